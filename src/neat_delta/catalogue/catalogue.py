@@ -1,0 +1,102 @@
+"""The Catalogue value: one table file, read exactly, every cell as text."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Protocol
+
+from neat_delta.catalogue.field import Field
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    import polars as pl
+
+
+@dataclass(frozen=True)
+class Form:
+    """How a delimited file is written, so that another can be written just so.
+
+    ``charset`` is a Python codec name; ``line_end`` is ``"\\n"`` or ``"\\r\\n"``; ``quote_all`` says that
+    every cell stands in quotes; ``mark`` is the decimal mark where the file shows one.
+    """
+
+    delimiter: str = ","
+    charset: str = "utf-8"
+    bom: bool = False
+    line_end: str = "\n"
+    quote_all: bool = False
+    mark: str | None = None
+
+
+@dataclass(frozen=True)
+class Source:
+    """Where a catalogue came from: its path and the SHA-256 of the file's bytes.
+
+    The digest of a large file takes as long as parsing it, so ``digest`` may still be at work beside us.
+    """
+
+    path: Path
+    digest: Callable[[], str]
+
+    @property
+    def sha256(self) -> str:
+        """The fingerprint in hexadecimal; waits until it is known."""
+        return self.digest()
+
+    @property
+    def name(self) -> str:
+        """The file's name without its folders."""
+        return self.path.name
+
+
+class Rows(Protocol):
+    """The rows of a file, parsed only where somebody asks.
+
+    ``line`` is the line in the file on which each row begins, counted from 1. ``raw`` is each row's text as it
+    stands in the file, or ``None`` for files that have no such text; equal raw rows of two files of one form
+    have equal cells.
+    """
+
+    line: pl.Series
+    raw: pl.Series | None
+
+    def __len__(self) -> int: ...
+
+    def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
+        """The named columns as text, empty cells as ``""``; of the rows at these positions, or of all."""
+
+
+@dataclass(frozen=True)
+class Catalogue:
+    """A live export or an edited sheet.
+
+    ``bad`` lists what could not be read as a row: line, raw text and the reason (frame of line, value, say).
+    """
+
+    source: Source
+    form: Form
+    fields: tuple[Field, ...]
+    rows: Rows
+    bad: pl.DataFrame
+    unnamed: int = 0
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    @property
+    def names(self) -> list[str]:
+        """Field names in the file's order."""
+        return [field.name for field in self.fields]
+
+    def field(self, name: str) -> Field:
+        """The field of that name; raises ``KeyError`` if there is none."""
+        for field in self.fields:
+            if field.name == name:
+                return field
+        raise KeyError(name)
+
+    def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
+        """The named fields as text columns, of the rows at these positions, or of all rows."""
+        return self.rows.cells(names, rows)

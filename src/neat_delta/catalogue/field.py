@@ -1,0 +1,52 @@
+"""Fields: the columns of a catalogue under names that two files can share."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from neat_delta.errors import Unreadable
+
+
+@dataclass(frozen=True)
+class Field:
+    """One column: ``name`` as we call it everywhere, ``column`` as the file's header writes it."""
+
+    name: str
+    column: str
+
+
+def field_name(column: str) -> str:
+    """The field name for a column header: lower case, words joined by ``_`` ("Item No." → "item_no")."""
+    plain = unicodedata.normalize("NFKC", column).casefold()
+    return re.sub(r"\W+", "_", plain).strip("_")
+
+
+def name_fields(columns: Iterable[str], file: str) -> tuple[Field | None, ...]:
+    """Fields for a header row, position by position; ``None`` where the header cell is empty.
+
+    Raises:
+        Unreadable: two columns would become the same field, or no column has a name.
+    """
+    fields: list[Field | None] = []
+    seen: dict[str, str] = {}
+    for position, column in enumerate(columns, start=1):
+        name = field_name(column) or column.strip()
+        if not name:
+            fields.append(None)
+            continue
+        if name in seen:
+            raise Unreadable(
+                f"the header names this column twice ({seen[name]!r} and {column!r})",
+                file=file,
+                line=1,
+                column=f"{position} ({column})",
+                remedy="Rename or remove one of the two, then run again.",
+            )
+        seen[name] = column
+        fields.append(Field(name, column))
+    if not seen:
+        raise Unreadable("the first row holds no column names", file=file, line=1, remedy="Put a header row on top.")
+    return tuple(fields)

@@ -1,0 +1,40 @@
+"""Kinds of field: what the values of a column are, so that a difference of form is not taken for a change.
+
+A kind is one module in this folder that defines ``KIND``. Adding the file adds the kind.
+"""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from functools import cache
+from typing import TYPE_CHECKING
+
+from neat_delta.catalogue.kinds.kind import Kind, SheetForm
+
+if TYPE_CHECKING:
+    import polars as pl
+
+__all__ = ["Kind", "SheetForm", "infer_kind", "kind_named", "kinds"]
+
+
+@cache
+def kinds() -> tuple[Kind, ...]:
+    """Every kind, the pickiest first: the order in which a column is tried against them."""
+    modules = [importlib.import_module(f"{__name__}.{found.name}") for found in pkgutil.iter_modules(__path__)]
+    return tuple(sorted((module.KIND for module in modules if hasattr(module, "KIND")), key=lambda kind: kind.turn))
+
+
+def kind_named(name: str) -> Kind:
+    """The kind of that name; raises ``KeyError`` if there is none."""
+    return {kind.name: kind for kind in kinds()}[name]
+
+
+def infer_kind(filled: pl.Series, field: str) -> Kind:
+    """The first kind that fits the distinct filled values of a live column; none at all make it text.
+
+    ``field`` is the field's name: "stock" with nothing but 0 and 1 in it is a count, "active" is a flag.
+    """
+    if filled.is_empty():
+        return kind_named("text")
+    return next(kind for kind in kinds() if kind.fits(filled, field))

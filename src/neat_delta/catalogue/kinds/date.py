@@ -1,0 +1,84 @@
+"""Dates: days of the calendar, in whichever order a file writes them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+if TYPE_CHECKING:
+    from neat_delta.catalogue.kinds.kind import SheetForm
+
+# Pattern of the text beside the pattern of its parts (as strftime has them), surest first.
+FORMS = {
+    "%Y-%m-%d": r"^\d{4}-\d{2}-\d{2}$",
+    "%Y/%m/%d": r"^\d{4}/\d{2}/\d{2}$",
+    "%Y%m%d": r"^(19|20)\d{6}$",
+    "%d.%m.%Y": r"^\d{1,2}\.\d{1,2}\.\d{4}$",
+    "%d.%m.%y": r"^\d{1,2}\.\d{1,2}\.\d{2}$",
+    "%d/%m/%Y": r"^\d{1,2}/\d{1,2}/\d{4}$",
+    "%m/%d/%Y": r"^\d{1,2}/\d{1,2}/\d{4}$",
+    "%d/%m/%y": r"^\d{1,2}/\d{1,2}/\d{2}$",
+    "%m/%d/%y": r"^\d{1,2}/\d{1,2}/\d{2}$",
+    "%d-%m-%Y": r"^\d{1,2}-\d{1,2}-\d{4}$",
+}
+ISO = "%Y-%m-%d"
+
+
+class Date:
+    """Calendar days."""
+
+    name = "date"
+    turn = 15
+    wants = "a date whose day and month cannot be mixed up (such as 2026-03-04)"
+    numeric = False
+
+    def fits(self, values: pl.Series, field: str) -> bool:
+        """Exactly one way of writing dates reads every value."""
+        return len(_reading_all(values)) == 1
+
+    def live_form(self, values: pl.Series) -> str | None:
+        """The one form that reads every value."""
+        forms = _reading_all(values)
+        return forms[0] if len(forms) == 1 else None
+
+    def sheet_form(self, sheet: SheetForm, live_form: str | None) -> str | None:
+        """The form that makes most cells equal to the live ones, then the one that reads most; the live one if tied.
+
+        ``None`` where two orders of day and month do equally well.
+        """
+        was = _read(sheet.was, live_form)
+        scores = {}
+        for form in FORMS:
+            readings = _read(sheet.cells, form)
+            scores[form] = ((readings == was).sum(), readings.len() - readings.null_count(), form == live_form)
+        best = max(scores.values())
+        winners = [form for form, score in scores.items() if score == best]
+        return winners[0] if len(winners) == 1 else None
+
+    def read(self, cells: pl.Series, form: str | None) -> pl.Series:
+        """Dates as ISO 8601 text; ISO cells are understood everywhere."""
+        return _read(cells, form).zip_with(_read(cells, ISO).is_null(), _read(cells, ISO))
+
+    def write(self, readings: pl.Series, cells: pl.Series, form: str | None) -> pl.Series:
+        """Dates in the live column's form."""
+        return readings.str.to_date(ISO).dt.strftime(form or ISO)
+
+
+def _read(cells: pl.Series, form: str | None) -> pl.Series:
+    if form is None:
+        return pl.repeat(None, len(cells), dtype=pl.String, eager=True)
+    text = cells.str.strip_chars()
+    dates = text.str.to_date(form, strict=False, exact=True).dt.strftime(ISO)
+    return dates.to_frame("d").select(pl.when(text.str.contains(FORMS[form])).then("d")).to_series()
+
+
+def _reading_all(values: pl.Series) -> list[str]:
+    return [
+        form
+        for form, shape in FORMS.items()
+        if values.str.contains(shape).all() and not _read(values, form).has_nulls()
+    ]
+
+
+KIND = Date()

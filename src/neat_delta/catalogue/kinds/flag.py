@@ -1,0 +1,72 @@
+"""Flags: yes or no, in the store's tokens."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+if TYPE_CHECKING:
+    from neat_delta.catalogue.kinds.kind import SheetForm
+
+PAIRS = (("1", "0"), ("yes", "no"), ("true", "false"), ("y", "n"), ("on", "off"))
+TRUE = [yes for yes, _ in PAIRS]
+FALSE = [no for _, no in PAIRS]
+# Columns of small numbers that happen to hold nothing but 0 and 1.
+QUANTITIES = re.compile(
+    r"(^|_)(stock|qty|quantity|count|units|pieces|pcs|min|max|amount|position|sort|order|weight|size|level|number|no)(_|$)"
+)
+
+
+@dataclass(frozen=True)
+class FlagForm:
+    """The two tokens of a column, as it writes them."""
+
+    yes: str
+    no: str
+
+
+class Flag:
+    """Two-state fields."""
+
+    name = "flag"
+    turn = 10
+    wants = "yes or no (1/0, yes/no, true/false, y/n, on/off)"
+    numeric = False
+
+    def fits(self, values: pl.Series, field: str) -> bool:
+        """All values are of one pair of tokens; 0 and 1 only where the name does not speak of quantities."""
+        tokens = set(values.str.to_lowercase())
+        if tokens <= {"1", "0"}:
+            return not QUANTITIES.search(field)
+        return any(tokens <= set(pair) for pair in PAIRS)
+
+    def live_form(self, values: pl.Series) -> FlagForm:
+        """The column's tokens; where it shows only one of two, the other in the same letter case."""
+        shown = {token.lower(): token for token in values}
+        yes, no = next((pair for pair in PAIRS if set(pair) & set(shown)), PAIRS[0])
+        case = _case(next(iter(shown.values()), yes))
+        return FlagForm(shown.get(yes, case(yes)), shown.get(no, case(no)))
+
+    def sheet_form(self, sheet: SheetForm, live_form: FlagForm) -> FlagForm:
+        """Every known token is understood, so the sheet needs no form of its own."""
+        return live_form
+
+    def read(self, cells: pl.Series, form: FlagForm) -> pl.Series:
+        """ "1" for yes and "0" for no; null for anything else."""
+        token = pl.col("c").str.strip_chars().str.to_lowercase()
+        reading = pl.when(token.is_in(TRUE)).then(pl.lit("1")).when(token.is_in(FALSE)).then(pl.lit("0"))
+        return cells.to_frame("c").select(reading).to_series()
+
+    def write(self, readings: pl.Series, cells: pl.Series, form: FlagForm) -> pl.Series:
+        """The live column's tokens."""
+        return readings.replace_strict({"1": form.yes, "0": form.no}, default=None, return_dtype=pl.String)
+
+
+def _case(token: str):  # type: ignore[no-untyped-def]
+    return str.upper if token.isupper() else str.capitalize if token.istitle() else str.lower
+
+
+KIND = Flag()

@@ -1,0 +1,54 @@
+"""What every kind knows: reading, writing and refusing, a column at a time."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any, Protocol
+
+if TYPE_CHECKING:
+    import polars as pl
+
+
+@dataclass(frozen=True)
+class SheetForm:
+    """A column of the edited sheet as evidence for how it is written.
+
+    ``cells`` are its filled cells, ``was`` the live cells of the same items; ``mark`` is the decimal mark that the
+    rest of the sheet shows, if any.
+    """
+
+    cells: pl.Series
+    was: pl.Series
+    mark: str | None
+
+
+class Kind(Protocol):
+    """A kind of field.
+
+    A *form* is how one column of one file writes its values (decimal mark, date order, tokens); what it is made of
+    is the kind's own affair. A *reading* is a text that is equal for equal values, and null for a cell that cannot
+    be read as this kind.
+    """
+
+    name: str
+    turn: int
+    """Pickiest kinds have the lowest turn when a column's kind is inferred."""
+    wants: str
+    """What a cell should have been, for messages: "a whole number"."""
+    numeric: bool
+    """Whether readings are plain decimal numbers, so that differences can be taken."""
+
+    def fits(self, values: pl.Series, field: str) -> bool:
+        """Whether a live column's distinct filled values are of this kind; ``field`` is the field's name."""
+
+    def live_form(self, values: pl.Series) -> Any:
+        """How the live column (its distinct filled values) writes this kind."""
+
+    def sheet_form(self, sheet: SheetForm, live_form: Any) -> Any:
+        """How the edited column writes it."""
+
+    def read(self, cells: pl.Series, form: Any) -> pl.Series:
+        """Readings of cells written in that form."""
+
+    def write(self, readings: pl.Series, cells: pl.Series, form: Any) -> pl.Series:
+        """Cells in the live export's form, for readings and the edited cells they were read from."""

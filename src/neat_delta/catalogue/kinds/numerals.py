@@ -1,0 +1,139 @@
+"""Numbers as people and programs write them, read exactly: text to plain decimal text, never through a float.
+
+A reading is the shortest plain form: "-12.5", "0", "1234". Which mark is the decimal one is judged cell by cell
+where the cell alone decides (12,5 · 1.234,50 · 0,350), and by the rest of the column where it does not (1.234).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+if TYPE_CHECKING:
+    from neat_delta.catalogue.kinds.kind import SheetForm
+
+PLAIN = r"^[+-]?(0|[1-9]\d*)$"
+_GROUPS_OF = r"^[+-]?[1-9]\d{{0,2}}({mark}\d{{3}})+"
+# One mark and three digits after it, with nothing to say which mark it is: 1.234
+UNDECIDED = r"^[+-]?[1-9]\d{0,2}[.,]\d{3}$"
+_DECIMAL = r"^[+-]?(0|[1-9]\d*)?{mark}\d+$"
+SPACE = "[ \u00a0\u202f]"
+APOSTROPHES = "['\u2019]"
+# What may stand between thousands besides the other decimal mark.
+GROUPS = (",", ".", " ", "\u00a0", "\u202f", "'", "\u2019")
+
+
+@dataclass(frozen=True)
+class NumberForm:
+    """How a column writes numbers.
+
+    ``mark``: its decimal mark, ``None`` where it shows none or two. ``decimals``: the number of decimals if all
+    values with any have the same. ``group``: what stands between thousands, if anything. ``fine``: whether it has
+    values with three decimals, so that "1.234" may well be a small number.
+    """
+
+    mark: str | None
+    decimals: int | None = None
+    group: str | None = None
+    fine: bool = False
+
+
+def live_number_form(values: pl.Series) -> NumberForm:
+    """The form of a live column, from its distinct filled values."""
+    points, commas = _evidence(values)
+    mark = "," if commas and not points else "."
+    groups = [group for group in GROUPS if group != mark and _has_groups(values, group)]
+    fraction = values.str.extract(r"[" + mark + r"](\d+)$").drop_nulls().str.len_chars().unique()
+    return NumberForm(
+        mark,
+        decimals=fraction.item() if len(fraction) == 1 else None,
+        group=groups[0] if groups else None,
+        fine=3 in fraction,
+    )
+
+
+def sheet_number_form(sheet: SheetForm, live_form: NumberForm) -> NumberForm:
+    """The form of an edited column: the mark it shows without doubt, else the one that the sheet shows elsewhere."""
+    points, commas = _evidence(sheet.cells)
+    mark = sheet.mark if not points and not commas else None
+    if points != commas:
+        mark = "." if points else ","
+    return NumberForm(mark, fine=live_form.fine)
+
+
+def read_numbers(cells: pl.Series, form: NumberForm) -> pl.Series:
+    """Readings of cells; null where a cell is no number, or cannot be told from another one."""
+    text = pl.col("c").str.strip_chars(" \t\u00a0\u202f")
+    spaced = text.str.contains(rf"^[+-]?\d{{1,3}}({SPACE}\d{{3}}|{APOSTROPHES}\d{{3}})+([.,]\d+)?$")
+    joined = pl.when(spaced).then(text.str.replace_all(rf"{SPACE}|{APOSTROPHES}", "")).otherwise(text)
+    frame = cells.to_frame("c").select(t=joined)
+    t = pl.col("t")
+    without = {mark: t.str.replace_all(mark, "", literal=True) for mark in ".,"}
+    comma_to_point = t.str.replace(",", ".", literal=True)
+    undecided = t.str.contains(UNDECIDED)
+    decimal_in_form = t.str.contains(form.mark or "no mark", literal=True)
+    grouped_in_form = pl.lit(form.mark is not None and not form.fine) & ~decimal_in_form
+    plain = (
+        pl.when(t.str.contains(PLAIN))
+        .then(t)
+        .when(undecided & decimal_in_form)
+        .then(comma_to_point)
+        .when(undecided & grouped_in_form)
+        .then(t.str.replace_all("[.,]", ""))
+        .when(undecided)
+        .then(None)
+        .when(t.str.contains(_DECIMAL.format(mark=r"\.")))
+        .then(t)
+        .when(t.str.contains(_DECIMAL.format(mark=",")))
+        .then(comma_to_point)
+        .when(t.str.contains(_GROUPS_OF.format(mark=",") + r"(\.\d+)?$"))
+        .then(without[","])
+        .when(t.str.contains(_GROUPS_OF.format(mark=r"\.") + r"(,\d+)?$"))
+        .then(without["."].str.replace(",", ".", literal=True))
+    )
+    return frame.select(plain.alias("p")).select(_shortest(pl.col("p"))).to_series()
+
+
+def write_numbers(readings: pl.Series, form: NumberForm) -> pl.Series:
+    """Readings in a column's form: its mark, its number of decimals (or more, never fewer), its groups."""
+    number = pl.col("n")
+    sign = pl.when(number.str.starts_with("-")).then(pl.lit("-")).otherwise(pl.lit(""))
+    whole = number.str.extract(r"^-?(\d+)")
+    fraction = number.str.extract(r"\.(\d+)$").fill_null("")
+    if form.decimals:
+        fraction = fraction.str.pad_end(form.decimals, "0")
+    if form.group:
+        threes = whole.str.reverse().str.replace_all(r"(\d{3})", "${1}" + form.group)
+        whole = threes.str.strip_suffix(form.group).str.reverse()
+    tail = pl.when(fraction != "").then(pl.lit(form.mark or ".") + fraction).otherwise(pl.lit(""))
+    return readings.to_frame("n").select(sign + whole + tail).to_series()
+
+
+def all_numbers(values: pl.Series) -> bool:
+    """Whether all values read as numbers when they are taken as one column."""
+    return not read_numbers(values, live_number_form(values)).has_nulls()
+
+
+def _shortest(plain: pl.Expr) -> pl.Expr:
+    unsigned = plain.str.strip_prefix("+")
+    full = pl.when(unsigned.str.contains(r"^-?\.")).then(unsigned.str.replace(".", "0.", literal=True)).otherwise(unsigned)
+    short = pl.when(full.str.contains(".", literal=True)).then(full.str.strip_chars_end("0").str.strip_suffix(".")).otherwise(full)
+    return pl.when(short == "-0").then(pl.lit("0")).otherwise(short)
+
+
+def _evidence(cells: pl.Series) -> tuple[bool, bool]:
+    """Whether some cell shows without doubt that the point, and that the comma, is the decimal mark."""
+    decided = cells.filter(~cells.str.contains(UNDECIDED))
+    return tuple(  # type: ignore[return-value]
+        bool(decided.str.contains(_DECIMAL.format(mark=mark)).any())
+        or bool(decided.str.contains(_GROUPS_OF.format(mark=other) + rf"({mark}\d+)$").any())
+        or bool(decided.str.contains(rf"^[+-]?[1-9]\d{{0,2}}({other}\d{{3}}){{2,}}$").any())
+        for mark, other in ((r"\.", ","), (",", r"\."))
+    )
+
+
+def _has_groups(values: pl.Series, group: str) -> bool:
+    pattern = _GROUPS_OF.format(mark=r"\." if group == "." else group)
+    return bool(values.str.contains(pattern + r"([.,]\d+)?$").any())

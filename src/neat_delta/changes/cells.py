@@ -1,0 +1,183 @@
+"""Cell by cell: what became of each cell whose text differs from the live one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.catalogue.kinds import Kind, SheetForm, infer_kind, kind_named
+from neat_delta.changes.changeset import CELLS, FieldNote, findings_frame, no_findings
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from neat_delta.catalogue import Catalogue
+
+BLANK = r"^[\s\u00a0]*$"
+
+
+@dataclass(frozen=True)
+class CellChanges:
+    """What the paired rows hold.
+
+    cells:    the changes (pair, field, was, now).
+    refused:  pairs with a cell that cannot be taken (pair, finding's columns).
+    form:     how many cells differ from the live ones in form only.
+    blanks:   how many cells were blank where the live export has a value, and left alone.
+    notes:    column, kind and decimal mark of every field that has a change or a finding.
+    """
+
+    cells: pl.DataFrame
+    refused: pl.DataFrame
+    form: int
+    blanks: int
+    notes: dict[str, FieldNote]
+
+
+@dataclass(frozen=True)
+class Judged:
+    """One field's cells whose texts differ: the changes, the refused, and how many are neither."""
+
+    cells: pl.DataFrame
+    refused: pl.DataFrame
+    form: int
+    blanks: int
+    note: FieldNote
+
+
+def compare_cells(
+    live: Catalogue,
+    edited: Catalogue,
+    pairs: pl.DataFrame,
+    fields: Sequence[str],
+    *,
+    clear_blanks: bool,
+    told_kinds: Mapping[str, str],
+) -> CellChanges:
+    """Compare paired rows (frame of live, edited positions) field by field.
+
+    Texts are compared first; only where some differ is the live column's kind looked for and are values read.
+    """
+    was = live.cells(fields, pairs["live"])
+    now = edited.cells(fields, pairs["edited"])
+    differing = {name: (was[name] != now[name]).arg_true() for name in fields}
+    touched = [name for name in fields if len(differing[name])]
+    columns = live.cells(touched) if touched else None
+    judged = []
+    for name in touched:
+        at = differing[name]
+        assert columns is not None
+        distinct = columns[name].unique()
+        filled = distinct.filter(~distinct.str.contains(BLANK))
+        kind = kind_named(told_kinds[name]) if name in told_kinds else infer_kind(filled, name)
+        texts = pl.DataFrame({"pair": at, "was": was[name].gather(at), "edited": now[name].gather(at)})
+        judged.append(_judge(texts, _Column(name, kind, live, edited, filled), clear_blanks=clear_blanks))
+    return CellChanges(
+        cells=pl.concat([j.cells for j in judged]) if judged else _no_cells(),
+        refused=pl.concat([j.refused for j in judged]) if judged else no_findings().insert_column(0, _no_pairs()),
+        form=sum(j.form for j in judged),
+        blanks=sum(j.blanks for j in judged),
+        notes={
+            name: j.note for name, j in zip(touched, judged, strict=True) if len(j.cells) or len(j.refused)
+        },
+    )
+
+
+@dataclass(frozen=True)
+class _Column:
+    """A field with its kind, both files, and the live column's distinct filled values."""
+
+    name: str
+    kind: Kind
+    live: Catalogue
+    edited: Catalogue
+    filled: pl.Series
+
+
+def _judge(texts: pl.DataFrame, column: _Column, *, clear_blanks: bool) -> Judged:
+    """Sort one field's differing texts (pair, was, edited) into changes, refused cells, mere form, and blanks."""
+    kind = column.kind
+    form = kind.live_form(column.filled)
+    note = FieldNote(column.live.field(column.name).column, kind.name, getattr(form, "mark", None))
+
+    blank = texts.filter(pl.col("edited").str.contains(BLANK))
+    emptied = blank.filter(~pl.col("was").str.contains(BLANK))
+    texts = texts.filter(~pl.col("edited").str.contains(BLANK))
+    sheet = SheetForm(texts["edited"], texts["was"], column.edited.form.mark)
+    reading = kind.read(texts["edited"], kind.sheet_form(sheet, form))
+    texts = texts.with_columns(
+        reading=reading, before=kind.read(texts["was"], form), now=kind.write(reading, texts["edited"], form)
+    )
+    unread = texts.filter(pl.col("reading").is_null())
+    texts = texts.filter(pl.col("reading").is_not_null())
+    changed = texts.filter(pl.col("before").ne_missing(pl.col("reading")))
+    unwritable = _unwritable(changed["now"], column.live.form.charset)
+    cells = changed.filter(~unwritable).select("pair", "was", "now")
+    if clear_blanks:
+        cells = pl.concat([cells, emptied.select("pair", "was", now=pl.lit(None, pl.String))])
+    return Judged(
+        cells=cells.with_columns(
+            field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")
+        ).select("pair", "field", "was", "now"),
+        refused=pl.concat(
+            [
+                _refused(unread, column, "unreadable cell", _not_of_kind(unread["edited"], column)),
+                _refused(changed.filter(unwritable), column, "character", _no_character(column)),
+            ]
+        ),
+        form=len(texts) - len(changed) + len(blank) - len(emptied),
+        blanks=0 if clear_blanks else len(emptied),
+        note=note,
+    )
+
+
+def _refused(texts: pl.DataFrame, column: _Column, check: str, say: str | pl.Series) -> pl.DataFrame:
+    found = findings_frame(
+        check,
+        "stop",
+        pair=texts["pair"],
+        field=column.name,
+        value=texts["edited"],
+        say=say if isinstance(say, pl.Series) else pl.repeat(say, len(texts), dtype=pl.String, eager=True),
+    )
+    return found.insert_column(0, texts["pair"])
+
+
+def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
+    """Why each cell cannot be taken, and what to do."""
+    plain = f"this is not {column.kind.wants}, as the live column holds; mend the cell, or say --kind {column.name}=text"
+    doubt = "this can be read as a thousand or as three decimals; write it without the mark, or with two decimals"
+    undecided = cells.str.contains(r"^[+-]?[1-9]\d{0,2}[.,]\d{3}$") if column.kind.numeric else pl.repeat(False, len(cells), eager=True)
+    return pl.select(pl.when(undecided).then(pl.lit(doubt)).otherwise(pl.lit(plain))).to_series()
+
+
+def _no_character(column: _Column) -> str:
+    return (
+        f"the live export's character set ({column.live.form.charset}) has no such character; "
+        "write it another way, or let the shop export UTF-8"
+    )
+
+
+def _unwritable(cells: pl.Series, charset: str) -> pl.Series:
+    """Which cells hold a character that the charset lacks; UTF-8 and UTF-16 lack none."""
+    if charset.startswith("utf"):
+        return pl.repeat(False, len(cells), dtype=pl.Boolean, eager=True)
+    return cells.map_elements(lambda cell: not _encodes(cell, charset), return_dtype=pl.Boolean)
+
+
+def _encodes(cell: str, charset: str) -> bool:
+    try:
+        cell.encode(charset)
+    except UnicodeEncodeError:
+        return False
+    return True
+
+
+def _no_pairs() -> pl.Series:
+    return pl.Series("pair", [], dtype=pl.UInt32)
+
+
+def _no_cells() -> pl.DataFrame:
+    return pl.DataFrame(schema={"pair": pl.UInt32} | {name: CELLS[name] for name in ("field", "was", "now")})

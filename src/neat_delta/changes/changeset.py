@@ -1,0 +1,88 @@
+"""The ChangeSet value: what is to become of which item, on two frames and a head; and the frame of findings."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+
+import polars as pl
+
+# ``key`` holds the parts of an item's key joined by the unit separator, in the head's order.
+ITEMS = {"key": pl.String, "do": pl.String, "line": pl.UInt32, "name": pl.String}
+CELLS = {"key": pl.String, "field": pl.String, "was": pl.String, "now": pl.String}
+FINDINGS = {
+    "check": pl.String,
+    "level": pl.String,
+    "key": pl.String,
+    "field": pl.String,
+    "line": pl.UInt32,
+    "value": pl.String,
+    "say": pl.String,
+}
+STATES = ("changed", "same", "new", "repeated", "unreadable", "refused")
+
+
+@dataclass(frozen=True)
+class Stamp:
+    """By what a file is known again: its name, its number of rows, its SHA-256."""
+
+    name: str
+    rows: int
+    sha256: str
+
+
+@dataclass(frozen=True)
+class FieldNote:
+    """What a change set must remember of a field: its column in the live export, its kind, its decimal mark."""
+
+    column: str
+    kind: str
+    mark: str | None = None
+
+
+@dataclass(frozen=True)
+class Head:
+    """Where a change set came from and how it counts. ``made`` is a time in UTC, by ISO 8601."""
+
+    key: tuple[str, ...]
+    live: Stamp
+    edited: Stamp
+    fields: dict[str, FieldNote]
+    counts: dict[str, int]
+    made: str = field(default_factory=lambda: datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"))
+
+
+@dataclass(frozen=True)
+class ChangeSet:
+    """What is to become of which item.
+
+    items:     key, do ("change", or "none" for an item with findings only), line in the edited sheet, name.
+    cells:     key, field, was, now; texts in the live export's own form, null for an empty cell.
+    findings:  check, level, key, field, line, value, say; key is null for a row that has no item.
+
+    Items stand in the order of the live export, those it does not have last.
+    """
+
+    head: Head
+    items: pl.DataFrame
+    cells: pl.DataFrame
+    findings: pl.DataFrame
+
+    def stopped(self) -> int:
+        """How many findings keep something out."""
+        return self.findings.filter(pl.col("level") == "stop").height
+
+
+def findings_frame(check: str, level: str, **columns: object) -> pl.DataFrame:
+    """A frame of findings of one check; columns that are not given are null."""
+    data = {"check": check, "level": level} | columns
+    frame = pl.DataFrame(data) if any(isinstance(value, pl.Series) for value in data.values()) else pl.DataFrame([data])
+    return frame.select(
+        (pl.col(name) if name in frame.columns else pl.lit(None)).cast(dtype).alias(name)
+        for name, dtype in FINDINGS.items()
+    )
+
+
+def no_findings() -> pl.DataFrame:
+    """An empty frame of findings."""
+    return pl.DataFrame(schema=FINDINGS)

@@ -1,0 +1,213 @@
+"""Compare: a live export and an edited sheet give a change set, and an account of every row."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.catalogue.kinds import kinds
+from neat_delta.changes.cells import CellChanges, compare_cells
+from neat_delta.changes.changeset import FINDINGS, STATES, ChangeSet, Head, Stamp
+from neat_delta.changes.rowfindings import row_findings
+from neat_delta.errors import WrongChoice
+from neat_delta.matching import Key, Matched, Pairing, choose_key, match_columns, pair_rows
+from neat_delta.voice import SILENCE, Voice
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from neat_delta.catalogue import Catalogue
+
+# Names under which shops keep what people call an item by.
+NAME_FIELDS = ("name", "item_name", "product_name", "title", "item", "product", "label", "description")
+
+
+@dataclass(frozen=True)
+class Options:
+    """How to compare: the key if told, whether blanks empty a field, kinds that are told rather than inferred."""
+
+    key: Sequence[str] = ()
+    clear_blanks: bool = False
+    kinds: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """A change set, and what the comparison saw besides.
+
+    ``states`` tells the state of every edited row that was looked at (edited, state); those settled by equal lines
+    are "same". ``form`` cells differ only in how they are written, ``blanks`` were blank where the live export has
+    a value; both were left alone.
+    """
+
+    changes: ChangeSet
+    live: Catalogue
+    edited: Catalogue
+    key: Key
+    matched: Matched
+    pairing: Pairing
+    states: pl.DataFrame
+    form: int
+    blanks: int
+
+    def rows_in(self, state: str) -> pl.DataFrame:
+        """The rows of one state, or the gone live items (frame of key, line, name), in their file's order.
+
+        Rows that cannot be read have a line only; settled ones and gone items have the live export's lines.
+        """
+        if state == "gone":
+            return tell_rows(self.live, self.key, self.pairing.gone)
+        rows = tell_rows(self.edited, self.key, self.states.filter(pl.col("state") == state)["edited"])
+        if state == "same":
+            rows = pl.concat([tell_rows(self.live, self.key, self.pairing.settled), rows])
+        if state == "unreadable":
+            bad = self.edited.bad.select(key=pl.lit(None, pl.String), line="line", name=pl.col("raw"))
+            rows = pl.concat([rows, bad])
+        return rows.sort("line")
+
+
+def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, voice: Voice = SILENCE) -> Comparison:
+    """Work out what has to change in the live catalogue to make it say what the edited sheet says.
+
+    Only items that exist change; new and gone ones are counted. Blank cells leave the live value unless
+    ``clear_blanks``. What cannot be decided is refused with a finding, and the rest goes on.
+
+    Raises:
+        KeyUnclear: no column can be taken as the key without asking.
+        WrongChoice: the files share no column, or an option names a field or kind that does not exist.
+    """
+    options = options or Options()
+    voice.step("matching rows")
+    matched = match_columns(live, edited)
+    key = choose_key(live, matched.shared, options.key)
+    _check_kinds(options.kinds, matched)
+    pairing = pair_rows(live, edited, key, matched.shared)
+
+    voice.step("comparing cells")
+    compared = [name for name in matched.shared if name not in key.fields]
+    found = compare_cells(
+        live, edited, pairing.pairs, compared, clear_blanks=options.clear_blanks, told_kinds=options.kinds
+    )
+    states = _states(pairing, found)
+    return Comparison(
+        changes=_change_set(live, edited, key, matched, pairing, found, states),
+        live=live,
+        edited=edited,
+        key=key,
+        matched=matched,
+        pairing=pairing,
+        states=states,
+        form=found.form,
+        blanks=found.blanks,
+    )
+
+
+def tell_rows(catalogue: Catalogue, key: Key, rows: pl.Series) -> pl.DataFrame:
+    """What people know rows by: key, line, and name where the file has one (null where not)."""
+    name = next((name for name in NAME_FIELDS if name in catalogue.names and name not in key.fields), None)
+    names = catalogue.cells([name], rows).to_series() if name else pl.repeat(None, len(rows), dtype=pl.String, eager=True)
+    return pl.DataFrame(
+        {"key": key.values(catalogue, rows), "line": catalogue.rows.line.gather(rows), "name": names},
+    )
+
+
+def _check_kinds(told: Mapping[str, str], matched: Matched) -> None:
+    known = [kind.name for kind in kinds()]
+    for name, kind in told.items():
+        if name not in matched.shared:
+            raise WrongChoice(
+                f"--kind {name}={kind}: no such column in both files",
+                remedy="Columns of both: " + ", ".join(matched.shared) + ".",
+            )
+        if kind not in known:
+            raise WrongChoice(f"--kind {name}={kind}: no such kind", remedy="Kinds: " + ", ".join(sorted(known)) + ".")
+
+
+def _states(pairing: Pairing, found: CellChanges) -> pl.DataFrame:
+    """The state of every edited row that was looked at (edited, state); each row has one."""
+    pair = pl.int_range(len(pairing.pairs), dtype=pl.UInt32, eager=True)
+    changed, refused = found.cells["pair"].unique(), found.refused["pair"].unique()
+    state = (
+        pl.when(pl.col("pair").is_in(changed.implode()))
+        .then(pl.lit("changed"))
+        .when(pl.col("pair").is_in(refused.implode()))
+        .then(pl.lit("refused"))
+        .otherwise(pl.lit("same"))
+    )
+    paired = pairing.pairs.select("edited", state=pl.DataFrame({"pair": pair}).select(state).to_series())
+    others = {
+        "new": [pairing.new],
+        "repeated": [pairing.twins, pairing.rivals["edited"]],
+        "unreadable": [pairing.blank],
+        "refused": [pairing.unclear["edited"]],
+    }
+    apart = [
+        pl.DataFrame({"edited": rows}).with_columns(state=pl.lit(name))
+        for name, several in others.items()
+        for rows in several
+    ]
+    return pl.concat([paired, *apart])
+
+
+def _change_set(
+    live: Catalogue,
+    edited: Catalogue,
+    key: Key,
+    matched: Matched,
+    pairing: Pairing,
+    found: CellChanges,
+    states: pl.DataFrame,
+) -> ChangeSet:
+    pairs = pairing.pairs.with_row_index("pair")
+    at_fault = pl.concat([found.cells["pair"], found.refused["pair"]]).unique()
+    pairs = pairs.filter(pl.col("pair").is_in(at_fault.implode()))
+    told = tell_rows(live, key, pairs["live"])
+    pairs = pairs.with_columns(told["key"], told["name"], line=edited.rows.line.gather(pairs["edited"]))
+    changed = found.cells["pair"].unique().implode()
+    items = pairs.select(
+        "key",
+        "line",
+        "name",
+        do=pl.when(pl.col("pair").is_in(changed)).then(pl.lit("change")).otherwise(pl.lit("none")),
+    ).select("key", "do", "line", "name")
+    order = {name: at for at, name in enumerate(matched.shared)}
+    cells = (
+        found.cells.join(pairs.select("pair", "key"), on="pair")
+        .sort("pair", pl.col("field").replace_strict(order, return_dtype=pl.UInt32))
+        .select("key", "field", "was", "now")
+    )
+    refused = found.refused.drop("key", "line").join(pairs.select("pair", "key", "line"), on="pair")
+    apart = row_findings(live, edited, key, matched.shared, pairing)
+    findings = pl.concat([refused.sort("line").select(*FINDINGS), apart])
+    head = Head(
+        key=key.fields,
+        live=_stamp(live),
+        edited=_stamp(edited),
+        fields=found.notes,
+        counts=_counts(edited, pairing, states),
+    )
+    return ChangeSet(head, _with_items_of(findings, items, edited, key), cells, findings)
+
+
+def _with_items_of(findings: pl.DataFrame, items: pl.DataFrame, edited: Catalogue, key: Key) -> pl.DataFrame:
+    """The items, and behind them those that are known only by a finding about a row of theirs."""
+    only = findings.drop_nulls("key").unique("key", maintain_order=True).join(items, on="key", how="anti")
+    at = pl.DataFrame({"line": edited.rows.line}).with_row_index("edited").join(only, on="line", how="semi")["edited"]
+    names = tell_rows(edited, key, at).select("line", "name")
+    told = only.select("key", "line").join(names, on="line", how="left", maintain_order="left")
+    return pl.concat([items, told.with_columns(do=pl.lit("none")).select(items.columns)])
+
+
+def _stamp(catalogue: Catalogue) -> Stamp:
+    return Stamp(catalogue.source.name, len(catalogue) + len(catalogue.bad), catalogue.source.sha256)
+
+
+def _counts(edited: Catalogue, pairing: Pairing, states: pl.DataFrame) -> dict[str, int]:
+    """How many rows are in each state, which add up to the rows read; and how many live items are gone."""
+    counted = dict(states.group_by("state").len().iter_rows())
+    counts = {state: counted.get(state, 0) for state in STATES}
+    counts["same"] += len(pairing.settled)
+    counts["unreadable"] += len(edited.bad)
+    return counts | {"gone": len(pairing.gone)}

@@ -1,0 +1,165 @@
+"""Findings about whole rows: what cannot be read, stands twice, or has no item to go to."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changes.changeset import findings_frame, no_findings
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.matching import Key, Pairing
+
+LONGEST_VALUE = 200
+
+
+def row_findings(
+    live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[str], pairing: Pairing
+) -> pl.DataFrame:
+    """Everything that keeps a row out, or that a person should know of it."""
+    return pl.concat(
+        [
+            no_findings(),
+            _unreadable(edited),
+            _without_code(edited, key, pairing),
+            _rivals(edited, key, shared, pairing.rivals),
+            _twins(edited, key, pairing),
+            _unclear(live, edited, key, pairing),
+            _new(live, edited, key, pairing),
+            _live_unreadable(live),
+            _live_without_code(live, key, pairing),
+            _live_repeated(live, key, pairing),
+        ]
+    )
+
+
+def _lines(catalogue: Catalogue, rows: pl.Series) -> pl.Series:
+    return catalogue.rows.line.gather(rows)
+
+
+def _unreadable(edited: Catalogue) -> pl.DataFrame:
+    bad = edited.bad
+    return findings_frame(
+        "unreadable row",
+        "stop",
+        line=bad["line"],
+        value=bad["raw"].str.slice(0, LONGEST_VALUE),
+        say=bad["say"] + "; mend this row in the sheet",
+    )
+
+
+def _without_code(edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
+    return findings_frame(
+        "no code",
+        "stop",
+        line=_lines(edited, pairing.blank),
+        field=key.fields[0],
+        say=_all(f"the row has no {' and '.join(key.fields)}, so no item can be found for it", pairing.blank),
+    )
+
+
+def _rivals(edited: Catalogue, key: Key, shared: Sequence[str], rivals: pl.DataFrame) -> pl.DataFrame:
+    """One finding for each row and field in which rows of one code disagree, so that they can be laid side by side."""
+    if rivals.is_empty():
+        return no_findings()
+    cells = edited.cells([name for name in shared if name not in key.fields], rivals["edited"])
+    sheet = cells.with_columns(rivals["key"].alias("\x1fkey"), _lines(edited, rivals["edited"]).alias("\x1fline"))
+    long = sheet.unpivot(index=["\x1fkey", "\x1fline"], variable_name="field", value_name="value")
+    apart = long.filter(pl.col("value").n_unique().over("\x1fkey", "field") > 1).sort("\x1fkey", "\x1fline")
+    lines = pl.col("\x1fline").unique().sort().cast(pl.String).implode().list.join(", ").over("\x1fkey")
+    apart = apart.with_columns(say=pl.format("this code stands in lines {} with different values; keep one", lines))
+    return findings_frame(
+        "repeated code",
+        "stop",
+        key=apart["\x1fkey"],
+        field=apart["field"],
+        line=apart["\x1fline"],
+        value=apart["value"],
+        say=apart["say"],
+    )
+
+
+def _twins(edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
+    return findings_frame(
+        "repeated row",
+        "note",
+        key=key.values(edited, pairing.twins),
+        line=_lines(edited, pairing.twins),
+        say=_all("the row stands more than once, alike in every cell; it counts once", pairing.twins),
+    )
+
+
+def _unclear(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
+    several = pairing.live_repeated.with_columns(line=_lines(live, pairing.live_repeated["live"]).cast(pl.String))
+    lines = several.group_by("key").agg(pl.col("line").str.join(", "))
+    rows = pairing.unclear.join(lines, on="key", how="left", maintain_order="left")
+    place = f"several live items have this code ({live.source.name}, lines "
+    return findings_frame(
+        "code on several items",
+        "stop",
+        key=rows["key"],
+        line=_lines(edited, rows["edited"]),
+        say=rows.select(pl.lit(place) + pl.col("line") + "); which is meant cannot be told").to_series(),
+    )
+
+
+def _new(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
+    """New rows; where zeros in front are all that parts a code from that of one gone item, a likely accident."""
+    codes, gone = key.values(edited, pairing.new), key.values(live, pairing.gone)
+    bare = pl.col("code").str.strip_chars_start("0")
+    lost = pl.DataFrame({"code": gone}).with_columns(bare=bare).filter(pl.col("bare").is_unique())
+    rows = pl.DataFrame({"code": codes, "line": _lines(edited, pairing.new)}).with_columns(bare=bare)
+    rows = rows.with_columns(alone=pl.col("bare").is_unique())
+    rows = rows.join(lost.select("bare", meant="code"), on="bare", how="left", maintain_order="left")
+    likely = rows.filter(pl.col("meant").is_not_null() & pl.col("alone") & (pl.col("meant") != pl.col("code")))
+    return pl.concat(
+        [
+            findings_frame(
+                "lost zeros",
+                "warn",
+                key=likely["code"],
+                line=likely["line"],
+                field=key.fields[0],
+                value=likely["code"],
+                say=likely.select(
+                    pl.format("no live item has this code, but {} is missing from the sheet; restore its zeros", "meant")
+                ).to_series(),
+            ),
+            findings_frame(
+                "new item",
+                "note",
+                key=codes,
+                line=rows["line"],
+                say=_all("no live item has this code; the row was left out", codes),
+            ),
+        ]
+    )
+
+
+def _live_unreadable(live: Catalogue) -> pl.DataFrame:
+    bad = live.bad
+    place = pl.format("{}, line {}: {}; this item was left out", pl.lit(live.source.name), "line", "say")
+    return findings_frame(
+        "unreadable live row", "stop", value=bad["raw"].str.slice(0, LONGEST_VALUE), say=bad.select(place).to_series()
+    )
+
+
+def _live_without_code(live: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
+    lines = pl.DataFrame({"line": _lines(live, pairing.live_blank)})
+    place = pl.format("{}, line {}: the live item has no {}", pl.lit(live.source.name), "line", pl.lit(key.fields[0]))
+    return findings_frame("live item without code", "stop", say=lines.select(place).to_series())
+
+
+def _live_repeated(live: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
+    rows = pairing.live_repeated.with_columns(line=_lines(live, pairing.live_repeated["live"]).cast(pl.String))
+    groups = rows.group_by("key", maintain_order=True).agg(pl.col("line").str.join(", "))
+    place = pl.format("{}, lines {}: live items share this code", pl.lit(live.source.name), "line")
+    return findings_frame("live code repeated", "stop", key=groups["key"], say=groups.select(place).to_series())
+
+
+def _all(say: str, rows: pl.Series) -> pl.Series:
+    return pl.repeat(say, len(rows), dtype=pl.String, eager=True)

@@ -1,0 +1,212 @@
+"""The change set as a file: UTF-8 JSON Lines, a head and then a line for each item."""
+
+from __future__ import annotations
+
+import gzip
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Any
+
+import orjson
+import polars as pl
+
+from neat_delta.changes.changeset import CELLS, FINDINGS, ITEMS, ChangeSet, FieldNote, Head, Stamp
+from neat_delta.errors import Unreadable
+from neat_delta.matching import JOINT
+from neat_delta.reading import read_bytes
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+FORMAT = 1
+GZIP = b"\x1f\x8b"
+
+
+def dump_changes(changes: ChangeSet) -> bytes:
+    """The change set's file form."""
+    head = orjson.dumps(head_as_dict(changes.head))
+    lines = _item_lines(changes).to_list()
+    return b"\n".join([head, *(line.encode() for line in lines), b""])
+
+
+def head_as_dict(head: Head) -> dict[str, Any]:
+    """The head as the first line of the file has it."""
+    return {
+        "neat_delta": FORMAT,
+        "made": head.made,
+        "key": list(head.key),
+        "live": asdict(head.live),
+        "edited": asdict(head.edited),
+        "fields": {
+            name: {key: value for key, value in asdict(note).items() if value is not None}
+            for name, note in head.fields.items()
+        },
+        "counts": head.counts,
+    }
+
+
+def load_changes(path: Path) -> ChangeSet:
+    """Read a change set file, also one that is compressed with gzip.
+
+    Raises:
+        Unreadable: it is no change set, of a later format, or damaged; with the line.
+    """
+    data = read_bytes(path)
+    if data.startswith(GZIP):
+        try:
+            data = gzip.decompress(data)
+        except (OSError, EOFError) as error:
+            raise Unreadable("the compressed file is damaged or cut off", file=path, remedy="Make it again.") from error
+    first, _, rest = data.partition(b"\n")
+    head = _head(first, path)
+    shape = _item_shape(head)
+    lines = pl.read_lines(rest, name="item").to_series() if rest else pl.Series(dtype=pl.String)
+    try:
+        rows = lines.str.json_decode(shape).struct.unnest().with_row_index("at")
+    except pl.exceptions.PolarsError as error:
+        raise _first_broken(lines, path) from error
+    rows = rows.with_columns(key=pl.col("key").list.join(JOINT))
+    _check_items(rows, head, path)
+    return ChangeSet(head, _items(rows), _cells(rows, head), _findings(rows))
+
+
+def _head(line: bytes, path: Path) -> Head:
+    try:
+        told = orjson.loads(line)
+        version = told["neat_delta"]
+        if version != FORMAT:
+            raise Unreadable(
+                f"this change set has format {version}, and this program knows format {FORMAT}",
+                file=path,
+                line=1,
+                remedy="Use the release that made it, or compare again.",
+            )
+        return Head(
+            key=tuple(told["key"]),
+            live=Stamp(**told["live"]),
+            edited=Stamp(**told["edited"]),
+            fields={name: FieldNote(**note) for name, note in told["fields"].items()},
+            counts=told["counts"],
+            made=told["made"],
+        )
+    except (orjson.JSONDecodeError, KeyError, TypeError, AttributeError) as error:
+        raise Unreadable(
+            "this is not a change set", file=path, line=1, remedy="Make one with: neat-delta compare … --out FILE"
+        ) from error
+
+
+def _item_shape(head: Head) -> pl.Struct:
+    cell = pl.Struct({"was": pl.String, "now": pl.String})
+    finding = pl.Struct({name: dtype for name, dtype in FINDINGS.items() if name != "key"})
+    # A change set without changes has no fields, but a struct needs one.
+    cells = pl.Struct(dict.fromkeys(head.fields or ["none"], cell))
+    return pl.Struct(
+        {
+            "key": pl.List(pl.String),
+            "do": pl.String,
+            "line": pl.UInt32,
+            "name": pl.String,
+            "cells": cells,
+            "findings": pl.List(finding),
+        }
+    )
+
+
+def _first_broken(lines: pl.Series, path: Path) -> Unreadable:
+    for number, line in enumerate(lines, start=2):
+        try:
+            orjson.loads(line)
+        except orjson.JSONDecodeError:
+            return Unreadable("this line is no JSON object, the file is damaged or cut off", file=path, line=number)
+    return Unreadable("the items do not have the form of a change set", file=path)
+
+
+def _check_items(rows: pl.DataFrame, head: Head, path: Path) -> None:
+    unknown = rows.filter(~pl.col("do").is_in(["change", "none"]) | pl.col("do").is_null())
+    if len(unknown):
+        at, do = unknown.row(0, named=True)["at"], unknown["do"][0]
+        raise Unreadable(
+            "this item asks for something else than a change", file=path, line=at + 2, value=do or "", column="do"
+        )
+    repeated = rows.drop_nulls("key").filter(pl.col("key").is_duplicated())
+    if len(repeated):
+        raise Unreadable(
+            "this item stands in the change set twice",
+            file=path,
+            line=repeated["at"][1] + 2,
+            value=repeated["key"][1].replace(JOINT, " · "),
+        )
+    changed = rows.filter((pl.col("do") == "change").fill_null(False))
+    if len(changed) != head.counts.get("changed"):
+        raise Unreadable(
+            f"the head counts {head.counts.get('changed')} changed items, the file has {len(changed)}",
+            file=path,
+            remedy="The file is cut off or was changed by hand; make it again.",
+        )
+
+
+def _items(rows: pl.DataFrame) -> pl.DataFrame:
+    return rows.drop_nulls("key").select(*ITEMS)
+
+
+def _cells(rows: pl.DataFrame, head: Head) -> pl.DataFrame:
+    per_field = [
+        rows.filter(pl.col("do") == "change").select(
+            "at",
+            "key",
+            pl.lit(place).alias("place"),
+            pl.lit(name).alias("field"),
+            pl.col("cells").struct.field(name).alias("cell"),
+        )
+        for place, name in enumerate(head.fields)
+    ]
+    if not per_field:
+        return pl.DataFrame(schema=CELLS)
+    return pl.concat(per_field).drop_nulls("cell").sort("at", "place").unnest("cell").select(*CELLS)
+
+
+def _findings(rows: pl.DataFrame) -> pl.DataFrame:
+    said = rows.select("key", "findings").drop_nulls("findings").explode("findings")
+    return said.unnest("findings").select(*FINDINGS)
+
+
+def _item_lines(changes: ChangeSet) -> pl.Series:
+    """One JSON text per item, then one per row that belongs to no item."""
+    # Whole columns are turned to JSON at once; only the objects with changing names are put together as text.
+    cell = pl.format("{}:{}", _json(pl.col("field")), pl.struct("was", "now").struct.json_encode())
+    cells = changes.cells.group_by("key", maintain_order=True).agg(cells=cell.str.join(","))
+    finding = pl.struct(name for name in FINDINGS if name != "key").struct.json_encode()
+    said = changes.findings.select("key", "line", finding=finding)
+    findings = said.group_by("key", maintain_order=True).agg(findings=pl.col("finding").str.join(","))
+    items = changes.items.join(cells, on="key", how="left", maintain_order="left")
+    items = items.join(findings, on="key", how="left", maintain_order="left")
+    homeless = said.filter(pl.col("key").is_null()).select(
+        pl.lit(None, pl.String).alias("key"),
+        pl.lit("none").alias("do"),
+        "line",
+        pl.lit(None, pl.String).alias("name"),
+        pl.lit(None, pl.String).alias("cells"),
+        pl.col("finding").alias("findings"),
+    )
+    return pl.concat([items, homeless]).select(_line()).to_series()
+
+
+def _line() -> pl.Expr:
+    """An item's line from its columns; what is null is left out, but for the key."""
+    return pl.concat_str(
+        pl.lit('{"key":') + _json(pl.col("key").str.split(JOINT)),
+        pl.lit(',"do":') + _json(pl.col("do")),
+        _unless_null(',"line":', pl.col("line").cast(pl.String)),
+        pl.when(pl.col("name").is_null()).then(pl.lit("")).otherwise(pl.lit(',"name":') + _json(pl.col("name"))),
+        _unless_null(',"cells":{', pl.col("cells"), "}"),
+        _unless_null(',"findings":[', pl.col("findings"), "]"),
+        pl.lit("}"),
+    )
+
+
+def _unless_null(before: str, value: pl.Expr, after: str = "") -> pl.Expr:
+    return pl.when(value.is_null()).then(pl.lit("")).otherwise(pl.lit(before) + value + pl.lit(after))
+
+
+def _json(value: pl.Expr) -> pl.Expr:
+    """A column's values as JSON texts: wrapped into an object, encoded, and unwrapped."""
+    return pl.struct(value.alias("v")).struct.json_encode().str.strip_prefix('{"v":').str.strip_suffix("}")

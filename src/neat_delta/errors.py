@@ -1,0 +1,77 @@
+"""Everything a person can cause to go wrong, as one tree.
+
+NeatDeltaError
+├── Unreadable     a file cannot be read as a table, or as one of our own files
+├── WrongChoice    an option does not fit the files (a field, kind or folder that will not do)
+├── KeyUnclear     no column can be taken as the key without asking
+├── WrongLive      a change set was made from another live export
+├── CannotWrite    the update cannot be expressed or stored
+└── ProofFailed    the files written do not give the edited catalogue
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+
+class NeatDeltaError(Exception):
+    """A problem with its place and its remedy; the command line turns it into text and exit code 2.
+
+    ``what`` is a sentence without its full stop. ``line`` counts from 1, the header row included.
+    """
+
+    def __init__(
+        self,
+        what: str,
+        *,
+        file: str | Path | None = None,
+        line: int | None = None,
+        column: str | None = None,
+        value: str | None = None,
+        remedy: str | None = None,
+    ) -> None:
+        super().__init__(what)
+        self.what = what
+        self.file = file
+        self.line = line
+        self.column = column
+        self.value = value
+        self.remedy = remedy
+
+    def __str__(self) -> str:
+        place = [
+            str(self.file) if self.file is not None else "",
+            f"line {self.line}" if self.line is not None else "",
+            f"column {self.column}" if self.column is not None else "",
+            f"value {self.value!r}" if self.value is not None else "",
+        ]
+        where = ", ".join(filter(None, place))
+        text = f"{where}: {self.what}" if where else self.what
+        return f"{text}. {self.remedy}" if self.remedy else text
+
+
+class Unreadable(NeatDeltaError):
+    """A file that cannot be read as what it should be."""
+
+
+class WrongChoice(NeatDeltaError):
+    """An option that does not fit the files at hand."""
+
+
+class KeyUnclear(NeatDeltaError):
+    """No column can be taken as the key without asking."""
+
+
+class WrongLive(NeatDeltaError):
+    """A change set meets a live export that it was not made from."""
+
+
+class CannotWrite(NeatDeltaError):
+    """The update cannot be expressed in the shop's form, or not stored where it was asked for."""
+
+
+class ProofFailed(NeatDeltaError):
+    """The files written, read back and applied, do not give exactly the edited catalogue."""

@@ -1,0 +1,120 @@
+"""The key: the field, or fields, whose value names an item."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.catalogue import field_name
+from neat_delta.errors import KeyUnclear, WrongChoice
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from neat_delta.catalogue import Catalogue
+
+JOINT = "\x1f"  # the unit separator of ASCII
+
+# Names under which shops keep the code that people mean when they say "the item number", surest first.
+ALIASES = (
+    "sku",
+    "item_sku",
+    "product_sku",
+    "item_code",
+    "product_code",
+    "article_code",
+    "article_number",
+    "article_no",
+    "item_number",
+    "item_no",
+    "product_number",
+    "product_no",
+    "part_number",
+    "part_no",
+    "stock_code",
+    "code",
+)
+
+
+@dataclass(frozen=True)
+class Key:
+    """The fields that name an item, and whether somebody said so (``told``) or we found them by name."""
+
+    fields: tuple[str, ...]
+    told: bool
+
+    def values(self, catalogue: Catalogue, rows: pl.Series | None = None) -> pl.Series:
+        """The key of each row as one text, its parts joined by a character that no code holds."""
+        cells = catalogue.cells(self.fields, rows)
+        if len(self.fields) == 1:
+            return cells.to_series()
+        return cells.select(pl.concat_str(self.fields, separator=JOINT)).to_series()
+
+
+def choose_key(live: Catalogue, shared: Sequence[str], told: Sequence[str] = ()) -> Key:
+    """The key fields: as told, or the one shared field that is named as the SKU.
+
+    Raises:
+        WrongChoice: a field that was told is not in both files.
+        KeyUnclear: no field is named as the SKU.
+    """
+    if told:
+        return Key(_told_key(live, shared, told), told=True)
+    named = next((alias for alias in ALIASES if alias in shared), None)
+    if named is None:
+        raise KeyUnclear(
+            "no column of both files is named as the item code",
+            file=live.source.path,
+            remedy=_question(live, shared),
+        )
+    return Key((named,), told=False)
+
+
+def insist_on_key(live: Catalogue, shared: Sequence[str], key: Key, blank: pl.Series, repeated: pl.Series) -> None:
+    """Refuse a key found by its name alone that some live rows (given by position) lack or share.
+
+    Raises:
+        KeyUnclear: with the first such row, and the columns that would do.
+    """
+    if key.told or not (len(blank) or len(repeated)):
+        return
+    faults = [f"blank in {len(blank)} rows"] * bool(len(blank))
+    faults += [f"repeated in {len(repeated)} rows"] * bool(len(repeated))
+    first = min([*blank.head(1), *repeated.sort().head(1)])
+    (name,) = key.fields
+    raise KeyUnclear(
+        f"this column should name each item, but it is {' and '.join(faults)}",
+        file=live.source.path,
+        line=live.rows.line[first],
+        column=live.field(name).column,
+        value=live.cells(key.fields, pl.Series([first])).item(),
+        remedy=f"With --key {name} such rows are refused and the others compared. {_question(live, shared)}",
+    )
+
+
+def _told_key(live: Catalogue, shared: Sequence[str], told: Sequence[str]) -> tuple[str, ...]:
+    names = tuple(field_name(name) or name for name in told)
+    for name, as_told in zip(names, told, strict=True):
+        if name not in shared:
+            raise WrongChoice(
+                f"--key {as_told}: no such column in both files",
+                file=live.source.path,
+                remedy="Columns of both: " + ", ".join(shared) + ".",
+            )
+    if len(set(names)) < len(names):
+        raise WrongChoice(f"--key names {names[0]} twice", remedy="Name each key field once.")
+    return names
+
+
+def _question(live: Catalogue, shared: Sequence[str]) -> str:
+    """Which columns could be the key, with an example each."""
+    candidates = []
+    for name in shared:
+        values = live.cells([name])[name]
+        if len(values) and not (values.str.strip_chars() == "").any() and not values.is_duplicated().any():
+            candidates.append(f"--key {name} (such as {values[0]})")
+    if candidates:
+        return "Filled and different on every item: " + ", ".join(candidates) + "."
+    return "No single column is filled and different on every item; name several with --key A --key B."

@@ -1,0 +1,227 @@
+"""Whole records: the rows of a delimited file, checked line by line, parsed only where somebody asks.
+
+A line is a whole record when it is well formed by RFC 4180 and has the header's number of cells. One regular
+expression over all lines tells; only the few that fail it are looked at singly: records that run over several
+lines are joined, stray quotes inside a cell are taken as they stand, the rest is named as unreadable.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+
+import polars as pl
+
+from neat_delta.reading.charset import Text
+
+# A quoted cell longer than this many lines is a quote that somebody forgot to close.
+LONGEST_CELL = 5_000
+
+
+@dataclass(frozen=True)
+class Records:
+    """Rows of a delimited file as text; ``buffer`` is the file itself where its lines are exactly header and rows.
+
+    Columns that were asked for whole are kept in ``parsed``, for they are asked for again.
+    """
+
+    line: pl.Series
+    raw: pl.Series
+    columns: tuple[str, ...]
+    delimiter: str
+    buffer: bytes | None
+    parsed: dict[str, pl.Series] = field(default_factory=dict, compare=False, repr=False)
+
+    def __len__(self) -> int:
+        return len(self.raw)
+
+    def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
+        """The named columns as text, empty cells as ``""``; of the rows at these positions, or of all."""
+        if rows is not None:
+            return self._parse((self.raw.gather(rows).str.join("\n").item() or "").encode(), names, len(rows))
+        missing = [name for name in names if name not in self.parsed]
+        if missing:
+            whole = self.buffer or (self.raw.str.join("\n").item() or "").encode()
+            self.parsed.update(self._parse(whole, missing, len(self), skip=int(self.buffer is not None)).to_dict())
+        return pl.DataFrame([self.parsed[name] for name in names])
+
+    def _parse(self, data: bytes, names: Sequence[str], height: int, skip: int = 0) -> pl.DataFrame:
+        if not height:
+            return pl.DataFrame(schema=dict.fromkeys(names, pl.String))
+        wanted = {self.columns.index(name): name for name in names}
+        frame = pl.read_csv(
+            data,
+            has_header=False,
+            skip_lines=skip,
+            separator=self.delimiter,
+            infer_schema=False,
+            empty_string_is_null=False,
+            columns=sorted(wanted),
+        )
+        return frame.rename(dict(zip(frame.columns, (wanted[at] for at in sorted(wanted)), strict=True))).select(names)
+
+
+@dataclass(frozen=True)
+class Reading:
+    """What the lines of a file gave: good records, and those that are none with the reason (line, raw, say)."""
+
+    records: Records
+    bad: pl.DataFrame
+    header_line: int
+
+
+BAD_SCHEMA = {"line": pl.UInt32, "raw": pl.String, "say": pl.String}
+
+
+def split_lines(utf8: bytes) -> pl.DataFrame:
+    """The lines of a file (frame of line, raw), numbered from 1, without their line ends."""
+    return pl.read_lines(utf8, name="raw").with_row_index("line", offset=1).rechunk()
+
+
+def read_records(
+    text: Text, lines: pl.DataFrame, columns: Sequence[str], delimiter: str, like: Records | None = None
+) -> Reading:
+    """Cut a file into whole records; ``lines`` are its lines, ``columns`` names the header's cells in order.
+
+    Lines without any value are no rows. Line numbers count from 1, the header included. Lines that stand in the
+    same place in ``like``, a file of the same columns and delimiter, are taken to be as whole as there.
+    """
+    grammar = Grammar(delimiter, len(columns))
+    frame = lines
+    whole, blank = _judge(lines, grammar, like)
+    if text.undecodable:
+        whole &= ~frame["line"].is_in(list(text.undecodable))
+    bad = pl.DataFrame(schema=BAD_SCHEMA)
+    buffer: bytes | None = text.utf8
+    if blank.any():
+        frame, whole, buffer = frame.filter(~blank), whole.filter(~blank), None
+    if not whole.all():
+        # Line ends inside quoted cells belong to the cell, so the lines looked at singly keep theirs.
+        suspects = frame["line"].filter(~whole)
+        pieces = list(_mend(text.utf8.decode().split("\n"), suspects, grammar, text.undecodable))
+        taken = pl.Series([n for piece in pieces for n in range(piece.first, piece.last + 1)], dtype=pl.UInt32)
+        mended = [(piece.first, piece.text) for piece in pieces if not piece.say]
+        frame = pl.concat(
+            [
+                frame.filter(whole & ~frame["line"].is_in(taken.implode())),
+                pl.DataFrame(mended, schema=frame.schema, orient="row"),
+            ]
+        ).sort("line")
+        bad = pl.DataFrame([(p.first, p.text, p.say) for p in pieces if p.say], schema=BAD_SCHEMA, orient="row")
+        buffer = None
+    header_line = frame["line"][0] if len(frame) else len(lines) + 1
+    rows = frame.rechunk().slice(1)
+    return Reading(Records(rows["line"], rows["raw"], tuple(columns), delimiter, buffer), bad, header_line)
+
+
+def _judge(lines: pl.DataFrame, grammar: Grammar, like: Records | None) -> tuple[pl.Series, pl.Series]:
+    """Which lines are whole records, and which hold no value at all."""
+    known = pl.zeros(len(lines), dtype=pl.Boolean, eager=True)
+    if like is not None and like.buffer is not None:
+        count = min(len(lines) - 1, len(like))
+        known = pl.concat([known.head(1), lines["raw"].slice(1, count) == like.raw.head(count), known.slice(1 + count)])
+    # The streaming engine shares one column's work among the processor's cores.
+    marks = (
+        lines.lazy()
+        .filter(~known)
+        .select("line", whole=pl.col("raw").str.contains(grammar.whole), blank=pl.col("raw").str.contains(grammar.blank))
+        .filter(~pl.col("whole") | pl.col("blank"))
+        .collect(engine="streaming")
+    )
+    return (
+        ~lines["line"].is_in(marks.filter(~pl.col("whole"))["line"].implode()),
+        lines["line"].is_in(marks.filter("blank")["line"].implode()),
+    )
+
+
+class Grammar:
+    """The regular expressions of one delimiter and width."""
+
+    def __init__(self, delimiter: str, width: int) -> None:
+        sep = delimiter.replace("|", "\\|")
+        quoted = '"(?:[^"]|"")*"'
+        cell = f'(?:[^"{sep}]*|{quoted})'
+        loose = f'(?:{quoted}|(?:[^"{sep}\n][^{sep}\n]*)?)'
+        self.delimiter = delimiter
+        self.width = width
+        self.blank = f"^[{sep}\\s]*$"
+        self.whole = f"^{cell}(?:{sep}{cell}){{{width - 1}}}$"
+        self.any_width = re.compile(f"{cell}(?:{sep}{cell})*")
+        self.open = re.compile(f'(?:{cell}{sep})*"(?:[^"]|"")*')
+        self.stray = re.compile(f"{loose}(?:{sep}{loose})*")
+        self._next = re.compile(f"(?:\\A|{sep})({loose})")
+
+    def cut(self, record: str) -> list[str]:
+        """The cells of a record as written, quotes included."""
+        return self._next.findall(record)
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A run of lines that was looked at singly: a record if ``say`` is empty, else the reason it is none."""
+
+    first: int
+    last: int
+    text: str
+    say: str = ""
+
+
+def _mend(lines: list[str], suspects: pl.Series, grammar: Grammar, undecodable: dict[int, str]) -> Iterator[Piece]:
+    """Look at each line that is no whole record by itself, given by its number."""
+    after = 0
+    for number in suspects:
+        if number > after:
+            piece = _piece(lines, number - 1, grammar, undecodable)
+            after = piece.last
+            yield piece
+
+
+def _piece(lines: list[str], at: int, grammar: Grammar, undecodable: dict[int, str]) -> Piece:
+    number, line = at + 1, lines[at].removesuffix("\r")
+    if number in undecodable:
+        return Piece(number, number, line, undecodable[number])
+    if grammar.open.fullmatch(line):
+        return _joined(lines, at, grammar, undecodable)
+    if grammar.any_width.fullmatch(line):
+        return Piece(number, number, line, _ragged(line, grammar))
+    if grammar.stray.fullmatch(line):
+        cells = grammar.cut(line)
+        if len(cells) == grammar.width:
+            return Piece(number, number, grammar.delimiter.join(map(_requoted, cells)))
+        return Piece(number, number, line, _ragged(line, grammar))
+    return Piece(number, number, line, "a quotation mark stands where a cell neither begins nor ends")
+
+
+def _joined(lines: list[str], at: int, grammar: Grammar, undecodable: dict[int, str]) -> Piece:
+    """A record that runs over several lines because a quoted cell holds line ends."""
+    number = at + 1
+    parts = [lines[at]]
+    for following in range(at + 1, min(len(lines), at + LONGEST_CELL)):
+        if following + 1 in undecodable:
+            break
+        parts.append(lines[following])
+        if '"' not in lines[following]:
+            continue
+        text = "\n".join(parts).removesuffix("\r")
+        if grammar.any_width.fullmatch(text):
+            if len(grammar.cut(text)) == grammar.width:
+                return Piece(number, following + 1, text)
+            break
+        if not grammar.open.fullmatch(text):
+            break
+    return Piece(number, number, lines[at], "a quotation mark is opened and not closed")
+
+
+def _ragged(line: str, grammar: Grammar) -> str:
+    width = len(grammar.cut(line))
+    few_many = "few" if width < grammar.width else "many"
+    return f"too {few_many} cells: {width} where the header has {grammar.width}"
+
+
+def _requoted(cell: str) -> str:
+    """A cell with stray quotes inside, written as RFC 4180 wants it."""
+    if cell.startswith('"') or '"' not in cell:
+        return cell
+    doubled = cell.replace('"', '""')
+    return f'"{doubled}"'

@@ -1,0 +1,33 @@
+"""Delimited text in the form of the live export."""
+
+from __future__ import annotations
+
+import codecs
+import io
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    import polars as pl
+
+    from neat_delta.catalogue import Form
+
+_MARKS = {"utf-8": codecs.BOM_UTF8, "utf-16-le": codecs.BOM_UTF16_LE, "utf-16-be": codecs.BOM_UTF16_BE}
+
+
+def delimited(cells: pl.DataFrame, form: Form) -> bytes:
+    """A table as a file of that form; null and empty cells are written as nothing between two delimiters.
+
+    Raises:
+        UnicodeEncodeError: the form's character set lacks a character of some cell.
+    """
+    stream = io.BytesIO()
+    cells.write_csv(
+        stream,
+        separator=form.delimiter,
+        line_terminator=form.line_end,
+        quote_style="always" if form.quote_all else "necessary",
+    )
+    data = stream.getvalue()
+    if form.charset != "utf-8":
+        data = data.decode().encode(form.charset)
+    return (_MARKS[form.charset] if form.bom else b"") + data

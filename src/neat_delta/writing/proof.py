@@ -1,0 +1,143 @@
+"""The proof: written files, read back from their bytes and applied as a shop would, give exactly what was meant.
+
+A shop that imports a file finds each row's item by the key, puts the row's cells in place of the item's, a blank
+one too, and leaves every other cell and every item without a row as it was. So only items with a row need to be
+looked at, provided that each key names exactly one live item, which is checked.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.errors import ProofFailed
+from neat_delta.matching import JOINT, Key
+from neat_delta.reading import read_catalogue
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+    from pathlib import Path
+
+    from neat_delta.catalogue import Catalogue, Form
+    from neat_delta.changes import ChangeSet
+
+
+@dataclass(frozen=True)
+class Shop:
+    """The items that an update touches, as they stand at one moment (a frame of key and every live field)."""
+
+    items: pl.DataFrame
+    live: Catalogue
+    key: Key
+
+    @property
+    def form(self) -> Form:
+        """How the shop reads a file: as it writes its exports."""
+        return self.live.form
+
+
+def shop_before(changes: ChangeSet, live: Catalogue) -> Shop:
+    """The touched items as the live export has them.
+
+    Raises:
+        ProofFailed: an item of the change set is not exactly once in the live export.
+    """
+    key = Key(changes.head.key, told=True)
+    touched = changes.cells.select("key").unique(maintain_order=True)
+    codes = pl.DataFrame({"key": key.values(live)}).with_row_index("row")
+    rows = codes.join(touched, on="key", how="semi", maintain_order="left")
+    if len(rows) != len(touched) or rows["key"].is_duplicated().any():
+        lost = touched.join(rows, on="key", how="anti")["key"].to_list()
+        double = rows.filter(pl.col("key").is_duplicated())["key"].to_list()
+        raise ProofFailed(
+            "the change set names an item that is not exactly once in the live export",
+            file=live.source.path,
+            column=" and ".join(key.fields),
+            value=_tell((lost + double)[0]),
+        )
+    cells = live.cells(live.names, rows["row"])
+    return Shop(cells.insert_column(0, rows["key"].alias(JOINT)), live, key)
+
+
+def expected(before: Shop, changes: ChangeSet) -> Shop:
+    """The touched items with exactly the change set's cells changed.
+
+    Raises:
+        ProofFailed: a cell does not hold what the change set says was there.
+    """
+    items = before.items
+    for (field,), cells in changes.cells.group_by("field", maintain_order=True):
+        at = _places(items, cells["key"])
+        was, there = cells["was"].fill_null(""), items[str(field)].gather(at)
+        if (was != there).any():
+            wrong = (was != there).arg_max()
+            raise ProofFailed(
+                f"the change set says {was[wrong]!r} stood here, but the live export has {there[wrong]!r}",
+                file=before.live.source.path,
+                column=str(field),
+                value=_tell(cells["key"][wrong]),
+            )
+        items = items.with_columns(items[str(field)].scatter(at, cells["now"].fill_null("")))
+    return Shop(items, before.live, before.key)
+
+
+def imported(before: Shop, files: Sequence[Path]) -> Shop:
+    """The touched items after the shop has imported these files, one after another.
+
+    Raises:
+        ProofFailed: a file has a row that cannot be read, a column the shop does not know, or an unknown key.
+    """
+    items = before.items
+    for path in files:
+        sheet = read_catalogue(path, form=before.form)
+        if len(sheet.bad) or sheet.unnamed:
+            raise ProofFailed("the file just written cannot be read back whole", file=path.name)
+        known = {field.column: field.name for field in before.live.fields}
+        for field in sheet.fields:
+            if known.get(field.column) != field.name:
+                raise ProofFailed("the shop has no such column", file=path.name, line=1, column=field.column)
+        cells = sheet.cells(sheet.names)
+        keys = before.key.values(sheet)
+        at = _places(items, keys)
+        if at.has_nulls() or at.is_duplicated().any():
+            wrong = (at.is_null() | at.is_duplicated()).arg_max()
+            raise ProofFailed(
+                "this row's key names no item of the change set, or names it twice",
+                file=path.name,
+                line=sheet.rows.line[wrong],
+                value=_tell(keys[wrong]),
+            )
+        items = items.with_columns(items[name].scatter(at, cells[name]) for name in sheet.names)
+    return Shop(items, before.live, before.key)
+
+
+def insist_equal(got: Shop, wanted: Shop, what: str) -> int:
+    """Compare two states of the touched items cell by cell; returns how many cells were compared.
+
+    Raises:
+        ProofFailed: names the first cell that differs.
+    """
+    for name in got.live.names:
+        differ = got.items[name] != wanted.items[name]
+        if differ.any():
+            at = differ.arg_max()
+            raise ProofFailed(
+                f"{what}: this cell would become {got.items[name][at]!r} and should become {wanted.items[name][at]!r}",
+                file=got.live.source.name,
+                column=got.live.field(name).column,
+                value=_tell(got.items[JOINT][at]),
+                remedy="Nothing was written. Please report this with the two files.",
+            )
+    return len(got.items) * len(got.live.names)
+
+
+def _places(items: pl.DataFrame, keys: pl.Series) -> pl.Series:
+    """The row of each key among the items; null where there is none."""
+    index = items.select(key=JOINT).with_row_index("at")
+    return keys.alias("key").to_frame().join(index, on="key", how="left", maintain_order="left")["at"]
+
+
+def _tell(key: str) -> str:
+    return key.replace(JOINT, " · ")

@@ -1,0 +1,208 @@
+"""The update: its files, their proof, the way back, the receipt; in one folder, whole or not at all."""
+
+from __future__ import annotations
+
+import contextlib
+import secrets
+import shutil
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import orjson
+
+from neat_delta.changes import dump_changes, undone
+from neat_delta.errors import CannotWrite, WrongLive
+from neat_delta.reading import fingerprint
+from neat_delta.voice import SILENCE, Voice
+from neat_delta.writing.delimited import delimited
+from neat_delta.writing.packing import pack
+from neat_delta.writing.proof import expected, imported, insist_equal, shop_before
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.changes import ChangeSet
+
+RECEIPT = "receipt.json"
+UNDO = "undo"
+FORMAT = 1
+KEPT_SUFFIXES = (".csv", ".tsv", ".txt")
+
+
+@dataclass(frozen=True)
+class WrittenFile:
+    """One file of an update: its name in the folder, rows, columns, size and fingerprint."""
+
+    file: str
+    rows: int
+    columns: list[str]
+    bytes: int
+    sha256: str
+
+
+@dataclass(frozen=True)
+class Receipt:
+    """What was written where, and what the proof found."""
+
+    folder: Path
+    made: str
+    changes_sha256: str
+    live: dict[str, Any]
+    key: Sequence[str]
+    files: list[WrittenFile]
+    undo: list[WrittenFile]
+    items: int
+    cells: int
+    compared: int
+
+    def as_dict(self) -> dict[str, Any]:
+        """The form of receipt.json."""
+        return {
+            "neat_delta": FORMAT,
+            "made": self.made,
+            "changes": {"sha256": self.changes_sha256, "items": self.items, "cells": self.cells},
+            "live": self.live,
+            "import": {"key": list(self.key), "blank": "empties the cell"},
+            "files": [asdict(written) for written in self.files],
+            "undo": [asdict(written) for written in self.undo],
+            "proof": {
+                "verdict": "proved",
+                "cells_changed": self.cells,
+                "cells_compared": self.compared,
+                "said": "read back and applied to the live export, the files give exactly the edited catalogue; "
+                "the undo files give the live export back",
+            },
+            "cannot": [],
+        }
+
+
+def write_update(
+    changes: ChangeSet, live: Catalogue, folder: Path, *, replace: bool = False, voice: Voice = SILENCE
+) -> Receipt | None:
+    """Write the update files of a change set, prove them, and only then put them where they belong.
+
+    Returns ``None``, and touches nothing, if there is nothing to change.
+
+    Raises:
+        WrongLive: the change set was made from another live export.
+        CannotWrite: the folder is in use or cannot be made, or a cell cannot be written in the live form.
+        ProofFailed: the files would not do exactly what the change set says; they are removed.
+    """
+    if changes.head.live.sha256 != live.source.sha256:
+        raise WrongLive(
+            f"this change set was made from another file (it was {changes.head.live.name} with "
+            f"{changes.head.live.rows} rows, fingerprint {changes.head.live.sha256[:12]}…)",
+            file=live.source.path,
+            remedy="Give the export it was made from with --live, or compare again with this one.",
+        )
+    if changes.cells.is_empty():
+        return None
+    _refuse_used(folder, replace=replace)
+    with _beside(folder) as draft:
+        voice.step("writing the update")
+        files = _write(changes, live, draft)
+        undo = _write(undone(changes), live, draft / UNDO)
+        voice.step("proving the update")
+        compared = prove(changes, live, [draft / f.file for f in files], [draft / UNDO / f.file for f in undo])
+        receipt = Receipt(
+            folder=folder,
+            made=datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"),
+            changes_sha256=fingerprint(dump_changes(changes)),
+            live=asdict(changes.head.live),
+            key=changes.head.key,
+            files=files,
+            undo=undo,
+            items=changes.cells["key"].n_unique(),
+            cells=len(changes.cells),
+            compared=compared,
+        )
+        (draft / RECEIPT).write_bytes(orjson.dumps(receipt.as_dict(), option=orjson.OPT_INDENT_2) + b"\n")
+        _put(draft, folder)
+    return receipt
+
+
+def prove(changes: ChangeSet, live: Catalogue, files: Sequence[Path], undo: Sequence[Path]) -> int:
+    """Apply the files to the live export and compare; then the undo files, and compare again.
+
+    Returns how many cells were compared. Raises ``ProofFailed`` naming the first cell that is not as it should be.
+    """
+    before = shop_before(changes, live)
+    after = imported(before, files)
+    compared = insist_equal(after, expected(before, changes), "the update would go wrong")
+    return compared + insist_equal(imported(after, undo), before, "the undo would go wrong")
+
+
+def _write(changes: ChangeSet, live: Catalogue, folder: Path) -> list[WrittenFile]:
+    folder.mkdir(exist_ok=True)
+    tables = pack(changes, live)
+    width = max(2, len(str(len(tables))))
+    suffix = live.source.path.suffix.lower()
+    written = []
+    for number, table in enumerate(tables, start=1):
+        name = f"{number:0{width}}-changes{suffix if suffix in KEPT_SUFFIXES else '.csv'}"
+        try:
+            data = delimited(table.cells, live.form)
+        except UnicodeEncodeError as error:
+            raise CannotWrite(
+                f"the live export's character set ({live.form.charset}) has no character "
+                f"{error.object[error.start : error.end]!r}",
+                file=name,
+                remedy="Compare again: such cells are then refused one by one.",
+            ) from error
+        try:
+            (folder / name).write_bytes(data)
+        except OSError as error:
+            raise CannotWrite(f"the file cannot be written ({error.strerror})", file=folder / name) from error
+        written.append(WrittenFile(name, len(table.cells), table.columns, len(data), fingerprint(data)))
+    return written
+
+
+def _refuse_used(folder: Path, *, replace: bool) -> None:
+    if not folder.exists():
+        return
+    if not folder.is_dir():
+        raise CannotWrite("this is a file, not a folder", file=folder, remedy="Name a folder that is new or empty.")
+    if not any(folder.iterdir()):
+        return
+    ours = (folder / RECEIPT).is_file()
+    if ours and replace:
+        return
+    raise CannotWrite(
+        "an earlier update stands here" if ours else "the folder is not empty",
+        file=folder,
+        remedy="Say --replace to put this update in its place, or name another folder."
+        if ours
+        else "Name a folder that is new or empty.",
+    )
+
+
+@contextlib.contextmanager
+def _beside(folder: Path) -> Iterator[Path]:
+    """A draft folder beside the wanted one, on the same disk; it is gone afterwards, whatever happens."""
+    draft = folder.parent / f".{folder.name}.{secrets.token_hex(4)}.draft"
+    try:
+        draft.mkdir(parents=True)
+    except OSError as error:
+        raise CannotWrite(f"the folder cannot be made ({error.strerror})", file=folder) from error
+    try:
+        yield draft
+    finally:
+        shutil.rmtree(draft, ignore_errors=True)
+
+
+def _put(draft: Path, folder: Path) -> None:
+    """Move the draft to its place; an earlier update steps aside first, and comes back if the move fails."""
+    if not folder.exists():
+        draft.rename(folder)
+        return
+    aside = draft.with_suffix(".before")
+    folder.rename(aside)
+    try:
+        draft.rename(folder)
+    except OSError:
+        aside.rename(folder)
+        raise
+    shutil.rmtree(aside, ignore_errors=True)
