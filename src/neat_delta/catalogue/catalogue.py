@@ -2,21 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Protocol
 
-from neat_delta.catalogue.field import Field
-
 if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
     from pathlib import Path
 
     import polars as pl
 
+    from neat_delta.catalogue.field import Field
+
 
 @dataclass(frozen=True)
 class Form:
-    """How a delimited file is written, so that another can be written just so.
+    r"""How a delimited file is written, so that another can be written just so.
 
     ``charset`` is a Python codec name; ``line_end`` is ``"\\n"`` or ``"\\r\\n"``; ``quote_all`` says that
     every cell stands in quotes; ``mark`` is the decimal mark where the file shows one.
@@ -54,13 +54,17 @@ class Source:
 class Rows(Protocol):
     """The rows of a file, parsed only where somebody asks.
 
-    ``line`` is the line in the file on which each row begins, counted from 1. ``raw`` is each row's text as it
-    stands in the file, or ``None`` for files that have no such text; equal raw rows of two files of one form
-    have equal cells.
+    Lines are counted from 1. Files that have no text of their rows have ``None`` for ``raw``; equal raw rows of two
+    files of one form have equal cells.
     """
 
-    line: pl.Series
-    raw: pl.Series | None
+    @property
+    def line(self) -> pl.Series:
+        """Line on which each row begins."""
+
+    @property
+    def raw(self) -> pl.Series | None:
+        """Each row's text."""
 
     def __len__(self) -> int: ...
 

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import re
 import unicodedata
-from collections.abc import Iterable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from neat_delta.errors import Unreadable
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
 
 
 @dataclass(frozen=True)

@@ -79,9 +79,7 @@ def compare_cells(
         refused=pl.concat([j.refused for j in judged]) if judged else no_findings().insert_column(0, _no_pairs()),
         form=sum(j.form for j in judged),
         blanks=sum(j.blanks for j in judged),
-        notes={
-            name: j.note for name, j in zip(touched, judged, strict=True) if len(j.cells) or len(j.refused)
-        },
+        notes={name: j.note for name, j in zip(touched, judged, strict=True) if len(j.cells) or len(j.refused)},
     )
 
 
@@ -118,9 +116,9 @@ def _judge(texts: pl.DataFrame, column: _Column, *, clear_blanks: bool) -> Judge
     if clear_blanks:
         cells = pl.concat([cells, emptied.select("pair", "was", now=pl.lit(None, pl.String))])
     return Judged(
-        cells=cells.with_columns(
-            field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")
-        ).select("pair", "field", "was", "now"),
+        cells=cells.with_columns(field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")).select(
+            "pair", "field", "was", "now"
+        ),
         refused=pl.concat(
             [
                 _refused(unread, column, "unreadable cell", _not_of_kind(unread["edited"], column)),
@@ -147,9 +145,15 @@ def _refused(texts: pl.DataFrame, column: _Column, check: str, say: str | pl.Ser
 
 def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
     """Why each cell cannot be taken, and what to do."""
-    plain = f"this is not {column.kind.wants}, as the live column holds; mend the cell, or say --kind {column.name}=text"
+    plain = (
+        f"this is not {column.kind.wants}, as the live column holds; mend the cell, or say --kind {column.name}=text"
+    )
     doubt = "this can be read as a thousand or as three decimals; write it without the mark, or with two decimals"
-    undecided = cells.str.contains(r"^[+-]?[1-9]\d{0,2}[.,]\d{3}$") if column.kind.numeric else pl.repeat(False, len(cells), eager=True)
+    undecided = (
+        cells.str.contains(r"^[+-]?[1-9]\d{0,2}[.,]\d{3}$")
+        if column.kind.numeric
+        else pl.repeat(False, len(cells), eager=True)
+    )
     return pl.select(pl.when(undecided).then(pl.lit(doubt)).otherwise(pl.lit(plain))).to_series()
 
 

@@ -107,7 +107,9 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
 def tell_rows(catalogue: Catalogue, key: Key, rows: pl.Series) -> pl.DataFrame:
     """What people know rows by: key, line, and name where the file has one (null where not)."""
     name = next((name for name in NAME_FIELDS if name in catalogue.names and name not in key.fields), None)
-    names = catalogue.cells([name], rows).to_series() if name else pl.repeat(None, len(rows), dtype=pl.String, eager=True)
+    names = (
+        catalogue.cells([name], rows).to_series() if name else pl.repeat(None, len(rows), dtype=pl.String, eager=True)
+    )
     return pl.DataFrame(
         {"key": key.values(catalogue, rows), "line": catalogue.rows.line.gather(rows), "name": names},
     )

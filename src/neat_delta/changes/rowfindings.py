@@ -17,9 +17,7 @@ if TYPE_CHECKING:
 LONGEST_VALUE = 200
 
 
-def row_findings(
-    live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[str], pairing: Pairing
-) -> pl.DataFrame:
+def row_findings(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[str], pairing: Pairing) -> pl.DataFrame:
     """Everything that keeps a row out, or that a person should know of it."""
     return pl.concat(
         [
@@ -126,7 +124,10 @@ def _new(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> pl.D
                 field=key.fields[0],
                 value=likely["code"],
                 say=likely.select(
-                    pl.format("no live item has this code, but {} is missing from the sheet; restore its zeros", "meant")
+                    pl.format(
+                        "no live item has this code, but {} is missing from the sheet; restore its zeros",
+                        "meant",
+                    )
                 ).to_series(),
             ),
             findings_frame(
@@ -144,7 +145,10 @@ def _live_unreadable(live: Catalogue) -> pl.DataFrame:
     bad = live.bad
     place = pl.format("{}, line {}: {}; this item was left out", pl.lit(live.source.name), "line", "say")
     return findings_frame(
-        "unreadable live row", "stop", value=bad["raw"].str.slice(0, LONGEST_VALUE), say=bad.select(place).to_series()
+        "unreadable live row",
+        "stop",
+        value=bad["raw"].str.slice(0, LONGEST_VALUE),
+        say=bad.select(place).to_series(),
     )
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import secrets
 from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
@@ -10,11 +11,12 @@ import orjson
 import polars as pl
 
 from neat_delta.changes.changeset import CELLS, FINDINGS, ITEMS, ChangeSet, FieldNote, Head, Stamp
-from neat_delta.errors import Unreadable
+from neat_delta.errors import CannotWrite, Unreadable
 from neat_delta.matching import JOINT
 from neat_delta.reading import read_bytes
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
     from pathlib import Path
 
 FORMAT = 1
@@ -42,6 +44,45 @@ def head_as_dict(head: Head) -> dict[str, Any]:
         },
         "counts": head.counts,
     }
+
+
+def save_changes(changes: ChangeSet, path: Path, inputs: Sequence[Path] = ()) -> None:
+    """Keep a change set as a file, compressed if its name ends in ``.gz``; the old one is replaced in one move.
+
+    Raises:
+        CannotWrite: the file is one of the inputs, or something else than a change set stands there.
+    """
+    if any(path.exists() and path.samefile(source) for source in inputs):
+        raise CannotWrite("this is one of the files compared", file=path, remedy="Give the change set another name.")
+    if path.exists() and not _is_change_set(path):
+        raise CannotWrite(
+            "another file, no change set, has this name",
+            file=path,
+            remedy="Give the change set another name.",
+        )
+    data = dump_changes(changes)
+    if path.suffix == ".gz":
+        data = gzip.compress(data, mtime=0)
+    draft = path.with_name(f".{path.name}.{secrets.token_hex(4)}.draft")
+    try:
+        draft.write_bytes(data)
+        draft.replace(path)
+    except OSError as error:
+        raise CannotWrite(f"the file cannot be written ({error.strerror})", file=path) from error
+    finally:
+        draft.unlink(missing_ok=True)
+
+
+def _is_change_set(path: Path) -> bool:
+    try:
+        with path.open("rb") as file:
+            start = file.read(64)
+        if start.startswith(GZIP):
+            with gzip.open(path) as file:
+                start = file.read(64)
+    except (OSError, EOFError):
+        return False
+    return start.startswith(b'{"neat_delta":') or not start
 
 
 def load_changes(path: Path) -> ChangeSet:
@@ -90,7 +131,10 @@ def _head(line: bytes, path: Path) -> Head:
         )
     except (orjson.JSONDecodeError, KeyError, TypeError, AttributeError) as error:
         raise Unreadable(
-            "this is not a change set", file=path, line=1, remedy="Make one with: neat-delta compare … --out FILE"
+            "this is not a change set",
+            file=path,
+            line=1,
+            remedy="Make one with: neat-delta compare … --out FILE",
         ) from error
 
 
@@ -125,7 +169,11 @@ def _check_items(rows: pl.DataFrame, head: Head, path: Path) -> None:
     if len(unknown):
         at, do = unknown.row(0, named=True)["at"], unknown["do"][0]
         raise Unreadable(
-            "this item asks for something else than a change", file=path, line=at + 2, value=do or "", column="do"
+            "this item asks for something else than a change",
+            file=path,
+            line=at + 2,
+            value=do or "",
+            column="do",
         )
     repeated = rows.drop_nulls("key").filter(pl.col("key").is_duplicated())
     if len(repeated):

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changes.changeset import ChangeSet
+if TYPE_CHECKING:
+    from neat_delta.changes.changeset import ChangeSet
 
 
 def undone(changes: ChangeSet) -> ChangeSet:

@@ -106,7 +106,9 @@ def _catalogue(opened: _Opened, like: Rows | None = None) -> Catalogue:
     path, dialect = opened.path, opened.dialect
     fields = name_fields(dialect.header, path.name)
     columns = tuple(field.name if field else f" {at}" for at, field in enumerate(fields))
-    alike = like if isinstance(like, Records) and (like.delimiter, like.columns) == (dialect.delimiter, columns) else None
+    alike = (
+        like if isinstance(like, Records) and (like.delimiter, like.columns) == (dialect.delimiter, columns) else None
+    )
     reading = read_records(opened.text, opened.lines, columns, dialect.delimiter, alike)
     if len(reading.bad) and reading.bad["line"][0] < reading.header_line:
         line, _, say = reading.bad.row(0)
@@ -127,14 +129,6 @@ def _fingerprint_beside(data: bytes) -> Callable[[], str]:
     digest = beside.submit(fingerprint, data)
     beside.shutdown(wait=False)
     return digest.result
-
-
-def read_both(live: Path, edited: Path, voice: Voice = SILENCE) -> tuple[Catalogue, Catalogue]:
-    """Read two files at once: much of the work is one thread's, so two of them share the processor well."""
-    voice.step(f"reading {live.name} and {edited.name}")
-    with ThreadPoolExecutor(max_workers=2) as readers:
-        first, second = readers.submit(read_catalogue, live), readers.submit(read_catalogue, edited)
-        return first.result(), second.result()
 
 
 def _with_line_feeds(text: Text) -> Text:
@@ -165,4 +159,3 @@ def _mark(records: Records) -> str | None:
 
 def _distinct(columns: Sequence[pl.Series]) -> list[str]:
     return [cell for column in columns for cell in column.unique().to_list()]
-

@@ -8,12 +8,15 @@ lines are joined, stray quotes inside a cell are taken as they stand, the rest i
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.reading.charset import Text
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+    from neat_delta.reading.charset import Text
 
 # A quoted cell longer than this many lines is a quote that somebody forgot to close.
 LONGEST_CELL = 5_000
@@ -125,7 +128,11 @@ def _judge(lines: pl.DataFrame, grammar: Grammar, like: Records | None) -> tuple
     marks = (
         lines.lazy()
         .filter(~known)
-        .select("line", whole=pl.col("raw").str.contains(grammar.whole), blank=pl.col("raw").str.contains(grammar.blank))
+        .select(
+            "line",
+            whole=pl.col("raw").str.contains(grammar.whole),
+            blank=pl.col("raw").str.contains(grammar.blank),
+        )
         .filter(~pl.col("whole") | pl.col("blank"))
         .collect(engine="streaming")
     )

@@ -39,7 +39,9 @@ def pack(changes: ChangeSet, live: Catalogue) -> list[Table]:
     sets = changes.cells.group_by("key", maintain_order=True).agg(
         pl.col("field").cast(fields).sort().cast(pl.String).str.join(JOINT).alias("set")
     )
-    parts = changes.cells.join(sets, on="key", how="left", maintain_order="left").partition_by("set", maintain_order=True)
+    parts = changes.cells.join(sets, on="key", how="left", maintain_order="left").partition_by(
+        "set", maintain_order=True
+    )
     tables = []
     for part in parts:
         wide = part.pivot("field", index="key", values="now", maintain_order=True)

@@ -72,7 +72,7 @@ def expected(before: Shop, changes: ChangeSet) -> Shop:
         at = _places(items, cells["key"])
         was, there = cells["was"].fill_null(""), items[str(field)].gather(at)
         if (was != there).any():
-            wrong = (was != there).arg_max()
+            wrong = _first(was != there)
             raise ProofFailed(
                 f"the change set says {was[wrong]!r} stood here, but the live export has {there[wrong]!r}",
                 file=before.live.source.path,
@@ -102,7 +102,7 @@ def imported(before: Shop, files: Sequence[Path]) -> Shop:
         keys = before.key.values(sheet)
         at = _places(items, keys)
         if at.has_nulls() or at.is_duplicated().any():
-            wrong = (at.is_null() | at.is_duplicated()).arg_max()
+            wrong = _first(at.is_null() | at.is_duplicated())
             raise ProofFailed(
                 "this row's key names no item of the change set, or names it twice",
                 file=path.name,
@@ -122,7 +122,7 @@ def insist_equal(got: Shop, wanted: Shop, what: str) -> int:
     for name in got.live.names:
         differ = got.items[name] != wanted.items[name]
         if differ.any():
-            at = differ.arg_max()
+            at = _first(differ)
             raise ProofFailed(
                 f"{what}: this cell would become {got.items[name][at]!r} and should become {wanted.items[name][at]!r}",
                 file=got.live.source.name,
@@ -137,6 +137,10 @@ def _places(items: pl.DataFrame, keys: pl.Series) -> pl.Series:
     """The row of each key among the items; null where there is none."""
     index = items.select(key=JOINT).with_row_index("at")
     return keys.alias("key").to_frame().join(index, on="key", how="left", maintain_order="left")["at"]
+
+
+def _first(mask: pl.Series) -> int:
+    return int(mask.arg_true()[0])
 
 
 def _tell(key: str) -> str:

@@ -7,7 +7,6 @@ import secrets
 import shutil
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import orjson
@@ -22,6 +21,7 @@ from neat_delta.writing.proof import expected, imported, insist_equal, shop_befo
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
+    from pathlib import Path
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.changes import ChangeSet

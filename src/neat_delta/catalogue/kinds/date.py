@@ -51,7 +51,11 @@ class Date:
         scores = {}
         for form in FORMS:
             readings = _read(sheet.cells, form)
-            scores[form] = ((readings == was).sum(), readings.len() - readings.null_count(), form == live_form)
+            scores[form] = (
+                (readings == was).sum(),
+                readings.len() - readings.null_count(),
+                form == live_form,
+            )
         best = max(scores.values())
         winners = [form for form, score in scores.items() if score == best]
         return winners[0] if len(winners) == 1 else None

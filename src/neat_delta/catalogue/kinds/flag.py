@@ -55,7 +55,7 @@ class Flag:
         return live_form
 
     def read(self, cells: pl.Series, form: FlagForm) -> pl.Series:
-        """ "1" for yes and "0" for no; null for anything else."""
+        """Yes as "1" and no as "0"; null for anything else."""
         token = pl.col("c").str.strip_chars().str.to_lowercase()
         reading = pl.when(token.is_in(TRUE)).then(pl.lit("1")).when(token.is_in(FALSE)).then(pl.lit("0"))
         return cells.to_frame("c").select(reading).to_series()

@@ -118,8 +118,14 @@ def all_numbers(values: pl.Series) -> bool:
 
 def _shortest(plain: pl.Expr) -> pl.Expr:
     unsigned = plain.str.strip_prefix("+")
-    full = pl.when(unsigned.str.contains(r"^-?\.")).then(unsigned.str.replace(".", "0.", literal=True)).otherwise(unsigned)
-    short = pl.when(full.str.contains(".", literal=True)).then(full.str.strip_chars_end("0").str.strip_suffix(".")).otherwise(full)
+    full = (
+        pl.when(unsigned.str.contains(r"^-?\.")).then(unsigned.str.replace(".", "0.", literal=True)).otherwise(unsigned)
+    )
+    short = (
+        pl.when(full.str.contains(".", literal=True))
+        .then(full.str.strip_chars_end("0").str.strip_suffix("."))
+        .otherwise(full)
+    )
     return pl.when(short == "-0").then(pl.lit("0")).otherwise(short)
 
 

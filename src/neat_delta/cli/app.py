@@ -1,0 +1,64 @@
+"""The group of commands, and the one place where errors become text and an exit code."""
+
+from __future__ import annotations
+
+import os
+import sys
+
+import click
+
+from neat_delta import __version__
+from neat_delta.cli.compare import compare_command
+from neat_delta.cli.demo import demo_command
+from neat_delta.cli.exits import Exit
+from neat_delta.cli.write import write_command
+from neat_delta.errors import NeatDeltaError
+
+EPILOG = "Exit codes: 0 done · 1 done, but something was held back · 2 wrong call, unreadable input, or nothing done."
+
+
+@click.group(
+    epilog=EPILOG,
+    context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110},
+)
+@click.version_option(__version__, prog_name="neat-delta")
+def cli() -> None:
+    """From a live export and an edited sheet to the smallest proved update file, and back again.
+
+    Start with "neat-delta demo", or with your own two files: neat-delta compare live.csv edited.csv
+    """
+
+
+cli.add_command(compare_command)
+cli.add_command(write_command)
+cli.add_command(demo_command)
+
+
+def main() -> None:
+    """Run the command line and leave with its exit code."""
+    sys.exit(run())
+
+
+def run(args: list[str] | None = None) -> int:
+    """Run one command; returns the exit code, with the reason for a failure on standard error."""
+    try:
+        return int(cli.main(args, prog_name="neat-delta", standalone_mode=False) or Exit.DONE)
+    except click.ClickException as error:
+        error.show()
+        return Exit.FAILED
+    except NeatDeltaError as error:
+        click.echo(f"neat-delta: {error}", err=True)
+        return Exit.FAILED
+    except (KeyboardInterrupt, click.Abort):
+        click.echo("neat-delta: stopped; no file is half written", err=True)
+        return Exit.INTERRUPTED
+    except BrokenPipeError:
+        # Whoever read our output has gone (head, a closed pager); flushing at exit must not complain again.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return Exit.DONE
+    except Exception:  # noqa: BLE001 - a fault of ours must not end with the exit code for "needs attention"
+        import traceback
+
+        traceback.print_exc()
+        click.echo("neat-delta: this is a fault of the program; please report the lines above", err=True)
+        return Exit.FAILED

@@ -1,0 +1,92 @@
+"""Options and manners that all commands share."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
+
+import click
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterable, Iterator
+
+    from rich.console import Console
+    from rich.text import Text
+
+    from neat_delta.voice import Voice
+
+F = TypeVar("F", bound="Callable[..., Any]")
+
+# The core says what is wrong with a file; here only its type is settled.
+FILE = click.Path(path_type=Path)
+
+
+class Manners(NamedTuple):
+    """How a command speaks: JSON only, nothing but problems, without colours."""
+
+    as_json: bool
+    quiet: bool
+    no_colour: bool
+
+
+def manners(command: F) -> F:
+    """Add --json, --quiet and --no-colour to a command."""
+    options = (
+        click.option("--json", "as_json", is_flag=True, help="Print the result as JSON, and nothing else."),
+        click.option("--quiet", is_flag=True, help="Print nothing but problems, on standard error."),
+        click.option("--no-colour", is_flag=True, help="Print without colours (so does the variable NO_COLOR)."),
+    )
+    for option in reversed(options):
+        command = option(command)
+    return command
+
+
+def console(spoken: Manners) -> Console:
+    """The console for results: plain where it is no terminal, or where colours are not wanted."""
+    from rich.console import Console
+
+    return Console(no_color=spoken.no_colour or None, highlight=False, soft_wrap=True, emoji=False, markup=False)
+
+
+def show(lines: Iterable[Text], spoken: Manners) -> None:
+    """Print a view."""
+    screen = console(spoken)
+    for line in lines:
+        screen.print(line)
+
+
+def show_json(value: object) -> None:
+    """Print the machine-readable result."""
+    import orjson
+
+    click.echo(orjson.dumps(value, option=orjson.OPT_INDENT_2).decode())
+
+
+class _Spinner:
+    """A voice for people who wait at a terminal."""
+
+    def __init__(self, status: Any) -> None:
+        self._status = status
+
+    def step(self, what: str) -> None:
+        self._status.update(f"{what} …")
+
+
+def progress(spoken: Manners) -> Any:
+    """A context with a voice: on a terminal it shows the step at work, else it is silent."""
+    import contextlib
+    import sys
+
+    from neat_delta.voice import SILENCE
+
+    @contextlib.contextmanager
+    def speaking() -> Iterator[Voice]:
+        if spoken.as_json or spoken.quiet or not sys.stderr.isatty():
+            yield SILENCE
+            return
+        from rich.console import Console
+
+        with Console(stderr=True, no_color=spoken.no_colour or None).status("starting …") as status:
+            yield _Spinner(status)
+
+    return speaking()

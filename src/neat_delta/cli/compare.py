@@ -1,0 +1,167 @@
+"""neat-delta compare."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from neat_delta.cli.common import FILE, Manners, console, manners, progress, show, show_json
+from neat_delta.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from rich.text import Text
+
+    from neat_delta.changes import Comparison
+    from neat_delta.writing import Receipt
+
+STATE_CHOICES = ("changed", "same", "new", "gone", "repeated", "unreadable", "refused")
+
+
+def _kinds(_context: click.Context, _option: click.Parameter, told: tuple[str, ...]) -> dict[str, str]:
+    pairs = {}
+    for text in told:
+        field, equals, kind = text.partition("=")
+        if not (field and equals and kind):
+            raise click.BadParameter(f"{text!r} is not FIELD=KIND, such as size=text")
+        pairs[field.strip()] = kind.strip()
+    return pairs
+
+
+@click.command("compare")
+@click.argument("live", type=FILE)
+@click.argument("edited", type=FILE)
+@click.option("--key", multiple=True, metavar="FIELD", help="Match rows on this field; repeat for a key of several.")
+@click.option("--out", type=FILE, metavar="FILE", help="Keep the change set in this file (.changes.jsonl, or .gz).")
+@click.option("--write", "folder", type=FILE, metavar="DIR", help="Write the proved update into this folder.")
+@click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR.")
+@click.option(
+    "--blanks",
+    type=click.Choice(["leave", "clear"]),
+    default="leave",
+    show_default=True,
+    help="What a blank cell in the sheet means: leave the live value, or clear it.",
+)
+@click.option(
+    "--kind",
+    "kinds",
+    multiple=True,
+    metavar="FIELD=KIND",
+    callback=_kinds,
+    help="Read a field as this kind instead of the one its live values show (text, code, gtin, money, number, "
+    "count, flag, date).",
+)
+@click.option("--all", "everything", is_flag=True, help="Show every changed item and every finding.")
+@click.option(
+    "--show",
+    "states",
+    multiple=True,
+    type=click.Choice(STATE_CHOICES),
+    help="List the rows in this state; repeatable.",
+)
+@manners
+def compare_command(
+    live: Path,
+    edited: Path,
+    key: tuple[str, ...],
+    out: Path | None,
+    folder: Path | None,
+    replace: bool,
+    blanks: str,
+    kinds: dict[str, str],
+    everything: bool,
+    states: tuple[str, ...],
+    as_json: bool,
+    quiet: bool,
+    no_colour: bool,
+) -> int:
+    """Compare the LIVE export with the EDITED sheet: what changed, item by item.
+
+    Nothing is sent and no input is touched. Only items that exist change; new and missing rows are counted and
+    left out, and a blank cell leaves the live value as it is.
+    """
+    from neat_delta.changes import Options, compare, save_changes
+    from neat_delta.reading import read_both
+    from neat_delta.writing import write_update
+
+    spoken = Manners(as_json, quiet, no_colour)
+    with progress(spoken) as voice:
+        ours, theirs = read_both(live, edited, voice)
+        seen = compare(ours, theirs, Options(key, blanks == "clear", kinds), voice)
+        if out is not None:
+            save_changes(seen.changes, out, inputs=(live, edited))
+        receipt = write_update(seen.changes, ours, folder, replace=replace, voice=voice) if folder else None
+    held_back = seen.changes.stopped()
+    if as_json:
+        show_json(_as_dict(seen, receipt, out, states))
+    elif quiet:
+        _say_held_back(held_back)
+    else:
+        width = console(spoken).width
+        show(_view(seen, receipt, width, everything, states, out, folder), spoken)
+    return Exit.ATTENTION if held_back else Exit.DONE
+
+
+def _view(
+    seen: Comparison,
+    receipt: Receipt | None,
+    width: int,
+    everything: bool,
+    states: tuple[str, ...],
+    out: Path | None,
+    folder: Path | None,
+) -> Iterator[Text]:
+    from neat_delta.views.comparison import Shown, comparison_view, labelled
+    from neat_delta.views.update import next_view, nothing_view, update_view
+
+    yield from comparison_view(seen, Shown(width, everything, states))
+    if receipt:
+        yield from update_view(receipt, seen.live.source.name, width)
+    elif folder:
+        yield nothing_view(folder)
+    if out:
+        yield labelled("kept", f"the change set, in {out}")
+    if receipt:
+        yield next_view(receipt)
+    elif len(seen.changes.cells):
+        yield labelled("next", _next_step(seen, out))
+
+
+def _next_step(seen: Comparison, out: Path | None) -> str:
+    """The command that writes what was just shown."""
+    live = seen.live.source.path
+    if out is None:
+        return f"neat-delta compare {live} {seen.edited.source.path} --write updates"
+    found_anyway = live.parent in (out.parent, Path())
+    return f"neat-delta write {out} -o updates" + ("" if found_anyway else f" --live {live}")
+
+
+def _as_dict(seen: Comparison, receipt: Receipt | None, out: Path | None, states: tuple[str, ...]) -> dict[str, Any]:
+    from neat_delta.changes import head_as_dict
+    from neat_delta.matching import JOINT
+
+    findings = seen.changes.findings
+    told: dict[str, Any] = head_as_dict(seen.changes.head)
+    told["cells"] = len(seen.changes.cells)
+    told["left_alone"] = {"form": seen.form, "blanks": seen.blanks}
+    told["findings"] = {level: len(findings.filter(level=level)) for level in ("stop", "warn", "note")}
+    told["out"] = str(out) if out else None
+    told["files"] = [] if receipt is None else receipt.as_dict()["files"]
+    told["update"] = None if receipt is None else {"folder": str(receipt.folder)} | receipt.as_dict()
+    if states:
+        told["rows"] = {
+            state: [
+                {"key": code.split(JOINT) if code else None, "line": line, "name": name}
+                for code, line, name in seen.rows_in(state).iter_rows()
+            ]
+            for state in states
+        }
+    return told
+
+
+def _say_held_back(held_back: int) -> None:
+    if held_back:
+        click.echo(f"neat-delta: {held_back} findings hold something back; run without --quiet to see them", err=True)

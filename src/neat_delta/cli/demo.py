@@ -1,0 +1,77 @@
+"""neat-delta demo."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from neat_delta.cli.common import FILE
+from neat_delta.cli.exits import Exit
+from neat_delta.errors import CannotWrite
+
+FOLDER = Path("tansy-and-tallow")
+FILES = ("live.csv", "edited.csv")
+MADE = ("tuesday.changes.jsonl", "updates")
+
+
+@click.command("demo")
+@click.argument("folder", type=FILE, default=FOLDER, metavar="[DIR]")
+def demo_command(folder: Path) -> int:
+    """Go the whole way on a made-up shop: two files in, a preview, a proved update out.
+
+    The files of Tansy & Tallow, beekeeping supplies, are laid into DIR (tansy-and-tallow, if not said otherwise)
+    and stay there to play with.
+    """
+    lay(folder)
+    click.echo(f"Tansy & Tallow, beekeeping supplies, is a made-up shop. Its files now lie in {folder}:")
+    click.echo("  live.csv     what the shop exported this morning")
+    click.echo("  edited.csv   what came back from a colleague's spreadsheet program, mishaps included")
+    _run(folder, "compare live.csv edited.csv --out tuesday.changes.jsonl")
+    _run(folder, "write tuesday.changes.jsonl -o updates")
+    click.echo(f"\nThat was the whole way. In {folder} there are now:")
+    click.echo("  tuesday.changes.jsonl   the change set, one line per item")
+    click.echo("  updates                 the files to import, in order, with receipt.json")
+    click.echo("  updates/undo            the files that put everything back")
+    click.echo("\nTry next:")
+    click.echo(f"  cd {folder}")
+    click.echo("  neat-delta compare live.csv edited.csv --show gone --show repeated")
+    click.echo("  neat-delta compare live.csv edited.csv --blanks clear --write updates-2")
+    click.echo("  neat-delta compare YOUR_EXPORT.csv YOUR_SHEET.csv")
+    return Exit.DONE
+
+
+def lay(folder: Path) -> None:
+    """Lay the shop's files into a folder that is new, empty, or holds an earlier demo."""
+    import shutil
+    from importlib.resources import as_file, files
+
+    if folder.exists():
+        strangers = sorted(path.name for path in folder.iterdir() if path.name not in FILES + MADE)
+        if not folder.is_dir() or strangers:
+            raise CannotWrite(
+                f"the folder holds other things ({', '.join(strangers[:3])})",
+                file=folder,
+                remedy="Name a folder that is new or empty: neat-delta demo DIR",
+            )
+    folder.mkdir(parents=True, exist_ok=True)
+    for name in FILES:
+        with as_file(files("neat_delta.demo_shop") / name) as source:
+            shutil.copyfile(source, folder / name)
+    (folder / MADE[0]).unlink(missing_ok=True)
+    if (folder / MADE[1] / "receipt.json").is_file():
+        shutil.rmtree(folder / MADE[1])
+
+
+def _run(folder: Path, command: str) -> None:
+    """Run a command as a person would type it, in the demo's folder, showing it first."""
+    import subprocess
+    import sys
+
+    click.echo(f"\n$ neat-delta {command}\n")
+    sys.stdout.flush()
+    done = subprocess.run([sys.executable, "-m", "neat_delta", *command.split()], cwd=folder, check=False)
+    if done.returncode == Exit.ATTENTION:
+        click.echo("\n  (exit code 1: done, and something was held back for a person to look at)")
+    elif done.returncode:
+        raise CannotWrite(f"the command ended with exit code {done.returncode}", file=folder)

@@ -1,0 +1,83 @@
+"""neat-delta write."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from neat_delta.cli.common import FILE, Manners, console, manners, progress, show, show_json
+from neat_delta.cli.exits import Exit
+from neat_delta.errors import Unreadable
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from rich.text import Text
+
+    from neat_delta.changes import ChangeSet
+    from neat_delta.writing import Receipt
+
+
+@click.command("write")
+@click.argument("changes", type=FILE)
+@click.option(
+    "-o", "--folder", type=FILE, required=True, metavar="DIR", help="The folder for the update; new or empty."
+)
+@click.option(
+    "--live",
+    type=FILE,
+    metavar="FILE",
+    help="The live export, if it lies neither beside CHANGES nor in this folder.",
+)
+@click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR.")
+@manners
+def write_command(
+    changes: Path, folder: Path, live: Path | None, replace: bool, as_json: bool, quiet: bool, no_colour: bool
+) -> int:
+    """Write the update files of a change set, proved, with the files that undo them and a receipt.
+
+    The change set knows the live export it was made from and refuses any other.
+    """
+    from neat_delta.changes import load_changes
+    from neat_delta.reading import read_catalogue
+    from neat_delta.writing import write_update
+
+    spoken = Manners(as_json, quiet, no_colour)
+    with progress(spoken) as voice:
+        loaded = load_changes(changes)
+        ours = read_catalogue(live or _live_of(loaded, changes), voice)
+        receipt = write_update(loaded, ours, folder, replace=replace, voice=voice)
+    if as_json:
+        show_json({"files": []} if receipt is None else receipt.as_dict())
+    elif not quiet:
+        show(_view(receipt, ours.source.name, folder, loaded.stopped(), console(spoken).width), spoken)
+    return Exit.ATTENTION if loaded.stopped() else Exit.DONE
+
+
+def _live_of(changes: ChangeSet, path: Path) -> Path:
+    """Where the live export lies: beside the change set, or here."""
+    name = changes.head.live.name
+    for place in (path.parent / name, Path(name)):
+        if place.is_file():
+            return place
+    raise Unreadable(
+        "the live export of this change set is neither beside it nor in this folder",
+        file=name,
+        remedy="Say where it is with --live FILE.",
+    )
+
+
+def _view(receipt: Receipt | None, live_name: str, folder: Path, held_back: int, width: int) -> Iterator[Text]:
+    from neat_delta.views.comparison import labelled
+    from neat_delta.views.look import several
+    from neat_delta.views.update import next_view, nothing_view, update_view
+
+    if receipt is None:
+        yield nothing_view(folder)
+        return
+    yield from update_view(receipt, live_name, width)
+    if held_back:
+        yield labelled("held back", f"{several(held_back, 'finding')} in the change set; compare again to see them")
+    yield next_view(receipt)

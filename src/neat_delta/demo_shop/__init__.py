@@ -1,0 +1,1 @@
+"""Files of the made-up shop that "neat-delta demo" lays out."""

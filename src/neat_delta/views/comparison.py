@@ -1,0 +1,308 @@
+"""The terminal view of a comparison: totals that add up, then by field, then item by item."""
+
+from __future__ import annotations
+
+import textwrap
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+from rich.text import Text
+
+from neat_delta.changes import by_effect, by_field
+from neat_delta.changes.changeset import STATES
+from neat_delta.matching import JOINT
+from neat_delta.views.look import (
+    DOWN,
+    NOTHING,
+    STYLES,
+    UP,
+    apart,
+    count,
+    difference,
+    flush,
+    on_mark,
+    printable,
+    several,
+)
+from neat_delta.views.table import INDENT, Cell, Column, fitted, table
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.changes import ChangeSet, Comparison
+
+SOME_ITEMS = 20
+SOME_FINDINGS = 8
+SOME_ROWS = 5
+LABEL = 12
+DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
+CHARSETS = {"utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp1252": "Windows-1252"}
+MARKS = {".": "decimal point", ",": "decimal comma"}
+
+
+@dataclass(frozen=True)
+class Shown:
+    """How much to show: the width of the screen, everything or the first of each, rows of which states."""
+
+    width: int
+    everything: bool = False
+    states: Sequence[str] = ()
+
+
+def comparison_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
+    """The whole view, line by line."""
+    yield from files_view(seen, shown.width)
+    yield Text()
+    yield from rows_view(seen, shown)
+    if len(seen.changes.cells):
+        yield Text()
+        yield from fields_view(seen.changes, shown.width)
+        yield Text()
+        yield from items_view(seen.changes, shown)
+    found = list(findings_view(seen.changes, shown))
+    if found:
+        yield Text()
+        yield from found
+    left = list(left_alone_view(seen, shown.width))
+    if left:
+        yield Text()
+        yield from left
+
+
+def labelled(label: str, text: str | Text, style: str = "label") -> Text:
+    """A line with a label in front, as all our summaries have it."""
+    line = Text(INDENT)
+    line.append(label.ljust(LABEL), STYLES[style])
+    line.append(text)
+    return line
+
+
+def sentence(label: str, text: str, width: int, style: str = "label") -> Iterator[Text]:
+    """A labelled sentence, folded under itself where it is longer than the screen is wide."""
+    room = max(30, width - len(INDENT) - LABEL)
+    for at, part in enumerate(textwrap.wrap(text, room, break_long_words=False, break_on_hyphens=False)):
+        yield labelled("" if at else label, part, style)
+
+
+def files_view(seen: Comparison, width: int) -> Iterator[Text]:
+    """Both files, how they are written, and by what their rows were matched."""
+    names = [seen.live.source.name, seen.edited.source.name]
+    widest = max(map(len, names))
+    for label, catalogue, rows in (("live", seen.live, "items"), ("sheet", seen.edited, "rows")):
+        size = f"{count(len(catalogue) + len(catalogue.bad))} {rows.ljust(5)} × {len(catalogue.fields)} fields"
+        yield labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}   {_form(catalogue)}")
+    yield labelled("matched", "on " + " + ".join(seen.key.fields))
+    for names_left, where in (
+        (seen.matched.only_edited, "in the sheet only"),
+        (seen.matched.only_live, "not in the sheet"),
+    ):
+        if names_left:
+            said = f"{several(len(names_left), 'column')} {where}: {', '.join(names_left)}"
+            yield from sentence("left out", said, width)
+
+
+def _form(catalogue: Catalogue) -> str:
+    form = catalogue.form
+    words = [CHARSETS.get(form.charset, form.charset), DELIMITERS[form.delimiter]]
+    if form.mark is not None:
+        words.append(MARKS[form.mark])
+    return " · ".join(words)
+
+
+def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
+    """The states of the rows, which add up to the rows read, and the live items that no row names."""
+    counts = seen.changes.head.counts
+    line = Text()
+    for state in STATES:
+        line.append(" · " if line else "")
+        worrying = state in ("repeated", "unreadable", "refused") and counts[state]
+        strong = state == "changed" or worrying
+        line.append(f"{state} {count(counts[state])}", STYLES["stop" if worrying else "strong" if strong else "plain"])
+    total = f"= {several(seen.changes.head.edited.rows, 'row')} read"
+    if len(INDENT) + LABEL + len(line) + len(total) + 3 <= shown.width:
+        yield labelled("rows", line.append("   " + total))
+    else:
+        yield labelled("rows", line)
+        yield labelled("", total)
+    if counts["new"]:
+        what = f"{several(counts['new'], 'row')} whose code no live item has, left out"
+        yield from _listed(seen, "new", what, shown)
+    if counts["gone"]:
+        what = f"{several(counts['gone'], 'live item')} without a row in the sheet, left as they are"
+        yield from _listed(seen, "gone", what, shown)
+    for state in shown.states:
+        if state not in ("new", "gone"):
+            yield from _listed(seen, state, several(counts[state], "row"), shown)
+
+
+def _listed(seen: Comparison, state: str, what: str, shown: Shown) -> Iterator[Text]:
+    """A state's rows: the first few, or all of them where they were asked for."""
+    rows = seen.rows_in(state)
+    some = rows if state in shown.states else rows.head(SOME_ROWS)
+    more = len(rows) - len(some)
+    yield from sentence(state, what + (f" ({count(more)} more: --show {state})" if more else ""), shown.width)
+    cells = [
+        [
+            Cell(" " * (LABEL - len(INDENT))),
+            Cell(_code(key)),
+            Cell(printable(name)),
+            Cell(f"line {line}", "note"),
+        ]
+        for key, line, name in some.iter_rows()
+    ]
+    yield from table([Column(), Column(least=8), Column(least=8), Column()], cells, shown.width)
+
+
+def fields_view(changes: ChangeSet, width: int) -> list[Text]:
+    """How many items change in each field, and which way numbers move."""
+    rows = []
+    for field, items, up, down, filled, emptied in by_field(changes).iter_rows():
+        rows.append(
+            [
+                Cell(field),
+                Cell(changes.head.fields[field].kind, "note"),
+                Cell(count(items), "now", right=True),
+                Cell(f"{UP} {count(up)}" if up else NOTHING, "up" if up else "note", right=True),
+                Cell(f"{DOWN} {count(down)}" if down else NOTHING, "down" if down else "note", right=True),
+                Cell(count(filled) if filled else NOTHING, right=True),
+                Cell(count(emptied) if emptied else NOTHING, right=True),
+            ]
+        )
+    heads = [Column("field", least=8), Column("kind")]
+    heads += [Column(head, right=True) for head in ("items", "up", "down", "filled", "emptied")]
+    return table(heads, rows, width)
+
+
+def items_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
+    """Item by item, the largest moves first: was, now, and by how much."""
+    cells = by_effect(changes)
+    keys = cells["key"].unique(maintain_order=True)
+    some = keys if shown.everything else keys.head(SOME_ITEMS)
+    names = dict(changes.items.select("key", "name").iter_rows())
+    told = cells.filter(pl.col("key").is_in(some.implode()))
+    yield from _items_table(changes, told.rows(named=True), names, shown.width)
+    more = len(keys) - len(some)
+    if more:
+        yield _more(more, "item")
+
+
+def _items_table(
+    changes: ChangeSet, cells: Sequence[dict[str, str | None]], names: dict[str, str | None], width: int
+) -> list[Text]:
+    moves = [difference(cell, changes.head.fields[str(cell["field"])].mark) for cell in cells]
+    amounts = flush([amount for _, amount, _ in moves])
+    was, now = (_side(cells, side) for side in ("was", "now"))
+    rows = []
+    last = None
+    for cell, (way, _, share), amount, before, after in zip(cells, moves, amounts, was, now, strict=True):
+        first = cell["key"] != last
+        last = cell["key"]
+        arrow = {"up": UP, "down": DOWN}.get(way, "")
+        rows.append(
+            [
+                Cell(_code(str(last)) if first else ""),
+                Cell(printable(names.get(str(last))) if first and names.get(str(last)) else ""),
+                Cell(str(cell["field"])),
+                before,
+                after,
+                Cell(f"{arrow} {amount}" if way else "", way or "plain"),
+                Cell(share, way or "plain", right=True),
+            ]
+        )
+    key = " + ".join(changes.head.key)
+    right = bool(rows) and all(row[3].right for row in rows)
+    columns = [
+        Column(key, least=8),
+        Column("name", least=10),
+        Column("field", least=5),
+        Column("was", right=right, least=10),
+        Column("now", right=right, least=10),
+        Column("difference"),
+        Column(),
+    ]
+    if not any(row[5].text for row in rows):
+        columns, rows = columns[:5], [row[:5] for row in rows]
+    elif not any(row[6].text for row in rows):
+        columns, rows = columns[:6], [row[:6] for row in rows]
+    widths = fitted(columns, rows, width)
+    for row in rows:
+        if not row[3].right:
+            old, new = apart(row[3].text, row[4].text, widths[3], widths[4])
+            row[3], row[4] = Cell(old, "was"), Cell(new, "now")
+    return table(columns, rows, width)
+
+
+def _side(cells: Sequence[dict[str, str | None]], side: str) -> list[Cell]:
+    """One side of the changes; numbers flush right on their decimal mark, texts flush left."""
+    number = [cell["before"] is not None or cell["after"] is not None for cell in cells]
+    texts = [printable(cell[side]) for cell in cells]
+    aligned = iter(on_mark([text for text, is_number in zip(texts, number, strict=True) if is_number]))
+    return [
+        Cell(next(aligned), side, right=True) if is_number else Cell(text, side)
+        for text, is_number in zip(texts, number, strict=True)
+    ]
+
+
+def findings_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
+    """What was kept out and why, then what goes through but wants a look; notes are only counted elsewhere."""
+    for level, title in (("stop", "held back"), ("warn", "look at")):
+        found = changes.findings.filter(pl.col("level") == level)
+        if found.is_empty():
+            continue
+        yield labelled(title, several(len(found), "finding"), level)
+        groups = found.group_by("check", "say", maintain_order=True).agg("key", "field", "line", "value")
+        budget = len(found) if shown.everything else SOME_FINDINGS
+        hidden = 0
+        for _, say, keys, fields, lines, values in groups.iter_rows():
+            if budget <= 0:
+                hidden += len(keys)
+                continue
+            yield _said(say, shown.width)
+            rows = [
+                [
+                    Cell("   "),
+                    Cell(_place(line)),
+                    Cell(_code(key)),
+                    Cell(field or ""),
+                    Cell(printable(value) if value else "", "now"),
+                ]
+                for key, field, line, value in zip(keys, fields, lines, values, strict=True)
+            ]
+            rows = [row for row in rows if any(cell.text for cell in row[1:])]
+            hidden += max(0, len(rows) - budget)
+            rows = rows[:budget]
+            budget -= max(1, len(rows))
+            heads = [Column(), Column(), Column(least=8), Column(least=5), Column(least=10)]
+            yield from table(heads, rows, shown.width)
+        if hidden:
+            yield _more(hidden, "finding")
+
+
+def _more(hidden: int, what: str) -> Text:
+    return Text(f"{INDENT}… and {several(hidden, 'more ' + what)}: --all shows every one", STYLES["note"])
+
+
+def _said(say: str, width: int) -> Text:
+    """A finding's sentence, folded under itself."""
+    folded = textwrap.wrap(say, max(30, width - 6))
+    return Text("\n".join(("   · " if at == 0 else "     ") + line for at, line in enumerate(folded)))
+
+
+def left_alone_view(seen: Comparison, width: int) -> Iterator[Text]:
+    """What differs and was not taken, so that nobody has to wonder."""
+    if seen.form:
+        said = f"{several(seen.form, 'cell')} that differ only in how they are written"
+        yield from sentence("left alone", said, width)
+    if seen.blanks:
+        said = f"{several(seen.blanks, 'blank cell')} where the live export has a value (--blanks clear empties them)"
+        yield from sentence("" if seen.form else "left alone", said, width)
+
+
+def _code(key: str | None) -> str:
+    return printable(key.replace(JOINT, " · ")) if key else ""
+
+
+def _place(line: int | None) -> str:
+    return f"line {line}" if line is not None else ""

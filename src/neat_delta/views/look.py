@@ -1,0 +1,125 @@
+"""How a value looks: the one place that decides marks, colours, cuts and number forms."""
+
+from __future__ import annotations
+
+import unicodedata
+from decimal import ROUND_HALF_UP, Decimal
+from typing import TYPE_CHECKING
+
+from rich.cells import cell_len
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+# From the Okabe–Ito set, which people with any colour vision can tell apart; a mark or word always says it too.
+BLUE, VERMILLION, GREEN = "#0072B2", "#D55E00", "#009E73"
+UP, DOWN = "▲", "▼"
+NOTHING = "–"
+TENTH = Decimal("0.1")
+CUT = "…"
+# Readable on light and on dark ground; the terminal's own "dim" is invisible in many.
+GREY = "#808080"
+STYLES = {
+    "was": GREY,
+    "now": "bold",
+    "up": BLUE,
+    "down": VERMILLION,
+    "label": GREY,
+    "head": GREY,
+    "stop": f"bold {VERMILLION}",
+    "warn": VERMILLION,
+    "note": GREY,
+    "good": GREEN,
+    "strong": "bold",
+    "plain": "",
+}
+
+
+def count(number: int) -> str:
+    """A whole number of ours, thousands parted by commas."""
+    return f"{number:,}"
+
+
+def several(number: int, one: str, many: str | None = None) -> str:
+    """A number with its noun: "1 row", "2 rows"."""
+    return f"{count(number)} {one if number == 1 else many or one + 's'}"
+
+
+def printable(value: str | None) -> str:
+    """A cell on one line, safe for a terminal: line ends and tabs as signs, control characters as dots."""
+    if value is None or value == "":
+        return NOTHING
+    signs = {"\n": "⏎", "\t": "⇥", "\r": "⏎"}
+    text = value.replace("\r\n", "\n")
+    return "".join(signs.get(c) or ("·" if unicodedata.category(c) in ("Cc", "Cf") else c) for c in text)
+
+
+def cut(text: str, width: int) -> str:
+    """A text of at most so many columns, cut in the middle."""
+    if cell_len(text) <= width:
+        return text
+    if width <= 1:
+        return CUT[:width]
+    front = _head(text, (width - 1 + 1) // 2)
+    return front + CUT + _tail(text, width - 1 - cell_len(front))
+
+
+def apart(was: str, now: str, was_width: int, now_width: int) -> tuple[str, str]:
+    """Two texts, each cut to its width so that the place where they part stays in view."""
+    if cell_len(was) <= was_width and cell_len(now) <= now_width:
+        return was, now
+    same = next((i for i, (a, b) in enumerate(zip(was, now, strict=False)) if a != b), min(len(was), len(now)))
+    start = max(0, same - min(was_width, now_width) // 3)
+    front = CUT if start else ""
+    return _head_cut(front + was[start:], was_width), _head_cut(front + now[start:], now_width)
+
+
+def _head_cut(text: str, width: int) -> str:
+    return text if cell_len(text) <= width else _head(text, width - 1) + CUT
+
+
+def _head(text: str, width: int) -> str:
+    while cell_len(text) > width:
+        text = text[:-1]
+    return text
+
+
+def _tail(text: str, width: int) -> str:
+    while cell_len(text) > width:
+        text = text[1:]
+    return text
+
+
+def difference(cell: Mapping[str, str | None], mark: str | None) -> tuple[str, str, str]:
+    """The move of a measured cell: direction ("up", "down" or ""), amount, and per cent of the number before.
+
+    The amount has as many decimals as the longer of the two numbers as written, the per cent one; it is empty
+    where the number before is zero.
+    """
+    before, after = cell["before"], cell["after"]
+    if before is None or after is None:
+        return "", "", ""
+    was, now = Decimal(before), Decimal(after)
+    decimals = max(_decimals(cell["was"], mark), _decimals(cell["now"], mark))
+    amount = f"{abs(now - was):.{decimals}f}".replace(".", mark or ".")
+    share = f"{((now - was) / abs(was) * 100).quantize(TENTH, ROUND_HALF_UP):+,f} %" if was else ""
+    return ("up" if now > was else "down"), amount, share
+
+
+def _decimals(text: str | None, mark: str | None) -> int:
+    _, _, fraction = (text or "").partition(mark or ".")
+    return len(fraction)
+
+
+def on_mark(numbers: list[str], mark: str = ".,") -> list[str]:
+    """Numbers padded behind, so that set flush right they line up on their decimal mark."""
+    tails = [max((len(n) - n.rfind(m) for m in mark if m in n), default=0) for n in numbers]
+    longest = max(tails, default=0)
+    return [number + " " * (longest - tail) for number, tail in zip(numbers, tails, strict=True)]
+
+
+def flush(numbers: list[str]) -> list[str]:
+    """Numbers of one width that line up on their decimal mark."""
+    padded = on_mark(numbers)
+    widest = max(map(len, padded), default=0)
+    return [number.rjust(widest) for number in padded]

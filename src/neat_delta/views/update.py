@@ -1,0 +1,52 @@
+"""The terminal view of a written update."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from neat_delta.views.comparison import LABEL, labelled, sentence
+from neat_delta.views.look import count, several
+from neat_delta.views.table import GAP, Cell, Column, table
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from rich.text import Text
+
+    from neat_delta.writing import Receipt
+
+SOME_FILES = 8
+
+
+def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
+    """The files in the order to import, and what the proof found."""
+    files = receipt.files[:SOME_FILES]
+    rows = [
+        [
+            Cell(("" if at else "update").ljust(LABEL - len(GAP)), "label"),
+            Cell(f"{receipt.folder}/{written.file}"),
+            Cell(count(written.rows), right=True),
+            Cell(f"{'row' if written.rows == 1 else 'rows'} × {several(len(written.columns), 'column')}"),
+            Cell(" ".join(written.columns), "note"),
+        ]
+        for at, written in enumerate(files)
+    ]
+    yield from table([Column(), Column(least=16), Column(right=True), Column(), Column(least=8)], rows, width)
+    more = len(receipt.files) - len(files)
+    if more:
+        yield labelled("", f"… and {several(more, 'more file')}, all in {receipt.folder}/receipt.json")
+    proved = (
+        f"these files turn {live_name} into exactly the edited catalogue, {several(receipt.cells, 'cell')} of "
+        f"{several(receipt.items, 'item')}; {receipt.folder}/undo turns it back"
+    )
+    yield from sentence("proved", proved, width, "good")
+
+
+def nothing_view(folder: object) -> Text:
+    """What is said when there is nothing to send."""
+    return labelled("update", f"nothing to change, so no file was written; {folder} was left as it was")
+
+
+def next_view(receipt: Receipt) -> Text:
+    """What to do with the files."""
+    return labelled("next", f"import the files of {receipt.folder} in this order; keep {receipt.folder}/undo")
