@@ -13,12 +13,14 @@ if TYPE_CHECKING:
 
     from neat_delta.catalogue.field import Field
 
+ASCII = "ascii"
+
 
 @dataclass(frozen=True)
 class Form:
     r"""How a delimited file is written, so that another can be written just so.
 
-    ``charset`` is a Python codec name; ``line_end`` is ``"\\n"`` or ``"\\r\\n"``; ``quote_all`` says that
+    ``charset`` is a Python codec name, "ascii" where nothing in the file tells which it is; ``line_end`` is ``"\\n"`` or ``"\\r\\n"``; ``quote_all`` says that
     every cell stands in quotes; ``mark`` is the decimal mark where the file shows one.
     """
 
@@ -28,6 +30,11 @@ class Form:
     line_end: str = "\n"
     quote_all: bool = False
     mark: str | None = None
+
+    @property
+    def writing_charset(self) -> str:
+        """The character set for a file of this form: UTF-8 where the file shows none."""
+        return "utf-8" if self.charset == ASCII else self.charset
 
 
 @dataclass(frozen=True)

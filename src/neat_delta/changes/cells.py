@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue import ASCII
 from neat_delta.catalogue.kinds import Kind, SheetForm, infer_kind, kind_named
 from neat_delta.changes.changeset import CELLS, FieldNote, findings_frame, no_findings
 
@@ -15,6 +16,10 @@ if TYPE_CHECKING:
 
     from neat_delta.catalogue import Catalogue
 
+UNTOLD = (
+    "the live export holds plain ASCII only, so the shop's character set is not known; this will be written as UTF-8, "
+    "look at it in the shop after the import"
+)
 BLANK = r"^[\s\u00a0]*$"
 
 
@@ -23,14 +28,14 @@ class CellChanges:
     """What the paired rows hold.
 
     cells:    the changes (pair, field, was, now).
-    refused:  pairs with a cell that cannot be taken (pair, finding's columns).
+    findings: cells that cannot be taken, or want a look (pair, finding's columns).
     form:     how many cells differ from the live ones in form only.
     blanks:   how many cells were blank where the live export has a value, and left alone.
     notes:    column, kind and decimal mark of every field that has a change or a finding.
     """
 
     cells: pl.DataFrame
-    refused: pl.DataFrame
+    findings: pl.DataFrame
     form: int
     blanks: int
     notes: dict[str, FieldNote]
@@ -38,10 +43,10 @@ class CellChanges:
 
 @dataclass(frozen=True)
 class Judged:
-    """One field's cells whose texts differ: the changes, the refused, and how many are neither."""
+    """One field's cells whose texts differ: the changes, the findings, and how many are neither."""
 
     cells: pl.DataFrame
-    refused: pl.DataFrame
+    findings: pl.DataFrame
     form: int
     blanks: int
     note: FieldNote
@@ -76,10 +81,10 @@ def compare_cells(
         judged.append(_judge(texts, _Column(name, kind, live, edited, filled), clear_blanks=clear_blanks))
     return CellChanges(
         cells=pl.concat([j.cells for j in judged]) if judged else _no_cells(),
-        refused=pl.concat([j.refused for j in judged]) if judged else no_findings().insert_column(0, _no_pairs()),
+        findings=pl.concat([j.findings for j in judged]) if judged else no_findings().insert_column(0, _no_pairs()),
         form=sum(j.form for j in judged),
         blanks=sum(j.blanks for j in judged),
-        notes={name: j.note for name, j in zip(touched, judged, strict=True) if len(j.cells) or len(j.refused)},
+        notes={name: j.note for name, j in zip(touched, judged, strict=True) if len(j.cells) or len(j.findings)},
     )
 
 
@@ -119,10 +124,11 @@ def _judge(texts: pl.DataFrame, column: _Column, *, clear_blanks: bool) -> Judge
         cells=cells.with_columns(field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")).select(
             "pair", "field", "was", "now"
         ),
-        refused=pl.concat(
+        findings=pl.concat(
             [
                 _refused(unread, column, "unreadable cell", _not_of_kind(unread["edited"], column)),
                 _refused(changed.filter(unwritable), column, "character", _no_character(column)),
+                _found(_beyond_ascii(changed, column), column, "character", "warn", UNTOLD),
             ]
         ),
         form=len(texts) - len(changed) + len(blank) - len(emptied),
@@ -132,9 +138,13 @@ def _judge(texts: pl.DataFrame, column: _Column, *, clear_blanks: bool) -> Judge
 
 
 def _refused(texts: pl.DataFrame, column: _Column, check: str, say: str | pl.Series) -> pl.DataFrame:
+    return _found(texts, column, check, "stop", say)
+
+
+def _found(texts: pl.DataFrame, column: _Column, check: str, level: str, say: str | pl.Series) -> pl.DataFrame:
     found = findings_frame(
         check,
-        "stop",
+        level,
         pair=texts["pair"],
         field=column.name,
         value=texts["edited"],
@@ -165,8 +175,8 @@ def _no_character(column: _Column) -> str:
 
 
 def _unwritable(cells: pl.Series, charset: str) -> pl.Series:
-    """Which cells hold a character that the charset lacks; UTF-8 and UTF-16 lack none."""
-    if charset.startswith("utf"):
+    """Which cells hold a character that the charset lacks; UTF-8 and UTF-16 lack none, and ASCII may be any."""
+    if charset.startswith("utf") or charset == ASCII:
         return pl.repeat(False, len(cells), dtype=pl.Boolean, eager=True)
     return cells.map_elements(lambda cell: not _encodes(cell, charset), return_dtype=pl.Boolean)
 
@@ -177,6 +187,12 @@ def _encodes(cell: str, charset: str) -> bool:
     except UnicodeEncodeError:
         return False
     return True
+
+
+def _beyond_ascii(changed: pl.DataFrame, column: _Column) -> pl.DataFrame:
+    """Changes that need more than ASCII, where the live export does not tell how the shop writes such characters."""
+    told = column.live.form.charset != ASCII
+    return changed.clear() if told else changed.filter(pl.col("now").str.contains(r"[^\x00-\x7f]"))
 
 
 def _no_pairs() -> pl.Series:

@@ -130,7 +130,7 @@ def _check_kinds(told: Mapping[str, str], matched: Matched) -> None:
 def _states(pairing: Pairing, found: CellChanges) -> pl.DataFrame:
     """The state of every edited row that was looked at (edited, state); each row has one."""
     pair = pl.int_range(len(pairing.pairs), dtype=pl.UInt32, eager=True)
-    changed, refused = found.cells["pair"].unique(), found.refused["pair"].unique()
+    changed, refused = found.cells["pair"].unique(), found.findings.filter(level="stop")["pair"].unique()
     state = (
         pl.when(pl.col("pair").is_in(changed.implode()))
         .then(pl.lit("changed"))
@@ -163,8 +163,8 @@ def _change_set(
     states: pl.DataFrame,
 ) -> ChangeSet:
     pairs = pairing.pairs.with_row_index("pair")
-    at_fault = pl.concat([found.cells["pair"], found.refused["pair"]]).unique()
-    pairs = pairs.filter(pl.col("pair").is_in(at_fault.implode()))
+    touched = pl.concat([found.cells["pair"], found.findings["pair"]]).unique()
+    pairs = pairs.filter(pl.col("pair").is_in(touched.implode()))
     told = tell_rows(live, key, pairs["live"])
     pairs = pairs.with_columns(told["key"], told["name"], line=edited.rows.line.gather(pairs["edited"]))
     changed = found.cells["pair"].unique().implode()
@@ -180,9 +180,9 @@ def _change_set(
         .sort("pair", pl.col("field").replace_strict(order, return_dtype=pl.UInt32))
         .select("key", "field", "was", "now")
     )
-    refused = found.refused.drop("key", "line").join(pairs.select("pair", "key", "line"), on="pair")
+    in_cells = found.findings.drop("key", "line").join(pairs.select("pair", "key", "line"), on="pair")
     apart = row_findings(live, edited, key, matched.shared, pairing)
-    findings = pl.concat([refused.sort("line").select(*FINDINGS), apart])
+    findings = pl.concat([in_cells.sort("line").select(*FINDINGS), apart])
     head = Head(
         key=key.fields,
         live=_stamp(live),

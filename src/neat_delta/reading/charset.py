@@ -5,6 +5,8 @@ from __future__ import annotations
 import codecs
 from dataclasses import dataclass
 
+from neat_delta.catalogue import ASCII
+
 # What a spreadsheet program on a Western desktop writes when it does not write UTF-8.
 FALLBACK = "cp1252"
 SLICE = 1 << 20
@@ -27,7 +29,7 @@ class Text:
 
 
 def decode(data: bytes, charset: str | None = None) -> Text:
-    """Recognise the character set by its byte-order mark, else UTF-8, else Windows-1252; or take the stated one.
+    """Recognise the character set by its byte-order mark, else ASCII, UTF-8 or Windows-1252; or take the stated one.
 
     A file in which some lines are proper UTF-8 beyond ASCII and others are no UTF-8 at all is UTF-8 with damaged
     lines; one with no proper UTF-8 beyond ASCII is Windows-1252.
@@ -37,6 +39,8 @@ def decode(data: bytes, charset: str | None = None) -> Text:
             return _decoded(data[len(mark) :], name, bom=True)
     if charset is not None:
         return _decoded(data, charset, bom=False)
+    if data.isascii():
+        return Text(data, ASCII, False, {})
     if _is_utf8(data) or any(_proper(line) for line in data.split(b"\n")):
         return _decoded(data, "utf-8", bom=False)
     return _decoded(data, FALLBACK, bom=False)

@@ -95,7 +95,7 @@ def _open(path: Path, form: Form | None = None) -> _Opened:
         if data.startswith(magic):
             raise Unreadable(f"this is {what}, not a text table", file=path, remedy="Save the sheet as CSV first.")
     digest = _fingerprint_beside(data)
-    text = _with_line_feeds(decode(data, form.charset if form else None))
+    text = _with_line_feeds(decode(data, form.writing_charset if form else None))
     if not text.utf8 or text.utf8.isspace():
         raise Unreadable("the file is empty", file=path, remedy="Export it again.")
     dialect = sniff(text.utf8, form.delimiter if form else None)

@@ -38,7 +38,7 @@ SOME_FINDINGS = 8
 SOME_ROWS = 5
 LABEL = 12
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
-CHARSETS = {"utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp1252": "Windows-1252"}
+CHARSETS = {"ascii": "ASCII", "utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp1252": "Windows-1252"}
 MARKS = {".": "decimal point", ",": "decimal comma"}
 
 

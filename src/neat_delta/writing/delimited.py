@@ -28,6 +28,7 @@ def delimited(cells: pl.DataFrame, form: Form) -> bytes:
         quote_style="always" if form.quote_all else "necessary",
     )
     data = stream.getvalue()
-    if form.charset != "utf-8":
-        data = data.decode().encode(form.charset)
-    return (_MARKS[form.charset] if form.bom else b"") + data
+    charset = form.writing_charset
+    if charset != "utf-8":
+        data = data.decode().encode(charset)
+    return (_MARKS[charset] if form.bom else b"") + data

@@ -1,0 +1,144 @@
+from decimal import Decimal
+
+import polars as pl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from neat_delta.catalogue.kinds import SheetForm, infer_kind, kind_named, kinds
+from neat_delta.catalogue.kinds.numerals import NumberForm, live_number_form, read_numbers, write_numbers
+
+
+@pytest.mark.parametrize(
+    ("field", "values", "kind"),
+    [
+        ("price", ["12.50", "8.00"], "money"),
+        ("net", ["12.5", "8"], "money"),
+        ("rate", ["12.50", "8.25"], "money"),
+        ("price", ["1,234.50", "8.00"], "money"),
+        ("price", ["12.50", "on request"], "text"),
+        ("weight", ["0.35", "1.2"], "number"),
+        ("version", ["1.1", "1.10"], "code"),
+        ("stock", ["0", "1"], "count"),
+        ("stock", ["3", "-1", "120"], "count"),
+        ("active", ["0", "1"], "flag"),
+        ("visible", ["Yes", "No"], "flag"),
+        ("part", ["00417", "22"], "code"),
+        ("part", ["10417", "10418"], "code"),
+        ("barcode", ["9520000000004", "9520000000011"], "gtin"),
+        ("barcode", ["9520000000004", "9520000000012"], "code"),
+        ("added", ["2024-01-02"], "date"),
+        ("added", ["13/02/2024", "01/02/2024"], "date"),
+        ("added", ["03/02/2024", "01/02/2024"], "code"),
+        ("name", ["Hive body", "Smoker"], "text"),
+        ("colour", ["green", "blue"], "text"),
+        ("note", [], "text"),
+    ],
+)
+def test_a_live_column_shows_its_kind(field, values, kind):
+    assert infer_kind(pl.Series(values, dtype=pl.String), field).name == kind
+
+
+@pytest.mark.parametrize(
+    ("cell", "point", "comma", "unknown"),
+    [
+        ("12.50", "12.5", "12.5", "12.5"),
+        ("12,50", "12.5", "12.5", "12.5"),
+        ("1.234,50", "1234.5", "1234.5", "1234.5"),
+        ("1,234.50", "1234.5", "1234.5", "1234.5"),
+        ("1 234,5", "1234.5", "1234.5", "1234.5"),
+        ("1'234.5", "1234.5", "1234.5", "1234.5"),
+        ("1,234,567", "1234567", "1234567", "1234567"),
+        ("0,350", "0.35", "0.35", "0.35"),
+        ("1.234", "1.234", "1234", None),
+        ("1,234", "1234", "1.234", None),
+        ("+5", "5", "5", "5"),
+        ("-0.0", "0", "0", "0"),
+        (" 7 ", "7", "7", "7"),
+        ("007", None, None, None),
+        ("12.", None, None, None),
+        ("1.2.3", None, None, None),
+        ("9.52E+12", None, None, None),
+        ("n/a", None, None, None),
+    ],
+)
+def test_numbers_are_read_by_the_cell_and_else_by_the_column(cell, point, comma, unknown):
+    read = [read_numbers(pl.Series([cell]), NumberForm(mark)).item() for mark in (".", ",", None)]
+
+    assert read == [point, comma, unknown]
+
+
+def test_a_thousand_is_not_assumed_where_three_decimals_are_usual():
+    assert read_numbers(pl.Series(["1,234"]), NumberForm(".", fine=True)).item() is None
+
+
+@given(
+    st.lists(st.decimals(allow_nan=False, allow_infinity=False, places=2, min_value=-(10**30), max_value=10**30), min_size=1),
+    st.sampled_from([(".", None), (".", ","), (",", None), (",", "."), (",", " "), (".", "'")]),
+)
+def test_what_is_written_in_a_form_reads_as_the_same_exact_number(numbers, form):
+    mark, group = form
+    plain = pl.Series([format(number, "f") for number in numbers])
+    readings = read_numbers(plain, NumberForm("."))
+
+    written = write_numbers(readings, NumberForm(mark, 2, group))
+
+    assert [Decimal(r) for r in read_numbers(written, NumberForm(mark))] == numbers
+    assert all(text.partition(mark)[2].isdigit() and len(text.partition(mark)[2]) == 2 for text in written)
+
+
+def test_the_live_form_is_kept_decimals_mark_and_groups():
+    form = live_number_form(pl.Series(["1.234,50", "8,00", "17"]))
+
+    assert form == NumberForm(",", 2, ".", fine=False)
+    assert write_numbers(pl.Series(["9876.5", "3", "0.125"]), form).to_list() == ["9.876,50", "3,00", "0,125"]
+
+
+def test_flags_are_understood_in_any_token_and_written_in_the_live_one():
+    flag = kind_named("flag")
+    form = flag.live_form(pl.Series(["YES"]))
+    readings = flag.read(pl.Series(["1", "no", "True", "maybe"]), form)
+
+    assert readings.to_list() == ["1", "0", "1", None]
+    assert flag.write(readings, readings, form).to_list() == ["YES", "NO", "YES", None]
+
+
+@pytest.mark.parametrize(
+    ("was", "cells", "readings"),
+    [
+        (["2026-03-04", "2026-05-01"], ["04.03.2026", "02.05.2026"], ["2026-03-04", "2026-05-02"]),
+        (["2026-03-04", "2026-05-01"], ["04/03/2026", "02/05/2026"], ["2026-03-04", "2026-05-02"]),
+        (["2026-03-04", "2026-05-01"], ["03/04/2026", "05/02/2026"], ["2026-03-04", "2026-05-02"]),
+        (["2026-03-04"], ["01/02/2026"], [None]),
+        (["2026-03-04"], ["2026-02-30"], [None]),
+        (["2026-03-04"], ["04.03.26"], ["2026-03-04"]),
+    ],
+)
+def test_dates_are_read_in_the_order_that_agrees_with_the_live_export(was, cells, readings):
+    date = kind_named("date")
+    form = date.sheet_form(SheetForm(pl.Series(cells), pl.Series(was), None), "%Y-%m-%d")
+
+    assert date.read(pl.Series(cells), form).to_list() == readings
+
+
+def test_codes_and_barcodes_hurt_by_a_spreadsheet_are_refused():
+    damaged = pl.Series(["9.52E+12", "9,52E+12"])
+
+    assert kind_named("code").read(damaged, None).null_count() == 2
+    assert kind_named("gtin").read(pl.Series(["9,52E+12", "9520000000012", "9520000000011"]), None).to_list() == [
+        None,
+        None,
+        "9520000000011",
+    ]
+
+
+@given(st.lists(st.text(), min_size=1))
+def test_no_kind_stumbles_over_any_text(texts):
+    """Whatever a cell holds, a kind reads it or says that it cannot; writing a reading never fails."""
+    cells = pl.Series(texts, dtype=pl.String)
+    for kind in kinds():
+        kind.fits(cells, "field")
+        form = kind.live_form(cells)
+        sheet_form = kind.sheet_form(SheetForm(cells, cells, None), form)
+        readings = kind.read(cells, sheet_form)
+        written = kind.write(readings, cells, form)
+        assert len(readings) == len(written) == len(cells)

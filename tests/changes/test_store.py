@@ -1,0 +1,81 @@
+import gzip
+import json
+
+import pytest
+from helpers import write_table
+from neat_delta.changes import compare, load_changes, save_changes, undone
+from neat_delta.errors import CannotWrite, Unreadable
+from neat_delta.reading import read_both
+
+LIVE = [["sku", "loc", "name", "price"], ["A", "1", 'say "hi"\n', "1.00"], ["A", "2", "", "2.00"], ["B", "1", "b", "3.00"]]
+EDITED = [["sku", "loc", "name", "price"], ["A", "1", "né\\ \x1b", "x"], ["A", "2", "new", "2.50"], ["C", "1", "c", "1"]]
+
+
+@pytest.fixture
+def changes(tmp_path):
+    from neat_delta.changes import Options
+
+    a, b = write_table(tmp_path / "live.csv", LIVE), write_table(tmp_path / "edited.csv", EDITED)
+    return compare(*read_both(a, b), Options(key=["sku", "loc"])).changes
+
+
+@pytest.mark.parametrize("name", ["c.changes.jsonl", "c.changes.jsonl.gz"])
+def test_a_kept_change_set_is_read_back_as_it_was(tmp_path, changes, name):
+    save_changes(changes, tmp_path / name)
+
+    back = load_changes(tmp_path / name)
+
+    assert back.head == changes.head
+    assert back.items.equals(changes.items)
+    assert back.cells.equals(changes.cells)
+    assert back.findings.sort("line").equals(changes.findings.sort("line"))
+
+
+def test_the_file_form(tmp_path, changes):
+    save_changes(changes, tmp_path / "c.jsonl")
+
+    head, *items = map(json.loads, (tmp_path / "c.jsonl").read_text("utf-8").splitlines())
+    assert head["key"] == ["sku", "loc"]
+    assert head["fields"]["price"] == {"column": "price", "kind": "money", "mark": "."}
+    assert items[0]["key"] == ["A", "1"]
+    assert items[0]["cells"] == {"name": {"was": 'say "hi"\n', "now": "né\\ \x1b"}}
+    assert {finding["check"] for finding in items[0]["findings"]} == {"unreadable cell", "character"}
+    assert items[1]["cells"] == {"name": {"was": None, "now": "new"}, "price": {"was": "2.00", "now": "2.50"}}
+    assert (items[2]["key"], items[2]["do"]) == (["C", "1"], "none")
+
+
+def test_undoing_twice_is_the_change_set_again(changes):
+    assert undone(undone(changes)).cells.equals(changes.cells)
+    assert not undone(changes).cells.equals(changes.cells)
+
+
+def test_a_file_that_is_no_change_set_is_never_overwritten(tmp_path, changes):
+    stranger = tmp_path / "notes.txt"
+    stranger.write_text("mine")
+
+    with pytest.raises(CannotWrite, match="no change set"):
+        save_changes(changes, stranger)
+    with pytest.raises(CannotWrite, match="one of the files compared"):
+        save_changes(changes, tmp_path / "live.csv", inputs=[tmp_path / "live.csv"])
+    assert stranger.read_text() == "mine"
+
+
+def damage(data: bytes):
+    lines = data.splitlines(keepends=True)
+    later = data.replace(b'"neat_delta":1', b'"neat_delta":2', 1)
+    yield "a later format", later, "format 2"
+    yield "cut off within a line", data[:-20], "no JSON object"
+    yield "cut off between lines", b"".join(lines[:2]), "counts 2 changed items"
+    yield "an item twice", data + lines[1], "twice"
+    yield "another kind of work", data.replace(b'"do":"none"', b'"do":"remove"', 1), "something else than a change"
+    yield "no change set", b"sku,name\n1,a\n", "not a change set"
+    yield "half a gzip file", gzip.compress(data)[:-9], "cut off"
+
+
+def test_a_damaged_file_is_refused_with_the_reason(tmp_path, changes):
+    save_changes(changes, tmp_path / "c.jsonl")
+    for what, data, reason in damage((tmp_path / "c.jsonl").read_bytes()):
+        (tmp_path / "damaged").write_bytes(data)
+        with pytest.raises(Unreadable, match=reason):
+            load_changes(tmp_path / "damaged")
+            pytest.fail(what)

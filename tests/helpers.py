@@ -1,0 +1,68 @@
+"""What several tests need: files of any form, a shop that imports updates by the book, the installed program."""
+
+from __future__ import annotations
+
+import csv
+import io
+import os
+import subprocess
+import sys
+import sysconfig
+from pathlib import Path
+
+Table = list[list[str]]
+PROGRAM = Path(sysconfig.get_path("scripts")) / "neat-delta"
+
+
+def write_table(
+    path: Path,
+    table: Table,
+    *,
+    delimiter: str = ",",
+    charset: str = "utf-8",
+    line_end: str = "\n",
+    quote_all: bool = False,
+) -> Path:
+    def written(cell: str) -> str:
+        plain = not quote_all and not set(cell) & {delimiter, '"', "\n", "\r"}
+        return cell if plain else '"' + cell.replace('"', '""') + '"'
+
+    text = "".join(delimiter.join(map(written, row)) + line_end for row in table)
+    path.write_bytes(text.encode(charset))
+    return path
+
+
+def read_table(path: Path, *, delimiter: str = ",", charset: str = "utf-8") -> Table:
+    text = io.StringIO(path.read_bytes().decode(charset), newline="")
+    return list(csv.reader(text, delimiter=delimiter))
+
+
+def import_into(table: Table, files: list[Path], *, key: str = "sku", **form: str) -> Table:
+    """A shop that takes each row's cells, blank ones too, for the item of that key; nothing of ours is used."""
+    header, *rows = [list(row) for row in table]
+    items = {row[header.index(key)]: row for row in rows}
+    for path in files:
+        columns, *changes = read_table(path, **form)
+        for change in changes:
+            item = items[change[columns.index(key)]]
+            for column, cell in zip(columns, change, strict=True):
+                item[header.index(column)] = cell
+    return [header, *rows]
+
+
+def update_files(folder: Path) -> list[Path]:
+    return sorted(path for path in folder.iterdir() if path.suffix != ".json" and path.is_file())
+
+
+def neat_delta(*args: str | Path, cwd: Path, **environment: str) -> subprocess.CompletedProcess[str]:
+    """Run the installed program as a person or a schedule would."""
+    settled = {name: value for name, value in os.environ.items() if name not in ("NO_COLOR", "FORCE_COLOR", "COLUMNS")}
+    return subprocess.run(
+        [PROGRAM, *args], cwd=cwd, env=settled | environment, capture_output=True, text=True, check=False, timeout=120
+    )
+
+
+def python_m(*args: str, cwd: Path) -> subprocess.CompletedProcess[str]:
+    return subprocess.run(
+        [sys.executable, "-m", "neat_delta", *args], cwd=cwd, capture_output=True, text=True, check=False, timeout=120
+    )

@@ -1,0 +1,106 @@
+import codecs
+
+import pytest
+from neat_delta.errors import Unreadable
+from neat_delta.reading import fingerprint, read_both, read_catalogue
+
+
+def read(tmp_path, data: bytes):
+    path = tmp_path / "file.csv"
+    path.write_bytes(data)
+    return read_catalogue(path)
+
+
+def rows(catalogue):
+    return catalogue.cells(catalogue.names).rows()
+
+
+@pytest.mark.parametrize("delimiter", [",", ";", "\t", "|"])
+@pytest.mark.parametrize(
+    ("charset", "mark"),
+    [
+        ("utf-8", b""),
+        ("utf-8", codecs.BOM_UTF8),
+        ("utf-16-le", codecs.BOM_UTF16_LE),
+        ("utf-16-be", codecs.BOM_UTF16_BE),
+        ("cp1252", b""),
+    ],
+)
+def test_delimiter_and_character_set_are_recognised(tmp_path, delimiter, charset, mark):
+    text = 'sku;name;price\n000417;Café crème;1,5\nQX-1;"a;b ""c""";2\n'.replace(";", delimiter)
+
+    found = read(tmp_path, mark + text.encode(charset))
+
+    assert (found.form.delimiter, found.form.charset, found.form.bom) == (delimiter, charset, bool(mark))
+    quoted = f'a{delimiter}b "c"'
+    if delimiter != ",":
+        assert rows(found) == [("000417", "Café crème", "1,5"), ("QX-1", quoted, "2")]
+
+
+@pytest.mark.parametrize("line_end", ["\n", "\r\n", "\r"])
+def test_line_ends_inside_cells_are_kept(tmp_path, line_end):
+    inside = "one\r\ntwo\n" if line_end != "\r" else "one two"
+    found = read(tmp_path, f'sku,note{line_end}1,"{inside}"{line_end}2,x{line_end}'.encode())
+
+    assert found.form.line_end == line_end
+    assert rows(found) == [("1", inside), ("2", "x")]
+
+
+def test_rows_know_their_line(tmp_path):
+    found = read(tmp_path, b'sku,note\n\n1,"a\nb\n\nc"\n,\n2,x\n\n')
+
+    assert rows(found) == [("1", "a\nb\n\nc"), ("2", "x")]
+    assert found.rows.line.to_list() == [3, 8]
+
+
+def test_every_bad_row_is_named_and_the_good_ones_go_on(tmp_path):
+    found = read(tmp_path, b'sku,name\n1,a,b\n2\n3,"open\n4,d\n5,"x"y\n6,6" pipe\n7,g\n')
+
+    assert [(sku, name) for sku, name in rows(found)] == [("4", "d"), ("6", '6" pipe'), ("7", "g")]
+    said = dict(found.bad.select("line", "say").iter_rows())
+    assert said[2] == "too many cells: 3 where the header has 2"
+    assert said[3] == "too few cells: 1 where the header has 2"
+    assert "opened and not closed" in said[4]
+    assert "neither begins nor ends" in said[6]
+    assert set(said) == {2, 3, 4, 6}
+
+
+def test_undecodable_bytes_spoil_only_their_line(tmp_path):
+    found = read(tmp_path, "sku,name\n1,Käse\n2,".encode() + b"K\xe4se\n3,x\n")
+
+    assert [row[0] for row in rows(found)] == ["1", "3"]
+    assert found.bad.select("line", "say").rows() == [(3, "the line holds bytes that are no UTF-8 text")]
+
+
+def test_two_files_read_together_are_read_as_each_alone(tmp_path):
+    live, edited = tmp_path / "live.csv", tmp_path / "edited.csv"
+    live.write_bytes(b"sku,name\n1,a\n2,b\n3,c\n")
+    edited.write_bytes(b'sku,name\n1,a\n2,"b\nb"\n3,c\n4\n')
+
+    together, alone = read_both(live, edited)[1], read_catalogue(edited)
+
+    assert rows(together) == rows(alone) == [("1", "a"), ("2", "b\nb"), ("3", "c")]
+    assert together.bad.equals(alone.bad)
+    assert together.source.sha256 == fingerprint(edited.read_bytes())
+
+
+@pytest.mark.parametrize(
+    ("data", "reason"),
+    [
+        (b"", "empty"),
+        (b" \n\n", "empty"),
+        (b"PK\x03\x04zip", "workbook"),
+        (b"sku,Name,name\n1,a,b\n", "names this column twice"),
+        (b'sku,"name\n1,a\n', "header row cannot be read"),
+    ],
+)
+def test_a_file_that_is_no_table_is_refused_with_the_reason(tmp_path, data, reason):
+    with pytest.raises(Unreadable, match=reason):
+        read(tmp_path, data)
+
+
+def test_missing_file_and_folder_are_refused(tmp_path):
+    with pytest.raises(Unreadable, match="no such file"):
+        read_catalogue(tmp_path / "nothing.csv")
+    with pytest.raises(Unreadable, match="folder"):
+        read_catalogue(tmp_path)

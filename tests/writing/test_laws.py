@@ -1,0 +1,149 @@
+"""The laws that hold for every catalogue and every edit, on random ones; the importing shop here is not ours."""
+
+import tempfile
+from decimal import Decimal
+from pathlib import Path
+
+from helpers import import_into, read_table, update_files, write_table
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from neat_delta.changes import Options, compare, dump_changes, load_changes
+from neat_delta.reading import read_both, read_catalogue
+from neat_delta.writing import write_update
+
+# A header beyond ASCII lets every file tell its character set.
+NAMES = ["sku", "näme", "note", "price", "stock"]
+TEXTS = {name: "text" for name in NAMES[1:]}
+LAWS = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+
+cell = st.text(st.sampled_from('abé;,|\t"\' \n\r.0-='), max_size=6)
+code = st.text(st.sampled_from('AB01-.,;" '), min_size=1, max_size=4).filter(lambda text: text.strip())
+form = st.fixed_dictionaries(
+    {
+        "delimiter": st.sampled_from(",;\t|"),
+        "charset": st.sampled_from(["utf-8", "utf-8-sig", "utf-16", "cp1252"]),
+        "line_end": st.sampled_from(["\n", "\r\n"]),
+        "quote_all": st.booleans(),
+    }
+)
+
+
+@st.composite
+def shops(draw, cells=cell):
+    """A live table, the same table edited, and an order of its rows and columns."""
+    codes = draw(st.lists(code, min_size=1, max_size=6, unique=True))
+    live = [[sku, *draw(st.lists(cells, min_size=4, max_size=4))] for sku in codes]
+    edited = [[row[0], *(draw(cells) if draw(st.booleans()) else old for old in row[1:])] for row in live]
+    return [NAMES, *live], [NAMES, *edited], draw(st.permutations(range(len(codes)))), draw(st.permutations(range(5)))
+
+
+def shuffled(table, rows, columns):
+    header, *body = [[row[at] for at in columns] for row in table]
+    return [header, *(body[at] for at in rows)]
+
+
+def blank(text: str) -> bool:
+    return not text.strip()
+
+
+def meant(live, edited):
+    """What the live table becomes: blanks empty a cell that has a value; line ends alone are no change."""
+    header, *rows = edited
+    return [
+        header,
+        *(
+            [
+                old
+                if old.replace("\r\n", "\n") == new.replace("\r\n", "\n") or (blank(old) and blank(new))
+                else ("" if blank(new) else new)
+                for old, new in zip(before, after, strict=True)
+            ]
+            for before, after in zip(live[1:], rows, strict=True)
+        ),
+    ]
+
+
+def reading(form):
+    return {"delimiter": form["delimiter"], "charset": form["charset"]}
+
+
+@LAWS
+@given(shops(), form, form)
+def test_the_update_makes_the_edited_catalogue_and_the_undo_the_live_one(shop, live_form, edited_form):
+    live, edited, rows, columns = shop
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        a = write_table(folder / "live.csv", live, **live_form)
+        b = write_table(folder / "edited.csv", shuffled(edited, rows, columns), **edited_form)
+        ours, theirs = read_both(a, b)
+        seen = compare(ours, theirs, Options(clear_blanks=True, kinds=TEXTS))
+        receipt = write_update(seen.changes, ours, folder / "up")
+        before, after = read_table(a, **reading(live_form)), meant(live, edited)
+
+        assert before == live
+        if receipt is None:
+            assert after == live
+            return
+        got = import_into(before, update_files(folder / "up"), **reading(live_form))
+        back = import_into(got, update_files(folder / "up" / "undo"), **reading(live_form))
+
+        assert got == after
+        assert back == live
+
+
+@LAWS
+@given(shops(), form, form)
+def test_a_catalogue_against_itself_has_no_change_in_any_order_and_form(shop, live_form, other_form):
+    live, _, rows, columns = shop
+    with tempfile.TemporaryDirectory() as name:
+        a = write_table(Path(name) / "live.csv", live, **live_form)
+        b = write_table(Path(name) / "edited.csv", shuffled(live, rows, columns), **other_form)
+        for options in (Options(), Options(clear_blanks=True), Options(kinds=TEXTS)):
+            seen = compare(*read_both(a, b), options)
+
+            assert seen.changes.cells.is_empty()
+            assert seen.changes.head.counts["same"] == len(live) - 1
+
+
+number = st.decimals(min_value=0, max_value=99999, places=2, allow_nan=False)
+
+
+@LAWS
+@given(st.lists(st.tuples(number, number, st.sampled_from(["plain", "comma", "grouped", "short"])), min_size=1, max_size=8))
+def test_prices_change_exactly_where_their_value_does(prices):
+    """However a price is written in the sheet, the update holds it in the live form, to the cent."""
+    forms = {
+        "plain": lambda n: f"{n:.2f}",
+        "comma": lambda n: f"{n:.2f}".replace(".", ","),
+        "grouped": lambda n: f"{n:,.2f}",
+        "short": lambda n: format(n.normalize(), "f"),
+    }
+    live = [["sku", "price"], *([f"S{at}", f"{was:.2f}"] for at, (was, _, _) in enumerate(prices))]
+    edited = [["sku", "price"], *([f"S{at}", forms[how](now)] for at, (_, now, how) in enumerate(prices))]
+    with tempfile.TemporaryDirectory() as name:
+        a = write_table(Path(name) / "live.csv", live)
+        b = write_table(Path(name) / "edited.csv", edited)
+        seen = compare(*read_both(a, b))
+
+    wanted = {f"S{at}": f"{now:.2f}" for at, (was, now, _) in enumerate(prices) if Decimal(was) != now}
+    assert dict(seen.changes.cells.select("key", "now").iter_rows()) == wanted
+    assert seen.changes.findings.is_empty()
+
+
+@LAWS
+@given(shops())
+def test_a_kept_change_set_writes_the_same_update(shop):
+    live, edited, _, _ = shop
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        a, b = write_table(folder / "live.csv", live), write_table(folder / "edited.csv", edited)
+        changes = compare(*read_both(a, b), Options(kinds=TEXTS)).changes
+        (folder / "kept").write_bytes(dump_changes(changes))
+        if changes.cells.is_empty():
+            return
+        write_update(changes, read_catalogue(a), folder / "one")
+        write_update(load_changes(folder / "kept"), read_catalogue(a), folder / "two")
+
+        assert [f.read_bytes() for f in update_files(folder / "one")] == [
+            f.read_bytes() for f in update_files(folder / "two")
+        ]

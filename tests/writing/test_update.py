@@ -1,0 +1,129 @@
+import json
+from dataclasses import replace
+
+import polars as pl
+import pytest
+from helpers import update_files, write_table
+from neat_delta.changes import Options, compare
+from neat_delta.errors import CannotWrite, ProofFailed, WrongLive
+from neat_delta.reading import read_both, read_catalogue
+from neat_delta.writing import update, write_update
+
+LIVE = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,00", "1"], ["B", "ö;b", "2,00", "2"], ["C", "c", "3,00", "3"]]
+EDITED = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,10", ""], ["B", "é b", "2,00", "2"], ["C", "c", "3,30", "3"]]
+
+
+@pytest.fixture
+def shop(tmp_path):
+    a = write_table(tmp_path / "live.csv", LIVE, delimiter=";", charset="cp1252", line_end="\r\n")
+    b = write_table(tmp_path / "edited.csv", EDITED, delimiter=";")
+    live, edited = read_both(a, b)
+    return live, compare(live, edited, Options(clear_blanks=True)).changes
+
+
+def test_only_what_changes_is_written_in_the_form_of_the_live_export(tmp_path, shop):
+    live, changes = shop
+    write_update(changes, live, tmp_path / "up")
+
+    assert [path.read_bytes() for path in update_files(tmp_path / "up")] == [
+        b"sku;Name\r\nB;\xe9 b\r\n",
+        b"sku;Price\r\nC;3,30\r\n",
+        b"sku;Price;Stock\r\nA;1,10;\r\n",
+    ]
+    assert (tmp_path / "up/undo/03-changes.csv").read_bytes() == b"sku;Price;Stock\r\nA;1,00;1\r\n"
+
+
+def test_the_receipt_lists_every_file_by_its_fingerprint(tmp_path, shop):
+    live, changes = shop
+    write_update(changes, live, tmp_path / "up")
+
+    receipt = json.loads((tmp_path / "up/receipt.json").read_text())
+    for listed, folder in ((receipt["files"], tmp_path / "up"), (receipt["undo"], tmp_path / "up/undo")):
+        assert [f["file"] for f in listed] == [path.name for path in update_files(folder)]
+        for f in listed:
+            written = read_catalogue(folder / f["file"])
+            assert (f["sha256"], f["rows"]) == (written.source.sha256, len(written))
+            assert f["bytes"] == (folder / f["file"]).stat().st_size
+    assert receipt["live"]["sha256"] == live.source.sha256
+    assert receipt["proof"]["verdict"] == "proved"
+    assert receipt["changes"]["cells"] == 4
+
+
+def test_another_live_export_is_refused(tmp_path, shop):
+    _, changes = shop
+    other = read_catalogue(write_table(tmp_path / "other.csv", LIVE, delimiter=";"))
+
+    with pytest.raises(WrongLive, match="made from another file"):
+        write_update(changes, other, tmp_path / "up")
+
+
+@pytest.mark.parametrize(
+    ("spoil", "reason"),
+    [
+        (lambda data: data.replace(b"3,30", b"3,33"), "'3,33' and should become '3,30'"),
+        (lambda data: data.replace(b"C;", b"B;"), "should become"),
+        (lambda data: data.replace(b"C;", b"X;"), "names no item"),
+        (lambda data: data + b"C;3,30\r\n", "or names it twice"),
+        (lambda data: data.replace(b"Price", b"Preis"), "no such column"),
+        (lambda data: data + b"D\r\n", "cannot be read back whole"),
+        (lambda data: data.split(b"\r\n")[0] + b"\r\n", "should become"),
+    ],
+)
+def test_a_spoilt_file_fails_the_proof_and_leaves_nothing(tmp_path, shop, monkeypatch, spoil, reason):
+    live, changes = shop
+    honest = update.delimited
+    monkeypatch.setattr(update, "delimited", lambda cells, form: _spoilt(honest(cells, form), spoil))
+
+    with pytest.raises(ProofFailed, match=reason):
+        write_update(changes, live, tmp_path / "up")
+
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["edited.csv", "live.csv"]
+
+
+def _spoilt(data, spoil):
+    return spoil(data) if b"3,30" in data else data
+
+
+def test_an_undo_that_goes_wrong_fails_the_proof_too(tmp_path, shop, monkeypatch):
+    live, changes = shop
+    honest = update.delimited
+    monkeypatch.setattr(update, "delimited", lambda cells, form: honest(cells, form).replace(b"3,00", b"3,01"))
+
+    with pytest.raises(ProofFailed, match="live.csv, column Price, value 'C': the undo would go wrong"):
+        write_update(changes, live, tmp_path / "up")
+
+
+def test_a_change_set_altered_by_hand_fails_the_proof(tmp_path, shop):
+    live, changes = shop
+    altered = changes.cells.with_columns(was=pl.when(pl.col("was") == "3,00").then(pl.lit("9,00")).otherwise("was"))
+
+    with pytest.raises(ProofFailed, match="says '9,00' stood here, but the live export has '3,00'"):
+        write_update(replace(changes, cells=altered), live, tmp_path / "up")
+
+
+def test_an_earlier_update_is_replaced_only_when_told_and_strangers_never(tmp_path, shop):
+    live, changes = shop
+    write_update(changes, live, tmp_path / "up")
+    before = (tmp_path / "up/receipt.json").read_bytes()
+    (tmp_path / "mine").mkdir()
+    (tmp_path / "mine/notes.txt").write_text("mine")
+
+    with pytest.raises(CannotWrite, match="--replace"):
+        write_update(changes, live, tmp_path / "up")
+    with pytest.raises(CannotWrite, match="not empty"):
+        write_update(changes, live, tmp_path / "mine", replace=True)
+    with pytest.raises(CannotWrite, match="a file, not a folder"):
+        write_update(changes, live, tmp_path / "live.csv", replace=True)
+
+    assert (tmp_path / "up/receipt.json").read_bytes() == before
+    write_update(changes, live, tmp_path / "up", replace=True)
+    assert len(update_files(tmp_path / "up")) == 3
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["edited.csv", "live.csv", "mine", "up"]
+
+
+def test_nothing_to_change_writes_nothing(tmp_path):
+    a = write_table(tmp_path / "live.csv", LIVE)
+    live, edited = read_both(a, a)
+
+    assert write_update(compare(live, edited).changes, live, tmp_path / "up") is None
+    assert not (tmp_path / "up").exists()
