@@ -4,6 +4,7 @@ import polars as pl
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+
 from neat_delta.catalogue.kinds import SheetForm, infer_kind, kind_named, kinds
 from neat_delta.catalogue.kinds.numerals import NumberForm, live_number_form, read_numbers, write_numbers
 
@@ -72,7 +73,9 @@ def test_a_thousand_is_not_assumed_where_three_decimals_are_usual():
 
 
 @given(
-    st.lists(st.decimals(allow_nan=False, allow_infinity=False, places=2, min_value=-(10**30), max_value=10**30), min_size=1),
+    st.lists(
+        st.decimals(allow_nan=False, allow_infinity=False, places=2, min_value=-(10**30), max_value=10**30), min_size=1
+    ),
     st.sampled_from([(".", None), (".", ","), (",", None), (",", "."), (",", " "), (".", "'")]),
 )
 def test_what_is_written_in_a_form_reads_as_the_same_exact_number(numbers, form):

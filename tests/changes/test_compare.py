@@ -1,4 +1,5 @@
 import pytest
+
 from helpers import write_table
 from neat_delta.changes import Options, by_effect, by_field, compare
 from neat_delta.errors import WrongChoice

@@ -2,13 +2,24 @@ import gzip
 import json
 
 import pytest
+
 from helpers import write_table
 from neat_delta.changes import compare, load_changes, save_changes, undone
 from neat_delta.errors import CannotWrite, Unreadable
 from neat_delta.reading import read_both
 
-LIVE = [["sku", "loc", "name", "price"], ["A", "1", 'say "hi"\n', "1.00"], ["A", "2", "", "2.00"], ["B", "1", "b", "3.00"]]
-EDITED = [["sku", "loc", "name", "price"], ["A", "1", "né\\ \x1b", "x"], ["A", "2", "new", "2.50"], ["C", "1", "c", "1"]]
+LIVE = [
+    ["sku", "loc", "name", "price"],
+    ["A", "1", 'say "hi"\n', "1.00"],
+    ["A", "2", "", "2.00"],
+    ["B", "1", "b", "3.00"],
+]
+EDITED = [
+    ["sku", "loc", "name", "price"],
+    ["A", "1", "né\\ \x1b", "x"],
+    ["A", "2", "new", "2.50"],
+    ["C", "1", "c", "1"],
+]
 
 
 @pytest.fixture

@@ -1,4 +1,5 @@
 import pytest
+
 from helpers import write_table
 from neat_delta.errors import KeyUnclear, WrongChoice
 from neat_delta.matching import choose_key, match_columns, pair_rows

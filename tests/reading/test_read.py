@@ -1,6 +1,7 @@
 import codecs
 
 import pytest
+
 from neat_delta.errors import Unreadable
 from neat_delta.reading import fingerprint, read_both, read_catalogue
 

@@ -4,19 +4,20 @@ import tempfile
 from decimal import Decimal
 from pathlib import Path
 
-from helpers import import_into, read_table, update_files, write_table
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+
+from helpers import import_into, read_table, update_files, write_table
 from neat_delta.changes import Options, compare, dump_changes, load_changes
 from neat_delta.reading import read_both, read_catalogue
 from neat_delta.writing import write_update
 
 # A header beyond ASCII lets every file tell its character set.
 NAMES = ["sku", "näme", "note", "price", "stock"]
-TEXTS = {name: "text" for name in NAMES[1:]}
+TEXTS = dict.fromkeys(NAMES[1:], "text")
 LAWS = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 
-cell = st.text(st.sampled_from('abé;,|\t"\' \n\r.0-='), max_size=6)
+cell = st.text(st.sampled_from("abé;,|\t\"' \n\r.0-="), max_size=6)
 code = st.text(st.sampled_from('AB01-.,;" '), min_size=1, max_size=4).filter(lambda text: text.strip())
 form = st.fixed_dictionaries(
     {
@@ -109,7 +110,9 @@ number = st.decimals(min_value=0, max_value=99999, places=2, allow_nan=False)
 
 
 @LAWS
-@given(st.lists(st.tuples(number, number, st.sampled_from(["plain", "comma", "grouped", "short"])), min_size=1, max_size=8))
+@given(
+    st.lists(st.tuples(number, number, st.sampled_from(["plain", "comma", "grouped", "short"])), min_size=1, max_size=8)
+)
 def test_prices_change_exactly_where_their_value_does(prices):
     """However a price is written in the sheet, the update holds it in the live form, to the cent."""
     forms = {

@@ -3,6 +3,7 @@ from dataclasses import replace
 
 import polars as pl
 import pytest
+
 from helpers import update_files, write_table
 from neat_delta.changes import Options, compare
 from neat_delta.errors import CannotWrite, ProofFailed, WrongLive
@@ -89,7 +90,7 @@ def test_an_undo_that_goes_wrong_fails_the_proof_too(tmp_path, shop, monkeypatch
     honest = update.delimited
     monkeypatch.setattr(update, "delimited", lambda cells, form: honest(cells, form).replace(b"3,00", b"3,01"))
 
-    with pytest.raises(ProofFailed, match="live.csv, column Price, value 'C': the undo would go wrong"):
+    with pytest.raises(ProofFailed, match=r"live\.csv, column Price, value 'C': the undo would go wrong"):
         write_update(changes, live, tmp_path / "up")
 
 

@@ -20,8 +20,9 @@ ASCII = "ascii"
 class Form:
     r"""How a delimited file is written, so that another can be written just so.
 
-    ``charset`` is a Python codec name, "ascii" where nothing in the file tells which it is; ``line_end`` is ``"\\n"`` or ``"\\r\\n"``; ``quote_all`` says that
-    every cell stands in quotes; ``mark`` is the decimal mark where the file shows one.
+    ``charset`` is a Python codec name, "ascii" where nothing in the file tells which it is; ``line_end`` is
+    ``"\n"``, ``"\r\n"`` or ``"\r"``; ``quote_all`` says that every cell stands in quotes; ``mark`` is the decimal
+    mark where the file shows one.
     """
 
     delimiter: str = ","

@@ -52,29 +52,25 @@ def pair_rows(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[str
     keys = _keys(live, key, "live")
     live_blank, live_repeated = keys.filter("blank")["live"], _shared_keys(keys)
     insist_on_key(live, shared, key, live_blank, live_repeated["live"])
-    regular = keys.filter(~pl.col("blank")).select("live", "key")
-    if len(live_repeated):
-        regular = regular.join(live_repeated, on="live", how="anti")
-    settled, open_rows = _settle_equal_lines(live, edited, key, regular)
+    apart = pl.concat([live_blank, live_repeated["live"]])
+    ours, theirs, settled = _settle_equal_lines(live, edited, key, keys.select("live", "key"), apart)
 
-    blank = open_rows.filter("blank")["edited"]
-    rows = open_rows.filter(~pl.col("blank")).select("edited", "key")
+    blank = theirs.filter("blank")["edited"]
+    rows = theirs.filter(~pl.col("blank")).select("edited", "key")
     twins, rivals = _repeated(edited, shared, rows)
     rows = rows.filter(~pl.col("edited").is_in(pl.concat([twins, rivals["edited"]]).implode()))
-
     unclear = rows.join(live_repeated.unique("key"), on="key", how="semi")
     rows = rows.join(unclear, on="edited", how="anti")
-    pairs = rows.join(regular, on="key", how="left", maintain_order="left")
-    named = open_rows["key"].implode()
+    pairs = rows.join(ours, on="key", how="left", maintain_order="left")
     return Pairing(
         pairs=pairs.drop_nulls("live").select("live", "edited").sort("live"),
-        settled=settled["live"],
+        settled=settled,
         new=pairs.filter(pl.col("live").is_null())["edited"],
         blank=blank,
         twins=twins,
         rivals=rivals,
         unclear=unclear,
-        gone=regular.join(settled, on="live", how="anti").filter(~pl.col("key").is_in(named))["live"].sort(),
+        gone=ours.join(theirs, on="key", how="anti")["live"].sort(),
         live_repeated=live_repeated,
         live_blank=live_blank,
     )
@@ -99,40 +95,46 @@ def _shared_keys(keys: pl.DataFrame) -> pl.DataFrame:
 
 
 def _settle_equal_lines(
-    live: Catalogue, edited: Catalogue, key: Key, regular: pl.DataFrame
-) -> tuple[pl.DataFrame, pl.DataFrame]:
+    live: Catalogue, edited: Catalogue, key: Key, keys: pl.DataFrame, apart: pl.Series
+) -> tuple[pl.DataFrame, pl.DataFrame, pl.Series]:
     """Set aside the live rows whose line stands exactly once in the edited sheet, where the two share one form.
 
-    ``regular`` are the live rows with a key of their own (live, key). Returns the settled ones of them, and the
-    edited rows still to be looked at (edited, key, blank).
+    ``keys`` are all live rows (live, key); those at the positions ``apart`` have no key of their own. Returns what
+    is still to be looked at: live rows with a key of their own (live, key) and edited rows (edited, key, blank);
+    and the positions of the settled live rows.
     """
-    ours, theirs = live.rows.raw, edited.rows.raw
-    if ours is None or theirs is None or not _one_form(live, edited):
-        return regular.clear(), _keys(edited, key, "edited")
-    settled, rest = _equal_lines(regular.with_columns(line=ours.gather(regular["live"])), theirs)
-    open_rows = _keys(edited, key, "edited", rest)
-    rivals = settled.join(open_rows, on="key", how="semi")
+    regular = pl.repeat(True, len(keys), dtype=pl.Boolean, eager=True).scatter(apart, False)
+    if live.rows.raw is None or edited.rows.raw is None or not _one_form(live, edited):
+        return keys.filter(regular), _keys(edited, key, "edited"), apart.clear()
+    ours, theirs = _unequal_lines(live.rows.raw, edited.rows.raw, regular)
+    rest = _keys(edited, key, "edited", theirs)
+    open_keys = keys.filter(ours)
+    # A row whose key is not among the open ones is new, or has a settled row for a rival: then none of them is.
+    strange = rest.join(open_keys, on="key", how="anti").filter(~pl.col("blank"))
+    rivals = keys.filter(regular & ~ours).join(strange, on="key", how="semi") if len(strange) else keys.clear()
     if len(rivals):
-        # A row equal to the live one, and another row under the same key: all of them are looked at singly.
-        settled = settled.join(rivals, on="live", how="anti")
-        twice = pl.DataFrame({"line": theirs}).with_row_index("edited").join(rivals, on="line", how="semi")
-        open_rows = _keys(edited, key, "edited", pl.concat([rest, twice["edited"]]).unique().sort())
-    return settled.select("live", "key"), open_rows
+        ours = ours.scatter(rivals["live"], True)
+        lines = live.rows.raw.gather(rivals["live"])
+        again = edited.rows.raw.is_in(lines.implode()).arg_true().cast(pl.UInt32)
+        rest = _keys(edited, key, "edited", pl.concat([theirs, again]).unique().sort())
+        open_keys = keys.filter(ours)
+    return open_keys, rest, (regular & ~ours).arg_true().cast(pl.UInt32)
 
 
-def _equal_lines(regular: pl.DataFrame, theirs: pl.Series) -> tuple[pl.DataFrame, pl.Series]:
-    """Pair equal lines one to one: those in the same place first, the others wherever they stand.
+def _unequal_lines(ours: pl.Series, theirs: pl.Series, regular: pl.Series) -> tuple[pl.Series, pl.Series]:
+    """Pair equal lines one to one, those in the same place first, the others wherever they stand.
 
-    Returns the paired live rows (live, key, line), and the positions of the edited rows that found no partner.
+    Returns which of our regular lines found no partner (a mask), and at which positions of theirs there is none.
     """
-    in_place = regular.filter(pl.col("live") < len(theirs))
-    in_place = in_place.filter(pl.col("line") == theirs.gather(in_place["live"]))
-    sheet = pl.DataFrame({"line": theirs}).with_row_index("edited")
-    sheet = sheet.join(in_place, left_on="edited", right_on="live", how="anti")
-    moved = regular.join(in_place, on="live", how="anti").join(sheet, on="line", how="semi")
-    partners = sheet.unique("line", keep="first").join(moved, on="line", how="semi")
-    rest = sheet.join(partners, on="edited", how="anti")["edited"]
-    return pl.concat([in_place, moved]), rest.sort()
+    height = min(len(ours), len(theirs))
+    in_place = (ours.head(height) == theirs.head(height)) & regular.head(height)
+    ours_left = regular & ~in_place.extend_constant(False, len(ours) - height)
+    left = pl.DataFrame({"line": ours.filter(ours_left), "ours": ours_left.arg_true()})
+    theirs_left = ~in_place.head(height).extend_constant(False, len(theirs) - height)
+    sheet = pl.DataFrame({"line": theirs.filter(theirs_left), "theirs": theirs_left.arg_true().cast(pl.UInt32)})
+    moved = left.join(sheet.unique("line", keep="first", maintain_order=True), on="line")
+    rest = sheet.join(moved, on="theirs", how="anti", maintain_order="left")["theirs"]
+    return ours_left.scatter(moved["ours"], False), rest
 
 
 def _one_form(live: Catalogue, edited: Catalogue) -> bool:

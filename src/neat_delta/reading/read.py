@@ -61,7 +61,7 @@ def read_catalogue(path: Path, voice: Voice = SILENCE, form: Form | None = None)
         Unreadable: there is no such file, it is no text table, or its header cannot be used.
     """
     voice.step(f"reading {path.name}")
-    return _catalogue(_open(path, form))
+    return _catalogue(_open(path, form), _Hashing())
 
 
 def read_both(live: Path, edited: Path, voice: Voice = SILENCE) -> tuple[Catalogue, Catalogue]:
@@ -73,9 +73,10 @@ def read_both(live: Path, edited: Path, voice: Voice = SILENCE) -> tuple[Catalog
     voice.step(f"reading {live.name} and {edited.name}")
     with ThreadPoolExecutor(max_workers=2) as openers:
         ours, theirs = openers.submit(_open, live), openers.submit(_open, edited)
-        first = _catalogue(ours.result())
-        second = theirs.result()
-    return first, _catalogue(second, like=first.rows)
+        opened = ours.result(), theirs.result()
+    hashing = _Hashing()
+    first = _catalogue(opened[0], hashing)
+    return first, _catalogue(opened[1], hashing, like=first.rows)
 
 
 @dataclass(frozen=True)
@@ -83,10 +84,21 @@ class _Opened:
     """A file's text and lines before anything is known of its rows."""
 
     path: Path
-    digest: Callable[[], str]
+    data: bytes
     text: Text
     lines: pl.DataFrame
     dialect: Dialect
+
+
+class _Hashing:
+    """One thread that works out fingerprints, without the interpreter's lock, while everything else goes on."""
+
+    def __init__(self) -> None:
+        self._beside = ThreadPoolExecutor(max_workers=1)
+
+    def begin(self, data: bytes) -> Callable[[], str]:
+        """Start on a file; the function returned waits for its fingerprint."""
+        return self._beside.submit(fingerprint, data).result
 
 
 def _open(path: Path, form: Form | None = None) -> _Opened:
@@ -94,15 +106,14 @@ def _open(path: Path, form: Form | None = None) -> _Opened:
     for magic, what in _OTHER_FORMS.items():
         if data.startswith(magic):
             raise Unreadable(f"this is {what}, not a text table", file=path, remedy="Save the sheet as CSV first.")
-    digest = _fingerprint_beside(data)
     text = _with_line_feeds(decode(data, form.writing_charset if form else None))
     if not text.utf8 or text.utf8.isspace():
         raise Unreadable("the file is empty", file=path, remedy="Export it again.")
     dialect = sniff(text.utf8, form.delimiter if form else None)
-    return _Opened(path, digest, text, split_lines(text.utf8), dialect)
+    return _Opened(path, data, text, split_lines(text.utf8), dialect)
 
 
-def _catalogue(opened: _Opened, like: Rows | None = None) -> Catalogue:
+def _catalogue(opened: _Opened, hashing: _Hashing, like: Rows | None = None) -> Catalogue:
     path, dialect = opened.path, opened.dialect
     fields = name_fields(dialect.header, path.name)
     columns = tuple(field.name if field else f" {at}" for at, field in enumerate(fields))
@@ -114,21 +125,13 @@ def _catalogue(opened: _Opened, like: Rows | None = None) -> Catalogue:
         line, _, say = reading.bad.row(0)
         raise Unreadable(f"the header row cannot be read: {say}", file=path, line=line, remedy="Mend that row first.")
     return Catalogue(
-        source=Source(path, opened.digest),
+        source=Source(path, hashing.begin(opened.data)),
         form=_form(opened.text, dialect, reading.records),
         fields=tuple(field for field in fields if field),
         rows=reading.records,
         bad=reading.bad,
         unnamed=sum(field is None for field in fields),
     )
-
-
-def _fingerprint_beside(data: bytes) -> Callable[[], str]:
-    # Hashing is one thread's work and holds no interpreter lock: it runs while the rest goes on.
-    beside = ThreadPoolExecutor(max_workers=1)
-    digest = beside.submit(fingerprint, data)
-    beside.shutdown(wait=False)
-    return digest.result
 
 
 def _with_line_feeds(text: Text) -> Text:

@@ -92,7 +92,11 @@ def files_view(seen: Comparison, width: int) -> Iterator[Text]:
     widest = max(map(len, names))
     for label, catalogue, rows in (("live", seen.live, "items"), ("sheet", seen.edited, "rows")):
         size = f"{count(len(catalogue) + len(catalogue.bad))} {rows.ljust(5)} × {len(catalogue.fields)} fields"
-        yield labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}   {_form(catalogue)}")
+        line, form = labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}"), _form(catalogue)
+        if len(line) + len(form) + 3 <= width:
+            yield line.append(f"   {form}")
+        else:
+            yield from (line, labelled("", form))
     yield labelled("matched", "on " + " + ".join(seen.key.fields))
     for names_left, where in (
         (seen.matched.only_edited, "in the sheet only"),
@@ -114,18 +118,20 @@ def _form(catalogue: Catalogue) -> str:
 def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
     """The states of the rows, which add up to the rows read, and the live items that no row names."""
     counts = seen.changes.head.counts
-    line = Text()
+    label, line = "rows", Text()
     for state in STATES:
-        line.append(" · " if line else "")
         worrying = state in ("repeated", "unreadable", "refused") and counts[state]
-        strong = state == "changed" or worrying
-        line.append(f"{state} {count(counts[state])}", STYLES["stop" if worrying else "strong" if strong else "plain"])
+        style = "stop" if worrying else "strong" if state == "changed" else "plain"
+        part = Text(f"{state} {count(counts[state])}", STYLES[style])
+        if len(INDENT) + LABEL + len(line) + len(" · ") + len(part) > shown.width:
+            yield labelled(label, line.append(" ·"))
+            label, line = "", Text()
+        line.append(" · " if line else "").append(part)
     total = f"= {several(seen.changes.head.edited.rows, 'row')} read"
     if len(INDENT) + LABEL + len(line) + len(total) + 3 <= shown.width:
-        yield labelled("rows", line.append("   " + total))
+        yield labelled(label, line.append("   " + total))
     else:
-        yield labelled("rows", line)
-        yield labelled("", total)
+        yield from (labelled(label, line), labelled("", total))
     if counts["new"]:
         what = f"{several(counts['new'], 'row')} whose code no live item has, left out"
         yield from _listed(seen, "new", what, shown)

@@ -17,8 +17,8 @@ UP, DOWN = "▲", "▼"
 NOTHING = "–"
 TENTH = Decimal("0.1")
 CUT = "…"
-# Readable on light and on dark ground; the terminal's own "dim" is invisible in many.
-GREY = "#808080"
+# Grey by every terminal's own palette, so that it is readable on light and dark ground, with 16 colours too.
+GREY = "bright_black"
 STYLES = {
     "was": GREY,
     "now": "bold",

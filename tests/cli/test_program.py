@@ -1,0 +1,190 @@
+"""The installed program, run as a person or a schedule runs it."""
+
+import json
+import re
+import shutil
+import subprocess
+import sys
+from importlib.resources import files
+
+import pytest
+
+from helpers import PROGRAM, import_into, neat_delta, python_m, read_table, update_files, write_table
+
+LIVE = [["sku", "name", "price"], ["A", "Ä", "1.00"], ["B", "b", "2.00"], ["C", "c", "3.00"]]
+EDITED = [["sku", "name", "price"], ["A", "Ä", "1.10"], ["B", "bb", "2.00"], ["C", "c", "3.00"]]
+DAMAGED = [*EDITED, ["B", "other", "2.00"], ["", "x", "1"], ["E", "x"]]
+
+
+@pytest.fixture
+def shop(tmp_path):
+    write_table(tmp_path / "live.csv", LIVE)
+    write_table(tmp_path / "edited.csv", EDITED)
+    write_table(tmp_path / "damaged.csv", DAMAGED)
+    return tmp_path
+
+
+@pytest.fixture
+def demo(tmp_path):
+    for name in ("live.csv", "edited.csv"):
+        shutil.copyfile(str(files("neat_delta.demo_shop") / name), tmp_path / name)
+    return tmp_path
+
+
+def test_the_whole_way_in_one_command_and_in_two(shop):
+    one = neat_delta("compare", "live.csv", "edited.csv", "--out", "c.jsonl", "--write", "one", cwd=shop)
+    two = neat_delta("write", "c.jsonl", "-o", "two", cwd=shop)
+
+    assert (one.returncode, two.returncode) == (0, 0)
+    assert one.stderr == two.stderr == ""
+    assert "proved      these files turn live.csv into exactly the edited catalogue, 2" in one.stdout
+    for folder in ("one", "two"):
+        got = import_into(LIVE, update_files(shop / folder))
+        assert got == EDITED
+        assert import_into(got, update_files(shop / folder / "undo")) == LIVE
+
+
+def test_what_is_held_back_ends_with_one_and_is_named(shop):
+    done = neat_delta("compare", "live.csv", "damaged.csv", "--write", "up", cwd=shop)
+
+    assert done.returncode == 1
+    assert "changed 1 · same 1 · new 0 · repeated 2 · unreadable 2 · refused 0" in done.stdout
+    assert "= 6 rows read" in done.stdout
+    assert "this code stands in lines 3, 5 with different values; keep one" in done.stdout
+    assert re.search(r"line 3\s+B\s+name\s+bb\n.*line 5\s+B\s+name\s+other", done.stdout)
+    assert "too few cells: 2 where the header has 3" in done.stdout
+    assert import_into(LIVE, update_files(shop / "up"))[1:3] == [["A", "Ä", "1.10"], ["B", "b", "2.00"]]
+
+
+@pytest.mark.parametrize(
+    ("args", "reason"),
+    [
+        (["compare", "live.csv", "none.csv"], "none.csv: there is no such file. Check the name"),
+        (["compare", "live.csv", "edited.csv", "--key", "ean"], "--key ean: no such column in both files. Columns of"),
+        (["compare", "live.csv", "edited.csv", "--kind", "price"], "is not FIELD=KIND"),
+        (["compare", "live.csv", "edited.csv", "--kind", "price=cash"], "no such kind. Kinds: code, count"),
+        (["compare", "live.csv", "edited.csv", "--out", "live.csv"], "one of the files compared"),
+        (["compare", "live.csv", "edited.csv", "--out", "no/folder/c.jsonl"], "cannot be written"),
+        (["compare", "live.csv", "edited.csv", "--write", "."], "the folder is not empty"),
+        (["compare", "live.csv"], "Missing argument 'EDITED'"),
+        (["compare", "live.csv", "edited.csv", "--blanks", "maybe"], "is not one of 'leave', 'clear'"),
+        (["write", "live.csv", "-o", "up"], "live.csv, line 1: this is not a change set"),
+        (["write", "kept.jsonl", "-o", "up", "--live", "edited.csv"], "was made from another file"),
+        (["demo", "."], "the folder holds other things"),
+        (["nonsense"], "No such command 'nonsense'"),
+    ],
+)
+def test_a_call_that_cannot_be_done_ends_with_two_and_says_why(shop, args, reason):
+    if "kept.jsonl" in args:
+        neat_delta("compare", "live.csv", "edited.csv", "--out", "kept.jsonl", cwd=shop)
+    before = sorted(path.name for path in shop.rglob("*"))
+
+    failed = neat_delta(*args, cwd=shop)
+
+    assert failed.returncode == 2
+    assert failed.stdout == ""
+    assert reason in " ".join(failed.stderr.split())
+    assert "Traceback" not in failed.stderr
+    assert sorted(path.name for path in shop.rglob("*")) == before
+
+
+def test_json_is_all_there_is_on_standard_output(shop):
+    done = neat_delta("compare", "live.csv", "damaged.csv", "--json", "--write", "up", "--show", "repeated", cwd=shop)
+
+    told = json.loads(done.stdout)
+    assert done.returncode == 1
+    assert told["counts"] == {
+        "changed": 1, "same": 1, "new": 0, "repeated": 2, "unreadable": 2, "refused": 0, "gone": 0,
+    }  # fmt: skip
+    assert told["findings"] == {"stop": 4, "warn": 0, "note": 0}
+    assert [(f["file"], f["rows"], f["columns"]) for f in told["files"]] == [("01-changes.csv", 1, ["sku", "price"])]
+    assert [row["line"] for row in told["rows"]["repeated"]] == [3, 5]
+
+
+def test_quiet_says_nothing_but_problems(shop):
+    good = neat_delta("compare", "live.csv", "edited.csv", "--quiet", cwd=shop)
+    bad = neat_delta("compare", "live.csv", "damaged.csv", "--quiet", cwd=shop)
+
+    assert (good.returncode, good.stdout, good.stderr) == (0, "", "")
+    assert (bad.returncode, bad.stdout) == (1, "")
+    assert "4 findings hold something back" in bad.stderr
+
+
+def test_colours_only_where_they_are_wanted(shop):
+    command = ("compare", "live.csv", "edited.csv")
+    screen = {"FORCE_COLOR": "1", "TERM": "xterm-256color", "COLORTERM": "truecolor"}
+    blue = "\x1b[38;2;0;114;178m"
+
+    assert "\x1b[" not in neat_delta(*command, cwd=shop).stdout
+    assert blue in neat_delta(*command, cwd=shop, **screen).stdout
+    assert blue not in neat_delta(*command, cwd=shop, NO_COLOR="1", **screen).stdout
+    assert blue not in neat_delta(*command, "--no-colour", cwd=shop, **screen).stdout
+
+
+@pytest.mark.parametrize("width", [80, 120])
+def test_the_view_fits_the_screen(demo, width):
+    done = neat_delta("compare", "live.csv", "edited.csv", "--all", cwd=demo, COLUMNS=str(width))
+
+    assert max(map(len, done.stdout.splitlines())) <= width
+    assert "--all shows every one" not in done.stdout
+
+
+def test_long_lists_are_cut_and_say_how_to_see_all(demo):
+    done = neat_delta("compare", "live.csv", "edited.csv", cwd=demo)
+    gone = neat_delta("compare", "live.csv", "edited.csv", "--show", "gone", cwd=demo)
+
+    assert "… and 44 more items: --all shows every one" in done.stdout
+    assert "000650" in done.stdout
+    assert "000783" not in done.stdout.split("held back")[0]
+    assert "000783" in gone.stdout.split("held back")[0]
+
+
+def test_a_hostile_cell_cannot_reach_the_terminal(shop):
+    write_table(shop / "evil.csv", [LIVE[0], ["A", "\x1b[31mred\x1b[0m [bold]x[/bold]", "1.00"], *LIVE[2:]])
+
+    done = neat_delta("compare", "live.csv", "evil.csv", cwd=shop, FORCE_COLOR="1")
+
+    assert "\x1b[31m" not in done.stdout
+    assert "[bold]x[/bold]" in done.stdout
+
+
+def test_a_closed_pipe_is_no_error(demo):
+    script = f"'{PROGRAM}' compare live.csv edited.csv --all | head -1"
+    done = subprocess.run(["bash", "-c", script], cwd=demo, capture_output=True, text=True, check=False, timeout=60)
+
+    assert done.stdout.startswith("  live")
+    assert done.stderr == ""
+
+
+def test_the_demo_goes_the_whole_way_and_its_files_do_what_it_says(tmp_path):
+    done = neat_delta("demo", "shop", cwd=tmp_path)
+    again = neat_delta("demo", "shop", cwd=tmp_path)
+
+    assert (done.returncode, again.returncode, done.stderr) == (0, 0, "")
+    folder = tmp_path / "shop"
+    live, edited = read_table(folder / "live.csv"), read_table(folder / "edited.csv", delimiter=";", charset="cp1252")
+    got = import_into(live, update_files(folder / "updates"))
+    price, stock = live[0].index("price"), live[0].index("stock_main")
+    wanted = {row[0]: row for row in edited if len(row) == 24}
+    honest = [row for row in got[1:] if row[0] in wanted and row[0] not in ("QX-0060", "10-05")]
+
+    assert (len(live), len(live[0])) == (641, 24)
+    assert sum(old != new for old, new in zip(live, got, strict=True)) == 64
+    for row in honest:
+        assert float(row[price]) == float(wanted[row[0]][price].replace(",", "."))
+        assert row[stock] == wanted[row[0]][stock]
+    assert import_into(got, update_files(folder / "updates/undo")) == live
+
+
+def test_help_version_and_module_door(tmp_path):
+    assert "compare" in neat_delta("--help", cwd=tmp_path).stdout
+    assert neat_delta("--version", cwd=tmp_path).stdout == python_m("--version", cwd=tmp_path).stdout
+
+
+def test_the_program_starts_without_its_heavy_packages(tmp_path):
+    code = (
+        "import sys; from neat_delta.cli.app import run; run(['--help']); print({'polars', 'rich'} & set(sys.modules))"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+
+    assert done.stdout.splitlines()[-1] == "set()"
