@@ -29,7 +29,7 @@ class CellChanges:
 
     cells:    the changes (pair, field, was, now).
     findings: cells that cannot be taken, or want a look (pair, finding's columns).
-    form:     how many cells differ from the live ones in form only.
+    form:     how many cells differ from the live ones in form only, and one such cell beside its live one.
     blanks:   how many cells were blank where the live export has a value, and left alone.
     notes:    column, kind and decimal mark of every field that has a change or a finding.
     """
@@ -37,6 +37,7 @@ class CellChanges:
     cells: pl.DataFrame
     findings: pl.DataFrame
     form: int
+    form_example: tuple[str, str] | None
     blanks: int
     notes: dict[str, FieldNote]
 
@@ -48,6 +49,7 @@ class Judged:
     cells: pl.DataFrame
     findings: pl.DataFrame
     form: int
+    form_example: tuple[str, str] | None
     blanks: int
     note: FieldNote
 
@@ -83,6 +85,7 @@ def compare_cells(
         cells=pl.concat([j.cells for j in judged]) if judged else _no_cells(),
         findings=pl.concat([j.findings for j in judged]) if judged else no_findings().insert_column(0, _no_pairs()),
         form=sum(j.form for j in judged),
+        form_example=next((j.form_example for j in judged if j.form_example), None),
         blanks=sum(j.blanks for j in judged),
         notes={name: j.note for name, j in zip(touched, judged, strict=True) if len(j.cells) or len(j.findings)},
     )
@@ -116,6 +119,7 @@ def _judge(texts: pl.DataFrame, column: _Column, *, clear_blanks: bool) -> Judge
     unread = texts.filter(pl.col("reading").is_null())
     texts = texts.filter(pl.col("reading").is_not_null())
     changed = texts.filter(pl.col("before").ne_missing(pl.col("reading")))
+    alike = texts.filter(pl.col("before").eq_missing(pl.col("reading")))
     unwritable = _unwritable(changed["now"], column.live.form.charset)
     cells = changed.filter(~unwritable).select("pair", "was", "now")
     if clear_blanks:
@@ -131,7 +135,8 @@ def _judge(texts: pl.DataFrame, column: _Column, *, clear_blanks: bool) -> Judge
                 _found(_beyond_ascii(changed, column), column, "character", "warn", UNTOLD),
             ]
         ),
-        form=len(texts) - len(changed) + len(blank) - len(emptied),
+        form=len(alike) + len(blank) - len(emptied),
+        form_example=alike.select("edited", "was").row(0) if len(alike) else None,
         blanks=0 if clear_blanks else len(emptied),
         note=note,
     )

@@ -38,8 +38,8 @@ class Comparison:
     """A change set, and what the comparison saw besides.
 
     ``states`` tells the state of every edited row that was looked at (edited, state); those settled by equal lines
-    are "same". ``form`` cells differ only in how they are written, ``blanks`` were blank where the live export has
-    a value; both were left alone.
+    are "same". ``form`` cells differ only in how they are written (``form_example``: one of them, and its live
+    cell), ``blanks`` were blank where the live export has a value; both were left alone.
     """
 
     changes: ChangeSet
@@ -50,6 +50,7 @@ class Comparison:
     pairing: Pairing
     states: pl.DataFrame
     form: int
+    form_example: tuple[str, str] | None
     blanks: int
 
     def rows_in(self, state: str) -> pl.DataFrame:
@@ -100,6 +101,7 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
         pairing=pairing,
         states=states,
         form=found.form,
+        form_example=found.form_example,
         blanks=found.blanks,
     )
 

@@ -114,10 +114,13 @@ def _view(
     out: Path | None,
     folder: Path | None,
 ) -> Iterator[Text]:
+    from rich.text import Text
+
     from neat_delta.views.comparison import Shown, comparison_view, labelled
     from neat_delta.views.update import next_view, nothing_view, update_view
 
     yield from comparison_view(seen, Shown(width, everything, states))
+    yield Text()
     if receipt:
         yield from update_view(receipt, seen.live.source.name, width)
     elif folder:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import textwrap
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 from rich.text import Text
@@ -61,10 +61,7 @@ def comparison_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
         yield from fields_view(seen.changes, shown.width)
         yield Text()
         yield from items_view(seen.changes, shown)
-    found = list(findings_view(seen.changes, shown))
-    if found:
-        yield Text()
-        yield from found
+    yield from findings_view(seen.changes, shown)
     left = list(left_alone_view(seen, shown.width))
     if left:
         yield Text()
@@ -253,53 +250,58 @@ def _side(cells: Sequence[dict[str, str | None]], side: str) -> list[Cell]:
 
 def findings_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
     """What was kept out and why, then what goes through but wants a look; notes are only counted elsewhere."""
+    names = dict(changes.items.select("key", "name").iter_rows())
     for level, title in (("stop", "held back"), ("warn", "look at")):
-        found = changes.findings.filter(pl.col("level") == level)
-        if found.is_empty():
-            continue
-        yield labelled(title, several(len(found), "finding"), level)
-        groups = found.group_by("check", "say", maintain_order=True).agg("key", "field", "line", "value")
-        budget = len(found) if shown.everything else SOME_FINDINGS
-        hidden = 0
-        for _, say, keys, fields, lines, values in groups.iter_rows():
-            if budget <= 0:
-                hidden += len(keys)
-                continue
-            yield _said(say, shown.width)
-            rows = [
-                [
-                    Cell("   "),
-                    Cell(_place(line)),
-                    Cell(_code(key)),
-                    Cell(field or ""),
-                    Cell(printable(value) if value else "", "now"),
-                ]
-                for key, field, line, value in zip(keys, fields, lines, values, strict=True)
-            ]
-            rows = [row for row in rows if any(cell.text for cell in row[1:])]
-            hidden += max(0, len(rows) - budget)
-            rows = rows[:budget]
-            budget -= max(1, len(rows))
-            heads = [Column(), Column(), Column(least=8), Column(least=5), Column(least=10)]
-            yield from table(heads, rows, shown.width)
-        if hidden:
-            yield _more(hidden, "finding")
+        found = changes.findings.filter(level=level)
+        if len(found):
+            yield Text()
+            yield labelled(title, several(len(found), "finding"), level)
+            yield from _findings_table(found, names, len(found) if shown.everything else SOME_FINDINGS, shown.width)
+
+
+def _findings_table(found: pl.DataFrame, names: dict[str, str | None], most: int, width: int) -> Iterator[Text]:
+    """Each sentence once, under it the places it is about; at most so many places in all."""
+    columns = [Column(), Column(), Column(least=8), Column(least=8), Column(least=5), Column(least=10)]
+    left = most
+    for _, say, places in found.group_by("check", "say", maintain_order=True).agg(pl.struct(pl.all())).iter_rows():
+        if left <= 0:
+            break
+        yield from _said(say, width)
+        rows = [_finding_cells(place, names) for place in places[:left]]
+        left -= len(rows)
+        yield from table(columns, [row for row in rows if any(cell.text.strip() for cell in row)], width)
+    if len(found) > most:
+        yield _more(len(found) - most, "finding")
+
+
+def _finding_cells(place: dict[str, Any], names: dict[str, str | None]) -> list[Cell]:
+    key, name = place["key"], names.get(place["key"])
+    return [
+        Cell("   "),
+        Cell(f"line {place['line']}" if place["line"] is not None else "", "note"),
+        Cell(_code(key)),
+        Cell(printable(name) if name else ""),
+        Cell(place["field"] or ""),
+        Cell(printable(place["value"]) if place["value"] else "", "now"),
+    ]
 
 
 def _more(hidden: int, what: str) -> Text:
     return Text(f"{INDENT}… and {several(hidden, 'more ' + what)}: --all shows every one", STYLES["note"])
 
 
-def _said(say: str, width: int) -> Text:
+def _said(say: str, width: int) -> Iterator[Text]:
     """A finding's sentence, folded under itself."""
-    folded = textwrap.wrap(say, max(30, width - 6))
-    return Text("\n".join(("   · " if at == 0 else "     ") + line for at, line in enumerate(folded)))
+    for at, line in enumerate(textwrap.wrap(say, max(30, width - 6))):
+        yield Text(("     " if at else "   · ") + line)
 
 
 def left_alone_view(seen: Comparison, width: int) -> Iterator[Text]:
     """What differs and was not taken, so that nobody has to wonder."""
     if seen.form:
         said = f"{several(seen.form, 'cell')} that differ only in how they are written"
+        if seen.form_example:
+            said += f" ({printable(seen.form_example[0])} for {printable(seen.form_example[1])})"
         yield from sentence("left alone", said, width)
     if seen.blanks:
         said = f"{several(seen.blanks, 'blank cell')} where the live export has a value (--blanks clear empties them)"
@@ -308,7 +310,3 @@ def left_alone_view(seen: Comparison, width: int) -> Iterator[Text]:
 
 def _code(key: str | None) -> str:
     return printable(key.replace(JOINT, " · ")) if key else ""
-
-
-def _place(line: int | None) -> str:
-    return f"line {line}" if line is not None else ""

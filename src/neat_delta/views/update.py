@@ -26,7 +26,7 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
             Cell(("" if at else "update").ljust(LABEL - len(GAP)), "label"),
             Cell(f"{receipt.folder}/{written.file}"),
             Cell(count(written.rows), right=True),
-            Cell(f"{'row' if written.rows == 1 else 'rows'} × {several(len(written.columns), 'column')}"),
+            Cell(f"{'row ' if written.rows == 1 else 'rows'} × {several(len(written.columns), 'column')}"),
             Cell(" ".join(written.columns), "note"),
         ]
         for at, written in enumerate(files)

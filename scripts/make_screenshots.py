@@ -1,0 +1,91 @@
+"""Makes the pictures of docs/screenshots anew: what each main command prints on the demo shop's files.
+
+Run from the root of the project, installed, with Chromium on the PATH: python scripts/make_screenshots.py
+The commands are run for real, with colours; their output is set as a page and photographed.
+"""
+
+from __future__ import annotations
+
+import html
+import io
+import os
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+from rich.console import Console
+from rich.terminal_theme import TerminalTheme
+from rich.text import Text
+
+PICTURES = Path(__file__).parent.parent / "docs" / "screenshots"
+COLUMNS = 110
+LINES = 39
+PAPER = TerminalTheme(
+    (251, 250, 247),
+    (34, 38, 43),
+    [(90, 90, 90)] * 8,  # the basic colours, of which the program uses none
+    [(125, 125, 125)] * 8,  # the bright ones, of which it uses grey
+)  # fmt: skip
+PAGE = """<!doctype html><meta charset="utf-8"><style>
+body {{ margin: 0; background: #fbfaf7; color: #22262b; }}
+pre {{ margin: 18px 22px; font: 17px/19.6px "DejaVu Sans Mono", monospace; }}
+</style><pre>{}</pre>"""
+# Name of the picture, the command, the part of its output: lines from here, counted from 0.
+SHOTS = [
+    ("compare", "neat-delta compare live.csv edited.csv", 0),
+    ("held-back", "neat-delta compare live.csv edited.csv", -30),
+    ("write", "neat-delta write tuesday.changes.jsonl -o updates", 0),
+]
+
+
+def main() -> None:
+    """Lay the demo shop, run the commands, take the pictures."""
+    chromium = shutil.which("chromium") or shutil.which("chromium-browser")
+    if chromium is None:
+        raise SystemExit("this needs Chromium on the PATH")
+    PICTURES.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as name:
+        shop = Path(name)
+        _run("neat-delta demo shop", shop)
+        shutil.rmtree(shop / "shop" / "updates")
+        for picture, command, start in SHOTS:
+            lines = [f"$ {command}", "", *_run(command, shop / "shop").splitlines()]
+            part = lines[start:] if start < 0 else lines[start : start + LINES]
+            page = shop / f"{picture}.html"
+            page.write_text(PAGE.format(_as_html("\n".join(part))), "utf-8")
+            _photograph(chromium, page, PICTURES / f"{picture}.png", height=min(800, 45 + 20 * len(part)))
+            print(PICTURES / f"{picture}.png")
+
+
+def _run(command: str, folder: Path) -> str:
+    program, *args = command.split()
+    assert program == "neat-delta"
+    screen = {"FORCE_COLOR": "1", "TERM": "xterm-256color", "COLORTERM": "truecolor", "COLUMNS": str(COLUMNS)}
+    command_line = [sys.executable, "-m", "neat_delta", *args]
+    done = subprocess.run(
+        command_line, cwd=folder, env=os.environ | screen, capture_output=True, text=True, check=False
+    )
+    if done.returncode not in (0, 1):
+        raise SystemExit(done.stderr)
+    return done.stdout
+
+
+def _as_html(ansi: str) -> str:
+    console = Console(file=io.StringIO(), record=True, width=200, force_terminal=True, color_system="truecolor")
+    for line in ansi.split("\n"):
+        console.print(Text.from_ansi(line), soft_wrap=True)
+    return console.export_html(theme=PAPER, inline_styles=True, code_format="{code}") or html.escape(ansi)
+
+
+def _photograph(chromium: str, page: Path, picture: Path, height: int) -> None:
+    profile = page.with_suffix(".profile")
+    flags = ["--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--hide-scrollbars"]
+    flags += ["--disable-background-networking", "--disable-component-update", "--disable-sync"]
+    flags += [f"--user-data-dir={profile}", f"--window-size=1280,{height}", f"--screenshot={picture}"]
+    subprocess.run([chromium, *flags, page.as_uri()], capture_output=True, check=True, timeout=120)
+
+
+if __name__ == "__main__":
+    main()
