@@ -128,12 +128,15 @@ def test_rivals_are_laid_side_by_side(compared):
     assert seen.rows_in("gone").is_empty()
 
 
-def test_lost_zeros_of_a_new_code_are_pointed_out(compared):
-    seen = compared(with_cells(sku="417"))
+@pytest.mark.parametrize("code", ["417", " 000417", "0 0417"])
+def test_a_damaged_code_is_pointed_out_and_never_guessed(compared, code):
+    seen = compared(with_cells(sku=code, price="99.00"))
 
     (finding,) = seen.changes.findings.filter(level="warn").rows(named=True)
-    assert finding["key"] == "417"
+    assert finding["key"] == code
     assert "000417 is missing" in finding["say"]
+    assert seen.changes.head.counts["new"] == seen.changes.head.counts["gone"] == 1
+    assert changed(seen) == {}
 
 
 def test_largest_moves_come_first_and_fields_are_summed_up(compared):

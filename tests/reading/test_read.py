@@ -91,6 +91,8 @@ def test_two_files_read_together_are_read_as_each_alone(tmp_path):
         (b"", "empty"),
         (b" \n\n", "empty"),
         (b"PK\x03\x04zip", "workbook"),
+        (b"\x89PNG\r\n\x1a\n\0\0\0", "no text"),
+        (b"\x7fELF\x02\x01\x01\0", "no text"),
         (b"sku,Name,name\n1,a,b\n", "names this column twice"),
         (b'sku,"name\n1,a\n', "header row cannot be read"),
     ],

@@ -192,16 +192,29 @@ def _change_set(
         fields=found.notes,
         counts=_counts(edited, pairing, states),
     )
-    return ChangeSet(head, _with_items_of(findings, items, edited, key), cells, findings)
+    return ChangeSet(head, _with_items_of(findings, items, live, edited, key), cells, findings)
 
 
-def _with_items_of(findings: pl.DataFrame, items: pl.DataFrame, edited: Catalogue, key: Key) -> pl.DataFrame:
+def _with_items_of(
+    findings: pl.DataFrame, items: pl.DataFrame, live: Catalogue, edited: Catalogue, key: Key
+) -> pl.DataFrame:
     """The items, and behind them those that are known only by a finding about a row of theirs."""
     only = findings.drop_nulls("key").unique("key", maintain_order=True).join(items, on="key", how="anti")
-    at = pl.DataFrame({"line": edited.rows.line}).with_row_index("edited").join(only, on="line", how="semi")["edited"]
-    names = tell_rows(edited, key, at).select("line", "name")
-    told = only.select("key", "line").join(names, on="line", how="left", maintain_order="left")
+    if only.is_empty():
+        return items
+    names = [
+        tell_rows(catalogue, key, _rows_of(catalogue, key, only)).select("key", "name").unique("key", keep="first")
+        for catalogue in (live, edited)
+    ]
+    told = only.select("key", "line").join(
+        pl.concat(names).unique("key", keep="first", maintain_order=True), on="key", how="left", maintain_order="left"
+    )
     return pl.concat([items, told.with_columns(do=pl.lit("none")).select(items.columns)])
+
+
+def _rows_of(catalogue: Catalogue, key: Key, wanted: pl.DataFrame) -> pl.Series:
+    """The rows whose key is among the wanted ones."""
+    return pl.DataFrame({"key": key.values(catalogue)}).with_row_index("at").join(wanted, on="key", how="semi")["at"]
 
 
 def _stamp(catalogue: Catalogue) -> Stamp:

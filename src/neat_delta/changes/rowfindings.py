@@ -106,29 +106,24 @@ def _unclear(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> 
 
 
 def _new(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
-    """New rows; where zeros in front are all that parts a code from that of one gone item, a likely accident."""
+    """New rows; a new code that differs from that of one gone item in zeros, spaces or case only is likely damaged."""
     codes, gone = key.values(edited, pairing.new), key.values(live, pairing.gone)
-    bare = pl.col("code").str.strip_chars_start("0")
-    lost = pl.DataFrame({"code": gone}).with_columns(bare=bare).filter(pl.col("bare").is_unique())
-    rows = pl.DataFrame({"code": codes, "line": _lines(edited, pairing.new)}).with_columns(bare=bare)
-    rows = rows.with_columns(alone=pl.col("bare").is_unique())
-    rows = rows.join(lost.select("bare", meant="code"), on="bare", how="left", maintain_order="left")
-    likely = rows.filter(pl.col("meant").is_not_null() & pl.col("alone") & (pl.col("meant") != pl.col("code")))
+    rows = pl.DataFrame({"code": codes, "line": _lines(edited, pairing.new)})
+    bare = pl.col("code").str.replace_all(r"\s", "").str.to_lowercase().str.strip_chars_start("0")
+    meant = pl.DataFrame({"code": gone}).select(bare=bare, meant="code").filter(pl.col("bare").is_unique())
+    likely = rows.with_columns(bare=bare).filter(pl.col("bare").is_unique())
+    likely = likely.join(meant, on="bare", how="inner", maintain_order="left")
+    say = pl.format("no live item has this code, but {} is missing from the sheet; write the code just so", "meant")
     return pl.concat(
         [
             findings_frame(
-                "lost zeros",
+                "damaged code",
                 "warn",
                 key=likely["code"],
                 line=likely["line"],
                 field=key.fields[0],
                 value=likely["code"],
-                say=likely.select(
-                    pl.format(
-                        "no live item has this code, but {} is missing from the sheet; restore its zeros",
-                        "meant",
-                    )
-                ).to_series(),
+                say=likely.select(say).to_series(),
             ),
             findings_frame(
                 "new item",

@@ -56,7 +56,15 @@ def run(args: list[str] | None = None) -> int:
         # Whoever read our output has gone (head, a closed pager); flushing at exit must not complain again.
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
         return Exit.DONE
-    except Exception:  # noqa: BLE001 - a fault of ours must not end with the exit code for "needs attention"
+    except OSError as error:
+        place = f"{error.filename}: " if error.filename else ""
+        click.echo(f"neat-delta: {place}{error.strerror or error}", err=True)
+        return Exit.FAILED
+    except SystemExit:
+        raise
+    except BaseException:  # noqa: BLE001
+        # A fault of ours must not end with the exit code for "needs attention"; a panic in a compiled library is no
+        # Exception.
         import traceback
 
         traceback.print_exc()

@@ -33,12 +33,21 @@ def demo_command(folder: Path) -> int:
     click.echo("  tuesday.changes.jsonl   the change set, one line per item")
     click.echo("  updates                 the files to import, in order, with receipt.json")
     click.echo("  updates/undo            the files that put everything back")
+    program = _program()
     click.echo("\nTry next:")
     click.echo(f"  cd {folder}")
-    click.echo("  neat-delta compare live.csv edited.csv --show gone --show repeated")
-    click.echo("  neat-delta compare live.csv edited.csv --blanks clear --write updates-2")
-    click.echo("  neat-delta compare YOUR_EXPORT.csv YOUR_SHEET.csv")
+    click.echo(f"  {program} compare live.csv edited.csv --show gone --show repeated")
+    click.echo(f"  {program} compare live.csv edited.csv --blanks clear --write updates-2")
+    click.echo(f"  {program} compare YOUR_EXPORT.csv YOUR_SHEET.csv")
     return Exit.DONE
+
+
+def _program() -> str:
+    """What to type for this program: its name, or its full path where the name alone would not be found."""
+    import shutil
+    import sys
+
+    return "neat-delta" if shutil.which("neat-delta") else str(Path(sys.argv[0]).resolve())
 
 
 def lay(folder: Path) -> None:

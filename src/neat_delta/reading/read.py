@@ -12,7 +12,7 @@ import polars as pl
 from neat_delta.catalogue import Catalogue, Form, Rows, Source, name_fields
 from neat_delta.errors import Unreadable
 from neat_delta.reading.charset import Text, decode
-from neat_delta.reading.dialect import Dialect, decimal_mark, sniff
+from neat_delta.reading.dialect import SAMPLE_BYTES, Dialect, decimal_mark, sniff
 from neat_delta.reading.records import Records, read_records, split_lines
 from neat_delta.voice import SILENCE, Voice
 
@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
 MARK_SAMPLE_ROWS = 1_000
 LINE_END_SAMPLE_BYTES = 1 << 20
+CONTROLS = bytes(byte for byte in range(32) if byte not in b"\t\n\r")
 
 _OTHER_FORMS = {
     b"PK\x03\x04": "a workbook or zip archive",
@@ -109,6 +110,8 @@ def _open(path: Path, form: Form | None = None) -> _Opened:
     text = _with_line_feeds(decode(data, form.writing_charset if form else None))
     if not text.utf8 or text.utf8.isspace():
         raise Unreadable("the file is empty", file=path, remedy="Export it again.")
+    if _is_binary(text.utf8[:SAMPLE_BYTES]):
+        raise Unreadable("this is no text, so it is no table", file=path, remedy="Name the export or the sheet.")
     dialect = sniff(text.utf8, form.delimiter if form else None)
     return _Opened(path, data, text, split_lines(text.utf8), dialect)
 
@@ -132,6 +135,12 @@ def _catalogue(opened: _Opened, hashing: _Hashing, like: Rows | None = None) -> 
         bad=reading.bad,
         unnamed=sum(field is None for field in fields),
     )
+
+
+def _is_binary(sample: bytes) -> bool:
+    """Whether more than one in a hundred characters is a control character; stray ones occur in honest tables."""
+    controls = len(sample) - len(sample.translate(None, CONTROLS))
+    return controls > max(3, len(sample) // 100)
 
 
 def _with_line_feeds(text: Text) -> Text:

@@ -95,6 +95,9 @@ def files_view(seen: Comparison, width: int) -> Iterator[Text]:
         else:
             yield from (line, labelled("", form))
     yield labelled("matched", "on " + " + ".join(seen.key.fields))
+    if seen.edited.unnamed:
+        said = f"{several(seen.edited.unnamed, 'column')} of the sheet without a name"
+        yield from sentence("left out", said, width)
     for names_left, where in (
         (seen.matched.only_edited, "in the sheet only"),
         (seen.matched.only_live, "not in the sheet"),
@@ -230,9 +233,9 @@ def _items_table(
     elif not any(row[6].text for row in rows):
         columns, rows = columns[:6], [row[:6] for row in rows]
     widths = fitted(columns, rows, width)
-    for row in rows:
+    for row, cell in zip(rows, cells, strict=True):
         if not row[3].right:
-            old, new = apart(row[3].text, row[4].text, widths[3], widths[4])
+            old, new = apart(cell["was"], cell["now"], widths[3], widths[4])
             row[3], row[4] = Cell(old, "was"), Cell(new, "now")
     return table(columns, rows, width)
 

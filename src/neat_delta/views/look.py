@@ -16,6 +16,7 @@ BLUE, VERMILLION, GREEN = "#0072B2", "#D55E00", "#009E73"
 UP, DOWN = "▲", "▼"
 NOTHING = "–"
 TENTH = Decimal("0.1")
+WIDEST = 1_000
 CUT = "…"
 # Grey by every terminal's own palette, so that it is readable on light and dark ground, with 16 colours too.
 GREY = "bright_black"
@@ -46,9 +47,14 @@ def several(number: int, one: str, many: str | None = None) -> str:
 
 
 def printable(value: str | None) -> str:
-    """A cell on one line, safe for a terminal: line ends and tabs as signs, control characters as dots."""
+    """A cell on one line, safe for a terminal: line ends and tabs as signs, control characters as dots.
+
+    Of a cell longer than any screen is wide, the middle is left out at once.
+    """
     if value is None or value == "":
         return NOTHING
+    if len(value) > WIDEST:
+        value = value[: WIDEST // 2] + CUT + value[-WIDEST // 2 :]
     signs = {"\n": "⏎", "\t": "⇥", "\r": "⏎"}
     text = value.replace("\r\n", "\n")
     return "".join(signs.get(c) or ("·" if unicodedata.category(c) in ("Cc", "Cf") else c) for c in text)
@@ -60,18 +66,20 @@ def cut(text: str, width: int) -> str:
         return text
     if width <= 1:
         return CUT[:width]
-    front = _head(text, (width - 1 + 1) // 2)
+    front = _head(text, width // 2)
     return front + CUT + _tail(text, width - 1 - cell_len(front))
 
 
-def apart(was: str, now: str, was_width: int, now_width: int) -> tuple[str, str]:
-    """Two texts, each cut to its width so that the place where they part stays in view."""
-    if cell_len(was) <= was_width and cell_len(now) <= now_width:
-        return was, now
-    same = next((i for i, (a, b) in enumerate(zip(was, now, strict=False)) if a != b), min(len(was), len(now)))
+def apart(was: str | None, now: str | None, was_width: int, now_width: int) -> tuple[str, str]:
+    """Two cells as printed, each cut to its width so that the place where they part stays in view."""
+    if cell_len(printable(was)) <= was_width and cell_len(printable(now)) <= now_width:
+        return printable(was), printable(now)
+    was, now = was or "", now or ""
+    same = next((at for at, (a, b) in enumerate(zip(was, now, strict=False)) if a != b), min(len(was), len(now)))
     start = max(0, same - min(was_width, now_width) // 3)
     front = CUT if start else ""
-    return _head_cut(front + was[start:], was_width), _head_cut(front + now[start:], now_width)
+    old, new = (printable(text[start : start + WIDEST]) for text in (was, now))
+    return _head_cut(front + old, was_width), _head_cut(front + new, now_width)
 
 
 def _head_cut(text: str, width: int) -> str:
@@ -79,12 +87,14 @@ def _head_cut(text: str, width: int) -> str:
 
 
 def _head(text: str, width: int) -> str:
+    text = text[:width]
     while cell_len(text) > width:
         text = text[:-1]
     return text
 
 
 def _tail(text: str, width: int) -> str:
+    text = text[-width:] if width else ""
     while cell_len(text) > width:
         text = text[1:]
     return text

@@ -45,8 +45,10 @@ def table(columns: Sequence[Column], rows: Sequence[Sequence[Cell]], width: int)
 
 def fitted(columns: Sequence[Column], rows: Sequence[Sequence[Cell]], width: int) -> list[int]:
     """The width of each column."""
+    # A cell wider than the screen is cut anyway.
     widths = [
-        max([cell_len(column.head), *(cell_len(row[at].text) for row in rows)]) for at, column in enumerate(columns)
+        max([cell_len(column.head), *(min(width, cell_len(row[at].text)) for row in rows)])
+        for at, column in enumerate(columns)
     ]
     room = width - len(INDENT) - len(GAP) * (len(columns) - 1)
     while sum(widths) > room:
