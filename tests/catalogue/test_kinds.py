@@ -22,6 +22,7 @@ from neat_delta.catalogue.kinds.numerals import NumberForm, live_number_form, re
         ("stock", ["0", "1"], "count"),
         ("stock", ["3", "-1", "120"], "count"),
         ("active", ["0", "1"], "flag"),
+        ("pack_of", ["1"], "count"),
         ("visible", ["Yes", "No"], "flag"),
         ("part", ["00417", "22"], "code"),
         ("part", ["10417", "10418"], "code"),

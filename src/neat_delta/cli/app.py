@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import sys
 
@@ -36,7 +37,12 @@ cli.add_command(demo_command)
 
 def main() -> None:
     """Run the command line and leave with its exit code."""
-    sys.exit(run())
+    code = run()
+    with contextlib.suppress(BrokenPipeError):
+        sys.stdout.flush()
+        sys.stderr.flush()
+    # Everything is written and closed; taking down large tables piece by piece would only keep people waiting.
+    os._exit(code)
 
 
 def run(args: list[str] | None = None) -> int:

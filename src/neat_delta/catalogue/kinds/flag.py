@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from neat_delta.catalogue.kinds.kind import SheetForm
 
 PAIRS = (("1", "0"), ("yes", "no"), ("true", "false"), ("y", "n"), ("on", "off"))
@@ -37,11 +39,16 @@ class Flag:
     numeric = False
 
     def fits(self, values: pl.Series, field: str) -> bool:
-        """All values are of one pair of tokens; 0 and 1 only where the name does not speak of quantities."""
-        tokens = set(values.str.to_lowercase())
-        if tokens <= {"1", "0"}:
-            return not QUANTITIES.search(field)
-        return any(tokens <= set(pair) for pair in PAIRS)
+        """All values are of one pair of tokens.
+
+        For 0 and 1, both must occur, and the name must not speak of quantities: either alone may be a number.
+        """
+        tokens = values.str.to_lowercase().unique()
+        if len(tokens) > len(PAIRS[0]):
+            return False
+        if set(tokens) & {"1", "0"}:
+            return set(tokens) == {"1", "0"} and not QUANTITIES.search(field)
+        return any(set(tokens) <= set(pair) for pair in PAIRS)
 
     def live_form(self, values: pl.Series) -> FlagForm:
         """The column's tokens; where it shows only one of two, the other in the same letter case."""
@@ -65,7 +72,7 @@ class Flag:
         return readings.replace_strict({"1": form.yes, "0": form.no}, default=None, return_dtype=pl.String)
 
 
-def _case(token: str):  # type: ignore[no-untyped-def]
+def _case(token: str) -> Callable[[str], str]:
     return str.upper if token.isupper() else str.capitalize if token.istitle() else str.lower
 
 

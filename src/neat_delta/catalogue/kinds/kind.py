@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any, Protocol
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     import polars as pl
 
 
@@ -30,16 +32,25 @@ class Kind(Protocol):
     be read as this kind.
     """
 
-    name: str
-    turn: int
-    """Pickiest kinds have the lowest turn when a column's kind is inferred."""
-    wants: str
-    """What a cell should have been, for messages: "a whole number"."""
-    numeric: bool
-    """Whether readings are plain decimal numbers, so that differences can be taken."""
+    @property
+    def name(self) -> str:
+        """What people call it."""
 
-    def fits(self, values: pl.Series, field: str) -> bool:
-        """Whether a live column's distinct filled values are of this kind; ``field`` is the field's name."""
+    @property
+    def turn(self) -> int:
+        """When it is tried as a column's kind is inferred: the pickiest have the lowest turn."""
+
+    @property
+    def wants(self) -> str:
+        """What a cell should have been, for messages: "a whole number"."""
+
+    @property
+    def numeric(self) -> bool:
+        """Whether readings are plain decimal numbers, so that differences can be taken."""
+
+    @property
+    def fits(self) -> Callable[[pl.Series, str], bool]:
+        """Whether a live column's distinct filled values are of this kind; the text is the field's name."""
 
     def live_form(self, values: pl.Series) -> Any:
         """How the live column (its distinct filled values) writes this kind."""

@@ -111,11 +111,6 @@ def write_numbers(readings: pl.Series, form: NumberForm) -> pl.Series:
     return readings.to_frame("n").select(sign + whole + tail).to_series()
 
 
-def all_numbers(values: pl.Series) -> bool:
-    """Whether all values read as numbers when they are taken as one column."""
-    return not read_numbers(values, live_number_form(values)).has_nulls()
-
-
 def _shortest(plain: pl.Expr) -> pl.Expr:
     unsigned = plain.str.strip_prefix("+")
     full = (
