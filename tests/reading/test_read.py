@@ -66,6 +66,18 @@ def test_every_bad_row_is_named_and_the_good_ones_go_on(tmp_path):
     assert set(said) == {2, 3, 4, 6}
 
 
+def test_a_long_damaged_record_is_named_in_good_time(tmp_path):
+    """Each of these would take hours if any expression tried its choices again and again."""
+    long = [b'1,"' + b"x," * 50_000 + b'"y', b"2," + b'""' * 50_000, b'3,"' + b'""' * 50_000 + b'"x']
+    folded = b'4,"' + b'\n<p class=""a"">text</p>' * 4_000 + b'"'
+
+    found = read(tmp_path, b"sku,name\n" + b"\n".join([*long, folded, b"5,e\n"]))
+
+    assert [sku for sku, _ in rows(found)] == ["2", "4", "5"]
+    assert len(rows(found)[1][1].splitlines()) == 4_001
+    assert found.bad["line"].to_list() == [2, 4]
+
+
 def test_undecodable_bytes_spoil_only_their_line(tmp_path):
     found = read(tmp_path, "sku,name\n1,Käse\n2,".encode() + b"K\xe4se\n3,x\n")
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue import field_name
 from neat_delta.catalogue.kinds import kinds
 from neat_delta.changes.cells import CellChanges, compare_cells
 from neat_delta.changes.changeset import FINDINGS, STATES, ChangeSet, Head, Stamp
@@ -83,13 +84,14 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     voice.step("matching rows")
     matched = match_columns(live, edited)
     key = choose_key(live, matched.shared, options.key)
-    _check_kinds(options.kinds, matched)
+    told_kinds = {field_name(name): kind for name, kind in options.kinds.items()}
+    _check_kinds(told_kinds, matched)
     pairing = pair_rows(live, edited, key, matched.shared)
 
     voice.step("comparing cells")
     compared = [name for name in matched.shared if name not in key.fields]
     found = compare_cells(
-        live, edited, pairing.pairs, compared, clear_blanks=options.clear_blanks, told_kinds=options.kinds
+        live, edited, pairing.pairs, compared, clear_blanks=options.clear_blanks, told_kinds=told_kinds
     )
     states = _states(pairing, found)
     return Comparison(

@@ -71,11 +71,8 @@ def by_field(changes: ChangeSet) -> pl.DataFrame:
 
 def by_effect(changes: ChangeSet) -> pl.DataFrame:
     """The measured cells, items of the largest effect first, cells of one item together in the fields' order."""
-    cells = measured(changes).with_columns(largest=pl.col("effect").max().over("key"))
-    place = {key: at for at, key in enumerate(changes.items["key"])}
-    fields = {name: at for at, name in enumerate(changes.head.fields)}
-    return cells.sort(
-        -pl.col("largest").fill_null(-1.0),
-        pl.col("key").replace_strict(place, return_dtype=pl.UInt32),
-        pl.col("field").replace_strict(fields, return_dtype=pl.UInt32),
-    ).drop("largest")
+    items = changes.items.select("key").with_row_index("item")
+    fields = pl.DataFrame({"field": list(changes.head.fields)}, schema={"field": pl.String}).with_row_index("place")
+    cells = measured(changes).join(items, on="key").join(fields, on="field")
+    largest = pl.col("effect").max().over("key").fill_null(-1.0)
+    return cells.sort(-largest, "item", "place").drop("item", "place")

@@ -143,20 +143,25 @@ def _judge(lines: pl.DataFrame, grammar: Grammar, like: Records | None) -> tuple
 
 
 class Grammar:
-    """The regular expressions of one delimiter and width."""
+    """The regular expressions of one delimiter and width.
+
+    ``whole`` and ``blank`` are for whole columns, the others for single records. These never take back what they
+    took (the trailing ``+``), so that their time grows with the record's length only, whatever it holds.
+    """
 
     def __init__(self, delimiter: str, width: int) -> None:
         sep = delimiter.replace("|", "\\|")
-        quoted = '"(?:[^"]|"")*"'
-        cell = f'(?:[^"{sep}]*|{quoted})'
-        loose = f'(?:{quoted}|(?:[^"{sep}\n][^{sep}\n]*)?)'
+        cell = f'(?:[^"{sep}]*|"(?:[^"]|"")*")'
         self.delimiter = delimiter
         self.width = width
         self.blank = f"^[{sep}\\s]*$"
         self.whole = f"^{cell}(?:{sep}{cell}){{{width - 1}}}$"
-        self.any_width = re.compile(f"{cell}(?:{sep}{cell})*")
-        self.open = re.compile(f'(?:{cell}{sep})*"(?:[^"]|"")*')
-        self.stray = re.compile(f"{loose}(?:{sep}{loose})*")
+        quoted = '"(?:[^"]++|"")*+"'
+        cell = f'(?:{quoted}|[^"{sep}]*+)'
+        loose = f'(?:{quoted}|(?:[^"{sep}\n][^{sep}\n]*+)?+)'
+        self.any_width = re.compile(f"{cell}(?:{sep}{cell})*+")
+        self.open = re.compile(f'(?:{cell}{sep})*+"(?:[^"]++|"")*+')
+        self.stray = re.compile(f"{loose}(?:{sep}{loose})*+")
         self._next = re.compile(f"(?:\\A|{sep})({loose})")
 
     def cut(self, record: str) -> list[str]:
@@ -204,11 +209,13 @@ def _joined(lines: list[str], at: int, grammar: Grammar, undecodable: dict[int, 
     """A record that runs over several lines because a quoted cell holds line ends."""
     number = at + 1
     parts = [lines[at]]
+    quotes = lines[at].count('"')
     for following in range(at + 1, min(len(lines), at + LONGEST_CELL)):
         if following + 1 in undecodable:
             break
         parts.append(lines[following])
-        if '"' not in lines[following]:
+        quotes += lines[following].count('"')
+        if quotes % 2:  # every quote that opens, closes or stands for itself has its partner in a whole record
             continue
         text = "\n".join(parts).removesuffix("\r")
         if grammar.any_width.fullmatch(text):

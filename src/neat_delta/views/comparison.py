@@ -186,8 +186,8 @@ def items_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
     cells = by_effect(changes)
     keys = cells["key"].unique(maintain_order=True)
     some = keys if shown.everything else keys.head(SOME_ITEMS)
-    names = dict(changes.items.select("key", "name").iter_rows())
     told = cells.filter(pl.col("key").is_in(some.implode()))
+    names = _names(changes, some)
     yield from _items_table(changes, told.rows(named=True), names, shown.width)
     more = len(keys) - len(some)
     if more:
@@ -253,28 +253,29 @@ def _side(cells: Sequence[dict[str, str | None]], side: str) -> list[Cell]:
 
 def findings_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
     """What was kept out and why, then what goes through but wants a look; notes are only counted elsewhere."""
-    names = dict(changes.items.select("key", "name").iter_rows())
     for level, title in (("stop", "held back"), ("warn", "look at")):
         found = changes.findings.filter(level=level)
         if len(found):
             yield Text()
             yield labelled(title, several(len(found), "finding"), level)
-            yield from _findings_table(found, names, len(found) if shown.everything else SOME_FINDINGS, shown.width)
+            some = found if shown.everything else found.head(SOME_FINDINGS)
+            yield from _findings_table(some, _names(changes, some["key"]), shown.width)
+            if len(found) > len(some):
+                yield _more(len(found) - len(some), "finding")
 
 
-def _findings_table(found: pl.DataFrame, names: dict[str, str | None], most: int, width: int) -> Iterator[Text]:
-    """Each sentence once, under it the places it is about; at most so many places in all."""
+def _findings_table(found: pl.DataFrame, names: dict[str, str | None], width: int) -> Iterator[Text]:
+    """Each sentence once, under it the places it is about."""
     columns = [Column(), Column(), Column(least=8), Column(least=8), Column(least=5), Column(least=10)]
-    left = most
     for _, say, places in found.group_by("check", "say", maintain_order=True).agg(pl.struct(pl.all())).iter_rows():
-        if left <= 0:
-            break
         yield from _said(say, width)
-        rows = [_finding_cells(place, names) for place in places[:left]]
-        left -= len(rows)
+        rows = [_finding_cells(place, names) for place in places]
         yield from table(columns, [row for row in rows if any(cell.text.strip() for cell in row)], width)
-    if len(found) > most:
-        yield _more(len(found) - most, "finding")
+
+
+def _names(changes: ChangeSet, keys: pl.Series) -> dict[str, str | None]:
+    """What people call these items."""
+    return dict(changes.items.filter(pl.col("key").is_in(keys.implode())).select("key", "name").iter_rows())
 
 
 def _finding_cells(place: dict[str, Any], names: dict[str, str | None]) -> list[Cell]:

@@ -98,6 +98,13 @@ def write_update(
             file=live.source.path,
             remedy="Give the export it was made from with --live, or compare again with this one.",
         )
+    strange = [name for name in (*changes.head.key, *changes.head.fields) if name not in live.names]
+    if strange:
+        raise CannotWrite(
+            "the change set names a field that the live export does not have",
+            column=strange[0],
+            remedy="Compare again.",
+        )
     if changes.cells.is_empty():
         return None
     _refuse_used(folder, replace=replace)
