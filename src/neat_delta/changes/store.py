@@ -25,9 +25,9 @@ GZIP = b"\x1f\x8b"
 
 def dump_changes(changes: ChangeSet) -> bytes:
     """The change set's file form."""
-    head = orjson.dumps(head_as_dict(changes.head))
-    lines = _item_lines(changes).to_list()
-    return b"\n".join([head, *(line.encode() for line in lines), b""])
+    head = orjson.dumps(head_as_dict(changes.head)) + b"\n"
+    lines = _item_lines(changes)
+    return head + (lines.str.join("\n").item() + "\n").encode() if len(lines) else head
 
 
 def head_as_dict(head: Head) -> dict[str, Any]:

@@ -41,13 +41,17 @@ class Records:
 
     def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
         """The named columns as text, empty cells as ``""``; of the rows at these positions, or of all."""
-        if rows is not None:
+        if rows is not None and not self._is_every(rows):
             return self._parse((self.raw.gather(rows).str.join("\n").item() or "").encode(), names, len(rows))
         missing = [name for name in names if name not in self.parsed]
         if missing:
             whole = self.buffer or (self.raw.str.join("\n").item() or "").encode()
             self.parsed.update(self._parse(whole, missing, len(self), skip=int(self.buffer is not None)).to_dict())
         return pl.DataFrame([self.parsed[name] for name in names])
+
+    def _is_every(self, rows: pl.Series) -> bool:
+        """Whether these positions are simply all rows in their order, which can be parsed as they stand."""
+        return len(rows) == len(self) and bool((rows == pl.int_range(len(self), eager=True)).all())
 
     def _parse(self, data: bytes, names: Sequence[str], height: int, skip: int = 0) -> pl.DataFrame:
         if not height:
