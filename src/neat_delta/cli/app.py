@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import contextlib
 import os
 import sys
 
@@ -38,9 +37,13 @@ cli.add_command(demo_command)
 def main() -> None:
     """Run the command line and leave with its exit code."""
     code = run()
-    with contextlib.suppress(BrokenPipeError):
+    try:
         sys.stdout.flush()
-        sys.stderr.flush()
+    except BrokenPipeError:
+        pass
+    except OSError as error:
+        click.echo(f"neat-delta: the output could not be written ({error.strerror})", err=True)
+        code = Exit.FAILED
     # Everything is written and closed; taking down large tables piece by piece would only keep people waiting.
     os._exit(code)
 

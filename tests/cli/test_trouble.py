@@ -1,0 +1,98 @@
+"""Runs that are stopped, run out of room, or meet a fault of the program itself."""
+
+import os
+import signal
+import subprocess
+import time
+
+import pytest
+
+from helpers import PROGRAM, neat_delta, write_table
+from neat_delta.cli import app
+from neat_delta.cli.exits import Exit
+from neat_delta.writing import update
+
+
+@pytest.fixture
+def shop(tmp_path):
+    rows = [[f"S{at:06}", f"näme {at}", "1.00"] for at in range(60_000)]
+    write_table(tmp_path / "live.csv", [["sku", "name", "price"], *rows])
+    write_table(tmp_path / "edited.csv", [["sku", "name", "price"], *([*row[:2], "1.10"] for row in rows)])
+    return tmp_path
+
+
+@pytest.mark.parametrize("wait", [0.2, 0.5, 0.8])
+def test_a_stopped_run_leaves_everything_or_nothing(shop, wait):
+    command = [PROGRAM, "compare", "live.csv", "edited.csv", "--write", "up", "--out", "c.jsonl", "--quiet"]
+    run = subprocess.Popen(command, cwd=shop, stderr=subprocess.PIPE, preexec_fn=_hear_interrupts)
+    time.sleep(wait)
+    run.send_signal(signal.SIGINT)
+    _, said = run.communicate(timeout=60)
+
+    # Before the program has begun, the interpreter itself ends the run, by the signal or with its trace.
+    assert run.returncode in (Exit.DONE, Exit.INTERRUPTED, -signal.SIGINT, 1)
+    left = {path.name for path in shop.iterdir()} - {"live.csv", "edited.csv"}
+    assert left in ({"up", "c.jsonl"}, {"c.jsonl"}, set())
+    if "up" in left:
+        assert (shop / "up/receipt.json").is_file()
+    if run.returncode == Exit.INTERRUPTED:
+        assert b"no file is half written" in said
+
+
+def _hear_interrupts():
+    signal.signal(signal.SIGINT, signal.default_int_handler)
+
+
+@pytest.mark.skipif(not os.path.exists("/dev/full"), reason="this system has no device that is always full")  # noqa: PTH110
+@pytest.mark.parametrize("manner", [["--json"], []], ids=["json", "view"])
+def test_output_that_cannot_be_written_is_no_success(shop, manner):
+    with open("/dev/full", "w") as full:  # noqa: PTH123
+        command = [PROGRAM, "compare", "live.csv", "edited.csv", *manner]
+        done = subprocess.run(command, cwd=shop, stdout=full, stderr=subprocess.PIPE, text=True, check=False)
+
+    assert done.returncode == Exit.FAILED
+    assert "No space left" in done.stderr
+
+
+def test_a_full_disk_ends_with_the_reason_and_leaves_nothing(tmp_path, monkeypatch, capsys):
+    a = write_table(tmp_path / "live.csv", [["sku", "n"], ["A", "ä"]])
+    b = write_table(tmp_path / "edited.csv", [["sku", "n"], ["A", "ö"]])
+
+    def full(*_):
+        raise OSError(28, "No space left on device", "receipt.json")
+
+    monkeypatch.setattr(update.orjson, "dumps", full)
+    code = app.run(["compare", str(a), str(b), "--write", str(tmp_path / "up")])
+
+    assert code == Exit.FAILED
+    assert "receipt.json: No space left on device" in capsys.readouterr().err
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["edited.csv", "live.csv"]
+
+
+@pytest.mark.parametrize("fault", [ZeroDivisionError("ours"), BaseException("a panic in a compiled library")])
+def test_a_fault_of_the_program_never_ends_with_the_code_for_attention(tmp_path, monkeypatch, capsys, fault):
+    def fail(*_args, **_options):
+        raise fault
+
+    monkeypatch.setattr("neat_delta.reading.read_both", fail)
+    code = app.run(["compare", str(tmp_path / "a"), str(tmp_path / "b")])
+
+    assert code == Exit.FAILED
+    assert "fault of the program" in capsys.readouterr().err
+
+
+def test_write_finds_the_live_export_beside_the_change_set_or_asks(tmp_path):
+    folder = tmp_path / "shop"
+    folder.mkdir()
+    write_table(folder / "live.csv", [["sku", "n"], ["A", "ä"]])
+    write_table(folder / "edited.csv", [["sku", "n"], ["A", "ö"]])
+    neat_delta("compare", "shop/live.csv", "shop/edited.csv", "--out", "shop/c.jsonl", cwd=tmp_path)
+
+    beside = neat_delta("write", "shop/c.jsonl", "-o", "up", cwd=tmp_path)
+    (folder / "live.csv").rename(tmp_path / "moved.csv")
+    lost = neat_delta("write", "shop/c.jsonl", "-o", "up2", cwd=tmp_path)
+    told = neat_delta("write", "shop/c.jsonl", "-o", "up3", "--live", "moved.csv", "--json", cwd=tmp_path)
+
+    assert (beside.returncode, lost.returncode, told.returncode) == (0, 2, 0)
+    assert "Say where it is with --live FILE" in lost.stderr
+    assert '"verdict": "proved"' in told.stdout
