@@ -22,7 +22,9 @@ class Form:
 
     ``charset`` is a Python codec name, "ascii" where nothing in the file tells which it is; ``line_end`` is
     ``"\n"``, ``"\r\n"`` or ``"\r"``; ``quote_all`` says that every cell stands in quotes; ``mark`` is the decimal
-    mark where the file shows one.
+    mark where the file shows one. ``header_line`` is the header's line, 0 if there is none; ``sure`` is false where the
+    delimiter is a guess; ``packing`` names the archive, ``made_of`` the form of a file that is no delimited text. An
+    update for such a file is written as delimited text by the other members.
     """
 
     delimiter: str = ","
@@ -31,6 +33,10 @@ class Form:
     line_end: str = "\n"
     quote_all: bool = False
     mark: str | None = None
+    header_line: int = 1
+    sure: bool = True
+    packing: str | None = None
+    made_of: str | None = None
 
     @property
     def writing_charset(self) -> str:

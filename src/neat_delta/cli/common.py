@@ -41,6 +41,43 @@ def manners(command: F) -> F:
     return command
 
 
+def file_form(command: F) -> F:
+    """Add the options that tell a file's form where recognising it goes wrong."""
+    options = (
+        click.option("--delimiter", callback=_delimiter, metavar="SIGN", help="comma, semicolon, tab, pipe or a sign."),
+        click.option("--encoding", callback=_charset, metavar="NAME", help="Character set, such as windows-1252."),
+        click.option("--decimal", "mark", type=click.Choice([".", ","]), help="The decimal mark."),
+        click.option(
+            "--header-line",
+            type=click.IntRange(min=0),
+            metavar="N",
+            help="Line of the column names; 0: there are none.",
+        ),
+        click.option("--sheet", metavar="NAME", help="Sheet of a workbook, by its name or number."),
+    )
+    for option in reversed(options):
+        command = option(command)
+    return command
+
+
+def _delimiter(_context: click.Context, _option: click.Parameter, told: str | None) -> str | None:
+    sign = {"comma": ",", "semicolon": ";", "tab": "\t", "\\t": "\t", "pipe": "|"}.get(told or "", told)
+    if sign is not None and sign not in (",", ";", "\t", "|"):
+        raise click.BadParameter(f"{told!r} is none of comma, semicolon, tab and pipe")
+    return sign
+
+
+def _charset(_context: click.Context, _option: click.Parameter, told: str | None) -> str | None:
+    import codecs
+
+    if told is None:
+        return None
+    try:
+        return codecs.lookup(told).name
+    except LookupError as error:
+        raise click.BadParameter(f"no character set is called {told!r}") from error
+
+
 def console(spoken: Manners) -> Console:
     """The console for results: plain where it is no terminal, or where colours are not wanted."""
     from rich.console import Console

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from neat_delta.cli.common import FILE, Manners, console, manners, progress, show, show_json
+from neat_delta.cli.common import FILE, Manners, console, file_form, manners, progress, show, show_json
 from neat_delta.cli.exits import Exit
 
 if TYPE_CHECKING:
@@ -62,6 +62,7 @@ def _kinds(_context: click.Context, _option: click.Parameter, told: tuple[str, .
     type=click.Choice(STATE_CHOICES),
     help="List the rows in this state; repeatable.",
 )
+@file_form
 @manners
 def compare_command(
     live: Path,
@@ -74,6 +75,11 @@ def compare_command(
     kinds: dict[str, str],
     everything: bool,
     states: tuple[str, ...],
+    delimiter: str | None,
+    encoding: str | None,
+    mark: str | None,
+    header_line: int | None,
+    sheet: str | None,
     as_json: bool,
     quiet: bool,
     no_colour: bool,
@@ -82,14 +88,17 @@ def compare_command(
 
     Nothing is sent and no input is touched. Only items that exist change; new and missing rows are counted and
     left out, and a blank cell leaves the live value as it is.
+
+    Both may be delimited text, XLSX, ODS, JSON Lines or XML, also packed with gzip or zip; one may be "-" for standard
+    input. --delimiter, --encoding, --decimal, --header-line and --sheet are about EDITED.
     """
     from neat_delta.changes import Options, compare, save_changes
-    from neat_delta.reading import read_both
+    from neat_delta.reading import Told, read_both
     from neat_delta.writing import write_update
 
     spoken = Manners(as_json, quiet, no_colour)
     with progress(spoken) as voice:
-        ours, theirs = read_both(live, edited, voice)
+        ours, theirs = read_both(live, edited, voice, Told(delimiter, encoding, mark, header_line, sheet))
         seen = compare(ours, theirs, Options(key, blanks == "clear", kinds), voice)
         if out is not None:
             save_changes(seen.changes, out, inputs=(live, edited))

@@ -1,47 +1,89 @@
-"""How a delimited file is written: delimiter, quoting, line ends, decimal mark."""
+"""How a table is laid out: delimiter, header line, quoting, decimal mark."""
 
 from __future__ import annotations
 
 import csv
 import io
 import re
+from collections import Counter
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from neat_delta.reading.told import NOTHING_TOLD, Told
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
 
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
 SAMPLE_BYTES = 1 << 16
 SAMPLE_ROWS = 200
+# A row with fewer filled cells than this share of the usual width stands above the table, not in it.
+FULL_ENOUGH = 0.6
 
 
 @dataclass(frozen=True)
 class Dialect:
-    """What the first rows show of a file: its delimiter, header cells and quoting."""
+    """What the first rows show of a delimited file.
+
+    ``header_line`` is the line on which the header begins, counted from 1; 0 if there is none. ``sure`` says whether
+    nearly every row of the sample has the header's width.
+    """
 
     delimiter: str
     header: tuple[str, ...]
+    header_line: int
     quote_all: bool
+    sure: bool
 
 
-def sniff(utf8: bytes, delimiter: str | None = None) -> Dialect:
-    """Judge a delimited file by its first 64 KiB: the delimiter that cuts most rows into as many cells as the header.
+def sniff(utf8: bytes, told: Told = NOTHING_TOLD) -> Dialect:
+    """Judge a delimited file by its first 64 KiB: the delimiter that cuts most rows into the same number of cells.
 
-    Where two delimiters do equally well, the one that gives more columns wins. A stated one is taken as it is.
+    Where two delimiters do equally well, the one that gives more columns wins. The header is the first row that is
+    nearly as wide as the others; lines above it are titles and comments. What is told is taken as it is.
     """
     sample = utf8[:SAMPLE_BYTES].decode(errors="ignore")
     if len(utf8) > SAMPLE_BYTES:
         sample = sample[: sample.rfind("\n") + 1] or sample
-    best = delimiter or max(DELIMITERS, key=lambda candidate: _fitness(sample, candidate))
+    best = told.delimiter or max(DELIMITERS, key=lambda candidate: _fitness(sample, candidate))
     rows = _rows(sample, best)
-    header = tuple(rows[0]) if rows else ()
-    return Dialect(best, header, _quotes_all(sample, best))
+    at = header_at([row for _, row in rows])
+    if told.header_line:
+        at = next((at for at, (line, _) in enumerate(rows) if line >= told.header_line), at)
+    line, header = rows[at] if rows else (1, [])
+    if told.header_line == 0:
+        return Dialect(best, _numbered(len(header)), 0, _quotes_all(sample, best), sure=True)
+    fit, width = _fitness(sample, best)
+    return Dialect(best, tuple(header), line, _quotes_all(sample, best), sure=width == 1 or fit > FULL_ENOUGH)
 
 
-def _rows(sample: str, delimiter: str) -> list[list[str]]:
+def header_at(rows: Sequence[Sequence[str]]) -> int:
+    """The position of the header among the first rows: the first that is nearly as full as most are wide."""
+    widths = Counter(sum(bool(cell.strip()) for cell in row) for row in rows[:SAMPLE_ROWS])
+    usual = widths.most_common(1)[0][0] if widths else 0
+    full = (
+        at
+        for at, row in enumerate(rows[:SAMPLE_ROWS])
+        if sum(bool(cell.strip()) for cell in row) >= max(1, usual * FULL_ENOUGH)
+    )
+    return next(full, 0)
+
+
+def _numbered(width: int) -> tuple[str, ...]:
+    """Names for the columns of a file without a header."""
+    return tuple(f"column_{at}" for at in range(1, width + 1))
+
+
+def _rows(sample: str, delimiter: str) -> list[tuple[int, list[str]]]:
+    """Rows of the sample that hold anything, each with the line on which it begins."""
     reader = csv.reader(io.StringIO(sample, newline=""), delimiter=delimiter)
-    rows: list[list[str]] = []
+    rows: list[tuple[int, list[str]]] = []
+    line = 1
     try:
         for row in reader:
             if any(row):
-                rows.append(row)
+                rows.append((line, row))
+            line = reader.line_num + 1
             if len(rows) > SAMPLE_ROWS:
                 break
     except csv.Error:  # a cell larger than the module's limit: judge by the rows before it
@@ -50,21 +92,22 @@ def _rows(sample: str, delimiter: str) -> list[list[str]]:
 
 
 def _fitness(sample: str, delimiter: str) -> tuple[float, int]:
-    rows = _rows(sample, delimiter)
-    if not rows or len(rows[0]) < 2:
+    """The share of rows that have the usual width, and that width; one column fits least."""
+    widths = Counter(len(row) for _, row in _rows(sample, delimiter))
+    if not widths:
         return (0.0, 1)
-    width = len(rows[0])
-    return (sum(len(row) == width for row in rows) / len(rows), width)
+    width, count = widths.most_common(1)[0]
+    return (count / widths.total(), width) if width > 1 else (0.0, 1)
 
 
 def _quotes_all(sample: str, delimiter: str) -> bool:
     lines = [line for line in sample.splitlines() if line.strip()][:SAMPLE_ROWS]
-    cell = '"(?:[^"]|"")*"'
-    quoted = re.compile(f"{cell}(?:{re.escape(delimiter)}{cell})*")
+    cell = '"(?:[^"]|"")*+"'
+    quoted = re.compile(f"{cell}(?:{re.escape(delimiter)}{cell})*+")
     return len(lines) > 1 and all(quoted.fullmatch(line) for line in lines)
 
 
-def decimal_mark(cells: list[str]) -> str | None:
+def decimal_mark(cells: Sequence[str]) -> str | None:
     """The decimal mark that these cells show without doubt, or ``None`` where they show none or both.
 
     "1.234" alone shows nothing: it may be a thousand and more. "0.5", "12.50" and "1,234.5" do.

@@ -1,4 +1,4 @@
-"""The way in: a path becomes a Catalogue."""
+"""The way in: a path becomes a Catalogue, whatever form the table has."""
 
 from __future__ import annotations
 
@@ -12,8 +12,14 @@ import polars as pl
 from neat_delta.catalogue import Catalogue, Form, Rows, Source, name_fields
 from neat_delta.errors import Unreadable
 from neat_delta.reading.charset import Text, decode
-from neat_delta.reading.dialect import SAMPLE_BYTES, Dialect, decimal_mark, sniff
-from neat_delta.reading.records import Records, read_records, split_lines
+from neat_delta.reading.dialect import SAMPLE_BYTES, Dialect, decimal_mark, header_at, sniff
+from neat_delta.reading.grid import Sheet, as_grid
+from neat_delta.reading.jsonlines import read_json_lines
+from neat_delta.reading.records import BAD_SCHEMA, Records, read_records, split_lines
+from neat_delta.reading.source import Content, fetch
+from neat_delta.reading.told import NOTHING_TOLD, Told
+from neat_delta.reading.workbook import read_workbook
+from neat_delta.reading.xml import read_xml
 from neat_delta.voice import SILENCE, Voice
 
 if TYPE_CHECKING:
@@ -22,13 +28,9 @@ if TYPE_CHECKING:
 
 MARK_SAMPLE_ROWS = 1_000
 LINE_END_SAMPLE_BYTES = 1 << 20
+MOST_COLUMNS = 4_096
 CONTROLS = bytes(byte for byte in range(32) if byte not in b"\t\n\r")
-
-_OTHER_FORMS = {
-    b"PK\x03\x04": "a workbook or zip archive",
-    b"\xd0\xcf\x11\xe0": "an old workbook",
-    b"\x1f\x8b": "a gzip archive",
-}
+WORKBOOKS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
 
 
 def fingerprint(data: bytes) -> str:
@@ -36,44 +38,29 @@ def fingerprint(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
-def read_bytes(path: Path) -> bytes:
-    """A file's bytes.
+def read_catalogue(path: Path, voice: Voice = SILENCE, told: Told = NOTHING_TOLD) -> Catalogue:
+    """Read a table file as it is: delimited text, a workbook, JSON Lines or XML, also packed with gzip or zip.
+
+    Its form is recognised, but for what is told.
 
     Raises:
-        Unreadable: there is no such file, it is a folder, or it may not be read.
-    """
-    try:
-        return path.read_bytes()
-    except FileNotFoundError as error:
-        raise Unreadable("there is no such file", file=path, remedy="Check the name and the folder.") from error
-    except IsADirectoryError as error:
-        raise Unreadable("this is a folder, not a file", file=path, remedy="Name a file in it.") from error
-    except OSError as error:
-        raise Unreadable(f"the file cannot be opened ({error.strerror})", file=path) from error
-
-
-def read_catalogue(path: Path, voice: Voice = SILENCE, form: Form | None = None) -> Catalogue:
-    """Read a delimited text file as it is.
-
-    Delimiter, character set and line ends are recognised, unless ``form`` states how whoever takes this file
-    will read it.
-
-    Raises:
-        Unreadable: there is no such file, it is no text table, or its header cannot be used.
+        Unreadable: there is no such file, it is no table, or its header cannot be used.
     """
     voice.step(f"reading {path.name}")
-    return _catalogue(_open(path, form), _Hashing())
+    return _catalogue(_open(path, told), _Hashing())
 
 
-def read_both(live: Path, edited: Path, voice: Voice = SILENCE) -> tuple[Catalogue, Catalogue]:
-    """Read two files at once, which saves time twice.
+def read_both(
+    live: Path, edited: Path, voice: Voice = SILENCE, told: Told = NOTHING_TOLD
+) -> tuple[Catalogue, Catalogue]:
+    """Read two files at once, which saves time twice; what is told is told of the edited one.
 
     Much of the work is one thread's, and lines of the edited sheet that stand in the live export need no second
     inspection.
     """
     voice.step(f"reading {live.name} and {edited.name}")
     with ThreadPoolExecutor(max_workers=2) as openers:
-        ours, theirs = openers.submit(_open, live), openers.submit(_open, edited)
+        ours, theirs = openers.submit(_open, live), openers.submit(_open, edited, told)
         opened = ours.result(), theirs.result()
     hashing = _Hashing()
     first = _catalogue(opened[0], hashing)
@@ -81,14 +68,22 @@ def read_both(live: Path, edited: Path, voice: Voice = SILENCE) -> tuple[Catalog
 
 
 @dataclass(frozen=True)
-class _Opened:
-    """A file's text and lines before anything is known of its rows."""
+class _Delimited:
+    """A delimited file's text and lines before anything is known of its rows."""
 
-    path: Path
-    data: bytes
     text: Text
     lines: pl.DataFrame
     dialect: Dialect
+
+
+@dataclass(frozen=True)
+class _Opened:
+    """A file whose form is known."""
+
+    path: Path
+    content: Content
+    table: _Delimited | Sheet
+    told: Told
 
 
 class _Hashing:
@@ -102,39 +97,98 @@ class _Hashing:
         return self._beside.submit(fingerprint, data).result
 
 
-def _open(path: Path, form: Form | None = None) -> _Opened:
-    data = read_bytes(path)
-    for magic, what in _OTHER_FORMS.items():
-        if data.startswith(magic):
-            raise Unreadable(f"this is {what}, not a text table", file=path, remedy="Save the sheet as CSV first.")
-    text = _with_line_feeds(decode(data, form.writing_charset if form else None))
+def _open(path: Path, told: Told = NOTHING_TOLD) -> _Opened:
+    content = fetch(path)
+    if content.inner.startswith(WORKBOOKS):
+        return _Opened(path, content, read_workbook(content.inner, path, told.sheet), told)
+    if told.sheet is not None:
+        raise Unreadable("this is no workbook, so it has no sheets", file=path, remedy="Leave --sheet out.")
+    if content.inner.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
+        return _Opened(path, content, read_xml(content.inner, path), told)
+    text = _with_line_feeds(decode(content.inner, told.charset))
     if not text.utf8 or text.utf8.isspace():
         raise Unreadable("the file is empty", file=path, remedy="Export it again.")
     if _is_binary(text.utf8[:SAMPLE_BYTES]):
         raise Unreadable("this is no text, so it is no table", file=path, remedy="Name the export or the sheet.")
-    dialect = sniff(text.utf8, form.delimiter if form else None)
-    return _Opened(path, data, text, split_lines(text.utf8), dialect)
+    if text.utf8[:SAMPLE_BYTES].lstrip()[:2] == b'{"':
+        return _Opened(path, content, read_json_lines(text.utf8.decode(), path), told)
+    return _Opened(path, content, _Delimited(text, split_lines(text.utf8), sniff(text.utf8, told)), told)
 
 
 def _catalogue(opened: _Opened, hashing: _Hashing, like: Rows | None = None) -> Catalogue:
-    path, dialect = opened.path, opened.dialect
-    fields = name_fields(dialect.header, path.name)
-    columns = tuple(field.name if field else f" {at}" for at, field in enumerate(fields))
+    source = Source(opened.path, hashing.begin(opened.content.data))
+    if isinstance(opened.table, Sheet):
+        found = _from_sheet(source, opened.table, opened.told)
+    else:
+        found = _from_lines(source, opened.table, like)
+    form = found.form
+    if opened.content.packing:
+        form = replace(form, packing=opened.content.packing)
+    if opened.told.mark:
+        form = replace(form, mark=opened.told.mark)
+    return replace(found, form=form)
+
+
+def _from_sheet(source: Source, sheet: Sheet, told: Told) -> Catalogue:
+    at = header_at(sheet.rows)
+    if told.header_line is not None:
+        at = told.header_line - 1
+    if not sheet.rows or at >= len(sheet.rows):
+        raise Unreadable("the sheet holds no table", file=source.path, remedy="Name another with --sheet.")
+    width = max(map(len, sheet.rows))
+    header = sheet.rows[at] if at >= 0 else [f"column_{number}" for number in range(1, width + 1)]
+    columns = _columns(header, source.path, sheet.numbers[at] if at >= 0 else 0)
+    fields = name_fields(header, source.path.name)
+    grid = as_grid(sheet, at, columns)
+    named = [field.name for field in fields if field]
+    return Catalogue(
+        source=source,
+        form=Form(
+            charset="utf-8",
+            made_of=sheet.made_of,
+            header_line=sheet.numbers[at] if at >= 0 else 0,
+            mark=_mark(grid.cells(named).head(MARK_SAMPLE_ROWS)),
+        ),
+        fields=tuple(field for field in fields if field),
+        rows=grid,
+        bad=pl.DataFrame(list(sheet.faults), schema=BAD_SCHEMA, orient="row"),
+        unnamed=sum(field is None for field in fields),
+    )
+
+
+def _from_lines(source: Source, table: _Delimited, like: Rows | None) -> Catalogue:
+    dialect = table.dialect
+    columns = tuple(_columns(dialect.header, source.path, dialect.header_line))
+    fields = name_fields(dialect.header, source.path.name)
     alike = (
         like if isinstance(like, Records) and (like.delimiter, like.columns) == (dialect.delimiter, columns) else None
     )
-    reading = read_records(opened.text, opened.lines, columns, dialect.delimiter, alike)
-    if len(reading.bad) and reading.bad["line"][0] < reading.header_line:
+    reading = read_records(table.text, table.lines, columns, dialect.delimiter, dialect.header_line, alike)
+    if len(reading.bad) and reading.bad["line"][0] <= dialect.header_line:
         line, _, say = reading.bad.row(0)
-        raise Unreadable(f"the header row cannot be read: {say}", file=path, line=line, remedy="Mend that row first.")
+        raise Unreadable(
+            f"the header row cannot be read: {say}", file=source.path, line=line, remedy="Mend that row first."
+        )
     return Catalogue(
-        source=Source(path, hashing.begin(opened.data)),
-        form=_form(opened.text, dialect, reading.records),
+        source=source,
+        form=_form(table.text, dialect, reading.records),
         fields=tuple(field for field in fields if field),
         rows=reading.records,
         bad=reading.bad,
         unnamed=sum(field is None for field in fields),
     )
+
+
+def _columns(header: Sequence[str], path: Path, line: int) -> list[str]:
+    """A name for every column, also for those that have none."""
+    if len(header) > MOST_COLUMNS:
+        raise Unreadable(
+            f"the header has {len(header)} columns, more than {MOST_COLUMNS}",
+            file=path,
+            line=line,
+            remedy="Check the file.",
+        )
+    return [field.name if field else f" {at}" for at, field in enumerate(name_fields(header, path.name))]
 
 
 def _is_binary(sample: bytes) -> bool:
@@ -152,22 +206,19 @@ def _with_line_feeds(text: Text) -> Text:
 def _form(text: Text, dialect: Dialect, records: Records) -> Form:
     sample = text.utf8[:LINE_END_SAMPLE_BYTES]
     mostly_crlf = sample.count(b"\r\n") * 2 > sample.count(b"\n")
+    first = pl.int_range(min(len(records), MARK_SAMPLE_ROWS), eager=True)
+    named = [name for name in records.columns if not name.startswith(" ")]
     return Form(
         delimiter=dialect.delimiter,
         charset=text.charset,
         bom=text.bom,
         line_end=text.line_end or ("\r\n" if mostly_crlf else "\n"),
         quote_all=dialect.quote_all,
-        mark=_mark(records),
+        mark=_mark(records.cells(named, first)),
+        header_line=dialect.header_line,
+        sure=dialect.sure,
     )
 
 
-def _mark(records: Records) -> str | None:
-    first = pl.int_range(min(len(records), MARK_SAMPLE_ROWS), eager=True)
-    named = [name for name in records.columns if not name.startswith(" ")]
-    cells = records.cells(named, first)
-    return decimal_mark(_distinct(cells.get_columns()))
-
-
-def _distinct(columns: Sequence[pl.Series]) -> list[str]:
-    return [cell for column in columns for cell in column.unique().to_list()]
+def _mark(cells: pl.DataFrame) -> str | None:
+    return decimal_mark([cell for column in cells.get_columns() for cell in column.unique().to_list()])

@@ -24,7 +24,7 @@ LONGEST_CELL = 5_000
 
 @dataclass(frozen=True)
 class Records:
-    """Rows of a delimited file as text; ``buffer`` is the file itself where its lines are exactly header and rows.
+    """Rows of a delimited file as text; ``buffer`` is the file itself where ``skip`` lines and then the rows are in it.
 
     Columns that were asked for whole are kept in ``parsed``, for they are asked for again.
     """
@@ -34,6 +34,7 @@ class Records:
     columns: tuple[str, ...]
     delimiter: str
     buffer: bytes | None
+    skip: int = 1
     parsed: dict[str, pl.Series] = field(default_factory=dict, compare=False, repr=False)
 
     def __len__(self) -> int:
@@ -46,7 +47,9 @@ class Records:
         missing = [name for name in names if name not in self.parsed]
         if missing:
             whole = self.buffer or (self.raw.str.join("\n").item() or "").encode()
-            self.parsed.update(self._parse(whole, missing, len(self), skip=int(self.buffer is not None)).to_dict())
+            self.parsed.update(
+                self._parse(whole, missing, len(self), skip=self.skip if self.buffer is not None else 0).to_dict()
+            )
         return pl.DataFrame([self.parsed[name] for name in names])
 
     def _is_every(self, rows: pl.Series) -> bool:
@@ -75,7 +78,6 @@ class Reading:
 
     records: Records
     bad: pl.DataFrame
-    header_line: int
 
 
 BAD_SCHEMA = {"line": pl.UInt32, "raw": pl.String, "say": pl.String}
@@ -87,16 +89,22 @@ def split_lines(utf8: bytes) -> pl.DataFrame:
 
 
 def read_records(
-    text: Text, lines: pl.DataFrame, columns: Sequence[str], delimiter: str, like: Records | None = None
+    text: Text,
+    lines: pl.DataFrame,
+    columns: Sequence[str],
+    delimiter: str,
+    header_line: int = 1,
+    like: Records | None = None,
 ) -> Reading:
     """Cut a file into whole records; ``lines`` are its lines, ``columns`` names the header's cells in order.
 
-    Lines without any value are no rows. Line numbers count from 1, the header included. Lines that stand in the
-    same place in ``like``, a file of the same columns and delimiter, are taken to be as whole as there.
+    Lines above the header (``header_line`` 0: there is none) and those without any value are no rows. Line numbers
+    count from 1, whatever is left out. Lines that stand in the same place in ``like``, a file of the same columns and
+    delimiter, are taken to be as whole as there.
     """
     grammar = Grammar(delimiter, len(columns))
-    frame = lines
-    whole, blank = _judge(lines, grammar, like)
+    frame = lines.slice(header_line - 1) if header_line else lines
+    whole, blank = _judge(frame, grammar, like if header_line == 1 else None)
     if text.undecodable:
         whole &= ~frame["line"].is_in(list(text.undecodable))
     bad = pl.DataFrame(schema=BAD_SCHEMA)
@@ -117,15 +125,16 @@ def read_records(
         ).sort("line")
         bad = pl.DataFrame([(p.first, p.text, p.say) for p in pieces if p.say], schema=BAD_SCHEMA, orient="row")
         buffer = None
-    header_line = frame["line"][0] if len(frame) else len(lines) + 1
-    rows = frame.rechunk().slice(1)
-    return Reading(Records(rows["line"], rows["raw"], tuple(columns), delimiter, buffer), bad, header_line)
+    # The header is a record like any other, the first one; where it could not be read, it is the first of the bad.
+    has_header = bool(header_line) and len(frame) > 0 and frame["line"][0] == header_line
+    rows = frame.rechunk().slice(int(has_header))
+    return Reading(Records(rows["line"], rows["raw"], tuple(columns), delimiter, buffer, header_line), bad)
 
 
 def _judge(lines: pl.DataFrame, grammar: Grammar, like: Records | None) -> tuple[pl.Series, pl.Series]:
     """Which lines are whole records, and which hold no value at all."""
     known = pl.zeros(len(lines), dtype=pl.Boolean, eager=True)
-    if like is not None and like.buffer is not None:
+    if like is not None and like.buffer is not None and like.skip == 1:
         count = min(len(lines) - 1, len(like))
         known = pl.concat([known.head(1), lines["raw"].slice(1, count) == like.raw.head(count), known.slice(1 + count)])
     # The streaming engine shares one column's work among the processor's cores.

@@ -89,7 +89,7 @@ def files_view(seen: Comparison, width: int) -> Iterator[Text]:
     widest = max(map(len, names))
     for label, catalogue, rows in (("live", seen.live, "items"), ("sheet", seen.edited, "rows")):
         size = f"{count(len(catalogue) + len(catalogue.bad))} {rows.ljust(5)} × {len(catalogue.fields)} fields"
-        line, form = labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}"), _form(catalogue)
+        line, form = labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}"), form_words(catalogue)
         if len(line) + len(form) + 3 <= width:
             yield line.append(f"   {form}")
         else:
@@ -107,11 +107,22 @@ def files_view(seen: Comparison, width: int) -> Iterator[Text]:
             yield from sentence("left out", said, width)
 
 
-def _form(catalogue: Catalogue) -> str:
+def form_words(catalogue: Catalogue) -> str:
+    """How a file is written, in a few words."""
     form = catalogue.form
-    words = [CHARSETS.get(form.charset, form.charset), DELIMITERS[form.delimiter]]
+    if form.made_of:
+        words = [form.made_of]
+    else:
+        words = [
+            CHARSETS.get(form.charset, form.charset),
+            DELIMITERS[form.delimiter] + ("" if form.sure else " (a guess)"),
+        ]
     if form.mark is not None:
         words.append(MARKS[form.mark])
+    if form.header_line != 1 and not form.made_of:
+        words.append(f"header on line {form.header_line}" if form.header_line else "no header")
+    if form.packing:
+        words.append(form.packing)
     return " · ".join(words)
 
 

@@ -14,7 +14,7 @@ import polars as pl
 
 from neat_delta.errors import ProofFailed
 from neat_delta.matching import JOINT, Key
-from neat_delta.reading import read_catalogue
+from neat_delta.reading import Told, read_catalogue
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -91,7 +91,7 @@ def imported(before: Shop, files: Sequence[Path]) -> Shop:
     """
     items = before.items
     for path in files:
-        sheet = read_catalogue(path, form=before.form)
+        sheet = read_catalogue(path, told=Told(before.form.delimiter, before.form.writing_charset, header_line=1))
         if len(sheet.bad) or sheet.unnamed:
             raise ProofFailed("the file just written cannot be read back whole", file=path.name)
         known = {field.column: field.name for field in before.live.fields}

@@ -1,0 +1,62 @@
+"""JSON Lines: one object per item; numbers keep the digits they are written with."""
+
+from __future__ import annotations
+
+import json
+from typing import TYPE_CHECKING, Any
+
+from neat_delta.errors import Unreadable
+from neat_delta.reading.grid import Sheet
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+LIST_SEPARATOR = "|"
+
+
+def read_json_lines(text: str, path: Path) -> Sheet:
+    """Objects as rows, their names as columns in the order of first sight; a list becomes one cell, parted by ``|``.
+
+    Lines that are no object, and cells that are objects themselves, are faults of their row.
+
+    Raises:
+        Unreadable: no line is an object.
+    """
+    objects: list[tuple[int, dict[str, Any]]] = []
+    faults = []
+    columns: dict[str, None] = {}
+    for number, line in enumerate(text.split("\n"), start=1):
+        if not line.strip():
+            continue
+        try:
+            # Numbers as text: 12.50 must not become 12.5 on its way through a float.
+            item = json.loads(line, parse_float=str, parse_int=str, parse_constant=str)
+            row = {name: _cell(value) for name, value in item.items()}
+        except (ValueError, AttributeError, RecursionError) as error:
+            say = str(error) if isinstance(error, _Nested) else "the line is no JSON object"
+            faults.append((number, line, say))
+            continue
+        columns.update(dict.fromkeys(row))
+        objects.append((number, row))
+    if not objects:
+        raise Unreadable("no line of this file is a JSON object", file=path, line=1, remedy="One object a line.")
+    rows = [list(columns), *([row.get(name, "") for name in columns] for _, row in objects)]
+    return Sheet(rows, [0, *(number for number, _ in objects)], "JSON Lines", faults)
+
+
+class _Nested(ValueError):
+    """A value that is no single cell."""
+
+
+def _cell(value: object) -> str:
+    match value:
+        case None:
+            return ""
+        case True | False:
+            return "true" if value else "false"
+        case str():
+            return value
+        case list():
+            return LIST_SEPARATOR.join(map(_cell, value))
+        case _:
+            raise _Nested("a cell holds an object of its own")

@@ -1,0 +1,110 @@
+"""A file's bytes: from a path or standard input, out of gzip or a zip with one table in it."""
+
+from __future__ import annotations
+
+import gzip
+import io
+import sys
+import zipfile
+import zlib
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+from neat_delta.errors import Unreadable
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+STANDARD_INPUT = "-"
+GZIP = b"\x1f\x8b"
+ZIP = b"PK\x03\x04"
+# More than any catalogue unpacks to, and less than would fill a machine's memory.
+LARGEST = 8 << 30
+# Text packs to a tenth or a twentieth; a small file that unpacks to a thousand times its size is made to do harm.
+MOST_TIMES = 500
+HARMLESS = 64 << 20
+
+
+@dataclass(frozen=True)
+class Content:
+    """A file as it lies there (``data``) and what it holds (``inner``), with the packing named for people."""
+
+    data: bytes
+    inner: bytes
+    packing: str | None = None
+
+
+def fetch(path: Path) -> Content:
+    """Read a file, or standard input for ``-``, and unpack it.
+
+    Raises:
+        Unreadable: there is no such file, it may not be read, or it cannot be unpacked safely.
+    """
+    data = sys.stdin.buffer.read() if str(path) == STANDARD_INPUT else read_bytes(path)
+    if data.startswith(GZIP):
+        return Content(data, _gunzip(data, path), "gzip")
+    if data.startswith(ZIP):
+        return _unzip(data, path)
+    return Content(data, data)
+
+
+def read_bytes(path: Path) -> bytes:
+    """A file's bytes.
+
+    Raises:
+        Unreadable: there is no such file, it is a folder, or it may not be read.
+    """
+    try:
+        return path.read_bytes()
+    except FileNotFoundError as error:
+        raise Unreadable("there is no such file", file=path, remedy="Check the name and the folder.") from error
+    except IsADirectoryError as error:
+        raise Unreadable("this is a folder, not a file", file=path, remedy="Name a file in it.") from error
+    except OSError as error:
+        raise Unreadable(f"the file cannot be opened ({error.strerror})", file=path) from error
+
+
+def _gunzip(data: bytes, path: Path) -> bytes:
+    try:
+        with gzip.GzipFile(fileobj=io.BytesIO(data)) as packed:
+            inner = packed.read(_allowed(len(data)) + 1)
+    except (OSError, EOFError, zlib.error) as error:
+        raise Unreadable("the gzip file is damaged or cut off", file=path, remedy="Fetch it again.") from error
+    _insist_on_size(len(inner), len(data), path)
+    return inner
+
+
+def _unzip(data: bytes, path: Path) -> Content:
+    """A workbook, which is a zip by itself, or the one table that a zip archive holds."""
+    try:
+        with zipfile.ZipFile(io.BytesIO(data)) as archive:
+            parts = [part for part in archive.infolist() if not part.is_dir()]
+            _insist_on_size(sum(part.file_size for part in parts), len(data), path)
+            if {"[Content_Types].xml", "mimetype"} & {part.filename for part in parts}:
+                return Content(data, data)
+            tables = [part for part in parts if not part.filename.startswith(("__MACOSX/", "."))]
+            if len(tables) != 1:
+                names = ", ".join(part.filename for part in tables[:5])
+                raise Unreadable(
+                    f"the zip archive holds {len(tables)} files ({names})",
+                    file=path,
+                    remedy="Unpack it and name the table.",
+                )
+            return Content(data, archive.read(tables[0]), f"zip, {tables[0].filename}")
+    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+        raise Unreadable(
+            f"the zip archive or workbook cannot be unpacked ({error})", file=path, remedy="Fetch it again."
+        ) from error
+
+
+def _allowed(packed: int) -> int:
+    return min(LARGEST, max(HARMLESS, packed * MOST_TIMES))
+
+
+def _insist_on_size(unpacked: int, packed: int, path: Path) -> None:
+    if unpacked > _allowed(packed):
+        raise Unreadable(
+            f"the archive would unpack to more than {_allowed(packed) >> 20} MB, which no table of its size does",
+            file=path,
+            remedy="If you trust it, unpack it yourself.",
+        )

@@ -1,0 +1,79 @@
+"""XLSX and ODS workbooks: one sheet's cells as the text that people see."""
+
+from __future__ import annotations
+
+import io
+from datetime import date, datetime, time, timedelta
+from decimal import Decimal
+from typing import TYPE_CHECKING, Any
+
+from neat_delta.errors import Unreadable
+from neat_delta.reading.grid import Sheet
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from pathlib import Path
+
+# Spreadsheet programs keep fifteen significant digits; what stands behind them is the noise of binary fractions.
+SIGNIFICANT = 15
+
+
+def read_workbook(data: bytes, path: Path, wanted: str | None) -> Sheet:
+    """One sheet of a workbook: the wanted one by name or number, else the first that is visible and holds a table.
+
+    Whole numbers come without a decimal point and never as powers of ten, dates as ISO 8601, flags as TRUE and FALSE.
+
+    Raises:
+        Unreadable: it is no workbook, or has no such sheet.
+    """
+    from python_calamine import CalamineError, CalamineWorkbook, SheetVisibleEnum
+
+    try:
+        book = CalamineWorkbook.from_filelike(io.BytesIO(data))
+        visible = [sheet.name for sheet in book.sheets_metadata if sheet.visible == SheetVisibleEnum.Visible]
+        names = book.sheet_names
+        chosen = _chosen(names, visible, wanted, path)
+        tables = ((name, book.get_sheet_by_name(name)) for name in chosen)
+        name, sheet = next(((n, s) for n, s in tables if s.height > 1 and s.width > 1), (chosen[0], None))
+        table = sheet or book.get_sheet_by_name(name)
+        values = table.to_python(skip_empty_area=False)
+    except (CalamineError, OSError, ValueError) as error:
+        raise Unreadable(
+            f"the workbook cannot be read ({error})", file=path, remedy="Open it and save it as XLSX or CSV."
+        ) from error
+    others = f" of {len(names)}" if len(names) > 1 else ""
+    rows = [[_TEXT[type(value)](value) for value in row] for row in values]
+    return Sheet(rows, range(1, len(rows) + 1), f"workbook, sheet {name}{others}")
+
+
+def _chosen(names: list[str], visible: list[str], wanted: str | None, path: Path) -> list[str]:
+    if wanted is None:
+        return visible or names
+    if wanted in names:
+        return [wanted]
+    if wanted.isdigit() and 1 <= int(wanted) <= len(names):
+        return [names[int(wanted) - 1]]
+    raise Unreadable(f"the workbook has no sheet {wanted!r}", file=path, remedy=f"Its sheets: {', '.join(names)}.")
+
+
+def number_text(value: float) -> str:
+    """A spreadsheet's number as people see it: 4 rather than 4.0, 4006381333931 rather than 4.01E+12."""
+    text = format(Decimal(format(value, f".{SIGNIFICANT}g")), "f")
+    return text.rstrip("0").rstrip(".") if "." in text else text
+
+
+def _moment(value: datetime) -> str:
+    return value.date().isoformat() if value.time() == time() else value.isoformat(" ")
+
+
+_TEXT: dict[type, Callable[[Any], str]] = {
+    str: str,
+    float: number_text,
+    int: str,
+    bool: lambda value: "TRUE" if value else "FALSE",
+    datetime: _moment,
+    date: date.isoformat,
+    time: time.isoformat,
+    timedelta: str,
+    type(None): lambda _: "",
+}

@@ -1,0 +1,60 @@
+"""XML with one repeated element per item; read by a parser that refuses entities and outside references."""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import TYPE_CHECKING
+
+from neat_delta.errors import Unreadable
+from neat_delta.reading.grid import Sheet
+from neat_delta.reading.jsonlines import LIST_SEPARATOR
+
+if TYPE_CHECKING:
+    from pathlib import Path
+    from xml.etree.ElementTree import Element
+
+
+def read_xml(data: bytes, path: Path) -> Sheet:
+    """The element that repeats most among brothers is the item; its attributes and children are the columns.
+
+    A child that occurs several times in one item becomes one cell, parted by ``|``. Lines are counted in items.
+
+    Raises:
+        Unreadable: the file is no well-formed XML, holds entities, or nothing in it repeats.
+    """
+    from defusedxml import DefusedXmlException, ElementTree
+
+    try:
+        root = ElementTree.fromstring(data)
+    except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError) as error:
+        reason = f"this is no well-formed XML ({error})" if isinstance(error, SyntaxError) else f"unsafe XML ({error})"
+        raise Unreadable(reason, file=path, remedy="Export it again.") from error
+    items = _items(root)
+    if not items:
+        raise Unreadable("no element of this XML file repeats, so there are no items", file=path)
+    found = [_cells(item) for item in items]
+    columns = list(dict.fromkeys(name for row in found for name in row))
+    rows = [columns, *([row.get(name, "") for name in columns] for row in found)]
+    return Sheet(rows, range(len(rows)), f"XML, element {_plain(items[0].tag)}")
+
+
+def _items(root: Element) -> list[Element]:
+    best: list[Element] = []
+    for parent in root.iter():
+        if len(parent) > len(best):
+            tag, count = Counter(child.tag for child in parent).most_common(1)[0]
+            if count > len(best) and (count > 1 or parent is root):
+                best = [child for child in parent if child.tag == tag]
+    return best
+
+
+def _cells(item: Element) -> dict[str, str]:
+    row: dict[str, list[str]] = {_plain(name): [value] for name, value in item.attrib.items()}
+    for child in item:
+        row.setdefault(_plain(child.tag), []).append("".join(child.itertext()).strip())
+    return {name: LIST_SEPARATOR.join(values) for name, values in row.items()}
+
+
+def _plain(tag: str) -> str:
+    """A tag without its namespace."""
+    return tag.rpartition("}")[2]
