@@ -34,6 +34,7 @@ pre {{ margin: 18px 22px; font: 17px/19.6px "DejaVu Sans Mono", monospace; }}
 </style><pre>{}</pre>"""
 # Name of the picture, the command, the part of its output: lines from here, counted from 0.
 SHOTS = [
+    ("look", "neat-delta look live.csv", 0),
     ("compare", "neat-delta compare live.csv edited.csv", 0),
     ("held-back", "neat-delta compare live.csv edited.csv", -30),
     ("write", "neat-delta write tuesday.changes.jsonl -o updates", 0),

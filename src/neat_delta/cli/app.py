@@ -11,6 +11,7 @@ from neat_delta import __version__
 from neat_delta.cli.compare import compare_command
 from neat_delta.cli.demo import demo_command
 from neat_delta.cli.exits import Exit
+from neat_delta.cli.look import look_command
 from neat_delta.cli.write import write_command
 from neat_delta.errors import NeatDeltaError
 
@@ -29,6 +30,7 @@ def cli() -> None:
     """
 
 
+cli.add_command(look_command)
 cli.add_command(compare_command)
 cli.add_command(write_command)
 cli.add_command(demo_command)

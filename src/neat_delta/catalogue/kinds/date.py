@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue.kinds.kind import few
+
 if TYPE_CHECKING:
     from neat_delta.catalogue.kinds.kind import SheetForm
 
@@ -78,11 +80,8 @@ def _read(cells: pl.Series, form: str | None) -> pl.Series:
 
 
 def _reading_all(values: pl.Series) -> list[str]:
-    return [
-        form
-        for form, shape in FORMS.items()
-        if values.str.contains(shape).all() and not _read(values, form).has_nulls()
-    ]
+    likely = [form for form, shape in FORMS.items() if few(values).str.contains(shape).all()]
+    return [form for form in likely if not _read(values, form).has_nulls()]
 
 
 KIND = Date()

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue.kinds.kind import few
+
 if TYPE_CHECKING:
     from collections.abc import Callable
 
@@ -43,6 +45,8 @@ class Flag:
 
         For 0 and 1, both must occur, and the name must not speak of quantities: either alone may be a number.
         """
+        if few(values).str.to_lowercase().n_unique() > len(PAIRS[0]):
+            return False
         tokens = values.str.to_lowercase().unique()
         if len(tokens) > len(PAIRS[0]):
             return False

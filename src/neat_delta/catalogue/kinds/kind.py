@@ -24,6 +24,14 @@ class SheetForm:
     mark: str | None
 
 
+FEW = 64
+
+
+def few(values: pl.Series) -> pl.Series:
+    """Some of a column's values: what must hold for all of them is tried on these first, for most columns fail."""
+    return values.head(FEW)
+
+
 class Kind(Protocol):
     """A kind of field.
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
+from neat_delta.catalogue.kinds.kind import few
 from neat_delta.catalogue.kinds.numeric import Numeric, all_numbers
 
 if TYPE_CHECKING:
@@ -16,9 +17,10 @@ NAMES = re.compile(r"(^|_)(price|prices|cost|costs|rrp|msrp|net|gross|amount|fee
 
 def fits(values: pl.Series, field: str) -> bool:
     """All values are numbers, and the field's name speaks of money or every value has two decimals."""
-    if not all_numbers(values):
+    if not all_numbers(few(values)):
         return False
-    return bool(NAMES.search(field)) or bool(values.str.contains(r"[.,]\d\d$").all())
+    named = bool(NAMES.search(field)) or bool(values.str.contains(r"[.,]\d\d$").all())
+    return named and all_numbers(values)
 
 
 KIND = Numeric("money", turn=30, wants="an amount of money", fits=fits)

@@ -1,0 +1,92 @@
+"""What the columns of a table hold, each by itself."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.catalogue.kinds import SheetForm, infer_kind, kind_named
+
+if TYPE_CHECKING:
+    from neat_delta.catalogue.catalogue import Catalogue
+
+BLANK = r"^[\s\u00a0]*$"
+COMMONEST = 3
+TOP = 100
+EXAMPLES = 3
+# With more distinct values than this share of the filled cells, no value is common.
+VARIED = 0.5
+
+
+@dataclass(frozen=True)
+class ColumnProfile:
+    """One column: kind, filled cells, distinct values, its range or its commonest values, and its first ones.
+
+    ``values`` are the distinct filled values with their counts (frame of value, count), the commonest first where
+    values repeat, else in no order.
+    """
+
+    field: str
+    column: str
+    kind: str
+    filled: int
+    values: pl.DataFrame
+    smallest: str | None
+    largest: str | None
+    first: list[str]
+
+    @property
+    def distinct(self) -> int:
+        """How many distinct filled values there are."""
+        return len(self.values)
+
+    @property
+    def commonest(self) -> list[tuple[str, int]]:
+        """The commonest values and how often they occur, where values repeat at all."""
+        if _varied(self.values, self.filled):
+            return []
+        return list(self.values.head(COMMONEST).iter_rows())
+
+
+def profile(catalogue: Catalogue) -> list[ColumnProfile]:
+    """Every column of a table, in its order."""
+    cells = catalogue.cells(catalogue.names)
+    # One column's counting is one thread's work.
+    with ThreadPoolExecutor() as counters:
+        return list(counters.map(lambda field: _profile(cells[field.name], field.name, field.column), catalogue.fields))
+
+
+def _profile(cells: pl.Series, field: str, column: str) -> ColumnProfile:
+    counted = cells.alias("value").to_frame().group_by("value", maintain_order=False).len("count")
+    values = counted.filter(~pl.col("value").str.contains(BLANK))
+    filled = int(values["count"].sum())
+    if not _varied(values, filled):
+        values = values.sort("count", "value", descending=[True, False])
+    kind = infer_kind(values["value"], field)
+    smallest, largest = _range(values["value"], kind.name)
+    return ColumnProfile(field, column, kind.name, filled, values, smallest, largest, _first(cells))
+
+
+def _first(cells: pl.Series) -> list[str]:
+    """Some values from the top of the column, each once."""
+    top = cells.head(TOP)
+    return top.filter(~top.str.contains(BLANK)).unique(maintain_order=True).head(EXAMPLES).to_list()
+
+
+def _varied(values: pl.DataFrame, filled: int) -> bool:
+    return len(values) > VARIED * filled
+
+
+def _range(values: pl.Series, kind: str) -> tuple[str | None, str | None]:
+    """The smallest and the largest value as written, for kinds that have an order."""
+    known = kind_named(kind)
+    if values.is_empty() or not (known.numeric or kind == "date"):
+        return None, None
+    form = known.sheet_form(SheetForm(values, values, None), known.live_form(values))
+    readings = known.read(values, form if kind != "date" else known.live_form(values))
+    order = readings.cast(pl.Float64, strict=False) if known.numeric else readings
+    ordered = pl.DataFrame({"value": values, "order": order}).drop_nulls("order").sort("order")
+    return (ordered["value"][0], ordered["value"][-1]) if len(ordered) else (None, None)

@@ -1,0 +1,110 @@
+"""Marks that a spreadsheet program leaves on values, as far as one file alone shows them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+# What a cell holds when its formula has failed, in English and German programs.
+FAILED = r"^#(N/A|NV|REF!|BEZUG!|VALUE!|WERT!|DIV/0!|NAME\?|NUM!|ZAHL!|NULL!|SPILL!)$"
+FORMULA = r"^=\s*[\w(\"'+-]"
+# UTF-8 read as Windows-1252: every accent becomes two signs.
+DOUBLED = r"[ÂÃ][\u0080-\u00bf‚ƒ„…†‡ˆ‰Š‹Œ]|â€"
+LOST_SIGN = r"\p{L}\?\p{L}|\ufffd"
+POWER_OF_TEN = r"^[+-]?\d+([.,]\d+)?[eE]\+?\d+$"
+DAY = r"^(\d{1,2}[./]\d{1,2}[./]\d{2,4}|\d{1,2}-(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)|(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)-\d{2})$"  # noqa: E501
+NUMBER = r"^[+-]?[\d.,' \u00a0\u202f]*\d$"
+OUTER_SPACE = r"^[\s\u00a0]|[\s\u00a0]$"
+# Where programs and importers cut long texts off.
+CUTS = (255, 32_767)
+FEW = 0.1
+
+
+@dataclass(frozen=True)
+class Mark:
+    """One sort of damage: which of a column's distinct filled values (and their kind's name) show it."""
+
+    check: str
+    say: str
+    shows: Callable[[pl.Series, str], pl.Series]
+
+
+def damage_marks(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame:
+    """Marks on one column, given by its distinct filled values and their counts (frame of value, count).
+
+    Returns a frame of check, field, value (an example), cells (how many), say.
+    """
+    found = []
+    for mark in MARKS:
+        hit = values.filter(mark.shows(values["value"], kind))
+        if len(hit):
+            found.append((mark.check, field, hit["value"][0], int(hit["count"].sum()), mark.say))
+    return pl.DataFrame(found, schema=SCHEMA, orient="row")
+
+
+SCHEMA = {"check": pl.String, "field": pl.String, "value": pl.String, "cells": pl.UInt32, "say": pl.String}
+
+
+def _matching(pattern: str) -> Callable[[pl.Series, str], pl.Series]:
+    return lambda values, kind: values.str.contains(pattern)
+
+
+def _nowhere(values: pl.Series) -> pl.Series:
+    return pl.repeat(False, len(values), dtype=pl.Boolean, eager=True)
+
+
+def _powers(values: pl.Series, kind: str) -> pl.Series:
+    """Powers of ten, unless the column is one of numbers or such codes are usual in it."""
+    powers = values.str.contains(POWER_OF_TEN)
+    usual = kind in ("money", "number") or powers.sum() > FEW * len(values)
+    return _nowhere(values) if usual else powers
+
+
+def _days(values: pl.Series, kind: str) -> pl.Series:
+    """Days among values that are mostly something else."""
+    days = values.str.contains(DAY)
+    return days if days.sum() < FEW * len(values) else _nowhere(values)
+
+
+def _cut_off(values: pl.Series, kind: str) -> pl.Series:
+    """The longest texts of a column, if they are just as long as a known limit."""
+    lengths = values.str.len_chars()
+    longest = lengths.max()
+    return lengths == longest if longest in CUTS else _nowhere(values)
+
+
+def _shortened(values: pl.Series, kind: str) -> pl.Series:
+    """Shorter numbers in a column whose numbers have one length and zeros in front."""
+    digits = values.str.contains(r"^\d+$")
+    lengths = values.filter(digits).str.len_chars()
+    if lengths.is_empty() or digits.sum() < (1 - FEW) * len(values):
+        return _nowhere(values)
+    usual = int(lengths.mode().max())  # type: ignore[arg-type]
+    zeros = (values.str.starts_with("0") & (values.str.len_chars() == usual)).any()
+    shorter = digits & (values.str.len_chars() < usual) & ~values.str.starts_with("0")
+    return shorter if zeros and usual > 1 and shorter.sum() < FEW * len(values) else _nowhere(values)
+
+
+def _no_number(values: pl.Series, kind: str) -> pl.Series:
+    """Values without a digit in front among values that are nearly all numbers."""
+    numbers = values.str.contains(NUMBER)
+    return ~numbers if (1 - FEW / 2) * len(values) < numbers.sum() < len(values) else _nowhere(values)
+
+
+MARKS = (
+    Mark("failed formula", "a formula has failed here; the value behind it is lost", _matching(FAILED)),
+    Mark("formula text", "this is a formula rather than its value", _matching(FORMULA)),
+    Mark("power of ten", "a long code was turned into a power of ten; its digits are lost", _powers),
+    Mark("code turned date", "among values of another sort this looks like a code turned into a date", _days),
+    Mark("lost zeros", "shorter than the others: zeros in front may be lost", _shortened),
+    Mark("no number", "nearly all other values of this column are numbers", _no_number),
+    Mark("doubled accents", "accents read in the wrong character set (UTF-8 as Windows-1252)", _matching(DOUBLED)),
+    Mark("lost characters", "a question mark stands where a letter was", _matching(LOST_SIGN)),
+    Mark("cut off", "as long as programs allow: the end may be missing", _cut_off),
+    Mark("outer spaces", "spaces in front or behind; they count", _matching(OUTER_SPACE)),
+)

@@ -1,0 +1,89 @@
+"""neat-delta look."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from neat_delta.cli.common import FILE, Manners, console, file_form, manners, progress, show, show_json
+from neat_delta.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    import polars as pl
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.catalogue.profile import ColumnProfile
+    from neat_delta.matching.candidates import KeyCandidates
+
+
+@click.command("look")
+@click.argument("file", type=FILE)
+@file_form
+@manners
+def look_command(
+    file: Path,
+    delimiter: str | None,
+    encoding: str | None,
+    mark: str | None,
+    header_line: int | None,
+    sheet: str | None,
+    as_json: bool,
+    quiet: bool,
+    no_colour: bool,
+) -> int:
+    """Look at a table FILE: how it is written, its first rows, what its columns hold, what could be the key.
+
+    Delimited text, XLSX, ODS, JSON Lines and XML, also packed with gzip or zip; "-" is standard input.
+    """
+    import polars as pl
+
+    from neat_delta.catalogue.profile import profile
+    from neat_delta.checks import damage_marks
+    from neat_delta.matching.candidates import key_candidates
+    from neat_delta.reading import Told, read_catalogue
+    from neat_delta.views.overview import overview
+
+    spoken = Manners(as_json, quiet, no_colour)
+    with progress(spoken) as voice:
+        catalogue = read_catalogue(file, voice, Told(delimiter, encoding, mark, header_line, sheet))
+        voice.step("counting values")
+        columns = profile(catalogue)
+        keys = key_candidates(catalogue, columns)
+        marks = pl.concat([damage_marks(column.values, column.field, column.kind) for column in columns])
+    if as_json:
+        show_json(_as_dict(catalogue, columns, keys, marks))
+    elif not quiet:
+        show(overview(catalogue, columns, keys, marks, console(spoken).width), spoken)
+    return Exit.ATTENTION if len(catalogue.bad) else Exit.DONE
+
+
+def _as_dict(
+    catalogue: Catalogue, columns: list[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame
+) -> dict[str, Any]:
+    from dataclasses import asdict
+
+    return {
+        "file": catalogue.source.name,
+        "sha256": catalogue.source.sha256,
+        "rows": len(catalogue),
+        "form": asdict(catalogue.form),
+        "key": asdict(keys),
+        "columns": [
+            {
+                "column": column.column,
+                "field": column.field,
+                "kind": column.kind,
+                "filled": column.filled,
+                "distinct": column.distinct,
+                "smallest": column.smallest,
+                "largest": column.largest,
+                "commonest": [{"value": value, "cells": cells} for value, cells in column.commonest],
+            }
+            for column in columns
+        ],
+        "unreadable": catalogue.bad.select("line", "say").to_dicts(),
+        "damaged": marks.to_dicts(),
+    }

@@ -1,0 +1,138 @@
+"""The terminal view of one file: what it is, its first rows, its columns, possible keys, marks of damage."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+from rich.cells import cell_len
+from rich.text import Text
+
+from neat_delta.views.comparison import form_words, labelled, sentence
+from neat_delta.views.look import STYLES, count, printable, several
+from neat_delta.views.table import Cell, Column, table
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.catalogue.profile import ColumnProfile
+    from neat_delta.matching.candidates import KeyCandidates
+
+FIRST_ROWS = 5
+WIDEST_CELL = 24
+SOME_BAD = 5
+SOME_LINES = 6
+
+
+def overview(
+    catalogue: Catalogue, columns: Sequence[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame, width: int
+) -> Iterator[Text]:
+    """The whole view, line by line."""
+    size = f"{several(len(catalogue), 'row')} × {several(len(catalogue.fields), 'column')}"
+    yield from sentence("file", f"{catalogue.source.name}   {size}   {form_words(catalogue)}", width)
+    if not catalogue.form.sure:
+        yield from sentence("look at", "the delimiter is a guess; say it with --delimiter", width, "warn")
+    if catalogue.form.charset == "cp1252" and not catalogue.form.made_of:
+        said = "Windows-1252 is a guess where a file is no UTF-8; if accents look wrong, say --encoding"
+        yield from sentence("", said, width)
+    yield from keys_view(keys, width)
+    if len(catalogue):
+        yield Text()
+        yield from first_rows(catalogue, width)
+    yield Text()
+    yield from columns_view(columns, len(catalogue), width)
+    yield from marks_view(catalogue, marks, width)
+
+
+def keys_view(keys: KeyCandidates, width: int) -> Iterator[Text]:
+    """What could name the items."""
+    if keys.alone:
+        yield from sentence("key", " or ".join(keys.alone), width, "good")
+    elif keys.pairs:
+        yield from sentence("key", "two together: " + " or ".join(f"{a} + {b}" for a, b in keys.pairs), width, "good")
+    else:
+        yield from sentence("key", "no column, and no two, are filled and different on every row", width, "warn")
+    if keys.repeated:
+        said = "; ".join(
+            f"{printable(value)} in lines {', '.join(map(str, lines[:6]))}" for value, lines in keys.repeated
+        )
+        yield from sentence("", f"{keys.expected} is repeated: {said}", width, "warn")
+
+
+def first_rows(catalogue: Catalogue, width: int) -> Iterator[Text]:
+    """The first rows, of as many columns as fit, to see at once whether the columns fell in place."""
+    first = catalogue.cells(catalogue.names, pl.int_range(min(FIRST_ROWS, len(catalogue)), eager=True))
+    shown: list[str] = []
+    room = width - 2
+    for field in catalogue.fields:
+        cells = [field.column, *map(printable, first[field.name])]
+        room -= min(WIDEST_CELL, max(map(cell_len, cells))) + 2
+        if room < 0 and shown:
+            break
+        shown.append(field.name)
+    heads = [Column(catalogue.field(name).column, least=WIDEST_CELL) for name in shown]
+    rows = [[Cell(printable(row[name])) for name in shown] for row in first.rows(named=True)]
+    yield from table(heads, rows, width)
+    hidden = len(catalogue.fields) - len(shown)
+    if hidden:
+        yield Text(f"  … and {several(hidden, 'more column')}, all of them below", STYLES["note"])
+
+
+def columns_view(columns: Sequence[ColumnProfile], rows: int, width: int) -> list[Text]:
+    """Each column: kind, fill, distinct values, and its range or commonest values."""
+    heads = [
+        Column("column", least=8),
+        Column("kind"),
+        Column("filled", right=True),
+        Column("distinct", right=True),
+        Column("values", least=16),
+    ]
+    cells = [
+        [
+            Cell(printable(column.column)),
+            Cell(column.kind, "note"),
+            Cell(_share(column.filled, rows), right=True),
+            Cell(count(column.distinct), right=True),
+            Cell(_values(column)),
+        ]
+        for column in columns
+    ]
+    return table(heads, cells, width)
+
+
+def _share(filled: int, rows: int) -> str:
+    """The share of filled cells, never rounded to all or none."""
+    if not rows or filled == rows:
+        return "all" if rows else "–"
+    if not filled:
+        return "none"
+    return f"{min(99, max(1, round(100 * filled / rows)))} %"
+
+
+def _values(column: ColumnProfile) -> str:
+    if column.smallest is not None and column.largest is not None:
+        return f"{printable(column.smallest)} to {printable(column.largest)}"
+    if column.commonest:
+        return " · ".join(f"{printable(value)} ({count(times)})" for value, times in column.commonest)
+    return " · ".join(printable(value) for value in column.first)
+
+
+def marks_view(catalogue: Catalogue, marks: pl.DataFrame, width: int) -> Iterator[Text]:
+    """Rows that cannot be read, and values that a spreadsheet program has likely damaged."""
+    if len(catalogue.bad):
+        yield Text()
+        yield labelled("unreadable", several(len(catalogue.bad), "row"), "stop")
+        rows = [
+            [Cell("   "), Cell(f"line {line}", "note"), Cell(say), Cell(printable(raw), "now")]
+            for line, raw, say in catalogue.bad.head(SOME_BAD).iter_rows()
+        ]
+        yield from table([Column(), Column(), Column(least=20), Column(least=10)], rows, width)
+    if len(marks):
+        yield Text()
+        yield labelled("damaged?", several(int(marks["cells"].sum()), "cell"), "warn")
+        rows = [
+            [Cell("   "), Cell(field), Cell(several(cells, "cell"), "note"), Cell(printable(value), "now"), Cell(say)]
+            for _, field, value, cells, say in marks.iter_rows()
+        ]
+        yield from table([Column(), Column(least=6), Column(), Column(least=10), Column(least=20)], rows, width)
