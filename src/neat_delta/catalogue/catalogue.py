@@ -14,6 +14,8 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.field import Field
 
 ASCII = "ascii"
+# Under this name a workbook keeps the fingerprint of the live export it was made from.
+ORIGIN_PROPERTY = "neat-delta live sha256"
 
 
 @dataclass(frozen=True)
@@ -90,7 +92,9 @@ class Rows(Protocol):
 class Catalogue:
     """A live export or an edited sheet.
 
-    ``bad`` lists what could not be read as a row: line, raw text and the reason (frame of line, value, say).
+    ``bad`` lists what could not be read as a row: line, raw text and the reason (frame of line, raw, say).
+    ``unnamed`` counts columns without a name; ``origin`` is the fingerprint of the live export that a sheet says it
+    was made from.
     """
 
     source: Source
@@ -99,6 +103,7 @@ class Catalogue:
     rows: Rows
     bad: pl.DataFrame
     unnamed: int = 0
+    origin: str | None = None
 
     def __len__(self) -> int:
         return len(self.rows)

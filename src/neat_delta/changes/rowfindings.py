@@ -22,6 +22,7 @@ def row_findings(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[
     return pl.concat(
         [
             no_findings(),
+            _other_origin(live, edited),
             _unreadable(edited),
             _without_code(edited, key, pairing),
             _rivals(edited, key, shared, pairing.rivals),
@@ -37,6 +38,17 @@ def row_findings(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[
 
 def _lines(catalogue: Catalogue, rows: pl.Series) -> pl.Series:
     return catalogue.rows.line.gather(rows)
+
+
+def _other_origin(live: Catalogue, edited: Catalogue) -> pl.DataFrame:
+    """A sheet that was made from another export would undo what the shop has changed since."""
+    if edited.origin in (None, live.source.sha256):
+        return no_findings()
+    said = (
+        f"{edited.source.name} was made from another export than {live.source.name}; what the shop changed between the "
+        "two would be undone, so compare it with the export it was made from"
+    )
+    return findings_frame("other export", "warn", say=said)
 
 
 def _unreadable(edited: Catalogue) -> pl.DataFrame:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import gzip
-import secrets
 from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +13,7 @@ from neat_delta.changes.changeset import CELLS, FINDINGS, ITEMS, ChangeSet, Fiel
 from neat_delta.errors import CannotWrite, Unreadable
 from neat_delta.matching import JOINT
 from neat_delta.reading import read_bytes
+from neat_delta.whole import write_whole
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -63,14 +63,7 @@ def save_changes(changes: ChangeSet, path: Path, inputs: Sequence[Path] = ()) ->
     data = dump_changes(changes)
     if path.suffix == ".gz":
         data = gzip.compress(data, mtime=0)
-    draft = path.with_name(f".{path.name}.{secrets.token_hex(4)}.draft")
-    try:
-        draft.write_bytes(data)
-        draft.replace(path)
-    except OSError as error:
-        raise CannotWrite(f"the file cannot be written ({error.strerror})", file=path) from error
-    finally:
-        draft.unlink(missing_ok=True)
+    write_whole(path, data)
 
 
 def _is_change_set(path: Path) -> bool:

@@ -33,13 +33,15 @@ class Sheet:
     """Rows of text cells as they stand in a file, the header among them.
 
     ``numbers`` are the rows' lines or row numbers, ``made_of`` names the form for people. ``faults`` are rows that
-    could not be read (line, raw text, reason).
+    could not be read (line, raw text, reason). ``origin`` is the fingerprint of the live export that the sheet was
+    made from, if it says so.
     """
 
     rows: Sequence[Sequence[str]]
     numbers: Sequence[int]
     made_of: str
     faults: Sequence[tuple[int, str, str]] = ()
+    origin: str | None = None
 
 
 def as_grid(sheet: Sheet, header: int, columns: Sequence[str]) -> Grid:

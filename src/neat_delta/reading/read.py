@@ -153,6 +153,7 @@ def _from_sheet(source: Source, sheet: Sheet, told: Told) -> Catalogue:
         rows=grid,
         bad=pl.DataFrame(list(sheet.faults), schema=BAD_SCHEMA, orient="row"),
         unnamed=sum(field is None for field in fields),
+        origin=sheet.origin,
     )
 
 

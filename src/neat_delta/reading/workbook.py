@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import io
+import re
+import zipfile
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
+from neat_delta.catalogue import ORIGIN_PROPERTY
 from neat_delta.errors import Unreadable
 from neat_delta.reading.grid import Sheet
 
@@ -43,7 +46,21 @@ def read_workbook(data: bytes, path: Path, wanted: str | None) -> Sheet:
         ) from error
     others = f" of {len(names)}" if len(names) > 1 else ""
     rows = [[_TEXT[type(value)](value) for value in row] for row in values]
-    return Sheet(rows, range(1, len(rows) + 1), f"workbook, sheet {name}{others}")
+    return Sheet(rows, range(1, len(rows) + 1), f"workbook, sheet {name}{others}", origin=_origin(data))
+
+
+def _origin(data: bytes) -> str | None:
+    """The fingerprint that our own sheets carry among the document's properties, in XLSX and in ODS alike."""
+    if not zipfile.is_zipfile(io.BytesIO(data)):
+        return None
+    with zipfile.ZipFile(io.BytesIO(data)) as parts:
+        names = [name for name in ("docProps/custom.xml", "meta.xml") if name in parts.namelist()]
+        for properties in (parts.read(name).decode(errors="replace") for name in names):
+            _, found, after = properties.partition(f'name="{ORIGIN_PROPERTY}"')
+            fingerprint = re.search(r">([0-9a-f]{64})<", after) if found else None
+            if fingerprint:
+                return fingerprint[1]
+    return None
 
 
 def _chosen(names: list[str], visible: list[str], wanted: str | None, path: Path) -> list[str]:

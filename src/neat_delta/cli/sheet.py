@@ -1,0 +1,115 @@
+"""neat-delta sheet."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from neat_delta.cli.common import FILE, Manners, console, manners, progress, show, show_json
+from neat_delta.cli.exits import Exit
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+    from pathlib import Path
+
+    from rich.text import Text
+
+    from neat_delta.writing.sheet import SheetColumn
+
+
+@click.command("sheet")
+@click.argument("export", type=FILE)
+@click.option("-o", "--out", type=FILE, required=True, metavar="FILE", help="The sheet: .xlsx, or .csv for plain text.")
+@click.option(
+    "--fields", metavar="A,B,C", default="", help="Only these fields, in this order; the key is always first."
+)
+@click.option("--where", metavar="SQL", help='Only items for which this holds, such as "price > 10 AND active = 1".')
+@click.option("--items", type=FILE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
+@click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
+@click.option("--unlock", multiple=True, metavar="FIELD", help="Let this field be edited though it has wide effects.")
+@click.option("--replace", is_flag=True, help="Let the sheet take the place of an earlier file.")
+@manners
+def sheet_command(
+    export: Path,
+    out: Path,
+    fields: str,
+    where: str | None,
+    items: Path | None,
+    key: tuple[str, ...],
+    unlock: tuple[str, ...],
+    replace: bool,
+    as_json: bool,
+    quiet: bool,
+    no_colour: bool,
+) -> int:
+    """Make a short sheet for editing from the live EXPORT, one that survives a spreadsheet program.
+
+    In a workbook codes stay text, numbers exact, the header in view; limited values have drop-downs, and what must
+    not be touched is grey and locked. Edit it, save it, and compare it with the same export.
+    """
+    import polars as pl
+
+    from neat_delta.catalogue import field_name
+    from neat_delta.errors import CannotWrite
+    from neat_delta.matching import choose_key
+    from neat_delta.matching.choose import chosen_fields, codes_in, rows_of_codes, rows_where
+    from neat_delta.reading import read_bytes, read_catalogue
+    from neat_delta.whole import write_whole
+    from neat_delta.writing.sheet import delimited_sheet, sheet_columns, workbook
+
+    spoken = Manners(as_json, quiet, no_colour)
+    if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
+        raise CannotWrite("a sheet is .xlsx, or .csv for plain text", file=out, remedy="Give it such a name.")
+    if out.exists() and (not replace or out.samefile(export)):
+        remedy = "Give another name." if out.samefile(export) else "Say --replace, or give another name."
+        raise CannotWrite("this file exists", file=out, remedy=remedy)
+    with progress(spoken) as voice:
+        live = read_catalogue(export, voice)
+        named = choose_key(live, live.names, key)
+        names = chosen_fields(live, named, [name for name in fields.split(",") if name.strip()])
+        rows = pl.int_range(len(live), dtype=pl.UInt32, eager=True)
+        unknown: list[str] = []
+        if where:
+            rows = rows_where(live, where)
+        if items:
+            listed, unknown = rows_of_codes(live, named, codes_in(read_bytes(items).decode(errors="replace"), named))
+            rows = rows.filter(rows.is_in(listed.implode()))
+        voice.step("writing the sheet")
+        columns = sheet_columns(live, names, rows, named.fields, [field_name(name) for name in unlock])
+        as_workbook = out.suffix.lower() == ".xlsx"
+        write_whole(out, (workbook if as_workbook else delimited_sheet)(columns, live))
+    if as_json:
+        locked = [column.field for column in columns if column.locked]
+        show_json({"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown})
+    elif not quiet:
+        show(_view(out, export, len(rows), columns, unknown, as_workbook, console(spoken).width), spoken)
+    return Exit.ATTENTION if unknown else Exit.DONE
+
+
+def _view(
+    out: Path,
+    export: Path,
+    rows: int,
+    columns: Sequence[SheetColumn],
+    unknown: Sequence[str],
+    as_workbook: bool,
+    width: int,
+) -> Iterator[Text]:
+    from neat_delta.views.comparison import labelled, sentence
+    from neat_delta.views.look import several
+
+    yield from sentence("sheet", f"{out}   {several(rows, 'item')} × {several(len(columns), 'field')}", width)
+    locked = [column.field for column in columns if column.locked]
+    choices = [column.field for column in columns if column.choices and not column.locked]
+    if as_workbook:
+        yield from sentence("locked", ", ".join(locked), width)
+        if choices:
+            yield from sentence("drop-downs", ", ".join(choices), width)
+    else:
+        said = "plain text has no types or locks: a spreadsheet program may take zeros from codes; .xlsx keeps them"
+        yield from sentence("look at", said, width, "warn")
+    if unknown:
+        some = ", ".join(unknown[:10]) + (" …" if len(unknown) > 10 else "")
+        yield from sentence("unknown", f"{several(len(unknown), 'code')} no item has: {some}", width, "warn")
+    yield labelled("next", f"edit and save it, then: neat-delta compare {export} {out}")

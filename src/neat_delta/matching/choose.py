@@ -1,0 +1,80 @@
+"""Choosing rows and columns: by a condition in SQL, by a list of codes, by names."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.catalogue import field_name
+from neat_delta.catalogue.typed import typed
+from neat_delta.errors import WrongChoice
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.matching.key import Key
+
+
+def rows_where(catalogue: Catalogue, condition: str) -> pl.Series:
+    """The positions of the rows for which an SQL condition over the fields holds.
+
+    Numbers are exact decimals, flags 1 and 0, dates ISO 8601 text, blank cells NULL. The expressions are those of
+    the SQL standard as far as the engine knows them; none of them reaches a file or the system.
+
+    Raises:
+        WrongChoice: it is no condition, or names a field that does not exist.
+    """
+    try:
+        expression = pl.sql_expr(condition)
+        named = [name for name in expression.meta.root_names() if name in catalogue.names]
+        frame = typed(catalogue, named or catalogue.names[:1])
+        met = frame.select(expression.alias("met")).to_series()
+    except pl.exceptions.ColumnNotFoundError as error:
+        unknown = [name for name in expression.meta.root_names() if name not in catalogue.names]
+        raise WrongChoice(
+            f"--where {condition!r}: there is no field {', '.join(unknown)}",
+            remedy="Fields: " + ", ".join(catalogue.names) + ".",
+        ) from error
+    except pl.exceptions.PolarsError as error:
+        raise WrongChoice(
+            f"--where {condition!r}: {str(error).splitlines()[0]}",
+            remedy="Write a condition such as: price > 10 AND maker = 'Thrumhive'",
+        ) from error
+    if met.dtype != pl.Boolean or len(met) not in (1, len(catalogue)):
+        raise WrongChoice(
+            f"--where {condition!r}: this is no condition", remedy="It must be true or false for each item."
+        )
+    if len(met) != len(catalogue):
+        met = pl.repeat(bool(met.item()), len(catalogue), dtype=pl.Boolean, eager=True)
+    return met.fill_null(False).arg_true().cast(pl.UInt32)
+
+
+def rows_of_codes(catalogue: Catalogue, key: Key, codes: Sequence[str]) -> tuple[pl.Series, list[str]]:
+    """The positions of the rows with these codes, in the file's order; and the codes that no row has."""
+    wanted = pl.DataFrame({"key": codes}, schema={"key": pl.String}).unique(maintain_order=True)
+    rows = pl.DataFrame({"key": key.values(catalogue)}).with_row_index("row")
+    unknown = wanted.join(rows, on="key", how="anti", maintain_order="left")["key"].to_list()
+    return rows.join(wanted, on="key", how="semi", maintain_order="left")["row"], unknown
+
+
+def codes_in(text: str, key: Key) -> list[str]:
+    """The codes of a list, one a line; blank lines and a first line that names the key are passed over."""
+    lines = [line.strip() for line in text.splitlines() if line.strip()]
+    return lines[1:] if lines and field_name(lines[0]) == key.fields[0] else lines
+
+
+def chosen_fields(catalogue: Catalogue, key: Key, wanted: Sequence[str]) -> list[str]:
+    """The key's fields and then the wanted ones in the order asked for; all if none is.
+
+    Raises:
+        WrongChoice: a field does not exist.
+    """
+    names = [field_name(name) for name in wanted] or catalogue.names
+    for name, asked in zip(names, wanted, strict=False):
+        if name not in catalogue.names:
+            raise WrongChoice(
+                f"--fields {asked}: there is no such field", remedy="Fields: " + ", ".join(catalogue.names) + "."
+            )
+    return list(dict.fromkeys([*key.fields, *names]))

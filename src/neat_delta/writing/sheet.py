@@ -1,0 +1,178 @@
+"""A sheet for editing: a workbook that a spreadsheet program cannot hurt, or the safe subset of it as CSV."""
+
+from __future__ import annotations
+
+import io
+import re
+from dataclasses import dataclass
+from datetime import date
+from typing import TYPE_CHECKING, Any
+
+import polars as pl
+
+from neat_delta.catalogue import ORIGIN_PROPERTY
+from neat_delta.catalogue.typed import kind_of
+from neat_delta.reading.workbook import SIGNIFICANT
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.catalogue.kinds import Kind
+
+# What a shop keeps itself, or what changes far more than one cell when it changes.
+DANGEROUS = re.compile(
+    r"^(item_|product_)?(id|type|uuid)$|(^|_)(tax_class|attribute_(set|group))$|^(added|created|updated|changed)(_at|_on)?$"
+)
+ITEMS_SHEET = "items"
+LISTS_SHEET = "choices"
+# Values are a choice if there are few of them and each stands for several items.
+MOST_CHOICES = 60
+LEAST_USES = 4
+NARROWEST, WIDEST = 8, 48
+WIDTH_SAMPLE = 2_000
+
+
+@dataclass(frozen=True)
+class SheetColumn:
+    """One column of the sheet: its field, header, cells, kind, choices if limited, and whether it is locked."""
+
+    field: str
+    header: str
+    cells: pl.Series
+    kind: Kind
+    choices: list[str]
+    locked: bool
+
+    @property
+    def note(self) -> str:
+        """What the header's note says."""
+        rules = [f"{self.field}: {self.kind.name}"]
+        if self.locked:
+            rules.append("Locked: this names the item or has wide effects. --unlock opens it.")
+        elif self.choices:
+            rules.append("Choose one of the listed values; another one is asked about.")
+        elif self.kind.numeric:
+            rules.append(f"Type {self.kind.wants}.")
+        else:
+            rules.append(f"Type {self.kind.wants}; a blank cell leaves the shop's value as it is.")
+        return "\n".join(rules)
+
+
+def sheet_columns(
+    live: Catalogue, names: Sequence[str], rows: pl.Series, key: Sequence[str], unlocked: Sequence[str]
+) -> list[SheetColumn]:
+    """The columns of a sheet: kinds and choices are judged by the whole live export, cells are those of the rows."""
+    whole = live.cells(names)
+    columns = []
+    for name in names:
+        kind = kind_of(whole[name], name)
+        locked = name in key or (bool(DANGEROUS.search(name)) and name not in unlocked)
+        choices = _choices(whole[name], kind)
+        columns.append(SheetColumn(name, live.field(name).column, whole[name].gather(rows), kind, choices, locked))
+    return columns
+
+
+def _choices(cells: pl.Series, kind: Kind) -> list[str]:
+    """The values of a limited field, in order; none for a field that is not limited."""
+    if kind.numeric or kind.name in ("date", "gtin"):
+        return []
+    filled = cells.filter(cells.str.strip_chars() != "")
+    values = filled.unique()
+    limited = 1 < len(values) <= MOST_CHOICES and len(filled) >= LEAST_USES * len(values)
+    # A drop-down holds one value a line.
+    return sorted(values) if limited and not values.str.contains("\n").any() else []
+
+
+def workbook(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
+    """An XLSX workbook: codes and text as text, exact numbers, header in view, drop-downs, locked columns, notes.
+
+    The live export's fingerprint stands among the document's properties.
+    """
+    import xlsxwriter
+
+    stream = io.BytesIO()
+    book = xlsxwriter.Workbook(stream, {"strings_to_formulas": False, "strings_to_urls": False, "in_memory": True})
+    book.set_custom_property(ORIGIN_PROPERTY, live.source.sha256)
+    sheet = book.add_worksheet(ITEMS_SHEET)
+    head = book.add_format({"bold": True, "bg_color": "#E8E6E1", "bottom": 1, "locked": True, "num_format": "@"})
+    rows = len(columns[0].cells)
+    lists = book.add_worksheet(LISTS_SHEET) if any(column.choices for column in columns) else None
+    for at, column in enumerate(columns):
+        style = book.add_format(_style(column))
+        sheet.set_column(at, at, _width(column), style)
+        sheet.write_string(0, at, column.header, head)
+        sheet.write_comment(0, at, column.note, {"x_scale": 2})
+        _write_cells(sheet, at, column, style)
+        if column.choices and lists is not None and not column.locked and rows:
+            lists.write_column(0, at, column.choices, book.add_format({"num_format": "@"}))
+            _drop_down(sheet, at, rows, column)
+    sheet.freeze_panes(1, sum(column.locked for column in columns[:1]))
+    sheet.autofilter(0, 0, rows, len(columns) - 1)
+    sheet.protect("", {"sort": True, "autofilter": True, "format_columns": True, "format_rows": True})
+    if lists is not None:
+        lists.hide()
+    book.close()
+    return stream.getvalue()
+
+
+def _style(column: SheetColumn) -> dict[str, Any]:
+    style: dict[str, Any] = {"locked": column.locked, "num_format": "@", "valign": "top"}
+    if column.locked:
+        style |= {"bg_color": "#EFEFEF", "font_color": "#6B6B6B"}
+    if column.kind.numeric:
+        form = column.kind.live_form(column.cells.filter(column.cells != "").unique())
+        style["num_format"] = "0." + "0" * form.decimals if form.decimals else "General"
+    if column.kind.name == "date":
+        style["num_format"] = "yyyy-mm-dd"
+    return style
+
+
+def _write_cells(sheet: Any, at: int, column: SheetColumn, style: Any) -> None:
+    """Numbers and dates as such where the workbook keeps them exactly, everything else as text."""
+    readings: list[str | None] = [None] * len(column.cells)
+    if column.kind.numeric or column.kind.name == "date":
+        form = column.kind.live_form(column.cells.filter(column.cells != "").unique())
+        readings = column.kind.read(column.cells, form).to_list()
+    for row, (cell, reading) in enumerate(zip(column.cells, readings, strict=True), start=1):
+        if not cell:
+            continue
+        if reading is None or (column.kind.numeric and sum(map(str.isdigit, reading)) > SIGNIFICANT):
+            sheet.write_string(row, at, cell, style)
+        elif column.kind.numeric:
+            sheet.write_number(row, at, float(reading), style)
+        else:
+            sheet.write_datetime(row, at, date.fromisoformat(reading), style)
+
+
+def _drop_down(sheet: Any, at: int, rows: int, column: SheetColumn) -> None:
+    from xlsxwriter.utility import xl_col_to_name
+
+    name = xl_col_to_name(at)
+    source = f"={LISTS_SHEET}!${name}$1:${name}${len(column.choices)}"
+    sheet.data_validation(
+        1,
+        at,
+        rows,
+        at,
+        {
+            "validate": "list",
+            "source": source,
+            "error_type": "warning",
+            "error_title": "A new value",
+            "error_message": f"No item has this {column.header} yet. Keep it all the same?",
+        },
+    )
+
+
+def _width(column: SheetColumn) -> int:
+    longest = column.cells.head(WIDTH_SAMPLE).str.len_chars().max() or 0
+    return max(NARROWEST, min(WIDEST, max(int(str(longest)), len(column.header)) + 3))
+
+
+def delimited_sheet(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
+    """The same cells as delimited text in the live export's own form: no types, drop-downs or locks."""
+    from neat_delta.writing.delimited import delimited
+
+    frame = pl.DataFrame([column.cells.alias(column.header) for column in columns])
+    return delimited(frame.select(pl.when(pl.all() != "").then(pl.all())), live.form)

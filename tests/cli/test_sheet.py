@@ -1,0 +1,157 @@
+"""The sheet for editing, and its way through a real spreadsheet program and back."""
+
+import io
+import json
+import shutil
+import subprocess
+import zipfile
+from importlib.resources import files
+
+import pytest
+
+from helpers import import_into, neat_delta, read_table, update_files, write_table
+
+FILES = files("neat_delta.demo_shop")
+
+
+@pytest.fixture
+def shop(tmp_path):
+    shutil.copyfile(str(FILES / "live.csv"), tmp_path / "live.csv")
+    return tmp_path
+
+
+def counts(folder, sheet, live="live.csv"):
+    done = neat_delta("compare", live, sheet, "--json", cwd=folder)
+    assert done.returncode in (0, 1), done.stderr
+    return json.loads(done.stdout)
+
+
+@pytest.mark.parametrize("sheet", ["work.xlsx", "work.csv"])
+def test_an_untouched_sheet_changes_nothing(shop, sheet):
+    made = neat_delta("sheet", "live.csv", "-o", sheet, cwd=shop)
+    told = counts(shop, sheet)
+
+    assert made.returncode == 0
+    assert (told["counts"]["same"], told["cells"], told["findings"]["stop"]) == (640, 0, 0)
+
+
+def test_only_the_items_and_fields_asked_for_key_first(shop):
+    (shop / "codes.txt").write_text("SKU\n000417\nQX-0042\n\nnope\n")
+    options = ("--fields", "price,Name,active", "--items", "codes.txt", "--where", "price > 0 AND active = 1")
+
+    made = neat_delta("sheet", "live.csv", "-o", "work.csv", *options, cwd=shop)
+
+    assert made.returncode == 1
+    assert "1 code no item has: nope" in made.stdout
+    table = read_table(shop / "work.csv")
+    assert table[0] == ["sku", "price", "name", "active"]
+    assert {row[0] for row in table[1:]} <= {"000417", "QX-0042"}
+
+
+@pytest.mark.parametrize(
+    ("where", "holds"),
+    [
+        ("price >= 100.05", lambda row: float(row["price"]) >= 100.05),
+        (
+            "maker = 'Pellimoor' AND stock_main = 0",
+            lambda row: row["maker"] == "Pellimoor" and row["stock_main"] == "0",
+        ),
+        ("colour IS NULL", lambda row: row["colour"] == ""),
+        ("added < '2020-01-01' OR active = 0", lambda row: row["added"] < "2020-01-01" or row["active"] == "0"),
+        ("name LIKE '%veil%'", lambda row: "veil" in row["name"]),
+    ],
+)
+def test_a_condition_chooses_exactly_the_items_for_which_it_holds(shop, where, holds):
+    neat_delta("sheet", "live.csv", "-o", "work.csv", "--where", where, cwd=shop)
+
+    header, *rows = read_table(shop / "live.csv")
+    wanted = [row[0] for row in rows if holds(dict(zip(header, row, strict=True)))]
+    assert wanted
+    assert [row[0] for row in read_table(shop / "work.csv")[1:]] == wanted
+
+
+@pytest.mark.parametrize(
+    ("options", "reason"),
+    [
+        (("--where", "prize > 3"), "there is no field prize. Fields: sku, item_id"),
+        (("--where", "price >"), "Write a condition such as"),
+        (("--where", "price + 1"), "this is no condition"),
+        (("--where", "read_csv('live.csv')"), "Write a condition such as"),
+        (("--fields", "prize"), "there is no such field"),
+        (("--items", "none.txt"), "no such file"),
+        (("-o", "live.csv", "--replace"), "this file exists"),
+        (("-o", "work.pdf"), "a sheet is .xlsx"),
+    ],
+)
+def test_a_wrong_wish_ends_with_two_and_writes_nothing(shop, options, reason):
+    failed = neat_delta("sheet", "live.csv", "-o", "work.xlsx", *options, cwd=shop)
+
+    assert failed.returncode == 2
+    assert reason in failed.stderr
+    assert [path.name for path in shop.iterdir()] == ["live.csv"]
+
+
+def test_the_workbook_guards_what_must_not_be_touched(shop):
+    neat_delta("sheet", "live.csv", "-o", "work.xlsx", "--fields", "name,tax_class,colour", cwd=shop)
+    opened = neat_delta(
+        "sheet", "live.csv", "-o", "open.xlsx", "--fields", "tax_class", "--unlock", "tax_class", "--json", cwd=shop
+    )
+
+    with zipfile.ZipFile(shop / "work.xlsx") as parts:
+        sheet = parts.read("xl/worksheets/sheet1.xml").decode()
+        strings = parts.read("xl/sharedStrings.xml").decode()
+    assert "<sheetProtection" in sheet
+    assert 'state="frozen"' in sheet
+    assert sheet.count("<dataValidation ") == 1
+    assert "<t>000417</t>" in strings
+    assert json.loads(opened.stdout)["locked"] == ["sku"]
+
+
+def test_a_sheet_from_another_export_is_pointed_out(shop):
+    neat_delta("sheet", "live.csv", "-o", "work.xlsx", cwd=shop)
+    table = read_table(shop / "live.csv")
+    write_table(shop / "newer.csv", [*table[:5], *table[6:]])
+
+    assert counts(shop, "work.xlsx")["findings"]["warn"] == 0
+    assert counts(shop, "work.xlsx", "newer.csv")["findings"]["warn"] == 1
+
+
+def saved_by_a_program(folder, sheet, form):
+    """The sheet after a spreadsheet program has opened it and saved it in some form."""
+    out = folder / "saved"
+    command = ["soffice", "--headless", f"-env:UserInstallation=file://{folder}/profile", "--convert-to", form]
+    subprocess.run([*command, "--outdir", out, folder / sheet], check=True, capture_output=True, timeout=180)
+    return f"saved/{sheet.partition('.')[0]}.{form.partition(':')[0]}"
+
+
+@pytest.mark.skipif(shutil.which("soffice") is None, reason="no spreadsheet program (soffice) is installed here")
+@pytest.mark.parametrize("form", ["xlsx", "ods", "csv:Text - txt - csv (StarCalc):44,34,76"])
+def test_a_sheet_saved_untouched_by_a_spreadsheet_program_changes_nothing(shop, form):
+    neat_delta("sheet", "live.csv", "-o", "work.xlsx", cwd=shop)
+
+    told = counts(shop, saved_by_a_program(shop, "work.xlsx", form))
+
+    assert (told["counts"]["same"], told["cells"], told["findings"]) == (640, 0, {"stop": 0, "warn": 0, "note": 0})
+
+
+@pytest.mark.skipif(shutil.which("soffice") is None, reason="no spreadsheet program (soffice) is installed here")
+def test_edits_in_a_workbook_come_through_and_nothing_else(shop):
+    """Cells are changed in the workbook's own parts, then a spreadsheet program opens and saves it."""
+    neat_delta("sheet", "live.csv", "-o", "work.xlsx", "--fields", "name,price", cwd=shop)
+    stream = io.BytesIO()
+    with zipfile.ZipFile(shop / "work.xlsx") as parts, zipfile.ZipFile(stream, "w") as edited:
+        for name in parts.namelist():
+            data = parts.read(name)
+            if name == "xl/sharedStrings.xml":
+                data = data.replace(b"<t>Pine hive body, 8 frames</t>", "<t>Pine hive, ½ price</t>".encode())
+            edited.writestr(name, data)
+    (shop / "work.xlsx").write_bytes(stream.getvalue())
+
+    saved = saved_by_a_program(shop, "work.xlsx", "xlsx")
+    done = neat_delta("compare", "live.csv", saved, "--write", "up", cwd=shop)
+
+    assert done.returncode == 0
+    live = read_table(shop / "live.csv")
+    got = import_into(live, update_files(shop / "up"))
+    differing = [(old[3], new[3]) for old, new in zip(live, got, strict=True) if old != new]
+    assert differing == [("Pine hive body, 8 frames", "Pine hive, ½ price")]
