@@ -9,6 +9,7 @@ from __future__ import annotations
 import html
 import io
 import os
+import shlex
 import shutil
 import subprocess
 import sys
@@ -32,9 +33,11 @@ PAGE = """<!doctype html><meta charset="utf-8"><style>
 body {{ margin: 0; background: #fbfaf7; color: #22262b; }}
 pre {{ margin: 18px 22px; font: 17px/19.6px "DejaVu Sans Mono", monospace; }}
 </style><pre>{}</pre>"""
+SHEET_FIELDS = "name,price,stock_main,colour,tax_class"
 # Name of the picture, the command, the part of its output: lines from here, counted from 0.
 SHOTS = [
     ("look", "neat-delta look live.csv", 0),
+    ("sheet", f"neat-delta sheet live.csv -o work.xlsx --fields {SHEET_FIELDS} --where \"maker = 'Quenby Tools'\"", 0),
     ("compare", "neat-delta compare live.csv edited.csv", 0),
     ("held-back", "neat-delta compare live.csv edited.csv", -30),
     ("write", "neat-delta write tuesday.changes.jsonl -o updates", 0),
@@ -61,7 +64,7 @@ def main() -> None:
 
 
 def _run(command: str, folder: Path) -> str:
-    program, *args = command.split()
+    program, *args = shlex.split(command)
     assert program == "neat-delta"
     screen = {"FORCE_COLOR": "1", "TERM": "xterm-256color", "COLORTERM": "truecolor", "COLUMNS": str(COLUMNS)}
     command_line = [sys.executable, "-m", "neat_delta", *args]

@@ -107,6 +107,9 @@ def workbook(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
         if column.choices and lists is not None and not column.locked and rows:
             lists.write_column(0, at, column.choices, book.add_format({"num_format": "@"}))
             _drop_down(sheet, at, rows, column)
+    sheet.set_landscape()
+    sheet.fit_to_pages(1, 0)
+    sheet.repeat_rows(0)
     sheet.freeze_panes(1, sum(column.locked for column in columns[:1]))
     sheet.autofilter(0, 0, rows, len(columns) - 1)
     sheet.protect("", {"sort": True, "autofilter": True, "format_columns": True, "format_rows": True})
