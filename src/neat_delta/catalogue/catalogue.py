@@ -2,16 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Protocol
 
+from neat_delta.catalogue.field import Field, field_name
+from neat_delta.errors import Unreadable
+
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Callable, Mapping, Sequence
     from pathlib import Path
 
     import polars as pl
 
-    from neat_delta.catalogue.field import Field
 
 ASCII = "ascii"
 # Under this name a workbook keeps the fingerprint of the live export it was made from.
@@ -87,6 +89,9 @@ class Rows(Protocol):
     def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
         """The named columns as text, empty cells as ``""``; of the rows at these positions, or of all."""
 
+    def renamed(self, names: Mapping[str, str]) -> Rows:
+        """The same rows with some columns under other names."""
+
 
 @dataclass(frozen=True)
 class Catalogue:
@@ -119,6 +124,28 @@ class Catalogue:
             if field.name == name:
                 return field
         raise KeyError(name)
+
+    def renamed(self, names: Mapping[str, str]) -> Catalogue:
+        """The same catalogue with its columns under the field names settled for them.
+
+        ``names`` gives the field for a column's normalised name.
+
+        Raises:
+            Unreadable: two columns would be one field.
+        """
+        fields = tuple(Field(names.get(field_name(field.column), field.name), field.column) for field in self.fields)
+        columns: dict[str, str] = {}
+        for field in fields:
+            other = columns.setdefault(field.name, field.column)
+            if other != field.column:
+                raise Unreadable(
+                    f"two columns stand for the field {field.name}: {other!r} and {field.column!r}",
+                    file=self.source.path,
+                    line=self.form.header_line,
+                    remedy="Take one of them out, or change the aliases in catalogue.toml.",
+                )
+        moved = {old.name: new.name for old, new in zip(self.fields, fields, strict=True) if old.name != new.name}
+        return replace(self, fields=fields, rows=self.rows.renamed(moved)) if moved else self
 
     def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
         """The named fields as text columns, of the rows at these positions, or of all rows."""

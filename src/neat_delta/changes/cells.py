@@ -20,7 +20,17 @@ UNTOLD = (
     "the live export holds plain ASCII only, so the shop's character set is not known; this will be written as UTF-8, "
     "look at it in the shop after the import"
 )
+LOCKED = "this field is locked in catalogue.toml; --unlock {} lets it change in this run"
 BLANK = r"^[\s\u00a0]*$"
+
+
+@dataclass(frozen=True)
+class Rules:
+    """What holds for fields: kinds that are told, fields that a blank empties, and those that are locked."""
+
+    kinds: Mapping[str, str]
+    cleared: frozenset[str]
+    locked: frozenset[str]
 
 
 @dataclass(frozen=True)
@@ -59,9 +69,7 @@ def compare_cells(
     edited: Catalogue,
     pairs: pl.DataFrame,
     fields: Sequence[str],
-    *,
-    clear_blanks: bool,
-    told_kinds: Mapping[str, str],
+    rules: Rules,
 ) -> CellChanges:
     """Compare paired rows (frame of live, edited positions) field by field.
 
@@ -78,9 +86,9 @@ def compare_cells(
         assert columns is not None
         distinct = columns[name].unique()
         filled = distinct.filter(~distinct.str.contains(BLANK))
-        kind = kind_named(told_kinds[name]) if name in told_kinds else infer_kind(filled, name)
+        kind = kind_named(rules.kinds[name]) if name in rules.kinds else infer_kind(filled, name)
         texts = pl.DataFrame({"pair": at, "was": was[name].gather(at), "edited": now[name].gather(at)})
-        judged.append(_judge(texts, _Column(name, kind, live, edited, filled), clear_blanks=clear_blanks))
+        judged.append(_judge(texts, _Column(name, kind, live, edited, filled), rules))
     return CellChanges(
         cells=pl.concat([j.cells for j in judged]) if judged else _no_cells(),
         findings=pl.concat([j.findings for j in judged]) if judged else no_findings().insert_column(0, _no_pairs()),
@@ -102,9 +110,10 @@ class _Column:
     filled: pl.Series
 
 
-def _judge(texts: pl.DataFrame, column: _Column, *, clear_blanks: bool) -> Judged:
+def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
     """Sort one field's differing texts (pair, was, edited) into changes, refused cells, mere form, and blanks."""
     kind = column.kind
+    cleared, locked = column.name in rules.cleared, column.name in rules.locked
     form = kind.live_form(column.filled)
     note = FieldNote(column.live.field(column.name).column, kind.name, getattr(form, "mark", None))
 
@@ -121,9 +130,10 @@ def _judge(texts: pl.DataFrame, column: _Column, *, clear_blanks: bool) -> Judge
     changed = texts.filter(pl.col("before").ne_missing(pl.col("reading")))
     alike = texts.filter(pl.col("before").eq_missing(pl.col("reading")))
     unwritable = _unwritable(changed["now"], column.live.form.charset)
-    cells = changed.filter(~unwritable).select("pair", "was", "now")
-    if clear_blanks:
-        cells = pl.concat([cells, emptied.select("pair", "was", now=pl.lit(None, pl.String))])
+    cells = changed.filter(~unwritable).select("pair", "was", "now", "edited")
+    if cleared:
+        cells = pl.concat([cells, emptied.select("pair", "was", pl.lit(None, pl.String).alias("now"), "edited")])
+    shut, cells = (cells, cells.clear()) if locked else (cells.clear(), cells)
     return Judged(
         cells=cells.with_columns(field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")).select(
             "pair", "field", "was", "now"
@@ -132,12 +142,13 @@ def _judge(texts: pl.DataFrame, column: _Column, *, clear_blanks: bool) -> Judge
             [
                 _refused(unread, column, "unreadable cell", _not_of_kind(unread["edited"], column)),
                 _refused(changed.filter(unwritable), column, "character", _no_character(column)),
+                _refused(shut, column, "locked field", LOCKED.format(column.name)),
                 _found(_beyond_ascii(changed, column), column, "character", "warn", UNTOLD),
             ]
         ),
         form=len(alike) + len(blank) - len(emptied),
         form_example=alike.select("edited", "was").row(0) if len(alike) else None,
-        blanks=0 if clear_blanks else len(emptied),
+        blanks=0 if cleared else len(emptied),
         note=note,
     )
 

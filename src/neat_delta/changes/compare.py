@@ -9,7 +9,8 @@ import polars as pl
 
 from neat_delta.catalogue import field_name
 from neat_delta.catalogue.kinds import kinds
-from neat_delta.changes.cells import CellChanges, compare_cells
+from neat_delta.catalogue.settings import CLEAR, Settings
+from neat_delta.changes.cells import CellChanges, Rules, compare_cells
 from neat_delta.changes.changeset import FINDINGS, STATES, ChangeSet, Head, Stamp
 from neat_delta.changes.rowfindings import row_findings
 from neat_delta.errors import WrongChoice
@@ -27,11 +28,31 @@ NAME_FIELDS = ("name", "item_name", "product_name", "title", "item", "product", 
 
 @dataclass(frozen=True)
 class Options:
-    """How to compare: the key if told, whether blanks empty a field, kinds that are told rather than inferred."""
+    """How to compare.
+
+    What is told for this run goes before what is ``settled`` in catalogue.toml: the ``key``, whether blanks empty a
+    field (``None``: as settled for each field, else they leave it), ``kinds``; ``unlocked`` opens locked fields.
+    """
 
     key: Sequence[str] = ()
-    clear_blanks: bool = False
+    clear_blanks: bool | None = None
     kinds: Mapping[str, str] = field(default_factory=dict)
+    unlocked: Sequence[str] = ()
+    settled: Settings = field(default_factory=Settings)
+
+    def rules(self, names: Sequence[str]) -> Rules:
+        """What holds for each field of this comparison."""
+        settled = {name: told for name, told in self.settled.fields.items() if name in names}
+        kinds = {name: kind for name, kind in self.settled.kinds().items() if name in names}
+        unlocked = {field_name(name) for name in self.unlocked}
+        cleared = {name for name, told in settled.items() if told.blank == CLEAR}
+        if self.clear_blanks is not None:
+            cleared = set(names) if self.clear_blanks else set()
+        return Rules(
+            kinds=kinds | {field_name(name): kind for name, kind in self.kinds.items()},
+            cleared=frozenset(cleared),
+            locked=frozenset(name for name, told in settled.items() if told.locked) - unlocked,
+        )
 
 
 @dataclass(frozen=True)
@@ -83,16 +104,14 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     options = options or Options()
     voice.step("matching rows")
     matched = match_columns(live, edited)
-    key = choose_key(live, matched.shared, options.key)
-    told_kinds = {field_name(name): kind for name, kind in options.kinds.items()}
-    _check_kinds(told_kinds, matched)
+    key = choose_key(live, matched.shared, options.key or options.settled.key)
+    rules = options.rules(matched.shared)
+    _check_told(options, rules, matched)
     pairing = pair_rows(live, edited, key, matched.shared)
 
     voice.step("comparing cells")
     compared = [name for name in matched.shared if name not in key.fields]
-    found = compare_cells(
-        live, edited, pairing.pairs, compared, clear_blanks=options.clear_blanks, told_kinds=told_kinds
-    )
+    found = compare_cells(live, edited, pairing.pairs, compared, rules)
     states = _states(pairing, found)
     return Comparison(
         changes=_change_set(live, edited, key, matched, pairing, found, states),
@@ -119,9 +138,15 @@ def tell_rows(catalogue: Catalogue, key: Key, rows: pl.Series) -> pl.DataFrame:
     )
 
 
-def _check_kinds(told: Mapping[str, str], matched: Matched) -> None:
+def _check_told(options: Options, rules: Rules, matched: Matched) -> None:
+    for name in options.unlocked:
+        if field_name(name) not in matched.shared:
+            raise WrongChoice(
+                f"--unlock {name}: no such column in both files",
+                remedy="Columns of both: " + ", ".join(matched.shared) + ".",
+            )
     known = [kind.name for kind in kinds()]
-    for name, kind in told.items():
+    for name, kind in rules.kinds.items():
         if name not in matched.shared:
             raise WrongChoice(
                 f"--kind {name}={kind}: no such column in both files",

@@ -12,6 +12,7 @@ from neat_delta.cli.compare import compare_command
 from neat_delta.cli.demo import demo_command
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.look import look_command
+from neat_delta.cli.setup import setup_command
 from neat_delta.cli.sheet import sheet_command
 from neat_delta.cli.write import write_command
 from neat_delta.errors import NeatDeltaError
@@ -32,6 +33,7 @@ def cli() -> None:
 
 
 cli.add_command(look_command)
+cli.add_command(setup_command)
 cli.add_command(sheet_command)
 cli.add_command(compare_command)
 cli.add_command(write_command)

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from rich.console import Console
     from rich.text import Text
 
+    from neat_delta.catalogue.settings import Settings
     from neat_delta.voice import Voice
 
 F = TypeVar("F", bound="Callable[..., Any]")
@@ -39,6 +40,27 @@ def manners(command: F) -> F:
     for option in reversed(options):
         command = option(command)
     return command
+
+
+def catalogue_file(command: F) -> F:
+    """Add --catalogue."""
+    return click.option(
+        "--catalogue",
+        "settings",
+        type=FILE,
+        metavar="FILE",
+        help="What is settled; else catalogue.toml, if it is here.",
+    )(command)
+
+
+def settled_in(told: Path | None) -> Settings:
+    """The settings of a catalogue.toml: the one told, the one in this folder, or none at all."""
+    from neat_delta.catalogue.settings import NAME, Settings, load_settings
+
+    here = Path(NAME)
+    if told is None and not here.is_file():
+        return Settings()
+    return load_settings(told or here)
 
 
 def file_form(command: F) -> F:

@@ -7,7 +7,18 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from neat_delta.cli.common import FILE, Manners, console, file_form, manners, progress, show, show_json
+from neat_delta.cli.common import (
+    FILE,
+    Manners,
+    catalogue_file,
+    console,
+    file_form,
+    manners,
+    progress,
+    settled_in,
+    show,
+    show_json,
+)
 from neat_delta.cli.exits import Exit
 
 if TYPE_CHECKING:
@@ -15,6 +26,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
+    from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import Comparison
     from neat_delta.writing import Receipt
 
@@ -41,9 +53,7 @@ def _kinds(_context: click.Context, _option: click.Parameter, told: tuple[str, .
 @click.option(
     "--blanks",
     type=click.Choice(["leave", "clear"]),
-    default="leave",
-    show_default=True,
-    help="What a blank cell in the sheet means: leave the live value, or clear it.",
+    help="What a blank cell means: leave the live value (so it is if nothing is settled), or clear it.",
 )
 @click.option(
     "--kind",
@@ -62,6 +72,8 @@ def _kinds(_context: click.Context, _option: click.Parameter, told: tuple[str, .
     type=click.Choice(STATE_CHOICES),
     help="List the rows in this state; repeatable.",
 )
+@click.option("--unlock", multiple=True, metavar="FIELD", help="Let a field change that is locked in catalogue.toml.")
+@catalogue_file
 @file_form
 @manners
 def compare_command(
@@ -71,10 +83,12 @@ def compare_command(
     out: Path | None,
     folder: Path | None,
     replace: bool,
-    blanks: str,
+    blanks: str | None,
     kinds: dict[str, str],
     everything: bool,
     states: tuple[str, ...],
+    unlock: tuple[str, ...],
+    settings: Path | None,
     delimiter: str | None,
     encoding: str | None,
     mark: str | None,
@@ -97,9 +111,12 @@ def compare_command(
     from neat_delta.writing import write_update
 
     spoken = Manners(as_json, quiet, no_colour)
+    settled = settled_in(settings)
     with progress(spoken) as voice:
         ours, theirs = read_both(live, edited, voice, Told(delimiter, encoding, mark, header_line, sheet))
-        seen = compare(ours, theirs, Options(key, blanks == "clear", kinds), voice)
+        ours, theirs = ours.renamed(settled.names()), theirs.renamed(settled.names())
+        options = Options(key, None if blanks is None else blanks == "clear", kinds, unlock, settled)
+        seen = compare(ours, theirs, options, voice)
         if out is not None:
             save_changes(seen.changes, out, inputs=(live, edited))
         receipt = write_update(seen.changes, ours, folder, replace=replace, voice=voice) if folder else None
@@ -110,13 +127,14 @@ def compare_command(
         _say_held_back(held_back)
     else:
         width = console(spoken).width
-        show(_view(seen, receipt, width, everything, states, out, folder), spoken)
+        show(_view(seen, receipt, settled, width, everything, states, out, folder), spoken)
     return Exit.ATTENTION if held_back else Exit.DONE
 
 
 def _view(
     seen: Comparison,
     receipt: Receipt | None,
+    settled: Settings,
     width: int,
     everything: bool,
     states: tuple[str, ...],
@@ -128,6 +146,8 @@ def _view(
     from neat_delta.views.comparison import Shown, comparison_view, labelled
     from neat_delta.views.update import next_view, nothing_view, update_view
 
+    if settled.path:
+        yield labelled("settled", f"in {settled.path}")
     yield from comparison_view(seen, Shown(width, everything, states))
     yield Text()
     if receipt:

@@ -6,7 +6,17 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, Manners, console, manners, progress, show, show_json
+from neat_delta.cli.common import (
+    FILE,
+    Manners,
+    catalogue_file,
+    console,
+    manners,
+    progress,
+    settled_in,
+    show,
+    show_json,
+)
 from neat_delta.cli.exits import Exit
 
 if TYPE_CHECKING:
@@ -29,6 +39,7 @@ if TYPE_CHECKING:
 @click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
 @click.option("--unlock", multiple=True, metavar="FIELD", help="Let this field be edited though it has wide effects.")
 @click.option("--replace", is_flag=True, help="Let the sheet take the place of an earlier file.")
+@catalogue_file
 @manners
 def sheet_command(
     export: Path,
@@ -39,6 +50,7 @@ def sheet_command(
     key: tuple[str, ...],
     unlock: tuple[str, ...],
     replace: bool,
+    settings: Path | None,
     as_json: bool,
     quiet: bool,
     no_colour: bool,
@@ -59,24 +71,25 @@ def sheet_command(
     from neat_delta.writing.sheet import delimited_sheet, sheet_columns, workbook
 
     spoken = Manners(as_json, quiet, no_colour)
+    settled = settled_in(settings)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
         raise CannotWrite("a sheet is .xlsx, or .csv for plain text", file=out, remedy="Give it such a name.")
     if out.exists() and (not replace or out.samefile(export)):
         remedy = "Give another name." if out.samefile(export) else "Say --replace, or give another name."
         raise CannotWrite("this file exists", file=out, remedy=remedy)
     with progress(spoken) as voice:
-        live = read_catalogue(export, voice)
-        named = choose_key(live, live.names, key)
+        live = read_catalogue(export, voice).renamed(settled.names())
+        named = choose_key(live, live.names, key or settled.key)
         names = chosen_fields(live, named, [name for name in fields.split(",") if name.strip()])
         rows = pl.int_range(len(live), dtype=pl.UInt32, eager=True)
         unknown: list[str] = []
         if where:
-            rows = rows_where(live, where)
+            rows = rows_where(live, where, settled.kinds())
         if items:
             listed, unknown = rows_of_codes(live, named, codes_in(read_bytes(items).decode(errors="replace"), named))
             rows = rows.filter(rows.is_in(listed.implode()))
         voice.step("writing the sheet")
-        columns = sheet_columns(live, names, rows, named.fields, [field_name(name) for name in unlock])
+        columns = sheet_columns(live, names, rows, named.fields, settled, [field_name(name) for name in unlock])
         as_workbook = out.suffix.lower() == ".xlsx"
         write_whole(out, (workbook if as_workbook else delimited_sheet)(columns, live))
     if as_json:

@@ -7,7 +7,17 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, Manners, console, manners, progress, show, show_json
+from neat_delta.cli.common import (
+    FILE,
+    Manners,
+    catalogue_file,
+    console,
+    manners,
+    progress,
+    settled_in,
+    show,
+    show_json,
+)
 from neat_delta.cli.exits import Exit
 from neat_delta.errors import Unreadable
 
@@ -32,9 +42,17 @@ if TYPE_CHECKING:
     help="The live export, if it lies neither beside CHANGES nor in this folder.",
 )
 @click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR.")
+@catalogue_file
 @manners
 def write_command(
-    changes: Path, folder: Path, live: Path | None, replace: bool, as_json: bool, quiet: bool, no_colour: bool
+    changes: Path,
+    folder: Path,
+    live: Path | None,
+    replace: bool,
+    settings: Path | None,
+    as_json: bool,
+    quiet: bool,
+    no_colour: bool,
 ) -> int:
     """Write the update files of a change set, proved, with the files that undo them and a receipt.
 
@@ -45,9 +63,10 @@ def write_command(
     from neat_delta.writing import write_update
 
     spoken = Manners(as_json, quiet, no_colour)
+    settled = settled_in(settings)
     with progress(spoken) as voice:
         loaded = load_changes(changes)
-        ours = read_catalogue(live or _live_of(loaded, changes), voice)
+        ours = read_catalogue(live or _live_of(loaded, changes), voice).renamed(settled.names())
         receipt = write_update(loaded, ours, folder, replace=replace, voice=voice)
     if as_json:
         show_json({"files": []} if receipt is None else receipt.as_dict())

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import polars as pl
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping, Sequence
 
 
 @dataclass(frozen=True)
@@ -26,6 +26,10 @@ class Grid:
         """The named columns as text, empty cells as ``""``; of the rows at these positions, or of all."""
         frame = self.frame.select(names)
         return frame if rows is None else frame[rows]
+
+    def renamed(self, names: Mapping[str, str]) -> Grid:
+        """The same rows with some columns under other names."""
+        return replace(self, frame=self.frame.rename(dict(names)))
 
 
 @dataclass(frozen=True)

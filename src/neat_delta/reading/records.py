@@ -8,13 +8,13 @@ lines are joined, stray quotes inside a cell are taken as they stand, the rest i
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import polars as pl
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    from collections.abc import Iterator, Mapping, Sequence
 
     from neat_delta.reading.charset import Text
 
@@ -51,6 +51,10 @@ class Records:
                 self._parse(whole, missing, len(self), skip=self.skip if self.buffer is not None else 0).to_dict()
             )
         return pl.DataFrame([self.parsed[name] for name in names])
+
+    def renamed(self, names: Mapping[str, str]) -> Records:
+        """The same rows with some columns under other names."""
+        return replace(self, columns=tuple(names.get(name, name) for name in self.columns), parsed={})
 
     def _is_every(self, rows: pl.Series) -> bool:
         """Whether these positions are simply all rows in their order, which can be parsed as they stand."""

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue import field_name
 from neat_delta.errors import ProofFailed
 from neat_delta.matching import JOINT, Key
 from neat_delta.reading import Told, read_catalogue
@@ -94,10 +95,11 @@ def imported(before: Shop, files: Sequence[Path]) -> Shop:
         sheet = read_catalogue(path, told=Told(before.form.delimiter, before.form.writing_charset, header_line=1))
         if len(sheet.bad) or sheet.unnamed:
             raise ProofFailed("the file just written cannot be read back whole", file=path.name)
-        known = {field.column: field.name for field in before.live.fields}
+        columns = {field.column for field in before.live.fields}
         for field in sheet.fields:
-            if known.get(field.column) != field.name:
+            if field.column not in columns:
                 raise ProofFailed("the shop has no such column", file=path.name, line=1, column=field.column)
+        sheet = sheet.renamed({field_name(field.column): field.name for field in before.live.fields})
         cells = sheet.cells(sheet.names)
         keys = before.key.values(sheet)
         at = _places(items, keys)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import re
 from dataclasses import dataclass
 from datetime import date
 from typing import TYPE_CHECKING, Any
@@ -19,11 +18,8 @@ if TYPE_CHECKING:
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.kinds import Kind
+    from neat_delta.catalogue.settings import Settings
 
-# What a shop keeps itself, or what changes far more than one cell when it changes.
-DANGEROUS = re.compile(
-    r"^(item_|product_)?(id|type|uuid)$|(^|_)(tax_class|attribute_(set|group))$|^(added|created|updated|changed)(_at|_on)?$"
-)
 ITEMS_SHEET = "items"
 LISTS_SHEET = "choices"
 # Values are a choice if there are few of them and each stands for several items.
@@ -60,14 +56,19 @@ class SheetColumn:
 
 
 def sheet_columns(
-    live: Catalogue, names: Sequence[str], rows: pl.Series, key: Sequence[str], unlocked: Sequence[str]
+    live: Catalogue,
+    names: Sequence[str],
+    rows: pl.Series,
+    key: Sequence[str],
+    settled: Settings,
+    unlocked: Sequence[str],
 ) -> list[SheetColumn]:
     """The columns of a sheet: kinds and choices are judged by the whole live export, cells are those of the rows."""
     whole = live.cells(names)
     columns = []
     for name in names:
-        kind = kind_of(whole[name], name)
-        locked = name in key or (bool(DANGEROUS.search(name)) and name not in unlocked)
+        kind = kind_of(whole[name], name, settled.kinds())
+        locked = name in key or (settled.is_locked(name) and name not in unlocked)
         choices = _choices(whole[name], kind)
         columns.append(SheetColumn(name, live.field(name).column, whole[name].gather(rows), kind, choices, locked))
     return columns

@@ -1,0 +1,71 @@
+"""neat-delta setup."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from neat_delta.cli.common import FILE, Manners, console, file_form, manners, progress, show, show_json
+from neat_delta.cli.exits import Exit
+
+
+@click.command("setup")
+@click.argument("export", type=FILE)
+@click.option("-o", "--out", type=FILE, default=Path("catalogue.toml"), show_default=True, metavar="FILE")
+@click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
+@click.option("--yes", is_flag=True, help="Add to a file that exists already; what stands in it stays.")
+@file_form
+@manners
+def setup_command(
+    export: Path,
+    out: Path,
+    key: tuple[str, ...],
+    yes: bool,
+    delimiter: str | None,
+    encoding: str | None,
+    mark: str | None,
+    header_line: int | None,
+    sheet: str | None,
+    as_json: bool,
+    quiet: bool,
+    no_colour: bool,
+) -> int:
+    """Draft catalogue.toml from the live EXPORT: key, fields with their kinds, what to lock.
+
+    Run again on a newer export it adds the fields that are missing, and leaves every line that stands there.
+    """
+    from neat_delta.catalogue.profile import profile
+    from neat_delta.catalogue.settings import load_settings
+    from neat_delta.matching import choose_key
+    from neat_delta.reading import Told, read_catalogue
+    from neat_delta.views.comparison import labelled, sentence
+    from neat_delta.views.look import several
+    from neat_delta.whole import write_whole
+    from neat_delta.writing.setup import draft
+
+    spoken = Manners(as_json, quiet, no_colour)
+    with progress(spoken) as voice:
+        existing = out.read_text("utf-8") if out.exists() else ""
+        if existing:
+            load_settings(out)
+        live = read_catalogue(export, voice, Told(delimiter, encoding, mark, header_line, sheet))
+        named = choose_key(live, live.names, key)
+        text, added = draft(profile(live), named.fields, existing)
+        wrote = bool(added) and (yes or not existing)
+        if wrote:
+            write_whole(out, text.encode())
+    if as_json:
+        show_json({"file": str(out), "key": list(named.fields), "added": added, "written": wrote})
+    elif not quiet:
+        width = console(spoken).width
+        if not added:
+            lines = [labelled("setup", f"{out} has all fields of {export.name}")]
+        else:
+            what = "written" if wrote else "would be added, and nothing was written (--yes adds them)"
+            lines = [*sentence("setup", f"{out}: {several(len(added), 'field')} {what}: {', '.join(added)}", width)]
+        if wrote:
+            lines.append(labelled("key", " + ".join(named.fields)))
+            lines += sentence("next", f"read {out}, change what is not so; commands here will go by it", width)
+        show(lines, spoken)
+    return Exit.DONE if wrote or not added else Exit.ATTENTION

@@ -1,0 +1,108 @@
+import shutil
+from importlib.resources import files
+
+import pytest
+
+from helpers import neat_delta, read_table, write_table
+
+LIVE = [["Code", "Titel", "Preis", "tax_class"], ["A", "ä", "1.00", "full"], ["B", "b", "2.00", "half"]]
+SETTINGS = """\
+key = ["sku"]
+[fields.sku]
+column = "Code"
+[fields.name]
+column = "Titel"
+blank = "clear"
+[fields.price]
+column = "Preis"
+aliases = ["Dealer price"]
+[fields.tax_class]
+locked = true
+"""
+
+
+@pytest.fixture
+def shop(tmp_path):
+    write_table(tmp_path / "live.csv", LIVE)
+    (tmp_path / "catalogue.toml").write_text(SETTINGS, "utf-8")
+    return tmp_path
+
+
+def test_a_draft_of_the_demo_shop_is_taken_by_every_command(tmp_path):
+    for name in ("live.csv", "edited.csv"):
+        shutil.copyfile(str(files("neat_delta.demo_shop") / name), tmp_path / name)
+    plain = neat_delta("compare", "live.csv", "edited.csv", cwd=tmp_path).stdout
+
+    made = neat_delta("setup", "live.csv", cwd=tmp_path)
+    text = (tmp_path / "catalogue.toml").read_text("utf-8")
+    by_settings = neat_delta("compare", "live.csv", "edited.csv", cwd=tmp_path).stdout
+
+    assert made.returncode == 0
+    assert '[fields.price]\n# 540 different values: 0.45 to 494.05\ncolumn = "price"\nkind = "money"\n' in text
+    assert text.count("locked = true") == 4
+    assert by_settings == "  settled     in catalogue.toml\n" + plain
+
+
+def test_a_newer_export_adds_fields_and_keeps_every_line(tmp_path):
+    write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.00"]])
+    neat_delta("setup", "live.csv", cwd=tmp_path)
+    path = tmp_path / "catalogue.toml"
+    mine = path.read_text("utf-8").replace('kind = "money"', 'kind = "text"  # my own remark')
+    path.write_text(mine, "utf-8")
+    write_table(tmp_path / "newer.csv", [["sku", "price", "stock"], ["A", "1.00", "3"]])
+
+    asked = neat_delta("setup", "newer.csv", cwd=tmp_path)
+    untouched = path.read_text("utf-8")
+    added = neat_delta("setup", "newer.csv", "--yes", cwd=tmp_path)
+
+    assert (asked.returncode, added.returncode) == (1, 0)
+    assert "1 field would be added, and nothing was written (--yes adds them): stock" in " ".join(asked.stdout.split())
+    assert untouched == mine
+    assert path.read_text("utf-8").startswith(mine.rstrip("\n"))
+    assert "[fields.stock]" in path.read_text("utf-8")
+
+
+def test_columns_match_by_their_settled_names_and_the_update_has_the_shops(shop):
+    write_table(shop / "edited.csv", [["Dealer price", "Code"], ["1.50", "A"]])
+
+    kept = neat_delta("compare", "live.csv", "edited.csv", "--out", "c.jsonl", cwd=shop)
+    done = neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
+
+    assert (kept.returncode, done.returncode) == (0, 0), done.stderr
+    assert read_table(shop / "up/01-changes.csv") == [["Code", "Preis"], ["A", "1.50"]]
+
+
+def test_two_columns_for_one_field_are_an_error(shop):
+    write_table(shop / "edited.csv", [["Code", "Preis", "Dealer price"], ["A", "1", "2"]])
+
+    done = neat_delta("compare", "live.csv", "edited.csv", cwd=shop)
+
+    assert done.returncode == 2
+    assert "two columns stand for the field price: 'Preis' and 'Dealer price'" in done.stderr
+
+
+def test_a_locked_field_changes_only_when_unlocked_by_name(shop):
+    write_table(shop / "edited.csv", [["Code", "tax_class"], ["A", "none"]])
+
+    shut = neat_delta("compare", "live.csv", "edited.csv", "--write", "shut", cwd=shop)
+    opened = neat_delta("compare", "live.csv", "edited.csv", "--unlock", "Tax class", "--write", "open", cwd=shop)
+    wrong = neat_delta("compare", "live.csv", "edited.csv", "--unlock", "nope", cwd=shop)
+
+    assert (shut.returncode, opened.returncode, wrong.returncode) == (1, 0, 2)
+    assert "this field is locked in catalogue.toml; --unlock tax_class" in shut.stdout
+    assert not (shop / "shut").exists()
+    assert read_table(shop / "open/01-changes.csv") == [["Code", "tax_class"], ["A", "none"]]
+
+
+BLANKS = [((), ["Titel"]), (("--blanks", "leave"), []), (("--blanks", "clear"), ["Titel", "Preis"])]
+
+
+@pytest.mark.parametrize(("options", "cleared"), BLANKS)
+def test_what_a_blank_means_is_settled_by_field_and_told_for_one_run(shop, options, cleared):
+    write_table(shop / "edited.csv", [["Code", "Titel", "Preis"], ["A", "", ""]])
+
+    neat_delta("compare", "live.csv", "edited.csv", *options, "--write", "up", cwd=shop)
+
+    written = read_table(shop / "up/01-changes.csv")[0][1:] if cleared else []
+    assert written == cleared
+    assert (shop / "up").exists() == bool(cleared)
