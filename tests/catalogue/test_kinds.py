@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from neat_delta.catalogue.kinds import SheetForm, infer_kind, kind_named, kinds
+from neat_delta.catalogue.kinds.many import ManyValued
 from neat_delta.catalogue.kinds.numerals import NumberForm, live_number_form, read_numbers, write_numbers
 
 
@@ -133,6 +134,22 @@ def test_codes_and_barcodes_hurt_by_a_spreadsheet_are_refused():
         None,
         "9520000000011",
     ]
+
+
+words = st.lists(st.text("abc ", min_size=1, max_size=3).filter(str.strip), min_size=1, max_size=5)
+
+
+@given(words, st.randoms(), st.booleans())
+def test_lists_are_the_same_by_their_values_and_by_order_only_where_it_counts(values, chance, ordered):
+    kind = ManyValued(kind_named("text"), "|", ordered)
+    shuffled = chance.sample(values, len(values))
+    cells = pl.Series(["|".join(values), " | ".join(shuffled) + "|"])
+
+    first, second = kind.read(cells, None)
+
+    plain = [value.strip() for value in values]
+    moved = [value.strip() for value in shuffled]
+    assert (first == second) == (plain == moved or not ordered)
 
 
 @given(st.lists(st.text(), min_size=1))

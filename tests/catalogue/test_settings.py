@@ -48,6 +48,9 @@ def test_settings_are_read(tmp_path):
         ('key = ["sku", "location"]', "key = [3]", 2, "key must be a list of texts"),
         ('key = ["sku", "location"]', "keys = 3", 2, "Did you mean key?"),
         ('["Preis", "Dealer net"]', '["tax class"]', None, "already stands for"),
+        ("locked = true", 'labels = { a = "x", b = "X" }', 10, "two values have the same label"),
+        ("locked = true", 'labels = { a = "b", b = "c" }', 10, "the label of 'a' is another value"),
+        ("locked = true", 'separator = ""', 10, "must not be empty"),
         ("[fields.price]", '[fields."Price €"]', 4, "field names are written like 'price'"),
     ],
 )

@@ -106,3 +106,71 @@ def test_what_a_blank_means_is_settled_by_field_and_told_for_one_run(shop, optio
     written = read_table(shop / "up/01-changes.csv")[0][1:] if cleared else []
     assert written == cleared
     assert (shop / "up").exists() == bool(cleared)
+
+
+CODED = """\
+[fields.state]
+labels = { "A" = "on sale", "B" = "on request", "X" = "gone" }
+[fields.tags]
+separator = "|"
+[fields.pictures]
+separator = ";"
+ordered = true
+"""
+ITEMS = [
+    ["sku", "state", "tags", "pictures"],
+    *([f"S{at}", "ABX"[at % 3], "new|gift", "1.jpg;2.jpg"] for at in range(12)),
+]
+
+
+@pytest.fixture
+def coded(tmp_path):
+    write_table(tmp_path / "live.csv", ITEMS)
+    (tmp_path / "catalogue.toml").write_text(CODED, "utf-8")
+    return tmp_path
+
+
+def changes(folder, **cells):
+    """What an edited first item (given by its cells) gives: written cells, and the exit code."""
+    edited = [list(row) for row in ITEMS[:2]]
+    for column, cell in cells.items():
+        edited[1][ITEMS[0].index(column)] = cell
+    write_table(folder / "edited.csv", edited)
+    done = neat_delta("compare", "live.csv", "edited.csv", "--write", "up", cwd=folder)
+    written = {}
+    for path in (folder / "up").glob("*.csv"):
+        header, row = read_table(path)
+        written |= dict(zip(header[1:], row[1:], strict=True))
+    return written, done
+
+
+def test_labels_stand_in_the_sheet_and_codes_go_to_the_shop(coded):
+    neat_delta("sheet", "live.csv", "-o", "work.csv", cwd=coded)
+    sheet = read_table(coded / "work.csv")
+    same = neat_delta("compare", "live.csv", "work.csv", cwd=coded)
+
+    assert [row[1] for row in sheet[1:4]] == ["on sale", "on request", "gone"]
+    assert "changed 0 · same 12" in same.stdout
+    assert changes(coded, state=" On Request ")[0] == {"state": "B"}
+
+
+@pytest.mark.parametrize("state", ["sold", "C"])
+def test_a_value_without_label_is_refused(coded, state):
+    written, done = changes(coded, state=state)
+
+    assert (written, done.returncode) == ({}, 1)
+    assert "write one of: on sale, on request, gone" in " ".join(done.stdout.split())
+
+
+@pytest.mark.parametrize(
+    ("cells", "written"),
+    [
+        ({"tags": "gift | new"}, {}),
+        ({"tags": "gift|new|new|"}, {}),
+        ({"tags": "gift|spring"}, {"tags": "gift|spring"}),
+        ({"pictures": "1.jpg; 2.jpg"}, {}),
+        ({"pictures": "2.jpg;1.jpg"}, {"pictures": "2.jpg;1.jpg"}),
+    ],
+)
+def test_order_counts_for_pictures_and_not_for_tags(coded, cells, written):
+    assert changes(coded, **cells)[0] == written

@@ -23,19 +23,35 @@ DANGEROUS = re.compile(
     r"^(item_|product_)?(id|type|uuid)$|(^|_)(tax_class|attribute_(set|group))$|^(added|created|updated|changed)(_at|_on)?$"
 )
 TOP = {"key": list, "fields": dict}
-OF_FIELD = {"column": str, "aliases": list, "kind": str, "locked": bool, "blank": str}
+OF_FIELD = {
+    "column": str,
+    "aliases": list,
+    "kind": str,
+    "locked": bool,
+    "blank": str,
+    "labels": dict,
+    "separator": str,
+    "ordered": bool,
+}
 WORDS = {str: "a text in quotes", list: "a list of texts", bool: "true or false", dict: "a table"}
 
 
 @dataclass(frozen=True)
 class FieldSettings:
-    """What is settled of one field: its column and other names for it, its kind, its lock, what a blank means."""
+    """What is settled of one field.
+
+    Its column and other names for it, its kind, its lock, what a blank means; ``labels``: what people read for each
+    value that the store writes; ``separator``: what parts several values in one cell, and whether they are ``ordered``.
+    """
 
     column: str | None = None
     aliases: tuple[str, ...] = ()
     kind: str | None = None
     locked: bool = False
     blank: str | None = None
+    labels: Mapping[str, str] = field(default_factory=dict)
+    separator: str | None = None
+    ordered: bool = False
 
 
 @dataclass(frozen=True)
@@ -58,6 +74,10 @@ class Settings:
     def kinds(self) -> dict[str, str]:
         """The kinds that are settled, by field."""
         return {name: told.kind for name, told in self.fields.items() if told.kind}
+
+    def labels(self) -> dict[str, Mapping[str, str]]:
+        """The labels that are settled, by field."""
+        return {name: told.labels for name, told in self.fields.items() if told.labels}
 
     def is_locked(self, name: str) -> bool:
         """Whether a field is locked: as settled, else if it is one whose change has wide effects."""
@@ -116,6 +136,9 @@ class _Reader:
         known = sorted(kind.name for kind in kinds())
         self._one_of(table, name, "kind", known)
         self._one_of(table, name, "blank", [LEAVE, CLEAR])
+        self._labels(name, table.get("labels", {}))
+        if table.get("separator") == "":
+            raise self._wrong("separator", name, "a separator must not be empty", 'Write one such as "|".')
         return FieldSettings(**{**table, "aliases": tuple(table.get("aliases", ()))})
 
     def _check(self, table: dict[str, Any], allowed: Mapping[str, type], name: str | None) -> None:
@@ -126,6 +149,21 @@ class _Reader:
                 raise self._wrong(key, name, f"there is no setting {key!r}", meant)
             if not isinstance(value, allowed[key]):
                 raise self._wrong(key, name, f"{key} must be {WORDS[allowed[key]]}", "Mend this line.", str(value))
+
+    def _labels(self, name: str, labels: dict[str, Any]) -> None:
+        """Labels must turn back into one value each."""
+        for value, label in labels.items():
+            if not isinstance(label, str) or not label.strip():
+                raise self._wrong("labels", name, f"the label of {value!r} must be a text", "Mend it.", str(label))
+        if len({label.strip().casefold() for label in labels.values()}) < len(labels):
+            raise self._wrong("labels", name, "two values have the same label", "Give each value a label of its own.")
+        clash = [
+            v for v, label in labels.items() for other in labels if other != v and label.casefold() == other.casefold()
+        ]
+        if clash:
+            raise self._wrong(
+                "labels", name, f"the label of {clash[0]!r} is another value of the store", "Choose another."
+            )
 
     def _texts(self, values: list[Any], name: str | None, key: str) -> None:
         for value in values:

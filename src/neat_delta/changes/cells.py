@@ -9,6 +9,7 @@ import polars as pl
 
 from neat_delta.catalogue import ASCII
 from neat_delta.catalogue.kinds import Kind, SheetForm, infer_kind, kind_named
+from neat_delta.catalogue.kinds.many import ManyValued
 from neat_delta.changes.changeset import CELLS, FieldNote, findings_frame, no_findings
 
 if TYPE_CHECKING:
@@ -26,11 +27,17 @@ BLANK = r"^[\s\u00a0]*$"
 
 @dataclass(frozen=True)
 class Rules:
-    """What holds for fields: kinds that are told, fields that a blank empties, and those that are locked."""
+    """What holds for fields.
+
+    Kinds that are told, fields that a blank empties, those that are locked; labels by value, for coded fields;
+    separator and whether order counts, for fields of several values.
+    """
 
     kinds: Mapping[str, str]
     cleared: frozenset[str]
     locked: frozenset[str]
+    labels: Mapping[str, Mapping[str, str]]
+    separators: Mapping[str, tuple[str, bool]]
 
 
 @dataclass(frozen=True)
@@ -77,6 +84,7 @@ def compare_cells(
     """
     was = live.cells(fields, pairs["live"])
     now = edited.cells(fields, pairs["edited"])
+    now = now.with_columns(unlabelled(now[name], labels) for name, labels in rules.labels.items() if name in fields)
     differing = {name: (was[name] != now[name]).arg_true() for name in fields}
     touched = [name for name in fields if len(differing[name])]
     columns = live.cells(touched) if touched else None
@@ -86,7 +94,7 @@ def compare_cells(
         assert columns is not None
         distinct = columns[name].unique()
         filled = distinct.filter(~distinct.str.contains(BLANK))
-        kind = kind_named(rules.kinds[name]) if name in rules.kinds else infer_kind(filled, name)
+        kind = _kind(filled, name, rules)
         texts = pl.DataFrame({"pair": at, "was": was[name].gather(at), "edited": now[name].gather(at)})
         judged.append(_judge(texts, _Column(name, kind, live, edited, filled), rules))
     return CellChanges(
@@ -97,6 +105,24 @@ def compare_cells(
         blanks=sum(j.blanks for j in judged),
         notes={name: j.note for name, j in zip(touched, judged, strict=True) if len(j.cells) or len(j.findings)},
     )
+
+
+def unlabelled(cells: pl.Series, labels: Mapping[str, str]) -> pl.Series:
+    """Cells with labels turned back into the store's values; letter case and outer spaces do not matter."""
+    values = {label.strip().lower(): value for value, label in labels.items()}
+    plain = cells.str.strip_chars().str.to_lowercase()
+    return plain.replace_strict(values, default=cells, return_dtype=pl.String).alias(cells.name)
+
+
+def _kind(filled: pl.Series, name: str, rules: Rules) -> Kind:
+    """The kind of a field: told or inferred, of single values or of several in a cell."""
+    separator, ordered = rules.separators.get(name, (None, False))
+    if separator is None:
+        return kind_named(rules.kinds[name]) if name in rules.kinds else infer_kind(filled, name)
+    if name in rules.kinds:
+        return ManyValued(kind_named(rules.kinds[name]), separator, ordered)
+    singles = filled.str.split(separator).explode().str.strip_chars().unique()
+    return ManyValued(infer_kind(singles.filter(singles != ""), name), separator, ordered)
 
 
 @dataclass(frozen=True)
@@ -129,6 +155,9 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
     texts = texts.filter(pl.col("reading").is_not_null())
     changed = texts.filter(pl.col("before").ne_missing(pl.col("reading")))
     alike = texts.filter(pl.col("before").eq_missing(pl.col("reading")))
+    labels = rules.labels.get(column.name)
+    strange = changed.filter(~pl.col("now").is_in(list(labels))) if labels else changed.clear()
+    changed = changed.join(strange, on="pair", how="anti", maintain_order="left")
     unwritable = _unwritable(changed["now"], column.live.form.charset)
     cells = changed.filter(~unwritable).select("pair", "was", "now", "edited")
     if cleared:
@@ -142,6 +171,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
             [
                 _refused(unread, column, "unreadable cell", _not_of_kind(unread["edited"], column)),
                 _refused(changed.filter(unwritable), column, "character", _no_character(column)),
+                _refused(strange, column, "no such choice", _no_choice(labels or {})),
                 _refused(shut, column, "locked field", LOCKED.format(column.name)),
                 _found(_beyond_ascii(changed, column), column, "character", "warn", UNTOLD),
             ]
@@ -181,6 +211,10 @@ def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
         else pl.repeat(False, len(cells), eager=True)
     )
     return pl.select(pl.when(undecided).then(pl.lit(doubt)).otherwise(pl.lit(plain))).to_series()
+
+
+def _no_choice(labels: Mapping[str, str]) -> str:
+    return "this is none of the field's values; write one of: " + ", ".join(labels.values())
 
 
 def _no_character(column: _Column) -> str:

@@ -52,6 +52,8 @@ class Options:
             kinds=kinds | {field_name(name): kind for name, kind in self.kinds.items()},
             cleared=frozenset(cleared),
             locked=frozenset(name for name, told in settled.items() if told.locked) - unlocked,
+            labels={name: labels for name, labels in self.settled.labels().items() if name in names},
+            separators={name: (told.separator, told.ordered) for name, told in settled.items() if told.separator},
         )
 
 

@@ -9,7 +9,7 @@ from rich.cells import cell_len
 from rich.text import Text
 
 from neat_delta.views.comparison import form_words, labelled, sentence
-from neat_delta.views.look import STYLES, count, printable, several
+from neat_delta.views.look import STYLES, count, cut, printable, several
 from neat_delta.views.table import Cell, Column, table
 
 if TYPE_CHECKING:
@@ -114,8 +114,8 @@ def _values(column: ColumnProfile) -> str:
     if column.smallest is not None and column.largest is not None:
         return f"{printable(column.smallest)} to {printable(column.largest)}"
     if column.commonest:
-        return " · ".join(f"{printable(value)} ({count(times)})" for value, times in column.commonest)
-    return " · ".join(printable(value) for value in column.first)
+        return " · ".join(f"{cut(printable(value), WIDEST_CELL)} ({count(times)})" for value, times in column.commonest)
+    return " · ".join(cut(printable(value), WIDEST_CELL) for value in column.first)
 
 
 def marks_view(catalogue: Catalogue, marks: pl.DataFrame, width: int) -> Iterator[Text]:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.catalogue import ORIGIN_PROPERTY
+from neat_delta.catalogue.kinds import kind_named
 from neat_delta.catalogue.typed import kind_of
 from neat_delta.reading.workbook import SIGNIFICANT
 
@@ -69,8 +70,11 @@ def sheet_columns(
     for name in names:
         kind = kind_of(whole[name], name, settled.kinds())
         locked = name in key or (settled.is_locked(name) and name not in unlocked)
-        choices = _choices(whole[name], kind)
-        columns.append(SheetColumn(name, live.field(name).column, whole[name].gather(rows), kind, choices, locked))
+        labels = settled.labels().get(name, {})
+        choices = list(labels.values()) or _choices(whole[name], kind)
+        cells = whole[name].gather(rows).replace(labels) if labels else whole[name].gather(rows)
+        shown = kind_named("text") if labels else kind
+        columns.append(SheetColumn(name, live.field(name).column, cells, shown, choices, locked))
     return columns
 
 
