@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+import functools
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterable, Iterator
+    from collections.abc import Callable, Iterable, Iterator, Sequence
 
     from rich.console import Console
     from rich.text import Text
 
     from neat_delta.catalogue.settings import Settings
+    from neat_delta.reading import Told
     from neat_delta.voice import Voice
 
 F = TypeVar("F", bound="Callable[..., Any]")
@@ -30,16 +32,62 @@ class Manners(NamedTuple):
     no_colour: bool
 
 
+class FileForm(NamedTuple):
+    """What is told of a file's form; see ``Told`` of the reading room."""
+
+    delimiter: str | None
+    charset: str | None
+    mark: str | None
+    header_line: int | None
+    sheet: str | None
+
+    def told(self) -> Told:
+        """The same for the core."""
+        from neat_delta.reading import Told
+
+        return Told(*self)
+
+
+def _gathered(kind: type[Manners] | type[FileForm], name: str, options: Sequence[Callable[[F], F]], command: F) -> F:
+    """A command with these options, which reach it as one value under this name."""
+
+    @functools.wraps(command)
+    def gathering(*args: Any, **told: Any) -> Any:
+        told[name] = kind(**{field: told.pop(field) for field in kind._fields})
+        return command(*args, **told)
+
+    for option in reversed(options):
+        gathering = option(gathering)
+    return gathering  # type: ignore[return-value]
+
+
 def manners(command: F) -> F:
-    """Add --json, --quiet and --no-colour to a command."""
+    """Add --json, --quiet and --no-colour to a command, as ``spoken``."""
     options = (
         click.option("--json", "as_json", is_flag=True, help="Print the result as JSON, and nothing else."),
         click.option("--quiet", is_flag=True, help="Print nothing but problems, on standard error."),
         click.option("--no-colour", is_flag=True, help="Print without colours (so does the variable NO_COLOR)."),
     )
-    for option in reversed(options):
-        command = option(command)
-    return command
+    return _gathered(Manners, "spoken", options, command)
+
+
+def file_form(command: F) -> F:
+    """Add the options that tell a file's form where recognising it goes wrong, as ``form``."""
+    options = (
+        click.option("--delimiter", callback=_delimiter, metavar="SIGN", help="comma, semicolon, tab or pipe."),
+        click.option(
+            "--encoding", "charset", callback=_charset, metavar="NAME", help="Character set, such as windows-1252."
+        ),
+        click.option("--decimal", "mark", type=click.Choice([".", ","]), help="The decimal mark."),
+        click.option(
+            "--header-line",
+            type=click.IntRange(min=0),
+            metavar="N",
+            help="Line of the column names; 0: none.",
+        ),
+        click.option("--sheet", metavar="NAME", help="Sheet of a workbook, by its name or number."),
+    )
+    return _gathered(FileForm, "form", options, command)
 
 
 def catalogue_file(command: F) -> F:
@@ -61,25 +109,6 @@ def settled_in(told: Path | None) -> Settings:
     if told is None and not here.is_file():
         return Settings()
     return load_settings(told or here)
-
-
-def file_form(command: F) -> F:
-    """Add the options that tell a file's form where recognising it goes wrong."""
-    options = (
-        click.option("--delimiter", callback=_delimiter, metavar="SIGN", help="comma, semicolon, tab, pipe or a sign."),
-        click.option("--encoding", callback=_charset, metavar="NAME", help="Character set, such as windows-1252."),
-        click.option("--decimal", "mark", type=click.Choice([".", ","]), help="The decimal mark."),
-        click.option(
-            "--header-line",
-            type=click.IntRange(min=0),
-            metavar="N",
-            help="Line of the column names; 0: there are none.",
-        ),
-        click.option("--sheet", metavar="NAME", help="Sheet of a workbook, by its name or number."),
-    )
-    for option in reversed(options):
-        command = option(command)
-    return command
 
 
 def _delimiter(_context: click.Context, _option: click.Parameter, told: str | None) -> str | None:

@@ -9,6 +9,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    FileForm,
     Manners,
     catalogue_file,
     console,
@@ -89,14 +90,8 @@ def compare_command(
     states: tuple[str, ...],
     unlock: tuple[str, ...],
     settings: Path | None,
-    delimiter: str | None,
-    encoding: str | None,
-    mark: str | None,
-    header_line: int | None,
-    sheet: str | None,
-    as_json: bool,
-    quiet: bool,
-    no_colour: bool,
+    form: FileForm,
+    spoken: Manners,
 ) -> int:
     """Compare the LIVE export with the EDITED sheet: what changed, item by item.
 
@@ -107,13 +102,12 @@ def compare_command(
     input. --delimiter, --encoding, --decimal, --header-line and --sheet are about EDITED.
     """
     from neat_delta.changes import Options, compare, save_changes
-    from neat_delta.reading import Told, read_both
+    from neat_delta.reading import read_both
     from neat_delta.writing import write_update
 
-    spoken = Manners(as_json, quiet, no_colour)
     settled = settled_in(settings)
     with progress(spoken) as voice:
-        ours, theirs = read_both(live, edited, voice, Told(delimiter, encoding, mark, header_line, sheet))
+        ours, theirs = read_both(live, edited, voice, form.told())
         ours, theirs = ours.renamed(settled.names()), theirs.renamed(settled.names())
         options = Options(key, None if blanks is None else blanks == "clear", kinds, unlock, settled)
         seen = compare(ours, theirs, options, voice)
@@ -121,9 +115,9 @@ def compare_command(
             save_changes(seen.changes, out, inputs=(live, edited))
         receipt = write_update(seen.changes, ours, folder, replace=replace, voice=voice) if folder else None
     held_back = seen.changes.stopped()
-    if as_json:
+    if spoken.as_json:
         show_json(_as_dict(seen, receipt, out, states))
-    elif quiet:
+    elif spoken.quiet:
         _say_held_back(held_back)
     else:
         width = console(spoken).width

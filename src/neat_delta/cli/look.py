@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from neat_delta.cli.common import FILE, Manners, console, file_form, manners, progress, show, show_json
+from neat_delta.cli.common import FILE, FileForm, Manners, console, file_form, manners, progress, show, show_json
 from neat_delta.cli.exits import Exit
 
 if TYPE_CHECKING:
@@ -25,14 +25,8 @@ if TYPE_CHECKING:
 @manners
 def look_command(
     file: Path,
-    delimiter: str | None,
-    encoding: str | None,
-    mark: str | None,
-    header_line: int | None,
-    sheet: str | None,
-    as_json: bool,
-    quiet: bool,
-    no_colour: bool,
+    form: FileForm,
+    spoken: Manners,
 ) -> int:
     """Look at a table FILE: how it is written, its first rows, what its columns hold, what could be the key.
 
@@ -43,19 +37,18 @@ def look_command(
     from neat_delta.catalogue.profile import profile
     from neat_delta.checks import damage_marks
     from neat_delta.matching.candidates import key_candidates
-    from neat_delta.reading import Told, read_catalogue
+    from neat_delta.reading import read_catalogue
     from neat_delta.views.overview import overview
 
-    spoken = Manners(as_json, quiet, no_colour)
     with progress(spoken) as voice:
-        catalogue = read_catalogue(file, voice, Told(delimiter, encoding, mark, header_line, sheet))
+        catalogue = read_catalogue(file, voice, form.told())
         voice.step("counting values")
         columns = profile(catalogue)
         keys = key_candidates(catalogue, columns)
         marks = pl.concat([damage_marks(column.values, column.field, column.kind) for column in columns])
-    if as_json:
+    if spoken.as_json:
         show_json(_as_dict(catalogue, columns, keys, marks))
-    elif not quiet:
+    elif not spoken.quiet:
         show(overview(catalogue, columns, keys, marks, console(spoken).width), spoken)
     return Exit.ATTENTION if len(catalogue.bad) else Exit.DONE
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from neat_delta.cli.common import FILE, Manners, console, file_form, manners, progress, show, show_json
+from neat_delta.cli.common import FILE, FileForm, Manners, console, file_form, manners, progress, show, show_json
 from neat_delta.cli.exits import Exit
 
 
@@ -22,14 +22,8 @@ def setup_command(
     out: Path,
     key: tuple[str, ...],
     yes: bool,
-    delimiter: str | None,
-    encoding: str | None,
-    mark: str | None,
-    header_line: int | None,
-    sheet: str | None,
-    as_json: bool,
-    quiet: bool,
-    no_colour: bool,
+    form: FileForm,
+    spoken: Manners,
 ) -> int:
     """Draft catalogue.toml from the live EXPORT: key, fields with their kinds, what to lock.
 
@@ -38,26 +32,25 @@ def setup_command(
     from neat_delta.catalogue.profile import profile
     from neat_delta.catalogue.settings import load_settings
     from neat_delta.matching import choose_key
-    from neat_delta.reading import Told, read_catalogue
+    from neat_delta.reading import read_catalogue
     from neat_delta.views.comparison import labelled, sentence
     from neat_delta.views.look import several
     from neat_delta.whole import write_whole
     from neat_delta.writing.setup import draft
 
-    spoken = Manners(as_json, quiet, no_colour)
     with progress(spoken) as voice:
         existing = out.read_text("utf-8") if out.exists() else ""
         if existing:
             load_settings(out)
-        live = read_catalogue(export, voice, Told(delimiter, encoding, mark, header_line, sheet))
+        live = read_catalogue(export, voice, form.told())
         named = choose_key(live, live.names, key)
         text, added = draft(profile(live), named.fields, existing)
         wrote = bool(added) and (yes or not existing)
         if wrote:
             write_whole(out, text.encode())
-    if as_json:
+    if spoken.as_json:
         show_json({"file": str(out), "key": list(named.fields), "added": added, "written": wrote})
-    elif not quiet:
+    elif not spoken.quiet:
         width = console(spoken).width
         if not added:
             lines = [labelled("setup", f"{out} has all fields of {export.name}")]

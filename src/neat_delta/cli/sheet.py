@@ -51,9 +51,7 @@ def sheet_command(
     unlock: tuple[str, ...],
     replace: bool,
     settings: Path | None,
-    as_json: bool,
-    quiet: bool,
-    no_colour: bool,
+    spoken: Manners,
 ) -> int:
     """Make a short sheet for editing from the live EXPORT, one that survives a spreadsheet program.
 
@@ -70,7 +68,6 @@ def sheet_command(
     from neat_delta.whole import write_whole
     from neat_delta.writing.sheet import delimited_sheet, sheet_columns, workbook
 
-    spoken = Manners(as_json, quiet, no_colour)
     settled = settled_in(settings)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
         raise CannotWrite("a sheet is .xlsx, or .csv for plain text", file=out, remedy="Give it such a name.")
@@ -92,10 +89,10 @@ def sheet_command(
         columns = sheet_columns(live, names, rows, named.fields, settled, [field_name(name) for name in unlock])
         as_workbook = out.suffix.lower() == ".xlsx"
         write_whole(out, (workbook if as_workbook else delimited_sheet)(columns, live))
-    if as_json:
+    if spoken.as_json:
         locked = [column.field for column in columns if column.locked]
         show_json({"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown})
-    elif not quiet:
+    elif not spoken.quiet:
         show(_view(out, export, len(rows), columns, unknown, as_workbook, console(spoken).width), spoken)
     return Exit.ATTENTION if unknown else Exit.DONE
 

@@ -50,9 +50,7 @@ def write_command(
     live: Path | None,
     replace: bool,
     settings: Path | None,
-    as_json: bool,
-    quiet: bool,
-    no_colour: bool,
+    spoken: Manners,
 ) -> int:
     """Write the update files of a change set, proved, with the files that undo them and a receipt.
 
@@ -62,15 +60,14 @@ def write_command(
     from neat_delta.reading import read_catalogue
     from neat_delta.writing import write_update
 
-    spoken = Manners(as_json, quiet, no_colour)
     settled = settled_in(settings)
     with progress(spoken) as voice:
         loaded = load_changes(changes)
         ours = read_catalogue(live or _live_of(loaded, changes), voice).renamed(settled.names())
         receipt = write_update(loaded, ours, folder, replace=replace, voice=voice)
-    if as_json:
+    if spoken.as_json:
         show_json({"files": []} if receipt is None else receipt.as_dict())
-    elif not quiet:
+    elif not spoken.quiet:
         show(_view(receipt, ours.source.name, folder, loaded.stopped(), console(spoken).width), spoken)
     return Exit.ATTENTION if loaded.stopped() else Exit.DONE
 

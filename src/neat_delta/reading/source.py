@@ -91,7 +91,7 @@ def _unzip(data: bytes, path: Path) -> Content:
                     remedy="Unpack it and name the table.",
                 )
             return Content(data, archive.read(tables[0]), f"zip, {tables[0].filename}")
-    except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, RuntimeError) as error:
+    except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError) as error:
         raise Unreadable(
             f"the zip archive or workbook cannot be unpacked ({error})", file=path, remedy="Fetch it again."
         ) from error
