@@ -190,4 +190,5 @@ def _as_dict(seen: Comparison, receipt: Receipt | None, out: Path | None, states
 
 def _say_held_back(held_back: int) -> None:
     if held_back:
-        click.echo(f"neat-delta: {held_back} findings hold something back; run without --quiet to see them", err=True)
+        said = "1 finding holds" if held_back == 1 else f"{held_back} findings hold"
+        click.echo(f"neat-delta: {said} something back; run without --quiet to see them", err=True)

@@ -314,7 +314,7 @@ def _said(say: str, width: int) -> Iterator[Text]:
 def left_alone_view(seen: Comparison, width: int) -> Iterator[Text]:
     """What differs and was not taken, so that nobody has to wonder."""
     if seen.form:
-        said = f"{several(seen.form, 'cell')} that differ only in how they are written"
+        said = f"{several(seen.form, 'cell')} written in another way but of the same value"
         if seen.form_example:
             said += f" ({printable(seen.form_example[0])} for {printable(seen.form_example[1])})"
         yield from sentence("left alone", said, width)
