@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import polars as pl
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Sequence
+
+    from neat_delta.catalogue.profile import ColumnProfile
 
 # What a cell holds when its formula has failed, in English and German programs.
 FAILED = r"^#(N/A|NV|REF!|BEZUG!|VALUE!|WERT!|DIV/0!|NAME\?|NUM!|ZAHL!|NULL!|SPILL!)$"
@@ -32,6 +35,14 @@ class Mark:
     check: str
     say: str
     shows: Callable[[pl.Series, str], pl.Series]
+
+
+def damage_in(columns: Sequence[ColumnProfile]) -> pl.DataFrame:
+    """Marks on all columns of a table; see ``damage_marks``."""
+    # One column's patterns are one thread's work.
+    with ThreadPoolExecutor() as workers:
+        found = workers.map(lambda column: damage_marks(column.values, column.field, column.kind), columns)
+        return pl.concat([pl.DataFrame(schema=SCHEMA), *found])
 
 
 def damage_marks(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame:

@@ -32,10 +32,8 @@ def look_command(
 
     Delimited text, XLSX, ODS, JSON Lines and XML, also packed with gzip or zip; "-" is standard input.
     """
-    import polars as pl
-
     from neat_delta.catalogue.profile import profile
-    from neat_delta.checks import damage_marks
+    from neat_delta.checks import damage_in
     from neat_delta.matching.candidates import key_candidates
     from neat_delta.reading import read_catalogue
     from neat_delta.views.overview import overview
@@ -45,7 +43,7 @@ def look_command(
         voice.step("counting values")
         columns = profile(catalogue)
         keys = key_candidates(catalogue, columns)
-        marks = pl.concat([damage_marks(column.values, column.field, column.kind) for column in columns])
+        marks = damage_in(columns)
     if spoken.as_json:
         show_json(_as_dict(catalogue, columns, keys, marks))
     elif not spoken.quiet:
