@@ -11,7 +11,7 @@ from neat_delta.catalogue import field_name
 from neat_delta.catalogue.kinds import kinds
 from neat_delta.catalogue.settings import CLEAR, Settings
 from neat_delta.changes.cells import CellChanges, Rules, compare_cells
-from neat_delta.changes.changeset import FINDINGS, STATES, ChangeSet, Head, Stamp
+from neat_delta.changes.changeset import FINDINGS, STATES, ChangeSet, FieldNote, Head, Stamp
 from neat_delta.changes.rowfindings import row_findings
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import Key, Matched, Pairing, choose_key, match_columns, pair_rows
@@ -218,10 +218,24 @@ def _change_set(
         key=key.fields,
         live=_stamp(live),
         edited=_stamp(edited),
-        fields=found.notes,
+        fields=_field_notes(live, key, found),
         counts=_counts(edited, pairing, states),
     )
     return ChangeSet(head, _with_items_of(findings, items, live, edited, key), cells, findings)
+
+
+def _field_notes(live: Catalogue, key: Key, found: CellChanges) -> dict[str, FieldNote]:
+    """What later commands must know: the fields that change, the key, and every field with a name of its own.
+
+    So a kept change set finds its columns in the live export without the settings it was made with.
+    """
+    notes = {}
+    for name, column in ((known.name, known.column) for known in live.fields):
+        if name in found.notes:
+            notes[name] = found.notes[name]
+        elif name in key.fields or name != field_name(column):
+            notes[name] = FieldNote(column, "code" if name in key.fields else "text")
+    return notes
 
 
 def _with_items_of(
