@@ -8,12 +8,11 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.kinds import SheetForm, infer_kind, kind_named
+from neat_delta.catalogue.kinds import BLANK, SheetForm, infer_kind, kind_named
 
 if TYPE_CHECKING:
     from neat_delta.catalogue.catalogue import Catalogue
 
-BLANK = r"^[\s\u00a0]*$"
 COMMONEST = 3
 TOP = 100
 EXAMPLES = 3

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.kinds import infer_kind, kind_named
+from neat_delta.catalogue.kinds import BLANK, filled_values, infer_kind, kind_named
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -18,7 +18,6 @@ if TYPE_CHECKING:
 # Exact for any price or measure that a condition would name.
 DECIMAL = pl.Decimal(38, 12)
 NOTHING: Mapping[str, str] = MappingProxyType({})
-BLANK = r"^[\s\u00a0]*$"
 
 
 def typed(catalogue: Catalogue, names: Sequence[str], told: Mapping[str, str] = NOTHING) -> pl.DataFrame:
@@ -34,8 +33,7 @@ def kind_of(cells: pl.Series, field: str, told: Mapping[str, str] = NOTHING) -> 
     """The kind that is told for a field, or that its column's values show."""
     if field in told:
         return kind_named(told[field])
-    distinct = cells.unique()
-    return infer_kind(distinct.filter(~distinct.str.contains(BLANK)), field)
+    return infer_kind(filled_values(cells), field)
 
 
 def _typed(cells: pl.Series, field: str, kind: Kind) -> pl.Series:

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue import ASCII
-from neat_delta.catalogue.kinds import Kind, SheetForm, infer_kind, kind_named
+from neat_delta.catalogue.kinds import BLANK, Kind, SheetForm, filled_values, infer_kind, kind_named
 from neat_delta.catalogue.kinds.many import ManyValued
+from neat_delta.catalogue.kinds.numerals import UNDECIDED
 from neat_delta.changes.changeset import CELLS, FieldNote, findings_frame, no_findings
 
 if TYPE_CHECKING:
@@ -22,7 +23,6 @@ UNTOLD = (
     "look at it in the shop after the import"
 )
 LOCKED = "this field is locked in catalogue.toml; --unlock {} lets it change in this run"
-BLANK = r"^[\s\u00a0]*$"
 
 
 @dataclass(frozen=True)
@@ -92,8 +92,7 @@ def compare_cells(
     for name in touched:
         at = differing[name]
         assert columns is not None
-        distinct = columns[name].unique()
-        filled = distinct.filter(~distinct.str.contains(BLANK))
+        filled = filled_values(columns[name])
         kind = _kind(filled, name, rules)
         texts = pl.DataFrame({"pair": at, "was": was[name].gather(at), "edited": now[name].gather(at)})
         judged.append(_judge(texts, _Column(name, kind, live, edited, filled), rules))
@@ -205,11 +204,7 @@ def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
         f"this is not {column.kind.wants}, as the live column holds; mend the cell, or say --kind {column.name}=text"
     )
     doubt = "this can be read as a thousand or as three decimals; write it without the mark, or with two decimals"
-    undecided = (
-        cells.str.contains(r"^[+-]?[1-9]\d{0,2}[.,]\d{3}$")
-        if column.kind.numeric
-        else pl.repeat(False, len(cells), eager=True)
-    )
+    undecided = cells.str.contains(UNDECIDED) if column.kind.numeric else pl.repeat(False, len(cells), eager=True)
     return pl.select(pl.when(undecided).then(pl.lit(doubt)).otherwise(pl.lit(plain))).to_series()
 
 

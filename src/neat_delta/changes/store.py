@@ -12,7 +12,7 @@ import polars as pl
 from neat_delta.changes.changeset import CELLS, FINDINGS, ITEMS, ChangeSet, FieldNote, Head, Stamp
 from neat_delta.errors import CannotWrite, Unreadable
 from neat_delta.matching import JOINT
-from neat_delta.reading import read_bytes
+from neat_delta.reading import fetch
 from neat_delta.whole import write_whole
 
 if TYPE_CHECKING:
@@ -20,7 +20,6 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 FORMAT = 1
-GZIP = b"\x1f\x8b"
 
 
 def dump_changes(changes: ChangeSet) -> bytes:
@@ -68,12 +67,8 @@ def save_changes(changes: ChangeSet, path: Path, inputs: Sequence[Path] = ()) ->
 
 def _is_change_set(path: Path) -> bool:
     try:
-        with path.open("rb") as file:
-            start = file.read(64)
-        if start.startswith(GZIP):
-            with gzip.open(path) as file:
-                start = file.read(64)
-    except (OSError, EOFError):
+        start = fetch(path).inner[:64]
+    except Unreadable:
         return False
     return start.startswith(b'{"neat_delta":') or not start
 
@@ -84,13 +79,7 @@ def load_changes(path: Path) -> ChangeSet:
     Raises:
         Unreadable: it is no change set, of a later format, or damaged; with the line.
     """
-    data = read_bytes(path)
-    if data.startswith(GZIP):
-        try:
-            data = gzip.decompress(data)
-        except (OSError, EOFError) as error:
-            raise Unreadable("the compressed file is damaged or cut off", file=path, remedy="Make it again.") from error
-    first, _, rest = data.partition(b"\n")
+    first, _, rest = fetch(path).inner.partition(b"\n")
     head = _head(first, path)
     shape = _item_shape(head)
     lines = pl.read_lines(rest, name="item").to_series() if rest else pl.Series(dtype=pl.String)

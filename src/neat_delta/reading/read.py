@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue import Catalogue, Form, Rows, Source, name_fields
+from neat_delta.catalogue import Catalogue, Field, Form, Rows, Source, name_fields
 from neat_delta.errors import Unreadable
 from neat_delta.reading.charset import Text, decode
 from neat_delta.reading.dialect import SAMPLE_BYTES, Dialect, decimal_mark, header_at, sniff
@@ -137,8 +137,7 @@ def _from_sheet(source: Source, sheet: Sheet, told: Told) -> Catalogue:
         raise Unreadable("the sheet holds no table", file=source.path, remedy="Name another with --sheet.")
     width = max(map(len, sheet.rows))
     header = sheet.rows[at] if at >= 0 else [f"column_{number}" for number in range(1, width + 1)]
-    columns = _columns(header, source.path, sheet.numbers[at] if at >= 0 else 0)
-    fields = name_fields(header, source.path.name)
+    fields, columns = _named(header, source.path, sheet.numbers[at] if at >= 0 else 0)
     grid = as_grid(sheet, at, columns)
     named = [field.name for field in fields if field]
     return Catalogue(
@@ -159,11 +158,9 @@ def _from_sheet(source: Source, sheet: Sheet, told: Told) -> Catalogue:
 
 def _from_lines(source: Source, table: _Delimited, like: Rows | None) -> Catalogue:
     dialect = table.dialect
-    columns = tuple(_columns(dialect.header, source.path, dialect.header_line))
-    fields = name_fields(dialect.header, source.path.name)
-    alike = (
-        like if isinstance(like, Records) and (like.delimiter, like.columns) == (dialect.delimiter, columns) else None
-    )
+    fields, columns = _named(dialect.header, source.path, dialect.header_line)
+    one_form = (columns, dialect.delimiter)
+    alike = like if isinstance(like, Records) and (like.columns, like.delimiter) == one_form else None
     reading = read_records(table.text, table.lines, columns, dialect.delimiter, dialect.header_line, alike)
     if len(reading.bad) and reading.bad["line"][0] <= dialect.header_line:
         line, _, say = reading.bad.row(0)
@@ -180,8 +177,8 @@ def _from_lines(source: Source, table: _Delimited, like: Rows | None) -> Catalog
     )
 
 
-def _columns(header: Sequence[str], path: Path, line: int) -> list[str]:
-    """A name for every column, also for those that have none."""
+def _named(header: Sequence[str], path: Path, line: int) -> tuple[tuple[Field | None, ...], tuple[str, ...]]:
+    """The header's fields, ``None`` where it names none, and a name for every column, also for those."""
     if len(header) > MOST_COLUMNS:
         raise Unreadable(
             f"the header has {len(header)} columns, more than {MOST_COLUMNS}",
@@ -189,7 +186,8 @@ def _columns(header: Sequence[str], path: Path, line: int) -> list[str]:
             line=line,
             remedy="Check the file.",
         )
-    return [field.name if field else f" {at}" for at, field in enumerate(name_fields(header, path.name))]
+    fields = name_fields(header, path.name)
+    return fields, tuple(field.name if field else f" {at}" for at, field in enumerate(fields))
 
 
 def _is_binary(sample: bytes) -> bool:

@@ -12,6 +12,7 @@ import polars as pl
 from neat_delta.catalogue import ORIGIN_PROPERTY
 from neat_delta.catalogue.kinds import kind_named
 from neat_delta.catalogue.typed import kind_of
+from neat_delta.errors import CannotWrite
 from neat_delta.reading.workbook import SIGNIFICANT
 
 if TYPE_CHECKING:
@@ -26,6 +27,9 @@ LISTS_SHEET = "choices"
 # Values are a choice if there are few of them and each stands for several items.
 MOST_CHOICES = 60
 LEAST_USES = 4
+# Limits of a workbook by ECMA-376; beyond them text would be cut and rows dropped without a word.
+MOST_ROWS = 1_048_576
+LONGEST_TEXT = 32_767
 NARROWEST, WIDEST = 8, 48
 WIDTH_SAMPLE = 2_000
 
@@ -93,9 +97,13 @@ def workbook(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
     """An XLSX workbook: codes and text as text, exact numbers, header in view, drop-downs, locked columns, notes.
 
     The live export's fingerprint stands among the document's properties.
+
+    Raises:
+        CannotWrite: there are more items, or a longer text, than a workbook holds; it would be cut off.
     """
     import xlsxwriter
 
+    _insist_on_room(columns, live)
     stream = io.BytesIO()
     book = xlsxwriter.Workbook(stream, {"strings_to_formulas": False, "strings_to_urls": False, "in_memory": True})
     book.set_custom_property(ORIGIN_PROPERTY, live.source.sha256)
@@ -122,6 +130,24 @@ def workbook(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
         lists.hide()
     book.close()
     return stream.getvalue()
+
+
+def _insist_on_room(columns: Sequence[SheetColumn], live: Catalogue) -> None:
+    remedy = "Choose fewer items or fields with --where and --fields, or write a .csv."
+    if len(columns[0].cells) >= MOST_ROWS:
+        raise CannotWrite(f"a workbook holds {MOST_ROWS:,} rows, the header among them", remedy=remedy)
+    for column in columns:
+        # Characters are counted as UTF-16 counts them, in which a sign beyond the basic plane is two.
+        lengths = column.cells.str.len_chars() + column.cells.str.count_matches(r"[\x{10000}-\x{10ffff}]")
+        if (lengths > LONGEST_TEXT).any():
+            at = int(lengths.arg_max() or 0)
+            raise CannotWrite(
+                f"a workbook's cell holds {LONGEST_TEXT:,} characters, and this text has {lengths[at]:,}",
+                file=live.source.name,
+                column=column.header,
+                value=columns[0].cells[at],
+                remedy=remedy,
+            )
 
 
 def _style(column: SheetColumn) -> dict[str, Any]:

@@ -15,7 +15,7 @@ from neat_delta.catalogue.kinds.kind import Kind, SheetForm
 if TYPE_CHECKING:
     import polars as pl
 
-__all__ = ["Kind", "SheetForm", "infer_kind", "kind_named", "kinds"]
+__all__ = ["BLANK", "Kind", "SheetForm", "filled_values", "infer_kind", "kind_named", "kinds"]
 
 
 @cache
@@ -28,6 +28,16 @@ def kinds() -> tuple[Kind, ...]:
 def kind_named(name: str) -> Kind:
     """The kind of that name; raises ``KeyError`` if there is none."""
     return {kind.name: kind for kind in kinds()}[name]
+
+
+# A cell that holds nothing but space.
+BLANK = r"^[\s\u00a0]*$"
+
+
+def filled_values(cells: pl.Series) -> pl.Series:
+    """The distinct values of a column's filled cells, in no order."""
+    distinct = cells.unique()
+    return distinct.filter(~distinct.str.contains(BLANK))
 
 
 def infer_kind(filled: pl.Series, field: str) -> Kind:
