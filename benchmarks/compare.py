@@ -81,9 +81,8 @@ def main() -> None:
             ratios = "".join(f"{ours / theirs:7.2f}" for ours, theirs in zip((wall, cpu, peak), plain, strict=True))
             print(f"{contestant:14}{wall:9.2f}{cpu:9.2f}{peak:9.0f}   {ratios}")
         walls[items] = figures["neat-delta"][0]
-        print(
-            f"neat-delta takes {figures['neat-delta'][0] / figures['plain csv'][0]:.2f} of the plain csv script's time"
-        )
+        share = figures["neat-delta"][0] / figures["plain csv"][0]
+        print(f"neat-delta takes {share:.3f} of the plain csv script's time")
     small, large = walls.values()
     print(f"\nten times the items take neat-delta {large / small:.1f} times as long")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
@@ -87,15 +88,18 @@ def compare_cells(
     now = now.with_columns(unlabelled(now[name], labels) for name, labels in rules.labels.items() if name in fields)
     differing = {name: (was[name] != now[name]).arg_true() for name in fields}
     touched = [name for name in fields if len(differing[name])]
-    columns = live.cells(touched) if touched else None
-    judged = []
-    for name in touched:
+    columns = live.cells(touched)
+
+    def judge(name: str) -> Judged:
         at = differing[name]
-        assert columns is not None
         filled = filled_values(columns[name])
         kind = _kind(filled, name, rules)
         texts = pl.DataFrame({"pair": at, "was": was[name].gather(at), "edited": now[name].gather(at)})
-        judged.append(_judge(texts, _Column(name, kind, live, edited, filled), rules))
+        return _judge(texts, _Column(name, kind, live, edited, filled), rules)
+
+    # One field's judging is one thread's work.
+    with ThreadPoolExecutor() as judges:
+        judged = list(judges.map(judge, touched))
     return CellChanges(
         cells=pl.concat([j.cells for j in judged]) if judged else _no_cells(),
         findings=pl.concat([j.findings for j in judged]) if judged else no_findings().insert_column(0, _no_pairs()),

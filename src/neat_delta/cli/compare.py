@@ -101,13 +101,17 @@ def compare_command(
     Both may be delimited text, XLSX, ODS, JSON Lines or XML, also packed with gzip or zip; one may be "-" for standard
     input. --delimiter, --encoding, --decimal, --header-line and --sheet are about EDITED.
     """
+    from neat_delta.begun import Begun
+
+    begun = Begun(live, edited)
+    # Now that the files are on their way, there is time to load what is needed to understand them.
     from neat_delta.changes import Options, compare, save_changes
     from neat_delta.reading import read_both
     from neat_delta.writing import write_update
 
     settled = settled_in(settings)
     with progress(spoken) as voice:
-        ours, theirs = read_both(live, edited, voice, form.told())
+        ours, theirs = read_both(live, edited, voice, form.told(), begun)
         ours, theirs = ours.renamed(settled.names()), theirs.renamed(settled.names())
         options = Options(key, None if blanks is None else blanks == "clear", kinds, unlock, settled)
         seen = compare(ours, theirs, options, voice)

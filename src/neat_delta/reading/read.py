@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import hashlib
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.begun import Begun
 from neat_delta.catalogue import Catalogue, Field, Form, Rows, Source, name_fields
 from neat_delta.errors import Unreadable
 from neat_delta.reading.charset import Text, decode
@@ -16,14 +17,14 @@ from neat_delta.reading.dialect import SAMPLE_BYTES, Dialect, decimal_mark, head
 from neat_delta.reading.grid import Sheet, as_grid
 from neat_delta.reading.jsonlines import read_json_lines
 from neat_delta.reading.records import BAD_SCHEMA, Records, read_records, split_lines
-from neat_delta.reading.source import Content, fetch
+from neat_delta.reading.source import Content, unpacked
 from neat_delta.reading.told import NOTHING_TOLD, Told
 from neat_delta.reading.workbook import read_workbook
 from neat_delta.reading.xml import read_xml
 from neat_delta.voice import SILENCE, Voice
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Sequence
     from pathlib import Path
 
 MARK_SAMPLE_ROWS = 1_000
@@ -31,11 +32,6 @@ LINE_END_SAMPLE_BYTES = 1 << 20
 MOST_COLUMNS = 4_096
 CONTROLS = bytes(byte for byte in range(32) if byte not in b"\t\n\r")
 WORKBOOKS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
-
-
-def fingerprint(data: bytes) -> str:
-    """The SHA-256 of a file's bytes, in hexadecimal."""
-    return hashlib.sha256(data).hexdigest()
 
 
 def read_catalogue(path: Path, voice: Voice = SILENCE, told: Told = NOTHING_TOLD) -> Catalogue:
@@ -47,24 +43,25 @@ def read_catalogue(path: Path, voice: Voice = SILENCE, told: Told = NOTHING_TOLD
         Unreadable: there is no such file, it is no table, or its header cannot be used.
     """
     voice.step(f"reading {path.name}")
-    return _catalogue(_open(path, told), _Hashing())
+    begun = Begun(path)
+    return _catalogue(_open(path, begun, told), begun)
 
 
 def read_both(
-    live: Path, edited: Path, voice: Voice = SILENCE, told: Told = NOTHING_TOLD
+    live: Path, edited: Path, voice: Voice = SILENCE, told: Told = NOTHING_TOLD, begun: Begun | None = None
 ) -> tuple[Catalogue, Catalogue]:
     """Read two files at once, which saves time twice; what is told is told of the edited one.
 
     Much of the work is one thread's, and lines of the edited sheet that stand in the live export need no second
-    inspection.
+    inspection. ``begun`` are the two files, where somebody has begun with them.
     """
+    begun = begun or Begun(live, edited)
     voice.step(f"reading {live.name} and {edited.name}")
     with ThreadPoolExecutor(max_workers=2) as openers:
-        ours, theirs = openers.submit(_open, live), openers.submit(_open, edited, told)
+        ours, theirs = openers.submit(_open, live, begun), openers.submit(_open, edited, begun, told)
         opened = ours.result(), theirs.result()
-    hashing = _Hashing()
-    first = _catalogue(opened[0], hashing)
-    return first, _catalogue(opened[1], hashing, like=first.rows)
+    first = _catalogue(opened[0], begun)
+    return first, _catalogue(opened[1], begun, like=first.rows)
 
 
 @dataclass(frozen=True)
@@ -86,19 +83,8 @@ class _Opened:
     told: Told
 
 
-class _Hashing:
-    """One thread that works out fingerprints, without the interpreter's lock, while everything else goes on."""
-
-    def __init__(self) -> None:
-        self._beside = ThreadPoolExecutor(max_workers=1)
-
-    def begin(self, data: bytes) -> Callable[[], str]:
-        """Start on a file; the function returned waits for its fingerprint."""
-        return self._beside.submit(fingerprint, data).result
-
-
-def _open(path: Path, told: Told = NOTHING_TOLD) -> _Opened:
-    content = fetch(path)
+def _open(path: Path, begun: Begun, told: Told = NOTHING_TOLD) -> _Opened:
+    content = unpacked(begun.data(path), path)
     if content.inner.startswith(WORKBOOKS):
         return _Opened(path, content, read_workbook(content.inner, path, told.sheet), told)
     if told.sheet is not None:
@@ -115,8 +101,8 @@ def _open(path: Path, told: Told = NOTHING_TOLD) -> _Opened:
     return _Opened(path, content, _Delimited(text, split_lines(text.utf8), sniff(text.utf8, told)), told)
 
 
-def _catalogue(opened: _Opened, hashing: _Hashing, like: Rows | None = None) -> Catalogue:
-    source = Source(opened.path, hashing.begin(opened.content.data))
+def _catalogue(opened: _Opened, begun: Begun, like: Rows | None = None) -> Catalogue:
+    source = Source(opened.path, partial(begun.sha256, opened.path))
     if isinstance(opened.table, Sheet):
         found = _from_sheet(source, opened.table, opened.told)
     else:

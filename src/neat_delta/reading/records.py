@@ -42,6 +42,8 @@ class Records:
 
     def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
         """The named columns as text, empty cells as ``""``; of the rows at these positions, or of all."""
+        if rows is not None and all(name in self.parsed for name in names):
+            return pl.DataFrame([self.parsed[name].gather(rows) for name in names])
         if rows is not None and not self._is_every(rows):
             return self._parse((self.raw.gather(rows).str.join("\n").item() or "").encode(), names, len(rows))
         missing = [name for name in names if name not in self.parsed]
@@ -141,10 +143,12 @@ def _judge(lines: pl.DataFrame, grammar: Grammar, like: Records | None) -> tuple
     if like is not None and like.buffer is not None and like.skip == 1:
         count = min(len(lines) - 1, len(like))
         known = pl.concat([known.head(1), lines["raw"].slice(1, count) == like.raw.head(count), known.slice(1 + count)])
-    # The streaming engine shares one column's work among the processor's cores.
+    # The streaming engine shares one column's work among the processor's cores. Two filters in one query would become
+    # one, and known lines be looked at for nothing.
     marks = (
-        lines.lazy()
-        .filter(~known)
+        lines.filter(~known)
+        .lazy()
+        .filter(~pl.col("raw").str.contains(grammar.plainly_whole))
         .select(
             "line",
             whole=pl.col("raw").str.contains(grammar.whole),
@@ -162,8 +166,9 @@ def _judge(lines: pl.DataFrame, grammar: Grammar, like: Records | None) -> tuple
 class Grammar:
     """The regular expressions of one delimiter and width.
 
-    ``whole`` and ``blank`` are for whole columns, the others for single records. These never take back what they
-    took (the trailing ``+``), so that their time grows with the record's length only, whatever it holds.
+    ``whole``, ``plainly_whole`` (some of these) and ``blank`` are for whole columns, the others for single records.
+    These never take back what they took (the trailing ``+``), so that their time grows with the record's length only,
+    whatever it holds.
     """
 
     def __init__(self, delimiter: str, width: int) -> None:
@@ -173,6 +178,9 @@ class Grammar:
         self.width = width
         self.blank = f"^[{sep}\\s]*$"
         self.whole = f"^{cell}(?:{sep}{cell}){{{width - 1}}}$"
+        # Nearly every record begins with a value, so that a second look for empty ones is seldom needed.
+        value = f'(?:[^"{sep}\\s][^"{sep}]*|"(?:[^"]|"")*")'
+        self.plainly_whole = f"^{value}(?:{sep}{cell}){{{width - 1}}}$"
         quoted = '"(?:[^"]++|"")*+"'
         cell = f'(?:{quoted}|[^"{sep}]*+)'
         loose = f'(?:{quoted}|(?:[^"{sep}\n][^{sep}\n]*+)?+)'

@@ -1,21 +1,20 @@
-"""A file's bytes: from a path or standard input, out of gzip or a zip with one table in it."""
+"""What a file holds: its bytes as they are, or out of gzip or a zip with one table in it."""
 
 from __future__ import annotations
 
 import gzip
 import io
-import sys
 import zipfile
 import zlib
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from neat_delta.begun import read_bytes
 from neat_delta.errors import Unreadable
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-STANDARD_INPUT = "-"
 GZIP = b"\x1f\x8b"
 ZIP = b"PK\x03\x04"
 # More than any catalogue unpacks to, and less than would fill a machine's memory.
@@ -27,9 +26,8 @@ HARMLESS = 64 << 20
 
 @dataclass(frozen=True)
 class Content:
-    """A file as it lies there (``data``) and what it holds (``inner``), with the packing named for people."""
+    """What a file holds, with the packing it was in named for people."""
 
-    data: bytes
     inner: bytes
     packing: str | None = None
 
@@ -40,28 +38,20 @@ def fetch(path: Path) -> Content:
     Raises:
         Unreadable: there is no such file, it may not be read, or it cannot be unpacked safely.
     """
-    data = sys.stdin.buffer.read() if str(path) == STANDARD_INPUT else read_bytes(path)
-    if data.startswith(GZIP):
-        return Content(data, _gunzip(data, path), "gzip")
-    if data.startswith(ZIP):
-        return _unzip(data, path)
-    return Content(data, data)
+    return unpacked(read_bytes(path), path)
 
 
-def read_bytes(path: Path) -> bytes:
-    """A file's bytes.
+def unpacked(data: bytes, path: Path) -> Content:
+    """What a file's bytes hold; ``path`` is for messages.
 
     Raises:
-        Unreadable: there is no such file, it is a folder, or it may not be read.
+        Unreadable: it cannot be unpacked safely.
     """
-    try:
-        return path.read_bytes()
-    except FileNotFoundError as error:
-        raise Unreadable("there is no such file", file=path, remedy="Check the name and the folder.") from error
-    except IsADirectoryError as error:
-        raise Unreadable("this is a folder, not a file", file=path, remedy="Name a file in it.") from error
-    except OSError as error:
-        raise Unreadable(f"the file cannot be opened ({error.strerror})", file=path) from error
+    if data.startswith(GZIP):
+        return Content(_gunzip(data, path), "gzip")
+    if data.startswith(ZIP):
+        return _unzip(data, path)
+    return Content(data)
 
 
 def _gunzip(data: bytes, path: Path) -> bytes:
@@ -81,7 +71,7 @@ def _unzip(data: bytes, path: Path) -> Content:
             parts = [part for part in archive.infolist() if not part.is_dir()]
             _insist_on_size(sum(part.file_size for part in parts), len(data), path)
             if {"[Content_Types].xml", "mimetype"} & {part.filename for part in parts}:
-                return Content(data, data)
+                return Content(data)
             tables = [part for part in parts if not part.filename.startswith(("__MACOSX/", "."))]
             if len(tables) != 1:
                 names = ", ".join(part.filename for part in tables[:5])
@@ -90,7 +80,7 @@ def _unzip(data: bytes, path: Path) -> Content:
                     file=path,
                     remedy="Unpack it and name the table.",
                 )
-            return Content(data, archive.read(tables[0]), f"zip, {tables[0].filename}")
+            return Content(archive.read(tables[0]), f"zip, {tables[0].filename}")
     except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError) as error:
         raise Unreadable(
             f"the zip archive or workbook cannot be unpacked ({error})", file=path, remedy="Fetch it again."

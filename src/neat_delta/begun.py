@@ -1,0 +1,64 @@
+"""Files whose reading has begun: one thread fetches them and works out their fingerprints while others go on.
+
+Nothing heavy is imported here, so that a command can begin with its files while it loads the packages it needs.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import sys
+from concurrent.futures import Future, ThreadPoolExecutor
+from pathlib import Path
+
+from neat_delta.errors import Unreadable
+
+STANDARD_INPUT = Path("-")
+
+
+class Begun:
+    """The bytes and the SHA-256 of some files, each to be waited for when it is needed.
+
+    Reading and hashing take no part in the interpreter's lock, and one after another they disturb nobody.
+    """
+
+    def __init__(self, *paths: Path) -> None:
+        beside = ThreadPoolExecutor(max_workers=1)
+        self._data: dict[Path, Future[bytes]] = {path: beside.submit(read_bytes, path) for path in dict.fromkeys(paths)}
+        self._prints = {path: beside.submit(_fingerprint_of, data) for path, data in self._data.items()}
+
+    def data(self, path: Path) -> bytes:
+        """A file's bytes.
+
+        Raises:
+            Unreadable: there is no such file, it is a folder, or it may not be read.
+        """
+        return self._data[path].result()
+
+    def sha256(self, path: Path) -> str:
+        """A file's fingerprint in hexadecimal."""
+        return self._prints[path].result()
+
+
+def fingerprint(data: bytes) -> str:
+    """The SHA-256 of a file's bytes, in hexadecimal."""
+    return hashlib.sha256(data).hexdigest()
+
+
+def _fingerprint_of(data: Future[bytes]) -> str:
+    return fingerprint(data.result())
+
+
+def read_bytes(path: Path) -> bytes:
+    """A file's bytes, or those of standard input for ``-``.
+
+    Raises:
+        Unreadable: there is no such file, it is a folder, or it may not be read.
+    """
+    try:
+        return sys.stdin.buffer.read() if path == STANDARD_INPUT else path.read_bytes()
+    except FileNotFoundError as error:
+        raise Unreadable("there is no such file", file=path, remedy="Check the name and the folder.") from error
+    except IsADirectoryError as error:
+        raise Unreadable("this is a folder, not a file", file=path, remedy="Name a file in it.") from error
+    except OSError as error:
+        raise Unreadable(f"the file cannot be opened ({error.strerror})", file=path) from error
