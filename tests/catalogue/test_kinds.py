@@ -94,8 +94,9 @@ def test_what_is_written_in_a_form_reads_as_the_same_exact_number(numbers, form)
 def test_the_live_form_is_kept_decimals_mark_and_groups():
     form = live_number_form(pl.Series(["1.234,50", "8,00", "17"]))
 
-    assert form == NumberForm(",", 2, ".", fine=False)
-    assert write_numbers(pl.Series(["9876.5", "3", "0.125"]), form).to_list() == ["9.876,50", "3,00", "0,125"]
+    assert form == NumberForm(",", 2, ".", fine=False, bare=True)
+    assert write_numbers(pl.Series(["9876.5", "3", "0.125"]), form).to_list() == ["9.876,50", "3", "0,125"]
+    assert write_numbers(pl.Series(["3"]), live_number_form(pl.Series(["1,00", "8,00"]))).to_list() == ["3,00"]
 
 
 def test_flags_are_understood_in_any_token_and_written_in_the_live_one():

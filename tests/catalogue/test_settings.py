@@ -1,6 +1,7 @@
 import pytest
 
-from neat_delta.catalogue.settings import FieldSettings, Settings, load_settings
+from neat_delta.catalogue.settings import FieldSettings, Settings
+from neat_delta.catalogue.settingsfile import load_settings
 from neat_delta.errors import Unreadable
 
 GOOD = """\
@@ -39,7 +40,7 @@ def test_settings_are_read(tmp_path):
 @pytest.mark.parametrize(
     ("old", "new", "line", "reason"),
     [
-        ('kind = "money"', 'kind = "cash"', 7, "no such kind. Allowed: code, count, date"),
+        ('kind = "money"', 'kind = "cash"', 7, "no such kind. Allowed: choice, code, count"),
         ('kind = "money"', 'knid = "money"', 7, "there is no setting 'knid'. Did you mean kind?"),
         ('kind = "money"', "kind = money", 7, "this is no TOML"),
         ("locked = true", 'locked = "yes"', 10, "locked must be true or false"),

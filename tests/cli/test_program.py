@@ -62,7 +62,7 @@ def test_what_is_held_back_ends_with_one_and_is_named(shop):
         (["compare", "live.csv", "none.csv"], "none.csv: there is no such file. Check the name"),
         (["compare", "live.csv", "edited.csv", "--key", "ean"], "--key ean: no such column in both files. Columns of"),
         (["compare", "live.csv", "edited.csv", "--kind", "price"], "is not FIELD=KIND"),
-        (["compare", "live.csv", "edited.csv", "--kind", "price=cash"], "no such kind. Kinds: code, count"),
+        (["compare", "live.csv", "edited.csv", "--kind", "price=cash"], "no such kind. Kinds: choice, code, count"),
         (["compare", "live.csv", "edited.csv", "--out", "live.csv"], "one of the files compared"),
         (["compare", "live.csv", "edited.csv", "--out", "no/folder/c.jsonl"], "cannot be written"),
         (["compare", "live.csv", "edited.csv", "--write", "."], "the folder is not empty"),

@@ -1,7 +1,8 @@
 """The heart: working out a change set, keeping it as a file, turning it round."""
 
 from neat_delta.changes.changeset import ChangeSet, FieldNote, Head, Stamp
-from neat_delta.changes.compare import Comparison, Options, compare
+from neat_delta.changes.compare import Comparison, Options, compare, held_back
+from neat_delta.changes.holdback import hold_back
 from neat_delta.changes.measure import by_effect, by_field
 from neat_delta.changes.store import dump_changes, head_as_dict, load_changes, save_changes
 from neat_delta.changes.undo import undone
@@ -18,6 +19,8 @@ __all__ = [
     "compare",
     "dump_changes",
     "head_as_dict",
+    "held_back",
+    "hold_back",
     "load_changes",
     "save_changes",
     "undone",

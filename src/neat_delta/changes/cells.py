@@ -9,36 +9,35 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue import ASCII
-from neat_delta.catalogue.kinds import BLANK, Kind, SheetForm, filled_values, infer_kind, kind_named
-from neat_delta.catalogue.kinds.many import ManyValued
+from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.kinds import BLANK, SheetForm, filled_values
 from neat_delta.catalogue.kinds.numerals import UNDECIDED
+from neat_delta.catalogue.settings import NOTHING_SETTLED
 from neat_delta.changes.changeset import CELLS, FieldNote, findings_frame, no_findings
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
     from neat_delta.catalogue import Catalogue
+    from neat_delta.catalogue.kinds import Kind
+    from neat_delta.catalogue.settings import FieldSettings
 
 UNTOLD = (
     "the live export holds plain ASCII only, so the shop's character set is not known; this will be written as UTF-8, "
     "look at it in the shop after the import"
 )
-LOCKED = "this field is locked in catalogue.toml; --unlock {} lets it change in this run"
 
 
 @dataclass(frozen=True)
 class Rules:
-    """What holds for fields.
+    """What holds for fields: what is settled of them, and which of them a blank empties."""
 
-    Kinds that are told, fields that a blank empties, those that are locked; labels by value, for coded fields;
-    separator and whether order counts, for fields of several values.
-    """
-
-    kinds: Mapping[str, str]
+    fields: Mapping[str, FieldSettings]
     cleared: frozenset[str]
-    locked: frozenset[str]
-    labels: Mapping[str, Mapping[str, str]]
-    separators: Mapping[str, tuple[str, bool]]
+
+    def of(self, name: str) -> FieldSettings:
+        """What is settled of a field."""
+        return self.fields.get(name, NOTHING_SETTLED)
 
 
 @dataclass(frozen=True)
@@ -85,7 +84,7 @@ def compare_cells(
     """
     was = live.cells(fields, pairs["live"])
     now = edited.cells(fields, pairs["edited"])
-    now = now.with_columns(unlabelled(now[name], labels) for name, labels in rules.labels.items() if name in fields)
+    now = now.with_columns(unlabelled(now[name], rules.of(name).labels) for name in fields if rules.of(name).labels)
     differing = {name: (was[name] != now[name]).arg_true() for name in fields}
     touched = [name for name in fields if len(differing[name])]
     columns = live.cells(touched)
@@ -93,7 +92,7 @@ def compare_cells(
     def judge(name: str) -> Judged:
         at = differing[name]
         filled = filled_values(columns[name])
-        kind = _kind(filled, name, rules)
+        kind = kind_of(filled, name, rules.of(name))
         texts = pl.DataFrame({"pair": at, "was": was[name].gather(at), "edited": now[name].gather(at)})
         return _judge(texts, _Column(name, kind, live, edited, filled), rules)
 
@@ -117,17 +116,6 @@ def unlabelled(cells: pl.Series, labels: Mapping[str, str]) -> pl.Series:
     return plain.replace_strict(values, default=cells, return_dtype=pl.String).alias(cells.name)
 
 
-def _kind(filled: pl.Series, name: str, rules: Rules) -> Kind:
-    """The kind of a field: told or inferred, of single values or of several in a cell."""
-    separator, ordered = rules.separators.get(name, (None, False))
-    if separator is None:
-        return kind_named(rules.kinds[name]) if name in rules.kinds else infer_kind(filled, name)
-    if name in rules.kinds:
-        return ManyValued(kind_named(rules.kinds[name]), separator, ordered)
-    singles = filled.str.split(separator).explode().str.strip_chars().unique()
-    return ManyValued(infer_kind(singles.filter(singles != ""), name), separator, ordered)
-
-
 @dataclass(frozen=True)
 class _Column:
     """A field with its kind, both files, and the live column's distinct filled values."""
@@ -142,8 +130,8 @@ class _Column:
 def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
     """Sort one field's differing texts (pair, was, edited) into changes, refused cells, mere form, and blanks."""
     kind = column.kind
-    cleared, locked = column.name in rules.cleared, column.name in rules.locked
-    form = kind.live_form(column.filled)
+    cleared = column.name in rules.cleared
+    form = kind.live_form(column.filled, rules.of(column.name).form)
     note = FieldNote(column.live.field(column.name).column, kind.name, getattr(form, "mark", None))
 
     blank = texts.filter(pl.col("edited").str.contains(BLANK))
@@ -158,14 +146,10 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
     texts = texts.filter(pl.col("reading").is_not_null())
     changed = texts.filter(pl.col("before").ne_missing(pl.col("reading")))
     alike = texts.filter(pl.col("before").eq_missing(pl.col("reading")))
-    labels = rules.labels.get(column.name)
-    strange = changed.filter(~pl.col("now").is_in(list(labels))) if labels else changed.clear()
-    changed = changed.join(strange, on="pair", how="anti", maintain_order="left")
     unwritable = _unwritable(changed["now"], column.live.form.charset)
     cells = changed.filter(~unwritable).select("pair", "was", "now", "edited")
     if cleared:
         cells = pl.concat([cells, emptied.select("pair", "was", pl.lit(None, pl.String).alias("now"), "edited")])
-    shut, cells = (cells, cells.clear()) if locked else (cells.clear(), cells)
     return Judged(
         cells=cells.with_columns(field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")).select(
             "pair", "field", "was", "now"
@@ -174,8 +158,6 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
             [
                 _refused(unread, column, "unreadable cell", _not_of_kind(unread["edited"], column)),
                 _refused(changed.filter(unwritable), column, "character", _no_character(column)),
-                _refused(strange, column, "no such choice", _no_choice(labels or {})),
-                _refused(shut, column, "locked field", LOCKED.format(column.name)),
                 _found(_beyond_ascii(changed, column), column, "character", "warn", UNTOLD),
             ]
         ),
@@ -210,10 +192,6 @@ def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
     doubt = "this can be read as a thousand or as three decimals; write it without the mark, or with two decimals"
     undecided = cells.str.contains(UNDECIDED) if column.kind.numeric else pl.repeat(False, len(cells), eager=True)
     return pl.select(pl.when(undecided).then(pl.lit(doubt)).otherwise(pl.lit(plain))).to_series()
-
-
-def _no_choice(labels: Mapping[str, str]) -> str:
-    return "this is none of the field's values; write one of: " + ", ".join(labels.values())
 
 
 def _no_character(column: _Column) -> str:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -12,6 +12,7 @@ from neat_delta.catalogue.kinds import kinds
 from neat_delta.catalogue.settings import CLEAR, Settings
 from neat_delta.changes.cells import CellChanges, Rules, compare_cells
 from neat_delta.changes.changeset import FINDINGS, STATES, ChangeSet, FieldNote, Head, Stamp
+from neat_delta.changes.holdback import hold_back
 from neat_delta.changes.rowfindings import row_findings
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import Key, Matched, Pairing, choose_key, match_columns, pair_rows
@@ -31,30 +32,23 @@ class Options:
     """How to compare.
 
     What is told for this run goes before what is ``settled`` in catalogue.toml: the ``key``, whether blanks empty a
-    field (``None``: as settled for each field, else they leave it), ``kinds``; ``unlocked`` opens locked fields.
+    field (``None``: as settled for each field, else they leave it), ``kinds``.
     """
 
     key: Sequence[str] = ()
     clear_blanks: bool | None = None
     kinds: Mapping[str, str] = field(default_factory=dict)
-    unlocked: Sequence[str] = ()
     settled: Settings = field(default_factory=Settings)
 
     def rules(self, names: Sequence[str]) -> Rules:
         """What holds for each field of this comparison."""
-        settled = {name: told for name, told in self.settled.fields.items() if name in names}
-        kinds = {name: kind for name, kind in self.settled.kinds().items() if name in names}
-        unlocked = {field_name(name) for name in self.unlocked}
-        cleared = {name for name, told in settled.items() if told.blank == CLEAR}
+        cleared = {name for name in names if self.settled.of(name).blank == CLEAR}
         if self.clear_blanks is not None:
             cleared = set(names) if self.clear_blanks else set()
-        return Rules(
-            kinds=kinds | {field_name(name): kind for name, kind in self.kinds.items()},
-            cleared=frozenset(cleared),
-            locked=frozenset(name for name, told in settled.items() if told.locked) - unlocked,
-            labels={name: labels for name, labels in self.settled.labels().items() if name in names},
-            separators={name: (told.separator, told.ordered) for name, told in settled.items() if told.separator},
-        )
+        told = {field_name(name): kind for name, kind in self.kinds.items()}
+        settled = {name: self.settled.of(name) for name in names}
+        fields = {name: replace(known, kind=told.get(name, known.kind)) for name, known in settled.items()}
+        return Rules(fields, frozenset(cleared))
 
 
 @dataclass(frozen=True)
@@ -93,6 +87,20 @@ class Comparison:
         return rows.sort("line")
 
 
+def held_back(seen: Comparison, findings: pl.DataFrame) -> Comparison:
+    """The comparison with findings of checks, without the cells that these stop."""
+    changes = hold_back(seen.changes, findings)
+    refused = changes.items.filter(pl.col("do") == "none").join(
+        seen.changes.items.filter(pl.col("do") == "change"), on="key", how="semi"
+    )
+    lines = seen.edited.rows.line.gather(seen.states["edited"])
+    is_refused = lines.is_in(refused["line"].implode())
+    states = seen.states.with_columns(
+        state=pl.when(is_refused & (pl.col("state") == "changed")).then(pl.lit("refused")).otherwise("state")
+    )
+    return replace(seen, changes=changes, states=states)
+
+
 def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, voice: Voice = SILENCE) -> Comparison:
     """Work out what has to change in the live catalogue to make it say what the edited sheet says.
 
@@ -108,7 +116,7 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     matched = match_columns(live, edited)
     key = choose_key(live, matched.shared, options.key or options.settled.key)
     rules = options.rules(matched.shared)
-    _check_told(options, rules, matched)
+    _check_kinds(options, matched)
     pairing = pair_rows(live, edited, key, matched.shared)
 
     voice.step("comparing cells")
@@ -140,16 +148,10 @@ def tell_rows(catalogue: Catalogue, key: Key, rows: pl.Series) -> pl.DataFrame:
     )
 
 
-def _check_told(options: Options, rules: Rules, matched: Matched) -> None:
-    for name in options.unlocked:
-        if field_name(name) not in matched.shared:
-            raise WrongChoice(
-                f"--unlock {name}: no such column in both files",
-                remedy="Columns of both: " + ", ".join(matched.shared) + ".",
-            )
+def _check_kinds(options: Options, matched: Matched) -> None:
     known = [kind.name for kind in kinds()]
-    for name, kind in rules.kinds.items():
-        if name not in matched.shared:
+    for name, kind in options.kinds.items():
+        if field_name(name) not in matched.shared:
             raise WrongChoice(
                 f"--kind {name}={kind}: no such column in both files",
                 remedy="Columns of both: " + ", ".join(matched.shared) + ".",

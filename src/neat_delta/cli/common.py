@@ -103,7 +103,8 @@ def catalogue_file(command: F) -> F:
 
 def settled_in(told: Path | None) -> Settings:
     """The settings of a catalogue.toml: the one told, the one in this folder, or none at all."""
-    from neat_delta.catalogue.settings import NAME, Settings, load_settings
+    from neat_delta.catalogue.settings import Settings
+    from neat_delta.catalogue.settingsfile import NAME, load_settings
 
     here = Path(NAME)
     if told is None and not here.is_file():

@@ -63,7 +63,7 @@ def _kinds(_context: click.Context, _option: click.Parameter, told: tuple[str, .
     metavar="FIELD=KIND",
     callback=_kinds,
     help="Read a field as this kind instead of the one its live values show (text, code, gtin, money, number, "
-    "count, flag, date).",
+    "count, share, flag, date, choice, path, picture, itemref).",
 )
 @click.option("--all", "everything", is_flag=True, help="Show every changed item and every finding.")
 @click.option(
@@ -74,6 +74,9 @@ def _kinds(_context: click.Context, _option: click.Parameter, told: tuple[str, .
     help="List the rows in this state; repeatable.",
 )
 @click.option("--unlock", multiple=True, metavar="FIELD", help="Let a field change that is locked in catalogue.toml.")
+@click.option(
+    "--allow-new-values", multiple=True, metavar="FIELD", help="Let a limited field take values it does not know yet."
+)
 @catalogue_file
 @file_form
 @manners
@@ -89,6 +92,7 @@ def compare_command(
     everything: bool,
     states: tuple[str, ...],
     unlock: tuple[str, ...],
+    allow_new_values: tuple[str, ...],
     settings: Path | None,
     form: FileForm,
     spoken: Manners,
@@ -105,7 +109,8 @@ def compare_command(
 
     begun = Begun(live, edited)
     # Now that the files are on their way, there is time to load what is needed to understand them.
-    from neat_delta.changes import Options, compare, save_changes
+    from neat_delta.changes import Options, compare, held_back, save_changes
+    from neat_delta.checks import try_out
     from neat_delta.reading import read_both
     from neat_delta.writing import write_update
 
@@ -113,20 +118,22 @@ def compare_command(
     with progress(spoken) as voice:
         ours, theirs = read_both(live, edited, voice, form.told(), begun)
         ours, theirs = ours.renamed(settled.names()), theirs.renamed(settled.names())
-        options = Options(key, None if blanks is None else blanks == "clear", kinds, unlock, settled)
+        options = Options(key, None if blanks is None else blanks == "clear", kinds, settled)
         seen = compare(ours, theirs, options, voice)
+        voice.step("checking what would change")
+        seen = held_back(seen, try_out(seen.changes, ours, settled, unlock, allow_new_values))
         if out is not None:
             save_changes(seen.changes, out, inputs=(live, edited))
         receipt = write_update(seen.changes, ours, folder, replace=replace, voice=voice) if folder else None
-    held_back = seen.changes.stopped()
+    stopped = seen.changes.stopped()
     if spoken.as_json:
         show_json(_as_dict(seen, receipt, out, states))
     elif spoken.quiet:
-        _say_held_back(held_back)
+        _say_held_back(stopped)
     else:
         width = console(spoken).width
         show(_view(seen, receipt, settled, width, everything, states, out, folder), spoken)
-    return Exit.ATTENTION if held_back else Exit.DONE
+    return Exit.ATTENTION if stopped else Exit.DONE
 
 
 def _view(

@@ -30,7 +30,7 @@ def setup_command(
     Run again on a newer export it adds the fields that are missing, and leaves every line that stands there.
     """
     from neat_delta.catalogue.profile import profile
-    from neat_delta.catalogue.settings import load_settings
+    from neat_delta.catalogue.settingsfile import load_settings
     from neat_delta.matching import choose_key
     from neat_delta.reading import read_catalogue
     from neat_delta.views.comparison import labelled, sentence

@@ -81,7 +81,7 @@ def sheet_command(
         rows = pl.int_range(len(live), dtype=pl.UInt32, eager=True)
         unknown: list[str] = []
         if where:
-            rows = rows_where(live, where, settled.kinds())
+            rows = rows_where(live, where, settled)
         if items:
             listed, unknown = rows_of_codes(live, named, codes_in(read_bytes(items).decode(errors="replace"), named))
             rows = rows.filter(rows.is_in(listed.implode()))

@@ -11,18 +11,18 @@ from neat_delta.catalogue.typed import typed
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Sequence
 
     from neat_delta.catalogue import Catalogue
+    from neat_delta.catalogue.settings import Settings
     from neat_delta.matching.key import Key
 
 
-def rows_where(catalogue: Catalogue, condition: str, kinds: Mapping[str, str]) -> pl.Series:
+def rows_where(catalogue: Catalogue, condition: str, settled: Settings) -> pl.Series:
     """The positions of the rows for which an SQL condition over the fields holds.
 
     Numbers are exact decimals, flags 1 and 0, dates ISO 8601 text, blank cells NULL. The expressions are those of
-    the SQL standard as far as the engine knows them; none of them reaches a file or the system. ``kinds`` are those
-    that are settled, by field.
+    the SQL standard as far as the engine knows them; none of them reaches a file or the system.
 
     Raises:
         WrongChoice: it is no condition, or names a field that does not exist.
@@ -30,7 +30,7 @@ def rows_where(catalogue: Catalogue, condition: str, kinds: Mapping[str, str]) -
     try:
         expression = pl.sql_expr(condition)
         named = [name for name in expression.meta.root_names() if name in catalogue.names]
-        frame = typed(catalogue, named or catalogue.names[:1], kinds)
+        frame = typed(catalogue, named or catalogue.names[:1], settled)
         met = frame.select(expression.alias("met")).to_series()
     except pl.exceptions.ColumnNotFoundError as error:
         unknown = [name for name in expression.meta.root_names() if name not in catalogue.names]

@@ -10,8 +10,10 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.catalogue import ORIGIN_PROPERTY
-from neat_delta.catalogue.kinds import kind_named
-from neat_delta.catalogue.typed import kind_of
+from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.kinds import filled_values
+from neat_delta.catalogue.kinds.numerals import NumberForm
+from neat_delta.catalogue.settings import CLEAR
 from neat_delta.errors import CannotWrite
 from neat_delta.reading.workbook import SIGNIFICANT
 
@@ -20,7 +22,7 @@ if TYPE_CHECKING:
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.kinds import Kind
-    from neat_delta.catalogue.settings import Settings
+    from neat_delta.catalogue.settings import FieldSettings, Settings
 
 ITEMS_SHEET = "items"
 LISTS_SHEET = "choices"
@@ -36,14 +38,27 @@ WIDTH_SAMPLE = 2_000
 
 @dataclass(frozen=True)
 class SheetColumn:
-    """One column of the sheet: its field, header, cells, kind, choices if limited, and whether it is locked."""
+    """One column of the sheet: its field, header, cells, kind, choices if limited, locked or not, and its rules.
+
+    ``typed`` says that its cells are numbers or dates to a spreadsheet program, ``form`` how the live column writes
+    them; all others are text.
+    """
 
     field: str
     header: str
     cells: pl.Series
     kind: Kind
+    form: Any
     choices: list[str]
     locked: bool
+    told: FieldSettings
+
+    @property
+    def typed(self) -> bool:
+        """Whether cells are written as what they are rather than as text; nobody types 0.19 where the shop has 19 %."""
+        if self.told.labels or self.told.separator:
+            return False
+        return self.kind.name == "date" or isinstance(self.form, NumberForm)
 
     @property
     def note(self) -> str:
@@ -53,10 +68,15 @@ class SheetColumn:
             rules.append("Locked: this names the item or has wide effects. --unlock opens it.")
         elif self.choices:
             rules.append("Choose one of the listed values; another one is asked about.")
-        elif self.kind.numeric:
-            rules.append(f"Type {self.kind.wants}.")
         else:
-            rules.append(f"Type {self.kind.wants}; a blank cell leaves the shop's value as it is.")
+            rules.append(f"Type {self.kind.wants}.")
+        if not self.locked:
+            emptied = self.told.blank == CLEAR and not self.told.required
+            rules.append("A blank cell " + ("empties it." if emptied else "leaves the shop's value as it is."))
+            if self.told.length is not None:
+                rules.append(f"At most {self.told.length} characters.")
+            if self.told.decimals is not None:
+                rules.append(f"At most {self.told.decimals} decimals.")
         return "\n".join(rules)
 
 
@@ -72,13 +92,23 @@ def sheet_columns(
     whole = live.cells(names)
     columns = []
     for name in names:
-        kind = kind_of(whole[name], name, settled.kinds())
+        told, filled = settled.of(name), filled_values(whole[name])
+        kind = kind_of(filled, name, told)
         locked = name in key or (settled.is_locked(name) and name not in unlocked)
-        labels = settled.labels().get(name, {})
-        choices = list(labels.values()) or _choices(whole[name], kind)
-        cells = whole[name].gather(rows).replace(labels) if labels else whole[name].gather(rows)
-        shown = kind_named("text") if labels else kind
-        columns.append(SheetColumn(name, live.field(name).column, cells, shown, choices, locked))
+        choices = [told.labels.get(value, value) for value in told.limited] or _choices(whole[name], kind)
+        cells = whole[name].gather(rows)
+        columns.append(
+            SheetColumn(
+                field=name,
+                header=live.field(name).column,
+                cells=cells.replace(told.labels) if told.labels else cells,
+                kind=kind,
+                form=kind.live_form(filled, told.form),
+                choices=[] if told.separator else choices,
+                locked=locked,
+                told=told,
+            )
+        )
     return columns
 
 
@@ -154,20 +184,16 @@ def _style(column: SheetColumn) -> dict[str, Any]:
     style: dict[str, Any] = {"locked": column.locked, "num_format": "@", "valign": "top"}
     if column.locked:
         style |= {"bg_color": "#EFEFEF", "font_color": "#6B6B6B"}
-    if column.kind.numeric:
-        form = column.kind.live_form(column.cells.filter(column.cells != "").unique())
-        style["num_format"] = "0." + "0" * form.decimals if form.decimals else "General"
-    if column.kind.name == "date":
-        style["num_format"] = "yyyy-mm-dd"
+    if column.typed:
+        style["num_format"] = "yyyy-mm-dd" if column.kind.name == "date" else _number_format(column.form)
     return style
 
 
 def _write_cells(sheet: Any, at: int, column: SheetColumn, style: Any) -> None:
     """Numbers and dates as such where the workbook keeps them exactly, everything else as text."""
     readings: list[str | None] = [None] * len(column.cells)
-    if column.kind.numeric or column.kind.name == "date":
-        form = column.kind.live_form(column.cells.filter(column.cells != "").unique())
-        readings = column.kind.read(column.cells, form).to_list()
+    if column.typed:
+        readings = column.kind.read(column.cells, column.form).to_list()
     for row, (cell, reading) in enumerate(zip(column.cells, readings, strict=True), start=1):
         if not cell:
             continue
@@ -177,6 +203,10 @@ def _write_cells(sheet: Any, at: int, column: SheetColumn, style: Any) -> None:
             sheet.write_number(row, at, float(reading), style)
         else:
             sheet.write_datetime(row, at, date.fromisoformat(reading), style)
+
+
+def _number_format(form: NumberForm) -> str:
+    return "0." + "0" * form.decimals if form.decimals and not form.bare else "General"
 
 
 def _drop_down(sheet: Any, at: int, rows: int, column: SheetColumn) -> None:

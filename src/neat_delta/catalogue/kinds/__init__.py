@@ -10,12 +10,12 @@ import pkgutil
 from functools import cache
 from typing import TYPE_CHECKING
 
-from neat_delta.catalogue.kinds.kind import Kind, SheetForm
+from neat_delta.catalogue.kinds.kind import FormSettings, Kind, SheetForm
 
 if TYPE_CHECKING:
     import polars as pl
 
-__all__ = ["BLANK", "Kind", "SheetForm", "filled_values", "infer_kind", "kind_named", "kinds"]
+__all__ = ["BLANK", "FormSettings", "Kind", "SheetForm", "filled_values", "infer_kind", "kind_named", "kinds"]
 
 
 @cache

@@ -9,7 +9,7 @@ import polars as pl
 from neat_delta.catalogue.kinds.kind import few
 
 if TYPE_CHECKING:
-    from neat_delta.catalogue.kinds.kind import SheetForm
+    from neat_delta.catalogue.kinds.kind import FormSettings, SheetForm
 
 # Pattern of the text beside the pattern of its parts (as strftime has them), surest first.
 FORMS = {
@@ -25,6 +25,19 @@ FORMS = {
     "%d-%m-%Y": r"^\d{1,2}-\d{1,2}-\d{4}$",
 }
 ISO = "%Y-%m-%d"
+# How people write the parts of a form, beside how strftime does.
+PARTS = {"YYYY": "%Y", "YY": "%y", "MM": "%m", "DD": "%d"}
+
+
+def told_forms() -> dict[str, str]:
+    """Every form by the name that people settle it by ("DD.MM.YYYY")."""
+    names = {}
+    for form in FORMS:
+        name = form
+        for part, sign in PARTS.items():
+            name = name.replace(sign, part)
+        names[name] = form
+    return names
 
 
 class Date:
@@ -39,8 +52,10 @@ class Date:
         """Exactly one way of writing dates reads every value."""
         return len(_reading_all(values)) == 1
 
-    def live_form(self, values: pl.Series) -> str | None:
-        """The one form that reads every value."""
+    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> str | None:
+        """The form that is told, or the one that reads every value."""
+        if told is not None and told.date is not None:
+            return told.date
         forms = _reading_all(values)
         return forms[0] if len(forms) == 1 else None
 

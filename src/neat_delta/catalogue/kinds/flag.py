@@ -13,7 +13,7 @@ from neat_delta.catalogue.kinds.kind import few
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from neat_delta.catalogue.kinds.kind import SheetForm
+    from neat_delta.catalogue.kinds.kind import FormSettings, SheetForm
 
 PAIRS = (("1", "0"), ("yes", "no"), ("true", "false"), ("y", "n"), ("on", "off"))
 TRUE = [yes for yes, _ in PAIRS]
@@ -54,8 +54,10 @@ class Flag:
             return set(tokens) == {"1", "0"} and not QUANTITIES.search(field)
         return any(set(tokens) <= set(pair) for pair in PAIRS)
 
-    def live_form(self, values: pl.Series) -> FlagForm:
-        """The column's tokens; where it shows only one of two, the other in the same letter case."""
+    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> FlagForm:
+        """The tokens told, or the column's; where it shows only one of two, the other in the same letter case."""
+        if told is not None and told.yes is not None and told.no is not None:
+            return FlagForm(told.yes, told.no)
         shown = {token.lower(): token for token in values}
         yes, no = next((pair for pair in PAIRS if set(pair) & set(shown)), PAIRS[0])
         case = _case(next(iter(shown.values()), yes))
@@ -68,7 +70,18 @@ class Flag:
     def read(self, cells: pl.Series, form: FlagForm) -> pl.Series:
         """Yes as "1" and no as "0"; null for anything else."""
         token = pl.col("c").str.strip_chars().str.to_lowercase()
-        reading = pl.when(token.is_in(TRUE)).then(pl.lit("1")).when(token.is_in(FALSE)).then(pl.lit("0"))
+        yes, no = form.yes.lower(), form.no.lower()
+        # The column's own tokens go before those that everybody understands: in one of them "n" may be yes.
+        reading = (
+            pl.when(token == yes)
+            .then(pl.lit("1"))
+            .when(token == no)
+            .then(pl.lit("0"))
+            .when(token.is_in(TRUE))
+            .then(pl.lit("1"))
+            .when(token.is_in(FALSE))
+            .then(pl.lit("0"))
+        )
         return cells.to_frame("c").select(reading).to_series()
 
     def write(self, readings: pl.Series, cells: pl.Series, form: FlagForm) -> pl.Series:

@@ -24,6 +24,20 @@ class SheetForm:
     mark: str | None
 
 
+@dataclass(frozen=True)
+class FormSettings:
+    """What is settled of a field's form, whatever its live values show.
+
+    ``decimals``: how many a number has; ``date``: the order of a date's parts, as strftime has them; ``yes`` and
+    ``no``: the tokens of a flag.
+    """
+
+    decimals: int | None = None
+    date: str | None = None
+    yes: str | None = None
+    no: str | None = None
+
+
 FEW = 64
 
 
@@ -60,8 +74,8 @@ class Kind(Protocol):
     def fits(self) -> Callable[[pl.Series, str], bool]:
         """Whether a live column's distinct filled values are of this kind; the text is the field's name."""
 
-    def live_form(self, values: pl.Series) -> Any:
-        """How the live column (its distinct filled values) writes this kind."""
+    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> Any:
+        """How the live column (its distinct filled values) writes this kind; what is told goes before what it shows."""
 
     def sheet_form(self, sheet: SheetForm, live_form: Any) -> Any:
         """How the edited column writes it."""

@@ -10,7 +10,7 @@ import polars as pl
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from neat_delta.catalogue.kinds.kind import Kind, SheetForm
+    from neat_delta.catalogue.kinds.kind import FormSettings, Kind, SheetForm
 
 
 @dataclass(frozen=True)
@@ -46,9 +46,9 @@ class ManyValued:
         """Such a kind is told, never inferred."""
         return lambda values, field: False
 
-    def live_form(self, values: pl.Series) -> Any:
+    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> Any:
         """The form of the single values."""
-        return self.kind.live_form(self._singles(values)["value"].drop_nulls().unique())
+        return self.kind.live_form(self._singles(values)["value"].drop_nulls().unique(), told)
 
     def sheet_form(self, sheet: SheetForm, live_form: Any) -> Any:
         """Lists are written by the live column's form."""

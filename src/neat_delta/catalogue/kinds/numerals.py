@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 if TYPE_CHECKING:
-    from neat_delta.catalogue.kinds.kind import SheetForm
+    from neat_delta.catalogue.kinds.kind import FormSettings, SheetForm
 
 PLAIN = r"^[+-]?(0|[1-9]\d*)$"
 _GROUPS_OF = r"^[+-]?[1-9]\d{{0,2}}({mark}\d{{3}})+"
@@ -30,7 +30,8 @@ class NumberForm:
     """How a column writes numbers.
 
     ``mark``: its decimal mark, ``None`` where it shows none or two. ``decimals``: the number of decimals if all
-    values with any have the same. ``group``: what stands between thousands, if anything. ``fine``: whether it has
+    values with any have the same; ``bare`` says that whole numbers have none all the same. ``group``: what stands
+    between thousands, if anything. ``fine``: whether it has
     values with three decimals, so that "1.234" may well be a small number.
     """
 
@@ -38,17 +39,21 @@ class NumberForm:
     decimals: int | None = None
     group: str | None = None
     fine: bool = False
+    bare: bool = False
 
 
-def live_number_form(values: pl.Series) -> NumberForm:
-    """The form of a live column, from its distinct filled values."""
+def live_number_form(values: pl.Series, told: FormSettings | None = None) -> NumberForm:
+    """The form of a live column, from its distinct filled values and what is told of it."""
     points, commas = _evidence(values)
     mark = "," if commas and not points else "."
     groups = [group for group in GROUPS if group != mark and _has_groups(values, group)]
     fraction = values.str.extract(r"[" + mark + r"](\d+)$").drop_nulls().str.len_chars().unique()
+    settled = None if told is None else told.decimals
+    shown = fraction.item() if len(fraction) == 1 else None
     return NumberForm(
         mark,
-        decimals=fraction.item() if len(fraction) == 1 else None,
+        decimals=shown if settled is None else settled,
+        bare=settled is None and not values.str.contains(rf"[{mark}]\d+$").all(),
         group=groups[0] if groups else None,
         fine=3 in fraction,
     )
@@ -103,7 +108,8 @@ def write_numbers(readings: pl.Series, form: NumberForm) -> pl.Series:
     whole = number.str.extract(r"^-?(\d+)")
     fraction = number.str.extract(r"\.(\d+)$").fill_null("")
     if form.decimals:
-        fraction = fraction.str.pad_end(form.decimals, "0")
+        padded = fraction.str.pad_end(form.decimals, "0")
+        fraction = pl.when(fraction == "").then(pl.lit("")).otherwise(padded) if form.bare else padded
     if form.group:
         threes = whole.str.reverse().str.replace_all(r"(\d{3})", "${1}" + form.group)
         whole = threes.str.strip_suffix(form.group).str.reverse()

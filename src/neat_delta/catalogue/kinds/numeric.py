@@ -18,7 +18,7 @@ from neat_delta.catalogue.kinds.numerals import (
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from neat_delta.catalogue.kinds.kind import SheetForm
+    from neat_delta.catalogue.kinds.kind import FormSettings, SheetForm
 
 
 @dataclass(frozen=True)
@@ -32,9 +32,9 @@ class Numeric:
     whole: bool = False
     numeric: bool = True
 
-    def live_form(self, values: pl.Series) -> NumberForm:
+    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> NumberForm:
         """The column's number form."""
-        return live_number_form(values)
+        return live_number_form(values, told)
 
     def sheet_form(self, sheet: SheetForm, live_form: NumberForm) -> NumberForm:
         """The edited column's number form."""

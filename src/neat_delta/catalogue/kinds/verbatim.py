@@ -1,4 +1,4 @@
-"""What text, code and gtin have in common: they are sent as they stand, and have one form only."""
+"""What text, codes, choices, pictures and references have in common: they have one form only."""
 
 from __future__ import annotations
 
@@ -10,12 +10,15 @@ if TYPE_CHECKING:
 
     import polars as pl
 
-    from neat_delta.catalogue.kinds.kind import SheetForm
+    from neat_delta.catalogue.kinds.kind import FormSettings, SheetForm
 
 
 @dataclass(frozen=True)
 class Verbatim:
-    """A kind compared character by character; ``reading`` gives null where a cell cannot be one."""
+    """A kind compared character by character; ``reading`` gives null where a cell cannot be one.
+
+    A ``tidied`` kind is sent without what does not count in it, such as spaces around a value.
+    """
 
     name: str
     turn: int
@@ -23,8 +26,9 @@ class Verbatim:
     fits: Callable[[pl.Series, str], bool]
     reading: Callable[[pl.Series], pl.Series]
     numeric: bool = False
+    tidied: bool = False
 
-    def live_form(self, values: pl.Series) -> None:
+    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> None:
         """There is one form only."""
 
     def sheet_form(self, sheet: SheetForm, live_form: None) -> None:
@@ -35,5 +39,5 @@ class Verbatim:
         return self.reading(cells)
 
     def write(self, readings: pl.Series, cells: pl.Series, form: None) -> pl.Series:
-        """The edited cell as it stands."""
-        return cells
+        """The edited cell as it stands, or tidied to what counts of it."""
+        return readings if self.tidied else cells

@@ -1,0 +1,31 @@
+"""Which kind a field is: as settled, or as its live values show."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from neat_delta.catalogue.kinds import infer_kind, kind_named
+from neat_delta.catalogue.kinds.many import ManyValued
+
+if TYPE_CHECKING:
+    import polars as pl
+
+    from neat_delta.catalogue.kinds import Kind
+    from neat_delta.catalogue.settings import FieldSettings
+
+
+def kind_of(filled: pl.Series, name: str, told: FieldSettings) -> Kind:
+    """The kind of a field from the distinct filled values of its live column; of single values or of several a cell."""
+    if told.separator is None:
+        return kind_named(told.kind) if told.kind else infer_kind(filled, name)
+    if told.kind:
+        return ManyValued(kind_named(told.kind), told.separator, told.ordered)
+    return ManyValued(infer_kind(single_values(filled, told.separator), name), told.separator, told.ordered)
+
+
+def single_values(cells: pl.Series, separator: str | None) -> pl.Series:
+    """The distinct single values of cells that may hold several."""
+    if separator is None:
+        return cells.str.strip_chars().unique()
+    singles = cells.str.split(separator).explode().str.strip_chars().unique().drop_nulls()
+    return singles.filter(singles != "")

@@ -1,0 +1,244 @@
+"""catalogue.toml as a file: read, and checked part by part."""
+
+from __future__ import annotations
+
+import codecs
+import difflib
+import re
+import tomllib
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
+
+from neat_delta.catalogue.field import field_name
+from neat_delta.catalogue.kinds import kinds
+from neat_delta.catalogue.kinds.date import told_forms
+from neat_delta.catalogue.settings import CLEAR, LEAVE, ExportForm, FieldSettings, ImportRules, Settings
+from neat_delta.errors import Unreadable
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+    from pathlib import Path
+
+NAME = "catalogue.toml"
+DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "pipe": "|"}
+EMPTIES, LEAVES = "empties", "leaves"
+TOP = {"key": list, "fields": dict, "export": dict, "import": dict}
+OF_FIELD = {
+    "column": str,
+    "aliases": list,
+    "kind": str,
+    "locked": bool,
+    "blank": str,
+    "labels": dict,
+    "allowed": list,
+    "separator": str,
+    "ordered": bool,
+    "required": bool,
+    "length": int,
+    "decimals": int,
+    "date": str,
+    "yes": str,
+    "no": str,
+}
+OF_EXPORT = {"delimiter": str, "encoding": str, "decimal": str, "header_line": int, "sheet": str}
+OF_IMPORT = {
+    "delimiter": str,
+    "encoding": str,
+    "decimal": str,
+    "blank": str,
+    "marker": str,
+    "columns": list,
+    "rows": int,
+    "bytes": int,
+}
+WORDS = {
+    str: "a text in quotes",
+    list: "a list of texts",
+    bool: "true or false",
+    dict: "a table",
+    int: "a whole number",
+}
+
+
+def load_settings(path: Path) -> Settings:
+    """Read and check a catalogue.toml.
+
+    Raises:
+        Unreadable: with the line, what is wrong there, and what is allowed.
+    """
+    try:
+        text = path.read_text("utf-8")
+        told = tomllib.loads(text)
+    except FileNotFoundError as error:
+        raise Unreadable("there is no such file", file=path, remedy="Make one with: neat-delta setup EXPORT") from error
+    except (OSError, UnicodeDecodeError) as error:
+        raise Unreadable("the file cannot be read as UTF-8 text", file=path) from error
+    except tomllib.TOMLDecodeError as error:
+        line = re.search(r"line (\d+)", str(error))
+        raise Unreadable(
+            f"this is no TOML: {error}",
+            file=path,
+            line=int(line[1]) if line else None,
+            remedy="See the examples in the file that setup makes.",
+        ) from error
+    return _Reader(path, text).settings(told)
+
+
+class _Reader:
+    """Checks the parsed file part by part; knows where in the text each part stands."""
+
+    def __init__(self, path: Path, text: str) -> None:
+        self._path = path
+        self._lines = text.splitlines()
+
+    def settings(self, told: dict[str, Any]) -> Settings:
+        self._check(told, TOP, ())
+        self._texts(told.get("key", []), (), "key")
+        fields = {}
+        for name, table in told.get("fields", {}).items():
+            if field_name(name) != name:
+                raise self._wrong(
+                    name,
+                    ("fields",),
+                    f"field names are written like {field_name(name)!r}",
+                    f"[fields.{field_name(name)}]",
+                )
+            if not isinstance(table, dict):
+                raise self._wrong(
+                    name, ("fields",), "a field is a table", f"Write [fields.{name}] and its settings below."
+                )
+            fields[name] = self._field(name, table)
+        self._check_names(fields)
+        return Settings(
+            key=tuple(told.get("key", [])),
+            fields=fields,
+            export=self._export(told.get("export", {})),
+            imports=self._import(told.get("import", {})),
+            path=self._path,
+        )
+
+    def _field(self, name: str, table: dict[str, Any]) -> FieldSettings:
+        place = ("fields", name)
+        self._check(table, OF_FIELD, place)
+        for key in ("aliases", "allowed"):
+            self._texts(table.get(key, []), place, key)
+        self._one_of(table, place, "kind", sorted(kind.name for kind in kinds()))
+        self._one_of(table, place, "blank", [LEAVE, CLEAR])
+        self._one_of(table, place, "date", list(told_forms()))
+        self._at_least(table, place, "length", 1)
+        self._at_least(table, place, "decimals", 0)
+        self._labels(place, table.get("labels", {}))
+        for key in ("separator", "yes", "no"):
+            if table.get(key) == "":
+                raise self._wrong(key, place, f"{key} must not be empty", 'Write a text such as "|" or "Y".')
+        if ("yes" in table) != ("no" in table):
+            raise self._wrong(
+                "yes" if "yes" in table else "no", place, "yes and no go together", "Settle both tokens of a flag."
+            )
+        if "labels" in table and "allowed" in table:
+            raise self._wrong("allowed", place, "labels and allowed say the same", "Keep one of the two.")
+        return FieldSettings(
+            **{**table, "aliases": tuple(table.get("aliases", ())), "allowed": tuple(table.get("allowed", ()))}
+        )
+
+    def _export(self, table: dict[str, Any]) -> ExportForm:
+        self._check(table, OF_EXPORT, ("export",))
+        self._form(table, ("export",))
+        self._at_least(table, ("export",), "header_line", 0)
+        form = ExportForm(**table)
+        return replace(form, delimiter=DELIMITERS.get(form.delimiter or ""))
+
+    def _import(self, table: dict[str, Any]) -> ImportRules:
+        place = ("import",)
+        self._check(table, OF_IMPORT, place)
+        self._form(table, place)
+        self._one_of(table, place, "blank", [EMPTIES, LEAVES])
+        self._texts(table.get("columns", []), place, "columns")
+        self._at_least(table, place, "rows", 2)
+        self._at_least(table, place, "bytes", 1)
+        if table.get("marker") == "":
+            remedy = 'Where a blank empties a field, say blank = "empties".'
+            raise self._wrong("marker", place, "a marker must not be empty", remedy)
+        rules = ImportRules(**{**table, "columns": tuple(map(field_name, table.get("columns", ())))})
+        return replace(rules, delimiter=DELIMITERS.get(rules.delimiter or ""))
+
+    def _form(self, table: dict[str, Any], place: tuple[str, ...]) -> None:
+        self._one_of(table, place, "delimiter", list(DELIMITERS))
+        self._one_of(table, place, "decimal", [".", ","])
+        try:
+            codecs.lookup(table.get("encoding", "utf-8"))
+        except LookupError as error:
+            raise self._wrong(
+                "encoding", place, "no such character set", 'Write one such as "utf-8" or "windows-1252".'
+            ) from error
+
+    def _check(self, table: dict[str, Any], allowed: Mapping[str, type], place: tuple[str, ...]) -> None:
+        for key, value in table.items():
+            if key not in allowed:
+                near = difflib.get_close_matches(key, allowed, 1)
+                meant = f"Did you mean {near[0]}?" if near else "Allowed: " + ", ".join(allowed) + "."
+                raise self._wrong(key, place, f"there is no setting {key!r}", meant)
+            # True is an int to Python, but no number to people.
+            if not isinstance(value, allowed[key]) or (allowed[key] is int and isinstance(value, bool)):
+                raise self._wrong(key, place, f"{key} must be {WORDS[allowed[key]]}", "Mend this line.", str(value))
+
+    def _at_least(self, table: dict[str, Any], place: tuple[str, ...], key: str, least: int) -> None:
+        if key in table and table[key] < least:
+            raise self._wrong(key, place, f"{key} must be {least} or more", "Mend this line.", str(table[key]))
+
+    def _labels(self, place: tuple[str, ...], labels: dict[str, Any]) -> None:
+        """Labels must turn back into one value each."""
+        for value, label in labels.items():
+            if not isinstance(label, str) or not label.strip():
+                raise self._wrong("labels", place, f"the label of {value!r} must be a text", "Mend it.", str(label))
+        if len({label.strip().casefold() for label in labels.values()}) < len(labels):
+            raise self._wrong("labels", place, "two values have the same label", "Give each value a label of its own.")
+        clash = [
+            v for v, label in labels.items() for other in labels if other != v and label.casefold() == other.casefold()
+        ]
+        if clash:
+            raise self._wrong(
+                "labels", place, f"the label of {clash[0]!r} is another value of the store", "Choose another."
+            )
+
+    def _texts(self, values: list[Any], place: tuple[str, ...], key: str) -> None:
+        for value in values:
+            if not isinstance(value, str) or not value:
+                raise self._wrong(key, place, f"{key} must be a list of texts", "Mend this line.", str(value))
+
+    def _one_of(self, table: dict[str, Any], place: tuple[str, ...], key: str, allowed: list[str]) -> None:
+        if key in table and table[key] not in allowed:
+            raise self._wrong(key, place, f"no such {key}", "Allowed: " + ", ".join(allowed) + ".", table[key])
+
+    def _check_names(self, fields: Mapping[str, FieldSettings]) -> None:
+        taken: dict[str, str] = {}
+        for name, told in fields.items():
+            for column in (told.column or name, *told.aliases):
+                other = taken.setdefault(field_name(column), name)
+                if other != name:
+                    key = "aliases" if column in told.aliases else "column"
+                    what = f"{column!r} already stands for {other}"
+                    raise self._wrong(key, ("fields", name), what, "Name it once.", column)
+
+    def _wrong(self, key: str, place: tuple[str, ...], what: str, remedy: str, value: str | None = None) -> Unreadable:
+        column = ".".join((*place, key))
+        return Unreadable(what, file=self._path, line=self._line(key, place), column=column, value=value, remedy=remedy)
+
+    def _line(self, key: str, place: tuple[str, ...]) -> int | None:
+        """The line on which a setting stands, below the header of its table; or that of the table it is itself."""
+        table, itself = _table_header(place), _table_header((*place, key))
+        setting = re.compile(rf"^\s*[\"']?{re.escape(key)}[\"']?\s*=")
+        below = not place
+        for number, line in enumerate(self._lines, start=1):
+            if itself.match(line):
+                return number
+            if place and table.match(line):
+                below = True
+            elif below and setting.match(line):
+                return number
+        return None
+
+
+def _table_header(place: tuple[str, ...]) -> re.Pattern[str]:
+    names = r"\s*\.\s*".join(rf"[\"']?{re.escape(name)}[\"']?" for name in place)
+    return re.compile(rf"^\s*\[\s*{names}\s*\]")
