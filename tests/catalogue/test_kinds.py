@@ -5,7 +5,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from neat_delta.catalogue.kinds import SheetForm, infer_kind, kind_named, kinds
+from neat_delta.catalogue.kinds import FormSettings, SheetForm, infer_kind, kind_named, kinds
 from neat_delta.catalogue.kinds.many import ManyValued
 from neat_delta.catalogue.kinds.numerals import NumberForm, live_number_form, read_numbers, write_numbers
 
@@ -164,3 +164,61 @@ def test_no_kind_stumbles_over_any_text(texts):
         readings = kind.read(cells, sheet_form)
         written = kind.write(readings, cells, form)
         assert len(readings) == len(written) == len(cells)
+
+
+@pytest.mark.parametrize(
+    ("kind", "field", "live", "sheet", "same", "written"),
+    [
+        ("share", "vat", ["19 %", "7 %"], ["0.19", "0.07", "0.2"], [True, True, False], ["19 %", "7 %", "20 %"]),
+        ("share", "vat", ["19%", "7%"], ["19", "7", "20.5%"], [True, True, False], ["19%", "7%", "20.5%"]),
+        ("share", "percent", ["0.19", "0.07"], ["19%", "7%", "0.2"], [True, True, False], ["0.19", "0.07", "0.20"]),
+        ("path", "category", ["A/B", "A/C", "D"], ["A > B", "A >C", "E"], [True, True, False], ["A/B", "A/C", "E"]),
+        ("path", "category", ["A > B", "A > C"], ["A>B", "A>B>C"], [True, False], ["A > B", "A > B > C"]),
+        ("picture", "image", ["a.jpg", "b.PNG"], ["a.jpg", "B.png"], [True, False], ["a.jpg", "B.png"]),
+        ("itemref", "related", ["A-1", "0042"], ["A-1", "42"], [True, False], ["A-1", "42"]),
+    ],
+)
+def test_shares_paths_pictures_and_references(kind, field, live, sheet, same, written):
+    values = pl.Series(live)
+    known = infer_kind(values, field)
+    form = known.live_form(values)
+    was = pl.Series((live + live)[: len(sheet)])
+    seen = known.sheet_form(SheetForm(pl.Series(sheet), was, None), form)
+
+    readings = known.read(pl.Series(sheet), seen)
+
+    assert known.name == kind
+    assert (readings == known.read(was, form)).to_list() == same
+    assert known.write(readings, pl.Series(sheet), form).to_list() == written
+
+
+@pytest.mark.parametrize(
+    ("kind", "live", "cell"),
+    [("share", "19 %", "much"), ("path", "A/B", "A//B"), ("picture", "a.jpg", "a.doc"), ("itemref", "A-1", "1.2E+12")],
+)
+def test_what_is_not_of_the_kind_is_refused(kind, live, cell):
+    known = kind_named(kind)
+
+    assert known.read(pl.Series([cell]), known.live_form(pl.Series([live]))).to_list() == [None]
+
+
+def test_spaces_do_not_count_in_a_choice_and_letter_case_does():
+    choice = kind_named("choice")
+
+    assert choice.read(pl.Series(["dark  oak ", "Dark oak"]), None).to_list() == ["dark oak", "Dark oak"]
+
+
+def test_what_is_settled_of_a_form_goes_before_what_a_column_shows():
+    day, flag, money = kind_named("date"), kind_named("flag"), kind_named("money")
+    unclear = pl.Series(["03/02/2024", "01/02/2024"])
+
+    assert day.live_form(unclear) is None
+    assert day.read(unclear, day.live_form(unclear, FormSettings(date="%d/%m/%Y"))).to_list() == [
+        "2024-02-03",
+        "2024-02-01",
+    ]
+    tokens = flag.live_form(pl.Series(["J"]), FormSettings(yes="J", no="N"))
+    assert flag.read(pl.Series(["j", "N", "yes"]), tokens).to_list() == ["1", "0", "1"]
+    assert flag.write(pl.Series(["1", "0"]), pl.Series(["x", "x"]), tokens).to_list() == ["J", "N"]
+    form = money.live_form(pl.Series(["8", "9.5"]), FormSettings(decimals=2))
+    assert money.write(pl.Series(["8"]), pl.Series(["8"]), form).to_list() == ["8.00"]

@@ -1,7 +1,9 @@
 import pytest
 
 from helpers import write_table
-from neat_delta.changes import Options, by_effect, by_field, compare
+from neat_delta.catalogue.settings import Settings
+from neat_delta.changes import Options, by_effect, by_field, compare, held_back
+from neat_delta.checks import try_out
 from neat_delta.errors import WrongChoice
 from neat_delta.reading import read_both
 
@@ -18,7 +20,9 @@ def compared(tmp_path):
     def run(edited, delimiter=",", live=LIVE, charset="utf-8", **options):
         a = write_table(tmp_path / "live.csv", live, charset=charset)
         b = write_table(tmp_path / "edited.csv", edited, delimiter=delimiter)
-        return compare(*read_both(a, b), Options(**options))
+        ours, theirs = read_both(a, b)
+        seen = compare(ours, theirs, Options(**options))
+        return held_back(seen, try_out(seen.changes, ours, Settings()))
 
     return run
 

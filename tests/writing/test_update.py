@@ -4,7 +4,8 @@ from dataclasses import replace
 import polars as pl
 import pytest
 
-from helpers import update_files, write_table
+from helpers import read_table, update_files, write_table
+from neat_delta.catalogue.settings import ImportRules, Settings
 from neat_delta.changes import Options, compare
 from neat_delta.errors import CannotWrite, ProofFailed, WrongLive
 from neat_delta.reading import read_both, read_catalogue
@@ -128,3 +129,62 @@ def test_nothing_to_change_writes_nothing(tmp_path):
 
     assert write_update(compare(live, edited).changes, live, tmp_path / "up") is None
     assert not (tmp_path / "up").exists()
+
+
+def imported_by_rules(table, files, delimiter, marker):
+    """A shop for which a blank leaves a field alone, a marker empties it, and numbers have a decimal comma."""
+    header, *rows = [list(row) for row in table]
+    items = {row[0]: row for row in rows}
+    for path in files:
+        columns, *changes = read_table(path, delimiter=delimiter)
+        assert {"sku", "Kind"} <= set(columns)
+        for change in changes:
+            for column, cell in zip(columns, change, strict=True):
+                at = header.index(column)
+                taken = cell.replace(",", ".") if column == "Price" else cell
+                if cell:
+                    items[change[0]][at] = "" if cell == marker else taken
+    return [header, *rows]
+
+
+def test_the_import_as_it_is_settled(tmp_path):
+    live = [["sku", "Kind", "Price", "Note"], *([f"S{at}", "simple", f"{at}.50", "old"] for at in range(1, 30))]
+    edited = [live[0], *([sku, kind, f"{price[:-1]}5", "" if at % 2 else note] for at, (sku, kind, price, note) in
+              enumerate(live[1:]))]  # fmt: skip
+    ours, theirs = read_both(write_table(tmp_path / "live.csv", live), write_table(tmp_path / "edited.csv", edited))
+    rules = ImportRules(";", "utf-16-le", ",", "leaves", "(none)", ("kind",), rows=6)
+    changes = compare(ours, theirs, Options(clear_blanks=True)).changes
+
+    receipt = write_update(changes, ours, tmp_path / "up", Settings(imports=rules))
+
+    files, undo = update_files(tmp_path / "up"), update_files(tmp_path / "up/undo")
+    assert files[0].read_bytes().decode("utf-16-le").splitlines()[:2] == ["sku;Kind;Price", "S1;simple;1,55"]
+    assert [written.rows for written in receipt.files] == [5, 5, 5, 5, 5, 4]
+    for path in (*files, *undo):
+        path.write_text(path.read_bytes().decode("utf-16-le"), "utf-8", newline="")
+    got = imported_by_rules(live, files, ";", "(none)")
+    assert got == edited
+    assert imported_by_rules(got, undo, ";", "(none)") == live
+
+
+def test_parts_keep_to_the_size_and_a_row_that_is_too_large_is_named(tmp_path, shop):
+    live, changes = shop
+
+    receipt = write_update(changes, live, tmp_path / "up", Settings(imports=ImportRules(bytes=27)))
+
+    assert all(written.bytes <= 27 for written in (*receipt.files, *receipt.undo))
+    with pytest.raises(CannotWrite, match="one row alone is larger"):
+        write_update(changes, live, tmp_path / "small", Settings(imports=ImportRules(bytes=15)))
+
+
+def test_what_no_file_can_empty_stays_filled_by_the_undo_and_the_receipt_says_so(tmp_path):
+    a = write_table(tmp_path / "live.csv", [["sku", "note"], ["A", ""], ["B", "b"]])
+    b = write_table(tmp_path / "edited.csv", [["sku", "note"], ["A", "new"], ["B", "bb"]])
+    live, edited = read_both(a, b)
+
+    receipt = write_update(
+        compare(live, edited).changes, live, tmp_path / "up", Settings(imports=ImportRules(blank="leaves"))
+    )
+
+    assert (tmp_path / "up/undo/01-changes.csv").read_text() == "sku,note\nB,b\n"
+    assert receipt.as_dict()["cannot"][0]["cells"] == 1

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 LEAVE, CLEAR = "leave", "clear"
+EMPTIES, LEAVES = "empties", "leaves"
 # What a shop keeps itself, or what changes far more than one cell when it changes.
 DANGEROUS = re.compile(
     r"^(item_|product_)?(id|type|uuid)$|(^|_)(tax_class|attribute_(set|group))$|^(added|created|updated|changed)(_at|_on)?$"
@@ -84,11 +85,16 @@ class ImportRules:
     delimiter: str | None = None
     encoding: str | None = None
     decimal: str | None = None
-    blank: str = "empties"
+    blank: str = EMPTIES
     marker: str | None = None
     columns: tuple[str, ...] = ()
     rows: int | None = None
     bytes: int | None = None
+
+    @property
+    def can_empty(self) -> bool:
+        """Whether a file can empty a field at all."""
+        return self.blank == EMPTIES or self.marker is not None
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,16 @@ from typing import TYPE_CHECKING, Any
 from neat_delta.catalogue.field import field_name
 from neat_delta.catalogue.kinds import kinds
 from neat_delta.catalogue.kinds.date import told_forms
-from neat_delta.catalogue.settings import CLEAR, LEAVE, ExportForm, FieldSettings, ImportRules, Settings
+from neat_delta.catalogue.settings import (
+    CLEAR,
+    EMPTIES,
+    LEAVE,
+    LEAVES,
+    ExportForm,
+    FieldSettings,
+    ImportRules,
+    Settings,
+)
 from neat_delta.errors import Unreadable
 
 if TYPE_CHECKING:
@@ -21,7 +30,6 @@ if TYPE_CHECKING:
 
 NAME = "catalogue.toml"
 DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "pipe": "|"}
-EMPTIES, LEAVES = "empties", "leaves"
 TOP = {"key": list, "fields": dict, "export": dict, "import": dict}
 OF_FIELD = {
     "column": str,

@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue import ASCII
 from neat_delta.catalogue.fieldkind import kind_of
 from neat_delta.catalogue.kinds import BLANK, SheetForm, filled_values
 from neat_delta.catalogue.kinds.numerals import UNDECIDED
@@ -21,11 +20,6 @@ if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.kinds import Kind
     from neat_delta.catalogue.settings import FieldSettings
-
-UNTOLD = (
-    "the live export holds plain ASCII only, so the shop's character set is not known; this will be written as UTF-8, "
-    "look at it in the shop after the import"
-)
 
 
 @dataclass(frozen=True)
@@ -146,21 +140,14 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
     texts = texts.filter(pl.col("reading").is_not_null())
     changed = texts.filter(pl.col("before").ne_missing(pl.col("reading")))
     alike = texts.filter(pl.col("before").eq_missing(pl.col("reading")))
-    unwritable = _unwritable(changed["now"], column.live.form.charset)
-    cells = changed.filter(~unwritable).select("pair", "was", "now", "edited")
+    cells = changed.select("pair", "was", "now", "edited")
     if cleared:
         cells = pl.concat([cells, emptied.select("pair", "was", pl.lit(None, pl.String).alias("now"), "edited")])
     return Judged(
         cells=cells.with_columns(field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")).select(
             "pair", "field", "was", "now"
         ),
-        findings=pl.concat(
-            [
-                _refused(unread, column, "unreadable cell", _not_of_kind(unread["edited"], column)),
-                _refused(changed.filter(unwritable), column, "character", _no_character(column)),
-                _found(_beyond_ascii(changed, column), column, "character", "warn", UNTOLD),
-            ]
-        ),
+        findings=_unreadable(unread, column),
         form=len(alike) + len(blank) - len(emptied),
         form_example=alike.select("edited", "was").row(0) if len(alike) else None,
         blanks=0 if cleared else len(emptied),
@@ -168,20 +155,16 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
     )
 
 
-def _refused(texts: pl.DataFrame, column: _Column, check: str, say: str | pl.Series) -> pl.DataFrame:
-    return _found(texts, column, check, "stop", say)
-
-
-def _found(texts: pl.DataFrame, column: _Column, check: str, level: str, say: str | pl.Series) -> pl.DataFrame:
+def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
     found = findings_frame(
-        check,
-        level,
-        pair=texts["pair"],
+        "unreadable cell",
+        "stop",
+        pair=unread["pair"],
         field=column.name,
-        value=texts["edited"],
-        say=say if isinstance(say, pl.Series) else pl.repeat(say, len(texts), dtype=pl.String, eager=True),
+        value=unread["edited"],
+        say=_not_of_kind(unread["edited"], column),
     )
-    return found.insert_column(0, texts["pair"])
+    return found.insert_column(0, unread["pair"])
 
 
 def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
@@ -192,34 +175,6 @@ def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
     doubt = "this can be read as a thousand or as three decimals; write it without the mark, or with two decimals"
     undecided = cells.str.contains(UNDECIDED) if column.kind.numeric else pl.repeat(False, len(cells), eager=True)
     return pl.select(pl.when(undecided).then(pl.lit(doubt)).otherwise(pl.lit(plain))).to_series()
-
-
-def _no_character(column: _Column) -> str:
-    return (
-        f"the live export's character set ({column.live.form.charset}) has no such character; "
-        "write it another way, or let the shop export UTF-8"
-    )
-
-
-def _unwritable(cells: pl.Series, charset: str) -> pl.Series:
-    """Which cells hold a character that the charset lacks; UTF-8 and UTF-16 lack none, and ASCII may be any."""
-    if charset.startswith("utf") or charset == ASCII:
-        return pl.repeat(False, len(cells), dtype=pl.Boolean, eager=True)
-    return cells.map_elements(lambda cell: not _encodes(cell, charset), return_dtype=pl.Boolean)
-
-
-def _encodes(cell: str, charset: str) -> bool:
-    try:
-        cell.encode(charset)
-    except UnicodeEncodeError:
-        return False
-    return True
-
-
-def _beyond_ascii(changed: pl.DataFrame, column: _Column) -> pl.DataFrame:
-    """Changes that need more than ASCII, where the live export does not tell how the shop writes such characters."""
-    told = column.live.form.charset != ASCII
-    return changed.clear() if told else changed.filter(pl.col("now").str.contains(r"[^\x00-\x7f]"))
 
 
 def _no_pairs() -> pl.Series:

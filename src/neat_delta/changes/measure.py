@@ -10,7 +10,7 @@ from neat_delta.catalogue.kinds import kind_named
 from neat_delta.catalogue.kinds.numerals import NumberForm, read_numbers
 
 if TYPE_CHECKING:
-    from neat_delta.changes.changeset import ChangeSet
+    from neat_delta.changes.changeset import ChangeSet, FieldNote
 
 # Enough for any price or stock; the exact texts are kept beside and are what people are shown.
 EXACT = pl.Decimal(38, 12)
@@ -28,8 +28,7 @@ def measured(changes: ChangeSet) -> pl.DataFrame:
         cells = changes.cells.filter(pl.col("field") == name)
         none = pl.lit(None, pl.String)
         if kind_named(note.kind).numeric:
-            form = NumberForm(note.mark)
-            cells = cells.with_columns(before=read_numbers(cells["was"], form), after=read_numbers(cells["now"], form))
+            cells = cells.with_columns(before=_numbers(cells["was"], note), after=_numbers(cells["now"], note))
         else:
             cells = cells.with_columns(before=none, after=none)
         parts.append(cells)
@@ -42,6 +41,11 @@ def measured(changes: ChangeSet) -> pl.DataFrame:
     share = pl.when(middle == 0).then(0.0).otherwise((after - before).abs() / middle)
     is_number = pl.col("before").is_not_null() | pl.col("after").is_not_null()
     return pl.concat(parts).with_columns(effect=pl.when(is_number).then(share))
+
+
+def _numbers(cells: pl.Series, note: FieldNote) -> pl.Series:
+    """The numbers of a field's cells; per cent signs are no part of them."""
+    return read_numbers(cells.str.strip_chars_end("% \u00a0\u202f"), NumberForm(note.mark))
 
 
 def by_field(changes: ChangeSet) -> pl.DataFrame:

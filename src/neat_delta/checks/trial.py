@@ -12,7 +12,7 @@ import polars as pl
 
 from neat_delta.catalogue import field_name
 from neat_delta.changes.changeset import findings_frame, no_findings
-from neat_delta.checks import rules
+from neat_delta.checks import imports, rules
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.settings import FieldSettings, Settings
     from neat_delta.changes import ChangeSet
 
-CHECKS = (*rules.CHECKS,)
+CHECKS = (*rules.CHECKS, *imports.CHECKS)
 
 
 @dataclass(frozen=True)

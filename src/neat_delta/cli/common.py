@@ -112,6 +112,13 @@ def settled_in(told: Path | None) -> Settings:
     return load_settings(told or here)
 
 
+def exported_as(settled: Settings) -> Told:
+    """What is settled about the form of the live export."""
+    from neat_delta.reading import Told
+
+    return Told.as_exported(settled.export)
+
+
 def _delimiter(_context: click.Context, _option: click.Parameter, told: str | None) -> str | None:
     sign = {"comma": ",", "semicolon": ";", "tab": "\t", "\\t": "\t", "pipe": "|"}.get(told or "", told)
     if sign is not None and sign not in (",", ";", "\t", "|"):

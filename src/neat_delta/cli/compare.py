@@ -13,6 +13,7 @@ from neat_delta.cli.common import (
     Manners,
     catalogue_file,
     console,
+    exported_as,
     file_form,
     manners,
     progress,
@@ -116,7 +117,7 @@ def compare_command(
 
     settled = settled_in(settings)
     with progress(spoken) as voice:
-        ours, theirs = read_both(live, edited, voice, form.told(), begun)
+        ours, theirs = read_both(live, edited, voice, form.told(), begun, exported_as(settled))
         ours, theirs = ours.renamed(settled.names()), theirs.renamed(settled.names())
         options = Options(key, None if blanks is None else blanks == "clear", kinds, settled)
         seen = compare(ours, theirs, options, voice)
@@ -124,7 +125,7 @@ def compare_command(
         seen = held_back(seen, try_out(seen.changes, ours, settled, unlock, allow_new_values))
         if out is not None:
             save_changes(seen.changes, out, inputs=(live, edited))
-        receipt = write_update(seen.changes, ours, folder, replace=replace, voice=voice) if folder else None
+        receipt = write_update(seen.changes, ours, folder, settled, replace=replace, voice=voice) if folder else None
     stopped = seen.changes.stopped()
     if spoken.as_json:
         show_json(_as_dict(seen, receipt, out, states))

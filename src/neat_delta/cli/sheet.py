@@ -11,6 +11,7 @@ from neat_delta.cli.common import (
     Manners,
     catalogue_file,
     console,
+    exported_as,
     manners,
     progress,
     settled_in,
@@ -75,7 +76,7 @@ def sheet_command(
         remedy = "Give another name." if out.samefile(export) else "Say --replace, or give another name."
         raise CannotWrite("this file exists", file=out, remedy=remedy)
     with progress(spoken) as voice:
-        live = read_catalogue(export, voice).renamed(settled.names())
+        live = read_catalogue(export, voice, exported_as(settled)).renamed(settled.names())
         named = choose_key(live, live.names, key or settled.key)
         names = chosen_fields(live, named, [name for name in fields.split(",") if name.strip()])
         rows = pl.int_range(len(live), dtype=pl.UInt32, eager=True)

@@ -10,9 +10,12 @@ import click
 from neat_delta.cli.common import (
     FILE,
     Manners,
+    catalogue_file,
     console,
+    exported_as,
     manners,
     progress,
+    settled_in,
     show,
     show_json,
 )
@@ -40,12 +43,14 @@ if TYPE_CHECKING:
     help="The live export, if it lies neither beside CHANGES nor in this folder.",
 )
 @click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR.")
+@catalogue_file
 @manners
 def write_command(
     changes: Path,
     folder: Path,
     live: Path | None,
     replace: bool,
+    settings: Path | None,
     spoken: Manners,
 ) -> int:
     """Write the update files of a change set, proved, with the files that undo them and a receipt.
@@ -57,11 +62,12 @@ def write_command(
     from neat_delta.reading import read_catalogue
     from neat_delta.writing import write_update
 
+    settled = settled_in(settings)
     with progress(spoken) as voice:
         loaded = load_changes(changes)
-        ours = read_catalogue(live or _live_of(loaded, changes), voice)
+        ours = read_catalogue(live or _live_of(loaded, changes), voice, exported_as(settled))
         ours = ours.renamed({field_name(note.column): name for name, note in loaded.head.fields.items()})
-        receipt = write_update(loaded, ours, folder, replace=replace, voice=voice)
+        receipt = write_update(loaded, ours, folder, settled, replace=replace, voice=voice)
     if spoken.as_json:
         show_json({"files": []} if receipt is None else receipt.as_dict())
     elif not spoken.quiet:

@@ -48,17 +48,22 @@ def read_catalogue(path: Path, voice: Voice = SILENCE, told: Told = NOTHING_TOLD
 
 
 def read_both(
-    live: Path, edited: Path, voice: Voice = SILENCE, told: Told = NOTHING_TOLD, begun: Begun | None = None
+    live: Path,
+    edited: Path,
+    voice: Voice = SILENCE,
+    told: Told = NOTHING_TOLD,
+    begun: Begun | None = None,
+    exported: Told = NOTHING_TOLD,
 ) -> tuple[Catalogue, Catalogue]:
-    """Read two files at once, which saves time twice; what is told is told of the edited one.
+    """Read two files at once, which saves time twice; what is ``told`` is told of the edited one.
 
     Much of the work is one thread's, and lines of the edited sheet that stand in the live export need no second
-    inspection. ``begun`` are the two files, where somebody has begun with them.
+    inspection. ``begun`` are the two files, where somebody has begun with them; ``exported`` is told of the live one.
     """
     begun = begun or Begun(live, edited)
     voice.step(f"reading {live.name} and {edited.name}")
     with ThreadPoolExecutor(max_workers=2) as openers:
-        ours, theirs = openers.submit(_open, live, begun), openers.submit(_open, edited, begun, told)
+        ours, theirs = openers.submit(_open, live, begun, exported), openers.submit(_open, edited, begun, told)
         opened = ours.result(), theirs.result()
     first = _catalogue(opened[0], begun)
     return first, _catalogue(opened[1], begun, like=first.rows)

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+import codecs
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from neat_delta.catalogue.settings import ExportForm
 
 
 @dataclass(frozen=True)
@@ -18,6 +23,12 @@ class Told:
     mark: str | None = None
     header_line: int | None = None
     sheet: str | None = None
+
+    @classmethod
+    def as_exported(cls, form: ExportForm) -> Told:
+        """What catalogue.toml settles about the shop's exports."""
+        charset = codecs.lookup(form.encoding).name if form.encoding else None
+        return cls(form.delimiter, charset, form.decimal, form.header_line, form.sheet)
 
 
 NOTHING_TOLD = Told()

@@ -118,7 +118,7 @@ def difference(cell: Mapping[str, str | None], mark: str | None) -> tuple[str, s
 
 def _decimals(text: str | None, mark: str | None) -> int:
     _, _, fraction = (text or "").partition(mark or ".")
-    return len(fraction)
+    return len(fraction) - len(fraction.lstrip("0123456789"))
 
 
 def on_mark(numbers: list[str], mark: str = ".,") -> list[str]:

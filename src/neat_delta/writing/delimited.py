@@ -4,12 +4,26 @@ from __future__ import annotations
 
 import codecs
 import io
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
     import polars as pl
 
     from neat_delta.catalogue import Form
+    from neat_delta.catalogue.settings import ImportRules
+
+
+def import_form(live: Form, rules: ImportRules) -> Form:
+    """How a file for the shop is written: as its exports are, but for what is settled of its import."""
+    charset = codecs.lookup(rules.encoding).name if rules.encoding else live.charset
+    return replace(
+        live,
+        delimiter=rules.delimiter or live.delimiter,
+        charset=charset,
+        bom=live.bom and charset == live.charset,
+    )
+
 
 _MARKS = {"utf-8": codecs.BOM_UTF8, "utf-16-le": codecs.BOM_UTF16_LE, "utf-16-be": codecs.BOM_UTF16_BE}
 

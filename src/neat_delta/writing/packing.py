@@ -11,27 +11,38 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.matching import JOINT
+from neat_delta.errors import CannotWrite
+from neat_delta.matching import JOINT, Key
 
 if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+
     from neat_delta.catalogue import Catalogue
     from neat_delta.changes import ChangeSet
 
 
 @dataclass(frozen=True)
 class Table:
-    """One file to be: columns by the live export's header, the key among them; null empties a cell."""
+    """One file to be: columns by field name in the live export's order, the key among them; null empties a cell."""
 
     cells: pl.DataFrame
 
     @property
     def columns(self) -> list[str]:
-        """Header of the file."""
+        """The fields of the file."""
         return self.cells.columns
 
+    def headed(self, live: Catalogue) -> pl.DataFrame:
+        """The same under the live export's own column names."""
+        return self.cells.rename({name: live.field(name).column for name in self.cells.columns})
 
-def pack(changes: ChangeSet, live: Catalogue) -> list[Table]:
-    """One table for each set of fields, the longest first; columns and rows in the live export's order."""
+
+def pack(changes: ChangeSet, live: Catalogue, insisted: Sequence[str] = ()) -> list[Table]:
+    """One table for each set of fields, the longest first; columns and rows in the live export's order.
+
+    ``insisted`` fields stand in every table, with the live value where they do not change; as what else stands there
+    is what the shop has already, they empty nothing.
+    """
     if changes.cells.is_empty():
         return []
     key = changes.head.key
@@ -46,6 +57,42 @@ def pack(changes: ChangeSet, live: Catalogue) -> list[Table]:
     for part in parts:
         wide = part.pivot("field", index="key", values="now", maintain_order=True)
         codes = wide["key"].str.split_exact(JOINT, len(key) - 1).struct.rename_fields(list(key)).struct.unnest()
-        wide = pl.concat([codes, wide.drop("key")], how="horizontal")
-        tables.append(Table(wide.select(pl.col(f.name).alias(f.column) for f in live.fields if f.name in wide.columns)))
+        unchanged = _live_cells(live, key, wide["key"], [name for name in insisted if name not in wide.columns])
+        wide = pl.concat([codes, wide.drop("key"), unchanged.drop(key, strict=False)], how="horizontal")
+        tables.append(Table(wide.select(name for name in live.names if name in wide.columns)))
     return sorted(tables, key=lambda table: (-len(table.cells), table.columns))
+
+
+def _live_cells(live: Catalogue, key: Sequence[str], codes: pl.Series, names: Sequence[str]) -> pl.DataFrame:
+    """The live cells of these items, in this order; blank ones null."""
+    if not names:
+        return pl.DataFrame()
+    rows = pl.DataFrame({"key": Key(tuple(key), told=True).values(live)}).with_row_index("row")
+    at = codes.to_frame("key").join(rows, on="key", how="left", maintain_order="left")["row"]
+    return live.cells(names, at).select(pl.when(pl.all() != "").then(pl.all()))
+
+
+def parts_of(cells: pl.DataFrame, rows: int | None, fits: Callable[[pl.DataFrame], bool]) -> list[pl.DataFrame]:
+    """A table in as many parts as the limits ask for: ``rows`` with the header, and ``fits`` for the size as a file.
+
+    Raises:
+        CannotWrite: one row alone is too large.
+    """
+    most = len(cells) if rows is None else rows - 1
+    parts = []
+    for start in range(0, len(cells), most):
+        parts += _fitting(cells.slice(start, most), fits)
+    return parts
+
+
+def _fitting(cells: pl.DataFrame, fits: Callable[[pl.DataFrame], bool]) -> list[pl.DataFrame]:
+    if fits(cells):
+        return [cells]
+    if len(cells) == 1:
+        raise CannotWrite(
+            "one row alone is larger than the shop takes in one file",
+            value=str(cells.row(0)[0]),
+            remedy="Raise the number of bytes in the [import] table of catalogue.toml, if the shop allows it.",
+        )
+    half = len(cells) // 2
+    return _fitting(cells.head(half), fits) + _fitting(cells.slice(half), fits)

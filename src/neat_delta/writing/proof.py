@@ -1,13 +1,14 @@
 """The proof: written files, read back from their bytes and applied as a shop would, give exactly what was meant.
 
 A shop that imports a file finds each row's item by the key, puts the row's cells in place of the item's, a blank
-one too, and leaves every other cell and every item without a row as it was. So only items with a row need to be
-looked at, provided that each key names exactly one live item, which is checked.
+one too unless it is settled that blanks leave a field alone, and leaves every other cell and every item without a row
+as it was. So only items with a row need to be looked at, provided that each key names exactly one live item, which is
+checked.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -21,8 +22,9 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
-    from neat_delta.catalogue import Catalogue, Form
+    from neat_delta.catalogue import Catalogue
     from neat_delta.changes import ChangeSet
+    from neat_delta.writing.shopimport import ShopImport
 
 
 @dataclass(frozen=True)
@@ -32,14 +34,10 @@ class Shop:
     items: pl.DataFrame
     live: Catalogue
     key: Key
-
-    @property
-    def form(self) -> Form:
-        """How the shop reads a file: as it writes its exports."""
-        return self.live.form
+    way_in: ShopImport
 
 
-def shop_before(changes: ChangeSet, live: Catalogue) -> Shop:
+def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop:
     """The touched items as the live export has them.
 
     Raises:
@@ -59,7 +57,7 @@ def shop_before(changes: ChangeSet, live: Catalogue) -> Shop:
             value=_tell((lost + double)[0]),
         )
     cells = live.cells(live.names, rows["row"])
-    return Shop(cells.insert_column(0, rows["key"].alias(JOINT)), live, key)
+    return Shop(cells.insert_column(0, rows["key"].alias(JOINT)), live, key, way_in)
 
 
 def expected(before: Shop, changes: ChangeSet) -> Shop:
@@ -81,7 +79,7 @@ def expected(before: Shop, changes: ChangeSet) -> Shop:
                 value=_tell(cells["key"][wrong]),
             )
         items = items.with_columns(items[str(field)].scatter(at, cells["now"].fill_null("")))
-    return Shop(items, before.live, before.key)
+    return replace(before, items=items)
 
 
 def imported(before: Shop, files: Sequence[Path]) -> Shop:
@@ -92,7 +90,8 @@ def imported(before: Shop, files: Sequence[Path]) -> Shop:
     """
     items = before.items
     for path in files:
-        sheet = read_catalogue(path, told=Told(before.form.delimiter, before.form.writing_charset, header_line=1))
+        form = before.way_in.form
+        sheet = read_catalogue(path, told=Told(form.delimiter, form.writing_charset, header_line=1))
         if len(sheet.bad) or sheet.unnamed:
             raise ProofFailed("the file just written cannot be read back whole", file=path.name)
         columns = {field.column for field in before.live.fields}
@@ -111,8 +110,10 @@ def imported(before: Shop, files: Sequence[Path]) -> Shop:
                 line=sheet.rows.line[wrong],
                 value=_tell(keys[wrong]),
             )
-        items = items.with_columns(items[name].scatter(at, cells[name]) for name in sheet.names)
-    return Shop(items, before.live, before.key)
+        items = items.with_columns(
+            items[name].scatter(at, before.way_in.taken(cells[name], items[name].gather(at))) for name in sheet.names
+        )
+    return replace(before, items=items)
 
 
 def insist_equal(got: Shop, wanted: Shop, what: str) -> int:

@@ -11,14 +11,17 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 import orjson
+import polars as pl
 
+from neat_delta.catalogue.settings import ImportRules, Settings
 from neat_delta.changes import dump_changes, undone
 from neat_delta.errors import CannotWrite, WrongLive
 from neat_delta.reading import fingerprint
 from neat_delta.voice import SILENCE, Voice
 from neat_delta.writing.delimited import delimited
-from neat_delta.writing.packing import pack
+from neat_delta.writing.packing import Table, pack, parts_of
 from neat_delta.writing.proof import expected, imported, insist_equal, shop_before
+from neat_delta.writing.shopimport import ShopImport, shop_import
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -30,6 +33,7 @@ if TYPE_CHECKING:
 RECEIPT = "receipt.json"
 UNDO = "undo"
 FORMAT = 1
+NOTHING = Settings()
 KEPT_SUFFIXES = (".csv", ".tsv", ".txt")
 
 
@@ -58,6 +62,8 @@ class Receipt:
     items: int
     cells: int
     compared: int
+    rules: ImportRules
+    stays: int
 
     def as_dict(self) -> dict[str, Any]:
         """The form of receipt.json."""
@@ -66,7 +72,7 @@ class Receipt:
             "made": self.made,
             "changes": {"sha256": self.changes_sha256, "items": self.items, "cells": self.cells},
             "live": self.live,
-            "import": {"key": list(self.key), "blank": "empties the cell"},
+            "import": {"key": list(self.key)} | {name: told for name, told in asdict(self.rules).items() if told},
             "files": [asdict(written) for written in self.files],
             "undo": [asdict(written) for written in self.undo],
             "proof": {
@@ -76,16 +82,27 @@ class Receipt:
                 "said": "read back and applied to the live export, the files give exactly the edited catalogue; "
                 "the undo files give the live export back",
             },
-            "cannot": [],
+            "cannot": [
+                {"cells": self.stays, "say": "filled by the update; no file can empty them again, so undo leaves them"}
+            ]
+            if self.stays
+            else [],
         }
 
 
 def write_update(
-    changes: ChangeSet, live: Catalogue, folder: Path, *, replace: bool = False, voice: Voice = SILENCE
+    changes: ChangeSet,
+    live: Catalogue,
+    folder: Path,
+    settled: Settings = NOTHING,
+    *,
+    replace: bool = False,
+    voice: Voice = SILENCE,
 ) -> Receipt | None:
     """Write the update files of a change set, prove them, and only then put them where they belong.
 
-    Returns ``None``, and touches nothing, if there is nothing to change.
+    They are written as ``settled`` of the shop's import, else as the shop exports. Returns ``None``, and touches
+    nothing, if there is nothing to change.
 
     Raises:
         WrongLive: the change set was made from another live export.
@@ -99,13 +116,8 @@ def write_update(
             file=live.source.path,
             remedy="Give the export it was made from with --live, or compare again with this one.",
         )
-    strange = [name for name in (*changes.head.key, *changes.head.fields) if name not in live.names]
-    if strange:
-        raise CannotWrite(
-            "the change set names a field that the live export does not have",
-            column=strange[0],
-            remedy="Compare again.",
-        )
+    _refuse_strange((*changes.head.key, *changes.head.fields), live, "the change set", "Compare again.")
+    _refuse_strange(settled.imports.columns, live, "[import] in catalogue.toml", "Mend its columns.")
     if changes.cells.is_empty():
         return None
     _refuse_used(folder, replace=replace)
@@ -113,10 +125,16 @@ def write_update(
     with _beside(folder) as draft, ThreadPoolExecutor() as writers:
         voice.step("writing the update")
         changes_sha256 = writers.submit(lambda: fingerprint(dump_changes(changes)))
-        back = writers.submit(_write, undone(changes), live, draft / UNDO)
-        files, undo = _write(changes, live, draft), back.result()
+        shop = shop_import(changes, live, settled)
+        # What a file fills, a file may not be able to empty again.
+        stays = changes.cells.filter(pl.col("was").is_null() & (not settled.imports.can_empty))
+        way_back = undone(changes, stays)
+        back = writers.submit(_write, way_back, live, draft / UNDO, shop)
+        files, undo = _write(changes, live, draft, shop), back.result()
         voice.step("proving the update")
-        compared = prove(changes, live, [draft / f.file for f in files], [draft / UNDO / f.file for f in undo])
+        compared = prove(
+            changes, way_back, live, shop, [draft / f.file for f in files], [draft / UNDO / f.file for f in undo]
+        )
         receipt = Receipt(
             folder=folder,
             made=datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"),
@@ -128,48 +146,72 @@ def write_update(
             items=changes.cells["key"].n_unique(),
             cells=len(changes.cells),
             compared=compared,
+            rules=settled.imports,
+            stays=len(stays),
         )
         (draft / RECEIPT).write_bytes(orjson.dumps(receipt.as_dict(), option=orjson.OPT_INDENT_2) + b"\n")
         _put(draft, folder)
     return receipt
 
 
-def prove(changes: ChangeSet, live: Catalogue, files: Sequence[Path], undo: Sequence[Path]) -> int:
+def prove(
+    changes: ChangeSet,
+    way_back: ChangeSet,
+    live: Catalogue,
+    shop: ShopImport,
+    files: Sequence[Path],
+    undo: Sequence[Path],
+) -> int:
     """Apply the files to the live export and compare; then the undo files, and compare again.
 
     Returns how many cells were compared. Raises ``ProofFailed`` naming the first cell that is not as it should be.
     """
-    before = shop_before(changes, live)
+    before = shop_before(changes, live, shop)
     wanted = expected(before, changes)
+    restored = expected(wanted, way_back)
     with ThreadPoolExecutor() as provers:
         # The undo starts from what the update must have made of the shop, or nothing is proved at all.
         back = provers.submit(imported, wanted, undo)
         compared = insist_equal(imported(before, files), wanted, "the update would go wrong")
-        return compared + insist_equal(back.result(), before, "the undo would go wrong")
+        return compared + insist_equal(back.result(), restored, "the undo would go wrong")
 
 
-def _write(changes: ChangeSet, live: Catalogue, folder: Path) -> list[WrittenFile]:
+def _refuse_strange(names: Sequence[str], live: Catalogue, whose: str, remedy: str) -> None:
+    strange = [name for name in names if name not in live.names]
+    if strange:
+        raise CannotWrite(f"{whose} names a field that the live export does not have", column=strange[0], remedy=remedy)
+
+
+def _write(changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport) -> list[WrittenFile]:
     folder.mkdir(exist_ok=True)
-    tables = pack(changes, live)
-    width = max(2, len(str(len(tables))))
+    rules, form = shop.rules, shop.form
+
+    def fits(cells: pl.DataFrame) -> bool:
+        return rules.bytes is None or len(delimited(cells, form)) <= rules.bytes
+
+    try:
+        parts = [
+            part
+            for table in pack(changes, live, rules.columns)
+            for part in parts_of(Table(shop.written(table.cells)).headed(live), rules.rows, fits)
+        ]
+        files = [delimited(part, form) for part in parts]
+    except UnicodeEncodeError as error:
+        raise CannotWrite(
+            f"the shop's character set ({form.charset}) has no character {error.object[error.start : error.end]!r}",
+            file=live.source.path,
+            remedy="Compare again: such cells are then refused one by one.",
+        ) from error
+    width = max(2, len(str(len(parts))))
     suffix = live.source.path.suffix.lower()
     written = []
-    for number, table in enumerate(tables, start=1):
+    for number, (part, data) in enumerate(zip(parts, files, strict=True), start=1):
         name = f"{number:0{width}}-changes{suffix if suffix in KEPT_SUFFIXES else '.csv'}"
-        try:
-            data = delimited(table.cells, live.form)
-        except UnicodeEncodeError as error:
-            raise CannotWrite(
-                f"the live export's character set ({live.form.charset}) has no character "
-                f"{error.object[error.start : error.end]!r}",
-                file=name,
-                remedy="Compare again: such cells are then refused one by one.",
-            ) from error
         try:
             (folder / name).write_bytes(data)
         except OSError as error:
             raise CannotWrite(f"the file cannot be written ({error.strerror})", file=folder / name) from error
-        written.append(WrittenFile(name, len(table.cells), table.columns, len(data), fingerprint(data)))
+        written.append(WrittenFile(name, len(part), part.columns, len(data), fingerprint(data)))
     return written
 
 

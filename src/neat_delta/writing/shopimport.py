@@ -1,0 +1,71 @@
+"""How the shop's import wants its files: form, decimal mark, and what empties a field."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.kinds import filled_values
+from neat_delta.catalogue.settings import EMPTIES, ImportRules
+from neat_delta.writing.delimited import import_form
+
+if TYPE_CHECKING:
+    from neat_delta.catalogue import Catalogue, Form
+    from neat_delta.catalogue.settings import Settings
+    from neat_delta.changes import ChangeSet
+
+# Stands for a mark while two change places; no number holds it.
+SPARE = "\x1e"
+
+
+@dataclass(frozen=True)
+class ShopImport:
+    """The rules of the import, its files' form, and the fields whose numbers have another mark than in exports."""
+
+    rules: ImportRules
+    form: Form
+    swapped: frozenset[str]
+
+    def written(self, cells: pl.DataFrame) -> pl.DataFrame:
+        """Cells (by field) as a file for the shop has them: its decimal mark, and its marker where there is nothing."""
+        cells = cells.with_columns(other_mark(pl.col(name)) for name in cells.columns if name in self.swapped)
+        return cells if self.rules.marker is None else cells.fill_null(self.rules.marker)
+
+    def taken(self, cells: pl.Series, there: pl.Series) -> pl.Series:
+        """What a field holds after the import of these cells, where ``there`` is what it held."""
+        frame = pl.DataFrame({"cell": cells, "there": there})
+        value = other_mark(pl.col("cell")) if cells.name in self.swapped else pl.col("cell")
+        blank = pl.lit("") if self.rules.blank == EMPTIES else pl.col("there")
+        taken = pl.when(pl.col("cell") == "").then(blank).otherwise(value)
+        if self.rules.marker is not None:
+            taken = pl.when(pl.col("cell") == self.rules.marker).then(pl.lit("")).otherwise(taken)
+        return frame.select(taken).to_series()
+
+
+def shop_import(changes: ChangeSet, live: Catalogue, settled: Settings) -> ShopImport:
+    """The import as it is settled; what is not settled is as the shop exports."""
+    return ShopImport(settled.imports, import_form(live.form, settled.imports), _swapped(changes, live, settled))
+
+
+def other_mark(cells: pl.Expr) -> pl.Expr:
+    """Numbers with the other decimal mark: points and commas change places, and back again if done twice."""
+    spared = cells.str.replace_all(".", SPARE, literal=True)
+    return spared.str.replace_all(",", ".", literal=True).str.replace_all(SPARE, ",", literal=True)
+
+
+def _swapped(changes: ChangeSet, live: Catalogue, settled: Settings) -> frozenset[str]:
+    """The numeric fields of the update whose decimal mark in the live export is not that of the shop's import."""
+    wanted = settled.imports.decimal
+    if wanted is None:
+        return frozenset()
+    found = set()
+    for name in {*changes.head.fields, *settled.imports.columns} - set(changes.head.key):
+        filled = filled_values(live.cells([name])[name])
+        kind = kind_of(filled, name, settled.of(name))
+        mark = getattr(kind.live_form(filled, settled.of(name).form), "mark", None)
+        if kind.numeric and mark not in (None, wanted):
+            found.add(name)
+    return frozenset(found)

@@ -1,0 +1,93 @@
+import pytest
+
+from helpers import write_table
+from neat_delta.catalogue.settings import FieldSettings, ImportRules, Settings
+from neat_delta.changes import Options, compare, held_back
+from neat_delta.checks import try_out
+from neat_delta.errors import WrongChoice
+from neat_delta.reading import read_both
+
+LIVE = [
+    ["sku", "name", "price", "colour", "tags", "tax_class"],
+    ["A", "Smoker", "12.50", "dark oak", "new|gift", "full"],
+    ["B", "Veil", "13.00", "red", "gift", "full"],
+    ["C", "Glove", "8.75", "red", "", "half"],
+]
+
+
+@pytest.fixture
+def tried(tmp_path):
+    """Compares the live table with a copy in which item A has other cells, and tries the changes out."""
+
+    def run(cells, clear=False, imports=None, unlocked=(), new_values=(), **fields):
+        settled = Settings(fields=fields, imports=imports or ImportRules())
+        first = [cells.get(column, cell) for column, cell in zip(LIVE[0], LIVE[1], strict=True)]
+        a = write_table(tmp_path / "live.csv", LIVE)
+        b = write_table(tmp_path / "edited.csv", [LIVE[0], first, *LIVE[2:]])
+        ours, theirs = read_both(a, b)
+        seen = compare(ours, theirs, Options(clear_blanks=clear, settled=settled))
+        return held_back(seen, try_out(seen.changes, ours, settled, unlocked, new_values))
+
+    return run
+
+
+@pytest.mark.parametrize(
+    ("field", "cell", "told", "check", "said"),
+    [
+        ("tax_class", "half", {"locked": True}, "locked field", "--unlock tax_class"),
+        ("name", "", {"required": True}, "required field", "must not be empty"),
+        ("name", "Smoker, large", {"length": 8}, "too long", "holds 8 characters"),
+        ("price", "12.505", {"decimals": 2}, "too many decimals", "holds 2 decimals"),
+        ("colour", "Dark  Oak", {"allowed": ("dark oak", "red")}, "no such choice", "did you mean 'dark oak'?"),
+        ("colour", "reed", {"kind": "choice"}, "no such choice", "no item has this value yet; did you mean 'red'?"),
+        ("colour", "r", {"labels": {"dark oak": "Oak", "red": "Red"}}, "no such choice", "write one of: Oak, Red"),
+        ("tags", "new|gitf", {"allowed": ("gift", "new"), "separator": "|"}, "no such choice", "did you mean 'gift'?"),
+    ],
+)
+def test_a_cell_against_a_rule_is_held_back_and_the_rest_of_its_row_goes_on(tried, field, cell, told, check, said):
+    other = "price" if field != "price" else "name"
+    seen = tried({field: cell, other: "9.99"}, clear=True, **{field: FieldSettings(**told)})
+
+    assert seen.changes.cells.select("field", "now").rows() == [(other, "9.99")]
+    (finding,) = seen.changes.findings.rows(named=True)
+    assert (finding["check"], finding["level"], finding["key"], finding["line"]) == (check, "stop", "A", 2)
+    assert said in finding["say"]
+
+
+def test_a_row_of_which_nothing_is_left_is_refused_and_the_counts_add_up(tried):
+    seen = tried({"tax_class": "half"}, tax_class=FieldSettings(locked=True))
+
+    assert seen.changes.head.counts == {
+        "changed": 0, "same": 2, "new": 0, "repeated": 0, "unreadable": 0, "refused": 1, "gone": 0,
+    }  # fmt: skip
+    assert seen.changes.items.select("key", "do").rows() == [("A", "none")]
+    assert seen.rows_in("refused")["line"].to_list() == [2]
+
+
+def test_what_a_run_allows_goes_through(tried):
+    rules = {"tax_class": FieldSettings(locked=True), "colour": FieldSettings(kind="choice")}
+
+    seen = tried({"tax_class": "none", "colour": "blue"}, unlocked=["Tax class"], new_values=["colour"], **rules)
+
+    assert seen.changes.cells["now"].to_list() == ["blue", "none"]
+    assert seen.changes.findings.is_empty()
+    with pytest.raises(WrongChoice, match="--unlock size: there is no such field"):
+        tried({}, unlocked=["size"])
+
+
+def test_values_that_stand_there_already_are_nobodys_fault(tried):
+    rule = FieldSettings(allowed=("gift",), separator="|")
+
+    assert tried({"tags": "gift|new "}, tags=rule).changes.cells.is_empty()
+    assert tried({"tags": "new"}, tags=rule).changes.cells["now"].to_list() == ["new"]
+
+
+def test_what_the_import_cannot_take_is_held_back(tried):
+    leaves = ImportRules(blank="leaves")
+    marked = ImportRules(blank="leaves", marker="(none)")
+
+    assert tried({"tags": ""}, clear=True, imports=leaves).changes.findings["check"].to_list() == ["cannot be emptied"]
+    assert tried({"tags": ""}, clear=True, imports=marked).changes.cells["now"].to_list() == [None]
+    assert tried({"tags": "(none)"}, imports=marked).changes.findings["check"].to_list() == ["marker"]
+    narrow = tried({"name": "Smoker 3\u2033"}, imports=ImportRules(encoding="windows-1252"))
+    assert narrow.changes.findings["check"].to_list() == ["character"]
