@@ -21,10 +21,20 @@ class Field:
     column: str
 
 
+# Behind the name of a field of several values: the column's values are added to it, or taken from it. In front of the
+# name they would make a spreadsheet program look for a formula.
+ADD, TAKE = "+", "-"
+
+
 def field_name(column: str) -> str:
-    """The field name for a column header: lower case, words joined by ``_`` ("Item No." → "item_no")."""
-    plain = unicodedata.normalize("NFKC", column).casefold()
-    return re.sub(r"\W+", "_", plain).strip("_")
+    """The field name for a column header: lower case, words joined by ``_`` ("Item No." → "item_no").
+
+    A sign behind the name stays ("Tags +" → "tags+").
+    """
+    plain = unicodedata.normalize("NFKC", column).casefold().strip()
+    name = re.sub(r"\W+", "_", plain).strip("_")
+    sign = plain[-1:].replace("\u2212", TAKE)
+    return name + sign if name and sign in (ADD, TAKE) and plain[:-1].endswith(" ") else name
 
 
 def name_fields(columns: Iterable[str], file: str) -> tuple[Field | None, ...]:

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
     from pathlib import Path
 
+REPLACE = "replace"
 LEAVE, CLEAR = "leave", "clear"
 EMPTIES, LEAVES = "empties", "leaves"
 # What a shop keeps itself, or what changes far more than one cell when it changes.
@@ -28,8 +29,9 @@ class FieldSettings:
 
     ``column`` and ``aliases``: its column and other names for it; ``kind``; ``locked``; ``blank``: what a blank cell
     means. ``labels``: what people read for each value that the store writes; ``allowed``: the values of a limited
-    field. ``separator``: what parts several values in one cell, ``ordered`` if their order counts. ``required``: it
-    must not be emptied; ``length``: the longest text. ``decimals``, ``date``, ``yes`` and ``no``: its form.
+    field. ``separator``: what parts several values in one cell, ``ordered`` if their order counts, ``cells``: whether
+    the values in a sheet "replace" them, or are there to "add" or "take". ``required``: it must not be emptied;
+    ``length``: the longest text. ``decimals``, ``date``, ``yes`` and ``no``: its form.
     """
 
     column: str | None = None
@@ -41,6 +43,7 @@ class FieldSettings:
     allowed: tuple[str, ...] = ()
     separator: str | None = None
     ordered: bool = False
+    cells: str = REPLACE
     required: bool = False
     length: int | None = None
     decimals: int | None = None

@@ -17,6 +17,7 @@ from neat_delta.catalogue.settings import (
     EMPTIES,
     LEAVE,
     LEAVES,
+    REPLACE,
     ExportForm,
     FieldSettings,
     ImportRules,
@@ -41,6 +42,7 @@ OF_FIELD = {
     "allowed": list,
     "separator": str,
     "ordered": bool,
+    "cells": str,
     "required": bool,
     "length": int,
     "decimals": int,
@@ -132,6 +134,7 @@ class _Reader:
             self._texts(table.get(key, []), place, key)
         self._one_of(table, place, "kind", sorted(kind.name for kind in kinds()))
         self._one_of(table, place, "blank", [LEAVE, CLEAR])
+        self._one_of(table, place, "cells", [REPLACE, "add", "take"])
         self._one_of(table, place, "date", list(told_forms()))
         self._at_least(table, place, "length", 1)
         self._at_least(table, place, "decimals", 0)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -13,6 +13,7 @@ from neat_delta.catalogue.kinds import BLANK, SheetForm, filled_values
 from neat_delta.catalogue.kinds.numerals import UNDECIDED
 from neat_delta.catalogue.settings import NOTHING_SETTLED
 from neat_delta.changes.changeset import CELLS, FieldNote, findings_frame, no_findings
+from neat_delta.changes.several import parts_of_fields, put_together
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -77,8 +78,15 @@ def compare_cells(
     Texts are compared first; only where some differ is the live column's kind looked for and are values read.
     """
     was = live.cells(fields, pairs["live"])
-    now = edited.cells(fields, pairs["edited"])
-    now = now.with_columns(unlabelled(now[name], rules.of(name).labels) for name in fields if rules.of(name).labels)
+    several = parts_of_fields(edited, fields, rules.fields)
+    plain = [name for name in fields if name not in several]
+    now = edited.cells(plain, pairs["edited"]).to_dict()
+    now |= {name: unlabelled(now[name], rules.of(name).labels) for name in plain if rules.of(name).labels}
+    for name, parts in several.items():
+        sheet = edited.cells([column for column in (parts.whole, parts.add, parts.take) if column], pairs["edited"])
+        now[name] = put_together(was[name], sheet, parts, rules.of(name).separator or "")
+    # Such a field is only empty if its last value was taken from it on purpose.
+    rules = replace(rules, cleared=rules.cleared | several.keys())
     differing = {name: (was[name] != now[name]).arg_true() for name in fields}
     touched = [name for name in fields if len(differing[name])]
     columns = live.cells(touched)

@@ -115,12 +115,12 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     voice.step("matching rows")
     matched = match_columns(live, edited)
     key = choose_key(live, matched.shared, options.key or options.settled.key)
-    rules = options.rules(matched.shared)
+    rules = options.rules(matched.compared)
     _check_kinds(options, matched)
-    pairing = pair_rows(live, edited, key, matched.shared)
+    pairing = pair_rows(live, edited, key, matched.shared, matched.signed)
 
     voice.step("comparing cells")
-    compared = [name for name in matched.shared if name not in key.fields]
+    compared = [name for name in matched.compared if name not in key.fields]
     found = compare_cells(live, edited, pairing.pairs, compared, rules)
     states = _states(pairing, found)
     return Comparison(
@@ -151,7 +151,7 @@ def tell_rows(catalogue: Catalogue, key: Key, rows: pl.Series) -> pl.DataFrame:
 def _check_kinds(options: Options, matched: Matched) -> None:
     known = [kind.name for kind in kinds()]
     for name, kind in options.kinds.items():
-        if field_name(name) not in matched.shared:
+        if field_name(name) not in matched.compared:
             raise WrongChoice(
                 f"--kind {name}={kind}: no such column in both files",
                 remedy="Columns of both: " + ", ".join(matched.shared) + ".",
@@ -207,14 +207,14 @@ def _change_set(
         "name",
         do=pl.when(pl.col("pair").is_in(changed)).then(pl.lit("change")).otherwise(pl.lit("none")),
     ).select("key", "do", "line", "name")
-    order = {name: at for at, name in enumerate(matched.shared)}
+    order = {name: at for at, name in enumerate(live.names)}
     cells = (
         found.cells.join(pairs.select("pair", "key"), on="pair")
         .sort("pair", pl.col("field").replace_strict(order, return_dtype=pl.UInt32))
         .select("key", "field", "was", "now")
     )
     in_cells = found.findings.drop("key", "line").join(pairs.select("pair", "key", "line"), on="pair")
-    apart = row_findings(live, edited, key, matched.shared, pairing)
+    apart = row_findings(live, edited, key, [*matched.shared, *matched.signed], pairing)
     findings = pl.concat([in_cells.sort("line").select(*FINDINGS), apart])
     head = Head(
         key=key.fields,

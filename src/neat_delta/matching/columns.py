@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from neat_delta.catalogue.field import ADD, TAKE
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
@@ -13,11 +14,20 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Matched:
-    """Which fields both files have, in the live export's order, and what stays out of the comparison."""
+    """Which fields both files have, in the live export's order, and what stays out of the comparison.
+
+    ``signed`` are columns of the sheet that add values to a live field or take some from it ("tags+", "tags-").
+    """
 
     shared: tuple[str, ...]
     only_edited: tuple[str, ...]
     only_live: tuple[str, ...]
+    signed: tuple[str, ...] = ()
+
+    @property
+    def compared(self) -> tuple[str, ...]:
+        """The fields that the sheet says anything about, in the live export's order of the shared ones."""
+        return tuple(dict.fromkeys([*self.shared, *(column[:-1] for column in self.signed)]))
 
 
 def match_columns(live: Catalogue, edited: Catalogue) -> Matched:
@@ -34,8 +44,13 @@ def match_columns(live: Catalogue, edited: Catalogue) -> Matched:
             line=1,
             remedy="Give its columns the live export's names: " + ", ".join(live.names) + ".",
         )
+    signed = tuple(
+        name for name in edited.names if name not in shared and name[-1:] in (ADD, TAKE) and name[:-1] in live.names
+    )
+    taking_part = {*shared, *(column[:-1] for column in signed)}
     return Matched(
         shared,
-        only_edited=tuple(name for name in edited.names if name not in set(shared)),
-        only_live=tuple(name for name in live.names if name not in set(shared)),
+        only_edited=tuple(name for name in edited.names if name not in {*shared, *signed}),
+        only_live=tuple(name for name in live.names if name not in taking_part),
+        signed=signed,
     )

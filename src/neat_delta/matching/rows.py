@@ -46,10 +46,13 @@ class Pairing:
     live_blank: pl.Series
 
 
-def pair_rows(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[str]) -> Pairing:
+def pair_rows(
+    live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[str], signed: Sequence[str] = ()
+) -> Pairing:
     """Give each edited row to its live item by the key.
 
-    Lines that are equal in two files of one form are equal in every cell and are not parsed.
+    ``signed`` are columns of the sheet that say something too, without being fields of both. Lines that are equal in
+    two files of one form are equal in every cell and are not parsed.
     """
     # Parsing costs by the pass rather than by the column, so that the columns to be compared come with the key.
     live.cells([*key.fields, *_likely_to_change(live, edited, key, shared)])
@@ -61,7 +64,7 @@ def pair_rows(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[str
 
     blank = theirs.filter("blank")["edited"]
     rows = theirs.filter(~pl.col("blank")).select("edited", "key")
-    twins, rivals = _repeated(edited, shared, rows)
+    twins, rivals = _repeated(edited, [*shared, *signed], rows)
     rows = rows.filter(~pl.col("edited").is_in(pl.concat([twins, rivals["edited"]]).implode()))
     unclear = rows.join(live_repeated.unique("key"), on="key", how="semi")
     rows = rows.join(unclear, on="edited", how="anti")
