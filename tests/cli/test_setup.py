@@ -1,9 +1,11 @@
+import json
+import re
 import shutil
 from importlib.resources import files
 
 import pytest
 
-from helpers import neat_delta, read_table, write_table
+from helpers import neat_delta, read_table, update_files, write_table
 
 LIVE = [["Code", "Titel", "Preis", "tax_class"], ["A", "ä", "1.00", "full"], ["B", "b", "2.00", "half"]]
 SETTINGS = """\
@@ -39,8 +41,41 @@ def test_a_draft_of_the_demo_shop_is_taken_by_every_command(tmp_path):
 
     assert made.returncode == 0
     assert '[fields.price]\n# 540 different values: 0.45 to 494.05\ncolumn = "price"\nkind = "money"\n' in text
-    assert text.count("locked = true") == 4
-    assert by_settings == "  settled     in catalogue.toml\n" + plain
+    assert text.count("locked = true #") == 4
+    assert 'kind = "choice"\nallowed = ["amber", "green", "grey", "natural", "white", "yellow"]' in text
+    assert 'kind = "date"\ndate = "YYYY-MM-DD"' in text
+    assert 'kind = "itemref"\nseparator = "|"' in text
+    assert text.count("separator = ") == 2
+    held_back = "(--allow-new-values colour takes new ones in this"
+    assert held_back in by_settings
+    assert held_back not in plain
+    assert "changed 60 · same 568 · new 3 · repeated 3 · unreadable 1 ·\n              refused 5   = 640" in by_settings
+
+
+def test_what_the_draft_offers_to_settle_is_understood(tmp_path):
+    write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1,00"], ["B", "2,00"]], delimiter=";")
+    neat_delta("setup", "live.csv", cwd=tmp_path)
+    path = tmp_path / "catalogue.toml"
+    before, key, after = path.read_text("utf-8").partition("key = ")
+    path.write_text(before + key + re.sub(r"(?m)^# (\[|\w+ = )", r"\1", after), "utf-8")
+    write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", "1.10"], ["B", ""]])
+
+    done = neat_delta("compare", "live.csv", "edited.csv", "--blanks", "clear", "--write", "up", cwd=tmp_path)
+
+    assert done.returncode == 0, done.stderr
+    assert [file.read_text() for file in update_files(tmp_path / "up")] == ["sku;price\nA;1,10\nB;(none)\n"]
+
+
+def test_look_tells_how_columns_match_the_fields(shop):
+    write_table(shop / "list.csv", [["Code", "Dealer price", "Pack"], ["A", "1.00", "5"]])
+
+    seen = neat_delta("look", "list.csv", cwd=shop)
+    told = json.loads(neat_delta("look", "list.csv", "--json", cwd=shop).stdout)
+
+    assert "catalogue.toml knows 2 of 3 columns" in seen.stdout
+    assert "not settled: Pack" in seen.stdout
+    assert any(line.split()[:4] == ["Dealer", "price", "price", "money"] for line in seen.stdout.splitlines())
+    assert told["catalogue"] == {"file": "catalogue.toml", "unknown": ["pack"], "missing": ["name", "tax_class"]}
 
 
 def test_a_newer_export_adds_fields_and_keeps_every_line(tmp_path):

@@ -8,14 +8,23 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.kinds import BLANK, SheetForm, infer_kind, kind_named
+from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.kinds import BLANK, SheetForm
+from neat_delta.catalogue.settings import Settings
 
 if TYPE_CHECKING:
     from neat_delta.catalogue.catalogue import Catalogue
+    from neat_delta.catalogue.field import Field
+    from neat_delta.catalogue.kinds import Kind
+    from neat_delta.catalogue.settings import FieldSettings
 
+NOTHING = Settings()
 COMMONEST = 3
 TOP = 100
 EXAMPLES = 3
+# Values are limited if there are few of them and each stands for several items.
+MOST_CHOICES = 60
+LEAST_USES = 4
 # With more distinct values than this share of the filled cells, no value is common.
 VARIED = 0.5
 
@@ -38,6 +47,12 @@ class ColumnProfile:
     first: list[str]
 
     @property
+    def limited(self) -> bool:
+        """Whether the column holds few values, each of several items."""
+        count = len(self.values)
+        return 1 < count <= MOST_CHOICES and self.filled >= LEAST_USES * count
+
+    @property
     def distinct(self) -> int:
         """How many distinct filled values there are."""
         return len(self.values)
@@ -50,22 +65,26 @@ class ColumnProfile:
         return list(self.values.head(COMMONEST).iter_rows())
 
 
-def profile(catalogue: Catalogue) -> list[ColumnProfile]:
-    """Every column of a table, in its order."""
+def profile(catalogue: Catalogue, settled: Settings = NOTHING) -> list[ColumnProfile]:
+    """Every column of a table, in its order; kinds as they are settled, else as the values show."""
     cells = catalogue.cells(catalogue.names)
+
+    def of(field: Field) -> ColumnProfile:
+        return _profile(cells[field.name], field.name, field.column, settled.of(field.name))
+
     # One column's counting is one thread's work.
     with ThreadPoolExecutor() as counters:
-        return list(counters.map(lambda field: _profile(cells[field.name], field.name, field.column), catalogue.fields))
+        return list(counters.map(of, catalogue.fields))
 
 
-def _profile(cells: pl.Series, field: str, column: str) -> ColumnProfile:
+def _profile(cells: pl.Series, field: str, column: str, told: FieldSettings) -> ColumnProfile:
     counted = cells.alias("value").to_frame().group_by("value", maintain_order=False).len("count")
     values = counted.filter(~pl.col("value").str.contains(BLANK))
     filled = int(values["count"].sum())
     if not _varied(values, filled):
         values = values.sort("count", "value", descending=[True, False])
-    kind = infer_kind(values["value"], field)
-    smallest, largest = _range(values["value"], kind.name)
+    kind = kind_of(values["value"], field, told)
+    smallest, largest = _range(values["value"], kind, told)
     return ColumnProfile(field, column, kind.name, filled, values, smallest, largest, _first(cells))
 
 
@@ -79,13 +98,14 @@ def _varied(values: pl.DataFrame, filled: int) -> bool:
     return len(values) > VARIED * filled
 
 
-def _range(values: pl.Series, kind: str) -> tuple[str | None, str | None]:
+def _range(values: pl.Series, kind: Kind, told: FieldSettings) -> tuple[str | None, str | None]:
     """The smallest and the largest value as written, for kinds that have an order."""
-    known = kind_named(kind)
-    if values.is_empty() or not (known.numeric or kind == "date"):
+    if values.is_empty() or told.separator or not (kind.numeric or kind.name == "date"):
         return None, None
-    form = known.sheet_form(SheetForm(values, values, None), known.live_form(values))
-    readings = known.read(values, form if kind != "date" else known.live_form(values))
-    order = readings.cast(pl.Float64, strict=False) if known.numeric else readings
+    form = kind.live_form(values, told.form)
+    if kind.numeric:
+        form = kind.sheet_form(SheetForm(values, values, None), form)
+    readings = kind.read(values, form)
+    order = readings.cast(pl.Float64, strict=False) if kind.numeric else readings
     ordered = pl.DataFrame({"value": values, "order": order}).drop_nulls("order").sort("order")
     return (ordered["value"][0], ordered["value"][-1]) if len(ordered) else (None, None)

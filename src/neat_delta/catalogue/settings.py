@@ -11,7 +11,7 @@ from neat_delta.catalogue.kinds import FormSettings
 from neat_delta.catalogue.kinds.date import told_forms
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Mapping, Sequence
     from pathlib import Path
 
 REPLACE = "replace"
@@ -126,6 +126,14 @@ class Settings:
     def labels(self) -> dict[str, Mapping[str, str]]:
         """The labels that are settled, by field."""
         return {name: told.labels for name, told in self.fields.items() if told.labels}
+
+    def unknown_in(self, names: Sequence[str]) -> list[str]:
+        """Which of these fields are not settled."""
+        return [name for name in names if name not in self.fields]
+
+    def missing_in(self, names: Sequence[str]) -> list[str]:
+        """Which settled fields are not among these."""
+        return [name for name in self.fields if name not in names]
 
     def is_locked(self, name: str) -> bool:
         """Whether a field is locked: as settled, else if it is one whose change has wide effects."""

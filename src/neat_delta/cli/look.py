@@ -6,7 +6,19 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from neat_delta.cli.common import FILE, FileForm, Manners, console, file_form, manners, progress, show, show_json
+from neat_delta.cli.common import (
+    FILE,
+    FileForm,
+    Manners,
+    catalogue_file,
+    console,
+    file_form,
+    manners,
+    progress,
+    settled_in,
+    show,
+    show_json,
+)
 from neat_delta.cli.exits import Exit
 
 if TYPE_CHECKING:
@@ -16,21 +28,25 @@ if TYPE_CHECKING:
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.profile import ColumnProfile
+    from neat_delta.catalogue.settings import Settings
     from neat_delta.matching.candidates import KeyCandidates
 
 
 @click.command("look")
 @click.argument("file", type=FILE)
+@catalogue_file
 @file_form
 @manners
 def look_command(
     file: Path,
+    settings: Path | None,
     form: FileForm,
     spoken: Manners,
 ) -> int:
     """Look at a table FILE: how it is written, its first rows, what its columns hold, what could be the key.
 
-    Delimited text, XLSX, ODS, JSON Lines and XML, also packed with gzip or zip; "-" is standard input.
+    Delimited text, XLSX, ODS, JSON Lines and XML, also packed with gzip or zip; "-" is standard input. With a
+    catalogue.toml, also how its columns match the fields that are settled there.
     """
     from neat_delta.catalogue.profile import profile
     from neat_delta.checks import damage_in
@@ -38,21 +54,22 @@ def look_command(
     from neat_delta.reading import read_catalogue
     from neat_delta.views.overview import overview
 
+    settled = settled_in(settings)
     with progress(spoken) as voice:
-        catalogue = read_catalogue(file, voice, form.told())
+        catalogue = read_catalogue(file, voice, form.told()).renamed(settled.names())
         voice.step("counting values")
-        columns = profile(catalogue)
+        columns = profile(catalogue, settled)
         keys = key_candidates(catalogue, columns)
         marks = damage_in(columns)
     if spoken.as_json:
-        show_json(_as_dict(catalogue, columns, keys, marks))
+        show_json(_as_dict(catalogue, columns, keys, marks, settled))
     elif not spoken.quiet:
-        show(overview(catalogue, columns, keys, marks, console(spoken).width), spoken)
+        show(overview(catalogue, columns, keys, marks, settled, console(spoken).width), spoken)
     return Exit.ATTENTION if len(catalogue.bad) else Exit.DONE
 
 
 def _as_dict(
-    catalogue: Catalogue, columns: list[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame
+    catalogue: Catalogue, columns: list[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame, settled: Settings
 ) -> dict[str, Any]:
     from dataclasses import asdict
 
@@ -77,4 +94,11 @@ def _as_dict(
         ],
         "unreadable": catalogue.bad.select("line", "say").to_dicts(),
         "damaged": marks.to_dicts(),
+        "catalogue": {
+            "file": str(settled.path),
+            "unknown": settled.unknown_in(catalogue.names),
+            "missing": settled.missing_in(catalogue.names),
+        }
+        if settled.path
+        else None,
     }

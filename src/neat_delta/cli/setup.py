@@ -25,7 +25,7 @@ def setup_command(
     form: FileForm,
     spoken: Manners,
 ) -> int:
-    """Draft catalogue.toml from the live EXPORT: key, fields with their kinds, what to lock.
+    """Draft catalogue.toml from the live EXPORT: key, fields with their kinds and limited values, what to lock.
 
     Run again on a newer export it adds the fields that are missing, and leaves every line that stands there.
     """
@@ -44,7 +44,7 @@ def setup_command(
             load_settings(out)
         live = read_catalogue(export, voice, form.told())
         named = choose_key(live, live.names, key)
-        text, added = draft(profile(live), named.fields, existing)
+        text, added = draft(profile(live), named.fields, live.form, existing)
         wrote = bool(added) and (yes or not existing)
         if wrote:
             write_whole(out, text.encode())

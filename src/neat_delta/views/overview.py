@@ -8,6 +8,7 @@ import polars as pl
 from rich.cells import cell_len
 from rich.text import Text
 
+from neat_delta.catalogue import field_name
 from neat_delta.views.comparison import form_words, labelled, sentence
 from neat_delta.views.look import STYLES, count, cut, printable, several
 from neat_delta.views.table import Cell, Column, table
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.profile import ColumnProfile
+    from neat_delta.catalogue.settings import Settings
     from neat_delta.matching.candidates import KeyCandidates
 
 FIRST_ROWS = 5
@@ -26,7 +28,12 @@ SOME_LINES = 6
 
 
 def overview(
-    catalogue: Catalogue, columns: Sequence[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame, width: int
+    catalogue: Catalogue,
+    columns: Sequence[ColumnProfile],
+    keys: KeyCandidates,
+    marks: pl.DataFrame,
+    settled: Settings,
+    width: int,
 ) -> Iterator[Text]:
     """The whole view, line by line."""
     size = f"{several(len(catalogue), 'row')} × {several(len(catalogue.fields), 'column')}"
@@ -37,11 +44,15 @@ def overview(
         said = "Windows-1252 is a guess where a file is no UTF-8; if accents look wrong, say --encoding"
         yield from sentence("", said, width)
     yield from keys_view(keys, width)
+    if settled.path:
+        yield from settled_view(catalogue, settled, width)
     if len(catalogue):
         yield Text()
         yield from first_rows(catalogue, width)
     yield Text()
-    yield from columns_view(columns, len(catalogue), width)
+    yield from columns_view(
+        columns, len(catalogue), width, fields=any(known.name != field_name(known.column) for known in catalogue.fields)
+    )
     yield from marks_view(catalogue, marks, width)
 
 
@@ -79,10 +90,25 @@ def first_rows(catalogue: Catalogue, width: int) -> Iterator[Text]:
         yield Text(f"  … and {several(hidden, 'more column')}, all of them below", STYLES["note"])
 
 
-def columns_view(columns: Sequence[ColumnProfile], rows: int, width: int) -> list[Text]:
-    """Each column: kind, fill, distinct values, and its range or commonest values."""
+def settled_view(catalogue: Catalogue, settled: Settings, width: int) -> Iterator[Text]:
+    """How the columns match the fields of catalogue.toml."""
+    unknown, missing = settled.unknown_in(catalogue.names), settled.missing_in(catalogue.names)
+    matched = len(catalogue.names) - len(unknown)
+    said = f"{settled.path} knows {count(matched)} of {several(len(catalogue.names), 'column')}"
+    yield from sentence("settled", said, width)
+    if unknown:
+        columns = ", ".join(catalogue.field(name).column for name in unknown)
+        said = f"not settled: {columns}; give them a field, or add them to the aliases of one"
+        yield from sentence("", said, width, "warn")
+    if missing:
+        yield from sentence("", f"without a column here: {', '.join(missing)}", width)
+
+
+def columns_view(columns: Sequence[ColumnProfile], rows: int, width: int, *, fields: bool = False) -> list[Text]:
+    """Each column: kind, fill, distinct values, and its range or commonest values; with the field it stands for."""
     heads = [
         Column("column", least=8),
+        *([Column("field", least=8)] if fields else []),
         Column("kind"),
         Column("filled", right=True),
         Column("distinct", right=True),
@@ -91,6 +117,7 @@ def columns_view(columns: Sequence[ColumnProfile], rows: int, width: int) -> lis
     cells = [
         [
             Cell(printable(column.column)),
+            *([Cell(column.field)] if fields else []),
             Cell(column.kind, "note"),
             Cell(_share(column.filled, rows), right=True),
             Cell(count(column.distinct), right=True),

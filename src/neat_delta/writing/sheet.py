@@ -13,6 +13,7 @@ from neat_delta.catalogue import ORIGIN_PROPERTY
 from neat_delta.catalogue.fieldkind import kind_of
 from neat_delta.catalogue.kinds import filled_values
 from neat_delta.catalogue.kinds.numerals import NumberForm
+from neat_delta.catalogue.profile import LEAST_USES, MOST_CHOICES
 from neat_delta.catalogue.settings import CLEAR
 from neat_delta.errors import CannotWrite
 from neat_delta.reading.workbook import SIGNIFICANT
@@ -26,9 +27,6 @@ if TYPE_CHECKING:
 
 ITEMS_SHEET = "items"
 LISTS_SHEET = "choices"
-# Values are a choice if there are few of them and each stands for several items.
-MOST_CHOICES = 60
-LEAST_USES = 4
 # Limits of a workbook by ECMA-376; beyond them text would be cut and rows dropped without a word.
 MOST_ROWS = 1_048_576
 LONGEST_TEXT = 32_767
