@@ -50,9 +50,8 @@ def overview(
         yield Text()
         yield from first_rows(catalogue, width)
     yield Text()
-    yield from columns_view(
-        columns, len(catalogue), width, fields=any(known.name != field_name(known.column) for known in catalogue.fields)
-    )
+    named = any(known.name != field_name(known.column) for known in catalogue.fields)
+    yield from columns_view(columns, len(catalogue), width, fields=named)
     yield from marks_view(catalogue, marks, width)
 
 
