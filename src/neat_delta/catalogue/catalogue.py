@@ -27,8 +27,9 @@ class Form:
     ``charset`` is a Python codec name, "ascii" where nothing in the file tells which it is; ``line_end`` is
     ``"\n"``, ``"\r\n"`` or ``"\r"``; ``quote_all`` says that every cell stands in quotes; ``mark`` is the decimal
     mark where the file shows one. ``header_line`` is the header's line, 0 if there is none; ``sure`` is false where the
-    delimiter is a guess; ``packing`` names the archive, ``made_of`` the form of a file that is no delimited text. An
-    update for such a file is written as delimited text by the other members.
+    delimiter is a guess, ``charset_sure`` where the character set is one; ``packing`` names the archive, ``made_of`` the
+    form of a file that is no delimited text. An update for such a file is written as delimited text by the other
+    members.
     """
 
     delimiter: str = ","
@@ -39,6 +40,7 @@ class Form:
     mark: str | None = None
     header_line: int = 1
     sure: bool = True
+    charset_sure: bool = True
     packing: str | None = None
     made_of: str | None = None
 
@@ -92,12 +94,16 @@ class Rows(Protocol):
     def renamed(self, names: Mapping[str, str]) -> Rows:
         """The same rows with some columns under other names."""
 
+    def without(self, rows: pl.Series) -> Rows:
+        """The rows but for those at these positions."""
+
 
 @dataclass(frozen=True)
 class Catalogue:
     """A live export or an edited sheet.
 
-    ``bad`` lists what could not be read as a row: line, raw text and the reason (frame of line, raw, say).
+    ``bad`` lists what could not be read as a row: line, raw text and the reason (frame of line, raw, say); ``apart``
+    likewise what is no data: sums, footers, the header once more.
     ``unnamed`` counts columns without a name; ``origin`` is the fingerprint of the live export that a sheet says it
     was made from.
     """
@@ -107,6 +113,7 @@ class Catalogue:
     fields: tuple[Field, ...]
     rows: Rows
     bad: pl.DataFrame
+    apart: pl.DataFrame
     unnamed: int = 0
     origin: str | None = None
 

@@ -24,6 +24,7 @@ def row_findings(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[
             no_findings(),
             _other_origin(live, edited),
             _unreadable(edited),
+            _no_data(edited),
             _without_code(edited, key, pairing),
             _rivals(edited, key, shared, pairing.rivals),
             _twins(edited, key, pairing),
@@ -59,6 +60,13 @@ def _unreadable(edited: Catalogue) -> pl.DataFrame:
         line=bad["line"],
         value=bad["raw"].str.slice(0, LONGEST_VALUE),
         say=bad["say"] + "; mend this row in the sheet",
+    )
+
+
+def _no_data(edited: Catalogue) -> pl.DataFrame:
+    apart = edited.apart
+    return findings_frame(
+        "no data", "note", line=apart["line"], value=apart["raw"].str.slice(0, LONGEST_VALUE), say=apart["say"]
     )
 
 

@@ -93,6 +93,7 @@ def _as_dict(
             for column in columns
         ],
         "unreadable": catalogue.bad.select("line", "say").to_dicts(),
+        "no_data": catalogue.apart.select("line", "say").to_dicts(),
         "damaged": marks.to_dicts(),
         "catalogue": {
             "file": str(settled.path),

@@ -3,12 +3,24 @@
 from __future__ import annotations
 
 import codecs
-from dataclasses import dataclass
+import re
+from dataclasses import dataclass, replace
 
 from neat_delta.catalogue import ASCII
 
 # What a spreadsheet program on a Western desktop writes when it does not write UTF-8.
 FALLBACK = "cp1252"
+# Other sets of one byte a character that shops meet, the commonest first.
+OTHERS = ("iso8859_15", "iso8859_2", "cp1250", "cp1251", "iso8859_5", "koi8_r", "cp1253", "iso8859_7", "cp1254")
+SAMPLE_BYTES = 1 << 16
+# What no language writes, and from which share of the signs beyond ASCII on a character set is taken for wrong.
+ODD_SIGN = re.compile(r"[^\W\d_][^\w\s'’.,;:!?/()\"&+*-]+[^\W\d_]|[\x80-\x9f¤\ufffd]|[¹²³¾½¼¿¡][^\W\d_]")
+CAPITAL_INSIDE = re.compile(
+    r"[a-zà-öø-ÿα-ωа-яё][A-ZÀ-ÖØ-ÞΑ-ΩА-ЯЁ]|\b[À-ÖØ-Þ]{2,}[à-öø-ÿ]|[À-ÖØ-öø-ž]{3,}|[A-Za-z][Α-ωЀ-џ]|[Α-ωЀ-џ][A-Za-z]"
+)
+TOO_ODD = 0.03
+# In UTF-16 every plain letter, digit and delimiter has a zero beside it.
+OFTEN = 0.1
 SLICE = 1 << 20
 LABELS = {"utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp1252": "Windows-1252"}
 
@@ -18,7 +30,7 @@ class Text:
     """A file as UTF-8 bytes without a byte-order mark, and how it was coded.
 
     ``undecodable`` maps line numbers (from 1) to the reason; those lines hold U+FFFD where a byte was no text.
-    ``line_end`` is set where lines did not end in a line feed.
+    ``line_end`` is set where lines did not end in a line feed; ``guessed`` where another charset would do as well.
     """
 
     utf8: bytes
@@ -26,26 +38,58 @@ class Text:
     bom: bool
     undecodable: dict[int, str]
     line_end: str | None = None
+    guessed: bool = False
 
 
 def decode(data: bytes, charset: str | None = None) -> Text:
     """Recognise the character set by its byte-order mark, else ASCII, UTF-8 or Windows-1252; or take the stated one.
 
     A file in which some lines are proper UTF-8 beyond ASCII and others are no UTF-8 at all is UTF-8 with damaged
-    lines; one with no proper UTF-8 beyond ASCII is Windows-1252.
+    lines; one with no proper UTF-8 beyond ASCII is Windows-1252, or what its letters speak for.
     """
     for mark, name in _MARKS.items():
         if data.startswith(mark):
             return _decoded(data[len(mark) :], name, bom=True)
     if charset is not None:
         return _decoded(data, charset, bom=False)
+    wide = _utf16_by_zeros(data[:SAMPLE_BYTES])
+    if wide:
+        return _decoded(data, wide, bom=False)
     if data.isascii():
         return Text(data, ASCII, False, {})
     if _is_utf8(data) or any(_proper(line) for line in data.split(b"\n")):
         return _decoded(data, "utf-8", bom=False)
-    return _decoded(data, FALLBACK, bom=False)
+    return replace(_decoded(data, _likeliest(data), bom=False), guessed=True)
 
 
+def _utf16_by_zeros(sample: bytes) -> str | None:
+    """UTF-16 without a byte-order mark, known by the zeros beside plain letters."""
+    for name, first in (("utf-16-le", 1), ("utf-16-be", 0)):
+        zeros, others = sample[first::2].count(0), sample[1 - first :: 2].count(0)
+        if "\n".encode(name) in sample and zeros > OFTEN * len(sample) / 2 and not others:
+            return name
+    return None
+
+
+def _likeliest(data: bytes) -> str:
+    """Windows-1252, unless it makes odd words of the text and another set of one byte a character does not.
+
+    Odd are signs inside words, capitals in the midst of small letters, and control characters.
+    """
+    lines = [line for line in data[: 1 << 20].split(b"\n") if not line.isascii()]
+    sample = b"\n".join(lines)[:SAMPLE_BYTES]
+    signs = len(sample) - len(sample.translate(None, HIGH))
+    oddities = {charset: _oddities(sample.decode(charset, "replace")) for charset in (FALLBACK, *OTHERS)}
+    if oddities[FALLBACK] <= TOO_ODD * signs:
+        return FALLBACK
+    return codecs.lookup(min(oddities, key=lambda charset: oddities[charset])).name
+
+
+def _oddities(text: str) -> int:
+    return len(ODD_SIGN.findall(text)) + len(CAPITAL_INSIDE.findall(text))
+
+
+HIGH = bytes(range(128, 256))
 _MARKS = {codecs.BOM_UTF8: "utf-8", codecs.BOM_UTF16_LE: "utf-16-le", codecs.BOM_UTF16_BE: "utf-16-be"}
 
 

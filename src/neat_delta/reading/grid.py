@@ -27,6 +27,11 @@ class Grid:
         frame = self.frame.select(names)
         return frame if rows is None else frame[rows]
 
+    def without(self, rows: pl.Series) -> Grid:
+        """The rows but for those at these positions."""
+        kept = pl.repeat(True, len(self), dtype=pl.Boolean, eager=True).scatter(rows, False)
+        return replace(self, line=self.line.filter(kept), frame=self.frame.filter(kept))
+
     def renamed(self, names: Mapping[str, str]) -> Grid:
         """The same rows with some columns under other names."""
         return replace(self, frame=self.frame.rename(dict(names)))

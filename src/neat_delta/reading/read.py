@@ -16,6 +16,7 @@ from neat_delta.reading.charset import Text, decode
 from neat_delta.reading.dialect import SAMPLE_BYTES, Dialect, decimal_mark, header_at, sniff
 from neat_delta.reading.grid import Sheet, as_grid
 from neat_delta.reading.jsonlines import read_json_lines
+from neat_delta.reading.notdata import SetApart, odd_rows, set_apart
 from neat_delta.reading.records import BAD_SCHEMA, Records, read_records, split_lines
 from neat_delta.reading.source import Content, unpacked
 from neat_delta.reading.told import NOTHING_TOLD, Told
@@ -111,7 +112,7 @@ def _catalogue(opened: _Opened, begun: Begun, like: Rows | None = None) -> Catal
     if isinstance(opened.table, Sheet):
         found = _from_sheet(source, opened.table, opened.told)
     else:
-        found = _from_lines(source, opened.table, like)
+        found = _from_lines(source, opened.table, opened.told, like)
     form = found.form
     if opened.content.packing:
         form = replace(form, packing=opened.content.packing)
@@ -130,6 +131,10 @@ def _from_sheet(source: Source, sheet: Sheet, told: Told) -> Catalogue:
     header = sheet.rows[at] if at >= 0 else [f"column_{number}" for number in range(1, width + 1)]
     fields, columns = _named(header, source.path, sheet.numbers[at] if at >= 0 else 0)
     grid = as_grid(sheet, at, columns)
+    faults = pl.DataFrame(list(sheet.faults), schema=BAD_SCHEMA, orient="row")
+    parted = SetApart(grid, faults, faults.clear())
+    if not told.every_row:
+        parted = set_apart(grid, faults, odd_rows(grid, columns, header), header, columns)
     named = [field.name for field in fields if field]
     return Catalogue(
         source=source,
@@ -140,30 +145,35 @@ def _from_sheet(source: Source, sheet: Sheet, told: Told) -> Catalogue:
             mark=_mark(grid.cells(named).head(MARK_SAMPLE_ROWS)),
         ),
         fields=tuple(field for field in fields if field),
-        rows=grid,
-        bad=pl.DataFrame(list(sheet.faults), schema=BAD_SCHEMA, orient="row"),
+        rows=parted.rows,
+        bad=parted.bad,
+        apart=parted.apart,
         unnamed=sum(field is None for field in fields),
         origin=sheet.origin,
     )
 
 
-def _from_lines(source: Source, table: _Delimited, like: Rows | None) -> Catalogue:
+def _from_lines(source: Source, table: _Delimited, told: Told, like: Rows | None) -> Catalogue:
     dialect = table.dialect
     fields, columns = _named(dialect.header, source.path, dialect.header_line)
     one_form = (columns, dialect.delimiter)
     alike = like if isinstance(like, Records) and (like.columns, like.delimiter) == one_form else None
-    reading = read_records(table.text, table.lines, columns, dialect.delimiter, dialect.header_line, alike)
+    reading = read_records(table.text, table.lines, columns, dialect, alike)
     if len(reading.bad) and reading.bad["line"][0] <= dialect.header_line:
         line, _, say = reading.bad.row(0)
         raise Unreadable(
             f"the header row cannot be read: {say}", file=source.path, line=line, remedy="Mend that row first."
         )
+    parted = SetApart(reading.records, reading.bad, reading.bad.clear())
+    if not told.every_row:
+        parted = set_apart(reading.records, reading.bad, reading.odd, dialect.header, columns, dialect.delimiter)
     return Catalogue(
         source=source,
         form=_form(table.text, dialect, reading.records),
         fields=tuple(field for field in fields if field),
-        rows=reading.records,
-        bad=reading.bad,
+        rows=parted.rows,
+        bad=parted.bad,
+        apart=parted.apart,
         unnamed=sum(field is None for field in fields),
     )
 
@@ -207,6 +217,7 @@ def _form(text: Text, dialect: Dialect, records: Records) -> Form:
         mark=_mark(records.cells(named, first)),
         header_line=dialect.header_line,
         sure=dialect.sure,
+        charset_sure=not text.guessed,
     )
 
 

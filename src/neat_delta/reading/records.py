@@ -17,7 +17,15 @@ if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping, Sequence
 
     from neat_delta.reading.charset import Text
+    from neat_delta.reading.dialect import Dialect
 
+# How a sum over other rows begins, in the languages of the spreadsheets that people send: English, German, French,
+# Dutch, Spanish; and the letters with which these words begin.
+SUM_WORDS = (
+    r"(?:grand[ -]?|sub[ -]?|sous[ -]?|zwischen)?"
+    r"(?:totals?|sum|summe|gesamt(?:summe)?|somme|totaal|subtotaal|suma)"
+)
+SUM_LETTERS = "gstzGSTZ"
 # A quoted cell longer than this many lines is a quote that somebody forgot to close.
 LONGEST_CELL = 5_000
 
@@ -54,6 +62,11 @@ class Records:
             )
         return pl.DataFrame([self.parsed[name] for name in names])
 
+    def without(self, rows: pl.Series) -> Records:
+        """The rows but for those at these positions."""
+        kept = pl.repeat(True, len(self), dtype=pl.Boolean, eager=True).scatter(rows, False)
+        return replace(self, line=self.line.filter(kept), raw=self.raw.filter(kept), buffer=None, parsed={})
+
     def renamed(self, names: Mapping[str, str]) -> Records:
         """The same rows with some columns under other names."""
         return replace(self, columns=tuple(names.get(name, name) for name in self.columns), parsed={})
@@ -80,10 +93,14 @@ class Records:
 
 @dataclass(frozen=True)
 class Reading:
-    """What the lines of a file gave: good records, and those that are none with the reason (line, raw, say)."""
+    """What the lines of a file gave: good records, and those that are none with the reason (line, raw, say).
+
+    ``odd`` are the positions of records that may be no data: they begin like a sum or like the header.
+    """
 
     records: Records
     bad: pl.DataFrame
+    odd: pl.Series
 
 
 BAD_SCHEMA = {"line": pl.UInt32, "raw": pl.String, "say": pl.String}
@@ -98,19 +115,19 @@ def read_records(
     text: Text,
     lines: pl.DataFrame,
     columns: Sequence[str],
-    delimiter: str,
-    header_line: int = 1,
+    dialect: Dialect,
     like: Records | None = None,
 ) -> Reading:
     """Cut a file into whole records; ``lines`` are its lines, ``columns`` names the header's cells in order.
 
-    Lines above the header (``header_line`` 0: there is none) and those without any value are no rows. Line numbers
-    count from 1, whatever is left out. Lines that stand in the same place in ``like``, a file of the same columns and
-    delimiter, are taken to be as whole as there.
+    Lines above the header and those without any value are no rows. Line numbers count from 1, whatever is left out.
+    Lines that stand in the same place in ``like``, a file of the same columns and delimiter, are taken to be as whole
+    as there.
     """
-    grammar = Grammar(delimiter, len(columns))
+    header_line = dialect.header_line
+    grammar = Grammar(dialect.delimiter, dialect.header)
     frame = lines.slice(header_line - 1) if header_line else lines
-    whole, blank = _judge(frame, grammar, like if header_line == 1 else None)
+    whole, blank, odd = _judge(frame, grammar, like if header_line == 1 else None)
     if text.undecodable:
         whole &= ~frame["line"].is_in(list(text.undecodable))
     bad = pl.DataFrame(schema=BAD_SCHEMA)
@@ -134,11 +151,12 @@ def read_records(
     # The header is a record like any other, the first one; where it could not be read, it is the first of the bad.
     has_header = bool(header_line) and len(frame) > 0 and frame["line"][0] == header_line
     rows = frame.rechunk().slice(int(has_header))
-    return Reading(Records(rows["line"], rows["raw"], tuple(columns), delimiter, buffer, header_line), bad)
+    records = Records(rows["line"], rows["raw"], tuple(columns), dialect.delimiter, buffer, header_line)
+    return Reading(records, bad, rows["line"].is_in(odd.implode()).arg_true().cast(pl.UInt32) if len(odd) else odd)
 
 
-def _judge(lines: pl.DataFrame, grammar: Grammar, like: Records | None) -> tuple[pl.Series, pl.Series]:
-    """Which lines are whole records, and which hold no value at all."""
+def _judge(lines: pl.DataFrame, grammar: Grammar, like: Records | None) -> tuple[pl.Series, pl.Series, pl.Series]:
+    """Which lines are whole records, which hold no value at all, and the numbers of those that begin oddly."""
     known = pl.zeros(len(lines), dtype=pl.Boolean, eager=True)
     if like is not None and like.buffer is not None and like.skip == 1:
         count = min(len(lines) - 1, len(like))
@@ -153,33 +171,45 @@ def _judge(lines: pl.DataFrame, grammar: Grammar, like: Records | None) -> tuple
             "line",
             whole=pl.col("raw").str.contains(grammar.whole),
             blank=pl.col("raw").str.contains(grammar.blank),
+            odd=pl.col("raw").str.contains(grammar.odd),
         )
-        .filter(~pl.col("whole") | pl.col("blank"))
+        .filter(~pl.col("whole") | pl.col("blank") | pl.col("odd"))
         .collect(engine="streaming")
     )
     return (
         ~lines["line"].is_in(marks.filter(~pl.col("whole"))["line"].implode()),
         lines["line"].is_in(marks.filter("blank")["line"].implode()),
+        marks.filter("odd")["line"],
     )
+
+
+def odd_start(header: Sequence[str], separator: str) -> str:
+    """The pattern of rows that begin like a sum, or like the header; blank cells may stand in front of a sum."""
+    start = separator.join(f'"?{re.escape(name)}"?' for name in header[:2])
+    return f'(?i)^(?:["\\s{separator}]*{SUM_WORDS}|{start})(?:["{separator} :(/]|$)'
 
 
 class Grammar:
     """The regular expressions of one delimiter and width.
 
-    ``whole``, ``plainly_whole`` (some of these) and ``blank`` are for whole columns, the others for single records.
-    These never take back what they took (the trailing ``+``), so that their time grows with the record's length only,
-    whatever it holds.
+    ``whole``, ``blank``, ``odd`` and ``plainly_whole`` (whole and neither of the two, as nearly all records are) are
+    for whole columns, the others for single records. These never take back what they took (the trailing ``+``), so
+    that their time grows with the record's length only, whatever it holds.
     """
 
-    def __init__(self, delimiter: str, width: int) -> None:
+    def __init__(self, delimiter: str, header: Sequence[str]) -> None:
+        width = len(header)
         sep = delimiter.replace("|", "\\|")
         cell = f'(?:[^"{sep}]*|"(?:[^"]|"")*")'
         self.delimiter = delimiter
         self.width = width
         self.blank = f"^[{sep}\\s]*$"
         self.whole = f"^{cell}(?:{sep}{cell}){{{width - 1}}}$"
-        # Nearly every record begins with a value, so that a second look for empty ones is seldom needed.
-        value = f'(?:[^"{sep}\\s][^"{sep}]*|"(?:[^"]|"")*")'
+        self.odd = odd_start(header, sep)
+        # Nearly every record begins with a value, and not as a sum or the header does.
+        letter = header[0][:1]
+        start = f'[^"{sep}\\s{SUM_LETTERS}{re.escape(letter.lower() + letter.upper())}]'
+        value = f'(?:{start}[^"{sep}]*|"{start}(?:[^"]|"")*")'
         self.plainly_whole = f"^{value}(?:{sep}{cell}){{{width - 1}}}$"
         quoted = '"(?:[^"]++|"")*+"'
         cell = f'(?:{quoted}|[^"{sep}]*+)'

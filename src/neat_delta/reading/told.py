@@ -15,7 +15,8 @@ class Told:
     """Statements about a file's form; ``None`` leaves a thing to be recognised.
 
     ``charset`` is a Python codec name; ``mark`` the decimal mark; ``header_line`` the header's line, counted from
-    1, or 0 for a file without one; ``sheet`` the name or number (from 1) of a workbook's sheet.
+    1, or 0 for a file without one; ``sheet`` the name or number (from 1) of a workbook's sheet; ``every_row`` that
+    rows which look like sums or footers are data all the same.
     """
 
     delimiter: str | None = None
@@ -23,6 +24,7 @@ class Told:
     mark: str | None = None
     header_line: int | None = None
     sheet: str | None = None
+    every_row: bool = False
 
     @classmethod
     def as_exported(cls, form: ExportForm) -> Told:

@@ -107,6 +107,13 @@ def files_view(seen: Comparison, width: int) -> Iterator[Text]:
             yield from sentence("left out", said, width)
 
 
+def charset_name(charset: str) -> str:
+    """A character set as people call it."""
+    if charset in CHARSETS:
+        return CHARSETS[charset]
+    return charset.upper().replace("ISO8859", "ISO-8859").replace("CP125", "Windows-125")
+
+
 def form_words(catalogue: Catalogue) -> str:
     """How a file is written, in a few words."""
     form = catalogue.form
@@ -114,7 +121,7 @@ def form_words(catalogue: Catalogue) -> str:
         words = [form.made_of]
     else:
         words = [
-            CHARSETS.get(form.charset, form.charset),
+            charset_name(form.charset),
             DELIMITERS[form.delimiter] + ("" if form.sure else " (a guess)"),
         ]
     if form.mark is not None:
@@ -313,6 +320,7 @@ def _said(say: str, width: int) -> Iterator[Text]:
 
 def left_alone_view(seen: Comparison, width: int) -> Iterator[Text]:
     """What differs and was not taken, so that nobody has to wonder."""
+    yield from no_data_view(seen.edited, width)
     if seen.form:
         said = f"{several(seen.form, 'cell')} written in another way but of the same value"
         if seen.form_example:
@@ -321,6 +329,14 @@ def left_alone_view(seen: Comparison, width: int) -> Iterator[Text]:
     if seen.blanks:
         said = f"{several(seen.blanks, 'blank cell')} where the live export has a value (--blanks clear empties them)"
         yield from sentence("" if seen.form else "left alone", said, width)
+
+
+def no_data_view(catalogue: Catalogue, width: int) -> Iterator[Text]:
+    """Rows that were passed over because they are no data, by what they are."""
+    for say, lines in catalogue.apart.group_by("say", maintain_order=True).agg("line").iter_rows():
+        some = ", ".join(map(str, lines[:SOME_ROWS])) + (" …" if len(lines) > SOME_ROWS else "")
+        where = f"line{'s' if len(lines) > 1 else ''} {some}"
+        yield from sentence("no data", f"{several(len(lines), 'row')}, {say}: {where}", width)
 
 
 def _code(key: str | None) -> str:

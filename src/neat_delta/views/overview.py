@@ -9,7 +9,7 @@ from rich.cells import cell_len
 from rich.text import Text
 
 from neat_delta.catalogue import field_name
-from neat_delta.views.comparison import form_words, labelled, sentence
+from neat_delta.views.comparison import charset_name, form_words, labelled, no_data_view, sentence
 from neat_delta.views.look import STYLES, count, cut, printable, several
 from neat_delta.views.table import Cell, Column, table
 
@@ -40,10 +40,12 @@ def overview(
     yield from sentence("file", f"{catalogue.source.name}   {size}   {form_words(catalogue)}", width)
     if not catalogue.form.sure:
         yield from sentence("look at", "the delimiter is a guess; say it with --delimiter", width, "warn")
-    if catalogue.form.charset == "cp1252" and not catalogue.form.made_of:
-        said = "Windows-1252 is a guess where a file is no UTF-8; if accents look wrong, say --encoding"
+    if not catalogue.form.charset_sure:
+        charset = charset_name(catalogue.form.charset)
+        said = f"{charset} is a guess where a file is no UTF-8; if accents look wrong, say --encoding"
         yield from sentence("", said, width)
     yield from keys_view(keys, width)
+    yield from no_data_view(catalogue, width)
     if settled.path:
         yield from settled_view(catalogue, settled, width)
     if len(catalogue):

@@ -91,7 +91,7 @@ def imported(before: Shop, files: Sequence[Path]) -> Shop:
     items = before.items
     for path in files:
         form = before.way_in.form
-        sheet = read_catalogue(path, told=Told(form.delimiter, form.writing_charset, header_line=1))
+        sheet = read_catalogue(path, told=Told(form.delimiter, form.writing_charset, header_line=1, every_row=True))
         if len(sheet.bad) or sheet.unnamed:
             raise ProofFailed("the file just written cannot be read back whole", file=path.name)
         columns = {field.column for field in before.live.fields}
