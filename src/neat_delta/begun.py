@@ -18,13 +18,15 @@ STANDARD_INPUT = Path("-")
 class Begun:
     """The bytes and the SHA-256 of some files, each to be waited for when it is needed.
 
-    Reading and hashing take no part in the interpreter's lock, and one after another they disturb nobody.
+    Reading and hashing take no part in the interpreter's lock, and one after another they disturb nobody. Without
+    ``fingerprints`` these are only worked out when somebody asks.
     """
 
-    def __init__(self, *paths: Path) -> None:
+    def __init__(self, *paths: Path, fingerprints: bool = True) -> None:
         beside = ThreadPoolExecutor(max_workers=1)
         self._data: dict[Path, Future[bytes]] = {path: beside.submit(read_bytes, path) for path in dict.fromkeys(paths)}
-        self._prints = {path: beside.submit(_fingerprint_of, data) for path, data in self._data.items()}
+        prints = self._data.items() if fingerprints else ()
+        self._prints = {path: beside.submit(_fingerprint_of, data) for path, data in prints}
 
     def data(self, path: Path) -> bytes:
         """A file's bytes.
@@ -36,7 +38,7 @@ class Begun:
 
     def sha256(self, path: Path) -> str:
         """A file's fingerprint in hexadecimal."""
-        return self._prints[path].result()
+        return self._prints[path].result() if path in self._prints else _fingerprint_of(self._data[path])
 
 
 def fingerprint(data: bytes) -> str:

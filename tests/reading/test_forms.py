@@ -222,3 +222,19 @@ def test_a_sheet_saved_by_a_spreadsheet_program_is_read_as_it_was(tmp_path, form
     found = rows(read_catalogue(tmp_path / f"live.{form}"))
 
     assert found == [TABLE[0], ["417", *TABLE[1][1:]], TABLE[2]]
+
+
+def test_zeros_that_a_number_format_shows_are_there(tmp_path):
+    book = xlsxwriter.Workbook(tmp_path / "codes.xlsx")
+    six = book.add_format({"num_format": "000000"})
+    sheet = book.add_worksheet("codes")
+    sheet.write_row(0, 0, ["sku", "stock"])
+    for at, number in enumerate((417, 1200417), start=1):
+        sheet.write_number(at, 0, number, six)
+        sheet.write_number(at, 1, number)
+    sheet.write_string(3, 0, "QX-1", six)
+    book.close()
+
+    found = read_catalogue(tmp_path / "codes.xlsx")
+
+    assert rows(found)[1:] == [["000417", "417"], ["1200417", "1200417"], ["QX-1", ""]]

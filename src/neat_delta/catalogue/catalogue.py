@@ -27,7 +27,7 @@ class Form:
     ``charset`` is a Python codec name, "ascii" where nothing in the file tells which it is; ``line_end`` is
     ``"\n"``, ``"\r\n"`` or ``"\r"``; ``quote_all`` says that every cell stands in quotes; ``mark`` is the decimal
     mark where the file shows one. ``header_line`` is the header's line, 0 if there is none; ``sure`` is false where the
-    delimiter is a guess, ``charset_sure`` where the character set is one; ``packing`` names the archive, ``made_of`` the
+    delimiter is a guess, ``charset_sure`` where the character set is; ``packing`` names the archive, ``made_of`` the
     form of a file that is no delimited text. An update for such a file is written as delimited text by the other
     members.
     """

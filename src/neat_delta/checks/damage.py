@@ -23,6 +23,7 @@ POWER_OF_TEN = r"^[+-]?\d+([.,]\d+)?[eE]\+?\d+$"
 DAY = r"^(\d{1,2}[./]\d{1,2}[./]\d{2,4}|\d{1,2}-(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)|(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)-\d{2})$"  # noqa: E501
 NUMBER = r"^[+-]?[\d.,' \u00a0\u202f]*\d$"
 OUTER_SPACE = r"^[\s\u00a0]|[\s\u00a0]$"
+ANY_SIGN = r"^[#=\s\u00a0]|[\s\u00a0]$|[?ÂÃ\ufffd]|â€"
 # Where programs and importers cut long texts off.
 CUTS = (255, 32_767)
 FEW = 0.1
@@ -30,11 +31,15 @@ FEW = 0.1
 
 @dataclass(frozen=True)
 class Mark:
-    """One sort of damage: which of a column's distinct filled values (and their kind's name) show it."""
+    """One sort of damage: which of a column's distinct filled values (and their kind's name) show it.
+
+    ``pattern`` ones show it by one of the signs of ``ANY_SIGN``.
+    """
 
     check: str
     say: str
     shows: Callable[[pl.Series, str], pl.Series]
+    pattern: bool = False
 
 
 def damage_in(columns: Sequence[ColumnProfile]) -> pl.DataFrame:
@@ -51,7 +56,11 @@ def damage_marks(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame:
     Returns a frame of check, field, value (an example), cells (how many), say.
     """
     found = []
+    # One pattern for all tells whether it is worth trying the single ones, which is seldom so.
+    signs = bool(values["value"].str.contains(ANY_SIGN).any())
     for mark in MARKS:
+        if mark.pattern and not signs:
+            continue
         hit = values.filter(mark.shows(values["value"], kind))
         if len(hit):
             found.append((mark.check, field, hit["value"][0], int(hit["count"].sum()), mark.say))
@@ -108,14 +117,19 @@ def _no_number(values: pl.Series, kind: str) -> pl.Series:
 
 
 MARKS = (
-    Mark("failed formula", "a formula has failed here; the value behind it is lost", _matching(FAILED)),
-    Mark("formula text", "this is a formula rather than its value", _matching(FORMULA)),
+    Mark("failed formula", "a formula has failed here; the value behind it is lost", _matching(FAILED), pattern=True),
+    Mark("formula text", "this is a formula rather than its value", _matching(FORMULA), pattern=True),
     Mark("power of ten", "a long code was turned into a power of ten; its digits are lost", _powers),
     Mark("code turned date", "among values of another sort this looks like a code turned into a date", _days),
     Mark("lost zeros", "shorter than the others: zeros in front may be lost", _shortened),
     Mark("no number", "nearly all other values of this column are numbers", _no_number),
-    Mark("doubled accents", "accents read in the wrong character set (UTF-8 as Windows-1252)", _matching(DOUBLED)),
-    Mark("lost characters", "a question mark stands where a letter was", _matching(LOST_SIGN)),
+    Mark(
+        "doubled accents",
+        "accents read in the wrong character set (UTF-8 as Windows-1252)",
+        _matching(DOUBLED),
+        pattern=True,
+    ),
+    Mark("lost characters", "a question mark stands where a letter was", _matching(LOST_SIGN), pattern=True),
     Mark("cut off", "as long as programs allow: the end may be missing", _cut_off),
-    Mark("outer spaces", "spaces in front or behind; they count", _matching(OUTER_SPACE)),
+    Mark("outer spaces", "spaces in front or behind; they count", _matching(OUTER_SPACE), pattern=True),
 )

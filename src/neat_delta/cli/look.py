@@ -48,6 +48,10 @@ def look_command(
     Delimited text, XLSX, ODS, JSON Lines and XML, also packed with gzip or zip; "-" is standard input. With a
     catalogue.toml, also how its columns match the fields that are settled there.
     """
+    from neat_delta.begun import Begun
+
+    begun = Begun(file, fingerprints=False)
+    # Now that the file is on its way, there is time to load what is needed to understand it.
     from neat_delta.catalogue.profile import profile
     from neat_delta.checks import damage_in
     from neat_delta.matching.candidates import key_candidates
@@ -56,7 +60,7 @@ def look_command(
 
     settled = settled_in(settings)
     with progress(spoken) as voice:
-        catalogue = read_catalogue(file, voice, form.told()).renamed(settled.names())
+        catalogue = read_catalogue(file, voice, form.told(), begun).renamed(settled.names())
         voice.step("counting values")
         columns = profile(catalogue, settled)
         keys = key_candidates(catalogue, columns)

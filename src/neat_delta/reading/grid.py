@@ -39,27 +39,32 @@ class Grid:
 
 @dataclass(frozen=True)
 class Sheet:
-    """Rows of text cells as they stand in a file, the header among them.
+    """Text cells as they stand in a file, column by column, the header among them.
 
     ``numbers`` are the rows' lines or row numbers, ``made_of`` names the form for people. ``faults`` are rows that
     could not be read (line, raw text, reason). ``origin`` is the fingerprint of the live export that the sheet was
     made from, if it says so.
     """
 
-    rows: Sequence[Sequence[str]]
+    columns: Sequence[Sequence[str]]
     numbers: Sequence[int]
     made_of: str
     faults: Sequence[tuple[int, str, str]] = ()
     origin: str | None = None
 
+    def __len__(self) -> int:
+        return len(self.numbers)
+
+    def row(self, at: int) -> list[str]:
+        """One row's cells."""
+        return [column[at] for column in self.columns]
+
 
 def as_grid(sheet: Sheet, header: int, columns: Sequence[str]) -> Grid:
     """The rows below the header (given by its position) that hold any value, under these column names."""
-    body = [
-        (number, row)
-        for number, row in zip(sheet.numbers[header + 1 :], sheet.rows[header + 1 :], strict=True)
-        if any(row)
-    ]
-    by_column = zip(*(row for _, row in body), strict=True) if body else ([] for _ in columns)
-    series = [pl.Series(name, cells, dtype=pl.String) for name, cells in zip(columns, by_column, strict=True)]
-    return Grid(pl.Series([number for number, _ in body], dtype=pl.UInt32), pl.DataFrame(series))
+    below = ((name, cells[header + 1 :]) for name, cells in zip(columns, sheet.columns, strict=True))
+    series = [pl.Series(name, cells, dtype=pl.String) for name, cells in below]
+    line = pl.Series(sheet.numbers[header + 1 :], dtype=pl.UInt32)
+    frame = pl.DataFrame(series)
+    filled = frame.select(pl.any_horizontal(pl.all() != "")).to_series()
+    return Grid(line, frame) if filled.all() else Grid(line.filter(filled), frame.filter(filled))

@@ -41,7 +41,7 @@ def read_json_lines(text: str, path: Path) -> Sheet:
     if not objects:
         raise Unreadable("no line of this file is a JSON object", file=path, line=1, remedy="One object a line.")
     rows = [list(columns), *([row.get(name, "") for name in columns] for _, row in objects)]
-    return Sheet(rows, [0, *(number for number, _ in objects)], "JSON Lines", faults)
+    return Sheet(list(zip(*rows, strict=True)), [0, *(number for number, _ in objects)], "JSON Lines", faults)
 
 
 class _Nested(ValueError):

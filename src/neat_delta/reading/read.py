@@ -13,7 +13,7 @@ from neat_delta.begun import Begun
 from neat_delta.catalogue import Catalogue, Field, Form, Rows, Source, name_fields
 from neat_delta.errors import Unreadable
 from neat_delta.reading.charset import Text, decode
-from neat_delta.reading.dialect import SAMPLE_BYTES, Dialect, decimal_mark, header_at, sniff
+from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at, sniff
 from neat_delta.reading.grid import Sheet, as_grid
 from neat_delta.reading.jsonlines import read_json_lines
 from neat_delta.reading.notdata import SetApart, odd_rows, set_apart
@@ -35,16 +35,18 @@ CONTROLS = bytes(byte for byte in range(32) if byte not in b"\t\n\r")
 WORKBOOKS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
 
 
-def read_catalogue(path: Path, voice: Voice = SILENCE, told: Told = NOTHING_TOLD) -> Catalogue:
+def read_catalogue(
+    path: Path, voice: Voice = SILENCE, told: Told = NOTHING_TOLD, begun: Begun | None = None
+) -> Catalogue:
     """Read a table file as it is: delimited text, a workbook, JSON Lines or XML, also packed with gzip or zip.
 
-    Its form is recognised, but for what is told.
+    Its form is recognised, but for what is told. ``begun`` is the file, where somebody has begun with it.
 
     Raises:
         Unreadable: there is no such file, it is no table, or its header cannot be used.
     """
     voice.step(f"reading {path.name}")
-    begun = Begun(path)
+    begun = begun or Begun(path)
     return _catalogue(_open(path, begun, told), begun)
 
 
@@ -122,13 +124,12 @@ def _catalogue(opened: _Opened, begun: Begun, like: Rows | None = None) -> Catal
 
 
 def _from_sheet(source: Source, sheet: Sheet, told: Told) -> Catalogue:
-    at = header_at(sheet.rows)
+    at = header_at([sheet.row(at) for at in range(min(len(sheet), SAMPLE_ROWS))])
     if told.header_line is not None:
         at = told.header_line - 1
-    if not sheet.rows or at >= len(sheet.rows):
+    if not sheet.columns or at >= len(sheet):
         raise Unreadable("the sheet holds no table", file=source.path, remedy="Name another with --sheet.")
-    width = max(map(len, sheet.rows))
-    header = sheet.rows[at] if at >= 0 else [f"column_{number}" for number in range(1, width + 1)]
+    header = sheet.row(at) if at >= 0 else [f"column_{number}" for number in range(1, len(sheet.columns) + 1)]
     fields, columns = _named(header, source.path, sheet.numbers[at] if at >= 0 else 0)
     grid = as_grid(sheet, at, columns)
     faults = pl.DataFrame(list(sheet.faults), schema=BAD_SCHEMA, orient="row")

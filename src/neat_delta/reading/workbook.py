@@ -12,9 +12,10 @@ from typing import TYPE_CHECKING, Any
 from neat_delta.catalogue import ORIGIN_PROPERTY
 from neat_delta.errors import Unreadable
 from neat_delta.reading.grid import Sheet
+from neat_delta.reading.zeroformat import zeros_shown
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Sequence
     from pathlib import Path
 
 # Spreadsheet programs keep fifteen significant digits; what stands behind them is the noise of binary fractions.
@@ -45,9 +46,23 @@ def read_workbook(data: bytes, path: Path, wanted: str | None) -> Sheet:
             f"the workbook cannot be read ({error})", file=path, remedy="Open it and save it as XLSX or CSV."
         ) from error
     others = f" of {len(names)}" if len(names) > 1 else ""
-    # Most cells are text already; asking that first halves the time.
-    rows = [[value if type(value) is str else _TEXT[type(value)](value) for value in row] for row in values]
-    return Sheet(rows, range(1, len(rows) + 1), f"workbook, sheet {name}{others}", origin=_origin(data))
+    columns = [_texts(column) for column in zip(*values, strict=True)]
+    for row, column, digits in zeros_shown(data, name):
+        if row < len(values) and column < len(columns) and columns[column][row].isdigit():
+            columns[column][row] = columns[column][row].zfill(digits)
+    return Sheet(columns, range(1, len(values) + 1), f"workbook, sheet {name}{others}", origin=_origin(data))
+
+
+def _texts(cells: Sequence[Any]) -> list[str]:
+    """A column's cells as people see them; each value is worked out once, however often it occurs."""
+    types = set(map(type, cells))
+    if types == {str}:
+        return list(cells)
+    # Values of two types may be equal and yet read differently: 1 and TRUE.
+    if len(types - {str}) == 1:
+        known = {value: _TEXT[type(value)](value) for value in set(cells)}
+        return [known[value] for value in cells]
+    return [_TEXT[type(value)](value) for value in cells]
 
 
 def _origin(data: bytes) -> str | None:

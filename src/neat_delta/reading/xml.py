@@ -35,7 +35,7 @@ def read_xml(data: bytes, path: Path) -> Sheet:
     found = [_cells(item) for item in items]
     columns = list(dict.fromkeys(name for row in found for name in row))
     rows = [columns, *([row.get(name, "") for name in columns] for row in found)]
-    return Sheet(rows, range(len(rows)), f"XML, element {_plain(items[0].tag)}")
+    return Sheet(list(zip(*rows, strict=True)), range(len(rows)), f"XML, element {_plain(items[0].tag)}")
 
 
 def _items(root: Element) -> list[Element]:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.kinds.kind import few
+from neat_delta.catalogue.kinds.kind import digits_in_few, few
 
 if TYPE_CHECKING:
     from neat_delta.catalogue.kinds.kind import FormSettings, SheetForm
@@ -95,6 +95,8 @@ def _read(cells: pl.Series, form: str | None) -> pl.Series:
 
 
 def _reading_all(values: pl.Series) -> list[str]:
+    if not digits_in_few(values):
+        return []
     likely = [form for form, shape in FORMS.items() if few(values).str.contains(shape).all()]
     return [form for form in likely if not _read(values, form).has_nulls()]
 

@@ -46,6 +46,11 @@ def few(values: pl.Series) -> pl.Series:
     return values.head(FEW)
 
 
+def digits_in_few(values: pl.Series) -> bool:
+    """Whether some of a column's values are all digits and marks: a cheap look at what may be numbers or dates."""
+    return bool(few(values).str.contains(r"^[\d.,+/'’%\s\u00a0\u202f-]+$").all())
+
+
 class Kind(Protocol):
     """A kind of field.
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue.kinds.kind import digits_in_few
 from neat_delta.catalogue.kinds.numerals import (
     NumberForm,
     live_number_form,
@@ -54,4 +55,4 @@ class Numeric:
 
 def all_numbers(values: pl.Series) -> bool:
     """Whether all values read as numbers when they are taken as one column."""
-    return not read_numbers(values, live_number_form(values)).has_nulls()
+    return digits_in_few(values) and not read_numbers(values, live_number_form(values)).has_nulls()
