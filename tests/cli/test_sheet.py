@@ -157,6 +157,32 @@ def test_edits_in_a_workbook_come_through_and_nothing_else(shop):
     assert differing == [("Pine hive body, 8 frames", "Pine hive, ½ price")]
 
 
+FRAGILE = [
+    ["sku", "bin", "price", "note", "added"],
+    *([f"QX-{at}", "00417", f"{at}.50", "1E5", "2026-03-04"] for at in range(1, 7)),
+]
+
+
+@pytest.mark.skipif(shutil.which("soffice") is None, reason="no spreadsheet program (soffice) is installed here")
+def test_of_an_export_opened_as_it_is_the_edits_come_through_and_each_damaged_cell_is_named(tmp_path):
+    edited = [list(row) for row in FRAGILE]
+    edited[1][2], edited[2][3], edited[3][1] = "9.75", "new", "A-1"
+    write_table(tmp_path / "live.csv", FRAGILE)
+    write_table(tmp_path / "edited.csv", edited)
+
+    saved = saved_by_a_program(tmp_path, "edited.csv", "csv")
+    done = neat_delta("compare", "live.csv", saved, "--out", "c.jsonl", "--write", "up", cwd=tmp_path)
+
+    assert (tmp_path / saved).read_text().splitlines()[4] == "QX-4,417,4.5,100000,2026-03-04"
+    assert done.returncode == 1
+    items = [json.loads(line) for line in (tmp_path / "c.jsonl").read_text().splitlines()[1:]]
+    cells = {(item["key"][0], name): cell["now"] for item in items for name, cell in item.get("cells", {}).items()}
+    assert cells == {("QX-1", "price"): "9.75", ("QX-2", "note"): "new", ("QX-3", "bin"): "A-1"}
+    named = {(item["key"][0], finding["field"]) for item in items for finding in item.get("findings", [])}
+    wanted = {(row[0], field) for row in FRAGILE[1:] for field in ("bin", "note")} - set(cells)
+    assert named == wanted
+
+
 HARD = [
     "=1+1", "{=A1}", "+5", "'quoted", "1E5", "TRUE", "#N/A", "_x0041_", "http://shop.example/x", " lead", "trail ",
     "\ttab", "a\nb", "a\r\nb", "a\rb", "a\x01b", "é\u202f½", "x" * 32_767,

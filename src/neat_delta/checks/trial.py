@@ -12,7 +12,7 @@ import polars as pl
 
 from neat_delta.catalogue import field_name
 from neat_delta.changes.changeset import findings_frame, no_findings
-from neat_delta.checks import imports, rules
+from neat_delta.checks import accidents, imports, rules
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
@@ -22,14 +22,15 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.settings import FieldSettings, Settings
     from neat_delta.changes import ChangeSet
 
-CHECKS = (*rules.CHECKS, *imports.CHECKS)
+CHECKS = (*rules.CHECKS, *imports.CHECKS, *accidents.CHECKS)
 
 
 @dataclass(frozen=True)
 class Trial:
     """What a check looks at: the change set, the live export, what is settled, and what this run allows.
 
-    ``unlocked`` fields may change though they are locked; ``new_values`` fields may take values not known yet.
+    ``unlocked`` fields may change though they are locked; ``new_values`` fields may take values not known yet;
+    ``as_typed`` fields may take what looks like a spreadsheet program's damage.
     """
 
     changes: ChangeSet
@@ -37,6 +38,7 @@ class Trial:
     settled: Settings
     unlocked: frozenset[str] = frozenset()
     new_values: frozenset[str] = frozenset()
+    as_typed: frozenset[str] = frozenset()
 
     def cells(self) -> list[tuple[str, FieldSettings, pl.DataFrame]]:
         """The changed cells (key, field, was, now), by field, with what is settled of it."""
@@ -59,6 +61,7 @@ def try_out(
     settled: Settings,
     unlocked: Sequence[str] = (),
     new_values: Sequence[str] = (),
+    as_typed: Sequence[str] = (),
 ) -> pl.DataFrame:
     """The findings of every check, in the order of the checks.
 
@@ -67,9 +70,9 @@ def try_out(
     """
     allowed = {
         option: _known(names, option, live)
-        for option, names in (("--unlock", unlocked), ("--allow-new-values", new_values))
+        for option, names in (("--unlock", unlocked), ("--allow-new-values", new_values), ("--as-typed", as_typed))
     }
-    trial = Trial(changes, live, settled, allowed["--unlock"], allowed["--allow-new-values"])
+    trial = Trial(changes, live, settled, *allowed.values())
     return pl.concat([no_findings(), *(check(trial) for check in CHECKS)])
 
 

@@ -78,6 +78,12 @@ def _kinds(_context: click.Context, _option: click.Parameter, told: tuple[str, .
 @click.option(
     "--allow-new-values", multiple=True, metavar="FIELD", help="Let a limited field take values it does not know yet."
 )
+@click.option(
+    "--as-typed",
+    multiple=True,
+    metavar="FIELD",
+    help="Take values of this field that look like a spreadsheet program's damage.",
+)
 @catalogue_file
 @file_form
 @manners
@@ -94,6 +100,7 @@ def compare_command(
     states: tuple[str, ...],
     unlock: tuple[str, ...],
     allow_new_values: tuple[str, ...],
+    as_typed: tuple[str, ...],
     settings: Path | None,
     form: FileForm,
     spoken: Manners,
@@ -122,7 +129,7 @@ def compare_command(
         options = Options(key, None if blanks is None else blanks == "clear", kinds, settled)
         seen = compare(ours, theirs, options, voice)
         voice.step("checking what would change")
-        seen = held_back(seen, try_out(seen.changes, ours, settled, unlock, allow_new_values))
+        seen = held_back(seen, try_out(seen.changes, ours, settled, unlock, allow_new_values, as_typed))
         if out is not None:
             save_changes(seen.changes, out, inputs=(live, edited))
         receipt = write_update(seen.changes, ours, folder, settled, replace=replace, voice=voice) if folder else None

@@ -1,0 +1,71 @@
+import pytest
+
+from helpers import write_table
+from neat_delta.catalogue.settings import FieldSettings, Settings
+from neat_delta.changes import Options, compare, held_back
+from neat_delta.checks import try_out
+from neat_delta.reading import read_both
+
+TEXT = Settings(fields={"bin": FieldSettings(kind="text")})
+
+
+@pytest.fixture
+def tried(tmp_path):
+    """The change of one cell of a text field, after the checks; and what they say of it."""
+
+    def run(was, now, as_typed=()):
+        a = write_table(tmp_path / "live.csv", [["sku", "bin"], ["A", was], ["B", "Shelf ä"]])
+        b = write_table(tmp_path / "edited.csv", [["sku", "bin"], ["A", now], ["B", "Shelf ä"]])
+        ours, theirs = read_both(a, b)
+        seen = compare(ours, theirs, Options(settled=TEXT))
+        seen = held_back(seen, try_out(seen.changes, ours, TEXT, as_typed=as_typed))
+        return seen.changes.cells["now"].to_list(), seen.changes.findings.filter(level="stop")["say"].to_list()
+
+    return run
+
+
+@pytest.mark.parametrize(
+    ("was", "now", "what"),
+    [
+        ("000417", "417", "zeros in front were lost"),
+        ("-001", "-1", "zeros in front were lost"),
+        ("+4940123456", "4940123456", "plus sign"),
+        ("1E5", "100000", "power of ten"),
+        ("1E5", "1.00E+05", "power of ten"),
+        ("9520000000004", "9.52E+12", "its digits are lost"),
+        ("1234567890123456", "1234567890123450", "behind the fifteenth"),
+        ("3/4", "03/04/26", "turned into a date"),
+        ("MAR-1", "03/01/26", "turned into a date"),
+        ("12-03", "2026-12-03", "turned into a date"),
+        ("10:30", "10:30:00 AM", "turned into a time"),
+        ("Käfig", "#NAME?", "formula has failed"),
+        ("Käfig groß", "KÃ¤fig groÃŸ", "wrong character set"),
+        ("Ø 3″", "Ø 3?", "lost to a question mark"),
+    ],
+)
+def test_what_a_program_makes_of_a_value_is_held_back_and_can_be_let_through(tried, was, now, what):
+    cells, said = tried(was, now)
+
+    assert cells == []
+    assert what in said[0]
+    assert f"({was} became {now})" in said[0]
+    assert tried(was, now, as_typed=["bin"]) == ([now], [])
+
+
+@pytest.mark.parametrize(
+    ("was", "now"),
+    [
+        ("000417", "418"),
+        ("417", "000417"),
+        ("000417", "0417"),
+        ("A-1", "A-2"),
+        ("3/4", "1/2"),
+        ("1E5", "1E6"),
+        ("2026-03-04", "2026-03-05"),
+        ("Käfig", "Käfige"),
+        ("Käfig?", "Kaefig?"),
+        ("1234567890123456", "1234567890123457"),
+    ],
+)
+def test_an_honest_edit_goes_through(tried, was, now):
+    assert tried(was, now) == ([now], [])
