@@ -53,7 +53,7 @@ def test_a_difference_of_form_is_counted_and_not_a_change(compared):
 
 
 def test_zeros_in_front_count_in_codes(compared):
-    assert changed(compared(with_cells(bin="417"))) == {("000417", "bin"): ("00417", "417")}
+    assert changed(compared(with_cells(bin="0417"))) == {("000417", "bin"): ("00417", "0417")}
 
 
 @pytest.mark.parametrize(

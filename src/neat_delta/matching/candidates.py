@@ -38,8 +38,8 @@ def key_candidates(catalogue: Catalogue, columns: list[ColumnProfile]) -> KeyCan
     filled = [column for column in columns if rows and column.filled == rows]
     alone = [column.field for column in filled if column.distinct == rows]
     expected = next((alias for alias in ALIASES if alias in catalogue.names), None)
-    texts = {column.field for column in columns if column.kind == "text"} - {expected}
-    # Names and descriptions may well differ on every item, but nobody knows items by them.
+    texts = {column.field for column in columns if column.kind in ("text", "picture")} - {expected}
+    # Names and pictures may well differ on every item, but nobody knows items by them.
     alone = [field for field in alone if field not in texts] or alone
     alone.sort(key=lambda field: field != expected)
     likeliest = sorted(filled, key=lambda column: (column.field != expected, -column.distinct))[:MOST_TRIED]
