@@ -28,6 +28,15 @@ def typed(catalogue: Catalogue, names: Sequence[str], settled: Settings) -> pl.D
     return pl.DataFrame([_typed(cells[name], name, settled.of(name)) for name in names])
 
 
+def typed_rows(catalogue: Catalogue, name: str, told: FieldSettings) -> pl.Series:
+    """One field to compute with: numbers with no more decimals than its values have, so that much room is left."""
+    column = _typed(catalogue.cells([name])[name], name, told)
+    if not column.dtype.is_decimal():
+        return column
+    fraction = column.cast(pl.String).str.strip_chars_end("0").str.extract(r"\.(\d+)$").str.len_chars().max()
+    return column.cast(pl.Decimal(38, max(2, int(str(fraction or 0)))))
+
+
 def _typed(cells: pl.Series, field: str, told: FieldSettings) -> pl.Series:
     filled = cells.to_frame("c").select(pl.when(~pl.col("c").str.contains(BLANK)).then("c")).to_series()
     values = filled_values(cells)

@@ -32,12 +32,14 @@ class Options:
     """How to compare.
 
     What is told for this run goes before what is ``settled`` in catalogue.toml: the ``key``, whether blanks empty a
-    field (``None``: as settled for each field, else they leave it), ``kinds``.
+    field (``None``: as settled for each field, else they leave it), ``kinds``; fields in ``emptied`` are meant to be
+    empty where they are blank.
     """
 
     key: Sequence[str] = ()
     clear_blanks: bool | None = None
     kinds: Mapping[str, str] = field(default_factory=dict)
+    emptied: frozenset[str] = frozenset()
     settled: Settings = field(default_factory=Settings)
 
     def rules(self, names: Sequence[str]) -> Rules:
@@ -48,7 +50,7 @@ class Options:
         told = {field_name(name): kind for name, kind in self.kinds.items()}
         settled = {name: self.settled.of(name) for name in names}
         fields = {name: replace(known, kind=told.get(name, known.kind)) for name, known in settled.items()}
-        return Rules(fields, frozenset(cleared))
+        return Rules(fields, frozenset(cleared) | self.emptied)
 
 
 @dataclass(frozen=True)
@@ -88,17 +90,18 @@ class Comparison:
 
 
 def held_back(seen: Comparison, findings: pl.DataFrame) -> Comparison:
-    """The comparison with findings of checks, without the cells that these stop."""
-    changes = hold_back(seen.changes, findings)
-    refused = changes.items.filter(pl.col("do") == "none").join(
-        seen.changes.items.filter(pl.col("do") == "change"), on="key", how="semi"
-    )
+    """The comparison with findings of checks, without the cells that these stop.
+
+    A row of which a cell is stopped and none is left is refused.
+    """
+    items = _with_items_of(findings, seen.changes.items, seen.live, seen.edited, seen.key)
+    changes = hold_back(replace(seen.changes, items=items), findings)
+    bare = changes.items.filter(pl.col("do") == "none").join(findings.filter(level="stop"), on="key", how="semi")
     lines = seen.edited.rows.line.gather(seen.states["edited"])
-    is_refused = lines.is_in(refused["line"].implode())
-    states = seen.states.with_columns(
-        state=pl.when(is_refused & (pl.col("state") == "changed")).then(pl.lit("refused")).otherwise("state")
-    )
-    return replace(seen, changes=changes, states=states)
+    refused = lines.is_in(bare["line"].implode()) & seen.states["state"].is_in(["changed", "same"])
+    states = seen.states.with_columns(state=pl.when(refused).then(pl.lit("refused")).otherwise("state"))
+    head = replace(changes.head, counts=_counts(seen.edited, seen.pairing, states))
+    return replace(seen, changes=replace(changes, head=head), states=states)
 
 
 def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, voice: Voice = SILENCE) -> Comparison:

@@ -48,8 +48,8 @@ class FileForm(NamedTuple):
         return Told(*self)
 
 
-def _gathered(kind: type[Manners] | type[FileForm], name: str, options: Sequence[Callable[[F], F]], command: F) -> F:
-    """A command with these options, which reach it as one value under this name."""
+def gathered(kind: Any, name: str, options: Sequence[Callable[[F], F]], command: F) -> F:
+    """A command with these options, which reach it as one value (a named tuple of this kind) under this name."""
 
     @functools.wraps(command)
     def gathering(*args: Any, **told: Any) -> Any:
@@ -68,7 +68,7 @@ def manners(command: F) -> F:
         click.option("--quiet", is_flag=True, help="Print nothing but problems, on standard error."),
         click.option("--no-colour", is_flag=True, help="Print without colours (so does the variable NO_COLOR)."),
     )
-    return _gathered(Manners, "spoken", options, command)
+    return gathered(Manners, "spoken", options, command)
 
 
 def file_form(command: F) -> F:
@@ -87,7 +87,7 @@ def file_form(command: F) -> F:
         ),
         click.option("--sheet", metavar="NAME", help="Sheet of a workbook, by its name or number."),
     )
-    return _gathered(FileForm, "form", options, command)
+    return gathered(FileForm, "form", options, command)
 
 
 def catalogue_file(command: F) -> F:

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import click
 
@@ -12,32 +11,21 @@ from neat_delta.cli.common import (
     FileForm,
     Manners,
     catalogue_file,
-    console,
     exported_as,
     file_form,
     manners,
     progress,
     settled_in,
-    show,
-    show_json,
 )
-from neat_delta.cli.exits import Exit
+from neat_delta.cli.outcome import Wanted, finished, outcome, told
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
-
-    from rich.text import Text
-
-    from neat_delta.catalogue.settings import Settings
-    from neat_delta.changes import Comparison
-    from neat_delta.writing import Receipt
-
-STATE_CHOICES = ("changed", "same", "new", "gone", "repeated", "unreadable", "refused")
+    from pathlib import Path
 
 
-def _kinds(_context: click.Context, _option: click.Parameter, told: tuple[str, ...]) -> dict[str, str]:
+def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[str, ...]) -> dict[str, str]:
     pairs = {}
-    for text in told:
+    for text in pairs_told:
         field, equals, kind = text.partition("=")
         if not (field and equals and kind):
             raise click.BadParameter(f"{text!r} is not FIELD=KIND, such as size=text")
@@ -49,9 +37,6 @@ def _kinds(_context: click.Context, _option: click.Parameter, told: tuple[str, .
 @click.argument("live", type=FILE)
 @click.argument("edited", type=FILE)
 @click.option("--key", multiple=True, metavar="FIELD", help="Match rows on this field; repeat for a key of several.")
-@click.option("--out", type=FILE, metavar="FILE", help="Keep the change set in this file (.changes.jsonl, or .gz).")
-@click.option("--write", "folder", type=FILE, metavar="DIR", help="Write the proved update into this folder.")
-@click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR.")
 @click.option(
     "--blanks",
     type=click.Choice(["leave", "clear"]),
@@ -66,24 +51,7 @@ def _kinds(_context: click.Context, _option: click.Parameter, told: tuple[str, .
     help="Read a field as this kind instead of the one its live values show (text, code, gtin, money, number, "
     "count, share, flag, date, choice, path, picture, itemref).",
 )
-@click.option("--all", "everything", is_flag=True, help="Show every changed item and every finding.")
-@click.option(
-    "--show",
-    "states",
-    multiple=True,
-    type=click.Choice(STATE_CHOICES),
-    help="List the rows in this state; repeatable.",
-)
-@click.option("--unlock", multiple=True, metavar="FIELD", help="Let a field change that is locked in catalogue.toml.")
-@click.option(
-    "--allow-new-values", multiple=True, metavar="FIELD", help="Let a limited field take values it does not know yet."
-)
-@click.option(
-    "--as-typed",
-    multiple=True,
-    metavar="FIELD",
-    help="Take values of this field that look like a spreadsheet program's damage.",
-)
+@outcome
 @catalogue_file
 @file_form
 @manners
@@ -91,16 +59,9 @@ def compare_command(
     live: Path,
     edited: Path,
     key: tuple[str, ...],
-    out: Path | None,
-    folder: Path | None,
-    replace: bool,
     blanks: str | None,
     kinds: dict[str, str],
-    everything: bool,
-    states: tuple[str, ...],
-    unlock: tuple[str, ...],
-    allow_new_values: tuple[str, ...],
-    as_typed: tuple[str, ...],
+    wanted: Wanted,
     settings: Path | None,
     form: FileForm,
     spoken: Manners,
@@ -117,97 +78,14 @@ def compare_command(
 
     begun = Begun(live, edited)
     # Now that the files are on their way, there is time to load what is needed to understand them.
-    from neat_delta.changes import Options, compare, held_back, save_changes
-    from neat_delta.checks import try_out
+    from neat_delta.changes import Options, compare
     from neat_delta.reading import read_both
-    from neat_delta.writing import write_update
 
     settled = settled_in(settings)
     with progress(spoken) as voice:
         ours, theirs = read_both(live, edited, voice, form.told(), begun, exported_as(settled))
         ours, theirs = ours.renamed(settled.names()), theirs.renamed(settled.names())
-        options = Options(key, None if blanks is None else blanks == "clear", kinds, settled)
+        options = Options(key, None if blanks is None else blanks == "clear", kinds, settled=settled)
         seen = compare(ours, theirs, options, voice)
-        voice.step("checking what would change")
-        seen = held_back(seen, try_out(seen.changes, ours, settled, unlock, allow_new_values, as_typed))
-        if out is not None:
-            save_changes(seen.changes, out, inputs=(live, edited))
-        receipt = write_update(seen.changes, ours, folder, settled, replace=replace, voice=voice) if folder else None
-    stopped = seen.changes.stopped()
-    if spoken.as_json:
-        show_json(_as_dict(seen, receipt, out, states))
-    elif spoken.quiet:
-        _say_held_back(stopped)
-    else:
-        width = console(spoken).width
-        show(_view(seen, receipt, settled, width, everything, states, out, folder), spoken)
-    return Exit.ATTENTION if stopped else Exit.DONE
-
-
-def _view(
-    seen: Comparison,
-    receipt: Receipt | None,
-    settled: Settings,
-    width: int,
-    everything: bool,
-    states: tuple[str, ...],
-    out: Path | None,
-    folder: Path | None,
-) -> Iterator[Text]:
-    from rich.text import Text
-
-    from neat_delta.views.comparison import Shown, comparison_view, labelled
-    from neat_delta.views.update import next_view, nothing_view, update_view
-
-    if settled.path:
-        yield labelled("settled", f"in {settled.path}")
-    yield from comparison_view(seen, Shown(width, everything, states))
-    yield Text()
-    if receipt:
-        yield from update_view(receipt, seen.live.source.name, width)
-    elif folder:
-        yield nothing_view(folder)
-    if out:
-        yield labelled("kept", f"the change set, in {out}")
-    if receipt:
-        yield next_view(receipt)
-    elif len(seen.changes.cells):
-        yield labelled("next", _next_step(seen, out))
-
-
-def _next_step(seen: Comparison, out: Path | None) -> str:
-    """The command that writes what was just shown."""
-    live = seen.live.source.path
-    if out is None:
-        return f"neat-delta compare {live} {seen.edited.source.path} --write updates"
-    found_anyway = live.parent in (out.parent, Path())
-    return f"neat-delta write {out} -o updates" + ("" if found_anyway else f" --live {live}")
-
-
-def _as_dict(seen: Comparison, receipt: Receipt | None, out: Path | None, states: tuple[str, ...]) -> dict[str, Any]:
-    from neat_delta.changes import head_as_dict
-    from neat_delta.matching import JOINT
-
-    findings = seen.changes.findings
-    told: dict[str, Any] = head_as_dict(seen.changes.head)
-    told["cells"] = len(seen.changes.cells)
-    told["left_alone"] = {"form": seen.form, "blanks": seen.blanks}
-    told["findings"] = {level: len(findings.filter(level=level)) for level in ("stop", "warn", "note")}
-    told["out"] = str(out) if out else None
-    told["files"] = [] if receipt is None else receipt.as_dict()["files"]
-    told["update"] = None if receipt is None else {"folder": str(receipt.folder)} | receipt.as_dict()
-    if states:
-        told["rows"] = {
-            state: [
-                {"key": code.split(JOINT) if code else None, "line": line, "name": name}
-                for code, line, name in seen.rows_in(state).iter_rows()
-            ]
-            for state in states
-        }
-    return told
-
-
-def _say_held_back(held_back: int) -> None:
-    if held_back:
-        said = "1 finding holds" if held_back == 1 else f"{held_back} findings hold"
-        click.echo(f"neat-delta: {said} something back; run without --quiet to see them", err=True)
+        seen, receipt = finished(seen, settled, wanted, voice, inputs=(live, edited))
+    return told(seen, receipt, settled, wanted, spoken, f"neat-delta compare {live} {edited}")

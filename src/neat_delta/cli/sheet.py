@@ -59,13 +59,11 @@ def sheet_command(
     In a workbook codes stay text, numbers exact, the header in view; limited values have drop-downs, and what must
     not be touched is grey and locked. Edit it, save it, and compare it with the same export.
     """
-    import polars as pl
-
     from neat_delta.catalogue import field_name
     from neat_delta.errors import CannotWrite
     from neat_delta.matching import choose_key
-    from neat_delta.matching.choose import chosen_fields, codes_in, rows_of_codes, rows_where
-    from neat_delta.reading import read_bytes, read_catalogue
+    from neat_delta.matching.choose import chosen_fields, chosen_rows
+    from neat_delta.reading import read_catalogue
     from neat_delta.whole import write_whole
     from neat_delta.writing.sheet import delimited_sheet, sheet_columns, workbook
 
@@ -79,13 +77,7 @@ def sheet_command(
         live = read_catalogue(export, voice, exported_as(settled)).renamed(settled.names())
         named = choose_key(live, live.names, key or settled.key)
         names = chosen_fields(live, named, [name for name in fields.split(",") if name.strip()])
-        rows = pl.int_range(len(live), dtype=pl.UInt32, eager=True)
-        unknown: list[str] = []
-        if where:
-            rows = rows_where(live, where, settled)
-        if items:
-            listed, unknown = rows_of_codes(live, named, codes_in(read_bytes(items).decode(errors="replace"), named))
-            rows = rows.filter(rows.is_in(listed.implode()))
+        rows, unknown = chosen_rows(live, named, where, items, settled)
         voice.step("writing the sheet")
         columns = sheet_columns(live, names, rows, named.fields, settled, [field_name(name) for name in unlock])
         as_workbook = out.suffix.lower() == ".xlsx"

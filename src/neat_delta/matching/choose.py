@@ -9,9 +9,11 @@ import polars as pl
 from neat_delta.catalogue import field_name
 from neat_delta.catalogue.typed import typed
 from neat_delta.errors import WrongChoice
+from neat_delta.reading import read_bytes
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
+    from pathlib import Path
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import Settings
@@ -58,6 +60,21 @@ def rows_of_codes(catalogue: Catalogue, key: Key, codes: Sequence[str]) -> tuple
     rows = pl.DataFrame({"key": key.values(catalogue)}).with_row_index("row")
     unknown = wanted.join(rows, on="key", how="anti", maintain_order="left")["key"].to_list()
     return rows.join(wanted, on="key", how="semi", maintain_order="left")["row"], unknown
+
+
+def chosen_rows(
+    catalogue: Catalogue, key: Key, where: str | None, items: Path | None, settled: Settings
+) -> tuple[pl.Series, list[str]]:
+    """The positions of the rows that a condition and a file of codes leave, and the codes in it that no row has."""
+    rows = pl.int_range(len(catalogue), dtype=pl.UInt32, eager=True)
+    unknown: list[str] = []
+    if where:
+        rows = rows_where(catalogue, where, settled)
+    if items:
+        text = read_bytes(items).decode(errors="replace")
+        listed, unknown = rows_of_codes(catalogue, key, codes_in(text, key))
+        rows = rows.filter(rows.is_in(listed.implode()))
+    return rows, unknown
 
 
 def codes_in(text: str, key: Key) -> list[str]:

@@ -52,8 +52,7 @@ class Shown:
 
 
 def comparison_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
-    """The whole view, line by line."""
-    yield from files_view(seen, shown.width)
+    """What a comparison found, line by line; what its files are is told before."""
     yield Text()
     yield from rows_view(seen, shown)
     if len(seen.changes.cells):
@@ -112,6 +111,16 @@ def charset_name(charset: str) -> str:
     if charset in CHARSETS:
         return CHARSETS[charset]
     return charset.upper().replace("ISO8859", "ISO-8859").replace("CP125", "Windows-125")
+
+
+def catalogue_view(label: str, catalogue: Catalogue, rows: str, width: int) -> Iterator[Text]:
+    """One file: its name, its size, how it is written."""
+    size = f"{count(len(catalogue) + len(catalogue.bad))} {rows} × {len(catalogue.fields)} fields"
+    line, form = labelled(label, f"{catalogue.source.name}   {size}"), form_words(catalogue)
+    if len(line) + len(form) + 3 <= width:
+        yield line.append(f"   {form}")
+    else:
+        yield from (line, labelled("", form))
 
 
 def form_words(catalogue: Catalogue) -> str:

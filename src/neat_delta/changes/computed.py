@@ -1,0 +1,164 @@
+"""Computed values put into a sheet's columns, so that they are compared, checked and written like typed ones."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.kinds import filled_values
+from neat_delta.catalogue.kinds.numerals import NumberForm
+from neat_delta.catalogue.typed import typed_rows
+from neat_delta.changes.changeset import findings_frame, no_findings
+from neat_delta.changes.rules import LIST, LIVE, compute, sides_of
+from neat_delta.errors import WrongChoice
+from neat_delta.reading.grid import Grid
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.catalogue.settings import Settings
+    from neat_delta.changes.changeset import ChangeSet
+    from neat_delta.changes.rules import Rule
+    from neat_delta.matching import Key
+
+SHOWN = 200
+
+
+def with_computed(
+    live: Catalogue, sheet: Catalogue, key: Key, rules: Sequence[Rule], settled: Settings, *, listed: bool = True
+) -> tuple[Catalogue, pl.DataFrame]:
+    """The sheet with the columns that rules compute, and what there is to say of each computed cell.
+
+    ``listed`` says that rules may read the sheet's own columns, too.
+
+    Numbers are rounded to the decimals of the live column, half away from zero, and written in its form. Where a rule
+    gives nothing, for a value it reads is blank or it divides by zero, the cell is blank and a finding stops it. What
+    a value was computed from is kept as a note.
+
+    Raises:
+        WrongChoice: a rule names a field or column that does not exist, or its types do not go together.
+    """
+    for rule in rules:
+        if rule.field not in live.names:
+            raise WrongChoice(
+                f"the rule {rule.text!r}: there is no field {rule.field}",
+                remedy="Fields: " + ", ".join(live.names) + ".",
+            )
+    rows = _rows_of(live, sheet, key)
+    meant = [sides_of(rule, live.names, sheet.names if listed else ()) for rule in rules]
+    columns_of = {name: column for names in meant for name, column in names.items()}
+    values = _values(live, sheet, rows, list(columns_of.values()), settled)
+    found = compute(rules, values.with_columns(pl.col(column).alias(name) for name, column in columns_of.items()))
+    columns: dict[str, pl.Series] = {}
+    findings = [no_findings()]
+    codes, lines = key.values(sheet), sheet.rows.line
+    present = rows.is_not_null()
+    for rule, names in zip(rules, meant, strict=True):
+        text = _written(found[rule.field], live, rule, settled)
+        columns[rule.field] = text.fill_null("")
+        raw = _told(values, list(names.values()))
+        about = pl.DataFrame({"key": codes, "line": lines, "raw": raw, "now": text}).filter(present)
+        nothing = about.clear() if rule.empties else about.filter(pl.col("now").is_null())
+        findings += [_nothing(nothing, rule), _from(about.drop_nulls("now"), rule)]
+    own = sheet.cells([name for name in sheet.names if name not in columns])
+    frame = own.with_columns(column.alias(name) for name, column in columns.items())
+    fields = (*sheet.fields, *(live.field(name) for name in columns if name not in sheet.names))
+    # Computed numbers come in the live column's form, whatever the sheet's own is.
+    made = replace(sheet, rows=Grid(lines, frame), fields=fields, form=replace(sheet.form, mark=live.form.mark))
+    return made, pl.concat(findings)
+
+
+def _rows_of(live: Catalogue, sheet: Catalogue, key: Key) -> pl.Series:
+    """The live row of each row of the sheet, null where there is none or more than one."""
+    codes = pl.DataFrame({"key": key.values(live)}).with_row_index("row").unique("key", keep="none")
+    return pl.DataFrame({"key": key.values(sheet)}).join(codes, on="key", how="left", maintain_order="left")["row"]
+
+
+def _values(
+    live: Catalogue, sheet: Catalogue, rows: pl.Series, names: Sequence[str], settled: Settings
+) -> pl.DataFrame:
+    """The typed columns that rules read, row by row of the sheet, and the rows' numbers."""
+    parts = [pl.int_range(len(sheet), eager=True).alias("")]
+    for name in dict.fromkeys(names):
+        side, bare = (LIVE, name.removeprefix(LIVE)) if name.startswith(LIVE) else (LIST, name.removeprefix(LIST))
+        catalogue = live if side == LIVE else sheet
+        column = typed_rows(catalogue, bare, settled.of(bare))
+        parts.append((column.gather(rows) if side == LIVE else column).alias(name))
+    return pl.DataFrame(parts)
+
+
+def _written(found: pl.Series, live: Catalogue, rule: Rule, settled: Settings) -> pl.Series:
+    """Computed values as text in the live column's form."""
+    told, filled = settled.of(rule.field), filled_values(live.cells([rule.field])[rule.field])
+    kind = kind_of(filled, rule.field, told)
+    form = kind.live_form(filled, told.form)
+    if found.dtype == pl.Boolean:
+        found = found.cast(pl.Int8)
+    if not found.dtype.is_numeric():
+        return found.cast(pl.String)
+    decimals = getattr(form, "decimals", None)
+    if kind.numeric and getattr(kind, "whole", False):
+        decimals = 0
+    if found.dtype.is_decimal() and kind.numeric and decimals is not None:
+        found = found.round(decimals, mode="half_away_from_zero")
+    plain = found.cast(pl.String)
+    short = (
+        pl.when(plain.str.contains(".", literal=True))
+        .then(plain.str.strip_chars_end("0").str.strip_suffix("."))
+        .otherwise(plain)
+    )
+    text = pl.select(short).to_series()
+    readings = kind.read(text, NumberForm(".", fine=True)) if isinstance(form, NumberForm) else text
+    return kind.write(readings, text, form) if kind.name == "flag" or isinstance(form, NumberForm) else text
+
+
+def _told(values: pl.DataFrame, names: Sequence[str]) -> pl.Series:
+    """What a rule read on each row, for people: "net 7.50, live price 12.00"."""
+    if not names:
+        return pl.repeat("", len(values), dtype=pl.String, eager=True)
+    shown = [
+        pl.format("{} {}", pl.lit(name.removeprefix(LIST).replace(LIVE, "live ")), _plain(values[name]).fill_null("–"))
+        for name in names
+    ]
+    return values.select(pl.concat_str(shown, separator=", ").str.slice(0, SHOWN)).to_series()
+
+
+def _plain(column: pl.Series) -> pl.Series:
+    text = column.cast(pl.String)
+    if not column.dtype.is_decimal():
+        return text
+    return text.str.strip_chars_end("0").str.strip_suffix(".")
+
+
+def _nothing(about: pl.DataFrame, rule: Rule) -> pl.DataFrame:
+    said = f"the rule {rule.text} gives nothing here: a value it reads is blank, or it divides by zero"
+    return _finding(about, rule, "rule", "stop", said)
+
+
+def _from(about: pl.DataFrame, rule: Rule) -> pl.DataFrame:
+    return _finding(about, rule, "computed", "note", f"computed by {rule.text}")
+
+
+def _finding(about: pl.DataFrame, rule: Rule, check: str, level: str, said: str) -> pl.DataFrame:
+    """A finding on each computed cell (key, line, raw); the value is what it was computed from."""
+    say = pl.repeat(said, len(about), dtype=pl.String, eager=True)
+    return findings_frame(
+        check, level, key=about["key"], field=rule.field, line=about["line"], value=about["raw"], say=say
+    )
+
+
+def about_changes(findings: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
+    """The findings on computed cells that are worth keeping: of those that give nothing, and of those that change."""
+    notes = findings.filter(level="note").join(changes.cells, on=["key", "field"], how="semi", maintain_order="left")
+    return pl.concat([findings.filter(level="stop"), notes])
+
+
+def chosen(live: Catalogue, key: Key, rows: pl.Series) -> Catalogue:
+    """Some items of the live export as a sheet with nothing but the key, to be given computed columns."""
+    grid = Grid(live.rows.line.gather(rows), live.cells(key.fields, rows))
+    fields = tuple(live.field(name) for name in key.fields)
+    return replace(live, rows=grid, fields=fields, bad=live.bad.clear(), apart=live.apart.clear())

@@ -1,0 +1,113 @@
+"""neat-delta adjust."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import click
+
+from neat_delta.cli.common import (
+    FILE,
+    Manners,
+    catalogue_file,
+    exported_as,
+    manners,
+    progress,
+    settled_in,
+)
+from neat_delta.cli.outcome import Wanted, finished, outcome, told
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from rich.text import Text
+
+    from neat_delta.changes import Comparison
+    from neat_delta.changes.rules import Rule
+
+
+@click.command("adjust")
+@click.argument("live", type=FILE)
+@click.option(
+    "--set", "rules", multiple=True, required=True, metavar="RULE", help='Such as "price = price * 1.05"; repeatable.'
+)
+@click.option("--where", metavar="SQL", help="Only items for which this holds, such as \"maker = 'Thrumhive'\".")
+@click.option("--items", type=FILE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
+@click.option("--ending", metavar="END", help="Give computed numbers this ending, such as .95 or 9.90.")
+@click.option("--multiple-of", metavar="N", help="Make computed numbers multiples of this, such as 5.")
+@click.option(
+    "--way",
+    type=click.Choice(["nearest", "up", "down"]),
+    default="nearest",
+    show_default=True,
+    help="Which way to go for --ending and --multiple-of.",
+)
+@click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
+@outcome
+@catalogue_file
+@manners
+def adjust_command(
+    live: Path,
+    rules: tuple[str, ...],
+    where: str | None,
+    items: Path | None,
+    ending: str | None,
+    multiple_of: str | None,
+    way: str,
+    key: tuple[str, ...],
+    wanted: Wanted,
+    settings: Path | None,
+    spoken: Manners,
+) -> int:
+    """Change the LIVE catalogue by rules alone, without an edited sheet.
+
+    A rule is "field = expression", the expression in standard SQL over the fields. All rules see the values as they
+    were before; a value set to what it is drops out. "field = NULL" empties a field.
+    """
+    from neat_delta.changes import Options
+    from neat_delta.changes.adjust import adjust
+    from neat_delta.changes.rules import finish_of, parse_rule
+    from neat_delta.matching import choose_key
+    from neat_delta.matching.choose import chosen_rows
+    from neat_delta.reading import read_catalogue
+
+    if ending and multiple_of:
+        raise click.UsageError("--ending and --multiple-of do not go together.")
+    finish = None
+    if ending or multiple_of:
+        finish = finish_of("ending" if ending else "multiple", ending or multiple_of or "", way)
+    parsed = [parse_rule(text, finish) for text in rules]
+    settled = settled_in(settings)
+    with progress(spoken) as voice:
+        ours = read_catalogue(live, voice, exported_as(settled)).renamed(settled.names())
+        named = choose_key(ours, ours.names, key or settled.key)
+        rows, unknown = chosen_rows(ours, named, where, items, settled)
+        voice.step("working out the rules")
+        seen = adjust(ours, named, parsed, rows, Options(settled=settled), Path("rules"))
+        seen, receipt = finished(seen, settled, wanted, voice, inputs=(live,))
+
+    def head(width: int) -> Iterator[Text]:
+        return _head(seen, parsed, where, unknown, width)
+
+    again = f"neat-delta adjust {live} …"
+    return told(seen, receipt, settled, wanted, spoken, again, head)
+
+
+def _head(seen: Comparison, rules: list[Rule], where: str | None, unknown: list[str], width: int) -> Iterator[Text]:
+    """The live export, which items were chosen, and the rules."""
+    from neat_delta.views.comparison import catalogue_view, sentence
+    from neat_delta.views.look import count, several
+
+    yield from catalogue_view("live", seen.live, "items", width)
+    chosen = f"{count(len(seen.edited))} of {several(len(seen.live), 'item')}" + (f", where {where}" if where else "")
+    yield from sentence("chosen", chosen, width)
+    for at, rule in enumerate(rules):
+        end = ""
+        if rule.finish is not None and not rule.empties:
+            finish = rule.finish
+            end = f"   ({finish.function} {finish.amount}, {finish.way})"
+        yield from sentence("" if at else "rules", rule.text + end, width)
+    if unknown:
+        some = ", ".join(unknown[:10]) + (" …" if len(unknown) > 10 else "")
+        yield from sentence("unknown", f"{several(len(unknown), 'code')} no item has: {some}", width, "warn")
