@@ -224,6 +224,24 @@ def _as_typed(row: Row) -> Row:
     return typed
 
 
+def supplier_lines(live: list[Row], chance: random.Random) -> list[list[str]]:
+    """What the maker Pellimoor sends each quarter: its own names and codes, title lines, groups with sums, a footer."""
+    lines = [["Pellimoor: dealer list, spring"], [], ["Our no.", "Article", "Dealer net", "Pack", "On hand"]]
+    groups: dict[str, list[Row]] = {}
+    for row in live:
+        if row["maker"] == "Pellimoor":
+            groups.setdefault(row["category"], []).append(row)
+    for category, rows in groups.items():
+        for row in rows:
+            net = (Decimal(row["cost"]) * Decimal(chance.choice(["0.97", "1", "1", "1.04"]))).quantize(Decimal("0.01"))
+            price = "on request" if chance.random() < 0.03 else str(net).replace(".", ",")
+            pack, on_hand = str(chance.choice([1, 5, 10])), str(chance.randrange(90))
+            lines.append([row["supplier_code"], row["name"].upper(), price, pack, on_hand])
+        lines.append([f"Subtotal {category}", "", "", "", str(len(rows))])
+    lines += [["PE0001", "BEE TOWER, GLASS", "48,00", "1", "3"], ["PE0002", "BEE TOWER, OAK", "61,50", "1", "2"], []]
+    return [*lines, ["Page 1 of 1, prices without tax"]]
+
+
 def as_csv(rows: list[Row], delimiter: str, line_end: str) -> str:
     """Rows as delimited text."""
     text = io.StringIO(newline="")
@@ -234,7 +252,7 @@ def as_csv(rows: list[Row], delimiter: str, line_end: str) -> str:
 
 
 def main() -> None:
-    """Write both files."""
+    """Write the three files."""
     chance = random.Random(SEED)
     live = live_rows(chance)
     SHOP.mkdir(exist_ok=True)
@@ -243,6 +261,9 @@ def main() -> None:
     lines = text.split("\r\n")
     lines[502] = lines[502].replace(";", ";;", 1)  # somebody's stray delimiter: a cell too many
     (SHOP / "edited.csv").write_bytes("\r\n".join(lines).encode("cp1252"))
+    stream = io.StringIO(newline="")
+    csv.writer(stream, delimiter=";", lineterminator="\r\n").writerows(supplier_lines(live, chance))
+    (SHOP / "pellimoor.csv").write_bytes(stream.getvalue().encode("cp1252"))
     print(f"{len(live)} items × {len(COLUMNS)} columns in {SHOP}")
 
 

@@ -17,7 +17,7 @@ def test_imports_point_one_way():
     assert done.returncode == 0, done.stdout
 
 
-@pytest.mark.parametrize("name", ["live.csv", "edited.csv"])
+@pytest.mark.parametrize("name", ["live.csv", "edited.csv", "pellimoor.csv"])
 def test_the_demo_shop_is_what_its_script_makes(tmp_path, monkeypatch, name):
     monkeypatch.syspath_prepend(str(ROOT / "scripts"))
     import make_demo_shop

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from neat_delta.catalogue.field import field_name
@@ -101,6 +101,30 @@ class ImportRules:
 
 
 @dataclass(frozen=True)
+class ListSettings:
+    """What is settled of a list that comes again and again: its form, and how it is brought into our terms.
+
+    ``columns``: the field for each column that is not known by its name; ``leave_out``: fields that the list must not
+    touch; ``match_on``: the field that names items in it, if not the key; ``assume``: constants, by field; ``rules``:
+    how values are computed; ``remember``: our code for each of theirs; ``seen``: the columns it had last time.
+    """
+
+    form: ExportForm = field(default_factory=ExportForm)
+    columns: Mapping[str, str] = field(default_factory=dict)
+    leave_out: tuple[str, ...] = ()
+    match_on: str | None = None
+    assume: Mapping[str, str] = field(default_factory=dict)
+    rules: tuple[str, ...] = ()
+    remember: Mapping[str, str] = field(default_factory=dict)
+    seen: tuple[str, ...] = ()
+
+    @property
+    def is_told(self) -> bool:
+        """Whether anything at all is settled of the list, besides its form."""
+        return replace(self, form=ExportForm()) != ListSettings()
+
+
+@dataclass(frozen=True)
 class Settings:
     """The whole of catalogue.toml; everything may be left out. ``path`` is where it stands, if it does."""
 
@@ -108,6 +132,7 @@ class Settings:
     fields: Mapping[str, FieldSettings] = field(default_factory=dict)
     export: ExportForm = field(default_factory=ExportForm)
     imports: ImportRules = field(default_factory=ImportRules)
+    lists: Mapping[str, ListSettings] = field(default_factory=dict)
     path: Path | None = None
 
     def of(self, name: str) -> FieldSettings:

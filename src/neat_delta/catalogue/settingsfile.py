@@ -21,6 +21,7 @@ from neat_delta.catalogue.settings import (
     ExportForm,
     FieldSettings,
     ImportRules,
+    ListSettings,
     Settings,
 )
 from neat_delta.errors import Unreadable
@@ -31,7 +32,7 @@ if TYPE_CHECKING:
 
 NAME = "catalogue.toml"
 DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "pipe": "|"}
-TOP = {"key": list, "fields": dict, "export": dict, "import": dict}
+TOP = {"key": list, "fields": dict, "export": dict, "import": dict, "lists": dict}
 OF_FIELD = {
     "column": str,
     "aliases": list,
@@ -60,6 +61,15 @@ OF_IMPORT = {
     "columns": list,
     "rows": int,
     "bytes": int,
+}
+OF_LIST = OF_EXPORT | {
+    "columns": dict,
+    "leave_out": list,
+    "match_on": str,
+    "assume": dict,
+    "set": list,
+    "remember": dict,
+    "seen": list,
 }
 WORDS = {
     str: "a text in quotes",
@@ -124,6 +134,7 @@ class _Reader:
             fields=fields,
             export=self._export(told.get("export", {})),
             imports=self._import(told.get("import", {})),
+            lists={name: self._list(name, table) for name, table in told.get("lists", {}).items()},
             path=self._path,
         )
 
@@ -152,10 +163,31 @@ class _Reader:
             **{**table, "aliases": tuple(table.get("aliases", ())), "allowed": tuple(table.get("allowed", ()))}
         )
 
-    def _export(self, table: dict[str, Any]) -> ExportForm:
-        self._check(table, OF_EXPORT, ("export",))
-        self._form(table, ("export",))
-        self._at_least(table, ("export",), "header_line", 0)
+    def _list(self, name: str, table: Any) -> ListSettings:
+        place = ("lists", name)
+        if not isinstance(table, dict):
+            raise self._wrong(name, ("lists",), "a list is a table", f"Write [lists.{name}] and its settings below.")
+        self._check(table, OF_LIST, place)
+        for key in ("leave_out", "set", "seen"):
+            self._texts(table.get(key, []), place, key)
+        for key in ("columns", "assume", "remember"):
+            self._texts(list(table.get(key, {}).values()), place, key)
+        form = {key: value for key, value in table.items() if key in OF_EXPORT}
+        return ListSettings(
+            form=self._export(form, place),
+            columns={column: field_name(field) for column, field in table.get("columns", {}).items()},
+            leave_out=tuple(map(field_name, table.get("leave_out", ()))),
+            match_on=field_name(table["match_on"]) if "match_on" in table else None,
+            assume={field_name(field): value for field, value in table.get("assume", {}).items()},
+            rules=tuple(table.get("set", ())),
+            remember=table.get("remember", {}),
+            seen=tuple(table.get("seen", ())),
+        )
+
+    def _export(self, table: dict[str, Any], place: tuple[str, ...] = ("export",)) -> ExportForm:
+        self._check(table, OF_EXPORT, place)
+        self._form(table, place)
+        self._at_least(table, place, "header_line", 0)
         form = ExportForm(**table)
         return replace(form, delimiter=DELIMITERS.get(form.delimiter or ""))
 

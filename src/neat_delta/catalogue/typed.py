@@ -8,6 +8,7 @@ import polars as pl
 
 from neat_delta.catalogue.fieldkind import kind_of
 from neat_delta.catalogue.kinds import BLANK, filled_values
+from neat_delta.catalogue.kinds.numerals import NumberForm, live_number_form, read_numbers
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
 
 # Exact for any price or measure that a condition would name.
 DECIMAL = pl.Decimal(38, 12)
+MOSTLY = 0.5
 
 
 def typed(catalogue: Catalogue, names: Sequence[str], settled: Settings) -> pl.DataFrame:
@@ -28,9 +30,21 @@ def typed(catalogue: Catalogue, names: Sequence[str], settled: Settings) -> pl.D
     return pl.DataFrame([_typed(cells[name], name, settled.of(name)) for name in names])
 
 
-def typed_rows(catalogue: Catalogue, name: str, told: FieldSettings) -> pl.Series:
-    """One field to compute with: numbers with no more decimals than its values have, so that much room is left."""
-    column = _typed(catalogue.cells([name])[name], name, told)
+def typed_rows(catalogue: Catalogue, name: str, told: FieldSettings, mark: str | None = None) -> pl.Series:
+    """One field to compute with: numbers with no more decimals than its values have, so that much room is left.
+
+    A column of which at least half are numbers is one of numbers, and other cells are null; ``mark`` is the decimal
+    mark where its cells show none.
+    """
+    cells = catalogue.cells([name])[name]
+    filled = filled_values(cells)
+    column = _typed(cells, name, told)
+    if column.dtype == pl.String and not told.kind and not told.separator:
+        form = NumberForm(live_number_form(filled).mark if mark is None else mark)
+        numbers = read_numbers(cells, form)
+        holding = int(cells.str.contains(r"\S").sum())
+        if holding and numbers.count() >= MOSTLY * holding:
+            column = numbers.cast(DECIMAL, strict=False).alias(name)
     if not column.dtype.is_decimal():
         return column
     fraction = column.cast(pl.String).str.strip_chars_end("0").str.extract(r"\.(\d+)$").str.len_chars().max()

@@ -38,8 +38,8 @@ def adjust(
     sheet = replace(sheet, source=Source(name, lambda: fingerprint(text.encode())))
     emptied = frozenset(rule.field for rule in rules if rule.empties)
     seen = compare(live, sheet, replace(options, key=key.fields, emptied=emptied))
-    # Items that no rule is about are not missing from anything, and a rule that gives nothing leaves no blank cell.
+    # Items that no rule is about are not missing from anything.
     head = replace(seen.changes.head, counts=seen.changes.head.counts | {"gone": 0})
     none = replace(seen.pairing, gone=seen.pairing.gone.clear())
-    seen = replace(seen, changes=replace(seen.changes, head=head), pairing=none, blanks=0)
+    seen = replace(seen, changes=replace(seen.changes, head=head), pairing=none)
     return held_back(seen, about_changes(findings, seen.changes))

@@ -10,6 +10,7 @@ import polars as pl
 from neat_delta.catalogue.fieldkind import kind_of
 from neat_delta.catalogue.kinds import filled_values
 from neat_delta.catalogue.kinds.numerals import NumberForm
+from neat_delta.catalogue.settings import NOTHING_SETTLED
 from neat_delta.catalogue.typed import typed_rows
 from neat_delta.changes.changeset import findings_frame, no_findings
 from neat_delta.changes.rules import LIST, LIVE, compute, sides_of
@@ -57,9 +58,12 @@ def with_computed(
     findings = [no_findings()]
     codes, lines = key.values(sheet), sheet.rows.line
     present = rows.is_not_null()
+    there = live.cells([rule.field for rule in rules]).select(pl.all().gather(rows))
     for rule, names in zip(rules, meant, strict=True):
-        text = _written(found[rule.field], live, rule, settled)
-        columns[rule.field] = text.fill_null("")
+        text = _written(found[rule.field], live, rule, settled, sheet.form.mark)
+        # Where a rule gives nothing the live value stays, and is no blank cell of anybody's.
+        stays = pl.repeat("", len(sheet), dtype=pl.String, eager=True) if rule.empties else there[rule.field]
+        columns[rule.field] = pl.select(pl.coalesce(text, stays, pl.lit(""))).to_series()
         raw = _told(values, list(names.values()))
         about = pl.DataFrame({"key": codes, "line": lines, "raw": raw, "now": text}).filter(present)
         nothing = about.clear() if rule.empties else about.filter(pl.col("now").is_null())
@@ -67,8 +71,7 @@ def with_computed(
     own = sheet.cells([name for name in sheet.names if name not in columns])
     frame = own.with_columns(column.alias(name) for name, column in columns.items())
     fields = (*sheet.fields, *(live.field(name) for name in columns if name not in sheet.names))
-    # Computed numbers come in the live column's form, whatever the sheet's own is.
-    made = replace(sheet, rows=Grid(lines, frame), fields=fields, form=replace(sheet.form, mark=live.form.mark))
+    made = replace(sheet, rows=Grid(lines, frame), fields=fields)
     return made, pl.concat(findings)
 
 
@@ -86,13 +89,15 @@ def _values(
     for name in dict.fromkeys(names):
         side, bare = (LIVE, name.removeprefix(LIVE)) if name.startswith(LIVE) else (LIST, name.removeprefix(LIST))
         catalogue = live if side == LIVE else sheet
-        column = typed_rows(catalogue, bare, settled.of(bare))
+        # A code stays a code, also if it is all digits; of somebody's list nothing is known but what it shows.
+        told = settled.of(bare) if side == LIVE or bare in live.names else NOTHING_SETTLED
+        column = typed_rows(catalogue, bare, told, catalogue.form.mark)
         parts.append((column.gather(rows) if side == LIVE else column).alias(name))
     return pl.DataFrame(parts)
 
 
-def _written(found: pl.Series, live: Catalogue, rule: Rule, settled: Settings) -> pl.Series:
-    """Computed values as text in the live column's form."""
+def _written(found: pl.Series, live: Catalogue, rule: Rule, settled: Settings, mark: str | None) -> pl.Series:
+    """Computed values as text: in the live column's form, but with the decimal mark of the sheet where it shows one."""
     told, filled = settled.of(rule.field), filled_values(live.cells([rule.field])[rule.field])
     kind = kind_of(filled, rule.field, told)
     form = kind.live_form(filled, told.form)
@@ -112,8 +117,10 @@ def _written(found: pl.Series, live: Catalogue, rule: Rule, settled: Settings) -
         .otherwise(plain)
     )
     text = pl.select(short).to_series()
-    readings = kind.read(text, NumberForm(".", fine=True)) if isinstance(form, NumberForm) else text
-    return kind.write(readings, text, form) if kind.name == "flag" or isinstance(form, NumberForm) else text
+    if isinstance(form, NumberForm):
+        readings = kind.read(text, NumberForm(".", fine=True))
+        return kind.write(readings, text, replace(form, mark=mark or form.mark, group=None))
+    return kind.write(text, text, form) if kind.name == "flag" else text
 
 
 def _told(values: pl.DataFrame, names: Sequence[str]) -> pl.Series:

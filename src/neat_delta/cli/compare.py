@@ -17,10 +17,14 @@ from neat_delta.cli.common import (
     progress,
     settled_in,
 )
+from neat_delta.cli.listed import ListOptions, list_options, save_list, saved_view
 from neat_delta.cli.outcome import Wanted, finished, outcome, told
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
     from pathlib import Path
+
+    from rich.text import Text
 
 
 def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[str, ...]) -> dict[str, str]:
@@ -51,6 +55,7 @@ def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[
     help="Read a field as this kind instead of the one its live values show (text, code, gtin, money, number, "
     "count, share, flag, date, choice, path, picture, itemref).",
 )
+@list_options
 @outcome
 @catalogue_file
 @file_form
@@ -61,31 +66,49 @@ def compare_command(
     key: tuple[str, ...],
     blanks: str | None,
     kinds: dict[str, str],
+    listing: ListOptions,
     wanted: Wanted,
     settings: Path | None,
     form: FileForm,
     spoken: Manners,
 ) -> int:
-    """Compare the LIVE export with the EDITED sheet: what changed, item by item.
+    """Compare the LIVE export with the EDITED sheet, or a supplier's list: what changed, item by item.
 
     Nothing is sent and no input is touched. Only items that exist change; new and missing rows are counted and
     left out, and a blank cell leaves the live value as it is.
 
     Both may be delimited text, XLSX, ODS, JSON Lines or XML, also packed with gzip or zip; one may be "-" for standard
-    input. --delimiter, --encoding, --decimal, --header-line and --sheet are about EDITED.
+    input. --delimiter, --encoding, --decimal, --header-line and --sheet are about EDITED, and so are --list, --match,
+    --leave-out, --match-on, --assume, --set and --remember, for files of other people.
     """
     from neat_delta.begun import Begun
 
     begun = Begun(live, edited)
     # Now that the files are on their way, there is time to load what is needed to understand them.
-    from neat_delta.changes import Options, compare
-    from neat_delta.reading import read_both
+    from neat_delta.catalogue import field_name
+    from neat_delta.changes import Options
+    from neat_delta.changes.fromlist import compare_list
+    from neat_delta.reading import Told, read_both
 
     settled = settled_in(settings)
+    listed = listing.over(settled, form)
     with progress(spoken) as voice:
-        ours, theirs = read_both(live, edited, voice, form.told(), begun, exported_as(settled))
-        ours, theirs = ours.renamed(settled.names()), theirs.renamed(settled.names())
+        ours, theirs = read_both(live, edited, voice, Told.as_exported(listed.form), begun, exported_as(settled))
         options = Options(key, None if blanks is None else blanks == "clear", kinds, settled=settled)
-        seen = compare(ours, theirs, options, voice)
+        seen, matches = compare_list(ours.renamed(settled.names()), theirs, listed, options, voice)
         seen, receipt = finished(seen, settled, wanted, voice, inputs=(live, edited))
-    return told(seen, receipt, settled, wanted, spoken, f"neat-delta compare {live} {edited}")
+        if listing.save_as:
+            save_list(settings, listing.save_as, listed, [match.column for match in matches])
+
+    def head(width: int) -> Iterator[Text]:
+        from neat_delta.views.comparison import files_view
+        from neat_delta.views.lists import list_view
+
+        as_list = listed.is_told or any(match.field and field_name(match.column) != match.field for match in matches)
+        yield from files_view(seen, width, columns=not as_list)
+        if as_list:
+            yield from list_view(matches, listed, width)
+        if listing.save_as:
+            yield from saved_view(listing.save_as, settings, width)
+
+    return told(seen, receipt, settled, wanted, spoken, f"neat-delta compare {live} {edited}", head)

@@ -11,8 +11,12 @@ from neat_delta.cli.exits import Exit
 from neat_delta.errors import CannotWrite
 
 FOLDER = Path("tansy-and-tallow")
-FILES = ("live.csv", "edited.csv")
-MADE = ("tuesday.changes.jsonl", "updates")
+FILES = ("live.csv", "edited.csv", "pellimoor.csv")
+LIST = (
+    'compare live.csv pellimoor.csv --match "Our no.=supplier_code" --match-on supplier_code '
+    '--match "Dealer net=cost" --set "price = ending(list.cost * 1.75, .95)" --write updates-list'
+)
+MADE = ("tuesday.changes.jsonl", "updates", "updates-list")
 
 
 @click.command("demo")
@@ -27,16 +31,21 @@ def demo_command(folder: Path) -> int:
     click.echo(f"Tansy & Tallow, beekeeping supplies, is a made-up shop. Its files now lie in {folder}:")
     click.echo("  live.csv     what the shop exported this morning")
     click.echo("  edited.csv   what came back from a colleague's spreadsheet program, mishaps included")
+    click.echo("  pellimoor.csv   what a supplier sends each quarter, in words of its own")
     _run(folder, "compare live.csv edited.csv --out tuesday.changes.jsonl")
     _run(folder, "write tuesday.changes.jsonl -o updates")
+    click.echo("\nNow the supplier's list: its columns are matched, its net prices become costs and prices.")
+    _run(folder, LIST)
     click.echo(f"\nThat was the whole way. In {folder} there are now:")
     click.echo("  tuesday.changes.jsonl   the change set, one line per item")
     click.echo("  updates                 the files to import, in order, with receipt.json")
     click.echo("  updates/undo            the files that put everything back")
+    click.echo("  updates-list            the same for the supplier's list")
     program = _program()
     click.echo("\nTry next:")
     click.echo(f"  cd {folder}")
     click.echo(f"  {program} compare live.csv edited.csv --show gone --show repeated")
+    click.echo(f'  {program} adjust live.csv --set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95')
     click.echo(f"  {program} compare live.csv edited.csv --blanks clear --write updates-2")
     click.echo(f"  {program} compare YOUR_EXPORT.csv YOUR_SHEET.csv")
     return Exit.DONE
@@ -68,18 +77,20 @@ def lay(folder: Path) -> None:
         with as_file(files("neat_delta.demo_shop") / name) as source:
             shutil.copyfile(source, folder / name)
     (folder / MADE[0]).unlink(missing_ok=True)
-    if (folder / MADE[1] / "receipt.json").is_file():
-        shutil.rmtree(folder / MADE[1])
+    for made in MADE[1:]:
+        if (folder / made / "receipt.json").is_file():
+            shutil.rmtree(folder / made)
 
 
 def _run(folder: Path, command: str) -> None:
     """Run a command as a person would type it, in the demo's folder, showing it first."""
+    import shlex
     import subprocess
     import sys
 
     click.echo(f"\n$ neat-delta {command}\n")
     sys.stdout.flush()
-    done = subprocess.run([sys.executable, "-m", "neat_delta", *command.split()], cwd=folder, check=False)
+    done = subprocess.run([sys.executable, "-m", "neat_delta", *shlex.split(command)], cwd=folder, check=False)
     if done.returncode == Exit.ATTENTION:
         click.echo("\n  (exit code 1: done, and something was held back for a person to look at)")
     elif done.returncode:

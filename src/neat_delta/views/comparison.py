@@ -36,6 +36,7 @@ if TYPE_CHECKING:
 SOME_ITEMS = 20
 SOME_FINDINGS = 8
 SOME_ROWS = 5
+FEW_GONE = 0.25
 LABEL = 12
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
 CHARSETS = {"ascii": "ASCII", "utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp1252": "Windows-1252"}
@@ -82,8 +83,8 @@ def sentence(label: str, text: str, width: int, style: str = "label") -> Iterato
         yield labelled("" if at else label, part, style)
 
 
-def files_view(seen: Comparison, width: int) -> Iterator[Text]:
-    """Both files, how they are written, and by what their rows were matched."""
+def files_view(seen: Comparison, width: int, *, columns: bool = True) -> Iterator[Text]:
+    """Both files, how they are written, by what their rows were matched, and which ``columns`` are left out."""
     names = [seen.live.source.name, seen.edited.source.name]
     widest = max(map(len, names))
     for label, catalogue, rows in (("live", seen.live, "items"), ("sheet", seen.edited, "rows")):
@@ -94,6 +95,8 @@ def files_view(seen: Comparison, width: int) -> Iterator[Text]:
         else:
             yield from (line, labelled("", form))
     yield labelled("matched", "on " + " + ".join(seen.key.fields))
+    if not columns:
+        return
     if seen.edited.unnamed:
         said = f"{several(seen.edited.unnamed, 'column')} of the sheet without a name"
         yield from sentence("left out", said, width)
@@ -162,9 +165,19 @@ def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
     if counts["new"]:
         what = f"{several(counts['new'], 'row')} whose code no live item has, left out"
         yield from _listed(seen, "new", what, shown)
+    if counts["new"] > SOME_ROWS and not counts["changed"] + counts["same"] + counts["refused"]:
+        said = (
+            "the live export knows none of these codes: is this the right file? A list may name items by another field "
+            "(--match-on FIELD), or have their codes in another column (--match COLUMN=FIELD)"
+        )
+        yield from sentence("look at", said, shown.width, "warn")
     if counts["gone"]:
         what = f"{several(counts['gone'], 'live item')} without a row in the sheet, left as they are"
-        yield from _listed(seen, "gone", what, shown)
+        if counts["gone"] > FEW_GONE * len(seen.live) and "gone" not in shown.states:
+            # Somebody's list is not meant to have every item.
+            yield from sentence("gone", f"{what} (--show gone lists them)", shown.width)
+        else:
+            yield from _listed(seen, "gone", what, shown)
     for state in shown.states:
         if state not in ("new", "gone"):
             yield from _listed(seen, state, several(counts[state], "row"), shown)

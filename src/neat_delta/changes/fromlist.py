@@ -1,0 +1,52 @@
+"""Compare with somebody else's list: bring it into our terms, compute what rules say, then compare it like a sheet."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from neat_delta.changes.compare import Comparison, Options, compare, held_back
+from neat_delta.changes.computed import about_changes, with_computed
+from neat_delta.changes.rules import parse_rule
+from neat_delta.matching import choose_key
+from neat_delta.matching.terms import (
+    ColumnMatch,
+    column_matches,
+    in_our_terms,
+    with_our_codes,
+    without_fields,
+)
+from neat_delta.voice import SILENCE, Voice
+
+if TYPE_CHECKING:
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.catalogue.settings import ListSettings
+
+
+def compare_list(
+    live: Catalogue, sheet: Catalogue, listed: ListSettings, options: Options, voice: Voice = SILENCE
+) -> tuple[Comparison, list[ColumnMatch]]:
+    """Compare a file by what is settled of it as a list; and tell which of its columns stands for which field.
+
+    Raises:
+        WrongChoice: something that is settled or told names what does not exist.
+        KeyUnclear: no column can be taken as the key without asking.
+    """
+    ours = in_our_terms(sheet, live, options.settled, listed)
+    matches = column_matches(sheet, without_fields(ours, listed.leave_out), live)
+    rules = [parse_rule(text) for text in listed.rules]
+    if not (rules or listed.match_on or listed.remember):
+        return compare(live, without_fields(ours, listed.leave_out), options, voice), matches
+    known = live.names if listed.match_on else [name for name in live.names if name in ours.names]
+    key = choose_key(live, known, options.key or options.settled.key)
+    ours = with_our_codes(ours, live, key, listed)
+    if not rules:
+        ours = without_fields(ours, listed.leave_out)
+        return compare(live, ours, replace(options, key=key.fields), voice), matches
+    voice.step("working out the rules")
+    computed, findings = with_computed(live, ours, key, rules, options.settled)
+    emptied = frozenset(rule.field for rule in rules if rule.empties)
+    computed_fields = {rule.field for rule in rules}
+    computed = without_fields(computed, [name for name in listed.leave_out if name not in computed_fields])
+    seen = compare(live, computed, replace(options, key=key.fields, emptied=emptied), voice)
+    return held_back(seen, about_changes(findings, seen.changes)), matches

@@ -1,0 +1,51 @@
+"""A list's settings, kept in catalogue.toml for next month."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import tomlkit
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from neat_delta.catalogue.settings import ListSettings
+
+SIGNS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
+
+
+def with_list(existing: str, name: str, listed: ListSettings, columns: Sequence[str]) -> str:
+    """The text of a catalogue.toml with this list in its section; every other line stays as it is.
+
+    ``columns`` are those the list has now, so that next time what has changed can be said.
+    """
+    document = tomlkit.parse(existing)
+    if "lists" not in document:
+        document.add("lists", tomlkit.table(is_super_table=True))
+    form = listed.form
+    told: dict[str, Any] = {
+        "delimiter": SIGNS.get(form.delimiter or ""),
+        "encoding": form.encoding,
+        "decimal": form.decimal,
+        "header_line": form.header_line,
+        "sheet": form.sheet,
+        "columns": dict(listed.columns),
+        "leave_out": list(listed.leave_out),
+        "match_on": listed.match_on,
+        "assume": dict(listed.assume),
+        "set": list(listed.rules),
+        "remember": dict(listed.remember),
+        "seen": list(columns),
+    }
+    section = tomlkit.table()
+    for key, value in told.items():
+        if value not in (None, {}, []):
+            section.add(key, _inline(value) if isinstance(value, dict) else value)
+    document["lists"][name] = section
+    return tomlkit.dumps(document)
+
+
+def _inline(pairs: dict[str, str]) -> tomlkit.items.InlineTable:
+    table = tomlkit.inline_table()
+    table.update(pairs)
+    return table

@@ -1,0 +1,111 @@
+import pytest
+
+from helpers import write_table
+from neat_delta.catalogue.settings import FieldSettings, ListSettings, Settings
+from neat_delta.changes import Options
+from neat_delta.changes.fromlist import compare_list
+from neat_delta.errors import Unreadable, WrongChoice
+from neat_delta.reading import read_both
+
+LIVE = [
+    ["sku", "supplier_code", "name", "price", "cost", "stock", "room"],
+    ["A", "S-1", "Smoker", "12.50", "7.00", "3", "main"],
+    ["B", "S-2", "Veil", "13.00", "6.50", "0", "main"],
+    ["C", "S-3", "Glove", "8.75", "4.00", "40", "barn"],
+    ["D", "S-3", "Glove, left", "8.75", "4.00", "40", "barn"],
+]
+HEADER = ["No.", "Article", "Dealer net", "On hand"]
+ROWS = [["S-1", "Smoker X", "7,50", "9"], ["S-2", "Veil X", "n/a", "1"], ["S-9", "New", "1,00", "1"]]
+COLUMNS = {"No.": "supplier_code", "Dealer net": "cost"}
+
+
+@pytest.fixture
+def listed(tmp_path):
+    """The changes that a list makes, by item and field; the comparison; the matches of its columns."""
+
+    def run(header=HEADER, rows=ROWS, fields=None, **told):
+        a = write_table(tmp_path / "live.csv", LIVE)
+        b = write_table(tmp_path / "list.csv", [header, *rows], delimiter=";")
+        options = Options(settled=Settings(fields=fields or {}))
+        seen, matches = compare_list(*read_both(a, b), ListSettings(**told), options)
+        return {(key, field): now for key, field, _, now in seen.changes.cells.iter_rows()}, seen, matches
+
+    return run
+
+
+def test_a_list_is_matched_on_another_field_and_only_its_matched_columns_count(listed):
+    changes, seen, matches = listed(columns=COLUMNS, match_on="supplier_code")
+
+    assert changes == {("A", "cost"): "7.50"}
+    assert [(match.column, match.field, match.first) for match in matches] == [
+        ("No.", "supplier_code", "S-1"), ("Article", None, "Smoker X"), ("Dealer net", "cost", "7,50"),
+        ("On hand", None, "9"),
+    ]  # fmt: skip
+    assert seen.rows_in("new")["key"].to_list() == ["supplier_code S-9"]
+    assert seen.changes.head.key == ("sku",)
+
+
+def test_a_code_that_several_items_share_finds_none_of_them(listed):
+    changes, seen, _ = listed(rows=[["S-3", "Glove", "3,00", "1"]], columns=COLUMNS, match_on="supplier_code")
+
+    assert changes == {}
+    assert seen.rows_in("new")["key"].to_list() == ["supplier_code S-3"]
+
+
+def test_values_are_computed_from_the_list_and_the_live_item(listed):
+    rules = ("price = round(list.cost * 1.6, 2)", "stock = greatest(list.on_hand - 2, 0) + live.stock")
+
+    changes, seen, _ = listed(columns=COLUMNS, match_on="supplier_code", leave_out=("cost",), rules=rules)
+
+    assert changes == {("A", "price"): "12.00", ("A", "stock"): "10"}
+    stopped = seen.changes.findings.filter(level="stop")
+    assert stopped.select("key", "field", "value").rows() == [("B", "price", "cost –")]
+    kept = seen.changes.findings.filter(check="computed").select("field", "value").rows()
+    assert kept == [("price", "cost 7.5"), ("stock", "on_hand 9, live stock 3")]
+
+
+def test_thousands_and_decimals_of_computed_numbers_are_not_confused(listed):
+    rows = [["S-1", "x", "1.234,567", "1"], ["S-2", "x", "0,125", "1"]]
+
+    changes, _, _ = listed(rows=rows, columns=COLUMNS, match_on="supplier_code", rules=("price = list.cost * 1000",))
+
+    assert changes[("A", "price")] == "1234567.00"
+    assert changes[("B", "price")] == "125.00"
+
+
+def test_constants_and_answers_given_before(listed):
+    told = {"columns": {"No.": "sku", "On hand": "stock"}, "assume": {"room": "barn"}}
+
+    changes, _, _ = listed(remember={"S-1": "A", "S-2": "B"}, **told)
+
+    assert changes == {("A", "stock"): "9", ("A", "room"): "barn", ("B", "stock"): "1", ("B", "room"): "barn"}
+
+
+def test_aliases_match_and_a_column_can_be_left_out_by_its_own_name(listed):
+    fields = {"cost": FieldSettings(aliases=("Dealer net", "Net")), "sku": FieldSettings(aliases=("No.",))}
+
+    changes, _, _ = listed(["No.", "Dealer net", "Net"], [["A", "7.50", "1"]], fields, leave_out=("net",))
+
+    assert changes == {("A", "cost"): "7.50"}
+    with pytest.raises(Unreadable, match="two columns stand for the field cost"):
+        listed(["No.", "Dealer net", "Net"], [["A", "7.50", "1"]], fields)
+
+
+@pytest.mark.parametrize(
+    ("told", "reason"),
+    [
+        ({"columns": {"Dealer nett": "cost"}}, "no such column. Nearest: Dealer net."),
+        ({"columns": {"Dealer net": "costs"}}, "no such field. Nearest: cost."),
+        ({"leave_out": ("colour",)}, "--leave-out colour: there is no such field or column"),
+        ({"match_on": "supplier_code"}, "no such field of list.csv"),
+        ({"match_on": "gtin"}, "no such field of live.csv"),
+        ({"columns": {"No.": "sku"}, "assume": {"rom": "x"}}, "--assume rom=x: there is no such field. Nearest: room."),
+        ({"columns": {"No.": "sku"}, "rules": ("price = list.net",)}, "there is no list.net"),
+        ({"columns": {**COLUMNS, "Article": "sku"}, "rules": ("price = cost",)}, "cost may be live.cost or list.cost"),
+    ],
+)
+def test_what_does_not_exist_is_refused_with_the_nearest_names(listed, told, reason):
+    with pytest.raises(WrongChoice) as found:
+        listed(**told)
+
+    assert reason in str(found.value)

@@ -1,0 +1,83 @@
+import json
+
+import pytest
+
+from helpers import import_into, neat_delta, read_table, update_files, write_table
+
+LIVE = [["sku", "name", "price"], *([f"00{at}", f"Item {at}", f"{at}.50"] for at in range(10, 20))]
+LIST = [["Our no.", "Net, each"], *([f"00{at}", f"{at},00"] for at in range(10, 16)), ["Summe", ""]]
+TOLD = ("--match", "Our no.=sku", "--set", "price = list.net_each * 1.6")
+
+
+@pytest.fixture
+def shop(tmp_path):
+    write_table(tmp_path / "live.csv", LIVE)
+    write_table(tmp_path / "list.csv", LIST, delimiter=";")
+    return tmp_path
+
+
+def test_a_list_told_once_is_known_next_month(shop):
+    (shop / "catalogue.toml").write_text("# mine\n[fields.name]\nlocked = true\n")
+    first = neat_delta("compare", "live.csv", "list.csv", *TOLD, "--save-list", "monthly", "--json", cwd=shop)
+    write_table(
+        shop / "list.csv", [["Our no.", "Net, each", "Pack"], *([*row, "5"] for row in LIST[1:7])], delimiter=";"
+    )
+
+    again = neat_delta("compare", "live.csv", "list.csv", "--list", "monthly", "--write", "up", cwd=shop)
+
+    assert (first.returncode, again.returncode) == (0, 0)
+    assert (shop / "catalogue.toml").read_text().startswith("# mine\n[fields.name]\nlocked = true\n")
+    assert "columns that are new since last time: Pack" in again.stdout
+    assert json.loads(first.stdout)["counts"]["changed"] == 6
+    got = import_into(read_table(shop / "live.csv"), update_files(shop / "up"))
+    assert [row[2] for row in got[1:7]] == [f"{at * 1.6:.2f}" for at in range(10, 16)]
+    assert got[7:] == LIVE[7:]
+
+
+def test_the_matching_is_shown_first_with_a_value_of_each_column(shop):
+    lines = neat_delta("compare", "live.csv", "list.csv", *TOLD, cwd=shop).stdout.splitlines()
+
+    assert [line.split() for line in lines if line.split()[:1] in (["Our"], ["Net,"])] == [
+        ["Our", "no.", "sku", "0010"], ["Net,", "each", "–", "left", "out", "10,00"],
+    ]  # fmt: skip
+
+
+def test_a_list_of_which_no_code_is_known_is_likely_the_wrong_file(shop):
+    write_table(shop / "other.csv", [["sku", "price"], *([f"X{at}", "1.00"] for at in range(9))])
+
+    seen = neat_delta("compare", "live.csv", "other.csv", cwd=shop)
+
+    assert "the live export knows none of these codes: is this the right file?" in " ".join(seen.stdout.split())
+
+
+def test_adjust_writes_a_proved_update(shop):
+    done = neat_delta(
+        "adjust", "live.csv", "--set", "price = price * 1.05", "--where", "price > 15", "--ending", ".95", "--write", "up",
+        cwd=shop,
+    )  # fmt: skip
+
+    assert done.returncode == 0
+    assert "chosen      5 of 10 items, where price > 15" in done.stdout
+    got = import_into(LIVE, update_files(shop / "up"))
+    assert [row[2] for row in got[6:]] == ["15.95", "16.95", "17.95", "18.95", "20.95"]
+    assert import_into(got, update_files(shop / "up/undo")) == LIVE
+
+
+@pytest.mark.parametrize(
+    ("args", "reason"),
+    [
+        (["adjust", "live.csv"], "Missing option '--set'"),
+        (["adjust", "live.csv", "--set", "price = price *"], "the rule 'price = price *'"),
+        (["adjust", "live.csv", "--set", "price = 1", "--ending", "x"], "'x' is no amount"),
+        (["adjust", "live.csv", "--set", "price = 1", "--ending", ".9", "--multiple-of", "5"], "do not go together"),
+        (["adjust", "live.csv", "--set", "price = 1", "--where", "cost > 1"], "there is no field cost"),
+        (["compare", "live.csv", "list.csv", "--list", "weekly"], "no list of that name is saved"),
+        (["compare", "live.csv", "list.csv", "--match", "sku"], "'sku' is not COLUMN=FIELD"),
+    ],
+)
+def test_a_wrong_call_ends_with_two_and_says_why(shop, args, reason):
+    failed = neat_delta(*args, cwd=shop)
+
+    assert failed.returncode == 2
+    assert reason in " ".join(failed.stderr.split())
+    assert "Traceback" not in failed.stderr
