@@ -14,6 +14,7 @@ import shutil
 import subprocess
 import sys
 import tempfile
+import textwrap
 from pathlib import Path
 
 from rich.console import Console
@@ -39,6 +40,17 @@ SHOTS = [
     ("look", "neat-delta look live.csv", 0),
     ("sheet", f"neat-delta sheet live.csv -o work.xlsx --fields {SHEET_FIELDS} --where \"maker = 'Quenby Tools'\"", 0),
     ("compare", "neat-delta compare live.csv edited.csv", 0),
+    (
+        "list",
+        'neat-delta compare live.csv pellimoor.csv --match "Our no.=supplier_code" --match-on supplier_code '
+        '--match "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)"',
+        0,
+    ),
+    (
+        "adjust",
+        'neat-delta adjust live.csv --set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95',
+        0,
+    ),
     ("held-back", "neat-delta compare live.csv edited.csv", -30),
     ("write", "neat-delta write tuesday.changes.jsonl -o updates", 0),
 ]
@@ -55,7 +67,9 @@ def main() -> None:
         _run("neat-delta demo shop", shop)
         shutil.rmtree(shop / "shop" / "updates")
         for picture, command, start in SHOTS:
-            lines = [f"$ {command}", "", *_run(command, shop / "shop").splitlines()]
+            typed = textwrap.wrap(f"$ {command}", COLUMNS - 4, subsequent_indent="    ", break_on_hyphens=False)
+            typed = [f"{line} \\" for line in typed[:-1]] + typed[-1:]
+            lines = [*typed, "", *_run(command, shop / "shop").splitlines()]
             part = lines[start:] if start < 0 else lines[start : start + LINES]
             page = shop / f"{picture}.html"
             page.write_text(PAGE.format(_as_html("\n".join(part))), "utf-8")

@@ -7,6 +7,7 @@ from hypothesis import strategies as st
 
 from helpers import write_table
 from neat_delta.catalogue.settings import FieldSettings, Settings
+from neat_delta.catalogue.settingsfile import load_settings
 from neat_delta.changes import Options
 from neat_delta.changes.adjust import adjust
 from neat_delta.changes.rules import finish_of, parse_rule
@@ -108,6 +109,18 @@ def test_a_wrong_rule_is_refused_with_the_reason(adjusted, rules, reason):
         adjusted(*rules)
 
     assert reason in str(found.value)
+
+
+def test_rates_are_settled_once_and_exact(tmp_path):
+    (tmp_path / "catalogue.toml").write_text("[rates]\nCrown = 0.0395\n")
+    ours = read_catalogue(write_table(tmp_path / "live.csv", LIVE))
+    options = Options(settled=load_settings(tmp_path / "catalogue.toml"))
+    rules = [parse_rule("cost = round(price * rates.crown, 4) * 100")]
+
+    seen = adjust(ours, Key(("sku",), told=True), rules, pl.Series([0], dtype=pl.UInt32), options, tmp_path / "rules")
+
+    assert now(seen) == {("A", "cost"): "49.38"}
+    assert seen.changes.findings["value"].to_list() == ["live price 12.5, rates.crown 0.0395"]
 
 
 def test_numbers_are_written_in_the_live_form(adjusted):

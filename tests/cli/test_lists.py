@@ -52,8 +52,8 @@ def test_a_list_of_which_no_code_is_known_is_likely_the_wrong_file(shop):
 
 def test_adjust_writes_a_proved_update(shop):
     done = neat_delta(
-        "adjust", "live.csv", "--set", "price = price * 1.05", "--where", "price > 15", "--ending", ".95", "--write", "up",
-        cwd=shop,
+        "adjust", "live.csv", "--set", "price = price * 1.05", "--where", "price > 15", "--ending", ".95",
+        "--write", "up", cwd=shop,
     )  # fmt: skip
 
     assert done.returncode == 0

@@ -126,13 +126,17 @@ class ListSettings:
 
 @dataclass(frozen=True)
 class Settings:
-    """The whole of catalogue.toml; everything may be left out. ``path`` is where it stands, if it does."""
+    """The whole of catalogue.toml; everything may be left out. ``path`` is where it stands, if it does.
+
+    ``rates`` are numbers for rules, as they are written there.
+    """
 
     key: tuple[str, ...] = ()
     fields: Mapping[str, FieldSettings] = field(default_factory=dict)
     export: ExportForm = field(default_factory=ExportForm)
     imports: ImportRules = field(default_factory=ImportRules)
     lists: Mapping[str, ListSettings] = field(default_factory=dict)
+    rates: Mapping[str, str] = field(default_factory=dict)
     path: Path | None = None
 
     def of(self, name: str) -> FieldSettings:

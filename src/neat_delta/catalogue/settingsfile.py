@@ -7,6 +7,7 @@ import difflib
 import re
 import tomllib
 from dataclasses import replace
+from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.catalogue.field import field_name
@@ -32,7 +33,7 @@ if TYPE_CHECKING:
 
 NAME = "catalogue.toml"
 DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "pipe": "|"}
-TOP = {"key": list, "fields": dict, "export": dict, "import": dict, "lists": dict}
+TOP = {"key": list, "fields": dict, "export": dict, "import": dict, "lists": dict, "rates": dict}
 OF_FIELD = {
     "column": str,
     "aliases": list,
@@ -88,7 +89,7 @@ def load_settings(path: Path) -> Settings:
     """
     try:
         text = path.read_text("utf-8")
-        told = tomllib.loads(text)
+        told = tomllib.loads(text, parse_float=Decimal)
     except FileNotFoundError as error:
         raise Unreadable("there is no such file", file=path, remedy="Make one with: neat-delta setup EXPORT") from error
     except (OSError, UnicodeDecodeError) as error:
@@ -135,6 +136,7 @@ class _Reader:
             export=self._export(told.get("export", {})),
             imports=self._import(told.get("import", {})),
             lists={name: self._list(name, table) for name, table in told.get("lists", {}).items()},
+            rates=self._rates(told.get("rates", {})),
             path=self._path,
         )
 
@@ -183,6 +185,12 @@ class _Reader:
             remember=table.get("remember", {}),
             seen=tuple(table.get("seen", ())),
         )
+
+    def _rates(self, table: dict[str, Any]) -> dict[str, str]:
+        for name, rate in table.items():
+            if not isinstance(rate, Decimal | int) or isinstance(rate, bool) or rate <= 0:
+                raise self._wrong(name, ("rates",), "a rate must be a number above zero", "Mend this line.", str(rate))
+        return {field_name(name): str(rate) for name, rate in table.items()}
 
     def _export(self, table: dict[str, Any], place: tuple[str, ...] = ("export",)) -> ExportForm:
         self._check(table, OF_EXPORT, place)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from decimal import Decimal
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -13,7 +14,7 @@ from neat_delta.catalogue.kinds.numerals import NumberForm
 from neat_delta.catalogue.settings import NOTHING_SETTLED
 from neat_delta.catalogue.typed import typed_rows
 from neat_delta.changes.changeset import findings_frame, no_findings
-from neat_delta.changes.rules import LIST, LIVE, compute, sides_of
+from neat_delta.changes.rules import LIST, LIVE, RATES, compute, sides_of
 from neat_delta.errors import WrongChoice
 from neat_delta.reading.grid import Grid
 
@@ -50,7 +51,7 @@ def with_computed(
                 remedy="Fields: " + ", ".join(live.names) + ".",
             )
     rows = _rows_of(live, sheet, key)
-    meant = [sides_of(rule, live.names, sheet.names if listed else ()) for rule in rules]
+    meant = [sides_of(rule, live.names, sheet.names if listed else (), list(settled.rates)) for rule in rules]
     columns_of = {name: column for names in meant for name, column in names.items()}
     values = _values(live, sheet, rows, list(columns_of.values()), settled)
     found = compute(rules, values.with_columns(pl.col(column).alias(name) for name, column in columns_of.items()))
@@ -87,6 +88,10 @@ def _values(
     """The typed columns that rules read, row by row of the sheet, and the rows' numbers."""
     parts = [pl.int_range(len(sheet), eager=True).alias("")]
     for name in dict.fromkeys(names):
+        if name.startswith(RATES):
+            rate = Decimal(settled.rates[name.removeprefix(RATES)])
+            parts.append(pl.repeat(rate, len(sheet), dtype=pl.Decimal(38, _decimals(rate)), eager=True).alias(name))
+            continue
         side, bare = (LIVE, name.removeprefix(LIVE)) if name.startswith(LIVE) else (LIST, name.removeprefix(LIST))
         catalogue = live if side == LIVE else sheet
         # A code stays a code, also if it is all digits; of somebody's list nothing is known but what it shows.
@@ -94,6 +99,10 @@ def _values(
         column = typed_rows(catalogue, bare, told, catalogue.form.mark)
         parts.append((column.gather(rows) if side == LIVE else column).alias(name))
     return pl.DataFrame(parts)
+
+
+def _decimals(number: Decimal) -> int:
+    return max(0, -int(number.as_tuple().exponent))
 
 
 def _written(found: pl.Series, live: Catalogue, rule: Rule, settled: Settings, mark: str | None) -> pl.Series:

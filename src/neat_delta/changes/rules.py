@@ -22,11 +22,11 @@ from neat_delta.errors import WrongChoice
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-LIVE, LIST = "live.", "list."
+LIVE, LIST, RATES = "live.", "list.", "rates."
 WAYS = ("nearest", "up", "down")
 OURS = re.compile(r"\s*(ending|multiple)\s*\((.*),\s*([\d.]+)\s*(?:,\s*'(nearest|up|down)'\s*)?\)\s*", re.DOTALL)
 # Texts and quoted names are passed over; what is left of a name with its side is put into quotes.
-NAME = re.compile(r"""'(?:[^']|'')*'|\b(live|list)\s*\.\s*(?:"([^"]+)"|(\w+))|"(?:[^"]|"")*\"""")
+NAME = re.compile(r"""'(?:[^']|'')*'|\b(live|list|rates)\s*\.\s*(?:"([^"]+)"|(\w+))|"(?:[^"]|"")*\"""")
 HALF = pl.lit(Decimal("0.5"))
 
 
@@ -157,19 +157,25 @@ def compute(rules: Sequence[Rule], values: pl.DataFrame) -> dict[str, pl.Series]
     return {rule.field: _computed(rule, values) for rule in rules}
 
 
-def sides_of(rule: Rule, live: Sequence[str], listed: Sequence[str]) -> dict[str, str]:
+def sides_of(rule: Rule, live: Sequence[str], listed: Sequence[str], rates: Sequence[str] = ()) -> dict[str, str]:
     """For each name in a rule the column meant, with its side; names are fields of the live export and of a list.
+
+    Rates always have their side in front.
 
     Raises:
         WrongChoice: a name is on neither side, or on both and does not say which.
     """
     meant = {}
     for name in rule.names:
+        if name.removeprefix(RATES) in rates and name.startswith(RATES):
+            meant[name] = name
+            continue
         found = [f"{side}{bare}" for side, bare, names in (
             (LIVE, name.removeprefix(LIVE), live), (LIST, name.removeprefix(LIST), listed)
         ) if bare in names and (name == bare or name == f"{side}{bare}")]  # fmt: skip
         if len(found) != 1:
             known = [f"{LIVE}{name}" for name in live] + [f"{LIST}{name}" for name in listed]
+            known += [f"{RATES}{name}" for name in rates]
             what = f"{name} may be " + " or ".join(found) if found else f"there is no {name}"
             raise WrongChoice(f"the rule {rule.text!r}: {what}", remedy="Names: " + ", ".join(known) + ".")
         meant[name] = found[0]

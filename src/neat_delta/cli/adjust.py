@@ -16,7 +16,7 @@ from neat_delta.cli.common import (
     progress,
     settled_in,
 )
-from neat_delta.cli.outcome import Wanted, finished, outcome, told
+from neat_delta.cli.outcome import RULES, Wanted, finished, outcome, told
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -84,7 +84,7 @@ def adjust_command(
         named = choose_key(ours, ours.names, key or settled.key)
         rows, unknown = chosen_rows(ours, named, where, items, settled)
         voice.step("working out the rules")
-        seen = adjust(ours, named, parsed, rows, Options(settled=settled), Path("rules"))
+        seen = adjust(ours, named, parsed, rows, Options(settled=settled), RULES)
         seen, receipt = finished(seen, settled, wanted, voice, inputs=(live,))
 
     def head(width: int) -> Iterator[Text]:

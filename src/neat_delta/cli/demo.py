@@ -14,7 +14,7 @@ FOLDER = Path("tansy-and-tallow")
 FILES = ("live.csv", "edited.csv", "pellimoor.csv")
 LIST = (
     'compare live.csv pellimoor.csv --match "Our no.=supplier_code" --match-on supplier_code '
-    '--match "Dealer net=cost" --set "price = ending(list.cost * 1.75, .95)" --write updates-list'
+    '--match "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)" --write updates-list'
 )
 MADE = ("tuesday.changes.jsonl", "updates", "updates-list")
 
@@ -45,7 +45,8 @@ def demo_command(folder: Path) -> int:
     click.echo("\nTry next:")
     click.echo(f"  cd {folder}")
     click.echo(f"  {program} compare live.csv edited.csv --show gone --show repeated")
-    click.echo(f'  {program} adjust live.csv --set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95')
+    rule = '--set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95'
+    click.echo(f"  {program} adjust live.csv {rule}")
     click.echo(f"  {program} compare live.csv edited.csv --blanks clear --write updates-2")
     click.echo(f"  {program} compare YOUR_EXPORT.csv YOUR_SHEET.csv")
     return Exit.DONE

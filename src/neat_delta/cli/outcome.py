@@ -21,6 +21,8 @@ if TYPE_CHECKING:
     from neat_delta.writing import Receipt
 
 F = TypeVar("F", bound="Callable[..., Any]")
+# What a change set from rules alone is said to be made from.
+RULES = Path("rules")
 STATE_CHOICES = ("changed", "same", "new", "gone", "repeated", "unreadable", "refused")
 
 
@@ -128,7 +130,8 @@ def _view(
     if settled.path:
         yield labelled("settled", f"in {settled.path}")
     yield from head(width) if head else files_view(seen, width)
-    yield from comparison_view(seen, Shown(width, wanted.everything, wanted.states))
+    by_rules = seen.edited.source.path == RULES
+    yield from comparison_view(seen, Shown(width, wanted.everything, wanted.states, by_rules))
     yield Text()
     if receipt:
         yield from update_view(receipt, seen.live.source.name, width)

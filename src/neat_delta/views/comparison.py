@@ -45,11 +45,15 @@ MARKS = {".": "decimal point", ",": "decimal comma"}
 
 @dataclass(frozen=True)
 class Shown:
-    """How much to show: the width of the screen, everything or the first of each, rows of which states."""
+    """How much to show: the width of the screen, everything or the first of each, rows of which states.
+
+    ``by_rules`` says that no sheet was read, but items were chosen for rules.
+    """
 
     width: int
     everything: bool = False
     states: Sequence[str] = ()
+    by_rules: bool = False
 
 
 def comparison_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
@@ -157,7 +161,8 @@ def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
             yield labelled(label, line.append(" ·"))
             label, line = "", Text()
         line.append(" · " if line else "").append(part)
-    total = f"= {several(seen.changes.head.edited.rows, 'row')} read"
+    rows = seen.changes.head.edited.rows
+    total = f"= {several(rows, 'item')} chosen" if shown.by_rules else f"= {several(rows, 'row')} read"
     if len(INDENT) + LABEL + len(line) + len(total) + 3 <= shown.width:
         yield labelled(label, line.append("   " + total))
     else:
