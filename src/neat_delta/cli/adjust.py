@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -20,6 +19,7 @@ from neat_delta.cli.outcome import RULES, Wanted, finished, outcome, told
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
+    from pathlib import Path
 
     from rich.text import Text
 
