@@ -63,6 +63,7 @@ def test_all_rules_see_the_values_as_they_were_before(adjusted):
         ("price = ending(price, .95)", {("A", "price"): "12.95"}),
         ("price = ending(price, 9.90, 'up')", {("A", "price"): "19.90"}),
         ("price = multiple(price, 5, 'down')", {("A", "price"): "10.00"}),
+        ("price = multiple(0 - price, 5, 'down')", {("A", "price"): "-15.00"}),
     ],
 )
 def test_what_rules_can_say(adjusted, rule, changes):

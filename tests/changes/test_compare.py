@@ -143,6 +143,39 @@ def test_a_damaged_code_is_pointed_out_and_never_guessed(compared, code):
     assert changed(seen) == {}
 
 
+@pytest.mark.parametrize(
+    ("codes", "written", "meant"),
+    [
+        (["000417", "000418"], "417", "000417"),
+        (["QX-1", "QX-2"], " qx-1", "QX-1"),
+        (["9520000000004", "9530000000003"], "9.52E+12", "9520000000004"),
+        (["9520000000004", "9521000000003"], "9.52E+12", "9520000000004"),
+        (["9520000000004", "B", "9521000000003"], "9.52E+12", None),
+        (["000417", "0417"], "417", None),
+        (["000417", "000418"], "419", None),
+    ],
+)
+def test_a_damaged_code_is_rescued_where_it_can_be_one_item_only(compared, codes, written, meant):
+    live = [["sku", "stock"], *([code, "1"] for code in codes)]
+    edited = [["sku", "stock"], [written, "5"], [codes[1], "1"]]
+
+    seen = compared(edited, live=live, rescue=True)
+
+    assert changed(seen) == ({(meant, "stock"): ("1", "5")} if meant else {})
+    listed = seen.changes.findings.filter(check="rescued code").select("key", "value").rows()
+    assert listed == ([(meant, written)] if meant else [])
+    assert seen.changes.head.counts["new"] == (0 if meant else 1)
+
+
+def test_two_rows_that_could_be_one_item_are_both_left_out(compared):
+    live = [["sku", "stock"], ["000417", "1"], ["B", "1"]]
+
+    seen = compared([["sku", "stock"], ["417", "5"], ["0417", "6"]], live=live, rescue=True)
+
+    assert changed(seen) == {}
+    assert seen.changes.head.counts["new"] == 2
+
+
 def test_largest_moves_come_first_and_fields_are_summed_up(compared):
     edited = [list(row) for row in LIVE]
     edited[1][2], edited[2][2], edited[3][3], edited[3][1] = "12.00", "26.00", "41", "Mitten"

@@ -16,6 +16,7 @@ from neat_delta.changes.holdback import hold_back
 from neat_delta.changes.rowfindings import row_findings
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import Key, Matched, Pairing, choose_key, match_columns, pair_rows
+from neat_delta.matching.rescue import rescued
 from neat_delta.voice import SILENCE, Voice
 
 if TYPE_CHECKING:
@@ -33,13 +34,14 @@ class Options:
 
     What is told for this run goes before what is ``settled`` in catalogue.toml: the ``key``, whether blanks empty a
     field (``None``: as settled for each field, else they leave it), ``kinds``; fields in ``emptied`` are meant to be
-    empty where they are blank.
+    empty where they are blank; ``rescue`` gives rows with a damaged code to the one item they can be.
     """
 
     key: Sequence[str] = ()
     clear_blanks: bool | None = None
     kinds: Mapping[str, str] = field(default_factory=dict)
     emptied: frozenset[str] = frozenset()
+    rescue: bool = False
     settled: Settings = field(default_factory=Settings)
 
     def rules(self, names: Sequence[str]) -> Rules:
@@ -121,6 +123,8 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     rules = options.rules(matched.compared)
     _check_kinds(options, matched)
     pairing = pair_rows(live, edited, key, matched.shared, matched.signed)
+    if options.rescue:
+        pairing = rescued(live, edited, key, pairing)
 
     voice.step("comparing cells")
     compared = [name for name in matched.compared if name not in key.fields]

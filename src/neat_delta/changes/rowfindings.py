@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changes.changeset import findings_frame, no_findings
+from neat_delta.matching.rescue import bare
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -29,6 +30,7 @@ def row_findings(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[
             _rivals(edited, key, shared, pairing.rivals),
             _twins(edited, key, pairing),
             _unclear(live, edited, key, pairing),
+            _rescued(live, edited, key, pairing),
             _new(live, edited, key, pairing),
             _live_unreadable(live),
             _live_without_code(live, key, pairing),
@@ -125,15 +127,32 @@ def _unclear(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> 
     )
 
 
+def _rescued(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
+    codes = key.values(live, pairing.rescued["live"])
+    written = key.values(edited, pairing.rescued["edited"])
+    return findings_frame(
+        "rescued code",
+        "warn",
+        key=codes,
+        line=_lines(edited, pairing.rescued["edited"]),
+        field=key.fields[0],
+        value=written,
+        say=_all("the code was hurt; this is the only item it can be", codes),
+    )
+
+
 def _new(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
     """New rows; a new code that differs from that of one gone item in zeros, spaces or case only is likely damaged."""
     codes, gone = key.values(edited, pairing.new), key.values(live, pairing.gone)
     rows = pl.DataFrame({"code": codes, "line": _lines(edited, pairing.new)})
-    bare = pl.col("code").str.replace_all(r"\s", "").str.to_lowercase().str.strip_chars_start("0")
-    meant = pl.DataFrame({"code": gone}).select(bare=bare, meant="code").filter(pl.col("bare").is_unique())
-    likely = rows.with_columns(bare=bare).filter(pl.col("bare").is_unique())
+    plain = bare(pl.col("code"))
+    meant = pl.DataFrame({"code": gone}).select(bare=plain, meant="code").filter(pl.col("bare").is_unique())
+    likely = rows.with_columns(bare=plain).filter(pl.col("bare").is_unique())
     likely = likely.join(meant, on="bare", how="inner", maintain_order="left")
-    say = pl.format("no live item has this code, but {} is missing from the sheet; write the code just so", "meant")
+    advice = (
+        "no live item has this code, but {} is missing from the sheet; write the code just so, or say --rescue-codes"
+    )
+    say = pl.format(advice, "meant")
     return pl.concat(
         [
             findings_frame(

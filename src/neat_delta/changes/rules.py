@@ -27,7 +27,6 @@ WAYS = ("nearest", "up", "down")
 OURS = re.compile(r"\s*(ending|multiple)\s*\((.*),\s*([\d.]+)\s*(?:,\s*'(nearest|up|down)'\s*)?\)\s*", re.DOTALL)
 # Texts and quoted names are passed over; what is left of a name with its side is put into quotes.
 NAME = re.compile(r"""'(?:[^']|'')*'|\b(live|list|rates)\s*\.\s*(?:"([^"]+)"|(\w+))|"(?:[^"]|"")*\"""")
-HALF = pl.lit(Decimal("0.5"))
 
 
 @dataclass(frozen=True)
@@ -40,14 +39,16 @@ class Finish:
 
     def of(self, number: pl.Expr) -> pl.Expr:
         """The finished number; an ending never makes it less than the ending itself."""
-        if self.function == "multiple":
-            return self._whole(number / pl.lit(self.amount)) * pl.lit(self.amount)
-        step = pl.lit(Decimal(10) ** len(str(int(self.amount))) if self.amount >= 1 else Decimal(1))
-        steps = self._whole((number - pl.lit(self.amount)) / step)
-        return pl.when(steps < 0).then(pl.lit(Decimal(0))).otherwise(steps) * step + pl.lit(self.amount)
-
-    def _whole(self, number: pl.Expr) -> pl.Expr:
-        return {"up": number.ceil(), "down": number.floor(), "nearest": (number + HALF).floor()}[self.way]
+        end, step = Decimal(0), self.amount
+        if self.function == "ending":
+            end, step = self.amount, Decimal(10) ** len(str(int(self.amount))) if self.amount >= 1 else Decimal(1)
+        above = number - pl.lit(end)
+        if end:
+            above = pl.when(above > 0).then(above).otherwise(pl.lit(Decimal(0)))
+        # By remainders, which are exact and never negative; a quotient would be rounded before it could be cut.
+        rest = (above % pl.lit(step) + pl.lit(step)) % pl.lit(step)
+        further = {"up": rest > 0, "down": pl.lit(value=False), "nearest": rest + rest >= pl.lit(step)}[self.way]
+        return above - rest + pl.when(further).then(pl.lit(step)).otherwise(pl.lit(Decimal(0))) + pl.lit(end)
 
 
 @dataclass(frozen=True)

@@ -55,6 +55,11 @@ def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[
     help="Read a field as this kind instead of the one its live values show (text, code, gtin, money, number, "
     "count, share, flag, date, choice, path, picture, itemref).",
 )
+@click.option(
+    "--rescue-codes",
+    is_flag=True,
+    help="Give rows whose code lost zeros, spaces or digits to the one item it can be; each is listed.",
+)
 @list_options
 @outcome
 @catalogue_file
@@ -66,6 +71,7 @@ def compare_command(
     key: tuple[str, ...],
     blanks: str | None,
     kinds: dict[str, str],
+    rescue_codes: bool,
     listing: ListOptions,
     wanted: Wanted,
     settings: Path | None,
@@ -94,7 +100,8 @@ def compare_command(
     listed = listing.over(settled, form)
     with progress(spoken) as voice:
         ours, theirs = read_both(live, edited, voice, Told.as_exported(listed.form), begun, exported_as(settled))
-        options = Options(key, None if blanks is None else blanks == "clear", kinds, settled=settled)
+        cleared = None if blanks is None else blanks == "clear"
+        options = Options(key, cleared, kinds, rescue=rescue_codes, settled=settled)
         seen, matches = compare_list(ours.renamed(settled.names()), theirs, listed, options, voice)
         seen, receipt = finished(seen, settled, wanted, voice, inputs=(live, edited))
         if listing.save_as:

@@ -1,0 +1,61 @@
+"""Rescue: a row whose code a spreadsheet program has hurt is given back to the one item it can be."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+if TYPE_CHECKING:
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.matching.key import Key
+    from neat_delta.matching.rows import Pairing
+
+POWER = re.compile(r"(\d)[.,]?(\d*)[eE]\+?(\d+)")
+
+
+def bare(code: pl.Expr) -> pl.Expr:
+    """What is left of a code when nothing counts that gets lost: spaces, letter case, zeros in front."""
+    return code.str.replace_all(r"[\s\u00a0]", "").str.to_lowercase().str.strip_chars_start("0")
+
+
+def rescued(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> Pairing:
+    """The pairing with new rows given to gone items, where a row can be one item only and no other row can be it.
+
+    Codes that differ in spaces, case or zeros in front are told by all live codes, not only by those that are left;
+    a power of ten (9.52E+12) by the digits it still shows.
+    """
+    if pairing.new.is_empty() or pairing.gone.is_empty():
+        return pairing
+    rows = pl.DataFrame({"edited": pairing.new, "code": key.values(edited, pairing.new)})
+    items = pl.DataFrame({"live": pairing.gone, "code": key.values(live, pairing.gone)})
+    every = pl.DataFrame({"code": key.values(live)}).select(bare=bare(pl.col("code"))).group_by("bare").len()
+    alone = every.filter(pl.col("len") == 1).drop("len")
+    ours = items.select("live", bare=bare(pl.col("code"))).join(alone, on="bare", how="semi")
+    theirs = rows.select("edited", bare=bare(pl.col("code"))).filter(
+        pl.col("bare").is_unique() & (pl.col("bare") != "")
+    )
+    found = pl.concat([theirs.join(ours, on="bare").select("live", "edited"), _powers(rows, items)])
+    found = found.filter(pl.col("live").is_unique() & pl.col("edited").is_unique())
+    return replace(
+        pairing,
+        pairs=pl.concat([pairing.pairs, found.select(pairing.pairs.columns)]).sort("live"),
+        new=pairing.new.filter(~pairing.new.is_in(found["edited"].implode())),
+        gone=pairing.gone.filter(~pairing.gone.is_in(found["live"].implode())),
+        rescued=found,
+    )
+
+
+def _powers(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
+    """Rows whose code became a power of ten, with the only gone item of that length that begins so."""
+    found = []
+    for row, code in rows.filter(pl.col("code").str.contains(r"^\d[.,]?\d*[eE]\+?\d+$")).iter_rows():
+        whole, fraction, power = POWER.fullmatch(code).groups()  # type: ignore[union-attr]
+        # The last digit shown may be rounded up, so that it tells nothing.
+        shown = (whole + fraction)[:-1] or whole
+        like = items.filter(pl.col("code").str.contains(rf"^{shown}\d{{{int(power) + 1 - len(shown)}}}$"))
+        if len(like) == 1:
+            found.append((like["live"][0], row))
+    return pl.DataFrame(found, schema={"live": pl.UInt32, "edited": pl.UInt32}, orient="row")
