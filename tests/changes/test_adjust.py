@@ -95,6 +95,7 @@ def test_what_a_value_was_computed_from_is_kept(adjusted):
         (["price"], "is no rule"),
         (["price = "], "is no rule"),
         (["prise = 1"], "there is no field prise"),
+        (["sku = 'X' || sku"], "sku names the items"),
         (["price = pirce * 2"], "there is no pirce. Names: live.sku"),
         (["price = list.net"], "there is no list.net"),
         (["price = name * 2"], "arithmetic on dtypes str"),

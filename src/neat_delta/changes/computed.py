@@ -45,6 +45,11 @@ def with_computed(
         WrongChoice: a rule names a field or column that does not exist, or its types do not go together.
     """
     for rule in rules:
+        if rule.field in key.fields:
+            raise WrongChoice(
+                f"the rule {rule.text!r}: {rule.field} names the items, and a rule cannot give them other names",
+                remedy="Leave this rule out.",
+            )
         if rule.field not in live.names:
             raise WrongChoice(
                 f"the rule {rule.text!r}: there is no field {rule.field}",
