@@ -83,8 +83,9 @@ def with_computed(
 
 def _rows_of(live: Catalogue, sheet: Catalogue, key: Key) -> pl.Series:
     """The live row of each row of the sheet, null where there is none or more than one."""
-    codes = pl.DataFrame({"key": key.values(live)}).with_row_index("row").unique("key", keep="none")
-    return pl.DataFrame({"key": key.values(sheet)}).join(codes, on="key", how="left", maintain_order="left")["row"]
+    asked = pl.DataFrame({"key": key.values(sheet)})
+    codes = pl.DataFrame({"key": key.values(live)}).with_row_index("row").join(asked, on="key", how="semi")
+    return asked.join(codes.unique("key", keep="none"), on="key", how="left", maintain_order="left")["row"]
 
 
 def _values(

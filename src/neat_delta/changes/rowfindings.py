@@ -143,6 +143,8 @@ def _rescued(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> 
 
 def _new(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
     """New rows; a new code that differs from that of one gone item in zeros, spaces or case only is likely damaged."""
+    if pairing.new.is_empty():
+        return no_findings()
     codes, gone = key.values(edited, pairing.new), key.values(live, pairing.gone)
     rows = pl.DataFrame({"code": codes, "line": _lines(edited, pairing.new)})
     plain = bare(pl.col("code"))
