@@ -89,15 +89,9 @@ def sentence(label: str, text: str, width: int, style: str = "label") -> Iterato
 
 def files_view(seen: Comparison, width: int, *, columns: bool = True) -> Iterator[Text]:
     """Both files, how they are written, by what their rows were matched, and which ``columns`` are left out."""
-    names = [seen.live.source.name, seen.edited.source.name]
-    widest = max(map(len, names))
-    for label, catalogue, rows in (("live", seen.live, "items"), ("sheet", seen.edited, "rows")):
-        size = f"{count(len(catalogue) + len(catalogue.bad))} {rows.ljust(5)} × {len(catalogue.fields)} fields"
-        line, form = labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}"), form_words(catalogue)
-        if len(line) + len(form) + 3 <= width:
-            yield line.append(f"   {form}")
-        else:
-            yield from (line, labelled("", form))
+    widest = max(len(seen.live.source.name), len(seen.edited.source.name))
+    yield from catalogue_view("live", seen.live, "items", width, widest)
+    yield from catalogue_view("sheet", seen.edited, "rows ", width, widest)
     yield labelled("matched", "on " + " + ".join(seen.key.fields))
     if not columns:
         return
@@ -120,10 +114,10 @@ def charset_name(charset: str) -> str:
     return charset.upper().replace("ISO8859", "ISO-8859").replace("CP125", "Windows-125")
 
 
-def catalogue_view(label: str, catalogue: Catalogue, rows: str, width: int) -> Iterator[Text]:
-    """One file: its name, its size, how it is written."""
+def catalogue_view(label: str, catalogue: Catalogue, rows: str, width: int, widest: int = 0) -> Iterator[Text]:
+    """One file: its name (on so many columns), its size, how it is written."""
     size = f"{count(len(catalogue) + len(catalogue.bad))} {rows} × {len(catalogue.fields)} fields"
-    line, form = labelled(label, f"{catalogue.source.name}   {size}"), form_words(catalogue)
+    line, form = labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}"), form_words(catalogue)
     if len(line) + len(form) + 3 <= width:
         yield line.append(f"   {form}")
     else:
