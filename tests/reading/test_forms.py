@@ -233,8 +233,9 @@ def test_zeros_that_a_number_format_shows_are_there(tmp_path):
         sheet.write_number(at, 0, number, six)
         sheet.write_number(at, 1, number)
     sheet.write_string(3, 0, "QX-1", six)
+    sheet.write_string(4, 0, "33", six)
     book.close()
 
     found = read_catalogue(tmp_path / "codes.xlsx")
 
-    assert rows(found)[1:] == [["000417", "417"], ["1200417", "1200417"], ["QX-1", ""]]
+    assert rows(found)[1:] == [["000417", "417"], ["1200417", "1200417"], ["QX-1", ""], ["33", ""]]

@@ -70,11 +70,12 @@ def test_a_line_below_the_table_is_a_footer_if_it_reads_like_one_and_else_a_row_
 
 
 def test_what_is_no_data_is_counted_and_listed_and_stands_in_nobodys_way(tmp_path):
-    write_table(tmp_path / "live.csv", [HEADER, *ITEMS])
+    write_table(tmp_path / "live.csv", [HEADER, *ITEMS[:2], ["Subtotal", "", "", "7"], ITEMS[2]])
     write_table(tmp_path / "list.csv", [HEADER, *ITEMS, ["Total", "", "34.25", "9"]])
 
     done = neat_delta("compare", "live.csv", "list.csv", cwd=tmp_path)
 
     assert done.returncode == 0
     assert "= 3 rows read" in done.stdout
+    assert "no data     1 row of live.csv, a sum over other rows: line 4" in done.stdout
     assert "no data     1 row, a sum over other rows: line 5" in done.stdout

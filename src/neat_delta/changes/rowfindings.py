@@ -26,6 +26,7 @@ def row_findings(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[
             _other_origin(live, edited),
             _unreadable(edited),
             _no_data(edited),
+            _no_data(live, f"{live.source.name}: "),
             _without_code(edited, key, pairing),
             _rivals(edited, key, shared, pairing.rivals),
             _twins(edited, key, pairing),
@@ -65,10 +66,10 @@ def _unreadable(edited: Catalogue) -> pl.DataFrame:
     )
 
 
-def _no_data(edited: Catalogue) -> pl.DataFrame:
-    apart = edited.apart
+def _no_data(catalogue: Catalogue, whose: str = "") -> pl.DataFrame:
+    apart = catalogue.apart
     return findings_frame(
-        "no data", "note", line=apart["line"], value=apart["raw"].str.slice(0, LONGEST_VALUE), say=apart["say"]
+        "no data", "note", line=apart["line"], value=apart["raw"].str.slice(0, LONGEST_VALUE), say=whose + apart["say"]
     )
 
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import gc
 import io
 import re
 import zipfile
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from neat_delta.catalogue import ORIGIN_PROPERTY
 from neat_delta.errors import Unreadable
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
     from pathlib import Path
 
+T = TypeVar("T")
 # Spreadsheet programs keep fifteen significant digits; what stands behind them is the noise of binary fractions.
 SIGNIFICANT = 15
 
@@ -40,24 +42,36 @@ def read_workbook(data: bytes, path: Path, wanted: str | None) -> Sheet:
         tables = ((name, book.get_sheet_by_name(name)) for name in chosen)
         name, sheet = next(((n, s) for n, s in tables if s.height > 1 and s.width > 1), (chosen[0], None))
         table = sheet or book.get_sheet_by_name(name)
-        values = table.to_python(skip_empty_area=False)
+        values = _without_collecting(lambda: table.to_python(skip_empty_area=False))
     except (CalamineError, OSError, ValueError) as error:
         raise Unreadable(
             f"the workbook cannot be read ({error})", file=path, remedy="Open it and save it as XLSX or CSV."
         ) from error
     others = f" of {len(names)}" if len(names) > 1 else ""
-    columns = [_texts(column) for column in zip(*values, strict=True)]
-    for row, column, digits in zeros_shown(data, name):
-        if row < len(values) and column < len(columns) and columns[column][row].isdigit():
-            columns[column][row] = columns[column][row].zfill(digits)
+    columns = _without_collecting(lambda: [_texts(column) for column in zip(*values, strict=True)])
+    for row, at, digits in zeros_shown(data, name):
+        # Text is shown as it stands, whatever the format; a column of nothing but text is left as it came.
+        if row < len(values) and at < len(columns) and not isinstance(values[row][at], str):
+            columns[at][row] = columns[at][row].zfill(digits)  # type: ignore[index]
     return Sheet(columns, range(1, len(values) + 1), f"workbook, sheet {name}{others}", origin=_origin(data))
 
 
-def _texts(cells: Sequence[Any]) -> list[str]:
+def _without_collecting(make: Callable[[], T]) -> T:
+    """What is made, without looking for garbage among the million objects that come into being: there is none."""
+    collecting = gc.isenabled()
+    gc.disable()
+    try:
+        return make()
+    finally:
+        if collecting:
+            gc.enable()
+
+
+def _texts(cells: Sequence[Any]) -> Sequence[str]:
     """A column's cells as people see them; each value is worked out once, however often it occurs."""
     types = set(map(type, cells))
     if types == {str}:
-        return list(cells)
+        return cells
     # Values of two types may be equal and yet read differently: 1 and TRUE.
     if len(types - {str}) == 1:
         known = {value: _TEXT[type(value)](value) for value in set(cells)}

@@ -341,6 +341,7 @@ def _said(say: str, width: int) -> Iterator[Text]:
 
 def left_alone_view(seen: Comparison, width: int) -> Iterator[Text]:
     """What differs and was not taken, so that nobody has to wonder."""
+    yield from no_data_view(seen.live, width, f" of {seen.live.source.name}")
     yield from no_data_view(seen.edited, width)
     if seen.form:
         said = f"{several(seen.form, 'cell')} written in another way but of the same value"
@@ -352,12 +353,12 @@ def left_alone_view(seen: Comparison, width: int) -> Iterator[Text]:
         yield from sentence("" if seen.form else "left alone", said, width)
 
 
-def no_data_view(catalogue: Catalogue, width: int) -> Iterator[Text]:
+def no_data_view(catalogue: Catalogue, width: int, whose: str = "") -> Iterator[Text]:
     """Rows that were passed over because they are no data, by what they are."""
     for say, lines in catalogue.apart.group_by("say", maintain_order=True).agg("line").iter_rows():
         some = ", ".join(map(str, lines[:SOME_ROWS])) + (" …" if len(lines) > SOME_ROWS else "")
         where = f"line{'s' if len(lines) > 1 else ''} {some}"
-        yield from sentence("no data", f"{several(len(lines), 'row')}, {say}: {where}", width)
+        yield from sentence("no data", f"{several(len(lines), 'row')}{whose}, {say}: {where}", width)
 
 
 def _code(key: str | None) -> str:
