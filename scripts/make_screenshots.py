@@ -67,7 +67,11 @@ def main() -> None:
         _run("neat-delta demo shop", shop)
         shutil.rmtree(shop / "shop" / "updates")
         for picture, command, start in SHOTS:
-            typed = textwrap.wrap(f"$ {command}", COLUMNS - 4, subsequent_indent="    ", break_on_hyphens=False)
+            typed = (
+                textwrap.wrap(f"$ {command}", COLUMNS - 4, subsequent_indent="    ", break_on_hyphens=False)
+                if len(command) > COLUMNS
+                else [f"$ {command}"]
+            )
             typed = [f"{line} \\" for line in typed[:-1]] + typed[-1:]
             lines = [*typed, "", *_run(command, shop / "shop").splitlines()]
             part = lines[start:] if start < 0 else lines[start : start + LINES]

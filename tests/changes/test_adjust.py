@@ -83,6 +83,30 @@ def test_a_row_on_which_a_rule_gives_nothing_is_refused_and_the_others_go_on(adj
     assert (seen.blanks, len(seen.rows_in("refused"))) == (0, 2)
 
 
+@pytest.mark.parametrize(
+    "rule",
+    [
+        "ending(cost, .95)",
+        "multiple(cost, 5, 'up')",
+        "round(cost, 0)",
+        "greatest(cost, 1)",
+        "least(cost, price)",
+        "greatest(cost * 2, NULL)",
+        "1 / (cost - cost)",
+    ],
+)
+def test_nothing_never_becomes_a_number(adjusted, rule):
+    seen = adjusted(f"price = {rule}", rows=[2])
+
+    assert now(seen) == {}
+    assert seen.changes.head.counts["refused"] == 1
+
+
+@pytest.mark.parametrize("rule", ["coalesce(cost, 4)", "CASE WHEN cost IS NULL THEN 4 ELSE cost END"])
+def test_a_rule_may_say_what_becomes_of_blanks(adjusted, rule):
+    assert now(adjusted(f"price = {rule}", rows=[2])) == {("C", "price"): "4.00"}
+
+
 def test_what_a_value_was_computed_from_is_kept(adjusted):
     (note,) = adjusted("price = cost * 2", rows=[0]).changes.findings.rows(named=True)
 

@@ -161,6 +161,7 @@ def test_the_demo_goes_the_whole_way_and_its_files_do_what_it_says(tmp_path):
     again = neat_delta("demo", "shop", cwd=tmp_path)
 
     assert (done.returncode, again.returncode, done.stderr) == (0, 0, "")
+    assert "refused 2   = 76 rows read" in done.stdout
     folder = tmp_path / "shop"
     live, edited = read_table(folder / "live.csv"), read_table(folder / "edited.csv", delimiter=";", charset="cp1252")
     got = import_into(live, update_files(folder / "updates"))

@@ -28,6 +28,9 @@ OURS = re.compile(r"\s*(ending|multiple)\s*\((.*),\s*([\d.]+)\s*(?:,\s*'(nearest
 # Texts and quoted names are passed over; what is left of a name with its side is put into quotes.
 NAME = re.compile(r"""'(?:[^']|'')*'|\b(live|list|rates)\s*\.\s*(?:"([^"]+)"|(\w+))|"(?:[^"]|"")*\"""")
 
+TEXT = re.compile(r"'(?:[^']|'')*'")
+HEEDS = re.compile(r"(?i)\b(coalesce|ifnull|case|is\s+(not\s+)?null)\b")
+
 
 @dataclass(frozen=True)
 class Finish:
@@ -44,7 +47,8 @@ class Finish:
             end, step = self.amount, Decimal(10) ** len(str(int(self.amount))) if self.amount >= 1 else Decimal(1)
         above = number - pl.lit(end)
         if end:
-            above = pl.when(above > 0).then(above).otherwise(pl.lit(Decimal(0)))
+            # Asked this way round, nothing stays nothing: it must not become a price of 0.95.
+            above = pl.when(above < 0).then(pl.lit(Decimal(0))).otherwise(above)
         # By remainders, which are exact and never negative; a quotient would be rounded before it could be cut.
         rest = (above % pl.lit(step) + pl.lit(step)) % pl.lit(step)
         further = {"up": rest > 0, "down": pl.lit(value=False), "nearest": rest + rest >= pl.lit(step)}[self.way]
@@ -60,6 +64,11 @@ class Rule:
     value: pl.Expr
     finish: Finish | None = None
     empties: bool = False
+
+    @property
+    def heeds_blanks(self) -> bool:
+        """Whether the rule says itself what is to become of blank values."""
+        return HEEDS.search(TEXT.sub("", self.text)) is not None
 
     @property
     def names(self) -> list[str]:
@@ -185,6 +194,10 @@ def sides_of(rule: Rule, live: Sequence[str], listed: Sequence[str], rates: Sequ
 
 def _computed(rule: Rule, values: pl.DataFrame) -> pl.Series:
     value = rule.value if rule.finish is None else rule.finish.of(rule.value)
+    if rule.names and not rule.heeds_blanks:
+        # GREATEST and others pass over a blank as if it were not there, and make a price or a stock of what is left.
+        blank = pl.any_horizontal(pl.col(name).is_null() for name in rule.names)
+        value = pl.when(~blank).then(value)
     try:
         found = values.select(value.alias(rule.field)).to_series()
     except pl.exceptions.PolarsError as error:
