@@ -1,8 +1,12 @@
+import polars as pl
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from helpers import write_table
 from neat_delta.catalogue.settings import FieldSettings, Settings
 from neat_delta.changes import Options, compare
+from neat_delta.changes.several import Parts, put_together
 from neat_delta.errors import WrongChoice
 from neat_delta.reading import read_both
 
@@ -49,3 +53,19 @@ def test_rows_that_add_different_values_to_one_item_disagree(tags):
 def test_nothing_is_added_where_nobody_knows_what_parts_values(tags):
     with pytest.raises(WrongChoice, match=r'\[fields.tags\] separator = "\|"'):
         tags(["sku", "tags +"], ["A", "x"], separator=None)
+
+
+words = st.lists(st.sampled_from("abcdef"), max_size=4)
+
+
+@given(words, words, words)
+def test_adding_and_taking_are_what_sets_do_and_keep_the_order(was, add, take):
+    cells = {name: pl.Series(["|".join(values)]) for name, values in (("was", was), ("add", add), ("take", take))}
+    sheet = pl.DataFrame({"tags+": cells["add"], "tags-": cells["take"]})
+
+    (now,) = put_together(cells["was"], sheet, Parts(None, "tags+", "tags-"), "|").to_list()
+
+    if not add and not take:
+        assert now == "|".join(was)
+    else:
+        assert now.split("|") == ([value for value in dict.fromkeys([*was, *add]) if value not in take] or [""])
