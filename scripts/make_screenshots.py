@@ -9,12 +9,12 @@ from __future__ import annotations
 import html
 import io
 import os
+import re
 import shlex
 import shutil
 import subprocess
 import sys
 import tempfile
-import textwrap
 from pathlib import Path
 
 from rich.console import Console
@@ -67,12 +67,9 @@ def main() -> None:
         _run("neat-delta demo shop", shop)
         shutil.rmtree(shop / "shop" / "updates")
         for picture, command, start in SHOTS:
-            typed = (
-                textwrap.wrap(f"$ {command}", COLUMNS - 4, subsequent_indent="    ", break_on_hyphens=False)
-                if len(command) > COLUMNS
-                else [f"$ {command}"]
-            )
-            typed = [f"{line} \\" for line in typed[:-1]] + typed[-1:]
+            # A long command goes on below, from an option on.
+            typed = [command] if len(command) < COLUMNS else re.split(r" (?=--)", command)
+            typed = [f"{'    ' if at else '$ '}{part}" + " \\" * (at < len(typed) - 1) for at, part in enumerate(typed)]
             lines = [*typed, "", *_run(command, shop / "shop").splitlines()]
             part = lines[start:] if start < 0 else lines[start : start + LINES]
             page = shop / f"{picture}.html"

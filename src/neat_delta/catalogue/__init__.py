@@ -1,6 +1,17 @@
 """What a catalogue is: its fields and their kinds, its form as a file, and the Catalogue value."""
 
-from neat_delta.catalogue.catalogue import ASCII, ORIGIN_PROPERTY, Catalogue, Form, Rows, Source
+from neat_delta.catalogue.catalogue import ASCII, DELIMITERS, ORIGIN_PROPERTY, Catalogue, Form, Rows, Source
 from neat_delta.catalogue.field import Field, field_name, name_fields
 
-__all__ = ["ASCII", "ORIGIN_PROPERTY", "Catalogue", "Field", "Form", "Rows", "Source", "field_name", "name_fields"]
+__all__ = [
+    "ASCII",
+    "DELIMITERS",
+    "ORIGIN_PROPERTY",
+    "Catalogue",
+    "Field",
+    "Form",
+    "Rows",
+    "Source",
+    "field_name",
+    "name_fields",
+]

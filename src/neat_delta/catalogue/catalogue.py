@@ -16,6 +16,8 @@ if TYPE_CHECKING:
 
 
 ASCII = "ascii"
+# What parts the cells of a delimited file, and what people call it.
+DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
 # Under this name a workbook keeps the fingerprint of the live export it was made from.
 ORIGIN_PROPERTY = "neat-delta live sha256"
 

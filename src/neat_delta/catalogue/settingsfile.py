@@ -10,6 +10,7 @@ from dataclasses import replace
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
+from neat_delta.catalogue.catalogue import DELIMITERS
 from neat_delta.catalogue.field import field_name
 from neat_delta.catalogue.kinds import kinds
 from neat_delta.catalogue.kinds.date import told_forms
@@ -32,7 +33,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 NAME = "catalogue.toml"
-DELIMITERS = {"comma": ",", "semicolon": ";", "tab": "\t", "pipe": "|"}
+SIGNS = {name: sign for sign, name in DELIMITERS.items()}
 TOP = {"key": list, "fields": dict, "export": dict, "import": dict, "lists": dict, "rates": dict}
 OF_FIELD = {
     "column": str,
@@ -197,7 +198,7 @@ class _Reader:
         self._form(table, place)
         self._at_least(table, place, "header_line", 0)
         form = ExportForm(**table)
-        return replace(form, delimiter=DELIMITERS.get(form.delimiter or ""))
+        return replace(form, delimiter=SIGNS.get(form.delimiter or ""))
 
     def _import(self, table: dict[str, Any]) -> ImportRules:
         place = ("import",)
@@ -211,10 +212,10 @@ class _Reader:
             remedy = 'Where a blank empties a field, say blank = "empties".'
             raise self._wrong("marker", place, "a marker must not be empty", remedy)
         rules = ImportRules(**{**table, "columns": tuple(map(field_name, table.get("columns", ())))})
-        return replace(rules, delimiter=DELIMITERS.get(rules.delimiter or ""))
+        return replace(rules, delimiter=SIGNS.get(rules.delimiter or ""))
 
     def _form(self, table: dict[str, Any], place: tuple[str, ...]) -> None:
-        self._one_of(table, place, "delimiter", list(DELIMITERS))
+        self._one_of(table, place, "delimiter", list(SIGNS))
         self._one_of(table, place, "decimal", [".", ","])
         try:
             codecs.lookup(table.get("encoding", "utf-8"))

@@ -120,8 +120,11 @@ def exported_as(settled: Settings) -> Told:
 
 
 def _delimiter(_context: click.Context, _option: click.Parameter, told: str | None) -> str | None:
-    sign = {"comma": ",", "semicolon": ";", "tab": "\t", "\\t": "\t", "pipe": "|"}.get(told or "", told)
-    if sign is not None and sign not in (",", ";", "\t", "|"):
+    from neat_delta.catalogue import DELIMITERS
+
+    signs = {name: sign for sign, name in DELIMITERS.items()} | {"\\t": "\t"}
+    sign = signs.get(told or "", told)
+    if sign is not None and sign not in DELIMITERS:
         raise click.BadParameter(f"{told!r} is none of comma, semicolon, tab and pipe")
     return sign
 

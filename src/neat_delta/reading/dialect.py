@@ -9,12 +9,12 @@ from collections import Counter
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from neat_delta.catalogue import DELIMITERS
 from neat_delta.reading.told import NOTHING_TOLD, Told
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
 SAMPLE_BYTES = 1 << 16
 SAMPLE_ROWS = 200
 # A row with fewer filled cells than this share of the usual width stands above the table, not in it.

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 from rich.text import Text
 
+from neat_delta.catalogue import DELIMITERS
 from neat_delta.changes import by_effect, by_field
 from neat_delta.changes.changeset import STATES
 from neat_delta.matching import JOINT
@@ -38,7 +39,6 @@ SOME_FINDINGS = 8
 SOME_ROWS = 5
 FEW_GONE = 0.25
 LABEL = 12
-DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
 CHARSETS = {"ascii": "ASCII", "utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp1252": "Windows-1252"}
 MARKS = {".": "decimal point", ",": "decimal comma"}
 

@@ -6,12 +6,12 @@ from typing import TYPE_CHECKING, Any
 
 import tomlkit
 
+from neat_delta.catalogue import DELIMITERS
+
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from neat_delta.catalogue.settings import ListSettings
-
-SIGNS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
 
 
 def with_list(existing: str, name: str, listed: ListSettings, columns: Sequence[str]) -> str:
@@ -24,7 +24,7 @@ def with_list(existing: str, name: str, listed: ListSettings, columns: Sequence[
         document.add("lists", tomlkit.table(is_super_table=True))
     form = listed.form
     told: dict[str, Any] = {
-        "delimiter": SIGNS.get(form.delimiter or ""),
+        "delimiter": DELIMITERS.get(form.delimiter or ""),
         "encoding": form.encoding,
         "decimal": form.decimal,
         "header_line": form.header_line,

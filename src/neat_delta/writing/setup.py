@@ -8,10 +8,10 @@ import polars as pl
 import tomlkit
 from tomlkit.exceptions import TOMLKitError
 
+from neat_delta.catalogue import DELIMITERS
 from neat_delta.catalogue.kinds import infer_kind, kind_named
 from neat_delta.catalogue.kinds.date import told_forms
 from neat_delta.catalogue.settings import DANGEROUS
-from neat_delta.catalogue.settingsfile import DELIMITERS
 from neat_delta.errors import Unreadable
 
 if TYPE_CHECKING:
@@ -95,9 +95,8 @@ def _remarks(document: tomlkit.TOMLDocument, text: str) -> None:
 
 
 def _forms(form: Form, key: Sequence[str]) -> str:
-    names = {sign: name for name, sign in DELIMITERS.items()}
     return FORMS.format(
-        delimiter=names[form.delimiter],
+        delimiter=DELIMITERS[form.delimiter],
         encoding=form.writing_charset,
         header_line=form.header_line,
         decimal=form.mark or ".",
