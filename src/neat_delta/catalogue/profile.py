@@ -78,7 +78,7 @@ def profile(catalogue: Catalogue, settled: Settings = NOTHING) -> list[ColumnPro
 
 
 def _profile(cells: pl.Series, field: str, column: str, told: FieldSettings) -> ColumnProfile:
-    counted = cells.alias("value").to_frame().group_by("value", maintain_order=False).len("count")
+    counted = _counted(cells.alias("value"))
     values = counted.filter(~pl.col("value").str.contains(BLANK))
     filled = int(values["count"].sum())
     if not _varied(values, filled):
@@ -86,6 +86,25 @@ def _profile(cells: pl.Series, field: str, column: str, told: FieldSettings) -> 
     kind = kind_of(values["value"], field, told)
     smallest, largest = _range(values["value"], kind, told)
     return ColumnProfile(field, column, kind.name, filled, values, smallest, largest, _first(cells))
+
+
+def _counted(cells: pl.Series) -> pl.DataFrame:
+    """The distinct values of the series "value" with their counts (frame of value, count), in no order.
+
+    A value whose hash no other cell has differs from all others, which spares grouping the texts of most names and
+    codes.
+    """
+    alone = cells.clear()
+    if len(cells) > TOP and cells.head(TOP).n_unique() > VARIED * TOP:
+        hashes = cells.hash()
+        if hashes.n_unique() == len(cells):
+            alone, cells = cells, alone
+        else:
+            shared = hashes.is_duplicated()
+            alone, cells = cells.filter(~shared), cells.filter(shared)
+    grouped = cells.to_frame().group_by("value", maintain_order=False).len("count")
+    once = alone.to_frame().with_columns(pl.lit(1, dtype=grouped.schema["count"]).alias("count"))
+    return pl.concat([once, grouped])
 
 
 def _first(cells: pl.Series) -> list[str]:

@@ -23,7 +23,7 @@ POWER_OF_TEN = r"^[+-]?\d+([.,]\d+)?[eE]\+?\d+$"
 DAY = r"^(\d{1,2}[./]\d{1,2}[./]\d{2,4}|\d{1,2}-(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)|(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)-\d{2})$"  # noqa: E501
 NUMBER = r"^[+-]?[\d.,' \u00a0\u202f]*\d$"
 OUTER_SPACE = r"^[\s\u00a0]|[\s\u00a0]$"
-ANY_SIGN = r"^[#=\s\u00a0]|[\s\u00a0]$|[?ÂÃ\ufffd]|â€"
+ANY_SIGN = rf"^[#=\s\u00a0]|[\s\u00a0]$|[?ÂÃ\ufffd]|â€|{POWER_OF_TEN}|{DAY}"
 # Where programs and importers cut long texts off.
 CUTS = (255, 32_767)
 FEW = 0.1
@@ -100,6 +100,8 @@ def _cut_off(values: pl.Series, kind: str) -> pl.Series:
 
 def _shortened(values: pl.Series, kind: str) -> pl.Series:
     """Shorter numbers in a column whose numbers have one length and zeros in front."""
+    if not _mostly_numbers_at_best(values):
+        return _nowhere(values)
     digits = values.str.contains(r"^\d+$")
     lengths = values.filter(digits).str.len_chars()
     if lengths.is_empty() or digits.sum() < (1 - FEW) * len(values):
@@ -110,8 +112,15 @@ def _shortened(values: pl.Series, kind: str) -> pl.Series:
     return shorter if zeros and usual > 1 and shorter.sum() < FEW * len(values) else _nowhere(values)
 
 
+def _mostly_numbers_at_best(values: pl.Series) -> bool:
+    """Whether most values begin with no letter, without which they cannot be numbers; far cheaper than a pattern."""
+    return int(((values < ":") | (values >= "\u00a0")).sum()) > (1 - FEW) * len(values)
+
+
 def _no_number(values: pl.Series, kind: str) -> pl.Series:
     """Values without a digit in front among values that are nearly all numbers."""
+    if not _mostly_numbers_at_best(values):
+        return _nowhere(values)
     numbers = values.str.contains(NUMBER)
     return ~numbers if (1 - FEW / 2) * len(values) < numbers.sum() < len(values) else _nowhere(values)
 
@@ -119,8 +128,13 @@ def _no_number(values: pl.Series, kind: str) -> pl.Series:
 MARKS = (
     Mark("failed formula", "a formula has failed here; the value behind it is lost", _matching(FAILED), pattern=True),
     Mark("formula text", "this is a formula rather than its value", _matching(FORMULA), pattern=True),
-    Mark("power of ten", "a long code was turned into a power of ten; its digits are lost", _powers),
-    Mark("code turned date", "among values of another sort this looks like a code turned into a date", _days),
+    Mark("power of ten", "a long code was turned into a power of ten; its digits are lost", _powers, pattern=True),
+    Mark(
+        "code turned date",
+        "among values of another sort this looks like a code turned into a date",
+        _days,
+        pattern=True,
+    ),
     Mark("lost zeros", "shorter than the others: zeros in front may be lost", _shortened),
     Mark("no number", "nearly all other values of this column are numbers", _no_number),
     Mark(

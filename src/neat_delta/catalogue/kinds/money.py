@@ -19,8 +19,12 @@ def fits(values: pl.Series, field: str) -> bool:
     """All values are numbers, and the field's name speaks of money or every value has two decimals."""
     if not all_numbers(few(values)):
         return False
-    named = bool(NAMES.search(field)) or bool(values.str.contains(r"[.,]\d\d$").all())
+    named = bool(NAMES.search(field)) or (_in_cents(few(values)) and _in_cents(values))
     return named and all_numbers(values)
+
+
+def _in_cents(values: pl.Series) -> bool:
+    return bool(values.str.contains(r"[.,]\d\d$").all())
 
 
 KIND = Numeric("money", turn=30, wants="an amount of money", fits=fits)
