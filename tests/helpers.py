@@ -38,16 +38,24 @@ def read_table(path: Path, *, delimiter: str = ",", charset: str = "utf-8") -> T
 
 
 def import_into(table: Table, files: list[Path], *, key: str = "sku", **form: str) -> Table:
-    """A shop that takes each row's cells, blank ones too, for the item of that key; nothing of ours is used."""
+    """A shop that takes each row's cells, blank ones too, for the item of that key; nothing of ours is used.
+
+    A file's name says whether its items are new, change, or leave.
+    """
     header, *rows = [list(row) for row in table]
     items = {row[header.index(key)]: row for row in rows}
     for path in files:
         columns, *changes = read_table(path, **form)
         for change in changes:
-            item = items[change[columns.index(key)]]
+            code = change[columns.index(key)]
+            if "removals" in path.name:
+                del items[code]
+                continue
+            assert (code in items) != ("new-items" in path.name)
+            item = items.setdefault(code, [""] * len(header))
             for column, cell in zip(columns, change, strict=True):
                 item[header.index(column)] = cell
-    return [header, *rows]
+    return [header, *items.values()]
 
 
 def update_files(folder: Path) -> list[Path]:

@@ -78,7 +78,7 @@ def damage(data: bytes):
     yield "cut off within a line", data[:-20], "no JSON object"
     yield "cut off between lines", b"".join(lines[:2]), "counts 2 changed items"
     yield "an item twice", data + lines[1], "twice"
-    yield "another kind of work", data.replace(b'"do":"none"', b'"do":"remove"', 1), "something else than a change"
+    yield "another kind of work", data.replace(b'"do":"none"', b'"do":"swap"', 1), "does not know"
     yield "no change set", b"sku,name\n1,a\n", "not a change set"
     yield "half a gzip file", gzip.compress(data)[:-9], "cut off"
 

@@ -93,6 +93,39 @@ def test_the_update_makes_the_edited_catalogue_and_the_undo_the_live_one(shop, l
 
 
 @LAWS
+@given(shops(), st.data(), form)
+def test_items_come_and_go_as_the_sheet_says_and_come_back(shop, data, live_form):
+    live, edited, _, _ = shop
+    kept = data.draw(st.lists(st.booleans(), min_size=len(live) - 1, max_size=len(live) - 1))
+    new = data.draw(st.dictionaries(st.text("XYZ", min_size=1, max_size=3), st.lists(cell, min_size=4, max_size=4)))
+    came = [[sku, *cells] for sku, cells in new.items()]
+    stays, left = ([row for row, keep in zip(live[1:], kept, strict=True) if keep == which] for which in (True, False))
+    sheet = [row for row, keep in zip(edited[1:], kept, strict=True) if keep]
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        a = write_table(folder / "live.csv", live, **live_form)
+        b = write_table(folder / "edited.csv", [NAMES, *sheet, *came])
+        ours, theirs = read_both(a, b)
+        seen = compare(ours, theirs, Options(clear_blanks=True, kinds=TEXTS, add=True, remove=len(left)))
+        counts = seen.changes.head.counts
+        (folder / "kept").write_bytes(dump_changes(seen.changes))
+        loaded = load_changes(folder / "kept")
+        assert (loaded.items.rows(), loaded.cells.rows()) == (seen.changes.items.rows(), seen.changes.cells.rows())
+        receipt = write_update(seen.changes, ours, folder / "up")
+        if receipt is None:
+            assert not came
+            assert not left
+            return
+        got = import_into(live, update_files(folder / "up"), **reading(live_form))
+        back = import_into(got, update_files(folder / "up" / "undo"), **reading(live_form))
+
+    after = meant([NAMES, *stays], [NAMES, *sheet]) + [["" if blank(cell) else cell for cell in row] for row in came]
+    assert (counts["new"], counts["gone"]) == (len(came), len(left))
+    assert got == after
+    assert sorted(back[1:]) == sorted(live[1:])
+
+
+@LAWS
 @given(shops(), form, form)
 def test_a_catalogue_against_itself_has_no_change_in_any_order_and_form(shop, live_form, other_form):
     live, _, rows, columns = shop

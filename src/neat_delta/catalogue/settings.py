@@ -106,7 +106,9 @@ class ListSettings:
 
     ``columns``: the field for each column that is not known by its name; ``leave_out``: fields that the list must not
     touch; ``match_on``: the field that names items in it, if not the key; ``assume``: constants, by field; ``rules``:
-    how values are computed; ``remember``: our code for each of theirs; ``seen``: the columns it had last time.
+    how values are computed, ``rules_new``: how those of new items are, where it is another way; ``remember``: our code
+    for each of theirs; ``values``: by field, our value for each of theirs; ``seen``: the columns that it had last time,
+    and what they held.
     """
 
     form: ExportForm = field(default_factory=ExportForm)
@@ -115,8 +117,10 @@ class ListSettings:
     match_on: str | None = None
     assume: Mapping[str, str] = field(default_factory=dict)
     rules: tuple[str, ...] = ()
+    rules_new: tuple[str, ...] = ()
     remember: Mapping[str, str] = field(default_factory=dict)
-    seen: tuple[str, ...] = ()
+    values: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    seen: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def is_told(self) -> bool:

@@ -70,8 +70,10 @@ OF_LIST = OF_EXPORT | {
     "match_on": str,
     "assume": dict,
     "set": list,
+    "set_new": list,
     "remember": dict,
-    "seen": list,
+    "values": dict,
+    "seen": dict,
 }
 WORDS = {
     str: "a text in quotes",
@@ -171,10 +173,15 @@ class _Reader:
         if not isinstance(table, dict):
             raise self._wrong(name, ("lists",), "a list is a table", f"Write [lists.{name}] and its settings below.")
         self._check(table, OF_LIST, place)
-        for key in ("leave_out", "set", "seen"):
+        for key in ("leave_out", "set", "set_new"):
             self._texts(table.get(key, []), place, key)
-        for key in ("columns", "assume", "remember"):
+        for key in ("columns", "assume", "remember", "seen"):
             self._texts(list(table.get(key, {}).values()), place, key)
+        for field, pairs in table.get("values", {}).items():
+            if not isinstance(pairs, dict):
+                remedy = f'Write {field} = {{"theirs" = "ours"}}.'
+                raise self._wrong(field, (*place, "values"), "the values of a field are a table", remedy)
+            self._texts(list(pairs.values()), (*place, "values"), field)
         form = {key: value for key, value in table.items() if key in OF_EXPORT}
         return ListSettings(
             form=self._export(form, place),
@@ -183,8 +190,10 @@ class _Reader:
             match_on=field_name(table["match_on"]) if "match_on" in table else None,
             assume={field_name(field): value for field, value in table.get("assume", {}).items()},
             rules=tuple(table.get("set", ())),
+            rules_new=tuple(table.get("set_new", ())),
             remember=table.get("remember", {}),
-            seen=tuple(table.get("seen", ())),
+            values={field_name(field): pairs for field, pairs in table.get("values", {}).items()},
+            seen=table.get("seen", {}),
         )
 
     def _rates(self, table: dict[str, Any]) -> dict[str, str]:

@@ -73,11 +73,11 @@ def compare_cells(
     fields: Sequence[str],
     rules: Rules,
 ) -> CellChanges:
-    """Compare paired rows (frame of live, edited positions) field by field.
+    """Compare paired rows (frame of live, edited positions) field by field; those without a live row come last.
 
     Texts are compared first; only where some differ is the live column's kind looked for and are values read.
     """
-    was = live.cells(fields, pairs["live"])
+    was = _there(live, fields, pairs["live"])
     several = parts_of_fields(edited, fields, rules.fields)
     plain = [name for name in fields if name not in several]
     now = edited.cells(plain, pairs["edited"]).to_dict()
@@ -109,6 +109,12 @@ def compare_cells(
         blanks=sum(j.blanks for j in judged),
         notes={name: j.note for name, j in zip(touched, judged, strict=True) if len(j.cells) or len(j.findings)},
     )
+
+
+def _there(live: Catalogue, fields: Sequence[str], rows: pl.Series) -> pl.DataFrame:
+    """The live cells of these rows, and nothing at all where there is no row."""
+    known = live.cells(fields, rows.drop_nulls())
+    return known if len(known) == len(rows) else known.select(pl.all().extend_constant("", rows.null_count()))
 
 
 def unlabelled(cells: pl.Series, labels: Mapping[str, str]) -> pl.Series:

@@ -19,6 +19,9 @@ FINDINGS = {
     "value": pl.String,
     "say": pl.String,
 }
+CHANGE, ADD, REMOVE, NONE = "change", "add", "remove", "none"
+# Rows of items that were not chosen are in none of these states.
+OUTSIDE = "outside"
 STATES = ("changed", "same", "new", "repeated", "unreadable", "refused")
 
 
@@ -56,8 +59,10 @@ class Head:
 class ChangeSet:
     """What is to become of which item.
 
-    items:     key, do ("change", or "none" for an item with findings only), line in the edited sheet, name.
-    cells:     key, field, was, now; texts in the live export's own form, null for an empty cell.
+    items:     key, do ("change", "add", "remove", or "none" for an item with findings only), line in the edited sheet,
+               name.
+    cells:     key, field, was, now; texts in the live export's own form, null for an empty cell. Items to be added and
+               removed have all their filled cells here, beside the key.
     findings:  check, level, key, field, line, value, say; key is null for a row that has no item.
 
     Items stand in the order of the live export, those it does not have last.
@@ -67,6 +72,16 @@ class ChangeSet:
     items: pl.DataFrame
     cells: pl.DataFrame
     findings: pl.DataFrame
+
+    def keys_to(self, *does: str) -> pl.DataFrame:
+        """The keys (frame of key) of the items that are to be changed, added or removed, as asked for."""
+        return self.items.filter(pl.col("do").is_in(does)).select("key")
+
+    def cells_to(self, *does: str) -> pl.DataFrame:
+        """The cells of the items that are to be changed, added or removed, as asked for."""
+        if self.items["do"].is_in([*does, NONE]).all():
+            return self.cells
+        return self.cells.join(self.keys_to(*does), on="key", how="semi", maintain_order="left")
 
     def stopped(self) -> int:
         """How many findings keep something out."""

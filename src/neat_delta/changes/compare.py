@@ -11,16 +11,31 @@ from neat_delta.catalogue import field_name
 from neat_delta.catalogue.kinds import kinds
 from neat_delta.catalogue.settings import CLEAR, Settings
 from neat_delta.changes.cells import CellChanges, Rules, compare_cells
-from neat_delta.changes.changeset import FINDINGS, STATES, ChangeSet, FieldNote, Head, Stamp
+from neat_delta.changes.changeset import (
+    ADD,
+    CHANGE,
+    FINDINGS,
+    ITEMS,
+    NONE,
+    OUTSIDE,
+    STATES,
+    ChangeSet,
+    FieldNote,
+    Head,
+    Stamp,
+)
 from neat_delta.changes.holdback import hold_back
-from neat_delta.changes.rowfindings import row_findings
+from neat_delta.changes.removal import with_removals
+from neat_delta.changes.rowfindings import row_findings, unknown_codes
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import Key, Matched, Pairing, choose_key, match_columns, pair_rows
-from neat_delta.matching.rescue import rescued
+from neat_delta.matching.choose import scope_of
+from neat_delta.matching.rescue import likely_damaged, rescued
 from neat_delta.voice import SILENCE, Voice
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
+    from pathlib import Path
 
     from neat_delta.catalogue import Catalogue
 
@@ -34,7 +49,9 @@ class Options:
 
     What is told for this run goes before what is ``settled`` in catalogue.toml: the ``key``, whether blanks empty a
     field (``None``: as settled for each field, else they leave it), ``kinds``; fields in ``emptied`` are meant to be
-    empty where they are blank; ``rescue`` gives rows with a damaged code to the one item they can be.
+    empty where they are blank; ``rescue`` gives rows with a damaged code to the one item they can be. Only items for
+    which the condition ``where`` holds and whose codes stand in the file ``items`` take part. ``add`` takes new rows
+    in, ``remove`` is how many gone items may be removed.
     """
 
     key: Sequence[str] = ()
@@ -42,6 +59,10 @@ class Options:
     kinds: Mapping[str, str] = field(default_factory=dict)
     emptied: frozenset[str] = frozenset()
     rescue: bool = False
+    where: str | None = None
+    items: Path | None = None
+    add: bool = False
+    remove: int | None = None
     settled: Settings = field(default_factory=Settings)
 
     def rules(self, names: Sequence[str]) -> Rules:
@@ -60,8 +81,9 @@ class Comparison:
     """A change set, and what the comparison saw besides.
 
     ``states`` tells the state of every edited row that was looked at (edited, state); those settled by equal lines
-    are "same". ``form`` cells differ only in how they are written (``form_example``: one of them, and its live
-    cell), ``blanks`` were blank where the live export has a value; both were left alone.
+    are "same". Rows of items that are not in scope are counted in ``outside``. ``form`` cells differ only in how they
+    are written (``form_example``: one of them, and its live cell), ``blanks`` were blank where the live export has a
+    value; both were left alone.
     """
 
     changes: ChangeSet
@@ -74,6 +96,7 @@ class Comparison:
     form: int
     form_example: tuple[str, str] | None
     blanks: int
+    outside: int = 0
 
     def rows_in(self, state: str) -> pl.DataFrame:
         """The rows of one state, or the gone live items (frame of key, line, name), in their file's order.
@@ -100,21 +123,23 @@ def held_back(seen: Comparison, findings: pl.DataFrame) -> Comparison:
     changes = hold_back(replace(seen.changes, items=items), findings)
     bare = changes.items.filter(pl.col("do") == "none").join(findings.filter(level="stop"), on="key", how="semi")
     lines = seen.edited.rows.line.gather(seen.states["edited"])
-    refused = lines.is_in(bare["line"].implode()) & seen.states["state"].is_in(["changed", "same"])
+    refused = lines.is_in(bare["line"].implode()) & seen.states["state"].is_in(["changed", "same", "new"])
     states = seen.states.with_columns(state=pl.when(refused).then(pl.lit("refused")).otherwise("state"))
-    head = replace(changes.head, counts=_counts(seen.edited, seen.pairing, states))
+    head = replace(changes.head, counts=_counts(seen.edited, seen.pairing, states, seen.outside))
     return replace(seen, changes=replace(changes, head=head), states=states)
 
 
 def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, voice: Voice = SILENCE) -> Comparison:
     """Work out what has to change in the live catalogue to make it say what the edited sheet says.
 
-    Only items that exist change; new and gone ones are counted. Blank cells leave the live value unless
-    ``clear_blanks``. What cannot be decided is refused with a finding, and the rest goes on.
+    Only items that exist change, unless ``add`` and ``remove`` say otherwise; new and gone ones are counted. Blank
+    cells leave the live value unless ``clear_blanks``. What cannot be decided is refused with a finding, and the rest
+    goes on.
 
     Raises:
         KeyUnclear: no column can be taken as the key without asking.
-        WrongChoice: the files share no column, or an option names a field or kind that does not exist.
+        WrongChoice: the files share no column, an option names a field or kind that does not exist, or more items are
+            gone than may be removed.
     """
     options = options or Options()
     voice.step("matching rows")
@@ -122,16 +147,39 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     key = choose_key(live, matched.shared, options.key or options.settled.key)
     rules = options.rules(matched.compared)
     _check_kinds(options, matched)
+    scope = scope_of(live, key, options.where, options.items, options.settled)
+    outside = scope.outside(edited, key)
+    edited = replace(edited, rows=edited.rows.without(outside)) if len(outside) else edited
     pairing = pair_rows(live, edited, key, matched.shared, matched.signed)
     if options.rescue:
         pairing = rescued(live, edited, key, pairing)
+    pairing = replace(pairing, gone=scope.of_live(pairing.gone))
 
     voice.step("comparing cells")
     compared = [name for name in matched.compared if name not in key.fields]
-    found = compare_cells(live, edited, pairing.pairs, compared, rules)
-    states = _states(pairing, found)
+    damaged = likely_damaged(live, edited, key, pairing)
+    pairs = pairing.pairs
+    if options.add:
+        new = pl.DataFrame({"edited": pairing.new}).join(damaged, on="edited", how="anti", maintain_order="left")
+        pairs = pl.concat([pairs, new.select(pl.lit(None, pl.UInt32).alias("live"), "edited")])
+    found = compare_cells(live, edited, pairs, compared, rules)
+    shared = [*matched.shared, *matched.signed]
+    findings = pl.concat(
+        [
+            row_findings(live, edited, key, shared, pairing, damaged, added=options.add),
+            unknown_codes(scope.unknown(edited, key)),
+        ]
+    )
+    states = _states(pairing, pairs, found)
+    counts = _counts(edited, pairing, states, len(outside))
+    changes = _change_set(live, edited, key, pairs, found, findings, counts)
+    if options.remove is not None:
+        rows = pairing.gone.filter(~pairing.gone.is_in(damaged["live"].implode()))
+        gone = tell_rows(live, key, rows).with_columns(row=rows)
+        nameless = len(edited.bad) + len(pairing.blank)
+        changes = with_removals(changes, live, key, gone, options.remove, nameless, options.settled)
     return Comparison(
-        changes=_change_set(live, edited, key, matched, pairing, found, states),
+        changes=changes,
         live=live,
         edited=edited,
         key=key,
@@ -141,6 +189,7 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
         form=found.form,
         form_example=found.form_example,
         blanks=found.blanks,
+        outside=len(outside),
     )
 
 
@@ -167,20 +216,24 @@ def _check_kinds(options: Options, matched: Matched) -> None:
             raise WrongChoice(f"--kind {name}={kind}: no such kind", remedy="Kinds: " + ", ".join(sorted(known)) + ".")
 
 
-def _states(pairing: Pairing, found: CellChanges) -> pl.DataFrame:
+def _states(pairing: Pairing, pairs: pl.DataFrame, found: CellChanges) -> pl.DataFrame:
     """The state of every edited row that was looked at (edited, state); each row has one."""
-    pair = pl.int_range(len(pairing.pairs), dtype=pl.UInt32, eager=True)
+    pairs = pairs.with_row_index("pair")
     changed, refused = found.cells["pair"].unique(), found.findings.filter(level="stop")["pair"].unique()
+    is_refused, is_changed = (pl.col("pair").is_in(rows.implode()) for rows in (refused, changed))
     state = (
-        pl.when(pl.col("pair").is_in(changed.implode()))
+        # A new item is sent whole or not at all.
+        pl.when(pl.col("live").is_null() & ~is_refused)
+        .then(pl.lit("new"))
+        .when(pl.col("live").is_not_null() & is_changed)
         .then(pl.lit("changed"))
-        .when(pl.col("pair").is_in(refused.implode()))
+        .when(is_refused)
         .then(pl.lit("refused"))
         .otherwise(pl.lit("same"))
     )
-    paired = pairing.pairs.select("edited", state=pl.DataFrame({"pair": pair}).select(state).to_series())
+    paired = pairs.select("edited", state=state)
     others = {
-        "new": [pairing.new],
+        "new": [pairing.new.filter(~pairing.new.is_in(pairs["edited"].implode()))],
         "repeated": [pairing.twins, pairing.rivals["edited"]],
         "unreadable": [pairing.blank],
         "refused": [pairing.unclear["edited"]],
@@ -197,38 +250,41 @@ def _change_set(
     live: Catalogue,
     edited: Catalogue,
     key: Key,
-    matched: Matched,
-    pairing: Pairing,
+    pairs: pl.DataFrame,
     found: CellChanges,
-    states: pl.DataFrame,
+    apart: pl.DataFrame,
+    counts: dict[str, int],
 ) -> ChangeSet:
-    pairs = pairing.pairs.with_row_index("pair")
+    """The change set of paired rows (live, edited; those without a live row are to be added) and other findings."""
+    pairs = pairs.with_row_index("pair")
     touched = pl.concat([found.cells["pair"], found.findings["pair"]]).unique()
-    pairs = pairs.filter(pl.col("pair").is_in(touched.implode()))
-    told = tell_rows(live, key, pairs["live"])
+    pairs = pairs.filter(pl.col("pair").is_in(touched.implode()) | pl.col("live").is_null())
+    known, added = pairs.drop_nulls("live"), pairs.filter(pl.col("live").is_null())
+    told = pl.concat([tell_rows(live, key, known["live"]), tell_rows(edited, key, added["edited"])])
     pairs = pairs.with_columns(told["key"], told["name"], line=edited.rows.line.gather(pairs["edited"]))
-    changed = found.cells["pair"].unique().implode()
-    items = pairs.select(
-        "key",
-        "line",
-        "name",
-        do=pl.when(pl.col("pair").is_in(changed)).then(pl.lit("change")).otherwise(pl.lit("none")),
-    ).select("key", "do", "line", "name")
+    refused = found.findings.filter(level="stop")["pair"].unique().implode()
+    pairs = pairs.with_columns(
+        do=pl.when(pl.col("live").is_null() & ~pl.col("pair").is_in(refused))
+        .then(pl.lit(ADD))
+        .when(pl.col("live").is_not_null() & pl.col("pair").is_in(found.cells["pair"].unique().implode()))
+        .then(pl.lit(CHANGE))
+        .otherwise(pl.lit(NONE))
+    )
+    items = pairs.select(*ITEMS)
     order = {name: at for at, name in enumerate(live.names)}
     cells = (
-        found.cells.join(pairs.select("pair", "key"), on="pair")
+        found.cells.join(pairs.filter(pl.col("do") != NONE).select("pair", "key"), on="pair")
         .sort("pair", pl.col("field").replace_strict(order, return_dtype=pl.UInt32))
         .select("key", "field", "was", "now")
     )
     in_cells = found.findings.drop("key", "line").join(pairs.select("pair", "key", "line"), on="pair")
-    apart = row_findings(live, edited, key, [*matched.shared, *matched.signed], pairing)
     findings = pl.concat([in_cells.sort("line").select(*FINDINGS), apart])
     head = Head(
         key=key.fields,
         live=_stamp(live),
-        edited=_stamp(edited),
+        edited=_stamp(edited, counts.get(OUTSIDE, 0)),
         fields=_field_notes(live, key, found),
-        counts=_counts(edited, pairing, states),
+        counts=counts,
     )
     return ChangeSet(head, _with_items_of(findings, items, live, edited, key), cells, findings)
 
@@ -269,14 +325,16 @@ def _rows_of(catalogue: Catalogue, key: Key, wanted: pl.DataFrame) -> pl.Series:
     return pl.DataFrame({"key": key.values(catalogue)}).with_row_index("at").join(wanted, on="key", how="semi")["at"]
 
 
-def _stamp(catalogue: Catalogue) -> Stamp:
-    return Stamp(catalogue.source.name, len(catalogue) + len(catalogue.bad), catalogue.source.sha256)
+def _stamp(catalogue: Catalogue, outside: int = 0) -> Stamp:
+    return Stamp(catalogue.source.name, len(catalogue) + len(catalogue.bad) + outside, catalogue.source.sha256)
 
 
-def _counts(edited: Catalogue, pairing: Pairing, states: pl.DataFrame) -> dict[str, int]:
+def _counts(edited: Catalogue, pairing: Pairing, states: pl.DataFrame, outside: int = 0) -> dict[str, int]:
     """How many rows are in each state, which add up to the rows read; and how many live items are gone."""
     counted = dict(states.group_by("state").len().iter_rows())
     counts = {state: counted.get(state, 0) for state in STATES}
     counts["same"] += len(pairing.settled)
     counts["unreadable"] += len(edited.bad)
+    if outside:
+        counts[OUTSIDE] = outside
     return counts | {"gone": len(pairing.gone)}

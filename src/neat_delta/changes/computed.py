@@ -14,7 +14,7 @@ from neat_delta.catalogue.kinds.numerals import NumberForm
 from neat_delta.catalogue.settings import NOTHING_SETTLED
 from neat_delta.catalogue.typed import typed_rows
 from neat_delta.changes.changeset import findings_frame, no_findings
-from neat_delta.changes.rules import LIST, LIVE, RATES, compute, sides_of
+from neat_delta.changes.rules import LIST, LIVE, RATES, compute, one_each, sides_of
 from neat_delta.errors import WrongChoice
 from neat_delta.reading.grid import Grid
 
@@ -31,11 +31,19 @@ SHOWN = 200
 
 
 def with_computed(
-    live: Catalogue, sheet: Catalogue, key: Key, rules: Sequence[Rule], settled: Settings, *, listed: bool = True
+    live: Catalogue,
+    sheet: Catalogue,
+    key: Key,
+    rules: Sequence[Rule],
+    settled: Settings,
+    *,
+    listed: bool = True,
+    for_new: Sequence[Rule] | None = None,
 ) -> tuple[Catalogue, pl.DataFrame]:
     """The sheet with the columns that rules compute, and what there is to say of each computed cell.
 
-    ``listed`` says that rules may read the sheet's own columns, too.
+    ``listed`` says that rules may read the sheet's own columns, too. ``for_new`` are rules for rows that become new
+    items, for which they go before the others; ``None`` if no row does.
 
     Numbers are rounded to the decimals of the live column, half away from zero, and written in its form. Where a rule
     gives nothing, for a value it reads is blank or it divides by zero, the cell is blank and a finding stops it. What
@@ -44,41 +52,63 @@ def with_computed(
     Raises:
         WrongChoice: a rule names a field or column that does not exist, or its types do not go together.
     """
-    for rule in rules:
-        if rule.field in key.fields:
-            raise WrongChoice(
-                f"the rule {rule.text!r}: {rule.field} names the items, and a rule cannot give them other names",
-                remedy="Leave this rule out.",
-            )
-        if rule.field not in live.names:
-            raise WrongChoice(
-                f"the rule {rule.text!r}: there is no field {rule.field}",
-                remedy="Fields: " + ", ".join(live.names) + ".",
-            )
+    every = [*rules, *(for_new or ())]
+    for rule in every:
+        _insist_on_field(rule, live, key)
     rows = _rows_of(live, sheet, key)
-    meant = [sides_of(rule, live.names, sheet.names if listed else (), list(settled.rates)) for rule in rules]
-    columns_of = {name: column for names in meant for name, column in names.items()}
-    values = _values(live, sheet, rows, list(columns_of.values()), settled)
-    found = compute(rules, values.with_columns(pl.col(column).alias(name) for name, column in columns_of.items()))
-    columns: dict[str, pl.Series] = {}
-    findings = [no_findings()]
-    codes, lines = key.values(sheet), sheet.rows.line
-    present = rows.is_not_null()
-    there = live.cells([rule.field for rule in rules]).select(pl.all().gather(rows))
-    for rule, names in zip(rules, meant, strict=True):
-        text = _written(found[rule.field], live, rule, settled, sheet.form.mark)
-        # Where a rule gives nothing the live value stays, and is no blank cell of anybody's.
-        stays = pl.repeat("", len(sheet), dtype=pl.String, eager=True) if rule.empties else there[rule.field]
-        columns[rule.field] = pl.select(pl.coalesce(text, stays, pl.lit(""))).to_series()
-        raw = _told(values, list(names.values()))
-        about = pl.DataFrame({"key": codes, "line": lines, "raw": raw, "now": text}).filter(present)
-        nothing = about.clear() if rule.empties else about.filter(pl.col("now").is_null())
-        findings += [_nothing(nothing, rule), _from(about.drop_nulls("now"), rule)]
+    meant = {rule: sides_of(rule, live.names, sheet.names if listed else (), list(settled.rates)) for rule in every}
+    read = [column for names in meant.values() for column in names.values()]
+    values = _values(live, sheet, rows, read, settled)
+    known = rows.is_not_null()
+    groups = [(known, one_each(rules), WHY_NOTHING)]
+    if for_new is not None:
+        new = ~known & ~key.values(sheet).is_in(key.values(live).implode())
+        groups.append((new, one_each(rules) | one_each(for_new), WHY_NOTHING_NEW))
+    columns, findings = {rule.field: _before(live, sheet, rule.field, rows) for rule in every}, [no_findings()]
+    about = pl.DataFrame({"key": key.values(sheet), "line": sheet.rows.line})
+    for mask, of_field, why in groups:
+        at = mask.arg_true()
+        part = values if len(at) == len(sheet) else values.select(pl.all().gather(at))
+        for rule in of_field.values():
+            names = meant[rule]
+            found = compute(rule, part.with_columns(pl.col(column).alias(name) for name, column in names.items()))
+            text = _written(found, live, rule, settled, sheet.form.mark)
+            told = about.select(pl.all().gather(at)).with_columns(raw=_told(part, list(names.values())), now=text)
+            findings.append(_from(told.drop_nulls("now"), rule))
+            if rule.empties:
+                columns[rule.field] = columns[rule.field].scatter(at, "")
+                continue
+            # Where a rule gives nothing the live value stays, and is no blank cell of anybody's.
+            findings.append(_nothing(told.filter(pl.col("now").is_null()), rule, why))
+            stays = _live_cells(live, rule.field, rows.gather(at))
+            columns[rule.field] = columns[rule.field].scatter(at, pl.select(pl.coalesce(text, stays)).to_series())
     own = sheet.cells([name for name in sheet.names if name not in columns])
     frame = own.with_columns(column.alias(name) for name, column in columns.items())
     fields = (*sheet.fields, *(live.field(name) for name in columns if name not in sheet.names))
-    made = replace(sheet, rows=Grid(lines, frame), fields=fields)
-    return made, pl.concat(findings)
+    return replace(sheet, rows=Grid(sheet.rows.line, frame), fields=fields), pl.concat(findings)
+
+
+def _insist_on_field(rule: Rule, live: Catalogue, key: Key) -> None:
+    if rule.field in key.fields:
+        raise WrongChoice(
+            f"the rule {rule.text!r}: {rule.field} names the items, and a rule cannot give them other names",
+            remedy="Leave this rule out.",
+        )
+    if rule.field not in live.names:
+        raise WrongChoice(
+            f"the rule {rule.text!r}: there is no field {rule.field}",
+            remedy="Fields: " + ", ".join(live.names) + ".",
+        )
+
+
+def _before(live: Catalogue, sheet: Catalogue, name: str, rows: pl.Series) -> pl.Series:
+    """A field as the sheet has it before any rule: its own column, else the live cells."""
+    return sheet.cells([name])[name] if name in sheet.names else _live_cells(live, name, rows)
+
+
+def _live_cells(live: Catalogue, name: str, rows: pl.Series) -> pl.Series:
+    """A field's live cells in these rows, and nothing where there is no row."""
+    return live.cells([name])[name].gather(rows).fill_null("")
 
 
 def _rows_of(live: Catalogue, sheet: Catalogue, key: Key) -> pl.Series:
@@ -156,9 +186,12 @@ def _plain(column: pl.Series) -> pl.Series:
     return text.str.strip_chars_end("0").str.strip_suffix(".")
 
 
-def _nothing(about: pl.DataFrame, rule: Rule) -> pl.DataFrame:
-    said = f"the rule {rule.text} gives nothing here: a value it reads is blank, or it divides by zero"
-    return _finding(about, rule, "rule", "stop", said)
+WHY_NOTHING = "a value it reads is blank, or it divides by zero"
+WHY_NOTHING_NEW = f"{WHY_NOTHING}; a new item has no live values, give it a rule of its own with --set-new"
+
+
+def _nothing(about: pl.DataFrame, rule: Rule, why: str) -> pl.DataFrame:
+    return _finding(about, rule, "rule", "stop", f"the rule {rule.text} gives nothing here: {why}")
 
 
 def _from(about: pl.DataFrame, rule: Rule) -> pl.DataFrame:

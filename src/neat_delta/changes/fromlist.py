@@ -5,10 +5,14 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+import polars as pl
+
+from neat_delta.changes.changeset import findings_frame
 from neat_delta.changes.compare import Comparison, Options, compare, held_back
 from neat_delta.changes.computed import about_changes, with_computed
 from neat_delta.changes.rules import parse_rule
 from neat_delta.matching import choose_key
+from neat_delta.matching.nature import drift, natures
 from neat_delta.matching.terms import (
     ColumnMatch,
     column_matches,
@@ -23,6 +27,10 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.settings import ListSettings
 
 
+# What is another way with a list than last time.
+LIST_CHANGED = "list changed"
+
+
 def compare_list(
     live: Catalogue, sheet: Catalogue, listed: ListSettings, options: Options, voice: Voice = SILENCE
 ) -> tuple[Comparison, list[ColumnMatch]]:
@@ -34,19 +42,28 @@ def compare_list(
     """
     ours = in_our_terms(sheet, live, options.settled, listed)
     matches = column_matches(sheet, without_fields(ours, listed.leave_out), live)
+    seen = _compared(live, ours, listed, options, voice)
+    drifted = drift(listed.seen, natures(sheet)) if listed.seen else []
+    return held_back(seen, findings_frame(LIST_CHANGED, "warn", say=pl.Series(drifted, dtype=pl.String))), matches
+
+
+def _compared(live: Catalogue, ours: Catalogue, listed: ListSettings, options: Options, voice: Voice) -> Comparison:
+    """The list, its columns in our terms, compared once its rows have our codes and its rules are worked out."""
     rules = [parse_rule(text) for text in listed.rules]
-    if not (rules or listed.match_on or listed.remember):
-        return compare(live, without_fields(ours, listed.leave_out), options, voice), matches
+    rules_new = [parse_rule(text) for text in listed.rules_new] if options.add else []
+    if not (rules or rules_new or listed.match_on or listed.remember):
+        return compare(live, without_fields(ours, listed.leave_out), options, voice)
     known = live.names if listed.match_on else [name for name in live.names if name in ours.names]
     key = choose_key(live, known, options.key or options.settled.key)
     ours = with_our_codes(ours, live, key, listed)
-    if not rules:
-        ours = without_fields(ours, listed.leave_out)
-        return compare(live, ours, replace(options, key=key.fields), voice), matches
+    options = replace(options, key=key.fields)
+    if not (rules or rules_new):
+        return compare(live, without_fields(ours, listed.leave_out), options, voice)
     voice.step("working out the rules")
-    computed, findings = with_computed(live, ours, key, rules, options.settled)
+    for_new = rules_new if options.add else None
+    computed, findings = with_computed(live, ours, key, rules, options.settled, for_new=for_new)
     emptied = frozenset(rule.field for rule in rules if rule.empties)
-    computed_fields = {rule.field for rule in rules}
+    computed_fields = {rule.field for rule in (*rules, *rules_new)}
     computed = without_fields(computed, [name for name in listed.leave_out if name not in computed_fields])
-    seen = compare(live, computed, replace(options, key=key.fields, emptied=emptied), voice)
-    return held_back(seen, about_changes(findings, seen.changes)), matches
+    seen = compare(live, computed, replace(options, emptied=emptied), voice)
+    return held_back(seen, about_changes(findings, seen.changes))

@@ -8,6 +8,7 @@ import polars as pl
 
 from neat_delta.catalogue.kinds import kind_named
 from neat_delta.catalogue.kinds.numerals import NumberForm, read_numbers
+from neat_delta.changes.changeset import CHANGE
 
 if TYPE_CHECKING:
     from neat_delta.changes.changeset import ChangeSet, FieldNote
@@ -17,15 +18,16 @@ EXACT = pl.Decimal(38, 12)
 
 
 def measured(changes: ChangeSet) -> pl.DataFrame:
-    """The cells with their numbers beside them, where the field is numeric.
+    """The cells of changed items with their numbers beside them, where the field is numeric.
 
     Adds before and after (plain decimal texts, null where there is no number), and effect: the share by which a
     number moves, from 0 to 2, |now - was| / ((|now| + |was|) / 2), the relative percent difference; 2 where it
     starts or ends at zero or blank; null for what is no number.
     """
     parts = []
+    changed = changes.cells_to(CHANGE)
     for name, note in changes.head.fields.items():
-        cells = changes.cells.filter(pl.col("field") == name)
+        cells = changed.filter(pl.col("field") == name)
         none = pl.lit(None, pl.String)
         if kind_named(note.kind).numeric:
             cells = cells.with_columns(before=_numbers(cells["was"], note), after=_numbers(cells["now"], note))

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changes.changeset import findings_frame, no_findings
-from neat_delta.matching.rescue import bare
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -18,8 +17,21 @@ if TYPE_CHECKING:
 LONGEST_VALUE = 200
 
 
-def row_findings(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[str], pairing: Pairing) -> pl.DataFrame:
-    """Everything that keeps a row out, or that a person should know of it."""
+def row_findings(
+    live: Catalogue,
+    edited: Catalogue,
+    key: Key,
+    shared: Sequence[str],
+    pairing: Pairing,
+    damaged: pl.DataFrame,
+    *,
+    added: bool = False,
+) -> pl.DataFrame:
+    """Everything that keeps a row out, or that a person should know of it.
+
+    ``damaged`` are new rows that are likely known items (edited, live); ``added`` says that the other new rows become
+    items.
+    """
     return pl.concat(
         [
             no_findings(),
@@ -32,7 +44,8 @@ def row_findings(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[
             _twins(edited, key, pairing),
             _unclear(live, edited, key, pairing),
             _rescued(live, edited, key, pairing),
-            _new(live, edited, key, pairing),
+            _likely_damaged(live, edited, key, damaged, added=added),
+            _new(edited, key, pairing, added=added),
             _live_unreadable(live),
             _live_without_code(live, key, pairing),
             _live_repeated(live, key, pairing),
@@ -142,39 +155,40 @@ def _rescued(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> 
     )
 
 
-def _new(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
-    """New rows; a new code that differs from that of one gone item in zeros, spaces or case only is likely damaged."""
-    if pairing.new.is_empty():
-        return no_findings()
-    codes, gone = key.values(edited, pairing.new), key.values(live, pairing.gone)
-    rows = pl.DataFrame({"code": codes, "line": _lines(edited, pairing.new)})
-    plain = bare(pl.col("code"))
-    meant = pl.DataFrame({"code": gone}).select(bare=plain, meant="code").filter(pl.col("bare").is_unique())
-    likely = rows.with_columns(bare=plain).filter(pl.col("bare").is_unique())
-    likely = likely.join(meant, on="bare", how="inner", maintain_order="left")
+def _likely_damaged(live: Catalogue, edited: Catalogue, key: Key, rows: pl.DataFrame, *, added: bool) -> pl.DataFrame:
+    """New codes that differ from that of one gone item in zeros, spaces or case only: an item would be there twice."""
+    codes = pl.DataFrame({"code": key.values(edited, rows["edited"]), "meant": key.values(live, rows["live"])})
     advice = (
         "no live item has this code, but {} is missing from the sheet; write the code just so, or say --rescue-codes"
     )
-    say = pl.format(advice, "meant")
-    return pl.concat(
-        [
-            findings_frame(
-                "damaged code",
-                "warn",
-                key=likely["code"],
-                line=likely["line"],
-                field=key.fields[0],
-                value=likely["code"],
-                say=likely.select(say).to_series(),
-            ),
-            findings_frame(
-                "new item",
-                "note",
-                key=codes,
-                line=rows["line"],
-                say=_all("no live item has this code; the row was left out", codes),
-            ),
-        ]
+    return findings_frame(
+        "damaged code",
+        "stop" if added else "warn",
+        key=codes["code"],
+        line=_lines(edited, rows["edited"]),
+        field=key.fields[0],
+        value=codes["code"],
+        say=codes.select(pl.format(advice, "meant")).to_series(),
+    )
+
+
+def _new(edited: Catalogue, key: Key, pairing: Pairing, *, added: bool) -> pl.DataFrame:
+    if added:
+        return no_findings()
+    codes = key.values(edited, pairing.new)
+    return findings_frame(
+        "new item",
+        "note",
+        key=codes,
+        line=_lines(edited, pairing.new),
+        say=_all("no live item has this code; the row was left out", codes),
+    )
+
+
+def unknown_codes(codes: pl.Series) -> pl.DataFrame:
+    """Codes that were asked for, and that neither file has."""
+    return findings_frame(
+        "unknown code", "warn", value=codes, say=_all("this code was chosen, and no item has it", codes)
     )
 
 

@@ -55,7 +55,7 @@ class Finish:
         return above - rest + pl.when(further).then(pl.lit(step)).otherwise(pl.lit(Decimal(0))) + pl.lit(end)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Rule:
     """A field and what it becomes; ``text`` is the rule as it was written, ``empties`` that it is NULL and no more."""
 
@@ -152,19 +152,18 @@ def _end_of_operand(expression: str, start: int) -> int:
     return at
 
 
-def compute(rules: Sequence[Rule], values: pl.DataFrame) -> dict[str, pl.Series]:
-    """What each rule gives for each row; all rules see the values as they were before. Null where one gives nothing.
-
-    ``values`` are typed columns under their names with a side in front ("live.price").
+def one_each(rules: Sequence[Rule]) -> dict[str, Rule]:
+    """The rules by their fields.
 
     Raises:
-        WrongChoice: types do not go together, a number grows too large, or two rules are for one field.
+        WrongChoice: two rules are for one field.
     """
-    fields = [rule.field for rule in rules]
-    if len(set(fields)) < len(fields):
-        twice = next(name for name in fields if fields.count(name) > 1)
-        raise WrongChoice(f"two rules are for the field {twice}", remedy="Put them into one.")
-    return {rule.field: _computed(rule, values) for rule in rules}
+    of_field: dict[str, Rule] = {}
+    for rule in rules:
+        if rule.field in of_field:
+            raise WrongChoice(f"two rules are for the field {rule.field}", remedy="Put them into one.")
+        of_field[rule.field] = rule
+    return of_field
 
 
 def sides_of(rule: Rule, live: Sequence[str], listed: Sequence[str], rates: Sequence[str] = ()) -> dict[str, str]:
@@ -192,7 +191,12 @@ def sides_of(rule: Rule, live: Sequence[str], listed: Sequence[str], rates: Sequ
     return meant
 
 
-def _computed(rule: Rule, values: pl.DataFrame) -> pl.Series:
+def compute(rule: Rule, values: pl.DataFrame) -> pl.Series:
+    """What a rule gives for each row, null where it gives nothing; ``values`` are typed columns by the names it uses.
+
+    Raises:
+        WrongChoice: types do not go together, or a number grows too large.
+    """
     value = rule.value if rule.finish is None else rule.finish.of(rule.value)
     if rule.names and not rule.heeds_blanks:
         # GREATEST and others pass over a blank as if it were not there, and make a price or a stock of what is left.

@@ -9,7 +9,19 @@ from typing import TYPE_CHECKING, Any
 import orjson
 import polars as pl
 
-from neat_delta.changes.changeset import CELLS, FINDINGS, ITEMS, ChangeSet, FieldNote, Head, Stamp
+from neat_delta.changes.changeset import (
+    ADD,
+    CELLS,
+    CHANGE,
+    FINDINGS,
+    ITEMS,
+    NONE,
+    REMOVE,
+    ChangeSet,
+    FieldNote,
+    Head,
+    Stamp,
+)
 from neat_delta.errors import CannotWrite, Unreadable
 from neat_delta.matching import JOINT
 from neat_delta.reading import fetch
@@ -147,11 +159,11 @@ def _first_broken(lines: pl.Series, path: Path) -> Unreadable:
 
 
 def _check_items(rows: pl.DataFrame, head: Head, path: Path) -> None:
-    unknown = rows.filter(~pl.col("do").is_in(["change", "none"]) | pl.col("do").is_null())
+    unknown = rows.filter(~pl.col("do").is_in([CHANGE, ADD, REMOVE, NONE]) | pl.col("do").is_null())
     if len(unknown):
         at, do = unknown.row(0, named=True)["at"], unknown["do"][0]
         raise Unreadable(
-            "this item asks for something else than a change",
+            "this item asks for something that this program does not know",
             file=path,
             line=at + 2,
             value=do or "",
@@ -165,7 +177,7 @@ def _check_items(rows: pl.DataFrame, head: Head, path: Path) -> None:
             line=repeated["at"][1] + 2,
             value=repeated["key"][1].replace(JOINT, " · "),
         )
-    changed = rows.filter((pl.col("do") == "change").fill_null(False))
+    changed = rows.filter((pl.col("do") == CHANGE).fill_null(False))
     if len(changed) != head.counts.get("changed"):
         raise Unreadable(
             f"the head counts {head.counts.get('changed')} changed items, the file has {len(changed)}",
@@ -180,7 +192,7 @@ def _items(rows: pl.DataFrame) -> pl.DataFrame:
 
 def _cells(rows: pl.DataFrame, head: Head) -> pl.DataFrame:
     per_field = [
-        rows.filter(pl.col("do") == "change").select(
+        rows.filter(pl.col("do") != NONE).select(
             "at",
             "key",
             pl.lit(place).alias("place"),

@@ -7,16 +7,23 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.changes.changeset import ADD, REMOVE
+
 if TYPE_CHECKING:
     from neat_delta.changes.changeset import ChangeSet
 
 
 def undone(changes: ChangeSet, stays: pl.DataFrame | None = None) -> ChangeSet:
-    """The change set with was and now exchanged; undoing twice gives the same items and cells again.
+    """The change set with was and now exchanged, and adding with removing; undoing twice gives the same again.
 
     Cells in ``stays`` (key, field) are left as the change set makes them.
     """
     cells = changes.cells
     if stays is not None:
         cells = cells.join(stays, on=["key", "field"], how="anti", maintain_order="left")
-    return replace(changes, cells=cells.select("key", "field", was=pl.col("now"), now=pl.col("was")))
+    turned = pl.col("do").replace({ADD: REMOVE, REMOVE: ADD})
+    return replace(
+        changes,
+        items=changes.items.with_columns(do=turned),
+        cells=cells.select("key", "field", was=pl.col("now"), now=pl.col("was")),
+    )

@@ -57,7 +57,7 @@ def turned_by_a_program(trial: Trial) -> pl.DataFrame:
 
 def accents_broken(trial: Trial) -> pl.DataFrame:
     """A new text is the live one with its accents read, or written, in the wrong character set."""
-    cells = trial.changes.cells.drop_nulls(["was", "now"])
+    cells = trial.sent.drop_nulls(["was", "now"])
     cells = _not_as_typed(trial, cells.filter(WAS.str.contains(r"[^\x00-\x7f]")))
     what = [_broken(was, now) for was, now in cells.select("was", "now").iter_rows()]
     return _found(trial, cells.with_columns(what=pl.Series(what, dtype=pl.String)).drop_nulls("what"))
@@ -78,7 +78,7 @@ def _texts(trial: Trial) -> pl.DataFrame:
         for name, note in trial.changes.head.fields.items()
         if kind_named(note.kind).numeric or note.kind in ("date", "flag")
     ]
-    return _not_as_typed(trial, trial.changes.cells.filter(~pl.col("field").is_in(read)))
+    return _not_as_typed(trial, trial.sent.filter(~pl.col("field").is_in(read)))
 
 
 def _not_as_typed(trial: Trial, cells: pl.DataFrame) -> pl.DataFrame:

@@ -23,7 +23,7 @@ UNTOLD = (
 def character(trial: Trial) -> pl.DataFrame:
     """A value holds a character that the character set of the shop's files lacks."""
     charset = _charset(trial)
-    cells = trial.changes.cells
+    cells = trial.sent
     # UTF-8 and UTF-16 lack none, and ASCII may be any.
     if charset.startswith("utf") or charset == ASCII:
         return trial.found(cells.clear(), "character", "stop", "")
@@ -36,7 +36,7 @@ def character(trial: Trial) -> pl.DataFrame:
 
 def untold_characters(trial: Trial) -> pl.DataFrame:
     """A value needs more than ASCII, and nothing tells how the shop writes such characters."""
-    cells = trial.changes.cells
+    cells = trial.sent
     if _charset(trial) != ASCII:
         return trial.found(cells.clear(), "character", "warn", "")
     return trial.found(cells.filter(pl.col("now").str.contains(r"[^\x00-\x7f]")), "character", "warn", UNTOLD)
@@ -44,7 +44,7 @@ def untold_characters(trial: Trial) -> pl.DataFrame:
 
 def cannot_be_emptied(trial: Trial) -> pl.DataFrame:
     """A field would be emptied, and the shop's import has no way to do that by file."""
-    emptied = trial.changes.cells.filter(pl.col("now").is_null() & (not trial.settled.imports.can_empty))
+    emptied = trial.sent.filter(pl.col("now").is_null() & (not trial.settled.imports.can_empty))
     say = (
         "the shop's import leaves a field alone where a cell is blank, so no file can empty it; empty it in the shop, "
         "or settle a marker that empties in catalogue.toml"
@@ -56,7 +56,7 @@ def reads_as_marker(trial: Trial) -> pl.DataFrame:
     """A value is just what the shop's import takes for "empty this"."""
     marker = trial.settled.imports.marker
     say = f"the shop's import takes {marker!r} for an order to empty the field; write another value, or blank"
-    return trial.found(trial.changes.cells.filter(pl.col("now") == (marker or "")), "marker", "stop", say)
+    return trial.found(trial.sent.filter(pl.col("now") == (marker or "")), "marker", "stop", say)
 
 
 def _charset(trial: Trial) -> str:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.fieldkind import single_values
-from neat_delta.changes.changeset import no_findings
+from neat_delta.changes.changeset import ADD, CHANGE, no_findings
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -24,19 +24,38 @@ def locked(trial: Trial) -> pl.DataFrame:
     """A field whose change has wide effects changes, and this run does not unlock it."""
     say = "this field is locked in catalogue.toml; --unlock {} lets it change in this run"
     return _concat(
-        trial.found(cells, "locked field", "stop", say.format(name))
+        trial.found(
+            cells.join(trial.changes.keys_to(CHANGE), on="key", how="semi"), "locked field", "stop", say.format(name)
+        )
         for name, told, cells in trial.cells()
         if told.locked and name not in trial.unlocked
     )
 
 
 def required(trial: Trial) -> pl.DataFrame:
-    """A required field would be emptied."""
-    say = "this field must not be empty; leave the value, or write another one"
-    return _concat(
-        trial.found(cells.filter(pl.col("now").is_null()), "required field", "stop", say)
-        for _, told, cells in trial.cells()
-        if told.required
+    """A required field would be emptied, or a new item lacks it."""
+    emptied = trial.sent.filter(pl.col("now").is_null())
+    wanted = [
+        name for name, told in trial.settled.fields.items() if told.required and name not in trial.changes.head.key
+    ]
+    fields = pl.DataFrame({"field": wanted}, schema={"field": pl.String})
+    all_of_new = trial.changes.keys_to(ADD).join(fields, how="cross")
+    lacking = all_of_new.join(trial.changes.cells, on=["key", "field"], how="anti", maintain_order="left")
+    return pl.concat(
+        [
+            trial.found(
+                emptied.filter(pl.col("field").is_in(wanted)),
+                "required field",
+                "stop",
+                "this field must not be empty; leave the value, or write another one",
+            ),
+            trial.found(
+                lacking.with_columns(now=pl.lit(None, pl.String)),
+                "required field",
+                "stop",
+                "a new item must have this field; fill it, or say with a rule what new items have",
+            ),
+        ]
     )
 
 

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue import field_name
-from neat_delta.changes.changeset import findings_frame, no_findings
+from neat_delta.changes.changeset import ADD, CHANGE, findings_frame, no_findings
 from neat_delta.checks import accidents, imports, rules
 from neat_delta.errors import WrongChoice
 
@@ -40,9 +40,14 @@ class Trial:
     new_values: frozenset[str] = frozenset()
     as_typed: frozenset[str] = frozenset()
 
+    @property
+    def sent(self) -> pl.DataFrame:
+        """The cells (key, field, was, now) of items that are changed or added."""
+        return self.changes.cells_to(CHANGE, ADD)
+
     def cells(self) -> list[tuple[str, FieldSettings, pl.DataFrame]]:
-        """The changed cells (key, field, was, now), by field, with what is settled of it."""
-        parts = self.changes.cells.partition_by("field", as_dict=True, maintain_order=True)
+        """The cells that are sent, by field, with what is settled of it."""
+        parts = self.sent.partition_by("field", as_dict=True, maintain_order=True)
         return [(str(name), self.settled.of(str(name)), cells) for (name,), cells in parts.items()]
 
     def found(self, cells: pl.DataFrame, check: str, level: str, say: str | pl.Series) -> pl.DataFrame:

@@ -90,8 +90,7 @@ def adjust_command(
     def head(width: int) -> Iterator[Text]:
         return _head(seen, parsed, where, unknown, width)
 
-    again = f"neat-delta adjust {live} …"
-    return told(seen, receipt, settled, wanted, spoken, again, head)
+    return told(seen, receipt, settled, wanted, spoken, head)
 
 
 def _head(seen: Comparison, rules: list[Rule], where: str | None, unknown: list[str], width: int) -> Iterator[Text]:

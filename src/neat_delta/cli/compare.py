@@ -60,6 +60,15 @@ def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[
     is_flag=True,
     help="Give rows whose code lost zeros, spaces or digits to the one item it can be; each is listed.",
 )
+@click.option(
+    "--include",
+    multiple=True,
+    type=click.Choice(["new", "gone"]),
+    help="Send new rows as new items; remove the items that EDITED no longer has (with --at-most).",
+)
+@click.option("--at-most", type=click.IntRange(min=1), metavar="N", help="The most items that may be removed.")
+@click.option("--where", metavar="SQL", help="Only live items for which this holds, such as \"maker = 'Thrumhive'\".")
+@click.option("--items", type=FILE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
 @list_options
 @outcome
 @catalogue_file
@@ -72,6 +81,10 @@ def compare_command(
     blanks: str | None,
     kinds: dict[str, str],
     rescue_codes: bool,
+    include: tuple[str, ...],
+    at_most: int | None,
+    where: str | None,
+    items: Path | None,
     listing: ListOptions,
     wanted: Wanted,
     settings: Path | None,
@@ -81,12 +94,14 @@ def compare_command(
     """Compare the LIVE export with the EDITED sheet, or a supplier's list: what changed, item by item.
 
     Nothing is sent and no input is touched. Only items that exist change; new and missing rows are counted and
-    left out, and a blank cell leaves the live value as it is.
+    left out unless --include says otherwise, and a blank cell leaves the live value as it is.
 
     Both may be delimited text, XLSX, ODS, JSON Lines or XML, also packed with gzip or zip; one may be "-" for standard
     input. --delimiter, --encoding, --decimal, --header-line and --sheet are about EDITED, and so are --list, --match,
     --leave-out, --match-on, --assume, --set and --remember, for files of other people.
     """
+    if ("gone" in include) != (at_most is not None):
+        raise click.UsageError("--include gone and --at-most N go together: say how many items may be removed at most.")
     from neat_delta.begun import Begun
 
     begun = Begun(live, edited)
@@ -94,6 +109,7 @@ def compare_command(
     from neat_delta.catalogue import field_name
     from neat_delta.changes import Options
     from neat_delta.changes.fromlist import compare_list
+    from neat_delta.matching.nature import natures
     from neat_delta.reading import Told, read_both
 
     settled = settled_in(settings)
@@ -101,11 +117,21 @@ def compare_command(
     with progress(spoken) as voice:
         ours, theirs = read_both(live, edited, voice, Told.as_exported(listed.form), begun, exported_as(settled))
         cleared = None if blanks is None else blanks == "clear"
-        options = Options(key, cleared, kinds, rescue=rescue_codes, settled=settled)
+        options = Options(
+            key,
+            cleared,
+            kinds,
+            rescue=rescue_codes,
+            where=where,
+            items=items,
+            add="new" in include,
+            remove=at_most,
+            settled=settled,
+        )
         seen, matches = compare_list(ours.renamed(settled.names()), theirs, listed, options, voice)
         seen, receipt = finished(seen, settled, wanted, voice, inputs=(live, edited))
         if listing.save_as:
-            save_list(settings, listing.save_as, listed, [match.column for match in matches])
+            save_list(settings, listing.save_as, listed, natures(theirs))
 
     def head(width: int) -> Iterator[Text]:
         from neat_delta.views.comparison import files_view
@@ -114,8 +140,8 @@ def compare_command(
         as_list = listed.is_told or any(match.field and field_name(match.column) != match.field for match in matches)
         yield from files_view(seen, width, columns=not as_list)
         if as_list:
-            yield from list_view(matches, listed, width)
+            yield from list_view(matches, listed, seen.changes, width)
         if listing.save_as:
             yield from saved_view(listing.save_as, settings, width)
 
-    return told(seen, receipt, settled, wanted, spoken, f"neat-delta compare {live} {edited}", head)
+    return told(seen, receipt, settled, wanted, spoken, head)

@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from neat_delta.cli.common import FileForm, gathered
+from neat_delta.cli.common import FILE, FileForm, gathered
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterator, Sequence
+    from collections.abc import Callable, Iterator, Mapping
 
     from rich.text import Text
 
@@ -31,7 +31,10 @@ class ListOptions(NamedTuple):
     match_on: str | None
     assume: dict[str, str]
     rules: tuple[str, ...]
+    rules_new: tuple[str, ...]
     remember: dict[str, str]
+    remember_value: tuple[tuple[str, str], ...]
+    remember_file: Path | None
 
     def over(self, settled: Settings, form: FileForm) -> ListSettings:
         """What holds for this list: as told in this run, else as it is saved.
@@ -48,7 +51,7 @@ class ListOptions(NamedTuple):
         known = settled.lists[self.name] if self.name is not None else ListSettings()
         told = ExportForm(form.delimiter, form.charset, form.mark, form.header_line, form.sheet)
         either = asdict(known.form) | {name: value for name, value in asdict(told).items() if value is not None}
-        rules = {rule.partition("=")[0].strip(): rule for rule in (*known.rules, *self.rules)}
+        codes, values = self._answers()
         return replace(
             known,
             form=ExportForm(**either),
@@ -56,20 +59,42 @@ class ListOptions(NamedTuple):
             leave_out=tuple(dict.fromkeys([*known.leave_out, *map(field_name, self.leave_out)])),
             match_on=field_name(self.match_on) if self.match_on else known.match_on,
             assume={**known.assume, **{field_name(field): value for field, value in self.assume.items()}},
-            rules=tuple(rules.values()),
-            remember={**known.remember, **self.remember},
+            rules=_by_field(known.rules, self.rules),
+            rules_new=_by_field(known.rules_new, self.rules_new),
+            remember={**known.remember, **codes},
+            values={
+                field: {**known.values.get(field, {}), **values.get(field, {})}
+                for field in dict.fromkeys([*known.values, *values])
+            },
         )
+
+    def _answers(self) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
+        """Our codes for theirs, and our values for theirs by field: those of a file, then those told."""
+        from neat_delta.catalogue import field_name
+        from neat_delta.matching.remembered import remembered
+
+        codes, values = remembered(self.remember_file) if self.remember_file else ({}, {})
+        for field, answer in self.remember_value:
+            theirs, ours = _pair(answer, "FIELD THEIRS=OURS")
+            values.setdefault(field_name(field), {})[theirs] = ours
+        return codes | self.remember, values
+
+
+def _by_field(*rules: tuple[str, ...]) -> tuple[str, ...]:
+    """Rules, of which a later one for a field takes the place of an earlier one."""
+    return tuple({rule.partition("=")[0].strip(): rule for several in rules for rule in several}.values())
 
 
 def _pairs(_context: click.Context, option: click.Parameter, told: tuple[str, ...]) -> dict[str, str]:
     """``A=B`` options as a dictionary; the last sign of equality parts them, for columns may have one."""
-    pairs = {}
-    for text in told:
-        left, equals, right = text.rpartition("=")
-        if not (left.strip() and equals and right.strip()):
-            raise click.BadParameter(f"{text!r} is not {option.metavar}")
-        pairs[left.strip()] = right.strip()
-    return pairs
+    return dict(_pair(text, str(option.metavar)) for text in told)
+
+
+def _pair(text: str, form: str) -> tuple[str, str]:
+    left, equals, right = text.rpartition("=")
+    if not (left.strip() and equals and right.strip()):
+        raise click.BadParameter(f"{text!r} is not {form}")
+    return left.strip(), right.strip()
 
 
 def list_options(command: F) -> F:
@@ -102,17 +127,37 @@ def list_options(command: F) -> F:
             help='Compute a field, such as "price = round(list.net * 1.6, 2)"; repeatable.',
         ),
         click.option(
+            "--set-new",
+            "rules_new",
+            multiple=True,
+            metavar="RULE",
+            help='Compute a field of new items, such as "active = 1"; repeatable.',
+        ),
+        click.option(
             "--remember",
             multiple=True,
             metavar="THEIRS=OURS",
             callback=_pairs,
             help="Their code for an item, and ours; --save-list keeps it. Repeatable.",
         ),
+        click.option(
+            "--remember-value",
+            multiple=True,
+            nargs=2,
+            metavar="FIELD THEIRS=OURS",
+            help="Their value of a field, and ours, such as a stock room's name; repeatable.",
+        ),
+        click.option(
+            "--remember-file",
+            type=FILE,
+            metavar="FILE",
+            help="Two columns, their codes and ours; or three: field, their values and ours.",
+        ),
     )
     return gathered(ListOptions, "listing", options, command)
 
 
-def save_list(settings: Path | None, name: str, listed: ListSettings, columns: Sequence[str]) -> None:
+def save_list(settings: Path | None, name: str, listed: ListSettings, seen: Mapping[str, str]) -> None:
     """Keep a list's settings in catalogue.toml, which is made if there is none; what else stands there stays."""
     from neat_delta.catalogue.settingsfile import NAME
     from neat_delta.whole import write_whole
@@ -120,7 +165,7 @@ def save_list(settings: Path | None, name: str, listed: ListSettings, columns: S
 
     path = settings or Path(NAME)
     existing = path.read_text("utf-8") if path.exists() else ""
-    write_whole(path, with_list(existing, name, listed, columns).encode())
+    write_whole(path, with_list(existing, name, listed, seen).encode())
 
 
 def saved_view(name: str, settings: Path | None, width: int) -> Iterator[Text]:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import shlex
+import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
@@ -98,10 +100,9 @@ def told(
     settled: Settings,
     wanted: Wanted,
     spoken: Manners,
-    again: str,
     head: Callable[[int], Iterable[Text]] | None = None,
 ) -> Exit:
-    """Show the outcome as it is wanted; ``again`` is the command that was run, ``head`` what is told of its inputs."""
+    """Show the outcome as it is wanted; ``head`` is what is told of its inputs."""
     stopped = seen.changes.stopped()
     if spoken.as_json:
         show_json(_as_dict(seen, receipt, wanted))
@@ -109,7 +110,7 @@ def told(
         _say_held_back(stopped)
     else:
         width = console(spoken).width
-        show(_view(seen, receipt, settled, wanted, width, again, head), spoken)
+        show(_view(seen, receipt, settled, wanted, width, head), spoken)
     return Exit.ATTENTION if stopped else Exit.DONE
 
 
@@ -119,7 +120,6 @@ def _view(
     settled: Settings,
     wanted: Wanted,
     width: int,
-    again: str,
     head: Callable[[int], Iterable[Text]] | None,
 ) -> Iterator[Text]:
     from rich.text import Text
@@ -141,15 +141,15 @@ def _view(
         yield labelled("kept", f"the change set, in {wanted.out}")
     if receipt:
         yield next_view(receipt)
-    elif len(seen.changes.cells):
-        yield labelled("next", _next_step(seen, wanted.out, again))
+    elif len(seen.changes.keys_to("change", "add", "remove")):
+        yield labelled("next", _next_step(seen, wanted.out))
 
 
-def _next_step(seen: Comparison, out: Path | None, again: str) -> str:
-    """The command that writes what was just shown."""
+def _next_step(seen: Comparison, out: Path | None) -> str:
+    """The command that writes what was just shown: the one that was typed, with every option it had."""
     live = seen.live.source.path
     if out is None:
-        return f"{again} --write updates"
+        return f"{shlex.join(['neat-delta', *sys.argv[1:]])} --write updates"
     found_anyway = live.parent in (out.parent, Path())
     return f"neat-delta write {out} -o updates" + ("" if found_anyway else f" --live {live}")
 
@@ -161,6 +161,7 @@ def _as_dict(seen: Comparison, receipt: Receipt | None, wanted: Wanted) -> dict[
     findings = seen.changes.findings
     told: dict[str, Any] = head_as_dict(seen.changes.head)
     told["cells"] = len(seen.changes.cells)
+    told["items"] = {does: len(seen.changes.keys_to(does)) for does in ("change", "add", "remove")}
     told["left_alone"] = {"form": seen.form, "blanks": seen.blanks}
     told["findings"] = {level: len(findings.filter(level=level)) for level in ("stop", "warn", "note")}
     told["out"] = str(wanted.out) if wanted.out else None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -9,6 +10,7 @@ import polars as pl
 from neat_delta.catalogue import field_name
 from neat_delta.catalogue.typed import typed
 from neat_delta.errors import WrongChoice
+from neat_delta.matching.key import JOINT
 from neat_delta.reading import read_bytes
 
 if TYPE_CHECKING:
@@ -75,6 +77,49 @@ def chosen_rows(
         listed, unknown = rows_of_codes(catalogue, key, codes_in(text, key))
         rows = rows.filter(rows.is_in(listed.implode()))
     return rows, unknown
+
+
+@dataclass(frozen=True)
+class Scope:
+    """The items that take part: the live rows chosen (all if ``None``), and codes asked for that no live item has.
+
+    New rows take part if their code was asked for, or if nothing was chosen at all.
+    """
+
+    live: Catalogue
+    key: Key
+    rows: pl.Series | None = None
+    asked: tuple[str, ...] = ()
+
+    def of_live(self, rows: pl.Series) -> pl.Series:
+        """Those of some live rows that take part."""
+        return rows if self.rows is None else rows.filter(rows.is_in(self.rows.implode()))
+
+    def outside(self, edited: Catalogue, key: Key) -> pl.Series:
+        """The positions of the rows of a sheet that have a code and take no part."""
+        if self.rows is None:
+            return pl.Series([], dtype=pl.UInt32)
+        inside = pl.concat([key.values(self.live, self.rows), pl.Series(self.asked, dtype=pl.String)])
+        codes = key.values(edited)
+        apart = ~codes.is_in(inside.implode()) & (codes.str.strip_chars(f"{JOINT} \t\u00a0") != "")
+        return apart.arg_true().cast(pl.UInt32)
+
+    def unknown(self, edited: Catalogue, key: Key) -> pl.Series:
+        """The codes asked for that a sheet does not have either."""
+        asked = pl.Series(self.asked, dtype=pl.String)
+        return asked.filter(~asked.is_in(key.values(edited).implode())) if len(asked) else asked
+
+
+def scope_of(live: Catalogue, key: Key, where: str | None, items: Path | None, settled: Settings) -> Scope:
+    """The items chosen by a condition over the live fields and by a file of codes; all without either.
+
+    Raises:
+        WrongChoice: it is no condition, or names a field that does not exist.
+    """
+    if not where and items is None:
+        return Scope(live, key)
+    rows, unknown = chosen_rows(live, key, where, items, settled)
+    return Scope(live, key, rows, tuple(unknown))
 
 
 def codes_in(text: str, key: Key) -> list[str]:

@@ -21,6 +21,18 @@ def bare(code: pl.Expr) -> pl.Expr:
     return code.str.replace_all(r"[\s\u00a0]", "").str.to_lowercase().str.strip_chars_start("0")
 
 
+def likely_damaged(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
+    """New rows whose code is that of one gone item but for zeros in front, spaces or letter case (edited, live)."""
+    if pairing.new.is_empty() or pairing.gone.is_empty():
+        return pl.DataFrame(schema={"edited": pl.UInt32, "live": pl.UInt32})
+    sides = []
+    for name, catalogue, rows in (("edited", edited, pairing.new), ("live", live, pairing.gone)):
+        codes = pl.DataFrame({name: rows, "code": key.values(catalogue, rows)})
+        plain = codes.select(name, bare=bare(pl.col("code")))
+        sides.append(plain.filter(pl.col("bare").is_unique() & (pl.col("bare") != "")))
+    return sides[0].join(sides[1], on="bare", how="inner", maintain_order="left").select("edited", "live")
+
+
 def rescued(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> Pairing:
     """The pairing with new rows given to gone items, where a row can be one item only and no other row can be it.
 

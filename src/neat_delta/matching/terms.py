@@ -43,15 +43,21 @@ def in_our_terms(sheet: Catalogue, live: Catalogue, settled: Settings, listed: L
     """
     columns = {field_name(field.column): field.column for field in sheet.fields}
     for column, field in listed.columns.items():
-        _insist_on(field_name(column), list(columns), f"--match {column}={field}", "column", columns)
-        _insist_on(field, live.names, f"--match {column}={field}", "field")
+        _insist_on(field_name(column), list(columns), f"the match {column}={field}", "column", columns)
+        _insist_on(field, live.names, f"the match {column}={field}", "field")
     for name in listed.leave_out:
         _insist_on(name, [*columns, *live.names], f"--leave-out {name}", "field or column")
     left_out = {name for name in listed.leave_out if name in columns and columns[name] not in listed.columns}
     kept = tuple(field for field in sheet.fields if field_name(field.column) not in left_out)
     told = {field_name(column): field for column, field in listed.columns.items()}
     ours = replace(sheet, fields=kept).renamed(settled.names() | told)
-    return _with_constants(ours, live, listed.assume) if listed.assume else ours
+    if listed.assume:
+        ours = _with_constants(ours, live, listed.assume)
+    for name, values in listed.values.items():
+        _insist_on(name, live.names, f"--remember-value {name}", "field")
+        if name in ours.names:
+            ours = _with_column(ours, live, name, _in_our_values(ours, name, values, settled.of(name).separator))
+    return ours
 
 
 def without_fields(sheet: Catalogue, names: Sequence[str]) -> Catalogue:
@@ -99,6 +105,16 @@ def _keyed_by(sheet: Catalogue, live: Catalogue, key: Key, on: str) -> Catalogue
     codes = found.select(pl.coalesce("code", unknown)).to_series()
     # The field has done its work of naming the item; as it is equal there is nothing to compare in it.
     return _with_column(replace(sheet, fields=tuple(f for f in sheet.fields if f.name != on)), live, name, codes)
+
+
+def _in_our_values(sheet: Catalogue, name: str, values: Mapping[str, str], separator: str | None) -> pl.Series:
+    """A field's cells with their values turned into ours, also where a cell holds several."""
+    cells = sheet.cells([name])[name]
+    if separator is None:
+        return cells.str.strip_chars().replace_strict(dict(values), default=cells, return_dtype=pl.String)
+    single = pl.element().str.strip_chars()
+    ours = cells.str.split(separator).list.eval(single.replace_strict(dict(values), default=single))
+    return ours.list.join(separator)
 
 
 def _single(key: Key, option: str) -> tuple[str]:

@@ -11,7 +11,8 @@ from rich.text import Text
 
 from neat_delta.catalogue import DELIMITERS
 from neat_delta.changes import by_effect, by_field
-from neat_delta.changes.changeset import STATES
+from neat_delta.changes.changeset import ADD, CHANGE, OUTSIDE, REMOVE, STATES
+from neat_delta.changes.fromlist import LIST_CHANGED
 from neat_delta.matching import JOINT
 from neat_delta.views.look import (
     DOWN,
@@ -60,7 +61,7 @@ def comparison_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
     """What a comparison found, line by line; what its files are is told before."""
     yield Text()
     yield from rows_view(seen, shown)
-    if len(seen.changes.cells):
+    if len(seen.changes.keys_to(CHANGE)):
         yield Text()
         yield from fields_view(seen.changes, shown.width)
         yield Text()
@@ -91,7 +92,7 @@ def files_view(seen: Comparison, width: int, *, columns: bool = True) -> Iterato
     """Both files, how they are written, by what their rows were matched, and which ``columns`` are left out."""
     widest = max(len(seen.live.source.name), len(seen.edited.source.name))
     yield from catalogue_view("live", seen.live, "items", width, widest)
-    yield from catalogue_view("sheet", seen.edited, "rows ", width, widest)
+    yield from catalogue_view("sheet", seen.edited, "rows ", width, widest, seen.outside)
     yield labelled("matched", "on " + " + ".join(seen.key.fields))
     if not columns:
         return
@@ -114,9 +115,11 @@ def charset_name(charset: str) -> str:
     return charset.upper().replace("ISO8859", "ISO-8859").replace("CP125", "Windows-125")
 
 
-def catalogue_view(label: str, catalogue: Catalogue, rows: str, width: int, widest: int = 0) -> Iterator[Text]:
-    """One file: its name (on so many columns), its size, how it is written."""
-    size = f"{count(len(catalogue) + len(catalogue.bad))} {rows} × {len(catalogue.fields)} fields"
+def catalogue_view(
+    label: str, catalogue: Catalogue, rows: str, width: int, widest: int = 0, besides: int = 0
+) -> Iterator[Text]:
+    """One file: its name (on so many columns), its size with the rows ``besides``, how it is written."""
+    size = f"{count(len(catalogue) + len(catalogue.bad) + besides)} {rows} × {len(catalogue.fields)} fields"
     line, form = labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}"), form_words(catalogue)
     if len(line) + len(form) + 3 <= width:
         yield line.append(f"   {form}")
@@ -147,7 +150,9 @@ def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
     """The states of the rows, which add up to the rows read, and the live items that no row names."""
     counts = seen.changes.head.counts
     label, line = "rows", Text()
-    for state in STATES:
+    for state in (*STATES, OUTSIDE):
+        if state not in counts:
+            continue
         worrying = state in ("repeated", "unreadable", "refused") and counts[state]
         style = "stop" if worrying else "strong" if state == "changed" else "plain"
         part = Text(f"{state} {count(counts[state])}", STYLES[style])
@@ -161,9 +166,12 @@ def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
         yield labelled(label, line.append("   " + total))
     else:
         yield from (labelled(label, line), labelled("", total))
+    added, removed = (len(seen.changes.keys_to(does)) for does in (ADD, REMOVE))
     if counts["new"]:
-        what = f"{several(counts['new'], 'row')} whose code no live item has, left out"
-        yield from _listed(seen, "new", what, shown)
+        yield from _listed(seen, "new", _what_of_new(counts["new"], added), shown)
+    if counts.get(OUTSIDE):
+        said = f"{several(counts[OUTSIDE], 'row')} of items that were not chosen, left out"
+        yield from sentence(OUTSIDE, said, shown.width)
     if counts["new"] > SOME_ROWS and not counts["changed"] + counts["same"] + counts["refused"]:
         said = (
             "the live export knows none of these codes: is this the right file? A list may name items by another field "
@@ -171,7 +179,9 @@ def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
         )
         yield from sentence("look at", said, shown.width, "warn")
     if counts["gone"]:
-        what = f"{several(counts['gone'], 'live item')} without a row in the sheet, left as they are"
+        fate = f"{count(removed)} of them to be removed" if removed < counts["gone"] else "to be removed"
+        fate = fate if removed else "left as they are"
+        what = f"{several(counts['gone'], 'live item')} without a row in the sheet, {fate}"
         if counts["gone"] > FEW_GONE * len(seen.live) and "gone" not in shown.states:
             # Somebody's list is not meant to have every item.
             yield from sentence("gone", f"{what} (--show gone lists them)", shown.width)
@@ -180,6 +190,13 @@ def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
     for state in shown.states:
         if state not in ("new", "gone"):
             yield from _listed(seen, state, several(counts[state], "row"), shown)
+
+
+def _what_of_new(rows: int, added: int) -> str:
+    left = f"{several(rows - added, 'row')} whose code no live item has, left out"
+    if not added:
+        return left
+    return f"{several(added, 'new item')} to be sent" + (f"; {left}" if rows > added else "")
 
 
 def _listed(seen: Comparison, state: str, what: str, shown: Shown) -> Iterator[Text]:
@@ -293,7 +310,8 @@ def _side(cells: Sequence[dict[str, str | None]], side: str) -> list[Cell]:
 def findings_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
     """What was kept out and why, then what goes through but wants a look; notes are only counted elsewhere."""
     for level, title in (("stop", "held back"), ("warn", "look at")):
-        found = changes.findings.filter(level=level)
+        # What is new about a list is said with its columns.
+        found = changes.findings.filter(pl.col("level") == level, pl.col("check") != LIST_CHANGED)
         if len(found):
             yield Text()
             yield labelled(title, several(len(found), "finding"), level)

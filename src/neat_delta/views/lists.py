@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
+from neat_delta.changes.fromlist import LIST_CHANGED
 from neat_delta.views.comparison import sentence
 from neat_delta.views.look import NOTHING, printable
 from neat_delta.views.table import Cell, Column, table
@@ -14,11 +15,16 @@ if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
     from neat_delta.catalogue.settings import ListSettings
+    from neat_delta.changes import ChangeSet
     from neat_delta.matching.terms import ColumnMatch
 
 
-def list_view(matches: Sequence[ColumnMatch], listed: ListSettings, width: int) -> Iterator[Text]:
-    """Which column stands for which field, with its first value, so that a wrong match is seen at once; the rules."""
+def list_view(matches: Sequence[ColumnMatch], listed: ListSettings, changes: ChangeSet, width: int) -> Iterator[Text]:
+    """Which column stands for which field, with its first value, so that a wrong match is seen at once; the rules.
+
+    And what is another way with the list than last time.
+    """
+    drifted = changes.findings.filter(check=LIST_CHANGED)["say"]
     heads = [Column("column of the list", least=10), Column("field", least=8), Column("first value", least=10)]
     rows = [
         [
@@ -30,25 +36,15 @@ def list_view(matches: Sequence[ColumnMatch], listed: ListSettings, width: int) 
     ]
     yield Text()
     yield from table(heads, rows, width)
-    if listed.rules or listed.assume or listed.match_on or listed.seen:
+    if listed.rules or listed.assume or listed.match_on or len(drifted):
         yield Text()
     for at, rule in enumerate(listed.rules):
         yield from sentence("" if at else "rules", rule, width)
+    for at, rule in enumerate(listed.rules_new):
+        yield from sentence("" if at else "for new", rule, width)
     for name, value in listed.assume.items():
         yield from sentence("assumed", f"{name} is {value} on all rows", width)
     if listed.match_on:
         yield from sentence("named by", f"{listed.match_on}, which stands for our code", width)
-    yield from drift_view(matches, listed, width)
-
-
-def drift_view(matches: Sequence[ColumnMatch], listed: ListSettings, width: int) -> Iterator[Text]:
-    """Columns that the list had last time and lacks now, and those that are new."""
-    if not listed.seen:
-        return
-    now = [match.column for match in matches]
-    lost, new = [name for name in listed.seen if name not in now], [name for name in now if name not in listed.seen]
-    if lost:
-        said = f"columns that were there last time and are not now: {', '.join(lost)}"
+    for said in drifted:
         yield from sentence("look at", said, width, "warn")
-    if new:
-        yield from sentence("look at", f"columns that are new since last time: {', '.join(new)}", width, "warn")

@@ -35,6 +35,9 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
     more = len(receipt.files) - len(files)
     if more:
         yield labelled("", f"… and {several(more, 'more file')}, all in {receipt.folder}/receipt.json")
+    if len({written.does for written in receipt.files}) > 1:
+        said = "new items first, then changes, then removals; each sort of file has its own way in at the shop"
+        yield from sentence("in order", said, width)
     proved = (
         f"these files turn {live_name} into exactly the edited catalogue, {several(receipt.cells, 'cell')} of "
         f"{several(receipt.items, 'item')}; {receipt.folder}/undo turns it back"

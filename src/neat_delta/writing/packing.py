@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.changes.changeset import ADD, CHANGE, REMOVE
 from neat_delta.errors import CannotWrite
 from neat_delta.matching import JOINT, Key
 
@@ -23,9 +24,13 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Table:
-    """One file to be: columns by field name in the live export's order, the key among them; null empties a cell."""
+    """One file to be: columns by field name in the live export's order, the key among them; null empties a cell.
+
+    ``does`` says what becomes of its items: they are changed, added or removed.
+    """
 
     cells: pl.DataFrame
+    does: str = CHANGE
 
     @property
     def columns(self) -> list[str]:
@@ -38,29 +43,65 @@ class Table:
 
 
 def pack(changes: ChangeSet, live: Catalogue, insisted: Sequence[str] = ()) -> list[Table]:
-    """One table for each set of fields, the longest first; columns and rows in the live export's order.
+    """The tables in the order to import: new items, changes, removals; columns and rows in the live export's order.
 
-    ``insisted`` fields stand in every table, with the live value where they do not change; as what else stands there
-    is what the shop has already, they empty nothing.
+    There is a table of changes for each set of fields, the longest first. ``insisted`` fields stand in every table,
+    with the live value where they do not change; as what else stands there is what the shop has already, they empty
+    nothing. A blank cell of a new item empties nothing either, so that one table does for them all.
     """
-    if changes.cells.is_empty():
+    return [
+        *_additions(changes, live, insisted),
+        *_changes(changes, live, insisted),
+        *_removals(changes, live, insisted),
+    ]
+
+
+def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
+    keys = changes.keys_to(ADD)
+    if keys.is_empty():
         return []
-    key = changes.head.key
+    wide = changes.cells_to(ADD).pivot("field", index="key", values="now", maintain_order=True)
+    wide = keys.join(wide, on="key", how="left", maintain_order="left")
+    blank = [name for name in insisted if name not in wide.columns]
+    filled = wide.drop("key").with_columns(pl.lit(None, pl.String).alias(name) for name in blank)
+    filled = filled.select(pl.all().fill_null("")) if filled.columns else filled
+    return [_table(wide["key"], filled, changes, live, ADD)]
+
+
+def _changes(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
+    cells = changes.cells_to(CHANGE)
+    if cells.is_empty():
+        return []
     fields = pl.Enum(list(changes.head.fields))
-    sets = changes.cells.group_by("key", maintain_order=True).agg(
+    sets = cells.group_by("key", maintain_order=True).agg(
         pl.col("field").cast(fields).sort().cast(pl.String).str.join(JOINT).alias("set")
     )
-    parts = changes.cells.join(sets, on="key", how="left", maintain_order="left").partition_by(
-        "set", maintain_order=True
-    )
     tables = []
-    for part in parts:
+    for part in cells.join(sets, on="key", how="left", maintain_order="left").partition_by("set", maintain_order=True):
         wide = part.pivot("field", index="key", values="now", maintain_order=True)
-        codes = wide["key"].str.split_exact(JOINT, len(key) - 1).struct.rename_fields(list(key)).struct.unnest()
-        unchanged = _live_cells(live, key, wide["key"], [name for name in insisted if name not in wide.columns])
-        wide = pl.concat([codes, wide.drop("key"), unchanged.drop(key, strict=False)], how="horizontal")
-        tables.append(Table(wide.select(name for name in live.names if name in wide.columns)))
+        names = [name for name in insisted if name not in wide.columns]
+        unchanged = _live_cells(live, changes.head.key, wide["key"], names)
+        tables.append(_table(wide["key"], pl.concat([wide.drop("key"), unchanged], how="horizontal"), changes, live))
     return sorted(tables, key=lambda table: (-len(table.cells), table.columns))
+
+
+def _removals(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
+    keys = changes.keys_to(REMOVE)["key"]
+    if keys.is_empty():
+        return []
+    there = changes.cells_to(REMOVE).filter(pl.col("field").is_in(insisted))
+    wide = there.pivot("field", index="key", values="was", maintain_order=True)
+    beside = keys.to_frame().join(wide, on="key", how="left", maintain_order="left").drop("key")
+    beside = beside.with_columns(pl.lit(None, pl.String).alias(name) for name in insisted if name not in wide.columns)
+    return [_table(keys, beside, changes, live, REMOVE)]
+
+
+def _table(keys: pl.Series, cells: pl.DataFrame, changes: ChangeSet, live: Catalogue, does: str = CHANGE) -> Table:
+    """A table of these items with their key's parts in front of other cells, columns in the live export's order."""
+    key = list(changes.head.key)
+    codes = keys.str.split_exact(JOINT, len(key) - 1).struct.rename_fields(key).struct.unnest()
+    wide = pl.concat([codes, cells.drop(key, strict=False)], how="horizontal")
+    return Table(wide.select(name for name in live.names if name in wide.columns), does)
 
 
 def _live_cells(live: Catalogue, key: Sequence[str], codes: pl.Series, names: Sequence[str]) -> pl.DataFrame:

@@ -1,9 +1,10 @@
 """The proof: written files, read back from their bytes and applied as a shop would, give exactly what was meant.
 
-A shop that imports a file finds each row's item by the key, puts the row's cells in place of the item's, a blank
-one too unless it is settled that blanks leave a field alone, and leaves every other cell and every item without a row
-as it was. So only items with a row need to be looked at, provided that each key names exactly one live item, which is
-checked.
+A shop that imports a file of changes finds each row's item by the key, puts the row's cells in place of the item's, a
+blank one too unless it is settled that blanks leave a field alone, and leaves every other cell and every item without a
+row as it was. A file of new items makes an item of each row, blank in every field that the file does not have; a file
+of removals takes the items out that it names. So only items with a row need to be looked at, provided that each key
+names exactly one live item, or none if it is to be new, which is checked.
 """
 
 from __future__ import annotations
@@ -14,6 +15,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue import field_name
+from neat_delta.changes.changeset import ADD, CHANGE, REMOVE
 from neat_delta.errors import ProofFailed
 from neat_delta.matching import JOINT, Key
 from neat_delta.reading import Told, read_catalogue
@@ -27,9 +29,15 @@ if TYPE_CHECKING:
     from neat_delta.writing.shopimport import ShopImport
 
 
+REPORT = "Nothing was written. Please report this with the two files."
+
+
 @dataclass(frozen=True)
 class Shop:
-    """The items that an update touches, as they stand at one moment (a frame of key and every live field)."""
+    """The items that an update touches, as they stand at one moment (a frame of key and every live field).
+
+    Those that are not there at that moment have no row.
+    """
 
     items: pl.DataFrame
     live: Catalogue
@@ -41,11 +49,19 @@ def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop
     """The touched items as the live export has them.
 
     Raises:
-        ProofFailed: an item of the change set is not exactly once in the live export.
+        ProofFailed: an item of the change set is not exactly once in the live export, or a new one is there already.
     """
     key = Key(changes.head.key, told=True)
-    touched = changes.cells.select("key").unique(maintain_order=True)
+    touched = changes.keys_to(CHANGE, REMOVE)
     codes = pl.DataFrame({"key": key.values(live)}).with_row_index("row")
+    there = codes.join(changes.keys_to(ADD), on="key", how="semi")
+    if len(there):
+        raise ProofFailed(
+            "the change set adds an item that the live export has already",
+            file=live.source.path,
+            column=" and ".join(key.fields),
+            value=_tell(there["key"][0]),
+        )
     rows = codes.join(touched, on="key", how="semi", maintain_order="left")
     if len(rows) != len(touched) or rows["key"].is_duplicated().any():
         lost = touched.join(rows, on="key", how="anti")["key"].to_list()
@@ -61,12 +77,12 @@ def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop
 
 
 def expected(before: Shop, changes: ChangeSet) -> Shop:
-    """The touched items with exactly the change set's cells changed.
+    """The touched items with exactly the change set's cells changed, its new items there and its removed ones not.
 
     Raises:
         ProofFailed: a cell does not hold what the change set says was there.
     """
-    items = before.items
+    items = pl.concat([before.items, _blank(before, changes.keys_to(ADD)["key"])])
     for (field,), cells in changes.cells.group_by("field", maintain_order=True):
         at = _places(items, cells["key"])
         was, there = cells["was"].fill_null(""), items[str(field)].gather(at)
@@ -79,17 +95,25 @@ def expected(before: Shop, changes: ChangeSet) -> Shop:
                 value=_tell(cells["key"][wrong]),
             )
         items = items.with_columns(items[str(field)].scatter(at, cells["now"].fill_null("")))
-    return replace(before, items=items)
+    return replace(before, items=items.join(changes.keys_to(REMOVE), left_on=JOINT, right_on="key", how="anti"))
 
 
-def imported(before: Shop, files: Sequence[Path]) -> Shop:
-    """The touched items after the shop has imported these files, one after another.
+def _blank(shop: Shop, keys: pl.Series) -> pl.DataFrame:
+    """New items with nothing but their key."""
+    parts = keys.str.split_exact(JOINT, len(shop.key.fields) - 1).struct.rename_fields(list(shop.key.fields))
+    codes = parts.struct.unnest().with_columns(keys.alias(JOINT))
+    names = [name for name in shop.items.columns if name not in codes.columns]
+    return codes.with_columns(pl.lit("").alias(name) for name in names).select(shop.items.columns)
+
+
+def imported(before: Shop, files: Sequence[tuple[Path, str]]) -> Shop:
+    """The touched items after the shop has imported these files, one after another; each with what its items do.
 
     Raises:
         ProofFailed: a file has a row that cannot be read, a column the shop does not know, or an unknown key.
     """
     items = before.items
-    for path in files:
+    for path, does in files:
         form = before.way_in.form
         sheet = read_catalogue(path, told=Told(form.delimiter, form.writing_charset, header_line=1, every_row=True))
         if len(sheet.bad) or sheet.unnamed:
@@ -101,6 +125,17 @@ def imported(before: Shop, files: Sequence[Path]) -> Shop:
         sheet = sheet.renamed({field_name(field.column): field.name for field in before.live.fields})
         cells = sheet.cells(sheet.names)
         keys = before.key.values(sheet)
+        if does == ADD:
+            known = keys.is_in(items[JOINT].implode())
+            if known.any():
+                wrong = _first(known)
+                raise ProofFailed(
+                    "this new item is there already",
+                    file=path.name,
+                    line=sheet.rows.line[wrong],
+                    value=_tell(keys[wrong]),
+                )
+            items = pl.concat([items, _blank(before, keys)])
         at = _places(items, keys)
         if at.has_nulls() or at.is_duplicated().any():
             wrong = _first(at.is_null() | at.is_duplicated())
@@ -110,6 +145,9 @@ def imported(before: Shop, files: Sequence[Path]) -> Shop:
                 line=sheet.rows.line[wrong],
                 value=_tell(keys[wrong]),
             )
+        if does == REMOVE:
+            items = items.filter(~pl.col(JOINT).is_in(keys.implode()))
+            continue
         items = items.with_columns(
             items[name].scatter(at, before.way_in.taken(cells[name], items[name].gather(at))) for name in sheet.names
         )
@@ -122,18 +160,29 @@ def insist_equal(got: Shop, wanted: Shop, what: str) -> int:
     Raises:
         ProofFailed: names the first cell that differs.
     """
+    ours, theirs = got.items, wanted.items
+    if not ours[JOINT].equals(theirs[JOINT]):
+        ours, theirs = ours.sort(JOINT), theirs.sort(JOINT)
+    if not ours[JOINT].equals(theirs[JOINT]):
+        strange = pl.concat([ours.join(theirs, on=JOINT, how="anti"), theirs.join(ours, on=JOINT, how="anti")])
+        raise ProofFailed(
+            f"{what}: this item would be there and should not, or the other way round",
+            file=got.live.source.name,
+            value=_tell(strange[JOINT][0]),
+            remedy=REPORT,
+        )
     for name in got.live.names:
-        differ = got.items[name] != wanted.items[name]
+        differ = ours[name] != theirs[name]
         if differ.any():
             at = _first(differ)
             raise ProofFailed(
-                f"{what}: this cell would become {got.items[name][at]!r} and should become {wanted.items[name][at]!r}",
+                f"{what}: this cell would become {ours[name][at]!r} and should become {theirs[name][at]!r}",
                 file=got.live.source.name,
                 column=got.live.field(name).column,
-                value=_tell(got.items[JOINT][at]),
-                remedy="Nothing was written. Please report this with the two files.",
+                value=_tell(ours[JOINT][at]),
+                remedy=REPORT,
             )
-    return len(got.items) * len(got.live.names)
+    return len(ours) * len(got.live.names)
 
 
 def _places(items: pl.DataFrame, keys: pl.Series) -> pl.Series:

@@ -9,15 +9,15 @@ import tomlkit
 from neat_delta.catalogue import DELIMITERS
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping
 
     from neat_delta.catalogue.settings import ListSettings
 
 
-def with_list(existing: str, name: str, listed: ListSettings, columns: Sequence[str]) -> str:
+def with_list(existing: str, name: str, listed: ListSettings, seen: Mapping[str, str]) -> str:
     """The text of a catalogue.toml with this list in its section; every other line stays as it is.
 
-    ``columns`` are those the list has now, so that next time what has changed can be said.
+    ``seen`` are the columns that the list has now and what they hold, so that next time what has changed can be said.
     """
     document = tomlkit.parse(existing)
     if "lists" not in document:
@@ -34,18 +34,23 @@ def with_list(existing: str, name: str, listed: ListSettings, columns: Sequence[
         "match_on": listed.match_on,
         "assume": dict(listed.assume),
         "set": list(listed.rules),
-        "remember": dict(listed.remember),
-        "seen": list(columns),
+        "set_new": list(listed.rules_new),
+        "seen": _inline(seen),
     }
     section = tomlkit.table()
     for key, value in told.items():
         if value not in (None, {}, []):
             section.add(key, _inline(value) if isinstance(value, dict) else value)
+    # Answers may be many, and read better one a line.
+    if listed.remember:
+        section.add("remember", dict(listed.remember))
+    if listed.values:
+        section.add("values", {field: dict(pairs) for field, pairs in listed.values.items()})
     document["lists"][name] = section
     return tomlkit.dumps(document)
 
 
-def _inline(pairs: dict[str, str]) -> tomlkit.items.InlineTable:
+def _inline(pairs: Mapping[str, str]) -> tomlkit.items.InlineTable:
     table = tomlkit.inline_table()
     table.update(pairs)
     return table

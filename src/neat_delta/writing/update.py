@@ -15,6 +15,7 @@ import polars as pl
 
 from neat_delta.catalogue.settings import ImportRules, Settings
 from neat_delta.changes import dump_changes, undone
+from neat_delta.changes.changeset import ADD, CHANGE, NONE, REMOVE
 from neat_delta.errors import CannotWrite, WrongLive
 from neat_delta.reading import fingerprint
 from neat_delta.voice import SILENCE, Voice
@@ -34,14 +35,17 @@ RECEIPT = "receipt.json"
 UNDO = "undo"
 FORMAT = 1
 NOTHING = Settings()
+# What files are called, by what becomes of their items.
+FILES = {ADD: "new-items", CHANGE: "changes", REMOVE: "removals"}
 KEPT_SUFFIXES = (".csv", ".tsv", ".txt")
 
 
 @dataclass(frozen=True)
 class WrittenFile:
-    """One file of an update: its name in the folder, rows, columns, size and fingerprint."""
+    """One file of an update: its name in the folder, what becomes of its items, rows, columns, size and fingerprint."""
 
     file: str
+    does: str
     rows: int
     columns: list[str]
     bytes: int
@@ -118,7 +122,7 @@ def write_update(
         )
     _refuse_strange((*changes.head.key, *changes.head.fields), live, "the change set", "Compare again.")
     _refuse_strange(settled.imports.columns, live, "[import] in catalogue.toml", "Mend its columns.")
-    if changes.cells.is_empty():
+    if changes.items["do"].is_in([NONE]).all():
         return None
     _refuse_used(folder, replace=replace)
     # What need not wait for another step has a thread of its own.
@@ -127,14 +131,12 @@ def write_update(
         changes_sha256 = writers.submit(lambda: fingerprint(dump_changes(changes)))
         shop = shop_import(changes, live, settled)
         # What a file fills, a file may not be able to empty again.
-        stays = changes.cells.filter(pl.col("was").is_null() & (not settled.imports.can_empty))
+        stays = changes.cells_to(CHANGE).filter(pl.col("was").is_null() & (not settled.imports.can_empty))
         way_back = undone(changes, stays)
         back = writers.submit(_write, way_back, live, draft / UNDO, shop)
         files, undo = _write(changes, live, draft, shop), back.result()
         voice.step("proving the update")
-        compared = prove(
-            changes, way_back, live, shop, [draft / f.file for f in files], [draft / UNDO / f.file for f in undo]
-        )
+        compared = prove(changes, way_back, live, shop, _at(draft, files), _at(draft / UNDO, undo))
         receipt = Receipt(
             folder=folder,
             made=datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"),
@@ -143,7 +145,7 @@ def write_update(
             key=changes.head.key,
             files=files,
             undo=undo,
-            items=changes.cells["key"].n_unique(),
+            items=len(changes.keys_to(CHANGE, ADD, REMOVE)),
             cells=len(changes.cells),
             compared=compared,
             rules=settled.imports,
@@ -159,10 +161,10 @@ def prove(
     way_back: ChangeSet,
     live: Catalogue,
     shop: ShopImport,
-    files: Sequence[Path],
-    undo: Sequence[Path],
+    files: Sequence[tuple[Path, str]],
+    undo: Sequence[tuple[Path, str]],
 ) -> int:
-    """Apply the files to the live export and compare; then the undo files, and compare again.
+    """Apply the files (and what becomes of their items) to the live export and compare; then the undo files likewise.
 
     Returns how many cells were compared. Raises ``ProofFailed`` naming the first cell that is not as it should be.
     """
@@ -174,6 +176,10 @@ def prove(
         back = provers.submit(imported, wanted, undo)
         compared = insist_equal(imported(before, files), wanted, "the update would go wrong")
         return compared + insist_equal(back.result(), restored, "the undo would go wrong")
+
+
+def _at(folder: Path, files: Sequence[WrittenFile]) -> list[tuple[Path, str]]:
+    return [(folder / written.file, written.does) for written in files]
 
 
 def _refuse_strange(names: Sequence[str], live: Catalogue, whose: str, remedy: str) -> None:
@@ -191,11 +197,11 @@ def _write(changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport) 
 
     try:
         parts = [
-            part
+            (table.does, part)
             for table in pack(changes, live, rules.columns)
             for part in parts_of(Table(shop.written(table.cells)).headed(live), rules.rows, fits)
         ]
-        files = [delimited(part, form) for part in parts]
+        files = [delimited(part, form) for _, part in parts]
     except UnicodeEncodeError as error:
         raise CannotWrite(
             f"the shop's character set ({form.charset}) has no character {error.object[error.start : error.end]!r}",
@@ -205,13 +211,13 @@ def _write(changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport) 
     width = max(2, len(str(len(parts))))
     suffix = live.source.path.suffix.lower()
     written = []
-    for number, (part, data) in enumerate(zip(parts, files, strict=True), start=1):
-        name = f"{number:0{width}}-changes{suffix if suffix in KEPT_SUFFIXES else '.csv'}"
+    for number, ((does, part), data) in enumerate(zip(parts, files, strict=True), start=1):
+        name = f"{number:0{width}}-{FILES[does]}{suffix if suffix in KEPT_SUFFIXES else '.csv'}"
         try:
             (folder / name).write_bytes(data)
         except OSError as error:
             raise CannotWrite(f"the file cannot be written ({error.strerror})", file=folder / name) from error
-        written.append(WrittenFile(name, len(part), part.columns, len(data), fingerprint(data)))
+        written.append(WrittenFile(name, does, len(part), part.columns, len(data), fingerprint(data)))
     return written
 
 
