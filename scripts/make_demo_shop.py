@@ -1,4 +1,4 @@
-"""Makes the files of the demo shop anew: a live export, and the copy that a colleague edited.
+"""Makes the files of the demo shop anew: a live export, the copy that a colleague edited, three suppliers' lists.
 
 Run from the root of the project: python scripts/make_demo_shop.py
 The same seed gives the same bytes. Everything in it is made up; the barcodes are of the range kept for demonstrations.
@@ -9,17 +9,20 @@ from __future__ import annotations
 import csv
 import io
 import random
-from datetime import date, timedelta
+from datetime import UTC, date, datetime, timedelta
 from decimal import ROUND_HALF_UP, Decimal
 from itertools import product
 from pathlib import Path
 
+import xlsxwriter
 from stdnum import ean
 
 SHOP = Path(__file__).parent.parent / "src" / "neat_delta" / "demo_shop"
 SEED = 20261124
 ITEMS = 640
 CENT = Decimal("0.01")
+# What a crown, the currency of a supplier, is worth in the shop's.
+CROWN = Decimal("0.0871")
 COLUMNS = [
     "sku", "item_id", "item_type", "name", "description", "maker", "supplier_code", "category", "price", "cost",
     "sale_price", "tax_class", "stock_main", "stock_barn", "bin", "active", "added", "gtin", "weight_kg", "colour",
@@ -242,6 +245,42 @@ def supplier_lines(live: list[Row], chance: random.Random) -> list[list[str]]:
     return [*lines, ["Page 1 of 1, prices without tax"]]
 
 
+def wholesaler_lines(live: list[Row], chance: random.Random) -> list[list[str]]:
+    """What the maker Waxwendle sends: prices in its own currency, items named by barcode, some of them twice."""
+    lines = [["Barcode", "Ware", "Crowns, each", "Sold by"]]
+    for row in live:
+        if row["maker"] == "Waxwendle" and row["gtin"]:
+            factor = Decimal(chance.choice(["0.98", "1", "1.03"]))
+            crowns = (Decimal(row["cost"]) * factor / CROWN).quantize(CENT, ROUND_HALF_UP)
+            lines.append([row["gtin"], row["name"].replace("½", "½ (half)"), f"{crowns}".replace(".", ","), "piece"])
+    lines.insert(6, list(lines[5]))
+    lines.append([*lines[9][:2], "999,00", lines[9][3]])
+    lines.append(["9520000000004", "Beeswax blocks, 1 kg – new", "142,50", "piece"])
+    return [*lines, ["Total", "", "", str(len(lines) - 1)], ["All prices in crowns, without tax", "", "", ""]]
+
+
+def stock_rows(live: list[Row], chance: random.Random) -> list[list[str | float]]:
+    """What the maker Combwick sends each week: a workbook with our codes, as numbers where they look so."""
+    rows: list[list[str | float]] = [["Combwick, free stock"], [], ["Your code", "Description", "Each", "Free"]]
+    for row in live:
+        if row["maker"] == "Combwick":
+            code = float(row["sku"]) if row["sku"].isdigit() else row["sku"]
+            rows.append([code, row["name"], float(row["cost"]), float(chance.randrange(120))])
+    for code, name, each in (("CW-0901", "Frame spacer, brass", 3.2), ("CW-0902", "Frame spacer, steel", 2.75)):
+        rows.append([code, name, each, 40.0])
+    return rows
+
+
+def as_workbook(rows: list[list[str | float]], path: Path) -> None:
+    """Rows as a workbook, numbers as numbers, the same bytes each time."""
+    book = xlsxwriter.Workbook(path)
+    book.set_properties({"created": datetime(2026, 11, 23, tzinfo=UTC)})
+    sheet = book.add_worksheet("Free stock")
+    for at, row in enumerate(rows):
+        sheet.write_row(at, 0, row)
+    book.close()
+
+
 def as_csv(rows: list[Row], delimiter: str, line_end: str) -> str:
     """Rows as delimited text."""
     text = io.StringIO(newline="")
@@ -252,7 +291,7 @@ def as_csv(rows: list[Row], delimiter: str, line_end: str) -> str:
 
 
 def main() -> None:
-    """Write the three files."""
+    """Write all files but waxwendle.toml, which is written by hand."""
     chance = random.Random(SEED)
     live = live_rows(chance)
     SHOP.mkdir(exist_ok=True)
@@ -264,6 +303,10 @@ def main() -> None:
     stream = io.StringIO(newline="")
     csv.writer(stream, delimiter=";", lineterminator="\r\n").writerows(supplier_lines(live, chance))
     (SHOP / "pellimoor.csv").write_bytes(stream.getvalue().encode("cp1252"))
+    stream = io.StringIO(newline="")
+    csv.writer(stream, delimiter=";", lineterminator="\r\n").writerows(wholesaler_lines(live, chance))
+    (SHOP / "waxwendle.csv").write_bytes(stream.getvalue().encode("cp1252"))
+    as_workbook(stock_rows(live, chance), SHOP / "combwick.xlsx")
     print(f"{len(live)} items × {len(COLUMNS)} columns in {SHOP}")
 
 

@@ -1,9 +1,12 @@
+from dataclasses import replace
+
 import pytest
 
 from helpers import write_table
 from neat_delta.catalogue.settings import FieldSettings, ListSettings, Settings
-from neat_delta.changes import Options
+from neat_delta.changes import Options, held_back
 from neat_delta.changes.fromlist import compare_list
+from neat_delta.checks import try_out
 from neat_delta.errors import Unreadable, WrongChoice
 from neat_delta.reading import read_both
 
@@ -16,6 +19,7 @@ LIVE = [
 ]
 HEADER = ["No.", "Article", "Dealer net", "On hand"]
 ROWS = [["S-1", "Smoker X", "7,50", "9"], ["S-2", "Veil X", "n/a", "1"], ["S-9", "New", "1,00", "1"]]
+NO_OPTIONS = Options()
 COLUMNS = {"No.": "supplier_code", "Dealer net": "cost"}
 
 
@@ -23,10 +27,10 @@ COLUMNS = {"No.": "supplier_code", "Dealer net": "cost"}
 def listed(tmp_path):
     """The changes that a list makes, by item and field; the comparison; the matches of its columns."""
 
-    def run(header=HEADER, rows=ROWS, fields=None, **told):
+    def run(header=HEADER, rows=ROWS, options=NO_OPTIONS, fields=None, **told):
         a = write_table(tmp_path / "live.csv", LIVE)
         b = write_table(tmp_path / "list.csv", [header, *rows], delimiter=";")
-        options = Options(settled=Settings(fields=fields or {}))
+        options = replace(options, settled=Settings(fields=fields or {}))
         seen, matches = compare_list(*read_both(a, b), ListSettings(**told), options)
         return {(key, field): now for key, field, _, now in seen.changes.cells.iter_rows()}, seen, matches
 
@@ -84,11 +88,11 @@ def test_constants_and_answers_given_before(listed):
 def test_aliases_match_and_a_column_can_be_left_out_by_its_own_name(listed):
     fields = {"cost": FieldSettings(aliases=("Dealer net", "Net")), "sku": FieldSettings(aliases=("No.",))}
 
-    changes, _, _ = listed(["No.", "Dealer net", "Net"], [["A", "7.50", "1"]], fields, leave_out=("net",))
+    changes, _, _ = listed(["No.", "Dealer net", "Net"], [["A", "7.50", "1"]], fields=fields, leave_out=("net",))
 
     assert changes == {("A", "cost"): "7.50"}
     with pytest.raises(Unreadable, match="two columns stand for the field cost"):
-        listed(["No.", "Dealer net", "Net"], [["A", "7.50", "1"]], fields)
+        listed(["No.", "Dealer net", "Net"], [["A", "7.50", "1"]], fields=fields)
 
 
 @pytest.mark.parametrize(
@@ -109,3 +113,59 @@ def test_what_does_not_exist_is_refused_with_the_nearest_names(listed, told, rea
         listed(**told)
 
     assert reason in str(found.value)
+
+
+def test_new_items_have_rules_of_their_own_and_are_sent_whole_or_not_at_all(listed):
+    header, rows = ["sku", "Article", "Net"], [["A", "x", "8,00"], ["N1", "New one", "5,00"], ["N2", "New two", "n/a"]]
+    _, seen, _ = listed(
+        header, rows, Options(add=True), rules=("price = list.net * 2",),
+        rules_new=("price = ending(list.net * 2, .95)", "name = list.article", "stock = 0"),
+    )  # fmt: skip
+
+    cells = {(key, field): now for key, field, _, now in seen.changes.cells.iter_rows()}
+    assert cells == {
+        ("A", "price"): "16.00", ("N1", "price"): "9.95", ("N1", "name"): "New one", ("N1", "stock"): "0",
+    }  # fmt: skip
+    assert dict(seen.changes.items.select("key", "do").iter_rows()) == {"A": "change", "N1": "add", "N2": "none"}
+    assert (seen.changes.head.counts["new"], seen.changes.head.counts["refused"]) == (1, 1)
+
+
+def test_a_rule_for_new_items_leaves_a_rescued_row_alone(listed):
+    _, seen, _ = listed(["sku", "Net"], [[" a", "8,00"]], Options(add=True, rescue=True), rules_new=("stock = 77",))
+
+    assert seen.changes.cells.is_empty()
+    assert seen.changes.findings["check"].to_list() == ["rescued code"]
+
+
+def test_a_new_item_without_a_required_field_is_refused_by_name(listed):
+    fields = {"room": FieldSettings(required=True)}
+    _, seen, _ = listed(["sku", "name"], [["N1", "New one"]], Options(add=True), fields)
+    found = try_out(seen.changes, seen.live, Settings(fields=fields))
+
+    assert found.select("check", "key", "field").rows() == [("required field", "N1", "room")]
+    assert held_back(seen, found).changes.keys_to("add").is_empty()
+
+
+def test_remembered_answers_stand_for_codes_and_values(listed):
+    changes, _, _ = listed(
+        ["No.", "room"], [["S-9", "Scheune"], ["S-1", "main"]], columns={"No.": "supplier_code"},
+        match_on="supplier_code", remember={"S-9": "B"}, values={"room": {"Scheune": "barn"}},
+    )  # fmt: skip
+
+    assert changes == {("B", "room"): "barn"}
+
+
+@pytest.mark.parametrize(
+    ("seen_before", "said"),
+    [
+        ({"sku": "text", "Net": "numbers about 0.08"}, "the column Net held numbers about 0.08, holds numbers about 8"),
+        ({"sku": "text", "Net": "text"}, "the column Net held text, holds numbers about 8"),
+        ({"sku": "text", "Net": "numbers about 7", "Pack": "text"}, "columns that were there last time and are not"),
+        ({"sku": "text", "Net": "numbers about 2"}, None),
+    ],
+)
+def test_what_is_another_way_than_last_month_is_said(listed, seen_before, said):
+    _, seen, _ = listed(["sku", "Net"], [["A", "8,00"], ["B", "8,50"]], seen=seen_before)
+
+    found = seen.changes.findings.filter(check="list changed")["say"].to_list()
+    assert [line.startswith(said) for line in found] == [True] if said else found == []

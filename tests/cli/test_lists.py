@@ -50,6 +50,46 @@ def test_a_list_of_which_no_code_is_known_is_likely_the_wrong_file(shop):
     assert "the live export knows none of these codes: is this the right file?" in " ".join(seen.stdout.split())
 
 
+def test_new_and_gone_items_go_where_they_are_asked_for_and_come_back(shop):
+    write_table(shop / "edited.csv", [LIVE[0], *LIVE[2:], ["N1", "New", "3.00"]])
+    (shop / "some.txt").write_text("sku\n0010\n0012\nN1\nN2\n")
+    args = ("compare", "live.csv", "edited.csv", "--include", "new", "--include", "gone", "--at-most", "1")
+
+    done = neat_delta(*args, "--items", "some.txt", "--write", "up", cwd=shop)
+
+    assert done.returncode == 0
+    assert [path.name for path in update_files(shop / "up")] == ["01-new-items.csv", "02-removals.csv"]
+    assert "outside 8" in done.stdout
+    assert "this code was chosen, and no item has it" in done.stdout
+    got = import_into(LIVE, update_files(shop / "up"))
+    assert got == [LIVE[0], *LIVE[2:], ["N1", "New", "3.00"]]
+    assert sorted(import_into(got, update_files(shop / "up/undo"))) == sorted(LIVE)
+
+
+def test_no_item_is_removed_while_a_row_may_be_any_item(shop):
+    write_table(shop / "edited.csv", [LIVE[0], *LIVE[2:], ["", "Item 10", "10.50"]])
+    args = ("compare", "live.csv", "edited.csv", "--include", "gone", "--at-most", "5")
+
+    done = neat_delta(*args, "--write", "up", cwd=shop)
+
+    assert done.returncode == 1
+    assert "so none was removed" in " ".join(done.stdout.split())
+    assert not (shop / "up").exists()
+
+
+def test_answers_from_a_file_are_kept_with_the_list(shop):
+    write_table(shop / "answers.csv", [["field", "theirs", "ours"], ["name", "Dings", "Item 11"]])
+    write_table(shop / "other.csv", [["sku", "name"], ["0010", "Dings"]])
+    told = ("--remember-file", "answers.csv", "--remember-value", "name", "Bums=Item 12", "--remember", "X=0011")
+
+    seen = neat_delta("compare", "live.csv", "other.csv", *told, "--save-list", "other", "--json", cwd=shop)
+    write_table(shop / "other.csv", [["sku", "name"], ["X", "Bums"]])
+    again = neat_delta("compare", "live.csv", "other.csv", "--list", "other", cwd=shop)
+
+    assert json.loads(seen.stdout)["counts"]["changed"] == 1
+    assert ["0011", "Item", "11", "name", "Item", "11", "Item", "12"] in map(str.split, again.stdout.splitlines())
+
+
 def test_adjust_writes_a_proved_update(shop):
     done = neat_delta(
         "adjust", "live.csv", "--set", "price = price * 1.05", "--where", "price > 15", "--ending", ".95",
@@ -73,6 +113,11 @@ def test_adjust_writes_a_proved_update(shop):
         (["adjust", "live.csv", "--set", "price = 1", "--where", "cost > 1"], "there is no field cost"),
         (["compare", "live.csv", "list.csv", "--list", "weekly"], "no list of that name is saved"),
         (["compare", "live.csv", "list.csv", "--match", "sku"], "'sku' is not COLUMN=FIELD"),
+        (["compare", "live.csv", "list.csv", *TOLD, "--include", "gone"], "go together"),
+        (["compare", "live.csv", "list.csv", *TOLD, "--include", "gone", "--at-most", "3"], "4 live items have no row"),
+        (["compare", "live.csv", "list.csv", *TOLD, "--remember-file", "list.csv"], "a cell of this row is blank"),
+        (["compare", "live.csv", "list.csv", *TOLD, "--remember-value", "size", "a=b"], "there is no such field"),
+        (["compare", "live.csv", "list.csv", *TOLD, "--remember-value", "name", "a"], "'a' is not FIELD THEIRS=OURS"),
     ],
 )
 def test_a_wrong_call_ends_with_two_and_says_why(shop, args, reason):

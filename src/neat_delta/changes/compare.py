@@ -23,14 +23,16 @@ from neat_delta.changes.changeset import (
     FieldNote,
     Head,
     Stamp,
+    no_findings,
 )
 from neat_delta.changes.holdback import hold_back
 from neat_delta.changes.removal import with_removals
-from neat_delta.changes.rowfindings import row_findings, unknown_codes
+from neat_delta.changes.rowfindings import rescued, row_findings, unknown_codes
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import Key, Matched, Pairing, choose_key, match_columns, pair_rows
 from neat_delta.matching.choose import scope_of
-from neat_delta.matching.rescue import likely_damaged, rescued
+from neat_delta.matching.likeness import LIKELY, likely_items, naming_field
+from neat_delta.matching.rescue import likely_damaged, rescued_codes, with_codes_of
 from neat_delta.voice import SILENCE, Voice
 
 if TYPE_CHECKING:
@@ -38,9 +40,6 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from neat_delta.catalogue import Catalogue
-
-# Names under which shops keep what people call an item by.
-NAME_FIELDS = ("name", "item_name", "product_name", "title", "item", "product", "label", "description")
 
 
 @dataclass(frozen=True)
@@ -51,7 +50,8 @@ class Options:
     field (``None``: as settled for each field, else they leave it), ``kinds``; fields in ``emptied`` are meant to be
     empty where they are blank; ``rescue`` gives rows with a damaged code to the one item they can be. Only items for
     which the condition ``where`` holds and whose codes stand in the file ``items`` take part. ``add`` takes new rows
-    in, ``remove`` is how many gone items may be removed.
+    in, ``remove`` is how many gone items may be removed. ``likeliest`` looks for the items that new rows may be;
+    ``named_by`` is the field by which a list names them, if not the key.
     """
 
     key: Sequence[str] = ()
@@ -63,6 +63,8 @@ class Options:
     items: Path | None = None
     add: bool = False
     remove: int | None = None
+    likeliest: bool = False
+    named_by: str | None = None
     settled: Settings = field(default_factory=Settings)
 
     def rules(self, names: Sequence[str]) -> Rules:
@@ -97,6 +99,8 @@ class Comparison:
     form_example: tuple[str, str] | None
     blanks: int
     outside: int = 0
+    as_read: Catalogue | None = None
+    likely: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=LIKELY))
 
     def rows_in(self, state: str) -> pl.DataFrame:
         """The rows of one state, or the gone live items (frame of key, line, name), in their file's order.
@@ -145,14 +149,13 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     voice.step("matching rows")
     matched = match_columns(live, edited)
     key = choose_key(live, matched.shared, options.key or options.settled.key)
+    edited, rescues = with_rescues(live, edited, key, options)
     rules = options.rules(matched.compared)
     _check_kinds(options, matched)
     scope = scope_of(live, key, options.where, options.items, options.settled)
     outside = scope.outside(edited, key)
     edited = replace(edited, rows=edited.rows.without(outside)) if len(outside) else edited
     pairing = pair_rows(live, edited, key, matched.shared, matched.signed)
-    if options.rescue:
-        pairing = rescued(live, edited, key, pairing)
     pairing = replace(pairing, gone=scope.of_live(pairing.gone))
 
     voice.step("comparing cells")
@@ -164,9 +167,14 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
         pairs = pl.concat([pairs, new.select(pl.lit(None, pl.UInt32).alias("live"), "edited")])
     found = compare_cells(live, edited, pairs, compared, rules)
     shared = [*matched.shared, *matched.signed]
+    likely = pl.DataFrame(schema=LIKELY)
+    if options.likeliest and len(pairing.new):
+        voice.step("looking for likely items")
+        likely = likely_items(live, edited, key, pairing.new, options.named_by)
     findings = pl.concat(
         [
-            row_findings(live, edited, key, shared, pairing, damaged, added=options.add),
+            rescues,
+            row_findings(live, edited, key, shared, pairing, damaged, likely, added=options.add),
             unknown_codes(scope.unknown(edited, key)),
         ]
     )
@@ -190,12 +198,21 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
         form_example=found.form_example,
         blanks=found.blanks,
         outside=len(outside),
+        likely=likely,
     )
+
+
+def with_rescues(live: Catalogue, edited: Catalogue, key: Key, options: Options) -> tuple[Catalogue, pl.DataFrame]:
+    """The sheet with the codes of rescued rows made good, where that is wanted; and a finding on each."""
+    pairs = rescued_codes(live, edited, key) if options.rescue else pl.DataFrame()
+    if pairs.is_empty():
+        return edited, no_findings()
+    return with_codes_of(live, edited, key, pairs), rescued(live, edited, key, pairs)
 
 
 def tell_rows(catalogue: Catalogue, key: Key, rows: pl.Series) -> pl.DataFrame:
     """What people know rows by: key, line, and name where the file has one (null where not)."""
-    name = next((name for name in NAME_FIELDS if name in catalogue.names and name not in key.fields), None)
+    name = naming_field(catalogue, key)
     names = (
         catalogue.cells([name], rows).to_series() if name else pl.repeat(None, len(rows), dtype=pl.String, eager=True)
     )

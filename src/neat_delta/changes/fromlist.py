@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changes.changeset import findings_frame
-from neat_delta.changes.compare import Comparison, Options, compare, held_back
+from neat_delta.changes.compare import Comparison, Options, compare, held_back, with_rescues
 from neat_delta.changes.computed import about_changes, with_computed
 from neat_delta.changes.rules import parse_rule
 from neat_delta.matching import choose_key
@@ -42,8 +42,13 @@ def compare_list(
     """
     ours = in_our_terms(sheet, live, options.settled, listed)
     matches = column_matches(sheet, without_fields(ours, listed.leave_out), live)
-    seen = _compared(live, ours, listed, options, voice)
+    # Whoever keeps a list of their own has their own names and codes for things.
+    as_list = listed.is_told or any(name not in live.names for name in sheet.names)
+    options = replace(options, likeliest=as_list, named_by=listed.match_on)
+    seen = replace(_compared(live, ours, listed, options, voice), as_read=sheet)
     drifted = drift(listed.seen, natures(sheet)) if listed.seen else []
+    if not drifted:
+        return seen, matches
     return held_back(seen, findings_frame(LIST_CHANGED, "warn", say=pl.Series(drifted, dtype=pl.String))), matches
 
 
@@ -56,9 +61,11 @@ def _compared(live: Catalogue, ours: Catalogue, listed: ListSettings, options: O
     known = live.names if listed.match_on else [name for name in live.names if name in ours.names]
     key = choose_key(live, known, options.key or options.settled.key)
     ours = with_our_codes(ours, live, key, listed)
-    options = replace(options, key=key.fields)
+    # Rules must know which item a row is about, so damaged codes are made good before them.
+    ours, rescues = with_rescues(live, ours, key, options)
+    options = replace(options, key=key.fields, rescue=False)
     if not (rules or rules_new):
-        return compare(live, without_fields(ours, listed.leave_out), options, voice)
+        return held_back(compare(live, without_fields(ours, listed.leave_out), options, voice), rescues)
     voice.step("working out the rules")
     for_new = rules_new if options.add else None
     computed, findings = with_computed(live, ours, key, rules, options.settled, for_new=for_new)
@@ -66,4 +73,4 @@ def _compared(live: Catalogue, ours: Catalogue, listed: ListSettings, options: O
     computed_fields = {rule.field for rule in (*rules, *rules_new)}
     computed = without_fields(computed, [name for name in listed.leave_out if name not in computed_fields])
     seen = compare(live, computed, replace(options, emptied=emptied), voice)
-    return held_back(seen, about_changes(findings, seen.changes))
+    return held_back(seen, pl.concat([rescues, about_changes(findings, seen.changes)]))

@@ -24,13 +24,14 @@ def row_findings(
     shared: Sequence[str],
     pairing: Pairing,
     damaged: pl.DataFrame,
+    likely: pl.DataFrame,
     *,
     added: bool = False,
 ) -> pl.DataFrame:
     """Everything that keeps a row out, or that a person should know of it.
 
-    ``damaged`` are new rows that are likely known items (edited, live); ``added`` says that the other new rows become
-    items.
+    ``damaged`` are new rows whose code is a damaged one (edited, live), ``likely`` the items that new rows may be (key,
+    item, name, likeness); ``added`` says that new rows become items.
     """
     return pl.concat(
         [
@@ -43,9 +44,8 @@ def row_findings(
             _rivals(edited, key, shared, pairing.rivals),
             _twins(edited, key, pairing),
             _unclear(live, edited, key, pairing),
-            _rescued(live, edited, key, pairing),
             _likely_damaged(live, edited, key, damaged, added=added),
-            _new(edited, key, pairing, added=added),
+            _new(edited, key, pairing, likely, added=added),
             _live_unreadable(live),
             _live_without_code(live, key, pairing),
             _live_repeated(live, key, pairing),
@@ -141,20 +141,6 @@ def _unclear(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> 
     )
 
 
-def _rescued(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
-    codes = key.values(live, pairing.rescued["live"])
-    written = key.values(edited, pairing.rescued["edited"])
-    return findings_frame(
-        "rescued code",
-        "warn",
-        key=codes,
-        line=_lines(edited, pairing.rescued["edited"]),
-        field=key.fields[0],
-        value=written,
-        say=_all("the code was hurt; this is the only item it can be", codes),
-    )
-
-
 def _likely_damaged(live: Catalogue, edited: Catalogue, key: Key, rows: pl.DataFrame, *, added: bool) -> pl.DataFrame:
     """New codes that differ from that of one gone item in zeros, spaces or case only: an item would be there twice."""
     codes = pl.DataFrame({"code": key.values(edited, rows["edited"]), "meant": key.values(live, rows["live"])})
@@ -172,16 +158,29 @@ def _likely_damaged(live: Catalogue, edited: Catalogue, key: Key, rows: pl.DataF
     )
 
 
-def _new(edited: Catalogue, key: Key, pairing: Pairing, *, added: bool) -> pl.DataFrame:
-    if added:
-        return no_findings()
-    codes = key.values(edited, pairing.new)
+def _new(edited: Catalogue, key: Key, pairing: Pairing, likely: pl.DataFrame, *, added: bool) -> pl.DataFrame:
+    """New rows, with the items that they may be."""
+    candidate = pl.format("{} {} ({} %)", "item", pl.col("name").fill_null(""), "likeness")
+    told = likely.group_by("key", maintain_order=True).agg(may_be=candidate.str.join(", "))
+    rows = pl.DataFrame({"key": key.values(edited, pairing.new), "line": _lines(edited, pairing.new)})
+    rows = rows.join(told, on="key", how="left", maintain_order="left")
+    fate = "it becomes a new item" if added else "the row was left out"
+    may_be = pl.lit("; it may be ") + pl.col("may_be")
+    say = rows.select(pl.lit(f"no live item has this code; {fate}") + may_be.fill_null("")).to_series()
+    return findings_frame("new item", "note", key=rows["key"], line=rows["line"], say=say)
+
+
+def rescued(live: Catalogue, edited: Catalogue, key: Key, pairs: pl.DataFrame) -> pl.DataFrame:
+    """Rows that were given to the only item they can be (frame of edited, live), with their code as it was written."""
+    codes = key.values(live, pairs["live"])
     return findings_frame(
-        "new item",
-        "note",
+        "rescued code",
+        "warn",
         key=codes,
-        line=_lines(edited, pairing.new),
-        say=_all("no live item has this code; the row was left out", codes),
+        line=_lines(edited, pairs["edited"]),
+        field=key.fields[0],
+        value=key.values(edited, pairs["edited"]),
+        say=_all("the code was hurt; this is the only item it can be", codes),
     )
 
 

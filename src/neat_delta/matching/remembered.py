@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.catalogue import field_name
 from neat_delta.errors import Unreadable
-from neat_delta.reading import read_catalogue
+from neat_delta.reading import Told, read_catalogue
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -21,7 +21,7 @@ def remembered(path: Path) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
     Raises:
         Unreadable: it has other columns, a row lacks one of them, or one of theirs is to be two of ours.
     """
-    table = read_catalogue(path)
+    table = read_catalogue(path, told=Told(every_row=True))
     if len(table.names) not in (2, 3) or table.unnamed:
         raise Unreadable(
             f"the file has {len(table.names) + table.unnamed} columns",

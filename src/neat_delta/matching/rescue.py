@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.reading.grid import Grid
+
 if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue
     from neat_delta.matching.key import Key
@@ -33,17 +35,18 @@ def likely_damaged(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairin
     return sides[0].join(sides[1], on="bare", how="inner", maintain_order="left").select("edited", "live")
 
 
-def rescued(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> Pairing:
-    """The pairing with new rows given to gone items, where a row can be one item only and no other row can be it.
+def rescued_codes(live: Catalogue, edited: Catalogue, key: Key) -> pl.DataFrame:
+    """Rows whose damaged code can be that of one item only, which no other row can be (frame of edited, live).
 
-    Codes that differ in spaces, case or zeros in front are told by all live codes, not only by those that are left;
-    a power of ten (9.52E+12) by the digits it still shows.
+    Looked at are rows whose code no item has, and items that no row names. Codes that differ in spaces, case or zeros
+    in front are told by all live codes, not only by those that are left; a power of ten (9.52E+12) by the digits it
+    still shows.
     """
-    if pairing.new.is_empty() or pairing.gone.is_empty():
-        return pairing
-    rows = pl.DataFrame({"edited": pairing.new, "code": key.values(edited, pairing.new)})
-    items = pl.DataFrame({"live": pairing.gone, "code": key.values(live, pairing.gone)})
-    every = pl.DataFrame({"code": key.values(live)}).select(bare=bare(pl.col("code"))).group_by("bare").len()
+    codes = pl.DataFrame({"code": key.values(live)}).with_row_index("live")
+    sheet = pl.DataFrame({"code": key.values(edited)}).with_row_index("edited")
+    rows = sheet.join(codes, on="code", how="anti", maintain_order="left")
+    items = codes.join(sheet, on="code", how="anti", maintain_order="left").unique("code", keep="none")
+    every = codes.select(bare=bare(pl.col("code"))).group_by("bare").len()
     alone = every.filter(pl.col("len") == 1).drop("len")
     ours = items.select("live", bare=bare(pl.col("code"))).join(alone, on="bare", how="semi")
     theirs = rows.select("edited", bare=bare(pl.col("code"))).filter(
@@ -51,13 +54,16 @@ def rescued(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> P
     )
     found = pl.concat([theirs.join(ours, on="bare").select("live", "edited"), _powers(rows, items)])
     found = found.filter(pl.col("live").is_unique() & pl.col("edited").is_unique())
-    return replace(
-        pairing,
-        pairs=pl.concat([pairing.pairs, found.select(pairing.pairs.columns)]).sort("live"),
-        new=pairing.new.filter(~pairing.new.is_in(found["edited"].implode())),
-        gone=pairing.gone.filter(~pairing.gone.is_in(found["live"].implode())),
-        rescued=found,
-    )
+    return found.select("edited", "live").sort("edited")
+
+
+def with_codes_of(live: Catalogue, edited: Catalogue, key: Key, pairs: pl.DataFrame) -> Catalogue:
+    """The sheet with the codes of live items in some of its rows (frame of edited, live)."""
+    ours = live.cells(key.fields, pairs["live"])
+    cells = edited.cells(edited.names)
+    for name in key.fields:
+        cells = cells.with_columns(cells[name].scatter(pairs["edited"], ours[name]))
+    return replace(edited, rows=Grid(edited.rows.line, cells))
 
 
 def _powers(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -32,7 +32,6 @@ class Pairing:
     unclear:   edited rows whose key several live items share (frame of edited, key).
     gone:      live rows that no edited row names.
     live_repeated, live_blank: live rows that share a key, or have none (frame of live, key; series).
-    rescued:   pairs whose codes differ, but can only belong together (frame of live, edited).
     """
 
     pairs: pl.DataFrame
@@ -45,7 +44,6 @@ class Pairing:
     gone: pl.Series
     live_repeated: pl.DataFrame
     live_blank: pl.Series
-    rescued: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema={"live": pl.UInt32, "edited": pl.UInt32}))
 
 
 def pair_rows(

@@ -47,10 +47,13 @@ def in_our_terms(sheet: Catalogue, live: Catalogue, settled: Settings, listed: L
         _insist_on(field, live.names, f"the match {column}={field}", "field")
     for name in listed.leave_out:
         _insist_on(name, [*columns, *live.names], f"--leave-out {name}", "field or column")
-    left_out = {name for name in listed.leave_out if name in columns and columns[name] not in listed.columns}
-    kept = tuple(field for field in sheet.fields if field_name(field.column) not in left_out)
-    told = {field_name(column): field for column, field in listed.columns.items()}
-    ours = replace(sheet, fields=kept).renamed(settled.names() | told)
+    told = settled.names() | {field_name(column): field for column, field in listed.columns.items()}
+    meant = {name: told.get(name, name) for name in columns}
+    # Of two columns for one field, the one whose own name is to be left out gives way to the other.
+    doubled = [name for name in meant if list(meant.values()).count(meant[name]) > 1]
+    gives_way = {name for name in doubled if name in listed.leave_out and columns[name] not in listed.columns}
+    kept = tuple(field for field in sheet.fields if field_name(field.column) not in gives_way)
+    ours = replace(sheet, fields=kept).renamed(told)
     if listed.assume:
         ours = _with_constants(ours, live, listed.assume)
     for name, values in listed.values.items():
@@ -85,7 +88,7 @@ def with_our_codes(sheet: Catalogue, live: Catalogue, key: Key, listed: ListSett
         WrongChoice: the field is in one of the files only, or the key has several parts.
     """
     if listed.match_on:
-        sheet = _keyed_by(sheet, live, key, listed.match_on)
+        return _keyed_by(sheet, live, key, listed.match_on, listed.remember)
     if not listed.remember:
         return sheet
     (name,) = _single(key, "--remember")
@@ -93,7 +96,7 @@ def with_our_codes(sheet: Catalogue, live: Catalogue, key: Key, listed: ListSett
     return _with_column(sheet, live, name, codes.replace(dict(listed.remember)))
 
 
-def _keyed_by(sheet: Catalogue, live: Catalogue, key: Key, on: str) -> Catalogue:
+def _keyed_by(sheet: Catalogue, live: Catalogue, key: Key, on: str, remembered: Mapping[str, str]) -> Catalogue:
     (name,) = _single(key, "--match-on")
     for catalogue in (live, sheet):
         _insist_on(on, catalogue.names, f"--match-on {on}", f"field of {catalogue.source.name}")
@@ -102,7 +105,8 @@ def _keyed_by(sheet: Catalogue, live: Catalogue, key: Key, on: str) -> Catalogue
     values = sheet.cells([on])[on].str.strip_chars()
     found = values.to_frame("on").join(known, on="on", how="left", maintain_order="left")
     unknown = pl.when(pl.col("on") == "").then(pl.lit("")).otherwise(pl.format("{} {}", pl.lit(on), "on"))
-    codes = found.select(pl.coalesce("code", unknown)).to_series()
+    told = pl.col("on").replace_strict(dict(remembered), default=None, return_dtype=pl.String)
+    codes = found.select(pl.coalesce(told, "code", unknown)).to_series()
     # The field has done its work of naming the item; as it is equal there is nothing to compare in it.
     return _with_column(replace(sheet, fields=tuple(f for f in sheet.fields if f.name != on)), live, name, codes)
 

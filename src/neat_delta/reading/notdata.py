@@ -22,6 +22,10 @@ FOOTER = re.compile(
     r"(?i)^\W*(?:#|//|--|end\b|page\b|printed\b|exported\b|generated\b|created\b|source\b|"
     r"\d+ (?:rows|records|items|lines|articles|products)\b|(?:rows|records|items)\b)|\b(?:sub)?totals?\b"
 )
+# So many rows at the end are looked at; a row of so many words and nothing else is a sentence, in a table this wide.
+MOST_BELOW = 10
+SENTENCE = 4
+FEWEST_COLUMNS = 3
 SHOWN = 200
 JOINT = "\x1f"
 
@@ -59,12 +63,30 @@ def set_apart(
         for line, raw, say in bad.iter_rows()
         if line > last and say.startswith("too few") and FOOTER.search(raw.strip(delimiter + '" '))
     ]
+    below = _below(rows, names, delimiter)
+    found += [row[1:] for row in below]
+    away = pl.concat([away, pl.Series([at for at, *_ in below], dtype=pl.UInt32)]).unique().sort()
     apart = pl.DataFrame([*found, *footers], schema=BAD_SCHEMA, orient="row").sort("line")
     return SetApart(
         rows.without(away) if len(away) else rows,
         bad.filter(~pl.col("line").is_in([line for line, _, _ in footers])) if footers else bad,
         apart,
     )
+
+
+def _below(rows: Rows, names: Sequence[str], delimiter: str) -> list[tuple[int, int, str, str]]:
+    """The last rows of a table of several columns, where each is one sentence and nothing more (at, line, raw, say)."""
+    start = max(0, len(rows) - MOST_BELOW)
+    if len(names) < FEWEST_COLUMNS:
+        return []
+    last = rows.cells(names, pl.int_range(start, len(rows), dtype=pl.UInt32, eager=True)).rows()
+    found = []
+    for at, row in zip(range(len(rows) - 1, start - 1, -1), reversed(last), strict=True):
+        filled = [cell for cell in row if cell.strip()]
+        if len(filled) != 1 or filled[0] != row[0] or len(row[0].split()) < SENTENCE:
+            break
+        found.append((at, int(rows.line[at]), delimiter.join(row)[:SHOWN], "a line below the table"))
+    return found[::-1]
 
 
 def odd_rows(grid: Rows, names: Sequence[str], header: Sequence[str]) -> pl.Series:

@@ -92,7 +92,8 @@ def files_view(seen: Comparison, width: int, *, columns: bool = True) -> Iterato
     """Both files, how they are written, by what their rows were matched, and which ``columns`` are left out."""
     widest = max(len(seen.live.source.name), len(seen.edited.source.name))
     yield from catalogue_view("live", seen.live, "items", width, widest)
-    yield from catalogue_view("sheet", seen.edited, "rows ", width, widest, seen.outside)
+    besides = 0 if seen.as_read else seen.outside
+    yield from catalogue_view("sheet", seen.as_read or seen.edited, "rows ", width, widest, besides)
     yield labelled("matched", "on " + " + ".join(seen.key.fields))
     if not columns:
         return
@@ -205,16 +206,24 @@ def _listed(seen: Comparison, state: str, what: str, shown: Shown) -> Iterator[T
     some = rows if state in shown.states else rows.head(SOME_ROWS)
     more = len(rows) - len(some)
     yield from sentence(state, what + (f" ({count(more)} more: --show {state})" if more else ""), shown.width)
-    cells = [
-        [
-            Cell(" " * (LABEL - len(INDENT))),
-            Cell(_code(key)),
-            Cell(printable(name)),
-            Cell(f"line {line}", "note"),
-        ]
-        for key, line, name in some.iter_rows()
-    ]
+    likely = {key: (item, of_item) for key, item, of_item, _ in reversed(seen.likely.rows())}
+    cells = []
+    for key, line, name in some.iter_rows():
+        cells.append([_under(), Cell(_code(key)), Cell(printable(name)), Cell(f"line {line}", "note")])
+        if state == "new" and key in likely:
+            item, of_item = likely[key]
+            cells.append(
+                [_under(), Cell(f"  may be {_code(item)}", "note"), Cell(printable(of_item), "note"), Cell("")]
+            )
     yield from table([Column(), Column(least=8), Column(least=8), Column()], cells, shown.width)
+    if state == "new" and likely:
+        said = "--remember THEIRS=OURS gives such a row to one of our items, and --save-list keeps the answer"
+        yield from sentence("", said, shown.width)
+
+
+def _under() -> Cell:
+    """Room for a label that stands further up."""
+    return Cell(" " * (LABEL - len(INDENT)))
 
 
 def fields_view(changes: ChangeSet, width: int) -> list[Text]:
