@@ -103,7 +103,7 @@ def test_beyond_ascii_in_a_plain_export_wants_a_look(compared):
     seen = compared(with_cells(name="Smöker"))
 
     assert changed(seen) == {("000417", "name"): ("Smoker", "Smöker")}
-    assert seen.changes.findings.select("check", "level").rows() == [("character", "warn")]
+    assert seen.changes.findings.select("check", "level").rows() == [("untold character", "warn")]
 
 
 def test_counts_add_up_and_every_state_can_be_listed(compared):

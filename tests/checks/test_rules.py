@@ -1,12 +1,14 @@
 import pytest
 
 from helpers import write_table
-from neat_delta.catalogue.settings import FieldSettings, ImportRules, Settings
+from neat_delta.catalogue.settings import CheckSettings, Condition, FieldSettings, ImportRules, Settings
 from neat_delta.changes import Options, compare, held_back
+from neat_delta.changes.changeset import Allowed
 from neat_delta.checks import try_out
 from neat_delta.errors import WrongChoice
 from neat_delta.reading import read_both
 
+NOTHING_ALLOWED, NO_CHECKS = Allowed(), CheckSettings()
 LIVE = [
     ["sku", "name", "price", "colour", "tags", "tax_class"],
     ["A", "Smoker", "12.50", "dark oak", "new|gift", "full"],
@@ -19,14 +21,14 @@ LIVE = [
 def tried(tmp_path):
     """Compares the live table with a copy in which item A has other cells, and tries the changes out."""
 
-    def run(cells, clear=False, imports=None, unlocked=(), new_values=(), **fields):
-        settled = Settings(fields=fields, imports=imports or ImportRules())
+    def run(cells, clear=False, imports=None, allowed=NOTHING_ALLOWED, checks=NO_CHECKS, **fields):
+        settled = Settings(fields=fields, imports=imports or ImportRules(), checks=checks)
         first = [cells.get(column, cell) for column, cell in zip(LIVE[0], LIVE[1], strict=True)]
         a = write_table(tmp_path / "live.csv", LIVE)
         b = write_table(tmp_path / "edited.csv", [LIVE[0], first, *LIVE[2:]])
         ours, theirs = read_both(a, b)
         seen = compare(ours, theirs, Options(clear_blanks=clear, settled=settled))
-        return held_back(seen, try_out(seen.changes, ours, settled, unlocked, new_values))
+        return held_back(seen, try_out(seen.changes, ours, settled, allowed))
 
     return run
 
@@ -67,12 +69,12 @@ def test_a_row_of_which_nothing_is_left_is_refused_and_the_counts_add_up(tried):
 def test_what_a_run_allows_goes_through(tried):
     rules = {"tax_class": FieldSettings(locked=True), "colour": FieldSettings(kind="choice")}
 
-    seen = tried({"tax_class": "none", "colour": "blue"}, unlocked=["Tax class"], new_values=["colour"], **rules)
+    seen = tried({"tax_class": "none", "colour": "blue"}, allowed=Allowed(("Tax class",), ("colour",)), **rules)
 
     assert seen.changes.cells["now"].to_list() == ["blue", "none"]
     assert seen.changes.findings.is_empty()
     with pytest.raises(WrongChoice, match="--unlock size: there is no such field"):
-        tried({}, unlocked=["size"])
+        tried({}, allowed=Allowed(unlock=("size",)))
 
 
 def test_values_that_stand_there_already_are_nobodys_fault(tried):
@@ -91,3 +93,20 @@ def test_what_the_import_cannot_take_is_held_back(tried):
     assert tried({"tags": "(none)"}, imports=marked).changes.findings["check"].to_list() == ["marker"]
     narrow = tried({"name": "Smoker 3\u2033"}, imports=ImportRules(encoding="windows-1252"))
     assert narrow.changes.findings["check"].to_list() == ["character"]
+
+
+@pytest.mark.parametrize(
+    ("must", "level", "kept"),
+    [("price < 20", "stop", []), ("price < 20", "warn", ["25.00"]), ("price > 5 or colour = 'red'", "stop", ["25.00"])],
+)
+def test_a_condition_of_the_shop_holds_for_what_changes(tried, must, level, kept):
+    seen = tried({"price": "25.00"}, checks=CheckSettings(conditions=(Condition(must, level, "too dear"),)))
+
+    assert seen.changes.cells["now"].to_list() == kept
+    said = seen.changes.findings.filter(check="condition")["say"].to_list()
+    assert said == ([] if kept and level == "stop" else ["too dear"])
+
+
+def test_a_condition_that_names_no_field_says_which_there_are(tried):
+    with pytest.raises(WrongChoice, match="there is no field cost"):
+        tried({"price": "25.00"}, checks=CheckSettings(conditions=(Condition("price > cost"),)))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field, replace
+from decimal import Decimal
 from typing import TYPE_CHECKING
 
 from neat_delta.catalogue.field import field_name
@@ -17,6 +18,10 @@ if TYPE_CHECKING:
 REPLACE = "replace"
 LEAVE, CLEAR = "leave", "clear"
 EMPTIES, LEAVES = "empties", "leaves"
+# Under these names shops keep what things sell for and cost, surest first.
+PRICES = ("price", "selling_price", "retail_price", "net_price", "gross_price", "unit_price", "list_price", "rrp")
+COSTS = ("cost", "cost_price", "unit_cost", "purchase_price", "buying_price")
+SALE_PRICES = ("sale_price", "special_price", "offer_price", "promotion_price", "discounted_price")
 # What a shop keeps itself, or what changes far more than one cell when it changes.
 DANGEROUS = re.compile(
     r"^(item_|product_)?(id|type|uuid)$|(^|_)(tax_class|attribute_(set|group))$|^(added|created|updated|changed)(_at|_on)?$"
@@ -31,7 +36,8 @@ class FieldSettings:
     means. ``labels``: what people read for each value that the store writes; ``allowed``: the values of a limited
     field. ``separator``: what parts several values in one cell, ``ordered`` if their order counts, ``cells``: whether
     the values in a sheet "replace" them, or are there to "add" or "take". ``required``: it must not be emptied;
-    ``length``: the longest text. ``decimals``, ``date``, ``yes`` and ``no``: its form.
+    ``unique``: no two items may share a value; ``lowest``: items stand in lowest categories only. ``length``: the
+    longest text. ``decimals``, ``date``, ``yes`` and ``no``: its form.
     """
 
     column: str | None = None
@@ -50,6 +56,8 @@ class FieldSettings:
     date: str | None = None
     yes: str | None = None
     no: str | None = None
+    unique: bool = False
+    lowest: bool = False
 
     @property
     def form(self) -> FormSettings:
@@ -129,10 +137,52 @@ class ListSettings:
 
 
 @dataclass(frozen=True)
+class Condition:
+    """A condition between fields in SQL that must hold for every item, how heavy it weighs, and what is said of it."""
+
+    must: str
+    level: str = "stop"
+    say: str | None = None
+
+
+@dataclass(frozen=True)
+class CheckSettings:
+    """Where the guards stand, by shares (0.5 is half); conditions of the shop's own; checks that are off."""
+
+    largest_move: float = 0.5
+    most_changed: float = 0.3
+    margin_floor: float | None = None
+    off: tuple[str, ...] = ()
+    conditions: tuple[Condition, ...] = ()
+
+
+@dataclass(frozen=True)
+class MoneySettings:
+    """Which fields hold price, cost and sale price, where their names do not tell; and the tax a price includes."""
+
+    price: str | None = None
+    cost: str | None = None
+    sale_price: str | None = None
+    tax: Decimal = Decimal(0)
+
+    def price_of(self, names: Sequence[str]) -> str | None:
+        """The field of the price, if there is one."""
+        return self.price or next((name for name in PRICES if name in names), None)
+
+    def sale_of(self, names: Sequence[str]) -> str | None:
+        """The field of the sale price, if there is one."""
+        return self.sale_price or next((name for name in SALE_PRICES if name in names), None)
+
+    def both(self, names: Sequence[str]) -> tuple[str | None, str | None]:
+        """The fields of price and cost, as far as there are any."""
+        return self.price_of(names), self.cost or next((name for name in COSTS if name in names), None)
+
+
+@dataclass(frozen=True)
 class Settings:
     """The whole of catalogue.toml; everything may be left out. ``path`` is where it stands, if it does.
 
-    ``rates`` are numbers for rules, as they are written there.
+    ``rates`` are numbers for rules, as they are written there; ``known`` are values of a field that no item has yet.
     """
 
     key: tuple[str, ...] = ()
@@ -141,6 +191,9 @@ class Settings:
     imports: ImportRules = field(default_factory=ImportRules)
     lists: Mapping[str, ListSettings] = field(default_factory=dict)
     rates: Mapping[str, str] = field(default_factory=dict)
+    known: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    checks: CheckSettings = field(default_factory=CheckSettings)
+    money: MoneySettings = field(default_factory=MoneySettings)
     path: Path | None = None
 
     def of(self, name: str) -> FieldSettings:

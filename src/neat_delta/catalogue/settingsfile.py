@@ -20,10 +20,13 @@ from neat_delta.catalogue.settings import (
     LEAVE,
     LEAVES,
     REPLACE,
+    CheckSettings,
+    Condition,
     ExportForm,
     FieldSettings,
     ImportRules,
     ListSettings,
+    MoneySettings,
     Settings,
 )
 from neat_delta.errors import Unreadable
@@ -34,7 +37,17 @@ if TYPE_CHECKING:
 
 NAME = "catalogue.toml"
 SIGNS = {name: sign for sign, name in DELIMITERS.items()}
-TOP = {"key": list, "fields": dict, "export": dict, "import": dict, "lists": dict, "rates": dict}
+TOP = {
+    "key": list,
+    "fields": dict,
+    "export": dict,
+    "import": dict,
+    "lists": dict,
+    "rates": dict,
+    "known": dict,
+    "checks": dict,
+    "money": dict,
+}
 OF_FIELD = {
     "column": str,
     "aliases": list,
@@ -52,7 +65,12 @@ OF_FIELD = {
     "date": str,
     "yes": str,
     "no": str,
+    "unique": bool,
+    "lowest": bool,
 }
+OF_CHECKS = {"largest_move": Decimal, "most_changed": Decimal, "margin_floor": Decimal, "off": list, "conditions": list}
+OF_CONDITION = {"must": str, "level": str, "say": str}
+OF_MONEY = {"price": str, "cost": str, "sale_price": str, "tax": Decimal}
 OF_EXPORT = {"delimiter": str, "encoding": str, "decimal": str, "header_line": int, "sheet": str}
 OF_IMPORT = {
     "delimiter": str,
@@ -81,6 +99,7 @@ WORDS = {
     bool: "true or false",
     dict: "a table",
     int: "a whole number",
+    Decimal: "a share such as 0.5",
 }
 
 
@@ -140,6 +159,9 @@ class _Reader:
             imports=self._import(told.get("import", {})),
             lists={name: self._list(name, table) for name, table in told.get("lists", {}).items()},
             rates=self._rates(told.get("rates", {})),
+            known=self._known(told.get("known", {})),
+            checks=self._checks(told.get("checks", {})),
+            money=self._money(told.get("money", {})),
             path=self._path,
         )
 
@@ -196,6 +218,36 @@ class _Reader:
             seen=table.get("seen", {}),
         )
 
+    def _known(self, table: dict[str, Any]) -> dict[str, tuple[str, ...]]:
+        for name, values in table.items():
+            if not isinstance(values, list):
+                raise self._wrong(name, ("known",), "known values are a list of texts", f'Write {name} = ["…"].')
+            self._texts(values, ("known",), name)
+        return {field_name(name): tuple(values) for name, values in table.items()}
+
+    def _checks(self, table: dict[str, Any]) -> CheckSettings:
+        place = ("checks",)
+        self._check(table, OF_CHECKS, place)
+        self._texts(table.get("off", []), place, "off")
+        conditions = []
+        for told in table.get("conditions", []):
+            if not isinstance(told, dict) or "must" not in told:
+                remedy = 'Write one such as {must = "sale_price < price", say = "a sale is cheaper"}.'
+                raise self._wrong("conditions", place, "a condition is a table with what must hold", remedy)
+            self._check(told, OF_CONDITION, (*place, "conditions"))
+            self._one_of(told, (*place, "conditions"), "level", ["stop", "warn", "note"])
+            conditions.append(Condition(**told))
+        shares = {key: float(value) for key, value in table.items() if OF_CHECKS[key] is Decimal}
+        for key, share in shares.items():
+            if not share >= 0:
+                raise self._wrong(key, place, f"{key} must be 0 or more", "Mend this line.", str(share))
+        return CheckSettings(**shares, off=tuple(table.get("off", ())), conditions=tuple(conditions))
+
+    def _money(self, table: dict[str, Any]) -> MoneySettings:
+        self._check(table, OF_MONEY, ("money",))
+        names = {key: field_name(value) for key, value in table.items() if key != "tax"}
+        return MoneySettings(**names, tax=Decimal(table.get("tax", 0)))
+
     def _rates(self, table: dict[str, Any]) -> dict[str, str]:
         for name, rate in table.items():
             if not isinstance(rate, Decimal | int) or isinstance(rate, bool) or rate <= 0:
@@ -240,7 +292,8 @@ class _Reader:
                 meant = f"Did you mean {near[0]}?" if near else "Allowed: " + ", ".join(allowed) + "."
                 raise self._wrong(key, place, f"there is no setting {key!r}", meant)
             # True is an int to Python, but no number to people.
-            if not isinstance(value, allowed[key]) or (allowed[key] is int and isinstance(value, bool)):
+            wanted = (Decimal, int) if allowed[key] is Decimal else allowed[key]
+            if not isinstance(value, wanted) or (allowed[key] in (int, Decimal) and isinstance(value, bool)):
                 raise self._wrong(key, place, f"{key} must be {WORDS[allowed[key]]}", "Mend this line.", str(value))
 
     def _at_least(self, table: dict[str, Any], place: tuple[str, ...], key: str, least: int) -> None:

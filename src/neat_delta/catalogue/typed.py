@@ -51,9 +51,14 @@ def typed_rows(catalogue: Catalogue, name: str, told: FieldSettings, mark: str |
     return column.cast(pl.Decimal(38, max(2, int(str(fraction or 0)))))
 
 
-def _typed(cells: pl.Series, field: str, told: FieldSettings) -> pl.Series:
+def typed_cells(catalogue: Catalogue, name: str, cells: pl.Series, told: FieldSettings) -> pl.Series:
+    """Some cells of a field, typed as its whole column in the catalogue is; null where they cannot be read so."""
+    return _typed(cells, name, told, filled_values(catalogue.cells([name])[name]))
+
+
+def _typed(cells: pl.Series, field: str, told: FieldSettings, values: pl.Series | None = None) -> pl.Series:
     filled = cells.to_frame("c").select(pl.when(~pl.col("c").str.contains(BLANK)).then("c")).to_series()
-    values = filled_values(cells)
+    values = filled_values(cells) if values is None else values
     kind = kind_of(values, field, told)
     if told.separator or not (kind.numeric or kind.name in ("flag", "date")):
         return filled.alias(field)

@@ -19,6 +19,8 @@ FINDINGS = {
     "value": pl.String,
     "say": pl.String,
 }
+# The check whose findings name cells that get their live value back.
+REPAIRED = "repaired"
 CHANGE, ADD, REMOVE, NONE = "change", "add", "remove", "none"
 # Rows of items that were not chosen are in none of these states.
 OUTSIDE = "outside"
@@ -44,8 +46,22 @@ class FieldNote:
 
 
 @dataclass(frozen=True)
+class Allowed:
+    """What one run lets through: locked fields, new values, what looks like damage (all by field), checks (by name)."""
+
+    unlock: tuple[str, ...] = ()
+    allow_new_values: tuple[str, ...] = ()
+    as_typed: tuple[str, ...] = ()
+    let: tuple[str, ...] = ()
+
+    def as_dict(self) -> dict[str, list[str]]:
+        """The same without what is empty, for a change set's head."""
+        return {option: list(told) for option, told in vars(self).items() if told}
+
+
+@dataclass(frozen=True)
 class Head:
-    """Where a change set came from and how it counts. ``made`` is a time in UTC, by ISO 8601."""
+    """Where a change set came from, how it counts, and what its run let through. ``made`` is a time by ISO 8601."""
 
     key: tuple[str, ...]
     live: Stamp
@@ -53,6 +69,7 @@ class Head:
     fields: dict[str, FieldNote]
     counts: dict[str, int]
     made: str = field(default_factory=lambda: datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"))
+    allowed: Allowed = field(default_factory=Allowed)
 
 
 @dataclass(frozen=True)

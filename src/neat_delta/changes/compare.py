@@ -18,6 +18,7 @@ from neat_delta.changes.changeset import (
     ITEMS,
     NONE,
     OUTSIDE,
+    REPAIRED,
     STATES,
     ChangeSet,
     FieldNote,
@@ -128,7 +129,11 @@ def held_back(seen: Comparison, findings: pl.DataFrame) -> Comparison:
     bare = changes.items.filter(pl.col("do") == "none").join(findings.filter(level="stop"), on="key", how="semi")
     lines = seen.edited.rows.line.gather(seen.states["edited"])
     refused = lines.is_in(bare["line"].implode()) & seen.states["state"].is_in(["changed", "same", "new"])
-    states = seen.states.with_columns(state=pl.when(refused).then(pl.lit("refused")).otherwise("state"))
+    mended = changes.items.filter(pl.col("do") == NONE).join(findings.filter(check=REPAIRED), on="key", how="semi")
+    again = lines.is_in(mended["line"].implode()) & (seen.states["state"] == "changed")
+    states = seen.states.with_columns(
+        state=pl.when(refused).then(pl.lit("refused")).when(again).then(pl.lit("same")).otherwise("state")
+    )
     head = replace(changes.head, counts=_counts(seen.edited, seen.pairing, states, seen.outside))
     return replace(seen, changes=replace(changes, head=head), states=states)
 

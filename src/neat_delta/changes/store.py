@@ -17,6 +17,7 @@ from neat_delta.changes.changeset import (
     ITEMS,
     NONE,
     REMOVE,
+    Allowed,
     ChangeSet,
     FieldNote,
     Head,
@@ -54,6 +55,7 @@ def head_as_dict(head: Head) -> dict[str, Any]:
             for name, note in head.fields.items()
         },
         "counts": head.counts,
+        **({"allowed": head.allowed.as_dict()} if head.allowed.as_dict() else {}),
     }
 
 
@@ -122,6 +124,7 @@ def _head(line: bytes, path: Path) -> Head:
             fields={name: FieldNote(**note) for name, note in told["fields"].items()},
             counts=told["counts"],
             made=told["made"],
+            allowed=Allowed(**{option: tuple(names) for option, names in told.get("allowed", {}).items()}),
         )
     except (orjson.JSONDecodeError, KeyError, TypeError, AttributeError) as error:
         raise Unreadable(

@@ -1,6 +1,7 @@
-"""What can be wrong with values: one module for each family of checks."""
+"""Trial runs: what a spreadsheet program or a slip of the hand has done to the data, found before the shop sees it."""
 
-from neat_delta.checks.damage import damage_in, damage_marks
-from neat_delta.checks.trial import Trial, try_out
+from neat_delta.checks.check import Check, Trial
+from neat_delta.checks.damage import damage_in
+from neat_delta.checks.trial import CHECKS, tried_again, try_out
 
-__all__ = ["Trial", "damage_in", "damage_marks", "try_out"]
+__all__ = ["CHECKS", "Check", "Trial", "damage_in", "tried_again", "try_out"]

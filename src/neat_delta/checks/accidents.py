@@ -1,7 +1,8 @@
 """What a spreadsheet program does to a value behind people's backs, seen beside the live value.
 
-Each accident is told by the pair of values: the new one is just what becomes of the old one. An edit that happens to
-look so is let through with --as-typed. What was measured of real programs stands in docs/comparing.md.
+Each accident is told by the pair of values: the new one is just what becomes of the old one. Where nothing but the old
+one can have been meant, it is put back; where something else may have been, the cell is refused. An edit that happens
+to look so is let through with --as-typed. What was measured of real programs stands in docs/comparing.md.
 """
 
 from __future__ import annotations
@@ -11,13 +12,12 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.kinds import kind_named
-from neat_delta.changes.changeset import no_findings
-from neat_delta.checks.damage import DAY, FAILED, POWER_OF_TEN
+from neat_delta.changes.changeset import REPAIRED, no_findings
+from neat_delta.checks.check import AS_TYPED, Check
+from neat_delta.checks.damage import DAY, DOUBLED, FAILED, FORMULA, POWER_OF_TEN
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
-
-    from neat_delta.checks.trial import Trial
+    from neat_delta.checks.check import Trial
 
 WAS, NOW = pl.col("was"), pl.col("now")
 # A spreadsheet program keeps fifteen significant digits of a number.
@@ -25,17 +25,29 @@ SIGNIFICANT = 15
 TIME = r"^\d{1,2}:\d{2}(:\d{2})?( [AP]M)?$"
 DAY_OR_ISO = rf"{DAY}|^\d{{4}}-\d{{2}}-\d{{2}}$"
 LIKE_A_DAY = r"^(\d{1,2}[/.-]\d{1,2}|\d{1,2}[/.-]\d{1,2}[/.-]\d{1,4}|[A-Za-z]{3}-?\d{1,2}|\d{1,2}-[A-Za-z]{3})$"
+# How programs write TRUE and FALSE in German, French, Italian, Spanish, Portuguese, Dutch, Polish, Czech.
+TRUTH = {
+    "true": "wahr|vrai|vero|verdadero|verdadeiro|waar|prawda|pravda",
+    "false": "falsch|faux|falso|onwaar|fałsz|nepravda",
+}
+# Where programs and importers cut long texts off.
+CUTS = (255, 32_767)
+LONG_NUMBER = r"^\d{9,}$"
+SHOWN_DIGITS = NOW.str.extract(r"^(\d+(?:[.,]\d+)?)[eE]").str.replace_all(r"[.,]", "").str.strip_chars_end("0")
 
-# What happened, and how it shows; the first that fits is said.
-ACCIDENTS: dict[str, pl.Expr] = {
+# What happened, and how it shows; the first that fits is said. Nothing but the live value makes these.
+EXPLAINED: dict[str, pl.Expr] = {
     "zeros in front were lost": WAS.str.contains(r"^\s*[+-]?0\d+$")
     & (WAS.str.strip_chars().str.replace(r"^([+-]?)0+(\d)", "${1}${2}") == NOW),
     "the plus sign in front was lost": WAS.str.contains(r"^\+\d+$")
     & (WAS.str.slice(1).str.strip_chars_start("0") == NOW),
     "a code was taken for a power of ten": WAS.str.contains(r"^\d+[eE][+-]?\d+$")
     & (NOW.str.replace(",", ".", literal=True).cast(pl.Float64, strict=False) == WAS.cast(pl.Float64, strict=False)),
-    "a long number was shown as a power of ten, its digits are lost": WAS.str.contains(r"^\d{9,}$")
-    & NOW.str.contains(POWER_OF_TEN),
+    "a long number was shown as a power of ten": WAS.str.contains(LONG_NUMBER)
+    & NOW.str.contains(POWER_OF_TEN)
+    # The last digit shown may be rounded up.
+    & WAS.str.starts_with(SHOWN_DIGITS.str.head(SHOWN_DIGITS.str.len_chars() - 1))
+    & (NOW.str.extract(r"[eE]\+?(\d+)$").cast(pl.UInt32, strict=False) + 1 == WAS.str.len_chars()),
     "the digits behind the fifteenth were lost": WAS.str.contains(rf"^\d{{{SIGNIFICANT + 1},}}$")
     & (WAS.str.head(SIGNIFICANT) == NOW.str.head(SIGNIFICANT))
     & NOW.str.slice(SIGNIFICANT).str.contains("^0*$"),
@@ -43,24 +55,43 @@ ACCIDENTS: dict[str, pl.Expr] = {
     & NOW.str.contains(DAY_OR_ISO)
     & ~WAS.str.contains(DAY_OR_ISO),
     "a code was turned into a time": WAS.str.contains(r"^\d{1,2}:\d{1,2}$") & NOW.str.contains(TIME),
+    "a word of truth was translated": pl.any_horizontal(
+        (WAS.str.to_lowercase() == word) & NOW.str.to_lowercase().str.contains(f"^({others})$")
+        for word, others in TRUTH.items()
+    ),
+}
+# Here nobody can tell what was meant.
+UNCLEAR: dict[str, pl.Expr] = {
     "a formula has failed": NOW.str.contains(FAILED),
+    "this is a formula rather than its value": NOW.str.contains(FORMULA)
+    & ~WAS.str.contains("^=").fill_null(value=False),
+    "a long number was shown as a power of ten, its digits are lost": WAS.str.contains(LONG_NUMBER)
+    & NOW.str.contains(POWER_OF_TEN),
+    "the text was cut off where programs cut it": (NOW.str.len_chars().is_in(CUTS))
+    & WAS.str.starts_with(NOW)
+    & (WAS.str.len_chars() > NOW.str.len_chars()),
 }
 
 
-def turned_by_a_program(trial: Trial) -> pl.DataFrame:
-    """A new value is just what a spreadsheet program makes of the live one."""
-    cells = _texts(trial).drop_nulls(["was", "now"])
-    what = pl.coalesce([pl.when(shows).then(pl.lit(said)) for said, shows in ACCIDENTS.items()])
-    hit = cells.with_columns(what=what).drop_nulls("what")
-    return _found(trial, hit)
+def repaired(trial: Trial) -> pl.DataFrame:
+    """A new value is just what a spreadsheet program makes of the live one, which is put back."""
+    hit = _what(_texts(trial).drop_nulls(["was", "now"]), EXPLAINED)
+    accents = _accented(trial)
+    what = [_broken(was, now) for was, now in accents.select("was", "now").iter_rows()]
+    broken = accents.with_columns(what=pl.Series(what, dtype=pl.String)).drop_nulls("what")
+    say = "{} ({} became {}); the live value is put back, unless --as-typed {} takes the new one"
+    return _found(trial, pl.concat([hit, broken]), REPAIRED, "warn", say)
 
 
-def accents_broken(trial: Trial) -> pl.DataFrame:
-    """A new text is the live one with its accents read, or written, in the wrong character set."""
-    cells = trial.sent.drop_nulls(["was", "now"])
-    cells = _not_as_typed(trial, cells.filter(WAS.str.contains(r"[^\x00-\x7f]")))
-    what = [_broken(was, now) for was, now in cells.select("was", "now").iter_rows()]
-    return _found(trial, cells.with_columns(what=pl.Series(what, dtype=pl.String)).drop_nulls("what"))
+def damaged(trial: Trial) -> pl.DataFrame:
+    """A new value shows a spreadsheet program's damage, and what was meant cannot be told."""
+    hit = _what(_texts(trial).drop_nulls("now"), UNCLEAR)
+    repairs = repaired(trial).select("key", "field")
+    strange = _accented(trial).filter(NOW.str.contains(DOUBLED) & ~WAS.str.contains(DOUBLED))
+    strange = strange.with_columns(what=pl.lit("accents were read in the wrong character set"))
+    hit = pl.concat([hit, strange]).join(repairs, on=["key", "field"], how="anti", maintain_order="left")
+    say = "{} ({} became {}); write the value anew, or say --as-typed {}"
+    return _found(trial, hit, "spreadsheet damage", "stop", say)
 
 
 def _broken(was: str, now: str) -> str | None:
@@ -69,6 +100,13 @@ def _broken(was: str, now: str) -> str | None:
     if "?" in now and now in (was.encode(charset, "replace").decode(charset) for charset in ("cp1252", "ascii")):
         return "a letter was lost to a question mark"
     return None
+
+
+def _accented(trial: Trial) -> pl.DataFrame:
+    """Changed cells that have held more than plain letters, or hold it now."""
+    beyond = r"[^\x00-\x7f]"
+    cells = trial.sent.drop_nulls(["was", "now"]).filter(WAS.str.contains(beyond) | NOW.str.contains(beyond))
+    return _not_as_typed(trial, cells)
 
 
 def _texts(trial: Trial) -> pl.DataFrame:
@@ -82,18 +120,23 @@ def _texts(trial: Trial) -> pl.DataFrame:
 
 
 def _not_as_typed(trial: Trial, cells: pl.DataFrame) -> pl.DataFrame:
-    return cells.filter(~pl.col("field").is_in(list(trial.as_typed)))
+    return cells.filter(~pl.col("field").is_in(list(trial.allowed.as_typed)))
 
 
-def _found(trial: Trial, hit: pl.DataFrame) -> pl.DataFrame:
+def _what(cells: pl.DataFrame, accidents: dict[str, pl.Expr]) -> pl.DataFrame:
+    """The cells to which one of these has happened, with what it was."""
+    what = pl.coalesce([pl.when(shows).then(pl.lit(said)) for said, shows in accidents.items()])
+    return cells.with_columns(what=what).drop_nulls("what")
+
+
+def _found(trial: Trial, hit: pl.DataFrame, check: str, level: str, say: str) -> pl.DataFrame:
     if hit.is_empty():
         return no_findings()
-    say = hit.select(
-        pl.format(
-            "{} ({} became {}); the live value stays, unless --as-typed {} takes it", "what", "was", "now", "field"
-        )
-    ).to_series()
-    return trial.found(hit.select("key", "field", "was", "now"), "spreadsheet damage", "stop", say)
+    said = hit.select(pl.format(say, "what", pl.col("was").fill_null("nothing"), "now", "field")).to_series()
+    return trial.found(hit.select("key", "field", "was", "now"), check, level, said)
 
 
-CHECKS: tuple[Callable[[Trial], pl.DataFrame], ...] = (turned_by_a_program, accents_broken)
+CHECKS = (
+    Check(REPAIRED, "warn", repaired, AS_TYPED),
+    Check("spreadsheet damage", "stop", damaged, AS_TYPED),
+)

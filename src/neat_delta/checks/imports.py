@@ -8,11 +8,10 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue import ASCII
+from neat_delta.checks.check import LET, Check
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
-
-    from neat_delta.checks.trial import Trial
+    from neat_delta.checks.check import Trial
 
 UNTOLD = (
     "the live export holds plain ASCII only, so the shop's character set is not known; this will be written as UTF-8, "
@@ -38,8 +37,8 @@ def untold_characters(trial: Trial) -> pl.DataFrame:
     """A value needs more than ASCII, and nothing tells how the shop writes such characters."""
     cells = trial.sent
     if _charset(trial) != ASCII:
-        return trial.found(cells.clear(), "character", "warn", "")
-    return trial.found(cells.filter(pl.col("now").str.contains(r"[^\x00-\x7f]")), "character", "warn", UNTOLD)
+        return trial.found(cells.clear(), "untold character", "warn", "")
+    return trial.found(cells.filter(pl.col("now").str.contains(r"[^\x00-\x7f]")), "untold character", "warn", UNTOLD)
 
 
 def cannot_be_emptied(trial: Trial) -> pl.DataFrame:
@@ -72,9 +71,9 @@ def _encodes(cell: str, charset: str) -> bool:
     return True
 
 
-CHECKS: tuple[Callable[[Trial], pl.DataFrame], ...] = (
-    character,
-    untold_characters,
-    cannot_be_emptied,
-    reads_as_marker,
+CHECKS = (
+    Check("character", "stop", character),
+    Check("untold character", "warn", untold_characters, LET),
+    Check("cannot be emptied", "stop", cannot_be_emptied),
+    Check("marker", "stop", reads_as_marker),
 )

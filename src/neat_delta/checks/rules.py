@@ -1,50 +1,48 @@
-"""The catalogue's own rules: what catalogue.toml settles for a field must hold for each of its new values."""
+"""The catalogue's own rules: what catalogue.toml settles must hold for each new value and each new item."""
 
 from __future__ import annotations
 
-import difflib
 from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.fieldkind import single_values
+from neat_delta.catalogue.typed import typed_cells
 from neat_delta.changes.changeset import ADD, CHANGE, no_findings
+from neat_delta.checks.check import UNLOCK, Check
+from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterable
+    from collections.abc import Iterable
 
-    from neat_delta.catalogue.settings import FieldSettings
-    from neat_delta.checks.trial import Trial
-
-SOME_VALUES = 12
-NEAR = 0.75
+    from neat_delta.catalogue.settings import Condition
+    from neat_delta.checks.check import Trial
 
 
 def locked(trial: Trial) -> pl.DataFrame:
     """A field whose change has wide effects changes, and this run does not unlock it."""
     say = "this field is locked in catalogue.toml; --unlock {} lets it change in this run"
+    known = trial.changes.keys_to(CHANGE)
     return _concat(
         trial.found(
-            cells.join(trial.changes.keys_to(CHANGE), on="key", how="semi"), "locked field", "stop", say.format(name)
+            cells.join(known, on="key", how="semi", maintain_order="left"), "locked field", "stop", say.format(name)
         )
         for name, told, cells in trial.cells()
-        if told.locked and name not in trial.unlocked
+        if told.locked and name not in trial.allowed.unlock
     )
 
 
 def required(trial: Trial) -> pl.DataFrame:
     """A required field would be emptied, or a new item lacks it."""
-    emptied = trial.sent.filter(pl.col("now").is_null())
-    wanted = [
-        name for name, told in trial.settled.fields.items() if told.required and name not in trial.changes.head.key
-    ]
+    key = trial.changes.head.key
+    wanted = [name for name, told in trial.settled.fields.items() if told.required and name not in key]
+    emptied = trial.sent.filter(pl.col("now").is_null() & pl.col("field").is_in(wanted))
     fields = pl.DataFrame({"field": wanted}, schema={"field": pl.String})
     all_of_new = trial.changes.keys_to(ADD).join(fields, how="cross")
-    lacking = all_of_new.join(trial.changes.cells, on=["key", "field"], how="anti", maintain_order="left")
+    lacking = all_of_new.join(trial.sent, on=["key", "field"], how="anti", maintain_order="left")
     return pl.concat(
         [
             trial.found(
-                emptied.filter(pl.col("field").is_in(wanted)),
+                emptied,
                 "required field",
                 "stop",
                 "this field must not be empty; leave the value, or write another one",
@@ -92,50 +90,48 @@ def _decimals(trial: Trial, name: str) -> pl.Expr:
     return pl.col("now").str.extract(rf"[{mark}](\d+)\D*$").str.len_chars()
 
 
-def unknown_value(trial: Trial) -> pl.DataFrame:
-    """A limited field would take a value that it does not know: none of the settled ones, or of those in use."""
-    found = []
-    for name, told, cells in trial.cells():
-        known = _known_values(trial, name, told)
-        if known is None or name in trial.new_values:
-            continue
-        new = cells.drop_nulls("now").with_columns(single=pl.col("now").str.split(told.separator or "\x1f"))
-        new = new.explode("single").with_columns(pl.col("single").str.strip_chars())
-        there = pl.col("was").fill_null("").str.split(told.separator or "\x1f")
-        strange = new.filter(
-            ~pl.col("single").is_in(known.implode()) & (pl.col("single") != "") & ~pl.col("single").is_in(there)
+def condition(trial: Trial) -> pl.DataFrame:
+    """A condition between fields, settled in [checks], held before and does not hold any more."""
+    return _concat(_broken(trial, one) for one in trial.settled.checks.conditions)
+
+
+def _broken(trial: Trial, one: Condition) -> pl.DataFrame:
+    names = list(dict.fromkeys(pl.sql_expr(one.must).meta.root_names()))
+    for name in names:
+        if name not in trial.live.names:
+            raise WrongChoice(
+                f"the condition {one.must!r} in catalogue.toml: there is no field {name}",
+                remedy="Fields: " + ", ".join(trial.live.names) + ".",
+            )
+    moved = [name for name in names if name in trial.changes.head.fields]
+    if not moved or trial.touched.is_empty():
+        return no_findings()
+    both = {name: trial.beside(name) for name in names}
+    try:
+        held, holds = (
+            pl.DataFrame([typed_cells(trial.live, name, both[name][side], trial.settled.of(name)) for name in names])
+            .select(pl.sql_expr(one.must).alias("met"))
+            .to_series()
+            .cast(pl.Boolean)
+            for side in ("was", "now")
         )
-        strange = strange.unique(["key", "field"], keep="first", maintain_order=True)
-        labels = told.labels
-        choices = [labels.get(value, value) for value in known.to_list()]
-        advice = {value: _advice(value, choices, name, open_=not told.limited) for value in strange["single"].unique()}
-        say = strange["single"].replace_strict(advice, return_dtype=pl.String)
-        found.append(trial.found(strange, "no such choice", "stop", say))
-    return _concat(found)
-
-
-def _known_values(trial: Trial, name: str, told: FieldSettings) -> pl.Series | None:
-    """The values of a limited field; ``None`` for an open one."""
-    if told.limited:
-        return pl.Series(told.limited)
-    if told.kind == "choice":
-        return single_values(trial.live.cells([name])[name], told.separator).sort()
-    return None
-
-
-def _advice(value: str, choices: list[str], name: str, *, open_: bool) -> str:
-    plain = {" ".join(choice.split()).casefold(): choice for choice in reversed(choices)}
-    near = difflib.get_close_matches(" ".join(value.split()).casefold(), plain, 1, NEAR)
-    if near:
-        meant = f"did you mean {plain[near[0]]!r}?"
-    else:
-        meant = "write one of: " + ", ".join(choices[:SOME_VALUES]) + (" …" if len(choices) > SOME_VALUES else "")
-    what = "no item has this value yet" if open_ else "this is none of the field's values"
-    return f"{what}; {meant} (--allow-new-values {name} takes new ones in this run)"
+    except pl.exceptions.PolarsError as error:
+        reason = str(error).splitlines()[0]
+        remedy = "Write one such as: sale_price < price"
+        raise WrongChoice(f"the condition {one.must!r} in catalogue.toml: {reason}", remedy=remedy) from error
+    bad = trial.touched.select("key").filter(holds.not_() & held.fill_null(value=True))
+    cells = trial.sent.filter(pl.col("field").is_in(moved)).join(bad, on="key", how="semi", maintain_order="left")
+    return trial.found(cells, "condition", one.level, one.say or f"this must hold: {one.must}")
 
 
 def _concat(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
     return pl.concat([no_findings(), *found])
 
 
-CHECKS: tuple[Callable[[Trial], pl.DataFrame], ...] = (locked, required, too_long, too_fine, unknown_value)
+CHECKS = (
+    Check("locked field", "stop", locked, UNLOCK),
+    Check("required field", "stop", required),
+    Check("too long", "stop", too_long),
+    Check("too many decimals", "stop", too_fine),
+    Check("condition", "as settled", condition),
+)

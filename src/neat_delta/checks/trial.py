@@ -1,90 +1,100 @@
 """The trial run: every check on a change set before anything is written for the shop.
 
-A check is a function from a Trial to findings. Writing one and naming it in CHECKS adds it.
+A family of checks is a module of functions from a Trial to findings and a tuple of Checks; naming it here adds it.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import polars as pl
 
 from neat_delta.catalogue import field_name
-from neat_delta.changes.changeset import ADD, CHANGE, findings_frame, no_findings
-from neat_delta.checks import accidents, imports, rules
+from neat_delta.changes import hold_back
+from neat_delta.changes.changeset import REPAIRED, Allowed, no_findings
+from neat_delta.checks import accidents, columns, imports, money, rules, values
+from neat_delta.checks.check import LET, Check, Trial
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from neat_delta.catalogue import Catalogue
-    from neat_delta.catalogue.settings import FieldSettings, Settings
+    from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import ChangeSet
 
-CHECKS = (*rules.CHECKS, *imports.CHECKS, *accidents.CHECKS)
-
-
-@dataclass(frozen=True)
-class Trial:
-    """What a check looks at: the change set, the live export, what is settled, and what this run allows.
-
-    ``unlocked`` fields may change though they are locked; ``new_values`` fields may take values not known yet;
-    ``as_typed`` fields may take what looks like a spreadsheet program's damage.
-    """
-
-    changes: ChangeSet
-    live: Catalogue
-    settled: Settings
-    unlocked: frozenset[str] = frozenset()
-    new_values: frozenset[str] = frozenset()
-    as_typed: frozenset[str] = frozenset()
-
-    @property
-    def sent(self) -> pl.DataFrame:
-        """The cells (key, field, was, now) of items that are changed or added."""
-        return self.changes.cells_to(CHANGE, ADD)
-
-    def cells(self) -> list[tuple[str, FieldSettings, pl.DataFrame]]:
-        """The cells that are sent, by field, with what is settled of it."""
-        parts = self.sent.partition_by("field", as_dict=True, maintain_order=True)
-        return [(str(name), self.settled.of(str(name)), cells) for (name,), cells in parts.items()]
-
-    def found(self, cells: pl.DataFrame, check: str, level: str, say: str | pl.Series) -> pl.DataFrame:
-        """Findings on these cells (key, field, now), each with the line of its row in the sheet."""
-        lines = self.changes.items.select("key", "line")
-        at = cells.join(lines, on="key", how="left", maintain_order="left")
-        said = say if isinstance(say, pl.Series) else pl.repeat(say, len(at), dtype=pl.String, eager=True)
-        return findings_frame(
-            check, level, key=at["key"], field=at["field"], line=at["line"], value=at["now"], say=said
-        )
+CHECKS: tuple[Check, ...] = (
+    *accidents.CHECKS,
+    *columns.CHECKS,
+    *rules.CHECKS,
+    *values.CHECKS,
+    *money.CHECKS,
+    *imports.CHECKS,
+)
+NOTHING_ALLOWED = Allowed()
 
 
 def try_out(
     changes: ChangeSet,
     live: Catalogue,
     settled: Settings,
-    unlocked: Sequence[str] = (),
-    new_values: Sequence[str] = (),
-    as_typed: Sequence[str] = (),
+    allowed: Allowed = NOTHING_ALLOWED,
+    pictures: frozenset[str] | None = None,
 ) -> pl.DataFrame:
-    """The findings of every check, in the order of the checks.
+    """The findings of every check, in the order of the checks; of one name there is one check.
 
     Raises:
-        WrongChoice: a field that this run should allow something does not exist.
+        WrongChoice: a field that this run should allow something does not exist, or a check to be let pass does not.
     """
-    allowed = {
-        option: _known(names, option, live)
-        for option, names in (("--unlock", unlocked), ("--allow-new-values", new_values), ("--as-typed", as_typed))
+    allowed = _known(allowed, live)
+    trial = Trial(changes, live, settled, allowed, pictures)
+    wanted = [check for check in CHECKS if check.name not in (*allowed.let, *settled.checks.off)]
+    return pl.concat([no_findings(), *(check.find(trial) for check in wanted)])
+
+
+def tried_again(
+    changes: ChangeSet,
+    live: Catalogue,
+    settled: Settings,
+    allowed: Allowed = NOTHING_ALLOWED,
+    pictures: frozenset[str] | None = None,
+) -> ChangeSet:
+    """A kept change set after the checks, with what its own run let through and what this one does besides.
+
+    What the checks stop is held back. Findings of level stop that it has already are kept, for their cells are gone.
+    """
+    both = Allowed(*(tuple(dict.fromkeys([*kept, *told])) for kept, told in zip(*_told(changes, allowed), strict=True)))
+    again = try_out(changes, live, settled, both, pictures)
+    ours = pl.col("check").is_in([check.name for check in CHECKS if check.name != REPAIRED])
+    kept = changes.findings.filter((pl.col("level") == "stop") | ~ours)
+    head = replace(changes.head, allowed=both)
+    return hold_back(replace(changes, head=head, findings=kept), again)
+
+
+def _told(changes: ChangeSet, allowed: Allowed) -> tuple[Sequence[tuple[str, ...]], Sequence[tuple[str, ...]]]:
+    return tuple(vars(changes.head.allowed).values()), tuple(vars(allowed).values())
+
+
+def _known(allowed: Allowed, live: Catalogue) -> Allowed:
+    """The same with field names as we write them, all of which there are."""
+    names: dict[str, Sequence[str]] = {
+        "unlock": allowed.unlock,
+        "allow_new_values": allowed.allow_new_values,
+        "as_typed": allowed.as_typed,
     }
-    trial = Trial(changes, live, settled, *allowed.values())
-    return pl.concat([no_findings(), *(check(trial) for check in CHECKS)])
-
-
-def _known(names: Sequence[str], option: str, live: Catalogue) -> frozenset[str]:
-    for name in names:
-        if field_name(name) not in live.names:
+    for option, told in names.items():
+        for name in told:
+            if field_name(name) not in live.names:
+                raise WrongChoice(
+                    f"--{option.replace('_', '-')} {name}: there is no such field",
+                    remedy="Fields: " + ", ".join(live.names) + ".",
+                )
+    open_ones = [check.name for check in CHECKS if check.opens == LET]
+    for name in allowed.let:
+        if name not in open_ones:
             raise WrongChoice(
-                f"{option} {name}: there is no such field", remedy="Fields: " + ", ".join(live.names) + "."
+                f"--let {name!r}: there is no such check that can be let pass",
+                remedy="There are: " + ", ".join(open_ones) + ".",
             )
-    return frozenset(map(field_name, names))
+    return replace(allowed, **{option: tuple(map(field_name, told)) for option, told in names.items()})

@@ -15,7 +15,7 @@ from neat_delta.cli.common import (
     progress,
     settled_in,
 )
-from neat_delta.cli.outcome import RULES, Wanted, finished, outcome, told
+from neat_delta.cli.outcome import RULES, Openings, Wanted, finished, openings, outcome, told
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -45,6 +45,7 @@ if TYPE_CHECKING:
 )
 @click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
 @outcome
+@openings
 @catalogue_file
 @manners
 def adjust_command(
@@ -57,6 +58,7 @@ def adjust_command(
     way: str,
     key: tuple[str, ...],
     wanted: Wanted,
+    opened: Openings,
     settings: Path | None,
     spoken: Manners,
 ) -> int:
@@ -85,7 +87,7 @@ def adjust_command(
         rows, unknown = chosen_rows(ours, named, where, items, settled)
         voice.step("working out the rules")
         seen = adjust(ours, named, parsed, rows, Options(settled=settled), RULES)
-        seen, receipt = finished(seen, settled, wanted, voice, inputs=(live,))
+        seen, receipt = finished(seen, settled, wanted, opened, voice, inputs=(live,))
 
     def head(width: int) -> Iterator[Text]:
         return _head(seen, parsed, where, unknown, width)

@@ -9,6 +9,7 @@ import click
 
 from neat_delta import __version__
 from neat_delta.cli.adjust import adjust_command
+from neat_delta.cli.check import check_command
 from neat_delta.cli.compare import compare_command
 from neat_delta.cli.demo import demo_command
 from neat_delta.cli.exits import Exit
@@ -38,6 +39,7 @@ cli.add_command(setup_command)
 cli.add_command(sheet_command)
 cli.add_command(compare_command)
 cli.add_command(adjust_command)
+cli.add_command(check_command)
 cli.add_command(write_command)
 cli.add_command(demo_command)
 

@@ -18,7 +18,7 @@ from neat_delta.cli.common import (
     settled_in,
 )
 from neat_delta.cli.listed import ListOptions, list_options, save_list, saved_view
-from neat_delta.cli.outcome import Wanted, finished, outcome, told
+from neat_delta.cli.outcome import Openings, Wanted, finished, openings, outcome, told
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -71,6 +71,7 @@ def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[
 @click.option("--items", type=FILE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
 @list_options
 @outcome
+@openings
 @catalogue_file
 @file_form
 @manners
@@ -87,6 +88,7 @@ def compare_command(
     items: Path | None,
     listing: ListOptions,
     wanted: Wanted,
+    opened: Openings,
     settings: Path | None,
     form: FileForm,
     spoken: Manners,
@@ -129,7 +131,7 @@ def compare_command(
             settled=settled,
         )
         seen, matches = compare_list(ours.renamed(settled.names()), theirs, listed, options, voice)
-        seen, receipt = finished(seen, settled, wanted, voice, inputs=(live, edited))
+        seen, receipt = finished(seen, settled, wanted, opened, voice, inputs=(live, edited))
         if listing.save_as:
             save_list(settings, listing.save_as, listed, natures(theirs))
 

@@ -11,6 +11,7 @@ import click
 
 from neat_delta.cli.common import FILE, Manners, console, gathered, show, show_json
 from neat_delta.cli.exits import Exit
+from neat_delta.errors import Unreadable
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
 
     from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import Comparison
+    from neat_delta.changes.changeset import Allowed
     from neat_delta.voice import Voice
     from neat_delta.writing import Receipt
 
@@ -28,27 +30,28 @@ RULES = Path("rules")
 STATE_CHOICES = ("changed", "same", "new", "gone", "repeated", "unreadable", "refused")
 
 
-class Wanted(NamedTuple):
-    """What is to become of a change set, what this run allows, and how much of it is shown."""
+STRICT = click.option("--strict", is_flag=True, help="Write no update at all if anything is held back.")
 
-    out: Path | None
-    folder: Path | None
-    replace: bool
+
+class Openings(NamedTuple):
+    """What a run lets through that checks would stop, and where the pictures lie."""
+
     unlock: tuple[str, ...]
     allow_new_values: tuple[str, ...]
     as_typed: tuple[str, ...]
-    everything: bool
-    states: tuple[str, ...]
+    let: tuple[str, ...]
+    pictures: Path | None
+
+    def allowed(self) -> Allowed:
+        """The same for the core."""
+        from neat_delta.changes.changeset import Allowed
+
+        return Allowed(self.unlock, self.allow_new_values, self.as_typed, self.let)
 
 
-def outcome(command: F) -> F:
-    """Add the options of ``Wanted`` to a command, as ``wanted``."""
+def openings(command: F) -> F:
+    """Add the options of ``Openings`` to a command, as ``opened``."""
     options = (
-        click.option(
-            "--out", type=FILE, metavar="FILE", help="Keep the change set in this file (.changes.jsonl, or .gz)."
-        ),
-        click.option("--write", "folder", type=FILE, metavar="DIR", help="Write the proved update into this folder."),
-        click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR."),
         click.option(
             "--unlock", multiple=True, metavar="FIELD", help="Let a field change that is locked in catalogue.toml."
         ),
@@ -64,6 +67,49 @@ def outcome(command: F) -> F:
             metavar="FIELD",
             help="Take values of this field that look like a spreadsheet program's damage.",
         ),
+        click.option(
+            "--let", multiple=True, metavar="CHECK", help='Let pass what this check finds, such as "below cost".'
+        ),
+        click.option("--pictures", type=FILE, metavar="DIR", help="The folder of pictures; those missing are found."),
+    )
+    return gathered(Openings, "opened", options, command)
+
+
+def pictures_in(folder: Path | None) -> frozenset[str] | None:
+    """The names of the files in a folder of pictures.
+
+    Raises:
+        Unreadable: there is no such folder.
+    """
+    if folder is None:
+        return None
+    if not folder.is_dir():
+        raise Unreadable("there is no such folder", file=folder, remedy="Name the folder the pictures lie in.")
+    return frozenset(path.name for path in folder.rglob("*") if path.is_file())
+
+
+class Wanted(NamedTuple):
+    """What is to become of a change set, what this run allows, and how much of it is shown."""
+
+    out: Path | None
+    folder: Path | None
+    replace: bool
+    strict: bool
+    book: Path | None
+    everything: bool
+    states: tuple[str, ...]
+
+
+def outcome(command: F) -> F:
+    """Add the options of ``Wanted`` to a command, as ``wanted``."""
+    options = (
+        click.option(
+            "--out", type=FILE, metavar="FILE", help="Keep the change set in this file (.changes.jsonl, or .gz)."
+        ),
+        click.option("--write", "folder", type=FILE, metavar="DIR", help="Write the proved update into this folder."),
+        click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR."),
+        STRICT,
+        click.option("--book", type=FILE, metavar="FILE", help="Put the findings into this workbook, with their rows."),
         click.option("--all", "everything", is_flag=True, help="Show every changed item and every finding."),
         click.option(
             "--show",
@@ -77,19 +123,26 @@ def outcome(command: F) -> F:
 
 
 def finished(
-    seen: Comparison, settled: Settings, wanted: Wanted, voice: Voice, inputs: Sequence[Path]
+    seen: Comparison, settled: Settings, wanted: Wanted, opened: Openings, voice: Voice, inputs: Sequence[Path]
 ) -> tuple[Comparison, Receipt | None]:
     """The comparison after all checks, kept and written as it is wanted; ``inputs`` are never written over."""
+    from dataclasses import replace
+
     from neat_delta.changes import held_back, save_changes
     from neat_delta.checks import try_out
+    from neat_delta.whole import write_whole
     from neat_delta.writing import write_update
+    from neat_delta.writing.findingsbook import findings_book
 
     voice.step("checking what would change")
-    allowed = (wanted.unlock, wanted.allow_new_values, wanted.as_typed)
-    seen = held_back(seen, try_out(seen.changes, seen.live, settled, *allowed))
+    allowed = opened.allowed()
+    seen = held_back(seen, try_out(seen.changes, seen.live, settled, allowed, pictures_in(opened.pictures)))
+    seen = replace(seen, changes=replace(seen.changes, head=replace(seen.changes.head, allowed=allowed)))
+    if wanted.book is not None:
+        write_whole(wanted.book, findings_book(seen.changes, seen.as_read or seen.edited, as_edited=True))
     if wanted.out is not None:
         save_changes(seen.changes, wanted.out, inputs=inputs)
-    if wanted.folder is None:
+    if wanted.folder is None or (wanted.strict and seen.changes.stopped()):
         return seen, None
     return seen, write_update(seen.changes, seen.live, wanted.folder, settled, replace=wanted.replace, voice=voice)
 
@@ -111,7 +164,16 @@ def told(
     else:
         width = console(spoken).width
         show(_view(seen, receipt, settled, wanted, width, head), spoken)
+    if stopped and wanted.strict and wanted.folder:
+        return refused(stopped)
     return Exit.ATTENTION if stopped else Exit.DONE
+
+
+def refused(stopped: int) -> Exit:
+    """Say that nothing was written, as --strict wants it where something is held back."""
+    held = "1 finding holds" if stopped == 1 else f"{stopped} findings hold"
+    click.echo(f"neat-delta: {held} something back and --strict is said, so no update was written", err=True)
+    return Exit.FAILED
 
 
 def _view(
@@ -135,8 +197,12 @@ def _view(
     yield Text()
     if receipt:
         yield from update_view(receipt, seen.live.source.name, width)
+    elif wanted.folder and not seen.changes.keys_to("change", "add", "remove").is_empty():
+        yield labelled("update", "not written, for something is held back and --strict is said")
     elif wanted.folder:
         yield nothing_view(wanted.folder)
+    if wanted.book:
+        yield labelled("book", f"the findings with their rows, in {wanted.book}")
     if wanted.out:
         yield labelled("kept", f"the change set, in {wanted.out}")
     if receipt:

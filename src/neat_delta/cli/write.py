@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -20,14 +19,15 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.errors import Unreadable
+from neat_delta.cli.kept import live_of
+from neat_delta.cli.outcome import STRICT, Openings, openings, pictures_in, refused
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
+    from pathlib import Path
 
     from rich.text import Text
 
-    from neat_delta.changes import ChangeSet
     from neat_delta.writing import Receipt
 
 
@@ -43,6 +43,8 @@ if TYPE_CHECKING:
     help="The live export, if it lies neither beside CHANGES nor in this folder.",
 )
 @click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR.")
+@STRICT
+@openings
 @catalogue_file
 @manners
 def write_command(
@@ -50,42 +52,38 @@ def write_command(
     folder: Path,
     live: Path | None,
     replace: bool,
+    strict: bool,
+    opened: Openings,
     settings: Path | None,
     spoken: Manners,
 ) -> int:
     """Write the update files of a change set, proved, with the files that undo them and a receipt.
 
-    The change set knows the live export it was made from and refuses any other.
+    The change set knows the live export it was made from and refuses any other. All checks are run again; what they
+    stop is held back, and the rest is written.
     """
     from neat_delta.catalogue import field_name
     from neat_delta.changes import load_changes
+    from neat_delta.checks import tried_again
     from neat_delta.reading import read_catalogue
     from neat_delta.writing import write_update
 
     settled = settled_in(settings)
     with progress(spoken) as voice:
         loaded = load_changes(changes)
-        ours = read_catalogue(live or _live_of(loaded, changes), voice, exported_as(settled))
+        ours = read_catalogue(live or live_of(loaded, changes), voice, exported_as(settled))
         ours = ours.renamed({field_name(note.column): name for name, note in loaded.head.fields.items()})
-        receipt = write_update(loaded, ours, folder, settled, replace=replace, voice=voice)
+        voice.step("checking what would change")
+        tried = tried_again(loaded, ours, settled, opened.allowed(), pictures_in(opened.pictures))
+        stopped = tried.stopped()
+        if strict and stopped:
+            return refused(stopped)
+        receipt = write_update(tried, ours, folder, settled, replace=replace, voice=voice)
     if spoken.as_json:
         show_json({"files": []} if receipt is None else receipt.as_dict())
     elif not spoken.quiet:
-        show(_view(receipt, ours.source.name, folder, loaded.stopped(), console(spoken).width), spoken)
-    return Exit.ATTENTION if loaded.stopped() else Exit.DONE
-
-
-def _live_of(changes: ChangeSet, path: Path) -> Path:
-    """Where the live export lies: beside the change set, or here."""
-    name = changes.head.live.name
-    for place in (path.parent / name, Path(name)):
-        if place.is_file():
-            return place
-    raise Unreadable(
-        "the live export of this change set is neither beside it nor in this folder",
-        file=name,
-        remedy="Say where it is with --live FILE.",
-    )
+        show(_view(receipt, ours.source.name, folder, stopped, console(spoken).width), spoken)
+    return Exit.ATTENTION if stopped else Exit.DONE
 
 
 def _view(receipt: Receipt | None, live_name: str, folder: Path, held_back: int, width: int) -> Iterator[Text]:
@@ -98,5 +96,5 @@ def _view(receipt: Receipt | None, live_name: str, folder: Path, held_back: int,
         return
     yield from update_view(receipt, live_name, width)
     if held_back:
-        yield labelled("held back", f"{several(held_back, 'finding')} in the change set; compare again to see them")
+        yield labelled("held back", f"{several(held_back, 'finding')}; see them with: neat-delta check")
     yield next_view(receipt)

@@ -36,9 +36,11 @@ if TYPE_CHECKING:
     from neat_delta.changes import ChangeSet, Comparison
 
 SOME_ITEMS = 20
-SOME_FINDINGS = 8
+SOME_FINDINGS = 3
 SOME_ROWS = 5
 FEW_GONE = 0.25
+# With so many unknown codes for each known one, a file is likely the wrong one, or looked at the wrong way.
+STRANGE = 20
 LABEL = 12
 CHARSETS = {"ascii": "ASCII", "utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp1252": "Windows-1252"}
 MARKS = {".": "decimal point", ",": "decimal comma"}
@@ -173,10 +175,13 @@ def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
     if counts.get(OUTSIDE):
         said = f"{several(counts[OUTSIDE], 'row')} of items that were not chosen, left out"
         yield from sentence(OUTSIDE, said, shown.width)
-    if counts["new"] > SOME_ROWS and not counts["changed"] + counts["same"] + counts["refused"]:
+    known = counts["changed"] + counts["same"] + counts["refused"]
+    if counts["new"] > max(SOME_ROWS, STRANGE * known):
+        some = f"only {count(known)}" if known else "none"
         said = (
-            "the live export knows none of these codes: is this the right file? A list may name items by another field "
-            "(--match-on FIELD), or have their codes in another column (--match COLUMN=FIELD)"
+            f"the live export knows {some} of these codes: is this the right file? "
+            "A list may name items by another field (--match-on FIELD), or have their codes in another column "
+            "(--match COLUMN=FIELD)"
         )
         yield from sentence("look at", said, shown.width, "warn")
     if counts["gone"]:
@@ -324,19 +329,25 @@ def findings_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
         if len(found):
             yield Text()
             yield labelled(title, several(len(found), "finding"), level)
-            some = found if shown.everything else found.head(SOME_FINDINGS)
-            yield from _findings_table(some, _names(changes, some["key"]), shown.width)
-            if len(found) > len(some):
-                yield _more(len(found) - len(some), "finding")
+            for check, of_check in found.group_by("check", maintain_order=True):
+                yield from _check_view(str(check[0]), of_check, changes, shown)
 
 
-def _findings_table(found: pl.DataFrame, names: dict[str, str | None], width: int) -> Iterator[Text]:
-    """Each sentence once, under it the places it is about."""
+def _check_view(check: str, found: pl.DataFrame, changes: ChangeSet, shown: Shown) -> Iterator[Text]:
+    """What one check found: how much, each sentence once, under it the first places it is about."""
+    some = found if shown.everything else found.head(SOME_FINDINGS)
     columns = [Column(), Column(), Column(least=8), Column(least=8), Column(least=5), Column(least=10)]
-    for _, say, places in found.group_by("check", "say", maintain_order=True).agg(pl.struct(pl.all())).iter_rows():
-        yield from _said(say, width)
+    names = _names(changes, some["key"])
+    head = f"{check}, {count(len(found))}: " if len(found) > 1 else f"{check}: "
+    for say, places in some.group_by("say", maintain_order=True).agg(pl.struct(pl.all())).iter_rows():
+        yield from _said(f"{head}{say}", shown.width)
+        head = ""
         rows = [_finding_cells(place, names) for place in places]
-        yield from table(columns, [row for row in rows if any(cell.text.strip() for cell in row)], width)
+        yield from table(columns, [row for row in rows if any(cell.text.strip() for cell in row)], shown.width)
+    if len(found) > len(some):
+        yield Text(
+            f"       … and {several(len(found) - len(some), 'more finding')}: --all, or --book FILE", STYLES["note"]
+        )
 
 
 def _names(changes: ChangeSet, keys: pl.Series) -> dict[str, str | None]:

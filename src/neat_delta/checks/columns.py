@@ -1,0 +1,212 @@
+"""Accidents that no single cell shows: a column sorted alone, a series dragged over rows, cells shifted or cut alike.
+
+They are told by how many cells of a column, or of neighbouring rows, changed in one and the same way.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import TYPE_CHECKING
+
+import polars as pl
+from rapidfuzz.distance import Prefix
+
+from neat_delta.catalogue.kinds import kind_named
+from neat_delta.changes.changeset import CHANGE, no_findings
+from neat_delta.checks.check import LET, Check
+from neat_delta.matching import Key
+from neat_delta.matching.likeness import naming_field
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+    from neat_delta.checks.check import Trial
+
+WAS, NOW = pl.col("was"), pl.col("now")
+# A sorted column: so many cells at least, of which so many hold what other rows held, in so many values.
+FEWEST_MOVED, MOVED, DISTINCT = 6, 0.9, 0.5
+# A sort moves numbers both ways; a rise that happens to land on other items' prices moves them one way.
+EITHER_WAY = 0.25
+RUN = 4
+FILLED = 6
+UNLIKE = 0.8
+FEWEST_SHIFTED = 3
+FEWEST_CUT, SHORTEST_CUT = 5, 20
+FEWEST_REPLACED = 5
+MOST_TEXTS = 50_000
+NUMBERED = r"(^|_)(sort|position|order|rank|bin|shelf|place|row|number|no)(_|$)"
+
+
+def sorted_alone(trial: Trial) -> pl.DataFrame:
+    """The values of one column stand on other items than before: it was sorted, or shifted, without the others."""
+    found = []
+    for name, cells in _changed(trial):
+        cells = cells.drop_nulls(["was", "now"])
+        if len(cells) < FEWEST_MOVED or cells["was"].n_unique() < DISTINCT * len(cells):
+            continue
+        if sum((Counter(cells["was"]) & Counter(cells["now"])).values()) < MOVED * len(cells):
+            continue
+        if kind_named(trial.kind(name)).numeric:
+            both = trial.numbers(name).join(cells.select("key"), on="key", how="semi")
+            up, down = int((both["now"] > both["was"]).sum()), int((both["now"] < both["was"]).sum())
+            if min(up, down) < EITHER_WAY * len(cells):
+                continue
+        say = "these values stood on other items: was the column sorted or moved without the others?"
+        found.append(trial.found(cells, "sorted alone", "stop", say))
+    return _concat(found)
+
+
+def dragged_series(trial: Trial) -> pl.DataFrame:
+    """Numbers of neighbouring rows count up or down by one from the row above: a fill handle was dragged."""
+    found = []
+    for name, cells in _changed(trial):
+        if not kind_named(trial.kind(name)).numeric or pl.Series([name]).str.contains(NUMBERED).item():
+            continue
+        rows = _in_sheet_order(trial, name)
+        step = (NOW - NOW.shift()).alias("step")
+        before = (WAS - WAS.shift()).alias("before")
+        rows = rows.with_columns(step, before, next=pl.col("line") == pl.col("line").shift() + 1)
+        # What was a series before is one of the shop's own.
+        counts = pl.col("next") & pl.col("changed") & (pl.col("step").abs() == 1) & (pl.col("before") != pl.col("step"))
+        rows = rows.with_columns(counts=counts.fill_null(value=False))
+        breaks = ~pl.col("counts") | (pl.col("step") != pl.col("step").shift()).fill_null(value=True)
+        rows = rows.with_columns(run=breaks.cum_sum())
+        hit = rows.filter("counts").filter(pl.len().over("run") >= RUN - 1)
+        say = "these numbers count on from row to row: was the cell above dragged down? Copy it instead"
+        found.append(trial.found(_of(cells, hit), "dragged series", "stop", say))
+    return _concat(found)
+
+
+def filled_down(trial: Trial) -> pl.DataFrame:
+    """Unlike values of neighbouring rows became that of the row above: it was filled down over them."""
+    key = Key(trial.changes.head.key, told=True)
+    name_field = naming_field(trial.live, key)
+    found = []
+    for name, cells in _changed(trial):
+        kind = trial.kind(name)
+        own = name == name_field or kind in ("gtin", "picture")
+        if not own and kind not in ("money", "text"):
+            continue
+        rows = _texts_in_sheet_order(trial, name)
+        same = (pl.col("line") == pl.col("line").shift() + 1) & pl.col("changed") & (NOW.shift() == NOW)
+        rows = rows.with_columns(same=same.fill_null(value=False)).with_columns(run=(~pl.col("same")).cum_sum())
+        runs = rows.filter("same").filter(
+            (pl.len().over("run") >= FILLED) & (WAS.n_unique().over("run") >= UNLIKE * pl.len().over("run"))
+        )
+        say = "unlike values became that of the row above: was it filled down over them?"
+        found.append(trial.found(_of(cells, runs), "filled down", "stop" if own else "warn", say))
+    return _concat(found)
+
+
+def shifted(trial: Trial) -> pl.DataFrame:
+    """The cells of a row hold what its neighbours to one side held: the row was shifted by a column."""
+    names = [name for name in trial.live.names if name not in trial.changes.head.key]
+    cells = {name: cells for name, cells in _changed(trial) if name in names}
+    if len(cells) < FEWEST_SHIFTED:
+        return no_findings()
+    found = []
+    for side in (-1, 1):
+        hits = []
+        for name, of_field in cells.items():
+            at = names.index(name) + side
+            if not 0 <= at < len(names):
+                continue
+            beside = trial.beside(names[at]).select("key", there="was")
+            both = of_field.drop_nulls("now").join(beside, on="key", how="inner")
+            hits.append(both.filter((pl.col("there") == NOW) & (NOW.str.len_chars() > 0)).select("key", "now"))
+        moved = pl.concat([pl.DataFrame(schema={"key": pl.String, "now": pl.String}), *hits])
+        moved = moved.group_by("key").agg(pl.len(), values=NOW.n_unique(), now=NOW.first())
+        all_of = trial.sent.group_by("key").agg(all=pl.len())
+        rows = moved.filter(pl.col("values") >= FEWEST_SHIFTED).join(all_of, on="key")
+        rows = rows.filter(pl.col("len") * 2 > pl.col("all")).sort("key")
+        about = rows.select("key", "now", field=pl.lit(None, pl.String))
+        say = "the cells of this row stand one column beside their own; move them back, the whole row is held back"
+        found.append(trial.found(about, "shifted", "stop", say))
+    return _concat(found)
+
+
+def cut_alike(trial: Trial) -> pl.DataFrame:
+    """Several texts of a column lost their ends at one and the same length."""
+    found = []
+    for _, cells in _changed(trial):
+        cut = cells.drop_nulls(["was", "now"]).filter(
+            WAS.str.starts_with(NOW) & (NOW.str.len_chars() >= SHORTEST_CUT) & (WAS != NOW)
+        )
+        alike = cut.filter(pl.len().over(NOW.str.len_chars()) >= FEWEST_CUT)
+        say = "these texts lost their ends at one and the same length; the live ones stay"
+        found.append(trial.found(alike, "cut alike", "stop", say))
+    return _concat(found)
+
+
+def replaced(trial: Trial) -> pl.DataFrame:
+    """One word was replaced by another in several fields at once: search and replace went further than meant."""
+    texts = trial.changes.cells_to(CHANGE).drop_nulls(["was", "now"])
+    kinds = [name for name, note in trial.changes.head.fields.items() if not kind_named(note.kind).numeric]
+    texts = texts.filter(pl.col("field").is_in(kinds))
+    if not FEWEST_REPLACED <= len(texts) <= MOST_TEXTS or texts["field"].n_unique() == 1:
+        return no_findings()
+    swaps = pl.DataFrame(
+        [_swap(was, now) for was, now in texts.select("was", "now").iter_rows()],
+        schema={"old": pl.String, "new": pl.String},
+        orient="row",
+    )
+    told = pl.concat([texts, swaps], how="horizontal").filter(pl.col("old").str.len_chars() > 0)
+    whole = (pl.col("old") == WAS) & (pl.col("new") == NOW)
+    told = told.filter(~whole.all().over("old", "new"))
+    of_field = pl.len().over("old", "new", "field")
+    told = told.with_columns(of_field=of_field, all=pl.len().over("old", "new"))
+    told = told.filter(pl.col("all") >= FEWEST_REPLACED)
+    hit = told.filter(
+        (pl.col("of_field") < pl.col("all")) & (pl.col("of_field") < pl.col("of_field").max().over("old", "new"))
+    )
+    say = "{} became {} here as in another field: did search and replace go further than meant?"
+    return trial.found(hit, "replaced", "warn", hit.select(pl.format(say, "old", "new")).to_series())
+
+
+def _swap(was: str, now: str) -> tuple[str, str]:
+    """What of a text was exchanged for what, between the parts that are the same in front and behind."""
+    front = Prefix.similarity(was, now)
+    was, now = was[front:], now[front:]
+    back = Prefix.similarity(was[::-1], now[::-1])
+    return (was[: len(was) - back], now[: len(now) - back])
+
+
+def _changed(trial: Trial) -> list[tuple[str, pl.DataFrame]]:
+    """The cells of items that change (not of new ones), by field."""
+    cells = trial.changes.cells_to(CHANGE)
+    return [
+        (str(name), part) for (name,), part in cells.partition_by("field", as_dict=True, maintain_order=True).items()
+    ]
+
+
+def _in_sheet_order(trial: Trial, name: str) -> pl.DataFrame:
+    """A numeric field of the touched items (key, was, now, line, changed) in the order of the sheet's rows."""
+    return _placed(trial, name, trial.numbers(name))
+
+
+def _texts_in_sheet_order(trial: Trial, name: str) -> pl.DataFrame:
+    return _placed(trial, name, trial.beside(name))
+
+
+def _placed(trial: Trial, name: str, both: pl.DataFrame) -> pl.DataFrame:
+    lines = trial.touched.drop_nulls("row").select("key", "line")
+    changed = pl.col("key").is_in(trial.sent.filter(field=name)["key"].implode())
+    return both.join(lines, on="key", how="inner").with_columns(changed=changed).sort("line")
+
+
+def _of(cells: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
+    return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
+
+
+def _concat(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
+    return pl.concat([no_findings(), *found])
+
+
+CHECKS = (
+    Check("sorted alone", "stop", sorted_alone, LET),
+    Check("dragged series", "stop", dragged_series, LET),
+    Check("filled down", "stop, warn", filled_down, LET),
+    Check("shifted", "stop", shifted, LET),
+    Check("cut alike", "stop", cut_alike, LET),
+    Check("replaced", "warn", replaced, LET),
+)

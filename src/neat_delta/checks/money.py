@@ -1,0 +1,201 @@
+"""Guards on money and stock: what is possible, and yet nearly always a slip.
+
+What was so before is nobody's slip of today: a guard speaks only of what a change brings about.
+"""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changes.changeset import CHANGE, findings_frame, no_findings
+from neat_delta.checks.check import LET, Check
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+    from neat_delta.checks.check import Trial
+
+WAS, NOW = pl.col("was"), pl.col("now")
+STOCK = re.compile(r"(^|_)(stock|qty|quantity|on_hand|inventory)(_|$)")
+GROUP = re.compile(r"^(maker|brand|manufacturer|supplier|vendor)$")
+# A decimal mark lost or a digit too many moves a number tenfold, or a hundredfold; the price may have moved besides.
+SLIPS = (10, 100, 1000)
+ABOUT = 0.15
+# An item stands out if so many of its group, and so large a share, moved otherwise.
+FEWEST_ALIKE, SHARE_ALIKE = 8, 0.8
+FEW_CHANGES = 50
+TIMES_LARGEST = 10
+
+
+def negative(trial: Trial) -> pl.DataFrame:
+    """An amount of money or a stock falls below zero."""
+    say = "this cannot be below zero; mend it"
+    return _each(trial, _money(trial) + _stock(trial), (NOW < 0) & ~(WAS < 0).fill_null(value=False), "negative", say)
+
+
+def zero_price(trial: Trial) -> pl.DataFrame:
+    """A price becomes zero."""
+    price = trial.settled.money.price_of(trial.live.names)
+    say = "a price of zero gives the item away; write the price, or leave it blank"
+    return _each(trial, [price] if price else [], (NOW == 0) & (WAS != 0).fill_null(value=True), "zero price", say)
+
+
+def tenfold(trial: Trial) -> pl.DataFrame:
+    """An amount of money is about ten, a hundred or a thousand times what it was, or such a part of it."""
+    ratio = (NOW.cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
+    near = [((ratio / step - 1).abs() < ABOUT) | ((ratio * step - 1).abs() < ABOUT) for step in SLIPS]
+    say = "this is about ten or a hundred times more, or less, than it was: is the decimal mark in its place?"
+    return _each(trial, _money(trial), (WAS > 0) & (NOW > 0) & pl.any_horizontal(near), "tenfold", say)
+
+
+def large_move(trial: Trial) -> pl.DataFrame:
+    """An amount of money moves by a larger share than is settled as usual."""
+    most = trial.settled.checks.largest_move
+    share = ((NOW - WAS).cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
+    say = f"this moves by more than {most * 100:.0f} %; look at it (largest_move in [checks])"
+    return _each(trial, _money(trial), (WAS > 0) & (share > most), "large move", say, "warn")
+
+
+def implausible_stock(trial: Trial) -> pl.DataFrame:
+    """A stock is far above any that the shop has."""
+    found = []
+    for name in _stock(trial):
+        both = trial.numbers(name)
+        there = trial.live.cells([name])[name].str.extract(r"^(\d{1,15})").cast(pl.Int64).drop_nulls()
+        largest = int(there.sort()[-1]) if len(there) else 0
+        hit = both.filter((TIMES_LARGEST * largest < NOW) & (WAS != NOW).fill_null(value=True))
+        if largest:
+            say = f"no item has more than {largest} of this; was a barcode or a price typed here?"
+            found.append(trial.found(_cells(trial, name, hit), "implausible stock", "stop", say))
+    return _concat(found)
+
+
+def below_cost(trial: Trial) -> pl.DataFrame:
+    """A price falls below its cost, which it did not before."""
+    pair = _price_and_cost(trial)
+    if pair is None:
+        return no_findings()
+    bad = pair.filter((pl.col("price") < pl.col("cost")) & ~(pl.col("price_was") < pl.col("cost_was")).fill_null(False))
+    say = "the price is below the cost; mend one of the two"
+    return trial.found(_moved(trial, bad, trial.settled.money.both(trial.live.names)), "below cost", "stop", say)
+
+
+def thin_margin(trial: Trial) -> pl.DataFrame:
+    """A margin falls below the floor that is settled for it."""
+    floor = trial.settled.checks.margin_floor
+    pair = _price_and_cost(trial)
+    if pair is None or floor is None:
+        return no_findings()
+
+    def margin(price: str, cost: str) -> pl.Expr:
+        return (pl.col(price) - pl.col(cost)).cast(pl.Float64) / pl.col(price).cast(pl.Float64)
+
+    now, was = margin("price", "cost"), margin("price_was", "cost_was")
+    bad = pair.filter((now >= 0) & (now < floor) & ~(was < floor).fill_null(value=False))
+    say = f"the margin falls below {floor * 100:.0f} % (margin_floor in [checks])"
+    return trial.found(_moved(trial, bad, trial.settled.money.both(trial.live.names)), "thin margin", "warn", say)
+
+
+def _price_and_cost(trial: Trial) -> pl.DataFrame | None:
+    """Net price and cost of touched items (key, price, cost, and both as they were); ``None`` if nothing moves them."""
+    price, cost = trial.settled.money.both(trial.live.names)
+    if not (price and cost) or not {price, cost} & set(trial.changes.head.fields):
+        return None
+    tax = 1 + trial.settled.money.tax
+    pair = trial.numbers(price).rename({"was": "price_was", "now": "price"})
+    pair = pair.with_columns((pl.col(side) / pl.lit(tax)).alias(side) for side in ("price", "price_was"))
+    costs = trial.numbers(cost).rename({"was": "cost_was", "now": "cost"})
+    return pair.join(costs, on="key", how="left", maintain_order="left")
+
+
+def dear_sale(trial: Trial) -> pl.DataFrame:
+    """A sale price is not below the price."""
+    price, sale = trial.settled.money.price_of(trial.live.names), trial.settled.money.sale_of(trial.live.names)
+    if not (price and sale) or not {price, sale} & set(trial.changes.head.fields):
+        return no_findings()
+    both = trial.numbers(price).join(trial.numbers(sale), on="key", suffix="_sale", maintain_order="left")
+    bad = both.filter(
+        (pl.col("now_sale") >= NOW) & (pl.col("now_sale") > 0) & ~(pl.col("was_sale") >= WAS).fill_null(value=False)
+    )
+    say = "the sale price is not below the price; mend one of the two"
+    return trial.found(_moved(trial, bad, (price, sale)), "dear sale", "stop", say)
+
+
+def cost_left_behind(trial: Trial) -> pl.DataFrame:
+    """In a group of items whose price and cost moved together, the cost of one did not."""
+    price, cost = trial.settled.money.both(trial.live.names)
+    group = next((name for name in trial.live.names if GROUP.match(name)), None)
+    if not (price and cost and group):
+        return no_findings()
+    moved = trial.sent.filter(field=price).select("key").join(trial.changes.keys_to(CHANGE), on="key", how="semi")
+    of_group = moved.join(trial.beside(group).select("key", group="now"), on="key")
+    of_group = of_group.with_columns(
+        with_cost=pl.col("key").is_in(trial.sent.filter(field=cost)["key"].implode()),
+    ).with_columns(alike=pl.col("with_cost").sum().over("group"), all=pl.len().over("group"))
+    alone = of_group.filter(
+        ~pl.col("with_cost") & (pl.col("alike") >= FEWEST_ALIKE) & (pl.col("alike") >= SHARE_ALIKE * pl.col("all"))
+    )
+    say = f"the price moves and the {cost} does not, as it does for the others of this {group}"
+    return trial.found(_moved(trial, alone, (price,)), "cost left behind", "warn", say)
+
+
+def many_changes(trial: Trial) -> pl.DataFrame:
+    """More of the catalogue changes in a field than is settled as usual."""
+    most, items = trial.settled.checks.most_changed, len(trial.live)
+    found = [no_findings()]
+    for name, _, cells in trial.cells():
+        if len(cells) >= FEW_CHANGES and len(cells) > most * items:
+            said = f"{len(cells)} of {items} items change here; is that meant? (most_changed in [checks])"
+            found.append(findings_frame("many changes", "warn", field=name, say=said))
+    return pl.concat(found)
+
+
+def _money(trial: Trial) -> list[str]:
+    return [name for name, _, _ in trial.cells() if trial.kind(name) == "money"]
+
+
+def _stock(trial: Trial) -> list[str]:
+    return [name for name, _, _ in trial.cells() if trial.kind(name) in ("count", "number") and STOCK.search(name)]
+
+
+def _each(
+    trial: Trial, names: Iterable[str], wrong: pl.Expr, check: str, say: str, level: str = "stop"
+) -> pl.DataFrame:
+    """Findings on the changed cells of these fields for which a condition over was and now holds."""
+    return _concat(
+        trial.found(_cells(trial, name, trial.numbers(name).filter(wrong)), check, level, say)
+        for name in names
+        if name in trial.changes.head.fields
+    )
+
+
+def _cells(trial: Trial, name: str, hit: pl.DataFrame) -> pl.DataFrame:
+    """The sent cells of a field on some items."""
+    return trial.sent.filter(field=name).join(hit.select("key"), on="key", how="semi", maintain_order="left")
+
+
+def _moved(trial: Trial, items: pl.DataFrame, names: Iterable[str | None]) -> pl.DataFrame:
+    """The sent cells of these fields on some items."""
+    cells = trial.sent.filter(pl.col("field").is_in([name for name in names if name]))
+    return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
+
+
+def _concat(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
+    return pl.concat([no_findings(), *found])
+
+
+CHECKS = (
+    Check("negative", "stop", negative),
+    Check("zero price", "stop", zero_price, LET),
+    Check("tenfold", "stop", tenfold, LET),
+    Check("below cost", "stop", below_cost, LET),
+    Check("dear sale", "stop", dear_sale, LET),
+    Check("implausible stock", "stop", implausible_stock, LET),
+    Check("thin margin", "warn", thin_margin, LET),
+    Check("large move", "warn", large_move, LET),
+    Check("cost left behind", "warn", cost_left_behind, LET),
+    Check("many changes", "warn", many_changes, LET),
+)

@@ -1,0 +1,238 @@
+"""Values that must be known, or may stand only once: limited values, categories, pictures, barcodes, references."""
+
+from __future__ import annotations
+
+import unicodedata
+from typing import TYPE_CHECKING
+
+import polars as pl
+from rapidfuzz import process
+from rapidfuzz.distance import OSA
+
+from neat_delta.catalogue.fieldkind import single_values
+from neat_delta.catalogue.kinds import filled_values
+from neat_delta.catalogue.profile import LEAST_USES, MOST_CHOICES
+from neat_delta.changes.changeset import no_findings
+from neat_delta.checks.check import LET, NEW_VALUES, Check
+from neat_delta.matching import Key
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Sequence
+
+    from neat_delta.catalogue.settings import FieldSettings
+    from neat_delta.checks.check import Trial
+
+SOME_VALUES = 12
+# A slip of the hand changes a letter or two, and never most of a short word.
+MOST_SLIPS = 2
+SHORTEST = 4
+SINGLE = "\x1f"
+
+
+def unknown_value(trial: Trial) -> pl.DataFrame:
+    """A limited field would take a value that it does not know: none of the settled ones, or of those in use."""
+    found = []
+    for name, told, cells in trial.cells():
+        known = _known_values(trial, name, told)
+        if known is None or name in trial.allowed.allow_new_values:
+            continue
+        strange = _strange(cells, known, told.separator)
+        choices = [told.labels.get(value, value) for value in known.to_list()]
+        advice = {value: _advice(value, choices, name, open_=not told.limited) for value in strange["single"].unique()}
+        say = strange["single"].replace_strict(advice, return_dtype=pl.String)
+        found.append(trial.found(strange, "no such choice", "stop", say))
+    return _concat(found)
+
+
+def _known_values(trial: Trial, name: str, told: FieldSettings) -> pl.Series | None:
+    """The values of a limited field; ``None`` for an open one."""
+    more = pl.Series(trial.settled.known.get(name, ()), dtype=pl.String)
+    if told.limited:
+        return pl.concat([pl.Series(told.limited), more])
+    if told.kind == "choice":
+        return pl.concat([single_values(trial.live.cells([name])[name], told.separator).sort(), more])
+    return None
+
+
+def _strange(cells: pl.DataFrame, known: pl.Series, separator: str | None) -> pl.DataFrame:
+    """Cells with a single value (added as single) that is not known and was not there before; one for each cell."""
+    new = cells.drop_nulls("now").with_columns(single=pl.col("now").str.split(separator or SINGLE))
+    new = new.explode("single").with_columns(pl.col("single").str.strip_chars())
+    there = pl.col("was").fill_null("").str.split(separator or SINGLE)
+    new = new.filter(
+        ~pl.col("single").is_in(known.implode()) & (pl.col("single") != "") & ~pl.col("single").is_in(there)
+    )
+    return new.unique(["key", "field"], keep="first", maintain_order=True)
+
+
+def _advice(value: str, choices: Sequence[str], name: str, *, open_: bool) -> str:
+    near = nearest(value, choices)
+    if near is not None:
+        meant = f"did you mean {near!r}?"
+    else:
+        meant = "write one of: " + ", ".join(choices[:SOME_VALUES]) + (" …" if len(choices) > SOME_VALUES else "")
+    what = "no item has this value yet" if open_ else "this is none of the field's values"
+    return f"{what}; {meant} (--allow-new-values {name} takes new ones in this run)"
+
+
+def nearest(value: str, choices: Iterable[str]) -> str | None:
+    """The known value that is the same but for case, spaces, accents, or a letter or two; ``None`` if there is none.
+
+    Letters are counted as by the optimal string alignment distance: one put in, left out, exchanged, or two swapped.
+    """
+    folded = {fold(choice): choice for choice in choices}
+    plain = fold(value)
+    if plain in folded:
+        return folded[plain]
+    most = min(MOST_SLIPS, len(plain) // SHORTEST)
+    near = process.extractOne(plain, list(folded), scorer=OSA.distance, score_cutoff=most) if most else None
+    return folded[near[0]] if near else None
+
+
+def fold(value: str) -> str:
+    """A value without what does not make another one of it: letter case, accents, spaces, signs between words."""
+    bare = unicodedata.normalize("NFKD", value).casefold()
+    return "".join(sign for sign in bare if sign.isalnum() or sign in "+-.,%/")
+
+
+def another_spelling(trial: Trial) -> pl.DataFrame:
+    """A value new to a field of few values is one of them but for case, spaces or accents."""
+    found = []
+    for name, told, cells in trial.cells():
+        if told.limited or told.kind == "choice" or trial.kind(name) != "text" or told.separator:
+            continue
+        used = filled_values(trial.live.cells([name])[name])
+        if not 1 < len(used) <= MOST_CHOICES or len(trial.live) < LEAST_USES * len(used):
+            continue
+        strange = _strange(cells, used, None)
+        folded = {fold(value): value for value in used}
+        like = {value: folded[fold(value)] for value in strange["single"].unique() if fold(value) in folded}
+        hit = strange.filter(pl.col("single").is_in(list(like)))
+        meant = hit["single"].replace_strict(like, return_dtype=pl.String)
+        say = pl.select(pl.format("other items have {} here, this would be a second spelling of it", meant)).to_series()
+        found.append(trial.found(hit, "another spelling", "warn", say))
+    return _concat(found)
+
+
+def spelt_twice(trial: Trial) -> pl.DataFrame:
+    """A limited field that changes has two spellings of one value in the live export already."""
+    found = []
+    for name, told, cells in trial.cells():
+        if told.kind != "choice":
+            continue
+        used = single_values(trial.live.cells([name])[name], told.separator).sort()
+        folded: dict[str, list[str]] = {}
+        for value in used:
+            folded.setdefault(fold(value), []).append(value)
+        several = [" and ".join(map(repr, spellings)) for spellings in folded.values() if len(spellings) > 1]
+        if several:
+            about = cells.head(1).with_columns(now=pl.lit(None, pl.String))
+            said = f"the live export spells a value of {name} in two ways: {'; '.join(several[:SOME_VALUES])}"
+            found.append(trial.found(about, "spelt twice", "note", said))
+    return _concat(found)
+
+
+def unknown_category(trial: Trial) -> pl.DataFrame:
+    """An item would go into a category that no item is in and that is not settled, or not into a lowest one."""
+    found = []
+    for name, told, cells in trial.cells():
+        if trial.kind(name) != "path" or name in trial.allowed.allow_new_values:
+            continue
+        used = single_values(trial.live.cells([name])[name], told.separator)
+        used = pl.concat([used, pl.Series(trial.settled.known.get(name, ()), dtype=pl.String)]).unique().sort()
+        parents = _parents(used)
+        strange = _strange(cells, pl.concat([used, parents]).unique(), told.separator)
+        advice = {value: _advice(value, used.to_list(), name, open_=True) for value in strange["single"].unique()}
+        say = strange["single"].replace_strict(advice, return_dtype=pl.String)
+        found.append(trial.found(strange, "unknown category", "stop", say))
+        if told.lowest:
+            inner = _strange(cells, used.filter(~used.is_in(parents.implode())), told.separator)
+            inner = inner.filter(pl.col("single").is_in(parents.implode()))
+            say_lowest = "this category has others in it, and items go into the lowest ones only; choose one of those"
+            found.append(trial.found(inner, "unknown category", "stop", say_lowest))
+    return _concat(found)
+
+
+def _parents(paths: pl.Series) -> pl.Series:
+    """All categories that others of these are in, by whatever sign parts their levels."""
+    cut = paths.str.extract_all(r"[^>/\\|:»]+[>/\\|:»]?").list
+    longest = int(cut.len().max() or 0)  # type: ignore[arg-type]
+    above = [cut.head(levels).list.join("").str.strip_chars(" >/\\|:»") for levels in range(1, longest)]
+    deeper = [part.filter(cut.len() > levels) for levels, part in enumerate(above, start=1)]
+    return pl.concat([paths.clear(), *deeper]).unique()
+
+
+def picture_name(trial: Trial) -> pl.DataFrame:
+    """A picture's name has spaces or signs that break web addresses."""
+    say = "the name holds a space or a sign that web addresses cannot have; rename the picture"
+    return _concat(
+        trial.found(cells.filter(pl.col("now").str.contains(r"[\s?#%&\"<>\\]")), "picture name", "warn", say)
+        for name, told, cells in trial.cells()
+        if trial.kind(name) == "picture" and (told.separator or "").strip() not in ("&", "#")
+    )
+
+
+def picture_missing(trial: Trial) -> pl.DataFrame:
+    """A picture is not in the folder named with --pictures."""
+    if trial.pictures is None:
+        return no_findings()
+    there = pl.Series(sorted(trial.pictures), dtype=pl.String)
+    say = "there is no such picture in the folder; add it there, or mend the name (letter case counts)"
+    return _concat(
+        trial.found(_strange(cells, there, told.separator), "picture missing", "stop", say)
+        for name, told, cells in trial.cells()
+        if trial.kind(name) == "picture"
+    )
+
+
+def not_unique(trial: Trial) -> pl.DataFrame:
+    """A value that must be an item's own would stand on another item too: barcodes, and fields settled as unique."""
+    found = []
+    for name, told, cells in trial.cells():
+        if not (told.unique or trial.kind(name) == "gtin"):
+            continue
+        keys = Key(trial.changes.head.key, told=True).values(trial.live)
+        there = pl.DataFrame({"key": keys, "now": trial.live.cells([name])[name]}).filter(pl.col("now") != "")
+        stays = there.join(trial.changes.cells.filter(field=name).select("key"), on="key", how="anti")
+        after = pl.concat([stays, cells.select("key", "now").drop_nulls()])
+        double = after.join(cells.select("now").drop_nulls().unique(), on="now", how="semi")
+        others = double.group_by("now").agg("key").filter(pl.col("key").list.len() > 1)
+        hit = cells.join(others.rename({"key": "keys"}), on="now", how="inner", maintain_order="left")
+        other = hit["keys"].list.set_difference(hit.select(pl.concat_list("key")).to_series()).list.first()
+        say = pl.select(
+            pl.format("{} would have it too, and it must be an item's own", other.fill_null("another item"))
+        ).to_series()
+        found.append(trial.found(hit, "not unique", "stop", say))
+    return _concat(found)
+
+
+def points_nowhere(trial: Trial) -> pl.DataFrame:
+    """A reference names an item that there is not."""
+    key = trial.changes.head.key
+    if len(key) != 1:
+        return no_findings()
+    found = []
+    for name, told, cells in trial.cells():
+        if trial.kind(name) == "itemref":
+            codes = pl.concat([trial.live.cells(key).to_series().rename(""), trial.touched["key"].rename("")])
+            strange = _strange(cells, codes, told.separator)
+            found.append(
+                trial.found(strange, "points nowhere", "warn", "no item has this code; mend it, or add the item")
+            )
+    return _concat(found)
+
+
+def _concat(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
+    return pl.concat([no_findings(), *found])
+
+
+CHECKS = (
+    Check("no such choice", "stop", unknown_value, NEW_VALUES),
+    Check("unknown category", "stop", unknown_category, NEW_VALUES),
+    Check("another spelling", "warn", another_spelling, LET),
+    Check("spelt twice", "note", spelt_twice, LET),
+    Check("not unique", "stop", not_unique, LET),
+    Check("points nowhere", "warn", points_nowhere, LET),
+    Check("picture name", "warn", picture_name, LET),
+    Check("picture missing", "stop", picture_missing),
+)

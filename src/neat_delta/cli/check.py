@@ -1,0 +1,110 @@
+"""neat-delta check."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from neat_delta.cli.common import (
+    FILE,
+    Manners,
+    catalogue_file,
+    console,
+    exported_as,
+    manners,
+    progress,
+    settled_in,
+    show,
+    show_json,
+)
+from neat_delta.cli.exits import Exit
+from neat_delta.cli.kept import live_of
+from neat_delta.cli.outcome import Openings, openings, pictures_in
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+    from rich.text import Text
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.changes import ChangeSet
+
+
+@click.command("check")
+@click.argument("changes", type=FILE)
+@click.option(
+    "--live", type=FILE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
+)
+@click.option("--book", type=FILE, metavar="FILE", help="Put the findings into this workbook.")
+@click.option("--all", "everything", is_flag=True, help="Show every finding.")
+@openings
+@catalogue_file
+@manners
+def check_command(
+    changes: Path,
+    live: Path | None,
+    book: Path | None,
+    everything: bool,
+    opened: Openings,
+    settings: Path | None,
+    spoken: Manners,
+) -> int:
+    """Try out a kept change set: every check against the live export and catalogue.toml as they are now.
+
+    Nothing is written but the workbook, if one is asked for. "compare" and "write" run the same checks.
+    """
+    from neat_delta.catalogue import field_name
+    from neat_delta.changes import load_changes
+    from neat_delta.checks import tried_again
+    from neat_delta.reading import read_catalogue
+    from neat_delta.whole import write_whole
+    from neat_delta.writing.findingsbook import findings_book
+
+    settled = settled_in(settings)
+    with progress(spoken) as voice:
+        loaded = load_changes(changes)
+        ours = read_catalogue(live or live_of(loaded, changes), voice, exported_as(settled))
+        ours = ours.renamed({field_name(note.column): name for name, note in loaded.head.fields.items()})
+        voice.step("checking what would change")
+        tried = tried_again(loaded, ours, settled, opened.allowed(), pictures_in(opened.pictures))
+        if book is not None:
+            write_whole(book, findings_book(tried, ours, as_edited=False))
+    if spoken.as_json:
+        show_json(_as_dict(tried))
+    elif not spoken.quiet:
+        show(_view(tried, ours, book, everything, console(spoken).width), spoken)
+    return Exit.ATTENTION if tried.stopped() else Exit.DONE
+
+
+def _as_dict(changes: ChangeSet) -> dict[str, object]:
+    from neat_delta.changes import head_as_dict
+    from neat_delta.matching import JOINT
+
+    found = changes.findings.to_dicts()
+    return head_as_dict(changes.head) | {
+        "cells": len(changes.cells),
+        "findings": [one | {"key": one["key"].split(JOINT) if one["key"] else None} for one in found],
+    }
+
+
+def _view(changes: ChangeSet, live: Catalogue, book: Path | None, everything: bool, width: int) -> Iterator[Text]:
+    from neat_delta.changes.changeset import ADD, CHANGE, REMOVE
+    from neat_delta.checks import CHECKS
+    from neat_delta.views.comparison import Shown, catalogue_view, findings_view, labelled
+    from neat_delta.views.look import several
+
+    yield from catalogue_view("live", live, "items", width)
+    items = len(changes.keys_to(CHANGE, ADD, REMOVE))
+    yield labelled("changes", f"{several(len(changes.cells), 'cell')} of {several(items, 'item')} would be sent")
+    yield labelled("checked", f"by {len(CHECKS)} checks")
+    yield from findings_view(changes, Shown(width, everything))
+    levels = changes.findings["level"]
+    if not levels.is_in(["stop", "warn"]).any():
+        yield labelled("good", "there is nothing to stop or to look at", "good")
+    notes = int((levels == "note").sum())
+    if notes:
+        yield labelled("besides", f"{several(notes, 'note')}, in the change set and the workbook")
+    if book is not None:
+        yield labelled("book", f"{book} has every finding with its row")

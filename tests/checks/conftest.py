@@ -1,0 +1,66 @@
+from dataclasses import replace
+from decimal import Decimal
+
+import pytest
+
+from helpers import write_table
+from neat_delta.catalogue.settings import Settings
+from neat_delta.changes import Options, compare, held_back
+from neat_delta.changes.changeset import Allowed
+from neat_delta.checks import try_out
+from neat_delta.reading import read_both
+
+NAMES = ["sku", "name", "maker", "category", "price", "cost", "sale_price", "stock", "bin", "active", "gtin", "picture"]
+GTINS = ["9520000000004", "9520000000011", "9520000000028", "9520000000035", "9520000000042"]
+
+
+def shop(items: int = 40) -> list[dict[str, str]]:
+    """Rows of a shop in which no two items are alike."""
+    rows = []
+    for at in range(items):
+        cost = Decimal(3 + (at * 7919) % 97) + Decimal("0.40")
+        rows.append(
+            {
+                "sku": f"K-{at:04}",
+                "name": f"{['Hive', 'Veil', 'Smoker', 'Jar'][at % 4]} of pattern {at * 31 % 101} in brass",
+                "maker": "Thrumhive" if at % 2 else "Combwick",
+                "category": f"Hives/{['Bodies', 'Supers', 'Floors'][at % 3]}",
+                "price": f"{cost * 2:.2f}",
+                "cost": f"{cost:.2f}",
+                "sale_price": "" if at % 5 else f"{cost * 2 * 4 / 5:.2f}",
+                "stock": str(at * 13 % 40),
+                "bin": f"A{at % 7}-{at}",
+                "active": str(int(at % 3 > 0)),
+                "gtin": GTINS[at] if at < len(GTINS) else "",
+                "picture": f"{at:04}-brass.jpg",
+            }
+        )
+    return rows
+
+
+@pytest.fixture
+def tried(tmp_path):
+    """The live shop against one that a function has edited, after all checks."""
+
+    def run(edit, settled=None, allowed=None, **options):
+        live, edited = shop(), shop()
+        edited = edit(edited) or edited
+        settled = settled or Settings()
+        tables = [[NAMES, *([row.get(name, "") for name in NAMES] for row in rows)] for rows in (live, edited)]
+        a, b = (write_table(tmp_path / f"{at}.csv", table) for at, table in enumerate(tables))
+        ours, theirs = read_both(a, b)
+        seen = compare(ours, theirs, replace(Options(**options), settled=settled))
+        return held_back(seen, try_out(seen.changes, ours, settled, allowed or Allowed()))
+
+    return run
+
+
+@pytest.fixture
+def found(tried):
+    """The checks that find something of level stop or warn in an edit, each once."""
+
+    def run(edit, **told):
+        seen = tried(edit, **told)
+        return sorted(set(seen.changes.findings.filter(seen.changes.findings["level"] != "note")["check"]))
+
+    return run

@@ -1,0 +1,83 @@
+"""Guards on money and stock."""
+
+import pytest
+
+from neat_delta.catalogue.settings import CheckSettings, MoneySettings, Settings
+from neat_delta.changes.changeset import Allowed
+from neat_delta.errors import WrongChoice
+
+
+def cell(name, value, at=8):
+    def edit(rows):
+        rows[at][name] = value
+
+    return edit
+
+
+# Item 8 costs 14.40 and sells for 28.80.
+@pytest.mark.parametrize(
+    ("edit", "checks"),
+    [
+        (cell("price", "288.00"), ["tenfold"]),
+        (cell("price", "2900"), ["tenfold"]),
+        (cell("price", "2.88"), ["below cost", "tenfold"]),
+        (cell("price", "14.00"), ["below cost"]),
+        (cell("cost", "29.00"), ["below cost"]),
+        (cell("price", "0"), ["below cost", "zero price"]),
+        (cell("price", "-28.80"), ["below cost", "negative"]),
+        (cell("stock", "-1"), ["negative"]),
+        (cell("stock", "9520000000004"), ["implausible stock"]),
+        (cell("sale_price", "28.80"), ["dear sale"]),
+    ],
+)
+def test_a_slip_in_money_or_stock_is_stopped(tried, edit, checks):
+    found = tried(edit).changes.findings.filter(level="stop")
+
+    assert sorted(set(found["check"])) == checks
+
+
+@pytest.mark.parametrize(
+    ("edit", "settled", "check"),
+    [
+        (cell("price", "50.00"), Settings(), "large move"),
+        (cell("price", "16.00"), Settings(checks=CheckSettings(margin_floor=0.2)), "thin margin"),
+    ],
+)
+def test_what_is_unusual_goes_through_with_a_warning(tried, edit, settled, check):
+    seen = tried(edit, settled)
+
+    assert len(seen.changes.cells) == 1
+    assert seen.changes.findings.select("check", "level").rows() == [(check, "warn")]
+
+
+@pytest.mark.parametrize("edit", [cell("price", "30.24"), cell("stock", "35"), cell("sale_price", "12.00")])
+def test_a_usual_edit_finds_nothing(tried, edit):
+    assert tried(edit).changes.findings.is_empty()
+
+
+def test_taxes_are_taken_off_before_price_and_cost_are_compared(tried):
+    settled = Settings(money=MoneySettings(tax=MoneySettings().tax + 1))  # half of the price is tax
+
+    assert tried(cell("price", "28.00"), settled).changes.findings["check"].to_list() == ["below cost"]
+
+
+def test_an_item_whose_cost_stayed_while_its_group_moved_wants_a_look(tried):
+    def edit(rows):
+        for at, row in enumerate(rows):
+            if row["maker"] == "Combwick":
+                row["price"] = f"{float(row['price']) * 1.1:.2f}"
+                if at != 8:
+                    row["cost"] = f"{float(row['cost']) * 1.1:.2f}"
+
+    found = tried(edit).changes.findings.filter(check="cost left behind")
+
+    assert found["key"].to_list() == ["K-0008"]
+
+
+def test_a_check_can_be_let_pass_for_one_run_or_switched_off(tried):
+    edit = cell("price", "14.00")
+
+    assert len(tried(edit, allowed=Allowed(let=("below cost",))).changes.cells) == 1
+    assert len(tried(edit, Settings(checks=CheckSettings(off=("below cost",)))).changes.cells) == 1
+    with pytest.raises(WrongChoice, match="no such check that can be let pass"):
+        tried(edit, allowed=Allowed(let=("required field",)))
