@@ -1,12 +1,24 @@
 """What a catalogue is: its fields and their kinds, its form as a file, and the Catalogue value."""
 
-from neat_delta.catalogue.catalogue import ASCII, DELIMITERS, ORIGIN_PROPERTY, Catalogue, Form, Rows, Source
+from neat_delta.catalogue.catalogue import (
+    ASCII,
+    DELIMITERS,
+    ORIGIN_PROPERTY,
+    RUNS,
+    TAMED,
+    Catalogue,
+    Form,
+    Rows,
+    Source,
+)
 from neat_delta.catalogue.field import Field, field_name, name_fields
 
 __all__ = [
     "ASCII",
     "DELIMITERS",
     "ORIGIN_PROPERTY",
+    "RUNS",
+    "TAMED",
     "Catalogue",
     "Field",
     "Form",

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue import TAMED
 from neat_delta.catalogue.fieldkind import kind_of
 from neat_delta.catalogue.kinds import BLANK, SheetForm, filled_values
 from neat_delta.catalogue.kinds.numerals import UNDECIDED
@@ -85,6 +86,7 @@ def compare_cells(
     for name, parts in several.items():
         sheet = edited.cells([column for column in (parts.whole, parts.add, parts.take) if column], pairs["edited"])
         now[name] = put_together(was[name], sheet, parts, rules.of(name).separator or "")
+    now = {name: _untamed(cells, was[name]) for name, cells in now.items()}
     # Such a field is only empty if its last value was taken from it on purpose.
     rules = replace(rules, cleared=rules.cleared | several.keys())
     differing = {name: (was[name] != now[name]).arg_true() for name in fields}
@@ -109,6 +111,16 @@ def compare_cells(
         blanks=sum(j.blanks for j in judged),
         notes={name: j.note for name, j in zip(touched, judged, strict=True) if len(j.cells) or len(j.findings)},
     )
+
+
+def _untamed(cells: pl.Series, was: pl.Series) -> pl.Series:
+    """Cells without the apostrophe that keeps text from being run as a formula, unless the live cell has one too."""
+    tamed = cells.str.starts_with("'")
+    if not tamed.any():
+        return cells
+    frame = pl.DataFrame({"now": cells, "was": was})
+    plain = pl.when(~pl.col("was").str.contains(TAMED)).then(pl.col("now").str.replace(TAMED, "$1")).otherwise("now")
+    return frame.select(plain.alias(cells.name)).to_series()
 
 
 def _there(live: Catalogue, fields: Sequence[str], rows: pl.Series) -> pl.DataFrame:

@@ -73,6 +73,13 @@ UNCLEAR: dict[str, pl.Expr] = {
 }
 
 
+# And so it is where codes became what no other code of the column is.
+UNLIKE_CODES: dict[str, pl.Expr] = {
+    "this looks like a date among codes": NOW.str.contains(DAY_OR_ISO) & ~WAS.str.contains(DAY_OR_ISO),
+    "this looks like a power of ten among codes": NOW.str.contains(POWER_OF_TEN) & ~WAS.str.contains(POWER_OF_TEN),
+}
+
+
 def repaired(trial: Trial) -> pl.DataFrame:
     """A new value is just what a spreadsheet program makes of the live one, which is put back."""
     hit = _what(_texts(trial).drop_nulls(["was", "now"]), EXPLAINED)
@@ -85,11 +92,14 @@ def repaired(trial: Trial) -> pl.DataFrame:
 
 def damaged(trial: Trial) -> pl.DataFrame:
     """A new value shows a spreadsheet program's damage, and what was meant cannot be told."""
+    codes = [name for name, note in trial.changes.head.fields.items() if note.kind in ("code", "itemref")]
     hit = _what(_texts(trial).drop_nulls("now"), UNCLEAR)
+    strange_codes = _what(_texts(trial).drop_nulls().filter(pl.col("field").is_in(codes)), UNLIKE_CODES)
     repairs = repaired(trial).select("key", "field")
     strange = _accented(trial).filter(NOW.str.contains(DOUBLED) & ~WAS.str.contains(DOUBLED))
     strange = strange.with_columns(what=pl.lit("accents were read in the wrong character set"))
-    hit = pl.concat([hit, strange]).join(repairs, on=["key", "field"], how="anti", maintain_order="left")
+    hit = pl.concat([hit, strange_codes, strange]).unique(["key", "field"], keep="first", maintain_order=True)
+    hit = hit.join(repairs, on=["key", "field"], how="anti", maintain_order="left")
     say = "{} ({} became {}); write the value anew, or say --as-typed {}"
     return _found(trial, hit, "spreadsheet damage", "stop", say)
 

@@ -32,7 +32,7 @@ FILLED = 6
 UNLIKE = 0.8
 FEWEST_SHIFTED = 3
 FEWEST_CUT, SHORTEST_CUT = 5, 20
-FEWEST_REPLACED = 5
+FEWEST_REPLACED, MOST_SWAPS = 5, 10
 MOST_TEXTS = 50_000
 NUMBERED = r"(^|_)(sort|position|order|rank|bin|shelf|place|row|number|no)(_|$)"
 
@@ -63,11 +63,14 @@ def dragged_series(trial: Trial) -> pl.DataFrame:
         if not kind_named(trial.kind(name)).numeric or pl.Series([name]).str.contains(NUMBERED).item():
             continue
         rows = _in_sheet_order(trial, name)
-        step = (NOW - NOW.shift()).alias("step")
-        before = (WAS - WAS.shift()).alias("before")
-        rows = rows.with_columns(step, before, next=pl.col("line") == pl.col("line").shift() + 1)
+        # A row between that had its number already is not among those that changed.
+        gap = pl.when("next").then(1).when(pl.col("between") < RUN).then(pl.col("between"))
+        rows = rows.with_columns(
+            step=(NOW - NOW.shift()) / gap.cast(pl.Decimal(10, 0)),
+            before=(WAS - WAS.shift()) / gap.cast(pl.Decimal(10, 0)),
+        )
         # What was a series before is one of the shop's own.
-        counts = pl.col("next") & pl.col("changed") & (pl.col("step").abs() == 1) & (pl.col("before") != pl.col("step"))
+        counts = pl.col("changed") & (pl.col("step").abs() == 1) & (pl.col("before") != pl.col("step"))
         rows = rows.with_columns(counts=counts.fill_null(value=False))
         breaks = ~pl.col("counts") | (pl.col("step") != pl.col("step").shift()).fill_null(value=True)
         rows = rows.with_columns(run=breaks.cum_sum())
@@ -88,7 +91,7 @@ def filled_down(trial: Trial) -> pl.DataFrame:
         if not own and kind not in ("money", "text"):
             continue
         rows = _texts_in_sheet_order(trial, name)
-        same = (pl.col("line") == pl.col("line").shift() + 1) & pl.col("changed") & (NOW.shift() == NOW)
+        same = pl.col("next") & pl.col("changed") & (NOW.shift() == NOW)
         rows = rows.with_columns(same=same.fill_null(value=False)).with_columns(run=(~pl.col("same")).cum_sum())
         runs = rows.filter("same").filter(
             (pl.len().over("run") >= FILLED) & (WAS.n_unique().over("run") >= UNLIKE * pl.len().over("run"))
@@ -150,17 +153,25 @@ def replaced(trial: Trial) -> pl.DataFrame:
         schema={"old": pl.String, "new": pl.String},
         orient="row",
     )
-    told = pl.concat([texts, swaps], how="horizontal").filter(pl.col("old").str.len_chars() > 0)
-    whole = (pl.col("old") == WAS) & (pl.col("new") == NOW)
-    told = told.filter(~whole.all().over("old", "new"))
-    of_field = pl.len().over("old", "new", "field")
-    told = told.with_columns(of_field=of_field, all=pl.len().over("old", "new"))
-    told = told.filter(pl.col("all") >= FEWEST_REPLACED)
-    hit = told.filter(
-        (pl.col("of_field") < pl.col("all")) & (pl.col("of_field") < pl.col("of_field").max().over("old", "new"))
-    )
-    say = "{} became {} here as in another field: did search and replace go further than meant?"
-    return trial.found(hit, "replaced", "warn", hit.select(pl.format(say, "old", "new")).to_series())
+    often = swaps.group_by("old", "new").len().filter((pl.col("len") >= FEWEST_REPLACED) & (pl.col("old") != ""))
+    found = [_further(trial, texts, old, new) for old, new, _ in often.sort("len", "old").tail(MOST_SWAPS).iter_rows()]
+    return _concat(found)
+
+
+def _further(trial: Trial, texts: pl.DataFrame, old: str, new: str) -> pl.DataFrame:
+    """Texts in which a word was replaced, but for those where it was meant: of a text field, where most of them are."""
+    same = texts.filter((WAS.str.replace_all(old, new, literal=True) == NOW) & (old != WAS))
+    counts = same["field"].value_counts().rows()
+    if len(counts) == 1:
+        return no_findings()
+
+    def likeliest(counted: tuple[str, int]) -> tuple[bool, int, int]:
+        name, count = counted
+        return trial.kind(name) == "text", count, -trial.live.names.index(name)
+
+    meant = max(counts, key=likeliest)[0]
+    say = f"{old!r} became {new!r} here as in {meant}: did search and replace go further than meant?"
+    return trial.found(same.filter(pl.col("field") != meant), "replaced", "warn", say)
 
 
 def _swap(was: str, now: str) -> tuple[str, str]:
@@ -180,7 +191,11 @@ def _changed(trial: Trial) -> list[tuple[str, pl.DataFrame]]:
 
 
 def _in_sheet_order(trial: Trial, name: str) -> pl.DataFrame:
-    """A numeric field of the touched items (key, was, now, line, changed) in the order of the sheet's rows."""
+    """A numeric field of the touched items in the order of the sheet's rows.
+
+    A frame of key, was, now, line, changed; next: whether the row stands next below the one before; between: how many
+    items further in the live export it stands, if any.
+    """
     return _placed(trial, name, trial.numbers(name))
 
 
@@ -189,9 +204,22 @@ def _texts_in_sheet_order(trial: Trial, name: str) -> pl.DataFrame:
 
 
 def _placed(trial: Trial, name: str, both: pl.DataFrame) -> pl.DataFrame:
-    lines = trial.touched.drop_nulls("row").select("key", "line")
+    lines = trial.touched.drop_nulls("row").select("key", "line", "row").with_columns(height=_heights(trial))
     changed = pl.col("key").is_in(trial.sent.filter(field=name)["key"].implode())
-    return both.join(lines, on="key", how="inner").with_columns(changed=changed).sort("line")
+    rows = both.join(lines, on="key", how="inner").with_columns(changed=changed).sort("line")
+    # A row of delimited text runs over several lines where its cells do; one of a workbook never does.
+    apart = pl.col("line") - pl.col("line").shift()
+    further = pl.col("row").cast(pl.Int64) - pl.col("row").cast(pl.Int64).shift()
+    return rows.with_columns(
+        next=((apart == 1) | (apart == pl.col("height").shift())).fill_null(value=False),
+        between=pl.when(further > 0).then(further),
+    )
+
+
+def _heights(trial: Trial) -> pl.Series:
+    """On how many lines the touched rows stand in delimited text."""
+    cells = trial.live.cells(trial.live.names, trial.touched["row"].drop_nulls())
+    return cells.select(pl.concat_str(pl.all()).str.count_matches("\n") + 1).to_series()
 
 
 def _of(cells: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.catalogue import ORIGIN_PROPERTY
+from neat_delta.catalogue import ORIGIN_PROPERTY, RUNS
 from neat_delta.catalogue.fieldkind import kind_of
 from neat_delta.catalogue.kinds import filled_values
 from neat_delta.catalogue.kinds.numerals import NumberForm
@@ -232,9 +232,16 @@ def _width(column: SheetColumn) -> int:
     return max(NARROWEST, min(WIDEST, max(int(str(longest)), len(column.header)) + 3))
 
 
+def _tamed(column: SheetColumn) -> pl.Series:
+    return column.cells if column.typed else column.cells.str.replace(RUNS, "'$0")
+
+
 def delimited_sheet(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
-    """The same cells as delimited text in the live export's own form: no types, drop-downs or locks."""
+    """The same cells as delimited text in the live export's own form: no types, drop-downs or locks.
+
+    Text that a spreadsheet program would run as a formula gets an apostrophe in front, which comparing takes off again.
+    """
     from neat_delta.writing.delimited import delimited
 
-    frame = pl.DataFrame([column.cells.alias(column.header) for column in columns])
+    frame = pl.DataFrame([_tamed(column).alias(column.header) for column in columns])
     return delimited(frame.select(pl.when(pl.all() != "").then(pl.all())), live.form)

@@ -1,0 +1,318 @@
+"""Plants accidents in the demo shop, each many times by seed, and counts what the checks catch; honest edits as well.
+
+    python benchmarks/accidents.py [--times 20]
+
+Prints a table: of the accidents planted how many are caught, meaning that a finding of level stop or a repair names at
+least nine of ten of their cells or their whole rows (a warning, where a warning is all that is wanted); and of honest
+edits how many are stopped.
+"""
+
+from __future__ import annotations
+
+import argparse
+import csv
+import io
+import random
+import tempfile
+from collections.abc import Callable
+from decimal import Decimal
+from importlib.resources import files
+from pathlib import Path
+
+import polars as pl
+
+from neat_delta.catalogue.settings import Settings
+from neat_delta.changes import Options, compare
+from neat_delta.changes.changeset import REPAIRED
+from neat_delta.checks import try_out
+from neat_delta.reading import read_both
+
+Row = dict[str, str]
+Edit = Callable[[list[Row], random.Random], set[tuple[str, str]] | None]
+CAUGHT = 0.9
+
+
+def some(rows: list[Row], chance: random.Random, name: str, count: int = 8) -> list[Row]:
+    """Some rows that have a value in this field."""
+    return chance.sample([row for row in rows if row[name]], count)
+
+
+def block(rows: list[Row], chance: random.Random, count: int = 12) -> list[Row]:
+    """Neighbouring rows."""
+    start = chance.randrange(len(rows) - count)
+    return rows[start : start + count]
+
+
+def each(name: str, change: Callable[[str], str], count: int = 8) -> Edit:
+    """An accident of single cells: some values of a field are changed so."""
+
+    def edit(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+        touched = set()
+        for row in some(rows, chance, name, count):
+            now = change(row[name])
+            if now != row[name]:
+                touched.add((row["sku"], name))
+                row[name] = now
+        return touched
+
+    return edit
+
+
+def sorted_alone(name: str) -> Edit:
+    """One column is sorted, the others stay."""
+
+    def edit(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+        values = sorted((row[name] for row in rows), reverse=chance.random() < 0.5)
+        moved = {(row["sku"], name) for row, value in zip(rows, values, strict=True) if row[name] != value}
+        for row, value in zip(rows, values, strict=True):
+            row[name] = value
+        return moved
+
+    return edit
+
+
+def shifted_down(name: str) -> Edit:
+    """A column's values move one row down from somewhere on."""
+
+    def edit(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+        start = chance.randrange(len(rows) // 2)
+        values = [row[name] for row in rows]
+        touched = set()
+        for at in range(start + 1, len(rows)):
+            if rows[at][name] != values[at - 1] and values[at - 1]:
+                touched.add((rows[at]["sku"], name))
+            rows[at][name] = values[at - 1]
+        return touched
+
+    return edit
+
+
+def dragged(name: str) -> Edit:
+    """A fill handle is dragged: numbers count on."""
+
+    def edit(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+        part = block(rows, chance)
+        start = Decimal(part[0][name])
+        before = {row["sku"]: row[name] for row in part}
+        for at, row in enumerate(part[1:], start=1):
+            row[name] = str(start + at)
+        return {(row["sku"], name) for row in part[1:] if row[name] != before[row["sku"]]}
+
+    return edit
+
+
+def filled(name: str) -> Edit:
+    """The value of the row above is filled down over others."""
+
+    def edit(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+        part = block(rows, chance)
+        touched = {(row["sku"], name) for row in part[1:] if row[name] != part[0][name]}
+        for row in part[1:]:
+            row[name] = part[0][name]
+        return touched
+
+    return edit
+
+
+def shifted_right(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+    """Some rows move one column to the right from the name on."""
+    names = list(rows[0])
+    touched = set()
+    for row in some(rows, chance, "name", 4):
+        start = names.index("name")
+        before = dict(row)
+        for left, right in zip(names[start:], names[start + 1 :], strict=False):
+            row[right] = before[left]
+        touched.add((row["sku"], ""))
+    return touched
+
+
+def cut(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+    """Descriptions lose what is behind their fortieth character."""
+    touched = set()
+    for row in some(rows, chance, "description", 30):
+        if len(row["description"]) > 40:
+            touched.add((row["sku"], "description"))
+            row["description"] = row["description"][:40]
+    return touched
+
+
+def replaced(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+    """A word is replaced in every column."""
+    word = chance.choice(["brass", "steel", "pine"])
+    touched = set()
+    for row in rows:
+        for name in ("name", "description", "picture_1"):
+            if word in row[name]:
+                row[name] = row[name].replace(word, "copper")
+                if name != "name":
+                    touched.add((row["sku"], name))
+    return touched
+
+
+def one(name: str, change: Callable[[str], str]) -> Edit:
+    """A slip in one cell."""
+    return each(name, change, 1)
+
+
+def number(factor: str) -> Callable[[str], str]:
+    """A number times something, with two decimals."""
+    return lambda text: f"{Decimal(text) * Decimal(factor):.2f}"
+
+
+def doubled(text: str) -> str:
+    """UTF-8 read as Windows-1252."""
+    return text.encode().decode("cp1252", "replace")
+
+
+ACCIDENTS: dict[str, tuple[Edit, str]] = {
+    "barcode as a power of ten": (each("gtin", lambda text: f"{float(text):.2E}"), "stop"),
+    "supplier code turned into a date": (each("supplier_code", lambda _text: "03/04/26"), "stop"),
+    "accents doubled": (each("name", lambda text: doubled(text + " ½")), "stop"),
+    "formula error": (each("description", lambda _text: "#REF!"), "stop"),
+    "text of a formula": (each("bin", lambda _text: "=A2&B2"), "stop"),
+    "price sorted alone": (sorted_alone("price"), "stop"),
+    "names sorted alone": (sorted_alone("name"), "stop"),
+    "bins sorted alone": (sorted_alone("bin"), "stop"),
+    "names shifted down by a row": (shifted_down("name"), "stop"),
+    "costs shifted down by a row": (shifted_down("cost"), "stop"),
+    "stock dragged down": (dragged("stock_main"), "stop"),
+    "price dragged down": (dragged("price"), "stop"),
+    "name filled down": (filled("name"), "stop"),
+    "barcode filled down": (filled("gtin"), "stop"),
+    "price filled down": (filled("price"), "warn"),
+    "rows shifted by a column": (shifted_right, "stop"),
+    "descriptions cut at 40": (cut, "stop"),
+    "search and replace in all columns": (replaced, "warn"),
+    "price × 10": (one("price", number("10")), "stop"),
+    "price × 100, decimal mark lost": (one("price", number("100")), "stop"),
+    "price ÷ 10": (one("price", number("0.1")), "stop"),
+    "price below cost": (one("price", number("0.4")), "stop"),
+    "price zero": (one("price", lambda _text: "0.00"), "stop"),
+    "cost negative": (one("cost", number("-1")), "stop"),
+    "stock negative": (one("stock_main", lambda _text: "-3"), "stop"),
+    "barcode typed as stock": (one("stock_main", lambda _text: "9520000000004"), "stop"),
+    "sale price above price": (one("sale_price", number("3")), "stop"),
+    "category misspelt": (one("category", lambda text: text[:-1]), "stop"),
+    "price + 80 %": (one("price", number("1.8")), "warn"),
+}
+
+
+def honest(name: str, change: Callable[[str], str]) -> Edit:
+    """An honest edit of a whole column."""
+
+    def edit(rows: list[Row], chance: random.Random) -> None:
+        for row in rows:
+            if row[name]:
+                row[name] = change(row[name])
+
+    return edit
+
+
+def shuffled(rows: list[Row], chance: random.Random) -> None:
+    """The whole sheet is sorted another way."""
+    chance.shuffle(rows)
+
+
+def new_bins(rows: list[Row], chance: random.Random) -> None:
+    """A shelf gets new numbers, one after another."""
+    for at, row in enumerate(block(rows, chance), start=chance.randrange(100)):
+        row["bin"] = f"G7-{at}"
+
+
+def counted(rows: list[Row], chance: random.Random) -> None:
+    """Stock is counted anew."""
+    for row in rows:
+        row["stock_main"] = str(max(0, int(row["stock_main"] or 0) + chance.randrange(-3, 4)))
+
+
+def off(rows: list[Row], chance: random.Random) -> None:
+    """A block of items goes off sale."""
+    for row in block(rows, chance, 30):
+        row["active"] = "0"
+
+
+def one_maker(rows: list[Row], chance: random.Random) -> None:
+    """One maker's prices rise, and so do its costs."""
+    maker = chance.choice(rows)["maker"]
+    for row in rows:
+        if row["maker"] == maker:
+            row["price"], row["cost"] = number("1.04")(row["price"]), number("1.03")(row["cost"])
+
+
+def retouched(rows: list[Row], chance: random.Random) -> None:
+    """Some names and descriptions are written better."""
+    for row in chance.sample(rows, 40):
+        row["name"], row["description"] = row["name"] + ", new", row["description"].replace("Good value", "Fair value")
+
+
+HONEST: dict[str, Edit] = {
+    "+5 % on all prices": honest("price", number("1.05")),
+    "−3 % on all costs": honest("cost", number("0.97")),
+    "+1.00 on all prices": honest("price", lambda text: f"{Decimal(text) + 1:.2f}"),
+    "the whole sheet sorted": shuffled,
+    "new bins in a series": new_bins,
+    "stock counted anew": counted,
+    "a block of items off sale": off,
+    "one maker's prices and costs": one_maker,
+    "names and texts retouched": retouched,
+}
+
+
+def findings(live: list[Row], edited: list[Row], folder: Path) -> tuple[pl.DataFrame, int]:
+    """What the checks find, and how many cells change."""
+    for name, rows in (("live.csv", live), ("edited.csv", edited)):
+        text = io.StringIO(newline="")
+        writer = csv.DictWriter(text, list(live[0]), lineterminator="\n")
+        writer.writeheader()
+        writer.writerows(rows)
+        (folder / name).write_text(text.getvalue(), "utf-8", newline="")
+    ours, theirs = read_both(folder / "live.csv", folder / "edited.csv")
+    seen = compare(ours, theirs, Options())
+    return pl.concat([seen.changes.findings, try_out(seen.changes, ours, Settings())]), len(seen.changes.cells)
+
+
+def is_caught(found: pl.DataFrame, planted: set[tuple[str, str]], level: str) -> bool:
+    """Whether the findings name nine of ten of the planted cells."""
+    heavy = found.filter(
+        (pl.col("level") == "stop") | (pl.col("check") == REPAIRED) | (pl.col("level") == (level or "stop"))
+    )
+    cells = set(heavy.select("key", "field").iter_rows())
+    whole = {key for key, field in cells if field is None}
+    hit = sum(
+        (key, field) in cells or key in whole or (not field and any(key == code for code, _ in cells))
+        for key, field in planted
+    )
+    return hit >= CAUGHT * len(planted)
+
+
+def main() -> None:
+    """Plant, count, print."""
+    told = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    told.add_argument("--times", type=int, default=20)
+    times = told.parse_args().times
+    text = (files("neat_delta.demo_shop") / "live.csv").read_text("utf-8")
+    live = list(csv.DictReader(io.StringIO(text, newline="")))
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        print(f"| accident | caught of {times} |\n|---|---|")
+        for what, (edit, level) in ACCIDENTS.items():
+            caught = planted_times = 0
+            for seed in range(times):
+                rows = [dict(row) for row in live]
+                planted = edit(rows, random.Random(seed)) or set()
+                planted_times += bool(planted)
+                caught += bool(planted) and is_caught(findings(live, rows, folder)[0], planted, level)
+            print(f"| {what} | {caught}{'' if planted_times == times else f' (of {planted_times})'} |")
+        print(f"\n| honest edit | stopped of {times} |\n|---|---|")
+        for what, edit in HONEST.items():
+            stopped = 0
+            for seed in range(times):
+                rows = [dict(row) for row in live]
+                edit(rows, random.Random(seed))
+                stopped += not findings(live, rows, folder)[0].filter(level="stop").is_empty()
+            print(f"| {what} | {stopped} |")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,73 @@
+import json
+
+import pytest
+
+from helpers import import_into, neat_delta, read_table, update_files, write_table
+
+LIVE = [["sku", "näme", "price", "cost"], *([f"0{at}", f"=Item {at}", f"{at}.00", "5.00"] for at in range(10, 20))]
+
+
+@pytest.fixture
+def shop(tmp_path):
+    edited = [list(row) for row in LIVE]
+    edited[1][2], edited[2][2], edited[3][2] = "10.50", "110.00", "on request"
+    write_table(tmp_path / "live.csv", LIVE)
+    write_table(tmp_path / "edited.csv", edited)
+    return tmp_path
+
+
+def test_findings_go_round_as_a_workbook_and_come_back_mended(shop):
+    first = neat_delta("compare", "live.csv", "edited.csv", "--book", "f.xlsx", "--write", "up", cwd=shop)
+
+    again = neat_delta("compare", "live.csv", "f.xlsx", "--sheet", "stop", "--json", cwd=shop)
+
+    assert first.returncode == 1
+    got = import_into(LIVE, update_files(shop / "up"))
+    assert [row[2] for row in got[1:4]] == ["10.50", "11.00", "12.00"]
+    told = json.loads(again.stdout)
+    assert (told["edited"]["rows"], told["findings"]["stop"]) == (2, 2)
+
+
+def test_strict_writes_nothing_as_long_as_anything_is_held_back(shop):
+    neat_delta("compare", "live.csv", "edited.csv", "--out", "c.jsonl", cwd=shop)
+    for args in (("compare", "live.csv", "edited.csv", "--write", "up"), ("write", "c.jsonl", "-o", "up")):
+        refused = neat_delta(*args, "--strict", cwd=shop)
+
+        assert refused.returncode == 2
+        assert "--strict is said, so no update was written" in refused.stderr
+        assert not (shop / "up").exists()
+
+
+def test_a_kept_change_set_is_tried_again_by_what_is_settled_since(shop):
+    neat_delta("compare", "live.csv", "edited.csv", "--let", "tenfold", "--out", "c.jsonl", cwd=shop)
+    (shop / "catalogue.toml").write_text('[checks]\nconditions = [{must = "price < 100", say = "too dear"}]\n')
+
+    checked = neat_delta("check", "c.jsonl", "--book", "f.xlsx", "--json", cwd=shop)
+    written = neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
+
+    told = json.loads(checked.stdout)
+    assert (checked.returncode, written.returncode) == (1, 1)
+    assert {one["check"] for one in told["findings"] if one["level"] == "stop"} == {"condition", "unreadable cell"}
+    assert told["allowed"] == {"let": ["tenfold"]}
+    assert [row[2] for row in import_into(LIVE, update_files(shop / "up"))[1:3]] == ["10.50", "11.00"]
+    assert (shop / "f.xlsx").exists()
+
+
+def test_what_a_run_lets_through_is_let_through_by_write(shop):
+    neat_delta("compare", "live.csv", "edited.csv", "--let", "tenfold", "--out", "c.jsonl", cwd=shop)
+    neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
+
+    assert import_into(LIVE, update_files(shop / "up"))[2][2] == "110.00"
+
+
+def test_text_that_would_run_as_a_formula_is_tamed_for_people_and_never_for_the_shop(shop):
+    neat_delta("sheet", "live.csv", "-o", "work.csv", cwd=shop)
+    table = read_table(shop / "work.csv")
+    untouched = neat_delta("compare", "live.csv", "work.csv", "--json", cwd=shop)
+    table[1][1] = "'=Other"
+    write_table(shop / "work.csv", table)
+    neat_delta("compare", "live.csv", "work.csv", "--write", "up", "--as-typed", "näme", cwd=shop)
+
+    assert table[2][1] == "'=Item 11"
+    assert json.loads(untouched.stdout)["cells"] == 0
+    assert import_into(LIVE, update_files(shop / "up"))[1][1] == "=Other"
