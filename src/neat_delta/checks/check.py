@@ -59,6 +59,8 @@ class Trial:
     settled: Settings
     allowed: Allowed = field(default_factory=Allowed)
     pictures: frozenset[str] | None = None
+    # Several checks ask for the same field.
+    _seen: dict[tuple[str, str], pl.DataFrame] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
     def sent(self) -> pl.DataFrame:
@@ -70,7 +72,8 @@ class Trial:
         """The items that are changed or added (key, line, row: in the live export, null for a new one)."""
         items = self.changes.items.filter(pl.col("do").is_in([CHANGE, ADD])).select("key", "line")
         codes = pl.DataFrame({"key": Key(self.changes.head.key, told=True).values(self.live)}).with_row_index("row")
-        return items.join(codes.unique("key", keep="first"), on="key", how="left", maintain_order="left")
+        codes = codes.join(items, on="key", how="semi", maintain_order="left").unique("key", keep="first")
+        return items.join(codes, on="key", how="left", maintain_order="left")
 
     def cells(self) -> list[tuple[str, FieldSettings, pl.DataFrame]]:
         """The cells that are sent, by field, with what is settled of it."""
@@ -83,6 +86,11 @@ class Trial:
 
     def beside(self, name: str) -> pl.DataFrame:
         """A field of all touched items before and after (key, was, now), changed or not; blanks are null."""
+        if ("text", name) not in self._seen:
+            self._seen["text", name] = self._beside(name)
+        return self._seen["text", name]
+
+    def _beside(self, name: str) -> pl.DataFrame:
         rows = self.touched["row"]
         there = self.live.cells([name], rows.drop_nulls())[name].replace("", None)
         was = pl.DataFrame({"row": rows.drop_nulls(), "was": there})
@@ -93,13 +101,18 @@ class Trial:
 
     def numbers(self, name: str) -> pl.DataFrame:
         """A numeric field of all touched items before and after (key, was, now), as exact decimals."""
+        if ("number", name) not in self._seen:
+            self._seen["number", name] = self._numbers(name)
+        return self._seen["number", name]
+
+    def _numbers(self, name: str) -> pl.DataFrame:
         note = self.changes.head.fields.get(name)
         form = NumberForm((note.mark if note else None) or self.live.form.mark or ".", fine=True)
         both = self.beside(name)
-        return both.with_columns(
-            read_numbers(both[side].str.strip_chars_end("% \u00a0\u202f"), form).cast(EXACT, strict=False).alias(side)
-            for side in ("was", "now")
-        )
+        # What did not change need not be read twice. (To scatter changes a series in place.)
+        differ = both["was"].ne_missing(both["now"])
+        was, now = (_exact(texts, form) for texts in (both["was"], both["now"].filter(differ)))
+        return both.with_columns(was=was, now=was.clone().scatter(differ.arg_true(), now))
 
     def found(self, cells: pl.DataFrame, check: str, level: str, say: str | pl.Series) -> pl.DataFrame:
         """Findings on these cells (key, field, now), each with the line of its row in the sheet."""
@@ -109,3 +122,13 @@ class Trial:
         return findings_frame(
             check, level, key=at["key"], field=at["field"], line=at["line"], value=at["now"], say=said
         )
+
+
+def _exact(texts: pl.Series, form: NumberForm) -> pl.Series:
+    """Texts as exact decimals, null where they are no numbers; plain ones, as nearly all are, without a long look."""
+    plain = texts.cast(EXACT, strict=False) if form.mark == "." else pl.Series([None] * len(texts), dtype=EXACT)
+    rest = plain.is_null() & texts.is_not_null()
+    if not rest.any():
+        return plain
+    others = read_numbers(texts.filter(rest).str.strip_chars_end("% \u00a0\u202f"), form)
+    return plain.scatter(rest.arg_true(), others.cast(EXACT, strict=False))

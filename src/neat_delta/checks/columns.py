@@ -105,8 +105,10 @@ def shifted(trial: Trial) -> pl.DataFrame:
     """The cells of a row hold what its neighbours to one side held: the row was shifted by a column."""
     names = [name for name in trial.live.names if name not in trial.changes.head.key]
     cells = {name: cells for name, cells in _changed(trial) if name in names}
-    if len(cells) < FEWEST_SHIFTED:
+    all_of = trial.sent.group_by("key").agg(all=pl.len()).filter(pl.col("all") >= FEWEST_SHIFTED)
+    if len(cells) < FEWEST_SHIFTED or all_of.is_empty():
         return no_findings()
+    cells = {name: part.join(all_of, on="key", how="semi", maintain_order="left") for name, part in cells.items()}
     found = []
     for side in (-1, 1):
         hits = []
@@ -119,7 +121,6 @@ def shifted(trial: Trial) -> pl.DataFrame:
             hits.append(both.filter((pl.col("there") == NOW) & (NOW.str.len_chars() > 0)).select("key", "now"))
         moved = pl.concat([pl.DataFrame(schema={"key": pl.String, "now": pl.String}), *hits])
         moved = moved.group_by("key").agg(pl.len(), values=NOW.n_unique(), now=NOW.first())
-        all_of = trial.sent.group_by("key").agg(all=pl.len())
         rows = moved.filter(pl.col("values") >= FEWEST_SHIFTED).join(all_of, on="key")
         rows = rows.filter(pl.col("len") * 2 > pl.col("all")).sort("key")
         about = rows.select("key", "now", field=pl.lit(None, pl.String))
@@ -218,7 +219,10 @@ def _placed(trial: Trial, name: str, both: pl.DataFrame) -> pl.DataFrame:
 
 def _heights(trial: Trial) -> pl.Series:
     """On how many lines the touched rows stand in delimited text."""
-    cells = trial.live.cells(trial.live.names, trial.touched["row"].drop_nulls())
+    rows, lines = trial.touched["row"].drop_nulls(), trial.live.rows.line
+    if len(lines) and int(lines[-1]) - int(lines[0]) == len(lines) - 1:
+        return pl.repeat(1, len(rows), dtype=pl.UInt32, eager=True)
+    cells = trial.live.cells(trial.live.names, rows)
     return cells.select(pl.concat_str(pl.all()).str.count_matches("\n") + 1).to_series()
 
 

@@ -64,8 +64,8 @@ def implausible_stock(trial: Trial) -> pl.DataFrame:
     found = []
     for name in _stock(trial):
         both = trial.numbers(name)
-        there = trial.live.cells([name])[name].str.extract(r"^(\d{1,15})").cast(pl.Int64).drop_nulls()
-        largest = int(there.sort()[-1]) if len(there) else 0
+        there = trial.live.cells([name])[name].cast(pl.Float64, strict=False).drop_nulls()
+        largest = int(there.max() or 0)  # type: ignore[arg-type]
         hit = both.filter((TIMES_LARGEST * largest < NOW) & (WAS != NOW).fill_null(value=True))
         if largest:
             say = f"no item has more than {largest} of this; was a barcode or a price typed here?"
