@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.kinds import kind_named
+from neat_delta.catalogue.kinds.flag import TRUTH
 from neat_delta.changes.changeset import REPAIRED, no_findings
 from neat_delta.checks.check import AS_TYPED, Check
 from neat_delta.checks.damage import DAY, DOUBLED, FAILED, FORMULA, POWER_OF_TEN
@@ -25,11 +26,6 @@ SIGNIFICANT = 15
 TIME = r"^\d{1,2}:\d{2}(:\d{2})?( [AP]M)?$"
 DAY_OR_ISO = rf"{DAY}|^\d{{4}}-\d{{2}}-\d{{2}}$"
 LIKE_A_DAY = r"^(\d{1,2}[/.-]\d{1,2}|\d{1,2}[/.-]\d{1,2}[/.-]\d{1,4}|[A-Za-z]{3}-?\d{1,2}|\d{1,2}-[A-Za-z]{3})$"
-# How programs write TRUE and FALSE in German, French, Italian, Spanish, Portuguese, Dutch, Polish, Czech.
-TRUTH = {
-    "true": "wahr|vrai|vero|verdadero|verdadeiro|waar|prawda|pravda",
-    "false": "falsch|faux|falso|onwaar|fałsz|nepravda",
-}
 # Where programs and importers cut long texts off.
 CUTS = (255, 32_767)
 LONG_NUMBER = r"^\d{9,}$"
@@ -56,8 +52,7 @@ EXPLAINED: dict[str, pl.Expr] = {
     & ~WAS.str.contains(DAY_OR_ISO),
     "a code was turned into a time": WAS.str.contains(r"^\d{1,2}:\d{1,2}$") & NOW.str.contains(TIME),
     "a word of truth was translated": pl.any_horizontal(
-        (WAS.str.to_lowercase() == word) & NOW.str.to_lowercase().str.contains(f"^({others})$")
-        for word, others in TRUTH.items()
+        (WAS.str.to_lowercase() == word) & NOW.str.to_lowercase().is_in(others) for word, others in TRUTH.items()
     ),
 }
 # Here nobody can tell what was meant.

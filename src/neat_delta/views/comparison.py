@@ -373,7 +373,7 @@ def _more(hidden: int, what: str) -> Text:
 
 def _said(say: str, width: int) -> Iterator[Text]:
     """A finding's sentence, folded under itself."""
-    for at, line in enumerate(textwrap.wrap(say, max(30, width - 6))):
+    for at, line in enumerate(textwrap.wrap(say, max(30, width - 6), break_on_hyphens=False)):
         yield Text(("     " if at else "   · ") + line)
 
 

@@ -18,8 +18,9 @@ if TYPE_CHECKING:
     from neat_delta.changes import ChangeSet
 
 LEVELS = {"stop": "#F3D3BF", "warn": "#FBF0C8", "note": "#E8E6E1"}
-FRONT = ("finding: line", "finding: field", "finding: what is wrong", "finding: row as it came")
-WIDTHS = (12, 18, 70, 24)
+FRONT = {"finding: line": 12, "finding: what is wrong": 52}
+AS_IT_CAME = {"finding: row as it came": 40}
+LINE_HEIGHT = 15
 WIDEST, NARROWEST = 40, 10
 MOST_ROWS = 100_000
 SAMPLE = 200
@@ -65,27 +66,29 @@ def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: 
     plain = book.add_format({"num_format": "@", "valign": "top"})
     told = book.add_format({"num_format": "@", "valign": "top", "text_wrap": True})
     marked = book.add_format({"num_format": "@", "valign": "top", "bg_color": colour, "bold": True})
-    columns = [field.column for field in rows.fields]
-    cells = rows.cells(rows.names, found["at"].drop_nulls())
-    for at, (name, width) in enumerate(zip(FRONT, WIDTHS, strict=True)):
+    front = FRONT | (AS_IT_CAME if found["raw"].count() else {})
+    for at, (name, width) in enumerate(front.items()):
         sheet.set_column(at, at, width, told)
         sheet.write_string(0, at, name, head)
-    for at, (column, field) in enumerate(zip(columns, rows.names, strict=True), start=len(FRONT)):
-        longest = cells[field].head(SAMPLE).str.len_chars().max() or 0
-        width = max(NARROWEST, min(WIDEST, max(int(str(longest)), len(column)) + 2))
+    cells = rows.cells(rows.names, found["at"].drop_nulls())
+    for at, field in enumerate(rows.fields, start=len(front)):
+        longest = cells[field.name].head(SAMPLE).str.len_chars().max() or 0
+        width = max(NARROWEST, min(WIDEST, max(int(str(longest)), len(field.column)) + 2))
         sheet.set_column(at, at, width, plain)
-        sheet.write_string(0, at, column, head)
+        sheet.write_string(0, at, field.column, head)
     row_cells = iter(cells.iter_rows())
     for number, (line, key, fields, says, raw, at) in enumerate(found.iter_rows(), start=1):
-        known = raw or ("" if at is not None else (key or "").replace(JOINT, " · "))
-        front = (str(line or ""), ", ".join(fields), says, known)
-        for place, text in enumerate(front):
+        # Whoever has no row of its own is at least known by its code.
+        said = says if at is not None or not key or raw else f"{key.replace(JOINT, ' · ')}: {says}"
+        for place, text in enumerate((str(line or ""), said, raw or "")[: len(front)]):
             sheet.write_string(number, place, text, told)
+        room = FRONT["finding: what is wrong"]
+        sheet.set_row(number, LINE_HEIGHT * sum(1 + len(part) // room for part in said.split("\n")))
         if at is None:
             continue
-        for place, (name, cell) in enumerate(zip(rows.names, next(row_cells), strict=True), start=len(FRONT)):
+        for place, (name, cell) in enumerate(zip(rows.names, next(row_cells), strict=True), start=len(front)):
             if cell or name in fields:
                 sheet.write_string(number, place, cell, marked if name in fields else plain)
-    sheet.freeze_panes(1, 0)
+    sheet.freeze_panes(1, len(FRONT))
     if len(found):
-        sheet.autofilter(0, 0, len(found), len(FRONT) + len(columns) - 1)
+        sheet.autofilter(0, 0, len(found), len(front) + len(rows.fields) - 1)

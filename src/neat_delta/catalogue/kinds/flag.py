@@ -16,8 +16,13 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.kinds.kind import FormSettings, SheetForm
 
 PAIRS = (("1", "0"), ("yes", "no"), ("true", "false"), ("y", "n"), ("on", "off"))
-TRUE = [yes for yes, _ in PAIRS]
-FALSE = [no for _, no in PAIRS]
+# How spreadsheet programs write TRUE and FALSE in German, French, Italian, Spanish, Portuguese, Dutch, Polish, Czech.
+TRUTH = {
+    "true": ("wahr", "vrai", "vero", "verdadero", "verdadeiro", "waar", "prawda", "pravda"),
+    "false": ("falsch", "faux", "falso", "onwaar", "fałsz", "nepravda"),
+}
+TRUE = [*(yes for yes, _ in PAIRS), *TRUTH["true"]]
+FALSE = [*(no for _, no in PAIRS), *TRUTH["false"]]
 # Columns of small numbers that happen to hold nothing but 0 and 1.
 QUANTITIES = re.compile(
     r"(^|_)(stock|qty|quantity|count|units|pieces|pcs|min|max|amount|position|sort|order|weight|size|level|number|no)(_|$)"
