@@ -4,8 +4,9 @@ from hypothesis import strategies as st
 
 from helpers import write_table
 from neat_delta.changes import compare
+from neat_delta.matching import JOINT
 from neat_delta.reading import read_both
-from neat_delta.writing.packing import pack
+from neat_delta.writing.packing import costs, grouped, pack
 
 HEADER = ["name", "sku", "price", "stock"]
 LIVE = [HEADER, *([f"n{at}", f"S{at}", "1.00", "5"] for at in range(6))]
@@ -50,3 +51,32 @@ def test_no_table_has_a_hole_and_every_change_is_in_one(tmp_path_factory, edits)
     cells = pl.concat(long).sort("sku", "field")
     assert cells["now"].null_count() == 0
     assert cells.rows() == changes.cells.select(sku="key", field="field", now="now").sort("sku", "field").rows()
+
+
+@given(st.lists(st.tuples(st.sets(st.sampled_from("abcdefgh"), min_size=1), st.integers(1, 400)), min_size=1))
+def test_a_file_less_is_never_bought_too_dear(sets):
+    sizes = {JOINT.join(sorted(names)): rows for names, rows in sets}
+    wanted = sum(rows * len(one.split(JOINT)) for one, rows in sizes.items())
+
+    groups = grouped(sizes, "balanced")
+
+    assert sorted(one for group in groups for one in group) == sorted(sizes)
+    unwanted = 0
+    for group in groups:
+        union = {name for one in group for name in one.split(JOINT)}
+        unwanted += sum(sizes[one] * (len(union) - len(one.split(JOINT))) for one in group)
+    assert unwanted <= (len(sizes) - len(groups)) * max(20, wanted // 100)
+    assert len(grouped(sizes, "fewest-files")) == 1
+    assert len(grouped(sizes, "fewest-cells")) == len(sizes)
+
+
+def test_holes_are_filled_with_what_is_there(tmp_path):
+    changes, _ = packed(tmp_path, [(0, "price"), (1, "stock"), (2, "name")])
+    live, _ = read_both(tmp_path / "live.csv", tmp_path / "edited.csv")
+
+    (table,) = pack(changes, live, way="fewest-files")
+
+    assert table.cells.rows() == [("n0", "S0", "2.00", "5"), ("n1", "S1", "1.00", "7"), ("new", "S2", "1.00", "5")]
+    assert [(cost.way, cost.files, cost.unwanted) for cost in costs(changes, live)] == [
+        ("fewest-cells", 3, 0), ("balanced", 1, 6), ("fewest-files", 1, 6),
+    ]  # fmt: skip

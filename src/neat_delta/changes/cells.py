@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue import TAMED
+from neat_delta.catalogue import RUNS, TAMED
 from neat_delta.catalogue.fieldkind import kind_of
 from neat_delta.catalogue.kinds import BLANK, SheetForm, filled_values
 from neat_delta.catalogue.kinds.numerals import UNDECIDED
@@ -114,12 +114,12 @@ def compare_cells(
 
 
 def _untamed(cells: pl.Series, was: pl.Series) -> pl.Series:
-    """Cells without the apostrophe that keeps text from being run as a formula, unless the live cell has one too."""
+    """Cells without the apostrophe that keeps text from being run as a formula, where the live text would be."""
     tamed = cells.str.starts_with("'")
     if not tamed.any():
         return cells
     frame = pl.DataFrame({"now": cells, "was": was})
-    plain = pl.when(~pl.col("was").str.contains(TAMED)).then(pl.col("now").str.replace(TAMED, "$1")).otherwise("now")
+    plain = pl.when(pl.col("was").str.contains(RUNS)).then(pl.col("now").str.replace(TAMED, "$1")).otherwise("now")
     return frame.select(plain.alias(cells.name)).to_series()
 
 

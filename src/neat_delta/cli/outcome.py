@@ -33,6 +33,15 @@ STATE_CHOICES = ("changed", "same", "new", "gone", "repeated", "unreadable", "re
 STRICT = click.option("--strict", is_flag=True, help="Write no update at all if anything is held back.")
 
 
+PACK = click.option(
+    "--pack",
+    type=click.Choice(["fewest-cells", "balanced", "fewest-files"]),
+    default="balanced",
+    show_default=True,
+    help="How to pack the update: no cell nobody asked for, few files, or between the two.",
+)
+
+
 class Openings(NamedTuple):
     """What a run lets through that checks would stop, and where the pictures lie."""
 
@@ -95,6 +104,7 @@ class Wanted(NamedTuple):
     folder: Path | None
     replace: bool
     strict: bool
+    pack: str
     book: Path | None
     everything: bool
     states: tuple[str, ...]
@@ -109,6 +119,7 @@ def outcome(command: F) -> F:
         click.option("--write", "folder", type=FILE, metavar="DIR", help="Write the proved update into this folder."),
         click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR."),
         STRICT,
+        PACK,
         click.option("--book", type=FILE, metavar="FILE", help="Put the findings into this workbook, with their rows."),
         click.option("--all", "everything", is_flag=True, help="Show every changed item and every finding."),
         click.option(
@@ -144,7 +155,8 @@ def finished(
         save_changes(seen.changes, wanted.out, inputs=inputs)
     if wanted.folder is None or (wanted.strict and seen.changes.stopped()):
         return seen, None
-    return seen, write_update(seen.changes, seen.live, wanted.folder, settled, replace=wanted.replace, voice=voice)
+    replaced, way = wanted.replace, wanted.pack
+    return seen, write_update(seen.changes, seen.live, wanted.folder, settled, replace=replaced, way=way, voice=voice)
 
 
 def told(

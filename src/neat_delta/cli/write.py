@@ -20,7 +20,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.kept import live_of
-from neat_delta.cli.outcome import STRICT, Openings, openings, pictures_in, refused
+from neat_delta.cli.outcome import PACK, STRICT, Openings, openings, pictures_in, refused
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -44,6 +44,7 @@ if TYPE_CHECKING:
 )
 @click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR.")
 @STRICT
+@PACK
 @openings
 @catalogue_file
 @manners
@@ -53,6 +54,7 @@ def write_command(
     live: Path | None,
     replace: bool,
     strict: bool,
+    pack: str,
     opened: Openings,
     settings: Path | None,
     spoken: Manners,
@@ -78,7 +80,7 @@ def write_command(
         stopped = tried.stopped()
         if strict and stopped:
             return refused(stopped)
-        receipt = write_update(tried, ours, folder, settled, replace=replace, voice=voice)
+        receipt = write_update(tried, ours, folder, settled, replace=replace, way=pack, voice=voice)
     if spoken.as_json:
         show_json({"files": []} if receipt is None else receipt.as_dict())
     elif not spoken.quiet:

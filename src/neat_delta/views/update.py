@@ -35,6 +35,17 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
     more = len(receipt.files) - len(files)
     if more:
         yield labelled("", f"… and {several(more, 'more file')}, all in {receipt.folder}/receipt.json")
+    chosen = next(choice for choice in receipt.choices if choice.way == receipt.way)
+    if chosen.unwanted:
+        said = f"{several(chosen.unwanted, 'cell')} nobody asked for, with the live value in a hole"
+        yield from sentence("packed", f"{receipt.way}: {said}", width)
+    if len({(choice.files, choice.unwanted) for choice in receipt.choices}) > 1:
+        told = [
+            f"{choice.way}: {several(choice.files, 'file')}, {several(choice.unwanted, 'cell')} besides"
+            for choice in receipt.choices
+            if choice.way != receipt.way
+        ]
+        yield from sentence("or --pack", " · ".join(told), width)
     if len({written.does for written in receipt.files}) > 1:
         said = "new items first, then changes, then removals; each sort of file has its own way in at the shop"
         yield from sentence("in order", said, width)

@@ -1,12 +1,16 @@
 """Packing: the changed cells as rectangles without a hole.
 
 Two items that change different fields leave holes in one table, and a shop that takes a blank for "empty this"
-would destroy what stands there. So each set of fields that change together becomes a table of its own.
+would destroy what stands there. So each set of fields that change together becomes a table of its own, or holes are
+filled with what the live export has; that sends cells nobody asked for, which would undo what a colleague changes
+meanwhile. Between few files and few such cells somebody has to choose.
 """
 
 from __future__ import annotations
 
+import heapq
 from dataclasses import dataclass
+from itertools import combinations
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -16,10 +20,15 @@ from neat_delta.errors import CannotWrite
 from neat_delta.matching import JOINT, Key
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Callable, Mapping, Sequence
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.changes import ChangeSet
+
+
+FEWEST_CELLS, BALANCED, FEWEST_FILES = WAYS = ("fewest-cells", "balanced", "fewest-files")
+# A file less is worth at least so many cells that nobody asked for.
+FILE_WORTH = 20
 
 
 @dataclass(frozen=True)
@@ -42,18 +51,60 @@ class Table:
         return self.cells.rename({name: live.field(name).column for name in self.cells.columns})
 
 
-def pack(changes: ChangeSet, live: Catalogue, insisted: Sequence[str] = ()) -> list[Table]:
+@dataclass(frozen=True)
+class Cost:
+    """What a way of packing costs: files, rows and cells beside the keys, cells nobody asked for, bytes (about)."""
+
+    way: str
+    files: int
+    rows: int
+    cells: int
+    unwanted: int
+    bytes: int
+
+
+def pack(changes: ChangeSet, live: Catalogue, insisted: Sequence[str] = (), way: str = FEWEST_CELLS) -> list[Table]:
     """The tables in the order to import: new items, changes, removals; columns and rows in the live export's order.
 
-    There is a table of changes for each set of fields, the longest first. ``insisted`` fields stand in every table,
-    with the live value where they do not change; as what else stands there is what the shop has already, they empty
-    nothing. A blank cell of a new item empties nothing either, so that one table does for them all.
+    Changes of one set of fields stand in one table, the longest first; which sets share a table, their holes filled
+    with the live values, says the ``way``. ``insisted`` fields stand in every table, with the live value where they do
+    not change; as what else stands there is what the shop has already, they empty nothing. A blank cell of a new item
+    empties nothing either, so that one table does for them all.
     """
     return [
         *_additions(changes, live, insisted),
-        *_changes(changes, live, insisted),
+        *_changes(changes, live, insisted, way),
         *_removals(changes, live, insisted),
     ]
+
+
+def costs(changes: ChangeSet, live: Catalogue, insisted: Sequence[str] = ()) -> list[Cost]:
+    """What each way of packing would cost, without the limits of one file."""
+    found = []
+    for way in WAYS:
+        tables = pack(changes, live, insisted, way)
+        width = len(changes.head.key)
+        cells = sum(len(table.cells) * (len(table.columns) - width) for table in tables if table.does == CHANGE)
+        found.append(
+            Cost(
+                way,
+                files=len(tables),
+                rows=sum(len(table.cells) for table in tables),
+                cells=cells + len(changes.cells_to(ADD)),
+                unwanted=cells - len(changes.cells_to(CHANGE)),
+                bytes=sum(map(_bytes, tables)),
+            )
+        )
+    return found
+
+
+def _bytes(table: Table) -> int:
+    cells = table.cells.select(pl.all().str.len_bytes().sum()).row(0)
+    return (
+        sum(int(size) for size in cells if size)
+        + table.cells.width * (len(table.cells) + 1)
+        + sum(map(len, table.columns))
+    )
 
 
 def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
@@ -68,21 +119,75 @@ def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> 
     return [_table(wide["key"], filled, changes, live, ADD)]
 
 
-def _changes(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
+def _changes(changes: ChangeSet, live: Catalogue, insisted: Sequence[str], way: str) -> list[Table]:
     cells = changes.cells_to(CHANGE)
     if cells.is_empty():
         return []
     fields = pl.Enum(list(changes.head.fields))
-    sets = cells.group_by("key", maintain_order=True).agg(
+    items = cells.group_by("key", maintain_order=True).agg(
         pl.col("field").cast(fields).sort().cast(pl.String).str.join(JOINT).alias("set")
     )
+    sizes = dict(items["set"].value_counts().iter_rows())
+    group_of = {one: number for number, group in enumerate(grouped(sizes, way)) for one in group}
+    items = items.with_columns(group=pl.col("set").replace_strict(group_of, return_dtype=pl.UInt32))
     tables = []
-    for part in cells.join(sets, on="key", how="left", maintain_order="left").partition_by("set", maintain_order=True):
-        wide = part.pivot("field", index="key", values="now", maintain_order=True)
-        names = [name for name in insisted if name not in wide.columns]
-        unchanged = _live_cells(live, changes.head.key, wide["key"], names)
-        tables.append(_table(wide["key"], pl.concat([wide.drop("key"), unchanged], how="horizontal"), changes, live))
+    for (group,), part in items.partition_by("group", as_dict=True, maintain_order=True).items():
+        keys, of_group = part["key"], [one for one, number in group_of.items() if number == group]
+        names = list(dict.fromkeys(name for one in of_group for name in one.split(JOINT)))
+        beside = [name for name in insisted if name not in names]
+        there = _live_cells(live, changes.head.key, keys, [*(names if len(of_group) > 1 else []), *beside])
+        tables.append(_table(keys, _overlaid(cells, keys, names, there), changes, live))
     return sorted(tables, key=lambda table: (-len(table.cells), table.columns))
+
+
+def _overlaid(cells: pl.DataFrame, keys: pl.Series, names: Sequence[str], there: pl.DataFrame) -> pl.DataFrame:
+    """The new values of these items in these fields, upon what is there where a field of an item does not change."""
+    places = keys.to_frame("key").with_row_index("at")
+    placed = cells.join(places, on="key", how="inner", maintain_order="left")
+    columns = []
+    for name in names:
+        of_field = placed.filter(field=name)
+        base = there[name] if name in there.columns else pl.Series(name, [None] * len(keys), dtype=pl.String)
+        columns.append(base.clone().scatter(of_field["at"], of_field["now"]).alias(name))
+    return pl.DataFrame([*columns, *(there[name] for name in there.columns if name not in names)])
+
+
+def grouped(sizes: Mapping[str, int], way: str) -> list[list[str]]:
+    """Which sets of fields (names joined, with how many items each) share a file.
+
+    Two files become one as long as that fills fewer holes than a file is worth: one in a hundred of the cells to be
+    sent, at least FILE_WORTH. The pair that costs least goes first.
+    """
+    sets = list(sizes)
+    if way == FEWEST_CELLS or len(sets) == 1:
+        return [[one] for one in sets]
+    if way == FEWEST_FILES:
+        return [sets]
+    names = {name: at for at, name in enumerate(dict.fromkeys(name for one in sets for name in one.split(JOINT)))}
+    masks = {at: sum(1 << names[name] for name in one.split(JOINT)) for at, one in enumerate(sets)}
+    rows, members = {at: sizes[one] for at, one in enumerate(sets)}, {at: [one] for at, one in enumerate(sets)}
+    worth = max(FILE_WORTH, sum(rows[at] * masks[at].bit_count() for at in masks) // 100)
+
+    def holes(one: int, other: int) -> int:
+        union = (masks[one] | masks[other]).bit_count()
+        return rows[one] * (union - masks[one].bit_count()) + rows[other] * (union - masks[other].bit_count())
+
+    pairs = [(holes(one, other), one, other) for one, other in combinations(masks, 2)]
+    heapq.heapify(pairs)
+    following = len(sets)
+    while pairs:
+        cost, one, other = heapq.heappop(pairs)
+        if cost > worth:
+            break
+        if one in masks and other in masks:
+            masks[following], rows[following] = masks[one] | masks[other], rows[one] + rows[other]
+            members[following] = members.pop(one) + members.pop(other)
+            del masks[one], masks[other]
+            for third in list(masks):
+                if third != following:
+                    heapq.heappush(pairs, (holes(third, following), third, following))
+            following += 1
+    return list(members.values())
 
 
 def _removals(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:

@@ -20,7 +20,7 @@ from neat_delta.errors import CannotWrite, WrongLive
 from neat_delta.reading import fingerprint
 from neat_delta.voice import SILENCE, Voice
 from neat_delta.writing.delimited import delimited
-from neat_delta.writing.packing import Table, pack, parts_of
+from neat_delta.writing.packing import BALANCED, Cost, Table, costs, pack, parts_of
 from neat_delta.writing.proof import expected, imported, insist_equal, shop_before
 from neat_delta.writing.shopimport import ShopImport, shop_import
 
@@ -68,6 +68,8 @@ class Receipt:
     compared: int
     rules: ImportRules
     stays: int
+    way: str
+    choices: list[Cost]
 
     def as_dict(self) -> dict[str, Any]:
         """The form of receipt.json."""
@@ -77,6 +79,7 @@ class Receipt:
             "changes": {"sha256": self.changes_sha256, "items": self.items, "cells": self.cells},
             "live": self.live,
             "import": {"key": list(self.key)} | {name: told for name, told in asdict(self.rules).items() if told},
+            "packing": {"way": self.way, "choices": [asdict(choice) for choice in self.choices]},
             "files": [asdict(written) for written in self.files],
             "undo": [asdict(written) for written in self.undo],
             "proof": {
@@ -101,12 +104,13 @@ def write_update(
     settled: Settings = NOTHING,
     *,
     replace: bool = False,
+    way: str = BALANCED,
     voice: Voice = SILENCE,
 ) -> Receipt | None:
     """Write the update files of a change set, prove them, and only then put them where they belong.
 
-    They are written as ``settled`` of the shop's import, else as the shop exports. Returns ``None``, and touches
-    nothing, if there is nothing to change.
+    They are written as ``settled`` of the shop's import, else as the shop exports, and packed in that ``way``. Returns
+    ``None``, and touches nothing, if there is nothing to change.
 
     Raises:
         WrongLive: the change set was made from another live export.
@@ -133,8 +137,9 @@ def write_update(
         # What a file fills, a file may not be able to empty again.
         stays = changes.cells_to(CHANGE).filter(pl.col("was").is_null() & (not settled.imports.can_empty))
         way_back = undone(changes, stays)
-        back = writers.submit(_write, way_back, live, draft / UNDO, shop)
-        files, undo = _write(changes, live, draft, shop), back.result()
+        back = writers.submit(_write, way_back, live, draft / UNDO, shop, way)
+        choices = writers.submit(costs, changes, live, shop.rules.columns)
+        files, undo = _write(changes, live, draft, shop, way), back.result()
         voice.step("proving the update")
         compared = prove(changes, way_back, live, shop, _at(draft, files), _at(draft / UNDO, undo))
         receipt = Receipt(
@@ -150,6 +155,8 @@ def write_update(
             compared=compared,
             rules=settled.imports,
             stays=len(stays),
+            way=way,
+            choices=choices.result(),
         )
         (draft / RECEIPT).write_bytes(orjson.dumps(receipt.as_dict(), option=orjson.OPT_INDENT_2) + b"\n")
         _put(draft, folder)
@@ -188,7 +195,7 @@ def _refuse_strange(names: Sequence[str], live: Catalogue, whose: str, remedy: s
         raise CannotWrite(f"{whose} names a field that the live export does not have", column=strange[0], remedy=remedy)
 
 
-def _write(changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport) -> list[WrittenFile]:
+def _write(changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport, way: str) -> list[WrittenFile]:
     folder.mkdir(exist_ok=True)
     rules, form = shop.rules, shop.form
 
@@ -198,7 +205,7 @@ def _write(changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport) 
     try:
         parts = [
             (table.does, part)
-            for table in pack(changes, live, rules.columns)
+            for table in pack(changes, live, rules.columns, way)
             for part in parts_of(Table(shop.written(table.cells)).headed(live), rules.rows, fits)
         ]
         files = [delimited(part, form) for _, part in parts]
