@@ -90,7 +90,7 @@ class ImportRules:
 
     ``blank``: whether a blank cell "empties" a field or "leaves" it; ``marker``: what is written to empty a field
     where a blank does not. ``columns``: fields that every file must have beside the key. ``rows`` and ``bytes``: the
-    most that one file may have, the header among them.
+    most that one file may have, the header among them. ``table``: the database's table, for updates as SQL.
     """
 
     delimiter: str | None = None
@@ -101,6 +101,7 @@ class ImportRules:
     columns: tuple[str, ...] = ()
     rows: int | None = None
     bytes: int | None = None
+    table: str = "items"
 
     @property
     def can_empty(self) -> bool:

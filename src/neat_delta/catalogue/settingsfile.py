@@ -81,6 +81,7 @@ OF_IMPORT = {
     "columns": list,
     "rows": int,
     "bytes": int,
+    "table": str,
 }
 OF_LIST = OF_EXPORT | {
     "columns": dict,

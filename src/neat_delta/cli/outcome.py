@@ -42,6 +42,16 @@ PACK = click.option(
 )
 
 
+FORM = click.option(
+    "--form",
+    "shape",
+    type=click.Choice(["delimited", "tsv", "xlsx", "jsonl", "merge-patch", "sql"]),
+    default="delimited",
+    show_default=True,
+    help="The form of the update files; delimited is as the shop writes its exports.",
+)
+
+
 class Openings(NamedTuple):
     """What a run lets through that checks would stop, and where the pictures lie."""
 
@@ -105,6 +115,7 @@ class Wanted(NamedTuple):
     replace: bool
     strict: bool
     pack: str
+    shape: str
     book: Path | None
     everything: bool
     states: tuple[str, ...]
@@ -120,6 +131,7 @@ def outcome(command: F) -> F:
         click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR."),
         STRICT,
         PACK,
+        FORM,
         click.option("--book", type=FILE, metavar="FILE", help="Put the findings into this workbook, with their rows."),
         click.option("--all", "everything", is_flag=True, help="Show every changed item and every finding."),
         click.option(
@@ -155,8 +167,17 @@ def finished(
         save_changes(seen.changes, wanted.out, inputs=inputs)
     if wanted.folder is None or (wanted.strict and seen.changes.stopped()):
         return seen, None
-    replaced, way = wanted.replace, wanted.pack
-    return seen, write_update(seen.changes, seen.live, wanted.folder, settled, replace=replaced, way=way, voice=voice)
+    receipt = write_update(
+        seen.changes,
+        seen.live,
+        wanted.folder,
+        settled,
+        replace=wanted.replace,
+        way=wanted.pack,
+        shape=wanted.shape,
+        voice=voice,
+    )
+    return seen, receipt
 
 
 def told(

@@ -20,7 +20,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.kept import live_of
-from neat_delta.cli.outcome import PACK, STRICT, Openings, openings, pictures_in, refused
+from neat_delta.cli.outcome import FORM, PACK, STRICT, Openings, openings, pictures_in, refused
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -45,6 +45,7 @@ if TYPE_CHECKING:
 @click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR.")
 @STRICT
 @PACK
+@FORM
 @openings
 @catalogue_file
 @manners
@@ -55,6 +56,7 @@ def write_command(
     replace: bool,
     strict: bool,
     pack: str,
+    shape: str,
     opened: Openings,
     settings: Path | None,
     spoken: Manners,
@@ -80,7 +82,7 @@ def write_command(
         stopped = tried.stopped()
         if strict and stopped:
             return refused(stopped)
-        receipt = write_update(tried, ours, folder, settled, replace=replace, way=pack, voice=voice)
+        receipt = write_update(tried, ours, folder, settled, replace=replace, way=pack, shape=shape, voice=voice)
     if spoken.as_json:
         show_json({"files": []} if receipt is None else receipt.as_dict())
     elif not spoken.quiet:

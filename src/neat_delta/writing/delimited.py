@@ -46,3 +46,20 @@ def delimited(cells: pl.DataFrame, form: Form) -> bytes:
     if charset != "utf-8":
         data = data.decode().encode(charset)
     return (_MARKS[charset] if form.bom else b"") + data
+
+
+def as_workbook(cells: pl.DataFrame) -> bytes:
+    """A table as an XLSX workbook of one sheet, every cell as text, so that codes and numbers stay as they are."""
+    import xlsxwriter
+
+    stream = io.BytesIO()
+    book = xlsxwriter.Workbook(stream, {"strings_to_formulas": False, "strings_to_urls": False, "in_memory": True})
+    sheet, text = book.add_worksheet("update"), book.add_format({"num_format": "@"})
+    sheet.set_column(0, max(0, cells.width - 1), 16, text)
+    for at, row in enumerate([cells.columns, *cells.iter_rows()]):
+        for place, cell in enumerate(row):
+            if cell:
+                sheet.write_string(at, place, cell, text)
+    sheet.freeze_panes(1, 0)
+    book.close()
+    return stream.getvalue()

@@ -19,6 +19,9 @@ from neat_delta.changes.changeset import ADD, CHANGE, REMOVE
 from neat_delta.errors import ProofFailed
 from neat_delta.matching import JOINT, Key
 from neat_delta.reading import Told, read_catalogue
+from neat_delta.writing.recordproof import items_in, run_sql
+from neat_delta.writing.records import RECORDS, SQL
+from neat_delta.writing.shopimport import other_mark
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -114,7 +117,13 @@ def imported(before: Shop, files: Sequence[tuple[Path, str]]) -> Shop:
     """
     items = before.items
     for path, does in files:
-        form = before.way_in.form
+        shape, form = before.way_in.shape, before.way_in.form
+        if shape == SQL:
+            items = run_sql(path, items, before.live, before.key.fields, before.way_in.rules.table)
+            continue
+        if shape in RECORDS:
+            items = _patched(replace(before, items=items), path, does)
+            continue
         sheet = read_catalogue(path, told=Told(form.delimiter, form.writing_charset, header_line=1, every_row=True))
         if len(sheet.bad) or sheet.unnamed:
             raise ProofFailed("the file just written cannot be read back whole", file=path.name)
@@ -152,6 +161,33 @@ def imported(before: Shop, files: Sequence[tuple[Path, str]]) -> Shop:
             items[name].scatter(at, before.way_in.taken(cells[name], items[name].gather(at))) for name in sheet.names
         )
     return replace(before, items=items)
+
+
+def _patched(shop: Shop, path: Path, does: str) -> pl.DataFrame:
+    """The items after a file of JSON lines: columns that an item does not name stay, null empties them."""
+    live, items = shop.live, shop.items
+    columns = [live.field(name).column for name in shop.key.fields]
+    told = items_in(path, does, columns, shop.way_in.shape)
+    keys = pl.Series("key", list(told), dtype=pl.String)
+    known = keys.is_in(items[JOINT].implode())
+    if known.any() if does == ADD else not known.all():
+        wrong = _first(known if does == ADD else ~known)
+        what = "this new item is there already" if does == ADD else "this key names no item of the change set"
+        raise ProofFailed(what, file=path.name, value=_tell(keys[wrong]))
+    if does == REMOVE:
+        return items.filter(~pl.col(JOINT).is_in(keys.implode()))
+    if does == ADD:
+        items = pl.concat([items, _blank(shop, keys)])
+    names = {field.column: field.name for field in live.fields}
+    cells = [(key, names.get(column), value) for key, item in told.items() for column, value in (item or {}).items()]
+    long = pl.DataFrame(cells, schema={"key": pl.String, "field": pl.String, "now": pl.String}, orient="row")
+    if long["field"].has_nulls():
+        raise ProofFailed("the shop has no such column", file=path.name)
+    for (name,), of_field in long.group_by("field", maintain_order=True):
+        now = of_field["now"].fill_null("")
+        now = now.to_frame("now").select(other_mark(pl.col("now"))).to_series() if name in shop.way_in.swapped else now
+        items = items.with_columns(items[str(name)].scatter(_places(items, of_field["key"]), now))
+    return items
 
 
 def insist_equal(got: Shop, wanted: Shop, what: str) -> int:

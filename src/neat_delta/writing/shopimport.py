@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -17,17 +17,22 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import ChangeSet
 
+DELIMITED, TABBED, WORKBOOK = "delimited", "tsv", "xlsx"
 # Stands for a mark while two change places; no number holds it.
 SPARE = "\x1e"
 
 
 @dataclass(frozen=True)
 class ShopImport:
-    """The rules of the import, its files' form, and the fields whose numbers have another mark than in exports."""
+    """The rules of the import, its files' form, the fields whose numbers have another mark than in exports, the shape.
+
+    The shape says what sort of file it is: delimited text, a workbook, or a form without rectangles.
+    """
 
     rules: ImportRules
     form: Form
     swapped: frozenset[str]
+    shape: str = DELIMITED
 
     def written(self, cells: pl.DataFrame) -> pl.DataFrame:
         """Cells (by field) as a file for the shop has them: its decimal mark, and its marker where there is nothing."""
@@ -45,9 +50,12 @@ class ShopImport:
         return frame.select(taken).to_series()
 
 
-def shop_import(changes: ChangeSet, live: Catalogue, settled: Settings) -> ShopImport:
+def shop_import(changes: ChangeSet, live: Catalogue, settled: Settings, shape: str = DELIMITED) -> ShopImport:
     """The import as it is settled; what is not settled is as the shop exports."""
-    return ShopImport(settled.imports, import_form(live.form, settled.imports), _swapped(changes, live, settled))
+    form = import_form(live.form, settled.imports)
+    if shape == TABBED:
+        form = replace(form, delimiter="\t")
+    return ShopImport(settled.imports, form, _swapped(changes, live, settled), shape)
 
 
 def other_mark(cells: pl.Expr) -> pl.Expr:

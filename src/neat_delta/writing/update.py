@@ -19,10 +19,11 @@ from neat_delta.changes.changeset import ADD, CHANGE, NONE, REMOVE
 from neat_delta.errors import CannotWrite, WrongLive
 from neat_delta.reading import fingerprint
 from neat_delta.voice import SILENCE, Voice
-from neat_delta.writing.delimited import delimited
+from neat_delta.writing.delimited import as_workbook, delimited
 from neat_delta.writing.packing import BALANCED, Cost, Table, costs, pack, parts_of
 from neat_delta.writing.proof import expected, imported, insist_equal, shop_before
-from neat_delta.writing.shopimport import ShopImport, shop_import
+from neat_delta.writing.records import RECORDS, SQL, lines_of, record_file
+from neat_delta.writing.shopimport import DELIMITED, TABBED, WORKBOOK, ShopImport, shop_import
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -105,12 +106,13 @@ def write_update(
     *,
     replace: bool = False,
     way: str = BALANCED,
+    shape: str = DELIMITED,
     voice: Voice = SILENCE,
 ) -> Receipt | None:
     """Write the update files of a change set, prove them, and only then put them where they belong.
 
-    They are written as ``settled`` of the shop's import, else as the shop exports, and packed in that ``way``. Returns
-    ``None``, and touches nothing, if there is nothing to change.
+    They are written as ``settled`` of the shop's import, else as the shop exports, packed in that ``way``, in files of
+    that ``shape``. Returns ``None``, and touches nothing, if there is nothing to change.
 
     Raises:
         WrongLive: the change set was made from another live export.
@@ -133,7 +135,7 @@ def write_update(
     with _beside(folder) as draft, ThreadPoolExecutor() as writers:
         voice.step("writing the update")
         changes_sha256 = writers.submit(lambda: fingerprint(dump_changes(changes)))
-        shop = shop_import(changes, live, settled)
+        shop = shop_import(changes, live, settled, shape)
         # What a file fills, a file may not be able to empty again.
         stays = changes.cells_to(CHANGE).filter(pl.col("was").is_null() & (not settled.imports.can_empty))
         way_back = undone(changes, stays)
@@ -197,10 +199,15 @@ def _refuse_strange(names: Sequence[str], live: Catalogue, whose: str, remedy: s
 
 def _write(changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport, way: str) -> list[WrittenFile]:
     folder.mkdir(exist_ok=True)
+    if shop.shape in RECORDS:
+        return _write_records(changes, live, folder, shop)
     rules, form = shop.rules, shop.form
 
+    def encoded(cells: pl.DataFrame) -> bytes:
+        return as_workbook(cells) if shop.shape == WORKBOOK else delimited(cells, form)
+
     def fits(cells: pl.DataFrame) -> bool:
-        return rules.bytes is None or len(delimited(cells, form)) <= rules.bytes
+        return rules.bytes is None or len(encoded(cells)) <= rules.bytes
 
     try:
         parts = [
@@ -208,23 +215,67 @@ def _write(changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport, 
             for table in pack(changes, live, rules.columns, way)
             for part in parts_of(Table(shop.written(table.cells)).headed(live), rules.rows, fits)
         ]
-        files = [delimited(part, form) for _, part in parts]
+        files = [encoded(part) for _, part in parts]
     except UnicodeEncodeError as error:
         raise CannotWrite(
             f"the shop's character set ({form.charset}) has no character {error.object[error.start : error.end]!r}",
             file=live.source.path,
             remedy="Compare again: such cells are then refused one by one.",
         ) from error
-    width = max(2, len(str(len(parts))))
-    suffix = live.source.path.suffix.lower()
+    own = live.source.path.suffix.lower()
+    suffix = {WORKBOOK: ".xlsx", TABBED: ".tsv"}.get(shop.shape, own if own in KEPT_SUFFIXES else ".csv")
+    told = [(does, len(part), part.columns, data) for (does, part), data in zip(parts, files, strict=True)]
+    return _put_files(told, folder, suffix)
+
+
+def _write_records(changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport) -> list[WrittenFile]:
+    """Files of a form without rectangles; an SQL script is one transaction and is not parted."""
+    rules, shape = shop.rules, shop.shape
+    columns = [
+        live.field(name).column for name in live.names if name in changes.head.fields or name in changes.head.key
+    ]
+    told: list[tuple[str, int, list[str], bytes]] = []
+    scripts = []
+    for does in (ADD, CHANGE, REMOVE):
+        lines = lines_of(changes, live, does, shop, shape)
+        if lines.is_empty():
+            continue
+        scripts.append(lines)
+        frame = lines.to_frame("line")
+
+        def fits(part: pl.DataFrame) -> bool:
+            return rules.bytes is None or len(record_file([part["line"]], shape)) <= rules.bytes
+
+        if shape != SQL:
+            # There is no header line, so that one more item finds room.
+            parts = parts_of(frame, None if rules.rows is None else rules.rows + 1, fits)
+            columns = _columns(changes, live, does)
+            told += [(does, len(part), columns, record_file([part["line"]], shape)) for part in parts]
+    if shape == SQL and scripts:
+        columns = _columns(changes, live, CHANGE, ADD, REMOVE)
+        told = [(CHANGE, sum(map(len, scripts)), columns, record_file(scripts, shape))]
+    return _put_files(told, folder, RECORDS[shape], "update" if shape == SQL else None)
+
+
+def _columns(changes: ChangeSet, live: Catalogue, *does: str) -> list[str]:
+    """The key's columns and those in which such items change."""
+    names = {*changes.head.key, *changes.cells_to(*does)["field"].unique()}
+    return [field.column for field in live.fields if field.name in names]
+
+
+def _put_files(
+    told: Sequence[tuple[str, int, list[str], bytes]], folder: Path, suffix: str, name: str | None = None
+) -> list[WrittenFile]:
+    """Put files (what becomes of their items, rows, columns, bytes) into a folder, numbered in the order to import."""
+    width = max(2, len(str(len(told))))
     written = []
-    for number, ((does, part), data) in enumerate(zip(parts, files, strict=True), start=1):
-        name = f"{number:0{width}}-{FILES[does]}{suffix if suffix in KEPT_SUFFIXES else '.csv'}"
+    for number, (does, rows, columns, data) in enumerate(told, start=1):
+        path = folder / f"{number:0{width}}-{name or FILES[does]}{suffix}"
         try:
-            (folder / name).write_bytes(data)
+            path.write_bytes(data)
         except OSError as error:
-            raise CannotWrite(f"the file cannot be written ({error.strerror})", file=folder / name) from error
-        written.append(WrittenFile(name, does, len(part), part.columns, len(data), fingerprint(data)))
+            raise CannotWrite(f"the file cannot be written ({error.strerror})", file=path) from error
+        written.append(WrittenFile(path.name, does, rows, columns, len(data), fingerprint(data)))
     return written
 
 
