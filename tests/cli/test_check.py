@@ -71,3 +71,18 @@ def test_text_that_would_run_as_a_formula_is_tamed_for_people_and_never_for_the_
     assert table[2][1] == "'=Item 11"
     assert json.loads(untouched.stdout)["cells"] == 0
     assert import_into(LIVE, update_files(shop / "up"))[1][1] == "=Other"
+
+
+def test_undo_writes_the_way_back_of_a_kept_change_set(shop):
+    write_table(shop / "codes.csv", [["old", "new"], ["010", "011"], ["011", "010"]])
+    for made in (("compare", "live.csv", "edited.csv"), ("recode", "live.csv", "codes.csv")):
+        neat_delta(*made, "--out", "c.jsonl", cwd=shop)
+        neat_delta("write", "c.jsonl", "-o", "up", "--replace", cwd=shop)
+
+        undone = neat_delta("undo", "c.jsonl", "-o", "back", "--replace", cwd=shop)
+
+        assert undone.returncode == 0
+        for mine, theirs in (("back", "up/undo"), ("back/undo", "up")):
+            assert [path.read_bytes() for path in update_files(shop / mine)] == [
+                path.read_bytes() for path in update_files(shop / theirs)
+            ]

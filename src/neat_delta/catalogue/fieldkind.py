@@ -29,3 +29,8 @@ def single_values(cells: pl.Series, separator: str | None) -> pl.Series:
         return cells.str.strip_chars().unique()
     singles = cells.str.split(separator).explode().str.strip_chars().unique().drop_nulls()
     return singles.filter(singles != "")
+
+
+def code_separator(cells: pl.Series) -> str | None:
+    """What parts several codes in the cells of a field, where that is not settled."""
+    return next((sign for sign in ("|", ";", ",") if cells.str.contains(sign, literal=True).any()), None)

@@ -8,7 +8,8 @@ from datetime import UTC, datetime
 import polars as pl
 
 # ``key`` holds the parts of an item's key joined by the unit separator, in the head's order.
-ITEMS = {"key": pl.String, "do": pl.String, "line": pl.UInt32, "name": pl.String}
+# ``to`` is the key that an item gets, if it gets another one.
+ITEMS = {"key": pl.String, "do": pl.String, "line": pl.UInt32, "name": pl.String, "to": pl.String}
 CELLS = {"key": pl.String, "field": pl.String, "was": pl.String, "now": pl.String}
 FINDINGS = {
     "check": pl.String,
@@ -21,7 +22,7 @@ FINDINGS = {
 }
 # The check whose findings name cells that get their live value back.
 REPAIRED = "repaired"
-CHANGE, ADD, REMOVE, NONE = "change", "add", "remove", "none"
+CHANGE, ADD, REMOVE, RECODE, NONE = "change", "add", "remove", "recode", "none"
 # Rows of items that were not chosen are in none of these states.
 OUTSIDE = "outside"
 STATES = ("changed", "same", "new", "repeated", "unreadable", "refused")
@@ -76,8 +77,8 @@ class Head:
 class ChangeSet:
     """What is to become of which item.
 
-    items:     key, do ("change", "add", "remove", or "none" for an item with findings only), line in the edited sheet,
-               name.
+    items:     key, do ("change", "add", "remove", "recode", or "none" for an item with findings only), line in the
+               edited sheet, name, to: the new key of one that is recoded, whose other fields may change as well.
     cells:     key, field, was, now; texts in the live export's own form, null for an empty cell. Items to be added and
                removed have all their filled cells here, beside the key.
     findings:  check, level, key, field, line, value, say; key is null for a row that has no item.
@@ -99,6 +100,10 @@ class ChangeSet:
         if self.items["do"].is_in([*does, NONE]).all():
             return self.cells
         return self.cells.join(self.keys_to(*does), on="key", how="semi", maintain_order="left")
+
+    def new_keys(self) -> dict[str, str]:
+        """The key that each recoded item gets, by the one it has."""
+        return dict(self.items.filter(do=RECODE).select("key", "to").iter_rows())
 
     def stopped(self) -> int:
         """How many findings keep something out."""

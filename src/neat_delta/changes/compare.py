@@ -101,6 +101,7 @@ class Comparison:
     blanks: int
     outside: int = 0
     as_read: Catalogue | None = None
+    fixed: dict[str, int] | None = None
     likely: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=LIKELY))
 
     def rows_in(self, state: str) -> pl.DataFrame:
@@ -134,7 +135,8 @@ def held_back(seen: Comparison, findings: pl.DataFrame) -> Comparison:
     states = seen.states.with_columns(
         state=pl.when(refused).then(pl.lit("refused")).when(again).then(pl.lit("same")).otherwise("state")
     )
-    head = replace(changes.head, counts=_counts(seen.edited, seen.pairing, states, seen.outside))
+    counts = seen.fixed or _counts(seen.edited, seen.pairing, states, seen.outside)
+    head = replace(changes.head, counts=counts)
     return replace(seen, changes=replace(changes, head=head), states=states)
 
 
@@ -292,7 +294,7 @@ def _change_set(
         .then(pl.lit(CHANGE))
         .otherwise(pl.lit(NONE))
     )
-    items = pairs.select(*ITEMS)
+    items = pairs.with_columns(to=pl.lit(None, pl.String)).select(*ITEMS)
     order = {name: at for at, name in enumerate(live.names)}
     cells = (
         found.cells.join(pairs.filter(pl.col("do") != NONE).select("pair", "key"), on="pair")
@@ -339,7 +341,8 @@ def _with_items_of(
     told = only.select("key", "line").join(
         pl.concat(names).unique("key", keep="first", maintain_order=True), on="key", how="left", maintain_order="left"
     )
-    return pl.concat([items, told.with_columns(do=pl.lit("none")).select(items.columns)])
+    told = told.with_columns(do=pl.lit(NONE), to=pl.lit(None, pl.String))
+    return pl.concat([items, told.select(items.columns)])
 
 
 def _rows_of(catalogue: Catalogue, key: Key, wanted: pl.DataFrame) -> pl.Series:

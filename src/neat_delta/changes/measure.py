@@ -8,7 +8,7 @@ import polars as pl
 
 from neat_delta.catalogue.kinds import kind_named
 from neat_delta.catalogue.kinds.numerals import NumberForm, read_numbers
-from neat_delta.changes.changeset import CHANGE
+from neat_delta.changes.changeset import CHANGE, RECODE
 
 if TYPE_CHECKING:
     from neat_delta.changes.changeset import ChangeSet, FieldNote
@@ -25,7 +25,7 @@ def measured(changes: ChangeSet) -> pl.DataFrame:
     starts or ends at zero or blank; null for what is no number.
     """
     parts = []
-    changed = changes.cells_to(CHANGE)
+    changed = changes.cells_to(CHANGE, RECODE)
     for name, note in changes.head.fields.items():
         cells = changed.filter(pl.col("field") == name)
         none = pl.lit(None, pl.String)

@@ -46,6 +46,7 @@ def with_removals(
     long = cells.insert_column(0, gone["key"]).unpivot(index="key", variable_name="field", value_name="was")
     long = long.filter(pl.col("was") != "").with_columns(now=pl.lit(None, pl.String)).select(*CELLS)
     items = gone.select("key", pl.lit(REMOVE).alias("do"), pl.lit(None, ITEMS["line"]).alias("line"), "name")
+    items = items.with_columns(to=pl.lit(None, pl.String))
     notes = {name: changes.head.fields.get(name) or _note(live, name, settled) for name in live.names}
     known = changes.items.filter(~pl.col("key").is_in(gone["key"].implode()))
     order = pl.DataFrame({"key": key.values(live)}).with_row_index("place").unique("key", keep="first")

@@ -16,6 +16,7 @@ from neat_delta.changes.changeset import (
     FINDINGS,
     ITEMS,
     NONE,
+    RECODE,
     REMOVE,
     Allowed,
     ChangeSet,
@@ -101,7 +102,7 @@ def load_changes(path: Path) -> ChangeSet:
         rows = lines.str.json_decode(shape).struct.unnest().with_row_index("at")
     except pl.exceptions.PolarsError as error:
         raise _first_broken(lines, path) from error
-    rows = rows.with_columns(key=pl.col("key").list.join(JOINT))
+    rows = rows.with_columns(key=pl.col("key").list.join(JOINT), to=pl.col("to").list.join(JOINT))
     _check_items(rows, head, path)
     return ChangeSet(head, _items(rows), _cells(rows, head), _findings(rows))
 
@@ -146,6 +147,7 @@ def _item_shape(head: Head) -> pl.Struct:
             "do": pl.String,
             "line": pl.UInt32,
             "name": pl.String,
+            "to": pl.List(pl.String),
             "cells": cells,
             "findings": pl.List(finding),
         }
@@ -162,7 +164,8 @@ def _first_broken(lines: pl.Series, path: Path) -> Unreadable:
 
 
 def _check_items(rows: pl.DataFrame, head: Head, path: Path) -> None:
-    unknown = rows.filter(~pl.col("do").is_in([CHANGE, ADD, REMOVE, NONE]) | pl.col("do").is_null())
+    known = pl.col("do").is_in([CHANGE, ADD, REMOVE, RECODE, NONE])
+    unknown = rows.filter(~known | pl.col("do").is_null() | ((pl.col("do") == RECODE) != pl.col("to").is_not_null()))
     if len(unknown):
         at, do = unknown.row(0, named=True)["at"], unknown["do"][0]
         raise Unreadable(
@@ -180,7 +183,8 @@ def _check_items(rows: pl.DataFrame, head: Head, path: Path) -> None:
             line=repeated["at"][1] + 2,
             value=repeated["key"][1].replace(JOINT, " · "),
         )
-    changed = rows.filter((pl.col("do") == CHANGE).fill_null(False))
+    # What follows a code change stands in no row of anybody's sheet.
+    changed = rows.filter(pl.col("do").is_in([CHANGE, RECODE]) & pl.col("line").is_not_null())
     if len(changed) != head.counts.get("changed"):
         raise Unreadable(
             f"the head counts {head.counts.get('changed')} changed items, the file has {len(changed)}",
@@ -229,6 +233,7 @@ def _item_lines(changes: ChangeSet) -> pl.Series:
         pl.lit("none").alias("do"),
         "line",
         pl.lit(None, pl.String).alias("name"),
+        pl.lit(None, pl.String).alias("to"),
         pl.lit(None, pl.String).alias("cells"),
         pl.col("finding").alias("findings"),
     )
@@ -240,6 +245,9 @@ def _line() -> pl.Expr:
     return pl.concat_str(
         pl.lit('{"key":') + _json(pl.col("key").str.split(JOINT)),
         pl.lit(',"do":') + _json(pl.col("do")),
+        pl.when(pl.col("to").is_null())
+        .then(pl.lit(""))
+        .otherwise(pl.lit(',"to":') + _json(pl.col("to").str.split(JOINT))),
         _unless_null(',"line":', pl.col("line").cast(pl.String)),
         pl.when(pl.col("name").is_null()).then(pl.lit("")).otherwise(pl.lit(',"name":') + _json(pl.col("name"))),
         _unless_null(',"cells":{', pl.col("cells"), "}"),

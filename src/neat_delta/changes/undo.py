@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changes.changeset import ADD, REMOVE
+from neat_delta.changes.changeset import ADD, RECODE, REMOVE
 
 if TYPE_CHECKING:
     from neat_delta.changes.changeset import ChangeSet
@@ -22,8 +22,13 @@ def undone(changes: ChangeSet, stays: pl.DataFrame | None = None) -> ChangeSet:
     if stays is not None:
         cells = cells.join(stays, on=["key", "field"], how="anti", maintain_order="left")
     turned = pl.col("do").replace({ADD: REMOVE, REMOVE: ADD})
+    recoded = pl.col("do") == RECODE
+    items = changes.items.with_columns(
+        do=turned, key=pl.when(recoded).then("to").otherwise("key"), to=pl.when(recoded).then("key")
+    )
+    to = changes.new_keys()
     return replace(
         changes,
-        items=changes.items.with_columns(do=turned),
-        cells=cells.select("key", "field", was=pl.col("now"), now=pl.col("was")),
+        items=items,
+        cells=cells.select(pl.col("key").replace(to), "field", was=pl.col("now"), now=pl.col("was")),
     )

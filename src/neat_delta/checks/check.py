@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.kinds.numerals import NumberForm, read_numbers
-from neat_delta.changes.changeset import ADD, CHANGE, Allowed, findings_frame
+from neat_delta.changes.changeset import ADD, CHANGE, RECODE, Allowed, findings_frame
 from neat_delta.changes.measure import EXACT
 from neat_delta.matching import Key
 
@@ -65,12 +65,12 @@ class Trial:
     @cached_property
     def sent(self) -> pl.DataFrame:
         """The cells (key, field, was, now) of items that are changed or added."""
-        return self.changes.cells_to(CHANGE, ADD)
+        return self.changes.cells_to(CHANGE, RECODE, ADD)
 
     @cached_property
     def touched(self) -> pl.DataFrame:
         """The items that are changed or added (key, line, row: in the live export, null for a new one)."""
-        items = self.changes.items.filter(pl.col("do").is_in([CHANGE, ADD])).select("key", "line")
+        items = self.changes.items.filter(pl.col("do").is_in([CHANGE, RECODE, ADD])).select("key", "line")
         codes = pl.DataFrame({"key": Key(self.changes.head.key, told=True).values(self.live)}).with_row_index("row")
         codes = codes.join(items, on="key", how="semi", maintain_order="left").unique("key", keep="first")
         return items.join(codes, on="key", how="left", maintain_order="left")

@@ -12,7 +12,7 @@ import polars as pl
 from rapidfuzz.distance import Prefix
 
 from neat_delta.catalogue.kinds import kind_named
-from neat_delta.changes.changeset import CHANGE, no_findings
+from neat_delta.changes.changeset import CHANGE, RECODE, no_findings
 from neat_delta.checks.check import LET, Check
 from neat_delta.matching import Key
 from neat_delta.matching.likeness import naming_field
@@ -144,7 +144,7 @@ def cut_alike(trial: Trial) -> pl.DataFrame:
 
 def replaced(trial: Trial) -> pl.DataFrame:
     """One word was replaced by another in several fields at once: search and replace went further than meant."""
-    texts = trial.changes.cells_to(CHANGE).drop_nulls(["was", "now"])
+    texts = trial.changes.cells_to(CHANGE, RECODE).drop_nulls(["was", "now"])
     kinds = [name for name, note in trial.changes.head.fields.items() if not kind_named(note.kind).numeric]
     texts = texts.filter(pl.col("field").is_in(kinds))
     if not FEWEST_REPLACED <= len(texts) <= MOST_TEXTS or texts["field"].n_unique() == 1:
@@ -185,7 +185,7 @@ def _swap(was: str, now: str) -> tuple[str, str]:
 
 def _changed(trial: Trial) -> list[tuple[str, pl.DataFrame]]:
     """The cells of items that change (not of new ones), by field."""
-    cells = trial.changes.cells_to(CHANGE)
+    cells = trial.changes.cells_to(CHANGE, RECODE)
     return [
         (str(name), part) for (name,), part in cells.partition_by("field", as_dict=True, maintain_order=True).items()
     ]

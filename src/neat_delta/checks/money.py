@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changes.changeset import CHANGE, findings_frame, no_findings
+from neat_delta.changes.changeset import CHANGE, RECODE, findings_frame, no_findings
 from neat_delta.checks.check import LET, Check
 
 if TYPE_CHECKING:
@@ -130,7 +130,9 @@ def cost_left_behind(trial: Trial) -> pl.DataFrame:
     group = next((name for name in trial.live.names if GROUP.match(name)), None)
     if not (price and cost and group):
         return no_findings()
-    moved = trial.sent.filter(field=price).select("key").join(trial.changes.keys_to(CHANGE), on="key", how="semi")
+    moved = (
+        trial.sent.filter(field=price).select("key").join(trial.changes.keys_to(CHANGE, RECODE), on="key", how="semi")
+    )
     of_group = moved.join(trial.beside(group).select("key", group="now"), on="key")
     of_group = of_group.with_columns(
         with_cost=pl.col("key").is_in(trial.sent.filter(field=cost)["key"].implode()),

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.typed import typed_cells
-from neat_delta.changes.changeset import ADD, CHANGE, no_findings
+from neat_delta.changes.changeset import ADD, CHANGE, RECODE, no_findings
 from neat_delta.checks.check import UNLOCK, Check
 from neat_delta.errors import WrongChoice
 
@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 def locked(trial: Trial) -> pl.DataFrame:
     """A field whose change has wide effects changes, and this run does not unlock it."""
     say = "this field is locked in catalogue.toml; --unlock {} lets it change in this run"
-    known = trial.changes.keys_to(CHANGE)
+    known = trial.changes.keys_to(CHANGE, RECODE)
     return _concat(
         trial.found(
             cells.join(known, on="key", how="semi", maintain_order="left"), "locked field", "stop", say.format(name)

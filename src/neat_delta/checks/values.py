@@ -9,7 +9,7 @@ import polars as pl
 from rapidfuzz import process
 from rapidfuzz.distance import OSA
 
-from neat_delta.catalogue.fieldkind import single_values
+from neat_delta.catalogue.fieldkind import code_separator, single_values
 from neat_delta.catalogue.kinds import filled_values
 from neat_delta.catalogue.profile import LEAST_USES, MOST_CHOICES
 from neat_delta.changes.changeset import no_findings
@@ -214,8 +214,10 @@ def points_nowhere(trial: Trial) -> pl.DataFrame:
     found = []
     for name, told, cells in trial.cells():
         if trial.kind(name) == "itemref":
-            codes = pl.concat([trial.live.cells(key).to_series().rename(""), trial.touched["key"].rename("")])
-            strange = _strange(cells, codes, told.separator)
+            new = pl.Series(list(trial.changes.new_keys().values()), dtype=pl.String)
+            codes = pl.concat([trial.live.cells(key).to_series().rename(""), trial.touched["key"].rename(""), new])
+            parted_by = told.separator or code_separator(trial.live.cells([name])[name])
+            strange = _strange(cells, codes, parted_by)
             found.append(
                 trial.found(strange, "points nowhere", "warn", "no item has this code; mend it, or add the item")
             )

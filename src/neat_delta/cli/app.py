@@ -14,8 +14,10 @@ from neat_delta.cli.compare import compare_command
 from neat_delta.cli.demo import demo_command
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.look import look_command
+from neat_delta.cli.recode import recode_command
 from neat_delta.cli.setup import setup_command
 from neat_delta.cli.sheet import sheet_command
+from neat_delta.cli.undo import undo_command
 from neat_delta.cli.write import write_command
 from neat_delta.errors import NeatDeltaError
 
@@ -39,8 +41,10 @@ cli.add_command(setup_command)
 cli.add_command(sheet_command)
 cli.add_command(compare_command)
 cli.add_command(adjust_command)
+cli.add_command(recode_command)
 cli.add_command(check_command)
 cli.add_command(write_command)
+cli.add_command(undo_command)
 cli.add_command(demo_command)
 
 

@@ -90,13 +90,13 @@ def _as_dict(changes: ChangeSet) -> dict[str, object]:
 
 
 def _view(changes: ChangeSet, live: Catalogue, book: Path | None, everything: bool, width: int) -> Iterator[Text]:
-    from neat_delta.changes.changeset import ADD, CHANGE, REMOVE
+    from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
     from neat_delta.checks import CHECKS
     from neat_delta.views.comparison import Shown, catalogue_view, findings_view, labelled
     from neat_delta.views.look import several
 
     yield from catalogue_view("live", live, "items", width)
-    items = len(changes.keys_to(CHANGE, ADD, REMOVE))
+    items = len(changes.keys_to(CHANGE, RECODE, ADD, REMOVE))
     yield labelled("changes", f"{several(len(changes.cells), 'cell')} of {several(items, 'item')} would be sent")
     yield labelled("checked", f"by {len(CHECKS)} checks")
     yield from findings_view(changes, Shown(width, everything))

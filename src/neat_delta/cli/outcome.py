@@ -230,7 +230,7 @@ def _view(
     yield Text()
     if receipt:
         yield from update_view(receipt, seen.live.source.name, width)
-    elif wanted.folder and not seen.changes.keys_to("change", "add", "remove").is_empty():
+    elif wanted.folder and not seen.changes.keys_to("change", "recode", "add", "remove").is_empty():
         yield labelled("update", "not written, for something is held back and --strict is said")
     elif wanted.folder:
         yield nothing_view(wanted.folder)
@@ -240,7 +240,7 @@ def _view(
         yield labelled("kept", f"the change set, in {wanted.out}")
     if receipt:
         yield next_view(receipt)
-    elif len(seen.changes.keys_to("change", "add", "remove")):
+    elif len(seen.changes.keys_to("change", "recode", "add", "remove")):
         yield labelled("next", _next_step(seen, wanted.out))
 
 
@@ -260,7 +260,7 @@ def _as_dict(seen: Comparison, receipt: Receipt | None, wanted: Wanted) -> dict[
     findings = seen.changes.findings
     told: dict[str, Any] = head_as_dict(seen.changes.head)
     told["cells"] = len(seen.changes.cells)
-    told["items"] = {does: len(seen.changes.keys_to(does)) for does in ("change", "add", "remove")}
+    told["items"] = {does: len(seen.changes.keys_to(does)) for does in ("change", "recode", "add", "remove")}
     told["left_alone"] = {"form": seen.form, "blanks": seen.blanks}
     told["findings"] = {level: len(findings.filter(level=level)) for level in ("stop", "warn", "note")}
     told["out"] = str(wanted.out) if wanted.out else None

@@ -11,7 +11,7 @@ from rich.text import Text
 
 from neat_delta.catalogue import DELIMITERS
 from neat_delta.changes import by_effect, by_field
-from neat_delta.changes.changeset import ADD, CHANGE, OUTSIDE, REMOVE, STATES
+from neat_delta.changes.changeset import ADD, CHANGE, OUTSIDE, RECODE, REMOVE, STATES
 from neat_delta.changes.fromlist import LIST_CHANGED
 from neat_delta.matching import JOINT
 from neat_delta.views.look import (
@@ -63,7 +63,8 @@ def comparison_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
     """What a comparison found, line by line; what its files are is told before."""
     yield Text()
     yield from rows_view(seen, shown)
-    if len(seen.changes.keys_to(CHANGE)):
+    yield from codes_view(seen.changes, shown)
+    if len(seen.changes.cells_to(CHANGE, RECODE)):
         yield Text()
         yield from fields_view(seen.changes, shown.width)
         yield Text()
@@ -229,6 +230,27 @@ def _listed(seen: Comparison, state: str, what: str, shown: Shown) -> Iterator[T
 def _under() -> Cell:
     """Room for a label that stands further up."""
     return Cell(" " * (LABEL - len(INDENT)))
+
+
+def codes_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
+    """The items that get other codes: the first few, or all."""
+    recoded = changes.items.filter(do=RECODE)
+    if recoded.is_empty():
+        return
+    yield Text()
+    follow = len(changes.keys_to(CHANGE))
+    also = f", {several(follow, 'item')} besides that names one of them" if follow else ""
+    yield from sentence("codes", f"{several(len(recoded), 'item')} with another code{also}", shown.width)
+    some = recoded if shown.everything else recoded.head(SOME_ITEMS)
+    rows = [
+        [_under(), Cell(_code(key), "was"), Cell(_code(to), "now"), Cell(printable(name))]
+        for key, name, to in some.select("key", "name", "to").iter_rows()
+    ]
+    yield from table(
+        [Column(), Column("was", least=8), Column("now", least=8), Column("name", least=8)], rows, shown.width
+    )
+    if len(recoded) > len(some):
+        yield _more(len(recoded) - len(some), "code")
 
 
 def fields_view(changes: ChangeSet, width: int) -> list[Text]:

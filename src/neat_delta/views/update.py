@@ -20,6 +20,30 @@ SOME_FILES = 8
 
 def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
     """The files in the order to import, and what the proof found."""
+    yield from files_table(receipt, width)
+    chosen = next(choice for choice in receipt.choices if choice.way == receipt.way)
+    if chosen.unwanted:
+        said = f"{several(chosen.unwanted, 'cell')} nobody asked for, with the live value in a hole"
+        yield from sentence("packed", f"{receipt.way}: {said}", width)
+    if len({(choice.files, choice.unwanted) for choice in receipt.choices}) > 1:
+        told = [
+            f"{choice.way}: {several(choice.files, 'file')}, {several(choice.unwanted, 'cell')} besides"
+            for choice in receipt.choices
+            if choice.way != receipt.way
+        ]
+        yield from sentence("or --pack", " · ".join(told), width)
+    if len({written.does for written in receipt.files}) > 1:
+        said = "codes first, then new items, changes, removals; each sort of file has its own way in at the shop"
+        yield from sentence("in order", said, width)
+    proved = (
+        f"these files turn {live_name} into exactly the edited catalogue, {several(receipt.cells, 'cell')} of "
+        f"{several(receipt.items, 'item')}; {receipt.folder}/undo turns it back"
+    )
+    yield from sentence("proved", proved, width, "good")
+
+
+def files_table(receipt: Receipt, width: int) -> Iterator[Text]:
+    """The files in the order to import, with their rows and columns."""
     files = receipt.files[:SOME_FILES]
     rows = [
         [
@@ -35,25 +59,6 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
     more = len(receipt.files) - len(files)
     if more:
         yield labelled("", f"… and {several(more, 'more file')}, all in {receipt.folder}/receipt.json")
-    chosen = next(choice for choice in receipt.choices if choice.way == receipt.way)
-    if chosen.unwanted:
-        said = f"{several(chosen.unwanted, 'cell')} nobody asked for, with the live value in a hole"
-        yield from sentence("packed", f"{receipt.way}: {said}", width)
-    if len({(choice.files, choice.unwanted) for choice in receipt.choices}) > 1:
-        told = [
-            f"{choice.way}: {several(choice.files, 'file')}, {several(choice.unwanted, 'cell')} besides"
-            for choice in receipt.choices
-            if choice.way != receipt.way
-        ]
-        yield from sentence("or --pack", " · ".join(told), width)
-    if len({written.does for written in receipt.files}) > 1:
-        said = "new items first, then changes, then removals; each sort of file has its own way in at the shop"
-        yield from sentence("in order", said, width)
-    proved = (
-        f"these files turn {live_name} into exactly the edited catalogue, {several(receipt.cells, 'cell')} of "
-        f"{several(receipt.items, 'item')}; {receipt.folder}/undo turns it back"
-    )
-    yield from sentence("proved", proved, width, "good")
 
 
 def nothing_view(folder: object) -> Text:

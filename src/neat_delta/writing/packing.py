@@ -15,7 +15,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changes.changeset import ADD, CHANGE, REMOVE
+from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.changes.codes import stages
 from neat_delta.errors import CannotWrite
 from neat_delta.matching import JOINT, Key
 
@@ -27,6 +28,8 @@ if TYPE_CHECKING:
 
 
 FEWEST_CELLS, BALANCED, FEWEST_FILES = WAYS = ("fewest-cells", "balanced", "fewest-files")
+# A file of code changes has the new code in a column named so, and behind it as the key's own column.
+NEW_CODE = "new_"
 # A file less is worth at least so many cells that nobody asked for.
 FILE_WORTH = 20
 
@@ -48,7 +51,8 @@ class Table:
 
     def headed(self, live: Catalogue) -> pl.DataFrame:
         """The same under the live export's own column names."""
-        return self.cells.rename({name: live.field(name).column for name in self.cells.columns})
+        columns = {field.name: field.column for field in live.fields}
+        return self.cells.rename({name: columns[name] for name in self.cells.columns if name in columns})
 
 
 @dataclass(frozen=True)
@@ -63,17 +67,26 @@ class Cost:
     bytes: int
 
 
-def pack(changes: ChangeSet, live: Catalogue, insisted: Sequence[str] = (), way: str = FEWEST_CELLS) -> list[Table]:
-    """The tables in the order to import: new items, changes, removals; columns and rows in the live export's order.
+def pack(
+    changes: ChangeSet,
+    live: Catalogue,
+    insisted: Sequence[str] = (),
+    way: str = FEWEST_CELLS,
+    *,
+    back: bool = False,
+) -> list[Table]:
+    """The tables in the order to import: codes, new items, changes, removals; columns and rows as in the live export.
 
     Changes of one set of fields stand in one table, the longest first; which sets share a table, their holes filled
     with the live values, says the ``way``. ``insisted`` fields stand in every table, with the live value where they do
     not change; as what else stands there is what the shop has already, they empty nothing. A blank cell of a new item
-    empties nothing either, so that one table does for them all.
+    empties nothing either, so that one table does for them all. Whatever comes after code changes names items by their
+    new codes. ``back`` says that this is the way back, where recoded items stand in the live export by their new code.
     """
     return [
+        *_recodings(changes, live, back=back),
         *_additions(changes, live, insisted),
-        *_changes(changes, live, insisted, way),
+        *_changes(changes, live, insisted, way, back=back),
         *_removals(changes, live, insisted),
     ]
 
@@ -91,7 +104,7 @@ def costs(changes: ChangeSet, live: Catalogue, insisted: Sequence[str] = ()) -> 
                 files=len(tables),
                 rows=sum(len(table.cells) for table in tables),
                 cells=cells + len(changes.cells_to(ADD)),
-                unwanted=cells - len(changes.cells_to(CHANGE)),
+                unwanted=cells - len(changes.cells_to(CHANGE, RECODE)),
                 bytes=sum(map(_bytes, tables)),
             )
         )
@@ -107,6 +120,37 @@ def _bytes(table: Table) -> int:
     )
 
 
+def _recodings(changes: ChangeSet, live: Catalogue, *, back: bool) -> list[Table]:
+    """A table for each stage: the key as it is, and as it shall be."""
+    to = changes.new_keys()
+    if not to:
+        return []
+    taken = set(Key(changes.head.key, told=True).values(live))
+    if back:
+        taken = (taken - set(to.values())) | set(to)
+    tables = []
+    for stage in stages(to, taken):
+        old, new = (pl.Series(codes, dtype=pl.String) for codes in (list(stage), list(stage.values())))
+        tables.append(
+            Table(
+                pl.concat(
+                    [
+                        _parts(old, changes.head.key),
+                        _parts(new, [f"{NEW_CODE}{live.field(name).column}" for name in changes.head.key]),
+                    ],
+                    how="horizontal",
+                ),
+                RECODE,
+            )
+        )
+    return tables
+
+
+def _parts(keys: pl.Series, names: Sequence[str]) -> pl.DataFrame:
+    """Keys as columns of their parts."""
+    return keys.str.split_exact(JOINT, len(names) - 1).struct.rename_fields(list(names)).struct.unnest()
+
+
 def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
     keys = changes.keys_to(ADD)
     if keys.is_empty():
@@ -119,8 +163,9 @@ def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> 
     return [_table(wide["key"], filled, changes, live, ADD)]
 
 
-def _changes(changes: ChangeSet, live: Catalogue, insisted: Sequence[str], way: str) -> list[Table]:
-    cells = changes.cells_to(CHANGE)
+def _changes(changes: ChangeSet, live: Catalogue, insisted: Sequence[str], way: str, *, back: bool) -> list[Table]:
+    cells = changes.cells_to(CHANGE, RECODE)
+    to = changes.new_keys()
     if cells.is_empty():
         return []
     fields = pl.Enum(list(changes.head.fields))
@@ -135,8 +180,9 @@ def _changes(changes: ChangeSet, live: Catalogue, insisted: Sequence[str], way: 
         keys, of_group = part["key"], [one for one, number in group_of.items() if number == group]
         names = list(dict.fromkeys(name for one in of_group for name in one.split(JOINT)))
         beside = [name for name in insisted if name not in names]
-        there = _live_cells(live, changes.head.key, keys, [*(names if len(of_group) > 1 else []), *beside])
-        tables.append(_table(keys, _overlaid(cells, keys, names, there), changes, live))
+        known = keys.replace(to) if back else keys
+        there = _live_cells(live, changes.head.key, known, [*(names if len(of_group) > 1 else []), *beside])
+        tables.append(_table(keys.replace(to), _overlaid(cells, keys, names, there), changes, live))
     return sorted(tables, key=lambda table: (-len(table.cells), table.columns))
 
 
@@ -204,8 +250,7 @@ def _removals(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> l
 def _table(keys: pl.Series, cells: pl.DataFrame, changes: ChangeSet, live: Catalogue, does: str = CHANGE) -> Table:
     """A table of these items with their key's parts in front of other cells, columns in the live export's order."""
     key = list(changes.head.key)
-    codes = keys.str.split_exact(JOINT, len(key) - 1).struct.rename_fields(key).struct.unnest()
-    wide = pl.concat([codes, cells.drop(key, strict=False)], how="horizontal")
+    wide = pl.concat([_parts(keys, key), cells.drop(key, strict=False)], how="horizontal")
     return Table(wide.select(name for name in live.names if name in wide.columns), does)
 
 

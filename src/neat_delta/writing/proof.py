@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue import field_name
-from neat_delta.changes.changeset import ADD, CHANGE, REMOVE
+from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import ProofFailed
 from neat_delta.matching import JOINT, Key
 from neat_delta.reading import Told, read_catalogue
@@ -24,7 +24,7 @@ from neat_delta.writing.records import RECORDS, SQL
 from neat_delta.writing.shopimport import other_mark
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping, Sequence
     from pathlib import Path
 
     from neat_delta.catalogue import Catalogue
@@ -46,6 +46,7 @@ class Shop:
     live: Catalogue
     key: Key
     way_in: ShopImport
+    touched: pl.Series
 
 
 def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop:
@@ -55,7 +56,7 @@ def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop
         ProofFailed: an item of the change set is not exactly once in the live export, or a new one is there already.
     """
     key = Key(changes.head.key, told=True)
-    touched = changes.keys_to(CHANGE, REMOVE)
+    touched = changes.keys_to(CHANGE, RECODE, REMOVE)
     codes = pl.DataFrame({"key": key.values(live)}).with_row_index("row")
     there = codes.join(changes.keys_to(ADD), on="key", how="semi")
     if len(there):
@@ -76,7 +77,7 @@ def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop
             value=_tell((lost + double)[0]),
         )
     cells = live.cells(live.names, rows["row"])
-    return Shop(cells.insert_column(0, rows["key"].alias(JOINT)), live, key, way_in)
+    return Shop(cells.insert_column(0, rows["key"].alias(JOINT)), live, key, way_in, rows["key"])
 
 
 def expected(before: Shop, changes: ChangeSet) -> Shop:
@@ -98,7 +99,18 @@ def expected(before: Shop, changes: ChangeSet) -> Shop:
                 value=_tell(cells["key"][wrong]),
             )
         items = items.with_columns(items[str(field)].scatter(at, cells["now"].fill_null("")))
-    return replace(before, items=items.join(changes.keys_to(REMOVE), left_on=JOINT, right_on="key", how="anti"))
+    items = items.join(changes.keys_to(REMOVE), left_on=JOINT, right_on="key", how="anti", maintain_order="left")
+    return replace(before, items=_recoded(items, changes.new_keys(), before))
+
+
+def _recoded(items: pl.DataFrame, to: Mapping[str, str], shop: Shop) -> pl.DataFrame:
+    """The items with other keys, by their old ones."""
+    if not to:
+        return items
+    keys = items[JOINT].replace(dict(to))
+    names = list(shop.key.fields)
+    parts = keys.str.split_exact(JOINT, len(names) - 1).struct.rename_fields(names).struct.unnest()
+    return items.with_columns(keys.alias(JOINT), *parts.get_columns())
 
 
 def _blank(shop: Shop, keys: pl.Series) -> pl.DataFrame:
@@ -127,6 +139,9 @@ def imported(before: Shop, files: Sequence[tuple[Path, str]]) -> Shop:
         sheet = read_catalogue(path, told=Told(form.delimiter, form.writing_charset, header_line=1, every_row=True))
         if len(sheet.bad) or sheet.unnamed:
             raise ProofFailed("the file just written cannot be read back whole", file=path.name)
+        if does == RECODE:
+            items = _after_codes(replace(before, items=items), sheet)
+            continue
         columns = {field.column for field in before.live.fields}
         for field in sheet.fields:
             if field.column not in columns:
@@ -161,6 +176,39 @@ def imported(before: Shop, files: Sequence[tuple[Path, str]]) -> Shop:
             items[name].scatter(at, before.way_in.taken(cells[name], items[name].gather(at))) for name in sheet.names
         )
     return replace(before, items=items)
+
+
+def _after_codes(shop: Shop, sheet: Catalogue) -> pl.DataFrame:
+    """The items after a file of code changes: each old code must be there, and no new one.
+
+    Raises:
+        ProofFailed: an old code is not there, or two items would share a code at some moment.
+    """
+    depth = len(shop.key.fields)
+    columns = [field.column for field in sheet.fields]
+    wanted = [shop.live.field(name).column for name in shop.key.fields]
+    if columns != [*wanted, *(f"new_{column}" for column in wanted)]:
+        raise ProofFailed("a file of codes has other columns than the old and the new code", file=sheet.source.name)
+    cells = sheet.cells(sheet.names)
+    old, new = (
+        cells.select(pl.concat_str(names, separator=JOINT)).to_series()
+        for names in (cells.columns[:depth], cells.columns[depth:])
+    )
+    items = shop.items
+    # Items that the update does not touch keep their codes.
+    untouched = shop.key.values(shop.live)
+    untouched = untouched.filter(~untouched.is_in(shop.touched.implode()))
+    in_use = pl.concat([items[JOINT].rename(""), untouched.rename("")])
+    wrong = ~old.is_in(items[JOINT].implode()) | new.is_in(in_use.implode()) | new.is_duplicated() | old.is_duplicated()
+    if wrong.any():
+        at = _first(wrong)
+        raise ProofFailed(
+            "two items would share a code, or there is no such one",
+            file=sheet.source.name,
+            line=int(sheet.rows.line[at]),
+            value=_tell(new[at]),
+        )
+    return _recoded(items, dict(zip(old, new, strict=True)), shop)
 
 
 def _patched(shop: Shop, path: Path, does: str) -> pl.DataFrame:

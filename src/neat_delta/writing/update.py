@@ -15,7 +15,7 @@ import polars as pl
 
 from neat_delta.catalogue.settings import ImportRules, Settings
 from neat_delta.changes import dump_changes, undone
-from neat_delta.changes.changeset import ADD, CHANGE, NONE, REMOVE
+from neat_delta.changes.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.errors import CannotWrite, WrongLive
 from neat_delta.reading import fingerprint
 from neat_delta.voice import SILENCE, Voice
@@ -37,7 +37,7 @@ UNDO = "undo"
 FORMAT = 1
 NOTHING = Settings()
 # What files are called, by what becomes of their items.
-FILES = {ADD: "new-items", CHANGE: "changes", REMOVE: "removals"}
+FILES = {RECODE: "codes", ADD: "new-items", CHANGE: "changes", REMOVE: "removals"}
 KEPT_SUFFIXES = (".csv", ".tsv", ".txt")
 
 
@@ -107,12 +107,14 @@ def write_update(
     replace: bool = False,
     way: str = BALANCED,
     shape: str = DELIMITED,
+    turned: bool = False,
     voice: Voice = SILENCE,
 ) -> Receipt | None:
     """Write the update files of a change set, prove them, and only then put them where they belong.
 
     They are written as ``settled`` of the shop's import, else as the shop exports, packed in that ``way``, in files of
-    that ``shape``. Returns ``None``, and touches nothing, if there is nothing to change.
+    that ``shape``. ``turned`` puts the files that undo the change set first, and those that make it into the folder of
+    the undo. Returns ``None``, and touches nothing, if there is nothing to change.
 
     Raises:
         WrongLive: the change set was made from another live export.
@@ -139,11 +141,13 @@ def write_update(
         # What a file fills, a file may not be able to empty again.
         stays = changes.cells_to(CHANGE).filter(pl.col("was").is_null() & (not settled.imports.can_empty))
         way_back = undone(changes, stays)
-        back = writers.submit(_write, way_back, live, draft / UNDO, shop, way)
+        there, undoing = (draft / UNDO, draft) if turned else (draft, draft / UNDO)
+        back = writers.submit(_write, way_back, live, undoing, shop, way, back=True)
         choices = writers.submit(costs, changes, live, shop.rules.columns)
-        files, undo = _write(changes, live, draft, shop, way), back.result()
+        files, undo = _write(changes, live, there, shop, way), back.result()
         voice.step("proving the update")
-        compared = prove(changes, way_back, live, shop, _at(draft, files), _at(draft / UNDO, undo))
+        compared = prove(changes, way_back, live, shop, _at(there, files), _at(undoing, undo))
+        files, undo = (undo, files) if turned else (files, undo)
         receipt = Receipt(
             folder=folder,
             made=datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"),
@@ -152,7 +156,7 @@ def write_update(
             key=changes.head.key,
             files=files,
             undo=undo,
-            items=len(changes.keys_to(CHANGE, ADD, REMOVE)),
+            items=len(changes.keys_to(CHANGE, RECODE, ADD, REMOVE)),
             cells=len(changes.cells),
             compared=compared,
             rules=settled.imports,
@@ -197,8 +201,10 @@ def _refuse_strange(names: Sequence[str], live: Catalogue, whose: str, remedy: s
         raise CannotWrite(f"{whose} names a field that the live export does not have", column=strange[0], remedy=remedy)
 
 
-def _write(changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport, way: str) -> list[WrittenFile]:
-    folder.mkdir(exist_ok=True)
+def _write(
+    changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport, way: str, *, back: bool = False
+) -> list[WrittenFile]:
+    folder.mkdir(exist_ok=True, parents=True)
     if shop.shape in RECORDS:
         return _write_records(changes, live, folder, shop)
     rules, form = shop.rules, shop.form
@@ -212,7 +218,7 @@ def _write(changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport, 
     try:
         parts = [
             (table.does, part)
-            for table in pack(changes, live, rules.columns, way)
+            for table in pack(changes, live, rules.columns, way, back=back)
             for part in parts_of(Table(shop.written(table.cells)).headed(live), rules.rows, fits)
         ]
         files = [encoded(part) for _, part in parts]
@@ -236,6 +242,12 @@ def _write_records(changes: ChangeSet, live: Catalogue, folder: Path, shop: Shop
     ]
     told: list[tuple[str, int, list[str], bytes]] = []
     scripts = []
+    if changes.new_keys():
+        raise CannotWrite(
+            "code changes go into tables only",
+            column=shop.shape,
+            remedy="Say --form delimited, tsv or xlsx.",
+        )
     for does in (ADD, CHANGE, REMOVE):
         lines = lines_of(changes, live, does, shop, shape)
         if lines.is_empty():

@@ -1,0 +1,127 @@
+"""Recode: a list of old and new codes makes a change set of code changes, with everything that points at them."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.catalogue import field_name
+from neat_delta.catalogue.fieldkind import code_separator, kind_of
+from neat_delta.catalogue.kinds import filled_values
+from neat_delta.changes.codes import possible, references, with_codes
+from neat_delta.changes.compare import Comparison, Options, compare, held_back, tell_rows
+from neat_delta.errors import WrongChoice
+from neat_delta.matching import JOINT
+from neat_delta.reading.grid import Grid
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.matching import Key
+
+OLD = ("old", "old_code", "old_sku", "from", "was", "code_old", "current", "current_code")
+NEW = ("new", "new_code", "new_sku", "to", "now", "code_new")
+
+
+def code_pairs(codes: Catalogue, key: Key, old: str | None = None, new: str | None = None) -> pl.DataFrame:
+    """The code changes that a file asks for (frame of old, new, line).
+
+    Its columns are told, or known by their names (old and new code, or the key's own name for the old one), or simply
+    the first two. A key of several fields is not changed by file.
+
+    Raises:
+        WrongChoice: the key has several fields, or there are no such columns.
+    """
+    if len(key.fields) != 1:
+        raise WrongChoice(
+            "codes of several fields cannot be changed", remedy=f"The key has {' and '.join(key.fields)}."
+        )
+    for told in (old, new):
+        if told is not None and field_name(told) not in codes.names:
+            remedy = "Columns: " + ", ".join(codes.names) + "."
+            raise WrongChoice(f"there is no column {told!r}", file=codes.source.path, remedy=remedy)
+    names = codes.names
+    if len(names) < 2:
+        raise WrongChoice("a list of codes has two columns, old and new", file=codes.source.path)
+    from_ = field_name(old) if old else next((name for name in (*OLD, key.fields[0]) if name in names), None)
+    to = field_name(new) if new else next((name for name in NEW if name in names and name != from_), None)
+    from_ = from_ or next(name for name in names if name != to)
+    to = to or next(name for name in names if name != from_)
+    cells = codes.cells([from_, to])
+    return pl.DataFrame({"old": cells[from_].str.strip_chars(), "new": cells[to], "line": codes.rows.line})
+
+
+def recode(
+    live: Catalogue, codes: Catalogue, key: Key, asked: pl.DataFrame, options: Options, *, pictures: bool = False
+) -> Comparison:
+    """What it takes to give items other codes: the codes, and fields of other items that name them by their codes.
+
+    With ``pictures``, names of picture files that hold an item's old code get the new one.
+    """
+    found = possible(asked, live, key, options.settled)
+    sheet = replace(_following(live, key, found.to, options, pictures=pictures), source=codes.source)
+    seen = compare(live, sheet, replace(options, key=key.fields))
+    lines = dict(asked.select("old", "line").iter_rows())
+    own_line = pl.col("key").replace_strict(lines, default=None, return_dtype=pl.UInt32)
+    names = tell_rows(live, key, _rows_of(live, key, found.to)).with_columns(line=own_line)
+    # The sheet is one of ours: items that it does not have are not gone, and rows are those of the list of codes.
+    changes = with_codes(seen.changes, live, key, names, found.to)
+    changes = replace(changes, items=changes.items.with_columns(line=own_line))
+    refused = found.findings.filter(level="stop").height
+    counts = dict.fromkeys(changes.head.counts, 0) | {
+        "changed": len(found.to),
+        "refused": refused,
+        "same": found.findings.filter(level="note").height,
+    }
+    stamp = replace(changes.head.edited, rows=len(codes) + len(codes.bad))
+    changes = replace(changes, head=replace(changes.head, counts=counts, edited=stamp))
+    none = replace(seen.pairing, gone=seen.pairing.gone.clear())
+    return held_back(replace(seen, changes=changes, pairing=none, fixed=counts), found.findings)
+
+
+def _rows_of(live: Catalogue, key: Key, to: Mapping[str, str]) -> pl.Series:
+    return key.values(live).is_in(list(to)).arg_true().cast(pl.UInt32)
+
+
+def _following(live: Catalogue, key: Key, to: Mapping[str, str], options: Options, *, pictures: bool) -> Catalogue:
+    """The live items of which a field follows a code change, with that field as it then is."""
+    columns: dict[str, pl.Series] = {}
+    rows = pl.repeat(False, len(live), dtype=pl.Boolean, eager=True)
+    for name in live.names:
+        told = options.settled.of(name)
+        cells = live.cells([name])[name]
+        kind = kind_of(filled_values(cells), name, told).name
+        if name in key.fields or not (kind == "itemref" or (pictures and kind == "picture")):
+            continue
+        now = (
+            references(cells, to, told.separator or code_separator(cells))
+            if kind == "itemref"
+            else _renamed(live, key, cells, to)
+        )
+        differ = (now != cells).fill_null(value=False)
+        if differ.any():
+            columns[name], rows = now, rows | differ
+    at = rows.arg_true().cast(pl.UInt32)
+    frame = live.cells(key.fields, at).with_columns(now.gather(at).alias(name) for name, now in columns.items())
+    fields = tuple(field for field in live.fields if field.name in frame.columns)
+    return replace(
+        live, rows=Grid(live.rows.line.gather(at), frame), fields=fields, bad=live.bad.clear(), apart=live.apart.clear()
+    )
+
+
+def _renamed(live: Catalogue, key: Key, cells: pl.Series, to: Mapping[str, str]) -> pl.Series:
+    """Picture names with the new code of their own item in place of the old one, where that stands by itself."""
+    codes = key.values(live)
+    rows = codes.is_in(list(to)).arg_true()
+    renamed = [_with_code(cells[at], codes[at], to[codes[at]]) for at in rows]
+    return cells.clone().scatter(rows, pl.Series(renamed, dtype=pl.String))
+
+
+def _with_code(cell: str, old: str, new: str) -> str:
+    at = cell.lower().find(old.lower())
+    ends = {cell[at - 1 : at], cell[at + len(old) : at + len(old) + 1]}
+    alone = at >= 0 and not any(end.isalnum() for end in ends)
+    return cell[:at] + new + cell[at + len(old) :] if alone and JOINT not in new else cell

@@ -1,0 +1,81 @@
+"""neat-delta recode."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from neat_delta.cli.common import (
+    FILE,
+    FileForm,
+    Manners,
+    catalogue_file,
+    exported_as,
+    file_form,
+    manners,
+    progress,
+    settled_in,
+)
+from neat_delta.cli.outcome import Openings, Wanted, finished, openings, outcome, told
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+    from rich.text import Text
+
+
+@click.command("recode")
+@click.argument("live", type=FILE)
+@click.argument("codes", type=FILE)
+@click.option("--old", metavar="COLUMN", help="The column of CODES with the codes as they are.")
+@click.option("--new", metavar="COLUMN", help="The column of CODES with the codes as they shall be.")
+@click.option("--rename-pictures", is_flag=True, help="Let picture names that hold an item's code follow it.")
+@click.option("--key", multiple=True, metavar="FIELD", help="What names an item.")
+@outcome
+@openings
+@catalogue_file
+@file_form
+@manners
+def recode_command(
+    live: Path,
+    codes: Path,
+    old: str | None,
+    new: str | None,
+    rename_pictures: bool,
+    key: tuple[str, ...],
+    wanted: Wanted,
+    opened: Openings,
+    settings: Path | None,
+    form: FileForm,
+    spoken: Manners,
+) -> int:
+    """Give items of the LIVE catalogue other codes, by a list of old and new CODES.
+
+    Fields that name items by their codes follow. Unknown codes, codes in use, two into one and one into two are found
+    before anything is written. Swaps and chains go in stages, in none of which two items share a code.
+    """
+    from neat_delta.changes import Options
+    from neat_delta.changes.recode import code_pairs, recode
+    from neat_delta.matching import choose_key
+    from neat_delta.reading import read_catalogue
+
+    settled = settled_in(settings)
+    with progress(spoken) as voice:
+        ours = read_catalogue(live, voice, exported_as(settled)).renamed(settled.names())
+        theirs = read_catalogue(codes, voice, form.told())
+        named = choose_key(ours, ours.names, key or settled.key)
+        asked = code_pairs(theirs, named, old, new)
+        voice.step("working out the codes")
+        seen = recode(ours, theirs, named, asked, Options(settled=settled), pictures=rename_pictures)
+        seen, receipt = finished(seen, settled, wanted, opened, voice, inputs=(live, codes))
+
+    def head(width: int) -> Iterator[Text]:
+        from neat_delta.views.comparison import catalogue_view
+
+        widest = max(len(ours.source.name), len(theirs.source.name))
+        yield from catalogue_view("live", ours, "items", width, widest)
+        yield from catalogue_view("codes", theirs, "rows ", width, widest)
+
+    return told(seen, receipt, settled, wanted, spoken, head)

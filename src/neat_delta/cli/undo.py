@@ -1,0 +1,90 @@
+"""neat-delta undo."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from neat_delta.cli.common import (
+    FILE,
+    Manners,
+    catalogue_file,
+    console,
+    exported_as,
+    manners,
+    progress,
+    settled_in,
+    show,
+    show_json,
+)
+from neat_delta.cli.exits import Exit
+from neat_delta.cli.kept import live_of
+from neat_delta.cli.outcome import FORM, PACK
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+    from rich.text import Text
+
+    from neat_delta.writing import Receipt
+
+
+@click.command("undo")
+@click.argument("changes", type=FILE)
+@click.option("-o", "--folder", type=FILE, required=True, metavar="DIR", help="The folder for the files; new or empty.")
+@click.option(
+    "--live", type=FILE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
+)
+@click.option("--replace", is_flag=True, help="Let the files take the place of an earlier update in DIR.")
+@PACK
+@FORM
+@catalogue_file
+@manners
+def undo_command(
+    changes: Path,
+    folder: Path,
+    live: Path | None,
+    replace: bool,
+    pack: str,
+    shape: str,
+    settings: Path | None,
+    spoken: Manners,
+) -> int:
+    """Write the files that put back what a kept change set has changed, proved; its own go into the folder's undo.
+
+    They are those that "write" puts into undo: changed cells, new items, removals and codes alike. It needs the live
+    export the change set was made from, and takes the shop to be as the update has left it.
+    """
+    from neat_delta.catalogue import field_name
+    from neat_delta.changes import load_changes
+    from neat_delta.reading import read_catalogue
+    from neat_delta.writing import write_update
+
+    settled = settled_in(settings)
+    with progress(spoken) as voice:
+        loaded = load_changes(changes)
+        ours = read_catalogue(live or live_of(loaded, changes), voice, exported_as(settled))
+        ours = ours.renamed({field_name(note.column): name for name, note in loaded.head.fields.items()})
+        receipt = write_update(
+            loaded, ours, folder, settled, replace=replace, way=pack, shape=shape, turned=True, voice=voice
+        )
+    if spoken.as_json:
+        show_json({"files": []} if receipt is None else receipt.as_dict())
+    elif not spoken.quiet:
+        show(_view(receipt, ours.source.name, folder, console(spoken).width), spoken)
+    return Exit.DONE
+
+
+def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int) -> Iterator[Text]:
+    from neat_delta.views.comparison import sentence
+    from neat_delta.views.update import files_table, next_view, nothing_view
+
+    if receipt is None:
+        yield nothing_view(folder)
+        return
+    yield from files_table(receipt, width)
+    said = f"after the update these files give {live_name} back, {receipt.cells} cells of {receipt.items} items"
+    yield from sentence("proved", said, width, "good")
+    yield next_view(receipt)
