@@ -3,17 +3,19 @@
 import tempfile
 from pathlib import Path
 
+import polars as pl
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from helpers import read_table, update_files, write_table
-from neat_delta.changes import Options, dump_changes, load_changes, undone
+from neat_delta.catalogue.settings import Settings
+from neat_delta.changes import Options, compare, dump_changes, load_changes, undone
 from neat_delta.changes.codes import stages
 from neat_delta.changes.recode import code_pairs, recode
 from neat_delta.errors import WrongChoice
 from neat_delta.matching.key import Key
-from neat_delta.reading import read_catalogue
+from neat_delta.reading import read_both, read_catalogue
 from neat_delta.writing import write_update
 
 KEY = Key(("sku",), told=True)
@@ -134,3 +136,47 @@ def test_columns_of_a_list_of_codes_are_known_by_name_or_told(tmp_path):
     assert code_pairs(listed, KEY, old="remark").row(0) == ("x", "D", 2)
     with pytest.raises(WrongChoice, match="there is no column 'none'"):
         code_pairs(listed, KEY, old="none")
+
+
+IDS = [["sku", "id", "name", "price"], *([f"C-{at}", f"7{at}", f"Item {at}", f"{at}.00"] for at in range(6))]
+
+
+def sheet(folder, edit, **told):
+    rows = [list(row) for row in IDS]
+    edit(rows)
+    ours, theirs = read_both(write_table(folder / "live.csv", IDS), write_table(folder / "edited.csv", rows))
+    return compare(ours, theirs, Options(**told))
+
+
+def other_code(rows):
+    rows[2][0], rows[2][3] = "D-1", "1.50"
+
+
+def test_a_code_changed_in_a_sheet_is_known_by_the_second_identity(tmp_path):
+    seen = sheet(tmp_path, other_code, settled=Settings(identity="id"))
+    write_update(seen.changes, seen.live, tmp_path / "up")
+
+    assert seen.changes.new_keys() == {"C-1": "D-1"}
+    assert (seen.changes.head.counts["changed"], seen.changes.head.counts["new"]) == (1, 0)
+    got = renamed(IDS, update_files(tmp_path / "up"))
+    assert ["D-1", "71", "Item 1", "1.50"] in got
+    assert renamed(got, update_files(tmp_path / "up/undo")) == IDS
+
+
+def test_without_a_second_identity_a_code_change_is_suggested_and_accepted_by_a_list(tmp_path):
+    suggested = sheet(tmp_path, other_code)
+    accepted = pl.DataFrame({"old": ["C-1", "C-2"], "new": ["D-1", "D-2"]})
+
+    assert suggested.changes.new_keys() == {}
+    assert suggested.changes.findings.filter(check="likely code change")["value"].to_list() == ["D-1"]
+    assert sheet(tmp_path, other_code, accepted=accepted).changes.new_keys() == {"C-1": "D-1"}
+
+
+def test_a_code_that_lost_its_zeros_is_damaged_and_not_changed(tmp_path):
+    live = [IDS[0], ["0071", "71", "Item", "1.00"], *IDS[3:]]
+    ours = write_table(tmp_path / "live.csv", live)
+    edited = write_table(tmp_path / "edited.csv", [live[0], ["71", *live[1][1:]], *live[2:]])
+    seen = compare(*read_both(ours, edited), Options(settled=Settings(identity="id")))
+
+    assert seen.changes.new_keys() == {}
+    assert "damaged code" in seen.changes.findings["check"].to_list()

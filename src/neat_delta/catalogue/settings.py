@@ -183,10 +183,13 @@ class MoneySettings:
 class Settings:
     """The whole of catalogue.toml; everything may be left out. ``path`` is where it stands, if it does.
 
+    ``identity`` is a field by which an item is known even where its code changes.
+
     ``rates`` are numbers for rules, as they are written there; ``known`` are values of a field that no item has yet.
     """
 
     key: tuple[str, ...] = ()
+    identity: str | None = None
     fields: Mapping[str, FieldSettings] = field(default_factory=dict)
     export: ExportForm = field(default_factory=ExportForm)
     imports: ImportRules = field(default_factory=ImportRules)

@@ -39,6 +39,7 @@ NAME = "catalogue.toml"
 SIGNS = {name: sign for sign, name in DELIMITERS.items()}
 TOP = {
     "key": list,
+    "identity": str,
     "fields": dict,
     "export": dict,
     "import": dict,
@@ -155,6 +156,7 @@ class _Reader:
         self._check_names(fields)
         return Settings(
             key=tuple(told.get("key", [])),
+            identity=field_name(told["identity"]) if "identity" in told else None,
             fields=fields,
             export=self._export(told.get("export", {})),
             imports=self._import(told.get("import", {})),

@@ -26,12 +26,14 @@ from neat_delta.changes.changeset import (
     Stamp,
     no_findings,
 )
+from neat_delta.changes.codes import with_codes
 from neat_delta.changes.holdback import hold_back
 from neat_delta.changes.removal import with_removals
-from neat_delta.changes.rowfindings import rescued, row_findings, unknown_codes
+from neat_delta.changes.rowfindings import likely_code_changes, rescued, row_findings, unknown_codes
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import Key, Matched, Pairing, choose_key, match_columns, pair_rows
 from neat_delta.matching.choose import scope_of
+from neat_delta.matching.identity import likely_same, same_as_told, same_by
 from neat_delta.matching.likeness import LIKELY, likely_items, naming_field
 from neat_delta.matching.rescue import likely_damaged, rescued_codes, with_codes_of
 from neat_delta.voice import SILENCE, Voice
@@ -51,8 +53,9 @@ class Options:
     field (``None``: as settled for each field, else they leave it), ``kinds``; fields in ``emptied`` are meant to be
     empty where they are blank; ``rescue`` gives rows with a damaged code to the one item they can be. Only items for
     which the condition ``where`` holds and whose codes stand in the file ``items`` take part. ``add`` takes new rows
-    in, ``remove`` is how many gone items may be removed. ``likeliest`` looks for the items that new rows may be;
-    ``named_by`` is the field by which a list names them, if not the key.
+    in, ``remove`` is how many gone items may be removed; ``accepted`` are code changes (frame of old, new) to be seen as
+    such. ``likeliest`` looks for the items that new rows may be; ``named_by`` is the field by which a list names them,
+    if not the key.
     """
 
     key: Sequence[str] = ()
@@ -64,6 +67,7 @@ class Options:
     items: Path | None = None
     add: bool = False
     remove: int | None = None
+    accepted: pl.DataFrame | None = None
     likeliest: bool = False
     named_by: str | None = None
     settled: Settings = field(default_factory=Settings)
@@ -168,26 +172,34 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     voice.step("comparing cells")
     compared = [name for name in matched.compared if name not in key.fields]
     damaged = likely_damaged(live, edited, key, pairing)
+    pairing, recoded = _with_recoded(live, edited, key, pairing, damaged, options)
     pairs = pairing.pairs
     if options.add:
         new = pl.DataFrame({"edited": pairing.new}).join(damaged, on="edited", how="anti", maintain_order="left")
         pairs = pl.concat([pairs, new.select(pl.lit(None, pl.UInt32).alias("live"), "edited")])
     found = compare_cells(live, edited, pairs, compared, rules)
     shared = [*matched.shared, *matched.signed]
+    compared_plainly = [name for name in matched.shared if name not in key.fields]
     likely = pl.DataFrame(schema=LIKELY)
     if options.likeliest and len(pairing.new):
         voice.step("looking for likely items")
         likely = likely_items(live, edited, key, pairing.new, options.named_by)
+    strangers = likely_same(live, edited, pairing, compared_plainly)
+    strangers = strangers.join(damaged, on=["edited", "live"], how="anti", maintain_order="left")
     findings = pl.concat(
         [
             rescues,
             row_findings(live, edited, key, shared, pairing, damaged, likely, added=options.add),
             unknown_codes(scope.unknown(edited, key)),
+            likely_code_changes(live, edited, key, strangers),
         ]
     )
-    states = _states(pairing, pairs, found)
+    states = _states(pairing, pairs, found, recoded["edited"])
     counts = _counts(edited, pairing, states, len(outside))
     changes = _change_set(live, edited, key, pairs, found, findings, counts)
+    to = dict(zip(key.values(live, recoded["live"]), key.values(edited, recoded["edited"]), strict=True))
+    names = tell_rows(live, key, recoded["live"]).with_columns(line=edited.rows.line.gather(recoded["edited"]))
+    changes = with_codes(changes, live, key, names, to)
     if options.remove is not None:
         rows = pairing.gone.filter(~pairing.gone.is_in(damaged["live"].implode()))
         gone = tell_rows(live, key, rows).with_columns(row=rows)
@@ -240,7 +252,30 @@ def _check_kinds(options: Options, matched: Matched) -> None:
             raise WrongChoice(f"--kind {name}={kind}: no such kind", remedy="Kinds: " + ", ".join(sorted(known)) + ".")
 
 
-def _states(pairing: Pairing, pairs: pl.DataFrame, found: CellChanges) -> pl.DataFrame:
+def _with_recoded(
+    live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing, damaged: pl.DataFrame, options: Options
+) -> tuple[Pairing, pl.DataFrame]:
+    """The pairing with new rows and gone items that are one under another code, and these pairs (edited, live).
+
+    They are told by the settled second identity, or by a list of accepted code changes; a damaged code is no new one.
+    """
+    found = pl.DataFrame(schema={"edited": pl.UInt32, "live": pl.UInt32})
+    identity = options.settled.identity
+    if identity and identity in live.names and identity in edited.names and identity not in key.fields:
+        found = pl.concat([found, same_by(live, edited, pairing, identity)])
+    if options.accepted is not None:
+        found = pl.concat([found, same_as_told(live, edited, key, pairing, options.accepted)]).unique()
+    found = found.join(damaged, on=["edited", "live"], how="anti")
+    found = found.filter(pl.col("edited").is_unique() & pl.col("live").is_unique()).sort("live")
+    if found.is_empty():
+        return pairing, found
+    pairs = pl.concat([pairing.pairs, found.select(pairing.pairs.columns)]).sort("live")
+    new = pairing.new.filter(~pairing.new.is_in(found["edited"].implode()))
+    gone = pairing.gone.filter(~pairing.gone.is_in(found["live"].implode()))
+    return replace(pairing, pairs=pairs, new=new, gone=gone), found
+
+
+def _states(pairing: Pairing, pairs: pl.DataFrame, found: CellChanges, recoded: pl.Series) -> pl.DataFrame:
     """The state of every edited row that was looked at (edited, state); each row has one."""
     pairs = pairs.with_row_index("pair")
     changed, refused = found.cells["pair"].unique(), found.findings.filter(level="stop")["pair"].unique()
@@ -249,7 +284,7 @@ def _states(pairing: Pairing, pairs: pl.DataFrame, found: CellChanges) -> pl.Dat
         # A new item is sent whole or not at all.
         pl.when(pl.col("live").is_null() & ~is_refused)
         .then(pl.lit("new"))
-        .when(pl.col("live").is_not_null() & is_changed)
+        .when(pl.col("live").is_not_null() & (is_changed | pl.col("edited").is_in(recoded.implode())))
         .then(pl.lit("changed"))
         .when(is_refused)
         .then(pl.lit("refused"))

@@ -13,14 +13,15 @@ from neat_delta.catalogue.kinds import filled_values
 from neat_delta.changes.codes import possible, references, with_codes
 from neat_delta.changes.compare import Comparison, Options, compare, held_back, tell_rows
 from neat_delta.errors import WrongChoice
-from neat_delta.matching import JOINT
+from neat_delta.matching import JOINT, Key
+from neat_delta.reading import read_catalogue
 from neat_delta.reading.grid import Grid
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
+    from pathlib import Path
 
     from neat_delta.catalogue import Catalogue
-    from neat_delta.matching import Key
 
 OLD = ("old", "old_code", "old_sku", "from", "was", "code_old", "current", "current_code")
 NEW = ("new", "new_code", "new_sku", "to", "now", "code_new")
@@ -52,6 +53,11 @@ def code_pairs(codes: Catalogue, key: Key, old: str | None = None, new: str | No
     to = to or next(name for name in names if name != from_)
     cells = codes.cells([from_, to])
     return pl.DataFrame({"old": cells[from_].str.strip_chars(), "new": cells[to], "line": codes.rows.line})
+
+
+def accepted_codes(path: Path) -> pl.DataFrame:
+    """The code changes of a file that a person accepts (frame of old, new)."""
+    return code_pairs(read_catalogue(path), Key(("sku",), told=True)).select("old", "new")
 
 
 def recode(

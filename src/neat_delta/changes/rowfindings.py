@@ -184,6 +184,25 @@ def rescued(live: Catalogue, edited: Catalogue, key: Key, pairs: pl.DataFrame) -
     )
 
 
+def likely_code_changes(live: Catalogue, edited: Catalogue, key: Key, pairs: pl.DataFrame) -> pl.DataFrame:
+    """New rows that are likely gone items under another code (frame of edited, live, alike)."""
+    codes = pl.DataFrame({"old": key.values(live, pairs["live"]), "new": key.values(edited, pairs["edited"])})
+    say = pl.format(
+        "this is likely {} with another code, {} of its fields are the same; --accept-codes FILE (old, new) takes it so",
+        "old",
+        pairs["alike"],
+    )
+    return findings_frame(
+        "likely code change",
+        "warn",
+        key=codes["new"],
+        line=_lines(edited, pairs["edited"]),
+        field=key.fields[0],
+        value=codes["new"],
+        say=codes.select(say).to_series(),
+    )
+
+
 def unknown_codes(codes: pl.Series) -> pl.DataFrame:
     """Codes that were asked for, and that neither file has."""
     return findings_frame(

@@ -66,6 +66,9 @@ def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[
     type=click.Choice(["new", "gone"]),
     help="Send new rows as new items; remove the items that EDITED no longer has (with --at-most).",
 )
+@click.option(
+    "--accept-codes", type=FILE, metavar="FILE", help="Take these new rows (old and new code) for code changes."
+)
 @click.option("--at-most", type=click.IntRange(min=1), metavar="N", help="The most items that may be removed.")
 @click.option("--where", metavar="SQL", help="Only live items for which this holds, such as \"maker = 'Thrumhive'\".")
 @click.option("--items", type=FILE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
@@ -83,6 +86,7 @@ def compare_command(
     kinds: dict[str, str],
     rescue_codes: bool,
     include: tuple[str, ...],
+    accept_codes: Path | None,
     at_most: int | None,
     where: str | None,
     items: Path | None,
@@ -111,6 +115,7 @@ def compare_command(
     from neat_delta.catalogue import field_name
     from neat_delta.changes import Options
     from neat_delta.changes.fromlist import compare_list
+    from neat_delta.changes.recode import accepted_codes
     from neat_delta.matching.nature import natures
     from neat_delta.reading import Told, read_both
 
@@ -128,6 +133,7 @@ def compare_command(
             items=items,
             add="new" in include,
             remove=at_most,
+            accepted=accepted_codes(accept_codes) if accept_codes else None,
             settled=settled,
         )
         seen, matches = compare_list(ours.renamed(settled.names()), theirs, listed, options, voice)
