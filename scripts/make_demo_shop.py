@@ -291,7 +291,7 @@ def as_csv(rows: list[Row], delimiter: str, line_end: str) -> str:
 
 
 def main() -> None:
-    """Write all files but waxwendle.toml, which is written by hand."""
+    """Write all files but waxwendle.toml and codes.csv, which are written by hand."""
     chance = random.Random(SEED)
     live = live_rows(chance)
     SHOP.mkdir(exist_ok=True)

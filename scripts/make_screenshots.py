@@ -51,6 +51,7 @@ SHOTS = [
         'neat-delta adjust live.csv --set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95',
         0,
     ),
+    ("recode", "neat-delta recode live.csv codes.csv --write updates-codes", 0),
     ("held-back", "neat-delta compare live.csv edited.csv", -30),
     ("write", "neat-delta write tuesday.changes.jsonl -o updates", 0),
 ]

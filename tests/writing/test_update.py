@@ -192,3 +192,28 @@ def test_what_no_file_can_empty_stays_filled_by_the_undo_and_the_receipt_says_so
 
     assert (tmp_path / "up/undo/01-changes.csv").read_text() == "sku,note\nB,b\n"
     assert receipt.as_dict()["cannot"][0]["cells"] == 1
+
+
+def test_parents_come_before_what_names_them(tmp_path):
+    live = [["sku", "parent", "näme"], ["A1", "", "a"], ["A2", "A1", "b"]]
+    new = [["N1", "N2", "c"], ["N2", "N3", "d"], ["N3", "A1", "e"]]
+    a = write_table(tmp_path / "live.csv", live)
+    b = write_table(tmp_path / "edited.csv", [*live, *new])
+    ours, theirs = read_both(a, b)
+
+    write_update(compare(ours, theirs, Options(add=True)).changes, ours, tmp_path / "up")
+
+    assert [row[0] for row in read_table(tmp_path / "up" / "01-new-items.csv")[1:]] == ["N3", "N2", "N1"]
+
+
+def test_a_removal_may_be_a_switch_off_instead(tmp_path):
+    live = [["sku", "active", "näme"], ["A1", "1", "a"], ["A2", "1", "b"], ["A3", "0", "c"]]
+    a, b = write_table(tmp_path / "live.csv", live), write_table(tmp_path / "edited.csv", live[:2])
+    ours, theirs = read_both(a, b)
+    off = Settings(imports=ImportRules(instead_of_removal={"active": "0"}))
+
+    changes = compare(ours, theirs, Options(remove=5, settled=off)).changes
+    write_update(changes, ours, tmp_path / "up", off)
+
+    assert read_table(tmp_path / "up" / "01-changes.csv") == [["sku", "active"], ["A2", "0"]]
+    assert read_table(tmp_path / "up" / "undo" / "01-changes.csv") == [["sku", "active"], ["A2", "1"]]

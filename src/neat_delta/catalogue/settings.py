@@ -91,6 +91,7 @@ class ImportRules:
     ``blank``: whether a blank cell "empties" a field or "leaves" it; ``marker``: what is written to empty a field
     where a blank does not. ``columns``: fields that every file must have beside the key. ``rows`` and ``bytes``: the
     most that one file may have, the header among them. ``table``: the database's table, for updates as SQL.
+    ``instead_of_removal``: what fields of an item become that would be removed, where the shop keeps such items.
     """
 
     delimiter: str | None = None
@@ -102,6 +103,7 @@ class ImportRules:
     rows: int | None = None
     bytes: int | None = None
     table: str = "items"
+    instead_of_removal: Mapping[str, str] = field(default_factory=dict)
 
     @property
     def can_empty(self) -> bool:

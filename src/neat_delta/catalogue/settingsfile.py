@@ -83,6 +83,7 @@ OF_IMPORT = {
     "rows": int,
     "bytes": int,
     "table": str,
+    "instead_of_removal": dict,
 }
 OF_LIST = OF_EXPORT | {
     "columns": dict,
@@ -275,7 +276,13 @@ class _Reader:
         if table.get("marker") == "":
             remedy = 'Where a blank empties a field, say blank = "empties".'
             raise self._wrong("marker", place, "a marker must not be empty", remedy)
-        rules = ImportRules(**{**table, "columns": tuple(map(field_name, table.get("columns", ())))})
+        instead = table.get("instead_of_removal", {})
+        self._texts(list(instead.values()), place, "instead_of_removal")
+        listed = {
+            "columns": tuple(map(field_name, table.get("columns", ()))),
+            "instead_of_removal": {field_name(name): value for name, value in instead.items()},
+        }
+        rules = ImportRules(**{**table, **listed})
         return replace(rules, delimiter=SIGNS.get(rules.delimiter or ""))
 
     def _form(self, table: dict[str, Any], place: tuple[str, ...]) -> None:

@@ -53,7 +53,7 @@ class Options:
     field (``None``: as settled for each field, else they leave it), ``kinds``; fields in ``emptied`` are meant to be
     empty where they are blank; ``rescue`` gives rows with a damaged code to the one item they can be. Only items for
     which the condition ``where`` holds and whose codes stand in the file ``items`` take part. ``add`` takes new rows
-    in, ``remove`` is how many gone items may be removed; ``accepted`` are code changes (frame of old, new) to be seen as
+    in, ``remove`` is how many gone items may be removed; ``accepted`` are code changes (of old, new) to be seen as
     such. ``likeliest`` looks for the items that new rows may be; ``named_by`` is the field by which a list names them,
     if not the key.
     """

@@ -9,10 +9,12 @@ import polars as pl
 
 from neat_delta.catalogue.fieldkind import kind_of
 from neat_delta.catalogue.kinds import filled_values
-from neat_delta.changes.changeset import CELLS, ITEMS, REMOVE, FieldNote, findings_frame
+from neat_delta.changes.changeset import CELLS, CHANGE, ITEMS, REMOVE, FieldNote, findings_frame
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import Settings
     from neat_delta.changes.changeset import ChangeSet
@@ -24,6 +26,7 @@ def with_removals(
 ) -> ChangeSet:
     """The change set with the gone items (frame of key, line, name, and the live row) to be removed, at most so many.
 
+    Where it is settled that they only become something else, such as switched off, that is a change like any other.
     Rows of the sheet that are ``nameless`` may be any item, so none is removed as long as there are some.
 
     Raises:
@@ -42,12 +45,23 @@ def with_removals(
             "seem gone, so none was removed; mend these rows first"
         )
         return replace(changes, findings=pl.concat([changes.findings, findings_frame("removal", "stop", say=said)]))
-    cells = live.cells([name for name in live.names if name not in key.fields], gone["row"])
+    instead = settled.imports.instead_of_removal
+    _insist_on_fields(instead, live)
+    names = [name for name in live.names if name in instead] if instead else live.names
+    cells = live.cells([name for name in names if name not in key.fields], gone["row"])
     long = cells.insert_column(0, gone["key"]).unpivot(index="key", variable_name="field", value_name="was")
-    long = long.filter(pl.col("was") != "").with_columns(now=pl.lit(None, pl.String)).select(*CELLS)
-    items = gone.select("key", pl.lit(REMOVE).alias("do"), pl.lit(None, ITEMS["line"]).alias("line"), "name")
+    now = pl.col("field").replace_strict(dict(instead), default=None, return_dtype=pl.String)
+    long = long.with_columns(was=pl.col("was").replace("", None), now=now)
+    long = long.filter(pl.col("was").ne_missing(pl.col("now"))).select(*CELLS)
+    if instead:
+        # What is so already has nothing to change.
+        gone = gone.join(long, on="key", how="semi", maintain_order="left")
+    items = gone.select(
+        "key", pl.lit(CHANGE if instead else REMOVE).alias("do"), pl.lit(None, ITEMS["line"]).alias("line"), "name"
+    )
     items = items.with_columns(to=pl.lit(None, pl.String))
-    notes = {name: changes.head.fields.get(name) or _note(live, name, settled) for name in live.names}
+    wanted = {*key.fields, *names, *changes.head.fields}
+    notes = {name: changes.head.fields.get(name) or _note(live, name, settled) for name in live.names if name in wanted}
     known = changes.items.filter(~pl.col("key").is_in(gone["key"].implode()))
     order = pl.DataFrame({"key": key.values(live)}).with_row_index("place").unique("key", keep="first")
     placed = pl.concat([known, items]).join(order, on="key", how="left", maintain_order="left")
@@ -58,6 +72,15 @@ def with_removals(
         items=placed,
         cells=_in_order(pl.concat([changes.cells, long]), placed, live),
     )
+
+
+def _insist_on_fields(instead: Mapping[str, str], live: Catalogue) -> None:
+    for name in instead:
+        if name not in live.names:
+            raise WrongChoice(
+                f"instead_of_removal in catalogue.toml: there is no field {name}",
+                remedy="Fields: " + ", ".join(live.names) + ".",
+            )
 
 
 def _in_order(cells: pl.DataFrame, items: pl.DataFrame, live: Catalogue) -> pl.DataFrame:

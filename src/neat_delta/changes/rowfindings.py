@@ -188,7 +188,7 @@ def likely_code_changes(live: Catalogue, edited: Catalogue, key: Key, pairs: pl.
     """New rows that are likely gone items under another code (frame of edited, live, alike)."""
     codes = pl.DataFrame({"old": key.values(live, pairs["live"]), "new": key.values(edited, pairs["edited"])})
     say = pl.format(
-        "this is likely {} with another code, {} of its fields are the same; --accept-codes FILE (old, new) takes it so",
+        "this is likely {} with another code, {} of its fields are the same; --accept-codes FILE (old, new) takes it",
         "old",
         pairs["alike"],
     )

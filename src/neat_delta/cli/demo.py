@@ -11,7 +11,7 @@ from neat_delta.cli.exits import Exit
 from neat_delta.errors import CannotWrite
 
 FOLDER = Path("tansy-and-tallow")
-FILES = ("live.csv", "edited.csv", "pellimoor.csv", "waxwendle.csv", "waxwendle.toml", "combwick.xlsx")
+FILES = ("live.csv", "edited.csv", "pellimoor.csv", "waxwendle.csv", "waxwendle.toml", "combwick.xlsx", "codes.csv")
 LIST = (
     'compare live.csv pellimoor.csv --match "Our no.=supplier_code" --match-on supplier_code '
     '--match "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)" --write updates-list'
@@ -33,6 +33,7 @@ def demo_command(folder: Path) -> int:
     click.echo("  edited.csv   what came back from a colleague's spreadsheet program, mishaps included")
     click.echo("  pellimoor.csv   what a supplier sends each quarter, in words of its own")
     click.echo("  waxwendle.csv   another supplier's list, in crowns; waxwendle.toml tells what is what in it")
+    click.echo("  codes.csv    old and new item codes, a swap and a few mistakes among them")
     click.echo("  combwick.xlsx   a third one's free stock, a workbook that lost the zeros of our codes")
     _run(folder, "compare live.csv edited.csv --out tuesday.changes.jsonl")
     _run(folder, "write tuesday.changes.jsonl -o updates")
@@ -50,6 +51,7 @@ def demo_command(folder: Path) -> int:
     rule = '--set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95'
     click.echo(f"  {program} adjust live.csv {rule}")
     click.echo(f"  {program} compare live.csv waxwendle.csv --catalogue waxwendle.toml --list waxwendle")
+    click.echo(f"  {program} recode live.csv codes.csv")
     stock = '--match "Your code=sku" --leave-out description --set "stock_barn = greatest(list.free - 5, 0)"'
     click.echo(f"  {program} compare live.csv combwick.xlsx {stock} --rescue-codes")
     click.echo(f"  {program} compare live.csv edited.csv --blanks clear --write updates-2")

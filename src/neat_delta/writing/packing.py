@@ -28,6 +28,8 @@ if TYPE_CHECKING:
 
 
 FEWEST_CELLS, BALANCED, FEWEST_FILES = WAYS = ("fewest-cells", "balanced", "fewest-files")
+# Parents of parents of parents are as deep as shops go.
+DEEPEST = 8
 # A file of code changes has the new code in a column named so, and behind it as the key's own column.
 NEW_CODE = "new_"
 # A file less is worth at least so many cells that nobody asked for.
@@ -151,8 +153,30 @@ def _parts(keys: pl.Series, names: Sequence[str]) -> pl.DataFrame:
     return keys.str.split_exact(JOINT, len(names) - 1).struct.rename_fields(list(names)).struct.unnest()
 
 
-def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
+def _parents_first(changes: ChangeSet) -> pl.DataFrame:
+    """The new items (frame of key), those that others of them name by their codes in front of these."""
     keys = changes.keys_to(ADD)
+    references = [name for name, note in changes.head.fields.items() if note.kind == "itemref"]
+    named = changes.cells_to(ADD).filter(pl.col("field").is_in(references)).select("key", "now")
+    named = named.with_columns(pl.col("now").str.extract_all(r"[^|;,]+")).explode("now")
+    named = named.with_columns(pl.col("now").str.strip_chars()).drop_nulls()
+    named = named.join(keys, left_on="now", right_on="key", how="semi").filter(pl.col("key") != pl.col("now"))
+    depth = dict.fromkeys(keys["key"], 0)
+    # Items that name one another in a ring stay as they are after so many rounds.
+    for _ in range(DEEPEST if len(named) else 0):
+        deeper = {child: depth[parent] + 1 for child, parent in named.iter_rows() if depth[child] <= depth[parent]}
+        if not deeper:
+            break
+        depth |= deeper
+    return (
+        keys.with_columns(depth=pl.Series(list(depth.values()), dtype=pl.UInt32))
+        .sort("depth", maintain_order=True)
+        .drop("depth")
+    )
+
+
+def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
+    keys = _parents_first(changes)
     if keys.is_empty():
         return []
     wide = changes.cells_to(ADD).pivot("field", index="key", values="now", maintain_order=True)
