@@ -86,11 +86,13 @@ def write_command(
     if spoken.as_json:
         show_json({"files": []} if receipt is None else receipt.as_dict())
     elif not spoken.quiet:
-        show(_view(receipt, ours.source.name, folder, stopped, console(spoken).width), spoken)
+        show(_view(receipt, ours.source.name, folder, stopped, changes, console(spoken).width), spoken)
     return Exit.ATTENTION if stopped else Exit.DONE
 
 
-def _view(receipt: Receipt | None, live_name: str, folder: Path, held_back: int, width: int) -> Iterator[Text]:
+def _view(
+    receipt: Receipt | None, live_name: str, folder: Path, held_back: int, changes: Path, width: int
+) -> Iterator[Text]:
     from neat_delta.views.comparison import labelled
     from neat_delta.views.look import several
     from neat_delta.views.update import next_view, nothing_view, update_view
@@ -100,5 +102,5 @@ def _view(receipt: Receipt | None, live_name: str, folder: Path, held_back: int,
         return
     yield from update_view(receipt, live_name, width)
     if held_back:
-        yield labelled("held back", f"{several(held_back, 'finding')}; see them with: neat-delta check")
+        yield labelled("held back", f"{several(held_back, 'finding')}; see them with: neat-delta check {changes}")
     yield next_view(receipt)

@@ -239,7 +239,7 @@ def codes_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
         return
     yield Text()
     follow = len(changes.keys_to(CHANGE))
-    also = f", {several(follow, 'item')} besides that names one of them" if follow else ""
+    also = f", and {several(follow, 'item that names', 'items that name')} one of them" if follow else ""
     yield from sentence("codes", f"{several(len(recoded), 'item')} with another code{also}", shown.width)
     some = recoded if shown.everything else recoded.head(SOME_ITEMS)
     rows = [
