@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shlex
 import sys
 from pathlib import Path
@@ -241,16 +242,33 @@ def _view(
     if receipt:
         yield next_view(receipt)
     elif len(seen.changes.keys_to("change", "recode", "add", "remove")):
-        yield labelled("next", _next_step(seen, wanted.out))
+        room = width - len(labelled("next", ""))
+        for at, line in enumerate(_folded(_next_step(seen, wanted.out), room)):
+            yield labelled("" if at else "next", line)
 
 
 def _next_step(seen: Comparison, out: Path | None) -> str:
     """The command that writes what was just shown: the one that was typed, with every option it had."""
     live = seen.live.source.path
     if out is None:
-        return f"{shlex.join(['neat-delta', *sys.argv[1:]])} --write updates"
+        return " ".join(["neat-delta", *map(_quoted, sys.argv[1:]), "--write", "updates"])
     found_anyway = live.parent in (out.parent, Path())
     return f"neat-delta write {out} -o updates" + ("" if found_anyway else f" --live {live}")
+
+
+def _quoted(word: str) -> str:
+    """A word of a command line as a person would quote it."""
+    if shlex.quote(word) == word:
+        return word
+    return shlex.quote(word) if set(word) & set('"$`\\!') else f'"{word}"'
+
+
+def _folded(command: str, room: int) -> list[str]:
+    """A command on as many lines as it takes, broken in front of options in the way that a shell understands."""
+    if len(command) <= room:
+        return [command]
+    first, *rest = re.split(r" (?=--?\w)", command)
+    return [f"{first} \\", *(f"  {part} \\" for part in rest[:-1]), f"  {rest[-1]}"] if rest else [command]
 
 
 def _as_dict(seen: Comparison, receipt: Receipt | None, wanted: Wanted) -> dict[str, Any]:
