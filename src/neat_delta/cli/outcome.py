@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import shlex
 import sys
 from pathlib import Path
@@ -247,13 +246,14 @@ def _view(
             yield labelled("" if at else "next", line)
 
 
-def _next_step(seen: Comparison, out: Path | None) -> str:
+def _next_step(seen: Comparison, out: Path | None) -> list[str]:
     """The command that writes what was just shown: the one that was typed, with every option it had."""
     live = seen.live.source.path
     if out is None:
-        return " ".join(["neat-delta", *map(_quoted, sys.argv[1:]), "--write", "updates"])
+        return ["neat-delta", *map(_quoted, sys.argv[1:]), "--write", "updates"]
     found_anyway = live.parent in (out.parent, Path())
-    return f"neat-delta write {out} -o updates" + ("" if found_anyway else f" --live {live}")
+    where = [] if found_anyway else ["--live", _quoted(str(live))]
+    return ["neat-delta", "write", _quoted(str(out)), "-o", "updates", *where]
 
 
 def _quoted(word: str) -> str:
@@ -263,12 +263,19 @@ def _quoted(word: str) -> str:
     return shlex.quote(word) if set(word) & set('"$`\\!') else f'"{word}"'
 
 
-def _folded(command: str, room: int) -> list[str]:
+def _folded(words: list[str], room: int) -> list[str]:
     """A command on as many lines as it takes, broken in front of options in the way that a shell understands."""
-    if len(command) <= room:
-        return [command]
-    first, *rest = re.split(r" (?=--?\w)", command)
-    return [f"{first} \\", *(f"  {part} \\" for part in rest[:-1]), f"  {rest[-1]}"] if rest else [command]
+    if len(" ".join(words)) <= room:
+        return [" ".join(words)]
+    lines: list[str] = []
+    for word in words:
+        if word.startswith("-") and lines:
+            lines.append(f"  {word}")
+        elif lines:
+            lines[-1] += f" {word}"
+        else:
+            lines.append(word)
+    return [*(f"{line} \\" for line in lines[:-1]), lines[-1]]
 
 
 def _as_dict(seen: Comparison, receipt: Receipt | None, wanted: Wanted) -> dict[str, Any]:
