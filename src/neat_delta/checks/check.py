@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.kinds.numerals import NumberForm, read_numbers
-from neat_delta.changes.changeset import ADD, CHANGE, RECODE, Allowed, findings_frame
+from neat_delta.changes.changeset import ADD, CHANGE, RECODE, Allowed, findings_frame, no_findings
 from neat_delta.changes.measure import EXACT
 from neat_delta.matching import Key
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterable
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import FieldSettings, Settings
@@ -122,6 +122,11 @@ class Trial:
         return findings_frame(
             check, level, key=at["key"], field=at["field"], line=at["line"], value=at["now"], say=said
         )
+
+
+def together(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
+    """The findings of several places in one frame."""
+    return pl.concat([no_findings(), *found])
 
 
 def _exact(texts: pl.Series, form: NumberForm) -> pl.Series:

@@ -13,13 +13,11 @@ from rapidfuzz.distance import Prefix
 
 from neat_delta.catalogue.kinds import kind_named
 from neat_delta.changes.changeset import CHANGE, RECODE, no_findings
-from neat_delta.checks.check import LET, Check
+from neat_delta.checks.check import LET, Check, together
 from neat_delta.matching import Key
 from neat_delta.matching.likeness import naming_field
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
-
     from neat_delta.checks.check import Trial
 
 WAS, NOW = pl.col("was"), pl.col("now")
@@ -53,7 +51,7 @@ def sorted_alone(trial: Trial) -> pl.DataFrame:
                 continue
         say = "these values stood on other items: was the column sorted or moved without the others?"
         found.append(trial.found(cells, "sorted alone", "stop", say))
-    return _concat(found)
+    return together(found)
 
 
 def dragged_series(trial: Trial) -> pl.DataFrame:
@@ -77,7 +75,7 @@ def dragged_series(trial: Trial) -> pl.DataFrame:
         hit = rows.filter("counts").filter(pl.len().over("run") >= RUN - 1)
         say = "these numbers count on from row to row: was the cell above dragged down? Copy it instead"
         found.append(trial.found(_of(cells, hit), "dragged series", "stop", say))
-    return _concat(found)
+    return together(found)
 
 
 def filled_down(trial: Trial) -> pl.DataFrame:
@@ -98,7 +96,7 @@ def filled_down(trial: Trial) -> pl.DataFrame:
         )
         say = "unlike values became that of the row above: was it filled down over them?"
         found.append(trial.found(_of(cells, runs), "filled down", "stop" if own else "warn", say))
-    return _concat(found)
+    return together(found)
 
 
 def shifted(trial: Trial) -> pl.DataFrame:
@@ -126,7 +124,7 @@ def shifted(trial: Trial) -> pl.DataFrame:
         about = rows.select("key", "now", field=pl.lit(None, pl.String))
         say = "the cells of this row stand one column beside their own; move them back, the whole row is held back"
         found.append(trial.found(about, "shifted", "stop", say))
-    return _concat(found)
+    return together(found)
 
 
 def cut_alike(trial: Trial) -> pl.DataFrame:
@@ -139,7 +137,7 @@ def cut_alike(trial: Trial) -> pl.DataFrame:
         alike = cut.filter(pl.len().over(NOW.str.len_chars()) >= FEWEST_CUT)
         say = "these texts lost their ends at one and the same length; the live ones stay"
         found.append(trial.found(alike, "cut alike", "stop", say))
-    return _concat(found)
+    return together(found)
 
 
 def replaced(trial: Trial) -> pl.DataFrame:
@@ -156,7 +154,7 @@ def replaced(trial: Trial) -> pl.DataFrame:
     )
     often = swaps.group_by("old", "new").len().filter((pl.col("len") >= FEWEST_REPLACED) & (pl.col("old") != ""))
     found = [_further(trial, texts, old, new) for old, new, _ in often.sort("len", "old").tail(MOST_SWAPS).iter_rows()]
-    return _concat(found)
+    return together(found)
 
 
 def _further(trial: Trial, texts: pl.DataFrame, old: str, new: str) -> pl.DataFrame:
@@ -228,10 +226,6 @@ def _heights(trial: Trial) -> pl.Series:
 
 def _of(cells: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
-
-
-def _concat(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
-    return pl.concat([no_findings(), *found])
 
 
 CHECKS = (

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changes.changeset import CHANGE, RECODE, findings_frame, no_findings
-from neat_delta.checks.check import LET, Check
+from neat_delta.checks.check import LET, Check, together
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -70,7 +70,7 @@ def implausible_stock(trial: Trial) -> pl.DataFrame:
         if largest:
             say = f"no item has more than {largest} of this; was a barcode or a price typed here?"
             found.append(trial.found(_cells(trial, name, hit), "implausible stock", "stop", say))
-    return _concat(found)
+    return together(found)
 
 
 def below_cost(trial: Trial) -> pl.DataFrame:
@@ -167,7 +167,7 @@ def _each(
     trial: Trial, names: Iterable[str], wrong: pl.Expr, check: str, say: str, level: str = "stop"
 ) -> pl.DataFrame:
     """Findings on the changed cells of these fields for which a condition over was and now holds."""
-    return _concat(
+    return together(
         trial.found(_cells(trial, name, trial.numbers(name).filter(wrong)), check, level, say)
         for name in names
         if name in trial.changes.head.fields
@@ -183,10 +183,6 @@ def _moved(trial: Trial, items: pl.DataFrame, names: Iterable[str | None]) -> pl
     """The sent cells of these fields on some items."""
     cells = trial.sent.filter(pl.col("field").is_in([name for name in names if name]))
     return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
-
-
-def _concat(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
-    return pl.concat([no_findings(), *found])
 
 
 CHECKS = (

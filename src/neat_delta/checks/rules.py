@@ -8,12 +8,10 @@ import polars as pl
 
 from neat_delta.catalogue.typed import typed_cells
 from neat_delta.changes.changeset import ADD, CHANGE, RECODE, no_findings
-from neat_delta.checks.check import UNLOCK, Check
+from neat_delta.checks.check import UNLOCK, Check, together
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
-
     from neat_delta.catalogue.settings import Condition
     from neat_delta.checks.check import Trial
 
@@ -22,7 +20,7 @@ def locked(trial: Trial) -> pl.DataFrame:
     """A field whose change has wide effects changes, and this run does not unlock it."""
     say = "this field is locked in catalogue.toml; --unlock {} lets it change in this run"
     known = trial.changes.keys_to(CHANGE, RECODE)
-    return _concat(
+    return together(
         trial.found(
             cells.join(known, on="key", how="semi", maintain_order="left"), "locked field", "stop", say.format(name)
         )
@@ -60,7 +58,7 @@ def required(trial: Trial) -> pl.DataFrame:
 def too_long(trial: Trial) -> pl.DataFrame:
     """A text is longer than the field holds."""
     say = "the field holds {} characters; shorten the text"
-    return _concat(
+    return together(
         trial.found(
             cells.filter(pl.col("now").str.len_chars() > told.length), "too long", "stop", say.format(told.length)
         )
@@ -72,7 +70,7 @@ def too_long(trial: Trial) -> pl.DataFrame:
 def too_fine(trial: Trial) -> pl.DataFrame:
     """A number has more decimals than the field holds; the shop would round it."""
     say = "the field holds {} decimals, and the shop would round this; round it yourself"
-    return _concat(
+    return together(
         trial.found(
             cells.filter(_decimals(trial, name) > told.decimals),
             "too many decimals",
@@ -92,7 +90,7 @@ def _decimals(trial: Trial, name: str) -> pl.Expr:
 
 def condition(trial: Trial) -> pl.DataFrame:
     """A condition between fields, settled in [checks], held before and does not hold any more."""
-    return _concat(_broken(trial, one) for one in trial.settled.checks.conditions)
+    return together(_broken(trial, one) for one in trial.settled.checks.conditions)
 
 
 def _broken(trial: Trial, one: Condition) -> pl.DataFrame:
@@ -122,10 +120,6 @@ def _broken(trial: Trial, one: Condition) -> pl.DataFrame:
     bad = trial.touched.select("key").filter(holds.not_() & held.fill_null(value=True))
     cells = trial.sent.filter(pl.col("field").is_in(moved)).join(bad, on="key", how="semi", maintain_order="left")
     return trial.found(cells, "condition", one.level, one.say or f"this must hold: {one.must}")
-
-
-def _concat(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
-    return pl.concat([no_findings(), *found])
 
 
 CHECKS = (

@@ -13,7 +13,7 @@ from neat_delta.catalogue.fieldkind import code_separator, single_values
 from neat_delta.catalogue.kinds import filled_values
 from neat_delta.catalogue.profile import LEAST_USES, MOST_CHOICES
 from neat_delta.changes.changeset import no_findings
-from neat_delta.checks.check import LET, NEW_VALUES, Check
+from neat_delta.checks.check import LET, NEW_VALUES, Check, together
 from neat_delta.matching import Key
 
 if TYPE_CHECKING:
@@ -41,7 +41,7 @@ def unknown_value(trial: Trial) -> pl.DataFrame:
         advice = {value: _advice(value, choices, name, open_=not told.limited) for value in strange["single"].unique()}
         say = strange["single"].replace_strict(advice, return_dtype=pl.String)
         found.append(trial.found(strange, "no such choice", "stop", say))
-    return _concat(found)
+    return together(found)
 
 
 def _known_values(trial: Trial, name: str, told: FieldSettings) -> pl.Series | None:
@@ -111,7 +111,7 @@ def another_spelling(trial: Trial) -> pl.DataFrame:
         meant = hit["single"].replace_strict(like, return_dtype=pl.String)
         say = pl.select(pl.format("other items have {} here, this would be a second spelling of it", meant)).to_series()
         found.append(trial.found(hit, "another spelling", "warn", say))
-    return _concat(found)
+    return together(found)
 
 
 def spelt_twice(trial: Trial) -> pl.DataFrame:
@@ -129,7 +129,7 @@ def spelt_twice(trial: Trial) -> pl.DataFrame:
             about = cells.head(1).with_columns(now=pl.lit(None, pl.String))
             said = f"the live export spells a value of {name} in two ways: {'; '.join(several[:SOME_VALUES])}"
             found.append(trial.found(about, "spelt twice", "note", said))
-    return _concat(found)
+    return together(found)
 
 
 def unknown_category(trial: Trial) -> pl.DataFrame:
@@ -150,7 +150,7 @@ def unknown_category(trial: Trial) -> pl.DataFrame:
             inner = inner.filter(pl.col("single").is_in(parents.implode()))
             say_lowest = "this category has others in it, and items go into the lowest ones only; choose one of those"
             found.append(trial.found(inner, "unknown category", "stop", say_lowest))
-    return _concat(found)
+    return together(found)
 
 
 def _parents(paths: pl.Series) -> pl.Series:
@@ -165,7 +165,7 @@ def _parents(paths: pl.Series) -> pl.Series:
 def picture_name(trial: Trial) -> pl.DataFrame:
     """A picture's name has spaces or signs that break web addresses."""
     say = "the name holds a space or a sign that web addresses cannot have; rename the picture"
-    return _concat(
+    return together(
         trial.found(cells.filter(pl.col("now").str.contains(r"[\s?#%&\"<>\\]")), "picture name", "warn", say)
         for name, told, cells in trial.cells()
         if trial.kind(name) == "picture" and (told.separator or "").strip() not in ("&", "#")
@@ -178,7 +178,7 @@ def picture_missing(trial: Trial) -> pl.DataFrame:
         return no_findings()
     there = pl.Series(sorted(trial.pictures), dtype=pl.String)
     say = "there is no such picture in the folder; add it there, or mend the name (letter case counts)"
-    return _concat(
+    return together(
         trial.found(_strange(cells, there, told.separator), "picture missing", "stop", say)
         for name, told, cells in trial.cells()
         if trial.kind(name) == "picture"
@@ -203,7 +203,7 @@ def not_unique(trial: Trial) -> pl.DataFrame:
             pl.format("{} would have it too, and it must be an item's own", other.fill_null("another item"))
         ).to_series()
         found.append(trial.found(hit, "not unique", "stop", say))
-    return _concat(found)
+    return together(found)
 
 
 def points_nowhere(trial: Trial) -> pl.DataFrame:
@@ -221,11 +221,7 @@ def points_nowhere(trial: Trial) -> pl.DataFrame:
             found.append(
                 trial.found(strange, "points nowhere", "warn", "no item has this code; mend it, or add the item")
             )
-    return _concat(found)
-
-
-def _concat(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
-    return pl.concat([no_findings(), *found])
+    return together(found)
 
 
 CHECKS = (

@@ -11,7 +11,6 @@ from neat_delta.cli.common import (
     Manners,
     catalogue_file,
     console,
-    exported_as,
     manners,
     progress,
     settled_in,
@@ -19,7 +18,7 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import live_of
+from neat_delta.cli.kept import kept
 from neat_delta.cli.outcome import Openings, openings, pictures_in
 
 if TYPE_CHECKING:
@@ -55,18 +54,13 @@ def check_command(
 
     Nothing is written but the workbook, if one is asked for. "compare" and "write" run the same checks.
     """
-    from neat_delta.catalogue import field_name
-    from neat_delta.changes import load_changes
     from neat_delta.checks import tried_again
-    from neat_delta.reading import read_catalogue
     from neat_delta.whole import write_whole
     from neat_delta.writing.findingsbook import findings_book
 
     settled = settled_in(settings)
     with progress(spoken) as voice:
-        loaded = load_changes(changes)
-        ours = read_catalogue(live or live_of(loaded, changes), voice, exported_as(settled))
-        ours = ours.renamed({field_name(note.column): name for name, note in loaded.head.fields.items()})
+        loaded, ours = kept(changes, live, settled, voice)
         voice.step("checking what would change")
         tried = tried_again(loaded, ours, settled, opened.allowed(), pictures_in(opened.pictures))
         if book is not None:

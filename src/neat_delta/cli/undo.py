@@ -11,7 +11,6 @@ from neat_delta.cli.common import (
     Manners,
     catalogue_file,
     console,
-    exported_as,
     manners,
     progress,
     settled_in,
@@ -19,7 +18,7 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import live_of
+from neat_delta.cli.kept import kept
 from neat_delta.cli.outcome import FORM, PACK
 
 if TYPE_CHECKING:
@@ -57,16 +56,11 @@ def undo_command(
     They are those that "write" puts into undo: changed cells, new items, removals and codes alike. It needs the live
     export the change set was made from, and takes the shop to be as the update has left it.
     """
-    from neat_delta.catalogue import field_name
-    from neat_delta.changes import load_changes
-    from neat_delta.reading import read_catalogue
     from neat_delta.writing import write_update
 
     settled = settled_in(settings)
     with progress(spoken) as voice:
-        loaded = load_changes(changes)
-        ours = read_catalogue(live or live_of(loaded, changes), voice, exported_as(settled))
-        ours = ours.renamed({field_name(note.column): name for name, note in loaded.head.fields.items()})
+        loaded, ours = kept(changes, live, settled, voice)
         receipt = write_update(
             loaded, ours, folder, settled, replace=replace, way=pack, shape=shape, turned=True, voice=voice
         )

@@ -11,7 +11,6 @@ from neat_delta.cli.common import (
     Manners,
     catalogue_file,
     console,
-    exported_as,
     manners,
     progress,
     settled_in,
@@ -19,7 +18,7 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import live_of
+from neat_delta.cli.kept import kept
 from neat_delta.cli.outcome import FORM, PACK, STRICT, Openings, openings, pictures_in, refused
 
 if TYPE_CHECKING:
@@ -66,17 +65,12 @@ def write_command(
     The change set knows the live export it was made from and refuses any other. All checks are run again; what they
     stop is held back, and the rest is written.
     """
-    from neat_delta.catalogue import field_name
-    from neat_delta.changes import load_changes
     from neat_delta.checks import tried_again
-    from neat_delta.reading import read_catalogue
     from neat_delta.writing import write_update
 
     settled = settled_in(settings)
     with progress(spoken) as voice:
-        loaded = load_changes(changes)
-        ours = read_catalogue(live or live_of(loaded, changes), voice, exported_as(settled))
-        ours = ours.renamed({field_name(note.column): name for name, note in loaded.head.fields.items()})
+        loaded, ours = kept(changes, live, settled, voice)
         voice.step("checking what would change")
         tried = tried_again(loaded, ours, settled, opened.allowed(), pictures_in(opened.pictures))
         stopped = tried.stopped()

@@ -24,7 +24,7 @@ def remembered(path: Path) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
     table = read_catalogue(path, told=Told(every_row=True))
     if len(table.names) not in (2, 3) or table.unnamed:
         raise Unreadable(
-            f"the file has {len(table.names) + table.unnamed} columns",
+            f"the number of its columns is {len(table.names) + table.unnamed}",
             file=path,
             line=table.form.header_line,
             remedy="Two columns are their codes and ours; three are a field, their values and ours.",
