@@ -134,6 +134,9 @@ def test_columns_of_a_list_of_codes_are_known_by_name_or_told(tmp_path):
 
     assert code_pairs(listed, KEY).row(0) == ("C-1", "D", 2)
     assert code_pairs(listed, KEY, old="remark").row(0) == ("x", "D", 2)
+    many = read_catalogue(write_table(tmp_path / "many.csv", [["sku", "item id", "name"], ["C-1", "D", "x"]]))
+    with pytest.raises(WrongChoice, match="which columns hold the old and the new codes cannot be told"):
+        code_pairs(many, KEY)
     with pytest.raises(WrongChoice, match="there is no column 'none'"):
         code_pairs(listed, KEY, old="none")
 

@@ -30,8 +30,8 @@ NEW = ("new", "new_code", "new_sku", "to", "now", "code_new")
 def code_pairs(codes: Catalogue, key: Key, old: str | None = None, new: str | None = None) -> pl.DataFrame:
     """The code changes that a file asks for (frame of old, new, line).
 
-    Its columns are told, or known by their names (old and new code, or the key's own name for the old one), or simply
-    the first two. A key of several fields is not changed by file.
+    Its columns are told, or known by their names (old and new code, or the key's own name for the old one), or there are
+    just two. A key of several fields is not changed by file.
 
     Raises:
         WrongChoice: the key has several fields, or there are no such columns.
@@ -45,12 +45,19 @@ def code_pairs(codes: Catalogue, key: Key, old: str | None = None, new: str | No
             remedy = "Columns: " + ", ".join(codes.names) + "."
             raise WrongChoice(f"there is no column {told!r}", file=codes.source.path, remedy=remedy)
     names = codes.names
-    if len(names) < 2:
-        raise WrongChoice("a list of codes has two columns, old and new", file=codes.source.path)
     from_ = field_name(old) if old else next((name for name in (*OLD, key.fields[0]) if name in names), None)
     to = field_name(new) if new else next((name for name in NEW if name in names and name != from_), None)
-    from_ = from_ or next(name for name in names if name != to)
-    to = to or next(name for name in names if name != from_)
+    if len(names) == len(("old", "new")):
+        # Of two columns, what is not the one is the other; among more, nobody should guess.
+        from_ = from_ or next(name for name in names if name != to)
+        to = to or next(name for name in names if name != from_)
+    if from_ is None or to is None:
+        raise WrongChoice(
+            "which columns hold the old and the new codes cannot be told",
+            file=codes.source.path,
+            line=codes.form.header_line,
+            remedy="Say so with --old COLUMN and --new COLUMN; columns: " + ", ".join(names) + ".",
+        )
     cells = codes.cells([from_, to])
     return pl.DataFrame({"old": cells[from_].str.strip_chars(), "new": cells[to], "line": codes.rows.line})
 

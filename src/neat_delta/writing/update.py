@@ -244,9 +244,7 @@ def _write_records(changes: ChangeSet, live: Catalogue, folder: Path, shop: Shop
     scripts = []
     if changes.new_keys():
         raise CannotWrite(
-            "code changes go into tables only",
-            column=shop.shape,
-            remedy="Say --form delimited, tsv or xlsx.",
+            f"code changes go into tables only, not into {shop.shape}", remedy="Say --form delimited, tsv or xlsx."
         )
     for does in (ADD, CHANGE, REMOVE):
         lines = lines_of(changes, live, does, shop, shape)
