@@ -30,8 +30,8 @@ NEW = ("new", "new_code", "new_sku", "to", "now", "code_new")
 def code_pairs(codes: Catalogue, key: Key, old: str | None = None, new: str | None = None) -> pl.DataFrame:
     """The code changes that a file asks for (frame of old, new, line).
 
-    Its columns are told, or known by their names (old and new code, or the key's own name for the old one), or there are
-    just two. A key of several fields is not changed by file.
+    Its columns are told, or known by their names (old and new code, the key's own name for the old one), or just two.
+    A key of several fields is not changed by file.
 
     Raises:
         WrongChoice: the key has several fields, or there are no such columns.
