@@ -221,7 +221,7 @@ def _findings(rows: pl.DataFrame) -> pl.DataFrame:
 def _item_lines(changes: ChangeSet) -> pl.Series:
     """One JSON text per item, then one per row that belongs to no item."""
     # Whole columns are turned to JSON at once; only the objects with changing names are put together as text.
-    cell = pl.format("{}:{}", _json(pl.col("field")), pl.struct("was", "now").struct.json_encode())
+    cell = pl.format("{}:{}", as_json(pl.col("field")), pl.struct("was", "now").struct.json_encode())
     cells = changes.cells.group_by("key", maintain_order=True).agg(cells=cell.str.join(","))
     finding = pl.struct(name for name in FINDINGS if name != "key").struct.json_encode()
     said = changes.findings.select("key", "line", finding=finding)
@@ -243,13 +243,13 @@ def _item_lines(changes: ChangeSet) -> pl.Series:
 def _line() -> pl.Expr:
     """An item's line from its columns; what is null is left out, but for the key."""
     return pl.concat_str(
-        pl.lit('{"key":') + _json(pl.col("key").str.split(JOINT)),
-        pl.lit(',"do":') + _json(pl.col("do")),
+        pl.lit('{"key":') + as_json(pl.col("key").str.split(JOINT)),
+        pl.lit(',"do":') + as_json(pl.col("do")),
         pl.when(pl.col("to").is_null())
         .then(pl.lit(""))
-        .otherwise(pl.lit(',"to":') + _json(pl.col("to").str.split(JOINT))),
+        .otherwise(pl.lit(',"to":') + as_json(pl.col("to").str.split(JOINT))),
         _unless_null(',"line":', pl.col("line").cast(pl.String)),
-        pl.when(pl.col("name").is_null()).then(pl.lit("")).otherwise(pl.lit(',"name":') + _json(pl.col("name"))),
+        pl.when(pl.col("name").is_null()).then(pl.lit("")).otherwise(pl.lit(',"name":') + as_json(pl.col("name"))),
         _unless_null(',"cells":{', pl.col("cells"), "}"),
         _unless_null(',"findings":[', pl.col("findings"), "]"),
         pl.lit("}"),
@@ -260,6 +260,6 @@ def _unless_null(before: str, value: pl.Expr, after: str = "") -> pl.Expr:
     return pl.when(value.is_null()).then(pl.lit("")).otherwise(pl.lit(before) + value + pl.lit(after))
 
 
-def _json(value: pl.Expr) -> pl.Expr:
+def as_json(value: pl.Expr) -> pl.Expr:
     """A column's values as JSON texts: wrapped into an object, encoded, and unwrapped."""
     return pl.struct(value.alias("v")).struct.json_encode().str.strip_prefix('{"v":').str.strip_suffix("}")

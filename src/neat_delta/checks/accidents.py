@@ -90,10 +90,12 @@ def damaged(trial: Trial) -> pl.DataFrame:
     codes = [name for name, note in trial.changes.head.fields.items() if note.kind in ("code", "itemref")]
     hit = _what(_texts(trial).drop_nulls("now"), UNCLEAR)
     strange_codes = _what(_texts(trial).drop_nulls().filter(pl.col("field").is_in(codes)), UNLIKE_CODES)
-    repairs = repaired(trial).select("key", "field")
     strange = _accented(trial).filter(NOW.str.contains(DOUBLED) & ~WAS.str.contains(DOUBLED))
     strange = strange.with_columns(what=pl.lit("accents were read in the wrong character set"))
     hit = pl.concat([hit, strange_codes, strange]).unique(["key", "field"], keep="first", maintain_order=True)
+    if hit.is_empty():
+        return no_findings()
+    repairs = repaired(trial).select("key", "field")
     hit = hit.join(repairs, on=["key", "field"], how="anti", maintain_order="left")
     say = "{} ({} became {}); write the value anew, or say --as-typed {}"
     return _found(trial, hit, "spreadsheet damage", "stop", say)

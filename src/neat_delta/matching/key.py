@@ -53,6 +53,11 @@ class Key:
         return cells.select(pl.concat_str(self.fields, separator=JOINT)).to_series()
 
 
+def key_parts(keys: pl.Series, names: Sequence[str]) -> pl.DataFrame:
+    """Keys as a column for each of their parts, under these names."""
+    return keys.str.split_exact(JOINT, len(names) - 1).struct.rename_fields(list(names)).struct.unnest()
+
+
 def choose_key(live: Catalogue, shared: Sequence[str], told: Sequence[str] = ()) -> Key:
     """The key fields: as told, or the one shared field that is named as the SKU.
 

@@ -16,6 +16,8 @@ if TYPE_CHECKING:
     from neat_delta.writing import Receipt
 
 SOME_FILES = 8
+# People type the names of files, so that what stands behind them is cut first.
+LONGEST_NAME = 40
 
 
 def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
@@ -55,7 +57,7 @@ def files_table(receipt: Receipt, width: int) -> Iterator[Text]:
         ]
         for at, written in enumerate(files)
     ]
-    yield from table([Column(), Column(least=16), Column(right=True), Column(), Column(least=8)], rows, width)
+    yield from table([Column(), Column(least=LONGEST_NAME), Column(right=True), Column(), Column(least=8)], rows, width)
     more = len(receipt.files) - len(files)
     if more:
         yield labelled("", f"… and {several(more, 'more file')}, all in {receipt.folder}/receipt.json")

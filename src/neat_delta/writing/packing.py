@@ -19,6 +19,7 @@ from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changes.codes import stages
 from neat_delta.errors import CannotWrite
 from neat_delta.matching import JOINT, Key
+from neat_delta.matching.key import key_parts
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
@@ -137,8 +138,8 @@ def _recodings(changes: ChangeSet, live: Catalogue, *, back: bool) -> list[Table
             Table(
                 pl.concat(
                     [
-                        _parts(old, changes.head.key),
-                        _parts(new, [f"{NEW_CODE}{live.field(name).column}" for name in changes.head.key]),
+                        key_parts(old, changes.head.key),
+                        key_parts(new, [f"{NEW_CODE}{live.field(name).column}" for name in changes.head.key]),
                     ],
                     how="horizontal",
                 ),
@@ -146,11 +147,6 @@ def _recodings(changes: ChangeSet, live: Catalogue, *, back: bool) -> list[Table
             )
         )
     return tables
-
-
-def _parts(keys: pl.Series, names: Sequence[str]) -> pl.DataFrame:
-    """Keys as columns of their parts."""
-    return keys.str.split_exact(JOINT, len(names) - 1).struct.rename_fields(list(names)).struct.unnest()
 
 
 def _parents_first(changes: ChangeSet) -> pl.DataFrame:
@@ -274,7 +270,7 @@ def _removals(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> l
 def _table(keys: pl.Series, cells: pl.DataFrame, changes: ChangeSet, live: Catalogue, does: str = CHANGE) -> Table:
     """A table of these items with their key's parts in front of other cells, columns in the live export's order."""
     key = list(changes.head.key)
-    wide = pl.concat([_parts(keys, key), cells.drop(key, strict=False)], how="horizontal")
+    wide = pl.concat([key_parts(keys, key), cells.drop(key, strict=False)], how="horizontal")
     return Table(wide.select(name for name in live.names if name in wide.columns), does)
 
 

@@ -18,6 +18,7 @@ from neat_delta.catalogue import field_name
 from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import ProofFailed
 from neat_delta.matching import JOINT, Key
+from neat_delta.matching.key import key_parts
 from neat_delta.reading import Told, read_catalogue
 from neat_delta.writing.recordproof import items_in, run_sql
 from neat_delta.writing.records import RECORDS, SQL
@@ -109,14 +110,13 @@ def _recoded(items: pl.DataFrame, to: Mapping[str, str], shop: Shop) -> pl.DataF
         return items
     keys = items[JOINT].replace(dict(to))
     names = list(shop.key.fields)
-    parts = keys.str.split_exact(JOINT, len(names) - 1).struct.rename_fields(names).struct.unnest()
+    parts = key_parts(keys, names)
     return items.with_columns(keys.alias(JOINT), *parts.get_columns())
 
 
 def _blank(shop: Shop, keys: pl.Series) -> pl.DataFrame:
     """New items with nothing but their key."""
-    parts = keys.str.split_exact(JOINT, len(shop.key.fields) - 1).struct.rename_fields(list(shop.key.fields))
-    codes = parts.struct.unnest().with_columns(keys.alias(JOINT))
+    codes = key_parts(keys, shop.key.fields).with_columns(keys.alias(JOINT))
     names = [name for name in shop.items.columns if name not in codes.columns]
     return codes.with_columns(pl.lit("").alias(name) for name in names).select(shop.items.columns)
 

@@ -16,6 +16,7 @@ import polars as pl
 
 from neat_delta.catalogue.kinds import kind_named
 from neat_delta.changes.changeset import ADD, CHANGE, REMOVE
+from neat_delta.changes.store import as_json
 from neat_delta.matching import JOINT
 from neat_delta.writing.shopimport import other_mark
 
@@ -39,16 +40,18 @@ def lines_of(changes: ChangeSet, live: Catalogue, does: str, shop: ShopImport, s
     keys = changes.keys_to(does)
     if shape == SQL:
         return _sql(keys, cells, changes, live, does, shop.rules.table)
-    pair = pl.concat_str(_json(_column(live)), pl.lit(":"), _json(pl.col("now"), null="null"))
+    pair = pl.concat_str(as_json(_column(live)), pl.lit(":"), as_json(pl.col("now")))
     told = keys.join(_joined(cells, pair, ","), on="key", how="left", maintain_order="left")
     if shape == MERGE_PATCH:
         patch = (
             pl.lit("null") if does == REMOVE else pl.concat_str(pl.lit("{"), pl.col("told").fill_null(""), pl.lit("}"))
         )
-        parts = [_json(_part(changes, name)) for name in changes.head.key]
+        parts = [as_json(_part(changes, name)) for name in changes.head.key]
         opened = pl.concat_str([piece for part in parts for piece in (pl.lit("{"), part, pl.lit(":"))])
         return told.select(opened + patch + pl.lit("}" * len(parts))).to_series()
-    names = [_json(pl.lit(live.field(name).column)) + ":" + _json(_part(changes, name)) for name in changes.head.key]
+    names = [
+        as_json(pl.lit(live.field(name).column)) + ":" + as_json(_part(changes, name)) for name in changes.head.key
+    ]
     key = pl.concat_str(names, separator=",")
     rest = pl.when(pl.col("told").is_null() | pl.lit(does == REMOVE)).then(pl.lit("")).otherwise("," + pl.col("told"))
     return told.select(pl.lit("{") + key + rest + pl.lit("}")).to_series()
@@ -116,11 +119,6 @@ def _column(live: Catalogue) -> pl.Expr:
 def _part(changes: ChangeSet, name: str) -> pl.Expr:
     """One part of each item's key."""
     return pl.col("key").str.split(JOINT).list.get(changes.head.key.index(name))
-
-
-def _json(value: pl.Expr, null: str | None = None) -> pl.Expr:
-    text = pl.struct(value.alias("v")).struct.json_encode().str.strip_prefix('{"v":').str.strip_suffix("}")
-    return text if null is None else pl.when(value.is_null()).then(pl.lit(null)).otherwise(text)
 
 
 def _name(column: pl.Expr) -> pl.Expr:
