@@ -176,6 +176,31 @@ def test_two_rows_that_could_be_one_item_are_both_left_out(compared):
     assert seen.changes.head.counts["new"] == 2
 
 
+NEIGHBOURS = [
+    ["sku", "name", "maker", "stock"],
+    ["000417", "Smoker", "Combwick", "1"],
+    ["00417", "Veil", "Thrumhive", "2"],
+    ["B", "Jar", "Thrumhive", "3"],
+]
+
+
+def test_the_rest_of_a_row_decides_between_two_items_that_its_code_may_be(compared):
+    edited = [NEIGHBOURS[0], ["417", "Smoker", "Combwick", "5"], ["417", "Veil", "Thrumhive", "6"], NEIGHBOURS[3]]
+
+    seen = compared(edited, live=NEIGHBOURS, rescue=True)
+
+    assert changed(seen) == {("000417", "stock"): ("1", "5"), ("00417", "stock"): ("2", "6")}
+
+
+@pytest.mark.parametrize("row", [["417", "Smoker", "Thrumhive", "5"], ["417", "Hat", "Combwick", "5"]])
+def test_a_row_that_may_be_two_items_is_held_back_with_both(compared, row):
+    seen = compared([NEIGHBOURS[0], row, NEIGHBOURS[3]], live=NEIGHBOURS, rescue=True, add=True)
+
+    (finding,) = seen.changes.findings.filter(check="damaged code").to_dicts()
+    assert "000417 or 00417 is missing" in finding["say"]
+    assert seen.changes.items.filter(do="add").is_empty()
+
+
 def test_largest_moves_come_first_and_fields_are_summed_up(compared):
     edited = [list(row) for row in LIVE]
     edited[1][2], edited[2][2], edited[3][3], edited[3][1] = "12.00", "26.00", "41", "Mitten"

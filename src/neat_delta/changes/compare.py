@@ -223,7 +223,8 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
 
 def with_rescues(live: Catalogue, edited: Catalogue, key: Key, options: Options) -> tuple[Catalogue, pl.DataFrame]:
     """The sheet with the codes of rescued rows made good, where that is wanted; and a finding on each."""
-    pairs = rescued_codes(live, edited, key) if options.rescue else pl.DataFrame()
+    fields = [name for name in live.names if name in edited.names and name not in key.fields]
+    pairs = rescued_codes(live, edited, key, fields) if options.rescue else pl.DataFrame()
     if pairs.is_empty():
         return edited, no_findings()
     return with_codes_of(live, edited, key, pairs), rescued(live, edited, key, pairs)

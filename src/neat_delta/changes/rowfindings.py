@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from neat_delta.matching import Key, Pairing
 
 LONGEST_VALUE = 200
+MOST_CANDIDATES = 5
 
 
 def row_findings(
@@ -142,19 +143,22 @@ def _unclear(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> 
 
 
 def _likely_damaged(live: Catalogue, edited: Catalogue, key: Key, rows: pl.DataFrame, *, added: bool) -> pl.DataFrame:
-    """New codes that differ from that of one gone item in zeros, spaces or case only: an item would be there twice."""
-    codes = pl.DataFrame({"code": key.values(edited, rows["edited"]), "meant": key.values(live, rows["live"])})
+    """New codes that may be what is left of gone items' (edited, live): an item would be there twice."""
+    codes = pl.DataFrame({"edited": rows["edited"], "meant": key.values(live, rows["live"])})
+    codes = codes.group_by("edited", maintain_order=True).agg("meant")
+    few = pl.col("meant").list.head(MOST_CANDIDATES).list.join(" or ")
+    more = pl.when(pl.col("meant").list.len() > MOST_CANDIDATES).then(pl.lit(" …")).otherwise(pl.lit(""))
     advice = (
-        "no live item has this code, but {} is missing from the sheet; write the code just so, or say --rescue-codes"
+        "no live item has this code, but {}{} is missing from the sheet; write the code just so, or say --rescue-codes"
     )
     return findings_frame(
         "damaged code",
         "stop" if added else "warn",
-        key=codes["code"],
-        line=_lines(edited, rows["edited"]),
+        key=key.values(edited, codes["edited"]),
+        line=_lines(edited, codes["edited"]),
         field=key.fields[0],
-        value=codes["code"],
-        say=codes.select(pl.format(advice, "meant")).to_series(),
+        value=key.values(edited, codes["edited"]),
+        say=codes.select(pl.format(advice, few, more)).to_series(),
     )
 
 

@@ -6,8 +6,6 @@ import polars as pl
 
 from neat_delta.catalogue.kinds.verbatim import Verbatim
 
-# 9.52E+12: what a spreadsheet program makes of a long code. No shop writes codes so.
-POWER_OF_TEN = r"^[+-]?\d+([.,]\d+)?[eE]\+\d+$"
 LONGEST = 40
 MOSTLY = 0.9
 
@@ -20,8 +18,8 @@ def fits(values: pl.Series, field: str) -> bool:
 
 
 def read(cells: pl.Series) -> pl.Series:
-    """The code itself; null where a spreadsheet program has turned it into a power of ten."""
-    return cells.to_frame("c").select(pl.when(~pl.col("c").str.contains(POWER_OF_TEN)).then("c")).to_series()
+    """The code itself, whatever it looks like; what a spreadsheet program makes of codes is told beside the live one."""
+    return cells
 
 
 KIND = Verbatim("code", turn=60, wants="a code as text (not a number like 9.52E+12)", fits=fits, reading=read)

@@ -1,6 +1,6 @@
-"""GTIN: the barcodes of trade (EAN-8, UPC-A, EAN-13, GTIN-14) with their check digit.
+"""GTIN: the barcodes of trade (EAN-8, UPC-A, EAN-13, GTIN-14) and of books (ISBN), with their check digit.
 
-The check digit is that of the GS1 General Specifications, section 7.9, computed by python-stdnum.
+The check digits are those of the GS1 General Specifications, section 7.9, and of ISO 2108, computed by python-stdnum.
 """
 
 from __future__ import annotations
@@ -10,28 +10,30 @@ import polars as pl
 from neat_delta.catalogue.kinds.kind import few
 from neat_delta.catalogue.kinds.verbatim import Verbatim
 
-SHAPE = r"^(\d{8}|\d{12,14})$"
+# Digits, or an ISBN with its parts; the last sign of an older ISBN may be an X.
+SHAPE = r"^(\d{8}|\d{12,14}|97[89][- ](?:\d+[- ]){3}\d|\d{9}[\dX]|(?:\d+[- ]){3}[\dX])$"
+PARTED = r"^\d[\d -]*[\dX]$"
 SAMPLE = 500
 
 
 def fits(values: pl.Series, field: str) -> bool:
-    """All values have a barcode's length, and the check digits of a sample are right."""
+    """All values have a barcode's shape, and the check digits of a sample are right."""
     if not few(values).str.contains(SHAPE).all() or not values.str.contains(SHAPE).all():
         return False
-    return all(map(_valid, values.head(SAMPLE)))
+    return all(map(is_barcode, values.head(SAMPLE)))
 
 
 def read(cells: pl.Series) -> pl.Series:
-    """The digits; null where they are no barcode."""
-    shaped = cells.to_frame("c").select(pl.when(pl.col("c").str.contains(SHAPE)).then("c")).to_series()
-    valid = shaped.map_elements(_valid, return_dtype=pl.Boolean).fill_null(False)
-    return shaped.to_frame("c").select(pl.when(valid).then("c")).to_series()
+    """The digits without what parts them; what is no barcode stays as it is, a check speaks of it."""
+    bare = pl.col("c").str.replace_all(r"[ -]", "")
+    return cells.to_frame("c").select(pl.when(pl.col("c").str.contains(PARTED)).then(bare).otherwise("c")).to_series()
 
 
-def _valid(digits: str) -> bool:
-    from stdnum import ean  # takes longer to load than most columns take to be judged
+def is_barcode(text: str) -> bool:
+    """Whether the length is a barcode's and the check digit is right."""
+    from stdnum import ean, isbn  # takes longer to load than most columns take to be judged
 
-    return bool(ean.is_valid(digits))
+    return bool(ean.is_valid(text) or isbn.is_valid(text))
 
 
 KIND = Verbatim(

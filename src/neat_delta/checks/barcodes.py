@@ -1,0 +1,78 @@
+"""Barcodes: check digits, and lengths that zeros in front have changed."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.catalogue.kinds.gtin import PARTED, is_barcode, read
+from neat_delta.checks.check import LET, Check, together
+from neat_delta.matching import JOINT
+
+if TYPE_CHECKING:
+    from neat_delta.checks.check import Trial
+
+LENGTHS = (8, 12, 13, 14)
+LAST_SIGNS = "0123456789X"
+
+
+def wrong_barcode(trial: Trial) -> pl.DataFrame:
+    """A barcode's check digit is wrong, or it has not the length of one."""
+    found = []
+    for name, cells in _barcodes(trial):
+        others = cells.filter(~_same_number())
+        advice = {code: _advice(code) for code in others["code"].unique() if not is_barcode(code)}
+        hit = others.filter(pl.col("code").is_in(list(advice))).unique(["key", "field"], keep="first", maintain_order=True)
+        say = hit["code"].replace_strict(advice, return_dtype=pl.String)
+        found.append(trial.found(hit, "wrong barcode", "stop", say + f' (--let "wrong barcode" sends {name} so)'))
+    return together(found)
+
+
+def padded_barcode(trial: Trial) -> pl.DataFrame:
+    """A barcode is the live one with zeros put in front."""
+    say = "the same barcode in more digits; shops and scanners may take it for another one"
+    longer = pl.col("code").str.len_chars() > pl.col("was").str.len_chars()
+    return together(
+        trial.found(cells.filter(_same_number() & longer), "padded barcode", "warn", say)
+        for _, cells in _barcodes(trial)
+    )
+
+
+def _barcodes(trial: Trial) -> list[tuple[str, pl.DataFrame]]:
+    """The new barcodes by field, one a row, with what counts of them as code.
+
+    Powers of ten and failed formulas are damage of another sort, and said there.
+    """
+    written = pl.col("single").str.contains(rf"{PARTED}|^\d$|[A-DF-Za-df-z]")
+    found = []
+    for name, told, cells in trial.cells():
+        if trial.kind(name) == "gtin":
+            single = pl.col("now").str.split(told.separator or JOINT)
+            codes = cells.with_columns(single=single).explode("single").drop_nulls("single")
+            codes = codes.with_columns(pl.col("single").str.strip_chars()).filter(written)
+            found.append((name, codes.with_columns(code=read(codes["single"]))))
+    return found
+
+
+def _same_number() -> pl.Expr:
+    """Whether nothing but zeros in front tells the new barcode from the live one."""
+    was, code = (pl.col(side).str.strip_chars_start("0") for side in ("was", "code"))
+    return (was == code).fill_null(value=False)
+
+
+def _advice(code: str) -> str:
+    for length in LENGTHS:
+        if len(code) < length and is_barcode(code.zfill(length)):
+            return f"with the zeros in front that it lacks this is {code.zfill(length)}; write that, as text"
+    if len(code) not in (*LENGTHS, 10) or not code[:-1].isdecimal():
+        return "a barcode has 8, 12, 13 or 14 digits, an ISBN 10 or 13; look at the item and write it anew"
+    right = next((code[:-1] + sign for sign in LAST_SIGNS if is_barcode(code[:-1] + sign)), None)
+    fits = f"{right} would be right, or" if right else "look:"
+    return f"the check digit does not fit; {fits} another digit is mistyped"
+
+
+CHECKS = (
+    Check("wrong barcode", "stop", wrong_barcode, LET),
+    Check("padded barcode", "warn", padded_barcode, LET),
+)
