@@ -1,8 +1,10 @@
-"""Single files, written whole or not at all."""
+"""Files and folders written whole or not at all: as a draft beside their place, which is then moved there."""
 
 from __future__ import annotations
 
 import secrets
+import shutil
+import time
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import CannotWrite
@@ -11,13 +13,50 @@ if TYPE_CHECKING:
     from pathlib import Path
 
 
+DRAFT, BEFORE = ".draft", ".before"
+# Nothing of ours takes longer; what is older is left from a run that was killed.
+LONGEST_RUN = 3600
+
+
+def draft_of(path: Path) -> Path:
+    """A name for the draft of a file or folder, on the same disk; drafts of runs that were killed are cleared away."""
+    for left in path.parent.glob(f".{path.name}.*{DRAFT}"):
+        if time.time() - left.stat().st_mtime > LONGEST_RUN:
+            shutil.rmtree(left, ignore_errors=True) if left.is_dir() else left.unlink(missing_ok=True)
+    return path.with_name(f".{path.name}.{secrets.token_hex(4)}{DRAFT}")
+
+
+def put_folder(draft: Path, folder: Path) -> None:
+    """Move a draft to its place; what stands there steps aside first, and comes back if the move fails."""
+    if not folder.exists():
+        draft.rename(folder)
+        return
+    aside = draft.with_suffix(BEFORE)
+    folder.rename(aside)
+    try:
+        draft.rename(folder)
+    except OSError:
+        aside.rename(folder)
+        raise
+    shutil.rmtree(aside, ignore_errors=True)
+
+
+def put_back(folder: Path) -> None:
+    """Bring back a folder that had stepped aside when a run was killed, or clear it away if the new one is there."""
+    for aside in sorted(folder.parent.glob(f".{folder.name}.*{BEFORE}")):
+        if folder.exists():
+            shutil.rmtree(aside, ignore_errors=True)
+        else:
+            aside.rename(folder)
+
+
 def write_whole(path: Path, data: bytes) -> None:
     """Write a file beside its place and move it there, over what may stand there.
 
     Raises:
         CannotWrite: the disk refuses; what stood there still does.
     """
-    draft = path.with_name(f".{path.name}.{secrets.token_hex(4)}.draft")
+    draft = draft_of(path)
     try:
         draft.write_bytes(data)
         draft.replace(path)

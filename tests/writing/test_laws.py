@@ -7,9 +7,11 @@ import tempfile
 from decimal import Decimal
 from pathlib import Path
 
+import openpyxl
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from openpyxl.utils.escape import unescape
 
 from helpers import import_into, read_table, update_files, write_table
 from neat_delta.changes import Options, compare, dump_changes, load_changes
@@ -200,6 +202,17 @@ def test_a_kept_change_set_writes_the_same_update(shop):
         ]
 
 
+def as_tables(workbooks):
+    """The same as comma-separated files, read by a package that the program does not use; every cell is text."""
+    files = []
+    for path in workbooks:
+        rows = openpyxl.load_workbook(path).active.iter_rows(values_only=True)
+        # Signs that XML has no place for stand in workbooks as _x000D_ (ECMA-376, ST_Xstring).
+        table = [["" if cell is None else unescape(cell) for cell in row] for row in rows]
+        files.append(write_table(path.with_suffix(".csv"), table))
+    return files
+
+
 def imported_records(table, files, shape):
     """A shop that takes JSON lines by the book, or runs a script; nothing of ours is used."""
     header, *rows = table
@@ -242,10 +255,12 @@ def test_every_form_does_the_same_and_is_undone_by_its_own_undo(shop, data, shap
         seen = compare(ours, theirs, Options(clear_blanks=True, kinds=TEXTS, add=True, remove=99))
         if write_update(seen.changes, ours, folder / "up", shape=shape) is None:
             return
-        if shape == "xlsx":  # the proof has read it back; another reader of workbooks is not at hand here
-            return
         files, undo = update_files(folder / "up"), update_files(folder / "up" / "undo")
-        if shape == "tsv":
+        if shape == "xlsx":
+            files, undo = as_tables(files), as_tables(undo)
+            got = import_into(live, files)
+            back = import_into(got, undo)
+        elif shape == "tsv":
             got = import_into(live, files, delimiter="\t")
             back = import_into(got, undo, delimiter="\t")
         else:

@@ -14,7 +14,6 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.kinds import kind_named
 from neat_delta.changes.changeset import ADD, CHANGE, REMOVE
 from neat_delta.changes.store import as_json
 from neat_delta.matching import JOINT
@@ -67,13 +66,8 @@ def _sql(
     keys: pl.DataFrame, cells: pl.DataFrame, changes: ChangeSet, live: Catalogue, does: str, table: str
 ) -> pl.Series:
     name, value = _name(_column(live)), _value(pl.col("now"))
-    numeric = [field for field, note in changes.head.fields.items() if kind_named(note.kind).numeric]
-    # A blank number cannot be compared with a text by every database.
-    blank = (
-        pl.when(pl.col("field").is_in(numeric))
-        .then(name + " IS NULL")
-        .otherwise("(" + name + " IS NULL OR " + name + " = '')")
-    )
+    # Neither a number nor a date can be compared with a blank text by every database; their first sign can.
+    blank = "COALESCE(CAST(" + name + " AS VARCHAR(1)), '') = ''"
     told = keys
     for column, piece, between in (
         ("sets", name + " = " + value, ", "),

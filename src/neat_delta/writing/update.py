@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import secrets
 import shutil
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass
@@ -19,6 +18,7 @@ from neat_delta.changes.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.errors import CannotWrite, WrongLive
 from neat_delta.reading import fingerprint
 from neat_delta.voice import SILENCE, Voice
+from neat_delta.whole import draft_of, put_back, put_folder
 from neat_delta.writing.delimited import as_workbook, delimited
 from neat_delta.writing.packing import BALANCED, Cost, Table, costs, pack, parts_of
 from neat_delta.writing.proof import expected, imported, insist_equal, shop_before
@@ -132,6 +132,7 @@ def write_update(
     _refuse_strange(settled.imports.columns, live, "[import] in catalogue.toml", "Mend its columns.")
     if changes.items["do"].is_in([NONE]).all():
         return None
+    put_back(folder)
     _refuse_used(folder, replace=replace)
     # What need not wait for another step has a thread of its own.
     with _beside(folder) as draft, ThreadPoolExecutor() as writers:
@@ -165,7 +166,7 @@ def write_update(
             choices=choices.result(),
         )
         (draft / RECEIPT).write_bytes(orjson.dumps(receipt.as_dict(), option=orjson.OPT_INDENT_2) + b"\n")
-        _put(draft, folder)
+        put_folder(draft, folder)
     return receipt
 
 
@@ -311,7 +312,7 @@ def _refuse_used(folder: Path, *, replace: bool) -> None:
 @contextlib.contextmanager
 def _beside(folder: Path) -> Iterator[Path]:
     """A draft folder beside the wanted one, on the same disk; it is gone afterwards, whatever happens."""
-    draft = folder.parent / f".{folder.name}.{secrets.token_hex(4)}.draft"
+    draft = draft_of(folder)
     try:
         draft.mkdir(parents=True)
     except OSError as error:
@@ -320,18 +321,3 @@ def _beside(folder: Path) -> Iterator[Path]:
         yield draft
     finally:
         shutil.rmtree(draft, ignore_errors=True)
-
-
-def _put(draft: Path, folder: Path) -> None:
-    """Move the draft to its place; an earlier update steps aside first, and comes back if the move fails."""
-    if not folder.exists():
-        draft.rename(folder)
-        return
-    aside = draft.with_suffix(".before")
-    folder.rename(aside)
-    try:
-        draft.rename(folder)
-    except OSError:
-        aside.rename(folder)
-        raise
-    shutil.rmtree(aside, ignore_errors=True)
