@@ -17,7 +17,7 @@ from helpers import import_into, read_table, update_files, write_table
 from neat_delta.changes import Options, compare, dump_changes, load_changes
 from neat_delta.reading import read_both, read_catalogue
 from neat_delta.writing import write_update
-from neat_delta.writing.packing import WAYS
+from neat_delta.writing.fieldsets import WAYS
 
 # A header beyond ASCII lets every file tell its character set.
 NAMES = ["sku", "näme", "note", "price", "stock"]

@@ -6,7 +6,8 @@ from helpers import write_table
 from neat_delta.changes import compare
 from neat_delta.matching import JOINT
 from neat_delta.reading import read_both
-from neat_delta.writing.packing import costs, grouped, pack
+from neat_delta.writing.fieldsets import grouped
+from neat_delta.writing.packing import costs, pack
 
 HEADER = ["name", "sku", "price", "stock"]
 LIVE = [HEADER, *([f"n{at}", f"S{at}", "1.00", "5"] for at in range(6))]

@@ -23,7 +23,9 @@ def wrong_barcode(trial: Trial) -> pl.DataFrame:
     for name, cells in _barcodes(trial):
         others = cells.filter(~_same_number())
         advice = {code: _advice(code) for code in others["code"].unique() if not is_barcode(code)}
-        hit = others.filter(pl.col("code").is_in(list(advice))).unique(["key", "field"], keep="first", maintain_order=True)
+        hit = others.filter(pl.col("code").is_in(list(advice))).unique(
+            ["key", "field"], keep="first", maintain_order=True
+        )
         say = hit["code"].replace_strict(advice, return_dtype=pl.String)
         found.append(trial.found(hit, "wrong barcode", "stop", say + f' (--let "wrong barcode" sends {name} so)'))
     return together(found)

@@ -55,6 +55,8 @@ class Key:
 
 def key_parts(keys: pl.Series, names: Sequence[str]) -> pl.DataFrame:
     """Keys as a column for each of their parts, under these names."""
+    if len(names) == 1:
+        return keys.to_frame(names[0])
     return keys.str.split_exact(JOINT, len(names) - 1).struct.rename_fields(list(names)).struct.unnest()
 
 

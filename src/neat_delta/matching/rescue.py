@@ -99,9 +99,7 @@ def _alike(
     if pairs.is_empty() or not fields:
         return pairs.clear()
     cells = {"live": live.cells(fields, pairs["live"]), "edited": edited.cells(fields, pairs["edited"])}
-    telling = [
-        (cells[apart].select(pl.col(name).n_unique().over(pairs[within]) > 1)).to_series().alias(name) for name in fields
-    ]
+    telling = cells[apart].select(pl.col(fields).n_unique().over(pairs[within]) > 1).get_columns()
     agree = [told & (cells["live"][told.name] == cells["edited"][told.name]) for told in telling]
     counted = pairs.with_columns(
         of=pl.sum_horizontal(told.cast(pl.UInt32) for told in telling),

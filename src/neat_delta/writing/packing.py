@@ -1,16 +1,8 @@
-"""Packing: the changed cells as rectangles without a hole.
-
-Two items that change different fields leave holes in one table, and a shop that takes a blank for "empty this"
-would destroy what stands there. So each set of fields that change together becomes a table of its own, or holes are
-filled with what the live export has; that sends cells nobody asked for, which would undo what a colleague changes
-meanwhile. Between few files and few such cells somebody has to choose.
-"""
+"""Packing: the changed cells as rectangles without a hole, in the order in which a shop must take them."""
 
 from __future__ import annotations
 
-import heapq
 from dataclasses import dataclass
-from itertools import combinations
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -20,21 +12,21 @@ from neat_delta.changes.codes import stages
 from neat_delta.errors import CannotWrite
 from neat_delta.matching import JOINT, Key
 from neat_delta.matching.key import key_parts
+from neat_delta.writing.fieldsets import FEWEST_CELLS, WAYS, field_sets, grouped
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Mapping, Sequence
+    from collections.abc import Callable, Sequence
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.changes import ChangeSet
 
 
-FEWEST_CELLS, BALANCED, FEWEST_FILES = WAYS = ("fewest-cells", "balanced", "fewest-files")
 # Parents of parents of parents are as deep as shops go.
 DEEPEST = 8
 # A file of code changes has the new code in a column named so, and behind it as the key's own column.
 NEW_CODE = "new_"
-# A file less is worth at least so many cells that nobody asked for.
-FILE_WORTH = 20
+# Live values looked at for how long they are.
+SAMPLE = 1_000
 
 
 @dataclass(frozen=True)
@@ -95,32 +87,48 @@ def pack(
 
 
 def costs(changes: ChangeSet, live: Catalogue, insisted: Sequence[str] = ()) -> list[Cost]:
-    """What each way of packing would cost, without the limits of one file."""
+    """What each way of packing would cost, without the limits of one file; bytes by how long live values are."""
+    key = changes.head.key
+    others = [*_recodings(changes, live, back=False), *_additions(changes, live, insisted)]
+    others += _removals(changes, live, insisted)
+    sets = field_sets(changes)
+    usual = _usual_bytes(live, [*insisted, *changes.head.fields])
+    wanted = len(sets.cells)
+    new_bytes = int(sets.cells["now"].str.len_bytes().sum()) + int(sets.keys.str.len_bytes().sum())
     found = []
     for way in WAYS:
-        tables = pack(changes, live, insisted, way)
-        width = len(changes.head.key)
-        cells = sum(len(table.cells) * (len(table.columns) - width) for table in tables if table.does == CHANGE)
+        groups = grouped(sets.sizes, way)
+        rows = [sum(sets.sizes[one] for one in group) for group in groups]
+        columns = [{*insisted, *(name for one in group for name in one.split(JOINT))} - {*key} for group in groups]
+        cells = sum(height * len(names) for height, names in zip(rows, columns, strict=True))
+        asked = dict(sets.cells["field"].value_counts().iter_rows())
+        filled = -sum(count * usual[name] for name, count in asked.items())
+        filled += sum(height * usual[name] for height, names in zip(rows, columns, strict=True) for name in names)
+        signs = sum((height + 1) * (len(names) + len(key)) for height, names in zip(rows, columns, strict=True))
+        headers = sum(len(name) for names in columns for name in [*names, *key])
         found.append(
             Cost(
                 way,
-                files=len(tables),
-                rows=sum(len(table.cells) for table in tables),
+                files=len(groups) + len(others),
+                rows=sum(rows) + sum(len(table.cells) for table in others),
                 cells=cells + len(changes.cells_to(ADD)),
-                unwanted=cells - len(changes.cells_to(CHANGE, RECODE)),
-                bytes=sum(map(_bytes, tables)),
+                unwanted=cells - wanted,
+                bytes=new_bytes + round(filled) + signs + headers + sum(map(_bytes, others)),
             )
         )
     return found
 
 
+def _usual_bytes(live: Catalogue, names: Sequence[str]) -> dict[str, float]:
+    """How many bytes a value of these fields has, by some of the live ones."""
+    some = live.cells(list(dict.fromkeys(names)), pl.int_range(min(len(live), SAMPLE), eager=True))
+    return {name: float(some[name].str.len_bytes().mean() or 0) for name in some.columns}  # type: ignore[arg-type]
+
+
 def _bytes(table: Table) -> int:
     cells = table.cells.select(pl.all().str.len_bytes().sum()).row(0)
-    return (
-        sum(int(size) for size in cells if size)
-        + table.cells.width * (len(table.cells) + 1)
-        + sum(map(len, table.columns))
-    )
+    signs = table.cells.width * (len(table.cells) + 1)
+    return sum(int(size) for size in cells if size) + signs + sum(map(len, table.columns))
 
 
 def _recodings(changes: ChangeSet, live: Catalogue, *, back: bool) -> list[Table]:
@@ -184,76 +192,38 @@ def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> 
 
 
 def _changes(changes: ChangeSet, live: Catalogue, insisted: Sequence[str], way: str, *, back: bool) -> list[Table]:
-    cells = changes.cells_to(CHANGE, RECODE)
+    sets = field_sets(changes)
     to = changes.new_keys()
-    if cells.is_empty():
-        return []
-    fields = pl.Enum(list(changes.head.fields))
-    items = cells.group_by("key", maintain_order=True).agg(
-        pl.col("field").cast(fields).sort().cast(pl.String).str.join(JOINT).alias("set")
-    )
-    sizes = dict(items["set"].value_counts().iter_rows())
-    group_of = {one: number for number, group in enumerate(grouped(sizes, way)) for one in group}
-    items = items.with_columns(group=pl.col("set").replace_strict(group_of, return_dtype=pl.UInt32))
+    groups = grouped(sets.sizes, way)
+    group_of = {name: at for at, group in enumerate(groups) for name in group}
+    group = pl.Series([group_of[name] for name in sets.names], dtype=pl.UInt32).gather(sets.number)
+    members = [(group == at).arg_true() for at in range(len(groups))]
+    # Where each item stands in its own table.
+    place = pl.repeat(0, len(group), dtype=pl.UInt32, eager=True)
+    for items in members:
+        place = place.scatter(items, pl.int_range(len(items), eager=True))
+    at_items = sets.cells["item"]
+    placed = sets.cells.select("field", "now", group=group.gather(at_items), at=place.gather(at_items))
+    pieces = placed.partition_by(["group", "field"], as_dict=True, include_key=False)
     tables = []
-    for (group,), part in items.partition_by("group", as_dict=True, maintain_order=True).items():
-        keys, of_group = part["key"], [one for one, number in group_of.items() if number == group]
-        names = list(dict.fromkeys(name for one in of_group for name in one.split(JOINT)))
+    for at, items in enumerate(members):
+        keys = sets.keys.gather(items)
+        names = list(dict.fromkeys(name for one in groups[at] for name in one.split(JOINT)))
         beside = [name for name in insisted if name not in names]
-        known = keys.replace(to) if back else keys
-        there = _live_cells(live, changes.head.key, known, [*(names if len(of_group) > 1 else []), *beside])
-        tables.append(_table(keys.replace(to), _overlaid(cells, keys, names, there), changes, live))
+        known = keys.replace(to) if back and to else keys
+        there = _live_cells(live, changes.head.key, known, [*(names if len(groups[at]) > 1 else []), *beside])
+        new = [_upon(there, name, pieces[at, name], len(keys)) for name in names]
+        cells = pl.DataFrame([*new, *(there[name] for name in beside)])
+        tables.append(_table(keys.replace(to) if to else keys, cells, changes, live))
     return sorted(tables, key=lambda table: (-len(table.cells), table.columns))
 
 
-def _overlaid(cells: pl.DataFrame, keys: pl.Series, names: Sequence[str], there: pl.DataFrame) -> pl.DataFrame:
-    """The new values of these items in these fields, upon what is there where a field of an item does not change."""
-    places = keys.to_frame("key").with_row_index("at")
-    placed = cells.join(places, on="key", how="inner", maintain_order="left")
-    columns = []
-    for name in names:
-        of_field = placed.filter(field=name)
-        base = there[name] if name in there.columns else pl.Series(name, [None] * len(keys), dtype=pl.String)
-        columns.append(base.clone().scatter(of_field["at"], of_field["now"]).alias(name))
-    return pl.DataFrame([*columns, *(there[name] for name in there.columns if name not in names)])
-
-
-def grouped(sizes: Mapping[str, int], way: str) -> list[list[str]]:
-    """Which sets of fields (names joined, with how many items each) share a file.
-
-    Two files become one as long as that fills fewer holes than a file is worth: one in a hundred of the cells to be
-    sent, at least FILE_WORTH. The pair that costs least goes first.
-    """
-    sets = list(sizes)
-    if way == FEWEST_CELLS or len(sets) == 1:
-        return [[one] for one in sets]
-    if way == FEWEST_FILES:
-        return [sets]
-    names = {name: at for at, name in enumerate(dict.fromkeys(name for one in sets for name in one.split(JOINT)))}
-    masks = {at: sum(1 << names[name] for name in one.split(JOINT)) for at, one in enumerate(sets)}
-    rows, members = {at: sizes[one] for at, one in enumerate(sets)}, {at: [one] for at, one in enumerate(sets)}
-    worth = max(FILE_WORTH, sum(rows[at] * masks[at].bit_count() for at in masks) // 100)
-
-    def holes(one: int, other: int) -> int:
-        union = (masks[one] | masks[other]).bit_count()
-        return rows[one] * (union - masks[one].bit_count()) + rows[other] * (union - masks[other].bit_count())
-
-    pairs = [(holes(one, other), one, other) for one, other in combinations(masks, 2)]
-    heapq.heapify(pairs)
-    following = len(sets)
-    while pairs:
-        cost, one, other = heapq.heappop(pairs)
-        if cost > worth:
-            break
-        if one in masks and other in masks:
-            masks[following], rows[following] = masks[one] | masks[other], rows[one] + rows[other]
-            members[following] = members.pop(one) + members.pop(other)
-            del masks[one], masks[other]
-            for third in list(masks):
-                if third != following:
-                    heapq.heappush(pairs, (holes(third, following), third, following))
-            following += 1
-    return list(members.values())
+def _upon(there: pl.DataFrame, name: str, piece: pl.DataFrame, height: int) -> pl.Series:
+    """The new values (frame of at, now) of a field upon what is there where an item of the table does not change."""
+    if len(piece) == height and piece["at"].is_sorted():
+        return piece["now"].alias(name)
+    base = there[name].clone() if name in there.columns else pl.repeat(None, height, dtype=pl.String, eager=True)
+    return base.scatter(piece["at"], piece["now"]).alias(name)
 
 
 def _removals(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:

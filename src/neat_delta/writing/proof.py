@@ -38,9 +38,9 @@ REPORT = "Nothing was written. Please report this with the two files."
 
 @dataclass(frozen=True)
 class Shop:
-    """The items that an update touches, as they stand at one moment (a frame of key and every live field).
+    """The items that an update touches, as they stand at one moment: a frame of key and the fields files may name.
 
-    Those that are not there at that moment have no row.
+    Those that are not there at that moment have no row. A field that no file names stays as it is.
     """
 
     items: pl.DataFrame
@@ -77,7 +77,8 @@ def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop
             column=" and ".join(key.fields),
             value=_tell((lost + double)[0]),
         )
-    cells = live.cells(live.names, rows["row"])
+    named = {*key.fields, *changes.head.fields, *way_in.rules.columns}
+    cells = live.cells([name for name in live.names if name in named], rows["row"])
     return Shop(cells.insert_column(0, rows["key"].alias(JOINT)), live, key, way_in, rows["key"])
 
 
@@ -88,8 +89,9 @@ def expected(before: Shop, changes: ChangeSet) -> Shop:
         ProofFailed: a cell does not hold what the change set says was there.
     """
     items = pl.concat([before.items, _blank(before, changes.keys_to(ADD)["key"])])
-    for (field,), cells in changes.cells.group_by("field", maintain_order=True):
-        at = _places(items, cells["key"])
+    placed = changes.cells.with_columns(at=_places(items, changes.cells["key"]))
+    for (field,), cells in placed.partition_by("field", as_dict=True, maintain_order=True).items():
+        at = cells["at"]
         was, there = cells["was"].fill_null(""), items[str(field)].gather(at)
         if (was != there).any():
             wrong = _first(was != there)
@@ -142,10 +144,10 @@ def imported(before: Shop, files: Sequence[tuple[Path, str]]) -> Shop:
         if does == RECODE:
             items = _after_codes(replace(before, items=items), sheet)
             continue
-        columns = {field.column for field in before.live.fields}
+        columns = {field.column for field in before.live.fields if field.name in items.columns}
         for field in sheet.fields:
             if field.column not in columns:
-                raise ProofFailed("the shop has no such column", file=path.name, line=1, column=field.column)
+                raise ProofFailed("nobody asked for this column", file=path.name, line=1, column=field.column)
         sheet = sheet.renamed({field_name(field.column): field.name for field in before.live.fields})
         cells = sheet.cells(sheet.names)
         keys = before.key.values(sheet)
@@ -226,11 +228,11 @@ def _patched(shop: Shop, path: Path, does: str) -> pl.DataFrame:
         return items.filter(~pl.col(JOINT).is_in(keys.implode()))
     if does == ADD:
         items = pl.concat([items, _blank(shop, keys)])
-    names = {field.column: field.name for field in live.fields}
+    names = {field.column: field.name for field in live.fields if field.name in items.columns}
     cells = [(key, names.get(column), value) for key, item in told.items() for column, value in (item or {}).items()]
     long = pl.DataFrame(cells, schema={"key": pl.String, "field": pl.String, "now": pl.String}, orient="row")
     if long["field"].has_nulls():
-        raise ProofFailed("the shop has no such column", file=path.name)
+        raise ProofFailed("nobody asked for this column", file=path.name)
     for (name,), of_field in long.group_by("field", maintain_order=True):
         now = of_field["now"].fill_null("")
         now = now.to_frame("now").select(other_mark(pl.col("now"))).to_series() if name in shop.way_in.swapped else now
@@ -255,7 +257,8 @@ def insist_equal(got: Shop, wanted: Shop, what: str) -> int:
             value=_tell(strange[JOINT][0]),
             remedy=REPORT,
         )
-    for name in got.live.names:
+    names = [name for name in ours.columns if name != JOINT]
+    for name in names:
         differ = ours[name] != theirs[name]
         if differ.any():
             at = _first(differ)
@@ -266,7 +269,7 @@ def insist_equal(got: Shop, wanted: Shop, what: str) -> int:
                 value=_tell(ours[JOINT][at]),
                 remedy=REPORT,
             )
-    return len(ours) * len(got.live.names)
+    return len(ours) * len(names)
 
 
 def _places(items: pl.DataFrame, keys: pl.Series) -> pl.Series:

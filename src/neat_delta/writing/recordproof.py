@@ -66,18 +66,21 @@ def run_sql(path: Path, items: pl.DataFrame, live: Catalogue, key: Sequence[str]
         ProofFailed: the script fails, be it by one of its guards.
     """
     database = sqlite3.connect(":memory:", isolation_level=None)
-    names = [f'"{field.column.replace(chr(34), chr(34) * 2)}"' for field in live.fields]
+    fields = [field for field in live.fields if field.name in items.columns]
+    names = [f'"{field.column.replace(chr(34), chr(34) * 2)}"' for field in fields]
     quoted = f'"{table.replace(chr(34), chr(34) * 2)}"'
     database.execute(f"CREATE TABLE {quoted} ({', '.join(f'{name} TEXT' for name in names)})")
     marks = ", ".join("?" * len(names))
-    database.executemany(f"INSERT INTO {quoted} VALUES ({marks})", items.select(live.names).iter_rows())
+    database.executemany(
+        f"INSERT INTO {quoted} VALUES ({marks})", items.select(field.name for field in fields).iter_rows()
+    )
     try:
         database.executescript(path.read_bytes().decode())
     except sqlite3.Error as error:
         raise ProofFailed(f"the script fails: {error}", file=path.name) from error
     rows = database.execute(f"SELECT {', '.join(names)} FROM {quoted}").fetchall()
     database.close()
-    after = pl.DataFrame(rows, schema=dict.fromkeys(live.names, pl.String), orient="row").fill_null("")
+    after = pl.DataFrame(rows, schema={field.name: pl.String for field in fields}, orient="row").fill_null("")
     codes = after.select(pl.concat_str(key, separator=JOINT)).to_series()
     return after.with_columns(codes.alias(JOINT)).select(items.columns)
 

@@ -20,7 +20,8 @@ from neat_delta.reading import fingerprint
 from neat_delta.voice import SILENCE, Voice
 from neat_delta.whole import draft_of, put_back, put_folder
 from neat_delta.writing.delimited import as_workbook, delimited
-from neat_delta.writing.packing import BALANCED, Cost, Table, costs, pack, parts_of
+from neat_delta.writing.fieldsets import BALANCED
+from neat_delta.writing.packing import Cost, Table, costs, pack, parts_of
 from neat_delta.writing.proof import expected, imported, insist_equal, shop_before
 from neat_delta.writing.records import RECORDS, SQL, lines_of, record_file
 from neat_delta.writing.shopimport import DELIMITED, TABBED, WORKBOOK, ShopImport, shop_import

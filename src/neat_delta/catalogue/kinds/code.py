@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-import polars as pl
+from typing import TYPE_CHECKING
 
 from neat_delta.catalogue.kinds.verbatim import Verbatim
+
+if TYPE_CHECKING:
+    import polars as pl
 
 LONGEST = 40
 MOSTLY = 0.9
@@ -18,7 +21,7 @@ def fits(values: pl.Series, field: str) -> bool:
 
 
 def read(cells: pl.Series) -> pl.Series:
-    """The code itself, whatever it looks like; what a spreadsheet program makes of codes is told beside the live one."""
+    """The code itself; what a spreadsheet program makes of codes can only be told beside the live one."""
     return cells
 
 

@@ -1,0 +1,127 @@
+"""Sets of fields: which items change in which fields together, and which of these sets share a file.
+
+Two items that change different fields leave holes in one table, and a shop that takes a blank for "empty this"
+would destroy what stands there. So each set of fields that change together becomes a table of its own, or holes are
+filled with what the live export has; that sends cells nobody asked for, which would undo what a colleague changes
+meanwhile. Between few files and few such cells somebody has to choose.
+"""
+
+from __future__ import annotations
+
+import heapq
+from dataclasses import dataclass
+from itertools import combinations
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changes.changeset import CHANGE, RECODE
+from neat_delta.matching import JOINT
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from neat_delta.changes import ChangeSet
+
+FEWEST_CELLS, BALANCED, FEWEST_FILES = WAYS = ("fewest-cells", "balanced", "fewest-files")
+# A file less is worth at least so many cells that nobody asked for.
+FILE_WORTH = 20
+# So many fields have a bit of one number each.
+BITS = 60
+
+
+@dataclass(frozen=True)
+class FieldSets:
+    """The items that change, told apart by the fields in which they do.
+
+    keys:   the key of each item, in the change set's order.
+    cells:  item (its place among the keys), field, was, now.
+    names:  the sets, each as the names of its fields joined.
+    number: for each item the place of its set among the names.
+    """
+
+    keys: pl.Series
+    cells: pl.DataFrame
+    names: list[str]
+    number: pl.Series
+
+    @property
+    def sizes(self) -> dict[str, int]:
+        """How many items each set has."""
+        counts = dict(self.number.value_counts().iter_rows())
+        return {name: counts[at] for at, name in enumerate(self.names)}
+
+
+def field_sets(changes: ChangeSet) -> FieldSets:
+    """The sets of fields of a change set's changes."""
+    cells = changes.cells_to(CHANGE, RECODE)
+    fields = list(changes.head.fields)
+    keys, item = _items(cells["key"])
+    codes = cells["field"].cast(pl.Enum(fields)).to_physical()
+    bit = pl.Series([1 << at for at in range(BITS)], dtype=pl.UInt64).gather(codes % BITS)
+    bits = pl.DataFrame({"item": item, "word": codes // BITS, "bit": bit})
+    words = []
+    for word in range(-(-len(fields) // BITS)):
+        summed = bits.filter(word=word).group_by("item").agg(pl.col("bit").sum())
+        words.append(
+            pl.repeat(0, len(keys), dtype=pl.UInt64, eager=True)
+            .scatter(summed["item"], summed["bit"])
+            .alias(f"word {word}")
+        )
+    told = pl.DataFrame(words)
+    sets = told.unique(maintain_order=True)
+    number = told.join(sets.with_row_index("number"), on=told.columns, how="left", maintain_order="left")["number"]
+    names = [
+        JOINT.join(name for at, name in enumerate(fields) if row[at // BITS] >> at % BITS & 1)
+        for row in sets.iter_rows()
+    ]
+    return FieldSets(keys, cells.select(item, "field", "was", "now"), names, number)
+
+
+def _items(keys: pl.Series) -> tuple[pl.Series, pl.Series]:
+    """Each key once, and the place among them of each cell's key."""
+    first = keys.ne_missing(keys.shift(1))
+    if first.sum() == keys.n_unique():
+        # The cells of one item stand together, as they nearly always do.
+        return keys.filter(first), (first.cum_sum() - 1).cast(pl.UInt32).alias("item")
+    each = keys.unique(maintain_order=True)
+    places = each.to_frame("key").with_row_index("item")
+    return each, keys.to_frame("key").join(places, on="key", how="left", maintain_order="left")["item"]
+
+
+def grouped(sizes: Mapping[str, int], way: str) -> list[list[str]]:
+    """Which sets of fields (names joined, with how many items each) share a file.
+
+    Two files become one as long as that fills fewer holes than a file is worth: one in a hundred of the cells to be
+    sent, at least FILE_WORTH. The pair that costs least goes first.
+    """
+    sets = list(sizes)
+    if way == FEWEST_CELLS or len(sets) == 1:
+        return [[one] for one in sets]
+    if way == FEWEST_FILES:
+        return [sets]
+    names = {name: at for at, name in enumerate(dict.fromkeys(name for one in sets for name in one.split(JOINT)))}
+    masks = {at: sum(1 << names[name] for name in one.split(JOINT)) for at, one in enumerate(sets)}
+    rows, members = {at: sizes[one] for at, one in enumerate(sets)}, {at: [one] for at, one in enumerate(sets)}
+    worth = max(FILE_WORTH, sum(rows[at] * masks[at].bit_count() for at in masks) // 100)
+
+    def holes(one: int, other: int) -> int:
+        union = (masks[one] | masks[other]).bit_count()
+        return rows[one] * (union - masks[one].bit_count()) + rows[other] * (union - masks[other].bit_count())
+
+    pairs = [(holes(one, other), one, other) for one, other in combinations(masks, 2)]
+    heapq.heapify(pairs)
+    following = len(sets)
+    while pairs:
+        cost, one, other = heapq.heappop(pairs)
+        if cost > worth:
+            break
+        if one in masks and other in masks:
+            masks[following], rows[following] = masks[one] | masks[other], rows[one] + rows[other]
+            members[following] = members.pop(one) + members.pop(other)
+            del masks[one], masks[other]
+            for third in list(masks):
+                if third != following:
+                    heapq.heappush(pairs, (holes(third, following), third, following))
+            following += 1
+    return list(members.values())
