@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from rich.cells import cell_len
 
-from neat_delta.views.look import apart, cut, difference, flush, printable, several
+from neat_delta.views.look import cut, difference, flush, printable, several
 from neat_delta.views.table import Cell, Column, table
 
 wide = st.text(st.sampled_from("abc ½é漢字"), max_size=40)
@@ -20,17 +20,6 @@ def test_a_cut_text_fits_and_keeps_both_ends(text, width):
         assert "…" in short
         assert text.startswith(short.partition("…")[0])
         assert text.endswith(short.partition("…")[2])
-
-
-@given(wide, wide, st.integers(8, 30), st.integers(8, 30))
-def test_two_texts_that_differ_still_differ_when_cut(common, tail, left, right):
-    was, now = common * 3 + "a" + tail, common * 3 + "b" + tail
-
-    old, new = apart(was, now, left, right)
-
-    assert cell_len(old) <= left
-    assert cell_len(new) <= right
-    assert old != new
 
 
 @pytest.mark.parametrize(

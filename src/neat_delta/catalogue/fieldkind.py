@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING
 
 from neat_delta.catalogue.kinds import infer_kind, kind_named
@@ -12,6 +13,13 @@ if TYPE_CHECKING:
 
     from neat_delta.catalogue.kinds import Kind
     from neat_delta.catalogue.settings import FieldSettings
+
+STOCK = re.compile(r"(^|_)(stock|qty|quantity|on_hand|inventory)(_|$)")
+
+
+def is_stock(name: str, kind: str) -> bool:
+    """Whether a field of this name and kind counts the units in a stock room."""
+    return kind in ("count", "number") and bool(STOCK.search(name))
 
 
 def kind_of(filled: pl.Series, name: str, told: FieldSettings) -> Kind:

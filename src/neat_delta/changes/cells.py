@@ -152,7 +152,9 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
     kind = column.kind
     cleared = column.name in rules.cleared
     form = kind.live_form(column.filled, rules.of(column.name).form)
-    note = FieldNote(column.live.field(column.name).column, kind.name, getattr(form, "mark", None))
+    note = FieldNote(
+        column.live.field(column.name).column, kind.name, getattr(form, "mark", None), getattr(kind, "separator", None)
+    )
 
     blank = texts.filter(pl.col("edited").str.contains(BLANK))
     emptied = blank.filter(~pl.col("was").str.contains(BLANK))

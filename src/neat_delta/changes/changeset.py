@@ -25,6 +25,8 @@ REPAIRED = "repaired"
 CHANGE, ADD, REMOVE, RECODE, NONE = "change", "add", "remove", "recode", "none"
 # Rows of items that were not chosen are in none of these states.
 OUTSIDE = "outside"
+# Rows that a person left out of a change set.
+LEFT = "left_out"
 STATES = ("changed", "same", "new", "repeated", "unreadable", "refused")
 
 
@@ -39,11 +41,15 @@ class Stamp:
 
 @dataclass(frozen=True)
 class FieldNote:
-    """What a change set must remember of a field: its column in the live export, its kind, its decimal mark."""
+    """What a change set must remember of a field: its column in the live export, its kind, its decimal mark.
+
+    ``separator`` parts the values of a cell that may hold several.
+    """
 
     column: str
     kind: str
     mark: str | None = None
+    separator: str | None = None
 
 
 @dataclass(frozen=True)
@@ -61,6 +67,16 @@ class Allowed:
 
 
 @dataclass(frozen=True)
+class LeftOut:
+    """What was left out when a part of a change set was picked: how the part was named, and what people said."""
+
+    by: str
+    cells: int
+    items: int
+    comments: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
 class Head:
     """Where a change set came from, how it counts, and what its run let through. ``made`` is a time by ISO 8601."""
 
@@ -71,6 +87,7 @@ class Head:
     counts: dict[str, int]
     made: str = field(default_factory=lambda: datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"))
     allowed: Allowed = field(default_factory=Allowed)
+    left_out: tuple[LeftOut, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -22,6 +22,7 @@ from neat_delta.changes.changeset import (
     ChangeSet,
     FieldNote,
     Head,
+    LeftOut,
     Stamp,
 )
 from neat_delta.errors import CannotWrite, Unreadable
@@ -57,6 +58,7 @@ def head_as_dict(head: Head) -> dict[str, Any]:
         },
         "counts": head.counts,
         **({"allowed": head.allowed.as_dict()} if head.allowed.as_dict() else {}),
+        **({"left_out": [asdict(left) for left in head.left_out]} if head.left_out else {}),
     }
 
 
@@ -126,6 +128,9 @@ def _head(line: bytes, path: Path) -> Head:
             counts=told["counts"],
             made=told["made"],
             allowed=Allowed(**{option: tuple(names) for option, names in told.get("allowed", {}).items()}),
+            left_out=tuple(
+                LeftOut(**left | {"comments": tuple(left["comments"])}) for left in told.get("left_out", ())
+            ),
         )
     except (orjson.JSONDecodeError, KeyError, TypeError, AttributeError) as error:
         raise Unreadable(

@@ -5,12 +5,13 @@ What was so before is nobody's slip of today: a guard speaks only of what a chan
 
 from __future__ import annotations
 
-import re
 from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue.fieldkind import is_stock
 from neat_delta.changes.changeset import CHANGE, RECODE, findings_frame, no_findings
+from neat_delta.changes.grouping import MAKER
 from neat_delta.checks.check import LET, Check, together
 
 if TYPE_CHECKING:
@@ -19,8 +20,6 @@ if TYPE_CHECKING:
     from neat_delta.checks.check import Trial
 
 WAS, NOW = pl.col("was"), pl.col("now")
-STOCK = re.compile(r"(^|_)(stock|qty|quantity|on_hand|inventory)(_|$)")
-GROUP = re.compile(r"^(maker|brand|manufacturer|supplier|vendor)$")
 # A decimal mark lost or a digit too many moves a number tenfold, or a hundredfold; the price may have moved besides.
 SLIPS = (10, 100, 1000)
 ABOUT = 0.15
@@ -127,7 +126,7 @@ def dear_sale(trial: Trial) -> pl.DataFrame:
 def cost_left_behind(trial: Trial) -> pl.DataFrame:
     """In a group of items whose price and cost moved together, the cost of one did not."""
     price, cost = trial.settled.money.both(trial.live.names)
-    group = next((name for name in trial.live.names if GROUP.match(name)), None)
+    group = next((name for name in trial.live.names if MAKER.match(name)), None)
     if not (price and cost and group):
         return no_findings()
     moved = (
@@ -160,7 +159,7 @@ def _money(trial: Trial) -> list[str]:
 
 
 def _stock(trial: Trial) -> list[str]:
-    return [name for name, _, _ in trial.cells() if trial.kind(name) in ("count", "number") and STOCK.search(name)]
+    return [name for name, _, _ in trial.cells() if is_stock(name, trial.kind(name))]
 
 
 def _each(

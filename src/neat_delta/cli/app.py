@@ -14,6 +14,8 @@ from neat_delta.cli.compare import compare_command
 from neat_delta.cli.demo import demo_command
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.look import look_command
+from neat_delta.cli.pick import pick_command
+from neat_delta.cli.preview import preview_command
 from neat_delta.cli.recode import recode_command
 from neat_delta.cli.setup import setup_command
 from neat_delta.cli.sheet import sheet_command
@@ -43,6 +45,8 @@ cli.add_command(compare_command)
 cli.add_command(adjust_command)
 cli.add_command(recode_command)
 cli.add_command(check_command)
+cli.add_command(preview_command)
+cli.add_command(pick_command)
 cli.add_command(write_command)
 cli.add_command(undo_command)
 cli.add_command(demo_command)

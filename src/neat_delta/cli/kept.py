@@ -1,17 +1,20 @@
-"""Kept change sets, and the live export they were made from."""
+"""Kept change sets, the live export they were made from, and which part of them is meant."""
 
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, NamedTuple
 
-from neat_delta.cli.common import exported_as
-from neat_delta.errors import Unreadable
+import click
+
+from neat_delta.cli.common import FILE, exported_as, gathered
+from neat_delta.errors import Unreadable, WrongLive
 
 if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import ChangeSet
+    from neat_delta.changes.narrow import Part
     from neat_delta.voice import Voice
 
 
@@ -24,6 +27,59 @@ def kept(changes: Path, live: Path | None, settled: Settings, voice: Voice) -> t
     loaded = load_changes(changes)
     ours = read_catalogue(live or _live_of(loaded, changes), voice, exported_as(settled))
     return loaded, ours.renamed({field_name(note.column): name for name, note in loaded.head.fields.items()})
+
+
+def kept_live(changes: ChangeSet, live: Catalogue) -> None:
+    """Insist that this is the live export a change set was made from.
+
+    Raises:
+        WrongLive: it is another one.
+    """
+    if changes.head.live.sha256 != live.source.sha256:
+        raise WrongLive(
+            f"this change set was made from another file (fingerprint {changes.head.live.sha256[:12]}…)",
+            file=live.source.path,
+            remedy="Give the export it was made from with --live, or compare again with this one.",
+        )
+
+
+class PartTold(NamedTuple):
+    """Which part of a change set is meant, as it is told."""
+
+    only: tuple[str, ...]
+    where: str | None
+    items: Path | None
+
+
+def parts(command: Any) -> Any:
+    """Add the options of ``PartTold`` to a command, as ``part``."""
+    options = (
+        click.option("--only", multiple=True, metavar="FIELD", help="Only changes of this field; repeatable."),
+        click.option("--where", metavar="SQL", help='Only items for which this holds, such as "price > 10".'),
+        click.option("--items", type=FILE, metavar="FILE", help="Only the items whose codes stand in this file."),
+    )
+    return gathered(PartTold, "part", options, command)
+
+
+def part_of(changes: ChangeSet, part: PartTold, live: Catalogue | None, settled: Settings) -> ChangeSet:
+    """The part of a change set that is meant; the very same if it is all of it."""
+    from neat_delta.changes.narrow import cells_in, taken
+
+    meant = part_meant(changes, part)
+    return taken(changes, cells_in(changes, meant, live, settled)) if meant else changes
+
+
+def part_meant(changes: ChangeSet, part: PartTold, leave: tuple[str, ...] = ()) -> Part:
+    """The part for the core, with the codes of the file that names them."""
+    from neat_delta.changes.narrow import Part
+    from neat_delta.matching import Key
+    from neat_delta.matching.choose import codes_in
+    from neat_delta.reading import read_bytes
+
+    codes = None
+    if part.items is not None:
+        codes = tuple(codes_in(read_bytes(part.items).decode(errors="replace"), Key(changes.head.key, told=True)))
+    return Part(part.only, leave, part.where, codes)
 
 
 def _live_of(changes: ChangeSet, path: Path) -> Path:

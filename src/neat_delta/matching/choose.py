@@ -14,7 +14,7 @@ from neat_delta.matching.key import JOINT
 from neat_delta.reading import read_bytes
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
     from pathlib import Path
 
     from neat_delta.catalogue import Catalogue
@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from neat_delta.matching.key import Key
 
 
-def rows_where(catalogue: Catalogue, condition: str, settled: Settings) -> pl.Series:
+def rows_where(catalogue: Catalogue, where: str, settled: Settings) -> pl.Series:
     """The positions of the rows for which an SQL condition over the fields holds.
 
     Numbers are exact decimals, flags 1 and 0, dates ISO 8601 text, blank cells NULL. The expressions are those of
@@ -31,29 +31,37 @@ def rows_where(catalogue: Catalogue, condition: str, settled: Settings) -> pl.Se
     Raises:
         WrongChoice: it is no condition, or names a field that does not exist.
     """
+    met = condition(where, catalogue.names, lambda name: typed(catalogue, [name], settled)[name], len(catalogue))
+    return met.arg_true().cast(pl.UInt32)
+
+
+def condition(where: str, names: Sequence[str], field: Callable[[str], pl.Series], height: int) -> pl.Series:
+    """For each of so many items whether an SQL condition holds; ``field`` gives a field of all of them, typed.
+
+    Raises:
+        WrongChoice: it is no condition, or names a field that does not exist.
+    """
     try:
-        expression = pl.sql_expr(condition)
-        named = [name for name in expression.meta.root_names() if name in catalogue.names]
-        frame = typed(catalogue, named or catalogue.names[:1], settled)
+        expression = pl.sql_expr(where)
+        named = expression.meta.root_names()
+        unknown = [name for name in named if name not in names]
+        if unknown:
+            raise WrongChoice(
+                f"--where {where!r}: there is no field {', '.join(unknown)}",
+                remedy="Fields: " + ", ".join(names) + ".",
+            )
+        frame = pl.DataFrame([field(name).alias(name) for name in dict.fromkeys(named or names[:1])])
         met = frame.select(expression.alias("met")).to_series()
-    except pl.exceptions.ColumnNotFoundError as error:
-        unknown = [name for name in expression.meta.root_names() if name not in catalogue.names]
-        raise WrongChoice(
-            f"--where {condition!r}: there is no field {', '.join(unknown)}",
-            remedy="Fields: " + ", ".join(catalogue.names) + ".",
-        ) from error
     except pl.exceptions.PolarsError as error:
         raise WrongChoice(
-            f"--where {condition!r}: {str(error).splitlines()[0]}",
+            f"--where {where!r}: {str(error).splitlines()[0]}",
             remedy="Write a condition such as: price > 10 AND maker = 'Thrumhive'",
         ) from error
-    if met.dtype != pl.Boolean or len(met) not in (1, len(catalogue)):
-        raise WrongChoice(
-            f"--where {condition!r}: this is no condition", remedy="It must be true or false for each item."
-        )
-    if len(met) != len(catalogue):
-        met = pl.repeat(bool(met.item()), len(catalogue), dtype=pl.Boolean, eager=True)
-    return met.fill_null(False).arg_true().cast(pl.UInt32)
+    if met.dtype != pl.Boolean or len(met) not in (1, height):
+        raise WrongChoice(f"--where {where!r}: this is no condition", remedy="It must be true or false for each item.")
+    if len(met) != height:
+        met = pl.repeat(bool(met.item()), height, dtype=pl.Boolean, eager=True)
+    return met.fill_null(False)
 
 
 def rows_of_codes(catalogue: Catalogue, key: Key, codes: Sequence[str]) -> tuple[pl.Series, list[str]]:

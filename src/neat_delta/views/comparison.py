@@ -7,27 +7,28 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
+from rich.cells import cell_len
 from rich.text import Text
 
 from neat_delta.catalogue import DELIMITERS
 from neat_delta.changes import by_effect, by_field
-from neat_delta.changes.changeset import ADD, CHANGE, OUTSIDE, RECODE, REMOVE, STATES
+from neat_delta.changes.changeset import ADD, CHANGE, LEFT, OUTSIDE, RECODE, REMOVE, STATES
 from neat_delta.changes.fromlist import LIST_CHANGED
-from neat_delta.matching import JOINT
 from neat_delta.views.look import (
     DOWN,
     NOTHING,
     STYLES,
     UP,
-    apart,
     count,
     difference,
     flush,
     on_mark,
     printable,
     several,
+    tell_key,
 )
-from neat_delta.views.table import INDENT, Cell, Column, fitted, table
+from neat_delta.views.pieces import changed_text
+from neat_delta.views.table import GAP, INDENT, Cell, Column, fitted, table
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -42,6 +43,8 @@ FEW_GONE = 0.25
 # With so many unknown codes for each known one, a file is likely the wrong one, or looked at the wrong way.
 STRANGE = 20
 LABEL = 12
+# A text that takes more than this part of the screen stands under its row.
+ROOMS, LEAST_ROOM = 6, 16
 CHARSETS = {"ascii": "ASCII", "utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp1252": "Windows-1252"}
 MARKS = {".": "decimal point", ",": "decimal comma"}
 
@@ -154,12 +157,12 @@ def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
     """The states of the rows, which add up to the rows read, and the live items that no row names."""
     counts = seen.changes.head.counts
     label, line = "rows", Text()
-    for state in (*STATES, OUTSIDE):
+    for state in (*STATES, OUTSIDE, LEFT):
         if state not in counts:
             continue
         worrying = state in ("repeated", "unreadable", "refused") and counts[state]
         style = "stop" if worrying else "strong" if state == "changed" else "plain"
-        part = Text(f"{state} {count(counts[state])}", STYLES[style])
+        part = Text(f"{state.replace('_', ' ')} {count(counts[state])}", STYLES[style])
         if len(INDENT) + LABEL + len(line) + len(" · ") + len(part) > shown.width:
             yield labelled(label, line.append(" ·"))
             label, line = "", Text()
@@ -215,11 +218,11 @@ def _listed(seen: Comparison, state: str, what: str, shown: Shown) -> Iterator[T
     likely = {key: (item, of_item) for key, item, of_item, _ in reversed(seen.likely.rows())}
     cells = []
     for key, line, name in some.iter_rows():
-        cells.append([_under(), Cell(_code(key)), Cell(printable(name)), Cell(f"line {line}", "note")])
+        cells.append([_under(), Cell(tell_key(key)), Cell(printable(name)), Cell(f"line {line}", "note")])
         if state == "new" and key in likely:
             item, of_item = likely[key]
             cells.append(
-                [_under(), Cell(f"  may be {_code(item)}", "note"), Cell(printable(of_item), "note"), Cell("")]
+                [_under(), Cell(f"  may be {tell_key(item)}", "note"), Cell(printable(of_item), "note"), Cell("")]
             )
     yield from table([Column(), Column(least=8), Column(least=8), Column()], cells, shown.width)
     if state == "new" and likely:
@@ -243,7 +246,7 @@ def codes_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
     yield from sentence("codes", f"{several(len(recoded), 'item')} with another code{also}", shown.width)
     some = recoded if shown.everything else recoded.head(SOME_ITEMS)
     rows = [
-        [_under(), Cell(_code(key), "was"), Cell(_code(to), "now"), Cell(printable(name))]
+        [_under(), Cell(tell_key(key), "was"), Cell(tell_key(to), "now"), Cell(printable(name))]
         for key, name, to in some.select("key", "name", "to").iter_rows()
     ]
     yield from table(
@@ -273,11 +276,11 @@ def fields_view(changes: ChangeSet, width: int) -> list[Text]:
     return table(heads, rows, width)
 
 
-def items_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
+def items_view(changes: ChangeSet, shown: Shown, limit: int = SOME_ITEMS) -> Iterator[Text]:
     """Item by item, the largest moves first: was, now, and by how much."""
     cells = by_effect(changes)
     keys = cells["key"].unique(maintain_order=True)
-    some = keys if shown.everything else keys.head(SOME_ITEMS)
+    some = keys if shown.everything else keys.head(limit)
     told = cells.filter(pl.col("key").is_in(some.implode()))
     names = _names(changes, some)
     yield from _items_table(changes, told.rows(named=True), names, shown.width)
@@ -300,7 +303,7 @@ def _items_table(
         arrow = {"up": UP, "down": DOWN}.get(way, "")
         rows.append(
             [
-                Cell(_code(str(last)) if first else ""),
+                Cell(tell_key(str(last)) if first else ""),
                 Cell(printable(names.get(str(last))) if first and names.get(str(last)) else ""),
                 Cell(str(cell["field"])),
                 before,
@@ -324,12 +327,30 @@ def _items_table(
         columns, rows = columns[:5], [row[:5] for row in rows]
     elif not any(row[6].text for row in rows):
         columns, rows = columns[:6], [row[:6] for row in rows]
+    room, under = max(LEAST_ROOM, width // ROOMS), {}
+    for at, (row, cell) in enumerate(zip(rows, cells, strict=True)):
+        note = changes.head.fields[str(cell["field"])]
+        if row[3].right or max(cell_len(row[3].text), cell_len(row[4].text)) <= room:
+            continue
+        row[3:5] = [Cell(), Cell()]
+        under[at] = changed_text(cell["was"], cell["now"], note.kind, note.separator, around=room)
     widths = fitted(columns, rows, width)
-    for row, cell in zip(rows, cells, strict=True):
-        if not row[3].right:
-            old, new = apart(cell["was"], cell["now"], widths[3], widths[4])
-            row[3], row[4] = Cell(old, "was"), Cell(new, "now")
-    return table(columns, rows, width)
+    start = sum(widths[:2]) + len(INDENT) + 2 * len(GAP)
+    head, *lines = table(columns, rows, width)
+    told = [head]
+    for at, line in enumerate(lines):
+        told.append(line)
+        # A longer text stands on lines of its own, what changes in the midst of what stays.
+        told += folded_text(under[at], start, width) if at in under else []
+    return told
+
+
+def folded_text(text: Text, start: int, width: int) -> list[Text]:
+    """A text on as many lines as it takes, from this column on."""
+    from rich.console import Console
+
+    room = max(LEAST_ROOM * 2, width - start)
+    return [Text(" " * start).append(line) for line in text.wrap(Console(width=room), room)]
 
 
 def _side(cells: Sequence[dict[str, str | None]], side: str) -> list[Cell]:
@@ -382,7 +403,7 @@ def _finding_cells(place: dict[str, Any], names: dict[str, str | None]) -> list[
     return [
         Cell("   "),
         Cell(f"line {place['line']}" if place["line"] is not None else "", "note"),
-        Cell(_code(key)),
+        Cell(tell_key(key)),
         Cell(printable(name) if name else ""),
         Cell(place["field"] or ""),
         Cell(printable(place["value"]) if place["value"] else "", "now"),
@@ -419,7 +440,3 @@ def no_data_view(catalogue: Catalogue, width: int, whose: str = "") -> Iterator[
         some = ", ".join(map(str, lines[:SOME_ROWS])) + (" …" if len(lines) > SOME_ROWS else "")
         where = f"line{'s' if len(lines) > 1 else ''} {some}"
         yield from sentence("no data", f"{several(len(lines), 'row')}{whose}, {say}: {where}", width)
-
-
-def _code(key: str | None) -> str:
-    return printable(key.replace(JOINT, " · ")) if key else ""

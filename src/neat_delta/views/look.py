@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 
 from rich.cells import cell_len
 
+from neat_delta.matching import JOINT
+
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
@@ -34,6 +36,21 @@ STYLES = {
     "strong": "bold",
     "plain": "",
 }
+
+
+def amount(number: Decimal | None, mark: str = ".") -> str:
+    """An amount of money with two decimals, in the shop's own decimal mark."""
+    return NOTHING if number is None else f"{number:.2f}".replace(".", mark)
+
+
+def per_cent(share: Decimal | None) -> str:
+    """A share as per cent with one decimal, without the sign: columns say it."""
+    return NOTHING if share is None else f"{(share * 100).quantize(TENTH, ROUND_HALF_UP)}"
+
+
+def tell_key(key: str | None) -> str:
+    """A key as people read it: its parts with a dot between them."""
+    return printable(key.replace(JOINT, " · ")) if key else ""
 
 
 def count(number: int) -> str:
@@ -68,22 +85,6 @@ def cut(text: str, width: int) -> str:
         return CUT[:width]
     front = _head(text, width // 2)
     return front + CUT + _tail(text, width - 1 - cell_len(front))
-
-
-def apart(was: str | None, now: str | None, was_width: int, now_width: int) -> tuple[str, str]:
-    """Two cells as printed, each cut to its width so that the place where they part stays in view."""
-    if cell_len(printable(was)) <= was_width and cell_len(printable(now)) <= now_width:
-        return printable(was), printable(now)
-    was, now = was or "", now or ""
-    same = next((at for at, (a, b) in enumerate(zip(was, now, strict=False)) if a != b), min(len(was), len(now)))
-    start = max(0, same - min(was_width, now_width) // 3)
-    front = CUT if start else ""
-    old, new = (printable(text[start : start + WIDEST]) for text in (was, now))
-    return _head_cut(front + old, was_width), _head_cut(front + new, now_width)
-
-
-def _head_cut(text: str, width: int) -> str:
-    return text if cell_len(text) <= width else _head(text, width - 1) + CUT
 
 
 def _head(text: str, width: int) -> str:

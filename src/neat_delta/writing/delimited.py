@@ -7,9 +7,12 @@ import io
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-if TYPE_CHECKING:
-    import polars as pl
+import polars as pl
 
+from neat_delta.catalogue import RUNS
+from neat_delta.matching import JOINT
+
+if TYPE_CHECKING:
     from neat_delta.catalogue import Form
     from neat_delta.catalogue.settings import ImportRules
 
@@ -46,6 +49,18 @@ def delimited(cells: pl.DataFrame, form: Form) -> bytes:
     if charset != "utf-8":
         data = data.decode().encode(charset)
     return (_MARKS[charset] if form.bom else b"") + data
+
+
+def people_csv(frame: pl.DataFrame) -> bytes:
+    """A table for people, as comma-separated UTF-8 that spreadsheet programs recognise by its mark.
+
+    Text that they would run as a formula gets an apostrophe in front; exact decimals lose the zeros behind.
+    """
+    texts = frame.with_columns(
+        pl.col(pl.Decimal).cast(pl.String).str.replace(r"\.?0+$", ""),
+        pl.col(pl.String).str.replace_all(JOINT, " · ", literal=True).str.replace(RUNS, "'$0"),
+    )
+    return codecs.BOM_UTF8 + texts.write_csv().encode()
 
 
 def as_workbook(cells: pl.DataFrame) -> bytes:

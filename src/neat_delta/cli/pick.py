@@ -1,0 +1,128 @@
+"""neat-delta pick."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from neat_delta.cli.common import (
+    FILE,
+    Manners,
+    catalogue_file,
+    console,
+    manners,
+    progress,
+    settled_in,
+    show,
+    show_json,
+)
+from neat_delta.cli.exits import Exit
+from neat_delta.cli.kept import PartTold, kept, kept_live, part_meant, parts
+from neat_delta.errors import WrongChoice
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+    from rich.text import Text
+
+    from neat_delta.changes import ChangeSet
+
+
+@click.command("pick")
+@click.argument("changes", type=FILE)
+@click.option("--out", type=FILE, required=True, metavar="FILE", help="Keep the smaller change set in this file.")
+@click.option("--book", type=FILE, metavar="FILE", help="A review workbook in which rows are marked take or leave.")
+@click.option(
+    "--unmarked",
+    type=click.Choice(["leave", "take"]),
+    default="leave",
+    show_default=True,
+    help="What becomes of rows of the workbook without a mark.",
+)
+@click.option("--leave", multiple=True, metavar="FIELD", help="Leave out changes of this field; repeatable.")
+@parts
+@click.option(
+    "--live", type=FILE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
+)
+@catalogue_file
+@manners
+def pick_command(
+    changes: Path,
+    out: Path,
+    book: Path | None,
+    unmarked: str,
+    leave: tuple[str, ...],
+    part: PartTold,
+    live: Path | None,
+    settings: Path | None,
+    spoken: Manners,
+) -> int:
+    """Take a part of a change set: what was marked in a review workbook, or the part that is named.
+
+    What is left out stays in the new change set as notes, with the comments of whoever left it out. Several ways of
+    naming a part together take what all of them hold.
+    """
+    from neat_delta.changes import load_changes, save_changes
+    from neat_delta.changes.narrow import cells_in, picked
+    from neat_delta.changes.review import read_review
+
+    if not (book or leave or part.only or part.where or part.items):
+        raise WrongChoice(
+            "pick: nothing says which part is meant",
+            remedy="Say --book FILE, --only FIELD, --leave FIELD, --where SQL or --items FILE.",
+        )
+    settled = settled_in(settings)
+    with progress(spoken) as voice:
+        voice.step(f"reading {changes.name}")
+        if part.where:
+            whole, ours = kept(changes, live, settled, voice)
+            kept_live(whole, ours)
+        else:
+            whole, ours = load_changes(changes), None
+        keep = cells_in(whole, part_meant(whole, part, leave), ours, settled)
+        review = read_review(book, whole, unmarked=unmarked == "take") if book else None
+        less = picked(whole, keep, review, " ".join(_ways(book, leave, part)))
+        save_changes(less, out, inputs=[changes, *([book] if book else [])])
+    if spoken.as_json:
+        show_json(_as_dict(less, out))
+    elif not spoken.quiet:
+        show(_view(whole, less, changes, out, console(spoken).width), spoken)
+    return Exit.ATTENTION if less.stopped() else Exit.DONE
+
+
+def _ways(book: Path | None, leave: tuple[str, ...], part: PartTold) -> Iterator[str]:
+    """How the part was named, as it was typed."""
+    if book:
+        yield f"--book {book.name}"
+    yield from (f"--only {name}" for name in part.only)
+    yield from (f"--leave {name}" for name in leave)
+    if part.where:
+        yield f'--where "{part.where}"'
+    if part.items:
+        yield f"--items {part.items.name}"
+
+
+def _as_dict(changes: ChangeSet, out: Path) -> dict[str, object]:
+    from neat_delta.changes import head_as_dict
+
+    return head_as_dict(changes.head) | {"cells": len(changes.cells), "out": str(out)}
+
+
+def _view(whole: ChangeSet, less: ChangeSet, path: Path, out: Path, width: int) -> Iterator[Text]:
+    from rich.text import Text
+
+    from neat_delta.views.comparison import labelled, sentence
+    from neat_delta.views.look import several
+    from neat_delta.views.preview import head_view
+
+    yield from head_view(less, path.name, width)
+    yield Text()
+    left = less.head.left_out[-1]
+    yield labelled("taken", several(len(less.cells), "cell"), "strong")
+    yield labelled("left out", f"{several(left.cells, 'cell')} and {several(left.items, 'whole item')} ({left.by})")
+    for comment in left.comments:
+        yield from sentence("", f"“{comment}”", width)
+    yield labelled("kept", f"the smaller change set, in {out}")
+    yield labelled("next", f"neat-delta write {out} -o updates")

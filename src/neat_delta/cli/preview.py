@@ -1,0 +1,323 @@
+"""neat-delta preview."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+import click
+
+from neat_delta.cli.common import (
+    FILE,
+    Manners,
+    catalogue_file,
+    console,
+    gathered,
+    manners,
+    progress,
+    settled_in,
+    show,
+    show_json,
+)
+from neat_delta.cli.exits import Exit
+from neat_delta.cli.kept import kept, kept_live, part_of, parts
+from neat_delta.errors import WrongChoice
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+    import polars as pl
+    from rich.text import Text
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.catalogue.settings import Settings
+    from neat_delta.changes import ChangeSet
+    from neat_delta.cli.kept import PartTold
+    from neat_delta.voice import Voice
+
+
+class Seen(NamedTuple):
+    """What of a change set is wanted to be seen, and where."""
+
+    by: str
+    item: tuple[str, ...]
+    money: bool
+    stock: bool
+    records: Path | None
+    records_csv: Path | None
+    limit: int
+    everything: bool
+    page: Path | None
+    book: Path | None
+    book_by: str
+    plots: Path | None
+
+
+def _seen(command: Any) -> Any:
+    options = (
+        click.option(
+            "--by",
+            default="item",
+            metavar="WHAT",
+            help="Sum up by item (default), field, category, maker, or the name of any field.",
+        ),
+        click.option("--item", multiple=True, metavar="CODE", help="Show a whole item, was and now; repeatable."),
+        click.option("--money", is_flag=True, help="Prices, costs and margins, and the prices that keep a margin."),
+        click.option("--stock", is_flag=True, help="Units and value up and down by stock room."),
+        click.option(
+            "--records", type=FILE, metavar="FILE", help="Which of these quotes or agreed prices a new cost touches."
+        ),
+        click.option("--records-csv", type=FILE, metavar="FILE", help="Put what --records found into this file."),
+        click.option(
+            "--limit", type=click.IntRange(min=1), default=20, show_default=True, metavar="N", help="Show so many."
+        ),
+        click.option("--all", "everything", is_flag=True, help="Show every item and every finding."),
+        click.option("--page", type=FILE, metavar="FILE", help="Write a page for a browser (HTML, one file)."),
+        click.option("--book", type=FILE, metavar="FILE", help="Write a workbook to mark each row take or leave."),
+        click.option(
+            "--book-by",
+            type=click.Choice(["cell", "item"]),
+            default="cell",
+            show_default=True,
+            help="A row of the workbook for each changed cell, or for each item.",
+        ),
+        click.option("--plots", type=FILE, metavar="DIR", help="Draw pictures into this folder (PNG and SVG)."),
+    )
+    return gathered(Seen, "seen", options, command)
+
+
+@click.command("preview")
+@click.argument("changes", type=FILE)
+@click.option(
+    "--live", type=FILE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
+)
+@parts
+@_seen
+@catalogue_file
+@manners
+def preview_command(
+    changes: Path, live: Path | None, part: PartTold, seen: Seen, settings: Path | None, spoken: Manners
+) -> int:
+    """Look at a kept change set: in the terminal, as a page, as a workbook to mark, as pictures.
+
+    Nothing is sent or changed. To take only a part of it, mark the workbook or name the part, and "pick" it.
+    """
+    from neat_delta.changes import load_changes
+
+    settled = settled_in(settings)
+    with progress(spoken) as voice:
+        voice.step(f"reading {changes.name}")
+        if _asks_for_live(part, seen):
+            whole, ours = kept(changes, live, settled, voice)
+            kept_live(whole, ours)
+        else:
+            whole, ours = load_changes(changes), None
+        loaded = part_of(whole, part, ours, settled)
+        found = _found(loaded, ours, settled, seen, voice)
+        made = _made(loaded, whole, ours, settled, seen, voice, changes.name)
+    if spoken.as_json:
+        show_json(_as_dict(loaded, found, made))
+    elif not spoken.quiet:
+        show(_view(loaded, whole, ours, settled, found, made, seen, changes, console(spoken).width), spoken)
+    return Exit.ATTENTION if whole.stopped() else Exit.DONE
+
+
+def _asks_for_live(part: PartTold, seen: Seen) -> bool:
+    """Whether more is wanted than the change set itself knows: reading a large live export takes a while."""
+    told = (part.where, seen.item, seen.money, seen.stock, seen.records, seen.page, seen.plots)
+    return any(told) or seen.by not in ("item", "field")
+
+
+class Found(NamedTuple):
+    """What was worked out besides the change set itself."""
+
+    groups: pl.DataFrame | None = None
+    money: pl.DataFrame | None = None
+    stock: pl.DataFrame | None = None
+    records: pl.DataFrame | None = None
+    quotes: Catalogue | None = None
+
+
+def _found(changes: ChangeSet, live: Catalogue | None, settled: Settings, seen: Seen, voice: Voice) -> Found:
+    if live is None:
+        return Found()
+    from neat_delta.catalogue import field_name
+    from neat_delta.changes.grouping import by_group, field_of
+    from neat_delta.changes.money import price_moves
+    from neat_delta.changes.stockmoves import stock_moves
+
+    found = Found()
+    voice.step("summing up")
+    if seen.by not in ("item", "field"):
+        by = field_name(seen.by)
+        name = field_of(live, by) if by in ("category", "maker") and by not in live.names else by
+        if name not in live.names:
+            raise WrongChoice(
+                f"--by {seen.by}: there is no such field",
+                remedy="Say item, field, category, maker, or one of: " + ", ".join(live.names) + ".",
+            )
+        found = found._replace(groups=by_group(changes, live, name))
+    if seen.money:
+        found = found._replace(money=price_moves(changes, live, settled.money))
+    if seen.stock:
+        found = found._replace(stock=stock_moves(changes, live, settled.money))
+    if seen.records is not None:
+        found = found._replace(**_records(changes, live, settled, seen.records, voice))
+    if seen.records_csv is not None:
+        if found.records is None:
+            raise WrongChoice("--records-csv asks for --records as well", remedy="Say which records: --records FILE.")
+        from neat_delta.whole import write_whole
+        from neat_delta.writing.delimited import people_csv
+
+        write_whole(seen.records_csv, people_csv(found.records))
+    return found
+
+
+def _records(changes: ChangeSet, live: Catalogue, settled: Settings, path: Path, voice: Voice) -> dict[str, Any]:
+    from neat_delta.changes.money import touched_records
+    from neat_delta.matching.recordcolumns import record_columns
+    from neat_delta.reading import read_catalogue
+
+    quotes = read_catalogue(path, voice)
+    matched = record_columns(quotes, changes.head.key)
+    return {"records": touched_records(changes, live, quotes, matched, settled.money), "quotes": quotes}
+
+
+def _made(
+    changes: ChangeSet,
+    whole: ChangeSet,
+    live: Catalogue | None,
+    settled: Settings,
+    seen: Seen,
+    voice: Voice,
+    name: str,
+) -> dict[str, list[str]]:
+    """The files that were asked for, written whole; by what they are."""
+    from neat_delta.whole import write_whole
+
+    made: dict[str, list[str]] = {}
+    if seen.records_csv is not None:
+        made["records"] = [str(seen.records_csv)]
+    if seen.page is not None and live is not None:
+        from neat_delta.views.page import review_page
+
+        voice.step("writing the page")
+        write_whole(seen.page, review_page(changes, live, settled, name))
+        made["page"] = [str(seen.page)]
+    if seen.book is not None:
+        from neat_delta.views.reviewbook import review_book
+
+        voice.step("writing the workbook")
+        write_whole(seen.book, review_book(changes, whole, by_item=seen.book_by == "item"))
+        made["book"] = [str(seen.book)]
+    if seen.plots is not None and live is not None:
+        from neat_delta.views.plots import plots
+
+        voice.step("drawing")
+        seen.plots.mkdir(parents=True, exist_ok=True)
+        made["plots"] = []
+        for file, data in plots(changes, live, settled).items():
+            write_whole(seen.plots / file, data)
+            made["plots"].append(str(seen.plots / file))
+    return made
+
+
+def _as_dict(changes: ChangeSet, found: Found, made: dict[str, list[str]]) -> dict[str, Any]:
+    from neat_delta.changes import by_effect, by_field, head_as_dict
+    from neat_delta.matching import JOINT
+
+    def rows(frame: pl.DataFrame | None) -> list[dict[str, Any]] | None:
+        if frame is None:
+            return None
+        import polars as pl
+
+        texts = frame.with_columns(pl.col(pl.Decimal).cast(pl.String))
+        return [row | ({"key": row["key"].split(JOINT)} if "key" in row else {}) for row in texts.to_dicts()]
+
+    cells = by_effect(changes).drop("effect")
+    told = {
+        "fields": rows(by_field(changes)),
+        "items": {
+            do: [key.split(JOINT) for key in changes.keys_to(do)["key"]] for do in ("change", "recode", "add", "remove")
+        },
+        "cells": rows(cells),
+        "groups": rows(found.groups),
+        "money": rows(found.money),
+        "stock": rows(found.stock),
+        "records": rows(found.records),
+        "files": made,
+    }
+    return {"head": head_as_dict(changes.head)} | {name: value for name, value in told.items() if value is not None}
+
+
+def _view(
+    changes: ChangeSet,
+    whole: ChangeSet,
+    live: Catalogue | None,
+    settled: Settings,
+    found: Found,
+    made: dict[str, list[str]],
+    seen: Seen,
+    path: Path,
+    width: int,
+) -> Iterator[Text]:
+    from rich.text import Text
+
+    from neat_delta.views import preview as views
+    from neat_delta.views.comparison import Shown, fields_view, labelled
+    from neat_delta.views.look import several
+
+    shown = Shown(width, seen.everything)
+    yield from views.head_view(changes if changes is not whole else whole, path.name, width)
+    if changes is not whole:
+        cells = f"{several(len(changes.cells), 'cell')} of {len(whole.cells):,}"
+        yield labelled("this part", f"{cells} that the change set has; pick keeps just these", "strong")
+    special = seen.item or seen.money or seen.stock or seen.records
+    names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
+    for key in seen.item:
+        yield from _item(whole, live, key, width)
+    mark = (live.form.mark if live else None) or "."
+    if found.money is not None:
+        yield from views.money_view(found.money, names, mark, shown, seen.limit)
+    if found.stock is not None and live is not None:
+        price, cost = settled.money.both(live.names)
+        yield from views.stock_view(found.stock, names, cost or price, mark, shown, seen.limit)
+    if found.records is not None and found.quotes is not None:
+        yield from views.records_view(found.records, names, found.quotes, mark, shown, seen.limit)
+    if found.groups is not None:
+        yield from views.groups_view(found.groups, seen.by, shown, seen.limit)
+    elif seen.by == "field":
+        yield Text()
+        yield from fields_view(changes, width)
+    elif not special:
+        yield from views.changes_view(changes, shown, seen.limit)
+    if not special and seen.by == "item":
+        yield from views.findings_of(changes, shown)
+    yield Text()
+    for what, files in made.items():
+        yield labelled(what, files[0] + (f" and {several(len(files) - 1, 'more file')}" if len(files) > 1 else ""))
+    yield _next(path, made)
+
+
+def _next(path: Path, made: dict[str, list[str]]) -> Text:
+    from neat_delta.views.comparison import labelled
+
+    if "book" in made:
+        picked = path.name.replace(".changes.jsonl", "") + "-picked.changes.jsonl"
+        book = made["book"][0]
+        return labelled("next", f"mark the rows, then: neat-delta pick {path} --book {book} --out {picked}")
+    return labelled("next", f"neat-delta write {path} -o updates")
+
+
+def _item(changes: ChangeSet, live: Catalogue | None, key: str, width: int) -> Iterator[Text]:
+    from neat_delta.matching import Key
+    from neat_delta.views.preview import item_view
+
+    if live is None or changes.items.filter(key=key).is_empty():
+        raise WrongChoice(
+            f"--item {key}: no such item in this change set",
+            remedy="Items are named by their codes as they are in the shop, zeros in front and all.",
+        )
+    rows = (Key(changes.head.key, told=True).values(live) == key).arg_true()
+    there = live.cells(live.names, rows.head(1)).row(0, named=True) if len(rows) else {}
+    yield from item_view(changes, live, key, there, width)

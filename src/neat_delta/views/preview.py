@@ -1,0 +1,292 @@
+"""The terminal preview of a kept change set: totals, groups, items, and the views of money and stock."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import polars as pl
+from rich.text import Text
+
+from neat_delta.changes.changeset import ADD, CHANGE, LEFT, OUTSIDE, RECODE, REMOVE, STATES
+from neat_delta.changes.stockmoves import by_room
+from neat_delta.views.comparison import (
+    SOME_ITEMS,
+    Shown,
+    codes_view,
+    fields_view,
+    findings_view,
+    folded_text,
+    items_view,
+    labelled,
+    sentence,
+)
+from neat_delta.views.look import DOWN, NOTHING, STYLES, UP, amount, count, per_cent, printable, several, tell_key
+from neat_delta.views.pieces import changed_text
+from neat_delta.views.table import INDENT, Cell, Column, table
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from decimal import Decimal
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.changes import ChangeSet
+
+WIDE = 120
+
+
+def head_view(changes: ChangeSet, name: str, width: int) -> Iterator[Text]:
+    """Which change set this is, what it was made from, and how its rows count."""
+    head = changes.head
+    yield labelled("changes", f"{name}   made {head.made.replace('T', ' ').removesuffix('Z')} UTC")
+    yield labelled("made from", f"{head.live.name}, {count(head.live.rows)} items · {head.edited.name}")
+    counted = [(state, head.counts[state]) for state in (*STATES, OUTSIDE, LEFT) if state in head.counts]
+    said = " · ".join(f"{state.replace('_', ' ')} {count(number)}" for state, number in counted)
+    yield from sentence("rows", f"{said} = {several(head.edited.rows, 'row')} read", width)
+    does = {ADD: "to be added", REMOVE: "to be removed", RECODE: "with another code"}
+    items = [f"{several(len(changes.keys_to(CHANGE)), 'item')} to be changed"]
+    items += [f"{count(len(changes.keys_to(do)))} {what}" for do, what in does.items() if len(changes.keys_to(do))]
+    cells = several(len(changes.cells_to(CHANGE, RECODE)), "cell")
+    yield from sentence("to send", f"{cells} of {', '.join(items)}", width)
+
+
+def changes_view(changes: ChangeSet, shown: Shown, limit: int = SOME_ITEMS) -> Iterator[Text]:
+    """By field, then code changes, new and gone items, then item by item, the largest moves first."""
+    if len(changes.cells_to(CHANGE, RECODE)):
+        yield Text()
+        yield from fields_view(changes, shown.width)
+    yield from codes_view(changes, shown)
+    for do, title in ((ADD, "to add"), (REMOVE, "to remove")):
+        yield from _whole_items(changes, do, title, shown, limit)
+    if len(changes.cells_to(CHANGE, RECODE)):
+        yield Text()
+        yield from items_view(changes, shown, limit)
+
+
+def findings_of(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
+    """What is held back and what wants a look, and how many notes there are."""
+    yield from findings_view(changes, shown)
+    notes = int((changes.findings["level"] == "note").sum())
+    if notes:
+        yield labelled("besides", f"{several(notes, 'note')}, in the change set")
+
+
+def _whole_items(changes: ChangeSet, do: str, title: str, shown: Shown, limit: int) -> Iterator[Text]:
+    items = changes.items.filter(do=do)
+    if items.is_empty():
+        return
+    yield Text()
+    yield labelled(title, several(len(items), "item"), "strong")
+    some = items if shown.everything else items.head(limit)
+    cells = changes.cells.join(some.select("key"), on="key", how="semi")
+    told = dict(cells.group_by("key").agg(pl.len()).iter_rows())
+    rows = [
+        [
+            Cell("   "),
+            Cell(tell_key(key)),
+            Cell(printable(name)),
+            Cell(several(told.get(key, 0), "filled field"), "note"),
+        ]
+        for key, name in some.select("key", "name").iter_rows()
+    ]
+    yield from table([Column(), Column(least=8), Column(least=8), Column()], rows, shown.width)
+    yield from more_view(len(items) - len(some), "item")
+
+
+def more_view(hidden: int, what: str) -> Iterator[Text]:
+    """How many more there are."""
+    if hidden > 0:
+        said = f"{INDENT}… and {several(hidden, 'more ' + what)}: --all shows every one, --limit N so many"
+        yield Text(said, STYLES["note"])
+
+
+def groups_view(groups: pl.DataFrame, by: str, shown: Shown, limit: int = SOME_ITEMS) -> Iterator[Text]:
+    """How much changes by category, maker or any field; the sums are those of the whole."""
+    yield Text()
+    some = groups if shown.everything else groups.head(limit)
+    numbers = ["items", "cells", "up", "down", "new", "gone"]
+    rows = [_group_cells(row) for row in some.select("group", *numbers).iter_rows()]
+    rows.append(_group_cells(("all", *groups.select(pl.col(numbers).sum()).row(0))))
+    yield from table([Column(by, least=12), *_right(*numbers)], rows, shown.width)
+    yield from more_view(len(groups) - len(some), "row")
+
+
+def _group_cells(row: tuple[Any, ...]) -> list[Cell]:
+    group, items, cells, up, down, new, gone = row
+    plain = [Cell(count(number) if number else NOTHING, right=True) for number in (cells, new, gone)]
+    moved = [_moved(UP, up and count(up)), _moved(DOWN, down and count(down))]
+    return [Cell(printable(group)), Cell(count(items), "now", right=True), plain[0], *moved, *plain[1:]]
+
+
+def _right(*heads: str) -> list[Column]:
+    """Columns of numbers."""
+    return [Column(head, right=True) for head in heads]
+
+
+def _moved(way: str, said: str | int | Decimal | None) -> Cell:
+    """By how much something went up or down; nothing where it did not."""
+    if not said:
+        return Cell(NOTHING, "note", right=True)
+    return Cell(f"{way} {said}", "up" if way == UP else "down", right=True)
+
+
+def money_view(
+    moves: pl.DataFrame, names: dict[str, str | None], mark: str, shown: Shown, limit: int = SOME_ITEMS
+) -> Iterator[Text]:
+    """Prices, costs and margins before and after, the largest moves first, and the prices that would keep a margin."""
+    yield Text()
+    if moves.is_empty():
+        yield labelled("money", "no price and no cost changes")
+        return
+    rises, falls = moves["share"] > moves["share_was"], moves["share"] < moves["share_was"]
+    risen, fallen = int(rises.sum()), int(falls.sum())
+    below = int((moves["margin"] < 0).sum())
+    said = f"{several(len(moves), 'item')}: the margin per cent rises on {count(risen)} and falls on {count(fallen)}"
+    yield from sentence("money", said + (f"; {count(below)} would sell below cost" if below else ""), shown.width)
+    wide = shown.width >= WIDE
+    some = moves if shown.everything else moves.head(limit)
+    rows = []
+    for move in some.iter_rows(named=True):
+        row = [Cell(tell_key(move["key"])), Cell(printable(names.get(move["key"])))]
+        row += _pair(move["price_was"], move["price"], mark)
+        row += [_share_of_move(move["move"])] if wide else []
+        row += _pair(move["cost_was"], move["cost"], mark)
+        row += _pair(move["margin_was"], move["margin"], mark) if wide else []
+        row += _shares(move["share_was"], move["share"])
+        row += [Cell(amount(move["keep_amount"], mark), "note", right=True)] if wide else []
+        row += [Cell(amount(move["keep_share"], mark), "note", right=True)]
+        rows.append(row)
+    heads = ["price was", "now", *(["move"] if wide else []), "cost was", "now"]
+    heads += [*(["margin was", "now"] if wide else []), "% was", "now", *(["keeps amount"] if wide else []), "keeps %"]
+    yield from table(
+        [Column("item", least=8), Column("name", least=8), *_right(*heads)],
+        rows,
+        shown.width,
+    )
+    yield from more_view(len(moves) - len(some), "item")
+    told = "% is the margin's part of the net price; keeps %: the price that would keep it at the new cost"
+    told += "; keeps amount: the one that would keep the margin's amount" if wide else ""
+    yield from sentence("", told, shown.width)
+
+
+def _pair(was: Decimal | None, now: Decimal | None, mark: str) -> list[Cell]:
+    if was == now:
+        return [Cell(NOTHING, "note", right=True), Cell(amount(now, mark), right=True)]
+    return [Cell(amount(was, mark), "was", right=True), Cell(amount(now, mark), "now", right=True)]
+
+
+def _shares(was: Decimal | None, now: Decimal | None) -> list[Cell]:
+    style = "down" if was is not None and now is not None and now < was else "now"
+    return [Cell(per_cent(was), "was", right=True), Cell(per_cent(now), style, right=True)]
+
+
+def _share_of_move(move: Decimal | None) -> Cell:
+    return _moved(UP if (move or 0) > 0 else DOWN, move and f"{per_cent(abs(move))} %")
+
+
+def stock_view(
+    moves: pl.DataFrame,
+    names: dict[str, str | None],
+    worth: str | None,
+    mark: str,
+    shown: Shown,
+    limit: int = SOME_ITEMS,
+) -> Iterator[Text]:
+    """Units and value up and down by stock room, then the items whose stock moves most."""
+    yield Text()
+    if moves.is_empty():
+        yield labelled("stock", "no stock changes")
+        return
+    valued = f"valued at the {worth} of each item" if worth else "no cost or price is known to value them by"
+    yield from sentence("stock", f"{several(len(moves), 'stock')} moved; {valued}", shown.width)
+    rows = [
+        [
+            Cell(room),
+            Cell(count(items), "now", right=True),
+            _moved(UP, up and count(up)),
+            _moved(DOWN, down and count(down)),
+            _moved(UP, value_up and amount(value_up, mark)),
+            _moved(DOWN, value_down and amount(value_down, mark)),
+        ]
+        for room, items, up, down, value_up, value_down in by_room(moves).iter_rows()
+    ]
+    heads = _right("items", "units up", "down", "value up", "down")
+    yield from table([Column("stock room", least=8), *heads], rows, shown.width)
+    yield Text()
+    some = moves if shown.everything else moves.head(limit)
+    lines = [
+        [
+            Cell(tell_key(move["key"])),
+            Cell(printable(names.get(move["key"]))),
+            Cell(move["room"]),
+            Cell(count(move["was"]), "was", right=True),
+            Cell(count(move["now"]), "now", right=True),
+            _moved(UP if move["units"] > 0 else DOWN, count(abs(move["units"]))),
+            Cell(amount(move["value"] and abs(move["value"]), mark), right=True),
+        ]
+        for move in some.iter_rows(named=True)
+    ]
+    columns = [Column("item", least=8), Column("name", least=8), Column("stock room", least=6)]
+    yield from table([*columns, *_right("was", "now", "units", "value")], lines, shown.width)
+    yield from more_view(len(moves) - len(some), "stock")
+
+
+def records_view(
+    records: pl.DataFrame,
+    names: dict[str, str | None],
+    source: Catalogue,
+    mark: str,
+    shown: Shown,
+    limit: int = SOME_ITEMS,
+) -> Iterator[Text]:
+    """Quotes and agreed prices whose cost changes, those that lose most first."""
+    yield Text()
+    total = f"{several(len(records), 'record')} of {count(len(source))} in {source.source.name} touched by a new cost"
+    lost = records.select(pl.col("lost").sum()).item() if len(records) else None
+    ends = f"; margin lost in all: {amount(lost, mark)}" if lost is not None else ""
+    yield from sentence("records", total + ends, shown.width)
+    some = records if shown.everything else records.head(limit)
+    rows = [
+        [
+            Cell(f"line {record['line']}", "note"),
+            Cell(tell_key(record["key"])),
+            Cell(printable(names.get(record["key"]))),
+            Cell(count(int(record["quantity"])), right=True),
+            Cell(amount(record["price"], mark), right=True),
+            *_pair(record["cost_was"], record["cost"], mark),
+            *_shares(record["share_was"], record["share"]),
+            Cell(amount(record["keep_share"], mark), "note", right=True),
+            Cell(amount(record["lost"], mark), "now", right=True),
+        ]
+        for record in some.iter_rows(named=True)
+    ]
+    columns = [Column(), Column("item", least=8), Column("name", least=6)]
+    heads = _right("qty", "price", "cost was", "now", "% was", "now", "keeps %", "lost")
+    if rows:
+        yield from table([*columns, *heads], rows, shown.width)
+    yield from more_view(len(records) - len(some), "record")
+
+
+def item_view(changes: ChangeSet, live: Catalogue, key: str, there: dict[str, str], width: int) -> Iterator[Text]:
+    """One item in full, was and now, for the spot check; ``there`` are its live cells, none of a new one."""
+    item = changes.items.filter(key=key).row(0, named=True)
+    cells = {cell["field"]: cell for cell in changes.cells.filter(key=key).iter_rows(named=True)}
+    what = {CHANGE: "changes", ADD: "is new", REMOVE: "is to be removed", RECODE: "gets another code"}
+    yield Text()
+    yield labelled("item", f"{tell_key(key)}   {printable(item['name'])}   {what.get(item['do'], 'does not change')}")
+    if item["to"]:
+        yield labelled("", f"its new code is {tell_key(item['to'])}")
+    widest = max(map(len, live.names))
+    for name in live.names:
+        label = f"{INDENT}{name.ljust(widest)}  "
+        cell = cells.get(name)
+        if cell is None:
+            text = Text(printable(there.get(name)), STYLES["note"])
+        else:
+            note = changes.head.fields[name]
+            text = changed_text(cell["was"], cell["now"], note.kind, note.separator)
+        first, *others = folded_text(text, len(label), width) or [Text()]
+        yield Text.assemble((label, STYLES["label"]), first[len(label) :])
+        yield from others
+    for finding in changes.findings.filter(key=key).iter_rows(named=True):
+        about = f"{finding['field']}: " if finding["field"] else ""
+        yield from sentence(finding["level"], f"{about}{finding['say']}", width, finding["level"])
