@@ -30,8 +30,8 @@ MOST_ROWS, LONGEST = 1_048_575, 32_767
 WHAT = {ADD: "new item", REMOVE: "to be removed", RECODE: "gets another code"}
 # Tints of the Okabe–Ito blue and orange, dark text on them readable in grey as well.
 TAKEN, LEFT, STOP, WARN, HEAD = "#CCE3F0", "#F6E3C0", "#F3D3BF", "#FBF0C8", "#E8E6E1"
-WIDTHS = {DECISION: 14, COMMENT: 28, "name": 32, FIELD: 14, "was": 24, "now": 24, "difference": 11, "per cent": 9}
-OTHERS_WIDE, LOOK_WIDE = 14, 60
+WIDTHS = {DECISION: 13, COMMENT: 20, "name": 30, FIELD: 12, "was": 17, "now": 17, "difference": 11, "per cent": 9}
+OTHERS_WIDE, LOOK_WIDE = 11, 60
 
 
 def review_book(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False) -> bytes:
@@ -154,7 +154,11 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
         1, 0, last, 0, {"validate": "list", "source": [TAKE, LEAVE], "error_message": "take or leave"}
     )
     for word, colour in ((TAKE, TAKEN), (LEAVE, LEFT)):
-        told = {"type": "formula", "criteria": f'=$A2="{word}"', "format": book.add_format({"bg_color": colour})}
+        told = {
+            "type": "formula",
+            "criteria": f'=LOWER(TRIM($A2))="{word}"',
+            "format": book.add_format({"bg_color": colour}),
+        }
         sheet.conditional_format(1, 0, last, len(headers) - 1, told)
     sheet.freeze_panes(1, 2)
     sheet.autofilter(0, 0, last, len(headers) - 1)

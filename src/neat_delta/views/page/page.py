@@ -1,0 +1,197 @@
+"""What the review page holds, worked out here; how it is drawn stands in page.html, page.css and page.js beside."""
+
+from __future__ import annotations
+
+from importlib.resources import files
+from typing import TYPE_CHECKING, Any
+
+import orjson
+import polars as pl
+
+from neat_delta.catalogue.kinds import kind_named
+from neat_delta.changes import by_effect, by_field
+from neat_delta.changes.bothsides import BothSides
+from neat_delta.changes.changeset import ADD, CHANGE, LEFT, NONE, OUTSIDE, RECODE, REMOVE, STATES
+from neat_delta.changes.grouping import field_of
+from neat_delta.changes.money import price_moves
+from neat_delta.errors import WrongChoice
+from neat_delta.views.look import NOTHING, amount, count, difference, per_cent, several, tell_key
+from neat_delta.views.pieces import CAME, SAME, pieces
+from neat_delta.views.plots import figures
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.catalogue.settings import Settings
+    from neat_delta.changes import ChangeSet
+
+STATE_NAMES = {CHANGE: "changed", ADD: "new", REMOVE: "to be removed", RECODE: "another code", NONE: "held back"}
+LEVELS = ("", "note", "warn", "stop")
+MOST_FINDINGS = 500
+
+
+def review_page(changes: ChangeSet, live: Catalogue, settled: Settings, name: str) -> bytes:
+    """The page of a change set as a whole HTML document, everything it needs inside."""
+    import jinja2
+    from markupsafe import Markup
+
+    here = files("neat_delta.views.page")
+    environment = jinja2.Environment(
+        autoescape=True, trim_blocks=True, lstrip_blocks=True, undefined=jinja2.StrictUndefined
+    )
+    template = environment.from_string(here.joinpath("page.html").read_text(encoding="utf-8"))
+    data = _data(changes, live, settled)
+    text = template.render(
+        name=name,
+        head=changes.head,
+        made=changes.head.made.replace("T", " ").removesuffix("Z"),
+        tiles=_tiles(changes),
+        rows=_rows(changes),
+        fields=by_field(changes).to_dicts(),
+        figures=[(said, Markup(_inline(svg))) for said, svg in figures(changes, live, settled, "svg").items()],
+        findings=_findings(changes),
+        states=[state for state in STATE_NAMES.values() if state in {item[2] for item in data["items"]}],
+        groups=data["groups"],
+        has_money=bool(data["money"]),
+        css=Markup(here.joinpath("page.css").read_text(encoding="utf-8")),
+        js=Markup(here.joinpath("page.js").read_text(encoding="utf-8")),
+        data=Markup(_as_json(data)),
+        nothing=NOTHING,
+        count=count,
+    )
+    return text.encode()
+
+
+def _as_json(data: dict[str, Any]) -> str:
+    """JSON that cannot end the script element it stands in, whatever texts it holds."""
+    text = orjson.dumps(data).decode()
+    return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
+
+
+def _inline(svg: bytes) -> str:
+    """A drawing without what only a file of its own needs."""
+    text = svg.decode()
+    return text[text.index("<svg") :]
+
+
+def _tiles(changes: ChangeSet) -> list[tuple[str, str]]:
+    """The figures at the top: how much of what."""
+    told = [(count(len(changes.keys_to(CHANGE, RECODE))), "items change")]
+    told.append((count(len(changes.cells_to(CHANGE, RECODE))), "cells change"))
+    for do, what in ((ADD, "new items"), (REMOVE, "items to be removed"), (RECODE, "items get another code")):
+        if len(changes.keys_to(do)):
+            told.append((count(len(changes.keys_to(do))), what))
+    levels = changes.findings["level"]
+    told.append((count(int((levels == "stop").sum())), "held back"))
+    told.append((count(int((levels == "warn").sum())), "to look at"))
+    return told
+
+
+def _rows(changes: ChangeSet) -> str:
+    """The states of the rows, which add up to those read."""
+    counts = changes.head.counts
+    told = [
+        f"{state.replace('_', ' ')} {count(counts[state])}" for state in (*STATES, OUTSIDE, LEFT) if state in counts
+    ]
+    return " · ".join(told) + f" = {several(changes.head.edited.rows, 'row')} read"
+
+
+def _findings(changes: ChangeSet) -> list[dict[str, Any]]:
+    """The findings a person should see, by check: level, name, how many, the first of them."""
+    wanted = changes.findings.filter(pl.col("level").is_in(["stop", "warn"]))
+    names = dict(changes.items.select("key", "name").iter_rows())
+    told = []
+    for (level, check), found in wanted.partition_by(["level", "check"], as_dict=True, maintain_order=True).items():
+        some = [
+            row | {"code": tell_key(row["key"]), "name": names.get(row["key"]) or ""}
+            for row in found.head(MOST_FINDINGS).iter_rows(named=True)
+        ]
+        told.append({"level": level, "check": check, "number": count(len(found)), "some": some})
+    return told
+
+
+def _data(changes: ChangeSet, live: Catalogue, settled: Settings) -> dict[str, Any]:
+    """What the page's lists are drawn from; short, for there may be tens of thousands of items.
+
+    items: code, name, state, place of its group, largest move, level of its worst finding, cells (place of the field,
+    was, now, way, amount, share), and what is said of it (level, field, sentence). A text in which something stayed is
+    a list of pieces: plain ones as texts, changed ones in lists of their own.
+    """
+    group_of, groups = _groups(changes, live)
+    fields = list(changes.head.fields)
+    place = {name: at for at, name in enumerate(fields)}
+    cells: dict[str, list[list[Any]]] = {}
+    moves: dict[str, float] = {}
+    for cell in by_effect(changes).iter_rows(named=True):
+        note = changes.head.fields[cell["field"]]
+        way, size, share = difference(cell, note.mark)
+        was, now = _sides(cell["was"], cell["now"], note.kind, note.separator)
+        cells.setdefault(cell["key"], []).append([place[cell["field"]], was, now, way[:1], size, share])
+        moves[cell["key"]] = max(moves.get(cell["key"], 0.0), round(cell["effect"] or 0.0, 4))
+    whole = changes.cells.join(changes.keys_to(ADD, REMOVE), on="key", how="semi")
+    for key, field, was, now in whole.select("key", "field", "was", "now").iter_rows():
+        cells.setdefault(key, []).append([place[field], was, now, "", "", ""])
+    said: dict[str, list[tuple[str, str | None, str]]] = {}
+    for key, level, field, say in changes.findings.drop_nulls("key").select("key", "level", "field", "say").iter_rows():
+        said.setdefault(key, []).append((level, field, say))
+    order = [*cells, *(key for key in changes.items["key"] if key not in cells)]
+    known = {row["key"]: row for row in changes.items.iter_rows(named=True)}
+    items = []
+    for key in order:
+        item, about = known[key], said.get(key, [])
+        level = max((LEVELS.index(level) for level, _, _ in about), default=0)
+        state = STATE_NAMES[item["do"]]
+        if item["do"] == NONE and level < LEVELS.index("warn"):
+            continue
+        code = tell_key(key) + (f" → {tell_key(item['to'])}" if item["to"] else "")
+        items.append(
+            [code, item["name"], state, group_of.get(key, -1), moves.get(key, 0), level, cells.get(key, []), about]
+        )
+    return {"fields": fields, "groups": groups, "items": items, "money": _money(changes, live, settled)}
+
+
+def _sides(was: str | None, now: str | None, kind: str, separator: str | None) -> tuple[Any, Any]:
+    if kind_named(kind).numeric or kind in ("date", "flag", "gtin") or was is None or now is None:
+        return was, now
+    parts = pieces(was, now, separator)
+    if all(part.what != SAME for part in parts):
+        return was, now
+
+    def side(other: str) -> list[Any]:
+        return [part.text if part.what == SAME else [part.text] for part in parts if part.what != other]
+
+    return side(CAME), side("went")
+
+
+def _groups(changes: ChangeSet, live: Catalogue) -> tuple[dict[str, int], list[str]]:
+    """The category of each touched item, as a place among the names of all."""
+    try:
+        field = field_of(live, "category")
+    except WrongChoice:
+        return {}, []
+    texts = BothSides(changes, live).texts(field).select("key", pl.col("now").fill_null(NOTHING))
+    names = texts["now"].unique().sort().to_list()
+    place = {name: at for at, name in enumerate(names)}
+    return {key: place[name] for key, name in texts.iter_rows()}, names
+
+
+def _money(changes: ChangeSet, live: Catalogue, settled: Settings) -> list[list[str]]:
+    """The money view: code, name, price and cost and margin per cent was and now, and the price that keeps it."""
+    try:
+        moves = price_moves(changes, live, settled.money)
+    except WrongChoice:
+        return []
+    mark, names = live.form.mark or ".", dict(changes.items.select("key", "name").iter_rows())
+
+    def told(move: dict[str, Any]) -> Iterable[str]:
+        yield tell_key(move["key"])
+        yield names.get(move["key"]) or ""
+        for side in ("price_was", "price", "cost_was", "cost", "margin_was", "margin"):
+            yield amount(move[side], mark)
+        yield per_cent(move["share_was"])
+        yield per_cent(move["share"])
+        yield amount(move["keep_amount"], mark)
+        yield amount(move["keep_share"], mark)
+
+    return [list(told(move)) for move in moves.iter_rows(named=True)]
