@@ -7,14 +7,13 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changes.bothsides import BothSides
 from neat_delta.changes.changeset import ADD, REMOVE
 from neat_delta.changes.measure import measured
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue
-    from neat_delta.changes.changeset import ChangeSet
+    from neat_delta.changes.bothsides import BothSides
 
 CATEGORY = re.compile(r"(^|_)(category|categories|department|product_group|item_group)(_|$)")
 MAKER = re.compile(r"^(maker|brand|manufacturer|supplier|vendor)$")
@@ -37,9 +36,9 @@ def field_of(live: Catalogue, what: str) -> str:
     return found
 
 
-def by_group(changes: ChangeSet, live: Catalogue, field: str) -> pl.DataFrame:
+def by_group(both: BothSides, field: str) -> pl.DataFrame:
     """Per value of a field, as it will be: items, cells, up, down (numbers), new, gone; those with most items first."""
-    both = BothSides(changes, live)
+    changes = both.changes
     groups = both.texts(field).select("key", group=pl.col("now").fill_null(NONE))
     gone = changes.keys_to(REMOVE).join(
         changes.cells_to(REMOVE).filter(field=field).select("key", group="was"), on="key", how="left"

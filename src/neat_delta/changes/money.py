@@ -10,19 +10,20 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changes.bothsides import BothSides, exact
+from neat_delta.catalogue.kinds.numerals import NumberForm
+from neat_delta.changes.bothsides import exact
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import MoneySettings
-    from neat_delta.changes.changeset import ChangeSet
+    from neat_delta.changes.bothsides import BothSides
 
 PRICE_WAS, PRICE, COST_WAS, COST = (pl.col(name) for name in ("price_was", "price", "cost_was", "cost"))
 CENT = 2
 
 
-def price_moves(changes: ChangeSet, live: Catalogue, money: MoneySettings) -> pl.DataFrame:
+def price_moves(both: BothSides, money: MoneySettings) -> pl.DataFrame:
     """The items whose price or cost changes, those with the largest move first.
 
     Returns key, price_was, price, cost_was, cost (as in the shop), margin_was, margin (amounts, net), share_was, share
@@ -33,8 +34,7 @@ def price_moves(changes: ChangeSet, live: Catalogue, money: MoneySettings) -> pl
     Raises:
         WrongChoice: the live export has no price and cost, or they are not known as such.
     """
-    price, cost = price_and_cost(live, money)
-    both = BothSides(changes, live)
+    price, cost = price_and_cost(both.live, money)
     moves = both.numbers(price).rename({"was": "price_was", "now": "price"})
     moves = moves.join(both.numbers(cost).rename({"was": "cost_was", "now": "cost"}), on="key", maintain_order="left")
     moves = moves.filter(PRICE.ne_missing(PRICE_WAS) | COST.ne_missing(COST_WAS))
@@ -89,13 +89,13 @@ def unless_zero(number: pl.Expr) -> pl.Expr:
     return pl.when(number != 0).then(number)
 
 
-def margins_by(changes: ChangeSet, live: Catalogue, money: MoneySettings, field: str) -> pl.DataFrame:
+def margins_by(both: BothSides, money: MoneySettings, field: str) -> pl.DataFrame:
     """Net price and margin of the moved items summed by the value of a field (one of each item, unweighted).
 
     Returns group, items, share_was and share (margin as a part of net price, before and after), in the order of items.
     """
-    moves = price_moves(changes, live, money).drop_nulls(["margin_was", "margin"])
-    groups = BothSides(changes, live).texts(field).select("key", group=pl.col("now").fill_null("–"))
+    moves = price_moves(both, money).drop_nulls(["margin_was", "margin"])
+    groups = both.texts(field).select("key", group=pl.col("now").fill_null("–"))
     with_tax = pl.lit(1 + money.tax)
     summed = (
         moves.join(groups, on="key")
@@ -115,20 +115,18 @@ def margins_by(changes: ChangeSet, live: Catalogue, money: MoneySettings, field:
     ).sort("items", "group", descending=[True, False])
 
 
-def touched_records(
-    changes: ChangeSet, live: Catalogue, records: Catalogue, matched: dict[str, str], money: MoneySettings
-) -> pl.DataFrame:
+def touched_records(both: BothSides, records: Catalogue, matched: dict[str, str], money: MoneySettings) -> pl.DataFrame:
     """Open quotes or customer prices whose item changes its cost, those that lose most first.
 
     ``matched`` names the columns of the records that hold key, quantity and price; without quantity each counts as
     one. Returns line (in the records), key, quantity, price (as agreed), cost_was, cost, margin_was, margin (of one),
     share_was, share, keep_amount, keep_share (agreed prices that would keep them), lost (margin of all of them).
     """
-    _, cost = price_and_cost(live, money)
-    costs = BothSides(changes, live).numbers(cost).rename({"was": "cost_was", "now": "cost"})
+    _, cost = price_and_cost(both.live, money)
+    costs = both.numbers(cost).rename({"was": "cost_was", "now": "cost"})
     costs = costs.filter(COST.ne_missing(COST_WAS))
     cells = records.cells(list(matched.values()))
-    form = BothSides(changes, records).form("")
+    form = NumberForm(records.form.mark or ".", fine=True)
     listed = pl.DataFrame({"line": records.rows.line, "key": cells[matched["key"]].str.strip_chars()})
     price = exact(cells[matched["price"]].replace("", None), form)
     quantity = exact(cells[matched["quantity"]], form) if "quantity" in matched else price * 0 + 1

@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.fieldkind import is_stock
-from neat_delta.changes.bothsides import BothSides, exact
+from neat_delta.changes.bothsides import exact
 from neat_delta.changes.changeset import REMOVE
 
 if TYPE_CHECKING:
-    from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import MoneySettings
+    from neat_delta.changes.bothsides import BothSides
     from neat_delta.changes.changeset import ChangeSet
 
 
@@ -21,17 +21,17 @@ def stock_rooms(changes: ChangeSet) -> list[str]:
     return [name for name, note in changes.head.fields.items() if is_stock(name, note.kind)]
 
 
-def stock_moves(changes: ChangeSet, live: Catalogue, money: MoneySettings) -> pl.DataFrame:
+def stock_moves(both: BothSides, money: MoneySettings) -> pl.DataFrame:
     """How the units of each item move in each stock room (room, key, was, now, units, value), largest value first.
 
     Blank counts as none, so that new items come with all their units and removed ones leave with theirs. The value is
     that of the units which come or go, at the new cost, or at the new price where no cost is known; null without both.
     """
-    price, cost = money.both(live.names)
-    both, worth = BothSides(changes, live), cost or price
+    price, cost = money.both(both.live.names)
+    worth = cost or price
     parts = [pl.DataFrame(schema={"room": pl.String, "key": pl.String, "was": pl.Int64, "now": pl.Int64})]
-    gone = changes.cells_to(REMOVE)
-    for room in stock_rooms(changes):
+    gone = both.changes.cells_to(REMOVE)
+    for room in stock_rooms(both.changes):
         units = both.numbers(room)
         left = gone.filter(field=room).select("key", "was")
         left = left.with_columns(was=exact(left["was"], both.form(room)), now=pl.lit(None).cast(units["now"].dtype))

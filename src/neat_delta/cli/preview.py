@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from importlib import import_module
+from threading import Thread
 from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
@@ -32,6 +34,7 @@ if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import ChangeSet
+    from neat_delta.changes.bothsides import BothSides
     from neat_delta.cli.kept import PartTold
     from neat_delta.voice import Voice
 
@@ -103,8 +106,12 @@ def preview_command(
     Nothing is sent or changed. To take only a part of it, mark the workbook or name the part, and "pick" it.
     """
     from neat_delta.changes import load_changes
+    from neat_delta.changes.bothsides import BothSides
 
     settled = settled_in(settings)
+    if seen.page or seen.plots:
+        # What draws takes a while to load; meanwhile the files are read.
+        Thread(target=_load_drawing, daemon=True).start()
     with progress(spoken) as voice:
         voice.step(f"reading {changes.name}")
         if _asks_for_live(part, seen):
@@ -113,13 +120,19 @@ def preview_command(
         else:
             whole, ours = load_changes(changes), None
         loaded = part_of(whole, part, ours, settled)
-        found = _found(loaded, ours, settled, seen, voice)
-        made = _made(loaded, whole, ours, settled, seen, voice, changes.name)
+        both = None if ours is None else BothSides(loaded, ours)
+        found = _found(both, settled, seen, voice)
+        made = _made(loaded, whole, both, settled, seen, voice, changes.name)
     if spoken.as_json:
         show_json(_as_dict(loaded, found, made))
     elif not spoken.quiet:
         show(_view(loaded, whole, ours, settled, found, made, seen, changes, console(spoken).width), spoken)
     return Exit.ATTENTION if whole.stopped() else Exit.DONE
+
+
+def _load_drawing() -> None:
+    for package in ("matplotlib.figure", "matplotlib.backends.backend_svg", "jinja2"):
+        import_module(package)
 
 
 def _asks_for_live(part: PartTold, seen: Seen) -> bool:
@@ -138,15 +151,15 @@ class Found(NamedTuple):
     quotes: Catalogue | None = None
 
 
-def _found(changes: ChangeSet, live: Catalogue | None, settled: Settings, seen: Seen, voice: Voice) -> Found:
-    if live is None:
+def _found(both: BothSides | None, settled: Settings, seen: Seen, voice: Voice) -> Found:
+    if both is None:
         return Found()
     from neat_delta.catalogue import field_name
     from neat_delta.changes.grouping import by_group, field_of
     from neat_delta.changes.money import price_moves
     from neat_delta.changes.stockmoves import stock_moves
 
-    found = Found()
+    found, live = Found(), both.live
     voice.step("summing up")
     if seen.by not in ("item", "field"):
         by = field_name(seen.by)
@@ -156,13 +169,13 @@ def _found(changes: ChangeSet, live: Catalogue | None, settled: Settings, seen: 
                 f"--by {seen.by}: there is no such field",
                 remedy="Say item, field, category, maker, or one of: " + ", ".join(live.names) + ".",
             )
-        found = found._replace(groups=by_group(changes, live, name))
+        found = found._replace(groups=by_group(both, name))
     if seen.money:
-        found = found._replace(money=price_moves(changes, live, settled.money))
+        found = found._replace(money=price_moves(both, settled.money))
     if seen.stock:
-        found = found._replace(stock=stock_moves(changes, live, settled.money))
+        found = found._replace(stock=stock_moves(both, settled.money))
     if seen.records is not None:
-        found = found._replace(**_records(changes, live, settled, seen.records, voice))
+        found = found._replace(**_records(both, settled, seen.records, voice))
     if seen.records_csv is not None:
         if found.records is None:
             raise WrongChoice("--records-csv asks for --records as well", remedy="Say which records: --records FILE.")
@@ -173,20 +186,20 @@ def _found(changes: ChangeSet, live: Catalogue | None, settled: Settings, seen: 
     return found
 
 
-def _records(changes: ChangeSet, live: Catalogue, settled: Settings, path: Path, voice: Voice) -> dict[str, Any]:
+def _records(both: BothSides, settled: Settings, path: Path, voice: Voice) -> dict[str, Any]:
     from neat_delta.changes.money import touched_records
     from neat_delta.matching.recordcolumns import record_columns
     from neat_delta.reading import read_catalogue
 
     quotes = read_catalogue(path, voice)
-    matched = record_columns(quotes, changes.head.key)
-    return {"records": touched_records(changes, live, quotes, matched, settled.money), "quotes": quotes}
+    matched = record_columns(quotes, both.changes.head.key)
+    return {"records": touched_records(both, quotes, matched, settled.money), "quotes": quotes}
 
 
 def _made(
     changes: ChangeSet,
     whole: ChangeSet,
-    live: Catalogue | None,
+    both: BothSides | None,
     settled: Settings,
     seen: Seen,
     voice: Voice,
@@ -198,11 +211,11 @@ def _made(
     made: dict[str, list[str]] = {}
     if seen.records_csv is not None:
         made["records"] = [str(seen.records_csv)]
-    if seen.page is not None and live is not None:
+    if seen.page is not None and both is not None:
         from neat_delta.views.page import review_page
 
         voice.step("writing the page")
-        write_whole(seen.page, review_page(changes, live, settled, name))
+        write_whole(seen.page, review_page(both, settled, name))
         made["page"] = [str(seen.page)]
     if seen.book is not None:
         from neat_delta.views.reviewbook import review_book
@@ -210,13 +223,13 @@ def _made(
         voice.step("writing the workbook")
         write_whole(seen.book, review_book(changes, whole, by_item=seen.book_by == "item"))
         made["book"] = [str(seen.book)]
-    if seen.plots is not None and live is not None:
+    if seen.plots is not None and both is not None:
         from neat_delta.views.plots import plots
 
         voice.step("drawing")
         seen.plots.mkdir(parents=True, exist_ok=True)
         made["plots"] = []
-        for file, data in plots(changes, live, settled).items():
+        for file, data in plots(both, settled).items():
             write_whole(seen.plots / file, data)
             made["plots"].append(str(seen.plots / file))
     return made

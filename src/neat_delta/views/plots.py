@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.changes.bothsides import BothSides
 from neat_delta.changes.changeset import CHANGE, RECODE
 from neat_delta.changes.grouping import field_of
 from neat_delta.changes.money import margins_by, price_moves
@@ -25,9 +24,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-    from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import Settings
-    from neat_delta.changes import ChangeSet
+    from neat_delta.changes.bothsides import BothSides
 
 INK, DIM, WASH = "#1b1b1b", "#6b6b6b", "#e4e1da"
 MOST_GROUPS, MOST_FIELDS = 12, 8
@@ -48,27 +46,27 @@ LOOKS: dict[Any, Any] = {
 }
 # Where a price moved by more than this, the spread shows it at its edge, so that the others can be told apart.
 WIDEST_MOVE = 1.0
+# So many places a decade of an axis can be told apart.
+DOTS = 60
 
 
-def plots(changes: ChangeSet, live: Catalogue, settled: Settings) -> dict[str, bytes]:
+def plots(both: BothSides, settled: Settings) -> dict[str, bytes]:
     """Every picture there is something to draw for, as PNG and SVG, by file name."""
     return {
-        f"{name}.{form}": data
-        for form in ("png", "svg")
-        for name, (_, data) in _drawn(changes, live, settled, form).items()
+        f"{name}.{form}": data for form in ("png", "svg") for name, (_, data) in _drawn(both, settled, form).items()
     }
 
 
-def figures(changes: ChangeSet, live: Catalogue, settled: Settings, form: str) -> dict[str, bytes]:
+def figures(both: BothSides, settled: Settings, form: str) -> dict[str, bytes]:
     """The same pictures in one form, by what their titles say."""
-    return dict(_drawn(changes, live, settled, form).values())
+    return dict(_drawn(both, settled, form).values())
 
 
-def _drawn(changes: ChangeSet, live: Catalogue, settled: Settings, form: str) -> dict[str, tuple[str, bytes]]:
+def _drawn(both: BothSides, settled: Settings, form: str) -> dict[str, tuple[str, bytes]]:
     import matplotlib as mpl
     from matplotlib.figure import Figure
 
-    drawers: dict[str, Callable[[Figure, ChangeSet, Catalogue, Settings], str | None]] = {
+    drawers: dict[str, Callable[[Figure, BothSides, Settings], str | None]] = {
         "price-moves": _price_moves,
         "margins": _margins,
         "changes": _changes,
@@ -79,7 +77,7 @@ def _drawn(changes: ChangeSet, live: Catalogue, settled: Settings, form: str) ->
         with mpl.rc_context(LOOKS | {"svg.hashsalt": name}):
             figure = Figure(figsize=SIZE, layout="constrained")
             try:
-                title = draw(figure, changes, live, settled)
+                title = draw(figure, both, settled)
             except WrongChoice:
                 # The shop has no prices, costs or categories to draw.
                 title = None
@@ -92,9 +90,9 @@ def _drawn(changes: ChangeSet, live: Catalogue, settled: Settings, form: str) ->
     return found
 
 
-def _price_moves(figure: Figure, changes: ChangeSet, live: Catalogue, settled: Settings) -> str | None:
+def _price_moves(figure: Figure, both: BothSides, settled: Settings) -> str | None:
     """Prices was against now, and how far they move."""
-    moves = price_moves(changes, live, settled.money).filter(
+    moves = price_moves(both, settled.money).filter(
         (pl.col("price") > 0) & (pl.col("price_was") > 0) & (pl.col("price") != pl.col("price_was"))
     )
     if moves.is_empty():
@@ -109,7 +107,8 @@ def _price_moves(figure: Figure, changes: ChangeSet, live: Catalogue, settled: S
         if mask.any():
             faces = colour if marker == "^" else "none"
             label = f"{said} ({count(int(mask.sum()))})"
-            left.scatter(was[mask], now[mask], marker=marker, s=26, facecolors=faces, edgecolors=colour, label=label)
+            x, y = _apart(was[mask], now[mask])
+            left.scatter(x, y, marker=marker, s=26, facecolors=faces, edgecolors=colour, label=label)
     left.set(xscale="log", yscale="log", xlabel="price was", ylabel="price now", xlim=(low, high), ylim=(low, high))
     left.set_title("each item; on the dashed line nothing changes", fontsize=9, color=DIM)
     for axis in (left.xaxis, left.yaxis):
@@ -121,6 +120,13 @@ def _price_moves(figure: Figure, changes: ChangeSet, live: Catalogue, settled: S
     risen, fallen = int(up.sum()), int((~up).sum())
     said = f"{several(risen, 'price')} up, {count(fallen)} down"
     return f"{said}; the middle one moves by {middle * 100:+.1f} %"
+
+
+def _apart(x: Any, y: Any) -> tuple[list[float], list[float]]:
+    """Points on logarithmic axes, one of those that nobody could tell apart: thousands of them draw slowly."""
+    some = pl.DataFrame({"x": x, "y": y})
+    some = some.unique(pl.col("x", "y").log10().mul(DOTS).round(), keep="first", maintain_order=True)
+    return some["x"].to_list(), some["y"].to_list()
 
 
 def _spread(axes: Axes, share: Any, up: Any) -> None:
@@ -142,9 +148,9 @@ def _spread(axes: Axes, share: Any, up: Any) -> None:
     axes.set_title(title, fontsize=9, color=DIM)
 
 
-def _margins(figure: Figure, changes: ChangeSet, live: Catalogue, settled: Settings) -> str | None:
+def _margins(figure: Figure, both: BothSides, settled: Settings) -> str | None:
     """The margin before and after by category."""
-    summed = margins_by(changes, live, settled.money, field_of(live, "category")).drop_nulls()
+    summed = margins_by(both, settled.money, field_of(both.live, "category")).drop_nulls()
     if summed.is_empty():
         return None
     some = summed.head(MOST_GROUPS).reverse()
@@ -170,14 +176,12 @@ def _margins(figure: Figure, changes: ChangeSet, live: Catalogue, settled: Setti
     return f"The margin rises in {count(rises)} and falls in {count(falls)} of {categories}"
 
 
-def _changes(figure: Figure, changes: ChangeSet, live: Catalogue, settled: Settings) -> str | None:
+def _changes(figure: Figure, both: BothSides, settled: Settings) -> str | None:
     """How many cells change by field and category."""
-    cells = changes.cells_to(CHANGE, RECODE).select("key", "field")
+    cells = both.changes.cells_to(CHANGE, RECODE).select("key", "field")
     if cells.is_empty():
         return None
-    groups = (
-        BothSides(changes, live).texts(field_of(live, "category")).select("key", group=pl.col("now").fill_null("–"))
-    )
+    groups = both.texts(field_of(both.live, "category")).select("key", group=pl.col("now").fill_null("–"))
     counted = cells.join(groups, on="key").group_by("group", "field").len()
     rows, columns = (
         counted.group_by(name).agg(pl.col("len").sum()).sort("len", name, descending=[True, False])[name].head(most)
@@ -204,9 +208,9 @@ def _changes(figure: Figure, changes: ChangeSet, live: Catalogue, settled: Setti
     return f"Most changes: {field} ({most}), above all in {cut(group, LABEL)} ({count(number.get((group, field), 0))})"
 
 
-def _stock_value(figure: Figure, changes: ChangeSet, live: Catalogue, settled: Settings) -> str | None:
+def _stock_value(figure: Figure, both: BothSides, settled: Settings) -> str | None:
     """The value of stock that comes and goes, by stock room."""
-    rooms = by_room(stock_moves(changes, live, settled.money))
+    rooms = by_room(stock_moves(both, settled.money))
     sums = rooms.select(pl.col("value_up", "value_down").cast(pl.Float64).sum()).row(0)
     if not any(sums):
         return None
@@ -234,7 +238,7 @@ def _stock_value(figure: Figure, changes: ChangeSet, live: Catalogue, settled: S
     axes.set(xlim=(-widest, widest), ylim=(-0.8, len(names) - 0.2))
     axes.set_yticks(places, names)
     axes.xaxis.set_major_formatter(lambda value, _: f"{abs(value):,.0f}")
-    _, cost = settled.money.both(live.names)
+    _, cost = settled.money.both(both.live.names)
     axes.set_xlabel(f"value of the units, at their {'cost' if cost else 'price'}")
     axes.legend(frameon=False, loc="upper left", ncols=2)
     return f"Stock worth {sums[0]:,.2f} comes in, {sums[1]:,.2f} goes out"

@@ -10,7 +10,6 @@ import polars as pl
 
 from neat_delta.catalogue.kinds import kind_named
 from neat_delta.changes import by_effect, by_field
-from neat_delta.changes.bothsides import BothSides
 from neat_delta.changes.changeset import ADD, CHANGE, LEFT, NONE, OUTSIDE, RECODE, REMOVE, STATES
 from neat_delta.changes.grouping import field_of
 from neat_delta.changes.money import price_moves
@@ -22,26 +21,27 @@ from neat_delta.views.plots import figures
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
-    from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import ChangeSet
+    from neat_delta.changes.bothsides import BothSides
 
 STATE_NAMES = {CHANGE: "changed", ADD: "new", REMOVE: "to be removed", RECODE: "another code", NONE: "held back"}
 LEVELS = ("", "note", "warn", "stop")
 MOST_FINDINGS = 500
 
 
-def review_page(changes: ChangeSet, live: Catalogue, settled: Settings, name: str) -> bytes:
+def review_page(both: BothSides, settled: Settings, name: str) -> bytes:
     """The page of a change set as a whole HTML document, everything it needs inside."""
     import jinja2
     from markupsafe import Markup
 
+    changes = both.changes
     here = files("neat_delta.views.page")
     environment = jinja2.Environment(
         autoescape=True, trim_blocks=True, lstrip_blocks=True, undefined=jinja2.StrictUndefined
     )
     template = environment.from_string(here.joinpath("page.html").read_text(encoding="utf-8"))
-    data = _data(changes, live, settled)
+    data = _data(both, settled)
     text = template.render(
         name=name,
         head=changes.head,
@@ -49,7 +49,7 @@ def review_page(changes: ChangeSet, live: Catalogue, settled: Settings, name: st
         tiles=_tiles(changes),
         rows=_rows(changes),
         fields=by_field(changes).to_dicts(),
-        figures=[(said, Markup(_inline(svg))) for said, svg in figures(changes, live, settled, "svg").items()],
+        figures=[(said, Markup(_inline(svg))) for said, svg in figures(both, settled, "svg").items()],
         findings=_findings(changes),
         states=[state for state in STATE_NAMES.values() if state in {item[2] for item in data["items"]}],
         groups=data["groups"],
@@ -111,14 +111,15 @@ def _findings(changes: ChangeSet) -> list[dict[str, Any]]:
     return told
 
 
-def _data(changes: ChangeSet, live: Catalogue, settled: Settings) -> dict[str, Any]:
+def _data(both: BothSides, settled: Settings) -> dict[str, Any]:
     """What the page's lists are drawn from; short, for there may be tens of thousands of items.
 
     items: code, name, state, place of its group, largest move, level of its worst finding, cells (place of the field,
     was, now, way, amount, share), and what is said of it (level, field, sentence). A text in which something stayed is
     a list of pieces: plain ones as texts, changed ones in lists of their own.
     """
-    group_of, groups = _groups(changes, live)
+    changes = both.changes
+    group_of, groups = _groups(both)
     fields = list(changes.head.fields)
     place = {name: at for at, name in enumerate(fields)}
     cells: dict[str, list[list[Any]]] = {}
@@ -148,7 +149,7 @@ def _data(changes: ChangeSet, live: Catalogue, settled: Settings) -> dict[str, A
         items.append(
             [code, item["name"], state, group_of.get(key, -1), moves.get(key, 0), level, cells.get(key, []), about]
         )
-    return {"fields": fields, "groups": groups, "items": items, "money": _money(changes, live, settled)}
+    return {"fields": fields, "groups": groups, "items": items, "money": _money(both, settled)}
 
 
 def _sides(was: str | None, now: str | None, kind: str, separator: str | None) -> tuple[Any, Any]:
@@ -164,25 +165,25 @@ def _sides(was: str | None, now: str | None, kind: str, separator: str | None) -
     return side(CAME), side("went")
 
 
-def _groups(changes: ChangeSet, live: Catalogue) -> tuple[dict[str, int], list[str]]:
+def _groups(both: BothSides) -> tuple[dict[str, int], list[str]]:
     """The category of each touched item, as a place among the names of all."""
     try:
-        field = field_of(live, "category")
+        field = field_of(both.live, "category")
     except WrongChoice:
         return {}, []
-    texts = BothSides(changes, live).texts(field).select("key", pl.col("now").fill_null(NOTHING))
+    texts = both.texts(field).select("key", pl.col("now").fill_null(NOTHING))
     names = texts["now"].unique().sort().to_list()
     place = {name: at for at, name in enumerate(names)}
     return {key: place[name] for key, name in texts.iter_rows()}, names
 
 
-def _money(changes: ChangeSet, live: Catalogue, settled: Settings) -> list[list[str]]:
+def _money(both: BothSides, settled: Settings) -> list[list[str]]:
     """The money view: code, name, price and cost and margin per cent was and now, and the price that keeps it."""
     try:
-        moves = price_moves(changes, live, settled.money)
+        moves = price_moves(both, settled.money)
     except WrongChoice:
         return []
-    mark, names = live.form.mark or ".", dict(changes.items.select("key", "name").iter_rows())
+    mark, names = both.live.form.mark or ".", dict(both.changes.items.select("key", "name").iter_rows())
 
     def told(move: dict[str, Any]) -> Iterable[str]:
         yield tell_key(move["key"])
