@@ -40,7 +40,7 @@ def price_moves(both: BothSides, money: MoneySettings) -> pl.DataFrame:
     moves = moves.filter(PRICE.ne_missing(PRICE_WAS) | COST.ne_missing(COST_WAS))
     moves = moves.with_columns(margins(money))
     price_move, cost_move = ((now - was) / unless_zero(was) for now, was in ((PRICE, PRICE_WAS), (COST, COST_WAS)))
-    moves = moves.with_columns(move=pl.when(price_move != 0).then(price_move).otherwise(cost_move))
+    moves = moves.with_columns(move=pl.when(PRICE.ne_missing(PRICE_WAS)).then(price_move).otherwise(cost_move))
     return moves.sort(pl.col("move").abs(), descending=True, nulls_last=True, maintain_order=True)
 
 

@@ -160,6 +160,12 @@ def _found(both: BothSides | None, settled: Settings, seen: Seen, voice: Voice) 
     from neat_delta.changes.stockmoves import stock_moves
 
     found, live = Found(), both.live
+    for key in seen.item:
+        if both.changes.items.filter(key=key).is_empty():
+            raise WrongChoice(
+                f"--item {key}: no such item in this change set",
+                remedy="Items are named by their codes as they are in the shop, zeros in front and all.",
+            )
     voice.step("summing up")
     if seen.by not in ("item", "field"):
         by = field_name(seen.by)
@@ -244,7 +250,7 @@ def _as_dict(changes: ChangeSet, found: Found, made: dict[str, list[str]]) -> di
             return None
         import polars as pl
 
-        texts = frame.with_columns(pl.col(pl.Decimal).cast(pl.String))
+        texts = frame.with_columns(pl.col(pl.Decimal).cast(pl.String).str.replace(r"\.?0+$", ""))
         return [row | ({"key": row["key"].split(JOINT)} if "key" in row else {}) for row in texts.to_dicts()]
 
     cells = by_effect(changes).drop("effect")
@@ -287,8 +293,9 @@ def _view(
         yield labelled("this part", f"{cells} that the change set has; pick keeps just these", "strong")
     special = seen.item or seen.money or seen.stock or seen.records
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
-    for key in seen.item:
-        yield from _item(whole, live, key, width)
+    if live is not None:
+        for key in seen.item:
+            yield from _item(whole, live, key, width)
     mark = (live.form.mark if live else None) or "."
     if found.money is not None:
         yield from views.money_view(found.money, names, mark, shown, seen.limit)
@@ -322,15 +329,10 @@ def _next(path: Path, made: dict[str, list[str]]) -> Text:
     return labelled("next", f"neat-delta write {path} -o updates")
 
 
-def _item(changes: ChangeSet, live: Catalogue | None, key: str, width: int) -> Iterator[Text]:
+def _item(changes: ChangeSet, live: Catalogue, key: str, width: int) -> Iterator[Text]:
     from neat_delta.matching import Key
     from neat_delta.views.preview import item_view
 
-    if live is None or changes.items.filter(key=key).is_empty():
-        raise WrongChoice(
-            f"--item {key}: no such item in this change set",
-            remedy="Items are named by their codes as they are in the shop, zeros in front and all.",
-        )
     rows = (Key(changes.head.key, told=True).values(live) == key).arg_true()
     there = live.cells(live.names, rows.head(1)).row(0, named=True) if len(rows) else {}
     yield from item_view(changes, live, key, there, width)

@@ -32,13 +32,11 @@ class Piece:
 def pieces(was: str | None, now: str | None, separator: str | None = None) -> list[Piece]:
     """What stayed, went and came from one text to the other.
 
-    Of several values in a cell each is a piece: those that stayed are left out unless nothing else is left to show,
-    as when only their order changed. Other texts are compared word by word.
+    Of several values in a cell each that went or came is a piece, and those that stayed are left out. Other texts are
+    compared word by word.
     """
     if separator:
-        listed = _of_several(was, now, separator)
-        if listed:
-            return listed
+        return _of_several(was, now, separator)
     before, after = (WORDS.findall(text or "") for text in (was, now))
     if len(before) + len(after) > MOST_WORDS:
         return _by_ends(was or "", now or "")
@@ -79,7 +77,7 @@ def changed_text(was: str | None, now: str | None, kind: str, separator: str | N
     if kind_named(kind).numeric or kind in ("date", "flag", "gtin") or was is None or now is None:
         return Text.assemble(old, " → ", new)
     parts = pieces(was, now, separator)
-    if separator and all(part.what != SAME for part in parts):
+    if separator and len(parts) and {part.text for part in parts} != {was, now}:
         signs = {WENT: ("− ", STYLES["was"]), CAME: ("+ ", STYLES["now"])}
         listed = [Text(signs[part.what][0] + printable(part.text), signs[part.what][1]) for part in parts]
         return Text("   ").join(listed)
@@ -92,8 +90,9 @@ def changed_text(was: str | None, now: str | None, kind: str, separator: str | N
         if part.what == SAME:
             line.append(printable(part.text))
         elif part.what == WENT:
-            line.append("(").append(printable(part.text), STYLES["was"]).append(" → ")
-            line.append(")" if after != CAME else "")
+            alone = after != CAME
+            line.append("(− " if alone else "(").append(printable(part.text), STYLES["was"])
+            line.append(")" if alone else " → ")
         else:
             line.append("" if before == WENT else "(+ ").append(printable(part.text), STYLES["now"]).append(")")
     return line
@@ -103,7 +102,8 @@ def _of_several(was: str | None, now: str | None, separator: str) -> list[Piece]
     before, after = ([value.strip() for value in (text or "").split(separator) if value.strip()] for text in (was, now))
     went = [Piece("went", value) for value in before if value not in after]
     came = [Piece("came", value) for value in after if value not in before]
-    return went + came
+    # Where just the order changes, or what counts in no value, the whole cell does.
+    return went + came or [Piece("went", was or ""), Piece("came", now or "")]
 
 
 def _by_ends(was: str, now: str) -> list[Piece]:

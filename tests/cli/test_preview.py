@@ -1,0 +1,149 @@
+import json
+
+import pytest
+
+from helpers import neat_delta, read_table, write_table
+
+MAKERS = ["Thrumhive", "Combwick"]
+LIVE = [
+    ["sku", "näme", "maker", "category", "price", "cost", "stock_main", "tags"],
+    *(
+        [
+            f"0{at}",
+            f"Hive {at}",
+            ["Thrumhive", "Combwick"][at % 2],
+            f"Hives/{at % 3}",
+            f"{at}.00",
+            "5.00",
+            str(at),
+            "a|b",
+        ]
+        for at in range(10, 40)
+    ),
+]
+
+
+@pytest.fixture(scope="module")
+def shop(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("shop")
+    edited = [list(row) for row in LIVE]
+    for row in edited[1:]:
+        row[4] = row[4].replace(".00", ".50")
+    edited[3][1] = "Hive of larch, with a floor, a flat roof and everything else that it takes to keep bees in it"
+    edited[4][5], edited[5][6], edited[6][7] = "6.00", "99", "b|c"
+    edited[7][4] = "on request"
+    write_table(folder / "live.csv", LIVE)
+    write_table(folder / "edited.csv", edited)
+    (folder / "catalogue.toml").write_text('[fields.tags]\nseparator = "|"\n')
+    neat_delta("compare", "live.csv", "edited.csv", "--out", "c.changes.jsonl", cwd=folder)
+    return folder
+
+
+def flat(text):
+    """What is said, wherever its lines are folded."""
+    return " ".join(text.split())
+
+
+def preview(shop, *options, **environment):
+    return neat_delta("preview", "c.changes.jsonl", *options, cwd=shop, **environment)
+
+
+@pytest.mark.parametrize("width", [80, 160])
+@pytest.mark.parametrize(
+    "options", [["--all"], ["--money", "--stock", "--by", "category"], ["--item", "012", "--item", "015"]]
+)
+def test_every_view_fits_the_screen(shop, width, options):
+    done = preview(shop, *options, COLUMNS=str(width))
+
+    assert done.returncode == 1
+    assert max(map(len, done.stdout.splitlines())) <= width
+
+
+def test_totals_add_up_and_changes_read_as_was_and_now(shop):
+    said = flat(preview(shop, "--all").stdout)
+
+    assert "changed 29 · same 0 · new 0 · repeated 0 · unreadable 0 · refused 1 = 30 rows read" in said
+    assert "33 cells of 29 items to be changed" in said
+    assert "− a   + c" in preview(shop, "--item", "015").stdout
+    assert "Hive (12 → of larch, with a floor" in said
+
+
+def test_the_views_of_money_stock_and_groups(shop):
+    money = preview(shop, "--money", "--limit", "1").stdout
+    stock = preview(shop, "--stock").stdout
+    groups = preview(shop, "--by", "maker").stdout
+
+    assert "the margin per cent rises on 28 and falls on 1" in money
+    assert "… and 28 more items: --all shows every one, --limit N so many" in money
+    assert "▲ 85" in stock
+    assert "▲ 425.00" in stock
+    assert [line.split()[:3] for line in groups.splitlines() if line.startswith(("  Thrum", "  Comb", "  all"))] == [
+        ["Combwick", "15", "17"], ["Thrumhive", "14", "16"], ["all", "29", "33"],
+    ]  # fmt: skip
+
+
+def test_json_has_what_the_views_show(shop):
+    told = json.loads(preview(shop, "--only", "price", "--where", "maker = 'Combwick'", "--money", "--json").stdout)
+
+    assert {cell["field"] for cell in told["cells"]} == {"price"}
+    assert len(told["cells"]) == len(told["items"]["change"]) == len(told["money"]) == 15
+    assert told["money"][0]["share"].startswith("0.5")
+
+
+def test_records_are_touched_by_a_new_cost_and_go_into_a_table(shop):
+    write_table(
+        shop / "quotes.csv", [["SKU", "Qty", "Price"], ["013", "10", "12.00"], ["014", "1", "12.00"], ["x", "1", "1"]]
+    )
+
+    done = preview(shop, "--records", "quotes.csv", "--records-csv", "lost.csv")
+
+    assert "1 record of 3 in quotes.csv touched by a new cost; margin lost in all: 10.00" in flat(done.stdout)
+    assert read_table(shop / "lost.csv", charset="utf-8-sig")[1][:3] == ["2", "013", "10"]
+
+
+def test_everything_is_written_where_it_was_asked_for(shop):
+    done = preview(shop, "--page", "p.html", "--book", "b.xlsx", "--plots", "plots")
+
+    assert {path.name for path in (shop / "plots").iterdir()} == {
+        f"{name}.{form}" for name in ("price-moves", "margins", "changes", "stock-value") for form in ("png", "svg")
+    }
+    assert (shop / "p.html").read_text().startswith("<!doctype html>")
+    assert "neat-delta pick c.changes.jsonl --book b.xlsx --out c-picked.changes.jsonl" in done.stdout
+
+
+def test_a_part_is_picked_written_and_its_rest_told(shop):
+    preview(shop, "--book", "b.xlsx", "--book-by", "item", "--only", "price")
+
+    part = ("--book", "b.xlsx", "--unmarked", "take", "--where", "price < 12")
+    done = neat_delta("pick", "c.changes.jsonl", *part, "--out", "p.jsonl", cwd=shop)
+
+    assert done.returncode == 1
+    assert 'left out 31 cells and 0 whole items (--book b.xlsx --where "price < 12")' in flat(done.stdout)
+    written = neat_delta("write", "p.jsonl", "-o", "up", cwd=shop)
+    assert "2 cells of 2 items" in flat(written.stdout)
+
+
+@pytest.mark.parametrize(
+    ("call", "reason"),
+    [
+        (["preview", "c.changes.jsonl", "--by", "planet"], "there is no such field"),
+        (["preview", "c.changes.jsonl", "--item", "nobody"], "no such item"),
+        (["preview", "c.changes.jsonl", "--only", "colour"], "no such field changes"),
+        (["preview", "c.changes.jsonl", "--money", "--live", "edited.csv"], "made from another file"),
+        (
+            ["preview", "c.changes.jsonl", "--records", "edited.csv", "--records-csv", "no/such/place.csv"],
+            "no/such/place.csv",
+        ),
+        (["preview", "live.csv"], "this is not a change set"),
+        (["pick", "c.changes.jsonl", "--out", "x.jsonl"], "nothing says which part"),
+        (["pick", "c.changes.jsonl", "--only", "price", "--out", "c.changes.jsonl"], "one of the files"),
+        (["pick", "c.changes.jsonl", "--book", "live.csv", "--out", "x.jsonl"], "live.csv"),
+    ],
+)
+def test_what_cannot_be_shown_or_picked_says_why_and_leaves_nothing(shop, call, reason):
+    done = neat_delta(*call, cwd=shop)
+
+    assert done.returncode == 2
+    assert reason in done.stderr
+    assert done.stdout == ""
+    assert not (shop / "x.jsonl").exists()
