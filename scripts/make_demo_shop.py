@@ -89,6 +89,9 @@ FAMILIES = [
 COLOURS = ["", "", "natural", "natural", "white", "yellow", "green", "grey", "amber"]
 
 
+QUOTED = ("Pellimoor", "Quenby Tools")
+
+
 def live_rows(chance: random.Random) -> list[Row]:
     """The shop's items, in the order of their ids."""
     numbers = {"number": 400, "queen": 1, "jar": 0}
@@ -259,6 +262,18 @@ def wholesaler_lines(live: list[Row], chance: random.Random) -> list[list[str]]:
     return [*lines, ["Total", "", "", str(len(lines) - 1)], ["All prices in crowns, without tax", "", "", ""]]
 
 
+def quote_rows(live: list[Row], chance: random.Random) -> list[list[str]]:
+    """Offers that customers still have in their hands, at prices a little below those of the shop."""
+    customers = ["Larkmoor Bee Club", "Hollow Orchard", "Thistle Row Apiaries", "The Two Drones"]
+    rows = [["Quote", "Customer", "SKU", "Quantity", "Price"]]
+    for number, row in enumerate(chance.sample([row for row in live if row["maker"] in QUOTED], 24), start=301):
+        price = (Decimal(row["price"]) * Decimal(chance.choice(["0.85", "0.9", "0.95"]))).quantize(CENT, ROUND_HALF_UP)
+        rows.append(
+            [f"Q-{number}", chance.choice(customers), row["sku"], str(chance.choice([2, 5, 10, 25])), str(price)]
+        )
+    return rows
+
+
 def stock_rows(live: list[Row], chance: random.Random) -> list[list[str | float]]:
     """What the maker Combwick sends each week: a workbook with our codes, as numbers where they look so."""
     rows: list[list[str | float]] = [["Combwick, free stock"], [], ["Your code", "Description", "Each", "Free"]]
@@ -307,6 +322,9 @@ def main() -> None:
     csv.writer(stream, delimiter=";", lineterminator="\r\n").writerows(wholesaler_lines(live, chance))
     (SHOP / "waxwendle.csv").write_bytes(stream.getvalue().encode("cp1252"))
     as_workbook(stock_rows(live, chance), SHOP / "combwick.xlsx")
+    stream = io.StringIO(newline="")
+    csv.writer(stream, lineterminator="\n").writerows(quote_rows(live, chance))
+    (SHOP / "quotes.csv").write_bytes(stream.getvalue().encode())
     print(f"{len(live)} items × {len(COLUMNS)} columns in {SHOP}")
 
 

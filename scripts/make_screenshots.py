@@ -54,7 +54,16 @@ SHOTS = [
     ("recode", "neat-delta recode live.csv codes.csv --write updates-codes", 0),
     ("held-back", "neat-delta compare live.csv edited.csv", -30),
     ("write", "neat-delta write tuesday.changes.jsonl -o updates", 0),
+    ("preview", "neat-delta preview list.changes.jsonl --money --records quotes.csv --limit 8", 0),
+    (
+        "pick",
+        "neat-delta pick list.changes.jsonl --only price --where \"category = 'Queen rearing'\" --out queens.jsonl",
+        0,
+    ),
 ]
+# A page for the browser, its top and (true) its list of items; a picture for a meeting.
+PAGE_SHOTS = {"page": False, "page-items": True}
+PLOT = "price-moves.png"
 
 
 def main() -> None:
@@ -77,6 +86,21 @@ def main() -> None:
             page.write_text(PAGE.format(_as_html("\n".join(part))), "utf-8")
             _photograph(chromium, page, PICTURES / f"{picture}.png", height=min(800, 45 + 20 * len(part)))
             print(PICTURES / f"{picture}.png")
+        _page_and_plot(chromium, shop / "shop")
+
+
+def _page_and_plot(chromium: str, shop: Path) -> None:
+    """Photograph the review page at its top and at its list, and keep one of the drawings."""
+    _run("neat-delta preview list.changes.jsonl --page review.html --plots pictures", shop)
+    for name, only_items in PAGE_SHOTS.items():
+        text = (shop / "review.html").read_text("utf-8")
+        if only_items:
+            # A browser without a screen does not scroll: what is above the list is left out instead.
+            text = text.replace("</style>", "header, .beside { display: none !important }</style>")
+        page = shop / f"{name}.html"
+        page.write_text(text, "utf-8")
+        _photograph(chromium, page, PICTURES / f"{name}.png", height=800)
+    shutil.copyfile(shop / "pictures" / PLOT, PICTURES / PLOT)
 
 
 def _run(command: str, folder: Path) -> str:

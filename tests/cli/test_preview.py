@@ -1,5 +1,8 @@
 import json
+import shutil
+import subprocess
 
+import openpyxl
 import pytest
 
 from helpers import neat_delta, read_table, write_table
@@ -121,6 +124,27 @@ def test_a_part_is_picked_written_and_its_rest_told(shop):
     assert 'left out 31 cells and 0 whole items (--book b.xlsx --where "price < 12")' in flat(done.stdout)
     written = neat_delta("write", "p.jsonl", "-o", "up", cwd=shop)
     assert "2 cells of 2 items" in flat(written.stdout)
+
+
+@pytest.mark.skipif(shutil.which("soffice") is None, reason="no spreadsheet program (soffice) is installed here")
+@pytest.mark.parametrize("form", ["xlsx", "ods"])
+def test_a_review_is_read_as_a_spreadsheet_program_saves_it(shop, tmp_path, form):
+    preview(shop, "--book", "b.xlsx")
+    marked = openpyxl.load_workbook(shop / "b.xlsx")
+    for row in marked["review"].iter_rows(min_row=2, max_row=6):
+        row[0].value = "take"
+    marked.save(tmp_path / "marked.xlsx")
+    command = ["soffice", "--headless", f"-env:UserInstallation=file://{tmp_path}/profile", "--convert-to", form]
+    saved = tmp_path / "saved"
+    subprocess.run(
+        [*command, "--outdir", saved, tmp_path / "marked.xlsx"], check=True, capture_output=True, timeout=180
+    )
+
+    done = neat_delta(
+        "pick", "c.changes.jsonl", "--book", saved / f"marked.{form}", "--out", tmp_path / "p.jsonl", "--json", cwd=shop
+    )
+
+    assert json.loads(done.stdout)["cells"] == 5
 
 
 @pytest.mark.parametrize(

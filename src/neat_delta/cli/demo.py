@@ -11,12 +11,23 @@ from neat_delta.cli.exits import Exit
 from neat_delta.errors import CannotWrite
 
 FOLDER = Path("tansy-and-tallow")
-FILES = ("live.csv", "edited.csv", "pellimoor.csv", "waxwendle.csv", "waxwendle.toml", "combwick.xlsx", "codes.csv")
+FILES = (
+    "live.csv",
+    "edited.csv",
+    "pellimoor.csv",
+    "waxwendle.csv",
+    "waxwendle.toml",
+    "combwick.xlsx",
+    "codes.csv",
+    "quotes.csv",
+)
 LIST = (
     'compare live.csv pellimoor.csv --match "Our no.=supplier_code" --match-on supplier_code '
-    '--match "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)" --write updates-list'
+    '--match "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)" '
+    "--out list.changes.jsonl --write updates-list"
 )
-MADE = ("tuesday.changes.jsonl", "updates", "updates-list")
+KEPT = ("tuesday.changes.jsonl", "list.changes.jsonl")
+WRITTEN = ("updates", "updates-list")
 
 
 @click.command("demo")
@@ -34,19 +45,26 @@ def demo_command(folder: Path) -> int:
     click.echo("  pellimoor.csv   what a supplier sends each quarter, in words of its own")
     click.echo("  waxwendle.csv   another supplier's list, in crowns; waxwendle.toml tells what is what in it")
     click.echo("  codes.csv    old and new item codes, a swap and a few mistakes among them")
+    click.echo("  quotes.csv   offers that customers still have in their hands")
     click.echo("  combwick.xlsx   a third one's free stock, a workbook that lost the zeros of our codes")
     _run(folder, "compare live.csv edited.csv --out tuesday.changes.jsonl")
     _run(folder, "write tuesday.changes.jsonl -o updates")
     click.echo("\nNow the supplier's list: its columns are matched, its net prices become costs and prices.")
     _run(folder, LIST)
+    click.echo("\nWhat do the new costs do to the margins, and to the offers that customers have in their hands?")
+    _run(folder, "preview list.changes.jsonl --money --records quotes.csv --limit 6")
     click.echo(f"\nThat was the whole way. In {folder} there are now:")
     click.echo("  tuesday.changes.jsonl   the change set, one line per item")
+    click.echo("  list.changes.jsonl      the one of the supplier's list")
     click.echo("  updates                 the files to import, in order, with receipt.json")
     click.echo("  updates/undo            the files that put everything back")
     click.echo("  updates-list            the same for the supplier's list")
     program = _program()
     click.echo("\nTry next:")
     click.echo(f"  cd {folder}")
+    click.echo(f"  {program} preview tuesday.changes.jsonl --page review.html --plots pictures")
+    click.echo(f"  {program} preview tuesday.changes.jsonl --book review.xlsx    (mark its rows, then pick)")
+    click.echo(f"  {program} pick tuesday.changes.jsonl --only price --out prices.changes.jsonl")
     click.echo(f"  {program} compare live.csv edited.csv --show gone --show repeated")
     rule = '--set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95'
     click.echo(f"  {program} adjust live.csv {rule}")
@@ -73,7 +91,7 @@ def lay(folder: Path) -> None:
     from importlib.resources import as_file, files
 
     if folder.exists():
-        strangers = sorted(path.name for path in folder.iterdir() if path.name not in FILES + MADE)
+        strangers = sorted(path.name for path in folder.iterdir() if path.name not in FILES + KEPT + WRITTEN)
         if not folder.is_dir() or strangers:
             raise CannotWrite(
                 f"the folder holds other things ({', '.join(strangers[:3])})",
@@ -84,8 +102,9 @@ def lay(folder: Path) -> None:
     for name in FILES:
         with as_file(files("neat_delta.demo_shop") / name) as source:
             shutil.copyfile(source, folder / name)
-    (folder / MADE[0]).unlink(missing_ok=True)
-    for made in MADE[1:]:
+    for kept in KEPT:
+        (folder / kept).unlink(missing_ok=True)
+    for made in WRITTEN:
         if (folder / made / "receipt.json").is_file():
             shutil.rmtree(folder / made)
 

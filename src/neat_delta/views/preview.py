@@ -242,7 +242,7 @@ def records_view(
     yield Text()
     total = f"{several(len(records), 'record')} of {count(len(source))} in {source.source.name} touched by a new cost"
     lost = records.select(pl.col("lost").sum()).item() if len(records) else None
-    ends = f"; margin lost in all: {amount(lost, mark)}" if lost is not None else ""
+    ends = f"; margin {'lost' if lost >= 0 else 'won'} in all: {amount(abs(lost), mark)}" if lost is not None else ""
     yield from sentence("records", total + ends, shown.width)
     some = records if shown.everything else records.head(limit)
     rows = [

@@ -29,9 +29,9 @@ if TYPE_CHECKING:
 MOST_ROWS, LONGEST = 1_048_575, 32_767
 WHAT = {ADD: "new item", REMOVE: "to be removed", RECODE: "gets another code"}
 # Tints of the Okabe–Ito blue and orange, dark text on them readable in grey as well.
-TAKEN, LEFT, STOP, WARN, HEAD = "#CCE3F0", "#F6E3C0", "#F3D3BF", "#FBF0C8", "#E8E6E1"
-WIDTHS = {DECISION: 13, COMMENT: 20, "name": 30, FIELD: 12, "was": 17, "now": 17, "difference": 11, "per cent": 9}
-OTHERS_WIDE, LOOK_WIDE = 11, 60
+TAKEN, LEFT, STOP, WARN, HEAD, DIM = "#CCE3F0", "#F6E3C0", "#F3D3BF", "#FBF0C8", "#E8E6E1", "#6B6B6B"
+WIDTHS = {DECISION: 13, COMMENT: 18, "name": 28, FIELD: 12, "was": 16, "now": 18, "difference": 11, "per cent": 9}
+OTHERS_WIDE, LOOK_WIDE = 10, 60
 
 
 def review_book(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False) -> bytes:
@@ -119,7 +119,8 @@ def _whole_items(changes: ChangeSet, looks: dict[tuple[str, str | None], str]) -
 def _looks(changes: ChangeSet) -> dict[tuple[str, str | None], str]:
     """What a person should look at, by item and field."""
     wanted = changes.findings.filter(pl.col("level").is_in(["stop", "warn"])).drop_nulls("key")
-    said = wanted.group_by("key", "field").agg((pl.col("check") + ": " + pl.col("say")).str.join("\n"))
+    sentence = pl.concat_str("level", pl.lit(", "), "check", pl.lit(": "), "say")
+    said = wanted.sort("level").group_by("key", "field", maintain_order=True).agg(sentence.str.join("\n"))
     return {(key, field): say for key, field, say in said.iter_rows()}
 
 
@@ -128,14 +129,18 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
     head = book.add_format({"bold": True, "bg_color": HEAD, "bottom": 1, "num_format": "@"})
     text = book.add_format({"num_format": "@", "valign": "top"})
     folded = book.add_format({"num_format": "@", "valign": "top", "text_wrap": True})
-    styles = {
-        "was": book.add_format({"font_color": "#6B6B6B"}),
-        "now": book.add_format({"bold": True, "num_format": "@", "valign": "top", "text_wrap": True}),
-        "went": book.add_format({"font_color": "#6B6B6B", "font_strikeout": True}),
-        "came": book.add_format({"bold": True}),
-        "warn": book.add_format({"bg_color": WARN, "num_format": "@", "valign": "top", "text_wrap": True}),
-        "number": book.add_format({"num_format": "@", "valign": "top", "align": "right"}),
+    looks: dict[str, dict[str, Any]] = {
+        "now": {"bold": True, "text_wrap": True},
+        "was number": {"align": "right", "font_color": DIM},
+        "now number": {"align": "right", "bold": True},
+        "number": {"align": "right"},
+        "text": {"text_wrap": True},
+        "warn": {"bg_color": WARN, "text_wrap": True},
+        "stop": {"bg_color": STOP, "text_wrap": True},
     }
+    styles = {name: book.add_format({"num_format": "@", "valign": "top"} | look) for name, look in looks.items()}
+    styles["went"] = book.add_format({"font_color": DIM, "font_strikeout": True})
+    styles["came"] = book.add_format({"bold": True})
     columns = [name for name in (rows[0] if rows else {"key": 0, "name": 0}) if name not in ("key", "pieces")]
     front = [DECISION, COMMENT, *changes.head.key]
     headers = [*front, *columns]
@@ -162,6 +167,7 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
         sheet.conditional_format(1, 0, last, len(headers) - 1, told)
     sheet.freeze_panes(1, 2)
     sheet.autofilter(0, 0, last, len(headers) - 1)
+    sheet.ignore_errors({"number_stored_as_text": "A1:XFD1048576"})
     sheet.set_landscape()
     sheet.repeat_rows(0)
     sheet.fit_to_pages(1, 0)
@@ -179,10 +185,18 @@ def _write(sheet: Any, at: int, place: int, name: str, row: dict[str, Any], styl
         shown = [part for part in parts if part.what in (SAME, side)]
         runs = [run for part in shown for run in ((part.text,) if part.what == SAME else (styles[side], part.text))]
         if len(runs) > 2:
-            sheet.write_rich_string(at, place, *runs, text)
+            sheet.write_rich_string(at, place, *runs, styles["text"])
             return
-    style = {"now": "now", "look at": "warn", "difference": "number", "per cent": "number"}.get(name)
-    sheet.write_string(at, place, value, styles[style] if style else text)
+    sheet.write_string(at, place, value, styles.get(_style(name, value, row), text))
+
+
+def _style(name: str, value: str, row: dict[str, Any]) -> str:
+    """Which of the styles a cell has; plain text where there is none of this name."""
+    if name == "look at":
+        return "stop" if value.startswith("stop") else "warn"
+    if name in ("was", "now") and row["difference"]:
+        return f"{name} number"
+    return "number" if name in ("difference", "per cent") else name
 
 
 def _totals_sheet(book: Any, rows: list[dict[str, Any]]) -> None:
