@@ -182,6 +182,18 @@ class MoneySettings:
 
 
 @dataclass(frozen=True)
+class RefreshSettings:
+    """What is settled about a shop that moves on meanwhile.
+
+    ``difference``: fields that are sent as what we add to them or take from them, such as a stock that sells;
+    ``hours``: how old a live export may be when an update is written from it.
+    """
+
+    difference: tuple[str, ...] = ()
+    hours: int | None = None
+
+
+@dataclass(frozen=True)
 class Settings:
     """The whole of catalogue.toml; everything may be left out. ``path`` is where it stands, if it does.
 
@@ -200,6 +212,7 @@ class Settings:
     known: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     checks: CheckSettings = field(default_factory=CheckSettings)
     money: MoneySettings = field(default_factory=MoneySettings)
+    refresh: RefreshSettings = field(default_factory=RefreshSettings)
     path: Path | None = None
 
     def of(self, name: str) -> FieldSettings:

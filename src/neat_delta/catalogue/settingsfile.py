@@ -27,6 +27,7 @@ from neat_delta.catalogue.settings import (
     ImportRules,
     ListSettings,
     MoneySettings,
+    RefreshSettings,
     Settings,
 )
 from neat_delta.errors import Unreadable
@@ -48,6 +49,7 @@ TOP = {
     "known": dict,
     "checks": dict,
     "money": dict,
+    "refresh": dict,
 }
 OF_FIELD = {
     "column": str,
@@ -71,6 +73,7 @@ OF_FIELD = {
 }
 OF_CHECKS = {"largest_move": Decimal, "most_changed": Decimal, "margin_floor": Decimal, "off": list, "conditions": list}
 OF_CONDITION = {"must": str, "level": str, "say": str}
+OF_REFRESH = {"difference": list, "hours": int}
 OF_MONEY = {"price": str, "cost": str, "sale_price": str, "tax": Decimal}
 OF_EXPORT = {"delimiter": str, "encoding": str, "decimal": str, "header_line": int, "sheet": str}
 OF_IMPORT = {
@@ -166,6 +169,7 @@ class _Reader:
             known=self._known(told.get("known", {})),
             checks=self._checks(told.get("checks", {})),
             money=self._money(told.get("money", {})),
+            refresh=self._refresh(told.get("refresh", {})),
             path=self._path,
         )
 
@@ -251,6 +255,13 @@ class _Reader:
         self._check(table, OF_MONEY, ("money",))
         names = {key: field_name(value) for key, value in table.items() if key != "tax"}
         return MoneySettings(**names, tax=Decimal(table.get("tax", 0)))
+
+    def _refresh(self, table: dict[str, Any]) -> RefreshSettings:
+        place = ("refresh",)
+        self._check(table, OF_REFRESH, place)
+        self._texts(table.get("difference", []), place, "difference")
+        self._at_least(table, place, "hours", 1)
+        return RefreshSettings(tuple(map(field_name, table.get("difference", ()))), table.get("hours"))
 
     def _rates(self, table: dict[str, Any]) -> dict[str, str]:
         for name, rate in table.items():

@@ -17,6 +17,8 @@ from neat_delta.cli.look import look_command
 from neat_delta.cli.pick import pick_command
 from neat_delta.cli.preview import preview_command
 from neat_delta.cli.recode import recode_command
+from neat_delta.cli.refresh import refresh_command
+from neat_delta.cli.settle import settle_command
 from neat_delta.cli.setup import setup_command
 from neat_delta.cli.sheet import sheet_command
 from neat_delta.cli.undo import undo_command
@@ -47,8 +49,10 @@ cli.add_command(recode_command)
 cli.add_command(check_command)
 cli.add_command(preview_command)
 cli.add_command(pick_command)
+cli.add_command(refresh_command)
 cli.add_command(write_command)
 cli.add_command(undo_command)
+cli.add_command(settle_command)
 cli.add_command(demo_command)
 
 

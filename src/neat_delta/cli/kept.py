@@ -29,6 +29,15 @@ def kept(changes: Path, live: Path | None, settled: Settings, voice: Voice) -> t
     return loaded, ours.renamed({field_name(note.column): name for name, note in loaded.head.fields.items()})
 
 
+def fresh_export(changes: ChangeSet, path: Path, settled: Settings, voice: Voice) -> Catalogue:
+    """A newer export of the shop, its columns under the names that a change set gives them."""
+    from neat_delta.catalogue import field_name
+    from neat_delta.reading import read_catalogue
+
+    fresh = read_catalogue(path, voice, exported_as(settled))
+    return fresh.renamed({field_name(note.column): name for name, note in changes.head.fields.items()})
+
+
 def kept_live(changes: ChangeSet, live: Catalogue) -> None:
     """Insist that this is the live export a change set was made from.
 

@@ -92,10 +92,10 @@ def _whole_items(changes: ChangeSet, do: str, title: str, shown: Shown, limit: i
     yield from more_view(len(items) - len(some), "item")
 
 
-def more_view(hidden: int, what: str) -> Iterator[Text]:
-    """How many more there are."""
+def more_view(hidden: int, what: str, how: str = "--all shows every one, --limit N so many") -> Iterator[Text]:
+    """How many more there are, and how to see them."""
     if hidden > 0:
-        said = f"{INDENT}… and {several(hidden, 'more ' + what)}: --all shows every one, --limit N so many"
+        said = f"{INDENT}… and {several(hidden, 'more ' + what)}: {how}"
         yield Text(said, STYLES["note"])
 
 

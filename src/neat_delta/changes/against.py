@@ -1,0 +1,120 @@
+"""A change set against a newer live export: of each cell what it was then, what we want, what it is now.
+
+Values are the same if their kind says so, as in comparing: 12.5 and 12.50, yes and 1.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.kinds import filled_values
+from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.errors import WrongChoice
+from neat_delta.matching import Key
+
+if TYPE_CHECKING:
+    from neat_delta.catalogue import Catalogue
+    from neat_delta.catalogue.settings import Settings
+    from neat_delta.changes.changeset import ChangeSet
+
+# What became of a cell: the shop has our value, still the old one, or a third.
+LANDED, STANDS, MOVED = "landed", "stands", "moved"
+# What became of an item: it is there, or not; a recoded one is there under its new code.
+HERE, GONE, RECODED = "here", "gone", "recoded"
+
+
+@dataclass(frozen=True)
+class Against:
+    """What a newer live export says of a change set.
+
+    items: key, do, to, line, name, row (in the fresh export, null if it is not there), fate (here, gone, or recoded:
+           there under its new code), taken: whether another item has the new code.
+    cells: key, field, was, now, there (null for a blank), state; of items that are not there none, but for those to be
+           removed. A new item's cells are compared if it is there by now.
+    """
+
+    changes: ChangeSet
+    fresh: Catalogue
+    items: pl.DataFrame
+    cells: pl.DataFrame
+
+
+def against(changes: ChangeSet, fresh: Catalogue, settled: Settings) -> Against:
+    """Lay a change set beside a newer export.
+
+    Raises:
+        WrongChoice: the export lacks a field of the change set, or an item stands in it twice.
+    """
+    lacking = [name for name in (*changes.head.key, *changes.head.fields) if name not in fresh.names]
+    if lacking:
+        raise WrongChoice(
+            f"{fresh.source.name} has no column {lacking[0]}, which the change set needs",
+            remedy="Export the same columns as before; names may be settled in catalogue.toml.",
+        )
+    items = _items(changes, fresh)
+    parts = changes.cells.join(
+        items.drop_nulls("row").select("key", "row"), on="key", how="inner", maintain_order="left"
+    )
+    told = [
+        cells.with_columns(_state(str(name), cells, fresh, settled))
+        for (name,), cells in parts.partition_by("field", as_dict=True, maintain_order=True).items()
+    ]
+    empty = parts.with_columns(there=pl.lit(None, pl.String), state=pl.lit(None, pl.String)).clear()
+    cells = pl.concat([empty, *told]).select("key", "field", "was", "now", "there", "state")
+    order = changes.cells.select("key", "field").with_row_index("order")
+    cells = order.join(cells, on=["key", "field"], how="inner", maintain_order="left").drop("order")
+    return Against(changes, fresh, items, cells)
+
+
+def _items(changes: ChangeSet, fresh: Catalogue) -> pl.DataFrame:
+    codes = pl.DataFrame({"key": Key(changes.head.key, told=True).values(fresh)}).with_row_index("row")
+    items = changes.items.filter(pl.col("do").is_in([CHANGE, RECODE, ADD, REMOVE]))
+    wanted = pl.concat([items.select("key"), items.select(key="to").drop_nulls()]).unique()
+    codes = codes.join(wanted, on="key", how="semi", maintain_order="left")
+    twice = codes.filter(pl.col("key").is_duplicated())
+    if len(twice):
+        raise WrongChoice(
+            f"{fresh.source.name}: {twice['key'][0]} stands in it twice",
+            remedy="Nobody can tell which of the two is meant; mend the shop first.",
+        )
+    by_new = codes.select(to="key", row_to="row")
+    items = items.join(codes, on="key", how="left", maintain_order="left").join(
+        by_new, on="to", how="left", maintain_order="left"
+    )
+    # A code may move on to an item whose own code moves on as well.
+    old_codes = changes.items.filter(do=RECODE)["key"].implode()
+    recoded = pl.col("row").is_null() & pl.col("row_to").is_not_null()
+    both = pl.col("row").is_not_null() & pl.col("row_to").is_not_null()
+    fate = (
+        pl.when(recoded).then(pl.lit(RECODED)).when(pl.col("row").is_null()).then(pl.lit(GONE)).otherwise(pl.lit(HERE))
+    )
+    return items.select(
+        "key", "do", "to", "line", "name",
+        row=pl.when(recoded).then("row_to").otherwise("row"),
+        fate=fate,
+        taken=both & ~pl.col("to").is_in(old_codes),
+    )  # fmt: skip
+
+
+def _state(name: str, cells: pl.DataFrame, fresh: Catalogue, settled: Settings) -> list[pl.Series]:
+    """What stands in the fresh export, and what became of each cell."""
+    there = fresh.cells([name], cells["row"])[name]
+    filled = filled_values(fresh.cells([name])[name])
+    kind = kind_of(filled, name, settled.of(name))
+    form = kind.live_form(filled, settled.of(name).form)
+
+    def reading(texts: pl.Series) -> pl.Series:
+        blank_free = texts.to_frame("t").select(pl.when(pl.col("t").str.contains(r"\S")).then("t")).to_series()
+        # What cannot be read is compared as it stands.
+        return kind.read(blank_free, form).zip_with(kind.read(blank_free, form).is_not_null(), blank_free)
+
+    was, now, have = reading(cells["was"]), reading(cells["now"]), reading(there)
+    landed, stands = have.eq_missing(now), have.eq_missing(was)
+    state = pl.select(
+        pl.when(landed).then(pl.lit(LANDED)).when(stands).then(pl.lit(STANDS)).otherwise(pl.lit(MOVED))
+    ).to_series()
+    return [there.replace("", None).alias("there"), state.alias("state")]

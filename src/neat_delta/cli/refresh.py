@@ -1,0 +1,127 @@
+"""neat-delta refresh."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from neat_delta.cli.common import (
+    FILE,
+    Manners,
+    catalogue_file,
+    console,
+    manners,
+    progress,
+    settled_in,
+    show,
+    show_json,
+)
+from neat_delta.cli.exits import Exit
+from neat_delta.cli.kept import fresh_export
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+    from rich.text import Text
+
+    from neat_delta.changes.refresh import Refreshed
+
+POLICIES = ("hold", "ours", "theirs")
+
+
+@click.command("refresh")
+@click.argument("changes", type=FILE)
+@click.argument("fresh", type=FILE)
+@click.option("--out", type=FILE, required=True, metavar="FILE", help="Keep the change set that is still needed.")
+@click.option(
+    "--clashes",
+    multiple=True,
+    metavar="WHOSE",
+    help="Where both moved: hold (default), ours or theirs; FIELD=ours for one field. Repeatable.",
+)
+@click.option("--book", type=FILE, metavar="FILE", help="Put the clashes into this workbook.")
+@catalogue_file
+@manners
+def refresh_command(
+    changes: Path,
+    fresh: Path,
+    out: Path,
+    clashes: tuple[str, ...],
+    book: Path | None,
+    settings: Path | None,
+    spoken: Manners,
+) -> int:
+    """Bring a change set up to date with a newer export of the shop.
+
+    What the shop has by now drops out, what it has not touched stays, and where both moved the cell is held back until
+    --clashes says whose value goes on. Fields settled as differences ([refresh] in catalogue.toml) add ours to what is
+    there now.
+    """
+    from neat_delta.changes import load_changes, save_changes
+    from neat_delta.changes.refresh import refresh
+    from neat_delta.views.closing import clashes_table
+    from neat_delta.whole import write_whole
+    from neat_delta.writing.delimited import as_workbook
+
+    policy, by_field = _policies(clashes)
+    settled = settled_in(settings)
+    with progress(spoken) as voice:
+        loaded = load_changes(changes)
+        export = fresh_export(loaded, fresh, settled, voice)
+        voice.step("comparing then, ours and now")
+        seen = refresh(loaded, export, settled, policy, by_field)
+        if book is not None:
+            write_whole(book, as_workbook(clashes_table(seen)))
+        save_changes(seen.changes, out, inputs=[fresh])
+    if spoken.as_json:
+        show_json(_as_dict(seen, out))
+    elif not spoken.quiet:
+        show(_view(seen, out, fresh, book, console(spoken).width), spoken)
+    return Exit.ATTENTION if seen.changes.stopped() else Exit.DONE
+
+
+def _policies(told: tuple[str, ...]) -> tuple[str, dict[str, str]]:
+    """What becomes of clashes in general, and in single fields."""
+    policy, by_field = "hold", {}
+    for one in told:
+        field, _, whose = one.rpartition("=")
+        if whose not in POLICIES:
+            raise click.BadParameter(f"--clashes {one}: say hold, ours or theirs, or FIELD=ours")
+        if field:
+            by_field[field] = whose
+        else:
+            policy = whose
+    return policy, by_field
+
+
+def _as_dict(seen: Refreshed, out: Path) -> dict[str, object]:
+    from neat_delta.changes import head_as_dict
+    from neat_delta.matching import JOINT
+
+    return head_as_dict(seen.changes.head) | {
+        "cells": len(seen.changes.cells),
+        "untouched": seen.stands,
+        "there_already": seen.landed,
+        "as_difference": seen.shifted,
+        "clashes": [row | {"key": row["key"].split(JOINT)} for row in seen.clashes.to_dicts()],
+        "out": str(out),
+    }
+
+
+def _view(seen: Refreshed, out: Path, fresh: Path, book: Path | None, width: int) -> Iterator[Text]:
+    from rich.text import Text
+
+    from neat_delta.views.closing import refresh_view
+    from neat_delta.views.comparison import labelled, sentence
+    from neat_delta.views.preview import head_view
+
+    yield from head_view(seen.changes, out.name, width)
+    yield Text()
+    yield from refresh_view(seen, width)
+    yield Text()
+    if book is not None:
+        yield labelled("book", f"the clashes, in {book}")
+    yield labelled("kept", f"what is still needed, in {out}")
+    yield from sentence("next", f"neat-delta write {out} -o updates --live {fresh}", width)

@@ -1,0 +1,94 @@
+"""neat-delta settle."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from neat_delta.cli.common import (
+    FILE,
+    Manners,
+    catalogue_file,
+    console,
+    manners,
+    progress,
+    settled_in,
+    show,
+    show_json,
+)
+from neat_delta.cli.exits import Exit
+from neat_delta.cli.kept import fresh_export
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+    from rich.text import Text
+
+    from neat_delta.changes import ChangeSet
+    from neat_delta.changes.settle import Settled
+
+
+@click.command("settle")
+@click.argument("changes", type=FILE)
+@click.argument("fresh", type=FILE)
+@click.option("--out", type=FILE, metavar="FILE", help="Keep the change set of what has not landed.")
+@click.option("--limit", type=click.IntRange(min=1), default=20, show_default=True, metavar="N", help="List so many.")
+@catalogue_file
+@manners
+def settle_command(
+    changes: Path, fresh: Path, out: Path | None, limit: int, settings: Path | None, spoken: Manners
+) -> int:
+    """See by the export made after the import what of a change set has arrived in the shop.
+
+    What landed otherwise (rounded, trimmed, in other letters, cut short) is named as such. The exit code is 0 only when
+    nothing is left.
+    """
+    from neat_delta.changes import load_changes, save_changes
+    from neat_delta.changes.settle import settle
+
+    settled = settled_in(settings)
+    with progress(spoken) as voice:
+        loaded = load_changes(changes)
+        export = fresh_export(loaded, fresh, settled, voice)
+        voice.step("looking for what has arrived")
+        seen = settle(loaded, export, settled)
+        if out is not None:
+            save_changes(seen.remaining, out, inputs=[changes, fresh])
+    if spoken.as_json:
+        show_json(_as_dict(seen, out))
+    elif not spoken.quiet:
+        show(_view(seen, loaded, changes, fresh, out, limit, console(spoken).width), spoken)
+    return Exit.DONE if seen.done else Exit.ATTENTION
+
+
+def _as_dict(seen: Settled, out: Path | None) -> dict[str, object]:
+    from neat_delta.matching import JOINT
+
+    states = dict(seen.changes["state"].value_counts().iter_rows())
+    rows = [row | {"key": row["key"].split(JOINT)} for row in seen.changes.to_dicts() if row["state"] != "landed"]
+    return {"settled": seen.done, "states": states, "left": rows, "out": str(out) if out else None}
+
+
+def _view(
+    seen: Settled, changes: ChangeSet, path: Path, fresh: Path, out: Path | None, limit: int, width: int
+) -> Iterator[Text]:
+    from rich.text import Text
+
+    from neat_delta.views.closing import settle_view
+    from neat_delta.views.comparison import labelled, sentence
+
+    yield labelled("changes", f"{path.name}   made {changes.head.made.replace('T', ' ').removesuffix('Z')} UTC")
+    yield labelled("beside", fresh.name)
+    yield Text()
+    names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
+    yield from settle_view(seen, names, width, limit)
+    yield Text()
+    left = seen.remaining.items["do"].is_in(["change", "add", "remove", "recode"]).any()
+    if out is not None:
+        yield labelled("kept", f"what has not landed, in {out}")
+    if left:
+        where = out or "FILE"
+        said = f"neat-delta write {where} -o updates --live {fresh}"
+        yield from sentence("next", said if out else f"keep what is left with --out FILE, then: {said}", width)

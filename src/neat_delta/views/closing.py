@@ -1,0 +1,113 @@
+"""The terminal views of a change set beside a newer export: clashes, and what has arrived."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+from rich.text import Text
+
+from neat_delta.changes.against import LANDED
+from neat_delta.changes.settle import BY_OTHERS, NOT_LANDED, NOT_THERE, OTHERWISE
+from neat_delta.views.comparison import SOME_ITEMS, labelled, sentence
+from neat_delta.views.look import STYLES, count, printable, several, tell_key
+from neat_delta.views.preview import more_view
+from neat_delta.views.table import Cell, Column, table
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from neat_delta.changes.refresh import Refreshed
+    from neat_delta.changes.settle import Settled
+
+# In the order in which they worry people.
+STATES = {
+    NOT_LANDED: "stop",
+    NOT_THERE: "stop",
+    OTHERWISE: "warn",
+    BY_OTHERS: "warn",
+}
+
+
+LABELS = {NOT_THERE: "not there", OTHERWISE: "otherwise"}
+
+
+def refresh_view(seen: Refreshed, width: int, limit: int = SOME_ITEMS) -> Iterator[Text]:
+    """How much is still needed, what dropped, what goes as a difference, and the clashes then, ours and now."""
+    yield labelled("as it was", f"{several(seen.stands, 'cell')} the shop has not touched, still to be sent")
+    yield labelled("there", f"{several(seen.landed, 'cell')} the shop has by now, dropped")
+    if seen.shifted:
+        said = f"{several(seen.shifted, 'cell')} sent as our difference on top of what is there now"
+        yield from sentence("difference", said, width)
+    if seen.gone:
+        yield labelled("gone", f"{several(seen.gone, 'item')} that the shop does not have any more, held back", "stop")
+    if seen.clashes.is_empty():
+        yield labelled("clashes", "none", "good")
+        return
+    fates = seen.clashes["fate"].value_counts(sort=True)
+    words = {"hold": "held back", "ours": "ours goes on", "theirs": "theirs stays"}
+    told = ", ".join(f"{count(number)} {words[fate]}" for fate, number in fates.iter_rows())
+    held = bool((seen.clashes["fate"] == "hold").any())
+    yield labelled(
+        "clashes", f"{several(len(seen.clashes), 'cell')} that both moved: {told}", "stop" if held else "label"
+    )
+    names = dict(seen.changes.items.select("key", "name").iter_rows())
+    rows = [
+        [
+            Cell(tell_key(key)),
+            Cell(printable(names.get(key))),
+            Cell(field),
+            Cell(printable(then), "was"),
+            Cell(printable(ours), "now"),
+            Cell(printable(now), "now"),
+        ]
+        for key, field, then, ours, now in seen.clashes.head(limit)
+        .select("key", "field", "then", "ours", "now")
+        .iter_rows()
+    ]
+    heads = [Column("item", least=8), Column("name", least=8), Column("field", least=5)]
+    yield from table([*heads, *(Column(head, least=8) for head in ("then", "ours", "now"))], rows, width)
+    yield from more_view(len(seen.clashes) - limit, "clashing cell", "--book FILE has them all")
+
+
+def settle_view(seen: Settled, names: dict[str, str | None], width: int, limit: int = SOME_ITEMS) -> Iterator[Text]:
+    """What has landed and what has not, with what the shop made of it."""
+    changes = seen.changes
+    yield labelled(
+        "landed", f"{count(seen.count(LANDED))} of {several(len(changes), 'change')}", "good" if seen.done else "label"
+    )
+    for state, style in STATES.items():
+        found = changes.filter(state=state)
+        if found.is_empty():
+            continue
+        yield Text()
+        yield labelled(LABELS.get(state, state), several(len(found), "change"), style)
+        rows = [
+            [
+                Cell(tell_key(row["key"])),
+                Cell(printable(names.get(row["key"]))),
+                Cell(row["field"] or "", "plain"),
+                Cell(printable(row["was"]), "was"),
+                Cell(printable(row["ours"]), "now"),
+                Cell(printable(row["there"])),
+                Cell(row["how"] or "", "note"),
+            ]
+            for row in found.head(limit).iter_rows(named=True)
+        ]
+        heads = [Column("item", least=8), Column("name", least=8), Column("field", least=5)]
+        heads += [Column(head, least=8) for head in ("was", "ours", "in the shop")]
+        how = [Column("how")] if found["how"].count() else []
+        yield from table([*heads, *how], rows if how else [row[:6] for row in rows], width)
+        yield from more_view(len(found) - limit, "change", "--limit N shows so many")
+    if seen.done:
+        yield Text("  everything is in the shop", STYLES["good"])
+
+
+def clashes_table(seen: Refreshed) -> pl.DataFrame:
+    """The clashes as a table for people: item, name, field, then, ours, now, fate."""
+    names = seen.changes.items.select("key", "name").unique("key", keep="first")
+    told = seen.clashes.join(names, on="key", how="left", maintain_order="left")
+    return told.select(
+        pl.col("key").map_elements(tell_key, return_dtype=pl.String).alias("item"),
+        "name", "field", "then", "ours", "now", "fate",
+    )  # fmt: skip

@@ -1,0 +1,223 @@
+"""The shop moved on: what of a change set is still needed, and what of an update has arrived."""
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from helpers import import_into, update_files, write_table
+from neat_delta.catalogue.settings import RefreshSettings, Settings
+from neat_delta.changes import Options, compare, load_changes, save_changes
+from neat_delta.changes.refresh import refresh
+from neat_delta.changes.settle import settle
+from neat_delta.errors import WrongChoice
+from neat_delta.reading import read_both, read_catalogue
+from neat_delta.writing import write_update
+
+NAMES = ["sku", "item_id", "name", "price", "stock"]
+LIVE = [
+    NAMES,
+    ["A", "1", "Hive", "10.00", "5"],
+    ["B", "2", "Veil", "20.00", "6"],
+    ["C", "3", "Jar", "30.00", "7"],
+    ["D", "4", "Lid", "40.00", "8"],
+    ["E", "5", "Hat", "50.00", "9"],
+]
+ALL = Options(add=True, remove=9, clear_blanks=True, settled=Settings(identity="item_id"))
+SELLS = Settings(refresh=RefreshSettings(difference=("stock",)))
+
+
+def made(folder, edited, live=LIVE, options=ALL):
+    a, b = write_table(folder / "live.csv", live), write_table(folder / "edited.csv", edited)
+    ours, sheet = read_both(a, b)
+    return compare(ours, sheet, options).changes
+
+
+def later(folder, table):
+    return read_catalogue(write_table(folder / "fresh.csv", table))
+
+
+def with_cells(table, **cells):
+    """A table with other cells: A_price="11.00"."""
+    copy = [list(row) for row in table]
+    for place, value in cells.items():
+        code, name = place.split("_", 1)
+        next(row for row in copy if row[0] == code)[NAMES.index(name)] = value
+    return copy
+
+
+def cells_of(changes):
+    return {(key, field): (was, now) for key, field, was, now in changes.cells.iter_rows()}
+
+
+def test_what_the_shop_has_by_now_drops_what_it_left_stays_and_what_both_moved_clashes(tmp_path):
+    changes = made(tmp_path, with_cells(LIVE, A_price="11.00", B_price="22.00", C_price="33.00", D_name="Lids"))
+    fresh = later(tmp_path, with_cells(LIVE, B_price="22.0", C_price="31.50", D_stock="2"))
+
+    seen = refresh(changes, fresh, Settings())
+
+    assert cells_of(seen.changes) == {("A", "price"): ("10.00", "11.00"), ("D", "name"): ("Lid", "Lids")}
+    assert seen.clashes.rows() == [("C", "price", "30.00", "33.00", "31.50", "hold")]
+    (clash,) = seen.changes.findings.filter(check="clash")["say"]
+    assert "it was 30.00, ours is 33.00, the shop has 31.50 by now" in clash
+    assert (seen.landed, seen.stands) == (1, 2)
+    counts = seen.changes.head.counts
+    assert (counts["changed"], counts["same"], counts["refused"]) == (2, 2, 1)
+
+
+@pytest.mark.parametrize(
+    ("policy", "by_field", "cells"),
+    [
+        ("ours", {}, {("A", "price"): ("12.00", "11.00"), ("A", "name"): ("Box", "Skep")}),
+        ("theirs", {}, {}),
+        ("hold", {"price": "ours"}, {("A", "price"): ("12.00", "11.00")}),
+        ("ours", {"price": "theirs"}, {("A", "name"): ("Box", "Skep")}),
+    ],
+)
+def test_clashes_go_as_they_are_told_to(tmp_path, policy, by_field, cells):
+    changes = made(tmp_path, with_cells(LIVE, A_price="11.00", A_name="Skep"))
+    fresh = later(tmp_path, with_cells(LIVE, A_price="12.00", A_name="Box"))
+
+    assert cells_of(refresh(changes, fresh, Settings(), policy, by_field).changes) == cells
+
+
+def test_a_stock_may_go_as_a_difference_and_never_below_zero(tmp_path):
+    changes = made(tmp_path, with_cells(LIVE, A_stock="13", B_stock="1", C_stock="9", D_stock="10"))
+    fresh = later(tmp_path, with_cells(LIVE, A_stock="3", B_stock="4", C_stock="5", D_stock="10"))
+
+    seen = refresh(changes, fresh, SELLS)
+
+    assert cells_of(seen.changes) == {
+        ("A", "stock"): ("3", "11"),
+        ("B", "stock"): ("4", "0"),
+        ("C", "stock"): ("5", "7"),
+    }
+    assert seen.changes.findings.filter(check="below zero").select("key", "value").rows() == [("B", "-1")]
+
+
+def test_items_that_came_or_went_meanwhile_are_told(tmp_path):
+    edited = [
+        *with_cells(LIVE, A_price="11.00", B_price="22.00")[:4],
+        ["N", "9", "New", "1.00", ""],
+        ["M", "8", "More", "2.00", ""],
+    ]
+    changes = made(tmp_path, edited)  # D and E are to be removed
+    moved = with_cells(LIVE, E_price="51.00")
+    fresh = later(tmp_path, [moved[0], *moved[2:], ["N", "9", "New", "1.50", "3"], ["M", "8", "More", "2", ""]])
+
+    seen = refresh(changes, fresh, Settings())
+
+    does = dict(seen.changes.items.select("key", "do").rows())
+    assert does == {"A": "none", "B": "change", "D": "remove", "E": "none", "N": "none", "M": "none"}
+    said = {(key, check) for key, check in seen.changes.findings.select("key", "check").iter_rows()}
+    assert {("A", "gone since"), ("E", "clash"), ("N", "clash")} <= said
+    assert cells_of(seen.changes)[("D", "price")] == ("40.00", None)
+    ours = refresh(changes, fresh, Settings(), "ours").changes
+    assert dict(ours.items.select("key", "do").rows()) == does | {"E": "remove", "N": "change"}
+    assert cells_of(ours)[("N", "price")] == ("1.50", "1.00")
+
+
+def test_code_changes_that_have_happened_are_followed(tmp_path):
+    edited = [LIVE[0], ["A9", "1", "Hive", "11.00", "5"], ["B9", "2", "Veil", "20.00", "6"], *LIVE[3:]]
+    changes = made(tmp_path, edited)
+    fresh = later(tmp_path, [LIVE[0], ["A9", "1", "Hive", "10.00", "5"], *LIVE[2:], ["B9", "7", "Other", "1.00", "1"]])
+
+    seen = refresh(changes, fresh, Settings())
+
+    assert cells_of(seen.changes) == {("A9", "price"): ("10.00", "11.00")}
+    assert seen.changes.new_keys() == {}
+    assert "another item has the new code" in seen.changes.findings.filter(check="clash", key="B")["say"][0]
+
+
+def test_an_export_without_a_field_is_refused(tmp_path):
+    changes = made(tmp_path, with_cells(LIVE, A_price="11.00"))
+    fresh = later(tmp_path, [row[:3] for row in LIVE])
+
+    with pytest.raises(WrongChoice, match="has no column price"):
+        refresh(changes, fresh, Settings())
+
+
+cell = st.sampled_from(["1.00", "2.00", "2", "3.50"])
+rows = st.lists(cell, min_size=5, max_size=5)
+
+
+@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=40)
+@given(rows, rows, st.sampled_from(["hold", "ours", "theirs"]))
+def test_a_refreshed_update_never_undoes_what_others_did(tmp_path_factory, wanted, drift, policy):
+    folder = tmp_path_factory.mktemp("refresh")
+    live = with_cells(LIVE, **{f"{code}_price": "1.00" for code in "ABCDE"})
+    edited = with_cells(live, **{f"{code}_price": price for code, price in zip("ABCDE", wanted, strict=True)})
+    table = with_cells(live, **{f"{code}_price": price for code, price in zip("ABCDE", drift, strict=True)})
+    changes, fresh = made(folder, edited, live), later(folder, table)
+
+    seen = refresh(changes, fresh, Settings(), policy)
+    save_changes(seen.changes, folder / "c.jsonl")
+    write_update(load_changes(folder / "c.jsonl"), fresh, folder / "up")
+
+    got = import_into(table, update_files(folder / "up")) if (folder / "up").exists() else table
+    for mine, theirs, row in zip(wanted, drift, got[1:], strict=True):
+        both = float(mine) != 1 and float(theirs) not in (1, float(mine))
+        expected = theirs if float(mine) == 1 or (both and policy != "ours") else mine
+        assert float(row[3]) == float(expected)
+    counts = seen.changes.head.counts
+    assert sum(number for state, number in counts.items() if state != "gone") == len(edited) - 1
+
+
+def test_an_update_that_has_arrived_is_settled(tmp_path):
+    edited = [*with_cells(LIVE, A_price="11.00", B_name="")[:4], ["N", "9", "New", "1.00", ""]]
+    changes = made(tmp_path, edited)
+
+    seen = settle(changes, later(tmp_path, edited), SELLS)
+
+    assert seen.done
+    assert seen.remaining.items["do"].is_in(["none"]).all()
+
+
+@pytest.mark.parametrize(
+    ("ours", "there", "state", "how"),
+    [
+        ("12.345", "12.35", "landed otherwise", "rounded"),
+        ("12.349", "12.34", "landed otherwise", "cut off behind the mark"),
+        ("12.5", "12.50", "landed", None),
+        ("12.00", "10.00", "not landed", None),
+        ("12.00", "13.00", "moved since", None),
+    ],
+)
+def test_numbers_that_landed_another_way_say_how(tmp_path, ours, there, state, how):
+    changes = made(tmp_path, with_cells(LIVE, A_price=ours))
+
+    (told,) = settle(changes, later(tmp_path, with_cells(LIVE, A_price=there)), Settings()).changes.to_dicts()
+
+    assert (told["state"], told["how"]) == (state, how)
+
+
+@pytest.mark.parametrize(
+    ("ours", "there", "how"),
+    [
+        ("A long hive of larch", "A LONG HIVE OF LARCH", "letter case"),
+        ("A long hive of larch ", "A long hive of larch", "trimmed"),
+        ("A long hive of larch", "A long hive of", "cut short"),
+        ("A  long hive", "A long hive", "spaces"),
+        ("A long hive", "Something else", None),
+    ],
+)
+def test_texts_that_landed_another_way_say_how(tmp_path, ours, there, how):
+    changes = made(tmp_path, with_cells(LIVE, A_name=ours))
+
+    (told,) = settle(changes, later(tmp_path, with_cells(LIVE, A_name=there)), Settings()).changes.to_dicts()
+
+    assert told["how"] == how
+    assert told["state"] == ("landed otherwise" if how else "moved since")
+
+
+def test_what_has_not_landed_remains_as_a_change_set_of_its_own(tmp_path):
+    edited = [*with_cells(LIVE, A_price="11.00", B_price="22.00", C_price="33.00")[:5], ["N", "9", "New", "1.00", "2"]]
+    changes = made(tmp_path, edited)
+    fresh = later(tmp_path, with_cells(LIVE, A_price="11.00", C_price="99.00"))
+
+    seen = settle(changes, fresh, Settings())
+
+    assert not seen.done
+    assert (seen.count("landed"), seen.count("moved since")) == (1, 1)
+    assert set(cells_of(seen.remaining)) >= {("B", "price"), ("N", "price"), ("E", "price")}
+    assert ("C", "price") not in cells_of(seen.remaining)
+    assert write_update(seen.remaining, fresh, tmp_path / "up").items == 3
