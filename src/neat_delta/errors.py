@@ -73,5 +73,9 @@ class CannotWrite(NeatDeltaError):
     """The update cannot be expressed in the shop's form, or not stored where it was asked for."""
 
 
+class CannotSend(NeatDeltaError):
+    """An update cannot be sent, was refused, or has been sent before."""
+
+
 class ProofFailed(NeatDeltaError):
     """The files written, read back and applied, do not give exactly the edited catalogue."""

@@ -13,14 +13,17 @@ from neat_delta.cli.check import check_command
 from neat_delta.cli.compare import compare_command
 from neat_delta.cli.demo import demo_command
 from neat_delta.cli.exits import Exit
+from neat_delta.cli.journal import journal_command
 from neat_delta.cli.look import look_command
 from neat_delta.cli.pick import pick_command
 from neat_delta.cli.preview import preview_command
 from neat_delta.cli.recode import recode_command
 from neat_delta.cli.refresh import refresh_command
+from neat_delta.cli.send import send_command
 from neat_delta.cli.settle import settle_command
 from neat_delta.cli.setup import setup_command
 from neat_delta.cli.sheet import sheet_command
+from neat_delta.cli.shop import shop_command
 from neat_delta.cli.undo import undo_command
 from neat_delta.cli.write import write_command
 from neat_delta.errors import NeatDeltaError
@@ -52,7 +55,10 @@ cli.add_command(pick_command)
 cli.add_command(refresh_command)
 cli.add_command(write_command)
 cli.add_command(undo_command)
+cli.add_command(send_command)
 cli.add_command(settle_command)
+cli.add_command(journal_command)
+cli.add_command(shop_command)
 cli.add_command(demo_command)
 
 

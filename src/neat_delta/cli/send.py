@@ -1,0 +1,55 @@
+"""neat-delta send."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from neat_delta.cli.common import FILE, Manners, console, manners, progress, show, show_json
+from neat_delta.cli.exits import Exit
+from neat_delta.cli.journal import JOURNAL, journal_in
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+
+@click.command("send")
+@click.argument("folder", type=FILE, metavar="DIR")
+@click.option(
+    "--to", "place", required=True, metavar="PLACE", help="A folder, or the http(s) address of the shop's interface."
+)
+@click.option("--resume", is_flag=True, help="Go on with a sending that was cut off.")
+@click.option("--results", type=FILE, metavar="FILE", help="Put the shop's result list into this file (CSV).")
+@JOURNAL
+@manners
+def send_command(
+    folder: Path, place: str, resume: bool, results: Path | None, journal: Path | None, spoken: Manners
+) -> int:
+    """Send a written update to the shop: its files in their order, each after the one before was taken.
+
+    It stops at the first file that is refused. The journal knows what has gone, so that nothing goes twice; a sending
+    that was cut off goes on with --resume. A token for the shop is taken from the variable NEAT_DELTA_TOKEN.
+    """
+    from neat_delta.delivery.places import place_of
+    from neat_delta.delivery.send import load_update, send
+    from neat_delta.views.delivery import results_of, sent_view
+    from neat_delta.whole import write_whole
+    from neat_delta.writing.delimited import people_csv
+
+    update = load_update(folder)
+    with progress(spoken) as voice:
+        entry = send(update, place_of(place, voice.step), journal_in(journal), resume=resume, voice=voice)
+    told = results_of(entry)
+    if results is not None:
+        write_whole(results, people_csv(told))
+    bad = int(told["result"].is_in(["failed", "skipped"]).sum())
+    if spoken.as_json:
+        from neat_delta.cli.journal import entry_as_dict
+
+        show_json(entry_as_dict(entry))
+    elif not spoken.quiet:
+        show(sent_view(entry, results, console(spoken).width), spoken)
+    elif bad:
+        click.echo(f"neat-delta: {bad} rows were not taken; see them with: neat-delta journal {entry.entry}", err=True)
+    return Exit.ATTENTION if bad else Exit.DONE

@@ -1,0 +1,142 @@
+"""The journal: a SQLite file that knows what was sent where, when, and with what result.
+
+Every step is written down before it is taken and after it is done, each in a transaction, so that a run that was killed
+can be told from one that was not, and two runs at once do not spoil it.
+"""
+
+from __future__ import annotations
+
+import sqlite3
+from contextlib import closing
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING, Any
+
+import orjson
+
+from neat_delta.errors import CannotWrite
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+NAME = "journal.sqlite"
+# A file is noted as leaving before it leaves, as sent once the place has it, and as done when its result list is here.
+LEAVING, SENT, DONE, REFUSED = "leaving", "sent", "done", "refused"
+SCHEMA = """
+CREATE TABLE IF NOT EXISTS entries (
+  entry INTEGER PRIMARY KEY AUTOINCREMENT, begun TEXT NOT NULL, place TEXT NOT NULL, folder TEXT NOT NULL,
+  changes TEXT NOT NULL, live TEXT NOT NULL, receipt TEXT NOT NULL);
+CREATE UNIQUE INDEX IF NOT EXISTS one_entry ON entries (place, changes, live, receipt);
+CREATE TABLE IF NOT EXISTS files (
+  entry INTEGER NOT NULL REFERENCES entries, number INTEGER NOT NULL, name TEXT NOT NULL, sha256 TEXT NOT NULL,
+  does TEXT NOT NULL, rows INTEGER NOT NULL, state TEXT, job TEXT, at TEXT, reason TEXT, results TEXT,
+  PRIMARY KEY (entry, number));
+"""
+
+
+@dataclass(frozen=True)
+class FileEntry:
+    """A file of an update as the journal knows it; ``state`` is ``None`` for one that has not left yet.
+
+    ``results`` are the rows of its result list: line, code, result, reason.
+    """
+
+    number: int
+    name: str
+    sha256: str
+    does: str
+    rows: int
+    state: str | None
+    job: str | None
+    at: str | None
+    reason: str | None
+    results: list[dict[str, Any]]
+
+
+@dataclass(frozen=True)
+class Entry:
+    """An update that was sent, or begun to be, to a place."""
+
+    entry: int
+    begun: str
+    place: str
+    folder: str
+    changes: str
+    live: str
+    files: list[FileEntry]
+
+    @property
+    def state(self) -> str:
+        """How far it is: done, refused, or the state of the first file that is not done."""
+        states = [file.state for file in self.files]
+        if all(state == DONE for state in states):
+            return DONE
+        return REFUSED if REFUSED in states else "under way"
+
+
+@dataclass(frozen=True)
+class Journal:
+    """The journal in a file, which comes into being with its first entry."""
+
+    path: Path
+
+    def begin(self, place: str, folder: str, changes: str, live: str, files: list[dict[str, Any]]) -> int:
+        """The number of the entry for this update to this place: a new one, or the one that is there already.
+
+        ``files`` are those of the receipt: file, does, rows, sha256.
+        """
+        receipt = "".join(str(file["sha256"]) for file in files)
+        with closing(self._base()) as base, base:
+            names = "begun, place, folder, changes, live, receipt"
+            told = (_now(), place, folder, changes, live, receipt)
+            base.execute(f"INSERT OR IGNORE INTO entries ({names}) VALUES (?, ?, ?, ?, ?, ?)", told)
+            asked = "SELECT entry FROM entries WHERE place = ? AND changes = ? AND live = ? AND receipt = ?"
+            (entry,) = base.execute(asked, (place, changes, live, receipt)).fetchone()
+            base.executemany(
+                "INSERT OR IGNORE INTO files (entry, number, name, sha256, does, rows) VALUES (?, ?, ?, ?, ?, ?)",
+                [
+                    (entry, number, file["file"], file["sha256"], file["does"], file["rows"])
+                    for number, file in enumerate(files, start=1)
+                ],
+            )
+        return int(entry)
+
+    def note(
+        self, entry: int, number: int, state: str, job: str | None = None, reason: str | None = None,
+        results: list[dict[str, Any]] | None = None,
+    ) -> None:  # fmt: skip
+        """Write down how far a file is."""
+        told = orjson.dumps(results).decode() if results is not None else None
+        with closing(self._base()) as base, base:
+            sets = "state = ?, job = coalesce(?, job), reason = ?, results = coalesce(?, results), at = ?"
+            values = (state, job, reason, told, _now(), entry, number)
+            base.execute(f"UPDATE files SET {sets} WHERE entry = ? AND number = ?", values)
+
+    def entries(self) -> list[Entry]:
+        """All entries, the newest first."""
+        if not self.path.is_file():
+            return []
+        with closing(self._base()) as base:
+            found = base.execute("SELECT entry, begun, place, folder, changes, live FROM entries ORDER BY entry DESC")
+            return [Entry(*row, self._files(base, row[0])) for row in found.fetchall()]
+
+    def entry(self, number: int) -> Entry | None:
+        """One entry; ``None`` if there is none of this number."""
+        return next((entry for entry in self.entries() if entry.entry == number), None)
+
+    def _files(self, base: sqlite3.Connection, entry: int) -> list[FileEntry]:
+        names = "number, name, sha256, does, rows, state, job, at, reason, results"
+        found = base.execute(f"SELECT {names} FROM files WHERE entry = ? ORDER BY number", (entry,)).fetchall()
+        return [FileEntry(*row[:-1], orjson.loads(row[-1] or "[]")) for row in found]
+
+    def _base(self) -> sqlite3.Connection:
+        try:
+            base = sqlite3.connect(self.path, timeout=30)
+            base.executescript(SCHEMA)
+        except sqlite3.Error as error:
+            raise CannotWrite(f"the journal cannot be used ({error})", file=self.path) from error
+        return base
+
+
+def _now() -> str:
+    return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")

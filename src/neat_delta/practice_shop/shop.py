@@ -1,0 +1,270 @@
+"""The shop itself: items in a SQLite file, exports, and imports that go row by row, as real ones do."""
+
+from __future__ import annotations
+
+import csv
+import io
+import random
+import sqlite3
+from contextlib import closing
+from dataclasses import asdict, dataclass
+from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
+from typing import TYPE_CHECKING
+
+from neat_delta.catalogue import field_name
+from neat_delta.catalogue.fieldkind import is_stock
+from neat_delta.errors import CannotWrite, Unreadable, WrongChoice
+from neat_delta.practice_shop.ways import DRAFT, FILE, Ways, load_ways
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from neat_delta.catalogue import Catalogue
+
+BASE = "shop.sqlite"
+CHANGE, ADD, REMOVE, RECODE = DOES = ("change", "add", "remove", "recode")
+UPDATED, ADDED, REMOVED, SKIPPED, FAILED = "updated", "added", "removed", "skipped", "failed"
+NEW_CODE = "new_"
+
+
+@dataclass(frozen=True)
+class Result:
+    """What became of a row of an import: its line, its code, what was done, and why not if it was not."""
+
+    line: int
+    code: str
+    result: str
+    reason: str = ""
+
+    def as_dict(self) -> dict[str, str | int]:
+        """The same for JSON and CSV."""
+        return asdict(self)
+
+
+@dataclass(frozen=True)
+class Taken:
+    """What became of an import: a result for each row that was reached, and whether it broke off half way."""
+
+    results: list[Result]
+    broken_off: bool = False
+
+
+@dataclass(frozen=True)
+class PracticeShop:
+    """A stand-in store in a folder of its own: ``shop.sqlite`` holds its items, ``shop.toml`` its ways."""
+
+    folder: Path
+    ways: Ways
+
+    def base(self) -> sqlite3.Connection:
+        """A connection of one's own; rows come and go in transactions."""
+        return sqlite3.connect(self.folder / BASE, timeout=30)
+
+    def columns(self) -> list[str]:
+        """The shop's columns, in the order of its exports."""
+        with closing(self.base()) as base:
+            return [row[1] for row in base.execute("PRAGMA table_info(items)") if row[1] != "position"]
+
+    def items(self) -> list[list[str]]:
+        """All items, in the order in which they came."""
+        names = ", ".join(map(_quoted, self.columns()))
+        with closing(self.base()) as base:
+            return [list(row) for row in base.execute(f"SELECT {names} FROM items ORDER BY position")]
+
+    def export(self) -> bytes:
+        """The export: comma-separated, UTF-8, with a header."""
+        text = io.StringIO(newline="")
+        writer = csv.writer(text, lineterminator="\n")
+        writer.writerow(self.columns())
+        writer.writerows(self.items())
+        return text.getvalue().encode()
+
+    def take(self, data: bytes, does: str = CHANGE) -> Taken:
+        """Import a file, row by row: one that fails does not keep the others out.
+
+        Raises:
+            WrongChoice: the file as a whole is not taken: too long, a column that is missing or that nobody knows.
+        """
+        header, *rows = list(csv.reader(io.StringIO(data.decode("utf-8-sig"), newline="")))
+        self._insist_on_header(header, len(rows) + 1, does)
+        results: list[Result] = []
+        with closing(self.base()) as base:
+            for line, row in enumerate(rows, start=2):
+                if self.ways.breaks_off_after is not None and line - 2 >= self.ways.breaks_off_after:
+                    return Taken(results, broken_off=True)
+                told = dict(zip(header, row, strict=False))
+                if len(row) != len(header):
+                    results.append(
+                        Result(line, told.get(self.ways.key, ""), FAILED, "the row has another number of cells")
+                    )
+                    continue
+                with base:
+                    results.append(self._row(base, line, told, does))
+        return Taken(results)
+
+    def sell(self, seed: int, orders: int) -> list[str]:
+        """Let stock be sold and colleagues change some prices, by chance but the same for a seed; what happened."""
+        chance = random.Random(seed)
+        columns, key = self.columns(), self.ways.key
+        rooms = [name for name in columns if is_stock(field_name(name), "count")]
+        codes = [row[columns.index(key)] for row in self.items()]
+        told = []
+        with closing(self.base()) as base, base:
+            for _ in range(orders if rooms else 0):
+                code, room = chance.choice(codes), chance.choice(rooms)
+                there = self._cell(base, code, room)
+                sold = min(chance.choice([1, 1, 2, 3]), int(there)) if there.isdigit() else 0
+                if sold:
+                    self._set(base, code, {room: str(int(there) - sold)})
+                    told.append(f"{sold} of {code} sold from {room}")
+            for code in chance.sample(codes, min(len(codes), orders // 10)) if "price" in columns else ():
+                price = self._cell(base, code, "price")
+                if price:
+                    new = (Decimal(price) * Decimal("1.03")).quantize(Decimal("0.01"), ROUND_HALF_UP)
+                    self._set(base, code, {"price": str(new)})
+                    told.append(f"price of {code} from {price} to {new}, by a colleague")
+        return told
+
+    def _insist_on_header(self, header: list[str], rows: int, does: str) -> None:
+        columns, ways = self.columns(), self.ways
+        strange = [
+            name for name in header if name not in columns and not (does == RECODE and name == NEW_CODE + ways.key)
+        ]
+        if ways.key not in header:
+            raise WrongChoice(f"the shop refuses the file: it has no column {ways.key}")
+        if strange:
+            raise WrongChoice(f"the shop refuses the file: it knows no column {strange[0]}")
+        missing = [name for name in ways.required if name not in header] if does in (CHANGE, ADD) else []
+        if missing:
+            raise WrongChoice(f"the shop refuses the file: the column {missing[0]} must be in every file")
+        if ways.rows is not None and rows > ways.rows:
+            raise WrongChoice(f"the shop refuses the file: it takes {ways.rows} rows in one, and this has {rows}")
+        if ways.takes != "both" and does in (CHANGE, ADD) and does != ways.takes:
+            raise WrongChoice(f"the shop refuses the file: it is set to {ways.takes} items only")
+
+    def _row(self, base: sqlite3.Connection, line: int, row: dict[str, str], does: str) -> Result:
+        code = row[self.ways.key]
+        there = base.execute(f"SELECT 1 FROM items WHERE {_quoted(self.ways.key)} = ?", (code,)).fetchone()
+        if does == ADD and there:
+            return Result(line, code, SKIPPED, "an item has this code already")
+        if does != ADD and not there:
+            return Result(line, code, FAILED, "no item has this code")
+        if does == REMOVE:
+            base.execute(f"DELETE FROM items WHERE {_quoted(self.ways.key)} = ?", (code,))
+            return Result(line, code, REMOVED)
+        if does == RECODE:
+            return self._recode(base, line, code, row[NEW_CODE + self.ways.key])
+        cells, reason = self._stored(base, row)
+        if reason:
+            return Result(line, code, FAILED, reason)
+        if does == ADD:
+            base.execute(f"INSERT INTO items ({_quoted(self.ways.key)}) VALUES (?)", (code,))
+        self._set(base, code, cells)
+        return Result(line, code, ADDED if does == ADD else UPDATED)
+
+    def _recode(self, base: sqlite3.Connection, line: int, code: str, new: str) -> Result:
+        key = _quoted(self.ways.key)
+        if base.execute(f"SELECT 1 FROM items WHERE {key} = ?", (new,)).fetchone():
+            return Result(line, code, FAILED, f"another item has the code {new}")
+        base.execute(f"UPDATE items SET {key} = ? WHERE {key} = ?", (new, code))
+        return Result(line, code, UPDATED)
+
+    def _stored(self, base: sqlite3.Connection, row: dict[str, str]) -> tuple[dict[str, str], str]:
+        """The cells as the shop stores them, and why it does not, if it does not."""
+        ways, cells = self.ways, {}
+        for name, cell in row.items():
+            if name == ways.key:
+                continue
+            if ways.marker is not None and cell == ways.marker:
+                cells[name] = ""
+                continue
+            if cell == "":
+                if ways.blank == "empties":
+                    cells[name] = ""
+                continue
+            value = cell.strip() if ways.trims else cell
+            if name in ways.limited or name == ways.known_categories:
+                known = base.execute(f"SELECT 1 FROM items WHERE {_quoted(name)} = ? LIMIT 1", (value,)).fetchone()
+                if not known:
+                    return {}, f"{name}: the shop does not know {value!r}"
+            if name in ways.decimals:
+                try:
+                    value = str(Decimal(value).quantize(Decimal(1).scaleb(-ways.decimals[name]), ROUND_HALF_UP))
+                except InvalidOperation:
+                    return {}, f"{name}: {value!r} is no number"
+            cells[name] = value[: ways.length[name]] if name in ways.length else value
+        return cells, ""
+
+    def _set(self, base: sqlite3.Connection, code: str, cells: dict[str, str]) -> None:
+        if cells:
+            sets = ", ".join(f"{_quoted(name)} = ?" for name in cells)
+            base.execute(f"UPDATE items SET {sets} WHERE {_quoted(self.ways.key)} = ?", (*cells.values(), code))
+
+    def _cell(self, base: sqlite3.Connection, code: str, name: str) -> str:
+        found = base.execute(
+            f"SELECT {_quoted(name)} FROM items WHERE {_quoted(self.ways.key)} = ?", (code,)
+        ).fetchone()
+        return str(found[0])
+
+
+def open_shop(folder: Path) -> PracticeShop:
+    """The practice shop in a folder.
+
+    Raises:
+        Unreadable: there is none, or its ways are spoilt.
+    """
+    ways = load_ways(folder)
+    if not (folder / BASE).is_file():
+        raise Unreadable(
+            "the shop's items are not there", file=folder / BASE, remedy="Open a new one: neat-delta shop open DIR"
+        )
+    return PracticeShop(folder, ways)
+
+
+def make_shop(folder: Path, catalogue: Catalogue, key: str) -> PracticeShop:
+    """Open a new practice shop with the items of an export.
+
+    Raises:
+        CannotWrite: the folder holds other things.
+        WrongChoice: the export has no such key, or two items share a code.
+    """
+    if folder.exists() and any(path.name not in (BASE, FILE) for path in folder.iterdir()):
+        raise CannotWrite("the folder holds other things", file=folder, remedy="Name a folder that is new or empty.")
+    names = [field.column for field in catalogue.fields]
+    if key not in names:
+        raise WrongChoice(f"--key {key}: no such column", remedy="Columns: " + ", ".join(names) + ".")
+    rows = catalogue.cells(catalogue.names)
+    codes = rows.to_series(names.index(key))
+    if codes.is_duplicated().any():
+        raise WrongChoice(f"two items share the {key} {codes.filter(codes.is_duplicated())[0]}")
+    folder.mkdir(parents=True, exist_ok=True)
+    (folder / BASE).unlink(missing_ok=True)
+    with closing(sqlite3.connect(folder / BASE)) as base, base:
+        columns = ", ".join(f"{_quoted(name)} TEXT NOT NULL DEFAULT ''" for name in names)
+        base.execute(f"CREATE TABLE items (position INTEGER PRIMARY KEY AUTOINCREMENT, {columns})")
+        base.execute(f"CREATE UNIQUE INDEX codes ON items ({_quoted(key)})")
+        marks = ", ".join("?" * len(names))
+        base.executemany(f"INSERT INTO items ({', '.join(map(_quoted, names))}) VALUES ({marks})", rows.iter_rows())
+    if not (folder / FILE).exists():
+        (folder / FILE).write_text(DRAFT.format(key=key), "utf-8")
+    return open_shop(folder)
+
+
+def results_csv(results: list[Result]) -> bytes:
+    """A result list as shops give it: line, code, result, reason."""
+    text = io.StringIO(newline="")
+    writer = csv.DictWriter(text, ["line", "code", "result", "reason"], lineterminator="\n")
+    writer.writeheader()
+    writer.writerows(result.as_dict() for result in results)
+    return text.getvalue().encode()
+
+
+def does_of(name: str) -> str:
+    """What a file of ours does, by its name."""
+    by_part = {"-new-items": ADD, "-removals": REMOVE, "-codes": RECODE}
+    return next((does for part, does in by_part.items() if part in name), CHANGE)
+
+
+def _quoted(name: str) -> str:
+    doubled = name.replace('"', '""')
+    return f'"{doubled}"'

@@ -1,0 +1,118 @@
+"""The terminal views of sending: what went, what became of each row, and the journal."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.views.comparison import SOME_ITEMS, labelled, sentence
+from neat_delta.views.look import NOTHING, count, printable, several
+from neat_delta.views.preview import more_view
+from neat_delta.views.table import Cell, Column, table
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+    from pathlib import Path
+
+    from rich.text import Text
+
+    from neat_delta.delivery.journal import Entry
+
+RESULTS = {"file": pl.String, "line": pl.Int64, "code": pl.String, "result": pl.String, "reason": pl.String}
+NOT_TAKEN = ("failed", "skipped")
+
+
+def results_of(entry: Entry) -> pl.DataFrame:
+    """The result lists of all files of an entry as one (file, line, code, result, reason)."""
+    rows = [{"file": file.name} | row for file in entry.files for row in file.results]
+    return pl.DataFrame(rows, schema=RESULTS)
+
+
+def sent_view(entry: Entry, kept: Path | None, width: int) -> Iterator[Text]:
+    """What was sent, what the shop made of it, what to do next."""
+    yield from _files(entry, width)
+    results = results_of(entry)
+    if len(results):
+        yield from _not_taken(results, width)
+    else:
+        yield from sentence("results", "this place gives no result list; settle tells what has arrived", width)
+    if kept is not None:
+        yield labelled("kept", f"the result list, in {kept}")
+    yield labelled("journal", f"entry {entry.entry}")
+    yield from sentence("next", "export the shop again, then: neat-delta settle CHANGES FRESH_EXPORT", width)
+
+
+def _files(entry: Entry, width: int) -> Iterator[Text]:
+    yield labelled("sent to", entry.place)
+    rows = []
+    for file in entry.files:
+        told = pl.DataFrame(file.results, schema={name: RESULTS[name] for name in ("line", "code", "result", "reason")})
+        counts = dict(told["result"].value_counts().iter_rows())
+        taken = sum(number for result, number in counts.items() if result not in NOT_TAKEN)
+        rows.append(
+            [
+                Cell(file.name),
+                Cell(count(file.rows), right=True),
+                Cell(file.state or "not sent", "stop" if file.state == "refused" else "plain"),
+                Cell(count(taken) if file.results else NOTHING, "now", right=True),
+                *(_bad(counts.get(result, 0)) for result in NOT_TAKEN),
+            ]
+        )
+    heads = [Column("file", least=10), Column("rows", right=True), Column("state")]
+    yield from table([*heads, *(Column(head, right=True) for head in ("taken", "failed", "skipped"))], rows, width)
+
+
+def _bad(number: int) -> Cell:
+    return Cell(count(number) if number else NOTHING, "stop" if number else "note", right=True)
+
+
+def _not_taken(results: pl.DataFrame, width: int) -> Iterator[Text]:
+    bad = results.filter(pl.col("result").is_in(NOT_TAKEN))
+    if bad.is_empty():
+        yield labelled("taken", f"every one of {several(len(results), 'row')}", "good")
+        return
+    yield labelled("not taken", several(len(bad), "row"), "stop")
+    rows = [
+        [Cell("   "), Cell(f"line {line}", "note"), Cell(printable(code)), Cell(result), Cell(printable(reason))]
+        for line, code, result, reason in bad.head(SOME_ITEMS).select("line", "code", "result", "reason").iter_rows()
+    ]
+    yield from table([Column(), Column(), Column(least=8), Column(), Column(least=20)], rows, width)
+    yield from more_view(len(bad) - SOME_ITEMS, "row", "--results FILE keeps them all")
+
+
+def journal_view(entries: Sequence[Entry], path: Path, width: int) -> Iterator[Text]:
+    """What was sent, the newest first."""
+    if not entries:
+        yield labelled("journal", f"nothing has been sent yet, as far as {path} knows")
+        return
+    rows = [
+        [
+            Cell(str(entry.entry), right=True),
+            Cell(entry.begun.replace("T", " ").removesuffix("Z")),
+            Cell(entry.state, "plain" if entry.state == "done" else "stop"),
+            Cell(several(len(entry.files), "file")),
+            Cell(several(sum(file.rows for file in entry.files), "row")),
+            Cell(entry.place),
+            Cell(entry.folder, "note"),
+        ]
+        for entry in entries
+    ]
+    heads = [Column("entry", right=True), Column("begun (UTC)"), Column("state"), Column("files"), Column("rows")]
+    yield from table([*heads, Column("to", least=12), Column("from", least=8)], rows, width)
+
+
+def entry_view(entry: Entry, width: int) -> Iterator[Text]:
+    """One entry in full."""
+    yield labelled(
+        "entry", f"{entry.entry}, begun {entry.begun.replace('T', ' ').removesuffix('Z')} UTC, {entry.state}"
+    )
+    yield from sentence("from", entry.folder, width)
+    yield labelled("changes", f"fingerprint {entry.changes[:12]}…, made for the export {entry.live[:12]}…")
+    yield from _files(entry, width)
+    for file in entry.files:
+        if file.reason:
+            yield from sentence("refused", f"{file.name}: {file.reason}", width, "stop")
+    results = results_of(entry)
+    if len(results):
+        yield from _not_taken(results, width)
