@@ -41,6 +41,7 @@ if TYPE_CHECKING:
     show_default=True,
     help="What becomes of rows of the workbook without a mark.",
 )
+@click.option("--failed", type=FILE, metavar="FILE", help="Take what this result list of the shop says was not taken.")
 @click.option("--leave", multiple=True, metavar="FIELD", help="Leave out changes of this field; repeatable.")
 @parts
 @click.option(
@@ -53,6 +54,7 @@ def pick_command(
     out: Path,
     book: Path | None,
     unmarked: str,
+    failed: Path | None,
     leave: tuple[str, ...],
     part: PartTold,
     live: Path | None,
@@ -66,12 +68,15 @@ def pick_command(
     """
     from neat_delta.changes import load_changes, save_changes
     from neat_delta.changes.narrow import cells_in, picked
+    from neat_delta.changes.resultlist import failed as failed_part
+    from neat_delta.changes.resultlist import not_taken, with_reasons
     from neat_delta.changes.review import read_review
+    from neat_delta.reading import read_catalogue
 
-    if not (book or leave or part.only or part.where or part.items):
+    if not (book or failed or leave or part.only or part.where or part.items):
         raise WrongChoice(
             "pick: nothing says which part is meant",
-            remedy="Say --book FILE, --only FIELD, --leave FIELD, --where SQL or --items FILE.",
+            remedy="Say --book FILE, --failed FILE, --only FIELD, --leave FIELD, --where SQL or --items FILE.",
         )
     settled = settled_in(settings)
     with progress(spoken) as voice:
@@ -83,8 +88,12 @@ def pick_command(
             whole, ours = load_changes(changes), None
         keep = cells_in(whole, part_meant(whole, part, leave), ours, settled)
         review = read_review(book, whole, unmarked=unmarked == "take") if book else None
-        less = picked(whole, keep, review, " ".join(_ways(book, leave, part)))
-        save_changes(less, out, inputs=[changes, *([book] if book else [])])
+        bad = not_taken(read_catalogue(failed, voice), whole) if failed else None
+        if bad is not None:
+            keep = keep.join(failed_part(whole, bad, settled), on=["key", "field"], how="semi", nulls_equal=True)
+        less = picked(whole, keep, review, " ".join(_ways(book, failed, leave, part)))
+        less = less if bad is None else with_reasons(less, bad)
+        save_changes(less, out, inputs=[changes, *(path for path in (book, failed) if path)])
     if spoken.as_json:
         show_json(_as_dict(less, out))
     elif not spoken.quiet:
@@ -92,10 +101,12 @@ def pick_command(
     return Exit.ATTENTION if less.stopped() else Exit.DONE
 
 
-def _ways(book: Path | None, leave: tuple[str, ...], part: PartTold) -> Iterator[str]:
+def _ways(book: Path | None, failed: Path | None, leave: tuple[str, ...], part: PartTold) -> Iterator[str]:
     """How the part was named, as it was typed."""
     if book:
         yield f"--book {book.name}"
+    if failed:
+        yield f"--failed {failed.name}"
     yield from (f"--only {name}" for name in part.only)
     yield from (f"--leave {name}" for name in leave)
     if part.where:

@@ -118,7 +118,7 @@ class Journal:
             return []
         with closing(self._base()) as base:
             found = base.execute("SELECT entry, begun, place, folder, changes, live FROM entries ORDER BY entry DESC")
-            return [Entry(*row, self._files(base, row[0])) for row in found.fetchall()]
+            return [Entry(*row, self._files(base, row[0])) for row in found.fetchall()]  # type: ignore[call-arg]
 
     def entry(self, number: int) -> Entry | None:
         """One entry; ``None`` if there is none of this number."""
@@ -127,7 +127,7 @@ class Journal:
     def _files(self, base: sqlite3.Connection, entry: int) -> list[FileEntry]:
         names = "number, name, sha256, does, rows, state, job, at, reason, results"
         found = base.execute(f"SELECT {names} FROM files WHERE entry = ? ORDER BY number", (entry,)).fetchall()
-        return [FileEntry(*row[:-1], orjson.loads(row[-1] or "[]")) for row in found]
+        return [FileEntry(*row[:-1], orjson.loads(row[-1] or "[]")) for row in found]  # type: ignore[call-arg]
 
     def _base(self) -> sqlite3.Connection:
         try:

@@ -46,6 +46,9 @@ class ShopServer(ThreadingHTTPServer):
         super().__init__((host, port), _Handler)
         threading.Thread(target=self._work, daemon=True).start()
 
+    def handle_error(self, request: object, client_address: object) -> None:
+        """Say nothing of lines that were cut: it is their callers who want to know."""
+
     def jobs(self) -> sqlite3.Connection:
         """A connection to the list of jobs."""
         return sqlite3.connect(self.shop.folder / JOBS, timeout=30)

@@ -1,0 +1,283 @@
+"""Sending to folders and to the practice shop over HTTP: in order, never twice, gone on with whatever ended a run."""
+
+import contextlib
+import itertools
+import json
+import os
+import signal
+import socket
+import sqlite3
+import subprocess
+import sys
+import threading
+import time
+from pathlib import Path
+
+import pytest
+
+from helpers import PROGRAM, neat_delta, read_table, write_table
+from neat_delta.delivery import places
+from neat_delta.delivery.journal import Journal
+from neat_delta.delivery.places import ShopInterface
+from neat_delta.delivery.send import load_update, send
+from neat_delta.errors import CannotSend, CannotWrite, Unreadable
+from neat_delta.practice_shop import open_shop
+from neat_delta.practice_shop.server import ShopServer
+
+
+@pytest.fixture
+def work(tmp_path):
+    """A practice shop, its export edited, and the update of that in two files."""
+    neat_delta("shop", "open", "shop", cwd=tmp_path)
+    neat_delta("shop", "export", "shop", "-o", "live.csv", cwd=tmp_path)
+    table = read_table(tmp_path / "live.csv")
+    text, place = table[0].index("description"), table[0].index("bin")
+    for at, row in enumerate(table[1:41]):
+        row[text if at % 2 else place] = (
+            f"Made anew, number {at * 37 % 101}." if at % 2 else f"Y{at * 37 % 90}-{at * 17 % 9}"
+        )
+    write_table(tmp_path / "edited.csv", table)
+    options = ("--out", "c.jsonl", "--write", "up", "--pack", "fewest-cells")
+    done = neat_delta("compare", "live.csv", "edited.csv", *options, cwd=tmp_path)
+    assert len(load_update(tmp_path / "up").data) == 2, done.stdout
+    return tmp_path
+
+
+@pytest.fixture
+def served(work):
+    """Serves the practice shop on a free port; gives its address."""
+    servers = []
+
+    def serve(token=None):
+        server = ShopServer(open_shop(work / "shop"), 0, token=token)
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        servers.append(server)
+        return f"http://127.0.0.1:{server.server_port}"
+
+    yield serve
+    for server in servers:
+        server.shutdown()
+        server.server_close()
+
+
+def wanted(work):
+    return read_table(work / "edited.csv")
+
+
+def imports_in(work):
+    """How many imports the shop was given."""
+    with contextlib.closing(sqlite3.connect(work / "shop" / "jobs.sqlite")) as base:
+        return base.execute("SELECT count(*) FROM jobs").fetchone()[0]
+
+
+def in_shop(work):
+    neat_delta("shop", "export", "shop", "-o", "after.csv", cwd=work)
+    return read_table(work / "after.csv")
+
+
+def test_the_loop_is_closed_over_http(work, served):
+    sent = neat_delta("send", "up", "--to", served(), "--results", "r.csv", "--json", cwd=work)
+    again = neat_delta("send", "up", "--to", json.loads(sent.stdout)["place"], cwd=work)
+    neat_delta("shop", "export", "shop", "-o", "after.csv", cwd=work)
+    settled = neat_delta("settle", "c.jsonl", "after.csv", "--json", cwd=work)
+
+    assert (sent.returncode, again.returncode, settled.returncode) == (0, 2, 0)
+    assert "all of it (journal entry 1)" in again.stderr
+    assert [row[3] for row in read_table(work / "r.csv", charset="utf-8-sig")[1:]] == ["updated"] * 40
+    assert json.loads(settled.stdout)["settled"] is True
+    assert in_shop(work) == wanted(work)
+
+
+def test_rows_that_fail_become_the_next_change_set_with_the_reasons(work, served):
+    (work / "shop" / "shop.toml").write_text('key = "sku"\nlimited = ["bin"]\n')
+
+    sent = neat_delta("send", "up", "--to", served(), "--results", "r.csv", cwd=work)
+    picked = neat_delta("pick", "c.jsonl", "--failed", "r.csv", "--out", "failed.jsonl", "--json", cwd=work)
+
+    assert sent.returncode == 1
+    assert "bin: the shop does not know 'Y" in sent.stdout
+    assert json.loads(picked.stdout)["cells"] == 20
+    shown = neat_delta("preview", "failed.jsonl", cwd=work).stdout
+    assert "the shop did not take it: bin: the shop does not know 'Y" in " ".join(shown.split())
+
+
+def test_a_file_that_is_refused_stops_those_behind_it(work, served):
+    (work / "shop" / "shop.toml").write_text('key = "sku"\nrequired = ["bin"]\n')
+    address = served()
+
+    done = neat_delta("send", "up", "--to", address, cwd=work)
+    again = neat_delta("send", "up", "--to", address, "--resume", cwd=work)
+    entry = json.loads(neat_delta("journal", "1", "--json", cwd=work).stdout)
+
+    assert done.returncode == again.returncode == 2
+    assert "the column bin must be in every file" in done.stderr
+    assert "was refused before" in again.stderr
+    states = [file["state"] for file in entry["files"]]
+    assert states in (["refused", None], ["done", "refused"])
+
+
+def test_a_folder_gets_the_files_in_order_and_only_once(work):
+    (work / "inbox").mkdir()
+
+    first = neat_delta("send", "up", "--to", "inbox", cwd=work)
+    second = neat_delta("send", "up", "--to", "inbox", cwd=work)
+
+    assert (first.returncode, second.returncode) == (0, 2)
+    assert sorted(path.name for path in (work / "inbox").iterdir()) == ["01-changes.csv", "02-changes.csv"]
+    assert "this place gives no result list" in first.stdout
+
+
+def test_a_spoilt_update_does_not_leave(work):
+    path = work / "up" / "02-changes.csv"
+    path.write_bytes(path.read_bytes() + b"x")
+
+    with pytest.raises(Unreadable, match="not as it was written"):
+        load_update(work / "up")
+
+
+def test_without_its_token_the_shop_says_so_and_the_token_is_shown_nowhere(work, served):
+    address = served(token="very-secret")
+
+    without = neat_delta("send", "up", "--to", address, cwd=work)
+    wrong = neat_delta("send", "up", "--to", address, "--resume", cwd=work, NEAT_DELTA_TOKEN="wrong-one")
+    right = neat_delta("send", "up", "--to", address, "--resume", cwd=work, NEAT_DELTA_TOKEN="very-secret")
+
+    assert (without.returncode, wrong.returncode, right.returncode) == (2, 2, 0)
+    assert "NEAT_DELTA_TOKEN" in without.stderr
+    assert "wrong-one" not in wrong.stdout + wrong.stderr
+    assert b"very-secret" not in (work / "journal.sqlite").read_bytes() + right.stdout.encode()
+
+
+class _Unlucky(threading.Thread):
+    """A server that cuts the line after so many bytes, or says nothing at all, and then passes all on to the shop."""
+
+    def __init__(self, shop_port, mishaps):
+        super().__init__(daemon=True)
+        self.listener = socket.create_server(("127.0.0.1", 0))
+        self.address = f"http://127.0.0.1:{self.listener.getsockname()[1]}"
+        self.shop_port, self.mishaps = shop_port, list(mishaps)
+        self.start()
+
+    def run(self):
+        while True:
+            try:
+                line, _ = self.listener.accept()
+            except OSError:
+                return
+            mishap = self.mishaps.pop(0) if self.mishaps else None
+            threading.Thread(target=self.serve, args=(line, mishap), daemon=True).start()
+
+    def serve(self, line, mishap):
+        with line, socket.create_connection(("127.0.0.1", self.shop_port)) as shop:
+            shop.settimeout(0.5)
+            line.settimeout(0.5)
+            if mishap == "silent":
+                time.sleep(1.5)
+                return
+            for source, target, cut in ((line, shop, mishap == "cut going"), (shop, line, mishap == "cut coming")):
+                data = b""
+                try:
+                    while part := source.recv(65536):
+                        data += part
+                        if cut:
+                            break
+                        target.sendall(part)
+                except TimeoutError:
+                    pass
+                if cut:
+                    target.sendall(data[: len(data) // 2])
+                    return
+
+
+@pytest.mark.parametrize("mishaps", [["cut going"], ["cut coming"], ["silent"], ["cut coming", "silent", "cut going"]])
+def test_a_line_that_is_cut_or_silent_is_tried_again_and_nothing_goes_twice(work, served, monkeypatch, mishaps):
+    monkeypatch.setattr(places, "SILENCE_TIME", 1.0)
+    port = int(served().rpartition(":")[2])
+    unlucky = _Unlucky(port, mishaps)
+
+    entry = send(load_update(work / "up"), ShopInterface(unlucky.address), Journal(work / "j.sqlite"))
+
+    assert entry.state == "done"
+    assert imports_in(work) == 2
+    assert in_shop(work) == wanted(work)
+
+
+def test_nobody_there_is_said_after_some_tries(work, monkeypatch):
+    monkeypatch.setattr(places, "FIRST_PAUSE", 0.01)
+    with socket.create_server(("127.0.0.1", 0)) as free:
+        port = free.getsockname()[1]
+
+    with pytest.raises(CannotSend, match="the connection was refused"):
+        send(load_update(work / "up"), ShopInterface(f"http://127.0.0.1:{port}"), Journal(work / "j.sqlite"))
+
+
+KILLED = """
+import os, signal, sys
+from pathlib import Path
+from neat_delta.delivery import journal, places, send
+steps = int(sys.argv[2])
+def counted(function):
+    def stepping(*args, **more):
+        global steps
+        before = steps
+        steps -= 1
+        if before == 0:
+            os.kill(os.getpid(), signal.SIGKILL)
+        told = function(*args, **more)
+        before = steps
+        steps -= 1
+        if before == 0:
+            os.kill(os.getpid(), signal.SIGKILL)
+        return told
+    return stepping
+journal.Journal.begin = counted(journal.Journal.begin)
+journal.Journal.note = counted(journal.Journal.note)
+places.ShopInterface.hand_over = counted(places.ShopInterface.hand_over)
+places.ShopInterface.outcome = counted(places.ShopInterface.outcome)
+update = send.load_update(Path("up"))
+send.send(update, places.ShopInterface(sys.argv[1]), journal.Journal(Path("journal.sqlite")), resume=True)
+"""
+
+
+def test_killed_between_any_two_steps_a_run_that_goes_on_ends_like_an_undisturbed_one(work, served):
+    """Each run is killed a step later than the one before; in the end all is there, and nothing was imported twice."""
+    address = served()
+    for steps in itertools.count():
+        call = [sys.executable, "-c", KILLED, address, str(steps)]
+        done = subprocess.run(call, cwd=work, check=False, capture_output=True)
+        if done.returncode != -signal.SIGKILL:
+            break
+
+    assert done.returncode == 0, done.stderr.decode()
+    assert steps > 4
+    assert in_shop(work) == wanted(work)
+    entry = json.loads(neat_delta("journal", "1", "--json", cwd=work).stdout)
+    assert [file["state"] for file in entry["files"]] == ["done", "done"]
+    assert imports_in(work) == 2
+
+
+def test_two_runs_at_once_do_not_spoil_the_journal(work, served):
+    address = served()
+    calls = [PROGRAM, "send", "up", "--to", address, "--resume", "--quiet"]
+    runs = [subprocess.Popen(calls, cwd=work, env=os.environ, stderr=subprocess.DEVNULL) for _ in range(3)]
+
+    codes = [run.wait(60) for run in runs]
+
+    assert 0 in codes
+    assert in_shop(work) == wanted(work)
+    entries = json.loads(neat_delta("journal", "--json", cwd=work).stdout)
+    assert [entry["state"] for entry in entries] == ["done"]
+    assert imports_in(work) == 2
+
+
+def test_a_disk_that_is_full_leaves_no_half_file(work, monkeypatch):
+    (work / "inbox").mkdir()
+
+    def full(self, data):
+        raise OSError(28, "No space left on device", str(self))
+
+    monkeypatch.setattr(Path, "write_bytes", full)
+    with pytest.raises(CannotWrite, match="No space left"):
+        places.Folder(work / "inbox").hand_over("01.csv", b"data", "change", "mark")
+
+    assert list((work / "inbox").iterdir()) == []
