@@ -60,7 +60,24 @@ SHOTS = [
         "neat-delta pick list.changes.jsonl --only price --where \"category = 'Queen rearing'\" --out queens.jsonl",
         0,
     ),
+    ("refresh", "neat-delta refresh tuesday.changes.jsonl noon.csv --out noon.changes.jsonl", 0),
+    ("settle", "neat-delta settle tuesday.changes.jsonl strict.csv --limit 8", 0),
 ]
+# What must have happened in the shop before a picture of these is taken.
+BEFORE = {
+    "refresh": [
+        "neat-delta shop open noon --from live.csv",
+        "neat-delta shop sell noon --orders 400 --seed 3",
+        "neat-delta shop export noon -o noon.csv",
+    ],
+    "settle": [
+        "neat-delta shop open strict --from live.csv",
+        "neat-delta shop import strict updates/01-changes.csv",
+        "neat-delta shop export strict -o strict.csv",
+    ],
+}
+# The ways of the shop in which an update is settled.
+STRICT = 'key = "sku"\ndecimals = {price = 1}\n'
 # A page for the browser, its top and (true) its list of items; a picture for a meeting.
 PAGE_SHOTS = {"page": False, "page-items": True}
 PLOT = "price-moves.png"
@@ -77,6 +94,10 @@ def main() -> None:
         _run("neat-delta demo shop", shop)
         shutil.rmtree(shop / "shop" / "updates")
         for picture, command, start in SHOTS:
+            for step in BEFORE.get(picture, []):
+                _run(step, shop / "shop")
+                if "shop open strict" in step:
+                    (shop / "shop" / "strict" / "shop.toml").write_text(STRICT, "utf-8")
             # A long command goes on below, from an option on.
             typed = [command] if len(command) < COLUMNS else re.split(r" (?=--)", command)
             typed = [f"{'    ' if at else '$ '}{part}" + " \\" * (at < len(typed) - 1) for at, part in enumerate(typed)]

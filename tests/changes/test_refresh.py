@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 
 from helpers import import_into, update_files, write_table
 from neat_delta.catalogue.settings import RefreshSettings, Settings
-from neat_delta.changes import Options, compare, load_changes, save_changes
+from neat_delta.changes import Options, compare, load_changes, save_changes, undone
 from neat_delta.changes.refresh import refresh
 from neat_delta.changes.settle import settle
 from neat_delta.errors import WrongChoice
@@ -221,3 +221,18 @@ def test_what_has_not_landed_remains_as_a_change_set_of_its_own(tmp_path):
     assert set(cells_of(seen.remaining)) >= {("B", "price"), ("N", "price"), ("E", "price")}
     assert ("C", "price") not in cells_of(seen.remaining)
     assert write_update(seen.remaining, fresh, tmp_path / "up").items == 3
+
+
+def test_an_undo_against_a_newer_export_leaves_what_others_have_changed(tmp_path):
+    edited = [*with_cells(LIVE, A_price="11.00", B_price="22.00", C_price="33.00"), ["N", "9", "New", "1.00", "2"]]
+    changes = made(tmp_path, edited)
+    now = with_cells(edited, B_price="25.00", C_price="30.00", D_stock="1")
+    fresh = later(tmp_path, now)
+
+    seen = refresh(undone(changes), fresh, Settings())
+
+    assert cells_of(seen.changes)[("A", "price")] == ("11.00", "10.00")
+    assert seen.clashes.select("key", "now").rows() == [("B", "25.00")]
+    write_update(seen.changes, fresh, tmp_path / "back")
+    got = import_into(now, update_files(tmp_path / "back"))
+    assert got == with_cells(LIVE, B_price="25.00", D_stock="1")

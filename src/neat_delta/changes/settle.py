@@ -73,11 +73,11 @@ def settle(changes: ChangeSet, fresh: Catalogue, settled: Settings) -> Settled:
         [cells.select("key", "field", "was", ours="now", there="there", state="state", how="how"), _wholes(seen.items)]
     )
     # What others have moved is theirs; what landed otherwise would land so again.
-    rest = refresh(changes, fresh, settled_without_differences(settled), THEIRS).changes
+    rest = refresh(changes, fresh, without_differences(settled), THEIRS).changes
     return Settled(told, rest)
 
 
-def settled_without_differences(settled: Settings) -> Settings:
+def without_differences(settled: Settings) -> Settings:
     """The settings for a shop that has had our differences already."""
     return replace(settled, refresh=replace(settled.refresh, difference=()))
 

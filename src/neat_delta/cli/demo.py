@@ -27,7 +27,8 @@ LIST = (
     "--out list.changes.jsonl --write updates-list"
 )
 KEPT = ("tuesday.changes.jsonl", "list.changes.jsonl")
-WRITTEN = ("updates", "updates-list")
+WRITTEN = ("updates", "updates-list", "updates-back")
+LEFT = ("after.csv", "evening.csv", "journal.sqlite", "shop")
 
 
 @click.command("demo")
@@ -53,18 +54,23 @@ def demo_command(folder: Path) -> int:
     _run(folder, LIST)
     click.echo("\nWhat do the new costs do to the margins, and to the offers that customers have in their hands?")
     _run(folder, "preview list.changes.jsonl --money --records quotes.csv --limit 6")
+    _loop(folder)
     click.echo(f"\nThat was the whole way. In {folder} there are now:")
     click.echo("  tuesday.changes.jsonl   the change set, one line per item")
     click.echo("  list.changes.jsonl      the one of the supplier's list")
     click.echo("  updates                 the files to import, in order, with receipt.json")
     click.echo("  updates/undo            the files that put everything back")
     click.echo("  updates-list            the same for the supplier's list")
+    click.echo("  updates-back            what put the first update back, as far as nobody else had changed it")
+    click.echo("  shop, journal.sqlite    the practice shop, and the journal of what was sent to it")
     program = _program()
     click.echo("\nTry next:")
     click.echo(f"  cd {folder}")
     click.echo(f"  {program} preview tuesday.changes.jsonl --page review.html --plots pictures")
     click.echo(f"  {program} preview tuesday.changes.jsonl --book review.xlsx    (mark its rows, then pick)")
     click.echo(f"  {program} pick tuesday.changes.jsonl --only price --out prices.changes.jsonl")
+    click.echo(f"  {program} refresh tuesday.changes.jsonl evening.csv --out evening.changes.jsonl")
+    click.echo(f"  {program} journal")
     click.echo(f"  {program} compare live.csv edited.csv --show gone --show repeated")
     rule = '--set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95'
     click.echo(f"  {program} adjust live.csv {rule}")
@@ -75,6 +81,30 @@ def demo_command(folder: Path) -> int:
     click.echo(f"  {program} compare live.csv edited.csv --blanks clear --write updates-2")
     click.echo(f"  {program} compare YOUR_EXPORT.csv YOUR_SHEET.csv")
     return Exit.DONE
+
+
+def _loop(folder: Path) -> None:
+    """Send the update to the practice shop over HTTP, see that it arrived, and put it back."""
+    import threading
+
+    from neat_delta.practice_shop import open_shop
+    from neat_delta.practice_shop.server import ShopServer
+
+    click.echo("\nAnd is it in the shop? A practice shop opens, a stand-in store with this morning's items.")
+    _run(folder, "shop open shop --from live.csv")
+    with ShopServer(open_shop(folder / "shop"), port=0) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        address = f"http://127.0.0.1:{server.server_port}"
+        click.echo(f"\n(It is served at {address} meanwhile, as by: neat-delta shop serve shop)")
+        _run(folder, f"send updates --to {address}")
+        _run(folder, "shop export shop -o after.csv")
+        _run(folder, "settle tuesday.changes.jsonl after.csv")
+        click.echo("\nMeanwhile it sells. What nobody else has changed can still be put back:")
+        _run(folder, "shop sell shop --orders 30", shown=4)
+        _run(folder, "shop export shop -o evening.csv")
+        _run(folder, "undo tuesday.changes.jsonl -o updates-back --fresh evening.csv")
+        _run(folder, f"send updates-back --to {address}")
+        server.shutdown()
 
 
 def _program() -> str:
@@ -91,7 +121,7 @@ def lay(folder: Path) -> None:
     from importlib.resources import as_file, files
 
     if folder.exists():
-        strangers = sorted(path.name for path in folder.iterdir() if path.name not in FILES + KEPT + WRITTEN)
+        strangers = sorted(path.name for path in folder.iterdir() if path.name not in FILES + KEPT + WRITTEN + LEFT)
         if not folder.is_dir() or strangers:
             raise CannotWrite(
                 f"the folder holds other things ({', '.join(strangers[:3])})",
@@ -104,20 +134,29 @@ def lay(folder: Path) -> None:
             shutil.copyfile(source, folder / name)
     for kept in KEPT:
         (folder / kept).unlink(missing_ok=True)
+    for name in LEFT[:-1]:
+        (folder / name).unlink(missing_ok=True)
+    # Only what an earlier demo has made is taken away again.
+    for name in ("shop.sqlite", "jobs.sqlite", "shop.toml"):
+        (folder / LEFT[-1] / name).unlink(missing_ok=True)
     for made in WRITTEN:
         if (folder / made / "receipt.json").is_file():
             shutil.rmtree(folder / made)
 
 
-def _run(folder: Path, command: str) -> None:
-    """Run a command as a person would type it, in the demo's folder, showing it first."""
+def _run(folder: Path, command: str, shown: int | None = None) -> None:
+    """Run a command as a person would type it, in the demo's folder, showing it first, and so many of its lines."""
     import shlex
     import subprocess
     import sys
 
     click.echo(f"\n$ neat-delta {command}\n")
     sys.stdout.flush()
-    done = subprocess.run([sys.executable, "-m", "neat_delta", *shlex.split(command)], cwd=folder, check=False)
+    call = [sys.executable, "-m", "neat_delta", *shlex.split(command)]
+    done = subprocess.run(call, cwd=folder, check=False, text=True, stdout=None if shown is None else subprocess.PIPE)
+    if shown is not None:
+        lines = done.stdout.splitlines()
+        click.echo("\n".join([*lines[:shown], f"… and {len(lines) - shown} more lines" if len(lines) > shown else ""]))
     if done.returncode == Exit.ATTENTION:
         click.echo("\n  (exit code 1: done, and something was held back for a person to look at)")
     elif done.returncode:

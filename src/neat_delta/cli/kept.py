@@ -11,6 +11,8 @@ from neat_delta.cli.common import FILE, exported_as, gathered
 from neat_delta.errors import Unreadable, WrongLive
 
 if TYPE_CHECKING:
+    from datetime import datetime
+
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import ChangeSet
@@ -49,6 +51,27 @@ def kept_live(changes: ChangeSet, live: Catalogue) -> None:
             f"this change set was made from another file (fingerprint {changes.head.live.sha256[:12]}…)",
             file=live.source.path,
             remedy="Give the export it was made from with --live, or compare again with this one.",
+        )
+
+
+def insist_on_young(live: Catalogue, settled: Settings, as_of: datetime | None) -> None:
+    """Insist that a live export is not older than is settled; its age is that of its file, unless told.
+
+    Raises:
+        WrongLive: it is too old.
+    """
+    from datetime import datetime
+
+    most = settled.refresh.hours
+    if most is None:
+        return
+    made = as_of or datetime.fromtimestamp(live.source.path.stat().st_mtime)
+    hours = (datetime.now() - made).total_seconds() / 3600
+    if hours > most:
+        raise WrongLive(
+            f"this export is {hours:,.0f} hours old, and {most} are settled as the most ([refresh] in catalogue.toml)",
+            file=live.source.path,
+            remedy="Export anew and say: neat-delta refresh CHANGES FRESH --out FILE; or tell its time with --as-of.",
         )
 
 

@@ -18,7 +18,7 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import kept
+from neat_delta.cli.kept import fresh_export, kept
 from neat_delta.cli.outcome import FORM, PACK
 
 if TYPE_CHECKING:
@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
+    from neat_delta.changes.refresh import Refreshed
     from neat_delta.writing import Receipt
 
 
@@ -35,6 +36,12 @@ if TYPE_CHECKING:
 @click.option("-o", "--folder", type=FILE, required=True, metavar="DIR", help="The folder for the files; new or empty.")
 @click.option(
     "--live", type=FILE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
+)
+@click.option(
+    "--fresh",
+    type=FILE,
+    metavar="FILE",
+    help="A newer export: undo only what has landed and has not moved since; the rest is listed.",
 )
 @click.option("--replace", is_flag=True, help="Let the files take the place of an earlier update in DIR.")
 @PACK
@@ -45,6 +52,7 @@ def undo_command(
     changes: Path,
     folder: Path,
     live: Path | None,
+    fresh: Path | None,
     replace: bool,
     pack: str,
     shape: str,
@@ -54,24 +62,42 @@ def undo_command(
     """Write the files that put back what a kept change set has changed, proved; its own go into the folder's undo.
 
     They are those that "write" puts into undo: changed cells, new items, removals and codes alike. It needs the live
-    export the change set was made from, and takes the shop to be as the update has left it.
+    export the change set was made from, and takes the shop to be as the update has left it; or, with --fresh, an export
+    made since, and then nothing that others have changed is touched.
     """
+    from neat_delta.changes import load_changes, undone
+    from neat_delta.changes.refresh import refresh
+    from neat_delta.changes.settle import without_differences
+    from neat_delta.views.closing import refresh_view
     from neat_delta.writing import write_update
 
     settled = settled_in(settings)
+    seen = None
     with progress(spoken) as voice:
-        loaded, ours = kept(changes, live, settled, voice)
+        if fresh is not None:
+            loaded = load_changes(changes)
+            ours = fresh_export(loaded, fresh, settled, voice)
+            seen = refresh(undone(loaded), ours, without_differences(settled))
+            loaded = seen.changes
+        else:
+            loaded, ours = kept(changes, live, settled, voice)
+        turned = seen is None
         receipt = write_update(
-            loaded, ours, folder, settled, replace=replace, way=pack, shape=shape, turned=True, voice=voice
+            loaded, ours, folder, settled, replace=replace, way=pack, shape=shape, turned=turned, voice=voice
         )
+    clashes = 0 if seen is None else len(seen.clashes) + seen.gone
     if spoken.as_json:
         show_json({"files": []} if receipt is None else receipt.as_dict())
     elif not spoken.quiet:
-        show(_view(receipt, ours.source.name, folder, console(spoken).width), spoken)
-    return Exit.DONE
+        width = console(spoken).width
+        show(
+            [*(refresh_view(seen, width) if seen else ()), *_view(receipt, ours.source.name, folder, width, seen)],
+            spoken,
+        )
+    return Exit.ATTENTION if clashes else Exit.DONE
 
 
-def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int) -> Iterator[Text]:
+def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int, seen: Refreshed | None) -> Iterator[Text]:
     from neat_delta.views.comparison import sentence
     from neat_delta.views.update import files_table, next_view, nothing_view
 
@@ -79,6 +105,10 @@ def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int) -> 
         yield nothing_view(folder)
         return
     yield from files_table(receipt, width)
-    said = f"after the update these files give {live_name} back, {receipt.cells} cells of {receipt.items} items"
+    what = f"{receipt.cells} cells of {receipt.items} items"
+    if seen is None:
+        said = f"after the update these files give {live_name} back, {what}"
+    else:
+        said = f"these files put back what has landed and has not moved since {live_name}, {what}"
     yield from sentence("proved", said, width, "good")
     yield next_view(receipt)

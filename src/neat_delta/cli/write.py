@@ -18,11 +18,12 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import kept
+from neat_delta.cli.kept import insist_on_young, kept
 from neat_delta.cli.outcome import FORM, PACK, STRICT, Openings, openings, pictures_in, refused
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
+    from datetime import datetime
     from pathlib import Path
 
     from rich.text import Text
@@ -41,6 +42,12 @@ if TYPE_CHECKING:
     metavar="FILE",
     help="The live export, if it lies neither beside CHANGES nor in this folder.",
 )
+@click.option(
+    "--as-of",
+    "as_of",
+    type=click.DateTime(["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"]),
+    help="When the live export was made, where its file does not tell ([refresh] hours in catalogue.toml).",
+)
 @click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR.")
 @STRICT
 @PACK
@@ -52,6 +59,7 @@ def write_command(
     changes: Path,
     folder: Path,
     live: Path | None,
+    as_of: datetime | None,
     replace: bool,
     strict: bool,
     pack: str,
@@ -71,6 +79,7 @@ def write_command(
     settled = settled_in(settings)
     with progress(spoken) as voice:
         loaded, ours = kept(changes, live, settled, voice)
+        insist_on_young(ours, settled, as_of)
         voice.step("checking what would change")
         tried = tried_again(loaded, ours, settled, opened.allowed(), pictures_in(opened.pictures))
         stopped = tried.stopped()

@@ -87,11 +87,13 @@ class Journal:
         """
         receipt = "".join(str(file["sha256"]) for file in files)
         with closing(self._base()) as base, base:
-            names = "begun, place, folder, changes, live, receipt"
-            told = (_now(), place, folder, changes, live, receipt)
-            base.execute(f"INSERT OR IGNORE INTO entries ({names}) VALUES (?, ?, ?, ?, ?, ?)", told)
             asked = "SELECT entry FROM entries WHERE place = ? AND changes = ? AND live = ? AND receipt = ?"
-            (entry,) = base.execute(asked, (place, changes, live, receipt)).fetchone()
+            names, told = "begun, place, folder, changes, live, receipt", (place, changes, live, receipt)
+            base.execute(
+                f"INSERT OR IGNORE INTO entries ({names}) SELECT ?, ?, ?, ?, ?, ? WHERE NOT EXISTS ({asked})",
+                (_now(), place, folder, changes, live, receipt, *told),
+            )
+            (entry,) = base.execute(asked, told).fetchone()
             base.executemany(
                 "INSERT OR IGNORE INTO files (entry, number, name, sha256, does, rows) VALUES (?, ?, ?, ?, ?, ?)",
                 [

@@ -17,13 +17,12 @@ from typing import TYPE_CHECKING
 from urllib.parse import parse_qs, urlsplit
 
 from neat_delta.errors import NeatDeltaError
-from neat_delta.practice_shop.shop import DOES, open_shop, results_csv
+from neat_delta.practice_shop.shop import DOES, JOBS, open_shop, results_csv
 
 if TYPE_CHECKING:
     from neat_delta.practice_shop.shop import PracticeShop, Result
 
 WAITING, RUNNING, DONE, REFUSED, BROKEN_OFF = "waiting", "running", "done", "refused", "broken off"
-JOBS = "jobs.sqlite"
 MOST_BYTES = 1 << 30
 SCHEMA = (
     "CREATE TABLE IF NOT EXISTS jobs (job INTEGER PRIMARY KEY AUTOINCREMENT, mark TEXT UNIQUE, "

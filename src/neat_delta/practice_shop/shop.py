@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
     from neat_delta.catalogue import Catalogue
 
-BASE = "shop.sqlite"
+BASE, JOBS = "shop.sqlite", "jobs.sqlite"
 CHANGE, ADD, REMOVE, RECODE = DOES = ("change", "add", "remove", "recode")
 UPDATED, ADDED, REMOVED, SKIPPED, FAILED = "updated", "added", "removed", "skipped", "failed"
 NEW_CODE = "new_"
@@ -228,7 +228,7 @@ def make_shop(folder: Path, catalogue: Catalogue, key: str) -> PracticeShop:
         CannotWrite: the folder holds other things.
         WrongChoice: the export has no such key, or two items share a code.
     """
-    if folder.exists() and any(path.name not in (BASE, FILE) for path in folder.iterdir()):
+    if folder.exists() and any(path.name not in (BASE, FILE, JOBS) for path in folder.iterdir()):
         raise CannotWrite("the folder holds other things", file=folder, remedy="Name a folder that is new or empty.")
     names = [field.column for field in catalogue.fields]
     if key not in names:
@@ -238,7 +238,8 @@ def make_shop(folder: Path, catalogue: Catalogue, key: str) -> PracticeShop:
     if codes.is_duplicated().any():
         raise WrongChoice(f"two items share the {key} {codes.filter(codes.is_duplicated())[0]}")
     folder.mkdir(parents=True, exist_ok=True)
-    (folder / BASE).unlink(missing_ok=True)
+    for old in (BASE, JOBS):
+        (folder / old).unlink(missing_ok=True)
     with closing(sqlite3.connect(folder / BASE)) as base, base:
         columns = ", ".join(f"{_quoted(name)} TEXT NOT NULL DEFAULT ''" for name in names)
         base.execute(f"CREATE TABLE items (position INTEGER PRIMARY KEY AUTOINCREMENT, {columns})")
