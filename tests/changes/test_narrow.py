@@ -10,9 +10,11 @@ from helpers import import_into, update_files, write_table
 from neat_delta.catalogue.settings import Settings
 from neat_delta.changes import Options, compare, load_changes, save_changes
 from neat_delta.changes.narrow import Part, cells_in, picked, taken
+from neat_delta.changes.recode import code_pairs, recode
 from neat_delta.changes.review import read_review
 from neat_delta.errors import Unreadable, WrongChoice
-from neat_delta.reading import read_both
+from neat_delta.matching import Key
+from neat_delta.reading import read_both, read_catalogue
 from neat_delta.views.reviewbook import review_book
 from neat_delta.writing import write_update
 
@@ -96,15 +98,36 @@ def test_what_is_taken_is_sent_and_all_the_rest_is_noted(seen, tmp_path_factory,
     assert sorted(got[1:]) == sorted(wanted.values())
 
 
-def test_code_changes_are_taken_or_left_together(tmp_path):
-    table = [["sku", "item_id", "related"], ["A", "1", "B"], ["B", "2", "A"], ["C", "3", ""]]
-    edited = [table[0], ["A9", "1", "B"], ["B9", "2", "A"], ["C", "3", "A"]]
-    a, b = write_table(tmp_path / "live.csv", table), write_table(tmp_path / "edited.csv", edited)
-    live, sheet = read_both(a, b)
-    changes = compare(live, sheet, Options(settled=Settings(identity="item_id"))).changes
+RELATED = [
+    ["sku", "name", "related"],
+    ["A1", "Ant", "B1"],
+    ["B1", "Bee", "C1"],
+    ["C1", "Cat", "A1"],
+    ["D1", "Dog", "C1"],
+]
+
+
+def recoded(folder, *pairs):
+    live = read_catalogue(write_table(folder / "live.csv", RELATED))
+    codes = read_catalogue(write_table(folder / "codes.csv", [["old", "new"], *pairs]))
+    key = Key(("sku",), told=True)
+    return recode(live, codes, key, code_pairs(codes, key), Options()).changes, live
+
+
+def test_code_changes_are_taken_or_left_together_with_what_follows_them(tmp_path):
+    changes, live = recoded(tmp_path, ["A1", "A9"], ["B1", "B9"])
+    every = {("A1", "related"), ("C1", "related")}
+    assert set(changes.cells.select("key", "field").rows()) == every
 
     with pytest.raises(WrongChoice, match="all together"):
-        taken(changes, cells_in(changes, Part(items=("A",)), live, Settings()))
+        taken(changes, cells_in(changes, Part(items=("A1",)), live, Settings()))
+    # A reference alone would point at a code that there is not.
+    left = taken(changes, cells_in(changes, Part(only=("related",)), live, Settings()))
+    both = taken(changes, cells_in(changes, Part(items=("A1", "B1")), live, Settings()))
+
+    assert (left.new_keys(), left.cells["key"].to_list()) == ({}, [])
+    assert set(both.cells.select("key", "field").rows()) == every
+    assert both.new_keys() == {"A1": "A9", "B1": "B9"}
 
 
 def marked(path, marks, *, by_item=False):

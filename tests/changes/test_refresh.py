@@ -7,9 +7,11 @@ from hypothesis import strategies as st
 from helpers import import_into, update_files, write_table
 from neat_delta.catalogue.settings import RefreshSettings, Settings
 from neat_delta.changes import Options, compare, load_changes, save_changes, undone
+from neat_delta.changes.recode import code_pairs, recode
 from neat_delta.changes.refresh import refresh
 from neat_delta.changes.settle import settle
 from neat_delta.errors import WrongChoice
+from neat_delta.matching import Key
 from neat_delta.reading import read_both, read_catalogue
 from neat_delta.writing import write_update
 
@@ -236,3 +238,45 @@ def test_an_undo_against_a_newer_export_leaves_what_others_have_changed(tmp_path
     write_update(seen.changes, fresh, tmp_path / "back")
     got = import_into(now, update_files(tmp_path / "back"))
     assert got == with_cells(LIVE, B_price="25.00", D_stock="1")
+
+
+def swapped(folder, live):
+    """A and B change their codes, as a list of codes says."""
+    export = read_catalogue(write_table(folder / "live.csv", live))
+    codes = read_catalogue(write_table(folder / "codes.csv", [["old", "new"], ["A", "B"], ["B", "A"]]))
+    key = Key(("sku",), told=True)
+    return recode(export, codes, key, code_pairs(codes, key), Options()).changes
+
+
+def test_codes_that_changed_places_are_told_by_the_names_of_their_items(tmp_path):
+    changes = swapped(tmp_path, LIVE)
+    after = [LIVE[0], ["B", *LIVE[1][1:]], ["A", *LIVE[2][1:]], *LIVE[3:]]
+
+    assert refresh(changes, later(tmp_path, LIVE), Settings()).changes.new_keys() == {"A": "B", "B": "A"}
+    assert settle(changes, later(tmp_path, after), Settings()).done
+    assert refresh(changes, later(tmp_path, after), Settings()).changes.items["do"].is_in(["none"]).all()
+
+
+def test_codes_that_changed_places_between_items_of_one_name_are_held_back(tmp_path):
+    live = with_cells(LIVE, A_name="Hive", B_name="Hive")
+    changes = swapped(tmp_path, live)
+
+    seen = refresh(changes, later(tmp_path, live), Settings())
+
+    assert seen.changes.new_keys() == {}
+    assert seen.changes.findings.filter(check="clash", level="stop")["key"].to_list() == ["A", "B"]
+    assert not settle(changes, later(tmp_path, live), Settings()).done
+
+
+def test_what_follows_a_code_change_is_held_back_with_it(tmp_path):
+    live = [["sku", "name", "related"], ["A1", "Ant", ""], ["B1", "Bee", "A1"], ["C1", "Cat", "B1"]]
+    export = read_catalogue(write_table(tmp_path / "live.csv", live))
+    codes = read_catalogue(write_table(tmp_path / "codes.csv", [["old", "new"], ["A1", "A9"]]))
+    key = Key(("sku",), told=True)
+    changes = recode(export, codes, key, code_pairs(codes, key), Options()).changes
+    fresh = later(tmp_path, [*live, ["A9", "Another", ""]])
+
+    seen = refresh(changes, fresh, Settings()).changes
+
+    assert seen.items["do"].is_in(["none"]).all()
+    assert set(seen.findings.filter(check="clash")["key"]) == {"A1", "B1"}

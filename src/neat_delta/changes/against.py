@@ -15,6 +15,7 @@ from neat_delta.catalogue.kinds import filled_values
 from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import Key
+from neat_delta.matching.likeness import naming_field
 
 if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue
@@ -23,16 +24,16 @@ if TYPE_CHECKING:
 
 # What became of a cell: the shop has our value, still the old one, or a third.
 LANDED, STANDS, MOVED = "landed", "stands", "moved"
-# What became of an item: it is there, or not; a recoded one is there under its new code.
-HERE, GONE, RECODED = "here", "gone", "recoded"
+# What became of an item: it is there, or not; a recoded one is there under its new code, or that cannot be told.
+HERE, GONE, RECODED, UNCLEAR = "here", "gone", "recoded", "unclear"
 
 
 @dataclass(frozen=True)
 class Against:
     """What a newer live export says of a change set.
 
-    items: key, do, to, line, name, row (in the fresh export, null if it is not there), fate (here, gone, or recoded:
-           there under its new code), taken: whether another item has the new code.
+    items: key, do, to, line, name, row (in the fresh export, null if it is not there), fate (here, gone, recoded:
+           there under its new code, or unclear), taken: whether another item has the new code.
     cells: key, field, was, now, there (null for a blank), state; of items that are not there none, but for those to be
            removed. A new item's cells are compared if it is there by now.
     """
@@ -85,19 +86,42 @@ def _items(changes: ChangeSet, fresh: Catalogue) -> pl.DataFrame:
     items = items.join(codes, on="key", how="left", maintain_order="left").join(
         by_new, on="to", how="left", maintain_order="left"
     )
-    # A code may move on to an item whose own code moves on as well.
+    items = items.with_columns(_names(items, fresh, changes))
+    here, there = pl.col("row").is_not_null(), pl.col("row_to").is_not_null()
+    known = pl.col("name").is_not_null() & (pl.col("named").is_not_null() | pl.col("named_to").is_not_null())
+    as_before, as_after = (pl.col("name").eq_missing(pl.col(side)) & known for side in ("named", "named_to"))
     old_codes = changes.items.filter(do=RECODE)["key"].implode()
-    recoded = pl.col("row").is_null() & pl.col("row_to").is_not_null()
-    both = pl.col("row").is_not_null() & pl.col("row_to").is_not_null()
+    moves_on = pl.col("to").is_in(old_codes)
+    # Where both codes are in the shop, as after a swap or a chain, the items' names tell which of them this is.
     fate = (
-        pl.when(recoded).then(pl.lit(RECODED)).when(pl.col("row").is_null()).then(pl.lit(GONE)).otherwise(pl.lit(HERE))
+        pl.when(~here & ~there)
+        .then(pl.lit(GONE))
+        .when(~here)
+        .then(pl.lit(RECODED))
+        .when(~there | (as_before & ~as_after))
+        .then(pl.lit(HERE))
+        .when(as_after & ~as_before)
+        .then(pl.lit(RECODED))
+        .when(moves_on)
+        .then(pl.lit(UNCLEAR))
+        .otherwise(pl.lit(HERE))
     )
+    items = items.with_columns(fate=fate)
     return items.select(
         "key", "do", "to", "line", "name",
-        row=pl.when(recoded).then("row_to").otherwise("row"),
-        fate=fate,
-        taken=both & ~pl.col("to").is_in(old_codes),
+        row=pl.when(pl.col("fate") == RECODED).then("row_to").when(pl.col("fate") == HERE).then("row"),
+        fate="fate",
+        taken=there & (pl.col("fate") == HERE) & ~moves_on,
     )  # fmt: skip
+
+
+def _names(items: pl.DataFrame, fresh: Catalogue, changes: ChangeSet) -> list[pl.Series]:
+    """What the items under an item's old and its new code are called by now; null where that is not known."""
+    field = naming_field(fresh, Key(changes.head.key, told=True))
+    if field is None or field in changes.head.fields:
+        return [pl.Series(side, [None] * len(items), dtype=pl.String) for side in ("named", "named_to")]
+    names = fresh.cells([field])[field]
+    return [names.gather(items[row]).alias(side) for side, row in (("named", "row"), ("named_to", "row_to"))]
 
 
 def _state(name: str, cells: pl.DataFrame, fresh: Catalogue, settled: Settings) -> list[pl.Series]:

@@ -12,6 +12,7 @@ from neat_delta.catalogue.kinds.numerals import NumberForm, read_numbers
 from neat_delta.changes.changeset import ADD, CHANGE, RECODE
 from neat_delta.changes.measure import EXACT
 from neat_delta.matching import Key
+from neat_delta.matching.key import key_parts
 
 if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue
@@ -47,6 +48,10 @@ class BothSides:
         return self._seen["text", name]
 
     def _texts(self, name: str) -> pl.DataFrame:
+        if name in self.changes.head.key:
+            codes = key_parts(self.touched["key"], self.changes.head.key)[name]
+            told = self.touched.select("key", "row").with_columns(codes.alias("now"))
+            return told.select("key", was=pl.when(pl.col("row").is_not_null()).then("now"), now="now")
         rows = self.touched["row"]
         there = self.live.cells([name], rows.drop_nulls())[name].replace("", None)
         was = pl.DataFrame({"row": rows.drop_nulls(), "was": there})

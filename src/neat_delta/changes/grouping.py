@@ -10,6 +10,7 @@ import polars as pl
 from neat_delta.changes.changeset import ADD, REMOVE
 from neat_delta.changes.measure import measured
 from neat_delta.errors import WrongChoice
+from neat_delta.matching.key import key_parts
 
 if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue
@@ -40,9 +41,12 @@ def by_group(both: BothSides, field: str) -> pl.DataFrame:
     """Per value of a field, as it will be: items, cells, up, down (numbers), new, gone; those with most items first."""
     changes = both.changes
     groups = both.texts(field).select("key", group=pl.col("now").fill_null(NONE))
-    gone = changes.keys_to(REMOVE).join(
-        changes.cells_to(REMOVE).filter(field=field).select("key", group="was"), on="key", how="left"
-    )
+    gone = changes.keys_to(REMOVE)
+    if field in changes.head.key:
+        gone = gone.with_columns(key_parts(gone["key"], changes.head.key)[field].alias("group"))
+    else:
+        there = changes.cells_to(REMOVE).filter(field=field).select("key", group="was")
+        gone = gone.join(there, on="key", how="left", maintain_order="left")
     groups = pl.concat([groups, gone.with_columns(pl.col("group").fill_null(NONE))])
     does = groups.join(changes.items.select("key", "do"), on="key")
     items = does.group_by("group", maintain_order=True).agg(

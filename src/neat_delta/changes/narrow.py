@@ -78,6 +78,7 @@ def taken(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = Non
     codes = changes.keys_to(RECODE)
     whole = keep.filter(pl.col("field").is_null()).select("key")
     kept_codes = codes.join(whole, on="key", how="semi")
+    keep = _with_followers(changes, keep) if len(kept_codes) else _without_followers(changes, keep)
     if 0 < len(kept_codes) < len(codes):
         raise WrongChoice(
             "code changes are taken or left all together, for items that name one another follow them",
@@ -87,10 +88,17 @@ def taken(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = Non
     in_whole = changes.cells_to(ADD, REMOVE).join(whole, on="key", how="semi", maintain_order="left")
     cells = changes.cells.join(pl.concat([kept, in_whole]).select("key", "field"), on=["key", "field"], how="semi")
     has_cells, is_whole = (pl.col("key").is_in(keys.unique().implode()) for keys in (kept["key"], whole["key"]))
-    stays = pl.when(pl.col("do") == CHANGE).then(has_cells).otherwise(is_whole)
-    items = changes.items.with_columns(do=pl.when(stays).then("do").otherwise(pl.lit(NONE)))
+    do = (
+        pl.when(is_whole & (pl.col("do") != CHANGE))
+        .then("do")
+        .when(pl.col("do").is_in([CHANGE, RECODE]) & has_cells)
+        .then(pl.lit(CHANGE))
+        .otherwise(pl.lit(NONE))
+    )
+    items = changes.items.with_columns(do=do).with_columns(to=pl.when(pl.col("do") == RECODE).then("to"))
     left = _left(changes, keep, why)
-    rows = changes.items.filter((changes.items["do"] != items["do"]) & pl.col("line").is_not_null())
+    gone = changes.items["do"].is_in(ALL) & (items["do"] == NONE)
+    rows = changes.items.filter(gone & changes.items["line"].is_not_null())
     changed, added = (int(rows["do"].is_in(does).sum()) for does in ([CHANGE, RECODE], [ADD]))
     counts = changes.head.counts
     counts = counts | {
@@ -105,6 +113,27 @@ def taken(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = Non
         cells=cells,
         findings=pl.concat([changes.findings, left]),
     )
+
+
+def followers(changes: ChangeSet) -> pl.DataFrame:
+    """The cells (key, field) that follow code changes: references and picture names that hold a new code."""
+    new = list(changes.new_keys().values())
+    fields = [name for name, note in changes.head.fields.items() if note.kind in ("itemref", "picture")]
+    cells = changes.cells_to(CHANGE, RECODE)
+    if not new:
+        return cells.clear().select("key", "field")
+    follows = pl.col("field").is_in(fields) & pl.col("now").str.contains_any(new)
+    # What stands in no row of anybody's sheet can only be there to follow.
+    unasked = changes.items.filter((pl.col("do") == CHANGE) & pl.col("line").is_null())["key"]
+    return cells.filter(follows | pl.col("key").is_in(unasked.implode())).select("key", "field")
+
+
+def _with_followers(changes: ChangeSet, keep: pl.DataFrame) -> pl.DataFrame:
+    return pl.concat([keep, followers(changes)]).unique(maintain_order=True)
+
+
+def _without_followers(changes: ChangeSet, keep: pl.DataFrame) -> pl.DataFrame:
+    return keep.join(followers(changes), on=["key", "field"], how="anti", nulls_equal=True, maintain_order="left")
 
 
 def picked(changes: ChangeSet, keep: pl.DataFrame, review: Review | None, by: str) -> ChangeSet:

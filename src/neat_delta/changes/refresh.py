@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.kinds.numerals import NumberForm
-from neat_delta.changes.against import GONE, HERE, LANDED, MOVED, RECODED, STANDS, Against, against
+from neat_delta.changes.against import GONE, HERE, LANDED, MOVED, RECODED, STANDS, UNCLEAR, Against, against
 from neat_delta.changes.bothsides import exact
 from neat_delta.changes.changeset import (
     ADD,
@@ -21,6 +21,7 @@ from neat_delta.changes.changeset import (
     Stamp,
     findings_frame,
 )
+from neat_delta.changes.narrow import followers
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
@@ -69,6 +70,7 @@ def refresh(
     policies = _policies(changes, policy, by_field or {})
     seen = against(changes, fresh, settled)
     cells = seen.cells.join(seen.items.select("key", "do", "taken"), on="key", how="left", maintain_order="left")
+    cells = cells.join(_stranded(seen), on=["key", "field"], how="anti", maintain_order="left")
     like_changes, leaving = (
         cells.filter(~pl.col("taken") & ((pl.col("do") == REMOVE) == gone)) for gone in (False, True)
     )
@@ -170,8 +172,23 @@ def _about_items(seen: Against, touched: pl.DataFrame, policy: str) -> pl.DataFr
                 f"this item was to be removed and was changed since; {said[policy]}", seen.changes,
             ),
             _about(seen.items.filter("taken"), CLASH, "stop", "another item has the new code by now", seen.changes),
+            _about(
+                seen.items.filter(fate=UNCLEAR), CLASH, "stop",
+                "whether it has its new code by now cannot be told; compare anew", seen.changes,
+            ),
+            _about(
+                _stranded(seen).unique("key", maintain_order=True), CLASH, "stop",
+                "it follows a code change that is held back", seen.changes,
+            ),
         ]
     )  # fmt: skip
+
+
+def _stranded(seen: Against) -> pl.DataFrame:
+    """The cells (key, field) that would follow code changes of which one is held back."""
+    held = seen.items.filter((pl.col("do") == RECODE) & (pl.col("taken") | pl.col("fate").is_in([GONE, UNCLEAR])))
+    following = followers(seen.changes)
+    return following if len(held) else following.clear()
 
 
 def _about(items: pl.DataFrame, check: str, level: str, say: str, changes: ChangeSet) -> pl.DataFrame:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.kinds import kind_named
-from neat_delta.changes.against import GONE, HERE, LANDED, RECODED, STANDS, against
+from neat_delta.changes.against import GONE, HERE, LANDED, RECODED, STANDS, UNCLEAR, against
 from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changes.refresh import THEIRS, refresh
 
@@ -90,13 +90,16 @@ def _wholes(items: pl.DataFrame) -> pl.DataFrame:
         | (pl.col("fate") == RECODED)
     )
     lost = (pl.col("fate") == GONE) & pl.col("do").is_in([CHANGE, RECODE])
-    state = pl.when(landed).then(pl.lit(LANDED)).when(lost).then(pl.lit(NOT_THERE)).otherwise(pl.lit(NOT_LANDED))
+    unclear = pl.col("fate") == UNCLEAR
+    state = (
+        pl.when(landed).then(pl.lit(LANDED)).when(lost | unclear).then(pl.lit(NOT_THERE)).otherwise(pl.lit(NOT_LANDED))
+    )
     what = {ADD: "to be added", REMOVE: "to be removed"}
     wanted = items.filter(pl.col("do").is_in([ADD, REMOVE, RECODE]) | lost)
     nothing = pl.lit(None, pl.String)
     return wanted.select(
         "key", field=nothing, was=nothing, ours=pl.coalesce("to", pl.col("do").replace_strict(what, default=None)),
-        there=nothing, state=state, how=nothing,
+        there=nothing, state=state, how=pl.when(unclear).then(pl.lit("cannot be told from another")),
     )  # fmt: skip
 
 

@@ -104,13 +104,15 @@ def part_of(changes: ChangeSet, part: PartTold, live: Catalogue | None, settled:
 def part_meant(changes: ChangeSet, part: PartTold, leave: tuple[str, ...] = ()) -> Part:
     """The part for the core, with the codes of the file that names them."""
     from neat_delta.changes.narrow import Part
-    from neat_delta.matching import Key
+    from neat_delta.matching import JOINT, Key
     from neat_delta.matching.choose import codes_in
     from neat_delta.reading import read_bytes
 
     codes = None
     if part.items is not None:
-        codes = tuple(codes_in(read_bytes(part.items).decode(errors="replace"), Key(changes.head.key, told=True)))
+        key = Key(changes.head.key, told=True)
+        listed = codes_in(read_bytes(part.items).decode(errors="replace"), key)
+        codes = tuple(code.replace(" · ", JOINT) for code in listed)
     return Part(part.only, leave, part.where, codes)
 
 

@@ -107,7 +107,10 @@ def preview_command(
     """
     from neat_delta.changes import load_changes
     from neat_delta.changes.bothsides import BothSides
+    from neat_delta.matching import JOINT
 
+    # Keys of several parts are typed as they are shown.
+    seen = seen._replace(item=tuple(key.replace(" · ", JOINT) for key in seen.item))
     settled = settled_in(settings)
     if seen.page or seen.plots:
         # What draws takes a while to load; meanwhile the files are read.
@@ -158,12 +161,13 @@ def _found(both: BothSides | None, settled: Settings, seen: Seen, voice: Voice) 
     from neat_delta.changes.grouping import by_group, field_of
     from neat_delta.changes.money import price_moves
     from neat_delta.changes.stockmoves import stock_moves
+    from neat_delta.views.look import tell_key
 
     found, live = Found(), both.live
     for key in seen.item:
         if both.changes.items.filter(key=key).is_empty():
             raise WrongChoice(
-                f"--item {key}: no such item in this change set",
+                f"--item {tell_key(key)}: no such item in this change set",
                 remedy="Items are named by their codes as they are in the shop, zeros in front and all.",
             )
     voice.step("summing up")
@@ -323,7 +327,7 @@ def _next(path: Path, made: dict[str, list[str]]) -> Text:
     from neat_delta.views.comparison import labelled
 
     if "book" in made:
-        picked = path.name.replace(".changes.jsonl", "") + "-picked.changes.jsonl"
+        picked = path.name.split(".")[0] + "-picked.changes.jsonl"
         book = made["book"][0]
         return labelled("next", f"mark the rows, then: neat-delta pick {path} --book {book} --out {picked}")
     return labelled("next", f"neat-delta write {path} -o updates")
