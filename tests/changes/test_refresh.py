@@ -280,3 +280,32 @@ def test_what_follows_a_code_change_is_held_back_with_it(tmp_path):
 
     assert seen.items["do"].is_in(["none"]).all()
     assert set(seen.findings.filter(check="clash")["key"]) == {"A1", "B1"}
+
+
+def test_codes_exchanged_in_a_sheet_are_code_changes_where_an_identity_is_settled(tmp_path):
+    sheet = [LIVE[0], ["B", "1", "Hive", "11.00", "5"], ["A", "2", "Veil", "20.00", "6"], *LIVE[3:]]
+    sheet[3] = [
+        "D",
+        "3",
+        "Jar",
+        "30.00",
+        "7",
+    ]  # C hands its code on to nobody, and takes that of D, which gets a new one
+    sheet[4] = ["D9", "4", "Lid", "40.00", "8"]
+
+    changes = made(tmp_path, sheet)
+
+    assert changes.new_keys() == {"A": "B", "B": "A", "C": "D", "D": "D9"}
+    assert cells_of(changes) == {("A", "price"): ("10.00", "11.00")}
+    live = read_catalogue(tmp_path / "live.csv")
+    assert write_update(changes, live, tmp_path / "up").cells == 1
+
+
+def test_a_code_that_another_item_keeps_is_not_taken_from_it(tmp_path):
+    sheet = [LIVE[0], ["B", "1", "Hive", "10.00", "5"], *LIVE[3:]]  # B's own row is gone, and A's says B
+
+    changes = made(tmp_path, sheet, options=Options(settled=Settings(identity="item_id")))
+
+    assert (changes.new_keys(), cells_of(changes)) == ({}, {})
+    assert "the item_id of another (A)" in changes.findings.filter(check="two items")["say"][0]
+    assert changes.head.counts["refused"] == 1

@@ -29,11 +29,11 @@ from neat_delta.changes.changeset import (
 from neat_delta.changes.codes import with_codes
 from neat_delta.changes.holdback import hold_back
 from neat_delta.changes.removal import with_removals
-from neat_delta.changes.rowfindings import likely_code_changes, rescued, row_findings, unknown_codes
+from neat_delta.changes.rowfindings import likely_code_changes, rescued, row_findings, two_items, unknown_codes
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import Key, Matched, Pairing, choose_key, match_columns, pair_rows
 from neat_delta.matching.choose import scope_of
-from neat_delta.matching.identity import likely_same, same_as_told, same_by
+from neat_delta.matching.identity import likely_same, parted_by, same_as_told, same_by, with_free_codes
 from neat_delta.matching.likeness import LIKELY, likely_items, naming_field
 from neat_delta.matching.rescue import likely_damaged, rescued_codes, with_codes_of
 from neat_delta.voice import SILENCE, Voice
@@ -205,7 +205,7 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
         gone = tell_rows(live, key, rows).with_columns(row=rows)
         nameless = len(edited.bad) + len(pairing.blank)
         changes = with_removals(changes, live, key, gone, options.remove, nameless, options.settled)
-    return Comparison(
+    seen = Comparison(
         changes=changes,
         live=live,
         edited=edited,
@@ -219,6 +219,8 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
         outside=len(outside),
         likely=likely,
     )
+    strange = two_items(live, edited, key, pairing, options.settled.identity)
+    return held_back(seen, strange) if len(strange) else seen
 
 
 def with_rescues(live: Catalogue, edited: Catalogue, key: Key, options: Options) -> tuple[Catalogue, pl.DataFrame]:
@@ -262,18 +264,26 @@ def _with_recoded(
     """
     found = pl.DataFrame(schema={"edited": pl.UInt32, "live": pl.UInt32})
     identity = options.settled.identity
+    parted = pairing
     if identity and identity in live.names and identity in edited.names and identity not in key.fields:
-        found = pl.concat([found, same_by(live, edited, pairing, identity)])
+        parted = parted_by(live, edited, pairing, identity)
+        found = pl.concat([found, same_by(live, edited, parted, identity)])
     if options.accepted is not None:
         found = pl.concat([found, same_as_told(live, edited, key, pairing, options.accepted)]).unique()
     found = found.join(damaged, on=["edited", "live"], how="anti")
     found = found.filter(pl.col("edited").is_unique() & pl.col("live").is_unique()).sort("live")
+    found = with_free_codes(live, edited, key, found)
     if found.is_empty():
         return pairing, found
-    pairs = pl.concat([pairing.pairs, found.select(pairing.pairs.columns)]).sort("live")
-    new = pairing.new.filter(~pairing.new.is_in(found["edited"].implode()))
-    gone = pairing.gone.filter(~pairing.gone.is_in(found["live"].implode()))
-    return replace(pairing, pairs=pairs, new=new, gone=gone), found
+    rest = pairing.pairs.join(found, on="edited", how="anti", maintain_order="left")
+    rest = rest.join(found, on="live", how="anti", maintain_order="left")
+    pairs = pl.concat([rest, found.select(pairing.pairs.columns)]).sort("live")
+    taken, given = found["edited"].implode(), found["live"].implode()
+    new = pairing.new.filter(~pairing.new.is_in(taken))
+    gone = pairing.gone.filter(~pairing.gone.is_in(given))
+    # An item that lost its row to another, and found none, has none.
+    bereft = pairing.pairs.filter(pl.col("edited").is_in(taken) & ~pl.col("live").is_in(given))["live"]
+    return replace(pairing, pairs=pairs, new=new, gone=pl.concat([gone, bereft]).sort()), found
 
 
 def _states(pairing: Pairing, pairs: pl.DataFrame, found: CellChanges, recoded: pl.Series) -> pl.DataFrame:

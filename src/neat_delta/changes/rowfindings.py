@@ -207,6 +207,32 @@ def likely_code_changes(live: Catalogue, edited: Catalogue, key: Key, pairs: pl.
     )
 
 
+def two_items(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing, identity: str | None) -> pl.DataFrame:
+    """Rows that have the code of one item and the second identity of another: nobody can tell which they are."""
+    if not identity or identity in key.fields or not {identity} <= {*live.names} & {*edited.names}:
+        return no_findings()
+    pairs = pairing.pairs
+    ours, theirs = (
+        catalogue.cells([identity], pairs[side])[identity].str.strip_chars()
+        for side, catalogue in (("live", live), ("edited", edited))
+    )
+    apart = (ours != theirs) & (ours != "") & (theirs != "")
+    if not apart.any():
+        return no_findings()
+    whose = pl.DataFrame({"id": live.cells([identity])[identity].str.strip_chars(), "other": key.values(live)})
+    rows = pairs.filter(apart).with_columns(theirs.filter(apart).alias("id"))
+    rows = rows.join(whose.unique("id", keep="first"), on="id", how="inner", maintain_order="left")
+    say = f"this is the code of one item and the {identity} of another ({{}}); mend one of the two"
+    return findings_frame(
+        "two items",
+        "stop",
+        key=key.values(live, rows["live"]),
+        line=_lines(edited, rows["edited"]),
+        value=rows["id"],
+        say=rows.select(pl.format(say, "other")).to_series(),
+    )
+
+
 def unknown_codes(codes: pl.Series) -> pl.DataFrame:
     """Codes that were asked for, and that neither file has."""
     return findings_frame(

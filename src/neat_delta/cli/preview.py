@@ -334,9 +334,10 @@ def _next(path: Path, made: dict[str, list[str]]) -> Text:
 
 
 def _item(changes: ChangeSet, live: Catalogue, key: str, width: int) -> Iterator[Text]:
-    from neat_delta.matching import Key
+    from neat_delta.matching import JOINT, Key
     from neat_delta.views.preview import item_view
 
     rows = (Key(changes.head.key, told=True).values(live) == key).arg_true()
-    there = live.cells(live.names, rows.head(1)).row(0, named=True) if len(rows) else {}
+    codes = dict(zip(changes.head.key, key.split(JOINT), strict=True))
+    there = live.cells(live.names, rows.head(1)).row(0, named=True) if len(rows) else codes
     yield from item_view(changes, live, key, there, width)

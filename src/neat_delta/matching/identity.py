@@ -5,6 +5,7 @@ What else is alike only suggests it.
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -30,6 +31,44 @@ def same_by(live: Catalogue, edited: Catalogue, pairing: Pairing, field: str) ->
         frame = pl.DataFrame({name: rows, "value": values}).filter(pl.col("value") != "")
         sides.append(frame.filter(pl.col("value").is_unique()))
     return sides[0].join(sides[1], on="value", maintain_order="left").select("edited", "live")
+
+
+def parted_by(live: Catalogue, edited: Catalogue, pairing: Pairing, field: str) -> Pairing:
+    """The pairing without pairs whose second identity says that they are two: their rows are new, their items gone.
+
+    So are codes seen that items have exchanged, or handed on from one to the next. Only identities that such an item,
+    or one without a row, has are taken for the truth; any other is an edit of the field.
+    """
+    pairs = pairing.pairs
+    ours = live.cells([field], pairs["live"])[field].str.strip_chars()
+    theirs = edited.cells([field], pairs["edited"])[field].str.strip_chars()
+    apart = (ours != theirs) & (ours != "") & (theirs != "")
+    if not apart.any():
+        return pairing
+    missing = live.cells([field], pairing.gone)[field].str.strip_chars()
+    known = pl.concat([ours.filter(apart), missing])
+    apart &= theirs.is_in(known.implode())
+    loose = pairs.filter(apart)
+    return replace(
+        pairing,
+        pairs=pairs.filter(~apart),
+        new=pl.concat([pairing.new, loose["edited"]]),
+        gone=pl.concat([pairing.gone, loose["live"]]),
+    )
+
+
+def with_free_codes(live: Catalogue, edited: Catalogue, key: Key, found: pl.DataFrame) -> pl.DataFrame:
+    """Those code changes (edited, live) whose new code no item has, or only one that gets another code as well."""
+    while len(found):
+        wanted = key.values(edited, found["edited"])
+        codes = pl.DataFrame({"code": key.values(live)}).with_row_index("row")
+        in_use = codes.join(wanted.to_frame("code"), on="code", how="semi")
+        stays = in_use.filter(~pl.col("row").is_in(found["live"].implode()))["code"]
+        free = found.filter(~wanted.is_in(stays.implode()))
+        if len(free) == len(found):
+            break
+        found = free
+    return found
 
 
 def same_as_told(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing, told: pl.DataFrame) -> pl.DataFrame:

@@ -1,0 +1,72 @@
+"""Times looking at a change set of 20,000 items against a live export of a million, and the page made of it.
+
+    python benchmarks/preview.py [--items 1000000] [--runs 3]
+
+The first paint of the page is that of a headless Chromium, if there is one on the PATH.
+"""
+
+from __future__ import annotations
+
+import argparse
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from importlib import import_module
+from pathlib import Path
+
+from compare import HERE, PROGRAM
+
+from neat_delta.catalogue.settings import Settings
+from neat_delta.changes import load_changes
+from neat_delta.changes.bothsides import BothSides
+from neat_delta.reading import read_catalogue
+from neat_delta.views.page import review_page
+
+PAINT = "performance.getEntriesByName('first-contentful-paint')[0].startTime"
+
+
+def timed(call: object) -> float:
+    """Seconds that a call takes."""
+    begun = time.perf_counter()
+    call()  # type: ignore[operator]
+    return time.perf_counter() - begun
+
+
+def main() -> None:
+    """Make the files, take the times, print them."""
+    told = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    told.add_argument("--items", type=int, default=1_000_000)
+    told.add_argument("--runs", type=int, default=3)
+    args = told.parse_args()
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        subprocess.run([sys.executable, str(HERE / "make_pair.py"), str(args.items), "0.02", name], check=True)
+        kept, page = folder / "c.changes.jsonl", folder / "page.html"
+        files = [str(folder / "live.csv"), str(folder / "edited.csv")]
+        subprocess.run([*PROGRAM, "compare", *files, "--out", str(kept), "--quiet"], check=False)
+        look = [*PROGRAM, "preview", str(kept)]
+        shown = [timed(lambda: subprocess.run(look, check=False, capture_output=True)) for _ in range(args.runs)]
+        loaded = [timed(lambda: load_changes(kept)) for _ in range(args.runs)]
+        # The command loads these while it reads the files.
+        for package in ("matplotlib.figure", "matplotlib.backends.backend_svg", "jinja2"):
+            import_module(package)
+        both = BothSides(load_changes(kept), read_catalogue(folder / "live.csv"))
+        written = timed(lambda: page.write_bytes(review_page(both, Settings(), kept.name)))
+        print(f"preview, the whole command: {statistics.median(shown):.2f} s")
+        print(f"reading the change set: {statistics.median(loaded):.2f} s")
+        print(f"writing the page, packages loaded meanwhile: {written:.2f} s, {page.stat().st_size / 1e6:.1f} MB")
+        if chromium := shutil.which("chromium"):
+            from playwright.sync_api import sync_playwright
+
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
+                tab = browser.new_page(viewport={"width": 1280, "height": 800})
+                tab.goto(page.as_uri())
+                print(f"first paint of the page: {tab.evaluate(PAINT) / 1000:.2f} s")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,89 @@
+import json
+
+import pytest
+
+from helpers import import_into, neat_delta, read_table, update_files, write_table
+
+LIVE = [["sku", "näme", "price", "stock"], *([f"0{at}", f"Hive {at}", f"{at}.00", str(at)] for at in range(10, 20))]
+
+
+@pytest.fixture
+def shop(tmp_path):
+    """A kept change set, and an export in which the shop has moved on."""
+    edited, fresh = [list(row) for row in LIVE], [list(row) for row in LIVE]
+    for at in (1, 2, 3):
+        edited[at][2] = edited[at][2].replace(".00", ".90")
+    edited[4][3] = "24"
+    fresh[1][2], fresh[2][2], fresh[4][3] = "10.90", "11.50", "5"
+    for name, table in (("live.csv", LIVE), ("edited.csv", edited), ("fresh.csv", fresh)):
+        write_table(tmp_path / name, table)
+    neat_delta("compare", "live.csv", "edited.csv", "--out", "c.jsonl", cwd=tmp_path)
+    return tmp_path
+
+
+def test_a_change_set_is_brought_up_to_date_and_written_for_the_newer_export(shop):
+    (shop / "catalogue.toml").write_text('[refresh]\ndifference = ["stock"]\n')
+
+    held = neat_delta("refresh", "c.jsonl", "fresh.csv", "--out", "f.jsonl", "--book", "clashes.xlsx", cwd=shop)
+    ours = neat_delta(
+        "refresh", "c.jsonl", "fresh.csv", "--out", "f.jsonl", "--clashes", "price=ours", "--json", cwd=shop
+    )
+    neat_delta("write", "f.jsonl", "-o", "up", cwd=shop)
+
+    assert (held.returncode, ours.returncode) == (1, 0)
+    assert "1 cell that both moved: 1 held back" in held.stdout
+    told = json.loads(ours.stdout)
+    assert (told["there_already"], told["as_difference"], told["untouched"]) == (1, 1, 1)
+    got = import_into(read_table(shop / "fresh.csv"), update_files(shop / "up"))
+    assert [row[2:] for row in got[1:5]] == [["10.90", "10"], ["11.90", "11"], ["12.90", "12"], ["13.00", "16"]]
+    assert (shop / "clashes.xlsx").exists()
+
+
+def test_what_is_left_is_kept_and_the_code_says_whether_anything_is(shop):
+    left = neat_delta("settle", "c.jsonl", "fresh.csv", "--out", "left.jsonl", cwd=shop)
+    done = neat_delta("settle", "c.jsonl", "edited.csv", cwd=shop)
+    neat_delta("write", "left.jsonl", "-o", "up", "--live", "fresh.csv", cwd=shop)
+
+    assert (left.returncode, done.returncode) == (1, 0)
+    assert "landed      1 of 4 changes" in left.stdout
+    assert "everything is in the shop" in done.stdout
+    assert [read_table(path) for path in update_files(shop / "up")] == [[["sku", "price"], ["012", "12.90"]]]
+
+
+def test_only_what_has_landed_and_not_moved_is_put_back(shop):
+    done = neat_delta("undo", "c.jsonl", "-o", "back", "--fresh", "fresh.csv", cwd=shop)
+
+    assert done.returncode == 1
+    assert [read_table(path) for path in update_files(shop / "back")] == [[["sku", "price"], ["010", "10.00"]]]
+
+
+def test_an_old_export_is_refused_unless_its_time_is_told(shop):
+    (shop / "catalogue.toml").write_text("[refresh]\nhours = 24\n")
+
+    old = neat_delta("write", "c.jsonl", "-o", "up", "--as-of", "2020-01-01", cwd=shop)
+    young = neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
+
+    assert (old.returncode, young.returncode) == (2, 0)
+    assert "24 are settled as the most" in old.stderr
+
+
+@pytest.mark.parametrize(
+    ("call", "reason"),
+    [
+        (["refresh", "c.jsonl", "fresh.csv", "--out", "fresh.csv"], "one of the files"),
+        (["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--clashes", "mine"], "hold, ours or theirs"),
+        (["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--clashes", "colour=ours"], "no such field changes"),
+        (["settle", "c.jsonl", "nowhere.csv"], "nowhere.csv"),
+        (["settle", "fresh.csv", "fresh.csv"], "not a change set"),
+        (["send", ".", "--to", "."], "no update was written here"),
+        (["send", "up", "--to", "gopher://x"], "up"),
+        (["journal", "7"], "has no entry 7"),
+        (["shop", "export", "nowhere", "-o", "x.csv"], "there is no practice shop here"),
+    ],
+)
+def test_what_cannot_be_done_says_why_and_leaves_nothing(shop, call, reason):
+    done = neat_delta(*call, cwd=shop)
+
+    assert done.returncode == 2
+    assert reason in done.stderr
+    assert not (shop / "x.jsonl").exists()
