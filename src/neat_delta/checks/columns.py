@@ -26,6 +26,7 @@ FEWEST_MOVED, MOVED, DISTINCT = 6, 0.9, 0.5
 # A sort moves numbers both ways; a rise that happens to land on other items' prices moves them one way.
 EITHER_WAY = 0.25
 RUN = 4
+LONG_RUN, HALF = 6, 0.5
 FILLED = 6
 UNLIKE = 0.8
 FEWEST_SHIFTED = 3
@@ -67,12 +68,16 @@ def dragged_series(trial: Trial) -> pl.DataFrame:
             step=(NOW - NOW.shift()) / gap.cast(pl.Decimal(10, 0)),
             before=(WAS - WAS.shift()) / gap.cast(pl.Decimal(10, 0)),
         )
-        # What was a series before is one of the shop's own.
-        counts = pl.col("changed") & (pl.col("step").abs() == 1) & (pl.col("before") != pl.col("step"))
+        counts = pl.col("changed") & (pl.col("step").abs() == 1)
         rows = rows.with_columns(counts=counts.fill_null(value=False))
         breaks = ~pl.col("counts") | (pl.col("step") != pl.col("step").shift()).fill_null(value=True)
-        rows = rows.with_columns(run=breaks.cum_sum())
-        hit = rows.filter("counts").filter(pl.len().over("run") >= RUN - 1)
+        # What was a series before is one of the shop's own; two numbers may be a step apart by chance.
+        own = (pl.col("before") == pl.col("step")).fill_null(value=False)
+        rows = rows.with_columns(run=breaks.cum_sum(), own=own)
+        length, owned = pl.len().over("run"), pl.col("own").sum().over("run")
+        # So a short run counts only if none of it was one before.
+        plain = (length >= RUN - 1) & (owned == 0)
+        hit = rows.filter("counts").filter(plain | ((length >= LONG_RUN) & (owned < HALF * length)))
         say = "these numbers count on from row to row: was the cell above dragged down? Copy it instead"
         found.append(trial.found(_of(cells, hit), "dragged series", "stop", say))
     return together(found)
