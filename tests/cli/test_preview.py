@@ -114,6 +114,18 @@ def test_everything_is_written_where_it_was_asked_for(shop):
     assert "neat-delta pick c.changes.jsonl --book b.xlsx --out c-picked.changes.jsonl" in done.stdout
 
 
+def test_where_nothing_changes_there_is_nothing_to_show_and_nothing_fails(shop):
+    write_table(shop / "same.csv", LIVE)
+    neat_delta("compare", "live.csv", "same.csv", "--out", "none.changes.jsonl", cwd=shop)
+
+    every = ("--money", "--stock", "--by", "category", "--page", "n.html", "--book", "n.xlsx", "--plots", "none")
+    done = neat_delta("preview", "none.changes.jsonl", *every, cwd=shop)
+
+    assert done.returncode == 0, done.stderr
+    assert "there is nothing to draw" in done.stdout
+    assert "0 cells of 0 items to be changed" in done.stdout
+
+
 def test_a_part_is_picked_written_and_its_rest_told(shop):
     preview(shop, "--book", "b.xlsx", "--book-by", "item", "--only", "price")
 

@@ -319,7 +319,10 @@ def _view(
         yield from views.findings_of(changes, shown)
     yield Text()
     for what, files in made.items():
-        yield labelled(what, files[0] + (f" and {several(len(files) - 1, 'more file')}" if len(files) > 1 else ""))
+        more = f" and {several(len(files) - 1, 'more file')}" if len(files) > 1 else ""
+        yield labelled(
+            what, files[0] + more if files else "there is nothing to draw: no price, stock or category changes"
+        )
     yield _next(path, made)
 
 
