@@ -140,3 +140,8 @@ def test_it_prints_all_items_that_are_shown(page):
 
     assert len(codes(page)) == int(page.inner_text("#shown").split()[0])
     assert page.locator("figure svg").count() == 4
+    assert page.locator("details:not([open])").count() == 0
+    page.set_viewport_size({"width": 760, "height": 1000})
+    page.emulate_media(media="print")
+    wide = "document.getElementById('table').getBoundingClientRect().right <= document.documentElement.clientWidth"
+    assert page.evaluate(wide)

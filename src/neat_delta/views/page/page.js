@@ -167,8 +167,17 @@ at("list").addEventListener("scroll", () => requestAnimationFrame(() => draw(fal
 addEventListener("resize", () => draw(true));
 at("filters").addEventListener("input", choose);
 at("filters").addEventListener("reset", () => setTimeout(choose));
-addEventListener("beforeprint", () => draw(true, true));
-addEventListener("afterprint", () => draw(true));
+// Paper has no arrows to open things with, and no screen to draw just a part of.
+let opened = [];
+addEventListener("beforeprint", () => {
+  opened = [...document.querySelectorAll("details:not([open])")];
+  for (const part of opened) part.open = true;
+  draw(true, true);
+});
+addEventListener("afterprint", () => {
+  for (const part of opened) part.open = false;
+  draw(true);
+});
 addEventListener("keydown", (event) => {
   if (event.key === "/" && !/^(INPUT|SELECT|TEXTAREA)$/.test(document.activeElement.tagName)) {
     event.preventDefault();
