@@ -71,6 +71,7 @@ def test_an_old_export_is_refused_unless_its_time_is_told(shop):
     ("call", "reason"),
     [
         (["refresh", "c.jsonl", "fresh.csv", "--out", "fresh.csv"], "one of the files"),
+        (["refresh", "c.jsonl", "fresh.csv", "--out", "c.jsonl"], "one of the files"),
         (["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--clashes", "mine"], "hold, ours or theirs"),
         (["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--clashes", "colour=ours"], "no such field changes"),
         (["settle", "c.jsonl", "nowhere.csv"], "nowhere.csv"),

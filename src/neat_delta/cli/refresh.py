@@ -74,7 +74,7 @@ def refresh_command(
         seen = refresh(loaded, export, settled, policy, by_field)
         if book is not None:
             write_whole(book, as_workbook(clashes_table(seen)))
-        save_changes(seen.changes, out, inputs=[fresh])
+        save_changes(seen.changes, out, inputs=[changes, fresh])
     if spoken.as_json:
         show_json(_as_dict(seen, out))
     elif not spoken.quiet:
