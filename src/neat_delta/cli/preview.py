@@ -291,7 +291,7 @@ def _view(
     from neat_delta.views.look import several
 
     shown = Shown(width, seen.everything)
-    yield from views.head_view(changes if changes is not whole else whole, path.name, width)
+    yield from views.head_view(changes, path.name, width)
     if changes is not whole:
         cells = f"{several(len(changes.cells), 'cell')} of {len(whole.cells):,}"
         yield labelled("this part", f"{cells} that the change set has; pick keeps just these", "strong")
