@@ -12,7 +12,7 @@ text = st.text(st.sampled_from("ab ,.ä\n"), max_size=30)
 @given(text, text, st.booleans())
 def test_what_stayed_and_went_is_the_old_text_and_what_stayed_and_came_the_new(was, now, long):
     if long:
-        was, now = "x " * MOST_WORDS + was, "x " * MOST_WORDS + now
+        was, now = "y" + was + "x " * MOST_WORDS + was, "z" + now + "x " * MOST_WORDS + now
 
     parts = pieces(was, now)
 

@@ -14,8 +14,8 @@ from neat_delta.views.look import STYLES, printable
 
 SAME, WENT, CAME = "same", "went", "came"
 WORDS = re.compile(r"\w+|\s+|[^\w\s]")
-# Beyond so many words the places where two texts part are found by their ends alone.
-MOST_WORDS = 2_000
+# Between the ends that two texts share, so many words and spaces are compared one by one.
+MOST_WORDS = 200
 # So many characters of what stayed are enough to see where one is.
 AROUND = 24
 CUT = "…"
@@ -38,18 +38,34 @@ def pieces(was: str | None, now: str | None, separator: str | None = None) -> li
     if separator:
         return _of_several(was, now, separator)
     before, after = (WORDS.findall(text or "") for text in (was, now))
+    head, tail = _shared_ends(before, after)
+    found = [
+        Piece("same", "".join(before[:head])),
+        *_middle(before[head : len(before) - tail], after[head : len(after) - tail]),
+    ]
+    found.append(Piece("same", "".join(before[len(before) - tail :])))
+    return _joined([piece for piece in found if piece.text])
+
+
+def _shared_ends(before: list[str], after: list[str]) -> tuple[int, int]:
+    """How many words two texts share at their beginning, and how many of the others at their end."""
+    shorter = min(len(before), len(after))
+    head = next((at for at in range(shorter) if before[at] != after[at]), shorter)
+    tail = next((at for at in range(shorter - head) if before[-1 - at] != after[-1 - at]), shorter - head)
+    return head, tail
+
+
+def _middle(before: list[str], after: list[str]) -> list[Piece]:
+    """The pieces of what lies between the shared ends; a long stretch is one change, for comparing costs its square."""
     if len(before) + len(after) > MOST_WORDS:
-        return _by_ends(was or "", now or "")
+        return [Piece("went", "".join(before)), Piece("came", "".join(after))]
     found: list[Piece] = []
     for kind, a, b, c, d in SequenceMatcher(a=before, b=after, autojunk=False).get_opcodes():
         if kind == "equal":
             found.append(Piece("same", "".join(before[a:b])))
             continue
-        if b > a:
-            found.append(Piece("went", "".join(before[a:b])))
-        if d > c:
-            found.append(Piece("came", "".join(after[c:d])))
-    return _joined(found)
+        found += [Piece("went", "".join(before[a:b])), Piece("came", "".join(after[c:d]))]
+    return found
 
 
 def in_surroundings(parts: list[Piece], around: int = AROUND) -> list[Piece]:
@@ -104,19 +120,6 @@ def _of_several(was: str | None, now: str | None, separator: str) -> list[Piece]
     came = [Piece("came", value) for value in after if value not in before]
     # Where just the order changes, or what counts in no value, the whole cell does.
     return went + came or [Piece("went", was or ""), Piece("came", now or "")]
-
-
-def _by_ends(was: str, now: str) -> list[Piece]:
-    shorter = min(len(was), len(now))
-    head = next((at for at in range(shorter) if was[at] != now[at]), shorter)
-    tail = next((at for at in range(shorter - head) if was[-1 - at] != now[-1 - at]), shorter - head)
-    parts = [
-        Piece("same", was[:head]),
-        Piece("went", was[head : len(was) - tail]),
-        Piece("came", now[head : len(now) - tail]),
-        Piece("same", was[len(was) - tail :]),
-    ]
-    return [part for part in parts if part.text]
 
 
 def _joined(parts: list[Piece]) -> list[Piece]:
