@@ -25,6 +25,8 @@ EXAMPLES = 3
 # Values are limited if there are few of them and each stands for several items.
 MOST_CHOICES = 60
 LEAST_USES = 4
+# Where more than this share of a sample of cells differ, most cells stand alone.
+SAMPLE, MOSTLY_ALONE = 100_000, 0.9
 # With more distinct values than this share of the filled cells, no value is common.
 VARIED = 0.5
 
@@ -79,7 +81,7 @@ def profile(catalogue: Catalogue, settled: Settings = NOTHING) -> list[ColumnPro
 
 def _profile(cells: pl.Series, field: str, column: str, told: FieldSettings) -> ColumnProfile:
     counted = _counted(cells.alias("value"))
-    values = counted.filter(~pl.col("value").str.contains(BLANK))
+    values = counted.filter(~_blank(counted["value"]))
     filled = int(values["count"].sum())
     if not _varied(values, filled):
         values = values.sort("count", "value", descending=[True, False])
@@ -91,20 +93,36 @@ def _profile(cells: pl.Series, field: str, column: str, told: FieldSettings) -> 
 def _counted(cells: pl.Series) -> pl.DataFrame:
     """The distinct values of the series "value" with their counts (frame of value, count), in no order.
 
-    A value whose hash no other cell has differs from all others, which spares grouping the texts of most names and
-    codes.
+    Numbers are grouped far faster than texts, so their hashes are. Cells whose hash nobody else has differ from all
+    others; that two texts of a group differ all the same would show in a second hash of another seed.
     """
-    alone = cells.clear()
-    if len(cells) > TOP and cells.head(TOP).n_unique() > VARIED * TOP:
-        hashes = cells.hash()
-        if hashes.n_unique() == len(cells):
-            alone, cells = cells, alone
-        else:
-            shared = hashes.is_duplicated()
-            alone, cells = cells.filter(~shared), cells.filter(shared)
-    grouped = cells.to_frame().group_by("value", maintain_order=False).len("count")
+    if cells.head(TOP).n_unique() <= VARIED * TOP:
+        return cells.to_frame().group_by("value").agg(pl.len().alias("count"))
+    hashes = cells.hash(seed=1)
+    some = hashes.gather_every(max(1, len(hashes) // SAMPLE))
+    alone, rest = cells.clear(), pl.DataFrame([cells, hashes.alias("hash")])
+    if some.n_unique() > MOSTLY_ALONE * len(some):
+        order = hashes.sort()
+        shared = order.filter(order == order.shift()).unique()
+        repeated = hashes.is_in(shared.implode())
+        alone, rest = (cells.filter(~repeated), rest.filter(repeated)) if len(shared) else (cells, rest.clear())
+    grouped = rest.group_by("hash").agg(pl.col("value").first(), pl.len().alias("count"))
+    if _fingerprints(rest["value"]).sum() != (_fingerprints(grouped["value"]) * grouped["count"]).sum():
+        grouped = rest.group_by("value").agg(pl.len().alias("count"))
     once = alone.to_frame().with_columns(pl.lit(1, dtype=grouped.schema["count"]).alias("count"))
-    return pl.concat([once, grouped])
+    return pl.concat([once, grouped.select("value", "count")])
+
+
+def _fingerprints(values: pl.Series) -> pl.Series:
+    """Another hash, small enough for the sum over a column's cells to be exact."""
+    return values.hash(seed=2) // 2**32
+
+
+def _blank(values: pl.Series) -> pl.Series:
+    """Which values hold nothing but space; only those that begin with none of the usual signs need a closer look."""
+    suspects = ((values < "!") | (values >= "\u0080")).arg_true()
+    blank = suspects.filter(values.gather(suspects).str.contains(BLANK))
+    return pl.repeat(False, len(values), dtype=pl.Boolean, eager=True).scatter(blank, True)
 
 
 def _first(cells: pl.Series) -> list[str]:

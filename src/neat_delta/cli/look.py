@@ -48,19 +48,23 @@ def look_command(
     Delimited text, XLSX, ODS, JSON Lines and XML, also packed with gzip or zip; "-" is standard input. With a
     catalogue.toml, also how its columns match the fields that are settled there.
     """
+    from concurrent.futures import ThreadPoolExecutor
+
     from neat_delta.begun import Begun
 
     begun = Begun(file, fingerprints=False)
-    # Now that the file is on its way, there is time to load what is needed to understand it.
-    from neat_delta.catalogue.profile import profile
-    from neat_delta.checks import damage_in
-    from neat_delta.matching.candidates import key_candidates
+    # Now that the file is on its way, there is time to load what is needed to read it, and then to judge it.
     from neat_delta.reading import read_catalogue
-    from neat_delta.views.overview import overview
 
     settled = settled_in(settings)
-    with progress(spoken) as voice:
-        catalogue = read_catalogue(file, voice, form.told(), begun).renamed(settled.names())
+    with progress(spoken) as voice, ThreadPoolExecutor(max_workers=1) as reader:
+        reading = reader.submit(read_catalogue, file, voice, form.told(), begun)
+        from neat_delta.catalogue.damage import damage_in
+        from neat_delta.catalogue.profile import profile
+        from neat_delta.matching.candidates import key_candidates
+        from neat_delta.views.overview import overview
+
+        catalogue = reading.result().renamed(settled.names())
         voice.step("counting values")
         columns = profile(catalogue, settled)
         keys = key_candidates(catalogue, columns)

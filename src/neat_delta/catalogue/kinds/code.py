@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from neat_delta.catalogue.kinds.kind import few
 from neat_delta.catalogue.kinds.verbatim import Verbatim
 
 if TYPE_CHECKING:
@@ -15,9 +16,13 @@ MOSTLY = 0.9
 
 def fits(values: pl.Series, field: str) -> bool:
     """No spaces, not long, and a digit in nearly all of them."""
-    if (values.str.len_chars() >= LONGEST).any() or values.str.contains(r"\s").any():
+    if _spaced_or_long(few(values)) or _spaced_or_long(values):
         return False
     return int(values.str.contains(r"\d").sum()) > MOSTLY * len(values)
+
+
+def _spaced_or_long(values: pl.Series) -> bool:
+    return bool((values.str.len_chars() >= LONGEST).any() or values.str.contains(r"\s").any())
 
 
 def read(cells: pl.Series) -> pl.Series:

@@ -17,11 +17,13 @@ FEWEST_OF_A_CODE = 5
 
 def fits(values: pl.Series, field: str) -> bool:
     """Whole numbers of up to nine digits; those of five or more digits that all have one length name things."""
-    if not few(values).str.contains(PLAIN).all() or not values.str.contains(PLAIN).all():
+    if not few(values).str.contains(PLAIN).all():
         return False
-    lengths = values.str.len_chars().unique().sort()
-    shortest, longest = lengths[0], lengths[-1]
-    return bool(longest <= MOST_DIGITS and not shortest == longest >= FEWEST_OF_A_CODE)
+    lengths = values.str.len_chars()
+    shortest, longest = lengths.min(), lengths.max()
+    if longest > MOST_DIGITS or shortest == longest >= FEWEST_OF_A_CODE:  # type: ignore[operator]
+        return False
+    return bool(values.str.contains(PLAIN).all())
 
 
 KIND = Numeric("count", turn=40, wants="a whole number", fits=fits, whole=True)

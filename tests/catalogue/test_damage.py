@@ -1,8 +1,8 @@
 import polars as pl
 import pytest
 
+from neat_delta.catalogue.damage import damage_marks
 from neat_delta.catalogue.kinds import infer_kind
-from neat_delta.checks.damage import damage_marks
 
 PRICES = [f"{at}.50" for at in range(60)]
 CODES = [f"{at:06}" for at in range(400, 460)]

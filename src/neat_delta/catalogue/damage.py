@@ -100,7 +100,7 @@ def _cut_off(values: pl.Series, kind: str) -> pl.Series:
 
 def _shortened(values: pl.Series, kind: str) -> pl.Series:
     """Shorter numbers in a column whose numbers have one length and zeros in front."""
-    if not _mostly_numbers_at_best(values):
+    if not _mostly_numbers_at_best(values) or values.str.len_bytes().n_unique() < 2:
         return _nowhere(values)
     digits = values.str.contains(r"^\d+$")
     lengths = values.filter(digits).str.len_chars()
