@@ -9,8 +9,12 @@ import hashlib
 import sys
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from neat_delta.errors import Unreadable
+
+if TYPE_CHECKING:
+    from neat_delta.remote import Where
 
 STANDARD_INPUT = Path("-")
 
@@ -22,13 +26,15 @@ class Begun:
     ``fingerprints`` these are only worked out when somebody asks.
     """
 
-    def __init__(self, *paths: Path, fingerprints: bool = True) -> None:
+    def __init__(self, *paths: Where, fingerprints: bool = True) -> None:
         beside = ThreadPoolExecutor(max_workers=1)
-        self._data: dict[Path, Future[bytes]] = {path: beside.submit(read_bytes, path) for path in dict.fromkeys(paths)}
+        self._data: dict[Where, Future[bytes]] = {
+            path: beside.submit(read_bytes, path) for path in dict.fromkeys(paths)
+        }
         prints = self._data.items() if fingerprints else ()
         self._prints = {path: beside.submit(_fingerprint_of, data) for path, data in prints}
 
-    def data(self, path: Path) -> bytes:
+    def data(self, path: Where) -> bytes:
         """A file's bytes.
 
         Raises:
@@ -36,7 +42,7 @@ class Begun:
         """
         return self._data[path].result()
 
-    def sha256(self, path: Path) -> str:
+    def sha256(self, path: Where) -> str:
         """A file's fingerprint in hexadecimal."""
         return self._prints[path].result() if path in self._prints else _fingerprint_of(self._data[path])
 
@@ -50,12 +56,16 @@ def _fingerprint_of(data: Future[bytes]) -> str:
     return fingerprint(data.result())
 
 
-def read_bytes(path: Path) -> bytes:
-    """A file's bytes, or those of standard input for ``-``.
+def read_bytes(path: Where) -> bytes:
+    """A file's bytes, fetched if it lies elsewhere, or those of standard input for ``-``.
 
     Raises:
         Unreadable: there is no such file, it is a folder, or it may not be read.
     """
+    if not isinstance(path, Path):
+        from neat_delta.remote.transfer import fetch
+
+        return fetch(path)
     try:
         return sys.stdin.buffer.read() if path == STANDARD_INPUT else path.read_bytes()
     except FileNotFoundError as error:

@@ -11,23 +11,19 @@ NeatDeltaError
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
-if TYPE_CHECKING:
-    from pathlib import Path
-
 
 class NeatDeltaError(Exception):
     """A problem with its place and its remedy; the command line turns it into text and exit code 2.
 
-    ``what`` is a sentence without its full stop. ``line`` counts from 1, the header row included.
+    ``what`` is a sentence without its full stop; ``file`` is a path, an address or a name.
+    ``line`` counts from 1, the header row included.
     """
 
     def __init__(
         self,
         what: str,
         *,
-        file: str | Path | None = None,
+        file: object = None,
         line: int | None = None,
         column: str | None = None,
         value: str | None = None,

@@ -4,6 +4,7 @@ import contextlib
 import itertools
 import json
 import os
+import shutil
 import signal
 import socket
 import sqlite3
@@ -23,6 +24,8 @@ from neat_delta.delivery.send import load_update, send
 from neat_delta.errors import CannotSend, CannotWrite, Unreadable
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
+from neat_delta.remote import trouble, web, where_of
+from servers import PASSWORD_TOLD, ftp_server, sftp_server
 
 
 @pytest.fixture
@@ -127,6 +130,55 @@ def test_a_folder_gets_the_files_in_order_and_only_once(work):
     assert "this place gives no result list" in first.stdout
 
 
+def test_a_file_that_the_shop_has_not_taken_yet_is_not_written_over(work):
+    (work / "inbox").mkdir()
+    (work / "inbox" / "02-changes.csv").write_text("of another update")
+
+    done = neat_delta("send", "up", "--to", "inbox", cwd=work)
+
+    assert done.returncode == 2
+    assert "02-changes.csv: another file of this name is there, which the shop has not taken yet" in done.stderr
+    assert (work / "inbox" / "02-changes.csv").read_text() == "of another update"
+
+
+@contextlib.contextmanager
+def _file_server(sort, work):
+    """A file server of that sort with the export and the sheet; its address, and what a client is told."""
+    folder = work / "served"
+    (folder / "inbox").mkdir(parents=True)
+    for name in ("live.csv", "edited.csv"):
+        shutil.copy(work / name, folder / name)
+    told = PASSWORD_TOLD | {"NEAT_DELTA_KNOWN_HOSTS": str(work / "known_hosts")}
+    with ftp_server(folder) if sort == "ftp" else sftp_server(folder, work) as address:
+        yield address, told
+
+
+@pytest.mark.parametrize("sort", ["ftp", "sftp"])
+def test_files_come_from_a_file_server_and_go_to_one(work, sort):
+    with _file_server(sort, work) as (address, told):
+        files = [f"{address}/live.csv", f"{address}/edited.csv"]
+        done = neat_delta("compare", *files, "--pack", "fewest-cells", "--write", "again", cwd=work, **told)
+        sent = neat_delta("send", "again", "--to", f"{address}/inbox", cwd=work, **told)
+        fresh = neat_delta("settle", "c.jsonl", f"{address}/edited.csv", cwd=work, **told)
+
+    assert (done.returncode, sent.returncode, fresh.returncode) == (0, 0, 0), sent.stderr
+    for name in ("01-changes.csv", "02-changes.csv"):
+        assert (work / "served" / "inbox" / name).read_bytes() == (work / "up" / name).read_bytes()
+    entry = json.loads(neat_delta("journal", "1", "--json", cwd=work).stdout)
+    assert entry["place"] == f"{address}/inbox"
+
+
+@pytest.mark.parametrize("sort", ["ftp", "sftp"])
+def test_killed_anywhere_a_file_server_ends_with_the_same_files(work, sort):
+    with _file_server(sort, work) as (address, told):
+        _killed_again_and_again(work, f"{address}/inbox", **told)
+
+    there = work / "served" / "inbox"
+    assert {path.name: path.read_bytes() for path in there.iterdir()} == {
+        name: (work / "up" / name).read_bytes() for name in ("01-changes.csv", "02-changes.csv")
+    }
+
+
 def test_a_spoilt_update_does_not_leave(work):
     path = work / "up" / "02-changes.csv"
     path.write_bytes(path.read_bytes() + b"x")
@@ -191,11 +243,11 @@ class _Unlucky(threading.Thread):
 
 @pytest.mark.parametrize("mishaps", [["cut going"], ["cut coming"], ["silent"], ["cut coming", "silent", "cut going"]])
 def test_a_line_that_is_cut_or_silent_is_tried_again_and_nothing_goes_twice(work, served, monkeypatch, mishaps):
-    monkeypatch.setattr(places, "SILENCE_TIME", 1.0)
+    monkeypatch.setattr(web, "SILENCE_TIME", 1.0)
     port = int(served().rpartition(":")[2])
     unlucky = _Unlucky(port, mishaps)
 
-    entry = send(load_update(work / "up"), ShopInterface(unlucky.address), Journal(work / "j.sqlite"))
+    entry = send(load_update(work / "up"), ShopInterface(where_of(unlucky.address)), Journal(work / "j.sqlite"))
 
     assert entry.state == "done"
     assert imports_in(work) == 2
@@ -203,18 +255,19 @@ def test_a_line_that_is_cut_or_silent_is_tried_again_and_nothing_goes_twice(work
 
 
 def test_nobody_there_is_said_after_some_tries(work, monkeypatch):
-    monkeypatch.setattr(places, "FIRST_PAUSE", 0.01)
+    monkeypatch.setattr(trouble, "FIRST_PAUSE", 0.01)
     with socket.create_server(("127.0.0.1", 0)) as free:
         port = free.getsockname()[1]
 
     with pytest.raises(CannotSend, match="the connection was refused"):
-        send(load_update(work / "up"), ShopInterface(f"http://127.0.0.1:{port}"), Journal(work / "j.sqlite"))
+        send(load_update(work / "up"), ShopInterface(where_of(f"http://127.0.0.1:{port}")), Journal(work / "j.sqlite"))
 
 
 KILLED = """
 import os, signal, sys
 from pathlib import Path
 from neat_delta.delivery import journal, places, send
+from neat_delta.remote import where_of
 steps = int(sys.argv[2])
 def counted(function):
     def stepping(*args, **more):
@@ -232,24 +285,28 @@ def counted(function):
     return stepping
 journal.Journal.begin = counted(journal.Journal.begin)
 journal.Journal.note = counted(journal.Journal.note)
-places.ShopInterface.hand_over = counted(places.ShopInterface.hand_over)
-places.ShopInterface.outcome = counted(places.ShopInterface.outcome)
+place = places.place_of(where_of(sys.argv[1]))
+type(place).hand_over = counted(type(place).hand_over)
+type(place).outcome = counted(type(place).outcome)
 update = send.load_update(Path("up"))
-send.send(update, places.ShopInterface(sys.argv[1]), journal.Journal(Path("journal.sqlite")), resume=True)
+send.send(update, place, journal.Journal(Path("journal.sqlite")), resume=True)
 """
+
+
+def _killed_again_and_again(work, address, **told):
+    for steps in itertools.count():
+        call = [sys.executable, "-c", KILLED, address, str(steps)]
+        done = subprocess.run(call, cwd=work, check=False, capture_output=True, env=os.environ | told)
+        if done.returncode != -signal.SIGKILL:
+            break
+    assert done.returncode == 0, done.stderr.decode()
+    assert steps > 4
 
 
 def test_killed_between_any_two_steps_a_run_that_goes_on_ends_like_an_undisturbed_one(work, served):
     """Each run is killed a step later than the one before; in the end all is there, and nothing was imported twice."""
-    address = served()
-    for steps in itertools.count():
-        call = [sys.executable, "-c", KILLED, address, str(steps)]
-        done = subprocess.run(call, cwd=work, check=False, capture_output=True)
-        if done.returncode != -signal.SIGKILL:
-            break
+    _killed_again_and_again(work, served())
 
-    assert done.returncode == 0, done.stderr.decode()
-    assert steps > 4
     assert in_shop(work) == wanted(work)
     entry = json.loads(neat_delta("journal", "1", "--json", cwd=work).stdout)
     assert [file["state"] for file in entry["files"]] == ["done", "done"]
@@ -268,6 +325,32 @@ def test_two_runs_at_once_do_not_spoil_the_journal(work, served):
     entries = json.loads(neat_delta("journal", "--json", cwd=work).stdout)
     assert [entry["state"] for entry in entries] == ["done"]
     assert imports_in(work) == 2
+
+
+@pytest.fixture
+def small_disk(tmp_path):
+    """A file system with room for very little."""
+    disk = tmp_path / "disk"
+    disk.mkdir()
+    mounted = subprocess.run(["mount", "-t", "tmpfs", "-o", "size=4k", "none", disk], check=False, capture_output=True)
+    if mounted.returncode:
+        pytest.skip("only the machine's keeper may mount a small disk")
+    yield disk
+    subprocess.run(["umount", disk], check=True)
+
+
+def test_a_real_disk_that_is_full_keeps_what_it_had(work, small_disk):
+    (small_disk / "kept.txt").write_text("as it was")
+
+    written = neat_delta("compare", "live.csv", "edited.csv", "--write", small_disk / "up", cwd=work)
+    sent = neat_delta("send", "up", "--to", small_disk, cwd=work)
+    noted = neat_delta("send", "up", "--to", "up", "--journal", small_disk / "journal.sqlite", cwd=work)
+
+    assert [done.returncode for done in (written, sent, noted)] == [2, 2, 2]
+    assert all("Traceback" not in done.stderr for done in (written, sent, noted))
+    assert "No space left" in written.stderr + sent.stderr
+    assert [path.name for path in small_disk.iterdir() if path.suffix != ".sqlite"] == ["kept.txt"]
+    assert (small_disk / "kept.txt").read_text() == "as it was"
 
 
 def test_a_disk_that_is_full_leaves_no_half_file(work, monkeypatch):

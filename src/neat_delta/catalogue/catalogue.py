@@ -10,10 +10,10 @@ from neat_delta.errors import Unreadable
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
-    from pathlib import Path
 
     import polars as pl
 
+    from neat_delta.remote import Where
 
 ASCII = "ascii"
 # What parts the cells of a delimited file, and what people call it.
@@ -63,7 +63,7 @@ class Source:
     The digest of a large file takes as long as parsing it, so ``digest`` may still be at work beside us.
     """
 
-    path: Path
+    path: Where
     digest: Callable[[], str]
 
     @property

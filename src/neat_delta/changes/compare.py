@@ -40,9 +40,9 @@ from neat_delta.voice import SILENCE, Voice
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
-    from pathlib import Path
 
     from neat_delta.catalogue import Catalogue
+    from neat_delta.remote import Where
 
 
 @dataclass(frozen=True)
@@ -64,7 +64,7 @@ class Options:
     emptied: frozenset[str] = frozenset()
     rescue: bool = False
     where: str | None = None
-    items: Path | None = None
+    items: Where | None = None
     add: bool = False
     remove: int | None = None
     accepted: pl.DataFrame | None = None

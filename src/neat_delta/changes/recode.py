@@ -19,9 +19,9 @@ from neat_delta.reading.grid import Grid
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
-    from pathlib import Path
 
     from neat_delta.catalogue import Catalogue
+    from neat_delta.remote import Where
 
 OLD = ("old", "old_code", "old_sku", "from", "was", "code_old", "current", "current_code")
 NEW = ("new", "new_code", "new_sku", "to", "now", "code_new")
@@ -62,7 +62,7 @@ def code_pairs(codes: Catalogue, key: Key, old: str | None = None, new: str | No
     return pl.DataFrame({"old": cells[from_].str.strip_chars(), "new": cells[to], "line": codes.rows.line})
 
 
-def accepted_codes(path: Path) -> pl.DataFrame:
+def accepted_codes(path: Where) -> pl.DataFrame:
     """The code changes of a file that a person accepts (frame of old, new)."""
     return code_pairs(read_catalogue(path), Key(("sku",), told=True)).select("old", "new")
 

@@ -14,10 +14,9 @@ from neat_delta.matching import JOINT
 from neat_delta.reading import Told, fingerprint, read_catalogue
 
 if TYPE_CHECKING:
-    from pathlib import Path
-
     from neat_delta.catalogue import Catalogue
     from neat_delta.changes.changeset import ChangeSet
+    from neat_delta.remote import Where
 
 BOOK_SHEET = "review"
 DECISION, COMMENT, FIELD = "take or leave", "comment", "field"
@@ -34,7 +33,7 @@ class Review:
     comments: tuple[str, ...]
 
 
-def read_review(path: Path, changes: ChangeSet, *, unmarked: bool = False) -> Review:
+def read_review(path: Where, changes: ChangeSet, *, unmarked: bool = False) -> Review:
     """The decisions in a review workbook made from just this change set.
 
     A row without a mark is left, or taken if ``unmarked`` says so; what the workbook has no row of is left.
@@ -83,7 +82,7 @@ def _marks(book: Catalogue, changes: ChangeSet) -> pl.DataFrame:
     )
 
 
-def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Path) -> None:
+def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Where) -> None:
     strange = marks.filter(~pl.col("mark").is_in([TAKE, LEAVE, ""]))
     if len(strange):
         line, mark = strange.row(0, named=True)["line"], strange["mark"][0]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gzip
 from dataclasses import asdict
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import orjson
@@ -32,7 +33,8 @@ from neat_delta.whole import write_whole
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-    from pathlib import Path
+
+    from neat_delta.remote import Where
 
 FORMAT = 1
 
@@ -62,13 +64,13 @@ def head_as_dict(head: Head) -> dict[str, Any]:
     }
 
 
-def save_changes(changes: ChangeSet, path: Path, inputs: Sequence[Path] = ()) -> None:
+def save_changes(changes: ChangeSet, path: Path, inputs: Sequence[Where] = ()) -> None:
     """Keep a change set as a file, compressed if its name ends in ``.gz``; the old one is replaced in one move.
 
     Raises:
         CannotWrite: the file is one of the inputs, or something else than a change set stands there.
     """
-    if any(path.exists() and path.samefile(source) for source in inputs):
+    if path.exists() and any(isinstance(source, Path) and path.samefile(source) for source in inputs):
         raise CannotWrite("this is one of the files compared", file=path, remedy="Give the change set another name.")
     if path.exists() and not _is_change_set(path):
         raise CannotWrite(
@@ -90,7 +92,7 @@ def _is_change_set(path: Path) -> bool:
     return start.startswith(b'{"neat_delta":') or not start
 
 
-def load_changes(path: Path) -> ChangeSet:
+def load_changes(path: Where) -> ChangeSet:
     """Read a change set file, also one that is compressed with gzip.
 
     Raises:
@@ -109,7 +111,7 @@ def load_changes(path: Path) -> ChangeSet:
     return ChangeSet(head, _items(rows), _cells(rows, head), _findings(rows))
 
 
-def _head(line: bytes, path: Path) -> Head:
+def _head(line: bytes, path: Where) -> Head:
     try:
         told = orjson.loads(line)
         version = told["neat_delta"]
@@ -159,7 +161,7 @@ def _item_shape(head: Head) -> pl.Struct:
     )
 
 
-def _first_broken(lines: pl.Series, path: Path) -> Unreadable:
+def _first_broken(lines: pl.Series, path: Where) -> Unreadable:
     for number, line in enumerate(lines, start=2):
         try:
             orjson.loads(line)
@@ -168,7 +170,7 @@ def _first_broken(lines: pl.Series, path: Path) -> Unreadable:
     return Unreadable("the items do not have the form of a change set", file=path)
 
 
-def _check_items(rows: pl.DataFrame, head: Head, path: Path) -> None:
+def _check_items(rows: pl.DataFrame, head: Head, path: Where) -> None:
     known = pl.col("do").is_in([CHANGE, ADD, REMOVE, RECODE, NONE])
     unknown = rows.filter(~known | pl.col("do").is_null() | ((pl.col("do") == RECODE) != pl.col("to").is_not_null()))
     if len(unknown):

@@ -6,15 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import (
-    FILE,
-    Manners,
-    catalogue_file,
-    exported_as,
-    manners,
-    progress,
-    settled_in,
-)
+from neat_delta.cli.common import SOURCE, Manners, catalogue_file, exported_as, manners, progress, settled_in
 from neat_delta.cli.outcome import RULES, Openings, Wanted, finished, openings, outcome, told
 
 if TYPE_CHECKING:
@@ -25,15 +17,16 @@ if TYPE_CHECKING:
 
     from neat_delta.changes import Comparison
     from neat_delta.changes.rules import Rule
+    from neat_delta.remote import Where
 
 
 @click.command("adjust")
-@click.argument("live", type=FILE)
+@click.argument("live", type=SOURCE)
 @click.option(
     "--set", "rules", multiple=True, required=True, metavar="RULE", help='Such as "price = price * 1.05"; repeatable.'
 )
 @click.option("--where", metavar="SQL", help="Only items for which this holds, such as \"maker = 'Thrumhive'\".")
-@click.option("--items", type=FILE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
+@click.option("--items", type=SOURCE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
 @click.option("--ending", metavar="END", help="Give computed numbers this ending, such as .95 or 9.90.")
 @click.option("--multiple-of", metavar="N", help="Make computed numbers multiples of this, such as 5.")
 @click.option(
@@ -49,10 +42,10 @@ if TYPE_CHECKING:
 @catalogue_file
 @manners
 def adjust_command(
-    live: Path,
+    live: Where,
     rules: tuple[str, ...],
     where: str | None,
-    items: Path | None,
+    items: Where | None,
     ending: str | None,
     multiple_of: str | None,
     way: str,

@@ -8,6 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    SOURCE,
     Manners,
     catalogue_file,
     console,
@@ -29,12 +30,13 @@ if TYPE_CHECKING:
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.changes import ChangeSet
+    from neat_delta.remote import Where
 
 
 @click.command("check")
-@click.argument("changes", type=FILE)
+@click.argument("changes", type=SOURCE)
 @click.option(
-    "--live", type=FILE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
+    "--live", type=SOURCE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
 )
 @click.option("--book", type=FILE, metavar="FILE", help="Put the findings into this workbook.")
 @click.option("--all", "everything", is_flag=True, help="Show every finding.")
@@ -42,8 +44,8 @@ if TYPE_CHECKING:
 @catalogue_file
 @manners
 def check_command(
-    changes: Path,
-    live: Path | None,
+    changes: Where,
+    live: Where | None,
     book: Path | None,
     everything: bool,
     opened: Openings,

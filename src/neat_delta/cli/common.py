@@ -20,8 +20,37 @@ if TYPE_CHECKING:
 
 F = TypeVar("F", bound="Callable[..., Any]")
 
-# The core says what is wrong with a file; here only its type is settled.
-FILE = click.Path(path_type=Path)
+
+class _Here(click.Path):
+    """A file or folder of this machine. The core says what is wrong with it; here only its type is settled."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """The path."""
+        if "://" in str(value):
+            self.fail(f"{_shown(value)!r} is an address, and a file or folder of this machine is wanted", param, ctx)
+        return super().convert(value, param, ctx)
+
+
+class _Anywhere(click.Path):
+    """A file of this machine, or one at an address."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """The path or the address."""
+        if "://" not in str(value):
+            return super().convert(value, param, ctx)
+        from neat_delta.remote import where_of
+
+        return where_of(str(value))
+
+
+def _shown(value: object) -> str:
+    from neat_delta.remote.address import without_secrets
+
+    return without_secrets(str(value))
+
+
+FILE = _Here(path_type=Path)
+SOURCE = _Anywhere(path_type=Path)
 
 
 class Manners(NamedTuple):

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.common import (
-    FILE,
+    SOURCE,
     FileForm,
     Manners,
     catalogue_file,
@@ -26,6 +26,8 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
+    from neat_delta.remote import Where
+
 
 def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[str, ...]) -> dict[str, str]:
     pairs = {}
@@ -38,8 +40,8 @@ def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[
 
 
 @click.command("compare")
-@click.argument("live", type=FILE)
-@click.argument("edited", type=FILE)
+@click.argument("live", type=SOURCE)
+@click.argument("edited", type=SOURCE)
 @click.option("--key", multiple=True, metavar="FIELD", help="Match rows on this field; repeat for a key of several.")
 @click.option(
     "--blanks",
@@ -67,11 +69,11 @@ def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[
     help="Send new rows as new items; remove the items that EDITED no longer has (with --at-most).",
 )
 @click.option(
-    "--accept-codes", type=FILE, metavar="FILE", help="Take these new rows (old and new code) for code changes."
+    "--accept-codes", type=SOURCE, metavar="FILE", help="Take these new rows (old and new code) for code changes."
 )
 @click.option("--at-most", type=click.IntRange(min=1), metavar="N", help="The most items that may be removed.")
 @click.option("--where", metavar="SQL", help="Only live items for which this holds, such as \"maker = 'Thrumhive'\".")
-@click.option("--items", type=FILE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
+@click.option("--items", type=SOURCE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
 @list_options
 @outcome
 @openings
@@ -79,17 +81,17 @@ def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[
 @file_form
 @manners
 def compare_command(
-    live: Path,
-    edited: Path,
+    live: Where,
+    edited: Where,
     key: tuple[str, ...],
     blanks: str | None,
     kinds: dict[str, str],
     rescue_codes: bool,
     include: tuple[str, ...],
-    accept_codes: Path | None,
+    accept_codes: Where | None,
     at_most: int | None,
     where: str | None,
-    items: Path | None,
+    items: Where | None,
     listing: ListOptions,
     wanted: Wanted,
     opened: Openings,

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from neat_delta.cli.common import FILE, exported_as, gathered
+from neat_delta.cli.common import SOURCE, exported_as, gathered
 from neat_delta.errors import Unreadable, WrongLive
 
 if TYPE_CHECKING:
@@ -17,10 +17,11 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import ChangeSet
     from neat_delta.changes.narrow import Part
+    from neat_delta.remote import Where
     from neat_delta.voice import Voice
 
 
-def kept(changes: Path, live: Path | None, settled: Settings, voice: Voice) -> tuple[ChangeSet, Catalogue]:
+def kept(changes: Where, live: Where | None, settled: Settings, voice: Voice) -> tuple[ChangeSet, Catalogue]:
     """A kept change set, and the live export it was made from, its columns under the names it gives them."""
     from neat_delta.catalogue import field_name
     from neat_delta.changes import load_changes
@@ -31,7 +32,7 @@ def kept(changes: Path, live: Path | None, settled: Settings, voice: Voice) -> t
     return loaded, ours.renamed({field_name(note.column): name for name, note in loaded.head.fields.items()})
 
 
-def fresh_export(changes: ChangeSet, path: Path, settled: Settings, voice: Voice) -> Catalogue:
+def fresh_export(changes: ChangeSet, path: Where, settled: Settings, voice: Voice) -> Catalogue:
     """A newer export of the shop, its columns under the names that a change set gives them."""
     from neat_delta.catalogue import field_name
     from neat_delta.reading import read_catalogue
@@ -65,7 +66,13 @@ def insist_on_young(live: Catalogue, settled: Settings, as_of: datetime | None) 
     most = settled.refresh.hours
     if most is None:
         return
-    made = as_of or datetime.fromtimestamp(live.source.path.stat().st_mtime)
+    made = as_of or _made(live.source.path)
+    if made is None:
+        raise WrongLive(
+            "this export does not tell when it was made, and [refresh] in catalogue.toml wants a young one",
+            file=live.source.path,
+            remedy="Tell its time with --as-of.",
+        )
     hours = (datetime.now() - made).total_seconds() / 3600
     if hours > most:
         raise WrongLive(
@@ -75,12 +82,19 @@ def insist_on_young(live: Catalogue, settled: Settings, as_of: datetime | None) 
         )
 
 
+def _made(path: Where) -> datetime | None:
+    """When a file was made, as far as this machine knows."""
+    from datetime import datetime
+
+    return datetime.fromtimestamp(path.stat().st_mtime) if isinstance(path, Path) and path.exists() else None
+
+
 class PartTold(NamedTuple):
     """Which part of a change set is meant, as it is told."""
 
     only: tuple[str, ...]
     where: str | None
-    items: Path | None
+    items: Where | None
 
 
 def parts(command: Any) -> Any:
@@ -88,7 +102,7 @@ def parts(command: Any) -> Any:
     options = (
         click.option("--only", multiple=True, metavar="FIELD", help="Only changes of this field; repeatable."),
         click.option("--where", metavar="SQL", help='Only items for which this holds, such as "price > 10".'),
-        click.option("--items", type=FILE, metavar="FILE", help="Only the items whose codes stand in this file."),
+        click.option("--items", type=SOURCE, metavar="FILE", help="Only the items whose codes stand in this file."),
     )
     return gathered(PartTold, "part", options, command)
 
@@ -116,14 +130,15 @@ def part_meant(changes: ChangeSet, part: PartTold, leave: tuple[str, ...] = ()) 
     return Part(part.only, leave, part.where, codes)
 
 
-def _live_of(changes: ChangeSet, path: Path) -> Path:
+def _live_of(changes: ChangeSet, path: Where) -> Path:
     """The live export of a change set kept at this path: beside it, or here.
 
     Raises:
         Unreadable: it is in neither place.
     """
     name = changes.head.live.name
-    for place in (path.parent / name, Path(name)):
+    here = Path(name)
+    for place in (path.parent / name, here) if isinstance(path, Path) else (here,):
         if place.is_file():
             return place
     raise Unreadable(

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from neat_delta.cli.common import FILE, FileForm, gathered
+from neat_delta.cli.common import SOURCE, FileForm, gathered
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.catalogue.settings import ListSettings, Settings
+    from neat_delta.remote import Where
 
 F = TypeVar("F", bound="Callable[..., Any]")
 
@@ -34,7 +35,7 @@ class ListOptions(NamedTuple):
     rules_new: tuple[str, ...]
     remember: dict[str, str]
     remember_value: tuple[tuple[str, str], ...]
-    remember_file: Path | None
+    remember_file: Where | None
 
     def over(self, settled: Settings, form: FileForm) -> ListSettings:
         """What holds for this list: as told in this run, else as it is saved.
@@ -149,7 +150,7 @@ def list_options(command: F) -> F:
         ),
         click.option(
             "--remember-file",
-            type=FILE,
+            type=SOURCE,
             metavar="FILE",
             help="Two columns, their codes and ours; or three: field, their values and ours.",
         ),

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from neat_delta.cli.common import (
-    FILE,
+    SOURCE,
     FileForm,
     Manners,
     catalogue_file,
@@ -30,15 +30,16 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.profile import ColumnProfile
     from neat_delta.catalogue.settings import Settings
     from neat_delta.matching.candidates import KeyCandidates
+    from neat_delta.remote import Where
 
 
 @click.command("look")
-@click.argument("file", type=FILE)
+@click.argument("file", type=SOURCE)
 @catalogue_file
 @file_form
 @manners
 def look_command(
-    file: Path,
+    file: Where,
     settings: Path | None,
     form: FileForm,
     spoken: Manners,

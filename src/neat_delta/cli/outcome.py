@@ -21,6 +21,7 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import Comparison
     from neat_delta.changes.changeset import Allowed
+    from neat_delta.remote import Where
     from neat_delta.voice import Voice
     from neat_delta.writing import Receipt
 
@@ -146,7 +147,7 @@ def outcome(command: F) -> F:
 
 
 def finished(
-    seen: Comparison, settled: Settings, wanted: Wanted, opened: Openings, voice: Voice, inputs: Sequence[Path]
+    seen: Comparison, settled: Settings, wanted: Wanted, opened: Openings, voice: Voice, inputs: Sequence[Where]
 ) -> tuple[Comparison, Receipt | None]:
     """The comparison after all checks, kept and written as it is wanted; ``inputs`` are never written over."""
     from dataclasses import replace
@@ -251,7 +252,7 @@ def _next_step(seen: Comparison, out: Path | None) -> list[str]:
     live = seen.live.source.path
     if out is None:
         return ["neat-delta", *map(_quoted, sys.argv[1:]), "--write", "updates"]
-    found_anyway = live.parent in (out.parent, Path())
+    found_anyway = isinstance(live, Path) and live.parent in (out.parent, Path())
     where = [] if found_anyway else ["--live", _quoted(str(live))]
     return ["neat-delta", "write", _quoted(str(out)), "-o", "updates", *where]
 

@@ -8,6 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    SOURCE,
     Manners,
     catalogue_file,
     console,
@@ -28,12 +29,13 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.changes import ChangeSet
+    from neat_delta.remote import Where
 
 
 @click.command("pick")
-@click.argument("changes", type=FILE)
+@click.argument("changes", type=SOURCE)
 @click.option("--out", type=FILE, required=True, metavar="FILE", help="Keep the smaller change set in this file.")
-@click.option("--book", type=FILE, metavar="FILE", help="A review workbook in which rows are marked take or leave.")
+@click.option("--book", type=SOURCE, metavar="FILE", help="A review workbook in which rows are marked take or leave.")
 @click.option(
     "--unmarked",
     type=click.Choice(["leave", "take"]),
@@ -41,23 +43,25 @@ if TYPE_CHECKING:
     show_default=True,
     help="What becomes of rows of the workbook without a mark.",
 )
-@click.option("--failed", type=FILE, metavar="FILE", help="Take what this result list of the shop says was not taken.")
+@click.option(
+    "--failed", type=SOURCE, metavar="FILE", help="Take what this result list of the shop says was not taken."
+)
 @click.option("--leave", multiple=True, metavar="FIELD", help="Leave out changes of this field; repeatable.")
 @parts
 @click.option(
-    "--live", type=FILE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
+    "--live", type=SOURCE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
 )
 @catalogue_file
 @manners
 def pick_command(
-    changes: Path,
+    changes: Where,
     out: Path,
-    book: Path | None,
+    book: Where | None,
     unmarked: str,
-    failed: Path | None,
+    failed: Where | None,
     leave: tuple[str, ...],
     part: PartTold,
-    live: Path | None,
+    live: Where | None,
     settings: Path | None,
     spoken: Manners,
 ) -> int:
@@ -101,7 +105,7 @@ def pick_command(
     return Exit.ATTENTION if less.stopped() else Exit.DONE
 
 
-def _ways(book: Path | None, failed: Path | None, leave: tuple[str, ...], part: PartTold) -> Iterator[str]:
+def _ways(book: Where | None, failed: Where | None, leave: tuple[str, ...], part: PartTold) -> Iterator[str]:
     """How the part was named, as it was typed."""
     if book:
         yield f"--book {book.name}"
@@ -121,7 +125,7 @@ def _as_dict(changes: ChangeSet, out: Path) -> dict[str, object]:
     return head_as_dict(changes.head) | {"cells": len(changes.cells), "out": str(out)}
 
 
-def _view(whole: ChangeSet, less: ChangeSet, path: Path, out: Path, width: int) -> Iterator[Text]:
+def _view(whole: ChangeSet, less: ChangeSet, path: Where, out: Path, width: int) -> Iterator[Text]:
     from rich.text import Text
 
     from neat_delta.views.comparison import labelled, sentence

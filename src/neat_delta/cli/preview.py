@@ -10,6 +10,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    SOURCE,
     Manners,
     catalogue_file,
     console,
@@ -36,6 +37,7 @@ if TYPE_CHECKING:
     from neat_delta.changes import ChangeSet
     from neat_delta.changes.bothsides import BothSides
     from neat_delta.cli.kept import PartTold
+    from neat_delta.remote import Where
     from neat_delta.voice import Voice
 
 
@@ -46,7 +48,7 @@ class Seen(NamedTuple):
     item: tuple[str, ...]
     money: bool
     stock: bool
-    records: Path | None
+    records: Where | None
     records_csv: Path | None
     limit: int
     everything: bool
@@ -68,7 +70,7 @@ def _seen(command: Any) -> Any:
         click.option("--money", is_flag=True, help="Prices, costs and margins, and the prices that keep a margin."),
         click.option("--stock", is_flag=True, help="Units and value up and down by stock room."),
         click.option(
-            "--records", type=FILE, metavar="FILE", help="Which of these quotes or agreed prices a new cost touches."
+            "--records", type=SOURCE, metavar="FILE", help="Which of these quotes or agreed prices a new cost touches."
         ),
         click.option("--records-csv", type=FILE, metavar="FILE", help="Put what --records found into this file."),
         click.option(
@@ -90,16 +92,16 @@ def _seen(command: Any) -> Any:
 
 
 @click.command("preview")
-@click.argument("changes", type=FILE)
+@click.argument("changes", type=SOURCE)
 @click.option(
-    "--live", type=FILE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
+    "--live", type=SOURCE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
 )
 @parts
 @_seen
 @catalogue_file
 @manners
 def preview_command(
-    changes: Path, live: Path | None, part: PartTold, seen: Seen, settings: Path | None, spoken: Manners
+    changes: Where, live: Where | None, part: PartTold, seen: Seen, settings: Path | None, spoken: Manners
 ) -> int:
     """Look at a kept change set: in the terminal, as a page, as a workbook to mark, as pictures.
 
@@ -196,7 +198,7 @@ def _found(both: BothSides | None, settled: Settings, seen: Seen, voice: Voice) 
     return found
 
 
-def _records(both: BothSides, settled: Settings, path: Path, voice: Voice) -> dict[str, Any]:
+def _records(both: BothSides, settled: Settings, path: Where, voice: Voice) -> dict[str, Any]:
     from neat_delta.changes.money import touched_records
     from neat_delta.matching.recordcolumns import record_columns
     from neat_delta.reading import read_catalogue
@@ -281,7 +283,7 @@ def _view(
     found: Found,
     made: dict[str, list[str]],
     seen: Seen,
-    path: Path,
+    path: Where,
     width: int,
 ) -> Iterator[Text]:
     from rich.text import Text
@@ -326,7 +328,7 @@ def _view(
     yield _next(path, made)
 
 
-def _next(path: Path, made: dict[str, list[str]]) -> Text:
+def _next(path: Where, made: dict[str, list[str]]) -> Text:
     from neat_delta.views.comparison import labelled
 
     if "book" in made:

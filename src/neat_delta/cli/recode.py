@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.common import (
-    FILE,
+    SOURCE,
     FileForm,
     Manners,
     catalogue_file,
@@ -25,10 +25,12 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
+    from neat_delta.remote import Where
+
 
 @click.command("recode")
-@click.argument("live", type=FILE)
-@click.argument("codes", type=FILE)
+@click.argument("live", type=SOURCE)
+@click.argument("codes", type=SOURCE)
 @click.option("--old", metavar="COLUMN", help="The column of CODES with the codes as they are.")
 @click.option("--new", metavar="COLUMN", help="The column of CODES with the codes as they shall be.")
 @click.option("--rename-pictures", is_flag=True, help="Let picture names that hold an item's code follow it.")
@@ -39,8 +41,8 @@ if TYPE_CHECKING:
 @file_form
 @manners
 def recode_command(
-    live: Path,
-    codes: Path,
+    live: Where,
+    codes: Where,
     old: str | None,
     new: str | None,
     rename_pictures: bool,

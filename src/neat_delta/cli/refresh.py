@@ -8,6 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    SOURCE,
     Manners,
     catalogue_file,
     console,
@@ -27,13 +28,14 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.changes.refresh import Refreshed
+    from neat_delta.remote import Where
 
 POLICIES = ("hold", "ours", "theirs")
 
 
 @click.command("refresh")
-@click.argument("changes", type=FILE)
-@click.argument("fresh", type=FILE)
+@click.argument("changes", type=SOURCE)
+@click.argument("fresh", type=SOURCE)
 @click.option("--out", type=FILE, required=True, metavar="FILE", help="Keep the change set that is still needed.")
 @click.option(
     "--clashes",
@@ -45,8 +47,8 @@ POLICIES = ("hold", "ours", "theirs")
 @catalogue_file
 @manners
 def refresh_command(
-    changes: Path,
-    fresh: Path,
+    changes: Where,
+    fresh: Where,
     out: Path,
     clashes: tuple[str, ...],
     book: Path | None,
@@ -110,7 +112,7 @@ def _as_dict(seen: Refreshed, out: Path) -> dict[str, object]:
     }
 
 
-def _view(seen: Refreshed, out: Path, fresh: Path, book: Path | None, width: int) -> Iterator[Text]:
+def _view(seen: Refreshed, out: Path, fresh: Where, book: Path | None, width: int) -> Iterator[Text]:
     from rich.text import Text
 
     from neat_delta.views.closing import refresh_view

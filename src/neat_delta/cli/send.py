@@ -6,30 +6,38 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, Manners, console, manners, progress, show, show_json
+from neat_delta.cli.common import FILE, SOURCE, Manners, console, manners, progress, show, show_json
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.journal import JOURNAL, journal_in
 
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from neat_delta.remote import Where
+
 
 @click.command("send")
 @click.argument("folder", type=FILE, metavar="DIR")
 @click.option(
-    "--to", "place", required=True, metavar="PLACE", help="A folder, or the http(s) address of the shop's interface."
+    "--to",
+    "place",
+    type=SOURCE,
+    required=True,
+    metavar="PLACE",
+    help="A folder; a folder on a file server (ftp, ftps, sftp); or the http(s) address of the shop's interface.",
 )
 @click.option("--resume", is_flag=True, help="Go on with a sending that was cut off.")
 @click.option("--results", type=FILE, metavar="FILE", help="Put the shop's result list into this file (CSV).")
 @JOURNAL
 @manners
 def send_command(
-    folder: Path, place: str, resume: bool, results: Path | None, journal: Path | None, spoken: Manners
+    folder: Path, place: Where, resume: bool, results: Path | None, journal: Path | None, spoken: Manners
 ) -> int:
     """Send a written update to the shop: its files in their order, each after the one before was taken.
 
     It stops at the first file that is refused. The journal knows what has gone, so that nothing goes twice; a sending
-    that was cut off goes on with --resume. A token for the shop is taken from the variable NEAT_DELTA_TOKEN.
+    that was cut off goes on with --resume. Passwords and tokens come from variables such as NEAT_DELTA_TOKEN, or from
+    the system's keyring.
     """
     from neat_delta.delivery.places import place_of
     from neat_delta.delivery.send import load_update, send

@@ -8,6 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    SOURCE,
     Manners,
     catalogue_file,
     console,
@@ -28,17 +29,18 @@ if TYPE_CHECKING:
 
     from neat_delta.changes import ChangeSet
     from neat_delta.changes.settle import Settled
+    from neat_delta.remote import Where
 
 
 @click.command("settle")
-@click.argument("changes", type=FILE)
-@click.argument("fresh", type=FILE)
+@click.argument("changes", type=SOURCE)
+@click.argument("fresh", type=SOURCE)
 @click.option("--out", type=FILE, metavar="FILE", help="Keep the change set of what has not landed.")
 @click.option("--limit", type=click.IntRange(min=1), default=20, show_default=True, metavar="N", help="List so many.")
 @catalogue_file
 @manners
 def settle_command(
-    changes: Path, fresh: Path, out: Path | None, limit: int, settings: Path | None, spoken: Manners
+    changes: Where, fresh: Where, out: Path | None, limit: int, settings: Path | None, spoken: Manners
 ) -> int:
     """See by the export made after the import what of a change set has arrived in the shop.
 
@@ -72,7 +74,7 @@ def _as_dict(seen: Settled, out: Path | None) -> dict[str, object]:
 
 
 def _view(
-    seen: Settled, changes: ChangeSet, path: Path, fresh: Path, out: Path | None, limit: int, width: int
+    seen: Settled, changes: ChangeSet, path: Where, fresh: Where, out: Path | None, limit: int, width: int
 ) -> Iterator[Text]:
     from rich.text import Text
 

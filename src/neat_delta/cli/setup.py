@@ -3,22 +3,37 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, FileForm, Manners, console, file_form, manners, progress, show, show_json
+if TYPE_CHECKING:
+    from neat_delta.remote import Where
+
+from neat_delta.cli.common import (
+    FILE,
+    SOURCE,
+    FileForm,
+    Manners,
+    console,
+    file_form,
+    manners,
+    progress,
+    show,
+    show_json,
+)
 from neat_delta.cli.exits import Exit
 
 
 @click.command("setup")
-@click.argument("export", type=FILE)
+@click.argument("export", type=SOURCE)
 @click.option("-o", "--out", type=FILE, default=Path("catalogue.toml"), show_default=True, metavar="FILE")
 @click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
 @click.option("--yes", is_flag=True, help="Add to a file that exists already; what stands in it stays.")
 @file_form
 @manners
 def setup_command(
-    export: Path,
+    export: Where,
     out: Path,
     key: tuple[str, ...],
     yes: bool,

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
 from neat_delta.cli.common import (
     FILE,
+    SOURCE,
     Manners,
     catalogue_file,
     console,
@@ -22,32 +24,32 @@ from neat_delta.cli.exits import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
-    from pathlib import Path
 
     from rich.text import Text
 
+    from neat_delta.remote import Where
     from neat_delta.writing.sheet import SheetColumn
 
 
 @click.command("sheet")
-@click.argument("export", type=FILE)
+@click.argument("export", type=SOURCE)
 @click.option("-o", "--out", type=FILE, required=True, metavar="FILE", help="The sheet: .xlsx, or .csv for plain text.")
 @click.option(
     "--fields", metavar="A,B,C", default="", help="Only these fields, in this order; the key is always first."
 )
 @click.option("--where", metavar="SQL", help='Only items for which this holds, such as "price > 10 AND active = 1".')
-@click.option("--items", type=FILE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
+@click.option("--items", type=SOURCE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
 @click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
 @click.option("--unlock", multiple=True, metavar="FIELD", help="Let this field be edited though it has wide effects.")
 @click.option("--replace", is_flag=True, help="Let the sheet take the place of an earlier file.")
 @catalogue_file
 @manners
 def sheet_command(
-    export: Path,
+    export: Where,
     out: Path,
     fields: str,
     where: str | None,
-    items: Path | None,
+    items: Where | None,
     key: tuple[str, ...],
     unlock: tuple[str, ...],
     replace: bool,
@@ -70,8 +72,9 @@ def sheet_command(
     settled = settled_in(settings)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
         raise CannotWrite("a sheet is .xlsx, or .csv for plain text", file=out, remedy="Give it such a name.")
-    if out.exists() and (not replace or out.samefile(export)):
-        remedy = "Give another name." if out.samefile(export) else "Say --replace, or give another name."
+    same = out.exists() and isinstance(export, Path) and out.samefile(export)
+    if out.exists() and (same or not replace):
+        remedy = "Give another name." if same else "Say --replace, or give another name."
         raise CannotWrite("this file exists", file=out, remedy=remedy)
     with progress(spoken) as voice:
         live = read_catalogue(export, voice, exported_as(settled)).renamed(settled.names())
@@ -92,7 +95,7 @@ def sheet_command(
 
 def _view(
     out: Path,
-    export: Path,
+    export: Where,
     rows: int,
     columns: Sequence[SheetColumn],
     unknown: Sequence[str],

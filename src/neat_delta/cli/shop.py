@@ -7,13 +7,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE
+from neat_delta.cli.common import FILE, SOURCE
 from neat_delta.cli.exits import Exit
 
 if TYPE_CHECKING:
     from pathlib import Path
 
     from neat_delta.practice_shop.shop import Result
+    from neat_delta.remote import Where
 
 SHOP_TOKEN = "NEAT_DELTA_SHOP_TOKEN"
 
@@ -25,9 +26,9 @@ def shop_command() -> None:
 
 @shop_command.command("open")
 @click.argument("folder", type=FILE, metavar="DIR")
-@click.option("--from", "export", type=FILE, metavar="FILE", help="Fill it with this export; else with the demo's.")
+@click.option("--from", "export", type=SOURCE, metavar="FILE", help="Fill it with this export; else with the demo's.")
 @click.option("--key", default="sku", show_default=True, metavar="COLUMN", help="The column that names its items.")
-def open_command(folder: Path, export: Path | None, key: str) -> int:
+def open_command(folder: Path, export: Where | None, key: str) -> int:
     """Open a new practice shop in DIR; its ways are in DIR/shop.toml, to be changed at will."""
     from importlib.resources import as_file, files
 
@@ -61,9 +62,9 @@ def export_command(folder: Path, out: Path) -> int:
 
 @shop_command.command("import")
 @click.argument("folder", type=FILE, metavar="DIR")
-@click.argument("files", type=FILE, nargs=-1, required=True)
+@click.argument("files", type=SOURCE, nargs=-1, required=True)
 @click.option("--results", type=FILE, metavar="FILE", help="Put the result list into this file (CSV).")
-def import_command(folder: Path, files: tuple[Path, ...], results: Path | None) -> int:
+def import_command(folder: Path, files: tuple[Where, ...], results: Path | None) -> int:
     """Import files into the practice shop, one after another; what a file does is told by its name."""
     from neat_delta.practice_shop import open_shop
     from neat_delta.practice_shop.shop import does_of, results_csv

@@ -8,6 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    SOURCE,
     Manners,
     catalogue_file,
     console,
@@ -28,18 +29,19 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.changes.refresh import Refreshed
+    from neat_delta.remote import Where
     from neat_delta.writing import Receipt
 
 
 @click.command("undo")
-@click.argument("changes", type=FILE)
+@click.argument("changes", type=SOURCE)
 @click.option("-o", "--folder", type=FILE, required=True, metavar="DIR", help="The folder for the files; new or empty.")
 @click.option(
-    "--live", type=FILE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
+    "--live", type=SOURCE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
 )
 @click.option(
     "--fresh",
-    type=FILE,
+    type=SOURCE,
     metavar="FILE",
     help="A newer export: undo only what has landed and has not moved since; the rest is listed.",
 )
@@ -49,10 +51,10 @@ if TYPE_CHECKING:
 @catalogue_file
 @manners
 def undo_command(
-    changes: Path,
+    changes: Where,
     folder: Path,
-    live: Path | None,
-    fresh: Path | None,
+    live: Where | None,
+    fresh: Where | None,
     replace: bool,
     pack: str,
     shape: str,

@@ -8,6 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    SOURCE,
     Manners,
     catalogue_file,
     console,
@@ -28,17 +29,18 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
+    from neat_delta.remote import Where
     from neat_delta.writing import Receipt
 
 
 @click.command("write")
-@click.argument("changes", type=FILE)
+@click.argument("changes", type=SOURCE)
 @click.option(
     "-o", "--folder", type=FILE, required=True, metavar="DIR", help="The folder for the update; new or empty."
 )
 @click.option(
     "--live",
-    type=FILE,
+    type=SOURCE,
     metavar="FILE",
     help="The live export, if it lies neither beside CHANGES nor in this folder.",
 )
@@ -56,9 +58,9 @@ if TYPE_CHECKING:
 @catalogue_file
 @manners
 def write_command(
-    changes: Path,
+    changes: Where,
     folder: Path,
-    live: Path | None,
+    live: Where | None,
     as_of: datetime | None,
     replace: bool,
     strict: bool,
@@ -94,7 +96,7 @@ def write_command(
 
 
 def _view(
-    receipt: Receipt | None, live_name: str, folder: Path, held_back: int, changes: Path, width: int
+    receipt: Receipt | None, live_name: str, folder: Path, held_back: int, changes: Where, width: int
 ) -> Iterator[Text]:
     from neat_delta.views.comparison import labelled
     from neat_delta.views.look import several

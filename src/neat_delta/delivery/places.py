@@ -1,16 +1,19 @@
-"""Places an update can be sent to: a folder, or a shop with our small HTTP interface.
-
-Secrets come from the environment and are never shown or written down.
-"""
+"""Places an update can be sent to: a folder here or on a file server, or a shop with our small HTTP interface."""
 
 from __future__ import annotations
 
 import os
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Protocol
+from urllib.parse import quote
 
 from neat_delta.errors import CannotSend
+from neat_delta.remote import Address
+from neat_delta.remote.secrets import TOKEN
+from neat_delta.remote.transfer import fetch_if_any, put
+from neat_delta.remote.trouble import Trouble
+from neat_delta.remote.web import ask
 from neat_delta.whole import write_whole
 
 if TYPE_CHECKING:
@@ -19,10 +22,10 @@ if TYPE_CHECKING:
 
     import httpx
 
-TOKEN = "NEAT_DELTA_TOKEN"
-TRIES, FIRST_PAUSE = 4, 0.25
-# Seconds until a silent server is given up; a job may take longer, and is asked for again and again.
-SILENCE_TIME, JOB_TIME, POLL = 30.0, 3600.0, 0.1
+    from neat_delta.remote import Where
+
+# An import may take its time, in seconds; it is asked for again and again.
+JOB_TIME, POLL = 3600.0, 0.1
 
 
 @dataclass(frozen=True)
@@ -74,7 +77,11 @@ class Folder:
         """Put the file into the folder, under its own name."""
         if not self.path.is_dir():
             raise CannotSend("there is no such folder", file=self.path, remedy="Make it, or name another one.")
-        write_whole(self.path / name, data)
+        there = self.path / name
+        if there.exists():
+            _insist_on_same(there.read_bytes(), data, there)
+        else:
+            write_whole(there, data)
         return None
 
     def outcome(self, job: str | None) -> Delivered:
@@ -86,14 +93,14 @@ class Folder:
 class ShopInterface:
     """A shop's HTTP interface at an address: imports are posted, wait in a queue, and give a result list."""
 
-    address: str
+    address: Address
     token: str | None = None
     say: Callable[[str], None] = lambda _: None
 
     @property
     def name(self) -> str:
         """The address."""
-        return self.address
+        return str(self.address)
 
     def hand_over(self, name: str, data: bytes, does: str, mark: str) -> str | None:
         """Post the file, under a key by which the shop knows it if it comes again (Idempotency-Key)."""
@@ -123,55 +130,56 @@ class ShopInterface:
         return self._asked("GET", "export.csv").content
 
     def _asked(self, method: str, path: str, headers: dict[str, str] | None = None, **more: Any) -> httpx.Response:
-        """An answer of the shop; silence and faults of its own are met by trying again, a little later each time."""
-        import httpx
-
-        headers = (headers or {}) | ({"Authorization": f"Bearer {self.token}"} if self.token else {})
-        where = f"{self.address.rstrip('/')}/{path}"
-        for attempt in range(1, TRIES + 1):
-            try:
-                answer = httpx.request(method, where, headers=headers, timeout=SILENCE_TIME, **more)
-            except httpx.HTTPError as error:
-                if attempt == TRIES:
-                    raise CannotSend(f"the shop does not answer ({_plain(error)})", file=where) from error
-            else:
-                if answer.status_code < 300:
-                    return answer
-                if answer.status_code < 500 or attempt == TRIES:
-                    raise CannotSend(_refusal(answer), file=where)
-            time.sleep(FIRST_PAUSE * 2 ** (attempt - 1))
-        raise AssertionError
+        where = replace(self.address, path=f"{self.address.path.rstrip('/')}/{path}")
+        try:
+            return ask(method, where, headers=headers, token=self.token, **more)
+        except Trouble as trouble:
+            raise CannotSend(f"the shop: {trouble.what}", file=where, remedy=trouble.remedy) from trouble
 
 
-def _plain(error: Exception) -> str:
-    """What went wrong with a connection, in a few words."""
-    text = str(error) or type(error).__name__
-    known = {"refused": "the connection was refused", "timed out": "it was silent too long", "certificate": text}
-    return next((said for sign, said in known.items() if sign in text.lower()), text)
+@dataclass(frozen=True)
+class FileServer:
+    """A folder on a file server (FTP, FTP over TLS, SFTP) that the shop watches."""
+
+    folder: Address
+
+    @property
+    def name(self) -> str:
+        """The folder's address."""
+        return str(self.folder)
+
+    def hand_over(self, name: str, data: bytes, does: str, mark: str) -> str | None:
+        """Put the file into the folder, under its own name, whole or not at all."""
+        there = fetch_if_any(replace(self.folder, path=f"{self.folder.path.rstrip('/')}/{quote(name)}"))
+        if there is None:
+            put(self.folder, name, data)
+        else:
+            _insist_on_same(there, data, f"{self.folder}/{name}")
+        return None
+
+    def outcome(self, job: str | None) -> Delivered:
+        """A folder tells nothing more."""
+        return Delivered()
 
 
-def _refusal(answer: httpx.Response) -> str:
-    if answer.status_code in (401, 403):
-        return f"the shop wants a token, or another one; put it into the variable {TOKEN}"
-    if answer.status_code == 404:
-        return "the shop has no such page: is the address right?"
-    try:
-        message = answer.json().get("message", "")
-    except ValueError:
-        message = ""
-    return f"the shop answers with {answer.status_code} {message}".strip()
-
-
-def place_of(told: str, say: Callable[[str], None] = lambda _: None) -> Folder | ShopInterface:
-    """The place that a text names: an http(s) address, or else a folder.
+def _insist_on_same(there: bytes, data: bytes, file: object) -> None:
+    """A file that is there already must be the one to be sent; another one has yet to be taken by the shop.
 
     Raises:
-        CannotSend: it is an address of another sort.
+        CannotSend: it is another one.
     """
-    from pathlib import Path
+    if there != data:
+        raise CannotSend(
+            "another file of this name is there, which the shop has not taken yet",
+            file=file,
+            remedy="Let the shop take it first, or clear it away.",
+        )
 
-    if told.startswith(("http://", "https://")):
+
+def place_of(told: Where, say: Callable[[str], None] = lambda _: None) -> Place:
+    """The place that a person means: a shop's interface, a folder on a file server, or a folder of this machine."""
+    if not isinstance(told, Address):
+        return Folder(told)
+    if told.scheme in ("http", "https"):
         return ShopInterface(told, os.environ.get(TOKEN), say)
-    if "://" in told:
-        raise CannotSend("places are folders and http(s) addresses", file=told)
-    return Folder(Path(told))
+    return FileServer(told)

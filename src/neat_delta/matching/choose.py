@@ -15,11 +15,11 @@ from neat_delta.reading import read_bytes
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
-    from pathlib import Path
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import Settings
     from neat_delta.matching.key import Key
+    from neat_delta.remote import Where
 
 
 def rows_where(catalogue: Catalogue, where: str, settled: Settings) -> pl.Series:
@@ -73,7 +73,7 @@ def rows_of_codes(catalogue: Catalogue, key: Key, codes: Sequence[str]) -> tuple
 
 
 def chosen_rows(
-    catalogue: Catalogue, key: Key, where: str | None, items: Path | None, settled: Settings
+    catalogue: Catalogue, key: Key, where: str | None, items: Where | None, settled: Settings
 ) -> tuple[pl.Series, list[str]]:
     """The positions of the rows that a condition and a file of codes leave, and the codes in it that no row has."""
     rows = pl.int_range(len(catalogue), dtype=pl.UInt32, eager=True)
@@ -118,7 +118,7 @@ class Scope:
         return asked.filter(~asked.is_in(key.values(edited).implode())) if len(asked) else asked
 
 
-def scope_of(live: Catalogue, key: Key, where: str | None, items: Path | None, settled: Settings) -> Scope:
+def scope_of(live: Catalogue, key: Key, where: str | None, items: Where | None, settled: Settings) -> Scope:
     """The items chosen by a condition over the live fields and by a file of codes; all without either.
 
     Raises:

@@ -10,10 +10,10 @@ from neat_delta.errors import Unreadable
 from neat_delta.reading import Told, read_catalogue
 
 if TYPE_CHECKING:
-    from pathlib import Path
+    from neat_delta.remote import Where
 
 
-def remembered(path: Path) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
+def remembered(path: Where) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
     """Our code for each of theirs, and by field our value for each of theirs.
 
     A file of two columns has their codes and ours; one of three has a field's name in front, and is about its values.

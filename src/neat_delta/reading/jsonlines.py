@@ -9,12 +9,12 @@ from neat_delta.errors import Unreadable
 from neat_delta.reading.grid import Sheet
 
 if TYPE_CHECKING:
-    from pathlib import Path
+    from neat_delta.remote import Where
 
 LIST_SEPARATOR = "|"
 
 
-def read_json_lines(text: str, path: Path) -> Sheet:
+def read_json_lines(text: str, path: Where) -> Sheet:
     """Objects as rows, their names as columns in the order of first sight; a list becomes one cell, parted by ``|``.
 
     Lines that are no object, and cells that are objects themselves, are faults of their row.

@@ -26,7 +26,8 @@ from neat_delta.voice import SILENCE, Voice
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-    from pathlib import Path
+
+    from neat_delta.remote import Where
 
 MARK_SAMPLE_ROWS = 1_000
 LINE_END_SAMPLE_BYTES = 1 << 20
@@ -36,7 +37,7 @@ WORKBOOKS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
 
 
 def read_catalogue(
-    path: Path, voice: Voice = SILENCE, told: Told = NOTHING_TOLD, begun: Begun | None = None
+    path: Where, voice: Voice = SILENCE, told: Told = NOTHING_TOLD, begun: Begun | None = None
 ) -> Catalogue:
     """Read a table file as it is: delimited text, a workbook, JSON Lines or XML, also packed with gzip or zip.
 
@@ -51,8 +52,8 @@ def read_catalogue(
 
 
 def read_both(
-    live: Path,
-    edited: Path,
+    live: Where,
+    edited: Where,
     voice: Voice = SILENCE,
     told: Told = NOTHING_TOLD,
     begun: Begun | None = None,
@@ -85,13 +86,13 @@ class _Delimited:
 class _Opened:
     """A file whose form is known."""
 
-    path: Path
+    path: Where
     content: Content
     table: _Delimited | Sheet
     told: Told
 
 
-def _open(path: Path, begun: Begun, told: Told = NOTHING_TOLD) -> _Opened:
+def _open(path: Where, begun: Begun, told: Told = NOTHING_TOLD) -> _Opened:
     content = unpacked(begun.data(path), path)
     if content.inner.startswith(WORKBOOKS):
         return _Opened(path, content, read_workbook(content.inner, path, told.sheet), told)
@@ -179,7 +180,7 @@ def _from_lines(source: Source, table: _Delimited, told: Told, like: Rows | None
     )
 
 
-def _named(header: Sequence[str], path: Path, line: int) -> tuple[tuple[Field | None, ...], tuple[str, ...]]:
+def _named(header: Sequence[str], path: Where, line: int) -> tuple[tuple[Field | None, ...], tuple[str, ...]]:
     """The header's fields, ``None`` where it names none, and a name for every column, also for those."""
     if len(header) > MOST_COLUMNS:
         raise Unreadable(

@@ -13,7 +13,7 @@ from neat_delta.begun import read_bytes
 from neat_delta.errors import Unreadable
 
 if TYPE_CHECKING:
-    from pathlib import Path
+    from neat_delta.remote import Where
 
 GZIP = b"\x1f\x8b"
 ZIP = b"PK\x03\x04"
@@ -32,7 +32,7 @@ class Content:
     packing: str | None = None
 
 
-def fetch(path: Path) -> Content:
+def fetch(path: Where) -> Content:
     """Read a file, or standard input for ``-``, and unpack it.
 
     Raises:
@@ -41,7 +41,7 @@ def fetch(path: Path) -> Content:
     return unpacked(read_bytes(path), path)
 
 
-def unpacked(data: bytes, path: Path) -> Content:
+def unpacked(data: bytes, path: Where) -> Content:
     """What a file's bytes hold; ``path`` is for messages.
 
     Raises:
@@ -54,7 +54,7 @@ def unpacked(data: bytes, path: Path) -> Content:
     return Content(data)
 
 
-def _gunzip(data: bytes, path: Path) -> bytes:
+def _gunzip(data: bytes, path: Where) -> bytes:
     try:
         with gzip.GzipFile(fileobj=io.BytesIO(data)) as packed:
             inner = packed.read(_allowed(len(data)) + 1)
@@ -64,7 +64,7 @@ def _gunzip(data: bytes, path: Path) -> bytes:
     return inner
 
 
-def _unzip(data: bytes, path: Path) -> Content:
+def _unzip(data: bytes, path: Where) -> Content:
     """A workbook, which is a zip by itself, or the one table that a zip archive holds."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
@@ -91,7 +91,7 @@ def _allowed(packed: int) -> int:
     return min(LARGEST, max(HARMLESS, packed * MOST_TIMES))
 
 
-def _insist_on_size(unpacked: int, packed: int, path: Path) -> None:
+def _insist_on_size(unpacked: int, packed: int, path: Where) -> None:
     if unpacked > _allowed(packed):
         raise Unreadable(
             f"the archive would unpack to more than {_allowed(packed) >> 20} MB, which no table of its size does",

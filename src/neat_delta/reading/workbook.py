@@ -17,14 +17,15 @@ from neat_delta.reading.zeroformat import zeros_shown
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
-    from pathlib import Path
+
+    from neat_delta.remote import Where
 
 T = TypeVar("T")
 # Spreadsheet programs keep fifteen significant digits; what stands behind them is the noise of binary fractions.
 SIGNIFICANT = 15
 
 
-def read_workbook(data: bytes, path: Path, wanted: str | None) -> Sheet:
+def read_workbook(data: bytes, path: Where, wanted: str | None) -> Sheet:
     """One sheet of a workbook: the wanted one by name or number, else the first that is visible and holds a table.
 
     Whole numbers come without a decimal point and never as powers of ten, dates as ISO 8601, flags as TRUE and FALSE.
@@ -93,7 +94,7 @@ def _origin(data: bytes) -> str | None:
     return None
 
 
-def _chosen(names: list[str], visible: list[str], wanted: str | None, path: Path) -> list[str]:
+def _chosen(names: list[str], visible: list[str], wanted: str | None, path: Where) -> list[str]:
     if wanted is None:
         return visible or names
     if wanted in names:

@@ -10,11 +10,12 @@ from neat_delta.reading.grid import Sheet
 from neat_delta.reading.jsonlines import LIST_SEPARATOR
 
 if TYPE_CHECKING:
-    from pathlib import Path
     from xml.etree.ElementTree import Element
 
+    from neat_delta.remote import Where
 
-def read_xml(data: bytes, path: Path) -> Sheet:
+
+def read_xml(data: bytes, path: Where) -> Sheet:
     """The element that repeats most among brothers is the item; its attributes and children are the columns.
 
     A child that occurs several times in one item becomes one cell, parted by ``|``. Lines are counted in items.

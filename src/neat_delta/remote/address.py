@@ -1,0 +1,103 @@
+"""Addresses of files and folders on other machines."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+from urllib.parse import unquote, urlsplit
+
+from neat_delta.errors import WrongChoice
+
+# What an address may begin with, and the port it means where it names none.
+PORTS = {"http": 80, "https": 443, "ftp": 21, "ftps": 21, "sftp": 22}
+
+
+@dataclass(frozen=True)
+class Address:
+    """A file or folder elsewhere: ``sftp://anna@files.example/out/export.csv``.
+
+    ``query`` is what an https address has behind its question mark; it may hold a secret, so it is not shown.
+    """
+
+    scheme: str
+    host: str
+    port: int
+    user: str | None
+    path: str
+    query: str = ""
+
+    def __str__(self) -> str:
+        return f"{self._start}{self.path}{'?…' if self.query else ''}"
+
+    @property
+    def url(self) -> str:
+        """The address for a request, without the user, who is told in another way."""
+        host = f"[{self.host}]" if ":" in self.host else self.host
+        return f"{self.scheme}://{host}:{self.port}{self.path or '/'}{'?' if self.query else ''}{self.query}"
+
+    @property
+    def name(self) -> str:
+        """The file's name: the last part of the path, else the host."""
+        return PurePosixPath(self.plain_path).name or self.host
+
+    @property
+    def suffix(self) -> str:
+        """The end of the file's name from its last point on."""
+        return PurePosixPath(self.name).suffix
+
+    @property
+    def plain_path(self) -> str:
+        """The path as the other machine knows it."""
+        return unquote(self.path)
+
+    @property
+    def _start(self) -> str:
+        user = f"{self.user}@" if self.user else ""
+        host = f"[{self.host}]" if ":" in self.host else self.host
+        port = "" if self.port == PORTS[self.scheme] else f":{self.port}"
+        return f"{self.scheme}://{user}{host}{port}"
+
+
+Where = Path | Address
+
+
+def where_of(text: str) -> Where:
+    """What a person means by a text: an address if it begins like one, else a path of this machine.
+
+    Raises:
+        WrongChoice: it is an address of a sort we do not know, has a password in it, or makes no sense.
+    """
+    scheme, there, _ = text.partition("://")
+    if not there:
+        return Path(text)
+    scheme = scheme.lower()
+    shown = without_secrets(text)
+    if scheme not in PORTS:
+        raise WrongChoice(
+            f"files cannot be fetched or sent by {scheme}",
+            file=shown,
+            remedy=f"An address begins with one of: {', '.join(PORTS)}.",
+        )
+    try:
+        parts = urlsplit(text)
+        host, port = parts.hostname, parts.port
+    except ValueError as error:
+        raise WrongChoice(f"this is no address ({error})", file=shown) from error
+    if not host:
+        raise WrongChoice("this address names no machine", file=shown)
+    if parts.password is not None:
+        raise WrongChoice(
+            "a password in an address is seen by everybody and written into logs",
+            file=shown,
+            remedy="Take it out, and put it into a variable or the system's keyring; see docs/places.md.",
+        )
+    user = unquote(parts.username) if parts.username else None
+    return Address(scheme, host, port or PORTS[scheme], user, parts.path, parts.query)
+
+
+def without_secrets(text: str) -> str:
+    """An address as it may be shown, whatever is wrong with it."""
+    scheme, _, rest = text.partition("://")
+    place, slash, path = rest.partition("/")
+    path, asked, _ = path.partition("?")
+    return f"{scheme}://{place.rpartition('@')[2].partition('?')[0]}{slash}{path}{'?…' if asked else ''}"

@@ -1,0 +1,117 @@
+"""FTP, and FTP over TLS (RFC 4217) with a certificate that is checked."""
+
+from __future__ import annotations
+
+import ftplib
+import io
+import ssl
+from contextlib import contextmanager, suppress
+from typing import TYPE_CHECKING, Any
+
+from neat_delta.remote import secrets
+from neat_delta.remote.trouble import SILENCE_TIME, NotThere, Trouble, lasting, plain
+
+if TYPE_CHECKING:
+    import socket
+    from collections.abc import Iterator
+
+    from neat_delta.remote.address import Address
+
+
+class _Secured(ftplib.FTP_TLS):
+    """FTP over TLS whose data go over the session of the control connection, as many servers insist."""
+
+    def ntransfercmd(self, cmd: str, rest: int | str | None = None) -> tuple[socket.socket, int | None]:
+        data, size = ftplib.FTP.ntransfercmd(self, cmd, rest)
+        session = self.sock.session  # type: ignore[union-attr]
+        return self.context.wrap_socket(data, server_hostname=self.host, session=session), size
+
+
+def fetch(address: Address) -> bytes:
+    """The whole file at an address.
+
+    Raises:
+        Trouble: it cannot be had, or not whole.
+    """
+    with _session(address) as ftp:
+        path = address.plain_path
+        size = _size(ftp, path)
+        data = io.BytesIO()
+        ftp.retrbinary(f"RETR {path}", data.write)
+    _insist_on_whole(len(data.getvalue()), size)
+    return data.getvalue()
+
+
+def put(folder: Address, name: str, data: bytes) -> None:
+    """Put a file into a folder; it appears there whole, under its name, or not at all.
+
+    Raises:
+        Trouble: it could not be put there.
+    """
+    draft, target = f".{name}.part", name
+    with _session(folder) as ftp:
+        try:
+            ftp.cwd(folder.plain_path or "/")
+        except ftplib.error_perm as error:
+            raise Trouble("there is no such folder", remedy="Make it, or name another one.") from error
+        try:
+            ftp.storbinary(f"STOR {draft}", io.BytesIO(data))
+            _insist_on_whole(_size(ftp, draft) or len(data), len(data))
+            _rename(ftp, draft, target)
+        except BaseException:
+            with suppress(ftplib.Error, OSError, EOFError):
+                ftp.delete(draft)
+            raise
+
+
+def _rename(ftp: ftplib.FTP, draft: str, target: str) -> None:
+    try:
+        ftp.rename(draft, target)
+    except ftplib.error_perm:
+        # Some servers do not rename over a file that is there.
+        ftp.delete(target)
+        ftp.rename(draft, target)
+
+
+def _size(ftp: ftplib.FTP, path: str) -> int | None:
+    """A file's size in bytes, where the server tells it."""
+    ftp.voidcmd("TYPE I")
+    try:
+        return ftp.size(path)
+    except ftplib.error_perm:
+        return None
+
+
+def _insist_on_whole(size: int, wanted: int | None) -> None:
+    if wanted is not None and size != wanted:
+        raise Trouble(f"it was cut off half way: {size} of {wanted} bytes came over", passing=True)
+
+
+@contextmanager
+def _session(address: Address) -> Iterator[ftplib.FTP]:
+    """A connection with somebody logged in, which is closed again; what goes wrong on it is named."""
+    ftp: Any = _Secured(context=ssl.create_default_context()) if address.scheme == "ftps" else ftplib.FTP()
+    user = address.user or "anonymous"
+    try:
+        ftp.encoding = "utf-8"
+        ftp.connect(address.host, address.port, timeout=SILENCE_TIME)
+        try:
+            ftp.login(user, (secrets.password_of(user, address.host) if address.user else None) or "")
+        except ftplib.error_perm as error:
+            remedy = secrets.where_to_put(secrets.PASSWORD, user, address.host)
+            raise Trouble(f"the password of {user} is missing or wrong", remedy=remedy) from error
+        if address.scheme == "ftps":
+            ftp.prot_p()
+        yield ftp
+        with suppress(ftplib.Error, OSError, EOFError):
+            ftp.quit()
+    except ftplib.error_perm as error:
+        if str(error).startswith("550"):
+            raise NotThere("there is no such file, or it may not be read", remedy="Check name and folder.") from error
+        raise Trouble(f"the server refuses ({error})") from error
+    except EOFError as error:
+        raise Trouble("it was cut off half way", passing=True) from error
+    except (ftplib.Error, OSError) as error:
+        raise Trouble(plain(error), passing=not lasting(error)) from error
+    finally:
+        ftp.close()

@@ -1,0 +1,110 @@
+"""SFTP, by paramiko: only with machines whose host key is known."""
+
+from __future__ import annotations
+
+import io
+import os
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from neat_delta.remote import secrets
+from neat_delta.remote.trouble import SILENCE_TIME, NotThere, Trouble, lasting, plain
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    import paramiko
+
+    from neat_delta.remote.address import Address
+
+KNOWN_HOSTS = "NEAT_DELTA_KNOWN_HOSTS"
+
+
+def fetch(address: Address) -> bytes:
+    """The whole file at an address.
+
+    Raises:
+        Trouble: it cannot be had, or not whole.
+    """
+    data = io.BytesIO()
+    with _session(address) as sftp:
+        sftp.getfo(address.plain_path, data)  # checks the size
+    return data.getvalue()
+
+
+def put(folder: Address, name: str, data: bytes) -> None:
+    """Put a file into a folder; it appears there whole, under its name, or not at all.
+
+    Raises:
+        Trouble: it could not be put there.
+    """
+    place = folder.plain_path.rstrip("/")
+    draft = f"{place}/.{name}.part"
+    with _session(folder) as sftp:
+        try:
+            sftp.stat(place or "/")
+        except FileNotFoundError as error:
+            raise Trouble("there is no such folder", remedy="Make it, or name another one.") from error
+        try:
+            sftp.putfo(io.BytesIO(data), draft, confirm=True)  # checks the size
+            sftp.posix_rename(draft, f"{place}/{name}")
+        except BaseException:
+            with suppress(OSError, EOFError):
+                sftp.remove(draft)
+            raise
+
+
+@contextmanager
+def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
+    """A connection with somebody logged in, which is closed again; what goes wrong on it is named."""
+    try:
+        import paramiko
+    except ImportError as error:
+        raise Trouble("SFTP needs a package more", remedy='Say: pip install "neat-delta[remote]"') from error
+    client = paramiko.SSHClient()
+    client.load_system_host_keys()
+    if told := os.environ.get(KNOWN_HOSTS):
+        client.load_host_keys(str(Path(told)))
+    client.set_missing_host_key_policy(paramiko.RejectPolicy())
+    user = address.user or os.environ.get("USER", "")
+    try:
+        client.connect(
+            address.host,
+            address.port,
+            user,
+            secrets.password_of(user, address.host),
+            timeout=SILENCE_TIME,
+            banner_timeout=SILENCE_TIME,
+            auth_timeout=SILENCE_TIME,
+        )
+        sftp = client.open_sftp()
+        if channel := sftp.get_channel():
+            channel.settimeout(SILENCE_TIME)
+        yield sftp
+    except FileNotFoundError as error:
+        raise NotThere("there is no such file", remedy="Check name and folder.") from error
+    except PermissionError as error:
+        raise Trouble("it may not be read or written") from error
+    except paramiko.BadHostKeyException as error:
+        raise Trouble(
+            "the machine shows another host key than before, so it may not be the one it says",
+            remedy="Ask its keeper before you go on.",
+        ) from error
+    except (paramiko.AuthenticationException, paramiko.PasswordRequiredException) as error:
+        remedy = secrets.where_to_put(secrets.PASSWORD, user, address.host)
+        raise Trouble(f"the password or key of {user} is missing or wrong", remedy=remedy) from error
+    except paramiko.SSHException as error:
+        if "not found in known_hosts" in str(error):
+            raise Trouble(
+                "the machine's host key is not known here",
+                remedy=f"Log in once with ssh and compare the key, or name a known_hosts file in {KNOWN_HOSTS}.",
+            ) from error
+        raise Trouble(plain(error), passing=not lasting(error)) from error
+    except EOFError as error:
+        raise Trouble("it was cut off half way", passing=True) from error
+    except OSError as error:
+        cut = "size mismatch" in str(error)
+        raise Trouble("it was cut off half way" if cut else plain(error), passing=cut or not lasting(error)) from error
+    finally:
+        client.close()

@@ -1,0 +1,89 @@
+"""HTTP and HTTPS, by httpx."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+from neat_delta.remote import secrets
+from neat_delta.remote.trouble import SILENCE_TIME, NotThere, Trouble, lasting, plain, tried
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    import httpx
+
+    from neat_delta.remote.address import Address
+
+
+def fetch(address: Address) -> bytes:
+    """The whole of what an address holds.
+
+    Raises:
+        Trouble: it cannot be had, or not whole.
+    """
+    return ask("GET", address, follow=True).content
+
+
+def ask(
+    method: str,
+    address: Address,
+    *,
+    headers: Mapping[str, str] | None = None,
+    token: str | None = None,
+    follow: bool = False,
+    **more: Any,
+) -> httpx.Response:
+    """A good answer of a machine; silence and faults of its own are met by trying again.
+
+    It is asked with the token or the password that is told for it, and with the one the keyring has if it wants one.
+
+    Raises:
+        Trouble: it cannot be reached, or refuses.
+    """
+    basic = (address.user, secrets.password_of(address.user, address.host) or "") if address.user else None
+    token = token or (None if basic else secrets.told(secrets.TOKEN, address.host))
+
+    def asked(token: str | None) -> httpx.Response:
+        import httpx
+
+        told = dict(headers or {}) | ({"Authorization": f"Bearer {token}"} if token else {})
+        try:
+            answer = httpx.request(
+                method, address.url, headers=told, auth=basic, timeout=SILENCE_TIME, follow_redirects=follow, **more
+            )
+        except (httpx.HTTPError, httpx.InvalidURL) as error:
+            raise Trouble(plain(error), passing=not lasting(error)) from error
+        if answer.status_code < 300:
+            return answer
+        raise _refusal(answer, address)
+
+    try:
+        return tried(lambda: asked(token))
+    except _NotAllowed:
+        found = None if token or basic else secrets.kept("token", address.host)
+        if found is None:
+            raise
+    return tried(lambda: asked(found))
+
+
+class _NotAllowed(Trouble):
+    """Wanted is a secret, or another one."""
+
+
+def _refusal(answer: httpx.Response, address: Address) -> Trouble:
+    status = answer.status_code
+    if status in (401, 403):
+        if address.user:
+            remedy = secrets.where_to_put(secrets.PASSWORD, address.user, address.host)
+            return _NotAllowed("the password is missing or wrong", remedy=remedy)
+        remedy = secrets.where_to_put(secrets.TOKEN, "token", address.host)
+        return _NotAllowed("a token is wanted, or another one", remedy=remedy)
+    if status == 404:
+        return NotThere("there is no such page", remedy="Is the address right?")
+    if 300 <= status < 400:
+        return Trouble("it has moved to another address", remedy="Ask for the new address.")
+    try:
+        message = answer.json().get("message", "")
+    except (ValueError, AttributeError):
+        message = ""
+    return Trouble(f"the answer is {status} {message}".strip(), passing=status >= 500)
