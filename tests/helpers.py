@@ -59,7 +59,8 @@ def import_into(table: Table, files: list[Path], *, key: str = "sku", **form: st
 
 
 def update_files(folder: Path) -> list[Path]:
-    return sorted(path for path in folder.iterdir() if path.suffix != ".json" and path.is_file())
+    ours = ("receipt.json", "update.changes.jsonl")
+    return sorted(path for path in folder.iterdir() if path.name not in ours and path.is_file())
 
 
 def neat_delta(*args: str | Path, cwd: Path, **environment: str) -> subprocess.CompletedProcess[str]:

@@ -1,4 +1,8 @@
 import json
+import os
+import shutil
+import time
+from datetime import datetime
 
 import pytest
 
@@ -67,6 +71,37 @@ def test_an_old_export_is_refused_unless_its_time_is_told(shop):
     assert "24 are settled as the most" in old.stderr
 
 
+def test_an_update_for_an_old_export_does_not_leave_unless_its_time_is_told(shop):
+    long_ago = time.time() - 48 * 3600
+    os.utime(shop / "live.csv", (long_ago, long_ago))
+    neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
+    (shop / "catalogue.toml").write_text("[refresh]\nhours = 24\n")
+    (shop / "inbox").mkdir()
+
+    old = neat_delta("send", "up", "--to", "inbox", cwd=shop)
+    young = neat_delta("send", "up", "--to", "inbox", "--as-of", f"{datetime.now():%Y-%m-%d}", cwd=shop)
+
+    assert (old.returncode, young.returncode) == (2, 0)
+    assert "live.csv: this export is 48 hours old" in old.stderr
+
+
+def test_what_was_sent_is_undone_by_its_journal_entry_though_all_files_are_gone(shop):
+    (shop / "inbox").mkdir()
+    neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
+    neat_delta("send", "up", "--to", "inbox", cwd=shop)
+    shutil.rmtree(shop / "up")
+    (shop / "c.jsonl").unlink()
+
+    unsure = neat_delta("undo", "1", "-o", "back", cwd=shop)
+    done = neat_delta("undo", "1", "-o", "back", "--fresh", "fresh.csv", cwd=shop)
+    settled = neat_delta("settle", "1", "fresh.csv", cwd=shop)
+
+    assert (unsure.returncode, done.returncode, settled.returncode) == (2, 1, 1)
+    assert "as far as the shop has not moved on" in unsure.stderr
+    assert [read_table(path) for path in update_files(shop / "back")] == [[["sku", "price"], ["010", "10.00"]]]
+    assert "landed      1 of 4 changes" in settled.stdout
+
+
 @pytest.mark.parametrize(
     ("call", "reason"),
     [
@@ -77,7 +112,7 @@ def test_an_old_export_is_refused_unless_its_time_is_told(shop):
         (["settle", "c.jsonl", "nowhere.csv"], "nowhere.csv"),
         (["settle", "fresh.csv", "fresh.csv"], "not a change set"),
         (["send", ".", "--to", "."], "no update was written here"),
-        (["send", "up", "--to", "gopher://x"], "up"),
+        (["send", "up", "--to", "gopher://x"], "sent by gopher"),
         (["journal", "7"], "has no entry 7"),
         (["shop", "export", "nowhere", "-o", "x.csv"], "there is no practice shop here"),
     ],

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from neat_delta.catalogue.field import Field, field_name
@@ -75,6 +77,13 @@ class Source:
     def name(self) -> str:
         """The file's name without its folders."""
         return self.path.name
+
+    @property
+    def made(self) -> datetime | None:
+        """When the file was made, in UTC; ``None`` where that is not known here."""
+        if not isinstance(self.path, Path) or not self.path.is_file():
+            return None
+        return datetime.fromtimestamp(self.path.stat().st_mtime, UTC)
 
 
 class Rows(Protocol):

@@ -98,7 +98,16 @@ def load_changes(path: Where) -> ChangeSet:
     Raises:
         Unreadable: it is no change set, of a later format, or damaged; with the line.
     """
-    first, _, rest = fetch(path).inner.partition(b"\n")
+    return parse_changes(fetch(path).inner, path)
+
+
+def parse_changes(data: bytes, path: Where) -> ChangeSet:
+    """The change set that a file holds; ``path`` is for messages.
+
+    Raises:
+        Unreadable: it is no change set, of a later format, or damaged; with the line.
+    """
+    first, _, rest = data.partition(b"\n")
     head = _head(first, path)
     shape = _item_shape(head)
     lines = pl.read_lines(rest, name="item").to_series() if rest else pl.Series(dtype=pl.String)

@@ -12,7 +12,9 @@ from neat_delta.cli.exits import Exit
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
+    from neat_delta.changes import ChangeSet
     from neat_delta.delivery.journal import Entry, Journal
+    from neat_delta.remote import Where
 
 JOURNAL = click.option(
     "--journal",
@@ -27,6 +29,42 @@ def journal_in(told: Path | None) -> Journal:
     from neat_delta.delivery.journal import NAME, Journal
 
     return Journal(told or Path(NAME))
+
+
+def sent_as(told: Where, journal: Path | None) -> Entry | None:
+    """The journal's entry that a person means by a number in place of a change set; ``None`` if it means a file."""
+    if not isinstance(told, Path) or not str(told).isdecimal() or told.exists():
+        return None
+    return _entry(journal_in(journal), int(str(told)))
+
+
+def changes_of(told: Where, journal: Path | None) -> ChangeSet:
+    """A kept change set, or the one that was sent with the entry of this number.
+
+    Raises:
+        Unreadable: there is no such file, or it is no change set.
+        WrongChoice: there is no such entry, or its change set was not kept.
+    """
+    from neat_delta.changes import load_changes
+    from neat_delta.changes.store import parse_changes
+
+    entry = sent_as(told, journal)
+    if entry is None:
+        return load_changes(told)
+    kept = journal_in(journal).change_set(entry)
+    if kept is None:
+        raise WrongChoice(
+            f"the journal did not keep the change set of entry {entry.entry}",
+            remedy=f"Name the change set instead; the update was written to {entry.folder}.",
+        )
+    return parse_changes(kept, Path(f"journal entry {entry.entry}"))
+
+
+def _entry(kept: Journal, number: int) -> Entry:
+    found = kept.entry(number)
+    if found is None:
+        raise WrongChoice(f"the journal {kept.path} has no entry {number}", remedy="List them with: neat-delta journal")
+    return found
 
 
 def entry_as_dict(entry: Entry) -> dict[str, Any]:
@@ -45,16 +83,14 @@ def journal_command(number: int | None, journal: Path | None, spoken: Manners) -
     from neat_delta.views.delivery import entry_view, journal_view
 
     kept = journal_in(journal)
-    entries = kept.entries()
     if number is None:
+        entries = kept.entries()
         if spoken.as_json:
             show_json([entry_as_dict(entry) for entry in entries])
         elif not spoken.quiet:
             show(journal_view(entries, kept.path, console(spoken).width), spoken)
         return Exit.DONE
-    found = next((entry for entry in entries if entry.entry == number), None)
-    if found is None:
-        raise WrongChoice(f"the journal {kept.path} has no entry {number}", remedy="List them with: neat-delta journal")
+    found = _entry(kept, number)
     if spoken.as_json:
         show_json(entry_as_dict(found))
     elif not spoken.quiet:

@@ -55,38 +55,38 @@ def kept_live(changes: ChangeSet, live: Catalogue) -> None:
         )
 
 
-def insist_on_young(live: Catalogue, settled: Settings, as_of: datetime | None) -> None:
-    """Insist that a live export is not older than is settled; its age is that of its file, unless told.
+AS_OF = click.option(
+    "--as-of",
+    "as_of",
+    type=click.DateTime(["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"]),
+    help="When the live export was made, where its file does not tell ([refresh] hours in catalogue.toml).",
+)
+
+
+def insist_on_young(made: datetime | None, export: object, settled: Settings) -> None:
+    """Insist that a live export made at that time is not older than is settled.
 
     Raises:
-        WrongLive: it is too old.
+        WrongLive: it is too old, or nobody knows how old it is.
     """
     from datetime import datetime
 
     most = settled.refresh.hours
     if most is None:
         return
-    made = as_of or _made(live.source.path)
     if made is None:
         raise WrongLive(
             "this export does not tell when it was made, and [refresh] in catalogue.toml wants a young one",
-            file=live.source.path,
+            file=export,
             remedy="Tell its time with --as-of.",
         )
-    hours = (datetime.now() - made).total_seconds() / 3600
+    hours = (datetime.now().astimezone() - made.astimezone()).total_seconds() / 3600
     if hours > most:
         raise WrongLive(
             f"this export is {hours:,.0f} hours old, and {most} are settled as the most ([refresh] in catalogue.toml)",
-            file=live.source.path,
+            file=export,
             remedy="Export anew and say: neat-delta refresh CHANGES FRESH --out FILE; or tell its time with --as-of.",
         )
-
-
-def _made(path: Where) -> datetime | None:
-    """When a file was made, as far as this machine knows."""
-    from datetime import datetime
-
-    return datetime.fromtimestamp(path.stat().st_mtime) if isinstance(path, Path) and path.exists() else None
 
 
 class PartTold(NamedTuple):

@@ -6,11 +6,24 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, SOURCE, Manners, console, manners, progress, show, show_json
+from neat_delta.cli.common import (
+    FILE,
+    SOURCE,
+    Manners,
+    catalogue_file,
+    console,
+    manners,
+    progress,
+    settled_in,
+    show,
+    show_json,
+)
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.journal import JOURNAL, journal_in
+from neat_delta.cli.kept import AS_OF, insist_on_young
 
 if TYPE_CHECKING:
+    from datetime import datetime
     from pathlib import Path
 
     from neat_delta.remote import Where
@@ -28,10 +41,19 @@ if TYPE_CHECKING:
 )
 @click.option("--resume", is_flag=True, help="Go on with a sending that was cut off.")
 @click.option("--results", type=FILE, metavar="FILE", help="Put the shop's result list into this file (CSV).")
+@AS_OF
 @JOURNAL
+@catalogue_file
 @manners
 def send_command(
-    folder: Path, place: Where, resume: bool, results: Path | None, journal: Path | None, spoken: Manners
+    folder: Path,
+    place: Where,
+    resume: bool,
+    results: Path | None,
+    as_of: datetime | None,
+    journal: Path | None,
+    settings: Path | None,
+    spoken: Manners,
 ) -> int:
     """Send a written update to the shop: its files in their order, each after the one before was taken.
 
@@ -46,6 +68,8 @@ def send_command(
     from neat_delta.writing.delimited import people_csv
 
     update = load_update(folder)
+    if not resume:
+        insist_on_young(as_of or update.live_made, update.receipt["live"]["name"], settled_in(settings))
     with progress(spoken) as voice:
         entry = send(update, place_of(place, voice.step), journal_in(journal), resume=resume, voice=voice)
     told = results_of(entry)

@@ -19,6 +19,7 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
+from neat_delta.cli.journal import JOURNAL, changes_of
 from neat_delta.cli.kept import fresh_export
 
 if TYPE_CHECKING:
@@ -37,22 +38,29 @@ if TYPE_CHECKING:
 @click.argument("fresh", type=SOURCE)
 @click.option("--out", type=FILE, metavar="FILE", help="Keep the change set of what has not landed.")
 @click.option("--limit", type=click.IntRange(min=1), default=20, show_default=True, metavar="N", help="List so many.")
+@JOURNAL
 @catalogue_file
 @manners
 def settle_command(
-    changes: Where, fresh: Where, out: Path | None, limit: int, settings: Path | None, spoken: Manners
+    changes: Where,
+    fresh: Where,
+    out: Path | None,
+    limit: int,
+    journal: Path | None,
+    settings: Path | None,
+    spoken: Manners,
 ) -> int:
     """See by the export made after the import what of a change set has arrived in the shop.
 
-    What landed otherwise (rounded, trimmed, in other letters, cut short) is named as such. The exit code is 0 only when
-    nothing is left.
+    CHANGES is a change set, or the number of a journal entry. What landed otherwise (rounded, trimmed, in other
+    letters, cut short) is named as such. The exit code is 0 only when nothing is left.
     """
-    from neat_delta.changes import load_changes, save_changes
+    from neat_delta.changes import save_changes
     from neat_delta.changes.settle import settle
 
     settled = settled_in(settings)
     with progress(spoken) as voice:
-        loaded = load_changes(changes)
+        loaded = changes_of(changes, journal)
         export = fresh_export(loaded, fresh, settled, voice)
         voice.step("looking for what has arrived")
         seen = settle(loaded, export, settled)

@@ -19,8 +19,10 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
+from neat_delta.cli.journal import JOURNAL, changes_of, sent_as
 from neat_delta.cli.kept import fresh_export, kept
 from neat_delta.cli.outcome import FORM, PACK
+from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -46,6 +48,7 @@ if TYPE_CHECKING:
     help="A newer export: undo only what has landed and has not moved since; the rest is listed.",
 )
 @click.option("--replace", is_flag=True, help="Let the files take the place of an earlier update in DIR.")
+@JOURNAL
 @PACK
 @FORM
 @catalogue_file
@@ -56,28 +59,37 @@ def undo_command(
     live: Where | None,
     fresh: Where | None,
     replace: bool,
+    journal: Path | None,
     pack: str,
     shape: str,
     settings: Path | None,
     spoken: Manners,
 ) -> int:
-    """Write the files that put back what a kept change set has changed, proved; its own go into the folder's undo.
+    """Write the files that put back what a change set has changed, proved; its own go into the folder's undo.
 
     They are those that "write" puts into undo: changed cells, new items, removals and codes alike. It needs the live
     export the change set was made from, and takes the shop to be as the update has left it; or, with --fresh, an export
     made since, and then nothing that others have changed is touched.
+
+    CHANGES is a kept change set or, with --fresh, the number of a journal entry: what was sent then is put back.
     """
-    from neat_delta.changes import load_changes, undone
+    from neat_delta.changes import undone
     from neat_delta.changes.refresh import refresh
     from neat_delta.changes.settle import without_differences
     from neat_delta.views.closing import refresh_view
     from neat_delta.writing import write_update
 
     settled = settled_in(settings)
+    sent = sent_as(changes, journal)
+    if sent is not None and fresh is None:
+        raise WrongChoice(
+            f"journal entry {sent.entry} is undone as far as the shop has not moved on since",
+            remedy=f"Say --fresh FILE with an export made now{_export_of(sent.place)}.",
+        )
     seen = None
     with progress(spoken) as voice:
         if fresh is not None:
-            loaded = load_changes(changes)
+            loaded = changes_of(changes, journal)
             ours = fresh_export(loaded, fresh, settled, voice)
             seen = refresh(undone(loaded), ours, without_differences(settled))
             loaded = seen.changes
@@ -97,6 +109,11 @@ def undo_command(
             spoken,
         )
     return Exit.ATTENTION if clashes else Exit.DONE
+
+
+def _export_of(place: str) -> str:
+    """Where a shop's interface gives its export."""
+    return f", such as {place.rstrip('/')}/export.csv" if place.startswith("http") else ""
 
 
 def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int, seen: Refreshed | None) -> Iterator[Text]:

@@ -19,7 +19,7 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import insist_on_young, kept
+from neat_delta.cli.kept import AS_OF, insist_on_young, kept
 from neat_delta.cli.outcome import FORM, PACK, STRICT, Openings, openings, pictures_in, refused
 
 if TYPE_CHECKING:
@@ -44,12 +44,7 @@ if TYPE_CHECKING:
     metavar="FILE",
     help="The live export, if it lies neither beside CHANGES nor in this folder.",
 )
-@click.option(
-    "--as-of",
-    "as_of",
-    type=click.DateTime(["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"]),
-    help="When the live export was made, where its file does not tell ([refresh] hours in catalogue.toml).",
-)
+@AS_OF
 @click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR.")
 @STRICT
 @PACK
@@ -81,13 +76,15 @@ def write_command(
     settled = settled_in(settings)
     with progress(spoken) as voice:
         loaded, ours = kept(changes, live, settled, voice)
-        insist_on_young(ours, settled, as_of)
+        insist_on_young(as_of or ours.source.made, ours.source.path, settled)
         voice.step("checking what would change")
         tried = tried_again(loaded, ours, settled, opened.allowed(), pictures_in(opened.pictures))
         stopped = tried.stopped()
         if strict and stopped:
             return refused(stopped)
-        receipt = write_update(tried, ours, folder, settled, replace=replace, way=pack, shape=shape, voice=voice)
+        receipt = write_update(
+            tried, ours, folder, settled, replace=replace, way=pack, shape=shape, as_of=as_of, voice=voice
+        )
     if spoken.as_json:
         show_json({"files": []} if receipt is None else receipt.as_dict())
     elif not spoken.quiet:

@@ -6,6 +6,7 @@ can be told from one that was not, and two runs at once do not spoil it.
 
 from __future__ import annotations
 
+import gzip
 import sqlite3
 from contextlib import closing
 from dataclasses import dataclass
@@ -31,6 +32,7 @@ CREATE TABLE IF NOT EXISTS files (
   entry INTEGER NOT NULL REFERENCES entries, number INTEGER NOT NULL, name TEXT NOT NULL, sha256 TEXT NOT NULL,
   does TEXT NOT NULL, rows INTEGER NOT NULL, state TEXT, job TEXT, at TEXT, reason TEXT, results TEXT,
   PRIMARY KEY (entry, number));
+CREATE TABLE IF NOT EXISTS change_sets (sha256 TEXT PRIMARY KEY, packed BLOB NOT NULL);
 """
 
 
@@ -80,10 +82,13 @@ class Journal:
 
     path: Path
 
-    def begin(self, place: str, folder: str, changes: str, live: str, files: list[dict[str, Any]]) -> int:
+    def begin(
+        self, place: str, folder: str, changes: str, live: str, files: list[dict[str, Any]], kept: bytes = b""
+    ) -> int:
         """The number of the entry for this update to this place: a new one, or the one that is there already.
 
-        ``files`` are those of the receipt: file, does, rows, sha256.
+        ``changes`` and ``live`` are the fingerprints of change set and live export, ``files`` those of the receipt:
+        file, does, rows, sha256. ``kept`` is the change set itself, kept here so that it can be undone at any time.
         """
         receipt = "".join(str(file["sha256"]) for file in files)
         with closing(self._base()) as base, base:
@@ -101,7 +106,16 @@ class Journal:
                     for number, file in enumerate(files, start=1)
                 ],
             )
+            if kept:
+                packed = gzip.compress(kept, compresslevel=6, mtime=0)
+                base.execute("INSERT OR IGNORE INTO change_sets (sha256, packed) VALUES (?, ?)", (changes, packed))
         return int(entry)
+
+    def change_set(self, entry: Entry) -> bytes | None:
+        """The change set of an entry, as its file was; ``None`` if it was sent by a release that did not keep it."""
+        with closing(self._base()) as base:
+            row = base.execute("SELECT packed FROM change_sets WHERE sha256 = ?", (entry.changes,)).fetchone()
+        return None if row is None else gzip.decompress(row[0])
 
     def note(
         self, entry: int, number: int, state: str, job: str | None = None, reason: str | None = None,

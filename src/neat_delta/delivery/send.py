@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 import orjson
@@ -22,11 +23,21 @@ RECEIPT = "receipt.json"
 
 @dataclass(frozen=True)
 class Update:
-    """A written update: its folder, its receipt, and its files' bytes, which are those of the receipt."""
+    """A written update: its folder, its receipt, and the bytes of its files and its change set, as the receipt says.
+
+    ``changes`` is empty for an update of an earlier release, which kept no change set.
+    """
 
     folder: Path
     receipt: dict[str, Any]
     data: list[bytes]
+    changes: bytes
+
+    @property
+    def live_made(self) -> datetime | None:
+        """When the live export was made, as far as the receipt knows."""
+        told = self.receipt["live"].get("as_of")
+        return datetime.fromisoformat(told) if told else None
 
 
 def load_update(folder: Path) -> Update:
@@ -38,22 +49,25 @@ def load_update(folder: Path) -> Update:
     path = folder / RECEIPT
     try:
         receipt = orjson.loads(path.read_bytes())
-        files = receipt["files"]
-        data = []
-        for file in files:
-            at = folder / file["file"]
-            if not at.is_file():
-                raise Unreadable("a file of the receipt is missing", file=at, remedy="Write the update anew.")
-            data.append(at.read_bytes())
-            if fingerprint(data[-1]) != file["sha256"]:
-                raise Unreadable("the file is not as it was written", file=at, remedy="Write the update anew.")
+        data = [_as_written(folder / file["file"], file["sha256"]) for file in receipt["files"]]
+        kept = receipt["changes"].get("file")
+        changes = _as_written(folder / kept, receipt["changes"]["sha256"]) if kept else b""
     except FileNotFoundError as error:
         raise Unreadable(
             "no update was written here", file=folder, remedy="Name the folder that write made."
         ) from error
     except (orjson.JSONDecodeError, KeyError, TypeError) as error:
         raise Unreadable("this is no receipt of an update", file=path) from error
-    return Update(folder, receipt, data)
+    return Update(folder, receipt, data, changes)
+
+
+def _as_written(path: Path, sha256: str) -> bytes:
+    if not path.is_file():
+        raise Unreadable("a file of the receipt is missing", file=path, remedy="Write the update anew.")
+    data = path.read_bytes()
+    if fingerprint(data) != sha256:
+        raise Unreadable("the file is not as it was written", file=path, remedy="Write the update anew.")
+    return data
 
 
 def send(update: Update, place: Place, journal: Journal, *, resume: bool = False, voice: Voice = SILENCE) -> Entry:
@@ -68,7 +82,7 @@ def send(update: Update, place: Place, journal: Journal, *, resume: bool = False
     """
     entry = journal.begin(
         place.name, str(update.folder.resolve()), update.receipt["changes"]["sha256"], update.receipt["live"]["sha256"],
-        update.receipt["files"],
+        update.receipt["files"], update.changes,
     )  # fmt: skip
     known = journal.entry(entry)
     _insist_on_new(known, resume=resume)

@@ -34,6 +34,8 @@ if TYPE_CHECKING:
     from neat_delta.changes import ChangeSet
 
 RECEIPT = "receipt.json"
+# The change set that the files beside it bring about: what undoes, settles and explains them later.
+KEPT = "update.changes.jsonl"
 UNDO = "undo"
 FORMAT = 1
 NOTHING = Settings()
@@ -59,7 +61,7 @@ class Receipt:
     """What was written where, and what the proof found."""
 
     folder: Path
-    made: str
+    made: str | None
     changes_sha256: str
     live: dict[str, Any]
     key: Sequence[str]
@@ -78,7 +80,7 @@ class Receipt:
         return {
             "neat_delta": FORMAT,
             "made": self.made,
-            "changes": {"sha256": self.changes_sha256, "items": self.items, "cells": self.cells},
+            "changes": {"file": KEPT, "sha256": self.changes_sha256, "items": self.items, "cells": self.cells},
             "live": self.live,
             "import": {"key": list(self.key)} | {name: told for name, told in asdict(self.rules).items() if told},
             "packing": {"way": self.way, "choices": [asdict(choice) for choice in self.choices]},
@@ -109,13 +111,15 @@ def write_update(
     way: str = BALANCED,
     shape: str = DELIMITED,
     turned: bool = False,
+    as_of: datetime | None = None,
     voice: Voice = SILENCE,
 ) -> Receipt | None:
     """Write the update files of a change set, prove them, and only then put them where they belong.
 
     They are written as ``settled`` of the shop's import, else as the shop exports, packed in that ``way``, in files of
     that ``shape``. ``turned`` puts the files that undo the change set first, and those that make it into the folder of
-    the undo. Returns ``None``, and touches nothing, if there is nothing to change.
+    the undo. The receipt tells when the export was made: ``as_of``, else what its file tells. Returns ``None``, and
+    touches nothing, if there is nothing to change.
 
     Raises:
         WrongLive: the change set was made from another live export.
@@ -138,12 +142,12 @@ def write_update(
     # What need not wait for another step has a thread of its own.
     with _beside(folder) as draft, ThreadPoolExecutor() as writers:
         voice.step("writing the update")
-        changes_sha256 = writers.submit(lambda: fingerprint(dump_changes(changes)))
         shop = shop_import(changes, live, settled, shape)
         # What a file fills, a file may not be able to empty again.
         stays = changes.cells_to(CHANGE).filter(pl.col("was").is_null() & (not settled.imports.can_empty))
         way_back = undone(changes, stays)
         there, undoing = (draft / UNDO, draft) if turned else (draft, draft / UNDO)
+        kept = writers.submit(_keep, way_back if turned else changes, draft)
         back = writers.submit(_write, way_back, live, undoing, shop, way, back=True)
         choices = writers.submit(costs, changes, live, shop.rules.columns)
         files, undo = _write(changes, live, there, shop, way), back.result()
@@ -152,9 +156,9 @@ def write_update(
         files, undo = (undo, files) if turned else (files, undo)
         receipt = Receipt(
             folder=folder,
-            made=datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"),
-            changes_sha256=changes_sha256.result(),
-            live=asdict(changes.head.live),
+            made=_stamp(datetime.now(UTC)),
+            changes_sha256=kept.result(),
+            live=asdict(changes.head.live) | {"as_of": _stamp(as_of or live.source.made)},
             key=changes.head.key,
             files=files,
             undo=undo,
@@ -169,6 +173,18 @@ def write_update(
         (draft / RECEIPT).write_bytes(orjson.dumps(receipt.as_dict(), option=orjson.OPT_INDENT_2) + b"\n")
         put_folder(draft, folder)
     return receipt
+
+
+def _stamp(when: datetime | None) -> str | None:
+    """A time as the receipt tells it, in UTC."""
+    return None if when is None else when.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def _keep(changes: ChangeSet, folder: Path) -> str:
+    """Put the change set beside the files that bring it about, and return its fingerprint."""
+    data = dump_changes(changes)
+    (folder / KEPT).write_bytes(data)
+    return fingerprint(data)
 
 
 def prove(
