@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from datetime import datetime
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -22,7 +23,7 @@ from neat_delta.changes.changeset import (
     findings_frame,
 )
 from neat_delta.changes.narrow import followers
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import WrongChoice, WrongLive
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -49,6 +50,30 @@ class Refreshed:
     stands: int
     shifted: int
     gone: int
+
+
+def insist_on_young(made: datetime | None, export: object, settled: Settings) -> None:
+    """Insist that a live export made at that time is not older than is settled.
+
+    Raises:
+        WrongLive: it is too old, or nobody knows how old it is.
+    """
+    most = settled.refresh.hours
+    if most is None:
+        return
+    if made is None:
+        raise WrongLive(
+            "this export does not tell when it was made, and [refresh] in catalogue.toml wants a young one",
+            file=export,
+            remedy="Tell its time with --as-of.",
+        )
+    hours = (datetime.now().astimezone() - made.astimezone()).total_seconds() / 3600
+    if hours > most:
+        raise WrongLive(
+            f"this export is {hours:,.0f} hours old, and {most} are settled as the most ([refresh] in catalogue.toml)",
+            file=export,
+            remedy="Export anew and say: neat-delta refresh CHANGES FRESH --out FILE; or tell its time with --as-of.",
+        )
 
 
 def refresh(

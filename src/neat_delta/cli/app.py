@@ -19,6 +19,7 @@ from neat_delta.cli.pick import pick_command
 from neat_delta.cli.preview import preview_command
 from neat_delta.cli.recode import recode_command
 from neat_delta.cli.refresh import refresh_command
+from neat_delta.cli.run import run_command
 from neat_delta.cli.send import send_command
 from neat_delta.cli.settle import settle_command
 from neat_delta.cli.setup import setup_command
@@ -58,6 +59,7 @@ cli.add_command(undo_command)
 cli.add_command(send_command)
 cli.add_command(settle_command)
 cli.add_command(journal_command)
+cli.add_command(run_command)
 cli.add_command(shop_command)
 cli.add_command(demo_command)
 

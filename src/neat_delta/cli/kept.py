@@ -11,8 +11,6 @@ from neat_delta.cli.common import SOURCE, exported_as, gathered
 from neat_delta.errors import Unreadable, WrongLive
 
 if TYPE_CHECKING:
-    from datetime import datetime
-
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import ChangeSet
@@ -61,32 +59,6 @@ AS_OF = click.option(
     type=click.DateTime(["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"]),
     help="When the live export was made, where its file does not tell ([refresh] hours in catalogue.toml).",
 )
-
-
-def insist_on_young(made: datetime | None, export: object, settled: Settings) -> None:
-    """Insist that a live export made at that time is not older than is settled.
-
-    Raises:
-        WrongLive: it is too old, or nobody knows how old it is.
-    """
-    from datetime import datetime
-
-    most = settled.refresh.hours
-    if most is None:
-        return
-    if made is None:
-        raise WrongLive(
-            "this export does not tell when it was made, and [refresh] in catalogue.toml wants a young one",
-            file=export,
-            remedy="Tell its time with --as-of.",
-        )
-    hours = (datetime.now().astimezone() - made.astimezone()).total_seconds() / 3600
-    if hours > most:
-        raise WrongLive(
-            f"this export is {hours:,.0f} hours old, and {most} are settled as the most ([refresh] in catalogue.toml)",
-            file=export,
-            remedy="Export anew and say: neat-delta refresh CHANGES FRESH --out FILE; or tell its time with --as-of.",
-        )
 
 
 class PartTold(NamedTuple):

@@ -20,7 +20,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.journal import JOURNAL, journal_in
-from neat_delta.cli.kept import AS_OF, insist_on_young
+from neat_delta.cli.kept import AS_OF
 
 if TYPE_CHECKING:
     from datetime import datetime
@@ -61,6 +61,7 @@ def send_command(
     that was cut off goes on with --resume. Passwords and tokens come from variables such as NEAT_DELTA_TOKEN, or from
     the system's keyring.
     """
+    from neat_delta.changes.refresh import insist_on_young
     from neat_delta.delivery.places import place_of
     from neat_delta.delivery.send import load_update, send
     from neat_delta.views.delivery import results_of, sent_view

@@ -19,7 +19,7 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import AS_OF, insist_on_young, kept
+from neat_delta.cli.kept import AS_OF, kept
 from neat_delta.cli.outcome import FORM, PACK, STRICT, Openings, openings, pictures_in, refused
 
 if TYPE_CHECKING:
@@ -70,6 +70,7 @@ def write_command(
     The change set knows the live export it was made from and refuses any other. All checks are run again; what they
     stop is held back, and the rest is written.
     """
+    from neat_delta.changes.refresh import insist_on_young
     from neat_delta.checks import tried_again
     from neat_delta.writing import write_update
 

@@ -34,6 +34,8 @@ if TYPE_CHECKING:
     from neat_delta.changes import ChangeSet
 
 RECEIPT = "receipt.json"
+# The forms that update files can have.
+SHAPES = (DELIMITED, TABBED, WORKBOOK, *RECORDS)
 # The change set that the files beside it bring about: what undoes, settles and explains them later.
 KEPT = "update.changes.jsonl"
 UNDO = "undo"

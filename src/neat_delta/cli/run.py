@@ -1,0 +1,46 @@
+"""neat-delta run."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from neat_delta.cli.common import FILE, Manners, console, manners, progress, show, show_json
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+
+@click.command("run")
+@click.argument("file", type=FILE, metavar="RUN.toml")
+@click.option("--no-send", is_flag=True, help="Go as far as the written update and send nothing, to try the file.")
+@manners
+def run_command(file: Path, no_send: bool, spoken: Manners) -> int:
+    """Go the whole way without a person, as RUN.toml says: fetch, compare, check, write, send, settle; for schedules.
+
+    Each run has a folder of its own with all its files, and a summary as JSON, text, page and, if the file says to
+    whom, a mail. Nothing is asked; above the file's limits nothing is sent. The exit code is 0 if all is well, 1 if a
+    person is needed, 2 if nothing could be done. Only one run of a file is at work at a time.
+    """
+    from neat_delta.unattended.alone import alone
+    from neat_delta.unattended.run import run
+    from neat_delta.unattended.runfile import load_run
+    from neat_delta.views.summary import summaries, summary_view
+    from neat_delta.whole import write_whole
+
+    told = load_run(file)
+    with progress(spoken) as voice, alone(told) as report:
+        try:
+            run(told, report, voice, sending=not no_send)
+        finally:
+            # Even a fault of ours leaves a summary that says so.
+            for name, data in summaries(report, told.mail).items():
+                write_whole(report.folder / name, data)
+    if spoken.as_json:
+        show_json(report.as_dict())
+    elif not spoken.quiet:
+        show(summary_view(report, console(spoken).width), spoken)
+    elif report.exit_code:
+        click.echo(f"neat-delta: {report.verdict}; see {report.folder / 'summary.txt'}", err=True)
+    return report.exit_code

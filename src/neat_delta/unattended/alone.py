@@ -1,0 +1,65 @@
+"""One run at a time, each in a folder of its own."""
+
+from __future__ import annotations
+
+import contextlib
+from contextlib import contextmanager
+from typing import TYPE_CHECKING
+
+from filelock import FileLock, Timeout
+
+from neat_delta.errors import CannotWrite
+from neat_delta.unattended.report import Report
+from neat_delta.whole import draft_of
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+    from neat_delta.unattended.runfile import RunFile
+
+LATEST = "latest"
+
+
+@contextmanager
+def alone(told: RunFile) -> Iterator[Report]:
+    """A report with a new folder for this run, while no other run of the same file is at work.
+
+    The lock is the system's: it is gone when a run is killed.
+
+    Raises:
+        CannotWrite: another run is at work, or the folder cannot be made.
+    """
+    try:
+        told.folder.mkdir(parents=True, exist_ok=True)
+        with FileLock(told.folder / f".{told.name}.lock", blocking=False):
+            report = Report(told.name, told.folder.resolve())
+            report.folder = _new_folder(report.folder, f"{told.name}-{report.begun:%Y-%m-%dT%H%M%SZ}")
+            _point(told.folder / LATEST, report.folder)
+            yield report
+    except Timeout as error:
+        raise CannotWrite(
+            "another run of this file is at work", file=told.path, remedy="Wait for its end; nothing was done."
+        ) from error
+    except OSError as error:
+        raise CannotWrite(f"the run's folder cannot be made ({error.strerror})", file=told.folder) from error
+
+
+def _new_folder(place: Path, name: str) -> Path:
+    number = 1
+    while True:
+        folder = place / (name if number == 1 else f"{name}-{number}")
+        try:
+            folder.mkdir()
+        except FileExistsError:
+            number += 1
+        else:
+            return folder
+
+
+def _point(latest: Path, folder: Path) -> None:
+    """Let ``latest`` be another name of the newest run's folder, where the system has such names."""
+    draft = draft_of(latest)
+    with contextlib.suppress(OSError, NotImplementedError):
+        draft.symlink_to(folder.name, target_is_directory=True)
+        draft.replace(latest)

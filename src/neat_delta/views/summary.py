@@ -1,0 +1,160 @@
+"""The summary of an unattended run: for the terminal and a text file, as a page, and as a mail with both."""
+
+from __future__ import annotations
+
+import io
+from email.message import EmailMessage
+from email.utils import format_datetime, make_msgid
+from importlib.resources import files
+from typing import TYPE_CHECKING, Any
+
+import orjson
+from rich.console import Console
+from rich.text import Text
+
+from neat_delta.changes.against import LANDED
+from neat_delta.changes.changeset import STATES
+from neat_delta.unattended.report import DONE, FAILED, NEEDED, NOTHING, SOME, Report
+from neat_delta.views.comparison import labelled, sentence
+from neat_delta.views.look import count, printable, several
+from neat_delta.views.preview import more_view
+from neat_delta.views.table import Cell, Column, table
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+WIDTH = 80
+STYLES = {DONE: "good", NOTHING: "good", NEEDED: "stop", FAILED: "stop"}
+# What an item's change is called, one and several.
+DOES = {"change": "changed", "recode": "given another code", "add": "new", "remove": "removed"}
+
+
+def subject(report: Report) -> str:
+    """The run and how it came out, in a line."""
+    total = sum(report.items.values())
+    told = f", {several(total, 'item')}" if total else ""
+    return f"{report.name}: {report.verdict}{told}"
+
+
+def summary_view(report: Report, width: int) -> Iterator[Text]:
+    """What was done, what needs a person, and the figures, as people read them on a terminal or in a text."""
+    yield labelled("run", f"{report.name}, {_time(report)}")
+    yield labelled("verdict", report.verdict, STYLES[report.verdict])
+    if report.failure:
+        yield from sentence("failed", report.failure, width, "stop")
+    for need in report.needs:
+        yield from sentence("look", need, width, "stop")
+    yield Text()
+    for step in report.steps:
+        said = step.say if step.state == "done" else f"{step.state}: {step.say}"
+        yield from sentence(step.name, printable(said), width, "stop" if step.state == "failed" else "plain")
+    if report.counts:
+        yield Text()
+        yield labelled("rows", " · ".join(f"{state} {count(report.counts[state])}" for state in STATES))
+    if sum(report.items.values()):
+        yield from sentence("items", _does(report), width)
+        yield from _rows(report.changes, ("item", "name", "field", "was", "now"), report.cells, "cell", width)
+    if report.findings:
+        yield Text()
+        yield labelled("held back", several(report.levels["stop"], "finding"), "stop")
+        yield from _rows(report.findings, ("item", "field", "say"), report.levels["stop"], "finding", width)
+    if report.results:
+        yield Text()
+        yield from sentence("the shop", " · ".join(f"{name} {count(n)}" for name, n in report.results.items()), width)
+        bad = sum(report.results.get(name, 0) for name in ("failed", "skipped"))
+        yield from _rows(report.not_taken, ("code", "result", "reason"), bad, "row", width)
+    if report.landed:
+        rest = sum(number for state, number in report.landed.items() if state != LANDED)
+        landed = report.landed.get(LANDED, 0)
+        yield labelled("landed", f"{count(landed)} of {several(landed + rest, 'change')}", "stop" if rest else "good")
+        yield from _rows(report.not_landed, ("item", "field", "ours", "there", "state"), rest, "change", width)
+    yield Text()
+    yield labelled("kept", f"all files, in {report.folder}")
+    for command in report.next:
+        yield labelled("next", command)
+
+
+def summary_text(report: Report) -> str:
+    """The summary as plain text for a mail or a log."""
+    page = io.StringIO()
+    screen = Console(file=page, width=WIDTH, no_color=True, highlight=False, soft_wrap=True, emoji=False, markup=False)
+    for line in summary_view(report, WIDTH):
+        screen.print(line)
+    return page.getvalue()
+
+
+def summary_page(report: Report) -> str:
+    """The summary as an HTML document that mail programs can show: no scripts, no files, styles on the elements."""
+    import jinja2
+
+    environment = jinja2.Environment(
+        autoescape=True, trim_blocks=True, lstrip_blocks=True, undefined=jinja2.StrictUndefined
+    )
+    template = environment.from_string(files("neat_delta.views").joinpath("summary.html").read_text(encoding="utf-8"))
+    return template.render(
+        report=report,
+        subject=subject(report),
+        time=_time(report),
+        good=report.exit_code == 0,
+        states=[(state, count(report.counts[state])) for state in STATES] if report.counts else [],
+        does=_does(report),
+        tables=list(_tables(report)),
+        count=count,
+    )
+
+
+def summary_mail(report: Report, sender: str, receivers: Sequence[str]) -> bytes:
+    """The summary as a mail (RFC 5322) with text and page, ready for a mail program to send."""
+    assert report.ended is not None
+    mail = EmailMessage()
+    mail["Subject"] = subject(report)
+    mail["From"], mail["To"] = sender, ", ".join(receivers)
+    mail["Date"] = format_datetime(report.ended)
+    mail["Message-ID"] = make_msgid(domain=sender.rpartition("@")[2])
+    mail.set_content(summary_text(report))
+    mail.add_alternative(summary_page(report), subtype="html")
+    return mail.as_bytes()
+
+
+def summaries(report: Report, mail: tuple[str, Sequence[str]] | None) -> dict[str, bytes]:
+    """The summary as files, by their names; the mail only where it is said from whom and to whom."""
+    told = {
+        "summary.json": orjson.dumps(report.as_dict(), option=orjson.OPT_INDENT_2) + b"\n",
+        "summary.txt": summary_text(report).encode(),
+        "summary.html": summary_page(report).encode(),
+    }
+    return told if mail is None else told | {"summary.eml": summary_mail(report, *mail)}
+
+
+def _tables(report: Report) -> Iterator[tuple[str, Sequence[str], list[list[str]]]]:
+    """What the page shows as tables: title, column heads, rows."""
+    shown: list[tuple[str, Sequence[str], list[dict[str, Any]]]] = [
+        ("Held back", ("item", "field", "value", "say"), report.findings),
+        ("Not taken by the shop", ("code", "result", "reason"), report.not_taken),
+        ("Not landed as it was sent", ("item", "field", "ours", "there", "state"), report.not_landed),
+        ("What changes", ("item", "name", "field", "was", "now"), report.changes),
+    ]
+    for title, heads, rows in shown:
+        if rows:
+            title = f"{title}, the first {len(rows)}" if len(rows) == SOME else title
+            yield title, heads, [[printable(row[head]) for head in heads] for row in rows]
+
+
+def _rows(rows: list[dict[str, Any]], heads: Sequence[str], total: int, what: str, width: int) -> Iterator[Text]:
+    if not rows:
+        return
+    cells = [[Cell("   "), *(Cell(printable(row[head]), head if head in ("was", "now") else "plain") for head in heads)]
+             for row in rows]  # fmt: skip
+    yield from table([Column(), *(Column(head, least=6) for head in heads)], cells, width)
+    yield from more_view(total - len(rows), what, "the files of the run have them all")
+
+
+def _does(report: Report) -> str:
+    told = [f"{count(report.items[does])} {said}" for does, said in DOES.items() if report.items.get(does)]
+    return f"{', '.join(told)}; {several(report.cells, 'cell')}"
+
+
+def _time(report: Report) -> str:
+    assert report.ended is not None
+    seconds = (report.ended - report.begun).total_seconds()
+    return f"begun {report.begun:%Y-%m-%d %H:%M} UTC, {seconds:,.0f} s"
