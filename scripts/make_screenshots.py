@@ -15,11 +15,15 @@ import shutil
 import subprocess
 import sys
 import tempfile
+import threading
 from pathlib import Path
 
 from rich.console import Console
 from rich.terminal_theme import TerminalTheme
 from rich.text import Text
+
+from neat_delta.practice_shop import open_shop
+from neat_delta.practice_shop.server import ShopServer
 
 PICTURES = Path(__file__).parent.parent / "docs" / "screenshots"
 COLUMNS = 110
@@ -102,12 +106,37 @@ def main() -> None:
             typed = [command] if len(command) < COLUMNS else re.split(r" (?=--)", command)
             typed = [f"{'    ' if at else '$ '}{part}" + " \\" * (at < len(typed) - 1) for at, part in enumerate(typed)]
             lines = [*typed, "", *_run(command, shop / "shop").splitlines()]
-            part = lines[start:] if start < 0 else lines[start : start + LINES]
-            page = shop / f"{picture}.html"
-            page.write_text(PAGE.format(_as_html("\n".join(part))), "utf-8")
-            _photograph(chromium, page, PICTURES / f"{picture}.png", height=min(800, 45 + 20 * len(part)))
-            print(PICTURES / f"{picture}.png")
+            _show(chromium, picture, lines[start:] if start < 0 else lines[start : start + LINES], shop)
         _page_and_plot(chromium, shop / "shop")
+        _runs(chromium, shop / "shop")
+
+
+def _show(chromium: str, picture: str, lines: list[str], folder: Path) -> None:
+    page = folder / f"{picture}.html"
+    page.write_text(PAGE.format(_as_html("\n".join(lines))), "utf-8")
+    _photograph(chromium, page, PICTURES / f"{picture}.png", height=min(800, 45 + 20 * len(lines)))
+    print(PICTURES / f"{picture}.png")
+
+
+def _runs(chromium: str, shop: Path) -> None:
+    """Run without a person into two shops: one that takes all as it is, and one that rounds, for the summary's page."""
+    nightly = (shop / "nightly.toml").read_text("utf-8")
+    for ways in ("", STRICT):
+        _run(f"neat-delta shop open night{len(ways)} --from live.csv", shop)
+        if ways:
+            (shop / f"night{len(ways)}" / "shop.toml").write_text(ways, "utf-8")
+        with ShopServer(open_shop(shop / f"night{len(ways)}"), port=0) as server:
+            threading.Thread(target=server.serve_forever, daemon=True).start()
+            text = re.sub(r"127\.0\.0\.1:\d+", f"127.0.0.1:{server.server_port}", nightly)
+            (shop / "nightly.toml").write_text(text, "utf-8")
+            lines = ["$ neat-delta run nightly.toml", "", *_run("neat-delta run nightly.toml", shop).splitlines()]
+            server.shutdown()
+        if not ways:
+            _show(chromium, "run", lines[:LINES], shop)
+    page = shop / "runs" / "latest" / "summary.html"
+    shown = shop / "run-summary.html"
+    shown.write_text(page.read_text("utf-8").replace(str(shop.resolve()), "/srv/shop"), "utf-8")
+    _photograph(chromium, shown, PICTURES / "run-summary.png", height=800)
 
 
 def _page_and_plot(chromium: str, shop: Path) -> None:

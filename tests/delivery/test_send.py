@@ -149,6 +149,9 @@ def _file_server(sort, work):
     for name in ("live.csv", "edited.csv"):
         shutil.copy(work / name, folder / name)
     told = PASSWORD_TOLD | {"NEAT_DELTA_KNOWN_HOSTS": str(work / "known_hosts")}
+    if sort == "folder":
+        yield str(folder), told
+        return
     with ftp_server(folder) if sort == "ftp" else sftp_server(folder, work) as address:
         yield address, told
 
@@ -168,8 +171,8 @@ def test_files_come_from_a_file_server_and_go_to_one(work, sort):
     assert entry["place"] == f"{address}/inbox"
 
 
-@pytest.mark.parametrize("sort", ["ftp", "sftp"])
-def test_killed_anywhere_a_file_server_ends_with_the_same_files(work, sort):
+@pytest.mark.parametrize("sort", ["ftp", "sftp", "folder"])
+def test_killed_anywhere_a_folder_ends_with_the_same_files(work, sort):
     with _file_server(sort, work) as (address, told):
         _killed_again_and_again(work, f"{address}/inbox", **told)
 

@@ -1,13 +1,16 @@
 """Files at addresses, from real servers on loopback."""
 
+import socket
+import ssl
 import threading
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 import pytest
+import trustme
 
 from neat_delta.errors import CannotSend, Unreadable, WrongChoice
-from neat_delta.remote import Address, trouble, web, where_of
+from neat_delta.remote import Address, ftp, sftp, trouble, web, where_of
 from neat_delta.remote.transfer import fetch, put
 from servers import PASSWORD, PASSWORD_TOLD, ftp_server, sftp_server
 
@@ -86,8 +89,18 @@ def test_a_full_disk_there_leaves_nothing_half_done(tmp_path):
     assert not list(tmp_path.iterdir())
 
 
+@pytest.mark.parametrize("scheme", ["ftp", "ftps", "sftp", "https"])
+def test_a_machine_that_says_nothing_is_given_up(scheme, monkeypatch):
+    for module in (ftp, sftp, web):
+        monkeypatch.setattr(module, "SILENCE_TIME", 0.2)
+    with socket.create_server(("127.0.0.1", 0)) as deaf:
+        address = where_of(f"{scheme}://anna@127.0.0.1:{deaf.getsockname()[1]}/live.csv")
+        with pytest.raises(Unreadable, match="it was silent too long"):
+            fetch(address)
+
+
 @contextmanager
-def web_server(*answers):
+def web_server(*answers, certificate=None):
     """An HTTP server that gives these answers in turn, the last one again and again, and keeps what it was asked."""
     asked = []
 
@@ -101,8 +114,13 @@ def web_server(*answers):
             pass
 
     server = ThreadingHTTPServer(("127.0.0.1", 0), Answering)
+    if certificate:
+        secured = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+        certificate.configure_cert(secured)
+        server.socket = secured.wrap_socket(server.socket, server_side=True)
     threading.Thread(target=server.serve_forever, daemon=True).start()
-    yield f"http://127.0.0.1:{server.server_port}/export.csv", asked
+    start = "https://localhost" if certificate else "http://127.0.0.1"
+    yield f"{start}:{server.server_port}/export.csv", asked
     server.shutdown()
     server.server_close()
 
@@ -157,6 +175,17 @@ def test_the_web_says_what_is_wrong(answer, said, times):
         with pytest.raises(Unreadable, match=said):
             fetch(where_of(address))
         assert len(asked) == times
+
+
+def test_a_certificate_is_checked(monkeypatch, tmp_path):
+    authority = trustme.CA()
+    authority.cert_pem.write_to_path(tmp_path / "ca.pem")
+    with web_server(whole, certificate=authority.issue_cert("localhost")) as (address, asked):
+        with pytest.raises(Unreadable, match="its certificate does not hold"):
+            fetch(where_of(address))
+        assert not asked
+        monkeypatch.setenv("SSL_CERT_FILE", str(tmp_path / "ca.pem"))
+        assert fetch(where_of(address)) == DATA
 
 
 def test_a_token_reaches_its_machine_only(monkeypatch):

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import click
 
 from neat_delta.cli.common import FILE
 from neat_delta.cli.exits import Exit
 from neat_delta.errors import CannotWrite
+
+if TYPE_CHECKING:
+    from neat_delta.practice_shop.server import ShopServer
 
 FOLDER = Path("tansy-and-tallow")
 FILES = (
@@ -20,6 +24,7 @@ FILES = (
     "combwick.xlsx",
     "codes.csv",
     "quotes.csv",
+    "nightly.toml",
 )
 LIST = (
     'compare live.csv pellimoor.csv --match "Our no.=supplier_code" --match-on supplier_code '
@@ -28,7 +33,9 @@ LIST = (
 )
 KEPT = ("tuesday.changes.jsonl", "list.changes.jsonl")
 WRITTEN = ("updates", "updates-list", "updates-back")
-LEFT = ("after.csv", "evening.csv", "journal.sqlite", "shop")
+LEFT = ("after.csv", "evening.csv", "journal.sqlite", "runs", "shop")
+# The port in nightly.toml; another one is taken where somebody is listening on it.
+PORT = 8017
 
 
 @click.command("demo")
@@ -47,6 +54,7 @@ def demo_command(folder: Path) -> int:
     click.echo("  waxwendle.csv   another supplier's list, in crowns; waxwendle.toml tells what is what in it")
     click.echo("  codes.csv    old and new item codes, a swap and a few mistakes among them")
     click.echo("  quotes.csv   offers that customers still have in their hands")
+    click.echo("  nightly.toml   what a run without anybody does")
     click.echo("  combwick.xlsx   a third one's free stock, a workbook that lost the zeros of our codes")
     _run(folder, "compare live.csv edited.csv --out tuesday.changes.jsonl")
     _run(folder, "write tuesday.changes.jsonl -o updates")
@@ -62,6 +70,7 @@ def demo_command(folder: Path) -> int:
     click.echo("  updates/undo            the files that put everything back")
     click.echo("  updates-list            the same for the supplier's list")
     click.echo("  updates-back            what put the first update back, as far as nobody else had changed it")
+    click.echo("  runs                    what the run without anybody has left, its summary among it")
     click.echo("  shop, journal.sqlite    the practice shop, and the journal of what was sent to it")
     program = _program()
     click.echo("\nTry next:")
@@ -71,6 +80,7 @@ def demo_command(folder: Path) -> int:
     click.echo(f"  {program} pick tuesday.changes.jsonl --only price --out prices.changes.jsonl")
     click.echo(f"  {program} refresh tuesday.changes.jsonl evening.csv --out evening.changes.jsonl")
     click.echo(f"  {program} journal")
+    click.echo(f"  {program} undo 1 -o back --fresh evening.csv    (what went with the journal's first entry)")
     click.echo(f"  {program} compare live.csv edited.csv --show gone --show repeated")
     rule = '--set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95'
     click.echo(f"  {program} adjust live.csv {rule}")
@@ -87,12 +97,9 @@ def _loop(folder: Path) -> None:
     """Send the update to the practice shop over HTTP, see that it arrived, and put it back."""
     import threading
 
-    from neat_delta.practice_shop import open_shop
-    from neat_delta.practice_shop.server import ShopServer
-
     click.echo("\nAnd is it in the shop? A practice shop opens, a stand-in store with this morning's items.")
     _run(folder, "shop open shop --from live.csv")
-    with ShopServer(open_shop(folder / "shop"), port=0) as server:
+    with _server(folder / "shop") as server:
         threading.Thread(target=server.serve_forever, daemon=True).start()
         address = f"http://127.0.0.1:{server.server_port}"
         click.echo(f"\n(It is served at {address} meanwhile, as by: neat-delta shop serve shop)")
@@ -104,7 +111,22 @@ def _loop(folder: Path) -> None:
         _run(folder, "shop export shop -o evening.csv")
         _run(folder, "undo tuesday.changes.jsonl -o updates-back --fresh evening.csv")
         _run(folder, f"send updates-back --to {address}")
+        click.echo("\nAll this can go by itself every night, from a supplier's list to the shop and a summary of it:")
+        nightly = folder / "nightly.toml"
+        nightly.write_text(nightly.read_text("utf-8").replace(str(PORT), str(server.server_port)), "utf-8")
+        _run(folder, "run nightly.toml", shown=17)
         server.shutdown()
+
+
+def _server(shop: Path) -> ShopServer:
+    """The practice shop on the port of nightly.toml, or on any that is free."""
+    from neat_delta.practice_shop import open_shop
+    from neat_delta.practice_shop.server import ShopServer
+
+    try:
+        return ShopServer(open_shop(shop), port=PORT)
+    except OSError:
+        return ShopServer(open_shop(shop), port=0)
 
 
 def _program() -> str:
@@ -134,9 +156,11 @@ def lay(folder: Path) -> None:
             shutil.copyfile(source, folder / name)
     for kept in KEPT:
         (folder / kept).unlink(missing_ok=True)
-    for name in LEFT[:-1]:
+    for name in LEFT[:-2]:
         (folder / name).unlink(missing_ok=True)
     # Only what an earlier demo has made is taken away again.
+    if (folder / "runs" / ".nightly.lock").is_file():
+        shutil.rmtree(folder / "runs")
     for name in ("shop.sqlite", "jobs.sqlite", "shop.toml"):
         (folder / LEFT[-1] / name).unlink(missing_ok=True)
     for made in WRITTEN:

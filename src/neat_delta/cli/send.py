@@ -82,7 +82,7 @@ def send_command(
 
         show_json(entry_as_dict(entry))
     elif not spoken.quiet:
-        show(sent_view(entry, results, console(spoken).width), spoken)
+        show(sent_view(entry, results, journal, console(spoken).width), spoken)
     elif bad:
         click.echo(f"neat-delta: {bad} rows were not taken; see them with: neat-delta journal {entry.entry}", err=True)
     return Exit.ATTENTION if bad else Exit.DONE

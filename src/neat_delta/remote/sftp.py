@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import logging
 import os
 from contextlib import contextmanager, suppress
 from pathlib import Path
@@ -62,6 +63,8 @@ def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
         import paramiko
     except ImportError as error:
         raise Trouble("SFTP needs a package more", remedy='Say: pip install "neat-delta[remote]"') from error
+    # What goes wrong is said once, by us, and not in lines of a library beside it.
+    logging.getLogger("paramiko").setLevel(logging.CRITICAL)
     client = paramiko.SSHClient()
     client.load_system_host_keys()
     if told := os.environ.get(KNOWN_HOSTS):

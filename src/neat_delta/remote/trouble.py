@@ -50,6 +50,7 @@ def plain(error: Exception) -> str:
     text = str(error) or type(error).__name__
     known = {
         "certificate": f"its certificate does not hold ({text})",
+        "banner": "it was silent too long",
         "refused": "the connection was refused",
         "unreachable": "the machine cannot be reached",
         "timed out": "it was silent too long",

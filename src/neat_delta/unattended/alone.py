@@ -30,19 +30,24 @@ def alone(told: RunFile) -> Iterator[Report]:
     Raises:
         CannotWrite: another run is at work, or the folder cannot be made.
     """
+    lock = FileLock(told.folder / f".{told.name}.lock", blocking=False)
+    report = Report(told.name, told.folder.resolve())
     try:
         told.folder.mkdir(parents=True, exist_ok=True)
-        with FileLock(told.folder / f".{told.name}.lock", blocking=False):
-            report = Report(told.name, told.folder.resolve())
-            report.folder = _new_folder(report.folder, f"{told.name}-{report.begun:%Y-%m-%dT%H%M%SZ}")
-            _point(told.folder / LATEST, report.folder)
-            yield report
+        lock.acquire()
+        report.folder = _new_folder(report.folder, f"{told.name}-{report.begun:%Y-%m-%dT%H%M%SZ}")
+        _point(told.folder / LATEST, report.folder)
     except Timeout as error:
         raise CannotWrite(
             "another run of this file is at work", file=told.path, remedy="Wait for its end; nothing was done."
         ) from error
     except OSError as error:
+        lock.release()
         raise CannotWrite(f"the run's folder cannot be made ({error.strerror})", file=told.folder) from error
+    try:
+        yield report
+    finally:
+        lock.release()
 
 
 def _new_folder(place: Path, name: str) -> Path:

@@ -29,8 +29,8 @@ def results_of(entry: Entry) -> pl.DataFrame:
     return pl.DataFrame(rows, schema=RESULTS)
 
 
-def sent_view(entry: Entry, kept: Path | None, width: int) -> Iterator[Text]:
-    """What was sent, what the shop made of it, what to do next."""
+def sent_view(entry: Entry, kept: Path | None, journal: Path | None, width: int) -> Iterator[Text]:
+    """What was sent, what the shop made of it, what to do next; ``journal`` is it if it is not the usual one."""
     yield from _files(entry, width)
     results = results_of(entry)
     if len(results):
@@ -40,7 +40,10 @@ def sent_view(entry: Entry, kept: Path | None, width: int) -> Iterator[Text]:
     if kept is not None:
         yield labelled("kept", f"the result list, in {kept}")
     yield labelled("journal", f"entry {entry.entry}")
-    yield from sentence("next", "export the shop again, then: neat-delta settle CHANGES FRESH_EXPORT", width)
+    where = f" --journal {journal}" if journal else ""
+    yield from sentence(
+        "next", f"export the shop again, then: neat-delta settle {entry.entry} FRESH_EXPORT{where}", width
+    )
 
 
 def _files(entry: Entry, width: int) -> Iterator[Text]:
