@@ -21,7 +21,7 @@ from neat_delta.views.preview import more_view
 from neat_delta.views.table import Cell, Column, table
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    from collections.abc import Iterable, Iterator, Sequence
 
 WIDTH = 80
 STYLES = {DONE: "good", NOTHING: "good", NEEDED: "stop", FAILED: "stop"}
@@ -126,8 +126,8 @@ def summaries(report: Report, mail: tuple[str, Sequence[str]] | None) -> dict[st
     return told if mail is None else told | {"summary.eml": summary_mail(report, *mail)}
 
 
-def _tables(report: Report) -> Iterator[tuple[str, Sequence[str], list[list[str]]]]:
-    """What the page shows as tables: title, column heads, rows."""
+def _tables(report: Report) -> Iterator[tuple[str, Sequence[tuple[str, bool]], list[list[str]]]]:
+    """What the page shows as tables: title, column heads with whether numbers stand below them, rows."""
     shown: list[tuple[str, Sequence[str], list[dict[str, Any]]]] = [
         ("Held back", ("item", "field", "value", "say"), report.findings),
         ("Not taken by the shop", ("code", "result", "reason"), report.not_taken),
@@ -137,16 +137,37 @@ def _tables(report: Report) -> Iterator[tuple[str, Sequence[str], list[list[str]
     for title, heads, rows in shown:
         if rows:
             title = f"{title}, the first {len(rows)}" if len(rows) == SOME else title
-            yield title, heads, [[printable(row[head]) for head in heads] for row in rows]
+            named = [("why" if head == "say" else head, _numeric(row[head] for row in rows)) for head in heads]
+            yield title, named, [[printable(row[head]) for head in heads] for row in rows]
 
 
 def _rows(rows: list[dict[str, Any]], heads: Sequence[str], total: int, what: str, width: int) -> Iterator[Text]:
     if not rows:
         return
-    cells = [[Cell("   "), *(Cell(printable(row[head]), head if head in ("was", "now") else "plain") for head in heads)]
-             for row in rows]  # fmt: skip
-    yield from table([Column(), *(Column(head, least=6) for head in heads)], cells, width)
+    right = [_numeric(row[head] for row in rows) for head in heads]
+    cells = [
+        [
+            Cell("   "),
+            *(
+                Cell(printable(row[head]), head if head in ("was", "now") else "plain", right=of_numbers)
+                for head, of_numbers in zip(heads, right, strict=True)
+            ),
+        ]
+        for row in rows
+    ]
+    named = [
+        Column("why" if head == "say" else head, least=6, right=of_numbers)
+        for head, of_numbers in zip(heads, right, strict=True)
+    ]
+    yield from table([Column(), *named], cells, width)
     yield from more_view(total - len(rows), what, "the files of the run have them all")
+
+
+def _numeric(values: Iterable[str | None]) -> bool:
+    """Whether these are numbers of one form, which stand best with their ends below each other."""
+    filled = [value for value in values if value]
+    ends = {len(value) - value.rfind(".") if "." in value else 0 for value in filled}
+    return len(ends) == 1 and all(value.lstrip("-").replace(".", "", 1).isdecimal() for value in filled)
 
 
 def _does(report: Report) -> str:
