@@ -49,11 +49,19 @@ def put(folder: Address, name: str, data: bytes) -> None:
             raise Trouble("there is no such folder", remedy="Make it, or name another one.") from error
         try:
             sftp.putfo(io.BytesIO(data), draft, confirm=True)  # checks the size
-            sftp.posix_rename(draft, f"{place}/{name}")
+            _rename(sftp, draft, f"{place}/{name}")
         except BaseException:
             with suppress(OSError, EOFError):
                 sftp.remove(draft)
             raise
+
+
+def _rename(sftp: paramiko.SFTPClient, draft: str, target: str) -> None:
+    try:
+        sftp.posix_rename(draft, target)
+    except OSError:
+        # Older servers know only the renaming that does not go over a file that is there.
+        sftp.rename(draft, target)
 
 
 @contextmanager

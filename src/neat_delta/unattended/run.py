@@ -107,9 +107,14 @@ class _Run:
             ours = Path(entry.folder).is_relative_to(self.told.folder.resolve())
             if entry.state != "under way" or entry.place != place.name or not ours:
                 continue
+            if not Path(entry.folder).is_dir():
+                said = f"the files of journal entry {entry.entry} are gone; comparing tells what it has not changed"
+                self.report.left_out("earlier", said)
+                continue
             with self.report.step("earlier", self.voice) as step:
+                update = load_update(Path(entry.folder))
                 self.report.sent = True
-                send(load_update(Path(entry.folder)), place, journal, resume=True, voice=self.voice)
+                send(update, place, journal, resume=True, voice=self.voice)
                 step.say = f"the rest of journal entry {entry.entry} has been sent"
 
     def _fetch(self, name: str, where: Where, prefix: str) -> Path:

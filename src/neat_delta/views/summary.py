@@ -24,6 +24,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Sequence
 
 WIDTH = 80
+# The columns that hold values of fields.
+VALUES = ("was", "now", "ours", "there", "value")
 STYLES = {DONE: "good", NOTHING: "good", NEEDED: "stop", FAILED: "stop"}
 # What an item's change is called, one and several.
 DOES = {"change": "changed", "recode": "given another code", "add": "new", "remove": "removed"}
@@ -137,14 +139,14 @@ def _tables(report: Report) -> Iterator[tuple[str, Sequence[tuple[str, bool]], l
     for title, heads, rows in shown:
         if rows:
             title = f"{title}, the first {len(rows)}" if len(rows) == SOME else title
-            named = [("why" if head == "say" else head, _numeric(row[head] for row in rows)) for head in heads]
+            named = [("why" if head == "say" else head, _numeric(head, rows)) for head in heads]
             yield title, named, [[printable(row[head]) for head in heads] for row in rows]
 
 
 def _rows(rows: list[dict[str, Any]], heads: Sequence[str], total: int, what: str, width: int) -> Iterator[Text]:
     if not rows:
         return
-    right = [_numeric(row[head] for row in rows) for head in heads]
+    right = [_numeric(head, rows) for head in heads]
     cells = [
         [
             Cell("   "),
@@ -163,9 +165,9 @@ def _rows(rows: list[dict[str, Any]], heads: Sequence[str], total: int, what: st
     yield from more_view(total - len(rows), what, "the files of the run have them all")
 
 
-def _numeric(values: Iterable[str | None]) -> bool:
-    """Whether these are numbers of one form, which stand best with their ends below each other."""
-    filled = [value for value in values if value]
+def _numeric(head: str, rows: Iterable[dict[str, Any]]) -> bool:
+    """Whether a column has numbers of one form, which stand best with their ends below each other; codes are none."""
+    filled = [row[head] for row in rows if row[head]] if head in VALUES else []
     ends = {len(value) - value.rfind(".") if "." in value else 0 for value in filled}
     return len(ends) == 1 and all(value.lstrip("-").replace(".", "", 1).isdecimal() for value in filled)
 
