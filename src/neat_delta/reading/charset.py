@@ -12,6 +12,8 @@ from neat_delta.catalogue import ASCII
 FALLBACK = "cp1252"
 # Other sets of one byte a character that shops meet, the commonest first.
 OTHERS = ("iso8859_15", "iso8859_2", "cp1250", "cp1251", "iso8859_5", "koi8_r", "cp1253", "iso8859_7", "cp1254")
+# Where another file tells the words, these can be told apart as well: what other desktops and older programs write.
+BY_WORDS = (FALLBACK, *OTHERS, "cp1257", "mac_roman", "mac_latin2", "mac_turkish", "cp852", "cp850", "cp857", "cp866")
 SAMPLE_BYTES = 1 << 16
 # What no language writes, and from which share of the signs beyond ASCII on a character set is taken for wrong.
 ODD_SIGN = re.compile(r"[^\W\d_][^\w\s'’.,;:!?/()\"&+*-]+[^\W\d_]|[\x80-\x9f¤\ufffd]|[¹²³¾½¼¿¡][^\W\d_]")
@@ -19,6 +21,9 @@ CAPITAL_INSIDE = re.compile(
     r"[a-zà-öø-ÿα-ωа-яё][A-ZÀ-ÖØ-ÞΑ-ΩА-ЯЁ]|\b[À-ÖØ-Þ]{2,}[à-öø-ÿ]|[À-ÖØ-öø-ž]{3,}|[A-Za-z][Α-ωЀ-џ]|[Α-ωЀ-џ][A-Za-z]"
 )
 TOO_ODD = 0.03
+WORD = re.compile(r"[^\W\d_]+")
+# So much of a file is looked at for words.
+WORDS_BYTES = 1 << 24
 # In UTF-16 every plain letter, digit and delimiter has a zero beside it.
 OFTEN = 0.1
 SLICE = 1 << 20
@@ -83,6 +88,23 @@ def _likeliest(data: bytes) -> str:
     if oddities[FALLBACK] <= TOO_ODD * signs:
         return FALLBACK
     return codecs.lookup(min(oddities, key=lambda charset: oddities[charset])).name
+
+
+def words_beyond_ascii(text: str) -> set[str]:
+    """The words of a text that have a letter beyond ASCII."""
+    return {word for word in WORD.findall(text) if not word.isascii()}
+
+
+def charset_by_words(data: bytes, words: set[str]) -> str | None:
+    """The character set in which most words of a file are those of another text about the same things.
+
+    ``None`` where no set gives any word of it. What two sets give alike goes to the likelier one.
+    """
+    lines = [line for line in data[:WORDS_BYTES].split(b"\n") if not line.isascii()]
+    sample = b"\n".join(lines)[:SAMPLE_BYTES]
+    found = {charset: len(words & words_beyond_ascii(sample.decode(charset, "replace"))) for charset in BY_WORDS}
+    best = max(found, key=lambda charset: found[charset])
+    return codecs.lookup(best).name if found[best] else None
 
 
 def _oddities(text: str) -> int:

@@ -12,7 +12,7 @@ import polars as pl
 from neat_delta.begun import Begun
 from neat_delta.catalogue import Catalogue, Field, Form, Rows, Source, name_fields
 from neat_delta.errors import Unreadable
-from neat_delta.reading.charset import Text, decode
+from neat_delta.reading.charset import WORDS_BYTES, Text, charset_by_words, decode, words_beyond_ascii
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at, sniff
 from neat_delta.reading.grid import Sheet, as_grid
 from neat_delta.reading.jsonlines import read_json_lines
@@ -30,6 +30,7 @@ if TYPE_CHECKING:
     from neat_delta.remote import Where
 
 MARK_SAMPLE_ROWS = 1_000
+WORDS_ROWS = 50_000
 LINE_END_SAMPLE_BYTES = 1 << 20
 MOST_COLUMNS = 4_096
 CONTROLS = bytes(byte for byte in range(32) if byte not in b"\t\n\r")
@@ -68,9 +69,9 @@ def read_both(
     voice.step(f"reading {live.name} and {edited.name}")
     with ThreadPoolExecutor(max_workers=2) as openers:
         ours, theirs = openers.submit(_open, live, begun, exported), openers.submit(_open, edited, begun, told)
-        opened = ours.result(), theirs.result()
-    first = _catalogue(opened[0], begun)
-    return first, _catalogue(opened[1], begun, like=first.rows)
+        first, second = _agreed(ours.result(), theirs.result(), begun)
+    read = _catalogue(first, begun)
+    return read, _catalogue(second, begun, like=read.rows)
 
 
 @dataclass(frozen=True)
@@ -90,6 +91,34 @@ class _Opened:
     content: Content
     table: _Delimited | Sheet
     told: Told
+
+    @property
+    def guessed(self) -> bool:
+        """Whether the character set was a guess."""
+        return isinstance(self.table, _Delimited) and self.table.text.guessed
+
+    def some_text(self) -> str:
+        """Text of the file, enough of it to know its words."""
+        if isinstance(self.table, _Delimited):
+            return self.table.text.utf8[:WORDS_BYTES].decode(errors="replace")
+        return "\n".join(cell for column in self.table.columns for cell in column[:WORDS_ROWS])
+
+
+def _agreed(one: _Opened, other: _Opened, begun: Begun) -> tuple[_Opened, _Opened]:
+    """Two files about the same items, of which one's character set was a guess that the other's words settle.
+
+    A guess that is wrong would make a change of every name with an accent.
+    """
+    if one.guessed == other.guessed:
+        return one, other
+    if one.guessed:
+        return _opened_by_words(one, other, begun), other
+    return one, _opened_by_words(other, one, begun)
+
+
+def _opened_by_words(guessed: _Opened, sure: _Opened, begun: Begun) -> _Opened:
+    charset = charset_by_words(guessed.content.inner, words_beyond_ascii(sure.some_text()))
+    return guessed if charset is None else _open(guessed.path, begun, replace(guessed.told, charset=charset))
 
 
 def _open(path: Where, begun: Begun, told: Told = NOTHING_TOLD) -> _Opened:

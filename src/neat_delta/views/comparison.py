@@ -141,7 +141,7 @@ def form_words(catalogue: Catalogue) -> str:
         words = [form.made_of]
     else:
         words = [
-            charset_name(form.charset),
+            charset_name(form.charset) + ("" if form.charset_sure else " (a guess)"),
             DELIMITERS[form.delimiter] + ("" if form.sure else " (a guess)"),
         ]
     if form.mark is not None:
