@@ -59,6 +59,7 @@ def plain(error: Exception) -> str:
         "name resolution": "no machine of that name is known",
         "incomplete": "it was cut off half way",
         "without sending complete": "it was cut off half way",
+        "no existing session": "it hung up without an answer",
         "without response": "it hung up without an answer",
         "eof": "it was cut off half way",
         "reset by peer": "it was cut off half way",
