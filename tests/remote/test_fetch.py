@@ -95,7 +95,7 @@ def test_a_machine_that_says_nothing_is_given_up(scheme, monkeypatch):
         monkeypatch.setattr(module, "SILENCE_TIME", 0.2)
     with socket.create_server(("127.0.0.1", 0)) as deaf:
         address = where_of(f"{scheme}://anna@127.0.0.1:{deaf.getsockname()[1]}/live.csv")
-        with pytest.raises(Unreadable, match="it was silent too long|it hung up without an answer"):
+        with pytest.raises(Unreadable, match=r"it was silent too long|it hung up without an answer"):
             fetch(address)
 
 
