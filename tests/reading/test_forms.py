@@ -224,9 +224,13 @@ def test_a_sheet_saved_by_a_spreadsheet_program_is_read_as_it_was(tmp_path, form
     assert found == [TABLE[0], ["417", *TABLE[1][1:]], TABLE[2]]
 
 
-def test_zeros_that_a_number_format_shows_are_there(tmp_path):
+@pytest.mark.parametrize("form", ["xlsx", "ods"])
+def test_zeros_that_a_number_format_shows_are_there(tmp_path, form):
+    if form == "ods" and shutil.which("soffice") is None:
+        pytest.skip("no spreadsheet program (soffice) is installed here")
     book = xlsxwriter.Workbook(tmp_path / "codes.xlsx")
     six = book.add_format({"num_format": "000000"})
+    book.add_worksheet("first").write_row(1, 1, ["nothing", "of"])
     sheet = book.add_worksheet("codes")
     sheet.write_row(0, 0, ["sku", "stock"])
     for at, number in enumerate((417, 1200417), start=1):
@@ -234,8 +238,20 @@ def test_zeros_that_a_number_format_shows_are_there(tmp_path):
         sheet.write_number(at, 1, number)
     sheet.write_string(3, 0, "QX-1", six)
     sheet.write_string(4, 0, "33", six)
+    sheet.write_row(5, 0, [88, 88], six)
+    sheet.write_row(6, 0, [88, 88], six)
     book.close()
+    if form == "ods":
+        call = ["soffice", "--headless", f"-env:UserInstallation=file://{tmp_path}/profile", "--convert-to", "ods"]
+        call += ["--outdir", tmp_path, tmp_path / "codes.xlsx"]
+        subprocess.run(call, check=True, capture_output=True, timeout=180)
 
-    found = read_catalogue(tmp_path / "codes.xlsx")
+    found = read_catalogue(tmp_path / f"codes.{form}", told=Told(sheet="codes"))
 
-    assert rows(found)[1:] == [["000417", "417"], ["1200417", "1200417"], ["QX-1", ""], ["33", ""]]
+    assert rows(found)[1:] == [
+        ["000417", "417"],
+        ["1200417", "1200417"],
+        ["QX-1", ""],
+        ["33", ""],
+        *[["000088"] * 2] * 2,
+    ]

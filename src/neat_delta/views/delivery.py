@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.delivery.journal import Entry
+    from neat_delta.delivery.journal import Entry, FileEntry
 
 RESULTS = {"file": pl.String, "line": pl.Int64, "code": pl.String, "result": pl.String, "reason": pl.String}
 NOT_TAKEN = ("failed", "skipped")
@@ -64,6 +64,11 @@ def _files(entry: Entry, width: int) -> Iterator[Text]:
         )
     heads = [Column("file", least=10), Column("rows", right=True), Column("state")]
     yield from table([*heads, *(Column(head, right=True) for head in ("taken", "failed", "skipped"))], rows, width)
+
+
+def _when(file: FileEntry) -> str:
+    """When the journal last heard of a file."""
+    return f"{file.at.replace('T', ' ').removesuffix('Z')} UTC" if file.at else "not sent"
 
 
 def _bad(number: int) -> Cell:
@@ -114,6 +119,7 @@ def entry_view(entry: Entry, width: int) -> Iterator[Text]:
     yield labelled("changes", f"fingerprint {entry.changes[:12]}…, made for the export {entry.live[:12]}…")
     yield from _files(entry, width)
     for file in entry.files:
+        yield labelled("file", f"{file.name}, fingerprint {file.sha256[:12]}…, {_when(file)}")
         if file.reason:
             yield from sentence("refused", f"{file.name}: {file.reason}", width, "stop")
     results = results_of(entry)
