@@ -10,6 +10,7 @@ import polars as pl
 
 from neat_delta.catalogue.fieldkind import kind_of
 from neat_delta.catalogue.kinds import BLANK, SheetForm
+from neat_delta.catalogue.kinds.numerals import all_simple
 from neat_delta.catalogue.settings import Settings
 
 if TYPE_CHECKING:
@@ -74,9 +75,11 @@ def profile(catalogue: Catalogue, settled: Settings = NOTHING) -> list[ColumnPro
     def of(field: Field) -> ColumnProfile:
         return _profile(cells[field.name], field.name, field.column, settled.of(field.name))
 
-    # One column's counting is one thread's work.
+    # One column's counting is one thread's work, and the longest work goes first.
     with ThreadPoolExecutor() as counters:
-        return list(counters.map(of, catalogue.fields))
+        by_size = sorted(catalogue.fields, key=lambda field: -cells[field.name].estimated_size())
+        found = dict(zip(by_size, counters.map(of, by_size), strict=True))
+    return [found[field] for field in catalogue.fields]
 
 
 def _profile(cells: pl.Series, field: str, column: str, told: FieldSettings) -> ColumnProfile:
@@ -139,6 +142,9 @@ def _range(values: pl.Series, kind: Kind, told: FieldSettings) -> tuple[str | No
     """The smallest and the largest value as written, for kinds that have an order."""
     if values.is_empty() or told.separator or not (kind.numeric or kind.name == "date"):
         return None, None
+    if kind.numeric and all_simple(values):
+        numbers = values.cast(pl.Float64)
+        return values[numbers.arg_min()], values[numbers.arg_max()]  # type: ignore[index]
     form = kind.live_form(values, told.form)
     if kind.numeric:
         form = kind.sheet_form(SheetForm(values, values, None), form)

@@ -48,7 +48,7 @@ def live_number_form(values: pl.Series, told: FormSettings | None = None) -> Num
     """The form of a live column, from its distinct filled values and what is told of it."""
     points, commas = _evidence(values)
     mark = "," if commas and not points else "."
-    apart = () if _simple(values) else GROUPS
+    apart = () if all_simple(values) else GROUPS
     groups = [group for group in apart if group != mark and _has_groups(values, group)]
     fraction = values.str.extract(r"[" + mark + r"](\d+)$").drop_nulls().str.len_chars().unique()
     settled = None if told is None else told.decimals
@@ -73,7 +73,7 @@ def sheet_number_form(sheet: SheetForm, live_form: NumberForm) -> NumberForm:
 
 def read_numbers(cells: pl.Series, form: NumberForm) -> pl.Series:
     """Readings of cells; null where a cell is no number, or cannot be told from another one."""
-    if _simple(cells):
+    if all_simple(cells):
         return cells.to_frame("c").select(_shortest(pl.col("c"))).to_series()
     text = pl.col("c").str.strip_chars(" \t\u00a0\u202f")
     spaced = text.str.contains(rf"^[+-]?\d{{1,3}}({SPACE}\d{{3}}|{APOSTROPHES}\d{{3}})+([.,]\d+)?$")
@@ -135,14 +135,14 @@ def _shortest(plain: pl.Expr) -> pl.Expr:
     return pl.when(short == "-0").then(pl.lit("0")).otherwise(short)
 
 
-def _simple(cells: pl.Series) -> bool:
+def all_simple(cells: pl.Series) -> bool:
     """Whether all cells are numbers in the one form that needs no thought; one pattern instead of a dozen."""
     return bool(cells.str.contains(SIMPLE).all())
 
 
 def _evidence(cells: pl.Series) -> tuple[bool, bool]:
     """Whether some cell shows without doubt that the point, and that the comma, is the decimal mark."""
-    if _simple(cells):
+    if all_simple(cells):
         return bool(cells.str.contains(".", literal=True).any()), False
     decided = cells.filter(~cells.str.contains(UNDECIDED))
     return tuple(  # type: ignore[return-value]

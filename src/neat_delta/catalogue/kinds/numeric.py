@@ -10,6 +10,7 @@ import polars as pl
 from neat_delta.catalogue.kinds.kind import digits_in_few
 from neat_delta.catalogue.kinds.numerals import (
     NumberForm,
+    all_simple,
     live_number_form,
     read_numbers,
     sheet_number_form,
@@ -55,4 +56,6 @@ class Numeric:
 
 def all_numbers(values: pl.Series) -> bool:
     """Whether all values read as numbers when they are taken as one column."""
-    return digits_in_few(values) and not read_numbers(values, live_number_form(values)).has_nulls()
+    if not digits_in_few(values):
+        return False
+    return all_simple(values) or not read_numbers(values, live_number_form(values)).has_nulls()
