@@ -165,6 +165,16 @@ def test_a_list_that_is_another_than_last_time_is_not_sent(work, served):
     assert in_shop(work) == read_table(work / "live.csv")
 
 
+def test_a_file_about_other_items_needs_a_person_though_nothing_changes(work, served):
+    write_table(work / "edited.csv", [["sku", "price"], ["ZZ-1", "1.00"], ["ZZ-2", "2.00"]])
+    run_file(work, served)
+
+    done = neat_delta("run", "nightly.toml", cwd=work)
+
+    assert done.returncode == 1
+    assert "no row of the edited file is an item of the shop" in " ".join(done.stdout.split())
+
+
 def test_only_one_run_of_a_file_is_at_work(work, served):
     run_file(work, served)
     (work / "runs").mkdir()

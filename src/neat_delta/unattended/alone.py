@@ -65,6 +65,6 @@ def _new_folder(place: Path, name: str) -> Path:
 def _point(latest: Path, folder: Path) -> None:
     """Let ``latest`` be another name of the newest run's folder, where the system has such names."""
     draft = draft_of(latest)
-    with contextlib.suppress(OSError, NotImplementedError):
+    with contextlib.suppress(OSError):
         draft.symlink_to(folder.name, target_is_directory=True)
         draft.replace(latest)

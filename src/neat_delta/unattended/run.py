@@ -70,13 +70,13 @@ class _Run:
         listed = self._list(settled)
         if self.sending and self.told.to is not None:
             self._finish_earlier()
-        live = self._fetch("live", self.told.live, "")
+        live = self._fetch("live", self.told.live, "live-")
         edited = self._fetch("edited", self.told.edited, "edited-")
         seen = self._compare(live, edited, settled, listed)
-        if not sum(self.report.items.values()):
-            return
         barred = self._barred(seen)
         self.report.needs.extend(barred)
+        if not sum(self.report.items.values()):
+            return
         self._write(seen, settled)
         if not self.sending:
             self.report.left_out("send", "this run was told not to")
@@ -169,6 +169,9 @@ class _Run:
             for most, number, what in told
             if most is not None and number > most
         ]
+        counts = seen.changes.head.counts
+        if len(seen.edited) and not counts["changed"] + counts["same"] + counts["refused"] + counts["repeated"]:
+            over.append("no row of the edited file is an item of the shop: is it the right file, and the right field?")
         drifted = seen.changes.findings.filter(check=LIST_CHANGED)["say"]
         return over + [f"the list is another than last time: {say}; nothing was sent" for say in drifted]
 
