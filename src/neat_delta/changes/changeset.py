@@ -7,6 +7,8 @@ from datetime import UTC, datetime
 
 import polars as pl
 
+from neat_delta.catalogue import field_name
+
 # ``key`` holds the parts of an item's key joined by the unit separator, in the head's order.
 # ``to`` is the key that an item gets, if it gets another one.
 ITEMS = {"key": pl.String, "do": pl.String, "line": pl.UInt32, "name": pl.String, "to": pl.String}
@@ -88,6 +90,10 @@ class Head:
     made: str = field(default_factory=lambda: datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"))
     allowed: Allowed = field(default_factory=Allowed)
     left_out: tuple[LeftOut, ...] = ()
+
+    def names(self) -> dict[str, str]:
+        """The field that each column of the live export stands for, by the column's normalised name."""
+        return {field_name(note.column): name for name, note in self.fields.items()}
 
 
 @dataclass(frozen=True)

@@ -21,22 +21,20 @@ if TYPE_CHECKING:
 
 def kept(changes: Where, live: Where | None, settled: Settings, voice: Voice) -> tuple[ChangeSet, Catalogue]:
     """A kept change set, and the live export it was made from, its columns under the names it gives them."""
-    from neat_delta.catalogue import field_name
     from neat_delta.changes import load_changes
     from neat_delta.reading import read_catalogue
 
     loaded = load_changes(changes)
     ours = read_catalogue(live or _live_of(loaded, changes), voice, exported_as(settled))
-    return loaded, ours.renamed({field_name(note.column): name for name, note in loaded.head.fields.items()})
+    return loaded, ours.renamed(loaded.head.names())
 
 
 def fresh_export(changes: ChangeSet, path: Where, settled: Settings, voice: Voice) -> Catalogue:
     """A newer export of the shop, its columns under the names that a change set gives them."""
-    from neat_delta.catalogue import field_name
     from neat_delta.reading import read_catalogue
 
     fresh = read_catalogue(path, voice, exported_as(settled))
-    return fresh.renamed({field_name(note.column): name for name, note in changes.head.fields.items()})
+    return fresh.renamed(changes.head.names())
 
 
 def kept_live(changes: ChangeSet, live: Catalogue) -> None:

@@ -12,13 +12,12 @@ from neat_delta.delivery.journal import DONE, LEAVING, REFUSED, SENT, Entry, Jou
 from neat_delta.errors import CannotSend, Unreadable
 from neat_delta.reading import fingerprint
 from neat_delta.voice import SILENCE, Voice
+from neat_delta.writing.update import RECEIPT
 
 if TYPE_CHECKING:
     from pathlib import Path
 
     from neat_delta.delivery.places import Place
-
-RECEIPT = "receipt.json"
 
 
 @dataclass(frozen=True)

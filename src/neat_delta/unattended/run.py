@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.begun import read_bytes
-from neat_delta.catalogue import field_name
 from neat_delta.catalogue.settings import ListSettings, Settings
 from neat_delta.catalogue.settingsfile import load_settings
 from neat_delta.changes import Options, by_field, held_back, load_changes, save_changes
@@ -31,6 +30,7 @@ from neat_delta.unattended.report import SOME, Report
 from neat_delta.whole import write_whole
 from neat_delta.writing import write_update
 from neat_delta.writing.findingsbook import findings_book
+from neat_delta.writing.update import KEPT
 
 if TYPE_CHECKING:
     from neat_delta.changes import ChangeSet, Comparison
@@ -210,15 +210,14 @@ class _Run:
         if fresh is None:
             report.left_out("settle", "the run's file names no export to settle against (fresh)")
             return
-        sent = load_changes(report.folder / UPDATE / "update.changes.jsonl")
+        sent = load_changes(report.folder / UPDATE / KEPT)
         for _ in range(self.told.tries):
             self.voice.step("waiting for the shop")
             time.sleep(self.told.wait)
             kept = self._fetch("fresh", fresh, "fresh-")
             with report.step("settle", self.voice) as step:
                 export = read_catalogue(kept, self.voice, Told.as_exported(settled.export))
-                columns = {field_name(note.column): name for name, note in sent.head.fields.items()}
-                seen = settle(sent, export.renamed(columns), settled)
+                seen = settle(sent, export.renamed(sent.head.names()), settled)
                 _tell_landed(report, seen)
                 step.say = f"{report.landed.get(LANDED, 0):,} of {_several(len(seen.changes), 'change')} landed"
             if seen.done:
