@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import polars as pl
 
-if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+from neat_delta.catalogue.profile import of_each_column
 
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from neat_delta.catalogue.catalogue import Catalogue
     from neat_delta.catalogue.profile import ColumnProfile
+    from neat_delta.catalogue.settings import Settings
 
 # What a cell holds when its formula has failed, in English and German programs.
 FAILED = r"^#(N/A|NV|REF!|BEZUG!|VALUE!|WERT!|DIV/0!|NAME\?|NUM!|ZAHL!|NULL!|SPILL!)$"
@@ -29,113 +33,123 @@ CUTS = (255, 32_767)
 FEW = 0.1
 
 
+class Shown:
+    """What one column shows: its distinct filled values and its kind's name; what several marks ask is asked once."""
+
+    def __init__(self, values: pl.Series, kind: str) -> None:
+        self.values = values
+        self.kind = kind
+
+    @cached_property
+    def signs(self) -> bool:
+        """Whether any of the patterns' signs is there, which is seldom so: one pattern instead of seven."""
+        return bool(self.values.str.contains(ANY_SIGN).any())
+
+    @cached_property
+    def lengths(self) -> pl.Series:
+        """How many characters each value has."""
+        return self.values.str.len_chars()
+
+    @cached_property
+    def mostly_numbers_at_best(self) -> bool:
+        """Whether most begin with no letter, without which they cannot be numbers; far cheaper than a pattern."""
+        return int(((self.values < ":") | (self.values >= "\u00a0")).sum()) > (1 - FEW) * len(self.values)
+
+
 @dataclass(frozen=True)
 class Mark:
-    """One sort of damage: which of a column's distinct filled values (and their kind's name) show it.
-
-    ``pattern`` ones show it by one of the signs of ``ANY_SIGN``.
-    """
+    """One sort of damage: which of a column's values show it; ``None`` where none can."""
 
     check: str
     say: str
-    shows: Callable[[pl.Series, str], pl.Series]
-    pattern: bool = False
+    shows: Callable[[Shown], pl.Series | None]
 
 
-def damage_in(columns: Sequence[ColumnProfile]) -> pl.DataFrame:
-    """Marks on all columns of a table; see ``damage_marks``."""
-    # One column's patterns are one thread's work, and the longest work goes first.
-    with ThreadPoolExecutor() as workers:
-        by_size = sorted(columns, key=lambda column: -len(column.values))
-        marks = workers.map(lambda column: damage_marks(column.values, column.field, column.kind), by_size)
-        found = {column.field: told for column, told in zip(by_size, marks, strict=True)}
-    return pl.concat([pl.DataFrame(schema=SCHEMA), *(found[column.field] for column in columns)])
+def profile_and_damage(catalogue: Catalogue, settled: Settings) -> tuple[list[ColumnProfile], pl.DataFrame]:
+    """Every column of a table, and the marks on all of them; see ``damage_marks``."""
+
+    def of(column: ColumnProfile) -> tuple[ColumnProfile, pl.DataFrame]:
+        return column, damage_marks(column.values, column.field, column.kind)
+
+    found = of_each_column(catalogue, settled, of)
+    return [column for column, _ in found], pl.concat([pl.DataFrame(schema=SCHEMA), *(marks for _, marks in found)])
 
 
 def damage_marks(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame:
     """Marks on one column, given by its distinct filled values and their counts (frame of value, count).
 
-    Returns a frame of check, field, value (an example), cells (how many), say.
+    Returns a frame of check, field, value (the commonest that shows it), cells (how many), say.
     """
     found = []
-    # One pattern for all tells whether it is worth trying the single ones, which is seldom so.
-    signs = bool(values["value"].str.contains(ANY_SIGN).any())
+    column = Shown(values["value"], kind)
     for mark in MARKS:
-        if mark.pattern and not signs:
-            continue
-        hit = values.filter(mark.shows(values["value"], kind))
-        if len(hit):
-            found.append((mark.check, field, hit["value"][0], int(hit["count"].sum()), mark.say))
+        shown = mark.shows(column)
+        if shown is not None and shown.any():
+            hit = values.filter(shown)
+            often = hit.filter(pl.col("count") == pl.col("count").max())
+            found.append((mark.check, field, often["value"].min(), int(hit["count"].sum()), mark.say))
     return pl.DataFrame(found, schema=SCHEMA, orient="row")
 
 
 SCHEMA = {"check": pl.String, "field": pl.String, "value": pl.String, "cells": pl.UInt32, "say": pl.String}
 
 
-def _matching(pattern: str) -> Callable[[pl.Series, str], pl.Series]:
-    return lambda values, kind: values.str.contains(pattern)
+def _matching(pattern: str) -> Callable[[Shown], pl.Series | None]:
+    return lambda column: column.values.str.contains(pattern) if column.signs else None
 
 
-def _nowhere(values: pl.Series) -> pl.Series:
-    return pl.repeat(False, len(values), dtype=pl.Boolean, eager=True)
-
-
-def _powers(values: pl.Series, kind: str) -> pl.Series:
+def _powers(column: Shown) -> pl.Series | None:
     """Powers of ten, unless the column is one of numbers or such codes are usual in it."""
-    powers = values.str.contains(POWER_OF_TEN)
-    usual = kind in ("money", "number") or powers.sum() > FEW * len(values)
-    return _nowhere(values) if usual else powers
+    if not column.signs or column.kind in ("money", "number"):
+        return None
+    powers = column.values.str.contains(POWER_OF_TEN)
+    return powers if powers.sum() <= FEW * len(powers) else None
 
 
-def _days(values: pl.Series, kind: str) -> pl.Series:
+def _days(column: Shown) -> pl.Series | None:
     """Days among values that are mostly something else."""
-    days = values.str.contains(DAY)
-    return days if days.sum() < FEW * len(values) else _nowhere(values)
+    if not column.signs:
+        return None
+    days = column.values.str.contains(DAY)
+    return days if days.sum() < FEW * len(days) else None
 
 
-def _cut_off(values: pl.Series, kind: str) -> pl.Series:
+def _cut_off(column: Shown) -> pl.Series | None:
     """The longest texts of a column, if they are just as long as a known limit."""
-    lengths = values.str.len_chars()
-    longest = lengths.max()
-    return lengths == longest if longest in CUTS else _nowhere(values)
+    longest = column.lengths.max()
+    return column.lengths == longest if longest in CUTS else None
 
 
-def _shortened(values: pl.Series, kind: str) -> pl.Series:
+def _shortened(column: Shown) -> pl.Series | None:
     """Shorter numbers in a column whose numbers have one length and zeros in front."""
-    if not _mostly_numbers_at_best(values) or values.str.len_bytes().n_unique() < 2:
-        return _nowhere(values)
+    values = column.values
+    if not column.mostly_numbers_at_best or column.lengths.min() == column.lengths.max():
+        return None
     digits = values.str.contains(r"^\d+$")
-    lengths = values.filter(digits).str.len_chars()
-    if lengths.is_empty() or digits.sum() < (1 - FEW) * len(values):
-        return _nowhere(values)
-    usual = int(lengths.mode().max())  # type: ignore[arg-type]
-    zeros = (values.str.starts_with("0") & (values.str.len_chars() == usual)).any()
-    shorter = digits & (values.str.len_chars() < usual) & ~values.str.starts_with("0")
-    return shorter if zeros and usual > 1 and shorter.sum() < FEW * len(values) else _nowhere(values)
+    if values.is_empty() or digits.sum() < (1 - FEW) * len(values):
+        return None
+    usual = int(column.lengths.filter(digits).mode().max())  # type: ignore[arg-type]
+    zeros = (values.str.starts_with("0") & (column.lengths == usual)).any()
+    shorter = digits & (column.lengths < usual) & ~values.str.starts_with("0")
+    return shorter if zeros and usual > 1 and shorter.sum() < FEW * len(values) else None
 
 
-def _mostly_numbers_at_best(values: pl.Series) -> bool:
-    """Whether most values begin with no letter, without which they cannot be numbers; far cheaper than a pattern."""
-    return int(((values < ":") | (values >= "\u00a0")).sum()) > (1 - FEW) * len(values)
-
-
-def _no_number(values: pl.Series, kind: str) -> pl.Series:
+def _no_number(column: Shown) -> pl.Series | None:
     """Values without a digit in front among values that are nearly all numbers."""
-    if not _mostly_numbers_at_best(values):
-        return _nowhere(values)
-    numbers = values.str.contains(NUMBER)
-    return ~numbers if (1 - FEW / 2) * len(values) < numbers.sum() < len(values) else _nowhere(values)
+    if not column.mostly_numbers_at_best:
+        return None
+    numbers = column.values.str.contains(NUMBER)
+    return ~numbers if (1 - FEW / 2) * len(numbers) < numbers.sum() < len(numbers) else None
 
 
 MARKS = (
-    Mark("failed formula", "a formula has failed here; the value behind it is lost", _matching(FAILED), pattern=True),
-    Mark("formula text", "this is a formula rather than its value", _matching(FORMULA), pattern=True),
-    Mark("power of ten", "a long code was turned into a power of ten; its digits are lost", _powers, pattern=True),
+    Mark("failed formula", "a formula has failed here; the value behind it is lost", _matching(FAILED)),
+    Mark("formula text", "this is a formula rather than its value", _matching(FORMULA)),
+    Mark("power of ten", "a long code was turned into a power of ten; its digits are lost", _powers),
     Mark(
         "code turned date",
         "among values of another sort this looks like a code turned into a date",
         _days,
-        pattern=True,
     ),
     Mark("lost zeros", "shorter than the others: zeros in front may be lost", _shortened),
     Mark("no number", "nearly all other values of this column are numbers", _no_number),
@@ -143,9 +157,8 @@ MARKS = (
         "doubled accents",
         "accents read in the wrong character set (UTF-8 as Windows-1252)",
         _matching(DOUBLED),
-        pattern=True,
     ),
-    Mark("lost characters", "a question mark stands where a letter was", _matching(LOST_SIGN), pattern=True),
+    Mark("lost characters", "a question mark stands where a letter was", _matching(LOST_SIGN)),
     Mark("cut off", "as long as programs allow: the end may be missing", _cut_off),
-    Mark("outer spaces", "spaces in front or behind; they count", _matching(OUTER_SPACE), pattern=True),
+    Mark("outer spaces", "spaces in front or behind; they count", _matching(OUTER_SPACE)),
 )

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 import polars as pl
 
@@ -14,11 +14,14 @@ from neat_delta.catalogue.kinds.numerals import all_simple
 from neat_delta.catalogue.settings import Settings
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from neat_delta.catalogue.catalogue import Catalogue
     from neat_delta.catalogue.field import Field
     from neat_delta.catalogue.kinds import Kind
     from neat_delta.catalogue.settings import FieldSettings
 
+Found = TypeVar("Found")
 NOTHING = Settings()
 COMMONEST = 3
 TOP = 100
@@ -36,8 +39,8 @@ VARIED = 0.5
 class ColumnProfile:
     """One column: kind, filled cells, distinct values, its range or its commonest values, and its first ones.
 
-    ``values`` are the distinct filled values with their counts (frame of value, count), the commonest first where
-    values repeat, else in no order.
+    ``values`` are the distinct filled values with their counts (frame of value, count). Where values repeat, the
+    commonest come first, as many as limited values may be; the others are in no order.
     """
 
     field: str
@@ -70,15 +73,20 @@ class ColumnProfile:
 
 def profile(catalogue: Catalogue, settled: Settings = NOTHING) -> list[ColumnProfile]:
     """Every column of a table, in its order; kinds as they are settled, else as the values show."""
+    return of_each_column(catalogue, settled, lambda column: column)
+
+
+def of_each_column(catalogue: Catalogue, settled: Settings, work: Callable[[ColumnProfile], Found]) -> list[Found]:
+    """What some work finds in the profile of each column, in the table's order; see ``profile``."""
     cells = catalogue.cells(catalogue.names)
 
-    def of(field: Field) -> ColumnProfile:
-        return _profile(cells[field.name], field.name, field.column, settled.of(field.name))
+    def of(field: Field) -> Found:
+        return work(_profile(cells[field.name], field.name, field.column, settled.of(field.name)))
 
-    # One column's counting is one thread's work, and the longest work goes first.
-    with ThreadPoolExecutor() as counters:
+    # One column is one thread's work, and the longest work goes first.
+    with ThreadPoolExecutor() as workers:
         by_size = sorted(catalogue.fields, key=lambda field: -cells[field.name].estimated_size())
-        found = dict(zip(by_size, counters.map(of, by_size), strict=True))
+        found = dict(zip(by_size, workers.map(of, by_size), strict=True))
     return [found[field] for field in catalogue.fields]
 
 
@@ -86,8 +94,8 @@ def _profile(cells: pl.Series, field: str, column: str, told: FieldSettings) -> 
     counted = _counted(cells.alias("value"))
     values = counted.filter(~_blank(counted["value"]))
     filled = int(values["count"].sum())
-    if not _varied(values, filled):
-        values = values.sort("count", "value", descending=[True, False])
+    if filled and not _varied(values, filled):
+        values = _commonest_first(values)
     kind = kind_of(values["value"], field, told)
     smallest, largest = _range(values["value"], kind, told)
     return ColumnProfile(field, column, kind.name, filled, values, smallest, largest, _first(cells))
@@ -114,6 +122,18 @@ def _counted(cells: pl.Series) -> pl.DataFrame:
         grouped = rest.group_by("value").agg(pl.len().alias("count"))
     once = alone.to_frame().with_columns(pl.lit(1, dtype=grouped.schema["count"]).alias("count"))
     return pl.concat([once, grouped.select("value", "count")])
+
+
+def _commonest_first(values: pl.DataFrame) -> pl.DataFrame:
+    """The values with the ``MOST_CHOICES`` commonest of them in front, in order; equally common ones by the alphabet.
+
+    Sorting a hundred thousand texts takes longer than counting them, and nobody asks which is the thousandth.
+    """
+    least = values["count"].top_k(MOST_CHOICES).min()
+    often = (values["count"] >= least).arg_true()
+    first = values[often].with_columns(at=often).sort("count", "value", descending=[True, False]).head(MOST_CHOICES)
+    others = pl.repeat(True, len(values), dtype=pl.Boolean, eager=True).scatter(first["at"], False)
+    return pl.concat([first.drop("at"), values.filter(others)])
 
 
 def _fingerprints(values: pl.Series) -> pl.Series:

@@ -90,7 +90,8 @@ def adjust_command(
 
 def _head(seen: Comparison, rules: list[Rule], where: str | None, unknown: list[str], width: int) -> Iterator[Text]:
     """The live export, which items were chosen, and the rules."""
-    from neat_delta.views.comparison import catalogue_view, sentence
+    from neat_delta.views.fileform import catalogue_view
+    from neat_delta.views.lines import sentence
     from neat_delta.views.look import count, several
 
     yield from catalogue_view("live", seen.live, "items", width)

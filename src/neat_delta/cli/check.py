@@ -88,7 +88,9 @@ def _as_dict(changes: ChangeSet) -> dict[str, object]:
 def _view(changes: ChangeSet, live: Catalogue, book: Path | None, everything: bool, width: int) -> Iterator[Text]:
     from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
     from neat_delta.checks import CHECKS
-    from neat_delta.views.comparison import Shown, catalogue_view, findings_view, labelled
+    from neat_delta.views.comparison import Shown, findings_view
+    from neat_delta.views.fileform import catalogue_view
+    from neat_delta.views.lines import labelled
     from neat_delta.views.look import several
 
     yield from catalogue_view("live", live, "items", width)

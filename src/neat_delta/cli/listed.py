@@ -172,7 +172,7 @@ def save_list(settings: Path | None, name: str, listed: ListSettings, seen: Mapp
 def saved_view(name: str, settings: Path | None, width: int) -> Iterator[Text]:
     """Where a list was saved, and how it is used."""
     from neat_delta.catalogue.settingsfile import NAME
-    from neat_delta.views.comparison import sentence
+    from neat_delta.views.lines import sentence
 
     said = f"as list {name} in {settings or NAME}; next time: --list {name}"
     yield from sentence("saved", said, width)

@@ -60,16 +60,14 @@ def look_command(
     settled = settled_in(settings)
     with progress(spoken) as voice, ThreadPoolExecutor(max_workers=1) as reader:
         reading = reader.submit(read_catalogue, file, voice, form.told(), begun)
-        from neat_delta.catalogue.damage import damage_in
-        from neat_delta.catalogue.profile import profile
+        from neat_delta.catalogue.damage import profile_and_damage
         from neat_delta.matching.candidates import key_candidates
         from neat_delta.views.overview import overview
 
         catalogue = reading.result().renamed(settled.names())
         voice.step("counting values")
-        columns = profile(catalogue, settled)
+        columns, marks = profile_and_damage(catalogue, settled)
         keys = key_candidates(catalogue, columns)
-        marks = damage_in(columns)
     if spoken.as_json:
         show_json(_as_dict(catalogue, columns, keys, marks, settled))
     elif not spoken.quiet:

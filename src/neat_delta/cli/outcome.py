@@ -220,7 +220,8 @@ def _view(
 ) -> Iterator[Text]:
     from rich.text import Text
 
-    from neat_delta.views.comparison import Shown, comparison_view, files_view, labelled
+    from neat_delta.views.comparison import Shown, comparison_view, files_view
+    from neat_delta.views.lines import labelled
     from neat_delta.views.update import next_view, nothing_view, update_view
 
     if settled.path:

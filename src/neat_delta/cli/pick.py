@@ -128,7 +128,7 @@ def _as_dict(changes: ChangeSet, out: Path) -> dict[str, object]:
 def _view(whole: ChangeSet, less: ChangeSet, path: Where, out: Path, width: int) -> Iterator[Text]:
     from rich.text import Text
 
-    from neat_delta.views.comparison import labelled, sentence
+    from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.look import several
     from neat_delta.views.preview import head_view
 

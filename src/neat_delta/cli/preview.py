@@ -289,7 +289,8 @@ def _view(
     from rich.text import Text
 
     from neat_delta.views import preview as views
-    from neat_delta.views.comparison import Shown, fields_view, labelled
+    from neat_delta.views.comparison import Shown, fields_view
+    from neat_delta.views.lines import labelled
     from neat_delta.views.look import several
 
     shown = Shown(width, seen.everything)
@@ -329,7 +330,7 @@ def _view(
 
 
 def _next(path: Where, made: dict[str, list[str]]) -> Text:
-    from neat_delta.views.comparison import labelled
+    from neat_delta.views.lines import labelled
 
     if "book" in made:
         picked = path.name.split(".")[0] + "-picked.changes.jsonl"

@@ -74,7 +74,7 @@ def recode_command(
         seen, receipt = finished(seen, settled, wanted, opened, voice, inputs=(live, codes))
 
     def head(width: int) -> Iterator[Text]:
-        from neat_delta.views.comparison import catalogue_view
+        from neat_delta.views.fileform import catalogue_view
 
         widest = max(len(ours.source.name), len(theirs.source.name))
         yield from catalogue_view("live", ours, "items", width, widest)

@@ -116,7 +116,7 @@ def _view(seen: Refreshed, out: Path, fresh: Where, book: Path | None, width: in
     from rich.text import Text
 
     from neat_delta.views.closing import refresh_view
-    from neat_delta.views.comparison import labelled, sentence
+    from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.preview import head_view
 
     yield from head_view(seen.changes, out.name, width)

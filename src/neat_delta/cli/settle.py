@@ -87,7 +87,7 @@ def _view(
     from rich.text import Text
 
     from neat_delta.views.closing import settle_view
-    from neat_delta.views.comparison import labelled, sentence
+    from neat_delta.views.lines import labelled, sentence
 
     yield labelled("changes", f"{path.name}   made {changes.head.made.replace('T', ' ').removesuffix('Z')} UTC")
     yield labelled("beside", fresh.name)

@@ -48,7 +48,7 @@ def setup_command(
     from neat_delta.catalogue.settingsfile import load_settings
     from neat_delta.matching import choose_key
     from neat_delta.reading import read_catalogue
-    from neat_delta.views.comparison import labelled, sentence
+    from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.look import several
     from neat_delta.whole import write_whole
     from neat_delta.writing.setup import draft

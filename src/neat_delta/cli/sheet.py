@@ -102,7 +102,7 @@ def _view(
     as_workbook: bool,
     width: int,
 ) -> Iterator[Text]:
-    from neat_delta.views.comparison import labelled, sentence
+    from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.look import several
 
     yield from sentence("sheet", f"{out}   {several(rows, 'item')} × {several(len(columns), 'field')}", width)

@@ -117,7 +117,7 @@ def _export_of(place: str) -> str:
 
 
 def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int, seen: Refreshed | None) -> Iterator[Text]:
-    from neat_delta.views.comparison import sentence
+    from neat_delta.views.lines import sentence
     from neat_delta.views.update import files_table, next_view, nothing_view
 
     if receipt is None:

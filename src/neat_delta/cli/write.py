@@ -96,7 +96,7 @@ def write_command(
 def _view(
     receipt: Receipt | None, live_name: str, folder: Path, held_back: int, changes: Where, width: int
 ) -> Iterator[Text]:
-    from neat_delta.views.comparison import labelled
+    from neat_delta.views.lines import labelled
     from neat_delta.views.look import several
     from neat_delta.views.update import next_view, nothing_view, update_view
 

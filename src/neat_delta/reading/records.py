@@ -26,6 +26,8 @@ SUM_WORDS = (
     r"(?:totals?|sum|summe|gesamt(?:summe)?|somme|totaal|subtotaal|suma)"
 )
 SUM_LETTERS = "gstzGSTZ"
+# A sign that text does not hold.
+NO_SEPARATOR = "\x01"
 # A quoted cell longer than this many lines is a quote that somebody forgot to close.
 LONGEST_CELL = 5_000
 
@@ -107,8 +109,26 @@ BAD_SCHEMA = {"line": pl.UInt32, "raw": pl.String, "say": pl.String}
 
 
 def split_lines(utf8: bytes) -> pl.DataFrame:
-    """The lines of a file (frame of line, raw), numbered from 1, without their line ends."""
-    return pl.read_lines(utf8, name="raw").with_row_index("line", offset=1).rechunk()
+    """The lines of a file (frame of line, raw), numbered from 1, without their line ends.
+
+    A table of one column without quotes is just that, and is cut by all the processor's cores; only the sign that
+    would part its columns must not occur.
+    """
+    try:
+        lines = pl.read_csv(
+            utf8,
+            has_header=False,
+            new_columns=["raw"],
+            separator=NO_SEPARATOR,
+            quote_char=None,
+            infer_schema=False,
+            empty_string_is_null=False,
+        )
+    except pl.exceptions.PolarsError:
+        lines = pl.DataFrame()
+    if lines.columns != ["raw"]:
+        lines = pl.read_lines(utf8, name="raw")
+    return lines.with_row_index("line", offset=1).rechunk()
 
 
 def read_records(

@@ -9,7 +9,8 @@ from rich.text import Text
 
 from neat_delta.changes.against import LANDED
 from neat_delta.changes.settle import BY_OTHERS, NOT_LANDED, NOT_THERE, OTHERWISE
-from neat_delta.views.comparison import SOME_ITEMS, labelled, sentence
+from neat_delta.views.comparison import SOME_ITEMS
+from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.look import STYLES, count, printable, several, tell_key
 from neat_delta.views.preview import more_view
 from neat_delta.views.table import Cell, Column, table

@@ -10,10 +10,11 @@ import polars as pl
 from rich.cells import cell_len
 from rich.text import Text
 
-from neat_delta.catalogue import DELIMITERS
 from neat_delta.changes import by_effect, by_field
 from neat_delta.changes.changeset import ADD, CHANGE, LEFT, OUTSIDE, RECODE, REMOVE, STATES
 from neat_delta.changes.fromlist import LIST_CHANGED
+from neat_delta.views.fileform import catalogue_view, no_data_view
+from neat_delta.views.lines import LABEL, labelled, sentence
 from neat_delta.views.look import (
     DOWN,
     NOTHING,
@@ -33,7 +34,6 @@ from neat_delta.views.table import GAP, INDENT, Cell, Column, fitted, table
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
-    from neat_delta.catalogue import Catalogue
     from neat_delta.changes import ChangeSet, Comparison
 
 SOME_ITEMS = 20
@@ -42,11 +42,8 @@ SOME_ROWS = 5
 FEW_GONE = 0.25
 # With so many unknown codes for each known one, a file is likely the wrong one, or looked at the wrong way.
 STRANGE = 20
-LABEL = 12
 # A text that takes more than this part of the screen stands under its row.
 ROOMS, LEAST_ROOM = 6, 16
-CHARSETS = {"ascii": "ASCII", "utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp1252": "Windows-1252"}
-MARKS = {".": "decimal point", ",": "decimal comma"}
 
 
 @dataclass(frozen=True)
@@ -79,21 +76,6 @@ def comparison_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
         yield from left
 
 
-def labelled(label: str, text: str | Text, style: str = "label") -> Text:
-    """A line with a label in front, as all our summaries have it."""
-    line = Text(INDENT)
-    line.append(label.ljust(LABEL), STYLES[style])
-    line.append(text)
-    return line
-
-
-def sentence(label: str, text: str, width: int, style: str = "label") -> Iterator[Text]:
-    """A labelled sentence, folded under itself where it is longer than the screen is wide."""
-    room = max(30, width - len(INDENT) - LABEL)
-    for at, part in enumerate(textwrap.wrap(text, room, break_long_words=False, break_on_hyphens=False)):
-        yield labelled("" if at else label, part, style)
-
-
 def files_view(seen: Comparison, width: int, *, columns: bool = True) -> Iterator[Text]:
     """Both files, how they are written, by what their rows were matched, and which ``columns`` are left out."""
     widest = max(len(seen.live.source.name), len(seen.edited.source.name))
@@ -113,44 +95,6 @@ def files_view(seen: Comparison, width: int, *, columns: bool = True) -> Iterato
         if names_left:
             said = f"{several(len(names_left), 'column')} {where}: {', '.join(names_left)}"
             yield from sentence("left out", said, width)
-
-
-def charset_name(charset: str) -> str:
-    """A character set as people call it."""
-    if charset in CHARSETS:
-        return CHARSETS[charset]
-    return charset.upper().replace("ISO8859", "ISO-8859").replace("CP125", "Windows-125")
-
-
-def catalogue_view(
-    label: str, catalogue: Catalogue, rows: str, width: int, widest: int = 0, besides: int = 0
-) -> Iterator[Text]:
-    """One file: its name (on so many columns), its size with the rows ``besides``, how it is written."""
-    size = f"{count(len(catalogue) + len(catalogue.bad) + besides)} {rows} × {len(catalogue.fields)} fields"
-    line, form = labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}"), form_words(catalogue)
-    if len(line) + len(form) + 3 <= width:
-        yield line.append(f"   {form}")
-    else:
-        yield from (line, labelled("", form))
-
-
-def form_words(catalogue: Catalogue) -> str:
-    """How a file is written, in a few words."""
-    form = catalogue.form
-    if form.made_of:
-        words = [form.made_of]
-    else:
-        words = [
-            charset_name(form.charset) + ("" if form.charset_sure else " (a guess)"),
-            DELIMITERS[form.delimiter] + ("" if form.sure else " (a guess)"),
-        ]
-    if form.mark is not None:
-        words.append(MARKS[form.mark])
-    if form.header_line != 1 and not form.made_of:
-        words.append(f"header on line {form.header_line}" if form.header_line else "no header")
-    if form.packing:
-        words.append(form.packing)
-    return " · ".join(words)
 
 
 def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
@@ -432,11 +376,3 @@ def left_alone_view(seen: Comparison, width: int) -> Iterator[Text]:
     if seen.blanks:
         said = f"{several(seen.blanks, 'blank cell')} where the live export has a value (--blanks clear empties them)"
         yield from sentence("" if seen.form else "left alone", said, width)
-
-
-def no_data_view(catalogue: Catalogue, width: int, whose: str = "") -> Iterator[Text]:
-    """Rows that were passed over because they are no data, by what they are."""
-    for say, lines in catalogue.apart.group_by("say", maintain_order=True).agg("line").iter_rows():
-        some = ", ".join(map(str, lines[:SOME_ROWS])) + (" …" if len(lines) > SOME_ROWS else "")
-        where = f"line{'s' if len(lines) > 1 else ''} {some}"
-        yield from sentence("no data", f"{several(len(lines), 'row')}{whose}, {say}: {where}", width)

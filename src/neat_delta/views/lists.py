@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from neat_delta.changes.fromlist import LIST_CHANGED
-from neat_delta.views.comparison import sentence
+from neat_delta.views.lines import sentence
 from neat_delta.views.look import NOTHING, printable
 from neat_delta.views.table import Cell, Column, table
 

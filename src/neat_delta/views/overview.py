@@ -9,7 +9,8 @@ from rich.cells import cell_len
 from rich.text import Text
 
 from neat_delta.catalogue import field_name
-from neat_delta.views.comparison import charset_name, form_words, labelled, no_data_view, sentence
+from neat_delta.views.fileform import charset_name, form_words, no_data_view
+from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.look import STYLES, count, cut, printable, several
 from neat_delta.views.table import Cell, Column, table
 

@@ -17,9 +17,8 @@ from neat_delta.views.comparison import (
     findings_view,
     folded_text,
     items_view,
-    labelled,
-    sentence,
 )
+from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.look import DOWN, NOTHING, STYLES, UP, amount, count, per_cent, printable, several, tell_key
 from neat_delta.views.pieces import changed_text
 from neat_delta.views.table import INDENT, Cell, Column, table

@@ -15,7 +15,7 @@ from rich.text import Text
 from neat_delta.changes.against import LANDED
 from neat_delta.changes.changeset import STATES
 from neat_delta.unattended.report import DONE, FAILED, NEEDED, NOTHING, SOME, Report
-from neat_delta.views.comparison import labelled, sentence
+from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.look import count, printable, several
 from neat_delta.views.preview import more_view
 from neat_delta.views.table import Cell, Column, table

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.views.comparison import LABEL, labelled, sentence
+from neat_delta.views.lines import LABEL, labelled, sentence
 from neat_delta.views.look import count, several
 from neat_delta.views.table import GAP, Cell, Column, table
 

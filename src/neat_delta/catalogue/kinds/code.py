@@ -4,19 +4,20 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.catalogue.kinds.kind import few
+from neat_delta.catalogue.kinds.kind import few_match
 from neat_delta.catalogue.kinds.verbatim import Verbatim
 
 if TYPE_CHECKING:
     import polars as pl
 
 LONGEST = 40
+SHORT = rf"^[^ \t\r\n]{{0,{LONGEST - 1}}}$"
 MOSTLY = 0.9
 
 
 def fits(values: pl.Series, field: str) -> bool:
     """No spaces, not long, and a digit in nearly all of them."""
-    if _spaced_or_long(few(values)) or _spaced_or_long(values):
+    if not few_match(values, SHORT) or _spaced_or_long(values):
         return False
     return int(values.str.contains(r"\d").sum()) > MOSTLY * len(values)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.catalogue.kinds.kind import few
+from neat_delta.catalogue.kinds.kind import few_match
 from neat_delta.catalogue.kinds.numerals import PLAIN
 from neat_delta.catalogue.kinds.numeric import Numeric
 
@@ -17,7 +17,7 @@ FEWEST_OF_A_CODE = 5
 
 def fits(values: pl.Series, field: str) -> bool:
     """Whole numbers of up to nine digits; those of five or more digits that all have one length name things."""
-    if not few(values).str.contains(PLAIN).all():
+    if not few_match(values, PLAIN):
         return False
     lengths = values.str.len_chars()
     shortest, longest = lengths.min(), lengths.max()

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.kinds.kind import digits_in_few, few
+from neat_delta.catalogue.kinds.kind import digits_in_few, few_match
 
 if TYPE_CHECKING:
     from neat_delta.catalogue.kinds.kind import FormSettings, SheetForm
@@ -97,7 +97,7 @@ def _read(cells: pl.Series, form: str | None) -> pl.Series:
 def _reading_all(values: pl.Series) -> list[str]:
     if not digits_in_few(values):
         return []
-    likely = [form for form, shape in FORMS.items() if few(values).str.contains(shape).all()]
+    likely = [form for form, shape in FORMS.items() if few_match(values, shape)]
     return [form for form in likely if not _read(values, form).has_nulls()]
 
 

@@ -50,7 +50,7 @@ class Flag:
 
         For 0 and 1, both must occur, and the name must not speak of quantities: either alone may be a number.
         """
-        if few(values).str.to_lowercase().n_unique() > len(PAIRS[0]):
+        if len({value.lower() for value in few(values)}) > len(PAIRS[0]):
             return False
         tokens = values.str.to_lowercase().unique()
         if len(tokens) > len(PAIRS[0]):

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from neat_delta.catalogue.kinds.kind import few
+from neat_delta.catalogue.kinds.kind import few_match
 from neat_delta.catalogue.kinds.verbatim import Verbatim
 
 # Digits, or an ISBN with its parts; the last sign of an older ISBN may be an X.
@@ -18,7 +18,7 @@ SAMPLE = 500
 
 def fits(values: pl.Series, field: str) -> bool:
     """All values have a barcode's shape, and the check digits of a sample are right."""
-    if not few(values).str.contains(SHAPE).all() or not all(map(is_barcode, values.head(SAMPLE))):
+    if not few_match(values, SHAPE) or not all(map(is_barcode, values.head(SAMPLE))):
         return False
     return bool(values.str.contains(SHAPE).all())
 

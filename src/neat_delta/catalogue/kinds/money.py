@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from neat_delta.catalogue.kinds.kind import few
+from neat_delta.catalogue.kinds.kind import FEW, few_match
 from neat_delta.catalogue.kinds.numeric import Numeric, all_numbers
 
 if TYPE_CHECKING:
@@ -14,17 +14,15 @@ if TYPE_CHECKING:
 # Words that shops use in the names of money columns, whatever stands around them.
 NAMES = re.compile(r"(^|_)(price|prices|cost|costs|rrp|msrp|net|gross|amount|fee|deposit|surcharge|special)(_|$)")
 
+CENTS = r"[.,]\d\d$"
+
 
 def fits(values: pl.Series, field: str) -> bool:
     """All values are numbers, and the field's name speaks of money or every value has two decimals."""
-    if not all_numbers(few(values)):
+    if not all_numbers(values.head(FEW)):
         return False
-    named = bool(NAMES.search(field)) or (_in_cents(few(values)) and _in_cents(values))
+    named = bool(NAMES.search(field)) or (few_match(values, CENTS) and bool(values.str.contains(CENTS).all()))
     return named and all_numbers(values)
-
-
-def _in_cents(values: pl.Series) -> bool:
-    return bool(values.str.contains(r"[.,]\d\d$").all())
 
 
 KIND = Numeric("money", turn=30, wants="an amount of money", fits=fits)

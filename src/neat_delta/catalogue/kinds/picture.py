@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from neat_delta.catalogue.kinds.kind import few
+from neat_delta.catalogue.kinds.kind import few_match
 from neat_delta.catalogue.kinds.verbatim import Verbatim
 
 ENDING = r"(?i)\.(jpe?g|png|gif|webp|svg|avif|tiff?|bmp)$"
@@ -12,7 +12,7 @@ ENDING = r"(?i)\.(jpe?g|png|gif|webp|svg|avif|tiff?|bmp)$"
 
 def fits(values: pl.Series, field: str) -> bool:
     """All values end as picture files do."""
-    return bool(few(values).str.contains(ENDING).all()) and bool(values.str.contains(ENDING).all())
+    return few_match(values, ENDING) and bool(values.str.contains(ENDING).all())
 
 
 def read(cells: pl.Series) -> pl.Series:

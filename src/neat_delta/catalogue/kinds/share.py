@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.kinds.kind import SheetForm, few
+from neat_delta.catalogue.kinds.kind import SheetForm, few_match
 from neat_delta.catalogue.kinds.numerals import (
     NumberForm,
     live_number_form,
@@ -56,7 +56,7 @@ class Share:
 
     def fits(self, values: pl.Series, field: str) -> bool:
         """Numbers that all have a per cent sign, or that stand in a field whose name speaks of per cent."""
-        signed = few(values).str.contains(SIGN).all() and values.str.contains(SIGN).all()
+        signed = few_match(values, SIGN) and values.str.contains(SIGN).all()
         if not signed and not NAMES.search(field):
             return False
         return not read_numbers(_bare(values), live_number_form(_bare(values))).has_nulls()
