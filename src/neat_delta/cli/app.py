@@ -2,37 +2,60 @@
 
 from __future__ import annotations
 
+import importlib
 import os
 import sys
 
 import click
 
 from neat_delta import __version__
-from neat_delta.cli.adjust import adjust_command
-from neat_delta.cli.check import check_command
-from neat_delta.cli.compare import compare_command
-from neat_delta.cli.demo import demo_command
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.journal import journal_command
-from neat_delta.cli.look import look_command
-from neat_delta.cli.pick import pick_command
-from neat_delta.cli.preview import preview_command
-from neat_delta.cli.recode import recode_command
-from neat_delta.cli.refresh import refresh_command
-from neat_delta.cli.run import run_command
-from neat_delta.cli.send import send_command
-from neat_delta.cli.settle import settle_command
-from neat_delta.cli.setup import setup_command
-from neat_delta.cli.sheet import sheet_command
-from neat_delta.cli.shop import shop_command
-from neat_delta.cli.undo import undo_command
-from neat_delta.cli.write import write_command
 from neat_delta.errors import NeatDeltaError
 
 EPILOG = "Exit codes: 0 done · 1 done, but something was held back · 2 wrong call, unreadable input, or nothing done."
 
 
+# Each command is the module of its name in this folder.
+COMMANDS = (
+    "adjust",
+    "check",
+    "compare",
+    "demo",
+    "journal",
+    "look",
+    "pick",
+    "preview",
+    "recode",
+    "refresh",
+    "run",
+    "send",
+    "settle",
+    "setup",
+    "sheet",
+    "shop",
+    "undo",
+    "write",
+)
+
+
+class Commands(click.Group):
+    """The commands, each loaded when it is called or its help is."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        """All names, in the order of the help."""
+        return list(COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        """The command of that name; ``None`` if there is none."""
+        if cmd_name not in COMMANDS:
+            return None
+        module = importlib.import_module(f"neat_delta.cli.{cmd_name}")
+        command: click.Command = getattr(module, f"{cmd_name}_command")
+        return command
+
+
 @click.group(
+    cls=Commands,
     epilog=EPILOG,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110},
 )
@@ -42,26 +65,6 @@ def cli() -> None:
 
     Start with "neat-delta demo", or with your own two files: neat-delta compare live.csv edited.csv
     """
-
-
-cli.add_command(look_command)
-cli.add_command(setup_command)
-cli.add_command(sheet_command)
-cli.add_command(compare_command)
-cli.add_command(adjust_command)
-cli.add_command(recode_command)
-cli.add_command(check_command)
-cli.add_command(preview_command)
-cli.add_command(pick_command)
-cli.add_command(refresh_command)
-cli.add_command(write_command)
-cli.add_command(undo_command)
-cli.add_command(send_command)
-cli.add_command(settle_command)
-cli.add_command(journal_command)
-cli.add_command(run_command)
-cli.add_command(shop_command)
-cli.add_command(demo_command)
 
 
 def main() -> None:
