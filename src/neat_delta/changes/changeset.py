@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
+from functools import cached_property
 
 import polars as pl
 
 from neat_delta.catalogue import field_name
+from neat_delta.matching.places import places
 
 # ``key`` holds the parts of an item's key joined by the unit separator, in the head's order.
 # ``to`` is the key that an item gets, if it gets another one.
@@ -122,7 +124,12 @@ class ChangeSet:
         """The cells of the items that are to be changed, added or removed, as asked for."""
         if self.items["do"].is_in([*does, NONE]).all():
             return self.cells
-        return self.cells.join(self.keys_to(*does), on="key", how="semi", maintain_order="left")
+        return self.cells.filter(self.items["do"].is_in(does).gather(self.item_of_cell))
+
+    @cached_property
+    def item_of_cell(self) -> pl.Series:
+        """For each cell the position of its item."""
+        return places(self.items["key"], self.cells["key"])
 
     def new_keys(self) -> dict[str, str]:
         """The key that each recoded item gets, by the one it has."""

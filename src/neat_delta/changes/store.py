@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gzip
+import io
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -28,6 +29,7 @@ from neat_delta.changes.changeset import (
 )
 from neat_delta.errors import CannotWrite, Unreadable
 from neat_delta.matching import JOINT
+from neat_delta.matching.places import places
 from neat_delta.reading import fetch
 from neat_delta.whole import write_whole
 
@@ -41,9 +43,10 @@ FORMAT = 1
 
 def dump_changes(changes: ChangeSet) -> bytes:
     """The change set's file form."""
-    head = orjson.dumps(head_as_dict(changes.head)) + b"\n"
-    lines = _item_lines(changes)
-    return head + (lines.str.join("\n").item() + "\n").encode() if len(lines) else head
+    stream = io.BytesIO()
+    stream.write(orjson.dumps(head_as_dict(changes.head)) + b"\n")
+    _write_lines(changes, stream)
+    return stream.getvalue()
 
 
 def head_as_dict(head: Head) -> dict[str, Any]:
@@ -234,46 +237,84 @@ def _findings(rows: pl.DataFrame) -> pl.DataFrame:
     return said.unnest("findings").select(*FINDINGS)
 
 
-def _item_lines(changes: ChangeSet) -> pl.Series:
-    """One JSON text per item, then one per row that belongs to no item."""
-    # Whole columns are turned to JSON at once; only the objects with changing names are put together as text.
-    cell = pl.format("{}:{}", as_json(pl.col("field")), pl.struct("was", "now").struct.json_encode())
-    cells = changes.cells.group_by("key", maintain_order=True).agg(cells=cell.str.join(","))
-    finding = pl.struct(name for name in FINDINGS if name != "key").struct.json_encode()
-    said = changes.findings.select("key", "line", finding=finding)
-    findings = said.group_by("key", maintain_order=True).agg(findings=pl.col("finding").str.join(","))
-    items = changes.items.join(cells, on="key", how="left", maintain_order="left")
-    items = items.join(findings, on="key", how="left", maintain_order="left")
-    homeless = said.filter(pl.col("key").is_null()).select(
-        pl.lit(None, pl.String).alias("key"),
-        pl.lit("none").alias("do"),
-        "line",
-        pl.lit(None, pl.String).alias("name"),
-        pl.lit(None, pl.String).alias("to"),
-        pl.lit(None, pl.String).alias("cells"),
-        pl.col("finding").alias("findings"),
+# What stands between two pieces of the text, by what they are: the beginnings of items, their cells, their findings.
+HEAD, CELL, FINDING = range(3)
+BETWEEN = {
+    (HEAD, HEAD): "}\n",
+    (CELL, HEAD): "}}\n",
+    (FINDING, HEAD): "]}\n",
+    (HEAD, CELL): ',"cells":{',
+    (CELL, CELL): ",",
+    (HEAD, FINDING): ',"findings":[',
+    (CELL, FINDING): '},"findings":[',
+    (FINDING, FINDING): ",",
+}
+
+
+def _write_lines(changes: ChangeSet, stream: io.BytesIO) -> None:
+    """One JSON text per item, then one per row that belongs to no item, each on its line."""
+    # Whole columns are turned to JSON at once, and put into order; only what stands between them is ours.
+    findings = changes.findings.select("key", "line", text=_finding())
+    homeless = findings.filter(pl.col("key").is_null())
+    at_home = findings.drop_nulls("key")
+    unknown = homeless.select("line", do=pl.lit(NONE))
+    heads = pl.concat([changes.items, unknown], how="diagonal").select(text=_head_of_item(changes.head))
+    keys = changes.items["key"]
+    beyond = pl.int_range(len(keys), len(heads), dtype=pl.UInt32, eager=True)
+    pieces = (
+        (heads["text"], pl.int_range(len(heads), dtype=pl.UInt32, eager=True), HEAD),
+        (changes.cells.select(_cell(changes)).to_series(), changes.item_of_cell, CELL),
+        (at_home["text"], places(keys, at_home["key"]), FINDING),
+        (homeless["text"], beyond, FINDING),
     )
-    return pl.concat([items, homeless]).select(_line()).to_series()
+    ordered = (
+        pl.concat(
+            pl.DataFrame([text.alias("text"), item.alias("item")]).with_columns(part=pl.lit(part, pl.UInt8))
+            for text, item, part in pieces
+        )
+        .drop_nulls("item")
+        .sort("item", maintain_order=True)
+    )
+    if ordered.is_empty():
+        return
+    between = pl.Series([BETWEEN.get((before, part)) for before in range(3) for part in range(3)])
+    joint = between.gather(ordered["part"].shift(fill_value=0) * 3 + ordered["part"])
+    joint = pl.concat([pl.Series([""]), joint[1:]])  # nothing stands in front of the first
+    ordered.select(pl.concat_str(joint.alias("joint"), "text")).write_csv(
+        stream, include_header=False, quote_style="never", line_terminator=""
+    )
+    stream.write(BETWEEN[ordered["part"][-1], HEAD].encode())
 
 
-def _line() -> pl.Expr:
-    """An item's line from its columns; what is null is left out, but for the key."""
+def _head_of_item(head: Head) -> pl.Expr:
+    """An item's beginning from its columns; what is null is left out, but for the key."""
     return pl.concat_str(
-        pl.lit('{"key":') + as_json(pl.col("key").str.split(JOINT)),
-        pl.lit(',"do":') + as_json(pl.col("do")),
-        pl.when(pl.col("to").is_null())
-        .then(pl.lit(""))
-        .otherwise(pl.lit(',"to":') + as_json(pl.col("to").str.split(JOINT))),
-        _unless_null(',"line":', pl.col("line").cast(pl.String)),
-        pl.when(pl.col("name").is_null()).then(pl.lit("")).otherwise(pl.lit(',"name":') + as_json(pl.col("name"))),
-        _unless_null(',"cells":{', pl.col("cells"), "}"),
-        _unless_null(',"findings":[', pl.col("findings"), "]"),
-        pl.lit("}"),
+        pl.lit('{"key":') + _key_as_json(pl.col("key"), head),
+        pl.lit(',"do":"') + pl.col("do") + pl.lit('"'),
+        _unless_null(',"to":', pl.col("to"), _key_as_json(pl.col("to"), head)),
+        _unless_null(',"line":', pl.col("line"), pl.col("line").cast(pl.String)),
+        _unless_null(',"name":', pl.col("name"), as_json(pl.col("name"))),
     )
 
 
-def _unless_null(before: str, value: pl.Expr, after: str = "") -> pl.Expr:
-    return pl.when(value.is_null()).then(pl.lit("")).otherwise(pl.lit(before) + value + pl.lit(after))
+def _key_as_json(key: pl.Expr, head: Head) -> pl.Expr:
+    if len(head.key) > 1:
+        return as_json(key.str.split(JOINT))
+    return pl.when(key.is_null()).then(pl.lit("null")).otherwise(pl.lit("[") + as_json(key) + pl.lit("]"))
+
+
+def _cell(changes: ChangeSet) -> pl.Expr:
+    names = {name: orjson.dumps(name).decode() for name in changes.cells["field"].unique()}
+    field = pl.col("field").replace_strict(names, return_dtype=pl.String)
+    return pl.format("{}:{}", field, pl.struct("was", "now").struct.json_encode())
+
+
+def _finding() -> pl.Expr:
+    return pl.struct(name for name in FINDINGS if name != "key").struct.json_encode()
+
+
+def _unless_null(before: str, value: pl.Expr, text: pl.Expr) -> pl.Expr:
+    return pl.when(value.is_null()).then(pl.lit("")).otherwise(pl.lit(before) + text)
 
 
 def as_json(value: pl.Expr) -> pl.Expr:

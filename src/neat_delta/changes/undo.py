@@ -19,7 +19,7 @@ def undone(changes: ChangeSet, stays: pl.DataFrame | None = None) -> ChangeSet:
     Cells in ``stays`` (key, field) are left as the change set makes them.
     """
     cells = changes.cells
-    if stays is not None:
+    if stays is not None and len(stays):
         cells = cells.join(stays, on=["key", "field"], how="anti", maintain_order="left")
     turned = pl.col("do").replace({ADD: REMOVE, REMOVE: ADD})
     recoded = pl.col("do") == RECODE
@@ -27,8 +27,5 @@ def undone(changes: ChangeSet, stays: pl.DataFrame | None = None) -> ChangeSet:
         do=turned, key=pl.when(recoded).then("to").otherwise("key"), to=pl.when(recoded).then("key")
     )
     to = changes.new_keys()
-    return replace(
-        changes,
-        items=items,
-        cells=cells.select(pl.col("key").replace(to), "field", was=pl.col("now"), now=pl.col("was")),
-    )
+    key = pl.col("key").replace(to) if to else pl.col("key")
+    return replace(changes, items=items, cells=cells.select(key, "field", was=pl.col("now"), now=pl.col("was")))

@@ -54,20 +54,25 @@ class FieldSets:
 
 def field_sets(changes: ChangeSet) -> FieldSets:
     """The sets of fields of a change set's changes."""
-    cells = changes.cells_to(CHANGE, RECODE)
+    cells, of_item = changes.cells, changes.item_of_cell
+    wanted = changes.items["do"].is_in([CHANGE, RECODE]).gather(of_item)
+    if not wanted.all():
+        cells, of_item = cells.filter(wanted), of_item.filter(wanted)
+    if not of_item.is_sorted():
+        order = of_item.arg_sort()
+        cells, of_item = cells[order], of_item.gather(order)
+    # From here on the cells of one item stand together.
+    first = of_item != of_item.shift(fill_value=len(changes.items))
+    keys, item = changes.items["key"].gather(of_item.filter(first)), of_item.rle_id().alias("item")
+    last = first.shift(-1, fill_value=True).arg_true()
     fields = list(changes.head.fields)
-    keys, item = _items(cells["key"])
     codes = cells["field"].cast(pl.Enum(fields)).to_physical()
     bit = pl.Series([1 << at for at in range(BITS)], dtype=pl.UInt64).gather(codes % BITS)
-    bits = pl.DataFrame({"item": item, "word": codes // BITS, "bit": bit})
     words = []
     for word in range(-(-len(fields) // BITS)):
-        summed = bits.filter(word=word).group_by("item").agg(pl.col("bit").sum())
-        words.append(
-            pl.repeat(0, len(keys), dtype=pl.UInt64, eager=True)
-            .scatter(summed["item"], summed["bit"])
-            .alias(f"word {word}")
-        )
+        # The sum of an item's bits is what the sum of all has grown by, which may run over and back.
+        grown = (bit * (codes // BITS == word)).cum_sum().gather(last)
+        words.append((grown - grown.shift(fill_value=0)).alias(f"word {word}"))
     told = pl.DataFrame(words)
     sets = told.unique(maintain_order=True)
     number = told.join(sets.with_row_index("number"), on=told.columns, how="left", maintain_order="left")["number"]
@@ -76,17 +81,6 @@ def field_sets(changes: ChangeSet) -> FieldSets:
         for row in sets.iter_rows()
     ]
     return FieldSets(keys, cells.select(item, "field", "was", "now"), names, number)
-
-
-def _items(keys: pl.Series) -> tuple[pl.Series, pl.Series]:
-    """Each key once, and the place among them of each cell's key."""
-    first = keys.ne_missing(keys.shift(1))
-    if first.sum() == keys.n_unique():
-        # The cells of one item stand together, as they nearly always do.
-        return keys.filter(first), (first.cum_sum() - 1).cast(pl.UInt32).alias("item")
-    each = keys.unique(maintain_order=True)
-    places = each.to_frame("key").with_row_index("item")
-    return each, keys.to_frame("key").join(places, on="key", how="left", maintain_order="left")["item"]
 
 
 def grouped(sizes: Mapping[str, int], way: str) -> list[list[str]]:

@@ -19,6 +19,7 @@ from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import ProofFailed
 from neat_delta.matching import JOINT, Key
 from neat_delta.matching.key import key_parts
+from neat_delta.matching.places import all_different, places
 from neat_delta.reading import Told, read_catalogue
 from neat_delta.writing.recordproof import items_in, run_sql
 from neat_delta.writing.records import RECORDS, SQL
@@ -57,29 +58,30 @@ def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop
         ProofFailed: an item of the change set is not exactly once in the live export, or a new one is there already.
     """
     key = Key(changes.head.key, told=True)
-    touched = changes.keys_to(CHANGE, RECODE, REMOVE)
-    codes = pl.DataFrame({"key": key.values(live)}).with_row_index("row")
-    there = codes.join(changes.keys_to(ADD), on="key", how="semi")
+    touched, codes = changes.keys_to(CHANGE, RECODE, REMOVE)["key"], key.values(live)
+    added = changes.keys_to(ADD)["key"]
+    there = added.filter(added.is_in(codes.implode())) if len(added) else added
     if len(there):
         raise ProofFailed(
             "the change set adds an item that the live export has already",
             file=live.source.path,
             column=" and ".join(key.fields),
-            value=_tell(there["key"][0]),
+            value=_tell(there[0]),
         )
-    rows = codes.join(touched, on="key", how="semi", maintain_order="left")
-    if len(rows) != len(touched) or rows["key"].is_duplicated().any():
-        lost = touched.join(rows, on="key", how="anti")["key"].to_list()
-        double = rows.filter(pl.col("key").is_duplicated())["key"].to_list()
+    rows = places(codes, touched)
+    # An item that stands there twice has more places than one.
+    if len(rows) != len(touched) or rows.has_nulls() or not all_different(touched):
+        counts = touched.to_frame("key").join(codes.value_counts(), left_on="key", right_on=codes.name, how="left")
+        wrong = counts.filter((pl.col("count") != 1).fill_null(value=True) | pl.col("key").is_duplicated())
         raise ProofFailed(
             "the change set names an item that is not exactly once in the live export",
             file=live.source.path,
             column=" and ".join(key.fields),
-            value=_tell((lost + double)[0]),
+            value=_tell(wrong["key"][0]),
         )
     named = {*key.fields, *changes.head.fields, *way_in.rules.columns}
-    cells = live.cells([name for name in live.names if name in named], rows["row"])
-    return Shop(cells.insert_column(0, rows["key"].alias(JOINT)), live, key, way_in, rows["key"])
+    cells = live.cells([name for name in live.names if name in named], rows)
+    return Shop(cells.insert_column(0, touched.alias(JOINT)), live, key, way_in, touched)
 
 
 def expected(before: Shop, changes: ChangeSet) -> Shop:
@@ -89,7 +91,7 @@ def expected(before: Shop, changes: ChangeSet) -> Shop:
         ProofFailed: a cell does not hold what the change set says was there.
     """
     items = pl.concat([before.items, _blank(before, changes.keys_to(ADD)["key"])])
-    placed = changes.cells.with_columns(at=_places(items, changes.cells["key"]))
+    placed = changes.cells.with_columns(at=places(items[JOINT], changes.cells["key"]))
     for (field,), cells in placed.partition_by("field", as_dict=True, maintain_order=True).items():
         at = cells["at"]
         was, there = cells["was"].fill_null(""), items[str(field)].gather(at)
@@ -162,8 +164,8 @@ def imported(before: Shop, files: Sequence[tuple[Path, str]]) -> Shop:
                     value=_tell(keys[wrong]),
                 )
             items = pl.concat([items, _blank(before, keys)])
-        at = _places(items, keys)
-        if at.has_nulls() or at.is_duplicated().any():
+        at = places(items[JOINT], keys)
+        if at.has_nulls() or at.n_unique() < len(at):
             wrong = _first(at.is_null() | at.is_duplicated())
             raise ProofFailed(
                 "this row's key names no item of the change set, or names it twice",
@@ -175,7 +177,9 @@ def imported(before: Shop, files: Sequence[tuple[Path, str]]) -> Shop:
             items = items.filter(~pl.col(JOINT).is_in(keys.implode()))
             continue
         items = items.with_columns(
-            items[name].scatter(at, before.way_in.taken(cells[name], items[name].gather(at))) for name in sheet.names
+            items[name].scatter(at, before.way_in.taken(cells[name], items[name].gather(at)))
+            for name in sheet.names
+            if name not in before.key.fields  # by these the rows were found
         )
     return replace(before, items=items)
 
@@ -236,7 +240,7 @@ def _patched(shop: Shop, path: Path, does: str) -> pl.DataFrame:
     for (name,), of_field in long.group_by("field", maintain_order=True):
         now = of_field["now"].fill_null("")
         now = now.to_frame("now").select(other_mark(pl.col("now"))).to_series() if name in shop.way_in.swapped else now
-        items = items.with_columns(items[str(name)].scatter(_places(items, of_field["key"]), now))
+        items = items.with_columns(items[str(name)].scatter(places(items[JOINT], of_field["key"]), now))
     return items
 
 
@@ -270,12 +274,6 @@ def insist_equal(got: Shop, wanted: Shop, what: str) -> int:
                 remedy=REPORT,
             )
     return len(ours) * len(names)
-
-
-def _places(items: pl.DataFrame, keys: pl.Series) -> pl.Series:
-    """The row of each key among the items; null where there is none."""
-    index = items.select(key=JOINT).with_row_index("at")
-    return keys.alias("key").to_frame().join(index, on="key", how="left", maintain_order="left")["at"]
 
 
 def _first(mask: pl.Series) -> int:

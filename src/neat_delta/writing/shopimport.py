@@ -41,6 +41,8 @@ class ShopImport:
 
     def taken(self, cells: pl.Series, there: pl.Series) -> pl.Series:
         """What a field holds after the import of these cells, where ``there`` is what it held."""
+        if cells.name not in self.swapped and self.rules.marker is None and (cells != "").all():
+            return cells
         frame = pl.DataFrame({"cell": cells, "there": there})
         value = other_mark(pl.col("cell")) if cells.name in self.swapped else pl.col("cell")
         blank = pl.lit("") if self.rules.blank == EMPTIES else pl.col("there")
