@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from dataclasses import field as member
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from neat_delta.catalogue.field import Field, field_name
+from neat_delta.catalogue.kinds import filled_values
 from neat_delta.errors import Unreadable
 
 if TYPE_CHECKING:
@@ -131,6 +133,7 @@ class Catalogue:
     apart: pl.DataFrame
     unnamed: int = 0
     origin: str | None = None
+    _filled: dict[str, pl.Series] = member(default_factory=dict, init=False, compare=False, repr=False)
 
     def __len__(self) -> int:
         return len(self.rows)
@@ -172,3 +175,9 @@ class Catalogue:
     def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
         """The named fields as text columns, of the rows at these positions, or of all rows."""
         return self.rows.cells(names, rows)
+
+    def filled(self, name: str) -> pl.Series:
+        """The distinct values of a field's filled cells, in no order; kept, for several steps ask for them."""
+        if name not in self._filled:
+            self._filled[name] = filled_values(self.cells([name])[name])
+        return self._filled[name]

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.fieldkind import kind_of
-from neat_delta.catalogue.kinds import BLANK, filled_values
+from neat_delta.catalogue.kinds import BLANK
 from neat_delta.catalogue.kinds.numerals import NumberForm, live_number_form, read_numbers
 
 if TYPE_CHECKING:
@@ -27,7 +27,7 @@ def typed(catalogue: Catalogue, names: Sequence[str], settled: Settings) -> pl.D
     Blank cells are null.
     """
     cells = catalogue.cells(names)
-    return pl.DataFrame([_typed(cells[name], name, settled.of(name)) for name in names])
+    return pl.DataFrame([_typed(cells[name], name, settled.of(name), catalogue.filled(name)) for name in names])
 
 
 def typed_rows(catalogue: Catalogue, name: str, told: FieldSettings, mark: str | None = None) -> pl.Series:
@@ -37,8 +37,8 @@ def typed_rows(catalogue: Catalogue, name: str, told: FieldSettings, mark: str |
     mark where its cells show none.
     """
     cells = catalogue.cells([name])[name]
-    filled = filled_values(cells)
-    column = _typed(cells, name, told)
+    filled = catalogue.filled(name)
+    column = _typed(cells, name, told, filled)
     if column.dtype == pl.String and not told.kind and not told.separator:
         form = NumberForm(live_number_form(filled).mark if mark is None else mark)
         numbers = read_numbers(cells, form)
@@ -53,12 +53,11 @@ def typed_rows(catalogue: Catalogue, name: str, told: FieldSettings, mark: str |
 
 def typed_cells(catalogue: Catalogue, name: str, cells: pl.Series, told: FieldSettings) -> pl.Series:
     """Some cells of a field, typed as its whole column in the catalogue is; null where they cannot be read so."""
-    return _typed(cells, name, told, filled_values(catalogue.cells([name])[name]))
+    return _typed(cells, name, told, catalogue.filled(name))
 
 
-def _typed(cells: pl.Series, field: str, told: FieldSettings, values: pl.Series | None = None) -> pl.Series:
+def _typed(cells: pl.Series, field: str, told: FieldSettings, values: pl.Series) -> pl.Series:
     filled = cells.to_frame("c").select(pl.when(~pl.col("c").str.contains(BLANK)).then("c")).to_series()
-    values = filled_values(cells) if values is None else values
     kind = kind_of(values, field, told)
     if told.separator or not (kind.numeric or kind.name in ("flag", "date")):
         return filled.alias(field)

@@ -11,7 +11,6 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.fieldkind import kind_of
-from neat_delta.catalogue.kinds import filled_values
 from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import Key
@@ -127,7 +126,7 @@ def _names(items: pl.DataFrame, fresh: Catalogue, changes: ChangeSet) -> list[pl
 def _state(name: str, cells: pl.DataFrame, fresh: Catalogue, settled: Settings) -> list[pl.Series]:
     """What stands in the fresh export, and what became of each cell."""
     there = fresh.cells([name], cells["row"])[name]
-    filled = filled_values(fresh.cells([name])[name])
+    filled = fresh.filled(name)
     kind = kind_of(filled, name, settled.of(name))
     form = kind.live_form(filled, settled.of(name).form)
 

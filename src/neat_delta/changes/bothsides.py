@@ -13,6 +13,7 @@ from neat_delta.changes.changeset import ADD, CHANGE, RECODE
 from neat_delta.changes.measure import EXACT
 from neat_delta.matching import Key
 from neat_delta.matching.key import key_parts
+from neat_delta.matching.places import places
 
 if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue
@@ -37,9 +38,22 @@ class BothSides:
     def touched(self) -> pl.DataFrame:
         """The items that are changed or added (key, line, row: in the live export, null for a new one)."""
         items = self.changes.items.filter(pl.col("do").is_in([CHANGE, RECODE, ADD])).select("key", "line")
-        codes = pl.DataFrame({"key": Key(self.changes.head.key, told=True).values(self.live)}).with_row_index("row")
-        codes = codes.join(items, on="key", how="semi", maintain_order="left").unique("key", keep="first")
-        return items.join(codes, on="key", how="left", maintain_order="left")
+        codes = Key(self.changes.head.key, told=True).values(self.live)
+        rows = places(codes, items["key"])
+        if len(rows) > len(items):  # a code that stands in the export twice
+            first = codes.is_first_distinct()
+            rows = first.arg_true().gather(places(codes.filter(first), items["key"]))
+        return items.with_columns(rows.cast(pl.UInt32).alias("row"))
+
+    @cached_property
+    def sent_to(self) -> pl.Series:
+        """For each cell that is sent the position of its item among the touched ones."""
+        return places(self.touched["key"], self.sent["key"])
+
+    def changed(self, name: str) -> pl.Series:
+        """Which of the touched items are sent a cell of a field."""
+        at = self.sent_to.filter(self.sent["field"] == name)
+        return pl.repeat(False, len(self.touched), dtype=pl.Boolean, eager=True).scatter(at, True)
 
     def texts(self, name: str) -> pl.DataFrame:
         """A field of all touched items before and after (key, was, now), changed or not; blanks are null."""
@@ -53,12 +67,13 @@ class BothSides:
             told = self.touched.select("key", "row").with_columns(codes.alias("now"))
             return told.select("key", was=pl.when(pl.col("row").is_not_null()).then("now"), now="now")
         rows = self.touched["row"]
-        there = self.live.cells([name], rows.drop_nulls())[name].replace("", None)
-        was = pl.DataFrame({"row": rows.drop_nulls(), "was": there})
-        both = self.touched.select("key", "row").join(was, on="row", how="left", maintain_order="left")
-        cells = self.sent.filter(field=name).select("key", "now", changed=pl.lit(value=True))
-        both = both.join(cells, on="key", how="left", maintain_order="left")
-        return both.select("key", "was", now=pl.when("changed").then("now").otherwise("was"))
+        there = self.live.cells([name], rows.drop_nulls())[name]
+        was = pl.repeat(None, len(rows), dtype=pl.String, eager=True).scatter(rows.is_not_null().arg_true(), there)
+        both = self.touched.select("key", was.alias("was")).with_columns(was=pl.when(pl.col("was") != "").then("was"))
+        sent = self.sent["field"] == name
+        # (To scatter changes a series in place.)
+        now = both["was"].clone().scatter(self.sent_to.filter(sent), self.sent["now"].filter(sent))
+        return both.with_columns(now.alias("now"))
 
     def numbers(self, name: str) -> pl.DataFrame:
         """A numeric field of all touched items before and after (key, was, now), as exact decimals."""

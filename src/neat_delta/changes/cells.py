@@ -10,7 +10,7 @@ import polars as pl
 
 from neat_delta.catalogue import RUNS, TAMED
 from neat_delta.catalogue.fieldkind import kind_of
-from neat_delta.catalogue.kinds import BLANK, SheetForm, filled_values
+from neat_delta.catalogue.kinds import BLANK, SheetForm
 from neat_delta.catalogue.kinds.numerals import UNDECIDED
 from neat_delta.catalogue.settings import NOTHING_SETTLED
 from neat_delta.changes.changeset import CELLS, FieldNote, findings_frame, no_findings
@@ -91,11 +91,11 @@ def compare_cells(
     rules = replace(rules, cleared=rules.cleared | several.keys())
     differing = {name: (was[name] != now[name]).arg_true() for name in fields}
     touched = [name for name in fields if len(differing[name])]
-    columns = live.cells(touched)
+    live.cells(touched)  # parsing costs by the pass rather than by the column
 
     def judge(name: str) -> Judged:
         at = differing[name]
-        filled = filled_values(columns[name])
+        filled = live.filled(name)
         kind = kind_of(filled, name, rules.of(name))
         texts = pl.DataFrame({"pair": at, "was": was[name].gather(at), "edited": now[name].gather(at)})
         return _judge(texts, _Column(name, kind, live, edited, filled), rules)

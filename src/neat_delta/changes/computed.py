@@ -9,13 +9,13 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.fieldkind import kind_of
-from neat_delta.catalogue.kinds import filled_values
 from neat_delta.catalogue.kinds.numerals import NumberForm
 from neat_delta.catalogue.settings import NOTHING_SETTLED
 from neat_delta.catalogue.typed import typed_rows
 from neat_delta.changes.changeset import findings_frame, no_findings
 from neat_delta.changes.rules import LIST, LIVE, RATES, compute, one_each, sides_of
 from neat_delta.errors import WrongChoice
+from neat_delta.matching.places import places
 from neat_delta.reading.grid import Grid
 
 if TYPE_CHECKING:
@@ -113,9 +113,12 @@ def _live_cells(live: Catalogue, name: str, rows: pl.Series) -> pl.Series:
 
 def _rows_of(live: Catalogue, sheet: Catalogue, key: Key) -> pl.Series:
     """The live row of each row of the sheet, null where there is none or more than one."""
-    asked = pl.DataFrame({"key": key.values(sheet)})
-    codes = pl.DataFrame({"key": key.values(live)}).with_row_index("row").join(asked, on="key", how="semi")
-    return asked.join(codes.unique("key", keep="none"), on="key", how="left", maintain_order="left")["row"]
+    asked, codes = key.values(sheet), key.values(live)
+    rows = places(codes, asked)
+    if len(rows) > len(asked):
+        once = codes.is_unique()
+        rows = once.arg_true().gather(places(codes.filter(once), asked))
+    return rows
 
 
 def _values(
@@ -143,7 +146,7 @@ def _decimals(number: Decimal) -> int:
 
 def _written(found: pl.Series, live: Catalogue, rule: Rule, settled: Settings, mark: str | None) -> pl.Series:
     """Computed values as text: in the live column's form, but with the decimal mark of the sheet where it shows one."""
-    told, filled = settled.of(rule.field), filled_values(live.cells([rule.field])[rule.field])
+    told, filled = settled.of(rule.field), live.filled(rule.field)
     kind = kind_of(filled, rule.field, told)
     form = kind.live_form(filled, told.form)
     if found.dtype == pl.Boolean:

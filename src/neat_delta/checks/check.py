@@ -10,6 +10,7 @@ import polars as pl
 
 from neat_delta.changes.bothsides import BothSides
 from neat_delta.changes.changeset import Allowed, findings_frame, no_findings
+from neat_delta.matching.places import places
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
@@ -92,8 +93,10 @@ class Trial:
 
     def found(self, cells: pl.DataFrame, check: str, level: str, say: str | pl.Series) -> pl.DataFrame:
         """Findings on these cells (key, field, now), each with the line of its row in the sheet."""
-        lines = self.changes.items.select("key", "line")
-        at = cells.join(lines, on="key", how="left", maintain_order="left")
+        if cells.is_empty():
+            return no_findings()
+        lines = self.changes.items["line"].gather(places(self.changes.items["key"], cells["key"]))
+        at = cells.with_columns(lines.alias("line"))
         said = say if isinstance(say, pl.Series) else pl.repeat(say, len(at), dtype=pl.String, eager=True)
         return findings_frame(
             check, level, key=at["key"], field=at["field"], line=at["line"], value=at["now"], say=said

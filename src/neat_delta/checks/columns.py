@@ -208,9 +208,8 @@ def _texts_in_sheet_order(trial: Trial, name: str) -> pl.DataFrame:
 
 
 def _placed(trial: Trial, name: str, both: pl.DataFrame) -> pl.DataFrame:
-    lines = trial.touched.drop_nulls("row").select("key", "line", "row").with_columns(height=_heights(trial))
-    changed = pl.col("key").is_in(trial.sent.filter(field=name)["key"].implode())
-    rows = both.join(lines, on="key", how="inner").with_columns(changed=changed).sort("line")
+    beside = both.with_columns(trial.touched["line"], trial.touched["row"], trial.both.changed(name).alias("changed"))
+    rows = beside.drop_nulls("row").with_columns(_heights(trial).alias("height")).sort("line")
     # A row of delimited text runs over several lines where its cells do; one of a workbook never does.
     apart = pl.col("line") - pl.col("line").shift()
     further = pl.col("row").cast(pl.Int64) - pl.col("row").cast(pl.Int64).shift()

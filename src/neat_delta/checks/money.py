@@ -85,8 +85,7 @@ def below_cost(trial: Trial) -> pl.DataFrame:
 def thin_margin(trial: Trial) -> pl.DataFrame:
     """A margin falls below the floor that is settled for it."""
     floor = trial.settled.checks.margin_floor
-    pair = _price_and_cost(trial)
-    if pair is None or floor is None:
+    if floor is None or (pair := _price_and_cost(trial)) is None:
         return no_findings()
 
     def margin(price: str, cost: str) -> pl.Expr:
@@ -105,9 +104,10 @@ def _price_and_cost(trial: Trial) -> pl.DataFrame | None:
         return None
     tax = 1 + trial.settled.money.tax
     pair = trial.numbers(price).rename({"was": "price_was", "now": "price"})
-    pair = pair.with_columns((pl.col(side) / pl.lit(tax)).alias(side) for side in ("price", "price_was"))
-    costs = trial.numbers(cost).rename({"was": "cost_was", "now": "cost"})
-    return pair.join(costs, on="key", how="left", maintain_order="left")
+    if tax != 1:
+        pair = pair.with_columns((pl.col(side) / pl.lit(tax)).alias(side) for side in ("price", "price_was"))
+    costs = trial.numbers(cost)
+    return pair.with_columns(costs["was"].alias("cost_was"), costs["now"].alias("cost"))
 
 
 def dear_sale(trial: Trial) -> pl.DataFrame:
@@ -115,7 +115,8 @@ def dear_sale(trial: Trial) -> pl.DataFrame:
     price, sale = trial.settled.money.price_of(trial.live.names), trial.settled.money.sale_of(trial.live.names)
     if not (price and sale) or not {price, sale} & set(trial.changes.head.fields):
         return no_findings()
-    both = trial.numbers(price).join(trial.numbers(sale), on="key", suffix="_sale", maintain_order="left")
+    sales = trial.numbers(sale)
+    both = trial.numbers(price).with_columns(sales["was"].alias("was_sale"), sales["now"].alias("now_sale"))
     bad = both.filter(
         (pl.col("now_sale") >= NOW) & (pl.col("now_sale") > 0) & ~(pl.col("was_sale") >= WAS).fill_null(value=False)
     )
@@ -127,7 +128,7 @@ def cost_left_behind(trial: Trial) -> pl.DataFrame:
     """In a group of items whose price and cost moved together, the cost of one did not."""
     price, cost = trial.settled.money.both(trial.live.names)
     group = next((name for name in trial.live.names if MAKER.match(name)), None)
-    if not (price and cost and group):
+    if not (price and cost and group) or len(trial.sent.filter(field=cost)) < FEWEST_ALIKE:
         return no_findings()
     moved = (
         trial.sent.filter(field=price).select("key").join(trial.changes.keys_to(CHANGE, RECODE), on="key", how="semi")
@@ -175,11 +176,15 @@ def _each(
 
 def _cells(trial: Trial, name: str, hit: pl.DataFrame) -> pl.DataFrame:
     """The sent cells of a field on some items."""
+    if hit.is_empty():
+        return trial.sent.clear()
     return trial.sent.filter(field=name).join(hit.select("key"), on="key", how="semi", maintain_order="left")
 
 
 def _moved(trial: Trial, items: pl.DataFrame, names: Iterable[str | None]) -> pl.DataFrame:
     """The sent cells of these fields on some items."""
+    if items.is_empty():
+        return trial.sent.clear()
     cells = trial.sent.filter(pl.col("field").is_in([name for name in names if name]))
     return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
 

@@ -10,7 +10,6 @@ from rapidfuzz import process
 from rapidfuzz.distance import OSA
 
 from neat_delta.catalogue.fieldkind import code_separator, single_values
-from neat_delta.catalogue.kinds import filled_values
 from neat_delta.catalogue.profile import LEAST_USES, MOST_CHOICES
 from neat_delta.changes.changeset import no_findings
 from neat_delta.checks.check import LET, NEW_VALUES, Check, together
@@ -101,7 +100,7 @@ def another_spelling(trial: Trial) -> pl.DataFrame:
     for name, told, cells in trial.cells():
         if told.limited or told.kind == "choice" or trial.kind(name) != "text" or told.separator:
             continue
-        used = filled_values(trial.live.cells([name])[name])
+        used = trial.live.filled(name)
         if not 1 < len(used) <= MOST_CHOICES or len(trial.live) < LEAST_USES * len(used):
             continue
         strange = _strange(cells, used, None)

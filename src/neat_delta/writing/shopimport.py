@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.fieldkind import kind_of
-from neat_delta.catalogue.kinds import filled_values
 from neat_delta.catalogue.settings import EMPTIES, ImportRules
 from neat_delta.writing.delimited import import_form
 
@@ -73,7 +72,7 @@ def _swapped(changes: ChangeSet, live: Catalogue, settled: Settings) -> frozense
         return frozenset()
     found = set()
     for name in {*changes.head.fields, *settled.imports.columns} - set(changes.head.key):
-        filled = filled_values(live.cells([name])[name])
+        filled = live.filled(name)
         kind = kind_of(filled, name, settled.of(name))
         mark = getattr(kind.live_form(filled, settled.of(name).form), "mark", None)
         if kind.numeric and mark not in (None, wanted):
