@@ -35,6 +35,7 @@ from neat_delta.matching import Key, Matched, Pairing, choose_key, match_columns
 from neat_delta.matching.choose import scope_of
 from neat_delta.matching.identity import likely_same, parted_by, same_as_told, same_by, with_free_codes
 from neat_delta.matching.likeness import LIKELY, likely_items, naming_field
+from neat_delta.matching.places import places
 from neat_delta.matching.rescue import likely_damaged, rescued_codes, with_codes_of
 from neat_delta.voice import SILENCE, Voice
 
@@ -377,7 +378,8 @@ def _with_items_of(
     findings: pl.DataFrame, items: pl.DataFrame, live: Catalogue, edited: Catalogue, key: Key
 ) -> pl.DataFrame:
     """The items, and behind them those that are known only by a finding about a row of theirs."""
-    only = findings.drop_nulls("key").unique("key", maintain_order=True).join(items, on="key", how="anti")
+    keyed = findings.drop_nulls("key")
+    only = keyed.filter(places(items["key"], keyed["key"]).is_null()).unique("key", maintain_order=True)
     if only.is_empty():
         return items
     names = [

@@ -10,8 +10,9 @@ import polars as pl
 from neat_delta.changes.changeset import findings_frame
 from neat_delta.changes.compare import Comparison, Options, compare, held_back, with_rescues
 from neat_delta.changes.computed import about_changes, with_computed
-from neat_delta.changes.rules import parse_rule
-from neat_delta.matching import choose_key
+from neat_delta.changes.rules import LIVE, Rule, parse_rule
+from neat_delta.matching import Key, choose_key
+from neat_delta.matching.likeness import naming_field
 from neat_delta.matching.nature import drift, natures
 from neat_delta.matching.terms import (
     ColumnMatch,
@@ -23,6 +24,8 @@ from neat_delta.matching.terms import (
 from neat_delta.voice import SILENCE, Voice
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from neat_delta.catalogue import Catalogue
     from neat_delta.catalogue.settings import ListSettings
 
@@ -52,6 +55,13 @@ def compare_list(
     return held_back(seen, findings_frame(LIST_CHANGED, "warn", say=pl.Series(drifted, dtype=pl.String))), matches
 
 
+def _parse_what_rules_need(live: Catalogue, key: Key, rules: Sequence[Rule], options: Options) -> None:
+    """Parse at once the columns that are asked for one by one later; parsing costs by the pass, not by the column."""
+    told = [rule.field for rule in rules] + [name.removeprefix(LIVE) for rule in rules for name in rule.names]
+    names = [*key.fields, naming_field(live, key), *options.settled.money.both(live.names), *told]
+    live.cells([name for name in dict.fromkeys(names) if name in live.names])
+
+
 def _compared(live: Catalogue, ours: Catalogue, listed: ListSettings, options: Options, voice: Voice) -> Comparison:
     """The list, its columns in our terms, compared once its rows have our codes and its rules are worked out."""
     rules = [parse_rule(text) for text in listed.rules]
@@ -67,6 +77,7 @@ def _compared(live: Catalogue, ours: Catalogue, listed: ListSettings, options: O
     if not (rules or rules_new):
         return held_back(compare(live, without_fields(ours, listed.leave_out), options, voice), rescues)
     voice.step("working out the rules")
+    _parse_what_rules_need(live, key, [*rules, *rules_new], options)
     for_new = rules_new if options.add else None
     computed, findings = with_computed(live, ours, key, rules, options.settled, for_new=for_new)
     emptied = frozenset(rule.field for rule in rules if rule.empties)

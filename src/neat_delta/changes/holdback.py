@@ -20,6 +20,8 @@ def hold_back(changes: ChangeSet, findings: pl.DataFrame) -> ChangeSet:
     sent whole or not at all. Cells that get their live value back are no changes any more. An item to be changed that
     keeps no cell counts as refused, or as the same if nothing but repairs is left; one that is not added as refused.
     """
+    if not ((findings["level"] == "stop") | (findings["check"] == REPAIRED)).any():
+        return replace(changes, findings=pl.concat([findings, changes.findings]))
     stops = findings.filter(level="stop").drop_nulls("key").select("key", "field")
     in_whole = changes.keys_to(ADD, REMOVE)
     whole = pl.concat(
@@ -29,8 +31,9 @@ def hold_back(changes: ChangeSet, findings: pl.DataFrame) -> ChangeSet:
     away = pl.concat([stops.drop_nulls("field"), repairs])
     cells = changes.cells.join(away, on=["key", "field"], how="anti", maintain_order="left")
     cells = cells.join(whole, on="key", how="anti", maintain_order="left")
-    kept = (pl.col("do") != CHANGE) | pl.col("key").is_in(cells["key"].unique().implode())
-    kept &= ~pl.col("key").is_in(whole["key"].implode())
+    left = replace(changes, cells=cells)
+    has_cells = pl.repeat(False, len(changes.items), dtype=pl.Boolean, eager=True).scatter(left.item_of_cell, True)
+    kept = ((pl.col("do") != CHANGE) | has_cells) & ~pl.col("key").is_in(whole["key"].implode())
     items = changes.items.with_columns(do=pl.when(kept).then("do").otherwise(pl.lit(NONE)))
     lost = changes.items.filter(changes.items["do"] != items["do"])
     changed, added = (int((lost["do"] == do).sum()) for do in (CHANGE, ADD))

@@ -89,8 +89,11 @@ def save_changes(changes: ChangeSet, path: Path, inputs: Sequence[Where] = ()) -
 
 def _is_change_set(path: Path) -> bool:
     try:
-        start = fetch(path).inner[:64]
-    except Unreadable:
+        with path.open("rb") as file:
+            packed = file.read(2) == b"\x1f\x8b"
+            file.seek(0)
+            start = gzip.GzipFile(fileobj=file).read(64) if packed else file.read(64)
+    except (OSError, EOFError):
         return False
     return start.startswith(b'{"neat_delta":') or not start
 
@@ -254,16 +257,22 @@ BETWEEN = {
 def _write_lines(changes: ChangeSet, stream: io.BytesIO) -> None:
     """One JSON text per item, then one per row that belongs to no item, each on its line."""
     # Whole columns are turned to JSON at once, and put into order; only what stands between them is ours.
-    findings = changes.findings.select("key", "line", text=_finding())
+    nowhere = changes.findings.filter(pl.col("key").is_null()).select("line", do=pl.lit(NONE))
+    items = pl.concat([changes.items, nowhere], how="diagonal")
+    heads, cells, findings = pl.collect_all(
+        [
+            items.lazy().select(text=_head_of_item(changes.head)),
+            changes.cells.lazy().select(text=_cell(changes)),
+            changes.findings.lazy().select("key", "line", text=_finding()),
+        ]
+    )
     homeless = findings.filter(pl.col("key").is_null())
     at_home = findings.drop_nulls("key")
-    unknown = homeless.select("line", do=pl.lit(NONE))
-    heads = pl.concat([changes.items, unknown], how="diagonal").select(text=_head_of_item(changes.head))
     keys = changes.items["key"]
     beyond = pl.int_range(len(keys), len(heads), dtype=pl.UInt32, eager=True)
     pieces = (
         (heads["text"], pl.int_range(len(heads), dtype=pl.UInt32, eager=True), HEAD),
-        (changes.cells.select(_cell(changes)).to_series(), changes.item_of_cell, CELL),
+        (cells["text"], changes.item_of_cell, CELL),
         (at_home["text"], places(keys, at_home["key"]), FINDING),
         (homeless["text"], beyond, FINDING),
     )

@@ -18,6 +18,8 @@ PLAIN = r"^[+-]?(0|[1-9]\d*)$"
 _GROUPS_OF = r"^[+-]?[1-9]\d{{0,2}}({mark}\d{{3}})+"
 # What most columns hold, and nobody can take for another number: 7, 12.50, -0.125, but not 1.234.
 SIMPLE = r"^-?(?:0|[1-9]\d*)(?:\.(?:\d{1,2}|\d{4,}))?$|^-?(?:0|[1-9]\d{3,})\.\d{3}$"
+# Likewise in a column whose decimal mark is the comma: 7, 12,50, 1,234.
+SIMPLE_WITH_COMMA = r"^-?(?:0|[1-9]\d*)(?:,\d+)?$"
 # One mark and three digits after it, with nothing to say which mark it is: 1.234
 UNDECIDED = r"^[+-]?[1-9]\d{0,2}[.,]\d{3}$"
 _DECIMAL = r"^[+-]?(0|[1-9]\d*)?{mark}\d+$"
@@ -75,6 +77,8 @@ def read_numbers(cells: pl.Series, form: NumberForm) -> pl.Series:
     """Readings of cells; null where a cell is no number, or cannot be told from another one."""
     if all_simple(cells):
         return cells.to_frame("c").select(_shortest(pl.col("c"))).to_series()
+    if form.mark == "," and bool(cells.str.contains(SIMPLE_WITH_COMMA).all()):
+        return cells.to_frame("c").select(_shortest(pl.col("c").str.replace(",", ".", literal=True))).to_series()
     text = pl.col("c").str.strip_chars(" \t\u00a0\u202f")
     spaced = text.str.contains(rf"^[+-]?\d{{1,3}}({SPACE}\d{{3}}|{APOSTROPHES}\d{{3}})+([.,]\d+)?$")
     joined = pl.when(spaced).then(text.str.replace_all(rf"{SPACE}|{APOSTROPHES}", "")).otherwise(text)
