@@ -92,11 +92,17 @@ def test_what_is_written_in_a_form_reads_as_the_same_exact_number(numbers, form)
     assert all(text.partition(mark)[2].isdigit() and len(text.partition(mark)[2]) == 2 for text in written)
 
 
-@given(st.lists(st.from_regex(r"-?(0|[1-9]\d{0,4})(\.\d{1,4})?", fullmatch=True), min_size=1))
-def test_plain_numbers_read_the_same_whether_or_not_an_odd_one_stands_among_them(numbers):
-    form = NumberForm(".", fine=True)
+@given(
+    st.lists(st.from_regex(r"-?(0|[1-9]\d{0,4})(\.\d{1,4})?", fullmatch=True), min_size=1),
+    st.sampled_from([(".", "1,234,567.5"), (",", "1.234.567,5")]),
+    st.booleans(),
+)
+def test_plain_numbers_read_the_same_whether_or_not_an_odd_one_stands_among_them(numbers, written, fine):
+    mark, odd = written
+    form = NumberForm(mark, fine=fine)
+    numbers = [number.replace(".", mark) for number in numbers]
     alone = read_numbers(pl.Series(numbers, dtype=pl.String), form)
-    among = read_numbers(pl.Series([*numbers, "1,234,567.5"]), form)
+    among = read_numbers(pl.Series([*numbers, odd]), form)
     assert among.to_list() == [*alone, "1234567.5"]
 
 

@@ -27,3 +27,11 @@ def test_many_different_values_are_counted_like_few():
     (column,) = profiled(cells)
     assert (column.filled, column.distinct) == (50_003, 50_000)
     assert column.values.filter(value="N7")["count"].item() == 4
+
+
+def test_the_commonest_values_come_first_and_equally_common_ones_by_the_alphabet():
+    cells = [f"v{at:03}" for at in range(200) for _ in range(3)] + ["v150"] * 2 + ["v007", "zz"]
+    (column,) = profiled(cells[::-1])
+    assert column.commonest == [("v150", 5), ("v007", 4), ("v000", 3)]
+    assert column.values["value"].head(60).to_list()[2:] == [f"v{at:03}" for at in range(59) if at != 7]
+    assert sorted(column.values["value"]) == sorted(set(cells))

@@ -1,10 +1,15 @@
 import gzip
 import json
 
+import polars as pl
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from helpers import write_table
-from neat_delta.changes import compare, load_changes, save_changes, undone
+from neat_delta.changes import ChangeSet, compare, dump_changes, load_changes, save_changes, undone
+from neat_delta.changes.changeset import CELLS, FINDINGS, ITEMS, FieldNote, Head, Stamp
+from neat_delta.changes.store import parse_changes
 from neat_delta.errors import CannotWrite, Unreadable
 from neat_delta.reading import read_both
 
@@ -90,3 +95,42 @@ def test_a_damaged_file_is_refused_with_the_reason(tmp_path, changes):
         with pytest.raises(Unreadable, match=reason):
             load_changes(tmp_path / "damaged")
             pytest.fail(what)
+
+
+VALUES = st.none() | st.sampled_from(["", "1.20", 'say "hi"', "\\u001f", "é\n", "\x01", "}]}"])
+FIELDS = {"price": FieldNote("Price", "money"), 'a "b"': FieldNote('A "b"', "text")}
+
+
+@st.composite
+def change_sets(draw):
+    """Change sets of odd texts: items with and without cells and findings, findings without an item."""
+    depth = draw(st.integers(1, 2))
+    codes = draw(st.lists(st.text('ab"\\{é', min_size=1, max_size=3), unique=True, max_size=5))
+    keys = ["\x1f".join([code] * depth) for code in codes]
+    items = [
+        (key, draw(st.sampled_from(["change", "add", "remove"])), at, draw(VALUES), None) for at, key in enumerate(keys)
+    ]
+    cells = [(key, name, draw(VALUES), draw(VALUES)) for key in keys for name in FIELDS if draw(st.booleans())]
+    whose = draw(st.lists(st.sampled_from([*keys, None]), max_size=5))
+    findings = [("check", "warn", key, "price", 7, draw(VALUES), draw(VALUES)) for key in whose]
+    changed = sum(do == "change" for _, do, *_ in items)
+    stamp = Stamp("f.csv", 1, "0")
+    head = Head(tuple("xy"[:depth]), stamp, stamp, FIELDS, {"changed": changed})
+    frames = ((items, ITEMS), (cells, CELLS), (findings, FINDINGS))
+    return ChangeSet(head, *(pl.DataFrame(rows, schema=schema, orient="row") for rows, schema in frames))
+
+
+@given(change_sets(), st.randoms())
+def test_a_change_set_of_any_texts_is_read_back_as_it_was(tmp_path_factory, changes, dice):
+    mixed = changes.cells.with_row_index("at").sample(fraction=1, shuffle=True, seed=dice.randrange(99))
+    data = dump_changes(ChangeSet(changes.head, changes.items, mixed.drop("at"), changes.findings))
+
+    back = parse_changes(data, tmp_path_factory.getbasetemp() / "c.jsonl")
+
+    assert back.head == changes.head
+    assert back.items.equals(changes.items)
+    assert back.cells.equals(changes.cells)
+    by_item = [
+        found.sort("key", nulls_last=True, maintain_order=True).rows() for found in (back.findings, changes.findings)
+    ]
+    assert by_item[0] == by_item[1]

@@ -26,7 +26,7 @@ SUM_WORDS = (
     r"(?:totals?|sum|summe|gesamt(?:summe)?|somme|totaal|subtotaal|suma)"
 )
 SUM_LETTERS = "gstzGSTZ"
-# A sign that text does not hold.
+# A sign that hardly any text holds.
 NO_SEPARATOR = "\x01"
 # A quoted cell longer than this many lines is a quote that somebody forgot to close.
 LONGEST_CELL = 5_000
@@ -114,7 +114,9 @@ def split_lines(utf8: bytes) -> pl.DataFrame:
     A table of one column without quotes is just that, and is cut by all the processor's cores; only the sign that
     would part its columns must not occur.
     """
-    try:
+    if NO_SEPARATOR.encode() in utf8:
+        lines = pl.read_lines(utf8, name="raw")
+    else:
         lines = pl.read_csv(
             utf8,
             has_header=False,
@@ -124,10 +126,6 @@ def split_lines(utf8: bytes) -> pl.DataFrame:
             infer_schema=False,
             empty_string_is_null=False,
         )
-    except pl.exceptions.PolarsError:
-        lines = pl.DataFrame()
-    if lines.columns != ["raw"]:
-        lines = pl.read_lines(utf8, name="raw")
     return lines.with_row_index("line", offset=1).rechunk()
 
 
