@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.matching.key import JOINT, Key, insist_on_key
+from neat_delta.matching.places import places
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -62,13 +63,15 @@ def pair_rows(
     apart = pl.concat([live_blank, live_repeated["live"]])
     ours, theirs, settled = _settle_equal_lines(live, edited, key, keys.select("live", "key"), apart)
 
+    at = places(ours["key"], theirs["key"])
+    named = pl.repeat(False, len(ours), dtype=pl.Boolean, eager=True).scatter(at.drop_nulls(), True)
     blank = theirs.filter("blank")["edited"]
-    rows = theirs.filter(~pl.col("blank")).select("edited", "key")
-    twins, rivals = _repeated(edited, [*shared, *signed], rows)
+    rows = theirs.with_columns(ours["live"].gather(at).alias("live")).filter(~pl.col("blank"))
+    twins, rivals = _repeated(edited, [*shared, *signed], rows.select("edited", "key"))
     rows = rows.filter(~pl.col("edited").is_in(pl.concat([twins, rivals["edited"]]).implode()))
-    unclear = rows.join(live_repeated.unique("key"), on="key", how="semi")
-    rows = rows.join(unclear, on="edited", how="anti")
-    pairs = rows.join(ours, on="key", how="left", maintain_order="left")
+    shares = pl.col("key").is_in(live_repeated["key"].unique().implode())
+    unclear = rows.filter(shares).select("edited", "key")
+    pairs = rows.filter(~shares)
     return Pairing(
         pairs=pairs.drop_nulls("live").select("live", "edited").sort("live"),
         settled=settled,
@@ -77,7 +80,7 @@ def pair_rows(
         twins=twins,
         rivals=rivals,
         unclear=unclear,
-        gone=ours.join(theirs, on="key", how="anti")["live"].sort(),
+        gone=ours.filter(~named)["live"].sort(),
         live_repeated=live_repeated,
         live_blank=live_blank,
     )

@@ -76,9 +76,9 @@ def sheet_number_form(sheet: SheetForm, live_form: NumberForm) -> NumberForm:
 def read_numbers(cells: pl.Series, form: NumberForm) -> pl.Series:
     """Readings of cells; null where a cell is no number, or cannot be told from another one."""
     if all_simple(cells):
-        return cells.to_frame("c").select(_shortest(pl.col("c"))).to_series()
+        return cells.to_frame("c").select(_trimmed(pl.col("c"))).to_series()
     if form.mark == "," and bool(cells.str.contains(SIMPLE_WITH_COMMA).all()):
-        return cells.to_frame("c").select(_shortest(pl.col("c").str.replace(",", ".", literal=True))).to_series()
+        return cells.to_frame("c").select(_trimmed(pl.col("c").str.replace(",", ".", literal=True))).to_series()
     text = pl.col("c").str.strip_chars(" \t\u00a0\u202f")
     spaced = text.str.contains(rf"^[+-]?\d{{1,3}}({SPACE}\d{{3}}|{APOSTROPHES}\d{{3}})+([.,]\d+)?$")
     joined = pl.when(spaced).then(text.str.replace_all(rf"{SPACE}|{APOSTROPHES}", "")).otherwise(text)
@@ -131,6 +131,11 @@ def _shortest(plain: pl.Expr) -> pl.Expr:
     full = (
         pl.when(unsigned.str.contains(r"^-?\.")).then(unsigned.str.replace(".", "0.", literal=True)).otherwise(unsigned)
     )
+    return _trimmed(full)
+
+
+def _trimmed(full: pl.Expr) -> pl.Expr:
+    """Numbers without the zeros that end their decimals."""
     short = (
         pl.when(full.str.contains(".", literal=True))
         .then(full.str.strip_chars_end("0").str.strip_suffix("."))
