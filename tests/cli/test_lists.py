@@ -28,7 +28,12 @@ def test_a_list_told_once_is_known_next_month(shop):
     assert (first.returncode, again.returncode) == (0, 0)
     assert (shop / "catalogue.toml").read_text().startswith("# mine\n[fields.name]\nlocked = true\n")
     assert "columns that are new since last time: Pack" in again.stdout
-    assert json.loads(first.stdout)["counts"]["changed"] == 6
+    told = json.loads(first.stdout)
+    assert told["counts"]["changed"] == 6
+    assert told["columns"] == [
+        {"column": "Our no.", "field": "sku", "first": "0010"},
+        {"column": "Net, each", "field": None, "first": "10,00"},
+    ]
     got = import_into(read_table(shop / "live.csv"), update_files(shop / "up"))
     assert [row[2] for row in got[1:7]] == [f"{at * 1.6:.2f}" for at in range(10, 16)]
     assert got[7:] == LIVE[7:]

@@ -154,4 +154,4 @@ def compare_command(
         if listing.save_as:
             yield from saved_view(listing.save_as, settings, width)
 
-    return told(seen, receipt, settled, wanted, spoken, head)
+    return told(seen, receipt, settled, wanted, spoken, head, matches)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shlex
 import sys
+from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import Comparison
     from neat_delta.changes.changeset import Allowed
+    from neat_delta.matching.terms import ColumnMatch
     from neat_delta.remote import Where
     from neat_delta.voice import Voice
     from neat_delta.writing import Receipt
@@ -188,11 +190,13 @@ def told(
     wanted: Wanted,
     spoken: Manners,
     head: Callable[[int], Iterable[Text]] | None = None,
+    matches: Sequence[ColumnMatch] = (),
 ) -> Exit:
-    """Show the outcome as it is wanted; ``head`` is what is told of its inputs."""
+    """Show the outcome as it is wanted; ``head`` tells of its inputs, ``matches`` which fields a file's columns are."""
     stopped = seen.changes.stopped()
     if spoken.as_json:
-        show_json(_as_dict(seen, receipt, wanted))
+        columns = [asdict(match) for match in matches]
+        show_json(_as_dict(seen, receipt, wanted) | ({"columns": columns} if columns else {}))
     elif spoken.quiet:
         _say_held_back(stopped)
     else:
