@@ -105,7 +105,10 @@ def undo_command(
     elif not spoken.quiet:
         width = console(spoken).width
         show(
-            [*(refresh_view(seen, width) if seen else ()), *_view(receipt, ours.source.name, folder, width, seen)],
+            [
+                *(refresh_view(seen, width, back=True) if seen else ()),
+                *_view(receipt, ours.source.name, folder, width, seen),
+            ],
             spoken,
         )
     return Exit.ATTENTION if clashes else Exit.DONE
@@ -128,6 +131,6 @@ def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int, see
     if seen is None:
         said = f"after the update these files give {live_name} back, {what}"
     else:
-        said = f"these files put back what has landed and has not moved since {live_name}, {what}"
+        said = f"these files put back what has landed and has not moved since, as {live_name} shows it, {what}"
     yield from sentence("proved", said, width, "good")
     yield next_view(receipt)

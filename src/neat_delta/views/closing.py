@@ -33,10 +33,17 @@ STATES = {
 LABELS = {NOT_THERE: "not there", OTHERWISE: "otherwise"}
 
 
-def refresh_view(seen: Refreshed, width: int, limit: int = SOME_ITEMS) -> Iterator[Text]:
-    """How much is still needed, what dropped, what goes as a difference, and the clashes then, ours and now."""
-    yield labelled("as it was", f"{several(seen.stands, 'cell')} the shop has not touched, still to be sent")
-    yield labelled("there", f"{several(seen.landed, 'cell')} the shop has by now, dropped")
+def refresh_view(seen: Refreshed, width: int, limit: int = SOME_ITEMS, *, back: bool = False) -> Iterator[Text]:
+    """How much is still needed, what dropped, what goes as a difference, and the clashes then, ours and now.
+
+    ``back`` says that the change set is a way back, which begins with what the update has made.
+    """
+    if back:
+        yield labelled("as sent", f"{several(seen.stands, 'cell')} as the update made them, to be put back")
+        yield labelled("there", f"{several(seen.landed, 'cell')} as before the update, left alone")
+    else:
+        yield labelled("as it was", f"{several(seen.stands, 'cell')} the shop has not touched, still to be sent")
+        yield labelled("there", f"{several(seen.landed, 'cell')} the shop has by now, dropped")
     if seen.shifted:
         said = f"{several(seen.shifted, 'cell')} sent as our difference on top of what is there now"
         yield from sentence("difference", said, width)
