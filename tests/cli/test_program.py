@@ -72,6 +72,7 @@ def test_what_is_held_back_ends_with_one_and_is_named(shop):
         (["write", "kept.jsonl", "-o", "up", "--live", "edited.csv"], "was made from another file"),
         (["demo", "."], "the folder holds other things"),
         (["nonsense"], "No such command 'nonsense'"),
+        (["compere", "live.csv"], "No such command 'compere'. Did you mean compare?"),
     ],
 )
 def test_a_call_that_cannot_be_done_ends_with_two_and_says_why(shop, args, reason):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import importlib
 import os
 import sys
+from difflib import get_close_matches
 
 import click
 
@@ -52,6 +53,15 @@ class Commands(click.Group):
         module = importlib.import_module(f"neat_delta.cli.{cmd_name}")
         command: click.Command = getattr(module, f"{cmd_name}_command")
         return command
+
+    def resolve_command(
+        self, ctx: click.Context, args: list[str]
+    ) -> tuple[str | None, click.Command | None, list[str]]:
+        """The command that is called; where there is none of that name, the nearest name is offered."""
+        near = [] if args[0] in COMMANDS or ctx.resilient_parsing else get_close_matches(args[0], COMMANDS, n=1)
+        if near:
+            ctx.fail(f"No such command {args[0]!r}. Did you mean {near[0]}?")
+        return super().resolve_command(ctx, args)
 
 
 @click.group(
