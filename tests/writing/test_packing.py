@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
@@ -52,6 +54,21 @@ def test_no_table_has_a_hole_and_every_change_is_in_one(tmp_path_factory, edits)
     cells = pl.concat(long).sort("sku", "field")
     assert cells["now"].null_count() == 0
     assert cells.rows() == changes.cells.select(sku="key", field="field", now="now").sort("sku", "field").rows()
+
+
+@given(edits, st.sampled_from(["fewest-cells", "balanced", "fewest-files"]), st.randoms())
+def test_the_tables_are_the_same_in_whatever_order_the_cells_stand(tmp_path_factory, edits, way, dice):
+    folder = tmp_path_factory.mktemp("pack")
+    changes, _ = packed(folder, edits)
+    live, _ = read_both(folder / "live.csv", folder / "edited.csv")
+    mixed = replace(changes, cells=changes.cells.sample(fraction=1, shuffle=True, seed=dice.randrange(99)))
+
+    one, other = (
+        {tuple(table.columns): table.cells for table in pack(told, live, way=way)} for told in (changes, mixed)
+    )
+
+    assert one.keys() == other.keys()
+    assert all(one[columns].equals(other[columns]) for columns in one)
 
 
 @given(st.lists(st.tuples(st.sets(st.sampled_from("abcdefgh"), min_size=1), st.integers(1, 400)), min_size=1))

@@ -1,5 +1,8 @@
 """Spoilt files of every sort: the proof must find each, and leave nothing behind."""
 
+from dataclasses import replace
+
+import polars as pl
 import pytest
 
 from helpers import write_table
@@ -26,6 +29,29 @@ def refuses(tmp_path, live, changes, reason, shape="delimited"):
     with pytest.raises(ProofFailed, match=reason):
         write_update(changes, live, tmp_path / "up", shape=shape, way="fewest-cells")
     assert sorted(path.name for path in tmp_path.iterdir()) == before
+
+
+@pytest.mark.parametrize(
+    ("does", "key", "reason"),
+    [
+        ("change", "Z", "an item that is not exactly once in the live export"),
+        ("change", "C", "an item that is not exactly once in the live export"),
+        ("add", "A", "adds an item that the live export has already"),
+    ],
+)
+def test_change_sets_about_other_items_than_the_live_export_has(tmp_path, does, key, reason):
+    a, b = write_table(tmp_path / "live.csv", [*LIVE, LIVE[3]]), write_table(tmp_path / "edited.csv", EDITED[:3])
+    live, sheet = read_both(a, b)
+    changes = compare(live, sheet, Options(key=["sku"], clear_blanks=True)).changes
+    assert changes.items.filter(do="change")["key"].to_list() == ["A", "B"]
+
+    def wrong(frame):
+        return frame.with_columns(key=pl.col("key").replace({"A": key}))
+
+    items = wrong(changes.items.filter(pl.col("key") != "C")).with_columns(
+        do=pl.when(pl.col("key") == key).then(pl.lit(does)).otherwise("do")
+    )
+    refuses(tmp_path, live, replace(changes, items=items, cells=wrong(changes.cells)), reason)
 
 
 @pytest.mark.parametrize(
