@@ -27,8 +27,8 @@ COLUMNS = {"No.": "supplier_code", "Dealer net": "cost"}
 def listed(tmp_path):
     """The changes that a list makes, by item and field; the comparison; the matches of its columns."""
 
-    def run(header=HEADER, rows=ROWS, options=NO_OPTIONS, fields=None, **told):
-        a = write_table(tmp_path / "live.csv", LIVE)
+    def run(header=HEADER, rows=ROWS, options=NO_OPTIONS, fields=None, live=LIVE, **told):
+        a = write_table(tmp_path / "live.csv", live)
         b = write_table(tmp_path / "list.csv", [header, *rows], delimiter=";")
         options = replace(options, settled=Settings(fields=fields or {}))
         seen, matches = compare_list(*read_both(a, b), ListSettings(**told), options)
@@ -66,6 +66,25 @@ def test_values_are_computed_from_the_list_and_the_live_item(listed):
     assert stopped.select("key", "field", "value").rows() == [("B", "price", "cost –")]
     kept = seen.changes.findings.filter(check="computed").select("field", "value").rows()
     assert kept == [("price", "cost 7.5"), ("stock", "on_hand 9, live stock 3")]
+
+
+def test_a_rule_reads_its_own_item_though_codes_are_repeated_on_both_sides(listed):
+    live = [
+        LIVE[0],
+        ["T", "S-8", "Twin", "1.00", "1.00", "1", "main"],
+        ["T", "S-8", "Twin", "5.00", "1.00", "1", "main"],
+    ]
+    rows = [["T", "1"], ["A", "2"], ["A", "2"], ["B", "2"]]
+
+    cells, *_ = listed(
+        ["sku", "times"],
+        rows,
+        Options(key=["sku"]),
+        live=[*live, *LIVE[1:]],
+        rules=("price = live.price * list.times",),
+    )
+
+    assert cells == {("A", "price"): "25.00", ("B", "price"): "26.00"}
 
 
 def test_thousands_and_decimals_of_computed_numbers_are_not_confused(listed):

@@ -40,10 +40,12 @@ class BothSides:
         items = self.changes.items.filter(pl.col("do").is_in([CHANGE, RECODE, ADD])).select("key", "line")
         codes = Key(self.changes.head.key, told=True).values(self.live)
         rows = places(codes, items["key"])
-        if len(rows) > len(items):  # a code that stands in the export twice
-            first = codes.is_first_distinct()
-            rows = first.arg_true().gather(places(codes.filter(first), items["key"]))
-        return items.with_columns(rows.cast(pl.UInt32).alias("row"))
+        lost = items.filter(rows.is_null())
+        if len(lost):  # new ones, and those whose code stands in a newer export twice, where the first one counts
+            there = codes.to_frame("key").with_row_index("row").join(lost, on="key", how="semi", maintain_order="left")
+            first = lost.join(there.unique("key", keep="first"), on="key", how="left", maintain_order="left")["row"]
+            rows = rows.scatter(rows.is_null().arg_true(), first)
+        return items.with_columns(rows.alias("row"))
 
     @cached_property
     def sent_to(self) -> pl.Series:

@@ -113,12 +113,7 @@ def _live_cells(live: Catalogue, name: str, rows: pl.Series) -> pl.Series:
 
 def _rows_of(live: Catalogue, sheet: Catalogue, key: Key) -> pl.Series:
     """The live row of each row of the sheet, null where there is none or more than one."""
-    asked, codes = key.values(sheet), key.values(live)
-    rows = places(codes, asked)
-    if len(rows) > len(asked):
-        once = codes.is_unique()
-        rows = once.arg_true().gather(places(codes.filter(once), asked))
-    return rows
+    return places(key.values(live), key.values(sheet))
 
 
 def _values(
