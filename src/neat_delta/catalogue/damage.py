@@ -138,6 +138,8 @@ def _no_number(column: Shown) -> pl.Series | None:
     """Values without a digit in front among values that are nearly all numbers."""
     if not column.mostly_numbers_at_best:
         return None
+    if not column.values.cast(pl.UInt64, strict=False).has_nulls():  # nothing but digits, as in columns of barcodes
+        return None
     numbers = column.values.str.contains(NUMBER)
     return ~numbers if (1 - FEW / 2) * len(numbers) < numbers.sum() < len(numbers) else None
 

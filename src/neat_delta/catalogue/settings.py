@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
     from pathlib import Path
 
+# What the file of settings is called.
+NAME = "catalogue.toml"
 REPLACE = "replace"
 LEAVE, CLEAR = "leave", "clear"
 EMPTIES, LEAVES = "empties", "leaves"

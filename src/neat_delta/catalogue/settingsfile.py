@@ -33,7 +33,6 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
     from pathlib import Path
 
-NAME = "catalogue.toml"
 SIGNS = {name: sign for sign, name in DELIMITERS.items()}
 TOP = {
     "key": list,

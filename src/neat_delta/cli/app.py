@@ -5,7 +5,6 @@ from __future__ import annotations
 import importlib
 import os
 import sys
-from difflib import get_close_matches
 
 import click
 
@@ -58,9 +57,11 @@ class Commands(click.Group):
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
         """The command that is called; where there is none of that name, the nearest name is offered."""
-        near = [] if args[0] in COMMANDS or ctx.resilient_parsing else get_close_matches(args[0], COMMANDS, n=1)
-        if near:
-            ctx.fail(f"No such command {args[0]!r}. Did you mean {near[0]}?")
+        if args[0] not in COMMANDS and not ctx.resilient_parsing:
+            from difflib import get_close_matches
+
+            for near in get_close_matches(args[0], COMMANDS, n=1):
+                ctx.fail(f"No such command {args[0]!r}. Did you mean {near}?")
         return super().resolve_command(ctx, args)
 
 

@@ -132,12 +132,13 @@ def catalogue_file(command: F) -> F:
 
 def settled_in(told: Path | None) -> Settings:
     """The settings of a catalogue.toml: the one told, the one in this folder, or none at all."""
-    from neat_delta.catalogue.settings import Settings
-    from neat_delta.catalogue.settingsfile import NAME, load_settings
+    from neat_delta.catalogue.settings import NAME, Settings
 
     here = Path(NAME)
     if told is None and not here.is_file():
         return Settings()
+    from neat_delta.catalogue.settingsfile import load_settings
+
     return load_settings(told or here)
 
 
@@ -149,11 +150,13 @@ def exported_as(settled: Settings) -> Told:
 
 
 def _delimiter(_context: click.Context, _option: click.Parameter, told: str | None) -> str | None:
+    if told is None:
+        return None
     from neat_delta.catalogue import DELIMITERS
 
     signs = {name: sign for sign, name in DELIMITERS.items()} | {"\\t": "\t"}
-    sign = signs.get(told or "", told)
-    if sign is not None and sign not in DELIMITERS:
+    sign = signs.get(told, told)
+    if sign not in DELIMITERS:
         raise click.BadParameter(f"{told!r} is none of comma, semicolon, tab and pipe")
     return sign
 

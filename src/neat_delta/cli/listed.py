@@ -160,7 +160,7 @@ def list_options(command: F) -> F:
 
 def save_list(settings: Path | None, name: str, listed: ListSettings, seen: Mapping[str, str]) -> None:
     """Keep a list's settings in catalogue.toml, which is made if there is none; what else stands there stays."""
-    from neat_delta.catalogue.settingsfile import NAME
+    from neat_delta.catalogue.settings import NAME
     from neat_delta.whole import write_whole
     from neat_delta.writing.savedlist import with_list
 
@@ -171,7 +171,7 @@ def save_list(settings: Path | None, name: str, listed: ListSettings, seen: Mapp
 
 def saved_view(name: str, settings: Path | None, width: int) -> Iterator[Text]:
     """Where a list was saved, and how it is used."""
-    from neat_delta.catalogue.settingsfile import NAME
+    from neat_delta.catalogue.settings import NAME
     from neat_delta.views.lines import sentence
 
     said = f"as list {name} in {settings or NAME}; next time: --list {name}"

@@ -57,9 +57,9 @@ def look_command(
     # Now that the file is on its way, there is time to load what is needed to read it, and then to judge it.
     from neat_delta.reading import read_catalogue
 
-    settled = settled_in(settings)
     with progress(spoken) as voice, ThreadPoolExecutor(max_workers=1) as reader:
         reading = reader.submit(read_catalogue, file, voice, form.told(), begun)
+        settled = settled_in(settings)
         from neat_delta.catalogue.damage import profile_and_damage
         from neat_delta.matching.candidates import key_candidates
         from neat_delta.views.overview import overview

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue.profile import ascending
 from neat_delta.matching.key import JOINT, Key, insist_on_key
 from neat_delta.matching.places import places
 
@@ -98,8 +99,7 @@ def _shared_keys(keys: pl.DataFrame) -> pl.DataFrame:
     """The live rows (live, key) whose filled key stands on other live rows too."""
     values = keys["key"]
     # Most exports come sorted by their key; else counting is still far cheaper than marking.
-    ascending = (values.slice(1) > values.head(len(values) - 1)).all() if len(values) else True
-    if ascending or values.n_unique() == len(values):
+    if ascending(values) or values.n_unique() == len(values):
         return keys.select("live", "key").clear()
     return keys.filter(~pl.col("blank") & pl.col("key").is_duplicated()).select("live", "key")
 

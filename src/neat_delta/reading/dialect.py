@@ -26,7 +26,7 @@ class Dialect:
     """What the first rows show of a delimited file.
 
     ``header_line`` is the line on which the header begins, counted from 1; 0 if there is none. ``sure`` says whether
-    nearly every row of the sample has the header's width.
+    nearly every row of the sample has the header's width, ``plain`` that no cell of it holds a quote or a line end.
     """
 
     delimiter: str
@@ -34,6 +34,7 @@ class Dialect:
     header_line: int
     quote_all: bool
     sure: bool
+    plain: bool = True
 
 
 def sniff(utf8: bytes, told: Told = NOTHING_TOLD) -> Dialect:
@@ -51,10 +52,12 @@ def sniff(utf8: bytes, told: Told = NOTHING_TOLD) -> Dialect:
     if told.header_line:
         at = next((at for at, (line, _) in enumerate(rows) if line >= told.header_line), at)
     line, header = rows[at] if rows else (1, [])
+    plain = not any(sign in cell for _, row in rows for cell in row for sign in '"\n')
     if told.header_line == 0:
-        return Dialect(best, _numbered(len(header)), 0, _quotes_all(sample, best), sure=True)
+        return Dialect(best, _numbered(len(header)), 0, _quotes_all(sample, best), sure=True, plain=plain)
     fit, width = _fitness(sample, best)
-    return Dialect(best, tuple(header), line, _quotes_all(sample, best), sure=width == 1 or fit > FULL_ENOUGH)
+    sure = width == 1 or fit > FULL_ENOUGH
+    return Dialect(best, tuple(header), line, _quotes_all(sample, best), sure, plain)
 
 
 def header_at(rows: Sequence[Sequence[str]]) -> int:

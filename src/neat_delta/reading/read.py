@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.begun import Begun
-from neat_delta.catalogue import Catalogue, Field, Form, Rows, Source, name_fields
+from neat_delta.catalogue import Catalogue, Field, Form, Rows, Source, field_name, name_fields
 from neat_delta.errors import Unreadable
+from neat_delta.reading.atonce import as_records, parse_at_once
 from neat_delta.reading.charset import WORDS_BYTES, Text, charset_by_words, decode, words_beyond_ascii
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at, sniff
 from neat_delta.reading.grid import Sheet, as_grid
@@ -70,16 +71,17 @@ def read_both(
     with ThreadPoolExecutor(max_workers=2) as openers:
         ours, theirs = openers.submit(_open, live, begun, exported), openers.submit(_open, edited, begun, told)
         first, second = _agreed(ours.result(), theirs.result(), begun)
-    read = _catalogue(first, begun)
-    return read, _catalogue(second, begun, like=read.rows)
+    if not _alike(first, second):
+        return _catalogue(first, begun), _catalogue(second, begun)
+    read = _catalogue(first, begun, by_line=True)
+    return read, _catalogue(second, begun, by_line=True, like=read.rows)
 
 
 @dataclass(frozen=True)
 class _Delimited:
-    """A delimited file's text and lines before anything is known of its rows."""
+    """A delimited file's text before anything is known of its rows."""
 
     text: Text
-    lines: pl.DataFrame
     dialect: Dialect
 
 
@@ -136,15 +138,23 @@ def _open(path: Where, begun: Begun, told: Told = NOTHING_TOLD) -> _Opened:
         raise Unreadable("this is no text, so it is no table", file=path, remedy="Name the export or the sheet.")
     if text.utf8[:SAMPLE_BYTES].lstrip()[:2] == b'{"':
         return _Opened(path, content, read_json_lines(text.utf8.decode(), path), told)
-    return _Opened(path, content, _Delimited(text, split_lines(text.utf8), sniff(text.utf8, told)), told)
+    return _Opened(path, content, _Delimited(text, sniff(text.utf8, told)), told)
 
 
-def _catalogue(opened: _Opened, begun: Begun, like: Rows | None = None) -> Catalogue:
+def _alike(one: _Opened, other: _Opened) -> bool:
+    """Whether two files have one form, so that lines which are equal need not be parsed."""
+    if isinstance(one.table, Sheet) or isinstance(other.table, Sheet):
+        return False
+    ours, theirs = one.table.dialect, other.table.dialect
+    return ours.delimiter == theirs.delimiter and [*map(field_name, ours.header)] == [*map(field_name, theirs.header)]
+
+
+def _catalogue(opened: _Opened, begun: Begun, *, by_line: bool = False, like: Rows | None = None) -> Catalogue:
     source = Source(opened.path, partial(begun.sha256, opened.path))
     if isinstance(opened.table, Sheet):
         found = _from_sheet(source, opened.table, opened.told)
     else:
-        found = _from_lines(source, opened.table, opened.told, like)
+        found = _from_text(source, opened.table, opened.told, by_line, like)
     form = found.form
     if opened.content.packing:
         form = replace(form, packing=opened.content.packing)
@@ -184,23 +194,25 @@ def _from_sheet(source: Source, sheet: Sheet, told: Told) -> Catalogue:
     )
 
 
-def _from_lines(source: Source, table: _Delimited, told: Told, like: Rows | None) -> Catalogue:
+def _from_text(source: Source, table: _Delimited, told: Told, by_line: bool, like: Rows | None) -> Catalogue:
     dialect = table.dialect
     fields, columns = _named(dialect.header, source.path, dialect.header_line)
-    one_form = (columns, dialect.delimiter)
-    alike = like if isinstance(like, Records) and (like.columns, like.delimiter) == one_form else None
-    reading = read_records(table.text, table.lines, columns, dialect, alike)
+    parsed = None if by_line or not dialect.plain else parse_at_once(table.text, columns, dialect)
+    reading = None if parsed is None else as_records(table.text, parsed, dialect)
+    if reading is None:
+        known = like if isinstance(like, Records) else None
+        reading = read_records(table.text, split_lines(table.text.utf8), columns, dialect, known, parsed)
     if len(reading.bad) and reading.bad["line"][0] <= dialect.header_line:
         line, _, say = reading.bad.row(0)
         raise Unreadable(
             f"the header row cannot be read: {say}", file=source.path, line=line, remedy="Mend that row first."
         )
-    parted = SetApart(reading.records, reading.bad, reading.bad.clear())
+    parted = SetApart(reading.rows, reading.bad, reading.bad.clear())
     if not told.every_row:
-        parted = set_apart(reading.records, reading.bad, reading.odd, dialect.header, columns, dialect.delimiter)
+        parted = set_apart(reading.rows, reading.bad, reading.odd, dialect.header, columns, dialect.delimiter)
     return Catalogue(
         source=source,
-        form=_form(table.text, dialect, reading.records),
+        form=_form(table.text, dialect, reading.rows, [field.name for field in fields if field]),
         fields=tuple(field for field in fields if field),
         rows=parted.rows,
         bad=parted.bad,
@@ -234,18 +246,17 @@ def _with_line_feeds(text: Text) -> Text:
     return replace(text, utf8=text.utf8.replace(b"\r", b"\n"), line_end="\r")
 
 
-def _form(text: Text, dialect: Dialect, records: Records) -> Form:
+def _form(text: Text, dialect: Dialect, rows: Rows, named: Sequence[str]) -> Form:
     sample = text.utf8[:LINE_END_SAMPLE_BYTES]
     mostly_crlf = sample.count(b"\r\n") * 2 > sample.count(b"\n")
-    first = pl.int_range(min(len(records), MARK_SAMPLE_ROWS), eager=True)
-    named = [name for name in records.columns if not name.startswith(" ")]
+    first = pl.int_range(min(len(rows), MARK_SAMPLE_ROWS), eager=True)
     return Form(
         delimiter=dialect.delimiter,
         charset=text.charset,
         bom=text.bom,
         line_end=text.line_end or ("\r\n" if mostly_crlf else "\n"),
         quote_all=dialect.quote_all,
-        mark=_mark(records.cells(named, first)),
+        mark=_mark(rows.cells(named, first)),
         header_line=dialect.header_line,
         sure=dialect.sure,
         charset_sure=not text.guessed,

@@ -16,6 +16,7 @@ import polars as pl
 if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping, Sequence
 
+    from neat_delta.catalogue import Rows
     from neat_delta.reading.charset import Text
     from neat_delta.reading.dialect import Dialect
 
@@ -95,12 +96,12 @@ class Records:
 
 @dataclass(frozen=True)
 class Reading:
-    """What the lines of a file gave: good records, and those that are none with the reason (line, raw, say).
+    """What the lines of a file gave: good records as rows, and those that are none with the reason (line, raw, say).
 
-    ``odd`` are the positions of records that may be no data: they begin like a sum or like the header.
+    ``odd`` are the positions of rows that may be no data: they begin like a sum or like the header.
     """
 
-    records: Records
+    rows: Rows
     bad: pl.DataFrame
     odd: pl.Series
 
@@ -135,12 +136,13 @@ def read_records(
     columns: Sequence[str],
     dialect: Dialect,
     like: Records | None = None,
+    parsed: pl.DataFrame | None = None,
 ) -> Reading:
     """Cut a file into whole records; ``lines`` are its lines, ``columns`` names the header's cells in order.
 
     Lines above the header and those without any value are no rows. Line numbers count from 1, whatever is left out.
     Lines that stand in the same place in ``like``, a file of the same columns and delimiter, are taken to be as whole
-    as there.
+    as there. What is ``parsed`` already is kept, if all lines turn out to be whole.
     """
     header_line = dialect.header_line
     grammar = Grammar(dialect.delimiter, dialect.header)
@@ -169,7 +171,8 @@ def read_records(
     # The header is a record like any other, the first one; where it could not be read, it is the first of the bad.
     has_header = bool(header_line) and len(frame) > 0 and frame["line"][0] == header_line
     rows = frame.rechunk().slice(int(has_header))
-    records = Records(rows["line"], rows["raw"], tuple(columns), dialect.delimiter, buffer, header_line)
+    known = {} if parsed is None or buffer is None or len(parsed) != len(rows) else parsed.to_dict()
+    records = Records(rows["line"], rows["raw"], tuple(columns), dialect.delimiter, buffer, header_line, known)
     return Reading(records, bad, rows["line"].is_in(odd.implode()).arg_true().cast(pl.UInt32) if len(odd) else odd)
 
 
@@ -211,7 +214,8 @@ class Grammar:
     """The regular expressions of one delimiter and width.
 
     ``whole``, ``blank``, ``odd`` and ``plainly_whole`` (whole and neither of the two, as nearly all records are) are
-    for whole columns, the others for single records. These never take back what they took (the trailing ``+``), so
+    for whole columns of records, ``odd_first_cell`` for the first cells of records, of which some may be blank or odd;
+    the others are for single records. These never take back what they took (the trailing ``+``), so
     that their time grows with the record's length only, whatever it holds.
     """
 
@@ -224,6 +228,7 @@ class Grammar:
         self.blank = f"^[{sep}\\s]*$"
         self.whole = f"^{cell}(?:{sep}{cell}){{{width - 1}}}$"
         self.odd = odd_start(header, sep)
+        self.odd_first_cell = f"(?i)^(?:[\\s{sep}]*(?:{SUM_WORDS})?|{re.escape(header[0])})(?:[{sep} :(/]|$)"
         # Nearly every record begins with a value, and not as a sum or the header does.
         letter = header[0][:1]
         start = f'[^"{sep}\\s{SUM_LETTERS}{re.escape(letter.lower() + letter.upper())}]'
@@ -236,6 +241,10 @@ class Grammar:
         self.open = re.compile(f'(?:{cell}{sep})*+"(?:[^"]++|"")*+')
         self.stray = re.compile(f"{loose}(?:{sep}{loose})*+")
         self._next = re.compile(f"(?:\\A|{sep})({loose})")
+
+    def is_whole(self, record: str) -> bool:
+        """Whether a record is well formed and has the header's number of cells."""
+        return bool(self.any_width.fullmatch(record)) and len(self.cut(record)) == self.width
 
     def cut(self, record: str) -> list[str]:
         """The cells of a record as written, quotes included."""
@@ -291,9 +300,9 @@ def _joined(lines: list[str], at: int, grammar: Grammar, undecodable: dict[int, 
         if quotes % 2:  # every quote that opens, closes or stands for itself has its partner in a whole record
             continue
         text = "\n".join(parts).removesuffix("\r")
+        if grammar.is_whole(text):
+            return Piece(number, following + 1, text)
         if grammar.any_width.fullmatch(text):
-            if len(grammar.cut(text)) == grammar.width:
-                return Piece(number, following + 1, text)
             break
         if not grammar.open.fullmatch(text):
             break

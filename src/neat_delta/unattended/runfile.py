@@ -7,7 +7,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.catalogue.settingsfile import NAME as CATALOGUE
+from neat_delta.catalogue.settings import NAME as CATALOGUE
 from neat_delta.catalogue.tomlfile import Checker, read_toml
 from neat_delta.delivery.journal import NAME as JOURNAL
 from neat_delta.errors import WrongChoice

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.catalogue.kinds.kind import few_match
+from neat_delta.catalogue.kinds.kind import few_match, has_any
 from neat_delta.catalogue.kinds.verbatim import Verbatim
 
 if TYPE_CHECKING:
@@ -12,18 +12,24 @@ if TYPE_CHECKING:
 
 LONGEST = 40
 SHORT = rf"^[^ \t\r\n]{{0,{LONGEST - 1}}}$"
-MOSTLY = 0.9
+SPACES = " \t\n\r\x0b\x0c"  # within ASCII
+MOSTLY, SAMPLE = 0.9, 10_000
 
 
 def fits(values: pl.Series, field: str) -> bool:
-    """No spaces, not long, and a digit in nearly all of them."""
+    """No spaces, not long, and a digit in nearly all of them, by some from the whole of the column."""
     if not few_match(values, SHORT) or _spaced_or_long(values):
         return False
-    return int(values.str.contains(r"\d").sum()) > MOSTLY * len(values)
+    some = values.gather_every(max(1, len(values) // SAMPLE))
+    return int(some.str.contains(r"\d").sum()) > MOSTLY * len(some)
 
 
 def _spaced_or_long(values: pl.Series) -> bool:
-    return bool((values.str.len_chars() >= LONGEST).any() or values.str.contains(r"\s").any())
+    lengths = values.str.len_chars()
+    if (lengths >= LONGEST).any():
+        return True
+    is_ascii = (lengths == values.str.len_bytes()).all()
+    return has_any(values, SPACES) if is_ascii else bool(values.str.contains(r"\s").any())
 
 
 def read(cells: pl.Series) -> pl.Series:

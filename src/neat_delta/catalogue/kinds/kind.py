@@ -57,6 +57,12 @@ def digits_in_few(values: pl.Series) -> bool:
     return few_match(values, r"^[\d.,+/'’%\s\u00a0\u202f-]+$")
 
 
+def has_any(values: pl.Series, signs: str) -> bool:
+    """Whether any of these ASCII characters stands in any value; in one text they are found faster than in each."""
+    text = values.str.join("").item() or ""
+    return any(sign in text for sign in signs)
+
+
 class Kind(Protocol):
     """A kind of field.
 

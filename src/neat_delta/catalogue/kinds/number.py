@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.catalogue.kinds.kind import FEW
+from neat_delta.catalogue.kinds.kind import FEW, has_any
 from neat_delta.catalogue.kinds.numerals import live_number_form, read_numbers
 from neat_delta.catalogue.kinds.numeric import Numeric, all_numbers
 
@@ -17,7 +17,7 @@ def fits(values: pl.Series, field: str) -> bool:
 
     A column that holds both 1.1 and 1.10 uses them as names, not as numbers.
     """
-    if not all_numbers(values.head(FEW)) or not values.str.contains("[.,]").any() or not all_numbers(values):
+    if not all_numbers(values.head(FEW)) or not has_any(values, ".,") or not all_numbers(values):
         return False
     return read_numbers(values, live_number_form(values)).n_unique() == len(values)
 
