@@ -19,6 +19,8 @@ def both_ways(text: str, header_line: int):
     dialect = Dialect(",", HEADER, header_line, False, True)
     parsed = parse_at_once(read, HEADER, dialect)
     lines = read_records(read, split_lines(read.utf8), HEADER, dialect)
+    again = read_records(read, split_lines(read.utf8), HEADER, dialect, parsed=parsed)
+    assert seen(again) == seen(lines)
     return None if parsed is None else as_records(read, parsed, dialect), lines
 
 

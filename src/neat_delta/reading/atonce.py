@@ -41,9 +41,10 @@ def parse_at_once(text: Text, columns: Sequence[str], dialect: Dialect) -> pl.Da
 
 
 def as_records(text: Text, frame: pl.DataFrame, dialect: Dialect) -> Reading | None:
-    """What a file parsed at once gave, if every line is a whole record with a value in it; ``None`` if none can show it.
+    """What a file parsed at once gave, if every line is a whole record with a value in it.
 
-    It is what ``read_records`` makes of the same file, but that rows have no text of their own.
+    It is what ``read_records`` makes of the same file, but that rows have no text of their own. ``None`` where it cannot
+    be shown that every line is one.
     """
     data = text.utf8
     grammar = Grammar(dialect.delimiter, dialect.header)
