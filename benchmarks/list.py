@@ -1,8 +1,9 @@
 """Times "compare" with a supplier's list of a fifth of the items against a plain Polars join of the same files.
 
-    python benchmarks/list.py [--items 1000000] [--runs 3]
+    python benchmarks/list.py [--items 1000000] [--share 0.02] [--runs 3]
 
-The list has three columns under other names and computes a price; the plain script joins, multiplies and writes.
+The list has three columns under other names, and a price is computed from one of them; a share of the prices is new,
+as in next month's list, or all with --share 1. The plain script joins, computes, compares and writes.
 """
 
 from __future__ import annotations
@@ -22,7 +23,7 @@ import sys, polars as pl
 live = pl.read_csv(sys.argv[1], infer_schema=False)
 listed = pl.read_csv(sys.argv[2], infer_schema=False, separator=";")
 both = live.join(listed, left_on="sku", right_on="Our no.")
-price = (pl.col("Net").str.replace(",", ".").cast(pl.Decimal(20, 2)) * 2).alias("now")
+price = (pl.col("Net").str.replace(",", ".").cast(pl.Decimal(20, 2)) - 1).alias("now")
 changed = both.with_columns(price).filter(pl.col("price") != pl.col("now").cast(pl.String))
 changed.select("sku", "now").write_csv(sys.argv[3])
 """
@@ -32,6 +33,7 @@ def main() -> None:
     """Make the files, time both in turns, print the ratio."""
     told = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     told.add_argument("--items", type=int, default=1_000_000)
+    told.add_argument("--share", type=float, default=0.02)
     told.add_argument("--runs", type=int, default=3)
     args = told.parse_args()
     with tempfile.TemporaryDirectory() as name:
@@ -39,13 +41,15 @@ def main() -> None:
         subprocess.run([sys.executable, str(HERE / "make_pair.py"), str(args.items), "0.02", name], check=True)
         live, listed = folder / "live.csv", folder / "list.csv"
         items = pl.read_csv(live, infer_schema=False).gather_every(5)
+        is_new = pl.col("sku").hash(7) % 10_000 < args.share * 10_000
+        whole = pl.col("price").str.extract(r"^(\d+)").cast(pl.Int64) + 1 + is_new.cast(pl.Int64)
         items.select(
             pl.col("sku").alias("Our no."),
             pl.col("name").alias("Article"),
-            pl.col("cost").str.replace(r"\.", ",").alias("Net"),
+            pl.format("{},{}", whole, pl.col("price").str.tail(2)).alias("Net"),
         ).write_csv(listed, separator=";")
         kept = ["--out", str(folder / "c.jsonl"), "--quiet"]
-        rules = ["--match", "Our no.=sku", "--set", "price = list.net * 2"]
+        rules = ["--match", "Our no.=sku", "--set", "price = list.net - 1"]
         contestants = {
             "plain Polars": [sys.executable, "-c", PLAIN, str(live), str(listed), str(folder / "out.csv")],
             "neat-delta": [*PROGRAM, "compare", str(live), str(listed), *rules, *kept],

@@ -6,7 +6,9 @@ Nothing heavy is imported here, so that a command can begin with its files while
 from __future__ import annotations
 
 import hashlib
+import os
 import sys
+import threading
 from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -17,6 +19,8 @@ if TYPE_CHECKING:
     from neat_delta.remote import Where
 
 STANDARD_INPUT = Path("-")
+# A niceness that leaves a busy core to others and is far from the last in line.
+GIVES_WAY = 10
 
 
 class Begun:
@@ -53,7 +57,17 @@ def fingerprint(data: bytes) -> str:
 
 
 def _fingerprint_of(data: Future[bytes]) -> str:
+    _give_way()
     return fingerprint(data.result())
+
+
+def _give_way() -> None:
+    """Let this thread have what the others leave of the processor, where threads have a priority each.
+
+    A fingerprint is needed last, when a core is idle anyway; taken at once it would slow down those who wait for rows.
+    """
+    if sys.platform == "linux":
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), GIVES_WAY)
 
 
 def read_bytes(path: Where) -> bytes:

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, TypeVar
 import polars as pl
 
 from neat_delta.catalogue.fieldkind import kind_of
-from neat_delta.catalogue.kinds import BLANK, SheetForm
+from neat_delta.catalogue.kinds import BLANK, SheetForm, are_blank
 from neat_delta.catalogue.kinds.numerals import all_simple
 from neat_delta.catalogue.settings import Settings
 
@@ -92,7 +92,7 @@ def of_each_column(catalogue: Catalogue, settled: Settings, work: Callable[[Colu
 
 def _profile(cells: pl.Series, field: str, column: str, told: FieldSettings) -> ColumnProfile:
     counted = _counted(cells.alias("value"))
-    values = counted.filter(~_blank(counted["value"]))
+    values = counted.filter(~are_blank(counted["value"]))
     filled = int(values["count"].sum())
     if filled and not _varied(values, filled):
         values = _commonest_first(values)
@@ -148,13 +148,6 @@ def _fingerprints(values: pl.Series) -> pl.Series:
     return values.hash(seed=2) // 2**32
 
 
-def _blank(values: pl.Series) -> pl.Series:
-    """Which values hold nothing but space; only those that begin with none of the usual signs need a closer look."""
-    suspects = ((values < "!") | (values >= "\u0080")).arg_true()
-    blank = suspects.filter(values.gather(suspects).str.contains(BLANK))
-    return pl.repeat(False, len(values), dtype=pl.Boolean, eager=True).scatter(blank, True)
-
-
 def _first(cells: pl.Series) -> list[str]:
     """Some values from the top of the column, each once."""
     top = cells.head(TOP)
@@ -170,7 +163,7 @@ def _range(values: pl.Series, kind: Kind, told: FieldSettings) -> tuple[str | No
     if values.is_empty() or told.separator or not (kind.numeric or kind.name == "date"):
         return None, None
     if kind.numeric and all_simple(values):
-        numbers = values.cast(pl.Float64)
+        numbers = values.str.replace(",", ".", literal=True).cast(pl.Float64)
         return values[numbers.arg_min()], values[numbers.arg_max()]  # type: ignore[index]
     form = kind.live_form(values, told.form)
     if kind.numeric:

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from neat_delta.catalogue.catalogue import Catalogue
+    from neat_delta.catalogue.kinds import Kind
     from neat_delta.catalogue.settings import FieldSettings, Settings
 
 # Exact for any price or measure that a condition would name.
@@ -30,25 +31,27 @@ def typed(catalogue: Catalogue, names: Sequence[str], settled: Settings) -> pl.D
     return pl.DataFrame([_typed(cells[name], name, settled.of(name), catalogue.filled(name)) for name in names])
 
 
-def typed_rows(catalogue: Catalogue, name: str, told: FieldSettings, mark: str | None = None) -> pl.Series:
-    """One field to compute with: numbers with no more decimals than its values have, so that much room is left.
+def typed_rows(
+    catalogue: Catalogue, name: str, told: FieldSettings, mark: str | None = None, rows: pl.Series | None = None
+) -> pl.Series:
+    """One field to compute with, of the rows at these positions (null: of none) or of all; typed as by ``typed``.
 
-    A column of which at least half are numbers is one of numbers, and other cells are null; ``mark`` is the decimal
-    mark where its cells show none.
+    Numbers have no more decimals than these cells have, so that much room is left. A column of which at least half are
+    numbers is one of numbers, and other cells are null; ``mark`` is the decimal mark where its cells show none.
     """
     cells = catalogue.cells([name])[name]
+    cells = cells if rows is None else cells.gather(rows)
     filled = catalogue.filled(name)
-    column = _typed(cells, name, told, filled)
-    if column.dtype == pl.String and not told.kind and not told.separator:
+    kind = kind_of(filled, name, told)
+    if kind.numeric and not told.separator:
+        return _decimals(_read(cells, kind, filled, told), name)
+    if kind.name not in ("flag", "date") and not told.kind and not told.separator:
         form = NumberForm(live_number_form(filled).mark if mark is None else mark)
         numbers = read_numbers(cells, form)
         holding = int(cells.str.contains(r"\S").sum())
         if holding and numbers.count() >= MOSTLY * holding:
-            column = numbers.cast(DECIMAL, strict=False).alias(name)
-    if not column.dtype.is_decimal():
-        return column
-    fraction = column.cast(pl.String).str.strip_chars_end("0").str.extract(r"\.(\d+)$").str.len_chars().max()
-    return column.cast(pl.Decimal(38, max(2, int(str(fraction or 0)))))
+            return _decimals(numbers, name)
+    return _typed(cells, name, told, filled)
 
 
 def typed_cells(catalogue: Catalogue, name: str, cells: pl.Series, told: FieldSettings) -> pl.Series:
@@ -57,13 +60,29 @@ def typed_cells(catalogue: Catalogue, name: str, cells: pl.Series, told: FieldSe
 
 
 def _typed(cells: pl.Series, field: str, told: FieldSettings, values: pl.Series) -> pl.Series:
-    filled = cells.to_frame("c").select(pl.when(~pl.col("c").str.contains(BLANK)).then("c")).to_series()
     kind = kind_of(values, field, told)
     if told.separator or not (kind.numeric or kind.name in ("flag", "date")):
-        return filled.alias(field)
-    readings = kind.read(filled, kind.live_form(values, told.form))
+        return _filled(cells).alias(field)
+    readings = _read(cells, kind, values, told)
     if kind.numeric:
         readings = readings.cast(DECIMAL, strict=False)
     elif kind.name == "flag":
         readings = readings.cast(pl.Int8)
     return readings.alias(field)
+
+
+def _read(cells: pl.Series, kind: Kind, values: pl.Series, told: FieldSettings) -> pl.Series:
+    return kind.read(_filled(cells), kind.live_form(values, told.form))
+
+
+def _filled(cells: pl.Series) -> pl.Series:
+    """The cells, null where they hold nothing but space."""
+    return cells.to_frame("c").select(pl.when(~pl.col("c").str.contains(BLANK)).then("c")).to_series()
+
+
+def _decimals(readings: pl.Series, field: str) -> pl.Series:
+    """Plain decimal texts as numbers with as many decimals as the longest has, two at least, ``DECIMAL``'s at most."""
+    point = readings.str.find(".", literal=True)
+    longest = (readings.str.len_bytes() - 1 - point).max()
+    scale = min(DECIMAL.scale, max(2, int(str(longest or 0))))
+    return readings.cast(pl.Decimal(38, scale), strict=False).alias(field)

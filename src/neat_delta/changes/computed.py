@@ -28,6 +28,8 @@ if TYPE_CHECKING:
     from neat_delta.matching import Key
 
 SHOWN = 200
+# So many digits behind a mark may be decimals or thousands.
+THOUSANDS = 3
 
 
 def with_computed(
@@ -73,14 +75,18 @@ def with_computed(
             names = meant[rule]
             found = compute(rule, part.with_columns(pl.col(column).alias(name) for name, column in names.items()))
             text = _written(found, live, rule, settled, sheet.form.mark)
-            told = about.select(pl.all().gather(at)).with_columns(raw=_told(part, list(names.values())), now=text)
+            stays = _live_cells(live, rule.field, rows.gather(at))
+            # What comes out just as it is needs no word.
+            moved = text.ne_missing(stays).arg_true()
+            told = about.select(pl.all().gather(at.gather(moved))).with_columns(
+                raw=_told(part.select(pl.all().gather(moved)), list(names.values())), now=text.gather(moved)
+            )
             findings.append(_from(told.drop_nulls("now"), rule))
             if rule.empties:
                 columns[rule.field] = columns[rule.field].scatter(at, "")
                 continue
             # Where a rule gives nothing the live value stays, and is no blank cell of anybody's.
             findings.append(_nothing(told.filter(pl.col("now").is_null()), rule, why))
-            stays = _live_cells(live, rule.field, rows.gather(at))
             columns[rule.field] = columns[rule.field].scatter(at, pl.select(pl.coalesce(text, stays)).to_series())
     own = sheet.cells([name for name in sheet.names if name not in columns])
     frame = own.with_columns(column.alias(name) for name, column in columns.items())
@@ -130,8 +136,8 @@ def _values(
         catalogue = live if side == LIVE else sheet
         # A code stays a code, also if it is all digits; of somebody's list nothing is known but what it shows.
         told = settled.of(bare) if side == LIVE or bare in live.names else NOTHING_SETTLED
-        column = typed_rows(catalogue, bare, told, catalogue.form.mark)
-        parts.append((column.gather(rows) if side == LIVE else column).alias(name))
+        of_rows = rows if side == LIVE else None
+        parts.append(typed_rows(catalogue, bare, told, catalogue.form.mark, of_rows).alias(name))
     return pl.DataFrame(parts)
 
 
@@ -140,7 +146,10 @@ def _decimals(number: Decimal) -> int:
 
 
 def _written(found: pl.Series, live: Catalogue, rule: Rule, settled: Settings, mark: str | None) -> pl.Series:
-    """Computed values as text: in the live column's form, but with the decimal mark of the sheet where it shows one."""
+    """Computed values as text in the live column's form.
+
+    Numbers of three decimals, which might be thousands, have the decimal mark of the sheet where it shows one.
+    """
     told, filled = settled.of(rule.field), live.filled(rule.field)
     kind = kind_of(filled, rule.field, told)
     form = kind.live_form(filled, told.form)
@@ -153,6 +162,11 @@ def _written(found: pl.Series, live: Catalogue, rule: Rule, settled: Settings, m
         decimals = 0
     if found.dtype.is_decimal() and kind.numeric and decimals is not None:
         found = found.round(decimals, mode="half_away_from_zero")
+    if isinstance(form, NumberForm):
+        form = replace(form, mark=form.mark if decimals not in (None, THOUSANDS) else mark or form.mark, group=None)
+        if found.dtype.is_decimal() and decimals is not None and not form.bare:
+            exact = found.cast(pl.Decimal(38, decimals)).cast(pl.String)
+            return exact if form.mark in (None, ".") else exact.str.replace(".", form.mark, literal=True)
     plain = found.cast(pl.String)
     short = (
         pl.when(plain.str.contains(".", literal=True))
@@ -162,7 +176,7 @@ def _written(found: pl.Series, live: Catalogue, rule: Rule, settled: Settings, m
     text = pl.select(short).to_series()
     if isinstance(form, NumberForm):
         readings = kind.read(text, NumberForm(".", fine=True))
-        return kind.write(readings, text, replace(form, mark=mark or form.mark, group=None))
+        return kind.write(readings, text, form)
     return kind.write(text, text, form) if kind.name == "flag" else text
 
 

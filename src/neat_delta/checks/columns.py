@@ -9,7 +9,6 @@ from collections import Counter
 from typing import TYPE_CHECKING
 
 import polars as pl
-from rapidfuzz.distance import Prefix
 
 from neat_delta.catalogue.kinds import kind_named
 from neat_delta.changes.changeset import CHANGE, RECODE, no_findings
@@ -180,10 +179,15 @@ def _further(trial: Trial, texts: pl.DataFrame, old: str, new: str) -> pl.DataFr
 
 def _swap(was: str, now: str) -> tuple[str, str]:
     """What of a text was exchanged for what, between the parts that are the same in front and behind."""
-    front = Prefix.similarity(was, now)
+    front = _alike(was, now)
     was, now = was[front:], now[front:]
-    back = Prefix.similarity(was[::-1], now[::-1])
+    back = _alike(was[::-1], now[::-1])
     return (was[: len(was) - back], now[: len(now) - back])
+
+
+def _alike(one: str, other: str) -> int:
+    """How many characters two texts have in common from their beginnings on."""
+    return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
 
 
 def _changed(trial: Trial) -> list[tuple[str, pl.DataFrame]]:

@@ -6,8 +6,6 @@ import unicodedata
 from typing import TYPE_CHECKING
 
 import polars as pl
-from rapidfuzz import process
-from rapidfuzz.distance import OSA
 
 from neat_delta.catalogue.fieldkind import code_separator, single_values
 from neat_delta.catalogue.profile import LEAST_USES, MOST_CHOICES
@@ -79,6 +77,9 @@ def nearest(value: str, choices: Iterable[str]) -> str | None:
 
     Letters are counted as by the optimal string alignment distance: one put in, left out, exchanged, or two swapped.
     """
+    from rapidfuzz import process  # few runs have values that are new
+    from rapidfuzz.distance import OSA
+
     folded = {fold(choice): choice for choice in choices}
     plain = fold(value)
     if plain in folded:

@@ -18,7 +18,7 @@ from neat_delta.cli.common import (
     settled_in,
 )
 from neat_delta.cli.listed import ListOptions, list_options, save_list, saved_view
-from neat_delta.cli.outcome import Openings, Wanted, finished, openings, outcome, told
+from neat_delta.cli.outcome import Openings, Wanted, finished, load_ahead, openings, outcome, told
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -110,21 +110,27 @@ def compare_command(
     """
     if ("gone" in include) != (at_most is not None):
         raise click.UsageError("--include gone and --at-most N go together: say how many items may be removed at most.")
+    from concurrent.futures import ThreadPoolExecutor
+
     from neat_delta.begun import Begun
 
     begun = Begun(live, edited)
-    # Now that the files are on their way, there is time to load what is needed to understand them.
-    from neat_delta.catalogue import field_name
-    from neat_delta.changes import Options
-    from neat_delta.changes.fromlist import compare_list
-    from neat_delta.changes.recode import accepted_codes
-    from neat_delta.matching.nature import natures
+    # Now that the files are on their way, there is time to load what is needed to read them, and then to compare them.
     from neat_delta.reading import Told, read_both
 
     settled = settled_in(settings)
     listed = listing.over(settled, form)
-    with progress(spoken) as voice:
-        ours, theirs = read_both(live, edited, voice, Told.as_exported(listed.form), begun, exported_as(settled))
+    with progress(spoken) as voice, ThreadPoolExecutor(max_workers=1) as reader:
+        sheet_form = Told.as_exported(listed.form)
+        reading = reader.submit(read_both, live, edited, voice, sheet_form, begun, exported_as(settled))
+        load_ahead(wanted)
+        from neat_delta.catalogue import field_name
+        from neat_delta.changes import Options
+        from neat_delta.changes.fromlist import compare_list
+        from neat_delta.changes.recode import accepted_codes
+        from neat_delta.matching.nature import natures
+
+        ours, theirs = reading.result()
         cleared = None if blanks is None else blanks == "clear"
         options = Options(
             key,

@@ -72,9 +72,13 @@ class ListOptions(NamedTuple):
     def _answers(self) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
         """Our codes for theirs, and our values for theirs by field: those of a file, then those told."""
         from neat_delta.catalogue import field_name
-        from neat_delta.matching.remembered import remembered
 
-        codes, values = remembered(self.remember_file) if self.remember_file else ({}, {})
+        codes: dict[str, str] = {}
+        values: dict[str, dict[str, str]] = {}
+        if self.remember_file:
+            from neat_delta.matching.remembered import remembered
+
+            codes, values = remembered(self.remember_file)
         for field, answer in self.remember_value:
             theirs, ours = _pair(answer, "FIELD THEIRS=OURS")
             values.setdefault(field_name(field), {})[theirs] = ours

@@ -148,6 +148,14 @@ def outcome(command: F) -> F:
     return gathered(Wanted, "wanted", options, command)
 
 
+def load_ahead(wanted: Wanted) -> None:
+    """Load what ``finished`` needs, for there is time while files are read."""
+    import neat_delta.checks
+
+    if wanted.folder is not None:
+        import neat_delta.writing  # noqa: F401
+
+
 def finished(
     seen: Comparison, settled: Settings, wanted: Wanted, opened: Openings, voice: Voice, inputs: Sequence[Where]
 ) -> tuple[Comparison, Receipt | None]:
@@ -156,20 +164,22 @@ def finished(
 
     from neat_delta.changes import held_back, save_changes
     from neat_delta.checks import try_out
-    from neat_delta.whole import write_whole
-    from neat_delta.writing import write_update
-    from neat_delta.writing.findingsbook import findings_book
 
     voice.step("checking what would change")
     allowed = opened.allowed()
     seen = held_back(seen, try_out(seen.changes, seen.live, settled, allowed, pictures_in(opened.pictures)))
     seen = replace(seen, changes=replace(seen.changes, head=replace(seen.changes.head, allowed=allowed)))
     if wanted.book is not None:
+        from neat_delta.whole import write_whole
+        from neat_delta.writing.findingsbook import findings_book
+
         write_whole(wanted.book, findings_book(seen.changes, seen.as_read or seen.edited, as_edited=True))
     if wanted.out is not None:
         save_changes(seen.changes, wanted.out, inputs=inputs)
     if wanted.folder is None or (wanted.strict and seen.changes.stopped()):
         return seen, None
+    from neat_delta.writing import write_update
+
     receipt = write_update(
         seen.changes,
         seen.live,

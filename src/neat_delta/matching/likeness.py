@@ -10,7 +10,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 import polars as pl
-from rapidfuzz import fuzz
 
 if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue
@@ -119,6 +118,8 @@ def _likeness(code: str, code_ours: str, name: str | None, name_ours: str | None
 
     A name that is the same speaks for itself; codes that are alike only together with the name.
     """
+    from rapidfuzz import fuzz  # few runs have codes that are unknown
+
     codes = fuzz.ratio(_plain(code), _plain(code_ours))
     if name is None or name_ours is None:
         return round(codes) if codes >= ALIKE_CODES else 0

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue.kinds import are_blank
 from neat_delta.catalogue.profile import ascending
 from neat_delta.matching.key import JOINT, Key, insist_on_key
 from neat_delta.matching.places import places
@@ -91,8 +92,8 @@ def _keys(catalogue: Catalogue, key: Key, position: str, rows: pl.Series | None 
     """Frame of row position, key and whether the key is blank."""
     values = key.values(catalogue, rows)
     at = rows if rows is not None else pl.int_range(len(values), eager=True)
-    frame = pl.DataFrame({position: at.cast(pl.UInt32), "key": values})
-    return frame.with_columns(blank=pl.col("key").str.strip_chars(JOINT + " \t\u00a0") == "")
+    blank = are_blank(values, rf"^[{JOINT} \t\u00a0]*$")
+    return pl.DataFrame({position: at.cast(pl.UInt32), "key": values, "blank": blank})
 
 
 def _shared_keys(keys: pl.DataFrame) -> pl.DataFrame:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -144,6 +143,8 @@ def _with_column(sheet: Catalogue, live: Catalogue, name: str, cells: pl.Series)
 def _insist_on(name: str, known: Sequence[str], option: str, what: str, shown: Mapping[str, str] | None = None) -> None:
     if name in known:
         return
+    import difflib  # takes longer to load than most lists take to be matched
+
     near = difflib.get_close_matches(name, known, 3)
     names = [shown[one] if shown else one for one in near or known]
     remedy = ("Nearest: " if near else "There are: ") + ", ".join(names) + "."

@@ -43,13 +43,14 @@ def parse_at_once(text: Text, columns: Sequence[str], dialect: Dialect) -> pl.Da
 def as_records(text: Text, frame: pl.DataFrame, dialect: Dialect) -> Reading | None:
     """What a file parsed at once gave, if every line is a whole record with a value in it.
 
-    It is what ``read_records`` makes of the same file, but that rows have no text of their own. ``None`` where it cannot
-    be shown that every line is one.
+    It is what ``read_records`` makes of the same file, but that rows have no text of their own. ``None`` where it
+    cannot be shown that every line is one.
     """
     data = text.utf8
     grammar = Grammar(dialect.delimiter, dialect.header)
     start = _below_header(data, dialect.header_line, grammar)
-    if start is None or data.endswith(b"\r"):
+    # Behind the last delimiter of a file there is no cell that a parser would stumble over.
+    if start is None or not grammar.is_whole(_last_line(data)):
         return None
     ends = _count(data, "\n")
     lines = ends - dialect.header_line + (not data.endswith(b"\n"))
@@ -58,8 +59,7 @@ def as_records(text: Text, frame: pl.DataFrame, dialect: Dialect) -> Reading | N
     sizes = frame.lazy().select(pl.all().str.len_bytes().cast(pl.UInt64).sum()).collect(engine="streaming")
     parting = lines * (frame.width - 1) + ends - dialect.header_line
     quotes = _count(data, '"') - data.count(b'"', 0, start)
-    # Files end their lines as their first one.
-    returns = data.count(b"\r\n", start) if b"\r" in data[: max(start, data.find(b"\n"))] else 0
+    returns = data.count(b"\r\n", start) if b"\r" in data else 0
     if sum(sizes.row(0)) + parting + quotes + returns != len(data) - start:
         return None
     first = pl.col(frame.columns[0])
@@ -90,7 +90,14 @@ def _below_header(data: bytes, header_line: int, grammar: Grammar) -> int | None
     return start if not header_line or grammar.is_whole(header.decode().removesuffix("\r")) else None
 
 
+def _last_line(data: bytes) -> str:
+    end = len(data) - data.endswith(b"\n")
+    return data[data.rfind(b"\n", 0, end) + 1 : end].decode().removesuffix("\r")
+
+
 def _count(data: bytes, sign: str) -> int:
     """How often an ASCII character stands in a file, counted as line ends by all the processor's cores."""
+    if sign.encode() not in data:  # one line as long as the file would be one core's work
+        return 0
     pieces = pl.scan_csv(data, has_header=False, quote_char=None, eol_char=sign, separator=NO_SEPARATOR)
     return int(pieces.select(pl.len()).collect().item()) - (not data.endswith(sign.encode()))

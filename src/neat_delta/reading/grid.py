@@ -25,7 +25,7 @@ class Grid:
     def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
         """The named columns as text, empty cells as ``""``; of the rows at these positions, or of all."""
         frame = self.frame.select(names)
-        return frame if rows is None else frame[rows]
+        return frame if rows is None or not len(names) else frame[rows]
 
     def without(self, rows: pl.Series) -> Grid:
         """The rows but for those at these positions."""

@@ -8,14 +8,22 @@ from __future__ import annotations
 import importlib
 import pkgutil
 from functools import cache
-from typing import TYPE_CHECKING
+
+import polars as pl
 
 from neat_delta.catalogue.kinds.kind import FormSettings, Kind, SheetForm
 
-if TYPE_CHECKING:
-    import polars as pl
-
-__all__ = ["BLANK", "FormSettings", "Kind", "SheetForm", "filled_values", "infer_kind", "kind_named", "kinds"]
+__all__ = [
+    "BLANK",
+    "FormSettings",
+    "Kind",
+    "SheetForm",
+    "are_blank",
+    "filled_values",
+    "infer_kind",
+    "kind_named",
+    "kinds",
+]
 
 
 @cache
@@ -37,7 +45,14 @@ BLANK = r"^[\s\u00a0]*$"
 def filled_values(cells: pl.Series) -> pl.Series:
     """The distinct values of a column's filled cells, in no order."""
     distinct = cells.unique()
-    return distinct.filter(~distinct.str.contains(BLANK))
+    return distinct.filter(~are_blank(distinct))
+
+
+def are_blank(values: pl.Series, blank: str = BLANK) -> pl.Series:
+    """Which values match the pattern of blank ones; what begins with a usual sign does not and needs no closer look."""
+    suspects = ((values < "!") | (values >= "\u0080")).arg_true()
+    found = suspects.filter(values.gather(suspects).str.contains(blank))
+    return pl.repeat(False, len(values), dtype=pl.Boolean, eager=True).scatter(found, True)
 
 
 def infer_kind(filled: pl.Series, field: str) -> Kind:

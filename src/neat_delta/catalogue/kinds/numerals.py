@@ -16,8 +16,8 @@ if TYPE_CHECKING:
 
 PLAIN = r"^[+-]?(0|[1-9]\d*)$"
 _GROUPS_OF = r"^[+-]?[1-9]\d{{0,2}}({mark}\d{{3}})+"
-# What most columns hold, and nobody can take for another number: 7, 12.50, -0.125, but not 1.234.
-SIMPLE = r"^-?(?:0|[1-9]\d*)(?:\.(?:\d{1,2}|\d{4,}))?$|^-?(?:0|[1-9]\d{3,})\.\d{3}$"
+# What most columns hold, and nobody can take for another number: 7, 12.50, 12,5, -0.125, but not 1.234.
+SIMPLE = r"^-?(?:0|[1-9]\d*)(?:[.,](?:\d{1,2}|\d{4,}))?$|^-?(?:0|[1-9]\d{3,})[.,]\d{3}$"
 # Likewise in a column whose decimal mark is the comma: 7, 12,50, 1,234.
 SIMPLE_WITH_COMMA = r"^-?(?:0|[1-9]\d*)(?:,\d+)?$"
 # One mark and three digits after it, with nothing to say which mark it is: 1.234
@@ -75,9 +75,7 @@ def sheet_number_form(sheet: SheetForm, live_form: NumberForm) -> NumberForm:
 
 def read_numbers(cells: pl.Series, form: NumberForm) -> pl.Series:
     """Readings of cells; null where a cell is no number, or cannot be told from another one."""
-    if all_simple(cells):
-        return cells.to_frame("c").select(_trimmed(pl.col("c"))).to_series()
-    if form.mark == "," and bool(cells.str.contains(SIMPLE_WITH_COMMA).all()):
+    if all_simple(cells) or (form.mark == "," and bool(cells.str.contains(SIMPLE_WITH_COMMA).all())):
         return cells.to_frame("c").select(_trimmed(pl.col("c").str.replace(",", ".", literal=True))).to_series()
     text = pl.col("c").str.strip_chars(" \t\u00a0\u202f")
     spaced = text.str.contains(rf"^[+-]?\d{{1,3}}({SPACE}\d{{3}}|{APOSTROPHES}\d{{3}})+([.,]\d+)?$")
@@ -145,14 +143,14 @@ def _trimmed(full: pl.Expr) -> pl.Expr:
 
 
 def all_simple(cells: pl.Series) -> bool:
-    """Whether all cells are numbers in the one form that needs no thought; one pattern instead of a dozen."""
+    """Whether all cells are numbers that need no thought; one pattern instead of a dozen."""
     return bool(cells.str.contains(SIMPLE).all())
 
 
 def _evidence(cells: pl.Series) -> tuple[bool, bool]:
     """Whether some cell shows without doubt that the point, and that the comma, is the decimal mark."""
     if all_simple(cells):
-        return bool(cells.str.contains(".", literal=True).any()), False
+        return tuple(bool(cells.str.contains(mark, literal=True).any()) for mark in ".,")  # type: ignore[return-value]
     decided = cells.filter(~cells.str.contains(UNDECIDED))
     return tuple(  # type: ignore[return-value]
         bool(decided.str.contains(_DECIMAL.format(mark=mark)).any())
