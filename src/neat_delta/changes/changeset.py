@@ -135,6 +135,15 @@ class ChangeSet:
         """The key that each recoded item gets, by the one it has."""
         return dict(self.items.filter(do=RECODE).select("key", "to").iter_rows())
 
+    def says_what(self, other: ChangeSet) -> bool:
+        """Whether it says what another change set says, if perhaps in another order of its findings."""
+        if self.head != other.head or len(self.findings) != len(other.findings):
+            return False
+        findings = (changes.findings.sort(pl.all()) for changes in (self, other))
+        return (
+            self.items.equals(other.items) and self.cells.equals(other.cells) and next(findings).equals(next(findings))
+        )
+
     def stopped(self) -> int:
         """How many findings keep something out."""
         return self.findings.filter(pl.col("level") == "stop").height

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changes.bothsides import BothSides
-from neat_delta.changes.changeset import Allowed, findings_frame, no_findings
+from neat_delta.changes.changeset import ADD, CHANGE, RECODE, Allowed, findings_frame, no_findings
 from neat_delta.matching.places import places
 
 if TYPE_CHECKING:
@@ -74,10 +74,19 @@ class Trial:
         """The items that are changed or added (key, line, row: in the live export, null for a new one)."""
         return self.both.touched
 
+    @cached_property
+    def by_field(self) -> dict[str, pl.DataFrame]:
+        """The cells that are sent, by field."""
+        return _parts(self.sent)
+
+    @cached_property
+    def changed(self) -> dict[str, pl.DataFrame]:
+        """The cells of items that change (not of new ones), by field."""
+        return self.by_field if self.changes.keys_to(ADD).is_empty() else _parts(self.changes.cells_to(CHANGE, RECODE))
+
     def cells(self) -> list[tuple[str, FieldSettings, pl.DataFrame]]:
         """The cells that are sent, by field, with what is settled of it."""
-        parts = self.sent.partition_by("field", as_dict=True, maintain_order=True)
-        return [(str(name), self.settled.of(str(name)), cells) for (name,), cells in parts.items()]
+        return [(name, self.settled.of(name), cells) for name, cells in self.by_field.items()]
 
     def kind(self, name: str) -> str:
         """The kind of a field that changes."""
@@ -101,6 +110,11 @@ class Trial:
         return findings_frame(
             check, level, key=at["key"], field=at["field"], line=at["line"], value=at["now"], say=said
         )
+
+
+def _parts(cells: pl.DataFrame) -> dict[str, pl.DataFrame]:
+    parts = cells.partition_by("field", as_dict=True, maintain_order=True)
+    return {str(name): part for (name,), part in parts.items()}
 
 
 def together(found: Iterable[pl.DataFrame]) -> pl.DataFrame:

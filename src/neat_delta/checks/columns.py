@@ -38,7 +38,7 @@ NUMBERED = r"(^|_)(sort|position|order|rank|bin|shelf|place|row|number|no)(_|$)"
 def sorted_alone(trial: Trial) -> pl.DataFrame:
     """The values of one column stand on other items than before: it was sorted, or shifted, without the others."""
     found = []
-    for name, cells in _changed(trial):
+    for name, cells in trial.changed.items():
         cells = cells.drop_nulls(["was", "now"])
         if len(cells) < FEWEST_MOVED or cells["was"].n_unique() < DISTINCT * len(cells):
             continue
@@ -57,18 +57,18 @@ def sorted_alone(trial: Trial) -> pl.DataFrame:
 def dragged_series(trial: Trial) -> pl.DataFrame:
     """Numbers of neighbouring rows count up or down by one from the row above: a fill handle was dragged."""
     found = []
-    for name, cells in _changed(trial):
+    for name, cells in trial.changed.items():
         if not kind_named(trial.kind(name)).numeric or pl.Series([name]).str.contains(NUMBERED).item():
             continue
         rows = _in_sheet_order(trial, name)
         # A row between that had its number already is not among those that changed.
         gap = pl.when("next").then(1).when(pl.col("between") < RUN).then(pl.col("between"))
+        apart = gap.cast(pl.Decimal(10, 0))
         rows = rows.with_columns(
-            step=(NOW - NOW.shift()) / gap.cast(pl.Decimal(10, 0)),
-            before=(WAS - WAS.shift()) / gap.cast(pl.Decimal(10, 0)),
+            step=pl.when(NOW - NOW.shift() == apart).then(1).when(NOW.shift() - NOW == apart).then(-1),
+            before=pl.when(WAS - WAS.shift() == apart).then(1).when(WAS.shift() - WAS == apart).then(-1),
         )
-        counts = pl.col("changed") & (pl.col("step").abs() == 1)
-        rows = rows.with_columns(counts=counts.fill_null(value=False))
+        rows = rows.with_columns(counts=pl.col("changed") & pl.col("step").is_not_null())
         breaks = ~pl.col("counts") | (pl.col("step") != pl.col("step").shift()).fill_null(value=True)
         # What was a series before is one of the shop's own; two numbers may be a step apart by chance.
         own = (pl.col("before") == pl.col("step")).fill_null(value=False)
@@ -87,7 +87,7 @@ def filled_down(trial: Trial) -> pl.DataFrame:
     key = Key(trial.changes.head.key, told=True)
     name_field = naming_field(trial.live, key)
     found = []
-    for name, cells in _changed(trial):
+    for name, cells in trial.changed.items():
         kind = trial.kind(name)
         own = name == name_field or kind in ("gtin", "picture")
         if not own and kind not in ("money", "text"):
@@ -106,7 +106,7 @@ def filled_down(trial: Trial) -> pl.DataFrame:
 def shifted(trial: Trial) -> pl.DataFrame:
     """The cells of a row hold what its neighbours to one side held: the row was shifted by a column."""
     names = [name for name in trial.live.names if name not in trial.changes.head.key]
-    cells = {name: cells for name, cells in _changed(trial) if name in names}
+    cells = {name: cells for name, cells in trial.changed.items() if name in names}
     all_of = trial.sent.group_by("key").agg(all=pl.len()).filter(pl.col("all") >= FEWEST_SHIFTED)
     if len(cells) < FEWEST_SHIFTED or all_of.is_empty():
         return no_findings()
@@ -134,7 +134,7 @@ def shifted(trial: Trial) -> pl.DataFrame:
 def cut_alike(trial: Trial) -> pl.DataFrame:
     """Several texts of a column lost their ends at one and the same length."""
     found = []
-    for _, cells in _changed(trial):
+    for cells in trial.changed.values():
         cut = cells.drop_nulls(["was", "now"]).filter(
             WAS.str.starts_with(NOW) & (NOW.str.len_chars() >= SHORTEST_CUT) & (WAS != NOW)
         )
@@ -190,14 +190,6 @@ def _alike(one: str, other: str) -> int:
     return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
 
 
-def _changed(trial: Trial) -> list[tuple[str, pl.DataFrame]]:
-    """The cells of items that change (not of new ones), by field."""
-    cells = trial.changes.cells_to(CHANGE, RECODE)
-    return [
-        (str(name), part) for (name,), part in cells.partition_by("field", as_dict=True, maintain_order=True).items()
-    ]
-
-
 def _in_sheet_order(trial: Trial, name: str) -> pl.DataFrame:
     """A numeric field of the touched items in the order of the sheet's rows.
 
@@ -213,7 +205,8 @@ def _texts_in_sheet_order(trial: Trial, name: str) -> pl.DataFrame:
 
 def _placed(trial: Trial, name: str, both: pl.DataFrame) -> pl.DataFrame:
     beside = both.with_columns(trial.touched["line"], trial.touched["row"], trial.both.changed(name).alias("changed"))
-    rows = beside.drop_nulls("row").with_columns(_heights(trial).alias("height")).sort("line")
+    rows = beside.drop_nulls("row").with_columns(_heights(trial).alias("height"))
+    rows = rows if rows["line"].is_sorted() else rows.sort("line")
     # A row of delimited text runs over several lines where its cells do; one of a workbook never does.
     apart = pl.col("line") - pl.col("line").shift()
     further = pl.col("row").cast(pl.Int64) - pl.col("row").cast(pl.Int64).shift()

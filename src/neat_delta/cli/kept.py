@@ -19,12 +19,18 @@ if TYPE_CHECKING:
     from neat_delta.voice import Voice
 
 
-def kept(changes: Where, live: Where | None, settled: Settings, voice: Voice) -> tuple[ChangeSet, Catalogue]:
-    """A kept change set, and the live export it was made from, its columns under the names it gives them."""
-    from neat_delta.changes import load_changes
+def kept(
+    changes: Where, live: Where | None, settled: Settings, voice: Voice, data: bytes | None = None
+) -> tuple[ChangeSet, Catalogue]:
+    """A kept change set, and the live export it was made from, its columns under the names it gives them.
+
+    ``data`` is the change set's file form, where it is read already.
+    """
+    from neat_delta.changes.store import load_changes, parse_changes
     from neat_delta.reading import read_catalogue
 
-    loaded = load_changes(changes)
+    voice.step(f"reading {changes.name}")
+    loaded = load_changes(changes) if data is None else parse_changes(data, changes)
     ours = read_catalogue(live or _live_of(loaded, changes), voice, exported_as(settled))
     return loaded, ours.renamed(loaded.head.names())
 

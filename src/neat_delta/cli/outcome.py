@@ -174,8 +174,7 @@ def finished(
         from neat_delta.writing.findingsbook import findings_book
 
         write_whole(wanted.book, findings_book(seen.changes, seen.as_read or seen.edited, as_edited=True))
-    if wanted.out is not None:
-        save_changes(seen.changes, wanted.out, inputs=inputs)
+    kept = None if wanted.out is None else save_changes(seen.changes, wanted.out, inputs=inputs)
     if wanted.folder is None or (wanted.strict and seen.changes.stopped()):
         return seen, None
     from neat_delta.writing import write_update
@@ -188,6 +187,7 @@ def finished(
         replace=wanted.replace,
         way=wanted.pack,
         shape=wanted.shape,
+        kept=kept,
         voice=voice,
     )
     return seen, receipt

@@ -72,11 +72,13 @@ def write_command(
     """
     from neat_delta.changes.refresh import insist_on_young
     from neat_delta.checks import tried_again
+    from neat_delta.reading import fetch
     from neat_delta.writing import write_update
 
     settled = settled_in(settings)
     with progress(spoken) as voice:
-        loaded, ours = kept(changes, live, settled, voice)
+        data = fetch(changes).inner
+        loaded, ours = kept(changes, live, settled, voice, data)
         insist_on_young(as_of or ours.source.made, ours.source.path, settled)
         voice.step("checking what would change")
         tried = tried_again(loaded, ours, settled, opened.allowed(), pictures_in(opened.pictures))
@@ -84,7 +86,16 @@ def write_command(
         if strict and stopped:
             return refused(stopped)
         receipt = write_update(
-            tried, ours, folder, settled, replace=replace, way=pack, shape=shape, as_of=as_of, voice=voice
+            tried,
+            ours,
+            folder,
+            settled,
+            replace=replace,
+            way=pack,
+            shape=shape,
+            as_of=as_of,
+            kept=data if tried.says_what(loaded) else None,
+            voice=voice,
         )
     if spoken.as_json:
         show_json({"files": []} if receipt is None else receipt.as_dict())

@@ -9,7 +9,7 @@ meanwhile. Between few files and few such cells somebody has to choose.
 from __future__ import annotations
 
 import heapq
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from itertools import combinations
 from typing import TYPE_CHECKING
 
@@ -50,6 +50,10 @@ class FieldSets:
         """How many items each set has."""
         counts = dict(self.number.value_counts().iter_rows())
         return {name: counts[at] for at, name in enumerate(self.names)}
+
+    def turned(self) -> FieldSets:
+        """The sets of the way back, where items keep their keys and every cell can be put back."""
+        return replace(self, cells=self.cells.select("item", "field", was="now", now="was"))
 
 
 def field_sets(changes: ChangeSet) -> FieldSets:

@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.changes import ChangeSet
+    from neat_delta.writing.fieldsets import FieldSets
 
 
 # Parents of parents of parents are as deep as shops go.
@@ -69,6 +70,7 @@ def pack(
     way: str = FEWEST_CELLS,
     *,
     back: bool = False,
+    sets: FieldSets | None = None,
 ) -> list[Table]:
     """The tables in the order to import: codes, new items, changes, removals; columns and rows as in the live export.
 
@@ -77,21 +79,27 @@ def pack(
     not change; as what else stands there is what the shop has already, they empty nothing. A blank cell of a new item
     empties nothing either, so that one table does for them all. Whatever comes after code changes names items by their
     new codes. ``back`` says that this is the way back, where recoded items stand in the live export by their new code.
+    ``sets`` are the change set's sets of fields, where somebody knows them.
     """
     return [
         *_recodings(changes, live, back=back),
         *_additions(changes, live, insisted),
-        *_changes(changes, live, insisted, way, back=back),
+        *_changes(changes, live, insisted, way, sets or field_sets(changes), back=back),
         *_removals(changes, live, insisted),
     ]
 
 
-def costs(changes: ChangeSet, live: Catalogue, insisted: Sequence[str] = ()) -> list[Cost]:
-    """What each way of packing would cost, without the limits of one file; bytes by how long live values are."""
+def costs(
+    changes: ChangeSet, live: Catalogue, insisted: Sequence[str] = (), sets: FieldSets | None = None
+) -> list[Cost]:
+    """What each way of packing would cost, without the limits of one file; bytes by how long live values are.
+
+    ``sets`` are the change set's sets of fields, where somebody knows them.
+    """
     key = changes.head.key
     others = [*_recodings(changes, live, back=False), *_additions(changes, live, insisted)]
     others += _removals(changes, live, insisted)
-    sets = field_sets(changes)
+    sets = sets or field_sets(changes)
     usual = _usual_bytes(live, [*insisted, *changes.head.fields])
     wanted = len(sets.cells)
     new_bytes = int(sets.cells["now"].str.len_bytes().sum()) + int(sets.keys.str.len_bytes().sum())
@@ -191,8 +199,9 @@ def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> 
     return [_table(wide["key"], filled, changes, live, ADD)]
 
 
-def _changes(changes: ChangeSet, live: Catalogue, insisted: Sequence[str], way: str, *, back: bool) -> list[Table]:
-    sets = field_sets(changes)
+def _changes(
+    changes: ChangeSet, live: Catalogue, insisted: Sequence[str], way: str, sets: FieldSets, *, back: bool
+) -> list[Table]:
     to = changes.new_keys()
     groups = grouped(sets.sizes, way)
     group_of = {name: at for at, group in enumerate(groups) for name in group}

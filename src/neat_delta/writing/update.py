@@ -20,7 +20,7 @@ from neat_delta.reading import fingerprint
 from neat_delta.voice import SILENCE, Voice
 from neat_delta.whole import draft_of, put_back, put_folder
 from neat_delta.writing.delimited import as_workbook, delimited
-from neat_delta.writing.fieldsets import BALANCED
+from neat_delta.writing.fieldsets import BALANCED, field_sets
 from neat_delta.writing.packing import Cost, Table, costs, pack, parts_of
 from neat_delta.writing.proof import expected, imported, insist_equal, shop_before
 from neat_delta.writing.records import RECORDS, SQL, lines_of, record_file
@@ -32,6 +32,7 @@ if TYPE_CHECKING:
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.changes import ChangeSet
+    from neat_delta.writing.fieldsets import FieldSets
 
 RECEIPT = "receipt.json"
 # The forms that update files can have.
@@ -114,14 +115,15 @@ def write_update(
     shape: str = DELIMITED,
     turned: bool = False,
     as_of: datetime | None = None,
+    kept: bytes | None = None,
     voice: Voice = SILENCE,
 ) -> Receipt | None:
     """Write the update files of a change set, prove them, and only then put them where they belong.
 
     They are written as ``settled`` of the shop's import, else as the shop exports, packed in that ``way``, in files of
     that ``shape``. ``turned`` puts the files that undo the change set first, and those that make it into the folder of
-    the undo. The receipt tells when the export was made: ``as_of``, else what its file tells. Returns ``None``, and
-    touches nothing, if there is nothing to change.
+    the undo. The receipt tells when the export was made: ``as_of``, else what its file tells. ``kept`` is the change
+    set's file form, where there is one. Returns ``None``, and touches nothing, if there is nothing to change.
 
     Raises:
         WrongLive: the change set was made from another live export.
@@ -149,17 +151,19 @@ def write_update(
         stays = changes.cells_to(CHANGE).filter(pl.col("was").is_null() & (not settled.imports.can_empty))
         way_back = undone(changes, stays)
         there, undoing = (draft / UNDO, draft) if turned else (draft, draft / UNDO)
-        kept = writers.submit(_keep, way_back if turned else changes, draft)
-        back = writers.submit(_write, way_back, live, undoing, shop, way, back=True)
-        choices = writers.submit(costs, changes, live, shop.rules.columns)
-        files, undo = _write(changes, live, there, shop, way), back.result()
+        keeping = writers.submit(_keep, way_back if turned else changes, draft, None if turned else kept)
+        sets = field_sets(changes)
+        sets_back = field_sets(way_back) if len(stays) or changes.new_keys() else sets.turned()
+        back = writers.submit(_write, way_back, live, undoing, shop, way, sets_back, back=True)
+        choices = writers.submit(costs, changes, live, shop.rules.columns, sets)
+        files, undo = _write(changes, live, there, shop, way, sets), back.result()
         voice.step("proving the update")
         compared = prove(changes, way_back, live, shop, _at(there, files), _at(undoing, undo))
         files, undo = (undo, files) if turned else (files, undo)
         receipt = Receipt(
             folder=folder,
             made=_stamp(datetime.now(UTC)),
-            changes_sha256=kept.result(),
+            changes_sha256=keeping.result(),
             live=asdict(changes.head.live) | {"as_of": _stamp(as_of or live.source.made)},
             key=changes.head.key,
             files=files,
@@ -182,9 +186,9 @@ def _stamp(when: datetime | None) -> str | None:
     return None if when is None else when.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
-def _keep(changes: ChangeSet, folder: Path) -> str:
+def _keep(changes: ChangeSet, folder: Path, kept: bytes | None) -> str:
     """Put the change set beside the files that bring it about, and return its fingerprint."""
-    data = dump_changes(changes)
+    data = dump_changes(changes) if kept is None else kept
     (folder / KEPT).write_bytes(data)
     return fingerprint(data)
 
@@ -222,7 +226,14 @@ def _refuse_strange(names: Sequence[str], live: Catalogue, whose: str, remedy: s
 
 
 def _write(
-    changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport, way: str, *, back: bool = False
+    changes: ChangeSet,
+    live: Catalogue,
+    folder: Path,
+    shop: ShopImport,
+    way: str,
+    sets: FieldSets,
+    *,
+    back: bool = False,
 ) -> list[WrittenFile]:
     folder.mkdir(exist_ok=True, parents=True)
     if shop.shape in RECORDS:
@@ -238,7 +249,7 @@ def _write(
     try:
         parts = [
             (table.does, part)
-            for table in pack(changes, live, rules.columns, way, back=back)
+            for table in pack(changes, live, rules.columns, way, back=back, sets=sets)
             for part in parts_of(Table(shop.written(table.cells)).headed(live), rules.rows, fits)
         ]
         files = [encoded(part) for _, part in parts]
