@@ -8,7 +8,8 @@ import polars as pl
 
 from neat_delta.catalogue.fieldkind import kind_of
 from neat_delta.catalogue.kinds import BLANK
-from neat_delta.catalogue.kinds.numerals import NumberForm, live_number_form, read_numbers
+from neat_delta.catalogue.kinds.numerals import NumberForm, all_simple, live_number_form, read_numbers
+from neat_delta.catalogue.kinds.numeric import Numeric
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -43,6 +44,8 @@ def typed_rows(
     cells = cells if rows is None else cells.gather(rows)
     filled = catalogue.filled(name)
     kind = kind_of(filled, name, told)
+    if isinstance(kind, Numeric) and not kind.whole and all_simple(filled):
+        return _decimals(cells.str.replace(",", ".", literal=True), name)
     if kind.numeric and not told.separator:
         return _decimals(_read(cells, kind, filled, told), name)
     if kind.name not in ("flag", "date") and not told.kind and not told.separator:

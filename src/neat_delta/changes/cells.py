@@ -10,8 +10,9 @@ import polars as pl
 
 from neat_delta.catalogue import RUNS, TAMED
 from neat_delta.catalogue.fieldkind import kind_of
-from neat_delta.catalogue.kinds import BLANK, SheetForm
-from neat_delta.catalogue.kinds.numerals import UNDECIDED
+from neat_delta.catalogue.kinds import SheetForm, are_blank
+from neat_delta.catalogue.kinds.numerals import UNDECIDED, same_but_for_mark
+from neat_delta.catalogue.kinds.numeric import Numeric
 from neat_delta.catalogue.settings import NOTHING_SETTLED
 from neat_delta.changes.changeset import CELLS, FieldNote, findings_frame, no_findings
 from neat_delta.changes.several import parts_of_fields, put_together
@@ -156,19 +157,21 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
         column.live.field(column.name).column, kind.name, getattr(form, "mark", None), getattr(kind, "separator", None)
     )
 
-    blank = texts.filter(pl.col("edited").str.contains(BLANK))
-    emptied = blank.filter(~pl.col("was").str.contains(BLANK))
-    texts = texts.filter(~pl.col("edited").str.contains(BLANK))
-    sheet = SheetForm(texts["edited"], texts["was"], column.edited.form.mark)
-    reading = kind.read(texts["edited"], kind.sheet_form(sheet, form))
-    texts = texts.with_columns(
-        reading=reading, before=kind.read(texts["was"], form), now=kind.write(reading, texts["edited"], form)
-    )
+    is_blank = are_blank(texts["edited"])
+    blank, texts = texts.filter(is_blank), texts.filter(~is_blank)
+    emptied = blank.filter(~are_blank(blank["was"]))
+    sheet_form = kind.sheet_form(SheetForm(texts["edited"], texts["was"], column.edited.form.mark), form)
+    # Most numbers of a sheet with the other decimal mark are told to be the same without being read.
+    like_live = same_but_for_mark(texts["edited"], texts["was"]) if isinstance(kind, Numeric) else None
+    alike = texts.clear() if like_live is None else texts.filter(like_live)
+    texts = texts if like_live is None else texts.filter(~like_live)
+    texts = texts.with_columns(reading=kind.read(texts["edited"], sheet_form), before=kind.read(texts["was"], form))
     unread = texts.filter(pl.col("reading").is_null())
     texts = texts.filter(pl.col("reading").is_not_null())
     changed = texts.filter(pl.col("before").ne_missing(pl.col("reading")))
-    alike = texts.filter(pl.col("before").eq_missing(pl.col("reading")))
-    cells = changed.select("pair", "was", "now", "edited")
+    alike = pl.concat([alike, texts.filter(pl.col("before").eq_missing(pl.col("reading"))).select(alike.columns)])
+    cells = changed.with_columns(now=kind.write(changed["reading"], changed["edited"], form))
+    cells = cells.select("pair", "was", "now", "edited")
     if cleared:
         cells = pl.concat([cells, emptied.select("pair", "was", pl.lit(None, pl.String).alias("now"), "edited")])
     return Judged(
@@ -177,7 +180,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
         ),
         findings=_unreadable(unread, column),
         form=len(alike) + len(blank) - len(emptied),
-        form_example=alike.select("edited", "was").row(0) if len(alike) else None,
+        form_example=alike.select("edited", "was").row(alike["pair"].arg_min()) if len(alike) else None,
         blanks=0 if cleared else len(emptied),
         note=note,
     )

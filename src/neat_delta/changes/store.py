@@ -209,8 +209,9 @@ def _check_items(rows: pl.DataFrame, head: Head, path: Where) -> None:
             value=do or "",
             column="do",
         )
-    repeated = rows.drop_nulls("key").filter(pl.col("key").is_duplicated())
-    if len(repeated):
+    keys = rows["key"].drop_nulls()
+    if keys.n_unique() < len(keys):
+        repeated = rows.drop_nulls("key").filter(pl.col("key").is_duplicated())
         raise Unreadable(
             "this item stands in the change set twice",
             file=path,
@@ -232,8 +233,10 @@ def _items(rows: pl.DataFrame) -> pl.DataFrame:
 
 
 def _cells(rows: pl.DataFrame, head: Head) -> pl.DataFrame:
+    if not (rows["do"] != NONE).all():
+        rows = rows.filter(pl.col("do") != NONE)
     per_field = [
-        rows.filter(pl.col("do") != NONE).select(
+        rows.select(
             "at",
             "key",
             pl.lit(place).alias("place"),

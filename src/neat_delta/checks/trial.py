@@ -5,7 +5,6 @@ A family of checks is a module of functions from a Trial to findings and a tuple
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -52,10 +51,7 @@ def try_out(
     allowed = _known(allowed, live)
     trial = Trial(changes, live, settled, allowed, pictures)
     wanted = [check for check in CHECKS if check.name not in (*allowed.let, *settled.checks.off)]
-    # One check is one thread's work.
-    with ThreadPoolExecutor() as workers:
-        found: list[pl.DataFrame] = list(workers.map(lambda check: check.find(trial), wanted))
-    return pl.concat([no_findings(), *found])
+    return pl.concat([no_findings(), *(check.find(trial) for check in wanted)])
 
 
 def tried_again(

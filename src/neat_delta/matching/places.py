@@ -14,7 +14,7 @@ def places(among: pl.Series, asked: pl.Series) -> pl.Series:
     runs = asked.rle_id()
     if len(asked) and runs[-1] + 1 < len(asked):
         return places(among, asked.filter(runs != runs.shift(fill_value=len(asked)))).gather(runs)
-    return _in_order(among, asked) if _all_different(asked) else _by_text(among, asked)
+    return _in_order(among, asked) if all_different(asked) else _by_text(among, asked)
 
 
 def _in_order(among: pl.Series, asked: pl.Series) -> pl.Series:
@@ -41,6 +41,6 @@ def _by_text(among: pl.Series, asked: pl.Series) -> pl.Series:
     return found["at"]
 
 
-def _all_different(texts: pl.Series) -> bool:
+def all_different(texts: pl.Series) -> bool:
     """Whether no text stands there twice; different hashes show it, equal ones need a closer look."""
     return texts.hash().n_unique() == len(texts) or texts.n_unique() == len(texts)

@@ -10,7 +10,7 @@ import polars as pl
 from neat_delta.catalogue.kinds import are_blank
 from neat_delta.catalogue.profile import ascending
 from neat_delta.matching.key import JOINT, Key, insist_on_key
-from neat_delta.matching.places import places
+from neat_delta.matching.places import all_different, places
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -82,7 +82,7 @@ def pair_rows(
         twins=twins,
         rivals=rivals,
         unclear=unclear,
-        gone=ours.filter(~named)["live"].sort(),
+        gone=ours["live"].filter(~named).sort(),
         live_repeated=live_repeated,
         live_blank=live_blank,
     )
@@ -116,7 +116,7 @@ def _settle_equal_lines(
     """
     regular = pl.repeat(True, len(keys), dtype=pl.Boolean, eager=True).scatter(apart, False)
     if live.rows.raw is None or edited.rows.raw is None or not _one_form(live, edited):
-        return keys.filter(regular), _keys(edited, key, "edited"), apart.clear()
+        return keys if regular.all() else keys.filter(regular), _keys(edited, key, "edited"), apart.clear()
     ours, theirs = _unequal_lines(live.rows.raw, edited.rows.raw, regular)
     rest = _keys(edited, key, "edited", theirs)
     open_keys = keys.filter(ours)
@@ -171,7 +171,7 @@ def _one_form(live: Catalogue, edited: Catalogue) -> bool:
 
 def _repeated(edited: Catalogue, shared: Sequence[str], rows: pl.DataFrame) -> tuple[pl.Series, pl.DataFrame]:
     """Rows that share a key: twins (later rows alike in every shared cell), and rivals (those that disagree)."""
-    several = rows.filter(pl.col("key").is_duplicated())
+    several = rows.clear() if all_different(rows["key"]) else rows.filter(pl.col("key").is_duplicated())
     if several.is_empty():
         return several["edited"], several
     cells = edited.cells(shared, several["edited"])

@@ -147,6 +147,13 @@ def all_simple(cells: pl.Series) -> bool:
     return bool(cells.str.contains(SIMPLE).all())
 
 
+def same_but_for_mark(cells: pl.Series, others: pl.Series) -> pl.Series | None:
+    """Which cells are another text's number with a comma for its point; ``None`` where one needs any thought."""
+    if not (all_simple(cells) and all_simple(others)):
+        return None
+    return cells.str.replace(",", ".", literal=True) == others
+
+
 def _evidence(cells: pl.Series) -> tuple[bool, bool]:
     """Whether some cell shows without doubt that the point, and that the comma, is the decimal mark."""
     if all_simple(cells):
