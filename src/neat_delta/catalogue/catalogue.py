@@ -8,8 +8,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
+from neat_delta.catalogue.counting import filled_values
 from neat_delta.catalogue.field import Field, field_name
-from neat_delta.catalogue.kinds import filled_values
 from neat_delta.errors import Unreadable
 
 if TYPE_CHECKING:

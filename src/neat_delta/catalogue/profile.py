@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, TypeVar
 
 import polars as pl
 
+from neat_delta.catalogue.counting import counted
 from neat_delta.catalogue.fieldkind import kind_of
 from neat_delta.catalogue.kinds import BLANK, SheetForm, are_blank
 from neat_delta.catalogue.kinds.numerals import all_simple
@@ -29,8 +30,6 @@ EXAMPLES = 3
 # Values are limited if there are few of them and each stands for several items.
 MOST_CHOICES = 60
 LEAST_USES = 4
-# Where more than this share of a sample of cells differ, most cells stand alone.
-SAMPLE, MOSTLY_ALONE = 100_000, 0.9
 # With more distinct values than this share of the filled cells, no value is common.
 VARIED = 0.5
 
@@ -91,44 +90,14 @@ def of_each_column(catalogue: Catalogue, settled: Settings, work: Callable[[Colu
 
 
 def _profile(cells: pl.Series, field: str, column: str, told: FieldSettings) -> ColumnProfile:
-    counted = _counted(cells.alias("value"))
-    values = counted.filter(~are_blank(counted["value"]))
+    found = counted(cells.alias("value"))
+    values = found.filter(~are_blank(found["value"]))
     filled = int(values["count"].sum())
     if filled and not _varied(values, filled):
         values = _commonest_first(values)
     kind = kind_of(values["value"], field, told)
     smallest, largest = _range(values["value"], kind, told)
     return ColumnProfile(field, column, kind.name, filled, values, smallest, largest, _first(cells))
-
-
-def _counted(cells: pl.Series) -> pl.DataFrame:
-    """The distinct values of the series "value" with their counts (frame of value, count), in no order.
-
-    Numbers are grouped far faster than texts, so their hashes are. Cells whose hash nobody else has differ from all
-    others; that two texts of a group differ all the same would show in a second hash of another seed.
-    """
-    if cells.head(TOP).n_unique() <= VARIED * TOP:
-        return cells.to_frame().group_by("value").agg(pl.len().alias("count"))
-    if ascending(cells.head(TOP)) and ascending(cells):
-        return cells.to_frame().with_columns(pl.lit(1, dtype=pl.UInt32).alias("count"))
-    hashes = cells.hash(seed=1)
-    some = hashes.gather_every(max(1, len(hashes) // SAMPLE))
-    alone, rest = cells.clear(), pl.DataFrame([cells, hashes.alias("hash")])
-    if some.n_unique() > MOSTLY_ALONE * len(some):
-        order = hashes.sort()
-        shared = order.filter(order == order.shift()).unique()
-        repeated = hashes.is_in(shared.implode())
-        alone, rest = (cells.filter(~repeated), rest.filter(repeated)) if len(shared) else (cells, rest.clear())
-    grouped = rest.group_by("hash").agg(pl.col("value").first(), pl.len().alias("count"))
-    if _fingerprints(rest["value"]).sum() != (_fingerprints(grouped["value"]) * grouped["count"]).sum():
-        grouped = rest.group_by("value").agg(pl.len().alias("count"))
-    once = alone.to_frame().with_columns(pl.lit(1, dtype=grouped.schema["count"]).alias("count"))
-    return pl.concat([once, grouped.select("value", "count")])
-
-
-def ascending(cells: pl.Series) -> bool:
-    """Whether each value stands behind the one before by the alphabet, as in the column that an export is sorted by."""
-    return bool((cells.slice(1) > cells.head(len(cells) - 1)).all()) if len(cells) else False
 
 
 def _commonest_first(values: pl.DataFrame) -> pl.DataFrame:
@@ -141,11 +110,6 @@ def _commonest_first(values: pl.DataFrame) -> pl.DataFrame:
     first = values[often].with_columns(at=often).sort("count", "value", descending=[True, False]).head(MOST_CHOICES)
     others = pl.repeat(True, len(values), dtype=pl.Boolean, eager=True).scatter(first["at"], False)
     return pl.concat([first.drop("at"), values.filter(others)])
-
-
-def _fingerprints(values: pl.Series) -> pl.Series:
-    """Another hash, small enough for the sum over a column's cells to be exact."""
-    return values.hash(seed=2) // 2**32
 
 
 def _first(cells: pl.Series) -> list[str]:

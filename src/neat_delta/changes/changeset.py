@@ -159,6 +159,9 @@ def findings_frame(check: str, level: str, **columns: object) -> pl.DataFrame:
     )
 
 
+_NO_FINDINGS = pl.DataFrame(schema=FINDINGS)
+
+
 def no_findings() -> pl.DataFrame:
     """An empty frame of findings."""
-    return pl.DataFrame(schema=FINDINGS)
+    return _NO_FINDINGS.clone()

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue import field_name
+from neat_delta.catalogue.counting import filled_values
 from neat_delta.catalogue.fieldkind import code_separator, kind_of
-from neat_delta.catalogue.kinds import filled_values
 from neat_delta.changes.codes import possible, references, with_codes
 from neat_delta.changes.compare import Comparison, Options, compare, held_back, tell_rows
 from neat_delta.errors import WrongChoice

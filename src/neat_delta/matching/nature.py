@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.kinds import filled_values, kind_named
+from neat_delta.catalogue.counting import filled_values
+from neat_delta.catalogue.kinds import kind_named
 from neat_delta.catalogue.kinds.numerals import live_number_form, read_numbers
 
 if TYPE_CHECKING:

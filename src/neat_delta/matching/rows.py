@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue.counting import ascending
 from neat_delta.catalogue.kinds import are_blank
-from neat_delta.catalogue.profile import ascending
 from neat_delta.matching.key import JOINT, Key, insist_on_key
 from neat_delta.matching.places import all_different, places
 

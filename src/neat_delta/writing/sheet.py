@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.catalogue import ORIGIN_PROPERTY, RUNS
+from neat_delta.catalogue.counting import filled_values
 from neat_delta.catalogue.fieldkind import kind_of
-from neat_delta.catalogue.kinds import filled_values
 from neat_delta.catalogue.kinds.numerals import NumberForm
 from neat_delta.catalogue.profile import LEAST_USES, MOST_CHOICES
 from neat_delta.catalogue.settings import CLEAR

@@ -19,7 +19,6 @@ __all__ = [
     "Kind",
     "SheetForm",
     "are_blank",
-    "filled_values",
     "infer_kind",
     "kind_named",
     "kinds",
@@ -40,12 +39,6 @@ def kind_named(name: str) -> Kind:
 
 # A cell that holds nothing but space.
 BLANK = r"^[\s\u00a0]*$"
-
-
-def filled_values(cells: pl.Series) -> pl.Series:
-    """The distinct values of a column's filled cells, in no order."""
-    distinct = cells.unique()
-    return distinct.filter(~are_blank(distinct))
 
 
 def are_blank(values: pl.Series, blank: str = BLANK) -> pl.Series:

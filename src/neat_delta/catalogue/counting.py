@@ -1,0 +1,53 @@
+"""The distinct values of a column and how often they occur."""
+
+from __future__ import annotations
+
+import polars as pl
+
+from neat_delta.catalogue.kinds import are_blank
+
+# Where so few of the first cells differ, the column has few values.
+TOP, MOSTLY_ALIKE = 100, 0.5
+# Where more than this share of a sample of cells differ, most cells stand alone.
+SAMPLE, MOSTLY_ALONE = 100_000, 0.9
+
+
+def filled_values(cells: pl.Series) -> pl.Series:
+    """The distinct values of a column's filled cells, in no order."""
+    distinct = cells.unique() if len(cells) < SAMPLE else counted(cells.alias("value"))["value"].alias(cells.name)
+    return distinct.filter(~are_blank(distinct))
+
+
+def counted(cells: pl.Series) -> pl.DataFrame:
+    """The distinct values of the series "value" with their counts (frame of value, count), in no order.
+
+    Numbers are grouped far faster than texts, so their hashes are. Cells whose hash nobody else has differ from all
+    others; that two texts of a group differ all the same would show in a second hash of another seed.
+    """
+    if cells.head(TOP).n_unique() <= MOSTLY_ALIKE * TOP:
+        return cells.to_frame().group_by("value").agg(pl.len().alias("count"))
+    if ascending(cells.head(TOP)) and ascending(cells):
+        return cells.to_frame().with_columns(pl.lit(1, dtype=pl.UInt32).alias("count"))
+    hashes = cells.hash(seed=1)
+    some = hashes.gather_every(max(1, len(hashes) // SAMPLE))
+    alone, rest = cells.clear(), pl.DataFrame([cells, hashes.alias("hash")])
+    if some.n_unique() > MOSTLY_ALONE * len(some):
+        order = hashes.sort()
+        shared = order.filter(order == order.shift()).unique()
+        repeated = hashes.is_in(shared.implode())
+        alone, rest = (cells.filter(~repeated), rest.filter(repeated)) if len(shared) else (cells, rest.clear())
+    grouped = rest.group_by("hash").agg(pl.col("value").first(), pl.len().alias("count"))
+    if _fingerprints(rest["value"]).sum() != (_fingerprints(grouped["value"]) * grouped["count"]).sum():
+        grouped = rest.group_by("value").agg(pl.len().alias("count"))
+    once = alone.to_frame().with_columns(pl.lit(1, dtype=grouped.schema["count"]).alias("count"))
+    return pl.concat([once, grouped.select("value", "count")])
+
+
+def ascending(cells: pl.Series) -> bool:
+    """Whether each value stands behind the one before by the alphabet, as in the column that an export is sorted by."""
+    return bool((cells.slice(1) > cells.head(len(cells) - 1)).all()) if len(cells) else False
+
+
+def _fingerprints(values: pl.Series) -> pl.Series:
+    """Another hash, small enough for the sum over a column's cells to be exact."""
+    return values.hash(seed=2) // 2**32
