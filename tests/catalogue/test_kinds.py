@@ -7,7 +7,13 @@ from hypothesis import strategies as st
 
 from neat_delta.catalogue.kinds import FormSettings, SheetForm, infer_kind, kind_named, kinds
 from neat_delta.catalogue.kinds.many import ManyValued
-from neat_delta.catalogue.kinds.numerals import NumberForm, live_number_form, read_numbers, write_numbers
+from neat_delta.catalogue.kinds.numerals import (
+    NumberForm,
+    live_number_form,
+    read_numbers,
+    same_but_for_mark,
+    write_numbers,
+)
 
 
 @pytest.mark.parametrize(
@@ -234,3 +240,19 @@ def test_what_is_settled_of_a_form_goes_before_what_a_column_shows():
     assert flag.write(pl.Series(["1", "0"]), pl.Series(["x", "x"]), tokens).to_list() == ["J", "N"]
     form = money.live_form(pl.Series(["8", "9.5"]), FormSettings(decimals=2))
     assert money.write(pl.Series(["8"]), pl.Series(["8"]), form).to_list() == ["8.00"]
+
+
+NUMBERS = st.from_regex(r"\A-?(0|[1-9]\d{0,4})([.,]\d{1,4})?\Z")
+
+
+@given(st.lists(st.tuples(NUMBERS, NUMBERS, st.booleans()), min_size=1))
+def test_numbers_told_to_be_the_same_without_being_read_are_read_alike(told):
+    was = pl.Series([was for was, _, _ in told])
+    now = pl.Series([was.replace(".", ",") if kept else other for was, other, kept in told])
+
+    same = same_but_for_mark(now, was)
+
+    if same is not None:
+        readings = [read_numbers(cells, NumberForm(mark)) for cells, mark in ((now, None), (was, "."))]
+        assert not any(column.has_nulls() for column in readings)
+        assert not (same & (readings[0] != readings[1])).any()

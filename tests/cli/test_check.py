@@ -1,3 +1,4 @@
+import hashlib
 import json
 
 import pytest
@@ -51,6 +52,23 @@ def test_a_kept_change_set_is_tried_again_by_what_is_settled_since(shop):
     assert told["allowed"] == {"let": ["tenfold"]}
     assert [row[2] for row in import_into(LIVE, update_files(shop / "up"))[1:3]] == ["10.50", "11.00"]
     assert (shop / "f.xlsx").exists()
+
+
+def test_the_update_keeps_the_change_set_just_as_it_was_written_unless_something_is_held_back_since(shop):
+    write_table(shop / "sound.csv", [LIVE[0], *([*row[:2], f"{row[2][:-2]}50", *row[3:]] for row in LIVE[1:])])
+    neat_delta("compare", "live.csv", "sound.csv", "--out", "c.jsonl", cwd=shop)
+    kept = (shop / "c.jsonl").read_bytes()
+    neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
+    told = json.loads((shop / "up/receipt.json").read_text())["changes"]
+
+    assert (shop / "up" / told["file"]).read_bytes() == kept
+    assert told["sha256"] == hashlib.sha256(kept).hexdigest()
+
+    (shop / "catalogue.toml").write_text('[checks]\nconditions = [{must = "price <> 15.50", say = "too dear"}]\n')
+    neat_delta("write", "c.jsonl", "-o", "up", "--replace", cwd=shop)
+
+    less = (shop / "up/update.changes.jsonl").read_bytes()
+    assert json.loads(less.splitlines()[0])["counts"]["changed"] < json.loads(kept.splitlines()[0])["counts"]["changed"]
 
 
 def test_what_a_run_lets_through_is_let_through_by_write(shop):

@@ -8,6 +8,7 @@ import subprocess
 import zipfile
 from datetime import datetime
 
+import polars as pl
 import pytest
 import xlsxwriter
 
@@ -107,6 +108,12 @@ def test_numbers_dates_and_flags_of_a_workbook_come_as_people_see_them(tmp_path)
 )
 def test_a_number_is_never_a_power_of_ten(value, text):
     assert number_text(value) == text
+
+
+def test_no_column_of_some_rows_is_nothing(tmp_path):
+    (tmp_path / "b.xlsx").write_bytes(workbook(("Items", ITEMS)))
+
+    assert read_catalogue(tmp_path / "b.xlsx").cells([], pl.Series([1])).is_empty()
 
 
 def test_rows_of_a_sheet_know_their_row_number(tmp_path):

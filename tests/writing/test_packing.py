@@ -5,10 +5,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import write_table
-from neat_delta.changes import compare
+from neat_delta.changes import compare, undone
 from neat_delta.matching import JOINT
 from neat_delta.reading import read_both
-from neat_delta.writing.fieldsets import grouped
+from neat_delta.writing.fieldsets import field_sets, grouped
 from neat_delta.writing.packing import costs, pack
 
 HEADER = ["name", "sku", "price", "stock"]
@@ -86,6 +86,16 @@ def test_a_file_less_is_never_bought_too_dear(sets):
     assert unwanted <= (len(sizes) - len(groups)) * max(20, wanted // 100)
     assert len(grouped(sizes, "fewest-files")) == 1
     assert len(grouped(sizes, "fewest-cells")) == len(sizes)
+
+
+@given(edits)
+def test_the_sets_of_the_way_back_are_those_of_the_change_set_turned(tmp_path_factory, edits):
+    changes, _ = packed(tmp_path_factory.mktemp("pack"), edits)
+
+    turned, back = field_sets(changes).turned(), field_sets(undone(changes))
+
+    assert turned.names == back.names
+    assert all(getattr(turned, name).equals(getattr(back, name)) for name in ("keys", "cells", "number"))
 
 
 def test_holes_are_filled_with_what_is_there(tmp_path):
