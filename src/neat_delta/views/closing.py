@@ -7,17 +7,19 @@ from typing import TYPE_CHECKING
 import polars as pl
 from rich.text import Text
 
+from neat_delta.catalogue.kinds import kind_named
 from neat_delta.changes.against import LANDED
 from neat_delta.changes.settle import BY_OTHERS, NOT_LANDED, NOT_THERE, OTHERWISE
 from neat_delta.views.comparison import SOME_ITEMS
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.look import STYLES, count, printable, several, tell_key
 from neat_delta.views.preview import more_view
-from neat_delta.views.table import Cell, Column, table
+from neat_delta.views.table import Cell, Column, aligned, table
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+    from neat_delta.changes import ChangeSet
     from neat_delta.changes.refresh import Refreshed
     from neat_delta.changes.settle import Settled
 
@@ -30,6 +32,7 @@ STATES = {
 }
 
 
+ITEM_HEADS = [Column("item", least=8), Column("name", least=8), Column("field", least=5)]
 LABELS = {NOT_THERE: "not there", OTHERWISE: "otherwise"}
 
 
@@ -60,21 +63,13 @@ def refresh_view(seen: Refreshed, width: int, limit: int = SOME_ITEMS, *, back: 
         "clashes", f"{several(len(seen.clashes), 'cell')} that both moved: {told}", "stop" if held else "label"
     )
     names = dict(seen.changes.items.select("key", "name").iter_rows())
+    some = seen.clashes.head(limit)
+    values, heads = _values(seen.changes, some, {"then": "was", "ours": "now", "now": "now"})
     rows = [
-        [
-            Cell(tell_key(key)),
-            Cell(printable(names.get(key))),
-            Cell(field),
-            Cell(printable(then), "was"),
-            Cell(printable(ours), "now"),
-            Cell(printable(now), "now"),
-        ]
-        for key, field, then, ours, now in seen.clashes.head(limit)
-        .select("key", "field", "then", "ours", "now")
-        .iter_rows()
+        [Cell(tell_key(key)), Cell(printable(names.get(key))), Cell(field), *cells]
+        for key, field, cells in zip(some["key"], some["field"], values, strict=True)
     ]
-    heads = [Column("item", least=8), Column("name", least=8), Column("field", least=5)]
-    yield from table([*heads, *(Column(head, least=8) for head in ("then", "ours", "now"))], rows, width)
+    yield from table([*ITEM_HEADS, *heads], rows, width)
     yield from more_view(len(seen.clashes) - limit, "clashing cell", "--book FILE has them all")
 
 
@@ -90,25 +85,28 @@ def settle_view(seen: Settled, names: dict[str, str | None], width: int, limit: 
             continue
         yield Text()
         yield labelled(LABELS.get(state, state), several(len(found), "change"), style)
+        some = found.head(limit)
+        values, heads = _values(seen.remaining, some, {"was": "was", "ours": "now", "there": "plain"})
         rows = [
-            [
-                Cell(tell_key(row["key"])),
-                Cell(printable(names.get(row["key"]))),
-                Cell(row["field"] or "", "plain"),
-                Cell(printable(row["was"]), "was"),
-                Cell(printable(row["ours"]), "now"),
-                Cell(printable(row["there"])),
-                Cell(row["how"] or "", "note"),
-            ]
-            for row in found.head(limit).iter_rows(named=True)
+            [Cell(tell_key(key)), Cell(printable(names.get(key))), Cell(field or ""), *cells, Cell(how or "", "note")]
+            for key, field, how, cells in zip(some["key"], some["field"], some["how"], values, strict=True)
         ]
-        heads = [Column("item", least=8), Column("name", least=8), Column("field", least=5)]
-        heads += [Column(head, least=8) for head in ("was", "ours", "in the shop")]
         how = [Column("how")] if found["how"].count() else []
-        yield from table([*heads, *how], rows if how else [row[:6] for row in rows], width)
+        yield from table([*ITEM_HEADS, *heads, *how], rows if how else [row[:-1] for row in rows], width)
         yield from more_view(len(found) - limit, "change", "--limit N shows so many")
     if seen.done:
         yield Text("  everything is in the shop", STYLES["good"])
+
+
+def _values(
+    changes: ChangeSet, found: pl.DataFrame, styles: dict[str, str]
+) -> tuple[list[tuple[Cell, ...]], list[Column]]:
+    """Some columns of values (by name, with the style of each) as cells row by row, and their heads."""
+    kinds = {name: note.kind for name, note in changes.head.fields.items()}
+    numeric = [field in kinds and kind_named(kinds[field]).numeric for field in found["field"]]
+    columns = [aligned([printable(value) for value in found[name]], numeric, style) for name, style in styles.items()]
+    heads = [Column("in the shop" if name == "there" else name, right=any(numeric), least=8) for name in styles]
+    return list(zip(*columns, strict=True)), heads
 
 
 def clashes_table(seen: Refreshed) -> pl.DataFrame:

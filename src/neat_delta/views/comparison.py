@@ -23,13 +23,12 @@ from neat_delta.views.look import (
     count,
     difference,
     flush,
-    on_mark,
     printable,
     several,
     tell_key,
 )
 from neat_delta.views.pieces import changed_text
-from neat_delta.views.table import GAP, INDENT, Cell, Column, fitted, table
+from neat_delta.views.table import GAP, INDENT, Cell, Column, aligned, fitted, table
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -298,14 +297,9 @@ def folded_text(text: Text, start: int, width: int) -> list[Text]:
 
 
 def _side(cells: Sequence[dict[str, str | None]], side: str) -> list[Cell]:
-    """One side of the changes; numbers flush right on their decimal mark, texts flush left."""
-    number = [cell["before"] is not None or cell["after"] is not None for cell in cells]
-    texts = [printable(cell[side]) for cell in cells]
-    aligned = iter(on_mark([text for text, is_number in zip(texts, number, strict=True) if is_number]))
-    return [
-        Cell(next(aligned), side, right=True) if is_number else Cell(text, side)
-        for text, is_number in zip(texts, number, strict=True)
-    ]
+    """One side of the changes."""
+    numeric = [cell["before"] is not None or cell["after"] is not None for cell in cells]
+    return aligned([printable(cell[side]) for cell in cells], numeric, side)
 
 
 def findings_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:

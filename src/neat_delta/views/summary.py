@@ -59,7 +59,7 @@ def summary_view(report: Report, width: int) -> Iterator[Text]:
     if report.findings:
         yield Text()
         yield labelled("held back", several(report.levels["stop"], "finding"), "stop")
-        yield from _rows(report.findings, ("item", "field", "say"), report.levels["stop"], "finding", width)
+        yield from _rows(report.findings, ("item", "line", "field", "say"), report.levels["stop"], "finding", width)
     if report.results:
         yield Text()
         yield from sentence("the shop", " · ".join(f"{name} {count(n)}" for name, n in report.results.items()), width)
@@ -131,7 +131,7 @@ def summaries(report: Report, mail: tuple[str, Sequence[str]] | None) -> dict[st
 def _tables(report: Report) -> Iterator[tuple[str, Sequence[tuple[str, bool]], list[list[str]]]]:
     """What the page shows as tables: title, column heads with whether numbers stand below them, rows."""
     shown: list[tuple[str, Sequence[str], list[dict[str, Any]]]] = [
-        ("Held back", ("item", "field", "value", "say"), report.findings),
+        ("Held back", ("item", "line", "field", "value", "say"), report.findings),
         ("Not taken by the shop", ("code", "result", "reason"), report.not_taken),
         ("Not landed as it was sent", ("item", "field", "ours", "there", "state"), report.not_landed),
         ("What changes", ("item", "name", "field", "was", "now"), report.changes),
@@ -140,7 +140,7 @@ def _tables(report: Report) -> Iterator[tuple[str, Sequence[tuple[str, bool]], l
         if rows:
             title = f"{title}, the first {len(rows)}" if len(rows) == SOME else title
             named = [("why" if head == "say" else head, _numeric(head, rows)) for head in heads]
-            yield title, named, [[printable(row[head]) for head in heads] for row in rows]
+            yield title, named, [[_cell(row[head]) for head in heads] for row in rows]
 
 
 def _rows(rows: list[dict[str, Any]], heads: Sequence[str], total: int, what: str, width: int) -> Iterator[Text]:
@@ -151,7 +151,7 @@ def _rows(rows: list[dict[str, Any]], heads: Sequence[str], total: int, what: st
         [
             Cell("   "),
             *(
-                Cell(printable(row[head]), head if head in ("was", "now") else "plain", right=of_numbers)
+                Cell(_cell(row[head]), head if head in ("was", "now") else "plain", right=of_numbers)
                 for head, of_numbers in zip(heads, right, strict=True)
             ),
         ]
@@ -163,6 +163,10 @@ def _rows(rows: list[dict[str, Any]], heads: Sequence[str], total: int, what: st
     ]
     yield from table([Column(), *named], cells, width)
     yield from more_view(total - len(rows), what, "the files of the run have them all")
+
+
+def _cell(value: str | int | None) -> str:
+    return printable(None if value is None else str(value))
 
 
 def _numeric(head: str, rows: Iterable[dict[str, Any]]) -> bool:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from rich.cells import cell_len, set_cell_size
 from rich.text import Text
 
-from neat_delta.views.look import STYLES, cut
+from neat_delta.views.look import STYLES, cut, on_mark
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -41,6 +41,15 @@ def table(columns: Sequence[Column], rows: Sequence[Sequence[Cell]], width: int)
     head = [Cell(column.head, "head", column.right) for column in columns]
     lines = [head, *rows] if any(column.head for column in columns) else list(rows)
     return [_line(cells, widths) for cells in lines]
+
+
+def aligned(texts: Sequence[str], numeric: Sequence[bool], style: str = "plain") -> list[Cell]:
+    """The cells of one column; numbers flush right on their decimal mark, texts flush left."""
+    numbers = iter(on_mark([text for text, is_number in zip(texts, numeric, strict=True) if is_number]))
+    return [
+        Cell(next(numbers), style, right=True) if is_number else Cell(text, style)
+        for text, is_number in zip(texts, numeric, strict=True)
+    ]
 
 
 def fitted(columns: Sequence[Column], rows: Sequence[Sequence[Cell]], width: int) -> list[int]:
