@@ -158,18 +158,16 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
     )
 
     is_blank = are_blank(texts["edited"])
-    blank, texts = texts.filter(is_blank), texts.filter(~is_blank)
+    blank, texts = (texts.filter(is_blank), texts.filter(~is_blank)) if is_blank.any() else (texts.clear(), texts)
     emptied = blank.filter(~are_blank(blank["was"]))
     sheet_form = kind.sheet_form(SheetForm(texts["edited"], texts["was"], column.edited.form.mark), form)
     # Most numbers of a sheet with the other decimal mark are told to be the same without being read.
-    like_live = same_but_for_mark(texts["edited"], texts["was"]) if isinstance(kind, Numeric) else None
-    alike = texts.clear() if like_live is None else texts.filter(like_live)
-    texts = texts if like_live is None else texts.filter(~like_live)
-    texts = texts.with_columns(reading=kind.read(texts["edited"], sheet_form), before=kind.read(texts["was"], form))
-    unread = texts.filter(pl.col("reading").is_null())
-    texts = texts.filter(pl.col("reading").is_not_null())
-    changed = texts.filter(pl.col("before").ne_missing(pl.col("reading")))
-    alike = pl.concat([alike, texts.filter(pl.col("before").eq_missing(pl.col("reading"))).select(alike.columns)])
+    same = same_but_for_mark(texts["edited"], texts["was"]) if isinstance(kind, Numeric) else None
+    read = texts if same is None else texts.filter(~same)
+    read = read.with_columns(reading=kind.read(read["edited"], sheet_form), before=kind.read(read["was"], form))
+    unread = read.filter(pl.col("reading").is_null())
+    changed = read.filter(pl.col("reading").is_not_null() & pl.col("before").ne_missing(pl.col("reading")))
+    alike = ~texts["pair"].is_in(pl.concat([unread["pair"], changed["pair"]]).implode())
     cells = changed.with_columns(now=kind.write(changed["reading"], changed["edited"], form))
     cells = cells.select("pair", "was", "now", "edited")
     if cleared:
@@ -179,8 +177,8 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
             "pair", "field", "was", "now"
         ),
         findings=_unreadable(unread, column),
-        form=len(alike) + len(blank) - len(emptied),
-        form_example=alike.select("edited", "was").row(alike["pair"].arg_min()) if len(alike) else None,
+        form=int(alike.sum()) + len(blank) - len(emptied),
+        form_example=texts.select("edited", "was").row(int(alike.arg_max() or 0)) if alike.any() else None,
         blanks=0 if cleared else len(emptied),
         note=note,
     )

@@ -115,8 +115,8 @@ def decimal_mark(cells: Sequence[str]) -> str | None:
 
     "1.234" alone shows nothing: it may be a thousand and more. "0.5", "12.50" and "1,234.5" do.
     """
-    points = any(_POINT.fullmatch(cell) for cell in cells)
-    commas = any(_COMMA.fullmatch(cell) for cell in cells)
+    points = any("." in cell and _POINT.fullmatch(cell) for cell in cells)
+    commas = any("," in cell and _COMMA.fullmatch(cell) for cell in cells)
     if points == commas:
         return None
     return "." if points else ","

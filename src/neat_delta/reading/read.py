@@ -16,13 +16,10 @@ from neat_delta.reading.atonce import as_records, parse_at_once
 from neat_delta.reading.charset import WORDS_BYTES, Text, charset_by_words, decode, words_beyond_ascii
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at, sniff
 from neat_delta.reading.grid import Sheet, as_grid
-from neat_delta.reading.jsonlines import read_json_lines
 from neat_delta.reading.notdata import SetApart, odd_rows, set_apart
 from neat_delta.reading.records import BAD_SCHEMA, Records, read_records, split_lines
 from neat_delta.reading.source import Content, unpacked
 from neat_delta.reading.told import NOTHING_TOLD, Told
-from neat_delta.reading.workbook import read_workbook
-from neat_delta.reading.xml import read_xml
 from neat_delta.voice import SILENCE, Voice
 
 if TYPE_CHECKING:
@@ -125,11 +122,16 @@ def _opened_by_words(guessed: _Opened, sure: _Opened, begun: Begun) -> _Opened:
 
 def _open(path: Where, begun: Begun, told: Told = NOTHING_TOLD) -> _Opened:
     content = unpacked(begun.data(path), path)
+    # What reads the rarer forms is only loaded for them.
     if content.inner.startswith(WORKBOOKS):
+        from neat_delta.reading.workbook import read_workbook
+
         return _Opened(path, content, read_workbook(content.inner, path, told.sheet), told)
     if told.sheet is not None:
         raise Unreadable("this is no workbook, so it has no sheets", file=path, remedy="Leave --sheet out.")
-    if content.inner.lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
+    if content.inner[:SAMPLE_BYTES].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
+        from neat_delta.reading.xml import read_xml
+
         return _Opened(path, content, read_xml(content.inner, path), told)
     text = _with_line_feeds(decode(content.inner, told.charset))
     if not text.utf8 or text.utf8.isspace():
@@ -137,6 +139,8 @@ def _open(path: Where, begun: Begun, told: Told = NOTHING_TOLD) -> _Opened:
     if _is_binary(text.utf8[:SAMPLE_BYTES]):
         raise Unreadable("this is no text, so it is no table", file=path, remedy="Name the export or the sheet.")
     if text.utf8[:SAMPLE_BYTES].lstrip()[:2] == b'{"':
+        from neat_delta.reading.jsonlines import read_json_lines
+
         return _Opened(path, content, read_json_lines(text.utf8.decode(), path), told)
     return _Opened(path, content, _Delimited(text, sniff(text.utf8, told)), told)
 
