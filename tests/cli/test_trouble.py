@@ -1,5 +1,6 @@
 """Runs that are stopped, run out of room, or meet a fault of the program itself."""
 
+import json
 import os
 import signal
 import subprocess
@@ -79,6 +80,44 @@ def test_a_fault_of_the_program_never_ends_with_the_code_for_attention(tmp_path,
 
     assert code == Exit.FAILED
     assert "fault of the program" in capsys.readouterr().err
+
+
+@pytest.mark.parametrize(("price", "code"), [("2.00", 0), ("on request", 1)])
+@pytest.mark.parametrize("manner", [[], ["--json"]])
+def test_a_reader_that_has_gone_does_not_change_what_a_command_ends_with(tmp_path, price, code, manner):
+    write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.90"]])
+    write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", price]])
+    theirs, ours = os.pipe()
+    os.close(theirs)
+
+    done = subprocess.run(
+        [PROGRAM, "compare", "live.csv", "edited.csv", *manner], cwd=tmp_path, stdout=ours, stderr=subprocess.PIPE
+    )
+    os.close(ours)
+
+    assert (done.returncode, done.stderr) == (code, b"")
+
+
+@pytest.mark.parametrize("charset", ["ascii", "cp1252", "utf-8"])
+def test_a_terminal_that_lacks_signs_shows_others_and_json_is_whole(tmp_path, charset):
+    write_table(tmp_path / "live.csv", [["sku", "näme ″", "price"], ["A", "x", "1.90"]])
+    write_table(tmp_path / "edited.csv", [["sku", "näme ″", "price"], ["A", "ż", "2.00"]])
+    command, env = [PROGRAM, "compare", "live.csv", "edited.csv"], {**os.environ, "PYTHONIOENCODING": charset}
+
+    shown = subprocess.run(command, cwd=tmp_path, env=env, capture_output=True)
+    told = subprocess.run([*command, "--json"], cwd=tmp_path, env=env, capture_output=True)
+
+    assert (shown.returncode, shown.stderr, told.returncode) == (0, b"", 0)
+    name, up = ("ż", "▲") if charset == "utf-8" else ("?", "^")
+    assert f" {up} 1 " in shown.stdout.decode(charset)
+    assert f" {name}\n" in shown.stdout.decode(charset)
+    assert json.loads(told.stdout)["fields"]["näme"]["column"] == "näme ″"
+
+
+def test_no_standard_output_at_all_is_no_fault(tmp_path):
+    write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.90"]])
+
+    assert subprocess.run(f'"{PROGRAM}" look live.csv >&-', shell=True, cwd=tmp_path).returncode == 0
 
 
 def test_write_finds_the_live_export_beside_the_change_set_or_asks(tmp_path):

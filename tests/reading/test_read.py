@@ -2,7 +2,8 @@ import codecs
 
 import pytest
 
-from neat_delta.errors import Unreadable
+from neat_delta.errors import Unreadable, WrongChoice
+from neat_delta.matching import match_columns
 from neat_delta.reading import fingerprint, read_both, read_catalogue
 
 
@@ -112,6 +113,15 @@ def test_two_files_read_together_are_read_as_each_alone(tmp_path):
 def test_a_file_that_is_no_table_is_refused_with_the_reason(tmp_path, data, reason):
     with pytest.raises(Unreadable, match=reason):
         read(tmp_path, data)
+
+
+def test_a_fault_of_the_header_is_told_with_its_line(tmp_path):
+    with pytest.raises(Unreadable, match="line 3"):
+        read(tmp_path, b"Items of the day\n\nsku,Name,name\n1,a,b\n2,c,d\n")
+    (tmp_path / "live.csv").write_bytes(b"sku,name\n1,a\n")
+    (tmp_path / "list.csv").write_bytes(b"Items of the day\n\nOurs,Article\n1,a\n2,b\n")
+    with pytest.raises(WrongChoice, match="line 3"):
+        match_columns(*read_both(tmp_path / "live.csv", tmp_path / "list.csv"))
 
 
 def test_missing_file_and_folder_are_refused(tmp_path):

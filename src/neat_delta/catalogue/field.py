@@ -37,8 +37,10 @@ def field_name(column: str) -> str:
     return name + sign if name and sign in (ADD, TAKE) and plain[:-1].endswith(" ") else name
 
 
-def name_fields(columns: Iterable[str], file: str) -> tuple[Field | None, ...]:
+def name_fields(columns: Iterable[str], file: str, line: int | None = None) -> tuple[Field | None, ...]:
     """Fields for a header row, position by position; ``None`` where the header cell is empty.
+
+    ``file`` and ``line`` tell where the header stands.
 
     Raises:
         Unreadable: two columns would become the same field, or no column has a name.
@@ -54,12 +56,14 @@ def name_fields(columns: Iterable[str], file: str) -> tuple[Field | None, ...]:
             raise Unreadable(
                 f"the header names this column twice ({seen[name]!r} and {column!r})",
                 file=file,
-                line=1,
+                line=line,
                 column=f"{position} ({column})",
                 remedy="Rename or remove one of the two, then run again.",
             )
         seen[name] = column
         fields.append(Field(name, column))
     if not seen:
-        raise Unreadable("the first row holds no column names", file=file, line=1, remedy="Put a header row on top.")
+        raise Unreadable(
+            "the header row holds no column names", file=file, line=line, remedy="Put a header row on top."
+        )
     return tuple(fields)

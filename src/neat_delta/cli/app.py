@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import codecs
 import importlib
+import io
 import os
 import sys
+from pathlib import Path
+from typing import Any, TextIO
 
 import click
 
@@ -78,13 +82,44 @@ def cli() -> None:
     """
 
 
+# What is as wide as the signs of our tables and stands in every character set.
+PLAIN = {"▲": "^", "▼": "v", "…": "~", "–": "-", "×": "x", "·": "-", "’": "'"}
+
+
+class PatientOutput(io.FileIO):
+    """Standard output whose reader may go (head, a closed pager) without changing what a command does or ends with."""
+
+    def write(self, data: Any) -> int:
+        """Write, or let it and all that follows go nowhere if nobody reads any more."""
+        try:
+            return super().write(data)
+        except BrokenPipeError:
+            os.dup2(os.open(os.devnull, os.O_WRONLY), self.fileno())
+            return super().write(data)
+
+
+def _patient(out: TextIO | None) -> TextIO:
+    """Standard output that nobody's leaving disturbs, and no sign that its character set lacks; there may be none."""
+    if out is None:
+        return Path(os.devnull).open("w", encoding="utf-8")
+    patient = io.BufferedWriter(PatientOutput(out.fileno(), "w", closefd=False))
+    codecs.register_error("plainly", _plainly)
+    return io.TextIOWrapper(patient, out.encoding, "plainly", line_buffering=out.isatty())
+
+
+def _plainly(error: UnicodeError) -> tuple[str, int]:
+    """What stands for characters that a character set lacks."""
+    if not isinstance(error, UnicodeEncodeError):
+        raise error
+    return "".join(PLAIN.get(sign, "?") for sign in error.object[error.start : error.end]), error.end
+
+
 def main() -> None:
     """Run the command line and leave with its exit code."""
+    sys.stdout = _patient(sys.stdout)
     code = run()
     try:
         sys.stdout.flush()
-    except BrokenPipeError:
-        pass
     except OSError as error:
         click.echo(f"neat-delta: the output could not be written ({error.strerror})", err=True)
         code = Exit.FAILED
@@ -105,10 +140,6 @@ def run(args: list[str] | None = None) -> int:
     except (KeyboardInterrupt, click.Abort):
         click.echo("neat-delta: stopped; no file is half written", err=True)
         return Exit.INTERRUPTED
-    except BrokenPipeError:
-        # Whoever read our output has gone (head, a closed pager); flushing at exit must not complain again.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return Exit.DONE
     except OSError as error:
         place = f"{error.filename}: " if error.filename else ""
         click.echo(f"neat-delta: {place}{error.strerror or error}", err=True)

@@ -190,7 +190,8 @@ def show_json(value: object) -> None:
     """Print the machine-readable result."""
     import orjson
 
-    click.echo(orjson.dumps(value, option=orjson.OPT_INDENT_2).decode())
+    # JSON is UTF-8 (RFC 8259), whatever the terminal's character set.
+    click.echo(orjson.dumps(value, option=orjson.OPT_INDENT_2))
 
 
 class _Spinner:

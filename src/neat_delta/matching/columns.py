@@ -41,7 +41,7 @@ def match_columns(live: Catalogue, edited: Catalogue) -> Matched:
         raise WrongChoice(
             f"no column name occurs in {live.source.name} too: {', '.join(edited.names)}",
             file=edited.source.path,
-            line=1,
+            line=edited.form.header_line or None,
             remedy='Say which is which with --match "COLUMN=FIELD"; fields: ' + ", ".join(live.names) + ".",
         )
     signed = tuple(

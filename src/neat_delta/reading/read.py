@@ -234,7 +234,7 @@ def _named(header: Sequence[str], path: Where, line: int) -> tuple[tuple[Field |
             line=line,
             remedy="Check the file.",
         )
-    fields = name_fields(header, path.name)
+    fields = name_fields(header, path.name, line or None)
     return fields, tuple(field.name if field else f" {at}" for at, field in enumerate(fields))
 
 
