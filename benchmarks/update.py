@@ -4,7 +4,8 @@
 
 Three sets of fields change. Plain Polars has its tables ready and writes them and the way back as CSV, nothing else. A
 third contestant reads back what it wrote, works out its SHA-256 and compares it with the tables, which is the least
-that any proof from the bytes and any receipt must do.
+that any proof from the bytes and any receipt must do. Then the whole command "write", which also reads the kept change
+set and the live export and tries all checks again, against a plain script that writes the same files from it.
 """
 
 from __future__ import annotations
@@ -13,16 +14,36 @@ import argparse
 import hashlib
 import shutil
 import statistics
+import sys
 import tempfile
 import time
 from pathlib import Path
 
 import polars as pl
+from compare import PROGRAM, measure
 from make_pair import live as live_items
 
-from neat_delta.changes import compare
+from neat_delta.changes import compare, save_changes
 from neat_delta.reading import read_both
 from neat_delta.writing import write_update
+
+PLAIN = """
+import io, sys
+from pathlib import Path
+import polars as pl
+lines = Path(sys.argv[1]).read_bytes()
+cell = pl.Struct({"was": pl.String, "now": pl.String})
+schema = {"key": pl.List(pl.String), "cells": pl.Struct({"price": cell, "stock": cell})}
+items = pl.read_ndjson(io.BytesIO(lines[lines.index(b"\\n") + 1 :]), schema=schema)
+cells = {name: pl.col("cells").struct.field(name) for name in ("price", "stock")}
+has = {name: cell.struct.field("now").is_not_null() for name, cell in cells.items()}
+for side, folder in (("now", Path(sys.argv[2])), ("was", Path(sys.argv[2]) / "undo")):
+    folder.mkdir()
+    for names in (["price"], ["stock"], ["price", "stock"]):
+        those = items.filter(*(has[name] if name in names else ~has[name] for name in has))
+        columns = [cells[name].struct.field(side).alias(name) for name in names]
+        those.select(pl.col("key").list.first().alias("sku"), *columns).write_csv(folder / f"{'-'.join(names)}.csv")
+"""
 
 
 def edit(frame: pl.DataFrame) -> pl.DataFrame:
@@ -49,6 +70,19 @@ def read_back(tables: list[pl.DataFrame], folder: Path) -> None:
         hashlib.sha256(data)
         if not pl.read_csv(data, infer_schema=False).equals(table):
             raise SystemExit("read back otherwise")
+
+
+def race_commands(folder: Path, runs: int) -> dict[str, float]:
+    """The median wall seconds of the whole command and of the plain script, from a kept change set on."""
+    kept, plain, update = (str(folder / name) for name in ("c.changes.jsonl", "plain", "update"))
+    walls: dict[str, list[float]] = {"plain script": [], "neat-delta write": []}
+    for _ in range(runs):
+        walls["plain script"].append(measure([sys.executable, "-c", PLAIN, kept, plain])[0])
+        ours = [*PROGRAM, "write", kept, "-o", update, "--pack", "fewest-cells", "--quiet"]
+        walls["neat-delta write"].append(measure(ours)[0])
+        shutil.rmtree(plain)
+        shutil.rmtree(update)
+    return {who: statistics.median(times) for who, times in walls.items()}
 
 
 def main() -> None:
@@ -80,10 +114,14 @@ def main() -> None:
             times["and read back"].append(time.perf_counter() - begun)
             shutil.rmtree(folder / "update")
             shutil.rmtree(folder / "plain")
+        save_changes(changes, folder / "c.changes.jsonl")
+        whole = race_commands(folder, args.runs)
     medians = {who: statistics.median(runs) for who, runs in times.items()}
     print({who: round(seconds, 2) for who, seconds in medians.items()})
     for who in ("and read back", "neat-delta"):
         print(f"{who} / plain Polars: {medians[who] / medians['plain Polars']:.2f}")
+    print({who: round(seconds, 2) for who, seconds in whole.items()})
+    print(f"neat-delta write / plain script: {whole['neat-delta write'] / whole['plain script']:.2f}")
 
 
 if __name__ == "__main__":

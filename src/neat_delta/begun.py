@@ -5,6 +5,7 @@ Nothing heavy is imported here, so that a command can begin with its files while
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
 import sys
@@ -65,9 +66,11 @@ def _give_way() -> None:
     """Let this thread have what the others leave of the processor, where threads have a priority each.
 
     A fingerprint is needed last, when a core is idle anyway; taken at once it would slow down those who wait for rows.
+    Where the system does not allow it, or the program has given way further already, nothing changes.
     """
     if sys.platform == "linux":
-        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), GIVES_WAY)
+        with contextlib.suppress(OSError):
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), GIVES_WAY)
 
 
 def read_bytes(path: Where) -> bytes:

@@ -139,10 +139,8 @@ class ChangeSet:
         """Whether it says what another change set says, if perhaps in another order of its findings."""
         if self.head != other.head or len(self.findings) != len(other.findings):
             return False
-        findings = (changes.findings.sort(pl.all()) for changes in (self, other))
-        return (
-            self.items.equals(other.items) and self.cells.equals(other.cells) and next(findings).equals(next(findings))
-        )
+        ours, theirs = (changes.findings.sort(pl.all()) for changes in (self, other))
+        return self.items.equals(other.items) and self.cells.equals(other.cells) and ours.equals(theirs)
 
     def stopped(self) -> int:
         """How many findings keep something out."""

@@ -102,7 +102,10 @@ def _patient(out: TextIO | None) -> TextIO:
     """Standard output that nobody's leaving disturbs, and no sign that its character set lacks; there may be none."""
     if out is None:
         return Path(os.devnull).open("w", encoding="utf-8")
-    patient = io.BufferedWriter(PatientOutput(out.fileno(), "w", closefd=False))
+    try:
+        patient = io.BufferedWriter(PatientOutput(out.fileno(), "w", closefd=False))
+    except OSError:  # it is no file of the system's, but something that a program has put in its place
+        return out
     codecs.register_error("plainly", _plainly)
     return io.TextIOWrapper(patient, out.encoding, "plainly", line_buffering=out.isatty())
 
