@@ -4,7 +4,7 @@ A parser takes nothing from a file but what parts and encloses cells: delimiters
 cells, one delimiter or line end behind each, and every quote and carriage return, are just the file's bytes, then no
 line was short of a cell (too many are an error by themselves, but in the last line, which is looked at), and no quote
 stands inside a cell; and if there are as many rows as lines, no line end does. That is so of most exports, and takes a
-fraction of the time of looking at every line. Whatever is otherwise leaves the file to ``records``, which names the line.
+fraction of the time of looking at every line. Whatever is otherwise leaves the file to ``records``, which names it.
 """
 
 from __future__ import annotations
