@@ -9,7 +9,9 @@ from neat_delta.catalogue.counting import SAMPLE, filled_values
 from neat_delta.catalogue.settings import FieldSettings, Settings
 from neat_delta.catalogue.typed import typed, typed_rows
 
-CELLS = st.sampled_from(["1.50", "12,5", "7", "-0.125", "1.234", "1.234,50", "", " ", " 3.00 ", "x", "1000"])
+CELLS = st.sampled_from(
+    ["1.50", "12,5", "7", "-0.125", "1.234", "1.234,50", "", " ", " 3.00 ", "x", "1000", "12.500000", "3.0000"]
+)
 
 
 def column(cells):
@@ -29,6 +31,7 @@ def test_what_rules_compute_with_is_what_conditions_see(cells, kind, dice):
     whole, some = typed_rows(catalogue, "net", told), typed_rows(catalogue, "net", told, rows=rows)
 
     if numbers.dtype.is_decimal():
+        assert whole.dtype.scale <= 3
         assert whole.cast(numbers.dtype).equals(numbers)
         assert some.cast(numbers.dtype).equals(numbers.gather(rows))
 

@@ -85,7 +85,8 @@ def _filled(cells: pl.Series) -> pl.Series:
 
 def _decimals(readings: pl.Series, field: str) -> pl.Series:
     """Plain decimal texts as numbers with as many decimals as the longest has, two at least, ``DECIMAL``'s at most."""
-    point = readings.str.find(".", literal=True)
-    longest = (readings.str.len_bytes() - 1 - point).max()
+    # Zeros that end the decimals would take room from what is computed with them.
+    short = readings.str.strip_chars_end("0")
+    longest = (short.str.len_bytes() - 1 - short.str.find(".", literal=True)).max()
     scale = min(DECIMAL.scale, max(2, int(str(longest or 0))))
     return readings.cast(pl.Decimal(38, scale), strict=False).alias(field)
