@@ -72,15 +72,23 @@ def ftp_server(folder: Path, *, tls: Path | None = None, cut: int = 0, most: int
         Handler.dtp_handler = _Cutting
         Handler.use_sendfile = False
     server = FTPServer(("127.0.0.1", 0), Handler)
-    serving = threading.Thread(target=server.serve_forever, kwargs={"timeout": 0.05}, daemon=True)
+    over = threading.Event()
+
+    def serve() -> None:
+        # The thread that waits on the sockets is the one that closes them: from another, it would wait on a closed one.
+        while not over.is_set():
+            server.serve_forever(timeout=0.05, blocking=False)
+        server.close_all()
+
+    serving = threading.Thread(target=serve, daemon=True)
     serving.start()
     scheme, host = ("ftps", "localhost") if tls else ("ftp", "127.0.0.1")
     try:
         yield f"{scheme}://{USER}@{host}:{server.address[1]}"
     finally:
-        server.close_all()
+        over.set()
         serving.join(5)
-        del server
+        del server, serving, serve
         with warnings.catch_warnings():
             # It leaves sockets open where a client hung up in the middle of a handshake.
             warnings.simplefilter("ignore", ResourceWarning)
