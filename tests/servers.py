@@ -41,6 +41,13 @@ class _Cutting(DTPHandler):
             self.close()
 
 
+def _serve(server: FTPServer, over: threading.Event) -> None:
+    # The thread that waits on the sockets is the one that closes them: from another, it would wait on a closed one.
+    while not over.is_set():
+        server.serve_forever(timeout=0.05, blocking=False)
+    server.close_all()
+
+
 @contextmanager
 def ftp_server(folder: Path, *, tls: Path | None = None, cut: int = 0, most: int | None = None) -> Iterator[str]:
     """An FTP server of a folder; ``tls`` is a folder for its certificate, whose maker is put there as ``ca.pem``.
@@ -73,14 +80,7 @@ def ftp_server(folder: Path, *, tls: Path | None = None, cut: int = 0, most: int
         Handler.use_sendfile = False
     server = FTPServer(("127.0.0.1", 0), Handler)
     over = threading.Event()
-
-    def serve() -> None:
-        # The thread that waits on the sockets is the one that closes them: from another, it would wait on a closed one.
-        while not over.is_set():
-            server.serve_forever(timeout=0.05, blocking=False)
-        server.close_all()
-
-    serving = threading.Thread(target=serve, daemon=True)
+    serving = threading.Thread(target=_serve, args=(server, over), daemon=True)
     serving.start()
     scheme, host = ("ftps", "localhost") if tls else ("ftp", "127.0.0.1")
     try:
@@ -88,7 +88,7 @@ def ftp_server(folder: Path, *, tls: Path | None = None, cut: int = 0, most: int
     finally:
         over.set()
         serving.join(5)
-        del server, serving, serve
+        del server
         with warnings.catch_warnings():
             # It leaves sockets open where a client hung up in the middle of a handshake.
             warnings.simplefilter("ignore", ResourceWarning)
