@@ -12,6 +12,7 @@ from neat_delta.catalogue.kinds.numerals import (
     live_number_form,
     read_numbers,
     same_but_for_mark,
+    sheet_number_form,
     write_numbers,
 )
 
@@ -250,7 +251,8 @@ def test_numbers_told_to_be_the_same_without_being_read_are_read_alike(told):
     was = pl.Series([was for was, _, _ in told])
     now = pl.Series([was.replace(".", ",") if kept else other for was, other, kept in told])
 
-    same = same_but_for_mark(now, was)
+    form = live_number_form(was)
+    same = same_but_for_mark(now, sheet_number_form(SheetForm(now, was, None), form), was, form)
 
     if same is not None:
         readings = [read_numbers(cells, NumberForm(mark)) for cells, mark in ((now, None), (was, "."))]

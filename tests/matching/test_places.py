@@ -34,3 +34,11 @@ def test_each_text_is_found_where_it_stands_unless_it_stands_there_twice(case):
     among, asked = case
     found = places(texts(among), texts(asked)).to_list()
     assert found == [among.index(code) if among.count(code) == 1 else None for code in asked]
+
+
+@given(among_and_asked(), st.booleans(), st.booleans())
+def test_among_texts_in_order_each_is_found_where_it_stands(case, long, in_order):
+    among = sorted({*case[0], *(f"é{number:03}" for number in range(600 * long))})
+    asked = sorted({*case[1]} - {None}) if in_order else case[1]
+    found = places(texts(among), texts(asked), ascends=True).to_list()
+    assert found == [among.index(code) if code in among else None for code in asked]

@@ -8,7 +8,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
-from neat_delta.catalogue.counting import filled_values
+from neat_delta.catalogue.counting import ascending, filled_values
 from neat_delta.catalogue.field import Field, field_name
 from neat_delta.errors import Unreadable
 
@@ -134,6 +134,7 @@ class Catalogue:
     unnamed: int = 0
     origin: str | None = None
     _filled: dict[str, pl.Series] = member(default_factory=dict, init=False, compare=False, repr=False)
+    _ascends: dict[str, bool] = member(default_factory=dict, init=False, compare=False, repr=False)
 
     def __len__(self) -> int:
         return len(self.rows)
@@ -181,3 +182,9 @@ class Catalogue:
         if name not in self._filled:
             self._filled[name] = filled_values(self.cells([name])[name])
         return self._filled[name]
+
+    def ascends(self, name: str) -> bool:
+        """Whether the rows are in the order of this field, and no two of them share its text; kept likewise."""
+        if name not in self._ascends:
+            self._ascends[name] = ascending(self.cells([name])[name])
+        return self._ascends[name]

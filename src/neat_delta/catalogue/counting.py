@@ -14,8 +14,21 @@ SAMPLE, MOSTLY_ALONE = 100_000, 0.9
 
 def filled_values(cells: pl.Series) -> pl.Series:
     """The distinct values of a column's filled cells, in no order."""
-    distinct = cells.unique() if len(cells) < SAMPLE else counted(cells.alias("value"))["value"].alias(cells.name)
+    distinct = cells.unique() if len(cells) < SAMPLE else _distinct(cells)
     return distinct.filter(~are_blank(distinct))
+
+
+def _distinct(cells: pl.Series) -> pl.Series:
+    """The distinct values of many cells, in no order."""
+    if _in_order(cells):
+        return cells
+    hashes = cells.hash(seed=1)
+    alone = _alone(hashes)
+    if alone is not None:
+        return pl.concat([cells.filter(alone), cells.filter(~alone).unique()])
+    first = hashes.arg_unique()
+    # That two texts share a hash would show in their hashes of another seed.
+    return cells.gather(first) if len(cells.hash(seed=2).arg_unique()) == len(first) else cells.unique()
 
 
 def counted(cells: pl.Series) -> pl.DataFrame:
@@ -26,21 +39,36 @@ def counted(cells: pl.Series) -> pl.DataFrame:
     """
     if cells.head(TOP).n_unique() <= MOSTLY_ALIKE * TOP:
         return cells.to_frame().group_by("value").agg(pl.len().alias("count"))
-    if ascending(cells.head(TOP)) and ascending(cells):
+    if _in_order(cells):
         return cells.to_frame().with_columns(pl.lit(1, dtype=pl.UInt32).alias("count"))
     hashes = cells.hash(seed=1)
-    some = hashes.gather_every(max(1, len(hashes) // SAMPLE))
-    alone, rest = cells.clear(), pl.DataFrame([cells, hashes.alias("hash")])
-    if some.n_unique() > MOSTLY_ALONE * len(some):
-        order = hashes.sort()
-        shared = order.filter(order == order.shift()).unique()
-        repeated = hashes.is_in(shared.implode())
-        alone, rest = (cells.filter(~repeated), rest.filter(repeated)) if len(shared) else (cells, rest.clear())
+    alone = _alone(hashes)
+    rest = pl.DataFrame([cells, hashes.alias("hash")])
+    rest = rest if alone is None else rest.filter(~alone)
     grouped = rest.group_by("hash").agg(pl.col("value").first(), pl.len().alias("count"))
     if _fingerprints(rest["value"]).sum() != (_fingerprints(grouped["value"]) * grouped["count"]).sum():
         grouped = rest.group_by("value").agg(pl.len().alias("count"))
-    once = alone.to_frame().with_columns(pl.lit(1, dtype=grouped.schema["count"]).alias("count"))
-    return pl.concat([once, grouped.select("value", "count")])
+    grouped = grouped.select("value", "count")
+    if alone is None:
+        return grouped
+    once = cells.filter(alone).to_frame().with_columns(pl.lit(1, dtype=grouped.schema["count"]).alias("count"))
+    return pl.concat([once, grouped])
+
+
+def _alone(hashes: pl.Series) -> pl.Series | None:
+    """Which hashes nobody else has, told by sorting them; ``None`` where a sample of them shows that few have none."""
+    some = hashes.gather_every(max(1, len(hashes) // SAMPLE))
+    if some.n_unique() <= MOSTLY_ALONE * len(some):
+        return None
+    order = hashes.sort()
+    shared = order.filter(order == order.shift()).unique()
+    return (
+        ~hashes.is_in(shared.implode()) if len(shared) else pl.repeat(True, len(hashes), dtype=pl.Boolean, eager=True)
+    )
+
+
+def _in_order(cells: pl.Series) -> bool:
+    return ascending(cells.head(TOP)) and ascending(cells)
 
 
 def ascending(cells: pl.Series) -> bool:

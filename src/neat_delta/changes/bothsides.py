@@ -38,8 +38,9 @@ class BothSides:
     def touched(self) -> pl.DataFrame:
         """The items that are changed or added (key, line, row: in the live export, null for a new one)."""
         items = self.changes.items.filter(pl.col("do").is_in([CHANGE, RECODE, ADD])).select("key", "line")
-        codes = Key(self.changes.head.key, told=True).values(self.live)
-        rows = places(codes, items["key"])
+        key = Key(self.changes.head.key, told=True)
+        codes = key.values(self.live)
+        rows = places(codes, items["key"], ascends=key.ascends(self.live))
         lost = items.filter(rows.is_null())
         if len(lost):  # new ones, and those whose code stands in a newer export twice, where the first one counts
             there = codes.to_frame("key").with_row_index("row").join(lost, on="key", how="semi", maintain_order="left")

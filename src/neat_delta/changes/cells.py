@@ -162,7 +162,8 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
     emptied = blank.filter(~are_blank(blank["was"]))
     sheet_form = kind.sheet_form(SheetForm(texts["edited"], texts["was"], column.edited.form.mark), form)
     # Most numbers of a sheet with the other decimal mark are told to be the same without being read.
-    same = same_but_for_mark(texts["edited"], texts["was"]) if isinstance(kind, Numeric) else None
+    numeric = isinstance(kind, Numeric)
+    same = same_but_for_mark(texts["edited"], sheet_form, texts["was"], form) if numeric else None
     read = texts if same is None else texts.filter(~same)
     read = read.with_columns(reading=kind.read(read["edited"], sheet_form), before=kind.read(read["was"], form))
     unread = read.filter(pl.col("reading").is_null())

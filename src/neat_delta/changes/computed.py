@@ -119,7 +119,7 @@ def _live_cells(live: Catalogue, name: str, rows: pl.Series) -> pl.Series:
 
 def _rows_of(live: Catalogue, sheet: Catalogue, key: Key) -> pl.Series:
     """The live row of each row of the sheet, null where there is none or more than one."""
-    return places(key.values(live), key.values(sheet))
+    return places(key.values(live), key.values(sheet), ascends=key.ascends(live))
 
 
 def _values(

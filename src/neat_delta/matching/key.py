@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue import field_name
+from neat_delta.catalogue.counting import ascending
 from neat_delta.errors import KeyUnclear, WrongChoice
 
 if TYPE_CHECKING:
@@ -51,6 +52,10 @@ class Key:
         if len(self.fields) == 1:
             return cells.to_series()
         return cells.select(pl.concat_str(self.fields, separator=JOINT)).to_series()
+
+    def ascends(self, catalogue: Catalogue) -> bool:
+        """Whether the rows are in the order of their keys, each of which stands there once."""
+        return catalogue.ascends(self.fields[0]) if len(self.fields) == 1 else ascending(self.values(catalogue))
 
 
 def key_parts(keys: pl.Series, names: Sequence[str]) -> pl.DataFrame:

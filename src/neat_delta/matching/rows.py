@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.counting import ascending
 from neat_delta.catalogue.kinds import are_blank
 from neat_delta.matching.key import JOINT, Key, insist_on_key
 from neat_delta.matching.places import all_different, places
@@ -60,12 +59,12 @@ def pair_rows(
     # Parsing costs by the pass rather than by the column, so that the columns to be compared come with the key.
     live.cells([*key.fields, *_likely_to_change(live, edited, key, shared)])
     keys = _keys(live, key, "live")
-    live_blank, live_repeated = keys.filter("blank")["live"], _shared_keys(keys)
+    live_blank, live_repeated = keys.filter("blank")["live"], _shared_keys(keys, ascends=key.ascends(live))
     insist_on_key(live, shared, key, live_blank, live_repeated["live"])
     apart = pl.concat([live_blank, live_repeated["live"]])
     ours, theirs, settled = _settle_equal_lines(live, edited, key, keys.select("live", "key"), apart)
 
-    at = places(ours["key"], theirs["key"])
+    at = places(ours["key"], theirs["key"], ascends=key.ascends(live))
     named = pl.repeat(False, len(ours), dtype=pl.Boolean, eager=True).scatter(at.drop_nulls(), True)
     blank = theirs.filter("blank")["edited"]
     rows = theirs.with_columns(ours["live"].gather(at).alias("live")).filter(~pl.col("blank"))
@@ -96,11 +95,11 @@ def _keys(catalogue: Catalogue, key: Key, position: str, rows: pl.Series | None 
     return pl.DataFrame({position: at.cast(pl.UInt32), "key": values, "blank": blank})
 
 
-def _shared_keys(keys: pl.DataFrame) -> pl.DataFrame:
+def _shared_keys(keys: pl.DataFrame, *, ascends: bool) -> pl.DataFrame:
     """The live rows (live, key) whose filled key stands on other live rows too."""
     values = keys["key"]
     # Most exports come sorted by their key; else counting is still far cheaper than marking.
-    if ascending(values) or values.n_unique() == len(values):
+    if ascends or values.n_unique() == len(values):
         return keys.select("live", "key").clear()
     return keys.filter(~pl.col("blank") & pl.col("key").is_duplicated()).select("live", "key")
 

@@ -6,10 +6,12 @@ where the cell alone decides (12,5 · 1.234,50 · 0,350), and by the rest of the
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 import polars as pl
+
+from neat_delta.catalogue.kinds.kind import has_any
 
 if TYPE_CHECKING:
     from neat_delta.catalogue.kinds.kind import FormSettings, SheetForm
@@ -36,7 +38,8 @@ class NumberForm:
     ``mark``: its decimal mark, ``None`` where it shows none or two. ``decimals``: the number of decimals if all
     values with any have the same; ``bare`` says that whole numbers have none all the same. ``group``: what stands
     between thousands, if anything. ``fine``: whether it has
-    values with three decimals, so that "1.234" may well be a small number.
+    values with three decimals, so that "1.234" may well be a small number. ``simple``: whether all its values are
+    known to be numbers that need no thought.
     """
 
     mark: str | None
@@ -44,33 +47,38 @@ class NumberForm:
     group: str | None = None
     fine: bool = False
     bare: bool = False
+    simple: bool = field(default=False, compare=False)
 
 
 def live_number_form(values: pl.Series, told: FormSettings | None = None) -> NumberForm:
     """The form of a live column, from its distinct filled values and what is told of it."""
-    points, commas = _evidence(values)
+    simple = all_simple(values)
+    points, commas = _evidence(values, simple=simple)
     mark = "," if commas and not points else "."
-    apart = () if all_simple(values) else GROUPS
+    apart = () if simple else GROUPS
     groups = [group for group in apart if group != mark and _has_groups(values, group)]
-    fraction = values.str.extract(r"[" + mark + r"](\d+)$").drop_nulls().str.len_chars().unique()
+    decimals = values.str.extract(rf"[{mark}](\d+)$").str.len_chars()
+    fraction = decimals.drop_nulls().unique()
     settled = None if told is None else told.decimals
     shown = fraction.item() if len(fraction) == 1 else None
     return NumberForm(
         mark,
         decimals=shown if settled is None else settled,
-        bare=settled is None and not values.str.contains(rf"[{mark}]\d+$").all(),
+        bare=settled is None and decimals.has_nulls(),
         group=groups[0] if groups else None,
         fine=3 in fraction,
+        simple=simple,
     )
 
 
 def sheet_number_form(sheet: SheetForm, live_form: NumberForm) -> NumberForm:
     """The form of an edited column: the mark it shows without doubt, else the one that the sheet shows elsewhere."""
-    points, commas = _evidence(sheet.cells)
+    simple = all_simple(sheet.cells)
+    points, commas = _evidence(sheet.cells, simple=simple)
     mark = sheet.mark if not points and not commas else None
     if points != commas:
         mark = "." if points else ","
-    return NumberForm(mark, fine=live_form.fine)
+    return NumberForm(mark, fine=live_form.fine, simple=simple)
 
 
 def read_numbers(cells: pl.Series, form: NumberForm) -> pl.Series:
@@ -147,17 +155,19 @@ def all_simple(cells: pl.Series) -> bool:
     return bool(cells.str.contains(SIMPLE).all())
 
 
-def same_but_for_mark(cells: pl.Series, others: pl.Series) -> pl.Series | None:
+def same_but_for_mark(
+    cells: pl.Series, form: NumberForm, others: pl.Series, their_form: NumberForm
+) -> pl.Series | None:
     """Which cells are another text's number with a comma for its point; ``None`` where one needs any thought."""
-    if not (all_simple(cells) and all_simple(others)):
+    if not (form.simple and their_form.simple):
         return None
     return cells.str.replace(",", ".", literal=True) == others
 
 
-def _evidence(cells: pl.Series) -> tuple[bool, bool]:
+def _evidence(cells: pl.Series, *, simple: bool) -> tuple[bool, bool]:
     """Whether some cell shows without doubt that the point, and that the comma, is the decimal mark."""
-    if all_simple(cells):
-        return tuple(bool(cells.str.contains(mark, literal=True).any()) for mark in ".,")  # type: ignore[return-value]
+    if simple:
+        return has_any(cells, "."), has_any(cells, ",")
     decided = cells.filter(~cells.str.contains(UNDECIDED))
     return tuple(  # type: ignore[return-value]
         bool(decided.str.contains(_DECIMAL.format(mark=mark)).any())
