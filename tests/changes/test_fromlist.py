@@ -50,10 +50,40 @@ def test_a_list_is_matched_on_another_field_and_only_its_matched_columns_count(l
 
 
 def test_a_code_that_several_items_share_finds_none_of_them(listed):
-    changes, seen, _ = listed(rows=[["S-3", "Glove", "3,00", "1"]], columns=COLUMNS, match_on="supplier_code")
+    rows = [["S-1", "Smoker", "7,00", "3"], ["S-3", "Glove", "3,00", "1"]]
 
+    changes, seen, _ = listed(rows=rows, options=Options(remove=9), columns=COLUMNS, match_on="supplier_code")
+
+    # The two items that the row may be seem gone, but neither they nor any other is removed.
     assert changes == {}
-    assert seen.rows_in("new")["key"].to_list() == ["supplier_code S-3"]
+    assert seen.rows_in("refused")["key"].to_list() == ["supplier_code S-3"]
+    assert [say[:60] for say in seen.changes.findings.filter(level="stop")["say"]] == [
+        "several live items have this supplier_code, so none is found",
+        "1 of the sheet's rows cannot be given to an item and may be ",
+    ]
+
+
+def test_a_row_named_by_another_field_becomes_an_item_only_under_a_code_of_ours(listed):
+    told = {"columns": {"No.": "supplier_code", "Article": "name"}, "match_on": "supplier_code"}
+    rows = [["S-8", "Hive tool", "1", "1"], ["S-9", "New", "1", "1"], ["S-1", "Smoker", "1", "1"]]
+
+    changes, seen, _ = listed(rows=rows, options=Options(add=True), remember={"S-9": "N"}, **told)
+
+    assert changes == {("N", "supplier_code"): "S-9", ("N", "name"): "New"}
+    assert seen.changes.keys_to("add")["key"].to_list() == ["N"]
+    assert seen.changes.findings.filter(level="stop").select("check", "value").rows() == [("no code", "S-8")]
+    assert seen.changes.head.counts["refused"] == 1
+
+
+def test_of_rows_out_of_scope_nothing_is_said(listed):
+    options = Options(where="name = 'Smoker'", rescue=True)
+    rows = [["A", "8,00"], ["B", "n/a"], [" c", ""], ["D", "1,00"]]
+
+    changes, seen, _ = listed(["sku", "Net"], rows, options, rules=("price = list.net * 2",))
+
+    assert changes == {("A", "price"): "16.00"}
+    assert seen.changes.findings["key"].to_list() == ["A"]
+    assert seen.outside == 3
 
 
 def test_values_are_computed_from_the_list_and_the_live_item(listed):
@@ -124,6 +154,10 @@ def test_aliases_match_and_a_column_can_be_left_out_by_its_own_name(listed):
         ({"match_on": "gtin"}, "no such field of live.csv"),
         ({"columns": {"No.": "sku"}, "assume": {"rom": "x"}}, "--assume rom=x: there is no such field. Nearest: room."),
         ({"columns": {"No.": "sku"}, "rules": ("price = list.net",)}, "there is no list.net"),
+        (
+            {"columns": {"No.": "sku"}, "rules": ("price = list.article * 2",)},
+            "Here list.article holds text.",
+        ),
         ({"columns": {**COLUMNS, "Article": "sku"}, "rules": ("price = cost",)}, "cost may be live.cost or list.cost"),
     ],
 )

@@ -20,6 +20,7 @@ def cell(name, value, at=8):
     [
         (cell("price", "288.00"), ["tenfold"]),
         (cell("price", "2900"), ["tenfold"]),
+        (cell("price", "3599.95"), ["tenfold"]),
         (cell("price", "2.88"), ["below cost", "tenfold"]),
         (cell("price", "14.00"), ["below cost"]),
         (cell("cost", "29.00"), ["below cost"]),

@@ -80,3 +80,11 @@ def test_no_column_named_as_the_code_is_a_question_with_candidates(tmp_path):
         choose_key(ours, match_columns(ours, theirs).shared)
     with pytest.raises(WrongChoice, match="no such column"):
         choose_key(ours, ("ref", "n"), ["sku"])
+
+
+def test_a_list_without_our_code_column_is_told_how_to_name_it(tmp_path):
+    live = write_table(tmp_path / "live.csv", [["SKU", "pack", "maker no"], ["A", "6", "m1"], ["B", "6", ""]])
+    ours, theirs = read_both(live, write_table(tmp_path / "list.csv", [["maker no", "pack"], ["m1", "7"]]))
+
+    with pytest.raises(KeyUnclear, match=r'--match "COLUMN=SKU".*--match-on maker_no'):
+        choose_key(ours, match_columns(ours, theirs).shared)

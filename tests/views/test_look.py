@@ -58,6 +58,14 @@ def test_a_cell_that_is_filled_or_emptied_has_no_difference():
     assert difference({"was": None, "now": "3", "before": None, "after": "3"}, ".") == ("", "", "")
 
 
+def test_a_difference_of_numbers_as_long_as_anybody_writes_them_is_told():
+    cell = {"was": "0." + "0" * 40 + "1", "now": "9" * 26, "before": "0." + "0" * 40 + "1", "after": "9" * 26}
+
+    direction, amount, share = difference(cell, ".")
+
+    assert (direction, amount, len(share)) == ("up", "9" * 25 + "8." + "9" * 41, 96)
+
+
 def test_numbers_line_up_on_their_decimal_mark():
     assert flush(["1.25", "8", "0.150", ""]) == ["1.25 ", "8    ", "0.150", "     "]
     assert [number.find(".") for number in flush(["1.25", "10.5", "0.150"])] == [2, 2, 2]

@@ -55,8 +55,8 @@ class Options:
     empty where they are blank; ``rescue`` gives rows with a damaged code to the one item they can be. Only items for
     which the condition ``where`` holds and whose codes stand in the file ``items`` take part. ``add`` takes new rows
     in, ``remove`` is how many gone items may be removed; ``accepted`` are code changes (of old, new) to be seen as
-    such. ``likeliest`` looks for the items that new rows may be; ``named_by`` is the field by which a list names them,
-    if not the key.
+    such. ``nameless`` counts rows that may be any of several items. ``likeliest`` looks for the items that new rows may
+    be; ``named_by`` is the field by which a list names them, if not the key.
     """
 
     key: Sequence[str] = ()
@@ -69,6 +69,7 @@ class Options:
     add: bool = False
     remove: int | None = None
     accepted: pl.DataFrame | None = None
+    nameless: int = 0
     likeliest: bool = False
     named_by: str | None = None
     settled: Settings = field(default_factory=Settings)
@@ -166,7 +167,9 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     _check_kinds(options, matched)
     scope = scope_of(live, key, options.where, options.items, options.settled)
     outside = scope.outside(edited, key)
-    edited = replace(edited, rows=edited.rows.without(outside)) if len(outside) else edited
+    if len(outside):
+        edited = replace(edited, rows=edited.rows.without(outside))
+        rescues = about_rows_of(edited, rescues)
     pairing = pair_rows(live, edited, key, matched.shared, matched.signed)
     pairing = replace(pairing, gone=scope.of_live(pairing.gone))
 
@@ -204,7 +207,7 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     if options.remove is not None:
         rows = pairing.gone.filter(~pairing.gone.is_in(damaged["live"].implode()))
         gone = tell_rows(live, key, rows).with_columns(row=rows)
-        nameless = len(edited.bad) + len(pairing.blank)
+        nameless = len(edited.bad) + len(pairing.blank) + options.nameless
         changes = with_removals(changes, live, key, gone, options.remove, nameless, options.settled)
     seen = Comparison(
         changes=changes,
@@ -231,6 +234,11 @@ def with_rescues(live: Catalogue, edited: Catalogue, key: Key, options: Options)
     if pairs.is_empty():
         return edited, no_findings()
     return with_codes_of(live, edited, key, pairs), rescued(live, edited, key, pairs)
+
+
+def about_rows_of(sheet: Catalogue, findings: pl.DataFrame) -> pl.DataFrame:
+    """The findings but for those on lines that are none of the sheet's, such as rows of items outside the scope."""
+    return findings.filter(pl.col("line").is_null() | pl.col("line").is_in(sheet.rows.line.implode()))
 
 
 def tell_rows(catalogue: Catalogue, key: Key, rows: pl.Series) -> pl.DataFrame:

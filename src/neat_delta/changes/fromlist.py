@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changes.changeset import findings_frame
-from neat_delta.changes.compare import Comparison, Options, compare, held_back, with_rescues
+from neat_delta.changes.compare import Comparison, Options, about_rows_of, compare, held_back, with_rescues
 from neat_delta.changes.computed import about_changes, with_computed
 from neat_delta.changes.rules import LIVE, Rule, parse_rule
 from neat_delta.matching import Key, choose_key
@@ -70,12 +70,15 @@ def _compared(live: Catalogue, ours: Catalogue, listed: ListSettings, options: O
         return compare(live, without_fields(ours, listed.leave_out), options, voice)
     known = live.names if listed.match_on else [name for name in live.names if name in ours.names]
     key = choose_key(live, known, options.key or options.settled.key)
-    ours = with_our_codes(ours, live, key, listed)
+    ours, nameless = with_our_codes(ours, live, key, listed, for_new=options.add)
+    about = _about_nameless(ours, key, listed.match_on or "", nameless, added=options.add)
     # Rules must know which item a row is about, so damaged codes are made good before them.
     ours, rescues = with_rescues(live, ours, key, options)
-    options = replace(options, key=key.fields, rescue=False)
+    about = pl.concat([rescues, about])
+    options = replace(options, key=key.fields, rescue=False, nameless=int(nameless["several"].sum()))
     if not (rules or rules_new):
-        return held_back(compare(live, without_fields(ours, listed.leave_out), options, voice), rescues)
+        seen = compare(live, without_fields(ours, listed.leave_out), options, voice)
+        return held_back(seen, about_rows_of(seen.edited, about))
     voice.step("working out the rules")
     _parse_what_rules_need(live, key, [*rules, *rules_new], options)
     for_new = rules_new if options.add else None
@@ -84,4 +87,20 @@ def _compared(live: Catalogue, ours: Catalogue, listed: ListSettings, options: O
     computed_fields = {rule.field for rule in (*rules, *rules_new)}
     computed = without_fields(computed, [name for name in listed.leave_out if name not in computed_fields])
     seen = compare(live, computed, replace(options, emptied=emptied), voice)
-    return held_back(seen, pl.concat([rescues, about_changes(findings, seen.changes)]))
+    about = pl.concat([about, about_changes(findings, seen.changes)])
+    return held_back(seen, about_rows_of(seen.edited, about))
+
+
+def _about_nameless(ours: Catalogue, key: Key, on: str, nameless: pl.DataFrame, *, added: bool) -> pl.DataFrame:
+    """Findings on the rows that several items may be, and on those that would become items without a code of ours."""
+    several = f"several live items have this {on}, so none is found by it; give it to one with --remember THEIRS=OURS"
+    new = f"no item has this {on}, and a new one needs a code of ours; give it one with --remember THEIRS=OURS"
+    stopped = nameless if added else nameless.filter("several")
+    return findings_frame(
+        "no code",
+        "stop",
+        key=key.values(ours, stopped["row"]),
+        line=ours.rows.line.gather(stopped["row"]),
+        value=stopped["on"],
+        say=stopped.select(pl.when("several").then(pl.lit(several)).otherwise(pl.lit(new))).to_series(),
+    )

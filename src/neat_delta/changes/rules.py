@@ -205,5 +205,12 @@ def compute(rule: Rule, values: pl.DataFrame) -> pl.Series:
     try:
         found = values.select(value.alias(rule.field)).to_series()
     except pl.exceptions.PolarsError as error:
-        raise WrongChoice(f"the rule {rule.text!r}: {str(error).splitlines()[0]}", remedy=EXAMPLES) from error
+        said = ", ".join(f"{name} holds {_held(values[name].dtype)}" for name in dict.fromkeys(rule.names))
+        remedy = f"Here {said}. {EXAMPLES}" if said else EXAMPLES
+        raise WrongChoice(f"the rule {rule.text!r}: {str(error).splitlines()[0]}", remedy=remedy) from error
     return found.new_from_index(0, len(values)) if len(found) == 1 != len(values) else found
+
+
+def _held(type_of: pl.DataType) -> str:
+    """What a typed column holds, for people."""
+    return "numbers" if type_of.is_decimal() else "flags" if type_of == pl.Int8 else "text"

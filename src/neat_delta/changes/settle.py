@@ -124,10 +124,10 @@ def _rounded(ours: str | None, there: str | None) -> str | None:
         return None
     try:
         wanted, got = (Decimal(text.replace(",", ".")) for text in (ours, there))
-    except InvalidOperation:
+        exponent = got.as_tuple().exponent
+        places = Decimal(1).scaleb(int(exponent)) if isinstance(exponent, int) else Decimal(1)
+        if wanted.quantize(places, ROUND_HALF_UP) == got:
+            return "rounded"
+        return "cut off behind the mark" if abs(wanted) > abs(got) and abs(wanted - got) < places else None
+    except InvalidOperation:  # one of them is no number, or has more digits than any that a shop would round
         return None
-    exponent = got.as_tuple().exponent
-    places = Decimal(1).scaleb(int(exponent)) if isinstance(exponent, int) else Decimal(1)
-    if wanted.quantize(places, ROUND_HALF_UP) == got:
-        return "rounded"
-    return "cut off behind the mark" if abs(wanted) > abs(got) and abs(wanted - got) < places else None

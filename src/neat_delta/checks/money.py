@@ -20,9 +20,9 @@ if TYPE_CHECKING:
     from neat_delta.checks.check import Trial
 
 WAS, NOW = pl.col("was"), pl.col("now")
-# A decimal mark lost or a digit too many moves a number tenfold, or a hundredfold; the price may have moved besides.
-SLIPS = (10, 100, 1000)
-ABOUT = 0.15
+# A decimal mark lost or a digit too many moves a number tenfold, or a hundredfold; the price may have moved besides, by
+# the share that stands here. The larger the slip, the less else there is that it might be.
+SLIPS = {10: 0.15, 100: 0.3, 1000: 0.3}
 # An item stands out if so many of its group, and so large a share, moved otherwise.
 FEWEST_ALIKE, SHARE_ALIKE = 8, 0.8
 FEW_CHANGES = 50
@@ -45,7 +45,7 @@ def zero_price(trial: Trial) -> pl.DataFrame:
 def tenfold(trial: Trial) -> pl.DataFrame:
     """An amount of money is about ten, a hundred or a thousand times what it was, or such a part of it."""
     ratio = (NOW.cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
-    near = [((ratio / step - 1).abs() < ABOUT) | ((ratio * step - 1).abs() < ABOUT) for step in SLIPS]
+    near = [((times / step - 1).abs() < about) for step, about in SLIPS.items() for times in (ratio, 1 / ratio)]
     say = "this is about ten or a hundred times more, or less, than it was: is the decimal mark in its place?"
     return _each(trial, _money(trial), (WAS > 0) & (NOW > 0) & pl.any_horizontal(near), "tenfold", say)
 

@@ -9,6 +9,7 @@ import polars as pl
 
 from neat_delta.catalogue import field_name
 from neat_delta.catalogue.counting import ascending
+from neat_delta.catalogue.kinds import are_blank
 from neat_delta.errors import KeyUnclear, WrongChoice
 
 if TYPE_CHECKING:
@@ -37,6 +38,9 @@ ALIASES = (
     "stock_code",
     "code",
 )
+
+# A field of which so many values differ may name items, though one or two of them are shared by mistake.
+MOSTLY = 0.9
 
 
 @dataclass(frozen=True)
@@ -79,7 +83,7 @@ def choose_key(live: Catalogue, shared: Sequence[str], told: Sequence[str] = ())
         raise KeyUnclear(
             "no column of both files is named as the item code",
             file=live.source.path,
-            remedy=_question(live, shared),
+            remedy=_other_column(live, shared) + _question(live, shared),
         )
     return Key((named,), told=False)
 
@@ -118,6 +122,21 @@ def _told_key(live: Catalogue, shared: Sequence[str], told: Sequence[str]) -> tu
     if len(set(names)) < len(names):
         raise WrongChoice(f"--key names {names[0]} twice", remedy="Name each key field once.")
     return names
+
+
+def _other_column(live: Catalogue, shared: Sequence[str]) -> str:
+    """How to say that a column under another name holds the item codes, or that another field names the items."""
+    named = next((field for alias in ALIASES for field in live.fields if field.name == alias), None)
+    if named is None:
+        return ""
+    said = f'If the other file has them under another name, say --match "COLUMN={named.column}". '
+    naming = [name for name in shared if _differ_where_filled(live.cells([name])[name])]
+    return said + (f"If it names items by another field, say so, as with --match-on {naming[0]}. " if naming else "")
+
+
+def _differ_where_filled(values: pl.Series) -> bool:
+    filled = values.filter(~are_blank(values))
+    return len(filled) > 0 and filled.n_unique() >= MOSTLY * len(filled)
 
 
 def _question(live: Catalogue, shared: Sequence[str]) -> str:

@@ -78,36 +78,57 @@ def column_matches(sheet: Catalogue, ours: Catalogue, live: Catalogue) -> list[C
     ]
 
 
-def with_our_codes(sheet: Catalogue, live: Catalogue, key: Key, listed: ListSettings) -> Catalogue:
+# Rows of a list that no single live item belongs to: the row, what it calls itself, whether several items have that.
+NAMELESS = {"row": pl.UInt32, "on": pl.String, "several": pl.Boolean}
+
+
+def with_our_codes(
+    sheet: Catalogue, live: Catalogue, key: Key, listed: ListSettings, *, for_new: bool = False
+) -> tuple[Catalogue, pl.DataFrame]:
     """A list whose rows get our codes: by remembered answers, and by another field that names items as well.
 
-    A row whose field no live item has, or several have, gets no code of ours; it is named by that field instead.
+    A row whose field no live item has, or several have, gets no code of ours; it is named by that field instead, and
+    told besides (frame ``NAMELESS``). ``for_new`` keeps that field for rows that get a code which no item has.
 
     Raises:
         WrongChoice: the field is in one of the files only, or the key has several parts.
     """
     if listed.match_on:
-        return _keyed_by(sheet, live, key, listed.match_on, listed.remember)
+        return _keyed_by(sheet, live, key, listed.match_on, listed.remember, for_new=for_new)
+    none = pl.DataFrame(schema=NAMELESS)
     if not listed.remember:
-        return sheet
+        return sheet, none
     (name,) = _single(key, "--remember")
     codes = sheet.cells([name])[name]
-    return _with_column(sheet, live, name, codes.replace(dict(listed.remember)))
+    return _with_column(sheet, live, name, codes.replace(dict(listed.remember))), none
 
 
-def _keyed_by(sheet: Catalogue, live: Catalogue, key: Key, on: str, remembered: Mapping[str, str]) -> Catalogue:
+def _keyed_by(
+    sheet: Catalogue, live: Catalogue, key: Key, on: str, remembered: Mapping[str, str], *, for_new: bool
+) -> tuple[Catalogue, pl.DataFrame]:
     (name,) = _single(key, "--match-on")
     for catalogue in (live, sheet):
         _insist_on(on, catalogue.names, f"--match-on {on}", f"field of {catalogue.source.name}")
     known = live.cells([name, on]).select(code=name, on=pl.col(on).str.strip_chars())
-    known = known.filter(pl.col("on") != "").unique("on", keep="none")
+    known = known.filter(pl.col("on") != "")
     values = sheet.cells([on])[on].str.strip_chars()
-    found = values.to_frame("on").join(known, on="on", how="left", maintain_order="left")
+    found = values.to_frame("on").join(known.unique("on", keep="none"), on="on", how="left", maintain_order="left")
     unknown = pl.when(pl.col("on") == "").then(pl.lit("")).otherwise(pl.format("{} {}", pl.lit(on), "on"))
     told = pl.col("on").replace_strict(dict(remembered), default=None, return_dtype=pl.String)
-    codes = found.select(pl.coalesce(told, "code", unknown)).to_series()
+    found = found.with_row_index("row").with_columns(code=pl.coalesce(told, "code"))
+    codes = found.select(pl.coalesce("code", unknown)).to_series()
+    nameless = found.filter(pl.col("code").is_null() & (pl.col("on") != ""))
+    nameless = nameless.select("row", "on", several=pl.col("on").is_in(known["on"].implode()))
     # The field has done its work of naming the item; as it is equal there is nothing to compare in it.
-    return _with_column(replace(sheet, fields=tuple(f for f in sheet.fields if f.name != on)), live, name, codes)
+    ours = _with_column(replace(sheet, fields=tuple(f for f in sheet.fields if f.name != on)), live, name, codes)
+    return (_with_column(ours, live, on, _of_items(live, name, on, codes, values)) if for_new else ours), nameless
+
+
+def _of_items(live: Catalogue, name: str, field: str, codes: pl.Series, values: pl.Series) -> pl.Series:
+    """A field as the live items with these codes have it, and these values for codes that no item has."""
+    items = live.cells([name, field]).select(code=name, there=field).unique("code", keep="first")
+    found = codes.to_frame("code").join(items, on="code", how="left", maintain_order="left")
+    return found.select(pl.coalesce("there", values)).to_series()
 
 
 def _in_our_values(sheet: Catalogue, name: str, values: Mapping[str, str], separator: str | None) -> pl.Series:

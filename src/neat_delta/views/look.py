@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import unicodedata
-from decimal import ROUND_HALF_UP, Decimal
+from decimal import ROUND_HALF_UP, Decimal, localcontext
 from typing import TYPE_CHECKING
 
 from rich.cells import cell_len
@@ -18,6 +18,8 @@ BLUE, VERMILLION, GREEN = "#0072B2", "#D55E00", "#009E73"
 UP, DOWN = "▲", "▼"
 NOTHING = "–"
 TENTH = Decimal("0.1")
+# As many digits of a difference are exact as any two numbers that people write have between them.
+DIGITS = 100
 WIDEST = 1_000
 CUT = "…"
 # Grey by every terminal's own palette, so that it is readable on light and dark ground, with 16 colours too.
@@ -112,8 +114,9 @@ def difference(cell: Mapping[str, str | None], mark: str | None) -> tuple[str, s
         return "", "", ""
     was, now = Decimal(before), Decimal(after)
     decimals = max(_decimals(cell["was"], mark), _decimals(cell["now"], mark))
-    amount = f"{abs(now - was):.{decimals}f}".replace(".", mark or ".")
-    share = f"{((now - was) / abs(was) * 100).quantize(TENTH, ROUND_HALF_UP):+,f} %" if was else ""
+    with localcontext(prec=DIGITS, rounding=ROUND_HALF_UP):
+        amount = f"{abs(now - was):.{decimals}f}".replace(".", mark or ".")
+        share = f"{(now - was) / abs(was) * 100:+,.1f} %" if was else ""
     return ("up" if now > was else "down"), amount, share
 
 

@@ -27,6 +27,8 @@ UNDECIDED = r"^[+-]?[1-9]\d{0,2}[.,]\d{3}$"
 _DECIMAL = r"^[+-]?(0|[1-9]\d*)?{mark}\d+$"
 SPACE = "[ \u00a0\u202f]"
 APOSTROPHES = "['\u2019]"
+# What is reckoned with is exact; no price, stock or measure has more digits before its mark than that has room for.
+MOST_DIGITS = 26
 # What may stand between thousands besides the other decimal mark.
 GROUPS = (",", ".", " ", "\u00a0", "\u202f", "'", "\u2019")
 
@@ -82,7 +84,15 @@ def sheet_number_form(sheet: SheetForm, live_form: NumberForm) -> NumberForm:
 
 
 def read_numbers(cells: pl.Series, form: NumberForm) -> pl.Series:
-    """Readings of cells; null where a cell is no number, or cannot be told from another one."""
+    """Readings of cells; null where a cell is no number, has too many digits, or cannot be told from another one."""
+    readings = _readings(cells, form)
+    if _longest(readings) <= MOST_DIGITS:
+        return readings
+    too_many = readings.str.contains(rf"^-?\d{{{MOST_DIGITS + 1}}}")
+    return readings.to_frame("n").select(pl.when(~too_many).then("n")).to_series().alias(readings.name)
+
+
+def _readings(cells: pl.Series, form: NumberForm) -> pl.Series:
     if all_simple(cells) or (form.mark == "," and bool(cells.str.contains(SIMPLE_WITH_COMMA).all())):
         return cells.to_frame("c").select(_trimmed(pl.col("c").str.replace(",", ".", literal=True))).to_series()
     text = pl.col("c").str.strip_chars(" \t\u00a0\u202f")
@@ -152,7 +162,11 @@ def _trimmed(full: pl.Expr) -> pl.Expr:
 
 def all_simple(cells: pl.Series) -> bool:
     """Whether all cells are numbers that need no thought; one pattern instead of a dozen."""
-    return bool(cells.str.contains(SIMPLE).all())
+    return bool(cells.str.contains(SIMPLE).all()) and _longest(cells) <= MOST_DIGITS
+
+
+def _longest(cells: pl.Series) -> int:
+    return int(cells.str.len_bytes().max() or 0)  # type: ignore[arg-type]
 
 
 def same_but_for_mark(
