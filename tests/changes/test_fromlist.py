@@ -63,6 +63,16 @@ def test_a_code_that_several_items_share_finds_none_of_them(listed):
     ]
 
 
+def test_an_item_that_a_list_has_no_name_for_is_not_gone_from_it(listed):
+    live = [*LIVE, ["E", " ", "Own make", "9.00", "4.00", "1", "barn"]]
+    rows = [["S-1", "", "", ""], ["S-3", "", "", ""]]
+    told = {"columns": COLUMNS, "match_on": "supplier_code", "remember": {"S-3": "C"}}
+
+    _, seen, _ = listed(rows=rows, options=Options(remove=2), live=live, **told)
+
+    assert seen.changes.keys_to("remove")["key"].to_list() == ["B", "D"]
+
+
 def test_a_row_named_by_another_field_becomes_an_item_only_under_a_code_of_ours(listed):
     told = {"columns": {"No.": "supplier_code", "Article": "name"}, "match_on": "supplier_code"}
     rows = [["S-8", "Hive tool", "1", "1"], ["S-9", "New", "1", "1"], ["S-1", "Smoker", "1", "1"]]

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue import field_name
-from neat_delta.catalogue.kinds import kinds
+from neat_delta.catalogue.kinds import are_blank, kinds
 from neat_delta.catalogue.settings import CLEAR, Settings
 from neat_delta.changes.cells import CellChanges, Rules, compare_cells
 from neat_delta.changes.changeset import (
@@ -206,6 +206,9 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     changes = with_codes(changes, live, key, names, to)
     if options.remove is not None:
         rows = pairing.gone.filter(~pairing.gone.is_in(damaged["live"].implode()))
+        if options.named_by:
+            # Without a value there a list could not name the item if it had it.
+            rows = rows.filter(~are_blank(live.cells([options.named_by], rows).to_series()))
         gone = tell_rows(live, key, rows).with_columns(row=rows)
         nameless = len(edited.bad) + len(pairing.blank) + options.nameless
         changes = with_removals(changes, live, key, gone, options.remove, nameless, options.settled)

@@ -123,7 +123,9 @@ def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
         said = f"{several(counts[OUTSIDE], 'row')} of items that were not chosen, left out"
         yield from sentence(OUTSIDE, said, shown.width)
     known = counts["changed"] + counts["same"] + counts["refused"]
-    if counts["new"] > max(SOME_ROWS, STRANGE * known):
+    # Damaged codes are the right ones, and have a finding each that says what to do.
+    damaged = seen.changes.findings.filter(check="damaged code")["line"].n_unique()
+    if counts["new"] - damaged > max(SOME_ROWS, STRANGE * known):
         some = f"only {count(known)}" if known else "none"
         said = (
             f"the live export knows {some} of these codes: is this the right file? "
