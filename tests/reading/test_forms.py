@@ -122,6 +122,13 @@ def test_rows_of_a_sheet_know_their_row_number(tmp_path):
     assert read_catalogue(tmp_path / "b.xlsx").rows.line.to_list() == [3, 5]
 
 
+def test_empty_rows_between_a_title_and_the_table_do_not_make_the_title_a_header(tmp_path):
+    rows = [["Title"], *[[]] * 9, ITEMS[0], [], ITEMS[1], []]
+    (tmp_path / "b.xlsx").write_bytes(workbook(("Items", rows)))
+
+    assert read_catalogue(tmp_path / "b.xlsx").form.header_line == 11
+
+
 def test_what_is_told_is_taken(tmp_path):
     path = tmp_path / "odd.csv"
     path.write_bytes("1;2\nskü,x;n\nA,1;b\n".encode("latin-1"))
@@ -137,6 +144,16 @@ def test_what_is_told_is_taken(tmp_path):
     assert rows(read_catalogue(tmp_path / "b.xlsx", told=Told(sheet="2"))) == TABLE
     with pytest.raises(Unreadable, match="Its sheets: One, Two"):
         read_catalogue(tmp_path / "b.xlsx", told=Told(sheet="Three"))
+
+
+@pytest.mark.parametrize("line", [2, 4, 900])
+def test_a_header_that_is_told_to_stand_where_no_row_begins_is_refused(tmp_path, line):
+    (tmp_path / "a.csv").write_text('sku,n\n\nA,"1\n2"\n')
+    (tmp_path / "a.xlsx").write_bytes(workbook(("One", [["sku", "n"]])))
+
+    for name in ("a.csv", "a.xlsx"):
+        with pytest.raises(Unreadable, match=f"no row begins on line {line}"):
+            read_catalogue(tmp_path / name, told=Told(header_line=line))
 
 
 def test_json_numbers_keep_their_digits_and_bad_lines_are_named(tmp_path):

@@ -85,6 +85,7 @@ def _as_dict(
         "sha256": catalogue.source.sha256,
         "rows": len(catalogue),
         "form": asdict(catalogue.form),
+        "unnamed": catalogue.unnamed,
         "key": asdict(keys),
         "columns": [
             {

@@ -41,7 +41,8 @@ def sniff(utf8: bytes, told: Told = NOTHING_TOLD) -> Dialect:
     """Judge a delimited file by its first 64 KiB: the delimiter that cuts most rows into the same number of cells.
 
     Where two delimiters do equally well, the one that gives more columns wins. The header is the first row that is
-    nearly as wide as the others; lines above it are titles and comments. What is told is taken as it is.
+    nearly as wide as the others; lines above it are titles and comments. What is told is taken as it is, but for a line
+    on which no row begins.
     """
     sample = utf8[:SAMPLE_BYTES].decode(errors="ignore")
     if len(utf8) > SAMPLE_BYTES:
@@ -50,7 +51,7 @@ def sniff(utf8: bytes, told: Told = NOTHING_TOLD) -> Dialect:
     rows = _rows(sample, best)
     at = header_at([row for _, row in rows])
     if told.header_line:
-        at = next((at for at, (line, _) in enumerate(rows) if line >= told.header_line), at)
+        at = next((at for at, (line, _) in enumerate(rows) if line == told.header_line), at)
     line, header = rows[at] if rows else (1, [])
     plain = not any(sign in cell for _, row in rows for cell in row for sign in '"\n')
     if told.header_line == 0:
@@ -62,14 +63,10 @@ def sniff(utf8: bytes, told: Told = NOTHING_TOLD) -> Dialect:
 
 def header_at(rows: Sequence[Sequence[str]]) -> int:
     """The position of the header among the first rows: the first that is nearly as full as most are wide."""
-    widths = Counter(sum(bool(cell.strip()) for cell in row) for row in rows[:SAMPLE_ROWS])
-    usual = widths.most_common(1)[0][0] if widths else 0
-    full = (
-        at
-        for at, row in enumerate(rows[:SAMPLE_ROWS])
-        if sum(bool(cell.strip()) for cell in row) >= max(1, usual * FULL_ENOUGH)
-    )
-    return next(full, 0)
+    widths = [sum(bool(cell.strip()) for cell in row) for row in rows[:SAMPLE_ROWS]]
+    usual = Counter(filter(None, widths)).most_common(1)
+    least = usual[0][0] * FULL_ENOUGH if usual else 0
+    return next((at for at, width in enumerate(widths) if width and width >= least), 0)
 
 
 def _numbered(width: int) -> tuple[str, ...]:

@@ -132,6 +132,7 @@ def _open(path: Where, begun: Begun, told: Told = NOTHING_TOLD) -> _Opened:
     if content.inner[:SAMPLE_BYTES].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
         from neat_delta.reading.xml import read_xml
 
+        _insist_on_no_header(told, path)
         return _Opened(path, content, read_xml(content.inner, path), told)
     text = _with_line_feeds(decode(content.inner, told.charset))
     if not text.utf8 or text.utf8.isspace():
@@ -141,8 +142,27 @@ def _open(path: Where, begun: Begun, told: Told = NOTHING_TOLD) -> _Opened:
     if text.utf8[:SAMPLE_BYTES].lstrip()[:2] == b'{"':
         from neat_delta.reading.jsonlines import read_json_lines
 
+        _insist_on_no_header(told, path)
         return _Opened(path, content, read_json_lines(text.utf8.decode(), path), told)
-    return _Opened(path, content, _Delimited(text, sniff(text.utf8, told)), told)
+    dialect = sniff(text.utf8, told)
+    if told.header_line and dialect.header_line != told.header_line:
+        raise _no_header_there(path, told.header_line)
+    return _Opened(path, content, _Delimited(text, dialect), told)
+
+
+def _insist_on_no_header(told: Told, path: Where) -> None:
+    if told.header_line is not None:
+        raise Unreadable(
+            "each item names its values, so no line is a header", file=path, remedy="Leave --header-line out."
+        )
+
+
+def _no_header_there(path: Where, line: int) -> Unreadable:
+    return Unreadable(
+        f"no row begins on line {line}, so it cannot be the header",
+        file=path,
+        remedy=f"Say the line of the column names with --header-line; they stand among the first {SAMPLE_ROWS} rows.",
+    )
 
 
 def _alike(one: _Opened, other: _Opened) -> bool:
@@ -171,6 +191,8 @@ def _from_sheet(source: Source, sheet: Sheet, told: Told) -> Catalogue:
     at = header_at([sheet.row(at) for at in range(min(len(sheet), SAMPLE_ROWS))])
     if told.header_line is not None:
         at = told.header_line - 1
+        if not -1 <= at < len(sheet):
+            raise _no_header_there(source.path, told.header_line)
     if not sheet.columns or at >= len(sheet):
         raise Unreadable("the sheet holds no table", file=source.path, remedy="Name another with --sheet.")
     header = sheet.row(at) if at >= 0 else [f"column_{number}" for number in range(1, len(sheet.columns) + 1)]

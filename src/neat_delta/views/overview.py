@@ -45,6 +45,8 @@ def overview(
         charset = charset_name(catalogue.form.charset)
         said = f"{charset} is a guess where a file is no UTF-8; if accents look wrong, say --encoding"
         yield from sentence("", said, width)
+    if catalogue.unnamed:
+        yield from sentence("left out", f"{several(catalogue.unnamed, 'column')} without a name", width, "warn")
     yield from keys_view(keys, width)
     yield from no_data_view(catalogue, width)
     if settled.path:
