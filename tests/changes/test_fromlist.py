@@ -136,6 +136,13 @@ def test_thousands_and_decimals_of_computed_numbers_are_not_confused(listed):
     assert changes[("B", "price")] == "125.00"
 
 
+def test_a_column_without_any_value_gives_nothing_on_each_row(listed):
+    changes, seen, _ = listed(["sku", "Net"], [["A", ""], ["B", " "]], rules=("price = round(list.net * 2, 2)",))
+
+    assert changes == {}
+    assert seen.changes.findings.filter(check="rule", level="stop")["key"].to_list() == ["A", "B"]
+
+
 def test_constants_and_answers_given_before(listed):
     told = {"columns": {"No.": "sku", "On hand": "stock"}, "assume": {"room": "barn"}}
 

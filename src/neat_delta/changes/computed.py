@@ -61,6 +61,7 @@ def with_computed(
     meant = {rule: sides_of(rule, live.names, sheet.names if listed else (), list(settled.rates)) for rule in every}
     read = [column for names in meant.values() for column in names.values()]
     values = _values(live, sheet, rows, read, settled)
+    empty = {name for name in values.columns if values[name].null_count() == len(values)}
     known = rows.is_not_null()
     groups = [(known, one_each(rules), WHY_NOTHING)]
     if for_new is not None:
@@ -73,7 +74,11 @@ def with_computed(
         part = values if len(at) == len(sheet) else values.select(pl.all().gather(at))
         for rule in of_field.values():
             names = meant[rule]
-            found = compute(rule, part.with_columns(pl.col(column).alias(name) for name, column in names.items()))
+            if not rule.heeds_blanks and not empty.isdisjoint(names.values()):
+                # A column without any value does not show what it holds, so its type goes together with nothing.
+                found = pl.repeat(None, len(part), dtype=pl.String, eager=True)
+            else:
+                found = compute(rule, part.with_columns(pl.col(column).alias(name) for name, column in names.items()))
             text = _written(found, live, rule, settled, sheet.form.mark)
             stays = _live_cells(live, rule.field, rows.gather(at))
             # What comes out just as it is needs no word.
