@@ -110,8 +110,8 @@ def test_the_update_makes_the_edited_catalogue_and_the_undo_the_live_one(shop, l
 
 
 @LAWS
-@given(shops(), st.data(), form)
-def test_items_come_and_go_as_the_sheet_says_and_come_back(shop, data, live_form):
+@given(shops(), st.data(), form, st.sampled_from(WAYS))
+def test_items_come_and_go_as_the_sheet_says_and_come_back(shop, data, live_form, way):
     live, edited, _, _ = shop
     kept = data.draw(st.lists(st.booleans(), min_size=len(live) - 1, max_size=len(live) - 1))
     new = data.draw(st.dictionaries(st.text("XYZ'", min_size=1, max_size=3), st.lists(cell, min_size=4, max_size=4)))
@@ -128,7 +128,7 @@ def test_items_come_and_go_as_the_sheet_says_and_come_back(shop, data, live_form
         (folder / "kept").write_bytes(dump_changes(seen.changes))
         loaded = load_changes(folder / "kept")
         assert (loaded.items.rows(), loaded.cells.rows()) == (seen.changes.items.rows(), seen.changes.cells.rows())
-        receipt = write_update(seen.changes, ours, folder / "up")
+        receipt = write_update(seen.changes, ours, folder / "up", way=way)
         if receipt is None:
             assert not came
             assert not left

@@ -7,8 +7,8 @@ from hypothesis import strategies as st
 from helpers import write_table
 from neat_delta.changes import compare, undone
 from neat_delta.matching import JOINT
-from neat_delta.reading import read_both
-from neat_delta.writing.fieldsets import field_sets, grouped
+from neat_delta.reading import read_both, read_catalogue
+from neat_delta.writing.fieldsets import WAYS, field_sets, grouped
 from neat_delta.writing.packing import costs, pack
 
 HEADER = ["name", "sku", "price", "stock"]
@@ -40,7 +40,10 @@ def test_the_longest_table_comes_first(tmp_path):
 
 
 def test_nothing_packs_to_nothing(tmp_path):
-    assert packed(tmp_path, [])[1] == []
+    changes, _ = packed(tmp_path, [])
+    live = read_catalogue(tmp_path / "live.csv")
+
+    assert [pack(changes, live, way=way) for way in WAYS] == [[], [], []]
 
 
 edits = st.sets(st.tuples(st.integers(0, 5), st.sampled_from(["name", "price", "stock"])), min_size=1)

@@ -94,7 +94,7 @@ def grouped(sizes: Mapping[str, int], way: str) -> list[list[str]]:
     sent, at least FILE_WORTH. The pair that costs least goes first.
     """
     sets = list(sizes)
-    if way == FEWEST_CELLS or len(sets) == 1:
+    if way == FEWEST_CELLS or len(sets) < 2:
         return [[one] for one in sets]
     if way == FEWEST_FILES:
         return [sets]
