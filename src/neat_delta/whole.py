@@ -5,12 +5,13 @@ from __future__ import annotations
 import secrets
 import shutil
 import time
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import CannotWrite
 
 if TYPE_CHECKING:
-    from pathlib import Path
+    from collections.abc import Iterable
 
 
 DRAFT, BEFORE = ".draft", ".before"
@@ -48,6 +49,24 @@ def put_back(folder: Path) -> None:
             shutil.rmtree(aside, ignore_errors=True)
         else:
             aside.rename(folder)
+
+
+def insist_on_place(path: Path | None, *, replace: bool, inputs: Iterable[object] = ()) -> None:
+    """See that a file for people, if one is asked for, has a place: where none stands, or over one to ``replace``.
+
+    What stands there may be somebody's work. Asked before anything is written or sent.
+
+    Raises:
+        CannotWrite: it would be written over a file, or over one of the inputs (paths, or what lies elsewhere).
+    """
+    if path is None or not path.exists():
+        return
+    if path.is_dir():
+        raise CannotWrite("this is a folder", file=path, remedy="Name a file in it.")
+    if any(isinstance(source, Path) and source.exists() and path.samefile(source) for source in inputs):
+        raise CannotWrite("this is one of the files that are read", file=path, remedy="Give the new file another name.")
+    if not replace:
+        raise CannotWrite("this file exists", file=path, remedy="Say --replace, or give another name.")
 
 
 def write_whole(path: Path, data: bytes) -> None:

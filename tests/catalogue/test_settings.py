@@ -88,6 +88,12 @@ def test_what_is_wrong_in_any_table_is_named_with_its_line(tmp_path, old, new, l
     assert found.value.line == line
 
 
+def test_a_mark_of_utf_8_in_front_is_passed_over(tmp_path):
+    (tmp_path / "catalogue.toml").write_text('key = ["sku"]', "utf-8-sig")
+
+    assert load_settings(tmp_path / "catalogue.toml").key == ("sku",)
+
+
 def test_settings_are_read(tmp_path):
     found = load(tmp_path, GOOD)
 

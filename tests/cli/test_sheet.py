@@ -79,7 +79,7 @@ def test_a_condition_chooses_exactly_the_items_for_which_it_holds(shop, where, h
         (("--where", "read_csv('live.csv')"), "Write a condition such as"),
         (("--fields", "prize"), "there is no such field"),
         (("--items", "none.txt"), "no such file"),
-        (("-o", "live.csv", "--replace"), "this file exists"),
+        (("-o", "live.csv", "--replace"), "one of the files that are read"),
         (("-o", "work.pdf"), "a sheet is .xlsx"),
     ],
 )

@@ -2,6 +2,7 @@
 
 import json
 import os
+import shlex
 import signal
 import subprocess
 import time
@@ -53,6 +54,62 @@ def test_output_that_cannot_be_written_is_no_success(shop, manner):
 
     assert done.returncode == Exit.FAILED
     assert "No space left" in done.stderr
+
+
+@pytest.fixture
+def work(tmp_path):
+    """A live export, an edited sheet, a kept change set of the two, and files that are somebody's work."""
+    write_table(tmp_path / "live.csv", [["sku", "price", "cost", "category"], ["A", "1.00", "0.50", "x"]])
+    write_table(tmp_path / "edited.csv", [["sku", "price", "cost", "category"], ["A", "1.10", "0.50", "x"]])
+    neat_delta("compare", "live.csv", "edited.csv", "--out", "c.jsonl", cwd=tmp_path)
+    neat_delta("shop", "open", "shop", "--from", "live.csv", cwd=tmp_path)
+    neat_delta("write", "c.jsonl", "-o", "up", cwd=tmp_path)
+    for name in ("mine.xlsx", "mine.html", "mine.csv"):
+        (tmp_path / name).write_text("hours of work")
+    (tmp_path / "inbox").mkdir()
+    (tmp_path / "pictures").mkdir()
+    (tmp_path / "pictures" / "margins.png").write_text("hours of work")
+    return tmp_path
+
+
+@pytest.mark.parametrize(
+    "command",
+    [
+        "compare live.csv edited.csv --write up2 --book mine.xlsx",
+        "adjust live.csv --set 'price = price * 2' --out d.jsonl --book mine.xlsx",
+        "check c.jsonl --book mine.xlsx",
+        "refresh c.jsonl live.csv --out d.jsonl --book mine.xlsx",
+        "preview c.jsonl --page mine.html",
+        "preview c.jsonl --book mine.xlsx",
+        "preview c.jsonl --plots pictures",
+        "sheet live.csv -o mine.csv",
+        "send up --to inbox --results mine.csv",
+        "shop export shop -o mine.csv",
+        "shop import shop up/01-changes.csv --results mine.csv",
+    ],
+)
+def test_nobodys_file_is_written_over_unless_it_is_said(work, command):
+    before = {path: path.read_bytes() for path in work.rglob("*") if path.is_file()}
+
+    done = neat_delta(*shlex.split(command), cwd=work)
+
+    assert (done.returncode, "this file exists. Say --replace" in done.stderr) == (Exit.FAILED, True), done.stderr
+    assert {path: path.read_bytes() for path in work.rglob("*") if path.is_file()} == before
+    assert neat_delta(*shlex.split(command), "--replace", cwd=work).returncode in (Exit.DONE, Exit.ATTENTION)
+
+
+@pytest.mark.parametrize(
+    "command",
+    [
+        "compare live.csv edited.csv --book live.csv",
+        "preview c.jsonl --live live.csv --page live.csv",
+        "check c.jsonl --live live.csv --book c.jsonl",
+    ],
+)
+def test_what_is_read_is_never_written_over(work, command):
+    done = neat_delta(*shlex.split(command), "--replace", cwd=work)
+
+    assert (done.returncode, "this is one of the files that are read" in done.stderr) == (Exit.FAILED, True)
 
 
 def test_a_full_disk_ends_with_the_reason_and_leaves_nothing(tmp_path, monkeypatch, capsys):

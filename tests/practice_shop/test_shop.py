@@ -101,6 +101,12 @@ def test_a_file_that_the_shop_does_not_take_is_refused_as_a_whole(shop, ways, he
         shop(ways).take(f"{header}\nA,9\n".encode(), does)
 
 
+@pytest.mark.parametrize("data", [b"", "sku,price\nA,9 €\n".encode("cp1252"), b"PK\x03\x04\xff"])
+def test_what_is_no_table_is_refused(shop, data):
+    with pytest.raises(WrongChoice, match="the shop refuses the file"):
+        shop("").take(data)
+
+
 def test_an_import_may_break_off_half_way(shop):
     open_ = shop("breaks_off_after = 1")
 

@@ -31,12 +31,14 @@ def read_toml(path: Path, remedy: str) -> tuple[dict[str, Any], str]:
         Unreadable: there is none, or it is no TOML.
     """
     try:
-        text = path.read_text("utf-8")
+        text = path.read_text("utf-8-sig")
         told = tomllib.loads(text, parse_float=Decimal)
     except FileNotFoundError as error:
         raise Unreadable("there is no such file", file=path, remedy=remedy) from error
     except (OSError, UnicodeDecodeError) as error:
-        raise Unreadable("the file cannot be read as UTF-8 text", file=path) from error
+        raise Unreadable(
+            "the file cannot be read as UTF-8 text", file=path, remedy="Name a TOML file, saved as UTF-8."
+        ) from error
     except tomllib.TOMLDecodeError as error:
         line = re.search(r"line (\d+)", str(error))
         raise Unreadable(

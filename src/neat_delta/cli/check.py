@@ -8,6 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    REPLACE,
     SOURCE,
     Manners,
     catalogue_file,
@@ -39,6 +40,7 @@ if TYPE_CHECKING:
     "--live", type=SOURCE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
 )
 @click.option("--book", type=FILE, metavar="FILE", help="Put the findings into this workbook.")
+@REPLACE
 @click.option("--all", "everything", is_flag=True, help="Show every finding.")
 @openings
 @catalogue_file
@@ -47,6 +49,7 @@ def check_command(
     changes: Where,
     live: Where | None,
     book: Path | None,
+    replace: bool,
     everything: bool,
     opened: Openings,
     settings: Path | None,
@@ -57,9 +60,10 @@ def check_command(
     Nothing is written but the workbook, if one is asked for. "compare" and "write" run the same checks.
     """
     from neat_delta.checks import tried_again
-    from neat_delta.whole import write_whole
+    from neat_delta.whole import insist_on_place, write_whole
     from neat_delta.writing.findingsbook import findings_book
 
+    insist_on_place(book, replace=replace, inputs=[changes, live])
     settled = settled_in(settings)
     with progress(spoken) as voice:
         loaded, ours = kept(changes, live, settled, voice)

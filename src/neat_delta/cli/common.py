@@ -49,6 +49,7 @@ def _shown(value: object) -> str:
     return without_secrets(str(value))
 
 
+REPLACE = click.option("--replace", is_flag=True, help="Let what is written take the place of an earlier file.")
 FILE = _Here(path_type=Path)
 SOURCE = _Anywhere(path_type=Path)
 

@@ -169,7 +169,7 @@ def save_list(settings: Path | None, name: str, listed: ListSettings, seen: Mapp
     from neat_delta.writing.savedlist import with_list
 
     path = settings or Path(NAME)
-    existing = path.read_text("utf-8") if path.exists() else ""
+    existing = path.read_text("utf-8-sig") if path.exists() else ""
     write_whole(path, with_list(existing, name, listed, seen).encode())
 
 

@@ -131,7 +131,7 @@ def outcome(command: F) -> F:
             "--out", type=FILE, metavar="FILE", help="Keep the change set in this file (.changes.jsonl, or .gz)."
         ),
         click.option("--write", "folder", type=FILE, metavar="DIR", help="Write the proved update into this folder."),
-        click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR."),
+        click.option("--replace", is_flag=True, help="Let update and workbook take the place of earlier ones."),
         STRICT,
         PACK,
         FORM,
@@ -164,7 +164,9 @@ def finished(
 
     from neat_delta.changes import held_back, save_changes
     from neat_delta.checks import try_out
+    from neat_delta.whole import insist_on_place
 
+    insist_on_place(wanted.book, replace=wanted.replace, inputs=inputs)
     voice.step("checking what would change")
     allowed = opened.allowed()
     seen = held_back(seen, try_out(seen.changes, seen.live, settled, allowed, pictures_in(opened.pictures)))

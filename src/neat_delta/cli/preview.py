@@ -10,6 +10,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    REPLACE,
     SOURCE,
     Manners,
     catalogue_file,
@@ -56,6 +57,7 @@ class Seen(NamedTuple):
     book: Path | None
     book_by: str
     plots: Path | None
+    replace: bool
 
 
 def _seen(command: Any) -> Any:
@@ -87,6 +89,7 @@ def _seen(command: Any) -> Any:
             help="A row of the workbook for each changed cell, or for each item.",
         ),
         click.option("--plots", type=FILE, metavar="DIR", help="Draw pictures into this folder (PNG and SVG)."),
+        REPLACE,
     )
     return gathered(Seen, "seen", options, command)
 
@@ -110,7 +113,10 @@ def preview_command(
     from neat_delta.changes import load_changes
     from neat_delta.changes.bothsides import BothSides
     from neat_delta.matching import JOINT
+    from neat_delta.whole import insist_on_place
 
+    for file in (seen.page, seen.book, seen.records_csv):
+        insist_on_place(file, replace=seen.replace, inputs=[changes, live, seen.records, settings])
     # Keys of several parts are typed as they are shown.
     seen = seen._replace(item=tuple(key.replace(" · ", JOINT) for key in seen.item))
     settled = settled_in(settings)
@@ -218,7 +224,7 @@ def _made(
     name: str,
 ) -> dict[str, list[str]]:
     """The files that were asked for, written whole; by what they are."""
-    from neat_delta.whole import write_whole
+    from neat_delta.whole import insist_on_place, write_whole
 
     made: dict[str, list[str]] = {}
     if seen.records_csv is not None:
@@ -241,7 +247,10 @@ def _made(
         voice.step("drawing")
         seen.plots.mkdir(parents=True, exist_ok=True)
         made["plots"] = []
-        for file, data in plots(both, settled).items():
+        drawn = plots(both, settled)
+        for file in drawn:
+            insist_on_place(seen.plots / file, replace=seen.replace)
+        for file, data in drawn.items():
             write_whole(seen.plots / file, data)
             made["plots"].append(str(seen.plots / file))
     return made

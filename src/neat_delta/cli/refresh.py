@@ -8,6 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    REPLACE,
     SOURCE,
     Manners,
     catalogue_file,
@@ -44,6 +45,7 @@ POLICIES = ("hold", "ours", "theirs")
     help="Where both moved: hold (default), ours or theirs; FIELD=ours for one field. Repeatable.",
 )
 @click.option("--book", type=FILE, metavar="FILE", help="Put the clashes into this workbook.")
+@REPLACE
 @catalogue_file
 @manners
 def refresh_command(
@@ -52,6 +54,7 @@ def refresh_command(
     out: Path,
     clashes: tuple[str, ...],
     book: Path | None,
+    replace: bool,
     settings: Path | None,
     spoken: Manners,
 ) -> int:
@@ -64,9 +67,10 @@ def refresh_command(
     from neat_delta.changes import load_changes, save_changes
     from neat_delta.changes.refresh import refresh
     from neat_delta.views.closing import clashes_table
-    from neat_delta.whole import write_whole
+    from neat_delta.whole import insist_on_place, write_whole
     from neat_delta.writing.delimited import as_workbook
 
+    insist_on_place(book, replace=replace, inputs=[changes, fresh])
     policy, by_field = _policies(clashes)
     settled = settled_in(settings)
     with progress(spoken) as voice:

@@ -8,6 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    REPLACE,
     SOURCE,
     Manners,
     catalogue_file,
@@ -41,6 +42,7 @@ if TYPE_CHECKING:
 )
 @click.option("--resume", is_flag=True, help="Go on with a sending that was cut off.")
 @click.option("--results", type=FILE, metavar="FILE", help="Put the shop's result list into this file (CSV).")
+@REPLACE
 @AS_OF
 @JOURNAL
 @catalogue_file
@@ -50,6 +52,7 @@ def send_command(
     place: Where,
     resume: bool,
     results: Path | None,
+    replace: bool,
     as_of: datetime | None,
     journal: Path | None,
     settings: Path | None,
@@ -65,9 +68,10 @@ def send_command(
     from neat_delta.delivery.places import place_of
     from neat_delta.delivery.send import load_update, send
     from neat_delta.views.delivery import results_of, sent_view
-    from neat_delta.whole import write_whole
+    from neat_delta.whole import insist_on_place, write_whole
     from neat_delta.writing.delimited import people_csv
 
+    insist_on_place(results, replace=replace)
     update = load_update(folder)
     if not resume:
         insist_on_young(as_of or update.live_made, update.receipt["live"]["name"], settled_in(settings))

@@ -54,9 +54,10 @@ def setup_command(
     from neat_delta.writing.setup import draft
 
     with progress(spoken) as voice:
-        existing = out.read_text("utf-8") if out.exists() else ""
-        if existing:
-            load_settings(out)
+        existing = ""
+        if out.exists() and out.stat().st_size:
+            load_settings(out)  # which tells what is wrong with it
+            existing = out.read_text("utf-8-sig")
         live = read_catalogue(export, voice, form.told())
         named = choose_key(live, live.names, key)
         text, added = draft(profile(live), named.fields, live.form, existing)

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
 from neat_delta.cli.common import (
     FILE,
+    REPLACE,
     SOURCE,
     Manners,
     catalogue_file,
@@ -24,6 +24,7 @@ from neat_delta.cli.exits import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
+    from pathlib import Path
 
     from rich.text import Text
 
@@ -41,7 +42,7 @@ if TYPE_CHECKING:
 @click.option("--items", type=SOURCE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
 @click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
 @click.option("--unlock", multiple=True, metavar="FIELD", help="Let this field be edited though it has wide effects.")
-@click.option("--replace", is_flag=True, help="Let the sheet take the place of an earlier file.")
+@REPLACE
 @catalogue_file
 @manners
 def sheet_command(
@@ -66,16 +67,13 @@ def sheet_command(
     from neat_delta.matching import choose_key
     from neat_delta.matching.choose import chosen_fields, chosen_rows
     from neat_delta.reading import read_catalogue
-    from neat_delta.whole import write_whole
+    from neat_delta.whole import insist_on_place, write_whole
     from neat_delta.writing.sheet import delimited_sheet, sheet_columns, workbook
 
     settled = settled_in(settings)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
         raise CannotWrite("a sheet is .xlsx, or .csv for plain text", file=out, remedy="Give it such a name.")
-    same = out.exists() and isinstance(export, Path) and out.samefile(export)
-    if out.exists() and (same or not replace):
-        remedy = "Give another name." if same else "Say --replace, or give another name."
-        raise CannotWrite("this file exists", file=out, remedy=remedy)
+    insist_on_place(out, replace=replace, inputs=[export, items, settings])
     with progress(spoken) as voice:
         live = read_catalogue(export, voice, exported_as(settled)).renamed(settled.names())
         named = choose_key(live, live.names, key or settled.key)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, SOURCE
+from neat_delta.cli.common import FILE, REPLACE, SOURCE
 from neat_delta.cli.exits import Exit
 
 if TYPE_CHECKING:
@@ -49,11 +49,13 @@ def open_command(folder: Path, export: Where | None, key: str) -> int:
 @shop_command.command("export")
 @click.argument("folder", type=FILE, metavar="DIR")
 @click.option("-o", "--out", type=FILE, required=True, metavar="FILE", help="Where the export goes.")
-def export_command(folder: Path, out: Path) -> int:
+@REPLACE
+def export_command(folder: Path, out: Path, replace: bool) -> int:
     """Export all items of the practice shop, as shops do."""
     from neat_delta.practice_shop import open_shop
-    from neat_delta.whole import write_whole
+    from neat_delta.whole import insist_on_place, write_whole
 
+    insist_on_place(out, replace=replace)
     shop = open_shop(folder)
     write_whole(out, shop.export())
     click.echo(f"{len(shop.items()):,} items in {out}")
@@ -64,13 +66,15 @@ def export_command(folder: Path, out: Path) -> int:
 @click.argument("folder", type=FILE, metavar="DIR")
 @click.argument("files", type=SOURCE, nargs=-1, required=True)
 @click.option("--results", type=FILE, metavar="FILE", help="Put the result list into this file (CSV).")
-def import_command(folder: Path, files: tuple[Where, ...], results: Path | None) -> int:
+@REPLACE
+def import_command(folder: Path, files: tuple[Where, ...], results: Path | None, replace: bool) -> int:
     """Import files into the practice shop, one after another; what a file does is told by its name."""
     from neat_delta.practice_shop import open_shop
     from neat_delta.practice_shop.shop import does_of, results_csv
     from neat_delta.reading import read_bytes
-    from neat_delta.whole import write_whole
+    from neat_delta.whole import insist_on_place, write_whole
 
+    insist_on_place(results, replace=replace, inputs=files)
     shop = open_shop(folder)
     every: list[Result] = []
     for path in files:

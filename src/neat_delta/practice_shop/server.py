@@ -80,7 +80,7 @@ class ShopServer(ThreadingHTTPServer):
             try:
                 taken = shop.take(data, does)
                 self._finish(job, BROKEN_OFF if taken.broken_off else DONE, "", taken.results)
-            except (NeatDeltaError, UnicodeDecodeError, sqlite3.Error) as error:
+            except (NeatDeltaError, sqlite3.Error) as error:
                 self._finish(job, REFUSED, str(error), [])
 
     def _finish(self, job: int, state: str, reason: str, results: list[Result]) -> None:

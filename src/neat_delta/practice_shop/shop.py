@@ -83,9 +83,10 @@ class PracticeShop:
         """Import a file, row by row: one that fails does not keep the others out.
 
         Raises:
-            WrongChoice: the file as a whole is not taken: too long, a column that is missing or that nobody knows.
+            WrongChoice: the file as a whole is not taken: no table in UTF-8, too long, a column that is missing or that
+                nobody knows.
         """
-        header, *rows = list(csv.reader(io.StringIO(data.decode("utf-8-sig"), newline="")))
+        header, *rows = _table(data)
         self._insist_on_header(header, len(rows) + 1, does)
         results: list[Result] = []
         with closing(self.base()) as base:
@@ -249,6 +250,16 @@ def make_shop(folder: Path, catalogue: Catalogue, key: str) -> PracticeShop:
     if not (folder / FILE).exists():
         (folder / FILE).write_text(DRAFT.format(key=key), "utf-8")
     return open_shop(folder)
+
+
+def _table(data: bytes) -> list[list[str]]:
+    try:
+        table = list(csv.reader(io.StringIO(data.decode("utf-8-sig"), newline="")))
+    except (UnicodeDecodeError, csv.Error) as error:
+        raise WrongChoice("the shop refuses the file: it takes comma-separated UTF-8 only") from error
+    if not table:
+        raise WrongChoice("the shop refuses the file: it is empty")
+    return table
 
 
 def results_csv(results: list[Result]) -> bytes:
