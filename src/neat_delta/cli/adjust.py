@@ -94,7 +94,7 @@ def _head(seen: Comparison, rules: list[Rule], where: str | None, unknown: list[
     from neat_delta.views.lines import sentence
     from neat_delta.views.look import count, several
 
-    yield from catalogue_view("live", seen.live, "items", width)
+    yield from catalogue_view("live", seen.live, "item", width)
     chosen = f"{count(len(seen.edited))} of {several(len(seen.live), 'item')}" + (f", where {where}" if where else "")
     yield from sentence("chosen", chosen, width)
     for at, rule in enumerate(rules):

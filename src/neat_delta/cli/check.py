@@ -97,7 +97,7 @@ def _view(changes: ChangeSet, live: Catalogue, book: Path | None, everything: bo
     from neat_delta.views.lines import labelled
     from neat_delta.views.look import several
 
-    yield from catalogue_view("live", live, "items", width)
+    yield from catalogue_view("live", live, "item", width)
     items = len(changes.keys_to(CHANGE, RECODE, ADD, REMOVE))
     yield labelled("changes", f"{several(len(changes.cells), 'cell')} of {several(items, 'item')} would be sent")
     yield labelled("checked", f"by {len(CHECKS)} checks")

@@ -77,7 +77,7 @@ def recode_command(
         from neat_delta.views.fileform import catalogue_view
 
         widest = max(len(ours.source.name), len(theirs.source.name))
-        yield from catalogue_view("live", ours, "items", width, widest)
-        yield from catalogue_view("codes", theirs, "rows ", width, widest)
+        yield from catalogue_view("live", ours, "item", width, widest)
+        yield from catalogue_view("codes", theirs, "row", width, widest)
 
     return told(seen, receipt, settled, wanted, spoken, head)

@@ -78,9 +78,9 @@ def comparison_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
 def files_view(seen: Comparison, width: int, *, columns: bool = True) -> Iterator[Text]:
     """Both files, how they are written, by what their rows were matched, and which ``columns`` are left out."""
     widest = max(len(seen.live.source.name), len(seen.edited.source.name))
-    yield from catalogue_view("live", seen.live, "items", width, widest)
+    yield from catalogue_view("live", seen.live, "item", width, widest)
     besides = 0 if seen.as_read else seen.outside
-    yield from catalogue_view("sheet", seen.as_read or seen.edited, "rows ", width, widest, besides)
+    yield from catalogue_view("sheet", seen.as_read or seen.edited, "row", width, widest, besides)
     yield labelled("matched", "on " + " + ".join(seen.key.fields))
     if not columns:
         return

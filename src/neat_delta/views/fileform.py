@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.catalogue import DELIMITERS
 from neat_delta.views.lines import labelled, sentence
-from neat_delta.views.look import count, several
+from neat_delta.views.look import several
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -21,10 +21,15 @@ MARKS = {".": "decimal point", ",": "decimal comma"}
 
 
 def catalogue_view(
-    label: str, catalogue: Catalogue, rows: str, width: int, widest: int = 0, besides: int = 0
+    label: str, catalogue: Catalogue, row: str, width: int, widest: int = 0, besides: int = 0
 ) -> Iterator[Text]:
-    """One file: its name (on so many columns), its size with the rows ``besides``, how it is written."""
-    size = f"{count(len(catalogue) + len(catalogue.bad) + besides)} {rows} × {len(catalogue.fields)} fields"
+    """One file: its name (on so many columns), its size with the rows ``besides``, how it is written.
+
+    A ``row`` is an "item" in the one file and a "row" in the other, whose sizes stand below each other.
+    """
+    rows = len(catalogue) + len(catalogue.bad) + besides
+    number, _, word = several(rows, row).partition(" ")
+    size = f"{number} {word:<5} × {several(len(catalogue.fields), 'field')}"
     line, form = labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}"), form_words(catalogue)
     if len(line) + len(form) + 3 <= width:
         yield line.append(f"   {form}")
