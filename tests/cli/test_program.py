@@ -44,6 +44,16 @@ def test_the_whole_way_in_one_command_and_in_two(shop):
         assert import_into(got, update_files(shop / folder / "undo")) == LIVE
 
 
+def test_what_the_undo_cannot_empty_is_said(shop):
+    write_table(shop / "live.csv", [*LIVE, ["D", "", "4.00"]])
+    write_table(shop / "edited.csv", [*EDITED, ["D", "d", "4.00"]])
+    (shop / "catalogue.toml").write_text('key = ["sku"]\n[import]\nblank = "leaves"\n[fields.name]\n')
+
+    done = neat_delta("compare", "live.csv", "edited.csv", "--write", "up", cwd=shop)
+
+    assert "but 1 cell that this update fills stays filled by the undo" in " ".join(done.stdout.split())
+
+
 def test_what_is_held_back_ends_with_one_and_is_named(shop):
     done = neat_delta("compare", "live.csv", "damaged.csv", "--write", "up", cwd=shop)
 

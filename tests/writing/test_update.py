@@ -194,6 +194,18 @@ def test_what_no_file_can_empty_stays_filled_by_the_undo_and_the_receipt_says_so
     assert receipt.as_dict()["cannot"][0]["cells"] == 1
 
 
+def test_nor_can_a_file_empty_what_was_filled_on_an_item_with_another_code(tmp_path):
+    a = write_table(tmp_path / "live.csv", [["sku", "id", "note"], ["A", "1", ""]])
+    b = write_table(tmp_path / "edited.csv", [["sku", "id", "note"], ["B", "1", "new"]])
+    live, edited = read_both(a, b)
+    settled = Settings(identity="id", imports=ImportRules(blank="leaves"))
+
+    receipt = write_update(compare(live, edited, Options(settled=settled)).changes, live, tmp_path / "up", settled)
+
+    assert [path.name for path in (tmp_path / "up/undo").iterdir()] == ["01-codes.csv"]
+    assert receipt.stays == 1
+
+
 def test_parents_come_before_what_names_them(tmp_path):
     live = [["sku", "parent", "näme"], ["A1", "", "a"], ["A2", "A1", "b"]]
     new = [["N1", "N2", "c"], ["N2", "N3", "d"], ["N3", "A1", "e"]]

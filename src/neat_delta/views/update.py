@@ -42,6 +42,13 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
         f"{several(receipt.items, 'item')}; {receipt.folder}/undo turns it back"
     )
     yield from sentence("proved", proved, width, "good")
+    if receipt.stays:
+        stays = "stays" if receipt.stays == 1 else "stay"
+        said = (
+            f"{several(receipt.stays, 'cell')} that this update fills {stays} filled by the undo, for no file can empty "
+            "them in this shop"
+        )
+        yield from sentence("but", said, width, "warn")
 
 
 def files_table(receipt: Receipt, width: int) -> Iterator[Text]:

@@ -148,7 +148,7 @@ def write_update(
         voice.step("writing the update")
         shop = shop_import(changes, live, settled, shape)
         # What a file fills, a file may not be able to empty again.
-        stays = changes.cells_to(CHANGE).filter(pl.col("was").is_null() & (not settled.imports.can_empty))
+        stays = changes.cells_to(CHANGE, RECODE).filter(pl.col("was").is_null() & (not settled.imports.can_empty))
         way_back = undone(changes, stays)
         there, undoing = (draft / UNDO, draft) if turned else (draft, draft / UNDO)
         keeping = writers.submit(_keep, way_back if turned else changes, draft, None if turned else kept)
