@@ -45,8 +45,8 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
     if receipt.stays:
         stays = "stays" if receipt.stays == 1 else "stay"
         said = (
-            f"{several(receipt.stays, 'cell')} that this update fills {stays} filled by the undo, for no file can empty "
-            "them in this shop"
+            f"{several(receipt.stays, 'cell')} that this update fills {stays} filled by the undo, for no file can "
+            "empty them in this shop"
         )
         yield from sentence("but", said, width, "warn")
 
