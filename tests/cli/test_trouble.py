@@ -104,9 +104,12 @@ def test_nobodys_file_is_written_over_unless_it_is_said(work, command):
         "compare live.csv edited.csv --book live.csv",
         "preview c.jsonl --live live.csv --page live.csv",
         "check c.jsonl --live live.csv --book c.jsonl",
+        "compare live.csv edited.csv --book catalogue.toml",
     ],
 )
 def test_what_is_read_is_never_written_over(work, command):
+    (work / "catalogue.toml").write_text('key = ["sku"]')
+
     done = neat_delta(*shlex.split(command), "--replace", cwd=work)
 
     assert (done.returncode, "this is one of the files that are read" in done.stderr) == (Exit.FAILED, True)

@@ -62,9 +62,7 @@ def _alone(hashes: pl.Series) -> pl.Series | None:
         return None
     order = hashes.sort()
     shared = order.filter(order == order.shift()).unique()
-    return (
-        ~hashes.is_in(shared.implode()) if len(shared) else pl.repeat(True, len(hashes), dtype=pl.Boolean, eager=True)
-    )
+    return ~hashes.is_in(shared.implode())
 
 
 def _in_order(cells: pl.Series) -> bool:

@@ -63,8 +63,8 @@ def check_command(
     from neat_delta.whole import insist_on_place, write_whole
     from neat_delta.writing.findingsbook import findings_book
 
-    insist_on_place(book, replace=replace, inputs=[changes, live])
     settled = settled_in(settings)
+    insist_on_place(book, replace=replace, inputs=[changes, live, settled.path])
     with progress(spoken) as voice:
         loaded, ours = kept(changes, live, settled, voice)
         voice.step("checking what would change")

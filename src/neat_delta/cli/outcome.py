@@ -166,7 +166,7 @@ def finished(
     from neat_delta.checks import try_out
     from neat_delta.whole import insist_on_place
 
-    insist_on_place(wanted.book, replace=wanted.replace, inputs=inputs)
+    insist_on_place(wanted.book, replace=wanted.replace, inputs=[*inputs, settled.path])
     voice.step("checking what would change")
     allowed = opened.allowed()
     seen = held_back(seen, try_out(seen.changes, seen.live, settled, allowed, pictures_in(opened.pictures)))

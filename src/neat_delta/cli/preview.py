@@ -115,11 +115,11 @@ def preview_command(
     from neat_delta.matching import JOINT
     from neat_delta.whole import insist_on_place
 
-    for file in (seen.page, seen.book, seen.records_csv):
-        insist_on_place(file, replace=seen.replace, inputs=[changes, live, seen.records, settings])
     # Keys of several parts are typed as they are shown.
     seen = seen._replace(item=tuple(key.replace(" · ", JOINT) for key in seen.item))
     settled = settled_in(settings)
+    for file in (seen.page, seen.book, seen.records_csv):
+        insist_on_place(file, replace=seen.replace, inputs=[changes, live, seen.records, settled.path])
     if seen.page or seen.plots:
         # What draws takes a while to load; meanwhile the files are read.
         Thread(target=_load_drawing, daemon=True).start()

@@ -70,9 +70,9 @@ def refresh_command(
     from neat_delta.whole import insist_on_place, write_whole
     from neat_delta.writing.delimited import as_workbook
 
-    insist_on_place(book, replace=replace, inputs=[changes, fresh])
     policy, by_field = _policies(clashes)
     settled = settled_in(settings)
+    insist_on_place(book, replace=replace, inputs=[changes, fresh, settled.path])
     with progress(spoken) as voice:
         loaded = load_changes(changes)
         export = fresh_export(loaded, fresh, settled, voice)

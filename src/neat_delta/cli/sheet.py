@@ -73,7 +73,7 @@ def sheet_command(
     settled = settled_in(settings)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
         raise CannotWrite("a sheet is .xlsx, or .csv for plain text", file=out, remedy="Give it such a name.")
-    insist_on_place(out, replace=replace, inputs=[export, items, settings])
+    insist_on_place(out, replace=replace, inputs=[export, items, settled.path])
     with progress(spoken) as voice:
         live = read_catalogue(export, voice, exported_as(settled)).renamed(settled.names())
         named = choose_key(live, live.names, key or settled.key)

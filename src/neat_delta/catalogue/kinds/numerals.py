@@ -39,9 +39,8 @@ class NumberForm:
 
     ``mark``: its decimal mark, ``None`` where it shows none or two. ``decimals``: the number of decimals if all
     values with any have the same; ``bare`` says that whole numbers have none all the same. ``group``: what stands
-    between thousands, if anything. ``fine``: whether it has
-    values with three decimals, so that "1.234" may well be a small number. ``simple``: whether all its values are
-    known to be numbers that need no thought.
+    between thousands, if anything. ``fine``: whether it has values with three decimals, so that "1.234" may well be a
+    small number. ``simple``: whether all its values are known to be numbers that need no thought.
     """
 
     mark: str | None
