@@ -181,6 +181,19 @@ def test_parts_keep_to_the_size_and_a_row_that_is_too_large_is_named(tmp_path, s
         write_update(changes, live, tmp_path / "small", Settings(imports=ImportRules(bytes=15)))
 
 
+@pytest.mark.parametrize("shape", update.SHAPES)
+def test_an_undo_has_nothing_for_items_that_stay_as_they_are(tmp_path, shape):
+    a = write_table(tmp_path / "live.csv", [["sku", "note"], ["A", ""], ["B", "b"]])
+    b = write_table(tmp_path / "edited.csv", [["sku", "note"], ["A", "new"], ["B", "bb"]])
+    live, edited = read_both(a, b)
+    settled = Settings(imports=ImportRules(blank="leaves"))
+
+    receipt = write_update(compare(live, edited).changes, live, tmp_path / "up", settled, shape=shape)
+
+    assert [(file.does, file.rows) for file in receipt.undo] == [("change", 1)]
+    assert receipt.stays == 1
+
+
 def test_what_no_file_can_empty_stays_filled_by_the_undo_and_the_receipt_says_so(tmp_path):
     a = write_table(tmp_path / "live.csv", [["sku", "note"], ["A", ""], ["B", "b"]])
     b = write_table(tmp_path / "edited.csv", [["sku", "note"], ["A", "new"], ["B", "bb"]])

@@ -37,16 +37,17 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
     if len({written.does for written in receipt.files}) > 1:
         said = "codes first, then new items, changes, removals; each sort of file has its own way in at the shop"
         yield from sentence("in order", said, width)
+    way_back = f"{receipt.folder}/undo turns it back" if receipt.undo else "no files can turn it back"
     proved = (
         f"these files turn {live_name} into exactly the edited catalogue, {several(receipt.cells, 'cell')} of "
-        f"{several(receipt.items, 'item')}; {receipt.folder}/undo turns it back"
+        f"{several(receipt.items, 'item')}; {way_back}"
     )
     yield from sentence("proved", proved, width, "good")
     if receipt.stays:
         stays = "stays" if receipt.stays == 1 else "stay"
         said = (
             f"{several(receipt.stays, 'cell')} that this update fills {stays} filled by the undo, for no file can "
-            "empty them in this shop"
+            "empty a field in this shop"
         )
         yield from sentence("but", said, width, "warn")
 
@@ -77,4 +78,5 @@ def nothing_view(folder: object) -> Text:
 
 def next_view(receipt: Receipt) -> Text:
     """What to do with the files."""
-    return labelled("next", f"import the files of {receipt.folder} in this order; keep {receipt.folder}/undo")
+    keep = f"; keep {receipt.folder}/undo" if receipt.undo else ""
+    return labelled("next", f"import the files of {receipt.folder} in this order{keep}")
