@@ -51,7 +51,7 @@ def test_what_the_undo_cannot_empty_is_said(shop):
 
     done = neat_delta("compare", "live.csv", "edited.csv", "--write", "up", cwd=shop)
 
-    assert "but 1 cell that this update fills stays filled by the undo" in " ".join(done.stdout.split())
+    assert "but 1 cell that the update fills stays filled by the undo" in " ".join(done.stdout.split())
 
 
 def test_what_is_held_back_ends_with_one_and_is_named(shop):

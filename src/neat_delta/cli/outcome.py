@@ -257,7 +257,7 @@ def _view(
     if wanted.out:
         yield labelled("kept", f"the change set, in {wanted.out}")
     if receipt:
-        yield next_view(receipt)
+        yield from next_view(receipt, width)
     elif len(seen.changes.keys_to("change", "recode", "add", "remove")):
         room = width - len(labelled("next", ""))
         for at, line in enumerate(_folded(_next_step(seen, wanted.out), room)):

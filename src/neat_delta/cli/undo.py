@@ -121,7 +121,7 @@ def _export_of(place: str) -> str:
 
 def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int, seen: Refreshed | None) -> Iterator[Text]:
     from neat_delta.views.lines import sentence
-    from neat_delta.views.update import files_table, next_view, nothing_view
+    from neat_delta.views.update import files_table, next_view, nothing_view, stays_view
 
     if receipt is None:
         yield nothing_view(folder)
@@ -133,4 +133,5 @@ def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int, see
     else:
         said = f"these files put back what has landed and has not moved since, as {live_name} shows it, {what}"
     yield from sentence("proved", said, width, "good")
-    yield next_view(receipt)
+    yield from stays_view(receipt, width)
+    yield from next_view(receipt, width)

@@ -117,4 +117,4 @@ def _view(
     yield from update_view(receipt, live_name, width)
     if held_back:
         yield labelled("held back", f"{several(held_back, 'finding')}; see them with: neat-delta check {changes}")
-    yield next_view(receipt)
+    yield from next_view(receipt, width)

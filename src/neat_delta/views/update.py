@@ -43,10 +43,15 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
         f"{several(receipt.items, 'item')}; {way_back}"
     )
     yield from sentence("proved", proved, width, "good")
+    yield from stays_view(receipt, width)
+
+
+def stays_view(receipt: Receipt, width: int) -> Iterator[Text]:
+    """How many cells the way back leaves filled, if any."""
     if receipt.stays:
         stays = "stays" if receipt.stays == 1 else "stay"
         said = (
-            f"{several(receipt.stays, 'cell')} that this update fills {stays} filled by the undo, for no file can "
+            f"{several(receipt.stays, 'cell')} that the update fills {stays} filled by the undo, for no file can "
             "empty a field in this shop"
         )
         yield from sentence("but", said, width, "warn")
@@ -76,7 +81,7 @@ def nothing_view(folder: object) -> Text:
     return labelled("update", f"nothing to change, so no file was written; {folder} was left as it was")
 
 
-def next_view(receipt: Receipt) -> Text:
+def next_view(receipt: Receipt, width: int) -> Iterator[Text]:
     """What to do with the files."""
     keep = f"; keep {receipt.folder}/undo" if receipt.undo else ""
-    return labelled("next", f"import the files of {receipt.folder} in this order{keep}")
+    yield from sentence("next", f"import the files of {receipt.folder} in this order{keep}", width)
