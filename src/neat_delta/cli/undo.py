@@ -121,13 +121,14 @@ def _export_of(place: str) -> str:
 
 def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int, seen: Refreshed | None) -> Iterator[Text]:
     from neat_delta.views.lines import sentence
+    from neat_delta.views.look import several
     from neat_delta.views.update import files_table, next_view, nothing_view, stays_view
 
     if receipt is None:
         yield nothing_view(folder)
         return
     yield from files_table(receipt, width)
-    what = f"{receipt.cells} cells of {receipt.items} items"
+    what = f"{several(receipt.cells, 'cell')} of {several(receipt.items, 'item')}"
     if seen is None:
         said = f"after the update these files give {live_name} back, {what}"
     else:

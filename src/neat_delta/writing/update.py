@@ -151,7 +151,8 @@ def write_update(
         stays = changes.cells_to(CHANGE, RECODE).filter(pl.col("was").is_null() & (not settled.imports.can_empty))
         way_back = undone(changes, stays)
         there, undoing = (draft / UNDO, draft) if turned else (draft, draft / UNDO)
-        keeping = writers.submit(_keep, way_back if turned else changes, draft, None if turned else kept)
+        done = way_back if turned else changes
+        keeping = writers.submit(_keep, done, draft, None if turned else kept)
         sets = field_sets(changes)
         sets_back = field_sets(way_back) if len(stays) or changes.new_keys() else sets.turned()
         back = writers.submit(_write, way_back, live, undoing, shop, way, sets_back, back=True)
@@ -168,8 +169,8 @@ def write_update(
             key=changes.head.key,
             files=files,
             undo=undo,
-            items=len(changes.keys_to(CHANGE, RECODE, ADD, REMOVE)),
-            cells=len(changes.cells),
+            items=len(done.keys_to(CHANGE, RECODE, ADD, REMOVE)),
+            cells=len(done.cells),
             compared=compared,
             rules=settled.imports,
             stays=len(stays),
