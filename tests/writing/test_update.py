@@ -182,6 +182,20 @@ def test_parts_keep_to_the_size_and_a_row_that_is_too_large_is_named(tmp_path, s
 
 
 @pytest.mark.parametrize("shape", update.SHAPES)
+def test_every_form_has_the_decimal_mark_of_the_shops_import(tmp_path, shape):
+    a = write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.00"]])
+    live, edited = read_both(a, write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", "12.5"]]))
+    settled = Settings(imports=ImportRules(decimal=","))
+
+    write_update(compare(live, edited).changes, live, tmp_path / "up", settled, shape=shape)
+
+    for folder, price in ((tmp_path / "up", "12,50"), (tmp_path / "up/undo", "1,00")):
+        (path,) = update_files(folder)
+        text = read_catalogue(path).cells(["price"]).item() if shape == "xlsx" else path.read_text()
+        assert price in text
+
+
+@pytest.mark.parametrize("shape", update.SHAPES)
 def test_an_undo_has_nothing_for_items_that_stay_as_they_are(tmp_path, shape):
     a = write_table(tmp_path / "live.csv", [["sku", "note"], ["A", ""], ["B", "b"]])
     b = write_table(tmp_path / "edited.csv", [["sku", "note"], ["A", "new"], ["B", "bb"]])

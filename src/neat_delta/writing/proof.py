@@ -135,7 +135,8 @@ def imported(before: Shop, files: Sequence[tuple[Path, str]]) -> Shop:
     for path, does in files:
         shape, form = before.way_in.shape, before.way_in.form
         if shape == SQL:
-            items = run_sql(path, items, before.live, before.key.fields, before.way_in.rules.table)
+            held = run_sql(path, _as_held(items, before), before.live, before.key.fields, before.way_in.rules.table)
+            items = _as_held(held, before)
             continue
         if shape in RECORDS:
             items = _patched(replace(before, items=items), path, does)
@@ -182,6 +183,11 @@ def imported(before: Shop, files: Sequence[tuple[Path, str]]) -> Shop:
             if name not in before.key.fields  # by these the rows were found
         )
     return replace(before, items=items)
+
+
+def _as_held(items: pl.DataFrame, shop: Shop) -> pl.DataFrame:
+    """The items with the decimal mark of the shop's database, or back with that of its export."""
+    return items.with_columns(other_mark(pl.col(name)) for name in items.columns if name in shop.way_in.swapped)
 
 
 def _after_codes(shop: Shop, sheet: Catalogue) -> pl.DataFrame:

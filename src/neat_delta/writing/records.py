@@ -33,8 +33,9 @@ SQL_FOOT = f"DROP TABLE {GUARD};\nCOMMIT;\n"
 
 def lines_of(changes: ChangeSet, live: Catalogue, does: str, shop: ShopImport, shape: str) -> pl.Series:
     """A line (of SQL: two statements) for each item that is to be changed, added or removed, in their order."""
+    swapped = pl.col("field").is_in(list(shop.swapped))
     cells = changes.cells_to(does).with_columns(
-        now=pl.when(pl.col("field").is_in(list(shop.swapped))).then(other_mark(pl.col("now"))).otherwise("now")
+        pl.when(swapped).then(other_mark(pl.col(side))).otherwise(side).alias(side) for side in ("was", "now")
     )
     keys = changes.keys_to(does)
     if shape == SQL:
