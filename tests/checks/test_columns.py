@@ -53,6 +53,12 @@ def cut(rows):
         row["name"] = row["name"][:20]
 
 
+def switch_off_and_rename(rows):
+    for row in rows[:8]:
+        row["active"] = "0"
+    rows[9]["name"] += ", new"
+
+
 def replace_everywhere(rows):
     for row in rows[:6]:
         row["name"] = row["name"].replace("brass", "steel")
@@ -97,6 +103,7 @@ def test_an_accident_of_a_whole_column_is_found(found, edit, check):
         column("stock", lambda rows: [str(int(row["stock"]) * 2 + 3) for row in rows]),
         column("name", lambda rows: [row["name"].replace("Hive", "Beehive") for row in rows]),
         column("name", lambda rows: [row["name"] + ", new" for row in rows]),
+        switch_off_and_rename,
     ],
 )
 def test_an_honest_edit_is_not_stopped(tried, edit):

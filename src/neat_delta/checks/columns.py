@@ -165,7 +165,7 @@ def _further(trial: Trial, texts: pl.DataFrame, old: str, new: str) -> pl.DataFr
     """Texts in which a word was replaced, but for those where it was meant: of a text field, where most of them are."""
     same = texts.filter((WAS.str.replace_all(old, new, literal=True) == NOW) & (old != WAS))
     counts = same["field"].value_counts().rows()
-    if len(counts) == 1:
+    if len(counts) < 2:
         return no_findings()
 
     def likeliest(counted: tuple[str, int]) -> tuple[bool, int, int]:
