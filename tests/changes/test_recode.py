@@ -79,7 +79,7 @@ def load_changes_of(folder, seen):
         ([("C-1", "C-1"), ("C-2", "D")], {"same code"}, {"C-2": "D"}),
         ([("C-1", ""), ("C-2", " D")], {"invalid code"}, {}),
         ([("C-1", "C-2"), ("C-2", "C-1")], set(), {"C-1": "C-2", "C-2": "C-1"}),
-        ([("C-1", "D"), ("C-1", "D")], set(), {"C-1": "D"}),
+        ([("C-1", "D"), ("C-1", "D")], {"repeated row"}, {"C-1": "D"}),
     ],
 )
 def test_what_cannot_be_is_found_before_anything_is_written(tmp_path, pairs, checks, kept):
@@ -87,6 +87,16 @@ def test_what_cannot_be_is_found_before_anything_is_written(tmp_path, pairs, che
 
     assert set(seen.changes.findings["check"]) == checks
     assert seen.changes.new_keys() == kept
+
+
+def test_every_row_of_a_list_of_codes_is_accounted_for(tmp_path):
+    seen = run(tmp_path, [["C-1", "N-1"], ["C-2", "N-2", "more"], ["C-1", "N-1"], ["C-3", "C-3"], ["C-0"], ["X", "Y"]])
+
+    counts = seen.changes.head.counts
+    assert {state: rows for state, rows in counts.items() if rows} == {
+        "changed": 1, "same": 1, "repeated": 1, "unreadable": 2, "refused": 1,
+    }  # fmt: skip
+    assert seen.changes.findings.filter(check="unreadable row")["line"].to_list() == [3, 6]
 
 
 codes = [f"K{at}" for at in range(12)]

@@ -115,6 +115,35 @@ def test_what_is_read_is_never_written_over(work, command):
     assert (done.returncode, "this is one of the files that are read" in done.stderr) == (Exit.FAILED, True)
 
 
+@pytest.mark.parametrize(
+    "command",
+    [
+        "compare live.csv edited.csv --accept-codes broken.csv",
+        "compare live.csv edited.csv --remember-file broken.csv",
+        "preview c.jsonl --records broken.csv",
+        "pick c.jsonl --failed broken.csv --out p.jsonl",
+        "refresh c.jsonl broken.csv --out f.jsonl",
+        "settle c.jsonl broken.csv",
+        "undo c.jsonl -o back --fresh broken.csv",
+        "shop open shop2 --from broken.csv",
+    ],
+)
+def test_a_row_that_matters_and_cannot_be_read_is_not_passed_over(work, command):
+    (work / "broken.csv").write_text("sku,price\nB,1.00\nA\n")
+
+    done = neat_delta(*shlex.split(command), cwd=work)
+
+    assert (done.returncode, "broken.csv, line 3: this row cannot be read" in done.stderr) == (Exit.FAILED, True)
+
+
+def test_a_sheet_tells_which_rows_of_the_export_it_cannot_have(work):
+    (work / "broken.csv").write_text("sku,price\nB,1.00\nA\n")
+
+    done = neat_delta("sheet", "broken.csv", "-o", "s.csv", cwd=work)
+
+    assert (done.returncode, "1 row of broken.csv cannot be read" in done.stdout) == (Exit.ATTENTION, True)
+
+
 def test_a_full_disk_ends_with_the_reason_and_leaves_nothing(tmp_path, monkeypatch, capsys):
     a = write_table(tmp_path / "live.csv", [["sku", "n"], ["A", "ä"]])
     b = write_table(tmp_path / "edited.csv", [["sku", "n"], ["A", "ö"]])

@@ -10,11 +10,13 @@ import polars as pl
 from neat_delta.catalogue import field_name
 from neat_delta.catalogue.counting import filled_values
 from neat_delta.catalogue.fieldkind import code_separator, kind_of
+from neat_delta.changes.changeset import findings_frame
 from neat_delta.changes.codes import possible, references, with_codes
 from neat_delta.changes.compare import Comparison, Options, compare, held_back, tell_rows
+from neat_delta.changes.rowfindings import no_data, unreadable_rows
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import JOINT, Key
-from neat_delta.reading import read_catalogue
+from neat_delta.reading import read_whole
 from neat_delta.reading.grid import Grid
 
 if TYPE_CHECKING:
@@ -63,8 +65,12 @@ def code_pairs(codes: Catalogue, key: Key, old: str | None = None, new: str | No
 
 
 def accepted_codes(path: Where) -> pl.DataFrame:
-    """The code changes of a file that a person accepts (frame of old, new)."""
-    return code_pairs(read_catalogue(path), Key(("sku",), told=True)).select("old", "new")
+    """The code changes of a file that a person accepts (frame of old, new).
+
+    Raises:
+        Unreadable: a row of it cannot be read.
+    """
+    return code_pairs(read_whole(path), Key(("sku",), told=True)).select("old", "new")
 
 
 def recode(
@@ -84,15 +90,24 @@ def recode(
     changes = with_codes(seen.changes, live, key, names, found.to)
     changes = replace(changes, items=changes.items.with_columns(line=own_line))
     refused = found.findings.filter(level="stop").height
+    again = asked.filter(~pl.struct("old", "new").is_first_distinct())
     counts = dict.fromkeys(changes.head.counts, 0) | {
         "changed": len(found.to),
         "refused": refused,
+        "repeated": len(again),
+        "unreadable": len(codes.bad),
         "same": found.findings.filter(level="note").height,
     }
     stamp = replace(changes.head.edited, rows=len(codes) + len(codes.bad))
     changes = replace(changes, head=replace(changes.head, counts=counts, edited=stamp))
     none = replace(seen.pairing, gone=seen.pairing.gone.clear())
-    return held_back(replace(seen, changes=changes, pairing=none, fixed=counts), found.findings)
+    findings = pl.concat([unreadable_rows(codes), no_data(codes), _twins(again), found.findings])
+    return held_back(replace(seen, changes=changes, pairing=none, fixed=counts), findings)
+
+
+def _twins(again: pl.DataFrame) -> pl.DataFrame:
+    say = "this code change stands in the list more than once; it counts once"
+    return findings_frame("repeated row", "note", line=again["line"], value=again["old"], say=say)
 
 
 def _rows_of(live: Catalogue, key: Key, to: Mapping[str, str]) -> pl.Series:

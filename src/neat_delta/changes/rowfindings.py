@@ -38,9 +38,9 @@ def row_findings(
         [
             no_findings(),
             _other_origin(live, edited),
-            _unreadable(edited),
-            _no_data(edited),
-            _no_data(live, f"{live.source.name}: "),
+            unreadable_rows(edited),
+            no_data(edited),
+            no_data(live, f"{live.source.name}: "),
             _without_code(edited, key, pairing),
             _rivals(edited, key, shared, pairing.rivals),
             _twins(edited, key, pairing),
@@ -69,7 +69,8 @@ def _other_origin(live: Catalogue, edited: Catalogue) -> pl.DataFrame:
     return findings_frame("other export", "warn", say=said)
 
 
-def _unreadable(edited: Catalogue) -> pl.DataFrame:
+def unreadable_rows(edited: Catalogue) -> pl.DataFrame:
+    """Rows that cannot be read, each with the reason."""
     bad = edited.bad
     return findings_frame(
         "unreadable row",
@@ -80,7 +81,8 @@ def _unreadable(edited: Catalogue) -> pl.DataFrame:
     )
 
 
-def _no_data(catalogue: Catalogue, whose: str = "") -> pl.DataFrame:
+def no_data(catalogue: Catalogue, whose: str = "") -> pl.DataFrame:
+    """Rows that were set apart as no data: sums, footers, the header once more."""
     apart = catalogue.apart
     return findings_frame(
         "no data", "note", line=apart["line"], value=apart["raw"].str.slice(0, LONGEST_VALUE), say=whose + apart["say"]

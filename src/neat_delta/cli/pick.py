@@ -75,7 +75,7 @@ def pick_command(
     from neat_delta.changes.resultlist import failed as failed_part
     from neat_delta.changes.resultlist import not_taken, with_reasons
     from neat_delta.changes.review import read_review
-    from neat_delta.reading import read_catalogue
+    from neat_delta.reading import read_whole
 
     if not (book or failed or leave or part.only or part.where or part.items):
         raise WrongChoice(
@@ -92,7 +92,7 @@ def pick_command(
             whole, ours = load_changes(changes), None
         keep = cells_in(whole, part_meant(whole, part, leave), ours, settled)
         review = read_review(book, whole, unmarked=unmarked == "take") if book else None
-        bad = not_taken(read_catalogue(failed, voice), whole) if failed else None
+        bad = not_taken(read_whole(failed, voice), whole) if failed else None
         if bad is not None:
             keep = keep.join(failed_part(whole, bad, settled), on=["key", "field"], how="semi", nulls_equal=True)
         less = picked(whole, keep, review, " ".join(_ways(book, failed, leave, part)))

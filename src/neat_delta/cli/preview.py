@@ -207,9 +207,9 @@ def _found(both: BothSides | None, settled: Settings, seen: Seen, voice: Voice) 
 def _records(both: BothSides, settled: Settings, path: Where, voice: Voice) -> dict[str, Any]:
     from neat_delta.changes.money import touched_records
     from neat_delta.matching.recordcolumns import record_columns
-    from neat_delta.reading import read_catalogue
+    from neat_delta.reading import read_whole
 
-    quotes = read_catalogue(path, voice)
+    quotes = read_whole(path, voice)
     matched = record_columns(quotes, both.changes.head.key)
     return {"records": touched_records(both, quotes, matched, settled.money), "quotes": quotes}
 

@@ -85,10 +85,12 @@ def sheet_command(
         write_whole(out, (workbook if as_workbook else delimited_sheet)(columns, live))
     if spoken.as_json:
         locked = [column.field for column in columns if column.locked]
-        show_json({"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown})
+        told = {"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown}
+        show_json(told | {"unreadable": live.bad.select("line", "say").to_dicts()})
     elif not spoken.quiet:
-        show(_view(out, export, len(rows), columns, unknown, as_workbook, console(spoken).width), spoken)
-    return Exit.ATTENTION if unknown else Exit.DONE
+        width, bad = console(spoken).width, live.bad["line"].to_list()
+        show(_view(out, export, len(rows), columns, unknown, bad, as_workbook, width), spoken)
+    return Exit.ATTENTION if unknown or len(live.bad) else Exit.DONE
 
 
 def _view(
@@ -97,6 +99,7 @@ def _view(
     rows: int,
     columns: Sequence[SheetColumn],
     unknown: Sequence[str],
+    unreadable: Sequence[int],
     as_workbook: bool,
     width: int,
 ) -> Iterator[Text]:
@@ -116,4 +119,9 @@ def _view(
     if unknown:
         some = ", ".join(unknown[:10]) + (" …" if len(unknown) > 10 else "")
         yield from sentence("unknown", f"{several(len(unknown), 'code')} no item has: {some}", width, "warn")
+    if len(unreadable):
+        some = ", ".join(map(str, unreadable[:10])) + (" …" if len(unreadable) > 10 else "")
+        rows_told = several(len(unreadable), "row")
+        said = f"{rows_told} of {export.name} cannot be read and will be missing: line {some}; see neat-delta look"
+        yield from sentence("unreadable", said, width, "stop")
     yield labelled("next", f"edit and save it, then: neat-delta compare {export} {out}")

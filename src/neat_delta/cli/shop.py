@@ -33,13 +33,13 @@ def open_command(folder: Path, export: Where | None, key: str) -> int:
     from importlib.resources import as_file, files
 
     from neat_delta.practice_shop.shop import make_shop
-    from neat_delta.reading import read_catalogue
+    from neat_delta.reading import read_whole
 
     if export is not None:
-        shop = make_shop(folder, read_catalogue(export), key)
+        shop = make_shop(folder, read_whole(export), key)
     else:
         with as_file(files("neat_delta.demo_shop") / "live.csv") as source:
-            shop = make_shop(folder, read_catalogue(source), key)
+            shop = make_shop(folder, read_whole(source), key)
     click.echo(
         f"A practice shop with {len(shop.items()):,} items is open in {folder}; its ways are in {folder}/shop.toml."
     )

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.catalogue import field_name
 from neat_delta.errors import Unreadable
-from neat_delta.reading import Told, read_catalogue
+from neat_delta.reading import Told, read_whole
 
 if TYPE_CHECKING:
     from neat_delta.remote import Where
@@ -21,7 +21,7 @@ def remembered(path: Where) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
     Raises:
         Unreadable: it has other columns, a row lacks one of them, or one of theirs is to be two of ours.
     """
-    table = read_catalogue(path, told=Told(every_row=True))
+    table = read_whole(path, told=Told(every_row=True))
     if len(table.names) not in (2, 3) or table.unnamed:
         raise Unreadable(
             f"the number of its columns is {len(table.names) + table.unnamed}",
@@ -29,9 +29,6 @@ def remembered(path: Where) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
             line=table.form.header_line,
             remedy="Two columns are their codes and ours; three are a field, their values and ours.",
         )
-    if len(table.bad):
-        line, _, say = table.bad.row(0)
-        raise Unreadable(say, file=path, line=line, remedy="Mend that row.")
     codes: dict[str, str] = {}
     values: dict[str, dict[str, str]] = defaultdict(dict)
     for line, *cells in table.cells(table.names).insert_column(0, table.rows.line).iter_rows():

@@ -50,6 +50,24 @@ def read_catalogue(
     return _catalogue(_open(path, begun, told), begun)
 
 
+def read_whole(path: Where, voice: Voice = SILENCE, told: Told = NOTHING_TOLD) -> Catalogue:
+    """Read a table of which every row counts and none can be held back, such as answers, offers or a result list.
+
+    Raises:
+        Unreadable: also where a single row cannot be read.
+    """
+    table = read_catalogue(path, voice, told)
+    insist_on_every_row(table)
+    return table
+
+
+def insist_on_every_row(table: Catalogue) -> None:
+    """Refuse a table of which a row cannot be read; raises ``Unreadable`` with the first such row."""
+    if len(table.bad):
+        line, _, say = table.bad.row(0)
+        raise Unreadable(f"this row cannot be read: {say}", file=table.source.path, line=line, remedy="Mend that row.")
+
+
 def read_both(
     live: Where,
     edited: Where,
