@@ -51,6 +51,12 @@ def put_back(folder: Path) -> None:
             aside.rename(folder)
 
 
+def is_one_of(path: Path, inputs: Iterable[object]) -> bool:
+    """Whether a file is one of these inputs (paths, or what lies elsewhere), also under another name."""
+    there = (source for source in inputs if isinstance(source, Path) and source.exists())
+    return path.exists() and any(path.samefile(source) for source in there)
+
+
 def insist_on_place(path: Path | None, *, replace: bool, inputs: Iterable[object] = ()) -> None:
     """See that a file for people, if one is asked for, has a place: where none stands, or over one to ``replace``.
 
@@ -63,7 +69,7 @@ def insist_on_place(path: Path | None, *, replace: bool, inputs: Iterable[object
         return
     if path.is_dir():
         raise CannotWrite("this is a folder", file=path, remedy="Name a file in it.")
-    if any(isinstance(source, Path) and source.exists() and path.samefile(source) for source in inputs):
+    if is_one_of(path, inputs):
         raise CannotWrite("this is one of the files that are read", file=path, remedy="Give the new file another name.")
     if not replace:
         raise CannotWrite("this file exists", file=path, remedy="Say --replace, or give another name.")

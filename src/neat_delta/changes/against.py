@@ -15,6 +15,7 @@ from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import Key
 from neat_delta.matching.likeness import naming_field
+from neat_delta.reading import insist_on_every_row
 
 if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue
@@ -48,6 +49,7 @@ def against(changes: ChangeSet, fresh: Catalogue, settled: Settings) -> Against:
 
     Raises:
         WrongChoice: the export lacks a field of the change set, or an item stands in it twice.
+        Unreadable: an item is not there, and a row that may be it cannot be read.
     """
     lacking = [name for name in (*changes.head.key, *changes.head.fields) if name not in fresh.names]
     if lacking:
@@ -56,6 +58,8 @@ def against(changes: ChangeSet, fresh: Catalogue, settled: Settings) -> Against:
             remedy="Export the same columns as before; names may be settled in catalogue.toml.",
         )
     items = _items(changes, fresh)
+    if (items["fate"] == GONE).any():
+        insist_on_every_row(fresh)
     parts = changes.cells.join(
         items.drop_nulls("row").select("key", "row"), on="key", how="inner", maintain_order="left"
     )

@@ -6,7 +6,6 @@ import gzip
 import io
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import orjson
@@ -32,10 +31,11 @@ from neat_delta.errors import CannotWrite, Unreadable
 from neat_delta.matching import JOINT
 from neat_delta.matching.places import places
 from neat_delta.reading import fetch
-from neat_delta.whole import write_whole
+from neat_delta.whole import is_one_of, write_whole
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
+    from pathlib import Path
 
     from neat_delta.remote import Where
 
@@ -78,7 +78,7 @@ def save_changes(changes: ChangeSet, path: Path, inputs: Sequence[Where] = ()) -
     Raises:
         CannotWrite: the file is one of the inputs, or something else than a change set stands there.
     """
-    if path.exists() and any(isinstance(source, Path) and path.samefile(source) for source in inputs):
+    if is_one_of(path, inputs):
         raise CannotWrite("this is one of the files compared", file=path, remedy="Give the change set another name.")
     if path.exists() and not _is_change_set(path):
         raise CannotWrite(

@@ -133,7 +133,7 @@ def preview_command(
         loaded = part_of(whole, part, ours, settled)
         both = None if ours is None else BothSides(loaded, ours)
         found = _found(both, settled, seen, voice)
-        made = _made(loaded, whole, both, settled, seen, voice, changes.name)
+        made = _written(_made(loaded, whole, both, found, settled, seen, voice, changes.name), seen)
     if spoken.as_json:
         show_json(_as_dict(loaded, found, made))
     elif not spoken.quiet:
@@ -194,13 +194,8 @@ def _found(both: BothSides | None, settled: Settings, seen: Seen, voice: Voice) 
         found = found._replace(stock=stock_moves(both, settled.money))
     if seen.records is not None:
         found = found._replace(**_records(both, settled, seen.records, voice))
-    if seen.records_csv is not None:
-        if found.records is None:
-            raise WrongChoice("--records-csv asks for --records as well", remedy="Say which records: --records FILE.")
-        from neat_delta.whole import write_whole
-        from neat_delta.writing.delimited import people_csv
-
-        write_whole(seen.records_csv, people_csv(found.records))
+    if seen.records_csv is not None and found.records is None:
+        raise WrongChoice("--records-csv asks for --records as well", remedy="Say which records: --records FILE.")
     return found
 
 
@@ -218,42 +213,48 @@ def _made(
     changes: ChangeSet,
     whole: ChangeSet,
     both: BothSides | None,
+    found: Found,
     settled: Settings,
     seen: Seen,
     voice: Voice,
     name: str,
-) -> dict[str, list[str]]:
-    """The files that were asked for, written whole; by what they are."""
-    from neat_delta.whole import insist_on_place, write_whole
+) -> dict[str, dict[Path, bytes]]:
+    """The files that were asked for, by what they are."""
+    made: dict[str, dict[Path, bytes]] = {}
+    if seen.records_csv is not None and found.records is not None:
+        from neat_delta.writing.delimited import people_csv
 
-    made: dict[str, list[str]] = {}
-    if seen.records_csv is not None:
-        made["records"] = [str(seen.records_csv)]
+        made["records"] = {seen.records_csv: people_csv(found.records)}
     if seen.page is not None and both is not None:
         from neat_delta.views.page import review_page
 
         voice.step("writing the page")
-        write_whole(seen.page, review_page(both, settled, name))
-        made["page"] = [str(seen.page)]
+        made["page"] = {seen.page: review_page(both, settled, name)}
     if seen.book is not None:
         from neat_delta.views.reviewbook import review_book
 
         voice.step("writing the workbook")
-        write_whole(seen.book, review_book(changes, whole, by_item=seen.book_by == "item"))
-        made["book"] = [str(seen.book)]
+        made["book"] = {seen.book: review_book(changes, whole, by_item=seen.book_by == "item")}
     if seen.plots is not None and both is not None:
         from neat_delta.views.plots import plots
 
         voice.step("drawing")
-        seen.plots.mkdir(parents=True, exist_ok=True)
-        made["plots"] = []
-        drawn = plots(both, settled)
-        for file in drawn:
-            insist_on_place(seen.plots / file, replace=seen.replace)
-        for file, data in drawn.items():
-            write_whole(seen.plots / file, data)
-            made["plots"].append(str(seen.plots / file))
+        made["plots"] = {seen.plots / file: data for file, data in plots(both, settled).items()}
     return made
+
+
+def _written(made: dict[str, dict[Path, bytes]], seen: Seen) -> dict[str, list[str]]:
+    """The files' names, by what they are, once all are written; none is if one has no place."""
+    from neat_delta.whole import insist_on_place, write_whole
+
+    files = {path: data for several in made.values() for path, data in several.items()}
+    for path in files:
+        insist_on_place(path, replace=seen.replace)
+    if seen.plots is not None and "plots" in made:
+        seen.plots.mkdir(parents=True, exist_ok=True)
+    for path, data in files.items():
+        write_whole(path, data)
+    return {what: [str(path) for path in several] for what, several in made.items()}
 
 
 def _as_dict(changes: ChangeSet, found: Found, made: dict[str, list[str]]) -> dict[str, Any]:

@@ -31,6 +31,8 @@ if TYPE_CHECKING:
     from neat_delta.remote import Where
     from neat_delta.writing.sheet import SheetColumn
 
+SOME = 10
+
 
 @click.command("sheet")
 @click.argument("export", type=SOURCE)
@@ -117,11 +119,13 @@ def _view(
         said = "plain text has no types or locks: a spreadsheet program may take zeros from codes; .xlsx keeps them"
         yield from sentence("look at", said, width, "warn")
     if unknown:
-        some = ", ".join(unknown[:10]) + (" …" if len(unknown) > 10 else "")
-        yield from sentence("unknown", f"{several(len(unknown), 'code')} no item has: {some}", width, "warn")
+        yield from sentence("unknown", f"{several(len(unknown), 'code')} no item has: {_some(unknown)}", width, "warn")
     if len(unreadable):
-        some = ", ".join(map(str, unreadable[:10])) + (" …" if len(unreadable) > 10 else "")
-        rows_told = several(len(unreadable), "row")
-        said = f"{rows_told} of {export.name} cannot be read and will be missing: line {some}; see neat-delta look"
+        rows_told, lines = several(len(unreadable), "row"), _some(unreadable)
+        said = f"{rows_told} of {export.name} cannot be read and will be missing: line {lines}; see neat-delta look"
         yield from sentence("unreadable", said, width, "stop")
     yield labelled("next", f"edit and save it, then: neat-delta compare {export} {out}")
+
+
+def _some(told: Sequence[object]) -> str:
+    return ", ".join(map(str, told[:SOME])) + (" …" if len(told) > SOME else "")
