@@ -76,7 +76,7 @@ def test_a_condition_chooses_exactly_the_items_for_which_it_holds(shop, where, h
         (("--where", "prize > 3"), "there is no field prize. Fields: sku, item_id"),
         (("--where", "price >"), "Write a condition such as"),
         (("--where", "price + 1"), "this is no condition"),
-        (("--where", "read_csv('live.csv')"), "Write a condition such as"),
+        (("--where", "read_csv('live.csv')"), "there is no function read_csv here"),
         (("--fields", "prize"), "there is no such field"),
         (("--items", "none.txt"), "no such file"),
         (("-o", "live.csv", "--replace"), "one of the files that are read"),

@@ -10,6 +10,7 @@ from neat_delta.catalogue.typed import typed_cells
 from neat_delta.changes.changeset import ADD, CHANGE, RECODE, no_findings
 from neat_delta.checks.check import UNLOCK, Check, together
 from neat_delta.errors import WrongChoice
+from neat_delta.expressions import ExpressionError, parse_expression
 
 if TYPE_CHECKING:
     from neat_delta.catalogue.settings import Condition
@@ -94,7 +95,11 @@ def condition(trial: Trial) -> pl.DataFrame:
 
 
 def _broken(trial: Trial, one: Condition) -> pl.DataFrame:
-    names = list(dict.fromkeys(pl.sql_expr(one.must).meta.root_names()))
+    try:
+        must = parse_expression(one.must)
+    except ExpressionError as error:
+        raise _wrong(one, error) from error
+    names = list(must.names)
     for name in names:
         if name not in trial.live.names:
             raise WrongChoice(
@@ -107,19 +112,24 @@ def _broken(trial: Trial, one: Condition) -> pl.DataFrame:
     both = {name: trial.beside(name) for name in names}
     try:
         held, holds = (
-            pl.DataFrame([typed_cells(trial.live, name, both[name][side], trial.settled.of(name)) for name in names])
-            .select(pl.sql_expr(one.must).alias("met"))
-            .to_series()
-            .cast(pl.Boolean)
+            must.over(
+                pl.DataFrame(
+                    [typed_cells(trial.live, name, both[name][side], trial.settled.of(name)) for name in names]
+                )
+            ).cast(pl.Boolean)
             for side in ("was", "now")
         )
-    except pl.exceptions.PolarsError as error:
-        reason = str(error).splitlines()[0]
-        remedy = "Write one such as: sale_price < price"
-        raise WrongChoice(f"the condition {one.must!r} in catalogue.toml: {reason}", remedy=remedy) from error
+    except (ExpressionError, pl.exceptions.PolarsError) as error:
+        raise _wrong(one, error) from error
     bad = trial.touched.select("key").filter(holds.not_() & held.fill_null(value=True))
     cells = trial.sent.filter(pl.col("field").is_in(moved)).join(bad, on="key", how="semi", maintain_order="left")
     return trial.found(cells, "condition", one.level, one.say or f"this must hold: {one.must}")
+
+
+def _wrong(one: Condition, error: Exception) -> WrongChoice:
+    what = error.what if isinstance(error, ExpressionError) else "it is neither true nor false"
+    remedy = getattr(error, "remedy", None) or "Write one such as: sale_price < price"
+    return WrongChoice(f"the condition {one.must!r} in catalogue.toml: {what}", remedy=remedy)
 
 
 CHECKS = (

@@ -62,7 +62,8 @@ def adjust_command(
     """
     from neat_delta.changes import Options
     from neat_delta.changes.adjust import adjust
-    from neat_delta.changes.rules import finish_of, parse_rule
+    from neat_delta.changes.rules import parse_rule
+    from neat_delta.expressions.ending import finish_of
     from neat_delta.matching import choose_key
     from neat_delta.matching.choose import chosen_rows
     from neat_delta.reading import read_catalogue

@@ -10,6 +10,7 @@ import polars as pl
 from neat_delta.catalogue import field_name
 from neat_delta.catalogue.typed import typed
 from neat_delta.errors import WrongChoice
+from neat_delta.expressions import ExpressionError, parse_expression
 from neat_delta.matching.key import JOINT
 from neat_delta.reading import read_bytes
 
@@ -25,8 +26,8 @@ if TYPE_CHECKING:
 def rows_where(catalogue: Catalogue, where: str, settled: Settings) -> pl.Series:
     """The positions of the rows for which an SQL condition over the fields holds.
 
-    Numbers are exact decimals, flags 1 and 0, dates ISO 8601 text, blank cells NULL. The expressions are those of
-    the SQL standard as far as the engine knows them; none of them reaches a file or the system.
+    Numbers are exact decimals, flags 1 and 0, dates ISO 8601 text, blank cells NULL. See
+    ``neat_delta.expressions`` for what a condition may be.
 
     Raises:
         WrongChoice: it is no condition, or names a field that does not exist.
@@ -42,26 +43,23 @@ def condition(where: str, names: Sequence[str], field: Callable[[str], pl.Series
         WrongChoice: it is no condition, or names a field that does not exist.
     """
     try:
-        expression = pl.sql_expr(where)
-        named = expression.meta.root_names()
-        unknown = [name for name in named if name not in names]
+        expression = parse_expression(where)
+        unknown = [name for name in expression.names if name not in names]
         if unknown:
             raise WrongChoice(
                 f"--where {where!r}: there is no field {', '.join(unknown)}",
                 remedy="Fields: " + ", ".join(names) + ".",
             )
-        frame = pl.DataFrame([field(name).alias(name) for name in dict.fromkeys(named or names[:1])])
-        met = frame.select(expression.alias("met")).to_series()
-    except pl.exceptions.PolarsError as error:
+        frame = pl.DataFrame([field(name).alias(name) for name in expression.names or names[:1]])
+        met = expression.over(frame)
+    except ExpressionError as error:
         raise WrongChoice(
-            f"--where {where!r}: {str(error).splitlines()[0]}",
-            remedy="Write a condition such as: price > 10 AND maker = 'Thrumhive'",
+            f"--where {where!r}: {error.what}",
+            remedy=error.remedy or "Write a condition such as: price > 10 AND maker = 'Thrumhive'",
         ) from error
-    if met.dtype != pl.Boolean or len(met) not in (1, height):
+    if met.dtype not in (pl.Boolean, pl.Null):
         raise WrongChoice(f"--where {where!r}: this is no condition", remedy="It must be true or false for each item.")
-    if len(met) != height:
-        met = pl.repeat(bool(met.item()), height, dtype=pl.Boolean, eager=True)
-    return met.fill_null(False)
+    return met.cast(pl.Boolean).fill_null(False)
 
 
 def rows_of_codes(catalogue: Catalogue, key: Key, codes: Sequence[str]) -> tuple[pl.Series, list[str]]:

@@ -1,0 +1,170 @@
+"""An expression in SQL: parsed once, asked for the fields it names, computed over a frame."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
+
+import polars as pl
+
+from neat_delta.expressions.value import NUMBER, ExpressionError, Value
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from sqlglot import exp
+
+    from neat_delta.expressions.ending import Finish
+
+# Longer, or nested deeper, than any that a person writes.
+LONGEST, DEEPEST = 5_000, 100
+# A name may say on which side it is meant: live.price is the live item's price.
+SIDES = ("live", "list", "rates")
+
+
+@dataclass(frozen=True, eq=False)
+class Expression:
+    """A parsed expression.
+
+    ``text`` is what was written; ``names`` are the columns it reads, each once, in their order, a side in front where
+    it is written (``live.price``).
+    """
+
+    text: str
+    names: tuple[str, ...]
+    tree: Any = field(repr=False)
+    name_of: Callable[[Any], str] = field(repr=False)
+
+    @property
+    def is_null(self) -> bool:
+        """Whether it is NULL and nothing more."""
+        from sqlglot import exp
+
+        return isinstance(self.tree, exp.Null)
+
+    @property
+    def heeds_blanks(self) -> bool:
+        """Whether it says itself what is to become of blank values."""
+        from sqlglot import exp
+
+        tests = (exp.Coalesce, exp.Case, exp.If, exp.Is, exp.NullSafeEQ, exp.NullSafeNEQ)
+        return self.tree.find(*tests) is not None
+
+    @property
+    def is_finished(self) -> bool:
+        """Whether it has a function ``ending`` or ``multiple`` of its own."""
+        from sqlglot import exp
+
+        return any(str(node.this).lower() in ("ending", "multiple") for node in self.tree.find_all(exp.Anonymous))
+
+    def over(self, frame: pl.DataFrame, finish: Finish | None = None) -> pl.Series:
+        """What it gives for each row of typed columns by the names it reads: decimals, flags (Int8) and texts.
+
+        Rows of which it makes nothing are null. ``finish`` is what becomes of a number.
+
+        Raises:
+            ExpressionError: it names a function that is not on the list, types do not go together, or a number grows
+                too large to be exact.
+        """
+        from neat_delta.expressions.compiler import Compiler
+
+        try:
+            value = Compiler(frame, self.name_of).value(self.tree)
+            value = value if finish is None else finish.of(value)
+            found = frame.select(_typed(value).alias("found")).to_series()
+        except pl.exceptions.PolarsError as error:
+            raise ExpressionError(_reason(error)) from error
+        except RecursionError as error:
+            raise ExpressionError("the expression is nested too deep") from error
+        return found.new_from_index(0, len(frame)) if len(found) == 1 != len(frame) else found
+
+
+def parse_expression(text: str) -> Expression:
+    """Read an expression in SQL.
+
+    Raises:
+        ExpressionError: it is none, names what is no field, or is longer or deeper than any that a person writes.
+    """
+    import sqlglot
+    from sqlglot import exp
+    from sqlglot.errors import SqlglotError
+
+    if len(text) > LONGEST:
+        raise ExpressionError(f"the expression has {len(text):,} characters, and {LONGEST:,} are allowed")
+    if not text.strip():
+        raise ExpressionError("there is no expression")
+    try:
+        tree = sqlglot.parse_one(text, read="postgres", into=exp.Condition)
+    except SqlglotError as error:
+        raise ExpressionError(_place(error, text)) from error
+    except RecursionError as error:
+        raise ExpressionError("the expression is nested too deep") from error
+    except ValueError as error:
+        raise ExpressionError("this is no expression") from error
+    if not isinstance(tree, exp.Expression) or _depth(tree) > DEEPEST:
+        raise ExpressionError("the expression is nested too deep")
+    names = tuple(dict.fromkeys(_name(node) for node in _columns(tree)))
+    return Expression(text.strip(), names, tree, _name)
+
+
+def _columns(tree: exp.Expression) -> list[exp.Column]:
+    """The columns of a tree in the order in which they are written; what is no expression over fields is refused."""
+    from sqlglot import exp
+
+    from neat_delta.expressions.compiler import not_allowed
+
+    for node in tree.walk():
+        if isinstance(node, exp.Query | exp.Table | exp.Subquery):
+            raise not_allowed(tree)
+    return list(tree.find_all(exp.Column, bfs=False))
+
+
+def _name(node: exp.Column) -> str:
+    """The column that a name means: as it is written, or ``live.price`` with the field's name behind the side."""
+    from sqlglot import exp
+
+    from neat_delta.catalogue.field import field_name
+
+    if not isinstance(node.this, exp.Identifier) or node.args.get("db"):
+        raise ExpressionError(f"{node.sql()[:60]} is no field")
+    side = node.table
+    if not side:
+        return node.name
+    if side.lower() not in SIDES:
+        raise ExpressionError(f"{node.sql()[:60]} is no field", remedy=f"In front may stand: {', '.join(SIDES)}.")
+    return f"{side.lower()}.{field_name(node.name)}"
+
+
+def _depth(tree: exp.Expression) -> int:
+    deepest = 0
+    for node in tree.walk(bfs=True):
+        depth, above = 0, node
+        while above is not tree and above.parent is not None and depth <= DEEPEST:
+            depth, above = depth + 1, above.parent
+        deepest = max(deepest, depth)
+        if deepest > DEEPEST:
+            break
+    return deepest
+
+
+def _typed(value: Value) -> pl.Expr:
+    """A value's column; of numbers as a decimal, whatever the engine made of it on the way."""
+    from neat_delta.expressions.value import decimal
+
+    return value.expr.cast(decimal(value.scale)) if value.kind == NUMBER else value.expr
+
+
+def _place(error: Exception, text: str) -> str:
+    """Where in a text the parser gave up."""
+    told: dict[str, object] = next(iter(getattr(error, "errors", ())), {})
+    found = str(told.get("highlight") or "").strip()
+    if not found or found == text.strip():
+        return "this is no expression"
+    return f"this is no expression, near {found[:40]!r}"
+
+
+def _reason(error: Exception) -> str:
+    text = str(error).splitlines()[0]
+    if "overflow" in text or "conversion from" in text or "doesn't fit" in text:
+        return "a number grows too large to be exact"
+    return "the pattern is no regular expression" if "regex" in text.lower() else text[:200]
