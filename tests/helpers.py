@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import os
+import shlex
 import subprocess
 import sys
 import sysconfig
@@ -75,3 +76,16 @@ def python_m(*args: str, cwd: Path) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
         [sys.executable, "-m", "neat_delta", *args], cwd=cwd, capture_output=True, text=True, check=False, timeout=120
     )
+
+
+def files_in(folder: Path) -> dict[str, bytes]:
+    return {path.relative_to(folder).as_posix(): path.read_bytes() for path in folder.rglob("*") if path.is_file()}
+
+
+def refused(work: Path, command: str) -> str:
+    """What a command says that ends with a refusal and leaves every file as it was."""
+    before = files_in(work)
+    done = neat_delta(*shlex.split(command), cwd=work)
+    assert done.returncode == 2, done.stdout
+    assert files_in(work) == before
+    return done.stderr

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import Unreadable
+from neat_delta.output_paths import note_input
 
 if TYPE_CHECKING:
     from neat_delta.remote import Where
@@ -83,6 +84,7 @@ def read_bytes(path: Where) -> bytes:
         from neat_delta.remote.transfer import fetch
 
         return fetch(path)
+    note_input(path)
     try:
         return sys.stdin.buffer.read() if path == STANDARD_INPUT else path.read_bytes()
     except FileNotFoundError as error:

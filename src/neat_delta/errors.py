@@ -11,6 +11,8 @@ NeatDeltaError
 
 from __future__ import annotations
 
+from neat_delta.redact import redacted
+
 
 class NeatDeltaError(Exception):
     """A problem with its place and its remedy; the command line turns it into text and exit code 2.
@@ -46,7 +48,7 @@ class NeatDeltaError(Exception):
         ]
         where = ", ".join(filter(None, place))
         text = f"{where}: {self.what}" if where else self.what
-        return f"{text}. {self.remedy}" if self.remedy else text
+        return redacted(f"{text}. {self.remedy}" if self.remedy else text)
 
 
 class Unreadable(NeatDeltaError):

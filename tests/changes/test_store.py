@@ -70,10 +70,20 @@ def test_a_file_that_is_no_change_set_is_never_overwritten(tmp_path, changes):
     stranger.write_text("mine")
 
     with pytest.raises(CannotWrite, match="no change set"):
-        save_changes(changes, stranger)
-    with pytest.raises(CannotWrite, match="one of the files compared"):
-        save_changes(changes, tmp_path / "live.csv", inputs=[tmp_path / "live.csv"])
+        save_changes(changes, stranger, replace=True)
     assert stranger.read_text() == "mine"
+
+
+def test_an_earlier_change_set_is_replaced_only_when_told(tmp_path, changes):
+    save_changes(changes, tmp_path / "c.jsonl")
+    earlier = (tmp_path / "c.jsonl").read_bytes()
+
+    with pytest.raises(CannotWrite, match="this file exists"):
+        save_changes(undone(changes), tmp_path / "c.jsonl")
+    assert (tmp_path / "c.jsonl").read_bytes() == earlier
+
+    save_changes(undone(changes), tmp_path / "c.jsonl", replace=True)
+    assert load_changes(tmp_path / "c.jsonl").cells.equals(undone(changes).cells)
 
 
 def damage(data: bytes):

@@ -30,7 +30,16 @@ def test_a_change_set_is_brought_up_to_date_and_written_for_the_newer_export(sho
 
     held = neat_delta("refresh", "c.jsonl", "fresh.csv", "--out", "f.jsonl", "--book", "clashes.xlsx", cwd=shop)
     ours = neat_delta(
-        "refresh", "c.jsonl", "fresh.csv", "--out", "f.jsonl", "--clashes", "price=ours", "--json", cwd=shop
+        "refresh",
+        "c.jsonl",
+        "fresh.csv",
+        "--out",
+        "f.jsonl",
+        "--clashes",
+        "price=ours",
+        "--json",
+        "--replace",
+        cwd=shop,
     )
     neat_delta("write", "f.jsonl", "-o", "up", cwd=shop)
 

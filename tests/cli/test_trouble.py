@@ -2,14 +2,13 @@
 
 import json
 import os
-import shlex
 import signal
 import subprocess
 import time
 
 import pytest
 
-from helpers import PROGRAM, neat_delta, write_table
+from helpers import PROGRAM, neat_delta, refused, write_table
 from neat_delta.cli import app
 from neat_delta.cli.exits import Exit
 from neat_delta.writing import update
@@ -54,67 +53,6 @@ def test_output_that_cannot_be_written_is_no_success(shop, manner):
 
     assert done.returncode == Exit.FAILED
     assert "No space left" in done.stderr
-
-
-@pytest.fixture
-def work(tmp_path):
-    """A live export, an edited sheet, a kept change set of the two, and files that are somebody's work."""
-    write_table(tmp_path / "live.csv", [["sku", "price", "cost", "category"], ["A", "1.00", "0.50", "x"]])
-    write_table(tmp_path / "edited.csv", [["sku", "price", "cost", "category"], ["A", "1.10", "0.50", "x"]])
-    neat_delta("compare", "live.csv", "edited.csv", "--out", "c.jsonl", cwd=tmp_path)
-    neat_delta("shop", "open", "shop", "--from", "live.csv", cwd=tmp_path)
-    neat_delta("write", "c.jsonl", "-o", "up", cwd=tmp_path)
-    for name in ("mine.xlsx", "mine.html", "mine.csv"):
-        (tmp_path / name).write_text("hours of work")
-    (tmp_path / "inbox").mkdir()
-    (tmp_path / "pictures").mkdir()
-    (tmp_path / "pictures" / "margins.png").write_text("hours of work")
-    return tmp_path
-
-
-def refused(work, command):
-    """What a command says that ends with a refusal and leaves every file as it was."""
-    before = {path: path.read_bytes() for path in work.rglob("*") if path.is_file()}
-    done = neat_delta(*shlex.split(command), cwd=work)
-    assert done.returncode == Exit.FAILED, done.stdout
-    assert {path: path.read_bytes() for path in work.rglob("*") if path.is_file()} == before
-    return done.stderr
-
-
-@pytest.mark.parametrize(
-    "command",
-    [
-        "compare live.csv edited.csv --write up2 --book mine.xlsx",
-        "adjust live.csv --set 'price = price * 2' --out d.jsonl --book mine.xlsx",
-        "check c.jsonl --book mine.xlsx",
-        "refresh c.jsonl live.csv --out d.jsonl --book mine.xlsx",
-        "preview c.jsonl --page mine.html",
-        "preview c.jsonl --book mine.xlsx",
-        "preview c.jsonl --plots pictures --page new.html --book new.xlsx",
-        "sheet live.csv -o mine.csv",
-        "send up --to inbox --results mine.csv",
-        "shop export shop -o mine.csv",
-        "shop import shop up/01-changes.csv --results mine.csv",
-    ],
-)
-def test_nobodys_file_is_written_over_unless_it_is_said(work, command):
-    assert "this file exists. Say --replace" in refused(work, command)
-    assert neat_delta(*shlex.split(command), "--replace", cwd=work).returncode in (Exit.DONE, Exit.ATTENTION)
-
-
-@pytest.mark.parametrize(
-    "command",
-    [
-        "compare live.csv edited.csv --book live.csv",
-        "preview c.jsonl --live live.csv --page live.csv",
-        "check c.jsonl --live live.csv --book c.jsonl",
-        "compare live.csv edited.csv --book catalogue.toml",
-    ],
-)
-def test_what_is_read_is_never_written_over(work, command):
-    (work / "catalogue.toml").write_text('key = ["sku"]')
-
-    assert "this is one of the files that are read" in refused(work, f"{command} --replace")
 
 
 @pytest.mark.parametrize(

@@ -12,7 +12,6 @@ import subprocess
 import sys
 import threading
 import time
-from pathlib import Path
 
 import pytest
 
@@ -182,6 +181,43 @@ def test_killed_anywhere_a_folder_ends_with_the_same_files(work, sort):
     }
 
 
+@pytest.mark.parametrize("sort", ["ftp", "sftp", "folder"])
+def test_killed_anywhere_a_folder_that_the_shop_empties_gets_each_file_once(work, sort):
+    taken = []
+
+    def empty(_):
+        for path in sorted((work / "served" / "inbox").iterdir()):
+            if not path.name.startswith("."):
+                taken.append((path.name, path.read_bytes()))
+                path.unlink()
+
+    with _file_server(sort, work) as (address, told):
+        _killed_again_and_again(work, f"{address}/inbox", empty, **told)
+
+    assert taken == [(name, (work / "up" / name).read_bytes()) for name in ("01-changes.csv", "02-changes.csv")]
+    assert list((work / "served" / "inbox").iterdir()) == []
+
+
+@pytest.mark.parametrize(
+    "name",
+    ["../evil.txt", "..", "/tmp/evil.txt", "undo/../../evil.txt", "..\\evil.txt", "C:evil.txt", "NUL.csv", "a\nb.csv",
+     "evil.txt ", "receipt.json", "", 7, None],
+)  # fmt: skip
+def test_a_receipt_names_files_of_its_own_folder_only(work, name):
+    (work / "evil.txt").write_bytes((work / "up/01-changes.csv").read_bytes())
+    (work / "inbox").mkdir()
+    receipt = json.loads((work / "up/receipt.json").read_text())
+    receipt["files"][0]["file"] = name
+    (work / "up/receipt.json").write_text(json.dumps(receipt))
+
+    done = neat_delta("send", "up", "--to", "inbox", cwd=work)
+
+    assert done.returncode == 2
+    assert "receipt" in done.stderr
+    assert list((work / "inbox").iterdir()) == []
+    assert not (work / "journal.sqlite").exists()
+
+
 def test_a_spoilt_update_does_not_leave(work):
     path = work / "up" / "02-changes.csv"
     path.write_bytes(path.read_bytes() + b"x")
@@ -194,11 +230,11 @@ def test_without_its_token_the_shop_says_so_and_the_token_is_shown_nowhere(work,
     address = served(token="very-secret")
 
     without = neat_delta("send", "up", "--to", address, cwd=work)
-    wrong = neat_delta("send", "up", "--to", address, "--resume", cwd=work, NEAT_DELTA_TOKEN="wrong-one")
-    right = neat_delta("send", "up", "--to", address, "--resume", cwd=work, NEAT_DELTA_TOKEN="very-secret")
+    wrong = neat_delta("send", "up", "--to", address, "--resume", cwd=work, NEAT_DELTA_TOKEN_127_0_0_1="wrong-one\n")
+    right = neat_delta("send", "up", "--to", address, "--resume", cwd=work, NEAT_DELTA_TOKEN_127_0_0_1="very-secret\n")
 
     assert (without.returncode, wrong.returncode, right.returncode) == (2, 2, 0)
-    assert "NEAT_DELTA_TOKEN" in without.stderr
+    assert "NEAT_DELTA_TOKEN_127_0_0_1" in without.stderr
     assert "wrong-one" not in wrong.stdout + wrong.stderr
     assert b"very-secret" not in (work / "journal.sqlite").read_bytes() + right.stdout.encode()
 
@@ -289,6 +325,7 @@ def counted(function):
 journal.Journal.begin = counted(journal.Journal.begin)
 journal.Journal.note = counted(journal.Journal.note)
 place = places.place_of(where_of(sys.argv[1]))
+type(place).bring = counted(type(place).bring)
 type(place).hand_over = counted(type(place).hand_over)
 type(place).outcome = counted(type(place).outcome)
 update = send.load_update(Path("up"))
@@ -296,13 +333,15 @@ send.send(update, place, journal.Journal(Path("journal.sqlite")), resume=True)
 """
 
 
-def _killed_again_and_again(work, address, **told):
+def _killed_again_and_again(work, address, between=lambda _: None, **told):
     for steps in itertools.count():
         call = [sys.executable, "-c", KILLED, address, str(steps)]
         done = subprocess.run(call, cwd=work, check=False, capture_output=True, env=os.environ | told)
+        between(steps)
         if done.returncode != -signal.SIGKILL:
             break
-    assert done.returncode == 0, done.stderr.decode()
+    # The last one was killed before or after it had written down that it was done.
+    assert done.returncode == 0 or b"all of it" in done.stderr, done.stderr.decode()
     assert steps > 4
 
 
@@ -359,11 +398,11 @@ def test_a_real_disk_that_is_full_keeps_what_it_had(work, small_disk):
 def test_a_disk_that_is_full_leaves_no_half_file(work, monkeypatch):
     (work / "inbox").mkdir()
 
-    def full(self, data):
-        raise OSError(28, "No space left on device", str(self))
+    def full(_):
+        raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(Path, "write_bytes", full)
+    monkeypatch.setattr(os, "fsync", full)
     with pytest.raises(CannotWrite, match="No space left"):
-        places.Folder(work / "inbox").hand_over("01.csv", b"data", "change", "mark")
+        places.Folder(work / "inbox").bring("01.csv", b"data", "mark")
 
     assert list((work / "inbox").iterdir()) == []

@@ -25,7 +25,7 @@ def shop(tmp_path):
 
     def opened(ways=""):
         export = read_catalogue(write_table(tmp_path / "live.csv", ITEMS))
-        made = make_shop(tmp_path / "shop", export, "sku")
+        made = make_shop(tmp_path / "shop", export, "sku", replace=True)
         assert list(csv.reader(io.StringIO(made.export().decode()))) == ITEMS
         (tmp_path / "shop" / FILE).write_text('key = "sku"\n' + ways)
         return open_shop(tmp_path / "shop")

@@ -26,10 +26,6 @@ DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
 ORIGIN_PROPERTY = "neat-delta live sha256"
 
 
-# How text begins that a spreadsheet program would run as a formula; and how it begins once it is tamed.
-RUNS, TAMED = r"^(?:[=@]|[+-][^\d.,\s])", r"^'([=@+-])"
-
-
 @dataclass(frozen=True)
 class Form:
     r"""How a delimited file is written, so that another can be written just so.

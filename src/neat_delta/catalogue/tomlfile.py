@@ -9,6 +9,7 @@ from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.errors import Unreadable
+from neat_delta.output_paths import note_input
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -30,6 +31,7 @@ def read_toml(path: Path, remedy: str) -> tuple[dict[str, Any], str]:
     Raises:
         Unreadable: there is none, or it is no TOML.
     """
+    note_input(path)
     try:
         text = path.read_text("utf-8-sig")
         told = tomllib.loads(text, parse_float=Decimal)

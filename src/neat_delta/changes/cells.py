@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue import RUNS, TAMED
 from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.formula_text import unescaped
 from neat_delta.catalogue.kinds import SheetForm, are_blank
 from neat_delta.catalogue.kinds.numerals import UNDECIDED, same_but_for_mark
 from neat_delta.catalogue.kinds.numeric import Numeric
@@ -87,7 +87,7 @@ def compare_cells(
     for name, parts in several.items():
         sheet = edited.cells([column for column in (parts.whole, parts.add, parts.take) if column], pairs["edited"])
         now[name] = put_together(was[name], sheet, parts, rules.of(name).separator or "")
-    now = {name: _untamed(cells, was[name]) for name, cells in now.items()}
+    now = {name: _unescaped(cells, was[name]) for name, cells in now.items()}
     # Such a field is only empty if its last value was taken from it on purpose.
     rules = replace(rules, cleared=rules.cleared | several.keys())
     differing = {name: (was[name] != now[name]).arg_true() for name in fields}
@@ -114,13 +114,12 @@ def compare_cells(
     )
 
 
-def _untamed(cells: pl.Series, was: pl.Series) -> pl.Series:
-    """Cells without the apostrophe that keeps text from being run as a formula, where the live text would be."""
-    tamed = cells.str.starts_with("'")
-    if not tamed.any():
+def _unescaped(cells: pl.Series, was: pl.Series) -> pl.Series:
+    """Cells without the apostrophe that keeps text from being run as a formula, but where the live text has it too."""
+    if not cells.str.starts_with("'").any():
         return cells
     frame = pl.DataFrame({"now": cells, "was": was})
-    plain = pl.when(pl.col("was").str.contains(RUNS)).then(pl.col("now").str.replace(TAMED, "$1")).otherwise("now")
+    plain = pl.when(pl.col("now") == pl.col("was")).then("now").otherwise(unescaped(pl.col("now")))
     return frame.select(plain.alias(cells.name)).to_series()
 
 

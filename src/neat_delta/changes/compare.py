@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue import field_name
+from neat_delta.catalogue.formula_text import unescaped_unless
 from neat_delta.catalogue.kinds import are_blank, kinds
 from neat_delta.catalogue.settings import CLEAR, Settings
 from neat_delta.changes.cells import CellChanges, Rules, compare_cells
@@ -37,6 +38,7 @@ from neat_delta.matching.identity import likely_same, parted_by, same_as_told, s
 from neat_delta.matching.likeness import LIKELY, likely_items, naming_field
 from neat_delta.matching.places import places
 from neat_delta.matching.rescue import likely_damaged, rescued_codes, with_codes_of
+from neat_delta.reading.grid import Grid
 from neat_delta.voice import SILENCE, Voice
 
 if TYPE_CHECKING:
@@ -126,6 +128,16 @@ class Comparison:
         return rows.sort("line")
 
 
+def _with_unescaped_keys(live: Catalogue, edited: Catalogue, key: Key) -> Catalogue:
+    """The sheet with its codes freed of the apostrophe that keeps some of them from being run as a formula."""
+    codes = edited.cells(key.fields)
+    known = live.cells(key.fields)
+    plain = [unescaped_unless(codes[name], known[name]) for name in key.fields]
+    if all(column is codes[column.name] or column.equals(codes[column.name]) for column in plain):
+        return edited
+    return replace(edited, rows=Grid(edited.rows.line, edited.cells(edited.names).with_columns(plain)))
+
+
 def held_back(seen: Comparison, findings: pl.DataFrame) -> Comparison:
     """The comparison with findings of checks, without the cells that these stop.
 
@@ -162,6 +174,7 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     voice.step("matching rows")
     matched = match_columns(live, edited)
     key = choose_key(live, matched.shared, options.key or options.settled.key)
+    edited = _with_unescaped_keys(live, edited, key)
     edited, rescues = with_rescues(live, edited, key, options)
     rules = options.rules(matched.compared)
     _check_kinds(options, matched)

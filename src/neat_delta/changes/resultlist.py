@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue.formula_text import unescaped_unless
 from neat_delta.changes.changeset import findings_frame
 from neat_delta.changes.narrow import Part, cells_in
 from neat_delta.errors import WrongChoice
@@ -43,12 +44,13 @@ def not_taken(results: Catalogue, changes: ChangeSet) -> pl.DataFrame:
             remedy="Name its columns code, result and reason. It has: " + ", ".join(names) + ".",
         )
     reason = next((name for name in names if REASON.search(name) and name != result), None)
+    # A code change goes by its new code once it is taken.
+    known = pl.concat([changes.items.select("key"), changes.items.select(key="to").drop_nulls()])
     cells = results.cells(names)
+    cells = cells.with_columns(unescaped_unless(cells[code], known["key"]))
     told = cells.select(
         key=pl.col(code), bad=pl.col(result).str.contains(BAD), reason=pl.col(reason) if reason else pl.col(result)
     )
-    # A code change goes by its new code once it is taken.
-    known = pl.concat([changes.items.select("key"), changes.items.select(key="to").drop_nulls()])
     about = told.join(known, on="key", how="semi", maintain_order="left")
     if about.is_empty():
         raise WrongChoice(

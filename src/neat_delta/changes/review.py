@@ -7,10 +7,12 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.catalogue.formula_text import unescaped_unless
 from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changes.store import dump_changes
 from neat_delta.errors import Unreadable, WrongChoice
 from neat_delta.matching import JOINT
+from neat_delta.matching.key import key_parts
 from neat_delta.reading import Told, fingerprint, read_catalogue
 
 if TYPE_CHECKING:
@@ -72,6 +74,8 @@ def read_review(path: Where, changes: ChangeSet, *, unmarked: bool = False) -> R
 def _marks(book: Catalogue, changes: ChangeSet) -> pl.DataFrame:
     """The rows of the book: line, key, field (null for a whole item), mark, comment."""
     cells = book.cells(book.names)
+    known = key_parts(changes.items["key"], changes.head.key)
+    cells = cells.with_columns(unescaped_unless(cells[name], known[name]) for name in changes.head.key)
     field = pl.col(FIELD) if FIELD in book.names else pl.lit("")
     return cells.select(
         pl.Series("line", book.rows.line),

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING, Any
 import orjson
 import polars as pl
 
+from neat_delta.atomic_write import write_atomic
 from neat_delta.changes.changeset import (
     ADD,
     CELLS,
@@ -31,10 +32,8 @@ from neat_delta.errors import CannotWrite, Unreadable
 from neat_delta.matching import JOINT
 from neat_delta.matching.places import places
 from neat_delta.reading import fetch
-from neat_delta.whole import is_one_of, write_whole
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
     from pathlib import Path
 
     from neat_delta.remote import Where
@@ -70,16 +69,14 @@ def head_as_dict(head: Head) -> dict[str, Any]:
     }
 
 
-def save_changes(changes: ChangeSet, path: Path, inputs: Sequence[Where] = ()) -> bytes:
-    """Keep a change set as a file, compressed if its name ends in ``.gz``; the old one is replaced in one move.
+def save_changes(changes: ChangeSet, path: Path, *, replace: bool = False) -> bytes:
+    """Keep a change set as a file, compressed if its name ends in ``.gz``; an old one to ``replace`` goes in one move.
 
     Returns its file form, not compressed.
 
     Raises:
-        CannotWrite: the file is one of the inputs, or something else than a change set stands there.
+        CannotWrite: a file stands there and is not to be replaced, or something else than a change set does.
     """
-    if is_one_of(path, inputs):
-        raise CannotWrite("this is one of the files compared", file=path, remedy="Give the change set another name.")
     if path.exists() and not _is_change_set(path):
         raise CannotWrite(
             "another file, no change set, has this name",
@@ -87,7 +84,7 @@ def save_changes(changes: ChangeSet, path: Path, inputs: Sequence[Where] = ()) -
             remedy="Give the change set another name.",
         )
     data = dump_changes(changes)
-    write_whole(path, gzip.compress(data, mtime=0) if path.suffix == ".gz" else data)
+    write_atomic(path, gzip.compress(data, mtime=0) if path.suffix == ".gz" else data, replace=replace)
     return data
 
 

@@ -75,13 +75,14 @@ def adjust_command(
         finish = finish_of("ending" if ending else "multiple", ending or multiple_of or "", way)
     parsed = [parse_rule(text, finish) for text in rules]
     settled = settled_in(settings)
+    wanted.check_places()
     with progress(spoken) as voice:
         ours = read_catalogue(live, voice, exported_as(settled)).renamed(settled.names())
         named = choose_key(ours, ours.names, key or settled.key)
         rows, unknown = chosen_rows(ours, named, where, items, settled)
         voice.step("working out the rules")
         seen = adjust(ours, named, parsed, rows, Options(settled=settled), RULES)
-        seen, receipt = finished(seen, settled, wanted, opened, voice, inputs=(live,))
+        seen, receipt = finished(seen, settled, wanted, opened, voice)
 
     def head(width: int) -> Iterator[Text]:
         return _head(seen, parsed, where, unknown, width)

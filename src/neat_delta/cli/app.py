@@ -15,6 +15,7 @@ import click
 from neat_delta import __version__
 from neat_delta.cli.exits import Exit
 from neat_delta.errors import NeatDeltaError
+from neat_delta.output_paths import watch_inputs
 
 EPILOG = "Exit codes: 0 done · 1 done, but something was held back · 2 wrong call, unreadable input, or nothing done."
 
@@ -132,6 +133,7 @@ def main() -> None:
 
 def run(args: list[str] | None = None) -> int:
     """Run one command; returns the exit code, with the reason for a failure on standard error."""
+    watch_inputs()
     try:
         return int(cli.main(args, prog_name="neat-delta", standalone_mode=False) or Exit.DONE)
     except click.ClickException as error:

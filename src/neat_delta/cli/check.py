@@ -59,18 +59,20 @@ def check_command(
 
     Nothing is written but the workbook, if one is asked for. "compare" and "write" run the same checks.
     """
+    from neat_delta.atomic_write import write_atomic
     from neat_delta.checks import tried_again
-    from neat_delta.whole import insist_on_place, write_whole
+    from neat_delta.output_paths import check_outputs
     from neat_delta.writing.findingsbook import findings_book
 
     settled = settled_in(settings)
-    insist_on_place(book, replace=replace, inputs=[changes, live, settled.path])
+    check_outputs(book, replace=replace)
     with progress(spoken) as voice:
         loaded, ours = kept(changes, live, settled, voice)
         voice.step("checking what would change")
         tried = tried_again(loaded, ours, settled, opened.allowed(), pictures_in(opened.pictures))
         if book is not None:
-            write_whole(book, findings_book(tried, ours, as_edited=False))
+            check_outputs(book, replace=replace)
+            write_atomic(book, findings_book(tried, ours, as_edited=False), replace=replace)
     if spoken.as_json:
         show_json(_as_dict(tried))
     elif not spoken.quiet:

@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
+from neat_delta.output_paths import note_input
+
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Sequence
 
@@ -37,7 +39,9 @@ class _Anywhere(click.Path):
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
         """The path or the address."""
         if "://" not in str(value):
-            return super().convert(value, param, ctx)
+            path = super().convert(value, param, ctx)
+            note_input(path)
+            return path
         from neat_delta.remote import where_of
 
         return where_of(str(value))

@@ -114,6 +114,7 @@ def compare_command(
 
     from neat_delta.begun import Begun
 
+    wanted.check_places()
     begun = Begun(live, edited)
     # Now that the files are on their way, there is time to load what is needed to read them, and then to compare them.
     from neat_delta.reading import Told, read_both
@@ -145,7 +146,7 @@ def compare_command(
             settled=settled,
         )
         seen, matches = compare_list(ours.renamed(settled.names()), theirs, listed, options, voice)
-        seen, receipt = finished(seen, settled, wanted, opened, voice, inputs=(live, edited))
+        seen, receipt = finished(seen, settled, wanted, opened, voice)
         if listing.save_as:
             save_list(settings, listing.save_as, listed, natures(theirs))
 

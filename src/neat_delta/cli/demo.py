@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from itertools import count
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -31,21 +32,19 @@ LIST = (
     '--match "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)" '
     "--out list.changes.jsonl --write updates-list"
 )
-KEPT = ("tuesday.changes.jsonl", "list.changes.jsonl")
-WRITTEN = ("updates", "updates-list", "updates-back")
-LEFT = ("after.csv", "evening.csv", "journal.sqlite", "runs", "shop")
 # The port in nightly.toml; another one is taken where somebody is listening on it.
 PORT = 8017
 
 
 @click.command("demo")
-@click.argument("folder", type=FILE, default=FOLDER, metavar="[DIR]")
-def demo_command(folder: Path) -> int:
+@click.argument("folder", type=FILE, required=False, metavar="[DIR]")
+def demo_command(folder: Path | None) -> int:
     """Go the whole way on a made-up shop: two files in, a preview, a proved update out.
 
-    The files of Tansy & Tallow, beekeeping supplies, are laid into DIR (tansy-and-tallow, if not said otherwise)
-    and stay there to play with.
+    The files of Tansy & Tallow, beekeeping supplies, are laid into DIR, a new folder (tansy-and-tallow, if not said
+    otherwise, or tansy-and-tallow-2 where that is taken), and stay there to play with.
     """
+    folder = folder or (_free_name(FOLDER) if FOLDER.exists() else FOLDER)
     lay(folder)
     click.echo(f"Tansy & Tallow, beekeeping supplies, is a made-up shop. Its files now lie in {folder}:")
     click.echo("  live.csv     what the shop exported this morning")
@@ -138,34 +137,29 @@ def _program() -> str:
 
 
 def lay(folder: Path) -> None:
-    """Lay the shop's files into a folder that is new, empty, or holds an earlier demo."""
+    """Lay the shop's files into a folder that is new or empty.
+
+    Raises:
+        CannotWrite: the folder holds anything, an earlier demo included: somebody may have worked with it.
+    """
     import shutil
     from importlib.resources import as_file, files
 
-    if folder.exists():
-        strangers = sorted(path.name for path in folder.iterdir() if path.name not in FILES + KEPT + WRITTEN + LEFT)
-        if not folder.is_dir() or strangers:
-            raise CannotWrite(
-                f"the folder holds other things ({', '.join(strangers[:3])})",
-                file=folder,
-                remedy="Name a folder that is new or empty: neat-delta demo DIR",
-            )
+    if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
+        raise CannotWrite(
+            "the folder is not empty", file=folder, remedy=f"Name a new one: neat-delta demo {_free_name(folder)}"
+        )
     folder.mkdir(parents=True, exist_ok=True)
     for name in FILES:
         with as_file(files("neat_delta.demo_shop") / name) as source:
             shutil.copyfile(source, folder / name)
-    for kept in KEPT:
-        (folder / kept).unlink(missing_ok=True)
-    for name in LEFT[:-2]:
-        (folder / name).unlink(missing_ok=True)
-    # Only what an earlier demo has made is taken away again.
-    if (folder / "runs" / ".nightly.lock").is_file():
-        shutil.rmtree(folder / "runs")
-    for name in ("shop.sqlite", "jobs.sqlite", "shop.toml"):
-        (folder / LEFT[-1] / name).unlink(missing_ok=True)
-    for made in WRITTEN:
-        if (folder / made / "receipt.json").is_file():
-            shutil.rmtree(folder / made)
+
+
+def _free_name(folder: Path) -> Path:
+    """The folder's name with the first number behind it that is free."""
+    folder = folder if folder.name else folder.resolve()
+    numbered = (folder.with_name(f"{folder.name}-{number}") for number in count(2))
+    return next(path for path in numbered if not path.exists())
 
 
 def _run(folder: Path, command: str, shown: int | None = None) -> None:

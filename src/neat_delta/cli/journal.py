@@ -27,8 +27,11 @@ JOURNAL = click.option(
 def journal_in(told: Path | None) -> Journal:
     """The journal that is told, or the one of this folder."""
     from neat_delta.delivery.journal import NAME, Journal
+    from neat_delta.output_paths import note_input
 
-    return Journal(told or Path(NAME))
+    path = told or Path(NAME)
+    note_input(path)
+    return Journal(path)
 
 
 def sent_as(told: Where, journal: Path | None) -> Entry | None:

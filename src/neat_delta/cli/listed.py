@@ -164,13 +164,13 @@ def list_options(command: F) -> F:
 
 def save_list(settings: Path | None, name: str, listed: ListSettings, seen: Mapping[str, str]) -> None:
     """Keep a list's settings in catalogue.toml, which is made if there is none; what else stands there stays."""
+    from neat_delta.atomic_write import write_atomic
     from neat_delta.catalogue.settings import NAME
-    from neat_delta.whole import write_whole
     from neat_delta.writing.savedlist import with_list
 
     path = settings or Path(NAME)
     existing = path.read_text("utf-8-sig") if path.exists() else ""
-    write_whole(path, with_list(existing, name, listed, seen).encode())
+    write_atomic(path, with_list(existing, name, listed, seen).encode(), replace=True)
 
 
 def saved_view(name: str, settings: Path | None, width: int) -> Iterator[Text]:

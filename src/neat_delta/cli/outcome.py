@@ -23,7 +23,6 @@ if TYPE_CHECKING:
     from neat_delta.changes import Comparison
     from neat_delta.changes.changeset import Allowed
     from neat_delta.matching.terms import ColumnMatch
-    from neat_delta.remote import Where
     from neat_delta.voice import Voice
     from neat_delta.writing import Receipt
 
@@ -123,6 +122,12 @@ class Wanted(NamedTuple):
     everything: bool
     states: tuple[str, ...]
 
+    def check_places(self) -> None:
+        """See that all that is to be written has a place, before anything is."""
+        from neat_delta.output_paths import check_outputs
+
+        check_outputs(self.out, self.book, folder=self.folder, replace=self.replace)
+
 
 def outcome(command: F) -> F:
     """Add the options of ``Wanted`` to a command, as ``wanted``."""
@@ -131,7 +136,7 @@ def outcome(command: F) -> F:
             "--out", type=FILE, metavar="FILE", help="Keep the change set in this file (.changes.jsonl, or .gz)."
         ),
         click.option("--write", "folder", type=FILE, metavar="DIR", help="Write the proved update into this folder."),
-        click.option("--replace", is_flag=True, help="Let update and workbook take the place of earlier ones."),
+        click.option("--replace", is_flag=True, help="Let what is written take the place of earlier files."),
         STRICT,
         PACK,
         FORM,
@@ -157,26 +162,31 @@ def load_ahead(wanted: Wanted) -> None:
 
 
 def finished(
-    seen: Comparison, settled: Settings, wanted: Wanted, opened: Openings, voice: Voice, inputs: Sequence[Where]
+    seen: Comparison, settled: Settings, wanted: Wanted, opened: Openings, voice: Voice
 ) -> tuple[Comparison, Receipt | None]:
-    """The comparison after all checks, kept and written as it is wanted; ``inputs`` are never written over."""
+    """The comparison after all checks, kept and written as it is wanted."""
     from dataclasses import replace
 
     from neat_delta.changes import held_back, save_changes
     from neat_delta.checks import try_out
-    from neat_delta.whole import insist_on_place
 
-    insist_on_place(wanted.book, replace=wanted.replace, inputs=[*inputs, settled.path])
+    wanted.check_places()
+    if wanted.folder is not None:
+        from neat_delta.writing.replaceable import check_no_input_in, check_replaceable
+
+        if check_replaceable(wanted.folder, wanted.folder, replace=wanted.replace) is not None:
+            check_no_input_in(wanted.folder)
     voice.step("checking what would change")
     allowed = opened.allowed()
     seen = held_back(seen, try_out(seen.changes, seen.live, settled, allowed, pictures_in(opened.pictures)))
     seen = replace(seen, changes=replace(seen.changes, head=replace(seen.changes.head, allowed=allowed)))
     if wanted.book is not None:
-        from neat_delta.whole import write_whole
+        from neat_delta.atomic_write import write_atomic
         from neat_delta.writing.findingsbook import findings_book
 
-        write_whole(wanted.book, findings_book(seen.changes, seen.as_read or seen.edited, as_edited=True))
-    kept = None if wanted.out is None else save_changes(seen.changes, wanted.out, inputs=inputs)
+        book = findings_book(seen.changes, seen.as_read or seen.edited, as_edited=True)
+        write_atomic(wanted.book, book, replace=wanted.replace)
+    kept = None if wanted.out is None else save_changes(seen.changes, wanted.out, replace=wanted.replace)
     if wanted.folder is None or (wanted.strict and seen.changes.stopped()):
         return seen, None
     from neat_delta.writing import write_update
@@ -268,6 +278,9 @@ def _next_step(seen: Comparison, out: Path | None) -> list[str]:
     """The command that writes what was just shown: the one that was typed, with every option it had."""
     live = seen.live.source.path
     if out is None:
+        # What stands behind a question mark in an address may be a secret, and is not said again.
+        if any("://" in word and "?" in word for word in sys.argv[1:]):
+            return ["the same command once more, with --write updates behind it"]
         return ["neat-delta", *map(_quoted, sys.argv[1:]), "--write", "updates"]
     found_anyway = isinstance(live, Path) and live.parent in (out.parent, Path())
     where = [] if found_anyway else ["--live", _quoted(str(live))]

@@ -8,6 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    REPLACE,
     SOURCE,
     Manners,
     catalogue_file,
@@ -51,11 +52,13 @@ if TYPE_CHECKING:
 @click.option(
     "--live", type=SOURCE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
 )
+@REPLACE
 @catalogue_file
 @manners
 def pick_command(
     changes: Where,
     out: Path,
+    replace: bool,
     book: Where | None,
     unmarked: str,
     failed: Where | None,
@@ -75,6 +78,7 @@ def pick_command(
     from neat_delta.changes.resultlist import failed as failed_part
     from neat_delta.changes.resultlist import not_taken, with_reasons
     from neat_delta.changes.review import read_review
+    from neat_delta.output_paths import check_outputs
     from neat_delta.reading import read_whole
 
     if not (book or failed or leave or part.only or part.where or part.items):
@@ -83,6 +87,7 @@ def pick_command(
             remedy="Say --book FILE, --failed FILE, --only FIELD, --leave FIELD, --where SQL or --items FILE.",
         )
     settled = settled_in(settings)
+    check_outputs(out, replace=replace)
     with progress(spoken) as voice:
         voice.step(f"reading {changes.name}")
         if part.where:
@@ -97,7 +102,8 @@ def pick_command(
             keep = keep.join(failed_part(whole, bad, settled), on=["key", "field"], how="semi", nulls_equal=True)
         less = picked(whole, keep, review, " ".join(_ways(book, failed, leave, part)))
         less = less if bad is None else with_reasons(less, bad)
-        save_changes(less, out, inputs=[changes, *(path for path in (book, failed) if path)])
+        check_outputs(out, replace=replace)
+        save_changes(less, out, replace=replace)
     if spoken.as_json:
         show_json(_as_dict(less, out))
     elif not spoken.quiet:

@@ -113,13 +113,12 @@ def preview_command(
     from neat_delta.changes import load_changes
     from neat_delta.changes.bothsides import BothSides
     from neat_delta.matching import JOINT
-    from neat_delta.whole import insist_on_place
+    from neat_delta.output_paths import check_outputs
 
     # Keys of several parts are typed as they are shown.
     seen = seen._replace(item=tuple(key.replace(" · ", JOINT) for key in seen.item))
     settled = settled_in(settings)
-    for file in (seen.page, seen.book, seen.records_csv):
-        insist_on_place(file, replace=seen.replace, inputs=[changes, live, seen.records, settled.path])
+    check_outputs(seen.page, seen.book, seen.records_csv, replace=seen.replace)
     if seen.page or seen.plots:
         # What draws takes a while to load; meanwhile the files are read.
         Thread(target=_load_drawing, daemon=True).start()
@@ -245,15 +244,15 @@ def _made(
 
 def _written(made: dict[str, dict[Path, bytes]], seen: Seen) -> dict[str, list[str]]:
     """The files' names, by what they are, once all are written; none is if one has no place."""
-    from neat_delta.whole import insist_on_place, write_whole
+    from neat_delta.atomic_write import write_atomic
+    from neat_delta.output_paths import check_outputs
 
     files = {path: data for several in made.values() for path, data in several.items()}
-    for path in files:
-        insist_on_place(path, replace=seen.replace)
     if seen.plots is not None and "plots" in made:
         seen.plots.mkdir(parents=True, exist_ok=True)
+    check_outputs(*files, replace=seen.replace)
     for path, data in files.items():
-        write_whole(path, data)
+        write_atomic(path, data, replace=seen.replace)
     return {what: [str(path) for path in several] for what, several in made.items()}
 
 
@@ -300,7 +299,7 @@ def _view(
 
     from neat_delta.views import preview as views
     from neat_delta.views.comparison import Shown, fields_view
-    from neat_delta.views.lines import labelled
+    from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.look import several
 
     shown = Shown(width, seen.everything)
@@ -332,10 +331,8 @@ def _view(
         yield from views.findings_of(changes, shown)
     yield Text()
     for what, files in made.items():
-        more = f" and {several(len(files) - 1, 'more file')}" if len(files) > 1 else ""
-        yield labelled(
-            what, files[0] + more if files else "there is nothing to draw: no price, stock or category changes"
-        )
+        nothing = "there is nothing to draw: no price, stock or category changes"
+        yield from sentence(what, ", ".join(files) or nothing, width)
     yield _next(path, made)
 
 

@@ -64,6 +64,7 @@ def recode_command(
     from neat_delta.reading import read_catalogue
 
     settled = settled_in(settings)
+    wanted.check_places()
     with progress(spoken) as voice:
         ours = read_catalogue(live, voice, exported_as(settled)).renamed(settled.names())
         theirs = read_catalogue(codes, voice, form.told())
@@ -71,7 +72,7 @@ def recode_command(
         asked = code_pairs(theirs, named, old, new)
         voice.step("working out the codes")
         seen = recode(ours, theirs, named, asked, Options(settled=settled), pictures=rename_pictures)
-        seen, receipt = finished(seen, settled, wanted, opened, voice, inputs=(live, codes))
+        seen, receipt = finished(seen, settled, wanted, opened, voice)
 
     def head(width: int) -> Iterator[Text]:
         from neat_delta.views.fileform import catalogue_view

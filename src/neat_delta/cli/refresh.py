@@ -64,23 +64,25 @@ def refresh_command(
     --clashes says whose value goes on. Fields settled as differences ([refresh] in catalogue.toml) add ours to what is
     there now.
     """
+    from neat_delta.atomic_write import write_atomic
     from neat_delta.changes import load_changes, save_changes
     from neat_delta.changes.refresh import refresh
+    from neat_delta.output_paths import check_outputs
     from neat_delta.views.closing import clashes_table
-    from neat_delta.whole import insist_on_place, write_whole
-    from neat_delta.writing.delimited import as_workbook
+    from neat_delta.writing.delimited import people_workbook
 
     policy, by_field = _policies(clashes)
     settled = settled_in(settings)
-    insist_on_place(book, replace=replace, inputs=[changes, fresh, settled.path])
+    check_outputs(out, book, replace=replace)
     with progress(spoken) as voice:
         loaded = load_changes(changes)
         export = fresh_export(loaded, fresh, settled, voice)
         voice.step("comparing then, ours and now")
         seen = refresh(loaded, export, settled, policy, by_field)
+        check_outputs(out, book, replace=replace)
+        save_changes(seen.changes, out, replace=replace)
         if book is not None:
-            write_whole(book, as_workbook(clashes_table(seen)))
-        save_changes(seen.changes, out, inputs=[changes, fresh])
+            write_atomic(book, people_workbook(clashes_table(seen)), replace=replace)
     if spoken.as_json:
         show_json(_as_dict(seen, out))
     elif not spoken.quiet:

@@ -23,11 +23,11 @@ def run_command(file: Path, no_send: bool, spoken: Manners) -> int:
     whom, a mail. Nothing is asked; above the file's limits nothing is sent. The exit code is 0 if all is well, 1 if a
     person is needed, 2 if nothing could be done. Only one run of a file is at work at a time.
     """
+    from neat_delta.atomic_write import write_atomic
     from neat_delta.unattended.alone import alone
     from neat_delta.unattended.run import run
     from neat_delta.unattended.runfile import load_run
     from neat_delta.views.summary import summaries, summary_view
-    from neat_delta.whole import write_whole
 
     told = load_run(file)
     with progress(spoken) as voice, alone(told) as report:
@@ -36,7 +36,7 @@ def run_command(file: Path, no_send: bool, spoken: Manners) -> int:
         finally:
             # Even a fault of ours leaves a summary that says so.
             for name, data in summaries(report, told.mail).items():
-                write_whole(report.folder / name, data)
+                write_atomic(report.folder / name, data)
     if spoken.as_json:
         show_json(report.as_dict())
     elif not spoken.quiet:

@@ -61,25 +61,26 @@ def send_command(
     """Send a written update to the shop: its files in their order, each after the one before was taken.
 
     It stops at the first file that is refused. The journal knows what has gone, so that nothing goes twice; a sending
-    that was cut off goes on with --resume. Passwords and tokens come from variables such as NEAT_DELTA_TOKEN, or from
-    the system's keyring.
+    that was cut off goes on with --resume. Passwords and tokens come from variables such as
+    NEAT_DELTA_TOKEN_SHOP_EXAMPLE for shop.example, or from the system's keyring.
     """
+    from neat_delta.atomic_write import write_atomic
     from neat_delta.changes.refresh import insist_on_young
     from neat_delta.delivery.places import place_of
     from neat_delta.delivery.send import load_update, send
+    from neat_delta.output_paths import check_outputs
     from neat_delta.views.delivery import results_of, sent_view
-    from neat_delta.whole import insist_on_place, write_whole
     from neat_delta.writing.delimited import people_csv
 
-    insist_on_place(results, replace=replace)
     update = load_update(folder)
+    check_outputs(results, replace=replace)
     if not resume:
-        insist_on_young(as_of or update.live_made, update.receipt["live"]["name"], settled_in(settings))
+        insist_on_young(as_of or update.receipt.live_made, update.receipt.live_name, settled_in(settings))
     with progress(spoken) as voice:
         entry = send(update, place_of(place, voice.step), journal_in(journal), resume=resume, voice=voice)
     told = results_of(entry)
     if results is not None:
-        write_whole(results, people_csv(told))
+        write_atomic(results, people_csv(told), replace=replace)
     bad = int(told["result"].is_in(["failed", "skipped"]).sum())
     if spoken.as_json:
         from neat_delta.cli.journal import entry_as_dict

@@ -8,6 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    REPLACE,
     SOURCE,
     Manners,
     catalogue_file,
@@ -38,6 +39,7 @@ if TYPE_CHECKING:
 @click.argument("fresh", type=SOURCE)
 @click.option("--out", type=FILE, metavar="FILE", help="Keep the change set of what has not landed.")
 @click.option("--limit", type=click.IntRange(min=1), default=20, show_default=True, metavar="N", help="List so many.")
+@REPLACE
 @JOURNAL
 @catalogue_file
 @manners
@@ -46,6 +48,7 @@ def settle_command(
     fresh: Where,
     out: Path | None,
     limit: int,
+    replace: bool,
     journal: Path | None,
     settings: Path | None,
     spoken: Manners,
@@ -57,15 +60,17 @@ def settle_command(
     """
     from neat_delta.changes import save_changes
     from neat_delta.changes.settle import settle
+    from neat_delta.output_paths import check_outputs
 
     settled = settled_in(settings)
+    check_outputs(out, replace=replace)
     with progress(spoken) as voice:
         loaded = changes_of(changes, journal)
         export = fresh_export(loaded, fresh, settled, voice)
         voice.step("looking for what has arrived")
         seen = settle(loaded, export, settled)
         if out is not None:
-            save_changes(seen.remaining, out, inputs=[changes, fresh])
+            save_changes(seen.remaining, out, replace=replace)
     if spoken.as_json:
         show_json(_as_dict(seen, out))
     elif not spoken.quiet:

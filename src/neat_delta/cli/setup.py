@@ -44,13 +44,13 @@ def setup_command(
 
     Run again on a newer export it adds the fields that are missing, and leaves every line that stands there.
     """
+    from neat_delta.atomic_write import write_atomic
     from neat_delta.catalogue.profile import profile
     from neat_delta.catalogue.settingsfile import load_settings
     from neat_delta.matching import choose_key
     from neat_delta.reading import read_catalogue
     from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.look import several
-    from neat_delta.whole import write_whole
     from neat_delta.writing.setup import draft
 
     with progress(spoken) as voice:
@@ -63,7 +63,7 @@ def setup_command(
         text, added = draft(profile(live), named.fields, live.form, existing)
         wrote = bool(added) and (yes or not existing)
         if wrote:
-            write_whole(out, text.encode())
+            write_atomic(out, text.encode(), replace=True)
     if spoken.as_json:
         show_json({"file": str(out), "key": list(named.fields), "added": added, "written": wrote})
     elif not spoken.quiet:

@@ -64,18 +64,19 @@ def sheet_command(
     In a workbook codes stay text, numbers exact, the header in view; limited values have drop-downs, and what must
     not be touched is grey and locked. Edit it, save it, and compare it with the same export.
     """
+    from neat_delta.atomic_write import write_atomic
     from neat_delta.catalogue import field_name
     from neat_delta.errors import CannotWrite
     from neat_delta.matching import choose_key
     from neat_delta.matching.choose import chosen_fields, chosen_rows
+    from neat_delta.output_paths import check_outputs
     from neat_delta.reading import read_catalogue
-    from neat_delta.whole import insist_on_place, write_whole
     from neat_delta.writing.sheet import delimited_sheet, sheet_columns, workbook
 
     settled = settled_in(settings)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
         raise CannotWrite("a sheet is .xlsx, or .csv for plain text", file=out, remedy="Give it such a name.")
-    insist_on_place(out, replace=replace, inputs=[export, items, settled.path])
+    check_outputs(out, replace=replace)
     with progress(spoken) as voice:
         live = read_catalogue(export, voice, exported_as(settled)).renamed(settled.names())
         named = choose_key(live, live.names, key or settled.key)
@@ -84,7 +85,7 @@ def sheet_command(
         voice.step("writing the sheet")
         columns = sheet_columns(live, names, rows, named.fields, settled, [field_name(name) for name in unlock])
         as_workbook = out.suffix.lower() == ".xlsx"
-        write_whole(out, (workbook if as_workbook else delimited_sheet)(columns, live))
+        write_atomic(out, (workbook if as_workbook else delimited_sheet)(columns, live), replace=replace)
     if spoken.as_json:
         locked = [column.field for column in columns if column.locked]
         told = {"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown}

@@ -28,7 +28,8 @@ def shop_command() -> None:
 @click.argument("folder", type=FILE, metavar="DIR")
 @click.option("--from", "export", type=SOURCE, metavar="FILE", help="Fill it with this export; else with the demo's.")
 @click.option("--key", default="sku", show_default=True, metavar="COLUMN", help="The column that names its items.")
-def open_command(folder: Path, export: Where | None, key: str) -> int:
+@click.option("--replace", is_flag=True, help="Let a practice shop that is there begin anew.")
+def open_command(folder: Path, export: Where | None, key: str, replace: bool) -> int:
     """Open a new practice shop in DIR; its ways are in DIR/shop.toml, to be changed at will."""
     from importlib.resources import as_file, files
 
@@ -36,10 +37,10 @@ def open_command(folder: Path, export: Where | None, key: str) -> int:
     from neat_delta.reading import read_whole
 
     if export is not None:
-        shop = make_shop(folder, read_whole(export), key)
+        shop = make_shop(folder, read_whole(export), key, replace=replace)
     else:
         with as_file(files("neat_delta.demo_shop") / "live.csv") as source:
-            shop = make_shop(folder, read_whole(source), key)
+            shop = make_shop(folder, read_whole(source), key, replace=replace)
     click.echo(
         f"A practice shop with {len(shop.items()):,} items is open in {folder}; its ways are in {folder}/shop.toml."
     )
@@ -52,12 +53,13 @@ def open_command(folder: Path, export: Where | None, key: str) -> int:
 @REPLACE
 def export_command(folder: Path, out: Path, replace: bool) -> int:
     """Export all items of the practice shop, as shops do."""
+    from neat_delta.atomic_write import write_atomic
+    from neat_delta.output_paths import check_outputs
     from neat_delta.practice_shop import open_shop
-    from neat_delta.whole import insist_on_place, write_whole
 
-    insist_on_place(out, replace=replace)
+    check_outputs(out, replace=replace)
     shop = open_shop(folder)
-    write_whole(out, shop.export())
+    write_atomic(out, shop.export(), replace=replace)
     click.echo(f"{len(shop.items()):,} items in {out}")
     return Exit.DONE
 
@@ -69,12 +71,13 @@ def export_command(folder: Path, out: Path, replace: bool) -> int:
 @REPLACE
 def import_command(folder: Path, files: tuple[Where, ...], results: Path | None, replace: bool) -> int:
     """Import files into the practice shop, one after another; what a file does is told by its name."""
+    from neat_delta.atomic_write import write_atomic
+    from neat_delta.output_paths import check_outputs
     from neat_delta.practice_shop import open_shop
     from neat_delta.practice_shop.shop import does_of, results_csv
     from neat_delta.reading import read_bytes
-    from neat_delta.whole import insist_on_place, write_whole
 
-    insist_on_place(results, replace=replace, inputs=files)
+    check_outputs(results, replace=replace)
     shop = open_shop(folder)
     every: list[Result] = []
     for path in files:
@@ -86,7 +89,7 @@ def import_command(folder: Path, files: tuple[Where, ...], results: Path | None,
         for result in bad[:5]:
             click.echo(f"  line {result.line}, {result.code}: {result.result}, {result.reason}")
     if results is not None:
-        write_whole(results, results_csv(every))
+        write_atomic(results, results_csv(every), replace=replace)
     return Exit.ATTENTION if any(result.result in ("failed", "skipped") for result in every) else Exit.DONE
 
 

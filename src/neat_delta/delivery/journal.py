@@ -18,11 +18,15 @@ import orjson
 from neat_delta.errors import CannotWrite
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
     from pathlib import Path
 
+    from neat_delta.writing.receipt import ListedFile
+
 NAME = "journal.sqlite"
-# A file is noted as leaving before it leaves, as sent once the place has it, and as done when its result list is here.
-LEAVING, SENT, DONE, REFUSED = "leaving", "sent", "done", "refused"
+# A file is noted as leaving before it leaves, as brought once one step is left in which the place gets it, as sent once
+# the place has it, and as done when its result list is here.
+LEAVING, BROUGHT, SENT, DONE, REFUSED = "leaving", "brought", "sent", "done", "refused"
 SCHEMA = """
 CREATE TABLE IF NOT EXISTS entries (
   entry INTEGER PRIMARY KEY AUTOINCREMENT, begun TEXT NOT NULL, place TEXT NOT NULL, folder TEXT NOT NULL,
@@ -83,14 +87,14 @@ class Journal:
     path: Path
 
     def begin(
-        self, place: str, folder: str, changes: str, live: str, files: list[dict[str, Any]], kept: bytes = b""
+        self, place: str, folder: str, changes: str, live: str, files: Sequence[ListedFile], kept: bytes = b""
     ) -> int:
         """The number of the entry for this update to this place: a new one, or the one that is there already.
 
-        ``changes`` and ``live`` are the fingerprints of change set and live export, ``files`` those of the receipt:
-        file, does, rows, sha256. ``kept`` is the change set itself, kept here so that it can be undone at any time.
+        ``changes`` and ``live`` are the fingerprints of change set and live export, ``files`` those of the receipt.
+        ``kept`` is the change set itself, kept here so that it can be undone at any time.
         """
-        receipt = "".join(str(file["sha256"]) for file in files)
+        receipt = "".join(file.sha256 for file in files)
         with closing(self._base()) as base, base:
             asked = "SELECT entry FROM entries WHERE place = ? AND changes = ? AND live = ? AND receipt = ?"
             names, told = "begun, place, folder, changes, live, receipt", (place, changes, live, receipt)
@@ -102,7 +106,7 @@ class Journal:
             base.executemany(
                 "INSERT OR IGNORE INTO files (entry, number, name, sha256, does, rows) VALUES (?, ?, ?, ?, ?, ?)",
                 [
-                    (entry, number, file["file"], file["sha256"], file["does"], file["rows"])
+                    (entry, number, file.name, file.sha256, file.does, file.rows)
                     for number, file in enumerate(files, start=1)
                 ],
             )

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-import os
 import time
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Protocol
 from urllib.parse import quote
 
+from neat_delta.atomic_rename import rename_new
+from neat_delta.atomic_write import sync_folder, write_atomic
+from neat_delta.begun import fingerprint
 from neat_delta.errors import CannotSend
+from neat_delta.redact import redacted
 from neat_delta.remote import Address
-from neat_delta.remote.secrets import TOKEN
-from neat_delta.remote.transfer import fetch_if_any, put
+from neat_delta.remote.transfer import fetch_if_any, put, rename
 from neat_delta.remote.trouble import Trouble
 from neat_delta.remote.web import ask
-from neat_delta.whole import write_whole
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -42,17 +43,24 @@ class Delivered:
 
 
 class Place(Protocol):
-    """Where files go: handing one over and waiting for what becomes of it are two steps, for a run may end between.
+    """Where files go, in steps between which a run may be killed: brought there, handed over, waited for.
 
-    A file that is handed over again under the same mark is one file to the place.
+    Each step can be taken again, and a file that is handed over again under the same mark is one file to the place.
     """
 
     @property
     def name(self) -> str:
         """What the journal knows it by."""
 
+    def bring(self, name: str, data: bytes, mark: str) -> None:
+        """Bring a file to the place, so that one step is left in which it is handed over, if the place needs that.
+
+        Raises:
+            CannotSend: it could not be brought there, or not whole.
+        """
+
     def hand_over(self, name: str, data: bytes, does: str, mark: str) -> str | None:
-        """Give a file to the place; returns the number it gives to the import, if it gives any.
+        """Let the place have a file; returns the number it gives to the import, if it gives any.
 
         Raises:
             CannotSend: it could not be handed over, or not whole.
@@ -64,7 +72,11 @@ class Place(Protocol):
 
 @dataclass(frozen=True)
 class Folder:
-    """A folder that the shop watches; a file appears in it whole or not at all."""
+    """A folder that the shop watches; a file appears in it in one step.
+
+    It waits there as a hidden draft that has its mark in its name. While the draft is there it has not been handed
+    over; once it is gone it has been, though the shop may have taken it by then.
+    """
 
     path: Path
 
@@ -73,16 +85,35 @@ class Folder:
         """The folder's full path."""
         return str(self.path.resolve())
 
-    def hand_over(self, name: str, data: bytes, does: str, mark: str) -> str | None:
-        """Put the file into the folder, under its own name."""
+    def bring(self, name: str, data: bytes, mark: str) -> None:
+        """Put the draft into the folder, unless the very file waits there already."""
         if not self.path.is_dir():
             raise CannotSend("there is no such folder", file=self.path, remedy="Make it, or name another one.")
+        if not self._waits(name, data):
+            write_atomic(self.path / draft_name(name, mark), data, replace=True)
+
+    def hand_over(self, name: str, data: bytes, does: str, mark: str) -> str | None:
+        """Give the draft the file's own name."""
+        draft = self.path / draft_name(name, mark)
+        if not draft.exists():
+            return None
+        try:
+            rename_new(draft, self.path / name)
+        except FileExistsError:
+            self._waits(name, data)
+            draft.unlink()
+        except OSError as error:
+            raise CannotSend(f"the file cannot be put there ({error.strerror})", file=self.path / name) from error
+        sync_folder(self.path)
+        return None
+
+    def _waits(self, name: str, data: bytes) -> bool:
+        """Whether this very file waits to be taken."""
         there = self.path / name
         if there.exists():
             _insist_on_same(there.read_bytes(), data, there)
-        else:
-            write_whole(there, data)
-        return None
+            return True
+        return False
 
     def outcome(self, job: str | None) -> Delivered:
         """A folder tells nothing more."""
@@ -94,13 +125,15 @@ class ShopInterface:
     """A shop's HTTP interface at an address: imports are posted, wait in a queue, and give a result list."""
 
     address: Address
-    token: str | None = None
     say: Callable[[str], None] = lambda _: None
 
     @property
     def name(self) -> str:
         """The address."""
         return str(self.address)
+
+    def bring(self, name: str, data: bytes, mark: str) -> None:
+        """Nothing: the shop knows a file by its mark if it comes again."""
 
     def hand_over(self, name: str, data: bytes, does: str, mark: str) -> str | None:
         """Post the file, under a key by which the shop knows it if it comes again (Idempotency-Key)."""
@@ -120,8 +153,9 @@ class ShopInterface:
             self.say(f"import {job} is {told['state']}")
             time.sleep(POLL)
         if told["state"] == "refused":
-            return Delivered(job, told["message"], [])
-        results = self._asked("GET", f"imports/{job}/results").json()
+            return Delivered(job, redacted(str(told["message"])), [])
+        rows = self._asked("GET", f"imports/{job}/results").json()
+        results = [row | {"reason": redacted(str(row.get("reason") or ""))} for row in rows]
         reason = None if told["state"] == "done" else f"the import broke off after {len(results)} rows"
         return Delivered(job, reason, results)
 
@@ -132,14 +166,14 @@ class ShopInterface:
     def _asked(self, method: str, path: str, headers: dict[str, str] | None = None, **more: Any) -> httpx.Response:
         where = replace(self.address, path=f"{self.address.path.rstrip('/')}/{path}")
         try:
-            return ask(method, where, headers=headers, token=self.token, **more)
+            return ask(method, where, headers=headers, **more)
         except Trouble as trouble:
             raise CannotSend(f"the shop: {trouble.what}", file=where, remedy=trouble.remedy) from trouble
 
 
 @dataclass(frozen=True)
 class FileServer:
-    """A folder on a file server (FTP, FTP over TLS, SFTP) that the shop watches."""
+    """A folder on a file server (FTP, FTP over TLS, SFTP) that the shop watches; drafts wait there as in ``Folder``."""
 
     folder: Address
 
@@ -148,18 +182,27 @@ class FileServer:
         """The folder's address."""
         return str(self.folder)
 
-    def hand_over(self, name: str, data: bytes, does: str, mark: str) -> str | None:
-        """Put the file into the folder, under its own name, whole or not at all."""
+    def bring(self, name: str, data: bytes, mark: str) -> None:
+        """Put the draft into the folder, whole, unless the very file waits there already."""
         there = fetch_if_any(replace(self.folder, path=f"{self.folder.path.rstrip('/')}/{quote(name)}"))
         if there is None:
-            put(self.folder, name, data)
+            put(self.folder, draft_name(name, mark), data)
         else:
             _insist_on_same(there, data, f"{self.folder}/{name}")
+
+    def hand_over(self, name: str, data: bytes, does: str, mark: str) -> str | None:
+        """Give the draft the file's own name."""
+        rename(self.folder, draft_name(name, mark), name)
         return None
 
     def outcome(self, job: str | None) -> Delivered:
         """A folder tells nothing more."""
         return Delivered()
+
+
+def draft_name(name: str, mark: str) -> str:
+    """What a file is called in a folder until it is handed over: hidden, and with its mark."""
+    return f".{name}.{fingerprint(mark.encode())[:16]}.part"
 
 
 def _insist_on_same(there: bytes, data: bytes, file: object) -> None:
@@ -181,5 +224,5 @@ def place_of(told: Where, say: Callable[[str], None] = lambda _: None) -> Place:
     if not isinstance(told, Address):
         return Folder(told)
     if told.scheme in ("http", "https"):
-        return ShopInterface(told, os.environ.get(TOKEN), say)
+        return ShopInterface(told, say)
     return FileServer(told)

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-import orjson
-
-from neat_delta.delivery.journal import DONE, LEAVING, REFUSED, SENT, Entry, Journal
-from neat_delta.errors import CannotSend, Unreadable
-from neat_delta.reading import fingerprint
+from neat_delta.atomic_write import alone_with
+from neat_delta.delivery.journal import BROUGHT, DONE, LEAVING, REFUSED, SENT, Entry, Journal
+from neat_delta.errors import CannotSend
+from neat_delta.output_paths import note_input
 from neat_delta.voice import SILENCE, Voice
-from neat_delta.writing.update import RECEIPT
+from neat_delta.writing.receipt import RECEIPT, LoadedReceipt, listed_data, load_receipt
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -22,67 +20,54 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Update:
-    """A written update: its folder, its receipt, and the bytes of its files and its change set, as the receipt says.
-
-    ``changes`` is empty for an update of an earlier release, which kept no change set.
-    """
+    """A written update: its folder, its receipt, and the bytes of its files and its change set, as the receipt says."""
 
     folder: Path
-    receipt: dict[str, Any]
+    receipt: LoadedReceipt
     data: list[bytes]
     changes: bytes
-
-    @property
-    def live_made(self) -> datetime | None:
-        """When the live export was made, as far as the receipt knows."""
-        told = self.receipt["live"].get("as_of")
-        return datetime.fromisoformat(told) if told else None
 
 
 def load_update(folder: Path) -> Update:
     """A written update, each file checked against its receipt.
 
     Raises:
-        Unreadable: there is no receipt, or a file is missing or not as it was written.
+        Unreadable: there is no receipt, it names what is no file of this folder, or a file is missing or not as it was
+            written.
     """
-    path = folder / RECEIPT
-    try:
-        receipt = orjson.loads(path.read_bytes())
-        data = [_as_written(folder / file["file"], file["sha256"]) for file in receipt["files"]]
-        kept = receipt["changes"].get("file")
-        changes = _as_written(folder / kept, receipt["changes"]["sha256"]) if kept else b""
-    except FileNotFoundError as error:
-        raise Unreadable(
-            "no update was written here", file=folder, remedy="Name the folder that write made."
-        ) from error
-    except (orjson.JSONDecodeError, KeyError, TypeError) as error:
-        raise Unreadable("this is no receipt of an update", file=path) from error
+    receipt = load_receipt(folder)
+    *data, changes = listed_data(folder, (*receipt.files, receipt.changes))
+    for name in (RECEIPT, *(file.name for file in receipt.every_file)):
+        note_input(folder / name)
     return Update(folder, receipt, data, changes)
-
-
-def _as_written(path: Path, sha256: str) -> bytes:
-    if not path.is_file():
-        raise Unreadable("a file of the receipt is missing", file=path, remedy="Write the update anew.")
-    data = path.read_bytes()
-    if fingerprint(data) != sha256:
-        raise Unreadable("the file is not as it was written", file=path, remedy="Write the update anew.")
-    return data
 
 
 def send(update: Update, place: Place, journal: Journal, *, resume: bool = False, voice: Voice = SILENCE) -> Entry:
     """Send an update's files one after another, each after the one before has been taken; stops at the first refused.
 
-    Before a file leaves, the journal says so; what is done is never sent again. A file of which nobody knows whether it
-    arrived, because the run was killed or the answer cut off, goes again under its mark, by which the place knows it.
+    The journal says so before each step and after it; what is done is never sent again. A file of which nobody knows
+    whether it arrived, because the run was killed or the answer cut off, goes on under its mark, by which the place
+    knows it. Only one run at a time sends an update.
 
     Raises:
         CannotSend: the update has gone to this place already, was begun and not said to be gone on with, a file was
-            refused or broke off, or the place cannot be reached.
+            refused or broke off, the place cannot be reached, or another run is sending the update.
     """
+    with alone_with(update.folder) as alone:
+        if not alone:
+            raise CannotSend("another run is sending this update", file=update.folder, remedy="Wait for its end.")
+        return _send(update, place, journal, resume=resume, voice=voice)
+
+
+def _send(update: Update, place: Place, journal: Journal, *, resume: bool, voice: Voice) -> Entry:
     entry = journal.begin(
-        place.name, str(update.folder.resolve()), update.receipt["changes"]["sha256"], update.receipt["live"]["sha256"],
-        update.receipt["files"], update.changes,
-    )  # fmt: skip
+        place.name,
+        str(update.folder.resolve()),
+        update.receipt.changes.sha256,
+        update.receipt.live_sha256,
+        update.receipt.files,
+        update.changes,
+    )
     known = journal.entry(entry)
     _insist_on_new(known, resume=resume)
     assert known is not None
@@ -92,8 +77,12 @@ def send(update: Update, place: Place, journal: Journal, *, resume: bool = False
         job = file.job
         if file.state != SENT:
             voice.step(f"sending {file.name}")
-            journal.note(entry, file.number, LEAVING)
-            job = place.hand_over(file.name, data, file.does, f"{known.begun} {file.sha256}")
+            mark = f"{known.begun} {file.sha256}"
+            if file.state != BROUGHT:
+                journal.note(entry, file.number, LEAVING)
+                place.bring(file.name, data, mark)
+                journal.note(entry, file.number, BROUGHT)
+            job = place.hand_over(file.name, data, file.does, mark)
             journal.note(entry, file.number, SENT, job)
         voice.step(f"waiting for {file.name}")
         told = place.outcome(job)

@@ -11,9 +11,11 @@ from dataclasses import asdict, dataclass
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
 from typing import TYPE_CHECKING
 
+from neat_delta.atomic_write import write_atomic
 from neat_delta.catalogue import field_name
 from neat_delta.catalogue.fieldkind import is_stock
 from neat_delta.errors import CannotWrite, Unreadable, WrongChoice
+from neat_delta.output_paths import note_input
 from neat_delta.practice_shop.ways import DRAFT, FILE, Ways, load_ways
 
 if TYPE_CHECKING:
@@ -215,6 +217,8 @@ def open_shop(folder: Path) -> PracticeShop:
         Unreadable: there is none, or its ways are spoilt.
     """
     ways = load_ways(folder)
+    for name in (BASE, JOBS, FILE):
+        note_input(folder / name)
     if not (folder / BASE).is_file():
         raise Unreadable(
             "the shop's items are not there", file=folder / BASE, remedy="Open a new one: neat-delta shop open DIR"
@@ -222,15 +226,21 @@ def open_shop(folder: Path) -> PracticeShop:
     return PracticeShop(folder, ways)
 
 
-def make_shop(folder: Path, catalogue: Catalogue, key: str) -> PracticeShop:
-    """Open a new practice shop with the items of an export.
+def make_shop(folder: Path, catalogue: Catalogue, key: str, *, replace: bool = False) -> PracticeShop:
+    """Open a new practice shop with the items of an export, or let one that is there begin anew with them.
 
     Raises:
-        CannotWrite: the folder holds other things.
+        CannotWrite: the folder holds other things, or a shop that is not to be replaced.
         WrongChoice: the export has no such key, or two items share a code.
     """
     if folder.exists() and any(path.name not in (BASE, FILE, JOBS) for path in folder.iterdir()):
         raise CannotWrite("the folder holds other things", file=folder, remedy="Name a folder that is new or empty.")
+    if (folder / BASE).exists() and not replace:
+        raise CannotWrite(
+            "a practice shop is here already, with all that was imported into it",
+            file=folder,
+            remedy="Say --replace to begin anew with its items as in the export, or name another folder.",
+        )
     names = [field.column for field in catalogue.fields]
     if key not in names:
         raise WrongChoice(f"--key {key}: no such column", remedy="Columns: " + ", ".join(names) + ".")
@@ -238,17 +248,19 @@ def make_shop(folder: Path, catalogue: Catalogue, key: str) -> PracticeShop:
     codes = rows.to_series(names.index(key))
     if codes.is_duplicated().any():
         raise WrongChoice(f"two items share the {key} {codes.filter(codes.is_duplicated())[0]}")
-    folder.mkdir(parents=True, exist_ok=True)
-    for old in (BASE, JOBS):
-        (folder / old).unlink(missing_ok=True)
-    with closing(sqlite3.connect(folder / BASE)) as base, base:
+    with closing(sqlite3.connect(":memory:")) as base, base:
         columns = ", ".join(f"{_quoted(name)} TEXT NOT NULL DEFAULT ''" for name in names)
         base.execute(f"CREATE TABLE items (position INTEGER PRIMARY KEY AUTOINCREMENT, {columns})")
         base.execute(f"CREATE UNIQUE INDEX codes ON items ({_quoted(key)})")
         marks = ", ".join("?" * len(names))
         base.executemany(f"INSERT INTO items ({', '.join(map(_quoted, names))}) VALUES ({marks})", rows.iter_rows())
+        base.commit()
+        data = base.serialize()
+    folder.mkdir(parents=True, exist_ok=True)
+    write_atomic(folder / BASE, data, replace=replace)
+    (folder / JOBS).unlink(missing_ok=True)
     if not (folder / FILE).exists():
-        (folder / FILE).write_text(DRAFT.format(key=key), "utf-8")
+        write_atomic(folder / FILE, DRAFT.format(key=key).encode())
     return open_shop(folder)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 from urllib.parse import unquote, urlsplit
@@ -78,26 +79,45 @@ def where_of(text: str) -> Where:
             file=shown,
             remedy=f"An address begins with one of: {', '.join(PORTS)}.",
         )
+    if _has_password(text):
+        raise WrongChoice(
+            "a password in an address is seen by everybody and written into logs",
+            file=shown,
+            remedy="Take it out, and put it into a variable or the system's keyring; see docs/places.md. "
+            "An @ in a path is written %40.",
+        )
     try:
         parts = urlsplit(text)
         host, port = parts.hostname, parts.port
     except ValueError as error:
-        raise WrongChoice(f"this is no address ({error})", file=shown) from error
+        # What is wrong with it may be part of a secret.
+        raise WrongChoice("this is no address", file=shown, remedy="Such as sftp://anna@host/file.") from error
     if not host:
         raise WrongChoice("this address names no machine", file=shown)
-    if parts.password is not None:
-        raise WrongChoice(
-            "a password in an address is seen by everybody and written into logs",
-            file=shown,
-            remedy="Take it out, and put it into a variable or the system's keyring; see docs/places.md.",
-        )
+    if not text.isprintable():
+        raise WrongChoice("an address has no line ends or signs that cannot be seen", file=shown)
     user = unquote(parts.username) if parts.username else None
     return Address(scheme, host, port or PORTS[scheme], user, parts.path, parts.query)
 
 
+def _has_password(text: str) -> bool:
+    """Whether something stands between a colon and an ``@`` behind it, wherever a slash in it has cut the address.
+
+    Behind the port of a machine an ``@`` is written ``%40``, or nobody could tell the two apart.
+    """
+    before, at, _ = text.partition("://")[2].rpartition("@")
+    place = re.split(r"[/?#]", before, maxsplit=1)[0]
+    return bool(at) and ":" in (place.partition("]")[2] if place.startswith("[") else place)
+
+
 def without_secrets(text: str) -> str:
-    """An address as it may be shown, whatever is wrong with it."""
+    """An address as it may be shown, whatever is wrong with it: nothing before its last ``@``, nothing behind a ``?``.
+
+    Nor what stands where a port should and is none.
+    """
     scheme, _, rest = text.partition("://")
-    place, slash, path = rest.partition("/")
-    path, asked, _ = path.partition("?")
-    return f"{scheme}://{place.rpartition('@')[2].partition('?')[0]}{slash}{path}{'?…' if asked else ''}"
+    _, at, rest = rest.rpartition("@")
+    shown, asked, _ = rest.partition("#")[0].partition("?")
+    place, slash, path = shown.partition("/")
+    place = re.sub(r":(?!\d*$)[^\]]*$", ":…", place)
+    return f"{scheme}://{'…@' if at else ''}{place}{slash}{path}{'?…' if asked else ''}"

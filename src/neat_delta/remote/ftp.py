@@ -9,7 +9,7 @@ from contextlib import contextmanager, suppress
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.remote import secrets
-from neat_delta.remote.trouble import SILENCE_TIME, NotThere, Trouble, lasting, plain
+from neat_delta.remote.trouble import SILENCE_TIME, NotThere, Trouble, insist_on_secrecy, lasting, plain
 
 if TYPE_CHECKING:
     import socket
@@ -43,34 +43,45 @@ def fetch(address: Address) -> bytes:
 
 
 def put(folder: Address, name: str, data: bytes) -> None:
-    """Put a file into a folder; it appears there whole, under its name, or not at all.
+    """Put a file into a folder, over one that may have this name, and see that all of it came over.
 
     Raises:
         Trouble: it could not be put there.
     """
-    draft, target = f".{name}.part", name
+    with _in_folder(folder) as ftp:
+        try:
+            ftp.storbinary(f"STOR {name}", io.BytesIO(data))
+            _insist_on_whole(_size(ftp, name) or len(data), len(data))
+        except BaseException:
+            with suppress(ftplib.Error, OSError, EOFError):
+                ftp.delete(name)
+            raise
+
+
+def rename(folder: Address, old: str, new: str) -> None:
+    """Give a file in a folder another name.
+
+    Raises:
+        NotThere: there is no such file.
+        Trouble: it could not be done.
+    """
+    with _in_folder(folder) as ftp:
+        try:
+            ftp.rename(old, new)
+        except ftplib.error_perm as error:
+            if str(error).startswith("550") and _size(ftp, old) is None:
+                raise
+            raise Trouble(f"the server refuses ({error})") from error
+
+
+@contextmanager
+def _in_folder(folder: Address) -> Iterator[ftplib.FTP]:
     with _session(folder) as ftp:
         try:
             ftp.cwd(folder.plain_path or "/")
         except ftplib.error_perm as error:
             raise Trouble("there is no such folder", remedy="Make it, or name another one.") from error
-        try:
-            ftp.storbinary(f"STOR {draft}", io.BytesIO(data))
-            _insist_on_whole(_size(ftp, draft) or len(data), len(data))
-            _rename(ftp, draft, target)
-        except BaseException:
-            with suppress(ftplib.Error, OSError, EOFError):
-                ftp.delete(draft)
-            raise
-
-
-def _rename(ftp: ftplib.FTP, draft: str, target: str) -> None:
-    try:
-        ftp.rename(draft, target)
-    except ftplib.error_perm:
-        # Some servers do not rename over a file that is there.
-        ftp.delete(target)
-        ftp.rename(draft, target)
+        yield ftp
 
 
 def _size(ftp: ftplib.FTP, path: str) -> int | None:
@@ -94,9 +105,12 @@ def _session(address: Address) -> Iterator[ftplib.FTP]:
     user = address.user or "anonymous"
     try:
         ftp.encoding = "utf-8"
+        password = (secrets.password_of(user, address.host) if address.user else None) or ""
+        if password and address.scheme == "ftp":
+            insist_on_secrecy(address.host, "a password", "ftps:// or sftp://")
         ftp.connect(address.host, address.port, timeout=SILENCE_TIME)
         try:
-            ftp.login(user, (secrets.password_of(user, address.host) if address.user else None) or "")
+            ftp.login(user, password)
         except ftplib.error_perm as error:
             remedy = secrets.where_to_put(secrets.PASSWORD, user, address.host)
             raise Trouble(f"the password of {user} is missing or wrong", remedy=remedy) from error

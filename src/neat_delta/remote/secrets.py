@@ -1,45 +1,106 @@
 """Passwords and tokens: from the environment, else from the system's keyring; each for one machine only.
 
-They are never asked for, shown, or written down.
+They are never asked for, shown, or written down: what a machine or a library says of them is told without them.
 """
 
 from __future__ import annotations
 
+import base64
+import hashlib
+import ipaddress
 import os
 import re
 
+from neat_delta.errors import CannotSend
+from neat_delta.redact import keep_hidden
+
 SERVICE = "neat-delta"
 PASSWORD, TOKEN = "NEAT_DELTA_PASSWORD", "NEAT_DELTA_TOKEN"
+# Machines to which secrets may go over lines that others can read.
+UNENCRYPTED = "NEAT_DELTA_UNENCRYPTED"
+LABEL = "[a-z0-9]+(?:-+[a-z0-9]+)*"
+PLAIN_HOST = re.compile(rf"{LABEL}(?:\.{LABEL})*")
 
 
 def variable(sort: str, host: str) -> str:
-    """The variable that holds a secret (``PASSWORD`` or ``TOKEN``) for a machine."""
-    return f"{sort}_{re.sub('[^A-Z0-9]', '_', host.upper())}"
+    """The variable that holds a secret (``PASSWORD`` or ``TOKEN``) for a machine; no two machines share one.
+
+    A point becomes ``_`` and a hyphen ``__``; a name with other signs is told apart by eight digits of its SHA-256.
+    """
+    name = host.lower().rstrip(".")
+    if not name.isascii():
+        try:
+            name = name.encode("idna").decode()
+        except UnicodeError:
+            name = host.lower()
+    told = re.sub("[^A-Z0-9]", "_", name.replace("-", "__").upper())
+    mark = "" if PLAIN_HOST.fullmatch(name) else f"___{hashlib.sha256(name.encode()).hexdigest()[:8].upper()}"
+    return f"{sort}_{told}{mark}"
 
 
 def told(sort: str, host: str) -> str | None:
-    """The secret that the environment tells."""
-    return os.environ.get(variable(sort, host)) or None
+    """The secret that the environment tells.
+
+    Raises:
+        CannotSend: it has signs that no secret has, such as a line end in its midst.
+    """
+    name = variable(sort, host)
+    return _usable(os.environ.get(name), f"the variable {name}")
 
 
 def kept(who: str, host: str) -> str | None:
-    """The secret that the system's keyring keeps for ``who@host``; ``None`` where there is no keyring."""
+    """The secret that the system's keyring keeps for ``who@host``; ``None`` where there is no keyring.
+
+    Raises:
+        CannotSend: it has signs that no secret has, such as a line end in its midst.
+    """
     try:
         import keyring
         from keyring.errors import KeyringError
     except ImportError:
         return None
     try:
-        return keyring.get_password(SERVICE, f"{who}@{host}")
+        secret = keyring.get_password(SERVICE, f"{who}@{host}")
     except (KeyringError, OSError, RuntimeError):
         return None
+    return _usable(secret, f"the keyring's entry {who}@{host}")
 
 
 def password_of(user: str, host: str) -> str | None:
     """A user's password on a machine."""
-    return told(PASSWORD, host) or kept(user, host)
+    password = told(PASSWORD, host) or kept(user, host)
+    if password:
+        # As HTTP would send it (RFC 7617).
+        keep_hidden(base64.b64encode(f"{user}:{password}".encode()).decode())
+    return password
 
 
 def where_to_put(sort: str, who: str, host: str) -> str:
     """What a person does about a missing or wrong secret."""
     return f"Put it into the variable {variable(sort, host)}, or into the keyring as {who}@{host} of {SERVICE}."
+
+
+def may_go_unencrypted(host: str) -> bool:
+    """Whether a secret may go over a line that is not encrypted: on this machine, or to one that a person named."""
+    named = {one.strip().lower() for one in os.environ.get(UNENCRYPTED, "").split(",")}
+    return host.lower() in named or _is_this_machine(host)
+
+
+def _usable(secret: str | None, where: str) -> str | None:
+    """A secret without the line end that files and pipes leave behind it."""
+    secret = (secret or "").strip("\r\n")
+    if not secret:
+        return None
+    keep_hidden(secret)
+    if not secret.isprintable():
+        raise CannotSend(
+            f"{where} has a line end or another sign in it that no secret has", remedy="Put the secret there anew."
+        )
+    return secret
+
+
+def _is_this_machine(host: str) -> bool:
+    try:
+        return ipaddress.ip_address(host).is_loopback
+    except ValueError:
+        return host.lower().rstrip(".") == "localhost"

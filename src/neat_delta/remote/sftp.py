@@ -35,33 +35,43 @@ def fetch(address: Address) -> bytes:
 
 
 def put(folder: Address, name: str, data: bytes) -> None:
-    """Put a file into a folder; it appears there whole, under its name, or not at all.
+    """Put a file into a folder, over one that may have this name, and see that all of it came over.
 
     Raises:
         Trouble: it could not be put there.
     """
-    place = folder.plain_path.rstrip("/")
-    draft = f"{place}/.{name}.part"
-    with _session(folder) as sftp:
+    path = f"{folder.plain_path.rstrip('/')}/{name}"
+    with _in_folder(folder) as sftp:
         try:
-            sftp.stat(place or "/")
-        except FileNotFoundError as error:
-            raise Trouble("there is no such folder", remedy="Make it, or name another one.") from error
-        try:
-            sftp.putfo(io.BytesIO(data), draft, confirm=True)  # checks the size
-            _rename(sftp, draft, f"{place}/{name}")
+            sftp.putfo(io.BytesIO(data), path, confirm=True)  # checks the size
         except BaseException:
             with suppress(OSError, EOFError):
-                sftp.remove(draft)
+                sftp.remove(path)
             raise
 
 
-def _rename(sftp: paramiko.SFTPClient, draft: str, target: str) -> None:
-    try:
-        sftp.posix_rename(draft, target)
-    except OSError:
-        # Older servers know only the renaming that does not go over a file that is there.
-        sftp.rename(draft, target)
+def rename(folder: Address, old: str, new: str) -> None:
+    """Give a file in a folder another name.
+
+    Raises:
+        NotThere: there is no such file.
+        Trouble: it could not be done.
+    """
+    place = folder.plain_path.rstrip("/")
+    with _in_folder(folder) as sftp:
+        sftp.stat(f"{place}/{old}")
+        # This renaming does not go over a file that is there.
+        sftp.rename(f"{place}/{old}", f"{place}/{new}")
+
+
+@contextmanager
+def _in_folder(folder: Address) -> Iterator[paramiko.SFTPClient]:
+    with _session(folder) as sftp:
+        try:
+            sftp.stat(folder.plain_path.rstrip("/") or "/")
+        except FileNotFoundError as error:
+            raise Trouble("there is no such folder", remedy="Make it, or name another one.") from error
+        yield sftp
 
 
 @contextmanager

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import CannotSend, Unreadable
 from neat_delta.remote.trouble import NotThere, Trouble, tried
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     from neat_delta.remote.address import Address
 
 
@@ -46,15 +49,37 @@ def _fetched(address: Address) -> bytes:
 
 
 def put(folder: Address, name: str, data: bytes) -> None:
-    """Put a file into a folder elsewhere, whole or not at all.
+    """Put a file into a folder elsewhere, whole, over one that may have this name.
 
     Raises:
-        CannotSend: it could not be put there.
+        CannotSend: it could not be put there; a part of it may lie there.
     """
     from neat_delta.remote import ftp, sftp
 
     way = {"ftp": ftp.put, "ftps": ftp.put, "sftp": sftp.put}[folder.scheme]
+    _done_in(folder, name, lambda: way(folder, name, data))
+
+
+def rename(folder: Address, old: str, new: str) -> None:
+    """Give a file in a folder elsewhere another name; nothing is done if it is not there (any more).
+
+    Raises:
+        CannotSend: it could not be done.
+    """
+    from neat_delta.remote import ftp, sftp
+
+    way = {"ftp": ftp.rename, "ftps": ftp.rename, "sftp": sftp.rename}[folder.scheme]
+    with suppress(_Gone):
+        _done_in(folder, new, lambda: way(folder, old, new))
+
+
+class _Gone(CannotSend):
+    """The file is not there."""
+
+
+def _done_in(folder: Address, name: str, action: Callable[[], None]) -> None:
     try:
-        tried(lambda: way(folder, name, data))
+        tried(action)
     except Trouble as trouble:
-        raise CannotSend(trouble.what, file=f"{str(folder).rstrip('/')}/{name}", remedy=trouble.remedy) from trouble
+        sort = _Gone if isinstance(trouble, NotThere) else CannotSend
+        raise sort(trouble.what, file=f"{str(folder).rstrip('/')}/{name}", remedy=trouble.remedy) from trouble

@@ -5,6 +5,9 @@ from __future__ import annotations
 import time
 from typing import TYPE_CHECKING, TypeVar
 
+from neat_delta.redact import redacted
+from neat_delta.remote.secrets import UNENCRYPTED, may_go_unencrypted
+
 if TYPE_CHECKING:
     from collections.abc import Callable
 
@@ -20,13 +23,26 @@ class Trouble(Exception):
 
     def __init__(self, what: str, *, passing: bool = False, remedy: str | None = None) -> None:
         super().__init__(what)
-        self.what = what
+        self.what = redacted(what)
         self.passing = passing
         self.remedy = remedy
 
 
 class NotThere(Trouble):
     """There is no such file."""
+
+
+def insist_on_secrecy(host: str, what: str, encrypted: str) -> None:
+    """See that a secret does not go over a line that others can read; ``encrypted`` is how an address should begin.
+
+    Raises:
+        Trouble: it would.
+    """
+    if not may_go_unencrypted(host):
+        raise Trouble(
+            f"{what} would go to {host} over a line that others can read, so nothing was sent",
+            remedy=f"Begin the address with {encrypted}, or put {host} into the variable {UNENCRYPTED}.",
+        )
 
 
 def tried(action: Callable[[], T]) -> T:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+from neat_delta.redact import keep_hidden
 from neat_delta.remote import secrets
-from neat_delta.remote.trouble import SILENCE_TIME, NotThere, Trouble, lasting, plain, tried
+from neat_delta.remote.trouble import SILENCE_TIME, NotThere, Trouble, insist_on_secrecy, lasting, plain, tried
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -29,7 +30,6 @@ def ask(
     address: Address,
     *,
     headers: Mapping[str, str] | None = None,
-    token: str | None = None,
     follow: bool = False,
     **more: Any,
 ) -> httpx.Response:
@@ -41,11 +41,14 @@ def ask(
         Trouble: it cannot be reached, or refuses.
     """
     basic = (address.user, secrets.password_of(address.user, address.host) or "") if address.user else None
-    token = token or (None if basic else secrets.told(secrets.TOKEN, address.host))
+    token = None if basic else secrets.told(secrets.TOKEN, address.host)
+    keep_hidden(address.query)
 
     def asked(token: str | None) -> httpx.Response:
         import httpx
 
+        if address.scheme == "http" and (token or (basic and basic[1])):
+            insist_on_secrecy(address.host, "a password" if basic else "a token", "https://")
         told = dict(headers or {}) | ({"Authorization": f"Bearer {token}"} if token else {})
         try:
             answer = httpx.request(

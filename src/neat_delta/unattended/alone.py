@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 
 from filelock import FileLock, Timeout
 
+from neat_delta.atomic_write import temp_path
 from neat_delta.errors import CannotWrite
 from neat_delta.unattended.report import Report
-from neat_delta.whole import draft_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -63,8 +63,13 @@ def _new_folder(place: Path, name: str) -> Path:
 
 
 def _point(latest: Path, folder: Path) -> None:
-    """Let ``latest`` be another name of the newest run's folder, where the system has such names."""
-    draft = draft_of(latest)
+    """Let ``latest`` be another name of the newest run's folder, where the system has such names.
+
+    Something else of that name stays what it is.
+    """
+    if latest.exists() and not latest.is_symlink():
+        return
+    draft = temp_path(latest)
     with contextlib.suppress(OSError):
         draft.symlink_to(folder.name, target_is_directory=True)
         draft.replace(latest)

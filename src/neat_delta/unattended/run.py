@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
+from neat_delta.atomic_write import write_atomic
 from neat_delta.begun import read_bytes
 from neat_delta.catalogue.settings import ListSettings, Settings
 from neat_delta.catalogue.settingsfile import load_settings
@@ -27,7 +28,6 @@ from neat_delta.errors import NeatDeltaError, WrongChoice
 from neat_delta.matching import JOINT
 from neat_delta.reading import Told, read_both, read_catalogue
 from neat_delta.unattended.report import SOME, Report
-from neat_delta.whole import write_whole
 from neat_delta.writing import write_update
 from neat_delta.writing.findingsbook import findings_book
 from neat_delta.writing.update import KEPT
@@ -122,7 +122,7 @@ class _Run:
         with self.report.step(name, self.voice) as step:
             kept = self.report.folder / f"{prefix}{where.name}"
             data = read_bytes(where)
-            write_whole(kept, data)
+            write_atomic(kept, data, replace=True)
             if isinstance(where, Path):
                 shutil.copystat(where, kept)  # its age counts
             step.say = f"{where}, {len(data):,} bytes"
@@ -142,7 +142,7 @@ class _Run:
             _tell_changes(report, seen.changes)
             if len(seen.changes.findings):
                 book = findings_book(seen.changes, seen.as_read or seen.edited, as_edited=True)
-                write_whole(report.folder / "findings.xlsx", book)
+                write_atomic(report.folder / "findings.xlsx", book)
             total = sum(report.items.values())
             held = report.levels["stop"]
             step.say = (

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.catalogue import ORIGIN_PROPERTY
+from neat_delta.catalogue.formula_text import escaped_text
 from neat_delta.catalogue.kinds import kind_named
 from neat_delta.changes import by_effect, dump_changes
 from neat_delta.changes.changeset import ADD, RECODE, REMOVE
@@ -151,7 +152,7 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
     keys = key_parts(pl.Series([row["key"] for row in rows], dtype=pl.String), changes.head.key)
     for at, (row, codes) in enumerate(zip(rows, keys.iter_rows(), strict=True), start=1):
         for place, code in enumerate(codes, start=2):
-            sheet.write_string(at, place, code or "", text)
+            sheet.write_string(at, place, escaped_text(code or ""), text)
         for place, name in enumerate(columns, start=len(front)):
             _write(sheet, at, place, name, row, styles, text)
     last = max(1, len(rows))
@@ -174,9 +175,9 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
 
 
 def _write(sheet: Any, at: int, place: int, name: str, row: dict[str, Any], styles: dict[str, Any], text: Any) -> None:
-    value = row[name]
-    if value is None:
+    if row[name] is None:
         return
+    value = escaped_text(row[name])
     if len(value) > LONGEST:
         value = value[: LONGEST - 1] + "…"
     parts = row.get("pieces")
@@ -184,7 +185,7 @@ def _write(sheet: Any, at: int, place: int, name: str, row: dict[str, Any], styl
     if side and parts and any(part.what == SAME for part in parts) and len(row[name]) <= LONGEST:
         shown = [part for part in parts if part.what in (SAME, side)]
         runs = [run for part in shown for run in ((part.text,) if part.what == SAME else (styles[side], part.text))]
-        if len(runs) > 2:
+        if len(runs) > 2 and value == row[name]:
             sheet.write_rich_string(at, place, *runs, styles["text"])
             return
     sheet.write_string(at, place, value, styles.get(_style(name, value, row), text))

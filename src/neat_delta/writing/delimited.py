@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue import RUNS
+from neat_delta.catalogue.formula_text import escaped
 from neat_delta.matching import JOINT
 
 if TYPE_CHECKING:
@@ -58,9 +58,14 @@ def people_csv(frame: pl.DataFrame) -> bytes:
     """
     texts = frame.with_columns(
         pl.col(pl.Decimal).cast(pl.String).str.replace(r"\.?0+$", ""),
-        pl.col(pl.String).str.replace_all(JOINT, " · ", literal=True).str.replace(RUNS, "'$0"),
+        escaped(pl.col(pl.String).str.replace_all(JOINT, " · ", literal=True)),
     )
     return codecs.BOM_UTF8 + texts.write_csv().encode()
+
+
+def people_workbook(cells: pl.DataFrame) -> bytes:
+    """A table for people as a workbook; text that would be run as a formula gets an apostrophe in front."""
+    return as_workbook(cells.with_columns(escaped(pl.col(pl.String))))
 
 
 def as_workbook(cells: pl.DataFrame) -> bytes:

@@ -1,7 +1,8 @@
 """A workbook of findings: a sheet for each level, the rows as they came beside the reasons, to be mended and sent back.
 
 Mended and compared again, such a sheet changes just its own rows: its columns are those of the edited sheet, with the
-findings in front. All cells are text, so that codes survive and nothing is run as a formula.
+findings in front. All cells are text, so that codes survive; and what a spreadsheet program would run
+as a formula stands behind an apostrophe, which comparing takes off again.
 """
 
 from __future__ import annotations
@@ -11,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
+from neat_delta.catalogue.formula_text import escaped, escaped_text
 from neat_delta.matching import JOINT, Key
 
 if TYPE_CHECKING:
@@ -70,12 +72,13 @@ def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: 
     for at, (name, width) in enumerate(front.items()):
         sheet.set_column(at, at, width, told)
         sheet.write_string(0, at, name, head)
-    cells = rows.cells(rows.names, found["at"].drop_nulls())
+    cells = rows.cells(rows.names, found["at"].drop_nulls()).select(escaped(pl.all()))
+    found = found.with_columns(escaped(pl.col("says", "raw", "key")))
     for at, field in enumerate(rows.fields, start=len(front)):
         longest = cells[field.name].head(SAMPLE).str.len_chars().max() or 0
         width = max(NARROWEST, min(WIDEST, max(int(str(longest)), len(field.column)) + 2))
         sheet.set_column(at, at, width, plain)
-        sheet.write_string(0, at, field.column, head)
+        sheet.write_string(0, at, escaped_text(field.column), head)
     row_cells = iter(cells.iter_rows())
     for number, (line, key, fields, says, raw, at) in enumerate(found.iter_rows(), start=1):
         # Whoever has no row of its own is at least known by its code.

@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.catalogue import ORIGIN_PROPERTY, RUNS
+from neat_delta.catalogue import ORIGIN_PROPERTY
 from neat_delta.catalogue.counting import filled_values
 from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.formula_text import escaped_series, escaped_text
 from neat_delta.catalogue.kinds.numerals import NumberForm
 from neat_delta.catalogue.profile import LEAST_USES, MOST_CHOICES
 from neat_delta.catalogue.settings import CLEAR
@@ -124,7 +125,8 @@ def _choices(cells: pl.Series, kind: Kind) -> list[str]:
 def workbook(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
     """An XLSX workbook: codes and text as text, exact numbers, header in view, drop-downs, locked columns, notes.
 
-    The live export's fingerprint stands among the document's properties.
+    Text that a spreadsheet program would run as a formula gets an apostrophe in front, for a workbook may be saved as
+    CSV; comparing takes it off again. The live export's fingerprint stands among the document's properties.
 
     Raises:
         CannotWrite: there are more items, or a longer text, than a workbook holds; it would be cut off.
@@ -142,11 +144,12 @@ def workbook(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
     for at, column in enumerate(columns):
         style = book.add_format(_style(column))
         sheet.set_column(at, at, _width(column), style)
-        sheet.write_string(0, at, column.header, head)
+        sheet.write_string(0, at, escaped_text(column.header), head)
         sheet.write_comment(0, at, column.note, {"x_scale": 2})
         _write_cells(sheet, at, column, style)
         if column.choices and lists is not None and not column.locked and rows:
-            lists.write_column(0, at, column.choices, book.add_format({"num_format": "@"}))
+            for row, choice in enumerate(map(escaped_text, column.choices)):
+                lists.write_string(row, at, choice, book.add_format({"num_format": "@"}))
             _drop_down(sheet, at, rows, column)
     sheet.set_landscape()
     sheet.fit_to_pages(1, 0)
@@ -192,7 +195,8 @@ def _write_cells(sheet: Any, at: int, column: SheetColumn, style: Any) -> None:
     readings: list[str | None] = [None] * len(column.cells)
     if column.typed:
         readings = column.kind.read(column.cells, column.form).to_list()
-    for row, (cell, reading) in enumerate(zip(column.cells, readings, strict=True), start=1):
+    cells = escaped_series(column.cells)
+    for row, (cell, reading) in enumerate(zip(cells, readings, strict=True), start=1):
         if not cell:
             continue
         if reading is None or (column.kind.numeric and sum(map(str.isdigit, reading)) > SIGNIFICANT):
@@ -232,10 +236,6 @@ def _width(column: SheetColumn) -> int:
     return max(NARROWEST, min(WIDEST, max(int(str(longest)), len(column.header)) + 3))
 
 
-def _tamed(column: SheetColumn) -> pl.Series:
-    return column.cells if column.typed else column.cells.str.replace(RUNS, "'$0")
-
-
 def delimited_sheet(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
     """The same cells as delimited text in the live export's own form: no types, drop-downs or locks.
 
@@ -243,5 +243,5 @@ def delimited_sheet(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
     """
     from neat_delta.writing.delimited import delimited
 
-    frame = pl.DataFrame([_tamed(column).alias(column.header) for column in columns])
+    frame = pl.DataFrame([escaped_series(column.cells).alias(escaped_text(column.header)) for column in columns])
     return delimited(frame.select(pl.when(pl.all() != "").then(pl.all())), live.form)

@@ -2,44 +2,43 @@
 
 from __future__ import annotations
 
-import contextlib
-import shutil
+import os
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import orjson
 import polars as pl
 
+from neat_delta.atomic_write import draft_folder, recover_dir, replace_dir
 from neat_delta.catalogue.settings import ImportRules, Settings
 from neat_delta.changes import dump_changes, undone
 from neat_delta.changes.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.errors import CannotWrite, WrongLive
 from neat_delta.reading import fingerprint
 from neat_delta.voice import SILENCE, Voice
-from neat_delta.whole import draft_of, put_back, put_folder
 from neat_delta.writing.delimited import as_workbook, delimited
 from neat_delta.writing.fieldsets import BALANCED, field_sets
 from neat_delta.writing.packing import Cost, Table, costs, pack, parts_of
 from neat_delta.writing.proof import expected, imported, insist_equal, shop_before
+from neat_delta.writing.receipt import RECEIPT, UNDO
 from neat_delta.writing.records import RECORDS, SQL, lines_of, record_file
+from neat_delta.writing.replaceable import check_no_input_in, check_replaceable, remove_replaced
 from neat_delta.writing.shopimport import DELIMITED, TABBED, WORKBOOK, ShopImport, shop_import
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
-    from pathlib import Path
+    from collections.abc import Sequence
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.changes import ChangeSet
     from neat_delta.writing.fieldsets import FieldSets
 
-RECEIPT = "receipt.json"
 # The forms that update files can have.
 SHAPES = (DELIMITED, TABBED, WORKBOOK, *RECORDS)
 # The change set that the files beside it bring about: what undoes, settles and explains them later.
 KEPT = "update.changes.jsonl"
-UNDO = "undo"
 FORMAT = 1
 NOTHING = Settings()
 # What files are called, by what becomes of their items.
@@ -141,10 +140,18 @@ def write_update(
     _refuse_strange(settled.imports.columns, live, "[import] in catalogue.toml", "Mend its columns.")
     if changes.items["do"].is_in([NONE]).all():
         return None
-    put_back(folder)
-    _refuse_used(folder, replace=replace)
+    place = Path(os.path.realpath(folder))
+    recover_dir(place, remove_replaced)
+    there_before = check_replaceable(place, folder, replace=replace)
+    if there_before is not None:
+        check_no_input_in(folder)
+
+    def check(now: Path) -> None:
+        if check_replaceable(now, folder, replace=replace) != there_before:
+            raise CannotWrite("another update has been written here meanwhile", file=folder, remedy="Look at it first.")
+
     # What need not wait for another step has a thread of its own.
-    with _beside(folder) as draft, ThreadPoolExecutor() as writers:
+    with draft_folder(place) as draft, ThreadPoolExecutor() as writers:
         voice.step("writing the update")
         shop = shop_import(changes, live, settled, shape)
         # What a file fills, a file may not be able to empty again.
@@ -178,7 +185,7 @@ def write_update(
             choices=choices.result(),
         )
         (draft / RECEIPT).write_bytes(orjson.dumps(receipt.as_dict(), option=orjson.OPT_INDENT_2) + b"\n")
-        put_folder(draft, folder)
+        replace_dir(draft, place, check, remove_replaced)
     return receipt
 
 
@@ -319,36 +326,3 @@ def _put_files(
             raise CannotWrite(f"the file cannot be written ({error.strerror})", file=path) from error
         written.append(WrittenFile(path.name, does, rows, columns, len(data), fingerprint(data)))
     return written
-
-
-def _refuse_used(folder: Path, *, replace: bool) -> None:
-    if not folder.exists():
-        return
-    if not folder.is_dir():
-        raise CannotWrite("this is a file, not a folder", file=folder, remedy="Name a folder that is new or empty.")
-    if not any(folder.iterdir()):
-        return
-    ours = (folder / RECEIPT).is_file()
-    if ours and replace:
-        return
-    raise CannotWrite(
-        "an earlier update stands here" if ours else "the folder is not empty",
-        file=folder,
-        remedy="Say --replace to put this update in its place, or name another folder."
-        if ours
-        else "Name a folder that is new or empty.",
-    )
-
-
-@contextlib.contextmanager
-def _beside(folder: Path) -> Iterator[Path]:
-    """A draft folder beside the wanted one, on the same disk; it is gone afterwards, whatever happens."""
-    draft = draft_of(folder)
-    try:
-        draft.mkdir(parents=True)
-    except OSError as error:
-        raise CannotWrite(f"the folder cannot be made ({error.strerror})", file=folder) from error
-    try:
-        yield draft
-    finally:
-        shutil.rmtree(draft, ignore_errors=True)

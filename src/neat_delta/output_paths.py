@@ -1,0 +1,90 @@
+"""Where a command may write: never over what it reads, twice into one file, or over a file unless told to.
+
+The files that a command reads are noted where they are read, the ones it finds by itself included, so that no command
+has to remember them.
+"""
+
+from __future__ import annotations
+
+import unicodedata
+from pathlib import Path
+
+from neat_delta.errors import CannotWrite, WrongChoice
+
+# Only while a command of the command line is at work: a program of somebody else's knows itself what it reads.
+_inputs: set[Path] = set()
+_watched = False
+
+
+def note_input(path: object) -> None:
+    """Remember a file that is read; what lies elsewhere cannot be written over."""
+    if _watched and isinstance(path, Path):
+        _inputs.add(path)
+
+
+def watch_inputs() -> None:
+    """Begin to remember inputs, for a new command."""
+    global _watched
+    _watched = True
+    _inputs.clear()
+
+
+def input_at(path: Path) -> Path | None:
+    """The input that a file is, also under another name; ``None`` if it is none."""
+    if not path.exists():
+        return None
+    return next((source for source in sorted(_inputs) if source.exists() and path.samefile(source)), None)
+
+
+def inputs_in(folder: Path) -> list[Path]:
+    """The inputs that lie in a folder."""
+    inside = folder.resolve()
+    return [source for source in sorted(_inputs) if source.is_file() and source.resolve().is_relative_to(inside)]
+
+
+def check_outputs(*paths: Path | None, folder: Path | None = None, replace: bool = False) -> None:
+    """See that each file a command is to write has a place of its own, before anything is written or sent.
+
+    ``folder`` is the update's folder, which is the update's alone. Paths that are ``None`` were not asked for.
+
+    Raises:
+        WrongChoice: two of them are the same file, or one lies in the update's folder.
+        CannotWrite: there is no such folder, the file exists, or it is one of those that are read.
+    """
+    wanted = [path for path in paths if path is not None]
+    for number, path in enumerate(wanted):
+        if any(_same(path, other) for other in wanted[:number]):
+            raise WrongChoice("two outputs have this name", file=path, remedy="Give each a name of its own.")
+        if folder is not None and _place(path).is_relative_to(_place(folder)):
+            raise WrongChoice(
+                "the folder of an update holds that update alone", file=path, remedy="Put this file somewhere else."
+            )
+        _check_output(path, replace=replace)
+
+
+def _check_output(path: Path, *, replace: bool) -> None:
+    if path.is_dir():
+        raise CannotWrite("this is a folder", file=path, remedy="Name a file in it.")
+    if not path.parent.is_dir():
+        raise CannotWrite(f"there is no folder {path.parent}", file=path, remedy="Make it, or name another one.")
+    if not path.exists():
+        return
+    if not path.is_file():
+        raise CannotWrite("this is no file but a device", file=path, remedy="Name a file.")
+    if input_at(path) is not None:
+        raise CannotWrite("this is one of the files that are read", file=path, remedy="Give the new file another name.")
+    if not replace:
+        raise CannotWrite("this file exists", file=path, remedy="Say --replace, or give another name.")
+
+
+def _same(one: Path, other: Path) -> bool:
+    """Whether two names are those of one file; also where the disk takes no heed of letter case."""
+    return _folded(one) == _folded(other) or (one.exists() and other.exists() and one.samefile(other))
+
+
+def _folded(path: Path) -> str:
+    return unicodedata.normalize("NFC", str(_place(path))).casefold()
+
+
+def _place(path: Path) -> Path:
+    return path.resolve()
