@@ -13,6 +13,7 @@ from typing import Any, TextIO
 import click
 
 from neat_delta import __version__
+from neat_delta.cli.common import complain, say
 from neat_delta.cli.exits import Exit
 from neat_delta.errors import NeatDeltaError
 from neat_delta.output_paths import watch_inputs
@@ -125,7 +126,7 @@ def main() -> None:
     try:
         sys.stdout.flush()
     except OSError as error:
-        click.echo(f"neat-delta: the output could not be written ({error.strerror})", err=True)
+        complain(f"the output could not be written ({error.strerror})")
         code = Exit.FAILED
     # Everything is written and closed; taking down large tables piece by piece would only keep people waiting.
     os._exit(code)
@@ -137,17 +138,19 @@ def run(args: list[str] | None = None) -> int:
     try:
         return int(cli.main(args, prog_name="neat-delta", standalone_mode=False) or Exit.DONE)
     except click.ClickException as error:
-        error.show()
+        text = io.StringIO()
+        error.show(text)
+        say(text.getvalue().rstrip("\n"), err=True)
         return Exit.FAILED
     except NeatDeltaError as error:
-        click.echo(f"neat-delta: {error}", err=True)
+        complain(error)
         return Exit.FAILED
     except (KeyboardInterrupt, click.Abort):
-        click.echo("neat-delta: stopped; no file is half written", err=True)
+        complain("stopped; no file is half written")
         return Exit.INTERRUPTED
     except OSError as error:
         place = f"{error.filename}: " if error.filename else ""
-        click.echo(f"neat-delta: {place}{error.strerror or error}", err=True)
+        complain(f"{place}{error.strerror or error}")
         return Exit.FAILED
     except SystemExit:
         raise
@@ -156,6 +159,6 @@ def run(args: list[str] | None = None) -> int:
         # Exception.
         import traceback
 
-        traceback.print_exc()
-        click.echo("neat-delta: this is a fault of the program; please report the lines above", err=True)
+        say(traceback.format_exc().rstrip("\n"), err=True)
+        complain("this is a fault of the program; please report the lines above")
         return Exit.FAILED

@@ -184,19 +184,38 @@ def console(spoken: Manners) -> Console:
     return Console(no_color=spoken.no_colour or None, highlight=False, soft_wrap=True, emoji=False, markup=False)
 
 
+def say(text: str, *, err: bool = False) -> None:
+    """Print lines of our own, whatever of other people's stands in them."""
+    from neat_delta.redact import redacted
+    from neat_delta.views.safe_text import safe_lines
+
+    click.echo(safe_lines(redacted(text)), err=err)
+
+
+def complain(what: object) -> None:
+    """Say on standard error, on one line, what is wrong."""
+    from neat_delta.views.safe_text import safe_line
+
+    say(f"neat-delta: {safe_line(str(what))}", err=True)
+
+
 def show(lines: Iterable[Text], spoken: Manners) -> None:
     """Print a view."""
+    from neat_delta.views.safe_text import safe_styled
+
     screen = console(spoken)
     for line in lines:
-        screen.print(line)
+        screen.print(safe_styled(line))
 
 
 def show_json(value: object) -> None:
     """Print the machine-readable result."""
     import orjson
 
+    from neat_delta.views.safe_text import safe_json
+
     # JSON is UTF-8 (RFC 8259), whatever the terminal's character set.
-    click.echo(orjson.dumps(value, option=orjson.OPT_INDENT_2))
+    click.echo(safe_json(orjson.dumps(value, option=orjson.OPT_INDENT_2)))
 
 
 class _Spinner:
@@ -206,7 +225,11 @@ class _Spinner:
         self._status = status
 
     def step(self, what: str) -> None:
-        self._status.update(f"{what} …")
+        from rich.text import Text
+
+        from neat_delta.views.safe_text import safe_line
+
+        self._status.update(Text(f"{safe_line(what)} …"))
 
 
 def progress(spoken: Manners) -> Any:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from neat_delta.cli.common import FILE, Manners, console, gathered, show, show_json
+from neat_delta.cli.common import FILE, Manners, complain, console, gathered, show, show_json
 from neat_delta.cli.exits import Exit
 from neat_delta.errors import Unreadable
 
@@ -232,7 +232,7 @@ def told(
 def refused(stopped: int) -> Exit:
     """Say that nothing was written, as --strict wants it where something is held back."""
     held = "1 finding holds" if stopped == 1 else f"{stopped} findings hold"
-    click.echo(f"neat-delta: {held} something back and --strict is said, so no update was written", err=True)
+    complain(f"{held} something back and --strict is said, so no update was written")
     return Exit.FAILED
 
 
@@ -336,4 +336,4 @@ def _as_dict(seen: Comparison, receipt: Receipt | None, wanted: Wanted) -> dict[
 def _say_held_back(held_back: int) -> None:
     if held_back:
         said = "1 finding holds" if held_back == 1 else f"{held_back} findings hold"
-        click.echo(f"neat-delta: {said} something back; run without --quiet to see them", err=True)
+        complain(f"{said} something back; run without --quiet to see them")

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, Manners, console, manners, progress, show, show_json
+from neat_delta.cli.common import FILE, Manners, complain, console, manners, progress, show, show_json
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -42,5 +42,5 @@ def run_command(file: Path, no_send: bool, spoken: Manners) -> int:
     elif not spoken.quiet:
         show(summary_view(report, console(spoken).width), spoken)
     elif report.exit_code:
-        click.echo(f"neat-delta: {report.verdict}; see {report.folder / 'summary.txt'}", err=True)
+        complain(f"{report.verdict}; see {report.folder / 'summary.txt'}")
     return report.exit_code

@@ -12,6 +12,7 @@ from neat_delta.cli.common import (
     SOURCE,
     Manners,
     catalogue_file,
+    complain,
     console,
     manners,
     progress,
@@ -89,5 +90,5 @@ def send_command(
     elif not spoken.quiet:
         show(sent_view(entry, results, journal, console(spoken).width), spoken)
     elif bad:
-        click.echo(f"neat-delta: {bad} rows were not taken; see them with: neat-delta journal {entry.entry}", err=True)
+        complain(f"{bad} rows were not taken; see them with: neat-delta journal {entry.entry}")
     return Exit.ATTENTION if bad else Exit.DONE

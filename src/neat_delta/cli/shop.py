@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, REPLACE, SOURCE
+from neat_delta.cli.common import FILE, REPLACE, SOURCE, say
 from neat_delta.cli.exits import Exit
 
 if TYPE_CHECKING:
@@ -41,9 +41,7 @@ def open_command(folder: Path, export: Where | None, key: str, replace: bool) ->
     else:
         with as_file(files("neat_delta.demo_shop") / "live.csv") as source:
             shop = make_shop(folder, read_whole(source), key, replace=replace)
-    click.echo(
-        f"A practice shop with {len(shop.items()):,} items is open in {folder}; its ways are in {folder}/shop.toml."
-    )
+    say(f"A practice shop with {len(shop.items()):,} items is open in {folder}; its ways are in {folder}/shop.toml.")
     return Exit.DONE
 
 
@@ -60,7 +58,7 @@ def export_command(folder: Path, out: Path, replace: bool) -> int:
     check_outputs(out, replace=replace)
     shop = open_shop(folder)
     write_atomic(out, shop.export(), replace=replace)
-    click.echo(f"{len(shop.items()):,} items in {out}")
+    say(f"{len(shop.items()):,} items in {out}")
     return Exit.DONE
 
 
@@ -85,9 +83,9 @@ def import_command(folder: Path, files: tuple[Where, ...], results: Path | None,
         every += taken.results
         bad = [result for result in taken.results if result.result in ("failed", "skipped")]
         said = "; the import broke off half way" if taken.broken_off else ""
-        click.echo(f"{path.name}: {len(taken.results) - len(bad):,} rows taken, {len(bad):,} not{said}")
+        say(f"{path.name}: {len(taken.results) - len(bad):,} rows taken, {len(bad):,} not{said}")
         for result in bad[:5]:
-            click.echo(f"  line {result.line}, {result.code}: {result.result}, {result.reason}")
+            say(f"  line {result.line}, {result.code}: {result.result}, {result.reason}")
     if results is not None:
         write_atomic(results, results_csv(every), replace=replace)
     return Exit.ATTENTION if any(result.result in ("failed", "skipped") for result in every) else Exit.DONE
@@ -102,7 +100,7 @@ def sell_command(folder: Path, orders: int, seed: int) -> int:
     from neat_delta.practice_shop import open_shop
 
     for line in open_shop(folder).sell(seed, orders):
-        click.echo(line)
+        say(line)
     return Exit.DONE
 
 
@@ -119,9 +117,9 @@ def serve_command(folder: Path, port: int, host: str) -> int:
     from neat_delta.practice_shop.server import ShopServer
 
     with ShopServer(open_shop(folder), port, host, os.environ.get(SHOP_TOKEN)) as server:
-        click.echo(f"The practice shop is open at http://{host}:{server.server_port} (stop it with Ctrl+C)")
+        say(f"The practice shop is open at http://{host}:{server.server_port} (stop it with Ctrl+C)")
         try:
             server.serve_forever()
         except KeyboardInterrupt:
-            click.echo("The practice shop is closed.")
+            say("The practice shop is closed.")
     return Exit.DONE

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import unicodedata
 from decimal import ROUND_HALF_UP, Decimal, localcontext
 from typing import TYPE_CHECKING
 
 from rich.cells import cell_len
 
 from neat_delta.matching import JOINT
+from neat_delta.views.safe_text import safe_line
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -74,9 +74,7 @@ def printable(value: str | None) -> str:
         return NOTHING
     if len(value) > WIDEST:
         value = value[: WIDEST // 2] + CUT + value[-WIDEST // 2 :]
-    signs = {"\n": "⏎", "\t": "⇥", "\r": "⏎"}
-    text = value.replace("\r\n", "\n")
-    return "".join(signs.get(c) or ("·" if unicodedata.category(c) in ("Cc", "Cf") else c) for c in text)
+    return safe_line(value.replace("\r\n", "\n"))
 
 
 def cut(text: str, width: int) -> str:

@@ -18,6 +18,7 @@ from neat_delta.unattended.report import DONE, FAILED, NEEDED, NOTHING, SOME, Re
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.look import count, printable, several
 from neat_delta.views.preview import more_view
+from neat_delta.views.safe_text import safe_line, safe_styled
 from neat_delta.views.table import Cell, Column, table
 
 if TYPE_CHECKING:
@@ -81,7 +82,7 @@ def summary_text(report: Report) -> str:
     page = io.StringIO()
     screen = Console(file=page, width=WIDTH, no_color=True, highlight=False, soft_wrap=True, emoji=False, markup=False)
     for line in summary_view(report, WIDTH):
-        screen.print(line)
+        screen.print(safe_styled(line))
     return page.getvalue()
 
 
@@ -109,7 +110,7 @@ def summary_mail(report: Report, sender: str, receivers: Sequence[str]) -> bytes
     """The summary as a mail (RFC 5322) with text and page, ready for a mail program to send."""
     assert report.ended is not None
     mail = EmailMessage()
-    mail["Subject"] = subject(report)
+    mail["Subject"] = safe_line(subject(report))
     mail["From"], mail["To"] = sender, ", ".join(receivers)
     mail["Date"] = format_datetime(report.ended)
     mail["Message-ID"] = make_msgid(domain=sender.rpartition("@")[2])

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.catalogue.formula_text import escaped, escaped_text
+from neat_delta.catalogue.formula_text import escaped, escaped_text, unescaped
 from neat_delta.matching import JOINT, Key
 
 if TYPE_CHECKING:
@@ -40,7 +40,7 @@ def findings_book(changes: ChangeSet, rows: Catalogue, *, as_edited: bool) -> by
     book = xlsxwriter.Workbook(stream, {"strings_to_formulas": False, "strings_to_urls": False, "in_memory": True})
     for level, colour in LEVELS.items():
         found = changes.findings.filter(level=level).head(MOST_ROWS)
-        _level_sheet(book, level, colour, _by_row(found, changes, rows, as_edited=as_edited), rows)
+        _level_sheet(book, level, colour, _by_row(found, changes, rows, as_edited=as_edited), rows, as_edited=as_edited)
     book.close()
     return stream.getvalue()
 
@@ -62,7 +62,7 @@ def _by_row(found: pl.DataFrame, changes: ChangeSet, rows: Catalogue, *, as_edit
     return grouped.join(keys.unique("key", keep="first"), on="key", how="left", maintain_order="left")
 
 
-def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: Catalogue) -> None:
+def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: Catalogue, *, as_edited: bool) -> None:
     sheet = book.add_worksheet(level)
     head = book.add_format({"bold": True, "bg_color": "#E8E6E1", "bottom": 1, "num_format": "@"})
     plain = book.add_format({"num_format": "@", "valign": "top"})
@@ -72,7 +72,9 @@ def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: 
     for at, (name, width) in enumerate(front.items()):
         sheet.set_column(at, at, width, told)
         sheet.write_string(0, at, name, head)
-    cells = rows.cells(rows.names, found["at"].drop_nulls()).select(escaped(pl.all()))
+    cells = rows.cells(rows.names, found["at"].drop_nulls()).select(
+        escaped(unescaped(pl.all()) if as_edited else pl.all())
+    )
     found = found.with_columns(escaped(pl.col("says", "raw", "key")))
     for at, field in enumerate(rows.fields, start=len(front)):
         longest = cells[field.name].head(SAMPLE).str.len_chars().max() or 0
