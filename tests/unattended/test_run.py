@@ -216,7 +216,7 @@ def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, serve
         ('edited = "e.csv"', "column live: nothing says where the live file is"),
         ('live = "l.csv"\nedited = "e.csv"\nlimit = 3', "line 3, column limit: there is no setting 'limit'"),
         ('live = "l.csv"\nedited = "e.csv"\n[limits]\nchanged = "9"', "line 4, column limits.changed, value '9'"),
-        ('live = "ftp://a:b@x/l.csv"\nedited = "e.csv"', "line 1, column live, value 'ftp://x/l.csv': a password in"),
+        ('live = "ftp://a:b@x/l.csv"\nedited = "e.csv"', "line 1, column live, value 'ftp://…@x/l.csv': a password in"),
         ('live = "l.csv"\nedited = "e.csv"\nfresh = "f.csv"', "line 3, column fresh: there is nothing to settle"),
         ('live = "l.csv"\nedited = "e.csv"\ninclude = ["gone"]', 'include "gone" and at_most go together'),
         ('live = "l.csv"\nedited = "e.csv"\n[mail]\nfrom = "a@b"\nto = ["nobody"]', "this is no mail address"),

@@ -14,6 +14,7 @@ from hypothesis import strategies as st
 from openpyxl.utils.escape import unescape
 
 from helpers import import_into, read_table, update_files, write_table
+from neat_delta.catalogue.settings import ImportRules, Settings
 from neat_delta.changes import Options, compare, dump_changes, load_changes
 from neat_delta.reading import read_both, read_catalogue
 from neat_delta.writing import write_update
@@ -285,3 +286,87 @@ def test_a_script_stops_where_the_shop_is_not_as_the_export_has_it(tmp_path):
 
     with pytest.raises(sqlite3.IntegrityError):
         imported_records(moved, update_files(tmp_path / "up"), "sql")
+
+
+def with_cells(table, cells, value):
+    """A table with other values in some of its cells (code, column); ``value`` makes one of row, column and cell."""
+    header, *rows = table
+    return [
+        header,
+        *(
+            [value(at, place, cell) if (row[0], header[place]) in cells else cell for place, cell in enumerate(row)]
+            for at, row in enumerate(rows, start=1)
+        ),
+    ]
+
+
+def leaving(table, files, **form):
+    """A shop that leaves a field alone where a cell is blank, and empties it where it says (none)."""
+    header, *rows = [list(row) for row in table]
+    items = {row[0]: row for row in rows}
+    for path in files:
+        columns, *changes = read_table(path, **form)
+        for change in changes:
+            for column, cell in zip(columns, change, strict=True):
+                if cell:
+                    items[change[columns.index("sku")]][header.index(column)] = "" if cell == "(none)" else cell
+    return [header, *rows]
+
+
+@LAWS
+@given(shops(), form, st.sampled_from(["delimited", "jsonl", "merge-patch", "xlsx", "tsv", "leaves"]))
+def test_in_a_shop_that_moved_on_an_update_changes_just_its_own_cells(shop, live_form, shape):
+    live, edited, _, _ = shop
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        a, b = write_table(folder / "live.csv", live, **live_form), write_table(folder / "edited.csv", edited)
+        ours, theirs = read_both(a, b)
+        changes = compare(ours, theirs, Options(clear_blanks=True, kinds=TEXTS)).changes
+        imports = ImportRules(blank="leaves", marker="(none)") if shape == "leaves" else ImportRules()
+        form = "delimited" if shape == "leaves" else shape
+        if write_update(changes, ours, folder / "up", Settings(imports=imports), shape=form) is None:
+            return
+        asked = set(changes.cells.select("key", "field").rows())
+        others = {(row[0], name) for row in live[1:] for name in NAMES[1:]} - asked
+        after = meant(live, edited)
+        for files, was, shall in ((folder / "up", live, after), (folder / "up/undo", after, live)):
+            # Colleagues have been at work: every other cell has another value than in the export.
+            there = with_cells(was, others, lambda at, place, cell: f"{cell}!")
+            got = taken_by(shape, there, update_files(files), live_form)
+            assert got == with_cells(there, asked, lambda at, place, _, shall=shall: shall[at][place])
+
+
+def taken_by(shape, table, paths, live_form):
+    """What a shop is like after the import of files of some sort."""
+    if shape == "leaves":
+        assert len(paths) <= 1
+        return leaving(table, paths, **reading(live_form))
+    if shape in ("jsonl", "merge-patch"):
+        return imported_records(table, paths, shape)
+    if shape == "xlsx":
+        return import_into(table, as_tables(paths))
+    return import_into(table, paths, **(reading(live_form) | ({"delimiter": "\t"} if shape == "tsv" else {})))
+
+
+@LAWS
+@given(shops(), shops(), st.booleans())
+def test_two_updates_from_one_export_give_the_union_of_both_in_either_order(shop, other, turned):
+    live, edited, _, _ = shop
+    # The second colleague edits other fields of the same items.
+    values = [row[1:] for row in other[1][1:]]
+    second = [NAMES, *([row[0], *row[1:3], *values[at % len(values)][2:]] for at, row in enumerate(live[1:]))]
+    first = [NAMES, *([row[0], *row[1:3], *old[3:]] for row, old in zip(edited[1:], live[1:], strict=True))]
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        a = write_table(folder / "live.csv", live)
+        shops_now = live
+        sheets = [second, first] if turned else [first, second]
+        for at, sheet in enumerate(sheets):
+            b = write_table(folder / f"{at}.csv", sheet)
+            ours, theirs = read_both(a, b)
+            changes = compare(ours, theirs, Options(clear_blanks=True, kinds=TEXTS)).changes
+            if write_update(changes, ours, folder / f"up{at}") is not None:
+                shops_now = import_into(shops_now, update_files(folder / f"up{at}"))
+
+    one, two = meant(live, first), meant(live, second)
+    assert shops_now == [NAMES, *([*row[:3], *last[3:]] for row, last in zip(one[1:], two[1:], strict=True))]

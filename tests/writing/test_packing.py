@@ -1,6 +1,7 @@
 from dataclasses import replace
 
 import polars as pl
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -8,7 +9,7 @@ from helpers import write_table
 from neat_delta.changes import compare, undone
 from neat_delta.matching import JOINT
 from neat_delta.reading import read_both, read_catalogue
-from neat_delta.writing.fieldsets import WAYS, field_sets, grouped
+from neat_delta.writing.fieldsets import WAYS, HoleRules, field_sets, grouped
 from neat_delta.writing.packing import costs, pack
 
 HEADER = ["name", "sku", "price", "stock"]
@@ -111,3 +112,27 @@ def test_holes_are_filled_with_what_is_there(tmp_path):
     assert [(cost.way, cost.files, cost.unwanted) for cost in costs(changes, live)] == [
         ("fewest-cells", 3, 0), ("balanced", 1, 6), ("fewest-files", 1, 6),
     ]  # fmt: skip
+
+
+def test_holes_stay_blank_where_a_blank_leaves_a_field_alone(tmp_path):
+    changes, _ = packed(tmp_path, [(0, "price"), (1, "stock"), (2, "name")])
+    live, _ = read_both(tmp_path / "live.csv", tmp_path / "edited.csv")
+    holes = HoleRules(leaves=True)
+
+    (table,) = pack(changes, live, way="fewest-cells", holes=holes)
+
+    assert table.cells.rows() == [("", "S0", "2.00", ""), ("", "S1", "", "7"), ("new", "S2", "", "")]
+    assert table.filled == {}
+    assert {(cost.files, cost.unwanted) for cost in costs(changes, live, holes=holes)} == {(1, 0)}
+
+
+@pytest.mark.parametrize("way", ["balanced", "fewest-files"])
+def test_money_stock_and_the_like_are_never_filled(tmp_path, way):
+    changes, _ = packed(tmp_path, [(0, "price"), (1, "stock"), (2, "name")])
+    live, _ = read_both(tmp_path / "live.csv", tmp_path / "edited.csv")
+    holes = HoleRules(never=frozenset(["price", "stock"]))
+
+    tables = pack(changes, live, way=way, holes=holes)
+
+    assert sorted(table.columns for table in tables) == [["name", "sku"], ["sku", "price"], ["sku", "stock"]]
+    assert all(table.filled == {} for table in tables)

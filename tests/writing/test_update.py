@@ -67,7 +67,7 @@ def test_another_live_export_is_refused(tmp_path, shop):
     ("spoil", "reason"),
     [
         (lambda data: data.replace(b"3,30", b"3,33"), "'3,33' and should become '3,30'"),
-        (lambda data: data.replace(b"C;", b"B;"), "should become"),
+        (lambda data: data.replace(b"C;", b"B;"), "nobody asked for this cell"),
         (lambda data: data.replace(b"C;", b"X;"), "names no item"),
         (lambda data: data + b"C;3,30\r\n", "or names it twice"),
         (lambda data: data.replace(b"Price", b"Preis"), "nobody asked for this column"),
@@ -162,8 +162,12 @@ def test_the_import_as_it_is_settled(tmp_path):
     receipt = write_update(changes, ours, tmp_path / "up", Settings(imports=rules))
 
     files, undo = update_files(tmp_path / "up"), update_files(tmp_path / "up/undo")
-    assert files[0].read_bytes().decode("utf-16-le").splitlines()[:2] == ["sku;Kind;Price", "S1;simple;1,55"]
+    assert files[0].read_bytes().decode("utf-16-le").splitlines()[:2] == [
+        "sku;Kind;Price;Note",
+        "S1;simple;1,55;",
+    ]
     assert [written.rows for written in receipt.files] == [5, 5, 5, 5, 5, 4]
+    assert receipt.filled == {"kind": 29}
     for path in (*files, *undo):
         path.write_text(path.read_bytes().decode("utf-16-le"), "utf-8", newline="")
     got = imported_by_rules(live, files, ";", "(none)")

@@ -90,16 +90,17 @@ class ExportForm:
 class ImportRules:
     """How the shop reads an update; what is ``None`` is as in its exports.
 
-    ``blank``: whether a blank cell "empties" a field or "leaves" it; ``marker``: what is written to empty a field
-    where a blank does not. ``columns``: fields that every file must have beside the key. ``rows`` and ``bytes``: the
-    most that one file may have, the header among them. ``table``: the database's table, for updates as SQL.
-    ``instead_of_removal``: what fields of an item become that would be removed, where the shop keeps such items.
+    ``blank``: whether a blank cell "empties" a field or "leaves" it, ``None`` if nobody has said; ``marker``: what is
+    written to empty a field where a blank does not. ``columns``: fields that every file must have beside the key.
+    ``rows`` and ``bytes``: the most that one file may have, the header among them. ``table``: the database's table, for
+    updates as SQL. ``instead_of_removal``: what fields of an item become that would be removed, where the shop keeps
+    such items.
     """
 
     delimiter: str | None = None
     encoding: str | None = None
     decimal: str | None = None
-    blank: str = EMPTIES
+    blank: str | None = None
     marker: str | None = None
     columns: tuple[str, ...] = ()
     rows: int | None = None
@@ -110,7 +111,12 @@ class ImportRules:
     @property
     def can_empty(self) -> bool:
         """Whether a file can empty a field at all."""
-        return self.blank == EMPTIES or self.marker is not None
+        return not self.leaves_blanks or self.marker is not None
+
+    @property
+    def leaves_blanks(self) -> bool:
+        """Whether a blank cell leaves a field alone; where nobody has said so, it is taken to empty it."""
+        return self.blank == LEAVES
 
 
 @dataclass(frozen=True)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue import field_name
-from neat_delta.catalogue.formula_text import unescaped_unless
+from neat_delta.catalogue.formula_text import ESCAPED_FORMULA, unescaped_unless
 from neat_delta.catalogue.kinds import are_blank, kinds
 from neat_delta.catalogue.settings import CLEAR, Settings
 from neat_delta.changes.cells import CellChanges, Rules, compare_cells
@@ -130,6 +130,9 @@ class Comparison:
 
 def _with_unescaped_keys(live: Catalogue, edited: Catalogue, key: Key) -> Catalogue:
     """The sheet with its codes freed of the apostrophe that keeps some of them from being run as a formula."""
+    raw = edited.rows.raw
+    if raw is not None and not raw.str.contains(ESCAPED_FORMULA.removeprefix("^")).any():
+        return edited
     codes = edited.cells(key.fields)
     known = live.cells(key.fields)
     plain = [unescaped_unless(codes[name], known[name]) for name in key.fields]

@@ -38,9 +38,9 @@ STRICT = click.option("--strict", is_flag=True, help="Write no update at all if 
 PACK = click.option(
     "--pack",
     type=click.Choice(["fewest-cells", "balanced", "fewest-files"]),
-    default="balanced",
+    default="fewest-cells",
     show_default=True,
-    help="How to pack the update: no cell nobody asked for, few files, or between the two.",
+    help="How to pack the update: only cells that change; or fewer files, with today's values in the holes.",
 )
 
 
@@ -248,7 +248,7 @@ def _view(
 
     from neat_delta.views.comparison import Shown, comparison_view, files_view
     from neat_delta.views.lines import labelled
-    from neat_delta.views.update import next_view, nothing_view, update_view
+    from neat_delta.views.update import next_view, nothing_view, one_file_view, update_view
 
     if settled.path:
         yield labelled("settled", f"in {settled.path}")
@@ -262,6 +262,10 @@ def _view(
         yield labelled("update", "not written, for something is held back and --strict is said")
     elif wanted.folder:
         yield nothing_view(wanted.folder)
+    else:
+        from neat_delta.writing.fieldsets import field_sets
+
+        yield from one_file_view(len(field_sets(seen.changes).names), settled.imports, width)
     if wanted.book:
         yield labelled("book", f"the findings with their rows, in {wanted.book}")
     if wanted.out:

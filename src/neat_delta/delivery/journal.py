@@ -152,6 +152,12 @@ class Journal:
     def _base(self) -> sqlite3.Connection:
         try:
             base = sqlite3.connect(self.path, timeout=30)
+            tables = {name for (name,) in base.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+            if tables and "change_sets" not in tables:
+                base.close()
+                raise CannotWrite(
+                    "this is another database, and no journal", file=self.path, remedy="Name another file."
+                )
             base.executescript(SCHEMA)
         except sqlite3.Error as error:
             raise CannotWrite(f"the journal cannot be used ({error})", file=self.path) from error

@@ -91,7 +91,7 @@ def where_of(text: str) -> Where:
         host, port = parts.hostname, parts.port
     except ValueError as error:
         # What is wrong with it may be part of a secret.
-        raise WrongChoice("this is no address", file=shown, remedy="Such as sftp://anna@host/file.") from error
+        raise WrongChoice("this is no address", file=shown, remedy="Such as https://shop.example/x.csv.") from error
     if not host:
         raise WrongChoice("this address names no machine", file=shown)
     if not text.isprintable():

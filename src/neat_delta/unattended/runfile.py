@@ -12,7 +12,7 @@ from neat_delta.catalogue.tomlfile import Checker, read_toml
 from neat_delta.delivery.journal import NAME as JOURNAL
 from neat_delta.errors import WrongChoice
 from neat_delta.remote import where_of
-from neat_delta.writing.fieldsets import WAYS
+from neat_delta.writing.fieldsets import FEWEST_CELLS, WAYS
 from neat_delta.writing.update import SHAPES
 
 if TYPE_CHECKING:
@@ -75,7 +75,7 @@ class RunFile:
     add: bool = False
     remove: int | None = None
     rescue: bool = False
-    pack: str = "balanced"
+    pack: str = FEWEST_CELLS
     form: str = "delimited"
     to: Where | None = None
     fresh: Where | None = None
@@ -136,7 +136,7 @@ class _Reader(Checker):
             add="new" in include,
             remove=told.get("at_most"),
             rescue=told.get("rescue_codes", False),
-            pack=told.get("pack", "balanced"),
+            pack=told.get("pack", FEWEST_CELLS),
             form=told.get("form", "delimited"),
             to=self._where(told, "to") if "to" in told else None,
             fresh=self._where(told, "fresh") if "fresh" in told else None,

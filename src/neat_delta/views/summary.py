@@ -18,7 +18,7 @@ from neat_delta.unattended.report import DONE, FAILED, NEEDED, NOTHING, SOME, Re
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.look import count, printable, several
 from neat_delta.views.preview import more_view
-from neat_delta.views.safe_text import safe_line, safe_styled
+from neat_delta.views.safe_text import safe_json, safe_line, safe_styled
 from neat_delta.views.table import Cell, Column, table
 
 if TYPE_CHECKING:
@@ -122,7 +122,7 @@ def summary_mail(report: Report, sender: str, receivers: Sequence[str]) -> bytes
 def summaries(report: Report, mail: tuple[str, Sequence[str]] | None) -> dict[str, bytes]:
     """The summary as files, by their names; the mail only where it is said from whom and to whom."""
     told = {
-        "summary.json": orjson.dumps(report.as_dict(), option=orjson.OPT_INDENT_2) + b"\n",
+        "summary.json": safe_json(orjson.dumps(report.as_dict(), option=orjson.OPT_INDENT_2)) + b"\n",
         "summary.txt": summary_text(report).encode(),
         "summary.html": summary_page(report).encode(),
     }

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from neat_delta.changes.changeset import CHANGE
 from neat_delta.views.lines import LABEL, labelled, sentence
 from neat_delta.views.look import count, several
 from neat_delta.views.table import GAP, Cell, Column, table
@@ -13,6 +14,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
+    from neat_delta.catalogue.settings import ImportRules
     from neat_delta.writing import Receipt
 
 SOME_FILES = 8
@@ -23,17 +25,12 @@ LONGEST_NAME = 40
 def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
     """The files in the order to import, and what the proof found."""
     yield from files_table(receipt, width)
-    chosen = next(choice for choice in receipt.choices if choice.way == receipt.way)
-    if chosen.unwanted:
-        said = f"{several(chosen.unwanted, 'cell')} nobody asked for, with the live value in a hole"
-        yield from sentence("packed", f"{receipt.way}: {said}", width)
-    if len({(choice.files, choice.unwanted) for choice in receipt.choices}) > 1:
-        told = [
-            f"{choice.way}: {several(choice.files, 'file')}, {several(choice.unwanted, 'cell')} besides"
-            for choice in receipt.choices
-            if choice.way != receipt.way
-        ]
-        yield from sentence("or --pack", " · ".join(told), width)
+    if receipt.filled:
+        names = ", ".join(f"{name} {count(cells)}" for name, cells in receipt.filled.items())
+        age = str(receipt.live["as_of"] or "").replace("T", " ").removesuffix("Z")
+        old = f"as the export of {age} UTC has them" if age else f"as {live_name} has them"
+        yield from sentence("filled", f"cells that do not change, {old}: {names}", width, "warn")
+    yield from one_file_view(sum(written.does == CHANGE for written in receipt.files), receipt.rules, width)
     if len({written.does for written in receipt.files}) > 1:
         said = "codes first, then new items, changes, removals; each sort of file has its own way in at the shop"
         yield from sentence("in order", said, width)
@@ -44,6 +41,16 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
     )
     yield from sentence("proved", proved, width, "good")
     yield from stays_view(receipt, width)
+
+
+def one_file_view(files: int, rules: ImportRules, width: int) -> Iterator[Text]:
+    """What would make one file of several, if anything safe does."""
+    if files > 1 and rules.blank is None:
+        said = (
+            'if your shop leaves a field alone where a cell is blank, write blank = "leaves" below [import] in '
+            "catalogue.toml; --pack fewest-files fills such cells with today's values instead"
+        )
+        yield from sentence("one file", said, width)
 
 
 def stays_view(receipt: Receipt, width: int) -> Iterator[Text]:

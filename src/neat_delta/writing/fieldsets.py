@@ -1,9 +1,9 @@
 """Sets of fields: which items change in which fields together, and which of these sets share a file.
 
 Two items that change different fields leave holes in one table, and a shop that takes a blank for "empty this"
-would destroy what stands there. So each set of fields that change together becomes a table of its own, or holes are
-filled with what the live export has; that sends cells nobody asked for, which would undo what a colleague changes
-meanwhile. Between few files and few such cells somebody has to choose.
+would destroy what stands there. So each set of fields that change together becomes a table of its own. Where the shop
+leaves a field alone when a cell is blank, one table does, its holes blank. Only if somebody asks for it are holes
+filled with what the live export has: such cells would undo what a colleague changes meanwhile.
 """
 
 from __future__ import annotations
@@ -87,21 +87,46 @@ def field_sets(changes: ChangeSet) -> FieldSets:
     return FieldSets(keys, cells.select(item, "field", "was", "now"), names, number)
 
 
-def grouped(sizes: Mapping[str, int], way: str) -> list[list[str]]:
+@dataclass(frozen=True)
+class HoleRules:
+    """What may become of a hole, where an item of a table does not change in one of its fields.
+
+    ``leaves`` says that the shop's import leaves a field alone where a cell is blank, so that holes stay blank.
+    ``never`` are fields of which no value is sent that nobody changed, for the shop may have another one by now.
+    """
+
+    leaves: bool = False
+    never: frozenset[str] = frozenset()
+
+
+NO_RULES = HoleRules()
+
+
+def grouped(sizes: Mapping[str, int], way: str, holes: HoleRules = NO_RULES) -> list[list[str]]:
     """Which sets of fields (names joined, with how many items each) share a file.
 
-    Two files become one as long as that fills fewer holes than a file is worth: one in a hundred of the cells to be
-    sent, at least FILE_WORTH. The pair that costs least goes first.
+    All do where holes stay blank. Else two files become one as long as that fills fewer holes than a file is worth: one
+    in a hundred of the cells to be sent, at least FILE_WORTH; the pair that costs least goes first. Only sets that
+    agree in the fields that are never filled share a file.
     """
-    sets = list(sizes)
-    if way == FEWEST_CELLS or len(sets) < 2:
-        return [[one] for one in sets]
+    if holes.leaves:
+        return [list(sizes)] if sizes else []
+    if way == FEWEST_CELLS or len(sizes) < 2:
+        return [[one] for one in sizes]
+    alike: dict[frozenset[str], dict[str, int]] = {}
+    for one, size in sizes.items():
+        alike.setdefault(holes.never.intersection(one.split(JOINT)), {})[one] = size
     if way == FEWEST_FILES:
-        return [sets]
-    names = {name: at for at, name in enumerate(dict.fromkeys(name for one in sets for name in one.split(JOINT)))}
-    masks = {at: sum(1 << names[name] for name in one.split(JOINT)) for at, one in enumerate(sets)}
-    rows, members = {at: sizes[one] for at, one in enumerate(sets)}, {at: [one] for at, one in enumerate(sets)}
-    worth = max(FILE_WORTH, sum(rows[at] * masks[at].bit_count() for at in masks) // 100)
+        return [list(part) for part in alike.values()]
+    worth = max(FILE_WORTH, sum(size * len(one.split(JOINT)) for one, size in sizes.items()) // 100)
+    return [group for part in alike.values() for group in _balanced(part, worth)]
+
+
+def _balanced(sizes: Mapping[str, int], worth: int) -> list[list[str]]:
+    """The sets in groups none of which fills more holes than a file is worth."""
+    names = {name: at for at, name in enumerate(dict.fromkeys(name for one in sizes for name in one.split(JOINT)))}
+    masks = {at: sum(1 << names[name] for name in one.split(JOINT)) for at, one in enumerate(sizes)}
+    rows, members = {at: sizes[one] for at, one in enumerate(sizes)}, {at: [one] for at, one in enumerate(sizes)}
 
     def holes(one: int, other: int) -> int:
         union = (masks[one] | masks[other]).bit_count()
@@ -109,7 +134,7 @@ def grouped(sizes: Mapping[str, int], way: str) -> list[list[str]]:
 
     pairs = [(holes(one, other), one, other) for one, other in combinations(masks, 2)]
     heapq.heapify(pairs)
-    following = len(sets)
+    following = len(sizes)
     while pairs:
         cost, one, other = heapq.heappop(pairs)
         if cost > worth:

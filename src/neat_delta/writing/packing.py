@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -12,14 +12,14 @@ from neat_delta.changes.codes import stages
 from neat_delta.errors import CannotWrite
 from neat_delta.matching import JOINT, Key
 from neat_delta.matching.key import key_parts
-from neat_delta.writing.fieldsets import FEWEST_CELLS, WAYS, field_sets, grouped
+from neat_delta.writing.fieldsets import FEWEST_CELLS, NO_RULES, WAYS, field_sets, grouped
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Callable, Mapping, Sequence
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.changes import ChangeSet
-    from neat_delta.writing.fieldsets import FieldSets
+    from neat_delta.writing.fieldsets import FieldSets, HoleRules
 
 
 # Parents of parents of parents are as deep as shops go.
@@ -34,11 +34,13 @@ SAMPLE = 1_000
 class Table:
     """One file to be: columns by field name in the live export's order, the key among them; null empties a cell.
 
-    ``does`` says what becomes of its items: they are changed, added or removed.
+    ``does`` says what becomes of its items: they are changed, added or removed. ``filled`` counts by field the cells
+    that hold what the live export has, for items that do not change there.
     """
 
     cells: pl.DataFrame
     does: str = CHANGE
+    filled: Mapping[str, int] = field(default_factory=dict)
 
     @property
     def columns(self) -> list[str]:
@@ -69,28 +71,33 @@ def pack(
     insisted: Sequence[str] = (),
     way: str = FEWEST_CELLS,
     *,
+    holes: HoleRules = NO_RULES,
     back: bool = False,
     sets: FieldSets | None = None,
 ) -> list[Table]:
     """The tables in the order to import: codes, new items, changes, removals; columns and rows as in the live export.
 
-    Changes of one set of fields stand in one table, the longest first; which sets share a table, their holes filled
-    with the live values, says the ``way``. ``insisted`` fields stand in every table, with the live value where they do
-    not change; as what else stands there is what the shop has already, they empty nothing. A blank cell of a new item
-    empties nothing either, so that one table does for them all. Whatever comes after code changes names items by their
-    new codes. ``back`` says that this is the way back, where recoded items stand in the live export by their new code.
-    ``sets`` are the change set's sets of fields, where somebody knows them.
+    Changes of one set of fields stand in one table, the longest first; which sets share a table says the ``way``, and
+    the rules for ``holes`` whether these stay blank or are filled with the live values. ``insisted`` fields stand in
+    every table, with the live value where they do not change. A blank cell of a new item empties nothing, so that one
+    table does for them all. Whatever comes after code changes names items by their new codes. ``back`` says that this
+    is the way back, where recoded items stand in the live export by their new code. ``sets`` are the change set's sets
+    of fields, where somebody knows them.
     """
     return [
         *_recodings(changes, live, back=back),
         *_additions(changes, live, insisted),
-        *_changes(changes, live, insisted, way, sets or field_sets(changes), back=back),
+        *_changes(changes, live, insisted, way, holes, sets or field_sets(changes), back=back),
         *_removals(changes, live, insisted),
     ]
 
 
 def costs(
-    changes: ChangeSet, live: Catalogue, insisted: Sequence[str] = (), sets: FieldSets | None = None
+    changes: ChangeSet,
+    live: Catalogue,
+    insisted: Sequence[str] = (),
+    holes: HoleRules = NO_RULES,
+    sets: FieldSets | None = None,
 ) -> list[Cost]:
     """What each way of packing would cost, without the limits of one file; bytes by how long live values are.
 
@@ -105,10 +112,14 @@ def costs(
     new_bytes = int(sets.cells["now"].str.len_bytes().sum()) + int(sets.keys.str.len_bytes().sum())
     found = []
     for way in WAYS:
-        groups = grouped(sets.sizes, way)
+        groups = grouped(sets.sizes, way, holes)
         rows = [sum(sets.sizes[one] for one in group) for group in groups]
         columns = [{*insisted, *(name for one in group for name in one.split(JOINT))} - {*key} for group in groups]
         cells = sum(height * len(names) for height, names in zip(rows, columns, strict=True))
+        if holes.leaves:
+            beside = [name for name in insisted if name not in key]
+            asked_there = len(sets.cells.filter(pl.col("field").is_in(beside)))
+            cells = wanted + sum(rows) * len(beside) - asked_there
         asked = dict(sets.cells["field"].value_counts().iter_rows())
         filled = -sum(count * usual[name] for name, count in asked.items())
         filled += sum(height * usual[name] for height, names in zip(rows, columns, strict=True) for name in names)
@@ -200,10 +211,17 @@ def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> 
 
 
 def _changes(
-    changes: ChangeSet, live: Catalogue, insisted: Sequence[str], way: str, sets: FieldSets, *, back: bool
+    changes: ChangeSet,
+    live: Catalogue,
+    insisted: Sequence[str],
+    way: str,
+    holes: HoleRules,
+    sets: FieldSets,
+    *,
+    back: bool,
 ) -> list[Table]:
     to = changes.new_keys()
-    groups = grouped(sets.sizes, way)
+    groups = grouped(sets.sizes, way, holes)
     group_of = {name: at for at, group in enumerate(groups) for name in group}
     group = pl.Series([group_of[name] for name in sets.names], dtype=pl.UInt32).gather(sets.number)
     members = [(group == at).arg_true() for at in range(len(groups))]
@@ -220,18 +238,24 @@ def _changes(
         names = list(dict.fromkeys(name for one in groups[at] for name in one.split(JOINT)))
         beside = [name for name in insisted if name not in names]
         known = keys.replace(to) if back and to else keys
-        there = _live_cells(live, changes.head.key, known, [*(names if len(groups[at]) > 1 else []), *beside])
+        full = [name for name in names if name in insisted or not holes.leaves]
+        there = _live_cells(live, changes.head.key, known, [*(full if len(groups[at]) > 1 else []), *beside])
         new = [_upon(there, name, pieces[at, name], len(keys)) for name in names]
         cells = pl.DataFrame([*new, *(there[name] for name in beside)])
-        tables.append(_table(keys.replace(to) if to else keys, cells, changes, live))
+        filled = {name: len(keys) - len(pieces[at, name]) for name in full} | dict.fromkeys(beside, len(keys))
+        table = _table(keys.replace(to) if to else keys, cells, changes, live)
+        tables.append(replace(table, filled={name: count for name, count in filled.items() if count}))
     return sorted(tables, key=lambda table: (-len(table.cells), table.columns))
 
 
 def _upon(there: pl.DataFrame, name: str, piece: pl.DataFrame, height: int) -> pl.Series:
-    """The new values (frame of at, now) of a field upon what is there where an item of the table does not change."""
+    """The new values (frame of at, now) of a field upon what is there where an item of the table does not change.
+
+    Where nothing is to stand there the cell is an empty text, which empties nothing.
+    """
     if len(piece) == height and piece["at"].is_sorted():
         return piece["now"].alias(name)
-    base = there[name].clone() if name in there.columns else pl.repeat(None, height, dtype=pl.String, eager=True)
+    base = there[name].clone() if name in there.columns else pl.repeat("", height, dtype=pl.String, eager=True)
     return base.scatter(piece["at"], piece["now"]).alias(name)
 
 

@@ -26,7 +26,7 @@ from neat_delta.writing.records import RECORDS, SQL
 from neat_delta.writing.shopimport import other_mark
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Callable, Mapping, Sequence
     from pathlib import Path
 
     from neat_delta.catalogue import Catalogue
@@ -125,11 +125,24 @@ def _blank(shop: Shop, keys: pl.Series) -> pl.DataFrame:
     return codes.with_columns(pl.lit("").alias(name) for name in names).select(shop.items.columns)
 
 
-def imported(before: Shop, files: Sequence[tuple[Path, str]]) -> Shop:
+def asked_cells(changes: ChangeSet) -> pl.DataFrame:
+    """The cells of items that change, by the key that the update's files name them by (frame of key, field)."""
+    cells = changes.cells_to(CHANGE, RECODE).select("key", "field")
+    to = changes.new_keys()
+    return cells.with_columns(pl.col("key").replace(to)) if to else cells
+
+
+def imported(
+    before: Shop, files: Sequence[tuple[Path, str]], asked: pl.DataFrame, may_fill: Callable[[str], bool]
+) -> Shop:
     """The touched items after the shop has imported these files, one after another; each with what its items do.
 
+    ``asked`` are the cells that are to change (key, field). A file of changes may have another cell only in a field
+    that the importer insists on, or of which ``may_fill`` says so: for the shop may have moved on there meanwhile.
+
     Raises:
-        ProofFailed: a file has a row that cannot be read, a column the shop does not know, or an unknown key.
+        ProofFailed: a file has a row that cannot be read, a column the shop does not know, an unknown key, or a cell
+            that nobody asked for.
     """
     items = before.items
     for path, does in files:
@@ -177,12 +190,35 @@ def imported(before: Shop, files: Sequence[tuple[Path, str]]) -> Shop:
         if does == REMOVE:
             items = items.filter(~pl.col(JOINT).is_in(keys.implode()))
             continue
+        if does == CHANGE:
+            _insist_on_asked(cells, keys, asked, before, may_fill, path)
         items = items.with_columns(
             items[name].scatter(at, before.way_in.taken(cells[name], items[name].gather(at)))
             for name in sheet.names
             if name not in before.key.fields  # by these the rows were found
         )
     return replace(before, items=items)
+
+
+def _insist_on_asked(
+    cells: pl.DataFrame,
+    keys: pl.Series,
+    asked: pl.DataFrame,
+    shop: Shop,
+    may_fill: Callable[[str], bool],
+    path: Path,
+) -> None:
+    """See that a file of changes would change nothing else in a shop that has moved on meanwhile."""
+    rules = shop.way_in.rules
+    for name in cells.columns:
+        if name in shop.key.fields or name in rules.columns or may_fill(name):
+            continue
+        here = keys if not rules.leaves_blanks else keys.filter(cells[name] != "")
+        strange = here.filter(~here.is_in(asked.filter(field=name)["key"].implode()))
+        if len(strange):
+            raise ProofFailed(
+                "nobody asked for this cell", file=path.name, column=name, value=_tell(strange[0]), remedy=REPORT
+            )
 
 
 def _as_held(items: pl.DataFrame, shop: Shop) -> pl.DataFrame:

@@ -8,12 +8,11 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.fieldkind import kind_of
-from neat_delta.catalogue.settings import EMPTIES, ImportRules
 from neat_delta.writing.delimited import import_form
 
 if TYPE_CHECKING:
     from neat_delta.catalogue import Catalogue, Form
-    from neat_delta.catalogue.settings import Settings
+    from neat_delta.catalogue.settings import ImportRules, Settings
     from neat_delta.changes import ChangeSet
 
 DELIMITED, TABBED, WORKBOOK = "delimited", "tsv", "xlsx"
@@ -36,7 +35,9 @@ class ShopImport:
     def written(self, cells: pl.DataFrame) -> pl.DataFrame:
         """Cells (by field) as a file for the shop has them: its decimal mark, and its marker where there is nothing."""
         cells = cells.with_columns(other_mark(pl.col(name)) for name in cells.columns if name in self.swapped)
-        return cells if self.rules.marker is None else cells.fill_null(self.rules.marker)
+        cells = cells if self.rules.marker is None else cells.fill_null(self.rules.marker)
+        # What is an empty text empties nothing, and is written as nothing all the same.
+        return cells.select(pl.when(pl.all() != "").then(pl.all()))
 
     def taken(self, cells: pl.Series, there: pl.Series) -> pl.Series:
         """What a field holds after the import of these cells, where ``there`` is what it held."""
@@ -44,7 +45,7 @@ class ShopImport:
             return cells
         frame = pl.DataFrame({"cell": cells, "there": there})
         value = other_mark(pl.col("cell")) if cells.name in self.swapped else pl.col("cell")
-        blank = pl.lit("") if self.rules.blank == EMPTIES else pl.col("there")
+        blank = pl.col("there") if self.rules.leaves_blanks else pl.lit("")
         taken = pl.when(pl.col("cell") == "").then(blank).otherwise(value)
         if self.rules.marker is not None:
             taken = pl.when(pl.col("cell") == self.rules.marker).then(pl.lit("")).otherwise(taken)

@@ -13,6 +13,7 @@ import orjson
 import polars as pl
 
 from neat_delta.atomic_write import draft_folder, recover_dir, replace_dir
+from neat_delta.catalogue.fieldkind import is_stock
 from neat_delta.catalogue.settings import ImportRules, Settings
 from neat_delta.changes import dump_changes, undone
 from neat_delta.changes.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
@@ -20,16 +21,16 @@ from neat_delta.errors import CannotWrite, WrongLive
 from neat_delta.reading import fingerprint
 from neat_delta.voice import SILENCE, Voice
 from neat_delta.writing.delimited import as_workbook, delimited
-from neat_delta.writing.fieldsets import BALANCED, field_sets
+from neat_delta.writing.fieldsets import FEWEST_CELLS, HoleRules, field_sets
 from neat_delta.writing.packing import Cost, Table, costs, pack, parts_of
-from neat_delta.writing.proof import expected, imported, insist_equal, shop_before
+from neat_delta.writing.proof import asked_cells, expected, imported, insist_equal, shop_before
 from neat_delta.writing.receipt import RECEIPT, UNDO
 from neat_delta.writing.records import RECORDS, SQL, lines_of, record_file
 from neat_delta.writing.replaceable import check_no_input_in, check_replaceable, remove_replaced
 from neat_delta.writing.shopimport import DELIMITED, TABBED, WORKBOOK, ShopImport, shop_import
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
     from neat_delta.catalogue import Catalogue
     from neat_delta.changes import ChangeSet
@@ -76,6 +77,7 @@ class Receipt:
     stays: int
     way: str
     choices: list[Cost]
+    filled: dict[str, int]
 
     def as_dict(self) -> dict[str, Any]:
         """The form of receipt.json."""
@@ -85,7 +87,8 @@ class Receipt:
             "changes": {"file": KEPT, "sha256": self.changes_sha256, "items": self.items, "cells": self.cells},
             "live": self.live,
             "import": {"key": list(self.key)} | {name: told for name, told in asdict(self.rules).items() if told},
-            "packing": {"way": self.way, "choices": [asdict(choice) for choice in self.choices]},
+            "packing": {"way": self.way, "choices": [asdict(choice) for choice in self.choices]}
+            | ({"filled": self.filled} if self.filled else {}),
             "files": [asdict(written) for written in self.files],
             "undo": [asdict(written) for written in self.undo],
             "proof": {
@@ -110,7 +113,7 @@ def write_update(
     settled: Settings = NOTHING,
     *,
     replace: bool = False,
-    way: str = BALANCED,
+    way: str = FEWEST_CELLS,
     shape: str = DELIMITED,
     turned: bool = False,
     as_of: datetime | None = None,
@@ -162,11 +165,14 @@ def write_update(
         keeping = writers.submit(_keep, done, draft, None if turned else kept)
         sets = field_sets(changes)
         sets_back = field_sets(way_back) if len(stays) or changes.new_keys() else sets.turned()
-        back = writers.submit(_write, way_back, live, undoing, shop, way, sets_back, back=True)
-        choices = writers.submit(costs, changes, live, shop.rules.columns, sets)
-        files, undo = _write(changes, live, there, shop, way, sets), back.result()
+        holes = hole_rules(changes, live, settled)
+        packing = Packing(way, holes, sets)
+        packing_back = Packing(way, holes, sets_back, back=True)
+        back = writers.submit(_write, way_back, live, undoing, shop, packing_back)
+        choices = writers.submit(costs, changes, live, shop.rules.columns, holes, sets)
+        (files, filled), (undo, _) = _write(changes, live, there, shop, packing), back.result()
         voice.step("proving the update")
-        compared = prove(changes, way_back, live, shop, _at(there, files), _at(undoing, undo))
+        compared = prove(changes, way_back, live, shop, _at(there, files), _at(undoing, undo), packing.may_fill)
         files, undo = (undo, files) if turned else (files, undo)
         receipt = Receipt(
             folder=folder,
@@ -183,10 +189,37 @@ def write_update(
             stays=len(stays),
             way=way,
             choices=choices.result(),
+            filled=filled,
         )
         (draft / RECEIPT).write_bytes(orjson.dumps(receipt.as_dict(), option=orjson.OPT_INDENT_2) + b"\n")
         replace_dir(draft, place, check, remove_replaced)
     return receipt
+
+
+@dataclass(frozen=True)
+class Packing:
+    """How the cells of a change set, told apart by their sets of fields, go into files; ``back`` for the way back."""
+
+    way: str
+    holes: HoleRules
+    sets: FieldSets
+    back: bool = False
+
+    def may_fill(self, name: str) -> bool:
+        """Whether a hole in this field may hold what the live export has."""
+        return self.way != FEWEST_CELLS and not self.holes.leaves and name not in self.holes.never
+
+
+def hole_rules(changes: ChangeSet, live: Catalogue, settled: Settings) -> HoleRules:
+    """What may become of holes: money, stock, differences and locked fields are never sent unless they change."""
+    never = {
+        name
+        for name, note in changes.head.fields.items()
+        if note.kind == "money" or is_stock(name, note.kind or "") or settled.is_locked(name)
+    }
+    prices = (settled.money.price_of(live.names), settled.money.sale_of(live.names))
+    never.update(settled.refresh.difference, (name for name in prices if name))
+    return HoleRules(settled.imports.leaves_blanks, frozenset(never))
 
 
 def _stamp(when: datetime | None) -> str | None:
@@ -208,18 +241,22 @@ def prove(
     shop: ShopImport,
     files: Sequence[tuple[Path, str]],
     undo: Sequence[tuple[Path, str]],
+    may_fill: Callable[[str], bool] = lambda _: False,
 ) -> int:
     """Apply the files (and what becomes of their items) to the live export and compare; then the undo files likewise.
 
-    Returns how many cells were compared. Raises ``ProofFailed`` naming the first cell that is not as it should be.
+    ``may_fill`` tells of a field whether a file may have its value for an item that does not change there. Returns how
+    many cells were compared. Raises ``ProofFailed`` naming the first cell that is not as it should be.
     """
     before = shop_before(changes, live, shop)
     wanted = expected(before, changes)
     restored = expected(wanted, way_back)
     with ThreadPoolExecutor() as provers:
         # The undo starts from what the update must have made of the shop, or nothing is proved at all.
-        back = provers.submit(imported, wanted, undo)
-        compared = insist_equal(imported(before, files), wanted, "the update would go wrong")
+        asked, asked_back = asked_cells(changes), asked_cells(way_back)
+        back = provers.submit(imported, wanted, undo, asked_back, may_fill)
+        got = imported(before, files, asked, may_fill)
+        compared = insist_equal(got, wanted, "the update would go wrong")
         return compared + insist_equal(back.result(), restored, "the undo would go wrong")
 
 
@@ -238,14 +275,12 @@ def _write(
     live: Catalogue,
     folder: Path,
     shop: ShopImport,
-    way: str,
-    sets: FieldSets,
-    *,
-    back: bool = False,
-) -> list[WrittenFile]:
+    packing: Packing,
+) -> tuple[list[WrittenFile], dict[str, int]]:
+    """The files, and by field how many of their cells hold what the live export has."""
     folder.mkdir(exist_ok=True, parents=True)
     if shop.shape in RECORDS:
-        return _write_records(changes, live, folder, shop)
+        return _write_records(changes, live, folder, shop), {}
     rules, form = shop.rules, shop.form
 
     def encoded(cells: pl.DataFrame) -> bytes:
@@ -254,10 +289,15 @@ def _write(
     def fits(cells: pl.DataFrame) -> bool:
         return rules.bytes is None or len(encoded(cells)) <= rules.bytes
 
+    tables = pack(changes, live, rules.columns, packing.way, holes=packing.holes, back=packing.back, sets=packing.sets)
+    filled: dict[str, int] = {}
+    for table in tables:
+        for name, count in table.filled.items():
+            filled[name] = filled.get(name, 0) + count
     try:
         parts = [
             (table.does, part)
-            for table in pack(changes, live, rules.columns, way, back=back, sets=sets)
+            for table in tables
             for part in parts_of(Table(shop.written(table.cells)).headed(live), rules.rows, fits)
         ]
         files = [encoded(part) for _, part in parts]
@@ -270,7 +310,7 @@ def _write(
     own = live.source.path.suffix.lower()
     suffix = {WORKBOOK: ".xlsx", TABBED: ".tsv"}.get(shop.shape, own if own in KEPT_SUFFIXES else ".csv")
     told = [(does, len(part), part.columns, data) for (does, part), data in zip(parts, files, strict=True)]
-    return _put_files(told, folder, suffix)
+    return _put_files(told, folder, suffix), filled
 
 
 def _write_records(changes: ChangeSet, live: Catalogue, folder: Path, shop: ShopImport) -> list[WrittenFile]:
