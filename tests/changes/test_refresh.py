@@ -4,7 +4,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from helpers import import_into, update_files, write_table
+from helpers import import_into, neat_delta, update_files, write_table
 from neat_delta.catalogue.settings import RefreshSettings, Settings
 from neat_delta.changes import Options, compare, load_changes, save_changes, undone
 from neat_delta.changes.recode import code_pairs, recode
@@ -259,6 +259,10 @@ def test_codes_that_changed_places_are_told_by_the_names_of_their_items(tmp_path
 
 def test_codes_that_changed_places_between_items_of_one_name_are_held_back(tmp_path):
     live = with_cells(LIVE, A_name="Hive", B_name="Hive")
+    live = [
+        [code, "x", *cells[:2], "1"] if code != "sku" else [code, "group", *cells[:2], "pack"]
+        for code, _, *cells in live
+    ]
     changes = swapped(tmp_path, live)
 
     seen = refresh(changes, later(tmp_path, live), Settings())
@@ -309,3 +313,85 @@ def test_a_code_that_another_item_keeps_is_not_taken_from_it(tmp_path):
     assert (changes.new_keys(), cells_of(changes)) == ({}, {})
     assert "the item_id of another (A)" in changes.findings.filter(check="two items")["say"][0]
     assert changes.head.counts["refused"] == 1
+
+
+@given(st.permutations("ABCDEX"), st.integers(0, 5), st.booleans())
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_after_chains_swaps_and_rings_variants_of_one_name_are_told_exactly(tmp_path, order, sent, imported):
+    """Codes go to a random order of themselves and a free one; five variants of one name, told by their item_id."""
+    old = [row[0] for row in LIVE[1:]]
+    to = {code: new for code, new in zip(old, order, strict=False) if code != new}
+    if not to:
+        return
+    live = [NAMES, *([code, number, "Veil", *cells] for code, number, _, *cells in LIVE[1:])]
+    export = read_catalogue(write_table(tmp_path / "live.csv", live))
+    codes = read_catalogue(write_table(tmp_path / "codes.csv", [["old", "new"], *to.items()]))
+    key = Key(("sku",), told=True)
+    changes = recode(export, codes, key, code_pairs(codes, key), Options()).changes
+    after = [NAMES, *([to.get(code, code), *cells] for code, *cells in live[1:])]
+    # Meanwhile stock is sold, which tells nothing of who is who.
+    now = [[*row[:4], "1"] if row[0] != "sku" else row for row in (after if imported else live)]
+    (tmp_path / "c.jsonl").unlink(missing_ok=True)
+    save_changes(changes, tmp_path / "c.jsonl")
+    changes = load_changes(tmp_path / "c.jsonl")
+
+    seen = settle(changes, later(tmp_path, now), Settings())
+    back = refresh(undone(changes), later(tmp_path, now), Settings())
+
+    assert set(seen.changes["state"]) == ({"landed"} if imported else {"not landed"})
+    assert seen.done is imported
+    assert back.unclear == 0
+    assert back.changes.new_keys() == ({new: code for code, new in to.items()} if imported else {})
+    if not imported:
+        assert seen.remaining.new_keys() == to
+
+
+def test_an_undo_of_codes_that_cannot_be_told_apart_is_no_undo_at_all(tmp_path):
+    live = [["sku", "name", "size"], ["A", "Veil", "S"], ["B", "Veil", "S"], ["C", "Jar", "S"]]
+    changes = swapped(tmp_path, live)
+    save_changes(changes, tmp_path / "c.jsonl")
+
+    done = neat_delta("undo", "c.jsonl", "-o", "back", "--fresh", "live.csv", cwd=tmp_path)
+
+    assert done.returncode == 2
+    assert "of 2 items nobody can tell whether their codes have changed" in done.stderr
+    assert not (tmp_path / "back").exists()
+
+
+def test_an_item_is_not_removed_though_a_colleague_filled_a_blank_of_it(tmp_path):
+    live = [["sku", "name", "stock", "note"], ["A", "Veil", "3", ""], ["B", "Jar", "4", "x"]]
+    changes = made(tmp_path, [live[0], live[2]], live, Options(add=True, remove=9))
+    fresh = later(tmp_path, [live[0], ["A", "Veil", "3", "reserved for Anna"], live[2]])
+
+    held = refresh(changes, fresh, Settings())
+    all_the_same = refresh(changes, fresh, Settings(), "ours").changes
+
+    assert held.clashes.select("key", "field", "then", "now").rows() == [("A", "note", None, "reserved for Anna")]
+    assert held.changes.keys_to("remove").is_empty()
+    write_update(all_the_same, fresh, tmp_path / "up")
+    back = import_into([live[0], live[2]], update_files(tmp_path / "up/undo"))
+    assert ["A", "Veil", "3", "reserved for Anna"] in back
+
+
+@pytest.mark.parametrize(
+    ("was", "ours", "now", "sent"),
+    [("30", "", "5", None), ("5", "", "8", None), ("", "9", "8", None), ("5", "8", "", None), ("5", "8", "4", "7"),
+     ("5", "8", "5", "8"), ("5", "8", "8", None)],
+)  # fmt: skip
+def test_a_difference_needs_a_number_on_all_three_sides(tmp_path, was, ours, now, sent):
+    live = with_cells(LIVE, A_stock=was)
+    changes = made(tmp_path, with_cells(live, A_stock=ours), live, Options(clear_blanks=True))
+
+    seen = refresh(changes, later(tmp_path, with_cells(live, A_stock=now)), SELLS)
+
+    assert cells_of(seen.changes).get(("A", "stock")) == (None if sent is None else (now or None, sent))
+    assert len(seen.clashes) == (sent is None and ours != now)
+
+
+def test_a_new_item_that_is_there_by_now_is_not_added_up(tmp_path):
+    changes = made(tmp_path, [*LIVE, ["N", "9", "New", "1.00", "119"]])
+
+    seen = refresh(changes, later(tmp_path, [*LIVE, ["N", "9", "New", "1.00", "257"]]), SELLS)
+
+    assert cells_of(seen.changes) == {}
+    assert seen.clashes.select("key", "field").rows() == [("N", "stock")]

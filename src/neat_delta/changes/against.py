@@ -60,18 +60,27 @@ def against(changes: ChangeSet, fresh: Catalogue, settled: Settings) -> Against:
     items = _items(changes, fresh)
     if (items["fate"] == GONE).any():
         insist_on_every_row(fresh)
-    parts = changes.cells.join(
-        items.drop_nulls("row").select("key", "row"), on="key", how="inner", maintain_order="left"
-    )
+    whole = with_blanks_of_removed(changes)
+    parts = whole.join(items.drop_nulls("row").select("key", "row"), on="key", how="inner", maintain_order="left")
     told = [
         cells.with_columns(_state(str(name), cells, fresh, settled))
         for (name,), cells in parts.partition_by("field", as_dict=True, maintain_order=True).items()
     ]
     empty = parts.with_columns(there=pl.lit(None, pl.String), state=pl.lit(None, pl.String)).clear()
     cells = pl.concat([empty, *told]).select("key", "field", "was", "now", "there", "state")
-    order = changes.cells.select("key", "field").with_row_index("order")
+    order = whole.select("key", "field").with_row_index("order")
     cells = order.join(cells, on=["key", "field"], how="inner", maintain_order="left").drop("order")
     return Against(changes, fresh, items, cells)
+
+
+def with_blanks_of_removed(changes: ChangeSet) -> pl.DataFrame:
+    """The change set's cells, and of items to be removed the blank ones too: somebody may have filled them since."""
+    removed = changes.keys_to(REMOVE)
+    fields = pl.DataFrame({"field": [name for name in changes.head.fields if name not in changes.head.key]})
+    every = removed.join(fields.cast({"field": pl.String}), how="cross")
+    blank = every.join(changes.cells, on=["key", "field"], how="anti", maintain_order="left")
+    nothing = pl.lit(None, pl.String)
+    return pl.concat([changes.cells, blank.select("key", "field", was=nothing, now=nothing)])
 
 
 def _items(changes: ChangeSet, fresh: Catalogue) -> pl.DataFrame:
@@ -91,21 +100,28 @@ def _items(changes: ChangeSet, fresh: Catalogue) -> pl.DataFrame:
     )
     items = items.with_columns(_names(items, fresh, changes))
     here, there = pl.col("row").is_not_null(), pl.col("row_to").is_not_null()
-    known = pl.col("name").is_not_null() & (pl.col("named").is_not_null() | pl.col("named_to").is_not_null())
-    as_before, as_after = (pl.col("name").eq_missing(pl.col(side)) & known for side in ("named", "named_to"))
-    old_codes = changes.items.filter(do=RECODE)["key"].implode()
+    known = pl.col("known").is_not_null() & (pl.col("named").is_not_null() | pl.col("named_to").is_not_null())
+    as_before, as_after = (pl.col("known").eq_missing(pl.col(side)) & known for side in ("named", "named_to"))
+    by_identity = pl.col("by_identity")
+    old_codes, new_codes = (changes.items.filter(do=RECODE)[side].implode() for side in ("key", "to"))
     moves_on = pl.col("to").is_in(old_codes)
-    # Where both codes are in the shop, as after a swap or a chain, the items' names tell which of them this is.
+    # Where both codes are in the shop, as after a swap or a chain, the items' identity tells which of them this is, or
+    # else their names.
     fate = (
-        pl.when(~here & ~there)
+        pl.when((~here & ~there) | (by_identity & ~as_before & ~as_after & known))
         .then(pl.lit(GONE))
+        .when(by_identity & as_after)
+        .then(pl.lit(RECODED))
+        .when(by_identity & as_before)
+        .then(pl.lit(HERE))
         .when(~here)
         .then(pl.lit(RECODED))
         .when(~there | (as_before & ~as_after))
         .then(pl.lit(HERE))
         .when(as_after & ~as_before)
         .then(pl.lit(RECODED))
-        .when(moves_on)
+        # Another item may have had its code, or come to its new one, in the same change set.
+        .when(moves_on | pl.col("key").is_in(new_codes))
         .then(pl.lit(UNCLEAR))
         .otherwise(pl.lit(HERE))
     )
@@ -119,12 +135,26 @@ def _items(changes: ChangeSet, fresh: Catalogue) -> pl.DataFrame:
 
 
 def _names(items: pl.DataFrame, fresh: Catalogue, changes: ChangeSet) -> list[pl.Series]:
-    """What the items under an item's old and its new code are called by now; null where that is not known."""
-    field = naming_field(fresh, Key(changes.head.key, told=True))
-    if field is None or field in changes.head.fields:
-        return [pl.Series(side, [None] * len(items), dtype=pl.String) for side in ("named", "named_to")]
-    names = fresh.cells([field])[field]
-    return [names.gather(items[row]).alias(side) for side, row in (("named", "row"), ("named_to", "row_to"))]
+    """What an item is known by, and what the items under its old and its new code have there by now; null if unknown.
+
+    That is its identity where the change set has one, else its name.
+    """
+    identity = changes.head.identity
+    if identity is not None and identity.field in fresh.names:
+        known = items["key"].replace_strict(identity.values, default=None, return_dtype=pl.String)
+        field: str | None = identity.field
+    else:
+        known, field = items["name"], naming_field(fresh, Key(changes.head.key, told=True))
+        if field is None or field in changes.head.fields:
+            known, field = pl.Series([None] * len(items), dtype=pl.String), None
+    sides = [("named", "row"), ("named_to", "row_to")]
+    if field is None:
+        found = [pl.Series(side, [None] * len(items), dtype=pl.String) for side, _ in sides]
+    else:
+        values = fresh.cells([field])[field]
+        found = [values.gather(items[row]).alias(side) for side, row in sides]
+    by_identity = known.is_not_null() & (identity is not None and field == identity.field) & (items["do"] == RECODE)
+    return [known.alias("known"), by_identity.alias("by_identity"), *found]
 
 
 def _state(name: str, cells: pl.DataFrame, fresh: Catalogue, settled: Settings) -> list[pl.Series]:

@@ -5,11 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
+from typing import TYPE_CHECKING
 
 import polars as pl
 
 from neat_delta.catalogue import field_name
 from neat_delta.matching.places import places
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
 
 # ``key`` holds the parts of an item's key joined by the unit separator, in the head's order.
 # ``to`` is the key that an item gets, if it gets another one.
@@ -81,6 +85,18 @@ class LeftOut:
 
 
 @dataclass(frozen=True)
+class Identity:
+    """By what items are known whose key changes: a field, and its value of each such item by the key it has now."""
+
+    field: str
+    values: dict[str, str]
+
+    def rekeyed(self, keys: Mapping[str, str]) -> Identity:
+        """The same where items have other keys."""
+        return Identity(self.field, {keys.get(key, key): value for key, value in self.values.items()})
+
+
+@dataclass(frozen=True)
 class Head:
     """Where a change set came from, how it counts, and what its run let through. ``made`` is a time by ISO 8601."""
 
@@ -92,6 +108,7 @@ class Head:
     made: str = field(default_factory=lambda: datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"))
     allowed: Allowed = field(default_factory=Allowed)
     left_out: tuple[LeftOut, ...] = ()
+    identity: Identity | None = None
 
     def names(self) -> dict[str, str]:
         """The field that each column of the live export stands for, by the column's normalised name."""

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, replace
 from itertools import count
 from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changes.changeset import ITEMS, RECODE, findings_frame, no_findings
+from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.changes.changeset import ITEMS, RECODE, Identity, findings_frame, no_findings
 from neat_delta.matching import JOINT
 
 if TYPE_CHECKING:
@@ -19,6 +21,8 @@ if TYPE_CHECKING:
     from neat_delta.changes.changeset import ChangeSet
     from neat_delta.matching import Key
 
+# Under such names shops keep numbers of their own for items.
+ID_NAME = re.compile(r"(^|_)(id|uuid|guid)$")
 # A chain of codes, each of which takes the place of the next, goes step by step; a longer one aside and back.
 LONGEST_CHAIN = 3
 
@@ -119,7 +123,14 @@ def _spare_codes(used: set[str]) -> Iterator[str]:
     return iter(code for code in (f"tmp-{number:04}" for number in count(1)) if code not in used)
 
 
-def with_codes(changes: ChangeSet, live: Catalogue, key: Key, names: pl.DataFrame, to: Mapping[str, str]) -> ChangeSet:
+def with_codes(
+    changes: ChangeSet,
+    live: Catalogue,
+    key: Key,
+    names: pl.DataFrame,
+    to: Mapping[str, str],
+    settled: Settings,
+) -> ChangeSet:
     """The change set with items that get other codes; ``names`` are what they are called (frame of key, line, name)."""
     if not to:
         return changes
@@ -132,7 +143,31 @@ def with_codes(changes: ChangeSet, live: Catalogue, key: Key, names: pl.DataFram
     order = pl.DataFrame({"key": key.values(live)}).with_row_index("place").unique("key", keep="first")
     placed = pl.concat([items, more]).join(order, on="key", how="left", maintain_order="left")
     placed = placed.sort("place", nulls_last=True, maintain_order=True).drop("place")
-    return replace(changes, items=placed)
+    head = replace(changes.head, identity=_identity(changes, live, key, to, settled))
+    return replace(changes, head=head, items=placed)
+
+
+def _identity(
+    changes: ChangeSet, live: Catalogue, key: Key, to: Mapping[str, str], settled: Settings
+) -> Identity | None:
+    """By what recoded items are known: as settled, else by the first field of codes of which no two items share one."""
+    codes, told = key.values(live), settled.identity
+    fields = [told] if told else [name for name in live.names if name not in (*key.fields, *changes.head.fields)]
+    for name in fields:
+        if name not in live.names or not (told or _names_items(live, name, settled)):
+            continue
+        values = live.cells([name])[name]
+        if told or (not values.is_duplicated().any() and not (values.str.strip_chars() == "").any()):
+            rows = codes.is_in(list(to)).arg_true()
+            known = zip(codes.gather(rows), values.gather(rows), strict=True)
+            return Identity(name, {code: value for code, value in known if value.strip()})
+    return None
+
+
+def _names_items(live: Catalogue, name: str, settled: Settings) -> bool:
+    """Whether a field is one of codes, which nobody changes as a price or a stock is changed."""
+    kind = kind_of(live.filled(name), name, settled.of(name)).name
+    return kind in ("code", "gtin") or bool(ID_NAME.search(name))
 
 
 def references(cells: pl.Series, to: Mapping[str, str], separator: str | None) -> pl.Series:

@@ -219,7 +219,7 @@ def compare(live: Catalogue, edited: Catalogue, options: Options | None = None, 
     changes = _change_set(live, edited, key, pairs, found, findings, counts)
     to = dict(zip(key.values(live, recoded["live"]), key.values(edited, recoded["edited"]), strict=True))
     names = tell_rows(live, key, recoded["live"]).with_columns(line=edited.rows.line.gather(recoded["edited"]))
-    changes = with_codes(changes, live, key, names, to)
+    changes = with_codes(changes, live, key, names, to, options.settled)
     if options.remove is not None:
         rows = pairing.gone.filter(~pairing.gone.is_in(damaged["live"].implode()))
         if options.named_by:

@@ -87,7 +87,7 @@ def recode(
     own_line = pl.col("key").replace_strict(lines, default=None, return_dtype=pl.UInt32)
     names = tell_rows(live, key, _rows_of(live, key, found.to)).with_columns(line=own_line)
     # The sheet is one of ours: items that it does not have are not gone, and rows are those of the list of codes.
-    changes = with_codes(seen.changes, live, key, names, found.to)
+    changes = with_codes(seen.changes, live, key, names, found.to, options.settled)
     changes = replace(changes, items=changes.items.with_columns(line=own_line))
     refused = found.findings.filter(level="stop").height
     again = asked.filter(~pl.struct("old", "new").is_first_distinct())

@@ -50,6 +50,7 @@ class Refreshed:
     stands: int
     shifted: int
     gone: int
+    unclear: int = 0
 
 
 def insist_on_young(made: datetime | None, export: object, settled: Settings) -> None:
@@ -133,6 +134,7 @@ def refresh(
         stands=len(like_changes.filter(pl.col("state") == STANDS)),
         shifted=len(shifted),
         gone=len(seen.items.filter((pl.col("fate") == GONE) & pl.col("do").is_in([CHANGE, RECODE]))),
+        unclear=len(seen.items.filter(fate=UNCLEAR)),
     )
 
 
@@ -158,9 +160,8 @@ def _shifted(cells: pl.DataFrame, changes: ChangeSet, fresh: Catalogue, settled:
         if moved.is_empty() or name not in changes.head.fields:
             continue
         mark = changes.head.fields[name].mark or fresh.form.mark or "."
-        was, now, there = (
-            exact(moved[side].fill_null("0"), NumberForm(mark, fine=True)) for side in ("was", "now", "there")
-        )
+        # Of a blank nobody can tell the difference, nor of an item that came by another way: such cells clash.
+        was, now, there = (exact(moved[side], NumberForm(mark, fine=True)) for side in ("was", "now", "there"))
         total = pl.DataFrame({"sum": there + now - was})
         text = pl.col("sum").cast(pl.String).str.replace(r"\.?0+$", "").str.replace(".", mark, literal=True)
         below = pl.col("sum") < 0
@@ -181,7 +182,7 @@ def _still_leaving(cells: pl.DataFrame, touched: pl.DataFrame, policy: str) -> p
     """The cells of items that are still to be removed, as they are now: all if ours go on, else those left alone."""
     if policy != OURS:
         cells = cells.join(touched, on="key", how="anti", maintain_order="left")
-    return cells.select("key", "field", was="there", now=pl.lit(None, pl.String))
+    return cells.drop_nulls("there").select("key", "field", was="there", now=pl.lit(None, pl.String))
 
 
 def _about_items(seen: Against, touched: pl.DataFrame, policy: str) -> pl.DataFrame:
@@ -281,7 +282,16 @@ def _made(seen: Against, kept: pl.DataFrame, findings: pl.DataFrame) -> ChangeSe
     items = items.with_columns(key=now_called, to=pl.when(pl.col("do") == RECODE).then("to"))
     rows = len(fresh) + len(fresh.bad)
     live = Stamp(fresh.source.name, rows, fresh.source.sha256)
-    made = Head(changes.head.key, live, changes.head.edited, changes.head.fields, counts, allowed=changes.head.allowed)
+    known = changes.head.identity
+    made = Head(
+        changes.head.key,
+        live,
+        changes.head.edited,
+        changes.head.fields,
+        counts,
+        allowed=changes.head.allowed,
+        identity=known.rekeyed(by_now) if known else None,
+    )
     both = pl.concat([findings, changes.findings]).with_columns(key=now_called)
     cells = kept.with_columns(key=now_called)
     # Cells stand in the order of their items.

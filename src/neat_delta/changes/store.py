@@ -25,6 +25,7 @@ from neat_delta.changes.changeset import (
     ChangeSet,
     FieldNote,
     Head,
+    Identity,
     LeftOut,
     Stamp,
 )
@@ -66,6 +67,7 @@ def head_as_dict(head: Head) -> dict[str, Any]:
         "counts": head.counts,
         **({"allowed": head.allowed.as_dict()} if head.allowed.as_dict() else {}),
         **({"left_out": [asdict(left) for left in head.left_out]} if head.left_out else {}),
+        **({"identity": asdict(head.identity)} if head.identity else {}),
     }
 
 
@@ -157,6 +159,7 @@ def _head(line: bytes, path: Where) -> Head:
             left_out=tuple(
                 LeftOut(**left | {"comments": tuple(left["comments"])}) for left in told.get("left_out", ())
             ),
+            identity=Identity(**told["identity"]) if "identity" in told else None,
         )
     except (orjson.JSONDecodeError, KeyError, TypeError, AttributeError) as error:
         raise Unreadable(

@@ -30,4 +30,8 @@ def undone(changes: ChangeSet, stays: pl.DataFrame | None = None) -> ChangeSet:
     )
     to = changes.new_keys()
     key = pl.col("key").replace(to) if to else pl.col("key")
-    return replace(changes, items=items, cells=cells.select(key, "field", was=pl.col("now"), now=pl.col("was")))
+    known = changes.head.identity
+    head = replace(changes.head, identity=known.rekeyed(to)) if known and to else changes.head
+    return replace(
+        changes, head=head, items=items, cells=cells.select(key, "field", was=pl.col("now"), now=pl.col("was"))
+    )

@@ -92,6 +92,13 @@ def undo_command(
             loaded = changes_of(changes, journal)
             ours = fresh_export(loaded, fresh, settled, voice)
             seen = refresh(undone(loaded), ours, without_differences(settled))
+            if seen.unclear:
+                raise WrongChoice(
+                    f"of {seen.unclear} items nobody can tell whether their codes have changed, so nothing is undone",
+                    file=fresh,
+                    remedy='Settle a field that no two items share: identity = "FIELD" in catalogue.toml, '
+                    "and compare or recode anew.",
+                )
             loaded = seen.changes
         else:
             loaded, ours = kept(changes, live, settled, voice)

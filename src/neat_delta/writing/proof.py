@@ -39,9 +39,9 @@ REPORT = "Nothing was written. Please report this with the two files."
 
 @dataclass(frozen=True)
 class Shop:
-    """The items that an update touches, as they stand at one moment: a frame of key and the fields files may name.
+    """The items that an update touches, as they stand at one moment: a frame of key and all fields.
 
-    Those that are not there at that moment have no row. A field that no file names stays as it is.
+    Those that are not there at that moment have no row.
     """
 
     items: pl.DataFrame
@@ -49,6 +49,14 @@ class Shop:
     key: Key
     way_in: ShopImport
     touched: pl.Series
+
+    def with_filled(self, cells: pl.DataFrame | None) -> Shop:
+        """The same with some cells filled (frame of key, field, now)."""
+        items = self.items
+        for key, field, now in () if cells is None else cells.select("key", "field", "now").iter_rows():
+            at = (items[JOINT] == key).arg_true()
+            items = items.with_columns(items[field].scatter(at, now))
+        return replace(self, items=items)
 
 
 def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop:
@@ -79,8 +87,7 @@ def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop
             column=" and ".join(key.fields),
             value=_tell(wrong["key"][0]),
         )
-    named = {*key.fields, *changes.head.fields, *way_in.rules.columns}
-    cells = live.cells([name for name in live.names if name in named], rows)
+    cells = live.cells(live.names, rows)
     return Shop(cells.insert_column(0, touched.alias(JOINT)), live, key, way_in, touched)
 
 

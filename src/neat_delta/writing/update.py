@@ -172,7 +172,7 @@ def write_update(
         choices = writers.submit(costs, changes, live, shop.rules.columns, holes, sets)
         (files, filled), (undo, _) = _write(changes, live, there, shop, packing), back.result()
         voice.step("proving the update")
-        compared = prove(changes, way_back, live, shop, _at(there, files), _at(undoing, undo), packing.may_fill)
+        compared = prove(changes, way_back, live, shop, _at(there, files), _at(undoing, undo), packing.may_fill, stays)
         files, undo = (undo, files) if turned else (files, undo)
         receipt = Receipt(
             folder=folder,
@@ -242,15 +242,18 @@ def prove(
     files: Sequence[tuple[Path, str]],
     undo: Sequence[tuple[Path, str]],
     may_fill: Callable[[str], bool] = lambda _: False,
+    stays: pl.DataFrame | None = None,
 ) -> int:
     """Apply the files (and what becomes of their items) to the live export and compare; then the undo files likewise.
 
-    ``may_fill`` tells of a field whether a file may have its value for an item that does not change there. Returns how
-    many cells were compared. Raises ``ProofFailed`` naming the first cell that is not as it should be.
+    ``stays`` are cells that the undo cannot empty again (key, field, now). ``may_fill`` tells of a field whether a file
+    may have its value for an item that does not change there. Returns how many cells were compared. Raises
+    ``ProofFailed`` naming the first cell that is not as it should be.
     """
     before = shop_before(changes, live, shop)
     wanted = expected(before, changes)
     restored = expected(wanted, way_back)
+    insist_equal(restored, before.with_filled(stays), "the undo would not give the live export back")
     with ThreadPoolExecutor() as provers:
         # The undo starts from what the update must have made of the shop, or nothing is proved at all.
         asked, asked_back = asked_cells(changes), asked_cells(way_back)
