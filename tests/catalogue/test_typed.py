@@ -4,7 +4,7 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from neat_delta.catalogue import Field
+from neat_delta.catalogue import Field, Form
 from neat_delta.catalogue.counting import SAMPLE, filled_values
 from neat_delta.catalogue.settings import FieldSettings, Settings
 from neat_delta.catalogue.typed import typed, typed_rows
@@ -18,7 +18,11 @@ def column(cells):
     frame = pl.DataFrame({"net": cells}, schema={"net": pl.String})
     filled = filled_values(frame["net"])
     return SimpleNamespace(
-        names=["net"], fields=[Field("net", "Net")], cells=lambda names: frame, filled=lambda name: filled
+        names=["net"],
+        fields=[Field("net", "Net")],
+        cells=lambda names: frame,
+        filled=lambda name: filled,
+        form=Form(),
     )
 
 

@@ -23,9 +23,9 @@ FORMULA = r"^=\s*[\w(\"'+-]"
 # UTF-8 read as Windows-1252: every accent becomes two signs.
 DOUBLED = r"[ÂÃ][\u0080-\u00bf‚ƒ„…†‡ˆ‰Š‹Œ]|â€"
 LOST_SIGN = r"\p{L}\?\p{L}|\ufffd"
-POWER_OF_TEN = r"^[+-]?\d+([.,]\d+)?[eE]\+?\d+$"
-DAY = r"^(\d{1,2}[./]\d{1,2}[./]\d{2,4}|\d{1,2}-(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)|(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)-\d{2})$"  # noqa: E501
-NUMBER = r"^[+-]?[\d.,' \u00a0\u202f]*\d$"
+POWER_OF_TEN = r"^[+-]?[0-9]+([.,][0-9]+)?[eE]\+?[0-9]+$"
+DAY = r"^([0-9]{1,2}[./][0-9]{1,2}[./][0-9]{2,4}|[0-9]{1,2}-(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)|(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)-[0-9]{2})$"  # noqa: E501
+NUMBER = r"^[+-]?[0-9.,' \u00a0\u202f]*[0-9]$"
 OUTER_SPACE = r"^[\s\u00a0]|[\s\u00a0]$"
 ANY_SIGN = rf"^[#=\s\u00a0]|[\s\u00a0]$|[?ÂÃ\ufffd]|â€|{POWER_OF_TEN}|{DAY}"
 # Where programs and importers cut long texts off.
@@ -125,7 +125,7 @@ def _shortened(column: Shown) -> pl.Series | None:
     values = column.values
     if not column.mostly_numbers_at_best or column.lengths.min() == column.lengths.max():
         return None
-    digits = values.str.contains(r"^\d+$")
+    digits = values.str.contains(r"^[0-9]+$")
     if values.is_empty() or digits.sum() < (1 - FEW) * len(values):
         return None
     usual = int(column.lengths.filter(digits).mode().max())  # type: ignore[arg-type]

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import re
-from typing import TYPE_CHECKING
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
 
 from neat_delta.catalogue.kinds import infer_kind, kind_named
 from neat_delta.catalogue.kinds.many import ManyValued
@@ -11,6 +12,7 @@ from neat_delta.catalogue.kinds.many import ManyValued
 if TYPE_CHECKING:
     import polars as pl
 
+    from neat_delta.catalogue.catalogue import Catalogue
     from neat_delta.catalogue.kinds import Kind
     from neat_delta.catalogue.settings import FieldSettings
 
@@ -29,6 +31,11 @@ def kind_of(filled: pl.Series, name: str, told: FieldSettings) -> Kind:
     if told.kind:
         return ManyValued(kind_named(told.kind), told.separator, told.ordered)
     return ManyValued(infer_kind(single_values(filled, told.separator), name), told.separator, told.ordered)
+
+
+def form_in(catalogue: Catalogue, name: str, kind: Kind, told: FieldSettings) -> Any:
+    """How a live column writes its kind; one that shows no decimal mark itself has that of its file."""
+    return kind.live_form(catalogue.filled(name), replace(told.form, mark=catalogue.form.mark))
 
 
 def single_values(cells: pl.Series, separator: str | None) -> pl.Series:

@@ -42,7 +42,7 @@ def read_toml(path: Path, remedy: str) -> tuple[dict[str, Any], str]:
             "the file cannot be read as UTF-8 text", file=path, remedy="Name a TOML file, saved as UTF-8."
         ) from error
     except tomllib.TOMLDecodeError as error:
-        line = re.search(r"line (\d+)", str(error))
+        line = re.search(r"line ([0-9]+)", str(error))
         raise Unreadable(
             f"this is no TOML: {error}",
             file=path,

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.fieldkind import form_in, kind_of
 from neat_delta.catalogue.kinds import BLANK
 from neat_delta.catalogue.kinds.numerals import NumberForm, all_simple, live_number_form, read_numbers
 from neat_delta.catalogue.kinds.numeric import Numeric
@@ -29,7 +29,7 @@ def typed(catalogue: Catalogue, names: Sequence[str], settled: Settings) -> pl.D
     Blank cells are null.
     """
     cells = catalogue.cells(names)
-    return pl.DataFrame([_typed(cells[name], name, settled.of(name), catalogue.filled(name)) for name in names])
+    return pl.DataFrame([_typed(cells[name], name, settled.of(name), catalogue) for name in names])
 
 
 def typed_rows(
@@ -47,26 +47,26 @@ def typed_rows(
     if isinstance(kind, Numeric) and not kind.whole and all_simple(filled):
         return _decimals(cells.str.replace(",", ".", literal=True), name)
     if kind.numeric and not told.separator:
-        return _decimals(_read(cells, kind, filled, told), name)
+        return _decimals(_read(cells, kind, name, told, catalogue), name)
     if kind.name not in ("flag", "date") and not told.kind and not told.separator:
         form = NumberForm(live_number_form(filled).mark if mark is None else mark)
         numbers = read_numbers(cells, form)
         holding = int(cells.str.contains(r"\S").sum())
         if holding and numbers.count() >= MOSTLY * holding:
             return _decimals(numbers, name)
-    return _typed(cells, name, told, filled)
+    return _typed(cells, name, told, catalogue)
 
 
 def typed_cells(catalogue: Catalogue, name: str, cells: pl.Series, told: FieldSettings) -> pl.Series:
     """Some cells of a field, typed as its whole column in the catalogue is; null where they cannot be read so."""
-    return _typed(cells, name, told, catalogue.filled(name))
+    return _typed(cells, name, told, catalogue)
 
 
-def _typed(cells: pl.Series, field: str, told: FieldSettings, values: pl.Series) -> pl.Series:
-    kind = kind_of(values, field, told)
+def _typed(cells: pl.Series, field: str, told: FieldSettings, catalogue: Catalogue) -> pl.Series:
+    kind = kind_of(catalogue.filled(field), field, told)
     if told.separator or not (kind.numeric or kind.name in ("flag", "date")):
         return _filled(cells).alias(field)
-    readings = _read(cells, kind, values, told)
+    readings = _read(cells, kind, field, told, catalogue)
     if kind.numeric:
         readings = readings.cast(DECIMAL, strict=False)
     elif kind.name == "flag":
@@ -74,8 +74,8 @@ def _typed(cells: pl.Series, field: str, told: FieldSettings, values: pl.Series)
     return readings.alias(field)
 
 
-def _read(cells: pl.Series, kind: Kind, values: pl.Series, told: FieldSettings) -> pl.Series:
-    return kind.read(_filled(cells), kind.live_form(values, told.form))
+def _read(cells: pl.Series, kind: Kind, field: str, told: FieldSettings, catalogue: Catalogue) -> pl.Series:
+    return kind.read(_filled(cells), form_in(catalogue, field, kind, told))
 
 
 def _filled(cells: pl.Series) -> pl.Series:

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.fieldkind import form_in, kind_of
 from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import Key
@@ -162,7 +162,7 @@ def _state(name: str, cells: pl.DataFrame, fresh: Catalogue, settled: Settings) 
     there = fresh.cells([name], cells["row"])[name]
     filled = fresh.filled(name)
     kind = kind_of(filled, name, settled.of(name))
-    form = kind.live_form(filled, settled.of(name).form)
+    form = form_in(fresh, name, kind, settled.of(name))
 
     def reading(texts: pl.Series) -> pl.Series:
         blank_free = texts.to_frame("t").select(pl.when(pl.col("t").str.contains(r"\S")).then("t")).to_series()

@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.fieldkind import form_in, kind_of
 from neat_delta.catalogue.formula_text import unescaped
 from neat_delta.catalogue.kinds import SheetForm, are_blank
-from neat_delta.catalogue.kinds.numerals import UNDECIDED, same_but_for_mark
+from neat_delta.catalogue.kinds.numerals import UNDECIDED, decided_mark, same_but_for_mark
 from neat_delta.catalogue.kinds.numeric import Numeric
 from neat_delta.catalogue.settings import NOTHING_SETTLED
 from neat_delta.changes.changeset import CELLS, FieldNote, findings_frame, no_findings
@@ -99,7 +99,7 @@ def compare_cells(
         filled = live.filled(name)
         kind = kind_of(filled, name, rules.of(name))
         texts = pl.DataFrame({"pair": at, "was": was[name].gather(at), "edited": now[name].gather(at)})
-        return _judge(texts, _Column(name, kind, live, edited, filled), rules)
+        return _judge(texts, _Column(name, kind, live, edited), rules, fields)
 
     # One field's judging is one thread's work.
     with ThreadPoolExecutor() as judges:
@@ -138,20 +138,44 @@ def unlabelled(cells: pl.Series, labels: Mapping[str, str]) -> pl.Series:
 
 @dataclass(frozen=True)
 class _Column:
-    """A field with its kind, both files, and the live column's distinct filled values."""
+    """A field with its kind, and both files."""
 
     name: str
     kind: Kind
     live: Catalogue
     edited: Catalogue
-    filled: pl.Series
 
 
-def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
+def _evidence(texts: pl.DataFrame, column: _Column, fields: Sequence[str]) -> SheetForm:
+    """What shows how the edited column is written: the whole of it where some cell may be read in two ways."""
+    name, cells, edited = column.name, texts["edited"], column.edited
+    if not column.kind.numeric or not cells.str.contains(UNDECIDED).any():
+        return SheetForm(cells, texts["was"], edited.form.mark)
+    whole = edited.filled(name) if name in edited.names else cells
+    return SheetForm(cells, texts["was"], _sheet_mark(column, fields), whole, column.live.filled(name))
+
+
+def _sheet_mark(column: _Column, fields: Sequence[str]) -> str | None:
+    """The decimal mark of a sheet: as it shows, or where it seems to show two, as its columns of numbers show.
+
+    Texts such as 8.0 tell nothing of it.
+    """
+    edited, live = column.edited, column.live
+    if edited.form.mark:
+        return edited.form.mark
+    shown = set()
+    for name in fields:
+        if name in edited.names and kind_of(live.filled(name), name, NOTHING_SETTLED).numeric:
+            shown.add(decided_mark(edited.filled(name)))
+    marks = shown - {None}
+    return marks.pop() if len(marks) == 1 else None
+
+
+def _judge(texts: pl.DataFrame, column: _Column, rules: Rules, fields: Sequence[str]) -> Judged:
     """Sort one field's differing texts (pair, was, edited) into changes, refused cells, mere form, and blanks."""
     kind = column.kind
     cleared = column.name in rules.cleared
-    form = kind.live_form(column.filled, rules.of(column.name).form)
+    form = form_in(column.live, column.name, kind, rules.of(column.name))
     note = FieldNote(
         column.live.field(column.name).column, kind.name, getattr(form, "mark", None), getattr(kind, "separator", None)
     )
@@ -159,7 +183,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules) -> Judged:
     is_blank = are_blank(texts["edited"])
     blank, texts = (texts.filter(is_blank), texts.filter(~is_blank)) if is_blank.any() else (texts.clear(), texts)
     emptied = blank.filter(~are_blank(blank["was"]))
-    sheet_form = kind.sheet_form(SheetForm(texts["edited"], texts["was"], column.edited.form.mark), form)
+    sheet_form = kind.sheet_form(_evidence(texts, column, fields), form)
     # Most numbers of a sheet with the other decimal mark are told to be the same without being read.
     numeric = isinstance(kind, Numeric)
     same = same_but_for_mark(texts["edited"], sheet_form, texts["was"], form) if numeric else None

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.fieldkind import form_in, kind_of
 from neat_delta.catalogue.kinds.numerals import NumberForm
 from neat_delta.catalogue.settings import NOTHING_SETTLED
 from neat_delta.catalogue.typed import typed_rows
@@ -157,7 +157,7 @@ def _written(found: pl.Series, live: Catalogue, rule: Rule, settled: Settings, m
     """
     told, filled = settled.of(rule.field), live.filled(rule.field)
     kind = kind_of(filled, rule.field, told)
-    form = kind.live_form(filled, told.form)
+    form = form_in(live, rule.field, kind, told)
     if found.dtype == pl.Boolean:
         found = found.cast(pl.Int8)
     if not found.dtype.is_numeric():
@@ -165,6 +165,10 @@ def _written(found: pl.Series, live: Catalogue, rule: Rule, settled: Settings, m
     decimals = getattr(form, "decimals", None)
     if kind.numeric and getattr(kind, "whole", False):
         decimals = 0
+    if kind.numeric and decimals is None and isinstance(form, NumberForm):
+        # Values with several numbers of decimals: as many as one of them has, none if none has any.
+        decimals = int(str(filled.str.extract(rf"[{form.mark or '.'}]([0-9]+)$").str.len_chars().max() or 0))
+        form = replace(form, bare=True)
     if found.dtype.is_decimal() and kind.numeric and decimals is not None:
         found = found.round(decimals, mode="half_away_from_zero")
     if isinstance(form, NumberForm):

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.fieldkind import form_in, kind_of
 from neat_delta.changes.changeset import CELLS, CHANGE, ITEMS, REMOVE, FieldNote, findings_frame
 from neat_delta.errors import WrongChoice
 
@@ -92,4 +92,4 @@ def _in_order(cells: pl.DataFrame, items: pl.DataFrame, live: Catalogue) -> pl.D
 def _note(live: Catalogue, name: str, settled: Settings) -> FieldNote:
     filled, told = live.filled(name), settled.of(name)
     kind = kind_of(filled, name, told)
-    return FieldNote(live.field(name).column, kind.name, getattr(kind.live_form(filled, told.form), "mark", None))
+    return FieldNote(live.field(name).column, kind.name, getattr(form_in(live, name, kind, told), "mark", None))

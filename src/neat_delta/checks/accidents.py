@@ -23,34 +23,37 @@ if TYPE_CHECKING:
 WAS, NOW = pl.col("was"), pl.col("now")
 # A spreadsheet program keeps fifteen significant digits of a number.
 SIGNIFICANT = 15
-TIME = r"^\d{1,2}:\d{2}(:\d{2})?( [AP]M)?$"
-DAY_OR_ISO = rf"{DAY}|^\d{{4}}-\d{{2}}-\d{{2}}$"
-LIKE_A_DAY = r"^(\d{1,2}[/.-]\d{1,2}|\d{1,2}[/.-]\d{1,2}[/.-]\d{1,4}|[A-Za-z]{3}-?\d{1,2}|\d{1,2}-[A-Za-z]{3})$"
+TIME = r"^[0-9]{1,2}:[0-9]{2}(:[0-9]{2})?( [AP]M)?$"
+DAY_OR_ISO = rf"{DAY}|^[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}$"
+LIKE_A_DAY = (
+    r"^([0-9]{1,2}[/.-][0-9]{1,2}|[0-9]{1,2}[/.-][0-9]{1,2}[/.-][0-9]{1,4}|[A-Za-z]{3}-?[0-9]{1,2}|"
+    r"[0-9]{1,2}-[A-Za-z]{3})$"
+)
 # Where programs and importers cut long texts off.
 CUTS = (255, 32_767)
-LONG_NUMBER = r"^\d{9,}$"
-SHOWN_DIGITS = NOW.str.extract(r"^(\d+(?:[.,]\d+)?)[eE]").str.replace_all(r"[.,]", "").str.strip_chars_end("0")
+LONG_NUMBER = r"^[0-9]{9,}$"
+SHOWN_DIGITS = NOW.str.extract(r"^([0-9]+(?:[.,][0-9]+)?)[eE]").str.replace_all(r"[.,]", "").str.strip_chars_end("0")
 
 # What happened, and how it shows; the first that fits is said. Nothing but the live value makes these.
 EXPLAINED: dict[str, pl.Expr] = {
-    "zeros in front were lost": WAS.str.contains(r"^\s*[+-]?0\d+$")
-    & (WAS.str.strip_chars().str.replace(r"^([+-]?)0+(\d)", "${1}${2}") == NOW),
-    "the plus sign in front was lost": WAS.str.contains(r"^\+\d+$")
+    "zeros in front were lost": WAS.str.contains(r"^\s*[+-]?0[0-9]+$")
+    & (WAS.str.strip_chars().str.replace(r"^([+-]?)0+([0-9])", "${1}${2}") == NOW),
+    "the plus sign in front was lost": WAS.str.contains(r"^\+[0-9]+$")
     & (WAS.str.slice(1).str.strip_chars_start("0") == NOW),
-    "a code was taken for a power of ten": WAS.str.contains(r"^\d+[eE][+-]?\d+$")
+    "a code was taken for a power of ten": WAS.str.contains(r"^[0-9]+[eE][+-]?[0-9]+$")
     & (NOW.str.replace(",", ".", literal=True).cast(pl.Float64, strict=False) == WAS.cast(pl.Float64, strict=False)),
     "a long number was shown as a power of ten": WAS.str.contains(LONG_NUMBER)
     & NOW.str.contains(POWER_OF_TEN)
     # The last digit shown may be rounded up.
     & WAS.str.starts_with(SHOWN_DIGITS.str.head(SHOWN_DIGITS.str.len_chars() - 1))
-    & (NOW.str.extract(r"[eE]\+?(\d+)$").cast(pl.UInt32, strict=False) + 1 == WAS.str.len_chars()),
-    "the digits behind the fifteenth were lost": WAS.str.contains(rf"^\d{{{SIGNIFICANT + 1},}}$")
+    & (NOW.str.extract(r"[eE]\+?([0-9]+)$").cast(pl.UInt32, strict=False) + 1 == WAS.str.len_chars()),
+    "the digits behind the fifteenth were lost": WAS.str.contains(rf"^[0-9]{{{SIGNIFICANT + 1},}}$")
     & (WAS.str.head(SIGNIFICANT) == NOW.str.head(SIGNIFICANT))
     & NOW.str.slice(SIGNIFICANT).str.contains("^0*$"),
     "a code was turned into a date": WAS.str.contains(LIKE_A_DAY)
     & NOW.str.contains(DAY_OR_ISO)
     & ~WAS.str.contains(DAY_OR_ISO),
-    "a code was turned into a time": WAS.str.contains(r"^\d{1,2}:\d{1,2}$") & NOW.str.contains(TIME),
+    "a code was turned into a time": WAS.str.contains(r"^[0-9]{1,2}:[0-9]{1,2}$") & NOW.str.contains(TIME),
     "a word of truth was translated": pl.any_horizontal(
         (WAS.str.to_lowercase() == word) & NOW.str.to_lowercase().is_in(others) for word, others in TRUTH.items()
     ),

@@ -46,7 +46,7 @@ def _barcodes(trial: Trial) -> list[tuple[str, pl.DataFrame]]:
 
     Powers of ten and failed formulas are damage of another sort, and said there.
     """
-    written = pl.col("single").str.contains(rf"{PARTED}|^\d$|[A-DF-Za-df-z]")
+    written = pl.col("single").str.contains(rf"{PARTED}|^[0-9]$|[A-DF-Za-df-z]")
     found = []
     for name, told, cells in trial.cells():
         if trial.kind(name) == "gtin":

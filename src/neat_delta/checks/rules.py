@@ -86,7 +86,7 @@ def too_fine(trial: Trial) -> pl.DataFrame:
 def _decimals(trial: Trial, name: str) -> pl.Expr:
     """How many digits stand behind the decimal mark of the field's new values."""
     mark = trial.changes.head.fields[name].mark or "."
-    return pl.col("now").str.extract(rf"[{mark}](\d+)\D*$").str.len_chars()
+    return pl.col("now").str.extract(rf"[{mark}]([0-9]+)\D*$").str.len_chars()
 
 
 def condition(trial: Trial) -> pl.DataFrame:

@@ -103,7 +103,7 @@ def _features(items: pl.DataFrame, start: int = 0) -> pl.DataFrame:
         pl.lit("<") + bare.str.head((length + 1) // 2),
         pl.lit(">") + bare.str.tail(length // 2),
         pl.lit(">") + bare.str.tail((length + 1) // 2),
-        pl.lit("#") + bare.str.extract_all(r"\d").list.join("").str.strip_chars_start("0"),
+        pl.lit("#") + bare.str.extract_all(r"[0-9]").list.join("").str.strip_chars_start("0"),
     ]
     words = pl.col("name").str.to_lowercase().str.extract_all(r"[\p{L}\p{N}]{2,}")
     told = items.select(words=words, bare=pl.col("code").str.to_lowercase().str.replace_all(r"[^\p{L}\p{N}]", ""))

@@ -22,7 +22,7 @@ SAMPLE = 5_000
 MOSTLY = 0.9
 # Prices of one list do not move tenfold in a month; a lost decimal mark moves them a hundredfold.
 LEAP = 10
-NUMBERS = re.compile(r"numbers about (\d+(?:\.\d+)?(?:e[+-]?\d+)?)")
+NUMBERS = re.compile(r"numbers about ([0-9]+(?:\.[0-9]+)?(?:e[+-]?[0-9]+)?)")
 
 
 def natures(sheet: Catalogue) -> dict[str, str]:

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from neat_delta.matching.key import Key
     from neat_delta.matching.rows import Pairing
 
-POWER = re.compile(r"(\d)[.,]?(\d*)[eE]\+?(\d+)")
+POWER = re.compile(r"([0-9])[.,]?([0-9]*)[eE]\+?([0-9]+)")
 PAIRS = {"edited": pl.UInt32, "live": pl.UInt32}
 
 
@@ -77,12 +77,12 @@ def _but_for_losses(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
 def _powers(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     """Rows whose code became a power of ten, each with the items of that length that begin so (edited, live)."""
     found = [pl.DataFrame(schema=PAIRS)]
-    shown = rows.filter(pl.col("code").str.contains(r"^\d[.,]?\d*[eE]\+?\d+$"))
+    shown = rows.filter(pl.col("code").str.contains(r"^[0-9][.,]?[0-9]*[eE]\+?[0-9]+$"))
     for (code,), part in shown.partition_by("code", as_dict=True, maintain_order=True).items():
         whole, fraction, power = POWER.fullmatch(str(code)).groups()  # type: ignore[union-attr]
         # The last digit shown may be rounded up, so that it tells nothing.
         digits = (whole + fraction)[:-1] or whole
-        like = items.filter(pl.col("code").str.contains(rf"^{digits}\d{{{int(power) + 1 - len(digits)}}}$"))
+        like = items.filter(pl.col("code").str.contains(rf"^{digits}[0-9]{{{int(power) + 1 - len(digits)}}}$"))
         found.append(part.select("edited").join(like.select("live"), how="cross"))
     return pl.concat(found)
 

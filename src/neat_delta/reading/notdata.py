@@ -20,7 +20,7 @@ SUM_ALONE = re.compile(rf"(?i){SUM_WORDS}[ :]*")
 # What a line below a table speaks of.
 FOOTER = re.compile(
     r"(?i)^\W*(?:#|//|--|end\b|page\b|printed\b|exported\b|generated\b|created\b|source\b|"
-    r"\d+ (?:rows|records|items|lines|articles|products)\b|(?:rows|records|items)\b)|\b(?:sub)?totals?\b"
+    r"[0-9]+ (?:rows|records|items|lines|articles|products)\b|(?:rows|records|items)\b)|\b(?:sub)?totals?\b"
 )
 # So many rows at the end are looked at; a row of so many words and nothing else is a sentence, in a table this wide.
 MOST_BELOW = 10

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from neat_delta.catalogue import ORIGIN_PROPERTY
 from neat_delta.errors import Unreadable
 from neat_delta.reading.grid import Sheet
+from neat_delta.reading.unread_cells import unread_cells
 from neat_delta.reading.zeroformat import zeros_shown
 
 if TYPE_CHECKING:
@@ -54,6 +55,11 @@ def read_workbook(data: bytes, path: Where, wanted: str | None) -> Sheet:
         # Text is shown as it stands, whatever the format; a column of nothing but text is left as it came.
         if row < len(values) and at < len(columns) and not isinstance(values[row][at], str):
             columns[at][row] = columns[at][row].zfill(digits)  # type: ignore[index]
+    for row, at, text in unread_cells(data, name):
+        if row < len(values) and at < len(columns) and not columns[at][row]:
+            if not isinstance(columns[at], list):
+                columns[at] = list(columns[at])
+            columns[at][row] = text  # type: ignore[index]
     return Sheet(columns, range(1, len(values) + 1), f"workbook, sheet {name}{others}", origin=_origin(data))
 
 

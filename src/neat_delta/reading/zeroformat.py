@@ -8,6 +8,8 @@ import zipfile
 from typing import TYPE_CHECKING
 from xml.etree.ElementTree import ParseError
 
+from neat_delta.reading.workbook_parts import OPEN, column_number, ods_cells, part_of, shown_text
+
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
@@ -16,9 +18,7 @@ ZEROS = re.compile(r"0{2,}")
 CELL = re.compile(rb'<c\b(?=[^>]*\br="([A-Z]+)(\d+)")(?=[^>]*\bs="(\d+)")')
 # OpenDocument 1.3 part 3: 9.1.4 (table:table-cell), 19.387 (office:value).
 PADDED = re.compile(rb'office:value="[^"]*"[^>]*><text:p>0\d+</text:p>')
-LEADING_ZERO = re.compile(r"0\d+")
-TABLE, OPEN, TEXT = (f"{{urn:oasis:names:tc:opendocument:xmlns:{part}:1.0}}" for part in ("table", "office", "text"))
-OFFICE = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}"
+LEADING_ZERO = re.compile(r"0[0-9]+")
 
 
 def zeros_shown(data: bytes, sheet: str) -> Iterator[tuple[int, int, int]]:
@@ -36,39 +36,23 @@ def zeros_shown(data: bytes, sheet: str) -> Iterator[tuple[int, int, int]]:
             digits = _zero_styles(parts)
             if not digits:
                 return
-            text = parts.read(_part_of(parts, sheet))
+            text = parts.read(part_of(parts, sheet))
         except (KeyError, ParseError, StopIteration):
             return
     for column, row, style in CELL.findall(text):
         if style in digits:
-            yield int(row) - 1, _column(column), digits[style]
+            yield int(row) - 1, column_number(column), digits[style]
 
 
 def _zeros_in_ods(content: bytes, sheet: str) -> Iterator[tuple[int, int, int]]:
     """The same of an ODS sheet, where each number stands beside the text that is shown for it."""
-    from defusedxml import ElementTree
-
     # Few sheets show such numbers, and looking for one is far quicker than parsing.
     if not PADDED.search(content):
         return
-    try:
-        root = ElementTree.fromstring(content)
-    except ParseError:
-        return
-    table = next((node for node in root.iter(f"{TABLE}table") if node.get(f"{TABLE}name") == sheet), None)
-    at = 0
-    for row in () if table is None else table.iter(f"{TABLE}table-row"):
-        rows = int(row.get(f"{TABLE}number-rows-repeated", 1))
-        column = 0
-        for cell in row:
-            columns = int(cell.get(f"{TABLE}number-columns-repeated", 1))
-            # A comment in the cell is no part of it.
-            told = cell.find(f"{TEXT}p") if cell.get(f"{OPEN}value") is not None else None
-            shown = "" if told is None else "".join(told.itertext())
-            if LEADING_ZERO.fullmatch(shown):
-                yield from ((at + down, column + right, len(shown)) for down in range(rows) for right in range(columns))
-            column += columns
-        at += rows
+    for cell, rows, columns in ods_cells(content, sheet):
+        shown = shown_text(cell) if cell.get(f"{OPEN}value") is not None else ""
+        if LEADING_ZERO.fullmatch(shown):
+            yield from ((row, column, len(shown)) for row in rows for column in columns)
 
 
 def _zero_styles(parts: zipfile.ZipFile) -> dict[bytes, int]:
@@ -88,22 +72,3 @@ def _zero_styles(parts: zipfile.ZipFile) -> dict[bytes, int]:
         for at, style in enumerate(styles if styles is not None else ())
         if style.get("numFmtId") in formats
     }
-
-
-def _part_of(parts: zipfile.ZipFile, sheet: str) -> str:
-    """The part of the archive that holds a sheet."""
-    from defusedxml import ElementTree
-
-    book = ElementTree.fromstring(parts.read("xl/workbook.xml"))
-    link = next(node.get(f"{OFFICE}id") for node in book.iter() if node.get("name") == sheet and node.get("sheetId"))
-    links = ElementTree.fromstring(parts.read("xl/_rels/workbook.xml.rels"))
-    target = next(str(node.get("Target")) for node in links if node.get("Id") == link)
-    return target.lstrip("/") if target.startswith("/") else f"xl/{target}"
-
-
-def _column(letters: bytes) -> int:
-    """A column's letters as a number, counted from 0: A is 0, AA is 26."""
-    number = 0
-    for letter in letters:
-        number = number * 26 + letter - ord("A") + 1
-    return number - 1

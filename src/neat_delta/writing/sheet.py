@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import TYPE_CHECKING, Any
 
@@ -102,7 +102,7 @@ def sheet_columns(
                 header=live.field(name).column,
                 cells=cells.replace(told.labels) if told.labels else cells,
                 kind=kind,
-                form=kind.live_form(filled, told.form),
+                form=kind.live_form(filled, replace(told.form, mark=live.form.mark)),
                 choices=[] if told.separator else choices,
                 locked=locked,
                 told=told,

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.fieldkind import kind_of
+from neat_delta.catalogue.fieldkind import form_in, kind_of
 from neat_delta.writing.delimited import import_form
 
 if TYPE_CHECKING:
@@ -75,7 +75,7 @@ def _swapped(changes: ChangeSet, live: Catalogue, settled: Settings) -> frozense
     for name in {*changes.head.fields, *settled.imports.columns} - set(changes.head.key):
         filled = live.filled(name)
         kind = kind_of(filled, name, settled.of(name))
-        mark = getattr(kind.live_form(filled, settled.of(name).form), "mark", None)
+        mark = getattr(form_in(live, name, kind, settled.of(name)), "mark", None)
         if kind.numeric and mark not in (None, wanted):
             found.add(name)
     return frozenset(found)

@@ -21,7 +21,7 @@ def fits(values: pl.Series, field: str) -> bool:
     if not few_match(values, SHORT) or _spaced_or_long(values):
         return False
     some = values.gather_every(max(1, len(values) // SAMPLE))
-    return int(some.str.contains(r"\d").sum()) > MOSTLY * len(some)
+    return int(some.str.contains(r"[0-9]").sum()) > MOSTLY * len(some)
 
 
 def _spaced_or_long(values: pl.Series) -> bool:

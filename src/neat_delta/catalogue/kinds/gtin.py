@@ -11,8 +11,8 @@ from neat_delta.catalogue.kinds.kind import few_match
 from neat_delta.catalogue.kinds.verbatim import Verbatim
 
 # Digits, or an ISBN with its parts; the last sign of an older ISBN may be an X.
-SHAPE = r"^(\d{8}|\d{12,14}|97[89][- ](?:\d+[- ]){3}\d|\d{9}[\dX]|(?:\d+[- ]){3}[\dX])$"
-PARTED = r"^\d[\d -]*[\dX]$"
+SHAPE = r"^([0-9]{8}|[0-9]{12,14}|97[89][- ](?:[0-9]+[- ]){3}[0-9]|[0-9]{9}[0-9X]|(?:[0-9]+[- ]){3}[0-9X])$"
+PARTED = r"^[0-9][0-9 -]*[0-9X]$"
 SAMPLE = 500
 
 

@@ -16,13 +16,16 @@ if TYPE_CHECKING:
 class SheetForm:
     """A column of the edited sheet as evidence for how it is written.
 
-    ``cells`` are its filled cells, ``was`` the live cells of the same items; ``mark`` is the decimal mark that the
-    rest of the sheet shows, if any.
+    ``cells`` are its filled cells that differ from the live ones, ``was`` the live cells of the same items; ``mark``
+    is the decimal mark that the rest of the sheet shows, if any. ``whole`` and ``whole_was`` are the distinct values of
+    the whole column and of the live one, where some cell may be read in two ways.
     """
 
     cells: pl.Series
     was: pl.Series
     mark: str | None
+    whole: pl.Series | None = None
+    whole_was: pl.Series | None = None
 
 
 @dataclass(frozen=True)
@@ -30,13 +33,14 @@ class FormSettings:
     """What is settled of a field's form, whatever its live values show.
 
     ``decimals``: how many a number has; ``date``: the order of a date's parts, as strftime has them; ``yes`` and
-    ``no``: the tokens of a flag.
+    ``no``: the tokens of a flag; ``mark``: the decimal mark of the column's file, for a column that shows none itself.
     """
 
     decimals: int | None = None
     date: str | None = None
     yes: str | None = None
     no: str | None = None
+    mark: str | None = None
 
 
 FEW = 64
@@ -54,7 +58,7 @@ def few_match(values: pl.Series, pattern: str) -> bool:
 
 def digits_in_few(values: pl.Series) -> bool:
     """Whether some of a column's values are all digits and marks: a cheap look at what may be numbers or dates."""
-    return few_match(values, r"^[\d.,+/'’%\s\u00a0\u202f-]+$")
+    return few_match(values, r"^[0-9.,+/'’%\s\u00a0\u202f-]+$")
 
 
 def has_any(values: pl.Series, signs: str) -> bool:

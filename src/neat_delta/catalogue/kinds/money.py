@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 # Words that shops use in the names of money columns, whatever stands around them.
 NAMES = re.compile(r"(^|_)(price|prices|cost|costs|rrp|msrp|net|gross|amount|fee|deposit|surcharge|special)(_|$)")
 
-CENTS = r"[.,]\d\d$"
+CENTS = r"[.,][0-9][0-9]$"
 
 
 def fits(values: pl.Series, field: str) -> bool:

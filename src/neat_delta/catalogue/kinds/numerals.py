@@ -16,15 +16,15 @@ from neat_delta.catalogue.kinds.kind import has_any
 if TYPE_CHECKING:
     from neat_delta.catalogue.kinds.kind import FormSettings, SheetForm
 
-PLAIN = r"^[+-]?(0|[1-9]\d*)$"
-_GROUPS_OF = r"^[+-]?[1-9]\d{{0,2}}({mark}\d{{3}})+"
+PLAIN = r"^[+-]?(0|[1-9][0-9]*)$"
+_GROUPS_OF = r"^[+-]?[1-9][0-9]{{0,2}}({mark}[0-9]{{3}})+"
 # What most columns hold, and nobody can take for another number: 7, 12.50, 12,5, -0.125, but not 1.234.
-SIMPLE = r"^-?(?:0|[1-9]\d*)(?:[.,](?:\d{1,2}|\d{4,}))?$|^-?(?:0|[1-9]\d{3,})[.,]\d{3}$"
+SIMPLE = r"^-?(?:0|[1-9][0-9]*)(?:[.,](?:[0-9]{1,2}|[0-9]{4,}))?$|^-?(?:0|[1-9][0-9]{3,})[.,][0-9]{3}$"
 # Likewise in a column whose decimal mark is the comma: 7, 12,50, 1,234.
-SIMPLE_WITH_COMMA = r"^-?(?:0|[1-9]\d*)(?:,\d+)?$"
+SIMPLE_WITH_COMMA = r"^-?(?:0|[1-9][0-9]*)(?:,[0-9]+)?$"
 # One mark and three digits after it, with nothing to say which mark it is: 1.234
-UNDECIDED = r"^[+-]?[1-9]\d{0,2}[.,]\d{3}$"
-_DECIMAL = r"^[+-]?(0|[1-9]\d*)?{mark}\d+$"
+UNDECIDED = r"^[+-]?[1-9][0-9]{0,2}[.,][0-9]{3}$"
+_DECIMAL = r"^[+-]?(0|[1-9][0-9]*)?{mark}[0-9]+$"
 SPACE = "[ \u00a0\u202f]"
 APOSTROPHES = "['\u2019]"
 # What is reckoned with is exact; no price, stock or measure has more digits before its mark than that has room for.
@@ -55,10 +55,11 @@ def live_number_form(values: pl.Series, told: FormSettings | None = None) -> Num
     """The form of a live column, from its distinct filled values and what is told of it."""
     simple = all_simple(values)
     points, commas = _evidence(values, simple=simple)
-    mark = "," if commas and not points else "."
+    # A column that decides nothing itself takes its file's mark.
+    mark = ("," if commas else ".") if points != commas else (told.mark if told else None) or "."
     apart = () if simple else GROUPS
     groups = [group for group in apart if group != mark and _has_groups(values, group)]
-    decimals = values.str.extract(rf"[{mark}](\d+)$").str.len_chars()
+    decimals = values.str.extract(rf"[{mark}]([0-9]+)$").str.len_chars()
     fraction = decimals.drop_nulls().unique()
     settled = None if told is None else told.decimals
     shown = fraction.item() if len(fraction) == 1 else None
@@ -73,12 +74,21 @@ def live_number_form(values: pl.Series, told: FormSettings | None = None) -> Num
 
 
 def sheet_number_form(sheet: SheetForm, live_form: NumberForm) -> NumberForm:
-    """The form of an edited column: the mark it shows without doubt, else the one that the sheet shows elsewhere."""
+    """The form of an edited column: the mark it shows without doubt, else the one that the sheet shows elsewhere.
+
+    Where a cell may be read in two ways, all cells of the column are heard, those that do not differ included; and a
+    column that stands there as in the live export has its mark.
+    """
     simple = all_simple(sheet.cells)
-    points, commas = _evidence(sheet.cells, simple=simple)
+    in_doubt = not simple and bool(sheet.cells.str.contains(UNDECIDED).any())
+    whole = sheet.whole if in_doubt and sheet.whole is not None else sheet.cells
+    points, commas = _evidence(whole, simple=simple and whole is sheet.cells)
     mark = sheet.mark if not points and not commas else None
     if points != commas:
         mark = "." if points else ","
+    if mark is None and not points and in_doubt and sheet.whole is not None and sheet.whole_was is not None:
+        marked = sheet.whole.filter(sheet.whole.str.contains("[.,]"))
+        mark = live_form.mark if marked.is_in(sheet.whole_was.implode()).any() else None
     return NumberForm(mark, fine=live_form.fine, simple=simple)
 
 
@@ -87,7 +97,7 @@ def read_numbers(cells: pl.Series, form: NumberForm) -> pl.Series:
     readings = _readings(cells, form)
     if _longest(readings) <= MOST_DIGITS:
         return readings
-    too_many = readings.str.contains(rf"^-?\d{{{MOST_DIGITS + 1}}}")
+    too_many = readings.str.contains(rf"^-?[0-9]{{{MOST_DIGITS + 1}}}")
     return readings.to_frame("n").select(pl.when(~too_many).then("n")).to_series().alias(readings.name)
 
 
@@ -95,7 +105,7 @@ def _readings(cells: pl.Series, form: NumberForm) -> pl.Series:
     if all_simple(cells) or (form.mark == "," and bool(cells.str.contains(SIMPLE_WITH_COMMA).all())):
         return cells.to_frame("c").select(_trimmed(pl.col("c").str.replace(",", ".", literal=True))).to_series()
     text = pl.col("c").str.strip_chars(" \t\u00a0\u202f")
-    spaced = text.str.contains(rf"^[+-]?\d{{1,3}}({SPACE}\d{{3}}|{APOSTROPHES}\d{{3}})+([.,]\d+)?$")
+    spaced = text.str.contains(rf"^[+-]?[0-9]{{1,3}}({SPACE}[0-9]{{3}}|{APOSTROPHES}[0-9]{{3}})+([.,][0-9]+)?$")
     joined = pl.when(spaced).then(text.str.replace_all(rf"{SPACE}|{APOSTROPHES}", "")).otherwise(text)
     frame = cells.to_frame("c").select(t=joined)
     t = pl.col("t")
@@ -117,9 +127,9 @@ def _readings(cells: pl.Series, form: NumberForm) -> pl.Series:
         .then(t)
         .when(t.str.contains(_DECIMAL.format(mark=",")))
         .then(comma_to_point)
-        .when(t.str.contains(_GROUPS_OF.format(mark=",") + r"(\.\d+)?$"))
+        .when(t.str.contains(_GROUPS_OF.format(mark=",") + r"(\.[0-9]+)?$"))
         .then(without[","])
-        .when(t.str.contains(_GROUPS_OF.format(mark=r"\.") + r"(,\d+)?$"))
+        .when(t.str.contains(_GROUPS_OF.format(mark=r"\.") + r"(,[0-9]+)?$"))
         .then(without["."].str.replace(",", ".", literal=True))
     )
     return frame.select(plain.alias("p")).select(_shortest(pl.col("p"))).to_series()
@@ -129,13 +139,13 @@ def write_numbers(readings: pl.Series, form: NumberForm) -> pl.Series:
     """Readings in a column's form: its mark, its number of decimals (or more, never fewer), its groups."""
     number = pl.col("n")
     sign = pl.when(number.str.starts_with("-")).then(pl.lit("-")).otherwise(pl.lit(""))
-    whole = number.str.extract(r"^-?(\d+)")
-    fraction = number.str.extract(r"\.(\d+)$").fill_null("")
+    whole = number.str.extract(r"^-?([0-9]+)")
+    fraction = number.str.extract(r"\.([0-9]+)$").fill_null("")
     if form.decimals:
         padded = fraction.str.pad_end(form.decimals, "0")
         fraction = pl.when(fraction == "").then(pl.lit("")).otherwise(padded) if form.bare else padded
     if form.group:
-        threes = whole.str.reverse().str.replace_all(r"(\d{3})", "${1}" + form.group)
+        threes = whole.str.reverse().str.replace_all(r"([0-9]{3})", "${1}" + form.group)
         whole = threes.str.strip_suffix(form.group).str.reverse()
     tail = pl.when(fraction != "").then(pl.lit(form.mark or ".") + fraction).otherwise(pl.lit(""))
     return readings.to_frame("n").select(sign + whole + tail).to_series()
@@ -184,12 +194,18 @@ def _evidence(cells: pl.Series, *, simple: bool) -> tuple[bool, bool]:
     decided = cells.filter(~cells.str.contains(UNDECIDED))
     return tuple(  # type: ignore[return-value]
         bool(decided.str.contains(_DECIMAL.format(mark=mark)).any())
-        or bool(decided.str.contains(_GROUPS_OF.format(mark=other) + rf"({mark}\d+)$").any())
-        or bool(decided.str.contains(rf"^[+-]?[1-9]\d{{0,2}}({other}\d{{3}}){{2,}}$").any())
+        or bool(decided.str.contains(_GROUPS_OF.format(mark=other) + rf"({mark}[0-9]+)$").any())
+        or bool(decided.str.contains(rf"^[+-]?[1-9][0-9]{{0,2}}({other}[0-9]{{3}}){{2,}}$").any())
         for mark, other in ((r"\.", ","), (",", r"\."))
     )
 
 
+def decided_mark(values: pl.Series) -> str | None:
+    """The decimal mark that some values show without doubt; ``None`` if they show none or both."""
+    points, commas = _evidence(values, simple=all_simple(values))
+    return None if points == commas else "." if points else ","
+
+
 def _has_groups(values: pl.Series, group: str) -> bool:
     pattern = _GROUPS_OF.format(mark=r"\." if group == "." else group)
-    return bool(values.str.contains(pattern + r"([.,]\d+)?$").any())
+    return bool(values.str.contains(pattern + r"([.,][0-9]+)?$").any())

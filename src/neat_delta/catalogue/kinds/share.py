@@ -72,7 +72,8 @@ class Share:
 
     def sheet_form(self, sheet: SheetForm, live_form: ShareForm) -> ShareForm:
         """Cells without a sign are what makes most of them equal to the live ones; the live column's form if tied."""
-        bare = SheetForm(_bare(sheet.cells), _bare(sheet.was), sheet.mark)
+        whole, whole_was = (None if all_of is None else _bare(all_of) for all_of in (sheet.whole, sheet.whole_was))
+        bare = SheetForm(_bare(sheet.cells), _bare(sheet.was), sheet.mark, whole, whole_was)
         number = sheet_number_form(bare, live_form.number)
         was = self.read(sheet.was, live_form)
         alike = {

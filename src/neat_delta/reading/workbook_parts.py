@@ -1,0 +1,63 @@
+"""Where workbook files tell more of a cell than its value: XLSX (ECMA-376) and ODS (OpenDocument)."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+from xml.etree.ElementTree import ParseError
+
+if TYPE_CHECKING:
+    import zipfile
+    from collections.abc import Iterator
+    from xml.etree.ElementTree import Element
+
+TABLE, OPEN, TEXT = (f"{{urn:oasis:names:tc:opendocument:xmlns:{part}:1.0}}" for part in ("table", "office", "text"))
+OFFICE = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}"
+
+
+def part_of(parts: zipfile.ZipFile, sheet: str) -> str:
+    """The part of an XLSX archive that holds a sheet.
+
+    Raises:
+        KeyError, ParseError, StopIteration: the archive is not made as it should be.
+    """
+    from defusedxml import ElementTree
+
+    book = ElementTree.fromstring(parts.read("xl/workbook.xml"))
+    link = next(node.get(f"{OFFICE}id") for node in book.iter() if node.get("name") == sheet and node.get("sheetId"))
+    links = ElementTree.fromstring(parts.read("xl/_rels/workbook.xml.rels"))
+    target = next(str(node.get("Target")) for node in links if node.get("Id") == link)
+    return target.lstrip("/") if target.startswith("/") else f"xl/{target}"
+
+
+def column_number(letters: bytes) -> int:
+    """A column's letters as a number, counted from 0: A is 0, AA is 26."""
+    number = 0
+    for letter in letters:
+        number = number * 26 + letter - ord("A") + 1
+    return number - 1
+
+
+def ods_cells(content: bytes, sheet: str) -> Iterator[tuple[Element, range, range]]:
+    """The cells of an ODS sheet, each with the rows and columns (from 0) in which it stands; none if it is damaged."""
+    from defusedxml import ElementTree
+
+    try:
+        root = ElementTree.fromstring(content)
+    except ParseError:
+        return
+    table = next((node for node in root.iter(f"{TABLE}table") if node.get(f"{TABLE}name") == sheet), None)
+    at = 0
+    for row in () if table is None else table.iter(f"{TABLE}table-row"):
+        rows = int(row.get(f"{TABLE}number-rows-repeated", 1))
+        column = 0
+        for cell in row:
+            columns = int(cell.get(f"{TABLE}number-columns-repeated", 1))
+            yield cell, range(at, at + rows), range(column, column + columns)
+            column += columns
+        at += rows
+
+
+def shown_text(cell: Element) -> str:
+    """The text that an ODS cell shows; a comment in it is no part of that."""
+    told = cell.find(f"{TEXT}p")
+    return "" if told is None else "".join(told.itertext())
