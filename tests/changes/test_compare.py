@@ -80,7 +80,7 @@ def test_a_cell_that_is_not_of_the_kind_is_refused_and_the_rest_of_its_row_goes_
     assert changed(seen) == {("000417", "stock"): ("3", "5")}
     (finding,) = seen.changes.findings.rows(named=True)
     assert (finding["level"], finding["field"], finding["line"], finding["value"]) == ("stop", "price", 2, "ask")
-    assert "--kind price=text" in finding["say"]
+    assert "mend the cell" in finding["say"]
     assert changed(compared(with_cells(price="ask"), kinds={"price": "text"})) == {
         ("000417", "price"): ("12.50", "ask")
     }

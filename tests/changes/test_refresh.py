@@ -1,5 +1,7 @@
 """The shop moved on: what of a change set is still needed, and what of an update has arrived."""
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
@@ -203,7 +205,7 @@ def test_numbers_that_landed_another_way_say_how(tmp_path, ours, there, state, h
     ],
 )
 def test_texts_that_landed_another_way_say_how(tmp_path, ours, there, how):
-    changes = made(tmp_path, with_cells(LIVE, A_name=ours))
+    changes = made(tmp_path, with_cells(LIVE, A_name=ours), options=replace(ALL, as_typed=("name",)))
 
     (told,) = settle(changes, later(tmp_path, with_cells(LIVE, A_name=there)), Settings()).changes.to_dicts()
 

@@ -60,6 +60,16 @@ def untamed(old: str, new: str) -> str:
     return new[1:] if new != old and re.match(r"'+[\s\x00-\x20]*[=@+-]", new) else new
 
 
+def edit(old: str, new: str) -> str:
+    """What an edited cell makes of a live one: white space around a text is no part of it, and stays as it is."""
+    if blank(new):
+        return old if blank(old) else ""
+    if old.replace("\r\n", "\n").strip() == new.replace("\r\n", "\n").strip():
+        return old
+    front, behind = (old[: len(old) - len(old.lstrip())], old[len(old.rstrip()) :]) if not blank(old) else ("", "")
+    return front + new.strip() + behind
+
+
 def meant(live, edited):
     """What the live table becomes: blanks empty a cell that has a value; line ends alone are no change."""
     header, *rows = edited
@@ -70,12 +80,7 @@ def meant(live, edited):
     return [
         header,
         *(
-            [
-                old
-                if old.replace("\r\n", "\n") == new.replace("\r\n", "\n") or (blank(old) and blank(new))
-                else ("" if blank(new) else new)
-                for old, new in zip(before, after, strict=True)
-            ]
+            [before[0], *(edit(old, new) for old, new in zip(before[1:], after[1:], strict=True))]
             for before, after in zip(live[1:], rows, strict=True)
         ),
     ]
@@ -137,7 +142,7 @@ def test_items_come_and_go_as_the_sheet_says_and_come_back(shop, data, live_form
         back = import_into(got, update_files(folder / "up" / "undo"), **reading(live_form))
 
     after = meant([NAMES, *stays], [NAMES, *sheet]) + [
-        ["" if blank(cell) else untamed("", cell) for cell in row] for row in came
+        [row[0], *(edit("", untamed("", cell)) for cell in row[1:])] for row in came
     ]
     assert (counts["new"], counts["gone"]) == (len(came), len(left))
     assert got == after
@@ -270,7 +275,7 @@ def test_every_form_does_the_same_and_is_undone_by_its_own_undo(shop, data, shap
             back = imported_records(got, undo, shape)
 
     after = meant([NAMES, *stays], [NAMES, *sheet]) + [
-        ["" if blank(cell) else untamed("", cell) for cell in row] for row in came
+        [row[0], *(edit("", untamed("", cell)) for cell in row[1:])] for row in came
     ]
     assert got == after
     assert sorted(back[1:]) == sorted(live[1:])

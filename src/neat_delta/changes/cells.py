@@ -10,9 +10,10 @@ import polars as pl
 
 from neat_delta.catalogue.fieldkind import form_in, kind_of
 from neat_delta.catalogue.formula_text import unescaped
-from neat_delta.catalogue.kinds import SheetForm, are_blank
+from neat_delta.catalogue.kinds import FormSettings, SheetForm, are_blank, infer_kind
 from neat_delta.catalogue.kinds.numerals import UNDECIDED, decided_mark, same_but_for_mark
 from neat_delta.catalogue.kinds.numeric import Numeric
+from neat_delta.catalogue.kinds.verbatim import Verbatim
 from neat_delta.catalogue.settings import NOTHING_SETTLED
 from neat_delta.changes.changeset import CELLS, FieldNote, findings_frame, no_findings
 from neat_delta.changes.several import parts_of_fields, put_together
@@ -27,10 +28,11 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Rules:
-    """What holds for fields: what is settled of them, and which of them a blank empties."""
+    """What holds for fields: what is settled of them, which a blank empties, and of which every character counts."""
 
     fields: Mapping[str, FieldSettings]
     cleared: frozenset[str]
+    as_typed: frozenset[str] = frozenset()
 
     def of(self, name: str) -> FieldSettings:
         """What is settled of a field."""
@@ -146,10 +148,46 @@ class _Column:
     edited: Catalogue
 
 
+def _as_meant(texts: pl.DataFrame, column: _Column, kind: Kind) -> pl.DataFrame:
+    """Texts with what no person means to change as it is in the live export: white space around them, and forms.
+
+    Accents may be written as one character or as two (Unicode NFC and NFD); and whatever kind is asked for, numbers of
+    a column of numbers keep its form. With ``as_typed`` every character counts.
+    """
+    if isinstance(kind, Verbatim) and not column.live.filled(column.name).is_empty():
+        texts = _numbers_in_form(texts, column)
+    was, now = pl.col("was"), pl.col("edited").str.normalize("NFC")
+    core = now.str.strip_chars()
+    filled = pl.when(was.str.contains(r"\S"))
+    in_front = filled.then(was.str.extract(r"^(\s*)")).fill_null("")
+    behind = filled.then(was.str.extract(r"(\s*)$")).fill_null("")
+    same = was.str.normalize("NFC").str.strip_chars() == core
+    meant = pl.when(same).then(was).when(core == "").then("edited").otherwise(pl.concat_str(in_front, core, behind))
+    # What only white space or the form of accents tells apart needs no new text.
+    return texts.with_columns(edited=meant)
+
+
+def _numbers_in_form(texts: pl.DataFrame, column: _Column) -> pl.DataFrame:
+    """Numbers with a mark in the form of a live column that holds numbers, though it is taken for another kind."""
+    found = infer_kind(column.live.filled(column.name), column.name)
+    if not isinstance(found, Numeric):
+        return texts
+    form = found.live_form(column.live.filled(column.name), FormSettings(mark=column.live.form.mark))
+    sheet = found.sheet_form(SheetForm(texts["edited"], texts["was"], column.edited.form.mark), form)
+    marked = texts["edited"].str.contains("[.,]")
+    readings = found.read(texts["edited"], sheet)
+    same = (readings == found.read(texts["was"], form)).fill_null(value=False)
+    written = found.write(readings, texts["edited"], form)
+    frame = texts.with_columns(written=written, marked=marked & readings.is_not_null(), same=same & marked)
+    chosen = pl.when("same").then("was").when("marked").then("written").otherwise("edited")
+    return frame.with_columns(edited=chosen).select(texts.columns)
+
+
 def _evidence(texts: pl.DataFrame, column: _Column, fields: Sequence[str]) -> SheetForm:
     """What shows how the edited column is written: the whole of it where some cell may be read in two ways."""
     name, cells, edited = column.name, texts["edited"], column.edited
-    if not column.kind.numeric or not cells.str.contains(UNDECIDED).any():
+    in_doubt = column.kind.name == "share" or (column.kind.numeric and cells.str.contains(UNDECIDED).any())
+    if not in_doubt:
         return SheetForm(cells, texts["was"], edited.form.mark)
     whole = edited.filled(name) if name in edited.names else cells
     return SheetForm(cells, texts["was"], _sheet_mark(column, fields), whole, column.live.filled(name))
@@ -180,6 +218,8 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules, fields: Sequence[
         column.live.field(column.name).column, kind.name, getattr(form, "mark", None), getattr(kind, "separator", None)
     )
 
+    if not kind.numeric and kind.name not in ("date", "flag") and column.name not in rules.as_typed:
+        texts = _as_meant(texts, column, kind)
     is_blank = are_blank(texts["edited"])
     blank, texts = (texts.filter(is_blank), texts.filter(~is_blank)) if is_blank.any() else (texts.clear(), texts)
     emptied = blank.filter(~are_blank(blank["was"]))
@@ -222,9 +262,7 @@ def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
 
 def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
     """Why each cell cannot be taken, and what to do."""
-    plain = (
-        f"this is not {column.kind.wants}, as the live column holds; mend the cell, or say --kind {column.name}=text"
-    )
+    plain = f"this is not {column.kind.wants}, as the live column holds; mend the cell"
     doubt = "this can be read as a thousand or as three decimals; write it without the mark, or with two decimals"
     undecided = cells.str.contains(UNDECIDED) if column.kind.numeric else pl.repeat(False, len(cells), eager=True)
     return pl.select(pl.when(undecided).then(pl.lit(doubt)).otherwise(pl.lit(plain))).to_series()

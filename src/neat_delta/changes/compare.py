@@ -58,7 +58,8 @@ class Options:
     which the condition ``where`` holds and whose codes stand in the file ``items`` take part. ``add`` takes new rows
     in, ``remove`` is how many gone items may be removed; ``accepted`` are code changes (of old, new) to be seen as
     such. ``nameless`` counts rows that may be any of several items. ``likeliest`` looks for the items that new rows may
-    be; ``named_by`` is the field by which a list names them, if not the key.
+    be; ``named_by`` is the field by which a list names them, if not the key. Of fields in ``as_typed`` every character
+    counts.
     """
 
     key: Sequence[str] = ()
@@ -75,6 +76,7 @@ class Options:
     likeliest: bool = False
     named_by: str | None = None
     settled: Settings = field(default_factory=Settings)
+    as_typed: tuple[str, ...] = ()
 
     def rules(self, names: Sequence[str]) -> Rules:
         """What holds for each field of this comparison."""
@@ -84,7 +86,8 @@ class Options:
         told = {field_name(name): kind for name, kind in self.kinds.items()}
         settled = {name: self.settled.of(name) for name in names}
         fields = {name: replace(known, kind=told.get(name, known.kind)) for name, known in settled.items()}
-        return Rules(fields, frozenset(cleared) | self.emptied)
+        as_typed = frozenset(field_name(name) for name in self.as_typed)
+        return Rules(fields, frozenset(cleared) | self.emptied, as_typed)
 
 
 @dataclass(frozen=True)

@@ -5,11 +5,13 @@ What was so before is nobody's slip of today: a guard speaks only of what a chan
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING
 
 import polars as pl
 
 from neat_delta.catalogue.fieldkind import is_stock
+from neat_delta.catalogue.typed import typed_cells
 from neat_delta.changes.changeset import CHANGE, RECODE, findings_frame, no_findings
 from neat_delta.changes.grouping import MAKER
 from neat_delta.checks.check import LET, Check, together
@@ -20,6 +22,12 @@ if TYPE_CHECKING:
     from neat_delta.checks.check import Trial
 
 WAS, NOW = pl.col("was"), pl.col("now")
+# Under these names shops keep from when and until when a sale price holds.
+_SALE = "(sale|special|offer|promo|promotion|discount)"
+SALE_DATE = {
+    "start": re.compile(rf"(^|_){_SALE}(_price)?_(date_)?(from|start|starts|begin|begins|since)(_|$)"),
+    "end": re.compile(rf"(^|_){_SALE}(_price)?_(date_)?(to|until|end|ends|till)(_|$)"),
+}
 # A decimal mark lost or a digit too many moves a number tenfold, or a hundredfold; the price may have moved besides, by
 # the share that stands here. The larger the slip, the less else there is that it might be.
 SLIPS = {10: 0.15, 100: 0.3, 1000: 0.3}
@@ -124,6 +132,44 @@ def dear_sale(trial: Trial) -> pl.DataFrame:
     return trial.found(_moved(trial, bad, (price, sale)), "dear sale", "stop", say)
 
 
+def sale_below_cost(trial: Trial) -> pl.DataFrame:
+    """A sale price falls below the cost, which it did not before."""
+    sale, cost = trial.settled.money.sale_of(trial.live.names), trial.settled.money.both(trial.live.names)[1]
+    if not (sale and cost) or not {sale, cost} & set(trial.changes.head.fields):
+        return no_findings()
+    tax = pl.lit(1 + trial.settled.money.tax)
+    sales, costs = trial.numbers(sale), trial.numbers(cost)
+    both = sales.with_columns(costs["was"].alias("cost_was"), costs["now"].alias("cost"))
+    bad = both.filter(
+        (NOW > 0)
+        & (NOW / tax < pl.col("cost"))
+        & ~((WAS > 0) & (WAS / tax < pl.col("cost_was"))).fill_null(value=False)
+    )
+    say = "the sale price is below the cost; mend one of the two"
+    return trial.found(_moved(trial, bad, (sale, cost)), "sale below cost", "stop", say)
+
+
+def sale_ends_early(trial: Trial) -> pl.DataFrame:
+    """A sale ends before it starts."""
+    names = {
+        side: next((name for name in trial.live.names if SALE_DATE[side].search(name)), None) for side in SALE_DATE
+    }
+    start, end = names["start"], names["end"]
+    if not (start and end) or not {start, end} & set(trial.changes.head.fields):
+        return no_findings()
+    sides = {name: trial.beside(name) for name in (start, end)}
+    typed = {
+        (name, side): typed_cells(trial.live, name, sides[name][side], trial.settled.of(name))
+        for name in (start, end)
+        for side in ("was", "now")
+    }
+    before = pl.Series(typed[end, "now"] < typed[start, "now"]).fill_null(value=False)
+    already = pl.Series(typed[end, "was"] < typed[start, "was"]).fill_null(value=False)
+    bad = trial.touched.select("key").filter(before & ~already)
+    say = "the sale ends before it starts; mend one of the two"
+    return trial.found(_moved(trial, bad, (start, end)), "sale ends early", "stop", say)
+
+
 def cost_left_behind(trial: Trial) -> pl.DataFrame:
     """In a group of items whose price and cost moved together, the cost of one did not."""
     price, cost = trial.settled.money.both(trial.live.names)
@@ -195,6 +241,8 @@ CHECKS = (
     Check("tenfold", "stop", tenfold, LET),
     Check("below cost", "stop", below_cost, LET),
     Check("dear sale", "stop", dear_sale, LET),
+    Check("sale below cost", "stop", sale_below_cost, LET),
+    Check("sale ends early", "stop", sale_ends_early, LET),
     Check("implausible stock", "stop", implausible_stock, LET),
     Check("thin margin", "warn", thin_margin, LET),
     Check("large move", "warn", large_move, LET),

@@ -13,7 +13,7 @@ import polars as pl
 from neat_delta.catalogue import field_name
 from neat_delta.changes import hold_back
 from neat_delta.changes.changeset import REPAIRED, Allowed, no_findings
-from neat_delta.checks import accidents, barcodes, columns, imports, money, rules, values
+from neat_delta.checks import accidents, barcodes, bulk, columns, imports, money, rules, values
 from neat_delta.checks.check import LET, Check, Trial
 from neat_delta.errors import WrongChoice
 
@@ -27,6 +27,7 @@ if TYPE_CHECKING:
 CHECKS: tuple[Check, ...] = (
     *accidents.CHECKS,
     *columns.CHECKS,
+    *bulk.CHECKS,
     *rules.CHECKS,
     *values.CHECKS,
     *barcodes.CHECKS,

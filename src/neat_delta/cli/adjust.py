@@ -81,7 +81,7 @@ def adjust_command(
         named = choose_key(ours, ours.names, key or settled.key)
         rows, unknown = chosen_rows(ours, named, where, items, settled)
         voice.step("working out the rules")
-        seen = adjust(ours, named, parsed, rows, Options(settled=settled), RULES)
+        seen = adjust(ours, named, parsed, rows, Options(settled=settled, as_typed=opened.as_typed), RULES)
         seen, receipt = finished(seen, settled, wanted, opened, voice)
 
     def head(width: int) -> Iterator[Text]:

@@ -144,6 +144,7 @@ def compare_command(
             remove=at_most,
             accepted=accepted_codes(accept_codes) if accept_codes else None,
             settled=settled,
+            as_typed=opened.as_typed,
         )
         seen, matches = compare_list(ours.renamed(settled.names()), theirs, listed, options, voice)
         seen, receipt = finished(seen, settled, wanted, opened, voice)

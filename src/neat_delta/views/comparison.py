@@ -370,5 +370,5 @@ def left_alone_view(seen: Comparison, width: int) -> Iterator[Text]:
             said += f" ({printable(seen.form_example[0])} for {printable(seen.form_example[1])})"
         yield from sentence("left alone", said, width)
     if seen.blanks:
-        said = f"{several(seen.blanks, 'blank cell')} where the live export has a value (--blanks clear empties them)"
+        said = f"{several(seen.blanks, 'blank cell')} where the live export has a value, left as it is there"
         yield from sentence("" if seen.form else "left alone", said, width)

@@ -71,13 +71,17 @@ class Share:
         return ShareForm(number, sign, parts)
 
     def sheet_form(self, sheet: SheetForm, live_form: ShareForm) -> ShareForm:
-        """Cells without a sign are what makes most of them equal to the live ones; the live column's form if tied."""
+        """Cells without a sign are what makes most of them live values; the live column's form if tied."""
         whole, whole_was = (None if all_of is None else _bare(all_of) for all_of in (sheet.whole, sheet.whole_was))
         bare = SheetForm(_bare(sheet.cells), _bare(sheet.was), sheet.mark, whole, whole_was)
         number = sheet_number_form(bare, live_form.number)
-        was = self.read(sheet.was, live_form)
+        cells = sheet.cells if sheet.whole is None else sheet.whole
+        was = sheet.was if sheet.whole_was is None else sheet.whole_was
+        known = self.read(was, live_form).drop_nulls()
+        plain = cells.filter(~cells.str.contains(SIGN))
         alike = {
-            part: int((self.read(sheet.cells, ShareForm(number, "", part)) == was).sum()) for part in (False, True)
+            part: int(self.read(plain, ShareForm(number, "", part)).is_in(known.implode()).sum())
+            for part in (False, True)
         }
         part = live_form.part_of_one if alike[True] == alike[False] else alike[True] > alike[False]
         return ShareForm(number, "", part)

@@ -1,0 +1,106 @@
+"""What became of the numbers of a whole column at once, and signs that nobody types.
+
+A file opened with the wrong decimal mark multiplies a column by a thousand; one saved as it is shown is rounded; a
+share changes places with its hundredfold.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.catalogue.kinds import kind_named
+from neat_delta.checks.check import LET, Check, together
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from neat_delta.checks.check import Trial
+
+WAS, NOW = pl.col("was"), pl.col("now")
+FACTORS = (10, 100, 1000)
+# So many cells of a column at least, and so large a share of those that change, went one and the same way.
+FEWEST_ALIKE, SHARE_ALIKE = 5, 0.8
+MOST_DECIMALS = 4
+# What no keyboard writes into a cell: all controls (ECMA-48) but tab and line ends.
+CONTROL = r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x{9f}]"
+
+
+def multiplied_alike(trial: Trial) -> pl.DataFrame:
+    """The numbers of a column became ten, a hundred or a thousand times what they were, or such a part, all alike."""
+    found = []
+    for cells, both in _numbers_typed(trial):
+        for factor in FACTORS:
+            times = pl.lit(factor).cast(pl.Decimal(38, 0))
+            for hit in (both.filter(WAS * times == NOW), both.filter(NOW * times == WAS)):
+                if _alike(hit, both):
+                    say = f"this column changed {factor:,}-fold all at once: was it opened with the wrong decimal mark?"
+                    found.append(trial.found(_of(cells, hit), "multiplied alike", "stop", say))
+    return together(found)
+
+
+def rounded_alike(trial: Trial) -> pl.DataFrame:
+    """The numbers of a column were rounded to one number of decimals, all alike."""
+    found = []
+    for cells, both in _numbers_typed(trial):
+        finer = both.filter(WAS != NOW)
+        for decimals in range(MOST_DECIMALS):
+            hit = finer.filter((WAS.round(decimals, mode="half_away_from_zero") == NOW) | (WAS.round(decimals) == NOW))
+            if _alike(hit, both):
+                say = "this column was rounded all at once: was it saved as it is shown? The live values stay"
+                found.append(trial.found(_of(cells, hit), "rounded alike", "stop", say))
+                break
+    return together(found)
+
+
+def share_slip(trial: Trial) -> pl.DataFrame:
+    """A share in per cent became its own hundredfold or hundredth, or leaves what shares of the column are."""
+    found = []
+    for name, cells in trial.changed.items():
+        if trial.kind(name) != "share":
+            continue
+        both = trial.numbers(name).join(cells.select("key"), on="key", how="semi", maintain_order="left")
+        hundred, one = (pl.lit(number).cast(pl.Decimal(38, 0)) for number in (100, 1))
+        slip = (WAS * hundred == NOW) | (NOW * hundred == WAS)
+        beyond = (hundred < NOW) & (hundred >= WAS)
+        below = (NOW > 0) & (one > NOW) & (one <= WAS)
+        hit = both.filter((WAS != 0) & (slip | beyond | below))
+        say = "is this share a hundred times too large or too small? Write it with its sign, such as 7 %"
+        found.append(trial.found(_of(cells, hit), "share slip", "stop", say))
+    return together(found)
+
+
+def control_character(trial: Trial) -> pl.DataFrame:
+    """A value has a control character in it, which nobody types."""
+    cells = trial.sent.drop_nulls("now").filter(NOW.str.contains(CONTROL))
+    new = cells.filter(~WAS.str.contains(CONTROL).fill_null(value=False))
+    say = "this holds a character that nobody types (a control character); write the value anew"
+    return trial.found(new, "control character", "stop", say)
+
+
+def _numbers_typed(trial: Trial) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
+    """For each numeric field its changed cells, and the numbers of those that no rule computed."""
+    computed = trial.changes.findings.filter(check="computed").select("key", "field")
+    for name, cells in trial.changed.items():
+        if not kind_named(trial.kind(name)).numeric:
+            continue
+        typed = cells.join(computed, on=["key", "field"], how="anti", maintain_order="left")
+        both = trial.numbers(name).join(typed.select("key"), on="key", how="semi", maintain_order="left")
+        yield cells, both.drop_nulls(["was", "now"]).filter((WAS != 0) & (NOW != 0))
+
+
+def _alike(hit: pl.DataFrame, both: pl.DataFrame) -> bool:
+    return len(hit) >= max(FEWEST_ALIKE, SHARE_ALIKE * len(both))
+
+
+def _of(cells: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
+    return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
+
+
+CHECKS = (
+    Check("multiplied alike", "stop", multiplied_alike, LET),
+    Check("rounded alike", "stop", rounded_alike, LET),
+    Check("share slip", "stop", share_slip, LET),
+    Check("control character", "stop", control_character, LET),
+)
