@@ -159,7 +159,7 @@ def held_back(seen: Comparison, findings: pl.DataFrame) -> Comparison:
     states = seen.states.with_columns(
         state=pl.when(refused).then(pl.lit("refused")).when(again).then(pl.lit("same")).otherwise("state")
     )
-    counts = seen.fixed or _counts(seen.edited, seen.pairing, states, seen.outside)
+    counts = changes.head.counts if seen.fixed else _counts(seen.edited, seen.pairing, states, seen.outside)
     head = replace(changes.head, counts=counts)
     return replace(seen, changes=replace(changes, head=head), states=states)
 

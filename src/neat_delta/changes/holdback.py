@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changes.changeset import ADD, CHANGE, NONE, REMOVE, REPAIRED
+from neat_delta.changes.changeset import ADD, CHANGE, NONE, RECODE, REMOVE, REPAIRED
 
 if TYPE_CHECKING:
     from neat_delta.changes.changeset import ChangeSet
@@ -35,8 +35,10 @@ def hold_back(changes: ChangeSet, findings: pl.DataFrame) -> ChangeSet:
     has_cells = pl.repeat(False, len(changes.items), dtype=pl.Boolean, eager=True).scatter(left.item_of_cell, True)
     kept = ((pl.col("do") != CHANGE) | has_cells) & ~pl.col("key").is_in(whole["key"].implode())
     items = changes.items.with_columns(do=pl.when(kept).then("do").otherwise(pl.lit(NONE)))
-    lost = changes.items.filter(changes.items["do"] != items["do"])
-    changed, added = (int((lost["do"] == do).sum()) for do in (CHANGE, ADD))
+    items = items.with_columns(to=pl.when(pl.col("do") == RECODE).then("to"))
+    # What follows a code change stands in no row, and is not counted as one.
+    lost = changes.items.filter((changes.items["do"] != items["do"]) & changes.items["line"].is_not_null())
+    changed, added = (int(lost["do"].is_in(does).sum()) for does in ([CHANGE, RECODE], [ADD]))
     whole_again = len(lost.filter(do=CHANGE).join(stops, on="key", how="anti"))
     counts = changes.head.counts
     counts = counts | {

@@ -41,7 +41,7 @@ class Part:
 
     def __bool__(self) -> bool:
         """Whether it is less than the whole."""
-        return bool(self.only or self.leave or self.where or self.items is not None)
+        return bool(self.only or self.leave or self.where is not None or self.items is not None)
 
 
 def cells_in(changes: ChangeSet, part: Part, live: Catalogue | None, settled: Settings) -> pl.DataFrame:
@@ -54,7 +54,7 @@ def cells_in(changes: ChangeSet, part: Part, live: Catalogue | None, settled: Se
     """
     only, leave = (_known_fields(changes, names) for names in (part.only, part.leave))
     items = changes.items.filter(pl.col("do").is_in(ALL)).select("key", "do")
-    if part.where:
+    if part.where is not None:
         items = items.join(
             _items_where(changes, live, part.where, settled), on="key", how="semi", maintain_order="left"
         )

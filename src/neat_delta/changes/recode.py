@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -149,7 +150,8 @@ def _renamed(live: Catalogue, key: Key, cells: pl.Series, to: Mapping[str, str])
 
 
 def _with_code(cell: str, old: str, new: str) -> str:
-    at = cell.lower().find(old.lower())
-    ends = {cell[at - 1 : at], cell[at + len(old) : at + len(old) + 1]}
-    alone = at >= 0 and not any(end.isalnum() for end in ends)
-    return cell[:at] + new + cell[at + len(old) :] if alone and JOINT not in new else cell
+    if JOINT in new or not old:
+        return cell
+    # Letters and digits around it would make it a part of another code.
+    alone = rf"(?<![^\W_]){re.escape(old)}(?![^\W_])"
+    return re.sub(alone, lambda _: new, cell, flags=re.IGNORECASE)

@@ -40,6 +40,9 @@ EXPLAINED: dict[str, pl.Expr] = {
     & (WAS.str.strip_chars().str.replace(r"^([+-]?)0+([0-9])", "${1}${2}") == NOW),
     "the plus sign in front was lost": WAS.str.contains(r"^\+[0-9]+$")
     & (WAS.str.slice(1).str.strip_chars_start("0") == NOW),
+    "a code was taken for a number": WAS.str.contains(r"^[0-9]+$")
+    & NOW.str.contains(r"^[0-9]+[.,]0+$")
+    & (NOW.str.replace(r"[.,]0+$", "").str.strip_chars_start("0") == WAS.str.strip_chars_start("0")),
     "a code was taken for a power of ten": WAS.str.contains(r"^[0-9]+[eE][+-]?[0-9]+$")
     & (NOW.str.replace(",", ".", literal=True).cast(pl.Float64, strict=False) == WAS.cast(pl.Float64, strict=False)),
     "a long number was shown as a power of ten": WAS.str.contains(LONG_NUMBER)
@@ -74,6 +77,8 @@ UNCLEAR: dict[str, pl.Expr] = {
 # And so it is where codes became what no other code of the column is.
 UNLIKE_CODES: dict[str, pl.Expr] = {
     "this looks like a date among codes": NOW.str.contains(DAY_OR_ISO) & ~WAS.str.contains(DAY_OR_ISO),
+    "this looks like a number with decimals among codes": NOW.str.contains(r"^[0-9]+[.,]0+$")
+    & ~WAS.str.contains(r"[.,]0+$"),
     "this looks like a power of ten among codes": NOW.str.contains(POWER_OF_TEN) & ~WAS.str.contains(POWER_OF_TEN),
 }
 
@@ -90,7 +95,7 @@ def repaired(trial: Trial) -> pl.DataFrame:
 
 def damaged(trial: Trial) -> pl.DataFrame:
     """A new value shows a spreadsheet program's damage, and what was meant cannot be told."""
-    codes = [name for name, note in trial.changes.head.fields.items() if note.kind in ("code", "itemref")]
+    codes = [name for name, note in trial.changes.head.fields.items() if note.kind in ("code", "itemref", "gtin")]
     hit = _what(_texts(trial).drop_nulls("now"), UNCLEAR)
     strange_codes = _what(_texts(trial).drop_nulls().filter(pl.col("field").is_in(codes)), UNLIKE_CODES)
     strange = _accented(trial).filter(NOW.str.contains(DOUBLED) & ~WAS.str.contains(DOUBLED))

@@ -52,7 +52,16 @@ def try_out(
     allowed = _known(allowed, live)
     trial = Trial(changes, live, settled, allowed, pictures)
     wanted = [check for check in CHECKS if check.name not in (*allowed.let, *settled.checks.off)]
-    return pl.concat([no_findings(), *(check.find(trial) for check in wanted)])
+    found = pl.concat([no_findings(), *(check.find(trial) for check in wanted)])
+    unique = next((check for check in wanted if check.find is values.not_unique), None)
+    while unique is not None and len(found.filter(level="stop")):
+        # An item whose own change is held back keeps its value, which another one may be about to get.
+        again = unique.find(replace(trial, changes=hold_back(changes, found)))
+        new = again.join(found, on=["check", "key", "field"], how="anti", nulls_equal=True, maintain_order="left")
+        if new.is_empty():
+            break
+        found = pl.concat([found, new])
+    return found
 
 
 def tried_again(

@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.fieldkind import code_separator, single_values
+from neat_delta.catalogue.fieldkind import code_separator, kind_of, single_values
 from neat_delta.catalogue.profile import LEAST_USES, MOST_CHOICES
-from neat_delta.changes.changeset import no_findings
+from neat_delta.changes.changeset import REMOVE, no_findings
 from neat_delta.checks.check import LET, NEW_VALUES, Check, together
 from neat_delta.matching import Key
 
@@ -224,6 +224,38 @@ def points_nowhere(trial: Trial) -> pl.DataFrame:
     return together(found)
 
 
+def parent_removed(trial: Trial) -> pl.DataFrame:
+    """An item is removed that others, which stay, name as their parent or as belonging to them."""
+    key = trial.changes.head.key
+    removed = trial.changes.keys_to(REMOVE)
+    if len(key) != 1 or removed.is_empty():
+        return no_findings()
+    codes, found = trial.live.cells(key).to_series(), []
+    stays = ~codes.is_in(removed["key"].implode())
+    for name in trial.live.names:
+        cells, told = trial.live.cells([name])[name], trial.settled.of(name)
+        if name in key or kind_of(trial.live.filled(name), name, told).name != "itemref":
+            continue
+        there = trial.beside(name) if name in trial.changes.head.fields else None
+        now = cells if there is None else _with_changes(cells, codes, there)
+        separator = told.separator or code_separator(cells)
+        named = pl.DataFrame({"key": now.filter(stays), "by": codes.filter(stays)})
+        named = named.with_columns(pl.col("key").str.split(separator) if separator else pl.concat_list("key"))
+        named = named.explode("key").with_columns(pl.col("key").str.strip_chars())
+        hit = removed.join(named.group_by("key").agg(pl.len(), pl.col("by").first()), on="key", maintain_order="left")
+        say = hit.select(pl.format("{} names it in its {}, and stays; remove both, or neither", "by", pl.lit(name)))
+        about = hit.select("key", now=pl.lit(None, pl.String), field=pl.lit(None, pl.String))
+        found.append(trial.found(about, "parent removed", "stop", say.to_series()))
+    return together(found)
+
+
+def _with_changes(cells: pl.Series, codes: pl.Series, both: pl.DataFrame) -> pl.Series:
+    """A live column with the new values of the touched items (frame of key, now)."""
+    frame = pl.DataFrame({"key": codes, "there": cells}).join(both.select("key", "now"), on="key", how="left")
+    touched = pl.Series(codes.is_in(both["key"].implode()))
+    return cells.zip_with(~touched, frame["now"].fill_null(""))
+
+
 CHECKS = (
     Check("no such choice", "stop", unknown_value, NEW_VALUES),
     Check("unknown category", "stop", unknown_category, NEW_VALUES),
@@ -231,6 +263,7 @@ CHECKS = (
     Check("spelt twice", "note", spelt_twice, LET),
     Check("not unique", "stop", not_unique, LET),
     Check("points nowhere", "warn", points_nowhere, LET),
+    Check("parent removed", "stop", parent_removed, LET),
     Check("picture name", "warn", picture_name, LET),
     Check("picture missing", "stop", picture_missing),
 )

@@ -20,7 +20,7 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import kept
+from neat_delta.cli.kept import kept, kept_live
 from neat_delta.cli.outcome import Openings, openings, pictures_in
 
 if TYPE_CHECKING:
@@ -68,6 +68,7 @@ def check_command(
     check_outputs(book, replace=replace)
     with progress(spoken) as voice:
         loaded, ours = kept(changes, live, settled, voice)
+        kept_live(loaded, ours)
         voice.step("checking what would change")
         tried = tried_again(loaded, ours, settled, opened.allowed(), pictures_in(opened.pictures))
         if book is not None:

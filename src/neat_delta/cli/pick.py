@@ -81,7 +81,7 @@ def pick_command(
     from neat_delta.output_paths import check_outputs
     from neat_delta.reading import read_whole
 
-    if not (book or failed or leave or part.only or part.where or part.items):
+    if not (book or failed or leave or part.only or part.where is not None or part.items):
         raise WrongChoice(
             "pick: nothing says which part is meant",
             remedy="Say --book FILE, --failed FILE, --only FIELD, --leave FIELD, --where SQL or --items FILE.",
@@ -90,7 +90,7 @@ def pick_command(
     check_outputs(out, replace=replace)
     with progress(spoken) as voice:
         voice.step(f"reading {changes.name}")
-        if part.where:
+        if part.where is not None:
             whole, ours = kept(changes, live, settled, voice)
             kept_live(whole, ours)
         else:
@@ -119,7 +119,7 @@ def _ways(book: Where | None, failed: Where | None, leave: tuple[str, ...], part
         yield f"--failed {failed.name}"
     yield from (f"--only {name}" for name in part.only)
     yield from (f"--leave {name}" for name in leave)
-    if part.where:
+    if part.where is not None:
         yield f'--where "{part.where}"'
     if part.items:
         yield f"--items {part.items.name}"

@@ -147,7 +147,7 @@ def _load_drawing() -> None:
 
 def _asks_for_live(part: PartTold, seen: Seen) -> bool:
     """Whether more is wanted than the change set itself knows: reading a large live export takes a while."""
-    told = (part.where, seen.item, seen.money, seen.stock, seen.records, seen.page, seen.plots)
+    told = (part.where is not None, seen.item, seen.money, seen.stock, seen.records, seen.page, seen.plots)
     return any(told) or seen.by not in ("item", "field")
 
 

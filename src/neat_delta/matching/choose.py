@@ -76,7 +76,7 @@ def chosen_rows(
     """The positions of the rows that a condition and a file of codes leave, and the codes in it that no row has."""
     rows = pl.int_range(len(catalogue), dtype=pl.UInt32, eager=True)
     unknown: list[str] = []
-    if where:
+    if where is not None:
         rows = rows_where(catalogue, where, settled)
     if items:
         text = read_bytes(items).decode(errors="replace")
@@ -122,7 +122,7 @@ def scope_of(live: Catalogue, key: Key, where: str | None, items: Where | None, 
     Raises:
         WrongChoice: it is no condition, or names a field that does not exist.
     """
-    if not where and items is None:
+    if where is None and items is None:
         return Scope(live, key)
     rows, unknown = chosen_rows(live, key, where, items, settled)
     return Scope(live, key, rows, tuple(unknown))

@@ -30,10 +30,10 @@ def read_json_lines(text: str, path: Where) -> Sheet:
             continue
         try:
             # Numbers as text: 12.50 must not become 12.5 on its way through a float.
-            item = json.loads(line, parse_float=str, parse_int=str, parse_constant=str)
+            item = json.loads(line, parse_float=str, parse_int=str, parse_constant=str, object_pairs_hook=_each_once)
             row = {name: _cell(value) for name, value in item.items()}
         except (ValueError, AttributeError, RecursionError) as error:
-            say = str(error) if isinstance(error, _Nested) else "the line is no JSON object"
+            say = str(error) if isinstance(error, _Refused) else "the line is no JSON object"
             faults.append((number, line, say))
             continue
         columns.update(dict.fromkeys(row))
@@ -44,8 +44,18 @@ def read_json_lines(text: str, path: Where) -> Sheet:
     return Sheet(list(zip(*rows, strict=True)), [0, *(number for number, _ in objects)], "JSON Lines", faults)
 
 
-class _Nested(ValueError):
-    """A value that is no single cell."""
+class _Refused(ValueError):
+    """A row that cannot be taken as it stands: a value that is no single cell, or a name that stands there twice."""
+
+
+def _each_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    """The values of an object by their names (RFC 8259 leaves open which of two counts)."""
+    found = dict(pairs)
+    if len(found) < len(pairs):
+        names = [name for name, _ in pairs]
+        twice = next(name for name in names if names.count(name) > 1)
+        raise _Refused(f"the object names {twice} twice")
+    return found
 
 
 def _cell(value: object) -> str:
@@ -59,4 +69,4 @@ def _cell(value: object) -> str:
         case list():
             return LIST_SEPARATOR.join(map(_cell, value))
         case _:
-            raise _Nested("a cell holds an object of its own")
+            raise _Refused("a cell holds an object of its own")

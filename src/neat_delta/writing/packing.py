@@ -176,11 +176,14 @@ def _recodings(changes: ChangeSet, live: Catalogue, *, back: bool) -> list[Table
     return tables
 
 
-def _parents_first(changes: ChangeSet) -> pl.DataFrame:
-    """The new items (frame of key), those that others of them name by their codes in front of these."""
-    keys = changes.keys_to(ADD)
+def _parents_first(changes: ChangeSet, does: str, side: str) -> pl.DataFrame:
+    """The new or removed items (frame of key), those that others of them name by their codes in front of these.
+
+    ``side`` is where the cells have these codes: "now" for new items, "was" for those to be removed.
+    """
+    keys = changes.keys_to(does)
     references = [name for name, note in changes.head.fields.items() if note.kind == "itemref"]
-    named = changes.cells_to(ADD).filter(pl.col("field").is_in(references)).select("key", "now")
+    named = changes.cells_to(does).filter(pl.col("field").is_in(references)).select("key", now=side)
     named = named.with_columns(pl.col("now").str.extract_all(r"[^|;,]+")).explode("now")
     named = named.with_columns(pl.col("now").str.strip_chars()).drop_nulls()
     named = named.join(keys, left_on="now", right_on="key", how="semi").filter(pl.col("key") != pl.col("now"))
@@ -199,7 +202,7 @@ def _parents_first(changes: ChangeSet) -> pl.DataFrame:
 
 
 def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
-    keys = _parents_first(changes)
+    keys = _parents_first(changes, ADD, "now")
     if keys.is_empty():
         return []
     wide = changes.cells_to(ADD).pivot("field", index="key", values="now", maintain_order=True)
@@ -260,7 +263,8 @@ def _upon(there: pl.DataFrame, name: str, piece: pl.DataFrame, height: int) -> p
 
 
 def _removals(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
-    keys = changes.keys_to(REMOVE)["key"]
+    # A parent is removed after its variants.
+    keys = _parents_first(changes, REMOVE, "was")["key"].reverse()
     if keys.is_empty():
         return []
     there = changes.cells_to(REMOVE).filter(pl.col("field").is_in(insisted))

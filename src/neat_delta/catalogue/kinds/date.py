@@ -82,8 +82,10 @@ class Date:
         return _read(cells, form).zip_with(_read(cells, ISO).is_null(), _read(cells, ISO))
 
     def write(self, readings: pl.Series, cells: pl.Series, form: str | None) -> pl.Series:
-        """Dates in the live column's form."""
-        return readings.str.to_date(ISO).dt.strftime(form or ISO)
+        """Dates in the live column's form, or as ISO 8601 where two digits of the year would mean another one."""
+        dates = readings.str.to_date(ISO)
+        written = dates.dt.strftime(form or ISO)
+        return written.zip_with(_read(written, form or ISO).eq_missing(readings), readings)
 
 
 def _read(cells: pl.Series, form: str | None) -> pl.Series:

@@ -1,0 +1,153 @@
+"""Ways in which a wrong value once left for a shop without a word, each with its files and its command."""
+
+import json
+
+import pytest
+
+from helpers import neat_delta, read_table, update_files, write_table
+
+
+def compared(work, *options):
+    done = neat_delta("compare", "live.csv", "edited.csv", "--json", *options, cwd=work)
+    return done, json.loads(done.stdout) if done.stdout else {}
+
+
+def tables(work, live, edited):
+    write_table(work / "live.csv", live)
+    write_table(work / "edited.csv", edited)
+
+
+def test_a_code_change_whose_row_is_held_back_leaves_a_change_set_that_can_be_read(tmp_path):
+    live = [["sku", "item_id", "name", "price"], *([f"A{at}", str(at), f"Veil {at}", "3.00"] for at in range(9))]
+    edited = [[*row] for row in live]
+    edited[1][0], edited[1][3] = "N0", "-4.00"
+    tables(tmp_path, live, edited)
+    (tmp_path / "catalogue.toml").write_text('identity = "item_id"\n[fields.sku]\nlocked = true\n')
+
+    compared(tmp_path, "--out", "c.jsonl")
+    written = neat_delta("write", "c.jsonl", "-o", "up", cwd=tmp_path)
+    undone = neat_delta("undo", "c.jsonl", "-o", "back", cwd=tmp_path)
+
+    assert (written.returncode, undone.returncode) in ((1, 0), (0, 0)), written.stderr + undone.stderr
+
+
+def test_a_lock_on_what_follows_a_code_change_leaves_an_update_that_can_be_undone(tmp_path):
+    live = [["sku", "name", "related"], ["A1", "Ant", ""], ["B1", "Bee", "A1"], ["C1", "Cat", "B1"]]
+    write_table(tmp_path / "live.csv", live)
+    write_table(tmp_path / "codes.csv", [["old", "new"], ["A1", "A9"]])
+    (tmp_path / "catalogue.toml").write_text("[fields.related]\nlocked = true\n")
+
+    recoded = neat_delta("recode", "live.csv", "codes.csv", "--out", "c.jsonl", cwd=tmp_path)
+    written = neat_delta("write", "c.jsonl", "-o", "up", cwd=tmp_path)
+    read = neat_delta("preview", "up/update.changes.jsonl", "--live", "live.csv", cwd=tmp_path)
+
+    assert (recoded.returncode, written.returncode, read.returncode) == (1, 1, 1), read.stderr + written.stderr
+
+
+def test_check_refuses_another_export(tmp_path):
+    tables(tmp_path, [["sku", "price"], ["A", "1.00"]], [["sku", "price"], ["A", "1.10"]])
+    compared(tmp_path, "--out", "c.jsonl")
+    write_table(tmp_path / "other.csv", [["sku", "price"], ["A", "1.05"]])
+
+    done = neat_delta("check", "c.jsonl", "--live", "other.csv", cwd=tmp_path)
+
+    assert done.returncode == 2
+    assert "made from another file" in done.stderr
+
+
+@pytest.mark.parametrize(
+    "command", ["compare live.csv edited.csv", "sheet live.csv -o s.csv", "adjust live.csv --set price=1"]
+)
+def test_an_empty_condition_is_none(tmp_path, command):
+    tables(tmp_path, [["sku", "price"], ["A", "1.00"]], [["sku", "price"], ["A", "1.10"]])
+
+    done = neat_delta(*command.split(), "--where", "", cwd=tmp_path)
+
+    assert done.returncode == 2
+    assert "there is no expression" in done.stderr
+
+
+@pytest.mark.parametrize(
+    ("name", "was", "now"), [("gtin", "9520000000004", "9520000000004.0"), ("bin", "402", "402,0")]
+)
+def test_a_code_does_not_become_a_number(tmp_path, name, was, now):
+    gtins = ["9520000000004", "9520000000011", "9520000000028"] if name == "gtin" else ["402", "7A", "B-2"]
+    live = [["sku", name], *([f"K{at}", code] for at, code in enumerate(gtins))]
+    edited = [[*row] for row in live]
+    edited[1][1], edited[2][1] = now, "9520000000035.0" if name == "gtin" else gtins[1]
+    tables(tmp_path, live, edited)
+    (tmp_path / "catalogue.toml").write_text('[fields.bin]\nkind = "code"\n')
+
+    _, told = compared(tmp_path)
+
+    assert told["cells"] == 0
+
+
+def test_a_year_that_two_digits_would_change_is_written_in_full(tmp_path):
+    live = [["sku", "day"], ["A", "24.12.25"], ["B", "31.01.26"], ["C", "30.06.26"]]
+    tables(tmp_path, live, [live[0], ["A", "1899-12-31"], *live[2:]])
+
+    compared(tmp_path, "--write", "up")
+
+    assert read_table(tmp_path / "up/01-changes.csv")[1] == ["A", "1899-12-31"]
+
+
+def test_an_object_that_names_a_value_twice_is_no_row(tmp_path):
+    (tmp_path / "live.jsonl").write_text('{"sku": "A", "price": "1.00"}\n{"sku": "B", "price": "2.00"}\n')
+    (tmp_path / "edited.jsonl").write_text(
+        '{"sku": "A", "price": "1.10", "price": "9.10"}\n{"sku": "B", "price": "2.10"}\n'
+    )
+
+    done = neat_delta("compare", "live.jsonl", "edited.jsonl", "--show", "unreadable", cwd=tmp_path)
+
+    assert done.returncode == 1
+    assert "the object names price twice" in " ".join(done.stdout.split())
+
+
+def test_every_picture_in_a_cell_follows_a_code_change(tmp_path):
+    live = [
+        ["sku", "picture"],
+        ["KT-1", "kt-1.jpg|KT-1-side.jpg|kt-10.jpg"],
+        ["KT-2", "kt-2.jpg"],
+        ["KT-3", "kt-3.png"],
+    ]
+    write_table(tmp_path / "live.csv", live)
+    write_table(tmp_path / "codes.csv", [["old", "new"], ["KT-1", "QX-7"]])
+    (tmp_path / "catalogue.toml").write_text('[fields.picture]\nkind = "picture"\nseparator = "|"\n')
+
+    neat_delta("recode", "live.csv", "codes.csv", "--rename-pictures", "--write", "up", cwd=tmp_path)
+
+    assert ["QX-7", "QX-7.jpg|QX-7-side.jpg|kt-10.jpg"] in read_table(tmp_path / "up/02-changes.csv")
+
+
+def test_a_barcode_whose_other_owner_keeps_it_is_held_back_too(tmp_path):
+    gtins = ["9520000000004", "9520000000011", "9520000000028", "9520000000035"]
+    live = [["sku", "gtin", "name"], *([f"K{at}", code, f"n{at}"] for at, code in enumerate(gtins))]
+    edited = [[*row] for row in live]
+    edited[1][1], edited[2][1] = gtins[1], "9520000000012"  # K0 takes K1's, whose own new one has a wrong check digit
+    tables(tmp_path, live, edited)
+
+    _, told = compared(tmp_path, "--write", "up")
+
+    assert told["cells"] == 0
+    assert told["findings"]["stop"] == 2
+
+
+def test_a_parent_that_keeps_variants_stays_and_goes_after_them(tmp_path):
+    live = [
+        ["sku", "name", "parent"],
+        ["P1", "Hive", ""],
+        ["V1", "Hive S", "P1"],
+        ["V2", "Hive M", "P1"],
+        ["X1", "Jar", ""],
+    ]
+    tables(tmp_path, live, [live[0], live[2], live[4]])
+    options = ("--include", "gone", "--at-most", "9")
+
+    held, _ = compared(tmp_path, *options, "--write", "up")
+    tables(tmp_path, live, [live[0], live[4]])
+    compared(tmp_path, *options, "--write", "up2")
+
+    assert held.returncode == 1
+    assert [row[0] for row in read_table(update_files(tmp_path / "up")[0])] == ["sku", "V2"]
+    assert [row[0] for row in read_table(update_files(tmp_path / "up2")[0])][-1] == "P1"
