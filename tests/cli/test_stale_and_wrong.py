@@ -2,6 +2,7 @@
 
 import json
 
+import openpyxl
 import pytest
 
 from helpers import neat_delta, read_table, update_files, write_table
@@ -151,3 +152,69 @@ def test_a_parent_that_keeps_variants_stays_and_goes_after_them(tmp_path):
     assert held.returncode == 1
     assert [row[0] for row in read_table(update_files(tmp_path / "up")[0])] == ["sku", "V2"]
     assert [row[0] for row in read_table(update_files(tmp_path / "up2")[0])][-1] == "P1"
+
+
+LIVE = [["sku", "name", "price"], *([f"K{at}", f"Jar {at}", f"{at}.50"] for at in range(1, 9))]
+
+
+def test_a_sheet_in_the_place_of_the_export_is_refused(tmp_path):
+    write_table(tmp_path / "live.csv", LIVE)
+    neat_delta("sheet", "live.csv", "-o", "s.xlsx", cwd=tmp_path)
+
+    done = neat_delta("compare", "s.xlsx", "live.csv", cwd=tmp_path)
+
+    assert done.returncode == 2
+    assert "the two files have changed places. Say: neat-delta compare live.csv s.xlsx" in done.stderr
+
+
+def test_a_short_sheet_and_the_export_that_changed_places_are_refused(tmp_path):
+    tables(tmp_path, [row[::2] for row in LIVE[:4]], LIVE)
+
+    done = neat_delta("compare", "live.csv", "edited.csv", cwd=tmp_path)
+    meant = neat_delta("compare", "live.csv", "edited.csv", "--include", "new", cwd=tmp_path)
+
+    assert done.returncode == 2
+    assert "the two files seem to have changed places" in done.stderr
+    assert meant.returncode in (0, 1)
+
+
+def test_files_with_nothing_but_the_key_in_common_are_refused_with_both_lists_of_columns(tmp_path):
+    tables(tmp_path, LIVE, [["sku", "place", "units"], ["K1", "barn", "4"], ["K1", "harbour", "2"]])
+
+    done = neat_delta("compare", "live.csv", "edited.csv", cwd=tmp_path)
+
+    assert done.returncode == 2
+    assert "columns of live.csv: sku, name, price; of this file: place, units" in done.stderr
+
+
+@pytest.mark.parametrize("pair", [("K1", "N1"), ("K3", "New")])
+def test_a_list_of_codes_without_a_header_keeps_its_first_pair(tmp_path, pair):
+    write_table(tmp_path / "live.csv", LIVE)
+    write_table(tmp_path / "codes.csv", [pair, ["K2", "N2"]])
+    write_table(tmp_path / "edited.csv", [LIVE[0], [pair[1], *LIVE[int(pair[0][1])][1:]]])
+
+    recoded = neat_delta("recode", "live.csv", "codes.csv", "--out", "c.jsonl", cwd=tmp_path)
+    compared(tmp_path, "--accept-codes", "codes.csv", "--out", "d.jsonl")
+
+    assert recoded.returncode == 0, recoded.stderr
+    for name in ("c.jsonl", "d.jsonl"):
+        items = [json.loads(line) for line in (tmp_path / name).read_text().splitlines()[1:]]
+        assert pair in [(item["key"][0], item["to"][0]) for item in items if item["do"] == "recode"]
+
+
+@pytest.mark.parametrize("first", ["notes", "items"])
+def test_the_worksheet_with_the_columns_of_the_export_is_taken(tmp_path, first):
+    book = openpyxl.Workbook()
+    book.active.title = first
+    book.create_sheet("items" if first == "notes" else "notes")
+    for row in (["what to do", "who"], *([f"call {at}", "Anna"] for at in range(30))):
+        book["notes"].append(row)
+    for row in LIVE:
+        book["items"].append(row)
+    book["items"]["C2"] = "1.75"
+    book.save(tmp_path / "s.xlsx")
+    write_table(tmp_path / "live.csv", LIVE)
+
+    told = json.loads(neat_delta("compare", "live.csv", "s.xlsx", "--json", cwd=tmp_path).stdout)
+
+    assert (told["cells"], told["counts"]["gone"]) == (1, 0)

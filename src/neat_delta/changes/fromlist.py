@@ -11,6 +11,7 @@ from neat_delta.changes.changeset import findings_frame
 from neat_delta.changes.compare import Comparison, Options, about_rows_of, compare, held_back, with_rescues
 from neat_delta.changes.computed import about_changes, with_computed
 from neat_delta.changes.rules import LIVE, Rule, parse_rule
+from neat_delta.errors import WrongChoice
 from neat_delta.matching import Key, choose_key
 from neat_delta.matching.likeness import naming_field
 from neat_delta.matching.nature import drift, natures
@@ -43,16 +44,52 @@ def compare_list(
         WrongChoice: something that is settled or told names what does not exist.
         KeyUnclear: no column can be taken as the key without asking.
     """
+    if live.origin is not None:
+        raise WrongChoice(
+            "this is a sheet for editing, and the live export is wanted first; the two files have changed places",
+            file=live.source.path,
+            remedy=f"Say: neat-delta compare {sheet.source.name} {live.source.name}",
+        )
     ours = in_our_terms(sheet, live, options.settled, listed)
     matches = column_matches(sheet, without_fields(ours, listed.leave_out), live)
     # Whoever keeps a list of their own has their own names and codes for things.
     as_list = listed.is_told or any(name not in live.names for name in sheet.names)
     options = replace(options, likeliest=as_list, named_by=listed.match_on)
     seen = replace(_compared(live, ours, listed, options, voice), as_read=sheet)
+    if not listed.seen:  # what was there last time is told below
+        _insist_on_something_to_compare(seen, options)
+    _insist_on_order(seen, sheet, options)
     drifted = drift(listed.seen, natures(sheet)) if listed.seen else []
     if not drifted:
         return seen, matches
     return held_back(seen, findings_frame(LIST_CHANGED, "warn", say=pl.Series(drifted, dtype=pl.String))), matches
+
+
+def _insist_on_something_to_compare(seen: Comparison, options: Options) -> None:
+    """Refuse two files that have nothing but the key in common, unless new or missing rows are all that is wanted."""
+    asked = options.add or options.remove is not None or options.accepted is not None or options.settled.identity
+    if asked or any(name not in seen.key.fields for name in seen.matched.compared):
+        return
+    raise WrongChoice(
+        f"the two files have nothing in common but {' and '.join(seen.key.fields)}, so there is nothing to compare; "
+        f"columns of {seen.live.source.name}: {', '.join(seen.live.names)}; "
+        f"of this file: {', '.join(seen.matched.only_edited) or 'none besides'}",
+        file=seen.edited.source.path,
+        remedy='Say which column is which field with --match "COLUMN=FIELD".',
+    )
+
+
+def _insist_on_order(seen: Comparison, sheet: Catalogue, options: Options) -> None:
+    """Refuse a sheet that looks like the whole export while the export looks like a part of it."""
+    counts, live = seen.changes.head.counts, seen.live
+    more = counts["new"] * 2 > len(sheet) and not counts["gone"] and len(live) < len(sheet)
+    if more and not options.add and set(live.names) < set(sheet.names):
+        raise WrongChoice(
+            f"{counts['new']:,} of {len(sheet):,} rows have a code that {live.source.name} does not have, which has "
+            "fewer columns, too; the two files seem to have changed places",
+            file=sheet.source.path,
+            remedy=f"Say: neat-delta compare {sheet.source.name} {live.source.name}; or --include new, if not.",
+        )
 
 
 def _parse_what_rules_need(live: Catalogue, key: Key, rules: Sequence[Rule], options: Options) -> None:

@@ -11,14 +11,17 @@ import polars as pl
 from neat_delta.catalogue import field_name
 from neat_delta.catalogue.counting import filled_values
 from neat_delta.catalogue.fieldkind import code_separator, kind_of
+from neat_delta.catalogue.settings import FieldSettings
 from neat_delta.changes.changeset import findings_frame
 from neat_delta.changes.codes import possible, references, with_codes
 from neat_delta.changes.compare import Comparison, Options, compare, held_back, tell_rows
 from neat_delta.changes.rowfindings import no_data, unreadable_rows
 from neat_delta.errors import WrongChoice
 from neat_delta.matching import JOINT, Key
-from neat_delta.reading import read_whole
+from neat_delta.matching.key import ALIASES
+from neat_delta.reading import Told, insist_on_every_row, read_catalogue
 from neat_delta.reading.grid import Grid
+from neat_delta.voice import SILENCE, Voice
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -65,13 +68,35 @@ def code_pairs(codes: Catalogue, key: Key, old: str | None = None, new: str | No
     return pl.DataFrame({"old": cells[from_].str.strip_chars(), "new": cells[to], "line": codes.rows.line})
 
 
-def accepted_codes(path: Where) -> pl.DataFrame:
+def read_codes(path: Where, live: Catalogue, told: Told, voice: Voice = SILENCE) -> Catalogue:
+    """A list of codes; where its first row names no columns but an item of the live export, it has no header.
+
+    Raises:
+        Unreadable: it is no table.
+    """
+    codes = read_catalogue(path, voice, told)
+    if told.header_line is not None or not codes.fields:
+        return codes
+    naming = [
+        name
+        for name in live.names
+        if name in ALIASES or kind_of(live.filled(name), name, FieldSettings()).name == "code"
+    ]
+    first = {field.column.strip() for field in codes.fields}
+    if any(live.cells([name])[name].is_in(list(first)).any() for name in naming):
+        return read_catalogue(path, voice, replace(told, header_line=0))
+    return codes
+
+
+def accepted_codes(path: Where, live: Catalogue) -> pl.DataFrame:
     """The code changes of a file that a person accepts (frame of old, new).
 
     Raises:
         Unreadable: a row of it cannot be read.
     """
-    return code_pairs(read_whole(path), Key(("sku",), told=True)).select("old", "new")
+    codes = read_codes(path, live, Told())
+    insist_on_every_row(codes)
+    return code_pairs(codes, Key(("sku",), told=True)).select("old", "new")
 
 
 def recode(

@@ -142,7 +142,7 @@ def compare_command(
             items=items,
             add="new" in include,
             remove=at_most,
-            accepted=accepted_codes(accept_codes) if accept_codes else None,
+            accepted=accepted_codes(accept_codes, ours.renamed(settled.names())) if accept_codes else None,
             settled=settled,
             as_typed=opened.as_typed,
         )

@@ -59,7 +59,7 @@ def recode_command(
     before anything is written. Swaps and chains go in stages, in none of which two items share a code.
     """
     from neat_delta.changes import Options
-    from neat_delta.changes.recode import code_pairs, recode
+    from neat_delta.changes.recode import code_pairs, read_codes, recode
     from neat_delta.matching import choose_key
     from neat_delta.reading import read_catalogue
 
@@ -67,7 +67,7 @@ def recode_command(
     wanted.check_places()
     with progress(spoken) as voice:
         ours = read_catalogue(live, voice, exported_as(settled)).renamed(settled.names())
-        theirs = read_catalogue(codes, voice, form.told())
+        theirs = read_codes(codes, ours, form.told(), voice)
         named = choose_key(ours, ours.names, key or settled.key)
         asked = code_pairs(theirs, named, old, new)
         voice.step("working out the codes")

@@ -85,7 +85,7 @@ def read_both(
     voice.step(f"reading {live.name} and {edited.name}")
     with ThreadPoolExecutor(max_workers=2) as openers:
         ours, theirs = openers.submit(_open, live, begun, exported), openers.submit(_open, edited, begun, told)
-        first, second = _agreed(ours.result(), theirs.result(), begun)
+        first, second = _agreed(ours.result(), _on_best_sheet(theirs.result(), ours.result(), begun), begun)
     if not _alike(first, second):
         return _catalogue(first, begun), _catalogue(second, begun)
     read = _catalogue(first, begun, by_line=True)
@@ -119,6 +119,21 @@ class _Opened:
         if isinstance(self.table, _Delimited):
             return self.table.text.utf8[:WORDS_BYTES].decode(errors="replace")
         return "\n".join(cell for column in self.table.columns for cell in column[:WORDS_ROWS])
+
+
+def _on_best_sheet(opened: _Opened, live: _Opened, begun: Begun) -> _Opened:
+    """A workbook on the sheet that has the live export's columns, unless it was told which one is meant."""
+    if not opened.content.inner.startswith(WORKBOOKS) or opened.told.sheet is not None:
+        return opened
+    from neat_delta.reading.workbook import best_sheet
+
+    if isinstance(live.table, _Delimited):
+        header = list(live.table.dialect.header)
+    else:
+        rows = [live.table.row(at) for at in range(min(len(live.table), SAMPLE_ROWS))]
+        header = rows[max(0, header_at(rows))] if rows else []
+    best = best_sheet(opened.content.inner, {field_name(column) for column in header} - {""})
+    return opened if best is None else _open(opened.path, begun, replace(opened.told, sheet=best))
 
 
 def _agreed(one: _Opened, other: _Opened, begun: Begun) -> tuple[_Opened, _Opened]:

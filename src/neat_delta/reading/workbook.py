@@ -10,7 +10,7 @@ from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from neat_delta.catalogue import ORIGIN_PROPERTY
+from neat_delta.catalogue import ORIGIN_PROPERTY, field_name
 from neat_delta.errors import Unreadable
 from neat_delta.reading.grid import Sheet
 from neat_delta.reading.unread_cells import unread_cells
@@ -22,6 +22,8 @@ if TYPE_CHECKING:
     from neat_delta.remote import Where
 
 T = TypeVar("T")
+# Among so many rows of a sheet its header is looked for.
+HEADER_ROWS = 20
 # Spreadsheet programs keep fifteen significant digits; what stands behind them is the noise of binary fractions.
 SIGNIFICANT = 15
 
@@ -61,6 +63,25 @@ def read_workbook(data: bytes, path: Where, wanted: str | None) -> Sheet:
                 columns[at] = list(columns[at])
             columns[at][row] = text  # type: ignore[index]
     return Sheet(columns, range(1, len(values) + 1), f"workbook, sheet {name}{others}", origin=_origin(data))
+
+
+def best_sheet(data: bytes, known: set[str]) -> str | None:
+    """The visible sheet whose header has most of these field names; ``None`` where the first table has as many."""
+    from python_calamine import CalamineError, CalamineWorkbook, SheetVisibleEnum
+
+    try:
+        book = CalamineWorkbook.from_filelike(io.BytesIO(data))
+        visible = [sheet.name for sheet in book.sheets_metadata if sheet.visible == SheetVisibleEnum.Visible]
+        shares: dict[str, int] = {}
+        for name in visible or book.sheet_names:
+            sheet = book.get_sheet_by_name(name)
+            if sheet.height > 1:
+                rows = sheet.to_python(skip_empty_area=False, nrows=HEADER_ROWS)
+                shares[name] = max(len(known & {field_name(str(cell)) for cell in row}) for row in rows)
+    except (CalamineError, OSError, ValueError):
+        return None  # whoever reads it says what is wrong
+    best = max(shares, key=lambda name: shares[name], default=None)
+    return None if best is None or best == next(iter(shares)) else best
 
 
 def _without_collecting(make: Callable[[], T]) -> T:
