@@ -1,7 +1,12 @@
 """Settings for all tests."""
 
+import os
+
 from hypothesis import settings
 
 # How long an example takes is no concern of a test: machines differ. Timings belong to benchmarks/.
 settings.register_profile("untimed", deadline=None)
 settings.load_profile("untimed")
+
+# Each test's journal lies in the folder in which it works.
+os.environ["NEAT_DELTA_DATA"] = "."

@@ -218,6 +218,57 @@ def test_a_receipt_names_files_of_its_own_folder_only(work, name):
     assert not (work / "journal.sqlite").exists()
 
 
+@pytest.mark.parametrize(
+    ("one", "other"),
+    [
+        ("http://localhost:8017", "http://127.0.0.1:8017/"),
+        ("HTTP://Shop.example:80/api/", "http://shop.example/api"),
+        ("ftp://anna@files.example/in//box/", "ftp://anna@files.example:21/in/./box"),
+        ("inbox", "./up/../inbox/"),
+    ],
+)
+def test_a_place_is_known_in_every_spelling(one, other, monkeypatch, tmp_path):
+    (tmp_path / "up").mkdir()
+    monkeypatch.chdir(tmp_path)
+
+    assert places.place_of(where_of(one)).name == places.place_of(where_of(other)).name
+
+
+def test_an_update_goes_to_a_shop_once_from_whatever_folder_and_in_whatever_spelling(work, served):
+    port = served().rpartition(":")[2]
+    shutil.copytree(work / "up", work / "elsewhere" / "up")
+    data = {"NEAT_DELTA_DATA": str(work / "data")}
+
+    first = neat_delta("send", "up", "--to", f"http://127.0.0.1:{port}", cwd=work, **data)
+    again = [
+        neat_delta("send", "up", "--to", f"http://{host}", cwd=work / "elsewhere", **data)
+        for host in (f"localhost:{port}", f"127.0.0.1:{port}/", f"localhost:{port}/")
+    ]
+
+    assert (first.returncode, [done.returncode for done in again]) == (0, [2, 2, 2])
+    assert imports_in(work) == 2
+    assert str(work / "data" / "journal.sqlite") in "".join(first.stdout.split())
+
+
+def test_a_place_that_is_not_there_leaves_no_trace_in_the_journal(work):
+    done = neat_delta("send", "up", "--to", "nowhere", cwd=work)
+
+    assert done.returncode == 2
+    assert not (work / "journal.sqlite").exists()
+
+
+def test_another_database_is_no_journal(work):
+    with contextlib.closing(sqlite3.connect(work / "mine.sqlite")) as base:
+        base.execute("CREATE TABLE notes (text)")
+    before = (work / "mine.sqlite").read_bytes()
+    (work / "inbox").mkdir()
+
+    done = neat_delta("send", "up", "--to", "inbox", "--journal", "mine.sqlite", cwd=work)
+
+    assert (done.returncode, (work / "mine.sqlite").read_bytes()) == (2, before)
+    assert "this is another database, and no journal" in done.stderr
+
+
 def test_a_spoilt_update_does_not_leave(work):
     path = work / "up" / "02-changes.csv"
     path.write_bytes(path.read_bytes() + b"x")

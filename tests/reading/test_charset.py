@@ -1,5 +1,7 @@
 import pytest
 
+from helpers import neat_delta
+from neat_delta.errors import Unreadable
 from neat_delta.reading import read_both
 from neat_delta.reading.charset import decode
 
@@ -90,10 +92,64 @@ def test_of_two_files_about_the_same_items_one_tells_the_other_ones_character_se
     assert one.form.charset_sure and other.form.charset_sure
 
 
-def test_a_file_about_other_things_leaves_the_guess_a_guess(tmp_path):
+def test_a_file_with_few_words_beyond_ascii_leaves_the_guess_a_guess(tmp_path):
     (tmp_path / "a.csv").write_bytes(table(RUSSIAN).encode())
-    (tmp_path / "b.csv").write_bytes(table(GERMAN).encode("cp1252"))
+    (tmp_path / "b.csv").write_bytes(table(["Rähmchen", "Zarge", "Hut"]).encode("cp1252"))
 
     _, other = read_both(tmp_path / "a.csv", tmp_path / "b.csv")
 
     assert (other.form.charset, other.form.charset_sure) == ("cp1252", False)
+
+
+JAPANESE = ["ミツロウ 巣箱 標準", "燻煙器 ステンレス", "養蜂用 手袋 牛革", "蜂蜜 瓶 500g", "巣枠 十枚組"]
+CHINESE = ["蜂箱 十框标准", "不锈钢喷烟器", "养蜂手套 羊皮", "蜂蜜玻璃瓶 500克", "巢框 十个装"]
+TAIWANESE = ["蜂箱 十框標準", "不鏽鋼噴煙器", "養蜂手套 羊皮", "蜂蜜玻璃瓶 500克", "巢框 十個裝"]
+KOREAN = ["벌통 표준형", "훈연기 스테인리스", "양봉 장갑 소가죽", "꿀 유리병", "소비 열 장"]
+THAI = ["กล่องเลี้ยงผึ้ง", "เครื่องพ่นควัน", "ถุงมือหนังวัว", "ขวดแก้วน้ำผึ้ง", "กรอบรังผึ้ง"]
+HEBREW = ["כוורת עץ אורן", "מפוחית נירוסטה", "כפפות עור", "צנצנת דבש", "מסגרת לכוורת"]
+ARABIC = ["خلية نحل خشبية", "مدخن ستانلس", "قفازات جلد", "برطمان عسل", "إطار خلية"]
+MANY = [
+    (JAPANESE, "cp932"), (JAPANESE, "euc_jp"), (JAPANESE, "iso2022_jp"), (CHINESE, "gb18030"), (TAIWANESE, "big5"),
+    (KOREAN, "euc_kr"), (THAI, "cp874"), (HEBREW, "cp1255"), (ARABIC, "cp1256"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("names", "charset"), [one for one in MANY if one[1] != "cp1255"])  # too few letters to tell
+def test_other_scripts_are_told_by_themselves(names, charset):
+    assert decode(table(names).encode(charset)).utf8.decode() == table(names)
+
+
+@pytest.mark.parametrize(
+    ("names", "charset"), [*MANY, (FRENCH[:3], "mac_roman"), (RUSSIAN, "mac_cyrillic"), (GREEK, "mac_greek")]
+)
+def test_a_sheet_in_any_known_set_changes_nothing_but_what_was_edited(tmp_path, names, charset):
+    edited = table(names).replace("A3;", "A3;new ")
+    (tmp_path / "live.csv").write_text(table(names), "utf-8")
+    (tmp_path / "edited.csv").write_bytes(edited.encode(charset))
+
+    _, theirs = read_both(tmp_path / "live.csv", tmp_path / "edited.csv")
+
+    assert theirs.cells(["name"])["name"].to_list() == [row.split(";")[1] for row in edited.splitlines()[1:]]
+
+
+def test_where_no_set_gives_words_that_are_known_nothing_is_guessed(tmp_path):
+    (tmp_path / "live.csv").write_text(table(FRENCH), "utf-8")
+    (tmp_path / "edited.csv").write_bytes(table(CZECH).encode("cp1250"))
+
+    with pytest.raises(Unreadable, match="its character set cannot be told") as refused:
+        read_both(tmp_path / "live.csv", tmp_path / "edited.csv")
+
+    assert "Kuřák" in str(refused.value) or "Rámek" in str(refused.value)
+
+
+def test_what_was_decided_of_the_live_export_is_kept_with_the_change_set(tmp_path):
+    """Alone the export seems to be in another character set than beside the sheet, whose words tell."""
+    names = ["Arı", "Şişe", "Ğ"]
+    (tmp_path / "live.csv").write_bytes(table(names).encode("cp1254"))
+    (tmp_path / "edited.csv").write_text(table(names).replace("A2;", "A2;yeni "), "utf-8")
+
+    neat_delta("compare", "live.csv", "edited.csv", "--out", "c.jsonl", cwd=tmp_path)
+    done = neat_delta("write", "c.jsonl", "-o", "up", cwd=tmp_path)
+
+    assert done.returncode == 0, done.stderr
+    assert "yeni " in (tmp_path / "up/01-changes.csv").read_bytes().decode("cp1254")

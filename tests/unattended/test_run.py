@@ -17,6 +17,10 @@ from helpers import PROGRAM, neat_delta, read_table, write_table
 from neat_delta.delivery.journal import Journal
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
+from neat_delta.unattended.report import Report
+from neat_delta.unattended.run import _Run
+from neat_delta.unattended.runfile import load_run
+from neat_delta.voice import SILENCE
 
 RUN = """
 live = "{shop}/export.csv"
@@ -61,7 +65,7 @@ def in_shop(work):
 
 
 def summary(work):
-    return json.loads((work / "runs" / "latest" / "summary.json").read_text())
+    return json.loads((work / "runs" / "nightly-latest" / "summary.json").read_text())
 
 
 def test_a_run_goes_the_whole_way_and_the_next_one_finds_nothing_to_do(work, served):
@@ -86,13 +90,13 @@ def test_a_run_leaves_a_mail_that_says_it_in_text_and_as_a_page(work, served):
     neat_delta("run", "nightly.toml", cwd=work)
 
     mail = email.message_from_bytes(
-        (work / "runs" / "latest" / "summary.eml").read_bytes(), policy=email.policy.default
+        (work / "runs" / "nightly-latest" / "summary.eml").read_bytes(), policy=email.policy.default
     )
     assert mail["Subject"] == "nightly: done, 10 items"
     assert mail["To"] == "data@shop.example, boss@shop.example"
     text, page = (mail.get_body((kind,)).get_content() for kind in ("plain", "html"))
     assert "landed      10 of 10 changes" in text
-    assert text == (work / "runs" / "latest" / "summary.txt").read_text()
+    assert text == (work / "runs" / "nightly-latest" / "summary.txt").read_text()
     assert "10 changed; 10 cells" in page
 
 
@@ -113,7 +117,7 @@ def test_above_its_limits_a_run_sends_nothing(work, served, limits, code, why):
     assert why in " ".join(done.stdout.split())
     moved = in_shop(work) != read_table(work / "live.csv")
     assert moved == (code == 0)
-    assert (work / "runs" / "latest" / "update" / "01-changes.csv").is_file()
+    assert (work / "runs" / "nightly-latest" / "update" / "01-changes.csv").is_file()
 
 
 def test_a_shop_that_stores_something_else_needs_a_person(work, served):
@@ -128,7 +132,7 @@ def test_a_shop_that_stores_something_else_needs_a_person(work, served):
     assert told["landed"]["landed otherwise"] == len(told["not_landed"]) > 0
     assert {row["how"] for row in told["not_landed"]} == {"rounded"}
     assert [step["name"] for step in told["steps"]].count("settle") == 2
-    assert (work / "runs" / "latest" / "left.changes.jsonl").is_file()
+    assert (work / "runs" / "nightly-latest" / "left.changes.jsonl").is_file()
 
 
 def test_trying_a_run_sends_nothing(work, served):
@@ -150,7 +154,7 @@ def test_a_run_that_cannot_begin_says_so_and_leaves_its_summary(work):
     assert done.returncode == 2
     assert (told["verdict"], told["exit_code"], told["sent"]) == ("failed", 2, False)
     assert "the connection was refused" in told["failure"]
-    assert b"nightly: failed" in (work / "runs" / "latest" / "summary.eml").read_bytes()
+    assert b"nightly: failed" in (work / "runs" / "nightly-latest" / "summary.eml").read_bytes()
 
 
 def test_a_list_that_is_another_than_last_time_is_not_sent(work, served):
@@ -183,7 +187,7 @@ def test_only_one_run_of_a_file_is_at_work(work, served):
 
     assert done.returncode == 2
     assert "nightly.toml: another run of this file is at work" in done.stderr
-    assert not (work / "runs" / "latest").exists()
+    assert not (work / "runs" / "nightly-latest").exists()
 
 
 def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, served):
@@ -231,3 +235,17 @@ def test_a_wrong_run_file_is_named_with_its_line(tmp_path, text, said):
     assert done.returncode == 2
     assert said in done.stderr
     assert not (tmp_path / "runs").exists()
+
+
+def test_a_run_takes_over_only_what_a_run_of_the_same_file_has_begun(work, served):
+    """Two run files share a folder; a sending that the other one has in progress is its own affair."""
+    run_file(work, served)
+    told = load_run(work / "nightly.toml")
+    here = _Run(told, Report("nightly", work / "runs"), SILENCE, True)
+    runs = (work / "runs").resolve()
+
+    assert here._is_own(runs / "nightly-2026-11-28T051500Z" / "update")
+    assert here._is_own(runs / "nightly-2026-11-28T051500Z-2" / "update")
+    for name in ("weekly-2026-11-28T051500Z", "nightly-prices-2026-11-28T051500Z", "nightly", "nightly-latest"):
+        assert not here._is_own(runs / name / "update")
+    assert not here._is_own(work / "nightly-2026-11-28T051500Z" / "update")

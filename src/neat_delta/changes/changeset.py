@@ -15,6 +15,8 @@ from neat_delta.matching.places import places
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
+    from neat_delta.catalogue import Catalogue
+
 # ``key`` holds the parts of an item's key joined by the unit separator, in the head's order.
 # ``to`` is the key that an item gets, if it gets another one.
 ITEMS = {"key": pl.String, "do": pl.String, "line": pl.UInt32, "name": pl.String, "to": pl.String}
@@ -40,11 +42,29 @@ STATES = ("changed", "same", "new", "repeated", "unreadable", "refused")
 
 @dataclass(frozen=True)
 class Stamp:
-    """By what a file is known again: its name, its number of rows, its SHA-256."""
+    """By what a file is known again: its name, its number of rows, its SHA-256; and how it was read, where it is text.
+
+    Whoever reads it again must read it just so: what a file is, is not guessed twice.
+    """
 
     name: str
     rows: int
     sha256: str
+    delimiter: str | None = None
+    charset: str | None = None
+    mark: str | None = None
+    header_line: int | None = None
+
+    def as_dict(self) -> dict[str, str | int]:
+        """The same for JSON, without what is not known."""
+        return {name: value for name, value in vars(self).items() if value is not None}
+
+
+def stamp_of(table: Catalogue, rows: int) -> Stamp:
+    """The stamp of a file that was read."""
+    form = table.form
+    as_read = () if form.made_of else (form.delimiter, form.charset, form.mark, form.header_line)
+    return Stamp(table.source.name, rows, table.source.sha256, *as_read)
 
 
 @dataclass(frozen=True)

@@ -26,6 +26,7 @@ from neat_delta.changes.changeset import (
     Head,
     Stamp,
     no_findings,
+    stamp_of,
 )
 from neat_delta.changes.codes import with_codes
 from neat_delta.changes.holdback import hold_back
@@ -429,7 +430,7 @@ def _rows_of(catalogue: Catalogue, key: Key, wanted: pl.DataFrame) -> pl.Series:
 
 
 def _stamp(catalogue: Catalogue, outside: int = 0) -> Stamp:
-    return Stamp(catalogue.source.name, len(catalogue) + len(catalogue.bad) + outside, catalogue.source.sha256)
+    return stamp_of(catalogue, len(catalogue) + len(catalogue.bad) + outside)
 
 
 def _counts(edited: Catalogue, pairing: Pairing, states: pl.DataFrame, outside: int = 0) -> dict[str, int]:

@@ -19,8 +19,8 @@ from neat_delta.changes.changeset import (
     REMOVE,
     ChangeSet,
     Head,
-    Stamp,
     findings_frame,
+    stamp_of,
 )
 from neat_delta.changes.narrow import followers
 from neat_delta.errors import WrongChoice, WrongLive
@@ -281,7 +281,7 @@ def _made(seen: Against, kept: pl.DataFrame, findings: pl.DataFrame) -> ChangeSe
     counts = _counts(changes, items.with_columns(held=stopped))
     items = items.with_columns(key=now_called, to=pl.when(pl.col("do") == RECODE).then("to"))
     rows = len(fresh) + len(fresh.bad)
-    live = Stamp(fresh.source.name, rows, fresh.source.sha256)
+    live = stamp_of(fresh, rows)
     known = changes.head.identity
     made = Head(
         changes.head.key,

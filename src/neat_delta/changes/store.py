@@ -58,8 +58,8 @@ def head_as_dict(head: Head) -> dict[str, Any]:
         "neat_delta": FORMAT,
         "made": head.made,
         "key": list(head.key),
-        "live": asdict(head.live),
-        "edited": asdict(head.edited),
+        "live": head.live.as_dict(),
+        "edited": head.edited.as_dict(),
         "fields": {
             name: {key: value for key, value in asdict(note).items() if value is not None}
             for name, note in head.fields.items()

@@ -78,8 +78,8 @@ def demo_command(folder: Path | None) -> int:
     say(f"  {program} preview tuesday.changes.jsonl --book review.xlsx    (mark its rows, then pick)")
     say(f"  {program} pick tuesday.changes.jsonl --only price --out prices.changes.jsonl")
     say(f"  {program} refresh tuesday.changes.jsonl evening.csv --out evening.changes.jsonl")
-    say(f"  {program} journal")
-    say(f"  {program} undo 1 -o back --fresh evening.csv    (what went with the journal's first entry)")
+    say(f"  {program} journal --journal journal.sqlite")
+    say(f"  {program} undo 1 -o back --fresh evening.csv --journal journal.sqlite    (what went first)")
     say(f"  {program} compare live.csv edited.csv --show gone --show repeated")
     rule = '--set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95'
     say(f"  {program} adjust live.csv {rule}")
@@ -163,14 +163,19 @@ def _free_name(folder: Path) -> Path:
 
 def _run(folder: Path, command: str, shown: int | None = None) -> None:
     """Run a command as a person would type it, in the demo's folder, showing it first, and so many of its lines."""
+    import os
     import shlex
     import subprocess
     import sys
 
+    from neat_delta.delivery.journal import DATA
+
     say(f"\n$ neat-delta {command}\n")
     sys.stdout.flush()
     call = [sys.executable, "-m", "neat_delta", *shlex.split(command)]
-    done = subprocess.run(call, cwd=folder, check=False, text=True, stdout=None if shown is None else subprocess.PIPE)
+    out = None if shown is None else subprocess.PIPE
+    # Practice has a journal of its own.
+    done = subprocess.run(call, cwd=folder, check=False, text=True, stdout=out, env=os.environ | {DATA: "."})
     if shown is not None:
         lines = done.stdout.splitlines()
         say("\n".join([*lines[:shown], f"… and {len(lines) - shown} more lines" if len(lines) > shown else ""]))

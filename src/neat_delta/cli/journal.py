@@ -20,16 +20,16 @@ JOURNAL = click.option(
     "--journal",
     type=FILE,
     metavar="FILE",
-    help="The journal; else journal.sqlite in this folder, beside catalogue.toml.",
+    help="The journal; else the one of this user, in the data folder that NEAT_DELTA_DATA may tell.",
 )
 
 
 def journal_in(told: Path | None) -> Journal:
-    """The journal that is told, or the one of this folder."""
-    from neat_delta.delivery.journal import NAME, Journal
+    """The journal that is told, or the one of this user."""
+    from neat_delta.delivery.journal import Journal, default_journal
     from neat_delta.output_paths import note_input
 
-    path = told or Path(NAME)
+    path = told or default_journal()
     note_input(path)
     return Journal(path)
 

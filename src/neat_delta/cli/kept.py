@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -15,6 +16,7 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.settings import Settings
     from neat_delta.changes import ChangeSet
     from neat_delta.changes.narrow import Part
+    from neat_delta.reading import Told
     from neat_delta.remote import Where
     from neat_delta.voice import Voice
 
@@ -31,8 +33,20 @@ def kept(
 
     voice.step(f"reading {changes.name}")
     loaded = load_changes(changes) if data is None else parse_changes(data, changes)
-    ours = read_catalogue(live or _live_of(loaded, changes), voice, exported_as(settled))
+    ours = read_catalogue(live or _live_of(loaded, changes), voice, _as_read(loaded, exported_as(settled)))
     return loaded, ours.renamed(loaded.head.names())
+
+
+def _as_read(changes: ChangeSet, told: Told) -> Told:
+    """How the live export was read when the change set was made; what it does not know is as settled."""
+    stamp = changes.head.live
+    return replace(
+        told,
+        delimiter=stamp.delimiter or told.delimiter,
+        charset=stamp.charset or told.charset,
+        mark=stamp.mark or told.mark,
+        header_line=told.header_line if stamp.header_line is None else stamp.header_line,
+    )
 
 
 def fresh_export(changes: ChangeSet, path: Where, settled: Settings, voice: Voice) -> Catalogue:

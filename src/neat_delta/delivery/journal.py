@@ -7,10 +7,12 @@ can be told from one that was not, and two runs at once do not spoil it.
 from __future__ import annotations
 
 import gzip
+import os
 import sqlite3
 from contextlib import closing
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import orjson
@@ -19,11 +21,12 @@ from neat_delta.errors import CannotWrite
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-    from pathlib import Path
 
     from neat_delta.writing.receipt import ListedFile
 
 NAME = "journal.sqlite"
+# The folder in which it lies, if not the user's own for the data of this program.
+DATA = "NEAT_DELTA_DATA"
 # A file is noted as leaving before it leaves, as brought once one step is left in which the place gets it, as sent once
 # the place has it, and as done when its result list is here.
 LEAVING, BROUGHT, SENT, DONE, REFUSED = "leaving", "brought", "sent", "done", "refused"
@@ -38,6 +41,15 @@ CREATE TABLE IF NOT EXISTS files (
   PRIMARY KEY (entry, number));
 CREATE TABLE IF NOT EXISTS change_sets (sha256 TEXT PRIMARY KEY, packed BLOB NOT NULL);
 """
+
+
+def default_journal() -> Path:
+    """Where the journal lies unless it is told: one for all folders, for an update may be sent from any of them."""
+    if told := os.environ.get(DATA):
+        return Path(told) / NAME
+    import platformdirs
+
+    return platformdirs.user_data_path("neat-delta", appauthor=False) / NAME
 
 
 @dataclass(frozen=True)
@@ -151,6 +163,7 @@ class Journal:
 
     def _base(self) -> sqlite3.Connection:
         try:
+            self.path.parent.mkdir(parents=True, exist_ok=True)
             base = sqlite3.connect(self.path, timeout=30)
             tables = {name for (name,) in base.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
             if tables and "change_sets" not in tables:
@@ -159,7 +172,7 @@ class Journal:
                     "this is another database, and no journal", file=self.path, remedy="Name another file."
                 )
             base.executescript(SCHEMA)
-        except sqlite3.Error as error:
+        except (sqlite3.Error, OSError) as error:
             raise CannotWrite(f"the journal cannot be used ({error})", file=self.path) from error
         return base
 

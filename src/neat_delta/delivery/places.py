@@ -52,6 +52,13 @@ class Place(Protocol):
     def name(self) -> str:
         """What the journal knows it by."""
 
+    def check(self) -> None:
+        """See that there is such a place, before anything is written down about it.
+
+        Raises:
+            CannotSend: there is none.
+        """
+
     def bring(self, name: str, data: bytes, mark: str) -> None:
         """Bring a file to the place, so that one step is left in which it is handed over, if the place needs that.
 
@@ -85,10 +92,14 @@ class Folder:
         """The folder's full path."""
         return str(self.path.resolve())
 
-    def bring(self, name: str, data: bytes, mark: str) -> None:
-        """Put the draft into the folder, unless the very file waits there already."""
+    def check(self) -> None:
+        """See that there is such a folder."""
         if not self.path.is_dir():
             raise CannotSend("there is no such folder", file=self.path, remedy="Make it, or name another one.")
+
+    def bring(self, name: str, data: bytes, mark: str) -> None:
+        """Put the draft into the folder, unless the very file waits there already."""
+        self.check()
         if not self._waits(name, data):
             write_atomic(self.path / draft_name(name, mark), data, replace=True)
 
@@ -129,8 +140,11 @@ class ShopInterface:
 
     @property
     def name(self) -> str:
-        """The address."""
-        return str(self.address)
+        """The address, in one spelling."""
+        return self.address.canonical
+
+    def check(self) -> None:
+        """Nothing: whether the shop answers shows when a file is posted."""
 
     def bring(self, name: str, data: bytes, mark: str) -> None:
         """Nothing: the shop knows a file by its mark if it comes again."""
@@ -179,8 +193,11 @@ class FileServer:
 
     @property
     def name(self) -> str:
-        """The folder's address."""
-        return str(self.folder)
+        """The folder's address, in one spelling."""
+        return self.folder.canonical
+
+    def check(self) -> None:
+        """Nothing: whether the folder is there shows when a file is brought."""
 
     def bring(self, name: str, data: bytes, mark: str) -> None:
         """Put the draft into the folder, whole, unless the very file waits there already."""

@@ -60,6 +60,7 @@ def send(update: Update, place: Place, journal: Journal, *, resume: bool = False
 
 
 def _send(update: Update, place: Place, journal: Journal, *, resume: bool, voice: Voice) -> Entry:
+    place.check()
     entry = journal.begin(
         place.name,
         str(update.folder.resolve()),

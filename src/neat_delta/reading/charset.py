@@ -12,8 +12,21 @@ from neat_delta.catalogue import ASCII
 FALLBACK = "cp1252"
 # Other sets of one byte a character that shops meet, the commonest first.
 OTHERS = ("iso8859_15", "iso8859_2", "cp1250", "cp1251", "iso8859_5", "koi8_r", "cp1253", "iso8859_7", "cp1254")
-# Where another file tells the words, these can be told apart as well: what other desktops and older programs write.
-BY_WORDS = (FALLBACK, *OTHERS, "cp1257", "mac_roman", "mac_latin2", "mac_turkish", "cp852", "cp850", "cp857", "cp866")
+# Those of other scripts (WHATWG Encoding Standard): Japanese, Chinese, Korean, Thai, Hebrew, Arabic, Vietnamese.
+SCRIPTS = ("cp932", "euc_jp", "gb18030", "big5hkscs", "cp949", "cp874", "cp1255", "cp1256", "iso8859_6", "iso8859_8")
+# Where another file tells the words, all of them can be told apart: what desktops and older programs write.
+BY_WORDS = (
+    *(FALLBACK, *OTHERS, "cp1257", "cp1258", "koi8_u", "iso8859_3", "iso8859_4", "iso8859_10", "iso8859_13"),
+    *("iso8859_14", "iso8859_16", "mac_roman", "mac_latin2", "mac_turkish", "mac_cyrillic", "mac_greek", "mac_iceland"),
+    *("mac_croatian", "mac_romanian", "cp852", "cp850", "cp857", "cp866", *SCRIPTS),
+)
+# In text of another script nearly all letters beyond ASCII are of it, and stand beside each other.
+SCRIPT_LETTER = re.compile(r"[\u0590-\u06ff\u0e00-\u0e7f\u3040-\u30ff\u3400-\u9fff\uac00-\ud7af\uff61-\uff9f]")
+IN_SCRIPT, SIDE_BY_SIDE = 0.9, 0.7
+SCRIPT_BYTES = 1 << 13
+# So many words beyond ASCII say something, of which so large a share must be known where a character set is right.
+FEWEST_WORDS, KNOWN_WORDS = 4, 0.2
+ISO_2022_JP = re.compile(rb"\x1b\$[@B]")
 SAMPLE_BYTES = 1 << 16
 # What no language writes, and from which share of the signs beyond ASCII on a character set is taken for wrong.
 ODD_SIGN = re.compile(r"[^\W\d_][^\w\s'’.,;:!?/()\"&+*-]+[^\W\d_]|[\x80-\x9f¤\ufffd]|[¹²³¾½¼¿¡][^\W\d_]")
@@ -61,6 +74,8 @@ def decode(data: bytes, charset: str | None = None) -> Text:
     if wide:
         return _decoded(data, wide, bom=False)
     if data.isascii():
+        if ISO_2022_JP.search(data):
+            return replace(_decoded(data, "iso2022_jp", bom=False), guessed=True)
         return Text(data, ASCII, False, {})
     if _is_utf8(data) or any(_proper(line) for line in data.split(b"\n")):
         return _decoded(data, "utf-8", bom=False)
@@ -81,13 +96,39 @@ def _likeliest(data: bytes) -> str:
 
     Odd are signs inside words, capitals in the midst of small letters, and control characters.
     """
-    lines = [line for line in data[: 1 << 20].split(b"\n") if not line.isascii()]
-    sample = b"\n".join(lines)[:SAMPLE_BYTES]
+    sample = _beyond_ascii(data[: 1 << 20])
     signs = len(sample) - len(sample.translate(None, HIGH))
     oddities = {charset: _oddities(sample.decode(charset, "replace")) for charset in (FALLBACK, *OTHERS)}
     if oddities[FALLBACK] <= TOO_ODD * signs:
         return FALLBACK
+    if other := _of_another_script(sample):
+        return other
     return codecs.lookup(min(oddities, key=lambda charset: oddities[charset])).name
+
+
+def _beyond_ascii(data: bytes) -> bytes:
+    """Some of the lines that have a byte beyond ASCII, none of them cut."""
+    lines = [line for line in data.split(b"\n") if not line.isascii()]
+    sample = b"\n".join(lines)[:SAMPLE_BYTES]
+    return sample if len(sample) < SAMPLE_BYTES else sample.rpartition(b"\n")[0]
+
+
+def _of_another_script(sample: bytes) -> str | None:
+    """The character set of text in a script other than Latin, Greek and Cyrillic, if it is such text."""
+    from charset_normalizer import from_bytes
+
+    sample = sample[:SCRIPT_BYTES].rpartition(b"\n")[0] if len(sample) > SCRIPT_BYTES else sample
+    best = from_bytes(sample).best() if sample else None
+    text = str(best or "")
+    # It may be called by the name of a larger set that gives the same text.
+    found = next((charset for charset in SCRIPTS if text and sample.decode(charset, "replace") == text), None)
+    if found is None:
+        return None
+    letters = [at for at, sign in enumerate(text) if ord(sign) >= 128 and (sign.isalpha() or SCRIPT_LETTER.match(sign))]
+    inside = [at for at in letters if SCRIPT_LETTER.match(text[at])]
+    beside = [at for at in inside if SCRIPT_LETTER.search(text[max(0, at - 1) : at] + text[at + 1 : at + 2])]
+    plausible = len(inside) >= IN_SCRIPT * len(letters) and len(beside) >= SIDE_BY_SIDE * len(inside)
+    return codecs.lookup(found).name if inside and plausible else None
 
 
 def words_beyond_ascii(text: str) -> set[str]:
@@ -95,16 +136,37 @@ def words_beyond_ascii(text: str) -> set[str]:
     return {word for word in WORD.findall(text) if not word.isascii()}
 
 
-def charset_by_words(data: bytes, words: set[str]) -> str | None:
+@dataclass(frozen=True)
+class ByWords:
+    """What another text's words say of a file's character set: the best one, ``None`` if no set gives any word of it.
+
+    ``doubtful`` says that the two texts have enough words to tell and nearly none in common; ``readings`` shows what
+    the likeliest sets would read.
+    """
+
+    charset: str | None
+    doubtful: bool
+    readings: dict[str, str]
+
+
+def charset_by_words(data: bytes, words: set[str], guess: str) -> ByWords:
     """The character set in which most words of a file are those of another text about the same things.
 
-    ``None`` where no set gives any word of it. What two sets give alike goes to the likelier one.
+    What two sets give alike goes to the likelier one; ``guess`` is what the file alone seems to be.
     """
-    lines = [line for line in data[:WORDS_BYTES].split(b"\n") if not line.isascii()]
-    sample = b"\n".join(lines)[:SAMPLE_BYTES]
-    found = {charset: len(words & words_beyond_ascii(sample.decode(charset, "replace"))) for charset in BY_WORDS}
+    sample = _beyond_ascii(data[:WORDS_BYTES])
+    read = {charset: words_beyond_ascii(sample.decode(charset, "replace")) for charset in BY_WORDS}
+    found = {charset: len(words & known) for charset, known in read.items()}
     best = max(found, key=lambda charset: found[charset])
-    return codecs.lookup(best).name if found[best] else None
+    shown = dict.fromkeys([guess, best, *sorted(found, key=lambda charset: -found[charset])[:3]])
+    few = len(words) < FEWEST_WORDS or len(read[best] or ()) < FEWEST_WORDS
+    readings = {charset: _first_words(sample.decode(charset, "replace")) for charset in shown}
+    doubtful = not few and found[best] < KNOWN_WORDS * len(read[best])
+    return ByWords(codecs.lookup(best).name if found[best] else None, doubtful, readings)
+
+
+def _first_words(text: str) -> str:
+    return ", ".join([word for word in WORD.findall(text) if not word.isascii()][:3])
 
 
 def _oddities(text: str) -> int:

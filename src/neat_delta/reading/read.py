@@ -13,7 +13,7 @@ from neat_delta.begun import Begun
 from neat_delta.catalogue import Catalogue, Field, Form, Rows, Source, field_name, name_fields
 from neat_delta.errors import Unreadable
 from neat_delta.reading.atonce import as_records, parse_at_once
-from neat_delta.reading.charset import WORDS_BYTES, Text, charset_by_words, decode, words_beyond_ascii
+from neat_delta.reading.charset import FALLBACK, WORDS_BYTES, Text, charset_by_words, decode, words_beyond_ascii
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at, sniff
 from neat_delta.reading.grid import Sheet, as_grid
 from neat_delta.reading.notdata import SetApart, odd_rows, set_apart
@@ -149,7 +149,21 @@ def _agreed(one: _Opened, other: _Opened, begun: Begun) -> tuple[_Opened, _Opene
 
 
 def _opened_by_words(guessed: _Opened, sure: _Opened, begun: Begun) -> _Opened:
-    charset = charset_by_words(guessed.content.inner, words_beyond_ascii(sure.some_text()))
+    """The file in the character set that the other one's words speak for.
+
+    Raises:
+        Unreadable: both have words enough to tell, and in no character set are they the same.
+    """
+    guess = guessed.table.text.charset if isinstance(guessed.table, _Delimited) else FALLBACK
+    told = charset_by_words(guessed.content.inner, words_beyond_ascii(sure.some_text()), guess)
+    if told.doubtful:
+        shown = "; ".join(f"as {charset}: {words}" for charset, words in told.readings.items())
+        raise Unreadable(
+            f"its character set cannot be told, for in none are its words those of {sure.path.name}; {shown}",
+            file=guessed.path,
+            remedy="Save it as UTF-8, or say which it is with --encoding NAME.",
+        )
+    charset = told.charset
     return guessed if charset is None else _open(guessed.path, begun, replace(guessed.told, charset=charset))
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 from urllib.parse import unquote, urlsplit
 
@@ -29,6 +29,14 @@ class Address:
 
     def __str__(self) -> str:
         return f"{self._start}{self.path}{'?…' if self.query else ''}"
+
+    @property
+    def canonical(self) -> str:
+        """The one spelling for a journal: this machine by its number, no slash behind, the query left out."""
+        host = "127.0.0.1" if self.host in ("localhost", "localhost.", "::1") else self.host.rstrip(".")
+        parts = [part for part in self.path.split("/") if part not in ("", ".")]
+        plain = replace(self, host=host, path="".join(f"/{part}" for part in parts), query="")
+        return str(plain)
 
     @property
     def url(self) -> str:

@@ -36,7 +36,7 @@ def alone(told: RunFile) -> Iterator[Report]:
         told.folder.mkdir(parents=True, exist_ok=True)
         lock.acquire()
         report.folder = _new_folder(report.folder, f"{told.name}-{report.begun:%Y-%m-%dT%H%M%SZ}")
-        _point(told.folder / LATEST, report.folder)
+        _point(told.folder / f"{told.name}-{LATEST}", report.folder)
     except Timeout as error:
         raise CannotWrite(
             "another run of this file is at work", file=told.path, remedy="Wait for its end; nothing was done."

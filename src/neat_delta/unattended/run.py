@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import shutil
 import time
 from dataclasses import dataclass
@@ -104,7 +105,7 @@ class _Run:
         """Go on with an update of an earlier run that was cut off on its way, before anything else is looked at."""
         journal, place = Journal(self.told.journal), place_of(self._place(), self.voice.step)
         for entry in journal.entries():
-            ours = Path(entry.folder).is_relative_to(self.told.folder.resolve())
+            ours = self._is_own(Path(entry.folder))
             if entry.state != "under way" or entry.place != place.name or not ours:
                 continue
             if not Path(entry.folder).is_dir():
@@ -116,6 +117,11 @@ class _Run:
                 self.report.sent = True
                 send(update, place, journal, resume=True, voice=self.voice)
                 step.say = f"the rest of journal entry {entry.entry} has been sent"
+
+    def _is_own(self, update: Path) -> bool:
+        """Whether an update was written by an earlier run of this very file; others may share its folder."""
+        own = re.compile(rf"{re.escape(self.told.name)}-[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}T[0-9]{{6}}Z(-[0-9]+)?")
+        return update.parent.parent == self.told.folder.resolve() and bool(own.fullmatch(update.parent.name))
 
     def _fetch(self, name: str, where: Where, prefix: str) -> Path:
         """Keep a file as it is now, for everything that follows and for whoever looks into it later."""

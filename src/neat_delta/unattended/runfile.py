@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from neat_delta.catalogue.settings import NAME as CATALOGUE
 from neat_delta.catalogue.tomlfile import Checker, read_toml
-from neat_delta.delivery.journal import NAME as JOURNAL
+from neat_delta.delivery.journal import default_journal
 from neat_delta.errors import WrongChoice
 from neat_delta.remote import where_of
 from neat_delta.writing.fieldsets import FEWEST_CELLS, WAYS
@@ -130,7 +130,7 @@ class _Reader(Checker):
             live=self._where(told, "live"),
             edited=self._where(told, "edited"),
             folder=self.path.parent / told.get("folder", "runs"),
-            journal=self.path.parent / told.get("journal", JOURNAL),
+            journal=self.path.parent / told["journal"] if "journal" in told else default_journal(),
             list=told.get("list"),
             catalogue=self.path.parent / told["catalogue"] if "catalogue" in told else here if here.is_file() else None,
             add="new" in include,

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.delivery.journal import NAME
+from neat_delta.delivery.journal import default_journal
 from neat_delta.views.comparison import SOME_ITEMS
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.look import NOTHING, count, printable, several
@@ -41,7 +41,7 @@ def sent_view(entry: Entry, kept: Path | None, journal: Path | None, width: int)
         yield from sentence("results", "this place gives no result list; settle tells what has arrived", width)
     if kept is not None:
         yield labelled("kept", f"the result list, in {kept}")
-    yield labelled("journal", f"entry {entry.entry} in {journal or NAME}")
+    yield labelled("journal", f"entry {entry.entry} in {journal or default_journal()}")
     where = f" --journal {journal}" if journal else ""
     yield from sentence(
         "next", f"export the shop again, then: neat-delta settle {entry.entry} FRESH_EXPORT{where}", width

@@ -178,7 +178,7 @@ def write_update(
             folder=folder,
             made=_stamp(datetime.now(UTC)),
             changes_sha256=keeping.result(),
-            live=asdict(changes.head.live) | {"as_of": _stamp(as_of or live.source.made)},
+            live=changes.head.live.as_dict() | {"as_of": _stamp(as_of or live.source.made)},
             key=changes.head.key,
             files=files,
             undo=undo,
