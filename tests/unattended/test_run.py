@@ -82,7 +82,7 @@ def test_a_run_goes_the_whole_way_and_the_next_one_finds_nothing_to_do(work, ser
     assert (told["results"], told["landed"]) == ({"updated": 10}, {"landed": 10})
     assert in_shop(work) == read_table(work / "edited.csv")
     assert "nothing to do" in second.stdout
-    assert [entry.state for entry in Journal(work / "journal.sqlite").entries()] == ["done"]
+    assert [entry.state for entry in Journal(elsewhere / "journal.sqlite").entries()] == ["done"]
 
 
 def test_a_run_leaves_a_mail_that_says_it_in_text_and_as_a_page(work, served):

@@ -48,7 +48,7 @@ def one_file_view(files: int, rules: ImportRules, width: int) -> Iterator[Text]:
     if files > 1 and rules.blank is None:
         said = (
             'if your shop leaves a field alone where a cell is blank, write blank = "leaves" below [import] in '
-            "catalogue.toml; --pack fewest-files fills such cells with today's values instead"
+            "catalogue.toml; --pack fewest-files fills other cells than prices and stock with the export's values"
         )
         yield from sentence("one file", said, width)
 
