@@ -7,7 +7,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from helpers import import_into, neat_delta, update_files, write_table
-from neat_delta.catalogue.settings import RefreshSettings, Settings
+from neat_delta.catalogue.settings import FieldSettings, RefreshSettings, Settings
 from neat_delta.changes import Options, compare, load_changes, save_changes, undone
 from neat_delta.changes.recode import code_pairs, recode
 from neat_delta.changes.refresh import refresh
@@ -397,3 +397,51 @@ def test_a_new_item_that_is_there_by_now_is_not_added_up(tmp_path):
 
     assert cells_of(seen.changes) == {}
     assert seen.clashes.select("key", "field").rows() == [("N", "stock")]
+
+
+CODES, FIELDS = ["A", "B", "C", "D"], ["item_id", "name", "price", "stock"]
+values = st.sampled_from(["", "x", "y", "z"])
+tables_of = st.dictionaries(st.sampled_from(CODES), st.lists(values, min_size=4, max_size=4), min_size=1)
+
+
+def reference_merge(base, ours, theirs):
+    """What a shop holds in which colleagues made ``theirs`` of ``base``, and we ``ours``: where both moved, theirs.
+
+    An item that we take out goes only if nobody has touched it; one that they took out stays out.
+    """
+    merged = {}
+    for code in dict.fromkeys([*theirs, *ours]):
+        was, mine, there = (side.get(code) for side in (base, ours, theirs))
+        if there is None:
+            if was is None and mine is not None:
+                merged[code] = mine
+        elif mine is None:
+            if was is None or there != was:
+                merged[code] = there
+        else:
+            known = was or [""] * len(there)
+            merged[code] = [new if now == old else now for old, new, now in zip(known, mine, there, strict=True)]
+    return merged
+
+
+@given(tables_of, tables_of, tables_of)
+@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_a_refresh_is_a_three_way_merge_with_blanks_new_items_and_deletions(tmp_path_factory, base, ours, theirs):
+    folder = tmp_path_factory.mktemp("merge")
+    kinds = dict.fromkeys(FIELDS, "text")
+    tables = {
+        name: [["sku", *FIELDS], *([code, *cells] for code, cells in side.items())]
+        for name, side in (("live", base), ("edited", ours), ("fresh", theirs))
+    }
+    live, edited, fresh = (write_table(folder / f"{name}.csv", table) for name, table in tables.items())
+    options = Options(add=True, remove=9, clear_blanks=True, kinds=kinds)
+    changes = compare(*read_both(live, edited), options).changes
+    text = Settings(fields={name: FieldSettings(kind="text") for name in FIELDS})
+
+    seen = refresh(changes, read_catalogue(fresh), text)
+    write_update(seen.changes, read_catalogue(fresh), folder / "up", text)
+
+    got = tables["fresh"]
+    if (folder / "up").exists():
+        got = import_into(got, update_files(folder / "up"))
+    assert {code: cells for code, *cells in got[1:]} == reference_merge(base, ours, theirs)

@@ -1,6 +1,7 @@
 """Ways in which a wrong value once left for a shop without a word, each with its files and its command."""
 
 import json
+import shutil
 
 import openpyxl
 import pytest
@@ -218,3 +219,75 @@ def test_the_worksheet_with_the_columns_of_the_export_is_taken(tmp_path, first):
     told = json.loads(neat_delta("compare", "live.csv", "s.xlsx", "--json", cwd=tmp_path).stdout)
 
     assert (told["cells"], told["counts"]["gone"]) == (1, 0)
+
+
+REMEDIES = [
+    ("", [1, "bin", "417"], ["--as-typed", "bin"], {("K1", "bin", "417")}),
+    ("", [2, "price", "0.50"], ["--let", "below cost", "--let", "tenfold"], {("K2", "price", "0.50")}),
+    ("[fields.colour]\nlocked = true\n", [3, "colour", "ash"], ["--unlock", "colour"], {("K3", "colour", "ash")}),
+    (
+        '[fields.colour]\nkind = "choice"\nallowed = ["oak", "ash"]\n',
+        [4, "colour", "elm"],
+        ["--allow-new-values", "colour"],
+        {("K4", "colour", "elm")},
+    ),
+    ("", [5, "stock", "9000000"], ["--let", "implausible stock"], {("K5", "stock", "9000000")}),
+]
+
+
+@pytest.mark.parametrize(("settled", "edit", "remedy", "more"), REMEDIES, ids=[one[2][0] for one in REMEDIES])
+def test_each_remedy_lets_just_the_cell_through_that_it_is_about(tmp_path, settled, edit, remedy, more):
+    head = ["sku", "name", "price", "cost", "bin", "colour", "stock"]
+    live = [head, *([f"K{at}", f"Jar {at}", f"{at}.50", "1.10", f"00{416 + at}", "oak", "7"] for at in range(1, 30))]
+    edited = [[*row] for row in live]
+    edited[9][2], edited[10][1] = "9.90", "Pot"
+    edited[edit[0]][head.index(edit[1])] = edit[2]
+    tables(tmp_path, live, edited)
+    (tmp_path / "catalogue.toml").write_text('[fields.bin]\nkind = "code"\n' + settled)
+
+    def cells(*options):
+        _, told = compared(tmp_path, "--out", "c.jsonl", "--replace", *options)
+        rows = [json.loads(line) for line in (tmp_path / "c.jsonl").read_text().splitlines()[1:]]
+        found = {
+            (row["key"][0], name, cell["now"])
+            for row in rows
+            if row["key"]
+            for name, cell in row.get("cells", {}).items()
+        }
+        return found, told["findings"]["stop"]
+
+    held, _ = cells()
+    let, stops = cells(*remedy)
+
+    assert more.isdisjoint(held)
+    assert let == held | more
+    assert stops == 0
+
+
+QUIETLY = [
+    "look live.csv",
+    "compare live.csv edited.csv",
+    "compare live.csv live.csv",
+    "compare live.csv edited.csv --strict",
+    "compare live.csv edited.csv --strict --write up",
+    "check c.jsonl",
+    "preview c.jsonl",
+    "settle c.jsonl live.csv",
+    "adjust live.csv --set price=price*1.01",
+    "write c.jsonl -o up",
+    "undo c.jsonl -o back",
+    "setup live.csv -o s.toml",
+]
+
+
+def test_quiet_ends_with_the_same_exit_code(tmp_path):
+    tables(tmp_path, LIVE, [LIVE[0], ["K1", "Jar 1", "on request"], *LIVE[2:]])
+    neat_delta("compare", "live.csv", "edited.csv", "--out", "c.jsonl", cwd=tmp_path)
+    for command in QUIETLY:
+        codes = []
+        for manner in ([], ["--quiet"], ["--json"]):
+            codes.append(neat_delta(*command.split(), *manner, cwd=tmp_path).returncode)
+            (tmp_path / "s.toml").unlink(missing_ok=True)
+            for folder in ("up", "back"):
+                shutil.rmtree(tmp_path / folder, ignore_errors=True)
+        assert len(set(codes)) == 1, (command, codes)
