@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.catalogue.kinds import kind_named
-from neat_delta.checks.check import LET, Check, together
+from neat_delta.checks.check import LET, Check, cells_of, together
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -36,7 +36,7 @@ def multiplied_alike(trial: Trial) -> pl.DataFrame:
             for hit in (both.filter(WAS * times == NOW), both.filter(NOW * times == WAS)):
                 if _alike(hit, both):
                     say = f"this column changed {factor:,}-fold all at once: was it opened with the wrong decimal mark?"
-                    found.append(trial.found(_of(cells, hit), "multiplied alike", "stop", say))
+                    found.append(trial.found(cells_of(cells, hit), "multiplied alike", "stop", say))
     return together(found)
 
 
@@ -49,7 +49,7 @@ def rounded_alike(trial: Trial) -> pl.DataFrame:
             hit = finer.filter((WAS.round(decimals, mode="half_away_from_zero") == NOW) | (WAS.round(decimals) == NOW))
             if _alike(hit, both):
                 say = "this column was rounded all at once: was it saved as it is shown? The live values stay"
-                found.append(trial.found(_of(cells, hit), "rounded alike", "stop", say))
+                found.append(trial.found(cells_of(cells, hit), "rounded alike", "stop", say))
                 break
     return together(found)
 
@@ -67,7 +67,7 @@ def share_slip(trial: Trial) -> pl.DataFrame:
         below = (NOW > 0) & (one > NOW) & (one <= WAS)
         hit = both.filter((WAS != 0) & (slip | beyond | below))
         say = "is this share a hundred times too large or too small? Write it with its sign, such as 7 %"
-        found.append(trial.found(_of(cells, hit), "share slip", "stop", say))
+        found.append(trial.found(cells_of(cells, hit), "share slip", "stop", say))
     return together(found)
 
 
@@ -92,10 +92,6 @@ def _numbers_typed(trial: Trial) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
 
 def _alike(hit: pl.DataFrame, both: pl.DataFrame) -> bool:
     return len(hit) >= max(FEWEST_ALIKE, SHARE_ALIKE * len(both))
-
-
-def _of(cells: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
-    return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
 
 
 CHECKS = (

@@ -117,6 +117,11 @@ def _parts(cells: pl.DataFrame) -> dict[str, pl.DataFrame]:
     return {str(name): part for (name,), part in parts.items()}
 
 
+def cells_of(cells: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
+    """Those of the cells that belong to one of these items (both have their key)."""
+    return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
+
+
 def together(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
     """The findings of several places in one frame."""
     return pl.concat([no_findings(), *found])

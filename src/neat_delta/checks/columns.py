@@ -12,7 +12,7 @@ import polars as pl
 
 from neat_delta.catalogue.kinds import kind_named
 from neat_delta.changes.changeset import CHANGE, RECODE, no_findings
-from neat_delta.checks.check import LET, Check, together
+from neat_delta.checks.check import LET, Check, cells_of, together
 from neat_delta.matching import Key
 from neat_delta.matching.likeness import naming_field
 
@@ -78,7 +78,7 @@ def dragged_series(trial: Trial) -> pl.DataFrame:
         plain = (length >= RUN - 1) & (owned == 0)
         hit = rows.filter("counts").filter(plain | ((length >= LONG_RUN) & (owned < HALF * length)))
         say = "these numbers count on from row to row: was the cell above dragged down? Copy it instead"
-        found.append(trial.found(_of(cells, hit), "dragged series", "stop", say))
+        found.append(trial.found(cells_of(cells, hit), "dragged series", "stop", say))
     return together(found)
 
 
@@ -99,7 +99,7 @@ def filled_down(trial: Trial) -> pl.DataFrame:
             (pl.len().over("run") >= FILLED) & (WAS.n_unique().over("run") >= UNLIKE * pl.len().over("run"))
         )
         say = "unlike values became that of the row above: was it filled down over them?"
-        found.append(trial.found(_of(cells, runs), "filled down", "stop" if own else "warn", say))
+        found.append(trial.found(cells_of(cells, runs), "filled down", "stop" if own else "warn", say))
     return together(found)
 
 
@@ -223,10 +223,6 @@ def _heights(trial: Trial) -> pl.Series:
         return pl.repeat(1, len(rows), dtype=pl.UInt32, eager=True)
     cells = trial.live.cells(trial.live.names, rows)
     return cells.select(pl.concat_str(pl.all()).str.count_matches("\n") + 1).to_series()
-
-
-def _of(cells: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
-    return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
 
 
 CHECKS = (
