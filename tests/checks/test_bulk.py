@@ -91,11 +91,13 @@ def test_a_control_character_is_held_back(tmp_path, sign):
         ("oak", "oak ", None),
         ("20 HP", "20 HP\u00a0", None),
         ("oak", " pine  ", "pine"),
-        (" oak ", "pine", " pine "),
+        (" oak ", "pine", "pine"),
+        (" oak ", " pine\n", " pine"),
         ("Café", "Cafe\u0301", None),
         ("Cafe\u0301", "Café", None),
         ("Café", "Cafe\u0301 noir", "Café noir"),
-        ("<p>a</p>\n", "<p>b</p>", "<p>b</p>\n"),
+        ("<p>a</p>\n", "<p>b</p>\n", "<p>b</p>\n"),
+        ("<p>a</p>\n", "<p>b</p>", "<p>b</p>"),
     ],
 )
 @pytest.mark.parametrize("name", ["name", "code"])

@@ -240,7 +240,9 @@ def test_no_command_touches_a_path_that_it_does_not_name(tmp_path_factory, wish,
     # What a link leads to is touched under its own name.
     names = {name for name in before.keys() | after.keys() if not name.startswith("link")}
     touched = {name for name in names if before.get(name) != after.get(name)}
-    said = outputs[0].getvalue().replace("\n", " ") + wish * (code == Exit.FAILED)  # a failed sending is journalled, too
+    said = outputs[0].getvalue().replace("\n", " ") + wish * (
+        code == Exit.FAILED
+    )  # a failed sending is journalled, too
     for name in touched:
         places = [name, *(str(parent) for parent in Path(name).parents if str(parent) != ".")]
         linked = ["link.csv"] * (name == "mine.csv") + ["link-up"] * name.startswith("up/")

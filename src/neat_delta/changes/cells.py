@@ -25,6 +25,8 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.kinds import Kind
     from neat_delta.catalogue.settings import FieldSettings
 
+IN_FRONT, BEHIND = r"^(\s*)", r"(\s*)$"
+
 
 @dataclass(frozen=True)
 class Rules:
@@ -149,7 +151,7 @@ class _Column:
 
 
 def _as_meant(texts: pl.DataFrame, column: _Column, kind: Kind) -> pl.DataFrame:
-    """Texts with what no person means to change as it is in the live export: white space around them, and forms.
+    """Texts without what no person means to change: white space around them, and forms.
 
     Accents may be written as one character or as two (Unicode NFC and NFD); and whatever kind is asked for, numbers of
     a column of numbers keep its form. With ``as_typed`` every character counts.
@@ -158,12 +160,14 @@ def _as_meant(texts: pl.DataFrame, column: _Column, kind: Kind) -> pl.DataFrame:
         texts = _numbers_in_form(texts, column)
     was, now = pl.col("was"), pl.col("edited").str.normalize("NFC")
     core = now.str.strip_chars()
-    filled = pl.when(was.str.contains(r"\S"))
-    in_front = filled.then(was.str.extract(r"^(\s*)")).fill_null("")
-    behind = filled.then(was.str.extract(r"(\s*)$")).fill_null("")
     same = was.str.normalize("NFC").str.strip_chars() == core
-    meant = pl.when(same).then(was).when(core == "").then("edited").otherwise(pl.concat_str(in_front, core, behind))
-    # What only white space or the form of accents tells apart needs no new text.
+    ends = (IN_FRONT, BEHIND)
+    # White space that the live value has just so is kept with a new text; any other is a slip.
+    in_front, behind = (
+        pl.when(now.str.extract(end) == was.str.extract(end)).then(now.str.extract(end)) for end in ends
+    )
+    trimmed = pl.concat_str(in_front.fill_null(""), core, behind.fill_null(""))
+    meant = pl.when(same).then(was).when(core == "").then("edited").otherwise(trimmed)
     return texts.with_columns(edited=meant)
 
 

@@ -42,7 +42,8 @@ def sorted_alone(trial: Trial) -> pl.DataFrame:
         cells = cells.drop_nulls(["was", "now"])
         if len(cells) < FEWEST_MOVED or cells["was"].n_unique() < DISTINCT * len(cells):
             continue
-        if sum((Counter(cells["was"]) & Counter(cells["now"])).values()) < MOVED * len(cells):
+        was, now = (Counter(cells[side].str.strip_chars()) for side in ("was", "now"))
+        if (was & now).total() < MOVED * len(cells):
             continue
         if kind_named(trial.kind(name)).numeric:
             both = trial.numbers(name).join(cells.select("key"), on="key", how="semi")
