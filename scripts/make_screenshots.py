@@ -133,7 +133,7 @@ def _runs(chromium: str, shop: Path) -> None:
             server.shutdown()
         if not ways:
             _show(chromium, "run", lines[:LINES], shop)
-    page = shop / "runs" / "latest" / "summary.html"
+    page = shop / "runs" / "nightly-latest" / "summary.html"
     shown = shop / "run-summary.html"
     shown.write_text(page.read_text("utf-8").replace(str(shop.resolve()), "/srv/shop"), "utf-8")
     _photograph(chromium, shown, PICTURES / "run-summary.png", height=800)
@@ -159,7 +159,12 @@ def _run(command: str, folder: Path) -> str:
     screen = {"FORCE_COLOR": "1", "TERM": "xterm-256color", "COLORTERM": "truecolor", "COLUMNS": str(COLUMNS)}
     command_line = [sys.executable, "-m", "neat_delta", *args]
     done = subprocess.run(
-        command_line, cwd=folder, env=os.environ | screen, capture_output=True, text=True, check=False
+        command_line,
+        cwd=folder,
+        env=os.environ | {"NEAT_DELTA_DATA": str(folder)} | screen,
+        capture_output=True,
+        text=True,
+        check=False,
     )
     if done.returncode not in (0, 1):
         raise SystemExit(done.stderr)
