@@ -85,6 +85,15 @@ def test_a_code_does_not_become_a_number(tmp_path, name, was, now):
     assert told["cells"] == 0
 
 
+def test_a_year_of_which_a_program_kept_two_digits_is_the_live_one(tmp_path):
+    live = [["sku", "day"], ["A", "1899-12-31"], ["B", "1956-01-03"], ["C", "2026-06-30"]]
+    tables(tmp_path, live, [live[0], ["A", "31.12.99"], ["B", "03.01.56"], ["C", "01.07.26"]])
+
+    compared(tmp_path, "--write", "up")
+
+    assert read_table(tmp_path / "up/01-changes.csv")[1:] == [["C", "2026-07-01"]]
+
+
 def test_a_year_that_two_digits_would_change_is_written_in_full(tmp_path):
     live = [["sku", "day"], ["A", "24.12.25"], ["B", "31.01.26"], ["C", "30.06.26"]]
     tables(tmp_path, live, [live[0], ["A", "1899-12-31"], *live[2:]])

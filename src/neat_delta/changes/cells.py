@@ -11,6 +11,7 @@ import polars as pl
 from neat_delta.catalogue.fieldkind import form_in, kind_of
 from neat_delta.catalogue.formula_text import unescaped
 from neat_delta.catalogue.kinds import FormSettings, SheetForm, are_blank, infer_kind
+from neat_delta.catalogue.kinds.date import Date
 from neat_delta.catalogue.kinds.numerals import UNDECIDED, decided_mark, same_but_for_mark
 from neat_delta.catalogue.kinds.numeric import Numeric
 from neat_delta.catalogue.kinds.verbatim import Verbatim
@@ -233,6 +234,10 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules, fields: Sequence[
     same = same_but_for_mark(texts["edited"], sheet_form, texts["was"], form) if numeric else None
     read = texts if same is None else texts.filter(~same)
     read = read.with_columns(reading=kind.read(read["edited"], sheet_form), before=kind.read(read["was"], form))
+    if isinstance(kind, Date):
+        read = read.with_columns(
+            reading=kind.in_century_of(read["before"], read["reading"], read["edited"], sheet_form)
+        )
     unread = read.filter(pl.col("reading").is_null())
     changed = read.filter(pl.col("reading").is_not_null() & pl.col("before").ne_missing(pl.col("reading")))
     alike = ~texts["pair"].is_in(pl.concat([unread["pair"], changed["pair"]]).implode())

@@ -67,7 +67,7 @@ class Date:
         was = _read(sheet.was, live_form)
         scores = {}
         for form in FORMS:
-            readings = _read(sheet.cells, form)
+            readings = self.in_century_of(was, _read(sheet.cells, form), sheet.cells, form)
             scores[form] = (
                 (readings == was).sum(),
                 readings.len() - readings.null_count(),
@@ -80,6 +80,16 @@ class Date:
     def read(self, cells: pl.Series, form: str | None) -> pl.Series:
         """Dates as ISO 8601 text; ISO cells are understood everywhere."""
         return _read(cells, form).zip_with(_read(cells, ISO).is_null(), _read(cells, ISO))
+
+    def in_century_of(self, before: pl.Series, readings: pl.Series, cells: pl.Series, form: str | None) -> pl.Series:
+        """Readings, of which those that differ from the dates before in the century only are these dates.
+
+        A form with two digits of the year says nothing of the century; POSIX reads 69 to 99 as 1969 to 1999.
+        """
+        if form is None or not form.endswith("%y"):
+            return readings
+        alike = (before.str.slice(2) == readings.str.slice(2)) & ~cells.str.strip_chars().str.contains(FORMS[ISO])
+        return before.zip_with(alike.fill_null(value=False), readings)
 
     def write(self, readings: pl.Series, cells: pl.Series, form: str | None) -> pl.Series:
         """Dates in the live column's form, or as ISO 8601 where two digits of the year would mean another one."""
