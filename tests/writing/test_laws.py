@@ -61,13 +61,19 @@ def untamed(old: str, new: str) -> str:
 
 
 def edit(old: str, new: str) -> str:
-    """What an edited cell makes of a live one: white space around a text is no part of it, and stays as it is."""
+    """What an edited cell makes of a live one: white space around a text is kept only where both have the same."""
     if blank(new):
         return old if blank(old) else ""
     if old.replace("\r\n", "\n").strip() == new.replace("\r\n", "\n").strip():
         return old
-    front, behind = (old[: len(old) - len(old.lstrip())], old[len(old.rstrip()) :]) if not blank(old) else ("", "")
-    return front + new.strip() + behind
+    front, behind = ends(old)
+    pairs = zip(ends(new.replace("\r\n", "\n")), ends(old.replace("\r\n", "\n")), strict=True)
+    keeps = [mine == its for mine, its in pairs]
+    return front * keeps[0] + new.strip() + behind * keeps[1]
+
+
+def ends(text):
+    return text[: len(text) - len(text.lstrip())], text[len(text.rstrip()) :]
 
 
 def meant(live, edited):

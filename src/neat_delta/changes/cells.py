@@ -162,14 +162,16 @@ def _as_meant(texts: pl.DataFrame, column: _Column, kind: Kind) -> pl.DataFrame:
     was, now = pl.col("was"), pl.col("edited").str.normalize("NFC")
     core = now.str.strip_chars()
     same = was.str.normalize("NFC").str.strip_chars() == core
-    ends = (IN_FRONT, BEHIND)
-    # White space that the live value has just so is kept with a new text; any other is a slip.
-    in_front, behind = (
-        pl.when(now.str.extract(end) == was.str.extract(end)).then(now.str.extract(end)) for end in ends
-    )
+    # White space that the live value has too is kept with a new text; any other is a slip.
+    ends = ((was.str.extract(end), now.str.extract(end)) for end in (IN_FRONT, BEHIND))
+    in_front, behind = (pl.when(_plain_ends(old) == _plain_ends(new)).then(old) for old, new in ends)
     trimmed = pl.concat_str(in_front.fill_null(""), core, behind.fill_null(""))
     meant = pl.when(same).then(was).when(core == "").then("edited").otherwise(trimmed)
     return texts.with_columns(edited=meant)
+
+
+def _plain_ends(texts: pl.Expr) -> pl.Expr:
+    return texts.str.replace_all("\r\n", "\n", literal=True)
 
 
 def _numbers_in_form(texts: pl.DataFrame, column: _Column) -> pl.DataFrame:
