@@ -17,8 +17,8 @@ if TYPE_CHECKING:
     from neat_delta.catalogue.profile import ColumnProfile
     from neat_delta.catalogue.settings import Settings
 
-# What a cell holds when its formula has failed, in English and German programs.
-FAILED = r"^#(N/A|NV|REF!|BEZUG!|VALUE!|WERT!|DIV/0!|NAME\?|NUM!|ZAHL!|NULL!|SPILL!)$"
+# What a cell holds when its formula has failed, in any language: #REF!, #NAME?, #N/A, #NV, Err:509.
+FAILED = r"^(#(N/[A-Z]{1,3}|NV|¡?[\p{Lu}0-9/]+[!?])|Err:[0-9]{3})$"
 FORMULA = r"^=\s*[\w(\"'+-]"
 # UTF-8 read as Windows-1252: every accent becomes two signs.
 DOUBLED = r"[ÂÃ][\u0080-\u00bf‚ƒ„…†‡ˆ‰Š‹Œ]|â€"
@@ -27,7 +27,7 @@ POWER_OF_TEN = r"^[+-]?[0-9]+([.,][0-9]+)?[eE]\+?[0-9]+$"
 DAY = r"^([0-9]{1,2}[./][0-9]{1,2}[./][0-9]{2,4}|[0-9]{1,2}-(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)|(Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec)-[0-9]{2})$"  # noqa: E501
 NUMBER = r"^[+-]?[0-9.,' \u00a0\u202f]*[0-9]$"
 OUTER_SPACE = r"^[\s\u00a0]|[\s\u00a0]$"
-ANY_SIGN = rf"^[#=\s\u00a0]|[\s\u00a0]$|[?ÂÃ\ufffd]|â€|{POWER_OF_TEN}|{DAY}"
+ANY_SIGN = rf"^[#=\s\u00a0]|^Err:|[\s\u00a0]$|[?ÂÃ\ufffd]|â€|{POWER_OF_TEN}|{DAY}"
 # Where programs and importers cut long texts off.
 CUTS = (255, 32_767)
 FEW = 0.1

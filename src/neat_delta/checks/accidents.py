@@ -33,6 +33,8 @@ LIKE_A_DAY = (
 CUTS = (255, 32_767)
 LONG_NUMBER = r"^[0-9]{9,}$"
 SHOWN_DIGITS = NOW.str.extract(r"^([0-9]+(?:[.,][0-9]+)?)[eE]").str.replace_all(r"[.,]", "").str.strip_chars_end("0")
+# The last digit kept may be rounded up.
+LAST_KEPT = NOW.str.head(SIGNIFICANT).cast(pl.Int64, strict=False)
 
 # What happened, and how it shows; the first that fits is said. Nothing but the live value makes these.
 EXPLAINED: dict[str, pl.Expr] = {
@@ -51,7 +53,8 @@ EXPLAINED: dict[str, pl.Expr] = {
     & WAS.str.starts_with(SHOWN_DIGITS.str.head(SHOWN_DIGITS.str.len_chars() - 1))
     & (NOW.str.extract(r"[eE]\+?([0-9]+)$").cast(pl.UInt32, strict=False) + 1 == WAS.str.len_chars()),
     "the digits behind the fifteenth were lost": WAS.str.contains(rf"^[0-9]{{{SIGNIFICANT + 1},}}$")
-    & (WAS.str.head(SIGNIFICANT) == NOW.str.head(SIGNIFICANT))
+    & (LAST_KEPT - WAS.str.head(SIGNIFICANT).cast(pl.Int64, strict=False)).is_in([0, 1])
+    & (WAS.str.len_chars() == NOW.str.len_chars())
     & NOW.str.slice(SIGNIFICANT).str.contains("^0*$"),
     "a code was turned into a date": WAS.str.contains(LIKE_A_DAY)
     & NOW.str.contains(DAY_OR_ISO)
