@@ -4,7 +4,7 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from neat_delta.catalogue import Field, Form
+from neat_delta.catalogue import Field, FileFormat
 from neat_delta.catalogue.counting import SAMPLE, filled_values
 from neat_delta.catalogue.settings import FieldSettings, Settings
 from neat_delta.catalogue.typed import typed, typed_rows
@@ -22,7 +22,7 @@ def column(cells):
         fields=[Field("net", "Net")],
         cells=lambda names: frame,
         filled=lambda name: filled,
-        form=Form(),
+        form=FileFormat(),
     )
 
 

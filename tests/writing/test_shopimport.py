@@ -2,7 +2,7 @@ import polars as pl
 from hypothesis import given
 from hypothesis import strategies as st
 
-from neat_delta.catalogue import Form
+from neat_delta.catalogue import FileFormat
 from neat_delta.catalogue.settings import ImportRules
 from neat_delta.writing.shopimport import ShopImport, other_mark
 
@@ -25,7 +25,7 @@ def test_marks_that_change_places_twice_are_as_they_were(cells):
 def test_what_is_written_is_what_the_shop_takes(now, before, swapped, marker):
     """Whatever the import's rules, as long as a file can empty a field at all."""
     rules = ImportRules(blank="leaves" if marker else "empties", marker=marker)
-    shop = ShopImport(rules, Form(), frozenset(["n"] if swapped else []))
+    shop = ShopImport(rules, FileFormat(), frozenset(["n"] if swapped else []))
     cells = pl.Series("n", now, dtype=pl.String)
     there = pl.Series([before[at % len(before)] for at in range(len(now))])
 

@@ -5,7 +5,7 @@ from neat_delta.catalogue.catalogue import (
     DELIMITERS,
     ORIGIN_PROPERTY,
     Catalogue,
-    Form,
+    FileFormat,
     Rows,
     Source,
 )
@@ -17,7 +17,7 @@ __all__ = [
     "ORIGIN_PROPERTY",
     "Catalogue",
     "Field",
-    "Form",
+    "FileFormat",
     "Rows",
     "Source",
     "field_name",

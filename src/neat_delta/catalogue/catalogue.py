@@ -27,7 +27,7 @@ ORIGIN_PROPERTY = "neat-delta live sha256"
 
 
 @dataclass(frozen=True)
-class Form:
+class FileFormat:
     r"""How a delimited file is written, so that another can be written just so.
 
     ``charset`` is a Python codec name, "ascii" where nothing in the file tells which it is; ``line_end`` is
@@ -122,7 +122,7 @@ class Catalogue:
     """
 
     source: Source
-    form: Form
+    form: FileFormat
     fields: tuple[Field, ...]
     rows: Rows
     bad: pl.DataFrame

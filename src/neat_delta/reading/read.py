@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.begun import Begun
-from neat_delta.catalogue import Catalogue, Field, Form, Rows, Source, field_name, name_fields
+from neat_delta.catalogue import Catalogue, Field, FileFormat, Rows, Source, field_name, name_fields
 from neat_delta.errors import Unreadable
 from neat_delta.reading.atonce import as_records, parse_at_once
 from neat_delta.reading.charset import FALLBACK, WORDS_BYTES, Text, charset_by_words, decode, words_beyond_ascii
@@ -252,7 +252,7 @@ def _from_sheet(source: Source, sheet: Sheet, told: Told) -> Catalogue:
     named = [field.name for field in fields if field]
     return Catalogue(
         source=source,
-        form=Form(
+        form=FileFormat(
             charset="utf-8",
             made_of=sheet.made_of,
             header_line=sheet.numbers[at] if at >= 0 else 0,
@@ -319,11 +319,11 @@ def _with_line_feeds(text: Text) -> Text:
     return replace(text, utf8=text.utf8.replace(b"\r", b"\n"), line_end="\r")
 
 
-def _form(text: Text, dialect: Dialect, rows: Rows, named: Sequence[str]) -> Form:
+def _form(text: Text, dialect: Dialect, rows: Rows, named: Sequence[str]) -> FileFormat:
     sample = text.utf8[:LINE_END_SAMPLE_BYTES]
     mostly_crlf = sample.count(b"\r\n") * 2 > sample.count(b"\n")
     first = pl.int_range(min(len(rows), MARK_SAMPLE_ROWS), eager=True)
-    return Form(
+    return FileFormat(
         delimiter=dialect.delimiter,
         charset=text.charset,
         bom=text.bom,

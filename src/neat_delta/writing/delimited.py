@@ -13,11 +13,11 @@ from neat_delta.catalogue.formula_text import escaped
 from neat_delta.matching import JOINT
 
 if TYPE_CHECKING:
-    from neat_delta.catalogue import Form
+    from neat_delta.catalogue import FileFormat
     from neat_delta.catalogue.settings import ImportRules
 
 
-def import_form(live: Form, rules: ImportRules) -> Form:
+def import_form(live: FileFormat, rules: ImportRules) -> FileFormat:
     """How a file for the shop is written: as its exports are, but for what is settled of its import."""
     charset = codecs.lookup(rules.encoding).name if rules.encoding else live.charset
     return replace(
@@ -31,7 +31,7 @@ def import_form(live: Form, rules: ImportRules) -> Form:
 _MARKS = {"utf-8": codecs.BOM_UTF8, "utf-16-le": codecs.BOM_UTF16_LE, "utf-16-be": codecs.BOM_UTF16_BE}
 
 
-def delimited(cells: pl.DataFrame, form: Form) -> bytes:
+def delimited(cells: pl.DataFrame, form: FileFormat) -> bytes:
     """A table as a file of that form; null and empty cells are written as nothing between two delimiters.
 
     Raises:

@@ -17,7 +17,7 @@ from neat_delta.errors import Unreadable
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.catalogue import Form
+    from neat_delta.catalogue import FileFormat
     from neat_delta.catalogue.profile import ColumnProfile
 
 HEAD = """What is settled about this catalogue. Lines behind a # are remarks; every setting may be left out.
@@ -58,7 +58,7 @@ SHOWN = 90
 
 
 def draft(
-    columns: Sequence[ColumnProfile], key: Sequence[str], form: Form, existing: str = ""
+    columns: Sequence[ColumnProfile], key: Sequence[str], form: FileFormat, existing: str = ""
 ) -> tuple[str, list[str]]:
     """The text of a catalogue.toml for an export, and the fields that are new in it.
 
@@ -94,7 +94,7 @@ def _remarks(document: tomlkit.TOMLDocument, text: str) -> None:
     document.add(tomlkit.nl())
 
 
-def _forms(form: Form, key: Sequence[str]) -> str:
+def _forms(form: FileFormat, key: Sequence[str]) -> str:
     return FORMS.format(
         delimiter=DELIMITERS[form.delimiter],
         encoding=form.writing_charset,

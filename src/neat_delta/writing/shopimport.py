@@ -11,7 +11,7 @@ from neat_delta.catalogue.fieldkind import form_in, kind_of
 from neat_delta.writing.delimited import import_form
 
 if TYPE_CHECKING:
-    from neat_delta.catalogue import Catalogue, Form
+    from neat_delta.catalogue import Catalogue, FileFormat
     from neat_delta.catalogue.settings import ImportRules, Settings
     from neat_delta.changes import ChangeSet
 
@@ -28,7 +28,7 @@ class ShopImport:
     """
 
     rules: ImportRules
-    form: Form
+    form: FileFormat
     swapped: frozenset[str]
     shape: str = DELIMITED
 
