@@ -21,11 +21,11 @@ from pathlib import Path
 
 import polars as pl
 
-from neat_delta.catalogue.settings import Settings
-from neat_delta.changes import Options, compare
-from neat_delta.changes.changeset import REPAIRED
+from neat_delta.changeset.changeset import REPAIRED
 from neat_delta.checks import try_out
+from neat_delta.diff.compare import Options, compare
 from neat_delta.reading import read_both
+from neat_delta.tables.settings import Settings
 
 Row = dict[str, str]
 Edit = Callable[[list[Row], random.Random], set[tuple[str, str]] | None]

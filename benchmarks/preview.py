@@ -19,10 +19,10 @@ from pathlib import Path
 
 from compare import HERE, PROGRAM
 
-from neat_delta.catalogue.settings import Settings
-from neat_delta.changes import load_changes
-from neat_delta.changes.bothsides import BothSides
+from neat_delta.analysis.before_after import BothSides
+from neat_delta.changeset.serialization import load_changes
 from neat_delta.reading import read_catalogue
+from neat_delta.tables.settings import Settings
 from neat_delta.views.page import review_page
 
 PAINT = "performance.getEntriesByName('first-contentful-paint')[0].startTime"

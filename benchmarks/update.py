@@ -23,9 +23,10 @@ import polars as pl
 from compare import PROGRAM, measure
 from make_pair import live as live_items
 
-from neat_delta.changes import compare, save_changes
+from neat_delta.changeset.serialization import save_changes
+from neat_delta.diff.compare import compare
 from neat_delta.reading import read_both
-from neat_delta.writing import write_update
+from neat_delta.update import write_update
 
 PLAIN = """
 import io, sys

@@ -4,11 +4,11 @@ from decimal import Decimal
 import pytest
 
 from helpers import write_table
-from neat_delta.catalogue.settings import Settings
-from neat_delta.changes import Options, compare, held_back
-from neat_delta.changes.changeset import Allowed
+from neat_delta.changeset.changeset import Allowed
 from neat_delta.checks import try_out
+from neat_delta.diff.compare import Options, compare, held_back
 from neat_delta.reading import read_both
+from neat_delta.tables.settings import Settings
 
 NAMES = ["sku", "name", "maker", "category", "price", "cost", "sale_price", "stock", "bin", "active", "gtin", "picture"]
 GTINS = ["9520000000004", "9520000000011", "9520000000028", "9520000000035", "9520000000042"]

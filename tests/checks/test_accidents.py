@@ -2,11 +2,11 @@ import polars as pl
 import pytest
 
 from helpers import write_table
-from neat_delta.catalogue.settings import FieldSettings, Settings
-from neat_delta.changes import Options, compare, held_back
-from neat_delta.changes.changeset import Allowed
+from neat_delta.changeset.changeset import Allowed
 from neat_delta.checks import try_out
+from neat_delta.diff.compare import Options, compare, held_back
 from neat_delta.reading import read_both
+from neat_delta.tables.settings import FieldSettings, Settings
 
 TEXT = Settings(fields={"bin": FieldSettings(kind="text")})
 

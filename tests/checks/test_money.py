@@ -2,9 +2,9 @@
 
 import pytest
 
-from neat_delta.catalogue.settings import CheckSettings, MoneySettings, Settings
-from neat_delta.changes.changeset import Allowed
+from neat_delta.changeset.changeset import Allowed
 from neat_delta.errors import WrongChoice
+from neat_delta.tables.settings import CheckSettings, MoneySettings, Settings
 
 
 def cell(name, value, at=8):

@@ -1,12 +1,12 @@
 import pytest
 
 from helpers import write_table
-from neat_delta.catalogue.settings import CheckSettings, Condition, FieldSettings, ImportRules, Settings
-from neat_delta.changes import Options, compare, held_back
-from neat_delta.changes.changeset import Allowed
+from neat_delta.changeset.changeset import Allowed
 from neat_delta.checks import try_out
+from neat_delta.diff.compare import Options, compare, held_back
 from neat_delta.errors import WrongChoice
 from neat_delta.reading import read_both
+from neat_delta.tables.settings import CheckSettings, Condition, FieldSettings, ImportRules, Settings
 
 NOTHING_ALLOWED, NO_CHECKS = Allowed(), CheckSettings()
 LIVE = [

@@ -2,9 +2,9 @@
 
 import pytest
 
-from neat_delta.catalogue.settings import FieldSettings, Settings
 from neat_delta.checks import try_out
 from neat_delta.checks.values import nearest
+from neat_delta.tables.settings import FieldSettings, Settings
 
 
 def cell(name, value, at=8):

@@ -8,7 +8,7 @@ import openpyxl
 import pytest
 
 from helpers import neat_delta, read_table, write_table
-from neat_delta.catalogue.formula_text import escaped_text
+from neat_delta.tables.formula_text import escaped_text
 
 CODES = ["=A1", "-1+cmd|' /C calc'!A0", "+B", "@C", " =D", "\t=E", "'=F", "''=G", "plain", "-5"]
 TEXTS = ["=1+1", "-2+3", "@x", "\n=1", "'=q", "+1,5", "- oak", "＝1", "x=1", "-7.5"]

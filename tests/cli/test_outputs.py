@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from helpers import PROGRAM, files_in, neat_delta, refused, write_table
 from neat_delta.cli import app
 from neat_delta.cli.exits import Exit
-from neat_delta.writing import replaceable, update
+from neat_delta.update import replaceable, update
 
 
 @pytest.mark.parametrize(

@@ -11,7 +11,7 @@ import pytest
 from helpers import PROGRAM, neat_delta, refused, write_table
 from neat_delta.cli import app
 from neat_delta.cli.exits import Exit
-from neat_delta.writing import update
+from neat_delta.update import update
 
 
 @pytest.fixture

@@ -17,8 +17,8 @@ import pytest
 
 from helpers import PROGRAM, neat_delta, read_table, write_table
 from neat_delta.delivery import places
+from neat_delta.delivery.destinations import ShopInterface
 from neat_delta.delivery.journal import Journal
-from neat_delta.delivery.places import ShopInterface
 from neat_delta.delivery.send import load_update, send
 from neat_delta.errors import CannotSend, CannotWrite, Unreadable
 from neat_delta.practice_shop import open_shop

@@ -8,8 +8,8 @@ import pytest
 from helpers import write_table
 from neat_delta.errors import NeatDeltaError, WrongChoice
 from neat_delta.practice_shop import open_shop
+from neat_delta.practice_shop.behaviour import FILE
 from neat_delta.practice_shop.shop import does_of, make_shop
-from neat_delta.practice_shop.ways import FILE
 from neat_delta.reading import read_catalogue
 
 ITEMS = [

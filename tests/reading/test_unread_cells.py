@@ -7,7 +7,7 @@ import openpyxl
 import pytest
 
 from helpers import write_table
-from neat_delta.changes import Options, compare
+from neat_delta.diff.compare import Options, compare
 from neat_delta.reading import read_both, read_catalogue
 
 LIVE = [["sku", "price", "name"], *([f"A{at}", f"{at}.50", f"Jar {at}"] for at in range(1, 9))]

@@ -5,10 +5,10 @@ import shutil
 import pytest
 
 from helpers import write_table
-from neat_delta.catalogue.settings import Settings
-from neat_delta.changes import Options, compare
-from neat_delta.changes.bothsides import BothSides
+from neat_delta.analysis.before_after import BothSides
+from neat_delta.diff.compare import Options, compare
 from neat_delta.reading import read_both
+from neat_delta.tables.settings import Settings
 from neat_delta.views.page import review_page
 
 HOSTILE = "</script><script>document.title='owned'</script><img src=x onerror=\"document.title='owned'\">"

@@ -11,11 +11,11 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.damage import DAY, DOUBLED, FAILED, FORMULA, POWER_OF_TEN
-from neat_delta.catalogue.kinds import kind_named
-from neat_delta.catalogue.kinds.flag import TRUTH
-from neat_delta.changes.changeset import REPAIRED, no_findings
+from neat_delta.changeset.changeset import REPAIRED, no_findings
 from neat_delta.checks.check import AS_TYPED, Check
+from neat_delta.tables.corruption import DAY, DOUBLED, FAILED, FORMULA, POWER_OF_TEN
+from neat_delta.tables.field_types import kind_named
+from neat_delta.tables.field_types.flag import TRUTH
 
 if TYPE_CHECKING:
     from neat_delta.checks.check import Trial

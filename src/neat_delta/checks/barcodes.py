@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.kinds.gtin import PARTED, is_barcode, read
 from neat_delta.checks.check import LET, Check, together
 from neat_delta.matching import JOINT
+from neat_delta.tables.field_types.gtin import PARTED, is_barcode, read
 
 if TYPE_CHECKING:
     from neat_delta.checks.check import Trial

@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.kinds import kind_named
 from neat_delta.checks.check import LET, Check, cells_of, together
+from neat_delta.tables.field_types import kind_named
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

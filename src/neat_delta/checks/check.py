@@ -8,16 +8,16 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changes.bothsides import BothSides
-from neat_delta.changes.changeset import ADD, CHANGE, RECODE, Allowed, findings_frame, no_findings
-from neat_delta.matching.places import places
+from neat_delta.analysis.before_after import BothSides
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, Allowed, findings_frame, no_findings
+from neat_delta.matching.positions import places
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
 
-    from neat_delta.catalogue import Catalogue
-    from neat_delta.catalogue.settings import FieldSettings, Settings
-    from neat_delta.changes import ChangeSet
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables import Catalogue
+    from neat_delta.tables.settings import FieldSettings, Settings
 
 UNLOCK, NEW_VALUES, AS_TYPED, LET = "--unlock FIELD", "--allow-new-values FIELD", "--as-typed FIELD", "--let"
 

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue import ASCII
 from neat_delta.checks.check import LET, Check
+from neat_delta.tables import ASCII
 
 if TYPE_CHECKING:
     from neat_delta.checks.check import Trial

@@ -10,11 +10,11 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.fieldkind import is_stock
-from neat_delta.catalogue.typed import typed_cells
-from neat_delta.changes.changeset import CHANGE, RECODE, findings_frame, no_findings
-from neat_delta.changes.grouping import MAKER
+from neat_delta.analysis.grouping import MAKER
+from neat_delta.changeset.changeset import CHANGE, RECODE, findings_frame, no_findings
 from neat_delta.checks.check import LET, Check, together
+from neat_delta.tables.type_inference import is_stock
+from neat_delta.tables.typed_values import typed_cells
 
 if TYPE_CHECKING:
     from collections.abc import Iterable

@@ -6,15 +6,15 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.typed import typed_cells
-from neat_delta.changes.changeset import ADD, CHANGE, RECODE, no_findings
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, no_findings
 from neat_delta.checks.check import UNLOCK, Check, together
 from neat_delta.errors import WrongChoice
 from neat_delta.expressions import ExpressionError, parse_expression
+from neat_delta.tables.typed_values import typed_cells
 
 if TYPE_CHECKING:
-    from neat_delta.catalogue.settings import Condition
     from neat_delta.checks.check import Trial
+    from neat_delta.tables.settings import Condition
 
 
 def locked(trial: Trial) -> pl.DataFrame:

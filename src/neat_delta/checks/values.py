@@ -7,17 +7,17 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue.fieldkind import code_separator, kind_of, single_values
-from neat_delta.catalogue.profile import LEAST_USES, MOST_CHOICES
-from neat_delta.changes.changeset import REMOVE, no_findings
+from neat_delta.changeset.changeset import REMOVE, no_findings
 from neat_delta.checks.check import LET, NEW_VALUES, Check, together
 from neat_delta.matching import Key
+from neat_delta.tables.profile import LEAST_USES, MOST_CHOICES
+from neat_delta.tables.type_inference import code_separator, kind_of, single_values
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
-    from neat_delta.catalogue.settings import FieldSettings
     from neat_delta.checks.check import Trial
+    from neat_delta.tables.settings import FieldSettings
 
 SOME_VALUES = 12
 # A slip of the hand changes a letter or two, and never most of a short word.

@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.changeset_output import RULES, Openings, Wanted, finished, openings, outcome, told
 from neat_delta.cli.common import SOURCE, Manners, catalogue_file, exported_as, manners, progress, settled_in
-from neat_delta.cli.outcome import RULES, Openings, Wanted, finished, openings, outcome, told
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -15,8 +15,8 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.changes import Comparison
-    from neat_delta.changes.rules import Rule
+    from neat_delta.diff.compare import Comparison
+    from neat_delta.diff.formulas import Rule
     from neat_delta.remote import Where
 
 
@@ -60,12 +60,12 @@ def adjust_command(
     A rule is "field = expression", the expression in standard SQL over the fields. All rules see the values as they
     were before; a value set to what it is drops out. "field = NULL" empties a field.
     """
-    from neat_delta.changes import Options
-    from neat_delta.changes.adjust import adjust
-    from neat_delta.changes.rules import parse_rule
+    from neat_delta.diff.adjust import adjust
+    from neat_delta.diff.compare import Options
+    from neat_delta.diff.formulas import parse_rule
     from neat_delta.expressions.ending import finish_of
     from neat_delta.matching import choose_key
-    from neat_delta.matching.choose import chosen_rows
+    from neat_delta.matching.selection import chosen_rows
     from neat_delta.reading import read_catalogue
 
     if ending and multiple_of:
@@ -92,9 +92,9 @@ def adjust_command(
 
 def _head(seen: Comparison, rules: list[Rule], where: str | None, unknown: list[str], width: int) -> Iterator[Text]:
     """The live export, which items were chosen, and the rules."""
-    from neat_delta.views.fileform import catalogue_view
+    from neat_delta.views.file_format import catalogue_view
+    from neat_delta.views.formatting import count, several
     from neat_delta.views.lines import sentence
-    from neat_delta.views.look import count, several
 
     yield from catalogue_view("live", seen.live, "item", width)
     chosen = f"{count(len(seen.edited))} of {several(len(seen.live), 'item')}" + (f", where {where}" if where else "")

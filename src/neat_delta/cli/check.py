@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.changeset_args import kept, kept_live
+from neat_delta.cli.changeset_output import Openings, openings, pictures_in
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
@@ -20,8 +22,6 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import kept, kept_live
-from neat_delta.cli.outcome import Openings, openings, pictures_in
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -29,9 +29,9 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.catalogue import Catalogue
-    from neat_delta.changes import ChangeSet
+    from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.remote import Where
+    from neat_delta.tables import Catalogue
 
 
 @click.command("check")
@@ -62,7 +62,7 @@ def check_command(
     from neat_delta.atomic_write import write_atomic
     from neat_delta.checks import tried_again
     from neat_delta.output_paths import check_outputs
-    from neat_delta.writing.findingsbook import findings_book
+    from neat_delta.update.problems_workbook import findings_book
 
     settled = settled_in(settings)
     check_outputs(book, replace=replace)
@@ -82,7 +82,7 @@ def check_command(
 
 
 def _as_dict(changes: ChangeSet) -> dict[str, object]:
-    from neat_delta.changes import head_as_dict
+    from neat_delta.changeset.serialization import head_as_dict
     from neat_delta.matching import JOINT
 
     found = changes.findings.to_dicts()
@@ -93,12 +93,12 @@ def _as_dict(changes: ChangeSet) -> dict[str, object]:
 
 
 def _view(changes: ChangeSet, live: Catalogue, book: Path | None, everything: bool, width: int) -> Iterator[Text]:
-    from neat_delta.changes.changeset import ADD, CHANGE, RECODE, REMOVE
+    from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
     from neat_delta.checks import CHECKS
     from neat_delta.views.comparison import Shown, findings_view
-    from neat_delta.views.fileform import catalogue_view
+    from neat_delta.views.file_format import catalogue_view
+    from neat_delta.views.formatting import several
     from neat_delta.views.lines import labelled
-    from neat_delta.views.look import several
 
     yield from catalogue_view("live", live, "item", width)
     items = len(changes.keys_to(CHANGE, RECODE, ADD, REMOVE))

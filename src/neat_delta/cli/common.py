@@ -16,9 +16,9 @@ if TYPE_CHECKING:
     from rich.console import Console
     from rich.text import Text
 
-    from neat_delta.catalogue.settings import Settings
+    from neat_delta.progress import Voice
     from neat_delta.reading import Told
-    from neat_delta.voice import Voice
+    from neat_delta.tables.settings import Settings
 
 F = TypeVar("F", bound="Callable[..., Any]")
 
@@ -137,12 +137,12 @@ def catalogue_file(command: F) -> F:
 
 def settled_in(told: Path | None) -> Settings:
     """The settings of a catalogue.toml: the one told, the one in this folder, or none at all."""
-    from neat_delta.catalogue.settings import NAME, Settings
+    from neat_delta.tables.settings import NAME, Settings
 
     here = Path(NAME)
     if told is None and not here.is_file():
         return Settings()
-    from neat_delta.catalogue.settingsfile import load_settings
+    from neat_delta.tables.config_loader import load_settings
 
     return load_settings(told or here)
 
@@ -157,7 +157,7 @@ def exported_as(settled: Settings) -> Told:
 def _delimiter(_context: click.Context, _option: click.Parameter, told: str | None) -> str | None:
     if told is None:
         return None
-    from neat_delta.catalogue import DELIMITERS
+    from neat_delta.tables import DELIMITERS
 
     signs = {name: sign for sign, name in DELIMITERS.items()} | {"\\t": "\t"}
     sign = signs.get(told, told)
@@ -237,7 +237,7 @@ def progress(spoken: Manners) -> Any:
     import contextlib
     import sys
 
-    from neat_delta.voice import SILENCE
+    from neat_delta.progress import SILENCE
 
     @contextlib.contextmanager
     def speaking() -> Iterator[Voice]:

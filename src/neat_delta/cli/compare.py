@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.changeset_output import Openings, Wanted, finished, load_ahead, openings, outcome, told
 from neat_delta.cli.common import (
     SOURCE,
     FileForm,
@@ -17,8 +18,7 @@ from neat_delta.cli.common import (
     progress,
     settled_in,
 )
-from neat_delta.cli.listed import ListOptions, list_options, save_list, saved_view
-from neat_delta.cli.outcome import Openings, Wanted, finished, load_ahead, openings, outcome, told
+from neat_delta.cli.supplier_options import ListOptions, list_options, save_list, saved_view
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -112,7 +112,7 @@ def compare_command(
         raise click.UsageError("--include gone and --at-most N go together: say how many items may be removed at most.")
     from concurrent.futures import ThreadPoolExecutor
 
-    from neat_delta.begun import Begun
+    from neat_delta.prefetch import Begun
 
     wanted.check_places()
     begun = Begun(live, edited)
@@ -125,11 +125,11 @@ def compare_command(
         sheet_form = Told.as_exported(listed.form)
         reading = reader.submit(read_both, live, edited, voice, sheet_form, begun, exported_as(settled))
         load_ahead(wanted)
-        from neat_delta.catalogue import field_name
-        from neat_delta.changes import Options
-        from neat_delta.changes.fromlist import compare_list
-        from neat_delta.changes.recode import accepted_codes
-        from neat_delta.matching.nature import natures
+        from neat_delta.diff.compare import Options
+        from neat_delta.diff.recode import accepted_codes
+        from neat_delta.diff.supplier_file import compare_list
+        from neat_delta.matching.column_drift import natures
+        from neat_delta.tables import field_name
 
         ours, theirs = reading.result()
         cleared = None if blanks is None else blanks == "clear"
@@ -153,7 +153,7 @@ def compare_command(
 
     def head(width: int) -> Iterator[Text]:
         from neat_delta.views.comparison import files_view
-        from neat_delta.views.lists import list_view
+        from neat_delta.views.supplier_views import list_view
 
         as_list = listed.is_told or any(match.field and field_name(match.column) != match.field for match in matches)
         yield from files_view(seen, width, columns=not as_list)

@@ -12,7 +12,7 @@ from neat_delta.cli.exits import Exit
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
-    from neat_delta.changes import ChangeSet
+    from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.delivery.journal import Entry, Journal
     from neat_delta.remote import Where
 
@@ -48,8 +48,7 @@ def changes_of(told: Where, journal: Path | None) -> ChangeSet:
         Unreadable: there is no such file, or it is no change set.
         WrongChoice: there is no such entry, or its change set was not kept.
     """
-    from neat_delta.changes import load_changes
-    from neat_delta.changes.store import parse_changes
+    from neat_delta.changeset.serialization import load_changes, parse_changes
 
     entry = sent_as(told, journal)
     if entry is None:

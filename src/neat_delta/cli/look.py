@@ -26,11 +26,11 @@ if TYPE_CHECKING:
 
     import polars as pl
 
-    from neat_delta.catalogue import Catalogue
-    from neat_delta.catalogue.profile import ColumnProfile
-    from neat_delta.catalogue.settings import Settings
-    from neat_delta.matching.candidates import KeyCandidates
+    from neat_delta.matching.key_detection import KeyCandidates
     from neat_delta.remote import Where
+    from neat_delta.tables import Catalogue
+    from neat_delta.tables.profile import ColumnProfile
+    from neat_delta.tables.settings import Settings
 
 
 @click.command("look")
@@ -51,7 +51,7 @@ def look_command(
     """
     from concurrent.futures import ThreadPoolExecutor
 
-    from neat_delta.begun import Begun
+    from neat_delta.prefetch import Begun
 
     begun = Begun(file, fingerprints=False)
     # Now that the file is on its way, there is time to load what is needed to read it, and then to judge it.
@@ -60,8 +60,8 @@ def look_command(
     with progress(spoken) as voice, ThreadPoolExecutor(max_workers=1) as reader:
         reading = reader.submit(read_catalogue, file, voice, form.told(), begun)
         settled = settled_in(settings)
-        from neat_delta.catalogue.damage import profile_and_damage
-        from neat_delta.matching.candidates import key_candidates
+        from neat_delta.matching.key_detection import key_candidates
+        from neat_delta.tables.corruption import profile_and_damage
         from neat_delta.views.overview import overview
 
         catalogue = reading.result().renamed(settled.names())

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.changeset_args import PartTold, kept, kept_live, part_meant, parts
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
@@ -20,7 +21,6 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import PartTold, kept, kept_live, part_meant, parts
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.changes import ChangeSet
+    from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.remote import Where
 
 
@@ -73,13 +73,13 @@ def pick_command(
     What is left out stays in the new change set as notes, with the comments of whoever left it out. Several ways of
     naming a part together take what all of them hold.
     """
-    from neat_delta.changes import load_changes, save_changes
-    from neat_delta.changes.narrow import cells_in, picked
-    from neat_delta.changes.resultlist import failed as failed_part
-    from neat_delta.changes.resultlist import not_taken, with_reasons
-    from neat_delta.changes.review import read_review
+    from neat_delta.changeset.serialization import load_changes, save_changes
+    from neat_delta.changeset.subset import cells_in, picked
     from neat_delta.output_paths import check_outputs
     from neat_delta.reading import read_whole
+    from neat_delta.reconcile.import_report import failed as failed_part
+    from neat_delta.reconcile.import_report import not_taken, with_reasons
+    from neat_delta.reconcile.review import read_review
 
     if not (book or failed or leave or part.only or part.where is not None or part.items):
         raise WrongChoice(
@@ -126,7 +126,7 @@ def _ways(book: Where | None, failed: Where | None, leave: tuple[str, ...], part
 
 
 def _as_dict(changes: ChangeSet, out: Path) -> dict[str, object]:
-    from neat_delta.changes import head_as_dict
+    from neat_delta.changeset.serialization import head_as_dict
 
     return head_as_dict(changes.head) | {"cells": len(changes.cells), "out": str(out)}
 
@@ -134,8 +134,8 @@ def _as_dict(changes: ChangeSet, out: Path) -> dict[str, object]:
 def _view(whole: ChangeSet, less: ChangeSet, path: Where, out: Path, width: int) -> Iterator[Text]:
     from rich.text import Text
 
+    from neat_delta.views.formatting import several
     from neat_delta.views.lines import labelled, sentence
-    from neat_delta.views.look import several
     from neat_delta.views.preview import head_view
 
     yield from head_view(less, path.name, width)

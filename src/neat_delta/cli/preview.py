@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
+from neat_delta.cli.changeset_args import kept, kept_live, part_of, parts
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
@@ -23,7 +24,6 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import kept, kept_live, part_of, parts
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
@@ -33,13 +33,13 @@ if TYPE_CHECKING:
     import polars as pl
     from rich.text import Text
 
-    from neat_delta.catalogue import Catalogue
-    from neat_delta.catalogue.settings import Settings
-    from neat_delta.changes import ChangeSet
-    from neat_delta.changes.bothsides import BothSides
-    from neat_delta.cli.kept import PartTold
+    from neat_delta.analysis.before_after import BothSides
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.cli.changeset_args import PartTold
+    from neat_delta.progress import Voice
     from neat_delta.remote import Where
-    from neat_delta.voice import Voice
+    from neat_delta.tables import Catalogue
+    from neat_delta.tables.settings import Settings
 
 
 class Seen(NamedTuple):
@@ -110,8 +110,8 @@ def preview_command(
 
     Nothing is sent or changed. To take only a part of it, mark the workbook or name the part, and "pick" it.
     """
-    from neat_delta.changes import load_changes
-    from neat_delta.changes.bothsides import BothSides
+    from neat_delta.analysis.before_after import BothSides
+    from neat_delta.changeset.serialization import load_changes
     from neat_delta.matching import JOINT
     from neat_delta.output_paths import check_outputs
 
@@ -164,11 +164,11 @@ class Found(NamedTuple):
 def _found(both: BothSides | None, settled: Settings, seen: Seen, voice: Voice) -> Found:
     if both is None:
         return Found()
-    from neat_delta.catalogue import field_name
-    from neat_delta.changes.grouping import by_group, field_of
-    from neat_delta.changes.money import price_moves
-    from neat_delta.changes.stockmoves import stock_moves
-    from neat_delta.views.look import tell_key
+    from neat_delta.analysis.grouping import by_group, field_of
+    from neat_delta.analysis.margins import price_moves
+    from neat_delta.analysis.stock import stock_moves
+    from neat_delta.tables import field_name
+    from neat_delta.views.formatting import tell_key
 
     found, live = Found(), both.live
     for key in seen.item:
@@ -199,8 +199,8 @@ def _found(both: BothSides | None, settled: Settings, seen: Seen, voice: Voice) 
 
 
 def _records(both: BothSides, settled: Settings, path: Where, voice: Voice) -> dict[str, Any]:
-    from neat_delta.changes.money import touched_records
-    from neat_delta.matching.recordcolumns import record_columns
+    from neat_delta.analysis.margins import touched_records
+    from neat_delta.matching.quote_columns import record_columns
     from neat_delta.reading import read_whole
 
     quotes = read_whole(path, voice)
@@ -221,7 +221,7 @@ def _made(
     """The files that were asked for, by what they are."""
     made: dict[str, dict[Path, bytes]] = {}
     if seen.records_csv is not None and found.records is not None:
-        from neat_delta.writing.delimited import people_csv
+        from neat_delta.update.delimited import people_csv
 
         made["records"] = {seen.records_csv: people_csv(found.records)}
     if seen.page is not None and both is not None:
@@ -230,7 +230,7 @@ def _made(
         voice.step("writing the page")
         made["page"] = {seen.page: review_page(both, settled, name)}
     if seen.book is not None:
-        from neat_delta.views.reviewbook import review_book
+        from neat_delta.views.review_workbook import review_book
 
         voice.step("writing the workbook")
         made["book"] = {seen.book: review_book(changes, whole, by_item=seen.book_by == "item")}
@@ -257,7 +257,8 @@ def _written(made: dict[str, dict[Path, bytes]], seen: Seen) -> dict[str, list[s
 
 
 def _as_dict(changes: ChangeSet, found: Found, made: dict[str, list[str]]) -> dict[str, Any]:
-    from neat_delta.changes import by_effect, by_field, head_as_dict
+    from neat_delta.analysis.metrics import by_effect, by_field
+    from neat_delta.changeset.serialization import head_as_dict
     from neat_delta.matching import JOINT
 
     def rows(frame: pl.DataFrame | None) -> list[dict[str, Any]] | None:
@@ -299,8 +300,8 @@ def _view(
 
     from neat_delta.views import preview as views
     from neat_delta.views.comparison import Shown, fields_view
+    from neat_delta.views.formatting import several
     from neat_delta.views.lines import labelled, sentence
-    from neat_delta.views.look import several
 
     shown = Shown(width, seen.everything)
     yield from views.head_view(changes, path.name, width)

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.changeset_output import Openings, Wanted, finished, openings, outcome, told
 from neat_delta.cli.common import (
     SOURCE,
     FileForm,
@@ -17,7 +18,6 @@ from neat_delta.cli.common import (
     progress,
     settled_in,
 )
-from neat_delta.cli.outcome import Openings, Wanted, finished, openings, outcome, told
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -58,8 +58,8 @@ def recode_command(
     Fields that name items by their codes follow. Unknown codes, codes in use, two into one and one into two are found
     before anything is written. Swaps and chains go in stages, in none of which two items share a code.
     """
-    from neat_delta.changes import Options
-    from neat_delta.changes.recode import code_pairs, read_codes, recode
+    from neat_delta.diff.compare import Options
+    from neat_delta.diff.recode import code_pairs, read_codes, recode
     from neat_delta.matching import choose_key
     from neat_delta.reading import read_catalogue
 
@@ -75,7 +75,7 @@ def recode_command(
         seen, receipt = finished(seen, settled, wanted, opened, voice)
 
     def head(width: int) -> Iterator[Text]:
-        from neat_delta.views.fileform import catalogue_view
+        from neat_delta.views.file_format import catalogue_view
 
         widest = max(len(ours.source.name), len(theirs.source.name))
         yield from catalogue_view("live", ours, "item", width, widest)

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.changeset_args import fresh_export
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
@@ -20,7 +21,6 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import fresh_export
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.changes.refresh import Refreshed
+    from neat_delta.reconcile.refresh import Refreshed
     from neat_delta.remote import Where
 
 POLICIES = ("hold", "ours", "theirs")
@@ -65,11 +65,11 @@ def refresh_command(
     there now.
     """
     from neat_delta.atomic_write import write_atomic
-    from neat_delta.changes import load_changes, save_changes
-    from neat_delta.changes.refresh import refresh
+    from neat_delta.changeset.serialization import load_changes, save_changes
     from neat_delta.output_paths import check_outputs
-    from neat_delta.views.closing import clashes_table
-    from neat_delta.writing.delimited import people_workbook
+    from neat_delta.reconcile.refresh import refresh
+    from neat_delta.update.delimited import people_workbook
+    from neat_delta.views.verify_views import clashes_table
 
     policy, by_field = _policies(clashes)
     settled = settled_in(settings)
@@ -105,7 +105,7 @@ def _policies(told: tuple[str, ...]) -> tuple[str, dict[str, str]]:
 
 
 def _as_dict(seen: Refreshed, out: Path) -> dict[str, object]:
-    from neat_delta.changes import head_as_dict
+    from neat_delta.changeset.serialization import head_as_dict
     from neat_delta.matching import JOINT
 
     return head_as_dict(seen.changes.head) | {
@@ -121,9 +121,9 @@ def _as_dict(seen: Refreshed, out: Path) -> dict[str, object]:
 def _view(seen: Refreshed, out: Path, fresh: Where, book: Path | None, width: int) -> Iterator[Text]:
     from rich.text import Text
 
-    from neat_delta.views.closing import refresh_view
     from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.preview import head_view
+    from neat_delta.views.verify_views import refresh_view
 
     yield from head_view(seen.changes, out.name, width)
     yield Text()

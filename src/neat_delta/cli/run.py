@@ -24,10 +24,10 @@ def run_command(file: Path, no_send: bool, spoken: Manners) -> int:
     person is needed, 2 if nothing could be done. Only one run of a file is at work at a time.
     """
     from neat_delta.atomic_write import write_atomic
-    from neat_delta.unattended.alone import alone
-    from neat_delta.unattended.run import run
-    from neat_delta.unattended.runfile import load_run
     from neat_delta.views.summary import summaries, summary_view
+    from neat_delta.workflows.scheduled.run import run
+    from neat_delta.workflows.scheduled.run_config import load_run
+    from neat_delta.workflows.scheduled.run_lock import alone
 
     told = load_run(file)
     with progress(spoken) as voice, alone(told) as report:

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.changeset_args import AS_OF
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
@@ -22,7 +23,6 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.journal import JOURNAL, journal_in
-from neat_delta.cli.kept import AS_OF
 
 if TYPE_CHECKING:
     from datetime import datetime
@@ -66,12 +66,12 @@ def send_command(
     NEAT_DELTA_TOKEN_SHOP_EXAMPLE for shop.example, or from the system's keyring.
     """
     from neat_delta.atomic_write import write_atomic
-    from neat_delta.changes.refresh import insist_on_young
-    from neat_delta.delivery.places import place_of
+    from neat_delta.delivery.destinations import place_of
     from neat_delta.delivery.send import load_update, send
     from neat_delta.output_paths import check_outputs
+    from neat_delta.reconcile.refresh import insist_on_young
+    from neat_delta.update.delimited import people_csv
     from neat_delta.views.delivery import results_of, sent_view
-    from neat_delta.writing.delimited import people_csv
 
     update = load_update(folder)
     check_outputs(results, replace=replace)

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.changeset_args import fresh_export
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
@@ -21,7 +22,6 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.journal import JOURNAL, changes_of
-from neat_delta.cli.kept import fresh_export
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -29,8 +29,8 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.changes import ChangeSet
-    from neat_delta.changes.settle import Settled
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.reconcile.verify import Settled
     from neat_delta.remote import Where
 
 
@@ -58,9 +58,9 @@ def settle_command(
     CHANGES is a change set, or the number of a journal entry. What landed otherwise (rounded, trimmed, in other
     letters, cut short) is named as such. The exit code is 0 only when nothing is left.
     """
-    from neat_delta.changes import save_changes
-    from neat_delta.changes.settle import settle
+    from neat_delta.changeset.serialization import save_changes
     from neat_delta.output_paths import check_outputs
+    from neat_delta.reconcile.verify import settle
 
     settled = settled_in(settings)
     check_outputs(out, replace=replace)
@@ -91,8 +91,8 @@ def _view(
 ) -> Iterator[Text]:
     from rich.text import Text
 
-    from neat_delta.views.closing import settle_view
     from neat_delta.views.lines import labelled, sentence
+    from neat_delta.views.verify_views import settle_view
 
     yield labelled("changes", f"{path.name}   made {changes.head.made.replace('T', ' ').removesuffix('Z')} UTC")
     yield labelled("beside", fresh.name)

@@ -45,13 +45,13 @@ def setup_command(
     Run again on a newer export it adds the fields that are missing, and leaves every line that stands there.
     """
     from neat_delta.atomic_write import write_atomic
-    from neat_delta.catalogue.profile import profile
-    from neat_delta.catalogue.settingsfile import load_settings
     from neat_delta.matching import choose_key
     from neat_delta.reading import read_catalogue
+    from neat_delta.tables.config_loader import load_settings
+    from neat_delta.tables.profile import profile
+    from neat_delta.update.config_draft import draft
+    from neat_delta.views.formatting import several
     from neat_delta.views.lines import labelled, sentence
-    from neat_delta.views.look import several
-    from neat_delta.writing.setup import draft
 
     with progress(spoken) as voice:
         existing = ""

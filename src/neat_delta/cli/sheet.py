@@ -29,7 +29,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.remote import Where
-    from neat_delta.writing.sheet import SheetColumn
+    from neat_delta.update.edit_sheet import SheetColumn
 
 SOME = 10
 
@@ -65,13 +65,13 @@ def sheet_command(
     not be touched is grey and locked. Edit it, save it, and compare it with the same export.
     """
     from neat_delta.atomic_write import write_atomic
-    from neat_delta.catalogue import field_name
     from neat_delta.errors import CannotWrite
     from neat_delta.matching import choose_key
-    from neat_delta.matching.choose import chosen_fields, chosen_rows
+    from neat_delta.matching.selection import chosen_fields, chosen_rows
     from neat_delta.output_paths import check_outputs
     from neat_delta.reading import read_catalogue
-    from neat_delta.writing.sheet import delimited_sheet, sheet_columns, workbook
+    from neat_delta.tables import field_name
+    from neat_delta.update.edit_sheet import delimited_sheet, sheet_columns, workbook
 
     settled = settled_in(settings)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
@@ -106,8 +106,8 @@ def _view(
     as_workbook: bool,
     width: int,
 ) -> Iterator[Text]:
+    from neat_delta.views.formatting import several
     from neat_delta.views.lines import labelled, sentence
-    from neat_delta.views.look import several
 
     yield from sentence("sheet", f"{out}   {several(rows, 'item')} × {several(len(columns), 'field')}", width)
     locked = [column.field for column in columns if column.locked]

@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.changeset_args import fresh_export, kept
+from neat_delta.cli.changeset_output import FORM, PACK
 from neat_delta.cli.common import (
     FILE,
     SOURCE,
@@ -20,8 +22,6 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.journal import JOURNAL, changes_of, sent_as
-from neat_delta.cli.kept import fresh_export, kept
-from neat_delta.cli.outcome import FORM, PACK
 from neat_delta.errors import WrongChoice
 
 if TYPE_CHECKING:
@@ -30,9 +30,9 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.changes.refresh import Refreshed
+    from neat_delta.reconcile.refresh import Refreshed
     from neat_delta.remote import Where
-    from neat_delta.writing import Receipt
+    from neat_delta.update import Receipt
 
 
 @click.command("undo")
@@ -73,11 +73,11 @@ def undo_command(
 
     CHANGES is a kept change set or, with --fresh, the number of a journal entry: what was sent then is put back.
     """
-    from neat_delta.changes import undone
-    from neat_delta.changes.refresh import refresh
-    from neat_delta.changes.settle import without_differences
-    from neat_delta.views.closing import refresh_view
-    from neat_delta.writing import write_update
+    from neat_delta.changeset.invert import undone
+    from neat_delta.reconcile.refresh import refresh
+    from neat_delta.reconcile.verify import without_differences
+    from neat_delta.update import write_update
+    from neat_delta.views.verify_views import refresh_view
 
     settled = settled_in(settings)
     sent = sent_as(changes, journal)
@@ -127,8 +127,8 @@ def _export_of(place: str) -> str:
 
 
 def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int, seen: Refreshed | None) -> Iterator[Text]:
+    from neat_delta.views.formatting import several
     from neat_delta.views.lines import sentence
-    from neat_delta.views.look import several
     from neat_delta.views.update import files_table, next_view, nothing_view, stays_view
 
     if receipt is None:

@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.changeset_args import AS_OF, kept
+from neat_delta.cli.changeset_output import FORM, PACK, STRICT, Openings, openings, pictures_in, refused
 from neat_delta.cli.common import (
     FILE,
     SOURCE,
@@ -19,8 +21,6 @@ from neat_delta.cli.common import (
     show_json,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.cli.kept import AS_OF, kept
-from neat_delta.cli.outcome import FORM, PACK, STRICT, Openings, openings, pictures_in, refused
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.remote import Where
-    from neat_delta.writing import Receipt
+    from neat_delta.update import Receipt
 
 
 @click.command("write")
@@ -70,10 +70,10 @@ def write_command(
     The change set knows the live export it was made from and refuses any other. All checks are run again; what they
     stop is held back, and the rest is written.
     """
-    from neat_delta.changes.refresh import insist_on_young
     from neat_delta.checks import tried_again
     from neat_delta.reading import fetch
-    from neat_delta.writing import write_update
+    from neat_delta.reconcile.refresh import insist_on_young
+    from neat_delta.update import write_update
 
     settled = settled_in(settings)
     with progress(spoken) as voice:
@@ -107,8 +107,8 @@ def write_command(
 def _view(
     receipt: Receipt | None, live_name: str, folder: Path, held_back: int, changes: Where, width: int
 ) -> Iterator[Text]:
+    from neat_delta.views.formatting import several
     from neat_delta.views.lines import labelled
-    from neat_delta.views.look import several
     from neat_delta.views.update import next_view, nothing_view, update_view
 
     if receipt is None:

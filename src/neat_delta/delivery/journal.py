@@ -22,7 +22,7 @@ from neat_delta.errors import CannotWrite
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.writing.receipt import ListedFile
+    from neat_delta.update.receipt import ListedFile
 
 NAME = "journal.sqlite"
 # The folder in which it lies, if not the user's own for the data of this program.

@@ -9,13 +9,13 @@ from neat_delta.atomic_write import alone_with
 from neat_delta.delivery.journal import BROUGHT, DONE, LEAVING, REFUSED, SENT, Entry, Journal
 from neat_delta.errors import CannotSend
 from neat_delta.output_paths import note_input
-from neat_delta.voice import SILENCE, Voice
-from neat_delta.writing.receipt import RECEIPT, LoadedReceipt, listed_data, load_receipt
+from neat_delta.progress import SILENCE, Voice
+from neat_delta.update.receipt import RECEIPT, LoadedReceipt, listed_data, load_receipt
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from neat_delta.delivery.places import Place
+    from neat_delta.delivery.destinations import Place
 
 
 @dataclass(frozen=True)

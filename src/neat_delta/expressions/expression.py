@@ -123,7 +123,7 @@ def _name(node: exp.Column) -> str:
     """The column that a name means: as it is written, or ``live.price`` with the field's name behind the side."""
     from sqlglot import exp
 
-    from neat_delta.catalogue.field import field_name
+    from neat_delta.tables.field import field_name
 
     if not isinstance(node.this, exp.Identifier) or node.args.get("db"):
         raise ExpressionError(f"{node.sql()[:60]} is no field")

@@ -7,15 +7,15 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.catalogue import field_name
-from neat_delta.catalogue.counting import ascending
-from neat_delta.catalogue.kinds import are_blank
 from neat_delta.errors import KeyUnclear, WrongChoice
+from neat_delta.tables import field_name
+from neat_delta.tables.distinct import ascending
+from neat_delta.tables.field_types import are_blank
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.catalogue import Catalogue
+    from neat_delta.tables import Catalogue
 
 JOINT = "\x1f"  # the unit separator of ASCII
 

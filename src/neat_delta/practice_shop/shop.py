@@ -12,16 +12,16 @@ from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
 from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import write_atomic
-from neat_delta.catalogue import field_name
-from neat_delta.catalogue.fieldkind import is_stock
 from neat_delta.errors import CannotWrite, Unreadable, WrongChoice
 from neat_delta.output_paths import note_input
-from neat_delta.practice_shop.ways import DRAFT, FILE, Ways, load_ways
+from neat_delta.practice_shop.behaviour import DRAFT, FILE, Ways, load_ways
+from neat_delta.tables import field_name
+from neat_delta.tables.type_inference import is_stock
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from neat_delta.catalogue import Catalogue
+    from neat_delta.tables import Catalogue
 
 BASE, JOBS = "shop.sqlite", "jobs.sqlite"
 CHANGE, ADD, REMOVE, RECODE = DOES = ("change", "add", "remove", "recode")

@@ -1,9 +1,9 @@
 """Files in: where from, packing, character set, dialect, whole records; a file becomes a Catalogue of text cells."""
 
-from neat_delta.begun import fingerprint, read_bytes
+from neat_delta.prefetch import fingerprint, read_bytes
+from neat_delta.reading.archives import fetch
 from neat_delta.reading.read import insist_on_every_row, read_both, read_catalogue, read_whole
-from neat_delta.reading.source import fetch
-from neat_delta.reading.told import Told
+from neat_delta.reading.read_options import Told
 
 __all__ = [
     "Told",

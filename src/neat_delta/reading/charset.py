@@ -6,7 +6,7 @@ import codecs
 import re
 from dataclasses import dataclass, replace
 
-from neat_delta.catalogue import ASCII
+from neat_delta.tables import ASCII
 
 # What a spreadsheet program on a Western desktop writes when it does not write UTF-8.
 FALLBACK = "cp1252"

@@ -9,8 +9,8 @@ from collections import Counter
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from neat_delta.catalogue import DELIMITERS
-from neat_delta.reading.told import NOTHING_TOLD, Told
+from neat_delta.reading.read_options import NOTHING_TOLD, Told
+from neat_delta.tables import DELIMITERS
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -6,7 +6,7 @@ import json
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.errors import Unreadable
-from neat_delta.reading.grid import Sheet
+from neat_delta.reading.frame_rows import Sheet
 
 if TYPE_CHECKING:
     from neat_delta.remote import Where

@@ -9,18 +9,18 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.begun import Begun
-from neat_delta.catalogue import Catalogue, Field, FileFormat, Rows, Source, field_name, name_fields
 from neat_delta.errors import Unreadable
-from neat_delta.reading.atonce import as_records, parse_at_once
+from neat_delta.prefetch import Begun
+from neat_delta.progress import SILENCE, Voice
+from neat_delta.reading.archives import Content, unpacked
+from neat_delta.reading.bulk_parse import as_records, parse_at_once
 from neat_delta.reading.charset import FALLBACK, WORDS_BYTES, Text, charset_by_words, decode, words_beyond_ascii
+from neat_delta.reading.csv_records import BAD_SCHEMA, Records, read_records, split_lines
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at, sniff
-from neat_delta.reading.grid import Sheet, as_grid
-from neat_delta.reading.notdata import SetApart, odd_rows, set_apart
-from neat_delta.reading.records import BAD_SCHEMA, Records, read_records, split_lines
-from neat_delta.reading.source import Content, unpacked
-from neat_delta.reading.told import NOTHING_TOLD, Told
-from neat_delta.voice import SILENCE, Voice
+from neat_delta.reading.frame_rows import Sheet, as_grid
+from neat_delta.reading.non_data_rows import SetApart, odd_rows, set_apart
+from neat_delta.reading.read_options import NOTHING_TOLD, Told
+from neat_delta.tables import Catalogue, Field, FileFormat, Rows, Source, field_name, name_fields
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

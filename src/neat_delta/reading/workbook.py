@@ -10,11 +10,11 @@ from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from neat_delta.catalogue import ORIGIN_PROPERTY, field_name
 from neat_delta.errors import Unreadable
-from neat_delta.reading.grid import Sheet
+from neat_delta.reading.frame_rows import Sheet
 from neat_delta.reading.unread_cells import unread_cells
-from neat_delta.reading.zeroformat import zeros_shown
+from neat_delta.reading.zero_padding import zeros_shown
+from neat_delta.tables import ORIGIN_PROPERTY, field_name
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence

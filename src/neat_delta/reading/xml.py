@@ -6,7 +6,7 @@ from collections import Counter
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import Unreadable
-from neat_delta.reading.grid import Sheet
+from neat_delta.reading.frame_rows import Sheet
 from neat_delta.reading.jsonlines import LIST_SEPARATOR
 
 if TYPE_CHECKING:

@@ -9,7 +9,7 @@ from contextlib import contextmanager, suppress
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.remote import secrets
-from neat_delta.remote.trouble import SILENCE_TIME, NotThere, Trouble, insist_on_secrecy, lasting, plain
+from neat_delta.remote.transfer_errors import SILENCE_TIME, NotThere, Trouble, insist_on_secrecy, lasting, plain
 
 if TYPE_CHECKING:
     import socket

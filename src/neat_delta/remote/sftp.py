@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.remote import secrets
-from neat_delta.remote.trouble import SILENCE_TIME, NotThere, Trouble, lasting, plain
+from neat_delta.remote.transfer_errors import SILENCE_TIME, NotThere, Trouble, lasting, plain
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

@@ -6,7 +6,7 @@ from contextlib import suppress
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import CannotSend, Unreadable
-from neat_delta.remote.trouble import NotThere, Trouble, tried
+from neat_delta.remote.transfer_errors import NotThere, Trouble, tried
 
 if TYPE_CHECKING:
     from collections.abc import Callable

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from neat_delta.redact import keep_hidden
 from neat_delta.remote import secrets
-from neat_delta.remote.trouble import SILENCE_TIME, NotThere, Trouble, insist_on_secrecy, lasting, plain, tried
+from neat_delta.remote.transfer_errors import SILENCE_TIME, NotThere, Trouble, insist_on_secrecy, lasting, plain, tried
 
 if TYPE_CHECKING:
     from collections.abc import Mapping

@@ -10,12 +10,11 @@ import polars as pl
 from rich.cells import cell_len
 from rich.text import Text
 
-from neat_delta.changes import by_effect, by_field
-from neat_delta.changes.changeset import ADD, CHANGE, LEFT, OUTSIDE, RECODE, REMOVE, STATES
-from neat_delta.changes.fromlist import LIST_CHANGED
-from neat_delta.views.fileform import catalogue_view, no_data_view
-from neat_delta.views.lines import LABEL, labelled, sentence
-from neat_delta.views.look import (
+from neat_delta.analysis.metrics import by_effect, by_field
+from neat_delta.changeset.changeset import ADD, CHANGE, LEFT, OUTSIDE, RECODE, REMOVE, STATES
+from neat_delta.diff.supplier_file import LIST_CHANGED
+from neat_delta.views.file_format import catalogue_view, no_data_view
+from neat_delta.views.formatting import (
     DOWN,
     NOTHING,
     STYLES,
@@ -27,13 +26,15 @@ from neat_delta.views.look import (
     several,
     tell_key,
 )
-from neat_delta.views.pieces import changed_text
+from neat_delta.views.lines import LABEL, labelled, sentence
 from neat_delta.views.table import GAP, INDENT, Cell, Column, aligned, fitted, table
+from neat_delta.views.text_diff import changed_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
-    from neat_delta.changes import ChangeSet, Comparison
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.diff.compare import Comparison
 
 SOME_ITEMS = 20
 SOME_FINDINGS = 3

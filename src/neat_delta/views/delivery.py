@@ -8,8 +8,8 @@ import polars as pl
 
 from neat_delta.delivery.journal import default_journal
 from neat_delta.views.comparison import SOME_ITEMS
+from neat_delta.views.formatting import NOTHING, count, printable, several
 from neat_delta.views.lines import labelled, sentence
-from neat_delta.views.look import NOTHING, count, printable, several
 from neat_delta.views.preview import more_view
 from neat_delta.views.table import Cell, Column, table
 

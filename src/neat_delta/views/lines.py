@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from neat_delta.views.look import STYLES
+from neat_delta.views.formatting import STYLES
 from neat_delta.views.table import INDENT
 
 if TYPE_CHECKING:

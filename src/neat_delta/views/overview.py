@@ -8,19 +8,19 @@ import polars as pl
 from rich.cells import cell_len
 from rich.text import Text
 
-from neat_delta.catalogue import field_name
-from neat_delta.views.fileform import charset_name, form_words, no_data_view
+from neat_delta.tables import field_name
+from neat_delta.views.file_format import charset_name, form_words, no_data_view
+from neat_delta.views.formatting import STYLES, count, cut, printable, several
 from neat_delta.views.lines import labelled, sentence
-from neat_delta.views.look import STYLES, count, cut, printable, several
 from neat_delta.views.table import Cell, Column, table
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
-    from neat_delta.catalogue import Catalogue
-    from neat_delta.catalogue.profile import ColumnProfile
-    from neat_delta.catalogue.settings import Settings
-    from neat_delta.matching.candidates import KeyCandidates
+    from neat_delta.matching.key_detection import KeyCandidates
+    from neat_delta.tables import Catalogue
+    from neat_delta.tables.profile import ColumnProfile
+    from neat_delta.tables.settings import Settings
 
 FIRST_ROWS = 5
 WIDEST_CELL = 24

@@ -11,12 +11,12 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.changes.changeset import CHANGE, RECODE
-from neat_delta.changes.grouping import field_of
-from neat_delta.changes.money import margins_by, price_moves
-from neat_delta.changes.stockmoves import by_room, stock_moves
+from neat_delta.analysis.grouping import field_of
+from neat_delta.analysis.margins import margins_by, price_moves
+from neat_delta.analysis.stock import by_room, stock_moves
+from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.errors import WrongChoice
-from neat_delta.views.look import BLUE, VERMILLION, count, cut, several
+from neat_delta.views.formatting import BLUE, VERMILLION, count, cut, several
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -24,8 +24,8 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-    from neat_delta.catalogue.settings import Settings
-    from neat_delta.changes.bothsides import BothSides
+    from neat_delta.analysis.before_after import BothSides
+    from neat_delta.tables.settings import Settings
 
 INK, DIM, WASH = "#1b1b1b", "#6b6b6b", "#e4e1da"
 MOST_GROUPS, MOST_FIELDS = 12, 8

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 from rich.text import Text
 
-from neat_delta.changes.changeset import ADD, CHANGE, LEFT, OUTSIDE, RECODE, REMOVE, STATES
-from neat_delta.changes.stockmoves import by_room
+from neat_delta.analysis.stock import by_room
+from neat_delta.changeset.changeset import ADD, CHANGE, LEFT, OUTSIDE, RECODE, REMOVE, STATES
 from neat_delta.views.comparison import (
     SOME_ITEMS,
     Shown,
@@ -18,17 +18,17 @@ from neat_delta.views.comparison import (
     folded_text,
     items_view,
 )
+from neat_delta.views.formatting import DOWN, NOTHING, STYLES, UP, amount, count, per_cent, printable, several, tell_key
 from neat_delta.views.lines import labelled, sentence
-from neat_delta.views.look import DOWN, NOTHING, STYLES, UP, amount, count, per_cent, printable, several, tell_key
-from neat_delta.views.pieces import changed_text
 from neat_delta.views.table import INDENT, Cell, Column, table
+from neat_delta.views.text_diff import changed_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
     from decimal import Decimal
 
-    from neat_delta.catalogue import Catalogue
-    from neat_delta.changes import ChangeSet
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables import Catalogue
 
 WIDE = 120
 

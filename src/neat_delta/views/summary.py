@@ -12,14 +12,14 @@ import orjson
 from rich.console import Console
 from rich.text import Text
 
-from neat_delta.changes.against import LANDED
-from neat_delta.changes.changeset import STATES
-from neat_delta.unattended.report import DONE, FAILED, NEEDED, NOTHING, SOME, Report
+from neat_delta.changeset.changeset import STATES
+from neat_delta.reconcile.three_way import LANDED
+from neat_delta.views.formatting import count, printable, several
 from neat_delta.views.lines import labelled, sentence
-from neat_delta.views.look import count, printable, several
 from neat_delta.views.preview import more_view
 from neat_delta.views.safe_text import safe_json, safe_line, safe_styled
 from neat_delta.views.table import Cell, Column, table
+from neat_delta.workflows.scheduled.report import DONE, FAILED, NEEDED, NOTHING, SOME, Report
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Sequence

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from rich.cells import cell_len, set_cell_size
 from rich.text import Text
 
-from neat_delta.views.look import STYLES, cut, on_mark
+from neat_delta.views.formatting import STYLES, cut, on_mark
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

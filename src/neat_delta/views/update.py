@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.changes.changeset import CHANGE
+from neat_delta.changeset.changeset import CHANGE
+from neat_delta.views.formatting import count, several
 from neat_delta.views.lines import LABEL, labelled, sentence
-from neat_delta.views.look import count, several
 from neat_delta.views.table import GAP, Cell, Column, table
 
 if TYPE_CHECKING:
@@ -14,8 +14,8 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.catalogue.settings import ImportRules
-    from neat_delta.writing import Receipt
+    from neat_delta.tables.settings import ImportRules
+    from neat_delta.update import Receipt
 
 SOME_FILES = 8
 # People type the names of files, so that what stands behind them is cut first.

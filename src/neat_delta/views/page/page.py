@@ -8,22 +8,22 @@ from typing import TYPE_CHECKING, Any
 import orjson
 import polars as pl
 
-from neat_delta.catalogue.kinds import kind_named
-from neat_delta.changes import by_effect, by_field
-from neat_delta.changes.changeset import ADD, CHANGE, LEFT, NONE, OUTSIDE, RECODE, REMOVE, STATES
-from neat_delta.changes.grouping import field_of
-from neat_delta.changes.money import price_moves
+from neat_delta.analysis.grouping import field_of
+from neat_delta.analysis.margins import price_moves
+from neat_delta.analysis.metrics import by_effect, by_field
+from neat_delta.changeset.changeset import ADD, CHANGE, LEFT, NONE, OUTSIDE, RECODE, REMOVE, STATES
 from neat_delta.errors import WrongChoice
-from neat_delta.views.look import NOTHING, amount, count, difference, per_cent, several, tell_key
-from neat_delta.views.pieces import CAME, SAME, pieces
+from neat_delta.tables.field_types import kind_named
+from neat_delta.views.formatting import NOTHING, amount, count, difference, per_cent, several, tell_key
 from neat_delta.views.plots import figures
+from neat_delta.views.text_diff import CAME, SAME, pieces
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
-    from neat_delta.catalogue.settings import Settings
-    from neat_delta.changes import ChangeSet
-    from neat_delta.changes.bothsides import BothSides
+    from neat_delta.analysis.before_after import BothSides
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables.settings import Settings
 
 STATE_NAMES = {CHANGE: "changed", ADD: "new", REMOVE: "to be removed", RECODE: "another code", NONE: "held back"}
 LEVELS = ("", "note", "warn", "stop")

@@ -1,0 +1,1 @@
+"""Numbers about a change set for checks and views: before and after, margins, stock, groups."""

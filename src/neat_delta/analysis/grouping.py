@@ -1,0 +1,61 @@
+"""A change set summed up by what its items have in common: their category, their maker, or any other field."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.analysis.metrics import measured
+from neat_delta.changeset.changeset import ADD, REMOVE
+from neat_delta.errors import WrongChoice
+from neat_delta.matching.key import key_parts
+
+if TYPE_CHECKING:
+    from neat_delta.analysis.before_after import BothSides
+    from neat_delta.tables import Catalogue
+
+CATEGORY = re.compile(r"(^|_)(category|categories|department|product_group|item_group)(_|$)")
+MAKER = re.compile(r"^(maker|brand|manufacturer|supplier|vendor)$")
+NONE = "–"
+
+
+def field_of(live: Catalogue, what: str) -> str:
+    """The field that holds the category or the maker, by its name.
+
+    Raises:
+        WrongChoice: no field is named so.
+    """
+    pattern = {"category": CATEGORY, "maker": MAKER}[what]
+    found = next((name for name in live.names if pattern.search(name)), None)
+    if found is None:
+        raise WrongChoice(
+            f"--by {what}: no field of {live.source.name} is named so",
+            remedy="Fields: " + ", ".join(live.names) + ".",
+        )
+    return found
+
+
+def by_group(both: BothSides, field: str) -> pl.DataFrame:
+    """Per value of a field, as it will be: items, cells, up, down (numbers), new, gone; those with most items first."""
+    changes = both.changes
+    groups = both.texts(field).select("key", group=pl.col("now").fill_null(NONE))
+    gone = changes.keys_to(REMOVE)
+    if field in changes.head.key:
+        gone = gone.with_columns(key_parts(gone["key"], changes.head.key)[field].alias("group"))
+    else:
+        there = changes.cells_to(REMOVE).filter(field=field).select("key", group="was")
+        gone = gone.join(there, on="key", how="left", maintain_order="left")
+    groups = pl.concat([groups, gone.with_columns(pl.col("group").fill_null(NONE))])
+    does = groups.join(changes.items.select("key", "do"), on="key")
+    items = does.group_by("group", maintain_order=True).agg(
+        items=pl.len(), new=(pl.col("do") == ADD).sum(), gone=(pl.col("do") == REMOVE).sum()
+    )
+    cells = measured(changes).join(groups, on="key")
+    move = pl.col("after").cast(pl.Float64) - pl.col("before").cast(pl.Float64)
+    moved = cells.group_by("group").agg(cells=pl.len(), up=(move > 0).sum(), down=(move < 0).sum())
+    told = items.join(moved, on="group", how="left", maintain_order="left")
+    return told.with_columns(pl.col("cells", "up", "down").fill_null(0)).sort(
+        "items", "cells", "group", descending=[True, True, False]
+    )

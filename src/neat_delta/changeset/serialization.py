@@ -1,0 +1,346 @@
+"""The change set as a file: UTF-8 JSON Lines, a head and then a line for each item."""
+
+from __future__ import annotations
+
+import gzip
+import io
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Any
+
+import orjson
+import polars as pl
+
+from neat_delta.atomic_write import write_atomic
+from neat_delta.changeset.changeset import (
+    ADD,
+    CELLS,
+    CHANGE,
+    FINDINGS,
+    ITEMS,
+    NONE,
+    RECODE,
+    REMOVE,
+    Allowed,
+    ChangeSet,
+    FieldNote,
+    Head,
+    Identity,
+    LeftOut,
+    Stamp,
+)
+from neat_delta.errors import CannotWrite, Unreadable
+from neat_delta.matching import JOINT
+from neat_delta.matching.positions import places
+from neat_delta.reading import fetch
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from neat_delta.remote import Where
+
+FORMAT = 1
+# So many lines are decoded at a time.
+SLICE = 1 << 16
+
+
+def dump_changes(changes: ChangeSet) -> bytes:
+    """The change set's file form."""
+    stream = io.BytesIO()
+    stream.write(orjson.dumps(head_as_dict(changes.head)) + b"\n")
+    _write_lines(changes, stream)
+    return stream.getvalue()
+
+
+def head_as_dict(head: Head) -> dict[str, Any]:
+    """The head as the first line of the file has it."""
+    return {
+        "neat_delta": FORMAT,
+        "made": head.made,
+        "key": list(head.key),
+        "live": head.live.as_dict(),
+        "edited": head.edited.as_dict(),
+        "fields": {
+            name: {key: value for key, value in asdict(note).items() if value is not None}
+            for name, note in head.fields.items()
+        },
+        "counts": head.counts,
+        **({"allowed": head.allowed.as_dict()} if head.allowed.as_dict() else {}),
+        **({"left_out": [asdict(left) for left in head.left_out]} if head.left_out else {}),
+        **({"identity": asdict(head.identity)} if head.identity else {}),
+    }
+
+
+def save_changes(changes: ChangeSet, path: Path, *, replace: bool = False) -> bytes:
+    """Keep a change set as a file, compressed if its name ends in ``.gz``; an old one to ``replace`` goes in one move.
+
+    Returns its file form, not compressed.
+
+    Raises:
+        CannotWrite: a file stands there and is not to be replaced, or something else than a change set does.
+    """
+    if path.exists() and not _is_change_set(path):
+        raise CannotWrite(
+            "another file, no change set, has this name",
+            file=path,
+            remedy="Give the change set another name.",
+        )
+    data = dump_changes(changes)
+    write_atomic(path, gzip.compress(data, mtime=0) if path.suffix == ".gz" else data, replace=replace)
+    return data
+
+
+def _is_change_set(path: Path) -> bool:
+    try:
+        with path.open("rb") as file:
+            packed = file.read(2) == b"\x1f\x8b"
+            file.seek(0)
+            start = gzip.GzipFile(fileobj=file).read(64) if packed else file.read(64)
+    except (OSError, EOFError):
+        return False
+    return start.startswith(b'{"neat_delta":') or not start
+
+
+def load_changes(path: Where) -> ChangeSet:
+    """Read a change set file, also one that is compressed with gzip.
+
+    Raises:
+        Unreadable: it is no change set, of a later format, or damaged; with the line.
+    """
+    return parse_changes(fetch(path).inner, path)
+
+
+def parse_changes(data: bytes, path: Where) -> ChangeSet:
+    """The change set that a file holds; ``path`` is for messages.
+
+    Raises:
+        Unreadable: it is no change set, of a later format, or damaged; with the line.
+    """
+    first, _, rest = data.partition(b"\n")
+    head = _head(first, path)
+    shape = _item_shape(head)
+    lines = pl.read_lines(rest, name="item").to_series() if rest else pl.Series(dtype=pl.String)
+    try:
+        rows = _decoded(lines, shape).with_row_index("at")
+    except pl.exceptions.PolarsError as error:
+        raise _first_broken(lines, path) from error
+    rows = rows.with_columns(key=pl.col("key").list.join(JOINT), to=pl.col("to").list.join(JOINT))
+    _check_items(rows, head, path)
+    return ChangeSet(head, _items(rows), _cells(rows, head), _findings(rows))
+
+
+def _decoded(lines: pl.Series, shape: pl.Struct) -> pl.DataFrame:
+    """The items of some lines, slice by slice: all at once they would be one core's work, and far more of it."""
+    starts = range(0, max(1, len(lines)), SLICE)
+    with ThreadPoolExecutor() as workers:
+        parts = list(workers.map(lambda start: lines.slice(start, SLICE).str.json_decode(shape), starts))
+    return pl.concat(parts).struct.unnest()
+
+
+def _head(line: bytes, path: Where) -> Head:
+    try:
+        told = orjson.loads(line)
+        version = told["neat_delta"]
+        if version != FORMAT:
+            raise Unreadable(
+                f"this change set has format {version}, and this program knows format {FORMAT}",
+                file=path,
+                line=1,
+                remedy="Use the release that made it, or compare again.",
+            )
+        return Head(
+            key=tuple(told["key"]),
+            live=Stamp(**told["live"]),
+            edited=Stamp(**told["edited"]),
+            fields={name: FieldNote(**note) for name, note in told["fields"].items()},
+            counts=told["counts"],
+            made=told["made"],
+            allowed=Allowed(**{option: tuple(names) for option, names in told.get("allowed", {}).items()}),
+            left_out=tuple(
+                LeftOut(**left | {"comments": tuple(left["comments"])}) for left in told.get("left_out", ())
+            ),
+            identity=Identity(**told["identity"]) if "identity" in told else None,
+        )
+    except (orjson.JSONDecodeError, KeyError, TypeError, AttributeError) as error:
+        raise Unreadable(
+            "this is not a change set",
+            file=path,
+            line=1,
+            remedy="Make one with: neat-delta compare … --out FILE",
+        ) from error
+
+
+def _item_shape(head: Head) -> pl.Struct:
+    cell = pl.Struct({"was": pl.String, "now": pl.String})
+    finding = pl.Struct({name: dtype for name, dtype in FINDINGS.items() if name != "key"})
+    # A change set without changes has no fields, but a struct needs one.
+    cells = pl.Struct(dict.fromkeys(head.fields or ["none"], cell))
+    return pl.Struct(
+        {
+            "key": pl.List(pl.String),
+            "do": pl.String,
+            "line": pl.UInt32,
+            "name": pl.String,
+            "to": pl.List(pl.String),
+            "cells": cells,
+            "findings": pl.List(finding),
+        }
+    )
+
+
+def _first_broken(lines: pl.Series, path: Where) -> Unreadable:
+    for number, line in enumerate(lines, start=2):
+        try:
+            orjson.loads(line)
+        except orjson.JSONDecodeError:
+            return Unreadable("this line is no JSON object, the file is damaged or cut off", file=path, line=number)
+    return Unreadable("the items do not have the form of a change set", file=path)
+
+
+def _check_items(rows: pl.DataFrame, head: Head, path: Where) -> None:
+    known = pl.col("do").is_in([CHANGE, ADD, REMOVE, RECODE, NONE])
+    unknown = rows.filter(~known | pl.col("do").is_null() | ((pl.col("do") == RECODE) != pl.col("to").is_not_null()))
+    if len(unknown):
+        at, do = unknown.row(0, named=True)["at"], unknown["do"][0]
+        raise Unreadable(
+            "this item asks for something that this program does not know",
+            file=path,
+            line=at + 2,
+            value=do or "",
+            column="do",
+        )
+    keys = rows["key"].drop_nulls()
+    if keys.n_unique() < len(keys):
+        repeated = rows.drop_nulls("key").filter(pl.col("key").is_duplicated())
+        raise Unreadable(
+            "this item stands in the change set twice",
+            file=path,
+            line=repeated["at"][1] + 2,
+            value=repeated["key"][1].replace(JOINT, " · "),
+        )
+    # What follows a code change stands in no row of anybody's sheet.
+    changed = rows.filter(pl.col("do").is_in([CHANGE, RECODE]) & pl.col("line").is_not_null())
+    if len(changed) != head.counts.get("changed"):
+        raise Unreadable(
+            f"the head counts {head.counts.get('changed')} changed items, the file has {len(changed)}",
+            file=path,
+            remedy="The file is cut off or was changed by hand; make it again.",
+        )
+
+
+def _items(rows: pl.DataFrame) -> pl.DataFrame:
+    return rows.drop_nulls("key").select(*ITEMS)
+
+
+def _cells(rows: pl.DataFrame, head: Head) -> pl.DataFrame:
+    if not (rows["do"] != NONE).all():
+        rows = rows.filter(pl.col("do") != NONE)
+    per_field = [
+        rows.select(
+            "at",
+            "key",
+            pl.lit(place).alias("place"),
+            pl.lit(name).alias("field"),
+            pl.col("cells").struct.field(name).alias("cell"),
+        )
+        for place, name in enumerate(head.fields)
+    ]
+    if not per_field:
+        return pl.DataFrame(schema=CELLS)
+    return pl.concat(per_field).drop_nulls("cell").sort("at", "place").unnest("cell").select(*CELLS)
+
+
+def _findings(rows: pl.DataFrame) -> pl.DataFrame:
+    said = rows.select("key", "findings").drop_nulls("findings").explode("findings")
+    return said.unnest("findings").select(*FINDINGS)
+
+
+# What stands between two pieces of the text, by what they are: the beginnings of items, their cells, their findings.
+HEAD, CELL, FINDING = range(3)
+BETWEEN = {
+    (HEAD, HEAD): "}\n",
+    (CELL, HEAD): "}}\n",
+    (FINDING, HEAD): "]}\n",
+    (HEAD, CELL): ',"cells":{',
+    (CELL, CELL): ",",
+    (HEAD, FINDING): ',"findings":[',
+    (CELL, FINDING): '},"findings":[',
+    (FINDING, FINDING): ",",
+}
+
+
+def _write_lines(changes: ChangeSet, stream: io.BytesIO) -> None:
+    """One JSON text per item, then one per row that belongs to no item, each on its line."""
+    # Whole columns are turned to JSON at once, and put into order; only what stands between them is ours.
+    nowhere = changes.findings.filter(pl.col("key").is_null()).select("line", do=pl.lit(NONE))
+    items = pl.concat([changes.items, nowhere], how="diagonal")
+    heads, cells, findings = pl.collect_all(
+        [
+            items.lazy().select(text=_head_of_item(changes.head)),
+            changes.cells.lazy().select(text=_cell(changes)),
+            changes.findings.lazy().select("key", "line", text=_finding()),
+        ]
+    )
+    homeless = findings.filter(pl.col("key").is_null())
+    at_home = findings.drop_nulls("key")
+    keys = changes.items["key"]
+    beyond = pl.int_range(len(keys), len(heads), dtype=pl.UInt32, eager=True)
+    pieces = (
+        (heads["text"], pl.int_range(len(heads), dtype=pl.UInt32, eager=True), HEAD),
+        (cells["text"], changes.item_of_cell, CELL),
+        (at_home["text"], places(keys, at_home["key"]), FINDING),
+        (homeless["text"], beyond, FINDING),
+    )
+    ordered = (
+        pl.concat(
+            pl.DataFrame([text.alias("text"), item.alias("item")]).with_columns(part=pl.lit(part, pl.UInt8))
+            for text, item, part in pieces
+        )
+        .drop_nulls("item")
+        .sort("item", maintain_order=True)
+    )
+    if ordered.is_empty():
+        return
+    between = pl.Series([BETWEEN.get((before, part)) for before in range(3) for part in range(3)])
+    joint = between.gather(ordered["part"].shift(fill_value=0) * 3 + ordered["part"])
+    joint = pl.concat([pl.Series([""]), joint[1:]])  # nothing stands in front of the first
+    ordered.select(pl.concat_str(joint.alias("joint"), "text")).write_csv(
+        stream, include_header=False, quote_style="never", line_terminator=""
+    )
+    stream.write(BETWEEN[ordered["part"][-1], HEAD].encode())
+
+
+def _head_of_item(head: Head) -> pl.Expr:
+    """An item's beginning from its columns; what is null is left out, but for the key."""
+    return pl.concat_str(
+        pl.lit('{"key":') + _key_as_json(pl.col("key"), head),
+        pl.lit(',"do":"') + pl.col("do") + pl.lit('"'),
+        _unless_null(',"to":', pl.col("to"), _key_as_json(pl.col("to"), head)),
+        _unless_null(',"line":', pl.col("line"), pl.col("line").cast(pl.String)),
+        _unless_null(',"name":', pl.col("name"), as_json(pl.col("name"))),
+    )
+
+
+def _key_as_json(key: pl.Expr, head: Head) -> pl.Expr:
+    if len(head.key) > 1:
+        return as_json(key.str.split(JOINT))
+    return pl.when(key.is_null()).then(pl.lit("null")).otherwise(pl.lit("[") + as_json(key) + pl.lit("]"))
+
+
+def _cell(changes: ChangeSet) -> pl.Expr:
+    names = {name: orjson.dumps(name).decode() for name in changes.cells["field"].unique()}
+    field = pl.col("field").replace_strict(names, return_dtype=pl.String)
+    return pl.format("{}:{}", field, pl.struct("was", "now").struct.json_encode())
+
+
+def _finding() -> pl.Expr:
+    return pl.struct(name for name in FINDINGS if name != "key").struct.json_encode()
+
+
+def _unless_null(before: str, value: pl.Expr, text: pl.Expr) -> pl.Expr:
+    return pl.when(value.is_null()).then(pl.lit("")).otherwise(pl.lit(before) + text)
+
+
+def as_json(value: pl.Expr) -> pl.Expr:
+    """A column's values as JSON texts: wrapped into an object, encoded, and unwrapped."""
+    return pl.struct(value.alias("v")).struct.json_encode().str.strip_prefix('{"v":').str.strip_suffix("}")

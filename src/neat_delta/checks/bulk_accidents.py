@@ -1,0 +1,236 @@
+"""Accidents that no single cell shows: a column sorted alone, a series dragged over rows, cells shifted or cut alike.
+
+They are told by how many cells of a column, or of neighbouring rows, changed in one and the same way.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changeset.changeset import CHANGE, RECODE, no_findings
+from neat_delta.checks.check import LET, Check, cells_of, together
+from neat_delta.matching import Key
+from neat_delta.matching.similarity import naming_field
+from neat_delta.tables.field_types import kind_named
+
+if TYPE_CHECKING:
+    from neat_delta.checks.check import Trial
+
+WAS, NOW = pl.col("was"), pl.col("now")
+# A sorted column: so many cells at least, of which so many hold what other rows held, in so many values.
+FEWEST_MOVED, MOVED, DISTINCT = 6, 0.9, 0.5
+# A sort moves numbers both ways; a rise that happens to land on other items' prices moves them one way.
+EITHER_WAY = 0.25
+RUN = 4
+LONG_RUN, HALF = 6, 0.5
+FILLED = 6
+UNLIKE = 0.8
+FEWEST_SHIFTED = 3
+FEWEST_CUT, SHORTEST_CUT = 5, 20
+FEWEST_REPLACED, MOST_SWAPS = 5, 10
+MOST_TEXTS = 50_000
+NUMBERED = r"(^|_)(sort|position|order|rank|bin|shelf|place|row|number|no)(_|$)"
+
+
+def sorted_alone(trial: Trial) -> pl.DataFrame:
+    """The values of one column stand on other items than before: it was sorted, or shifted, without the others."""
+    found = []
+    for name, cells in trial.changed.items():
+        cells = cells.drop_nulls(["was", "now"])
+        if len(cells) < FEWEST_MOVED or cells["was"].n_unique() < DISTINCT * len(cells):
+            continue
+        was, now = (Counter(cells[side].str.strip_chars()) for side in ("was", "now"))
+        if (was & now).total() < MOVED * len(cells):
+            continue
+        if kind_named(trial.kind(name)).numeric:
+            both = trial.numbers(name).join(cells.select("key"), on="key", how="semi")
+            up, down = int((both["now"] > both["was"]).sum()), int((both["now"] < both["was"]).sum())
+            if min(up, down) < EITHER_WAY * len(cells):
+                continue
+        say = "these values stood on other items: was the column sorted or moved without the others?"
+        found.append(trial.found(cells, "sorted alone", "stop", say))
+    return together(found)
+
+
+def dragged_series(trial: Trial) -> pl.DataFrame:
+    """Numbers of neighbouring rows count up or down by one from the row above: a fill handle was dragged."""
+    found = []
+    for name, cells in trial.changed.items():
+        if not kind_named(trial.kind(name)).numeric or pl.Series([name]).str.contains(NUMBERED).item():
+            continue
+        rows = _in_sheet_order(trial, name)
+        # A row between that had its number already is not among those that changed.
+        gap = pl.when("next").then(1).when(pl.col("between") < RUN).then(pl.col("between"))
+        apart = gap.cast(pl.Decimal(10, 0))
+        rows = rows.with_columns(
+            step=pl.when(NOW - NOW.shift() == apart).then(1).when(NOW.shift() - NOW == apart).then(-1),
+            before=pl.when(WAS - WAS.shift() == apart).then(1).when(WAS.shift() - WAS == apart).then(-1),
+        )
+        rows = rows.with_columns(counts=pl.col("changed") & pl.col("step").is_not_null())
+        breaks = ~pl.col("counts") | (pl.col("step") != pl.col("step").shift()).fill_null(value=True)
+        # What was a series before is one of the shop's own; two numbers may be a step apart by chance.
+        own = (pl.col("before") == pl.col("step")).fill_null(value=False)
+        rows = rows.with_columns(run=breaks.cum_sum(), own=own)
+        length, owned = pl.len().over("run"), pl.col("own").sum().over("run")
+        # So a short run counts only if none of it was one before.
+        plain = (length >= RUN - 1) & (owned == 0)
+        hit = rows.filter("counts").filter(plain | ((length >= LONG_RUN) & (owned < HALF * length)))
+        say = "these numbers count on from row to row: was the cell above dragged down? Copy it instead"
+        found.append(trial.found(cells_of(cells, hit), "dragged series", "stop", say))
+    return together(found)
+
+
+def filled_down(trial: Trial) -> pl.DataFrame:
+    """Unlike values of neighbouring rows became that of the row above: it was filled down over them."""
+    key = Key(trial.changes.head.key, told=True)
+    name_field = naming_field(trial.live, key)
+    found = []
+    for name, cells in trial.changed.items():
+        kind = trial.kind(name)
+        own = name == name_field or kind in ("gtin", "picture")
+        if not own and kind not in ("money", "text"):
+            continue
+        rows = _texts_in_sheet_order(trial, name)
+        same = pl.col("next") & pl.col("changed") & (NOW.shift() == NOW)
+        rows = rows.with_columns(same=same.fill_null(value=False)).with_columns(run=(~pl.col("same")).cum_sum())
+        runs = rows.filter("same").filter(
+            (pl.len().over("run") >= FILLED) & (WAS.n_unique().over("run") >= UNLIKE * pl.len().over("run"))
+        )
+        say = "unlike values became that of the row above: was it filled down over them?"
+        found.append(trial.found(cells_of(cells, runs), "filled down", "stop" if own else "warn", say))
+    return together(found)
+
+
+def shifted(trial: Trial) -> pl.DataFrame:
+    """The cells of a row hold what its neighbours to one side held: the row was shifted by a column."""
+    names = [name for name in trial.live.names if name not in trial.changes.head.key]
+    cells = {name: cells for name, cells in trial.changed.items() if name in names}
+    all_of = trial.sent.group_by("key").agg(all=pl.len()).filter(pl.col("all") >= FEWEST_SHIFTED)
+    if len(cells) < FEWEST_SHIFTED or all_of.is_empty():
+        return no_findings()
+    cells = {name: part.join(all_of, on="key", how="semi", maintain_order="left") for name, part in cells.items()}
+    found = []
+    for side in (-1, 1):
+        hits = []
+        for name, of_field in cells.items():
+            at = names.index(name) + side
+            if not 0 <= at < len(names):
+                continue
+            beside = trial.beside(names[at]).select("key", there="was")
+            both = of_field.drop_nulls("now").join(beside, on="key", how="inner")
+            hits.append(both.filter((pl.col("there") == NOW) & (NOW.str.len_chars() > 0)).select("key", "now"))
+        moved = pl.concat([pl.DataFrame(schema={"key": pl.String, "now": pl.String}), *hits])
+        moved = moved.group_by("key").agg(pl.len(), values=NOW.n_unique(), now=NOW.first())
+        rows = moved.filter(pl.col("values") >= FEWEST_SHIFTED).join(all_of, on="key")
+        rows = rows.filter(pl.col("len") * 2 > pl.col("all")).sort("key")
+        about = rows.select("key", "now", field=pl.lit(None, pl.String))
+        say = "the cells of this row stand one column beside their own; move them back, the whole row is held back"
+        found.append(trial.found(about, "shifted", "stop", say))
+    return together(found)
+
+
+def cut_alike(trial: Trial) -> pl.DataFrame:
+    """Several texts of a column lost their ends at one and the same length."""
+    found = []
+    for cells in trial.changed.values():
+        cut = cells.drop_nulls(["was", "now"]).filter(
+            WAS.str.starts_with(NOW) & (NOW.str.len_chars() >= SHORTEST_CUT) & (WAS != NOW)
+        )
+        alike = cut.filter(pl.len().over(NOW.str.len_chars()) >= FEWEST_CUT)
+        say = "these texts lost their ends at one and the same length; the live ones stay"
+        found.append(trial.found(alike, "cut alike", "stop", say))
+    return together(found)
+
+
+def replaced(trial: Trial) -> pl.DataFrame:
+    """One word was replaced by another in several fields at once: search and replace went further than meant."""
+    texts = trial.changes.cells_to(CHANGE, RECODE).drop_nulls(["was", "now"])
+    kinds = [name for name, note in trial.changes.head.fields.items() if not kind_named(note.kind).numeric]
+    texts = texts.filter(pl.col("field").is_in(kinds))
+    if not FEWEST_REPLACED <= len(texts) <= MOST_TEXTS or texts["field"].n_unique() == 1:
+        return no_findings()
+    swaps = pl.DataFrame(
+        [_swap(was, now) for was, now in texts.select("was", "now").iter_rows()],
+        schema={"old": pl.String, "new": pl.String},
+        orient="row",
+    )
+    often = swaps.group_by("old", "new").len().filter((pl.col("len") >= FEWEST_REPLACED) & (pl.col("old") != ""))
+    found = [_further(trial, texts, old, new) for old, new, _ in often.sort("len", "old").tail(MOST_SWAPS).iter_rows()]
+    return together(found)
+
+
+def _further(trial: Trial, texts: pl.DataFrame, old: str, new: str) -> pl.DataFrame:
+    """Texts in which a word was replaced, but for those where it was meant: of a text field, where most of them are."""
+    same = texts.filter((WAS.str.replace_all(old, new, literal=True) == NOW) & (old != WAS))
+    counts = same["field"].value_counts().rows()
+    if len(counts) < 2:
+        return no_findings()
+
+    def likeliest(counted: tuple[str, int]) -> tuple[bool, int, int]:
+        name, count = counted
+        return trial.kind(name) == "text", count, -trial.live.names.index(name)
+
+    meant = max(counts, key=likeliest)[0]
+    say = f"{old!r} became {new!r} here as in {meant}: did search and replace go further than meant?"
+    return trial.found(same.filter(pl.col("field") != meant), "replaced", "warn", say)
+
+
+def _swap(was: str, now: str) -> tuple[str, str]:
+    """What of a text was exchanged for what, between the parts that are the same in front and behind."""
+    front = _alike(was, now)
+    was, now = was[front:], now[front:]
+    back = _alike(was[::-1], now[::-1])
+    return (was[: len(was) - back], now[: len(now) - back])
+
+
+def _alike(one: str, other: str) -> int:
+    """How many characters two texts have in common from their beginnings on."""
+    return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
+
+
+def _in_sheet_order(trial: Trial, name: str) -> pl.DataFrame:
+    """A numeric field of the touched items in the order of the sheet's rows.
+
+    A frame of key, was, now, line, changed; next: whether the row stands next below the one before; between: how many
+    items further in the live export it stands, if any.
+    """
+    return _placed(trial, name, trial.numbers(name))
+
+
+def _texts_in_sheet_order(trial: Trial, name: str) -> pl.DataFrame:
+    return _placed(trial, name, trial.beside(name))
+
+
+def _placed(trial: Trial, name: str, both: pl.DataFrame) -> pl.DataFrame:
+    beside = both.with_columns(trial.touched["line"], trial.touched["row"], trial.both.changed(name).alias("changed"))
+    rows = beside.drop_nulls("row").with_columns(_heights(trial).alias("height"))
+    rows = rows if rows["line"].is_sorted() else rows.sort("line")
+    # A row of delimited text runs over several lines where its cells do; one of a workbook never does.
+    apart = pl.col("line") - pl.col("line").shift()
+    further = pl.col("row").cast(pl.Int64) - pl.col("row").cast(pl.Int64).shift()
+    return rows.with_columns(
+        next=((apart == 1) | (apart == pl.col("height").shift())).fill_null(value=False),
+        between=pl.when(further > 0).then(further),
+    )
+
+
+def _heights(trial: Trial) -> pl.Series:
+    """On how many lines the touched rows stand in delimited text."""
+    rows, lines = trial.touched["row"].drop_nulls(), trial.live.rows.line
+    if len(lines) and int(lines[-1]) - int(lines[0]) == len(lines) - 1:
+        return pl.repeat(1, len(rows), dtype=pl.UInt32, eager=True)
+    cells = trial.live.cells(trial.live.names, rows)
+    return cells.select(pl.concat_str(pl.all()).str.count_matches("\n") + 1).to_series()
+
+
+CHECKS = (
+    Check("sorted alone", "stop", sorted_alone, LET),
+    Check("dragged series", "stop", dragged_series, LET),
+    Check("filled down", "stop, warn", filled_down, LET),
+    Check("shifted", "stop", shifted, LET),
+    Check("cut alike", "stop", cut_alike, LET),
+    Check("replaced", "warn", replaced, LET),
+)

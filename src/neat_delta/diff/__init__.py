@@ -1,0 +1,1 @@
+"""What makes a change set: comparing files, supplier files, formulas, code changes, deletions."""

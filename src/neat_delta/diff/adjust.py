@@ -1,0 +1,45 @@
+"""Adjust: rules alone make a change set, without an edited sheet."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from neat_delta.diff.compare import Comparison, Options, compare, held_back
+from neat_delta.diff.computed_columns import about_changes, chosen, with_computed
+from neat_delta.prefetch import fingerprint
+from neat_delta.tables import Source
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+    from pathlib import Path
+
+    import polars as pl
+
+    from neat_delta.diff.formulas import Rule
+    from neat_delta.matching import Key
+    from neat_delta.tables import Catalogue
+
+
+def adjust(
+    live: Catalogue, key: Key, rules: Sequence[Rule], rows: pl.Series, options: Options, name: Path
+) -> Comparison:
+    """What rules change in the live items at these positions; all rules see the values as they were before.
+
+    The change set is like one from a sheet that holds the computed values of these items; ``name`` is what it is said
+    to be made from. A value set to what it is drops out.
+
+    Raises:
+        WrongChoice: a rule is wrong, or names what does not exist.
+    """
+    items = chosen(live, key, rows)
+    sheet, findings = with_computed(live, items, key, rules, options.settled, listed=False)
+    text = "\n".join(rule.text for rule in rules)
+    sheet = replace(sheet, source=Source(name, lambda: fingerprint(text.encode())))
+    emptied = frozenset(rule.field for rule in rules if rule.empties)
+    seen = compare(live, sheet, replace(options, key=key.fields, emptied=emptied))
+    # Items that no rule is about are not missing from anything.
+    head = replace(seen.changes.head, counts=seen.changes.head.counts | {"gone": 0})
+    none = replace(seen.pairing, gone=seen.pairing.gone.clear())
+    seen = replace(seen, changes=replace(seen.changes, head=head), pairing=none)
+    return held_back(seen, about_changes(findings, seen.changes))

@@ -1,0 +1,128 @@
+"""Rules: values computed from the live item and, where there is one, from a row of somebody's list.
+
+A rule is ``field = expression``; see ``neat_delta.expressions`` for what an expression may be. ``live.price`` is the
+live item's price, ``list.price`` the list's; without such a word in front a name must be found on one side only.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.errors import WrongChoice
+from neat_delta.expressions import Expression, ExpressionError, parse_expression
+from neat_delta.tables import field_name
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from neat_delta.expressions.ending import Finish
+
+LIVE, LIST, RATES = "live.", "list.", "rates."
+EXAMPLES = "Write one such as: price = round(list.net * 1.19, 2)"
+
+
+@dataclass(frozen=True, eq=False)
+class Rule:
+    """A field and what it becomes; ``text`` is the rule as it was written."""
+
+    field: str
+    text: str
+    value: Expression
+    finish: Finish | None = None
+
+    @property
+    def empties(self) -> bool:
+        """Whether it is NULL and no more."""
+        return self.value.is_null
+
+    @property
+    def heeds_blanks(self) -> bool:
+        """Whether the rule says itself what is to become of blank values."""
+        return self.value.heeds_blanks
+
+    @property
+    def names(self) -> list[str]:
+        """The columns that the rule reads, each once, in their order."""
+        return list(self.value.names)
+
+
+def parse_rule(text: str, finish: Finish | None = None) -> Rule:
+    """Read ``field = expression``; ``finish`` is used where the expression has no finish of its own.
+
+    Raises:
+        WrongChoice: it is no such rule.
+    """
+    field, equals, expression = text.partition("=")
+    if not equals or not field.strip() or not expression.strip():
+        raise WrongChoice(f"{text!r} is no rule", remedy='Write one such as "price = price * 1.05".')
+    try:
+        value = parse_expression(expression)
+    except ExpressionError as error:
+        raise WrongChoice(f"the rule {text!r}: {error.what}", remedy=error.remedy or EXAMPLES) from error
+    return Rule(field_name(field), text.strip(), value, None if value.is_finished else finish)
+
+
+def one_each(rules: Sequence[Rule]) -> dict[str, Rule]:
+    """The rules by their fields.
+
+    Raises:
+        WrongChoice: two rules are for one field.
+    """
+    of_field: dict[str, Rule] = {}
+    for rule in rules:
+        if rule.field in of_field:
+            raise WrongChoice(f"two rules are for the field {rule.field}", remedy="Put them into one.")
+        of_field[rule.field] = rule
+    return of_field
+
+
+def sides_of(rule: Rule, live: Sequence[str], listed: Sequence[str], rates: Sequence[str] = ()) -> dict[str, str]:
+    """For each name in a rule the column meant, with its side; names are fields of the live export and of a list.
+
+    Rates always have their side in front.
+
+    Raises:
+        WrongChoice: a name is on neither side, or on both and does not say which.
+    """
+    meant = {}
+    for name in rule.names:
+        if name.removeprefix(RATES) in rates and name.startswith(RATES):
+            meant[name] = name
+            continue
+        found = [f"{side}{bare}" for side, bare, names in (
+            (LIVE, name.removeprefix(LIVE), live), (LIST, name.removeprefix(LIST), listed)
+        ) if bare in names and (name == bare or name == f"{side}{bare}")]  # fmt: skip
+        if len(found) != 1:
+            known = [f"{LIVE}{name}" for name in live] + [f"{LIST}{name}" for name in listed]
+            known += [f"{RATES}{name}" for name in rates]
+            what = f"{name} may be " + " or ".join(found) if found else f"there is no {name}"
+            raise WrongChoice(f"the rule {rule.text!r}: {what}", remedy="Names: " + ", ".join(known) + ".")
+        meant[name] = found[0]
+    return meant
+
+
+def compute(rule: Rule, values: pl.DataFrame) -> pl.Series:
+    """What a rule gives for each row, null where it gives nothing; ``values`` are typed columns by the names it uses.
+
+    Raises:
+        WrongChoice: types do not go together, or a number grows too large.
+    """
+    try:
+        found = rule.value.over(values, rule.finish)
+    except ExpressionError as error:
+        said = ", ".join(f"{name} holds {_held(values[name].dtype)}" for name in dict.fromkeys(rule.names))
+        remedy = error.remedy or (f"Here {said}. {EXAMPLES}" if said else EXAMPLES)
+        raise WrongChoice(f"the rule {rule.text!r}: {error.what}", remedy=remedy) from error
+    if not rule.names or rule.heeds_blanks:
+        return found
+    # GREATEST and others pass over a blank as if it were not there, and make a price or a stock of what is left.
+    blank = pl.any_horizontal(pl.col(name).is_null() for name in rule.names)
+    return values.select(pl.when(~blank).then(found).alias(rule.field)).to_series()
+
+
+def _held(type_of: pl.DataType) -> str:
+    """What a typed column holds, for people."""
+    return "numbers" if type_of.is_decimal() else "flags" if type_of == pl.Int8 else "text"

@@ -1,0 +1,180 @@
+"""Code changes: which are possible, in which stages no two items ever share a code, and what follows them."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, replace
+from itertools import count
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changeset.changeset import ITEMS, RECODE, Identity, findings_frame, no_findings
+from neat_delta.matching import JOINT
+from neat_delta.tables.type_inference import kind_of
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable, Iterator, Mapping
+
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.matching import Key
+    from neat_delta.tables import Catalogue
+    from neat_delta.tables.settings import Settings
+
+# Under such names shops keep numbers of their own for items.
+ID_NAME = re.compile(r"(^|_)(id|uuid|guid)$")
+# A chain of codes, each of which takes the place of the next, goes step by step; a longer one aside and back.
+LONGEST_CHAIN = 3
+
+
+@dataclass(frozen=True)
+class CodeChanges:
+    """Code changes that can be made (old code to new), and what keeps others out."""
+
+    to: dict[str, str]
+    findings: pl.DataFrame
+
+
+def possible(asked: pl.DataFrame, live: Catalogue, key: Key, settled: Settings) -> CodeChanges:
+    """Which of the code changes asked for (frame of old, new, line) can be made, all at once.
+
+    What cannot: unknown old codes, codes in use that nobody leaves, two into one, one into two, blank and invalid ones.
+    A code is left only if its own change can be made.
+    """
+    there = key.values(live)
+    known, several = set(there), set(there.filter(there.is_duplicated()))
+    length = settled.of(key.fields[0]).length if len(key.fields) == 1 else None
+    rows = asked.unique(["old", "new"], keep="first", maintain_order=True)
+    old_twice, new_twice = (set(rows[side].filter(rows[side].is_duplicated())) for side in ("old", "new"))
+    wrong: list[tuple[str, str, str | None, int | None, str, str]] = []
+    to: dict[str, tuple[str, int | None]] = {}
+    for old, new, line in rows.select("old", "new", "line").iter_rows():
+        fault = _fault(old, new, known, several, old_twice, new_twice, length)
+        if old == new and old in known:
+            wrong.append(("same code", "note", old, line, new, "old and new code are the same; nothing to do"))
+        elif fault:
+            wrong.append(
+                (fault[0], "stop", old if old in known else None, line, new if old in known else old, fault[1])
+            )
+        else:
+            to[old] = (new, line)
+    # A code in use is free only if its item gets another one, which may fail in turn.
+    while taken := [old for old, (new, _) in to.items() if new in known and new not in to]:
+        for old in taken:
+            new, line = to.pop(old)
+            said = f"{new} is the code of another item, which keeps it; give that one another code first"
+            wrong.append(("code in use", "stop", old, line, new, said))
+    frames = [
+        findings_frame(check, level, key=code, line=line, field=key.fields[0], value=value, say=say)
+        for check, level, code, line, value, say in wrong
+    ]
+    return CodeChanges({old: new for old, (new, _) in to.items()}, pl.concat([no_findings(), *frames]))
+
+
+def _fault(
+    old: str, new: str, known: set[str], several: set[str], old_twice: set[str], new_twice: set[str], length: int | None
+) -> tuple[str, str] | None:
+    """Why one code change cannot be made, as far as it shows by itself: check, sentence; ``None`` if it does not."""
+    parts = new.split(JOINT)
+    faults = {
+        "unknown code": (old not in known, "no live item has the old code; mend it, or leave it out"),
+        "code on several items": (
+            old in several,
+            "several live items have the old code; which is meant cannot be told",
+        ),
+        "one into two": (old in old_twice, "this code is to become two; keep one line"),
+        "two into one": (new in new_twice, "two items are to get this code; give one of them another"),
+        "invalid code": (
+            any(not part or part != part.strip() for part in parts),
+            "the new code is blank, or has spaces around it; mend it",
+        ),
+        "code too long": (
+            length is not None and len(new) > length,
+            f"the field holds {length} characters; choose a shorter code",
+        ),
+    }
+    return next(((check, say) for check, (found, say) in faults.items() if found), None)
+
+
+def stages(to: Mapping[str, str], taken: Iterable[str]) -> list[dict[str, str]]:
+    """Code changes in stages (old code to new), in none of which a new code is in use when the stage begins.
+
+    ``taken`` are all codes in use. Chains go from their free end, at most LONGEST_CHAIN stages; what is left, rings and
+    longer chains, goes aside to codes that nobody has, and from there to its place.
+    """
+    left, in_use = dict(to), set(taken)
+    found: list[dict[str, str]] = []
+    while len(found) < LONGEST_CHAIN:
+        free = {old: new for old, new in left.items() if new not in in_use}
+        if not free:
+            break
+        found.append(free)
+        in_use = (in_use - free.keys()) | set(free.values())
+        left = {old: new for old, new in left.items() if old not in free}
+    if not left:
+        return found
+    spare = _spare_codes(in_use | set(to.values()))
+    aside = {old: next(spare) for old in left}
+    return [*found, aside, {aside[old]: new for old, new in left.items()}]
+
+
+def _spare_codes(used: set[str]) -> Iterator[str]:
+    """Codes that no item has or gets."""
+    return iter(code for code in (f"tmp-{number:04}" for number in count(1)) if code not in used)
+
+
+def with_codes(
+    changes: ChangeSet,
+    live: Catalogue,
+    key: Key,
+    names: pl.DataFrame,
+    to: Mapping[str, str],
+    settled: Settings,
+) -> ChangeSet:
+    """The change set with items that get other codes; ``names`` are what they are called (frame of key, line, name)."""
+    if not to:
+        return changes
+    codes = pl.DataFrame({"key": list(to), "to": list(to.values())})
+    items = changes.items.drop("to").join(codes, on="key", how="left", maintain_order="left")
+    recoded = pl.col("to").is_not_null()
+    items = items.with_columns(do=pl.when(recoded).then(pl.lit(RECODE)).otherwise("do")).select(*ITEMS)
+    more = names.join(changes.items, on="key", how="anti", maintain_order="left").join(codes, on="key")
+    more = more.with_columns(do=pl.lit(RECODE)).select(*ITEMS)
+    order = pl.DataFrame({"key": key.values(live)}).with_row_index("place").unique("key", keep="first")
+    placed = pl.concat([items, more]).join(order, on="key", how="left", maintain_order="left")
+    placed = placed.sort("place", nulls_last=True, maintain_order=True).drop("place")
+    head = replace(changes.head, identity=_identity(changes, live, key, to, settled))
+    return replace(changes, head=head, items=placed)
+
+
+def _identity(
+    changes: ChangeSet, live: Catalogue, key: Key, to: Mapping[str, str], settled: Settings
+) -> Identity | None:
+    """By what recoded items are known: as settled, else by the first field of codes of which no two items share one."""
+    codes, told = key.values(live), settled.identity
+    fields = [told] if told else [name for name in live.names if name not in (*key.fields, *changes.head.fields)]
+    for name in fields:
+        if name not in live.names or not (told or _names_items(live, name, settled)):
+            continue
+        values = live.cells([name])[name]
+        if told or (not values.is_duplicated().any() and not (values.str.strip_chars() == "").any()):
+            rows = codes.is_in(list(to)).arg_true()
+            known = zip(codes.gather(rows), values.gather(rows), strict=True)
+            return Identity(name, {code: value for code, value in known if value.strip()})
+    return None
+
+
+def _names_items(live: Catalogue, name: str, settled: Settings) -> bool:
+    """Whether a field is one of codes, which nobody changes as a price or a stock is changed."""
+    kind = kind_of(live.filled(name), name, settled.of(name)).name
+    return kind in ("code", "gtin") or bool(ID_NAME.search(name))
+
+
+def references(cells: pl.Series, to: Mapping[str, str], separator: str | None) -> pl.Series:
+    """Cells that name items by their codes, with the new codes."""
+    if separator is None:
+        return cells.replace(dict(to))
+    single = pl.element().str.strip_chars()
+    changed = cells.str.split(separator).list.eval(single.is_in(list(to)).any()).list.first().fill_null(value=False)
+    new = cells.str.split(separator).list.eval(single.replace(dict(to))).list.join(separator)
+    return pl.select(pl.when(changed).then(new).otherwise(cells)).to_series()

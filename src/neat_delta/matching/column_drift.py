@@ -1,0 +1,74 @@
+"""The nature of a column: whether it holds numbers, of which size, dates or text; and what is new since last month."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.tables.distinct import filled_values
+from neat_delta.tables.field_types import kind_named
+from neat_delta.tables.field_types.number_parsing import live_number_form, read_numbers
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from neat_delta.tables import Catalogue
+
+SAMPLE = 5_000
+# A column is of the nature that so many of its values share.
+MOSTLY = 0.9
+# Prices of one list do not move tenfold in a month; a lost decimal mark moves them a hundredfold.
+LEAP = 10
+NUMBERS = re.compile(r"numbers about ([0-9]+(?:\.[0-9]+)?(?:e[+-]?[0-9]+)?)")
+
+
+def natures(sheet: Catalogue) -> dict[str, str]:
+    """The nature of each column of a file, by the first rows."""
+    top = sheet.cells(sheet.names, pl.int_range(min(len(sheet), SAMPLE), dtype=pl.UInt32, eager=True))
+    return {field.column: nature_of(top[field.name], sheet.form.mark) for field in sheet.fields}
+
+
+def nature_of(cells: pl.Series, mark: str | None) -> str:
+    """A column's nature in words: "blank", "dates", "text", or "numbers about 12.4", the middle one of their sizes."""
+    filled = filled_values(cells)
+    if filled.is_empty():
+        return "blank"
+    form = live_number_form(filled)
+    numbers = read_numbers(filled, replace(form, mark=mark or form.mark, fine=True)).drop_nulls()
+    if len(numbers) >= MOSTLY * len(filled):
+        sizes = numbers.cast(pl.Float64).abs().sort()
+        return f"numbers about {sizes[len(sizes) // 2]:.4g}"
+    return "dates" if kind_named("date").fits(filled, "") else "text"
+
+
+def drift(seen: Mapping[str, str], now: Mapping[str, str]) -> list[str]:
+    """What is to be said of a list's columns, by what they were last time and what they are now; nothing at first."""
+    if not seen:
+        return []
+    lost, new = [name for name in seen if name not in now], [name for name in now if name not in seen]
+    said = []
+    if lost:
+        said.append(f"columns that were there last time and are not now: {', '.join(lost)}")
+    if new:
+        said.append(f"columns that are new since last time: {', '.join(new)}")
+    changed = ((column, leap(seen.get(column, nature), nature)) for column, nature in now.items())
+    return said + [f"the column {column} {what}" for column, what in changed if what]
+
+
+def leap(before: str, now: str) -> str | None:
+    """What is to be said of a column whose nature is another one now; ``None`` if nothing is."""
+    if "blank" in (before, now):
+        return f"was {before}, is {now}" if before != now else None
+    was, size = (NUMBERS.fullmatch(nature) for nature in (before, now))
+    if not (was and size):
+        return None if before == now else f"held {before}, holds {now}"
+    small, large = sorted((float(was[1]), float(size[1])))
+    if small == large or (small > 0 and large < LEAP * small):
+        return None
+    times = (
+        f", {large / small:.0f} times {'as large' if float(size[1]) > float(was[1]) else 'smaller'}" if small else ""
+    )
+    return f"held {before}, holds {now}{times}"

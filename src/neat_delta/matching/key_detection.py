@@ -1,0 +1,61 @@
+"""Which columns could be the key: alone, or two together."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from itertools import combinations
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.matching.key import ALIASES
+
+if TYPE_CHECKING:
+    from neat_delta.tables import Catalogue
+    from neat_delta.tables.profile import ColumnProfile
+
+MOST_TRIED = 8
+MOST_REPEATED = 5
+
+
+@dataclass(frozen=True)
+class KeyCandidates:
+    """Fields that are filled and different on every row, alone or in pairs; and why the expected one is not.
+
+    ``expected`` is the field that is named as the item code, ``repeated`` its first values that stand on several
+    rows, with their lines.
+    """
+
+    alone: list[str]
+    pairs: list[tuple[str, str]]
+    expected: str | None
+    repeated: list[tuple[str, list[int]]]
+
+
+def key_candidates(catalogue: Catalogue, columns: list[ColumnProfile]) -> KeyCandidates:
+    """Look for keys among the filled columns; pairs only where no column will do alone."""
+    rows = len(catalogue)
+    filled = [column for column in columns if rows and column.filled == rows]
+    alone = [column.field for column in filled if column.distinct == rows]
+    expected = next((alias for alias in ALIASES if alias in catalogue.names), None)
+    texts = {column.field for column in columns if column.kind in ("text", "picture")} - {expected}
+    # Names and pictures may well differ on every item, but nobody knows items by them.
+    alone = [field for field in alone if field not in texts] or alone
+    alone.sort(key=lambda field: field != expected)
+    likeliest = sorted(filled, key=lambda column: (column.field != expected, -column.distinct))[:MOST_TRIED]
+    pairs = (
+        [] if alone else [pair for pair in combinations([c.field for c in likeliest], 2) if _unique(catalogue, pair)]
+    )
+    repeated = [] if expected is None or expected in alone else _repeated(catalogue, expected)
+    return KeyCandidates(alone, pairs, expected, repeated)
+
+
+def _unique(catalogue: Catalogue, pair: tuple[str, str]) -> bool:
+    return not catalogue.cells(pair).is_duplicated().any()
+
+
+def _repeated(catalogue: Catalogue, field: str) -> list[tuple[str, list[int]]]:
+    cells = catalogue.cells([field]).rename({field: "value"}).with_columns(line=catalogue.rows.line)
+    filled = cells.filter(pl.col("value").is_duplicated() & (pl.col("value").str.strip_chars() != ""))
+    groups = filled.group_by("value", maintain_order=True).agg("line").head(MOST_REPEATED)
+    return list(groups.iter_rows())

@@ -1,0 +1,36 @@
+"""Which columns of a list of quotes or agreed prices hold the item's code, the quantity and the price."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from neat_delta.errors import WrongChoice
+from neat_delta.matching.key import ALIASES
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from neat_delta.tables import Catalogue
+
+QUANTITY = re.compile(r"(^|_)(qty|quantity|units|pieces|amount)(_|$)")
+PRICE = re.compile(r"(^|_)(price|net|unit_price|agreed)(_|$)")
+
+
+def record_columns(records: Catalogue, key: Sequence[str]) -> dict[str, str]:
+    """The names of the columns for key, price, and quantity where there is one.
+
+    Raises:
+        WrongChoice: there is no column of codes or of prices.
+    """
+    names = records.names
+    code = next((name for name in (*key, *ALIASES) if name in names), None)
+    price = next((name for name in names if PRICE.search(name)), None)
+    lacking = [what for what, name in ((f"the code ({', '.join(key)})", code), ("the price", price)) if name is None]
+    if code is None or price is None or len(key) > 1:
+        raise WrongChoice(
+            f"{records.source.name}: no column is known as {' and as '.join(lacking) or 'the whole key'}",
+            remedy="Name its columns sku, quantity and price. It has: " + ", ".join(names) + ".",
+        )
+    quantity = next((name for name in names if QUANTITY.search(name)), None)
+    return {"key": code, "price": price} | ({"quantity": quantity} if quantity else {})

@@ -1,0 +1,180 @@
+"""Rows to items: which rows need a look at all, which live row each belongs to, which keys are repeated."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.matching.key import JOINT, Key, insist_on_key
+from neat_delta.matching.positions import all_different, places
+from neat_delta.tables.field_types import are_blank
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+    from neat_delta.tables import Catalogue
+
+SAMPLE_ROWS = 20_000
+
+
+@dataclass(frozen=True)
+class Pairing:
+    """Every row of the edited sheet and what it is to the live export.
+
+    Rows are positions in their file, counted from 0.
+
+    pairs:     rows to compare (live, edited), in the live export's order; settled ones are left out.
+    settled:   live rows whose line stands once, byte for byte, in the edited sheet.
+    new:       edited rows whose key no live item has.
+    blank:     edited rows without a key.
+    twins:     edited rows that repeat an earlier row of the same key, alike in every cell.
+    rivals:    edited rows that share a key and disagree (frame of edited, key).
+    unclear:   edited rows whose key several live items share (frame of edited, key).
+    gone:      live rows that no edited row names.
+    live_repeated, live_blank: live rows that share a key, or have none (frame of live, key; series).
+    """
+
+    pairs: pl.DataFrame
+    settled: pl.Series
+    new: pl.Series
+    blank: pl.Series
+    twins: pl.Series
+    rivals: pl.DataFrame
+    unclear: pl.DataFrame
+    gone: pl.Series
+    live_repeated: pl.DataFrame
+    live_blank: pl.Series
+
+
+def pair_rows(
+    live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[str], signed: Sequence[str] = ()
+) -> Pairing:
+    """Give each edited row to its live item by the key.
+
+    ``signed`` are columns of the sheet that say something too, without being fields of both. Lines that are equal in
+    two files of one form are equal in every cell and are not parsed.
+    """
+    # Parsing costs by the pass rather than by the column, so that the columns to be compared come with the key.
+    live.cells([*key.fields, *_likely_to_change(live, edited, key, shared)])
+    keys = _keys(live, key, "live")
+    live_blank, live_repeated = keys.filter("blank")["live"], _shared_keys(keys, ascends=key.ascends(live))
+    insist_on_key(live, shared, key, live_blank, live_repeated["live"])
+    apart = pl.concat([live_blank, live_repeated["live"]])
+    ours, theirs, settled = _settle_equal_lines(live, edited, key, keys.select("live", "key"), apart)
+
+    at = places(ours["key"], theirs["key"], ascends=key.ascends(live))
+    named = pl.repeat(False, len(ours), dtype=pl.Boolean, eager=True).scatter(at.drop_nulls(), True)
+    blank = theirs.filter("blank")["edited"]
+    rows = theirs.with_columns(ours["live"].gather(at).alias("live")).filter(~pl.col("blank"))
+    twins, rivals = _repeated(edited, [*shared, *signed], rows.select("edited", "key"))
+    rows = rows.filter(~pl.col("edited").is_in(pl.concat([twins, rivals["edited"]]).implode()))
+    shares = pl.col("key").is_in(live_repeated["key"].unique().implode())
+    unclear = rows.filter(shares).select("edited", "key")
+    pairs = rows.filter(~shares)
+    return Pairing(
+        pairs=pairs.drop_nulls("live").select("live", "edited").sort("live"),
+        settled=settled,
+        new=pairs.filter(pl.col("live").is_null())["edited"],
+        blank=blank,
+        twins=twins,
+        rivals=rivals,
+        unclear=unclear,
+        gone=ours["live"].filter(~named).sort(),
+        live_repeated=live_repeated,
+        live_blank=live_blank,
+    )
+
+
+def _keys(catalogue: Catalogue, key: Key, position: str, rows: pl.Series | None = None) -> pl.DataFrame:
+    """Frame of row position, key and whether the key is blank."""
+    values = key.values(catalogue, rows)
+    at = rows if rows is not None else pl.int_range(len(values), eager=True)
+    blank = are_blank(values, rf"^[{JOINT} \t\u00a0]*$")
+    return pl.DataFrame({position: at.cast(pl.UInt32), "key": values, "blank": blank})
+
+
+def _shared_keys(keys: pl.DataFrame, *, ascends: bool) -> pl.DataFrame:
+    """The live rows (live, key) whose filled key stands on other live rows too."""
+    values = keys["key"]
+    # Most exports come sorted by their key; else counting is still far cheaper than marking.
+    if ascends or values.n_unique() == len(values):
+        return keys.select("live", "key").clear()
+    return keys.filter(~pl.col("blank") & pl.col("key").is_duplicated()).select("live", "key")
+
+
+def _settle_equal_lines(
+    live: Catalogue, edited: Catalogue, key: Key, keys: pl.DataFrame, apart: pl.Series
+) -> tuple[pl.DataFrame, pl.DataFrame, pl.Series]:
+    """Set aside the live rows whose line stands exactly once in the edited sheet, where the two share one form.
+
+    ``keys`` are all live rows (live, key); those at the positions ``apart`` have no key of their own. Returns what
+    is still to be looked at: live rows with a key of their own (live, key) and edited rows (edited, key, blank);
+    and the positions of the settled live rows.
+    """
+    regular = pl.repeat(True, len(keys), dtype=pl.Boolean, eager=True).scatter(apart, False)
+    if live.rows.raw is None or edited.rows.raw is None or not _one_form(live, edited):
+        return keys if regular.all() else keys.filter(regular), _keys(edited, key, "edited"), apart.clear()
+    ours, theirs = _unequal_lines(live.rows.raw, edited.rows.raw, regular)
+    rest = _keys(edited, key, "edited", theirs)
+    open_keys = keys.filter(ours)
+    # A row whose key is not among the open ones is new, or has a settled row for a rival: then none of them is.
+    strange = rest.join(open_keys, on="key", how="anti").filter(~pl.col("blank"))
+    rivals = keys.filter(regular & ~ours).join(strange, on="key", how="semi") if len(strange) else keys.clear()
+    if len(rivals):
+        ours = ours.scatter(rivals["live"], True)
+        lines = live.rows.raw.gather(rivals["live"])
+        again = edited.rows.raw.is_in(lines.implode()).arg_true().cast(pl.UInt32)
+        rest = _keys(edited, key, "edited", pl.concat([theirs, again]).unique().sort())
+        open_keys = keys.filter(ours)
+    return open_keys, rest, (regular & ~ours).arg_true().cast(pl.UInt32)
+
+
+def _unequal_lines(ours: pl.Series, theirs: pl.Series, regular: pl.Series) -> tuple[pl.Series, pl.Series]:
+    """Pair equal lines one to one, those in the same place first, the others wherever they stand.
+
+    Returns which of our regular lines found no partner (a mask), and at which positions of theirs there is none.
+    """
+    height = min(len(ours), len(theirs))
+    in_place = (ours.head(height) == theirs.head(height)) & regular.head(height)
+    ours_left = regular & ~in_place.extend_constant(False, len(ours) - height)
+    left = pl.DataFrame({"line": ours.filter(ours_left), "ours": ours_left.arg_true()})
+    theirs_left = ~in_place.head(height).extend_constant(False, len(theirs) - height)
+    sheet = pl.DataFrame({"line": theirs.filter(theirs_left), "theirs": theirs_left.arg_true().cast(pl.UInt32)})
+    moved = left.join(sheet.unique("line", keep="first", maintain_order=True), on="line")
+    rest = sheet.join(moved, on="theirs", how="anti", maintain_order="left")["theirs"]
+    return ours_left.scatter(moved["ours"], False), rest
+
+
+def _likely_to_change(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[str]) -> list[str]:
+    """The fields in which the first lines differ that are unequal in one place.
+
+    None if most lines are, for then the rows stand in another order. A guess that saves time where it is right, and
+    costs little where it is not.
+    """
+    if live.rows.raw is None or edited.rows.raw is None or not _one_form(live, edited):
+        return []
+    height = min(len(live), len(edited), SAMPLE_ROWS)
+    unequal = (live.rows.raw.head(height) != edited.rows.raw.head(height)).arg_true()
+    if len(unequal) > height // 2:
+        return []
+    ours, theirs = live.cells(shared, unequal), edited.cells(shared, unequal)
+    return [name for name in shared if name not in key.fields and (ours[name] != theirs[name]).any()]
+
+
+def _one_form(live: Catalogue, edited: Catalogue) -> bool:
+    """Whether equal lines mean equal cells: same delimiter, same columns in the same places."""
+    return live.form.delimiter == edited.form.delimiter and live.names == edited.names and not edited.unnamed
+
+
+def _repeated(edited: Catalogue, shared: Sequence[str], rows: pl.DataFrame) -> tuple[pl.Series, pl.DataFrame]:
+    """Rows that share a key: twins (later rows alike in every shared cell), and rivals (those that disagree)."""
+    several = rows.clear() if all_different(rows["key"]) else rows.filter(pl.col("key").is_duplicated())
+    if several.is_empty():
+        return several["edited"], several
+    cells = edited.cells(shared, several["edited"])
+    told = several.with_columns(content=cells.select(pl.struct(pl.all())).to_series())
+    told = told.with_columns(agree=(pl.col("content").n_unique() == 1).over("key"))
+    twins = told.filter("agree").filter(~pl.col("key").is_first_distinct())["edited"]
+    return twins, told.filter(~pl.col("agree")).select("edited", "key").sort("key", "edited")

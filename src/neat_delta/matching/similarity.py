@@ -1,0 +1,132 @@
+"""Unknown codes and the items they may stand for: likeliest candidates, by code and name; never taken by itself.
+
+Comparing each unknown code with each item would take hours. So items are looked up by features that two spellings of
+one thing share (a half of the code, its digits, words of the name), the rarest of them, and only what comes up is
+compared character by character.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+if TYPE_CHECKING:
+    from neat_delta.matching.key import Key
+    from neat_delta.tables import Catalogue
+
+# What people call an item by stands in a field of such a name.
+NAME_FIELDS = ("name", "item_name", "product_name", "title", "item", "product", "label", "description", "article")
+TOP_ROWS = 100
+WORDS = r"\p{L}{2,}\W+\p{L}{2,}"
+# Beyond so many unknown codes it is the wrong file, or the wrong field.
+MOST_UNKNOWN = 5_000
+SLICE = 100_000
+# A feature that more items share than this tells nothing, and would cost memory.
+COMMON = 300
+COMPARED = 12
+SHOWN = 3
+# Likeness from which on a candidate is worth showing, from 0 to 100; codes alone are alike by chance more often.
+ALIKE, ALIKE_CODES = 60, 75
+LIKELY = {"key": pl.String, "item": pl.String, "name": pl.String, "likeness": pl.UInt8}
+
+
+def naming_field(catalogue: Catalogue, key: Key) -> str | None:
+    """The field that people call items by: one of such a name, else the first whose values are mostly words."""
+    others = [name for name in catalogue.names if name not in key.fields]
+    named = next((name for name in NAME_FIELDS if name in others), None)
+    if named or not others:
+        return named
+    top = catalogue.cells(others, pl.int_range(min(len(catalogue), TOP_ROWS), dtype=pl.UInt32, eager=True))
+    return next((name for name in others if top[name].str.contains(WORDS).sum() * 2 > len(top)), None)
+
+
+def likely_items(
+    live: Catalogue, edited: Catalogue, key: Key, rows: pl.Series, named_by: str | None = None
+) -> pl.DataFrame:
+    """For rows of a sheet whose code no item has, the items that are likeliest meant, best first.
+
+    ``named_by`` is the field by which the sheet names items, if that is not the key. Returns a frame of key (the
+    unknown code), item (our code), name (ours), likeness (0 to 100); at most a few for each row, for many rows none.
+    """
+    none = pl.DataFrame(schema=LIKELY)
+    if rows.is_empty() or len(rows) > MOST_UNKNOWN or not len(live):
+        return none
+    asked = _told(edited, key, rows, None).rename({"item": "key"})
+    ours = _told(live, key, None, named_by)
+    if named_by:
+        asked = asked.with_columns(code=pl.col("code").str.strip_prefix(f"{named_by} "))
+    pairs = _worth_comparing(asked, ours)
+    if pairs.is_empty():
+        return none
+    told = pairs.join(asked.with_row_index("row"), on="row").join(ours.with_row_index("at"), on="at", suffix="_ours")
+    scores = [_likeness(*cells) for cells in told.select("code", "code_ours", "name", "name_ours").iter_rows()]
+    best = told.with_columns(likeness=pl.Series(scores, dtype=pl.UInt8)).filter(pl.col("likeness") > 0)
+    best = best.sort("row", "likeness", "at", descending=[False, True, False])
+    best = best.group_by("row", maintain_order=True).head(SHOWN)
+    return best.select("key", "item", pl.col("name_ours").alias("name"), "likeness")
+
+
+def _told(catalogue: Catalogue, key: Key, rows: pl.Series | None, code: str | None) -> pl.DataFrame:
+    """The codes and names of some rows, or of all (frame of item, code, name); blank names are null."""
+    items = key.values(catalogue, rows)
+    codes = items if code is None else catalogue.cells([code], rows).to_series()
+    name = naming_field(catalogue, key)
+    names = catalogue.cells([name], rows).to_series() if name else pl.Series([""])
+    frame = pl.DataFrame({"item": items, "code": codes})
+    return frame.with_columns(names.replace("", None).alias("name") if name else pl.lit(None, pl.String).alias("name"))
+
+
+def _worth_comparing(asked: pl.DataFrame, ours: pl.DataFrame) -> pl.DataFrame:
+    """Pairs of positions (row, at) that share rare features, those with the rarest first for each row."""
+    wanted = _features(asked).rename({"at": "row"})
+    features = wanted.select("feature").unique()
+    hits = pl.DataFrame(schema={"at": pl.UInt32, "feature": pl.String})
+    for start in range(0, len(ours), SLICE):
+        part = _features(ours.slice(start, SLICE), start).join(features, on="feature", how="semi")
+        hits = pl.concat([hits, part])
+        common = hits.group_by("feature").len().filter(pl.col("len") > COMMON).select("feature")
+        hits = hits.join(common, on="feature", how="anti")
+        features = features.join(common, on="feature", how="anti")
+    rarity = hits.group_by("feature").agg(weight=(len(ours) / pl.len()).log() + 1)
+    pairs = wanted.join(hits, on="feature").join(rarity, on="feature")
+    scored = pairs.group_by("row", "at").agg(pl.col("weight").sum())
+    scored = scored.sort("row", "weight", "at", descending=[False, True, False])
+    return scored.group_by("row", maintain_order=True).head(COMPARED).select("row", "at")
+
+
+def _features(items: pl.DataFrame, start: int = 0) -> pl.DataFrame:
+    """What two spellings of one item are likely to share (frame of at, feature): halves of the code, words."""
+    bare, length = pl.col("bare"), pl.col("bare").str.len_chars()
+    halves = [
+        pl.lit("<") + bare.str.head(length // 2),
+        pl.lit("<") + bare.str.head((length + 1) // 2),
+        pl.lit(">") + bare.str.tail(length // 2),
+        pl.lit(">") + bare.str.tail((length + 1) // 2),
+        pl.lit("#") + bare.str.extract_all(r"[0-9]").list.join("").str.strip_chars_start("0"),
+    ]
+    words = pl.col("name").str.to_lowercase().str.extract_all(r"[\p{L}\p{N}]{2,}")
+    told = items.select(words=words, bare=pl.col("code").str.to_lowercase().str.replace_all(r"[^\p{L}\p{N}]", ""))
+    told = told.with_row_index("at", offset=start)
+    of_codes = told.select("at", feature=pl.concat_list(halves)).explode("feature")
+    of_names = told.select("at", feature="words").explode("feature")
+    return pl.concat([of_codes.filter(pl.col("feature").str.len_chars() > 2), of_names.drop_nulls()]).unique()
+
+
+def _likeness(code: str, code_ours: str, name: str | None, name_ours: str | None) -> int:
+    """How alike two items are, from 0 to 100; 0 where it is too little to tell anything.
+
+    A name that is the same speaks for itself; codes that are alike only together with the name.
+    """
+    from rapidfuzz import fuzz  # few runs have codes that are unknown
+
+    codes = fuzz.ratio(_plain(code), _plain(code_ours))
+    if name is None or name_ours is None:
+        return round(codes) if codes >= ALIKE_CODES else 0
+    names = fuzz.token_sort_ratio(name.casefold(), name_ours.casefold())
+    likeness = max(names, (codes + names) / 2)
+    return round(likeness) if likeness >= ALIKE else 0
+
+
+def _plain(code: str) -> str:
+    return "".join(filter(str.isalnum, code.casefold()))

@@ -1,0 +1,172 @@
+"""Somebody else's list in our terms: its columns under our fields, its rows under our codes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.errors import WrongChoice
+from neat_delta.reading.frame_rows import Grid
+from neat_delta.tables import Field, field_name
+from neat_delta.tables.field import ADD, TAKE
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from neat_delta.matching.key import Key
+    from neat_delta.tables import Catalogue
+    from neat_delta.tables.settings import ListSettings, Settings
+
+TOP_ROWS = 50
+
+
+@dataclass(frozen=True)
+class ColumnMatch:
+    """One column of a file: the field it stands for (``None`` if for none), and its first filled value as read."""
+
+    column: str
+    field: str | None
+    first: str | None
+
+
+def in_our_terms(sheet: Catalogue, live: Catalogue, settled: Settings, listed: ListSettings) -> Catalogue:
+    """A file with its columns under our fields: as told for this list, else by name or alias; and with constants added.
+
+    Fields to be left out are still there, for rules may read them; a column to be left out by its own name is not.
+
+    Raises:
+        WrongChoice: a match names a column or field that does not exist.
+        Unreadable: two columns would be one field.
+    """
+    columns = {field_name(field.column): field.column for field in sheet.fields}
+    for column, field in listed.columns.items():
+        _insist_on(field_name(column), list(columns), f"the match {column}={field}", "column", columns)
+        _insist_on(field, live.names, f"the match {column}={field}", "field")
+    for name in listed.leave_out:
+        _insist_on(name, [*columns, *live.names], f"--leave-out {name}", "field or column")
+    told = settled.names() | {field_name(column): field for column, field in listed.columns.items()}
+    meant = {name: told.get(name, name) for name in columns}
+    # Of two columns for one field, the one whose own name is to be left out gives way to the other.
+    doubled = [name for name in meant if list(meant.values()).count(meant[name]) > 1]
+    gives_way = {name for name in doubled if name in listed.leave_out and columns[name] not in listed.columns}
+    kept = tuple(field for field in sheet.fields if field_name(field.column) not in gives_way)
+    ours = replace(sheet, fields=kept).renamed(told)
+    if listed.assume:
+        ours = _with_constants(ours, live, listed.assume)
+    for name, values in listed.values.items():
+        _insist_on(name, live.names, f"--remember-value {name}", "field")
+        if name in ours.names:
+            ours = _with_column(ours, live, name, _in_our_values(ours, name, values, settled.of(name).separator))
+    return ours
+
+
+def without_fields(sheet: Catalogue, names: Sequence[str]) -> Catalogue:
+    """The sheet as if it said nothing of these fields."""
+    return replace(sheet, fields=tuple(field for field in sheet.fields if field.name not in names))
+
+
+def column_matches(sheet: Catalogue, ours: Catalogue, live: Catalogue) -> list[ColumnMatch]:
+    """Every column of a file, in its order, with the live field it stands for."""
+    known = {*live.names, *(f"{name}{sign}" for name in live.names for sign in (ADD, TAKE))}
+    fields = {field.column: field.name for field in ours.fields if field.name in known}
+    top = sheet.cells(sheet.names, pl.int_range(min(len(sheet), TOP_ROWS), dtype=pl.UInt32, eager=True))
+    return [
+        ColumnMatch(field.column, fields.get(field.column), next(filter(str.strip, top[field.name]), None))
+        for field in sheet.fields
+    ]
+
+
+# Rows of a list that no single live item belongs to: the row, what it calls itself, whether several items have that.
+NAMELESS = {"row": pl.UInt32, "on": pl.String, "several": pl.Boolean}
+
+
+def with_our_codes(
+    sheet: Catalogue, live: Catalogue, key: Key, listed: ListSettings, *, for_new: bool = False
+) -> tuple[Catalogue, pl.DataFrame]:
+    """A list whose rows get our codes: by remembered answers, and by another field that names items as well.
+
+    A row whose field no live item has, or several have, gets no code of ours; it is named by that field instead, and
+    told besides (frame ``NAMELESS``). ``for_new`` keeps that field for rows that get a code which no item has.
+
+    Raises:
+        WrongChoice: the field is in one of the files only, or the key has several parts.
+    """
+    if listed.match_on:
+        return _keyed_by(sheet, live, key, listed.match_on, listed.remember, for_new=for_new)
+    none = pl.DataFrame(schema=NAMELESS)
+    if not listed.remember:
+        return sheet, none
+    (name,) = _single(key, "--remember")
+    codes = sheet.cells([name])[name]
+    return _with_column(sheet, live, name, codes.replace(dict(listed.remember))), none
+
+
+def _keyed_by(
+    sheet: Catalogue, live: Catalogue, key: Key, on: str, remembered: Mapping[str, str], *, for_new: bool
+) -> tuple[Catalogue, pl.DataFrame]:
+    (name,) = _single(key, "--match-on")
+    for catalogue in (live, sheet):
+        _insist_on(on, catalogue.names, f"--match-on {on}", f"field of {catalogue.source.name}")
+    known = live.cells([name, on]).select(code=name, on=pl.col(on).str.strip_chars())
+    known = known.filter(pl.col("on") != "")
+    values = sheet.cells([on])[on].str.strip_chars()
+    found = values.to_frame("on").join(known.unique("on", keep="none"), on="on", how="left", maintain_order="left")
+    unknown = pl.when(pl.col("on") == "").then(pl.lit("")).otherwise(pl.format("{} {}", pl.lit(on), "on"))
+    told = pl.col("on").replace_strict(dict(remembered), default=None, return_dtype=pl.String)
+    found = found.with_row_index("row").with_columns(code=pl.coalesce(told, "code"))
+    codes = found.select(pl.coalesce("code", unknown)).to_series()
+    nameless = found.filter(pl.col("code").is_null() & (pl.col("on") != ""))
+    nameless = nameless.select("row", "on", several=pl.col("on").is_in(known["on"].implode()))
+    # The field has done its work of naming the item; as it is equal there is nothing to compare in it.
+    ours = _with_column(replace(sheet, fields=tuple(f for f in sheet.fields if f.name != on)), live, name, codes)
+    return (_with_column(ours, live, on, _of_items(live, name, on, codes, values)) if for_new else ours), nameless
+
+
+def _of_items(live: Catalogue, name: str, field: str, codes: pl.Series, values: pl.Series) -> pl.Series:
+    """A field as the live items with these codes have it, and these values for codes that no item has."""
+    items = live.cells([name, field]).select(code=name, there=field).unique("code", keep="first")
+    found = codes.to_frame("code").join(items, on="code", how="left", maintain_order="left")
+    return found.select(pl.coalesce("there", values)).to_series()
+
+
+def _in_our_values(sheet: Catalogue, name: str, values: Mapping[str, str], separator: str | None) -> pl.Series:
+    """A field's cells with their values turned into ours, also where a cell holds several."""
+    cells = sheet.cells([name])[name]
+    if separator is None:
+        return cells.str.strip_chars().replace_strict(dict(values), default=cells, return_dtype=pl.String)
+    single = pl.element().str.strip_chars()
+    ours = cells.str.split(separator).list.eval(single.replace_strict(dict(values), default=single))
+    return ours.list.join(separator)
+
+
+def _single(key: Key, option: str) -> tuple[str]:
+    if len(key.fields) != 1:
+        raise WrongChoice(f"{option} wants a key of one field", remedy="The key has " + " and ".join(key.fields) + ".")
+    return (key.fields[0],)
+
+
+def _with_constants(sheet: Catalogue, live: Catalogue, constants: Mapping[str, str]) -> Catalogue:
+    for name, value in constants.items():
+        _insist_on(name, live.names, f"--assume {name}={value}", "field")
+        sheet = _with_column(sheet, live, name, pl.repeat(value, len(sheet), dtype=pl.String, eager=True))
+    return sheet
+
+
+def _with_column(sheet: Catalogue, live: Catalogue, name: str, cells: pl.Series) -> Catalogue:
+    """The sheet with this column in place of its own of that name, or besides."""
+    frame = sheet.cells(sheet.names).with_columns(cells.alias(name))
+    fields = sheet.fields if name in sheet.names else (Field(name, live.field(name).column), *sheet.fields)
+    return replace(sheet, rows=Grid(sheet.rows.line, frame), fields=fields)
+
+
+def _insist_on(name: str, known: Sequence[str], option: str, what: str, shown: Mapping[str, str] | None = None) -> None:
+    if name in known:
+        return
+    import difflib  # takes longer to load than most lists take to be matched
+
+    near = difflib.get_close_matches(name, known, 3)
+    names = [shown[one] if shown else one for one in near or known]
+    remedy = ("Nearest: " if near else "There are: ") + ", ".join(names) + "."
+    raise WrongChoice(f"{option}: there is no such {what}", remedy=remedy)

@@ -1,0 +1,1 @@
+"""Change sets against a newer export: refreshing, verifying, deciding, import reports."""

@@ -1,0 +1,77 @@
+"""The result list of an import, as a shop gives it: which items were taken, which were not, and why."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changeset.changeset import findings_frame
+from neat_delta.changeset.subset import Part, cells_in
+from neat_delta.errors import WrongChoice
+from neat_delta.matching.key import ALIASES
+from neat_delta.tables.formula_text import unescaped_unless
+
+if TYPE_CHECKING:
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables import Catalogue
+    from neat_delta.tables.settings import Settings
+
+NOT_TAKEN = "not taken"
+RESULT = re.compile(r"(^|_)(result|status|state|outcome)(_|$)")
+REASON = re.compile(r"(^|_)(reason|message|error|errors|note|details?)(_|$)")
+# How shops say that a row did not go in.
+BAD = r"(?i)fail|error|skip|reject|refus|invalid|ignor|^not |^no$|^0$"
+
+
+def not_taken(results: Catalogue, changes: ChangeSet) -> pl.DataFrame:
+    """The items of a change set that a result list says were not taken (key, reason), in its order.
+
+    Its columns are known by their names: the code as the key, result (or status, state), reason (or message, error).
+
+    Raises:
+        WrongChoice: there is no column of codes or of results, or no row is about an item of the change set.
+    """
+    names = results.names
+    code = next((name for name in (*changes.head.key, *ALIASES) if name in names), None)
+    result = next((name for name in names if RESULT.search(name)), None)
+    lacking = [what for what, name in (("the code", code), ("the result", result)) if name is None]
+    if code is None or result is None:
+        raise WrongChoice(
+            f"{results.source.name}: no column is known as {' and as '.join(lacking)}",
+            remedy="Name its columns code, result and reason. It has: " + ", ".join(names) + ".",
+        )
+    reason = next((name for name in names if REASON.search(name) and name != result), None)
+    # A code change goes by its new code once it is taken.
+    known = pl.concat([changes.items.select("key"), changes.items.select(key="to").drop_nulls()])
+    cells = results.cells(names)
+    cells = cells.with_columns(unescaped_unless(cells[code], known["key"]))
+    told = cells.select(
+        key=pl.col(code), bad=pl.col(result).str.contains(BAD), reason=pl.col(reason) if reason else pl.col(result)
+    )
+    about = told.join(known, on="key", how="semi", maintain_order="left")
+    if about.is_empty():
+        raise WrongChoice(
+            f"{results.source.name}: none of its rows is about an item of this change set",
+            remedy="Is it the result list of this update?",
+        )
+    return about.filter("bad").select("key", "reason").unique("key", keep="first", maintain_order=True)
+
+
+def failed(changes: ChangeSet, bad: pl.DataFrame, settled: Settings) -> pl.DataFrame:
+    """What of a change set belongs to the items that were not taken (key, field), as from ``cells_in``."""
+    if bad.is_empty():
+        return changes.cells.clear().select("key", "field")
+    return cells_in(changes, Part(items=tuple(bad["key"])), None, settled)
+
+
+def with_reasons(changes: ChangeSet, bad: pl.DataFrame) -> ChangeSet:
+    """The change set with the shop's reasons as findings to look at."""
+    lines = bad.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
+    found = findings_frame(
+        NOT_TAKEN, "warn", key=lines["key"], line=lines["line"],
+        say=lines.select(pl.format("the shop did not take it: {}", pl.col("reason").fill_null("?"))).to_series(),
+    )  # fmt: skip
+    return replace(changes, findings=pl.concat([found, changes.findings]))

@@ -1,0 +1,315 @@
+"""Refresh: what of a change set is still needed, now that the shop has moved on since it was made."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.analysis.before_after import exact
+from neat_delta.changeset.changeset import (
+    ADD,
+    CHANGE,
+    NONE,
+    RECODE,
+    REMOVE,
+    ChangeSet,
+    Head,
+    findings_frame,
+    stamp_of,
+)
+from neat_delta.changeset.subset import followers
+from neat_delta.errors import WrongChoice, WrongLive
+from neat_delta.reconcile.three_way import GONE, HERE, LANDED, MOVED, RECODED, STANDS, UNCLEAR, Against, against
+from neat_delta.tables.field_types.number_parsing import NumberForm
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from neat_delta.tables import Catalogue
+    from neat_delta.tables.settings import Settings
+
+HOLD, OURS, THEIRS = POLICIES = ("hold", "ours", "theirs")
+CLASH, GONE_SINCE = "clash", "gone since"
+
+
+@dataclass(frozen=True)
+class Refreshed:
+    """The change set that is still needed, made for the fresh export, and what became of the rest.
+
+    clashes: key, field, then, ours, now, fate ("held back", "ours", "theirs"); field is null for a whole item.
+    landed, stands: how many cells the shop has already, and how many it has as before. ``shifted`` are those that add
+    our difference to what is there now.
+    """
+
+    changes: ChangeSet
+    clashes: pl.DataFrame
+    landed: int
+    stands: int
+    shifted: int
+    gone: int
+    unclear: int = 0
+
+
+def insist_on_young(made: datetime | None, export: object, settled: Settings) -> None:
+    """Insist that a live export made at that time is not older than is settled.
+
+    Raises:
+        WrongLive: it is too old, or nobody knows how old it is.
+    """
+    most = settled.refresh.hours
+    if most is None:
+        return
+    if made is None:
+        raise WrongLive(
+            "this export does not tell when it was made, and [refresh] in catalogue.toml wants a young one",
+            file=export,
+            remedy="Tell its time with --as-of.",
+        )
+    hours = (datetime.now().astimezone() - made.astimezone()).total_seconds() / 3600
+    if hours > most:
+        raise WrongLive(
+            f"this export is {hours:,.0f} hours old, and {most} are settled as the most ([refresh] in catalogue.toml)",
+            file=export,
+            remedy="Export anew and say: neat-delta refresh CHANGES FRESH --out FILE; or tell its time with --as-of.",
+        )
+
+
+def refresh(
+    changes: ChangeSet,
+    fresh: Catalogue,
+    settled: Settings,
+    policy: str = HOLD,
+    by_field: Mapping[str, str] | None = None,
+) -> Refreshed:
+    """Work out what of a change set a newer live export still needs.
+
+    A cell that the shop has not touched stays; one that has our value already drops. Where both moved it is a clash:
+    held back, or ours, or theirs, as the ``policy`` says (``by_field`` for single fields). Fields settled to go as a
+    difference add ours to what is there now, and never fall below zero.
+
+    Raises:
+        WrongChoice: the export lacks a field of the change set, or a policy is for a field that does not change.
+    """
+    policies = _policies(changes, policy, by_field or {})
+    seen = against(changes, fresh, settled)
+    cells = seen.cells.join(seen.items.select("key", "do", "taken"), on="key", how="left", maintain_order="left")
+    cells = cells.join(_stranded(seen), on=["key", "field"], how="anti", maintain_order="left")
+    like_changes, leaving = (
+        cells.filter(~pl.col("taken") & ((pl.col("do") == REMOVE) == gone)) for gone in (False, True)
+    )
+    shifted = _shifted(like_changes, changes, fresh, settled)
+    fate = pl.col("field").replace_strict(policies, default=policy, return_dtype=pl.String)
+    like_changes = like_changes.join(shifted, on=["key", "field"], how="left", maintain_order="left").with_columns(
+        fate=pl.when((pl.col("state") == MOVED) & pl.col("sum").is_null()).then(fate)
+    )
+    touched = leaving.filter(pl.col("there").ne_missing(pl.col("was")) & (pl.col("state") != STANDS))
+    clashes = pl.concat(
+        [
+            _clashes(like_changes.drop_nulls("fate"), pl.col("fate")),
+            _clashes(touched, pl.lit(policy)),
+        ]
+    )
+    still_new = seen.items.filter(do=ADD, fate=GONE)
+    kept = pl.concat(
+        [
+            _still_changing(like_changes),
+            changes.cells.join(still_new, on="key", how="semi", maintain_order="left"),
+            _still_leaving(leaving, touched, policy),
+        ]
+    )
+    findings = pl.concat(
+        [
+            _clash_findings(clashes.join(touched, on="key", how="anti", maintain_order="left"), changes),
+            _shortages(shifted, changes),
+            _about_items(seen, touched, policy),
+        ]
+    )
+    return Refreshed(
+        changes=_made(seen, kept, findings),
+        clashes=clashes,
+        landed=len(cells.filter(pl.col("state") == LANDED)),
+        stands=len(like_changes.filter(pl.col("state") == STANDS)),
+        shifted=len(shifted),
+        gone=len(seen.items.filter((pl.col("fate") == GONE) & pl.col("do").is_in([CHANGE, RECODE]))),
+        unclear=len(seen.items.filter(fate=UNCLEAR)),
+    )
+
+
+def _clashes(cells: pl.DataFrame, fate: pl.Expr) -> pl.DataFrame:
+    return cells.select("key", "field", then="was", ours="now", now="there", fate=fate)
+
+
+def _policies(changes: ChangeSet, policy: str, by_field: Mapping[str, str]) -> dict[str, str]:
+    for name in by_field:
+        if name not in changes.head.fields:
+            raise WrongChoice(
+                f"--clashes {name}={by_field[name]}: no such field changes in this change set",
+                remedy="Fields: " + ", ".join(changes.head.fields) + ".",
+            )
+    return {name: by_field.get(name, policy) for name in changes.head.fields}
+
+
+def _shifted(cells: pl.DataFrame, changes: ChangeSet, fresh: Catalogue, settled: Settings) -> pl.DataFrame:
+    """Moved cells of fields that go as a difference (key, field, sum as text, short: what would be below zero)."""
+    found = [pl.DataFrame(schema={"key": pl.String, "field": pl.String, "sum": pl.String, "short": pl.String})]
+    for name in settled.refresh.difference:
+        moved = cells.filter((pl.col("field") == name) & (pl.col("state") == MOVED))
+        if moved.is_empty() or name not in changes.head.fields:
+            continue
+        mark = changes.head.fields[name].mark or fresh.form.mark or "."
+        # Of a blank nobody can tell the difference, nor of an item that came by another way: such cells clash.
+        was, now, there = (exact(moved[side], NumberForm(mark, fine=True)) for side in ("was", "now", "there"))
+        total = pl.DataFrame({"sum": there + now - was})
+        text = pl.col("sum").cast(pl.String).str.replace(r"\.?0+$", "").str.replace(".", mark, literal=True)
+        below = pl.col("sum") < 0
+        told = total.select(sum=pl.when(below).then(pl.lit("0")).otherwise(text), short=pl.when(below).then(text))
+        found.append(pl.concat([moved.select("key", "field"), told], how="horizontal").drop_nulls("sum"))
+    return pl.concat(found)
+
+
+def _still_changing(cells: pl.DataFrame) -> pl.DataFrame:
+    """The cells that are still to be changed (key, field, was, now); was is what the shop has now."""
+    wanted = (pl.col("state") == STANDS) | (pl.col("fate") == OURS) | pl.col("sum").is_not_null()
+    told = cells.filter(wanted).select("key", "field", was="there", now=pl.coalesce("sum", "now"))
+    # A sum may be what stands there already.
+    return told.filter(pl.col("was").ne_missing(pl.col("now")))
+
+
+def _still_leaving(cells: pl.DataFrame, touched: pl.DataFrame, policy: str) -> pl.DataFrame:
+    """The cells of items that are still to be removed, as they are now: all if ours go on, else those left alone."""
+    if policy != OURS:
+        cells = cells.join(touched, on="key", how="anti", maintain_order="left")
+    return cells.drop_nulls("there").select("key", "field", was="there", now=pl.lit(None, pl.String))
+
+
+def _about_items(seen: Against, touched: pl.DataFrame, policy: str) -> pl.DataFrame:
+    """Findings on whole items: gone since, changed before they are removed, a new code that is taken."""
+    gone = seen.items.filter((pl.col("fate") == GONE) & pl.col("do").is_in([CHANGE, RECODE]))
+    held = "stop" if policy == HOLD else "note"
+    said = {HOLD: "it is held back; --clashes settles it", OURS: "it is removed all the same", THEIRS: "it stays"}
+    return pl.concat(
+        [
+            _about(gone, GONE_SINCE, "stop", "the shop does not have this item any more", seen.changes),
+            _about(
+                touched.unique("key", maintain_order=True), CLASH, held,
+                f"this item was to be removed and was changed since; {said[policy]}", seen.changes,
+            ),
+            _about(seen.items.filter("taken"), CLASH, "stop", "another item has the new code by now", seen.changes),
+            _about(
+                seen.items.filter(fate=UNCLEAR), CLASH, "stop",
+                "whether it has its new code by now cannot be told; compare anew", seen.changes,
+            ),
+            _about(
+                _stranded(seen).unique("key", maintain_order=True), CLASH, "stop",
+                "it follows a code change that is held back", seen.changes,
+            ),
+        ]
+    )  # fmt: skip
+
+
+def _stranded(seen: Against) -> pl.DataFrame:
+    """The cells (key, field) that would follow code changes of which one is held back."""
+    held = seen.items.filter((pl.col("do") == RECODE) & (pl.col("taken") | pl.col("fate").is_in([GONE, UNCLEAR])))
+    following = followers(seen.changes)
+    return following if len(held) else following.clear()
+
+
+def _about(items: pl.DataFrame, check: str, level: str, say: str, changes: ChangeSet) -> pl.DataFrame:
+    """Findings on whole items."""
+    lines = items.select("key").join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
+    said = pl.repeat(say, len(lines), dtype=pl.String, eager=True)
+    return findings_frame(check, level, key=lines["key"], line=lines["line"], say=said)
+
+
+def _clash_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
+    """A finding on each cell that both moved: a stop where it is held back, else a note of whose value goes on."""
+    told = clashes.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
+    sides = [pl.col(side).fill_null("nothing") for side in ("then", "ours", "now")]
+    fate = pl.col("fate").replace(
+        {HOLD: "held back; --clashes settles it", OURS: "ours goes on", THEIRS: "theirs stays"}
+    )
+    say = told.select(
+        pl.format("both moved: it was {}, ours is {}, the shop has {} by now; {}", *sides, fate)
+    ).to_series()
+    frames = []
+    for level, of_level in (("stop", pl.col("fate") == HOLD), ("note", pl.col("fate") != HOLD)):
+        mask = told.select(of_level).to_series()
+        part = told.filter(mask)
+        frames.append(
+            findings_frame(
+                CLASH, level, key=part["key"], field=part["field"], line=part["line"], value=part["ours"],
+                say=say.filter(mask),
+            )
+        )  # fmt: skip
+    return pl.concat(frames)
+
+
+def _shortages(shifted: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
+    """Differences that would take more than there is."""
+    short = shifted.drop_nulls("short").join(
+        changes.items.select("key", "line"), on="key", how="left", maintain_order="left"
+    )
+    say = short.select(pl.format("our difference would make this {}; 0 is sent", "short")).to_series()
+    return findings_frame(
+        "below zero", "warn", key=short["key"], field=short["field"], line=short["line"], value=short["short"], say=say
+    )
+
+
+def _made(seen: Against, kept: pl.DataFrame, findings: pl.DataFrame) -> ChangeSet:
+    """The change set of these cells for the fresh export; items that have their new code by now go by it."""
+    changes, fresh = seen.changes, seen.fresh
+    told = changes.items.join(seen.items.select("key", "fate", "taken"), on="key", how="left", maintain_order="left")
+    has_cells = pl.col("key").is_in(kept["key"].unique().implode())
+    recoding = (pl.col("do") == RECODE) & (pl.col("fate") == HERE) & ~pl.col("taken")
+    adding = (pl.col("do") == ADD) & (pl.col("fate") == GONE)
+    do = (
+        pl.when(recoding | adding)
+        .then("do")
+        .when((pl.col("do") == REMOVE) & has_cells)
+        .then(pl.lit(REMOVE))
+        .when(pl.col("do").is_in([CHANGE, RECODE, ADD]) & has_cells)
+        .then(pl.lit(CHANGE))
+        .otherwise(pl.lit(NONE))
+    )
+    by_now = dict(told.filter(fate=RECODED).select("key", "to").iter_rows())
+    now_called = pl.col("key").replace(by_now)
+    items = told.with_columns(was_to_do="do", do=do)
+    stopped = pl.col("key").is_in(findings.filter(level="stop")["key"].implode())
+    counts = _counts(changes, items.with_columns(held=stopped))
+    items = items.with_columns(key=now_called, to=pl.when(pl.col("do") == RECODE).then("to"))
+    rows = len(fresh) + len(fresh.bad)
+    live = stamp_of(fresh, rows)
+    known = changes.head.identity
+    made = Head(
+        changes.head.key,
+        live,
+        changes.head.edited,
+        changes.head.fields,
+        counts,
+        allowed=changes.head.allowed,
+        identity=known.rekeyed(by_now) if known else None,
+    )
+    both = pl.concat([findings, changes.findings]).with_columns(key=now_called)
+    cells = kept.with_columns(key=now_called)
+    # Cells stand in the order of their items.
+    order = items.select("key").with_row_index("item")
+    cells = (
+        cells.join(order, on="key", how="left", maintain_order="left").sort("item", maintain_order=True).drop("item")
+    )
+    head = replace(made, left_out=changes.head.left_out)
+    return ChangeSet(head, items.select(changes.items.columns), cells, both)
+
+
+def _counts(changes: ChangeSet, items: pl.DataFrame) -> dict[str, int]:
+    """How the rows of the sheet count now: what dropped is the same as the shop, what clashes is refused."""
+    counts = dict(changes.head.counts)
+    state = {CHANGE: "changed", RECODE: "changed", ADD: "new"}
+    rows = items.filter(pl.col("line").is_not_null() & (pl.col("was_to_do") != pl.col("do")))
+    for before, after, held in rows.select("was_to_do", "do", "held").iter_rows():
+        if before in state:
+            counts[state[before]] -= 1
+            counts[state.get(after, "refused" if held else "same")] += 1
+    return counts

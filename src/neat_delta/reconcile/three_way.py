@@ -1,0 +1,177 @@
+"""A change set against a newer live export: of each cell what it was then, what we want, what it is now.
+
+Values are the same if their kind says so, as in comparing: 12.5 and 12.50, yes and 1.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.errors import WrongChoice
+from neat_delta.matching import Key
+from neat_delta.matching.similarity import naming_field
+from neat_delta.reading import insist_on_every_row
+from neat_delta.tables.type_inference import form_in, kind_of
+
+if TYPE_CHECKING:
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables import Catalogue
+    from neat_delta.tables.settings import Settings
+
+# What became of a cell: the shop has our value, still the old one, or a third.
+LANDED, STANDS, MOVED = "landed", "stands", "moved"
+# What became of an item: it is there, or not; a recoded one is there under its new code, or that cannot be told.
+HERE, GONE, RECODED, UNCLEAR = "here", "gone", "recoded", "unclear"
+
+
+@dataclass(frozen=True)
+class Against:
+    """What a newer live export says of a change set.
+
+    items: key, do, to, line, name, row (in the fresh export, null if it is not there), fate (here, gone, recoded:
+           there under its new code, or unclear), taken: whether another item has the new code.
+    cells: key, field, was, now, there (null for a blank), state; of items that are not there none, but for those to be
+           removed. A new item's cells are compared if it is there by now.
+    """
+
+    changes: ChangeSet
+    fresh: Catalogue
+    items: pl.DataFrame
+    cells: pl.DataFrame
+
+
+def against(changes: ChangeSet, fresh: Catalogue, settled: Settings) -> Against:
+    """Lay a change set beside a newer export.
+
+    Raises:
+        WrongChoice: the export lacks a field of the change set, or an item stands in it twice.
+        Unreadable: an item is not there, and a row that may be it cannot be read.
+    """
+    lacking = [name for name in (*changes.head.key, *changes.head.fields) if name not in fresh.names]
+    if lacking:
+        raise WrongChoice(
+            f"{fresh.source.name} has no column {lacking[0]}, which the change set needs",
+            remedy="Export the same columns as before; names may be settled in catalogue.toml.",
+        )
+    items = _items(changes, fresh)
+    if (items["fate"] == GONE).any():
+        insist_on_every_row(fresh)
+    whole = with_blanks_of_removed(changes)
+    parts = whole.join(items.drop_nulls("row").select("key", "row"), on="key", how="inner", maintain_order="left")
+    told = [
+        cells.with_columns(_state(str(name), cells, fresh, settled))
+        for (name,), cells in parts.partition_by("field", as_dict=True, maintain_order=True).items()
+    ]
+    empty = parts.with_columns(there=pl.lit(None, pl.String), state=pl.lit(None, pl.String)).clear()
+    cells = pl.concat([empty, *told]).select("key", "field", "was", "now", "there", "state")
+    order = whole.select("key", "field").with_row_index("order")
+    cells = order.join(cells, on=["key", "field"], how="inner", maintain_order="left").drop("order")
+    return Against(changes, fresh, items, cells)
+
+
+def with_blanks_of_removed(changes: ChangeSet) -> pl.DataFrame:
+    """The change set's cells, and of items to be removed the blank ones too: somebody may have filled them since."""
+    removed = changes.keys_to(REMOVE)
+    fields = pl.DataFrame({"field": [name for name in changes.head.fields if name not in changes.head.key]})
+    every = removed.join(fields.cast({"field": pl.String}), how="cross")
+    blank = every.join(changes.cells, on=["key", "field"], how="anti", maintain_order="left")
+    nothing = pl.lit(None, pl.String)
+    return pl.concat([changes.cells, blank.select("key", "field", was=nothing, now=nothing)])
+
+
+def _items(changes: ChangeSet, fresh: Catalogue) -> pl.DataFrame:
+    codes = pl.DataFrame({"key": Key(changes.head.key, told=True).values(fresh)}).with_row_index("row")
+    items = changes.items.filter(pl.col("do").is_in([CHANGE, RECODE, ADD, REMOVE]))
+    wanted = pl.concat([items.select("key"), items.select(key="to").drop_nulls()]).unique()
+    codes = codes.join(wanted, on="key", how="semi", maintain_order="left")
+    twice = codes.filter(pl.col("key").is_duplicated())
+    if len(twice):
+        raise WrongChoice(
+            f"{fresh.source.name}: {twice['key'][0]} stands in it twice",
+            remedy="Nobody can tell which of the two is meant; mend the shop first.",
+        )
+    by_new = codes.select(to="key", row_to="row")
+    items = items.join(codes, on="key", how="left", maintain_order="left").join(
+        by_new, on="to", how="left", maintain_order="left"
+    )
+    items = items.with_columns(_names(items, fresh, changes))
+    here, there = pl.col("row").is_not_null(), pl.col("row_to").is_not_null()
+    known = pl.col("known").is_not_null() & (pl.col("named").is_not_null() | pl.col("named_to").is_not_null())
+    as_before, as_after = (pl.col("known").eq_missing(pl.col(side)) & known for side in ("named", "named_to"))
+    by_identity = pl.col("by_identity")
+    old_codes, new_codes = (changes.items.filter(do=RECODE)[side].implode() for side in ("key", "to"))
+    moves_on = pl.col("to").is_in(old_codes)
+    # Where both codes are in the shop, as after a swap or a chain, the items' identity tells which of them this is, or
+    # else their names.
+    fate = (
+        pl.when((~here & ~there) | (by_identity & ~as_before & ~as_after & known))
+        .then(pl.lit(GONE))
+        .when(by_identity & as_after)
+        .then(pl.lit(RECODED))
+        .when(by_identity & as_before)
+        .then(pl.lit(HERE))
+        .when(~here)
+        .then(pl.lit(RECODED))
+        .when(~there | (as_before & ~as_after))
+        .then(pl.lit(HERE))
+        .when(as_after & ~as_before)
+        .then(pl.lit(RECODED))
+        # Another item may have had its code, or come to its new one, in the same change set.
+        .when(moves_on | pl.col("key").is_in(new_codes))
+        .then(pl.lit(UNCLEAR))
+        .otherwise(pl.lit(HERE))
+    )
+    items = items.with_columns(fate=fate)
+    return items.select(
+        "key", "do", "to", "line", "name",
+        row=pl.when(pl.col("fate") == RECODED).then("row_to").when(pl.col("fate") == HERE).then("row"),
+        fate="fate",
+        taken=there & (pl.col("fate") == HERE) & ~moves_on,
+    )  # fmt: skip
+
+
+def _names(items: pl.DataFrame, fresh: Catalogue, changes: ChangeSet) -> list[pl.Series]:
+    """What an item is known by, and what the items under its old and its new code have there by now; null if unknown.
+
+    That is its identity where the change set has one, else its name.
+    """
+    identity = changes.head.identity
+    if identity is not None and identity.field in fresh.names:
+        known = items["key"].replace_strict(identity.values, default=None, return_dtype=pl.String)
+        field: str | None = identity.field
+    else:
+        known, field = items["name"], naming_field(fresh, Key(changes.head.key, told=True))
+        if field is None or field in changes.head.fields:
+            known, field = pl.Series([None] * len(items), dtype=pl.String), None
+    sides = [("named", "row"), ("named_to", "row_to")]
+    if field is None:
+        found = [pl.Series(side, [None] * len(items), dtype=pl.String) for side, _ in sides]
+    else:
+        values = fresh.cells([field])[field]
+        found = [values.gather(items[row]).alias(side) for side, row in sides]
+    by_identity = known.is_not_null() & (identity is not None and field == identity.field) & (items["do"] == RECODE)
+    return [known.alias("known"), by_identity.alias("by_identity"), *found]
+
+
+def _state(name: str, cells: pl.DataFrame, fresh: Catalogue, settled: Settings) -> list[pl.Series]:
+    """What stands in the fresh export, and what became of each cell."""
+    there = fresh.cells([name], cells["row"])[name]
+    filled = fresh.filled(name)
+    kind = kind_of(filled, name, settled.of(name))
+    form = form_in(fresh, name, kind, settled.of(name))
+
+    def reading(texts: pl.Series) -> pl.Series:
+        blank_free = texts.to_frame("t").select(pl.when(pl.col("t").str.contains(r"\S")).then("t")).to_series()
+        # What cannot be read is compared as it stands.
+        return kind.read(blank_free, form).zip_with(kind.read(blank_free, form).is_not_null(), blank_free)
+
+    was, now, have = reading(cells["was"]), reading(cells["now"]), reading(there)
+    landed, stands = have.eq_missing(now), have.eq_missing(was)
+    state = pl.select(
+        pl.when(landed).then(pl.lit(LANDED)).when(stands).then(pl.lit(STANDS)).otherwise(pl.lit(MOVED))
+    ).to_series()
+    return [there.replace("", None).alias("there"), state.alias("state")]

@@ -1,0 +1,133 @@
+"""Settle: which changes of an update have arrived in the shop, by the export made after the import."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.reconcile.refresh import THEIRS, refresh
+from neat_delta.reconcile.three_way import GONE, HERE, LANDED, RECODED, STANDS, UNCLEAR, against
+from neat_delta.tables.field_types import kind_named
+
+if TYPE_CHECKING:
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables import Catalogue
+    from neat_delta.tables.settings import Settings
+
+NOT_LANDED, OTHERWISE, BY_OTHERS, NOT_THERE = "not landed", "landed otherwise", "moved since", "item not there"
+
+
+@dataclass(frozen=True)
+class Settled:
+    """What became of each change.
+
+    changes: key, field (null for an item as a whole), was, ours, there, state (landed, not landed, landed otherwise,
+    moved since, item not there), how (rounded, trimmed, letter case, cut short; only for "landed otherwise").
+    remaining: the change set of what has not landed, made for the fresh export.
+    """
+
+    changes: pl.DataFrame
+    remaining: ChangeSet
+
+    def count(self, state: str) -> int:
+        """How many changes are in this state."""
+        return len(self.changes.filter(state=state))
+
+    @property
+    def done(self) -> bool:
+        """Whether nothing is left."""
+        return self.count(LANDED) == len(self.changes)
+
+
+def settle(changes: ChangeSet, fresh: Catalogue, settled: Settings) -> Settled:
+    """Compare what was sent with what an export made afterwards has.
+
+    Raises:
+        WrongChoice: the export lacks a field of the change set, or an item stands in it twice.
+    """
+    seen = against(changes, fresh, settled)
+    does = seen.items.select("key", "do")
+    cells = seen.cells.join(does, on="key", how="left", maintain_order="left").filter(pl.col("do") != REMOVE)
+    numeric = [name for name, note in changes.head.fields.items() if kind_named(note.kind).numeric]
+    # A number cut short is another number.
+    how = [
+        _rounded(now, there) if field in numeric else _how(now, there)
+        for field, now, there in cells.select("field", "now", "there").iter_rows()
+    ]
+    cells = cells.with_columns(how=pl.Series(how, dtype=pl.String)).with_columns(
+        state=pl.when(pl.col("state") == LANDED)
+        .then(pl.lit(LANDED))
+        # A shop that cuts a text short may make just the old one of it.
+        .when(pl.col("state") == STANDS)
+        .then(pl.lit(NOT_LANDED))
+        .when(pl.col("how").is_not_null())
+        .then(pl.lit(OTHERWISE))
+        .otherwise(pl.lit(BY_OTHERS))
+    )
+    cells = cells.with_columns(how=pl.when(pl.col("state") == OTHERWISE).then("how"))
+    told = pl.concat(
+        [cells.select("key", "field", "was", ours="now", there="there", state="state", how="how"), _wholes(seen.items)]
+    )
+    # What others have moved is theirs; what landed otherwise would land so again.
+    rest = refresh(changes, fresh, without_differences(settled), THEIRS).changes
+    return Settled(told, rest)
+
+
+def without_differences(settled: Settings) -> Settings:
+    """The settings for a shop that has had our differences already."""
+    return replace(settled, refresh=replace(settled.refresh, difference=()))
+
+
+def _wholes(items: pl.DataFrame) -> pl.DataFrame:
+    """What became of new items, removals, code changes, and items that are not there to be changed."""
+    landed = (
+        ((pl.col("do") == ADD) & (pl.col("fate") == HERE))
+        | ((pl.col("do") == REMOVE) & (pl.col("fate") == GONE))
+        | (pl.col("fate") == RECODED)
+    )
+    lost = (pl.col("fate") == GONE) & pl.col("do").is_in([CHANGE, RECODE])
+    unclear = pl.col("fate") == UNCLEAR
+    state = (
+        pl.when(landed).then(pl.lit(LANDED)).when(lost | unclear).then(pl.lit(NOT_THERE)).otherwise(pl.lit(NOT_LANDED))
+    )
+    what = {ADD: "to be added", REMOVE: "to be removed"}
+    wanted = items.filter(pl.col("do").is_in([ADD, REMOVE, RECODE]) | lost)
+    nothing = pl.lit(None, pl.String)
+    return wanted.select(
+        "key", field=nothing, was=nothing, ours=pl.coalesce("to", pl.col("do").replace_strict(what, default=None)),
+        there=nothing, state=state, how=pl.when(unclear).then(pl.lit("cannot be told from another")),
+    )  # fmt: skip
+
+
+def _how(ours: str | None, there: str | None) -> str | None:
+    """By what rule of its own a shop has made this of our value; ``None`` if by none that is known."""
+    if ours is None or there is None:
+        return None
+    if there == ours.strip():
+        return "trimmed"
+    if there.casefold() == ours.casefold():
+        return "letter case"
+    if ours.startswith(there.rstrip("…. ")) and len(there) > len(ours) // 4:
+        return "cut short"
+    if " ".join(ours.split()) == " ".join(there.split()):
+        return "spaces"
+    return None
+
+
+def _rounded(ours: str | None, there: str | None) -> str | None:
+    """Whether a number is ours with fewer decimals."""
+    if ours is None or there is None:
+        return None
+    try:
+        wanted, got = (Decimal(text.replace(",", ".")) for text in (ours, there))
+        exponent = got.as_tuple().exponent
+        places = Decimal(1).scaleb(int(exponent)) if isinstance(exponent, int) else Decimal(1)
+        if wanted.quantize(places, ROUND_HALF_UP) == got:
+            return "rounded"
+        return "cut off behind the mark" if abs(wanted) > abs(got) and abs(wanted - got) < places else None
+    except InvalidOperation:  # one of them is no number, or has more digits than any that a shop would round
+        return None

@@ -1,0 +1,58 @@
+"""Kinds of field: what the values of a column are, so that a difference of form is not taken for a change.
+
+A kind is one module in this folder that defines ``KIND``. Adding the file adds the kind.
+"""
+
+from __future__ import annotations
+
+import importlib
+import pkgutil
+from functools import cache
+
+import polars as pl
+
+from neat_delta.tables.field_types.field_type import FormSettings, Kind, SheetForm
+
+__all__ = [
+    "BLANK",
+    "FormSettings",
+    "Kind",
+    "SheetForm",
+    "are_blank",
+    "infer_kind",
+    "kind_named",
+    "kinds",
+]
+
+
+@cache
+def kinds() -> tuple[Kind, ...]:
+    """Every kind, the pickiest first: the order in which a column is tried against them."""
+    modules = [importlib.import_module(f"{__name__}.{found.name}") for found in pkgutil.iter_modules(__path__)]
+    return tuple(sorted((module.KIND for module in modules if hasattr(module, "KIND")), key=lambda kind: kind.turn))
+
+
+def kind_named(name: str) -> Kind:
+    """The kind of that name; raises ``KeyError`` if there is none."""
+    return {kind.name: kind for kind in kinds()}[name]
+
+
+# A cell that holds nothing but space.
+BLANK = r"^[\s\u00a0]*$"
+
+
+def are_blank(values: pl.Series, blank: str = BLANK) -> pl.Series:
+    """Which values match the pattern of blank ones; what begins with a usual sign does not and needs no closer look."""
+    suspects = ((values < "!") | (values >= "\u0080")).arg_true()
+    found = suspects.filter(values.gather(suspects).str.contains(blank))
+    return pl.repeat(False, len(values), dtype=pl.Boolean, eager=True).scatter(found, True)
+
+
+def infer_kind(filled: pl.Series, field: str) -> Kind:
+    """The first kind that fits the distinct filled values of a live column; none at all make it text.
+
+    ``field`` is the field's name: "stock" with nothing but 0 and 1 in it is a count, "active" is a flag.
+    """
+    if filled.is_empty():
+        return kind_named("text")
+    return next(kind for kind in kinds() if kind.fits(filled, field))

@@ -1,0 +1,116 @@
+"""Dates: days of the calendar, in whichever order a file writes them."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.tables.field_types.field_type import digits_in_few, few_match
+
+if TYPE_CHECKING:
+    from neat_delta.tables.field_types.field_type import FormSettings, SheetForm
+
+# Pattern of the text beside the pattern of its parts (as strftime has them), surest first.
+FORMS = {
+    "%Y-%m-%d": r"^[0-9]{4}-[0-9]{2}-[0-9]{2}$",
+    "%Y/%m/%d": r"^[0-9]{4}/[0-9]{2}/[0-9]{2}$",
+    "%Y%m%d": r"^(19|20)[0-9]{6}$",
+    "%d.%m.%Y": r"^[0-9]{1,2}\.[0-9]{1,2}\.[0-9]{4}$",
+    "%d.%m.%y": r"^[0-9]{1,2}\.[0-9]{1,2}\.[0-9]{2}$",
+    "%d/%m/%Y": r"^[0-9]{1,2}/[0-9]{1,2}/[0-9]{4}$",
+    "%m/%d/%Y": r"^[0-9]{1,2}/[0-9]{1,2}/[0-9]{4}$",
+    "%d/%m/%y": r"^[0-9]{1,2}/[0-9]{1,2}/[0-9]{2}$",
+    "%m/%d/%y": r"^[0-9]{1,2}/[0-9]{1,2}/[0-9]{2}$",
+    "%d-%m-%Y": r"^[0-9]{1,2}-[0-9]{1,2}-[0-9]{4}$",
+}
+ISO = "%Y-%m-%d"
+# How people write the parts of a form, beside how strftime does.
+PARTS = {"YYYY": "%Y", "YY": "%y", "MM": "%m", "DD": "%d"}
+
+
+def told_forms() -> dict[str, str]:
+    """Every form by the name that people settle it by ("DD.MM.YYYY")."""
+    names = {}
+    for form in FORMS:
+        name = form
+        for part, sign in PARTS.items():
+            name = name.replace(sign, part)
+        names[name] = form
+    return names
+
+
+class Date:
+    """Calendar days."""
+
+    name = "date"
+    turn = 15
+    wants = "a date whose day and month cannot be mixed up (such as 2026-03-04)"
+    numeric = False
+
+    def fits(self, values: pl.Series, field: str) -> bool:
+        """Exactly one way of writing dates reads every value."""
+        return len(_reading_all(values)) == 1
+
+    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> str | None:
+        """The form that is told, or the one that reads every value."""
+        if told is not None and told.date is not None:
+            return told.date
+        forms = _reading_all(values)
+        return forms[0] if len(forms) == 1 else None
+
+    def sheet_form(self, sheet: SheetForm, live_form: str | None) -> str | None:
+        """The form that makes most cells equal to the live ones, then the one that reads most; the live one if tied.
+
+        ``None`` where two orders of day and month do equally well.
+        """
+        was = _read(sheet.was, live_form)
+        scores = {}
+        for form in FORMS:
+            readings = self.in_century_of(was, _read(sheet.cells, form), sheet.cells, form)
+            scores[form] = (
+                (readings == was).sum(),
+                readings.len() - readings.null_count(),
+                form == live_form,
+            )
+        best = max(scores.values())
+        winners = [form for form, score in scores.items() if score == best]
+        return winners[0] if len(winners) == 1 else None
+
+    def read(self, cells: pl.Series, form: str | None) -> pl.Series:
+        """Dates as ISO 8601 text; ISO cells are understood everywhere."""
+        return _read(cells, form).zip_with(_read(cells, ISO).is_null(), _read(cells, ISO))
+
+    def in_century_of(self, before: pl.Series, readings: pl.Series, cells: pl.Series, form: str | None) -> pl.Series:
+        """Readings, of which those that differ from the dates before in the century only are these dates.
+
+        A form with two digits of the year says nothing of the century; POSIX reads 69 to 99 as 1969 to 1999.
+        """
+        if form is None or not form.endswith("%y"):
+            return readings
+        alike = (before.str.slice(2) == readings.str.slice(2)) & ~cells.str.strip_chars().str.contains(FORMS[ISO])
+        return before.zip_with(alike.fill_null(value=False), readings)
+
+    def write(self, readings: pl.Series, cells: pl.Series, form: str | None) -> pl.Series:
+        """Dates in the live column's form, or as ISO 8601 where two digits of the year would mean another one."""
+        dates = readings.str.to_date(ISO)
+        written = dates.dt.strftime(form or ISO)
+        return written.zip_with(_read(written, form or ISO).eq_missing(readings), readings)
+
+
+def _read(cells: pl.Series, form: str | None) -> pl.Series:
+    if form is None:
+        return pl.repeat(None, len(cells), dtype=pl.String, eager=True)
+    text = cells.str.strip_chars()
+    dates = text.str.to_date(form, strict=False, exact=True).dt.strftime(ISO)
+    return dates.to_frame("d").select(pl.when(text.str.contains(FORMS[form])).then("d")).to_series()
+
+
+def _reading_all(values: pl.Series) -> list[str]:
+    if not digits_in_few(values):
+        return []
+    likely = [form for form, shape in FORMS.items() if few_match(values, shape)]
+    return [form for form in likely if not _read(values, form).has_nulls()]
+
+
+KIND = Date()

@@ -1,0 +1,25 @@
+"""References: codes of other items, such as related ones, parents or the parts of a bundle."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from neat_delta.tables.field_types import code
+from neat_delta.tables.field_types.exact_text import Verbatim
+
+if TYPE_CHECKING:
+    import polars as pl
+
+# Words that shops use in the names of columns that point at other items.
+NAMES = re.compile(
+    r"(^|_)(related|similar|accessor(y|ies)|parent|bundle|parts?_of|components?|replaces|replaced_by|upsells?|cross_?sells?)(_|$)"
+)
+
+
+def fits(values: pl.Series, field: str) -> bool:
+    """Codes in a field whose name speaks of other items."""
+    return bool(NAMES.search(field)) and code.fits(values, field)
+
+
+KIND = Verbatim("itemref", turn=55, wants="the code of an item, as text", fits=fits, reading=code.read)

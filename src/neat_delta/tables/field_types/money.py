@@ -1,0 +1,28 @@
+"""Money: amounts in the shop's currency, exact to the last digit."""
+
+from __future__ import annotations
+
+import re
+from typing import TYPE_CHECKING
+
+from neat_delta.tables.field_types.field_type import FEW, few_match
+from neat_delta.tables.field_types.numeric import Numeric, all_numbers
+
+if TYPE_CHECKING:
+    import polars as pl
+
+# Words that shops use in the names of money columns, whatever stands around them.
+NAMES = re.compile(r"(^|_)(price|prices|cost|costs|rrp|msrp|net|gross|amount|fee|deposit|surcharge|special)(_|$)")
+
+CENTS = r"[.,][0-9][0-9]$"
+
+
+def fits(values: pl.Series, field: str) -> bool:
+    """All values are numbers, and the field's name speaks of money or every value has two decimals."""
+    if not all_numbers(values.head(FEW)):
+        return False
+    named = bool(NAMES.search(field)) or (few_match(values, CENTS) and bool(values.str.contains(CENTS).all()))
+    return named and all_numbers(values)
+
+
+KIND = Numeric("money", turn=30, wants="an amount of money", fits=fits)

@@ -1,0 +1,186 @@
+"""The Catalogue value: one table file, read exactly, every cell as text."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from dataclasses import field as member
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Protocol
+
+from neat_delta.errors import Unreadable
+from neat_delta.tables.distinct import ascending, filled_values
+from neat_delta.tables.field import Field, field_name
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping, Sequence
+
+    import polars as pl
+
+    from neat_delta.remote import Where
+
+ASCII = "ascii"
+# What parts the cells of a delimited file, and what people call it.
+DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
+# Under this name a workbook keeps the fingerprint of the live export it was made from.
+ORIGIN_PROPERTY = "neat-delta live sha256"
+
+
+@dataclass(frozen=True)
+class FileFormat:
+    r"""How a delimited file is written, so that another can be written just so.
+
+    ``charset`` is a Python codec name, "ascii" where nothing in the file tells which it is; ``line_end`` is
+    ``"\n"``, ``"\r\n"`` or ``"\r"``; ``quote_all`` says that every cell stands in quotes; ``mark`` is the decimal
+    mark where the file shows one. ``header_line`` is the header's line, 0 if there is none; ``sure`` is false where the
+    delimiter is a guess, ``charset_sure`` where the character set is; ``packing`` names the archive, ``made_of`` the
+    form of a file that is no delimited text. An update for such a file is written as delimited text by the other
+    members.
+    """
+
+    delimiter: str = ","
+    charset: str = "utf-8"
+    bom: bool = False
+    line_end: str = "\n"
+    quote_all: bool = False
+    mark: str | None = None
+    header_line: int = 1
+    sure: bool = True
+    charset_sure: bool = True
+    packing: str | None = None
+    made_of: str | None = None
+
+    @property
+    def writing_charset(self) -> str:
+        """The character set for a file of this form: UTF-8 where the file shows none."""
+        return "utf-8" if self.charset == ASCII else self.charset
+
+
+@dataclass(frozen=True)
+class Source:
+    """Where a catalogue came from: its path and the SHA-256 of the file's bytes.
+
+    The digest of a large file takes as long as parsing it, so ``digest`` may still be at work beside us.
+    """
+
+    path: Where
+    digest: Callable[[], str]
+
+    @property
+    def sha256(self) -> str:
+        """The fingerprint in hexadecimal; waits until it is known."""
+        return self.digest()
+
+    @property
+    def name(self) -> str:
+        """The file's name without its folders."""
+        return self.path.name
+
+    @property
+    def made(self) -> datetime | None:
+        """When the file was made, in UTC; ``None`` where that is not known here."""
+        if not isinstance(self.path, Path) or not self.path.is_file():
+            return None
+        return datetime.fromtimestamp(self.path.stat().st_mtime, UTC)
+
+
+class Rows(Protocol):
+    """The rows of a file, parsed only where somebody asks.
+
+    Lines are counted from 1. Files that have no text of their rows have ``None`` for ``raw``; equal raw rows of two
+    files of one form have equal cells.
+    """
+
+    @property
+    def line(self) -> pl.Series:
+        """Line on which each row begins."""
+
+    @property
+    def raw(self) -> pl.Series | None:
+        """Each row's text."""
+
+    def __len__(self) -> int: ...
+
+    def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
+        """The named columns as text, empty cells as ``""``; of the rows at these positions, or of all."""
+
+    def renamed(self, names: Mapping[str, str]) -> Rows:
+        """The same rows with some columns under other names."""
+
+    def without(self, rows: pl.Series) -> Rows:
+        """The rows but for those at these positions."""
+
+
+@dataclass(frozen=True)
+class Catalogue:
+    """A live export or an edited sheet.
+
+    ``bad`` lists what could not be read as a row: line, raw text and the reason (frame of line, raw, say); ``apart``
+    likewise what is no data: sums, footers, the header once more.
+    ``unnamed`` counts columns without a name; ``origin`` is the fingerprint of the live export that a sheet says it
+    was made from.
+    """
+
+    source: Source
+    form: FileFormat
+    fields: tuple[Field, ...]
+    rows: Rows
+    bad: pl.DataFrame
+    apart: pl.DataFrame
+    unnamed: int = 0
+    origin: str | None = None
+    _filled: dict[str, pl.Series] = member(default_factory=dict, init=False, compare=False, repr=False)
+    _ascends: dict[str, bool] = member(default_factory=dict, init=False, compare=False, repr=False)
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    @property
+    def names(self) -> list[str]:
+        """Field names in the file's order."""
+        return [field.name for field in self.fields]
+
+    def field(self, name: str) -> Field:
+        """The field of that name; raises ``KeyError`` if there is none."""
+        for field in self.fields:
+            if field.name == name:
+                return field
+        raise KeyError(name)
+
+    def renamed(self, names: Mapping[str, str]) -> Catalogue:
+        """The same catalogue with its columns under the field names settled for them.
+
+        ``names`` gives the field for a column's normalised name.
+
+        Raises:
+            Unreadable: two columns would be one field.
+        """
+        fields = tuple(Field(names.get(field_name(field.column), field.name), field.column) for field in self.fields)
+        columns: dict[str, str] = {}
+        for field in fields:
+            other = columns.setdefault(field.name, field.column)
+            if other != field.column:
+                raise Unreadable(
+                    f"two columns stand for the field {field.name}: {other!r} and {field.column!r}",
+                    file=self.source.path,
+                    line=self.form.header_line,
+                    remedy="Take one of them out, or change the aliases in catalogue.toml.",
+                )
+        moved = {old.name: new.name for old, new in zip(self.fields, fields, strict=True) if old.name != new.name}
+        return replace(self, fields=fields, rows=self.rows.renamed(moved)) if moved else self
+
+    def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
+        """The named fields as text columns, of the rows at these positions, or of all rows."""
+        return self.rows.cells(names, rows)
+
+    def filled(self, name: str) -> pl.Series:
+        """The distinct values of a field's filled cells, in no order; kept, for several steps ask for them."""
+        if name not in self._filled:
+            self._filled[name] = filled_values(self.cells([name])[name])
+        return self._filled[name]
+
+    def ascends(self, name: str) -> bool:
+        """Whether the rows are in the order of this field, and no two of them share its text; kept likewise."""
+        if name not in self._ascends:
+            self._ascends[name] = ascending(self.cells([name])[name])
+        return self._ascends[name]

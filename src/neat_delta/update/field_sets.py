@@ -1,0 +1,150 @@
+"""Sets of fields: which items change in which fields together, and which of these sets share a file.
+
+Two items that change different fields leave holes in one table, and a shop that takes a blank for "empty this"
+would destroy what stands there. So each set of fields that change together becomes a table of its own. Where the shop
+leaves a field alone when a cell is blank, one table does, its holes blank. Only if somebody asks for it are holes
+filled with what the live export has: such cells would undo what a colleague changes meanwhile.
+"""
+
+from __future__ import annotations
+
+import heapq
+from dataclasses import dataclass, replace
+from itertools import combinations
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changeset.changeset import CHANGE, RECODE
+from neat_delta.matching import JOINT
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from neat_delta.changeset.changeset import ChangeSet
+
+FEWEST_CELLS, BALANCED, FEWEST_FILES = WAYS = ("fewest-cells", "balanced", "fewest-files")
+# A file less is worth at least so many cells that nobody asked for.
+FILE_WORTH = 20
+# So many fields have a bit of one number each.
+BITS = 60
+
+
+@dataclass(frozen=True)
+class FieldSets:
+    """The items that change, told apart by the fields in which they do.
+
+    keys:   the key of each item, in the change set's order.
+    cells:  item (its place among the keys), field, was, now.
+    names:  the sets, each as the names of its fields joined.
+    number: for each item the place of its set among the names.
+    """
+
+    keys: pl.Series
+    cells: pl.DataFrame
+    names: list[str]
+    number: pl.Series
+
+    @property
+    def sizes(self) -> dict[str, int]:
+        """How many items each set has."""
+        counts = dict(self.number.value_counts().iter_rows())
+        return {name: counts[at] for at, name in enumerate(self.names)}
+
+    def turned(self) -> FieldSets:
+        """The sets of the way back, where items keep their keys and every cell can be put back."""
+        return replace(self, cells=self.cells.select("item", "field", was="now", now="was"))
+
+
+def field_sets(changes: ChangeSet) -> FieldSets:
+    """The sets of fields of a change set's changes."""
+    cells, of_item = changes.cells, changes.item_of_cell
+    wanted = changes.items["do"].is_in([CHANGE, RECODE]).gather(of_item)
+    if not wanted.all():
+        cells, of_item = cells.filter(wanted), of_item.filter(wanted)
+    if not of_item.is_sorted():
+        order = of_item.arg_sort()
+        cells, of_item = cells[order], of_item.gather(order)
+    # From here on the cells of one item stand together.
+    first = of_item != of_item.shift(fill_value=len(changes.items))
+    keys, item = changes.items["key"].gather(of_item.filter(first)), of_item.rle_id().alias("item")
+    last = first.shift(-1, fill_value=True).arg_true()
+    fields = list(changes.head.fields)
+    codes = cells["field"].cast(pl.Enum(fields)).to_physical()
+    bit = pl.Series([1 << at for at in range(BITS)], dtype=pl.UInt64).gather(codes % BITS)
+    words = []
+    for word in range(-(-len(fields) // BITS)):
+        # The sum of an item's bits is what the sum of all has grown by, which may run over and back.
+        grown = (bit * (codes // BITS == word)).cum_sum().gather(last)
+        words.append((grown - grown.shift(fill_value=0)).alias(f"word {word}"))
+    told = pl.DataFrame(words)
+    sets = told.unique(maintain_order=True)
+    number = told.join(sets.with_row_index("number"), on=told.columns, how="left", maintain_order="left")["number"]
+    names = [
+        JOINT.join(name for at, name in enumerate(fields) if row[at // BITS] >> at % BITS & 1)
+        for row in sets.iter_rows()
+    ]
+    return FieldSets(keys, cells.select(item, "field", "was", "now"), names, number)
+
+
+@dataclass(frozen=True)
+class HoleRules:
+    """What may become of a hole, where an item of a table does not change in one of its fields.
+
+    ``leaves`` says that the shop's import leaves a field alone where a cell is blank, so that holes stay blank.
+    ``never`` are fields of which no value is sent that nobody changed, for the shop may have another one by now.
+    """
+
+    leaves: bool = False
+    never: frozenset[str] = frozenset()
+
+
+NO_RULES = HoleRules()
+
+
+def grouped(sizes: Mapping[str, int], way: str, holes: HoleRules = NO_RULES) -> list[list[str]]:
+    """Which sets of fields (names joined, with how many items each) share a file.
+
+    All do where holes stay blank. Else two files become one as long as that fills fewer holes than a file is worth: one
+    in a hundred of the cells to be sent, at least FILE_WORTH; the pair that costs least goes first. Only sets that
+    agree in the fields that are never filled share a file.
+    """
+    if holes.leaves:
+        return [list(sizes)] if sizes else []
+    if way == FEWEST_CELLS or len(sizes) < 2:
+        return [[one] for one in sizes]
+    alike: dict[frozenset[str], dict[str, int]] = {}
+    for one, size in sizes.items():
+        alike.setdefault(holes.never.intersection(one.split(JOINT)), {})[one] = size
+    if way == FEWEST_FILES:
+        return [list(part) for part in alike.values()]
+    worth = max(FILE_WORTH, sum(size * len(one.split(JOINT)) for one, size in sizes.items()) // 100)
+    return [group for part in alike.values() for group in _balanced(part, worth)]
+
+
+def _balanced(sizes: Mapping[str, int], worth: int) -> list[list[str]]:
+    """The sets in groups none of which fills more holes than a file is worth."""
+    names = {name: at for at, name in enumerate(dict.fromkeys(name for one in sizes for name in one.split(JOINT)))}
+    masks = {at: sum(1 << names[name] for name in one.split(JOINT)) for at, one in enumerate(sizes)}
+    rows, members = {at: sizes[one] for at, one in enumerate(sizes)}, {at: [one] for at, one in enumerate(sizes)}
+
+    def holes(one: int, other: int) -> int:
+        union = (masks[one] | masks[other]).bit_count()
+        return rows[one] * (union - masks[one].bit_count()) + rows[other] * (union - masks[other].bit_count())
+
+    pairs = [(holes(one, other), one, other) for one, other in combinations(masks, 2)]
+    heapq.heapify(pairs)
+    following = len(sizes)
+    while pairs:
+        cost, one, other = heapq.heappop(pairs)
+        if cost > worth:
+            break
+        if one in masks and other in masks:
+            masks[following], rows[following] = masks[one] | masks[other], rows[one] + rows[other]
+            members[following] = members.pop(one) + members.pop(other)
+            del masks[one], masks[other]
+            for third in list(masks):
+                if third != following:
+                    heapq.heappush(pairs, (holes(third, following), third, following))
+            following += 1
+    return list(members.values())

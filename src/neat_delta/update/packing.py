@@ -1,0 +1,316 @@
+"""Packing: the changed cells as rectangles without a hole, in the order in which a shop must take them."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.diff.rekey_plan import stages
+from neat_delta.errors import CannotWrite
+from neat_delta.matching import JOINT, Key
+from neat_delta.matching.key import key_parts
+from neat_delta.update.field_sets import FEWEST_CELLS, NO_RULES, WAYS, field_sets, grouped
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping, Sequence
+
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables import Catalogue
+    from neat_delta.update.field_sets import FieldSets, HoleRules
+
+
+# Parents of parents of parents are as deep as shops go.
+DEEPEST = 8
+# A file of code changes has the new code in a column named so, and behind it as the key's own column.
+NEW_CODE = "new_"
+# Live values looked at for how long they are.
+SAMPLE = 1_000
+
+
+@dataclass(frozen=True)
+class Table:
+    """One file to be: columns by field name in the live export's order, the key among them; null empties a cell.
+
+    ``does`` says what becomes of its items: they are changed, added or removed. ``filled`` counts by field the cells
+    that hold what the live export has, for items that do not change there.
+    """
+
+    cells: pl.DataFrame
+    does: str = CHANGE
+    filled: Mapping[str, int] = field(default_factory=dict)
+
+    @property
+    def columns(self) -> list[str]:
+        """The fields of the file."""
+        return self.cells.columns
+
+    def headed(self, live: Catalogue) -> pl.DataFrame:
+        """The same under the live export's own column names."""
+        columns = {field.name: field.column for field in live.fields}
+        return self.cells.rename({name: columns[name] for name in self.cells.columns if name in columns})
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What a way of packing costs: files, rows and cells beside the keys, cells nobody asked for, bytes (about)."""
+
+    way: str
+    files: int
+    rows: int
+    cells: int
+    unwanted: int
+    bytes: int
+
+
+def pack(
+    changes: ChangeSet,
+    live: Catalogue,
+    insisted: Sequence[str] = (),
+    way: str = FEWEST_CELLS,
+    *,
+    holes: HoleRules = NO_RULES,
+    back: bool = False,
+    sets: FieldSets | None = None,
+) -> list[Table]:
+    """The tables in the order to import: codes, new items, changes, removals; columns and rows as in the live export.
+
+    Changes of one set of fields stand in one table, the longest first; which sets share a table says the ``way``, and
+    the rules for ``holes`` whether these stay blank or are filled with the live values. ``insisted`` fields stand in
+    every table, with the live value where they do not change. A blank cell of a new item empties nothing, so that one
+    table does for them all. Whatever comes after code changes names items by their new codes. ``back`` says that this
+    is the way back, where recoded items stand in the live export by their new code. ``sets`` are the change set's sets
+    of fields, where somebody knows them.
+    """
+    return [
+        *_recodings(changes, live, back=back),
+        *_additions(changes, live, insisted),
+        *_changes(changes, live, insisted, way, holes, sets or field_sets(changes), back=back),
+        *_removals(changes, live, insisted),
+    ]
+
+
+def costs(
+    changes: ChangeSet,
+    live: Catalogue,
+    insisted: Sequence[str] = (),
+    holes: HoleRules = NO_RULES,
+    sets: FieldSets | None = None,
+) -> list[Cost]:
+    """What each way of packing would cost, without the limits of one file; bytes by how long live values are.
+
+    ``sets`` are the change set's sets of fields, where somebody knows them.
+    """
+    key = changes.head.key
+    others = [*_recodings(changes, live, back=False), *_additions(changes, live, insisted)]
+    others += _removals(changes, live, insisted)
+    sets = sets or field_sets(changes)
+    usual = _usual_bytes(live, [*insisted, *changes.head.fields])
+    wanted = len(sets.cells)
+    new_bytes = int(sets.cells["now"].str.len_bytes().sum()) + int(sets.keys.str.len_bytes().sum())
+    found = []
+    for way in WAYS:
+        groups = grouped(sets.sizes, way, holes)
+        rows = [sum(sets.sizes[one] for one in group) for group in groups]
+        columns = [{*insisted, *(name for one in group for name in one.split(JOINT))} - {*key} for group in groups]
+        cells = sum(height * len(names) for height, names in zip(rows, columns, strict=True))
+        if holes.leaves:
+            beside = [name for name in insisted if name not in key]
+            asked_there = len(sets.cells.filter(pl.col("field").is_in(beside)))
+            cells = wanted + sum(rows) * len(beside) - asked_there
+        asked = dict(sets.cells["field"].value_counts().iter_rows())
+        filled = -sum(count * usual[name] for name, count in asked.items())
+        filled += sum(height * usual[name] for height, names in zip(rows, columns, strict=True) for name in names)
+        signs = sum((height + 1) * (len(names) + len(key)) for height, names in zip(rows, columns, strict=True))
+        headers = sum(len(name) for names in columns for name in [*names, *key])
+        found.append(
+            Cost(
+                way,
+                files=len(groups) + len(others),
+                rows=sum(rows) + sum(len(table.cells) for table in others),
+                cells=cells + len(changes.cells_to(ADD)),
+                unwanted=cells - wanted,
+                bytes=new_bytes + round(filled) + signs + headers + sum(map(_bytes, others)),
+            )
+        )
+    return found
+
+
+def _usual_bytes(live: Catalogue, names: Sequence[str]) -> dict[str, float]:
+    """How many bytes a value of these fields has, by some of the live ones."""
+    some = live.cells(list(dict.fromkeys(names)), pl.int_range(min(len(live), SAMPLE), eager=True))
+    return {name: float(some[name].str.len_bytes().mean() or 0) for name in some.columns}  # type: ignore[arg-type]
+
+
+def _bytes(table: Table) -> int:
+    cells = table.cells.select(pl.all().str.len_bytes().sum()).row(0)
+    signs = table.cells.width * (len(table.cells) + 1)
+    return sum(int(size) for size in cells if size) + signs + sum(map(len, table.columns))
+
+
+def _recodings(changes: ChangeSet, live: Catalogue, *, back: bool) -> list[Table]:
+    """A table for each stage: the key as it is, and as it shall be."""
+    to = changes.new_keys()
+    if not to:
+        return []
+    taken = set(Key(changes.head.key, told=True).values(live))
+    if back:
+        taken = (taken - set(to.values())) | set(to)
+    tables = []
+    for stage in stages(to, taken):
+        old, new = (pl.Series(codes, dtype=pl.String) for codes in (list(stage), list(stage.values())))
+        tables.append(
+            Table(
+                pl.concat(
+                    [
+                        key_parts(old, changes.head.key),
+                        key_parts(new, [f"{NEW_CODE}{live.field(name).column}" for name in changes.head.key]),
+                    ],
+                    how="horizontal",
+                ),
+                RECODE,
+            )
+        )
+    return tables
+
+
+def _parents_first(changes: ChangeSet, does: str, side: str) -> pl.DataFrame:
+    """The new or removed items (frame of key), those that others of them name by their codes in front of these.
+
+    ``side`` is where the cells have these codes: "now" for new items, "was" for those to be removed.
+    """
+    keys = changes.keys_to(does)
+    references = [name for name, note in changes.head.fields.items() if note.kind == "itemref"]
+    named = changes.cells_to(does).filter(pl.col("field").is_in(references)).select("key", now=side)
+    named = named.with_columns(pl.col("now").str.extract_all(r"[^|;,]+")).explode("now")
+    named = named.with_columns(pl.col("now").str.strip_chars()).drop_nulls()
+    named = named.join(keys, left_on="now", right_on="key", how="semi").filter(pl.col("key") != pl.col("now"))
+    depth = dict.fromkeys(keys["key"], 0)
+    # Items that name one another in a ring stay as they are after so many rounds.
+    for _ in range(DEEPEST if len(named) else 0):
+        deeper = {child: depth[parent] + 1 for child, parent in named.iter_rows() if depth[child] <= depth[parent]}
+        if not deeper:
+            break
+        depth |= deeper
+    return (
+        keys.with_columns(depth=pl.Series(list(depth.values()), dtype=pl.UInt32))
+        .sort("depth", maintain_order=True)
+        .drop("depth")
+    )
+
+
+def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
+    keys = _parents_first(changes, ADD, "now")
+    if keys.is_empty():
+        return []
+    wide = changes.cells_to(ADD).pivot("field", index="key", values="now", maintain_order=True)
+    wide = keys.join(wide, on="key", how="left", maintain_order="left")
+    blank = [name for name in insisted if name not in wide.columns]
+    filled = wide.drop("key").with_columns(pl.lit(None, pl.String).alias(name) for name in blank)
+    filled = filled.select(pl.all().fill_null("")) if filled.columns else filled
+    return [_table(wide["key"], filled, changes, live, ADD)]
+
+
+def _changes(
+    changes: ChangeSet,
+    live: Catalogue,
+    insisted: Sequence[str],
+    way: str,
+    holes: HoleRules,
+    sets: FieldSets,
+    *,
+    back: bool,
+) -> list[Table]:
+    to = changes.new_keys()
+    groups = grouped(sets.sizes, way, holes)
+    group_of = {name: at for at, group in enumerate(groups) for name in group}
+    group = pl.Series([group_of[name] for name in sets.names], dtype=pl.UInt32).gather(sets.number)
+    members = [(group == at).arg_true() for at in range(len(groups))]
+    # Where each item stands in its own table.
+    place = pl.repeat(0, len(group), dtype=pl.UInt32, eager=True)
+    for items in members:
+        place = place.scatter(items, pl.int_range(len(items), eager=True))
+    at_items = sets.cells["item"]
+    placed = sets.cells.select("field", "now", group=group.gather(at_items), at=place.gather(at_items))
+    pieces = placed.partition_by(["group", "field"], as_dict=True, include_key=False)
+    tables = []
+    for at, items in enumerate(members):
+        keys = sets.keys.gather(items)
+        names = list(dict.fromkeys(name for one in groups[at] for name in one.split(JOINT)))
+        beside = [name for name in insisted if name not in names]
+        known = keys.replace(to) if back and to else keys
+        full = [name for name in names if name in insisted or not holes.leaves]
+        there = _live_cells(live, changes.head.key, known, [*(full if len(groups[at]) > 1 else []), *beside])
+        new = [_upon(there, name, pieces[at, name], len(keys)) for name in names]
+        cells = pl.DataFrame([*new, *(there[name] for name in beside)])
+        filled = {name: len(keys) - len(pieces[at, name]) for name in full} | dict.fromkeys(beside, len(keys))
+        table = _table(keys.replace(to) if to else keys, cells, changes, live)
+        tables.append(replace(table, filled={name: count for name, count in filled.items() if count}))
+    return sorted(tables, key=lambda table: (-len(table.cells), table.columns))
+
+
+def _upon(there: pl.DataFrame, name: str, piece: pl.DataFrame, height: int) -> pl.Series:
+    """The new values (frame of at, now) of a field upon what is there where an item of the table does not change.
+
+    Where nothing is to stand there the cell is an empty text, which empties nothing.
+    """
+    if len(piece) == height and piece["at"].is_sorted():
+        return piece["now"].alias(name)
+    base = there[name].clone() if name in there.columns else pl.repeat("", height, dtype=pl.String, eager=True)
+    return base.scatter(piece["at"], piece["now"]).alias(name)
+
+
+def _removals(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
+    # A parent is removed after its variants.
+    keys = _parents_first(changes, REMOVE, "was")["key"].reverse()
+    if keys.is_empty():
+        return []
+    there = changes.cells_to(REMOVE).filter(pl.col("field").is_in(insisted))
+    wide = there.pivot("field", index="key", values="was", maintain_order=True)
+    beside = keys.to_frame().join(wide, on="key", how="left", maintain_order="left").drop("key")
+    beside = beside.with_columns(pl.lit(None, pl.String).alias(name) for name in insisted if name not in wide.columns)
+    return [_table(keys, beside, changes, live, REMOVE)]
+
+
+def _table(keys: pl.Series, cells: pl.DataFrame, changes: ChangeSet, live: Catalogue, does: str = CHANGE) -> Table:
+    """A table of these items with their key's parts in front of other cells, columns in the live export's order."""
+    key = list(changes.head.key)
+    wide = pl.concat([key_parts(keys, key), cells.drop(key, strict=False)], how="horizontal")
+    return Table(wide.select(name for name in live.names if name in wide.columns), does)
+
+
+def _live_cells(live: Catalogue, key: Sequence[str], codes: pl.Series, names: Sequence[str]) -> pl.DataFrame:
+    """The live cells of these items, in this order; blank ones null."""
+    if not names:
+        return pl.DataFrame()
+    rows = pl.DataFrame({"key": Key(tuple(key), told=True).values(live)}).with_row_index("row")
+    at = codes.to_frame("key").join(rows, on="key", how="left", maintain_order="left")["row"]
+    return live.cells(names, at).select(pl.when(pl.all() != "").then(pl.all()))
+
+
+def parts_of(cells: pl.DataFrame, rows: int | None, fits: Callable[[pl.DataFrame], bool]) -> list[pl.DataFrame]:
+    """A table in as many parts as the limits ask for: ``rows`` with the header, and ``fits`` for the size as a file.
+
+    Raises:
+        CannotWrite: one row alone is too large.
+    """
+    most = len(cells) if rows is None else rows - 1
+    parts = []
+    for start in range(0, len(cells), most):
+        parts += _fitting(cells.slice(start, most), fits)
+    return parts
+
+
+def _fitting(cells: pl.DataFrame, fits: Callable[[pl.DataFrame], bool]) -> list[pl.DataFrame]:
+    if fits(cells):
+        return [cells]
+    if len(cells) == 1:
+        raise CannotWrite(
+            "one row alone is larger than the shop takes in one file",
+            value=str(cells.row(0)[0]),
+            remedy="Raise the number of bytes in the [import] table of catalogue.toml, if the shop allows it.",
+        )
+    half = len(cells) // 2
+    return _fitting(cells.head(half), fits) + _fitting(cells.slice(half), fits)

@@ -1,0 +1,99 @@
+"""A workbook of findings: a sheet for each level, the rows as they came beside the reasons, to be mended and sent back.
+
+Mended and compared again, such a sheet changes just its own rows: its columns are those of the edited sheet, with the
+findings in front. All cells are text, so that codes survive; and what a spreadsheet program would run
+as a formula stands behind an apostrophe, which comparing takes off again.
+"""
+
+from __future__ import annotations
+
+import io
+from typing import TYPE_CHECKING, Any
+
+import polars as pl
+
+from neat_delta.matching import JOINT, Key
+from neat_delta.tables.formula_text import escaped, escaped_text, unescaped
+
+if TYPE_CHECKING:
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables import Catalogue
+
+LEVELS = {"stop": "#F3D3BF", "warn": "#FBF0C8", "note": "#E8E6E1"}
+FRONT = {"finding: line": 12, "finding: what is wrong": 52}
+AS_IT_CAME = {"finding: row as it came": 40}
+LINE_HEIGHT = 15
+WIDEST, NARROWEST = 40, 10
+MOST_ROWS = 100_000
+SAMPLE = 200
+
+
+def findings_book(changes: ChangeSet, rows: Catalogue, *, as_edited: bool) -> bytes:
+    """An XLSX workbook of all findings of a change set.
+
+    ``rows`` is the edited sheet, if that is at hand (``as_edited``), else the live export: where a finding's row is
+    taken from.
+    """
+    import xlsxwriter
+
+    stream = io.BytesIO()
+    book = xlsxwriter.Workbook(stream, {"strings_to_formulas": False, "strings_to_urls": False, "in_memory": True})
+    for level, colour in LEVELS.items():
+        found = changes.findings.filter(level=level).head(MOST_ROWS)
+        _level_sheet(book, level, colour, _by_row(found, changes, rows, as_edited=as_edited), rows, as_edited=as_edited)
+    book.close()
+    return stream.getvalue()
+
+
+def _by_row(found: pl.DataFrame, changes: ChangeSet, rows: Catalogue, *, as_edited: bool) -> pl.DataFrame:
+    """The findings of one row together (line, key, fields, says, raw), with its position (at; null if unknown)."""
+    about = pl.when(pl.col("field").is_null()).then(pl.lit("")).otherwise(pl.col("field") + ": ")
+    said = about + pl.col("say")
+    unreadable = pl.col("check") == "unreadable row"
+    grouped = found.group_by("line", "key", maintain_order=True).agg(
+        fields=pl.col("field").drop_nulls().unique(maintain_order=True),
+        says=said.unique(maintain_order=True).str.join("\n"),
+        raw=pl.col("value").filter(unreadable).first(),
+    )
+    if as_edited:
+        places = pl.DataFrame({"line": rows.rows.line}).with_row_index("at")
+        return grouped.join(places, on="line", how="left", maintain_order="left")
+    keys = pl.DataFrame({"key": Key(changes.head.key, told=True).values(rows)}).with_row_index("at")
+    return grouped.join(keys.unique("key", keep="first"), on="key", how="left", maintain_order="left")
+
+
+def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: Catalogue, *, as_edited: bool) -> None:
+    sheet = book.add_worksheet(level)
+    head = book.add_format({"bold": True, "bg_color": "#E8E6E1", "bottom": 1, "num_format": "@"})
+    plain = book.add_format({"num_format": "@", "valign": "top"})
+    told = book.add_format({"num_format": "@", "valign": "top", "text_wrap": True})
+    marked = book.add_format({"num_format": "@", "valign": "top", "bg_color": colour, "bold": True})
+    front = FRONT | (AS_IT_CAME if found["raw"].count() else {})
+    for at, (name, width) in enumerate(front.items()):
+        sheet.set_column(at, at, width, told)
+        sheet.write_string(0, at, name, head)
+    cells = rows.cells(rows.names, found["at"].drop_nulls()).select(
+        escaped(unescaped(pl.all()) if as_edited else pl.all())
+    )
+    found = found.with_columns(escaped(pl.col("says", "raw", "key")))
+    for at, field in enumerate(rows.fields, start=len(front)):
+        longest = cells[field.name].head(SAMPLE).str.len_chars().max() or 0
+        width = max(NARROWEST, min(WIDEST, max(int(str(longest)), len(field.column)) + 2))
+        sheet.set_column(at, at, width, plain)
+        sheet.write_string(0, at, escaped_text(field.column), head)
+    row_cells = iter(cells.iter_rows())
+    for number, (line, key, fields, says, raw, at) in enumerate(found.iter_rows(), start=1):
+        # Whoever has no row of its own is at least known by its code.
+        said = says if at is not None or not key or raw else f"{key.replace(JOINT, ' · ')}: {says}"
+        for place, text in enumerate((str(line or ""), said, raw or "")[: len(front)]):
+            sheet.write_string(number, place, text, told)
+        room = FRONT["finding: what is wrong"]
+        sheet.set_row(number, LINE_HEIGHT * sum(1 + len(part) // room for part in said.split("\n")))
+        if at is None:
+            continue
+        for place, (name, cell) in enumerate(zip(rows.names, next(row_cells), strict=True), start=len(front)):
+            if cell or name in fields:
+                sheet.write_string(number, place, cell, marked if name in fields else plain)
+    sheet.freeze_panes(1, len(FRONT))
+    if len(found):
+        sheet.autofilter(0, 0, len(found), len(front) + len(rows.fields) - 1)

@@ -1,0 +1,333 @@
+"""The proof: written files, read back from their bytes and applied as a shop would, give exactly what was meant.
+
+A shop that imports a file of changes finds each row's item by the key, puts the row's cells in place of the item's, a
+blank one too unless it is settled that blanks leave a field alone, and leaves every other cell and every item without a
+row as it was. A file of new items makes an item of each row, blank in every field that the file does not have; a file
+of removals takes the items out that it names. So only items with a row need to be looked at, provided that each key
+names exactly one live item, or none if it is to be new, which is checked.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.errors import ProofFailed
+from neat_delta.matching import JOINT, Key
+from neat_delta.matching.key import key_parts
+from neat_delta.matching.positions import places
+from neat_delta.reading import Told, read_catalogue
+from neat_delta.tables import field_name
+from neat_delta.update.import_format import other_mark
+from neat_delta.update.record_formats import RECORDS, SQL
+from neat_delta.update.record_proof import items_in, run_sql
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping, Sequence
+    from pathlib import Path
+
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables import Catalogue
+    from neat_delta.update.import_format import ShopImport
+
+
+REPORT = "Nothing was written. Please report this with the two files."
+
+
+@dataclass(frozen=True)
+class Shop:
+    """The items that an update touches, as they stand at one moment: a frame of key and all fields.
+
+    Those that are not there at that moment have no row.
+    """
+
+    items: pl.DataFrame
+    live: Catalogue
+    key: Key
+    way_in: ShopImport
+    touched: pl.Series
+
+    def with_filled(self, cells: pl.DataFrame | None) -> Shop:
+        """The same with some cells filled (frame of key, field, now)."""
+        items = self.items
+        for key, field, now in () if cells is None else cells.select("key", "field", "now").iter_rows():
+            at = (items[JOINT] == key).arg_true()
+            items = items.with_columns(items[field].scatter(at, now))
+        return replace(self, items=items)
+
+
+def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop:
+    """The touched items as the live export has them.
+
+    Raises:
+        ProofFailed: an item of the change set is not exactly once in the live export, or a new one is there already.
+    """
+    key = Key(changes.head.key, told=True)
+    touched, codes = changes.keys_to(CHANGE, RECODE, REMOVE)["key"], key.values(live)
+    added = changes.keys_to(ADD)["key"]
+    there = added.filter(added.is_in(codes.implode())) if len(added) else added
+    if len(there):
+        raise ProofFailed(
+            "the change set adds an item that the live export has already",
+            file=live.source.path,
+            column=" and ".join(key.fields),
+            value=_tell(there[0]),
+        )
+    rows = places(codes, touched)
+    # An item that stands there twice has no place.
+    if rows.has_nulls() or rows.n_unique() < len(rows):
+        counts = touched.to_frame("key").join(codes.value_counts(), left_on="key", right_on=codes.name, how="left")
+        wrong = counts.filter((pl.col("count") != 1).fill_null(value=True) | pl.col("key").is_duplicated())
+        raise ProofFailed(
+            "the change set names an item that is not exactly once in the live export",
+            file=live.source.path,
+            column=" and ".join(key.fields),
+            value=_tell(wrong["key"][0]),
+        )
+    cells = live.cells(live.names, rows)
+    return Shop(cells.insert_column(0, touched.alias(JOINT)), live, key, way_in, touched)
+
+
+def expected(before: Shop, changes: ChangeSet) -> Shop:
+    """The touched items with exactly the change set's cells changed, its new items there and its removed ones not.
+
+    Raises:
+        ProofFailed: a cell does not hold what the change set says was there.
+    """
+    items = pl.concat([before.items, _blank(before, changes.keys_to(ADD)["key"])])
+    placed = changes.cells.with_columns(at=places(items[JOINT], changes.cells["key"]))
+    for (field,), cells in placed.partition_by("field", as_dict=True, maintain_order=True).items():
+        at = cells["at"]
+        was, there = cells["was"].fill_null(""), items[str(field)].gather(at)
+        if (was != there).any():
+            wrong = _first(was != there)
+            raise ProofFailed(
+                f"the change set says {was[wrong]!r} stood here, but the live export has {there[wrong]!r}",
+                file=before.live.source.path,
+                column=str(field),
+                value=_tell(cells["key"][wrong]),
+            )
+        items = items.with_columns(items[str(field)].scatter(at, cells["now"].fill_null("")))
+    items = items.join(changes.keys_to(REMOVE), left_on=JOINT, right_on="key", how="anti", maintain_order="left")
+    return replace(before, items=_recoded(items, changes.new_keys(), before))
+
+
+def _recoded(items: pl.DataFrame, to: Mapping[str, str], shop: Shop) -> pl.DataFrame:
+    """The items with other keys, by their old ones."""
+    if not to:
+        return items
+    keys = items[JOINT].replace(dict(to))
+    names = list(shop.key.fields)
+    parts = key_parts(keys, names)
+    return items.with_columns(keys.alias(JOINT), *parts.get_columns())
+
+
+def _blank(shop: Shop, keys: pl.Series) -> pl.DataFrame:
+    """New items with nothing but their key."""
+    codes = key_parts(keys, shop.key.fields).with_columns(keys.alias(JOINT))
+    names = [name for name in shop.items.columns if name not in codes.columns]
+    return codes.with_columns(pl.lit("").alias(name) for name in names).select(shop.items.columns)
+
+
+def asked_cells(changes: ChangeSet) -> pl.DataFrame:
+    """The cells of items that change, by the key that the update's files name them by (frame of key, field)."""
+    cells = changes.cells_to(CHANGE, RECODE).select("key", "field")
+    to = changes.new_keys()
+    return cells.with_columns(pl.col("key").replace(to)) if to else cells
+
+
+def imported(
+    before: Shop, files: Sequence[tuple[Path, str]], asked: pl.DataFrame, may_fill: Callable[[str], bool]
+) -> Shop:
+    """The touched items after the shop has imported these files, one after another; each with what its items do.
+
+    ``asked`` are the cells that are to change (key, field). A file of changes may have another cell only in a field
+    that the importer insists on, or of which ``may_fill`` says so: for the shop may have moved on there meanwhile.
+
+    Raises:
+        ProofFailed: a file has a row that cannot be read, a column the shop does not know, an unknown key, or a cell
+            that nobody asked for.
+    """
+    items = before.items
+    for path, does in files:
+        shape, form = before.way_in.shape, before.way_in.form
+        if shape == SQL:
+            held = run_sql(path, _as_held(items, before), before.live, before.key.fields, before.way_in.rules.table)
+            items = _as_held(held, before)
+            continue
+        if shape in RECORDS:
+            items = _patched(replace(before, items=items), path, does)
+            continue
+        sheet = read_catalogue(path, told=Told(form.delimiter, form.writing_charset, header_line=1, every_row=True))
+        if len(sheet.bad) or sheet.unnamed:
+            raise ProofFailed("the file just written cannot be read back whole", file=path.name)
+        if does == RECODE:
+            items = _after_codes(replace(before, items=items), sheet)
+            continue
+        columns = {field.column for field in before.live.fields if field.name in items.columns}
+        for field in sheet.fields:
+            if field.column not in columns:
+                raise ProofFailed("nobody asked for this column", file=path.name, line=1, column=field.column)
+        sheet = sheet.renamed({field_name(field.column): field.name for field in before.live.fields})
+        cells = sheet.cells(sheet.names)
+        keys = before.key.values(sheet)
+        if does == ADD:
+            known = keys.is_in(items[JOINT].implode())
+            if known.any():
+                wrong = _first(known)
+                raise ProofFailed(
+                    "this new item is there already",
+                    file=path.name,
+                    line=sheet.rows.line[wrong],
+                    value=_tell(keys[wrong]),
+                )
+            items = pl.concat([items, _blank(before, keys)])
+        at = places(items[JOINT], keys)
+        if at.has_nulls() or at.n_unique() < len(at):
+            wrong = _first(at.is_null() | at.is_duplicated())
+            raise ProofFailed(
+                "this row's key names no item of the change set, or names it twice",
+                file=path.name,
+                line=sheet.rows.line[wrong],
+                value=_tell(keys[wrong]),
+            )
+        if does == REMOVE:
+            items = items.filter(~pl.col(JOINT).is_in(keys.implode()))
+            continue
+        if does == CHANGE:
+            _insist_on_asked(cells, keys, asked, before, may_fill, path)
+        items = items.with_columns(
+            items[name].scatter(at, before.way_in.taken(cells[name], items[name].gather(at)))
+            for name in sheet.names
+            if name not in before.key.fields  # by these the rows were found
+        )
+    return replace(before, items=items)
+
+
+def _insist_on_asked(
+    cells: pl.DataFrame,
+    keys: pl.Series,
+    asked: pl.DataFrame,
+    shop: Shop,
+    may_fill: Callable[[str], bool],
+    path: Path,
+) -> None:
+    """See that a file of changes would change nothing else in a shop that has moved on meanwhile."""
+    rules = shop.way_in.rules
+    for name in cells.columns:
+        if name in shop.key.fields or name in rules.columns or may_fill(name):
+            continue
+        here = keys if not rules.leaves_blanks else keys.filter(cells[name] != "")
+        strange = here.filter(~here.is_in(asked.filter(field=name)["key"].implode()))
+        if len(strange):
+            raise ProofFailed(
+                "nobody asked for this cell", file=path.name, column=name, value=_tell(strange[0]), remedy=REPORT
+            )
+
+
+def _as_held(items: pl.DataFrame, shop: Shop) -> pl.DataFrame:
+    """The items with the decimal mark of the shop's database, or back with that of its export."""
+    return items.with_columns(other_mark(pl.col(name)) for name in items.columns if name in shop.way_in.swapped)
+
+
+def _after_codes(shop: Shop, sheet: Catalogue) -> pl.DataFrame:
+    """The items after a file of code changes: each old code must be there, and no new one.
+
+    Raises:
+        ProofFailed: an old code is not there, or two items would share a code at some moment.
+    """
+    depth = len(shop.key.fields)
+    columns = [field.column for field in sheet.fields]
+    wanted = [shop.live.field(name).column for name in shop.key.fields]
+    if columns != [*wanted, *(f"new_{column}" for column in wanted)]:
+        raise ProofFailed("a file of codes has other columns than the old and the new code", file=sheet.source.name)
+    cells = sheet.cells(sheet.names)
+    old, new = (
+        cells.select(pl.concat_str(names, separator=JOINT)).to_series()
+        for names in (cells.columns[:depth], cells.columns[depth:])
+    )
+    items = shop.items
+    # Items that the update does not touch keep their codes.
+    untouched = shop.key.values(shop.live)
+    untouched = untouched.filter(~untouched.is_in(shop.touched.implode()))
+    in_use = pl.concat([items[JOINT].rename(""), untouched.rename("")])
+    wrong = ~old.is_in(items[JOINT].implode()) | new.is_in(in_use.implode()) | new.is_duplicated() | old.is_duplicated()
+    if wrong.any():
+        at = _first(wrong)
+        raise ProofFailed(
+            "two items would share a code, or there is no such one",
+            file=sheet.source.name,
+            line=int(sheet.rows.line[at]),
+            value=_tell(new[at]),
+        )
+    return _recoded(items, dict(zip(old, new, strict=True)), shop)
+
+
+def _patched(shop: Shop, path: Path, does: str) -> pl.DataFrame:
+    """The items after a file of JSON lines: columns that an item does not name stay, null empties them."""
+    live, items = shop.live, shop.items
+    columns = [live.field(name).column for name in shop.key.fields]
+    told = items_in(path, does, columns, shop.way_in.shape)
+    keys = pl.Series("key", list(told), dtype=pl.String)
+    known = keys.is_in(items[JOINT].implode())
+    if known.any() if does == ADD else not known.all():
+        wrong = _first(known if does == ADD else ~known)
+        what = "this new item is there already" if does == ADD else "this key names no item of the change set"
+        raise ProofFailed(what, file=path.name, value=_tell(keys[wrong]))
+    if does == REMOVE:
+        return items.filter(~pl.col(JOINT).is_in(keys.implode()))
+    if does == ADD:
+        items = pl.concat([items, _blank(shop, keys)])
+    names = {field.column: field.name for field in live.fields if field.name in items.columns}
+    cells = [(key, names.get(column), value) for key, item in told.items() for column, value in (item or {}).items()]
+    long = pl.DataFrame(cells, schema={"key": pl.String, "field": pl.String, "now": pl.String}, orient="row")
+    if long["field"].has_nulls():
+        raise ProofFailed("nobody asked for this column", file=path.name)
+    for (name,), of_field in long.group_by("field", maintain_order=True):
+        now = of_field["now"].fill_null("")
+        now = now.to_frame("now").select(other_mark(pl.col("now"))).to_series() if name in shop.way_in.swapped else now
+        items = items.with_columns(items[str(name)].scatter(places(items[JOINT], of_field["key"]), now))
+    return items
+
+
+def insist_equal(got: Shop, wanted: Shop, what: str) -> int:
+    """Compare two states of the touched items cell by cell; returns how many cells were compared.
+
+    Raises:
+        ProofFailed: names the first cell that differs.
+    """
+    ours, theirs = got.items, wanted.items
+    if not ours[JOINT].equals(theirs[JOINT]):
+        ours, theirs = ours.sort(JOINT), theirs.sort(JOINT)
+    if not ours[JOINT].equals(theirs[JOINT]):
+        strange = pl.concat([ours.join(theirs, on=JOINT, how="anti"), theirs.join(ours, on=JOINT, how="anti")])
+        raise ProofFailed(
+            f"{what}: this item would be there and should not, or the other way round",
+            file=got.live.source.name,
+            value=_tell(strange[JOINT][0]),
+            remedy=REPORT,
+        )
+    names = [name for name in ours.columns if name != JOINT]
+    for name in names:
+        differ = ours[name] != theirs[name]
+        if differ.any():
+            at = _first(differ)
+            raise ProofFailed(
+                f"{what}: this cell would become {ours[name][at]!r} and should become {theirs[name][at]!r}",
+                file=got.live.source.name,
+                column=got.live.field(name).column,
+                value=_tell(ours[JOINT][at]),
+                remedy=REPORT,
+            )
+    return len(ours) * len(names)
+
+
+def _first(mask: pl.Series) -> int:
+    return int(mask.arg_true()[0])
+
+
+def _tell(key: str) -> str:
+    return key.replace(JOINT, " · ")

@@ -1,0 +1,129 @@
+"""The receipt of an update, read back: which files are the update's, and what they were when they were written.
+
+A receipt may come from anywhere; the names in it are those of files in its own folder, or it is refused.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import TYPE_CHECKING, Any
+
+import orjson
+
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.errors import Unreadable
+from neat_delta.prefetch import fingerprint
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
+    from pathlib import Path
+
+RECEIPT = "receipt.json"
+# The files that take an update back lie in a folder of this name in its own.
+UNDO = "undo"
+ANEW = "Write the update anew."
+# Signs with a meaning in the paths of some system, and names that one of them keeps for devices.
+PATH_SIGNS = frozenset('/\\:*?"<>|')
+DEVICES = frozenset(
+    ["con", "prn", "aux", "nul", *(f"{port}{number}" for port in ("com", "lpt") for number in range(1, 10))]
+)
+
+
+@dataclass(frozen=True)
+class ListedFile:
+    """A file as a receipt lists it: its name in the folder, its fingerprint, what becomes of its items, its rows."""
+
+    name: str
+    sha256: str
+    does: str
+    rows: int
+
+
+@dataclass(frozen=True)
+class LoadedReceipt:
+    """A receipt that was read: its files in their order, those of the undo, the change set, and the live export."""
+
+    files: tuple[ListedFile, ...]
+    undo: tuple[ListedFile, ...]
+    changes: ListedFile
+    live_name: str
+    live_sha256: str
+    live_made: datetime | None
+
+    @property
+    def every_file(self) -> tuple[ListedFile, ...]:
+        """All that it lists; names of the undo with their folder in front."""
+        return (*self.files, *self.undo, self.changes)
+
+
+def load_receipt(folder: Path) -> LoadedReceipt:
+    """The receipt in an update's folder.
+
+    Raises:
+        Unreadable: there is none, it is none, or it names what is no plain file of this folder.
+    """
+    path = folder / RECEIPT
+    try:
+        told = orjson.loads(path.read_bytes())
+        changes, live = told["changes"], told["live"]
+        as_of = live.get("as_of")
+        return LoadedReceipt(
+            files=tuple(_listed(one, path) for one in told["files"]),
+            undo=tuple(_listed(one, path, f"{UNDO}/") for one in told["undo"]),
+            changes=_listed({"does": CHANGE, "rows": 0} | changes, path),
+            live_name=_text(live["name"]),
+            live_sha256=_text(live["sha256"]),
+            live_made=datetime.fromisoformat(as_of) if as_of else None,
+        )
+    except FileNotFoundError as error:
+        raise Unreadable(
+            "no update was written here", file=folder, remedy="Name the folder that write made."
+        ) from error
+    except (orjson.JSONDecodeError, KeyError, TypeError, ValueError, AttributeError) as error:
+        raise Unreadable("this is no receipt of an update", file=path, remedy=ANEW) from error
+
+
+def _listed(told: dict[str, Any], receipt: Path, folder: str = "") -> ListedFile:
+    name, sha256, does, rows = (told[key] for key in ("file", "sha256", "does", "rows"))
+    if does not in (ADD, CHANGE, RECODE, REMOVE) or type(rows) is not int:
+        raise ValueError
+    return ListedFile(f"{folder}{_plain(_text(name), receipt)}", _text(sha256), does, rows)
+
+
+def _text(told: object) -> str:
+    if not isinstance(told, str):
+        raise TypeError
+    return told
+
+
+def _plain(name: str, receipt: Path) -> str:
+    """A name that is the plain name of a file, on every system.
+
+    Raises:
+        Unreadable: it is none.
+    """
+    strange = PATH_SIGNS & set(name) or not name.isprintable() or name != name.strip(" .") or name in ("", RECEIPT)
+    if strange or name.partition(".")[0].lower() in DEVICES:
+        raise Unreadable(
+            "the receipt names what is no file of this folder", file=receipt, column="file", value=name, remedy=ANEW
+        )
+    return name
+
+
+def listed_data(folder: Path, files: Iterable[ListedFile]) -> list[bytes]:
+    """What some of the files hold.
+
+    Raises:
+        Unreadable: one is missing, or not as it was written.
+    """
+    return [_as_written(folder / file.name, file.sha256) for file in files]
+
+
+def _as_written(path: Path, sha256: str) -> bytes:
+    if not path.is_file() or path.is_symlink():
+        raise Unreadable("a file of the receipt is missing", file=path, remedy=ANEW)
+    data = path.read_bytes()
+    if fingerprint(data) != sha256:
+        raise Unreadable("the file is not as it was written", file=path, remedy=ANEW)
+    return data

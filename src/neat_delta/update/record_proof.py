@@ -1,0 +1,90 @@
+"""Reading back, for the proof, forms that are no tables: bytes in, what they do to the shop's items out.
+
+Nothing of what wrote them is used here: JSON is read by Python's own parser, SQL is run by a database.
+"""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from typing import TYPE_CHECKING, Any
+
+import polars as pl
+
+from neat_delta.changeset.changeset import REMOVE
+from neat_delta.errors import ProofFailed
+from neat_delta.matching import JOINT
+from neat_delta.update.record_formats import MERGE_PATCH
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+    from pathlib import Path
+
+    from neat_delta.tables import Catalogue
+
+Item = dict[str, str | None]
+
+
+def items_in(path: Path, does: str, key: Sequence[str], shape: str) -> dict[str, Item | None]:
+    """By key, the columns of each item in a file of JSON lines and what they become; ``None`` for one to be removed.
+
+    Raises:
+        ProofFailed: a line is no such object, or an item stands in the file twice.
+    """
+    found: dict[str, Item | None] = {}
+    for number, line in enumerate(_lines(path), start=1):
+        try:
+            told: Any = json.loads(line)
+            code, item = _patched(told, len(key)) if shape == MERGE_PATCH else _record(told, key, does)
+        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            raise ProofFailed("this line cannot be read back", file=path.name, line=number) from error
+        if code in found:
+            raise ProofFailed("this item stands in the file twice", file=path.name, line=number, value=code)
+        found[code] = item
+    return found
+
+
+def _patched(told: Any, depth: int) -> tuple[str, Item | None]:
+    """A merge patch of one item, in objects as deep as the key has parts."""
+    parts = []
+    for _ in range(depth):
+        ((part, told),) = told.items()
+        parts.append(part)
+    return JOINT.join(parts), told
+
+
+def _record(told: Item, key: Sequence[str], does: str) -> tuple[str, Item | None]:
+    code = JOINT.join(str(told[column]) for column in key)
+    rest = {column: value for column, value in told.items() if column not in key}
+    return code, None if does == REMOVE else rest
+
+
+def run_sql(path: Path, items: pl.DataFrame, live: Catalogue, key: Sequence[str], table: str) -> pl.DataFrame:
+    """The items (a frame of key and fields) after a script has run on a database that holds them.
+
+    Raises:
+        ProofFailed: the script fails, be it by one of its guards.
+    """
+    database = sqlite3.connect(":memory:", isolation_level=None)
+    fields = [field for field in live.fields if field.name in items.columns]
+    names = [f'"{field.column.replace(chr(34), chr(34) * 2)}"' for field in fields]
+    quoted = f'"{table.replace(chr(34), chr(34) * 2)}"'
+    database.execute(f"CREATE TABLE {quoted} ({', '.join(f'{name} TEXT' for name in names)})")
+    marks = ", ".join("?" * len(names))
+    database.executemany(
+        f"INSERT INTO {quoted} VALUES ({marks})", items.select(field.name for field in fields).iter_rows()
+    )
+    try:
+        database.executescript(path.read_bytes().decode())
+    except sqlite3.Error as error:
+        raise ProofFailed(f"the script fails: {error}", file=path.name) from error
+    rows = database.execute(f"SELECT {', '.join(names)} FROM {quoted}").fetchall()
+    database.close()
+    after = pl.DataFrame(rows, schema={field.name: pl.String for field in fields}, orient="row").fill_null("")
+    codes = after.select(pl.concat_str(key, separator=JOINT)).to_series()
+    return after.with_columns(codes.alias(JOINT)).select(items.columns)
+
+
+def _lines(path: Path) -> list[str]:
+    """The lines of a file, parted by line feeds and nothing else: other line ends are part of texts."""
+    return path.read_bytes().decode().removesuffix("\n").split("\n")

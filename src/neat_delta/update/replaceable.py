@@ -1,0 +1,96 @@
+"""What of an update's folder may be replaced: the files its receipt lists, as they were written, and nothing else."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from neat_delta.errors import CannotWrite, Unreadable
+from neat_delta.output_paths import inputs_in
+from neat_delta.prefetch import fingerprint
+from neat_delta.update.receipt import RECEIPT, load_receipt
+
+if TYPE_CHECKING:
+    from pathlib import Path
+
+ANOTHER = "Name a folder that is new or empty."
+
+
+def check_replaceable(folder: Path, wanted: Path, *, replace: bool) -> str | None:
+    """See that an update can be put in the place of a folder; ``wanted`` is what it is called in messages.
+
+    Returns the fingerprint of the receipt that stands there, ``None`` if none does.
+
+    Raises:
+        CannotWrite: it is no folder, something of somebody else's is in it, a file is not as it was written, or an
+            earlier update stands there and is not to be replaced.
+    """
+    if not folder.exists():
+        return None
+    if not folder.is_dir():
+        raise CannotWrite("this is a file, not a folder", file=wanted, remedy=ANOTHER)
+    if not any(folder.iterdir()):
+        return None
+    listed = _listed(folder)
+    if listed is None:
+        raise CannotWrite("the folder is not empty", file=wanted, remedy=ANOTHER)
+    if not replace:
+        raise CannotWrite(
+            "an earlier update stands here",
+            file=wanted,
+            remedy="Say --replace to put this update in its place, or name another folder.",
+        )
+    for path in sorted(folder.rglob("*")):
+        _insist_on_ours(path, folder, wanted, listed)
+    return fingerprint((folder / RECEIPT).read_bytes())
+
+
+def check_no_input_in(folder: Path) -> None:
+    """See that nothing that is read lies in a folder that is to be replaced.
+
+    Raises:
+        CannotWrite: something does.
+    """
+    for path in inputs_in(folder):
+        raise CannotWrite(f"{path.name} in this folder is read", file=folder, remedy="Name another folder.")
+
+
+def remove_replaced(folder: Path) -> None:
+    """Take away an update's folder that has been replaced; what is not the update's stays where it is."""
+    listed = _listed(folder) or {}
+    for name, sha256 in listed.items():
+        path = folder / name
+        if path.is_file() and not path.is_symlink() and sha256 in (None, fingerprint(path.read_bytes())):
+            path.unlink()
+    for inner in (*{(folder / name).parent for name in listed} - {folder}, folder):
+        if inner.is_dir() and not any(inner.iterdir()):
+            inner.rmdir()
+
+
+def _listed(folder: Path) -> dict[str, str | None] | None:
+    """The files of an update by their names in its folder, with their fingerprints; ``None`` without a good receipt.
+
+    The receipt comes last and has none: it cannot list itself.
+    """
+    try:
+        receipt = load_receipt(folder)
+    except (Unreadable, OSError):
+        return None
+    return {file.name: file.sha256 for file in receipt.every_file} | {RECEIPT: None}
+
+
+def _insist_on_ours(path: Path, folder: Path, wanted: Path, listed: dict[str, str | None]) -> None:
+    name = path.relative_to(folder).as_posix()
+    if path.is_dir() and not path.is_symlink() and any(other.startswith(f"{name}/") for other in listed):
+        return
+    if name not in listed or not path.is_file() or path.is_symlink():
+        raise CannotWrite(
+            f"{name} is no file of the update that stands here, and would be lost",
+            file=wanted,
+            remedy="Move it elsewhere, or name another folder.",
+        )
+    if listed[name] not in (None, fingerprint(path.read_bytes())):
+        raise CannotWrite(
+            f"{name} has been changed since it was written, and would be lost",
+            file=wanted,
+            remedy="Move it elsewhere, or name another folder.",
+        )

@@ -1,0 +1,56 @@
+"""A list's settings, kept in catalogue.toml for next month."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any
+
+import tomlkit
+
+from neat_delta.tables import DELIMITERS
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping
+
+    from neat_delta.tables.settings import ListSettings
+
+
+def with_list(existing: str, name: str, listed: ListSettings, seen: Mapping[str, str]) -> str:
+    """The text of a catalogue.toml with this list in its section; every other line stays as it is.
+
+    ``seen`` are the columns that the list has now and what they hold, so that next time what has changed can be said.
+    """
+    document = tomlkit.parse(existing)
+    if "lists" not in document:
+        document.add("lists", tomlkit.table(is_super_table=True))
+    form = listed.form
+    told: dict[str, Any] = {
+        "delimiter": DELIMITERS.get(form.delimiter or ""),
+        "encoding": form.encoding,
+        "decimal": form.decimal,
+        "header_line": form.header_line,
+        "sheet": form.sheet,
+        "columns": dict(listed.columns),
+        "leave_out": list(listed.leave_out),
+        "match_on": listed.match_on,
+        "assume": dict(listed.assume),
+        "set": list(listed.rules),
+        "set_new": list(listed.rules_new),
+        "seen": _inline(seen),
+    }
+    section = tomlkit.table()
+    for key, value in told.items():
+        if value not in (None, {}, []):
+            section.add(key, _inline(value) if isinstance(value, dict) else value)
+    # Answers may be many, and read better one a line.
+    if listed.remember:
+        section.add("remember", dict(listed.remember))
+    if listed.values:
+        section.add("values", {field: dict(pairs) for field, pairs in listed.values.items()})
+    document["lists"][name] = section
+    return tomlkit.dumps(document)
+
+
+def _inline(pairs: Mapping[str, str]) -> tomlkit.items.InlineTable:
+    table = tomlkit.inline_table()
+    table.update(pairs)
+    return table

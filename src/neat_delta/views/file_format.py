@@ -1,0 +1,71 @@
+"""What a file is and how it is written, in words."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from neat_delta.tables import DELIMITERS
+from neat_delta.views.formatting import several
+from neat_delta.views.lines import labelled, sentence
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from rich.text import Text
+
+    from neat_delta.tables import Catalogue
+
+SOME_ROWS = 5
+CHARSETS = {"ascii": "ASCII", "utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp1252": "Windows-1252"}
+MARKS = {".": "decimal point", ",": "decimal comma"}
+
+
+def catalogue_view(
+    label: str, catalogue: Catalogue, row: str, width: int, widest: int = 0, besides: int = 0
+) -> Iterator[Text]:
+    """One file: its name (on so many columns), its size with the rows ``besides``, how it is written.
+
+    A ``row`` is an "item" in the one file and a "row" in the other, whose sizes stand below each other.
+    """
+    rows = len(catalogue) + len(catalogue.bad) + besides
+    number, _, word = several(rows, row).partition(" ")
+    size = f"{number} {word:<5} × {several(len(catalogue.fields), 'field')}"
+    line, form = labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}"), form_words(catalogue)
+    if len(line) + len(form) + 3 <= width:
+        yield line.append(f"   {form}")
+    else:
+        yield from (line, labelled("", form))
+
+
+def charset_name(charset: str) -> str:
+    """A character set as people call it."""
+    if charset in CHARSETS:
+        return CHARSETS[charset]
+    return charset.upper().replace("ISO8859", "ISO-8859").replace("CP125", "Windows-125")
+
+
+def form_words(catalogue: Catalogue) -> str:
+    """How a file is written, in a few words."""
+    form = catalogue.form
+    if form.made_of:
+        words = [form.made_of]
+    else:
+        words = [
+            charset_name(form.charset) + ("" if form.charset_sure else " (a guess)"),
+            DELIMITERS[form.delimiter] + ("" if form.sure else " (a guess)"),
+        ]
+    if form.mark is not None:
+        words.append(MARKS[form.mark])
+    if form.header_line != 1 and not form.made_of:
+        words.append(f"header on line {form.header_line}" if form.header_line else "no header")
+    if form.packing:
+        words.append(form.packing)
+    return " · ".join(words)
+
+
+def no_data_view(catalogue: Catalogue, width: int, whose: str = "") -> Iterator[Text]:
+    """Rows that were passed over because they are no data, by what they are."""
+    for say, lines in catalogue.apart.group_by("say", maintain_order=True).agg("line").iter_rows():
+        some = ", ".join(map(str, lines[:SOME_ROWS])) + (" …" if len(lines) > SOME_ROWS else "")
+        where = f"line{'s' if len(lines) > 1 else ''} {some}"
+        yield from sentence("no data", f"{several(len(lines), 'row')}{whose}, {say}: {where}", width)

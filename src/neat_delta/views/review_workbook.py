@@ -1,0 +1,231 @@
+"""A workbook in which somebody marks each change take or leave; "pick" reads it back.
+
+Codes and values are text, so that they survive; nothing in it is run but our own sums. It carries the fingerprint of
+the change set it was made from.
+"""
+
+from __future__ import annotations
+
+import io
+from typing import TYPE_CHECKING, Any
+
+import polars as pl
+
+from neat_delta.analysis.metrics import by_effect
+from neat_delta.changeset.changeset import ADD, RECODE, REMOVE
+from neat_delta.changeset.serialization import dump_changes
+from neat_delta.errors import CannotWrite
+from neat_delta.matching.key import key_parts
+from neat_delta.reading import fingerprint
+from neat_delta.reconcile.review import BOOK_SHEET, COMMENT, DECISION, FIELD, LEAVE, TAKE
+from neat_delta.tables import ORIGIN_PROPERTY
+from neat_delta.tables.field_types import kind_named
+from neat_delta.tables.formula_text import escaped_text
+from neat_delta.views.formatting import difference
+from neat_delta.views.text_diff import SAME, WENT, pieces
+
+if TYPE_CHECKING:
+    from neat_delta.changeset.changeset import ChangeSet
+
+# By ECMA-376.
+MOST_ROWS, LONGEST = 1_048_575, 32_767
+WHAT = {ADD: "new item", REMOVE: "to be removed", RECODE: "gets another code"}
+# Tints of the Okabe–Ito blue and orange, dark text on them readable in grey as well.
+TAKEN, LEFT, STOP, WARN, HEAD, DIM = "#CCE3F0", "#F6E3C0", "#F3D3BF", "#FBF0C8", "#E8E6E1", "#6B6B6B"
+WIDTHS = {DECISION: 13, COMMENT: 18, "name": 28, FIELD: 12, "was": 16, "now": 18, "difference": 11, "per cent": 9}
+OTHERS_WIDE, LOOK_WIDE = 10, 60
+
+
+def review_book(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False) -> bytes:
+    """An XLSX workbook with a row for each change of a part of a change set, or for each item.
+
+    Raises:
+        CannotWrite: there are more rows than a workbook holds.
+    """
+    import xlsxwriter
+
+    rows = _by_item(part) if by_item else _by_cell(part)
+    if len(rows) > MOST_ROWS:
+        raise CannotWrite(
+            f"a workbook holds {MOST_ROWS:,} rows, and this would be {len(rows):,}",
+            remedy="Ask for a part of the changes (--only, --where, --items), or for --book-by item.",
+        )
+    stream = io.BytesIO()
+    book = xlsxwriter.Workbook(stream, {"strings_to_formulas": False, "strings_to_urls": False, "in_memory": True})
+    book.set_custom_property(ORIGIN_PROPERTY, fingerprint(dump_changes(whole)))
+    _review_sheet(book, part, rows)
+    _totals_sheet(book, rows)
+    book.close()
+    return stream.getvalue()
+
+
+def _by_cell(changes: ChangeSet) -> list[dict[str, Any]]:
+    """A row for each changed cell, largest moves first, then one for each new, removed or recoded item."""
+    looks, names = _looks(changes), dict(changes.items.select("key", "name").iter_rows())
+    found = []
+    for cell in by_effect(changes).iter_rows(named=True):
+        note = changes.head.fields[cell["field"]]
+        way, amount, share = difference(cell, note.mark)
+        plain = kind_named(note.kind).numeric or note.kind in ("date", "flag") or None in (cell["was"], cell["now"])
+        found.append(
+            {
+                "key": cell["key"],
+                "name": names.get(cell["key"]),
+                FIELD: cell["field"],
+                "was": cell["was"],
+                "now": cell["now"],
+                "difference": f"{'−' if way == 'down' else '+'}{amount}" if way else None,
+                "per cent": share.removesuffix(" %").replace(",", "") if share else None,
+                "look at": looks.get((cell["key"], cell["field"])) or looks.get((cell["key"], None)),
+                "pieces": None if plain else pieces(cell["was"], cell["now"], note.separator),
+            }
+        )
+    return found + _whole_items(changes, looks)
+
+
+def _by_item(changes: ChangeSet) -> list[dict[str, Any]]:
+    """A row for each item, with all that changes of it."""
+    looks, names = _looks(changes), dict(changes.items.select("key", "name").iter_rows())
+    found: dict[str, dict[str, Any]] = {}
+    for key, field, was, now in by_effect(changes).select("key", "field", "was", "now").iter_rows():
+        row = found.setdefault(key, {"key": key, "name": names.get(key), "changes": [], "look at": []})
+        row["changes"].append(f"{field}: {was or '–'} → {now or '–'}")
+        row["look at"].append(looks.get((key, field)))
+    for key, row in found.items():
+        row["changes"] = "\n".join(row["changes"])
+        said = [*row["look at"], looks.get((key, None))]
+        row["look at"] = "\n".join(dict.fromkeys(filter(None, said))) or None
+    others = [row | {"changes": row["now"]} for row in _whole_items(changes, looks) if row["key"] not in found]
+    return [*found.values(), *({name: row[name] for name in ("key", "name", "changes", "look at")} for row in others)]
+
+
+def _whole_items(changes: ChangeSet, looks: dict[tuple[str, str | None], str]) -> list[dict[str, Any]]:
+    """A row for each item that is taken or left as a whole."""
+    items = changes.items.filter(pl.col("do").is_in(list(WHAT)))
+    return [
+        {
+            "key": key,
+            "name": name,
+            FIELD: None,
+            "was": None,
+            "now": f"{WHAT[do]} {to}" if to else WHAT[do],
+            "difference": None,
+            "per cent": None,
+            "look at": looks.get((key, None)),
+            "pieces": None,
+        }
+        for key, name, do, to in items.select("key", "name", "do", "to").iter_rows()
+    ]
+
+
+def _looks(changes: ChangeSet) -> dict[tuple[str, str | None], str]:
+    """What a person should look at, by item and field."""
+    wanted = changes.findings.filter(pl.col("level").is_in(["stop", "warn"])).drop_nulls("key")
+    sentence = pl.concat_str("level", pl.lit(", "), "check", pl.lit(": "), "say")
+    said = wanted.sort("level").group_by("key", "field", maintain_order=True).agg(sentence.str.join("\n"))
+    return {(key, field): say for key, field, say in said.iter_rows()}
+
+
+def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> None:
+    sheet = book.add_worksheet(BOOK_SHEET)
+    head = book.add_format({"bold": True, "bg_color": HEAD, "bottom": 1, "num_format": "@"})
+    text = book.add_format({"num_format": "@", "valign": "top"})
+    folded = book.add_format({"num_format": "@", "valign": "top", "text_wrap": True})
+    looks: dict[str, dict[str, Any]] = {
+        "now": {"bold": True, "text_wrap": True},
+        "was number": {"align": "right", "font_color": DIM},
+        "now number": {"align": "right", "bold": True},
+        "number": {"align": "right"},
+        "text": {"text_wrap": True},
+        "warn": {"bg_color": WARN, "text_wrap": True},
+        "stop": {"bg_color": STOP, "text_wrap": True},
+    }
+    styles = {name: book.add_format({"num_format": "@", "valign": "top"} | look) for name, look in looks.items()}
+    styles["went"] = book.add_format({"font_color": DIM, "font_strikeout": True})
+    styles["came"] = book.add_format({"bold": True})
+    columns = [name for name in (rows[0] if rows else {"key": 0, "name": 0}) if name not in ("key", "pieces")]
+    front = [DECISION, COMMENT, *changes.head.key]
+    headers = [*front, *columns]
+    for at, name in enumerate(headers):
+        wide = LOOK_WIDE if name in ("look at", "changes") else WIDTHS.get(name, OTHERS_WIDE)
+        sheet.set_column(at, at, wide, folded if name in ("look at", "changes", "was", "now") else text)
+        sheet.write_string(0, at, name, head)
+    keys = key_parts(pl.Series([row["key"] for row in rows], dtype=pl.String), changes.head.key)
+    for at, (row, codes) in enumerate(zip(rows, keys.iter_rows(), strict=True), start=1):
+        for place, code in enumerate(codes, start=2):
+            sheet.write_string(at, place, escaped_text(code or ""), text)
+        for place, name in enumerate(columns, start=len(front)):
+            _write(sheet, at, place, name, row, styles, text)
+    last = max(1, len(rows))
+    sheet.data_validation(
+        1, 0, last, 0, {"validate": "list", "source": [TAKE, LEAVE], "error_message": "take or leave"}
+    )
+    for word, colour in ((TAKE, TAKEN), (LEAVE, LEFT)):
+        told = {
+            "type": "formula",
+            "criteria": f'=LOWER(TRIM($A2))="{word}"',
+            "format": book.add_format({"bg_color": colour}),
+        }
+        sheet.conditional_format(1, 0, last, len(headers) - 1, told)
+    sheet.freeze_panes(1, 2)
+    sheet.autofilter(0, 0, last, len(headers) - 1)
+    sheet.ignore_errors({"number_stored_as_text": "A1:XFD1048576"})
+    sheet.set_landscape()
+    sheet.repeat_rows(0)
+    sheet.fit_to_pages(1, 0)
+
+
+def _write(sheet: Any, at: int, place: int, name: str, row: dict[str, Any], styles: dict[str, Any], text: Any) -> None:
+    if row[name] is None:
+        return
+    value = escaped_text(row[name])
+    if len(value) > LONGEST:
+        value = value[: LONGEST - 1] + "…"
+    parts = row.get("pieces")
+    side = {"was": WENT, "now": "came"}.get(name)
+    if side and parts and any(part.what == SAME for part in parts) and len(row[name]) <= LONGEST:
+        shown = [part for part in parts if part.what in (SAME, side)]
+        runs = [run for part in shown for run in ((part.text,) if part.what == SAME else (styles[side], part.text))]
+        if len(runs) > 2 and value == row[name]:
+            sheet.write_rich_string(at, place, *runs, styles["text"])
+            return
+    sheet.write_string(at, place, value, styles.get(_style(name, value, row), text))
+
+
+def _style(name: str, value: str, row: dict[str, Any]) -> str:
+    """Which of the styles a cell has; plain text where there is none of this name."""
+    if name == "look at":
+        return "stop" if value.startswith("stop") else "warn"
+    if name in ("was", "now") and row["difference"]:
+        return f"{name} number"
+    return "number" if name in ("difference", "per cent") else name
+
+
+def _totals_sheet(book: Any, rows: list[dict[str, Any]]) -> None:
+    """How many rows are taken, left and not marked yet, in all and by field, as formulas."""
+    sheet = book.add_worksheet("totals")
+    head = book.add_format({"bold": True, "bg_color": HEAD, "bottom": 1})
+    bold = book.add_format({"bold": True})
+    sheet.set_column(0, 0, 24)
+    sheet.set_column(1, 4, 14)
+    for at, name in enumerate(["", "rows", TAKE, LEAVE, "not marked"]):
+        sheet.write_string(0, at, name, head)
+    last = len(rows) + 1
+    marks = f"{BOOK_SHEET}!$A$2:$A${last}"
+    fields = list(dict.fromkeys(row[FIELD] for row in rows if row.get(FIELD)))
+    by_cell = bool(rows) and FIELD in rows[0]
+    # The field stands behind decision, comment, the key's parts and the name.
+    column = chr(ord("A") + 2 + len(rows[0]["key"].split("\x1f")) + 1) if by_cell else ""
+    of_field = f"{BOOK_SHEET}!${column}$2:${column}${last}"
+    for at, name in enumerate(["all", *(fields if by_cell else [])], start=1):
+        sheet.write_string(at, 0, name, bold if at == 1 else None)
+        if at == 1:
+            total, tests = len(rows), [f'COUNTIF({marks},"{word}")' for word in (TAKE, LEAVE)]
+            sheet.write_formula(at, 1, f"=ROWS({marks})", bold, total)
+        else:
+            total = sum(row[FIELD] == name for row in rows)
+            tests = [f'COUNTIFS({marks},"{word}",{of_field},$A{at + 1})' for word in (TAKE, LEAVE)]
+            sheet.write_formula(at, 1, f"=COUNTIF({of_field},$A{at + 1})", None, total)
+        for place, test in enumerate(tests, start=2):
+            sheet.write_formula(at, place, f"={test}", None, 0)
+        sheet.write_formula(at, 4, f"=B{at + 1}-C{at + 1}-D{at + 1}", None, total)

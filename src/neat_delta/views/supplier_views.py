@@ -1,0 +1,50 @@
+"""The terminal view of how somebody else's list was understood."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from rich.text import Text
+
+from neat_delta.diff.supplier_file import LIST_CHANGED
+from neat_delta.views.formatting import NOTHING, printable
+from neat_delta.views.lines import sentence
+from neat_delta.views.table import Cell, Column, table
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.matching.supplier_mapping import ColumnMatch
+    from neat_delta.tables.settings import ListSettings
+
+
+def list_view(matches: Sequence[ColumnMatch], listed: ListSettings, changes: ChangeSet, width: int) -> Iterator[Text]:
+    """Which column stands for which field, with its first value, so that a wrong match is seen at once; the rules.
+
+    And what is another way with the list than last time.
+    """
+    drifted = changes.findings.filter(check=LIST_CHANGED)["say"]
+    heads = [Column("column of the list", least=10), Column("field", least=8), Column("first value", least=10)]
+    rows = [
+        [
+            Cell(printable(match.column)),
+            Cell(match.field or f"{NOTHING} left out", "plain" if match.field else "note"),
+            Cell(printable(match.first), "now" if match.field else "note"),
+        ]
+        for match in matches
+    ]
+    yield Text()
+    yield from table(heads, rows, width)
+    if listed.rules or listed.assume or listed.match_on or len(drifted):
+        yield Text()
+    for at, rule in enumerate(listed.rules):
+        yield from sentence("" if at else "rules", rule, width)
+    for at, rule in enumerate(listed.rules_new):
+        yield from sentence("" if at else "for new", rule, width)
+    for name, value in listed.assume.items():
+        yield from sentence("assumed", f"{name} is {value} on all rows", width)
+    if listed.match_on:
+        yield from sentence("named by", f"{listed.match_on}, which stands for our code", width)
+    for said in drifted:
+        yield from sentence("look at", said, width, "warn")

@@ -1,0 +1,119 @@
+"""The terminal views of a change set beside a newer export: clashes, and what has arrived."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+from rich.text import Text
+
+from neat_delta.reconcile.three_way import LANDED
+from neat_delta.reconcile.verify import BY_OTHERS, NOT_LANDED, NOT_THERE, OTHERWISE
+from neat_delta.tables.field_types import kind_named
+from neat_delta.views.comparison import SOME_ITEMS
+from neat_delta.views.formatting import STYLES, count, printable, several, tell_key
+from neat_delta.views.lines import labelled, sentence
+from neat_delta.views.preview import more_view
+from neat_delta.views.table import Cell, Column, aligned, table
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.reconcile.refresh import Refreshed
+    from neat_delta.reconcile.verify import Settled
+
+# In the order in which they worry people.
+STATES = {
+    NOT_LANDED: "stop",
+    NOT_THERE: "stop",
+    OTHERWISE: "warn",
+    BY_OTHERS: "warn",
+}
+
+
+ITEM_HEADS = [Column("item", least=8), Column("name", least=8), Column("field", least=5)]
+LABELS = {NOT_THERE: "not there", OTHERWISE: "otherwise"}
+
+
+def refresh_view(seen: Refreshed, width: int, limit: int = SOME_ITEMS, *, back: bool = False) -> Iterator[Text]:
+    """How much is still needed, what dropped, what goes as a difference, and the clashes then, ours and now.
+
+    ``back`` says that the change set is a way back, which begins with what the update has made.
+    """
+    if back:
+        yield labelled("as sent", f"{several(seen.stands, 'cell')} as the update made them, to be put back")
+        yield labelled("there", f"{several(seen.landed, 'cell')} as before the update, left alone")
+    else:
+        yield labelled("as it was", f"{several(seen.stands, 'cell')} the shop has not touched, still to be sent")
+        yield labelled("there", f"{several(seen.landed, 'cell')} the shop has by now, dropped")
+    if seen.shifted:
+        said = f"{several(seen.shifted, 'cell')} sent as our difference on top of what is there now"
+        yield from sentence("difference", said, width)
+    if seen.gone:
+        yield labelled("gone", f"{several(seen.gone, 'item')} that the shop does not have any more, held back", "stop")
+    if seen.clashes.is_empty():
+        yield labelled("clashes", "none", "good")
+        return
+    fates = seen.clashes["fate"].value_counts(sort=True)
+    words = {"hold": "held back", "ours": "ours goes on", "theirs": "theirs stays"}
+    told = ", ".join(f"{count(number)} {words[fate]}" for fate, number in fates.iter_rows())
+    held = bool((seen.clashes["fate"] == "hold").any())
+    yield labelled(
+        "clashes", f"{several(len(seen.clashes), 'cell')} that both moved: {told}", "stop" if held else "label"
+    )
+    names = dict(seen.changes.items.select("key", "name").iter_rows())
+    some = seen.clashes.head(limit)
+    values, heads = _values(seen.changes, some, {"then": "was", "ours": "now", "now": "now"})
+    rows = [
+        [Cell(tell_key(key)), Cell(printable(names.get(key))), Cell(field), *cells]
+        for key, field, cells in zip(some["key"], some["field"], values, strict=True)
+    ]
+    yield from table([*ITEM_HEADS, *heads], rows, width)
+    yield from more_view(len(seen.clashes) - limit, "clashing cell", "--book FILE has them all")
+
+
+def settle_view(seen: Settled, names: dict[str, str | None], width: int, limit: int = SOME_ITEMS) -> Iterator[Text]:
+    """What has landed and what has not, with what the shop made of it."""
+    changes = seen.changes
+    yield labelled(
+        "landed", f"{count(seen.count(LANDED))} of {several(len(changes), 'change')}", "good" if seen.done else "label"
+    )
+    for state, style in STATES.items():
+        found = changes.filter(state=state)
+        if found.is_empty():
+            continue
+        yield Text()
+        yield labelled(LABELS.get(state, state), several(len(found), "change"), style)
+        some = found.head(limit)
+        values, heads = _values(seen.remaining, some, {"was": "was", "ours": "now", "there": "plain"})
+        rows = [
+            [Cell(tell_key(key)), Cell(printable(names.get(key))), Cell(field or ""), *cells, Cell(how or "", "note")]
+            for key, field, how, cells in zip(some["key"], some["field"], some["how"], values, strict=True)
+        ]
+        how = [Column("how")] if found["how"].count() else []
+        yield from table([*ITEM_HEADS, *heads, *how], rows if how else [row[:-1] for row in rows], width)
+        yield from more_view(len(found) - limit, "change", "--limit N shows so many")
+    if seen.done:
+        yield Text("  everything is in the shop", STYLES["good"])
+
+
+def _values(
+    changes: ChangeSet, found: pl.DataFrame, styles: dict[str, str]
+) -> tuple[list[tuple[Cell, ...]], list[Column]]:
+    """Some columns of values (by name, with the style of each) as cells row by row, and their heads."""
+    kinds = {name: note.kind for name, note in changes.head.fields.items()}
+    numeric = [field in kinds and kind_named(kinds[field]).numeric for field in found["field"]]
+    columns = [aligned([printable(value) for value in found[name]], numeric, style) for name, style in styles.items()]
+    heads = [Column("in the shop" if name == "there" else name, right=any(numeric), least=8) for name in styles]
+    return list(zip(*columns, strict=True)), heads
+
+
+def clashes_table(seen: Refreshed) -> pl.DataFrame:
+    """The clashes as a table for people: item, name, field, then, ours, now, fate."""
+    names = seen.changes.items.select("key", "name").unique("key", keep="first")
+    told = seen.clashes.join(names, on="key", how="left", maintain_order="left")
+    return told.select(
+        pl.col("key").map_elements(tell_key, return_dtype=pl.String).alias("item"),
+        "name", "field", "then", "ours", "now", "fate",
+    )  # fmt: skip

@@ -1,0 +1,108 @@
+"""What a run has done, written down as it goes, so that a summary can be given wherever it ends."""
+
+from __future__ import annotations
+
+from contextlib import contextmanager
+from dataclasses import asdict, dataclass, field
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING, Any
+
+from neat_delta.errors import NeatDeltaError
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+    from neat_delta.progress import Voice
+
+FORMAT = 1
+DONE, NOTHING, NEEDED, FAILED = "done", "nothing to do", "a person is needed", "failed"
+# How many findings, changes and refused rows a summary tells one by one.
+SOME = 12
+
+
+@dataclass
+class Step:
+    """One step: what was done, and what came of it; ``state`` is "done", "left out" or "failed"."""
+
+    name: str
+    state: str = "done"
+    say: str = ""
+
+
+@dataclass
+class Report:
+    """A run so far.
+
+    ``needs`` are the reasons why a person must look; ``failure`` is what ended the run early, ``None`` once it is
+    through. ``sent`` says whether anything has left for the shop. ``next`` are the commands that a person would give
+    now. The rest are figures and samples for the summary: ``changes`` (item, name, field, was, now), ``findings``
+    (check, level, item, field, value, say), ``not_taken`` (code, result, reason), ``not_landed`` (item, field, was,
+    ours, there, state, how).
+    """
+
+    name: str
+    folder: Path
+    begun: datetime = field(default_factory=lambda: datetime.now(UTC))
+    ended: datetime | None = None
+    steps: list[Step] = field(default_factory=list)
+    needs: list[str] = field(default_factory=list)
+    failure: str | None = "the run was broken off"
+    sent: bool = False
+    counts: dict[str, int] = field(default_factory=dict)
+    items: dict[str, int] = field(default_factory=dict)
+    cells: int = 0
+    fields: list[dict[str, Any]] = field(default_factory=list)
+    changes: list[dict[str, Any]] = field(default_factory=list)
+    levels: dict[str, int] = field(default_factory=dict)
+    findings: list[dict[str, Any]] = field(default_factory=list)
+    files: list[dict[str, Any]] = field(default_factory=list)
+    entry: int | None = None
+    results: dict[str, int] = field(default_factory=dict)
+    not_taken: list[dict[str, Any]] = field(default_factory=list)
+    landed: dict[str, int] = field(default_factory=dict)
+    not_landed: list[dict[str, Any]] = field(default_factory=list)
+    next: list[str] = field(default_factory=list)
+
+    @contextmanager
+    def step(self, name: str, voice: Voice) -> Iterator[Step]:
+        """A step at work; if it fails it is told so, and the run ends."""
+        voice.step(name)
+        step = Step(name)
+        self.steps.append(step)
+        try:
+            yield step
+        except NeatDeltaError as error:
+            step.state, step.say = "failed", str(error)
+            raise
+
+    def end(self) -> None:
+        """Write down that the run is over, if it is not yet."""
+        self.ended = self.ended or datetime.now(UTC)
+
+    def left_out(self, name: str, why: str) -> None:
+        """Write down a step that was not done."""
+        self.steps.append(Step(name, "left out", why))
+
+    @property
+    def verdict(self) -> str:
+        """How the run came out, in one of four words."""
+        if self.failure is not None and not self.sent:
+            return FAILED
+        if self.needs or self.failure is not None:
+            return NEEDED
+        return DONE if sum(self.items.values()) else NOTHING
+
+    @property
+    def exit_code(self) -> int:
+        """0 if all is well, 1 if a person is needed, 2 if nothing could be done."""
+        return {FAILED: 2, NEEDED: 1}.get(self.verdict, 0)
+
+    def as_dict(self) -> dict[str, Any]:
+        """The form of summary.json."""
+        told = asdict(self)
+        for name in ("begun", "ended"):
+            told[name] = told[name] and told[name].strftime("%Y-%m-%dT%H:%M:%SZ")
+        told["folder"] = str(self.folder)
+        told["run"] = told.pop("name")
+        return {"neat_delta": FORMAT, "verdict": self.verdict, "exit_code": self.exit_code} | told

@@ -1,0 +1,75 @@
+"""One run at a time, each in a folder of its own."""
+
+from __future__ import annotations
+
+import contextlib
+from contextlib import contextmanager
+from typing import TYPE_CHECKING
+
+from filelock import FileLock, Timeout
+
+from neat_delta.atomic_write import temp_path
+from neat_delta.errors import CannotWrite
+from neat_delta.workflows.scheduled.report import Report
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from pathlib import Path
+
+    from neat_delta.workflows.scheduled.run_config import RunFile
+
+LATEST = "latest"
+
+
+@contextmanager
+def alone(told: RunFile) -> Iterator[Report]:
+    """A report with a new folder for this run, while no other run of the same file is at work.
+
+    The lock is the system's: it is gone when a run is killed.
+
+    Raises:
+        CannotWrite: another run is at work, or the folder cannot be made.
+    """
+    lock = FileLock(told.folder / f".{told.name}.lock", blocking=False)
+    report = Report(told.name, told.folder.resolve())
+    try:
+        told.folder.mkdir(parents=True, exist_ok=True)
+        lock.acquire()
+        report.folder = _new_folder(report.folder, f"{told.name}-{report.begun:%Y-%m-%dT%H%M%SZ}")
+        _point(told.folder / f"{told.name}-{LATEST}", report.folder)
+    except Timeout as error:
+        raise CannotWrite(
+            "another run of this file is at work", file=told.path, remedy="Wait for its end; nothing was done."
+        ) from error
+    except OSError as error:
+        lock.release()
+        raise CannotWrite(f"the run's folder cannot be made ({error.strerror})", file=told.folder) from error
+    try:
+        yield report
+    finally:
+        lock.release()
+
+
+def _new_folder(place: Path, name: str) -> Path:
+    number = 1
+    while True:
+        folder = place / (name if number == 1 else f"{name}-{number}")
+        try:
+            folder.mkdir()
+        except FileExistsError:
+            number += 1
+        else:
+            return folder
+
+
+def _point(latest: Path, folder: Path) -> None:
+    """Let ``latest`` be another name of the newest run's folder, where the system has such names.
+
+    Something else of that name stays what it is.
+    """
+    if latest.exists() and not latest.is_symlink():
+        return
+    draft = temp_path(latest)
+    with contextlib.suppress(OSError):
+        draft.symlink_to(folder.name, target_is_directory=True)
+        draft.replace(latest)

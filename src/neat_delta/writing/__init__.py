@@ -1,5 +1,0 @@
-"""Files out: packing into safe files, the shop's own form, the proof, the receipt."""
-
-from neat_delta.writing.update import Receipt, WrittenFile, write_update
-
-__all__ = ["Receipt", "WrittenFile", "write_update"]

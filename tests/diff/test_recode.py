@@ -1,0 +1,197 @@
+"""Code changes, alone and with what follows them."""
+
+import tempfile
+from pathlib import Path
+
+import polars as pl
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from helpers import read_table, update_files, write_table
+from neat_delta.changeset.invert import undone
+from neat_delta.changeset.serialization import dump_changes, load_changes
+from neat_delta.diff.compare import Options, compare
+from neat_delta.diff.recode import code_pairs, recode
+from neat_delta.diff.rekey_plan import stages
+from neat_delta.errors import WrongChoice
+from neat_delta.matching.key import Key
+from neat_delta.reading import read_both, read_catalogue
+from neat_delta.tables.settings import Settings
+from neat_delta.update import write_update
+
+KEY = Key(("sku",), told=True)
+LIVE = [
+    ["sku", "name", "related", "picture"],
+    *([f"C-{at}", f"Item {at}", f"C-{at % 3}|C-9", f"c-{at}_front.jpg"] for at in range(10)),
+]
+
+
+def run(folder, pairs, live=LIVE, **told):
+    ours = read_catalogue(write_table(folder / "live.csv", live))
+    codes = read_catalogue(write_table(folder / "codes.csv", [["old", "new"], *map(list, pairs)]))
+    return recode(ours, codes, KEY, code_pairs(codes, KEY), Options(), **told)
+
+
+def renamed(table, files):
+    """A shop that changes codes row by row and never has two items of one code; nothing of ours is used."""
+    header, *rows = table
+    items = {row[0]: row for row in rows}
+    for path in files:
+        columns, *changes = read_table(path)
+        for change in changes:
+            if "codes" in path.name:
+                old, new = change
+                assert new not in items
+                items[new] = [new, *items.pop(old)[1:]]
+                continue
+            for column, cell in zip(columns, change, strict=True):
+                items[change[0]][header.index(column)] = cell
+    return [header, *sorted(items.values())]
+
+
+def test_fields_that_name_an_item_follow_it_and_everything_comes_back(tmp_path):
+    seen = run(tmp_path, [("C-1", "D-1"), ("C-9", "D-9")], pictures=True)
+    write_update(seen.changes, seen.live, tmp_path / "up")
+
+    got = renamed(LIVE, update_files(tmp_path / "up"))
+
+    to = {"C-1": "D-1", "C-9": "D-9"}
+    assert [row[0] for row in got[1:]] == sorted(to.get(row[0], row[0]) for row in LIVE[1:])
+    assert ["D-1", "Item 1", "D-1|D-9", "D-1_front.jpg"] in got
+    assert ["C-4", "Item 4", "D-1|D-9", "c-4_front.jpg"] in got
+    assert renamed(got, update_files(tmp_path / "up/undo")) == LIVE
+    assert load_changes_of(tmp_path, seen).items.rows() == seen.changes.items.rows()
+    assert seen.changes.head.counts["changed"] == len(to)
+
+
+def load_changes_of(folder, seen):
+    (folder / "kept").write_bytes(dump_changes(seen.changes))
+    return load_changes(folder / "kept")
+
+
+@pytest.mark.parametrize(
+    ("pairs", "checks", "kept"),
+    [
+        ([("X", "Y")], {"unknown code"}, {}),
+        ([("C-1", "C-2")], {"code in use"}, {}),
+        ([("C-1", "C-2"), ("C-2", "C-3"), ("C-3", "C-4")], {"code in use"}, {}),
+        ([("C-1", "D"), ("C-2", "D")], {"two into one"}, {}),
+        ([("C-1", "D"), ("C-1", "E")], {"one into two"}, {}),
+        ([("C-1", "C-1"), ("C-2", "D")], {"same code"}, {"C-2": "D"}),
+        ([("C-1", ""), ("C-2", " D")], {"invalid code"}, {}),
+        ([("C-1", "C-2"), ("C-2", "C-1")], set(), {"C-1": "C-2", "C-2": "C-1"}),
+        ([("C-1", "D"), ("C-1", "D")], {"repeated row"}, {"C-1": "D"}),
+    ],
+)
+def test_what_cannot_be_is_found_before_anything_is_written(tmp_path, pairs, checks, kept):
+    seen = run(tmp_path, pairs)
+
+    assert set(seen.changes.findings["check"]) == checks
+    assert seen.changes.new_keys() == kept
+
+
+def test_every_row_of_a_list_of_codes_is_accounted_for(tmp_path):
+    seen = run(tmp_path, [["C-1", "N-1"], ["C-2", "N-2", "more"], ["C-1", "N-1"], ["C-3", "C-3"], ["C-0"], ["X", "Y"]])
+
+    counts = seen.changes.head.counts
+    assert {state: rows for state, rows in counts.items() if rows} == {
+        "changed": 1, "same": 1, "repeated": 1, "unreadable": 2, "refused": 1,
+    }  # fmt: skip
+    assert seen.changes.findings.filter(check="unreadable row")["line"].to_list() == [3, 6]
+
+
+codes = [f"K{at}" for at in range(12)]
+
+
+@settings(max_examples=150)
+@given(st.lists(st.sampled_from(codes), unique=True), st.data())
+def test_at_no_moment_do_two_items_share_a_code(moved, data):
+    """For any change of codes into each other's places or to free ones: chains, swaps, rings."""
+    free = [f"N{at}" for at in range(len(moved))]
+    targets = data.draw(st.permutations(moved + free))[: len(moved)]
+    to = {old: new for old, new in zip(moved, targets, strict=True) if old != new}
+    at = {code: code for code in codes}  # where each item, known by its first code, is now
+    for stage in stages(to, codes):
+        in_use = set(at.values())
+        assert not set(stage.values()) & in_use
+        assert set(stage) <= in_use
+        at = {item: stage.get(code, code) for item, code in at.items()}
+    assert at == {code: to.get(code, code) for code in codes}
+
+
+@settings(max_examples=30, deadline=None)
+@given(st.permutations(range(10)))
+def test_any_exchange_of_codes_is_proved_and_undone(order):
+    pairs = [(f"C-{at}", f"C-{to}") for at, to in enumerate(order)]
+    with tempfile.TemporaryDirectory() as name:
+        folder = Path(name)
+        seen = run(folder, pairs)
+        if write_update(seen.changes, seen.live, folder / "up") is None:
+            assert list(order) == sorted(order)
+            return
+        got = renamed(LIVE, update_files(folder / "up"))
+        back = renamed(got, update_files(folder / "up/undo"))
+        twice = undone(undone(seen.changes))
+
+    names = {row[1]: row[0] for row in got[1:]}
+    assert names == {f"Item {at}": f"C-{to}" for at, to in enumerate(order)}
+    assert back == LIVE
+    assert (twice.items.rows(), twice.cells.rows()) == (seen.changes.items.rows(), seen.changes.cells.rows())
+
+
+def test_columns_of_a_list_of_codes_are_known_by_name_or_told(tmp_path):
+    table = [["new sku", "remark", "sku"], ["D", "x", "C-1"]]
+    listed = read_catalogue(write_table(tmp_path / "c.csv", table))
+
+    assert code_pairs(listed, KEY).row(0) == ("C-1", "D", 2)
+    assert code_pairs(listed, KEY, old="remark").row(0) == ("x", "D", 2)
+    many = read_catalogue(write_table(tmp_path / "many.csv", [["sku", "item id", "name"], ["C-1", "D", "x"]]))
+    with pytest.raises(WrongChoice, match="which columns hold the old and the new codes cannot be told"):
+        code_pairs(many, KEY)
+    with pytest.raises(WrongChoice, match="there is no column 'none'"):
+        code_pairs(listed, KEY, old="none")
+
+
+IDS = [["sku", "id", "name", "price"], *([f"C-{at}", f"7{at}", f"Item {at}", f"{at}.00"] for at in range(6))]
+
+
+def sheet(folder, edit, **told):
+    rows = [list(row) for row in IDS]
+    edit(rows)
+    ours, theirs = read_both(write_table(folder / "live.csv", IDS), write_table(folder / "edited.csv", rows))
+    return compare(ours, theirs, Options(**told))
+
+
+def other_code(rows):
+    rows[2][0], rows[2][3] = "D-1", "1.50"
+
+
+def test_a_code_changed_in_a_sheet_is_known_by_the_second_identity(tmp_path):
+    seen = sheet(tmp_path, other_code, settled=Settings(identity="id"))
+    write_update(seen.changes, seen.live, tmp_path / "up")
+
+    assert seen.changes.new_keys() == {"C-1": "D-1"}
+    assert (seen.changes.head.counts["changed"], seen.changes.head.counts["new"]) == (1, 0)
+    got = renamed(IDS, update_files(tmp_path / "up"))
+    assert ["D-1", "71", "Item 1", "1.50"] in got
+    assert renamed(got, update_files(tmp_path / "up/undo")) == IDS
+
+
+def test_without_a_second_identity_a_code_change_is_suggested_and_accepted_by_a_list(tmp_path):
+    suggested = sheet(tmp_path, other_code)
+    accepted = pl.DataFrame({"old": ["C-1", "C-2"], "new": ["D-1", "D-2"]})
+
+    assert suggested.changes.new_keys() == {}
+    assert suggested.changes.findings.filter(check="likely code change")["value"].to_list() == ["D-1"]
+    assert sheet(tmp_path, other_code, accepted=accepted).changes.new_keys() == {"C-1": "D-1"}
+
+
+def test_a_code_that_lost_its_zeros_is_damaged_and_not_changed(tmp_path):
+    live = [IDS[0], ["0071", "71", "Item", "1.00"], *IDS[3:]]
+    ours = write_table(tmp_path / "live.csv", live)
+    edited = write_table(tmp_path / "edited.csv", [live[0], ["71", *live[1][1:]], *live[2:]])
+    seen = compare(*read_both(ours, edited), Options(settled=Settings(identity="id")))
+
+    assert seen.changes.new_keys() == {}
+    assert "damaged code" in seen.changes.findings["check"].to_list()

@@ -1,0 +1,58 @@
+import polars as pl
+import pytest
+
+from neat_delta.tables.corruption import damage_marks
+from neat_delta.tables.field_types import infer_kind
+
+PRICES = [f"{at}.50" for at in range(60)]
+CODES = [f"{at:06}" for at in range(400, 460)]
+NAMES = [f"Café {'abcdefgh'[at % 8]}{at}" for at in range(60)]
+
+
+def marked(field, values):
+    column = pl.DataFrame(
+        {"value": values, "count": [1] * len(values)}, schema={"value": pl.String, "count": pl.UInt32}
+    )
+    kind = infer_kind(column["value"], field).name
+    return {check: value for check, _, value, _, _ in damage_marks(column, field, kind).iter_rows()}
+
+
+@pytest.mark.parametrize(
+    ("field", "others", "value", "check"),
+    [
+        ("price", PRICES, "#N/A", "failed formula"),
+        ("price", PRICES, "#NV", "failed formula"),
+        ("name", NAMES, "=VLOOKUP(A1;B:C;2)", "formula text"),
+        ("gtin", CODES, "9.52E+12", "power of ten"),
+        ("gtin", CODES, "9,52E+12", "power of ten"),
+        ("bin", [f"{at}-B" for at in range(60)], "03/01/26", "code turned date"),
+        ("sku", CODES, "417", "lost zeros"),
+        ("name", NAMES, "CafÃ© x", "doubled accents"),
+        ("name", NAMES, "K?se", "lost characters"),
+        ("name", NAMES, "x" * 255, "cut off"),
+        ("name", NAMES, "Veil ", "outer spaces"),
+        ("price", PRICES, "on request", "no number"),
+    ],
+)
+def test_a_damaged_value_among_sound_ones_is_pointed_out(field, others, value, check):
+    assert marked(field, [*others, value])[check] == value
+
+
+@pytest.mark.parametrize(
+    ("field", "values"),
+    [
+        ("price", PRICES),
+        ("sku", CODES),
+        ("name", NAMES),
+        ("number", [str(at) for at in range(300)]),
+        ("added", [f"{at:02}.03.2026" for at in range(1, 29)]),
+        ("code", [f"{at}E{at}" for at in range(60)] + CODES),
+        ("sku", [f"QX-{at:04}" for at in range(60)]),
+        ("question", ["Which veil?", "Is it wood? Yes", "What?"]),
+        ("size", ["S", "M", "L", "38", "40"]),
+        ("name", ["Ânon", "Ão", "x" * 254]),
+        ("note", []),
+    ],
+)
+def test_honest_columns_show_no_damage(field, values):
+    assert marked(field, values) == {}

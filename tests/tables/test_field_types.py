@@ -1,0 +1,264 @@
+from decimal import Decimal
+
+import polars as pl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from neat_delta.tables.field_types import FormSettings, SheetForm, infer_kind, kind_named, kinds
+from neat_delta.tables.field_types.multi_value import ManyValued
+from neat_delta.tables.field_types.number_parsing import (
+    NumberForm,
+    live_number_form,
+    read_numbers,
+    same_but_for_mark,
+    sheet_number_form,
+    write_numbers,
+)
+
+
+@pytest.mark.parametrize(
+    ("field", "values", "kind"),
+    [
+        ("price", ["12.50", "8.00"], "money"),
+        ("net", ["12.5", "8"], "money"),
+        ("rate", ["12.50", "8.25"], "money"),
+        ("price", ["1,234.50", "8.00"], "money"),
+        ("price", ["12.50", "on request"], "text"),
+        ("weight", ["0.35", "1.2"], "number"),
+        ("version", ["1.1", "1.10"], "code"),
+        ("stock", ["0", "1"], "count"),
+        ("stock", ["3", "-1", "120"], "count"),
+        ("active", ["0", "1"], "flag"),
+        ("pack_of", ["1"], "count"),
+        ("visible", ["Yes", "No"], "flag"),
+        ("part", ["00417", "22"], "code"),
+        ("part", ["10417", "10418"], "code"),
+        ("barcode", ["9520000000004", "9520000000011"], "gtin"),
+        ("isbn", ["0-00-000001-9", "000000006X", "978-0-00-000000-2"], "gtin"),
+        ("barcode", ["9520000000004", "9520000000012"], "code"),
+        ("added", ["2024-01-02"], "date"),
+        ("added", ["13/02/2024", "01/02/2024"], "date"),
+        ("added", ["03/02/2024", "01/02/2024"], "code"),
+        ("name", ["Hive body", "Smoker"], "text"),
+        ("colour", ["green", "blue"], "text"),
+        ("note", [], "text"),
+    ],
+)
+def test_a_live_column_shows_its_kind(field, values, kind):
+    assert infer_kind(pl.Series(values, dtype=pl.String), field).name == kind
+
+
+@pytest.mark.parametrize(
+    ("cell", "point", "comma", "unknown"),
+    [
+        ("12.50", "12.5", "12.5", "12.5"),
+        ("12,50", "12.5", "12.5", "12.5"),
+        ("1.234,50", "1234.5", "1234.5", "1234.5"),
+        ("1,234.50", "1234.5", "1234.5", "1234.5"),
+        ("1 234,5", "1234.5", "1234.5", "1234.5"),
+        ("1'234.5", "1234.5", "1234.5", "1234.5"),
+        ("1,234,567", "1234567", "1234567", "1234567"),
+        ("0,350", "0.35", "0.35", "0.35"),
+        ("1.234", "1.234", "1234", None),
+        ("1,234", "1234", "1.234", None),
+        ("+5", "5", "5", "5"),
+        ("-0.0", "0", "0", "0"),
+        (" 7 ", "7", "7", "7"),
+        ("007", None, None, None),
+        ("12.", None, None, None),
+        ("1.2.3", None, None, None),
+        ("9.52E+12", None, None, None),
+        ("n/a", None, None, None),
+    ],
+)
+def test_numbers_are_read_by_the_cell_and_else_by_the_column(cell, point, comma, unknown):
+    read = [read_numbers(pl.Series([cell]), NumberForm(mark)).item() for mark in (".", ",", None)]
+
+    assert read == [point, comma, unknown]
+
+
+def test_a_thousand_is_not_assumed_where_three_decimals_are_usual():
+    assert read_numbers(pl.Series(["1,234"]), NumberForm(".", fine=True)).item() is None
+
+
+@pytest.mark.parametrize("cell", ["9" * 27, "-" + "9" * 27 + ".5", "1" + ",000" * 9, "9" * 400])
+def test_a_number_that_nobody_reckons_with_is_none(cell):
+    assert read_numbers(pl.Series([cell, "7"]), NumberForm(".")).to_list() == [None, "7"]
+    assert read_numbers(pl.Series([cell.replace("9", "0"), "7"]), NumberForm(","))[1] == "7"
+
+
+@given(
+    st.lists(st.decimals(-(10**26) + 1, 10**26 - 1, allow_nan=False, allow_infinity=False, places=2), min_size=1),
+    st.sampled_from([(".", None), (".", ","), (",", None), (",", "."), (",", " "), (".", "'")]),
+)
+def test_what_is_written_in_a_form_reads_as_the_same_exact_number(numbers, form):
+    mark, group = form
+    plain = pl.Series([format(number, "f") for number in numbers])
+    readings = read_numbers(plain, NumberForm("."))
+
+    written = write_numbers(readings, NumberForm(mark, 2, group))
+
+    assert [Decimal(r) for r in read_numbers(written, NumberForm(mark))] == numbers
+    assert all(text.partition(mark)[2].isdigit() and len(text.partition(mark)[2]) == 2 for text in written)
+
+
+@given(
+    st.lists(st.from_regex(r"-?(0|[1-9]\d{0,4})(\.\d{1,4})?", fullmatch=True), min_size=1),
+    st.sampled_from([(".", "1,234,567.5"), (",", "1.234.567,5")]),
+    st.booleans(),
+)
+def test_plain_numbers_read_the_same_whether_or_not_an_odd_one_stands_among_them(numbers, written, fine):
+    mark, odd = written
+    form = NumberForm(mark, fine=fine)
+    numbers = [number.replace(".", mark) for number in numbers]
+    alone = read_numbers(pl.Series(numbers, dtype=pl.String), form)
+    among = read_numbers(pl.Series([*numbers, odd]), form)
+    assert among.to_list() == [*alone, "1234567.5"]
+
+
+def test_the_live_form_is_kept_decimals_mark_and_groups():
+    form = live_number_form(pl.Series(["1.234,50", "8,00", "17"]))
+
+    assert form == NumberForm(",", 2, ".", fine=False, bare=True)
+    assert write_numbers(pl.Series(["9876.5", "3", "0.125"]), form).to_list() == ["9.876,50", "3", "0,125"]
+    assert write_numbers(pl.Series(["3"]), live_number_form(pl.Series(["1,00", "8,00"]))).to_list() == ["3,00"]
+
+
+def test_flags_are_understood_in_any_token_and_written_in_the_live_one():
+    flag = kind_named("flag")
+    form = flag.live_form(pl.Series(["YES"]))
+    readings = flag.read(pl.Series(["1", "no", "True", "maybe"]), form)
+
+    assert readings.to_list() == ["1", "0", "1", None]
+    assert flag.write(readings, readings, form).to_list() == ["YES", "NO", "YES", None]
+
+
+@pytest.mark.parametrize(
+    ("was", "cells", "readings"),
+    [
+        (["2026-03-04", "2026-05-01"], ["04.03.2026", "02.05.2026"], ["2026-03-04", "2026-05-02"]),
+        (["2026-03-04", "2026-05-01"], ["04/03/2026", "02/05/2026"], ["2026-03-04", "2026-05-02"]),
+        (["2026-03-04", "2026-05-01"], ["03/04/2026", "05/02/2026"], ["2026-03-04", "2026-05-02"]),
+        (["2026-03-04"], ["01/02/2026"], [None]),
+        (["2026-03-04"], ["2026-02-30"], [None]),
+        (["2026-03-04"], ["04.03.26"], ["2026-03-04"]),
+    ],
+)
+def test_dates_are_read_in_the_order_that_agrees_with_the_live_export(was, cells, readings):
+    date = kind_named("date")
+    form = date.sheet_form(SheetForm(pl.Series(cells), pl.Series(was), None), "%Y-%m-%d")
+
+    assert date.read(pl.Series(cells), form).to_list() == readings
+
+
+def test_barcodes_are_the_same_whatever_parts_their_digits():
+    cells = pl.Series(["9520000000011", "952-0000-00001-1", "0-00-000006-X", "9.52E+12", "none"])
+
+    assert kind_named("gtin").read(cells, None).to_list() == [
+        "9520000000011", "9520000000011", "000000006X", "9.52E+12", "none",
+    ]  # fmt: skip
+
+
+words = st.lists(st.text("abc ", min_size=1, max_size=3).filter(str.strip), min_size=1, max_size=5)
+
+
+@given(words, st.randoms(), st.booleans())
+def test_lists_are_the_same_by_their_values_and_by_order_only_where_it_counts(values, chance, ordered):
+    kind = ManyValued(kind_named("text"), "|", ordered)
+    shuffled = chance.sample(values, len(values))
+    cells = pl.Series(["|".join(values), " | ".join(shuffled) + "|"])
+
+    first, second = kind.read(cells, None)
+
+    plain = [value.strip() for value in values]
+    moved = [value.strip() for value in shuffled]
+    assert (first == second) == (plain == moved or not ordered)
+
+
+@given(st.lists(st.text(), min_size=1))
+def test_no_kind_stumbles_over_any_text(texts):
+    """Whatever a cell holds, a kind reads it or says that it cannot; writing a reading never fails."""
+    cells = pl.Series(texts, dtype=pl.String)
+    for kind in kinds():
+        kind.fits(cells, "field")
+        form = kind.live_form(cells)
+        sheet_form = kind.sheet_form(SheetForm(cells, cells, None), form)
+        readings = kind.read(cells, sheet_form)
+        written = kind.write(readings, cells, form)
+        assert len(readings) == len(written) == len(cells)
+
+
+@pytest.mark.parametrize(
+    ("kind", "field", "live", "sheet", "same", "written"),
+    [
+        ("share", "vat", ["19 %", "7 %"], ["0.19", "0.07", "0.2"], [True, True, False], ["19 %", "7 %", "20 %"]),
+        ("share", "vat", ["19%", "7%"], ["19", "7", "20.5%"], [True, True, False], ["19%", "7%", "20.5%"]),
+        ("share", "percent", ["0.19", "0.07"], ["19%", "7%", "0.2"], [True, True, False], ["0.19", "0.07", "0.20"]),
+        ("path", "category", ["A/B", "A/C", "D"], ["A > B", "A >C", "E"], [True, True, False], ["A/B", "A/C", "E"]),
+        ("path", "category", ["A > B", "A > C"], ["A>B", "A>B>C"], [True, False], ["A > B", "A > B > C"]),
+        ("picture", "image", ["a.jpg", "b.PNG"], ["a.jpg", "B.png"], [True, False], ["a.jpg", "B.png"]),
+        ("itemref", "related", ["A-1", "0042"], ["A-1", "42"], [True, False], ["A-1", "42"]),
+    ],
+)
+def test_shares_paths_pictures_and_references(kind, field, live, sheet, same, written):
+    values = pl.Series(live)
+    known = infer_kind(values, field)
+    form = known.live_form(values)
+    was = pl.Series((live + live)[: len(sheet)])
+    seen = known.sheet_form(SheetForm(pl.Series(sheet), was, None), form)
+
+    readings = known.read(pl.Series(sheet), seen)
+
+    assert known.name == kind
+    assert (readings == known.read(was, form)).to_list() == same
+    assert known.write(readings, pl.Series(sheet), form).to_list() == written
+
+
+@pytest.mark.parametrize(
+    ("kind", "live", "cell"),
+    [("share", "19 %", "much"), ("path", "A/B", "A//B"), ("picture", "a.jpg", "a.doc")],
+)
+def test_what_is_not_of_the_kind_is_refused(kind, live, cell):
+    known = kind_named(kind)
+
+    assert known.read(pl.Series([cell]), known.live_form(pl.Series([live]))).to_list() == [None]
+
+
+def test_spaces_do_not_count_in_a_choice_and_letter_case_does():
+    choice = kind_named("choice")
+
+    assert choice.read(pl.Series(["dark  oak ", "Dark oak"]), None).to_list() == ["dark oak", "Dark oak"]
+
+
+def test_what_is_settled_of_a_form_goes_before_what_a_column_shows():
+    day, flag, money = kind_named("date"), kind_named("flag"), kind_named("money")
+    unclear = pl.Series(["03/02/2024", "01/02/2024"])
+
+    assert day.live_form(unclear) is None
+    assert day.read(unclear, day.live_form(unclear, FormSettings(date="%d/%m/%Y"))).to_list() == [
+        "2024-02-03",
+        "2024-02-01",
+    ]
+    tokens = flag.live_form(pl.Series(["J"]), FormSettings(yes="J", no="N"))
+    assert flag.read(pl.Series(["j", "N", "yes"]), tokens).to_list() == ["1", "0", "1"]
+    assert flag.write(pl.Series(["1", "0"]), pl.Series(["x", "x"]), tokens).to_list() == ["J", "N"]
+    form = money.live_form(pl.Series(["8", "9.5"]), FormSettings(decimals=2))
+    assert money.write(pl.Series(["8"]), pl.Series(["8"]), form).to_list() == ["8.00"]
+
+
+NUMBERS = st.from_regex(r"\A-?(0|[1-9]\d{0,4})([.,]\d{1,4})?\Z")
+
+
+@given(st.lists(st.tuples(NUMBERS, NUMBERS, st.booleans()), min_size=1))
+def test_numbers_told_to_be_the_same_without_being_read_are_read_alike(told):
+    was = pl.Series([was for was, _, _ in told])
+    now = pl.Series([was.replace(".", ",") if kept else other for was, other, kept in told])
+
+    form = live_number_form(was)
+    same = same_but_for_mark(now, sheet_number_form(SheetForm(now, was, None), form), was, form)
+
+    if same is not None:
+        readings = [read_numbers(cells, NumberForm(mark)) for cells, mark in ((now, None), (was, "."))]
+        assert not any(column.has_nulls() for column in readings)
+        assert not (same & (readings[0] != readings[1])).any()

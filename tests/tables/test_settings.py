@@ -1,0 +1,132 @@
+import pytest
+
+from neat_delta.errors import Unreadable
+from neat_delta.tables.config_loader import load_settings
+from neat_delta.tables.settings import ExportForm, FieldSettings, ImportRules, Settings
+
+GOOD = """\
+# remarks are free
+key = ["sku", "location"]
+
+[fields.price]
+column = "Price"
+aliases = ["Preis", "Dealer net"]
+kind = "money"
+
+[fields.tax_class]
+locked = true
+blank = "clear"
+"""
+
+
+def load(tmp_path, text):
+    path = tmp_path / "catalogue.toml"
+    path.write_text(text, "utf-8")
+    return load_settings(path)
+
+
+WHOLE = """\
+key = ["sku"]
+[fields.colour]
+allowed = ["red", "blue"]
+required = true
+length = 20
+[fields.added]
+kind = "date"
+date = "DD.MM.YYYY"
+[fields.active]
+yes = "Y"
+no = "N"
+[fields.price]
+decimals = 2
+[export]
+delimiter = "semicolon"
+encoding = "windows-1252"
+decimal = ","
+header_line = 3
+[import]
+delimiter = "tab"
+blank = "leaves"
+marker = "(none)"
+columns = ["Item type"]
+rows = 500
+bytes = 100000
+"""
+
+
+def test_rules_and_the_forms_of_export_and_import_are_read(tmp_path):
+    found = load(tmp_path, WHOLE)
+
+    assert found.of("colour") == FieldSettings(allowed=("red", "blue"), required=True, length=20)
+    assert found.of("added").form.date == "%d.%m.%Y"
+    assert (found.of("active").form.yes, found.of("active").form.no, found.of("price").form.decimals) == ("Y", "N", 2)
+    assert found.export == ExportForm(";", "windows-1252", ",", 3)
+    assert found.imports == ImportRules("\t", None, None, "leaves", "(none)", ("item_type",), 500, 100000)
+    assert found.of("nothing") == FieldSettings()
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "line", "reason"),
+    [
+        ('date = "DD.MM.YYYY"', 'date = "D.M.Y"', 8, "no such date. Allowed: YYYY-MM-DD"),
+        ('no = "N"', "", 10, "yes and no go together"),
+        ("decimals = 2", "decimals = true", 13, "decimals must be a whole number"),
+        ("length = 20", "length = 0", 5, "length must be 1 or more"),
+        ('delimiter = "semicolon"', 'delimiter = ";"', 15, "no such delimiter. Allowed: comma, semicolon, tab, pipe"),
+        ('encoding = "windows-1252"', 'encoding = "latin-99"', 16, "no such character set"),
+        ('blank = "leaves"', 'blank = "leave"', 21, "no such blank. Allowed: empties, leaves"),
+        ('marker = "(none)"', 'marker = ""', 22, "a marker must not be empty"),
+        ("rows = 500", "rows = 1", 24, "rows must be 2 or more"),
+        ("rows = 500", "row = 5", 24, "there is no setting 'row'. Did you mean rows?"),
+    ],
+)
+def test_what_is_wrong_in_any_table_is_named_with_its_line(tmp_path, old, new, line, reason):
+    with pytest.raises(Unreadable) as found:
+        load(tmp_path, WHOLE.replace(old, new))
+
+    assert reason in str(found.value)
+    assert found.value.line == line
+
+
+def test_a_mark_of_utf_8_in_front_is_passed_over(tmp_path):
+    (tmp_path / "catalogue.toml").write_text('key = ["sku"]', "utf-8-sig")
+
+    assert load_settings(tmp_path / "catalogue.toml").key == ("sku",)
+
+
+def test_settings_are_read(tmp_path):
+    found = load(tmp_path, GOOD)
+
+    assert found.key == ("sku", "location")
+    assert found.fields == {
+        "price": FieldSettings("Price", ("Preis", "Dealer net"), "money"),
+        "tax_class": FieldSettings(locked=True, blank="clear"),
+    }
+    assert found.names() == {"price": "price", "preis": "price", "dealer_net": "price"}
+    assert load(tmp_path, "") == Settings(path=tmp_path / "catalogue.toml")
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "line", "reason"),
+    [
+        ('kind = "money"', 'kind = "cash"', 7, "no such kind. Allowed: choice, code, count"),
+        ('kind = "money"', 'knid = "money"', 7, "there is no setting 'knid'. Did you mean kind?"),
+        ('kind = "money"', "kind = money", 7, "this is no TOML"),
+        ("locked = true", 'locked = "yes"', 10, "locked must be true or false"),
+        ('blank = "clear"', 'blank = "zero"', 11, "no such blank. Allowed: leave, clear"),
+        ('key = ["sku", "location"]', 'key = "sku"', 2, "key must be a list of texts"),
+        ('key = ["sku", "location"]', "key = [3]", 2, "key must be a list of texts"),
+        ('key = ["sku", "location"]', "keys = 3", 2, "Did you mean key?"),
+        ('["Preis", "Dealer net"]', '["tax class"]', None, "already stands for"),
+        ("locked = true", 'labels = { a = "x", b = "X" }', 10, "two values have the same label"),
+        ("locked = true", 'labels = { a = "b", b = "c" }', 10, "the label of 'a' is another value"),
+        ("locked = true", 'separator = ""', 10, "must not be empty"),
+        ("[fields.price]", '[fields."Price €"]', 4, "field names are written like 'price'"),
+    ],
+)
+def test_what_is_wrong_is_named_with_its_line_and_what_is_allowed(tmp_path, old, new, line, reason):
+    with pytest.raises(Unreadable) as found:
+        load(tmp_path, GOOD.replace(old, new))
+
+    assert reason in str(found.value)
+    assert line is None or found.value.line == line

@@ -1,0 +1,116 @@
+"""Spoilt files of every sort: the proof must find each, and leave nothing behind."""
+
+from dataclasses import replace
+
+import polars as pl
+import pytest
+
+from helpers import write_table
+from neat_delta.diff.compare import Options, compare
+from neat_delta.diff.recode import code_pairs, recode
+from neat_delta.errors import ProofFailed
+from neat_delta.matching.key import Key
+from neat_delta.reading import read_both, read_catalogue
+from neat_delta.update import update, write_update
+
+LIVE = [["sku", "näme", "price"], ["A", "a", "1.00"], ["B", "b", "2.00"], ["C", "c", "3.00"]]
+EDITED = [LIVE[0], ["A", "a", "1.50"], ["B", "", "2.00"], ["N", "new", "9.00"]]
+
+
+@pytest.fixture
+def changes(tmp_path):
+    a, b = write_table(tmp_path / "live.csv", LIVE), write_table(tmp_path / "edited.csv", EDITED)
+    ours, theirs = read_both(a, b)
+    return ours, compare(ours, theirs, Options(clear_blanks=True, add=True, remove=1)).changes
+
+
+def refuses(tmp_path, live, changes, reason, shape="delimited"):
+    before = sorted(path.name for path in tmp_path.iterdir())
+    with pytest.raises(ProofFailed, match=reason):
+        write_update(changes, live, tmp_path / "up", shape=shape, way="fewest-cells")
+    assert sorted(path.name for path in tmp_path.iterdir()) == before
+
+
+@pytest.mark.parametrize(
+    ("does", "key", "reason"),
+    [
+        ("change", "Z", "an item that is not exactly once in the live export"),
+        ("change", "C", "an item that is not exactly once in the live export"),
+        ("add", "A", "adds an item that the live export has already"),
+    ],
+)
+def test_change_sets_about_other_items_than_the_live_export_has(tmp_path, does, key, reason):
+    a, b = write_table(tmp_path / "live.csv", [*LIVE, LIVE[3]]), write_table(tmp_path / "edited.csv", EDITED[:3])
+    live, sheet = read_both(a, b)
+    changes = compare(live, sheet, Options(key=["sku"], clear_blanks=True)).changes
+    assert changes.items.filter(do="change")["key"].to_list() == ["A", "B"]
+
+    def wrong(frame):
+        return frame.with_columns(key=pl.col("key").replace({"A": key}))
+
+    items = wrong(changes.items.filter(pl.col("key") != "C")).with_columns(
+        do=pl.when(pl.col("key") == key).then(pl.lit(does)).otherwise("do")
+    )
+    refuses(tmp_path, live, replace(changes, items=items, cells=wrong(changes.cells)), reason)
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "reason"),
+    [
+        (b"N,new,9.00", b"A,new,9.00", "this new item is there already"),
+        (b"N,new,9.00", b"M,new,9.00", "this item would be there and should not"),
+        (b"N,new,9.00", b"N,new,9.90", "'9.90' and should become '9.00'"),
+        (b"N,new,9.00\n", b"", "this item would be there and should not"),
+        (b"sku\nC", b"sku\nB", "would be there and should not"),
+        (b"sku\nC", b"sku\nX", "names no item"),
+    ],
+)
+def test_spoilt_new_items_and_removals(tmp_path, changes, monkeypatch, old, new, reason):
+    honest = update.delimited
+    monkeypatch.setattr(update, "delimited", lambda cells, form: honest(cells, form).replace(old, new))
+
+    refuses(tmp_path, *changes, reason)
+
+
+@pytest.mark.parametrize(
+    ("shape", "old", "new", "reason"),
+    [
+        ("jsonl", b'"1.50"', b'"1.55"', "'1.55' and should become '1.50'"),
+        ("jsonl", b'"A"', b'"X"', "names no item"),
+        ("jsonl", b"null", b'"b"', "should become ''"),
+        ("jsonl", b'{"sku":"A"', b'{"sku":"A', "cannot be read back"),
+        ("jsonl", b'"price":"1.50"', b'"cost":"1.50"', "nobody asked for this column"),
+        ("merge-patch", b'{"C":null}', b'{"B":null}', "would be there and should not"),
+        ("merge-patch", b'"N":', b'"A":', "this new item is there already"),
+        ("merge-patch", b"null}}", b'"x"}}', "should become ''"),
+        ("sql", b"'1.50'", b"'1.55'", "should become '1.50'"),
+        ("sql", b"\"price\" = '1.00'", b"\"price\" = '1.01'", "the script fails: CHECK constraint failed"),
+        ("sql", b"DELETE FROM", b"DROP FROM", "the script fails"),
+        ("sql", b'UPDATE "items" SET "price" = \'1.50\' WHERE "sku" = \'A\'', b"SELECT 1", "should become '1.50'"),
+    ],
+)
+def test_spoilt_records_and_scripts(tmp_path, changes, monkeypatch, shape, old, new, reason):
+    honest = update.record_file
+    monkeypatch.setattr(update, "record_file", lambda lines, form: honest(lines, form).replace(old, new))
+
+    refuses(tmp_path, *changes, reason, shape)
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "reason"),
+    [
+        (b"A,tmp-0001", b"A,C", "two items would share a code"),
+        (b"A,tmp-0001", b"X,tmp-0001", "or there is no such one"),
+        (b"tmp-0001,B", b"tmp-0001,D", "would be there and should not"),
+        (b"new_sku", b"sku_new", "other columns than the old and the new code"),
+    ],
+)
+def test_spoilt_code_changes(tmp_path, monkeypatch, old, new, reason):
+    live = read_catalogue(write_table(tmp_path / "live.csv", LIVE))
+    codes = read_catalogue(write_table(tmp_path / "codes.csv", [["old", "new"], ["A", "B"], ["B", "A"]]))
+    key = Key(("sku",), told=True)
+    seen = recode(live, codes, key, code_pairs(codes, key), Options())
+    honest = update.delimited
+    monkeypatch.setattr(update, "delimited", lambda cells, form: honest(cells, form).replace(old, new))
+
+    refuses(tmp_path, live, seen.changes, reason)

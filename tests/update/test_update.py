@@ -1,0 +1,262 @@
+import json
+from dataclasses import replace
+from functools import partial
+
+import polars as pl
+import pytest
+
+from helpers import read_table, update_files, write_table
+from neat_delta.diff.compare import Options, compare
+from neat_delta.errors import CannotWrite, ProofFailed, WrongLive
+from neat_delta.reading import read_both, read_catalogue
+from neat_delta.tables.settings import ImportRules, Settings
+from neat_delta.update import update
+
+LIVE = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,00", "1"], ["B", "ö;b", "2,00", "2"], ["C", "c", "3,00", "3"]]
+EDITED = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,10", ""], ["B", "é b", "2,00", "2"], ["C", "c", "3,30", "3"]]
+
+# Each set of fields in a file of its own, which is the easiest to foretell.
+write_update = partial(update.write_update, way="fewest-cells")
+
+
+@pytest.fixture
+def shop(tmp_path):
+    a = write_table(tmp_path / "live.csv", LIVE, delimiter=";", charset="cp1252", line_end="\r\n")
+    b = write_table(tmp_path / "edited.csv", EDITED, delimiter=";")
+    live, edited = read_both(a, b)
+    return live, compare(live, edited, Options(clear_blanks=True)).changes
+
+
+def test_only_what_changes_is_written_in_the_form_of_the_live_export(tmp_path, shop):
+    live, changes = shop
+    write_update(changes, live, tmp_path / "up")
+
+    assert [path.read_bytes() for path in update_files(tmp_path / "up")] == [
+        b"sku;Name\r\nB;\xe9 b\r\n",
+        b"sku;Price\r\nC;3,30\r\n",
+        b"sku;Price;Stock\r\nA;1,10;\r\n",
+    ]
+    assert (tmp_path / "up/undo/03-changes.csv").read_bytes() == b"sku;Price;Stock\r\nA;1,00;1\r\n"
+
+
+def test_the_receipt_lists_every_file_by_its_fingerprint(tmp_path, shop):
+    live, changes = shop
+    write_update(changes, live, tmp_path / "up")
+
+    receipt = json.loads((tmp_path / "up/receipt.json").read_text())
+    for listed, folder in ((receipt["files"], tmp_path / "up"), (receipt["undo"], tmp_path / "up/undo")):
+        assert [f["file"] for f in listed] == [path.name for path in update_files(folder)]
+        for f in listed:
+            written = read_catalogue(folder / f["file"])
+            assert (f["sha256"], f["rows"]) == (written.source.sha256, len(written))
+            assert f["bytes"] == (folder / f["file"]).stat().st_size
+    assert receipt["live"]["sha256"] == live.source.sha256
+    assert receipt["proof"]["verdict"] == "proved"
+    assert receipt["changes"]["cells"] == 4
+
+
+def test_another_live_export_is_refused(tmp_path, shop):
+    _, changes = shop
+    other = read_catalogue(write_table(tmp_path / "other.csv", LIVE, delimiter=";"))
+
+    with pytest.raises(WrongLive, match="made from another file"):
+        write_update(changes, other, tmp_path / "up")
+
+
+@pytest.mark.parametrize(
+    ("spoil", "reason"),
+    [
+        (lambda data: data.replace(b"3,30", b"3,33"), "'3,33' and should become '3,30'"),
+        (lambda data: data.replace(b"C;", b"B;"), "nobody asked for this cell"),
+        (lambda data: data.replace(b"C;", b"X;"), "names no item"),
+        (lambda data: data + b"C;3,30\r\n", "or names it twice"),
+        (lambda data: data.replace(b"Price", b"Preis"), "nobody asked for this column"),
+        (lambda data: data + b"D\r\n", "cannot be read back whole"),
+        (lambda data: data.split(b"\r\n")[0] + b"\r\n", "should become"),
+    ],
+)
+def test_a_spoilt_file_fails_the_proof_and_leaves_nothing(tmp_path, shop, monkeypatch, spoil, reason):
+    live, changes = shop
+    honest = update.delimited
+    monkeypatch.setattr(update, "delimited", lambda cells, form: _spoilt(honest(cells, form), spoil))
+
+    with pytest.raises(ProofFailed, match=reason):
+        write_update(changes, live, tmp_path / "up")
+
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["edited.csv", "live.csv"]
+
+
+def _spoilt(data, spoil):
+    return spoil(data) if b"3,30" in data else data
+
+
+def test_an_undo_that_goes_wrong_fails_the_proof_too(tmp_path, shop, monkeypatch):
+    live, changes = shop
+    honest = update.delimited
+    monkeypatch.setattr(update, "delimited", lambda cells, form: honest(cells, form).replace(b"3,00", b"3,01"))
+
+    with pytest.raises(ProofFailed, match=r"live\.csv, column Price, value 'C': the undo would go wrong"):
+        write_update(changes, live, tmp_path / "up")
+
+
+def test_a_change_set_altered_by_hand_fails_the_proof(tmp_path, shop):
+    live, changes = shop
+    altered = changes.cells.with_columns(was=pl.when(pl.col("was") == "3,00").then(pl.lit("9,00")).otherwise("was"))
+
+    with pytest.raises(ProofFailed, match="says '9,00' stood here, but the live export has '3,00'"):
+        write_update(replace(changes, cells=altered), live, tmp_path / "up")
+
+
+def test_an_earlier_update_is_replaced_only_when_told_and_strangers_never(tmp_path, shop):
+    live, changes = shop
+    write_update(changes, live, tmp_path / "up")
+    before = (tmp_path / "up/receipt.json").read_bytes()
+    (tmp_path / "mine").mkdir()
+    (tmp_path / "mine/notes.txt").write_text("mine")
+
+    with pytest.raises(CannotWrite, match="--replace"):
+        write_update(changes, live, tmp_path / "up")
+    with pytest.raises(CannotWrite, match="not empty"):
+        write_update(changes, live, tmp_path / "mine", replace=True)
+    with pytest.raises(CannotWrite, match="a file, not a folder"):
+        write_update(changes, live, tmp_path / "live.csv", replace=True)
+
+    assert (tmp_path / "up/receipt.json").read_bytes() == before
+    write_update(changes, live, tmp_path / "up", replace=True)
+    assert len(update_files(tmp_path / "up")) == 3
+    assert sorted(path.name for path in tmp_path.iterdir()) == ["edited.csv", "live.csv", "mine", "up"]
+
+
+def test_nothing_to_change_writes_nothing(tmp_path):
+    a = write_table(tmp_path / "live.csv", LIVE)
+    live, edited = read_both(a, a)
+
+    assert write_update(compare(live, edited).changes, live, tmp_path / "up") is None
+    assert not (tmp_path / "up").exists()
+
+
+def imported_by_rules(table, files, delimiter, marker):
+    """A shop for which a blank leaves a field alone, a marker empties it, and numbers have a decimal comma."""
+    header, *rows = [list(row) for row in table]
+    items = {row[0]: row for row in rows}
+    for path in files:
+        columns, *changes = read_table(path, delimiter=delimiter)
+        assert {"sku", "Kind"} <= set(columns)
+        for change in changes:
+            for column, cell in zip(columns, change, strict=True):
+                at = header.index(column)
+                taken = cell.replace(",", ".") if column == "Price" else cell
+                if cell:
+                    items[change[0]][at] = "" if cell == marker else taken
+    return [header, *rows]
+
+
+def test_the_import_as_it_is_settled(tmp_path):
+    live = [["sku", "Kind", "Price", "Note"], *([f"S{at}", "simple", f"{at}.50", "old"] for at in range(1, 30))]
+    edited = [live[0], *([sku, kind, f"{price[:-1]}5", "" if at % 2 else note] for at, (sku, kind, price, note) in
+              enumerate(live[1:]))]  # fmt: skip
+    ours, theirs = read_both(write_table(tmp_path / "live.csv", live), write_table(tmp_path / "edited.csv", edited))
+    rules = ImportRules(";", "utf-16-le", ",", "leaves", "(none)", ("kind",), rows=6)
+    changes = compare(ours, theirs, Options(clear_blanks=True)).changes
+
+    receipt = write_update(changes, ours, tmp_path / "up", Settings(imports=rules))
+
+    files, undo = update_files(tmp_path / "up"), update_files(tmp_path / "up/undo")
+    assert files[0].read_bytes().decode("utf-16-le").splitlines()[:2] == [
+        "sku;Kind;Price;Note",
+        "S1;simple;1,55;",
+    ]
+    assert [written.rows for written in receipt.files] == [5, 5, 5, 5, 5, 4]
+    assert receipt.filled == {"kind": 29}
+    for path in (*files, *undo):
+        path.write_text(path.read_bytes().decode("utf-16-le"), "utf-8", newline="")
+    got = imported_by_rules(live, files, ";", "(none)")
+    assert got == edited
+    assert imported_by_rules(got, undo, ";", "(none)") == live
+
+
+def test_parts_keep_to_the_size_and_a_row_that_is_too_large_is_named(tmp_path, shop):
+    live, changes = shop
+
+    receipt = write_update(changes, live, tmp_path / "up", Settings(imports=ImportRules(bytes=27)))
+
+    assert all(written.bytes <= 27 for written in (*receipt.files, *receipt.undo))
+    with pytest.raises(CannotWrite, match="one row alone is larger"):
+        write_update(changes, live, tmp_path / "small", Settings(imports=ImportRules(bytes=15)))
+
+
+@pytest.mark.parametrize("shape", update.SHAPES)
+def test_every_form_has_the_decimal_mark_of_the_shops_import(tmp_path, shape):
+    a = write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.00"]])
+    live, edited = read_both(a, write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", "12.5"]]))
+    settled = Settings(imports=ImportRules(decimal=","))
+
+    write_update(compare(live, edited).changes, live, tmp_path / "up", settled, shape=shape)
+
+    for folder, price in ((tmp_path / "up", "12,50"), (tmp_path / "up/undo", "1,00")):
+        (path,) = update_files(folder)
+        text = read_catalogue(path).cells(["price"]).item() if shape == "xlsx" else path.read_text()
+        assert price in text
+
+
+@pytest.mark.parametrize("shape", update.SHAPES)
+def test_an_undo_has_nothing_for_items_that_stay_as_they_are(tmp_path, shape):
+    a = write_table(tmp_path / "live.csv", [["sku", "note"], ["A", ""], ["B", "b"]])
+    b = write_table(tmp_path / "edited.csv", [["sku", "note"], ["A", "new"], ["B", "bb"]])
+    live, edited = read_both(a, b)
+    settled = Settings(imports=ImportRules(blank="leaves"))
+
+    receipt = write_update(compare(live, edited).changes, live, tmp_path / "up", settled, shape=shape)
+
+    assert [(file.does, file.rows) for file in receipt.undo] == [("change", 1)]
+    assert receipt.stays == 1
+
+
+def test_what_no_file_can_empty_stays_filled_by_the_undo_and_the_receipt_says_so(tmp_path):
+    a = write_table(tmp_path / "live.csv", [["sku", "note"], ["A", ""], ["B", "b"]])
+    b = write_table(tmp_path / "edited.csv", [["sku", "note"], ["A", "new"], ["B", "bb"]])
+    live, edited = read_both(a, b)
+
+    receipt = write_update(
+        compare(live, edited).changes, live, tmp_path / "up", Settings(imports=ImportRules(blank="leaves"))
+    )
+
+    assert (tmp_path / "up/undo/01-changes.csv").read_text() == "sku,note\nB,b\n"
+    assert receipt.as_dict()["cannot"][0]["cells"] == 1
+
+
+def test_nor_can_a_file_empty_what_was_filled_on_an_item_with_another_code(tmp_path):
+    a = write_table(tmp_path / "live.csv", [["sku", "id", "note"], ["A", "1", ""]])
+    b = write_table(tmp_path / "edited.csv", [["sku", "id", "note"], ["B", "1", "new"]])
+    live, edited = read_both(a, b)
+    settled = Settings(identity="id", imports=ImportRules(blank="leaves"))
+
+    receipt = write_update(compare(live, edited, Options(settled=settled)).changes, live, tmp_path / "up", settled)
+
+    assert [path.name for path in (tmp_path / "up/undo").iterdir()] == ["01-codes.csv"]
+    assert receipt.stays == 1
+
+
+def test_parents_come_before_what_names_them(tmp_path):
+    live = [["sku", "parent", "näme"], ["A1", "", "a"], ["A2", "A1", "b"]]
+    new = [["N1", "N2", "c"], ["N2", "N3", "d"], ["N3", "A1", "e"]]
+    a = write_table(tmp_path / "live.csv", live)
+    b = write_table(tmp_path / "edited.csv", [*live, *new])
+    ours, theirs = read_both(a, b)
+
+    write_update(compare(ours, theirs, Options(add=True)).changes, ours, tmp_path / "up")
+
+    assert [row[0] for row in read_table(tmp_path / "up" / "01-new-items.csv")[1:]] == ["N3", "N2", "N1"]
+
+
+def test_a_removal_may_be_a_switch_off_instead(tmp_path):
+    live = [["sku", "active", "näme"], ["A1", "1", "a"], ["A2", "1", "b"], ["A3", "0", "c"]]
+    a, b = write_table(tmp_path / "live.csv", live), write_table(tmp_path / "edited.csv", live[:2])
+    ours, theirs = read_both(a, b)
+    off = Settings(imports=ImportRules(instead_of_removal={"active": "0"}))
+
+    changes = compare(ours, theirs, Options(remove=5, settled=off)).changes
+    write_update(changes, ours, tmp_path / "up", off)
+
+    assert read_table(tmp_path / "up" / "01-changes.csv") == [["sku", "active"], ["A2", "0"]]
+    assert read_table(tmp_path / "up" / "undo" / "01-changes.csv") == [["sku", "active"], ["A2", "1"]]

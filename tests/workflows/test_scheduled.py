@@ -1,0 +1,251 @@
+"""Runs without a person, against the practice shop served over HTTP."""
+
+import email
+import email.policy
+import json
+import os
+import signal
+import subprocess
+import threading
+import time
+from contextlib import closing
+
+import pytest
+from filelock import FileLock
+
+from helpers import PROGRAM, neat_delta, read_table, write_table
+from neat_delta.delivery.journal import Journal
+from neat_delta.practice_shop import open_shop
+from neat_delta.practice_shop.server import ShopServer
+from neat_delta.progress import SILENCE
+from neat_delta.workflows.scheduled.report import Report
+from neat_delta.workflows.scheduled.run import _Run
+from neat_delta.workflows.scheduled.run_config import load_run
+
+RUN = """
+live = "{shop}/export.csv"
+edited = "edited.csv"
+to = "{shop}"
+fresh = "{shop}/export.csv"
+{more}
+[mail]
+from = "nightly@shop.example"
+to = ["data@shop.example", "boss@shop.example"]
+"""
+
+
+@pytest.fixture
+def work(tmp_path):
+    """A practice shop that is served, its export with ten prices edited, and a run file in a folder of its own."""
+    neat_delta("shop", "open", "shop", cwd=tmp_path)
+    neat_delta("shop", "export", "shop", "-o", "live.csv", cwd=tmp_path)
+    table = read_table(tmp_path / "live.csv")
+    price = table[0].index("price")
+    for row in table[1:11]:
+        row[price] = f"{float(row[price]) + 0.05:.2f}"
+    write_table(tmp_path / "edited.csv", table)
+    return tmp_path
+
+
+@pytest.fixture
+def served(work):
+    with ShopServer(open_shop(work / "shop"), 0) as server:
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        yield f"http://127.0.0.1:{server.server_port}"
+        server.shutdown()
+
+
+def run_file(work, shop, more=""):
+    (work / "nightly.toml").write_text(RUN.format(shop=shop, more=more))
+
+
+def in_shop(work):
+    neat_delta("shop", "export", "shop", "-o", "after.csv", cwd=work)
+    return read_table(work / "after.csv")
+
+
+def summary(work):
+    return json.loads((work / "runs" / "nightly-latest" / "summary.json").read_text())
+
+
+def test_a_run_goes_the_whole_way_and_the_next_one_finds_nothing_to_do(work, served):
+    run_file(work, served)
+    elsewhere = work / "shop"
+
+    first = neat_delta("run", "../nightly.toml", "--json", cwd=elsewhere)
+    told = summary(work)
+    second = neat_delta("run", "../nightly.toml", cwd=elsewhere)
+
+    assert (first.returncode, second.returncode) == (0, 0), first.stderr
+    assert json.loads(first.stdout) == told
+    assert (told["verdict"], told["items"]["change"], told["cells"]) == ("done", 10, 10)
+    assert (told["results"], told["landed"]) == ({"updated": 10}, {"landed": 10})
+    assert in_shop(work) == read_table(work / "edited.csv")
+    assert "nothing to do" in second.stdout
+    assert [entry.state for entry in Journal(elsewhere / "journal.sqlite").entries()] == ["done"]
+
+
+def test_a_run_leaves_a_mail_that_says_it_in_text_and_as_a_page(work, served):
+    run_file(work, served)
+    neat_delta("run", "nightly.toml", cwd=work)
+
+    mail = email.message_from_bytes(
+        (work / "runs" / "nightly-latest" / "summary.eml").read_bytes(), policy=email.policy.default
+    )
+    assert mail["Subject"] == "nightly: done, 10 items"
+    assert mail["To"] == "data@shop.example, boss@shop.example"
+    text, page = (mail.get_body((kind,)).get_content() for kind in ("plain", "html"))
+    assert "landed      10 of 10 changes" in text
+    assert text == (work / "runs" / "nightly-latest" / "summary.txt").read_text()
+    assert "10 changed; 10 cells" in page
+
+
+@pytest.mark.parametrize(
+    ("limits", "code", "why"),
+    [
+        ("changed = 9", 1, "10 items would change, and the run's file allows 9"),
+        ("share = 0.001", 1, "would change, and the run's file allows 0"),
+        ("changed = 10\nshare = 0.5", 0, ""),
+    ],
+)
+def test_above_its_limits_a_run_sends_nothing(work, served, limits, code, why):
+    run_file(work, served, f"[limits]\n{limits}")
+
+    done = neat_delta("run", "nightly.toml", cwd=work)
+
+    assert done.returncode == code
+    assert why in " ".join(done.stdout.split())
+    moved = in_shop(work) != read_table(work / "live.csv")
+    assert moved == (code == 0)
+    assert (work / "runs" / "nightly-latest" / "update" / "01-changes.csv").is_file()
+
+
+def test_a_shop_that_stores_something_else_needs_a_person(work, served):
+    (work / "shop" / "shop.toml").write_text('key = "sku"\ndecimals = {price = 1}\n')
+    run_file(work, served, "[settle]\ntries = 2")
+
+    done = neat_delta("run", "nightly.toml", "--quiet", cwd=work)
+
+    told = summary(work)
+    assert (done.returncode, done.stdout) == (1, "")
+    assert "a person is needed; see " in done.stderr
+    assert told["landed"]["landed otherwise"] == len(told["not_landed"]) > 0
+    assert {row["how"] for row in told["not_landed"]} == {"rounded"}
+    assert [step["name"] for step in told["steps"]].count("settle") == 2
+    assert (work / "runs" / "nightly-latest" / "left.changes.jsonl").is_file()
+
+
+def test_trying_a_run_sends_nothing(work, served):
+    run_file(work, served)
+
+    done = neat_delta("run", "nightly.toml", "--no-send", cwd=work)
+
+    assert done.returncode == 0
+    assert "send        left out: this run was told not to" in done.stdout
+    assert in_shop(work) == read_table(work / "live.csv")
+
+
+def test_a_run_that_cannot_begin_says_so_and_leaves_its_summary(work):
+    run_file(work, "http://127.0.0.1:1")
+
+    done = neat_delta("run", "nightly.toml", "--quiet", cwd=work)
+
+    told = summary(work)
+    assert done.returncode == 2
+    assert (told["verdict"], told["exit_code"], told["sent"]) == ("failed", 2, False)
+    assert "the connection was refused" in told["failure"]
+    assert b"nightly: failed" in (work / "runs" / "nightly-latest" / "summary.eml").read_bytes()
+
+
+def test_a_list_that_is_another_than_last_time_is_not_sent(work, served):
+    seen = '[lists.prices]\nseen = {sku = "text", price = "numbers about 99999", Discount = "numbers about 5"}\n'
+    (work / "catalogue.toml").write_text(seen)
+    run_file(work, served, 'list = "prices"')
+
+    done = neat_delta("run", "nightly.toml", cwd=work)
+
+    assert done.returncode == 1
+    assert "the list is another than last time" in done.stdout
+    assert in_shop(work) == read_table(work / "live.csv")
+
+
+def test_a_file_about_other_items_needs_a_person_though_nothing_changes(work, served):
+    write_table(work / "edited.csv", [["sku", "price"], ["ZZ-1", "1.00"], ["ZZ-2", "2.00"]])
+    run_file(work, served)
+
+    done = neat_delta("run", "nightly.toml", cwd=work)
+
+    assert done.returncode == 1
+    assert "no row of the edited file is an item of the shop" in " ".join(done.stdout.split())
+
+
+def test_only_one_run_of_a_file_is_at_work(work, served):
+    run_file(work, served)
+    (work / "runs").mkdir()
+    with FileLock(work / "runs" / ".nightly.lock"):
+        done = neat_delta("run", "nightly.toml", cwd=work)
+
+    assert done.returncode == 2
+    assert "nightly.toml: another run of this file is at work" in done.stderr
+    assert not (work / "runs" / "nightly-latest").exists()
+
+
+def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, served):
+    shop = work / "shop" / "shop.toml"
+    shop.write_text('key = "sku"\nseconds = 3.0\n')
+    run_file(work, served)
+    running = subprocess.Popen([PROGRAM, "run", "nightly.toml", "--quiet"], cwd=work, env=os.environ)
+    journal = Journal(work / "journal.sqlite")
+    deadline = time.monotonic() + 60
+    while not any(file.state == "sent" for entry in journal.entries() for file in entry.files):
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
+    running.send_signal(signal.SIGKILL)
+    running.wait()
+    shop.write_text('key = "sku"\n')
+
+    done = neat_delta("run", "nightly.toml", cwd=work)
+
+    assert done.returncode == 0, done.stdout
+    assert "the rest of journal entry 1 has been sent" in done.stdout
+    assert in_shop(work) == read_table(work / "edited.csv")
+    assert [entry.state for entry in journal.entries()] == ["done"]
+    with closing(journal._base()) as base:
+        assert base.execute("SELECT count(*) FROM files").fetchone() == (1,)
+
+
+@pytest.mark.parametrize(
+    ("text", "said"),
+    [
+        ('edited = "e.csv"', "column live: nothing says where the live file is"),
+        ('live = "l.csv"\nedited = "e.csv"\nlimit = 3', "line 3, column limit: there is no setting 'limit'"),
+        ('live = "l.csv"\nedited = "e.csv"\n[limits]\nchanged = "9"', "line 4, column limits.changed, value '9'"),
+        ('live = "ftp://a:b@x/l.csv"\nedited = "e.csv"', "line 1, column live, value 'ftp://…@x/l.csv': a password in"),
+        ('live = "l.csv"\nedited = "e.csv"\nfresh = "f.csv"', "line 3, column fresh: there is nothing to settle"),
+        ('live = "l.csv"\nedited = "e.csv"\ninclude = ["gone"]', 'include "gone" and at_most go together'),
+        ('live = "l.csv"\nedited = "e.csv"\n[mail]\nfrom = "a@b"\nto = ["nobody"]', "this is no mail address"),
+        ("live = ", "this is no TOML"),
+    ],
+)
+def test_a_wrong_run_file_is_named_with_its_line(tmp_path, text, said):
+    (tmp_path / "r.toml").write_text(text)
+
+    done = neat_delta("run", "r.toml", cwd=tmp_path)
+
+    assert done.returncode == 2
+    assert said in done.stderr
+    assert not (tmp_path / "runs").exists()
+
+
+def test_a_run_takes_over_only_what_a_run_of_the_same_file_has_begun(work, served):
+    """Two run files share a folder; a sending that the other one has in progress is its own affair."""
+    run_file(work, served)
+    told = load_run(work / "nightly.toml")
+    here = _Run(told, Report("nightly", work / "runs"), SILENCE, True)
+    runs = (work / "runs").resolve()
+
+    assert here._is_own(runs / "nightly-2026-11-28T051500Z" / "update")
+    assert here._is_own(runs / "nightly-2026-11-28T051500Z-2" / "update")
+    for name in ("weekly-2026-11-28T051500Z", "nightly-prices-2026-11-28T051500Z", "nightly", "nightly-latest"):
+        assert not here._is_own(runs / name / "update")
+    assert not here._is_own(work / "nightly-2026-11-28T051500Z" / "update")
