@@ -22,9 +22,9 @@ from pathlib import Path
 import polars as pl
 
 from neat_delta.changeset.changeset import REPAIRED
-from neat_delta.checks import try_out
-from neat_delta.diff.compare import Options, compare
-from neat_delta.reading import read_both
+from neat_delta.checks import run_checks
+from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.reading import read_pair
 from neat_delta.tables.settings import Settings
 
 Row = dict[str, str]
@@ -267,9 +267,9 @@ def findings(live: list[Row], edited: list[Row], folder: Path) -> tuple[pl.DataF
         writer.writeheader()
         writer.writerows(rows)
         (folder / name).write_text(text.getvalue(), "utf-8", newline="")
-    ours, theirs = read_both(folder / "live.csv", folder / "edited.csv")
-    seen = compare(ours, theirs, Options())
-    return pl.concat([seen.changes.findings, try_out(seen.changes, ours, Settings())]), len(seen.changes.cells)
+    ours, theirs = read_pair(folder / "live.csv", folder / "edited.csv")
+    seen = compare(ours, theirs, CompareOptions())
+    return pl.concat([seen.changes.findings, run_checks(seen.changes, ours, Settings())]), len(seen.changes.cells)
 
 
 def is_caught(found: pl.DataFrame, planted: set[tuple[str, str]], level: str) -> bool:

@@ -19,11 +19,11 @@ from pathlib import Path
 
 from compare import HERE, PROGRAM
 
-from neat_delta.analysis.before_after import BothSides
+from neat_delta.analysis.before_after import BeforeAfter
 from neat_delta.changeset.serialization import load_changes
-from neat_delta.reading import read_catalogue
+from neat_delta.reading import read_table
 from neat_delta.tables.settings import Settings
-from neat_delta.views.page import review_page
+from neat_delta.views.page import review_page_of
 
 PAINT = "performance.getEntriesByName('first-contentful-paint')[0].startTime"
 
@@ -53,8 +53,8 @@ def main() -> None:
         # The command loads these while it reads the files.
         for package in ("matplotlib.figure", "matplotlib.backends.backend_svg", "jinja2"):
             import_module(package)
-        both = BothSides(load_changes(kept), read_catalogue(folder / "live.csv"))
-        written = timed(lambda: page.write_bytes(review_page(both, Settings(), kept.name)))
+        both = BeforeAfter(load_changes(kept), read_table(folder / "live.csv"))
+        written = timed(lambda: page.write_bytes(review_page_of(both, Settings(), kept.name)))
         print(f"preview, the whole command: {statistics.median(shown):.2f} s")
         print(f"reading the change set: {statistics.median(loaded):.2f} s")
         print(f"writing the page, packages loaded meanwhile: {written:.2f} s, {page.stat().st_size / 1e6:.1f} MB")

@@ -25,7 +25,7 @@ from make_pair import live as live_items
 
 from neat_delta.changeset.serialization import save_changes
 from neat_delta.diff.compare import compare
-from neat_delta.reading import read_both
+from neat_delta.reading import read_pair
 from neat_delta.update import write_update
 
 PLAIN = """
@@ -98,7 +98,7 @@ def main() -> None:
         after = edit(before)
         before.write_csv(folder / "live.csv")
         after.write_csv(folder / "edited.csv")
-        live, edited = read_both(folder / "live.csv", folder / "edited.csv")
+        live, edited = read_pair(folder / "live.csv", folder / "edited.csv")
         changes = compare(live, edited).changes
         lot = before["sku"].hash(99) % 3
         fields = (["sku", "price"], ["sku", "price", "stock"], ["sku", "stock"])

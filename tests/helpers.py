@@ -33,7 +33,7 @@ def write_table(
     return path
 
 
-def read_table(path: Path, *, delimiter: str = ",", charset: str = "utf-8") -> Table:
+def read_rows(path: Path, *, delimiter: str = ",", charset: str = "utf-8") -> Table:
     text = io.StringIO(path.read_bytes().decode(charset), newline="")
     return list(csv.reader(text, delimiter=delimiter))
 
@@ -46,7 +46,7 @@ def import_into(table: Table, files: list[Path], *, key: str = "sku", **form: st
     header, *rows = [list(row) for row in table]
     items = {row[header.index(key)]: row for row in rows}
     for path in files:
-        columns, *changes = read_table(path, **form)
+        columns, *changes = read_rows(path, **form)
         for change in changes:
             code = change[columns.index(key)]
             if "removals" in path.name:

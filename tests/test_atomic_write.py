@@ -8,7 +8,7 @@ import pytest
 
 from neat_delta import atomic_write
 from neat_delta.atomic_write import BEFORE, LONGEST_RUN, draft_folder, recover_dir, replace_dir, temp_path, write_atomic
-from neat_delta.errors import CannotWrite
+from neat_delta.errors import WriteError
 
 
 def names_in(folder):
@@ -94,9 +94,9 @@ def test_what_somebody_put_into_the_old_folder_meanwhile_brings_it_back(tmp_path
         if len(calls) == 1:
             (now / "note.txt").write_text("mine")  # as if just after the first look
         elif (now / "note.txt").exists():
-            raise CannotWrite("note.txt would be lost")
+            raise WriteError("note.txt would be lost")
 
-    with pytest.raises(CannotWrite):
+    with pytest.raises(WriteError):
         put(folder, "new", check=check)
 
     assert (folder / "file").read_text() == "old"
@@ -126,7 +126,7 @@ def test_a_failed_draft_leaves_nothing_not_even_folders_above(tmp_path):
 def test_a_file_that_stands_there_is_only_replaced_when_told(tmp_path):
     (tmp_path / "a.csv").write_text("mine")
 
-    with pytest.raises(CannotWrite, match="this file exists"):
+    with pytest.raises(WriteError, match="this file exists"):
         write_atomic(tmp_path / "a.csv", b"new")
 
     assert (tmp_path / "a.csv").read_text() == "mine"

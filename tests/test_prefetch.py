@@ -2,8 +2,8 @@ import hashlib
 
 import pytest
 
-from neat_delta.errors import Unreadable
-from neat_delta.prefetch import Begun
+from neat_delta.errors import InvalidInput
+from neat_delta.prefetch import FilePrefetch
 
 
 def test_files_are_there_with_their_fingerprints_whenever_they_are_asked_for(tmp_path):
@@ -11,15 +11,15 @@ def test_files_are_there_with_their_fingerprints_whenever_they_are_asked_for(tmp
     one.write_bytes(b"a" * 100_000)
     two.write_bytes(b"")
 
-    for begun in (Begun(one, two, one), Begun(one, two, fingerprints=False)):
+    for begun in (FilePrefetch(one, two, one), FilePrefetch(one, two, fingerprints=False)):
         assert (begun.data(one), begun.data(two)) == (b"a" * 100_000, b"")
         assert begun.sha256(one) == hashlib.sha256(b"a" * 100_000).hexdigest()
 
 
 @pytest.mark.parametrize(("name", "reason"), [("none", "there is no such file"), (".", "this is a folder")])
 def test_what_cannot_be_read_is_said_where_it_is_asked_for(tmp_path, name, reason):
-    begun = Begun(tmp_path / name)
+    begun = FilePrefetch(tmp_path / name)
 
     for ask in (begun.data, begun.sha256):
-        with pytest.raises(Unreadable, match=reason):
+        with pytest.raises(InvalidInput, match=reason):
             ask(tmp_path / name)

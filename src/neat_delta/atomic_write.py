@@ -17,7 +17,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.atomic_rename import exchange, rename_new
-from neat_delta.errors import CannotWrite
+from neat_delta.errors import WriteError
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
@@ -101,10 +101,10 @@ def write_atomic(path: Path, data: bytes, *, replace: bool = False) -> None:
                 draft.replace(target)
         sync_folder(target.parent)
     except FileExistsError as error:
-        raise CannotWrite("this file exists", file=path, remedy="Say --replace, or give another name.") from error
+        raise WriteError("this file exists", file=path, remedy="Say --replace, or give another name.") from error
     except (OSError, ValueError) as error:
         reason = error.strerror if isinstance(error, OSError) else "it has no possible name"
-        raise CannotWrite(f"the file cannot be written ({reason})", file=path) from error
+        raise WriteError(f"the file cannot be written ({reason})", file=path) from error
 
 
 @contextlib.contextmanager
@@ -141,7 +141,7 @@ def draft_folder(folder: Path) -> Iterator[Path]:
             number = os.open(draft, os.O_RDONLY)
             _hold(number, wait=False)
     except OSError as error:
-        raise CannotWrite(f"the folder cannot be made ({error.strerror})", file=folder) from error
+        raise WriteError(f"the folder cannot be made ({error.strerror})", file=folder) from error
     try:
         yield draft
     finally:
@@ -172,7 +172,7 @@ def replace_dir(draft: Path, folder: Path, check: Callable[[Path], None], remove
             aside = _moved_in(draft, folder, check)
             sync_folder(folder.parent)
     except OSError as error:
-        raise CannotWrite(f"the folder cannot be put in place ({error.strerror})", file=folder) from error
+        raise WriteError(f"the folder cannot be put in place ({error.strerror})", file=folder) from error
     if aside is not None:
         remove(aside)
 
@@ -194,7 +194,7 @@ def _moved_in(draft: Path, folder: Path, check: Callable[[Path], None]) -> Path 
             raise
     try:
         check(aside)
-    except CannotWrite:
+    except WriteError:
         if aside == draft:
             exchange(draft, folder)
         else:

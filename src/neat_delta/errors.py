@@ -51,27 +51,46 @@ class NeatDeltaError(Exception):
         return redacted(f"{text}. {self.remedy}" if self.remedy else text)
 
 
-class Unreadable(NeatDeltaError):
+class InvalidInput(NeatDeltaError):
     """A file that cannot be read as what it should be."""
 
 
-class WrongChoice(NeatDeltaError):
+class InvalidSettings(InvalidInput):
+    """A file of settings with mistakes; ``mistakes`` are all of them, each with its line."""
+
+    def __init__(self, mistakes: list[InvalidInput]) -> None:
+        first = mistakes[0]
+        super().__init__(
+            first.what,
+            file=first.file,
+            line=first.line,
+            column=first.column,
+            value=first.value,
+            remedy=first.remedy,
+        )
+        self.mistakes = sorted(mistakes, key=lambda mistake: mistake.line or 0)
+
+    def __str__(self) -> str:
+        return "\n".join(map(str, self.mistakes))
+
+
+class InvalidOption(NeatDeltaError):
     """An option that does not fit the files at hand."""
 
 
-class KeyUnclear(NeatDeltaError):
+class AmbiguousKey(NeatDeltaError):
     """No column can be taken as the key without asking."""
 
 
-class WrongLive(NeatDeltaError):
+class LiveMismatch(NeatDeltaError):
     """A change set meets a live export that it was not made from."""
 
 
-class CannotWrite(NeatDeltaError):
+class WriteError(NeatDeltaError):
     """The update cannot be expressed in the shop's form, or not stored where it was asked for."""
 
 
-class CannotSend(NeatDeltaError):
+class DeliveryError(NeatDeltaError):
     """An update cannot be sent, was refused, or has been sent before."""
 
 

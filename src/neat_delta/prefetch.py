@@ -14,33 +14,33 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import Unreadable
+from neat_delta.errors import InvalidInput
 from neat_delta.output_paths import note_input
 
 if TYPE_CHECKING:
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 STANDARD_INPUT = Path("-")
 # A niceness that leaves a busy core to others and is far from the last in line.
 GIVES_WAY = 10
 
 
-class Begun:
+class FilePrefetch:
     """The bytes and the SHA-256 of some files, each to be waited for when it is needed.
 
     Reading and hashing take no part in the interpreter's lock, and one after another they disturb nobody. Without
     ``fingerprints`` these are only worked out when somebody asks.
     """
 
-    def __init__(self, *paths: Where, fingerprints: bool = True) -> None:
+    def __init__(self, *paths: Location, fingerprints: bool = True) -> None:
         beside = ThreadPoolExecutor(max_workers=1)
-        self._data: dict[Where, Future[bytes]] = {
+        self._data: dict[Location, Future[bytes]] = {
             path: beside.submit(read_bytes, path) for path in dict.fromkeys(paths)
         }
         prints = self._data.items() if fingerprints else ()
-        self._prints = {path: beside.submit(_fingerprint_of, data) for path, data in prints}
+        self._prints = {path: beside.submit(_sha256_of, data) for path, data in prints}
 
-    def data(self, path: Where) -> bytes:
+    def data(self, path: Location) -> bytes:
         """A file's bytes.
 
         Raises:
@@ -48,22 +48,22 @@ class Begun:
         """
         return self._data[path].result()
 
-    def sha256(self, path: Where) -> str:
+    def sha256(self, path: Location) -> str:
         """A file's fingerprint in hexadecimal."""
-        return self._prints[path].result() if path in self._prints else _fingerprint_of(self._data[path])
+        return self._prints[path].result() if path in self._prints else _sha256_of(self._data[path])
 
 
-def fingerprint(data: bytes) -> str:
+def sha256_hex(data: bytes) -> str:
     """The SHA-256 of a file's bytes, in hexadecimal."""
     return hashlib.sha256(data).hexdigest()
 
 
-def _fingerprint_of(data: Future[bytes]) -> str:
-    _give_way()
-    return fingerprint(data.result())
+def _sha256_of(data: Future[bytes]) -> str:
+    _lower_priority()
+    return sha256_hex(data.result())
 
 
-def _give_way() -> None:
+def _lower_priority() -> None:
     """Let this thread have what the others leave of the processor, where threads have a priority each.
 
     A fingerprint is needed last, when a core is idle anyway; taken at once it would slow down those who wait for rows.
@@ -74,7 +74,7 @@ def _give_way() -> None:
             os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), GIVES_WAY)
 
 
-def read_bytes(path: Where) -> bytes:
+def read_bytes(path: Location) -> bytes:
     """A file's bytes, fetched if it lies elsewhere, or those of standard input for ``-``.
 
     Raises:
@@ -88,8 +88,8 @@ def read_bytes(path: Where) -> bytes:
     try:
         return sys.stdin.buffer.read() if path == STANDARD_INPUT else path.read_bytes()
     except FileNotFoundError as error:
-        raise Unreadable("there is no such file", file=path, remedy="Check the name and the folder.") from error
+        raise InvalidInput("there is no such file", file=path, remedy="Check the name and the folder.") from error
     except IsADirectoryError as error:
-        raise Unreadable("this is a folder, not a file", file=path, remedy="Name a file in it.") from error
+        raise InvalidInput("this is a folder, not a file", file=path, remedy="Name a file in it.") from error
     except OSError as error:
-        raise Unreadable(f"the file cannot be opened ({error.strerror})", file=path) from error
+        raise InvalidInput(f"the file cannot be opened ({error.strerror})", file=path) from error

@@ -5,18 +5,18 @@ from __future__ import annotations
 from typing import Protocol
 
 
-class Voice(Protocol):
+class ProgressReporter(Protocol):
     """Hears which step has begun; the command line shows it while a person waits."""
 
     def step(self, what: str) -> None:
         """Say that ``what`` has begun ("reading live.csv")."""
 
 
-class Silence:
+class NullReporter:
     """The voice of unattended and library use: says nothing."""
 
     def step(self, what: str) -> None:
         """Say nothing."""
 
 
-SILENCE = Silence()
+NO_PROGRESS = NullReporter()

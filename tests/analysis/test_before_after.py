@@ -5,9 +5,9 @@ import polars as pl
 import pytest
 
 from helpers import write_table
-from neat_delta.analysis.before_after import BothSides
-from neat_delta.diff.compare import Options, compare
-from neat_delta.reading import read_both, read_catalogue
+from neat_delta.analysis.before_after import BeforeAfter
+from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.reading import read_pair, read_table
 
 HEADER = ["sku", "name", "price", "stock"]
 LIVE = [HEADER, ["A", "a", "1.00", "5"], ["B", "", "2.00", "6"], ["C", "c", "3.00", "7"], ["D", "d", "4.00", "8"]]
@@ -17,8 +17,8 @@ EDITED = [HEADER, ["D", "d", "4.50", "8"], ["N", "new", "9.00", "1"], ["B", "b",
 @pytest.fixture
 def both(tmp_path):
     a, b = write_table(tmp_path / "live.csv", LIVE), write_table(tmp_path / "edited.csv", EDITED)
-    live, sheet = read_both(a, b)
-    return BothSides(compare(live, sheet, Options(add=True)).changes, live)
+    live, sheet = read_pair(a, b)
+    return BeforeAfter(compare(live, sheet, CompareOptions(add_new=True)).changes, live)
 
 
 def test_the_touched_items_stand_in_the_live_exports_order_new_ones_behind(both):
@@ -45,11 +45,11 @@ def test_asking_for_numbers_leaves_the_texts_as_they_are(both):
 def test_cells_and_items_may_stand_in_any_order(both):
     mixed = replace(both.changes, items=both.changes.items.reverse(), cells=both.changes.cells.reverse())
     for name in ("name", "price", "stock"):
-        assert BothSides(mixed, both.live).texts(name).sort("key").equals(both.texts(name).sort("key"))
+        assert BeforeAfter(mixed, both.live).texts(name).sort("key").equals(both.texts(name).sort("key"))
 
 
 def test_of_an_item_that_a_newer_export_has_twice_the_first_one_counts(tmp_path, both):
-    newer = read_catalogue(write_table(tmp_path / "newer.csv", [HEADER, ["D", "x", "7.00", "1"], *LIVE[1:], LIVE[4]]))
-    seen = BothSides(both.changes, newer)
-    assert seen.touched.select("key", "row").rows() == [("B", 2), ("D", 0), ("N", None)]
+    newer = read_table(write_table(tmp_path / "newer.csv", [HEADER, ["D", "x", "7.00", "1"], *LIVE[1:], LIVE[4]]))
+    seen = BeforeAfter(both.changes, newer)
+    assert seen.affected_items.select("key", "row").rows() == [("B", 2), ("D", 0), ("N", None)]
     assert seen.texts("name").filter(pl.col("key") == "D").rows() == [("D", "x", "x")]

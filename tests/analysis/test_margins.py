@@ -7,13 +7,13 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import write_table
-from neat_delta.analysis.before_after import BothSides
+from neat_delta.analysis.before_after import BeforeAfter
 from neat_delta.analysis.grouping import by_group
 from neat_delta.analysis.margins import margins_by, price_moves, touched_records
 from neat_delta.analysis.stock import by_room, stock_moves
-from neat_delta.diff.compare import Options, compare
-from neat_delta.errors import WrongChoice
-from neat_delta.reading import read_both, read_catalogue
+from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.errors import InvalidOption
+from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import MoneySettings
 
 NAMES = ["sku", "name", "category", "price", "cost", "stock_main", "stock_barn"]
@@ -32,8 +32,8 @@ def both(folder, edits, **options):
     for item, column, value in edits:
         edited[item + 1][NAMES.index(column)] = value
     a, b = write_table(folder / "live.csv", LIVE), write_table(folder / "edited.csv", edited)
-    live, sheet = read_both(a, b)
-    return BothSides(compare(live, sheet, Options(**options)).changes, live)
+    live, sheet = read_pair(a, b)
+    return BeforeAfter(compare(live, sheet, CompareOptions(**options)).changes, live)
 
 
 def test_margins_are_net_of_tax_and_taken_on_the_selling_price(tmp_path):
@@ -85,7 +85,7 @@ def test_margins_are_summed_up_by_category(tmp_path):
 
 
 def test_a_shop_without_costs_is_told_how_to_name_them(tmp_path):
-    with pytest.raises(WrongChoice, match="no field known as the cost"):
+    with pytest.raises(InvalidOption, match="no field known as the cost"):
         price_moves(both(tmp_path, [(0, "cost", "60.00")]), MoneySettings(cost="buying"))
 
 
@@ -96,7 +96,7 @@ def test_quotes_that_a_new_cost_touches_come_with_what_they_lose(tmp_path):
         ["B", "y", "", "20.00"],
         ["C", "z", "1", "9"],
     ]
-    records = read_catalogue(write_table(tmp_path / "quotes.csv", quotes))
+    records = read_table(write_table(tmp_path / "quotes.csv", quotes))
     seen = both(tmp_path, [(0, "cost", "60.00"), (1, "cost", "9.00")])
     matched = {"key": "sku", "price": "price", "quantity": "qty"}
 

@@ -7,12 +7,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import write_table
-from neat_delta.changeset.changeset import CELLS, FINDINGS, ITEMS, ChangeSet, FieldNote, Head, Stamp
-from neat_delta.changeset.invert import undone
+from neat_delta.changeset.changeset import CELLS, FINDINGS, ITEMS, ChangeSet, FieldInfo, FileRef, Head
+from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes, load_changes, parse_changes, save_changes
 from neat_delta.diff.compare import compare
-from neat_delta.errors import CannotWrite, Unreadable
-from neat_delta.reading import read_both
+from neat_delta.errors import InvalidInput, WriteError
+from neat_delta.reading import read_pair
 
 LIVE = [
     ["sku", "loc", "name", "price"],
@@ -30,10 +30,10 @@ EDITED = [
 
 @pytest.fixture
 def changes(tmp_path):
-    from neat_delta.diff.compare import Options
+    from neat_delta.diff.compare import CompareOptions
 
     a, b = write_table(tmp_path / "live.csv", LIVE), write_table(tmp_path / "edited.csv", EDITED)
-    return compare(*read_both(a, b), Options(key=["sku", "loc"])).changes
+    return compare(*read_pair(a, b), CompareOptions(key=["sku", "loc"])).changes
 
 
 @pytest.mark.parametrize("name", ["c.changes.jsonl", "c.changes.jsonl.gz"])
@@ -62,15 +62,15 @@ def test_the_file_form(tmp_path, changes):
 
 
 def test_undoing_twice_is_the_change_set_again(changes):
-    assert undone(undone(changes)).cells.equals(changes.cells)
-    assert not undone(changes).cells.equals(changes.cells)
+    assert invert(invert(changes)).cells.equals(changes.cells)
+    assert not invert(changes).cells.equals(changes.cells)
 
 
 def test_a_file_that_is_no_change_set_is_never_overwritten(tmp_path, changes):
     stranger = tmp_path / "notes.txt"
     stranger.write_text("mine")
 
-    with pytest.raises(CannotWrite, match="no change set"):
+    with pytest.raises(WriteError, match="no change set"):
         save_changes(changes, stranger, replace=True)
     assert stranger.read_text() == "mine"
 
@@ -79,12 +79,12 @@ def test_an_earlier_change_set_is_replaced_only_when_told(tmp_path, changes):
     save_changes(changes, tmp_path / "c.jsonl")
     earlier = (tmp_path / "c.jsonl").read_bytes()
 
-    with pytest.raises(CannotWrite, match="this file exists"):
-        save_changes(undone(changes), tmp_path / "c.jsonl")
+    with pytest.raises(WriteError, match="this file exists"):
+        save_changes(invert(changes), tmp_path / "c.jsonl")
     assert (tmp_path / "c.jsonl").read_bytes() == earlier
 
-    save_changes(undone(changes), tmp_path / "c.jsonl", replace=True)
-    assert load_changes(tmp_path / "c.jsonl").cells.equals(undone(changes).cells)
+    save_changes(invert(changes), tmp_path / "c.jsonl", replace=True)
+    assert load_changes(tmp_path / "c.jsonl").cells.equals(invert(changes).cells)
 
 
 def damage(data: bytes):
@@ -103,13 +103,13 @@ def test_a_damaged_file_is_refused_with_the_reason(tmp_path, changes):
     save_changes(changes, tmp_path / "c.jsonl")
     for what, data, reason in damage((tmp_path / "c.jsonl").read_bytes()):
         (tmp_path / "damaged").write_bytes(data)
-        with pytest.raises(Unreadable, match=reason):
+        with pytest.raises(InvalidInput, match=reason):
             load_changes(tmp_path / "damaged")
             pytest.fail(what)
 
 
 VALUES = st.none() | st.sampled_from(["", "1.20", 'say "hi"', "\\u001f", "é\n", "\x01", "}]}"])
-FIELDS = {"price": FieldNote("Price", "money"), 'a "b"': FieldNote('A "b"', "text")}
+FIELDS = {"price": FieldInfo("Price", "money"), 'a "b"': FieldInfo('A "b"', "text")}
 
 
 @st.composite
@@ -125,7 +125,7 @@ def change_sets(draw):
     whose = draw(st.lists(st.sampled_from([*keys, None]), max_size=5))
     findings = [("check", "warn", key, "price", 7, draw(VALUES), draw(VALUES)) for key in whose]
     changed = sum(do == "change" for _, do, *_ in items)
-    stamp = Stamp("f.csv", 1, "0")
+    stamp = FileRef("f.csv", 1, "0")
     head = Head(tuple("xy"[:depth]), stamp, stamp, FIELDS, {"changed": changed})
     frames = ((items, ITEMS), (cells, CELLS), (findings, FINDINGS))
     return ChangeSet(head, *(pl.DataFrame(rows, schema=schema, orient="row") for rows, schema in frames))

@@ -8,16 +8,16 @@ from hypothesis import strategies as st
 
 from helpers import import_into, update_files, write_table
 from neat_delta.changeset.serialization import load_changes, save_changes
-from neat_delta.changeset.subset import Part, cells_in, picked, taken
-from neat_delta.diff.compare import Options, compare
+from neat_delta.changeset.subset import Selection, cells_in, subset, subset_with_review
+from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
-from neat_delta.errors import Unreadable, WrongChoice
+from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.matching import Key
-from neat_delta.reading import read_both, read_catalogue
+from neat_delta.reading import read_pair, read_table
 from neat_delta.reconcile.review import read_review
 from neat_delta.tables.settings import Settings
 from neat_delta.update import write_update
-from neat_delta.views.review_workbook import review_book
+from neat_delta.views.review_workbook import review_workbook
 
 NAMES = ["sku", "name", "price", "stock"]
 LIVE = [NAMES, *([f"0{at}", f"Hive {at}", f"{at}.00", str(at)] for at in range(1, 7))]
@@ -35,19 +35,19 @@ EDITED = [
 @pytest.fixture
 def seen(tmp_path):
     a, b = write_table(tmp_path / "live.csv", LIVE), write_table(tmp_path / "edited.csv", EDITED)
-    live, sheet = read_both(a, b)
-    return compare(live, sheet, Options(add=True, remove=9)).changes, live
+    live, sheet = read_pair(a, b)
+    return compare(live, sheet, CompareOptions(add_new=True, delete_at_most=9)).changes, live
 
 
 @pytest.mark.parametrize(
     ("part", "kept"),
     [
-        (Part(only=("Price",)), {"01 price", "02 price", "04 price"}),
-        (Part(leave=("price", "name")), {"02 stock", "03 stock", "99", "06"}),
-        (Part(where="price >= 3 AND stock < 9"), {"03 stock", "04 price", "05 name", "06"}),
-        (Part(where="name LIKE 'New%'"), {"99"}),
-        (Part(items=("01", "06", "77")), {"01 name", "01 price", "06"}),
-        (Part(only=("stock",), where="stock = 2", items=("02", "03")), {"02 stock"}),
+        (Selection(only=("Price",)), {"01 price", "02 price", "04 price"}),
+        (Selection(leave=("price", "name")), {"02 stock", "03 stock", "99", "06"}),
+        (Selection(where="price >= 3 AND stock < 9"), {"03 stock", "04 price", "05 name", "06"}),
+        (Selection(where="name LIKE 'New%'"), {"99"}),
+        (Selection(items=("01", "06", "77")), {"01 name", "01 price", "06"}),
+        (Selection(only=("stock",), where="stock = 2", items=("02", "03")), {"02 stock"}),
     ],
 )
 def test_a_part_is_named_by_fields_conditions_and_codes(seen, part, kept):
@@ -60,14 +60,14 @@ def test_a_part_is_named_by_fields_conditions_and_codes(seen, part, kept):
 @pytest.mark.parametrize(
     ("part", "reason"),
     [
-        (Part(only=("colour",)), "no such field changes"),
-        (Part(items=("77",)), "no such item"),
-        (Part(where="colour = 'red'"), "there is no field colour"),
-        (Part(where="price +"), "--where"),
+        (Selection(only=("colour",)), "no such field changes"),
+        (Selection(items=("77",)), "no such item"),
+        (Selection(where="colour = 'red'"), "there is no field colour"),
+        (Selection(where="price +"), "--where"),
     ],
 )
 def test_a_part_that_cannot_be_is_refused(seen, part, reason):
-    with pytest.raises(WrongChoice, match=reason):
+    with pytest.raises(InvalidOption, match=reason):
         cells_in(*seen[:1], part, seen[1], Settings())
 
 
@@ -75,11 +75,11 @@ def test_a_part_that_cannot_be_is_refused(seen, part, reason):
 @given(data=st.data())
 def test_what_is_taken_is_sent_and_all_the_rest_is_noted(seen, tmp_path_factory, data):
     changes, live = seen
-    every = cells_in(changes, Part(), live, Settings())
+    every = cells_in(changes, Selection(), live, Settings())
     keep = every.filter(pl.Series(data.draw(st.lists(st.booleans(), min_size=len(every), max_size=len(every)))))
     folder = tmp_path_factory.mktemp("picked")
 
-    less = picked(changes, keep, None, "a part")
+    less = subset_with_review(changes, keep, None, "a part")
     save_changes(less, folder / "c.jsonl")
     less = load_changes(folder / "c.jsonl")
 
@@ -109,10 +109,10 @@ RELATED = [
 
 
 def recoded(folder, *pairs):
-    live = read_catalogue(write_table(folder / "live.csv", RELATED))
-    codes = read_catalogue(write_table(folder / "codes.csv", [["old", "new"], *pairs]))
-    key = Key(("sku",), told=True)
-    return recode(live, codes, key, code_pairs(codes, key), Options()).changes, live
+    live = read_table(write_table(folder / "live.csv", RELATED))
+    codes = read_table(write_table(folder / "codes.csv", [["old", "new"], *pairs]))
+    key = Key(("sku",), explicit=True)
+    return recode(live, codes, key, code_pairs(codes, key), CompareOptions()).changes, live
 
 
 def test_code_changes_are_taken_or_left_together_with_what_follows_them(tmp_path):
@@ -120,11 +120,11 @@ def test_code_changes_are_taken_or_left_together_with_what_follows_them(tmp_path
     every = {("A1", "related"), ("C1", "related")}
     assert set(changes.cells.select("key", "field").rows()) == every
 
-    with pytest.raises(WrongChoice, match="all together"):
-        taken(changes, cells_in(changes, Part(items=("A1",)), live, Settings()))
+    with pytest.raises(InvalidOption, match="all together"):
+        subset(changes, cells_in(changes, Selection(items=("A1",)), live, Settings()))
     # A reference alone would point at a code that there is not.
-    left = taken(changes, cells_in(changes, Part(only=("related",)), live, Settings()))
-    both = taken(changes, cells_in(changes, Part(items=("A1", "B1")), live, Settings()))
+    left = subset(changes, cells_in(changes, Selection(only=("related",)), live, Settings()))
+    both = subset(changes, cells_in(changes, Selection(items=("A1", "B1")), live, Settings()))
 
     assert (left.new_keys(), left.cells["key"].to_list()) == ({}, [])
     assert set(both.cells.select("key", "field").rows()) == every
@@ -146,7 +146,7 @@ def marked(path, marks, *, by_item=False):
 def book(seen, tmp_path):
     def make(marks, *, by_item=False):
         path = tmp_path / "review.xlsx"
-        path.write_bytes(review_book(seen[0], seen[0], by_item=by_item))
+        path.write_bytes(review_workbook(seen[0], seen[0], by_item=by_item))
         marked(path, marks, by_item=by_item)
         return path
 
@@ -158,10 +158,12 @@ def test_a_review_takes_what_is_marked_and_remembers_why_the_rest_is_left(seen, 
         {("01", "price"): ("take", ""), ("02", "stock"): (" Take ", "ok"), ("04", "price"): ("leave", "ask Ann")}
     )
 
-    less = picked(seen[0], cells_in(seen[0], Part(), None, Settings()), read_review(path, seen[0]), "review.xlsx")
+    less = subset_with_review(
+        seen[0], cells_in(seen[0], Selection(), None, Settings()), read_review(path, seen[0]), "review.xlsx"
+    )
 
     assert less.cells.select("key", "field").rows() == [("01", "price"), ("02", "stock")]
-    assert less.head.left_out[0].comments == ("ask Ann",)
+    assert less.head.exclusions[0].comments == ("ask Ann",)
     said = dict(less.findings.filter(check="left out").select("key", "say").rows())
     assert said["04"] == "left out: ask Ann"
     assert said["03"] == "left out in review.xlsx"
@@ -187,12 +189,12 @@ def test_no_text_of_the_shop_is_run_by_the_workbook(seen, book):
 @pytest.mark.parametrize(
     ("spoil", "error", "reason"),
     [
-        (lambda sheet: sheet.cell(2, 1, "maybe"), Unreadable, "line 2, column take or leave, value 'maybe'"),
-        (lambda sheet: sheet.cell(3, 3, "0815"), Unreadable, "no such change"),
-        (lambda sheet: sheet.cell(1, 3, "code"), Unreadable, "lacks a column"),
+        (lambda sheet: sheet.cell(2, 1, "maybe"), InvalidInput, "line 2, column take or leave, value 'maybe'"),
+        (lambda sheet: sheet.cell(3, 3, "0815"), InvalidInput, "no such change"),
+        (lambda sheet: sheet.cell(1, 3, "code"), InvalidInput, "lacks a column"),
         (
             lambda sheet: sheet.append(["leave", "", *[cell.value for cell in sheet[2]][2:]]),
-            Unreadable,
+            InvalidInput,
             "different things",
         ),
     ],
@@ -210,7 +212,7 @@ def test_a_spoilt_review_is_refused_with_its_place(seen, book, spoil, error, rea
 
 def test_a_review_of_another_change_set_is_refused(seen, book, tmp_path):
     path = book({})
-    other = taken(seen[0], cells_in(seen[0], Part(only=("price",)), None, Settings()))
+    other = subset(seen[0], cells_in(seen[0], Selection(only=("price",)), None, Settings()))
 
-    with pytest.raises(WrongChoice, match="made from another change set"):
+    with pytest.raises(InvalidOption, match="made from another change set"):
         read_review(path, other)

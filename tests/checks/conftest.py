@@ -4,10 +4,10 @@ from decimal import Decimal
 import pytest
 
 from helpers import write_table
-from neat_delta.changeset.changeset import Allowed
-from neat_delta.checks import try_out
-from neat_delta.diff.compare import Options, compare, held_back
-from neat_delta.reading import read_both
+from neat_delta.changeset.changeset import Overrides
+from neat_delta.checks import run_checks
+from neat_delta.diff.compare import CompareOptions, compare, with_findings
+from neat_delta.reading import read_pair
 from neat_delta.tables.settings import Settings
 
 NAMES = ["sku", "name", "maker", "category", "price", "cost", "sale_price", "stock", "bin", "active", "gtin", "picture"]
@@ -48,9 +48,9 @@ def tried(tmp_path):
         settled = settled or Settings()
         tables = [[NAMES, *([row.get(name, "") for name in NAMES] for row in rows)] for rows in (live, edited)]
         a, b = (write_table(tmp_path / f"{at}.csv", table) for at, table in enumerate(tables))
-        ours, theirs = read_both(a, b)
-        seen = compare(ours, theirs, replace(Options(**options), settled=settled))
-        return held_back(seen, try_out(seen.changes, ours, settled, allowed or Allowed()))
+        ours, theirs = read_pair(a, b)
+        seen = compare(ours, theirs, replace(CompareOptions(**options), settled=settled))
+        return with_findings(seen, run_checks(seen.changes, ours, settled, allowed or Overrides()))
 
     return run
 

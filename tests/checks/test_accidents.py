@@ -2,13 +2,13 @@ import polars as pl
 import pytest
 
 from helpers import write_table
-from neat_delta.changeset.changeset import Allowed
-from neat_delta.checks import try_out
-from neat_delta.diff.compare import Options, compare, held_back
-from neat_delta.reading import read_both
+from neat_delta.changeset.changeset import Overrides
+from neat_delta.checks import run_checks
+from neat_delta.diff.compare import CompareOptions, compare, with_findings
+from neat_delta.reading import read_pair
 from neat_delta.tables.settings import FieldSettings, Settings
 
-TEXT = Settings(fields={"bin": FieldSettings(kind="text")})
+TEXT = Settings(fields={"bin": FieldSettings(type="text")})
 
 
 @pytest.fixture
@@ -18,9 +18,9 @@ def tried(tmp_path):
     def run(was, now, as_typed=()):
         a = write_table(tmp_path / "live.csv", [["sku", "bin"], ["A", was], ["B", "Shelf ä"]])
         b = write_table(tmp_path / "edited.csv", [["sku", "bin"], ["A", now], ["B", "Shelf ä"]])
-        ours, theirs = read_both(a, b)
-        seen = compare(ours, theirs, Options(settled=TEXT))
-        seen = held_back(seen, try_out(seen.changes, ours, TEXT, Allowed(as_typed=as_typed)))
+        ours, theirs = read_pair(a, b)
+        seen = compare(ours, theirs, CompareOptions(settings=TEXT))
+        seen = with_findings(seen, run_checks(seen.changes, ours, TEXT, Overrides(as_typed=as_typed)))
         found = seen.changes.findings.filter(pl.col("check").is_in(["repaired", "spreadsheet damage"]))
         return seen.changes.cells["now"].to_list(), found["say"].to_list()
 

@@ -5,10 +5,10 @@ from decimal import Decimal
 import pytest
 
 from helpers import write_table
-from neat_delta.changeset.changeset import Allowed
-from neat_delta.checks import try_out
-from neat_delta.diff.compare import Options, compare, held_back
-from neat_delta.reading import read_both
+from neat_delta.changeset.changeset import Overrides
+from neat_delta.checks import run_checks
+from neat_delta.diff.compare import CompareOptions, compare, with_findings
+from neat_delta.reading import read_pair
 from neat_delta.tables.settings import FieldSettings, Settings
 
 
@@ -18,10 +18,10 @@ def tried_on(folder, name, live, edited, settled=None, **options):
         for cells in (live, edited)
     ]
     a, b = (write_table(folder / f"{at}.csv", table, delimiter=";") for at, table in enumerate(tables))
-    ours, theirs = read_both(a, b)
-    seen = compare(ours, theirs, Options(settled=settled or Settings(), **options))
-    allowed = Allowed(as_typed=options.get("as_typed", ()))
-    seen = held_back(seen, try_out(seen.changes, ours, settled or Settings(), allowed))
+    ours, theirs = read_pair(a, b)
+    seen = compare(ours, theirs, CompareOptions(settings=settled or Settings(), **options))
+    allowed = Overrides(as_typed=options.get("as_typed", ()))
+    seen = with_findings(seen, run_checks(seen.changes, ours, settled or Settings(), allowed))
     return dict(seen.changes.cells.select("key", "now").iter_rows()), set(
         seen.changes.findings.filter(level="stop")["check"]
     )
@@ -116,7 +116,7 @@ def test_a_column_of_numbers_keeps_its_form_whatever_kind_is_asked_for(tmp_path)
     edited = [cell.replace(".", ",") for cell in live]
     edited[0], edited[1] = "124,85", "on request"
 
-    for settled in (Settings(), Settings(fields={"price": FieldSettings(kind="text")})):
+    for settled in (Settings(), Settings(fields={"price": FieldSettings(type="text")})):
         kinds = {} if settled.fields else {"price": "text"}
         cells, _ = tried_on(tmp_path, "price", live, edited, settled, kinds=kinds)
         assert cells == {"A0": "124.85", "A1": "on request"}
@@ -134,9 +134,9 @@ def test_a_sale_is_neither_below_cost_nor_over_before_it_starts(tmp_path, names,
     others = [[f"B{at}", *live] for at in range(9)]
     a = write_table(tmp_path / "a.csv", [["sku", *names], ["A", *live], *others])
     b = write_table(tmp_path / "b.csv", [["sku", *names], ["A", *edited], *others])
-    ours, theirs = read_both(a, b)
-    seen = compare(ours, theirs, Options())
+    ours, theirs = read_pair(a, b)
+    seen = compare(ours, theirs, CompareOptions())
 
-    found = try_out(seen.changes, ours, Settings())
+    found = run_checks(seen.changes, ours, Settings())
 
     assert check in found.filter(level="stop")["check"].to_list()

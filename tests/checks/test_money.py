@@ -2,8 +2,8 @@
 
 import pytest
 
-from neat_delta.changeset.changeset import Allowed
-from neat_delta.errors import WrongChoice
+from neat_delta.changeset.changeset import Overrides
+from neat_delta.errors import InvalidOption
 from neat_delta.tables.settings import CheckSettings, MoneySettings, Settings
 
 
@@ -78,7 +78,7 @@ def test_an_item_whose_cost_stayed_while_its_group_moved_wants_a_look(tried):
 def test_a_check_can_be_let_pass_for_one_run_or_switched_off(tried):
     edit = cell("price", "14.00")
 
-    assert len(tried(edit, allowed=Allowed(let=("below cost",))).changes.cells) == 1
+    assert len(tried(edit, allowed=Overrides(ignore=("below cost",))).changes.cells) == 1
     assert len(tried(edit, Settings(checks=CheckSettings(off=("below cost",)))).changes.cells) == 1
-    with pytest.raises(WrongChoice, match="no such check that can be let pass"):
-        tried(edit, allowed=Allowed(let=("required field",)))
+    with pytest.raises(InvalidOption, match="no such check that can be let pass"):
+        tried(edit, allowed=Overrides(ignore=("required field",)))

@@ -1,14 +1,14 @@
 import pytest
 
 from helpers import write_table
-from neat_delta.changeset.changeset import Allowed
-from neat_delta.checks import try_out
-from neat_delta.diff.compare import Options, compare, held_back
-from neat_delta.errors import WrongChoice
-from neat_delta.reading import read_both
-from neat_delta.tables.settings import CheckSettings, Condition, FieldSettings, ImportRules, Settings
+from neat_delta.changeset.changeset import Overrides
+from neat_delta.checks import run_checks
+from neat_delta.diff.compare import CompareOptions, compare, with_findings
+from neat_delta.errors import InvalidOption
+from neat_delta.reading import read_pair
+from neat_delta.tables.settings import CheckSettings, Condition, FieldSettings, ImportConfig, Settings
 
-NOTHING_ALLOWED, NO_CHECKS = Allowed(), CheckSettings()
+NOTHING_ALLOWED, NO_CHECKS = Overrides(), CheckSettings()
 LIVE = [
     ["sku", "name", "price", "colour", "tags", "tax_class"],
     ["A", "Smoker", "12.50", "dark oak", "new|gift", "full"],
@@ -22,13 +22,13 @@ def tried(tmp_path):
     """Compares the live table with a copy in which item A has other cells, and tries the changes out."""
 
     def run(cells, clear=False, imports=None, allowed=NOTHING_ALLOWED, checks=NO_CHECKS, **fields):
-        settled = Settings(fields=fields, imports=imports or ImportRules(), checks=checks)
+        settled = Settings(fields=fields, imports=imports or ImportConfig(), checks=checks)
         first = [cells.get(column, cell) for column, cell in zip(LIVE[0], LIVE[1], strict=True)]
         a = write_table(tmp_path / "live.csv", LIVE)
         b = write_table(tmp_path / "edited.csv", [LIVE[0], first, *LIVE[2:]])
-        ours, theirs = read_both(a, b)
-        seen = compare(ours, theirs, Options(clear_blanks=clear, settled=settled))
-        return held_back(seen, try_out(seen.changes, ours, settled, allowed))
+        ours, theirs = read_pair(a, b)
+        seen = compare(ours, theirs, CompareOptions(clear_blanks=clear, settings=settled))
+        return with_findings(seen, run_checks(seen.changes, ours, settled, allowed))
 
     return run
 
@@ -67,14 +67,14 @@ def test_a_row_of_which_nothing_is_left_is_refused_and_the_counts_add_up(tried):
 
 
 def test_what_a_run_allows_goes_through(tried):
-    rules = {"tax_class": FieldSettings(locked=True), "colour": FieldSettings(kind="choice")}
+    rules = {"tax_class": FieldSettings(locked=True), "colour": FieldSettings(type="choice")}
 
-    seen = tried({"tax_class": "none", "colour": "blue"}, allowed=Allowed(("Tax class",), ("colour",)), **rules)
+    seen = tried({"tax_class": "none", "colour": "blue"}, allowed=Overrides(("Tax class",), ("colour",)), **rules)
 
     assert seen.changes.cells["now"].to_list() == ["blue", "none"]
     assert seen.changes.findings.is_empty()
-    with pytest.raises(WrongChoice, match="--unlock size: there is no such field"):
-        tried({}, allowed=Allowed(unlock=("size",)))
+    with pytest.raises(InvalidOption, match="--unlock size: there is no such field"):
+        tried({}, allowed=Overrides(unlock=("size",)))
 
 
 def test_values_that_stand_there_already_are_nobodys_fault(tried):
@@ -85,13 +85,13 @@ def test_values_that_stand_there_already_are_nobodys_fault(tried):
 
 
 def test_what_the_import_cannot_take_is_held_back(tried):
-    leaves = ImportRules(blank="leaves")
-    marked = ImportRules(blank="leaves", marker="(none)")
+    leaves = ImportConfig(blank="leaves")
+    marked = ImportConfig(blank="leaves", marker="(none)")
 
     assert tried({"tags": ""}, clear=True, imports=leaves).changes.findings["check"].to_list() == ["cannot be emptied"]
     assert tried({"tags": ""}, clear=True, imports=marked).changes.cells["now"].to_list() == [None]
     assert tried({"tags": "(none)"}, imports=marked).changes.findings["check"].to_list() == ["marker"]
-    narrow = tried({"name": "Smoker 3\u2033"}, imports=ImportRules(encoding="windows-1252"))
+    narrow = tried({"name": "Smoker 3\u2033"}, imports=ImportConfig(encoding="windows-1252"))
     assert narrow.changes.findings["check"].to_list() == ["character"]
 
 
@@ -108,5 +108,5 @@ def test_a_condition_of_the_shop_holds_for_what_changes(tried, must, level, kept
 
 
 def test_a_condition_that_names_no_field_says_which_there_are(tried):
-    with pytest.raises(WrongChoice, match="there is no field cost"):
+    with pytest.raises(InvalidOption, match="there is no field cost"):
         tried({"price": "25.00"}, checks=CheckSettings(conditions=(Condition("price > cost"),)))

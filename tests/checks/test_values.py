@@ -2,7 +2,7 @@
 
 import pytest
 
-from neat_delta.checks import try_out
+from neat_delta.checks import run_checks
 from neat_delta.checks.values import nearest
 from neat_delta.tables.settings import FieldSettings, Settings
 
@@ -59,7 +59,7 @@ def test_a_barcode_may_move_from_one_item_to_another(tried):
 
 def test_pictures_that_are_not_there_are_stopped(tried):
     seen = tried(cell("picture", "new.jpg"))
-    found = try_out(seen.changes, seen.live, Settings(), pictures=frozenset({"New.jpg"}))
+    found = run_checks(seen.changes, seen.live, Settings(), pictures=frozenset({"New.jpg"}))
 
     assert found.select("check", "value").rows() == [("picture missing", "new.jpg")]
-    assert try_out(seen.changes, seen.live, Settings(), pictures=frozenset({"new.jpg"})).is_empty()
+    assert run_checks(seen.changes, seen.live, Settings(), pictures=frozenset({"new.jpg"})).is_empty()

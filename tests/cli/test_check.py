@@ -3,7 +3,7 @@ import json
 
 import pytest
 
-from helpers import import_into, neat_delta, read_table, update_files, write_table
+from helpers import import_into, neat_delta, read_rows, update_files, write_table
 
 LIVE = [["sku", "näme", "price", "cost"], *([f"0{at}", f"=Item {at}", f"{at}.00", "5.00"] for at in range(10, 20))]
 
@@ -80,7 +80,7 @@ def test_what_a_run_lets_through_is_let_through_by_write(shop):
 
 def test_text_that_would_run_as_a_formula_is_tamed_for_people_and_never_for_the_shop(shop):
     neat_delta("sheet", "live.csv", "-o", "work.csv", cwd=shop)
-    table = read_table(shop / "work.csv")
+    table = read_rows(shop / "work.csv")
     untouched = neat_delta("compare", "live.csv", "work.csv", "--json", cwd=shop)
     table[1][1] = "'=Other"
     write_table(shop / "work.csv", table)

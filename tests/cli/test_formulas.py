@@ -7,7 +7,7 @@ import json
 import openpyxl
 import pytest
 
-from helpers import neat_delta, read_table, write_table
+from helpers import neat_delta, read_rows, write_table
 from neat_delta.tables.formula_text import escaped_text
 
 CODES = ["=A1", "-1+cmd|' /C calc'!A0", "+B", "@C", " =D", "\t=E", "'=F", "''=G", "plain", "-5"]
@@ -105,6 +105,6 @@ def test_result_lists_come_back_to_their_items(shop):
 
 
 def test_the_shop_gets_what_was_meant_without_any_apostrophe(shop):
-    codes = {row[0] for path in (shop / "up").glob("0*.csv") for row in read_table(path)[1:]}
+    codes = {row[0] for path in (shop / "up").glob("0*.csv") for row in read_rows(path)[1:]}
 
     assert codes <= set(CODES)

@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from helpers import PROGRAM, files_in, neat_delta, refused, write_table
 from neat_delta.cli import app
 from neat_delta.cli.exits import Exit
-from neat_delta.update import replaceable, update
+from neat_delta.update import replaceable, write
 
 
 @pytest.mark.parametrize(
@@ -161,7 +161,7 @@ def test_of_two_that_write_into_one_folder_at_once_one_is_refused(work, monkeypa
         return found
 
     here = threading.local()
-    monkeypatch.setattr(update, "check_replaceable", look_together)
+    monkeypatch.setattr(write, "check_replaceable", look_together)
     runs = [threading.Thread(target=lambda: codes.append(app.run(["write", "c.jsonl", "-o", "up"]))) for _ in range(2)]
     for run in runs:
         run.start()

@@ -5,7 +5,7 @@ import subprocess
 import openpyxl
 import pytest
 
-from helpers import neat_delta, read_table, write_table
+from helpers import neat_delta, read_rows, write_table
 
 MAKERS = ["Thrumhive", "Combwick"]
 LIVE = [
@@ -101,7 +101,7 @@ def test_records_are_touched_by_a_new_cost_and_go_into_a_table(shop):
     done = preview(shop, "--records", "quotes.csv", "--records-csv", "lost.csv")
 
     assert "1 record of 3 in quotes.csv touched by a new cost; margin lost in all: 10.00" in flat(done.stdout)
-    assert read_table(shop / "lost.csv", charset="utf-8-sig")[1][:3] == ["2", "013", "10"]
+    assert read_rows(shop / "lost.csv", charset="utf-8-sig")[1][:3] == ["2", "013", "10"]
 
 
 def test_everything_is_written_where_it_was_asked_for(shop):

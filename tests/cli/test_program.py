@@ -9,7 +9,7 @@ from importlib.resources import files
 
 import pytest
 
-from helpers import PROGRAM, import_into, neat_delta, python_m, read_table, update_files, write_table
+from helpers import PROGRAM, import_into, neat_delta, python_m, read_rows, update_files, write_table
 
 LIVE = [["sku", "name", "price"], ["A", "Ä", "1.00"], ["B", "b", "2.00"], ["C", "c", "3.00"]]
 EDITED = [["sku", "name", "price"], ["A", "Ä", "1.10"], ["B", "bb", "2.00"], ["C", "c", "3.00"]]
@@ -174,7 +174,7 @@ def test_the_demo_goes_the_whole_way_and_its_files_do_what_it_says(tmp_path):
     assert (done.returncode, again.returncode, done.stderr) == (0, 2, "")
     assert "refused 2   = 76 rows read" in done.stdout
     folder = tmp_path / "shop"
-    live, edited = read_table(folder / "live.csv"), read_table(folder / "edited.csv", delimiter=";", charset="cp1252")
+    live, edited = read_rows(folder / "live.csv"), read_rows(folder / "edited.csv", delimiter=";", charset="cp1252")
     got = import_into(live, update_files(folder / "updates"))
     price, stock = live[0].index("price"), live[0].index("stock_main")
     wanted = {row[0]: row for row in edited if len(row) == 24}

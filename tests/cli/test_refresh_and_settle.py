@@ -6,7 +6,7 @@ from datetime import datetime
 
 import pytest
 
-from helpers import import_into, neat_delta, read_table, update_files, write_table
+from helpers import import_into, neat_delta, read_rows, update_files, write_table
 
 LIVE = [["sku", "näme", "price", "stock"], *([f"0{at}", f"Hive {at}", f"{at}.00", str(at)] for at in range(10, 20))]
 
@@ -47,7 +47,7 @@ def test_a_change_set_is_brought_up_to_date_and_written_for_the_newer_export(sho
     assert "1 cell that both moved: 1 held back" in held.stdout
     told = json.loads(ours.stdout)
     assert (told["there_already"], told["as_difference"], told["untouched"]) == (1, 1, 1)
-    got = import_into(read_table(shop / "fresh.csv"), update_files(shop / "up"))
+    got = import_into(read_rows(shop / "fresh.csv"), update_files(shop / "up"))
     assert [row[2:] for row in got[1:5]] == [["10.90", "10"], ["11.90", "11"], ["12.90", "12"], ["13.00", "16"]]
     assert (shop / "clashes.xlsx").exists()
 
@@ -60,14 +60,14 @@ def test_what_is_left_is_kept_and_the_code_says_whether_anything_is(shop):
     assert (left.returncode, done.returncode) == (1, 0)
     assert "landed      1 of 4 changes" in left.stdout
     assert "everything is in the shop" in done.stdout
-    assert [read_table(path) for path in update_files(shop / "up")] == [[["sku", "price"], ["012", "12.90"]]]
+    assert [read_rows(path) for path in update_files(shop / "up")] == [[["sku", "price"], ["012", "12.90"]]]
 
 
 def test_only_what_has_landed_and_not_moved_is_put_back(shop):
     done = neat_delta("undo", "c.jsonl", "-o", "back", "--fresh", "fresh.csv", cwd=shop)
 
     assert done.returncode == 1
-    assert [read_table(path) for path in update_files(shop / "back")] == [[["sku", "price"], ["010", "10.00"]]]
+    assert [read_rows(path) for path in update_files(shop / "back")] == [[["sku", "price"], ["010", "10.00"]]]
 
 
 def test_an_old_export_is_refused_unless_its_time_is_told(shop):
@@ -107,7 +107,7 @@ def test_what_was_sent_is_undone_by_its_journal_entry_though_all_files_are_gone(
 
     assert (unsure.returncode, done.returncode, settled.returncode) == (2, 1, 1)
     assert "as far as the shop has not moved on" in unsure.stderr
-    assert [read_table(path) for path in update_files(shop / "back")] == [[["sku", "price"], ["010", "10.00"]]]
+    assert [read_rows(path) for path in update_files(shop / "back")] == [[["sku", "price"], ["010", "10.00"]]]
     assert "landed      1 of 4 changes" in settled.stdout
 
 

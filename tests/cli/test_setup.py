@@ -5,7 +5,7 @@ from importlib.resources import files
 
 import pytest
 
-from helpers import neat_delta, read_table, update_files, write_table
+from helpers import neat_delta, read_rows, update_files, write_table
 
 LIVE = [["Code", "Titel", "Preis", "tax_class"], ["A", "ä", "1.00", "full"], ["B", "b", "2.00", "half"]]
 SETTINGS = """\
@@ -105,7 +105,7 @@ def test_columns_match_by_their_settled_names_and_the_update_has_the_shops(shop)
     done = neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
 
     assert (kept.returncode, done.returncode) == (0, 0), done.stderr
-    assert read_table(shop / "up/01-changes.csv") == [["Code", "Preis"], ["A", "1.50"]]
+    assert read_rows(shop / "up/01-changes.csv") == [["Code", "Preis"], ["A", "1.50"]]
 
 
 def test_two_columns_for_one_field_are_an_error(shop):
@@ -127,7 +127,7 @@ def test_a_locked_field_changes_only_when_unlocked_by_name(shop):
     assert (shut.returncode, opened.returncode, wrong.returncode) == (1, 0, 2)
     assert "this field is locked in catalogue.toml; --unlock tax_class" in shut.stdout
     assert not (shop / "shut").exists()
-    assert read_table(shop / "open/01-changes.csv") == [["Code", "tax_class"], ["A", "none"]]
+    assert read_rows(shop / "open/01-changes.csv") == [["Code", "tax_class"], ["A", "none"]]
 
 
 BLANKS = [((), ["Titel"]), (("--blanks", "leave"), []), (("--blanks", "clear"), ["Titel", "Preis"])]
@@ -139,7 +139,7 @@ def test_what_a_blank_means_is_settled_by_field_and_told_for_one_run(shop, optio
 
     neat_delta("compare", "live.csv", "edited.csv", *options, "--write", "up", cwd=shop)
 
-    written = read_table(shop / "up/01-changes.csv")[0][1:] if cleared else []
+    written = read_rows(shop / "up/01-changes.csv")[0][1:] if cleared else []
     assert written == cleared
     assert (shop / "up").exists() == bool(cleared)
 
@@ -175,14 +175,14 @@ def changes(folder, **cells):
     done = neat_delta("compare", "live.csv", "edited.csv", "--write", "up", cwd=folder)
     written = {}
     for path in (folder / "up").glob("*.csv"):
-        header, row = read_table(path)
+        header, row = read_rows(path)
         written |= dict(zip(header[1:], row[1:], strict=True))
     return written, done
 
 
 def test_labels_stand_in_the_sheet_and_codes_go_to_the_shop(coded):
     neat_delta("sheet", "live.csv", "-o", "work.csv", cwd=coded)
-    sheet = read_table(coded / "work.csv")
+    sheet = read_rows(coded / "work.csv")
     same = neat_delta("compare", "live.csv", "work.csv", cwd=coded)
 
     assert [row[1] for row in sheet[1:4]] == ["on sale", "on request", "gone"]

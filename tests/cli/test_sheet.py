@@ -9,7 +9,7 @@ from importlib.resources import files
 
 import pytest
 
-from helpers import import_into, neat_delta, read_table, update_files, write_table
+from helpers import import_into, neat_delta, read_rows, update_files, write_table
 
 FILES = files("neat_delta.demo_shop")
 
@@ -43,7 +43,7 @@ def test_only_the_items_and_fields_asked_for_key_first(shop):
 
     assert made.returncode == 1
     assert "1 code no item has: nope" in made.stdout
-    table = read_table(shop / "work.csv")
+    table = read_rows(shop / "work.csv")
     assert table[0] == ["sku", "price", "name", "active"]
     assert {row[0] for row in table[1:]} <= {"000417", "QX-0042"}
 
@@ -64,10 +64,10 @@ def test_only_the_items_and_fields_asked_for_key_first(shop):
 def test_a_condition_chooses_exactly_the_items_for_which_it_holds(shop, where, holds):
     neat_delta("sheet", "live.csv", "-o", "work.csv", "--where", where, cwd=shop)
 
-    header, *rows = read_table(shop / "live.csv")
+    header, *rows = read_rows(shop / "live.csv")
     wanted = [row[0] for row in rows if holds(dict(zip(header, row, strict=True)))]
     assert wanted
-    assert [row[0] for row in read_table(shop / "work.csv")[1:]] == wanted
+    assert [row[0] for row in read_rows(shop / "work.csv")[1:]] == wanted
 
 
 @pytest.mark.parametrize(
@@ -109,7 +109,7 @@ def test_the_workbook_guards_what_must_not_be_touched(shop):
 
 def test_a_sheet_from_another_export_is_pointed_out(shop):
     neat_delta("sheet", "live.csv", "-o", "work.xlsx", cwd=shop)
-    table = read_table(shop / "live.csv")
+    table = read_rows(shop / "live.csv")
     write_table(shop / "newer.csv", [*table[:5], *table[6:]])
 
     assert counts(shop, "work.xlsx")["findings"]["warn"] == 0
@@ -151,7 +151,7 @@ def test_edits_in_a_workbook_come_through_and_nothing_else(shop):
     done = neat_delta("compare", "live.csv", saved, "--write", "up", cwd=shop)
 
     assert done.returncode == 0
-    live = read_table(shop / "live.csv")
+    live = read_rows(shop / "live.csv")
     got = import_into(live, update_files(shop / "up"))
     differing = [(old[3], new[3]) for old, new in zip(live, got, strict=True) if old != new]
     assert differing == [("Pine hive body, 8 frames", "Pine hive, ½ price")]

@@ -6,7 +6,7 @@ import shutil
 import openpyxl
 import pytest
 
-from helpers import neat_delta, read_table, update_files, write_table
+from helpers import neat_delta, read_rows, update_files, write_table
 
 
 def compared(work, *options):
@@ -91,7 +91,7 @@ def test_a_year_of_which_a_program_kept_two_digits_is_the_live_one(tmp_path):
 
     compared(tmp_path, "--write", "up")
 
-    assert read_table(tmp_path / "up/01-changes.csv")[1:] == [["C", "2026-07-01"]]
+    assert read_rows(tmp_path / "up/01-changes.csv")[1:] == [["C", "2026-07-01"]]
 
 
 def test_a_year_that_two_digits_would_change_is_written_in_full(tmp_path):
@@ -100,7 +100,7 @@ def test_a_year_that_two_digits_would_change_is_written_in_full(tmp_path):
 
     compared(tmp_path, "--write", "up")
 
-    assert read_table(tmp_path / "up/01-changes.csv")[1] == ["A", "1899-12-31"]
+    assert read_rows(tmp_path / "up/01-changes.csv")[1] == ["A", "1899-12-31"]
 
 
 def test_an_object_that_names_a_value_twice_is_no_row(tmp_path):
@@ -128,7 +128,7 @@ def test_every_picture_in_a_cell_follows_a_code_change(tmp_path):
 
     neat_delta("recode", "live.csv", "codes.csv", "--rename-pictures", "--write", "up", cwd=tmp_path)
 
-    assert ["QX-7", "QX-7.jpg|QX-7-side.jpg|kt-10.jpg"] in read_table(tmp_path / "up/02-changes.csv")
+    assert ["QX-7", "QX-7.jpg|QX-7-side.jpg|kt-10.jpg"] in read_rows(tmp_path / "up/02-changes.csv")
 
 
 def test_a_barcode_whose_other_owner_keeps_it_is_held_back_too(tmp_path):
@@ -160,8 +160,8 @@ def test_a_parent_that_keeps_variants_stays_and_goes_after_them(tmp_path):
     compared(tmp_path, *options, "--write", "up2")
 
     assert held.returncode == 1
-    assert [row[0] for row in read_table(update_files(tmp_path / "up")[0])] == ["sku", "V2"]
-    assert [row[0] for row in read_table(update_files(tmp_path / "up2")[0])][-1] == "P1"
+    assert [row[0] for row in read_rows(update_files(tmp_path / "up")[0])] == ["sku", "V2"]
+    assert [row[0] for row in read_rows(update_files(tmp_path / "up2")[0])][-1] == "P1"
 
 
 LIVE = [["sku", "name", "price"], *([f"K{at}", f"Jar {at}", f"{at}.50"] for at in range(1, 9))]

@@ -2,7 +2,7 @@ import json
 
 import pytest
 
-from helpers import import_into, neat_delta, read_table, update_files, write_table
+from helpers import import_into, neat_delta, read_rows, update_files, write_table
 
 LIVE = [["sku", "name", "price"], *([f"00{at}", f"Item {at}", f"{at}.50"] for at in range(10, 20))]
 LIST = [["Our no.", "Net, each"], *([f"00{at}", f"{at},00"] for at in range(10, 16)), ["Summe", ""]]
@@ -34,7 +34,7 @@ def test_a_list_told_once_is_known_next_month(shop):
         {"column": "Our no.", "field": "sku", "first": "0010"},
         {"column": "Net, each", "field": None, "first": "10,00"},
     ]
-    got = import_into(read_table(shop / "live.csv"), update_files(shop / "up"))
+    got = import_into(read_rows(shop / "live.csv"), update_files(shop / "up"))
     assert [row[2] for row in got[1:7]] == [f"{at * 1.6:.2f}" for at in range(10, 16)]
     assert got[7:] == LIVE[7:]
 

@@ -11,7 +11,7 @@ import pytest
 from helpers import PROGRAM, neat_delta, refused, write_table
 from neat_delta.cli import app
 from neat_delta.cli.exits import Exit
-from neat_delta.update import update
+from neat_delta.update import write
 
 
 @pytest.fixture
@@ -89,7 +89,7 @@ def test_a_full_disk_ends_with_the_reason_and_leaves_nothing(tmp_path, monkeypat
     def full(*_):
         raise OSError(28, "No space left on device", "receipt.json")
 
-    monkeypatch.setattr(update.orjson, "dumps", full)
+    monkeypatch.setattr(write.orjson, "dumps", full)
     code = app.run(["compare", str(a), str(b), "--write", str(tmp_path / "up")])
 
     assert code == Exit.FAILED
@@ -102,7 +102,7 @@ def test_a_fault_of_the_program_never_ends_with_the_code_for_attention(tmp_path,
     def fail(*_args, **_options):
         raise fault
 
-    monkeypatch.setattr("neat_delta.reading.read_both", fail)
+    monkeypatch.setattr("neat_delta.reading.read_pair", fail)
     code = app.run(["compare", str(tmp_path / "a"), str(tmp_path / "b")])
 
     assert code == Exit.FAILED

@@ -15,15 +15,15 @@ import time
 
 import pytest
 
-from helpers import PROGRAM, neat_delta, read_table, write_table
-from neat_delta.delivery import places
-from neat_delta.delivery.destinations import ShopInterface
+from helpers import PROGRAM, neat_delta, read_rows, write_table
+from neat_delta.delivery import destinations
+from neat_delta.delivery.destinations import HttpDestination
 from neat_delta.delivery.journal import Journal
 from neat_delta.delivery.send import load_update, send
-from neat_delta.errors import CannotSend, CannotWrite, Unreadable
+from neat_delta.errors import DeliveryError, InvalidInput, WriteError
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
-from neat_delta.remote import trouble, web, where_of
+from neat_delta.remote import parse_location, transfer_errors, web
 from servers import PASSWORD_TOLD, ftp_server, sftp_server
 
 
@@ -32,7 +32,7 @@ def work(tmp_path):
     """A practice shop, its export edited, and the update of that in two files."""
     neat_delta("shop", "open", "shop", cwd=tmp_path)
     neat_delta("shop", "export", "shop", "-o", "live.csv", cwd=tmp_path)
-    table = read_table(tmp_path / "live.csv")
+    table = read_rows(tmp_path / "live.csv")
     text, place = table[0].index("description"), table[0].index("bin")
     for at, row in enumerate(table[1:41]):
         row[text if at % 2 else place] = (
@@ -63,7 +63,7 @@ def served(work):
 
 
 def wanted(work):
-    return read_table(work / "edited.csv")
+    return read_rows(work / "edited.csv")
 
 
 def imports_in(work):
@@ -74,7 +74,7 @@ def imports_in(work):
 
 def in_shop(work):
     neat_delta("shop", "export", "shop", "-o", "after.csv", cwd=work)
-    return read_table(work / "after.csv")
+    return read_rows(work / "after.csv")
 
 
 def test_the_loop_is_closed_over_http(work, served):
@@ -85,7 +85,7 @@ def test_the_loop_is_closed_over_http(work, served):
 
     assert (sent.returncode, again.returncode, settled.returncode) == (0, 2, 0)
     assert "all of it (journal entry 1)" in again.stderr
-    assert [row[3] for row in read_table(work / "r.csv", charset="utf-8-sig")[1:]] == ["updated"] * 40
+    assert [row[3] for row in read_rows(work / "r.csv", charset="utf-8-sig")[1:]] == ["updated"] * 40
     assert json.loads(settled.stdout)["settled"] is True
     assert in_shop(work) == wanted(work)
 
@@ -231,7 +231,9 @@ def test_a_place_is_known_in_every_spelling(one, other, monkeypatch, tmp_path):
     (tmp_path / "up").mkdir()
     monkeypatch.chdir(tmp_path)
 
-    assert places.place_of(where_of(one)).name == places.place_of(where_of(other)).name
+    assert (
+        destinations.destination_of(parse_location(one)).name == destinations.destination_of(parse_location(other)).name
+    )
 
 
 def test_an_update_goes_to_a_shop_once_from_whatever_folder_and_in_whatever_spelling(work, served):
@@ -273,7 +275,7 @@ def test_a_spoilt_update_does_not_leave(work):
     path = work / "up" / "02-changes.csv"
     path.write_bytes(path.read_bytes() + b"x")
 
-    with pytest.raises(Unreadable, match="not as it was written"):
+    with pytest.raises(InvalidInput, match="not as it was written"):
         load_update(work / "up")
 
 
@@ -337,7 +339,7 @@ def test_a_line_that_is_cut_or_silent_is_tried_again_and_nothing_goes_twice(work
     port = int(served().rpartition(":")[2])
     unlucky = _Unlucky(port, mishaps)
 
-    entry = send(load_update(work / "up"), ShopInterface(where_of(unlucky.address)), Journal(work / "j.sqlite"))
+    entry = send(load_update(work / "up"), HttpDestination(parse_location(unlucky.address)), Journal(work / "j.sqlite"))
 
     assert entry.state == "done"
     assert imports_in(work) == 2
@@ -345,19 +347,23 @@ def test_a_line_that_is_cut_or_silent_is_tried_again_and_nothing_goes_twice(work
 
 
 def test_nobody_there_is_said_after_some_tries(work, monkeypatch):
-    monkeypatch.setattr(trouble, "FIRST_PAUSE", 0.01)
+    monkeypatch.setattr(transfer_errors, "FIRST_PAUSE", 0.01)
     with socket.create_server(("127.0.0.1", 0)) as free:
         port = free.getsockname()[1]
 
-    with pytest.raises(CannotSend, match="the connection was refused"):
-        send(load_update(work / "up"), ShopInterface(where_of(f"http://127.0.0.1:{port}")), Journal(work / "j.sqlite"))
+    with pytest.raises(DeliveryError, match="the connection was refused"):
+        send(
+            load_update(work / "up"),
+            HttpDestination(parse_location(f"http://127.0.0.1:{port}")),
+            Journal(work / "j.sqlite"),
+        )
 
 
 KILLED = """
 import os, signal, sys
 from pathlib import Path
-from neat_delta.delivery import journal, places, send
-from neat_delta.remote import where_of
+from neat_delta.delivery import journal, destinations, send
+from neat_delta.remote import parse_location
 steps = int(sys.argv[2])
 def counted(function):
     def stepping(*args, **more):
@@ -375,10 +381,10 @@ def counted(function):
     return stepping
 journal.Journal.begin = counted(journal.Journal.begin)
 journal.Journal.note = counted(journal.Journal.note)
-place = places.place_of(where_of(sys.argv[1]))
-type(place).bring = counted(type(place).bring)
-type(place).hand_over = counted(type(place).hand_over)
-type(place).outcome = counted(type(place).outcome)
+place = destinations.destination_of(parse_location(sys.argv[1]))
+type(place).upload = counted(type(place).upload)
+type(place).submit = counted(type(place).submit)
+type(place).wait_for_result = counted(type(place).wait_for_result)
 update = send.load_update(Path("up"))
 send.send(update, place, journal.Journal(Path("journal.sqlite")), resume=True)
 """
@@ -453,7 +459,7 @@ def test_a_disk_that_is_full_leaves_no_half_file(work, monkeypatch):
         raise OSError(28, "No space left on device")
 
     monkeypatch.setattr(os, "fsync", full)
-    with pytest.raises(CannotWrite, match="No space left"):
-        places.Folder(work / "inbox").bring("01.csv", b"data", "mark")
+    with pytest.raises(WriteError, match="No space left"):
+        destinations.LocalFolder(work / "inbox").upload("01.csv", b"data", "mark")
 
     assert list((work / "inbox").iterdir()) == []

@@ -7,13 +7,13 @@ from hypothesis import strategies as st
 
 from helpers import write_table
 from neat_delta.diff.adjust import adjust
-from neat_delta.diff.compare import Options
-from neat_delta.diff.formulas import parse_rule
-from neat_delta.errors import WrongChoice
-from neat_delta.expressions.ending import finish_of
+from neat_delta.diff.compare import CompareOptions
+from neat_delta.diff.formulas import parse_formula
+from neat_delta.errors import InvalidOption
+from neat_delta.expressions.ending import rounding_of
 from neat_delta.expressions.value import column
 from neat_delta.matching import Key
-from neat_delta.reading import read_catalogue
+from neat_delta.reading import read_table
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.settings import FieldSettings, Settings
 
@@ -28,11 +28,11 @@ LIVE = [
 @pytest.fixture
 def adjusted(tmp_path):
     def run(*rules, live=LIVE, finish=None, rows=None, **fields):
-        ours = read_catalogue(write_table(tmp_path / "live.csv", live))
+        ours = read_table(write_table(tmp_path / "live.csv", live))
         chosen = pl.Series(range(len(ours)) if rows is None else rows, dtype=pl.UInt32)
-        options = Options(settled=Settings(fields=fields))
-        parsed = [parse_rule(rule, finish) for rule in rules]
-        return adjust(ours, Key(("sku",), told=True), parsed, chosen, options, tmp_path / "rules")
+        options = CompareOptions(settings=Settings(fields=fields))
+        parsed = [parse_formula(rule, finish) for rule in rules]
+        return adjust(ours, Key(("sku",), explicit=True), parsed, chosen, options, tmp_path / "rules")
 
     return run
 
@@ -133,7 +133,7 @@ def test_what_a_value_was_computed_from_is_kept(adjusted):
     ],
 )
 def test_a_wrong_rule_is_refused_with_the_reason(adjusted, rules, reason):
-    with pytest.raises(WrongChoice) as found:
+    with pytest.raises(InvalidOption) as found:
         adjusted(*rules)
 
     assert reason in str(found.value)
@@ -141,11 +141,13 @@ def test_a_wrong_rule_is_refused_with_the_reason(adjusted, rules, reason):
 
 def test_rates_are_settled_once_and_exact(tmp_path):
     (tmp_path / "catalogue.toml").write_text("[rates]\nCrown = 0.0395\n")
-    ours = read_catalogue(write_table(tmp_path / "live.csv", LIVE))
-    options = Options(settled=load_settings(tmp_path / "catalogue.toml"))
-    rules = [parse_rule("cost = round(price * rates.crown, 4) * 100")]
+    ours = read_table(write_table(tmp_path / "live.csv", LIVE))
+    options = CompareOptions(settings=load_settings(tmp_path / "catalogue.toml"))
+    rules = [parse_formula("cost = round(price * rates.crown, 4) * 100")]
 
-    seen = adjust(ours, Key(("sku",), told=True), rules, pl.Series([0], dtype=pl.UInt32), options, tmp_path / "rules")
+    seen = adjust(
+        ours, Key(("sku",), explicit=True), rules, pl.Series([0], dtype=pl.UInt32), options, tmp_path / "rules"
+    )
 
     assert now(seen) == {("A", "cost"): "49.38"}
     assert seen.changes.findings["value"].to_list() == ["live price 12.5, rates.crown 0.0395"]
@@ -154,7 +156,7 @@ def test_rates_are_settled_once_and_exact(tmp_path):
 def test_numbers_are_written_in_the_live_form(adjusted):
     live = [["sku", "price", "rate"], ["A", "1.234,50", "7,5 %"], ["B", "8,00", "19,0 %"]]
 
-    seen = adjusted("price = price * 2", live=live, price=FieldSettings(kind="money"))
+    seen = adjusted("price = price * 2", live=live, price=FieldSettings(type="money"))
 
     assert now(seen) == {("A", "price"): "2.469,00", ("B", "price"): "16,00"}
 
@@ -167,7 +169,7 @@ def test_an_ending_is_that_ending_and_lies_on_the_right_side(price, ending, way)
     step = Decimal(10) if Decimal(ending) >= 1 else Decimal(1)
     frame = pl.DataFrame({"p": [price]}, schema={"p": pl.Decimal(38, 2)})
 
-    got = frame.select(finish_of("ending", ending, way).of(column(frame["p"])).expr).item()
+    got = frame.select(rounding_of("ending", ending, way).of(column(frame["p"])).expr).item()
 
     assert got % step == Decimal(ending)
     if got > Decimal(ending):
@@ -179,6 +181,6 @@ def test_an_ending_is_that_ending_and_lies_on_the_right_side(price, ending, way)
 def test_products_are_exact_before_they_are_rounded_half_up(values, factor):
     frame = pl.DataFrame({"p": values}, schema={"p": pl.Decimal(38, 2)})
 
-    got = parse_rule(f"x = round(p * {factor}, 2)").value.over(frame).to_list()
+    got = parse_formula(f"x = round(p * {factor}, 2)").value.over(frame).to_list()
 
     assert got == [(value * factor).quantize(Decimal("0.01"), ROUND_HALF_UP) for value in values]

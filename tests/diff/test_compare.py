@@ -1,11 +1,11 @@
 import pytest
 
 from helpers import write_table
-from neat_delta.analysis.metrics import by_effect, by_field
-from neat_delta.checks import try_out
-from neat_delta.diff.compare import Options, compare, held_back
-from neat_delta.errors import WrongChoice
-from neat_delta.reading import read_both
+from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
+from neat_delta.checks import run_checks
+from neat_delta.diff.compare import CompareOptions, compare, with_findings
+from neat_delta.errors import InvalidOption
+from neat_delta.reading import read_pair
 from neat_delta.tables.settings import Settings
 
 LIVE = [
@@ -21,9 +21,9 @@ def compared(tmp_path):
     def run(edited, delimiter=",", live=LIVE, charset="utf-8", **options):
         a = write_table(tmp_path / "live.csv", live, charset=charset)
         b = write_table(tmp_path / "edited.csv", edited, delimiter=delimiter)
-        ours, theirs = read_both(a, b)
-        seen = compare(ours, theirs, Options(**options))
-        return held_back(seen, try_out(seen.changes, ours, Settings()))
+        ours, theirs = read_pair(a, b)
+        seen = compare(ours, theirs, CompareOptions(**options))
+        return with_findings(seen, run_checks(seen.changes, ours, Settings()))
 
     return run
 
@@ -208,8 +208,8 @@ def test_largest_moves_come_first_and_fields_are_summed_up(compared):
 
     seen = compared(edited)
 
-    assert by_effect(seen.changes)["key"].unique(maintain_order=True).to_list() == ["000418", "000417", "000419"]
-    assert by_field(seen.changes).rows() == [
+    assert sort_by_impact(seen.changes)["key"].unique(maintain_order=True).to_list() == ["000418", "000417", "000419"]
+    assert totals_by_field(seen.changes).rows() == [
         ("name", 1, None, None, 0, 0),
         ("price", 2, 1, 1, 0, 0),
         ("stock", 1, 1, 0, 0, 0),
@@ -218,5 +218,5 @@ def test_largest_moves_come_first_and_fields_are_summed_up(compared):
 
 @pytest.mark.parametrize("kinds", [{"nothing": "text"}, {"price": "cash"}])
 def test_a_kind_or_field_that_does_not_exist_is_refused(compared, kinds):
-    with pytest.raises(WrongChoice, match="no such"):
+    with pytest.raises(InvalidOption, match="no such"):
         compared(LIVE, kinds=kinds)

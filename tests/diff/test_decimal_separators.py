@@ -7,16 +7,16 @@ import pytest
 
 from helpers import write_table
 from neat_delta.diff.adjust import adjust
-from neat_delta.diff.compare import Options, compare
-from neat_delta.diff.formulas import parse_rule
+from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.diff.formulas import parse_formula
 from neat_delta.matching import Key
-from neat_delta.reading import read_both, read_catalogue
+from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import Settings
 
 
 def changed(folder, live, edited, **form):
     a, b = write_table(folder / "live.csv", live, **form), write_table(folder / "edited.csv", edited, **form)
-    seen = compare(*read_both(a, b), Options())
+    seen = compare(*read_pair(a, b), CompareOptions())
     return {(key, field): now for key, field, _, now in seen.changes.cells.iter_rows()}, seen.changes.findings
 
 
@@ -73,11 +73,11 @@ def test_digits_of_other_scripts_are_no_numbers_here(tmp_path, value):
 )
 def test_what_is_computed_has_the_decimals_of_its_field(tmp_path, prices, rule, got):
     table = [["sku", "price"], *([f"A{at}", price] for at, price in enumerate(prices))]
-    live = read_catalogue(write_table(tmp_path / "live.csv", table, delimiter=";"))
+    live = read_table(write_table(tmp_path / "live.csv", table, delimiter=";"))
 
     seen = adjust(
-        live, Key(("sku",), told=True), [parse_rule(f"price = {rule}")], pl.Series([0], dtype=pl.UInt32),
-        Options(settled=Settings()), Path("rules"),
+        live, Key(("sku",), explicit=True), [parse_formula(f"price = {rule}")], pl.Series([0], dtype=pl.UInt32),
+        CompareOptions(settings=Settings()), Path("rules"),
     )  # fmt: skip
 
     assert seen.changes.cells["now"].to_list() == [got]

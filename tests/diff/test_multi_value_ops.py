@@ -4,10 +4,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import write_table
-from neat_delta.diff.compare import Options, compare
-from neat_delta.diff.multi_value_ops import Parts, put_together
-from neat_delta.errors import WrongChoice
-from neat_delta.reading import read_both
+from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.diff.multi_value_ops import Parts, apply_parts
+from neat_delta.errors import InvalidOption
+from neat_delta.reading import read_pair
 from neat_delta.tables.settings import FieldSettings, Settings
 
 LIVE = [["sku", "name", "tags"], ["A", "a", "new|gift"], ["B", "b", ""], ["C", "c", "sale"], ["D", "d", "b|a"]]
@@ -21,7 +21,7 @@ def tags(tmp_path):
         a = write_table(tmp_path / "live.csv", LIVE)
         b = write_table(tmp_path / "edited.csv", [header, *rows])
         settled = Settings(fields={"tags": FieldSettings(separator=separator, **told)})
-        seen = compare(*read_both(a, b), Options(settled=settled))
+        seen = compare(*read_pair(a, b), CompareOptions(settings=settled))
         return {key: now for key, field, _, now in seen.changes.cells.iter_rows() if field == "tags"}
 
     return run
@@ -51,7 +51,7 @@ def test_rows_that_add_different_values_to_one_item_disagree(tags):
 
 
 def test_nothing_is_added_where_nobody_knows_what_parts_values(tags):
-    with pytest.raises(WrongChoice, match=r'\[fields.tags\] separator = "\|"'):
+    with pytest.raises(InvalidOption, match=r'\[fields.tags\] separator = "\|"'):
         tags(["sku", "tags +"], ["A", "x"], separator=None)
 
 
@@ -63,7 +63,7 @@ def test_adding_and_taking_are_what_sets_do_and_keep_the_order(was, add, take):
     cells = {name: pl.Series(["|".join(values)]) for name, values in (("was", was), ("add", add), ("take", take))}
     sheet = pl.DataFrame({"tags+": cells["add"], "tags-": cells["take"]})
 
-    (now,) = put_together(cells["was"], sheet, Parts(None, "tags+", "tags-"), "|").to_list()
+    (now,) = apply_parts(cells["was"], sheet, Parts(None, "tags+", "tags-"), "|").to_list()
 
     if not add and not take:
         assert now == "|".join(was)

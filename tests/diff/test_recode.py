@@ -8,19 +8,19 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from helpers import read_table, update_files, write_table
-from neat_delta.changeset.invert import undone
+from helpers import read_rows, update_files, write_table
+from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes, load_changes
-from neat_delta.diff.compare import Options, compare
+from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
-from neat_delta.diff.rekey_plan import stages
-from neat_delta.errors import WrongChoice
+from neat_delta.diff.rekey_plan import schedule
+from neat_delta.errors import InvalidOption
 from neat_delta.matching.key import Key
-from neat_delta.reading import read_both, read_catalogue
+from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import Settings
 from neat_delta.update import write_update
 
-KEY = Key(("sku",), told=True)
+KEY = Key(("sku",), explicit=True)
 LIVE = [
     ["sku", "name", "related", "picture"],
     *([f"C-{at}", f"Item {at}", f"C-{at % 3}|C-9", f"c-{at}_front.jpg"] for at in range(10)),
@@ -28,9 +28,9 @@ LIVE = [
 
 
 def run(folder, pairs, live=LIVE, **told):
-    ours = read_catalogue(write_table(folder / "live.csv", live))
-    codes = read_catalogue(write_table(folder / "codes.csv", [["old", "new"], *map(list, pairs)]))
-    return recode(ours, codes, KEY, code_pairs(codes, KEY), Options(), **told)
+    ours = read_table(write_table(folder / "live.csv", live))
+    codes = read_table(write_table(folder / "codes.csv", [["old", "new"], *map(list, pairs)]))
+    return recode(ours, codes, KEY, code_pairs(codes, KEY), CompareOptions(), **told)
 
 
 def renamed(table, files):
@@ -38,7 +38,7 @@ def renamed(table, files):
     header, *rows = table
     items = {row[0]: row for row in rows}
     for path in files:
-        columns, *changes = read_table(path)
+        columns, *changes = read_rows(path)
         for change in changes:
             if "codes" in path.name:
                 old, new = change
@@ -112,7 +112,7 @@ def test_at_no_moment_do_two_items_share_a_code(moved, data):
     targets = data.draw(st.permutations(moved + free))[: len(moved)]
     to = {old: new for old, new in zip(moved, targets, strict=True) if old != new}
     at = {code: code for code in codes}  # where each item, known by its first code, is now
-    for stage in stages(to, codes):
+    for stage in schedule(to, codes):
         in_use = set(at.values())
         assert not set(stage.values()) & in_use
         assert set(stage) <= in_use
@@ -132,7 +132,7 @@ def test_any_exchange_of_codes_is_proved_and_undone(order):
             return
         got = renamed(LIVE, update_files(folder / "up"))
         back = renamed(got, update_files(folder / "up/undo"))
-        twice = undone(undone(seen.changes))
+        twice = invert(invert(seen.changes))
 
     names = {row[1]: row[0] for row in got[1:]}
     assert names == {f"Item {at}": f"C-{to}" for at, to in enumerate(order)}
@@ -142,14 +142,14 @@ def test_any_exchange_of_codes_is_proved_and_undone(order):
 
 def test_columns_of_a_list_of_codes_are_known_by_name_or_told(tmp_path):
     table = [["new sku", "remark", "sku"], ["D", "x", "C-1"]]
-    listed = read_catalogue(write_table(tmp_path / "c.csv", table))
+    listed = read_table(write_table(tmp_path / "c.csv", table))
 
     assert code_pairs(listed, KEY).row(0) == ("C-1", "D", 2)
     assert code_pairs(listed, KEY, old="remark").row(0) == ("x", "D", 2)
-    many = read_catalogue(write_table(tmp_path / "many.csv", [["sku", "item id", "name"], ["C-1", "D", "x"]]))
-    with pytest.raises(WrongChoice, match="which columns hold the old and the new codes cannot be told"):
+    many = read_table(write_table(tmp_path / "many.csv", [["sku", "item id", "name"], ["C-1", "D", "x"]]))
+    with pytest.raises(InvalidOption, match="which columns hold the old and the new codes cannot be told"):
         code_pairs(many, KEY)
-    with pytest.raises(WrongChoice, match="there is no column 'none'"):
+    with pytest.raises(InvalidOption, match="there is no column 'none'"):
         code_pairs(listed, KEY, old="none")
 
 
@@ -159,8 +159,8 @@ IDS = [["sku", "id", "name", "price"], *([f"C-{at}", f"7{at}", f"Item {at}", f"{
 def sheet(folder, edit, **told):
     rows = [list(row) for row in IDS]
     edit(rows)
-    ours, theirs = read_both(write_table(folder / "live.csv", IDS), write_table(folder / "edited.csv", rows))
-    return compare(ours, theirs, Options(**told))
+    ours, theirs = read_pair(write_table(folder / "live.csv", IDS), write_table(folder / "edited.csv", rows))
+    return compare(ours, theirs, CompareOptions(**told))
 
 
 def other_code(rows):
@@ -191,7 +191,7 @@ def test_a_code_that_lost_its_zeros_is_damaged_and_not_changed(tmp_path):
     live = [IDS[0], ["0071", "71", "Item", "1.00"], *IDS[3:]]
     ours = write_table(tmp_path / "live.csv", live)
     edited = write_table(tmp_path / "edited.csv", [live[0], ["71", *live[1][1:]], *live[2:]])
-    seen = compare(*read_both(ours, edited), Options(settled=Settings(identity="id")))
+    seen = compare(*read_pair(ours, edited), CompareOptions(settings=Settings(identity="id")))
 
     assert seen.changes.new_keys() == {}
     assert "damaged code" in seen.changes.findings["check"].to_list()

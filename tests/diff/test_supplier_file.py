@@ -3,12 +3,12 @@ from dataclasses import replace
 import pytest
 
 from helpers import write_table
-from neat_delta.checks import try_out
-from neat_delta.diff.compare import Options, held_back
-from neat_delta.diff.supplier_file import compare_list
-from neat_delta.errors import Unreadable, WrongChoice
-from neat_delta.reading import read_both
-from neat_delta.tables.settings import FieldSettings, ListSettings, Settings
+from neat_delta.checks import run_checks
+from neat_delta.diff.compare import CompareOptions, with_findings
+from neat_delta.diff.supplier_file import compare_supplier_file
+from neat_delta.errors import InvalidInput, InvalidOption
+from neat_delta.reading import read_pair
+from neat_delta.tables.settings import FieldSettings, Settings, SupplierProfile
 
 LIVE = [
     ["sku", "supplier_code", "name", "price", "cost", "stock", "room"],
@@ -19,7 +19,7 @@ LIVE = [
 ]
 HEADER = ["No.", "Article", "Dealer net", "On hand"]
 ROWS = [["S-1", "Smoker X", "7,50", "9"], ["S-2", "Veil X", "n/a", "1"], ["S-9", "New", "1,00", "1"]]
-NO_OPTIONS = Options()
+NO_OPTIONS = CompareOptions()
 COLUMNS = {"No.": "supplier_code", "Dealer net": "cost"}
 
 
@@ -31,7 +31,7 @@ def listed(tmp_path):
         a = write_table(tmp_path / "live.csv", live)
         b = write_table(tmp_path / "list.csv", [header, *rows], delimiter=";")
         options = replace(options, settled=Settings(fields=fields or {}))
-        seen, matches = compare_list(*read_both(a, b), ListSettings(**told), options)
+        seen, matches = compare_supplier_file(*read_pair(a, b), SupplierProfile(**told), options)
         return {(key, field): now for key, field, _, now in seen.changes.cells.iter_rows()}, seen, matches
 
     return run
@@ -52,7 +52,9 @@ def test_a_list_is_matched_on_another_field_and_only_its_matched_columns_count(l
 def test_a_code_that_several_items_share_finds_none_of_them(listed):
     rows = [["S-1", "Smoker", "7,00", "3"], ["S-3", "Glove", "3,00", "1"]]
 
-    changes, seen, _ = listed(rows=rows, options=Options(remove=9), columns=COLUMNS, match_on="supplier_code")
+    changes, seen, _ = listed(
+        rows=rows, options=CompareOptions(delete_at_most=9), columns=COLUMNS, match_on="supplier_code"
+    )
 
     # The two items that the row may be seem gone, but neither they nor any other is removed.
     assert changes == {}
@@ -68,7 +70,7 @@ def test_an_item_that_a_list_has_no_name_for_is_not_gone_from_it(listed):
     rows = [["S-1", "", "", ""], ["S-3", "", "", ""]]
     told = {"columns": COLUMNS, "match_on": "supplier_code", "remember": {"S-3": "C"}}
 
-    _, seen, _ = listed(rows=rows, options=Options(remove=2), live=live, **told)
+    _, seen, _ = listed(rows=rows, options=CompareOptions(delete_at_most=2), live=live, **told)
 
     assert seen.changes.keys_to("remove")["key"].to_list() == ["B", "D"]
 
@@ -77,7 +79,7 @@ def test_a_row_named_by_another_field_becomes_an_item_only_under_a_code_of_ours(
     told = {"columns": {"No.": "supplier_code", "Article": "name"}, "match_on": "supplier_code"}
     rows = [["S-8", "Hive tool", "1", "1"], ["S-9", "New", "1", "1"], ["S-1", "Smoker", "1", "1"]]
 
-    changes, seen, _ = listed(rows=rows, options=Options(add=True), remember={"S-9": "N"}, **told)
+    changes, seen, _ = listed(rows=rows, options=CompareOptions(add_new=True), remember={"S-9": "N"}, **told)
 
     assert changes == {("N", "supplier_code"): "S-9", ("N", "name"): "New"}
     assert seen.changes.keys_to("add")["key"].to_list() == ["N"]
@@ -86,7 +88,7 @@ def test_a_row_named_by_another_field_becomes_an_item_only_under_a_code_of_ours(
 
 
 def test_of_rows_out_of_scope_nothing_is_said(listed):
-    options = Options(where="name = 'Smoker'", rescue=True)
+    options = CompareOptions(where="name = 'Smoker'", repair_keys=True)
     rows = [["A", "8,00"], ["B", "n/a"], [" c", ""], ["D", "1,00"]]
 
     changes, seen, _ = listed(["sku", "Net"], rows, options, rules=("price = list.net * 2",))
@@ -119,7 +121,7 @@ def test_a_rule_reads_its_own_item_though_codes_are_repeated_on_both_sides(liste
     cells, *_ = listed(
         ["sku", "times"],
         rows,
-        Options(key=["sku"]),
+        CompareOptions(key=["sku"]),
         live=[*live, *LIVE[1:]],
         rules=("price = live.price * list.times",),
     )
@@ -157,7 +159,7 @@ def test_aliases_match_and_a_column_can_be_left_out_by_its_own_name(listed):
     changes, _, _ = listed(["No.", "Dealer net", "Net"], [["A", "7.50", "1"]], fields=fields, leave_out=("net",))
 
     assert changes == {("A", "cost"): "7.50"}
-    with pytest.raises(Unreadable, match="two columns stand for the field cost"):
+    with pytest.raises(InvalidInput, match="two columns stand for the field cost"):
         listed(["No.", "Dealer net", "Net"], [["A", "7.50", "1"]], fields=fields)
 
 
@@ -179,7 +181,7 @@ def test_aliases_match_and_a_column_can_be_left_out_by_its_own_name(listed):
     ],
 )
 def test_what_does_not_exist_is_refused_with_the_nearest_names(listed, told, reason):
-    with pytest.raises(WrongChoice) as found:
+    with pytest.raises(InvalidOption) as found:
         listed(**told)
 
     assert reason in str(found.value)
@@ -188,7 +190,7 @@ def test_what_does_not_exist_is_refused_with_the_nearest_names(listed, told, rea
 def test_new_items_have_rules_of_their_own_and_are_sent_whole_or_not_at_all(listed):
     header, rows = ["sku", "Article", "Net"], [["A", "x", "8,00"], ["N1", "New one", "5,00"], ["N2", "New two", "n/a"]]
     _, seen, _ = listed(
-        header, rows, Options(add=True), rules=("price = list.net * 2",),
+        header, rows, CompareOptions(add_new=True), rules=("price = list.net * 2",),
         rules_new=("price = ending(list.net * 2, .95)", "name = list.article", "stock = 0"),
     )  # fmt: skip
 
@@ -201,7 +203,9 @@ def test_new_items_have_rules_of_their_own_and_are_sent_whole_or_not_at_all(list
 
 
 def test_a_rule_for_new_items_leaves_a_rescued_row_alone(listed):
-    _, seen, _ = listed(["sku", "Net"], [[" a", "8,00"]], Options(add=True, rescue=True), rules_new=("stock = 77",))
+    _, seen, _ = listed(
+        ["sku", "Net"], [[" a", "8,00"]], CompareOptions(add_new=True, repair_keys=True), rules_new=("stock = 77",)
+    )
 
     assert seen.changes.cells.is_empty()
     assert seen.changes.findings["check"].to_list() == ["rescued code"]
@@ -209,11 +213,11 @@ def test_a_rule_for_new_items_leaves_a_rescued_row_alone(listed):
 
 def test_a_new_item_without_a_required_field_is_refused_by_name(listed):
     fields = {"room": FieldSettings(required=True)}
-    _, seen, _ = listed(["sku", "name"], [["N1", "New one"]], Options(add=True), fields)
-    found = try_out(seen.changes, seen.live, Settings(fields=fields))
+    _, seen, _ = listed(["sku", "name"], [["N1", "New one"]], CompareOptions(add_new=True), fields)
+    found = run_checks(seen.changes, seen.live, Settings(fields=fields))
 
     assert found.select("check", "key", "field").rows() == [("required field", "N1", "room")]
-    assert held_back(seen, found).changes.keys_to("add").is_empty()
+    assert with_findings(seen, found).changes.keys_with_action("add").is_empty()
 
 
 def test_remembered_answers_stand_for_codes_and_values(listed):

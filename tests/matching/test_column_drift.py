@@ -4,9 +4,9 @@ import polars as pl
 import pytest
 
 from helpers import write_table
-from neat_delta.errors import Unreadable
+from neat_delta.errors import InvalidInput
 from neat_delta.matching.column_drift import drift, nature_of
-from neat_delta.matching.mapping_file import remembered
+from neat_delta.matching.mapping_file import read_mapping_file
 
 
 @pytest.mark.parametrize(
@@ -54,5 +54,5 @@ def test_what_differs_from_last_time_is_said(before, now, said):
     ],
 )
 def test_answers_that_leave_a_doubt_are_refused(tmp_path, table, reason):
-    with pytest.raises(Unreadable, match=reason):
-        remembered(write_table(tmp_path / "answers.csv", table))
+    with pytest.raises(InvalidInput, match=reason):
+        read_mapping_file(write_table(tmp_path / "answers.csv", table))

@@ -2,7 +2,7 @@ import polars as pl
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from neat_delta.matching.positions import places
+from neat_delta.matching.positions import positions_of
 
 CODES = st.text("abé1", min_size=1, max_size=3)
 
@@ -32,7 +32,7 @@ def among_and_asked(draw):
 @example((["D", "A", "D"], ["D", "A", "D"]))
 def test_each_text_is_found_where_it_stands_unless_it_stands_there_twice(case):
     among, asked = case
-    found = places(texts(among), texts(asked)).to_list()
+    found = positions_of(texts(among), texts(asked)).to_list()
     assert found == [among.index(code) if among.count(code) == 1 else None for code in asked]
 
 
@@ -40,5 +40,5 @@ def test_each_text_is_found_where_it_stands_unless_it_stands_there_twice(case):
 def test_among_texts_in_order_each_is_found_where_it_stands(case, long, in_order):
     among = sorted({*case[0], *(f"é{number:03}" for number in range(600 * long))})
     asked = sorted({*case[1]} - {None}) if in_order else case[1]
-    found = places(texts(among), texts(asked), ascends=True).to_list()
+    found = positions_of(texts(among), texts(asked), ascends=True).to_list()
     assert found == [among.index(code) if code in among else None for code in asked]

@@ -1,9 +1,9 @@
 import pytest
 
 from helpers import write_table
-from neat_delta.errors import KeyUnclear, WrongChoice
-from neat_delta.matching import choose_key, match_columns, pair_rows
-from neat_delta.reading import read_both
+from neat_delta.errors import AmbiguousKey, InvalidOption
+from neat_delta.matching import choose_key, match_columns, match_rows
+from neat_delta.reading import read_pair
 
 HEADER = ["sku", "name", "price"]
 
@@ -11,9 +11,9 @@ HEADER = ["sku", "name", "price"]
 def paired(tmp_path, live, edited, *told, edited_delimiter=","):
     a = write_table(tmp_path / "live.csv", [HEADER, *live])
     b = write_table(tmp_path / "edited.csv", [HEADER, *edited], delimiter=edited_delimiter)
-    ours, theirs = read_both(a, b)
+    ours, theirs = read_pair(a, b)
     shared = match_columns(ours, theirs).shared
-    return pair_rows(ours, theirs, choose_key(ours, shared, told), shared)
+    return match_rows(ours, theirs, choose_key(ours, shared, told), shared)
 
 
 LIVE = [["A", "a", "1"], ["B", "b", "2"], ["C", "c", "3"]]
@@ -30,8 +30,8 @@ def test_rows_find_their_item_wherever_they_stand(tmp_path, delimiter):
 
     assert (2, 0) in found.pairs.rows()
     assert found.new.to_list() == [2]
-    assert found.gone.to_list() == [0]
-    assert len(found.settled) + len(found.pairs) == 2
+    assert found.missing.to_list() == [0]
+    assert len(found.identical) + len(found.pairs) == 2
 
 
 def test_a_repeated_row_counts_once_and_rivals_not_at_all(tmp_path, delimiter):
@@ -39,10 +39,10 @@ def test_a_repeated_row_counts_once_and_rivals_not_at_all(tmp_path, delimiter):
 
     found = paired(tmp_path, LIVE, edited, edited_delimiter=delimiter)
 
-    assert sorted(found.twins) == [1, 5]
-    assert sorted(found.rivals["edited"]) == [2, 3]
-    assert {live for live, _ in found.pairs.rows()} | set(found.settled) == {0, 2}
-    assert found.gone.is_empty()
+    assert sorted(found.exact_duplicates) == [1, 5]
+    assert sorted(found.conflicting_duplicates["edited"]) == [2, 3]
+    assert {live for live, _ in found.pairs.rows()} | set(found.identical) == {0, 2}
+    assert found.missing.is_empty()
 
 
 def test_repeated_live_codes_are_refused_on_both_sides(tmp_path, delimiter):
@@ -50,10 +50,10 @@ def test_repeated_live_codes_are_refused_on_both_sides(tmp_path, delimiter):
 
     found = paired(tmp_path, live, LIVE, "sku", edited_delimiter=delimiter)
 
-    assert sorted(found.live_repeated["live"]) == [1, 3]
-    assert found.unclear["edited"].to_list() == [1]
-    assert found.live_blank.to_list() == [4]
-    assert len(found.settled) + len(found.pairs) == 2
+    assert sorted(found.live_duplicates["live"]) == [1, 3]
+    assert found.ambiguous["edited"].to_list() == [1]
+    assert found.live_missing_key.to_list() == [4]
+    assert len(found.identical) + len(found.pairs) == 2
 
 
 def test_a_key_may_have_several_fields(tmp_path, delimiter):
@@ -62,11 +62,11 @@ def test_a_key_may_have_several_fields(tmp_path, delimiter):
     found = paired(tmp_path, live, [["A", "y", "3"]], "SKU", "name", edited_delimiter=delimiter)
 
     assert found.pairs.rows() == [(1, 0)]
-    assert found.gone.to_list() == [0]
+    assert found.missing.to_list() == [0]
 
 
 def test_a_key_that_does_not_name_items_is_a_question(tmp_path):
-    with pytest.raises(KeyUnclear, match=r"line 5, column sku.*repeated in 2 rows.*--key price") as found:
+    with pytest.raises(AmbiguousKey, match=r"line 5, column sku.*repeated in 2 rows.*--key price") as found:
         paired(tmp_path, [*LIVE, ["D", "d", "4"], ["D", "d", "5"]], LIVE)
 
     assert found.value.line == 5
@@ -74,17 +74,17 @@ def test_a_key_that_does_not_name_items_is_a_question(tmp_path):
 
 def test_no_column_named_as_the_code_is_a_question_with_candidates(tmp_path):
     a = write_table(tmp_path / "live.csv", [["ref", "n"], ["r1", "x"], ["r2", "x"]])
-    ours, theirs = read_both(a, a)
+    ours, theirs = read_pair(a, a)
 
-    with pytest.raises(KeyUnclear, match=r"--key ref \(such as r1\)"):
+    with pytest.raises(AmbiguousKey, match=r"--key ref \(such as r1\)"):
         choose_key(ours, match_columns(ours, theirs).shared)
-    with pytest.raises(WrongChoice, match="no such column"):
+    with pytest.raises(InvalidOption, match="no such column"):
         choose_key(ours, ("ref", "n"), ["sku"])
 
 
 def test_a_list_without_our_code_column_is_told_how_to_name_it(tmp_path):
     live = write_table(tmp_path / "live.csv", [["SKU", "pack", "maker no"], ["A", "6", "m1"], ["B", "6", ""]])
-    ours, theirs = read_both(live, write_table(tmp_path / "list.csv", [["maker no", "pack"], ["m1", "7"]]))
+    ours, theirs = read_pair(live, write_table(tmp_path / "list.csv", [["maker no", "pack"], ["m1", "7"]]))
 
-    with pytest.raises(KeyUnclear, match=r'--match "COLUMN=SKU".*--match-on maker_no'):
+    with pytest.raises(AmbiguousKey, match=r'--match "COLUMN=SKU".*--match-on maker_no'):
         choose_key(ours, match_columns(ours, theirs).shared)

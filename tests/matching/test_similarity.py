@@ -3,8 +3,8 @@ import pytest
 
 from helpers import write_table
 from neat_delta.matching.key import Key
-from neat_delta.matching.similarity import likely_items
-from neat_delta.reading import read_catalogue
+from neat_delta.matching.similarity import suggest_items
+from neat_delta.reading import read_table
 
 LIVE = [
     ["sku", "name", "maker_code"],
@@ -14,15 +14,15 @@ LIVE = [
     ["000418", "Smoker, large, with guard", "M2002"],
     ["12-03", "Veil", "M3000"],
 ]
-KEY = Key(("sku",), told=True)
+KEY = Key(("sku",), explicit=True)
 
 
 @pytest.fixture
 def likely(tmp_path):
     def run(header, row, named_by=None):
-        live = read_catalogue(write_table(tmp_path / "live.csv", LIVE))
-        sheet = read_catalogue(write_table(tmp_path / "list.csv", [header, row]))
-        found = likely_items(live, sheet, KEY, pl.Series([0], dtype=pl.UInt32), named_by)
+        live = read_table(write_table(tmp_path / "live.csv", LIVE))
+        sheet = read_table(write_table(tmp_path / "list.csv", [header, row]))
+        found = suggest_items(live, sheet, KEY, pl.Series([0], dtype=pl.UInt32), named_by)
         return found["item"].to_list()
 
     return run

@@ -6,11 +6,11 @@ import io
 import pytest
 
 from helpers import write_table
-from neat_delta.errors import NeatDeltaError, WrongChoice
+from neat_delta.errors import InvalidOption, NeatDeltaError
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.behaviour import FILE
 from neat_delta.practice_shop.shop import does_of, make_shop
-from neat_delta.reading import read_catalogue
+from neat_delta.reading import read_table
 
 ITEMS = [
     ["sku", "name", "category", "price", "stock"],
@@ -24,7 +24,7 @@ def shop(tmp_path):
     """Opens the shop with such ways."""
 
     def opened(ways=""):
-        export = read_catalogue(write_table(tmp_path / "live.csv", ITEMS))
+        export = read_table(write_table(tmp_path / "live.csv", ITEMS))
         made = make_shop(tmp_path / "shop", export, "sku", replace=True)
         assert list(csv.reader(io.StringIO(made.export().decode()))) == ITEMS
         (tmp_path / "shop" / FILE).write_text('key = "sku"\n' + ways)
@@ -35,7 +35,7 @@ def shop(tmp_path):
 
 def taken(shop, *rows, does="change"):
     data = "".join(",".join(row) + "\n" for row in rows).encode()
-    return [(result.code, result.result, result.reason) for result in shop.take(data, does).results]
+    return [(result.code, result.result, result.reason) for result in shop.import_file(data, does).results]
 
 
 @pytest.mark.parametrize(
@@ -97,20 +97,20 @@ def test_items_come_go_and_get_other_codes(shop):
     ],
 )
 def test_a_file_that_the_shop_does_not_take_is_refused_as_a_whole(shop, ways, header, does, reason):
-    with pytest.raises(WrongChoice, match=reason):
-        shop(ways).take(f"{header}\nA,9\n".encode(), does)
+    with pytest.raises(InvalidOption, match=reason):
+        shop(ways).import_file(f"{header}\nA,9\n".encode(), does)
 
 
 @pytest.mark.parametrize("data", [b"", "sku,price\nA,9 €\n".encode("cp1252"), b"PK\x03\x04\xff"])
 def test_what_is_no_table_is_refused(shop, data):
-    with pytest.raises(WrongChoice, match="the shop refuses the file"):
-        shop("").take(data)
+    with pytest.raises(InvalidOption, match="the shop refuses the file"):
+        shop("").import_file(data)
 
 
 def test_an_import_may_break_off_half_way(shop):
     open_ = shop("breaks_off_after = 1")
 
-    half = open_.take(b"sku,name\nA,one\nB,two\n")
+    half = open_.import_file(b"sku,name\nA,one\nB,two\n")
 
     assert half.broken_off
     assert [row[1] for row in open_.items()] == ["one", "Veil"]

@@ -2,8 +2,8 @@ import pytest
 from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
-from neat_delta.reading.bulk_parse import as_records, parse_at_once
-from neat_delta.reading.charset import Text
+from neat_delta.reading.bulk_parse import parse_bulk, verify_bulk
+from neat_delta.reading.charset import DecodedText
 from neat_delta.reading.csv_records import read_records, split_lines
 from neat_delta.reading.dialect import Dialect
 
@@ -22,13 +22,13 @@ def lines(draw):
 
 
 def both_ways(text: str, header_line: int):
-    read = Text(text.encode(), "utf-8", False, {})
+    read = DecodedText(text.encode(), "utf-8", False, {})
     dialect = Dialect(",", HEADER, header_line, False, True)
-    parsed = parse_at_once(read, HEADER, dialect)
+    parsed = parse_bulk(read, HEADER, dialect)
     lines = read_records(read, split_lines(read.utf8), HEADER, dialect)
     again = read_records(read, split_lines(read.utf8), HEADER, dialect, parsed=parsed)
     assert seen(again) == seen(lines)
-    return None if parsed is None else as_records(read, parsed, dialect), lines
+    return None if parsed is None else verify_bulk(read, parsed, dialect), lines
 
 
 def seen(reading):

@@ -1,8 +1,8 @@
 import pytest
 
 from helpers import neat_delta
-from neat_delta.errors import Unreadable
-from neat_delta.reading import read_both
+from neat_delta.errors import InvalidInput
+from neat_delta.reading import read_pair
 from neat_delta.reading.charset import decode
 
 POLISH = [
@@ -84,21 +84,21 @@ def test_of_two_files_about_the_same_items_one_tells_the_other_ones_character_se
     for path, charset in zip(paths, (written, "utf-8") if turned else ("utf-8", written), strict=True):
         path.write_bytes(table(names).encode(charset, "ignore"))
 
-    one, other = read_both(*paths)
+    one, other = read_pair(*paths)
 
     wanted = [table(names).encode(written, "ignore").decode(written).split("\n")[1:-1]] * 2
     wanted[int(turned)] = table(names).split("\n")[1:-1]
     assert [[";".join(row) for row in read.cells(["sku", "name"]).iter_rows()] for read in (one, other)] == wanted
-    assert one.form.charset_sure and other.form.charset_sure
+    assert one.format.charset_certain and other.format.charset_certain
 
 
 def test_a_file_with_few_words_beyond_ascii_leaves_the_guess_a_guess(tmp_path):
     (tmp_path / "a.csv").write_bytes(table(RUSSIAN).encode())
     (tmp_path / "b.csv").write_bytes(table(["Rähmchen", "Zarge", "Hut"]).encode("cp1252"))
 
-    _, other = read_both(tmp_path / "a.csv", tmp_path / "b.csv")
+    _, other = read_pair(tmp_path / "a.csv", tmp_path / "b.csv")
 
-    assert (other.form.charset, other.form.charset_sure) == ("cp1252", False)
+    assert (other.format.charset, other.format.charset_certain) == ("cp1252", False)
 
 
 JAPANESE = ["ミツロウ 巣箱 標準", "燻煙器 ステンレス", "養蜂用 手袋 牛革", "蜂蜜 瓶 500g", "巣枠 十枚組"]
@@ -127,7 +127,7 @@ def test_a_sheet_in_any_known_set_changes_nothing_but_what_was_edited(tmp_path, 
     (tmp_path / "live.csv").write_text(table(names), "utf-8")
     (tmp_path / "edited.csv").write_bytes(edited.encode(charset))
 
-    _, theirs = read_both(tmp_path / "live.csv", tmp_path / "edited.csv")
+    _, theirs = read_pair(tmp_path / "live.csv", tmp_path / "edited.csv")
 
     assert theirs.cells(["name"])["name"].to_list() == [row.split(";")[1] for row in edited.splitlines()[1:]]
 
@@ -136,8 +136,8 @@ def test_where_no_set_gives_words_that_are_known_nothing_is_guessed(tmp_path):
     (tmp_path / "live.csv").write_text(table(FRENCH), "utf-8")
     (tmp_path / "edited.csv").write_bytes(table(CZECH).encode("cp1250"))
 
-    with pytest.raises(Unreadable, match="its character set cannot be told") as refused:
-        read_both(tmp_path / "live.csv", tmp_path / "edited.csv")
+    with pytest.raises(InvalidInput, match="its character set cannot be told") as refused:
+        read_pair(tmp_path / "live.csv", tmp_path / "edited.csv")
 
     assert "Kuřák" in str(refused.value) or "Rámek" in str(refused.value)
 

@@ -1,6 +1,6 @@
 import pytest
 
-from neat_delta.reading import Told
+from neat_delta.reading import ReadOptions
 from neat_delta.reading.dialect import decimal_mark, sniff
 
 
@@ -32,7 +32,7 @@ def test_quoting_of_every_cell_is_seen():
 
 
 def test_a_stated_delimiter_is_taken_as_it_is():
-    assert sniff(b"a,b;c\n1,2;3\n", Told(";")).header == ("a,b", "c")
+    assert sniff(b"a,b;c\n1,2;3\n", ReadOptions(";")).header == ("a,b", "c")
 
 
 @pytest.mark.parametrize(

@@ -13,8 +13,8 @@ import pytest
 import xlsxwriter
 
 from helpers import PROGRAM, neat_delta, write_table
-from neat_delta.errors import Unreadable
-from neat_delta.reading import Told, read_catalogue
+from neat_delta.errors import InvalidInput
+from neat_delta.reading import ReadOptions, read_table
 from neat_delta.reading.workbook import number_text
 
 TABLE = [["sku", "name", "price", "stock"], ["000417", "Smoker, small", "12.5", "3"], ["QX-1", "Käfig", "8", "120"]]
@@ -92,14 +92,14 @@ def as_xml():
 def test_every_form_gives_the_same_cells(tmp_path, name, data):
     (tmp_path / name).write_bytes(data)
 
-    assert rows(read_catalogue(tmp_path / name)) == TABLE
+    assert rows(read_table(tmp_path / name)) == TABLE
 
 
 def test_numbers_dates_and_flags_of_a_workbook_come_as_people_see_them(tmp_path):
     table = [["sku", "gtin", "sum", "day", "on"], ["A", 4006381333931, 0.1 + 0.2, datetime(2026, 3, 4), True]]
     (tmp_path / "b.xlsx").write_bytes(workbook(("Items", table)))
 
-    assert rows(read_catalogue(tmp_path / "b.xlsx"))[1] == ["A", "4006381333931", "0.3", "2026-03-04", "TRUE"]
+    assert rows(read_table(tmp_path / "b.xlsx"))[1] == ["A", "4006381333931", "0.3", "2026-03-04", "TRUE"]
 
 
 @pytest.mark.parametrize(
@@ -113,37 +113,37 @@ def test_a_number_is_never_a_power_of_ten(value, text):
 def test_no_column_of_some_rows_is_nothing(tmp_path):
     (tmp_path / "b.xlsx").write_bytes(workbook(("Items", ITEMS)))
 
-    assert read_catalogue(tmp_path / "b.xlsx").cells([], pl.Series([1])).is_empty()
+    assert read_table(tmp_path / "b.xlsx").cells([], pl.Series([1])).is_empty()
 
 
 def test_rows_of_a_sheet_know_their_row_number(tmp_path):
     (tmp_path / "b.xlsx").write_bytes(workbook(("Items", [["Title"], ITEMS[0], ITEMS[1], [], ITEMS[2]])))
 
-    assert read_catalogue(tmp_path / "b.xlsx").rows.line.to_list() == [3, 5]
+    assert read_table(tmp_path / "b.xlsx").rows.line.to_list() == [3, 5]
 
 
 def test_empty_rows_between_a_title_and_the_table_do_not_make_the_title_a_header(tmp_path):
     rows = [["Title"], *[[]] * 9, ITEMS[0], [], ITEMS[1], []]
     (tmp_path / "b.xlsx").write_bytes(workbook(("Items", rows)))
 
-    assert read_catalogue(tmp_path / "b.xlsx").form.header_line == 11
+    assert read_table(tmp_path / "b.xlsx").format.header_line == 11
 
 
 def test_what_is_told_is_taken(tmp_path):
     path = tmp_path / "odd.csv"
     path.write_bytes("1;2\nskü,x;n\nA,1;b\n".encode("latin-1"))
 
-    found = read_catalogue(path, told=Told(";", "iso8859-1", header_line=2, mark=","))
+    found = read_table(path, told=ReadOptions(";", "iso8859-1", header_line=2, decimal_separator=","))
     assert rows(found) == [["skü_x", "n"], ["A,1", "b"]]
-    assert (found.form.mark, found.form.header_line, found.form.charset) == (",", 2, "iso8859-1")
+    assert (found.format.decimal_separator, found.format.header_line, found.format.charset) == (",", 2, "iso8859-1")
 
-    nameless = read_catalogue(path, told=Told(delimiter=";", header_line=0))
+    nameless = read_table(path, told=ReadOptions(delimiter=";", header_line=0))
     assert (nameless.names, len(nameless)) == (["column_1", "column_2"], 3)
 
     (tmp_path / "b.xlsx").write_bytes(workbook(("One", [["a", "b"], ["1", "2"]]), ("Two", ITEMS)))
-    assert rows(read_catalogue(tmp_path / "b.xlsx", told=Told(sheet="2"))) == TABLE
-    with pytest.raises(Unreadable, match="Its sheets: One, Two"):
-        read_catalogue(tmp_path / "b.xlsx", told=Told(sheet="Three"))
+    assert rows(read_table(tmp_path / "b.xlsx", told=ReadOptions(worksheet="2"))) == TABLE
+    with pytest.raises(InvalidInput, match="Its sheets: One, Two"):
+        read_table(tmp_path / "b.xlsx", told=ReadOptions(worksheet="Three"))
 
 
 @pytest.mark.parametrize("line", [2, 4, 900])
@@ -152,8 +152,8 @@ def test_a_header_that_is_told_to_stand_where_no_row_begins_is_refused(tmp_path,
     (tmp_path / "a.xlsx").write_bytes(workbook(("One", [["sku", "n"]])))
 
     for name in ("a.csv", "a.xlsx"):
-        with pytest.raises(Unreadable, match=f"no row begins on line {line}"):
-            read_catalogue(tmp_path / name, told=Told(header_line=line))
+        with pytest.raises(InvalidInput, match=f"no row begins on line {line}"):
+            read_table(tmp_path / name, told=ReadOptions(header_line=line))
 
 
 def test_json_numbers_keep_their_digits_and_bad_lines_are_named(tmp_path):
@@ -162,10 +162,10 @@ def test_json_numbers_keep_their_digits_and_bad_lines_are_named(tmp_path):
         '{"sku":"A","price":12.50,"tags":["a","b"]}\n{"sku":"B","x":{"y":1}}\nnot json\n{"sku":"C","on":true}\n'
     )
 
-    found = read_catalogue(path)
+    found = read_table(path)
 
     assert rows(found) == [["sku", "price", "tags", "on"], ["A", "12.50", "a|b", ""], ["C", "", "", "true"]]
-    assert found.bad.select("line", "say").rows() == [
+    assert found.unreadable_rows.select("line", "say").rows() == [
         (2, "a cell holds an object of its own"),
         (3, "the line is no JSON object"),
     ]
@@ -204,8 +204,8 @@ ENTITIES = b'<!DOCTYPE x [<!ENTITY a "aaaa">]><x><i>&a;</i><i>&a;</i></x>'
 def test_files_that_are_damaged_or_mean_harm_are_refused(tmp_path, data, reason):
     (tmp_path / "file").write_bytes(data)
 
-    with pytest.raises(Unreadable, match=reason):
-        read_catalogue(tmp_path / "file")
+    with pytest.raises(InvalidInput, match=reason):
+        read_table(tmp_path / "file")
 
 
 def test_a_sheet_from_standard_input_is_compared(tmp_path):
@@ -243,7 +243,7 @@ def test_a_sheet_saved_by_a_spreadsheet_program_is_read_as_it_was(tmp_path, form
         check=True, capture_output=True, timeout=180,
     )  # fmt: skip
 
-    found = rows(read_catalogue(tmp_path / f"live.{form}"))
+    found = rows(read_table(tmp_path / f"live.{form}"))
 
     assert found == [TABLE[0], ["417", *TABLE[1][1:]], TABLE[2]]
 
@@ -270,7 +270,7 @@ def test_zeros_that_a_number_format_shows_are_there(tmp_path, form):
         call += ["--outdir", tmp_path, tmp_path / "codes.xlsx"]
         subprocess.run(call, check=True, capture_output=True, timeout=180)
 
-    found = read_catalogue(tmp_path / f"codes.{form}", told=Told(sheet="codes"))
+    found = read_table(tmp_path / f"codes.{form}", told=ReadOptions(worksheet="codes"))
 
     assert rows(found)[1:] == [
         ["000417", "417"],

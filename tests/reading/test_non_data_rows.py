@@ -2,7 +2,7 @@ import pytest
 import xlsxwriter
 
 from helpers import neat_delta, write_table
-from neat_delta.reading import Told, read_catalogue
+from neat_delta.reading import ReadOptions, read_table
 
 HEADER = ["sku", "name", "price", "stock"]
 ITEMS = [["A", "Smoker", "12.50", "3"], ["B", "Veil", "13.00", "4"], ["C", "Glove", "8.75", "2"]]
@@ -23,7 +23,7 @@ def as_workbook(path, rows):
 
 @pytest.fixture(params=[as_csv, as_workbook])
 def read(tmp_path, request):
-    return lambda rows, **told: read_catalogue(request.param(tmp_path, rows), told=Told(**told))
+    return lambda rows, **told: read_table(request.param(tmp_path, rows), told=ReadOptions(**told))
 
 
 def codes(catalogue):
@@ -48,11 +48,11 @@ def test_sums_and_repeated_headers_are_no_data_and_items_are(read, row, say):
     found = read([HEADER, *ITEMS[:2], row, ITEMS[2]])
 
     assert codes(found) == (["A", "B", "C"] if say else ["A", "B", row[0], "C"])
-    assert found.apart.select("line", "say").rows() == ([(4, say)] if say else [])
+    assert found.non_data_rows.select("line", "say").rows() == ([(4, say)] if say else [])
 
 
 def test_with_every_row_told_nothing_is_set_apart(read):
-    assert len(read([HEADER, *ITEMS, ["Total", "", "", "9"]], every_row=True)) == 4
+    assert len(read([HEADER, *ITEMS, ["Total", "", "", "9"]], keep_non_data=True)) == 4
 
 
 @pytest.mark.parametrize(
@@ -63,9 +63,9 @@ def test_a_line_below_the_table_is_a_footer_if_it_reads_like_one_and_else_a_row_
     path = write_table(tmp_path / "list.csv", [HEADER, *ITEMS])
     path.write_text(path.read_text() + "\n" + line + "\n")
 
-    found = read_catalogue(path)
+    found = read_table(path)
 
-    assert (len(found.apart), len(found.bad)) == ((1, 0) if apart else (0, 1))
+    assert (len(found.non_data_rows), len(found.unreadable_rows)) == ((1, 0) if apart else (0, 1))
     assert len(found) == 3
 
 

@@ -2,15 +2,15 @@ import codecs
 
 import pytest
 
-from neat_delta.errors import Unreadable, WrongChoice
+from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.matching import match_columns
-from neat_delta.reading import fingerprint, read_both, read_catalogue
+from neat_delta.reading import read_pair, read_table, sha256_hex
 
 
 def read(tmp_path, data: bytes):
     path = tmp_path / "file.csv"
     path.write_bytes(data)
-    return read_catalogue(path)
+    return read_table(path)
 
 
 def rows(catalogue):
@@ -33,7 +33,7 @@ def test_delimiter_and_character_set_are_recognised(tmp_path, delimiter, charset
 
     found = read(tmp_path, mark + text.encode(charset))
 
-    assert (found.form.delimiter, found.form.charset, found.form.bom) == (delimiter, charset, bool(mark))
+    assert (found.format.delimiter, found.format.charset, found.format.bom) == (delimiter, charset, bool(mark))
     quoted = f'a{delimiter}b "c"'
     if delimiter != ",":
         assert rows(found) == [("000417", "Café crème", "1,5"), ("QX-1", quoted, "2")]
@@ -44,7 +44,7 @@ def test_line_ends_inside_cells_are_kept(tmp_path, line_end):
     inside = "one\r\ntwo\n" if line_end != "\r" else "one two"
     found = read(tmp_path, f'sku,note{line_end}1,"{inside}"{line_end}2,x{line_end}'.encode())
 
-    assert found.form.line_end == line_end
+    assert found.format.line_end == line_end
     assert rows(found) == [("1", inside), ("2", "x")]
 
 
@@ -59,7 +59,7 @@ def test_every_bad_row_is_named_and_the_good_ones_go_on(tmp_path):
     found = read(tmp_path, b'sku,name\n1,a,b\n2\n3,"open\n4,d\n5,"x"y\n6,6" pipe\n7,g\n')
 
     assert [(sku, name) for sku, name in rows(found)] == [("4", "d"), ("6", '6" pipe'), ("7", "g")]
-    said = dict(found.bad.select("line", "say").iter_rows())
+    said = dict(found.unreadable_rows.select("line", "say").iter_rows())
     assert said[2] == "too many cells: 3 where the header has 2"
     assert said[3] == "too few cells: 1 where the header has 2"
     assert "opened and not closed" in said[4]
@@ -76,14 +76,14 @@ def test_a_long_damaged_record_is_named_in_good_time(tmp_path):
 
     assert [sku for sku, _ in rows(found)] == ["2", "4", "5"]
     assert len(rows(found)[1][1].splitlines()) == 4_001
-    assert found.bad["line"].to_list() == [2, 4]
+    assert found.unreadable_rows["line"].to_list() == [2, 4]
 
 
 def test_undecodable_bytes_spoil_only_their_line(tmp_path):
     found = read(tmp_path, "sku,name\n1,Käse\n2,".encode() + b"K\xe4se\n3,x\n")
 
     assert [row[0] for row in rows(found)] == ["1", "3"]
-    assert found.bad.select("line", "say").rows() == [(3, "the line holds bytes that are no UTF-8 text")]
+    assert found.unreadable_rows.select("line", "say").rows() == [(3, "the line holds bytes that are no UTF-8 text")]
 
 
 def test_two_files_read_together_are_read_as_each_alone(tmp_path):
@@ -91,11 +91,11 @@ def test_two_files_read_together_are_read_as_each_alone(tmp_path):
     live.write_bytes(b"sku,name\n1,a\n2,b\n3,c\n")
     edited.write_bytes(b'sku,name\n1,a\n2,"b\nb"\n3,c\n4\n')
 
-    together, alone = read_both(live, edited)[1], read_catalogue(edited)
+    together, alone = read_pair(live, edited)[1], read_table(edited)
 
     assert rows(together) == rows(alone) == [("1", "a"), ("2", "b\nb"), ("3", "c")]
-    assert together.bad.equals(alone.bad)
-    assert together.source.sha256 == fingerprint(edited.read_bytes())
+    assert together.unreadable_rows.equals(alone.unreadable_rows)
+    assert together.source.sha256 == sha256_hex(edited.read_bytes())
 
 
 @pytest.mark.parametrize(
@@ -111,21 +111,21 @@ def test_two_files_read_together_are_read_as_each_alone(tmp_path):
     ],
 )
 def test_a_file_that_is_no_table_is_refused_with_the_reason(tmp_path, data, reason):
-    with pytest.raises(Unreadable, match=reason):
+    with pytest.raises(InvalidInput, match=reason):
         read(tmp_path, data)
 
 
 def test_a_fault_of_the_header_is_told_with_its_line(tmp_path):
-    with pytest.raises(Unreadable, match="line 3"):
+    with pytest.raises(InvalidInput, match="line 3"):
         read(tmp_path, b"Items of the day\n\nsku,Name,name\n1,a,b\n2,c,d\n")
     (tmp_path / "live.csv").write_bytes(b"sku,name\n1,a\n")
     (tmp_path / "list.csv").write_bytes(b"Items of the day\n\nOurs,Article\n1,a\n2,b\n")
-    with pytest.raises(WrongChoice, match="line 3"):
-        match_columns(*read_both(tmp_path / "live.csv", tmp_path / "list.csv"))
+    with pytest.raises(InvalidOption, match="line 3"):
+        match_columns(*read_pair(tmp_path / "live.csv", tmp_path / "list.csv"))
 
 
 def test_missing_file_and_folder_are_refused(tmp_path):
-    with pytest.raises(Unreadable, match="no such file"):
-        read_catalogue(tmp_path / "nothing.csv")
-    with pytest.raises(Unreadable, match="folder"):
-        read_catalogue(tmp_path)
+    with pytest.raises(InvalidInput, match="no such file"):
+        read_table(tmp_path / "nothing.csv")
+    with pytest.raises(InvalidInput, match="folder"):
+        read_table(tmp_path)

@@ -7,8 +7,8 @@ import openpyxl
 import pytest
 
 from helpers import write_table
-from neat_delta.diff.compare import Options, compare
-from neat_delta.reading import read_both, read_catalogue
+from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.reading import read_pair, read_table
 
 LIVE = [["sku", "price", "name"], *([f"A{at}", f"{at}.50", f"Jar {at}"] for at in range(1, 9))]
 
@@ -27,7 +27,7 @@ def book(path, cells):
 
 def test_errors_and_formulas_without_a_value_are_no_blanks(tmp_path):
     cells = {"B2": ("#N/A", "e"), "B3": ("=B2*2", "f"), "C4": ("#REF!", "e"), "B5": (None, "n")}
-    sheet = read_catalogue(book(tmp_path / "s.xlsx", cells))
+    sheet = read_table(book(tmp_path / "s.xlsx", cells))
 
     assert sheet.cells(["price"])["price"].to_list()[:4] == ["#N/A", "=B2*2", "3.50", ""]
     assert sheet.cells(["name"])["name"][2] == "#REF!"
@@ -35,9 +35,9 @@ def test_errors_and_formulas_without_a_value_are_no_blanks(tmp_path):
 
 def test_with_clearing_on_no_error_empties_a_field(tmp_path):
     cells = {f"B{at}": ("#N/A", "e") for at in range(2, 8)}
-    ours, theirs = read_both(write_table(tmp_path / "live.csv", LIVE), book(tmp_path / "s.xlsx", cells))
+    ours, theirs = read_pair(write_table(tmp_path / "live.csv", LIVE), book(tmp_path / "s.xlsx", cells))
 
-    changes = compare(ours, theirs, Options(clear_blanks=True)).changes
+    changes = compare(ours, theirs, CompareOptions(clear_blanks=True)).changes
 
     assert changes.cells.is_empty()
     assert len(changes.findings.filter(level="stop", field="price")) == 6
@@ -54,6 +54,6 @@ def test_a_spreadsheet_programs_errors_are_seen_and_values_of_formulas_taken(tmp
         cwd=tmp_path, check=True, capture_output=True, timeout=120,
     )  # fmt: skip
 
-    sheet = read_catalogue(tmp_path / f"t.{form}")
+    sheet = read_table(tmp_path / f"t.{form}")
 
     assert sheet.cells(sheet.names).rows() == [("A", "#DIV/0!", "#N/A", "#NAME?", "2"), ("B", "1", "2", "3", "")]

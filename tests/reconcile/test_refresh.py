@@ -7,15 +7,15 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from helpers import import_into, neat_delta, update_files, write_table
-from neat_delta.changeset.invert import undone
+from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import load_changes, save_changes
-from neat_delta.diff.compare import Options, compare
+from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 from neat_delta.matching import Key
-from neat_delta.reading import read_both, read_catalogue
+from neat_delta.reading import read_pair, read_table
 from neat_delta.reconcile.refresh import refresh
-from neat_delta.reconcile.verify import settle
+from neat_delta.reconcile.verify import verify
 from neat_delta.tables.settings import FieldSettings, RefreshSettings, Settings
 from neat_delta.update import write_update
 
@@ -28,18 +28,18 @@ LIVE = [
     ["D", "4", "Lid", "40.00", "8"],
     ["E", "5", "Hat", "50.00", "9"],
 ]
-ALL = Options(add=True, remove=9, clear_blanks=True, settled=Settings(identity="item_id"))
+ALL = CompareOptions(add_new=True, delete_at_most=9, clear_blanks=True, settings=Settings(identity="item_id"))
 SELLS = Settings(refresh=RefreshSettings(difference=("stock",)))
 
 
 def made(folder, edited, live=LIVE, options=ALL):
     a, b = write_table(folder / "live.csv", live), write_table(folder / "edited.csv", edited)
-    ours, sheet = read_both(a, b)
+    ours, sheet = read_pair(a, b)
     return compare(ours, sheet, options).changes
 
 
 def later(folder, table):
-    return read_catalogue(write_table(folder / "fresh.csv", table))
+    return read_table(write_table(folder / "fresh.csv", table))
 
 
 def with_cells(table, **cells):
@@ -62,10 +62,10 @@ def test_what_the_shop_has_by_now_drops_what_it_left_stays_and_what_both_moved_c
     seen = refresh(changes, fresh, Settings())
 
     assert cells_of(seen.changes) == {("A", "price"): ("10.00", "11.00"), ("D", "name"): ("Lid", "Lids")}
-    assert seen.clashes.rows() == [("C", "price", "30.00", "33.00", "31.50", "hold")]
+    assert seen.conflicts.rows() == [("C", "price", "30.00", "33.00", "31.50", "hold")]
     (clash,) = seen.changes.findings.filter(check="clash")["say"]
     assert "it was 30.00, ours is 33.00, the shop has 31.50 by now" in clash
-    assert (seen.landed, seen.stands) == (1, 2)
+    assert (seen.applied, seen.unchanged) == (1, 2)
     counts = seen.changes.head.counts
     assert (counts["changed"], counts["same"], counts["refused"]) == (2, 2, 1)
 
@@ -138,7 +138,7 @@ def test_an_export_without_a_field_is_refused(tmp_path):
     changes = made(tmp_path, with_cells(LIVE, A_price="11.00"))
     fresh = later(tmp_path, [row[:3] for row in LIVE])
 
-    with pytest.raises(WrongChoice, match="has no column price"):
+    with pytest.raises(InvalidOption, match="has no column price"):
         refresh(changes, fresh, Settings())
 
 
@@ -172,7 +172,7 @@ def test_an_update_that_has_arrived_is_settled(tmp_path):
     edited = [*with_cells(LIVE, A_price="11.00", B_name="")[:4], ["N", "9", "New", "1.00", ""]]
     changes = made(tmp_path, edited)
 
-    seen = settle(changes, later(tmp_path, edited), SELLS)
+    seen = verify(changes, later(tmp_path, edited), SELLS)
 
     assert seen.done
     assert seen.remaining.items["do"].is_in(["none"]).all()
@@ -191,7 +191,7 @@ def test_an_update_that_has_arrived_is_settled(tmp_path):
 def test_numbers_that_landed_another_way_say_how(tmp_path, ours, there, state, how):
     changes = made(tmp_path, with_cells(LIVE, A_price=ours))
 
-    (told,) = settle(changes, later(tmp_path, with_cells(LIVE, A_price=there)), Settings()).changes.to_dicts()
+    (told,) = verify(changes, later(tmp_path, with_cells(LIVE, A_price=there)), Settings()).changes.to_dicts()
 
     assert (told["state"], told["how"]) == (state, how)
 
@@ -209,7 +209,7 @@ def test_numbers_that_landed_another_way_say_how(tmp_path, ours, there, state, h
 def test_texts_that_landed_another_way_say_how(tmp_path, ours, there, how):
     changes = made(tmp_path, with_cells(LIVE, A_name=ours), options=replace(ALL, as_typed=("name",)))
 
-    (told,) = settle(changes, later(tmp_path, with_cells(LIVE, A_name=there)), Settings()).changes.to_dicts()
+    (told,) = verify(changes, later(tmp_path, with_cells(LIVE, A_name=there)), Settings()).changes.to_dicts()
 
     assert told["how"] == how
     assert told["state"] == ("landed otherwise" if how else "moved since")
@@ -220,7 +220,7 @@ def test_what_has_not_landed_remains_as_a_change_set_of_its_own(tmp_path):
     changes = made(tmp_path, edited)
     fresh = later(tmp_path, with_cells(LIVE, A_price="11.00", C_price="99.00"))
 
-    seen = settle(changes, fresh, Settings())
+    seen = verify(changes, fresh, Settings())
 
     assert not seen.done
     assert (seen.count("landed"), seen.count("moved since")) == (1, 1)
@@ -235,10 +235,10 @@ def test_an_undo_against_a_newer_export_leaves_what_others_have_changed(tmp_path
     now = with_cells(edited, B_price="25.00", C_price="30.00", D_stock="1")
     fresh = later(tmp_path, now)
 
-    seen = refresh(undone(changes), fresh, Settings())
+    seen = refresh(invert(changes), fresh, Settings())
 
     assert cells_of(seen.changes)[("A", "price")] == ("11.00", "10.00")
-    assert seen.clashes.select("key", "now").rows() == [("B", "25.00")]
+    assert seen.conflicts.select("key", "now").rows() == [("B", "25.00")]
     write_update(seen.changes, fresh, tmp_path / "back")
     got = import_into(now, update_files(tmp_path / "back"))
     assert got == with_cells(LIVE, B_price="25.00", D_stock="1")
@@ -246,10 +246,10 @@ def test_an_undo_against_a_newer_export_leaves_what_others_have_changed(tmp_path
 
 def swapped(folder, live):
     """A and B change their codes, as a list of codes says."""
-    export = read_catalogue(write_table(folder / "live.csv", live))
-    codes = read_catalogue(write_table(folder / "codes.csv", [["old", "new"], ["A", "B"], ["B", "A"]]))
-    key = Key(("sku",), told=True)
-    return recode(export, codes, key, code_pairs(codes, key), Options()).changes
+    export = read_table(write_table(folder / "live.csv", live))
+    codes = read_table(write_table(folder / "codes.csv", [["old", "new"], ["A", "B"], ["B", "A"]]))
+    key = Key(("sku",), explicit=True)
+    return recode(export, codes, key, code_pairs(codes, key), CompareOptions()).changes
 
 
 def test_codes_that_changed_places_are_told_by_the_names_of_their_items(tmp_path):
@@ -257,7 +257,7 @@ def test_codes_that_changed_places_are_told_by_the_names_of_their_items(tmp_path
     after = [LIVE[0], ["B", *LIVE[1][1:]], ["A", *LIVE[2][1:]], *LIVE[3:]]
 
     assert refresh(changes, later(tmp_path, LIVE), Settings()).changes.new_keys() == {"A": "B", "B": "A"}
-    assert settle(changes, later(tmp_path, after), Settings()).done
+    assert verify(changes, later(tmp_path, after), Settings()).done
     assert refresh(changes, later(tmp_path, after), Settings()).changes.items["do"].is_in(["none"]).all()
 
 
@@ -273,15 +273,15 @@ def test_codes_that_changed_places_between_items_of_one_name_are_held_back(tmp_p
 
     assert seen.changes.new_keys() == {}
     assert seen.changes.findings.filter(check="clash", level="stop")["key"].to_list() == ["A", "B"]
-    assert not settle(changes, later(tmp_path, live), Settings()).done
+    assert not verify(changes, later(tmp_path, live), Settings()).done
 
 
 def test_what_follows_a_code_change_is_held_back_with_it(tmp_path):
     live = [["sku", "name", "related"], ["A1", "Ant", ""], ["B1", "Bee", "A1"], ["C1", "Cat", "B1"]]
-    export = read_catalogue(write_table(tmp_path / "live.csv", live))
-    codes = read_catalogue(write_table(tmp_path / "codes.csv", [["old", "new"], ["A1", "A9"]]))
-    key = Key(("sku",), told=True)
-    changes = recode(export, codes, key, code_pairs(codes, key), Options()).changes
+    export = read_table(write_table(tmp_path / "live.csv", live))
+    codes = read_table(write_table(tmp_path / "codes.csv", [["old", "new"], ["A1", "A9"]]))
+    key = Key(("sku",), explicit=True)
+    changes = recode(export, codes, key, code_pairs(codes, key), CompareOptions()).changes
     fresh = later(tmp_path, [*live, ["A9", "Another", ""]])
 
     seen = refresh(changes, fresh, Settings()).changes
@@ -305,14 +305,14 @@ def test_codes_exchanged_in_a_sheet_are_code_changes_where_an_identity_is_settle
 
     assert changes.new_keys() == {"A": "B", "B": "A", "C": "D", "D": "D9"}
     assert cells_of(changes) == {("A", "price"): ("10.00", "11.00")}
-    live = read_catalogue(tmp_path / "live.csv")
+    live = read_table(tmp_path / "live.csv")
     assert write_update(changes, live, tmp_path / "up").cells == 1
 
 
 def test_a_code_that_another_item_keeps_is_not_taken_from_it(tmp_path):
     sheet = [LIVE[0], ["B", "1", "Hive", "10.00", "5"], *LIVE[3:]]  # B's own row is gone, and A's says B
 
-    changes = made(tmp_path, sheet, options=Options(settled=Settings(identity="item_id")))
+    changes = made(tmp_path, sheet, options=CompareOptions(settings=Settings(identity="item_id")))
 
     assert (changes.new_keys(), cells_of(changes)) == ({}, {})
     assert "the item_id of another (A)" in changes.findings.filter(check="two items")["say"][0]
@@ -328,10 +328,10 @@ def test_after_chains_swaps_and_rings_variants_of_one_name_are_told_exactly(tmp_
     if not to:
         return
     live = [NAMES, *([code, number, "Veil", *cells] for code, number, _, *cells in LIVE[1:])]
-    export = read_catalogue(write_table(tmp_path / "live.csv", live))
-    codes = read_catalogue(write_table(tmp_path / "codes.csv", [["old", "new"], *to.items()]))
-    key = Key(("sku",), told=True)
-    changes = recode(export, codes, key, code_pairs(codes, key), Options()).changes
+    export = read_table(write_table(tmp_path / "live.csv", live))
+    codes = read_table(write_table(tmp_path / "codes.csv", [["old", "new"], *to.items()]))
+    key = Key(("sku",), explicit=True)
+    changes = recode(export, codes, key, code_pairs(codes, key), CompareOptions()).changes
     after = [NAMES, *([to.get(code, code), *cells] for code, *cells in live[1:])]
     # Meanwhile stock is sold, which tells nothing of who is who.
     now = [[*row[:4], "1"] if row[0] != "sku" else row for row in (after if imported else live)]
@@ -339,12 +339,12 @@ def test_after_chains_swaps_and_rings_variants_of_one_name_are_told_exactly(tmp_
     save_changes(changes, tmp_path / "c.jsonl")
     changes = load_changes(tmp_path / "c.jsonl")
 
-    seen = settle(changes, later(tmp_path, now), Settings())
-    back = refresh(undone(changes), later(tmp_path, now), Settings())
+    seen = verify(changes, later(tmp_path, now), Settings())
+    back = refresh(invert(changes), later(tmp_path, now), Settings())
 
     assert set(seen.changes["state"]) == ({"landed"} if imported else {"not landed"})
     assert seen.done is imported
-    assert back.unclear == 0
+    assert back.ambiguous == 0
     assert back.changes.new_keys() == ({new: code for code, new in to.items()} if imported else {})
     if not imported:
         assert seen.remaining.new_keys() == to
@@ -364,14 +364,14 @@ def test_an_undo_of_codes_that_cannot_be_told_apart_is_no_undo_at_all(tmp_path):
 
 def test_an_item_is_not_removed_though_a_colleague_filled_a_blank_of_it(tmp_path):
     live = [["sku", "name", "stock", "note"], ["A", "Veil", "3", ""], ["B", "Jar", "4", "x"]]
-    changes = made(tmp_path, [live[0], live[2]], live, Options(add=True, remove=9))
+    changes = made(tmp_path, [live[0], live[2]], live, CompareOptions(add_new=True, delete_at_most=9))
     fresh = later(tmp_path, [live[0], ["A", "Veil", "3", "reserved for Anna"], live[2]])
 
     held = refresh(changes, fresh, Settings())
     all_the_same = refresh(changes, fresh, Settings(), "ours").changes
 
-    assert held.clashes.select("key", "field", "then", "now").rows() == [("A", "note", None, "reserved for Anna")]
-    assert held.changes.keys_to("remove").is_empty()
+    assert held.conflicts.select("key", "field", "then", "now").rows() == [("A", "note", None, "reserved for Anna")]
+    assert held.changes.keys_with_action("remove").is_empty()
     write_update(all_the_same, fresh, tmp_path / "up")
     back = import_into([live[0], live[2]], update_files(tmp_path / "up/undo"))
     assert ["A", "Veil", "3", "reserved for Anna"] in back
@@ -384,12 +384,12 @@ def test_an_item_is_not_removed_though_a_colleague_filled_a_blank_of_it(tmp_path
 )  # fmt: skip
 def test_a_difference_needs_a_number_on_all_three_sides(tmp_path, was, ours, now, sent):
     live = with_cells(LIVE, A_stock=was)
-    changes = made(tmp_path, with_cells(live, A_stock=ours), live, Options(clear_blanks=True))
+    changes = made(tmp_path, with_cells(live, A_stock=ours), live, CompareOptions(clear_blanks=True))
 
     seen = refresh(changes, later(tmp_path, with_cells(live, A_stock=now)), SELLS)
 
     assert cells_of(seen.changes).get(("A", "stock")) == (None if sent is None else (now or None, sent))
-    assert len(seen.clashes) == (sent is None and ours != now)
+    assert len(seen.conflicts) == (sent is None and ours != now)
 
 
 def test_a_new_item_that_is_there_by_now_is_not_added_up(tmp_path):
@@ -398,7 +398,7 @@ def test_a_new_item_that_is_there_by_now_is_not_added_up(tmp_path):
     seen = refresh(changes, later(tmp_path, [*LIVE, ["N", "9", "New", "1.00", "257"]]), SELLS)
 
     assert cells_of(seen.changes) == {}
-    assert seen.clashes.select("key", "field").rows() == [("N", "stock")]
+    assert seen.conflicts.select("key", "field").rows() == [("N", "stock")]
 
 
 CODES, FIELDS = ["A", "B", "C", "D"], ["item_id", "name", "price", "stock"]
@@ -436,12 +436,12 @@ def test_a_refresh_is_a_three_way_merge_with_blanks_new_items_and_deletions(tmp_
         for name, side in (("live", base), ("edited", ours), ("fresh", theirs))
     }
     live, edited, fresh = (write_table(folder / f"{name}.csv", table) for name, table in tables.items())
-    options = Options(add=True, remove=9, clear_blanks=True, kinds=kinds)
-    changes = compare(*read_both(live, edited), options).changes
-    text = Settings(fields={name: FieldSettings(kind="text") for name in FIELDS})
+    options = CompareOptions(add_new=True, delete_at_most=9, clear_blanks=True, types=kinds)
+    changes = compare(*read_pair(live, edited), options).changes
+    text = Settings(fields={name: FieldSettings(type="text") for name in FIELDS})
 
-    seen = refresh(changes, read_catalogue(fresh), text)
-    write_update(seen.changes, read_catalogue(fresh), folder / "up", text)
+    seen = refresh(changes, read_table(fresh), text)
+    write_update(seen.changes, read_table(fresh), folder / "up", text)
 
     got = tables["fresh"]
     if (folder / "up").exists():

@@ -9,8 +9,8 @@ from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 import pytest
 import trustme
 
-from neat_delta.errors import CannotSend, Unreadable, WrongChoice
-from neat_delta.remote import Address, ftp, sftp, trouble, web, where_of
+from neat_delta.errors import DeliveryError, InvalidInput, InvalidOption
+from neat_delta.remote import Address, ftp, parse_location, sftp, transfer_errors, web
 from neat_delta.remote.transfer import fetch, put
 from servers import PASSWORD, PASSWORD_TOLD, ftp_server, sftp_server
 
@@ -19,7 +19,7 @@ DATA = bytes(range(256)) * 2_000
 
 @pytest.fixture(autouse=True)
 def told(monkeypatch):
-    monkeypatch.setattr(trouble, "FIRST_PAUSE", 0.01)
+    monkeypatch.setattr(transfer_errors, "FIRST_PAUSE", 0.01)
     for name, value in PASSWORD_TOLD.items():
         monkeypatch.setenv(name, value)
 
@@ -41,27 +41,27 @@ def server(request, tmp_path, monkeypatch):
 
 def test_what_is_put_there_is_fetched_from_there_byte_for_byte(server):
     address, folder = server
-    put(where_of(f"{address}/out%20of%20here"), "01-changes.csv", DATA)
-    put(where_of(f"{address}/out%20of%20here"), "01-changes.csv", DATA[::-1])
+    put(parse_location(f"{address}/out%20of%20here"), "01-changes.csv", DATA)
+    put(parse_location(f"{address}/out%20of%20here"), "01-changes.csv", DATA[::-1])
 
-    assert fetch(where_of(f"{address}/out%20of%20here/01-changes.csv")) == DATA[::-1]
+    assert fetch(parse_location(f"{address}/out%20of%20here/01-changes.csv")) == DATA[::-1]
     assert [path.name for path in (folder / "out of here").iterdir()] == ["01-changes.csv"]
 
 
 def test_what_is_not_there_is_named(server):
     address, _ = server
-    with pytest.raises(Unreadable, match=r"live\.csv: there is no such file"):
-        fetch(where_of(f"{address}/live.csv"))
-    with pytest.raises(CannotSend, match=r"nowhere/01\.csv: there is no such folder"):
-        put(where_of(f"{address}/nowhere"), "01.csv", DATA)
+    with pytest.raises(InvalidInput, match=r"live\.csv: there is no such file"):
+        fetch(parse_location(f"{address}/live.csv"))
+    with pytest.raises(DeliveryError, match=r"nowhere/01\.csv: there is no such folder"):
+        put(parse_location(f"{address}/nowhere"), "01.csv", DATA)
 
 
 def test_a_wrong_password_is_said_and_never_shown(server, monkeypatch):
     address, _ = server
-    host = where_of(address).host.upper().replace(".", "_")
+    host = parse_location(address).host.upper().replace(".", "_")
     monkeypatch.setenv(f"NEAT_DELTA_PASSWORD_{host}", "wrong-honey")
-    with pytest.raises(Unreadable, match=rf"of anna is missing or wrong.*NEAT_DELTA_PASSWORD_{host}") as error:
-        fetch(where_of(f"{address}/live.csv"))
+    with pytest.raises(InvalidInput, match=rf"of anna is missing or wrong.*NEAT_DELTA_PASSWORD_{host}") as error:
+        fetch(parse_location(f"{address}/live.csv"))
     assert "honey" not in str(error.value)
 
 
@@ -71,21 +71,21 @@ def test_a_machine_that_cannot_prove_who_it_is_gets_no_password(server, monkeypa
     monkeypatch.setenv("NEAT_DELTA_KNOWN_HOSTS", str(tmp_path / "others"))
     monkeypatch.delenv("SSL_CERT_FILE", raising=False)
     said = {"ftps": "certificate does not hold", "sftp": "host key is not known", "ftp": "no such file"}
-    with pytest.raises(Unreadable, match=said[where_of(address).scheme]):
-        fetch(where_of(f"{address}/live.csv"))
+    with pytest.raises(InvalidInput, match=said[parse_location(address).scheme]):
+        fetch(parse_location(f"{address}/live.csv"))
 
 
 def test_a_file_cut_off_half_way_is_fetched_again_and_never_used_half(tmp_path):
     (tmp_path / "live.csv").write_bytes(DATA)
     with ftp_server(tmp_path, cut=2) as address:
-        assert fetch(where_of(f"{address}/live.csv")) == DATA
-    with ftp_server(tmp_path, cut=99) as address, pytest.raises(Unreadable, match="cut off half way"):
-        fetch(where_of(f"{address}/live.csv"))
+        assert fetch(parse_location(f"{address}/live.csv")) == DATA
+    with ftp_server(tmp_path, cut=99) as address, pytest.raises(InvalidInput, match="cut off half way"):
+        fetch(parse_location(f"{address}/live.csv"))
 
 
 def test_a_full_disk_there_leaves_nothing_half_done(tmp_path):
-    with ftp_server(tmp_path, most=0) as address, pytest.raises(CannotSend, match="No room left"):
-        put(where_of(address), "01.csv", DATA)
+    with ftp_server(tmp_path, most=0) as address, pytest.raises(DeliveryError, match="No room left"):
+        put(parse_location(address), "01.csv", DATA)
     assert not list(tmp_path.iterdir())
 
 
@@ -94,8 +94,8 @@ def test_a_machine_that_says_nothing_is_given_up(scheme, monkeypatch):
     for module in (ftp, sftp, web):
         monkeypatch.setattr(module, "SILENCE_TIME", 0.2)
     with socket.create_server(("127.0.0.1", 0)) as deaf:
-        address = where_of(f"{scheme}://anna@127.0.0.1:{deaf.getsockname()[1]}/live.csv")
-        with pytest.raises(Unreadable, match=r"it was silent too long|it hung up without an answer"):
+        address = parse_location(f"{scheme}://anna@127.0.0.1:{deaf.getsockname()[1]}/live.csv")
+        with pytest.raises(InvalidInput, match=r"it was silent too long|it hung up without an answer"):
             fetch(address)
 
 
@@ -157,7 +157,7 @@ def silent(handler):
 def test_the_web_is_asked_again_after_a_cut_a_fault_and_silence(monkeypatch):
     monkeypatch.setattr(web, "SILENCE_TIME", 0.2)
     with web_server(half, status(503), silent, whole) as (address, asked):
-        assert fetch(where_of(address)) == DATA
+        assert fetch(parse_location(address)) == DATA
     assert len(asked) == 4
 
 
@@ -172,8 +172,8 @@ def test_the_web_is_asked_again_after_a_cut_a_fault_and_silence(monkeypatch):
 )
 def test_the_web_says_what_is_wrong(answer, said, times):
     with web_server(answer) as (address, asked):
-        with pytest.raises(Unreadable, match=said):
-            fetch(where_of(address))
+        with pytest.raises(InvalidInput, match=said):
+            fetch(parse_location(address))
         assert len(asked) == times
 
 
@@ -181,11 +181,11 @@ def test_a_certificate_is_checked(monkeypatch, tmp_path):
     authority = trustme.CA()
     authority.cert_pem.write_to_path(tmp_path / "ca.pem")
     with web_server(whole, certificate=authority.issue_cert("localhost")) as (address, asked):
-        with pytest.raises(Unreadable, match="its certificate does not hold"):
-            fetch(where_of(address))
+        with pytest.raises(InvalidInput, match="its certificate does not hold"):
+            fetch(parse_location(address))
         assert not asked
         monkeypatch.setenv("SSL_CERT_FILE", str(tmp_path / "ca.pem"))
-        assert fetch(where_of(address)) == DATA
+        assert fetch(parse_location(address)) == DATA
 
 
 def test_a_token_reaches_its_machine_only(monkeypatch):
@@ -193,7 +193,7 @@ def test_a_token_reaches_its_machine_only(monkeypatch):
     with web_server(whole) as (other, elsewhere):
         moved = status(302, Location=other.replace("127.0.0.1", "localhost"))
         with web_server(moved) as (address, asked):
-            assert fetch(where_of(address)) == DATA
+            assert fetch(parse_location(address)) == DATA
     assert asked[0]["Authorization"] == "Bearer honey"
     assert elsewhere[0]["Authorization"] is None
 
@@ -202,7 +202,7 @@ def test_the_keyring_is_asked_where_the_environment_tells_nothing(monkeypatch):
     keyring = pytest.importorskip("keyring")
     monkeypatch.setattr(keyring, "get_password", lambda service, who: f"{service} {who}")
     with web_server(status(401), whole) as (address, asked):
-        assert fetch(where_of(address)) == DATA
+        assert fetch(parse_location(address)) == DATA
     assert [headers["Authorization"] for headers in asked] == [None, "Bearer neat-delta token@127.0.0.1"]
 
 
@@ -216,13 +216,13 @@ def test_the_keyring_is_asked_where_the_environment_tells_nothing(monkeypatch):
     ],
 )
 def test_addresses_that_will_not_do(text, said):
-    with pytest.raises(WrongChoice, match=said) as error:
-        where_of(text)
+    with pytest.raises(InvalidOption, match=said) as error:
+        parse_location(text)
     assert PASSWORD not in str(error.value)
 
 
 def test_addresses_are_shown_without_what_may_be_secret():
-    address = where_of("https://anna@shop.example:8443/out/export%20of%20today.csv?key=honey")
+    address = parse_location("https://anna@shop.example:8443/out/export%20of%20today.csv?key=honey")
     assert isinstance(address, Address)
     assert str(address) == "https://anna@shop.example:8443/out/export%20of%20today.csv?…"
     assert address.name == "export of today.csv"

@@ -10,8 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import files_in, neat_delta, write_table
-from neat_delta.errors import CannotSend, Unreadable, WrongChoice
-from neat_delta.remote import where_of
+from neat_delta.errors import DeliveryError, InvalidInput, InvalidOption
+from neat_delta.remote import parse_location
 from neat_delta.remote.secrets import TOKEN, may_go_unencrypted, variable
 from neat_delta.remote.transfer import fetch
 
@@ -21,8 +21,8 @@ PASSWORDS = ["pa/ss", "12/34", "pa#ss", "pa?ss", "p@ss", "pa:ss", "honeypot", "[
 @pytest.mark.parametrize("password", PASSWORDS)
 @pytest.mark.parametrize("address", ["ftp://anna:{}@files.example/in", "https://anna:{}@shop.example:8443/x.csv"])
 def test_an_address_with_a_password_is_refused_without_it(address, password):
-    with pytest.raises(WrongChoice, match="a password in an address") as refused:
-        where_of(address.format(password))
+    with pytest.raises(InvalidOption, match="a password in an address") as refused:
+        parse_location(address.format(password))
 
     assert password not in str(refused.value)
     assert all(part not in str(refused.value) for part in password.split("/") if len(part) > 2)
@@ -32,7 +32,7 @@ def test_an_address_with_a_password_is_refused_without_it(address, password):
     "address", ["https://h/p@x.csv", "https://anna@h/x", "http://[::1]:8017/x", "http://[::1]/a@b"]
 )
 def test_an_address_without_one_is_taken(address):
-    assert str(where_of(address)) == address
+    assert str(parse_location(address)) == address
 
 
 @pytest.mark.parametrize("password", PASSWORDS)
@@ -130,8 +130,8 @@ def test_a_token_of_nobody_goes_to_nobody(work):
 def test_a_secret_that_can_be_none_is_told_by_its_place_alone(monkeypatch, secret):
     monkeypatch.setenv("NEAT_DELTA_TOKEN_LOCALHOST", secret)
 
-    with pytest.raises(CannotSend, match="the variable NEAT_DELTA_TOKEN_LOCALHOST has a line end") as refused:
-        fetch(where_of("http://localhost:1/x.csv"))
+    with pytest.raises(DeliveryError, match="the variable NEAT_DELTA_TOKEN_LOCALHOST has a line end") as refused:
+        fetch(parse_location("http://localhost:1/x.csv"))
     assert "ney" not in str(refused.value)
 
 
@@ -146,15 +146,15 @@ def test_no_secret_goes_over_a_line_that_others_can_read(monkeypatch, address):
     monkeypatch.setenv("NEAT_DELTA_TOKEN_SHOP_EXAMPLE", "honey")
     monkeypatch.setenv("NEAT_DELTA_PASSWORD_SHOP_EXAMPLE", "honey")
 
-    with pytest.raises(Unreadable, match=r"over a line that others can read.*NEAT_DELTA_UNENCRYPTED"):
-        fetch(where_of(address))
-    with pytest.raises(CannotSend, match=r"NEAT_DELTA_TOKEN_A__B"):
+    with pytest.raises(InvalidInput, match=r"over a line that others can read.*NEAT_DELTA_UNENCRYPTED"):
+        fetch(parse_location(address))
+    with pytest.raises(DeliveryError, match=r"NEAT_DELTA_TOKEN_A__B"):
         monkeypatch.setenv("NEAT_DELTA_TOKEN_A__B", "x\ny")
-        fetch(where_of("https://a-b/x"))
+        fetch(parse_location("https://a-b/x"))
 
     monkeypatch.setenv("NEAT_DELTA_UNENCRYPTED", "files.lan, shop.example")
     with pytest.raises(AssertionError):
-        fetch(where_of(address))
+        fetch(parse_location(address))
 
 
 @pytest.mark.parametrize(

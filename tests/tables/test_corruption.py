@@ -1,8 +1,8 @@
 import polars as pl
 import pytest
 
-from neat_delta.tables.corruption import damage_marks
-from neat_delta.tables.field_types import infer_kind
+from neat_delta.tables.corruption import find_corruption
+from neat_delta.tables.field_types import infer_type
 
 PRICES = [f"{at}.50" for at in range(60)]
 CODES = [f"{at:06}" for at in range(400, 460)]
@@ -13,8 +13,8 @@ def marked(field, values):
     column = pl.DataFrame(
         {"value": values, "count": [1] * len(values)}, schema={"value": pl.String, "count": pl.UInt32}
     )
-    kind = infer_kind(column["value"], field).name
-    return {check: value for check, _, value, _, _ in damage_marks(column, field, kind).iter_rows()}
+    kind = infer_type(column["value"], field).name
+    return {check: value for check, _, value, _, _ in find_corruption(column, field, kind).iter_rows()}
 
 
 @pytest.mark.parametrize(

@@ -1,7 +1,7 @@
 import pytest
 
-from neat_delta.errors import Unreadable
-from neat_delta.tables import field_name, name_fields
+from neat_delta.errors import InvalidInput
+from neat_delta.tables import field_name, parse_header
 
 
 @pytest.mark.parametrize(
@@ -16,6 +16,6 @@ def test_columns_are_fields_by_their_words_and_a_sign_behind_them(column, name):
 
 
 def test_signs_make_columns_of_their_own_and_the_same_words_do_not():
-    assert [field.name for field in name_fields(["tags", "tags +", "tags -"], "x.csv")] == ["tags", "tags+", "tags-"]
-    with pytest.raises(Unreadable, match="names this column twice"):
-        name_fields(["Item no", "Item No."], "x.csv")
+    assert [field.name for field in parse_header(["tags", "tags +", "tags -"], "x.csv")] == ["tags", "tags+", "tags-"]
+    with pytest.raises(InvalidInput, match="names this column twice"):
+        parse_header(["Item no", "Item No."], "x.csv")

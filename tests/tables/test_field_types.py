@@ -5,15 +5,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from neat_delta.tables.field_types import FormSettings, SheetForm, infer_kind, kind_named, kinds
-from neat_delta.tables.field_types.multi_value import ManyValued
+from neat_delta.tables.field_types import EditedColumn, FormatOverrides, field_types, infer_type, type_named
+from neat_delta.tables.field_types.multi_value import MultiValue
 from neat_delta.tables.field_types.number_parsing import (
-    NumberForm,
-    live_number_form,
-    read_numbers,
-    same_but_for_mark,
-    sheet_number_form,
-    write_numbers,
+    NumberFormat,
+    format_numbers,
+    infer_edited_number_format,
+    infer_number_format,
+    normalize_numbers,
+    same_but_for_separator,
 )
 
 
@@ -46,7 +46,7 @@ from neat_delta.tables.field_types.number_parsing import (
     ],
 )
 def test_a_live_column_shows_its_kind(field, values, kind):
-    assert infer_kind(pl.Series(values, dtype=pl.String), field).name == kind
+    assert infer_type(pl.Series(values, dtype=pl.String), field).name == kind
 
 
 @pytest.mark.parametrize(
@@ -73,19 +73,19 @@ def test_a_live_column_shows_its_kind(field, values, kind):
     ],
 )
 def test_numbers_are_read_by_the_cell_and_else_by_the_column(cell, point, comma, unknown):
-    read = [read_numbers(pl.Series([cell]), NumberForm(mark)).item() for mark in (".", ",", None)]
+    read = [normalize_numbers(pl.Series([cell]), NumberFormat(mark)).item() for mark in (".", ",", None)]
 
     assert read == [point, comma, unknown]
 
 
 def test_a_thousand_is_not_assumed_where_three_decimals_are_usual():
-    assert read_numbers(pl.Series(["1,234"]), NumberForm(".", fine=True)).item() is None
+    assert normalize_numbers(pl.Series(["1,234"]), NumberFormat(".", three_decimals=True)).item() is None
 
 
 @pytest.mark.parametrize("cell", ["9" * 27, "-" + "9" * 27 + ".5", "1" + ",000" * 9, "9" * 400])
 def test_a_number_that_nobody_reckons_with_is_none(cell):
-    assert read_numbers(pl.Series([cell, "7"]), NumberForm(".")).to_list() == [None, "7"]
-    assert read_numbers(pl.Series([cell.replace("9", "0"), "7"]), NumberForm(","))[1] == "7"
+    assert normalize_numbers(pl.Series([cell, "7"]), NumberFormat(".")).to_list() == [None, "7"]
+    assert normalize_numbers(pl.Series([cell.replace("9", "0"), "7"]), NumberFormat(","))[1] == "7"
 
 
 @given(
@@ -95,11 +95,11 @@ def test_a_number_that_nobody_reckons_with_is_none(cell):
 def test_what_is_written_in_a_form_reads_as_the_same_exact_number(numbers, form):
     mark, group = form
     plain = pl.Series([format(number, "f") for number in numbers])
-    readings = read_numbers(plain, NumberForm("."))
+    readings = normalize_numbers(plain, NumberFormat("."))
 
-    written = write_numbers(readings, NumberForm(mark, 2, group))
+    written = format_numbers(readings, NumberFormat(mark, 2, group))
 
-    assert [Decimal(r) for r in read_numbers(written, NumberForm(mark))] == numbers
+    assert [Decimal(r) for r in normalize_numbers(written, NumberFormat(mark))] == numbers
     assert all(text.partition(mark)[2].isdigit() and len(text.partition(mark)[2]) == 2 for text in written)
 
 
@@ -110,28 +110,28 @@ def test_what_is_written_in_a_form_reads_as_the_same_exact_number(numbers, form)
 )
 def test_plain_numbers_read_the_same_whether_or_not_an_odd_one_stands_among_them(numbers, written, fine):
     mark, odd = written
-    form = NumberForm(mark, fine=fine)
+    form = NumberFormat(mark, three_decimals=fine)
     numbers = [number.replace(".", mark) for number in numbers]
-    alone = read_numbers(pl.Series(numbers, dtype=pl.String), form)
-    among = read_numbers(pl.Series([*numbers, odd]), form)
+    alone = normalize_numbers(pl.Series(numbers, dtype=pl.String), form)
+    among = normalize_numbers(pl.Series([*numbers, odd]), form)
     assert among.to_list() == [*alone, "1234567.5"]
 
 
 def test_the_live_form_is_kept_decimals_mark_and_groups():
-    form = live_number_form(pl.Series(["1.234,50", "8,00", "17"]))
+    form = infer_number_format(pl.Series(["1.234,50", "8,00", "17"]))
 
-    assert form == NumberForm(",", 2, ".", fine=False, bare=True)
-    assert write_numbers(pl.Series(["9876.5", "3", "0.125"]), form).to_list() == ["9.876,50", "3", "0,125"]
-    assert write_numbers(pl.Series(["3"]), live_number_form(pl.Series(["1,00", "8,00"]))).to_list() == ["3,00"]
+    assert form == NumberFormat(",", 2, ".", three_decimals=False, unpadded_integers=True)
+    assert format_numbers(pl.Series(["9876.5", "3", "0.125"]), form).to_list() == ["9.876,50", "3", "0,125"]
+    assert format_numbers(pl.Series(["3"]), infer_number_format(pl.Series(["1,00", "8,00"]))).to_list() == ["3,00"]
 
 
 def test_flags_are_understood_in_any_token_and_written_in_the_live_one():
-    flag = kind_named("flag")
-    form = flag.live_form(pl.Series(["YES"]))
-    readings = flag.read(pl.Series(["1", "no", "True", "maybe"]), form)
+    flag = type_named("flag")
+    form = flag.infer_format(pl.Series(["YES"]))
+    readings = flag.normalize(pl.Series(["1", "no", "True", "maybe"]), form)
 
     assert readings.to_list() == ["1", "0", "1", None]
-    assert flag.write(readings, readings, form).to_list() == ["YES", "NO", "YES", None]
+    assert flag.format(readings, readings, form).to_list() == ["YES", "NO", "YES", None]
 
 
 @pytest.mark.parametrize(
@@ -146,16 +146,16 @@ def test_flags_are_understood_in_any_token_and_written_in_the_live_one():
     ],
 )
 def test_dates_are_read_in_the_order_that_agrees_with_the_live_export(was, cells, readings):
-    date = kind_named("date")
-    form = date.sheet_form(SheetForm(pl.Series(cells), pl.Series(was), None), "%Y-%m-%d")
+    date = type_named("date")
+    form = date.infer_edited_format(EditedColumn(pl.Series(cells), pl.Series(was), None), "%Y-%m-%d")
 
-    assert date.read(pl.Series(cells), form).to_list() == readings
+    assert date.normalize(pl.Series(cells), form).to_list() == readings
 
 
 def test_barcodes_are_the_same_whatever_parts_their_digits():
     cells = pl.Series(["9520000000011", "952-0000-00001-1", "0-00-000006-X", "9.52E+12", "none"])
 
-    assert kind_named("gtin").read(cells, None).to_list() == [
+    assert type_named("gtin").normalize(cells, None).to_list() == [
         "9520000000011", "9520000000011", "000000006X", "9.52E+12", "none",
     ]  # fmt: skip
 
@@ -165,11 +165,11 @@ words = st.lists(st.text("abc ", min_size=1, max_size=3).filter(str.strip), min_
 
 @given(words, st.randoms(), st.booleans())
 def test_lists_are_the_same_by_their_values_and_by_order_only_where_it_counts(values, chance, ordered):
-    kind = ManyValued(kind_named("text"), "|", ordered)
+    kind = MultiValue(type_named("text"), "|", ordered)
     shuffled = chance.sample(values, len(values))
     cells = pl.Series(["|".join(values), " | ".join(shuffled) + "|"])
 
-    first, second = kind.read(cells, None)
+    first, second = kind.normalize(cells, None)
 
     plain = [value.strip() for value in values]
     moved = [value.strip() for value in shuffled]
@@ -180,12 +180,12 @@ def test_lists_are_the_same_by_their_values_and_by_order_only_where_it_counts(va
 def test_no_kind_stumbles_over_any_text(texts):
     """Whatever a cell holds, a kind reads it or says that it cannot; writing a reading never fails."""
     cells = pl.Series(texts, dtype=pl.String)
-    for kind in kinds():
-        kind.fits(cells, "field")
-        form = kind.live_form(cells)
-        sheet_form = kind.sheet_form(SheetForm(cells, cells, None), form)
-        readings = kind.read(cells, sheet_form)
-        written = kind.write(readings, cells, form)
+    for kind in field_types():
+        kind.matches(cells, "field")
+        form = kind.infer_format(cells)
+        sheet_form = kind.infer_edited_format(EditedColumn(cells, cells, None), form)
+        readings = kind.normalize(cells, sheet_form)
+        written = kind.format(readings, cells, form)
         assert len(readings) == len(written) == len(cells)
 
 
@@ -203,16 +203,16 @@ def test_no_kind_stumbles_over_any_text(texts):
 )
 def test_shares_paths_pictures_and_references(kind, field, live, sheet, same, written):
     values = pl.Series(live)
-    known = infer_kind(values, field)
-    form = known.live_form(values)
+    known = infer_type(values, field)
+    form = known.infer_format(values)
     was = pl.Series((live + live)[: len(sheet)])
-    seen = known.sheet_form(SheetForm(pl.Series(sheet), was, None), form)
+    seen = known.infer_edited_format(EditedColumn(pl.Series(sheet), was, None), form)
 
-    readings = known.read(pl.Series(sheet), seen)
+    readings = known.normalize(pl.Series(sheet), seen)
 
     assert known.name == kind
-    assert (readings == known.read(was, form)).to_list() == same
-    assert known.write(readings, pl.Series(sheet), form).to_list() == written
+    assert (readings == known.normalize(was, form)).to_list() == same
+    assert known.format(readings, pl.Series(sheet), form).to_list() == written
 
 
 @pytest.mark.parametrize(
@@ -220,31 +220,31 @@ def test_shares_paths_pictures_and_references(kind, field, live, sheet, same, wr
     [("share", "19 %", "much"), ("path", "A/B", "A//B"), ("picture", "a.jpg", "a.doc")],
 )
 def test_what_is_not_of_the_kind_is_refused(kind, live, cell):
-    known = kind_named(kind)
+    known = type_named(kind)
 
-    assert known.read(pl.Series([cell]), known.live_form(pl.Series([live]))).to_list() == [None]
+    assert known.normalize(pl.Series([cell]), known.infer_format(pl.Series([live]))).to_list() == [None]
 
 
 def test_spaces_do_not_count_in_a_choice_and_letter_case_does():
-    choice = kind_named("choice")
+    choice = type_named("choice")
 
-    assert choice.read(pl.Series(["dark  oak ", "Dark oak"]), None).to_list() == ["dark oak", "Dark oak"]
+    assert choice.normalize(pl.Series(["dark  oak ", "Dark oak"]), None).to_list() == ["dark oak", "Dark oak"]
 
 
 def test_what_is_settled_of_a_form_goes_before_what_a_column_shows():
-    day, flag, money = kind_named("date"), kind_named("flag"), kind_named("money")
+    day, flag, money = type_named("date"), type_named("flag"), type_named("money")
     unclear = pl.Series(["03/02/2024", "01/02/2024"])
 
-    assert day.live_form(unclear) is None
-    assert day.read(unclear, day.live_form(unclear, FormSettings(date="%d/%m/%Y"))).to_list() == [
+    assert day.infer_format(unclear) is None
+    assert day.normalize(unclear, day.infer_format(unclear, FormatOverrides(date="%d/%m/%Y"))).to_list() == [
         "2024-02-03",
         "2024-02-01",
     ]
-    tokens = flag.live_form(pl.Series(["J"]), FormSettings(yes="J", no="N"))
-    assert flag.read(pl.Series(["j", "N", "yes"]), tokens).to_list() == ["1", "0", "1"]
-    assert flag.write(pl.Series(["1", "0"]), pl.Series(["x", "x"]), tokens).to_list() == ["J", "N"]
-    form = money.live_form(pl.Series(["8", "9.5"]), FormSettings(decimals=2))
-    assert money.write(pl.Series(["8"]), pl.Series(["8"]), form).to_list() == ["8.00"]
+    tokens = flag.infer_format(pl.Series(["J"]), FormatOverrides(yes="J", no="N"))
+    assert flag.normalize(pl.Series(["j", "N", "yes"]), tokens).to_list() == ["1", "0", "1"]
+    assert flag.format(pl.Series(["1", "0"]), pl.Series(["x", "x"]), tokens).to_list() == ["J", "N"]
+    form = money.infer_format(pl.Series(["8", "9.5"]), FormatOverrides(decimals=2))
+    assert money.format(pl.Series(["8"]), pl.Series(["8"]), form).to_list() == ["8.00"]
 
 
 NUMBERS = st.from_regex(r"\A-?(0|[1-9]\d{0,4})([.,]\d{1,4})?\Z")
@@ -255,10 +255,10 @@ def test_numbers_told_to_be_the_same_without_being_read_are_read_alike(told):
     was = pl.Series([was for was, _, _ in told])
     now = pl.Series([was.replace(".", ",") if kept else other for was, other, kept in told])
 
-    form = live_number_form(was)
-    same = same_but_for_mark(now, sheet_number_form(SheetForm(now, was, None), form), was, form)
+    form = infer_number_format(was)
+    same = same_but_for_separator(now, infer_edited_number_format(EditedColumn(now, was, None), form), was, form)
 
     if same is not None:
-        readings = [read_numbers(cells, NumberForm(mark)) for cells, mark in ((now, None), (was, "."))]
+        readings = [normalize_numbers(cells, NumberFormat(mark)) for cells, mark in ((now, None), (was, "."))]
         assert not any(column.has_nulls() for column in readings)
         assert not (same & (readings[0] != readings[1])).any()

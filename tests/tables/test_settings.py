@@ -1,8 +1,9 @@
 import pytest
 
-from neat_delta.errors import Unreadable
+from neat_delta.errors import InvalidInput, InvalidSettings
 from neat_delta.tables.config_loader import load_settings
-from neat_delta.tables.settings import ExportForm, FieldSettings, ImportRules, Settings
+from neat_delta.tables.read_options import ReadOptions
+from neat_delta.tables.settings import FieldSettings, ImportConfig, Settings
 
 GOOD = """\
 # remarks are free
@@ -57,12 +58,16 @@ bytes = 100000
 def test_rules_and_the_forms_of_export_and_import_are_read(tmp_path):
     found = load(tmp_path, WHOLE)
 
-    assert found.of("colour") == FieldSettings(allowed=("red", "blue"), required=True, length=20)
-    assert found.of("added").form.date == "%d.%m.%Y"
-    assert (found.of("active").form.yes, found.of("active").form.no, found.of("price").form.decimals) == ("Y", "N", 2)
-    assert found.export == ExportForm(";", "windows-1252", ",", 3)
-    assert found.imports == ImportRules("\t", None, None, "leaves", "(none)", ("item_type",), 500, 100000)
-    assert found.of("nothing") == FieldSettings()
+    assert found.field("colour") == FieldSettings(allowed=("red", "blue"), required=True, length=20)
+    assert found.field("added").format_overrides.date == "%d.%m.%Y"
+    assert (
+        found.field("active").format_overrides.yes,
+        found.field("active").format_overrides.no,
+        found.field("price").format_overrides.decimals,
+    ) == ("Y", "N", 2)
+    assert found.export == ReadOptions(";", "cp1252", ",", 3)
+    assert found.imports == ImportConfig("\t", None, None, "leaves", "(none)", ("item_type",), 500, 100000)
+    assert found.field("nothing") == FieldSettings()
 
 
 @pytest.mark.parametrize(
@@ -81,7 +86,7 @@ def test_rules_and_the_forms_of_export_and_import_are_read(tmp_path):
     ],
 )
 def test_what_is_wrong_in_any_table_is_named_with_its_line(tmp_path, old, new, line, reason):
-    with pytest.raises(Unreadable) as found:
+    with pytest.raises(InvalidInput) as found:
         load(tmp_path, WHOLE.replace(old, new))
 
     assert reason in str(found.value)
@@ -125,8 +130,25 @@ def test_settings_are_read(tmp_path):
     ],
 )
 def test_what_is_wrong_is_named_with_its_line_and_what_is_allowed(tmp_path, old, new, line, reason):
-    with pytest.raises(Unreadable) as found:
+    with pytest.raises(InvalidInput) as found:
         load(tmp_path, GOOD.replace(old, new))
 
     assert reason in str(found.value)
     assert line is None or found.value.line == line
+
+
+def test_all_mistakes_of_a_file_are_told_at_once_in_the_order_of_their_lines(tmp_path):
+    wrong = WHOLE.replace("length = 20", "lenght = 20").replace("rows = 500", "rows = 1").replace('no = "N"\n', "")
+
+    with pytest.raises(InvalidSettings) as found:
+        load(tmp_path, wrong + "[lists.waxwendle]\nsheet = 3\n[lists.waxwendle.values.stock]\nmain = 7\n")
+
+    told = [(mistake.line, mistake.column) for mistake in found.value.mistakes]
+    assert told == [
+        (5, "fields.colour.lenght"),
+        (10, "fields.active.yes"),
+        (23, "import.rows"),
+        (26, "lists.waxwendle.sheet"),
+        (28, "lists.waxwendle.values.stock.main"),
+    ]
+    assert str(found.value).count("\n") == 4

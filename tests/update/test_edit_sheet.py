@@ -8,8 +8,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from helpers import write_table
-from neat_delta.diff.compare import Options, compare
-from neat_delta.reading import read_catalogue
+from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.reading import read_table
 from neat_delta.tables.settings import Settings
 from neat_delta.update.edit_sheet import delimited_sheet, sheet_columns, workbook
 
@@ -26,13 +26,13 @@ row = st.tuples(text, st.one_of(number, st.just("")), st.integers(0, 10**20).map
 def test_an_untouched_sheet_changes_nothing(rows, suffix):
     with tempfile.TemporaryDirectory() as name:
         path = write_table(Path(name) / "live.csv", [HEADER, *([f"{at:04}", *cells] for at, cells in enumerate(rows))])
-        live = read_catalogue(path)
+        live = read_table(path)
         every = pl.int_range(len(live), dtype=pl.UInt32, eager=True)
         columns = sheet_columns(live, live.names, every, ["sku"], Settings(), [])
         sheet = Path(name) / f"work{suffix}"
         sheet.write_bytes((workbook if suffix == ".xlsx" else delimited_sheet)(columns, live))
 
-        seen = compare(live, read_catalogue(sheet), Options(clear_blanks=True))
+        seen = compare(live, read_table(sheet), CompareOptions(clear_blanks=True))
 
     assert seen.changes.cells.is_empty()
     assert seen.changes.findings.is_empty()

@@ -13,11 +13,11 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from openpyxl.utils.escape import unescape
 
-from helpers import import_into, read_table, update_files, write_table
+from helpers import import_into, read_rows, update_files, write_table
 from neat_delta.changeset.serialization import dump_changes, load_changes
-from neat_delta.diff.compare import Options, compare
-from neat_delta.reading import read_both, read_catalogue
-from neat_delta.tables.settings import ImportRules, Settings
+from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.reading import read_pair, read_table
+from neat_delta.tables.settings import ImportConfig, Settings
 from neat_delta.update import write_update
 from neat_delta.update.field_sets import WAYS
 
@@ -105,10 +105,10 @@ def test_the_update_makes_the_edited_catalogue_and_the_undo_the_live_one(shop, l
         folder = Path(name)
         a = write_table(folder / "live.csv", live, **live_form)
         b = write_table(folder / "edited.csv", shuffled(edited, rows, columns), **edited_form)
-        ours, theirs = read_both(a, b)
-        seen = compare(ours, theirs, Options(clear_blanks=True, kinds=TEXTS))
+        ours, theirs = read_pair(a, b)
+        seen = compare(ours, theirs, CompareOptions(clear_blanks=True, types=TEXTS))
         receipt = write_update(seen.changes, ours, folder / "up", way=way)
-        before, after = read_table(a, **reading(live_form)), meant(live, edited)
+        before, after = read_rows(a, **reading(live_form)), meant(live, edited)
 
         assert before == live
         if receipt is None:
@@ -134,8 +134,10 @@ def test_items_come_and_go_as_the_sheet_says_and_come_back(shop, data, live_form
         folder = Path(name)
         a = write_table(folder / "live.csv", live, **live_form)
         b = write_table(folder / "edited.csv", [NAMES, *sheet, *came])
-        ours, theirs = read_both(a, b)
-        seen = compare(ours, theirs, Options(clear_blanks=True, kinds=TEXTS, add=True, remove=len(left)))
+        ours, theirs = read_pair(a, b)
+        seen = compare(
+            ours, theirs, CompareOptions(clear_blanks=True, types=TEXTS, add_new=True, delete_at_most=len(left))
+        )
         counts = seen.changes.head.counts
         (folder / "kept").write_bytes(dump_changes(seen.changes))
         loaded = load_changes(folder / "kept")
@@ -163,8 +165,8 @@ def test_a_catalogue_against_itself_has_no_change_in_any_order_and_form(shop, li
     with tempfile.TemporaryDirectory() as name:
         a = write_table(Path(name) / "live.csv", live, **live_form)
         b = write_table(Path(name) / "edited.csv", shuffled(live, rows, columns), **other_form)
-        for options in (Options(), Options(clear_blanks=True), Options(kinds=TEXTS)):
-            seen = compare(*read_both(a, b), options)
+        for options in (CompareOptions(), CompareOptions(clear_blanks=True), CompareOptions(types=TEXTS)):
+            seen = compare(*read_pair(a, b), options)
 
             assert seen.changes.cells.is_empty()
             assert seen.changes.head.counts["same"] == len(live) - 1
@@ -190,7 +192,7 @@ def test_prices_change_exactly_where_their_value_does(prices):
     with tempfile.TemporaryDirectory() as name:
         a = write_table(Path(name) / "live.csv", live)
         b = write_table(Path(name) / "edited.csv", edited)
-        seen = compare(*read_both(a, b))
+        seen = compare(*read_pair(a, b))
 
     wanted = {f"S{at}": f"{now:.2f}" for at, (was, now, _) in enumerate(prices) if Decimal(was) != now}
     assert dict(seen.changes.cells.select("key", "now").iter_rows()) == wanted
@@ -204,12 +206,12 @@ def test_a_kept_change_set_writes_the_same_update(shop):
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         a, b = write_table(folder / "live.csv", live), write_table(folder / "edited.csv", edited)
-        changes = compare(*read_both(a, b), Options(kinds=TEXTS)).changes
+        changes = compare(*read_pair(a, b), CompareOptions(types=TEXTS)).changes
         (folder / "kept").write_bytes(dump_changes(changes))
         if changes.cells.is_empty():
             return
-        write_update(changes, read_catalogue(a), folder / "one")
-        write_update(load_changes(folder / "kept"), read_catalogue(a), folder / "two")
+        write_update(changes, read_table(a), folder / "one")
+        write_update(load_changes(folder / "kept"), read_table(a), folder / "two")
 
         assert [f.read_bytes() for f in update_files(folder / "one")] == [
             f.read_bytes() for f in update_files(folder / "two")
@@ -265,8 +267,8 @@ def test_every_form_does_the_same_and_is_undone_by_its_own_undo(shop, data, shap
         folder = Path(name)
         a = write_table(folder / "live.csv", live)
         b = write_table(folder / "edited.csv", [NAMES, *sheet, *came])
-        ours, theirs = read_both(a, b)
-        seen = compare(ours, theirs, Options(clear_blanks=True, kinds=TEXTS, add=True, remove=99))
+        ours, theirs = read_pair(a, b)
+        seen = compare(ours, theirs, CompareOptions(clear_blanks=True, types=TEXTS, add_new=True, delete_at_most=99))
         if write_update(seen.changes, ours, folder / "up", shape=shape) is None:
             return
         files, undo = update_files(folder / "up"), update_files(folder / "up" / "undo")
@@ -292,7 +294,7 @@ def test_a_script_stops_where_the_shop_is_not_as_the_export_has_it(tmp_path):
     live = [["sku", "näme", "price"], ["A", "a", "1.00"], ["B", "b", "2.00"]]
     a = write_table(tmp_path / "live.csv", live)
     b = write_table(tmp_path / "edited.csv", [live[0], ["A", "a", "1.50"], ["B", "b", "2.50"]])
-    ours, theirs = read_both(a, b)
+    ours, theirs = read_pair(a, b)
     write_update(compare(ours, theirs).changes, ours, tmp_path / "up", shape="sql")
     moved = [live[0], live[1], ["B", "b", "2.20"]]
 
@@ -317,7 +319,7 @@ def leaving(table, files, **form):
     header, *rows = [list(row) for row in table]
     items = {row[0]: row for row in rows}
     for path in files:
-        columns, *changes = read_table(path, **form)
+        columns, *changes = read_rows(path, **form)
         for change in changes:
             for column, cell in zip(columns, change, strict=True):
                 if cell:
@@ -332,9 +334,9 @@ def test_in_a_shop_that_moved_on_an_update_changes_just_its_own_cells(shop, live
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         a, b = write_table(folder / "live.csv", live, **live_form), write_table(folder / "edited.csv", edited)
-        ours, theirs = read_both(a, b)
-        changes = compare(ours, theirs, Options(clear_blanks=True, kinds=TEXTS)).changes
-        imports = ImportRules(blank="leaves", marker="(none)") if shape == "leaves" else ImportRules()
+        ours, theirs = read_pair(a, b)
+        changes = compare(ours, theirs, CompareOptions(clear_blanks=True, types=TEXTS)).changes
+        imports = ImportConfig(blank="leaves", marker="(none)") if shape == "leaves" else ImportConfig()
         form = "delimited" if shape == "leaves" else shape
         if write_update(changes, ours, folder / "up", Settings(imports=imports), shape=form) is None:
             return
@@ -375,8 +377,8 @@ def test_two_updates_from_one_export_give_the_union_of_both_in_either_order(shop
         sheets = [second, first] if turned else [first, second]
         for at, sheet in enumerate(sheets):
             b = write_table(folder / f"{at}.csv", sheet)
-            ours, theirs = read_both(a, b)
-            changes = compare(ours, theirs, Options(clear_blanks=True, kinds=TEXTS)).changes
+            ours, theirs = read_pair(a, b)
+            changes = compare(ours, theirs, CompareOptions(clear_blanks=True, types=TEXTS)).changes
             if write_update(changes, ours, folder / f"up{at}") is not None:
                 shops_now = import_into(shops_now, update_files(folder / f"up{at}"))
 

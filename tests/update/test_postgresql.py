@@ -9,8 +9,8 @@ from pathlib import Path
 import pytest
 
 from helpers import update_files, write_table
-from neat_delta.diff.compare import Options, compare
-from neat_delta.reading import read_both
+from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.reading import read_pair
 from neat_delta.update import write_update
 
 PROGRAMS = next((path.parent for path in sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"))), None)
@@ -74,8 +74,8 @@ def shop(psql):
 
 def script(tmp_path):
     a, b = write_table(tmp_path / "live.csv", LIVE), write_table(tmp_path / "edited.csv", EDITED)
-    ours, theirs = read_both(a, b)
-    seen = compare(ours, theirs, Options(clear_blanks=True, add=True, remove=9))
+    ours, theirs = read_pair(a, b)
+    seen = compare(ours, theirs, CompareOptions(clear_blanks=True, add_new=True, delete_at_most=9))
     write_update(seen.changes, ours, tmp_path / "up", shape="sql")
     return [path.read_text() for folder in ("up", "up/undo") for path in update_files(tmp_path / folder)]
 

@@ -6,12 +6,12 @@ import polars as pl
 import pytest
 
 from helpers import write_table
-from neat_delta.diff.compare import Options, compare
+from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
 from neat_delta.errors import ProofFailed
 from neat_delta.matching.key import Key
-from neat_delta.reading import read_both, read_catalogue
-from neat_delta.update import update, write_update
+from neat_delta.reading import read_pair, read_table
+from neat_delta.update import write, write_update
 
 LIVE = [["sku", "näme", "price"], ["A", "a", "1.00"], ["B", "b", "2.00"], ["C", "c", "3.00"]]
 EDITED = [LIVE[0], ["A", "a", "1.50"], ["B", "", "2.00"], ["N", "new", "9.00"]]
@@ -20,8 +20,8 @@ EDITED = [LIVE[0], ["A", "a", "1.50"], ["B", "", "2.00"], ["N", "new", "9.00"]]
 @pytest.fixture
 def changes(tmp_path):
     a, b = write_table(tmp_path / "live.csv", LIVE), write_table(tmp_path / "edited.csv", EDITED)
-    ours, theirs = read_both(a, b)
-    return ours, compare(ours, theirs, Options(clear_blanks=True, add=True, remove=1)).changes
+    ours, theirs = read_pair(a, b)
+    return ours, compare(ours, theirs, CompareOptions(clear_blanks=True, add_new=True, delete_at_most=1)).changes
 
 
 def refuses(tmp_path, live, changes, reason, shape="delimited"):
@@ -41,8 +41,8 @@ def refuses(tmp_path, live, changes, reason, shape="delimited"):
 )
 def test_change_sets_about_other_items_than_the_live_export_has(tmp_path, does, key, reason):
     a, b = write_table(tmp_path / "live.csv", [*LIVE, LIVE[3]]), write_table(tmp_path / "edited.csv", EDITED[:3])
-    live, sheet = read_both(a, b)
-    changes = compare(live, sheet, Options(key=["sku"], clear_blanks=True)).changes
+    live, sheet = read_pair(a, b)
+    changes = compare(live, sheet, CompareOptions(key=["sku"], clear_blanks=True)).changes
     assert changes.items.filter(do="change")["key"].to_list() == ["A", "B"]
 
     def wrong(frame):
@@ -66,8 +66,8 @@ def test_change_sets_about_other_items_than_the_live_export_has(tmp_path, does, 
     ],
 )
 def test_spoilt_new_items_and_removals(tmp_path, changes, monkeypatch, old, new, reason):
-    honest = update.delimited
-    monkeypatch.setattr(update, "delimited", lambda cells, form: honest(cells, form).replace(old, new))
+    honest = write.delimited
+    monkeypatch.setattr(write, "delimited", lambda cells, form: honest(cells, form).replace(old, new))
 
     refuses(tmp_path, *changes, reason)
 
@@ -90,8 +90,8 @@ def test_spoilt_new_items_and_removals(tmp_path, changes, monkeypatch, old, new,
     ],
 )
 def test_spoilt_records_and_scripts(tmp_path, changes, monkeypatch, shape, old, new, reason):
-    honest = update.record_file
-    monkeypatch.setattr(update, "record_file", lambda lines, form: honest(lines, form).replace(old, new))
+    honest = write.record_file
+    monkeypatch.setattr(write, "record_file", lambda lines, form: honest(lines, form).replace(old, new))
 
     refuses(tmp_path, *changes, reason, shape)
 
@@ -106,11 +106,11 @@ def test_spoilt_records_and_scripts(tmp_path, changes, monkeypatch, shape, old, 
     ],
 )
 def test_spoilt_code_changes(tmp_path, monkeypatch, old, new, reason):
-    live = read_catalogue(write_table(tmp_path / "live.csv", LIVE))
-    codes = read_catalogue(write_table(tmp_path / "codes.csv", [["old", "new"], ["A", "B"], ["B", "A"]]))
-    key = Key(("sku",), told=True)
-    seen = recode(live, codes, key, code_pairs(codes, key), Options())
-    honest = update.delimited
-    monkeypatch.setattr(update, "delimited", lambda cells, form: honest(cells, form).replace(old, new))
+    live = read_table(write_table(tmp_path / "live.csv", LIVE))
+    codes = read_table(write_table(tmp_path / "codes.csv", [["old", "new"], ["A", "B"], ["B", "A"]]))
+    key = Key(("sku",), explicit=True)
+    seen = recode(live, codes, key, code_pairs(codes, key), CompareOptions())
+    honest = write.delimited
+    monkeypatch.setattr(write, "delimited", lambda cells, form: honest(cells, form).replace(old, new))
 
     refuses(tmp_path, live, seen.changes, reason)

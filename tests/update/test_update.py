@@ -5,26 +5,26 @@ from functools import partial
 import polars as pl
 import pytest
 
-from helpers import read_table, update_files, write_table
-from neat_delta.diff.compare import Options, compare
-from neat_delta.errors import CannotWrite, ProofFailed, WrongLive
-from neat_delta.reading import read_both, read_catalogue
-from neat_delta.tables.settings import ImportRules, Settings
-from neat_delta.update import update
+from helpers import read_rows, update_files, write_table
+from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.errors import LiveMismatch, ProofFailed, WriteError
+from neat_delta.reading import read_pair, read_table
+from neat_delta.tables.settings import ImportConfig, Settings
+from neat_delta.update import write
 
 LIVE = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,00", "1"], ["B", "ö;b", "2,00", "2"], ["C", "c", "3,00", "3"]]
 EDITED = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,10", ""], ["B", "é b", "2,00", "2"], ["C", "c", "3,30", "3"]]
 
 # Each set of fields in a file of its own, which is the easiest to foretell.
-write_update = partial(update.write_update, way="fewest-cells")
+write_update = partial(write.write_update, way="fewest-cells")
 
 
 @pytest.fixture
 def shop(tmp_path):
     a = write_table(tmp_path / "live.csv", LIVE, delimiter=";", charset="cp1252", line_end="\r\n")
     b = write_table(tmp_path / "edited.csv", EDITED, delimiter=";")
-    live, edited = read_both(a, b)
-    return live, compare(live, edited, Options(clear_blanks=True)).changes
+    live, edited = read_pair(a, b)
+    return live, compare(live, edited, CompareOptions(clear_blanks=True)).changes
 
 
 def test_only_what_changes_is_written_in_the_form_of_the_live_export(tmp_path, shop):
@@ -47,7 +47,7 @@ def test_the_receipt_lists_every_file_by_its_fingerprint(tmp_path, shop):
     for listed, folder in ((receipt["files"], tmp_path / "up"), (receipt["undo"], tmp_path / "up/undo")):
         assert [f["file"] for f in listed] == [path.name for path in update_files(folder)]
         for f in listed:
-            written = read_catalogue(folder / f["file"])
+            written = read_table(folder / f["file"])
             assert (f["sha256"], f["rows"]) == (written.source.sha256, len(written))
             assert f["bytes"] == (folder / f["file"]).stat().st_size
     assert receipt["live"]["sha256"] == live.source.sha256
@@ -57,9 +57,9 @@ def test_the_receipt_lists_every_file_by_its_fingerprint(tmp_path, shop):
 
 def test_another_live_export_is_refused(tmp_path, shop):
     _, changes = shop
-    other = read_catalogue(write_table(tmp_path / "other.csv", LIVE, delimiter=";"))
+    other = read_table(write_table(tmp_path / "other.csv", LIVE, delimiter=";"))
 
-    with pytest.raises(WrongLive, match="made from another file"):
+    with pytest.raises(LiveMismatch, match="made from another file"):
         write_update(changes, other, tmp_path / "up")
 
 
@@ -77,8 +77,8 @@ def test_another_live_export_is_refused(tmp_path, shop):
 )
 def test_a_spoilt_file_fails_the_proof_and_leaves_nothing(tmp_path, shop, monkeypatch, spoil, reason):
     live, changes = shop
-    honest = update.delimited
-    monkeypatch.setattr(update, "delimited", lambda cells, form: _spoilt(honest(cells, form), spoil))
+    honest = write.delimited
+    monkeypatch.setattr(write, "delimited", lambda cells, form: _spoilt(honest(cells, form), spoil))
 
     with pytest.raises(ProofFailed, match=reason):
         write_update(changes, live, tmp_path / "up")
@@ -92,8 +92,8 @@ def _spoilt(data, spoil):
 
 def test_an_undo_that_goes_wrong_fails_the_proof_too(tmp_path, shop, monkeypatch):
     live, changes = shop
-    honest = update.delimited
-    monkeypatch.setattr(update, "delimited", lambda cells, form: honest(cells, form).replace(b"3,00", b"3,01"))
+    honest = write.delimited
+    monkeypatch.setattr(write, "delimited", lambda cells, form: honest(cells, form).replace(b"3,00", b"3,01"))
 
     with pytest.raises(ProofFailed, match=r"live\.csv, column Price, value 'C': the undo would go wrong"):
         write_update(changes, live, tmp_path / "up")
@@ -114,11 +114,11 @@ def test_an_earlier_update_is_replaced_only_when_told_and_strangers_never(tmp_pa
     (tmp_path / "mine").mkdir()
     (tmp_path / "mine/notes.txt").write_text("mine")
 
-    with pytest.raises(CannotWrite, match="--replace"):
+    with pytest.raises(WriteError, match="--replace"):
         write_update(changes, live, tmp_path / "up")
-    with pytest.raises(CannotWrite, match="not empty"):
+    with pytest.raises(WriteError, match="not empty"):
         write_update(changes, live, tmp_path / "mine", replace=True)
-    with pytest.raises(CannotWrite, match="a file, not a folder"):
+    with pytest.raises(WriteError, match="a file, not a folder"):
         write_update(changes, live, tmp_path / "live.csv", replace=True)
 
     assert (tmp_path / "up/receipt.json").read_bytes() == before
@@ -129,7 +129,7 @@ def test_an_earlier_update_is_replaced_only_when_told_and_strangers_never(tmp_pa
 
 def test_nothing_to_change_writes_nothing(tmp_path):
     a = write_table(tmp_path / "live.csv", LIVE)
-    live, edited = read_both(a, a)
+    live, edited = read_pair(a, a)
 
     assert write_update(compare(live, edited).changes, live, tmp_path / "up") is None
     assert not (tmp_path / "up").exists()
@@ -140,7 +140,7 @@ def imported_by_rules(table, files, delimiter, marker):
     header, *rows = [list(row) for row in table]
     items = {row[0]: row for row in rows}
     for path in files:
-        columns, *changes = read_table(path, delimiter=delimiter)
+        columns, *changes = read_rows(path, delimiter=delimiter)
         assert {"sku", "Kind"} <= set(columns)
         for change in changes:
             for column, cell in zip(columns, change, strict=True):
@@ -155,9 +155,9 @@ def test_the_import_as_it_is_settled(tmp_path):
     live = [["sku", "Kind", "Price", "Note"], *([f"S{at}", "simple", f"{at}.50", "old"] for at in range(1, 30))]
     edited = [live[0], *([sku, kind, f"{price[:-1]}5", "" if at % 2 else note] for at, (sku, kind, price, note) in
               enumerate(live[1:]))]  # fmt: skip
-    ours, theirs = read_both(write_table(tmp_path / "live.csv", live), write_table(tmp_path / "edited.csv", edited))
-    rules = ImportRules(";", "utf-16-le", ",", "leaves", "(none)", ("kind",), rows=6)
-    changes = compare(ours, theirs, Options(clear_blanks=True)).changes
+    ours, theirs = read_pair(write_table(tmp_path / "live.csv", live), write_table(tmp_path / "edited.csv", edited))
+    rules = ImportConfig(";", "utf-16-le", ",", "leaves", "(none)", ("kind",), rows=6)
+    changes = compare(ours, theirs, CompareOptions(clear_blanks=True)).changes
 
     receipt = write_update(changes, ours, tmp_path / "up", Settings(imports=rules))
 
@@ -178,47 +178,47 @@ def test_the_import_as_it_is_settled(tmp_path):
 def test_parts_keep_to_the_size_and_a_row_that_is_too_large_is_named(tmp_path, shop):
     live, changes = shop
 
-    receipt = write_update(changes, live, tmp_path / "up", Settings(imports=ImportRules(bytes=27)))
+    receipt = write_update(changes, live, tmp_path / "up", Settings(imports=ImportConfig(bytes=27)))
 
     assert all(written.bytes <= 27 for written in (*receipt.files, *receipt.undo))
-    with pytest.raises(CannotWrite, match="one row alone is larger"):
-        write_update(changes, live, tmp_path / "small", Settings(imports=ImportRules(bytes=15)))
+    with pytest.raises(WriteError, match="one row alone is larger"):
+        write_update(changes, live, tmp_path / "small", Settings(imports=ImportConfig(bytes=15)))
 
 
-@pytest.mark.parametrize("shape", update.SHAPES)
+@pytest.mark.parametrize("shape", write.OUTPUT_FORMATS)
 def test_every_form_has_the_decimal_mark_of_the_shops_import(tmp_path, shape):
     a = write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.00"]])
-    live, edited = read_both(a, write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", "12.5"]]))
-    settled = Settings(imports=ImportRules(decimal=","))
+    live, edited = read_pair(a, write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", "12.5"]]))
+    settled = Settings(imports=ImportConfig(decimal=","))
 
     write_update(compare(live, edited).changes, live, tmp_path / "up", settled, shape=shape)
 
     for folder, price in ((tmp_path / "up", "12,50"), (tmp_path / "up/undo", "1,00")):
         (path,) = update_files(folder)
-        text = read_catalogue(path).cells(["price"]).item() if shape == "xlsx" else path.read_text()
+        text = read_table(path).cells(["price"]).item() if shape == "xlsx" else path.read_text()
         assert price in text
 
 
-@pytest.mark.parametrize("shape", update.SHAPES)
+@pytest.mark.parametrize("shape", write.OUTPUT_FORMATS)
 def test_an_undo_has_nothing_for_items_that_stay_as_they_are(tmp_path, shape):
     a = write_table(tmp_path / "live.csv", [["sku", "note"], ["A", ""], ["B", "b"]])
     b = write_table(tmp_path / "edited.csv", [["sku", "note"], ["A", "new"], ["B", "bb"]])
-    live, edited = read_both(a, b)
-    settled = Settings(imports=ImportRules(blank="leaves"))
+    live, edited = read_pair(a, b)
+    settled = Settings(imports=ImportConfig(blank="leaves"))
 
     receipt = write_update(compare(live, edited).changes, live, tmp_path / "up", settled, shape=shape)
 
-    assert [(file.does, file.rows) for file in receipt.undo] == [("change", 1)]
-    assert receipt.stays == 1
+    assert [(file.action, file.rows) for file in receipt.undo] == [("change", 1)]
+    assert receipt.irreversible == 1
 
 
 def test_what_no_file_can_empty_stays_filled_by_the_undo_and_the_receipt_says_so(tmp_path):
     a = write_table(tmp_path / "live.csv", [["sku", "note"], ["A", ""], ["B", "b"]])
     b = write_table(tmp_path / "edited.csv", [["sku", "note"], ["A", "new"], ["B", "bb"]])
-    live, edited = read_both(a, b)
+    live, edited = read_pair(a, b)
 
     receipt = write_update(
-        compare(live, edited).changes, live, tmp_path / "up", Settings(imports=ImportRules(blank="leaves"))
+        compare(live, edited).changes, live, tmp_path / "up", Settings(imports=ImportConfig(blank="leaves"))
     )
 
     assert (tmp_path / "up/undo/01-changes.csv").read_text() == "sku,note\nB,b\n"
@@ -228,13 +228,15 @@ def test_what_no_file_can_empty_stays_filled_by_the_undo_and_the_receipt_says_so
 def test_nor_can_a_file_empty_what_was_filled_on_an_item_with_another_code(tmp_path):
     a = write_table(tmp_path / "live.csv", [["sku", "id", "note"], ["A", "1", ""]])
     b = write_table(tmp_path / "edited.csv", [["sku", "id", "note"], ["B", "1", "new"]])
-    live, edited = read_both(a, b)
-    settled = Settings(identity="id", imports=ImportRules(blank="leaves"))
+    live, edited = read_pair(a, b)
+    settled = Settings(identity="id", imports=ImportConfig(blank="leaves"))
 
-    receipt = write_update(compare(live, edited, Options(settled=settled)).changes, live, tmp_path / "up", settled)
+    receipt = write_update(
+        compare(live, edited, CompareOptions(settings=settled)).changes, live, tmp_path / "up", settled
+    )
 
     assert [path.name for path in (tmp_path / "up/undo").iterdir()] == ["01-codes.csv"]
-    assert receipt.stays == 1
+    assert receipt.irreversible == 1
 
 
 def test_parents_come_before_what_names_them(tmp_path):
@@ -242,21 +244,21 @@ def test_parents_come_before_what_names_them(tmp_path):
     new = [["N1", "N2", "c"], ["N2", "N3", "d"], ["N3", "A1", "e"]]
     a = write_table(tmp_path / "live.csv", live)
     b = write_table(tmp_path / "edited.csv", [*live, *new])
-    ours, theirs = read_both(a, b)
+    ours, theirs = read_pair(a, b)
 
-    write_update(compare(ours, theirs, Options(add=True)).changes, ours, tmp_path / "up")
+    write_update(compare(ours, theirs, CompareOptions(add_new=True)).changes, ours, tmp_path / "up")
 
-    assert [row[0] for row in read_table(tmp_path / "up" / "01-new-items.csv")[1:]] == ["N3", "N2", "N1"]
+    assert [row[0] for row in read_rows(tmp_path / "up" / "01-new-items.csv")[1:]] == ["N3", "N2", "N1"]
 
 
 def test_a_removal_may_be_a_switch_off_instead(tmp_path):
     live = [["sku", "active", "näme"], ["A1", "1", "a"], ["A2", "1", "b"], ["A3", "0", "c"]]
     a, b = write_table(tmp_path / "live.csv", live), write_table(tmp_path / "edited.csv", live[:2])
-    ours, theirs = read_both(a, b)
-    off = Settings(imports=ImportRules(instead_of_removal={"active": "0"}))
+    ours, theirs = read_pair(a, b)
+    off = Settings(imports=ImportConfig(instead_of_removal={"active": "0"}))
 
-    changes = compare(ours, theirs, Options(remove=5, settled=off)).changes
+    changes = compare(ours, theirs, CompareOptions(delete_at_most=5, settings=off)).changes
     write_update(changes, ours, tmp_path / "up", off)
 
-    assert read_table(tmp_path / "up" / "01-changes.csv") == [["sku", "active"], ["A2", "0"]]
-    assert read_table(tmp_path / "up" / "undo" / "01-changes.csv") == [["sku", "active"], ["A2", "1"]]
+    assert read_rows(tmp_path / "up" / "01-changes.csv") == [["sku", "active"], ["A2", "0"]]
+    assert read_rows(tmp_path / "up" / "undo" / "01-changes.csv") == [["sku", "active"], ["A2", "1"]]

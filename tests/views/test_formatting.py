@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from rich.cells import cell_len
 
-from neat_delta.views.formatting import cut, difference, flush, printable, several
+from neat_delta.views.formatting import cut, difference, flush, pluralize, printable
 from neat_delta.views.table import Cell, Column, table
 
 wide = st.text(st.sampled_from("abc ½é漢字"), max_size=40)
@@ -72,7 +72,7 @@ def test_numbers_line_up_on_their_decimal_mark():
 
 
 def test_counts_speak_properly():
-    assert (several(1, "row"), several(1204, "row"), several(0, "row")) == ("1 row", "1,204 rows", "0 rows")
+    assert (pluralize(1, "row"), pluralize(1204, "row"), pluralize(0, "row")) == ("1 row", "1,204 rows", "0 rows")
 
 
 @pytest.mark.parametrize("width", [40, 60, 80])

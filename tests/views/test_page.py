@@ -5,11 +5,11 @@ import shutil
 import pytest
 
 from helpers import write_table
-from neat_delta.analysis.before_after import BothSides
-from neat_delta.diff.compare import Options, compare
-from neat_delta.reading import read_both
+from neat_delta.analysis.before_after import BeforeAfter
+from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.reading import read_pair
 from neat_delta.tables.settings import Settings
-from neat_delta.views.page import review_page
+from neat_delta.views.page import review_page_of
 
 HOSTILE = "</script><script>document.title='owned'</script><img src=x onerror=\"document.title='owned'\">"
 NAMES = ["sku", "name", "category", "price", "cost", "stock"]
@@ -32,10 +32,10 @@ def page_file(tmp_path_factory):
     edited = [*edited[:-1], ["NEW", "A new hive", "Part 1", "9.00", "4.00", "2"]]
     folder = tmp_path_factory.mktemp("page")
     a, b = write_table(folder / "live.csv", live), write_table(folder / "edited.csv", edited)
-    ours, sheet = read_both(a, b)
-    changes = compare(ours, sheet, Options(add=True, remove=5)).changes
+    ours, sheet = read_pair(a, b)
+    changes = compare(ours, sheet, CompareOptions(add_new=True, delete_at_most=5)).changes
     path = folder / "review.html"
-    path.write_bytes(review_page(BothSides(changes, ours), Settings(), HOSTILE))
+    path.write_bytes(review_page_of(BeforeAfter(changes, ours), Settings(), HOSTILE))
     return path
 
 

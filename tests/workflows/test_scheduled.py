@@ -13,12 +13,12 @@ from contextlib import closing
 import pytest
 from filelock import FileLock
 
-from helpers import PROGRAM, neat_delta, read_table, write_table
+from helpers import PROGRAM, neat_delta, read_rows, write_table
 from neat_delta.delivery.journal import Journal
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
-from neat_delta.progress import SILENCE
-from neat_delta.workflows.scheduled.report import Report
+from neat_delta.progress import NO_PROGRESS
+from neat_delta.workflows.scheduled.report import RunReport
 from neat_delta.workflows.scheduled.run import _Run
 from neat_delta.workflows.scheduled.run_config import load_run
 
@@ -39,7 +39,7 @@ def work(tmp_path):
     """A practice shop that is served, its export with ten prices edited, and a run file in a folder of its own."""
     neat_delta("shop", "open", "shop", cwd=tmp_path)
     neat_delta("shop", "export", "shop", "-o", "live.csv", cwd=tmp_path)
-    table = read_table(tmp_path / "live.csv")
+    table = read_rows(tmp_path / "live.csv")
     price = table[0].index("price")
     for row in table[1:11]:
         row[price] = f"{float(row[price]) + 0.05:.2f}"
@@ -61,7 +61,7 @@ def run_file(work, shop, more=""):
 
 def in_shop(work):
     neat_delta("shop", "export", "shop", "-o", "after.csv", cwd=work)
-    return read_table(work / "after.csv")
+    return read_rows(work / "after.csv")
 
 
 def summary(work):
@@ -80,7 +80,7 @@ def test_a_run_goes_the_whole_way_and_the_next_one_finds_nothing_to_do(work, ser
     assert json.loads(first.stdout) == told
     assert (told["verdict"], told["items"]["change"], told["cells"]) == ("done", 10, 10)
     assert (told["results"], told["landed"]) == ({"updated": 10}, {"landed": 10})
-    assert in_shop(work) == read_table(work / "edited.csv")
+    assert in_shop(work) == read_rows(work / "edited.csv")
     assert "nothing to do" in second.stdout
     assert [entry.state for entry in Journal(elsewhere / "journal.sqlite").entries()] == ["done"]
 
@@ -115,7 +115,7 @@ def test_above_its_limits_a_run_sends_nothing(work, served, limits, code, why):
 
     assert done.returncode == code
     assert why in " ".join(done.stdout.split())
-    moved = in_shop(work) != read_table(work / "live.csv")
+    moved = in_shop(work) != read_rows(work / "live.csv")
     assert moved == (code == 0)
     assert (work / "runs" / "nightly-latest" / "update" / "01-changes.csv").is_file()
 
@@ -142,7 +142,7 @@ def test_trying_a_run_sends_nothing(work, served):
 
     assert done.returncode == 0
     assert "send        left out: this run was told not to" in done.stdout
-    assert in_shop(work) == read_table(work / "live.csv")
+    assert in_shop(work) == read_rows(work / "live.csv")
 
 
 def test_a_run_that_cannot_begin_says_so_and_leaves_its_summary(work):
@@ -166,7 +166,7 @@ def test_a_list_that_is_another_than_last_time_is_not_sent(work, served):
 
     assert done.returncode == 1
     assert "the list is another than last time" in done.stdout
-    assert in_shop(work) == read_table(work / "live.csv")
+    assert in_shop(work) == read_rows(work / "live.csv")
 
 
 def test_a_file_about_other_items_needs_a_person_though_nothing_changes(work, served):
@@ -208,7 +208,7 @@ def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, serve
 
     assert done.returncode == 0, done.stdout
     assert "the rest of journal entry 1 has been sent" in done.stdout
-    assert in_shop(work) == read_table(work / "edited.csv")
+    assert in_shop(work) == read_rows(work / "edited.csv")
     assert [entry.state for entry in journal.entries()] == ["done"]
     with closing(journal._base()) as base:
         assert base.execute("SELECT count(*) FROM files").fetchone() == (1,)
@@ -217,7 +217,7 @@ def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, serve
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ('edited = "e.csv"', "column live: nothing says where the live file is"),
+        ('edited = "e.csv"', "column live: live is missing"),
         ('live = "l.csv"\nedited = "e.csv"\nlimit = 3', "line 3, column limit: there is no setting 'limit'"),
         ('live = "l.csv"\nedited = "e.csv"\n[limits]\nchanged = "9"', "line 4, column limits.changed, value '9'"),
         ('live = "ftp://a:b@x/l.csv"\nedited = "e.csv"', "line 1, column live, value 'ftp://…@x/l.csv': a password in"),
@@ -241,7 +241,7 @@ def test_a_run_takes_over_only_what_a_run_of_the_same_file_has_begun(work, serve
     """Two run files share a folder; a sending that the other one has in progress is its own affair."""
     run_file(work, served)
     told = load_run(work / "nightly.toml")
-    here = _Run(told, Report("nightly", work / "runs"), SILENCE, True)
+    here = _Run(told, RunReport("nightly", work / "runs"), NO_PROGRESS, True)
     runs = (work / "runs").resolve()
 
     assert here._is_own(runs / "nightly-2026-11-28T051500Z" / "update")

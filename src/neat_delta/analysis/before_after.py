@@ -12,35 +12,35 @@ from neat_delta.analysis.metrics import EXACT
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE
 from neat_delta.matching import Key
 from neat_delta.matching.key import key_parts
-from neat_delta.matching.positions import places
-from neat_delta.tables.field_types.number_parsing import NumberForm, read_numbers
+from neat_delta.matching.positions import positions_of
+from neat_delta.tables.field_types.number_parsing import NumberFormat, normalize_numbers
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 
 @dataclass(frozen=True)
-class BothSides:
+class BeforeAfter:
     """The items that are changed or added, beside what the live export has of them."""
 
     changes: ChangeSet
-    live: Catalogue
+    live: Table
     # The same field is asked for several times.
     _seen: dict[tuple[str, str], pl.DataFrame] = field(default_factory=dict, compare=False, repr=False)
 
     @cached_property
-    def sent(self) -> pl.DataFrame:
+    def outgoing_cells(self) -> pl.DataFrame:
         """The cells (key, field, was, now) of items that are changed or added."""
-        return self.changes.cells_to(CHANGE, RECODE, ADD)
+        return self.changes.cells_with_action(CHANGE, RECODE, ADD)
 
     @cached_property
-    def touched(self) -> pl.DataFrame:
+    def affected_items(self) -> pl.DataFrame:
         """The items that are changed or added (key, line, row: in the live export, null for a new one)."""
         items = self.changes.items.filter(pl.col("do").is_in([CHANGE, RECODE, ADD])).select("key", "line")
-        key = Key(self.changes.head.key, told=True)
+        key = Key(self.changes.head.key, explicit=True)
         codes = key.values(self.live)
-        rows = places(codes, items["key"], ascends=key.ascends(self.live))
+        rows = positions_of(codes, items["key"], ascends=key.is_sorted_by(self.live))
         lost = items.filter(rows.is_null())
         if len(lost):  # new ones, and those whose code stands in a newer export twice, where the first one counts
             there = codes.to_frame("key").with_row_index("row").join(lost, on="key", how="semi", maintain_order="left")
@@ -49,14 +49,14 @@ class BothSides:
         return items.with_columns(rows.alias("row"))
 
     @cached_property
-    def sent_to(self) -> pl.Series:
+    def outgoing_cells_of(self) -> pl.Series:
         """For each cell that is sent the position of its item among the touched ones."""
-        return places(self.touched["key"], self.sent["key"])
+        return positions_of(self.affected_items["key"], self.outgoing_cells["key"])
 
     def changed(self, name: str) -> pl.Series:
         """Which of the touched items are sent a cell of a field."""
-        at = self.sent_to.filter(self.sent["field"] == name)
-        return pl.repeat(False, len(self.touched), dtype=pl.Boolean, eager=True).scatter(at, True)
+        at = self.outgoing_cells_of.filter(self.outgoing_cells["field"] == name)
+        return pl.repeat(False, len(self.affected_items), dtype=pl.Boolean, eager=True).scatter(at, True)
 
     def texts(self, name: str) -> pl.DataFrame:
         """A field of all touched items before and after (key, was, now), changed or not; blanks are null."""
@@ -66,16 +66,18 @@ class BothSides:
 
     def _texts(self, name: str) -> pl.DataFrame:
         if name in self.changes.head.key:
-            codes = key_parts(self.touched["key"], self.changes.head.key)[name]
-            told = self.touched.select("key", "row").with_columns(codes.alias("now"))
+            codes = key_parts(self.affected_items["key"], self.changes.head.key)[name]
+            told = self.affected_items.select("key", "row").with_columns(codes.alias("now"))
             return told.select("key", was=pl.when(pl.col("row").is_not_null()).then("now"), now="now")
-        rows = self.touched["row"]
+        rows = self.affected_items["row"]
         there = self.live.cells([name], rows.drop_nulls())[name]
         was = pl.repeat(None, len(rows), dtype=pl.String, eager=True).scatter(rows.is_not_null().arg_true(), there)
-        both = self.touched.select("key", was.alias("was")).with_columns(was=pl.when(pl.col("was") != "").then("was"))
-        sent = self.sent["field"] == name
+        both = self.affected_items.select("key", was.alias("was")).with_columns(
+            was=pl.when(pl.col("was") != "").then("was")
+        )
+        sent = self.outgoing_cells["field"] == name
         # (To scatter changes a series in place.)
-        now = both["was"].clone().scatter(self.sent_to.filter(sent), self.sent["now"].filter(sent))
+        now = both["was"].clone().scatter(self.outgoing_cells_of.filter(sent), self.outgoing_cells["now"].filter(sent))
         return both.with_columns(now.alias("now"))
 
     def numbers(self, name: str) -> pl.DataFrame:
@@ -91,17 +93,23 @@ class BothSides:
         was, now = (exact(texts, form) for texts in (both["was"], both["now"].filter(differ)))
         return both.with_columns(was=was, now=was.clone().scatter(differ.arg_true(), now))
 
-    def form(self, name: str) -> NumberForm:
+    def form(self, name: str) -> NumberFormat:
         """How the numbers of a field are written."""
         note = self.changes.head.fields.get(name)
-        return NumberForm((note.mark if note else None) or self.live.form.mark or ".", fine=True)
+        return NumberFormat(
+            (note.decimal_separator if note else None) or self.live.format.decimal_separator or ".", three_decimals=True
+        )
 
 
-def exact(texts: pl.Series, form: NumberForm) -> pl.Series:
+def exact(texts: pl.Series, form: NumberFormat) -> pl.Series:
     """Texts as exact decimals, null where they are no numbers; plain ones, as nearly all are, without a long look."""
-    plain = texts.cast(EXACT, strict=False) if form.mark == "." else pl.Series([None] * len(texts), dtype=EXACT)
+    plain = (
+        texts.cast(EXACT, strict=False)
+        if form.decimal_separator == "."
+        else pl.Series([None] * len(texts), dtype=EXACT)
+    )
     rest = plain.is_null() & texts.is_not_null()
     if not rest.any():
         return plain
-    others = read_numbers(texts.filter(rest).str.strip_chars_end("% \u00a0\u202f"), form)
+    others = normalize_numbers(texts.filter(rest).str.strip_chars_end("% \u00a0\u202f"), form)
     return plain.scatter(rest.arg_true(), others.cast(EXACT, strict=False))

@@ -9,19 +9,19 @@ import polars as pl
 
 from neat_delta.analysis.metrics import measured
 from neat_delta.changeset.changeset import ADD, REMOVE
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 from neat_delta.matching.key import key_parts
 
 if TYPE_CHECKING:
-    from neat_delta.analysis.before_after import BothSides
-    from neat_delta.tables import Catalogue
+    from neat_delta.analysis.before_after import BeforeAfter
+    from neat_delta.tables import Table
 
 CATEGORY = re.compile(r"(^|_)(category|categories|department|product_group|item_group)(_|$)")
 MAKER = re.compile(r"^(maker|brand|manufacturer|supplier|vendor)$")
 NONE = "–"
 
 
-def field_of(live: Catalogue, what: str) -> str:
+def field_of(live: Table, what: str) -> str:
     """The field that holds the category or the maker, by its name.
 
     Raises:
@@ -30,22 +30,22 @@ def field_of(live: Catalogue, what: str) -> str:
     pattern = {"category": CATEGORY, "maker": MAKER}[what]
     found = next((name for name in live.names if pattern.search(name)), None)
     if found is None:
-        raise WrongChoice(
+        raise InvalidOption(
             f"--by {what}: no field of {live.source.name} is named so",
             remedy="Fields: " + ", ".join(live.names) + ".",
         )
     return found
 
 
-def by_group(both: BothSides, field: str) -> pl.DataFrame:
+def by_group(both: BeforeAfter, field: str) -> pl.DataFrame:
     """Per value of a field, as it will be: items, cells, up, down (numbers), new, gone; those with most items first."""
     changes = both.changes
     groups = both.texts(field).select("key", group=pl.col("now").fill_null(NONE))
-    gone = changes.keys_to(REMOVE)
+    gone = changes.keys_with_action(REMOVE)
     if field in changes.head.key:
         gone = gone.with_columns(key_parts(gone["key"], changes.head.key)[field].alias("group"))
     else:
-        there = changes.cells_to(REMOVE).filter(field=field).select("key", group="was")
+        there = changes.cells_with_action(REMOVE).filter(field=field).select("key", group="was")
         gone = gone.join(there, on="key", how="left", maintain_order="left")
     groups = pl.concat([groups, gone.with_columns(pl.col("group").fill_null(NONE))])
     does = groups.join(changes.items.select("key", "do"), on="key")

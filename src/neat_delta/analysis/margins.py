@@ -11,19 +11,19 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.analysis.before_after import exact
-from neat_delta.errors import WrongChoice
-from neat_delta.tables.field_types.number_parsing import NumberForm
+from neat_delta.errors import InvalidOption
+from neat_delta.tables.field_types.number_parsing import NumberFormat
 
 if TYPE_CHECKING:
-    from neat_delta.analysis.before_after import BothSides
-    from neat_delta.tables import Catalogue
+    from neat_delta.analysis.before_after import BeforeAfter
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import MoneySettings
 
 PRICE_WAS, PRICE, COST_WAS, COST = (pl.col(name) for name in ("price_was", "price", "cost_was", "cost"))
 CENT = 2
 
 
-def price_moves(both: BothSides, money: MoneySettings) -> pl.DataFrame:
+def price_moves(both: BeforeAfter, money: MoneySettings) -> pl.DataFrame:
     """The items whose price or cost changes, those with the largest move first.
 
     Returns key, price_was, price, cost_was, cost (as in the shop), margin_was, margin (amounts, net), share_was, share
@@ -61,16 +61,16 @@ def margins(money: MoneySettings) -> list[pl.Expr]:
     ]
 
 
-def price_and_cost(live: Catalogue, money: MoneySettings) -> tuple[str, str]:
+def price_and_cost(live: Table, money: MoneySettings) -> tuple[str, str]:
     """The fields of price and cost.
 
     Raises:
         WrongChoice: one of them is not there, or not known as such.
     """
-    price, cost = money.both(live.names)
+    price, cost = money.price_cost_fields(live.names)
     lacking = [what for what, name in (("price", price), ("cost", cost)) if name not in live.names]
     if price is None or cost is None or lacking:
-        raise WrongChoice(
+        raise InvalidOption(
             f"{live.source.name} has no field known as the {' and the '.join(lacking)}",
             remedy='Say which it is in catalogue.toml: [money], price = "…", cost = "…". Fields: '
             + ", ".join(live.names)
@@ -89,7 +89,7 @@ def unless_zero(number: pl.Expr) -> pl.Expr:
     return pl.when(number != 0).then(number)
 
 
-def margins_by(both: BothSides, money: MoneySettings, field: str) -> pl.DataFrame:
+def margins_by(both: BeforeAfter, money: MoneySettings, field: str) -> pl.DataFrame:
     """Net price and margin of the moved items summed by the value of a field (one of each item, unweighted).
 
     Returns group, items, share_was and share (margin as a part of net price, before and after), in the order of items.
@@ -115,7 +115,7 @@ def margins_by(both: BothSides, money: MoneySettings, field: str) -> pl.DataFram
     ).sort("items", "group", descending=[True, False])
 
 
-def touched_records(both: BothSides, records: Catalogue, matched: dict[str, str], money: MoneySettings) -> pl.DataFrame:
+def touched_records(both: BeforeAfter, records: Table, matched: dict[str, str], money: MoneySettings) -> pl.DataFrame:
     """Open quotes or customer prices whose item changes its cost, those that lose most first.
 
     ``matched`` names the columns of the records that hold key, quantity and price; without quantity each counts as
@@ -126,7 +126,7 @@ def touched_records(both: BothSides, records: Catalogue, matched: dict[str, str]
     costs = both.numbers(cost).rename({"was": "cost_was", "now": "cost"})
     costs = costs.filter(COST.ne_missing(COST_WAS))
     cells = records.cells(list(matched.values()))
-    form = NumberForm(records.form.mark or ".", fine=True)
+    form = NumberFormat(records.format.decimal_separator or ".", three_decimals=True)
     listed = pl.DataFrame({"line": records.rows.line, "key": cells[matched["key"]].str.strip_chars()})
     price = exact(cells[matched["price"]].replace("", None), form)
     quantity = exact(cells[matched["quantity"]], form) if "quantity" in matched else price * 0 + 1

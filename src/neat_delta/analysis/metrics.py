@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import CHANGE, RECODE
-from neat_delta.tables.field_types import kind_named
-from neat_delta.tables.field_types.number_parsing import NumberForm, read_numbers
+from neat_delta.tables.field_types import type_named
+from neat_delta.tables.field_types.number_parsing import NumberFormat, normalize_numbers
 
 if TYPE_CHECKING:
-    from neat_delta.changeset.changeset import ChangeSet, FieldNote
+    from neat_delta.changeset.changeset import ChangeSet, FieldInfo
 
 # Enough for any price or stock; the exact texts are kept beside and are what people are shown.
 EXACT = pl.Decimal(38, 12)
@@ -25,11 +25,11 @@ def measured(changes: ChangeSet) -> pl.DataFrame:
     starts or ends at zero or blank; null for what is no number.
     """
     parts = []
-    changed = changes.cells_to(CHANGE, RECODE)
+    changed = changes.cells_with_action(CHANGE, RECODE)
     for name, note in changes.head.fields.items():
         cells = changed.filter(pl.col("field") == name)
         none = pl.lit(None, pl.String)
-        if kind_named(note.kind).numeric:
+        if type_named(note.type).numeric:
             cells = cells.with_columns(before=_numbers(cells["was"], note), after=_numbers(cells["now"], note))
         else:
             cells = cells.with_columns(before=none, after=none)
@@ -45,12 +45,12 @@ def measured(changes: ChangeSet) -> pl.DataFrame:
     return pl.concat(parts).with_columns(effect=pl.when(is_number).then(share))
 
 
-def _numbers(cells: pl.Series, note: FieldNote) -> pl.Series:
+def _numbers(cells: pl.Series, note: FieldInfo) -> pl.Series:
     """The numbers of a field's cells; per cent signs are no part of them."""
-    return read_numbers(cells.str.strip_chars_end("% \u00a0\u202f"), NumberForm(note.mark))
+    return normalize_numbers(cells.str.strip_chars_end("% \u00a0\u202f"), NumberFormat(note.decimal_separator))
 
 
-def by_field(changes: ChangeSet) -> pl.DataFrame:
+def totals_by_field(changes: ChangeSet) -> pl.DataFrame:
     """Per field, in the live export's order: items, up, down, filled, emptied.
 
     ``up`` and ``down`` count numbers that were there before and after, and are null for fields without numbers.
@@ -69,13 +69,13 @@ def by_field(changes: ChangeSet) -> pl.DataFrame:
         )
     )
     fields = pl.DataFrame({"field": list(changes.head.fields)}, schema={"field": pl.String})
-    numeric = [name for name, note in changes.head.fields.items() if kind_named(note.kind).numeric]
+    numeric = [name for name, note in changes.head.fields.items() if type_named(note.type).numeric]
     told = fields.join(counted, on="field", how="inner", maintain_order="left")
     only_numbers = pl.when(pl.col("field").is_in(numeric))
     return told.with_columns(up=only_numbers.then("up"), down=only_numbers.then("down"))
 
 
-def by_effect(changes: ChangeSet) -> pl.DataFrame:
+def sort_by_impact(changes: ChangeSet) -> pl.DataFrame:
     """The measured cells, items of the largest effect first, cells of one item together in the fields' order."""
     items = changes.items.select("key").with_row_index("item")
     fields = pl.DataFrame({"field": list(changes.head.fields)}, schema={"field": pl.String}).with_row_index("place")

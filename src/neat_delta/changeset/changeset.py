@@ -9,13 +9,14 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.matching.positions import places
+from neat_delta.json_names import json_names, to_json
+from neat_delta.matching.positions import positions_of
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 # ``key`` holds the parts of an item's key joined by the unit separator, in the head's order.
 # ``to`` is the key that an item gets, if it gets another one.
@@ -34,14 +35,15 @@ FINDINGS = {
 REPAIRED = "repaired"
 CHANGE, ADD, REMOVE, RECODE, NONE = "change", "add", "remove", "recode", "none"
 # Rows of items that were not chosen are in none of these states.
-OUTSIDE = "outside"
+EXCLUDED = "outside"
 # Rows that a person left out of a change set.
-LEFT = "left_out"
+LEFT_OUT_ROW = "left_out"
 STATES = ("changed", "same", "new", "repeated", "unreadable", "refused")
 
 
+@json_names(encoding="charset", decimal_separator="mark")
 @dataclass(frozen=True)
-class Stamp:
+class FileRef:
     """By what a file is known again: its name, its number of rows, its SHA-256; and how it was read, where it is text.
 
     Whoever reads it again must read it just so: what a file is, is not guessed twice.
@@ -51,51 +53,53 @@ class Stamp:
     rows: int
     sha256: str
     delimiter: str | None = None
-    charset: str | None = None
-    mark: str | None = None
+    encoding: str | None = None
+    decimal_separator: str | None = None
     header_line: int | None = None
 
     def as_dict(self) -> dict[str, str | int]:
         """The same for JSON, without what is not known."""
-        return {name: value for name, value in vars(self).items() if value is not None}
+        return {name: value for name, value in to_json(self).items() if value is not None}
 
 
-def stamp_of(table: Catalogue, rows: int) -> Stamp:
+def file_ref(table: Table, rows: int) -> FileRef:
     """The stamp of a file that was read."""
-    form = table.form
-    as_read = () if form.made_of else (form.delimiter, form.charset, form.mark, form.header_line)
-    return Stamp(table.source.name, rows, table.source.sha256, *as_read)
+    form = table.format
+    as_read = () if form.container else (form.delimiter, form.charset, form.decimal_separator, form.header_line)
+    return FileRef(table.source.name, rows, table.source.sha256, *as_read)
 
 
+@json_names(type="kind", decimal_separator="mark")
 @dataclass(frozen=True)
-class FieldNote:
+class FieldInfo:
     """What a change set must remember of a field: its column in the live export, its kind, its decimal mark.
 
     ``separator`` parts the values of a cell that may hold several.
     """
 
     column: str
-    kind: str
-    mark: str | None = None
+    type: str
+    decimal_separator: str | None = None
     separator: str | None = None
 
 
+@json_names(ignore="let")
 @dataclass(frozen=True)
-class Allowed:
+class Overrides:
     """What one run lets through: locked fields, new values, what looks like damage (all by field), checks (by name)."""
 
     unlock: tuple[str, ...] = ()
     allow_new_values: tuple[str, ...] = ()
     as_typed: tuple[str, ...] = ()
-    let: tuple[str, ...] = ()
+    ignore: tuple[str, ...] = ()
 
     def as_dict(self) -> dict[str, list[str]]:
         """The same without what is empty, for a change set's head."""
-        return {option: list(told) for option, told in vars(self).items() if told}
+        return {name: fields for name, fields in to_json(self).items() if fields}
 
 
 @dataclass(frozen=True)
-class LeftOut:
+class Exclusion:
     """What was left out when a part of a change set was picked: how the part was named, and what people said."""
 
     by: str
@@ -121,13 +125,13 @@ class Head:
     """Where a change set came from, how it counts, and what its run let through. ``made`` is a time by ISO 8601."""
 
     key: tuple[str, ...]
-    live: Stamp
-    edited: Stamp
-    fields: dict[str, FieldNote]
+    live: FileRef
+    edited: FileRef
+    fields: dict[str, FieldInfo]
     counts: dict[str, int]
     made: str = field(default_factory=lambda: datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"))
-    allowed: Allowed = field(default_factory=Allowed)
-    left_out: tuple[LeftOut, ...] = ()
+    overrides: Overrides = field(default_factory=Overrides)
+    exclusions: tuple[Exclusion, ...] = ()
     identity: Identity | None = None
 
     def names(self) -> dict[str, str]:
@@ -153,11 +157,11 @@ class ChangeSet:
     cells: pl.DataFrame
     findings: pl.DataFrame
 
-    def keys_to(self, *does: str) -> pl.DataFrame:
+    def keys_with_action(self, *does: str) -> pl.DataFrame:
         """The keys (frame of key) of the items that are to be changed, added or removed, as asked for."""
         return self.items.filter(pl.col("do").is_in(does)).select("key")
 
-    def cells_to(self, *does: str) -> pl.DataFrame:
+    def cells_with_action(self, *does: str) -> pl.DataFrame:
         """The cells of the items that are to be changed, added or removed, as asked for."""
         if self.items["do"].is_in([*does, NONE]).all():
             return self.cells
@@ -166,20 +170,20 @@ class ChangeSet:
     @cached_property
     def item_of_cell(self) -> pl.Series:
         """For each cell the position of its item."""
-        return places(self.items["key"], self.cells["key"])
+        return positions_of(self.items["key"], self.cells["key"])
 
     def new_keys(self) -> dict[str, str]:
         """The key that each recoded item gets, by the one it has."""
         return dict(self.items.filter(do=RECODE).select("key", "to").iter_rows())
 
-    def says_what(self, other: ChangeSet) -> bool:
+    def equivalent_to(self, other: ChangeSet) -> bool:
         """Whether it says what another change set says, if perhaps in another order of its findings."""
         if self.head != other.head or len(self.findings) != len(other.findings):
             return False
         ours, theirs = (changes.findings.sort(pl.all()) for changes in (self, other))
         return self.items.equals(other.items) and self.cells.equals(other.cells) and ours.equals(theirs)
 
-    def stopped(self) -> int:
+    def blocking_count(self) -> int:
         """How many findings keep something out."""
         return self.findings.filter(pl.col("level") == "stop").height
 

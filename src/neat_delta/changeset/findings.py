@@ -13,7 +13,7 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
 
 
-def hold_back(changes: ChangeSet, findings: pl.DataFrame) -> ChangeSet:
+def apply_findings(changes: ChangeSet, findings: pl.DataFrame) -> ChangeSet:
     """The change set with these findings, without the cells that those of level stop name.
 
     A finding without a field stops its whole item, and so does any on an item to be added or removed: such a one is
@@ -23,7 +23,7 @@ def hold_back(changes: ChangeSet, findings: pl.DataFrame) -> ChangeSet:
     if not ((findings["level"] == "stop") | (findings["check"] == REPAIRED)).any():
         return replace(changes, findings=pl.concat([findings, changes.findings]))
     stops = findings.filter(level="stop").drop_nulls("key").select("key", "field")
-    in_whole = changes.keys_to(ADD, REMOVE)
+    in_whole = changes.keys_with_action(ADD, REMOVE)
     whole = pl.concat(
         [stops.filter(pl.col("field").is_null()).select("key"), stops.select("key").join(in_whole, "key")]
     )

@@ -13,14 +13,14 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
 
 
-def undone(changes: ChangeSet, stays: pl.DataFrame | None = None) -> ChangeSet:
+def invert(changes: ChangeSet, irreversible: pl.DataFrame | None = None) -> ChangeSet:
     """The change set with was and now exchanged, and adding with removing; undoing twice gives the same again.
 
     Cells in ``stays`` (key, field) are left as the change set makes them, and so are items without any others.
     """
     cells, items = changes.cells, changes.items
-    if stays is not None and len(stays):
-        cells = cells.join(stays, on=["key", "field"], how="anti", maintain_order="left")
+    if irreversible is not None and len(irreversible):
+        cells = cells.join(irreversible, on=["key", "field"], how="anti", maintain_order="left")
         is_left = (pl.col("do") == CHANGE) & ~pl.col("key").is_in(cells["key"].implode())
         items = items.with_columns(do=pl.when(is_left).then(pl.lit(NONE)).otherwise("do"))
     turned = pl.col("do").replace({ADD: REMOVE, REMOVE: ADD})

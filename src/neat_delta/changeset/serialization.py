@@ -5,7 +5,6 @@ from __future__ import annotations
 import gzip
 import io
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
 import orjson
@@ -21,23 +20,24 @@ from neat_delta.changeset.changeset import (
     NONE,
     RECODE,
     REMOVE,
-    Allowed,
     ChangeSet,
-    FieldNote,
+    Exclusion,
+    FieldInfo,
+    FileRef,
     Head,
     Identity,
-    LeftOut,
-    Stamp,
+    Overrides,
 )
-from neat_delta.errors import CannotWrite, Unreadable
-from neat_delta.matching import JOINT
-from neat_delta.matching.positions import places
+from neat_delta.errors import InvalidInput, WriteError
+from neat_delta.json_names import from_json, to_json
+from neat_delta.matching import KEY_SEPARATOR
+from neat_delta.matching.positions import positions_of
 from neat_delta.reading import fetch
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 FORMAT = 1
 # So many lines are decoded at a time.
@@ -61,13 +61,13 @@ def head_as_dict(head: Head) -> dict[str, Any]:
         "live": head.live.as_dict(),
         "edited": head.edited.as_dict(),
         "fields": {
-            name: {key: value for key, value in asdict(note).items() if value is not None}
+            name: {key: value for key, value in to_json(note).items() if value is not None}
             for name, note in head.fields.items()
         },
         "counts": head.counts,
-        **({"allowed": head.allowed.as_dict()} if head.allowed.as_dict() else {}),
-        **({"left_out": [asdict(left) for left in head.left_out]} if head.left_out else {}),
-        **({"identity": asdict(head.identity)} if head.identity else {}),
+        **({"allowed": head.overrides.as_dict()} if head.overrides.as_dict() else {}),
+        **({"left_out": [to_json(left) for left in head.exclusions]} if head.exclusions else {}),
+        **({"identity": to_json(head.identity)} if head.identity else {}),
     }
 
 
@@ -80,7 +80,7 @@ def save_changes(changes: ChangeSet, path: Path, *, replace: bool = False) -> by
         CannotWrite: a file stands there and is not to be replaced, or something else than a change set does.
     """
     if path.exists() and not _is_change_set(path):
-        raise CannotWrite(
+        raise WriteError(
             "another file, no change set, has this name",
             file=path,
             remedy="Give the change set another name.",
@@ -101,16 +101,16 @@ def _is_change_set(path: Path) -> bool:
     return start.startswith(b'{"neat_delta":') or not start
 
 
-def load_changes(path: Where) -> ChangeSet:
+def load_changes(path: Location) -> ChangeSet:
     """Read a change set file, also one that is compressed with gzip.
 
     Raises:
         Unreadable: it is no change set, of a later format, or damaged; with the line.
     """
-    return parse_changes(fetch(path).inner, path)
+    return parse_changes(fetch(path).data, path)
 
 
-def parse_changes(data: bytes, path: Where) -> ChangeSet:
+def parse_changes(data: bytes, path: Location) -> ChangeSet:
     """The change set that a file holds; ``path`` is for messages.
 
     Raises:
@@ -124,7 +124,7 @@ def parse_changes(data: bytes, path: Where) -> ChangeSet:
         rows = _decoded(lines, shape).with_row_index("at")
     except pl.exceptions.PolarsError as error:
         raise _first_broken(lines, path) from error
-    rows = rows.with_columns(key=pl.col("key").list.join(JOINT), to=pl.col("to").list.join(JOINT))
+    rows = rows.with_columns(key=pl.col("key").list.join(KEY_SEPARATOR), to=pl.col("to").list.join(KEY_SEPARATOR))
     _check_items(rows, head, path)
     return ChangeSet(head, _items(rows), _cells(rows, head), _findings(rows))
 
@@ -137,12 +137,12 @@ def _decoded(lines: pl.Series, shape: pl.Struct) -> pl.DataFrame:
     return pl.concat(parts).struct.unnest()
 
 
-def _head(line: bytes, path: Where) -> Head:
+def _head(line: bytes, path: Location) -> Head:
     try:
         told = orjson.loads(line)
         version = told["neat_delta"]
         if version != FORMAT:
-            raise Unreadable(
+            raise InvalidInput(
                 f"this change set has format {version}, and this program knows format {FORMAT}",
                 file=path,
                 line=1,
@@ -150,19 +150,19 @@ def _head(line: bytes, path: Where) -> Head:
             )
         return Head(
             key=tuple(told["key"]),
-            live=Stamp(**told["live"]),
-            edited=Stamp(**told["edited"]),
-            fields={name: FieldNote(**note) for name, note in told["fields"].items()},
+            live=from_json(FileRef, told["live"]),
+            edited=from_json(FileRef, told["edited"]),
+            fields={name: from_json(FieldInfo, note) for name, note in told["fields"].items()},
             counts=told["counts"],
             made=told["made"],
-            allowed=Allowed(**{option: tuple(names) for option, names in told.get("allowed", {}).items()}),
-            left_out=tuple(
-                LeftOut(**left | {"comments": tuple(left["comments"])}) for left in told.get("left_out", ())
+            overrides=from_json(Overrides, {option: tuple(names) for option, names in told.get("allowed", {}).items()}),
+            exclusions=tuple(
+                Exclusion(**left | {"comments": tuple(left["comments"])}) for left in told.get("left_out", ())
             ),
             identity=Identity(**told["identity"]) if "identity" in told else None,
         )
     except (orjson.JSONDecodeError, KeyError, TypeError, AttributeError) as error:
-        raise Unreadable(
+        raise InvalidInput(
             "this is not a change set",
             file=path,
             line=1,
@@ -188,21 +188,21 @@ def _item_shape(head: Head) -> pl.Struct:
     )
 
 
-def _first_broken(lines: pl.Series, path: Where) -> Unreadable:
+def _first_broken(lines: pl.Series, path: Location) -> InvalidInput:
     for number, line in enumerate(lines, start=2):
         try:
             orjson.loads(line)
         except orjson.JSONDecodeError:
-            return Unreadable("this line is no JSON object, the file is damaged or cut off", file=path, line=number)
-    return Unreadable("the items do not have the form of a change set", file=path)
+            return InvalidInput("this line is no JSON object, the file is damaged or cut off", file=path, line=number)
+    return InvalidInput("the items do not have the form of a change set", file=path)
 
 
-def _check_items(rows: pl.DataFrame, head: Head, path: Where) -> None:
+def _check_items(rows: pl.DataFrame, head: Head, path: Location) -> None:
     known = pl.col("do").is_in([CHANGE, ADD, REMOVE, RECODE, NONE])
     unknown = rows.filter(~known | pl.col("do").is_null() | ((pl.col("do") == RECODE) != pl.col("to").is_not_null()))
     if len(unknown):
         at, do = unknown.row(0, named=True)["at"], unknown["do"][0]
-        raise Unreadable(
+        raise InvalidInput(
             "this item asks for something that this program does not know",
             file=path,
             line=at + 2,
@@ -212,16 +212,16 @@ def _check_items(rows: pl.DataFrame, head: Head, path: Where) -> None:
     keys = rows["key"].drop_nulls()
     if keys.n_unique() < len(keys):
         repeated = rows.drop_nulls("key").filter(pl.col("key").is_duplicated())
-        raise Unreadable(
+        raise InvalidInput(
             "this item stands in the change set twice",
             file=path,
             line=repeated["at"][1] + 2,
-            value=repeated["key"][1].replace(JOINT, " · "),
+            value=repeated["key"][1].replace(KEY_SEPARATOR, " · "),
         )
     # What follows a code change stands in no row of anybody's sheet.
     changed = rows.filter(pl.col("do").is_in([CHANGE, RECODE]) & pl.col("line").is_not_null())
     if len(changed) != head.counts.get("changed"):
-        raise Unreadable(
+        raise InvalidInput(
             f"the head counts {head.counts.get('changed')} changed items, the file has {len(changed)}",
             file=path,
             remedy="The file is cut off or was changed by hand; make it again.",
@@ -288,7 +288,7 @@ def _write_lines(changes: ChangeSet, stream: io.BytesIO) -> None:
     pieces = (
         (heads["text"], pl.int_range(len(heads), dtype=pl.UInt32, eager=True), HEAD),
         (cells["text"], changes.item_of_cell, CELL),
-        (at_home["text"], places(keys, at_home["key"]), FINDING),
+        (at_home["text"], positions_of(keys, at_home["key"]), FINDING),
         (homeless["text"], beyond, FINDING),
     )
     ordered = (
@@ -323,7 +323,7 @@ def _head_of_item(head: Head) -> pl.Expr:
 
 def _key_as_json(key: pl.Expr, head: Head) -> pl.Expr:
     if len(head.key) > 1:
-        return as_json(key.str.split(JOINT))
+        return as_json(key.str.split(KEY_SEPARATOR))
     return pl.when(key.is_null()).then(pl.lit("null")).otherwise(pl.lit("[") + as_json(key) + pl.lit("]"))
 
 

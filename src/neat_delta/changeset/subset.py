@@ -7,19 +7,19 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.analysis.before_after import BothSides
-from neat_delta.changeset.changeset import ADD, CHANGE, LEFT, NONE, RECODE, REMOVE, LeftOut, findings_frame
-from neat_delta.errors import WrongChoice
+from neat_delta.analysis.before_after import BeforeAfter
+from neat_delta.changeset.changeset import ADD, CHANGE, LEFT_OUT_ROW, NONE, RECODE, REMOVE, Exclusion, findings_frame
+from neat_delta.errors import InvalidOption
 from neat_delta.matching.selection import condition
 from neat_delta.tables import field_name
-from neat_delta.tables.typed_values import typed_cells
+from neat_delta.tables.typed_values import cast_cells
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.reconcile.review import Review
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
 LEFT_OUT = "left out"
@@ -27,7 +27,7 @@ ALL = (CHANGE, RECODE, ADD, REMOVE)
 
 
 @dataclass(frozen=True)
-class Part:
+class Selection:
     """Which part of a change set is meant; everything without any of these.
 
     ``only`` and ``leave`` are fields, ``where`` a condition in SQL over an item's fields as they are in the shop (those
@@ -44,7 +44,7 @@ class Part:
         return bool(self.only or self.leave or self.where is not None or self.items is not None)
 
 
-def cells_in(changes: ChangeSet, part: Part, live: Catalogue | None, settled: Settings) -> pl.DataFrame:
+def cells_in(changes: ChangeSet, part: Selection, live: Table | None, settled: Settings) -> pl.DataFrame:
     """What of a change set a part holds (frame of key, field): cells, and with a null field items as a whole.
 
     Items to be added or removed and code changes are such wholes, and are in no part by fields.
@@ -60,14 +60,14 @@ def cells_in(changes: ChangeSet, part: Part, live: Catalogue | None, settled: Se
         )
     if part.items is not None:
         items = items.join(_known_items(changes, part.items), on="key", how="semi", maintain_order="left")
-    cells = changes.cells_to(CHANGE, RECODE).select("key", "field")
+    cells = changes.cells_with_action(CHANGE, RECODE).select("key", "field")
     cells = cells.join(items, on="key", how="semi", maintain_order="left").filter(~pl.col("field").is_in(leave))
     cells = cells.filter(pl.col("field").is_in(only)) if only else cells
     whole = items.filter(pl.col("do") != CHANGE).select("key", pl.lit(None, pl.String).alias("field"))
     return cells if only else pl.concat([cells, whole])
 
 
-def taken(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = None) -> ChangeSet:
+def subset(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = None) -> ChangeSet:
     """The change set with just these of its cells and items (frame of key, field, as from ``cells_in``).
 
     What is left out stays in it as notes; ``why`` (key, field, say) has words of people for some of them.
@@ -75,17 +75,17 @@ def taken(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = Non
     Raises:
         WrongChoice: some code changes would be taken and others left.
     """
-    codes = changes.keys_to(RECODE)
+    codes = changes.keys_with_action(RECODE)
     whole = keep.filter(pl.col("field").is_null()).select("key")
     kept_codes = codes.join(whole, on="key", how="semi")
     keep = _with_followers(changes, keep) if len(kept_codes) else _without_followers(changes, keep)
     if 0 < len(kept_codes) < len(codes):
-        raise WrongChoice(
+        raise InvalidOption(
             "code changes are taken or left all together, for items that name one another follow them",
             remedy="Take all of them, or make the change set again from a shorter list of codes.",
         )
     kept = changes.cells.join(keep.drop_nulls(), on=["key", "field"], how="semi", maintain_order="left")
-    in_whole = changes.cells_to(ADD, REMOVE).join(whole, on="key", how="semi", maintain_order="left")
+    in_whole = changes.cells_with_action(ADD, REMOVE).join(whole, on="key", how="semi", maintain_order="left")
     cells = changes.cells.join(pl.concat([kept, in_whole]).select("key", "field"), on=["key", "field"], how="semi")
     has_cells, is_whole = (pl.col("key").is_in(keys.unique().implode()) for keys in (kept["key"], whole["key"]))
     do = (
@@ -96,7 +96,7 @@ def taken(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = Non
         .otherwise(pl.lit(NONE))
     )
     items = changes.items.with_columns(do=do).with_columns(to=pl.when(pl.col("do") == RECODE).then("to"))
-    left = _left(changes, keep, why)
+    left = _exclusion(changes, keep, why)
     gone = changes.items["do"].is_in(ALL) & (items["do"] == NONE)
     rows = changes.items.filter(gone & changes.items["line"].is_not_null())
     changed, added = (int(rows["do"].is_in(does).sum()) for does in ([CHANGE, RECODE], [ADD]))
@@ -104,7 +104,7 @@ def taken(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = Non
     counts = counts | {
         "changed": counts["changed"] - changed,
         "new": counts["new"] - added,
-        LEFT: counts.get(LEFT, 0) + changed + added,
+        LEFT_OUT_ROW: counts.get(LEFT_OUT_ROW, 0) + changed + added,
     }
     return replace(
         changes,
@@ -115,11 +115,11 @@ def taken(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = Non
     )
 
 
-def followers(changes: ChangeSet) -> pl.DataFrame:
+def dependent_cells(changes: ChangeSet) -> pl.DataFrame:
     """The cells (key, field) that follow code changes: references and picture names that hold a new code."""
     new = list(changes.new_keys().values())
-    fields = [name for name, note in changes.head.fields.items() if note.kind in ("itemref", "picture")]
-    cells = changes.cells_to(CHANGE, RECODE)
+    fields = [name for name, note in changes.head.fields.items() if note.type in ("itemref", "picture")]
+    cells = changes.cells_with_action(CHANGE, RECODE)
     if not new:
         return cells.clear().select("key", "field")
     follows = pl.col("field").is_in(fields) & pl.col("now").str.contains_any(new)
@@ -129,14 +129,14 @@ def followers(changes: ChangeSet) -> pl.DataFrame:
 
 
 def _with_followers(changes: ChangeSet, keep: pl.DataFrame) -> pl.DataFrame:
-    return pl.concat([keep, followers(changes)]).unique(maintain_order=True)
+    return pl.concat([keep, dependent_cells(changes)]).unique(maintain_order=True)
 
 
 def _without_followers(changes: ChangeSet, keep: pl.DataFrame) -> pl.DataFrame:
-    return keep.join(followers(changes), on=["key", "field"], how="anti", nulls_equal=True, maintain_order="left")
+    return keep.join(dependent_cells(changes), on=["key", "field"], how="anti", nulls_equal=True, maintain_order="left")
 
 
-def picked(changes: ChangeSet, keep: pl.DataFrame, review: Review | None, by: str) -> ChangeSet:
+def subset_with_review(changes: ChangeSet, keep: pl.DataFrame, review: Review | None, by: str) -> ChangeSet:
     """The change set with what a part holds (``keep``) and a review takes; the head says what was left out ``by`` what.
 
     Raises:
@@ -144,19 +144,19 @@ def picked(changes: ChangeSet, keep: pl.DataFrame, review: Review | None, by: st
     """
     if review is not None:
         keep = keep.join(review.keep, on=["key", "field"], how="semi", nulls_equal=True, maintain_order="left")
-    less = taken(changes, keep, review.why if review else None)
+    less = subset(changes, keep, review.why if review else None)
     left = less.findings.slice(len(changes.findings))
     cells = int(left["field"].count())
-    note = LeftOut(by, cells, len(left) - cells, review.comments if review else ())
-    return replace(less, head=replace(less.head, left_out=(*changes.head.left_out, note)))
+    note = Exclusion(by, cells, len(left) - cells, review.comments if review else ())
+    return replace(less, head=replace(less.head, exclusions=(*changes.head.exclusions, note)))
 
 
-def _left(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None) -> pl.DataFrame:
+def _exclusion(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None) -> pl.DataFrame:
     """A note on every cell and every item that is left out."""
-    whole = changes.keys_to(ADD, REMOVE, RECODE).with_columns(
+    whole = changes.keys_with_action(ADD, REMOVE, RECODE).with_columns(
         field=pl.lit(None, pl.String), now=pl.lit(None, pl.String)
     )
-    every = pl.concat([changes.cells_to(CHANGE, RECODE).select("key", "field", "now"), whole])
+    every = pl.concat([changes.cells_with_action(CHANGE, RECODE).select("key", "field", "now"), whole])
     left = every.join(keep, on=["key", "field"], how="anti", nulls_equal=True, maintain_order="left")
     said = why if why is not None else pl.DataFrame(schema={"key": pl.String, "field": pl.String, "say": pl.String})
     left = left.join(said, on=["key", "field"], how="left", nulls_equal=True, maintain_order="left")
@@ -171,7 +171,7 @@ def _known_fields(changes: ChangeSet, names: Sequence[str]) -> list[str]:
     fields = list(changes.head.fields)
     for name in names:
         if field_name(name) not in fields:
-            raise WrongChoice(
+            raise InvalidOption(
                 f"{name}: no such field changes in this change set", remedy="Fields: " + ", ".join(fields) + "."
             )
     return [field_name(name) for name in names]
@@ -181,27 +181,27 @@ def _known_items(changes: ChangeSet, keys: Sequence[str]) -> pl.DataFrame:
     asked = pl.DataFrame({"key": list(keys)}, schema={"key": pl.String}).unique(maintain_order=True)
     strange = asked.join(changes.items, on="key", how="anti")
     if len(strange) == len(asked):
-        raise WrongChoice(
+        raise InvalidOption(
             f"{strange['key'].head(1).to_list()[0] if len(strange) else 'no code'}: no such item in this change set",
             remedy="Items are named by their codes as they are in the shop, zeros in front and all.",
         )
     return asked
 
 
-def _items_where(changes: ChangeSet, live: Catalogue | None, where: str, settled: Settings) -> pl.DataFrame:
+def _items_where(changes: ChangeSet, live: Table | None, where: str, settled: Settings) -> pl.DataFrame:
     """The items (frame of key) for which a condition holds."""
     if live is None:
-        raise WrongChoice("--where asks for fields of the live export, which is not there", remedy="Say --live FILE.")
-    both = BothSides(changes, live)
-    gone = changes.keys_to(REMOVE)
-    cells = changes.cells_to(REMOVE)
+        raise InvalidOption("--where asks for fields of the live export, which is not there", remedy="Say --live FILE.")
+    both = BeforeAfter(changes, live)
+    gone = changes.keys_with_action(REMOVE)
+    cells = changes.cells_with_action(REMOVE)
 
     def field(name: str) -> pl.Series:
         texts = both.texts(name).select("key", cell=pl.col("was").fill_null(pl.col("now")))
         left = gone.join(
             cells.filter(field=name).select("key", cell="was"), on="key", how="left", maintain_order="left"
         )
-        return typed_cells(live, name, pl.concat([texts, left])["cell"].fill_null(""), settled.of(name))
+        return cast_cells(live, name, pl.concat([texts, left])["cell"].fill_null(""), settled.field(name))
 
-    keys = pl.concat([both.touched.select("key"), gone])
+    keys = pl.concat([both.affected_items.select("key"), gone])
     return keys.filter(condition(where, live.names, field, len(keys)))

@@ -14,11 +14,11 @@ import polars as pl
 from neat_delta.changeset.changeset import REPAIRED, no_findings
 from neat_delta.checks.check import AS_TYPED, Check
 from neat_delta.tables.corruption import DAY, DOUBLED, FAILED, FORMULA, POWER_OF_TEN
-from neat_delta.tables.field_types import kind_named
+from neat_delta.tables.field_types import type_named
 from neat_delta.tables.field_types.flag import TRUTH
 
 if TYPE_CHECKING:
-    from neat_delta.checks.check import Trial
+    from neat_delta.checks.check import CheckContext
 
 WAS, NOW = pl.col("was"), pl.col("now")
 # A spreadsheet program keeps fifteen significant digits of a number.
@@ -86,7 +86,7 @@ UNLIKE_CODES: dict[str, pl.Expr] = {
 }
 
 
-def repaired(trial: Trial) -> pl.DataFrame:
+def restored(trial: CheckContext) -> pl.DataFrame:
     """A new value is just what a spreadsheet program makes of the live one, which is put back."""
     hit = _what(_texts(trial).drop_nulls(["was", "now"]), EXPLAINED)
     accents = _accented(trial)
@@ -96,9 +96,9 @@ def repaired(trial: Trial) -> pl.DataFrame:
     return _found(trial, pl.concat([hit, broken]), REPAIRED, "warn", say)
 
 
-def damaged(trial: Trial) -> pl.DataFrame:
+def damaged(trial: CheckContext) -> pl.DataFrame:
     """A new value shows a spreadsheet program's damage, and what was meant cannot be told."""
-    codes = [name for name, note in trial.changes.head.fields.items() if note.kind in ("code", "itemref", "gtin")]
+    codes = [name for name, note in trial.changes.head.fields.items() if note.type in ("code", "itemref", "gtin")]
     hit = _what(_texts(trial).drop_nulls("now"), UNCLEAR)
     strange_codes = _what(_texts(trial).drop_nulls().filter(pl.col("field").is_in(codes)), UNLIKE_CODES)
     strange = _accented(trial).filter(NOW.str.contains(DOUBLED) & ~WAS.str.contains(DOUBLED))
@@ -106,7 +106,7 @@ def damaged(trial: Trial) -> pl.DataFrame:
     hit = pl.concat([hit, strange_codes, strange]).unique(["key", "field"], keep="first", maintain_order=True)
     if hit.is_empty():
         return no_findings()
-    repairs = repaired(trial).select("key", "field")
+    repairs = restored(trial).select("key", "field")
     hit = hit.join(repairs, on=["key", "field"], how="anti", maintain_order="left")
     say = "{} ({} became {}); write the value anew, or say --as-typed {}"
     return _found(trial, hit, "spreadsheet damage", "stop", say)
@@ -120,25 +120,25 @@ def _broken(was: str, now: str) -> str | None:
     return None
 
 
-def _accented(trial: Trial) -> pl.DataFrame:
+def _accented(trial: CheckContext) -> pl.DataFrame:
     """Changed cells that have held more than plain letters, or hold it now."""
     beyond = r"[^\x00-\x7f]"
-    cells = trial.sent.drop_nulls(["was", "now"]).filter(WAS.str.contains(beyond) | NOW.str.contains(beyond))
+    cells = trial.outgoing_cells.drop_nulls(["was", "now"]).filter(WAS.str.contains(beyond) | NOW.str.contains(beyond))
     return _not_as_typed(trial, cells)
 
 
-def _texts(trial: Trial) -> pl.DataFrame:
+def _texts(trial: CheckContext) -> pl.DataFrame:
     """The changed cells of fields in which every character counts: numbers and dates are read, not compared."""
     read = [
         name
         for name, note in trial.changes.head.fields.items()
-        if kind_named(note.kind).numeric or note.kind in ("date", "flag")
+        if type_named(note.type).numeric or note.type in ("date", "flag")
     ]
-    return _not_as_typed(trial, trial.sent.filter(~pl.col("field").is_in(read)))
+    return _not_as_typed(trial, trial.outgoing_cells.filter(~pl.col("field").is_in(read)))
 
 
-def _not_as_typed(trial: Trial, cells: pl.DataFrame) -> pl.DataFrame:
-    return cells.filter(~pl.col("field").is_in(list(trial.allowed.as_typed)))
+def _not_as_typed(trial: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
+    return cells.filter(~pl.col("field").is_in(list(trial.overrides.as_typed)))
 
 
 def _what(cells: pl.DataFrame, accidents: dict[str, pl.Expr]) -> pl.DataFrame:
@@ -147,14 +147,14 @@ def _what(cells: pl.DataFrame, accidents: dict[str, pl.Expr]) -> pl.DataFrame:
     return cells.with_columns(what=what).drop_nulls("what")
 
 
-def _found(trial: Trial, hit: pl.DataFrame, check: str, level: str, say: str) -> pl.DataFrame:
+def _found(trial: CheckContext, hit: pl.DataFrame, check: str, level: str, say: str) -> pl.DataFrame:
     if hit.is_empty():
         return no_findings()
     said = hit.select(pl.format(say, "what", pl.col("was").fill_null("nothing"), "now", "field")).to_series()
-    return trial.found(hit.select("key", "field", "was", "now"), check, level, said)
+    return trial.findings_for(hit.select("key", "field", "was", "now"), check, level, said)
 
 
 CHECKS = (
-    Check(REPAIRED, "warn", repaired, AS_TYPED),
+    Check(REPAIRED, "warn", restored, AS_TYPED),
     Check("spreadsheet damage", "stop", damaged, AS_TYPED),
 )

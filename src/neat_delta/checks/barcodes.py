@@ -6,18 +6,18 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.checks.check import LET, Check, together
-from neat_delta.matching import JOINT
-from neat_delta.tables.field_types.gtin import PARTED, is_barcode, read
+from neat_delta.checks.check import LET, Check, concat_findings
+from neat_delta.matching import KEY_SEPARATOR
+from neat_delta.tables.field_types.gtin import PARTED, is_barcode, normalize
 
 if TYPE_CHECKING:
-    from neat_delta.checks.check import Trial
+    from neat_delta.checks.check import CheckContext
 
 LENGTHS = (8, 12, 13, 14)
 LAST_SIGNS = "0123456789X"
 
 
-def wrong_barcode(trial: Trial) -> pl.DataFrame:
+def wrong_barcode(trial: CheckContext) -> pl.DataFrame:
     """A barcode's check digit is wrong, or it has not the length of one."""
     found = []
     for name, cells in _barcodes(trial):
@@ -27,21 +27,23 @@ def wrong_barcode(trial: Trial) -> pl.DataFrame:
             ["key", "field"], keep="first", maintain_order=True
         )
         say = hit["code"].replace_strict(advice, return_dtype=pl.String)
-        found.append(trial.found(hit, "wrong barcode", "stop", say + f' (--let "wrong barcode" sends {name} so)'))
-    return together(found)
+        found.append(
+            trial.findings_for(hit, "wrong barcode", "stop", say + f' (--let "wrong barcode" sends {name} so)')
+        )
+    return concat_findings(found)
 
 
-def padded_barcode(trial: Trial) -> pl.DataFrame:
+def padded_barcode(trial: CheckContext) -> pl.DataFrame:
     """A barcode is the live one with zeros put in front."""
     say = "the same barcode in more digits; shops and scanners may take it for another one"
     longer = pl.col("code").str.len_chars() > pl.col("was").str.len_chars()
-    return together(
-        trial.found(cells.filter(_same_number() & longer), "padded barcode", "warn", say)
+    return concat_findings(
+        trial.findings_for(cells.filter(_same_number() & longer), "padded barcode", "warn", say)
         for _, cells in _barcodes(trial)
     )
 
 
-def _barcodes(trial: Trial) -> list[tuple[str, pl.DataFrame]]:
+def _barcodes(trial: CheckContext) -> list[tuple[str, pl.DataFrame]]:
     """The new barcodes by field, one a row, with what counts of them as code.
 
     Powers of ten and failed formulas are damage of another sort, and said there.
@@ -49,11 +51,11 @@ def _barcodes(trial: Trial) -> list[tuple[str, pl.DataFrame]]:
     written = pl.col("single").str.contains(rf"{PARTED}|^[0-9]$|[A-DF-Za-df-z]")
     found = []
     for name, told, cells in trial.cells():
-        if trial.kind(name) == "gtin":
-            single = pl.col("now").str.split(told.separator or JOINT)
+        if trial.type_of(name) == "gtin":
+            single = pl.col("now").str.split(told.separator or KEY_SEPARATOR)
             codes = cells.with_columns(single=single).explode("single").drop_nulls("single")
             codes = codes.with_columns(pl.col("single").str.strip_chars()).filter(written)
-            found.append((name, codes.with_columns(code=read(codes["single"]))))
+            found.append((name, codes.with_columns(code=normalize(codes["single"]))))
     return found
 
 

@@ -10,13 +10,13 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.checks.check import LET, Check, cells_of, together
-from neat_delta.tables.field_types import kind_named
+from neat_delta.checks.check import LET, Check, cells_of, concat_findings
+from neat_delta.tables.field_types import type_named
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from neat_delta.checks.check import Trial
+    from neat_delta.checks.check import CheckContext
 
 WAS, NOW = pl.col("was"), pl.col("now")
 FACTORS = (10, 100, 1000)
@@ -27,7 +27,7 @@ MOST_DECIMALS = 4
 CONTROL = r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x{9f}]"
 
 
-def multiplied_alike(trial: Trial) -> pl.DataFrame:
+def multiplied_alike(trial: CheckContext) -> pl.DataFrame:
     """The numbers of a column became ten, a hundred or a thousand times what they were, or such a part, all alike."""
     found = []
     for cells, both in _numbers_typed(trial):
@@ -36,11 +36,11 @@ def multiplied_alike(trial: Trial) -> pl.DataFrame:
             for hit in (both.filter(WAS * times == NOW), both.filter(NOW * times == WAS)):
                 if _alike(hit, both):
                     say = f"this column changed {factor:,}-fold all at once: was it opened with the wrong decimal mark?"
-                    found.append(trial.found(cells_of(cells, hit), "multiplied alike", "stop", say))
-    return together(found)
+                    found.append(trial.findings_for(cells_of(cells, hit), "multiplied alike", "stop", say))
+    return concat_findings(found)
 
 
-def rounded_alike(trial: Trial) -> pl.DataFrame:
+def rounded_alike(trial: CheckContext) -> pl.DataFrame:
     """The numbers of a column were rounded to one number of decimals, all alike."""
     found = []
     for cells, both in _numbers_typed(trial):
@@ -49,16 +49,16 @@ def rounded_alike(trial: Trial) -> pl.DataFrame:
             hit = finer.filter((WAS.round(decimals, mode="half_away_from_zero") == NOW) | (WAS.round(decimals) == NOW))
             if _alike(hit, both):
                 say = "this column was rounded all at once: was it saved as it is shown? The live values stay"
-                found.append(trial.found(cells_of(cells, hit), "rounded alike", "stop", say))
+                found.append(trial.findings_for(cells_of(cells, hit), "rounded alike", "stop", say))
                 break
-    return together(found)
+    return concat_findings(found)
 
 
-def share_slip(trial: Trial) -> pl.DataFrame:
+def share_slip(trial: CheckContext) -> pl.DataFrame:
     """A share in per cent became its own hundredfold or hundredth, or leaves what shares of the column are."""
     found = []
     for name, cells in trial.changed.items():
-        if trial.kind(name) != "share":
+        if trial.type_of(name) != "share":
             continue
         both = trial.numbers(name).join(cells.select("key"), on="key", how="semi", maintain_order="left")
         hundred, one = (pl.lit(number).cast(pl.Decimal(38, 0)) for number in (100, 1))
@@ -67,23 +67,23 @@ def share_slip(trial: Trial) -> pl.DataFrame:
         below = (NOW > 0) & (one > NOW) & (one <= WAS)
         hit = both.filter((WAS != 0) & (slip | beyond | below))
         say = "is this share a hundred times too large or too small? Write it with its sign, such as 7 %"
-        found.append(trial.found(cells_of(cells, hit), "share slip", "stop", say))
-    return together(found)
+        found.append(trial.findings_for(cells_of(cells, hit), "share slip", "stop", say))
+    return concat_findings(found)
 
 
-def control_character(trial: Trial) -> pl.DataFrame:
+def control_character(trial: CheckContext) -> pl.DataFrame:
     """A value has a control character in it, which nobody types."""
-    cells = trial.sent.drop_nulls("now").filter(NOW.str.contains(CONTROL))
+    cells = trial.outgoing_cells.drop_nulls("now").filter(NOW.str.contains(CONTROL))
     new = cells.filter(~WAS.str.contains(CONTROL).fill_null(value=False))
     say = "this holds a character that nobody types (a control character); write the value anew"
-    return trial.found(new, "control character", "stop", say)
+    return trial.findings_for(new, "control character", "stop", say)
 
 
-def _numbers_typed(trial: Trial) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
+def _numbers_typed(trial: CheckContext) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
     """For each numeric field its changed cells, and the numbers of those that no rule computed."""
     computed = trial.changes.findings.filter(check="computed").select("key", "field")
     for name, cells in trial.changed.items():
-        if not kind_named(trial.kind(name)).numeric:
+        if not type_named(trial.type_of(name)).numeric:
             continue
         typed = cells.join(computed, on=["key", "field"], how="anti", maintain_order="left")
         both = trial.numbers(name).join(typed.select("key"), on="key", how="semi", maintain_order="left")

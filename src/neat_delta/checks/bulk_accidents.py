@@ -11,13 +11,13 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import CHANGE, RECODE, no_findings
-from neat_delta.checks.check import LET, Check, cells_of, together
+from neat_delta.checks.check import LET, Check, cells_of, concat_findings
 from neat_delta.matching import Key
-from neat_delta.matching.similarity import naming_field
-from neat_delta.tables.field_types import kind_named
+from neat_delta.matching.similarity import find_name_field
+from neat_delta.tables.field_types import type_named
 
 if TYPE_CHECKING:
-    from neat_delta.checks.check import Trial
+    from neat_delta.checks.check import CheckContext
 
 WAS, NOW = pl.col("was"), pl.col("now")
 # A sorted column: so many cells at least, of which so many hold what other rows held, in so many values.
@@ -35,7 +35,7 @@ MOST_TEXTS = 50_000
 NUMBERED = r"(^|_)(sort|position|order|rank|bin|shelf|place|row|number|no)(_|$)"
 
 
-def sorted_alone(trial: Trial) -> pl.DataFrame:
+def column_out_of_step(trial: CheckContext) -> pl.DataFrame:
     """The values of one column stand on other items than before: it was sorted, or shifted, without the others."""
     found = []
     for name, cells in trial.changed.items():
@@ -45,21 +45,21 @@ def sorted_alone(trial: Trial) -> pl.DataFrame:
         was, now = (Counter(cells[side].str.strip_chars()) for side in ("was", "now"))
         if (was & now).total() < MOVED * len(cells):
             continue
-        if kind_named(trial.kind(name)).numeric:
+        if type_named(trial.type_of(name)).numeric:
             both = trial.numbers(name).join(cells.select("key"), on="key", how="semi")
             up, down = int((both["now"] > both["was"]).sum()), int((both["now"] < both["was"]).sum())
             if min(up, down) < EITHER_WAY * len(cells):
                 continue
         say = "these values stood on other items: was the column sorted or moved without the others?"
-        found.append(trial.found(cells, "sorted alone", "stop", say))
-    return together(found)
+        found.append(trial.findings_for(cells, "sorted alone", "stop", say))
+    return concat_findings(found)
 
 
-def dragged_series(trial: Trial) -> pl.DataFrame:
+def fill_series(trial: CheckContext) -> pl.DataFrame:
     """Numbers of neighbouring rows count up or down by one from the row above: a fill handle was dragged."""
     found = []
     for name, cells in trial.changed.items():
-        if not kind_named(trial.kind(name)).numeric or pl.Series([name]).str.contains(NUMBERED).item():
+        if not type_named(trial.type_of(name)).numeric or pl.Series([name]).str.contains(NUMBERED).item():
             continue
         rows = _in_sheet_order(trial, name)
         # A row between that had its number already is not among those that changed.
@@ -79,17 +79,17 @@ def dragged_series(trial: Trial) -> pl.DataFrame:
         plain = (length >= RUN - 1) & (owned == 0)
         hit = rows.filter("counts").filter(plain | ((length >= LONG_RUN) & (owned < HALF * length)))
         say = "these numbers count on from row to row: was the cell above dragged down? Copy it instead"
-        found.append(trial.found(cells_of(cells, hit), "dragged series", "stop", say))
-    return together(found)
+        found.append(trial.findings_for(cells_of(cells, hit), "dragged series", "stop", say))
+    return concat_findings(found)
 
 
-def filled_down(trial: Trial) -> pl.DataFrame:
+def filled_down(trial: CheckContext) -> pl.DataFrame:
     """Unlike values of neighbouring rows became that of the row above: it was filled down over them."""
-    key = Key(trial.changes.head.key, told=True)
-    name_field = naming_field(trial.live, key)
+    key = Key(trial.changes.head.key, explicit=True)
+    name_field = find_name_field(trial.live, key)
     found = []
     for name, cells in trial.changed.items():
-        kind = trial.kind(name)
+        kind = trial.type_of(name)
         own = name == name_field or kind in ("gtin", "picture")
         if not own and kind not in ("money", "text"):
             continue
@@ -100,15 +100,15 @@ def filled_down(trial: Trial) -> pl.DataFrame:
             (pl.len().over("run") >= FILLED) & (WAS.n_unique().over("run") >= UNLIKE * pl.len().over("run"))
         )
         say = "unlike values became that of the row above: was it filled down over them?"
-        found.append(trial.found(cells_of(cells, runs), "filled down", "stop" if own else "warn", say))
-    return together(found)
+        found.append(trial.findings_for(cells_of(cells, runs), "filled down", "stop" if own else "warn", say))
+    return concat_findings(found)
 
 
-def shifted(trial: Trial) -> pl.DataFrame:
+def shifted(trial: CheckContext) -> pl.DataFrame:
     """The cells of a row hold what its neighbours to one side held: the row was shifted by a column."""
     names = [name for name in trial.live.names if name not in trial.changes.head.key]
     cells = {name: cells for name, cells in trial.changed.items() if name in names}
-    all_of = trial.sent.group_by("key").agg(all=pl.len()).filter(pl.col("all") >= FEWEST_SHIFTED)
+    all_of = trial.outgoing_cells.group_by("key").agg(all=pl.len()).filter(pl.col("all") >= FEWEST_SHIFTED)
     if len(cells) < FEWEST_SHIFTED or all_of.is_empty():
         return no_findings()
     cells = {name: part.join(all_of, on="key", how="semi", maintain_order="left") for name, part in cells.items()}
@@ -128,11 +128,11 @@ def shifted(trial: Trial) -> pl.DataFrame:
         rows = rows.filter(pl.col("len") * 2 > pl.col("all")).sort("key")
         about = rows.select("key", "now", field=pl.lit(None, pl.String))
         say = "the cells of this row stand one column beside their own; move them back, the whole row is held back"
-        found.append(trial.found(about, "shifted", "stop", say))
-    return together(found)
+        found.append(trial.findings_for(about, "shifted", "stop", say))
+    return concat_findings(found)
 
 
-def cut_alike(trial: Trial) -> pl.DataFrame:
+def truncated(trial: CheckContext) -> pl.DataFrame:
     """Several texts of a column lost their ends at one and the same length."""
     found = []
     for cells in trial.changed.values():
@@ -141,14 +141,14 @@ def cut_alike(trial: Trial) -> pl.DataFrame:
         )
         alike = cut.filter(pl.len().over(NOW.str.len_chars()) >= FEWEST_CUT)
         say = "these texts lost their ends at one and the same length; the live ones stay"
-        found.append(trial.found(alike, "cut alike", "stop", say))
-    return together(found)
+        found.append(trial.findings_for(alike, "cut alike", "stop", say))
+    return concat_findings(found)
 
 
-def replaced(trial: Trial) -> pl.DataFrame:
+def replaced(trial: CheckContext) -> pl.DataFrame:
     """One word was replaced by another in several fields at once: search and replace went further than meant."""
-    texts = trial.changes.cells_to(CHANGE, RECODE).drop_nulls(["was", "now"])
-    kinds = [name for name, note in trial.changes.head.fields.items() if not kind_named(note.kind).numeric]
+    texts = trial.changes.cells_with_action(CHANGE, RECODE).drop_nulls(["was", "now"])
+    kinds = [name for name, note in trial.changes.head.fields.items() if not type_named(note.type).numeric]
     texts = texts.filter(pl.col("field").is_in(kinds))
     if not FEWEST_REPLACED <= len(texts) <= MOST_TEXTS or texts["field"].n_unique() == 1:
         return no_findings()
@@ -159,10 +159,10 @@ def replaced(trial: Trial) -> pl.DataFrame:
     )
     often = swaps.group_by("old", "new").len().filter((pl.col("len") >= FEWEST_REPLACED) & (pl.col("old") != ""))
     found = [_further(trial, texts, old, new) for old, new, _ in often.sort("len", "old").tail(MOST_SWAPS).iter_rows()]
-    return together(found)
+    return concat_findings(found)
 
 
-def _further(trial: Trial, texts: pl.DataFrame, old: str, new: str) -> pl.DataFrame:
+def _further(trial: CheckContext, texts: pl.DataFrame, old: str, new: str) -> pl.DataFrame:
     """Texts in which a word was replaced, but for those where it was meant: of a text field, where most of them are."""
     same = texts.filter((WAS.str.replace_all(old, new, literal=True) == NOW) & (old != WAS))
     counts = same["field"].value_counts().rows()
@@ -171,11 +171,11 @@ def _further(trial: Trial, texts: pl.DataFrame, old: str, new: str) -> pl.DataFr
 
     def likeliest(counted: tuple[str, int]) -> tuple[bool, int, int]:
         name, count = counted
-        return trial.kind(name) == "text", count, -trial.live.names.index(name)
+        return trial.type_of(name) == "text", count, -trial.live.names.index(name)
 
     meant = max(counts, key=likeliest)[0]
     say = f"{old!r} became {new!r} here as in {meant}: did search and replace go further than meant?"
-    return trial.found(same.filter(pl.col("field") != meant), "replaced", "warn", say)
+    return trial.findings_for(same.filter(pl.col("field") != meant), "replaced", "warn", say)
 
 
 def _swap(was: str, now: str) -> tuple[str, str]:
@@ -191,7 +191,7 @@ def _alike(one: str, other: str) -> int:
     return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
 
 
-def _in_sheet_order(trial: Trial, name: str) -> pl.DataFrame:
+def _in_sheet_order(trial: CheckContext, name: str) -> pl.DataFrame:
     """A numeric field of the touched items in the order of the sheet's rows.
 
     A frame of key, was, now, line, changed; next: whether the row stands next below the one before; between: how many
@@ -200,12 +200,14 @@ def _in_sheet_order(trial: Trial, name: str) -> pl.DataFrame:
     return _placed(trial, name, trial.numbers(name))
 
 
-def _texts_in_sheet_order(trial: Trial, name: str) -> pl.DataFrame:
+def _texts_in_sheet_order(trial: CheckContext, name: str) -> pl.DataFrame:
     return _placed(trial, name, trial.beside(name))
 
 
-def _placed(trial: Trial, name: str, both: pl.DataFrame) -> pl.DataFrame:
-    beside = both.with_columns(trial.touched["line"], trial.touched["row"], trial.both.changed(name).alias("changed"))
+def _placed(trial: CheckContext, name: str, both: pl.DataFrame) -> pl.DataFrame:
+    beside = both.with_columns(
+        trial.affected_items["line"], trial.affected_items["row"], trial.both.changed(name).alias("changed")
+    )
     rows = beside.drop_nulls("row").with_columns(_heights(trial).alias("height"))
     rows = rows if rows["line"].is_sorted() else rows.sort("line")
     # A row of delimited text runs over several lines where its cells do; one of a workbook never does.
@@ -217,9 +219,9 @@ def _placed(trial: Trial, name: str, both: pl.DataFrame) -> pl.DataFrame:
     )
 
 
-def _heights(trial: Trial) -> pl.Series:
+def _heights(trial: CheckContext) -> pl.Series:
     """On how many lines the touched rows stand in delimited text."""
-    rows, lines = trial.touched["row"].drop_nulls(), trial.live.rows.line
+    rows, lines = trial.affected_items["row"].drop_nulls(), trial.live.rows.line
     if len(lines) and int(lines[-1]) - int(lines[0]) == len(lines) - 1:
         return pl.repeat(1, len(rows), dtype=pl.UInt32, eager=True)
     cells = trial.live.cells(trial.live.names, rows)
@@ -227,10 +229,10 @@ def _heights(trial: Trial) -> pl.Series:
 
 
 CHECKS = (
-    Check("sorted alone", "stop", sorted_alone, LET),
-    Check("dragged series", "stop", dragged_series, LET),
+    Check("sorted alone", "stop", column_out_of_step, LET),
+    Check("dragged series", "stop", fill_series, LET),
     Check("filled down", "stop, warn", filled_down, LET),
     Check("shifted", "stop", shifted, LET),
-    Check("cut alike", "stop", cut_alike, LET),
+    Check("cut alike", "stop", truncated, LET),
     Check("replaced", "warn", replaced, LET),
 )

@@ -8,15 +8,15 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.analysis.before_after import BothSides
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, Allowed, findings_frame, no_findings
-from neat_delta.matching.positions import places
+from neat_delta.analysis.before_after import BeforeAfter
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, Overrides, findings_frame, no_findings
+from neat_delta.matching.positions import positions_of
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import FieldSettings, Settings
 
 UNLOCK, NEW_VALUES, AS_TYPED, LET = "--unlock FIELD", "--allow-new-values FIELD", "--as-typed FIELD", "--let"
@@ -32,65 +32,69 @@ class Check:
 
     name: str
     level: str
-    find: Callable[[Trial], pl.DataFrame]
-    opens: str = ""
+    run: Callable[[CheckContext], pl.DataFrame]
+    override: str = ""
 
     @property
     def about(self) -> str:
         """What it looks for, in a sentence."""
-        return str(self.find.__doc__).split("\n", 1)[0]
+        return str(self.run.__doc__).split("\n", 1)[0]
 
     @property
     def opened_by(self) -> str:
         """The option that lets what it finds through in one run; nothing if there is none."""
-        return f'--let "{self.name}"' if self.opens == LET else self.opens
+        return f'--let "{self.name}"' if self.override == LET else self.override
 
 
 @dataclass(frozen=True)
-class Trial:
+class CheckContext:
     """What a check looks at: the change set, the live export, what is settled, and what this run allows.
 
     ``pictures`` are the names of the picture files that there are, if somebody said where they lie.
     """
 
     changes: ChangeSet
-    live: Catalogue
-    settled: Settings
-    allowed: Allowed = field(default_factory=Allowed)
-    pictures: frozenset[str] | None = None
+    live: Table
+    settings: Settings
+    overrides: Overrides = field(default_factory=Overrides)
+    images: frozenset[str] | None = None
 
     @cached_property
-    def both(self) -> BothSides:
+    def both(self) -> BeforeAfter:
         """The touched items before and after."""
-        return BothSides(self.changes, self.live)
+        return BeforeAfter(self.changes, self.live)
 
     @property
-    def sent(self) -> pl.DataFrame:
+    def outgoing_cells(self) -> pl.DataFrame:
         """The cells (key, field, was, now) of items that are changed or added."""
-        return self.both.sent
+        return self.both.outgoing_cells
 
     @property
-    def touched(self) -> pl.DataFrame:
+    def affected_items(self) -> pl.DataFrame:
         """The items that are changed or added (key, line, row: in the live export, null for a new one)."""
-        return self.both.touched
+        return self.both.affected_items
 
     @cached_property
     def by_field(self) -> dict[str, pl.DataFrame]:
         """The cells that are sent, by field."""
-        return _parts(self.sent)
+        return _parts(self.outgoing_cells)
 
     @cached_property
     def changed(self) -> dict[str, pl.DataFrame]:
         """The cells of items that change (not of new ones), by field."""
-        return self.by_field if self.changes.keys_to(ADD).is_empty() else _parts(self.changes.cells_to(CHANGE, RECODE))
+        return (
+            self.by_field
+            if self.changes.keys_with_action(ADD).is_empty()
+            else _parts(self.changes.cells_with_action(CHANGE, RECODE))
+        )
 
     def cells(self) -> list[tuple[str, FieldSettings, pl.DataFrame]]:
         """The cells that are sent, by field, with what is settled of it."""
-        return [(name, self.settled.of(name), cells) for name, cells in self.by_field.items()]
+        return [(name, self.settings.field(name), cells) for name, cells in self.by_field.items()]
 
-    def kind(self, name: str) -> str:
+    def type_of(self, name: str) -> str:
         """The kind of a field that changes."""
-        return self.changes.head.fields[name].kind
+        return self.changes.head.fields[name].type
 
     def beside(self, name: str) -> pl.DataFrame:
         """A field of all touched items before and after (key, was, now), changed or not; blanks are null."""
@@ -100,11 +104,11 @@ class Trial:
         """A numeric field of all touched items before and after (key, was, now), as exact decimals."""
         return self.both.numbers(name)
 
-    def found(self, cells: pl.DataFrame, check: str, level: str, say: str | pl.Series) -> pl.DataFrame:
+    def findings_for(self, cells: pl.DataFrame, check: str, level: str, say: str | pl.Series) -> pl.DataFrame:
         """Findings on these cells (key, field, now), each with the line of its row in the sheet."""
         if cells.is_empty():
             return no_findings()
-        lines = self.changes.items["line"].gather(places(self.changes.items["key"], cells["key"]))
+        lines = self.changes.items["line"].gather(positions_of(self.changes.items["key"], cells["key"]))
         at = cells.with_columns(lines.alias("line"))
         said = say if isinstance(say, pl.Series) else pl.repeat(say, len(at), dtype=pl.String, eager=True)
         return findings_frame(
@@ -122,6 +126,6 @@ def cells_of(cells: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
 
 
-def together(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
+def concat_findings(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
     """The findings of several places in one frame."""
     return pl.concat([no_findings(), *found])

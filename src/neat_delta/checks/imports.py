@@ -11,7 +11,7 @@ from neat_delta.checks.check import LET, Check
 from neat_delta.tables import ASCII
 
 if TYPE_CHECKING:
-    from neat_delta.checks.check import Trial
+    from neat_delta.checks.check import CheckContext
 
 UNTOLD = (
     "the live export holds plain ASCII only, so the shop's character set is not known; this will be written as UTF-8, "
@@ -19,48 +19,50 @@ UNTOLD = (
 )
 
 
-def character(trial: Trial) -> pl.DataFrame:
+def character(trial: CheckContext) -> pl.DataFrame:
     """A value holds a character that the character set of the shop's files lacks."""
     charset = _charset(trial)
-    cells = trial.sent
+    cells = trial.outgoing_cells
     # UTF-8 and UTF-16 lack none, and ASCII may be any.
     if charset.startswith("utf") or charset == ASCII:
-        return trial.found(cells.clear(), "character", "stop", "")
+        return trial.findings_for(cells.clear(), "character", "stop", "")
     lacking = cells.filter(
         pl.col("now").map_elements(lambda cell: not _encodes(cell, charset), return_dtype=pl.Boolean).fill_null(False)
     )
     say = "the shop's character set ({}) has no such character; write it another way, or let the shop take UTF-8"
-    return trial.found(lacking, "character", "stop", say.format(charset))
+    return trial.findings_for(lacking, "character", "stop", say.format(charset))
 
 
-def untold_characters(trial: Trial) -> pl.DataFrame:
+def untold_characters(trial: CheckContext) -> pl.DataFrame:
     """A value needs more than ASCII, and nothing tells how the shop writes such characters."""
-    cells = trial.sent
+    cells = trial.outgoing_cells
     if _charset(trial) != ASCII:
-        return trial.found(cells.clear(), "untold character", "warn", "")
-    return trial.found(cells.filter(pl.col("now").str.contains(r"[^\x00-\x7f]")), "untold character", "warn", UNTOLD)
+        return trial.findings_for(cells.clear(), "untold character", "warn", "")
+    return trial.findings_for(
+        cells.filter(pl.col("now").str.contains(r"[^\x00-\x7f]")), "untold character", "warn", UNTOLD
+    )
 
 
-def cannot_be_emptied(trial: Trial) -> pl.DataFrame:
+def cannot_be_emptied(trial: CheckContext) -> pl.DataFrame:
     """A field would be emptied, and the shop's import has no way to do that by file."""
-    emptied = trial.sent.filter(pl.col("now").is_null() & (not trial.settled.imports.can_empty))
+    emptied = trial.outgoing_cells.filter(pl.col("now").is_null() & (not trial.settings.imports.can_empty))
     say = (
         "the shop's import leaves a field alone where a cell is blank, so no file can empty it; empty it in the shop, "
         "or settle a marker that empties in catalogue.toml"
     )
-    return trial.found(emptied, "cannot be emptied", "stop", say)
+    return trial.findings_for(emptied, "cannot be emptied", "stop", say)
 
 
-def reads_as_marker(trial: Trial) -> pl.DataFrame:
+def reads_as_marker(trial: CheckContext) -> pl.DataFrame:
     """A value is just what the shop's import takes for "empty this"."""
-    marker = trial.settled.imports.marker
+    marker = trial.settings.imports.marker
     say = f"the shop's import takes {marker!r} for an order to empty the field; write another value, or blank"
-    return trial.found(trial.sent.filter(pl.col("now") == (marker or "")), "marker", "stop", say)
+    return trial.findings_for(trial.outgoing_cells.filter(pl.col("now") == (marker or "")), "marker", "stop", say)
 
 
-def _charset(trial: Trial) -> str:
-    told = trial.settled.imports.encoding
-    return codecs.lookup(told).name if told else trial.live.form.charset
+def _charset(trial: CheckContext) -> str:
+    told = trial.settings.imports.encoding
+    return codecs.lookup(told).name if told else trial.live.format.charset
 
 
 def _encodes(cell: str, charset: str) -> bool:

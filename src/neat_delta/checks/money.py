@@ -12,14 +12,14 @@ import polars as pl
 
 from neat_delta.analysis.grouping import MAKER
 from neat_delta.changeset.changeset import CHANGE, RECODE, findings_frame, no_findings
-from neat_delta.checks.check import LET, Check, together
+from neat_delta.checks.check import LET, Check, concat_findings
 from neat_delta.tables.type_inference import is_stock
-from neat_delta.tables.typed_values import typed_cells
+from neat_delta.tables.typed_values import cast_cells
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
-    from neat_delta.checks.check import Trial
+    from neat_delta.checks.check import CheckContext
 
 WAS, NOW = pl.col("was"), pl.col("now")
 # Under these names shops keep from when and until when a sale price holds.
@@ -37,20 +37,20 @@ FEW_CHANGES = 50
 TIMES_LARGEST = 10
 
 
-def negative(trial: Trial) -> pl.DataFrame:
+def negative(trial: CheckContext) -> pl.DataFrame:
     """An amount of money or a stock falls below zero."""
     say = "this cannot be below zero; mend it"
     return _each(trial, _money(trial) + _stock(trial), (NOW < 0) & ~(WAS < 0).fill_null(value=False), "negative", say)
 
 
-def zero_price(trial: Trial) -> pl.DataFrame:
+def zero_price(trial: CheckContext) -> pl.DataFrame:
     """A price becomes zero."""
-    price = trial.settled.money.price_of(trial.live.names)
+    price = trial.settings.money.price_of(trial.live.names)
     say = "a price of zero gives the item away; write the price, or leave it blank"
     return _each(trial, [price] if price else [], (NOW == 0) & (WAS != 0).fill_null(value=True), "zero price", say)
 
 
-def tenfold(trial: Trial) -> pl.DataFrame:
+def decimal_slip(trial: CheckContext) -> pl.DataFrame:
     """An amount of money is about ten, a hundred or a thousand times what it was, or such a part of it."""
     ratio = (NOW.cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
     near = [((times / step - 1).abs() < about) for step, about in SLIPS.items() for times in (ratio, 1 / ratio)]
@@ -58,15 +58,15 @@ def tenfold(trial: Trial) -> pl.DataFrame:
     return _each(trial, _money(trial), (WAS > 0) & (NOW > 0) & pl.any_horizontal(near), "tenfold", say)
 
 
-def large_move(trial: Trial) -> pl.DataFrame:
+def large_move(trial: CheckContext) -> pl.DataFrame:
     """An amount of money moves by a larger share than is settled as usual."""
-    most = trial.settled.checks.largest_move
+    most = trial.settings.checks.largest_move
     share = ((NOW - WAS).cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
     say = f"this moves by more than {most * 100:.0f} %; look at it (largest_move in [checks])"
     return _each(trial, _money(trial), (WAS > 0) & (share > most), "large move", say, "warn")
 
 
-def implausible_stock(trial: Trial) -> pl.DataFrame:
+def implausible_stock(trial: CheckContext) -> pl.DataFrame:
     """A stock is far above any that the shop has."""
     found = []
     for name in _stock(trial):
@@ -76,23 +76,25 @@ def implausible_stock(trial: Trial) -> pl.DataFrame:
         hit = both.filter((TIMES_LARGEST * largest < NOW) & (WAS != NOW).fill_null(value=True))
         if largest:
             say = f"no item has more than {largest} of this; was a barcode or a price typed here?"
-            found.append(trial.found(_cells(trial, name, hit), "implausible stock", "stop", say))
-    return together(found)
+            found.append(trial.findings_for(_cells(trial, name, hit), "implausible stock", "stop", say))
+    return concat_findings(found)
 
 
-def below_cost(trial: Trial) -> pl.DataFrame:
+def below_cost(trial: CheckContext) -> pl.DataFrame:
     """A price falls below its cost, which it did not before."""
     pair = _price_and_cost(trial)
     if pair is None:
         return no_findings()
     bad = pair.filter((pl.col("price") < pl.col("cost")) & ~(pl.col("price_was") < pl.col("cost_was")).fill_null(False))
     say = "the price is below the cost; mend one of the two"
-    return trial.found(_moved(trial, bad, trial.settled.money.both(trial.live.names)), "below cost", "stop", say)
+    return trial.findings_for(
+        _moved(trial, bad, trial.settings.money.price_cost_fields(trial.live.names)), "below cost", "stop", say
+    )
 
 
-def thin_margin(trial: Trial) -> pl.DataFrame:
+def low_margin(trial: CheckContext) -> pl.DataFrame:
     """A margin falls below the floor that is settled for it."""
-    floor = trial.settled.checks.margin_floor
+    floor = trial.settings.checks.margin_floor
     if floor is None or (pair := _price_and_cost(trial)) is None:
         return no_findings()
 
@@ -102,15 +104,17 @@ def thin_margin(trial: Trial) -> pl.DataFrame:
     now, was = margin("price", "cost"), margin("price_was", "cost_was")
     bad = pair.filter((now >= 0) & (now < floor) & ~(was < floor).fill_null(value=False))
     say = f"the margin falls below {floor * 100:.0f} % (margin_floor in [checks])"
-    return trial.found(_moved(trial, bad, trial.settled.money.both(trial.live.names)), "thin margin", "warn", say)
+    return trial.findings_for(
+        _moved(trial, bad, trial.settings.money.price_cost_fields(trial.live.names)), "thin margin", "warn", say
+    )
 
 
-def _price_and_cost(trial: Trial) -> pl.DataFrame | None:
+def _price_and_cost(trial: CheckContext) -> pl.DataFrame | None:
     """Net price and cost of touched items (key, price, cost, and both as they were); ``None`` if nothing moves them."""
-    price, cost = trial.settled.money.both(trial.live.names)
+    price, cost = trial.settings.money.price_cost_fields(trial.live.names)
     if not (price and cost) or not {price, cost} & set(trial.changes.head.fields):
         return None
-    tax = 1 + trial.settled.money.tax
+    tax = 1 + trial.settings.money.tax
     pair = trial.numbers(price).rename({"was": "price_was", "now": "price"})
     if tax != 1:
         pair = pair.with_columns((pl.col(side) / pl.lit(tax)).alias(side) for side in ("price", "price_was"))
@@ -118,9 +122,9 @@ def _price_and_cost(trial: Trial) -> pl.DataFrame | None:
     return pair.with_columns(costs["was"].alias("cost_was"), costs["now"].alias("cost"))
 
 
-def dear_sale(trial: Trial) -> pl.DataFrame:
+def sale_not_below_price(trial: CheckContext) -> pl.DataFrame:
     """A sale price is not below the price."""
-    price, sale = trial.settled.money.price_of(trial.live.names), trial.settled.money.sale_of(trial.live.names)
+    price, sale = trial.settings.money.price_of(trial.live.names), trial.settings.money.sale_of(trial.live.names)
     if not (price and sale) or not {price, sale} & set(trial.changes.head.fields):
         return no_findings()
     sales = trial.numbers(sale)
@@ -129,15 +133,18 @@ def dear_sale(trial: Trial) -> pl.DataFrame:
         (pl.col("now_sale") >= NOW) & (pl.col("now_sale") > 0) & ~(pl.col("was_sale") >= WAS).fill_null(value=False)
     )
     say = "the sale price is not below the price; mend one of the two"
-    return trial.found(_moved(trial, bad, (price, sale)), "dear sale", "stop", say)
+    return trial.findings_for(_moved(trial, bad, (price, sale)), "dear sale", "stop", say)
 
 
-def sale_below_cost(trial: Trial) -> pl.DataFrame:
+def sale_below_cost(trial: CheckContext) -> pl.DataFrame:
     """A sale price falls below the cost, which it did not before."""
-    sale, cost = trial.settled.money.sale_of(trial.live.names), trial.settled.money.both(trial.live.names)[1]
+    sale, cost = (
+        trial.settings.money.sale_of(trial.live.names),
+        trial.settings.money.price_cost_fields(trial.live.names)[1],
+    )
     if not (sale and cost) or not {sale, cost} & set(trial.changes.head.fields):
         return no_findings()
-    tax = pl.lit(1 + trial.settled.money.tax)
+    tax = pl.lit(1 + trial.settings.money.tax)
     sales, costs = trial.numbers(sale), trial.numbers(cost)
     both = sales.with_columns(costs["was"].alias("cost_was"), costs["now"].alias("cost"))
     bad = both.filter(
@@ -146,10 +153,10 @@ def sale_below_cost(trial: Trial) -> pl.DataFrame:
         & ~((WAS > 0) & (WAS / tax < pl.col("cost_was"))).fill_null(value=False)
     )
     say = "the sale price is below the cost; mend one of the two"
-    return trial.found(_moved(trial, bad, (sale, cost)), "sale below cost", "stop", say)
+    return trial.findings_for(_moved(trial, bad, (sale, cost)), "sale below cost", "stop", say)
 
 
-def sale_ends_early(trial: Trial) -> pl.DataFrame:
+def sale_ends_early(trial: CheckContext) -> pl.DataFrame:
     """A sale ends before it starts."""
     names = {
         side: next((name for name in trial.live.names if SALE_DATE[side].search(name)), None) for side in SALE_DATE
@@ -159,40 +166,42 @@ def sale_ends_early(trial: Trial) -> pl.DataFrame:
         return no_findings()
     sides = {name: trial.beside(name) for name in (start, end)}
     typed = {
-        (name, side): typed_cells(trial.live, name, sides[name][side], trial.settled.of(name))
+        (name, side): cast_cells(trial.live, name, sides[name][side], trial.settings.field(name))
         for name in (start, end)
         for side in ("was", "now")
     }
     before = pl.Series(typed[end, "now"] < typed[start, "now"]).fill_null(value=False)
     already = pl.Series(typed[end, "was"] < typed[start, "was"]).fill_null(value=False)
-    bad = trial.touched.select("key").filter(before & ~already)
+    bad = trial.affected_items.select("key").filter(before & ~already)
     say = "the sale ends before it starts; mend one of the two"
-    return trial.found(_moved(trial, bad, (start, end)), "sale ends early", "stop", say)
+    return trial.findings_for(_moved(trial, bad, (start, end)), "sale ends early", "stop", say)
 
 
-def cost_left_behind(trial: Trial) -> pl.DataFrame:
+def cost_left_behind(trial: CheckContext) -> pl.DataFrame:
     """In a group of items whose price and cost moved together, the cost of one did not."""
-    price, cost = trial.settled.money.both(trial.live.names)
+    price, cost = trial.settings.money.price_cost_fields(trial.live.names)
     group = next((name for name in trial.live.names if MAKER.match(name)), None)
-    if not (price and cost and group) or len(trial.sent.filter(field=cost)) < FEWEST_ALIKE:
+    if not (price and cost and group) or len(trial.outgoing_cells.filter(field=cost)) < FEWEST_ALIKE:
         return no_findings()
     moved = (
-        trial.sent.filter(field=price).select("key").join(trial.changes.keys_to(CHANGE, RECODE), on="key", how="semi")
+        trial.outgoing_cells.filter(field=price)
+        .select("key")
+        .join(trial.changes.keys_with_action(CHANGE, RECODE), on="key", how="semi")
     )
     of_group = moved.join(trial.beside(group).select("key", group="now"), on="key")
     of_group = of_group.with_columns(
-        with_cost=pl.col("key").is_in(trial.sent.filter(field=cost)["key"].implode()),
+        with_cost=pl.col("key").is_in(trial.outgoing_cells.filter(field=cost)["key"].implode()),
     ).with_columns(alike=pl.col("with_cost").sum().over("group"), all=pl.len().over("group"))
     alone = of_group.filter(
         ~pl.col("with_cost") & (pl.col("alike") >= FEWEST_ALIKE) & (pl.col("alike") >= SHARE_ALIKE * pl.col("all"))
     )
     say = f"the price moves and the {cost} does not, as it does for the others of this {group}"
-    return trial.found(_moved(trial, alone, (price,)), "cost left behind", "warn", say)
+    return trial.findings_for(_moved(trial, alone, (price,)), "cost left behind", "warn", say)
 
 
-def many_changes(trial: Trial) -> pl.DataFrame:
+def many_changes(trial: CheckContext) -> pl.DataFrame:
     """More of the catalogue changes in a field than is settled as usual."""
-    most, items = trial.settled.checks.most_changed, len(trial.live)
+    most, items = trial.settings.checks.most_changed, len(trial.live)
     found = [no_findings()]
     for name, _, cells in trial.cells():
         if len(cells) >= FEW_CHANGES and len(cells) > most * items:
@@ -201,50 +210,50 @@ def many_changes(trial: Trial) -> pl.DataFrame:
     return pl.concat(found)
 
 
-def _money(trial: Trial) -> list[str]:
-    return [name for name, _, _ in trial.cells() if trial.kind(name) == "money"]
+def _money(trial: CheckContext) -> list[str]:
+    return [name for name, _, _ in trial.cells() if trial.type_of(name) == "money"]
 
 
-def _stock(trial: Trial) -> list[str]:
-    return [name for name, _, _ in trial.cells() if is_stock(name, trial.kind(name))]
+def _stock(trial: CheckContext) -> list[str]:
+    return [name for name, _, _ in trial.cells() if is_stock(name, trial.type_of(name))]
 
 
 def _each(
-    trial: Trial, names: Iterable[str], wrong: pl.Expr, check: str, say: str, level: str = "stop"
+    trial: CheckContext, names: Iterable[str], wrong: pl.Expr, check: str, say: str, level: str = "stop"
 ) -> pl.DataFrame:
     """Findings on the changed cells of these fields for which a condition over was and now holds."""
-    return together(
-        trial.found(_cells(trial, name, trial.numbers(name).filter(wrong)), check, level, say)
+    return concat_findings(
+        trial.findings_for(_cells(trial, name, trial.numbers(name).filter(wrong)), check, level, say)
         for name in names
         if name in trial.changes.head.fields
     )
 
 
-def _cells(trial: Trial, name: str, hit: pl.DataFrame) -> pl.DataFrame:
+def _cells(trial: CheckContext, name: str, hit: pl.DataFrame) -> pl.DataFrame:
     """The sent cells of a field on some items."""
     if hit.is_empty():
-        return trial.sent.clear()
-    return trial.sent.filter(field=name).join(hit.select("key"), on="key", how="semi", maintain_order="left")
+        return trial.outgoing_cells.clear()
+    return trial.outgoing_cells.filter(field=name).join(hit.select("key"), on="key", how="semi", maintain_order="left")
 
 
-def _moved(trial: Trial, items: pl.DataFrame, names: Iterable[str | None]) -> pl.DataFrame:
+def _moved(trial: CheckContext, items: pl.DataFrame, names: Iterable[str | None]) -> pl.DataFrame:
     """The sent cells of these fields on some items."""
     if items.is_empty():
-        return trial.sent.clear()
-    cells = trial.sent.filter(pl.col("field").is_in([name for name in names if name]))
+        return trial.outgoing_cells.clear()
+    cells = trial.outgoing_cells.filter(pl.col("field").is_in([name for name in names if name]))
     return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
 
 
 CHECKS = (
     Check("negative", "stop", negative),
     Check("zero price", "stop", zero_price, LET),
-    Check("tenfold", "stop", tenfold, LET),
+    Check("tenfold", "stop", decimal_slip, LET),
     Check("below cost", "stop", below_cost, LET),
-    Check("dear sale", "stop", dear_sale, LET),
+    Check("dear sale", "stop", sale_not_below_price, LET),
     Check("sale below cost", "stop", sale_below_cost, LET),
     Check("sale ends early", "stop", sale_ends_early, LET),
     Check("implausible stock", "stop", implausible_stock, LET),
-    Check("thin margin", "warn", thin_margin, LET),
+    Check("thin margin", "warn", low_margin, LET),
     Check("large move", "warn", large_move, LET),
     Check("cost left behind", "warn", cost_left_behind, LET),
     Check("many changes", "warn", many_changes, LET),

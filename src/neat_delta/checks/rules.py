@@ -7,46 +7,46 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, no_findings
-from neat_delta.checks.check import UNLOCK, Check, together
-from neat_delta.errors import WrongChoice
+from neat_delta.checks.check import UNLOCK, Check, concat_findings
+from neat_delta.errors import InvalidOption
 from neat_delta.expressions import ExpressionError, parse_expression
-from neat_delta.tables.typed_values import typed_cells
+from neat_delta.tables.typed_values import cast_cells
 
 if TYPE_CHECKING:
-    from neat_delta.checks.check import Trial
+    from neat_delta.checks.check import CheckContext
     from neat_delta.tables.settings import Condition
 
 
-def locked(trial: Trial) -> pl.DataFrame:
+def locked(trial: CheckContext) -> pl.DataFrame:
     """A field whose change has wide effects changes, and this run does not unlock it."""
     say = "this field is locked in catalogue.toml; --unlock {} lets it change in this run"
-    known = trial.changes.keys_to(CHANGE, RECODE)
-    return together(
-        trial.found(
+    known = trial.changes.keys_with_action(CHANGE, RECODE)
+    return concat_findings(
+        trial.findings_for(
             cells.join(known, on="key", how="semi", maintain_order="left"), "locked field", "stop", say.format(name)
         )
         for name, told, cells in trial.cells()
-        if told.locked and name not in trial.allowed.unlock
+        if told.locked and name not in trial.overrides.unlock
     )
 
 
-def required(trial: Trial) -> pl.DataFrame:
+def required(trial: CheckContext) -> pl.DataFrame:
     """A required field would be emptied, or a new item lacks it."""
     key = trial.changes.head.key
-    wanted = [name for name, told in trial.settled.fields.items() if told.required and name not in key]
-    emptied = trial.sent.filter(pl.col("now").is_null() & pl.col("field").is_in(wanted))
+    wanted = [name for name, told in trial.settings.fields.items() if told.required and name not in key]
+    emptied = trial.outgoing_cells.filter(pl.col("now").is_null() & pl.col("field").is_in(wanted))
     fields = pl.DataFrame({"field": wanted}, schema={"field": pl.String})
-    all_of_new = trial.changes.keys_to(ADD).join(fields, how="cross")
-    lacking = all_of_new.join(trial.sent, on=["key", "field"], how="anti", maintain_order="left")
+    all_of_new = trial.changes.keys_with_action(ADD).join(fields, how="cross")
+    lacking = all_of_new.join(trial.outgoing_cells, on=["key", "field"], how="anti", maintain_order="left")
     return pl.concat(
         [
-            trial.found(
+            trial.findings_for(
                 emptied,
                 "required field",
                 "stop",
                 "this field must not be empty; leave the value, or write another one",
             ),
-            trial.found(
+            trial.findings_for(
                 lacking.with_columns(now=pl.lit(None, pl.String)),
                 "required field",
                 "stop",
@@ -56,11 +56,11 @@ def required(trial: Trial) -> pl.DataFrame:
     )
 
 
-def too_long(trial: Trial) -> pl.DataFrame:
+def too_long(trial: CheckContext) -> pl.DataFrame:
     """A text is longer than the field holds."""
     say = "the field holds {} characters; shorten the text"
-    return together(
-        trial.found(
+    return concat_findings(
+        trial.findings_for(
             cells.filter(pl.col("now").str.len_chars() > told.length), "too long", "stop", say.format(told.length)
         )
         for _, told, cells in trial.cells()
@@ -68,11 +68,11 @@ def too_long(trial: Trial) -> pl.DataFrame:
     )
 
 
-def too_fine(trial: Trial) -> pl.DataFrame:
+def too_fine(trial: CheckContext) -> pl.DataFrame:
     """A number has more decimals than the field holds; the shop would round it."""
     say = "the field holds {} decimals, and the shop would round this; round it yourself"
-    return together(
-        trial.found(
+    return concat_findings(
+        trial.findings_for(
             cells.filter(_decimals(trial, name) > told.decimals),
             "too many decimals",
             "stop",
@@ -83,18 +83,18 @@ def too_fine(trial: Trial) -> pl.DataFrame:
     )
 
 
-def _decimals(trial: Trial, name: str) -> pl.Expr:
+def _decimals(trial: CheckContext, name: str) -> pl.Expr:
     """How many digits stand behind the decimal mark of the field's new values."""
-    mark = trial.changes.head.fields[name].mark or "."
+    mark = trial.changes.head.fields[name].decimal_separator or "."
     return pl.col("now").str.extract(rf"[{mark}]([0-9]+)\D*$").str.len_chars()
 
 
-def condition(trial: Trial) -> pl.DataFrame:
+def condition(trial: CheckContext) -> pl.DataFrame:
     """A condition between fields, settled in [checks], held before and does not hold any more."""
-    return together(_broken(trial, one) for one in trial.settled.checks.conditions)
+    return concat_findings(_broken(trial, one) for one in trial.settings.checks.conditions)
 
 
-def _broken(trial: Trial, one: Condition) -> pl.DataFrame:
+def _broken(trial: CheckContext, one: Condition) -> pl.DataFrame:
     try:
         must = parse_expression(one.must)
     except ExpressionError as error:
@@ -102,34 +102,36 @@ def _broken(trial: Trial, one: Condition) -> pl.DataFrame:
     names = list(must.names)
     for name in names:
         if name not in trial.live.names:
-            raise WrongChoice(
+            raise InvalidOption(
                 f"the condition {one.must!r} in catalogue.toml: there is no field {name}",
                 remedy="Fields: " + ", ".join(trial.live.names) + ".",
             )
     moved = [name for name in names if name in trial.changes.head.fields]
-    if not moved or trial.touched.is_empty():
+    if not moved or trial.affected_items.is_empty():
         return no_findings()
     both = {name: trial.beside(name) for name in names}
     try:
         held, holds = (
             must.over(
                 pl.DataFrame(
-                    [typed_cells(trial.live, name, both[name][side], trial.settled.of(name)) for name in names]
+                    [cast_cells(trial.live, name, both[name][side], trial.settings.field(name)) for name in names]
                 )
             ).cast(pl.Boolean)
             for side in ("was", "now")
         )
     except (ExpressionError, pl.exceptions.PolarsError) as error:
         raise _wrong(one, error) from error
-    bad = trial.touched.select("key").filter(holds.not_() & held.fill_null(value=True))
-    cells = trial.sent.filter(pl.col("field").is_in(moved)).join(bad, on="key", how="semi", maintain_order="left")
-    return trial.found(cells, "condition", one.level, one.say or f"this must hold: {one.must}")
+    bad = trial.affected_items.select("key").filter(holds.not_() & held.fill_null(value=True))
+    cells = trial.outgoing_cells.filter(pl.col("field").is_in(moved)).join(
+        bad, on="key", how="semi", maintain_order="left"
+    )
+    return trial.findings_for(cells, "condition", one.level, one.say or f"this must hold: {one.must}")
 
 
-def _wrong(one: Condition, error: Exception) -> WrongChoice:
+def _wrong(one: Condition, error: Exception) -> InvalidOption:
     what = error.what if isinstance(error, ExpressionError) else "it is neither true nor false"
     remedy = getattr(error, "remedy", None) or "Write one such as: sale_price < price"
-    return WrongChoice(f"the condition {one.must!r} in catalogue.toml: {what}", remedy=remedy)
+    return InvalidOption(f"the condition {one.must!r} in catalogue.toml: {what}", remedy=remedy)
 
 
 CHECKS = (

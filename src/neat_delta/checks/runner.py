@@ -10,18 +10,18 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import REPAIRED, Allowed, no_findings
-from neat_delta.changeset.findings import hold_back
+from neat_delta.changeset.changeset import REPAIRED, Overrides, no_findings
+from neat_delta.changeset.findings import apply_findings
 from neat_delta.checks import accidents, barcodes, bulk, bulk_accidents, imports, money, rules, values
-from neat_delta.checks.check import LET, Check, Trial
-from neat_delta.errors import WrongChoice
+from neat_delta.checks.check import LET, Check, CheckContext
+from neat_delta.errors import InvalidOption
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
 CHECKS: tuple[Check, ...] = (
@@ -34,14 +34,14 @@ CHECKS: tuple[Check, ...] = (
     *money.CHECKS,
     *imports.CHECKS,
 )
-NOTHING_ALLOWED = Allowed()
+NOTHING_ALLOWED = Overrides()
 
 
-def try_out(
+def run_checks(
     changes: ChangeSet,
-    live: Catalogue,
+    live: Table,
     settled: Settings,
-    allowed: Allowed = NOTHING_ALLOWED,
+    allowed: Overrides = NOTHING_ALLOWED,
     pictures: frozenset[str] | None = None,
 ) -> pl.DataFrame:
     """The findings of every check, in the order of the checks; of one name there is one check.
@@ -50,13 +50,13 @@ def try_out(
         WrongChoice: a field that this run should allow something does not exist, or a check to be let pass does not.
     """
     allowed = _known(allowed, live)
-    trial = Trial(changes, live, settled, allowed, pictures)
-    wanted = [check for check in CHECKS if check.name not in (*allowed.let, *settled.checks.off)]
-    found = pl.concat([no_findings(), *(check.find(trial) for check in wanted)])
-    unique = next((check for check in wanted if check.find is values.not_unique), None)
+    trial = CheckContext(changes, live, settled, allowed, pictures)
+    wanted = [check for check in CHECKS if check.name not in (*allowed.ignore, *settled.checks.off)]
+    found = pl.concat([no_findings(), *(check.run(trial) for check in wanted)])
+    unique = next((check for check in wanted if check.run is values.not_unique), None)
     while unique is not None and len(found.filter(level="stop")):
         # An item whose own change is held back keeps its value, which another one may be about to get.
-        again = unique.find(replace(trial, changes=hold_back(changes, found)))
+        again = unique.run(replace(trial, changes=apply_findings(changes, found)))
         new = again.join(found, on=["check", "key", "field"], how="anti", nulls_equal=True, maintain_order="left")
         if new.is_empty():
             break
@@ -64,30 +64,32 @@ def try_out(
     return found
 
 
-def tried_again(
+def recheck(
     changes: ChangeSet,
-    live: Catalogue,
+    live: Table,
     settled: Settings,
-    allowed: Allowed = NOTHING_ALLOWED,
+    allowed: Overrides = NOTHING_ALLOWED,
     pictures: frozenset[str] | None = None,
 ) -> ChangeSet:
     """A kept change set after the checks, with what its own run let through and what this one does besides.
 
     What the checks stop is held back. Findings of level stop that it has already are kept, for their cells are gone.
     """
-    both = Allowed(*(tuple(dict.fromkeys([*kept, *told])) for kept, told in zip(*_told(changes, allowed), strict=True)))
-    again = try_out(changes, live, settled, both, pictures)
+    both = Overrides(
+        *(tuple(dict.fromkeys([*kept, *told])) for kept, told in zip(*_told(changes, allowed), strict=True))
+    )
+    again = run_checks(changes, live, settled, both, pictures)
     ours = pl.col("check").is_in([check.name for check in CHECKS if check.name != REPAIRED])
     kept = changes.findings.filter((pl.col("level") == "stop") | ~ours)
-    head = replace(changes.head, allowed=both)
-    return hold_back(replace(changes, head=head, findings=kept), again)
+    head = replace(changes.head, overrides=both)
+    return apply_findings(replace(changes, head=head, findings=kept), again)
 
 
-def _told(changes: ChangeSet, allowed: Allowed) -> tuple[Sequence[tuple[str, ...]], Sequence[tuple[str, ...]]]:
-    return tuple(vars(changes.head.allowed).values()), tuple(vars(allowed).values())
+def _told(changes: ChangeSet, allowed: Overrides) -> tuple[Sequence[tuple[str, ...]], Sequence[tuple[str, ...]]]:
+    return tuple(vars(changes.head.overrides).values()), tuple(vars(allowed).values())
 
 
-def _known(allowed: Allowed, live: Catalogue) -> Allowed:
+def _known(allowed: Overrides, live: Table) -> Overrides:
     """The same with field names as we write them, all of which there are."""
     names: dict[str, Sequence[str]] = {
         "unlock": allowed.unlock,
@@ -97,14 +99,14 @@ def _known(allowed: Allowed, live: Catalogue) -> Allowed:
     for option, told in names.items():
         for name in told:
             if field_name(name) not in live.names:
-                raise WrongChoice(
+                raise InvalidOption(
                     f"--{option.replace('_', '-')} {name}: there is no such field",
                     remedy="Fields: " + ", ".join(live.names) + ".",
                 )
-    open_ones = [check.name for check in CHECKS if check.opens == LET]
-    for name in allowed.let:
+    open_ones = [check.name for check in CHECKS if check.override == LET]
+    for name in allowed.ignore:
         if name not in open_ones:
-            raise WrongChoice(
+            raise InvalidOption(
                 f"--let {name!r}: there is no such check that can be let pass",
                 remedy="There are: " + ", ".join(open_ones) + ".",
             )

@@ -8,15 +8,15 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import REMOVE, no_findings
-from neat_delta.checks.check import LET, NEW_VALUES, Check, together
+from neat_delta.checks.check import LET, NEW_VALUES, Check, concat_findings
 from neat_delta.matching import Key
 from neat_delta.tables.profile import LEAST_USES, MOST_CHOICES
-from neat_delta.tables.type_inference import code_separator, kind_of, single_values
+from neat_delta.tables.type_inference import code_separator, resolve_type, split_values
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
 
-    from neat_delta.checks.check import Trial
+    from neat_delta.checks.check import CheckContext
     from neat_delta.tables.settings import FieldSettings
 
 SOME_VALUES = 12
@@ -26,28 +26,30 @@ SHORTEST = 4
 SINGLE = "\x1f"
 
 
-def unknown_value(trial: Trial) -> pl.DataFrame:
+def unknown_value(trial: CheckContext) -> pl.DataFrame:
     """A limited field would take a value that it does not know: none of the settled ones, or of those in use."""
     found = []
     for name, told, cells in trial.cells():
         known = _known_values(trial, name, told)
-        if known is None or name in trial.allowed.allow_new_values:
+        if known is None or name in trial.overrides.allow_new_values:
             continue
         strange = _strange(cells, known, told.separator)
         choices = [told.labels.get(value, value) for value in known.to_list()]
-        advice = {value: _advice(value, choices, name, open_=not told.limited) for value in strange["single"].unique()}
+        advice = {
+            value: _advice(value, choices, name, open_=not told.allowed_values) for value in strange["single"].unique()
+        }
         say = strange["single"].replace_strict(advice, return_dtype=pl.String)
-        found.append(trial.found(strange, "no such choice", "stop", say))
-    return together(found)
+        found.append(trial.findings_for(strange, "no such choice", "stop", say))
+    return concat_findings(found)
 
 
-def _known_values(trial: Trial, name: str, told: FieldSettings) -> pl.Series | None:
+def _known_values(trial: CheckContext, name: str, told: FieldSettings) -> pl.Series | None:
     """The values of a limited field; ``None`` for an open one."""
-    more = pl.Series(trial.settled.known.get(name, ()), dtype=pl.String)
-    if told.limited:
-        return pl.concat([pl.Series(told.limited), more])
-    if told.kind == "choice":
-        return pl.concat([single_values(trial.live.cells([name])[name], told.separator).sort(), more])
+    more = pl.Series(trial.settings.known.get(name, ()), dtype=pl.String)
+    if told.allowed_values:
+        return pl.concat([pl.Series(told.allowed_values), more])
+    if told.type == "choice":
+        return pl.concat([split_values(trial.live.cells([name])[name], told.separator).sort(), more])
     return None
 
 
@@ -80,8 +82,8 @@ def nearest(value: str, choices: Iterable[str]) -> str | None:
     from rapidfuzz import process  # few runs have values that are new
     from rapidfuzz.distance import OSA
 
-    folded = {fold(choice): choice for choice in choices}
-    plain = fold(value)
+    folded = {normalize(choice): choice for choice in choices}
+    plain = normalize(value)
     if plain in folded:
         return folded[plain]
     most = min(MOST_SLIPS, len(plain) // SHORTEST)
@@ -89,68 +91,68 @@ def nearest(value: str, choices: Iterable[str]) -> str | None:
     return folded[near[0]] if near else None
 
 
-def fold(value: str) -> str:
+def normalize(value: str) -> str:
     """A value without what does not make another one of it: letter case, accents, spaces, signs between words."""
     bare = unicodedata.normalize("NFKD", value).casefold()
     return "".join(sign for sign in bare if sign.isalnum() or sign in "+-.,%/")
 
 
-def another_spelling(trial: Trial) -> pl.DataFrame:
+def another_spelling(trial: CheckContext) -> pl.DataFrame:
     """A value new to a field of few values is one of them but for case, spaces or accents."""
     found = []
     for name, told, cells in trial.cells():
-        if told.limited or told.kind == "choice" or trial.kind(name) != "text" or told.separator:
+        if told.allowed_values or told.type == "choice" or trial.type_of(name) != "text" or told.separator:
             continue
-        used = trial.live.filled(name)
+        used = trial.live.distinct_values(name)
         if not 1 < len(used) <= MOST_CHOICES or len(trial.live) < LEAST_USES * len(used):
             continue
         strange = _strange(cells, used, None)
-        folded = {fold(value): value for value in used}
-        like = {value: folded[fold(value)] for value in strange["single"].unique() if fold(value) in folded}
+        folded = {normalize(value): value for value in used}
+        like = {value: folded[normalize(value)] for value in strange["single"].unique() if normalize(value) in folded}
         hit = strange.filter(pl.col("single").is_in(list(like)))
         meant = hit["single"].replace_strict(like, return_dtype=pl.String)
         say = pl.select(pl.format("other items have {} here, this would be a second spelling of it", meant)).to_series()
-        found.append(trial.found(hit, "another spelling", "warn", say))
-    return together(found)
+        found.append(trial.findings_for(hit, "another spelling", "warn", say))
+    return concat_findings(found)
 
 
-def spelt_twice(trial: Trial) -> pl.DataFrame:
+def spelling_variant(trial: CheckContext) -> pl.DataFrame:
     """A limited field that changes has two spellings of one value in the live export already."""
     found = []
     for name, told, cells in trial.cells():
-        if told.kind != "choice":
+        if told.type != "choice":
             continue
-        used = single_values(trial.live.cells([name])[name], told.separator).sort()
+        used = split_values(trial.live.cells([name])[name], told.separator).sort()
         folded: dict[str, list[str]] = {}
         for value in used:
-            folded.setdefault(fold(value), []).append(value)
+            folded.setdefault(normalize(value), []).append(value)
         several = [" and ".join(map(repr, spellings)) for spellings in folded.values() if len(spellings) > 1]
         if several:
             about = cells.head(1).with_columns(now=pl.lit(None, pl.String))
             said = f"the live export spells a value of {name} in two ways: {'; '.join(several[:SOME_VALUES])}"
-            found.append(trial.found(about, "spelt twice", "note", said))
-    return together(found)
+            found.append(trial.findings_for(about, "spelt twice", "note", said))
+    return concat_findings(found)
 
 
-def unknown_category(trial: Trial) -> pl.DataFrame:
+def unknown_category(trial: CheckContext) -> pl.DataFrame:
     """An item would go into a category that no item is in and that is not settled, or not into a lowest one."""
     found = []
     for name, told, cells in trial.cells():
-        if trial.kind(name) != "path" or name in trial.allowed.allow_new_values:
+        if trial.type_of(name) != "path" or name in trial.overrides.allow_new_values:
             continue
-        used = single_values(trial.live.cells([name])[name], told.separator)
-        used = pl.concat([used, pl.Series(trial.settled.known.get(name, ()), dtype=pl.String)]).unique().sort()
+        used = split_values(trial.live.cells([name])[name], told.separator)
+        used = pl.concat([used, pl.Series(trial.settings.known.get(name, ()), dtype=pl.String)]).unique().sort()
         parents = _parents(used)
         strange = _strange(cells, pl.concat([used, parents]).unique(), told.separator)
         advice = {value: _advice(value, used.to_list(), name, open_=True) for value in strange["single"].unique()}
         say = strange["single"].replace_strict(advice, return_dtype=pl.String)
-        found.append(trial.found(strange, "unknown category", "stop", say))
+        found.append(trial.findings_for(strange, "unknown category", "stop", say))
         if told.lowest:
             inner = _strange(cells, used.filter(~used.is_in(parents.implode())), told.separator)
             inner = inner.filter(pl.col("single").is_in(parents.implode()))
             say_lowest = "this category has others in it, and items go into the lowest ones only; choose one of those"
-            found.append(trial.found(inner, "unknown category", "stop", say_lowest))
-    return together(found)
+            found.append(trial.findings_for(inner, "unknown category", "stop", say_lowest))
+    return concat_findings(found)
 
 
 def _parents(paths: pl.Series) -> pl.Series:
@@ -162,36 +164,36 @@ def _parents(paths: pl.Series) -> pl.Series:
     return pl.concat([paths.clear(), *deeper]).unique()
 
 
-def picture_name(trial: Trial) -> pl.DataFrame:
+def image_name(trial: CheckContext) -> pl.DataFrame:
     """A picture's name has spaces or signs that break web addresses."""
     say = "the name holds a space or a sign that web addresses cannot have; rename the picture"
-    return together(
-        trial.found(cells.filter(pl.col("now").str.contains(r"[\s?#%&\"<>\\]")), "picture name", "warn", say)
+    return concat_findings(
+        trial.findings_for(cells.filter(pl.col("now").str.contains(r"[\s?#%&\"<>\\]")), "picture name", "warn", say)
         for name, told, cells in trial.cells()
-        if trial.kind(name) == "picture" and (told.separator or "").strip() not in ("&", "#")
+        if trial.type_of(name) == "picture" and (told.separator or "").strip() not in ("&", "#")
     )
 
 
-def picture_missing(trial: Trial) -> pl.DataFrame:
+def image_missing(trial: CheckContext) -> pl.DataFrame:
     """A picture is not in the folder named with --pictures."""
-    if trial.pictures is None:
+    if trial.images is None:
         return no_findings()
-    there = pl.Series(sorted(trial.pictures), dtype=pl.String)
+    there = pl.Series(sorted(trial.images), dtype=pl.String)
     say = "there is no such picture in the folder; add it there, or mend the name (letter case counts)"
-    return together(
-        trial.found(_strange(cells, there, told.separator), "picture missing", "stop", say)
+    return concat_findings(
+        trial.findings_for(_strange(cells, there, told.separator), "picture missing", "stop", say)
         for name, told, cells in trial.cells()
-        if trial.kind(name) == "picture"
+        if trial.type_of(name) == "picture"
     )
 
 
-def not_unique(trial: Trial) -> pl.DataFrame:
+def not_unique(trial: CheckContext) -> pl.DataFrame:
     """A value that must be an item's own would stand on another item too: barcodes, and fields settled as unique."""
     found = []
     for name, told, cells in trial.cells():
-        if not (told.unique or trial.kind(name) == "gtin"):
+        if not (told.unique or trial.type_of(name) == "gtin"):
             continue
-        keys = Key(trial.changes.head.key, told=True).values(trial.live)
+        keys = Key(trial.changes.head.key, explicit=True).values(trial.live)
         there = pl.DataFrame({"key": keys, "now": trial.live.cells([name])[name]}).filter(pl.col("now") != "")
         stays = there.join(trial.changes.cells.filter(field=name).select("key"), on="key", how="anti")
         after = pl.concat([stays, cells.select("key", "now").drop_nulls()])
@@ -202,39 +204,41 @@ def not_unique(trial: Trial) -> pl.DataFrame:
         say = pl.select(
             pl.format("{} would have it too, and it must be an item's own", other.fill_null("another item"))
         ).to_series()
-        found.append(trial.found(hit, "not unique", "stop", say))
-    return together(found)
+        found.append(trial.findings_for(hit, "not unique", "stop", say))
+    return concat_findings(found)
 
 
-def points_nowhere(trial: Trial) -> pl.DataFrame:
+def broken_link(trial: CheckContext) -> pl.DataFrame:
     """A reference names an item that there is not."""
     key = trial.changes.head.key
     if len(key) != 1:
         return no_findings()
     found = []
     for name, told, cells in trial.cells():
-        if trial.kind(name) == "itemref":
+        if trial.type_of(name) == "itemref":
             new = pl.Series(list(trial.changes.new_keys().values()), dtype=pl.String)
-            codes = pl.concat([trial.live.cells(key).to_series().rename(""), trial.touched["key"].rename(""), new])
+            codes = pl.concat(
+                [trial.live.cells(key).to_series().rename(""), trial.affected_items["key"].rename(""), new]
+            )
             parted_by = told.separator or code_separator(trial.live.cells([name])[name])
             strange = _strange(cells, codes, parted_by)
             found.append(
-                trial.found(strange, "points nowhere", "warn", "no item has this code; mend it, or add the item")
+                trial.findings_for(strange, "points nowhere", "warn", "no item has this code; mend it, or add the item")
             )
-    return together(found)
+    return concat_findings(found)
 
 
-def parent_removed(trial: Trial) -> pl.DataFrame:
+def parent_removed(trial: CheckContext) -> pl.DataFrame:
     """An item is removed that others, which stay, name as their parent or as belonging to them."""
     key = trial.changes.head.key
-    removed = trial.changes.keys_to(REMOVE)
+    removed = trial.changes.keys_with_action(REMOVE)
     if len(key) != 1 or removed.is_empty():
         return no_findings()
     codes, found = trial.live.cells(key).to_series(), []
     stays = ~codes.is_in(removed["key"].implode())
     for name in trial.live.names:
-        cells, told = trial.live.cells([name])[name], trial.settled.of(name)
-        if name in key or kind_of(trial.live.filled(name), name, told).name != "itemref":
+        cells, told = trial.live.cells([name])[name], trial.settings.field(name)
+        if name in key or resolve_type(trial.live.distinct_values(name), name, told).name != "itemref":
             continue
         there = trial.beside(name) if name in trial.changes.head.fields else None
         now = cells if there is None else _with_changes(cells, codes, there)
@@ -245,8 +249,8 @@ def parent_removed(trial: Trial) -> pl.DataFrame:
         hit = removed.join(named.group_by("key").agg(pl.len(), pl.col("by").first()), on="key", maintain_order="left")
         say = hit.select(pl.format("{} names it in its {}, and stays; remove both, or neither", "by", pl.lit(name)))
         about = hit.select("key", now=pl.lit(None, pl.String), field=pl.lit(None, pl.String))
-        found.append(trial.found(about, "parent removed", "stop", say.to_series()))
-    return together(found)
+        found.append(trial.findings_for(about, "parent removed", "stop", say.to_series()))
+    return concat_findings(found)
 
 
 def _with_changes(cells: pl.Series, codes: pl.Series, both: pl.DataFrame) -> pl.Series:
@@ -260,10 +264,10 @@ CHECKS = (
     Check("no such choice", "stop", unknown_value, NEW_VALUES),
     Check("unknown category", "stop", unknown_category, NEW_VALUES),
     Check("another spelling", "warn", another_spelling, LET),
-    Check("spelt twice", "note", spelt_twice, LET),
+    Check("spelt twice", "note", spelling_variant, LET),
     Check("not unique", "stop", not_unique, LET),
-    Check("points nowhere", "warn", points_nowhere, LET),
+    Check("points nowhere", "warn", broken_link, LET),
     Check("parent removed", "stop", parent_removed, LET),
-    Check("picture name", "warn", picture_name, LET),
-    Check("picture missing", "stop", picture_missing),
+    Check("picture name", "warn", image_name, LET),
+    Check("picture missing", "stop", image_missing),
 )

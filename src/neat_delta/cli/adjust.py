@@ -6,8 +6,23 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_output import RULES, Openings, Wanted, finished, openings, outcome, told
-from neat_delta.cli.common import SOURCE, Manners, catalogue_file, exported_as, manners, progress, settled_in
+from neat_delta.cli.changeset_output import (
+    RULES,
+    OutputTargets,
+    OverrideOptions,
+    finished,
+    output_targets,
+    override_options,
+    render_result,
+)
+from neat_delta.cli.common import (
+    SOURCE,
+    OutputOptions,
+    catalogue_file,
+    load_config,
+    output_options,
+    show_progress,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -15,9 +30,9 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.diff.compare import Comparison
-    from neat_delta.diff.formulas import Rule
-    from neat_delta.remote import Where
+    from neat_delta.diff.compare import CompareResult
+    from neat_delta.diff.formulas import Formula
+    from neat_delta.remote import Location
 
 
 @click.command("adjust")
@@ -37,23 +52,23 @@ if TYPE_CHECKING:
     help="Which way to go for --ending and --multiple-of.",
 )
 @click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
-@outcome
-@openings
+@output_targets
+@override_options
 @catalogue_file
-@manners
+@output_options
 def adjust_command(
-    live: Where,
+    live: Location,
     rules: tuple[str, ...],
     where: str | None,
-    items: Where | None,
+    items: Location | None,
     ending: str | None,
     multiple_of: str | None,
     way: str,
     key: tuple[str, ...],
-    wanted: Wanted,
-    opened: Openings,
+    wanted: OutputTargets,
+    opened: OverrideOptions,
     settings: Path | None,
-    spoken: Manners,
+    spoken: OutputOptions,
 ) -> int:
     """Change the LIVE catalogue by rules alone, without an edited sheet.
 
@@ -61,50 +76,52 @@ def adjust_command(
     were before; a value set to what it is drops out. "field = NULL" empties a field.
     """
     from neat_delta.diff.adjust import adjust
-    from neat_delta.diff.compare import Options
-    from neat_delta.diff.formulas import parse_rule
-    from neat_delta.expressions.ending import finish_of
+    from neat_delta.diff.compare import CompareOptions
+    from neat_delta.diff.formulas import parse_formula
+    from neat_delta.expressions.ending import rounding_of
     from neat_delta.matching import choose_key
     from neat_delta.matching.selection import chosen_rows
-    from neat_delta.reading import read_catalogue
+    from neat_delta.reading import read_table
 
     if ending and multiple_of:
         raise click.UsageError("--ending and --multiple-of do not go together.")
     finish = None
     if ending or multiple_of:
-        finish = finish_of("ending" if ending else "multiple", ending or multiple_of or "", way)
-    parsed = [parse_rule(text, finish) for text in rules]
-    settled = settled_in(settings)
+        finish = rounding_of("ending" if ending else "multiple", ending or multiple_of or "", way)
+    parsed = [parse_formula(text, finish) for text in rules]
+    settled = load_config(settings)
     wanted.check_places()
-    with progress(spoken) as voice:
-        ours = read_catalogue(live, voice, exported_as(settled)).renamed(settled.names())
+    with show_progress(spoken) as voice:
+        ours = read_table(live, voice, settled.export).renamed(settled.names())
         named = choose_key(ours, ours.names, key or settled.key)
         rows, unknown = chosen_rows(ours, named, where, items, settled)
         voice.step("working out the rules")
-        seen = adjust(ours, named, parsed, rows, Options(settled=settled, as_typed=opened.as_typed), RULES)
+        seen = adjust(ours, named, parsed, rows, CompareOptions(settings=settled, as_typed=opened.as_typed), RULES)
         seen, receipt = finished(seen, settled, wanted, opened, voice)
 
     def head(width: int) -> Iterator[Text]:
         return _head(seen, parsed, where, unknown, width)
 
-    return told(seen, receipt, settled, wanted, spoken, head)
+    return render_result(seen, receipt, settled, wanted, spoken, head)
 
 
-def _head(seen: Comparison, rules: list[Rule], where: str | None, unknown: list[str], width: int) -> Iterator[Text]:
+def _head(
+    seen: CompareResult, rules: list[Formula], where: str | None, unknown: list[str], width: int
+) -> Iterator[Text]:
     """The live export, which items were chosen, and the rules."""
     from neat_delta.views.file_format import catalogue_view
-    from neat_delta.views.formatting import count, several
+    from neat_delta.views.formatting import count, pluralize
     from neat_delta.views.lines import sentence
 
     yield from catalogue_view("live", seen.live, "item", width)
-    chosen = f"{count(len(seen.edited))} of {several(len(seen.live), 'item')}" + (f", where {where}" if where else "")
+    chosen = f"{count(len(seen.edited))} of {pluralize(len(seen.live), 'item')}" + (f", where {where}" if where else "")
     yield from sentence("chosen", chosen, width)
     for at, rule in enumerate(rules):
         end = ""
-        if rule.finish is not None and not rule.empties:
-            finish = rule.finish
+        if rule.rounding is not None and not rule.empties:
+            finish = rule.rounding
             end = f"   ({finish.function} {finish.amount}, {finish.way})"
         yield from sentence("" if at else "rules", rule.text + end, width)
     if unknown:
         some = ", ".join(unknown[:10]) + (" …" if len(unknown) > 10 else "")
-        yield from sentence("unknown", f"{several(len(unknown), 'code')} no item has: {some}", width, "warn")
+        yield from sentence("unknown", f"{pluralize(len(unknown), 'code')} no item has: {some}", width, "warn")

@@ -13,7 +13,7 @@ from typing import Any, TextIO
 import click
 
 from neat_delta import __version__
-from neat_delta.cli.common import complain, say
+from neat_delta.cli.common import print_error, print_lines
 from neat_delta.cli.exits import Exit
 from neat_delta.errors import NeatDeltaError
 from neat_delta.output_paths import watch_inputs
@@ -88,7 +88,7 @@ def cli() -> None:
 PLAIN = {"▲": "^", "▼": "v", "…": "~", "–": "-", "×": "x", "·": "-", "’": "'"}
 
 
-class PatientOutput(io.FileIO):
+class BrokenPipeSafeOutput(io.FileIO):
     """Standard output whose reader may go (head, a closed pager) without changing what a command does or ends with."""
 
     def write(self, data: Any) -> int:
@@ -105,7 +105,7 @@ def _patient(out: TextIO | None) -> TextIO:
     if out is None:
         return Path(os.devnull).open("w", encoding="utf-8")
     try:
-        patient = io.BufferedWriter(PatientOutput(out.fileno(), "w", closefd=False))
+        patient = io.BufferedWriter(BrokenPipeSafeOutput(out.fileno(), "w", closefd=False))
     except OSError:  # it is no file of the system's, but something that a program has put in its place
         return out
     codecs.register_error("plainly", _plainly)
@@ -126,7 +126,7 @@ def main() -> None:
     try:
         sys.stdout.flush()
     except OSError as error:
-        complain(f"the output could not be written ({error.strerror})")
+        print_error(f"the output could not be written ({error.strerror})")
         code = Exit.FAILED
     # Everything is written and closed; taking down large tables piece by piece would only keep people waiting.
     os._exit(code)
@@ -140,17 +140,17 @@ def run(args: list[str] | None = None) -> int:
     except click.ClickException as error:
         text = io.StringIO()
         error.show(text)
-        say(text.getvalue().rstrip("\n"), err=True)
+        print_lines(text.getvalue().rstrip("\n"), err=True)
         return Exit.FAILED
     except NeatDeltaError as error:
-        complain(error)
+        print_error(error)
         return Exit.FAILED
     except (KeyboardInterrupt, click.Abort):
-        complain("stopped; no file is half written")
+        print_error("stopped; no file is half written")
         return Exit.INTERRUPTED
     except OSError as error:
         place = f"{error.filename}: " if error.filename else ""
-        complain(f"{place}{error.strerror or error}")
+        print_error(f"{place}{error.strerror or error}")
         return Exit.FAILED
     except SystemExit:
         raise
@@ -159,6 +159,6 @@ def run(args: list[str] | None = None) -> int:
         # Exception.
         import traceback
 
-        say(traceback.format_exc().rstrip("\n"), err=True)
-        complain("this is a fault of the program; please report the lines above")
+        print_lines(traceback.format_exc().rstrip("\n"), err=True)
+        print_error("this is a fault of the program; please report the lines above")
         return Exit.FAILED

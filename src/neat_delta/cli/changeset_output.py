@@ -10,19 +10,19 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from neat_delta.cli.common import FILE, Manners, complain, console, gathered, show, show_json
+from neat_delta.cli.common import FILE, OutputOptions, bundle_options, console, print_error, show, show_json
 from neat_delta.cli.exits import Exit
-from neat_delta.errors import Unreadable
+from neat_delta.errors import InvalidInput
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Sequence
 
     from rich.text import Text
 
-    from neat_delta.changeset.changeset import Allowed
-    from neat_delta.diff.compare import Comparison
+    from neat_delta.changeset.changeset import Overrides
+    from neat_delta.diff.compare import CompareResult
     from neat_delta.matching.supplier_mapping import ColumnMatch
-    from neat_delta.progress import Voice
+    from neat_delta.progress import ProgressReporter
     from neat_delta.tables.settings import Settings
     from neat_delta.update import Receipt
 
@@ -54,23 +54,23 @@ FORM = click.option(
 )
 
 
-class Openings(NamedTuple):
+class OverrideOptions(NamedTuple):
     """What a run lets through that checks would stop, and where the pictures lie."""
 
     unlock: tuple[str, ...]
     allow_new_values: tuple[str, ...]
     as_typed: tuple[str, ...]
     let: tuple[str, ...]
-    pictures: Path | None
+    images: Path | None
 
-    def allowed(self) -> Allowed:
+    def allowed(self) -> Overrides:
         """The same for the core."""
-        from neat_delta.changeset.changeset import Allowed
+        from neat_delta.changeset.changeset import Overrides
 
-        return Allowed(self.unlock, self.allow_new_values, self.as_typed, self.let)
+        return Overrides(self.unlock, self.allow_new_values, self.as_typed, self.let)
 
 
-def openings(command: F) -> F:
+def override_options(command: F) -> F:
     """Add the options of ``Openings`` to a command, as ``opened``."""
     options = (
         click.option(
@@ -91,9 +91,11 @@ def openings(command: F) -> F:
         click.option(
             "--let", multiple=True, metavar="CHECK", help='Let pass what this check finds, such as "below cost".'
         ),
-        click.option("--pictures", type=FILE, metavar="DIR", help="The folder of pictures; those missing are found."),
+        click.option(
+            "--pictures", "images", type=FILE, metavar="DIR", help="The folder of pictures; those missing are found."
+        ),
     )
-    return gathered(Openings, "opened", options, command)
+    return bundle_options(OverrideOptions, "opened", options, command)
 
 
 def pictures_in(folder: Path | None) -> frozenset[str] | None:
@@ -105,11 +107,11 @@ def pictures_in(folder: Path | None) -> frozenset[str] | None:
     if folder is None:
         return None
     if not folder.is_dir():
-        raise Unreadable("there is no such folder", file=folder, remedy="Name the folder the pictures lie in.")
+        raise InvalidInput("there is no such folder", file=folder, remedy="Name the folder the pictures lie in.")
     return frozenset(path.name for path in folder.rglob("*") if path.is_file())
 
 
-class Wanted(NamedTuple):
+class OutputTargets(NamedTuple):
     """What is to become of a change set, what this run allows, and how much of it is shown."""
 
     out: Path | None
@@ -129,7 +131,7 @@ class Wanted(NamedTuple):
         check_outputs(self.out, self.book, folder=self.folder, replace=self.replace)
 
 
-def outcome(command: F) -> F:
+def output_targets(command: F) -> F:
     """Add the options of ``Wanted`` to a command, as ``wanted``."""
     options = (
         click.option(
@@ -150,10 +152,10 @@ def outcome(command: F) -> F:
             help="List the rows in this state; repeatable.",
         ),
     )
-    return gathered(Wanted, "wanted", options, command)
+    return bundle_options(OutputTargets, "wanted", options, command)
 
 
-def load_ahead(wanted: Wanted) -> None:
+def preload(wanted: OutputTargets) -> None:
     """Load what ``finished`` needs, for there is time while files are read."""
     import neat_delta.checks
 
@@ -162,14 +164,14 @@ def load_ahead(wanted: Wanted) -> None:
 
 
 def finished(
-    seen: Comparison, settled: Settings, wanted: Wanted, opened: Openings, voice: Voice
-) -> tuple[Comparison, Receipt | None]:
+    seen: CompareResult, settled: Settings, wanted: OutputTargets, opened: OverrideOptions, voice: ProgressReporter
+) -> tuple[CompareResult, Receipt | None]:
     """The comparison after all checks, kept and written as it is wanted."""
     from dataclasses import replace
 
     from neat_delta.changeset.serialization import save_changes
-    from neat_delta.checks import try_out
-    from neat_delta.diff.compare import held_back
+    from neat_delta.checks import run_checks
+    from neat_delta.diff.compare import with_findings
 
     wanted.check_places()
     if wanted.folder is not None:
@@ -179,16 +181,16 @@ def finished(
             check_no_input_in(wanted.folder)
     voice.step("checking what would change")
     allowed = opened.allowed()
-    seen = held_back(seen, try_out(seen.changes, seen.live, settled, allowed, pictures_in(opened.pictures)))
-    seen = replace(seen, changes=replace(seen.changes, head=replace(seen.changes.head, allowed=allowed)))
+    seen = with_findings(seen, run_checks(seen.changes, seen.live, settled, allowed, pictures_in(opened.images)))
+    seen = replace(seen, changes=replace(seen.changes, head=replace(seen.changes.head, overrides=allowed)))
     if wanted.book is not None:
         from neat_delta.atomic_write import write_atomic
-        from neat_delta.update.problems_workbook import findings_book
+        from neat_delta.update.problems_workbook import problems_workbook
 
-        book = findings_book(seen.changes, seen.as_read or seen.edited, as_edited=True)
+        book = problems_workbook(seen.changes, seen.original or seen.edited, as_edited=True)
         write_atomic(wanted.book, book, replace=wanted.replace)
     kept = None if wanted.out is None else save_changes(seen.changes, wanted.out, replace=wanted.replace)
-    if wanted.folder is None or (wanted.strict and seen.changes.stopped()):
+    if wanted.folder is None or (wanted.strict and seen.changes.blocking_count()):
         return seen, None
     from neat_delta.update import write_update
 
@@ -206,17 +208,17 @@ def finished(
     return seen, receipt
 
 
-def told(
-    seen: Comparison,
+def render_result(
+    seen: CompareResult,
     receipt: Receipt | None,
     settled: Settings,
-    wanted: Wanted,
-    spoken: Manners,
+    wanted: OutputTargets,
+    spoken: OutputOptions,
     head: Callable[[int], Iterable[Text]] | None = None,
     matches: Sequence[ColumnMatch] = (),
 ) -> Exit:
     """Show the outcome as it is wanted; ``head`` tells of its inputs, ``matches`` which fields a file's columns are."""
-    stopped = seen.changes.stopped()
+    stopped = seen.changes.blocking_count()
     if spoken.as_json:
         columns = [asdict(match) for match in matches]
         show_json(_as_dict(seen, receipt, wanted) | ({"columns": columns} if columns else {}))
@@ -233,21 +235,21 @@ def told(
 def refused(stopped: int) -> Exit:
     """Say that nothing was written, as --strict wants it where something is held back."""
     held = "1 finding holds" if stopped == 1 else f"{stopped} findings hold"
-    complain(f"{held} something back and --strict is said, so no update was written")
+    print_error(f"{held} something back and --strict is said, so no update was written")
     return Exit.FAILED
 
 
 def _view(
-    seen: Comparison,
+    seen: CompareResult,
     receipt: Receipt | None,
     settled: Settings,
-    wanted: Wanted,
+    wanted: OutputTargets,
     width: int,
     head: Callable[[int], Iterable[Text]] | None,
 ) -> Iterator[Text]:
     from rich.text import Text
 
-    from neat_delta.views.comparison import Shown, comparison_view, files_view
+    from neat_delta.views.comparison import DisplayOptions, comparison_view, files_view
     from neat_delta.views.lines import labelled
     from neat_delta.views.update import next_view, nothing_view, one_file_view, update_view
 
@@ -255,11 +257,11 @@ def _view(
         yield labelled("settled", f"in {settled.path}")
     yield from head(width) if head else files_view(seen, width)
     by_rules = seen.edited.source.path == RULES
-    yield from comparison_view(seen, Shown(width, wanted.everything, wanted.states, by_rules))
+    yield from comparison_view(seen, DisplayOptions(width, wanted.everything, wanted.states, by_rules))
     yield Text()
     if receipt:
         yield from update_view(receipt, seen.live.source.name, width)
-    elif wanted.folder and not seen.changes.keys_to("change", "recode", "add", "remove").is_empty():
+    elif wanted.folder and not seen.changes.keys_with_action("change", "recode", "add", "remove").is_empty():
         yield labelled("update", "not written, for something is held back and --strict is said")
     elif wanted.folder:
         yield nothing_view(wanted.folder)
@@ -273,13 +275,13 @@ def _view(
         yield labelled("kept", f"the change set, in {wanted.out}")
     if receipt:
         yield from next_view(receipt, width)
-    elif len(seen.changes.keys_to("change", "recode", "add", "remove")):
+    elif len(seen.changes.keys_with_action("change", "recode", "add", "remove")):
         room = width - len(labelled("next", ""))
         for at, line in enumerate(_folded(_next_step(seen, wanted.out), room)):
             yield labelled("" if at else "next", line)
 
 
-def _next_step(seen: Comparison, out: Path | None) -> list[str]:
+def _next_step(seen: CompareResult, out: Path | None) -> list[str]:
     """The command that writes what was just shown: the one that was typed, with every option it had."""
     live = seen.live.source.path
     if out is None:
@@ -314,15 +316,15 @@ def _folded(words: list[str], room: int) -> list[str]:
     return [*(f"{line} \\" for line in lines[:-1]), lines[-1]]
 
 
-def _as_dict(seen: Comparison, receipt: Receipt | None, wanted: Wanted) -> dict[str, Any]:
+def _as_dict(seen: CompareResult, receipt: Receipt | None, wanted: OutputTargets) -> dict[str, Any]:
     from neat_delta.changeset.serialization import head_as_dict
-    from neat_delta.matching import JOINT
+    from neat_delta.matching import KEY_SEPARATOR
 
     findings = seen.changes.findings
     told: dict[str, Any] = head_as_dict(seen.changes.head)
     told["cells"] = len(seen.changes.cells)
-    told["items"] = {does: len(seen.changes.keys_to(does)) for does in ("change", "recode", "add", "remove")}
-    told["left_alone"] = {"form": seen.form, "blanks": seen.blanks}
+    told["items"] = {does: len(seen.changes.keys_with_action(does)) for does in ("change", "recode", "add", "remove")}
+    told["left_alone"] = {"form": seen.reformatted, "blanks": seen.blanks_ignored}
     told["findings"] = {level: len(findings.filter(level=level)) for level in ("stop", "warn", "note")}
     told["out"] = str(wanted.out) if wanted.out else None
     told["files"] = [] if receipt is None else receipt.as_dict()["files"]
@@ -330,7 +332,7 @@ def _as_dict(seen: Comparison, receipt: Receipt | None, wanted: Wanted) -> dict[
     if wanted.states:
         told["rows"] = {
             state: [
-                {"key": code.split(JOINT) if code else None, "line": line, "name": name}
+                {"key": code.split(KEY_SEPARATOR) if code else None, "line": line, "name": name}
                 for code, line, name in seen.rows_in(state).iter_rows()
             ]
             for state in wanted.states
@@ -341,4 +343,4 @@ def _as_dict(seen: Comparison, receipt: Receipt | None, wanted: Wanted) -> dict[
 def _say_held_back(held_back: int) -> None:
     if held_back:
         said = "1 finding holds" if held_back == 1 else f"{held_back} findings hold"
-        complain(f"{said} something back; run without --quiet to see them")
+        print_error(f"{said} something back; run without --quiet to see them")

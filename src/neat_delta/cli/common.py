@@ -16,14 +16,14 @@ if TYPE_CHECKING:
     from rich.console import Console
     from rich.text import Text
 
-    from neat_delta.progress import Voice
-    from neat_delta.reading import Told
+    from neat_delta.progress import ProgressReporter
+    from neat_delta.tables.read_options import ReadOptions
     from neat_delta.tables.settings import Settings
 
 F = TypeVar("F", bound="Callable[..., Any]")
 
 
-class _Here(click.Path):
+class LocalPathParam(click.Path):
     """A file or folder of this machine. The core says what is wrong with it; here only its type is settled."""
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
@@ -33,7 +33,7 @@ class _Here(click.Path):
         return super().convert(value, param, ctx)
 
 
-class _Anywhere(click.Path):
+class LocationParam(click.Path):
     """A file of this machine, or one at an address."""
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
@@ -42,9 +42,9 @@ class _Anywhere(click.Path):
             path = super().convert(value, param, ctx)
             note_input(path)
             return path
-        from neat_delta.remote import where_of
+        from neat_delta.remote import parse_location
 
-        return where_of(str(value))
+        return parse_location(str(value))
 
 
 def _shown(value: object) -> str:
@@ -54,11 +54,11 @@ def _shown(value: object) -> str:
 
 
 REPLACE = click.option("--replace", is_flag=True, help="Let what is written take the place of an earlier file.")
-FILE = _Here(path_type=Path)
-SOURCE = _Anywhere(path_type=Path)
+FILE = LocalPathParam(path_type=Path)
+SOURCE = LocationParam(path_type=Path)
 
 
-class Manners(NamedTuple):
+class OutputOptions(NamedTuple):
     """How a command speaks: JSON only, nothing but problems, without colours."""
 
     as_json: bool
@@ -66,62 +66,52 @@ class Manners(NamedTuple):
     no_colour: bool
 
 
-class FileForm(NamedTuple):
-    """What is told of a file's form; see ``Told`` of the reading room."""
-
-    delimiter: str | None
-    charset: str | None
-    mark: str | None
-    header_line: int | None
-    sheet: str | None
-
-    def told(self) -> Told:
-        """The same for the core."""
-        from neat_delta.reading import Told
-
-        return Told(*self)
-
-
-def gathered(kind: Any, name: str, options: Sequence[Callable[[F], F]], command: F) -> F:
-    """A command with these options, which reach it as one value (a named tuple of this kind) under this name."""
+def bundle_options(make: Callable[..., Any], name: str, options: Sequence[Callable[[F], F]], command: F) -> F:
+    """A command with these options, which reach it as one value under this name: what ``make`` makes of them."""
 
     @functools.wraps(command)
-    def gathering(*args: Any, **told: Any) -> Any:
-        told[name] = kind(**{field: told.pop(field) for field in kind._fields})
-        return command(*args, **told)
+    def bundling(*args: Any, **given: Any) -> Any:
+        given[name] = make(**{option: given.pop(option) for option in names})
+        return command(*args, **given)
 
+    before = len(getattr(bundling, "__click_params__", ()))
     for option in reversed(options):
-        gathering = option(gathering)
-    return gathering  # type: ignore[return-value]
+        bundling = option(bundling)
+    names = [str(option.name) for option in bundling.__click_params__[before:]]  # type: ignore[attr-defined]
+    return bundling  # type: ignore[return-value]
 
 
-def manners(command: F) -> F:
+def _read_options(**given: Any) -> ReadOptions:
+    from neat_delta.tables.read_options import ReadOptions
+
+    return ReadOptions(**given)
+
+
+def output_options(command: F) -> F:
     """Add --json, --quiet and --no-colour to a command, as ``spoken``."""
     options = (
         click.option("--json", "as_json", is_flag=True, help="Print the result as JSON, and nothing else."),
         click.option("--quiet", is_flag=True, help="Print nothing but problems, on standard error."),
         click.option("--no-colour", is_flag=True, help="Print without colours (so does the variable NO_COLOR)."),
     )
-    return gathered(Manners, "spoken", options, command)
+    return bundle_options(OutputOptions, "spoken", options, command)
 
 
-def file_form(command: F) -> F:
+def read_options(command: F) -> F:
     """Add the options that tell a file's form where recognising it goes wrong, as ``form``."""
     options = (
         click.option("--delimiter", callback=_delimiter, metavar="SIGN", help="comma, semicolon, tab or pipe."),
-        click.option(
-            "--encoding", "charset", callback=_charset, metavar="NAME", help="Character set, such as windows-1252."
-        ),
-        click.option("--decimal", "mark", type=click.Choice([".", ","]), help="The decimal mark."),
+        click.option("--encoding", callback=_charset, metavar="NAME", help="Character set, such as windows-1252."),
+        click.option("--decimal", "decimal_separator", type=click.Choice([".", ","]), help="The decimal mark."),
         click.option(
             "--header-line",
             type=click.IntRange(min=0),
             metavar="N",
             help="Line of the column names; 0: none.",
         ),
-        click.option("--sheet", metavar="NAME", help="Sheet of a workbook, by its name or number."),
+        click.option("--sheet", "worksheet", metavar="NAME", help="Sheet of a workbook, by its name or number."),
     )
-    return gathered(FileForm, "form", options, command)
+    return bundle_options(_read_options, "form", options, command)
 
 
 def catalogue_file(command: F) -> F:
@@ -135,7 +125,7 @@ def catalogue_file(command: F) -> F:
     )(command)
 
 
-def settled_in(told: Path | None) -> Settings:
+def load_config(told: Path | None) -> Settings:
     """The settings of a catalogue.toml: the one told, the one in this folder, or none at all."""
     from neat_delta.tables.settings import NAME, Settings
 
@@ -145,13 +135,6 @@ def settled_in(told: Path | None) -> Settings:
     from neat_delta.tables.config_loader import load_settings
 
     return load_settings(told or here)
-
-
-def exported_as(settled: Settings) -> Told:
-    """What is settled about the form of the live export."""
-    from neat_delta.reading import Told
-
-    return Told.as_exported(settled.export)
 
 
 def _delimiter(_context: click.Context, _option: click.Parameter, told: str | None) -> str | None:
@@ -177,14 +160,14 @@ def _charset(_context: click.Context, _option: click.Parameter, told: str | None
         raise click.BadParameter(f"no character set is called {told!r}") from error
 
 
-def console(spoken: Manners) -> Console:
+def console(spoken: OutputOptions) -> Console:
     """The console for results: plain where it is no terminal, or where colours are not wanted."""
     from rich.console import Console
 
     return Console(no_color=spoken.no_colour or None, highlight=False, soft_wrap=True, emoji=False, markup=False)
 
 
-def say(text: str, *, err: bool = False) -> None:
+def print_lines(text: str, *, err: bool = False) -> None:
     """Print lines of our own, whatever of other people's stands in them."""
     from neat_delta.redact import redacted
     from neat_delta.views.safe_text import safe_lines
@@ -192,14 +175,14 @@ def say(text: str, *, err: bool = False) -> None:
     click.echo(safe_lines(redacted(text)), err=err)
 
 
-def complain(what: object) -> None:
+def print_error(what: object) -> None:
     """Say on standard error, on one line, what is wrong."""
     from neat_delta.views.safe_text import safe_line
 
-    say(f"neat-delta: {safe_line(str(what))}", err=True)
+    print_lines(f"neat-delta: {safe_line(str(what))}", err=True)
 
 
-def show(lines: Iterable[Text], spoken: Manners) -> None:
+def show(lines: Iterable[Text], spoken: OutputOptions) -> None:
     """Print a view."""
     from neat_delta.views.safe_text import safe_styled
 
@@ -232,17 +215,17 @@ class _Spinner:
         self._status.update(Text(f"{safe_line(what)} …"))
 
 
-def progress(spoken: Manners) -> Any:
+def show_progress(spoken: OutputOptions) -> Any:
     """A context with a voice: on a terminal it shows the step at work, else it is silent."""
     import contextlib
     import sys
 
-    from neat_delta.progress import SILENCE
+    from neat_delta.progress import NO_PROGRESS
 
     @contextlib.contextmanager
-    def speaking() -> Iterator[Voice]:
+    def speaking() -> Iterator[ProgressReporter]:
         if spoken.as_json or spoken.quiet or not sys.stderr.isatty():
-            yield SILENCE
+            yield NO_PROGRESS
             return
         from rich.console import Console
 

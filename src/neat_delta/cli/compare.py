@@ -6,19 +6,25 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_output import Openings, Wanted, finished, load_ahead, openings, outcome, told
+from neat_delta.cli.changeset_output import (
+    OutputTargets,
+    OverrideOptions,
+    finished,
+    output_targets,
+    override_options,
+    preload,
+    render_result,
+)
 from neat_delta.cli.common import (
     SOURCE,
-    FileForm,
-    Manners,
+    OutputOptions,
     catalogue_file,
-    exported_as,
-    file_form,
-    manners,
-    progress,
-    settled_in,
+    load_config,
+    output_options,
+    read_options,
+    show_progress,
 )
-from neat_delta.cli.supplier_options import ListOptions, list_options, save_list, saved_view
+from neat_delta.cli.supplier_options import SupplierOptions, save_profile, saved_view, supplier_options
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -26,7 +32,8 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
+    from neat_delta.tables.read_options import ReadOptions
 
 
 def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[str, ...]) -> dict[str, str]:
@@ -74,30 +81,30 @@ def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[
 @click.option("--at-most", type=click.IntRange(min=1), metavar="N", help="The most items that may be removed.")
 @click.option("--where", metavar="SQL", help="Only live items for which this holds, such as \"maker = 'Thrumhive'\".")
 @click.option("--items", type=SOURCE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
-@list_options
-@outcome
-@openings
+@supplier_options
+@output_targets
+@override_options
 @catalogue_file
-@file_form
-@manners
+@read_options
+@output_options
 def compare_command(
-    live: Where,
-    edited: Where,
+    live: Location,
+    edited: Location,
     key: tuple[str, ...],
     blanks: str | None,
     kinds: dict[str, str],
     rescue_codes: bool,
     include: tuple[str, ...],
-    accept_codes: Where | None,
+    accept_codes: Location | None,
     at_most: int | None,
     where: str | None,
-    items: Where | None,
-    listing: ListOptions,
-    wanted: Wanted,
-    opened: Openings,
+    items: Location | None,
+    listing: SupplierOptions,
+    wanted: OutputTargets,
+    opened: OverrideOptions,
     settings: Path | None,
-    form: FileForm,
-    spoken: Manners,
+    form: ReadOptions,
+    spoken: OutputOptions,
 ) -> int:
     """Compare the LIVE export with the EDITED sheet, or a supplier's list: what changed, item by item.
 
@@ -112,54 +119,56 @@ def compare_command(
         raise click.UsageError("--include gone and --at-most N go together: say how many items may be removed at most.")
     from concurrent.futures import ThreadPoolExecutor
 
-    from neat_delta.prefetch import Begun
+    from neat_delta.prefetch import FilePrefetch
 
     wanted.check_places()
-    begun = Begun(live, edited)
+    begun = FilePrefetch(live, edited)
     # Now that the files are on their way, there is time to load what is needed to read them, and then to compare them.
-    from neat_delta.reading import Told, read_both
+    from neat_delta.reading import read_pair
 
-    settled = settled_in(settings)
+    settled = load_config(settings)
     listed = listing.over(settled, form)
-    with progress(spoken) as voice, ThreadPoolExecutor(max_workers=1) as reader:
-        sheet_form = Told.as_exported(listed.form)
-        reading = reader.submit(read_both, live, edited, voice, sheet_form, begun, exported_as(settled))
-        load_ahead(wanted)
-        from neat_delta.diff.compare import Options
+    with show_progress(spoken) as voice, ThreadPoolExecutor(max_workers=1) as reader:
+        sheet_form = listed.format
+        reading = reader.submit(read_pair, live, edited, voice, sheet_form, begun, settled.export)
+        preload(wanted)
+        from neat_delta.diff.compare import CompareOptions
         from neat_delta.diff.recode import accepted_codes
-        from neat_delta.diff.supplier_file import compare_list
-        from neat_delta.matching.column_drift import natures
+        from neat_delta.diff.supplier_file import compare_supplier_file
+        from neat_delta.matching.column_drift import column_natures
         from neat_delta.tables import field_name
 
         ours, theirs = reading.result()
         cleared = None if blanks is None else blanks == "clear"
-        options = Options(
+        options = CompareOptions(
             key,
             cleared,
             kinds,
-            rescue=rescue_codes,
+            repair_keys=rescue_codes,
             where=where,
             items=items,
-            add="new" in include,
-            remove=at_most,
-            accepted=accepted_codes(accept_codes, ours.renamed(settled.names())) if accept_codes else None,
-            settled=settled,
+            add_new="new" in include,
+            delete_at_most=at_most,
+            accepted_rekeys=accepted_codes(accept_codes, ours.renamed(settled.names())) if accept_codes else None,
+            settings=settled,
             as_typed=opened.as_typed,
         )
-        seen, matches = compare_list(ours.renamed(settled.names()), theirs, listed, options, voice)
+        seen, matches = compare_supplier_file(ours.renamed(settled.names()), theirs, listed, options, voice)
         seen, receipt = finished(seen, settled, wanted, opened, voice)
         if listing.save_as:
-            save_list(settings, listing.save_as, listed, natures(theirs))
+            save_profile(settings, listing.save_as, listed, column_natures(theirs))
 
     def head(width: int) -> Iterator[Text]:
         from neat_delta.views.comparison import files_view
-        from neat_delta.views.supplier_views import list_view
+        from neat_delta.views.supplier_views import supplier_view
 
-        as_list = listed.is_told or any(match.field and field_name(match.column) != match.field for match in matches)
+        as_list = listed.is_configured or any(
+            match.field and field_name(match.column) != match.field for match in matches
+        )
         yield from files_view(seen, width, columns=not as_list)
         if as_list:
-            yield from list_view(matches, listed, seen.changes, width)
+            yield from supplier_view(matches, listed, seen.changes, width)
         if listing.save_as:
             yield from saved_view(listing.save_as, settings, width)
 
-    return told(seen, receipt, settled, wanted, spoken, head, matches)
+    return render_result(seen, receipt, settled, wanted, spoken, head, matches)

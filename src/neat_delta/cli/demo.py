@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, say
+from neat_delta.cli.common import FILE, print_lines
 from neat_delta.cli.exits import Exit
-from neat_delta.errors import CannotWrite
+from neat_delta.errors import WriteError
 
 if TYPE_CHECKING:
     from neat_delta.practice_shop.server import ShopServer
@@ -46,49 +46,49 @@ def demo_command(folder: Path | None) -> int:
     """
     folder = folder or (_free_name(FOLDER) if FOLDER.exists() else FOLDER)
     lay(folder)
-    say(f"Tansy & Tallow, beekeeping supplies, is a made-up shop. Its files now lie in {folder}:")
-    say("  live.csv     what the shop exported this morning")
-    say("  edited.csv   what came back from a colleague's spreadsheet program, mishaps included")
-    say("  pellimoor.csv   what a supplier sends each quarter, in words of its own")
-    say("  waxwendle.csv   another supplier's list, in crowns; waxwendle.toml tells what is what in it")
-    say("  codes.csv    old and new item codes, a swap and a few mistakes among them")
-    say("  quotes.csv   offers that customers still have in their hands")
-    say("  nightly.toml   what a run without anybody does")
-    say("  combwick.xlsx   a third one's free stock, a workbook that lost the zeros of our codes")
+    print_lines(f"Tansy & Tallow, beekeeping supplies, is a made-up shop. Its files now lie in {folder}:")
+    print_lines("  live.csv     what the shop exported this morning")
+    print_lines("  edited.csv   what came back from a colleague's spreadsheet program, mishaps included")
+    print_lines("  pellimoor.csv   what a supplier sends each quarter, in words of its own")
+    print_lines("  waxwendle.csv   another supplier's list, in crowns; waxwendle.toml tells what is what in it")
+    print_lines("  codes.csv    old and new item codes, a swap and a few mistakes among them")
+    print_lines("  quotes.csv   offers that customers still have in their hands")
+    print_lines("  nightly.toml   what a run without anybody does")
+    print_lines("  combwick.xlsx   a third one's free stock, a workbook that lost the zeros of our codes")
     _run(folder, "compare live.csv edited.csv --out tuesday.changes.jsonl")
     _run(folder, "write tuesday.changes.jsonl -o updates")
-    say("\nNow the supplier's list: its columns are matched, its net prices become costs and prices.")
+    print_lines("\nNow the supplier's list: its columns are matched, its net prices become costs and prices.")
     _run(folder, LIST)
-    say("\nWhat do the new costs do to the margins, and to the offers that customers have in their hands?")
+    print_lines("\nWhat do the new costs do to the margins, and to the offers that customers have in their hands?")
     _run(folder, "preview list.changes.jsonl --money --records quotes.csv --limit 6")
     _loop(folder)
-    say(f"\nThat was the whole way. In {folder} there are now:")
-    say("  tuesday.changes.jsonl   the change set, one line per item")
-    say("  list.changes.jsonl      the one of the supplier's list")
-    say("  updates                 the files to import, in order, with receipt.json")
-    say("  updates/undo            the files that put everything back")
-    say("  updates-list            the same for the supplier's list")
-    say("  updates-back            what put the first update back, as far as nobody else had changed it")
-    say("  runs                    what the run without anybody has left, its summary among it")
-    say("  shop, journal.sqlite    the practice shop, and the journal of what was sent to it")
+    print_lines(f"\nThat was the whole way. In {folder} there are now:")
+    print_lines("  tuesday.changes.jsonl   the change set, one line per item")
+    print_lines("  list.changes.jsonl      the one of the supplier's list")
+    print_lines("  updates                 the files to import, in order, with receipt.json")
+    print_lines("  updates/undo            the files that put everything back")
+    print_lines("  updates-list            the same for the supplier's list")
+    print_lines("  updates-back            what put the first update back, as far as nobody else had changed it")
+    print_lines("  runs                    what the run without anybody has left, its summary among it")
+    print_lines("  shop, journal.sqlite    the practice shop, and the journal of what was sent to it")
     program = _program()
-    say("\nTry next:")
-    say(f"  cd {folder}")
-    say(f"  {program} preview tuesday.changes.jsonl --page review.html --plots pictures")
-    say(f"  {program} preview tuesday.changes.jsonl --book review.xlsx    (mark its rows, then pick)")
-    say(f"  {program} pick tuesday.changes.jsonl --only price --out prices.changes.jsonl")
-    say(f"  {program} refresh tuesday.changes.jsonl evening.csv --out evening.changes.jsonl")
-    say(f"  {program} journal --journal journal.sqlite")
-    say(f"  {program} undo 1 -o back --fresh evening.csv --journal journal.sqlite    (what went first)")
-    say(f"  {program} compare live.csv edited.csv --show gone --show repeated")
+    print_lines("\nTry next:")
+    print_lines(f"  cd {folder}")
+    print_lines(f"  {program} preview tuesday.changes.jsonl --page review.html --plots pictures")
+    print_lines(f"  {program} preview tuesday.changes.jsonl --book review.xlsx    (mark its rows, then pick)")
+    print_lines(f"  {program} pick tuesday.changes.jsonl --only price --out prices.changes.jsonl")
+    print_lines(f"  {program} refresh tuesday.changes.jsonl evening.csv --out evening.changes.jsonl")
+    print_lines(f"  {program} journal --journal journal.sqlite")
+    print_lines(f"  {program} undo 1 -o back --fresh evening.csv --journal journal.sqlite    (what went first)")
+    print_lines(f"  {program} compare live.csv edited.csv --show gone --show repeated")
     rule = '--set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95'
-    say(f"  {program} adjust live.csv {rule}")
-    say(f"  {program} compare live.csv waxwendle.csv --catalogue waxwendle.toml --list waxwendle")
-    say(f"  {program} recode live.csv codes.csv")
+    print_lines(f"  {program} adjust live.csv {rule}")
+    print_lines(f"  {program} compare live.csv waxwendle.csv --catalogue waxwendle.toml --list waxwendle")
+    print_lines(f"  {program} recode live.csv codes.csv")
     stock = '--match "Your code=sku" --leave-out description --set "stock_barn = greatest(list.free - 5, 0)"'
-    say(f"  {program} compare live.csv combwick.xlsx {stock} --rescue-codes")
-    say(f"  {program} compare live.csv edited.csv --blanks clear --write updates-2")
-    say(f"  {program} compare YOUR_EXPORT.csv YOUR_SHEET.csv")
+    print_lines(f"  {program} compare live.csv combwick.xlsx {stock} --rescue-codes")
+    print_lines(f"  {program} compare live.csv edited.csv --blanks clear --write updates-2")
+    print_lines(f"  {program} compare YOUR_EXPORT.csv YOUR_SHEET.csv")
     return Exit.DONE
 
 
@@ -96,21 +96,21 @@ def _loop(folder: Path) -> None:
     """Send the update to the practice shop over HTTP, see that it arrived, and put it back."""
     import threading
 
-    say("\nAnd is it in the shop? A practice shop opens, a stand-in store with this morning's items.")
+    print_lines("\nAnd is it in the shop? A practice shop opens, a stand-in store with this morning's items.")
     _run(folder, "shop open shop --from live.csv")
     with _server(folder / "shop") as server:
         threading.Thread(target=server.serve_forever, daemon=True).start()
         address = f"http://127.0.0.1:{server.server_port}"
-        say(f"\n(It is served at {address} meanwhile, as by: neat-delta shop serve shop)")
+        print_lines(f"\n(It is served at {address} meanwhile, as by: neat-delta shop serve shop)")
         _run(folder, f"send updates --to {address}")
         _run(folder, "shop export shop -o after.csv")
         _run(folder, "settle tuesday.changes.jsonl after.csv")
-        say("\nMeanwhile it sells. What nobody else has changed can still be put back:")
+        print_lines("\nMeanwhile it sells. What nobody else has changed can still be put back:")
         _run(folder, "shop sell shop --orders 30", shown=4)
         _run(folder, "shop export shop -o evening.csv")
         _run(folder, "undo tuesday.changes.jsonl -o updates-back --fresh evening.csv")
         _run(folder, f"send updates-back --to {address}")
-        say("\nAll this can go by itself every night, from a supplier's list to the shop and a summary of it:")
+        print_lines("\nAll this can go by itself every night, from a supplier's list to the shop and a summary of it:")
         nightly = folder / "nightly.toml"
         nightly.write_text(nightly.read_text("utf-8").replace(str(PORT), str(server.server_port)), "utf-8")
         _run(folder, "run nightly.toml", shown=17)
@@ -147,7 +147,7 @@ def lay(folder: Path) -> None:
 
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         what = "the folder is not empty" if folder.is_dir() else "this is a file"
-        raise CannotWrite(what, file=folder, remedy=f"Name a new one: neat-delta demo {_free_name(folder)}")
+        raise WriteError(what, file=folder, remedy=f"Name a new one: neat-delta demo {_free_name(folder)}")
     folder.mkdir(parents=True, exist_ok=True)
     for name in FILES:
         with as_file(files("neat_delta.demo_shop") / name) as source:
@@ -170,7 +170,7 @@ def _run(folder: Path, command: str, shown: int | None = None) -> None:
 
     from neat_delta.delivery.journal import DATA
 
-    say(f"\n$ neat-delta {command}\n")
+    print_lines(f"\n$ neat-delta {command}\n")
     sys.stdout.flush()
     call = [sys.executable, "-m", "neat_delta", *shlex.split(command)]
     out = None if shown is None else subprocess.PIPE
@@ -178,8 +178,8 @@ def _run(folder: Path, command: str, shown: int | None = None) -> None:
     done = subprocess.run(call, cwd=folder, check=False, text=True, stdout=out, env=os.environ | {DATA: "."})
     if shown is not None:
         lines = done.stdout.splitlines()
-        say("\n".join([*lines[:shown], f"… and {len(lines) - shown} more lines" if len(lines) > shown else ""]))
+        print_lines("\n".join([*lines[:shown], f"… and {len(lines) - shown} more lines" if len(lines) > shown else ""]))
     if done.returncode == Exit.ATTENTION:
-        say("\n  (exit code 1: done, and something was held back for a person to look at)")
+        print_lines("\n  (exit code 1: done, and something was held back for a person to look at)")
     elif done.returncode:
-        raise CannotWrite(f"the command ended with exit code {done.returncode}", file=folder)
+        raise WriteError(f"the command ended with exit code {done.returncode}", file=folder)

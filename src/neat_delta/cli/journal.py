@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from neat_delta.cli.common import FILE, Manners, console, manners, show, show_json
+from neat_delta.cli.common import FILE, OutputOptions, console, output_options, show, show_json
 from neat_delta.cli.exits import Exit
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.delivery.journal import Entry, Journal
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 JOURNAL = click.option(
     "--journal",
@@ -34,14 +34,14 @@ def journal_in(told: Path | None) -> Journal:
     return Journal(path)
 
 
-def sent_as(told: Where, journal: Path | None) -> Entry | None:
+def sent_as(told: Location, journal: Path | None) -> Entry | None:
     """The journal's entry that a person means by a number in place of a change set; ``None`` if it means a file."""
     if not isinstance(told, Path) or not str(told).isdecimal() or told.exists():
         return None
     return _entry(journal_in(journal), int(str(told)))
 
 
-def changes_of(told: Where, journal: Path | None) -> ChangeSet:
+def changes_of(told: Location, journal: Path | None) -> ChangeSet:
     """A kept change set, or the one that was sent with the entry of this number.
 
     Raises:
@@ -55,7 +55,7 @@ def changes_of(told: Where, journal: Path | None) -> ChangeSet:
         return load_changes(told)
     kept = journal_in(journal).change_set(entry)
     if kept is None:
-        raise WrongChoice(
+        raise InvalidOption(
             f"the journal did not keep the change set of entry {entry.entry}",
             remedy=f"Name the change set instead; the update was written to {entry.folder}.",
         )
@@ -65,22 +65,25 @@ def changes_of(told: Where, journal: Path | None) -> ChangeSet:
 def _entry(kept: Journal, number: int) -> Entry:
     found = kept.entry(number)
     if found is None:
-        raise WrongChoice(f"the journal {kept.path} has no entry {number}", remedy="List them with: neat-delta journal")
+        raise InvalidOption(
+            f"the journal {kept.path} has no entry {number}", remedy="List them with: neat-delta journal"
+        )
     return found
 
 
 def entry_as_dict(entry: Entry) -> dict[str, Any]:
     """An entry for JSON."""
-    from dataclasses import asdict
+    from neat_delta.json_names import to_json
 
-    return asdict(entry) | {"state": entry.state}
+    told: dict[str, Any] = to_json(entry)
+    return told | {"state": entry.state}
 
 
 @click.command("journal")
 @click.argument("number", type=int, required=False, metavar="[ENTRY]")
 @JOURNAL
-@manners
-def journal_command(number: int | None, journal: Path | None, spoken: Manners) -> int:
+@output_options
+def journal_command(number: int | None, journal: Path | None, spoken: OutputOptions) -> int:
     """List what was sent, where, when and with what result; or show one entry, with every row that was not taken."""
     from neat_delta.views.delivery import entry_view, journal_view
 

@@ -8,16 +8,15 @@ import click
 
 from neat_delta.cli.common import (
     SOURCE,
-    FileForm,
-    Manners,
+    OutputOptions,
     catalogue_file,
     console,
-    file_form,
-    manners,
-    progress,
-    settled_in,
+    load_config,
+    output_options,
+    read_options,
     show,
     show_json,
+    show_progress,
 )
 from neat_delta.cli.exits import Exit
 
@@ -27,22 +26,23 @@ if TYPE_CHECKING:
     import polars as pl
 
     from neat_delta.matching.key_detection import KeyCandidates
-    from neat_delta.remote import Where
-    from neat_delta.tables import Catalogue
+    from neat_delta.remote import Location
+    from neat_delta.tables import Table
     from neat_delta.tables.profile import ColumnProfile
+    from neat_delta.tables.read_options import ReadOptions
     from neat_delta.tables.settings import Settings
 
 
 @click.command("look")
 @click.argument("file", type=SOURCE)
 @catalogue_file
-@file_form
-@manners
+@read_options
+@output_options
 def look_command(
-    file: Where,
+    file: Location,
     settings: Path | None,
-    form: FileForm,
-    spoken: Manners,
+    form: ReadOptions,
+    spoken: OutputOptions,
 ) -> int:
     """Look at a table FILE: how it is written, its first rows, what its columns hold, what could be the key.
 
@@ -51,42 +51,42 @@ def look_command(
     """
     from concurrent.futures import ThreadPoolExecutor
 
-    from neat_delta.prefetch import Begun
+    from neat_delta.prefetch import FilePrefetch
 
-    begun = Begun(file, fingerprints=False)
+    begun = FilePrefetch(file, fingerprints=False)
     # Now that the file is on its way, there is time to load what is needed to read it, and then to judge it.
-    from neat_delta.reading import read_catalogue
+    from neat_delta.reading import read_table
 
-    with progress(spoken) as voice, ThreadPoolExecutor(max_workers=1) as reader:
-        reading = reader.submit(read_catalogue, file, voice, form.told(), begun)
-        settled = settled_in(settings)
+    with show_progress(spoken) as voice, ThreadPoolExecutor(max_workers=1) as reader:
+        reading = reader.submit(read_table, file, voice, form, begun)
+        settled = load_config(settings)
         from neat_delta.matching.key_detection import key_candidates
-        from neat_delta.tables.corruption import profile_and_damage
+        from neat_delta.tables.corruption import profile_with_corruption
         from neat_delta.views.overview import overview
 
         catalogue = reading.result().renamed(settled.names())
         voice.step("counting values")
-        columns, marks = profile_and_damage(catalogue, settled)
+        columns, marks = profile_with_corruption(catalogue, settled)
         keys = key_candidates(catalogue, columns)
     if spoken.as_json:
         show_json(_as_dict(catalogue, columns, keys, marks, settled))
     elif not spoken.quiet:
         show(overview(catalogue, columns, keys, marks, settled, console(spoken).width), spoken)
-    return Exit.ATTENTION if len(catalogue.bad) else Exit.DONE
+    return Exit.ATTENTION if len(catalogue.unreadable_rows) else Exit.DONE
 
 
 def _as_dict(
-    catalogue: Catalogue, columns: list[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame, settled: Settings
+    catalogue: Table, columns: list[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame, settled: Settings
 ) -> dict[str, Any]:
-    from dataclasses import asdict
+    from neat_delta.json_names import to_json
 
     return {
         "file": catalogue.source.name,
         "sha256": catalogue.source.sha256,
         "rows": len(catalogue),
-        "form": asdict(catalogue.form),
-        "unnamed": catalogue.unnamed,
-        "key": asdict(keys),
+        "form": to_json(catalogue.format),
+        "unnamed": catalogue.unnamed_columns,
+        "key": to_json(keys),
         "columns": [
             {
                 "column": column.column,
@@ -100,8 +100,8 @@ def _as_dict(
             }
             for column in columns
         ],
-        "unreadable": catalogue.bad.select("line", "say").to_dicts(),
-        "no_data": catalogue.apart.select("line", "say").to_dicts(),
+        "unreadable": catalogue.unreadable_rows.select("line", "say").to_dicts(),
+        "no_data": catalogue.non_data_rows.select("line", "say").to_dicts(),
         "damaged": marks.to_dicts(),
         "catalogue": {
             "file": str(settled.path),

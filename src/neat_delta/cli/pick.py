@@ -6,22 +6,28 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_args import PartTold, kept, kept_live, part_meant, parts
+from neat_delta.cli.changeset_args import (
+    SelectionOptions,
+    load_with_live,
+    require_matching_live,
+    selection_from,
+    selection_options,
+)
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
     SOURCE,
-    Manners,
+    OutputOptions,
     catalogue_file,
     console,
-    manners,
-    progress,
-    settled_in,
+    load_config,
+    output_options,
     show,
     show_json,
+    show_progress,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -30,7 +36,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 
 @click.command("pick")
@@ -48,25 +54,25 @@ if TYPE_CHECKING:
     "--failed", type=SOURCE, metavar="FILE", help="Take what this result list of the shop says was not taken."
 )
 @click.option("--leave", multiple=True, metavar="FIELD", help="Leave out changes of this field; repeatable.")
-@parts
+@selection_options
 @click.option(
     "--live", type=SOURCE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
 )
 @REPLACE
 @catalogue_file
-@manners
+@output_options
 def pick_command(
-    changes: Where,
+    changes: Location,
     out: Path,
     replace: bool,
-    book: Where | None,
+    book: Location | None,
     unmarked: str,
-    failed: Where | None,
+    failed: Location | None,
     leave: tuple[str, ...],
-    part: PartTold,
-    live: Where | None,
+    part: SelectionOptions,
+    live: Location | None,
     settings: Path | None,
-    spoken: Manners,
+    spoken: OutputOptions,
 ) -> int:
     """Take a part of a change set: what was marked in a review workbook, or the part that is named.
 
@@ -74,33 +80,33 @@ def pick_command(
     naming a part together take what all of them hold.
     """
     from neat_delta.changeset.serialization import load_changes, save_changes
-    from neat_delta.changeset.subset import cells_in, picked
+    from neat_delta.changeset.subset import cells_in, subset_with_review
     from neat_delta.output_paths import check_outputs
-    from neat_delta.reading import read_whole
+    from neat_delta.reading import read_strict
     from neat_delta.reconcile.import_report import failed as failed_part
-    from neat_delta.reconcile.import_report import not_taken, with_reasons
+    from neat_delta.reconcile.import_report import rejected, with_reasons
     from neat_delta.reconcile.review import read_review
 
     if not (book or failed or leave or part.only or part.where is not None or part.items):
-        raise WrongChoice(
+        raise InvalidOption(
             "pick: nothing says which part is meant",
             remedy="Say --book FILE, --failed FILE, --only FIELD, --leave FIELD, --where SQL or --items FILE.",
         )
-    settled = settled_in(settings)
+    settled = load_config(settings)
     check_outputs(out, replace=replace)
-    with progress(spoken) as voice:
+    with show_progress(spoken) as voice:
         voice.step(f"reading {changes.name}")
         if part.where is not None:
-            whole, ours = kept(changes, live, settled, voice)
-            kept_live(whole, ours)
+            whole, ours = load_with_live(changes, live, settled, voice)
+            require_matching_live(whole, ours)
         else:
             whole, ours = load_changes(changes), None
-        keep = cells_in(whole, part_meant(whole, part, leave), ours, settled)
+        keep = cells_in(whole, selection_from(whole, part, leave), ours, settled)
         review = read_review(book, whole, unmarked=unmarked == "take") if book else None
-        bad = not_taken(read_whole(failed, voice), whole) if failed else None
+        bad = rejected(read_strict(failed, voice), whole) if failed else None
         if bad is not None:
             keep = keep.join(failed_part(whole, bad, settled), on=["key", "field"], how="semi", nulls_equal=True)
-        less = picked(whole, keep, review, " ".join(_ways(book, failed, leave, part)))
+        less = subset_with_review(whole, keep, review, " ".join(_ways(book, failed, leave, part)))
         less = less if bad is None else with_reasons(less, bad)
         check_outputs(out, replace=replace)
         save_changes(less, out, replace=replace)
@@ -108,10 +114,12 @@ def pick_command(
         show_json(_as_dict(less, out))
     elif not spoken.quiet:
         show(_view(whole, less, changes, out, console(spoken).width), spoken)
-    return Exit.ATTENTION if less.stopped() else Exit.DONE
+    return Exit.ATTENTION if less.blocking_count() else Exit.DONE
 
 
-def _ways(book: Where | None, failed: Where | None, leave: tuple[str, ...], part: PartTold) -> Iterator[str]:
+def _ways(
+    book: Location | None, failed: Location | None, leave: tuple[str, ...], part: SelectionOptions
+) -> Iterator[str]:
     """How the part was named, as it was typed."""
     if book:
         yield f"--book {book.name}"
@@ -131,18 +139,18 @@ def _as_dict(changes: ChangeSet, out: Path) -> dict[str, object]:
     return head_as_dict(changes.head) | {"cells": len(changes.cells), "out": str(out)}
 
 
-def _view(whole: ChangeSet, less: ChangeSet, path: Where, out: Path, width: int) -> Iterator[Text]:
+def _view(whole: ChangeSet, less: ChangeSet, path: Location, out: Path, width: int) -> Iterator[Text]:
     from rich.text import Text
 
-    from neat_delta.views.formatting import several
+    from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.preview import head_view
 
     yield from head_view(less, path.name, width)
     yield Text()
-    left = less.head.left_out[-1]
-    yield labelled("taken", several(len(less.cells), "cell"), "strong")
-    yield labelled("left out", f"{several(left.cells, 'cell')} and {several(left.items, 'whole item')} ({left.by})")
+    left = less.head.exclusions[-1]
+    yield labelled("taken", pluralize(len(less.cells), "cell"), "strong")
+    yield labelled("left out", f"{pluralize(left.cells, 'cell')} and {pluralize(left.items, 'whole item')} ({left.by})")
     for comment in left.comments:
         yield from sentence("", f"“{comment}”", width)
     yield labelled("kept", f"the smaller change set, in {out}")

@@ -8,23 +8,23 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from neat_delta.cli.changeset_args import kept, kept_live, part_of, parts
+from neat_delta.cli.changeset_args import load_with_live, require_matching_live, selected_part, selection_options
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
     SOURCE,
-    Manners,
+    OutputOptions,
+    bundle_options,
     catalogue_file,
     console,
-    gathered,
-    manners,
-    progress,
-    settled_in,
+    load_config,
+    output_options,
     show,
     show_json,
+    show_progress,
 )
 from neat_delta.cli.exits import Exit
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -33,23 +33,23 @@ if TYPE_CHECKING:
     import polars as pl
     from rich.text import Text
 
-    from neat_delta.analysis.before_after import BothSides
+    from neat_delta.analysis.before_after import BeforeAfter
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.cli.changeset_args import PartTold
-    from neat_delta.progress import Voice
-    from neat_delta.remote import Where
-    from neat_delta.tables import Catalogue
+    from neat_delta.cli.changeset_args import SelectionOptions
+    from neat_delta.progress import ProgressReporter
+    from neat_delta.remote import Location
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
 
-class Seen(NamedTuple):
+class PreviewOptions(NamedTuple):
     """What of a change set is wanted to be seen, and where."""
 
     by: str
     item: tuple[str, ...]
     money: bool
     stock: bool
-    records: Where | None
+    records: Location | None
     records_csv: Path | None
     limit: int
     everything: bool
@@ -91,7 +91,7 @@ def _seen(command: Any) -> Any:
         click.option("--plots", type=FILE, metavar="DIR", help="Draw pictures into this folder (PNG and SVG)."),
         REPLACE,
     )
-    return gathered(Seen, "seen", options, command)
+    return bundle_options(PreviewOptions, "seen", options, command)
 
 
 @click.command("preview")
@@ -99,45 +99,50 @@ def _seen(command: Any) -> Any:
 @click.option(
     "--live", type=SOURCE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
 )
-@parts
+@selection_options
 @_seen
 @catalogue_file
-@manners
+@output_options
 def preview_command(
-    changes: Where, live: Where | None, part: PartTold, seen: Seen, settings: Path | None, spoken: Manners
+    changes: Location,
+    live: Location | None,
+    part: SelectionOptions,
+    seen: PreviewOptions,
+    settings: Path | None,
+    spoken: OutputOptions,
 ) -> int:
     """Look at a kept change set: in the terminal, as a page, as a workbook to mark, as pictures.
 
     Nothing is sent or changed. To take only a part of it, mark the workbook or name the part, and "pick" it.
     """
-    from neat_delta.analysis.before_after import BothSides
+    from neat_delta.analysis.before_after import BeforeAfter
     from neat_delta.changeset.serialization import load_changes
-    from neat_delta.matching import JOINT
+    from neat_delta.matching import KEY_SEPARATOR
     from neat_delta.output_paths import check_outputs
 
     # Keys of several parts are typed as they are shown.
-    seen = seen._replace(item=tuple(key.replace(" · ", JOINT) for key in seen.item))
-    settled = settled_in(settings)
+    seen = seen._replace(item=tuple(key.replace(" · ", KEY_SEPARATOR) for key in seen.item))
+    settled = load_config(settings)
     check_outputs(seen.page, seen.book, seen.records_csv, replace=seen.replace)
     if seen.page or seen.plots:
         # What draws takes a while to load; meanwhile the files are read.
         Thread(target=_load_drawing, daemon=True).start()
-    with progress(spoken) as voice:
+    with show_progress(spoken) as voice:
         voice.step(f"reading {changes.name}")
         if _asks_for_live(part, seen):
-            whole, ours = kept(changes, live, settled, voice)
-            kept_live(whole, ours)
+            whole, ours = load_with_live(changes, live, settled, voice)
+            require_matching_live(whole, ours)
         else:
             whole, ours = load_changes(changes), None
-        loaded = part_of(whole, part, ours, settled)
-        both = None if ours is None else BothSides(loaded, ours)
+        loaded = selected_part(whole, part, ours, settled)
+        both = None if ours is None else BeforeAfter(loaded, ours)
         found = _found(both, settled, seen, voice)
         made = _written(_made(loaded, whole, both, found, settled, seen, voice, changes.name), seen)
     if spoken.as_json:
         show_json(_as_dict(loaded, found, made))
     elif not spoken.quiet:
         show(_view(loaded, whole, ours, settled, found, made, seen, changes, console(spoken).width), spoken)
-    return Exit.ATTENTION if whole.stopped() else Exit.DONE
+    return Exit.ATTENTION if whole.blocking_count() else Exit.DONE
 
 
 def _load_drawing() -> None:
@@ -145,36 +150,36 @@ def _load_drawing() -> None:
         import_module(package)
 
 
-def _asks_for_live(part: PartTold, seen: Seen) -> bool:
+def _asks_for_live(part: SelectionOptions, seen: PreviewOptions) -> bool:
     """Whether more is wanted than the change set itself knows: reading a large live export takes a while."""
     told = (part.where is not None, seen.item, seen.money, seen.stock, seen.records, seen.page, seen.plots)
     return any(told) or seen.by not in ("item", "field")
 
 
-class Found(NamedTuple):
+class PreviewData(NamedTuple):
     """What was worked out besides the change set itself."""
 
     groups: pl.DataFrame | None = None
     money: pl.DataFrame | None = None
     stock: pl.DataFrame | None = None
     records: pl.DataFrame | None = None
-    quotes: Catalogue | None = None
+    quotes: Table | None = None
 
 
-def _found(both: BothSides | None, settled: Settings, seen: Seen, voice: Voice) -> Found:
+def _found(both: BeforeAfter | None, settled: Settings, seen: PreviewOptions, voice: ProgressReporter) -> PreviewData:
     if both is None:
-        return Found()
+        return PreviewData()
     from neat_delta.analysis.grouping import by_group, field_of
     from neat_delta.analysis.margins import price_moves
     from neat_delta.analysis.stock import stock_moves
     from neat_delta.tables import field_name
-    from neat_delta.views.formatting import tell_key
+    from neat_delta.views.formatting import format_key
 
-    found, live = Found(), both.live
+    found, live = PreviewData(), both.live
     for key in seen.item:
         if both.changes.items.filter(key=key).is_empty():
-            raise WrongChoice(
-                f"--item {tell_key(key)}: no such item in this change set",
+            raise InvalidOption(
+                f"--item {format_key(key)}: no such item in this change set",
                 remedy="Items are named by their codes as they are in the shop, zeros in front and all.",
             )
     voice.step("summing up")
@@ -182,7 +187,7 @@ def _found(both: BothSides | None, settled: Settings, seen: Seen, voice: Voice) 
         by = field_name(seen.by)
         name = field_of(live, by) if by in ("category", "maker") and by not in live.names else by
         if name not in live.names:
-            raise WrongChoice(
+            raise InvalidOption(
                 f"--by {seen.by}: there is no such field",
                 remedy="Say item, field, category, maker, or one of: " + ", ".join(live.names) + ".",
             )
@@ -194,46 +199,46 @@ def _found(both: BothSides | None, settled: Settings, seen: Seen, voice: Voice) 
     if seen.records is not None:
         found = found._replace(**_records(both, settled, seen.records, voice))
     if seen.records_csv is not None and found.records is None:
-        raise WrongChoice("--records-csv asks for --records as well", remedy="Say which records: --records FILE.")
+        raise InvalidOption("--records-csv asks for --records as well", remedy="Say which records: --records FILE.")
     return found
 
 
-def _records(both: BothSides, settled: Settings, path: Where, voice: Voice) -> dict[str, Any]:
+def _records(both: BeforeAfter, settled: Settings, path: Location, voice: ProgressReporter) -> dict[str, Any]:
     from neat_delta.analysis.margins import touched_records
-    from neat_delta.matching.quote_columns import record_columns
-    from neat_delta.reading import read_whole
+    from neat_delta.matching.quote_columns import quote_columns
+    from neat_delta.reading import read_strict
 
-    quotes = read_whole(path, voice)
-    matched = record_columns(quotes, both.changes.head.key)
+    quotes = read_strict(path, voice)
+    matched = quote_columns(quotes, both.changes.head.key)
     return {"records": touched_records(both, quotes, matched, settled.money), "quotes": quotes}
 
 
 def _made(
     changes: ChangeSet,
     whole: ChangeSet,
-    both: BothSides | None,
-    found: Found,
+    both: BeforeAfter | None,
+    found: PreviewData,
     settled: Settings,
-    seen: Seen,
-    voice: Voice,
+    seen: PreviewOptions,
+    voice: ProgressReporter,
     name: str,
 ) -> dict[str, dict[Path, bytes]]:
     """The files that were asked for, by what they are."""
     made: dict[str, dict[Path, bytes]] = {}
     if seen.records_csv is not None and found.records is not None:
-        from neat_delta.update.delimited import people_csv
+        from neat_delta.update.delimited import report_csv
 
-        made["records"] = {seen.records_csv: people_csv(found.records)}
+        made["records"] = {seen.records_csv: report_csv(found.records)}
     if seen.page is not None and both is not None:
-        from neat_delta.views.page import review_page
+        from neat_delta.views.page import review_page_of
 
         voice.step("writing the page")
-        made["page"] = {seen.page: review_page(both, settled, name)}
+        made["page"] = {seen.page: review_page_of(both, settled, name)}
     if seen.book is not None:
-        from neat_delta.views.review_workbook import review_book
+        from neat_delta.views.review_workbook import review_workbook
 
         voice.step("writing the workbook")
-        made["book"] = {seen.book: review_book(changes, whole, by_item=seen.book_by == "item")}
+        made["book"] = {seen.book: review_workbook(changes, whole, by_item=seen.book_by == "item")}
     if seen.plots is not None and both is not None:
         from neat_delta.views.plots import plots
 
@@ -242,7 +247,7 @@ def _made(
     return made
 
 
-def _written(made: dict[str, dict[Path, bytes]], seen: Seen) -> dict[str, list[str]]:
+def _written(made: dict[str, dict[Path, bytes]], seen: PreviewOptions) -> dict[str, list[str]]:
     """The files' names, by what they are, once all are written; none is if one has no place."""
     from neat_delta.atomic_write import write_atomic
     from neat_delta.output_paths import check_outputs
@@ -256,10 +261,10 @@ def _written(made: dict[str, dict[Path, bytes]], seen: Seen) -> dict[str, list[s
     return {what: [str(path) for path in several] for what, several in made.items()}
 
 
-def _as_dict(changes: ChangeSet, found: Found, made: dict[str, list[str]]) -> dict[str, Any]:
-    from neat_delta.analysis.metrics import by_effect, by_field
+def _as_dict(changes: ChangeSet, found: PreviewData, made: dict[str, list[str]]) -> dict[str, Any]:
+    from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
     from neat_delta.changeset.serialization import head_as_dict
-    from neat_delta.matching import JOINT
+    from neat_delta.matching import KEY_SEPARATOR
 
     def rows(frame: pl.DataFrame | None) -> list[dict[str, Any]] | None:
         if frame is None:
@@ -267,13 +272,14 @@ def _as_dict(changes: ChangeSet, found: Found, made: dict[str, list[str]]) -> di
         import polars as pl
 
         texts = frame.with_columns(pl.col(pl.Decimal).cast(pl.String).str.replace(r"\.?0+$", ""))
-        return [row | ({"key": row["key"].split(JOINT)} if "key" in row else {}) for row in texts.to_dicts()]
+        return [row | ({"key": row["key"].split(KEY_SEPARATOR)} if "key" in row else {}) for row in texts.to_dicts()]
 
-    cells = by_effect(changes).drop("effect")
+    cells = sort_by_impact(changes).drop("effect")
     told = {
-        "fields": rows(by_field(changes)),
+        "fields": rows(totals_by_field(changes)),
         "items": {
-            do: [key.split(JOINT) for key in changes.keys_to(do)["key"]] for do in ("change", "recode", "add", "remove")
+            do: [key.split(KEY_SEPARATOR) for key in changes.keys_with_action(do)["key"]]
+            for do in ("change", "recode", "add", "remove")
         },
         "cells": rows(cells),
         "groups": rows(found.groups),
@@ -288,36 +294,36 @@ def _as_dict(changes: ChangeSet, found: Found, made: dict[str, list[str]]) -> di
 def _view(
     changes: ChangeSet,
     whole: ChangeSet,
-    live: Catalogue | None,
+    live: Table | None,
     settled: Settings,
-    found: Found,
+    found: PreviewData,
     made: dict[str, list[str]],
-    seen: Seen,
-    path: Where,
+    seen: PreviewOptions,
+    path: Location,
     width: int,
 ) -> Iterator[Text]:
     from rich.text import Text
 
     from neat_delta.views import preview as views
-    from neat_delta.views.comparison import Shown, fields_view
-    from neat_delta.views.formatting import several
+    from neat_delta.views.comparison import DisplayOptions, fields_view
+    from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
 
-    shown = Shown(width, seen.everything)
+    shown = DisplayOptions(width, seen.everything)
     yield from views.head_view(changes, path.name, width)
     if changes is not whole:
-        cells = f"{several(len(changes.cells), 'cell')} of {len(whole.cells):,}"
+        cells = f"{pluralize(len(changes.cells), 'cell')} of {len(whole.cells):,}"
         yield labelled("this part", f"{cells} that the change set has; pick keeps just these", "strong")
     special = seen.item or seen.money or seen.stock or seen.records
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
     if live is not None:
         for key in seen.item:
             yield from _item(whole, live, key, width)
-    mark = (live.form.mark if live else None) or "."
+    mark = (live.format.decimal_separator if live else None) or "."
     if found.money is not None:
         yield from views.money_view(found.money, names, mark, shown, seen.limit)
     if found.stock is not None and live is not None:
-        price, cost = settled.money.both(live.names)
+        price, cost = settled.money.price_cost_fields(live.names)
         yield from views.stock_view(found.stock, names, cost or price, mark, shown, seen.limit)
     if found.records is not None and found.quotes is not None:
         yield from views.records_view(found.records, names, found.quotes, mark, shown, seen.limit)
@@ -337,7 +343,7 @@ def _view(
     yield _next(path, made)
 
 
-def _next(path: Where, made: dict[str, list[str]]) -> Text:
+def _next(path: Location, made: dict[str, list[str]]) -> Text:
     from neat_delta.views.lines import labelled
 
     if "book" in made:
@@ -347,11 +353,11 @@ def _next(path: Where, made: dict[str, list[str]]) -> Text:
     return labelled("next", f"neat-delta write {path} -o updates")
 
 
-def _item(changes: ChangeSet, live: Catalogue, key: str, width: int) -> Iterator[Text]:
-    from neat_delta.matching import JOINT, Key
+def _item(changes: ChangeSet, live: Table, key: str, width: int) -> Iterator[Text]:
+    from neat_delta.matching import KEY_SEPARATOR, Key
     from neat_delta.views.preview import item_view
 
-    rows = (Key(changes.head.key, told=True).values(live) == key).arg_true()
-    codes = dict(zip(changes.head.key, key.split(JOINT), strict=True))
+    rows = (Key(changes.head.key, explicit=True).values(live) == key).arg_true()
+    codes = dict(zip(changes.head.key, key.split(KEY_SEPARATOR), strict=True))
     there = live.cells(live.names, rows.head(1)).row(0, named=True) if len(rows) else codes
     yield from item_view(changes, live, key, there, width)

@@ -6,17 +6,22 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_output import Openings, Wanted, finished, openings, outcome, told
+from neat_delta.cli.changeset_output import (
+    OutputTargets,
+    OverrideOptions,
+    finished,
+    output_targets,
+    override_options,
+    render_result,
+)
 from neat_delta.cli.common import (
     SOURCE,
-    FileForm,
-    Manners,
+    OutputOptions,
     catalogue_file,
-    exported_as,
-    file_form,
-    manners,
-    progress,
-    settled_in,
+    load_config,
+    output_options,
+    read_options,
+    show_progress,
 )
 
 if TYPE_CHECKING:
@@ -25,7 +30,8 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
+    from neat_delta.tables.read_options import ReadOptions
 
 
 @click.command("recode")
@@ -35,43 +41,43 @@ if TYPE_CHECKING:
 @click.option("--new", metavar="COLUMN", help="The column of CODES with the codes as they shall be.")
 @click.option("--rename-pictures", is_flag=True, help="Let picture names that hold an item's code follow it.")
 @click.option("--key", multiple=True, metavar="FIELD", help="What names an item.")
-@outcome
-@openings
+@output_targets
+@override_options
 @catalogue_file
-@file_form
-@manners
+@read_options
+@output_options
 def recode_command(
-    live: Where,
-    codes: Where,
+    live: Location,
+    codes: Location,
     old: str | None,
     new: str | None,
     rename_pictures: bool,
     key: tuple[str, ...],
-    wanted: Wanted,
-    opened: Openings,
+    wanted: OutputTargets,
+    opened: OverrideOptions,
     settings: Path | None,
-    form: FileForm,
-    spoken: Manners,
+    form: ReadOptions,
+    spoken: OutputOptions,
 ) -> int:
     """Give items of the LIVE catalogue other codes, by a list of old and new CODES.
 
     Fields that name items by their codes follow. Unknown codes, codes in use, two into one and one into two are found
     before anything is written. Swaps and chains go in stages, in none of which two items share a code.
     """
-    from neat_delta.diff.compare import Options
+    from neat_delta.diff.compare import CompareOptions
     from neat_delta.diff.recode import code_pairs, read_codes, recode
     from neat_delta.matching import choose_key
-    from neat_delta.reading import read_catalogue
+    from neat_delta.reading import read_table
 
-    settled = settled_in(settings)
+    settled = load_config(settings)
     wanted.check_places()
-    with progress(spoken) as voice:
-        ours = read_catalogue(live, voice, exported_as(settled)).renamed(settled.names())
-        theirs = read_codes(codes, ours, form.told(), voice)
+    with show_progress(spoken) as voice:
+        ours = read_table(live, voice, settled.export).renamed(settled.names())
+        theirs = read_codes(codes, ours, form, voice)
         named = choose_key(ours, ours.names, key or settled.key)
         asked = code_pairs(theirs, named, old, new)
         voice.step("working out the codes")
-        seen = recode(ours, theirs, named, asked, Options(settled=settled), pictures=rename_pictures)
+        seen = recode(ours, theirs, named, asked, CompareOptions(settings=settled), pictures=rename_pictures)
         seen, receipt = finished(seen, settled, wanted, opened, voice)
 
     def head(width: int) -> Iterator[Text]:
@@ -81,4 +87,4 @@ def recode_command(
         yield from catalogue_view("live", ours, "item", width, widest)
         yield from catalogue_view("codes", theirs, "row", width, widest)
 
-    return told(seen, receipt, settled, wanted, spoken, head)
+    return render_result(seen, receipt, settled, wanted, spoken, head)

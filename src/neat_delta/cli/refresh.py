@@ -11,14 +11,14 @@ from neat_delta.cli.common import (
     FILE,
     REPLACE,
     SOURCE,
-    Manners,
+    OutputOptions,
     catalogue_file,
     console,
-    manners,
-    progress,
-    settled_in,
+    load_config,
+    output_options,
     show,
     show_json,
+    show_progress,
 )
 from neat_delta.cli.exits import Exit
 
@@ -28,8 +28,8 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.reconcile.refresh import Refreshed
-    from neat_delta.remote import Where
+    from neat_delta.reconcile.refresh import RefreshResult
+    from neat_delta.remote import Location
 
 POLICIES = ("hold", "ours", "theirs")
 
@@ -47,16 +47,16 @@ POLICIES = ("hold", "ours", "theirs")
 @click.option("--book", type=FILE, metavar="FILE", help="Put the clashes into this workbook.")
 @REPLACE
 @catalogue_file
-@manners
+@output_options
 def refresh_command(
-    changes: Where,
-    fresh: Where,
+    changes: Location,
+    fresh: Location,
     out: Path,
     clashes: tuple[str, ...],
     book: Path | None,
     replace: bool,
     settings: Path | None,
-    spoken: Manners,
+    spoken: OutputOptions,
 ) -> int:
     """Bring a change set up to date with a newer export of the shop.
 
@@ -68,13 +68,13 @@ def refresh_command(
     from neat_delta.changeset.serialization import load_changes, save_changes
     from neat_delta.output_paths import check_outputs
     from neat_delta.reconcile.refresh import refresh
-    from neat_delta.update.delimited import people_workbook
-    from neat_delta.views.verify_views import clashes_table
+    from neat_delta.update.delimited import report_workbook
+    from neat_delta.views.verify_views import conflicts_table
 
     policy, by_field = _policies(clashes)
-    settled = settled_in(settings)
+    settled = load_config(settings)
     check_outputs(out, book, replace=replace)
-    with progress(spoken) as voice:
+    with show_progress(spoken) as voice:
         loaded = load_changes(changes)
         export = fresh_export(loaded, fresh, settled, voice)
         voice.step("comparing then, ours and now")
@@ -82,12 +82,12 @@ def refresh_command(
         check_outputs(out, book, replace=replace)
         save_changes(seen.changes, out, replace=replace)
         if book is not None:
-            write_atomic(book, people_workbook(clashes_table(seen)), replace=replace)
+            write_atomic(book, report_workbook(conflicts_table(seen)), replace=replace)
     if spoken.as_json:
         show_json(_as_dict(seen, out))
     elif not spoken.quiet:
         show(_view(seen, out, fresh, book, console(spoken).width), spoken)
-    return Exit.ATTENTION if seen.changes.stopped() else Exit.DONE
+    return Exit.ATTENTION if seen.changes.blocking_count() else Exit.DONE
 
 
 def _policies(told: tuple[str, ...]) -> tuple[str, dict[str, str]]:
@@ -104,21 +104,21 @@ def _policies(told: tuple[str, ...]) -> tuple[str, dict[str, str]]:
     return policy, by_field
 
 
-def _as_dict(seen: Refreshed, out: Path) -> dict[str, object]:
+def _as_dict(seen: RefreshResult, out: Path) -> dict[str, object]:
     from neat_delta.changeset.serialization import head_as_dict
-    from neat_delta.matching import JOINT
+    from neat_delta.matching import KEY_SEPARATOR
 
     return head_as_dict(seen.changes.head) | {
         "cells": len(seen.changes.cells),
-        "untouched": seen.stands,
-        "there_already": seen.landed,
-        "as_difference": seen.shifted,
-        "clashes": [row | {"key": row["key"].split(JOINT)} for row in seen.clashes.to_dicts()],
+        "untouched": seen.unchanged,
+        "there_already": seen.applied,
+        "as_difference": seen.delta_cells,
+        "clashes": [row | {"key": row["key"].split(KEY_SEPARATOR)} for row in seen.conflicts.to_dicts()],
         "out": str(out),
     }
 
 
-def _view(seen: Refreshed, out: Path, fresh: Where, book: Path | None, width: int) -> Iterator[Text]:
+def _view(seen: RefreshResult, out: Path, fresh: Location, book: Path | None, width: int) -> Iterator[Text]:
     from rich.text import Text
 
     from neat_delta.views.lines import labelled, sentence

@@ -6,7 +6,16 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, Manners, complain, console, manners, progress, show, show_json
+from neat_delta.cli.common import (
+    FILE,
+    OutputOptions,
+    console,
+    output_options,
+    print_error,
+    show,
+    show_json,
+    show_progress,
+)
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -15,8 +24,8 @@ if TYPE_CHECKING:
 @click.command("run")
 @click.argument("file", type=FILE, metavar="RUN.toml")
 @click.option("--no-send", is_flag=True, help="Go as far as the written update and send nothing, to try the file.")
-@manners
-def run_command(file: Path, no_send: bool, spoken: Manners) -> int:
+@output_options
+def run_command(file: Path, no_send: bool, spoken: OutputOptions) -> int:
     """Go the whole way without a person, as RUN.toml says: fetch, compare, check, write, send, settle; for schedules.
 
     Each run has a folder of its own with all its files, and a summary as JSON, text, page and, if the file says to
@@ -27,10 +36,10 @@ def run_command(file: Path, no_send: bool, spoken: Manners) -> int:
     from neat_delta.views.summary import summaries, summary_view
     from neat_delta.workflows.scheduled.run import run
     from neat_delta.workflows.scheduled.run_config import load_run
-    from neat_delta.workflows.scheduled.run_lock import alone
+    from neat_delta.workflows.scheduled.run_lock import exclusive_run
 
     told = load_run(file)
-    with progress(spoken) as voice, alone(told) as report:
+    with show_progress(spoken) as voice, exclusive_run(told) as report:
         try:
             run(told, report, voice, sending=not no_send)
         finally:
@@ -42,5 +51,5 @@ def run_command(file: Path, no_send: bool, spoken: Manners) -> int:
     elif not spoken.quiet:
         show(summary_view(report, console(spoken).width), spoken)
     elif report.exit_code:
-        complain(f"{report.verdict}; see {report.folder / 'summary.txt'}")
+        print_error(f"{report.verdict}; see {report.folder / 'summary.txt'}")
     return report.exit_code

@@ -11,15 +11,15 @@ from neat_delta.cli.common import (
     FILE,
     REPLACE,
     SOURCE,
-    Manners,
+    OutputOptions,
     catalogue_file,
-    complain,
     console,
-    manners,
-    progress,
-    settled_in,
+    load_config,
+    output_options,
+    print_error,
     show,
     show_json,
+    show_progress,
 )
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.journal import JOURNAL, journal_in
@@ -28,7 +28,7 @@ if TYPE_CHECKING:
     from datetime import datetime
     from pathlib import Path
 
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 
 @click.command("send")
@@ -47,17 +47,17 @@ if TYPE_CHECKING:
 @AS_OF
 @JOURNAL
 @catalogue_file
-@manners
+@output_options
 def send_command(
     folder: Path,
-    place: Where,
+    place: Location,
     resume: bool,
     results: Path | None,
     replace: bool,
     as_of: datetime | None,
     journal: Path | None,
     settings: Path | None,
-    spoken: Manners,
+    spoken: OutputOptions,
 ) -> int:
     """Send a written update to the shop: its files in their order, each after the one before was taken.
 
@@ -66,22 +66,22 @@ def send_command(
     NEAT_DELTA_TOKEN_SHOP_EXAMPLE for shop.example, or from the system's keyring.
     """
     from neat_delta.atomic_write import write_atomic
-    from neat_delta.delivery.destinations import place_of
+    from neat_delta.delivery.destinations import destination_of
     from neat_delta.delivery.send import load_update, send
     from neat_delta.output_paths import check_outputs
-    from neat_delta.reconcile.refresh import insist_on_young
-    from neat_delta.update.delimited import people_csv
+    from neat_delta.reconcile.refresh import require_fresh
+    from neat_delta.update.delimited import report_csv
     from neat_delta.views.delivery import results_of, sent_view
 
     update = load_update(folder)
     check_outputs(results, replace=replace)
     if not resume:
-        insist_on_young(as_of or update.receipt.live_made, update.receipt.live_name, settled_in(settings))
-    with progress(spoken) as voice:
-        entry = send(update, place_of(place, voice.step), journal_in(journal), resume=resume, voice=voice)
+        require_fresh(as_of or update.receipt.live_made, update.receipt.live_name, load_config(settings))
+    with show_progress(spoken) as voice:
+        entry = send(update, destination_of(place, voice.step), journal_in(journal), resume=resume, voice=voice)
     told = results_of(entry)
     if results is not None:
-        write_atomic(results, people_csv(told), replace=replace)
+        write_atomic(results, report_csv(told), replace=replace)
     bad = int(told["result"].is_in(["failed", "skipped"]).sum())
     if spoken.as_json:
         from neat_delta.cli.journal import entry_as_dict
@@ -90,5 +90,5 @@ def send_command(
     elif not spoken.quiet:
         show(sent_view(entry, results, journal, console(spoken).width), spoken)
     elif bad:
-        complain(f"{bad} rows were not taken; see them with: neat-delta journal {entry.entry}")
+        print_error(f"{bad} rows were not taken; see them with: neat-delta journal {entry.entry}")
     return Exit.ATTENTION if bad else Exit.DONE

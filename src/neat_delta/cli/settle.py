@@ -11,14 +11,14 @@ from neat_delta.cli.common import (
     FILE,
     REPLACE,
     SOURCE,
-    Manners,
+    OutputOptions,
     catalogue_file,
     console,
-    manners,
-    progress,
-    settled_in,
+    load_config,
+    output_options,
     show,
     show_json,
+    show_progress,
 )
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.journal import JOURNAL, changes_of
@@ -30,8 +30,8 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.reconcile.verify import Settled
-    from neat_delta.remote import Where
+    from neat_delta.reconcile.verify import VerifyResult
+    from neat_delta.remote import Location
 
 
 @click.command("settle")
@@ -42,16 +42,16 @@ if TYPE_CHECKING:
 @REPLACE
 @JOURNAL
 @catalogue_file
-@manners
+@output_options
 def settle_command(
-    changes: Where,
-    fresh: Where,
+    changes: Location,
+    fresh: Location,
     out: Path | None,
     limit: int,
     replace: bool,
     journal: Path | None,
     settings: Path | None,
-    spoken: Manners,
+    spoken: OutputOptions,
 ) -> int:
     """See by the export made after the import what of a change set has arrived in the shop.
 
@@ -60,15 +60,15 @@ def settle_command(
     """
     from neat_delta.changeset.serialization import save_changes
     from neat_delta.output_paths import check_outputs
-    from neat_delta.reconcile.verify import settle
+    from neat_delta.reconcile.verify import verify
 
-    settled = settled_in(settings)
+    settled = load_config(settings)
     check_outputs(out, replace=replace)
-    with progress(spoken) as voice:
+    with show_progress(spoken) as voice:
         loaded = changes_of(changes, journal)
         export = fresh_export(loaded, fresh, settled, voice)
         voice.step("looking for what has arrived")
-        seen = settle(loaded, export, settled)
+        seen = verify(loaded, export, settled)
         if out is not None:
             save_changes(seen.remaining, out, replace=replace)
     if spoken.as_json:
@@ -78,27 +78,29 @@ def settle_command(
     return Exit.DONE if seen.done else Exit.ATTENTION
 
 
-def _as_dict(seen: Settled, out: Path | None) -> dict[str, object]:
-    from neat_delta.matching import JOINT
+def _as_dict(seen: VerifyResult, out: Path | None) -> dict[str, object]:
+    from neat_delta.matching import KEY_SEPARATOR
 
     states = dict(seen.changes["state"].value_counts().iter_rows())
-    rows = [row | {"key": row["key"].split(JOINT)} for row in seen.changes.to_dicts() if row["state"] != "landed"]
+    rows = [
+        row | {"key": row["key"].split(KEY_SEPARATOR)} for row in seen.changes.to_dicts() if row["state"] != "landed"
+    ]
     return {"settled": seen.done, "states": states, "left": rows, "out": str(out) if out else None}
 
 
 def _view(
-    seen: Settled, changes: ChangeSet, path: Where, fresh: Where, out: Path | None, limit: int, width: int
+    seen: VerifyResult, changes: ChangeSet, path: Location, fresh: Location, out: Path | None, limit: int, width: int
 ) -> Iterator[Text]:
     from rich.text import Text
 
     from neat_delta.views.lines import labelled, sentence
-    from neat_delta.views.verify_views import settle_view
+    from neat_delta.views.verify_views import verify_view
 
     yield labelled("changes", f"{path.name}   made {changes.head.made.replace('T', ' ').removesuffix('Z')} UTC")
     yield labelled("beside", fresh.name)
     yield Text()
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
-    yield from settle_view(seen, names, width, limit)
+    yield from verify_view(seen, names, width, limit)
     yield Text()
     left = seen.remaining.items["do"].is_in(["change", "add", "remove", "recode"]).any()
     if out is not None:

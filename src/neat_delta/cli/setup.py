@@ -8,19 +8,19 @@ from typing import TYPE_CHECKING
 import click
 
 if TYPE_CHECKING:
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
+    from neat_delta.tables.read_options import ReadOptions
 
 from neat_delta.cli.common import (
     FILE,
     SOURCE,
-    FileForm,
-    Manners,
+    OutputOptions,
     console,
-    file_form,
-    manners,
-    progress,
+    output_options,
+    read_options,
     show,
     show_json,
+    show_progress,
 )
 from neat_delta.cli.exits import Exit
 
@@ -30,15 +30,15 @@ from neat_delta.cli.exits import Exit
 @click.option("-o", "--out", type=FILE, default=Path("catalogue.toml"), show_default=True, metavar="FILE")
 @click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
 @click.option("--yes", is_flag=True, help="Add to a file that exists already; what stands in it stays.")
-@file_form
-@manners
+@read_options
+@output_options
 def setup_command(
-    export: Where,
+    export: Location,
     out: Path,
     key: tuple[str, ...],
     yes: bool,
-    form: FileForm,
-    spoken: Manners,
+    form: ReadOptions,
+    spoken: OutputOptions,
 ) -> int:
     """Draft catalogue.toml from the live EXPORT: key, fields with their kinds and limited values, what to lock.
 
@@ -46,21 +46,21 @@ def setup_command(
     """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.matching import choose_key
-    from neat_delta.reading import read_catalogue
+    from neat_delta.reading import read_table
     from neat_delta.tables.config_loader import load_settings
     from neat_delta.tables.profile import profile
-    from neat_delta.update.config_draft import draft
-    from neat_delta.views.formatting import several
+    from neat_delta.update.config_draft import draft_config
+    from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
 
-    with progress(spoken) as voice:
+    with show_progress(spoken) as voice:
         existing = ""
         if out.exists() and out.stat().st_size:
             load_settings(out)  # which tells what is wrong with it
             existing = out.read_text("utf-8-sig")
-        live = read_catalogue(export, voice, form.told())
+        live = read_table(export, voice, form)
         named = choose_key(live, live.names, key)
-        text, added = draft(profile(live), named.fields, live.form, existing)
+        text, added = draft_config(profile(live), named.fields, live.format, existing)
         wrote = bool(added) and (yes or not existing)
         if wrote:
             write_atomic(out, text.encode(), replace=True)
@@ -72,7 +72,7 @@ def setup_command(
             lines = [labelled("setup", f"{out} has all fields of {export.name}")]
         else:
             what = "written" if wrote else "would be added, and nothing was written (--yes adds them)"
-            lines = [*sentence("setup", f"{out}: {several(len(added), 'field')} {what}: {', '.join(added)}", width)]
+            lines = [*sentence("setup", f"{out}: {pluralize(len(added), 'field')} {what}: {', '.join(added)}", width)]
         if wrote:
             lines.append(labelled("key", " + ".join(named.fields)))
             said = 'if a blank cell leaves a field alone in your shop, say blank = "leaves" below [import]'

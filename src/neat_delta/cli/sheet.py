@@ -10,15 +10,14 @@ from neat_delta.cli.common import (
     FILE,
     REPLACE,
     SOURCE,
-    Manners,
+    OutputOptions,
     catalogue_file,
     console,
-    exported_as,
-    manners,
-    progress,
-    settled_in,
+    load_config,
+    output_options,
     show,
     show_json,
+    show_progress,
 )
 from neat_delta.cli.exits import Exit
 
@@ -28,7 +27,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
     from neat_delta.update.edit_sheet import SheetColumn
 
 SOME = 10
@@ -46,18 +45,18 @@ SOME = 10
 @click.option("--unlock", multiple=True, metavar="FIELD", help="Let this field be edited though it has wide effects.")
 @REPLACE
 @catalogue_file
-@manners
+@output_options
 def sheet_command(
-    export: Where,
+    export: Location,
     out: Path,
     fields: str,
     where: str | None,
-    items: Where | None,
+    items: Location | None,
     key: tuple[str, ...],
     unlock: tuple[str, ...],
     replace: bool,
     settings: Path | None,
-    spoken: Manners,
+    spoken: OutputOptions,
 ) -> int:
     """Make a short sheet for editing from the live EXPORT, one that survives a spreadsheet program.
 
@@ -65,20 +64,20 @@ def sheet_command(
     not be touched is grey and locked. Edit it, save it, and compare it with the same export.
     """
     from neat_delta.atomic_write import write_atomic
-    from neat_delta.errors import CannotWrite
+    from neat_delta.errors import WriteError
     from neat_delta.matching import choose_key
     from neat_delta.matching.selection import chosen_fields, chosen_rows
     from neat_delta.output_paths import check_outputs
-    from neat_delta.reading import read_catalogue
+    from neat_delta.reading import read_table
     from neat_delta.tables import field_name
     from neat_delta.update.edit_sheet import delimited_sheet, sheet_columns, workbook
 
-    settled = settled_in(settings)
+    settled = load_config(settings)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
-        raise CannotWrite("a sheet is .xlsx, or .csv for plain text", file=out, remedy="Give it such a name.")
+        raise WriteError("a sheet is .xlsx, or .csv for plain text", file=out, remedy="Give it such a name.")
     check_outputs(out, replace=replace)
-    with progress(spoken) as voice:
-        live = read_catalogue(export, voice, exported_as(settled)).renamed(settled.names())
+    with show_progress(spoken) as voice:
+        live = read_table(export, voice, settled.export).renamed(settled.names())
         named = choose_key(live, live.names, key or settled.key)
         names = chosen_fields(live, named, [name for name in fields.split(",") if name.strip()])
         rows, unknown = chosen_rows(live, named, where, items, settled)
@@ -89,16 +88,16 @@ def sheet_command(
     if spoken.as_json:
         locked = [column.field for column in columns if column.locked]
         told = {"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown}
-        show_json(told | {"unreadable": live.bad.select("line", "say").to_dicts()})
+        show_json(told | {"unreadable": live.unreadable_rows.select("line", "say").to_dicts()})
     elif not spoken.quiet:
-        width, bad = console(spoken).width, live.bad["line"].to_list()
+        width, bad = console(spoken).width, live.unreadable_rows["line"].to_list()
         show(_view(out, export, len(rows), columns, unknown, bad, as_workbook, width), spoken)
-    return Exit.ATTENTION if unknown or len(live.bad) else Exit.DONE
+    return Exit.ATTENTION if unknown or len(live.unreadable_rows) else Exit.DONE
 
 
 def _view(
     out: Path,
-    export: Where,
+    export: Location,
     rows: int,
     columns: Sequence[SheetColumn],
     unknown: Sequence[str],
@@ -106,10 +105,10 @@ def _view(
     as_workbook: bool,
     width: int,
 ) -> Iterator[Text]:
-    from neat_delta.views.formatting import several
+    from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
 
-    yield from sentence("sheet", f"{out}   {several(rows, 'item')} × {several(len(columns), 'field')}", width)
+    yield from sentence("sheet", f"{out}   {pluralize(rows, 'item')} × {pluralize(len(columns), 'field')}", width)
     locked = [column.field for column in columns if column.locked]
     choices = [column.field for column in columns if column.choices and not column.locked]
     if as_workbook:
@@ -120,9 +119,11 @@ def _view(
         said = "plain text has no types or locks: a spreadsheet program may take zeros from codes; .xlsx keeps them"
         yield from sentence("look at", said, width, "warn")
     if unknown:
-        yield from sentence("unknown", f"{several(len(unknown), 'code')} no item has: {_some(unknown)}", width, "warn")
+        yield from sentence(
+            "unknown", f"{pluralize(len(unknown), 'code')} no item has: {_some(unknown)}", width, "warn"
+        )
     if len(unreadable):
-        rows_told, lines = several(len(unreadable), "row"), _some(unreadable)
+        rows_told, lines = pluralize(len(unreadable), "row"), _some(unreadable)
         said = f"{rows_told} of {export.name} cannot be read and will be missing: line {lines}; see neat-delta look"
         yield from sentence("unreadable", said, width, "stop")
     yield labelled("next", f"edit and save it, then: neat-delta compare {export} {out}")

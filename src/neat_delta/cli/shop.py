@@ -7,14 +7,14 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, REPLACE, SOURCE, say
+from neat_delta.cli.common import FILE, REPLACE, SOURCE, print_lines
 from neat_delta.cli.exits import Exit
 
 if TYPE_CHECKING:
     from pathlib import Path
 
     from neat_delta.practice_shop.shop import Result
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 SHOP_TOKEN = "NEAT_DELTA_SHOP_TOKEN"
 
@@ -29,19 +29,21 @@ def shop_command() -> None:
 @click.option("--from", "export", type=SOURCE, metavar="FILE", help="Fill it with this export; else with the demo's.")
 @click.option("--key", default="sku", show_default=True, metavar="COLUMN", help="The column that names its items.")
 @click.option("--replace", is_flag=True, help="Let a practice shop that is there begin anew.")
-def open_command(folder: Path, export: Where | None, key: str, replace: bool) -> int:
+def open_command(folder: Path, export: Location | None, key: str, replace: bool) -> int:
     """Open a new practice shop in DIR; its ways are in DIR/shop.toml, to be changed at will."""
     from importlib.resources import as_file, files
 
     from neat_delta.practice_shop.shop import make_shop
-    from neat_delta.reading import read_whole
+    from neat_delta.reading import read_strict
 
     if export is not None:
-        shop = make_shop(folder, read_whole(export), key, replace=replace)
+        shop = make_shop(folder, read_strict(export), key, replace=replace)
     else:
         with as_file(files("neat_delta.demo_shop") / "live.csv") as source:
-            shop = make_shop(folder, read_whole(source), key, replace=replace)
-    say(f"A practice shop with {len(shop.items()):,} items is open in {folder}; its ways are in {folder}/shop.toml.")
+            shop = make_shop(folder, read_strict(source), key, replace=replace)
+    print_lines(
+        f"A practice shop with {len(shop.items()):,} items is open in {folder}; its ways are in {folder}/shop.toml."
+    )
     return Exit.DONE
 
 
@@ -58,7 +60,7 @@ def export_command(folder: Path, out: Path, replace: bool) -> int:
     check_outputs(out, replace=replace)
     shop = open_shop(folder)
     write_atomic(out, shop.export(), replace=replace)
-    say(f"{len(shop.items()):,} items in {out}")
+    print_lines(f"{len(shop.items()):,} items in {out}")
     return Exit.DONE
 
 
@@ -67,7 +69,7 @@ def export_command(folder: Path, out: Path, replace: bool) -> int:
 @click.argument("files", type=SOURCE, nargs=-1, required=True)
 @click.option("--results", type=FILE, metavar="FILE", help="Put the result list into this file (CSV).")
 @REPLACE
-def import_command(folder: Path, files: tuple[Where, ...], results: Path | None, replace: bool) -> int:
+def import_command(folder: Path, files: tuple[Location, ...], results: Path | None, replace: bool) -> int:
     """Import files into the practice shop, one after another; what a file does is told by its name."""
     from neat_delta.atomic_write import write_atomic
     from neat_delta.output_paths import check_outputs
@@ -79,13 +81,13 @@ def import_command(folder: Path, files: tuple[Where, ...], results: Path | None,
     shop = open_shop(folder)
     every: list[Result] = []
     for path in files:
-        taken = shop.take(read_bytes(path), does_of(path.name))
+        taken = shop.import_file(read_bytes(path), does_of(path.name))
         every += taken.results
         bad = [result for result in taken.results if result.result in ("failed", "skipped")]
         said = "; the import broke off half way" if taken.broken_off else ""
-        say(f"{path.name}: {len(taken.results) - len(bad):,} rows taken, {len(bad):,} not{said}")
+        print_lines(f"{path.name}: {len(taken.results) - len(bad):,} rows taken, {len(bad):,} not{said}")
         for result in bad[:5]:
-            say(f"  line {result.line}, {result.code}: {result.result}, {result.reason}")
+            print_lines(f"  line {result.line}, {result.code}: {result.result}, {result.reason}")
     if results is not None:
         write_atomic(results, results_csv(every), replace=replace)
     return Exit.ATTENTION if any(result.result in ("failed", "skipped") for result in every) else Exit.DONE
@@ -100,7 +102,7 @@ def sell_command(folder: Path, orders: int, seed: int) -> int:
     from neat_delta.practice_shop import open_shop
 
     for line in open_shop(folder).sell(seed, orders):
-        say(line)
+        print_lines(line)
     return Exit.DONE
 
 
@@ -117,9 +119,9 @@ def serve_command(folder: Path, port: int, host: str) -> int:
     from neat_delta.practice_shop.server import ShopServer
 
     with ShopServer(open_shop(folder), port, host, os.environ.get(SHOP_TOKEN)) as server:
-        say(f"The practice shop is open at http://{host}:{server.server_port} (stop it with Ctrl+C)")
+        print_lines(f"The practice shop is open at http://{host}:{server.server_port} (stop it with Ctrl+C)")
         try:
             server.serve_forever()
         except KeyboardInterrupt:
-            say("The practice shop is closed.")
+            print_lines("The practice shop is closed.")
     return Exit.DONE

@@ -2,27 +2,28 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from neat_delta.cli.common import SOURCE, FileForm, gathered
-from neat_delta.errors import WrongChoice
+from neat_delta.cli.common import SOURCE, bundle_options
+from neat_delta.errors import InvalidOption
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Mapping
 
     from rich.text import Text
 
-    from neat_delta.remote import Where
-    from neat_delta.tables.settings import ListSettings, Settings
+    from neat_delta.remote import Location
+    from neat_delta.tables.read_options import ReadOptions
+    from neat_delta.tables.settings import Settings, SupplierProfile
 
 F = TypeVar("F", bound="Callable[..., Any]")
 
 
-class ListOptions(NamedTuple):
+class SupplierOptions(NamedTuple):
     """What a run tells about a list."""
 
     name: str | None
@@ -35,27 +36,25 @@ class ListOptions(NamedTuple):
     rules_new: tuple[str, ...]
     remember: dict[str, str]
     remember_value: tuple[tuple[str, str], ...]
-    remember_file: Where | None
+    remember_file: Location | None
 
-    def over(self, settled: Settings, form: FileForm) -> ListSettings:
+    def over(self, settled: Settings, form: ReadOptions) -> SupplierProfile:
         """What holds for this list: as told in this run, else as it is saved.
 
         Raises:
             WrongChoice: no list of that name is saved.
         """
         from neat_delta.tables import field_name
-        from neat_delta.tables.settings import ExportForm, ListSettings
+        from neat_delta.tables.settings import SupplierProfile
 
-        if self.name is not None and self.name not in settled.lists:
-            saved = ", ".join(settled.lists) or "none"
-            raise WrongChoice(f"--list {self.name}: no list of that name is saved", remedy=f"Saved lists: {saved}.")
-        known = settled.lists[self.name] if self.name is not None else ListSettings()
-        told = ExportForm(form.delimiter, form.charset, form.mark, form.header_line, form.sheet)
-        either = asdict(known.form) | {name: value for name, value in asdict(told).items() if value is not None}
+        if self.name is not None and self.name not in settled.profiles:
+            saved = ", ".join(settled.profiles) or "none"
+            raise InvalidOption(f"--list {self.name}: no list of that name is saved", remedy=f"Saved lists: {saved}.")
+        known = settled.profiles[self.name] if self.name is not None else SupplierProfile()
         codes, values = self._answers()
         return replace(
             known,
-            form=ExportForm(**either),
+            format=known.format.overridden_by(form),
             columns={**known.columns, **{column: field_name(field) for column, field in self.columns.items()}},
             leave_out=tuple(dict.fromkeys([*known.leave_out, *map(field_name, self.leave_out)])),
             match_on=field_name(self.match_on) if self.match_on else known.match_on,
@@ -76,9 +75,9 @@ class ListOptions(NamedTuple):
         codes: dict[str, str] = {}
         values: dict[str, dict[str, str]] = {}
         if self.remember_file:
-            from neat_delta.matching.mapping_file import remembered
+            from neat_delta.matching.mapping_file import read_mapping_file
 
-            codes, values = remembered(self.remember_file)
+            codes, values = read_mapping_file(self.remember_file)
         for field, answer in self.remember_value:
             theirs, ours = _pair(answer, "FIELD THEIRS=OURS")
             values.setdefault(field_name(field), {})[theirs] = ours
@@ -102,7 +101,7 @@ def _pair(text: str, form: str) -> tuple[str, str]:
     return left.strip(), right.strip()
 
 
-def list_options(command: F) -> F:
+def supplier_options(command: F) -> F:
     """Add the options about somebody else's list to a command, as ``listing``."""
     options = (
         click.option("--list", "name", metavar="NAME", help="Take EDITED as this list, saved in catalogue.toml."),
@@ -159,18 +158,18 @@ def list_options(command: F) -> F:
             help="Two columns, their codes and ours; or three: field, their values and ours.",
         ),
     )
-    return gathered(ListOptions, "listing", options, command)
+    return bundle_options(SupplierOptions, "listing", options, command)
 
 
-def save_list(settings: Path | None, name: str, listed: ListSettings, seen: Mapping[str, str]) -> None:
+def save_profile(settings: Path | None, name: str, listed: SupplierProfile, seen: Mapping[str, str]) -> None:
     """Keep a list's settings in catalogue.toml, which is made if there is none; what else stands there stays."""
     from neat_delta.atomic_write import write_atomic
     from neat_delta.tables.settings import NAME
-    from neat_delta.update.saved_profile import with_list
+    from neat_delta.update.saved_profile import with_profile
 
     path = settings or Path(NAME)
     existing = path.read_text("utf-8-sig") if path.exists() else ""
-    write_atomic(path, with_list(existing, name, listed, seen).encode(), replace=True)
+    write_atomic(path, with_profile(existing, name, listed, seen).encode(), replace=True)
 
 
 def saved_view(name: str, settings: Path | None, width: int) -> Iterator[Text]:

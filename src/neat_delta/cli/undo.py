@@ -6,23 +6,23 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_args import fresh_export, kept
+from neat_delta.cli.changeset_args import fresh_export, load_with_live
 from neat_delta.cli.changeset_output import FORM, PACK
 from neat_delta.cli.common import (
     FILE,
     SOURCE,
-    Manners,
+    OutputOptions,
     catalogue_file,
     console,
-    manners,
-    progress,
-    settled_in,
+    load_config,
+    output_options,
     show,
     show_json,
+    show_progress,
 )
 from neat_delta.cli.exits import Exit
 from neat_delta.cli.journal import JOURNAL, changes_of, sent_as
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -30,8 +30,8 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.reconcile.refresh import Refreshed
-    from neat_delta.remote import Where
+    from neat_delta.reconcile.refresh import RefreshResult
+    from neat_delta.remote import Location
     from neat_delta.update import Receipt
 
 
@@ -52,18 +52,18 @@ if TYPE_CHECKING:
 @PACK
 @FORM
 @catalogue_file
-@manners
+@output_options
 def undo_command(
-    changes: Where,
+    changes: Location,
     folder: Path,
-    live: Where | None,
-    fresh: Where | None,
+    live: Location | None,
+    fresh: Location | None,
     replace: bool,
     journal: Path | None,
     pack: str,
     shape: str,
     settings: Path | None,
-    spoken: Manners,
+    spoken: OutputOptions,
 ) -> int:
     """Write the files that put back what a change set has changed, proved; its own go into the folder's undo.
 
@@ -73,40 +73,40 @@ def undo_command(
 
     CHANGES is a kept change set or, with --fresh, the number of a journal entry: what was sent then is put back.
     """
-    from neat_delta.changeset.invert import undone
+    from neat_delta.changeset.invert import invert
     from neat_delta.reconcile.refresh import refresh
     from neat_delta.reconcile.verify import without_differences
     from neat_delta.update import write_update
     from neat_delta.views.verify_views import refresh_view
 
-    settled = settled_in(settings)
+    settled = load_config(settings)
     sent = sent_as(changes, journal)
     if sent is not None and fresh is None:
-        raise WrongChoice(
+        raise InvalidOption(
             f"journal entry {sent.entry} is undone as far as the shop has not moved on since",
             remedy=f"Say --fresh FILE with an export made now{_export_of(sent.place)}.",
         )
     seen = None
-    with progress(spoken) as voice:
+    with show_progress(spoken) as voice:
         if fresh is not None:
             loaded = changes_of(changes, journal)
             ours = fresh_export(loaded, fresh, settled, voice)
-            seen = refresh(undone(loaded), ours, without_differences(settled))
-            if seen.unclear:
-                raise WrongChoice(
-                    f"of {seen.unclear} items nobody can tell whether their codes have changed, so nothing is undone",
+            seen = refresh(invert(loaded), ours, without_differences(settled))
+            if seen.ambiguous:
+                raise InvalidOption(
+                    f"of {seen.ambiguous} items nobody can tell whether their codes have changed, so nothing is undone",
                     file=fresh,
                     remedy='Settle a field that no two items share: identity = "FIELD" in catalogue.toml, '
                     "and compare or recode anew.",
                 )
             loaded = seen.changes
         else:
-            loaded, ours = kept(changes, live, settled, voice)
+            loaded, ours = load_with_live(changes, live, settled, voice)
         turned = seen is None
         receipt = write_update(
             loaded, ours, folder, settled, replace=replace, way=pack, shape=shape, turned=turned, voice=voice
         )
-    clashes = 0 if seen is None else len(seen.clashes) + seen.gone
+    clashes = 0 if seen is None else len(seen.conflicts) + seen.missing
     if spoken.as_json:
         show_json({"files": []} if receipt is None else receipt.as_dict())
     elif not spoken.quiet:
@@ -126,8 +126,10 @@ def _export_of(place: str) -> str:
     return f", such as {place.rstrip('/')}/export.csv" if place.startswith("http") else ""
 
 
-def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int, seen: Refreshed | None) -> Iterator[Text]:
-    from neat_delta.views.formatting import several
+def _view(
+    receipt: Receipt | None, live_name: str, folder: Path, width: int, seen: RefreshResult | None
+) -> Iterator[Text]:
+    from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import sentence
     from neat_delta.views.update import files_table, next_view, nothing_view, stays_view
 
@@ -135,7 +137,7 @@ def _view(receipt: Receipt | None, live_name: str, folder: Path, width: int, see
         yield nothing_view(folder)
         return
     yield from files_table(receipt, width)
-    what = f"{several(receipt.cells, 'cell')} of {several(receipt.items, 'item')}"
+    what = f"{pluralize(receipt.cells, 'cell')} of {pluralize(receipt.items, 'item')}"
     if seen is None:
         said = f"after the update these files give {live_name} back, {what}"
     else:

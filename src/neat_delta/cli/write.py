@@ -6,19 +6,19 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_args import AS_OF, kept
-from neat_delta.cli.changeset_output import FORM, PACK, STRICT, Openings, openings, pictures_in, refused
+from neat_delta.cli.changeset_args import AS_OF, load_with_live
+from neat_delta.cli.changeset_output import FORM, PACK, STRICT, OverrideOptions, override_options, pictures_in, refused
 from neat_delta.cli.common import (
     FILE,
     SOURCE,
-    Manners,
+    OutputOptions,
     catalogue_file,
     console,
-    manners,
-    progress,
-    settled_in,
+    load_config,
+    output_options,
     show,
     show_json,
+    show_progress,
 )
 from neat_delta.cli.exits import Exit
 
@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
     from neat_delta.update import Receipt
 
 
@@ -49,40 +49,40 @@ if TYPE_CHECKING:
 @STRICT
 @PACK
 @FORM
-@openings
+@override_options
 @catalogue_file
-@manners
+@output_options
 def write_command(
-    changes: Where,
+    changes: Location,
     folder: Path,
-    live: Where | None,
+    live: Location | None,
     as_of: datetime | None,
     replace: bool,
     strict: bool,
     pack: str,
     shape: str,
-    opened: Openings,
+    opened: OverrideOptions,
     settings: Path | None,
-    spoken: Manners,
+    spoken: OutputOptions,
 ) -> int:
     """Write the update files of a change set, proved, with the files that undo them and a receipt.
 
     The change set knows the live export it was made from and refuses any other. All checks are run again; what they
     stop is held back, and the rest is written.
     """
-    from neat_delta.checks import tried_again
+    from neat_delta.checks import recheck
     from neat_delta.reading import fetch
-    from neat_delta.reconcile.refresh import insist_on_young
+    from neat_delta.reconcile.refresh import require_fresh
     from neat_delta.update import write_update
 
-    settled = settled_in(settings)
-    with progress(spoken) as voice:
-        data = fetch(changes).inner
-        loaded, ours = kept(changes, live, settled, voice, data)
-        insist_on_young(as_of or ours.source.made, ours.source.path, settled)
+    settled = load_config(settings)
+    with show_progress(spoken) as voice:
+        data = fetch(changes).data
+        loaded, ours = load_with_live(changes, live, settled, voice, data)
+        require_fresh(as_of or ours.source.made, ours.source.path, settled)
         voice.step("checking what would change")
-        tried = tried_again(loaded, ours, settled, opened.allowed(), pictures_in(opened.pictures))
-        stopped = tried.stopped()
+        tried = recheck(loaded, ours, settled, opened.allowed(), pictures_in(opened.images))
+        stopped = tried.blocking_count()
         if strict and stopped:
             return refused(stopped)
         receipt = write_update(
@@ -94,7 +94,7 @@ def write_command(
             way=pack,
             shape=shape,
             as_of=as_of,
-            kept=data if tried.says_what(loaded) else None,
+            kept=data if tried.equivalent_to(loaded) else None,
             voice=voice,
         )
     if spoken.as_json:
@@ -105,9 +105,9 @@ def write_command(
 
 
 def _view(
-    receipt: Receipt | None, live_name: str, folder: Path, held_back: int, changes: Where, width: int
+    receipt: Receipt | None, live_name: str, folder: Path, held_back: int, changes: Location, width: int
 ) -> Iterator[Text]:
-    from neat_delta.views.formatting import several
+    from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled
     from neat_delta.views.update import next_view, nothing_view, update_view
 
@@ -116,5 +116,5 @@ def _view(
         return
     yield from update_view(receipt, live_name, width)
     if held_back:
-        yield labelled("held back", f"{several(held_back, 'finding')}; see them with: neat-delta check {changes}")
+        yield labelled("held back", f"{pluralize(held_back, 'finding')}; see them with: neat-delta check {changes}")
     yield from next_view(receipt, width)

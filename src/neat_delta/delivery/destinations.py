@@ -9,12 +9,12 @@ from urllib.parse import quote
 
 from neat_delta.atomic_rename import rename_new
 from neat_delta.atomic_write import sync_folder, write_atomic
-from neat_delta.errors import CannotSend
-from neat_delta.prefetch import fingerprint
+from neat_delta.errors import DeliveryError
+from neat_delta.prefetch import sha256_hex
 from neat_delta.redact import redacted
 from neat_delta.remote import Address
 from neat_delta.remote.transfer import fetch_if_any, put, rename
-from neat_delta.remote.transfer_errors import Trouble
+from neat_delta.remote.transfer_errors import TransferError
 from neat_delta.remote.web import ask
 
 if TYPE_CHECKING:
@@ -23,14 +23,14 @@ if TYPE_CHECKING:
 
     import httpx
 
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 # An import may take its time, in seconds; it is asked for again and again.
 JOB_TIME, POLL = 3600.0, 0.1
 
 
 @dataclass(frozen=True)
-class Delivered:
+class DeliveryResult:
     """What a place says of a file: its number for it, why it refused it as a whole, and what became of each row.
 
     ``reason`` is ``None`` if it took the file; ``results`` have line, code, result, reason, and are none where a place
@@ -42,7 +42,7 @@ class Delivered:
     results: list[dict[str, Any]] | None = None
 
 
-class Place(Protocol):
+class Destination(Protocol):
     """Where files go, in steps between which a run may be killed: brought there, handed over, waited for.
 
     Each step can be taken again, and a file that is handed over again under the same mark is one file to the place.
@@ -59,26 +59,26 @@ class Place(Protocol):
             CannotSend: there is none.
         """
 
-    def bring(self, name: str, data: bytes, mark: str) -> None:
+    def upload(self, name: str, data: bytes, mark: str) -> None:
         """Bring a file to the place, so that one step is left in which it is handed over, if the place needs that.
 
         Raises:
             CannotSend: it could not be brought there, or not whole.
         """
 
-    def hand_over(self, name: str, data: bytes, does: str, mark: str) -> str | None:
+    def submit(self, name: str, data: bytes, does: str, mark: str) -> str | None:
         """Let the place have a file; returns the number it gives to the import, if it gives any.
 
         Raises:
             CannotSend: it could not be handed over, or not whole.
         """
 
-    def outcome(self, job: str | None) -> Delivered:
+    def wait_for_result(self, job: str | None) -> DeliveryResult:
         """Wait for what becomes of a file that was handed over."""
 
 
 @dataclass(frozen=True)
-class Folder:
+class LocalFolder:
     """A folder that the shop watches; a file appears in it in one step.
 
     It waits there as a hidden draft that has its mark in its name. While the draft is there it has not been handed
@@ -95,15 +95,15 @@ class Folder:
     def check(self) -> None:
         """See that there is such a folder."""
         if not self.path.is_dir():
-            raise CannotSend("there is no such folder", file=self.path, remedy="Make it, or name another one.")
+            raise DeliveryError("there is no such folder", file=self.path, remedy="Make it, or name another one.")
 
-    def bring(self, name: str, data: bytes, mark: str) -> None:
+    def upload(self, name: str, data: bytes, mark: str) -> None:
         """Put the draft into the folder, unless the very file waits there already."""
         self.check()
         if not self._waits(name, data):
             write_atomic(self.path / draft_name(name, mark), data, replace=True)
 
-    def hand_over(self, name: str, data: bytes, does: str, mark: str) -> str | None:
+    def submit(self, name: str, data: bytes, does: str, mark: str) -> str | None:
         """Give the draft the file's own name."""
         draft = self.path / draft_name(name, mark)
         if not draft.exists():
@@ -114,7 +114,7 @@ class Folder:
             self._waits(name, data)
             draft.unlink()
         except OSError as error:
-            raise CannotSend(f"the file cannot be put there ({error.strerror})", file=self.path / name) from error
+            raise DeliveryError(f"the file cannot be put there ({error.strerror})", file=self.path / name) from error
         sync_folder(self.path)
         return None
 
@@ -126,13 +126,13 @@ class Folder:
             return True
         return False
 
-    def outcome(self, job: str | None) -> Delivered:
+    def wait_for_result(self, job: str | None) -> DeliveryResult:
         """A folder tells nothing more."""
-        return Delivered()
+        return DeliveryResult()
 
 
 @dataclass(frozen=True)
-class ShopInterface:
+class HttpDestination:
     """A shop's HTTP interface at an address: imports are posted, wait in a queue, and give a result list."""
 
     address: Address
@@ -146,15 +146,15 @@ class ShopInterface:
     def check(self) -> None:
         """Nothing: whether the shop answers shows when a file is posted."""
 
-    def bring(self, name: str, data: bytes, mark: str) -> None:
+    def upload(self, name: str, data: bytes, mark: str) -> None:
         """Nothing: the shop knows a file by its mark if it comes again."""
 
-    def hand_over(self, name: str, data: bytes, does: str, mark: str) -> str | None:
+    def submit(self, name: str, data: bytes, does: str, mark: str) -> str | None:
         """Post the file, under a key by which the shop knows it if it comes again (Idempotency-Key)."""
         answer = self._asked("POST", "imports", {"Idempotency-Key": mark}, params={"does": does}, content=data)
         return str(answer.json()["job"])
 
-    def outcome(self, job: str | None) -> Delivered:
+    def wait_for_result(self, job: str | None) -> DeliveryResult:
         """Ask for the job until it is done, then for its result list."""
         end = time.monotonic() + JOB_TIME
         while True:
@@ -163,15 +163,15 @@ class ShopInterface:
                 break
             if time.monotonic() > end:
                 said = f"import {job} is not done after {JOB_TIME:.0f} seconds"
-                raise CannotSend(said, file=self.address, remedy="Say --resume to ask for it again.")
+                raise DeliveryError(said, file=self.address, remedy="Say --resume to ask for it again.")
             self.say(f"import {job} is {told['state']}")
             time.sleep(POLL)
         if told["state"] == "refused":
-            return Delivered(job, redacted(str(told["message"])), [])
+            return DeliveryResult(job, redacted(str(told["message"])), [])
         rows = self._asked("GET", f"imports/{job}/results").json()
         results = [row | {"reason": redacted(str(row.get("reason") or ""))} for row in rows]
         reason = None if told["state"] == "done" else f"the import broke off after {len(results)} rows"
-        return Delivered(job, reason, results)
+        return DeliveryResult(job, reason, results)
 
     def export(self) -> bytes:
         """The shop's export as it is now."""
@@ -181,12 +181,12 @@ class ShopInterface:
         where = replace(self.address, path=f"{self.address.path.rstrip('/')}/{path}")
         try:
             return ask(method, where, headers=headers, **more)
-        except Trouble as trouble:
-            raise CannotSend(f"the shop: {trouble.what}", file=where, remedy=trouble.remedy) from trouble
+        except TransferError as trouble:
+            raise DeliveryError(f"the shop: {trouble.what}", file=where, remedy=trouble.remedy) from trouble
 
 
 @dataclass(frozen=True)
-class FileServer:
+class RemoteFolder:
     """A folder on a file server (FTP, FTP over TLS, SFTP) that the shop watches; drafts wait there as in ``Folder``."""
 
     folder: Address
@@ -199,7 +199,7 @@ class FileServer:
     def check(self) -> None:
         """Nothing: whether the folder is there shows when a file is brought."""
 
-    def bring(self, name: str, data: bytes, mark: str) -> None:
+    def upload(self, name: str, data: bytes, mark: str) -> None:
         """Put the draft into the folder, whole, unless the very file waits there already."""
         there = fetch_if_any(replace(self.folder, path=f"{self.folder.path.rstrip('/')}/{quote(name)}"))
         if there is None:
@@ -207,19 +207,19 @@ class FileServer:
         else:
             _insist_on_same(there, data, f"{self.folder}/{name}")
 
-    def hand_over(self, name: str, data: bytes, does: str, mark: str) -> str | None:
+    def submit(self, name: str, data: bytes, does: str, mark: str) -> str | None:
         """Give the draft the file's own name."""
         rename(self.folder, draft_name(name, mark), name)
         return None
 
-    def outcome(self, job: str | None) -> Delivered:
+    def wait_for_result(self, job: str | None) -> DeliveryResult:
         """A folder tells nothing more."""
-        return Delivered()
+        return DeliveryResult()
 
 
 def draft_name(name: str, mark: str) -> str:
     """What a file is called in a folder until it is handed over: hidden, and with its mark."""
-    return f".{name}.{fingerprint(mark.encode())[:16]}.part"
+    return f".{name}.{sha256_hex(mark.encode())[:16]}.part"
 
 
 def _insist_on_same(there: bytes, data: bytes, file: object) -> None:
@@ -229,17 +229,17 @@ def _insist_on_same(there: bytes, data: bytes, file: object) -> None:
         CannotSend: it is another one.
     """
     if there != data:
-        raise CannotSend(
+        raise DeliveryError(
             "another file of this name is there, which the shop has not taken yet",
             file=file,
             remedy="Let the shop take it first, or clear it away.",
         )
 
 
-def place_of(told: Where, say: Callable[[str], None] = lambda _: None) -> Place:
+def destination_of(told: Location, say: Callable[[str], None] = lambda _: None) -> Destination:
     """The place that a person means: a shop's interface, a folder on a file server, or a folder of this machine."""
     if not isinstance(told, Address):
-        return Folder(told)
+        return LocalFolder(told)
     if told.scheme in ("http", "https"):
-        return ShopInterface(told, say)
-    return FileServer(told)
+        return HttpDestination(told, say)
+    return RemoteFolder(told)

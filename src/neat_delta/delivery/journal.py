@@ -17,7 +17,8 @@ from typing import TYPE_CHECKING, Any
 
 import orjson
 
-from neat_delta.errors import CannotWrite
+from neat_delta.errors import WriteError
+from neat_delta.json_names import json_names
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -52,6 +53,7 @@ def default_journal() -> Path:
     return platformdirs.user_data_path("neat-delta", appauthor=False) / NAME
 
 
+@json_names(action="does")
 @dataclass(frozen=True)
 class FileEntry:
     """A file of an update as the journal knows it; ``state`` is ``None`` for one that has not left yet.
@@ -62,7 +64,7 @@ class FileEntry:
     number: int
     name: str
     sha256: str
-    does: str
+    action: str
     rows: int
     state: str | None
     job: str | None
@@ -118,7 +120,7 @@ class Journal:
             base.executemany(
                 "INSERT OR IGNORE INTO files (entry, number, name, sha256, does, rows) VALUES (?, ?, ?, ?, ?, ?)",
                 [
-                    (entry, number, file.name, file.sha256, file.does, file.rows)
+                    (entry, number, file.name, file.sha256, file.action, file.rows)
                     for number, file in enumerate(files, start=1)
                 ],
             )
@@ -168,12 +170,12 @@ class Journal:
             tables = {name for (name,) in base.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
             if tables and "change_sets" not in tables:
                 base.close()
-                raise CannotWrite(
+                raise WriteError(
                     "this is another database, and no journal", file=self.path, remedy="Name another file."
                 )
             base.executescript(SCHEMA)
         except (sqlite3.Error, OSError) as error:
-            raise CannotWrite(f"the journal cannot be used ({error})", file=self.path) from error
+            raise WriteError(f"the journal cannot be used ({error})", file=self.path) from error
         return base
 
 

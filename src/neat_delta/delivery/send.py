@@ -7,15 +7,15 @@ from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import alone_with
 from neat_delta.delivery.journal import BROUGHT, DONE, LEAVING, REFUSED, SENT, Entry, Journal
-from neat_delta.errors import CannotSend
+from neat_delta.errors import DeliveryError
 from neat_delta.output_paths import note_input
-from neat_delta.progress import SILENCE, Voice
+from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.update.receipt import RECEIPT, LoadedReceipt, listed_data, load_receipt
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from neat_delta.delivery.destinations import Place
+    from neat_delta.delivery.destinations import Destination
 
 
 @dataclass(frozen=True)
@@ -42,7 +42,9 @@ def load_update(folder: Path) -> Update:
     return Update(folder, receipt, data, changes)
 
 
-def send(update: Update, place: Place, journal: Journal, *, resume: bool = False, voice: Voice = SILENCE) -> Entry:
+def send(
+    update: Update, place: Destination, journal: Journal, *, resume: bool = False, voice: ProgressReporter = NO_PROGRESS
+) -> Entry:
     """Send an update's files one after another, each after the one before has been taken; stops at the first refused.
 
     The journal says so before each step and after it; what is done is never sent again. A file of which nobody knows
@@ -55,11 +57,11 @@ def send(update: Update, place: Place, journal: Journal, *, resume: bool = False
     """
     with alone_with(update.folder) as alone:
         if not alone:
-            raise CannotSend("another run is sending this update", file=update.folder, remedy="Wait for its end.")
+            raise DeliveryError("another run is sending this update", file=update.folder, remedy="Wait for its end.")
         return _send(update, place, journal, resume=resume, voice=voice)
 
 
-def _send(update: Update, place: Place, journal: Journal, *, resume: bool, voice: Voice) -> Entry:
+def _send(update: Update, place: Destination, journal: Journal, *, resume: bool, voice: ProgressReporter) -> Entry:
     place.check()
     entry = journal.begin(
         place.name,
@@ -81,16 +83,16 @@ def _send(update: Update, place: Place, journal: Journal, *, resume: bool, voice
             mark = f"{known.begun} {file.sha256}"
             if file.state != BROUGHT:
                 journal.note(entry, file.number, LEAVING)
-                place.bring(file.name, data, mark)
+                place.upload(file.name, data, mark)
                 journal.note(entry, file.number, BROUGHT)
-            job = place.hand_over(file.name, data, file.does, mark)
+            job = place.submit(file.name, data, file.action, mark)
             journal.note(entry, file.number, SENT, job)
         voice.step(f"waiting for {file.name}")
-        told = place.outcome(job)
+        told = place.wait_for_result(job)
         if told.reason is not None:
             journal.note(entry, file.number, REFUSED, job, told.reason, told.results)
             remedy = "The files behind it were not sent. See: neat-delta journal"
-            raise CannotSend(told.reason, file=file.name, remedy=remedy)
+            raise DeliveryError(told.reason, file=file.name, remedy=remedy)
         journal.note(entry, file.number, DONE, job, None, told.results)
     sent = journal.entry(entry)
     assert sent is not None
@@ -102,17 +104,17 @@ def _insist_on_new(entry: Entry | None, *, resume: bool) -> None:
     assert entry is not None
     states = [file.state for file in entry.files]
     if all(state == DONE for state in states):
-        raise CannotSend(
+        raise DeliveryError(
             f"this update went to {entry.place} on {entry.begun}, all of it (journal entry {entry.entry})",
             remedy="To send a change again, compare or refresh against a new export and write a new update.",
         )
     if REFUSED in states:
         file = entry.files[states.index(REFUSED)]
-        raise CannotSend(
+        raise DeliveryError(
             f"{file.name} was refused before: {file.reason} (journal entry {entry.entry})",
             remedy="Mend the cause, then settle the change set against a new export and write what is left.",
         )
     if any(states) and not resume:
-        raise CannotSend(
+        raise DeliveryError(
             f"this update was begun to be sent (journal entry {entry.entry})", remedy="Say --resume to go on with it."
         )

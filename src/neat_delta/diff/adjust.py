@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from neat_delta.diff.compare import Comparison, Options, compare, held_back
-from neat_delta.diff.computed_columns import about_changes, chosen, with_computed
-from neat_delta.prefetch import fingerprint
+from neat_delta.diff.compare import CompareOptions, CompareResult, compare, with_findings
+from neat_delta.diff.computed_columns import add_computed_columns, chosen, findings_about_changes
+from neat_delta.prefetch import sha256_hex
 from neat_delta.tables import Source
 
 if TYPE_CHECKING:
@@ -16,14 +16,14 @@ if TYPE_CHECKING:
 
     import polars as pl
 
-    from neat_delta.diff.formulas import Rule
+    from neat_delta.diff.formulas import Formula
     from neat_delta.matching import Key
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 
 def adjust(
-    live: Catalogue, key: Key, rules: Sequence[Rule], rows: pl.Series, options: Options, name: Path
-) -> Comparison:
+    live: Table, key: Key, rules: Sequence[Formula], rows: pl.Series, options: CompareOptions, name: Path
+) -> CompareResult:
     """What rules change in the live items at these positions; all rules see the values as they were before.
 
     The change set is like one from a sheet that holds the computed values of these items; ``name`` is what it is said
@@ -33,13 +33,13 @@ def adjust(
         WrongChoice: a rule is wrong, or names what does not exist.
     """
     items = chosen(live, key, rows)
-    sheet, findings = with_computed(live, items, key, rules, options.settled, listed=False)
+    sheet, findings = add_computed_columns(live, items, key, rules, options.settings, listed=False)
     text = "\n".join(rule.text for rule in rules)
-    sheet = replace(sheet, source=Source(name, lambda: fingerprint(text.encode())))
+    sheet = replace(sheet, source=Source(name, lambda: sha256_hex(text.encode())))
     emptied = frozenset(rule.field for rule in rules if rule.empties)
-    seen = compare(live, sheet, replace(options, key=key.fields, emptied=emptied))
+    seen = compare(live, sheet, replace(options, key=key.fields, constant_blanks=emptied))
     # Items that no rule is about are not missing from anything.
     head = replace(seen.changes.head, counts=seen.changes.head.counts | {"gone": 0})
-    none = replace(seen.pairing, gone=seen.pairing.gone.clear())
-    seen = replace(seen, changes=replace(seen.changes, head=head), pairing=none)
-    return held_back(seen, about_changes(findings, seen.changes))
+    none = replace(seen.rows, missing=seen.rows.missing.clear())
+    seen = replace(seen, changes=replace(seen.changes, head=head), rows=none)
+    return with_findings(seen, findings_about_changes(findings, seen.changes))

@@ -8,29 +8,29 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import CELLS, FieldNote, findings_frame, no_findings
-from neat_delta.diff.multi_value_ops import parts_of_fields, put_together
-from neat_delta.tables.field_types import FormSettings, SheetForm, are_blank, infer_kind
+from neat_delta.changeset.changeset import CELLS, FieldInfo, findings_frame, no_findings
+from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
+from neat_delta.tables.field_types import EditedColumn, FormatOverrides, are_blank, infer_type
 from neat_delta.tables.field_types.date import Date
-from neat_delta.tables.field_types.exact_text import Verbatim
-from neat_delta.tables.field_types.number_parsing import UNDECIDED, decided_mark, same_but_for_mark
+from neat_delta.tables.field_types.exact_text import ExactText
+from neat_delta.tables.field_types.number_parsing import UNDECIDED, decided_separator, same_but_for_separator
 from neat_delta.tables.field_types.numeric import Numeric
 from neat_delta.tables.formula_text import unescaped
-from neat_delta.tables.settings import NOTHING_SETTLED
-from neat_delta.tables.type_inference import form_in, kind_of
+from neat_delta.tables.settings import NOT_CONFIGURED
+from neat_delta.tables.type_inference import infer_column_format, resolve_type
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from neat_delta.tables import Catalogue
-    from neat_delta.tables.field_types import Kind
+    from neat_delta.tables import Table
+    from neat_delta.tables.field_types import FieldType
     from neat_delta.tables.settings import FieldSettings
 
 IN_FRONT, BEHIND = r"^(\s*)", r"(\s*)$"
 
 
 @dataclass(frozen=True)
-class Rules:
+class ComparisonRules:
     """What holds for fields: what is settled of them, which a blank empties, and of which every character counts."""
 
     fields: Mapping[str, FieldSettings]
@@ -39,11 +39,11 @@ class Rules:
 
     def of(self, name: str) -> FieldSettings:
         """What is settled of a field."""
-        return self.fields.get(name, NOTHING_SETTLED)
+        return self.fields.get(name, NOT_CONFIGURED)
 
 
 @dataclass(frozen=True)
-class CellChanges:
+class CellDiff:
     """What the paired rows hold.
 
     cells:    the changes (pair, field, was, now).
@@ -55,71 +55,71 @@ class CellChanges:
 
     cells: pl.DataFrame
     findings: pl.DataFrame
-    form: int
-    form_example: tuple[str, str] | None
+    reformatted: int
+    reformatted_example: tuple[str, str] | None
     blanks: int
-    notes: dict[str, FieldNote]
+    notes: dict[str, FieldInfo]
 
 
 @dataclass(frozen=True)
-class Judged:
+class FieldDiff:
     """One field's cells whose texts differ: the changes, the findings, and how many are neither."""
 
     cells: pl.DataFrame
     findings: pl.DataFrame
-    form: int
-    form_example: tuple[str, str] | None
+    reformatted: int
+    reformatted_example: tuple[str, str] | None
     blanks: int
-    note: FieldNote
+    note: FieldInfo
 
 
 def compare_cells(
-    live: Catalogue,
-    edited: Catalogue,
+    live: Table,
+    edited: Table,
     pairs: pl.DataFrame,
     fields: Sequence[str],
-    rules: Rules,
-) -> CellChanges:
+    rules: ComparisonRules,
+) -> CellDiff:
     """Compare paired rows (frame of live, edited positions) field by field; those without a live row come last.
 
     Texts are compared first; only where some differ is the live column's kind looked for and are values read.
     """
-    was = _there(live, fields, pairs["live"])
+    was = _current(live, fields, pairs["live"])
     several = parts_of_fields(edited, fields, rules.fields)
     plain = [name for name in fields if name not in several]
     now = edited.cells(plain, pairs["edited"]).to_dict()
-    now |= {name: unlabelled(now[name], rules.of(name).labels) for name in plain if rules.of(name).labels}
+    now |= {name: decode_labels(now[name], rules.of(name).labels) for name in plain if rules.of(name).labels}
     for name, parts in several.items():
         sheet = edited.cells([column for column in (parts.whole, parts.add, parts.take) if column], pairs["edited"])
-        now[name] = put_together(was[name], sheet, parts, rules.of(name).separator or "")
-    now = {name: _unescaped(cells, was[name]) for name, cells in now.items()}
+        now[name] = apply_parts(was[name], sheet, parts, rules.of(name).separator or "")
+    now = {name: _unescape_formula(cells, was[name]) for name, cells in now.items()}
     # Such a field is only empty if its last value was taken from it on purpose.
     rules = replace(rules, cleared=rules.cleared | several.keys())
     differing = {name: (was[name] != now[name]).arg_true() for name in fields}
     touched = [name for name in fields if len(differing[name])]
     live.cells(touched)  # parsing costs by the pass rather than by the column
 
-    def judge(name: str) -> Judged:
+    def judge(name: str) -> FieldDiff:
         at = differing[name]
-        filled = live.filled(name)
-        kind = kind_of(filled, name, rules.of(name))
+        filled = live.distinct_values(name)
+        kind = resolve_type(filled, name, rules.of(name))
         texts = pl.DataFrame({"pair": at, "was": was[name].gather(at), "edited": now[name].gather(at)})
         return _judge(texts, _Column(name, kind, live, edited), rules, fields)
 
     # One field's judging is one thread's work.
     with ThreadPoolExecutor() as judges:
         judged = list(judges.map(judge, touched))
-    return CellChanges(
+    return CellDiff(
         cells=pl.concat([j.cells for j in judged]) if judged else _no_cells(),
         findings=pl.concat([j.findings for j in judged]) if judged else no_findings().insert_column(0, _no_pairs()),
-        form=sum(j.form for j in judged),
-        form_example=next((j.form_example for j in judged if j.form_example), None),
+        reformatted=sum(j.reformatted for j in judged),
+        reformatted_example=next((j.reformatted_example for j in judged if j.reformatted_example), None),
         blanks=sum(j.blanks for j in judged),
         notes={name: j.note for name, j in zip(touched, judged, strict=True) if len(j.cells) or len(j.findings)},
     )
 
 
-def _unescaped(cells: pl.Series, was: pl.Series) -> pl.Series:
+def _unescape_formula(cells: pl.Series, was: pl.Series) -> pl.Series:
     """Cells without the apostrophe that keeps text from being run as a formula, but where the live text has it too."""
     if not cells.str.starts_with("'").any():
         return cells
@@ -128,13 +128,13 @@ def _unescaped(cells: pl.Series, was: pl.Series) -> pl.Series:
     return frame.select(plain.alias(cells.name)).to_series()
 
 
-def _there(live: Catalogue, fields: Sequence[str], rows: pl.Series) -> pl.DataFrame:
+def _current(live: Table, fields: Sequence[str], rows: pl.Series) -> pl.DataFrame:
     """The live cells of these rows, and nothing at all where there is no row."""
     known = live.cells(fields, rows.drop_nulls())
     return known if len(known) == len(rows) else known.select(pl.all().extend_constant("", rows.null_count()))
 
 
-def unlabelled(cells: pl.Series, labels: Mapping[str, str]) -> pl.Series:
+def decode_labels(cells: pl.Series, labels: Mapping[str, str]) -> pl.Series:
     """Cells with labels turned back into the store's values; letter case and outer spaces do not matter."""
     values = {label.strip().lower(): value for value, label in labels.items()}
     plain = cells.str.strip_chars().str.to_lowercase()
@@ -146,18 +146,18 @@ class _Column:
     """A field with its kind, and both files."""
 
     name: str
-    kind: Kind
-    live: Catalogue
-    edited: Catalogue
+    kind: FieldType
+    live: Table
+    edited: Table
 
 
-def _as_meant(texts: pl.DataFrame, column: _Column, kind: Kind) -> pl.DataFrame:
+def _as_meant(texts: pl.DataFrame, column: _Column, kind: FieldType) -> pl.DataFrame:
     """Texts without what no person means to change: white space around them, and forms.
 
     Accents may be written as one character or as two (Unicode NFC and NFD); and whatever kind is asked for, numbers of
     a column of numbers keep its form. With ``as_typed`` every character counts.
     """
-    if isinstance(kind, Verbatim) and not column.live.filled(column.name).is_empty():
+    if isinstance(kind, ExactText) and not column.live.distinct_values(column.name).is_empty():
         texts = _numbers_in_form(texts, column)
     was, now = pl.col("was"), pl.col("edited").str.normalize("NFC")
     core = now.str.strip_chars()
@@ -176,28 +176,33 @@ def _plain_ends(texts: pl.Expr) -> pl.Expr:
 
 def _numbers_in_form(texts: pl.DataFrame, column: _Column) -> pl.DataFrame:
     """Numbers with a mark in the form of a live column that holds numbers, though it is taken for another kind."""
-    found = infer_kind(column.live.filled(column.name), column.name)
+    found = infer_type(column.live.distinct_values(column.name), column.name)
     if not isinstance(found, Numeric):
         return texts
-    form = found.live_form(column.live.filled(column.name), FormSettings(mark=column.live.form.mark))
-    sheet = found.sheet_form(SheetForm(texts["edited"], texts["was"], column.edited.form.mark), form)
+    form = found.infer_format(
+        column.live.distinct_values(column.name),
+        FormatOverrides(decimal_separator=column.live.format.decimal_separator),
+    )
+    sheet = found.infer_edited_format(
+        EditedColumn(texts["edited"], texts["was"], column.edited.format.decimal_separator), form
+    )
     marked = texts["edited"].str.contains("[.,]")
-    readings = found.read(texts["edited"], sheet)
-    same = (readings == found.read(texts["was"], form)).fill_null(value=False)
-    written = found.write(readings, texts["edited"], form)
+    readings = found.normalize(texts["edited"], sheet)
+    same = (readings == found.normalize(texts["was"], form)).fill_null(value=False)
+    written = found.format(readings, texts["edited"], form)
     frame = texts.with_columns(written=written, marked=marked & readings.is_not_null(), same=same & marked)
     chosen = pl.when("same").then("was").when("marked").then("written").otherwise("edited")
     return frame.with_columns(edited=chosen).select(texts.columns)
 
 
-def _evidence(texts: pl.DataFrame, column: _Column, fields: Sequence[str]) -> SheetForm:
+def _evidence(texts: pl.DataFrame, column: _Column, fields: Sequence[str]) -> EditedColumn:
     """What shows how the edited column is written: the whole of it where some cell may be read in two ways."""
     name, cells, edited = column.name, texts["edited"], column.edited
     in_doubt = column.kind.name == "share" or (column.kind.numeric and cells.str.contains(UNDECIDED).any())
     if not in_doubt:
-        return SheetForm(cells, texts["was"], edited.form.mark)
-    whole = edited.filled(name) if name in edited.names else cells
-    return SheetForm(cells, texts["was"], _sheet_mark(column, fields), whole, column.live.filled(name))
+        return EditedColumn(cells, texts["was"], edited.format.decimal_separator)
+    whole = edited.distinct_values(name) if name in edited.names else cells
+    return EditedColumn(cells, texts["was"], _sheet_mark(column, fields), whole, column.live.distinct_values(name))
 
 
 def _sheet_mark(column: _Column, fields: Sequence[str]) -> str | None:
@@ -206,23 +211,26 @@ def _sheet_mark(column: _Column, fields: Sequence[str]) -> str | None:
     Texts such as 8.0 tell nothing of it.
     """
     edited, live = column.edited, column.live
-    if edited.form.mark:
-        return edited.form.mark
+    if edited.format.decimal_separator:
+        return edited.format.decimal_separator
     shown = set()
     for name in fields:
-        if name in edited.names and kind_of(live.filled(name), name, NOTHING_SETTLED).numeric:
-            shown.add(decided_mark(edited.filled(name)))
+        if name in edited.names and resolve_type(live.distinct_values(name), name, NOT_CONFIGURED).numeric:
+            shown.add(decided_separator(edited.distinct_values(name)))
     marks = shown - {None}
     return marks.pop() if len(marks) == 1 else None
 
 
-def _judge(texts: pl.DataFrame, column: _Column, rules: Rules, fields: Sequence[str]) -> Judged:
+def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields: Sequence[str]) -> FieldDiff:
     """Sort one field's differing texts (pair, was, edited) into changes, refused cells, mere form, and blanks."""
     kind = column.kind
     cleared = column.name in rules.cleared
-    form = form_in(column.live, column.name, kind, rules.of(column.name))
-    note = FieldNote(
-        column.live.field(column.name).column, kind.name, getattr(form, "mark", None), getattr(kind, "separator", None)
+    form = infer_column_format(column.live, column.name, kind, rules.of(column.name))
+    note = FieldInfo(
+        column.live.field(column.name).column,
+        kind.name,
+        getattr(form, "decimal_separator", None),
+        getattr(kind, "separator", None),
     )
 
     if not kind.numeric and kind.name not in ("date", "flag") and column.name not in rules.as_typed:
@@ -230,12 +238,14 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules, fields: Sequence[
     is_blank = are_blank(texts["edited"])
     blank, texts = (texts.filter(is_blank), texts.filter(~is_blank)) if is_blank.any() else (texts.clear(), texts)
     emptied = blank.filter(~are_blank(blank["was"]))
-    sheet_form = kind.sheet_form(_evidence(texts, column, fields), form)
+    sheet_form = kind.infer_edited_format(_evidence(texts, column, fields), form)
     # Most numbers of a sheet with the other decimal mark are told to be the same without being read.
     numeric = isinstance(kind, Numeric)
-    same = same_but_for_mark(texts["edited"], sheet_form, texts["was"], form) if numeric else None
+    same = same_but_for_separator(texts["edited"], sheet_form, texts["was"], form) if numeric else None
     read = texts if same is None else texts.filter(~same)
-    read = read.with_columns(reading=kind.read(read["edited"], sheet_form), before=kind.read(read["was"], form))
+    read = read.with_columns(
+        reading=kind.normalize(read["edited"], sheet_form), before=kind.normalize(read["was"], form)
+    )
     if isinstance(kind, Date):
         read = read.with_columns(
             reading=kind.in_century_of(read["before"], read["reading"], read["edited"], sheet_form)
@@ -243,17 +253,17 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: Rules, fields: Sequence[
     unread = read.filter(pl.col("reading").is_null())
     changed = read.filter(pl.col("reading").is_not_null() & pl.col("before").ne_missing(pl.col("reading")))
     alike = ~texts["pair"].is_in(pl.concat([unread["pair"], changed["pair"]]).implode())
-    cells = changed.with_columns(now=kind.write(changed["reading"], changed["edited"], form))
+    cells = changed.with_columns(now=kind.format(changed["reading"], changed["edited"], form))
     cells = cells.select("pair", "was", "now", "edited")
     if cleared:
         cells = pl.concat([cells, emptied.select("pair", "was", pl.lit(None, pl.String).alias("now"), "edited")])
-    return Judged(
+    return FieldDiff(
         cells=cells.with_columns(field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")).select(
             "pair", "field", "was", "now"
         ),
         findings=_unreadable(unread, column),
-        form=int(alike.sum()) + len(blank) - len(emptied),
-        form_example=texts.select("edited", "was").row(int(alike.arg_max() or 0)) if alike.any() else None,
+        reformatted=int(alike.sum()) + len(blank) - len(emptied),
+        reformatted_example=texts.select("edited", "was").row(int(alike.arg_max() or 0)) if alike.any() else None,
         blanks=0 if cleared else len(emptied),
         note=note,
     )
@@ -273,7 +283,7 @@ def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
 
 def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
     """Why each cell cannot be taken, and what to do."""
-    plain = f"this is not {column.kind.wants}, as the live column holds; mend the cell"
+    plain = f"this is not {column.kind.expected}, as the live column holds; mend the cell"
     doubt = "this can be read as a thousand or as three decimals; write it without the mark, or with two decimals"
     undecided = cells.str.contains(UNDECIDED) if column.kind.numeric else pl.repeat(False, len(cells), eager=True)
     return pl.select(pl.when(undecided).then(pl.lit(doubt)).otherwise(pl.lit(plain))).to_series()

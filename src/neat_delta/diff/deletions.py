@@ -7,21 +7,21 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import CELLS, CHANGE, ITEMS, REMOVE, FieldNote, findings_frame
-from neat_delta.errors import WrongChoice
-from neat_delta.tables.type_inference import form_in, kind_of
+from neat_delta.changeset.changeset import CELLS, CHANGE, ITEMS, REMOVE, FieldInfo, findings_frame
+from neat_delta.errors import InvalidOption
+from neat_delta.tables.type_inference import infer_column_format, resolve_type
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.matching import Key
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
 
-def with_removals(
-    changes: ChangeSet, live: Catalogue, key: Key, gone: pl.DataFrame, most: int, nameless: int, settled: Settings
+def add_deletions(
+    changes: ChangeSet, live: Table, key: Key, gone: pl.DataFrame, most: int, nameless: int, settled: Settings
 ) -> ChangeSet:
     """The change set with the gone items (frame of key, line, name, and the live row) to be removed, at most so many.
 
@@ -32,7 +32,7 @@ def with_removals(
         WrongChoice: more items are gone than may be removed.
     """
     if len(gone) > most:
-        raise WrongChoice(
+        raise InvalidOption(
             f"--include gone: {len(gone)} live items have no row in the sheet, and --at-most allows {most}",
             remedy="Nothing was removed. See them with --show gone; raise --at-most if they shall all go.",
         )
@@ -73,23 +73,27 @@ def with_removals(
     )
 
 
-def _insist_on_fields(instead: Mapping[str, str], live: Catalogue) -> None:
+def _insist_on_fields(instead: Mapping[str, str], live: Table) -> None:
     for name in instead:
         if name not in live.names:
-            raise WrongChoice(
+            raise InvalidOption(
                 f"instead_of_removal in catalogue.toml: there is no field {name}",
                 remedy="Fields: " + ", ".join(live.names) + ".",
             )
 
 
-def _in_order(cells: pl.DataFrame, items: pl.DataFrame, live: Catalogue) -> pl.DataFrame:
+def _in_order(cells: pl.DataFrame, items: pl.DataFrame, live: Table) -> pl.DataFrame:
     """Cells in the order of their items, those of one item in the order of the live export's columns."""
     at = items.select("key").with_row_index("item")
     fields = pl.DataFrame({"field": live.names}).with_row_index("place")
     return cells.join(at, on="key").join(fields, on="field").sort("item", "place").select(*CELLS)
 
 
-def _note(live: Catalogue, name: str, settled: Settings) -> FieldNote:
-    filled, told = live.filled(name), settled.of(name)
-    kind = kind_of(filled, name, told)
-    return FieldNote(live.field(name).column, kind.name, getattr(form_in(live, name, kind, told), "mark", None))
+def _note(live: Table, name: str, settled: Settings) -> FieldInfo:
+    filled, told = live.distinct_values(name), settled.field(name)
+    kind = resolve_type(filled, name, told)
+    return FieldInfo(
+        live.field(name).column,
+        kind.name,
+        getattr(infer_column_format(live, name, kind, told), "decimal_separator", None),
+    )

@@ -11,27 +11,27 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 from neat_delta.expressions import Expression, ExpressionError, parse_expression
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.expressions.ending import Finish
+    from neat_delta.expressions.ending import Rounding
 
 LIVE, LIST, RATES = "live.", "list.", "rates."
 EXAMPLES = "Write one such as: price = round(list.net * 1.19, 2)"
 
 
 @dataclass(frozen=True, eq=False)
-class Rule:
+class Formula:
     """A field and what it becomes; ``text`` is the rule as it was written."""
 
     field: str
     text: str
     value: Expression
-    finish: Finish | None = None
+    rounding: Rounding | None = None
 
     @property
     def empties(self) -> bool:
@@ -49,7 +49,7 @@ class Rule:
         return list(self.value.names)
 
 
-def parse_rule(text: str, finish: Finish | None = None) -> Rule:
+def parse_formula(text: str, finish: Rounding | None = None) -> Formula:
     """Read ``field = expression``; ``finish`` is used where the expression has no finish of its own.
 
     Raises:
@@ -57,29 +57,29 @@ def parse_rule(text: str, finish: Finish | None = None) -> Rule:
     """
     field, equals, expression = text.partition("=")
     if not equals or not field.strip() or not expression.strip():
-        raise WrongChoice(f"{text!r} is no rule", remedy='Write one such as "price = price * 1.05".')
+        raise InvalidOption(f"{text!r} is no rule", remedy='Write one such as "price = price * 1.05".')
     try:
         value = parse_expression(expression)
     except ExpressionError as error:
-        raise WrongChoice(f"the rule {text!r}: {error.what}", remedy=error.remedy or EXAMPLES) from error
-    return Rule(field_name(field), text.strip(), value, None if value.is_finished else finish)
+        raise InvalidOption(f"the rule {text!r}: {error.what}", remedy=error.remedy or EXAMPLES) from error
+    return Formula(field_name(field), text.strip(), value, None if value.is_finished else finish)
 
 
-def one_each(rules: Sequence[Rule]) -> dict[str, Rule]:
+def require_one_each(rules: Sequence[Formula]) -> dict[str, Formula]:
     """The rules by their fields.
 
     Raises:
         WrongChoice: two rules are for one field.
     """
-    of_field: dict[str, Rule] = {}
+    of_field: dict[str, Formula] = {}
     for rule in rules:
         if rule.field in of_field:
-            raise WrongChoice(f"two rules are for the field {rule.field}", remedy="Put them into one.")
+            raise InvalidOption(f"two rules are for the field {rule.field}", remedy="Put them into one.")
         of_field[rule.field] = rule
     return of_field
 
 
-def sides_of(rule: Rule, live: Sequence[str], listed: Sequence[str], rates: Sequence[str] = ()) -> dict[str, str]:
+def sides_of(rule: Formula, live: Sequence[str], listed: Sequence[str], rates: Sequence[str] = ()) -> dict[str, str]:
     """For each name in a rule the column meant, with its side; names are fields of the live export and of a list.
 
     Rates always have their side in front.
@@ -99,23 +99,23 @@ def sides_of(rule: Rule, live: Sequence[str], listed: Sequence[str], rates: Sequ
             known = [f"{LIVE}{name}" for name in live] + [f"{LIST}{name}" for name in listed]
             known += [f"{RATES}{name}" for name in rates]
             what = f"{name} may be " + " or ".join(found) if found else f"there is no {name}"
-            raise WrongChoice(f"the rule {rule.text!r}: {what}", remedy="Names: " + ", ".join(known) + ".")
+            raise InvalidOption(f"the rule {rule.text!r}: {what}", remedy="Names: " + ", ".join(known) + ".")
         meant[name] = found[0]
     return meant
 
 
-def compute(rule: Rule, values: pl.DataFrame) -> pl.Series:
+def compute(rule: Formula, values: pl.DataFrame) -> pl.Series:
     """What a rule gives for each row, null where it gives nothing; ``values`` are typed columns by the names it uses.
 
     Raises:
         WrongChoice: types do not go together, or a number grows too large.
     """
     try:
-        found = rule.value.over(values, rule.finish)
+        found = rule.value.over(values, rule.rounding)
     except ExpressionError as error:
         said = ", ".join(f"{name} holds {_held(values[name].dtype)}" for name in dict.fromkeys(rule.names))
         remedy = error.remedy or (f"Here {said}. {EXAMPLES}" if said else EXAMPLES)
-        raise WrongChoice(f"the rule {rule.text!r}: {error.what}", remedy=remedy) from error
+        raise InvalidOption(f"the rule {rule.text!r}: {error.what}", remedy=remedy) from error
     if not rule.names or rule.heeds_blanks:
         return found
     # GREATEST and others pass over a blank as if it were not there, and make a price or a stock of what is left.

@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 from neat_delta.tables.field import ADD, TAKE
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import FieldSettings
 
 
@@ -26,7 +26,7 @@ class Parts:
     take: str | None
 
 
-def parts_of_fields(edited: Catalogue, fields: Sequence[str], told: Mapping[str, FieldSettings]) -> dict[str, Parts]:
+def parts_of_fields(edited: Table, fields: Sequence[str], told: Mapping[str, FieldSettings]) -> dict[str, Parts]:
     """The fields of which the sheet adds or takes values, by a column of its own or as settled for the field.
 
     Raises:
@@ -43,7 +43,7 @@ def parts_of_fields(edited: Catalogue, fields: Sequence[str], told: Mapping[str,
         if not columns:
             continue
         if not told[name].separator:
-            raise WrongChoice(
+            raise InvalidOption(
                 f"the sheet adds to {name} or takes from it, but nothing tells what parts its values",
                 file=edited.source.path,
                 remedy=f'Settle it in catalogue.toml: [fields.{name}] separator = "|"',
@@ -52,7 +52,7 @@ def parts_of_fields(edited: Catalogue, fields: Sequence[str], told: Mapping[str,
     return found
 
 
-def put_together(was: pl.Series, sheet: pl.DataFrame, parts: Parts, separator: str) -> pl.Series:
+def apply_parts(was: pl.Series, sheet: pl.DataFrame, parts: Parts, separator: str) -> pl.Series:
     """What each cell becomes: the sheet's whole value, or the live one where that is blank, and what is added or taken.
 
     Added values stand last and once; what is to be taken and is not there is no matter. ``sheet`` holds the sheet's

@@ -9,31 +9,31 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import findings_frame
-from neat_delta.diff.compare import Comparison, Options, compare, held_back, tell_rows
-from neat_delta.diff.rekey_plan import possible, references, with_codes
+from neat_delta.diff.compare import CompareOptions, CompareResult, compare, describe_rows, with_findings
+from neat_delta.diff.rekey_plan import apply_rekeys, rewrite_references, validate
 from neat_delta.diff.row_findings import no_data, unreadable_rows
-from neat_delta.errors import WrongChoice
-from neat_delta.matching import JOINT, Key
+from neat_delta.errors import InvalidOption
+from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.matching.key import ALIASES
-from neat_delta.progress import SILENCE, Voice
-from neat_delta.reading import Told, insist_on_every_row, read_catalogue
-from neat_delta.reading.frame_rows import Grid
+from neat_delta.progress import NO_PROGRESS, ProgressReporter
+from neat_delta.reading import ReadOptions, read_table, require_every_row
+from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import field_name
-from neat_delta.tables.distinct import filled_values
+from neat_delta.tables.distinct import distinct_values
 from neat_delta.tables.settings import FieldSettings
-from neat_delta.tables.type_inference import code_separator, kind_of
+from neat_delta.tables.type_inference import code_separator, resolve_type
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-    from neat_delta.remote import Where
-    from neat_delta.tables import Catalogue
+    from neat_delta.remote import Location
+    from neat_delta.tables import Table
 
 OLD = ("old", "old_code", "old_sku", "from", "was", "code_old", "current", "current_code")
 NEW = ("new", "new_code", "new_sku", "to", "now", "code_new")
 
 
-def code_pairs(codes: Catalogue, key: Key, old: str | None = None, new: str | None = None) -> pl.DataFrame:
+def code_pairs(codes: Table, key: Key, old: str | None = None, new: str | None = None) -> pl.DataFrame:
     """The code changes that a file asks for (frame of old, new, line).
 
     Its columns are told, or known by their names (old and new code, the key's own name for the old one), or just two.
@@ -43,13 +43,13 @@ def code_pairs(codes: Catalogue, key: Key, old: str | None = None, new: str | No
         WrongChoice: the key has several fields, or there are no such columns.
     """
     if len(key.fields) != 1:
-        raise WrongChoice(
+        raise InvalidOption(
             "codes of several fields cannot be changed", remedy=f"The key has {' and '.join(key.fields)}."
         )
     for told in (old, new):
         if told is not None and field_name(told) not in codes.names:
             remedy = "Columns: " + ", ".join(codes.names) + "."
-            raise WrongChoice(f"there is no column {told!r}", file=codes.source.path, remedy=remedy)
+            raise InvalidOption(f"there is no column {told!r}", file=codes.source.path, remedy=remedy)
     names = codes.names
     from_ = field_name(old) if old else next((name for name in (*OLD, key.fields[0]) if name in names), None)
     to = field_name(new) if new else next((name for name in NEW if name in names and name != from_), None)
@@ -58,62 +58,62 @@ def code_pairs(codes: Catalogue, key: Key, old: str | None = None, new: str | No
         from_ = from_ or next(name for name in names if name != to)
         to = to or next(name for name in names if name != from_)
     if from_ is None or to is None:
-        raise WrongChoice(
+        raise InvalidOption(
             "which columns hold the old and the new codes cannot be told",
             file=codes.source.path,
-            line=codes.form.header_line,
+            line=codes.format.header_line,
             remedy="Say so with --old COLUMN and --new COLUMN; columns: " + ", ".join(names) + ".",
         )
     cells = codes.cells([from_, to])
     return pl.DataFrame({"old": cells[from_].str.strip_chars(), "new": cells[to], "line": codes.rows.line})
 
 
-def read_codes(path: Where, live: Catalogue, told: Told, voice: Voice = SILENCE) -> Catalogue:
+def read_codes(path: Location, live: Table, told: ReadOptions, voice: ProgressReporter = NO_PROGRESS) -> Table:
     """A list of codes; where its first row names no columns but an item of the live export, it has no header.
 
     Raises:
         Unreadable: it is no table.
     """
-    codes = read_catalogue(path, voice, told)
+    codes = read_table(path, voice, told)
     if told.header_line is not None or not codes.fields:
         return codes
     naming = [
         name
         for name in live.names
-        if name in ALIASES or kind_of(live.filled(name), name, FieldSettings()).name == "code"
+        if name in ALIASES or resolve_type(live.distinct_values(name), name, FieldSettings()).name == "code"
     ]
     first = {field.column.strip() for field in codes.fields}
     if any(live.cells([name])[name].is_in(list(first)).any() for name in naming):
-        return read_catalogue(path, voice, replace(told, header_line=0))
+        return read_table(path, voice, replace(told, header_line=0))
     return codes
 
 
-def accepted_codes(path: Where, live: Catalogue) -> pl.DataFrame:
+def accepted_codes(path: Location, live: Table) -> pl.DataFrame:
     """The code changes of a file that a person accepts (frame of old, new).
 
     Raises:
         Unreadable: a row of it cannot be read.
     """
-    codes = read_codes(path, live, Told())
-    insist_on_every_row(codes)
-    return code_pairs(codes, Key(("sku",), told=True)).select("old", "new")
+    codes = read_codes(path, live, ReadOptions())
+    require_every_row(codes)
+    return code_pairs(codes, Key(("sku",), explicit=True)).select("old", "new")
 
 
 def recode(
-    live: Catalogue, codes: Catalogue, key: Key, asked: pl.DataFrame, options: Options, *, pictures: bool = False
-) -> Comparison:
+    live: Table, codes: Table, key: Key, asked: pl.DataFrame, options: CompareOptions, *, pictures: bool = False
+) -> CompareResult:
     """What it takes to give items other codes: the codes, and fields of other items that name them by their codes.
 
     With ``pictures``, names of picture files that hold an item's old code get the new one.
     """
-    found = possible(asked, live, key, options.settled)
+    found = validate(asked, live, key, options.settings)
     sheet = replace(_following(live, key, found.to, options, pictures=pictures), source=codes.source)
     seen = compare(live, sheet, replace(options, key=key.fields))
     lines = dict(asked.select("old", "line").iter_rows())
     own_line = pl.col("key").replace_strict(lines, default=None, return_dtype=pl.UInt32)
-    names = tell_rows(live, key, _rows_of(live, key, found.to)).with_columns(line=own_line)
+    names = describe_rows(live, key, _rows_of(live, key, found.to)).with_columns(line=own_line)
     # The sheet is one of ours: items that it does not have are not gone, and rows are those of the list of codes.
-    changes = with_codes(seen.changes, live, key, names, found.to, options.settled)
+    changes = apply_rekeys(seen.changes, live, key, names, found.to, options.settings)
     changes = replace(changes, items=changes.items.with_columns(line=own_line))
     refused = found.findings.filter(level="stop").height
     again = asked.filter(~pl.struct("old", "new").is_first_distinct())
@@ -121,14 +121,14 @@ def recode(
         "changed": len(found.to),
         "refused": refused,
         "repeated": len(again),
-        "unreadable": len(codes.bad),
+        "unreadable": len(codes.unreadable_rows),
         "same": found.findings.filter(level="note").height,
     }
-    stamp = replace(changes.head.edited, rows=len(codes) + len(codes.bad))
+    stamp = replace(changes.head.edited, rows=len(codes) + len(codes.unreadable_rows))
     changes = replace(changes, head=replace(changes.head, counts=counts, edited=stamp))
-    none = replace(seen.pairing, gone=seen.pairing.gone.clear())
+    none = replace(seen.rows, missing=seen.rows.missing.clear())
     findings = pl.concat([unreadable_rows(codes), no_data(codes), _twins(again), found.findings])
-    return held_back(replace(seen, changes=changes, pairing=none, fixed=counts), findings)
+    return with_findings(replace(seen, changes=changes, rows=none, constants=counts), findings)
 
 
 def _twins(again: pl.DataFrame) -> pl.DataFrame:
@@ -136,22 +136,22 @@ def _twins(again: pl.DataFrame) -> pl.DataFrame:
     return findings_frame("repeated row", "note", line=again["line"], value=again["old"], say=say)
 
 
-def _rows_of(live: Catalogue, key: Key, to: Mapping[str, str]) -> pl.Series:
+def _rows_of(live: Table, key: Key, to: Mapping[str, str]) -> pl.Series:
     return key.values(live).is_in(list(to)).arg_true().cast(pl.UInt32)
 
 
-def _following(live: Catalogue, key: Key, to: Mapping[str, str], options: Options, *, pictures: bool) -> Catalogue:
+def _following(live: Table, key: Key, to: Mapping[str, str], options: CompareOptions, *, pictures: bool) -> Table:
     """The live items of which a field follows a code change, with that field as it then is."""
     columns: dict[str, pl.Series] = {}
     rows = pl.repeat(False, len(live), dtype=pl.Boolean, eager=True)
     for name in live.names:
-        told = options.settled.of(name)
+        told = options.settings.field(name)
         cells = live.cells([name])[name]
-        kind = kind_of(filled_values(cells), name, told).name
+        kind = resolve_type(distinct_values(cells), name, told).name
         if name in key.fields or not (kind == "itemref" or (pictures and kind == "picture")):
             continue
         now = (
-            references(cells, to, told.separator or code_separator(cells))
+            rewrite_references(cells, to, told.separator or code_separator(cells))
             if kind == "itemref"
             else _renamed(live, key, cells, to)
         )
@@ -162,11 +162,15 @@ def _following(live: Catalogue, key: Key, to: Mapping[str, str], options: Option
     frame = live.cells(key.fields, at).with_columns(now.gather(at).alias(name) for name, now in columns.items())
     fields = tuple(field for field in live.fields if field.name in frame.columns)
     return replace(
-        live, rows=Grid(live.rows.line.gather(at), frame), fields=fields, bad=live.bad.clear(), apart=live.apart.clear()
+        live,
+        rows=FrameRows(live.rows.line.gather(at), frame),
+        fields=fields,
+        unreadable_rows=live.unreadable_rows.clear(),
+        non_data_rows=live.non_data_rows.clear(),
     )
 
 
-def _renamed(live: Catalogue, key: Key, cells: pl.Series, to: Mapping[str, str]) -> pl.Series:
+def _renamed(live: Table, key: Key, cells: pl.Series, to: Mapping[str, str]) -> pl.Series:
     """Picture names with the new code of their own item in place of the old one, where that stands by itself."""
     codes = key.values(live)
     rows = codes.is_in(list(to)).arg_true()
@@ -175,7 +179,7 @@ def _renamed(live: Catalogue, key: Key, cells: pl.Series, to: Mapping[str, str])
 
 
 def _with_code(cell: str, old: str, new: str) -> str:
-    if JOINT in new or not old:
+    if KEY_SEPARATOR in new or not old:
         return cell
     # Letters and digits around it would make it a part of another code.
     alone = rf"(?<![^\W_]){re.escape(old)}(?![^\W_])"

@@ -10,15 +10,15 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import ITEMS, RECODE, Identity, findings_frame, no_findings
-from neat_delta.matching import JOINT
-from neat_delta.tables.type_inference import kind_of
+from neat_delta.matching import KEY_SEPARATOR
+from neat_delta.tables.type_inference import resolve_type
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Mapping
 
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.matching import Key
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
 # Under such names shops keep numbers of their own for items.
@@ -28,14 +28,14 @@ LONGEST_CHAIN = 3
 
 
 @dataclass(frozen=True)
-class CodeChanges:
+class RekeyPlan:
     """Code changes that can be made (old code to new), and what keeps others out."""
 
     to: dict[str, str]
     findings: pl.DataFrame
 
 
-def possible(asked: pl.DataFrame, live: Catalogue, key: Key, settled: Settings) -> CodeChanges:
+def validate(asked: pl.DataFrame, live: Table, key: Key, settled: Settings) -> RekeyPlan:
     """Which of the code changes asked for (frame of old, new, line) can be made, all at once.
 
     What cannot: unknown old codes, codes in use that nobody leaves, two into one, one into two, blank and invalid ones.
@@ -43,7 +43,7 @@ def possible(asked: pl.DataFrame, live: Catalogue, key: Key, settled: Settings) 
     """
     there = key.values(live)
     known, several = set(there), set(there.filter(there.is_duplicated()))
-    length = settled.of(key.fields[0]).length if len(key.fields) == 1 else None
+    length = settled.field(key.fields[0]).length if len(key.fields) == 1 else None
     rows = asked.unique(["old", "new"], keep="first", maintain_order=True)
     old_twice, new_twice = (set(rows[side].filter(rows[side].is_duplicated())) for side in ("old", "new"))
     wrong: list[tuple[str, str, str | None, int | None, str, str]] = []
@@ -68,14 +68,14 @@ def possible(asked: pl.DataFrame, live: Catalogue, key: Key, settled: Settings) 
         findings_frame(check, level, key=code, line=line, field=key.fields[0], value=value, say=say)
         for check, level, code, line, value, say in wrong
     ]
-    return CodeChanges({old: new for old, (new, _) in to.items()}, pl.concat([no_findings(), *frames]))
+    return RekeyPlan({old: new for old, (new, _) in to.items()}, pl.concat([no_findings(), *frames]))
 
 
 def _fault(
     old: str, new: str, known: set[str], several: set[str], old_twice: set[str], new_twice: set[str], length: int | None
 ) -> tuple[str, str] | None:
     """Why one code change cannot be made, as far as it shows by itself: check, sentence; ``None`` if it does not."""
-    parts = new.split(JOINT)
+    parts = new.split(KEY_SEPARATOR)
     faults = {
         "unknown code": (old not in known, "no live item has the old code; mend it, or leave it out"),
         "code on several items": (
@@ -96,7 +96,7 @@ def _fault(
     return next(((check, say) for check, (found, say) in faults.items() if found), None)
 
 
-def stages(to: Mapping[str, str], taken: Iterable[str]) -> list[dict[str, str]]:
+def schedule(to: Mapping[str, str], taken: Iterable[str]) -> list[dict[str, str]]:
     """Code changes in stages (old code to new), in none of which a new code is in use when the stage begins.
 
     ``taken`` are all codes in use. Chains go from their free end, at most LONGEST_CHAIN stages; what is left, rings and
@@ -123,9 +123,9 @@ def _spare_codes(used: set[str]) -> Iterator[str]:
     return iter(code for code in (f"tmp-{number:04}" for number in count(1)) if code not in used)
 
 
-def with_codes(
+def apply_rekeys(
     changes: ChangeSet,
-    live: Catalogue,
+    live: Table,
     key: Key,
     names: pl.DataFrame,
     to: Mapping[str, str],
@@ -147,9 +147,7 @@ def with_codes(
     return replace(changes, head=head, items=placed)
 
 
-def _identity(
-    changes: ChangeSet, live: Catalogue, key: Key, to: Mapping[str, str], settled: Settings
-) -> Identity | None:
+def _identity(changes: ChangeSet, live: Table, key: Key, to: Mapping[str, str], settled: Settings) -> Identity | None:
     """By what recoded items are known: as settled, else by the first field of codes of which no two items share one."""
     codes, told = key.values(live), settled.identity
     fields = [told] if told else [name for name in live.names if name not in (*key.fields, *changes.head.fields)]
@@ -164,13 +162,13 @@ def _identity(
     return None
 
 
-def _names_items(live: Catalogue, name: str, settled: Settings) -> bool:
+def _names_items(live: Table, name: str, settled: Settings) -> bool:
     """Whether a field is one of codes, which nobody changes as a price or a stock is changed."""
-    kind = kind_of(live.filled(name), name, settled.of(name)).name
+    kind = resolve_type(live.distinct_values(name), name, settled.field(name)).name
     return kind in ("code", "gtin") or bool(ID_NAME.search(name))
 
 
-def references(cells: pl.Series, to: Mapping[str, str], separator: str | None) -> pl.Series:
+def rewrite_references(cells: pl.Series, to: Mapping[str, str], separator: str | None) -> pl.Series:
     """Cells that name items by their codes, with the new codes."""
     if separator is None:
         return cells.replace(dict(to))

@@ -11,19 +11,19 @@ from neat_delta.changeset.changeset import findings_frame, no_findings
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.matching import Key, Pairing
-    from neat_delta.tables import Catalogue
+    from neat_delta.matching import Key, RowMatches
+    from neat_delta.tables import Table
 
 LONGEST_VALUE = 200
 MOST_CANDIDATES = 5
 
 
 def row_findings(
-    live: Catalogue,
-    edited: Catalogue,
+    live: Table,
+    edited: Table,
     key: Key,
     shared: Sequence[str],
-    pairing: Pairing,
+    pairing: RowMatches,
     damaged: pl.DataFrame,
     likely: pl.DataFrame,
     *,
@@ -42,7 +42,7 @@ def row_findings(
             no_data(edited),
             no_data(live, f"{live.source.name}: "),
             _without_code(edited, key, pairing),
-            _rivals(edited, key, shared, pairing.rivals),
+            _rivals(edited, key, shared, pairing.conflicting_duplicates),
             _twins(edited, key, pairing),
             _unclear(live, edited, key, pairing),
             _likely_damaged(live, edited, key, damaged, added=added),
@@ -54,13 +54,13 @@ def row_findings(
     )
 
 
-def _lines(catalogue: Catalogue, rows: pl.Series) -> pl.Series:
+def _lines(catalogue: Table, rows: pl.Series) -> pl.Series:
     return catalogue.rows.line.gather(rows)
 
 
-def _other_origin(live: Catalogue, edited: Catalogue) -> pl.DataFrame:
+def _other_origin(live: Table, edited: Table) -> pl.DataFrame:
     """A sheet that was made from another export would undo what the shop has changed since."""
-    if edited.origin in (None, live.source.sha256):
+    if edited.source_sha256 in (None, live.source.sha256):
         return no_findings()
     said = (
         f"{edited.source.name} was made from another export than {live.source.name}; what the shop changed between the "
@@ -69,9 +69,9 @@ def _other_origin(live: Catalogue, edited: Catalogue) -> pl.DataFrame:
     return findings_frame("other export", "warn", say=said)
 
 
-def unreadable_rows(edited: Catalogue) -> pl.DataFrame:
+def unreadable_rows(edited: Table) -> pl.DataFrame:
     """Rows that cannot be read, each with the reason."""
-    bad = edited.bad
+    bad = edited.unreadable_rows
     return findings_frame(
         "unreadable row",
         "stop",
@@ -81,25 +81,25 @@ def unreadable_rows(edited: Catalogue) -> pl.DataFrame:
     )
 
 
-def no_data(catalogue: Catalogue, whose: str = "") -> pl.DataFrame:
+def no_data(catalogue: Table, whose: str = "") -> pl.DataFrame:
     """Rows that were set apart as no data: sums, footers, the header once more."""
-    apart = catalogue.apart
+    apart = catalogue.non_data_rows
     return findings_frame(
         "no data", "note", line=apart["line"], value=apart["raw"].str.slice(0, LONGEST_VALUE), say=whose + apart["say"]
     )
 
 
-def _without_code(edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
+def _without_code(edited: Table, key: Key, pairing: RowMatches) -> pl.DataFrame:
     return findings_frame(
         "no code",
         "stop",
-        line=_lines(edited, pairing.blank),
+        line=_lines(edited, pairing.missing_key),
         field=key.fields[0],
-        say=_all(f"the row has no {' and '.join(key.fields)}, so no item can be found for it", pairing.blank),
+        say=_all(f"the row has no {' and '.join(key.fields)}, so no item can be found for it", pairing.missing_key),
     )
 
 
-def _rivals(edited: Catalogue, key: Key, shared: Sequence[str], rivals: pl.DataFrame) -> pl.DataFrame:
+def _rivals(edited: Table, key: Key, shared: Sequence[str], rivals: pl.DataFrame) -> pl.DataFrame:
     """One finding for each row and field in which rows of one code disagree, so that they can be laid side by side."""
     if rivals.is_empty():
         return no_findings()
@@ -120,20 +120,20 @@ def _rivals(edited: Catalogue, key: Key, shared: Sequence[str], rivals: pl.DataF
     )
 
 
-def _twins(edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
+def _twins(edited: Table, key: Key, pairing: RowMatches) -> pl.DataFrame:
     return findings_frame(
         "repeated row",
         "note",
-        key=key.values(edited, pairing.twins),
-        line=_lines(edited, pairing.twins),
-        say=_all("the row stands more than once, alike in every cell; it counts once", pairing.twins),
+        key=key.values(edited, pairing.exact_duplicates),
+        line=_lines(edited, pairing.exact_duplicates),
+        say=_all("the row stands more than once, alike in every cell; it counts once", pairing.exact_duplicates),
     )
 
 
-def _unclear(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
-    several = pairing.live_repeated.with_columns(line=_lines(live, pairing.live_repeated["live"]).cast(pl.String))
+def _unclear(live: Table, edited: Table, key: Key, pairing: RowMatches) -> pl.DataFrame:
+    several = pairing.live_duplicates.with_columns(line=_lines(live, pairing.live_duplicates["live"]).cast(pl.String))
     lines = several.group_by("key").agg(pl.col("line").str.join(", "))
-    rows = pairing.unclear.join(lines, on="key", how="left", maintain_order="left")
+    rows = pairing.ambiguous.join(lines, on="key", how="left", maintain_order="left")
     place = f"several live items have this code ({live.source.name}, lines "
     return findings_frame(
         "code on several items",
@@ -144,7 +144,7 @@ def _unclear(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> 
     )
 
 
-def _likely_damaged(live: Catalogue, edited: Catalogue, key: Key, rows: pl.DataFrame, *, added: bool) -> pl.DataFrame:
+def _likely_damaged(live: Table, edited: Table, key: Key, rows: pl.DataFrame, *, added: bool) -> pl.DataFrame:
     """New codes that may be what is left of gone items' (edited, live): an item would be there twice."""
     codes = pl.DataFrame({"edited": rows["edited"], "meant": key.values(live, rows["live"])})
     codes = codes.group_by("edited", maintain_order=True).agg("meant")
@@ -164,7 +164,7 @@ def _likely_damaged(live: Catalogue, edited: Catalogue, key: Key, rows: pl.DataF
     )
 
 
-def _new(edited: Catalogue, key: Key, pairing: Pairing, likely: pl.DataFrame, *, added: bool) -> pl.DataFrame:
+def _new(edited: Table, key: Key, pairing: RowMatches, likely: pl.DataFrame, *, added: bool) -> pl.DataFrame:
     """New rows, with the items that they may be."""
     candidate = pl.format("{} {} ({} %)", "item", pl.col("name").fill_null(""), "likeness")
     told = likely.group_by("key", maintain_order=True).agg(may_be=candidate.str.join(", "))
@@ -176,7 +176,7 @@ def _new(edited: Catalogue, key: Key, pairing: Pairing, likely: pl.DataFrame, *,
     return findings_frame("new item", "note", key=rows["key"], line=rows["line"], say=say)
 
 
-def rescued(live: Catalogue, edited: Catalogue, key: Key, pairs: pl.DataFrame) -> pl.DataFrame:
+def rescued(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> pl.DataFrame:
     """Rows that were given to the only item they can be (frame of edited, live), with their code as it was written."""
     codes = key.values(live, pairs["live"])
     return findings_frame(
@@ -190,7 +190,7 @@ def rescued(live: Catalogue, edited: Catalogue, key: Key, pairs: pl.DataFrame) -
     )
 
 
-def likely_code_changes(live: Catalogue, edited: Catalogue, key: Key, pairs: pl.DataFrame) -> pl.DataFrame:
+def likely_code_changes(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> pl.DataFrame:
     """New rows that are likely gone items under another code (frame of edited, live, alike)."""
     codes = pl.DataFrame({"old": key.values(live, pairs["live"]), "new": key.values(edited, pairs["edited"])})
     say = pl.format(
@@ -209,7 +209,7 @@ def likely_code_changes(live: Catalogue, edited: Catalogue, key: Key, pairs: pl.
     )
 
 
-def two_items(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing, identity: str | None) -> pl.DataFrame:
+def two_items(live: Table, edited: Table, key: Key, pairing: RowMatches, identity: str | None) -> pl.DataFrame:
     """Rows that have the code of one item and the second identity of another: nobody can tell which they are."""
     if not identity or identity in key.fields or not {identity} <= {*live.names} & {*edited.names}:
         return no_findings()
@@ -242,8 +242,8 @@ def unknown_codes(codes: pl.Series) -> pl.DataFrame:
     )
 
 
-def _live_unreadable(live: Catalogue) -> pl.DataFrame:
-    bad = live.bad
+def _live_unreadable(live: Table) -> pl.DataFrame:
+    bad = live.unreadable_rows
     place = pl.format("{}, line {}: {}; this item was left out", pl.lit(live.source.name), "line", "say")
     return findings_frame(
         "unreadable live row",
@@ -253,14 +253,14 @@ def _live_unreadable(live: Catalogue) -> pl.DataFrame:
     )
 
 
-def _live_without_code(live: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
-    lines = pl.DataFrame({"line": _lines(live, pairing.live_blank)})
+def _live_without_code(live: Table, key: Key, pairing: RowMatches) -> pl.DataFrame:
+    lines = pl.DataFrame({"line": _lines(live, pairing.live_missing_key)})
     place = pl.format("{}, line {}: the live item has no {}", pl.lit(live.source.name), "line", pl.lit(key.fields[0]))
     return findings_frame("live item without code", "stop", say=lines.select(place).to_series())
 
 
-def _live_repeated(live: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
-    rows = pairing.live_repeated.with_columns(line=_lines(live, pairing.live_repeated["live"]).cast(pl.String))
+def _live_repeated(live: Table, key: Key, pairing: RowMatches) -> pl.DataFrame:
+    rows = pairing.live_duplicates.with_columns(line=_lines(live, pairing.live_duplicates["live"]).cast(pl.String))
     groups = rows.group_by("key", maintain_order=True).agg(pl.col("line").str.join(", "))
     place = pl.format("{}, lines {}: live items share this code", pl.lit(live.source.name), "line")
     return findings_frame("live code repeated", "stop", key=groups["key"], say=groups.select(place).to_series())

@@ -8,83 +8,88 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import findings_frame
-from neat_delta.diff.compare import Comparison, Options, about_rows_of, compare, held_back, with_rescues
-from neat_delta.diff.computed_columns import about_changes, with_computed
-from neat_delta.diff.formulas import LIVE, Rule, parse_rule
-from neat_delta.errors import WrongChoice
+from neat_delta.diff.compare import CompareOptions, CompareResult, about_rows_of, compare, with_findings, with_rescues
+from neat_delta.diff.computed_columns import add_computed_columns, findings_about_changes
+from neat_delta.diff.formulas import LIVE, Formula, parse_formula
+from neat_delta.errors import InvalidOption
 from neat_delta.matching import Key, choose_key
-from neat_delta.matching.column_drift import drift, natures
-from neat_delta.matching.similarity import naming_field
+from neat_delta.matching.column_drift import column_natures, drift
+from neat_delta.matching.similarity import find_name_field
 from neat_delta.matching.supplier_mapping import (
     ColumnMatch,
     column_matches,
-    in_our_terms,
-    with_our_codes,
+    map_columns,
+    with_live_keys,
     without_fields,
 )
-from neat_delta.progress import SILENCE, Voice
+from neat_delta.progress import NO_PROGRESS, ProgressReporter
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.tables import Catalogue
-    from neat_delta.tables.settings import ListSettings
+    from neat_delta.tables import Table
+    from neat_delta.tables.settings import SupplierProfile
 
 
 # What is another way with a list than last time.
-LIST_CHANGED = "list changed"
+PROFILE_DRIFT = "list changed"
 
 
-def compare_list(
-    live: Catalogue, sheet: Catalogue, listed: ListSettings, options: Options, voice: Voice = SILENCE
-) -> tuple[Comparison, list[ColumnMatch]]:
+def compare_supplier_file(
+    live: Table, sheet: Table, listed: SupplierProfile, options: CompareOptions, voice: ProgressReporter = NO_PROGRESS
+) -> tuple[CompareResult, list[ColumnMatch]]:
     """Compare a file by what is settled of it as a list; and tell which of its columns stands for which field.
 
     Raises:
         WrongChoice: something that is settled or told names what does not exist.
         KeyUnclear: no column can be taken as the key without asking.
     """
-    if live.origin is not None:
-        raise WrongChoice(
+    if live.source_sha256 is not None:
+        raise InvalidOption(
             "this is a sheet for editing, and the live export is wanted first; the two files have changed places",
             file=live.source.path,
             remedy=f"Say: neat-delta compare {sheet.source.name} {live.source.name}",
         )
-    ours = in_our_terms(sheet, live, options.settled, listed)
+    ours = map_columns(sheet, live, options.settings, listed)
     matches = column_matches(sheet, without_fields(ours, listed.leave_out), live)
     # Whoever keeps a list of their own has their own names and codes for things.
-    as_list = listed.is_told or any(name not in live.names for name in sheet.names)
-    options = replace(options, likeliest=as_list, named_by=listed.match_on)
-    seen = replace(_compared(live, ours, listed, options, voice), as_read=sheet)
-    if not listed.seen:  # what was there last time is told below
+    as_list = listed.is_configured or any(name not in live.names for name in sheet.names)
+    options = replace(options, suggest_items=as_list, name_field=listed.match_on)
+    seen = replace(_compared(live, ours, listed, options, voice), original=sheet)
+    if not listed.drift_baseline:  # what was there last time is told below
         _insist_on_something_to_compare(seen, options)
     _insist_on_order(seen, sheet, options)
-    drifted = drift(listed.seen, natures(sheet)) if listed.seen else []
+    drifted = drift(listed.drift_baseline, column_natures(sheet)) if listed.drift_baseline else []
     if not drifted:
         return seen, matches
-    return held_back(seen, findings_frame(LIST_CHANGED, "warn", say=pl.Series(drifted, dtype=pl.String))), matches
+    return with_findings(seen, findings_frame(PROFILE_DRIFT, "warn", say=pl.Series(drifted, dtype=pl.String))), matches
 
 
-def _insist_on_something_to_compare(seen: Comparison, options: Options) -> None:
+def _insist_on_something_to_compare(seen: CompareResult, options: CompareOptions) -> None:
     """Refuse two files that have nothing but the key in common, unless new or missing rows are all that is wanted."""
-    asked = options.add or options.remove is not None or options.accepted is not None or options.settled.identity
-    if asked or any(name not in seen.key.fields for name in seen.matched.compared):
+    asked = (
+        options.add_new
+        or options.delete_at_most is not None
+        or options.accepted_rekeys is not None
+        or options.settings.identity
+    )
+    if asked or any(name not in seen.key.fields for name in seen.columns.compared):
         return
-    raise WrongChoice(
+    raise InvalidOption(
         f"the two files have nothing in common but {' and '.join(seen.key.fields)}, so there is nothing to compare; "
         f"columns of {seen.live.source.name}: {', '.join(seen.live.names)}; "
-        f"of this file: {', '.join(seen.matched.only_edited) or 'none besides'}",
+        f"of this file: {', '.join(seen.columns.only_edited) or 'none besides'}",
         file=seen.edited.source.path,
         remedy='Say which column is which field with --match "COLUMN=FIELD".',
     )
 
 
-def _insist_on_order(seen: Comparison, sheet: Catalogue, options: Options) -> None:
+def _insist_on_order(seen: CompareResult, sheet: Table, options: CompareOptions) -> None:
     """Refuse a sheet that looks like the whole export while the export looks like a part of it."""
     counts, live = seen.changes.head.counts, seen.live
     more = counts["new"] * 2 > len(sheet) and not counts["gone"] and len(live) < len(sheet)
-    if more and not options.add and set(live.names) < set(sheet.names):
-        raise WrongChoice(
+    if more and not options.add_new and set(live.names) < set(sheet.names):
+        raise InvalidOption(
             f"{counts['new']:,} of {len(sheet):,} rows have a code that {live.source.name} does not have, which has "
             "fewer columns, too; the two files seem to have changed places",
             file=sheet.source.path,
@@ -92,43 +97,45 @@ def _insist_on_order(seen: Comparison, sheet: Catalogue, options: Options) -> No
         )
 
 
-def _parse_what_rules_need(live: Catalogue, key: Key, rules: Sequence[Rule], options: Options) -> None:
+def _parse_what_rules_need(live: Table, key: Key, rules: Sequence[Formula], options: CompareOptions) -> None:
     """Parse at once the columns that are asked for one by one later; parsing costs by the pass, not by the column."""
     told = [rule.field for rule in rules] + [name.removeprefix(LIVE) for rule in rules for name in rule.names]
-    names = [*key.fields, naming_field(live, key), *options.settled.money.both(live.names), *told]
+    names = [*key.fields, find_name_field(live, key), *options.settings.money.price_cost_fields(live.names), *told]
     live.cells([name for name in dict.fromkeys(names) if name in live.names])
 
 
-def _compared(live: Catalogue, ours: Catalogue, listed: ListSettings, options: Options, voice: Voice) -> Comparison:
+def _compared(
+    live: Table, ours: Table, listed: SupplierProfile, options: CompareOptions, voice: ProgressReporter
+) -> CompareResult:
     """The list, its columns in our terms, compared once its rows have our codes and its rules are worked out."""
-    rules = [parse_rule(text) for text in listed.rules]
-    rules_new = [parse_rule(text) for text in listed.rules_new] if options.add else []
+    rules = [parse_formula(text) for text in listed.rules]
+    rules_new = [parse_formula(text) for text in listed.rules_new] if options.add_new else []
     if not (rules or rules_new or listed.match_on or listed.remember):
         return compare(live, without_fields(ours, listed.leave_out), options, voice)
     known = live.names if listed.match_on else [name for name in live.names if name in ours.names]
-    key = choose_key(live, known, options.key or options.settled.key)
-    ours, nameless = with_our_codes(ours, live, key, listed, for_new=options.add)
-    about = _about_nameless(ours, key, listed.match_on or "", nameless, added=options.add)
+    key = choose_key(live, known, options.key or options.settings.key)
+    ours, nameless = with_live_keys(ours, live, key, listed, for_new=options.add_new)
+    about = _about_nameless(ours, key, listed.match_on or "", nameless, added=options.add_new)
     # Rules must know which item a row is about, so damaged codes are made good before them.
     ours, rescues = with_rescues(live, ours, key, options)
     about = pl.concat([rescues, about])
-    options = replace(options, key=key.fields, rescue=False, nameless=int(nameless["several"].sum()))
+    options = replace(options, key=key.fields, repair_keys=False, unidentified=int(nameless["several"].sum()))
     if not (rules or rules_new):
         seen = compare(live, without_fields(ours, listed.leave_out), options, voice)
-        return held_back(seen, about_rows_of(seen.edited, about))
+        return with_findings(seen, about_rows_of(seen.edited, about))
     voice.step("working out the rules")
     _parse_what_rules_need(live, key, [*rules, *rules_new], options)
-    for_new = rules_new if options.add else None
-    computed, findings = with_computed(live, ours, key, rules, options.settled, for_new=for_new)
+    for_new = rules_new if options.add_new else None
+    computed, findings = add_computed_columns(live, ours, key, rules, options.settings, for_new=for_new)
     emptied = frozenset(rule.field for rule in rules if rule.empties)
     computed_fields = {rule.field for rule in (*rules, *rules_new)}
     computed = without_fields(computed, [name for name in listed.leave_out if name not in computed_fields])
-    seen = compare(live, computed, replace(options, emptied=emptied), voice)
-    about = pl.concat([about, about_changes(findings, seen.changes)])
-    return held_back(seen, about_rows_of(seen.edited, about))
+    seen = compare(live, computed, replace(options, constant_blanks=emptied), voice)
+    about = pl.concat([about, findings_about_changes(findings, seen.changes)])
+    return with_findings(seen, about_rows_of(seen.edited, about))
 
 
-def _about_nameless(ours: Catalogue, key: Key, on: str, nameless: pl.DataFrame, *, added: bool) -> pl.DataFrame:
+def _about_nameless(ours: Table, key: Key, on: str, nameless: pl.DataFrame, *, added: bool) -> pl.DataFrame:
     """Findings on the rows that several items may be, and on those that would become items without a code of ours."""
     several = f"several live items have this {on}, so none is found by it; give it to one with --remember THEIRS=OURS"
     new = f"no item has this {on}, and a new one needs a code of ours; give it one with --remember THEIRS=OURS"

@@ -14,7 +14,7 @@ NEAREST = "nearest"
 
 
 @dataclass(frozen=True)
-class Finish:
+class Rounding:
     """What becomes of a computed number: it gets an ``ending``, or becomes a ``multiple`` of an amount."""
 
     function: str
@@ -43,7 +43,7 @@ class Finish:
         return Value(finished, NUMBER, scale)
 
 
-def finish_of(function: str, amount: str, way: str) -> Finish:
+def rounding_of(function: str, amount: str, way: str) -> Rounding:
     """A finish from its words.
 
     Raises:
@@ -57,7 +57,7 @@ def finish_of(function: str, amount: str, way: str) -> Finish:
         raise ExpressionError(f"{amount!r} is not above zero", remedy="Write one such as .95 or 5.")
     if way not in WAYS:
         raise ExpressionError(f"{way!r} is no way to go", remedy=f"Write one of: {', '.join(WAYS)}.")
-    return Finish(function, number, way)
+    return Rounding(function, number, way)
 
 
 def ending(value: Value, end: Value, way: Value | None = None) -> Value:
@@ -74,4 +74,4 @@ def _finished(function: str, value: Value, amount: Value, way: Value | None) -> 
     if not isinstance(amount.constant, Decimal):
         raise ExpressionError(f"{function}(x, amount) wants an amount such as .95 or 5")
     told = NEAREST if way is None else constant_text(way, f"{function}(x, amount, way)")
-    return finish_of(function, f"{amount.constant:f}", told).of(value)
+    return rounding_of(function, f"{amount.constant:f}", told).of(value)

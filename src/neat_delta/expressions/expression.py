@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from sqlglot import exp
 
-    from neat_delta.expressions.ending import Finish
+    from neat_delta.expressions.ending import Rounding
 
 # Longer, or nested deeper, than any that a person writes.
 LONGEST, DEEPEST = 5_000, 100
@@ -57,7 +57,7 @@ class Expression:
 
         return any(str(node.this).lower() in ("ending", "multiple") for node in self.tree.find_all(exp.Anonymous))
 
-    def over(self, frame: pl.DataFrame, finish: Finish | None = None) -> pl.Series:
+    def over(self, frame: pl.DataFrame, finish: Rounding | None = None) -> pl.Series:
         """What it gives for each row of typed columns by the names it reads: decimals, flags (Int8) and texts.
 
         Rows of which it makes nothing are null. ``finish`` is what becomes of a number.

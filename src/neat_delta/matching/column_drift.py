@@ -8,14 +8,14 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.tables.distinct import filled_values
-from neat_delta.tables.field_types import kind_named
-from neat_delta.tables.field_types.number_parsing import live_number_form, read_numbers
+from neat_delta.tables.distinct import distinct_values
+from neat_delta.tables.field_types import type_named
+from neat_delta.tables.field_types.number_parsing import infer_number_format, normalize_numbers
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 SAMPLE = 5_000
 # A column is of the nature that so many of its values share.
@@ -25,23 +25,25 @@ LEAP = 10
 NUMBERS = re.compile(r"numbers about ([0-9]+(?:\.[0-9]+)?(?:e[+-]?[0-9]+)?)")
 
 
-def natures(sheet: Catalogue) -> dict[str, str]:
+def column_natures(sheet: Table) -> dict[str, str]:
     """The nature of each column of a file, by the first rows."""
     top = sheet.cells(sheet.names, pl.int_range(min(len(sheet), SAMPLE), dtype=pl.UInt32, eager=True))
-    return {field.column: nature_of(top[field.name], sheet.form.mark) for field in sheet.fields}
+    return {field.column: nature_of(top[field.name], sheet.format.decimal_separator) for field in sheet.fields}
 
 
 def nature_of(cells: pl.Series, mark: str | None) -> str:
     """A column's nature in words: "blank", "dates", "text", or "numbers about 12.4", the middle one of their sizes."""
-    filled = filled_values(cells)
+    filled = distinct_values(cells)
     if filled.is_empty():
         return "blank"
-    form = live_number_form(filled)
-    numbers = read_numbers(filled, replace(form, mark=mark or form.mark, fine=True)).drop_nulls()
+    form = infer_number_format(filled)
+    numbers = normalize_numbers(
+        filled, replace(form, decimal_separator=mark or form.decimal_separator, three_decimals=True)
+    ).drop_nulls()
     if len(numbers) >= MOSTLY * len(filled):
         sizes = numbers.cast(pl.Float64).abs().sort()
         return f"numbers about {sizes[len(sizes) // 2]:.4g}"
-    return "dates" if kind_named("date").fits(filled, "") else "text"
+    return "dates" if type_named("date").matches(filled, "") else "text"
 
 
 def drift(seen: Mapping[str, str], now: Mapping[str, str]) -> list[str]:
@@ -54,11 +56,11 @@ def drift(seen: Mapping[str, str], now: Mapping[str, str]) -> list[str]:
         said.append(f"columns that were there last time and are not now: {', '.join(lost)}")
     if new:
         said.append(f"columns that are new since last time: {', '.join(new)}")
-    changed = ((column, leap(seen.get(column, nature), nature)) for column, nature in now.items())
+    changed = ((column, describe_change(seen.get(column, nature), nature)) for column, nature in now.items())
     return said + [f"the column {column} {what}" for column, what in changed if what]
 
 
-def leap(before: str, now: str) -> str | None:
+def describe_change(before: str, now: str) -> str | None:
     """What is to be said of a column whose nature is another one now; ``None`` if nothing is."""
     if "blank" in (before, now):
         return f"was {before}, is {now}" if before != now else None

@@ -5,15 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 from neat_delta.tables.field import ADD, TAKE
 
 if TYPE_CHECKING:
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 
 @dataclass(frozen=True)
-class Matched:
+class ColumnMapping:
     """Which fields both files have, in the live export's order, and what stays out of the comparison.
 
     ``signed`` are columns of the sheet that add values to a live field or take some from it ("tags+", "tags-").
@@ -22,15 +22,15 @@ class Matched:
     shared: tuple[str, ...]
     only_edited: tuple[str, ...]
     only_live: tuple[str, ...]
-    signed: tuple[str, ...] = ()
+    append_remove_columns: tuple[str, ...] = ()
 
     @property
     def compared(self) -> tuple[str, ...]:
         """The fields that the sheet says anything about, in the live export's order of the shared ones."""
-        return tuple(dict.fromkeys([*self.shared, *(column[:-1] for column in self.signed)]))
+        return tuple(dict.fromkeys([*self.shared, *(column[:-1] for column in self.append_remove_columns)]))
 
 
-def match_columns(live: Catalogue, edited: Catalogue) -> Matched:
+def match_columns(live: Table, edited: Table) -> ColumnMapping:
     """Match columns by field name (case, spaces and punctuation of the header do not matter).
 
     Raises:
@@ -38,19 +38,19 @@ def match_columns(live: Catalogue, edited: Catalogue) -> Matched:
     """
     shared = tuple(name for name in live.names if name in set(edited.names))
     if not shared:
-        raise WrongChoice(
+        raise InvalidOption(
             f"no column name occurs in {live.source.name} too: {', '.join(edited.names)}",
             file=edited.source.path,
-            line=edited.form.header_line or None,
+            line=edited.format.header_line or None,
             remedy='Say which is which with --match "COLUMN=FIELD"; fields: ' + ", ".join(live.names) + ".",
         )
     signed = tuple(
         name for name in edited.names if name not in shared and name[-1:] in (ADD, TAKE) and name[:-1] in live.names
     )
     taking_part = {*shared, *(column[:-1] for column in signed)}
-    return Matched(
+    return ColumnMapping(
         shared,
         only_edited=tuple(name for name in edited.names if name not in {*shared, *signed}),
         only_live=tuple(name for name in live.names if name not in taking_part),
-        signed=signed,
+        append_remove_columns=signed,
     )

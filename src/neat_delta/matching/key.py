@@ -7,17 +7,17 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import KeyUnclear, WrongChoice
+from neat_delta.errors import AmbiguousKey, InvalidOption
 from neat_delta.tables import field_name
-from neat_delta.tables.distinct import ascending
+from neat_delta.tables.distinct import is_ascending
 from neat_delta.tables.field_types import are_blank
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
-JOINT = "\x1f"  # the unit separator of ASCII
+KEY_SEPARATOR = "\x1f"  # the unit separator of ASCII
 
 # Names under which shops keep the code that people mean when they say "the item number", surest first.
 ALIASES = (
@@ -48,28 +48,28 @@ class Key:
     """The fields that name an item, and whether somebody said so (``told``) or we found them by name."""
 
     fields: tuple[str, ...]
-    told: bool
+    explicit: bool
 
-    def values(self, catalogue: Catalogue, rows: pl.Series | None = None) -> pl.Series:
+    def values(self, catalogue: Table, rows: pl.Series | None = None) -> pl.Series:
         """The key of each row as one text, its parts joined by a character that no code holds."""
         cells = catalogue.cells(self.fields, rows)
         if len(self.fields) == 1:
             return cells.to_series()
-        return cells.select(pl.concat_str(self.fields, separator=JOINT)).to_series()
+        return cells.select(pl.concat_str(self.fields, separator=KEY_SEPARATOR)).to_series()
 
-    def ascends(self, catalogue: Catalogue) -> bool:
+    def is_sorted_by(self, catalogue: Table) -> bool:
         """Whether the rows are in the order of their keys, each of which stands there once."""
-        return catalogue.ascends(self.fields[0]) if len(self.fields) == 1 else ascending(self.values(catalogue))
+        return catalogue.is_sorted_by(self.fields[0]) if len(self.fields) == 1 else is_ascending(self.values(catalogue))
 
 
 def key_parts(keys: pl.Series, names: Sequence[str]) -> pl.DataFrame:
     """Keys as a column for each of their parts, under these names."""
     if len(names) == 1:
         return keys.to_frame(names[0])
-    return keys.str.split_exact(JOINT, len(names) - 1).struct.rename_fields(list(names)).struct.unnest()
+    return keys.str.split_exact(KEY_SEPARATOR, len(names) - 1).struct.rename_fields(list(names)).struct.unnest()
 
 
-def choose_key(live: Catalogue, shared: Sequence[str], told: Sequence[str] = ()) -> Key:
+def choose_key(live: Table, shared: Sequence[str], told: Sequence[str] = ()) -> Key:
     """The key fields: as told, or the one shared field that is named as the SKU.
 
     Raises:
@@ -77,30 +77,30 @@ def choose_key(live: Catalogue, shared: Sequence[str], told: Sequence[str] = ())
         KeyUnclear: no field is named as the SKU.
     """
     if told:
-        return Key(_told_key(live, shared, told), told=True)
+        return Key(_explicit_key(live, shared, told), explicit=True)
     named = next((alias for alias in ALIASES if alias in shared), None)
     if named is None:
-        raise KeyUnclear(
+        raise AmbiguousKey(
             "no column of both files is named as the item code",
             file=live.source.path,
             remedy=_other_column(live, shared) + _question(live, shared),
         )
-    return Key((named,), told=False)
+    return Key((named,), explicit=False)
 
 
-def insist_on_key(live: Catalogue, shared: Sequence[str], key: Key, blank: pl.Series, repeated: pl.Series) -> None:
+def require_usable_key(live: Table, shared: Sequence[str], key: Key, blank: pl.Series, repeated: pl.Series) -> None:
     """Refuse a key found by its name alone that some live rows (given by position) lack or share.
 
     Raises:
         KeyUnclear: with the first such row, and the columns that would do.
     """
-    if key.told or not (len(blank) or len(repeated)):
+    if key.explicit or not (len(blank) or len(repeated)):
         return
     faults = [f"blank in {len(blank)} rows"] * bool(len(blank))
     faults += [f"repeated in {len(repeated)} rows"] * bool(len(repeated))
     first = min([*blank.head(1), *repeated.sort().head(1)])
     (name,) = key.fields
-    raise KeyUnclear(
+    raise AmbiguousKey(
         f"this column should name each item, but it is {' and '.join(faults)}",
         file=live.source.path,
         line=live.rows.line[first],
@@ -110,21 +110,21 @@ def insist_on_key(live: Catalogue, shared: Sequence[str], key: Key, blank: pl.Se
     )
 
 
-def _told_key(live: Catalogue, shared: Sequence[str], told: Sequence[str]) -> tuple[str, ...]:
+def _explicit_key(live: Table, shared: Sequence[str], told: Sequence[str]) -> tuple[str, ...]:
     names = tuple(field_name(name) or name for name in told)
     for name, as_told in zip(names, told, strict=True):
         if name not in shared:
-            raise WrongChoice(
+            raise InvalidOption(
                 f"--key {as_told}: no such column in both files",
                 file=live.source.path,
                 remedy="Columns of both: " + ", ".join(shared) + ".",
             )
     if len(set(names)) < len(names):
-        raise WrongChoice(f"--key names {names[0]} twice", remedy="Name each key field once.")
+        raise InvalidOption(f"--key names {names[0]} twice", remedy="Name each key field once.")
     return names
 
 
-def _other_column(live: Catalogue, shared: Sequence[str]) -> str:
+def _other_column(live: Table, shared: Sequence[str]) -> str:
     """How to say that a column under another name holds the item codes, or that another field names the items."""
     named = next((field for alias in ALIASES for field in live.fields if field.name == alias), None)
     if named is None:
@@ -139,7 +139,7 @@ def _differ_where_filled(values: pl.Series) -> bool:
     return len(filled) > 0 and filled.n_unique() >= MOSTLY * len(filled)
 
 
-def _question(live: Catalogue, shared: Sequence[str]) -> str:
+def _question(live: Table, shared: Sequence[str]) -> str:
     """Which columns could be the key, with an example each."""
     candidates = []
     for name in shared:

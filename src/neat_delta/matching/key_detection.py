@@ -11,7 +11,7 @@ import polars as pl
 from neat_delta.matching.key import ALIASES
 
 if TYPE_CHECKING:
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
     from neat_delta.tables.profile import ColumnProfile
 
 MOST_TRIED = 8
@@ -32,7 +32,7 @@ class KeyCandidates:
     repeated: list[tuple[str, list[int]]]
 
 
-def key_candidates(catalogue: Catalogue, columns: list[ColumnProfile]) -> KeyCandidates:
+def key_candidates(catalogue: Table, columns: list[ColumnProfile]) -> KeyCandidates:
     """Look for keys among the filled columns; pairs only where no column will do alone."""
     rows = len(catalogue)
     filled = [column for column in columns if rows and column.filled == rows]
@@ -50,11 +50,11 @@ def key_candidates(catalogue: Catalogue, columns: list[ColumnProfile]) -> KeyCan
     return KeyCandidates(alone, pairs, expected, repeated)
 
 
-def _unique(catalogue: Catalogue, pair: tuple[str, str]) -> bool:
+def _unique(catalogue: Table, pair: tuple[str, str]) -> bool:
     return not catalogue.cells(pair).is_duplicated().any()
 
 
-def _repeated(catalogue: Catalogue, field: str) -> list[tuple[str, list[int]]]:
+def _repeated(catalogue: Table, field: str) -> list[tuple[str, list[int]]]:
     cells = catalogue.cells([field]).rename({field: "value"}).with_columns(line=catalogue.rows.line)
     filled = cells.filter(pl.col("value").is_duplicated() & (pl.col("value").str.strip_chars() != ""))
     groups = filled.group_by("value", maintain_order=True).agg("line").head(MOST_REPEATED)

@@ -9,29 +9,29 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.matching.rekey_detection import ALIKE, FEWEST_FIELDS
-from neat_delta.reading.frame_rows import Grid
+from neat_delta.reading.frame_rows import FrameRows
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from neat_delta.matching.key import Key
-    from neat_delta.matching.row_matching import Pairing
-    from neat_delta.tables import Catalogue
+    from neat_delta.matching.row_matching import RowMatches
+    from neat_delta.tables import Table
 
 POWER = re.compile(r"([0-9])[.,]?([0-9]*)[eE]\+?([0-9]+)")
 PAIRS = {"edited": pl.UInt32, "live": pl.UInt32}
 
 
-def likely_damaged(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing) -> pl.DataFrame:
+def likely_damaged(live: Table, edited: Table, key: Key, pairing: RowMatches) -> pl.DataFrame:
     """New rows and the gone items whose codes they may have meant, one or several (frame of edited, live)."""
-    if pairing.new.is_empty() or pairing.gone.is_empty():
+    if pairing.new.is_empty() or pairing.missing.is_empty():
         return pl.DataFrame(schema=PAIRS)
     rows = pl.DataFrame({"edited": pairing.new, "code": key.values(edited, pairing.new)})
-    items = pl.DataFrame({"live": pairing.gone, "code": key.values(live, pairing.gone)})
+    items = pl.DataFrame({"live": pairing.missing, "code": key.values(live, pairing.missing)})
     return pl.concat([_but_for_losses(rows, items), _powers(rows, items)]).unique(maintain_order=True)
 
 
-def rescued_codes(live: Catalogue, edited: Catalogue, key: Key, fields: Sequence[str]) -> pl.DataFrame:
+def repairable_keys(live: Table, edited: Table, key: Key, fields: Sequence[str]) -> pl.DataFrame:
     """Rows whose damaged code can be that of one item only, which no other row can be (frame of edited, live).
 
     Looked at are rows whose code no item has, and items that no row names. Codes that differ in spaces, case or zeros
@@ -53,13 +53,13 @@ def rescued_codes(live: Catalogue, edited: Catalogue, key: Key, fields: Sequence
     return found.filter(pl.col("live").is_unique() & pl.col("edited").is_unique()).sort("edited")
 
 
-def with_codes_of(live: Catalogue, edited: Catalogue, key: Key, pairs: pl.DataFrame) -> Catalogue:
+def with_keys_of(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> Table:
     """The sheet with the codes of live items in some of its rows (frame of edited, live)."""
     ours = live.cells(key.fields, pairs["live"])
     cells = edited.cells(edited.names)
     for name in key.fields:
         cells = cells.with_columns(cells[name].scatter(pairs["edited"], ours[name]))
-    return replace(edited, rows=Grid(edited.rows.line, cells))
+    return replace(edited, rows=FrameRows(edited.rows.line, cells))
 
 
 def _bare(code: pl.Expr) -> pl.Expr:
@@ -87,9 +87,7 @@ def _powers(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     return pl.concat(found)
 
 
-def _alike(
-    live: Catalogue, edited: Catalogue, pairs: pl.DataFrame, fields: Sequence[str], *, apart: str
-) -> pl.DataFrame:
+def _alike(live: Table, edited: Table, pairs: pl.DataFrame, fields: Sequence[str], *, apart: str) -> pl.DataFrame:
     """Of several items that a row can be, or several rows that can be an item, the one that agrees (edited, live).
 
     ``apart`` is the side of which there are several. What counts are the fields by which these can be told, in most of

@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections import defaultdict
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import Unreadable
-from neat_delta.reading import Told, read_whole
+from neat_delta.errors import InvalidInput
+from neat_delta.reading import ReadOptions, read_strict
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 
-def remembered(path: Where) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
+def read_mapping_file(path: Location) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
     """Our code for each of theirs, and by field our value for each of theirs.
 
     A file of two columns has their codes and ours; one of three has a field's name in front, and is about its values.
@@ -21,12 +21,12 @@ def remembered(path: Where) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
     Raises:
         Unreadable: it has other columns, a row lacks one of them, or one of theirs is to be two of ours.
     """
-    table = read_whole(path, told=Told(every_row=True))
-    if len(table.names) not in (2, 3) or table.unnamed:
-        raise Unreadable(
-            f"the number of its columns is {len(table.names) + table.unnamed}",
+    table = read_strict(path, told=ReadOptions(keep_non_data=True))
+    if len(table.names) not in (2, 3) or table.unnamed_columns:
+        raise InvalidInput(
+            f"the number of its columns is {len(table.names) + table.unnamed_columns}",
             file=path,
-            line=table.form.header_line,
+            line=table.format.header_line,
             remedy="Two columns are their codes and ours; three are a field, their values and ours.",
         )
     codes: dict[str, str] = {}
@@ -34,12 +34,12 @@ def remembered(path: Where) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
     for line, *cells in table.cells(table.names).insert_column(0, table.rows.line).iter_rows():
         *field, theirs, ours = (cell.strip() for cell in cells)
         if not theirs or not ours or field == [""]:
-            raise Unreadable(
+            raise InvalidInput(
                 "a cell of this row is blank", file=path, line=line, remedy="Fill it, or take the row out."
             )
         pairs = values[field_name(field[0])] if field else codes
         if pairs.setdefault(theirs, ours) != ours:
-            raise Unreadable(
+            raise InvalidInput(
                 f"this is to be {pairs[theirs]!r} and {ours!r}", file=path, line=line, value=theirs, remedy="Keep one."
             )
     return codes, dict(values)

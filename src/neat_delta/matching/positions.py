@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import polars as pl
 
-from neat_delta.tables.distinct import ascending
+from neat_delta.tables.distinct import is_ascending
 
 # Of how many texts there is one at most that is asked for where each is looked up by itself.
 FEW = 50
 
 
-def places(among: pl.Series, asked: pl.Series, *, ascends: bool = False) -> pl.Series:
+def positions_of(among: pl.Series, asked: pl.Series, *, ascends: bool = False) -> pl.Series:
     """The position among texts at which each asked one stands; null where it is not there, or there more than once.
 
     Most of what asks comes in the order of what it asks about: the cells of items item by item, the items of a file as
@@ -19,10 +19,12 @@ def places(among: pl.Series, asked: pl.Series, *, ascends: bool = False) -> pl.S
     """
     runs = asked.rle_id()
     if len(asked) and runs[-1] + 1 < len(asked):
-        return places(among, asked.filter(runs != runs.shift(fill_value=len(asked))), ascends=ascends).gather(runs)
+        return positions_of(among, asked.filter(runs != runs.shift(fill_value=len(asked))), ascends=ascends).gather(
+            runs
+        )
     if ascends and len(asked) <= len(among) // FEW:
         return _where_equal(among, asked, among.search_sorted(asked))
-    if ascends and not asked.has_nulls() and ascending(asked):
+    if ascends and not asked.has_nulls() and is_ascending(asked):
         return _where_equal(among, asked, _last_not_behind(among, asked))
     return _in_order(among, asked) if all_different(asked) else _by_text(among, asked)
 

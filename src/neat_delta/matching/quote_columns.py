@@ -5,19 +5,19 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 from neat_delta.matching.key import ALIASES
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 QUANTITY = re.compile(r"(^|_)(qty|quantity|units|pieces|amount)(_|$)")
 PRICE = re.compile(r"(^|_)(price|net|unit_price|agreed)(_|$)")
 
 
-def record_columns(records: Catalogue, key: Sequence[str]) -> dict[str, str]:
+def quote_columns(records: Table, key: Sequence[str]) -> dict[str, str]:
     """The names of the columns for key, price, and quantity where there is one.
 
     Raises:
@@ -28,7 +28,7 @@ def record_columns(records: Catalogue, key: Sequence[str]) -> dict[str, str]:
     price = next((name for name in names if PRICE.search(name)), None)
     lacking = [what for what, name in ((f"the code ({', '.join(key)})", code), ("the price", price)) if name is None]
     if code is None or price is None or len(key) > 1:
-        raise WrongChoice(
+        raise InvalidOption(
             f"{records.source.name}: no column is known as {' and as '.join(lacking) or 'the whole key'}",
             remedy="Name its columns sku, quantity and price. It has: " + ", ".join(names) + ".",
         )

@@ -14,8 +14,8 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from neat_delta.matching.key import Key
-    from neat_delta.matching.row_matching import Pairing
-    from neat_delta.tables import Catalogue
+    from neat_delta.matching.row_matching import RowMatches
+    from neat_delta.tables import Table
 
 SCHEMA = {"edited": pl.UInt32, "live": pl.UInt32}
 # A new row may be a gone item if so large a share of what both say of themselves is the same, in so many fields.
@@ -23,17 +23,17 @@ ALIKE, FEWEST_FIELDS = 0.6, 2
 MOST_ROWS = 20_000
 
 
-def same_by(live: Catalogue, edited: Catalogue, pairing: Pairing, field: str) -> pl.DataFrame:
+def match_by_field(live: Table, edited: Table, pairing: RowMatches, field: str) -> pl.DataFrame:
     """New rows and gone items that share a value of this field, which nobody else among them has (edited, live)."""
     sides = []
-    for name, catalogue, rows in (("edited", edited, pairing.new), ("live", live, pairing.gone)):
+    for name, catalogue, rows in (("edited", edited, pairing.new), ("live", live, pairing.missing)):
         values = catalogue.cells([field], rows)[field].str.strip_chars()
         frame = pl.DataFrame({name: rows, "value": values}).filter(pl.col("value") != "")
         sides.append(frame.filter(pl.col("value").is_unique()))
     return sides[0].join(sides[1], on="value", maintain_order="left").select("edited", "live")
 
 
-def parted_by(live: Catalogue, edited: Catalogue, pairing: Pairing, field: str) -> Pairing:
+def split_by_identity(live: Table, edited: Table, pairing: RowMatches, field: str) -> RowMatches:
     """The pairing without pairs whose second identity says that they are two: their rows are new, their items gone.
 
     So are codes seen that items have exchanged, or handed on from one to the next. Only identities that such an item,
@@ -45,7 +45,7 @@ def parted_by(live: Catalogue, edited: Catalogue, pairing: Pairing, field: str) 
     apart = (ours != theirs) & (ours != "") & (theirs != "")
     if not apart.any():
         return pairing
-    missing = live.cells([field], pairing.gone)[field].str.strip_chars()
+    missing = live.cells([field], pairing.missing)[field].str.strip_chars()
     known = pl.concat([ours.filter(apart), missing])
     apart &= theirs.is_in(known.implode())
     loose = pairs.filter(apart)
@@ -53,11 +53,11 @@ def parted_by(live: Catalogue, edited: Catalogue, pairing: Pairing, field: str) 
         pairing,
         pairs=pairs.filter(~apart),
         new=pl.concat([pairing.new, loose["edited"]]),
-        gone=pl.concat([pairing.gone, loose["live"]]),
+        missing=pl.concat([pairing.missing, loose["live"]]),
     )
 
 
-def with_free_codes(live: Catalogue, edited: Catalogue, key: Key, found: pl.DataFrame) -> pl.DataFrame:
+def with_free_codes(live: Table, edited: Table, key: Key, found: pl.DataFrame) -> pl.DataFrame:
     """Those code changes (edited, live) whose new code no item has, or only one that gets another code as well."""
     while len(found):
         wanted = key.values(edited, found["edited"])
@@ -71,22 +71,22 @@ def with_free_codes(live: Catalogue, edited: Catalogue, key: Key, found: pl.Data
     return found
 
 
-def same_as_told(live: Catalogue, edited: Catalogue, key: Key, pairing: Pairing, told: pl.DataFrame) -> pl.DataFrame:
+def match_accepted(live: Table, edited: Table, key: Key, pairing: RowMatches, told: pl.DataFrame) -> pl.DataFrame:
     """New rows and gone items that a list of old and new codes (frame of old, new) makes one (edited, live)."""
     new = pl.DataFrame({"edited": pairing.new, "new": key.values(edited, pairing.new)})
-    gone = pl.DataFrame({"live": pairing.gone, "old": key.values(live, pairing.gone)})
+    gone = pl.DataFrame({"live": pairing.missing, "old": key.values(live, pairing.missing)})
     one_each = told.filter(pl.col("old").is_unique() & pl.col("new").is_unique())
     return new.join(one_each, on="new", maintain_order="left").join(gone, on="old").select("edited", "live")
 
 
-def likely_same(live: Catalogue, edited: Catalogue, pairing: Pairing, fields: Sequence[str]) -> pl.DataFrame:
+def suggest_rekeys(live: Table, edited: Table, pairing: RowMatches, fields: Sequence[str]) -> pl.DataFrame:
     """New rows and gone items that are alike in most fields and in nobody else (edited, live, alike: in how many)."""
     none = pl.DataFrame(schema=SCHEMA | {"alike": pl.UInt32})
-    if pairing.new.is_empty() or pairing.gone.is_empty() or len(pairing.new) > MOST_ROWS:
+    if pairing.new.is_empty() or pairing.missing.is_empty() or len(pairing.new) > MOST_ROWS:
         return none
     # A value that only one of each has points at a pair; then all fields of the pair are compared.
     pairs = pl.concat(
-        [pl.DataFrame(schema=SCHEMA), *(same_by(live, edited, pairing, name) for name in fields)]
+        [pl.DataFrame(schema=SCHEMA), *(match_by_field(live, edited, pairing, name) for name in fields)]
     ).unique()
     if pairs.is_empty():
         return none

@@ -7,20 +7,20 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.matching.key import JOINT, Key, insist_on_key
-from neat_delta.matching.positions import all_different, places
+from neat_delta.matching.key import KEY_SEPARATOR, Key, require_usable_key
+from neat_delta.matching.positions import all_different, positions_of
 from neat_delta.tables.field_types import are_blank
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 SAMPLE_ROWS = 20_000
 
 
 @dataclass(frozen=True)
-class Pairing:
+class RowMatches:
     """Every row of the edited sheet and what it is to the live export.
 
     Rows are positions in their file, counted from 0.
@@ -37,20 +37,18 @@ class Pairing:
     """
 
     pairs: pl.DataFrame
-    settled: pl.Series
+    identical: pl.Series
     new: pl.Series
-    blank: pl.Series
-    twins: pl.Series
-    rivals: pl.DataFrame
-    unclear: pl.DataFrame
-    gone: pl.Series
-    live_repeated: pl.DataFrame
-    live_blank: pl.Series
+    missing_key: pl.Series
+    exact_duplicates: pl.Series
+    conflicting_duplicates: pl.DataFrame
+    ambiguous: pl.DataFrame
+    missing: pl.Series
+    live_duplicates: pl.DataFrame
+    live_missing_key: pl.Series
 
 
-def pair_rows(
-    live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[str], signed: Sequence[str] = ()
-) -> Pairing:
+def match_rows(live: Table, edited: Table, key: Key, shared: Sequence[str], signed: Sequence[str] = ()) -> RowMatches:
     """Give each edited row to its live item by the key.
 
     ``signed`` are columns of the sheet that say something too, without being fields of both. Lines that are equal in
@@ -59,12 +57,12 @@ def pair_rows(
     # Parsing costs by the pass rather than by the column, so that the columns to be compared come with the key.
     live.cells([*key.fields, *_likely_to_change(live, edited, key, shared)])
     keys = _keys(live, key, "live")
-    live_blank, live_repeated = keys.filter("blank")["live"], _shared_keys(keys, ascends=key.ascends(live))
-    insist_on_key(live, shared, key, live_blank, live_repeated["live"])
+    live_blank, live_repeated = keys.filter("blank")["live"], _shared_keys(keys, ascends=key.is_sorted_by(live))
+    require_usable_key(live, shared, key, live_blank, live_repeated["live"])
     apart = pl.concat([live_blank, live_repeated["live"]])
     ours, theirs, settled = _settle_equal_lines(live, edited, key, keys.select("live", "key"), apart)
 
-    at = places(ours["key"], theirs["key"], ascends=key.ascends(live))
+    at = positions_of(ours["key"], theirs["key"], ascends=key.is_sorted_by(live))
     named = pl.repeat(False, len(ours), dtype=pl.Boolean, eager=True).scatter(at.drop_nulls(), True)
     blank = theirs.filter("blank")["edited"]
     rows = theirs.with_columns(ours["live"].gather(at).alias("live")).filter(~pl.col("blank"))
@@ -73,25 +71,25 @@ def pair_rows(
     shares = pl.col("key").is_in(live_repeated["key"].unique().implode())
     unclear = rows.filter(shares).select("edited", "key")
     pairs = rows.filter(~shares)
-    return Pairing(
+    return RowMatches(
         pairs=pairs.drop_nulls("live").select("live", "edited").sort("live"),
-        settled=settled,
+        identical=settled,
         new=pairs.filter(pl.col("live").is_null())["edited"],
-        blank=blank,
-        twins=twins,
-        rivals=rivals,
-        unclear=unclear,
-        gone=ours["live"].filter(~named).sort(),
-        live_repeated=live_repeated,
-        live_blank=live_blank,
+        missing_key=blank,
+        exact_duplicates=twins,
+        conflicting_duplicates=rivals,
+        ambiguous=unclear,
+        missing=ours["live"].filter(~named).sort(),
+        live_duplicates=live_repeated,
+        live_missing_key=live_blank,
     )
 
 
-def _keys(catalogue: Catalogue, key: Key, position: str, rows: pl.Series | None = None) -> pl.DataFrame:
+def _keys(catalogue: Table, key: Key, position: str, rows: pl.Series | None = None) -> pl.DataFrame:
     """Frame of row position, key and whether the key is blank."""
     values = key.values(catalogue, rows)
     at = rows if rows is not None else pl.int_range(len(values), eager=True)
-    blank = are_blank(values, rf"^[{JOINT} \t\u00a0]*$")
+    blank = are_blank(values, rf"^[{KEY_SEPARATOR} \t\u00a0]*$")
     return pl.DataFrame({position: at.cast(pl.UInt32), "key": values, "blank": blank})
 
 
@@ -105,7 +103,7 @@ def _shared_keys(keys: pl.DataFrame, *, ascends: bool) -> pl.DataFrame:
 
 
 def _settle_equal_lines(
-    live: Catalogue, edited: Catalogue, key: Key, keys: pl.DataFrame, apart: pl.Series
+    live: Table, edited: Table, key: Key, keys: pl.DataFrame, apart: pl.Series
 ) -> tuple[pl.DataFrame, pl.DataFrame, pl.Series]:
     """Set aside the live rows whose line stands exactly once in the edited sheet, where the two share one form.
 
@@ -147,7 +145,7 @@ def _unequal_lines(ours: pl.Series, theirs: pl.Series, regular: pl.Series) -> tu
     return ours_left.scatter(moved["ours"], False), rest
 
 
-def _likely_to_change(live: Catalogue, edited: Catalogue, key: Key, shared: Sequence[str]) -> list[str]:
+def _likely_to_change(live: Table, edited: Table, key: Key, shared: Sequence[str]) -> list[str]:
     """The fields in which the first lines differ that are unequal in one place.
 
     None if most lines are, for then the rows stand in another order. A guess that saves time where it is right, and
@@ -163,12 +161,14 @@ def _likely_to_change(live: Catalogue, edited: Catalogue, key: Key, shared: Sequ
     return [name for name in shared if name not in key.fields and (ours[name] != theirs[name]).any()]
 
 
-def _one_form(live: Catalogue, edited: Catalogue) -> bool:
+def _one_form(live: Table, edited: Table) -> bool:
     """Whether equal lines mean equal cells: same delimiter, same columns in the same places."""
-    return live.form.delimiter == edited.form.delimiter and live.names == edited.names and not edited.unnamed
+    return (
+        live.format.delimiter == edited.format.delimiter and live.names == edited.names and not edited.unnamed_columns
+    )
 
 
-def _repeated(edited: Catalogue, shared: Sequence[str], rows: pl.DataFrame) -> tuple[pl.Series, pl.DataFrame]:
+def _repeated(edited: Table, shared: Sequence[str], rows: pl.DataFrame) -> tuple[pl.Series, pl.DataFrame]:
     """Rows that share a key: twins (later rows alike in every shared cell), and rivals (those that disagree)."""
     several = rows.clear() if all_different(rows["key"]) else rows.filter(pl.col("key").is_duplicated())
     if several.is_empty():

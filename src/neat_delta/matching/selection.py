@@ -7,23 +7,23 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 from neat_delta.expressions import ExpressionError, parse_expression
-from neat_delta.matching.key import JOINT
+from neat_delta.matching.key import KEY_SEPARATOR
 from neat_delta.reading import read_bytes
 from neat_delta.tables import field_name
-from neat_delta.tables.typed_values import typed
+from neat_delta.tables.typed_values import typed_frame
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
     from neat_delta.matching.key import Key
-    from neat_delta.remote import Where
-    from neat_delta.tables import Catalogue
+    from neat_delta.remote import Location
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
 
-def rows_where(catalogue: Catalogue, where: str, settled: Settings) -> pl.Series:
+def filter_rows(catalogue: Table, where: str, settled: Settings) -> pl.Series:
     """The positions of the rows for which an SQL condition over the fields holds.
 
     Numbers are exact decimals, flags 1 and 0, dates ISO 8601 text, blank cells NULL. See
@@ -32,7 +32,7 @@ def rows_where(catalogue: Catalogue, where: str, settled: Settings) -> pl.Series
     Raises:
         WrongChoice: it is no condition, or names a field that does not exist.
     """
-    met = condition(where, catalogue.names, lambda name: typed(catalogue, [name], settled)[name], len(catalogue))
+    met = condition(where, catalogue.names, lambda name: typed_frame(catalogue, [name], settled)[name], len(catalogue))
     return met.arg_true().cast(pl.UInt32)
 
 
@@ -46,23 +46,25 @@ def condition(where: str, names: Sequence[str], field: Callable[[str], pl.Series
         expression = parse_expression(where)
         unknown = [name for name in expression.names if name not in names]
         if unknown:
-            raise WrongChoice(
+            raise InvalidOption(
                 f"--where {where!r}: there is no field {', '.join(unknown)}",
                 remedy="Fields: " + ", ".join(names) + ".",
             )
         frame = pl.DataFrame([field(name).alias(name) for name in expression.names or names[:1]])
         met = expression.over(frame)
     except ExpressionError as error:
-        raise WrongChoice(
+        raise InvalidOption(
             f"--where {where!r}: {error.what}",
             remedy=error.remedy or "Write a condition such as: price > 10 AND maker = 'Thrumhive'",
         ) from error
     if met.dtype not in (pl.Boolean, pl.Null):
-        raise WrongChoice(f"--where {where!r}: this is no condition", remedy="It must be true or false for each item.")
+        raise InvalidOption(
+            f"--where {where!r}: this is no condition", remedy="It must be true or false for each item."
+        )
     return met.cast(pl.Boolean).fill_null(False)
 
 
-def rows_of_codes(catalogue: Catalogue, key: Key, codes: Sequence[str]) -> tuple[pl.Series, list[str]]:
+def rows_of_codes(catalogue: Table, key: Key, codes: Sequence[str]) -> tuple[pl.Series, list[str]]:
     """The positions of the rows with these codes, in the file's order; and the codes that no row has."""
     wanted = pl.DataFrame({"key": codes}, schema={"key": pl.String}).unique(maintain_order=True)
     rows = pl.DataFrame({"key": key.values(catalogue)}).with_row_index("row")
@@ -71,70 +73,70 @@ def rows_of_codes(catalogue: Catalogue, key: Key, codes: Sequence[str]) -> tuple
 
 
 def chosen_rows(
-    catalogue: Catalogue, key: Key, where: str | None, items: Where | None, settled: Settings
+    catalogue: Table, key: Key, where: str | None, items: Location | None, settled: Settings
 ) -> tuple[pl.Series, list[str]]:
     """The positions of the rows that a condition and a file of codes leave, and the codes in it that no row has."""
     rows = pl.int_range(len(catalogue), dtype=pl.UInt32, eager=True)
     unknown: list[str] = []
     if where is not None:
-        rows = rows_where(catalogue, where, settled)
+        rows = filter_rows(catalogue, where, settled)
     if items:
         text = read_bytes(items).decode(errors="replace")
-        listed, unknown = rows_of_codes(catalogue, key, codes_in(text, key))
+        listed, unknown = rows_of_codes(catalogue, key, parse_key_list(text, key))
         rows = rows.filter(rows.is_in(listed.implode()))
     return rows, unknown
 
 
 @dataclass(frozen=True)
-class Scope:
+class Selection:
     """The items that take part: the live rows chosen (all if ``None``), and codes asked for that no live item has.
 
     New rows take part if their code was asked for, or if nothing was chosen at all.
     """
 
-    live: Catalogue
+    live: Table
     key: Key
     rows: pl.Series | None = None
-    asked: tuple[str, ...] = ()
+    requested: tuple[str, ...] = ()
 
-    def of_live(self, rows: pl.Series) -> pl.Series:
+    def select_live(self, rows: pl.Series) -> pl.Series:
         """Those of some live rows that take part."""
         return rows if self.rows is None else rows.filter(rows.is_in(self.rows.implode()))
 
-    def outside(self, edited: Catalogue, key: Key) -> pl.Series:
+    def excluded_rows(self, edited: Table, key: Key) -> pl.Series:
         """The positions of the rows of a sheet that have a code and take no part."""
         if self.rows is None:
             return pl.Series([], dtype=pl.UInt32)
-        inside = pl.concat([key.values(self.live, self.rows), pl.Series(self.asked, dtype=pl.String)])
+        inside = pl.concat([key.values(self.live, self.rows), pl.Series(self.requested, dtype=pl.String)])
         codes = key.values(edited)
-        apart = ~codes.is_in(inside.implode()) & (codes.str.strip_chars(f"{JOINT} \t\u00a0") != "")
+        apart = ~codes.is_in(inside.implode()) & (codes.str.strip_chars(f"{KEY_SEPARATOR} \t\u00a0") != "")
         return apart.arg_true().cast(pl.UInt32)
 
-    def unknown(self, edited: Catalogue, key: Key) -> pl.Series:
+    def unknown(self, edited: Table, key: Key) -> pl.Series:
         """The codes asked for that a sheet does not have either."""
-        asked = pl.Series(self.asked, dtype=pl.String)
+        asked = pl.Series(self.requested, dtype=pl.String)
         return asked.filter(~asked.is_in(key.values(edited).implode())) if len(asked) else asked
 
 
-def scope_of(live: Catalogue, key: Key, where: str | None, items: Where | None, settled: Settings) -> Scope:
+def select_items(live: Table, key: Key, where: str | None, items: Location | None, settled: Settings) -> Selection:
     """The items chosen by a condition over the live fields and by a file of codes; all without either.
 
     Raises:
         WrongChoice: it is no condition, or names a field that does not exist.
     """
     if where is None and items is None:
-        return Scope(live, key)
+        return Selection(live, key)
     rows, unknown = chosen_rows(live, key, where, items, settled)
-    return Scope(live, key, rows, tuple(unknown))
+    return Selection(live, key, rows, tuple(unknown))
 
 
-def codes_in(text: str, key: Key) -> list[str]:
+def parse_key_list(text: str, key: Key) -> list[str]:
     """The codes of a list, one a line; blank lines and a first line that names the key are passed over."""
     lines = [line.strip() for line in text.splitlines() if line.strip()]
     return lines[1:] if lines and field_name(lines[0]) == key.fields[0] else lines
 
 
-def chosen_fields(catalogue: Catalogue, key: Key, wanted: Sequence[str]) -> list[str]:
+def chosen_fields(catalogue: Table, key: Key, wanted: Sequence[str]) -> list[str]:
     """The key's fields and then the wanted ones in the order asked for; all if none is.
 
     Raises:
@@ -143,7 +145,7 @@ def chosen_fields(catalogue: Catalogue, key: Key, wanted: Sequence[str]) -> list
     names = [field_name(name) for name in wanted] or catalogue.names
     for name, asked in zip(names, wanted, strict=False):
         if name not in catalogue.names:
-            raise WrongChoice(
+            raise InvalidOption(
                 f"--fields {asked}: there is no such field", remedy="Fields: " + ", ".join(catalogue.names) + "."
             )
     return list(dict.fromkeys([*key.fields, *names]))

@@ -13,7 +13,7 @@ import polars as pl
 
 if TYPE_CHECKING:
     from neat_delta.matching.key import Key
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 # What people call an item by stands in a field of such a name.
 NAME_FIELDS = ("name", "item_name", "product_name", "title", "item", "product", "label", "description", "article")
@@ -28,10 +28,10 @@ COMPARED = 12
 SHOWN = 3
 # Likeness from which on a candidate is worth showing, from 0 to 100; codes alone are alike by chance more often.
 ALIKE, ALIKE_CODES = 60, 75
-LIKELY = {"key": pl.String, "item": pl.String, "name": pl.String, "likeness": pl.UInt8}
+SUGGESTIONS = {"key": pl.String, "item": pl.String, "name": pl.String, "likeness": pl.UInt8}
 
 
-def naming_field(catalogue: Catalogue, key: Key) -> str | None:
+def find_name_field(catalogue: Table, key: Key) -> str | None:
     """The field that people call items by: one of such a name, else the first whose values are mostly words."""
     others = [name for name in catalogue.names if name not in key.fields]
     named = next((name for name in NAME_FIELDS if name in others), None)
@@ -41,15 +41,13 @@ def naming_field(catalogue: Catalogue, key: Key) -> str | None:
     return next((name for name in others if top[name].str.contains(WORDS).sum() * 2 > len(top)), None)
 
 
-def likely_items(
-    live: Catalogue, edited: Catalogue, key: Key, rows: pl.Series, named_by: str | None = None
-) -> pl.DataFrame:
+def suggest_items(live: Table, edited: Table, key: Key, rows: pl.Series, named_by: str | None = None) -> pl.DataFrame:
     """For rows of a sheet whose code no item has, the items that are likeliest meant, best first.
 
     ``named_by`` is the field by which the sheet names items, if that is not the key. Returns a frame of key (the
     unknown code), item (our code), name (ours), likeness (0 to 100); at most a few for each row, for many rows none.
     """
-    none = pl.DataFrame(schema=LIKELY)
+    none = pl.DataFrame(schema=SUGGESTIONS)
     if rows.is_empty() or len(rows) > MOST_UNKNOWN or not len(live):
         return none
     asked = _told(edited, key, rows, None).rename({"item": "key"})
@@ -67,11 +65,11 @@ def likely_items(
     return best.select("key", "item", pl.col("name_ours").alias("name"), "likeness")
 
 
-def _told(catalogue: Catalogue, key: Key, rows: pl.Series | None, code: str | None) -> pl.DataFrame:
+def _told(catalogue: Table, key: Key, rows: pl.Series | None, code: str | None) -> pl.DataFrame:
     """The codes and names of some rows, or of all (frame of item, code, name); blank names are null."""
     items = key.values(catalogue, rows)
     codes = items if code is None else catalogue.cells([code], rows).to_series()
-    name = naming_field(catalogue, key)
+    name = find_name_field(catalogue, key)
     names = catalogue.cells([name], rows).to_series() if name else pl.Series([""])
     frame = pl.DataFrame({"item": items, "code": codes})
     return frame.with_columns(names.replace("", None).alias("name") if name else pl.lit(None, pl.String).alias("name"))

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import WrongChoice
-from neat_delta.reading.frame_rows import Grid
+from neat_delta.errors import InvalidOption
+from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import Field, field_name
 from neat_delta.tables.field import ADD, TAKE
 
@@ -16,8 +16,8 @@ if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
     from neat_delta.matching.key import Key
-    from neat_delta.tables import Catalogue
-    from neat_delta.tables.settings import ListSettings, Settings
+    from neat_delta.tables import Table
+    from neat_delta.tables.settings import Settings, SupplierProfile
 
 TOP_ROWS = 50
 
@@ -31,7 +31,7 @@ class ColumnMatch:
     first: str | None
 
 
-def in_our_terms(sheet: Catalogue, live: Catalogue, settled: Settings, listed: ListSettings) -> Catalogue:
+def map_columns(sheet: Table, live: Table, settled: Settings, listed: SupplierProfile) -> Table:
     """A file with its columns under our fields: as told for this list, else by name or alias; and with constants added.
 
     Fields to be left out are still there, for rules may read them; a column to be left out by its own name is not.
@@ -58,16 +58,16 @@ def in_our_terms(sheet: Catalogue, live: Catalogue, settled: Settings, listed: L
     for name, values in listed.values.items():
         _insist_on(name, live.names, f"--remember-value {name}", "field")
         if name in ours.names:
-            ours = _with_column(ours, live, name, _in_our_values(ours, name, values, settled.of(name).separator))
+            ours = _with_column(ours, live, name, _with_live_values(ours, name, values, settled.field(name).separator))
     return ours
 
 
-def without_fields(sheet: Catalogue, names: Sequence[str]) -> Catalogue:
+def without_fields(sheet: Table, names: Sequence[str]) -> Table:
     """The sheet as if it said nothing of these fields."""
     return replace(sheet, fields=tuple(field for field in sheet.fields if field.name not in names))
 
 
-def column_matches(sheet: Catalogue, ours: Catalogue, live: Catalogue) -> list[ColumnMatch]:
+def column_matches(sheet: Table, ours: Table, live: Table) -> list[ColumnMatch]:
     """Every column of a file, in its order, with the live field it stands for."""
     known = {*live.names, *(f"{name}{sign}" for name in live.names for sign in (ADD, TAKE))}
     fields = {field.column: field.name for field in ours.fields if field.name in known}
@@ -79,12 +79,12 @@ def column_matches(sheet: Catalogue, ours: Catalogue, live: Catalogue) -> list[C
 
 
 # Rows of a list that no single live item belongs to: the row, what it calls itself, whether several items have that.
-NAMELESS = {"row": pl.UInt32, "on": pl.String, "several": pl.Boolean}
+UNIDENTIFIED = {"row": pl.UInt32, "on": pl.String, "several": pl.Boolean}
 
 
-def with_our_codes(
-    sheet: Catalogue, live: Catalogue, key: Key, listed: ListSettings, *, for_new: bool = False
-) -> tuple[Catalogue, pl.DataFrame]:
+def with_live_keys(
+    sheet: Table, live: Table, key: Key, listed: SupplierProfile, *, for_new: bool = False
+) -> tuple[Table, pl.DataFrame]:
     """A list whose rows get our codes: by remembered answers, and by another field that names items as well.
 
     A row whose field no live item has, or several have, gets no code of ours; it is named by that field instead, and
@@ -95,7 +95,7 @@ def with_our_codes(
     """
     if listed.match_on:
         return _keyed_by(sheet, live, key, listed.match_on, listed.remember, for_new=for_new)
-    none = pl.DataFrame(schema=NAMELESS)
+    none = pl.DataFrame(schema=UNIDENTIFIED)
     if not listed.remember:
         return sheet, none
     (name,) = _single(key, "--remember")
@@ -104,8 +104,8 @@ def with_our_codes(
 
 
 def _keyed_by(
-    sheet: Catalogue, live: Catalogue, key: Key, on: str, remembered: Mapping[str, str], *, for_new: bool
-) -> tuple[Catalogue, pl.DataFrame]:
+    sheet: Table, live: Table, key: Key, on: str, remembered: Mapping[str, str], *, for_new: bool
+) -> tuple[Table, pl.DataFrame]:
     (name,) = _single(key, "--match-on")
     for catalogue in (live, sheet):
         _insist_on(on, catalogue.names, f"--match-on {on}", f"field of {catalogue.source.name}")
@@ -124,14 +124,14 @@ def _keyed_by(
     return (_with_column(ours, live, on, _of_items(live, name, on, codes, values)) if for_new else ours), nameless
 
 
-def _of_items(live: Catalogue, name: str, field: str, codes: pl.Series, values: pl.Series) -> pl.Series:
+def _of_items(live: Table, name: str, field: str, codes: pl.Series, values: pl.Series) -> pl.Series:
     """A field as the live items with these codes have it, and these values for codes that no item has."""
     items = live.cells([name, field]).select(code=name, there=field).unique("code", keep="first")
     found = codes.to_frame("code").join(items, on="code", how="left", maintain_order="left")
     return found.select(pl.coalesce("there", values)).to_series()
 
 
-def _in_our_values(sheet: Catalogue, name: str, values: Mapping[str, str], separator: str | None) -> pl.Series:
+def _with_live_values(sheet: Table, name: str, values: Mapping[str, str], separator: str | None) -> pl.Series:
     """A field's cells with their values turned into ours, also where a cell holds several."""
     cells = sheet.cells([name])[name]
     if separator is None:
@@ -143,22 +143,24 @@ def _in_our_values(sheet: Catalogue, name: str, values: Mapping[str, str], separ
 
 def _single(key: Key, option: str) -> tuple[str]:
     if len(key.fields) != 1:
-        raise WrongChoice(f"{option} wants a key of one field", remedy="The key has " + " and ".join(key.fields) + ".")
+        raise InvalidOption(
+            f"{option} wants a key of one field", remedy="The key has " + " and ".join(key.fields) + "."
+        )
     return (key.fields[0],)
 
 
-def _with_constants(sheet: Catalogue, live: Catalogue, constants: Mapping[str, str]) -> Catalogue:
+def _with_constants(sheet: Table, live: Table, constants: Mapping[str, str]) -> Table:
     for name, value in constants.items():
         _insist_on(name, live.names, f"--assume {name}={value}", "field")
         sheet = _with_column(sheet, live, name, pl.repeat(value, len(sheet), dtype=pl.String, eager=True))
     return sheet
 
 
-def _with_column(sheet: Catalogue, live: Catalogue, name: str, cells: pl.Series) -> Catalogue:
+def _with_column(sheet: Table, live: Table, name: str, cells: pl.Series) -> Table:
     """The sheet with this column in place of its own of that name, or besides."""
     frame = sheet.cells(sheet.names).with_columns(cells.alias(name))
     fields = sheet.fields if name in sheet.names else (Field(name, live.field(name).column), *sheet.fields)
-    return replace(sheet, rows=Grid(sheet.rows.line, frame), fields=fields)
+    return replace(sheet, rows=FrameRows(sheet.rows.line, frame), fields=fields)
 
 
 def _insist_on(name: str, known: Sequence[str], option: str, what: str, shown: Mapping[str, str] | None = None) -> None:
@@ -169,4 +171,4 @@ def _insist_on(name: str, known: Sequence[str], option: str, what: str, shown: M
     near = difflib.get_close_matches(name, known, 3)
     names = [shown[one] if shown else one for one in near or known]
     remedy = ("Nearest: " if near else "There are: ") + ", ".join(names) + "."
-    raise WrongChoice(f"{option}: there is no such {what}", remedy=remedy)
+    raise InvalidOption(f"{option}: there is no such {what}", remedy=remedy)

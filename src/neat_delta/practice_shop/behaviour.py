@@ -1,15 +1,16 @@
-"""The ways of a practice shop: how it takes imports, each as real shops do in one way or another."""
+"""How a practice shop takes imports: each way as real shops do in one or another."""
 
 from __future__ import annotations
 
-import tomllib
-from dataclasses import dataclass, field, fields
-from typing import TYPE_CHECKING, Any
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Annotated
 
-from neat_delta.errors import Unreadable
+from neat_delta.errors import InvalidInput
+from neat_delta.tables.config_loader import load_config
+from neat_delta.tables.constraints import AtLeast, Count, CountOrZero, OneOf
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
     from pathlib import Path
 
 FILE = "shop.toml"
@@ -32,48 +33,33 @@ takes = "both"             # "change", "add", or "both"
 
 
 @dataclass(frozen=True)
-class Ways:
+class StoreBehaviour:
     """How a practice shop takes its imports; see the comments of the draft."""
 
     key: str = "sku"
-    blank: str = "empties"
+    blank: Annotated[str, OneOf(("empties", "leaves"))] = "empties"
     marker: str | None = None
-    takes: str = "both"
+    takes: Annotated[str, OneOf(("both", "change", "add"))] = "both"
     required: tuple[str, ...] = ()
     limited: tuple[str, ...] = ()
     known_categories: str | None = None
-    rows: int | None = None
-    decimals: Mapping[str, int] = field(default_factory=dict)
-    length: Mapping[str, int] = field(default_factory=dict)
+    rows: Count | None = None
+    decimals: Mapping[str, CountOrZero] = field(default_factory=dict)
+    length: Mapping[str, CountOrZero] = field(default_factory=dict)
     trims: bool = False
-    breaks_off_after: int | None = None
-    seconds: float = 0.0
+    breaks_off_after: CountOrZero | None = None
+    seconds: Annotated[float, AtLeast(0)] = 0.0
 
 
-def load_ways(folder: Path) -> Ways:
-    """The ways that a shop's folder settles.
+def load_behaviour(folder: Path) -> StoreBehaviour:
+    """The behaviour that a shop's folder configures.
 
     Raises:
-        Unreadable: the file is not there, is no TOML, or holds a setting that there is not.
+        InvalidInput: the file is not there, or is no TOML.
+        InvalidSettings: every mistake, with its line and what is allowed.
     """
     path = folder / FILE
-    try:
-        told: dict[str, Any] = tomllib.loads(path.read_text("utf-8"))
-    except FileNotFoundError as error:
-        remedy = "Open one with: neat-delta shop open DIR"
-        raise Unreadable("there is no practice shop here", file=folder, remedy=remedy) from error
-    except tomllib.TOMLDecodeError as error:
-        raise Unreadable(f"this is no TOML: {error}", file=path) from error
-    known = {one.name for one in fields(Ways)}
-    for name in told:
-        if name not in known:
-            raise Unreadable(
-                f"there is no setting {name!r}", file=path, remedy="Allowed: " + ", ".join(sorted(known)) + "."
-            )
-    for name, allowed in (("blank", ("empties", "leaves")), ("takes", ("both", "change", "add"))):
-        if told.get(name, allowed[0]) not in allowed:
-            raise Unreadable(
-                f"no such {name}", file=path, value=str(told[name]), remedy="Allowed: " + ", ".join(allowed) + "."
-            )
-    lists = {name: tuple(value) for name, value in told.items() if isinstance(value, list)}
-    return Ways(**told | lists)
+    if not path.is_file():
+        hint = "Open one with: neat-delta shop open DIR"
+        raise InvalidInput("there is no practice shop here", file=folder, remedy=hint)
+    return load_config(StoreBehaviour, path, "Open one with: neat-delta shop open DIR")

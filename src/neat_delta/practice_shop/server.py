@@ -62,7 +62,7 @@ class ShopServer(ThreadingHTTPServer):
         self.queue.put(int(made.lastrowid or 0))
         return int(made.lastrowid or 0)
 
-    def told(self, job: int) -> tuple[str, str, list[Result]] | None:
+    def job_status(self, job: int) -> tuple[str, str, list[Result]] | None:
         """State, reason and results of a job; ``None`` if there is none of this number."""
         with closing(self.jobs()) as base:
             row = base.execute("SELECT state, reason, results FROM jobs WHERE job = ?", (job,)).fetchone()
@@ -78,7 +78,7 @@ class ShopServer(ThreadingHTTPServer):
             shop = open_shop(self.shop.folder)
             time.sleep(shop.ways.seconds)
             try:
-                taken = shop.take(data, does)
+                taken = shop.import_file(data, does)
                 self._finish(job, BROKEN_OFF if taken.broken_off else DONE, "", taken.results)
             except (NeatDeltaError, sqlite3.Error) as error:
                 self._finish(job, REFUSED, str(error), [])
@@ -131,7 +131,7 @@ class _Handler(BaseHTTPRequestHandler):
             )
 
     def _job(self, job: int, rest: list[str]) -> None:
-        told = self.server.told(job)
+        told = self.server.job_status(job)
         if told is None:
             self._say(404, "there is no such import")
             return

@@ -12,16 +12,16 @@ from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
 from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import write_atomic
-from neat_delta.errors import CannotWrite, Unreadable, WrongChoice
+from neat_delta.errors import InvalidInput, InvalidOption, WriteError
 from neat_delta.output_paths import note_input
-from neat_delta.practice_shop.behaviour import DRAFT, FILE, Ways, load_ways
+from neat_delta.practice_shop.behaviour import DRAFT, FILE, StoreBehaviour, load_behaviour
 from neat_delta.tables import field_name
 from neat_delta.tables.type_inference import is_stock
 
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 BASE, JOBS = "shop.sqlite", "jobs.sqlite"
 CHANGE, ADD, REMOVE, RECODE = DOES = ("change", "add", "remove", "recode")
@@ -44,7 +44,7 @@ class Result:
 
 
 @dataclass(frozen=True)
-class Taken:
+class ImportOutcome:
     """What became of an import: a result for each row that was reached, and whether it broke off half way."""
 
     results: list[Result]
@@ -56,7 +56,7 @@ class PracticeShop:
     """A stand-in store in a folder of its own: ``shop.sqlite`` holds its items, ``shop.toml`` its ways."""
 
     folder: Path
-    ways: Ways
+    ways: StoreBehaviour
 
     def base(self) -> sqlite3.Connection:
         """A connection of one's own; rows come and go in transactions."""
@@ -81,7 +81,7 @@ class PracticeShop:
         writer.writerows(self.items())
         return text.getvalue().encode()
 
-    def take(self, data: bytes, does: str = CHANGE) -> Taken:
+    def import_file(self, data: bytes, does: str = CHANGE) -> ImportOutcome:
         """Import a file, row by row: one that fails does not keep the others out.
 
         Raises:
@@ -94,7 +94,7 @@ class PracticeShop:
         with closing(self.base()) as base:
             for line, row in enumerate(rows, start=2):
                 if self.ways.breaks_off_after is not None and line - 2 >= self.ways.breaks_off_after:
-                    return Taken(results, broken_off=True)
+                    return ImportOutcome(results, broken_off=True)
                 told = dict(zip(header, row, strict=False))
                 if len(row) != len(header):
                     results.append(
@@ -103,7 +103,7 @@ class PracticeShop:
                     continue
                 with base:
                     results.append(self._row(base, line, told, does))
-        return Taken(results)
+        return ImportOutcome(results)
 
     def sell(self, seed: int, orders: int) -> list[str]:
         """Let stock be sold and colleagues change some prices, by chance but the same for a seed; what happened."""
@@ -134,16 +134,16 @@ class PracticeShop:
             name for name in header if name not in columns and not (does == RECODE and name == NEW_CODE + ways.key)
         ]
         if ways.key not in header:
-            raise WrongChoice(f"the shop refuses the file: it has no column {ways.key}")
+            raise InvalidOption(f"the shop refuses the file: it has no column {ways.key}")
         if strange:
-            raise WrongChoice(f"the shop refuses the file: it knows no column {strange[0]}")
+            raise InvalidOption(f"the shop refuses the file: it knows no column {strange[0]}")
         missing = [name for name in ways.required if name not in header] if does in (CHANGE, ADD) else []
         if missing:
-            raise WrongChoice(f"the shop refuses the file: the column {missing[0]} must be in every file")
+            raise InvalidOption(f"the shop refuses the file: the column {missing[0]} must be in every file")
         if ways.rows is not None and rows > ways.rows:
-            raise WrongChoice(f"the shop refuses the file: it takes {ways.rows} rows in one, and this has {rows}")
+            raise InvalidOption(f"the shop refuses the file: it takes {ways.rows} rows in one, and this has {rows}")
         if ways.takes != "both" and does in (CHANGE, ADD) and does != ways.takes:
-            raise WrongChoice(f"the shop refuses the file: it is set to {ways.takes} items only")
+            raise InvalidOption(f"the shop refuses the file: it is set to {ways.takes} items only")
 
     def _row(self, base: sqlite3.Connection, line: int, row: dict[str, str], does: str) -> Result:
         code = row[self.ways.key]
@@ -216,17 +216,17 @@ def open_shop(folder: Path) -> PracticeShop:
     Raises:
         Unreadable: there is none, or its ways are spoilt.
     """
-    ways = load_ways(folder)
+    ways = load_behaviour(folder)
     for name in (BASE, JOBS, FILE):
         note_input(folder / name)
     if not (folder / BASE).is_file():
-        raise Unreadable(
+        raise InvalidInput(
             "the shop's items are not there", file=folder / BASE, remedy="Open a new one: neat-delta shop open DIR"
         )
     return PracticeShop(folder, ways)
 
 
-def make_shop(folder: Path, catalogue: Catalogue, key: str, *, replace: bool = False) -> PracticeShop:
+def make_shop(folder: Path, catalogue: Table, key: str, *, replace: bool = False) -> PracticeShop:
     """Open a new practice shop with the items of an export, or let one that is there begin anew with them.
 
     Raises:
@@ -234,20 +234,20 @@ def make_shop(folder: Path, catalogue: Catalogue, key: str, *, replace: bool = F
         WrongChoice: the export has no such key, or two items share a code.
     """
     if folder.exists() and any(path.name not in (BASE, FILE, JOBS) for path in folder.iterdir()):
-        raise CannotWrite("the folder holds other things", file=folder, remedy="Name a folder that is new or empty.")
+        raise WriteError("the folder holds other things", file=folder, remedy="Name a folder that is new or empty.")
     if (folder / BASE).exists() and not replace:
-        raise CannotWrite(
+        raise WriteError(
             "a practice shop is here already, with all that was imported into it",
             file=folder,
             remedy="Say --replace to begin anew with its items as in the export, or name another folder.",
         )
     names = [field.column for field in catalogue.fields]
     if key not in names:
-        raise WrongChoice(f"--key {key}: no such column", remedy="Columns: " + ", ".join(names) + ".")
+        raise InvalidOption(f"--key {key}: no such column", remedy="Columns: " + ", ".join(names) + ".")
     rows = catalogue.cells(catalogue.names)
     codes = rows.to_series(names.index(key))
     if codes.is_duplicated().any():
-        raise WrongChoice(f"two items share the {key} {codes.filter(codes.is_duplicated())[0]}")
+        raise InvalidOption(f"two items share the {key} {codes.filter(codes.is_duplicated())[0]}")
     with closing(sqlite3.connect(":memory:")) as base, base:
         columns = ", ".join(f"{_quoted(name)} TEXT NOT NULL DEFAULT ''" for name in names)
         base.execute(f"CREATE TABLE items (position INTEGER PRIMARY KEY AUTOINCREMENT, {columns})")
@@ -268,9 +268,9 @@ def _table(data: bytes) -> list[list[str]]:
     try:
         table = list(csv.reader(io.StringIO(data.decode("utf-8-sig"), newline="")))
     except (UnicodeDecodeError, csv.Error) as error:
-        raise WrongChoice("the shop refuses the file: it takes comma-separated UTF-8 only") from error
+        raise InvalidOption("the shop refuses the file: it takes comma-separated UTF-8 only") from error
     if not table:
-        raise WrongChoice("the shop refuses the file: it is empty")
+        raise InvalidOption("the shop refuses the file: it is empty")
     return table
 
 

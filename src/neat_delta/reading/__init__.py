@@ -1,17 +1,17 @@
 """Files in: where from, packing, character set, dialect, whole records; a file becomes a Catalogue of text cells."""
 
-from neat_delta.prefetch import fingerprint, read_bytes
+from neat_delta.prefetch import read_bytes, sha256_hex
 from neat_delta.reading.archives import fetch
-from neat_delta.reading.read import insist_on_every_row, read_both, read_catalogue, read_whole
-from neat_delta.reading.read_options import Told
+from neat_delta.reading.read import read_pair, read_strict, read_table, require_every_row
+from neat_delta.tables.read_options import ReadOptions
 
 __all__ = [
-    "Told",
+    "ReadOptions",
     "fetch",
-    "fingerprint",
-    "insist_on_every_row",
-    "read_both",
     "read_bytes",
-    "read_catalogue",
-    "read_whole",
+    "read_pair",
+    "read_strict",
+    "read_table",
+    "require_every_row",
+    "sha256_hex",
 ]

@@ -9,11 +9,11 @@ import zlib
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import Unreadable
+from neat_delta.errors import InvalidInput
 from neat_delta.prefetch import read_bytes
 
 if TYPE_CHECKING:
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 GZIP = b"\x1f\x8b"
 ZIP = b"PK\x03\x04"
@@ -25,64 +25,64 @@ HARMLESS = 64 << 20
 
 
 @dataclass(frozen=True)
-class Content:
+class Payload:
     """What a file holds, with the packing it was in named for people."""
 
-    inner: bytes
+    data: bytes
     packing: str | None = None
 
 
-def fetch(path: Where) -> Content:
+def fetch(path: Location) -> Payload:
     """Read a file, or standard input for ``-``, and unpack it.
 
     Raises:
         Unreadable: there is no such file, it may not be read, or it cannot be unpacked safely.
     """
-    return unpacked(read_bytes(path), path)
+    return decompress(read_bytes(path), path)
 
 
-def unpacked(data: bytes, path: Where) -> Content:
+def decompress(data: bytes, path: Location) -> Payload:
     """What a file's bytes hold; ``path`` is for messages.
 
     Raises:
         Unreadable: it cannot be unpacked safely.
     """
     if data.startswith(GZIP):
-        return Content(_gunzip(data, path), "gzip")
+        return Payload(_gunzip(data, path), "gzip")
     if data.startswith(ZIP):
         return _unzip(data, path)
-    return Content(data)
+    return Payload(data)
 
 
-def _gunzip(data: bytes, path: Where) -> bytes:
+def _gunzip(data: bytes, path: Location) -> bytes:
     try:
         with gzip.GzipFile(fileobj=io.BytesIO(data)) as packed:
             inner = packed.read(_allowed(len(data)) + 1)
     except (OSError, EOFError, zlib.error) as error:
-        raise Unreadable("the gzip file is damaged or cut off", file=path, remedy="Fetch it again.") from error
+        raise InvalidInput("the gzip file is damaged or cut off", file=path, remedy="Fetch it again.") from error
     _insist_on_size(len(inner), len(data), path)
     return inner
 
 
-def _unzip(data: bytes, path: Where) -> Content:
+def _unzip(data: bytes, path: Location) -> Payload:
     """A workbook, which is a zip by itself, or the one table that a zip archive holds."""
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             parts = [part for part in archive.infolist() if not part.is_dir()]
             _insist_on_size(sum(part.file_size for part in parts), len(data), path)
             if {"[Content_Types].xml", "mimetype"} & {part.filename for part in parts}:
-                return Content(data)
+                return Payload(data)
             tables = [part for part in parts if not part.filename.startswith(("__MACOSX/", "."))]
             if len(tables) != 1:
                 names = ", ".join(part.filename for part in tables[:5])
-                raise Unreadable(
+                raise InvalidInput(
                     f"the zip archive holds {len(tables)} files ({names})",
                     file=path,
                     remedy="Unpack it and name the table.",
                 )
-            return Content(archive.read(tables[0]), f"zip, {tables[0].filename}")
+            return Payload(archive.read(tables[0]), f"zip, {tables[0].filename}")
     except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError) as error:
-        raise Unreadable(
+        raise InvalidInput(
             f"the zip archive or workbook cannot be unpacked ({error})", file=path, remedy="Fetch it again."
         ) from error
 
@@ -91,9 +91,9 @@ def _allowed(packed: int) -> int:
     return min(LARGEST, max(HARMLESS, packed * MOST_TIMES))
 
 
-def _insist_on_size(unpacked: int, packed: int, path: Where) -> None:
+def _insist_on_size(unpacked: int, packed: int, path: Location) -> None:
     if unpacked > _allowed(packed):
-        raise Unreadable(
+        raise InvalidInput(
             f"the archive would unpack to more than {_allowed(packed) >> 20} MB, which no table of its size does",
             file=path,
             remedy="If you trust it, unpack it yourself.",

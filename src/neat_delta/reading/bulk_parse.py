@@ -13,17 +13,17 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.reading.csv_records import BAD_SCHEMA, NO_SEPARATOR, Grammar, Reading
-from neat_delta.reading.frame_rows import Grid
+from neat_delta.reading.csv_records import BAD_SCHEMA, NO_SEPARATOR, ParseResult, RecordPatterns
+from neat_delta.reading.frame_rows import FrameRows
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.reading.charset import Text
+    from neat_delta.reading.charset import DecodedText
     from neat_delta.reading.dialect import Dialect
 
 
-def parse_at_once(text: Text, columns: Sequence[str], dialect: Dialect) -> pl.DataFrame | None:
+def parse_bulk(text: DecodedText, columns: Sequence[str], dialect: Dialect) -> pl.DataFrame | None:
     """Every cell of a file below its header, as far as a parser sees it; ``None`` where it sees none."""
     if text.undecodable or not text.utf8:
         return None
@@ -40,14 +40,14 @@ def parse_at_once(text: Text, columns: Sequence[str], dialect: Dialect) -> pl.Da
         return None
 
 
-def as_records(text: Text, frame: pl.DataFrame, dialect: Dialect) -> Reading | None:
+def verify_bulk(text: DecodedText, frame: pl.DataFrame, dialect: Dialect) -> ParseResult | None:
     """What a file parsed at once gave, if every line is a whole record with a value in it.
 
     It is what ``read_records`` makes of the same file, but that rows have no text of their own. ``None`` where it
     cannot be shown that every line is one.
     """
     data = text.utf8
-    grammar = Grammar(dialect.delimiter, dialect.header)
+    grammar = RecordPatterns(dialect.delimiter, dialect.header)
     start = _below_header(data, dialect.header_line, grammar)
     # Behind the last delimiter of a file there is no cell that a parser would stumble over.
     if start is None or not grammar.is_whole(_last_line(data)):
@@ -75,10 +75,10 @@ def as_records(text: Text, frame: pl.DataFrame, dialect: Dialect) -> Reading | N
         return None
     numbers = pl.int_range(dialect.header_line + 1, dialect.header_line + 1 + lines, dtype=pl.UInt32, eager=True)
     odd = suspects.filter(starts.str.contains(grammar.odd))
-    return Reading(Grid(numbers.alias("line"), frame), pl.DataFrame(schema=BAD_SCHEMA), odd)
+    return ParseResult(FrameRows(numbers.alias("line"), frame), pl.DataFrame(schema=BAD_SCHEMA), odd)
 
 
-def _below_header(data: bytes, header_line: int, grammar: Grammar) -> int | None:
+def _below_header(data: bytes, header_line: int, grammar: RecordPatterns) -> int | None:
     """Where the rows begin; ``None`` if the header is no record of one line."""
     start = 0
     header = b""

@@ -44,7 +44,7 @@ LABELS = {"utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp125
 
 
 @dataclass(frozen=True)
-class Text:
+class DecodedText:
     """A file as UTF-8 bytes without a byte-order mark, and how it was coded.
 
     ``undecodable`` maps line numbers (from 1) to the reason; those lines hold U+FFFD where a byte was no text.
@@ -59,7 +59,7 @@ class Text:
     guessed: bool = False
 
 
-def decode(data: bytes, charset: str | None = None) -> Text:
+def decode(data: bytes, charset: str | None = None) -> DecodedText:
     """Recognise the character set by its byte-order mark, else ASCII, UTF-8 or Windows-1252; or take the stated one.
 
     A file in which some lines are proper UTF-8 beyond ASCII and others are no UTF-8 at all is UTF-8 with damaged
@@ -76,7 +76,7 @@ def decode(data: bytes, charset: str | None = None) -> Text:
     if data.isascii():
         if ISO_2022_JP.search(data):
             return replace(_decoded(data, "iso2022_jp", bom=False), guessed=True)
-        return Text(data, ASCII, False, {})
+        return DecodedText(data, ASCII, False, {})
     if _is_utf8(data) or any(_proper(line) for line in data.split(b"\n")):
         return _decoded(data, "utf-8", bom=False)
     return replace(_decoded(data, _likeliest(data), bom=False), guessed=True)
@@ -137,7 +137,7 @@ def words_beyond_ascii(text: str) -> set[str]:
 
 
 @dataclass(frozen=True)
-class ByWords:
+class VocabularyMatch:
     """What another text's words say of a file's character set: the best one, ``None`` if no set gives any word of it.
 
     ``doubtful`` says that the two texts have enough words to tell and nearly none in common; ``readings`` shows what
@@ -149,7 +149,7 @@ class ByWords:
     readings: dict[str, str]
 
 
-def charset_by_words(data: bytes, words: set[str], guess: str) -> ByWords:
+def detect_by_vocabulary(data: bytes, words: set[str], guess: str) -> VocabularyMatch:
     """The character set in which most words of a file are those of another text about the same things.
 
     What two sets give alike goes to the likelier one; ``guess`` is what the file alone seems to be.
@@ -162,7 +162,7 @@ def charset_by_words(data: bytes, words: set[str], guess: str) -> ByWords:
     few = len(words) < FEWEST_WORDS or len(read[best] or ()) < FEWEST_WORDS
     readings = {charset: _first_words(sample.decode(charset, "replace")) for charset in shown}
     doubtful = not few and found[best] < KNOWN_WORDS * len(read[best])
-    return ByWords(codecs.lookup(best).name if found[best] else None, doubtful, readings)
+    return VocabularyMatch(codecs.lookup(best).name if found[best] else None, doubtful, readings)
 
 
 def _first_words(text: str) -> str:
@@ -195,9 +195,9 @@ def _proper(line: bytes) -> bool:
     return not line.isascii() and _is_utf8(line)
 
 
-def _decoded(data: bytes, charset: str, *, bom: bool) -> Text:
+def _decoded(data: bytes, charset: str, *, bom: bool) -> DecodedText:
     if charset == "utf-8" and _is_utf8(data):
-        return Text(data, charset, bom, {})
+        return DecodedText(data, charset, bom, {})
     text = data.decode(charset, errors="replace")
     undecodable = {
         number: f"the line holds bytes that are no {LABELS.get(charset, charset)} text"
@@ -206,4 +206,4 @@ def _decoded(data: bytes, charset: str, *, bom: bool) -> Text:
     }
     if undecodable and charset.startswith("utf-16") and len(data) % 2:
         undecodable[max(undecodable)] += ", the file may be cut off"
-    return Text(text.encode(), charset, bom, undecodable)
+    return DecodedText(text.encode(), charset, bom, undecodable)

@@ -16,7 +16,7 @@ import polars as pl
 if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping, Sequence
 
-    from neat_delta.reading.charset import Text
+    from neat_delta.reading.charset import DecodedText
     from neat_delta.reading.dialect import Dialect
     from neat_delta.tables import Rows
 
@@ -34,7 +34,7 @@ LONGEST_CELL = 5_000
 
 
 @dataclass(frozen=True)
-class Records:
+class LazyCsvRows:
     """Rows of a delimited file as text; ``buffer`` is the file itself where ``skip`` lines and then the rows are in it.
 
     Columns that were asked for whole are kept in ``parsed``, for they are asked for again.
@@ -65,12 +65,12 @@ class Records:
             )
         return pl.DataFrame([self.parsed[name] for name in names])
 
-    def without(self, rows: pl.Series) -> Records:
+    def without(self, rows: pl.Series) -> LazyCsvRows:
         """The rows but for those at these positions."""
         kept = pl.repeat(True, len(self), dtype=pl.Boolean, eager=True).scatter(rows, False)
         return replace(self, line=self.line.filter(kept), raw=self.raw.filter(kept), buffer=None, parsed={})
 
-    def renamed(self, names: Mapping[str, str]) -> Records:
+    def renamed(self, names: Mapping[str, str]) -> LazyCsvRows:
         """The same rows with some columns under other names."""
         return replace(self, columns=tuple(names.get(name, name) for name in self.columns), parsed={})
 
@@ -95,7 +95,7 @@ class Records:
 
 
 @dataclass(frozen=True)
-class Reading:
+class ParseResult:
     """What the lines of a file gave: good records as rows, and those that are none with the reason (line, raw, say).
 
     ``odd`` are the positions of rows that may be no data: they begin like a sum or like the header.
@@ -131,13 +131,13 @@ def split_lines(utf8: bytes) -> pl.DataFrame:
 
 
 def read_records(
-    text: Text,
+    text: DecodedText,
     lines: pl.DataFrame,
     columns: Sequence[str],
     dialect: Dialect,
-    like: Records | None = None,
+    like: LazyCsvRows | None = None,
     parsed: pl.DataFrame | None = None,
-) -> Reading:
+) -> ParseResult:
     """Cut a file into whole records; ``lines`` are its lines, ``columns`` names the header's cells in order.
 
     Lines above the header and those without any value are no rows. Line numbers count from 1, whatever is left out.
@@ -145,9 +145,9 @@ def read_records(
     as there. What is ``parsed`` already is kept, if all lines turn out to be whole.
     """
     header_line = dialect.header_line
-    grammar = Grammar(dialect.delimiter, dialect.header)
+    grammar = RecordPatterns(dialect.delimiter, dialect.header)
     frame = lines.slice(header_line - 1) if header_line else lines
-    whole, blank, odd = _judge(frame, grammar, like if header_line == 1 else None)
+    whole, blank, odd = _classify(frame, grammar, like if header_line == 1 else None)
     if text.undecodable:
         whole &= ~frame["line"].is_in(list(text.undecodable))
     bad = pl.DataFrame(schema=BAD_SCHEMA)
@@ -157,7 +157,7 @@ def read_records(
     if not whole.all():
         # Line ends inside quoted cells belong to the cell, so the lines looked at singly keep theirs.
         suspects = frame["line"].filter(~whole)
-        pieces = list(_mend(text.utf8.decode().split("\n"), suspects, grammar, text.undecodable))
+        pieces = list(_repair(text.utf8.decode().split("\n"), suspects, grammar, text.undecodable))
         taken = pl.Series([n for piece in pieces for n in range(piece.first, piece.last + 1)], dtype=pl.UInt32)
         mended = [(piece.first, piece.text) for piece in pieces if not piece.say]
         frame = pl.concat(
@@ -172,11 +172,13 @@ def read_records(
     has_header = bool(header_line) and len(frame) > 0 and frame["line"][0] == header_line
     rows = frame.rechunk().slice(int(has_header))
     known = {} if parsed is None or buffer is None or len(parsed) != len(rows) else parsed.to_dict()
-    records = Records(rows["line"], rows["raw"], tuple(columns), dialect.delimiter, buffer, header_line, known)
-    return Reading(records, bad, rows["line"].is_in(odd.implode()).arg_true().cast(pl.UInt32) if len(odd) else odd)
+    records = LazyCsvRows(rows["line"], rows["raw"], tuple(columns), dialect.delimiter, buffer, header_line, known)
+    return ParseResult(records, bad, rows["line"].is_in(odd.implode()).arg_true().cast(pl.UInt32) if len(odd) else odd)
 
 
-def _judge(lines: pl.DataFrame, grammar: Grammar, like: Records | None) -> tuple[pl.Series, pl.Series, pl.Series]:
+def _classify(
+    lines: pl.DataFrame, grammar: RecordPatterns, like: LazyCsvRows | None
+) -> tuple[pl.Series, pl.Series, pl.Series]:
     """Which lines are whole records, which hold no value at all, and the numbers of those that begin oddly."""
     known = pl.zeros(len(lines), dtype=pl.Boolean, eager=True)
     if like is not None and like.buffer is not None and like.skip == 1:
@@ -204,13 +206,13 @@ def _judge(lines: pl.DataFrame, grammar: Grammar, like: Records | None) -> tuple
     )
 
 
-def odd_start(header: Sequence[str], separator: str) -> str:
+def is_suspect_start(header: Sequence[str], separator: str) -> str:
     """The pattern of rows that begin like a sum, or like the header; blank cells may stand in front of a sum."""
     start = separator.join(f'"?{re.escape(name)}"?' for name in header[:2])
     return f'(?i)^(?:["\\s{separator}]*{SUM_WORDS}|{start})(?:["{separator} :(/]|$)'
 
 
-class Grammar:
+class RecordPatterns:
     """The regular expressions of one delimiter and width.
 
     ``whole``, ``blank``, ``odd`` and ``plainly_whole`` (whole and neither of the two, as nearly all records are) are
@@ -227,7 +229,7 @@ class Grammar:
         self.width = width
         self.blank = f"^[{sep}\\s]*$"
         self.whole = f"^{cell}(?:{sep}{cell}){{{width - 1}}}$"
-        self.odd = odd_start(header, sep)
+        self.odd = is_suspect_start(header, sep)
         self.odd_first_cell = f"(?i)^(?:[\\s{sep}]*(?:{SUM_WORDS})?|{re.escape(header[0])})(?:[{sep} :(/]|$)"
         # Nearly every record begins with a value, and not as a sum or the header does.
         letter = header[0][:1]
@@ -252,7 +254,7 @@ class Grammar:
 
 
 @dataclass(frozen=True)
-class Piece:
+class RepairedRecord:
     """A run of lines that was looked at singly: a record if ``say`` is empty, else the reason it is none."""
 
     first: int
@@ -261,7 +263,9 @@ class Piece:
     say: str = ""
 
 
-def _mend(lines: list[str], suspects: pl.Series, grammar: Grammar, undecodable: dict[int, str]) -> Iterator[Piece]:
+def _repair(
+    lines: list[str], suspects: pl.Series, grammar: RecordPatterns, undecodable: dict[int, str]
+) -> Iterator[RepairedRecord]:
     """Look at each line that is no whole record by itself, given by its number."""
     after = 0
     for number in suspects:
@@ -271,23 +275,23 @@ def _mend(lines: list[str], suspects: pl.Series, grammar: Grammar, undecodable: 
             yield piece
 
 
-def _piece(lines: list[str], at: int, grammar: Grammar, undecodable: dict[int, str]) -> Piece:
+def _piece(lines: list[str], at: int, grammar: RecordPatterns, undecodable: dict[int, str]) -> RepairedRecord:
     number, line = at + 1, lines[at].removesuffix("\r")
     if number in undecodable:
-        return Piece(number, number, line, undecodable[number])
+        return RepairedRecord(number, number, line, undecodable[number])
     if grammar.open.fullmatch(line):
         return _joined(lines, at, grammar, undecodable)
     if grammar.any_width.fullmatch(line):
-        return Piece(number, number, line, _ragged(line, grammar))
+        return RepairedRecord(number, number, line, _ragged(line, grammar))
     if grammar.stray.fullmatch(line):
         cells = grammar.cut(line)
         if len(cells) == grammar.width:
-            return Piece(number, number, grammar.delimiter.join(map(_requoted, cells)))
-        return Piece(number, number, line, _ragged(line, grammar))
-    return Piece(number, number, line, "a quotation mark stands where a cell neither begins nor ends")
+            return RepairedRecord(number, number, grammar.delimiter.join(map(_requoted, cells)))
+        return RepairedRecord(number, number, line, _ragged(line, grammar))
+    return RepairedRecord(number, number, line, "a quotation mark stands where a cell neither begins nor ends")
 
 
-def _joined(lines: list[str], at: int, grammar: Grammar, undecodable: dict[int, str]) -> Piece:
+def _joined(lines: list[str], at: int, grammar: RecordPatterns, undecodable: dict[int, str]) -> RepairedRecord:
     """A record that runs over several lines because a quoted cell holds line ends."""
     number = at + 1
     parts = [lines[at]]
@@ -301,15 +305,15 @@ def _joined(lines: list[str], at: int, grammar: Grammar, undecodable: dict[int, 
             continue
         text = "\n".join(parts).removesuffix("\r")
         if grammar.is_whole(text):
-            return Piece(number, following + 1, text)
+            return RepairedRecord(number, following + 1, text)
         if grammar.any_width.fullmatch(text):
             break
         if not grammar.open.fullmatch(text):
             break
-    return Piece(number, number, lines[at], "a quotation mark is opened and not closed")
+    return RepairedRecord(number, number, lines[at], "a quotation mark is opened and not closed")
 
 
-def _ragged(line: str, grammar: Grammar) -> str:
+def _ragged(line: str, grammar: RecordPatterns) -> str:
     width = len(grammar.cut(line))
     few_many = "few" if width < grammar.width else "many"
     return f"too {few_many} cells: {width} where the header has {grammar.width}"

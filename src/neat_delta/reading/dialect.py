@@ -9,8 +9,8 @@ from collections import Counter
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from neat_delta.reading.read_options import NOTHING_TOLD, Told
 from neat_delta.tables import DELIMITERS
+from neat_delta.tables.read_options import DEFAULT_OPTIONS, ReadOptions
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -37,7 +37,7 @@ class Dialect:
     plain: bool = True
 
 
-def sniff(utf8: bytes, told: Told = NOTHING_TOLD) -> Dialect:
+def sniff(utf8: bytes, told: ReadOptions = DEFAULT_OPTIONS) -> Dialect:
     """Judge a delimited file by its first 64 KiB: the delimiter that cuts most rows into the same number of cells.
 
     Where two delimiters do equally well, the one that gives more columns wins. The header is the first row that is

@@ -12,7 +12,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Grid:
+class FrameRows:
     """A frame of text cells, with the line or row number on which each row stands in its file."""
 
     line: pl.Series
@@ -27,18 +27,18 @@ class Grid:
         frame = self.frame.select(names)
         return frame if rows is None or not len(names) else frame[rows]
 
-    def without(self, rows: pl.Series) -> Grid:
+    def without(self, rows: pl.Series) -> FrameRows:
         """The rows but for those at these positions."""
         kept = pl.repeat(True, len(self), dtype=pl.Boolean, eager=True).scatter(rows, False)
         return replace(self, line=self.line.filter(kept), frame=self.frame.filter(kept))
 
-    def renamed(self, names: Mapping[str, str]) -> Grid:
+    def renamed(self, names: Mapping[str, str]) -> FrameRows:
         """The same rows with some columns under other names."""
         return replace(self, frame=self.frame.rename(dict(names)))
 
 
 @dataclass(frozen=True)
-class Sheet:
+class ParsedFile:
     """Text cells as they stand in a file, column by column, the header among them.
 
     ``numbers`` are the rows' lines or row numbers, ``made_of`` names the form for people. ``faults`` are rows that
@@ -60,11 +60,11 @@ class Sheet:
         return [column[at] for column in self.columns]
 
 
-def as_grid(sheet: Sheet, header: int, columns: Sequence[str]) -> Grid:
+def as_frame_rows(sheet: ParsedFile, header: int, columns: Sequence[str]) -> FrameRows:
     """The rows below the header (given by its position) that hold any value, under these column names."""
     below = ((name, cells[header + 1 :]) for name, cells in zip(columns, sheet.columns, strict=True))
     series = [pl.Series(name, cells, dtype=pl.String) for name, cells in below]
     line = pl.Series(sheet.numbers[header + 1 :], dtype=pl.UInt32)
     frame = pl.DataFrame(series)
     filled = frame.select(pl.any_horizontal(pl.all() != "")).to_series()
-    return Grid(line, frame) if filled.all() else Grid(line.filter(filled), frame.filter(filled))
+    return FrameRows(line, frame) if filled.all() else FrameRows(line.filter(filled), frame.filter(filled))

@@ -5,16 +5,16 @@ from __future__ import annotations
 import json
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.errors import Unreadable
-from neat_delta.reading.frame_rows import Sheet
+from neat_delta.errors import InvalidInput
+from neat_delta.reading.frame_rows import ParsedFile
 
 if TYPE_CHECKING:
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 LIST_SEPARATOR = "|"
 
 
-def read_json_lines(text: str, path: Where) -> Sheet:
+def read_json_lines(text: str, path: Location) -> ParsedFile:
     """Objects as rows, their names as columns in the order of first sight; a list becomes one cell, parted by ``|``.
 
     Lines that are no object, and cells that are objects themselves, are faults of their row.
@@ -39,9 +39,9 @@ def read_json_lines(text: str, path: Where) -> Sheet:
         columns.update(dict.fromkeys(row))
         objects.append((number, row))
     if not objects:
-        raise Unreadable("no line of this file is a JSON object", file=path, line=1, remedy="One object a line.")
+        raise InvalidInput("no line of this file is a JSON object", file=path, line=1, remedy="One object a line.")
     rows = [list(columns), *([row.get(name, "") for name in columns] for _, row in objects)]
-    return Sheet(list(zip(*rows, strict=True)), [0, *(number for number, _ in objects)], "JSON Lines", faults)
+    return ParsedFile(list(zip(*rows, strict=True)), [0, *(number for number, _ in objects)], "JSON Lines", faults)
 
 
 class _Refused(ValueError):

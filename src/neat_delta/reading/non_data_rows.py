@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.reading.csv_records import BAD_SCHEMA, SUM_WORDS, odd_start
+from neat_delta.reading.csv_records import BAD_SCHEMA, SUM_WORDS, is_suspect_start
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -31,7 +31,7 @@ JOINT = "\x1f"
 
 
 @dataclass(frozen=True)
-class SetApart:
+class RowSplit:
     """Rows that are data, those that cannot be read, and those that are no data (both frames of line, raw, say)."""
 
     rows: Rows
@@ -39,9 +39,9 @@ class SetApart:
     apart: pl.DataFrame
 
 
-def set_apart(
+def split_rows(
     rows: Rows, bad: pl.DataFrame, odd: pl.Series, header: Sequence[str], names: Sequence[str], delimiter: str = ","
-) -> SetApart:
+) -> RowSplit:
     """Take out what is no data: rows that repeat the header, sums, and short lines below the table that say so.
 
     ``odd`` are the positions of rows that begin like a sum or like the header, ``header`` the header's cells, ``names``
@@ -67,7 +67,7 @@ def set_apart(
     found += [row[1:] for row in below]
     away = pl.concat([away, pl.Series([at for at, *_ in below], dtype=pl.UInt32)]).unique().sort()
     apart = pl.DataFrame([*found, *footers], schema=BAD_SCHEMA, orient="row").sort("line")
-    return SetApart(
+    return RowSplit(
         rows.without(away) if len(away) else rows,
         bad.filter(~pl.col("line").is_in([line for line, _, _ in footers])) if footers else bad,
         apart,
@@ -89,10 +89,10 @@ def _below(rows: Rows, names: Sequence[str], delimiter: str) -> list[tuple[int, 
     return found[::-1]
 
 
-def odd_rows(grid: Rows, names: Sequence[str], header: Sequence[str]) -> pl.Series:
+def suspect_rows(grid: Rows, names: Sequence[str], header: Sequence[str]) -> pl.Series:
     """The positions of rows that begin like a sum or like the header, where rows come as cells."""
     text = grid.cells(names).select(pl.concat_str(names, separator=JOINT)).to_series()
-    return text.str.contains(odd_start(header, JOINT)).arg_true().cast(pl.UInt32)
+    return text.str.contains(is_suspect_start(header, JOINT)).arg_true().cast(pl.UInt32)
 
 
 def _reason(cells: Sequence[str], header: Sequence[str]) -> str:

@@ -10,8 +10,8 @@ from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from neat_delta.errors import Unreadable
-from neat_delta.reading.frame_rows import Sheet
+from neat_delta.errors import InvalidInput
+from neat_delta.reading.frame_rows import ParsedFile
 from neat_delta.reading.unread_cells import unread_cells
 from neat_delta.reading.zero_padding import zeros_shown
 from neat_delta.tables import ORIGIN_PROPERTY, field_name
@@ -19,7 +19,7 @@ from neat_delta.tables import ORIGIN_PROPERTY, field_name
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 T = TypeVar("T")
 # Among so many rows of a sheet its header is looked for.
@@ -28,7 +28,7 @@ HEADER_ROWS = 20
 SIGNIFICANT = 15
 
 
-def read_workbook(data: bytes, path: Where, wanted: str | None) -> Sheet:
+def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile:
     """One sheet of a workbook: the wanted one by name or number, else the first that is visible and holds a table.
 
     Whole numbers come without a decimal point and never as powers of ten, dates as ISO 8601, flags as TRUE and FALSE.
@@ -48,7 +48,7 @@ def read_workbook(data: bytes, path: Where, wanted: str | None) -> Sheet:
         table = sheet or book.get_sheet_by_name(name)
         values = _without_collecting(lambda: table.to_python(skip_empty_area=False))
     except (CalamineError, OSError, ValueError) as error:
-        raise Unreadable(
+        raise InvalidInput(
             f"the workbook cannot be read ({error})", file=path, remedy="Open it and save it as XLSX or CSV."
         ) from error
     others = f" of {len(names)}" if len(names) > 1 else ""
@@ -62,7 +62,7 @@ def read_workbook(data: bytes, path: Where, wanted: str | None) -> Sheet:
             if not isinstance(columns[at], list):
                 columns[at] = list(columns[at])
             columns[at][row] = text  # type: ignore[index]
-    return Sheet(columns, range(1, len(values) + 1), f"workbook, sheet {name}{others}", origin=_origin(data))
+    return ParsedFile(columns, range(1, len(values) + 1), f"workbook, sheet {name}{others}", origin=_origin(data))
 
 
 def best_sheet(data: bytes, known: set[str]) -> str | None:
@@ -121,14 +121,14 @@ def _origin(data: bytes) -> str | None:
     return None
 
 
-def _chosen(names: list[str], visible: list[str], wanted: str | None, path: Where) -> list[str]:
+def _chosen(names: list[str], visible: list[str], wanted: str | None, path: Location) -> list[str]:
     if wanted is None:
         return visible or names
     if wanted in names:
         return [wanted]
     if wanted.isdigit() and 1 <= int(wanted) <= len(names):
         return [names[int(wanted) - 1]]
-    raise Unreadable(f"the workbook has no sheet {wanted!r}", file=path, remedy=f"Its sheets: {', '.join(names)}.")
+    raise InvalidInput(f"the workbook has no sheet {wanted!r}", file=path, remedy=f"Its sheets: {', '.join(names)}.")
 
 
 def number_text(value: float) -> str:

@@ -5,17 +5,17 @@ from __future__ import annotations
 from collections import Counter
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import Unreadable
-from neat_delta.reading.frame_rows import Sheet
+from neat_delta.errors import InvalidInput
+from neat_delta.reading.frame_rows import ParsedFile
 from neat_delta.reading.jsonlines import LIST_SEPARATOR
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
 
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 
-def read_xml(data: bytes, path: Where) -> Sheet:
+def read_xml(data: bytes, path: Location) -> ParsedFile:
     """The element that repeats most among brothers is the item; its attributes and children are the columns.
 
     A child that occurs several times in one item becomes one cell, parted by ``|``. Lines are counted in items.
@@ -29,14 +29,14 @@ def read_xml(data: bytes, path: Where) -> Sheet:
         root = ElementTree.fromstring(data)
     except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError) as error:
         reason = f"this is no well-formed XML ({error})" if isinstance(error, SyntaxError) else f"unsafe XML ({error})"
-        raise Unreadable(reason, file=path, remedy="Export it again.") from error
+        raise InvalidInput(reason, file=path, remedy="Export it again.") from error
     items = _items(root)
     if not items:
-        raise Unreadable("no element of this XML file repeats, so there are no items", file=path)
+        raise InvalidInput("no element of this XML file repeats, so there are no items", file=path)
     found = [_cells(item) for item in items]
     columns = list(dict.fromkeys(name for row in found for name in row))
     rows = [columns, *([row.get(name, "") for name in columns] for row in found)]
-    return Sheet(list(zip(*rows, strict=True)), range(len(rows)), f"XML, element {_plain(items[0].tag)}")
+    return ParsedFile(list(zip(*rows, strict=True)), range(len(rows)), f"XML, element {_plain(items[0].tag)}")
 
 
 def _items(root: Element) -> list[Element]:

@@ -9,14 +9,14 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import findings_frame
-from neat_delta.changeset.subset import Part, cells_in
-from neat_delta.errors import WrongChoice
+from neat_delta.changeset.subset import Selection, cells_in
+from neat_delta.errors import InvalidOption
 from neat_delta.matching.key import ALIASES
 from neat_delta.tables.formula_text import unescaped_unless
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
 NOT_TAKEN = "not taken"
@@ -26,7 +26,7 @@ REASON = re.compile(r"(^|_)(reason|message|error|errors|note|details?)(_|$)")
 BAD = r"(?i)fail|error|skip|reject|refus|invalid|ignor|^not |^no$|^0$"
 
 
-def not_taken(results: Catalogue, changes: ChangeSet) -> pl.DataFrame:
+def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
     """The items of a change set that a result list says were not taken (key, reason), in its order.
 
     Its columns are known by their names: the code as the key, result (or status, state), reason (or message, error).
@@ -39,7 +39,7 @@ def not_taken(results: Catalogue, changes: ChangeSet) -> pl.DataFrame:
     result = next((name for name in names if RESULT.search(name)), None)
     lacking = [what for what, name in (("the code", code), ("the result", result)) if name is None]
     if code is None or result is None:
-        raise WrongChoice(
+        raise InvalidOption(
             f"{results.source.name}: no column is known as {' and as '.join(lacking)}",
             remedy="Name its columns code, result and reason. It has: " + ", ".join(names) + ".",
         )
@@ -53,7 +53,7 @@ def not_taken(results: Catalogue, changes: ChangeSet) -> pl.DataFrame:
     )
     about = told.join(known, on="key", how="semi", maintain_order="left")
     if about.is_empty():
-        raise WrongChoice(
+        raise InvalidOption(
             f"{results.source.name}: none of its rows is about an item of this change set",
             remedy="Is it the result list of this update?",
         )
@@ -64,7 +64,7 @@ def failed(changes: ChangeSet, bad: pl.DataFrame, settled: Settings) -> pl.DataF
     """What of a change set belongs to the items that were not taken (key, field), as from ``cells_in``."""
     if bad.is_empty():
         return changes.cells.clear().select("key", "field")
-    return cells_in(changes, Part(items=tuple(bad["key"])), None, settled)
+    return cells_in(changes, Selection(items=tuple(bad["key"])), None, settled)
 
 
 def with_reasons(changes: ChangeSet, bad: pl.DataFrame) -> ChangeSet:

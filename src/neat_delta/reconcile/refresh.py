@@ -17,18 +17,18 @@ from neat_delta.changeset.changeset import (
     REMOVE,
     ChangeSet,
     Head,
+    file_ref,
     findings_frame,
-    stamp_of,
 )
-from neat_delta.changeset.subset import followers
-from neat_delta.errors import WrongChoice, WrongLive
-from neat_delta.reconcile.three_way import GONE, HERE, LANDED, MOVED, RECODED, STANDS, UNCLEAR, Against, against
-from neat_delta.tables.field_types.number_parsing import NumberForm
+from neat_delta.changeset.subset import dependent_cells
+from neat_delta.errors import InvalidOption, LiveMismatch
+from neat_delta.reconcile.three_way import GONE, HERE, LANDED, MOVED, RECODED, STANDS, UNCLEAR, ThreeWayDiff, three_way
+from neat_delta.tables.field_types.number_parsing import NumberFormat
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
 HOLD, OURS, THEIRS = POLICIES = ("hold", "ours", "theirs")
@@ -36,7 +36,7 @@ CLASH, GONE_SINCE = "clash", "gone since"
 
 
 @dataclass(frozen=True)
-class Refreshed:
+class RefreshResult:
     """The change set that is still needed, made for the fresh export, and what became of the rest.
 
     clashes: key, field, then, ours, now, fate ("held back", "ours", "theirs"); field is null for a whole item.
@@ -45,15 +45,15 @@ class Refreshed:
     """
 
     changes: ChangeSet
-    clashes: pl.DataFrame
-    landed: int
-    stands: int
-    shifted: int
-    gone: int
-    unclear: int = 0
+    conflicts: pl.DataFrame
+    applied: int
+    unchanged: int
+    delta_cells: int
+    missing: int
+    ambiguous: int = 0
 
 
-def insist_on_young(made: datetime | None, export: object, settled: Settings) -> None:
+def require_fresh(made: datetime | None, export: object, settled: Settings) -> None:
     """Insist that a live export made at that time is not older than is settled.
 
     Raises:
@@ -63,14 +63,14 @@ def insist_on_young(made: datetime | None, export: object, settled: Settings) ->
     if most is None:
         return
     if made is None:
-        raise WrongLive(
+        raise LiveMismatch(
             "this export does not tell when it was made, and [refresh] in catalogue.toml wants a young one",
             file=export,
             remedy="Tell its time with --as-of.",
         )
     hours = (datetime.now().astimezone() - made.astimezone()).total_seconds() / 3600
     if hours > most:
-        raise WrongLive(
+        raise LiveMismatch(
             f"this export is {hours:,.0f} hours old, and {most} are settled as the most ([refresh] in catalogue.toml)",
             file=export,
             remedy="Export anew and say: neat-delta refresh CHANGES FRESH --out FILE; or tell its time with --as-of.",
@@ -79,11 +79,11 @@ def insist_on_young(made: datetime | None, export: object, settled: Settings) ->
 
 def refresh(
     changes: ChangeSet,
-    fresh: Catalogue,
+    fresh: Table,
     settled: Settings,
     policy: str = HOLD,
     by_field: Mapping[str, str] | None = None,
-) -> Refreshed:
+) -> RefreshResult:
     """Work out what of a change set a newer live export still needs.
 
     A cell that the shop has not touched stays; one that has our value already drops. Where both moved it is a clash:
@@ -94,13 +94,13 @@ def refresh(
         WrongChoice: the export lacks a field of the change set, or a policy is for a field that does not change.
     """
     policies = _policies(changes, policy, by_field or {})
-    seen = against(changes, fresh, settled)
+    seen = three_way(changes, fresh, settled)
     cells = seen.cells.join(seen.items.select("key", "do", "taken"), on="key", how="left", maintain_order="left")
-    cells = cells.join(_stranded(seen), on=["key", "field"], how="anti", maintain_order="left")
+    cells = cells.join(_orphaned_dependents(seen), on=["key", "field"], how="anti", maintain_order="left")
     like_changes, leaving = (
         cells.filter(~pl.col("taken") & ((pl.col("do") == REMOVE) == gone)) for gone in (False, True)
     )
-    shifted = _shifted(like_changes, changes, fresh, settled)
+    shifted = _delta_cells(like_changes, changes, fresh, settled)
     fate = pl.col("field").replace_strict(policies, default=policy, return_dtype=pl.String)
     like_changes = like_changes.join(shifted, on=["key", "field"], how="left", maintain_order="left").with_columns(
         fate=pl.when((pl.col("state") == MOVED) & pl.col("sum").is_null()).then(fate)
@@ -108,8 +108,8 @@ def refresh(
     touched = leaving.filter(pl.col("there").ne_missing(pl.col("was")) & (pl.col("state") != STANDS))
     clashes = pl.concat(
         [
-            _clashes(like_changes.drop_nulls("fate"), pl.col("fate")),
-            _clashes(touched, pl.lit(policy)),
+            _conflicts(like_changes.drop_nulls("fate"), pl.col("fate")),
+            _conflicts(touched, pl.lit(policy)),
         ]
     )
     still_new = seen.items.filter(do=ADD, fate=GONE)
@@ -122,46 +122,48 @@ def refresh(
     )
     findings = pl.concat(
         [
-            _clash_findings(clashes.join(touched, on="key", how="anti", maintain_order="left"), changes),
+            _conflict_findings(clashes.join(touched, on="key", how="anti", maintain_order="left"), changes),
             _shortages(shifted, changes),
             _about_items(seen, touched, policy),
         ]
     )
-    return Refreshed(
+    return RefreshResult(
         changes=_made(seen, kept, findings),
-        clashes=clashes,
-        landed=len(cells.filter(pl.col("state") == LANDED)),
-        stands=len(like_changes.filter(pl.col("state") == STANDS)),
-        shifted=len(shifted),
-        gone=len(seen.items.filter((pl.col("fate") == GONE) & pl.col("do").is_in([CHANGE, RECODE]))),
-        unclear=len(seen.items.filter(fate=UNCLEAR)),
+        conflicts=clashes,
+        applied=len(cells.filter(pl.col("state") == LANDED)),
+        unchanged=len(like_changes.filter(pl.col("state") == STANDS)),
+        delta_cells=len(shifted),
+        missing=len(seen.items.filter((pl.col("fate") == GONE) & pl.col("do").is_in([CHANGE, RECODE]))),
+        ambiguous=len(seen.items.filter(fate=UNCLEAR)),
     )
 
 
-def _clashes(cells: pl.DataFrame, fate: pl.Expr) -> pl.DataFrame:
+def _conflicts(cells: pl.DataFrame, fate: pl.Expr) -> pl.DataFrame:
     return cells.select("key", "field", then="was", ours="now", now="there", fate=fate)
 
 
 def _policies(changes: ChangeSet, policy: str, by_field: Mapping[str, str]) -> dict[str, str]:
     for name in by_field:
         if name not in changes.head.fields:
-            raise WrongChoice(
+            raise InvalidOption(
                 f"--clashes {name}={by_field[name]}: no such field changes in this change set",
                 remedy="Fields: " + ", ".join(changes.head.fields) + ".",
             )
     return {name: by_field.get(name, policy) for name in changes.head.fields}
 
 
-def _shifted(cells: pl.DataFrame, changes: ChangeSet, fresh: Catalogue, settled: Settings) -> pl.DataFrame:
+def _delta_cells(cells: pl.DataFrame, changes: ChangeSet, fresh: Table, settled: Settings) -> pl.DataFrame:
     """Moved cells of fields that go as a difference (key, field, sum as text, short: what would be below zero)."""
     found = [pl.DataFrame(schema={"key": pl.String, "field": pl.String, "sum": pl.String, "short": pl.String})]
     for name in settled.refresh.difference:
         moved = cells.filter((pl.col("field") == name) & (pl.col("state") == MOVED))
         if moved.is_empty() or name not in changes.head.fields:
             continue
-        mark = changes.head.fields[name].mark or fresh.form.mark or "."
+        mark = changes.head.fields[name].decimal_separator or fresh.format.decimal_separator or "."
         # Of a blank nobody can tell the difference, nor of an item that came by another way: such cells clash.
-        was, now, there = (exact(moved[side], NumberForm(mark, fine=True)) for side in ("was", "now", "there"))
+        was, now, there = (
+            exact(moved[side], NumberFormat(mark, three_decimals=True)) for side in ("was", "now", "there")
+        )
         total = pl.DataFrame({"sum": there + now - was})
         text = pl.col("sum").cast(pl.String).str.replace(r"\.?0+$", "").str.replace(".", mark, literal=True)
         below = pl.col("sum") < 0
@@ -185,7 +187,7 @@ def _still_leaving(cells: pl.DataFrame, touched: pl.DataFrame, policy: str) -> p
     return cells.drop_nulls("there").select("key", "field", was="there", now=pl.lit(None, pl.String))
 
 
-def _about_items(seen: Against, touched: pl.DataFrame, policy: str) -> pl.DataFrame:
+def _about_items(seen: ThreeWayDiff, touched: pl.DataFrame, policy: str) -> pl.DataFrame:
     """Findings on whole items: gone since, changed before they are removed, a new code that is taken."""
     gone = seen.items.filter((pl.col("fate") == GONE) & pl.col("do").is_in([CHANGE, RECODE]))
     held = "stop" if policy == HOLD else "note"
@@ -203,17 +205,17 @@ def _about_items(seen: Against, touched: pl.DataFrame, policy: str) -> pl.DataFr
                 "whether it has its new code by now cannot be told; compare anew", seen.changes,
             ),
             _about(
-                _stranded(seen).unique("key", maintain_order=True), CLASH, "stop",
+                _orphaned_dependents(seen).unique("key", maintain_order=True), CLASH, "stop",
                 "it follows a code change that is held back", seen.changes,
             ),
         ]
     )  # fmt: skip
 
 
-def _stranded(seen: Against) -> pl.DataFrame:
+def _orphaned_dependents(seen: ThreeWayDiff) -> pl.DataFrame:
     """The cells (key, field) that would follow code changes of which one is held back."""
     held = seen.items.filter((pl.col("do") == RECODE) & (pl.col("taken") | pl.col("fate").is_in([GONE, UNCLEAR])))
-    following = followers(seen.changes)
+    following = dependent_cells(seen.changes)
     return following if len(held) else following.clear()
 
 
@@ -224,7 +226,7 @@ def _about(items: pl.DataFrame, check: str, level: str, say: str, changes: Chang
     return findings_frame(check, level, key=lines["key"], line=lines["line"], say=said)
 
 
-def _clash_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
+def _conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
     """A finding on each cell that both moved: a stop where it is held back, else a note of whose value goes on."""
     told = clashes.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     sides = [pl.col(side).fill_null("nothing") for side in ("then", "ours", "now")]
@@ -258,7 +260,7 @@ def _shortages(shifted: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
     )
 
 
-def _made(seen: Against, kept: pl.DataFrame, findings: pl.DataFrame) -> ChangeSet:
+def _made(seen: ThreeWayDiff, kept: pl.DataFrame, findings: pl.DataFrame) -> ChangeSet:
     """The change set of these cells for the fresh export; items that have their new code by now go by it."""
     changes, fresh = seen.changes, seen.fresh
     told = changes.items.join(seen.items.select("key", "fate", "taken"), on="key", how="left", maintain_order="left")
@@ -280,8 +282,8 @@ def _made(seen: Against, kept: pl.DataFrame, findings: pl.DataFrame) -> ChangeSe
     stopped = pl.col("key").is_in(findings.filter(level="stop")["key"].implode())
     counts = _counts(changes, items.with_columns(held=stopped))
     items = items.with_columns(key=now_called, to=pl.when(pl.col("do") == RECODE).then("to"))
-    rows = len(fresh) + len(fresh.bad)
-    live = stamp_of(fresh, rows)
+    rows = len(fresh) + len(fresh.unreadable_rows)
+    live = file_ref(fresh, rows)
     known = changes.head.identity
     made = Head(
         changes.head.key,
@@ -289,7 +291,7 @@ def _made(seen: Against, kept: pl.DataFrame, findings: pl.DataFrame) -> ChangeSe
         changes.head.edited,
         changes.head.fields,
         counts,
-        allowed=changes.head.allowed,
+        overrides=changes.head.overrides,
         identity=known.rekeyed(by_now) if known else None,
     )
     both = pl.concat([findings, changes.findings]).with_columns(key=now_called)
@@ -299,7 +301,7 @@ def _made(seen: Against, kept: pl.DataFrame, findings: pl.DataFrame) -> ChangeSe
     cells = (
         cells.join(order, on="key", how="left", maintain_order="left").sort("item", maintain_order=True).drop("item")
     )
-    head = replace(made, left_out=changes.head.left_out)
+    head = replace(made, exclusions=changes.head.exclusions)
     return ChangeSet(head, items.select(changes.items.columns), cells, both)
 
 

@@ -9,16 +9,16 @@ import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import dump_changes
-from neat_delta.errors import Unreadable, WrongChoice
-from neat_delta.matching import JOINT
+from neat_delta.errors import InvalidInput, InvalidOption
+from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.matching.key import key_parts
-from neat_delta.reading import Told, fingerprint, read_catalogue
+from neat_delta.reading import ReadOptions, read_table, sha256_hex
 from neat_delta.tables.formula_text import unescaped_unless
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.remote import Where
-    from neat_delta.tables import Catalogue
+    from neat_delta.remote import Location
+    from neat_delta.tables import Table
 
 BOOK_SHEET = "review"
 DECISION, COMMENT, FIELD = "take or leave", "comment", "field"
@@ -35,7 +35,7 @@ class Review:
     comments: tuple[str, ...]
 
 
-def read_review(path: Where, changes: ChangeSet, *, unmarked: bool = False) -> Review:
+def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -> Review:
     """The decisions in a review workbook made from just this change set.
 
     A row without a mark is left, or taken if ``unmarked`` says so; what the workbook has no row of is left.
@@ -44,15 +44,15 @@ def read_review(path: Where, changes: ChangeSet, *, unmarked: bool = False) -> R
         WrongChoice: the workbook was made from another change set.
         Unreadable: it lacks a column, a mark is neither take nor leave, or a row names what the change set has not.
     """
-    book = read_catalogue(path, told=Told(sheet=BOOK_SHEET, every_row=True, header_line=1))
-    if book.origin != fingerprint(dump_changes(changes)):
-        raise WrongChoice(
+    book = read_table(path, told=ReadOptions(worksheet=BOOK_SHEET, keep_non_data=True, header_line=1))
+    if book.source_sha256 != sha256_hex(dump_changes(changes)):
+        raise InvalidOption(
             f"{path}: this workbook was made from another change set",
             remedy="Give the change set it was made from, or make a new one: neat-delta preview CHANGES --book FILE",
         )
     lacking = [name for name in (_DECISION, _COMMENT, *changes.head.key) if name not in book.names]
     if lacking:
-        raise Unreadable("the workbook lacks a column", file=path, column=lacking[0], remedy="Make it anew.")
+        raise InvalidInput("the workbook lacks a column", file=path, column=lacking[0], remedy="Make it anew.")
     marks = _marks(book, changes)
     _insist_on_known(marks, changes, path)
     taken = marks.filter((pl.col("mark") == TAKE) | ((pl.col("mark") == "") & pl.lit(unmarked)))
@@ -71,7 +71,7 @@ def read_review(path: Where, changes: ChangeSet, *, unmarked: bool = False) -> R
     )
 
 
-def _marks(book: Catalogue, changes: ChangeSet) -> pl.DataFrame:
+def _marks(book: Table, changes: ChangeSet) -> pl.DataFrame:
     """The rows of the book: line, key, field (null for a whole item), mark, comment."""
     cells = book.cells(book.names)
     known = key_parts(changes.items["key"], changes.head.key)
@@ -79,18 +79,18 @@ def _marks(book: Catalogue, changes: ChangeSet) -> pl.DataFrame:
     field = pl.col(FIELD) if FIELD in book.names else pl.lit("")
     return cells.select(
         pl.Series("line", book.rows.line),
-        pl.concat_str(list(changes.head.key), separator=JOINT).alias("key"),
+        pl.concat_str(list(changes.head.key), separator=KEY_SEPARATOR).alias("key"),
         pl.when(field != "").then(field).alias("field"),
         pl.col(_DECISION).str.strip_chars().str.to_lowercase().alias("mark"),
         pl.col(_COMMENT).str.strip_chars().alias("comment"),
     )
 
 
-def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Where) -> None:
+def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Location) -> None:
     strange = marks.filter(~pl.col("mark").is_in([TAKE, LEAVE, ""]))
     if len(strange):
         line, mark = strange.row(0, named=True)["line"], strange["mark"][0]
-        raise Unreadable(
+        raise InvalidInput(
             "this is neither take nor leave", file=path, line=line, column=DECISION, value=mark,
             remedy="Write take or leave, or nothing at all.",
         )  # fmt: skip
@@ -99,18 +99,18 @@ def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Where) -> No
     unknown = marks.join(pl.concat([known, items]), on=["key", "field"], how="anti", nulls_equal=True)
     if len(unknown):
         row = unknown.row(0, named=True)
-        raise Unreadable(
+        raise InvalidInput(
             "the change set has no such change", file=path, line=row["line"], column=row["field"],
-            value=row["key"].replace(JOINT, " · "), remedy="Codes and fields must stay as they were written.",
+            value=row["key"].replace(KEY_SEPARATOR, " · "), remedy="Codes and fields must stay as they were written.",
         )  # fmt: skip
     twice = marks.filter(
         pl.struct("key", "field").is_duplicated() & (pl.col("mark").n_unique().over("key", "field") > 1)
     )
     if len(twice):
         row = twice.row(0, named=True)
-        raise Unreadable(
+        raise InvalidInput(
             "two rows about the same change say different things", file=path, line=row["line"], column=DECISION,
-            value=row["key"].replace(JOINT, " · "), remedy="Keep one of them.",
+            value=row["key"].replace(KEY_SEPARATOR, " · "), remedy="Keep one of them.",
         )  # fmt: skip
 
 
@@ -119,6 +119,6 @@ def _spread(rows: pl.DataFrame, changes: ChangeSet, *, by_cell: bool) -> pl.Data
     rows = rows.select("key", "field", "comment").unique(["key", "field"], keep="first", maintain_order=True)
     if by_cell:
         return rows
-    cells = changes.cells_to(CHANGE, RECODE).select("key", "field")
-    whole = changes.keys_to(ADD, REMOVE, RECODE).with_columns(field=pl.lit(None, pl.String))
+    cells = changes.cells_with_action(CHANGE, RECODE).select("key", "field")
+    whole = changes.keys_with_action(ADD, REMOVE, RECODE).with_columns(field=pl.lit(None, pl.String))
     return pl.concat([cells, whole]).join(rows.drop("field"), on="key", how="inner", maintain_order="left")

@@ -11,15 +11,15 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 from neat_delta.matching import Key
-from neat_delta.matching.similarity import naming_field
-from neat_delta.reading import insist_on_every_row
-from neat_delta.tables.type_inference import form_in, kind_of
+from neat_delta.matching.similarity import find_name_field
+from neat_delta.reading import require_every_row
+from neat_delta.tables.type_inference import infer_column_format, resolve_type
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
 # What became of a cell: the shop has our value, still the old one, or a third.
@@ -29,7 +29,7 @@ HERE, GONE, RECODED, UNCLEAR = "here", "gone", "recoded", "unclear"
 
 
 @dataclass(frozen=True)
-class Against:
+class ThreeWayDiff:
     """What a newer live export says of a change set.
 
     items: key, do, to, line, name, row (in the fresh export, null if it is not there), fate (here, gone, recoded:
@@ -39,12 +39,12 @@ class Against:
     """
 
     changes: ChangeSet
-    fresh: Catalogue
+    fresh: Table
     items: pl.DataFrame
     cells: pl.DataFrame
 
 
-def against(changes: ChangeSet, fresh: Catalogue, settled: Settings) -> Against:
+def three_way(changes: ChangeSet, fresh: Table, settled: Settings) -> ThreeWayDiff:
     """Lay a change set beside a newer export.
 
     Raises:
@@ -53,13 +53,13 @@ def against(changes: ChangeSet, fresh: Catalogue, settled: Settings) -> Against:
     """
     lacking = [name for name in (*changes.head.key, *changes.head.fields) if name not in fresh.names]
     if lacking:
-        raise WrongChoice(
+        raise InvalidOption(
             f"{fresh.source.name} has no column {lacking[0]}, which the change set needs",
             remedy="Export the same columns as before; names may be settled in catalogue.toml.",
         )
     items = _items(changes, fresh)
     if (items["fate"] == GONE).any():
-        insist_on_every_row(fresh)
+        require_every_row(fresh)
     whole = with_blanks_of_removed(changes)
     parts = whole.join(items.drop_nulls("row").select("key", "row"), on="key", how="inner", maintain_order="left")
     told = [
@@ -70,12 +70,12 @@ def against(changes: ChangeSet, fresh: Catalogue, settled: Settings) -> Against:
     cells = pl.concat([empty, *told]).select("key", "field", "was", "now", "there", "state")
     order = whole.select("key", "field").with_row_index("order")
     cells = order.join(cells, on=["key", "field"], how="inner", maintain_order="left").drop("order")
-    return Against(changes, fresh, items, cells)
+    return ThreeWayDiff(changes, fresh, items, cells)
 
 
 def with_blanks_of_removed(changes: ChangeSet) -> pl.DataFrame:
     """The change set's cells, and of items to be removed the blank ones too: somebody may have filled them since."""
-    removed = changes.keys_to(REMOVE)
+    removed = changes.keys_with_action(REMOVE)
     fields = pl.DataFrame({"field": [name for name in changes.head.fields if name not in changes.head.key]})
     every = removed.join(fields.cast({"field": pl.String}), how="cross")
     blank = every.join(changes.cells, on=["key", "field"], how="anti", maintain_order="left")
@@ -83,14 +83,14 @@ def with_blanks_of_removed(changes: ChangeSet) -> pl.DataFrame:
     return pl.concat([changes.cells, blank.select("key", "field", was=nothing, now=nothing)])
 
 
-def _items(changes: ChangeSet, fresh: Catalogue) -> pl.DataFrame:
-    codes = pl.DataFrame({"key": Key(changes.head.key, told=True).values(fresh)}).with_row_index("row")
+def _items(changes: ChangeSet, fresh: Table) -> pl.DataFrame:
+    codes = pl.DataFrame({"key": Key(changes.head.key, explicit=True).values(fresh)}).with_row_index("row")
     items = changes.items.filter(pl.col("do").is_in([CHANGE, RECODE, ADD, REMOVE]))
     wanted = pl.concat([items.select("key"), items.select(key="to").drop_nulls()]).unique()
     codes = codes.join(wanted, on="key", how="semi", maintain_order="left")
     twice = codes.filter(pl.col("key").is_duplicated())
     if len(twice):
-        raise WrongChoice(
+        raise InvalidOption(
             f"{fresh.source.name}: {twice['key'][0]} stands in it twice",
             remedy="Nobody can tell which of the two is meant; mend the shop first.",
         )
@@ -134,7 +134,7 @@ def _items(changes: ChangeSet, fresh: Catalogue) -> pl.DataFrame:
     )  # fmt: skip
 
 
-def _names(items: pl.DataFrame, fresh: Catalogue, changes: ChangeSet) -> list[pl.Series]:
+def _names(items: pl.DataFrame, fresh: Table, changes: ChangeSet) -> list[pl.Series]:
     """What an item is known by, and what the items under its old and its new code have there by now; null if unknown.
 
     That is its identity where the change set has one, else its name.
@@ -144,7 +144,7 @@ def _names(items: pl.DataFrame, fresh: Catalogue, changes: ChangeSet) -> list[pl
         known = items["key"].replace_strict(identity.values, default=None, return_dtype=pl.String)
         field: str | None = identity.field
     else:
-        known, field = items["name"], naming_field(fresh, Key(changes.head.key, told=True))
+        known, field = items["name"], find_name_field(fresh, Key(changes.head.key, explicit=True))
         if field is None or field in changes.head.fields:
             known, field = pl.Series([None] * len(items), dtype=pl.String), None
     sides = [("named", "row"), ("named_to", "row_to")]
@@ -157,17 +157,17 @@ def _names(items: pl.DataFrame, fresh: Catalogue, changes: ChangeSet) -> list[pl
     return [known.alias("known"), by_identity.alias("by_identity"), *found]
 
 
-def _state(name: str, cells: pl.DataFrame, fresh: Catalogue, settled: Settings) -> list[pl.Series]:
+def _state(name: str, cells: pl.DataFrame, fresh: Table, settled: Settings) -> list[pl.Series]:
     """What stands in the fresh export, and what became of each cell."""
     there = fresh.cells([name], cells["row"])[name]
-    filled = fresh.filled(name)
-    kind = kind_of(filled, name, settled.of(name))
-    form = form_in(fresh, name, kind, settled.of(name))
+    filled = fresh.distinct_values(name)
+    kind = resolve_type(filled, name, settled.field(name))
+    form = infer_column_format(fresh, name, kind, settled.field(name))
 
     def reading(texts: pl.Series) -> pl.Series:
         blank_free = texts.to_frame("t").select(pl.when(pl.col("t").str.contains(r"\S")).then("t")).to_series()
         # What cannot be read is compared as it stands.
-        return kind.read(blank_free, form).zip_with(kind.read(blank_free, form).is_not_null(), blank_free)
+        return kind.normalize(blank_free, form).zip_with(kind.normalize(blank_free, form).is_not_null(), blank_free)
 
     was, now, have = reading(cells["was"]), reading(cells["now"]), reading(there)
     landed, stands = have.eq_missing(now), have.eq_missing(was)

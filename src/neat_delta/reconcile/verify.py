@@ -10,19 +10,19 @@ import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.reconcile.refresh import THEIRS, refresh
-from neat_delta.reconcile.three_way import GONE, HERE, LANDED, RECODED, STANDS, UNCLEAR, against
-from neat_delta.tables.field_types import kind_named
+from neat_delta.reconcile.three_way import GONE, HERE, LANDED, RECODED, STANDS, UNCLEAR, three_way
+from neat_delta.tables.field_types import type_named
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
 NOT_LANDED, OTHERWISE, BY_OTHERS, NOT_THERE = "not landed", "landed otherwise", "moved since", "item not there"
 
 
 @dataclass(frozen=True)
-class Settled:
+class VerifyResult:
     """What became of each change.
 
     changes: key, field (null for an item as a whole), was, ours, there, state (landed, not landed, landed otherwise,
@@ -43,16 +43,16 @@ class Settled:
         return self.count(LANDED) == len(self.changes)
 
 
-def settle(changes: ChangeSet, fresh: Catalogue, settled: Settings) -> Settled:
+def verify(changes: ChangeSet, fresh: Table, settled: Settings) -> VerifyResult:
     """Compare what was sent with what an export made afterwards has.
 
     Raises:
         WrongChoice: the export lacks a field of the change set, or an item stands in it twice.
     """
-    seen = against(changes, fresh, settled)
+    seen = three_way(changes, fresh, settled)
     does = seen.items.select("key", "do")
     cells = seen.cells.join(does, on="key", how="left", maintain_order="left").filter(pl.col("do") != REMOVE)
-    numeric = [name for name, note in changes.head.fields.items() if kind_named(note.kind).numeric]
+    numeric = [name for name, note in changes.head.fields.items() if type_named(note.type).numeric]
     # A number cut short is another number.
     how = [
         _rounded(now, there) if field in numeric else _how(now, there)
@@ -74,7 +74,7 @@ def settle(changes: ChangeSet, fresh: Catalogue, settled: Settings) -> Settled:
     )
     # What others have moved is theirs; what landed otherwise would land so again.
     rest = refresh(changes, fresh, without_differences(settled), THEIRS).changes
-    return Settled(told, rest)
+    return VerifyResult(told, rest)
 
 
 def without_differences(settled: Settings) -> Settings:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 from urllib.parse import unquote, urlsplit
 
-from neat_delta.errors import WrongChoice
+from neat_delta.errors import InvalidOption
 
 # What an address may begin with, and the port it means where it names none.
 PORTS = {"http": 80, "https": 443, "ftp": 21, "ftps": 21, "sftp": 22}
@@ -67,10 +67,10 @@ class Address:
         return f"{self.scheme}://{user}{host}{port}"
 
 
-Where = Path | Address
+Location = Path | Address
 
 
-def where_of(text: str) -> Where:
+def parse_location(text: str) -> Location:
     """What a person means by a text: an address if it begins like one, else a path of this machine.
 
     Raises:
@@ -82,13 +82,13 @@ def where_of(text: str) -> Where:
     scheme = scheme.lower()
     shown = without_secrets(text)
     if scheme not in PORTS:
-        raise WrongChoice(
+        raise InvalidOption(
             f"files cannot be fetched or sent by {scheme}",
             file=shown,
             remedy=f"An address begins with one of: {', '.join(PORTS)}.",
         )
     if _has_password(text):
-        raise WrongChoice(
+        raise InvalidOption(
             "a password in an address is seen by everybody and written into logs",
             file=shown,
             remedy="Take it out, and put it into a variable or the system's keyring; see docs/places.md. "
@@ -99,11 +99,11 @@ def where_of(text: str) -> Where:
         host, port = parts.hostname, parts.port
     except ValueError as error:
         # What is wrong with it may be part of a secret.
-        raise WrongChoice("this is no address", file=shown, remedy="Such as https://shop.example/x.csv.") from error
+        raise InvalidOption("this is no address", file=shown, remedy="Such as https://shop.example/x.csv.") from error
     if not host:
-        raise WrongChoice("this address names no machine", file=shown)
+        raise InvalidOption("this address names no machine", file=shown)
     if not text.isprintable():
-        raise WrongChoice("an address has no line ends or signs that cannot be seen", file=shown)
+        raise InvalidOption("an address has no line ends or signs that cannot be seen", file=shown)
     user = unquote(parts.username) if parts.username else None
     return Address(scheme, host, port or PORTS[scheme], user, parts.path, parts.query)
 

@@ -9,7 +9,14 @@ from contextlib import contextmanager, suppress
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.remote import secrets
-from neat_delta.remote.transfer_errors import SILENCE_TIME, NotThere, Trouble, insist_on_secrecy, lasting, plain
+from neat_delta.remote.transfer_errors import (
+    SILENCE_TIME,
+    NotFound,
+    TransferError,
+    is_permanent,
+    plain,
+    require_encryption,
+)
 
 if TYPE_CHECKING:
     import socket
@@ -71,7 +78,7 @@ def rename(folder: Address, old: str, new: str) -> None:
         except ftplib.error_perm as error:
             if str(error).startswith("550") and _size(ftp, old) is None:
                 raise
-            raise Trouble(f"the server refuses ({error})") from error
+            raise TransferError(f"the server refuses ({error})") from error
 
 
 @contextmanager
@@ -80,7 +87,7 @@ def _in_folder(folder: Address) -> Iterator[ftplib.FTP]:
         try:
             ftp.cwd(folder.plain_path or "/")
         except ftplib.error_perm as error:
-            raise Trouble("there is no such folder", remedy="Make it, or name another one.") from error
+            raise TransferError("there is no such folder", remedy="Make it, or name another one.") from error
         yield ftp
 
 
@@ -95,7 +102,7 @@ def _size(ftp: ftplib.FTP, path: str) -> int | None:
 
 def _insist_on_whole(size: int, wanted: int | None) -> None:
     if wanted is not None and size != wanted:
-        raise Trouble(f"it was cut off half way: {size} of {wanted} bytes came over", passing=True)
+        raise TransferError(f"it was cut off half way: {size} of {wanted} bytes came over", passing=True)
 
 
 @contextmanager
@@ -107,13 +114,13 @@ def _session(address: Address) -> Iterator[ftplib.FTP]:
         ftp.encoding = "utf-8"
         password = (secrets.password_of(user, address.host) if address.user else None) or ""
         if password and address.scheme == "ftp":
-            insist_on_secrecy(address.host, "a password", "ftps:// or sftp://")
+            require_encryption(address.host, "a password", "ftps:// or sftp://")
         ftp.connect(address.host, address.port, timeout=SILENCE_TIME)
         try:
             ftp.login(user, password)
         except ftplib.error_perm as error:
             remedy = secrets.where_to_put(secrets.PASSWORD, user, address.host)
-            raise Trouble(f"the password of {user} is missing or wrong", remedy=remedy) from error
+            raise TransferError(f"the password of {user} is missing or wrong", remedy=remedy) from error
         if address.scheme == "ftps":
             ftp.prot_p()
         yield ftp
@@ -121,11 +128,11 @@ def _session(address: Address) -> Iterator[ftplib.FTP]:
             ftp.quit()
     except ftplib.error_perm as error:
         if str(error).startswith("550"):
-            raise NotThere("there is no such file, or it may not be read", remedy="Check name and folder.") from error
-        raise Trouble(f"the server refuses ({error})") from error
+            raise NotFound("there is no such file, or it may not be read", remedy="Check name and folder.") from error
+        raise TransferError(f"the server refuses ({error})") from error
     except EOFError as error:
-        raise Trouble("it was cut off half way", passing=True) from error
+        raise TransferError("it was cut off half way", passing=True) from error
     except (ftplib.Error, OSError) as error:
-        raise Trouble(plain(error), passing=not lasting(error)) from error
+        raise TransferError(plain(error), passing=not is_permanent(error)) from error
     finally:
         ftp.close()

@@ -11,7 +11,7 @@ import ipaddress
 import os
 import re
 
-from neat_delta.errors import CannotSend
+from neat_delta.errors import DeliveryError
 from neat_delta.redact import keep_hidden
 
 SERVICE = "neat-delta"
@@ -38,7 +38,7 @@ def variable(sort: str, host: str) -> str:
     return f"{sort}_{told}{mark}"
 
 
-def told(sort: str, host: str) -> str | None:
+def from_env(sort: str, host: str) -> str | None:
     """The secret that the environment tells.
 
     Raises:
@@ -48,7 +48,7 @@ def told(sort: str, host: str) -> str | None:
     return _usable(os.environ.get(name), f"the variable {name}")
 
 
-def kept(who: str, host: str) -> str | None:
+def from_keyring(who: str, host: str) -> str | None:
     """The secret that the system's keyring keeps for ``who@host``; ``None`` where there is no keyring.
 
     Raises:
@@ -68,7 +68,7 @@ def kept(who: str, host: str) -> str | None:
 
 def password_of(user: str, host: str) -> str | None:
     """A user's password on a machine."""
-    password = told(PASSWORD, host) or kept(user, host)
+    password = from_env(PASSWORD, host) or from_keyring(user, host)
     if password:
         # As HTTP would send it (RFC 7617).
         keep_hidden(base64.b64encode(f"{user}:{password}".encode()).decode())
@@ -93,7 +93,7 @@ def _usable(secret: str | None, where: str) -> str | None:
         return None
     keep_hidden(secret)
     if not secret.isprintable():
-        raise CannotSend(
+        raise DeliveryError(
             f"{where} has a line end or another sign in it that no secret has", remedy="Put the secret there anew."
         )
     return secret

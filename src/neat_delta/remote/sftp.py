@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.remote import secrets
-from neat_delta.remote.transfer_errors import SILENCE_TIME, NotThere, Trouble, lasting, plain
+from neat_delta.remote.transfer_errors import SILENCE_TIME, NotFound, TransferError, is_permanent, plain
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -70,7 +70,7 @@ def _in_folder(folder: Address) -> Iterator[paramiko.SFTPClient]:
         try:
             sftp.stat(folder.plain_path.rstrip("/") or "/")
         except FileNotFoundError as error:
-            raise Trouble("there is no such folder", remedy="Make it, or name another one.") from error
+            raise TransferError("there is no such folder", remedy="Make it, or name another one.") from error
         yield sftp
 
 
@@ -80,7 +80,7 @@ def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
     try:
         import paramiko
     except ImportError as error:
-        raise Trouble("SFTP needs a package more", remedy='Say: pip install "neat-delta[remote]"') from error
+        raise TransferError("SFTP needs a package more", remedy='Say: pip install "neat-delta[remote]"') from error
     # What goes wrong is said once, by us, and not in lines of a library beside it.
     logging.getLogger("paramiko").setLevel(logging.CRITICAL)
     client = paramiko.SSHClient()
@@ -104,28 +104,30 @@ def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
             channel.settimeout(SILENCE_TIME)
         yield sftp
     except FileNotFoundError as error:
-        raise NotThere("there is no such file", remedy="Check name and folder.") from error
+        raise NotFound("there is no such file", remedy="Check name and folder.") from error
     except PermissionError as error:
-        raise Trouble("it may not be read or written") from error
+        raise TransferError("it may not be read or written") from error
     except paramiko.BadHostKeyException as error:
-        raise Trouble(
+        raise TransferError(
             "the machine shows another host key than before, so it may not be the one it says",
             remedy="Ask its keeper before you go on.",
         ) from error
     except (paramiko.AuthenticationException, paramiko.PasswordRequiredException) as error:
         remedy = secrets.where_to_put(secrets.PASSWORD, user, address.host)
-        raise Trouble(f"the password or key of {user} is missing or wrong", remedy=remedy) from error
+        raise TransferError(f"the password or key of {user} is missing or wrong", remedy=remedy) from error
     except paramiko.SSHException as error:
         if "not found in known_hosts" in str(error):
-            raise Trouble(
+            raise TransferError(
                 "the machine's host key is not known here",
                 remedy=f"Log in once with ssh and compare the key, or name a known_hosts file in {KNOWN_HOSTS}.",
             ) from error
-        raise Trouble(plain(error), passing=not lasting(error)) from error
+        raise TransferError(plain(error), passing=not is_permanent(error)) from error
     except EOFError as error:
-        raise Trouble("it was cut off half way", passing=True) from error
+        raise TransferError("it was cut off half way", passing=True) from error
     except OSError as error:
         cut = "size mismatch" in str(error)
-        raise Trouble("it was cut off half way" if cut else plain(error), passing=cut or not lasting(error)) from error
+        raise TransferError(
+            "it was cut off half way" if cut else plain(error), passing=cut or not is_permanent(error)
+        ) from error
     finally:
         client.close()

@@ -5,8 +5,8 @@ from __future__ import annotations
 from contextlib import suppress
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import CannotSend, Unreadable
-from neat_delta.remote.transfer_errors import NotThere, Trouble, tried
+from neat_delta.errors import DeliveryError, InvalidInput
+from neat_delta.remote.transfer_errors import NotFound, TransferError, retry
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -22,8 +22,8 @@ def fetch(address: Address) -> bytes:
     """
     try:
         return _fetched(address)
-    except Trouble as trouble:
-        raise Unreadable(trouble.what, file=address, remedy=trouble.remedy) from trouble
+    except TransferError as trouble:
+        raise InvalidInput(trouble.what, file=address, remedy=trouble.remedy) from trouble
 
 
 def fetch_if_any(address: Address) -> bytes | None:
@@ -34,10 +34,10 @@ def fetch_if_any(address: Address) -> bytes | None:
     """
     try:
         return _fetched(address)
-    except NotThere:
+    except NotFound:
         return None
-    except Trouble as trouble:
-        raise CannotSend(trouble.what, file=address, remedy=trouble.remedy) from trouble
+    except TransferError as trouble:
+        raise DeliveryError(trouble.what, file=address, remedy=trouble.remedy) from trouble
 
 
 def _fetched(address: Address) -> bytes:
@@ -45,7 +45,7 @@ def _fetched(address: Address) -> bytes:
 
     way = {"ftp": ftp.fetch, "ftps": ftp.fetch, "sftp": sftp.fetch}.get(address.scheme)
     # The web's way tries again by itself.
-    return tried(lambda: way(address)) if way else web.fetch(address)
+    return retry(lambda: way(address)) if way else web.fetch(address)
 
 
 def put(folder: Address, name: str, data: bytes) -> None:
@@ -73,13 +73,13 @@ def rename(folder: Address, old: str, new: str) -> None:
         _done_in(folder, new, lambda: way(folder, old, new))
 
 
-class _Gone(CannotSend):
+class _Gone(DeliveryError):
     """The file is not there."""
 
 
 def _done_in(folder: Address, name: str, action: Callable[[], None]) -> None:
     try:
-        tried(action)
-    except Trouble as trouble:
-        sort = _Gone if isinstance(trouble, NotThere) else CannotSend
+        retry(action)
+    except TransferError as trouble:
+        sort = _Gone if isinstance(trouble, NotFound) else DeliveryError
         raise sort(trouble.what, file=f"{str(folder).rstrip('/')}/{name}", remedy=trouble.remedy) from trouble

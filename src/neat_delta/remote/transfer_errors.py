@@ -18,7 +18,7 @@ TRIES, FIRST_PAUSE = 4, 0.25
 SILENCE_TIME = 30.0
 
 
-class Trouble(Exception):
+class TransferError(Exception):
     """A transfer failed: ``what`` says why; ``passing`` trouble may be gone in a moment, and is worth another try."""
 
     def __init__(self, what: str, *, passing: bool = False, remedy: str | None = None) -> None:
@@ -28,24 +28,24 @@ class Trouble(Exception):
         self.remedy = remedy
 
 
-class NotThere(Trouble):
+class NotFound(TransferError):
     """There is no such file."""
 
 
-def insist_on_secrecy(host: str, what: str, encrypted: str) -> None:
+def require_encryption(host: str, what: str, encrypted: str) -> None:
     """See that a secret does not go over a line that others can read; ``encrypted`` is how an address should begin.
 
     Raises:
         Trouble: it would.
     """
     if not may_go_unencrypted(host):
-        raise Trouble(
+        raise TransferError(
             f"{what} would go to {host} over a line that others can read, so nothing was sent",
             remedy=f"Begin the address with {encrypted}, or put {host} into the variable {UNENCRYPTED}.",
         )
 
 
-def tried(action: Callable[[], T]) -> T:
+def retry(action: Callable[[], T]) -> T:
     """What an action gives, which is tried again after passing trouble, a little later each time.
 
     Raises:
@@ -54,7 +54,7 @@ def tried(action: Callable[[], T]) -> T:
     for attempt in range(TRIES):
         try:
             return action()
-        except Trouble as trouble:
+        except TransferError as trouble:
             if not trouble.passing or attempt == TRIES - 1:
                 raise
         time.sleep(FIRST_PAUSE * 2**attempt)
@@ -84,6 +84,6 @@ def plain(error: Exception) -> str:
     return next((said for sign, said in known.items() if sign in text.lower()), text)
 
 
-def lasting(error: Exception) -> bool:
+def is_permanent(error: Exception) -> bool:
     """Whether trouble with a connection will not pass by itself."""
     return any(sign in str(error).lower() for sign in ("certificate", "not known", "hostname"))

@@ -6,7 +6,15 @@ from typing import TYPE_CHECKING, Any
 
 from neat_delta.redact import keep_hidden
 from neat_delta.remote import secrets
-from neat_delta.remote.transfer_errors import SILENCE_TIME, NotThere, Trouble, insist_on_secrecy, lasting, plain, tried
+from neat_delta.remote.transfer_errors import (
+    SILENCE_TIME,
+    NotFound,
+    TransferError,
+    is_permanent,
+    plain,
+    require_encryption,
+    retry,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -41,39 +49,39 @@ def ask(
         Trouble: it cannot be reached, or refuses.
     """
     basic = (address.user, secrets.password_of(address.user, address.host) or "") if address.user else None
-    token = None if basic else secrets.told(secrets.TOKEN, address.host)
+    token = None if basic else secrets.from_env(secrets.TOKEN, address.host)
     keep_hidden(address.query)
 
     def asked(token: str | None) -> httpx.Response:
         import httpx
 
         if address.scheme == "http" and (token or (basic and basic[1])):
-            insist_on_secrecy(address.host, "a password" if basic else "a token", "https://")
+            require_encryption(address.host, "a password" if basic else "a token", "https://")
         told = dict(headers or {}) | ({"Authorization": f"Bearer {token}"} if token else {})
         try:
             answer = httpx.request(
                 method, address.url, headers=told, auth=basic, timeout=SILENCE_TIME, follow_redirects=follow, **more
             )
         except (httpx.HTTPError, httpx.InvalidURL) as error:
-            raise Trouble(plain(error), passing=not lasting(error)) from error
+            raise TransferError(plain(error), passing=not is_permanent(error)) from error
         if answer.status_code < 300:
             return answer
         raise _refusal(answer, address)
 
     try:
-        return tried(lambda: asked(token))
+        return retry(lambda: asked(token))
     except _NotAllowed:
-        found = None if token or basic else secrets.kept("token", address.host)
+        found = None if token or basic else secrets.from_keyring("token", address.host)
         if found is None:
             raise
-    return tried(lambda: asked(found))
+    return retry(lambda: asked(found))
 
 
-class _NotAllowed(Trouble):
+class _NotAllowed(TransferError):
     """Wanted is a secret, or another one."""
 
 
-def _refusal(answer: httpx.Response, address: Address) -> Trouble:
+def _refusal(answer: httpx.Response, address: Address) -> TransferError:
     status = answer.status_code
     if status in (401, 403):
         if address.user:
@@ -82,11 +90,11 @@ def _refusal(answer: httpx.Response, address: Address) -> Trouble:
         remedy = secrets.where_to_put(secrets.TOKEN, "token", address.host)
         return _NotAllowed("a token is wanted, or another one", remedy=remedy)
     if status == 404:
-        return NotThere("there is no such page", remedy="Is the address right?")
+        return NotFound("there is no such page", remedy="Is the address right?")
     if 300 <= status < 400:
-        return Trouble("it has moved to another address", remedy="Ask for the new address.")
+        return TransferError("it has moved to another address", remedy="Ask for the new address.")
     try:
         message = answer.json().get("message", "")
     except (ValueError, AttributeError):
         message = ""
-    return Trouble(f"the answer is {status} {message}".strip(), passing=status >= 500)
+    return TransferError(f"the answer is {status} {message}".strip(), passing=status >= 500)

@@ -1,25 +1,25 @@
 """What a catalogue is: its fields and their kinds, its form as a file, and the Catalogue value."""
 
-from neat_delta.tables.field import Field, field_name, name_fields
+from neat_delta.tables.field import Field, field_name, parse_header
 from neat_delta.tables.table import (
     ASCII,
     DELIMITERS,
     ORIGIN_PROPERTY,
-    Catalogue,
     FileFormat,
     Rows,
     Source,
+    Table,
 )
 
 __all__ = [
     "ASCII",
     "DELIMITERS",
     "ORIGIN_PROPERTY",
-    "Catalogue",
     "Field",
     "FileFormat",
     "Rows",
     "Source",
+    "Table",
     "field_name",
-    "name_fields",
+    "parse_header",
 ]

@@ -1,302 +1,335 @@
-"""catalogue.toml as a file: read, and checked part by part."""
+"""TOML files as dataclasses: every mistake of a file at once, each with its line and what to write instead."""
 
 from __future__ import annotations
 
-import codecs
-from dataclasses import replace
+import difflib
+import re
+import tomllib
+from collections.abc import Iterator, Mapping
+from dataclasses import fields, is_dataclass, replace
 from decimal import Decimal
-from typing import TYPE_CHECKING, Any
+from functools import partial
+from types import UnionType
+from typing import TYPE_CHECKING, Annotated, Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
-from neat_delta.tables.field import field_name
-from neat_delta.tables.field_types import kinds
-from neat_delta.tables.field_types.date import told_forms
-from neat_delta.tables.settings import (
-    CLEAR,
-    EMPTIES,
-    LEAVE,
-    LEAVES,
-    REPLACE,
-    CheckSettings,
-    Condition,
-    ExportForm,
-    FieldSettings,
-    ImportRules,
-    ListSettings,
-    MoneySettings,
-    RefreshSettings,
-    Settings,
-)
-from neat_delta.tables.table import DELIMITERS
-from neat_delta.tables.toml_validation import Checker, read_toml
+from cattrs import Converter
+from cattrs.errors import AttributeValidationNote, ForbiddenExtraKeysError
+from cattrs.gen import make_dict_structure_fn, override
+
+from neat_delta.errors import InvalidInput, InvalidSettings
+from neat_delta.output_paths import note_input
+from neat_delta.tables.constraints import FIX, Inlined, InvalidSetting, Key, NotInFile
+from neat_delta.tables.settings import Settings
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Callable
     from pathlib import Path
 
-SIGNS = {name: sign for sign, name in DELIMITERS.items()}
-TOP = {
-    "key": list,
-    "identity": str,
-    "fields": dict,
-    "export": dict,
-    "import": dict,
-    "lists": dict,
-    "rates": dict,
-    "known": dict,
-    "checks": dict,
-    "money": dict,
-    "refresh": dict,
-}
-OF_FIELD = {
-    "column": str,
-    "aliases": list,
-    "kind": str,
-    "locked": bool,
-    "blank": str,
-    "labels": dict,
-    "allowed": list,
-    "separator": str,
-    "ordered": bool,
-    "cells": str,
-    "required": bool,
-    "length": int,
-    "decimals": int,
-    "date": str,
-    "yes": str,
-    "no": str,
-    "unique": bool,
-    "lowest": bool,
-}
-OF_CHECKS = {"largest_move": Decimal, "most_changed": Decimal, "margin_floor": Decimal, "off": list, "conditions": list}
-OF_CONDITION = {"must": str, "level": str, "say": str}
-OF_REFRESH = {"difference": list, "hours": int}
-OF_MONEY = {"price": str, "cost": str, "sale_price": str, "tax": Decimal}
-OF_EXPORT = {"delimiter": str, "encoding": str, "decimal": str, "header_line": int, "sheet": str}
-OF_IMPORT = {
-    "delimiter": str,
-    "encoding": str,
-    "decimal": str,
-    "blank": str,
-    "marker": str,
-    "columns": list,
-    "rows": int,
-    "bytes": int,
-    "table": str,
-    "instead_of_removal": dict,
-}
-OF_LIST = OF_EXPORT | {
-    "columns": dict,
-    "leave_out": list,
-    "match_on": str,
-    "assume": dict,
-    "set": list,
-    "set_new": list,
-    "remember": dict,
-    "values": dict,
-    "seen": dict,
+    from cattrs.dispatch import StructureHook
+
+T = TypeVar("T")
+Place = tuple[str, ...]
+WORDS = {
+    str: "a text in quotes",
+    bool: "true or false",
+    int: "a whole number",
+    Decimal: "a share such as 0.5",
+    float: "a share such as 0.5",
 }
 
 
 def load_settings(path: Path) -> Settings:
-    """Read and check a catalogue.toml.
+    """The settings of a catalogue.toml.
 
     Raises:
-        Unreadable: with the line, what is wrong there, and what is allowed.
+        InvalidInput: there is no such file, or it is no TOML.
+        InvalidSettings: every mistake, with its line and what is allowed.
     """
-    told, text = read_toml(path, "Make one with: neat-delta setup EXPORT")
-    return _Reader(path, text).settings(told)
+    return replace(load_config(Settings, path, "Make one with: neat-delta setup EXPORT"), path=path)
 
 
-class _Reader(Checker):
-    """Checks the parsed file part by part."""
+def load_config(cls: type[T], path: Path, hint: str) -> T:
+    """A TOML file as a dataclass whose members declare by their types what they may be.
 
-    def settings(self, told: dict[str, Any]) -> Settings:
-        self.check(told, TOP, ())
-        self.texts(told.get("key", []), (), "key")
-        fields = {}
-        for name, table in told.get("fields", {}).items():
-            if field_name(name) != name:
-                raise self.wrong(
-                    name,
-                    ("fields",),
-                    f"field names are written like {field_name(name)!r}",
-                    f"[fields.{field_name(name)}]",
-                )
+    Args:
+        cls: the dataclass; a method ``mistakes`` may tell what does not go together.
+        path: the file.
+        hint: for those who have no such file.
+
+    Raises:
+        InvalidInput: there is no such file, or it is no TOML.
+        InvalidSettings: every mistake, with its line and what is allowed.
+    """
+    data, text = read_toml(path, hint)
+    try:
+        return _converter().structure(data, cls)
+    except Exception as error:
+        found = list(_mistakes(error, cls, ()))
+        lines = text.splitlines()
+        raise InvalidSettings([_located(mistake, place, path, lines) for place, mistake in found]) from error
+
+
+def read_toml(path: Path, hint: str) -> tuple[dict[str, Any], str]:
+    """What a TOML file holds, parsed and as text; ``hint`` is for those who have no such file.
+
+    Raises:
+        InvalidInput: there is none, or it is no TOML.
+    """
+    note_input(path)
+    try:
+        text = path.read_text("utf-8-sig")
+        return tomllib.loads(text, parse_float=Decimal), text
+    except FileNotFoundError as error:
+        raise InvalidInput("there is no such file", file=path, remedy=hint) from error
+    except tomllib.TOMLDecodeError as error:
+        line = re.search(r"line ([0-9]+)", str(error))
+        raise InvalidInput(
+            f"this is no TOML: {error}",
+            file=path,
+            line=int(line[1]) if line else None,
+            remedy="Mend that line; texts stand in quotes.",
+        ) from error
+    except (OSError, UnicodeDecodeError) as error:
+        raise InvalidInput(
+            "the file cannot be read as UTF-8 text", file=path, remedy="Name a TOML file, saved as UTF-8."
+        ) from error
+
+
+def _converter() -> Converter:
+    """A converter that takes nothing for something else: no text for a number, no number for a text."""
+    converter = Converter(forbid_extra_keys=True)
+    for plain in WORDS:
+        converter.register_structure_hook(plain, _plain)
+    converter.register_structure_hook_factory(partial(_is_a, Annotated), _constrained(converter))
+    converter.register_structure_hook_factory(partial(_is_a, tuple), _list(converter))
+    converter.register_structure_hook_factory(partial(_is_a, Mapping), _table(converter))
+    converter.register_structure_hook_factory(_is_optional, _optional(converter))
+    converter.register_structure_hook_factory(is_dataclass, _dataclass(converter))
+    return converter
+
+
+def _is_a(kind: Any, wanted: Any) -> bool:
+    return get_origin(wanted) is kind
+
+
+def _is_optional(wanted: Any) -> bool:
+    return get_origin(wanted) in (Union, UnionType) and type(None) in get_args(wanted)
+
+
+def _optional(converter: Converter) -> Callable[[Any], StructureHook]:
+    """TOML has no null, so what is there is of the other type."""
+
+    def factory(wanted: Any) -> StructureHook:
+        inner = next(each for each in get_args(wanted) if each is not type(None))
+        hook = converter.get_structure_hook(inner)
+        return lambda value, _: hook(value, inner)
+
+    return factory
+
+
+def _plain(value: Any, wanted: type) -> Any:
+    takes = (int, Decimal) if wanted in (Decimal, float) else (wanted,)
+    # True is an int to Python, but no number to people.
+    if not isinstance(value, takes) or (isinstance(value, bool) and wanted is not bool):
+        raise InvalidSetting(f"{{key}} must be {WORDS[wanted]}", value=value)
+    return wanted(value)
+
+
+def _constrained(converter: Converter) -> Callable[[Any], StructureHook]:
+    """For ``Annotated`` types: the bare type first, then each of its constraints."""
+
+    def factory(wanted: Any) -> StructureHook:
+        bare, *constraints = get_args(wanted)
+        bare = next((constraint.written_as for constraint in constraints if hasattr(constraint, "written_as")), bare)
+        inner = converter.get_structure_hook(bare)
+
+        def convert(value: Any, _: Any) -> Any:
+            value = inner(value, bare)
+            for constraint in constraints:
+                if value is not None and hasattr(constraint, "convert"):
+                    value = constraint.convert(value)
+            return value
+
+        return convert
+
+    return factory
+
+
+def _list(converter: Converter) -> Callable[[Any], StructureHook]:
+    def factory(wanted: Any) -> StructureHook:
+        of = get_args(wanted)[0]
+        inner = converter.get_structure_hook(of)
+        of_texts = not is_dataclass(of)
+
+        def convert(value: Any, _: Any) -> Any:
+            if not isinstance(value, list):
+                raise InvalidSetting("{key} must be a list of " + ("texts" if of_texts else "tables"), value=value)
+            for one in value:
+                if of_texts and (not isinstance(one, str) or not one):
+                    raise InvalidSetting("{key} must be a list of texts", value=one)
+            return tuple(inner(one, of) for one in value)
+
+        return convert
+
+    return factory
+
+
+def _table(converter: Converter) -> Callable[[Any], StructureHook]:
+    """A table with names of the user's own."""
+
+    def factory(wanted: Any) -> StructureHook:
+        key_type, value_type = get_args(wanted)
+        key_hook, value_hook = (converter.get_structure_hook(each) for each in (key_type, value_type))
+
+        def convert(table: Any, _: Any) -> Any:
             if not isinstance(table, dict):
-                raise self.wrong(
-                    name, ("fields",), "a field is a table", f"Write [fields.{name}] and its settings below."
+                raise InvalidSetting(
+                    "{key} must be a table", "Write its settings below a line with its name in [ ].", table
                 )
-            fields[name] = self._field(name, table)
-        self._check_names(fields)
-        return Settings(
-            key=tuple(told.get("key", [])),
-            identity=field_name(told["identity"]) if "identity" in told else None,
-            fields=fields,
-            export=self._export(told.get("export", {})),
-            imports=self._import(told.get("import", {})),
-            lists={name: self._list(name, table) for name, table in told.get("lists", {}).items()},
-            rates=self._rates(told.get("rates", {})),
-            known=self._known(told.get("known", {})),
-            checks=self._checks(told.get("checks", {})),
-            money=self._money(told.get("money", {})),
-            refresh=self._refresh(told.get("refresh", {})),
-            path=self.path,
-        )
+            found, mistakes = {}, []
+            for key, value in table.items():
+                try:
+                    found[key_hook(key, key_type)] = value_hook(value, value_type)
+                except Exception as error:  # noqa: BLE001 (gathered, and told all together)
+                    mistakes.append(_at(error, key))
+            if mistakes:
+                raise ExceptionGroup("a table", mistakes)
+            return found
 
-    def _field(self, name: str, table: dict[str, Any]) -> FieldSettings:
-        place = ("fields", name)
-        self.check(table, OF_FIELD, place)
-        for key in ("aliases", "allowed"):
-            self.texts(table.get(key, []), place, key)
-        self.one_of(table, place, "kind", sorted(kind.name for kind in kinds()))
-        self.one_of(table, place, "blank", [LEAVE, CLEAR])
-        self.one_of(table, place, "cells", [REPLACE, "add", "take"])
-        self.one_of(table, place, "date", list(told_forms()))
-        self.at_least(table, place, "length", 1)
-        self.at_least(table, place, "decimals", 0)
-        self._labels(place, table.get("labels", {}))
-        for key in ("separator", "yes", "no"):
-            if table.get(key) == "":
-                raise self.wrong(key, place, f"{key} must not be empty", 'Write a text such as "|" or "Y".')
-        if ("yes" in table) != ("no" in table):
-            raise self.wrong(
-                "yes" if "yes" in table else "no", place, "yes and no go together", "Settle both tokens of a flag."
-            )
-        if "labels" in table and "allowed" in table:
-            raise self.wrong("allowed", place, "labels and allowed say the same", "Keep one of the two.")
-        return FieldSettings(
-            **{**table, "aliases": tuple(table.get("aliases", ())), "allowed": tuple(table.get("allowed", ()))}
-        )
+        return convert
 
-    def _list(self, name: str, table: Any) -> ListSettings:
-        place = ("lists", name)
-        if not isinstance(table, dict):
-            raise self.wrong(name, ("lists",), "a list is a table", f"Write [lists.{name}] and its settings below.")
-        self.check(table, OF_LIST, place)
-        for key in ("leave_out", "set", "set_new"):
-            self.texts(table.get(key, []), place, key)
-        for key in ("columns", "assume", "remember", "seen"):
-            self.texts(list(table.get(key, {}).values()), place, key)
-        for field, pairs in table.get("values", {}).items():
-            if not isinstance(pairs, dict):
-                remedy = f'Write {field} = {{"theirs" = "ours"}}.'
-                raise self.wrong(field, (*place, "values"), "the values of a field are a table", remedy)
-            self.texts(list(pairs.values()), (*place, "values"), field)
-        form = {key: value for key, value in table.items() if key in OF_EXPORT}
-        return ListSettings(
-            form=self._export(form, place),
-            columns={column: field_name(field) for column, field in table.get("columns", {}).items()},
-            leave_out=tuple(map(field_name, table.get("leave_out", ()))),
-            match_on=field_name(table["match_on"]) if "match_on" in table else None,
-            assume={field_name(field): value for field, value in table.get("assume", {}).items()},
-            rules=tuple(table.get("set", ())),
-            rules_new=tuple(table.get("set_new", ())),
-            remember=table.get("remember", {}),
-            values={field_name(field): pairs for field, pairs in table.get("values", {}).items()},
-            seen=table.get("seen", {}),
-        )
+    return factory
 
-    def _known(self, table: dict[str, Any]) -> dict[str, tuple[str, ...]]:
-        for name, values in table.items():
-            if not isinstance(values, list):
-                raise self.wrong(name, ("known",), "known values are a list of texts", f'Write {name} = ["…"].')
-            self.texts(values, ("known",), name)
-        return {field_name(name): tuple(values) for name, values in table.items()}
 
-    def _checks(self, table: dict[str, Any]) -> CheckSettings:
-        place = ("checks",)
-        self.check(table, OF_CHECKS, place)
-        self.texts(table.get("off", []), place, "off")
-        conditions = []
-        for told in table.get("conditions", []):
-            if not isinstance(told, dict) or "must" not in told:
-                remedy = 'Write one such as {must = "sale_price < price", say = "a sale is cheaper"}.'
-                raise self.wrong("conditions", place, "a condition is a table with what must hold", remedy)
-            self.check(told, OF_CONDITION, (*place, "conditions"))
-            self.one_of(told, (*place, "conditions"), "level", ["stop", "warn", "note"])
-            conditions.append(Condition(**told))
-        shares = {key: float(value) for key, value in table.items() if OF_CHECKS[key] is Decimal}
-        for key, share in shares.items():
-            if not share >= 0:
-                raise self.wrong(key, place, f"{key} must be 0 or more", "Mend this line.", str(share))
-        return CheckSettings(**shares, off=tuple(table.get("off", ())), conditions=tuple(conditions))
+def _dataclass(converter: Converter) -> Callable[[Any], StructureHook]:
+    """A table with names of ours."""
 
-    def _money(self, table: dict[str, Any]) -> MoneySettings:
-        self.check(table, OF_MONEY, ("money",))
-        names = {key: field_name(value) for key, value in table.items() if key != "tax"}
-        return MoneySettings(**names, tax=Decimal(table.get("tax", 0)))
-
-    def _refresh(self, table: dict[str, Any]) -> RefreshSettings:
-        place = ("refresh",)
-        self.check(table, OF_REFRESH, place)
-        self.texts(table.get("difference", []), place, "difference")
-        self.at_least(table, place, "hours", 1)
-        return RefreshSettings(tuple(map(field_name, table.get("difference", ()))), table.get("hours"))
-
-    def _rates(self, table: dict[str, Any]) -> dict[str, str]:
-        for name, rate in table.items():
-            if not isinstance(rate, Decimal | int) or isinstance(rate, bool) or rate <= 0:
-                raise self.wrong(name, ("rates",), "a rate must be a number above zero", "Mend this line.", str(rate))
-        return {field_name(name): str(rate) for name, rate in table.items()}
-
-    def _export(self, table: dict[str, Any], place: tuple[str, ...] = ("export",)) -> ExportForm:
-        self.check(table, OF_EXPORT, place)
-        self._form(table, place)
-        self.at_least(table, place, "header_line", 0)
-        form = ExportForm(**table)
-        return replace(form, delimiter=SIGNS.get(form.delimiter or ""))
-
-    def _import(self, table: dict[str, Any]) -> ImportRules:
-        place = ("import",)
-        self.check(table, OF_IMPORT, place)
-        self._form(table, place)
-        self.one_of(table, place, "blank", [EMPTIES, LEAVES])
-        self.texts(table.get("columns", []), place, "columns")
-        self.at_least(table, place, "rows", 2)
-        self.at_least(table, place, "bytes", 1)
-        if table.get("marker") == "":
-            remedy = 'Where a blank empties a field, say blank = "empties".'
-            raise self.wrong("marker", place, "a marker must not be empty", remedy)
-        instead = table.get("instead_of_removal", {})
-        self.texts(list(instead.values()), place, "instead_of_removal")
-        listed = {
-            "columns": tuple(map(field_name, table.get("columns", ()))),
-            "instead_of_removal": {field_name(name): value for name, value in instead.items()},
+    def factory(cls: Any) -> StructureHook:
+        for member, declared in zip(fields(cls), get_type_hints(cls, include_extras=True).values(), strict=True):
+            member.type = declared  # else the converter would see the types without their constraints
+        inlined = _inlined(cls)
+        overrides = {name: override(rename=key) for name, key in _keys(cls).items()}
+        omitted = {
+            name: override(omit=True)
+            for name, constraints in _declared(cls).items()
+            if any(isinstance(c, NotInFile) for c in constraints)
         }
-        rules = ImportRules(**{**table, **listed})
-        return replace(rules, delimiter=SIGNS.get(rules.delimiter or ""))
+        members: dict[str, Any] = overrides | omitted
+        structure = make_dict_structure_fn(cls, converter, **members)
+        hints = get_type_hints(cls)
 
-    def _form(self, table: dict[str, Any], place: tuple[str, ...]) -> None:
-        self.one_of(table, place, "delimiter", list(SIGNS))
-        self.one_of(table, place, "decimal", [".", ","])
-        try:
-            codecs.lookup(table.get("encoding", "utf-8"))
-        except LookupError as error:
-            raise self.wrong(
-                "encoding", place, "no such character set", 'Write one such as "utf-8" or "windows-1252".'
-            ) from error
+        def convert(table: Any, _: Any) -> Any:
+            if not isinstance(table, dict):
+                raise InvalidSetting(
+                    "{key} must be a table", "Write its settings below a line with its name in [ ].", table
+                )
+            for name in inlined:
+                names = _keys(hints[name]).values()
+                table = table | {name: {key: table[key] for key in names if key in table}}
+                table = {key: value for key, value in table.items() if key == name or key not in names}
+            value = structure(table, cls)
+            if mistakes := list(value.mistakes()) if hasattr(value, "mistakes") else []:
+                raise ExceptionGroup("a table", mistakes)
+            return value
 
-    def _labels(self, place: tuple[str, ...], labels: dict[str, Any]) -> None:
-        """Labels must turn back into one value each."""
-        for value, label in labels.items():
-            if not isinstance(label, str) or not label.strip():
-                raise self.wrong("labels", place, f"the label of {value!r} must be a text", "Mend it.", str(label))
-        if len({label.strip().casefold() for label in labels.values()}) < len(labels):
-            raise self.wrong("labels", place, "two values have the same label", "Give each value a label of its own.")
-        clash = [
-            v for v, label in labels.items() for other in labels if other != v and label.casefold() == other.casefold()
-        ]
-        if clash:
-            raise self.wrong(
-                "labels", place, f"the label of {clash[0]!r} is another value of the store", "Choose another."
-            )
+        return convert
 
-    def _check_names(self, fields: Mapping[str, FieldSettings]) -> None:
-        taken: dict[str, str] = {}
-        for name, told in fields.items():
-            for column in (told.column or name, *told.aliases):
-                other = taken.setdefault(field_name(column), name)
-                if other != name:
-                    key = "aliases" if column in told.aliases else "column"
-                    what = f"{column!r} already stands for {other}"
-                    raise self.wrong(key, ("fields", name), what, "Name it once.", column)
+    return factory
+
+
+def _declared(cls: Any) -> dict[str, tuple[Any, ...]]:
+    """The constraints of each member, those of an optional type included."""
+    hints = get_type_hints(cls, include_extras=True)
+    return {member.name: tuple(_constraints(hints[member.name])) for member in fields(cls)}
+
+
+def _constraints(wanted: Any) -> Iterator[Any]:
+    if get_origin(wanted) is Annotated:
+        yield from wanted.__metadata__
+    elif get_origin(wanted) is not tuple:
+        for part in get_args(wanted):
+            if get_origin(part) is Annotated:
+                yield from part.__metadata__
+
+
+def _inlined(cls: Any) -> list[str]:
+    return [name for name, declared in _declared(cls).items() if any(isinstance(each, Inlined) for each in declared)]
+
+
+def _keys(cls: Any) -> dict[str, str]:
+    """What each member is called in the file, but for those that are not there."""
+    found = {}
+    for name, constraints in _declared(cls).items():
+        if not any(isinstance(constraint, NotInFile) for constraint in constraints):
+            found[name] = next((constraint.name for constraint in constraints if isinstance(constraint, Key)), name)
+    return found
+
+
+class _Place(str):
+    """A note on an exception: the name in the file at which it happened."""
+
+
+def _at(error: Exception, key: str) -> Exception:
+    error.add_note(_Place(key))
+    return error
+
+
+def _mistakes(error: BaseException, cls: Any, place: Place) -> Iterator[tuple[Place, InvalidSetting]]:
+    """Every mistake in what the converter raised, with the names that lead to it."""
+    notes = getattr(error, "__notes__", ())
+    place = (*place, *(str(note) for note in notes if isinstance(note, _Place)))
+    for note in notes:
+        if isinstance(note, AttributeValidationNote) and note.name not in _inlined(cls):
+            place = (*place, _keys(cls).get(note.name, note.name))
+    if isinstance(error, InvalidSetting):
+        yield (*place, *(error.key or "").split(".")) if error.key else place, error
+    elif isinstance(error, ForbiddenExtraKeysError):
+        allowed = list(_keys(error.cl).values())
+        for name in sorted(error.extra_fields):
+            near = difflib.get_close_matches(name, allowed, 1)
+            hint = f"Did you mean {near[0]}?" if near else "Allowed: " + ", ".join(allowed) + "."
+            yield (*place, name), InvalidSetting(f"there is no setting {name!r}", hint)
+    elif isinstance(error, BaseExceptionGroup):
+        owner = getattr(error, "cl", cls)
+        for one in error.exceptions:
+            yield from _mistakes(one, owner, place)
+    elif isinstance(error, KeyError):
+        yield place, InvalidSetting("{key} is missing", f"Write {place[-1]} = …")
+    else:
+        raise error
+
+
+def _located(mistake: InvalidSetting, place: Place, path: Path, lines: list[str]) -> InvalidInput:
+    """A mistake as an error with its line."""
+    key = place[-1] if place else ""
+    return InvalidInput(
+        mistake.message.replace("{key}", key),
+        file=path,
+        line=_line(key, place[:-1], lines),
+        column=".".join(place) or None,
+        value=mistake.value,
+        remedy=mistake.hint or FIX,
+    )
+
+
+def _line(key: str, place: Place, lines: list[str]) -> int | None:
+    """The line on which a setting stands, below the header of its table; or that of the table it is itself.
+
+    What stands in a table written on one line is looked for by the setting that holds it.
+    """
+    table, itself = _table_header(place), _table_header((*place, key))
+    setting = re.compile(rf"^\s*[\"']?{re.escape(key)}[\"']?\s*=")
+    below = not place
+    for number, line in enumerate(lines, start=1):
+        if itself.match(line):
+            return number
+        if place and table.match(line):
+            below = True
+        elif below and setting.match(line):
+            return number
+    return _line(place[-1], place[:-1], lines) if place else None
+
+
+def _table_header(place: Place) -> re.Pattern[str]:
+    names = r"\s*\.\s*".join(rf"[\"']?{re.escape(name)}[\"']?" for name in place)
+    return re.compile(rf"^\s*\[\[?\s*{names}\s*\]")

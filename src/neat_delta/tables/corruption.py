@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
     from neat_delta.tables.profile import ColumnProfile
     from neat_delta.tables.settings import Settings
-    from neat_delta.tables.table import Catalogue
+    from neat_delta.tables.table import Table
 
 # What a cell holds when its formula has failed, in any language: #REF!, #NAME?, #N/A, #NV, Err:509.
 FAILED = r"^(#(N/[A-Z]{1,3}|NV|¡?[\p{Lu}0-9/]+[!?])|Err:[0-9]{3})$"
@@ -33,7 +33,7 @@ CUTS = (255, 32_767)
 FEW = 0.1
 
 
-class Shown:
+class ColumnStats:
     """What one column shows: its distinct filled values and its kind's name; what several marks ask is asked once."""
 
     def __init__(self, values: pl.Series, kind: str) -> None:
@@ -57,33 +57,33 @@ class Shown:
 
 
 @dataclass(frozen=True)
-class Mark:
+class CorruptionRule:
     """One sort of damage: which of a column's values show it; ``None`` where none can."""
 
     check: str
     say: str
-    shows: Callable[[Shown], pl.Series | None]
+    matches: Callable[[ColumnStats], pl.Series | None]
 
 
-def profile_and_damage(catalogue: Catalogue, settled: Settings) -> tuple[list[ColumnProfile], pl.DataFrame]:
+def profile_with_corruption(catalogue: Table, settled: Settings) -> tuple[list[ColumnProfile], pl.DataFrame]:
     """Every column of a table, and the marks on all of them; see ``damage_marks``."""
 
     def of(column: ColumnProfile) -> tuple[ColumnProfile, pl.DataFrame]:
-        return column, damage_marks(column.values, column.field, column.kind)
+        return column, find_corruption(column.values, column.field, column.kind)
 
     found = of_each_column(catalogue, settled, of)
     return [column for column, _ in found], pl.concat([pl.DataFrame(schema=SCHEMA), *(marks for _, marks in found)])
 
 
-def damage_marks(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame:
+def find_corruption(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame:
     """Marks on one column, given by its distinct filled values and their counts (frame of value, count).
 
     Returns a frame of check, field, value (the commonest that shows it), cells (how many), say.
     """
     found = []
-    column = Shown(values["value"], kind)
-    for mark in MARKS:
-        shown = mark.shows(column)
+    column = ColumnStats(values["value"], kind)
+    for mark in CORRUPTION_RULES:
+        shown = mark.matches(column)
         if shown is not None and shown.any():
             hit = values.filter(shown)
             often = hit.filter(pl.col("count") == pl.col("count").max())
@@ -94,11 +94,11 @@ def damage_marks(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame:
 SCHEMA = {"check": pl.String, "field": pl.String, "value": pl.String, "cells": pl.UInt32, "say": pl.String}
 
 
-def _matching(pattern: str) -> Callable[[Shown], pl.Series | None]:
+def _matching(pattern: str) -> Callable[[ColumnStats], pl.Series | None]:
     return lambda column: column.values.str.contains(pattern) if column.signs else None
 
 
-def _powers(column: Shown) -> pl.Series | None:
+def _powers(column: ColumnStats) -> pl.Series | None:
     """Powers of ten, unless the column is one of numbers or such codes are usual in it."""
     if not column.signs or column.kind in ("money", "number"):
         return None
@@ -106,7 +106,7 @@ def _powers(column: Shown) -> pl.Series | None:
     return powers if powers.sum() <= FEW * len(powers) else None
 
 
-def _days(column: Shown) -> pl.Series | None:
+def _days(column: ColumnStats) -> pl.Series | None:
     """Days among values that are mostly something else."""
     if not column.signs:
         return None
@@ -114,13 +114,13 @@ def _days(column: Shown) -> pl.Series | None:
     return days if days.sum() < FEW * len(days) else None
 
 
-def _cut_off(column: Shown) -> pl.Series | None:
+def _cut_off(column: ColumnStats) -> pl.Series | None:
     """The longest texts of a column, if they are just as long as a known limit."""
     longest = column.lengths.max()
     return column.lengths == longest if longest in CUTS else None
 
 
-def _shortened(column: Shown) -> pl.Series | None:
+def _shortened(column: ColumnStats) -> pl.Series | None:
     """Shorter numbers in a column whose numbers have one length and zeros in front."""
     values = column.values
     if not column.mostly_numbers_at_best or column.lengths.min() == column.lengths.max():
@@ -134,7 +134,7 @@ def _shortened(column: Shown) -> pl.Series | None:
     return shorter if zeros and usual > 1 and shorter.sum() < FEW * len(values) else None
 
 
-def _no_number(column: Shown) -> pl.Series | None:
+def _no_number(column: ColumnStats) -> pl.Series | None:
     """Values without a digit in front among values that are nearly all numbers."""
     if not column.mostly_numbers_at_best:
         return None
@@ -144,23 +144,23 @@ def _no_number(column: Shown) -> pl.Series | None:
     return ~numbers if (1 - FEW / 2) * len(numbers) < numbers.sum() < len(numbers) else None
 
 
-MARKS = (
-    Mark("failed formula", "a formula has failed here; the value behind it is lost", _matching(FAILED)),
-    Mark("formula text", "this is a formula rather than its value", _matching(FORMULA)),
-    Mark("power of ten", "a long code was turned into a power of ten; its digits are lost", _powers),
-    Mark(
+CORRUPTION_RULES = (
+    CorruptionRule("failed formula", "a formula has failed here; the value behind it is lost", _matching(FAILED)),
+    CorruptionRule("formula text", "this is a formula rather than its value", _matching(FORMULA)),
+    CorruptionRule("power of ten", "a long code was turned into a power of ten; its digits are lost", _powers),
+    CorruptionRule(
         "code turned date",
         "among values of another sort this looks like a code turned into a date",
         _days,
     ),
-    Mark("lost zeros", "shorter than the others: zeros in front may be lost", _shortened),
-    Mark("no number", "nearly all other values of this column are numbers", _no_number),
-    Mark(
+    CorruptionRule("lost zeros", "shorter than the others: zeros in front may be lost", _shortened),
+    CorruptionRule("no number", "nearly all other values of this column are numbers", _no_number),
+    CorruptionRule(
         "doubled accents",
         "accents read in the wrong character set (UTF-8 as Windows-1252)",
         _matching(DOUBLED),
     ),
-    Mark("lost characters", "a question mark stands where a letter was", _matching(LOST_SIGN)),
-    Mark("cut off", "as long as programs allow: the end may be missing", _cut_off),
-    Mark("outer spaces", "spaces in front or behind; they count", _matching(OUTER_SPACE)),
+    CorruptionRule("lost characters", "a question mark stands where a letter was", _matching(LOST_SIGN)),
+    CorruptionRule("cut off", "as long as programs allow: the end may be missing", _cut_off),
+    CorruptionRule("outer spaces", "spaces in front or behind; they count", _matching(OUTER_SPACE)),
 )

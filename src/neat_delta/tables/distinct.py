@@ -12,7 +12,7 @@ TOP, MOSTLY_ALIKE = 100, 0.5
 SAMPLE, MOSTLY_ALONE = 100_000, 0.9
 
 
-def filled_values(cells: pl.Series) -> pl.Series:
+def distinct_values(cells: pl.Series) -> pl.Series:
     """The distinct values of a column's filled cells, in no order."""
     distinct = cells.unique() if len(cells) < SAMPLE else _distinct(cells)
     return distinct.filter(~are_blank(distinct))
@@ -31,7 +31,7 @@ def _distinct(cells: pl.Series) -> pl.Series:
     return cells.gather(first) if len(cells.hash(seed=2).arg_unique()) == len(first) else cells.unique()
 
 
-def counted(cells: pl.Series) -> pl.DataFrame:
+def value_counts(cells: pl.Series) -> pl.DataFrame:
     """The distinct values of the series "value" with their counts (frame of value, count), in no order.
 
     Numbers are grouped far faster than texts, so their hashes are. Cells whose hash nobody else has differ from all
@@ -66,10 +66,10 @@ def _alone(hashes: pl.Series) -> pl.Series | None:
 
 
 def _in_order(cells: pl.Series) -> bool:
-    return ascending(cells.head(TOP)) and ascending(cells)
+    return is_ascending(cells.head(TOP)) and is_ascending(cells)
 
 
-def ascending(cells: pl.Series) -> bool:
+def is_ascending(cells: pl.Series) -> bool:
     """Whether each value stands behind the one before by the alphabet, as in the column that an export is sorted by."""
     return bool((cells.slice(1) > cells.head(len(cells) - 1)).all()) if len(cells) else False
 

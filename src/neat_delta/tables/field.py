@@ -7,7 +7,7 @@ import unicodedata
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import Unreadable
+from neat_delta.errors import InvalidInput
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -37,7 +37,7 @@ def field_name(column: str) -> str:
     return name + sign if name and sign in (ADD, TAKE) and plain[:-1].endswith(" ") else name
 
 
-def name_fields(columns: Iterable[str], file: str, line: int | None = None) -> tuple[Field | None, ...]:
+def parse_header(columns: Iterable[str], file: str, line: int | None = None) -> tuple[Field | None, ...]:
     """Fields for a header row, position by position; ``None`` where the header cell is empty.
 
     ``file`` and ``line`` tell where the header stands.
@@ -53,7 +53,7 @@ def name_fields(columns: Iterable[str], file: str, line: int | None = None) -> t
             fields.append(None)
             continue
         if name in seen:
-            raise Unreadable(
+            raise InvalidInput(
                 f"the header names this column twice ({seen[name]!r} and {column!r})",
                 file=file,
                 line=line,
@@ -63,7 +63,7 @@ def name_fields(columns: Iterable[str], file: str, line: int | None = None) -> t
         seen[name] = column
         fields.append(Field(name, column))
     if not seen:
-        raise Unreadable(
+        raise InvalidInput(
             "the header row holds no column names", file=file, line=line, remedy="Put a header row on top."
         )
     return tuple(fields)

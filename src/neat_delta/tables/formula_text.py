@@ -19,14 +19,14 @@ FORMULA_START = f"^{_SPACE}{_START}"
 ESCAPED_FORMULA = f"^'+{_SPACE}{_START}"
 
 
-def runs(text: pl.Expr) -> pl.Expr:
+def runs_as_formula(text: pl.Expr) -> pl.Expr:
     """Whether a spreadsheet program may run a text as a formula."""
     return text.str.contains(FORMULA_START) & ~text.str.contains(_SIGNED_NUMBER)
 
 
 def escaped(text: pl.Expr) -> pl.Expr:
     """Texts for a file that people open: with an apostrophe where they would be run, or where they look so escaped."""
-    harmless = ~runs(text) & ~text.str.contains(ESCAPED_FORMULA)
+    harmless = ~runs_as_formula(text) & ~text.str.contains(ESCAPED_FORMULA)
     return pl.when(harmless).then(text).otherwise("'" + text)
 
 

@@ -8,19 +8,19 @@ from typing import TYPE_CHECKING, TypeVar
 
 import polars as pl
 
-from neat_delta.tables.distinct import counted
-from neat_delta.tables.field_types import BLANK, SheetForm, are_blank
+from neat_delta.tables.distinct import value_counts
+from neat_delta.tables.field_types import BLANK, EditedColumn, are_blank
 from neat_delta.tables.field_types.number_parsing import all_simple
 from neat_delta.tables.settings import Settings
-from neat_delta.tables.type_inference import kind_of
+from neat_delta.tables.type_inference import resolve_type
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
     from neat_delta.tables.field import Field
-    from neat_delta.tables.field_types import Kind
+    from neat_delta.tables.field_types import FieldType
     from neat_delta.tables.settings import FieldSettings
-    from neat_delta.tables.table import Catalogue
+    from neat_delta.tables.table import Table
 
 Found = TypeVar("Found")
 NOTHING = Settings()
@@ -70,17 +70,17 @@ class ColumnProfile:
         return list(self.values.head(COMMONEST).iter_rows())
 
 
-def profile(catalogue: Catalogue, settled: Settings = NOTHING) -> list[ColumnProfile]:
+def profile(catalogue: Table, settled: Settings = NOTHING) -> list[ColumnProfile]:
     """Every column of a table, in its order; kinds as they are settled, else as the values show."""
     return of_each_column(catalogue, settled, lambda column: column)
 
 
-def of_each_column(catalogue: Catalogue, settled: Settings, work: Callable[[ColumnProfile], Found]) -> list[Found]:
+def of_each_column(catalogue: Table, settled: Settings, work: Callable[[ColumnProfile], Found]) -> list[Found]:
     """What some work finds in the profile of each column, in the table's order; see ``profile``."""
     cells = catalogue.cells(catalogue.names)
 
     def of(field: Field) -> Found:
-        return work(_profile(cells[field.name], field.name, field.column, settled.of(field.name)))
+        return work(_profile(cells[field.name], field.name, field.column, settled.field(field.name)))
 
     # One column is one thread's work, and the longest work goes first.
     with ThreadPoolExecutor() as workers:
@@ -90,12 +90,12 @@ def of_each_column(catalogue: Catalogue, settled: Settings, work: Callable[[Colu
 
 
 def _profile(cells: pl.Series, field: str, column: str, told: FieldSettings) -> ColumnProfile:
-    found = counted(cells.alias("value"))
+    found = value_counts(cells.alias("value"))
     values = found.filter(~are_blank(found["value"]))
     filled = int(values["count"].sum())
     if filled and not _varied(values, filled):
         values = _commonest_first(values)
-    kind = kind_of(values["value"], field, told)
+    kind = resolve_type(values["value"], field, told)
     smallest, largest = _range(values["value"], kind, told)
     return ColumnProfile(field, column, kind.name, filled, values, smallest, largest, _first(cells))
 
@@ -122,17 +122,17 @@ def _varied(values: pl.DataFrame, filled: int) -> bool:
     return len(values) > VARIED * filled
 
 
-def _range(values: pl.Series, kind: Kind, told: FieldSettings) -> tuple[str | None, str | None]:
+def _range(values: pl.Series, kind: FieldType, told: FieldSettings) -> tuple[str | None, str | None]:
     """The smallest and the largest value as written, for kinds that have an order."""
     if values.is_empty() or told.separator or not (kind.numeric or kind.name == "date"):
         return None, None
     if kind.numeric and all_simple(values):
         numbers = values.str.replace(",", ".", literal=True).cast(pl.Float64)
         return values[numbers.arg_min()], values[numbers.arg_max()]  # type: ignore[index]
-    form = kind.live_form(values, told.form)
+    form = kind.infer_format(values, told.format_overrides)
     if kind.numeric:
-        form = kind.sheet_form(SheetForm(values, values, None), form)
-    readings = kind.read(values, form)
+        form = kind.infer_edited_format(EditedColumn(values, values, None), form)
+    readings = kind.normalize(values, form)
     order = readings.cast(pl.Float64, strict=False) if kind.numeric else readings
     ordered = pl.DataFrame({"value": values, "order": order}).drop_nulls("order").sort("order")
     return (ordered["value"][0], ordered["value"][-1]) if len(ordered) else (None, None)

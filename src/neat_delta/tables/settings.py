@@ -1,19 +1,43 @@
-"""What a person has settled about the catalogue, once, instead of having it recognised each time."""
+"""The settings of catalogue.toml: what is configured once, instead of being recognised each time.
+
+Each setting is declared here and nowhere else: its type says what it may be, the text below it what it does. The loader
+and the tables of the documentation follow from that.
+"""
 
 from __future__ import annotations
 
 import re
+from collections import Counter
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from decimal import Decimal
-from typing import TYPE_CHECKING
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
 
+from neat_delta.tables.constraints import (
+    AboveZero,
+    AsFieldName,
+    AtLeast,
+    Count,
+    CountOrZero,
+    DecimalSeparator,
+    Delimiter,
+    Encoding,
+    FieldName,
+    Inlined,
+    InvalidSetting,
+    Key,
+    NotEmpty,
+    NotInFile,
+    OneOf,
+)
 from neat_delta.tables.field import field_name
-from neat_delta.tables.field_types import FormSettings
-from neat_delta.tables.field_types.date import told_forms
+from neat_delta.tables.field_types import FormatOverrides, field_types
+from neat_delta.tables.field_types.date import named_formats
+from neat_delta.tables.read_options import ReadOptions
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
-    from pathlib import Path
+    from collections.abc import Sequence
 
 # What the file of settings is called.
 NAME = "catalogue.toml"
@@ -25,88 +49,126 @@ PRICES = ("price", "selling_price", "retail_price", "net_price", "gross_price", 
 COSTS = ("cost", "cost_price", "unit_cost", "purchase_price", "buying_price")
 SALE_PRICES = ("sale_price", "special_price", "offer_price", "promotion_price", "discounted_price")
 # What a shop keeps itself, or what changes far more than one cell when it changes.
-DANGEROUS = re.compile(
+LOCKED_BY_DEFAULT = re.compile(
     r"^(item_|product_)?(id|type|uuid)$|(^|_)(tax_class|attribute_(set|group))$|^(added|created|updated|changed)(_at|_on)?$"
 )
 
 
+def _type_names() -> list[str]:
+    return sorted(known.name for known in field_types())
+
+
+def _date_formats() -> list[str]:
+    return list(named_formats())
+
+
 @dataclass(frozen=True)
 class FieldSettings:
-    """What is settled of one field.
-
-    ``column`` and ``aliases``: its column and other names for it; ``kind``; ``locked``; ``blank``: what a blank cell
-    means. ``labels``: what people read for each value that the store writes; ``allowed``: the values of a limited
-    field. ``separator``: what parts several values in one cell, ``ordered`` if their order counts, ``cells``: whether
-    the values in a sheet "replace" them, or are there to "add" or "take". ``required``: it must not be emptied;
-    ``unique``: no two items may share a value; ``lowest``: items stand in lowest categories only. ``length``: the
-    longest text. ``decimals``, ``date``, ``yes`` and ``no``: its form.
-    """
+    """``[fields.NAME]``: what is configured of one field."""
 
     column: str | None = None
+    """The column's name; case, spaces and punctuation do not matter. Left out, it is the field's name."""
     aliases: tuple[str, ...] = ()
-    kind: str | None = None
+    """Other names for the column; two columns of a file for one field are an error."""
+    type: Annotated[str, OneOf(_type_names), Key("kind")] | None = None
+    """What decides [which values are the same](comparing.md#what-counts-as-a-change)."""
     locked: bool = False
-    blank: str | None = None
+    """A change of this field is held back; `--unlock FIELD` lets it through in one run."""
+    blank: Annotated[str, OneOf((LEAVE, CLEAR))] | None = None
+    """What a blank cell means, `leave` or `clear`; `--blanks` goes before it in one run."""
     labels: Mapping[str, str] = field(default_factory=dict)
+    """What people read for each value the store writes: `{ "A" = "on sale", "B" = "on request" }`. The sheet shows
+    labels, and a sheet may hold either."""
     allowed: tuple[str, ...] = ()
-    separator: str | None = None
+    """The values of a limited field. Another one is held back, with the nearest known one beside;
+    `--allow-new-values FIELD` lets it through in one run."""
+    separator: Annotated[str, NotEmpty()] | None = None
+    """What parts several values in one cell, such as `"\\|"`; spaces around a value do not count."""
     ordered: bool = False
-    cells: str = REPLACE
+    """Whether the order of several values counts (pictures) or not (tags, the default)."""
+    cells: Annotated[str, OneOf((REPLACE, "add", "take"))] = REPLACE
+    """What several values in a sheet are there for: `replace` (the default), `add` or `take`."""
     required: bool = False
-    length: int | None = None
-    decimals: int | None = None
-    date: str | None = None
-    yes: str | None = None
-    no: str | None = None
+    """It must not be emptied, and a new item must have it."""
+    length: Count | None = None
+    """The most characters."""
+    decimals: CountOrZero | None = None
+    """The most digits behind the decimal mark, and how many numbers are written with."""
+    date: Annotated[str, OneOf(_date_formats)] | None = None
+    """The order of a date: `YYYY-MM-DD`, `DD.MM.YYYY`, `MM/DD/YYYY` …"""
+    yes: Annotated[str, NotEmpty()] | None = None
+    """The token of a flag for yes, such as `"Y"`; it goes together with `no`."""
+    no: Annotated[str, NotEmpty()] | None = None
+    """The token of a flag for no, such as `"N"`."""
     unique: bool = False
+    """No two items may share a value (barcodes need not be told)."""
     lowest: bool = False
+    """Of a category: items stand in lowest categories only."""
+
+    def mistakes(self) -> Iterator[InvalidSetting]:
+        """What does not go together."""
+        if (self.yes is None) != (self.no is None):
+            given = "no" if self.yes is None else "yes"
+            yield InvalidSetting("yes and no go together", "Settle both tokens of a flag.", key=given)
+        if self.labels and self.allowed:
+            yield InvalidSetting("labels and allowed say the same", "Keep one of the two.", key="allowed")
+        yield from self._ambiguous_labels()
+
+    def _ambiguous_labels(self) -> Iterator[InvalidSetting]:
+        """Labels must turn back into one value each."""
+        for value, label in self.labels.items():
+            if not label.strip():
+                yield InvalidSetting(f"the label of {value!r} must be a text", "Mend it.", label, "labels")
+            if any(label.casefold() == other.casefold() for other in self.labels if other != value):
+                message = f"the label of {value!r} is another value of the store"
+                yield InvalidSetting(message, "Choose another.", key="labels")
+        if max(Counter(label.strip().casefold() for label in self.labels.values()).values(), default=1) > 1:
+            yield InvalidSetting("two values have the same label", "Give each value a label of its own.", key="labels")
 
     @property
-    def form(self) -> FormSettings:
-        """What is settled of the form of its values."""
-        return FormSettings(self.decimals, told_forms()[self.date] if self.date else None, self.yes, self.no)
+    def format_overrides(self) -> FormatOverrides:
+        """What is configured of how its values are written."""
+        return FormatOverrides(self.decimals, named_formats()[self.date] if self.date else None, self.yes, self.no)
 
     @property
-    def limited(self) -> tuple[str, ...]:
-        """The values that the store knows, if they are settled; none if the field is open."""
+    def allowed_values(self) -> tuple[str, ...]:
+        """The values that the store knows, if they are configured; none if the field is open."""
         return tuple(self.labels) or self.allowed
 
 
-NOTHING_SETTLED = FieldSettings()
+NOT_CONFIGURED = FieldSettings()
 
 
 @dataclass(frozen=True)
-class ExportForm:
-    """How the shop writes its exports; what is ``None`` is recognised."""
+class ImportConfig:
+    """``[import]``: how the shop reads an update; what is ``None`` is as in its exports."""
 
-    delimiter: str | None = None
-    encoding: str | None = None
-    decimal: str | None = None
-    header_line: int | None = None
-    sheet: str | None = None
-
-
-@dataclass(frozen=True)
-class ImportRules:
-    """How the shop reads an update; what is ``None`` is as in its exports.
-
-    ``blank``: whether a blank cell "empties" a field or "leaves" it, ``None`` if nobody has said; ``marker``: what is
-    written to empty a field where a blank does not. ``columns``: fields that every file must have beside the key.
-    ``rows`` and ``bytes``: the most that one file may have, the header among them. ``table``: the database's table, for
-    updates as SQL. ``instead_of_removal``: what fields of an item become that would be removed, where the shop keeps
-    such items.
-    """
-
-    delimiter: str | None = None
-    encoding: str | None = None
-    decimal: str | None = None
-    blank: str | None = None
-    marker: str | None = None
-    columns: tuple[str, ...] = ()
-    rows: int | None = None
-    bytes: int | None = None
+    delimiter: Delimiter | None = None
+    """The delimiter of the files: `comma`, `semicolon`, `tab` or `pipe`."""
+    encoding: Encoding | None = None
+    """The character set of the files."""
+    decimal: DecimalSeparator | None = None
+    """The decimal mark of the files."""
+    blank: Annotated[str, OneOf((EMPTIES, LEAVES))] | None = None
+    """What a blank cell does: `empties` the field (taken for granted if you do not say) or `leaves` it; then an update
+    holds cells that change only, and holes stay blank."""
+    marker: (
+        Annotated[str, NotEmpty("a marker must not be empty", 'Where a blank empties a field, say blank = "empties".')]
+        | None
+    ) = None
+    """The text that empties a field. Where a blank leaves and there is no marker, no file can empty a field, and such
+    changes are held back."""
+    columns: tuple[FieldName, ...] = ()
+    """Fields that every file must have; unchanged ones hold the live value."""
+    rows: Annotated[int, AtLeast(2)] | None = None
+    """The most rows that one file may have, the header among them; a longer one is parted."""
+    bytes: Count | None = None
+    """The most bytes that one file may have."""
     table: str = "items"
-    instead_of_removal: Mapping[str, str] = field(default_factory=dict)
+    """The database's table, for updates as SQL; `items` if it is not settled."""
+    instead_of_removal: Mapping[FieldName, str] = field(default_factory=dict)
+    """What fields become of an item that would be removed, such as `{active = "0"}` or `{category = "Archive"}`, where
+    the shop keeps such items."""
 
     @property
     def can_empty(self) -> bool:
@@ -120,61 +182,76 @@ class ImportRules:
 
 
 @dataclass(frozen=True)
-class ListSettings:
-    """What is settled of a list that comes again and again: its form, and how it is brought into our terms.
+class SupplierProfile:
+    """``[lists.NAME]``: a supplier's file that comes again and again: its format, and how it is mapped to the shop's."""
 
-    ``columns``: the field for each column that is not known by its name; ``leave_out``: fields that the list must not
-    touch; ``match_on``: the field that names items in it, if not the key; ``assume``: constants, by field; ``rules``:
-    how values are computed, ``rules_new``: how those of new items are, where it is another way; ``remember``: our code
-    for each of theirs; ``values``: by field, our value for each of theirs; ``seen``: the columns that it had last time,
-    and what they held.
-    """
-
-    form: ExportForm = field(default_factory=ExportForm)
-    columns: Mapping[str, str] = field(default_factory=dict)
-    leave_out: tuple[str, ...] = ()
-    match_on: str | None = None
-    assume: Mapping[str, str] = field(default_factory=dict)
-    rules: tuple[str, ...] = ()
-    rules_new: tuple[str, ...] = ()
+    format: Annotated[ReadOptions, Inlined()] = field(default_factory=ReadOptions)
+    """The file's format, as in `[export]`."""
+    columns: Mapping[str, FieldName] = field(default_factory=dict)
+    """The field for each column that is not known by its name."""
+    leave_out: tuple[FieldName, ...] = ()
+    """Fields that the file must not touch."""
+    match_on: FieldName | None = None
+    """The field that names items in it, if not the key."""
+    assume: Mapping[FieldName, str] = field(default_factory=dict)
+    """Constants, by field."""
+    rules: Annotated[tuple[str, ...], Key("set")] = ()
+    """Formulas for values."""
+    rules_new: Annotated[tuple[str, ...], Key("set_new")] = ()
+    """Formulas for values of new items, where they differ."""
     remember: Mapping[str, str] = field(default_factory=dict)
-    values: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
-    seen: Mapping[str, str] = field(default_factory=dict)
+    """The shop's code for each of the supplier's."""
+    values: Mapping[FieldName, Mapping[str, str]] = field(default_factory=dict)
+    """By field, the shop's value for each of the supplier's."""
+    drift_baseline: Annotated[Mapping[str, str], Key("seen")] = field(default_factory=dict)
+    """The columns that the file had last time, and what they held; `--save-list` writes it."""
 
     @property
-    def is_told(self) -> bool:
-        """Whether anything at all is settled of the list, besides its form."""
-        return replace(self, form=ExportForm()) != ListSettings()
+    def is_configured(self) -> bool:
+        """Whether anything at all is configured, besides the format."""
+        return replace(self, format=ReadOptions()) != SupplierProfile()
 
 
 @dataclass(frozen=True)
 class Condition:
-    """A condition between fields in SQL that must hold for every item, how heavy it weighs, and what is said of it."""
+    """A condition between fields, in SQL, that must hold for every item."""
 
     must: str
-    level: str = "stop"
+    """The condition, such as `sale_price < price`."""
+    level: Annotated[str, OneOf(("stop", "warn", "note"))] = "stop"
+    """How heavy it weighs: `stop`, `warn` or `note`."""
     say: str | None = None
+    """What is said where it does not hold."""
 
 
 @dataclass(frozen=True)
 class CheckSettings:
-    """Where the guards stand, by shares (0.5 is half); conditions of the shop's own; checks that are off."""
+    """``[checks]``: limits, conditions of the shop's own, and checks that are off."""
 
-    largest_move: float = 0.5
-    most_changed: float = 0.3
-    margin_floor: float | None = None
+    largest_move: Annotated[float, AtLeast(0)] = 0.5
+    """The largest change of a price that passes without a warning, as a share: 0.5 is half."""
+    most_changed: Annotated[float, AtLeast(0)] = 0.3
+    """The largest share of all items that changes without a warning."""
+    margin_floor: Annotated[float, AtLeast(0)] | None = None
+    """The smallest margin that passes without a warning, as a share of the price."""
     off: tuple[str, ...] = ()
+    """Checks that are not made."""
     conditions: tuple[Condition, ...] = ()
+    """What must hold for every item: `{must = "sale_price < price", say = "a sale is cheaper"}`."""
 
 
 @dataclass(frozen=True)
 class MoneySettings:
-    """Which fields hold price, cost and sale price, where their names do not tell; and the tax a price includes."""
+    """``[money]``: which fields hold price, cost and sale price, where their names do not tell."""
 
-    price: str | None = None
-    cost: str | None = None
-    sale_price: str | None = None
+    price: FieldName | None = None
+    """The field of the price."""
+    cost: FieldName | None = None
+    """The field of the cost."""
+    sale_price: FieldName | None = None
+    """The field of the sale price."""
     tax: Decimal = Decimal(0)
+    """The tax that a price includes, as a share: 0.19."""
 
     def price_of(self, names: Sequence[str]) -> str | None:
         """The field of the price, if there is one."""
@@ -184,70 +261,85 @@ class MoneySettings:
         """The field of the sale price, if there is one."""
         return self.sale_price or next((name for name in SALE_PRICES if name in names), None)
 
-    def both(self, names: Sequence[str]) -> tuple[str | None, str | None]:
+    def price_cost_fields(self, names: Sequence[str]) -> tuple[str | None, str | None]:
         """The fields of price and cost, as far as there are any."""
         return self.price_of(names), self.cost or next((name for name in COSTS if name in names), None)
 
 
 @dataclass(frozen=True)
 class RefreshSettings:
-    """What is settled about a shop that moves on meanwhile.
+    """``[refresh]``: a shop that moves on meanwhile."""
 
-    ``difference``: fields that are sent as what we add to them or take from them, such as a stock that sells;
-    ``hours``: how old a live export may be when an update is written from it.
-    """
-
-    difference: tuple[str, ...] = ()
-    hours: int | None = None
+    difference: tuple[FieldName, ...] = ()
+    """Fields that are sent as what is added to them or taken from them, such as a stock that sells."""
+    hours: Count | None = None
+    """How old a live export may be, in hours, when an update is written from it."""
 
 
 @dataclass(frozen=True)
 class Settings:
-    """The whole of catalogue.toml; everything may be left out. ``path`` is where it stands, if it does.
-
-    ``identity`` is a field by which an item is known even where its code changes.
-
-    ``rates`` are numbers for rules, as they are written there; ``known`` are values of a field that no item has yet.
-    """
+    """The whole of catalogue.toml; everything may be left out."""
 
     key: tuple[str, ...] = ()
-    identity: str | None = None
-    fields: Mapping[str, FieldSettings] = field(default_factory=dict)
-    export: ExportForm = field(default_factory=ExportForm)
-    imports: ImportRules = field(default_factory=ImportRules)
-    lists: Mapping[str, ListSettings] = field(default_factory=dict)
-    rates: Mapping[str, str] = field(default_factory=dict)
-    known: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """The fields that identify an item."""
+    identity: FieldName | None = None
+    """A field by which an item is known even where its code changes."""
+    fields: Mapping[Annotated[str, AsFieldName(strict=True)], FieldSettings] = field(default_factory=dict)
+    """What is configured of each field."""
+    export: ReadOptions = field(default_factory=ReadOptions)
+    """The format of the shop's exports."""
+    imports: Annotated[ImportConfig, Key("import")] = field(default_factory=ImportConfig)
+    """How the shop reads an update."""
+    profiles: Annotated[Mapping[str, SupplierProfile], Key("lists")] = field(default_factory=dict)
+    """Files of suppliers that come again and again."""
+    rates: Mapping[FieldName, Annotated[Decimal, AboveZero()]] = field(default_factory=dict)
+    """Numbers for formulas, as they are written there, such as a currency's rate."""
+    known: Mapping[FieldName, tuple[str, ...]] = field(default_factory=dict)
+    """Values of a field that no item has yet."""
     checks: CheckSettings = field(default_factory=CheckSettings)
+    """Limits, conditions, and checks that are off."""
     money: MoneySettings = field(default_factory=MoneySettings)
+    """Which fields hold price, cost and sale price."""
     refresh: RefreshSettings = field(default_factory=RefreshSettings)
-    path: Path | None = None
+    """A shop that moves on meanwhile."""
+    path: Annotated[Path | None, NotInFile()] = None
+    """Where the file is, if there is one."""
 
-    def of(self, name: str) -> FieldSettings:
-        """What is settled of a field; nothing at all if it is not mentioned."""
-        return self.fields.get(name, NOTHING_SETTLED)
+    def mistakes(self) -> Iterator[InvalidSetting]:
+        """Two fields must not share a column."""
+        taken: dict[str, str] = {}
+        for name, configured in self.fields.items():
+            for column in (configured.column or name, *configured.aliases):
+                other = taken.setdefault(field_name(column), name)
+                if other != name:
+                    key = f"fields.{name}.{'aliases' if column in configured.aliases else 'column'}"
+                    yield InvalidSetting(f"{column!r} already stands for {other}", "Name it once.", column, key)
+
+    def field(self, name: str) -> FieldSettings:
+        """What is configured of a field; nothing at all if it is not mentioned."""
+        return self.fields.get(name, NOT_CONFIGURED)
 
     def names(self) -> dict[str, str]:
-        """Field by the normalised name of each column and alias that is settled for it."""
+        """Field by the normalised name of each column and alias that is configured for it."""
         found = {}
-        for name, told in self.fields.items():
-            for column in (told.column, *told.aliases):
+        for name, configured in self.fields.items():
+            for column in (configured.column, *configured.aliases):
                 if column:
                     found[field_name(column)] = name
         return found
 
     def labels(self) -> dict[str, Mapping[str, str]]:
-        """The labels that are settled, by field."""
-        return {name: told.labels for name, told in self.fields.items() if told.labels}
+        """The labels that are configured, by field."""
+        return {name: configured.labels for name, configured in self.fields.items() if configured.labels}
 
     def unknown_in(self, names: Sequence[str]) -> list[str]:
-        """Which of these fields are not settled."""
+        """Which of these fields are not configured."""
         return [name for name in names if name not in self.fields]
 
     def missing_in(self, names: Sequence[str]) -> list[str]:
-        """Which settled fields are not among these."""
+        """Which configured fields are not among these."""
         return [name for name in self.fields if name not in names]
 
     def is_locked(self, name: str) -> bool:
-        """Whether a field is locked: as settled, else if it is one whose change has wide effects."""
-        return self.fields[name].locked if name in self.fields else bool(DANGEROUS.search(name))
+        """Whether a field is locked: as configured, else if it is one whose change has wide effects."""
+        return self.fields[name].locked if name in self.fields else bool(LOCKED_BY_DEFAULT.search(name))

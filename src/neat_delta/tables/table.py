@@ -8,8 +8,9 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
-from neat_delta.errors import Unreadable
-from neat_delta.tables.distinct import ascending, filled_values
+from neat_delta.errors import InvalidInput
+from neat_delta.json_names import json_names
+from neat_delta.tables.distinct import distinct_values, is_ascending
 from neat_delta.tables.field import Field, field_name
 
 if TYPE_CHECKING:
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
 
     import polars as pl
 
-    from neat_delta.remote import Where
+    from neat_delta.remote import Location
 
 ASCII = "ascii"
 # What parts the cells of a delimited file, and what people call it.
@@ -26,6 +27,7 @@ DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
 ORIGIN_PROPERTY = "neat-delta live sha256"
 
 
+@json_names(decimal_separator="mark", delimiter_certain="sure", charset_certain="charset_sure", container="made_of")
 @dataclass(frozen=True)
 class FileFormat:
     r"""How a delimited file is written, so that another can be written just so.
@@ -43,12 +45,12 @@ class FileFormat:
     bom: bool = False
     line_end: str = "\n"
     quote_all: bool = False
-    mark: str | None = None
+    decimal_separator: str | None = None
     header_line: int = 1
-    sure: bool = True
-    charset_sure: bool = True
+    delimiter_certain: bool = True
+    charset_certain: bool = True
     packing: str | None = None
-    made_of: str | None = None
+    container: str | None = None
 
     @property
     def writing_charset(self) -> str:
@@ -63,7 +65,7 @@ class Source:
     The digest of a large file takes as long as parsing it, so ``digest`` may still be at work beside us.
     """
 
-    path: Where
+    path: Location
     digest: Callable[[], str]
 
     @property
@@ -112,7 +114,7 @@ class Rows(Protocol):
 
 
 @dataclass(frozen=True)
-class Catalogue:
+class Table:
     """A live export or an edited sheet.
 
     ``bad`` lists what could not be read as a row: line, raw text and the reason (frame of line, raw, say); ``apart``
@@ -122,13 +124,13 @@ class Catalogue:
     """
 
     source: Source
-    form: FileFormat
+    format: FileFormat
     fields: tuple[Field, ...]
     rows: Rows
-    bad: pl.DataFrame
-    apart: pl.DataFrame
-    unnamed: int = 0
-    origin: str | None = None
+    unreadable_rows: pl.DataFrame
+    non_data_rows: pl.DataFrame
+    unnamed_columns: int = 0
+    source_sha256: str | None = None
     _filled: dict[str, pl.Series] = member(default_factory=dict, init=False, compare=False, repr=False)
     _ascends: dict[str, bool] = member(default_factory=dict, init=False, compare=False, repr=False)
 
@@ -147,7 +149,7 @@ class Catalogue:
                 return field
         raise KeyError(name)
 
-    def renamed(self, names: Mapping[str, str]) -> Catalogue:
+    def renamed(self, names: Mapping[str, str]) -> Table:
         """The same catalogue with its columns under the field names settled for them.
 
         ``names`` gives the field for a column's normalised name.
@@ -160,10 +162,10 @@ class Catalogue:
         for field in fields:
             other = columns.setdefault(field.name, field.column)
             if other != field.column:
-                raise Unreadable(
+                raise InvalidInput(
                     f"two columns stand for the field {field.name}: {other!r} and {field.column!r}",
                     file=self.source.path,
-                    line=self.form.header_line,
+                    line=self.format.header_line,
                     remedy="Take one of them out, or change the aliases in catalogue.toml.",
                 )
         moved = {old.name: new.name for old, new in zip(self.fields, fields, strict=True) if old.name != new.name}
@@ -173,14 +175,14 @@ class Catalogue:
         """The named fields as text columns, of the rows at these positions, or of all rows."""
         return self.rows.cells(names, rows)
 
-    def filled(self, name: str) -> pl.Series:
+    def distinct_values(self, name: str) -> pl.Series:
         """The distinct values of a field's filled cells, in no order; kept, for several steps ask for them."""
         if name not in self._filled:
-            self._filled[name] = filled_values(self.cells([name])[name])
+            self._filled[name] = distinct_values(self.cells([name])[name])
         return self._filled[name]
 
-    def ascends(self, name: str) -> bool:
+    def is_sorted_by(self, name: str) -> bool:
         """Whether the rows are in the order of this field, and no two of them share its text; kept likewise."""
         if name not in self._ascends:
-            self._ascends[name] = ascending(self.cells([name])[name])
+            self._ascends[name] = is_ascending(self.cells([name])[name])
         return self._ascends[name]

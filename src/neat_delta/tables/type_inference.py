@@ -6,15 +6,15 @@ import re
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.tables.field_types import infer_kind, kind_named
-from neat_delta.tables.field_types.multi_value import ManyValued
+from neat_delta.tables.field_types import infer_type, type_named
+from neat_delta.tables.field_types.multi_value import MultiValue
 
 if TYPE_CHECKING:
     import polars as pl
 
-    from neat_delta.tables.field_types import Kind
+    from neat_delta.tables.field_types import FieldType
     from neat_delta.tables.settings import FieldSettings
-    from neat_delta.tables.table import Catalogue
+    from neat_delta.tables.table import Table
 
 STOCK = re.compile(r"(^|_)(stock|qty|quantity|on_hand|inventory)(_|$)")
 
@@ -24,21 +24,24 @@ def is_stock(name: str, kind: str) -> bool:
     return kind in ("count", "number") and bool(STOCK.search(name))
 
 
-def kind_of(filled: pl.Series, name: str, told: FieldSettings) -> Kind:
+def resolve_type(filled: pl.Series, name: str, told: FieldSettings) -> FieldType:
     """The kind of a field from the distinct filled values of its live column; of single values or of several a cell."""
     if told.separator is None:
-        return kind_named(told.kind) if told.kind else infer_kind(filled, name)
-    if told.kind:
-        return ManyValued(kind_named(told.kind), told.separator, told.ordered)
-    return ManyValued(infer_kind(single_values(filled, told.separator), name), told.separator, told.ordered)
+        return type_named(told.type) if told.type else infer_type(filled, name)
+    if told.type:
+        return MultiValue(type_named(told.type), told.separator, told.ordered)
+    return MultiValue(infer_type(split_values(filled, told.separator), name), told.separator, told.ordered)
 
 
-def form_in(catalogue: Catalogue, name: str, kind: Kind, told: FieldSettings) -> Any:
+def infer_column_format(catalogue: Table, name: str, kind: FieldType, told: FieldSettings) -> Any:
     """How a live column writes its kind; one that shows no decimal mark itself has that of its file."""
-    return kind.live_form(catalogue.filled(name), replace(told.form, mark=catalogue.form.mark))
+    return kind.infer_format(
+        catalogue.distinct_values(name),
+        replace(told.format_overrides, decimal_separator=catalogue.format.decimal_separator),
+    )
 
 
-def single_values(cells: pl.Series, separator: str | None) -> pl.Series:
+def split_values(cells: pl.Series, separator: str | None) -> pl.Series:
     """The distinct single values of cells that may hold several."""
     if separator is None:
         return cells.str.strip_chars().unique()

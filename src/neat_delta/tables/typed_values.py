@@ -7,33 +7,38 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.tables.field_types import BLANK
-from neat_delta.tables.field_types.number_parsing import NumberForm, all_simple, live_number_form, read_numbers
+from neat_delta.tables.field_types.number_parsing import (
+    NumberFormat,
+    all_simple,
+    infer_number_format,
+    normalize_numbers,
+)
 from neat_delta.tables.field_types.numeric import Numeric
-from neat_delta.tables.type_inference import form_in, kind_of
+from neat_delta.tables.type_inference import infer_column_format, resolve_type
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.tables.field_types import Kind
+    from neat_delta.tables.field_types import FieldType
     from neat_delta.tables.settings import FieldSettings, Settings
-    from neat_delta.tables.table import Catalogue
+    from neat_delta.tables.table import Table
 
 # Exact for any price or measure that a condition would name.
 DECIMAL = pl.Decimal(38, 12)
 MOSTLY = 0.5
 
 
-def typed(catalogue: Catalogue, names: Sequence[str], settled: Settings) -> pl.DataFrame:
+def typed_frame(catalogue: Table, names: Sequence[str], settled: Settings) -> pl.DataFrame:
     """The named fields: numbers as exact decimals, flags as 1 and 0, dates as ISO 8601 text, the rest as text.
 
     Blank cells are null.
     """
     cells = catalogue.cells(names)
-    return pl.DataFrame([_typed(cells[name], name, settled.of(name), catalogue) for name in names])
+    return pl.DataFrame([_typed(cells[name], name, settled.field(name), catalogue) for name in names])
 
 
-def typed_rows(
-    catalogue: Catalogue, name: str, told: FieldSettings, mark: str | None = None, rows: pl.Series | None = None
+def typed_column(
+    catalogue: Table, name: str, told: FieldSettings, mark: str | None = None, rows: pl.Series | None = None
 ) -> pl.Series:
     """One field to compute with, of the rows at these positions (null: of none) or of all; typed as by ``typed``.
 
@@ -42,28 +47,28 @@ def typed_rows(
     """
     cells = catalogue.cells([name])[name]
     cells = cells if rows is None else cells.gather(rows)
-    filled = catalogue.filled(name)
-    kind = kind_of(filled, name, told)
+    filled = catalogue.distinct_values(name)
+    kind = resolve_type(filled, name, told)
     if isinstance(kind, Numeric) and not kind.whole and all_simple(filled):
         return _decimals(cells.str.replace(",", ".", literal=True), name)
     if kind.numeric and not told.separator:
         return _decimals(_read(cells, kind, name, told, catalogue), name)
-    if kind.name not in ("flag", "date") and not told.kind and not told.separator:
-        form = NumberForm(live_number_form(filled).mark if mark is None else mark)
-        numbers = read_numbers(cells, form)
+    if kind.name not in ("flag", "date") and not told.type and not told.separator:
+        form = NumberFormat(infer_number_format(filled).decimal_separator if mark is None else mark)
+        numbers = normalize_numbers(cells, form)
         holding = int(cells.str.contains(r"\S").sum())
         if holding and numbers.count() >= MOSTLY * holding:
             return _decimals(numbers, name)
     return _typed(cells, name, told, catalogue)
 
 
-def typed_cells(catalogue: Catalogue, name: str, cells: pl.Series, told: FieldSettings) -> pl.Series:
+def cast_cells(catalogue: Table, name: str, cells: pl.Series, told: FieldSettings) -> pl.Series:
     """Some cells of a field, typed as its whole column in the catalogue is; null where they cannot be read so."""
     return _typed(cells, name, told, catalogue)
 
 
-def _typed(cells: pl.Series, field: str, told: FieldSettings, catalogue: Catalogue) -> pl.Series:
-    kind = kind_of(catalogue.filled(field), field, told)
+def _typed(cells: pl.Series, field: str, told: FieldSettings, catalogue: Table) -> pl.Series:
+    kind = resolve_type(catalogue.distinct_values(field), field, told)
     if told.separator or not (kind.numeric or kind.name in ("flag", "date")):
         return _filled(cells).alias(field)
     readings = _read(cells, kind, field, told, catalogue)
@@ -74,8 +79,8 @@ def _typed(cells: pl.Series, field: str, told: FieldSettings, catalogue: Catalog
     return readings.alias(field)
 
 
-def _read(cells: pl.Series, kind: Kind, field: str, told: FieldSettings, catalogue: Catalogue) -> pl.Series:
-    return kind.read(_filled(cells), form_in(catalogue, field, kind, told))
+def _read(cells: pl.Series, kind: FieldType, field: str, told: FieldSettings, catalogue: Table) -> pl.Series:
+    return kind.normalize(_filled(cells), infer_column_format(catalogue, field, kind, told))
 
 
 def _filled(cells: pl.Series) -> pl.Series:

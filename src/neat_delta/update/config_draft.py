@@ -8,11 +8,11 @@ import polars as pl
 import tomlkit
 from tomlkit.exceptions import TOMLKitError
 
-from neat_delta.errors import Unreadable
+from neat_delta.errors import InvalidInput
 from neat_delta.tables import DELIMITERS
-from neat_delta.tables.field_types import infer_kind, kind_named
-from neat_delta.tables.field_types.date import told_forms
-from neat_delta.tables.settings import DANGEROUS
+from neat_delta.tables.field_types import infer_type, type_named
+from neat_delta.tables.field_types.date import named_formats
+from neat_delta.tables.settings import LOCKED_BY_DEFAULT
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -57,7 +57,7 @@ PROSE = r"\n|[^|;]{60}"
 SHOWN = 90
 
 
-def draft(
+def draft_config(
     columns: Sequence[ColumnProfile], key: Sequence[str], form: FileFormat, existing: str = ""
 ) -> tuple[str, list[str]]:
     """The text of a catalogue.toml for an export, and the fields that are new in it.
@@ -70,7 +70,7 @@ def draft(
     try:
         document = tomlkit.parse(existing)
     except TOMLKitError as error:
-        raise Unreadable(f"the existing file is no TOML: {error}", file="catalogue.toml") from error
+        raise InvalidInput(f"the existing file is no TOML: {error}", file="catalogue.toml") from error
     if not existing.strip():
         _remarks(document, HEAD)
         document.add("key", tomlkit.item(list(key)))
@@ -99,7 +99,7 @@ def _forms(form: FileFormat, key: Sequence[str]) -> str:
         delimiter=DELIMITERS[form.delimiter],
         encoding=form.writing_charset,
         header_line=form.header_line,
-        decimal=form.mark or ".",
+        decimal=form.decimal_separator or ".",
         key=key[0],
     )
 
@@ -110,7 +110,7 @@ def _table(column: ColumnProfile, key: Sequence[str]) -> tomlkit.items.Table:
     table.add("column", column.column)
     for name, value in _settings(column).items():
         table.add(name, value)
-    if DANGEROUS.search(column.field) and column.field not in key:
+    if LOCKED_BY_DEFAULT.search(column.field) and column.field not in key:
         table.add("locked", tomlkit.item(True).comment("the shop keeps this itself, or it changes more than it shows"))
     table.add(tomlkit.nl())
     return table
@@ -129,16 +129,16 @@ def _settings(column: ColumnProfile) -> dict[str, Any]:
         allowed.extend(values.sort().to_list())
         return {"kind": "choice", "allowed": allowed}
     settings: dict[str, Any] = {"kind": column.kind}
-    form = kind_named(column.kind).live_form(values) if len(values) else None
+    form = type_named(column.kind).infer_format(values) if len(values) else None
     if column.kind == "date":
-        settings["date"] = next(name for name, known in told_forms().items() if known == form)
+        settings["date"] = next(name for name, known in named_formats().items() if known == form)
     if column.kind == "money" and form is not None and form.decimals and not form.bare:
         settings["decimals"] = form.decimals
     return settings
 
 
 def _single_kind(values: pl.Series, field: str) -> str:
-    return infer_kind(values.filter(values != ""), field).name
+    return infer_type(values.filter(values != ""), field).name
 
 
 def _often_has(column: ColumnProfile, mark: str) -> bool:

@@ -9,15 +9,15 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.matching import JOINT
+from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.tables.formula_text import escaped
 
 if TYPE_CHECKING:
     from neat_delta.tables import FileFormat
-    from neat_delta.tables.settings import ImportRules
+    from neat_delta.tables.settings import ImportConfig
 
 
-def import_form(live: FileFormat, rules: ImportRules) -> FileFormat:
+def import_format(live: FileFormat, rules: ImportConfig) -> FileFormat:
     """How a file for the shop is written: as its exports are, but for what is settled of its import."""
     charset = codecs.lookup(rules.encoding).name if rules.encoding else live.charset
     return replace(
@@ -51,19 +51,19 @@ def delimited(cells: pl.DataFrame, form: FileFormat) -> bytes:
     return (_MARKS[charset] if form.bom else b"") + data
 
 
-def people_csv(frame: pl.DataFrame) -> bytes:
+def report_csv(frame: pl.DataFrame) -> bytes:
     """A table for people, as comma-separated UTF-8 that spreadsheet programs recognise by its mark.
 
     Text that they would run as a formula gets an apostrophe in front; exact decimals lose the zeros behind.
     """
     texts = frame.with_columns(
         pl.col(pl.Decimal).cast(pl.String).str.replace(r"\.?0+$", ""),
-        escaped(pl.col(pl.String).str.replace_all(JOINT, " · ", literal=True)),
+        escaped(pl.col(pl.String).str.replace_all(KEY_SEPARATOR, " · ", literal=True)),
     )
     return codecs.BOM_UTF8 + texts.write_csv().encode()
 
 
-def people_workbook(cells: pl.DataFrame) -> bytes:
+def report_workbook(cells: pl.DataFrame) -> bytes:
     """A table for people as a workbook; text that would be run as a formula gets an apostrophe in front."""
     return as_workbook(cells.with_columns(escaped(pl.col(pl.String))))
 

@@ -9,21 +9,21 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.errors import CannotWrite
+from neat_delta.errors import WriteError
 from neat_delta.reading.workbook import SIGNIFICANT
 from neat_delta.tables import ORIGIN_PROPERTY
-from neat_delta.tables.distinct import filled_values
-from neat_delta.tables.field_types.number_parsing import NumberForm
+from neat_delta.tables.distinct import distinct_values
+from neat_delta.tables.field_types.number_parsing import NumberFormat
 from neat_delta.tables.formula_text import escaped_series, escaped_text
 from neat_delta.tables.profile import LEAST_USES, MOST_CHOICES
 from neat_delta.tables.settings import CLEAR
-from neat_delta.tables.type_inference import kind_of
+from neat_delta.tables.type_inference import resolve_type
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.tables import Catalogue
-    from neat_delta.tables.field_types import Kind
+    from neat_delta.tables import Table
+    from neat_delta.tables.field_types import FieldType
     from neat_delta.tables.settings import FieldSettings, Settings
 
 ITEMS_SHEET = "items"
@@ -46,41 +46,41 @@ class SheetColumn:
     field: str
     header: str
     cells: pl.Series
-    kind: Kind
-    form: Any
+    type: FieldType
+    format: Any
     choices: list[str]
     locked: bool
-    told: FieldSettings
+    described: FieldSettings
 
     @property
     def typed(self) -> bool:
         """Whether cells are written as what they are rather than as text; nobody types 0.19 where the shop has 19 %."""
-        if self.told.labels or self.told.separator:
+        if self.described.labels or self.described.separator:
             return False
-        return self.kind.name == "date" or isinstance(self.form, NumberForm)
+        return self.type.name == "date" or isinstance(self.format, NumberFormat)
 
     @property
     def note(self) -> str:
         """What the header's note says."""
-        rules = [f"{self.field}: {self.kind.name}"]
+        rules = [f"{self.field}: {self.type.name}"]
         if self.locked:
             rules.append("Locked: this names the item or has wide effects. --unlock opens it.")
         elif self.choices:
             rules.append("Choose one of the listed values; another one is asked about.")
         else:
-            rules.append(f"Type {self.kind.wants}.")
+            rules.append(f"Type {self.type.expected}.")
         if not self.locked:
-            emptied = self.told.blank == CLEAR and not self.told.required
+            emptied = self.described.blank == CLEAR and not self.described.required
             rules.append("A blank cell " + ("empties it." if emptied else "leaves the shop's value as it is."))
-            if self.told.length is not None:
-                rules.append(f"At most {self.told.length} characters.")
-            if self.told.decimals is not None:
-                rules.append(f"At most {self.told.decimals} decimals.")
+            if self.described.length is not None:
+                rules.append(f"At most {self.described.length} characters.")
+            if self.described.decimals is not None:
+                rules.append(f"At most {self.described.decimals} decimals.")
         return "\n".join(rules)
 
 
 def sheet_columns(
-    live: Catalogue,
+    live: Table,
     names: Sequence[str],
     rows: pl.Series,
     key: Sequence[str],
@@ -91,27 +91,29 @@ def sheet_columns(
     whole = live.cells(names)
     columns = []
     for name in names:
-        told, filled = settled.of(name), filled_values(whole[name])
-        kind = kind_of(filled, name, told)
+        told, filled = settled.field(name), distinct_values(whole[name])
+        kind = resolve_type(filled, name, told)
         locked = name in key or (settled.is_locked(name) and name not in unlocked)
-        choices = [told.labels.get(value, value) for value in told.limited] or _choices(whole[name], kind)
+        choices = [told.labels.get(value, value) for value in told.allowed_values] or _choices(whole[name], kind)
         cells = whole[name].gather(rows)
         columns.append(
             SheetColumn(
                 field=name,
                 header=live.field(name).column,
                 cells=cells.replace(told.labels) if told.labels else cells,
-                kind=kind,
-                form=kind.live_form(filled, replace(told.form, mark=live.form.mark)),
+                type=kind,
+                format=kind.infer_format(
+                    filled, replace(told.format_overrides, decimal_separator=live.format.decimal_separator)
+                ),
                 choices=[] if told.separator else choices,
                 locked=locked,
-                told=told,
+                described=told,
             )
         )
     return columns
 
 
-def _choices(cells: pl.Series, kind: Kind) -> list[str]:
+def _choices(cells: pl.Series, kind: FieldType) -> list[str]:
     """The values of a limited field, in order; none for a field that is not limited."""
     if kind.numeric or kind.name in ("date", "gtin"):
         return []
@@ -122,7 +124,7 @@ def _choices(cells: pl.Series, kind: Kind) -> list[str]:
     return sorted(values) if limited and not values.str.contains("\n").any() else []
 
 
-def workbook(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
+def workbook(columns: Sequence[SheetColumn], live: Table) -> bytes:
     """An XLSX workbook: codes and text as text, exact numbers, header in view, drop-downs, locked columns, notes.
 
     Text that a spreadsheet program would run as a formula gets an apostrophe in front, for a workbook may be saved as
@@ -163,16 +165,16 @@ def workbook(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
     return stream.getvalue()
 
 
-def _insist_on_room(columns: Sequence[SheetColumn], live: Catalogue) -> None:
+def _insist_on_room(columns: Sequence[SheetColumn], live: Table) -> None:
     remedy = "Choose fewer items or fields with --where and --fields, or write a .csv."
     if len(columns[0].cells) >= MOST_ROWS:
-        raise CannotWrite(f"a workbook holds {MOST_ROWS:,} rows, the header among them", remedy=remedy)
+        raise WriteError(f"a workbook holds {MOST_ROWS:,} rows, the header among them", remedy=remedy)
     for column in columns:
         # Characters are counted as UTF-16 counts them, in which a sign beyond the basic plane is two.
         lengths = column.cells.str.len_chars() + column.cells.str.count_matches(r"[\x{10000}-\x{10ffff}]")
         if (lengths > LONGEST_TEXT).any():
             at = int(lengths.arg_max() or 0)
-            raise CannotWrite(
+            raise WriteError(
                 f"a workbook's cell holds {LONGEST_TEXT:,} characters, and this text has {lengths[at]:,}",
                 file=live.source.name,
                 column=column.header,
@@ -186,7 +188,7 @@ def _style(column: SheetColumn) -> dict[str, Any]:
     if column.locked:
         style |= {"bg_color": "#EFEFEF", "font_color": "#6B6B6B"}
     if column.typed:
-        style["num_format"] = "yyyy-mm-dd" if column.kind.name == "date" else _number_format(column.form)
+        style["num_format"] = "yyyy-mm-dd" if column.type.name == "date" else _number_format(column.format)
     return style
 
 
@@ -194,21 +196,21 @@ def _write_cells(sheet: Any, at: int, column: SheetColumn, style: Any) -> None:
     """Numbers and dates as such where the workbook keeps them exactly, everything else as text."""
     readings: list[str | None] = [None] * len(column.cells)
     if column.typed:
-        readings = column.kind.read(column.cells, column.form).to_list()
+        readings = column.type.normalize(column.cells, column.format).to_list()
     cells = escaped_series(column.cells)
     for row, (cell, reading) in enumerate(zip(cells, readings, strict=True), start=1):
         if not cell:
             continue
-        if reading is None or (column.kind.numeric and sum(map(str.isdigit, reading)) > SIGNIFICANT):
+        if reading is None or (column.type.numeric and sum(map(str.isdigit, reading)) > SIGNIFICANT):
             sheet.write_string(row, at, cell, style)
-        elif column.kind.numeric:
+        elif column.type.numeric:
             sheet.write_number(row, at, float(reading), style)
         else:
             sheet.write_datetime(row, at, date.fromisoformat(reading), style)
 
 
-def _number_format(form: NumberForm) -> str:
-    return "0." + "0" * form.decimals if form.decimals and not form.bare else "General"
+def _number_format(form: NumberFormat) -> str:
+    return "0." + "0" * form.decimals if form.decimals and not form.unpadded_integers else "General"
 
 
 def _drop_down(sheet: Any, at: int, rows: int, column: SheetColumn) -> None:
@@ -236,7 +238,7 @@ def _width(column: SheetColumn) -> int:
     return max(NARROWEST, min(WIDEST, max(int(str(longest)), len(column.header)) + 3))
 
 
-def delimited_sheet(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
+def delimited_sheet(columns: Sequence[SheetColumn], live: Table) -> bytes:
     """The same cells as delimited text in the live export's own form: no types, drop-downs or locks.
 
     Text that a spreadsheet program would run as a formula gets an apostrophe in front, which comparing takes off again.
@@ -244,4 +246,4 @@ def delimited_sheet(columns: Sequence[SheetColumn], live: Catalogue) -> bytes:
     from neat_delta.update.delimited import delimited
 
     frame = pl.DataFrame([escaped_series(column.cells).alias(escaped_text(column.header)) for column in columns])
-    return delimited(frame.select(pl.when(pl.all() != "").then(pl.all())), live.form)
+    return delimited(frame.select(pl.when(pl.all() != "").then(pl.all())), live.format)

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import CHANGE, RECODE
-from neat_delta.matching import JOINT
+from neat_delta.matching import KEY_SEPARATOR
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -51,7 +51,7 @@ class FieldSets:
         counts = dict(self.number.value_counts().iter_rows())
         return {name: counts[at] for at, name in enumerate(self.names)}
 
-    def turned(self) -> FieldSets:
+    def inverted(self) -> FieldSets:
         """The sets of the way back, where items keep their keys and every cell can be put back."""
         return replace(self, cells=self.cells.select("item", "field", was="now", now="was"))
 
@@ -81,14 +81,14 @@ def field_sets(changes: ChangeSet) -> FieldSets:
     sets = told.unique(maintain_order=True)
     number = told.join(sets.with_row_index("number"), on=told.columns, how="left", maintain_order="left")["number"]
     names = [
-        JOINT.join(name for at, name in enumerate(fields) if row[at // BITS] >> at % BITS & 1)
+        KEY_SEPARATOR.join(name for at, name in enumerate(fields) if row[at // BITS] >> at % BITS & 1)
         for row in sets.iter_rows()
     ]
     return FieldSets(keys, cells.select(item, "field", "was", "now"), names, number)
 
 
 @dataclass(frozen=True)
-class HoleRules:
+class FillRules:
     """What may become of a hole, where an item of a table does not change in one of its fields.
 
     ``leaves`` says that the shop's import leaves a field alone where a cell is blank, so that holes stay blank.
@@ -99,10 +99,10 @@ class HoleRules:
     never: frozenset[str] = frozenset()
 
 
-NO_RULES = HoleRules()
+NO_FILL_RULES = FillRules()
 
 
-def grouped(sizes: Mapping[str, int], way: str, holes: HoleRules = NO_RULES) -> list[list[str]]:
+def merge_sets(sizes: Mapping[str, int], way: str, holes: FillRules = NO_FILL_RULES) -> list[list[str]]:
     """Which sets of fields (names joined, with how many items each) share a file.
 
     All do where holes stay blank. Else two files become one as long as that fills fewer holes than a file is worth: one
@@ -115,17 +115,19 @@ def grouped(sizes: Mapping[str, int], way: str, holes: HoleRules = NO_RULES) -> 
         return [[one] for one in sizes]
     alike: dict[frozenset[str], dict[str, int]] = {}
     for one, size in sizes.items():
-        alike.setdefault(holes.never.intersection(one.split(JOINT)), {})[one] = size
+        alike.setdefault(holes.never.intersection(one.split(KEY_SEPARATOR)), {})[one] = size
     if way == FEWEST_FILES:
         return [list(part) for part in alike.values()]
-    worth = max(FILE_WORTH, sum(size * len(one.split(JOINT)) for one, size in sizes.items()) // 100)
+    worth = max(FILE_WORTH, sum(size * len(one.split(KEY_SEPARATOR)) for one, size in sizes.items()) // 100)
     return [group for part in alike.values() for group in _balanced(part, worth)]
 
 
 def _balanced(sizes: Mapping[str, int], worth: int) -> list[list[str]]:
     """The sets in groups none of which fills more holes than a file is worth."""
-    names = {name: at for at, name in enumerate(dict.fromkeys(name for one in sizes for name in one.split(JOINT)))}
-    masks = {at: sum(1 << names[name] for name in one.split(JOINT)) for at, one in enumerate(sizes)}
+    names = {
+        name: at for at, name in enumerate(dict.fromkeys(name for one in sizes for name in one.split(KEY_SEPARATOR)))
+    }
+    masks = {at: sum(1 << names[name] for name in one.split(KEY_SEPARATOR)) for at, one in enumerate(sizes)}
     rows, members = {at: sizes[one] for at, one in enumerate(sizes)}, {at: [one] for at, one in enumerate(sizes)}
 
     def holes(one: int, other: int) -> int:

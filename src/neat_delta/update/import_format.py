@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.tables.type_inference import form_in, kind_of
-from neat_delta.update.delimited import import_form
+from neat_delta.tables.type_inference import infer_column_format, resolve_type
+from neat_delta.update.delimited import import_format
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables import Catalogue, FileFormat
-    from neat_delta.tables.settings import ImportRules, Settings
+    from neat_delta.tables import FileFormat, Table
+    from neat_delta.tables.settings import ImportConfig, Settings
 
 DELIMITED, TABBED, WORKBOOK = "delimited", "tsv", "xlsx"
 # Stands for a mark while two change places; no number holds it.
@@ -21,43 +21,43 @@ SPARE = "\x1e"
 
 
 @dataclass(frozen=True)
-class ShopImport:
+class ImportFormat:
     """The rules of the import, its files' form, the fields whose numbers have another mark than in exports, the shape.
 
     The shape says what sort of file it is: delimited text, a workbook, or a form without rectangles.
     """
 
-    rules: ImportRules
-    form: FileFormat
-    swapped: frozenset[str]
-    shape: str = DELIMITED
+    config: ImportConfig
+    file_format: FileFormat
+    separator_swapped: frozenset[str]
+    output_format: str = DELIMITED
 
     def written(self, cells: pl.DataFrame) -> pl.DataFrame:
         """Cells (by field) as a file for the shop has them: its decimal mark, and its marker where there is nothing."""
-        cells = cells.with_columns(other_mark(pl.col(name)) for name in cells.columns if name in self.swapped)
-        cells = cells if self.rules.marker is None else cells.fill_null(self.rules.marker)
+        cells = cells.with_columns(other_mark(pl.col(name)) for name in cells.columns if name in self.separator_swapped)
+        cells = cells if self.config.marker is None else cells.fill_null(self.config.marker)
         # What is an empty text empties nothing, and is written as nothing all the same.
         return cells.select(pl.when(pl.all() != "").then(pl.all()))
 
-    def taken(self, cells: pl.Series, there: pl.Series) -> pl.Series:
+    def value_after_import(self, cells: pl.Series, there: pl.Series) -> pl.Series:
         """What a field holds after the import of these cells, where ``there`` is what it held."""
-        if cells.name not in self.swapped and self.rules.marker is None and (cells != "").all():
+        if cells.name not in self.separator_swapped and self.config.marker is None and (cells != "").all():
             return cells
         frame = pl.DataFrame({"cell": cells, "there": there})
-        value = other_mark(pl.col("cell")) if cells.name in self.swapped else pl.col("cell")
-        blank = pl.col("there") if self.rules.leaves_blanks else pl.lit("")
+        value = other_mark(pl.col("cell")) if cells.name in self.separator_swapped else pl.col("cell")
+        blank = pl.col("there") if self.config.leaves_blanks else pl.lit("")
         taken = pl.when(pl.col("cell") == "").then(blank).otherwise(value)
-        if self.rules.marker is not None:
-            taken = pl.when(pl.col("cell") == self.rules.marker).then(pl.lit("")).otherwise(taken)
+        if self.config.marker is not None:
+            taken = pl.when(pl.col("cell") == self.config.marker).then(pl.lit("")).otherwise(taken)
         return frame.select(taken).to_series()
 
 
-def shop_import(changes: ChangeSet, live: Catalogue, settled: Settings, shape: str = DELIMITED) -> ShopImport:
+def import_format_of(changes: ChangeSet, live: Table, settled: Settings, shape: str = DELIMITED) -> ImportFormat:
     """The import as it is settled; what is not settled is as the shop exports."""
-    form = import_form(live.form, settled.imports)
+    form = import_format(live.format, settled.imports)
     if shape == TABBED:
         form = replace(form, delimiter="\t")
-    return ShopImport(settled.imports, form, _swapped(changes, live, settled), shape)
+    return ImportFormat(settled.imports, form, _swapped(changes, live, settled), shape)
 
 
 def other_mark(cells: pl.Expr) -> pl.Expr:
@@ -66,16 +66,16 @@ def other_mark(cells: pl.Expr) -> pl.Expr:
     return spared.str.replace_all(",", ".", literal=True).str.replace_all(SPARE, ",", literal=True)
 
 
-def _swapped(changes: ChangeSet, live: Catalogue, settled: Settings) -> frozenset[str]:
+def _swapped(changes: ChangeSet, live: Table, settled: Settings) -> frozenset[str]:
     """The numeric fields of the update whose decimal mark in the live export is not that of the shop's import."""
     wanted = settled.imports.decimal
     if wanted is None:
         return frozenset()
     found = set()
     for name in {*changes.head.fields, *settled.imports.columns} - set(changes.head.key):
-        filled = live.filled(name)
-        kind = kind_of(filled, name, settled.of(name))
-        mark = getattr(form_in(live, name, kind, settled.of(name)), "mark", None)
+        filled = live.distinct_values(name)
+        kind = resolve_type(filled, name, settled.field(name))
+        mark = getattr(infer_column_format(live, name, kind, settled.field(name)), "decimal_separator", None)
         if kind.numeric and mark not in (None, wanted):
             found.add(name)
     return frozenset(found)

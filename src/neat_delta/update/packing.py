@@ -8,18 +8,19 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
-from neat_delta.diff.rekey_plan import stages
-from neat_delta.errors import CannotWrite
-from neat_delta.matching import JOINT, Key
+from neat_delta.diff.rekey_plan import schedule
+from neat_delta.errors import WriteError
+from neat_delta.json_names import json_names
+from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.matching.key import key_parts
-from neat_delta.update.field_sets import FEWEST_CELLS, NO_RULES, WAYS, field_sets, grouped
+from neat_delta.update.field_sets import FEWEST_CELLS, NO_FILL_RULES, WAYS, field_sets, merge_sets
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables import Catalogue
-    from neat_delta.update.field_sets import FieldSets, HoleRules
+    from neat_delta.tables import Table
+    from neat_delta.update.field_sets import FieldSets, FillRules
 
 
 # Parents of parents of parents are as deep as shops go.
@@ -31,7 +32,7 @@ SAMPLE = 1_000
 
 
 @dataclass(frozen=True)
-class Table:
+class OutputTable:
     """One file to be: columns by field name in the live export's order, the key among them; null empties a cell.
 
     ``does`` says what becomes of its items: they are changed, added or removed. ``filled`` counts by field the cells
@@ -39,7 +40,7 @@ class Table:
     """
 
     cells: pl.DataFrame
-    does: str = CHANGE
+    action: str = CHANGE
     filled: Mapping[str, int] = field(default_factory=dict)
 
     @property
@@ -47,34 +48,35 @@ class Table:
         """The fields of the file."""
         return self.cells.columns
 
-    def headed(self, live: Catalogue) -> pl.DataFrame:
+    def headed(self, live: Table) -> pl.DataFrame:
         """The same under the live export's own column names."""
         columns = {field.name: field.column for field in live.fields}
         return self.cells.rename({name: columns[name] for name in self.cells.columns if name in columns})
 
 
+@json_names(strategy="way", extra_cells="unwanted")
 @dataclass(frozen=True)
 class Cost:
     """What a way of packing costs: files, rows and cells beside the keys, cells nobody asked for, bytes (about)."""
 
-    way: str
+    strategy: str
     files: int
     rows: int
     cells: int
-    unwanted: int
+    extra_cells: int
     bytes: int
 
 
 def pack(
     changes: ChangeSet,
-    live: Catalogue,
+    live: Table,
     insisted: Sequence[str] = (),
     way: str = FEWEST_CELLS,
     *,
-    holes: HoleRules = NO_RULES,
+    holes: FillRules = NO_FILL_RULES,
     back: bool = False,
     sets: FieldSets | None = None,
-) -> list[Table]:
+) -> list[OutputTable]:
     """The tables in the order to import: codes, new items, changes, removals; columns and rows as in the live export.
 
     Changes of one set of fields stand in one table, the longest first; which sets share a table says the ``way``, and
@@ -94,9 +96,9 @@ def pack(
 
 def costs(
     changes: ChangeSet,
-    live: Catalogue,
+    live: Table,
     insisted: Sequence[str] = (),
-    holes: HoleRules = NO_RULES,
+    holes: FillRules = NO_FILL_RULES,
     sets: FieldSets | None = None,
 ) -> list[Cost]:
     """What each way of packing would cost, without the limits of one file; bytes by how long live values are.
@@ -112,9 +114,11 @@ def costs(
     new_bytes = int(sets.cells["now"].str.len_bytes().sum()) + int(sets.keys.str.len_bytes().sum())
     found = []
     for way in WAYS:
-        groups = grouped(sets.sizes, way, holes)
+        groups = merge_sets(sets.sizes, way, holes)
         rows = [sum(sets.sizes[one] for one in group) for group in groups]
-        columns = [{*insisted, *(name for one in group for name in one.split(JOINT))} - {*key} for group in groups]
+        columns = [
+            {*insisted, *(name for one in group for name in one.split(KEY_SEPARATOR))} - {*key} for group in groups
+        ]
         cells = sum(height * len(names) for height, names in zip(rows, columns, strict=True))
         if holes.leaves:
             beside = [name for name in insisted if name not in key]
@@ -130,39 +134,39 @@ def costs(
                 way,
                 files=len(groups) + len(others),
                 rows=sum(rows) + sum(len(table.cells) for table in others),
-                cells=cells + len(changes.cells_to(ADD)),
-                unwanted=cells - wanted,
+                cells=cells + len(changes.cells_with_action(ADD)),
+                extra_cells=cells - wanted,
                 bytes=new_bytes + round(filled) + signs + headers + sum(map(_bytes, others)),
             )
         )
     return found
 
 
-def _usual_bytes(live: Catalogue, names: Sequence[str]) -> dict[str, float]:
+def _usual_bytes(live: Table, names: Sequence[str]) -> dict[str, float]:
     """How many bytes a value of these fields has, by some of the live ones."""
     some = live.cells(list(dict.fromkeys(names)), pl.int_range(min(len(live), SAMPLE), eager=True))
     return {name: float(some[name].str.len_bytes().mean() or 0) for name in some.columns}  # type: ignore[arg-type]
 
 
-def _bytes(table: Table) -> int:
+def _bytes(table: OutputTable) -> int:
     cells = table.cells.select(pl.all().str.len_bytes().sum()).row(0)
     signs = table.cells.width * (len(table.cells) + 1)
     return sum(int(size) for size in cells if size) + signs + sum(map(len, table.columns))
 
 
-def _recodings(changes: ChangeSet, live: Catalogue, *, back: bool) -> list[Table]:
+def _recodings(changes: ChangeSet, live: Table, *, back: bool) -> list[OutputTable]:
     """A table for each stage: the key as it is, and as it shall be."""
     to = changes.new_keys()
     if not to:
         return []
-    taken = set(Key(changes.head.key, told=True).values(live))
+    taken = set(Key(changes.head.key, explicit=True).values(live))
     if back:
         taken = (taken - set(to.values())) | set(to)
     tables = []
-    for stage in stages(to, taken):
+    for stage in schedule(to, taken):
         old, new = (pl.Series(codes, dtype=pl.String) for codes in (list(stage), list(stage.values())))
         tables.append(
-            Table(
+            OutputTable(
                 pl.concat(
                     [
                         key_parts(old, changes.head.key),
@@ -181,9 +185,9 @@ def _parents_first(changes: ChangeSet, does: str, side: str) -> pl.DataFrame:
 
     ``side`` is where the cells have these codes: "now" for new items, "was" for those to be removed.
     """
-    keys = changes.keys_to(does)
-    references = [name for name, note in changes.head.fields.items() if note.kind == "itemref"]
-    named = changes.cells_to(does).filter(pl.col("field").is_in(references)).select("key", now=side)
+    keys = changes.keys_with_action(does)
+    references = [name for name, note in changes.head.fields.items() if note.type == "itemref"]
+    named = changes.cells_with_action(does).filter(pl.col("field").is_in(references)).select("key", now=side)
     named = named.with_columns(pl.col("now").str.extract_all(r"[^|;,]+")).explode("now")
     named = named.with_columns(pl.col("now").str.strip_chars()).drop_nulls()
     named = named.join(keys, left_on="now", right_on="key", how="semi").filter(pl.col("key") != pl.col("now"))
@@ -201,11 +205,11 @@ def _parents_first(changes: ChangeSet, does: str, side: str) -> pl.DataFrame:
     )
 
 
-def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
+def _additions(changes: ChangeSet, live: Table, insisted: Sequence[str]) -> list[OutputTable]:
     keys = _parents_first(changes, ADD, "now")
     if keys.is_empty():
         return []
-    wide = changes.cells_to(ADD).pivot("field", index="key", values="now", maintain_order=True)
+    wide = changes.cells_with_action(ADD).pivot("field", index="key", values="now", maintain_order=True)
     wide = keys.join(wide, on="key", how="left", maintain_order="left")
     blank = [name for name in insisted if name not in wide.columns]
     filled = wide.drop("key").with_columns(pl.lit(None, pl.String).alias(name) for name in blank)
@@ -215,16 +219,16 @@ def _additions(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> 
 
 def _changes(
     changes: ChangeSet,
-    live: Catalogue,
+    live: Table,
     insisted: Sequence[str],
     way: str,
-    holes: HoleRules,
+    holes: FillRules,
     sets: FieldSets,
     *,
     back: bool,
-) -> list[Table]:
+) -> list[OutputTable]:
     to = changes.new_keys()
-    groups = grouped(sets.sizes, way, holes)
+    groups = merge_sets(sets.sizes, way, holes)
     group_of = {name: at for at, group in enumerate(groups) for name in group}
     group = pl.Series([group_of[name] for name in sets.names], dtype=pl.UInt32).gather(sets.number)
     members = [(group == at).arg_true() for at in range(len(groups))]
@@ -238,7 +242,7 @@ def _changes(
     tables = []
     for at, items in enumerate(members):
         keys = sets.keys.gather(items)
-        names = list(dict.fromkeys(name for one in groups[at] for name in one.split(JOINT)))
+        names = list(dict.fromkeys(name for one in groups[at] for name in one.split(KEY_SEPARATOR)))
         beside = [name for name in insisted if name not in names]
         known = keys.replace(to) if back and to else keys
         full = [name for name in names if name in insisted or not holes.leaves]
@@ -262,30 +266,30 @@ def _upon(there: pl.DataFrame, name: str, piece: pl.DataFrame, height: int) -> p
     return base.scatter(piece["at"], piece["now"]).alias(name)
 
 
-def _removals(changes: ChangeSet, live: Catalogue, insisted: Sequence[str]) -> list[Table]:
+def _removals(changes: ChangeSet, live: Table, insisted: Sequence[str]) -> list[OutputTable]:
     # A parent is removed after its variants.
     keys = _parents_first(changes, REMOVE, "was")["key"].reverse()
     if keys.is_empty():
         return []
-    there = changes.cells_to(REMOVE).filter(pl.col("field").is_in(insisted))
+    there = changes.cells_with_action(REMOVE).filter(pl.col("field").is_in(insisted))
     wide = there.pivot("field", index="key", values="was", maintain_order=True)
     beside = keys.to_frame().join(wide, on="key", how="left", maintain_order="left").drop("key")
     beside = beside.with_columns(pl.lit(None, pl.String).alias(name) for name in insisted if name not in wide.columns)
     return [_table(keys, beside, changes, live, REMOVE)]
 
 
-def _table(keys: pl.Series, cells: pl.DataFrame, changes: ChangeSet, live: Catalogue, does: str = CHANGE) -> Table:
+def _table(keys: pl.Series, cells: pl.DataFrame, changes: ChangeSet, live: Table, does: str = CHANGE) -> OutputTable:
     """A table of these items with their key's parts in front of other cells, columns in the live export's order."""
     key = list(changes.head.key)
     wide = pl.concat([key_parts(keys, key), cells.drop(key, strict=False)], how="horizontal")
-    return Table(wide.select(name for name in live.names if name in wide.columns), does)
+    return OutputTable(wide.select(name for name in live.names if name in wide.columns), does)
 
 
-def _live_cells(live: Catalogue, key: Sequence[str], codes: pl.Series, names: Sequence[str]) -> pl.DataFrame:
+def _live_cells(live: Table, key: Sequence[str], codes: pl.Series, names: Sequence[str]) -> pl.DataFrame:
     """The live cells of these items, in this order; blank ones null."""
     if not names:
         return pl.DataFrame()
-    rows = pl.DataFrame({"key": Key(tuple(key), told=True).values(live)}).with_row_index("row")
+    rows = pl.DataFrame({"key": Key(tuple(key), explicit=True).values(live)}).with_row_index("row")
     at = codes.to_frame("key").join(rows, on="key", how="left", maintain_order="left")["row"]
     return live.cells(names, at).select(pl.when(pl.all() != "").then(pl.all()))
 
@@ -307,7 +311,7 @@ def _fitting(cells: pl.DataFrame, fits: Callable[[pl.DataFrame], bool]) -> list[
     if fits(cells):
         return [cells]
     if len(cells) == 1:
-        raise CannotWrite(
+        raise WriteError(
             "one row alone is larger than the shop takes in one file",
             value=str(cells.row(0)[0]),
             remedy="Raise the number of bytes in the [import] table of catalogue.toml, if the shop allows it.",

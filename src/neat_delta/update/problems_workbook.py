@@ -12,12 +12,12 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.matching import JOINT, Key
+from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.tables.formula_text import escaped, escaped_text, unescaped
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 LEVELS = {"stop": "#F3D3BF", "warn": "#FBF0C8", "note": "#E8E6E1"}
 FRONT = {"finding: line": 12, "finding: what is wrong": 52}
@@ -28,7 +28,7 @@ MOST_ROWS = 100_000
 SAMPLE = 200
 
 
-def findings_book(changes: ChangeSet, rows: Catalogue, *, as_edited: bool) -> bytes:
+def problems_workbook(changes: ChangeSet, rows: Table, *, as_edited: bool) -> bytes:
     """An XLSX workbook of all findings of a change set.
 
     ``rows`` is the edited sheet, if that is at hand (``as_edited``), else the live export: where a finding's row is
@@ -45,7 +45,7 @@ def findings_book(changes: ChangeSet, rows: Catalogue, *, as_edited: bool) -> by
     return stream.getvalue()
 
 
-def _by_row(found: pl.DataFrame, changes: ChangeSet, rows: Catalogue, *, as_edited: bool) -> pl.DataFrame:
+def _by_row(found: pl.DataFrame, changes: ChangeSet, rows: Table, *, as_edited: bool) -> pl.DataFrame:
     """The findings of one row together (line, key, fields, says, raw), with its position (at; null if unknown)."""
     about = pl.when(pl.col("field").is_null()).then(pl.lit("")).otherwise(pl.col("field") + ": ")
     said = about + pl.col("say")
@@ -58,11 +58,11 @@ def _by_row(found: pl.DataFrame, changes: ChangeSet, rows: Catalogue, *, as_edit
     if as_edited:
         places = pl.DataFrame({"line": rows.rows.line}).with_row_index("at")
         return grouped.join(places, on="line", how="left", maintain_order="left")
-    keys = pl.DataFrame({"key": Key(changes.head.key, told=True).values(rows)}).with_row_index("at")
+    keys = pl.DataFrame({"key": Key(changes.head.key, explicit=True).values(rows)}).with_row_index("at")
     return grouped.join(keys.unique("key", keep="first"), on="key", how="left", maintain_order="left")
 
 
-def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: Catalogue, *, as_edited: bool) -> None:
+def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: Table, *, as_edited: bool) -> None:
     sheet = book.add_worksheet(level)
     head = book.add_format({"bold": True, "bg_color": "#E8E6E1", "bottom": 1, "num_format": "@"})
     plain = book.add_format({"num_format": "@", "valign": "top"})
@@ -84,7 +84,7 @@ def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: 
     row_cells = iter(cells.iter_rows())
     for number, (line, key, fields, says, raw, at) in enumerate(found.iter_rows(), start=1):
         # Whoever has no row of its own is at least known by its code.
-        said = says if at is not None or not key or raw else f"{key.replace(JOINT, ' · ')}: {says}"
+        said = says if at is not None or not key or raw else f"{key.replace(KEY_SEPARATOR, ' · ')}: {says}"
         for place, text in enumerate((str(line or ""), said, raw or "")[: len(front)]):
             sheet.write_string(number, place, text, told)
         room = FRONT["finding: what is wrong"]

@@ -16,10 +16,10 @@ import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import ProofFailed
-from neat_delta.matching import JOINT, Key
+from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.matching.key import key_parts
-from neat_delta.matching.positions import places
-from neat_delta.reading import Told, read_catalogue
+from neat_delta.matching.positions import positions_of
+from neat_delta.reading import ReadOptions, read_table
 from neat_delta.tables import field_name
 from neat_delta.update.import_format import other_mark
 from neat_delta.update.record_formats import RECORDS, SQL
@@ -30,44 +30,44 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables import Catalogue
-    from neat_delta.update.import_format import ShopImport
+    from neat_delta.tables import Table
+    from neat_delta.update.import_format import ImportFormat
 
 
 REPORT = "Nothing was written. Please report this with the two files."
 
 
 @dataclass(frozen=True)
-class Shop:
+class SimulatedStore:
     """The items that an update touches, as they stand at one moment: a frame of key and all fields.
 
     Those that are not there at that moment have no row.
     """
 
     items: pl.DataFrame
-    live: Catalogue
+    live: Table
     key: Key
-    way_in: ShopImport
+    import_format: ImportFormat
     touched: pl.Series
 
-    def with_filled(self, cells: pl.DataFrame | None) -> Shop:
+    def with_filled(self, cells: pl.DataFrame | None) -> SimulatedStore:
         """The same with some cells filled (frame of key, field, now)."""
         items = self.items
         for key, field, now in () if cells is None else cells.select("key", "field", "now").iter_rows():
-            at = (items[JOINT] == key).arg_true()
+            at = (items[KEY_SEPARATOR] == key).arg_true()
             items = items.with_columns(items[field].scatter(at, now))
         return replace(self, items=items)
 
 
-def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop:
+def store_before(changes: ChangeSet, live: Table, way_in: ImportFormat) -> SimulatedStore:
     """The touched items as the live export has them.
 
     Raises:
         ProofFailed: an item of the change set is not exactly once in the live export, or a new one is there already.
     """
-    key = Key(changes.head.key, told=True)
-    touched, codes = changes.keys_to(CHANGE, RECODE, REMOVE)["key"], key.values(live)
-    added = changes.keys_to(ADD)["key"]
+    key = Key(changes.head.key, explicit=True)
+    touched, codes = changes.keys_with_action(CHANGE, RECODE, REMOVE)["key"], key.values(live)
+    added = changes.keys_with_action(ADD)["key"]
     there = added.filter(added.is_in(codes.implode())) if len(added) else added
     if len(there):
         raise ProofFailed(
@@ -76,7 +76,7 @@ def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop
             column=" and ".join(key.fields),
             value=_tell(there[0]),
         )
-    rows = places(codes, touched)
+    rows = positions_of(codes, touched)
     # An item that stands there twice has no place.
     if rows.has_nulls() or rows.n_unique() < len(rows):
         counts = touched.to_frame("key").join(codes.value_counts(), left_on="key", right_on=codes.name, how="left")
@@ -88,17 +88,17 @@ def shop_before(changes: ChangeSet, live: Catalogue, way_in: ShopImport) -> Shop
             value=_tell(wrong["key"][0]),
         )
     cells = live.cells(live.names, rows)
-    return Shop(cells.insert_column(0, touched.alias(JOINT)), live, key, way_in, touched)
+    return SimulatedStore(cells.insert_column(0, touched.alias(KEY_SEPARATOR)), live, key, way_in, touched)
 
 
-def expected(before: Shop, changes: ChangeSet) -> Shop:
+def expected(before: SimulatedStore, changes: ChangeSet) -> SimulatedStore:
     """The touched items with exactly the change set's cells changed, its new items there and its removed ones not.
 
     Raises:
         ProofFailed: a cell does not hold what the change set says was there.
     """
-    items = pl.concat([before.items, _blank(before, changes.keys_to(ADD)["key"])])
-    placed = changes.cells.with_columns(at=places(items[JOINT], changes.cells["key"]))
+    items = pl.concat([before.items, _blank(before, changes.keys_with_action(ADD)["key"])])
+    placed = changes.cells.with_columns(at=positions_of(items[KEY_SEPARATOR], changes.cells["key"]))
     for (field,), cells in placed.partition_by("field", as_dict=True, maintain_order=True).items():
         at = cells["at"]
         was, there = cells["was"].fill_null(""), items[str(field)].gather(at)
@@ -111,37 +111,39 @@ def expected(before: Shop, changes: ChangeSet) -> Shop:
                 value=_tell(cells["key"][wrong]),
             )
         items = items.with_columns(items[str(field)].scatter(at, cells["now"].fill_null("")))
-    items = items.join(changes.keys_to(REMOVE), left_on=JOINT, right_on="key", how="anti", maintain_order="left")
+    items = items.join(
+        changes.keys_with_action(REMOVE), left_on=KEY_SEPARATOR, right_on="key", how="anti", maintain_order="left"
+    )
     return replace(before, items=_recoded(items, changes.new_keys(), before))
 
 
-def _recoded(items: pl.DataFrame, to: Mapping[str, str], shop: Shop) -> pl.DataFrame:
+def _recoded(items: pl.DataFrame, to: Mapping[str, str], shop: SimulatedStore) -> pl.DataFrame:
     """The items with other keys, by their old ones."""
     if not to:
         return items
-    keys = items[JOINT].replace(dict(to))
+    keys = items[KEY_SEPARATOR].replace(dict(to))
     names = list(shop.key.fields)
     parts = key_parts(keys, names)
-    return items.with_columns(keys.alias(JOINT), *parts.get_columns())
+    return items.with_columns(keys.alias(KEY_SEPARATOR), *parts.get_columns())
 
 
-def _blank(shop: Shop, keys: pl.Series) -> pl.DataFrame:
+def _blank(shop: SimulatedStore, keys: pl.Series) -> pl.DataFrame:
     """New items with nothing but their key."""
-    codes = key_parts(keys, shop.key.fields).with_columns(keys.alias(JOINT))
+    codes = key_parts(keys, shop.key.fields).with_columns(keys.alias(KEY_SEPARATOR))
     names = [name for name in shop.items.columns if name not in codes.columns]
     return codes.with_columns(pl.lit("").alias(name) for name in names).select(shop.items.columns)
 
 
-def asked_cells(changes: ChangeSet) -> pl.DataFrame:
+def requested_cells(changes: ChangeSet) -> pl.DataFrame:
     """The cells of items that change, by the key that the update's files name them by (frame of key, field)."""
-    cells = changes.cells_to(CHANGE, RECODE).select("key", "field")
+    cells = changes.cells_with_action(CHANGE, RECODE).select("key", "field")
     to = changes.new_keys()
     return cells.with_columns(pl.col("key").replace(to)) if to else cells
 
 
-def imported(
-    before: Shop, files: Sequence[tuple[Path, str]], asked: pl.DataFrame, may_fill: Callable[[str], bool]
-) -> Shop:
+def simulate_import(
+    before: SimulatedStore, files: Sequence[tuple[Path, str]], asked: pl.DataFrame, may_fill: Callable[[str], bool]
+) -> SimulatedStore:
     """The touched items after the shop has imported these files, one after another; each with what its items do.
 
     ``asked`` are the cells that are to change (key, field). A file of changes may have another cell only in a field
@@ -153,16 +155,20 @@ def imported(
     """
     items = before.items
     for path, does in files:
-        shape, form = before.way_in.shape, before.way_in.form
+        shape, form = before.import_format.output_format, before.import_format.file_format
         if shape == SQL:
-            held = run_sql(path, _as_held(items, before), before.live, before.key.fields, before.way_in.rules.table)
+            held = run_sql(
+                path, _as_held(items, before), before.live, before.key.fields, before.import_format.config.table
+            )
             items = _as_held(held, before)
             continue
         if shape in RECORDS:
             items = _patched(replace(before, items=items), path, does)
             continue
-        sheet = read_catalogue(path, told=Told(form.delimiter, form.writing_charset, header_line=1, every_row=True))
-        if len(sheet.bad) or sheet.unnamed:
+        sheet = read_table(
+            path, told=ReadOptions(form.delimiter, form.writing_charset, header_line=1, keep_non_data=True)
+        )
+        if len(sheet.unreadable_rows) or sheet.unnamed_columns:
             raise ProofFailed("the file just written cannot be read back whole", file=path.name)
         if does == RECODE:
             items = _after_codes(replace(before, items=items), sheet)
@@ -175,7 +181,7 @@ def imported(
         cells = sheet.cells(sheet.names)
         keys = before.key.values(sheet)
         if does == ADD:
-            known = keys.is_in(items[JOINT].implode())
+            known = keys.is_in(items[KEY_SEPARATOR].implode())
             if known.any():
                 wrong = _first(known)
                 raise ProofFailed(
@@ -185,7 +191,7 @@ def imported(
                     value=_tell(keys[wrong]),
                 )
             items = pl.concat([items, _blank(before, keys)])
-        at = places(items[JOINT], keys)
+        at = positions_of(items[KEY_SEPARATOR], keys)
         if at.has_nulls() or at.n_unique() < len(at):
             wrong = _first(at.is_null() | at.is_duplicated())
             raise ProofFailed(
@@ -195,28 +201,28 @@ def imported(
                 value=_tell(keys[wrong]),
             )
         if does == REMOVE:
-            items = items.filter(~pl.col(JOINT).is_in(keys.implode()))
+            items = items.filter(~pl.col(KEY_SEPARATOR).is_in(keys.implode()))
             continue
         if does == CHANGE:
-            _insist_on_asked(cells, keys, asked, before, may_fill, path)
+            _assert_only_requested(cells, keys, asked, before, may_fill, path)
         items = items.with_columns(
-            items[name].scatter(at, before.way_in.taken(cells[name], items[name].gather(at)))
+            items[name].scatter(at, before.import_format.value_after_import(cells[name], items[name].gather(at)))
             for name in sheet.names
             if name not in before.key.fields  # by these the rows were found
         )
     return replace(before, items=items)
 
 
-def _insist_on_asked(
+def _assert_only_requested(
     cells: pl.DataFrame,
     keys: pl.Series,
     asked: pl.DataFrame,
-    shop: Shop,
+    shop: SimulatedStore,
     may_fill: Callable[[str], bool],
     path: Path,
 ) -> None:
     """See that a file of changes would change nothing else in a shop that has moved on meanwhile."""
-    rules = shop.way_in.rules
+    rules = shop.import_format.config
     for name in cells.columns:
         if name in shop.key.fields or name in rules.columns or may_fill(name):
             continue
@@ -228,12 +234,14 @@ def _insist_on_asked(
             )
 
 
-def _as_held(items: pl.DataFrame, shop: Shop) -> pl.DataFrame:
+def _as_held(items: pl.DataFrame, shop: SimulatedStore) -> pl.DataFrame:
     """The items with the decimal mark of the shop's database, or back with that of its export."""
-    return items.with_columns(other_mark(pl.col(name)) for name in items.columns if name in shop.way_in.swapped)
+    return items.with_columns(
+        other_mark(pl.col(name)) for name in items.columns if name in shop.import_format.separator_swapped
+    )
 
 
-def _after_codes(shop: Shop, sheet: Catalogue) -> pl.DataFrame:
+def _after_codes(shop: SimulatedStore, sheet: Table) -> pl.DataFrame:
     """The items after a file of code changes: each old code must be there, and no new one.
 
     Raises:
@@ -246,15 +254,20 @@ def _after_codes(shop: Shop, sheet: Catalogue) -> pl.DataFrame:
         raise ProofFailed("a file of codes has other columns than the old and the new code", file=sheet.source.name)
     cells = sheet.cells(sheet.names)
     old, new = (
-        cells.select(pl.concat_str(names, separator=JOINT)).to_series()
+        cells.select(pl.concat_str(names, separator=KEY_SEPARATOR)).to_series()
         for names in (cells.columns[:depth], cells.columns[depth:])
     )
     items = shop.items
     # Items that the update does not touch keep their codes.
     untouched = shop.key.values(shop.live)
     untouched = untouched.filter(~untouched.is_in(shop.touched.implode()))
-    in_use = pl.concat([items[JOINT].rename(""), untouched.rename("")])
-    wrong = ~old.is_in(items[JOINT].implode()) | new.is_in(in_use.implode()) | new.is_duplicated() | old.is_duplicated()
+    in_use = pl.concat([items[KEY_SEPARATOR].rename(""), untouched.rename("")])
+    wrong = (
+        ~old.is_in(items[KEY_SEPARATOR].implode())
+        | new.is_in(in_use.implode())
+        | new.is_duplicated()
+        | old.is_duplicated()
+    )
     if wrong.any():
         at = _first(wrong)
         raise ProofFailed(
@@ -266,19 +279,19 @@ def _after_codes(shop: Shop, sheet: Catalogue) -> pl.DataFrame:
     return _recoded(items, dict(zip(old, new, strict=True)), shop)
 
 
-def _patched(shop: Shop, path: Path, does: str) -> pl.DataFrame:
+def _patched(shop: SimulatedStore, path: Path, does: str) -> pl.DataFrame:
     """The items after a file of JSON lines: columns that an item does not name stay, null empties them."""
     live, items = shop.live, shop.items
     columns = [live.field(name).column for name in shop.key.fields]
-    told = items_in(path, does, columns, shop.way_in.shape)
+    told = items_in(path, does, columns, shop.import_format.output_format)
     keys = pl.Series("key", list(told), dtype=pl.String)
-    known = keys.is_in(items[JOINT].implode())
+    known = keys.is_in(items[KEY_SEPARATOR].implode())
     if known.any() if does == ADD else not known.all():
         wrong = _first(known if does == ADD else ~known)
         what = "this new item is there already" if does == ADD else "this key names no item of the change set"
         raise ProofFailed(what, file=path.name, value=_tell(keys[wrong]))
     if does == REMOVE:
-        return items.filter(~pl.col(JOINT).is_in(keys.implode()))
+        return items.filter(~pl.col(KEY_SEPARATOR).is_in(keys.implode()))
     if does == ADD:
         items = pl.concat([items, _blank(shop, keys)])
     names = {field.column: field.name for field in live.fields if field.name in items.columns}
@@ -288,29 +301,35 @@ def _patched(shop: Shop, path: Path, does: str) -> pl.DataFrame:
         raise ProofFailed("nobody asked for this column", file=path.name)
     for (name,), of_field in long.group_by("field", maintain_order=True):
         now = of_field["now"].fill_null("")
-        now = now.to_frame("now").select(other_mark(pl.col("now"))).to_series() if name in shop.way_in.swapped else now
-        items = items.with_columns(items[str(name)].scatter(places(items[JOINT], of_field["key"]), now))
+        now = (
+            now.to_frame("now").select(other_mark(pl.col("now"))).to_series()
+            if name in shop.import_format.separator_swapped
+            else now
+        )
+        items = items.with_columns(items[str(name)].scatter(positions_of(items[KEY_SEPARATOR], of_field["key"]), now))
     return items
 
 
-def insist_equal(got: Shop, wanted: Shop, what: str) -> int:
+def assert_same(got: SimulatedStore, wanted: SimulatedStore, what: str) -> int:
     """Compare two states of the touched items cell by cell; returns how many cells were compared.
 
     Raises:
         ProofFailed: names the first cell that differs.
     """
     ours, theirs = got.items, wanted.items
-    if not ours[JOINT].equals(theirs[JOINT]):
-        ours, theirs = ours.sort(JOINT), theirs.sort(JOINT)
-    if not ours[JOINT].equals(theirs[JOINT]):
-        strange = pl.concat([ours.join(theirs, on=JOINT, how="anti"), theirs.join(ours, on=JOINT, how="anti")])
+    if not ours[KEY_SEPARATOR].equals(theirs[KEY_SEPARATOR]):
+        ours, theirs = ours.sort(KEY_SEPARATOR), theirs.sort(KEY_SEPARATOR)
+    if not ours[KEY_SEPARATOR].equals(theirs[KEY_SEPARATOR]):
+        strange = pl.concat(
+            [ours.join(theirs, on=KEY_SEPARATOR, how="anti"), theirs.join(ours, on=KEY_SEPARATOR, how="anti")]
+        )
         raise ProofFailed(
             f"{what}: this item would be there and should not, or the other way round",
             file=got.live.source.name,
-            value=_tell(strange[JOINT][0]),
+            value=_tell(strange[KEY_SEPARATOR][0]),
             remedy=REPORT,
         )
-    names = [name for name in ours.columns if name != JOINT]
+    names = [name for name in ours.columns if name != KEY_SEPARATOR]
     for name in names:
         differ = ours[name] != theirs[name]
         if differ.any():
@@ -319,7 +338,7 @@ def insist_equal(got: Shop, wanted: Shop, what: str) -> int:
                 f"{what}: this cell would become {ours[name][at]!r} and should become {theirs[name][at]!r}",
                 file=got.live.source.name,
                 column=got.live.field(name).column,
-                value=_tell(ours[JOINT][at]),
+                value=_tell(ours[KEY_SEPARATOR][at]),
                 remedy=REPORT,
             )
     return len(ours) * len(names)
@@ -330,4 +349,4 @@ def _first(mask: pl.Series) -> int:
 
 
 def _tell(key: str) -> str:
-    return key.replace(JOINT, " · ")
+    return key.replace(KEY_SEPARATOR, " · ")

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, Any
 import orjson
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
-from neat_delta.errors import Unreadable
-from neat_delta.prefetch import fingerprint
+from neat_delta.errors import InvalidInput
+from neat_delta.prefetch import sha256_hex
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -36,7 +36,7 @@ class ListedFile:
 
     name: str
     sha256: str
-    does: str
+    action: str
     rows: int
 
 
@@ -77,11 +77,11 @@ def load_receipt(folder: Path) -> LoadedReceipt:
             live_made=datetime.fromisoformat(as_of) if as_of else None,
         )
     except FileNotFoundError as error:
-        raise Unreadable(
+        raise InvalidInput(
             "no update was written here", file=folder, remedy="Name the folder that write made."
         ) from error
     except (orjson.JSONDecodeError, KeyError, TypeError, ValueError, AttributeError) as error:
-        raise Unreadable("this is no receipt of an update", file=path, remedy=ANEW) from error
+        raise InvalidInput("this is no receipt of an update", file=path, remedy=ANEW) from error
 
 
 def _listed(told: dict[str, Any], receipt: Path, folder: str = "") -> ListedFile:
@@ -105,7 +105,7 @@ def _plain(name: str, receipt: Path) -> str:
     """
     strange = PATH_SIGNS & set(name) or not name.isprintable() or name != name.strip(" .") or name in ("", RECEIPT)
     if strange or name.partition(".")[0].lower() in DEVICES:
-        raise Unreadable(
+        raise InvalidInput(
             "the receipt names what is no file of this folder", file=receipt, column="file", value=name, remedy=ANEW
         )
     return name
@@ -122,8 +122,8 @@ def listed_data(folder: Path, files: Iterable[ListedFile]) -> list[bytes]:
 
 def _as_written(path: Path, sha256: str) -> bytes:
     if not path.is_file() or path.is_symlink():
-        raise Unreadable("a file of the receipt is missing", file=path, remedy=ANEW)
+        raise InvalidInput("a file of the receipt is missing", file=path, remedy=ANEW)
     data = path.read_bytes()
-    if fingerprint(data) != sha256:
-        raise Unreadable("the file is not as it was written", file=path, remedy=ANEW)
+    if sha256_hex(data) != sha256:
+        raise InvalidInput("the file is not as it was written", file=path, remedy=ANEW)
     return data

@@ -16,13 +16,13 @@ import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, REMOVE
 from neat_delta.changeset.serialization import as_json
-from neat_delta.matching import JOINT
+from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.update.import_format import other_mark
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables import Catalogue
-    from neat_delta.update.import_format import ShopImport
+    from neat_delta.tables import Table
+    from neat_delta.update.import_format import ImportFormat
 
 JSON_LINES, MERGE_PATCH, SQL = "jsonl", "merge-patch", "sql"
 RECORDS = {JSON_LINES: ".jsonl", MERGE_PATCH: ".merge-patch.jsonl", SQL: ".sql"}
@@ -31,15 +31,15 @@ SQL_HEAD = f"BEGIN;\nCREATE TEMPORARY TABLE {GUARD} (as_expected INTEGER NOT NUL
 SQL_FOOT = f"DROP TABLE {GUARD};\nCOMMIT;\n"
 
 
-def lines_of(changes: ChangeSet, live: Catalogue, does: str, shop: ShopImport, shape: str) -> pl.Series:
+def lines_of(changes: ChangeSet, live: Table, does: str, shop: ImportFormat, shape: str) -> pl.Series:
     """A line (of SQL: two statements) for each item that is to be changed, added or removed, in their order."""
-    swapped = pl.col("field").is_in(list(shop.swapped))
-    cells = changes.cells_to(does).with_columns(
+    swapped = pl.col("field").is_in(list(shop.separator_swapped))
+    cells = changes.cells_with_action(does).with_columns(
         pl.when(swapped).then(other_mark(pl.col(side))).otherwise(side).alias(side) for side in ("was", "now")
     )
-    keys = changes.keys_to(does)
+    keys = changes.keys_with_action(does)
     if shape == SQL:
-        return _sql(keys, cells, changes, live, does, shop.rules.table)
+        return _sql(keys, cells, changes, live, does, shop.config.table)
     pair = pl.concat_str(as_json(_column(live)), pl.lit(":"), as_json(pl.col("now")))
     told = keys.join(_joined(cells, pair, ","), on="key", how="left", maintain_order="left")
     if shape == MERGE_PATCH:
@@ -63,9 +63,7 @@ def record_file(lines: list[pl.Series], shape: str) -> bytes:
     return (SQL_HEAD + text + SQL_FOOT if shape == SQL else text).encode()
 
 
-def _sql(
-    keys: pl.DataFrame, cells: pl.DataFrame, changes: ChangeSet, live: Catalogue, does: str, table: str
-) -> pl.Series:
+def _sql(keys: pl.DataFrame, cells: pl.DataFrame, changes: ChangeSet, live: Table, does: str, table: str) -> pl.Series:
     name, value = _name(_column(live)), _value(pl.col("now"))
     # Neither a number nor a date can be compared with a blank text by every database; their first sign can.
     blank = "COALESCE(CAST(" + name + " AS VARCHAR(1)), '') = ''"
@@ -106,14 +104,14 @@ def _joined(cells: pl.DataFrame, piece: pl.Expr, between: str) -> pl.DataFrame:
     return cells.group_by("key", maintain_order=True).agg(told=piece.str.join(between))
 
 
-def _column(live: Catalogue) -> pl.Expr:
+def _column(live: Table) -> pl.Expr:
     """The live export's own name of each cell's column."""
     return pl.col("field").replace_strict({field.name: field.column for field in live.fields}, return_dtype=pl.String)
 
 
 def _part(changes: ChangeSet, name: str) -> pl.Expr:
     """One part of each item's key."""
-    return pl.col("key").str.split(JOINT).list.get(changes.head.key.index(name))
+    return pl.col("key").str.split(KEY_SEPARATOR).list.get(changes.head.key.index(name))
 
 
 def _name(column: pl.Expr) -> pl.Expr:

@@ -13,14 +13,14 @@ import polars as pl
 
 from neat_delta.changeset.changeset import REMOVE
 from neat_delta.errors import ProofFailed
-from neat_delta.matching import JOINT
+from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.update.record_formats import MERGE_PATCH
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 Item = dict[str, str | None]
 
@@ -50,16 +50,16 @@ def _patched(told: Any, depth: int) -> tuple[str, Item | None]:
     for _ in range(depth):
         ((part, told),) = told.items()
         parts.append(part)
-    return JOINT.join(parts), told
+    return KEY_SEPARATOR.join(parts), told
 
 
 def _record(told: Item, key: Sequence[str], does: str) -> tuple[str, Item | None]:
-    code = JOINT.join(str(told[column]) for column in key)
+    code = KEY_SEPARATOR.join(str(told[column]) for column in key)
     rest = {column: value for column, value in told.items() if column not in key}
     return code, None if does == REMOVE else rest
 
 
-def run_sql(path: Path, items: pl.DataFrame, live: Catalogue, key: Sequence[str], table: str) -> pl.DataFrame:
+def run_sql(path: Path, items: pl.DataFrame, live: Table, key: Sequence[str], table: str) -> pl.DataFrame:
     """The items (a frame of key and fields) after a script has run on a database that holds them.
 
     Raises:
@@ -81,8 +81,8 @@ def run_sql(path: Path, items: pl.DataFrame, live: Catalogue, key: Sequence[str]
     rows = database.execute(f"SELECT {', '.join(names)} FROM {quoted}").fetchall()
     database.close()
     after = pl.DataFrame(rows, schema={field.name: pl.String for field in fields}, orient="row").fill_null("")
-    codes = after.select(pl.concat_str(key, separator=JOINT)).to_series()
-    return after.with_columns(codes.alias(JOINT)).select(items.columns)
+    codes = after.select(pl.concat_str(key, separator=KEY_SEPARATOR)).to_series()
+    return after.with_columns(codes.alias(KEY_SEPARATOR)).select(items.columns)
 
 
 def _lines(path: Path) -> list[str]:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import CannotWrite, Unreadable
+from neat_delta.errors import InvalidInput, WriteError
 from neat_delta.output_paths import inputs_in
-from neat_delta.prefetch import fingerprint
+from neat_delta.prefetch import sha256_hex
 from neat_delta.update.receipt import RECEIPT, load_receipt
 
 if TYPE_CHECKING:
@@ -27,21 +27,21 @@ def check_replaceable(folder: Path, wanted: Path, *, replace: bool) -> str | Non
     if not folder.exists():
         return None
     if not folder.is_dir():
-        raise CannotWrite("this is a file, not a folder", file=wanted, remedy=ANOTHER)
+        raise WriteError("this is a file, not a folder", file=wanted, remedy=ANOTHER)
     if not any(folder.iterdir()):
         return None
     listed = _listed(folder)
     if listed is None:
-        raise CannotWrite("the folder is not empty", file=wanted, remedy=ANOTHER)
+        raise WriteError("the folder is not empty", file=wanted, remedy=ANOTHER)
     if not replace:
-        raise CannotWrite(
+        raise WriteError(
             "an earlier update stands here",
             file=wanted,
             remedy="Say --replace to put this update in its place, or name another folder.",
         )
     for path in sorted(folder.rglob("*")):
         _insist_on_ours(path, folder, wanted, listed)
-    return fingerprint((folder / RECEIPT).read_bytes())
+    return sha256_hex((folder / RECEIPT).read_bytes())
 
 
 def check_no_input_in(folder: Path) -> None:
@@ -51,7 +51,7 @@ def check_no_input_in(folder: Path) -> None:
         CannotWrite: something does.
     """
     for path in inputs_in(folder):
-        raise CannotWrite(f"{path.name} in this folder is read", file=folder, remedy="Name another folder.")
+        raise WriteError(f"{path.name} in this folder is read", file=folder, remedy="Name another folder.")
 
 
 def remove_replaced(folder: Path) -> None:
@@ -59,7 +59,7 @@ def remove_replaced(folder: Path) -> None:
     listed = _listed(folder) or {}
     for name, sha256 in listed.items():
         path = folder / name
-        if path.is_file() and not path.is_symlink() and sha256 in (None, fingerprint(path.read_bytes())):
+        if path.is_file() and not path.is_symlink() and sha256 in (None, sha256_hex(path.read_bytes())):
             path.unlink()
     for inner in (*{(folder / name).parent for name in listed} - {folder}, folder):
         if inner.is_dir() and not any(inner.iterdir()):
@@ -73,7 +73,7 @@ def _listed(folder: Path) -> dict[str, str | None] | None:
     """
     try:
         receipt = load_receipt(folder)
-    except (Unreadable, OSError):
+    except (InvalidInput, OSError):
         return None
     return {file.name: file.sha256 for file in receipt.every_file} | {RECEIPT: None}
 
@@ -83,13 +83,13 @@ def _insist_on_ours(path: Path, folder: Path, wanted: Path, listed: dict[str, st
     if path.is_dir() and not path.is_symlink() and any(other.startswith(f"{name}/") for other in listed):
         return
     if name not in listed or not path.is_file() or path.is_symlink():
-        raise CannotWrite(
+        raise WriteError(
             f"{name} is no file of the update that stands here, and would be lost",
             file=wanted,
             remedy="Move it elsewhere, or name another folder.",
         )
-    if listed[name] not in (None, fingerprint(path.read_bytes())):
-        raise CannotWrite(
+    if listed[name] not in (None, sha256_hex(path.read_bytes())):
+        raise WriteError(
             f"{name} has been changed since it was written, and would be lost",
             file=wanted,
             remedy="Move it elsewhere, or name another folder.",

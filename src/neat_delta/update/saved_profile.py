@@ -11,10 +11,10 @@ from neat_delta.tables import DELIMITERS
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-    from neat_delta.tables.settings import ListSettings
+    from neat_delta.tables.settings import SupplierProfile
 
 
-def with_list(existing: str, name: str, listed: ListSettings, seen: Mapping[str, str]) -> str:
+def with_profile(existing: str, name: str, listed: SupplierProfile, seen: Mapping[str, str]) -> str:
     """The text of a catalogue.toml with this list in its section; every other line stays as it is.
 
     ``seen`` are the columns that the list has now and what they hold, so that next time what has changed can be said.
@@ -22,13 +22,13 @@ def with_list(existing: str, name: str, listed: ListSettings, seen: Mapping[str,
     document = tomlkit.parse(existing)
     if "lists" not in document:
         document.add("lists", tomlkit.table(is_super_table=True))
-    form = listed.form
+    form = listed.format
     told: dict[str, Any] = {
         "delimiter": DELIMITERS.get(form.delimiter or ""),
         "encoding": form.encoding,
-        "decimal": form.decimal,
+        "decimal": form.decimal_separator,
         "header_line": form.header_line,
-        "sheet": form.sheet,
+        "sheet": form.worksheet,
         "columns": dict(listed.columns),
         "leave_out": list(listed.leave_out),
         "match_on": listed.match_on,

@@ -10,9 +10,9 @@ import polars as pl
 from rich.cells import cell_len
 from rich.text import Text
 
-from neat_delta.analysis.metrics import by_effect, by_field
-from neat_delta.changeset.changeset import ADD, CHANGE, LEFT, OUTSIDE, RECODE, REMOVE, STATES
-from neat_delta.diff.supplier_file import LIST_CHANGED
+from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
+from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
+from neat_delta.diff.supplier_file import PROFILE_DRIFT
 from neat_delta.views.file_format import catalogue_view, no_data_view
 from neat_delta.views.formatting import (
     DOWN,
@@ -22,9 +22,9 @@ from neat_delta.views.formatting import (
     count,
     difference,
     flush,
+    format_key,
+    pluralize,
     printable,
-    several,
-    tell_key,
 )
 from neat_delta.views.lines import LABEL, labelled, sentence
 from neat_delta.views.table import GAP, INDENT, Cell, Column, aligned, fitted, table
@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.diff.compare import Comparison
+    from neat_delta.diff.compare import CompareResult
 
 SOME_ITEMS = 20
 SOME_FINDINGS = 3
@@ -47,7 +47,7 @@ ROOMS, LEAST_ROOM = 6, 16
 
 
 @dataclass(frozen=True)
-class Shown:
+class DisplayOptions:
     """How much to show: the width of the screen, everything or the first of each, rows of which states.
 
     ``by_rules`` says that no sheet was read, but items were chosen for rules.
@@ -59,12 +59,12 @@ class Shown:
     by_rules: bool = False
 
 
-def comparison_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
+def comparison_view(seen: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     """What a comparison found, line by line; what its files are is told before."""
     yield Text()
     yield from rows_view(seen, shown)
     yield from codes_view(seen.changes, shown)
-    if len(seen.changes.cells_to(CHANGE, RECODE)):
+    if len(seen.changes.cells_with_action(CHANGE, RECODE)):
         yield Text()
         yield from fields_view(seen.changes, shown.width)
         yield Text()
@@ -76,32 +76,32 @@ def comparison_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
         yield from left
 
 
-def files_view(seen: Comparison, width: int, *, columns: bool = True) -> Iterator[Text]:
+def files_view(seen: CompareResult, width: int, *, columns: bool = True) -> Iterator[Text]:
     """Both files, how they are written, by what their rows were matched, and which ``columns`` are left out."""
     widest = max(len(seen.live.source.name), len(seen.edited.source.name))
     yield from catalogue_view("live", seen.live, "item", width, widest)
-    besides = 0 if seen.as_read else seen.outside
-    yield from catalogue_view("sheet", seen.as_read or seen.edited, "row", width, widest, besides)
+    besides = 0 if seen.original else seen.excluded
+    yield from catalogue_view("sheet", seen.original or seen.edited, "row", width, widest, besides)
     yield labelled("matched", "on " + " + ".join(seen.key.fields))
     if not columns:
         return
-    if seen.edited.unnamed:
-        said = f"{several(seen.edited.unnamed, 'column')} of the sheet without a name"
+    if seen.edited.unnamed_columns:
+        said = f"{pluralize(seen.edited.unnamed_columns, 'column')} of the sheet without a name"
         yield from sentence("left out", said, width)
     for names_left, where in (
-        (seen.matched.only_edited, "in the sheet only"),
-        (seen.matched.only_live, "not in the sheet"),
+        (seen.columns.only_edited, "in the sheet only"),
+        (seen.columns.only_live, "not in the sheet"),
     ):
         if names_left:
-            said = f"{several(len(names_left), 'column')} {where}: {', '.join(names_left)}"
+            said = f"{pluralize(len(names_left), 'column')} {where}: {', '.join(names_left)}"
             yield from sentence("left out", said, width)
 
 
-def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
+def rows_view(seen: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     """The states of the rows, which add up to the rows read, and the live items that no row names."""
     counts = seen.changes.head.counts
     label, line = "rows", Text()
-    for state in (*STATES, OUTSIDE, LEFT):
+    for state in (*STATES, EXCLUDED, LEFT_OUT_ROW):
         if state not in counts:
             continue
         worrying = state in ("repeated", "unreadable", "refused") and counts[state]
@@ -112,17 +112,17 @@ def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
             label, line = "", Text()
         line.append(" · " if line else "").append(part)
     rows = seen.changes.head.edited.rows
-    total = f"= {several(rows, 'item')} chosen" if shown.by_rules else f"= {several(rows, 'row')} read"
+    total = f"= {pluralize(rows, 'item')} chosen" if shown.by_rules else f"= {pluralize(rows, 'row')} read"
     if len(INDENT) + LABEL + len(line) + len(total) + 3 <= shown.width:
         yield labelled(label, line.append("   " + total))
     else:
         yield from (labelled(label, line), labelled("", total))
-    added, removed = (len(seen.changes.keys_to(does)) for does in (ADD, REMOVE))
+    added, removed = (len(seen.changes.keys_with_action(does)) for does in (ADD, REMOVE))
     if counts["new"]:
         yield from _listed(seen, "new", _what_of_new(counts["new"], added), shown)
-    if counts.get(OUTSIDE):
-        said = f"{several(counts[OUTSIDE], 'row')} of items that were not chosen, left out"
-        yield from sentence(OUTSIDE, said, shown.width)
+    if counts.get(EXCLUDED):
+        said = f"{pluralize(counts[EXCLUDED], 'row')} of items that were not chosen, left out"
+        yield from sentence(EXCLUDED, said, shown.width)
     known = counts["changed"] + counts["same"] + counts["refused"]
     # Damaged codes are the right ones, and have a finding each that says what to do.
     damaged = seen.changes.findings.filter(check="damaged code")["line"].n_unique()
@@ -137,7 +137,7 @@ def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
     if counts["gone"]:
         fate = f"{count(removed)} of them to be removed" if removed < counts["gone"] else "to be removed"
         fate = fate if removed else "left as they are"
-        what = f"{several(counts['gone'], 'live item')} without a row in the sheet, {fate}"
+        what = f"{pluralize(counts['gone'], 'live item')} without a row in the sheet, {fate}"
         if counts["gone"] > FEW_GONE * len(seen.live) and "gone" not in shown.states:
             # Somebody's list is not meant to have every item.
             yield from sentence("gone", f"{what} (--show gone lists them)", shown.width)
@@ -145,30 +145,30 @@ def rows_view(seen: Comparison, shown: Shown) -> Iterator[Text]:
             yield from _listed(seen, "gone", what, shown)
     for state in shown.states:
         if state not in ("new", "gone"):
-            yield from _listed(seen, state, several(counts[state], "row"), shown)
+            yield from _listed(seen, state, pluralize(counts[state], "row"), shown)
 
 
 def _what_of_new(rows: int, added: int) -> str:
-    left = f"{several(rows - added, 'row')} whose code no live item has, left out"
+    left = f"{pluralize(rows - added, 'row')} whose code no live item has, left out"
     if not added:
         return left
-    return f"{several(added, 'new item')} to be sent" + (f"; {left}" if rows > added else "")
+    return f"{pluralize(added, 'new item')} to be sent" + (f"; {left}" if rows > added else "")
 
 
-def _listed(seen: Comparison, state: str, what: str, shown: Shown) -> Iterator[Text]:
+def _listed(seen: CompareResult, state: str, what: str, shown: DisplayOptions) -> Iterator[Text]:
     """A state's rows: the first few, or all of them where they were asked for."""
     rows = seen.rows_in(state)
     some = rows if state in shown.states else rows.head(SOME_ROWS)
     more = len(rows) - len(some)
     yield from sentence(state, what + (f" ({count(more)} more: --show {state})" if more else ""), shown.width)
-    likely = {key: (item, of_item) for key, item, of_item, _ in reversed(seen.likely.rows())}
+    likely = {key: (item, of_item) for key, item, of_item, _ in reversed(seen.suggestions.rows())}
     cells = []
     for key, line, name in some.iter_rows():
-        cells.append([_under(), Cell(tell_key(key)), Cell(printable(name)), Cell(f"line {line}", "note")])
+        cells.append([_under(), Cell(format_key(key)), Cell(printable(name)), Cell(f"line {line}", "note")])
         if state == "new" and key in likely:
             item, of_item = likely[key]
             cells.append(
-                [_under(), Cell(f"  may be {tell_key(item)}", "note"), Cell(printable(of_item), "note"), Cell("")]
+                [_under(), Cell(f"  may be {format_key(item)}", "note"), Cell(printable(of_item), "note"), Cell("")]
             )
     yield from table([Column(), Column(least=8), Column(least=8), Column()], cells, shown.width)
     if state == "new" and likely:
@@ -181,18 +181,18 @@ def _under() -> Cell:
     return Cell(" " * (LABEL - len(INDENT)))
 
 
-def codes_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
+def codes_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """The items that get other codes: the first few, or all."""
     recoded = changes.items.filter(do=RECODE)
     if recoded.is_empty():
         return
     yield Text()
-    follow = len(changes.keys_to(CHANGE))
-    also = f", and {several(follow, 'item that names', 'items that name')} one of them" if follow else ""
-    yield from sentence("codes", f"{several(len(recoded), 'item')} with another code{also}", shown.width)
+    follow = len(changes.keys_with_action(CHANGE))
+    also = f", and {pluralize(follow, 'item that names', 'items that name')} one of them" if follow else ""
+    yield from sentence("codes", f"{pluralize(len(recoded), 'item')} with another code{also}", shown.width)
     some = recoded if shown.everything else recoded.head(SOME_ITEMS)
     rows = [
-        [_under(), Cell(tell_key(key), "was"), Cell(tell_key(to), "now"), Cell(printable(name))]
+        [_under(), Cell(format_key(key), "was"), Cell(format_key(to), "now"), Cell(printable(name))]
         for key, name, to in some.select("key", "name", "to").iter_rows()
     ]
     yield from table(
@@ -205,11 +205,11 @@ def codes_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
 def fields_view(changes: ChangeSet, width: int) -> list[Text]:
     """How many items change in each field, and which way numbers move."""
     rows = []
-    for field, items, up, down, filled, emptied in by_field(changes).iter_rows():
+    for field, items, up, down, filled, emptied in totals_by_field(changes).iter_rows():
         rows.append(
             [
                 Cell(field),
-                Cell(changes.head.fields[field].kind, "note"),
+                Cell(changes.head.fields[field].type, "note"),
                 Cell(count(items), "now", right=True),
                 Cell(f"{UP} {count(up)}" if up else NOTHING, "up" if up else "note", right=True),
                 Cell(f"{DOWN} {count(down)}" if down else NOTHING, "down" if down else "note", right=True),
@@ -222,9 +222,9 @@ def fields_view(changes: ChangeSet, width: int) -> list[Text]:
     return table(heads, rows, width)
 
 
-def items_view(changes: ChangeSet, shown: Shown, limit: int = SOME_ITEMS) -> Iterator[Text]:
+def items_view(changes: ChangeSet, shown: DisplayOptions, limit: int = SOME_ITEMS) -> Iterator[Text]:
     """Item by item, the largest moves first: was, now, and by how much."""
-    cells = by_effect(changes)
+    cells = sort_by_impact(changes)
     keys = cells["key"].unique(maintain_order=True)
     some = keys if shown.everything else keys.head(limit)
     told = cells.filter(pl.col("key").is_in(some.implode()))
@@ -238,7 +238,7 @@ def items_view(changes: ChangeSet, shown: Shown, limit: int = SOME_ITEMS) -> Ite
 def _items_table(
     changes: ChangeSet, cells: Sequence[dict[str, str | None]], names: dict[str, str | None], width: int
 ) -> list[Text]:
-    moves = [difference(cell, changes.head.fields[str(cell["field"])].mark) for cell in cells]
+    moves = [difference(cell, changes.head.fields[str(cell["field"])].decimal_separator) for cell in cells]
     amounts = flush([amount for _, amount, _ in moves])
     was, now = (_side(cells, side) for side in ("was", "now"))
     rows = []
@@ -249,7 +249,7 @@ def _items_table(
         arrow = {"up": UP, "down": DOWN}.get(way, "")
         rows.append(
             [
-                Cell(tell_key(str(last)) if first else ""),
+                Cell(format_key(str(last)) if first else ""),
                 Cell(printable(names.get(str(last))) if first and names.get(str(last)) else ""),
                 Cell(str(cell["field"])),
                 before,
@@ -279,7 +279,7 @@ def _items_table(
         if row[3].right or max(cell_len(row[3].text), cell_len(row[4].text)) <= room:
             continue
         row[3:5] = [Cell(), Cell()]
-        under[at] = changed_text(cell["was"], cell["now"], note.kind, note.separator, around=room)
+        under[at] = changed_text(cell["was"], cell["now"], note.type, note.separator, around=room)
     widths = fitted(columns, rows, width)
     start = sum(widths[:2]) + len(INDENT) + 2 * len(GAP)
     head, *lines = table(columns, rows, width)
@@ -305,19 +305,19 @@ def _side(cells: Sequence[dict[str, str | None]], side: str) -> list[Cell]:
     return aligned([printable(cell[side]) for cell in cells], numeric, side)
 
 
-def findings_view(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
+def findings_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """What was kept out and why, then what goes through but wants a look; notes are only counted elsewhere."""
     for level, title in (("stop", "held back"), ("warn", "look at")):
         # What is new about a list is said with its columns.
-        found = changes.findings.filter(pl.col("level") == level, pl.col("check") != LIST_CHANGED)
+        found = changes.findings.filter(pl.col("level") == level, pl.col("check") != PROFILE_DRIFT)
         if len(found):
             yield Text()
-            yield labelled(title, several(len(found), "finding"), level)
+            yield labelled(title, pluralize(len(found), "finding"), level)
             for check, of_check in found.group_by("check", maintain_order=True):
                 yield from _check_view(str(check[0]), of_check, changes, shown)
 
 
-def _check_view(check: str, found: pl.DataFrame, changes: ChangeSet, shown: Shown) -> Iterator[Text]:
+def _check_view(check: str, found: pl.DataFrame, changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """What one check found: how much, each sentence once, under it the first places it is about."""
     some = found if shown.everything else found.head(SOME_FINDINGS)
     columns = [Column(), Column(), Column(least=8), Column(least=8), Column(least=5), Column(least=10)]
@@ -330,7 +330,7 @@ def _check_view(check: str, found: pl.DataFrame, changes: ChangeSet, shown: Show
         yield from table(columns, [row for row in rows if any(cell.text.strip() for cell in row)], shown.width)
     if len(found) > len(some):
         yield Text(
-            f"       … and {several(len(found) - len(some), 'more finding')}: --all, or --book FILE", STYLES["note"]
+            f"       … and {pluralize(len(found) - len(some), 'more finding')}: --all, or --book FILE", STYLES["note"]
         )
 
 
@@ -344,7 +344,7 @@ def _finding_cells(place: dict[str, Any], names: dict[str, str | None]) -> list[
     return [
         Cell("   "),
         Cell(f"line {place['line']}" if place["line"] is not None else "", "note"),
-        Cell(tell_key(key)),
+        Cell(format_key(key)),
         Cell(printable(name) if name else ""),
         Cell(place["field"] or ""),
         Cell(printable(place["value"]) if place["value"] else "", "now"),
@@ -352,7 +352,7 @@ def _finding_cells(place: dict[str, Any], names: dict[str, str | None]) -> list[
 
 
 def _more(hidden: int, what: str) -> Text:
-    return Text(f"{INDENT}… and {several(hidden, 'more ' + what)}: --all shows every one", STYLES["note"])
+    return Text(f"{INDENT}… and {pluralize(hidden, 'more ' + what)}: --all shows every one", STYLES["note"])
 
 
 def _said(say: str, width: int) -> Iterator[Text]:
@@ -361,15 +361,15 @@ def _said(say: str, width: int) -> Iterator[Text]:
         yield Text(("     " if at else "   · ") + line)
 
 
-def left_alone_view(seen: Comparison, width: int) -> Iterator[Text]:
+def left_alone_view(seen: CompareResult, width: int) -> Iterator[Text]:
     """What differs and was not taken, so that nobody has to wonder."""
     yield from no_data_view(seen.live, width, f" of {seen.live.source.name}")
     yield from no_data_view(seen.edited, width)
-    if seen.form:
-        said = f"{several(seen.form, 'cell')} written in another way but of the same value"
-        if seen.form_example:
-            said += f" ({printable(seen.form_example[0])} for {printable(seen.form_example[1])})"
+    if seen.reformatted:
+        said = f"{pluralize(seen.reformatted, 'cell')} written in another way but of the same value"
+        if seen.reformatted_example:
+            said += f" ({printable(seen.reformatted_example[0])} for {printable(seen.reformatted_example[1])})"
         yield from sentence("left alone", said, width)
-    if seen.blanks:
-        said = f"{several(seen.blanks, 'blank cell')} where the live export has a value, left as it is there"
-        yield from sentence("" if seen.form else "left alone", said, width)
+    if seen.blanks_ignored:
+        said = f"{pluralize(seen.blanks_ignored, 'blank cell')} where the live export has a value, left as it is there"
+        yield from sentence("" if seen.reformatted else "left alone", said, width)

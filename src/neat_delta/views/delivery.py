@@ -8,7 +8,7 @@ import polars as pl
 
 from neat_delta.delivery.journal import default_journal
 from neat_delta.views.comparison import SOME_ITEMS
-from neat_delta.views.formatting import NOTHING, count, printable, several
+from neat_delta.views.formatting import NOTHING, count, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
 from neat_delta.views.table import Cell, Column, table
@@ -80,9 +80,9 @@ def _bad(number: int) -> Cell:
 def _not_taken(results: pl.DataFrame, width: int) -> Iterator[Text]:
     bad = results.filter(pl.col("result").is_in(NOT_TAKEN))
     if bad.is_empty():
-        yield labelled("taken", f"every one of {several(len(results), 'row')}", "good")
+        yield labelled("taken", f"every one of {pluralize(len(results), 'row')}", "good")
         return
-    yield labelled("not taken", several(len(bad), "row"), "stop")
+    yield labelled("not taken", pluralize(len(bad), "row"), "stop")
     rows = [
         [Cell("   "), Cell(f"line {line}", "note"), Cell(printable(code)), Cell(result), Cell(printable(reason))]
         for line, code, result, reason in bad.head(SOME_ITEMS).select("line", "code", "result", "reason").iter_rows()
@@ -101,8 +101,8 @@ def journal_view(entries: Sequence[Entry], path: Path, width: int) -> Iterator[T
             Cell(str(entry.entry), right=True),
             Cell(entry.begun.replace("T", " ").removesuffix("Z")),
             Cell(entry.state, "plain" if entry.state == "done" else "stop"),
-            Cell(several(len(entry.files), "file")),
-            Cell(several(sum(file.rows for file in entry.files), "row")),
+            Cell(pluralize(len(entry.files), "file")),
+            Cell(pluralize(sum(file.rows for file in entry.files), "row")),
             Cell(entry.place),
             Cell(entry.folder, "note"),
         ]

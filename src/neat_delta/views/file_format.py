@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from neat_delta.tables import DELIMITERS
-from neat_delta.views.formatting import several
+from neat_delta.views.formatting import pluralize
 from neat_delta.views.lines import labelled, sentence
 
 if TYPE_CHECKING:
@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 SOME_ROWS = 5
 CHARSETS = {"ascii": "ASCII", "utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp1252": "Windows-1252"}
@@ -21,16 +21,16 @@ MARKS = {".": "decimal point", ",": "decimal comma"}
 
 
 def catalogue_view(
-    label: str, catalogue: Catalogue, row: str, width: int, widest: int = 0, besides: int = 0
+    label: str, catalogue: Table, row: str, width: int, widest: int = 0, besides: int = 0
 ) -> Iterator[Text]:
     """One file: its name (on so many columns), its size with the rows ``besides``, how it is written.
 
     A ``row`` is an "item" in the one file and a "row" in the other, whose sizes stand below each other.
     """
-    rows = len(catalogue) + len(catalogue.bad) + besides
-    number, _, word = several(rows, row).partition(" ")
-    size = f"{number} {word:<5} × {several(len(catalogue.fields), 'field')}"
-    line, form = labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}"), form_words(catalogue)
+    rows = len(catalogue) + len(catalogue.unreadable_rows) + besides
+    number, _, word = pluralize(rows, row).partition(" ")
+    size = f"{number} {word:<5} × {pluralize(len(catalogue.fields), 'field')}"
+    line, form = labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}"), describe_format(catalogue)
     if len(line) + len(form) + 3 <= width:
         yield line.append(f"   {form}")
     else:
@@ -44,28 +44,28 @@ def charset_name(charset: str) -> str:
     return charset.upper().replace("ISO8859", "ISO-8859").replace("CP125", "Windows-125")
 
 
-def form_words(catalogue: Catalogue) -> str:
+def describe_format(catalogue: Table) -> str:
     """How a file is written, in a few words."""
-    form = catalogue.form
-    if form.made_of:
-        words = [form.made_of]
+    form = catalogue.format
+    if form.container:
+        words = [form.container]
     else:
         words = [
-            charset_name(form.charset) + ("" if form.charset_sure else " (a guess)"),
-            DELIMITERS[form.delimiter] + ("" if form.sure else " (a guess)"),
+            charset_name(form.charset) + ("" if form.charset_certain else " (a guess)"),
+            DELIMITERS[form.delimiter] + ("" if form.delimiter_certain else " (a guess)"),
         ]
-    if form.mark is not None:
-        words.append(MARKS[form.mark])
-    if form.header_line != 1 and not form.made_of:
+    if form.decimal_separator is not None:
+        words.append(MARKS[form.decimal_separator])
+    if form.header_line != 1 and not form.container:
         words.append(f"header on line {form.header_line}" if form.header_line else "no header")
     if form.packing:
         words.append(form.packing)
     return " · ".join(words)
 
 
-def no_data_view(catalogue: Catalogue, width: int, whose: str = "") -> Iterator[Text]:
+def no_data_view(catalogue: Table, width: int, whose: str = "") -> Iterator[Text]:
     """Rows that were passed over because they are no data, by what they are."""
-    for say, lines in catalogue.apart.group_by("say", maintain_order=True).agg("line").iter_rows():
+    for say, lines in catalogue.non_data_rows.group_by("say", maintain_order=True).agg("line").iter_rows():
         some = ", ".join(map(str, lines[:SOME_ROWS])) + (" …" if len(lines) > SOME_ROWS else "")
         where = f"line{'s' if len(lines) > 1 else ''} {some}"
-        yield from sentence("no data", f"{several(len(lines), 'row')}{whose}, {say}: {where}", width)
+        yield from sentence("no data", f"{pluralize(len(lines), 'row')}{whose}, {say}: {where}", width)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from rich.cells import cell_len
 
-from neat_delta.matching import JOINT
+from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.views.safe_text import safe_line
 
 if TYPE_CHECKING:
@@ -50,9 +50,9 @@ def per_cent(share: Decimal | None) -> str:
     return NOTHING if share is None else f"{(share * 100).quantize(TENTH, ROUND_HALF_UP)}"
 
 
-def tell_key(key: str | None) -> str:
+def format_key(key: str | None) -> str:
     """A key as people read it: its parts with a dot between them."""
-    return printable(key.replace(JOINT, " · ")) if key else ""
+    return printable(key.replace(KEY_SEPARATOR, " · ")) if key else ""
 
 
 def count(number: int) -> str:
@@ -60,7 +60,7 @@ def count(number: int) -> str:
     return f"{number:,}"
 
 
-def several(number: int, one: str, many: str | None = None) -> str:
+def pluralize(number: int, one: str, many: str | None = None) -> str:
     """A number with its noun: "1 row", "2 rows"."""
     return f"{count(number)} {one if number == 1 else many or one + 's'}"
 

@@ -9,8 +9,8 @@ from rich.cells import cell_len
 from rich.text import Text
 
 from neat_delta.tables import field_name
-from neat_delta.views.file_format import charset_name, form_words, no_data_view
-from neat_delta.views.formatting import STYLES, count, cut, printable, several
+from neat_delta.views.file_format import charset_name, describe_format, no_data_view
+from neat_delta.views.formatting import STYLES, count, cut, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.table import Cell, Column, table
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
     from neat_delta.matching.key_detection import KeyCandidates
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
     from neat_delta.tables.profile import ColumnProfile
     from neat_delta.tables.settings import Settings
 
@@ -29,7 +29,7 @@ SOME_LINES = 6
 
 
 def overview(
-    catalogue: Catalogue,
+    catalogue: Table,
     columns: Sequence[ColumnProfile],
     keys: KeyCandidates,
     marks: pl.DataFrame,
@@ -37,27 +37,29 @@ def overview(
     width: int,
 ) -> Iterator[Text]:
     """The whole view, line by line."""
-    size = f"{several(len(catalogue), 'row')} × {several(len(catalogue.fields), 'column')}"
-    yield from sentence("file", f"{catalogue.source.name}   {size}   {form_words(catalogue)}", width)
-    if not catalogue.form.sure:
+    size = f"{pluralize(len(catalogue), 'row')} × {pluralize(len(catalogue.fields), 'column')}"
+    yield from sentence("file", f"{catalogue.source.name}   {size}   {describe_format(catalogue)}", width)
+    if not catalogue.format.delimiter_certain:
         yield from sentence("look at", "the delimiter is a guess; say it with --delimiter", width, "warn")
-    if not catalogue.form.charset_sure:
-        charset = charset_name(catalogue.form.charset)
+    if not catalogue.format.charset_certain:
+        charset = charset_name(catalogue.format.charset)
         said = f"{charset} is a guess where a file is no UTF-8; if accents look wrong, say --encoding"
         yield from sentence("", said, width)
-    if catalogue.unnamed:
-        yield from sentence("left out", f"{several(catalogue.unnamed, 'column')} without a name", width, "warn")
+    if catalogue.unnamed_columns:
+        yield from sentence(
+            "left out", f"{pluralize(catalogue.unnamed_columns, 'column')} without a name", width, "warn"
+        )
     yield from keys_view(keys, width)
     yield from no_data_view(catalogue, width)
     if settled.path:
-        yield from settled_view(catalogue, settled, width)
+        yield from settings_view(catalogue, settled, width)
     if len(catalogue):
         yield Text()
         yield from first_rows(catalogue, width)
     yield Text()
     named = any(known.name != field_name(known.column) for known in catalogue.fields)
     yield from columns_view(columns, len(catalogue), width, fields=named)
-    yield from marks_view(catalogue, marks, width)
+    yield from corruption_view(catalogue, marks, width)
 
 
 def keys_view(keys: KeyCandidates, width: int) -> Iterator[Text]:
@@ -75,7 +77,7 @@ def keys_view(keys: KeyCandidates, width: int) -> Iterator[Text]:
         yield from sentence("", f"{keys.expected} is repeated: {said}", width, "warn")
 
 
-def first_rows(catalogue: Catalogue, width: int) -> Iterator[Text]:
+def first_rows(catalogue: Table, width: int) -> Iterator[Text]:
     """The first rows, of as many columns as fit, to see at once whether the columns fell in place."""
     first = catalogue.cells(catalogue.names, pl.int_range(min(FIRST_ROWS, len(catalogue)), eager=True))
     shown: list[str] = []
@@ -91,14 +93,14 @@ def first_rows(catalogue: Catalogue, width: int) -> Iterator[Text]:
     yield from table(heads, rows, width)
     hidden = len(catalogue.fields) - len(shown)
     if hidden:
-        yield Text(f"  … and {several(hidden, 'more column')}, all of them below", STYLES["note"])
+        yield Text(f"  … and {pluralize(hidden, 'more column')}, all of them below", STYLES["note"])
 
 
-def settled_view(catalogue: Catalogue, settled: Settings, width: int) -> Iterator[Text]:
+def settings_view(catalogue: Table, settled: Settings, width: int) -> Iterator[Text]:
     """How the columns match the fields of catalogue.toml."""
     unknown, missing = settled.unknown_in(catalogue.names), settled.missing_in(catalogue.names)
     matched = len(catalogue.names) - len(unknown)
-    said = f"{settled.path} knows {count(matched)} of {several(len(catalogue.names), 'column')}"
+    said = f"{settled.path} knows {count(matched)} of {pluralize(len(catalogue.names), 'column')}"
     yield from sentence("settled", said, width)
     if unknown:
         columns = ", ".join(catalogue.field(name).column for name in unknown)
@@ -149,21 +151,21 @@ def _values(column: ColumnProfile) -> str:
     return " · ".join(cut(printable(value), WIDEST_CELL) for value in column.first)
 
 
-def marks_view(catalogue: Catalogue, marks: pl.DataFrame, width: int) -> Iterator[Text]:
+def corruption_view(catalogue: Table, marks: pl.DataFrame, width: int) -> Iterator[Text]:
     """Rows that cannot be read, and values that a spreadsheet program has likely damaged."""
-    if len(catalogue.bad):
+    if len(catalogue.unreadable_rows):
         yield Text()
-        yield labelled("unreadable", several(len(catalogue.bad), "row"), "stop")
+        yield labelled("unreadable", pluralize(len(catalogue.unreadable_rows), "row"), "stop")
         rows = [
             [Cell("   "), Cell(f"line {line}", "note"), Cell(say), Cell(printable(raw), "now")]
-            for line, raw, say in catalogue.bad.head(SOME_BAD).iter_rows()
+            for line, raw, say in catalogue.unreadable_rows.head(SOME_BAD).iter_rows()
         ]
         yield from table([Column(), Column(), Column(least=20), Column(least=10)], rows, width)
     if len(marks):
         yield Text()
-        yield labelled("damaged?", several(int(marks["cells"].sum()), "cell"), "warn")
+        yield labelled("damaged?", pluralize(int(marks["cells"].sum()), "cell"), "warn")
         rows = [
-            [Cell("   "), Cell(field), Cell(several(cells, "cell"), "note"), Cell(printable(value), "now"), Cell(say)]
+            [Cell("   "), Cell(field), Cell(pluralize(cells, "cell"), "note"), Cell(printable(value), "now"), Cell(say)]
             for _, field, value, cells, say in marks.iter_rows()
         ]
         yield from table([Column(), Column(least=6), Column(), Column(least=10), Column(least=20)], rows, width)

@@ -15,8 +15,8 @@ from neat_delta.analysis.grouping import field_of
 from neat_delta.analysis.margins import margins_by, price_moves
 from neat_delta.analysis.stock import by_room, stock_moves
 from neat_delta.changeset.changeset import CHANGE, RECODE
-from neat_delta.errors import WrongChoice
-from neat_delta.views.formatting import BLUE, VERMILLION, count, cut, several
+from neat_delta.errors import InvalidOption
+from neat_delta.views.formatting import BLUE, VERMILLION, count, cut, pluralize
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from matplotlib.axes import Axes
     from matplotlib.figure import Figure
 
-    from neat_delta.analysis.before_after import BothSides
+    from neat_delta.analysis.before_after import BeforeAfter
     from neat_delta.tables.settings import Settings
 
 INK, DIM, WASH = "#1b1b1b", "#6b6b6b", "#e4e1da"
@@ -50,23 +50,23 @@ WIDEST_MOVE = 1.0
 DOTS = 60
 
 
-def plots(both: BothSides, settled: Settings) -> dict[str, bytes]:
+def plots(both: BeforeAfter, settled: Settings) -> dict[str, bytes]:
     """Every picture there is something to draw for, as PNG and SVG, by file name."""
     return {
         f"{name}.{form}": data for form in ("png", "svg") for name, (_, data) in _drawn(both, settled, form).items()
     }
 
 
-def figures(both: BothSides, settled: Settings, form: str) -> dict[str, bytes]:
+def figures(both: BeforeAfter, settled: Settings, form: str) -> dict[str, bytes]:
     """The same pictures in one form, by what their titles say."""
     return dict(_drawn(both, settled, form).values())
 
 
-def _drawn(both: BothSides, settled: Settings, form: str) -> dict[str, tuple[str, bytes]]:
+def _drawn(both: BeforeAfter, settled: Settings, form: str) -> dict[str, tuple[str, bytes]]:
     import matplotlib as mpl
     from matplotlib.figure import Figure
 
-    drawers: dict[str, Callable[[Figure, BothSides, Settings], str | None]] = {
+    drawers: dict[str, Callable[[Figure, BeforeAfter, Settings], str | None]] = {
         "price-moves": _price_moves,
         "margins": _margins,
         "changes": _changes,
@@ -78,7 +78,7 @@ def _drawn(both: BothSides, settled: Settings, form: str) -> dict[str, tuple[str
             figure = Figure(figsize=SIZE, layout="constrained")
             try:
                 title = draw(figure, both, settled)
-            except WrongChoice:
+            except InvalidOption:
                 # The shop has no prices, costs or categories to draw.
                 title = None
             if title is None:
@@ -90,7 +90,7 @@ def _drawn(both: BothSides, settled: Settings, form: str) -> dict[str, tuple[str
     return found
 
 
-def _price_moves(figure: Figure, both: BothSides, settled: Settings) -> str | None:
+def _price_moves(figure: Figure, both: BeforeAfter, settled: Settings) -> str | None:
     """Prices was against now, and how far they move."""
     moves = price_moves(both, settled.money).filter(
         (pl.col("price") > 0) & (pl.col("price_was") > 0) & (pl.col("price") != pl.col("price_was"))
@@ -118,7 +118,7 @@ def _price_moves(figure: Figure, both: BothSides, settled: Settings) -> str | No
     _spread(right, share, up)
     middle = float(moves.select(pl.col("move").cast(pl.Float64).median()).item())
     risen, fallen = int(up.sum()), int((~up).sum())
-    said = f"{several(risen, 'price')} up, {count(fallen)} down"
+    said = f"{pluralize(risen, 'price')} up, {count(fallen)} down"
     return f"{said}; the middle one moves by {middle * 100:+.1f} %"
 
 
@@ -148,7 +148,7 @@ def _spread(axes: Axes, share: Any, up: Any) -> None:
     axes.set_title(title, fontsize=9, color=DIM)
 
 
-def _margins(figure: Figure, both: BothSides, settled: Settings) -> str | None:
+def _margins(figure: Figure, both: BeforeAfter, settled: Settings) -> str | None:
     """The margin before and after by category."""
     summed = margins_by(both, settled.money, field_of(both.live, "category")).drop_nulls()
     if summed.is_empty():
@@ -169,16 +169,16 @@ def _margins(figure: Figure, both: BothSides, settled: Settings) -> str | None:
     axes.set_axisbelow(True)
     rises = int((summed["share"] > summed["share_was"]).sum())
     falls = int((summed["share"] < summed["share_was"]).sum())
-    categories = several(len(summed), "category", "categories")
+    categories = pluralize(len(summed), "category", "categories")
     if falls == 0 or rises == 0:
         way, number = ("rises", rises) if rises else ("falls", falls)
         return f"The margin {way} in {count(number)} of {categories}, and {'falls' if rises else 'rises'} in none"
     return f"The margin rises in {count(rises)} and falls in {count(falls)} of {categories}"
 
 
-def _changes(figure: Figure, both: BothSides, settled: Settings) -> str | None:
+def _changes(figure: Figure, both: BeforeAfter, settled: Settings) -> str | None:
     """How many cells change by field and category."""
-    cells = both.changes.cells_to(CHANGE, RECODE).select("key", "field")
+    cells = both.changes.cells_with_action(CHANGE, RECODE).select("key", "field")
     if cells.is_empty():
         return None
     groups = both.texts(field_of(both.live, "category")).select("key", group=pl.col("now").fill_null("–"))
@@ -202,13 +202,16 @@ def _changes(figure: Figure, both: BothSides, settled: Settings) -> str | None:
     of_field = int((cells["field"] == field).sum())
     left = counted["group"].n_unique() - len(rows), counted["field"].n_unique() - len(columns)
     if any(left):
-        more = several(left[0], "more category", "more categories") + f" and {several(left[1], 'more field')} not shown"
+        more = (
+            pluralize(left[0], "more category", "more categories")
+            + f" and {pluralize(left[1], 'more field')} not shown"
+        )
         axes.set_xlabel(more)
-    most = f"{count(of_field)} of {several(len(cells), 'cell')}"
+    most = f"{count(of_field)} of {pluralize(len(cells), 'cell')}"
     return f"Most changes: {field} ({most}), above all in {cut(group, LABEL)} ({count(number.get((group, field), 0))})"
 
 
-def _stock_value(figure: Figure, both: BothSides, settled: Settings) -> str | None:
+def _stock_value(figure: Figure, both: BeforeAfter, settled: Settings) -> str | None:
     """The value of stock that comes and goes, by stock room."""
     rooms = by_room(stock_moves(both, settled.money))
     sums = rooms.select(pl.col("value_up", "value_down").cast(pl.Float64).sum()).row(0)
@@ -238,7 +241,7 @@ def _stock_value(figure: Figure, both: BothSides, settled: Settings) -> str | No
     axes.set(xlim=(-widest, widest), ylim=(-0.8, len(names) - 0.2))
     axes.set_yticks(places, names)
     axes.xaxis.set_major_formatter(lambda value, _: f"{abs(value):,.0f}")
-    _, cost = settled.money.both(both.live.names)
+    _, cost = settled.money.price_cost_fields(both.live.names)
     axes.set_xlabel(f"value of the units, at their {'cost' if cost else 'price'}")
     axes.legend(frameon=False, loc="upper left", ncols=2)
     return f"Stock worth {sums[0]:,.2f} comes in, {sums[1]:,.2f} goes out"

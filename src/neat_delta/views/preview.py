@@ -8,17 +8,28 @@ import polars as pl
 from rich.text import Text
 
 from neat_delta.analysis.stock import by_room
-from neat_delta.changeset.changeset import ADD, CHANGE, LEFT, OUTSIDE, RECODE, REMOVE, STATES
+from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
 from neat_delta.views.comparison import (
     SOME_ITEMS,
-    Shown,
+    DisplayOptions,
     codes_view,
     fields_view,
     findings_view,
     folded_text,
     items_view,
 )
-from neat_delta.views.formatting import DOWN, NOTHING, STYLES, UP, amount, count, per_cent, printable, several, tell_key
+from neat_delta.views.formatting import (
+    DOWN,
+    NOTHING,
+    STYLES,
+    UP,
+    amount,
+    count,
+    format_key,
+    per_cent,
+    pluralize,
+    printable,
+)
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.table import INDENT, Cell, Column, table
 from neat_delta.views.text_diff import changed_text
@@ -28,7 +39,7 @@ if TYPE_CHECKING:
     from decimal import Decimal
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables import Catalogue
+    from neat_delta.tables import Table
 
 WIDE = 120
 
@@ -38,52 +49,56 @@ def head_view(changes: ChangeSet, name: str, width: int) -> Iterator[Text]:
     head = changes.head
     yield labelled("changes", f"{name}   made {head.made.replace('T', ' ').removesuffix('Z')} UTC")
     yield labelled("made from", f"{head.live.name}, {count(head.live.rows)} items · {head.edited.name}")
-    counted = [(state, head.counts[state]) for state in (*STATES, OUTSIDE, LEFT) if state in head.counts]
+    counted = [(state, head.counts[state]) for state in (*STATES, EXCLUDED, LEFT_OUT_ROW) if state in head.counts]
     said = " · ".join(f"{state.replace('_', ' ')} {count(number)}" for state, number in counted)
-    yield from sentence("rows", f"{said} = {several(head.edited.rows, 'row')} read", width)
+    yield from sentence("rows", f"{said} = {pluralize(head.edited.rows, 'row')} read", width)
     does = {ADD: "to be added", REMOVE: "to be removed", RECODE: "with another code"}
-    items = [f"{several(len(changes.keys_to(CHANGE)), 'item')} to be changed"]
-    items += [f"{count(len(changes.keys_to(do)))} {what}" for do, what in does.items() if len(changes.keys_to(do))]
-    cells = several(len(changes.cells_to(CHANGE, RECODE)), "cell")
+    items = [f"{pluralize(len(changes.keys_with_action(CHANGE)), 'item')} to be changed"]
+    items += [
+        f"{count(len(changes.keys_with_action(do)))} {what}"
+        for do, what in does.items()
+        if len(changes.keys_with_action(do))
+    ]
+    cells = pluralize(len(changes.cells_with_action(CHANGE, RECODE)), "cell")
     yield from sentence("to send", f"{cells} of {', '.join(items)}", width)
 
 
-def changes_view(changes: ChangeSet, shown: Shown, limit: int = SOME_ITEMS) -> Iterator[Text]:
+def changes_view(changes: ChangeSet, shown: DisplayOptions, limit: int = SOME_ITEMS) -> Iterator[Text]:
     """By field, then code changes, new and gone items, then item by item, the largest moves first."""
-    if len(changes.cells_to(CHANGE, RECODE)):
+    if len(changes.cells_with_action(CHANGE, RECODE)):
         yield Text()
         yield from fields_view(changes, shown.width)
     yield from codes_view(changes, shown)
     for do, title in ((ADD, "to add"), (REMOVE, "to remove")):
         yield from _whole_items(changes, do, title, shown, limit)
-    if len(changes.cells_to(CHANGE, RECODE)):
+    if len(changes.cells_with_action(CHANGE, RECODE)):
         yield Text()
         yield from items_view(changes, shown, limit)
 
 
-def findings_of(changes: ChangeSet, shown: Shown) -> Iterator[Text]:
+def findings_of(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """What is held back and what wants a look, and how many notes there are."""
     yield from findings_view(changes, shown)
     notes = int((changes.findings["level"] == "note").sum())
     if notes:
-        yield labelled("besides", f"{several(notes, 'note')}, in the change set")
+        yield labelled("besides", f"{pluralize(notes, 'note')}, in the change set")
 
 
-def _whole_items(changes: ChangeSet, do: str, title: str, shown: Shown, limit: int) -> Iterator[Text]:
+def _whole_items(changes: ChangeSet, do: str, title: str, shown: DisplayOptions, limit: int) -> Iterator[Text]:
     items = changes.items.filter(do=do)
     if items.is_empty():
         return
     yield Text()
-    yield labelled(title, several(len(items), "item"), "strong")
+    yield labelled(title, pluralize(len(items), "item"), "strong")
     some = items if shown.everything else items.head(limit)
     cells = changes.cells.join(some.select("key"), on="key", how="semi")
     told = dict(cells.group_by("key").agg(pl.len()).iter_rows())
     rows = [
         [
             Cell("   "),
-            Cell(tell_key(key)),
+            Cell(format_key(key)),
             Cell(printable(name)),
-            Cell(several(told.get(key, 0), "filled field"), "note"),
+            Cell(pluralize(told.get(key, 0), "filled field"), "note"),
         ]
         for key, name in some.select("key", "name").iter_rows()
     ]
@@ -94,11 +109,11 @@ def _whole_items(changes: ChangeSet, do: str, title: str, shown: Shown, limit: i
 def more_view(hidden: int, what: str, how: str = "--all shows every one, --limit N so many") -> Iterator[Text]:
     """How many more there are, and how to see them."""
     if hidden > 0:
-        said = f"{INDENT}… and {several(hidden, 'more ' + what)}: {how}"
+        said = f"{INDENT}… and {pluralize(hidden, 'more ' + what)}: {how}"
         yield Text(said, STYLES["note"])
 
 
-def groups_view(groups: pl.DataFrame, by: str, shown: Shown, limit: int = SOME_ITEMS) -> Iterator[Text]:
+def groups_view(groups: pl.DataFrame, by: str, shown: DisplayOptions, limit: int = SOME_ITEMS) -> Iterator[Text]:
     """How much changes by category, maker or any field; the sums are those of the whole."""
     yield Text()
     some = groups if shown.everything else groups.head(limit)
@@ -129,7 +144,7 @@ def _moved(way: str, said: str | int | Decimal | None) -> Cell:
 
 
 def money_view(
-    moves: pl.DataFrame, names: dict[str, str | None], mark: str, shown: Shown, limit: int = SOME_ITEMS
+    moves: pl.DataFrame, names: dict[str, str | None], mark: str, shown: DisplayOptions, limit: int = SOME_ITEMS
 ) -> Iterator[Text]:
     """Prices, costs and margins before and after, the largest moves first, and the prices that would keep a margin."""
     yield Text()
@@ -139,13 +154,13 @@ def money_view(
     rises, falls = moves["share"] > moves["share_was"], moves["share"] < moves["share_was"]
     risen, fallen = int(rises.sum()), int(falls.sum())
     below = int((moves["margin"] < 0).sum())
-    said = f"{several(len(moves), 'item')}: the margin per cent rises on {count(risen)} and falls on {count(fallen)}"
+    said = f"{pluralize(len(moves), 'item')}: the margin per cent rises on {count(risen)} and falls on {count(fallen)}"
     yield from sentence("money", said + (f"; {count(below)} would sell below cost" if below else ""), shown.width)
     wide = shown.width >= WIDE
     some = moves if shown.everything else moves.head(limit)
     rows = []
     for move in some.iter_rows(named=True):
-        row = [Cell(tell_key(move["key"])), Cell(printable(names.get(move["key"])))]
+        row = [Cell(format_key(move["key"])), Cell(printable(names.get(move["key"])))]
         row += _pair(move["price_was"], move["price"], mark)
         row += [_share_of_move(move["move"])] if wide else []
         row += _pair(move["cost_was"], move["cost"], mark)
@@ -187,7 +202,7 @@ def stock_view(
     names: dict[str, str | None],
     worth: str | None,
     mark: str,
-    shown: Shown,
+    shown: DisplayOptions,
     limit: int = SOME_ITEMS,
 ) -> Iterator[Text]:
     """Units and value up and down by stock room, then the items whose stock moves most."""
@@ -196,7 +211,7 @@ def stock_view(
         yield labelled("stock", "no stock changes")
         return
     valued = f"valued at the {worth} of each item" if worth else "no cost or price is known to value them by"
-    yield from sentence("stock", f"{several(len(moves), 'stock')} moved; {valued}", shown.width)
+    yield from sentence("stock", f"{pluralize(len(moves), 'stock')} moved; {valued}", shown.width)
     rows = [
         [
             Cell(room),
@@ -214,7 +229,7 @@ def stock_view(
     some = moves if shown.everything else moves.head(limit)
     lines = [
         [
-            Cell(tell_key(move["key"])),
+            Cell(format_key(move["key"])),
             Cell(printable(names.get(move["key"]))),
             Cell(move["room"]),
             Cell(count(move["was"]), "was", right=True),
@@ -232,14 +247,14 @@ def stock_view(
 def records_view(
     records: pl.DataFrame,
     names: dict[str, str | None],
-    source: Catalogue,
+    source: Table,
     mark: str,
-    shown: Shown,
+    shown: DisplayOptions,
     limit: int = SOME_ITEMS,
 ) -> Iterator[Text]:
     """Quotes and agreed prices whose cost changes, those that lose most first."""
     yield Text()
-    total = f"{several(len(records), 'record')} of {count(len(source))} in {source.source.name} touched by a new cost"
+    total = f"{pluralize(len(records), 'record')} of {count(len(source))} in {source.source.name} touched by a new cost"
     lost = records.select(pl.col("lost").sum()).item() if len(records) else None
     ends = f"; margin {'lost' if lost >= 0 else 'won'} in all: {amount(abs(lost), mark)}" if lost is not None else ""
     yield from sentence("records", total + ends, shown.width)
@@ -247,7 +262,7 @@ def records_view(
     rows = [
         [
             Cell(f"line {record['line']}", "note"),
-            Cell(tell_key(record["key"])),
+            Cell(format_key(record["key"])),
             Cell(printable(names.get(record["key"]))),
             Cell(count(int(record["quantity"])), right=True),
             Cell(amount(record["price"], mark), right=True),
@@ -265,15 +280,15 @@ def records_view(
     yield from more_view(len(records) - len(some), "record")
 
 
-def item_view(changes: ChangeSet, live: Catalogue, key: str, there: dict[str, str], width: int) -> Iterator[Text]:
+def item_view(changes: ChangeSet, live: Table, key: str, there: dict[str, str], width: int) -> Iterator[Text]:
     """One item in full, was and now, for the spot check; ``there`` are its live cells, none of a new one."""
     item = changes.items.filter(key=key).row(0, named=True)
     cells = {cell["field"]: cell for cell in changes.cells.filter(key=key).iter_rows(named=True)}
     what = {CHANGE: "changes", ADD: "is new", REMOVE: "is to be removed", RECODE: "gets another code"}
     yield Text()
-    yield labelled("item", f"{tell_key(key)}   {printable(item['name'])}   {what.get(item['do'], 'does not change')}")
+    yield labelled("item", f"{format_key(key)}   {printable(item['name'])}   {what.get(item['do'], 'does not change')}")
     if item["to"]:
-        yield labelled("", f"its new code is {tell_key(item['to'])}")
+        yield labelled("", f"its new code is {format_key(item['to'])}")
     widest = max(map(len, live.names))
     for name in live.names:
         label = f"{INDENT}{name.ljust(widest)}  "
@@ -282,7 +297,7 @@ def item_view(changes: ChangeSet, live: Catalogue, key: str, there: dict[str, st
             text = Text(printable(there.get(name)), STYLES["note"])
         else:
             note = changes.head.fields[name]
-            text = changed_text(cell["was"], cell["now"], note.kind, note.separator)
+            text = changed_text(cell["was"], cell["now"], note.type, note.separator)
         first, *others = folded_text(text, len(label), width) or [Text()]
         yield Text.assemble((label, STYLES["label"]), first[len(label) :])
         yield from others

@@ -11,15 +11,15 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.analysis.metrics import by_effect
+from neat_delta.analysis.metrics import sort_by_impact
 from neat_delta.changeset.changeset import ADD, RECODE, REMOVE
 from neat_delta.changeset.serialization import dump_changes
-from neat_delta.errors import CannotWrite
+from neat_delta.errors import WriteError
 from neat_delta.matching.key import key_parts
-from neat_delta.reading import fingerprint
+from neat_delta.reading import sha256_hex
 from neat_delta.reconcile.review import BOOK_SHEET, COMMENT, DECISION, FIELD, LEAVE, TAKE
 from neat_delta.tables import ORIGIN_PROPERTY
-from neat_delta.tables.field_types import kind_named
+from neat_delta.tables.field_types import type_named
 from neat_delta.tables.formula_text import escaped_text
 from neat_delta.views.formatting import difference
 from neat_delta.views.text_diff import SAME, WENT, pieces
@@ -36,7 +36,7 @@ WIDTHS = {DECISION: 13, COMMENT: 18, "name": 28, FIELD: 12, "was": 16, "now": 18
 OTHERS_WIDE, LOOK_WIDE = 10, 60
 
 
-def review_book(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False) -> bytes:
+def review_workbook(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False) -> bytes:
     """An XLSX workbook with a row for each change of a part of a change set, or for each item.
 
     Raises:
@@ -46,13 +46,13 @@ def review_book(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False) -> 
 
     rows = _by_item(part) if by_item else _by_cell(part)
     if len(rows) > MOST_ROWS:
-        raise CannotWrite(
+        raise WriteError(
             f"a workbook holds {MOST_ROWS:,} rows, and this would be {len(rows):,}",
             remedy="Ask for a part of the changes (--only, --where, --items), or for --book-by item.",
         )
     stream = io.BytesIO()
     book = xlsxwriter.Workbook(stream, {"strings_to_formulas": False, "strings_to_urls": False, "in_memory": True})
-    book.set_custom_property(ORIGIN_PROPERTY, fingerprint(dump_changes(whole)))
+    book.set_custom_property(ORIGIN_PROPERTY, sha256_hex(dump_changes(whole)))
     _review_sheet(book, part, rows)
     _totals_sheet(book, rows)
     book.close()
@@ -63,10 +63,10 @@ def _by_cell(changes: ChangeSet) -> list[dict[str, Any]]:
     """A row for each changed cell, largest moves first, then one for each new, removed or recoded item."""
     looks, names = _looks(changes), dict(changes.items.select("key", "name").iter_rows())
     found = []
-    for cell in by_effect(changes).iter_rows(named=True):
+    for cell in sort_by_impact(changes).iter_rows(named=True):
         note = changes.head.fields[cell["field"]]
-        way, amount, share = difference(cell, note.mark)
-        plain = kind_named(note.kind).numeric or note.kind in ("date", "flag") or None in (cell["was"], cell["now"])
+        way, amount, share = difference(cell, note.decimal_separator)
+        plain = type_named(note.type).numeric or note.type in ("date", "flag") or None in (cell["was"], cell["now"])
         found.append(
             {
                 "key": cell["key"],
@@ -87,7 +87,7 @@ def _by_item(changes: ChangeSet) -> list[dict[str, Any]]:
     """A row for each item, with all that changes of it."""
     looks, names = _looks(changes), dict(changes.items.select("key", "name").iter_rows())
     found: dict[str, dict[str, Any]] = {}
-    for key, field, was, now in by_effect(changes).select("key", "field", "was", "now").iter_rows():
+    for key, field, was, now in sort_by_impact(changes).select("key", "field", "was", "now").iter_rows():
         row = found.setdefault(key, {"key": key, "name": names.get(key), "changes": [], "look at": []})
         row["changes"].append(f"{field}: {was or '–'} → {now or '–'}")
         row["look at"].append(looks.get((key, field)))

@@ -14,15 +14,17 @@ from rich.text import Text
 
 from neat_delta.changeset.changeset import STATES
 from neat_delta.reconcile.three_way import LANDED
-from neat_delta.views.formatting import count, printable, several
+from neat_delta.views.formatting import count, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
 from neat_delta.views.safe_text import safe_json, safe_line, safe_styled
 from neat_delta.views.table import Cell, Column, table
-from neat_delta.workflows.scheduled.report import DONE, FAILED, NEEDED, NOTHING, SOME, Report
+from neat_delta.workflows.scheduled.report import DONE, FAILED, NEEDED, NOTHING, SOME, RunReport
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Sequence
+
+    from neat_delta.workflows.scheduled.run_config import Mail
 
 WIDTH = 80
 # The columns that hold values of fields.
@@ -32,20 +34,20 @@ STYLES = {DONE: "good", NOTHING: "good", NEEDED: "stop", FAILED: "stop"}
 DOES = {"change": "changed", "recode": "given another code", "add": "new", "remove": "removed"}
 
 
-def subject(report: Report) -> str:
+def subject(report: RunReport) -> str:
     """The run and how it came out, in a line."""
     total = sum(report.items.values())
-    told = f", {several(total, 'item')}" if total else ""
+    told = f", {pluralize(total, 'item')}" if total else ""
     return f"{report.name}: {report.verdict}{told}"
 
 
-def summary_view(report: Report, width: int) -> Iterator[Text]:
+def summary_view(report: RunReport, width: int) -> Iterator[Text]:
     """What was done, what needs a person, and the figures, as people read them on a terminal or in a text."""
     yield labelled("run", f"{report.name}, {_time(report)}")
     yield labelled("verdict", report.verdict, STYLES[report.verdict])
     if report.failure:
         yield from sentence("failed", report.failure, width, "stop")
-    for need in report.needs:
+    for need in report.attention_reasons:
         yield from sentence("look", need, width, "stop")
     yield Text()
     for step in report.steps:
@@ -59,25 +61,25 @@ def summary_view(report: Report, width: int) -> Iterator[Text]:
         yield from _rows(report.changes, ("item", "name", "field", "was", "now"), report.cells, "cell", width)
     if report.findings:
         yield Text()
-        yield labelled("held back", several(report.levels["stop"], "finding"), "stop")
+        yield labelled("held back", pluralize(report.levels["stop"], "finding"), "stop")
         yield from _rows(report.findings, ("item", "line", "field", "say"), report.levels["stop"], "finding", width)
     if report.results:
         yield Text()
         yield from sentence("the shop", " · ".join(f"{name} {count(n)}" for name, n in report.results.items()), width)
         bad = sum(report.results.get(name, 0) for name in ("failed", "skipped"))
-        yield from _rows(report.not_taken, ("code", "result", "reason"), bad, "row", width)
-    if report.landed:
-        rest = sum(number for state, number in report.landed.items() if state != LANDED)
-        landed = report.landed.get(LANDED, 0)
-        yield labelled("landed", f"{count(landed)} of {several(landed + rest, 'change')}", "stop" if rest else "good")
-        yield from _rows(report.not_landed, ("item", "field", "ours", "there", "state"), rest, "change", width)
+        yield from _rows(report.rejected, ("code", "result", "reason"), bad, "row", width)
+    if report.applied:
+        rest = sum(number for state, number in report.applied.items() if state != LANDED)
+        landed = report.applied.get(LANDED, 0)
+        yield labelled("landed", f"{count(landed)} of {pluralize(landed + rest, 'change')}", "stop" if rest else "good")
+        yield from _rows(report.not_applied, ("item", "field", "ours", "there", "state"), rest, "change", width)
     yield Text()
     yield labelled("kept", f"all files, in {report.folder}")
-    for command in report.next:
+    for command in report.next_steps:
         yield labelled("next", command)
 
 
-def summary_text(report: Report) -> str:
+def summary_text(report: RunReport) -> str:
     """The summary as plain text for a mail or a log."""
     page = io.StringIO()
     screen = Console(file=page, width=WIDTH, no_color=True, highlight=False, soft_wrap=True, emoji=False, markup=False)
@@ -86,7 +88,7 @@ def summary_text(report: Report) -> str:
     return page.getvalue()
 
 
-def summary_page(report: Report) -> str:
+def summary_page(report: RunReport) -> str:
     """The summary as an HTML document that mail programs can show: no scripts, no files, styles on the elements."""
     import jinja2
 
@@ -106,7 +108,7 @@ def summary_page(report: Report) -> str:
     )
 
 
-def summary_mail(report: Report, sender: str, receivers: Sequence[str]) -> bytes:
+def summary_mail(report: RunReport, sender: str, receivers: Sequence[str]) -> bytes:
     """The summary as a mail (RFC 5322) with text and page, ready for a mail program to send."""
     assert report.ended is not None
     mail = EmailMessage()
@@ -119,22 +121,22 @@ def summary_mail(report: Report, sender: str, receivers: Sequence[str]) -> bytes
     return mail.as_bytes()
 
 
-def summaries(report: Report, mail: tuple[str, Sequence[str]] | None) -> dict[str, bytes]:
+def summaries(report: RunReport, mail: Mail | None) -> dict[str, bytes]:
     """The summary as files, by their names; the mail only where it is said from whom and to whom."""
     told = {
         "summary.json": safe_json(orjson.dumps(report.as_dict(), option=orjson.OPT_INDENT_2)) + b"\n",
         "summary.txt": summary_text(report).encode(),
         "summary.html": summary_page(report).encode(),
     }
-    return told if mail is None else told | {"summary.eml": summary_mail(report, *mail)}
+    return told if mail is None else told | {"summary.eml": summary_mail(report, mail.sender, mail.receivers)}
 
 
-def _tables(report: Report) -> Iterator[tuple[str, Sequence[tuple[str, bool]], list[list[str]]]]:
+def _tables(report: RunReport) -> Iterator[tuple[str, Sequence[tuple[str, bool]], list[list[str]]]]:
     """What the page shows as tables: title, column heads with whether numbers stand below them, rows."""
     shown: list[tuple[str, Sequence[str], list[dict[str, Any]]]] = [
         ("Held back", ("item", "line", "field", "value", "say"), report.findings),
-        ("Not taken by the shop", ("code", "result", "reason"), report.not_taken),
-        ("Not landed as it was sent", ("item", "field", "ours", "there", "state"), report.not_landed),
+        ("Not taken by the shop", ("code", "result", "reason"), report.rejected),
+        ("Not landed as it was sent", ("item", "field", "ours", "there", "state"), report.not_applied),
         ("What changes", ("item", "name", "field", "was", "now"), report.changes),
     ]
     for title, heads, rows in shown:
@@ -177,12 +179,12 @@ def _numeric(head: str, rows: Iterable[dict[str, Any]]) -> bool:
     return len(ends) == 1 and all(value.lstrip("-").replace(".", "", 1).isdecimal() for value in filled)
 
 
-def _does(report: Report) -> str:
+def _does(report: RunReport) -> str:
     told = [f"{count(report.items[does])} {said}" for does, said in DOES.items() if report.items.get(does)]
-    return f"{', '.join(told)}; {several(report.cells, 'cell')}"
+    return f"{', '.join(told)}; {pluralize(report.cells, 'cell')}"
 
 
-def _time(report: Report) -> str:
+def _time(report: RunReport) -> str:
     assert report.ended is not None
-    seconds = (report.ended - report.begun).total_seconds()
-    return f"begun {report.begun:%Y-%m-%d %H:%M} UTC, {seconds:,.0f} s"
+    seconds = (report.ended - report.started).total_seconds()
+    return f"begun {report.started:%Y-%m-%d %H:%M} UTC, {seconds:,.0f} s"

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from neat_delta.diff.supplier_file import LIST_CHANGED
+from neat_delta.diff.supplier_file import PROFILE_DRIFT
 from neat_delta.views.formatting import NOTHING, printable
 from neat_delta.views.lines import sentence
 from neat_delta.views.table import Cell, Column, table
@@ -16,15 +16,17 @@ if TYPE_CHECKING:
 
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.matching.supplier_mapping import ColumnMatch
-    from neat_delta.tables.settings import ListSettings
+    from neat_delta.tables.settings import SupplierProfile
 
 
-def list_view(matches: Sequence[ColumnMatch], listed: ListSettings, changes: ChangeSet, width: int) -> Iterator[Text]:
+def supplier_view(
+    matches: Sequence[ColumnMatch], listed: SupplierProfile, changes: ChangeSet, width: int
+) -> Iterator[Text]:
     """Which column stands for which field, with its first value, so that a wrong match is seen at once; the rules.
 
     And what is another way with the list than last time.
     """
-    drifted = changes.findings.filter(check=LIST_CHANGED)["say"]
+    drifted = changes.findings.filter(check=PROFILE_DRIFT)["say"]
     heads = [Column("column of the list", least=10), Column("field", least=8), Column("first value", least=10)]
     rows = [
         [

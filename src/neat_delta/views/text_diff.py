@@ -9,7 +9,7 @@ from typing import Literal
 
 from rich.text import Text
 
-from neat_delta.tables.field_types import kind_named
+from neat_delta.tables.field_types import type_named
 from neat_delta.views.formatting import STYLES, printable
 
 SAME, WENT, CAME = "same", "went", "came"
@@ -90,7 +90,7 @@ def changed_text(was: str | None, now: str | None, kind: str, separator: str | N
     (old → new) can be read without colours; values of a list have a sign each.
     """
     old, new = Text(printable(was), STYLES["was"]), Text(printable(now), STYLES["now"])
-    if kind_named(kind).numeric or kind in ("date", "flag", "gtin") or was is None or now is None:
+    if type_named(kind).numeric or kind in ("date", "flag", "gtin") or was is None or now is None:
         return Text.assemble(old, " → ", new)
     parts = pieces(was, now, separator)
     if separator and len(parts) and {part.text for part in parts} != {was, now}:

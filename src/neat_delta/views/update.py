@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from neat_delta.changeset.changeset import CHANGE
-from neat_delta.views.formatting import count, several
+from neat_delta.views.formatting import count, pluralize
 from neat_delta.views.lines import LABEL, labelled, sentence
 from neat_delta.views.table import GAP, Cell, Column, table
 
@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.tables.settings import ImportRules
+    from neat_delta.tables.settings import ImportConfig
     from neat_delta.update import Receipt
 
 SOME_FILES = 8
@@ -30,20 +30,20 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
         age = str(receipt.live["as_of"] or "").replace("T", " ").removesuffix("Z")
         old = f"as the export of {age} UTC has them" if age else f"as {live_name} has them"
         yield from sentence("filled", f"cells that do not change, {old}: {names}", width, "warn")
-    yield from one_file_view(sum(written.does == CHANGE for written in receipt.files), receipt.rules, width)
-    if len({written.does for written in receipt.files}) > 1:
+    yield from one_file_view(sum(written.action == CHANGE for written in receipt.files), receipt.import_config, width)
+    if len({written.action for written in receipt.files}) > 1:
         said = "codes first, then new items, changes, removals; each sort of file has its own way in at the shop"
         yield from sentence("in order", said, width)
     way_back = f"{receipt.folder}/undo turns it back" if receipt.undo else "no files can turn it back"
     proved = (
-        f"these files turn {live_name} into exactly the edited catalogue, {several(receipt.cells, 'cell')} of "
-        f"{several(receipt.items, 'item')}; {way_back}"
+        f"these files turn {live_name} into exactly the edited catalogue, {pluralize(receipt.cells, 'cell')} of "
+        f"{pluralize(receipt.items, 'item')}; {way_back}"
     )
     yield from sentence("proved", proved, width, "good")
     yield from stays_view(receipt, width)
 
 
-def one_file_view(files: int, rules: ImportRules, width: int) -> Iterator[Text]:
+def one_file_view(files: int, rules: ImportConfig, width: int) -> Iterator[Text]:
     """What would make one file of several, if anything safe does."""
     if files > 1 and rules.blank is None:
         said = (
@@ -55,10 +55,10 @@ def one_file_view(files: int, rules: ImportRules, width: int) -> Iterator[Text]:
 
 def stays_view(receipt: Receipt, width: int) -> Iterator[Text]:
     """How many cells the way back leaves filled, if any."""
-    if receipt.stays:
-        stays = "stays" if receipt.stays == 1 else "stay"
+    if receipt.irreversible:
+        stays = "stays" if receipt.irreversible == 1 else "stay"
         said = (
-            f"{several(receipt.stays, 'cell')} that the update fills {stays} filled by the undo, for no file can "
+            f"{pluralize(receipt.irreversible, 'cell')} that the update fills {stays} filled by the undo, for no file can "
             "empty a field in this shop"
         )
         yield from sentence("but", said, width, "warn")
@@ -72,7 +72,7 @@ def files_table(receipt: Receipt, width: int) -> Iterator[Text]:
             Cell(("" if at else "update").ljust(LABEL - len(GAP)), "label"),
             Cell(f"{receipt.folder}/{written.file}"),
             Cell(count(written.rows), right=True),
-            Cell(f"{'row ' if written.rows == 1 else 'rows'} × {several(len(written.columns), 'column')}"),
+            Cell(f"{'row ' if written.rows == 1 else 'rows'} × {pluralize(len(written.columns), 'column')}"),
             Cell(" ".join(written.columns), "note"),
         ]
         for at, written in enumerate(files)
@@ -80,7 +80,7 @@ def files_table(receipt: Receipt, width: int) -> Iterator[Text]:
     yield from table([Column(), Column(least=LONGEST_NAME), Column(right=True), Column(), Column(least=8)], rows, width)
     more = len(receipt.files) - len(files)
     if more:
-        yield labelled("", f"… and {several(more, 'more file')}, all in {receipt.folder}/receipt.json")
+        yield labelled("", f"… and {pluralize(more, 'more file')}, all in {receipt.folder}/receipt.json")
 
 
 def nothing_view(folder: object) -> Text:

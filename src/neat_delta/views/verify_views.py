@@ -9,9 +9,9 @@ from rich.text import Text
 
 from neat_delta.reconcile.three_way import LANDED
 from neat_delta.reconcile.verify import BY_OTHERS, NOT_LANDED, NOT_THERE, OTHERWISE
-from neat_delta.tables.field_types import kind_named
+from neat_delta.tables.field_types import type_named
 from neat_delta.views.comparison import SOME_ITEMS
-from neat_delta.views.formatting import STYLES, count, printable, several, tell_key
+from neat_delta.views.formatting import STYLES, count, format_key, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
 from neat_delta.views.table import Cell, Column, aligned, table
@@ -20,8 +20,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.reconcile.refresh import Refreshed
-    from neat_delta.reconcile.verify import Settled
+    from neat_delta.reconcile.refresh import RefreshResult
+    from neat_delta.reconcile.verify import VerifyResult
 
 # In the order in which they worry people.
 STATES = {
@@ -36,59 +36,65 @@ ITEM_HEADS = [Column("item", least=8), Column("name", least=8), Column("field", 
 LABELS = {NOT_THERE: "not there", OTHERWISE: "otherwise"}
 
 
-def refresh_view(seen: Refreshed, width: int, limit: int = SOME_ITEMS, *, back: bool = False) -> Iterator[Text]:
+def refresh_view(seen: RefreshResult, width: int, limit: int = SOME_ITEMS, *, back: bool = False) -> Iterator[Text]:
     """How much is still needed, what dropped, what goes as a difference, and the clashes then, ours and now.
 
     ``back`` says that the change set is a way back, which begins with what the update has made.
     """
     if back:
-        yield labelled("as sent", f"{several(seen.stands, 'cell')} as the update made them, to be put back")
-        yield labelled("there", f"{several(seen.landed, 'cell')} as before the update, left alone")
+        yield labelled("as sent", f"{pluralize(seen.unchanged, 'cell')} as the update made them, to be put back")
+        yield labelled("there", f"{pluralize(seen.applied, 'cell')} as before the update, left alone")
     else:
-        yield labelled("as it was", f"{several(seen.stands, 'cell')} the shop has not touched, still to be sent")
-        yield labelled("there", f"{several(seen.landed, 'cell')} the shop has by now, dropped")
-    if seen.shifted:
-        said = f"{several(seen.shifted, 'cell')} sent as our difference on top of what is there now"
+        yield labelled("as it was", f"{pluralize(seen.unchanged, 'cell')} the shop has not touched, still to be sent")
+        yield labelled("there", f"{pluralize(seen.applied, 'cell')} the shop has by now, dropped")
+    if seen.delta_cells:
+        said = f"{pluralize(seen.delta_cells, 'cell')} sent as our difference on top of what is there now"
         yield from sentence("difference", said, width)
-    if seen.gone:
-        yield labelled("gone", f"{several(seen.gone, 'item')} that the shop does not have any more, held back", "stop")
-    if seen.clashes.is_empty():
+    if seen.missing:
+        yield labelled(
+            "gone", f"{pluralize(seen.missing, 'item')} that the shop does not have any more, held back", "stop"
+        )
+    if seen.conflicts.is_empty():
         yield labelled("clashes", "none", "good")
         return
-    fates = seen.clashes["fate"].value_counts(sort=True)
+    fates = seen.conflicts["fate"].value_counts(sort=True)
     words = {"hold": "held back", "ours": "ours goes on", "theirs": "theirs stays"}
     told = ", ".join(f"{count(number)} {words[fate]}" for fate, number in fates.iter_rows())
-    held = bool((seen.clashes["fate"] == "hold").any())
+    held = bool((seen.conflicts["fate"] == "hold").any())
     yield labelled(
-        "clashes", f"{several(len(seen.clashes), 'cell')} that both moved: {told}", "stop" if held else "label"
+        "clashes", f"{pluralize(len(seen.conflicts), 'cell')} that both moved: {told}", "stop" if held else "label"
     )
     names = dict(seen.changes.items.select("key", "name").iter_rows())
-    some = seen.clashes.head(limit)
+    some = seen.conflicts.head(limit)
     values, heads = _values(seen.changes, some, {"then": "was", "ours": "now", "now": "now"})
     rows = [
-        [Cell(tell_key(key)), Cell(printable(names.get(key))), Cell(field), *cells]
+        [Cell(format_key(key)), Cell(printable(names.get(key))), Cell(field), *cells]
         for key, field, cells in zip(some["key"], some["field"], values, strict=True)
     ]
     yield from table([*ITEM_HEADS, *heads], rows, width)
-    yield from more_view(len(seen.clashes) - limit, "clashing cell", "--book FILE has them all")
+    yield from more_view(len(seen.conflicts) - limit, "clashing cell", "--book FILE has them all")
 
 
-def settle_view(seen: Settled, names: dict[str, str | None], width: int, limit: int = SOME_ITEMS) -> Iterator[Text]:
+def verify_view(
+    seen: VerifyResult, names: dict[str, str | None], width: int, limit: int = SOME_ITEMS
+) -> Iterator[Text]:
     """What has landed and what has not, with what the shop made of it."""
     changes = seen.changes
     yield labelled(
-        "landed", f"{count(seen.count(LANDED))} of {several(len(changes), 'change')}", "good" if seen.done else "label"
+        "landed",
+        f"{count(seen.count(LANDED))} of {pluralize(len(changes), 'change')}",
+        "good" if seen.done else "label",
     )
     for state, style in STATES.items():
         found = changes.filter(state=state)
         if found.is_empty():
             continue
         yield Text()
-        yield labelled(LABELS.get(state, state), several(len(found), "change"), style)
+        yield labelled(LABELS.get(state, state), pluralize(len(found), "change"), style)
         some = found.head(limit)
         values, heads = _values(seen.remaining, some, {"was": "was", "ours": "now", "there": "plain"})
         rows = [
-            [Cell(tell_key(key)), Cell(printable(names.get(key))), Cell(field or ""), *cells, Cell(how or "", "note")]
+            [Cell(format_key(key)), Cell(printable(names.get(key))), Cell(field or ""), *cells, Cell(how or "", "note")]
             for key, field, how, cells in zip(some["key"], some["field"], some["how"], values, strict=True)
         ]
         how = [Column("how")] if found["how"].count() else []
@@ -102,18 +108,18 @@ def _values(
     changes: ChangeSet, found: pl.DataFrame, styles: dict[str, str]
 ) -> tuple[list[tuple[Cell, ...]], list[Column]]:
     """Some columns of values (by name, with the style of each) as cells row by row, and their heads."""
-    kinds = {name: note.kind for name, note in changes.head.fields.items()}
-    numeric = [field in kinds and kind_named(kinds[field]).numeric for field in found["field"]]
+    kinds = {name: note.type for name, note in changes.head.fields.items()}
+    numeric = [field in kinds and type_named(kinds[field]).numeric for field in found["field"]]
     columns = [aligned([printable(value) for value in found[name]], numeric, style) for name, style in styles.items()]
     heads = [Column("in the shop" if name == "there" else name, right=any(numeric), least=8) for name in styles]
     return list(zip(*columns, strict=True)), heads
 
 
-def clashes_table(seen: Refreshed) -> pl.DataFrame:
+def conflicts_table(seen: RefreshResult) -> pl.DataFrame:
     """The clashes as a table for people: item, name, field, then, ours, now, fate."""
     names = seen.changes.items.select("key", "name").unique("key", keep="first")
-    told = seen.clashes.join(names, on="key", how="left", maintain_order="left")
+    told = seen.conflicts.join(names, on="key", how="left", maintain_order="left")
     return told.select(
-        pl.col("key").map_elements(tell_key, return_dtype=pl.String).alias("item"),
+        pl.col("key").map_elements(format_key, return_dtype=pl.String).alias("item"),
         "name", "field", "then", "ours", "now", "fate",
     )  # fmt: skip

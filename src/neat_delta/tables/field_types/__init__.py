@@ -1,6 +1,6 @@
 """Kinds of field: what the values of a column are, so that a difference of form is not taken for a change.
 
-A kind is one module in this folder that defines ``KIND``. Adding the file adds the kind.
+A kind is one module in this folder that defines ``TYPE``. Adding the file adds the kind.
 """
 
 from __future__ import annotations
@@ -11,30 +11,30 @@ from functools import cache
 
 import polars as pl
 
-from neat_delta.tables.field_types.field_type import FormSettings, Kind, SheetForm
+from neat_delta.tables.field_types.field_type import EditedColumn, FieldType, FormatOverrides
 
 __all__ = [
     "BLANK",
-    "FormSettings",
-    "Kind",
-    "SheetForm",
+    "EditedColumn",
+    "FieldType",
+    "FormatOverrides",
     "are_blank",
-    "infer_kind",
-    "kind_named",
-    "kinds",
+    "field_types",
+    "infer_type",
+    "type_named",
 ]
 
 
 @cache
-def kinds() -> tuple[Kind, ...]:
+def field_types() -> tuple[FieldType, ...]:
     """Every kind, the pickiest first: the order in which a column is tried against them."""
     modules = [importlib.import_module(f"{__name__}.{found.name}") for found in pkgutil.iter_modules(__path__)]
-    return tuple(sorted((module.KIND for module in modules if hasattr(module, "KIND")), key=lambda kind: kind.turn))
+    return tuple(sorted((module.TYPE for module in modules if hasattr(module, "TYPE")), key=lambda kind: kind.priority))
 
 
-def kind_named(name: str) -> Kind:
+def type_named(name: str) -> FieldType:
     """The kind of that name; raises ``KeyError`` if there is none."""
-    return {kind.name: kind for kind in kinds()}[name]
+    return {kind.name: kind for kind in field_types()}[name]
 
 
 # A cell that holds nothing but space.
@@ -48,11 +48,11 @@ def are_blank(values: pl.Series, blank: str = BLANK) -> pl.Series:
     return pl.repeat(False, len(values), dtype=pl.Boolean, eager=True).scatter(found, True)
 
 
-def infer_kind(filled: pl.Series, field: str) -> Kind:
+def infer_type(filled: pl.Series, field: str) -> FieldType:
     """The first kind that fits the distinct filled values of a live column; none at all make it text.
 
     ``field`` is the field's name: "stock" with nothing but 0 and 1 in it is a count, "active" is a flag.
     """
     if filled.is_empty():
-        return kind_named("text")
-    return next(kind for kind in kinds() if kind.fits(filled, field))
+        return type_named("text")
+    return next(kind for kind in field_types() if kind.matches(filled, field))

@@ -4,20 +4,22 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.tables.field_types.exact_text import Verbatim
+from neat_delta.tables.field_types.exact_text import ExactText
 
 if TYPE_CHECKING:
     import polars as pl
 
 
-def fits(values: pl.Series, field: str) -> bool:
+def matches(values: pl.Series, field: str) -> bool:
     """Never by its distinct values alone: whether a field is limited shows in how often they repeat."""
     return False
 
 
-def read(cells: pl.Series) -> pl.Series:
+def normalize(cells: pl.Series) -> pl.Series:
     """The value with single spaces inside and none around it; letter case counts."""
     return cells.str.replace_all(r"[\s\u00a0]+", " ").str.strip_chars()
 
 
-KIND = Verbatim("choice", turn=80, wants="one of the field's values", fits=fits, reading=read, tidied=True)
+TYPE = ExactText(
+    "choice", priority=80, expected="one of the field's values", matches=matches, reading=normalize, tidied=True
+)

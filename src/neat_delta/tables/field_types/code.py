@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.tables.field_types.exact_text import Verbatim
-from neat_delta.tables.field_types.field_type import few_match, has_any
+from neat_delta.tables.field_types.exact_text import ExactText
+from neat_delta.tables.field_types.field_type import has_any, sample_matches
 
 if TYPE_CHECKING:
     import polars as pl
@@ -16,9 +16,9 @@ SPACES = " \t\n\r\x0b\x0c"  # within ASCII
 MOSTLY, SAMPLE = 0.9, 10_000
 
 
-def fits(values: pl.Series, field: str) -> bool:
+def matches(values: pl.Series, field: str) -> bool:
     """No spaces, not long, and a digit in nearly all of them, by some from the whole of the column."""
-    if not few_match(values, SHORT) or _spaced_or_long(values):
+    if not sample_matches(values, SHORT) or _spaced_or_long(values):
         return False
     some = values.gather_every(max(1, len(values) // SAMPLE))
     return int(some.str.contains(r"[0-9]").sum()) > MOSTLY * len(some)
@@ -32,9 +32,11 @@ def _spaced_or_long(values: pl.Series) -> bool:
     return has_any(values, SPACES) if is_ascii else bool(values.str.contains(r"\s").any())
 
 
-def read(cells: pl.Series) -> pl.Series:
+def normalize(cells: pl.Series) -> pl.Series:
     """The code itself; what a spreadsheet program makes of codes can only be told beside the live one."""
     return cells
 
 
-KIND = Verbatim("code", turn=60, wants="a code as text (not a number like 9.52E+12)", fits=fits, reading=read)
+TYPE = ExactText(
+    "code", priority=60, expected="a code as text (not a number like 9.52E+12)", matches=matches, reading=normalize
+)

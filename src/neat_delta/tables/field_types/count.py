@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.tables.field_types.field_type import few_match
+from neat_delta.tables.field_types.field_type import sample_matches
 from neat_delta.tables.field_types.number_parsing import PLAIN
 from neat_delta.tables.field_types.numeric import Numeric
 
@@ -15,9 +15,9 @@ MOST_DIGITS = 9
 FEWEST_OF_A_CODE = 5
 
 
-def fits(values: pl.Series, field: str) -> bool:
+def matches(values: pl.Series, field: str) -> bool:
     """Whole numbers of up to nine digits; those of five or more digits that all have one length name things."""
-    if not few_match(values, PLAIN):
+    if not sample_matches(values, PLAIN):
         return False
     lengths = values.str.len_chars()
     shortest, longest = lengths.min(), lengths.max()
@@ -26,4 +26,4 @@ def fits(values: pl.Series, field: str) -> bool:
     return bool(values.str.contains(PLAIN).all())
 
 
-KIND = Numeric("count", turn=40, wants="a whole number", fits=fits, whole=True)
+TYPE = Numeric("count", priority=40, expected="a whole number", matches=matches, whole=True)

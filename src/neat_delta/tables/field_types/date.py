@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.tables.field_types.field_type import digits_in_few, few_match
+from neat_delta.tables.field_types.field_type import sample_has_digits, sample_matches
 
 if TYPE_CHECKING:
-    from neat_delta.tables.field_types.field_type import FormSettings, SheetForm
+    from neat_delta.tables.field_types.field_type import EditedColumn, FormatOverrides
 
 # Pattern of the text beside the pattern of its parts (as strftime has them), surest first.
 FORMS = {
@@ -29,7 +29,7 @@ ISO = "%Y-%m-%d"
 PARTS = {"YYYY": "%Y", "YY": "%y", "MM": "%m", "DD": "%d"}
 
 
-def told_forms() -> dict[str, str]:
+def named_formats() -> dict[str, str]:
     """Every form by the name that people settle it by ("DD.MM.YYYY")."""
     names = {}
     for form in FORMS:
@@ -44,40 +44,40 @@ class Date:
     """Calendar days."""
 
     name = "date"
-    turn = 15
-    wants = "a date whose day and month cannot be mixed up (such as 2026-03-04)"
+    priority = 15
+    expected = "a date whose day and month cannot be mixed up (such as 2026-03-04)"
     numeric = False
 
-    def fits(self, values: pl.Series, field: str) -> bool:
+    def matches(self, values: pl.Series, field: str) -> bool:
         """Exactly one way of writing dates reads every value."""
         return len(_reading_all(values)) == 1
 
-    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> str | None:
+    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> str | None:
         """The form that is told, or the one that reads every value."""
         if told is not None and told.date is not None:
             return told.date
         forms = _reading_all(values)
         return forms[0] if len(forms) == 1 else None
 
-    def sheet_form(self, sheet: SheetForm, live_form: str | None) -> str | None:
+    def infer_edited_format(self, sheet: EditedColumn, live_format: str | None) -> str | None:
         """The form that makes most cells equal to the live ones, then the one that reads most; the live one if tied.
 
         ``None`` where two orders of day and month do equally well.
         """
-        was = _read(sheet.was, live_form)
+        was = _read(sheet.was, live_format)
         scores = {}
         for form in FORMS:
             readings = self.in_century_of(was, _read(sheet.cells, form), sheet.cells, form)
             scores[form] = (
                 (readings == was).sum(),
                 readings.len() - readings.null_count(),
-                form == live_form,
+                form == live_format,
             )
         best = max(scores.values())
         winners = [form for form, score in scores.items() if score == best]
         return winners[0] if len(winners) == 1 else None
 
-    def read(self, cells: pl.Series, form: str | None) -> pl.Series:
+    def normalize(self, cells: pl.Series, form: str | None) -> pl.Series:
         """Dates as ISO 8601 text; ISO cells are understood everywhere."""
         return _read(cells, form).zip_with(_read(cells, ISO).is_null(), _read(cells, ISO))
 
@@ -91,7 +91,7 @@ class Date:
         alike = (before.str.slice(2) == readings.str.slice(2)) & ~cells.str.strip_chars().str.contains(FORMS[ISO])
         return before.zip_with(alike.fill_null(value=False), readings)
 
-    def write(self, readings: pl.Series, cells: pl.Series, form: str | None) -> pl.Series:
+    def format(self, readings: pl.Series, cells: pl.Series, form: str | None) -> pl.Series:
         """Dates in the live column's form, or as ISO 8601 where two digits of the year would mean another one."""
         dates = readings.str.to_date(ISO)
         written = dates.dt.strftime(form or ISO)
@@ -107,10 +107,10 @@ def _read(cells: pl.Series, form: str | None) -> pl.Series:
 
 
 def _reading_all(values: pl.Series) -> list[str]:
-    if not digits_in_few(values):
+    if not sample_has_digits(values):
         return []
-    likely = [form for form, shape in FORMS.items() if few_match(values, shape)]
+    likely = [form for form, shape in FORMS.items() if sample_matches(values, shape)]
     return [form for form in likely if not _read(values, form).has_nulls()]
 
 
-KIND = Date()
+TYPE = Date()

@@ -10,34 +10,34 @@ if TYPE_CHECKING:
 
     import polars as pl
 
-    from neat_delta.tables.field_types.field_type import FormSettings, SheetForm
+    from neat_delta.tables.field_types.field_type import EditedColumn, FormatOverrides
 
 
 @dataclass(frozen=True)
-class Verbatim:
+class ExactText:
     """A kind compared character by character; ``reading`` gives null where a cell cannot be one.
 
     A ``tidied`` kind is sent without what does not count in it, such as spaces around a value.
     """
 
     name: str
-    turn: int
-    wants: str
-    fits: Callable[[pl.Series, str], bool]
+    priority: int
+    expected: str
+    matches: Callable[[pl.Series, str], bool]
     reading: Callable[[pl.Series], pl.Series]
     numeric: bool = False
     tidied: bool = False
 
-    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> None:
+    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> None:
         """There is one form only."""
 
-    def sheet_form(self, sheet: SheetForm, live_form: None) -> None:
+    def infer_edited_format(self, sheet: EditedColumn, live_format: None) -> None:
         """There is one form only."""
 
-    def read(self, cells: pl.Series, form: None) -> pl.Series:
+    def normalize(self, cells: pl.Series, form: None) -> pl.Series:
         """The characters that count."""
         return self.reading(cells)
 
-    def write(self, readings: pl.Series, cells: pl.Series, form: None) -> pl.Series:
+    def format(self, readings: pl.Series, cells: pl.Series, form: None) -> pl.Series:
         """The edited cell as it stands, or tidied to what counts of it."""
         return readings if self.tidied else cells

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class SheetForm:
+class EditedColumn:
     """A column of the edited sheet as evidence for how it is written.
 
     ``cells`` are its filled cells that differ from the live ones, ``was`` the live cells of the same items; ``mark``
@@ -23,13 +23,13 @@ class SheetForm:
 
     cells: pl.Series
     was: pl.Series
-    mark: str | None
+    decimal_separator: str | None
     whole: pl.Series | None = None
     whole_was: pl.Series | None = None
 
 
 @dataclass(frozen=True)
-class FormSettings:
+class FormatOverrides:
     """What is settled of a field's form, whatever its live values show.
 
     ``decimals``: how many a number has; ``date``: the order of a date's parts, as strftime has them; ``yes`` and
@@ -40,25 +40,25 @@ class FormSettings:
     date: str | None = None
     yes: str | None = None
     no: str | None = None
-    mark: str | None = None
+    decimal_separator: str | None = None
 
 
 FEW = 64
 
 
-def few(values: pl.Series) -> list[str]:
+def sample(values: pl.Series) -> list[str]:
     """Some of a column's values: what must hold for all of them is tried on these first, for most columns fail."""
     return values.head(FEW).to_list()
 
 
-def few_match(values: pl.Series, pattern: str) -> bool:
+def sample_matches(values: pl.Series, pattern: str) -> bool:
     """Whether some of a column's values match; for so few, Python's patterns are far faster than those of frames."""
-    return all(map(re.compile(pattern).search, few(values)))
+    return all(map(re.compile(pattern).search, sample(values)))
 
 
-def digits_in_few(values: pl.Series) -> bool:
+def sample_has_digits(values: pl.Series) -> bool:
     """Whether some of a column's values are all digits and marks: a cheap look at what may be numbers or dates."""
-    return few_match(values, r"^[0-9.,+/'’%\s\u00a0\u202f-]+$")
+    return sample_matches(values, r"^[0-9.,+/'’%\s\u00a0\u202f-]+$")
 
 
 def has_any(values: pl.Series, signs: str) -> bool:
@@ -67,7 +67,7 @@ def has_any(values: pl.Series, signs: str) -> bool:
     return any(sign in text for sign in signs)
 
 
-class Kind(Protocol):
+class FieldType(Protocol):
     """A kind of field.
 
     A *form* is how one column of one file writes its values (decimal mark, date order, tokens); what it is made of
@@ -80,11 +80,11 @@ class Kind(Protocol):
         """What people call it."""
 
     @property
-    def turn(self) -> int:
+    def priority(self) -> int:
         """When it is tried as a column's kind is inferred: the pickiest have the lowest turn."""
 
     @property
-    def wants(self) -> str:
+    def expected(self) -> str:
         """What a cell should have been, for messages: "a whole number"."""
 
     @property
@@ -92,17 +92,17 @@ class Kind(Protocol):
         """Whether readings are plain decimal numbers, so that differences can be taken."""
 
     @property
-    def fits(self) -> Callable[[pl.Series, str], bool]:
+    def matches(self) -> Callable[[pl.Series, str], bool]:
         """Whether a live column's distinct filled values are of this kind; the text is the field's name."""
 
-    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> Any:
+    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> Any:
         """How the live column (its distinct filled values) writes this kind; what is told goes before what it shows."""
 
-    def sheet_form(self, sheet: SheetForm, live_form: Any) -> Any:
+    def infer_edited_format(self, sheet: EditedColumn, live_format: Any) -> Any:
         """How the edited column writes it."""
 
-    def read(self, cells: pl.Series, form: Any) -> pl.Series:
+    def normalize(self, cells: pl.Series, form: Any) -> pl.Series:
         """Readings of cells written in that form."""
 
-    def write(self, readings: pl.Series, cells: pl.Series, form: Any) -> pl.Series:
+    def format(self, readings: pl.Series, cells: pl.Series, form: Any) -> pl.Series:
         """Cells in the live export's form, for readings and the edited cells they were read from."""

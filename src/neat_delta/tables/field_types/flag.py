@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.tables.field_types.field_type import few
+from neat_delta.tables.field_types.field_type import sample
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from neat_delta.tables.field_types.field_type import FormSettings, SheetForm
+    from neat_delta.tables.field_types.field_type import EditedColumn, FormatOverrides
 
 PAIRS = (("1", "0"), ("yes", "no"), ("true", "false"), ("y", "n"), ("on", "off"))
 # How spreadsheet programs write TRUE and FALSE in German, French, Italian, Spanish, Portuguese, Dutch, Polish, Czech.
@@ -30,7 +30,7 @@ QUANTITIES = re.compile(
 
 
 @dataclass(frozen=True)
-class FlagForm:
+class FlagFormat:
     """The two tokens of a column, as it writes them."""
 
     yes: str
@@ -41,16 +41,16 @@ class Flag:
     """Two-state fields."""
 
     name = "flag"
-    turn = 10
-    wants = "yes or no (1/0, yes/no, true/false, y/n, on/off)"
+    priority = 10
+    expected = "yes or no (1/0, yes/no, true/false, y/n, on/off)"
     numeric = False
 
-    def fits(self, values: pl.Series, field: str) -> bool:
+    def matches(self, values: pl.Series, field: str) -> bool:
         """All values are of one pair of tokens.
 
         For 0 and 1, both must occur, and the name must not speak of quantities: either alone may be a number.
         """
-        if len({value.lower() for value in few(values)}) > len(PAIRS[0]):
+        if len({value.lower() for value in sample(values)}) > len(PAIRS[0]):
             return False
         tokens = values.str.to_lowercase().unique()
         if len(tokens) > len(PAIRS[0]):
@@ -59,20 +59,20 @@ class Flag:
             return set(tokens) == {"1", "0"} and not QUANTITIES.search(field)
         return any(set(tokens) <= set(pair) for pair in PAIRS)
 
-    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> FlagForm:
+    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> FlagFormat:
         """The tokens told, or the column's; where it shows only one of two, the other in the same letter case."""
         if told is not None and told.yes is not None and told.no is not None:
-            return FlagForm(told.yes, told.no)
+            return FlagFormat(told.yes, told.no)
         shown = {token.lower(): token for token in values}
         yes, no = next((pair for pair in PAIRS if set(pair) & set(shown)), PAIRS[0])
         case = _case(next(iter(shown.values()), yes))
-        return FlagForm(shown.get(yes, case(yes)), shown.get(no, case(no)))
+        return FlagFormat(shown.get(yes, case(yes)), shown.get(no, case(no)))
 
-    def sheet_form(self, sheet: SheetForm, live_form: FlagForm) -> FlagForm:
+    def infer_edited_format(self, sheet: EditedColumn, live_format: FlagFormat) -> FlagFormat:
         """Every known token is understood, so the sheet needs no form of its own."""
-        return live_form
+        return live_format
 
-    def read(self, cells: pl.Series, form: FlagForm) -> pl.Series:
+    def normalize(self, cells: pl.Series, form: FlagFormat) -> pl.Series:
         """Yes as "1" and no as "0"; null for anything else."""
         token = pl.col("c").str.strip_chars().str.to_lowercase()
         yes, no = form.yes.lower(), form.no.lower()
@@ -89,7 +89,7 @@ class Flag:
         )
         return cells.to_frame("c").select(reading).to_series()
 
-    def write(self, readings: pl.Series, cells: pl.Series, form: FlagForm) -> pl.Series:
+    def format(self, readings: pl.Series, cells: pl.Series, form: FlagFormat) -> pl.Series:
         """The live column's tokens."""
         return readings.replace_strict({"1": form.yes, "0": form.no}, default=None, return_dtype=pl.String)
 
@@ -98,4 +98,4 @@ def _case(token: str) -> Callable[[str], str]:
     return str.upper if token.isupper() else str.capitalize if token.istitle() else str.lower
 
 
-KIND = Flag()
+TYPE = Flag()

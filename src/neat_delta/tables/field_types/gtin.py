@@ -7,8 +7,8 @@ from __future__ import annotations
 
 import polars as pl
 
-from neat_delta.tables.field_types.exact_text import Verbatim
-from neat_delta.tables.field_types.field_type import few_match
+from neat_delta.tables.field_types.exact_text import ExactText
+from neat_delta.tables.field_types.field_type import sample_matches
 
 # Digits, or an ISBN with its parts; the last sign of an older ISBN may be an X.
 SHAPE = r"^([0-9]{8}|[0-9]{12,14}|97[89][- ](?:[0-9]+[- ]){3}[0-9]|[0-9]{9}[0-9X]|(?:[0-9]+[- ]){3}[0-9X])$"
@@ -16,14 +16,14 @@ PARTED = r"^[0-9][0-9 -]*[0-9X]$"
 SAMPLE = 500
 
 
-def fits(values: pl.Series, field: str) -> bool:
+def matches(values: pl.Series, field: str) -> bool:
     """All values have a barcode's shape, and the check digits of a sample are right."""
-    if not few_match(values, SHAPE) or not all(map(is_barcode, values.head(SAMPLE))):
+    if not sample_matches(values, SHAPE) or not all(map(is_barcode, values.head(SAMPLE))):
         return False
     return bool(values.str.contains(SHAPE).all())
 
 
-def read(cells: pl.Series) -> pl.Series:
+def normalize(cells: pl.Series) -> pl.Series:
     """The digits without what parts them; what is no barcode stays as it is, a check speaks of it."""
     bare = pl.col("c").str.replace_all(r"[ -]", "")
     return cells.to_frame("c").select(pl.when(pl.col("c").str.contains(PARTED)).then(bare).otherwise("c")).to_series()
@@ -36,10 +36,10 @@ def is_barcode(text: str) -> bool:
     return bool(ean.is_valid(text) or isbn.is_valid(text))
 
 
-KIND = Verbatim(
+TYPE = ExactText(
     "gtin",
-    turn=20,
-    wants="a barcode of 8, 12, 13 or 14 digits with the right check digit",
-    fits=fits,
-    reading=read,
+    priority=20,
+    expected="a barcode of 8, 12, 13 or 14 digits with the right check digit",
+    matches=matches,
+    reading=normalize,
 )

@@ -6,7 +6,7 @@ import re
 from typing import TYPE_CHECKING
 
 from neat_delta.tables.field_types import code
-from neat_delta.tables.field_types.exact_text import Verbatim
+from neat_delta.tables.field_types.exact_text import ExactText
 
 if TYPE_CHECKING:
     import polars as pl
@@ -17,9 +17,11 @@ NAMES = re.compile(
 )
 
 
-def fits(values: pl.Series, field: str) -> bool:
+def matches(values: pl.Series, field: str) -> bool:
     """Codes in a field whose name speaks of other items."""
-    return bool(NAMES.search(field)) and code.fits(values, field)
+    return bool(NAMES.search(field)) and code.matches(values, field)
 
 
-KIND = Verbatim("itemref", turn=55, wants="the code of an item, as text", fits=fits, reading=code.read)
+TYPE = ExactText(
+    "itemref", priority=55, expected="the code of an item, as text", matches=matches, reading=code.normalize
+)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from neat_delta.tables.field_types.field_type import FEW, few_match
+from neat_delta.tables.field_types.field_type import FEW, sample_matches
 from neat_delta.tables.field_types.numeric import Numeric, all_numbers
 
 if TYPE_CHECKING:
@@ -17,12 +17,12 @@ NAMES = re.compile(r"(^|_)(price|prices|cost|costs|rrp|msrp|net|gross|amount|fee
 CENTS = r"[.,][0-9][0-9]$"
 
 
-def fits(values: pl.Series, field: str) -> bool:
+def matches(values: pl.Series, field: str) -> bool:
     """All values are numbers, and the field's name speaks of money or every value has two decimals."""
     if not all_numbers(values.head(FEW)):
         return False
-    named = bool(NAMES.search(field)) or (few_match(values, CENTS) and bool(values.str.contains(CENTS).all()))
+    named = bool(NAMES.search(field)) or (sample_matches(values, CENTS) and bool(values.str.contains(CENTS).all()))
     return named and all_numbers(values)
 
 
-KIND = Numeric("money", turn=30, wants="an amount of money", fits=fits)
+TYPE = Numeric("money", priority=30, expected="an amount of money", matches=matches)

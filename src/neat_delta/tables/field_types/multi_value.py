@@ -10,18 +10,18 @@ import polars as pl
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from neat_delta.tables.field_types.field_type import FormSettings, Kind, SheetForm
+    from neat_delta.tables.field_types.field_type import EditedColumn, FieldType, FormatOverrides
 
 
 @dataclass(frozen=True)
-class ManyValued:
+class MultiValue:
     """A kind whose cells hold several values with a separator between them.
 
     Spaces around a value do not count, nor does an empty one; order counts only if ``ordered``, and without order a
     value counts once.
     """
 
-    kind: Kind
+    single: FieldType
     separator: str
     ordered: bool
     numeric: bool = False
@@ -29,42 +29,42 @@ class ManyValued:
     @property
     def name(self) -> str:
         """The name of the kind of each value."""
-        return self.kind.name
+        return self.single.name
 
     @property
-    def turn(self) -> int:
+    def priority(self) -> int:
         """Such a kind is told, never inferred."""
-        return self.kind.turn
+        return self.single.priority
 
     @property
-    def wants(self) -> str:
+    def expected(self) -> str:
         """What a cell should have been."""
-        return f"a list with {self.separator!r} between its values, each {self.kind.wants}"
+        return f"a list with {self.separator!r} between its values, each {self.single.expected}"
 
     @property
-    def fits(self) -> Callable[[pl.Series, str], bool]:
+    def matches(self) -> Callable[[pl.Series, str], bool]:
         """Such a kind is told, never inferred."""
         return lambda values, field: False
 
-    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> Any:
+    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> Any:
         """The form of the single values."""
-        return self.kind.live_form(self._singles(values)["value"].drop_nulls().unique(), told)
+        return self.single.infer_format(self._singles(values)["value"].drop_nulls().unique(), told)
 
-    def sheet_form(self, sheet: SheetForm, live_form: Any) -> Any:
+    def infer_edited_format(self, sheet: EditedColumn, live_format: Any) -> Any:
         """Lists are written by the live column's form."""
-        return live_form
+        return live_format
 
-    def read(self, cells: pl.Series, form: Any) -> pl.Series:
+    def normalize(self, cells: pl.Series, form: Any) -> pl.Series:
         """The values' readings, joined; null for a list in which one value cannot be read."""
         singles = self._singles(cells)
-        singles = singles.with_columns(reading=self.kind.read(singles["value"], form))
+        singles = singles.with_columns(reading=self.single.normalize(singles["value"], form))
         return self._joined(singles, len(cells))
 
-    def write(self, readings: pl.Series, cells: pl.Series, form: Any) -> pl.Series:
+    def format(self, readings: pl.Series, cells: pl.Series, form: Any) -> pl.Series:
         """Each value in the live form, in the order of the edited cell."""
         singles = self._singles(cells)
         values = singles["value"]
-        singles = singles.with_columns(reading=self.kind.write(self.kind.read(values, form), values, form))
+        singles = singles.with_columns(reading=self.single.format(self.single.normalize(values, form), values, form))
         written = self._joined(singles, len(cells), as_typed=True)
         return (
             pl.DataFrame({"w": written, "r": readings}).select(pl.when(pl.col("r").is_not_null()).then("w")).to_series()

@@ -14,7 +14,7 @@ import polars as pl
 from neat_delta.tables.field_types.field_type import has_any
 
 if TYPE_CHECKING:
-    from neat_delta.tables.field_types.field_type import FormSettings, SheetForm
+    from neat_delta.tables.field_types.field_type import EditedColumn, FormatOverrides
 
 PLAIN = r"^[+-]?(0|[1-9][0-9]*)$"
 _GROUPS_OF = r"^[+-]?[1-9][0-9]{{0,2}}({mark}[0-9]{{3}})+"
@@ -34,7 +34,7 @@ GROUPS = (",", ".", " ", "\u00a0", "\u202f", "'", "\u2019")
 
 
 @dataclass(frozen=True)
-class NumberForm:
+class NumberFormat:
     """How a column writes numbers.
 
     ``mark``: its decimal mark, ``None`` where it shows none or two. ``decimals``: the number of decimals if all
@@ -43,37 +43,37 @@ class NumberForm:
     small number. ``simple``: whether all its values are known to be numbers that need no thought.
     """
 
-    mark: str | None
+    decimal_separator: str | None
     decimals: int | None = None
     group: str | None = None
-    fine: bool = False
-    bare: bool = False
-    simple: bool = field(default=False, compare=False)
+    three_decimals: bool = False
+    unpadded_integers: bool = False
+    unambiguous: bool = field(default=False, compare=False)
 
 
-def live_number_form(values: pl.Series, told: FormSettings | None = None) -> NumberForm:
+def infer_number_format(values: pl.Series, told: FormatOverrides | None = None) -> NumberFormat:
     """The form of a live column, from its distinct filled values and what is told of it."""
     simple = all_simple(values)
     points, commas = _evidence(values, simple=simple)
     # A column that decides nothing itself takes its file's mark.
-    mark = ("," if commas else ".") if points != commas else (told.mark if told else None) or "."
+    mark = ("," if commas else ".") if points != commas else (told.decimal_separator if told else None) or "."
     apart = () if simple else GROUPS
     groups = [group for group in apart if group != mark and _has_groups(values, group)]
     decimals = values.str.extract(rf"[{mark}]([0-9]+)$").str.len_chars()
     fraction = decimals.drop_nulls().unique()
     settled = None if told is None else told.decimals
     shown = fraction.item() if len(fraction) == 1 else None
-    return NumberForm(
+    return NumberFormat(
         mark,
         decimals=shown if settled is None else settled,
-        bare=settled is None and decimals.has_nulls(),
+        unpadded_integers=settled is None and decimals.has_nulls(),
         group=groups[0] if groups else None,
-        fine=3 in fraction,
-        simple=simple,
+        three_decimals=3 in fraction,
+        unambiguous=simple,
     )
 
 
-def sheet_number_form(sheet: SheetForm, live_form: NumberForm) -> NumberForm:
+def infer_edited_number_format(sheet: EditedColumn, live_format: NumberFormat) -> NumberFormat:
     """The form of an edited column: the mark it shows without doubt, else the one that the sheet shows elsewhere.
 
     Where a cell may be read in two ways, all cells of the column are heard, those that do not differ included; and a
@@ -83,16 +83,16 @@ def sheet_number_form(sheet: SheetForm, live_form: NumberForm) -> NumberForm:
     in_doubt = not simple and bool(sheet.cells.str.contains(UNDECIDED).any())
     whole = sheet.whole if in_doubt and sheet.whole is not None else sheet.cells
     points, commas = _evidence(whole, simple=simple and whole is sheet.cells)
-    mark = sheet.mark if not points and not commas else None
+    mark = sheet.decimal_separator if not points and not commas else None
     if points != commas:
         mark = "." if points else ","
     if mark is None and not points and in_doubt and sheet.whole is not None and sheet.whole_was is not None:
         marked = sheet.whole.filter(sheet.whole.str.contains("[.,]"))
-        mark = live_form.mark if marked.is_in(sheet.whole_was.implode()).any() else None
-    return NumberForm(mark, fine=live_form.fine, simple=simple)
+        mark = live_format.decimal_separator if marked.is_in(sheet.whole_was.implode()).any() else None
+    return NumberFormat(mark, three_decimals=live_format.three_decimals, unambiguous=simple)
 
 
-def read_numbers(cells: pl.Series, form: NumberForm) -> pl.Series:
+def normalize_numbers(cells: pl.Series, form: NumberFormat) -> pl.Series:
     """Readings of cells; null where a cell is no number, has too many digits, or cannot be told from another one."""
     readings = _readings(cells, form)
     if _longest(readings) <= MOST_DIGITS:
@@ -101,8 +101,8 @@ def read_numbers(cells: pl.Series, form: NumberForm) -> pl.Series:
     return readings.to_frame("n").select(pl.when(~too_many).then("n")).to_series().alias(readings.name)
 
 
-def _readings(cells: pl.Series, form: NumberForm) -> pl.Series:
-    if all_simple(cells) or (form.mark == "," and bool(cells.str.contains(SIMPLE_WITH_COMMA).all())):
+def _readings(cells: pl.Series, form: NumberFormat) -> pl.Series:
+    if all_simple(cells) or (form.decimal_separator == "," and bool(cells.str.contains(SIMPLE_WITH_COMMA).all())):
         return cells.to_frame("c").select(_trimmed(pl.col("c").str.replace(",", ".", literal=True))).to_series()
     text = pl.col("c").str.strip_chars(" \t\u00a0\u202f")
     spaced = text.str.contains(rf"^[+-]?[0-9]{{1,3}}({SPACE}[0-9]{{3}}|{APOSTROPHES}[0-9]{{3}})+([.,][0-9]+)?$")
@@ -112,8 +112,8 @@ def _readings(cells: pl.Series, form: NumberForm) -> pl.Series:
     without = {mark: t.str.replace_all(mark, "", literal=True) for mark in ".,"}
     comma_to_point = t.str.replace(",", ".", literal=True)
     undecided = t.str.contains(UNDECIDED)
-    decimal_in_form = t.str.contains(form.mark or "no mark", literal=True)
-    grouped_in_form = pl.lit(form.mark is not None and not form.fine) & ~decimal_in_form
+    decimal_in_form = t.str.contains(form.decimal_separator or "no mark", literal=True)
+    grouped_in_form = pl.lit(form.decimal_separator is not None and not form.three_decimals) & ~decimal_in_form
     plain = (
         pl.when(t.str.contains(PLAIN))
         .then(t)
@@ -135,7 +135,7 @@ def _readings(cells: pl.Series, form: NumberForm) -> pl.Series:
     return frame.select(plain.alias("p")).select(_shortest(pl.col("p"))).to_series()
 
 
-def write_numbers(readings: pl.Series, form: NumberForm) -> pl.Series:
+def format_numbers(readings: pl.Series, form: NumberFormat) -> pl.Series:
     """Readings in a column's form: its mark, its number of decimals (or more, never fewer), its groups."""
     number = pl.col("n")
     sign = pl.when(number.str.starts_with("-")).then(pl.lit("-")).otherwise(pl.lit(""))
@@ -143,11 +143,11 @@ def write_numbers(readings: pl.Series, form: NumberForm) -> pl.Series:
     fraction = number.str.extract(r"\.([0-9]+)$").fill_null("")
     if form.decimals:
         padded = fraction.str.pad_end(form.decimals, "0")
-        fraction = pl.when(fraction == "").then(pl.lit("")).otherwise(padded) if form.bare else padded
+        fraction = pl.when(fraction == "").then(pl.lit("")).otherwise(padded) if form.unpadded_integers else padded
     if form.group:
         threes = whole.str.reverse().str.replace_all(r"([0-9]{3})", "${1}" + form.group)
         whole = threes.str.strip_suffix(form.group).str.reverse()
-    tail = pl.when(fraction != "").then(pl.lit(form.mark or ".") + fraction).otherwise(pl.lit(""))
+    tail = pl.when(fraction != "").then(pl.lit(form.decimal_separator or ".") + fraction).otherwise(pl.lit(""))
     return readings.to_frame("n").select(sign + whole + tail).to_series()
 
 
@@ -178,11 +178,11 @@ def _longest(cells: pl.Series) -> int:
     return int(cells.str.len_bytes().max() or 0)  # type: ignore[arg-type]
 
 
-def same_but_for_mark(
-    cells: pl.Series, form: NumberForm, others: pl.Series, their_form: NumberForm
+def same_but_for_separator(
+    cells: pl.Series, form: NumberFormat, others: pl.Series, their_form: NumberFormat
 ) -> pl.Series | None:
     """Which cells are another text's number with a comma for its point; ``None`` where one needs any thought."""
-    if not (form.simple and their_form.simple):
+    if not (form.unambiguous and their_form.unambiguous):
         return None
     return cells.str.replace(",", ".", literal=True) == others
 
@@ -200,7 +200,7 @@ def _evidence(cells: pl.Series, *, simple: bool) -> tuple[bool, bool]:
     )
 
 
-def decided_mark(values: pl.Series) -> str | None:
+def decided_separator(values: pl.Series) -> str | None:
     """The decimal mark that some values show without doubt; ``None`` if they show none or both."""
     points, commas = _evidence(values, simple=all_simple(values))
     return None if points == commas else "." if points else ","

@@ -7,20 +7,20 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.tables.field_types.field_type import digits_in_few
+from neat_delta.tables.field_types.field_type import sample_has_digits
 from neat_delta.tables.field_types.number_parsing import (
-    NumberForm,
+    NumberFormat,
     all_simple,
-    live_number_form,
-    read_numbers,
-    sheet_number_form,
-    write_numbers,
+    format_numbers,
+    infer_edited_number_format,
+    infer_number_format,
+    normalize_numbers,
 )
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from neat_delta.tables.field_types.field_type import FormSettings, SheetForm
+    from neat_delta.tables.field_types.field_type import EditedColumn, FormatOverrides
 
 
 @dataclass(frozen=True)
@@ -28,34 +28,34 @@ class Numeric:
     """A kind whose values are decimal numbers; ``whole`` ones have no decimals."""
 
     name: str
-    turn: int
-    wants: str
-    fits: Callable[[pl.Series, str], bool]
+    priority: int
+    expected: str
+    matches: Callable[[pl.Series, str], bool]
     whole: bool = False
     numeric: bool = True
 
-    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> NumberForm:
+    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> NumberFormat:
         """The column's number form."""
-        return live_number_form(values, told)
+        return infer_number_format(values, told)
 
-    def sheet_form(self, sheet: SheetForm, live_form: NumberForm) -> NumberForm:
+    def infer_edited_format(self, sheet: EditedColumn, live_format: NumberFormat) -> NumberFormat:
         """The edited column's number form."""
-        return sheet_number_form(sheet, live_form)
+        return infer_edited_number_format(sheet, live_format)
 
-    def read(self, cells: pl.Series, form: NumberForm) -> pl.Series:
+    def normalize(self, cells: pl.Series, form: NumberFormat) -> pl.Series:
         """Plain decimal text, shortest form; null for what is no such number (12.0 is a whole one)."""
-        numbers = read_numbers(cells, form)
+        numbers = normalize_numbers(cells, form)
         if not self.whole:
             return numbers
         return numbers.to_frame("n").select(pl.when(~pl.col("n").str.contains(".", literal=True)).then("n")).to_series()
 
-    def write(self, readings: pl.Series, cells: pl.Series, form: NumberForm) -> pl.Series:
+    def format(self, readings: pl.Series, cells: pl.Series, form: NumberFormat) -> pl.Series:
         """Numbers in the column's form."""
-        return write_numbers(readings, form)
+        return format_numbers(readings, form)
 
 
 def all_numbers(values: pl.Series) -> bool:
     """Whether all values read as numbers when they are taken as one column."""
-    if not digits_in_few(values):
+    if not sample_has_digits(values):
         return False
-    return all_simple(values) or not read_numbers(values, live_number_form(values)).has_nulls()
+    return all_simple(values) or not normalize_numbers(values, infer_number_format(values)).has_nulls()

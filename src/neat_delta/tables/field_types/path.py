@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 if TYPE_CHECKING:
-    from neat_delta.tables.field_types.field_type import FormSettings, SheetForm
+    from neat_delta.tables.field_types.field_type import EditedColumn, FormatOverrides
 
 NAMES = re.compile(r"(^|_)(categor(y|ies)|path|breadcrumb|department)(_|$)")
 SEPARATORS = (">", "/", "\\", "|", ":", "»")
@@ -18,7 +18,7 @@ MOSTLY = 0.9
 
 
 @dataclass(frozen=True)
-class PathForm:
+class PathFormat:
     """What stands between two levels, whether with spaces, and whether also in front of the first."""
 
     separator: str
@@ -30,32 +30,32 @@ class Path:
     """Places in a tree of categories."""
 
     name = "path"
-    turn = 70
-    wants = "a category with its levels (such as Hives/Bodies), none of them empty"
+    priority = 70
+    expected = "a category with its levels (such as Hives/Bodies), none of them empty"
     numeric = False
 
-    def fits(self, values: pl.Series, field: str) -> bool:
+    def matches(self, values: pl.Series, field: str) -> bool:
         """The field's name speaks of categories, and some value has two levels."""
         return bool(NAMES.search(field)) and _commonest(values) is not None
 
-    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> PathForm:
+    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> PathFormat:
         """The separator that most values have, and how it is written."""
         separator = _commonest(values) or "/"
         within = values.filter(values.str.contains(separator, literal=True))
         spaced = within.str.contains(f" {separator} ", literal=True).sum() * 2 > len(within)
         leading = values.str.starts_with(separator).sum() * 2 > len(values)
-        return PathForm(separator, bool(spaced), bool(leading))
+        return PathFormat(separator, bool(spaced), bool(leading))
 
-    def sheet_form(self, sheet: SheetForm, live_form: PathForm) -> PathForm:
+    def infer_edited_format(self, sheet: EditedColumn, live_format: PathFormat) -> PathFormat:
         """The live column's form, unless no cell of the sheet has its separator and nearly all have another one."""
-        deep = sheet.cells.filter(sheet.was.str.contains(live_form.separator, literal=True))
+        deep = sheet.cells.filter(sheet.was.str.contains(live_format.separator, literal=True))
         other = _commonest(deep)
-        if other is None or deep.str.contains(live_form.separator, literal=True).any():
-            return live_form
+        if other is None or deep.str.contains(live_format.separator, literal=True).any():
+            return live_format
         enough = deep.str.contains(other, literal=True).sum() >= MOSTLY * len(deep)
-        return PathForm(other, spaced=False, leading=False) if enough else live_form
+        return PathFormat(other, spaced=False, leading=False) if enough else live_format
 
-    def read(self, cells: pl.Series, form: PathForm) -> pl.Series:
+    def normalize(self, cells: pl.Series, form: PathFormat) -> pl.Series:
         """The levels without the spaces around them; null where one is empty."""
         bare = pl.col("c").str.strip_chars()
         if form.leading:
@@ -64,7 +64,7 @@ class Path:
         empty = levels.list.eval(pl.element() == "").list.any()
         return cells.to_frame("c").select(pl.when(~empty).then(levels.list.join(LEVEL))).to_series()
 
-    def write(self, readings: pl.Series, cells: pl.Series, form: PathForm) -> pl.Series:
+    def format(self, readings: pl.Series, cells: pl.Series, form: PathFormat) -> pl.Series:
         """The levels parted as the live column parts them."""
         between = f" {form.separator} " if form.spaced else form.separator
         front = form.separator if form.leading else ""
@@ -80,4 +80,4 @@ def _commonest(values: pl.Series) -> str | None:
     return best if counts[best] else None
 
 
-KIND = Path()
+TYPE = Path()

@@ -9,17 +9,17 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.tables.field_types.field_type import SheetForm, few_match
+from neat_delta.tables.field_types.field_type import EditedColumn, sample_matches
 from neat_delta.tables.field_types.number_parsing import (
-    NumberForm,
-    live_number_form,
-    read_numbers,
-    sheet_number_form,
-    write_numbers,
+    NumberFormat,
+    format_numbers,
+    infer_edited_number_format,
+    infer_number_format,
+    normalize_numbers,
 )
 
 if TYPE_CHECKING:
-    from neat_delta.tables.field_types.field_type import FormSettings
+    from neat_delta.tables.field_types.field_type import FormatOverrides
 
 NAMES = re.compile(r"(^|_)(per_?cent|percentage|pct|share)(_|$)")
 SIGN = "[ \u00a0\u202f]?%$"
@@ -28,17 +28,17 @@ EXACT = pl.Decimal(38, 18)
 
 
 @dataclass(frozen=True)
-class ShareForm:
+class PercentageFormat:
     """How a column writes shares: its numbers, what stands behind them, and whether they are parts of one."""
 
-    number: NumberForm
+    number: NumberFormat
     sign: str = ""
     part_of_one: bool = False
 
     @property
-    def mark(self) -> str | None:
+    def decimal_separator(self) -> str | None:
         """The decimal mark."""
-        return self.number.mark
+        return self.number.decimal_separator
 
     @property
     def decimals(self) -> int | None:
@@ -46,58 +46,58 @@ class ShareForm:
         return self.number.decimals
 
 
-class Share:
+class Percentage:
     """Per cents; a reading is the number of hundredths, as plain decimal text."""
 
     name = "share"
-    turn = 28
-    wants = "a share in per cent (such as 19 %)"
+    priority = 28
+    expected = "a share in per cent (such as 19 %)"
     numeric = True
 
-    def fits(self, values: pl.Series, field: str) -> bool:
+    def matches(self, values: pl.Series, field: str) -> bool:
         """Numbers that all have a per cent sign, or that stand in a field whose name speaks of per cent."""
-        signed = few_match(values, SIGN) and values.str.contains(SIGN).all()
+        signed = sample_matches(values, SIGN) and values.str.contains(SIGN).all()
         if not signed and not NAMES.search(field):
             return False
-        return not read_numbers(_bare(values), live_number_form(_bare(values))).has_nulls()
+        return not normalize_numbers(_bare(values), infer_number_format(_bare(values))).has_nulls()
 
-    def live_form(self, values: pl.Series, told: FormSettings | None = None) -> ShareForm:
+    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> PercentageFormat:
         """The column's form; without any sign, values up to one with decimals are parts of one."""
         signs = values.str.extract(f"({SIGN})").drop_nulls()
-        number = live_number_form(_bare(values), told)
+        number = infer_number_format(_bare(values), told)
         sign = str(signs.mode()[0]) if len(signs) else ""
-        numbers = read_numbers(_bare(values), number).cast(EXACT, strict=False)
+        numbers = normalize_numbers(_bare(values), number).cast(EXACT, strict=False)
         parts = not sign and len(numbers) > 0 and bool((numbers.abs() <= 1).all() and (numbers % 1 != 0).any())
-        return ShareForm(number, sign, parts)
+        return PercentageFormat(number, sign, parts)
 
-    def sheet_form(self, sheet: SheetForm, live_form: ShareForm) -> ShareForm:
+    def infer_edited_format(self, sheet: EditedColumn, live_format: PercentageFormat) -> PercentageFormat:
         """Cells without a sign are what makes most of them live values; the live column's form if tied."""
         whole, whole_was = (None if all_of is None else _bare(all_of) for all_of in (sheet.whole, sheet.whole_was))
-        bare = SheetForm(_bare(sheet.cells), _bare(sheet.was), sheet.mark, whole, whole_was)
-        number = sheet_number_form(bare, live_form.number)
+        bare = EditedColumn(_bare(sheet.cells), _bare(sheet.was), sheet.decimal_separator, whole, whole_was)
+        number = infer_edited_number_format(bare, live_format.number)
         cells = sheet.cells if sheet.whole is None else sheet.whole
         was = sheet.was if sheet.whole_was is None else sheet.whole_was
-        known = self.read(was, live_form).drop_nulls()
+        known = self.normalize(was, live_format).drop_nulls()
         plain = cells.filter(~cells.str.contains(SIGN))
         alike = {
-            part: int(self.read(plain, ShareForm(number, "", part)).is_in(known.implode()).sum())
+            part: int(self.normalize(plain, PercentageFormat(number, "", part)).is_in(known.implode()).sum())
             for part in (False, True)
         }
-        part = live_form.part_of_one if alike[True] == alike[False] else alike[True] > alike[False]
-        return ShareForm(number, "", part)
+        part = live_format.part_of_one if alike[True] == alike[False] else alike[True] > alike[False]
+        return PercentageFormat(number, "", part)
 
-    def read(self, cells: pl.Series, form: ShareForm) -> pl.Series:
+    def normalize(self, cells: pl.Series, form: PercentageFormat) -> pl.Series:
         """Per cents as plain decimal text; a cell with a sign is in per cent whatever the others are."""
-        numbers = read_numbers(_bare(cells), form.number)
+        numbers = normalize_numbers(_bare(cells), form.number)
         if not form.part_of_one:
             return numbers
         signed = cells.str.contains(SIGN)
         return numbers.zip_with(signed, _times(numbers, Decimal(100)))
 
-    def write(self, readings: pl.Series, cells: pl.Series, form: ShareForm) -> pl.Series:
+    def format(self, readings: pl.Series, cells: pl.Series, form: PercentageFormat) -> pl.Series:
         """Shares in the live column's form."""
         numbers = _times(readings, Decimal("0.01")) if form.part_of_one else readings
-        return write_numbers(numbers, form.number) + form.sign
+        return format_numbers(numbers, form.number) + form.sign
 
 
 def _bare(cells: pl.Series) -> pl.Series:
@@ -107,7 +107,9 @@ def _bare(cells: pl.Series) -> pl.Series:
 def _times(numbers: pl.Series, factor: Decimal) -> pl.Series:
     """Plain decimal texts, multiplied exactly."""
     exact = pl.col("n").cast(EXACT, strict=False) * pl.lit(factor)
-    return read_numbers(numbers.to_frame("n").select(exact.cast(EXACT).cast(pl.String)).to_series(), NumberForm("."))
+    return normalize_numbers(
+        numbers.to_frame("n").select(exact.cast(EXACT).cast(pl.String)).to_series(), NumberFormat(".")
+    )
 
 
-KIND = Share()
+TYPE = Percentage()

@@ -4,20 +4,22 @@ from __future__ import annotations
 
 import polars as pl
 
-from neat_delta.tables.field_types.exact_text import Verbatim
-from neat_delta.tables.field_types.field_type import few_match
+from neat_delta.tables.field_types.exact_text import ExactText
+from neat_delta.tables.field_types.field_type import sample_matches
 
 ENDING = r"(?i)\.(jpe?g|png|gif|webp|svg|avif|tiff?|bmp)$"
 
 
-def fits(values: pl.Series, field: str) -> bool:
+def matches(values: pl.Series, field: str) -> bool:
     """All values end as picture files do."""
-    return few_match(values, ENDING) and bool(values.str.contains(ENDING).all())
+    return sample_matches(values, ENDING) and bool(values.str.contains(ENDING).all())
 
 
-def read(cells: pl.Series) -> pl.Series:
+def normalize(cells: pl.Series) -> pl.Series:
     """The name as it stands, for servers tell letter cases apart; null for what is no picture file."""
     return cells.to_frame("c").select(pl.when(pl.col("c").str.contains(ENDING)).then("c")).to_series()
 
 
-KIND = Verbatim("picture", turn=25, wants="a picture file (such as front.jpg)", fits=fits, reading=read)
+TYPE = ExactText(
+    "picture", priority=25, expected="a picture file (such as front.jpg)", matches=matches, reading=normalize
+)

@@ -10,18 +10,18 @@ import polars as pl
 
 from neat_delta.analysis.grouping import field_of
 from neat_delta.analysis.margins import price_moves
-from neat_delta.analysis.metrics import by_effect, by_field
-from neat_delta.changeset.changeset import ADD, CHANGE, LEFT, NONE, OUTSIDE, RECODE, REMOVE, STATES
-from neat_delta.errors import WrongChoice
-from neat_delta.tables.field_types import kind_named
-from neat_delta.views.formatting import NOTHING, amount, count, difference, per_cent, several, tell_key
+from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
+from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, NONE, RECODE, REMOVE, STATES
+from neat_delta.errors import InvalidOption
+from neat_delta.tables.field_types import type_named
+from neat_delta.views.formatting import NOTHING, amount, count, difference, format_key, per_cent, pluralize
 from neat_delta.views.plots import figures
 from neat_delta.views.text_diff import CAME, SAME, pieces
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
 
-    from neat_delta.analysis.before_after import BothSides
+    from neat_delta.analysis.before_after import BeforeAfter
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables.settings import Settings
 
@@ -30,7 +30,7 @@ LEVELS = ("", "note", "warn", "stop")
 MOST_FINDINGS = 500
 
 
-def review_page(both: BothSides, settled: Settings, name: str) -> bytes:
+def review_page_of(both: BeforeAfter, settled: Settings, name: str) -> bytes:
     """The page of a change set as a whole HTML document, everything it needs inside."""
     import jinja2
     from markupsafe import Markup
@@ -48,7 +48,7 @@ def review_page(both: BothSides, settled: Settings, name: str) -> bytes:
         made=changes.head.made.replace("T", " ").removesuffix("Z"),
         tiles=_tiles(changes),
         rows=_rows(changes),
-        fields=by_field(changes).to_dicts(),
+        fields=totals_by_field(changes).to_dicts(),
         figures=[(said, Markup(_inline(svg))) for said, svg in figures(both, settled, "svg").items()],
         findings=_findings(changes),
         states=[state for state in STATE_NAMES.values() if state in {item[2] for item in data["items"]}],
@@ -77,11 +77,11 @@ def _inline(svg: bytes) -> str:
 
 def _tiles(changes: ChangeSet) -> list[tuple[str, str]]:
     """The figures at the top: how much of what."""
-    told = [(count(len(changes.keys_to(CHANGE, RECODE))), "items change")]
-    told.append((count(len(changes.cells_to(CHANGE, RECODE))), "cells change"))
+    told = [(count(len(changes.keys_with_action(CHANGE, RECODE))), "items change")]
+    told.append((count(len(changes.cells_with_action(CHANGE, RECODE))), "cells change"))
     for do, what in ((ADD, "new items"), (REMOVE, "items to be removed"), (RECODE, "items get another code")):
-        if len(changes.keys_to(do)):
-            told.append((count(len(changes.keys_to(do))), what))
+        if len(changes.keys_with_action(do)):
+            told.append((count(len(changes.keys_with_action(do))), what))
     levels = changes.findings["level"]
     told.append((count(int((levels == "stop").sum())), "held back"))
     told.append((count(int((levels == "warn").sum())), "to look at"))
@@ -92,9 +92,11 @@ def _rows(changes: ChangeSet) -> str:
     """The states of the rows, which add up to those read."""
     counts = changes.head.counts
     told = [
-        f"{state.replace('_', ' ')} {count(counts[state])}" for state in (*STATES, OUTSIDE, LEFT) if state in counts
+        f"{state.replace('_', ' ')} {count(counts[state])}"
+        for state in (*STATES, EXCLUDED, LEFT_OUT_ROW)
+        if state in counts
     ]
-    return " · ".join(told) + f" = {several(changes.head.edited.rows, 'row')} read"
+    return " · ".join(told) + f" = {pluralize(changes.head.edited.rows, 'row')} read"
 
 
 def _findings(changes: ChangeSet) -> list[dict[str, Any]]:
@@ -104,14 +106,14 @@ def _findings(changes: ChangeSet) -> list[dict[str, Any]]:
     told = []
     for (level, check), found in wanted.partition_by(["level", "check"], as_dict=True, maintain_order=True).items():
         some = [
-            row | {"code": tell_key(row["key"]), "name": names.get(row["key"]) or ""}
+            row | {"code": format_key(row["key"]), "name": names.get(row["key"]) or ""}
             for row in found.head(MOST_FINDINGS).iter_rows(named=True)
         ]
         told.append({"level": level, "check": check, "number": count(len(found)), "some": some})
     return told
 
 
-def _data(both: BothSides, settled: Settings) -> dict[str, Any]:
+def _data(both: BeforeAfter, settled: Settings) -> dict[str, Any]:
     """What the page's lists are drawn from; short, for there may be tens of thousands of items.
 
     items: code, name, state, place of its group, largest move, level of its worst finding, cells (place of the field,
@@ -124,13 +126,13 @@ def _data(both: BothSides, settled: Settings) -> dict[str, Any]:
     place = {name: at for at, name in enumerate(fields)}
     cells: dict[str, list[list[Any]]] = {}
     moves: dict[str, float] = {}
-    for cell in by_effect(changes).iter_rows(named=True):
+    for cell in sort_by_impact(changes).iter_rows(named=True):
         note = changes.head.fields[cell["field"]]
-        way, size, share = difference(cell, note.mark)
-        was, now = _sides(cell["was"], cell["now"], note.kind, note.separator)
+        way, size, share = difference(cell, note.decimal_separator)
+        was, now = _sides(cell["was"], cell["now"], note.type, note.separator)
         cells.setdefault(cell["key"], []).append([place[cell["field"]], was, now, way[:1], size, share])
         moves[cell["key"]] = max(moves.get(cell["key"], 0.0), round(cell["effect"] or 0.0, 4))
-    whole = changes.cells.join(changes.keys_to(ADD, REMOVE), on="key", how="semi")
+    whole = changes.cells.join(changes.keys_with_action(ADD, REMOVE), on="key", how="semi")
     for key, field, was, now in whole.select("key", "field", "was", "now").iter_rows():
         cells.setdefault(key, []).append([place[field], was, now, "", "", ""])
     said: dict[str, list[tuple[str, str | None, str]]] = {}
@@ -145,7 +147,7 @@ def _data(both: BothSides, settled: Settings) -> dict[str, Any]:
         state = STATE_NAMES[item["do"]]
         if item["do"] == NONE and level < LEVELS.index("warn"):
             continue
-        code = tell_key(key) + (f" → {tell_key(item['to'])}" if item["to"] else "")
+        code = format_key(key) + (f" → {format_key(item['to'])}" if item["to"] else "")
         items.append(
             [code, item["name"], state, group_of.get(key, -1), moves.get(key, 0), level, cells.get(key, []), about]
         )
@@ -153,7 +155,7 @@ def _data(both: BothSides, settled: Settings) -> dict[str, Any]:
 
 
 def _sides(was: str | None, now: str | None, kind: str, separator: str | None) -> tuple[Any, Any]:
-    if kind_named(kind).numeric or kind in ("date", "flag", "gtin") or was is None or now is None:
+    if type_named(kind).numeric or kind in ("date", "flag", "gtin") or was is None or now is None:
         return was, now
     parts = pieces(was, now, separator)
     if all(part.what != SAME for part in parts):
@@ -165,11 +167,11 @@ def _sides(was: str | None, now: str | None, kind: str, separator: str | None) -
     return side(CAME), side("went")
 
 
-def _groups(both: BothSides) -> tuple[dict[str, int], list[str]]:
+def _groups(both: BeforeAfter) -> tuple[dict[str, int], list[str]]:
     """The category of each touched item, as a place among the names of all."""
     try:
         field = field_of(both.live, "category")
-    except WrongChoice:
+    except InvalidOption:
         return {}, []
     texts = both.texts(field).select("key", pl.col("now").fill_null(NOTHING))
     names = texts["now"].unique().sort().to_list()
@@ -177,16 +179,16 @@ def _groups(both: BothSides) -> tuple[dict[str, int], list[str]]:
     return {key: place[name] for key, name in texts.iter_rows()}, names
 
 
-def _money(both: BothSides, settled: Settings) -> list[list[str]]:
+def _money(both: BeforeAfter, settled: Settings) -> list[list[str]]:
     """The money view: code, name, price and cost and margin per cent was and now, and the price that keeps it."""
     try:
         moves = price_moves(both, settled.money)
-    except WrongChoice:
+    except InvalidOption:
         return []
-    mark, names = both.live.form.mark or ".", dict(both.changes.items.select("key", "name").iter_rows())
+    mark, names = both.live.format.decimal_separator or ".", dict(both.changes.items.select("key", "name").iter_rows())
 
     def told(move: dict[str, Any]) -> Iterable[str]:
-        yield tell_key(move["key"])
+        yield format_key(move["key"])
         yield names.get(move["key"]) or ""
         for side in ("price_was", "price", "cost_was", "cost", "margin_was", "margin"):
             yield amount(move[side], mark)

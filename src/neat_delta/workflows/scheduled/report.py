@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass, field
+from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.errors import NeatDeltaError
+from neat_delta.json_names import json_names, to_json
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
 
-    from neat_delta.progress import Voice
+    from neat_delta.progress import ProgressReporter
 
 FORMAT = 1
 DONE, NOTHING, NEEDED, FAILED = "done", "nothing to do", "a person is needed", "failed"
@@ -30,8 +31,16 @@ class Step:
     say: str = ""
 
 
+@json_names(
+    started="begun",
+    attention_reasons="needs",
+    rejected="not_taken",
+    applied="landed",
+    not_applied="not_landed",
+    next_steps="next",
+)
 @dataclass
-class Report:
+class RunReport:
     """A run so far.
 
     ``needs`` are the reasons why a person must look; ``failure`` is what ended the run early, ``None`` once it is
@@ -43,10 +52,10 @@ class Report:
 
     name: str
     folder: Path
-    begun: datetime = field(default_factory=lambda: datetime.now(UTC))
+    started: datetime = field(default_factory=lambda: datetime.now(UTC))
     ended: datetime | None = None
     steps: list[Step] = field(default_factory=list)
-    needs: list[str] = field(default_factory=list)
+    attention_reasons: list[str] = field(default_factory=list)
     failure: str | None = "the run was broken off"
     sent: bool = False
     counts: dict[str, int] = field(default_factory=dict)
@@ -59,13 +68,13 @@ class Report:
     files: list[dict[str, Any]] = field(default_factory=list)
     entry: int | None = None
     results: dict[str, int] = field(default_factory=dict)
-    not_taken: list[dict[str, Any]] = field(default_factory=list)
-    landed: dict[str, int] = field(default_factory=dict)
-    not_landed: list[dict[str, Any]] = field(default_factory=list)
-    next: list[str] = field(default_factory=list)
+    rejected: list[dict[str, Any]] = field(default_factory=list)
+    applied: dict[str, int] = field(default_factory=dict)
+    not_applied: list[dict[str, Any]] = field(default_factory=list)
+    next_steps: list[str] = field(default_factory=list)
 
     @contextmanager
-    def step(self, name: str, voice: Voice) -> Iterator[Step]:
+    def step(self, name: str, voice: ProgressReporter) -> Iterator[Step]:
         """A step at work; if it fails it is told so, and the run ends."""
         voice.step(name)
         step = Step(name)
@@ -80,7 +89,7 @@ class Report:
         """Write down that the run is over, if it is not yet."""
         self.ended = self.ended or datetime.now(UTC)
 
-    def left_out(self, name: str, why: str) -> None:
+    def skip(self, name: str, why: str) -> None:
         """Write down a step that was not done."""
         self.steps.append(Step(name, "left out", why))
 
@@ -89,7 +98,7 @@ class Report:
         """How the run came out, in one of four words."""
         if self.failure is not None and not self.sent:
             return FAILED
-        if self.needs or self.failure is not None:
+        if self.attention_reasons or self.failure is not None:
             return NEEDED
         return DONE if sum(self.items.values()) else NOTHING
 
@@ -100,7 +109,7 @@ class Report:
 
     def as_dict(self) -> dict[str, Any]:
         """The form of summary.json."""
-        told = asdict(self)
+        told: dict[str, Any] = to_json(self)
         for name in ("begun", "ended"):
             told[name] = told[name] and told[name].strftime("%Y-%m-%dT%H:%M:%SZ")
         told["folder"] = str(self.folder)

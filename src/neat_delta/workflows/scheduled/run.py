@@ -11,44 +11,44 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.analysis.metrics import by_field
+from neat_delta.analysis.metrics import totals_by_field
 from neat_delta.atomic_write import write_atomic
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import load_changes, save_changes
-from neat_delta.checks import try_out
-from neat_delta.delivery.destinations import place_of
+from neat_delta.checks import run_checks
+from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.journal import Journal
 from neat_delta.delivery.send import load_update, send
-from neat_delta.diff.compare import Options, held_back
-from neat_delta.diff.supplier_file import LIST_CHANGED, compare_list
-from neat_delta.errors import NeatDeltaError, WrongChoice
-from neat_delta.matching import JOINT
+from neat_delta.diff.compare import CompareOptions, with_findings
+from neat_delta.diff.supplier_file import PROFILE_DRIFT, compare_supplier_file
+from neat_delta.errors import InvalidOption, NeatDeltaError
+from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.prefetch import read_bytes
-from neat_delta.reading import Told, read_both, read_catalogue
-from neat_delta.reconcile.refresh import insist_on_young
+from neat_delta.reading import read_pair, read_table
+from neat_delta.reconcile.refresh import require_fresh
 from neat_delta.reconcile.three_way import LANDED
-from neat_delta.reconcile.verify import settle
+from neat_delta.reconcile.verify import verify
 from neat_delta.tables.config_loader import load_settings
-from neat_delta.tables.settings import ListSettings, Settings
+from neat_delta.tables.settings import Settings, SupplierProfile
 from neat_delta.update import write_update
-from neat_delta.update.problems_workbook import findings_book
-from neat_delta.update.write import KEPT
-from neat_delta.workflows.scheduled.report import SOME, Report
+from neat_delta.update.problems_workbook import problems_workbook
+from neat_delta.update.write import CHANGESET_FILE
+from neat_delta.workflows.scheduled.report import SOME, RunReport
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.delivery.journal import Entry
-    from neat_delta.diff.compare import Comparison
-    from neat_delta.progress import Voice
-    from neat_delta.reconcile.verify import Settled
-    from neat_delta.remote import Where
-    from neat_delta.workflows.scheduled.run_config import RunFile
+    from neat_delta.diff.compare import CompareResult
+    from neat_delta.progress import ProgressReporter
+    from neat_delta.reconcile.verify import VerifyResult
+    from neat_delta.remote import Location
+    from neat_delta.workflows.scheduled.run_config import RunConfig
 
-FOUND, LEFT, UPDATE = "found.changes.jsonl", "left.changes.jsonl", "update"
+CHANGES_FILE, REMAINING_FILE, UPDATE_FOLDER = "found.changes.jsonl", "left.changes.jsonl", "update"
 NOT_TAKEN = ("failed", "skipped")
 
 
-def run(told: RunFile, report: Report, voice: Voice, *, sending: bool = True) -> None:
+def run(told: RunConfig, report: RunReport, voice: ProgressReporter, *, sending: bool = True) -> None:
     """Go the whole way, each step into the report's folder; without ``sending`` it ends with the written update.
 
     Nothing is raised for what a person can cause: it is in the report.
@@ -64,9 +64,9 @@ def run(told: RunFile, report: Report, voice: Voice, *, sending: bool = True) ->
 
 @dataclass(frozen=True)
 class _Run:
-    told: RunFile
-    report: Report
-    voice: Voice
+    told: RunConfig
+    report: RunReport
+    voice: ProgressReporter
     sending: bool
 
     def go(self) -> None:
@@ -78,42 +78,42 @@ class _Run:
         edited = self._fetch("edited", self.told.edited, "edited-")
         seen = self._compare(live, edited, settled, listed)
         barred = self._barred(seen)
-        self.report.needs.extend(barred)
+        self.report.attention_reasons.extend(barred)
         if not sum(self.report.items.values()):
             return
         self._write(seen, settled)
         if not self.sending:
-            self.report.left_out("send", "this run was told not to")
+            self.report.skip("send", "this run was told not to")
         elif self.told.to is None:
-            self.report.left_out("send", "the run's file names no place (to)")
+            self.report.skip("send", "the run's file names no place (to)")
         elif barred:
-            self.report.left_out("send", "a person has to look first")
+            self.report.skip("send", "a person has to look first")
         else:
             self._send()
             self._settle(settled)
 
-    def _list(self, settled: Settings) -> ListSettings:
-        if self.told.list is None:
-            return ListSettings()
-        if self.told.list not in settled.lists:
-            saved = ", ".join(settled.lists) or "none"
-            raise WrongChoice(
-                f"no list {self.told.list!r} is saved in {settled.path or 'any catalogue.toml'}",
+    def _list(self, settled: Settings) -> SupplierProfile:
+        if self.told.profile is None:
+            return SupplierProfile()
+        if self.told.profile not in settled.profiles:
+            saved = ", ".join(settled.profiles) or "none"
+            raise InvalidOption(
+                f"no list {self.told.profile!r} is saved in {settled.path or 'any catalogue.toml'}",
                 file=self.told.path,
                 remedy=f"Saved lists: {saved}.",
             )
-        return settled.lists[self.told.list]
+        return settled.profiles[self.told.profile]
 
     def _finish_earlier(self) -> None:
         """Go on with an update of an earlier run that was cut off on its way, before anything else is looked at."""
-        journal, place = Journal(self.told.journal), place_of(self._place(), self.voice.step)
+        journal, place = Journal(self.told.journal), destination_of(self._place(), self.voice.step)
         for entry in journal.entries():
             ours = self._is_own(Path(entry.folder))
             if entry.state != "under way" or entry.place != place.name or not ours:
                 continue
             if not Path(entry.folder).is_dir():
                 said = f"the files of journal entry {entry.entry} are gone; comparing tells what it has not changed"
-                self.report.left_out("earlier", said)
+                self.report.skip("earlier", said)
                 continue
             with self.report.step("earlier", self.voice) as step:
                 update = load_update(Path(entry.folder))
@@ -126,7 +126,7 @@ class _Run:
         own = re.compile(rf"{re.escape(self.told.name)}-[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}T[0-9]{{6}}Z(-[0-9]+)?")
         return update.parent.parent == self.told.folder.resolve() and bool(own.fullmatch(update.parent.name))
 
-    def _fetch(self, name: str, where: Where, prefix: str) -> Path:
+    def _fetch(self, name: str, where: Location, prefix: str) -> Path:
         """Keep a file as it is now, for everything that follows and for whoever looks into it later."""
         with self.report.step(name, self.voice) as step:
             kept = self.report.folder / f"{prefix}{where.name}"
@@ -137,36 +137,41 @@ class _Run:
             step.say = f"{where}, {len(data):,} bytes"
             return kept
 
-    def _compare(self, live: Path, edited: Path, settled: Settings, listed: ListSettings) -> Comparison:
+    def _compare(self, live: Path, edited: Path, settled: Settings, listed: SupplierProfile) -> CompareResult:
         report = self.report
         with report.step("compare", self.voice) as step:
-            exported = Told.as_exported(settled.export)
-            form = Told.as_exported(listed.form)
-            ours, theirs = read_both(live, edited, self.voice, form, exported=exported)
-            insist_on_young(ours.source.made, self.told.live, settled)
-            options = Options(rescue=self.told.rescue, add=self.told.add, remove=self.told.remove, settled=settled)
-            seen, _ = compare_list(ours.renamed(settled.names()), theirs, listed, options, self.voice)
-            seen = held_back(seen, try_out(seen.changes, seen.live, settled))
-            save_changes(seen.changes, report.folder / FOUND)
+            exported = settled.export
+            form = listed.format
+            ours, theirs = read_pair(live, edited, self.voice, form, exported=exported)
+            require_fresh(ours.source.made, self.told.live, settled)
+            options = CompareOptions(
+                repair_keys=self.told.repair_keys,
+                add_new=self.told.add_new,
+                delete_at_most=self.told.at_most,
+                settings=settled,
+            )
+            seen, _ = compare_supplier_file(ours.renamed(settled.names()), theirs, listed, options, self.voice)
+            seen = with_findings(seen, run_checks(seen.changes, seen.live, settled))
+            save_changes(seen.changes, report.folder / CHANGES_FILE)
             _tell_changes(report, seen.changes)
             if len(seen.changes.findings):
-                book = findings_book(seen.changes, seen.as_read or seen.edited, as_edited=True)
+                book = problems_workbook(seen.changes, seen.original or seen.edited, as_edited=True)
                 write_atomic(report.folder / "findings.xlsx", book)
             total = sum(report.items.values())
             held = report.levels["stop"]
             step.say = (
                 f"{_several(total, 'item')}, {_several(report.cells, 'cell')}; held back by {_several(held, 'finding')}"
             )
-            report.next.append(f"neat-delta preview {report.folder / FOUND}")
+            report.next_steps.append(f"neat-delta preview {report.folder / CHANGES_FILE}")
         if held and self.told.limits.held_back is None:
-            report.needs.append(f"something is held back by {_several(held, 'finding')}; see findings.xlsx")
+            report.attention_reasons.append(f"something is held back by {_several(held, 'finding')}; see findings.xlsx")
         return seen
 
-    def _barred(self, seen: Comparison) -> list[str]:
+    def _barred(self, seen: CompareResult) -> list[str]:
         """Why nothing may be sent before a person has looked."""
         limits, changed, live = self.told.limits, sum(self.report.items.values()), len(seen.live)
         share = None if limits.share is None else int(limits.share * live)
-        unknown = 0 if self.told.add else seen.changes.head.counts["new"]
+        unknown = 0 if self.told.add_new else seen.changes.head.counts["new"]
         told = (
             (limits.changed, changed, "items would change"),
             (share, changed, f"of {live:,} items would change"),
@@ -181,66 +186,74 @@ class _Run:
         counts = seen.changes.head.counts
         if len(seen.edited) and not counts["changed"] + counts["same"] + counts["refused"] + counts["repeated"]:
             over.append("no row of the edited file is an item of the shop: is it the right file, and the right field?")
-        drifted = seen.changes.findings.filter(check=LIST_CHANGED)["say"]
+        drifted = seen.changes.findings.filter(check=PROFILE_DRIFT)["say"]
         return over + [f"the list is another than last time: {say}; nothing was sent" for say in drifted]
 
-    def _write(self, seen: Comparison, settled: Settings) -> None:
-        folder = self.report.folder / UPDATE
+    def _write(self, seen: CompareResult, settled: Settings) -> None:
+        folder = self.report.folder / UPDATE_FOLDER
         with self.report.step("update", self.voice) as step:
             receipt = write_update(
-                seen.changes, seen.live, folder, settled, way=self.told.pack, shape=self.told.form, voice=self.voice
+                seen.changes,
+                seen.live,
+                folder,
+                settled,
+                way=self.told.strategy,
+                shape=self.told.output_format,
+                voice=self.voice,
             )
             if receipt is not None:
                 self.report.files = receipt.as_dict()["files"]
                 rows = sum(written.rows for written in receipt.files)
                 step.say = f"{_several(len(receipt.files), 'file')}, {_several(rows, 'row')}, proved; undo lies beside"
 
-    def _place(self) -> Where:
+    def _place(self) -> Location:
         assert self.told.to is not None
         return self.told.to
 
     def _send(self) -> None:
         report, journal = self.report, Journal(self.told.journal)
-        update = load_update(report.folder / UPDATE)
+        update = load_update(report.folder / UPDATE_FOLDER)
         with report.step("send", self.voice) as step:
             report.sent = True
-            entry = send(update, place_of(self._place(), self.voice.step), journal, voice=self.voice)
+            entry = send(update, destination_of(self._place(), self.voice.step), journal, voice=self.voice)
             report.entry = entry.entry
             _tell_results(report, entry)
             bad = sum(report.results.get(result, 0) for result in NOT_TAKEN)
             step.say = f"{_several(len(entry.files), 'file')} to {entry.place}, journal entry {entry.entry}"
             if bad:
-                report.needs.append(f"the shop did not take {_several(bad, 'row')}")
-                report.next.append(f"neat-delta journal {entry.entry} --journal {self.told.journal}")
+                report.attention_reasons.append(f"the shop did not take {_several(bad, 'row')}")
+                report.next_steps.append(f"neat-delta journal {entry.entry} --journal {self.told.journal}")
 
     def _settle(self, settled: Settings) -> None:
         """Fetch the export made after the import, again and again until all has arrived or patience ends."""
         report, fresh = self.report, self.told.fresh
         if fresh is None:
-            report.left_out("settle", "the run's file names no export to settle against (fresh)")
+            report.skip("settle", "the run's file names no export to settle against (fresh)")
             return
-        sent = load_changes(report.folder / UPDATE / KEPT)
-        for _ in range(self.told.tries):
+        sent = load_changes(report.folder / UPDATE_FOLDER / CHANGESET_FILE)
+        for _ in range(self.told.waiting.tries):
             self.voice.step("waiting for the shop")
-            time.sleep(self.told.wait)
+            time.sleep(self.told.waiting.wait)
             kept = self._fetch("fresh", fresh, "fresh-")
             with report.step("settle", self.voice) as step:
-                export = read_catalogue(kept, self.voice, Told.as_exported(settled.export))
-                seen = settle(sent, export.renamed(sent.head.names()), settled)
+                export = read_table(kept, self.voice, settled.export)
+                seen = verify(sent, export.renamed(sent.head.names()), settled)
                 _tell_landed(report, seen)
-                step.say = f"{report.landed.get(LANDED, 0):,} of {_several(len(seen.changes), 'change')} landed"
+                step.say = f"{report.applied.get(LANDED, 0):,} of {_several(len(seen.changes), 'change')} landed"
             if seen.done:
                 return
-        save_changes(seen.remaining, report.folder / LEFT)
-        report.needs.append(f"not landed as sent: {_several(len(seen.changes) - seen.count(LANDED), 'change')}")
-        report.next.append(f"neat-delta preview {report.folder / LEFT}")
+        save_changes(seen.remaining, report.folder / REMAINING_FILE)
+        report.attention_reasons.append(
+            f"not landed as sent: {_several(len(seen.changes) - seen.count(LANDED), 'change')}"
+        )
+        report.next_steps.append(f"neat-delta preview {report.folder / REMAINING_FILE}")
 
 
-def _tell_changes(report: Report, changes: ChangeSet) -> None:
+def _tell_changes(report: RunReport, changes: ChangeSet) -> None:
     report.counts = dict(changes.head.counts)
-    report.items = {does: len(changes.keys_to(does)) for does in (CHANGE, RECODE, ADD, REMOVE)}
+    report.items = {does: len(changes.keys_with_action(does)) for does in (CHANGE, RECODE, ADD, REMOVE)}
     report.cells = len(changes.cells)
-    report.fields = by_field(changes).to_dicts()
+    report.fields = totals_by_field(changes).to_dicts()
     names = changes.items.select("key", "name")
     some = changes.cells.head(SOME).join(names, on="key", how="left", maintain_order="left")
     report.changes = [_with_item(row) for row in some.to_dicts()]
@@ -249,24 +262,24 @@ def _tell_changes(report: Report, changes: ChangeSet) -> None:
     report.findings = [_with_item(row) for row in worst.to_dicts()]
 
 
-def _tell_results(report: Report, entry: Entry) -> None:
+def _tell_results(report: RunReport, entry: Entry) -> None:
     rows = [row for file in entry.files for row in file.results]
     for row in rows:
         report.results[row["result"]] = report.results.get(row["result"], 0) + 1
     bad = [row for row in rows if row["result"] in NOT_TAKEN]
-    report.not_taken = [{name: row[name] for name in ("code", "result", "reason")} for row in bad[:SOME]]
+    report.rejected = [{name: row[name] for name in ("code", "result", "reason")} for row in bad[:SOME]]
 
 
-def _tell_landed(report: Report, seen: Settled) -> None:
-    report.landed = dict(seen.changes["state"].value_counts(sort=True).iter_rows())
+def _tell_landed(report: RunReport, seen: VerifyResult) -> None:
+    report.applied = dict(seen.changes["state"].value_counts(sort=True).iter_rows())
     some = seen.changes.filter(pl.col("state") != LANDED).head(SOME)
-    report.not_landed = [_with_item(row) for row in some.to_dicts()]
+    report.not_applied = [_with_item(row) for row in some.to_dicts()]
 
 
 def _with_item(row: dict[str, Any]) -> dict[str, Any]:
     """A row with its key as people read it."""
     key = row.pop("key")
-    return {"item": key.replace(JOINT, " · ") if key else None} | row
+    return {"item": key.replace(KEY_SEPARATOR, " · ") if key else None} | row
 
 
 def _several(number: int, what: str) -> str:

@@ -9,20 +9,20 @@ from typing import TYPE_CHECKING
 from filelock import FileLock, Timeout
 
 from neat_delta.atomic_write import temp_path
-from neat_delta.errors import CannotWrite
-from neat_delta.workflows.scheduled.report import Report
+from neat_delta.errors import WriteError
+from neat_delta.workflows.scheduled.report import RunReport
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
 
-    from neat_delta.workflows.scheduled.run_config import RunFile
+    from neat_delta.workflows.scheduled.run_config import RunConfig
 
 LATEST = "latest"
 
 
 @contextmanager
-def alone(told: RunFile) -> Iterator[Report]:
+def exclusive_run(told: RunConfig) -> Iterator[RunReport]:
     """A report with a new folder for this run, while no other run of the same file is at work.
 
     The lock is the system's: it is gone when a run is killed.
@@ -31,19 +31,19 @@ def alone(told: RunFile) -> Iterator[Report]:
         CannotWrite: another run is at work, or the folder cannot be made.
     """
     lock = FileLock(told.folder / f".{told.name}.lock", blocking=False)
-    report = Report(told.name, told.folder.resolve())
+    report = RunReport(told.name, told.folder.resolve())
     try:
         told.folder.mkdir(parents=True, exist_ok=True)
         lock.acquire()
-        report.folder = _new_folder(report.folder, f"{told.name}-{report.begun:%Y-%m-%dT%H%M%SZ}")
+        report.folder = _new_folder(report.folder, f"{told.name}-{report.started:%Y-%m-%dT%H%M%SZ}")
         _point(told.folder / f"{told.name}-{LATEST}", report.folder)
     except Timeout as error:
-        raise CannotWrite(
+        raise WriteError(
             "another run of this file is at work", file=told.path, remedy="Wait for its end; nothing was done."
         ) from error
     except OSError as error:
         lock.release()
-        raise CannotWrite(f"the run's folder cannot be made ({error.strerror})", file=told.folder) from error
+        raise WriteError(f"the run's folder cannot be made ({error.strerror})", file=told.folder) from error
     try:
         yield report
     finally:

@@ -1,0 +1,151 @@
+"""What a setting may be, declared in its type: ``Annotated[int, AtLeast(1)]``; the loader converts and refuses by it.
+
+A constraint has ``convert(value)``: the value as the program uses it; it raises ``InvalidSetting`` for one it refuses.
+"""
+
+from __future__ import annotations
+
+import codecs
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Annotated, Any
+
+from neat_delta.tables.field import field_name
+from neat_delta.tables.table import DELIMITERS
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Mapping, Sequence
+
+FIX = "Mend this line."
+
+
+class InvalidSetting(ValueError):
+    """One mistake in a file of settings.
+
+    Args:
+        message: what is wrong; ``{key}`` stands for the setting's name.
+        hint: what to write instead.
+        value: what the file has, where that helps.
+        key: the setting within a table, where a whole table is judged.
+    """
+
+    def __init__(self, message: str, hint: str = FIX, value: object = None, key: str | None = None) -> None:
+        super().__init__(message)
+        self.message = message
+        self.hint = hint
+        self.value = None if value is None else str(value)
+        self.key = key
+
+
+@dataclass(frozen=True)
+class Key:
+    """The setting has this name in the file, where that is no name for the code."""
+
+    name: str
+
+
+@dataclass(frozen=True)
+class Inlined:
+    """The members of this dataclass stand in the file's table itself."""
+
+
+@dataclass(frozen=True)
+class NotInFile:
+    """Only the program sets it."""
+
+
+@dataclass(frozen=True)
+class AtLeast:
+    """A number no smaller than this."""
+
+    least: int
+
+    def convert(self, value: Any) -> Any:
+        """The number."""
+        if not value >= self.least:  # which is so of NaN as well
+            raise InvalidSetting(f"{{key}} must be {self.least} or more", value=value)
+        return value
+
+
+@dataclass(frozen=True)
+class AboveZero:
+    """A number above zero."""
+
+    def convert(self, value: Any) -> Any:
+        """The number."""
+        if not value > 0:
+            raise InvalidSetting("a rate must be a number above zero", value=value)
+        return value
+
+
+@dataclass(frozen=True)
+class OneOf:
+    """One of these texts; they may be looked up only when a file is read."""
+
+    choices: Sequence[str] | Callable[[], Sequence[str]]
+
+    def convert(self, value: str) -> str:
+        """The text."""
+        choices = self.choices() if callable(self.choices) else self.choices
+        if value not in choices:
+            raise InvalidSetting("no such {key}", "Allowed: " + ", ".join(choices) + ".", value)
+        return value
+
+
+@dataclass(frozen=True, eq=False)
+class Translated:
+    """One of these words, which stands for something else."""
+
+    meanings: Mapping[str, str]
+
+    def convert(self, value: str) -> str:
+        """What the word stands for."""
+        return self.meanings[OneOf(tuple(self.meanings)).convert(value)]
+
+
+@dataclass(frozen=True)
+class NotEmpty:
+    """A text with something in it."""
+
+    message: str = "{key} must not be empty"
+    hint: str = 'Write a text such as "|" or "Y".'
+
+    def convert(self, value: str) -> str:
+        """The text."""
+        if not value:
+            raise InvalidSetting(self.message, self.hint)
+        return value
+
+
+@dataclass(frozen=True)
+class AsFieldName:
+    """A field's name; it is normalised, or ``strict``ly has to be so already."""
+
+    strict: bool = False
+
+    def convert(self, value: str) -> str:
+        """The normalised name."""
+        name = field_name(value)
+        if self.strict and name != value:
+            raise InvalidSetting(f"field names are written like {name!r}", f"[fields.{name}]")
+        return name
+
+
+@dataclass(frozen=True)
+class AsEncoding:
+    """A character set that Python knows."""
+
+    def convert(self, value: str) -> str:
+        """The name of its codec."""
+        try:
+            return codecs.lookup(value).name
+        except (LookupError, ValueError) as error:
+            raise InvalidSetting("no such character set", 'Write one such as "utf-8" or "windows-1252".') from error
+
+
+SIGNS = {name: sign for sign, name in DELIMITERS.items()}
+FieldName = Annotated[str, AsFieldName()]
+Delimiter = Annotated[str, Translated(SIGNS)]
+Encoding = Annotated[str, AsEncoding()]
+DecimalSeparator = Annotated[str, OneOf((".", ","))]
+Count = Annotated[int, AtLeast(1)]
+CountOrZero = Annotated[int, AtLeast(0)]

@@ -1,0 +1,33 @@
+"""How a file is read, where a person or the settings say so."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Annotated
+
+from neat_delta.tables.constraints import CountOrZero, DecimalSeparator, Delimiter, Encoding, Key, NotInFile
+
+
+@dataclass(frozen=True)
+class ReadOptions:
+    """Statements about a file's format; ``None`` leaves a thing to be recognised."""
+
+    delimiter: Delimiter | None = None
+    """Comma, semicolon, tab or pipe, as the character itself."""
+    encoding: Encoding | None = None
+    """The character set, as the name of a Python codec."""
+    decimal_separator: Annotated[DecimalSeparator | None, Key("decimal")] = None
+    """A point or a comma."""
+    header_line: CountOrZero | None = None
+    """The line of the column names, counted from 1; 0 for a file without them."""
+    worksheet: Annotated[str | None, Key("sheet")] = None
+    """The name or number (from 1) of a workbook's worksheet."""
+    keep_non_data: Annotated[bool, NotInFile()] = False
+    """Rows that look like sums or footers are data all the same."""
+
+    def overridden_by(self, given: ReadOptions) -> ReadOptions:
+        """These options, where ``given`` leaves a thing open; else the given ones."""
+        return replace(self, **{name: value for name, value in vars(given).items() if value not in (None, False)})
+
+
+DEFAULT_OPTIONS = ReadOptions()
