@@ -7,7 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import write_table
-from neat_delta.changeset.changeset import CELLS, FINDINGS, ITEMS, ChangeSet, FieldInfo, FileRef, Head
+from neat_delta.changeset.changeset import CELLS, ITEMS, ChangeSet, FieldInfo, FileRef, Head
+from neat_delta.changeset.findings import FINDINGS
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes, load_changes, parse_changes, save_changes
 from neat_delta.diff.compare import compare

@@ -8,7 +8,9 @@ from hypothesis import strategies as st
 
 from helpers import import_into, update_files, write_table
 from neat_delta.changeset.serialization import load_changes, save_changes
-from neat_delta.changeset.subset import Selection, cells_in, subset, subset_with_review
+from neat_delta.changeset.subset import subset
+from neat_delta.analysis.cell_selection import Selection, cells_in
+from neat_delta.reconcile.review import subset_with_review
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
 from neat_delta.errors import InvalidInput, InvalidOption

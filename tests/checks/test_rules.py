@@ -62,7 +62,7 @@ def test_a_row_of_which_nothing_is_left_is_refused_and_the_counts_add_up(tried):
     assert seen.changes.head.counts == {
         "changed": 0, "same": 2, "new": 0, "repeated": 0, "unreadable": 0, "refused": 1, "gone": 0,
     }  # fmt: skip
-    assert seen.changes.items.select("key", "do").rows() == [("A", "none")]
+    assert seen.changes.items.select("key", "action").rows() == [("A", "none")]
     assert seen.rows_in("refused")["line"].to_list() == [2]
 
 

@@ -199,7 +199,7 @@ def test_a_row_that_may_be_two_items_is_held_back_with_both(compared, row):
 
     (finding,) = seen.changes.findings.filter(check="damaged code").to_dicts()
     assert "000417 or 00417 is missing" in finding["say"]
-    assert seen.changes.items.filter(do="add").is_empty()
+    assert seen.changes.items.filter(action="add").is_empty()
 
 
 def test_largest_moves_come_first_and_fields_are_summed_up(compared):

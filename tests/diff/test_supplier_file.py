@@ -198,7 +198,7 @@ def test_new_items_have_rules_of_their_own_and_are_sent_whole_or_not_at_all(list
     assert cells == {
         ("A", "price"): "16.00", ("N1", "price"): "9.95", ("N1", "name"): "New one", ("N1", "stock"): "0",
     }  # fmt: skip
-    assert dict(seen.changes.items.select("key", "do").iter_rows()) == {"A": "change", "N1": "add", "N2": "none"}
+    assert dict(seen.changes.items.select("key", "action").iter_rows()) == {"A": "change", "N1": "add", "N2": "none"}
     assert (seen.changes.head.counts["new"], seen.changes.head.counts["refused"]) == (1, 1)
 
 

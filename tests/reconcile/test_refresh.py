@@ -112,13 +112,13 @@ def test_items_that_came_or_went_meanwhile_are_told(tmp_path):
 
     seen = refresh(changes, fresh, Settings())
 
-    does = dict(seen.changes.items.select("key", "do").rows())
+    does = dict(seen.changes.items.select("key", "action").rows())
     assert does == {"A": "none", "B": "change", "D": "remove", "E": "none", "N": "none", "M": "none"}
     said = {(key, check) for key, check in seen.changes.findings.select("key", "check").iter_rows()}
     assert {("A", "gone since"), ("E", "clash"), ("N", "clash")} <= said
     assert cells_of(seen.changes)[("D", "price")] == ("40.00", None)
     ours = refresh(changes, fresh, Settings(), "ours").changes
-    assert dict(ours.items.select("key", "do").rows()) == does | {"E": "remove", "N": "change"}
+    assert dict(ours.items.select("key", "action").rows()) == does | {"E": "remove", "N": "change"}
     assert cells_of(ours)[("N", "price")] == ("1.50", "1.00")
 
 
@@ -175,7 +175,7 @@ def test_an_update_that_has_arrived_is_settled(tmp_path):
     seen = verify(changes, later(tmp_path, edited), SELLS)
 
     assert seen.done
-    assert seen.remaining.items["do"].is_in(["none"]).all()
+    assert seen.remaining.items["action"].is_in(["none"]).all()
 
 
 @pytest.mark.parametrize(
@@ -258,7 +258,7 @@ def test_codes_that_changed_places_are_told_by_the_names_of_their_items(tmp_path
 
     assert refresh(changes, later(tmp_path, LIVE), Settings()).changes.new_keys() == {"A": "B", "B": "A"}
     assert verify(changes, later(tmp_path, after), Settings()).done
-    assert refresh(changes, later(tmp_path, after), Settings()).changes.items["do"].is_in(["none"]).all()
+    assert refresh(changes, later(tmp_path, after), Settings()).changes.items["action"].is_in(["none"]).all()
 
 
 def test_codes_that_changed_places_between_items_of_one_name_are_held_back(tmp_path):
@@ -286,7 +286,7 @@ def test_what_follows_a_code_change_is_held_back_with_it(tmp_path):
 
     seen = refresh(changes, fresh, Settings()).changes
 
-    assert seen.items["do"].is_in(["none"]).all()
+    assert seen.items["action"].is_in(["none"]).all()
     assert set(seen.findings.filter(check="clash")["key"]) == {"A1", "B1"}
 
 

@@ -43,13 +43,13 @@ def test_change_sets_about_other_items_than_the_live_export_has(tmp_path, does, 
     a, b = write_table(tmp_path / "live.csv", [*LIVE, LIVE[3]]), write_table(tmp_path / "edited.csv", EDITED[:3])
     live, sheet = read_pair(a, b)
     changes = compare(live, sheet, CompareOptions(key=["sku"], clear_blanks=True)).changes
-    assert changes.items.filter(do="change")["key"].to_list() == ["A", "B"]
+    assert changes.items.filter(action="change")["key"].to_list() == ["A", "B"]
 
     def wrong(frame):
         return frame.with_columns(key=pl.col("key").replace({"A": key}))
 
     items = wrong(changes.items.filter(pl.col("key") != "C")).with_columns(
-        do=pl.when(pl.col("key") == key).then(pl.lit(does)).otherwise("do")
+        action=pl.when(pl.col("key") == key).then(pl.lit(does)).otherwise("action")
     )
     refuses(tmp_path, live, replace(changes, items=items, cells=wrong(changes.cells)), reason)
 

@@ -37,7 +37,7 @@ class BeforeAfter:
     @cached_property
     def affected_items(self) -> pl.DataFrame:
         """The items that are changed or added (key, line, row: in the live export, null for a new one)."""
-        items = self.changes.items.filter(pl.col("do").is_in([CHANGE, RECODE, ADD])).select("key", "line")
+        items = self.changes.items.filter(pl.col("action").is_in([CHANGE, RECODE, ADD])).select("key", "line")
         key = Key(self.changes.head.key, explicit=True)
         codes = key.values(self.live)
         rows = positions_of(codes, items["key"], ascends=key.is_sorted_by(self.live))

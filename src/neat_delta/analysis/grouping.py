@@ -48,9 +48,9 @@ def by_group(both: BeforeAfter, field: str) -> pl.DataFrame:
         there = changes.cells_with_action(REMOVE).filter(field=field).select("key", group="was")
         gone = gone.join(there, on="key", how="left", maintain_order="left")
     groups = pl.concat([groups, gone.with_columns(pl.col("group").fill_null(NONE))])
-    does = groups.join(changes.items.select("key", "do"), on="key")
+    does = groups.join(changes.items.select("key", "action"), on="key")
     items = does.group_by("group", maintain_order=True).agg(
-        items=pl.len(), new=(pl.col("do") == ADD).sum(), gone=(pl.col("do") == REMOVE).sum()
+        items=pl.len(), new=(pl.col("action") == ADD).sum(), gone=(pl.col("action") == REMOVE).sum()
     )
     cells = measured(changes).join(groups, on="key")
     move = pl.col("after").cast(pl.Float64) - pl.col("before").cast(pl.Float64)

@@ -1,44 +1,63 @@
-"""The ChangeSet value: what is to become of which item, on two frames and a head; and the frame of findings."""
+"""The ChangeSet: what is to become of which item, on three frames and a head. It is built and changed in this room only.
+
+Every way to build or change one ends in ``normalize``, which keeps its promises:
+
+- an item is changed only if it has cells, and has a new key only if it is recoded;
+- cells belong to items that something is to become of;
+- the row state of an item follows from its action and from what blocks it;
+- a key stands for one item.
+
+Counts are derived from the row states, here and nowhere else.
+"""
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from functools import cached_property
 from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.changeset.findings import BLOCK, FINDINGS
 from neat_delta.json_names import json_names, to_json
 from neat_delta.matching.positions import positions_of
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
+    from collections.abc import Mapping, Sequence
 
     from neat_delta.tables import Table
 
 # ``key`` holds the parts of an item's key joined by the unit separator, in the head's order.
-# ``to`` is the key that an item gets, if it gets another one.
-ITEMS = {"key": pl.String, "do": pl.String, "line": pl.UInt32, "name": pl.String, "to": pl.String}
-CELLS = {"key": pl.String, "field": pl.String, "was": pl.String, "now": pl.String}
-FINDINGS = {
-    "check": pl.String,
-    "level": pl.String,
+ITEMS = {
     "key": pl.String,
-    "field": pl.String,
+    "action": pl.String,
+    "row_state": pl.String,
     "line": pl.UInt32,
-    "value": pl.String,
-    "say": pl.String,
+    "name": pl.String,
+    "new_key": pl.String,
 }
-# The check whose findings name cells that get their live value back.
-REPAIRED = "repaired"
+CELLS = {"key": pl.String, "field": pl.String, "was": pl.String, "now": pl.String}
 CHANGE, ADD, REMOVE, RECODE, NONE = "change", "add", "remove", "recode", "none"
+ACTIONS = (CHANGE, ADD, REMOVE, RECODE, NONE)
+CHANGED, SAME, NEW, REPEATED, UNREADABLE, REFUSED = STATES = (
+    "changed",
+    "same",
+    "new",
+    "repeated",
+    "unreadable",
+    "refused",
+)
 # Rows of items that were not chosen are in none of these states.
 EXCLUDED = "outside"
 # Rows that a person left out of a change set.
 LEFT_OUT_ROW = "left_out"
-STATES = ("changed", "same", "new", "repeated", "unreadable", "refused")
+MISSING = "gone"
+
+
+class BrokenInvariant(AssertionError):
+    """A change set that nobody could load again was about to be made: a fault of the program."""
 
 
 @json_names(encoding="charset", decimal_separator="mark")
@@ -122,13 +141,25 @@ class Identity:
 
 @dataclass(frozen=True)
 class Head:
-    """Where a change set came from, how it counts, and what its run let through. ``made`` is a time by ISO 8601."""
+    """Where a change set came from, and what its run let through.
+
+    Attributes:
+        key: the fields that identify an item.
+        live: the live export.
+        edited: the edited file.
+        fields: what later commands must know of each field.
+        other_rows: by state, the rows of the edited file that no item stands for, and the live items without a row.
+        made: when, as a time by ISO 8601.
+        overrides: what the run let through.
+        exclusions: what was left out when parts were picked.
+        identity: by what items are known whose key changes.
+    """
 
     key: tuple[str, ...]
     live: FileRef
     edited: FileRef
     fields: dict[str, FieldInfo]
-    counts: dict[str, int]
+    other_rows: dict[str, int]
     made: str = field(default_factory=lambda: datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"))
     overrides: Overrides = field(default_factory=Overrides)
     exclusions: tuple[Exclusion, ...] = ()
@@ -136,18 +167,21 @@ class Head:
 
     def names(self) -> dict[str, str]:
         """The field that each column of the live export stands for, by the column's normalised name."""
-        return {field_name(note.column): name for name, note in self.fields.items()}
+        return {field_name(info.column): name for name, info in self.fields.items()}
 
 
 @dataclass(frozen=True)
 class ChangeSet:
     """What is to become of which item.
 
-    items:     key, do ("change", "add", "remove", "recode", or "none" for an item with findings only), line in the
-               edited sheet, name, to: the new key of one that is recoded, whose other fields may change as well.
-    cells:     key, field, was, now; texts in the live export's own form, null for an empty cell. Items to be added and
-               removed have all their filled cells here, beside the key.
-    findings:  check, level, key, field, line, value, say; key is null for a row that has no item.
+    Attributes:
+        head: where it came from.
+        items: key; action ("change", "add", "remove", "recode", or "none" for an item with findings only); row_state
+            (the state of the row of the edited file that the item stands for; null without such a row); line in the
+            edited file; name; new_key of an item that is recoded, whose other fields may change as well.
+        cells: key, field, was, now; texts in the live export's own format, null for an empty cell. Items to be added
+            and removed have all their filled cells here, beside the key.
+        findings: code, level, effect, key, field, line, value, message, data; key is null for a row without an item.
 
     Items stand in the order of the live export, those it does not have last.
     """
@@ -157,15 +191,22 @@ class ChangeSet:
     cells: pl.DataFrame
     findings: pl.DataFrame
 
-    def keys_with_action(self, *does: str) -> pl.DataFrame:
-        """The keys (frame of key) of the items that are to be changed, added or removed, as asked for."""
-        return self.items.filter(pl.col("do").is_in(does)).select("key")
+    @cached_property
+    def counts(self) -> dict[str, int]:
+        """How many rows are in each state, which add up to the rows read; and how many live items have no row."""
+        states = dict(self.items["row_state"].drop_nulls().value_counts().iter_rows())
+        names = dict.fromkeys([*STATES, *self.head.other_rows, *states])
+        return {name: self.head.other_rows.get(name, 0) + states.get(name, 0) for name in names}
 
-    def cells_with_action(self, *does: str) -> pl.DataFrame:
-        """The cells of the items that are to be changed, added or removed, as asked for."""
-        if self.items["do"].is_in([*does, NONE]).all():
+    def keys_with_action(self, *actions: str) -> pl.DataFrame:
+        """The keys (frame of key) of the items with one of these actions."""
+        return self.items.filter(pl.col("action").is_in(actions)).select("key")
+
+    def cells_with_action(self, *actions: str) -> pl.DataFrame:
+        """The cells of the items with one of these actions."""
+        if self.items["action"].is_in([*actions, NONE]).all():
             return self.cells
-        return self.cells.filter(self.items["do"].is_in(does).gather(self.item_of_cell))
+        return self.cells.filter(self.items["action"].is_in(actions).gather(self.item_of_cell))
 
     @cached_property
     def item_of_cell(self) -> pl.Series:
@@ -174,33 +215,133 @@ class ChangeSet:
 
     def new_keys(self) -> dict[str, str]:
         """The key that each recoded item gets, by the one it has."""
-        return dict(self.items.filter(do=RECODE).select("key", "to").iter_rows())
+        return dict(self.items.filter(action=RECODE).select("key", "new_key").iter_rows())
 
     def equivalent_to(self, other: ChangeSet) -> bool:
         """Whether it says what another change set says, if perhaps in another order of its findings."""
         if self.head != other.head or len(self.findings) != len(other.findings):
             return False
-        ours, theirs = (changes.findings.sort(pl.all()) for changes in (self, other))
-        return self.items.equals(other.items) and self.cells.equals(other.cells) and ours.equals(theirs)
+        own, others = (changes.findings.sort(pl.all()) for changes in (self, other))
+        return self.items.equals(other.items) and self.cells.equals(other.cells) and own.equals(others)
 
     def blocking_count(self) -> int:
         """How many findings keep something out."""
-        return self.findings.filter(pl.col("level") == "stop").height
+        return self.findings.filter(pl.col("effect") == BLOCK).height
 
 
-def findings_frame(check: str, level: str, **columns: object) -> pl.DataFrame:
-    """A frame of findings of one check; columns that are not given are null."""
-    data = {"check": check, "level": level} | columns
-    frame = pl.DataFrame(data) if any(isinstance(value, pl.Series) for value in data.values()) else pl.DataFrame([data])
-    return frame.select(
-        (pl.col(name) if name in frame.columns else pl.lit(None)).cast(dtype).alias(name)
-        for name, dtype in FINDINGS.items()
+def build(head: Head, items: pl.DataFrame, cells: pl.DataFrame, findings: pl.DataFrame) -> ChangeSet:
+    """A change set of these parts, normalised; items without a row state or a new key need no such column.
+
+    Raises:
+        BrokenInvariant: two items share a key, or a cell has no item.
+    """
+    for name in ("row_state", "new_key"):
+        if name not in items.columns:
+            items = items.with_columns(pl.lit(None, pl.String).alias(name))
+    return normalize(ChangeSet(head, items.select(*ITEMS), cells.select(*CELLS), findings.select(*FINDINGS)))
+
+
+def normalize(changes: ChangeSet) -> ChangeSet:
+    """The change set with all its promises kept; one that keeps them already comes back with equal frames.
+
+    Raises:
+        BrokenInvariant: two items share a key, or a cell has no item.
+    """
+    items, cells = changes.items, changes.cells
+    if items["key"].is_duplicated().any():
+        raise BrokenInvariant("two items share a key")
+    position = positions_of(items["key"], cells["key"])
+    if position.has_nulls():
+        raise BrokenInvariant("a cell has no item")
+    has_cells = pl.repeat(False, len(items), dtype=pl.Boolean, eager=True).scatter(position, True)
+    idle = (items["action"] == CHANGE) & ~has_cells
+    items = items.with_columns(action=pl.when(idle).then(pl.lit(NONE)).otherwise("action"))
+    acting = items["action"] != NONE
+    if not acting.all():
+        cells = cells.filter(acting.gather(position))
+    blocked = pl.col("key").is_in(changes.findings.filter(effect=BLOCK)["key"].drop_nulls().implode())
+    items = items.with_columns(
+        new_key=pl.when(pl.col("action") == RECODE).then("new_key"), row_state=_row_state(blocked)
+    )
+    return replace(changes, items=items, cells=cells)
+
+
+def _row_state(blocked: pl.Expr) -> pl.Expr:
+    """What has become of an item's row: its action tells, and where there is none whether something blocks it."""
+    action, state = pl.col("action"), pl.col("row_state")
+    undecided = state.is_in([CHANGED, SAME, NEW])
+    return (
+        pl.when(state.is_null())
+        .then(None)
+        .when(action.is_in([CHANGE, RECODE]))
+        .then(pl.lit(CHANGED))
+        .when(action == ADD)
+        .then(pl.lit(NEW))
+        .when((action == NONE) & undecided & blocked)
+        .then(pl.lit(REFUSED))
+        .when((action == NONE) & (state == CHANGED))
+        .then(pl.lit(SAME))
+        .otherwise(state)
     )
 
 
-_NO_FINDINGS = pl.DataFrame(schema=FINDINGS)
+def with_overrides(changes: ChangeSet, overrides: Overrides) -> ChangeSet:
+    """The change set of a run that let this through."""
+    return replace(changes, head=replace(changes.head, overrides=overrides))
 
 
-def no_findings() -> pl.DataFrame:
-    """An empty frame of findings."""
-    return _NO_FINDINGS.clone()
+def with_exclusion(changes: ChangeSet, exclusion: Exclusion) -> ChangeSet:
+    """The change set that remembers that something was left out."""
+    return replace(changes, head=replace(changes.head, exclusions=(*changes.head.exclusions, exclusion)))
+
+
+def with_rows_of(
+    changes: ChangeSet, edited: FileRef, other_rows: dict[str, int], line: pl.Expr, row_state: pl.Expr
+) -> ChangeSet:
+    """The change set whose rows are those of another file: its reference, the rows beside items, and each item's row.
+
+    ``line`` and ``row_state`` are expressions over the items.
+    """
+    head = replace(changes.head, edited=edited, other_rows=other_rows)
+    return normalize(replace(changes, head=head, items=changes.items.with_columns(line=line, row_state=row_state)))
+
+
+def with_other_rows(changes: ChangeSet, **rows: int) -> ChangeSet:
+    """The change set with so many rows of these states beside those of its items."""
+    return replace(changes, head=replace(changes.head, other_rows=changes.head.other_rows | rows))
+
+
+def with_items(
+    changes: ChangeSet, items: pl.DataFrame, cells: pl.DataFrame, order: pl.Series, head: Head | None = None
+) -> ChangeSet:
+    """The change set with more items, or other ones of the same key, and with more cells.
+
+    ``order`` are all keys of the live export, which tell where an item stands; those it does not have stand last.
+    """
+    known = changes.items.join(items, on="key", how="anti", maintain_order="left")
+    place = pl.DataFrame({"key": order}).with_row_index("place").unique("key", keep="first")
+    every = pl.concat([known, items.select(*ITEMS)]).join(place, on="key", how="left", maintain_order="left")
+    every = every.sort("place", nulls_last=True, maintain_order=True).drop("place")
+    return build(head or changes.head, every, pl.concat([changes.cells, cells]), changes.findings)
+
+
+def with_known_items(changes: ChangeSet, items: pl.DataFrame) -> ChangeSet:
+    """The change set with items behind its own that only findings name (key, line, name, action, row_state).
+
+    Their rows are no others any more.
+    """
+    if items.is_empty():
+        return changes
+    other = dict(changes.head.other_rows)
+    for state, rows in items["row_state"].drop_nulls().value_counts().iter_rows():
+        other[state] = other.get(state, 0) - rows
+    every = pl.concat([changes.items, items], how="diagonal")
+    return build(replace(changes.head, other_rows=other), every, changes.cells, changes.findings)
+
+
+def with_cells_in_order(changes: ChangeSet, fields: Sequence[str]) -> ChangeSet:
+    """The change set with its cells in the order of their items, and those of one item in the order of these fields."""
+    place = pl.DataFrame({"field": list(fields)}).with_row_index("place")
+    cells = changes.cells.with_columns(changes.item_of_cell.alias("item"))
+    cells = cells.join(place, on="field", how="left", maintain_order="left").sort("item", "place", maintain_order=True)
+    return replace(changes, cells=cells.select(*CELLS))

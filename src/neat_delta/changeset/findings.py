@@ -1,56 +1,47 @@
-"""Holding back: cells and items that a finding stops are taken out of a change set, and stay in it as findings."""
+"""Findings as frames: what was noticed, how heavy it weighs, and what it does to a change set."""
 
 from __future__ import annotations
 
-from dataclasses import replace
-from typing import TYPE_CHECKING
-
 import polars as pl
 
-from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE, REPAIRED
+# ``code`` is the name of the check, ``level`` how heavy it weighs, ``effect`` what it does, ``data`` JSON for programs.
+FINDINGS = {
+    "code": pl.String,
+    "level": pl.String,
+    "effect": pl.String,
+    "key": pl.String,
+    "field": pl.String,
+    "line": pl.UInt32,
+    "value": pl.String,
+    "message": pl.String,
+    "data": pl.String,
+}
+STOP, WARN, NOTE = "stop", "warn", "note"
+# A finding blocks the cell that it names, or its whole item; or it gives the cell its live value back; or nothing.
+BLOCK, REPAIR, NO_EFFECT = "block", "repair", "none"
 
-if TYPE_CHECKING:
-    from neat_delta.changeset.changeset import ChangeSet
 
+def findings_frame(code: str, level: str, effect: str | None = None, **columns: object) -> pl.DataFrame:
+    """A frame of findings of one check; columns that are not given are null.
 
-def apply_findings(changes: ChangeSet, findings: pl.DataFrame) -> ChangeSet:
-    """The change set with these findings, without the cells that those of level stop name.
-
-    A finding without a field stops its whole item, and so does any on an item to be added or removed: such a one is
-    sent whole or not at all. Cells that get their live value back are no changes any more. An item to be changed that
-    keeps no cell counts as refused, or as the same if nothing but repairs is left; one that is not added as refused.
+    Args:
+        code: the name of the check.
+        level: "stop", "warn" or "note".
+        effect: "block", "repair" or "none"; if it is not given, what stops blocks and the rest does nothing.
+        columns: the other columns, each one value or a Series.
     """
-    if not ((findings["level"] == "stop") | (findings["check"] == REPAIRED)).any():
-        return replace(changes, findings=pl.concat([findings, changes.findings]))
-    stops = findings.filter(level="stop").drop_nulls("key").select("key", "field")
-    in_whole = changes.keys_with_action(ADD, REMOVE)
-    whole = pl.concat(
-        [stops.filter(pl.col("field").is_null()).select("key"), stops.select("key").join(in_whole, "key")]
+    known = {"code": code, "level": level, "effect": effect or (BLOCK if level == STOP else NO_EFFECT)}
+    data = known | columns
+    frame = pl.DataFrame(data) if any(isinstance(value, pl.Series) for value in data.values()) else pl.DataFrame([data])
+    return frame.select(
+        (pl.col(name) if name in frame.columns else pl.lit(None)).cast(dtype).alias(name)
+        for name, dtype in FINDINGS.items()
     )
-    repairs = findings.filter(check=REPAIRED).select("key", "field")
-    away = pl.concat([stops.drop_nulls("field"), repairs])
-    cells = changes.cells.join(away, on=["key", "field"], how="anti", maintain_order="left")
-    cells = cells.join(whole, on="key", how="anti", maintain_order="left")
-    left = replace(changes, cells=cells)
-    has_cells = pl.repeat(False, len(changes.items), dtype=pl.Boolean, eager=True).scatter(left.item_of_cell, True)
-    kept = ((pl.col("do") != CHANGE) | has_cells) & ~pl.col("key").is_in(whole["key"].implode())
-    items = changes.items.with_columns(do=pl.when(kept).then("do").otherwise(pl.lit(NONE)))
-    items = items.with_columns(to=pl.when(pl.col("do") == RECODE).then("to"))
-    # What follows a code change stands in no row, and is not counted as one.
-    lost = changes.items.filter((changes.items["do"] != items["do"]) & changes.items["line"].is_not_null())
-    changed, added = (int(lost["do"].is_in(does).sum()) for does in ([CHANGE, RECODE], [ADD]))
-    whole_again = len(lost.filter(do=CHANGE).join(stops, on="key", how="anti"))
-    counts = changes.head.counts
-    counts = counts | {
-        "changed": counts["changed"] - changed,
-        "same": counts["same"] + whole_again,
-        "new": counts["new"] - added,
-        "refused": counts["refused"] + changed - whole_again + added,
-    }
-    return replace(
-        changes,
-        head=replace(changes.head, counts=counts),
-        items=items,
-        cells=cells,
-        findings=pl.concat([findings, changes.findings]),
-    )
+
+
+_NO_FINDINGS = pl.DataFrame(schema=FINDINGS)
+
+
+def no_findings() -> pl.DataFrame:
+    """An empty frame of findings."""
+    return _NO_FINDINGS.clone()

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
+from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE, normalize
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
@@ -21,17 +21,17 @@ def invert(changes: ChangeSet, irreversible: pl.DataFrame | None = None) -> Chan
     cells, items = changes.cells, changes.items
     if irreversible is not None and len(irreversible):
         cells = cells.join(irreversible, on=["key", "field"], how="anti", maintain_order="left")
-        is_left = (pl.col("do") == CHANGE) & ~pl.col("key").is_in(cells["key"].implode())
-        items = items.with_columns(do=pl.when(is_left).then(pl.lit(NONE)).otherwise("do"))
-    turned = pl.col("do").replace({ADD: REMOVE, REMOVE: ADD})
-    recoded = pl.col("do") == RECODE
+        is_left = (pl.col("action") == CHANGE) & ~pl.col("key").is_in(cells["key"].implode())
+        items = items.with_columns(action=pl.when(is_left).then(pl.lit(NONE)).otherwise("action"))
+    recoded = pl.col("action") == RECODE
     items = items.with_columns(
-        do=turned, key=pl.when(recoded).then("to").otherwise("key"), to=pl.when(recoded).then("key")
+        action=pl.col("action").replace({ADD: REMOVE, REMOVE: ADD}),
+        key=pl.when(recoded).then("new_key").otherwise("key"),
+        new_key=pl.when(recoded).then("key"),
     )
-    to = changes.new_keys()
-    key = pl.col("key").replace(to) if to else pl.col("key")
-    known = changes.head.identity
-    head = replace(changes.head, identity=known.rekeyed(to)) if known and to else changes.head
-    return replace(
-        changes, head=head, items=items, cells=cells.select(key, "field", was=pl.col("now"), now=pl.col("was"))
-    )
+    new_keys = changes.new_keys()
+    key = pl.col("key").replace(new_keys) if new_keys else pl.col("key")
+    identity = changes.head.identity
+    head = replace(changes.head, identity=identity.rekeyed(new_keys)) if identity and new_keys else changes.head
+    cells = cells.select(key, "field", was=pl.col("now"), now=pl.col("was"))
+    return normalize(replace(changes, head=head, items=items, cells=cells))

@@ -5,6 +5,7 @@ from __future__ import annotations
 import gzip
 import io
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace as replace_member
 from typing import TYPE_CHECKING, Any
 
 import orjson
@@ -12,14 +13,15 @@ import polars as pl
 
 from neat_delta.atomic_write import write_atomic
 from neat_delta.changeset.changeset import (
+    ACTIONS,
     ADD,
     CELLS,
     CHANGE,
-    FINDINGS,
+    CHANGED,
     ITEMS,
+    NEW,
     NONE,
     RECODE,
-    REMOVE,
     ChangeSet,
     Exclusion,
     FieldInfo,
@@ -27,7 +29,9 @@ from neat_delta.changeset.changeset import (
     Head,
     Identity,
     Overrides,
+    normalize,
 )
+from neat_delta.changeset.findings import BLOCK, FINDINGS, NO_EFFECT, STOP
 from neat_delta.errors import InvalidInput, WriteError
 from neat_delta.json_names import from_json, to_json
 from neat_delta.matching import KEY_SEPARATOR
@@ -40,6 +44,9 @@ if TYPE_CHECKING:
     from neat_delta.remote import Location
 
 FORMAT = 1
+# What the columns of items and findings are called in the file, where that is no name for the code.
+ITEM_NAMES = {"action": "do", "row_state": "state", "new_key": "to"}
+FINDING_NAMES = {"code": "check", "message": "say"}
 # So many lines are decoded at a time.
 SLICE = 1 << 16
 
@@ -47,13 +54,14 @@ SLICE = 1 << 16
 def dump_changes(changes: ChangeSet) -> bytes:
     """The change set's file form."""
     stream = io.BytesIO()
-    stream.write(orjson.dumps(head_as_dict(changes.head)) + b"\n")
+    stream.write(orjson.dumps(head_as_dict(changes)) + b"\n")
     _write_lines(changes, stream)
     return stream.getvalue()
 
 
-def head_as_dict(head: Head) -> dict[str, Any]:
+def head_as_dict(changes: ChangeSet) -> dict[str, Any]:
     """The head as the first line of the file has it."""
+    head = changes.head
     return {
         "neat_delta": FORMAT,
         "made": head.made,
@@ -64,7 +72,7 @@ def head_as_dict(head: Head) -> dict[str, Any]:
             name: {key: value for key, value in to_json(note).items() if value is not None}
             for name, note in head.fields.items()
         },
-        "counts": head.counts,
+        "counts": changes.counts,
         **({"allowed": head.overrides.as_dict()} if head.overrides.as_dict() else {}),
         **({"left_out": [to_json(left) for left in head.exclusions]} if head.exclusions else {}),
         **({"identity": to_json(head.identity)} if head.identity else {}),
@@ -117,16 +125,19 @@ def parse_changes(data: bytes, path: Location) -> ChangeSet:
         Unreadable: it is no change set, of a later format, or damaged; with the line.
     """
     first, _, rest = data.partition(b"\n")
-    head = _head(first, path)
+    head, json_head = _head(first, path)
     shape = _item_shape(head)
     lines = pl.read_lines(rest, name="item").to_series() if rest else pl.Series(dtype=pl.String)
     try:
         rows = _decoded(lines, shape).with_row_index("at")
     except pl.exceptions.PolarsError as error:
         raise _first_broken(lines, path) from error
-    rows = rows.with_columns(key=pl.col("key").list.join(KEY_SEPARATOR), to=pl.col("to").list.join(KEY_SEPARATOR))
-    _check_items(rows, head, path)
-    return ChangeSet(head, _items(rows), _cells(rows, head), _findings(rows))
+    rows = rows.rename({named: name for name, named in ITEM_NAMES.items()})
+    rows = rows.with_columns(pl.col("key", "new_key").list.join(KEY_SEPARATOR))
+    _check_items(rows, path)
+    items = _items(rows)
+    head = _with_other_rows(head, json_head["counts"], items, path)
+    return normalize(ChangeSet(head, items, _cells(rows, head), _findings(rows)))
 
 
 def _decoded(lines: pl.Series, shape: pl.Struct) -> pl.DataFrame:
@@ -137,7 +148,8 @@ def _decoded(lines: pl.Series, shape: pl.Struct) -> pl.DataFrame:
     return pl.concat(parts).struct.unnest()
 
 
-def _head(line: bytes, path: Location) -> Head:
+def _head(line: bytes, path: Location) -> tuple[Head, dict[str, Any]]:
+    """The head, without the rows beside items; and the same as it stands in the file."""
     try:
         told = orjson.loads(line)
         version = told["neat_delta"]
@@ -148,12 +160,12 @@ def _head(line: bytes, path: Location) -> Head:
                 line=1,
                 remedy="Use the release that made it, or compare again.",
             )
-        return Head(
+        head = Head(
             key=tuple(told["key"]),
             live=from_json(FileRef, told["live"]),
             edited=from_json(FileRef, told["edited"]),
             fields={name: from_json(FieldInfo, note) for name, note in told["fields"].items()},
-            counts=told["counts"],
+            other_rows={},
             made=told["made"],
             overrides=from_json(Overrides, {option: tuple(names) for option, names in told.get("allowed", {}).items()}),
             exclusions=tuple(
@@ -161,6 +173,9 @@ def _head(line: bytes, path: Location) -> Head:
             ),
             identity=Identity(**told["identity"]) if "identity" in told else None,
         )
+        if not all(isinstance(number, int) for number in told["counts"].values()):
+            raise TypeError("a count is no number")
+        return head, told
     except (orjson.JSONDecodeError, KeyError, TypeError, AttributeError) as error:
         raise InvalidInput(
             "this is not a change set",
@@ -172,13 +187,14 @@ def _head(line: bytes, path: Location) -> Head:
 
 def _item_shape(head: Head) -> pl.Struct:
     cell = pl.Struct({"was": pl.String, "now": pl.String})
-    finding = pl.Struct({name: dtype for name, dtype in FINDINGS.items() if name != "key"})
+    finding = pl.Struct({FINDING_NAMES.get(name, name): dtype for name, dtype in FINDINGS.items() if name != "key"})
     # A change set without changes has no fields, but a struct needs one.
     cells = pl.Struct(dict.fromkeys(head.fields or ["none"], cell))
     return pl.Struct(
         {
             "key": pl.List(pl.String),
             "do": pl.String,
+            "state": pl.String,
             "line": pl.UInt32,
             "name": pl.String,
             "to": pl.List(pl.String),
@@ -197,16 +213,17 @@ def _first_broken(lines: pl.Series, path: Location) -> InvalidInput:
     return InvalidInput("the items do not have the form of a change set", file=path)
 
 
-def _check_items(rows: pl.DataFrame, head: Head, path: Location) -> None:
-    known = pl.col("do").is_in([CHANGE, ADD, REMOVE, RECODE, NONE])
-    unknown = rows.filter(~known | pl.col("do").is_null() | ((pl.col("do") == RECODE) != pl.col("to").is_not_null()))
+def _check_items(rows: pl.DataFrame, path: Location) -> None:
+    action = pl.col("action")
+    known = action.is_in(ACTIONS) & ((action == RECODE) == pl.col("new_key").is_not_null())
+    unknown = rows.filter(~known | action.is_null())
     if len(unknown):
-        at, do = unknown.row(0, named=True)["at"], unknown["do"][0]
+        at, found = unknown.row(0, named=True)["at"], unknown["action"][0]
         raise InvalidInput(
             "this item asks for something that this program does not know",
             file=path,
             line=at + 2,
-            value=do or "",
+            value=found or "",
             column="do",
         )
     keys = rows["key"].drop_nulls()
@@ -218,23 +235,38 @@ def _check_items(rows: pl.DataFrame, head: Head, path: Location) -> None:
             line=repeated["at"][1] + 2,
             value=repeated["key"][1].replace(KEY_SEPARATOR, " · "),
         )
-    # What follows a code change stands in no row of anybody's sheet.
-    changed = rows.filter(pl.col("do").is_in([CHANGE, RECODE]) & pl.col("line").is_not_null())
-    if len(changed) != head.counts.get("changed"):
+
+
+def _implied_state() -> pl.Expr:
+    """The state of an item's row that need not be written, for its action and its line tell it."""
+    changed = pl.when(pl.col("action").is_in([CHANGE, RECODE])).then(pl.lit(CHANGED))
+    state = changed.when(pl.col("action") == ADD).then(pl.lit(NEW))
+    return pl.when(pl.col("line").is_not_null()).then(state)
+
+
+def _with_other_rows(head: Head, counts: dict[str, int], items: pl.DataFrame, path: Location) -> Head:
+    """The head with the rows that no item stands for: those counted in the file but for those of its items."""
+    states = dict(items["row_state"].drop_nulls().value_counts().iter_rows())
+    other = {state: counts.get(state, 0) - states.get(state, 0) for state in dict.fromkeys([*counts, *states])}
+    # Every changed row has its item, so a missing one shows.
+    broken = [state for state, rows in other.items() if rows < 0 or (state == CHANGED and rows)]
+    if broken:
+        state = broken[0]
         raise InvalidInput(
-            f"the head counts {head.counts.get('changed')} changed items, the file has {len(changed)}",
+            f"the head counts {counts.get(state)} {state} items, the file has {states.get(state, 0)}",
             file=path,
             remedy="The file is cut off or was changed by hand; make it again.",
         )
+    return replace_member(head, other_rows=other)
 
 
 def _items(rows: pl.DataFrame) -> pl.DataFrame:
-    return rows.drop_nulls("key").select(*ITEMS)
+    return rows.drop_nulls("key").with_columns(pl.coalesce("row_state", _implied_state())).select(*ITEMS)
 
 
 def _cells(rows: pl.DataFrame, head: Head) -> pl.DataFrame:
-    if not (rows["do"] != NONE).all():
-        rows = rows.filter(pl.col("do") != NONE)
+    if not (rows["action"] != NONE).all():
+        rows = rows.filter(pl.col("action") != NONE)
     per_field = [
         rows.select(
             "at",
@@ -251,8 +283,11 @@ def _cells(rows: pl.DataFrame, head: Head) -> pl.DataFrame:
 
 
 def _findings(rows: pl.DataFrame) -> pl.DataFrame:
-    said = rows.select("key", "findings").drop_nulls("findings").explode("findings")
-    return said.unnest("findings").select(*FINDINGS)
+    found = rows.select("key", "findings").drop_nulls("findings").explode("findings").unnest("findings")
+    found = found.rename({named: name for name, named in FINDING_NAMES.items()})
+    # (Files of earlier releases leave the effect to the level.)
+    implied = pl.when(pl.col("level") == STOP).then(pl.lit(BLOCK)).otherwise(pl.lit(NO_EFFECT))
+    return found.with_columns(effect=pl.coalesce("effect", implied)).select(*FINDINGS)
 
 
 # What stands between two pieces of the text, by what they are: the beginnings of items, their cells, their findings.
@@ -272,7 +307,7 @@ BETWEEN = {
 def _write_lines(changes: ChangeSet, stream: io.BytesIO) -> None:
     """One JSON text per item, then one per row that belongs to no item, each on its line."""
     # Whole columns are turned to JSON at once, and put into order; only what stands between them is ours.
-    nowhere = changes.findings.filter(pl.col("key").is_null()).select("line", do=pl.lit(NONE))
+    nowhere = changes.findings.filter(pl.col("key").is_null()).select("line", action=pl.lit(NONE))
     items = pl.concat([changes.items, nowhere], how="diagonal")
     heads, cells, findings = pl.collect_all(
         [
@@ -312,10 +347,12 @@ def _write_lines(changes: ChangeSet, stream: io.BytesIO) -> None:
 
 def _head_of_item(head: Head) -> pl.Expr:
     """An item's beginning from its columns; what is null is left out, but for the key."""
+    told = pl.when(pl.col("row_state").ne_missing(_implied_state())).then("row_state")
     return pl.concat_str(
         pl.lit('{"key":') + _key_as_json(pl.col("key"), head),
-        pl.lit(',"do":"') + pl.col("do") + pl.lit('"'),
-        _unless_null(',"to":', pl.col("to"), _key_as_json(pl.col("to"), head)),
+        pl.lit(',"do":"') + pl.col("action") + pl.lit('"'),
+        _unless_null(',"state":"', told, told + pl.lit('"')),
+        _unless_null(',"to":', pl.col("new_key"), _key_as_json(pl.col("new_key"), head)),
         _unless_null(',"line":', pl.col("line"), pl.col("line").cast(pl.String)),
         _unless_null(',"name":', pl.col("name"), as_json(pl.col("name"))),
     )
@@ -334,7 +371,9 @@ def _cell(changes: ChangeSet) -> pl.Expr:
 
 
 def _finding() -> pl.Expr:
-    return pl.struct(name for name in FINDINGS if name != "key").struct.json_encode()
+    return pl.struct(
+        pl.col(name).alias(FINDING_NAMES.get(name, name)) for name in FINDINGS if name != "key"
+    ).struct.json_encode()
 
 
 def _unless_null(before: str, value: pl.Expr, text: pl.Expr) -> pl.Expr:
@@ -344,3 +383,8 @@ def _unless_null(before: str, value: pl.Expr, text: pl.Expr) -> pl.Expr:
 def as_json(value: pl.Expr) -> pl.Expr:
     """A column's values as JSON texts: wrapped into an object, encoded, and unwrapped."""
     return pl.struct(value.alias("v")).struct.json_encode().str.strip_prefix('{"v":').str.strip_suffix("}")
+
+
+def findings_as_dicts(findings: pl.DataFrame) -> list[dict[str, Any]]:
+    """Findings as the file has them, each with its key."""
+    return findings.rename(FINDING_NAMES).to_dicts()

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import REPAIRED, no_findings
+from neat_delta.changeset.findings import REPAIR, no_findings
 from neat_delta.checks.check import AS_TYPED, Check
 from neat_delta.tables.corruption import DAY, DOUBLED, FAILED, FORMULA, POWER_OF_TEN
 from neat_delta.tables.field_types import type_named
@@ -93,7 +93,7 @@ def restored(trial: CheckContext) -> pl.DataFrame:
     what = [_broken(was, now) for was, now in accents.select("was", "now").iter_rows()]
     broken = accents.with_columns(what=pl.Series(what, dtype=pl.String)).drop_nulls("what")
     say = "{} ({} became {}); the live value is put back, unless --as-typed {} takes the new one"
-    return _found(trial, pl.concat([hit, broken]), REPAIRED, "warn", say)
+    return _found(trial, pl.concat([hit, broken]), "repaired", "warn", say, REPAIR)
 
 
 def damaged(trial: CheckContext) -> pl.DataFrame:
@@ -147,14 +147,16 @@ def _what(cells: pl.DataFrame, accidents: dict[str, pl.Expr]) -> pl.DataFrame:
     return cells.with_columns(what=what).drop_nulls("what")
 
 
-def _found(trial: CheckContext, hit: pl.DataFrame, check: str, level: str, say: str) -> pl.DataFrame:
+def _found(
+    trial: CheckContext, hit: pl.DataFrame, check: str, level: str, say: str, effect: str | None = None
+) -> pl.DataFrame:
     if hit.is_empty():
         return no_findings()
     said = hit.select(pl.format(say, "what", pl.col("was").fill_null("nothing"), "now", "field")).to_series()
-    return trial.findings_for(hit.select("key", "field", "was", "now"), check, level, said)
+    return trial.findings_for(hit.select("key", "field", "was", "now"), check, level, said, effect)
 
 
 CHECKS = (
-    Check(REPAIRED, "warn", restored, AS_TYPED),
+    Check("repaired", "warn", restored, AS_TYPED),
     Check("spreadsheet damage", "stop", damaged, AS_TYPED),
 )

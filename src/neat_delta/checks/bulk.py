@@ -81,7 +81,7 @@ def control_character(trial: CheckContext) -> pl.DataFrame:
 
 def _numbers_typed(trial: CheckContext) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
     """For each numeric field its changed cells, and the numbers of those that no rule computed."""
-    computed = trial.changes.findings.filter(check="computed").select("key", "field")
+    computed = trial.changes.findings.filter(code="computed").select("key", "field")
     for name, cells in trial.changed.items():
         if not type_named(trial.type_of(name)).numeric:
             continue

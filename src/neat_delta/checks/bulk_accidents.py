@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import CHANGE, RECODE, no_findings
+from neat_delta.changeset.changeset import CHANGE, RECODE
+from neat_delta.changeset.findings import no_findings
 from neat_delta.checks.check import LET, Check, cells_of, concat_findings
 from neat_delta.matching import Key
 from neat_delta.matching.similarity import find_name_field

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.analysis.before_after import BeforeAfter
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, Overrides, findings_frame, no_findings
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, Overrides
+from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.matching.positions import positions_of
 
 if TYPE_CHECKING:
@@ -104,7 +105,9 @@ class CheckContext:
         """A numeric field of all touched items before and after (key, was, now), as exact decimals."""
         return self.both.numbers(name)
 
-    def findings_for(self, cells: pl.DataFrame, check: str, level: str, say: str | pl.Series) -> pl.DataFrame:
+    def findings_for(
+        self, cells: pl.DataFrame, check: str, level: str, say: str | pl.Series, effect: str | None = None
+    ) -> pl.DataFrame:
         """Findings on these cells (key, field, now), each with the line of its row in the sheet."""
         if cells.is_empty():
             return no_findings()
@@ -112,7 +115,7 @@ class CheckContext:
         at = cells.with_columns(lines.alias("line"))
         said = say if isinstance(say, pl.Series) else pl.repeat(say, len(at), dtype=pl.String, eager=True)
         return findings_frame(
-            check, level, key=at["key"], field=at["field"], line=at["line"], value=at["now"], say=said
+            check, level, effect, key=at["key"], field=at["field"], line=at["line"], value=at["now"], message=said
         )
 
 

@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.analysis.grouping import MAKER
-from neat_delta.changeset.changeset import CHANGE, RECODE, findings_frame, no_findings
+from neat_delta.changeset.changeset import CHANGE, RECODE
+from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.checks.check import LET, Check, concat_findings
 from neat_delta.tables.type_inference import is_stock
 from neat_delta.tables.typed_values import cast_cells
@@ -206,7 +207,7 @@ def many_changes(trial: CheckContext) -> pl.DataFrame:
     for name, _, cells in trial.cells():
         if len(cells) >= FEW_CHANGES and len(cells) > most * items:
             said = f"{len(cells)} of {items} items change here; is that meant? (most_changed in [checks])"
-            found.append(findings_frame("many changes", "warn", field=name, say=said))
+            found.append(findings_frame("many changes", "warn", field=name, message=said))
     return pl.concat(found)
 
 

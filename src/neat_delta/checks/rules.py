@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, no_findings
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE
+from neat_delta.changeset.findings import no_findings
 from neat_delta.checks.check import UNLOCK, Check, concat_findings
 from neat_delta.errors import InvalidOption
 from neat_delta.expressions import ExpressionError, parse_expression

@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import REPAIRED, Overrides, no_findings
-from neat_delta.changeset.findings import apply_findings
+from neat_delta.changeset.apply_findings import apply_findings, with_findings_replaced
+from neat_delta.changeset.changeset import Overrides, with_overrides
+from neat_delta.changeset.findings import NO_EFFECT, no_findings
 from neat_delta.checks import accidents, barcodes, bulk, bulk_accidents, imports, money, rules, values
 from neat_delta.checks.check import LET, Check, CheckContext
 from neat_delta.errors import InvalidOption
@@ -40,7 +41,7 @@ NOTHING_ALLOWED = Overrides()
 def run_checks(
     changes: ChangeSet,
     live: Table,
-    settled: Settings,
+    settings: Settings,
     allowed: Overrides = NOTHING_ALLOWED,
     pictures: frozenset[str] | None = None,
 ) -> pl.DataFrame:
@@ -50,14 +51,14 @@ def run_checks(
         WrongChoice: a field that this run should allow something does not exist, or a check to be let pass does not.
     """
     allowed = _known(allowed, live)
-    trial = CheckContext(changes, live, settled, allowed, pictures)
-    wanted = [check for check in CHECKS if check.name not in (*allowed.ignore, *settled.checks.off)]
+    trial = CheckContext(changes, live, settings, allowed, pictures)
+    wanted = [check for check in CHECKS if check.name not in (*allowed.ignore, *settings.checks.off)]
     found = pl.concat([no_findings(), *(check.run(trial) for check in wanted)])
     unique = next((check for check in wanted if check.run is values.not_unique), None)
     while unique is not None and len(found.filter(level="stop")):
         # An item whose own change is held back keeps its value, which another one may be about to get.
         again = unique.run(replace(trial, changes=apply_findings(changes, found)))
-        new = again.join(found, on=["check", "key", "field"], how="anti", nulls_equal=True, maintain_order="left")
+        new = again.join(found, on=["code", "key", "field"], how="anti", nulls_equal=True, maintain_order="left")
         if new.is_empty():
             break
         found = pl.concat([found, new])
@@ -67,7 +68,7 @@ def run_checks(
 def recheck(
     changes: ChangeSet,
     live: Table,
-    settled: Settings,
+    settings: Settings,
     allowed: Overrides = NOTHING_ALLOWED,
     pictures: frozenset[str] | None = None,
 ) -> ChangeSet:
@@ -78,11 +79,10 @@ def recheck(
     both = Overrides(
         *(tuple(dict.fromkeys([*kept, *told])) for kept, told in zip(*_told(changes, allowed), strict=True))
     )
-    again = run_checks(changes, live, settled, both, pictures)
-    ours = pl.col("check").is_in([check.name for check in CHECKS if check.name != REPAIRED])
-    kept = changes.findings.filter((pl.col("level") == "stop") | ~ours)
-    head = replace(changes.head, overrides=both)
-    return apply_findings(replace(changes, head=head, findings=kept), again)
+    again = run_checks(changes, live, settings, both, pictures)
+    own = pl.col("code").is_in([check.name for check in CHECKS])
+    kept = changes.findings.filter((pl.col("effect") != NO_EFFECT) | ~own)
+    return apply_findings(with_findings_replaced(with_overrides(changes, both), kept), again)
 
 
 def _told(changes: ChangeSet, allowed: Overrides) -> tuple[Sequence[tuple[str, ...]], Sequence[tuple[str, ...]]]:

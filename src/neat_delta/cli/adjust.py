@@ -7,10 +7,9 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.changeset_output import (
-    RULES,
-    OutputTargets,
+    DisplayChoice,
+    Outcome,
     OverrideOptions,
-    finished,
     output_targets,
     override_options,
     render_result,
@@ -33,6 +32,7 @@ if TYPE_CHECKING:
     from neat_delta.diff.compare import CompareResult
     from neat_delta.diff.formulas import Formula
     from neat_delta.remote import Location
+    from neat_delta.workflows.publish import Targets
 
 
 @click.command("adjust")
@@ -65,44 +65,44 @@ def adjust_command(
     multiple_of: str | None,
     way: str,
     key: tuple[str, ...],
-    wanted: OutputTargets,
-    opened: OverrideOptions,
-    settings: Path | None,
-    spoken: OutputOptions,
+    targets: Targets,
+    display: DisplayChoice,
+    override: OverrideOptions,
+    config: Path | None,
+    output: OutputOptions,
 ) -> int:
     """Change the LIVE catalogue by rules alone, without an edited sheet.
 
     A rule is "field = expression", the expression in standard SQL over the fields. All rules see the values as they
     were before; a value set to what it is drops out. "field = NULL" empties a field.
     """
-    from neat_delta.diff.adjust import adjust
     from neat_delta.diff.compare import CompareOptions
     from neat_delta.diff.formulas import parse_formula
     from neat_delta.expressions.ending import rounding_of
-    from neat_delta.matching import choose_key
-    from neat_delta.matching.selection import chosen_rows
-    from neat_delta.reading import read_table
+    from neat_delta.workflows.plan import PlanOptions, context_of, plan_adjustment, read_live
+    from neat_delta.workflows.publish import publish
 
     if ending and multiple_of:
         raise click.UsageError("--ending and --multiple-of do not go together.")
-    finish = None
+    rounding = None
     if ending or multiple_of:
-        finish = rounding_of("ending" if ending else "multiple", ending or multiple_of or "", way)
-    parsed = [parse_formula(text, finish) for text in rules]
-    settled = load_config(settings)
-    wanted.check_places()
-    with show_progress(spoken) as voice:
-        ours = read_table(live, voice, settled.export).renamed(settled.names())
-        named = choose_key(ours, ours.names, key or settled.key)
-        rows, unknown = chosen_rows(ours, named, where, items, settled)
-        voice.step("working out the rules")
-        seen = adjust(ours, named, parsed, rows, CompareOptions(settings=settled, as_typed=opened.as_typed), RULES)
-        seen, receipt = finished(seen, settled, wanted, opened, voice)
+        rounding = rounding_of("ending" if ending else "multiple", ending or multiple_of or "", way)
+    formulas = [parse_formula(text, rounding) for text in rules]
+    settings = load_config(config)
+    targets.check()
+    with show_progress(output) as progress:
+        context = context_of(read_live(live, settings, progress), settings, key)
+        targets.check_folder()
+        compare = CompareOptions(settings=settings, as_typed=override.as_typed)
+        options = PlanOptions(compare, overrides=override.overrides(), images=override.images)
+        result, unknown = plan_adjustment(context, formulas, where, items, options, progress)
+        targets.check()
+        receipt = publish(result, settings, targets, progress)
 
     def head(width: int) -> Iterator[Text]:
-        return _head(seen, parsed, where, unknown, width)
+        return _head(result, formulas, where, unknown, width)
 
-    return render_result(seen, receipt, settled, wanted, spoken, head)
+    return render_result(Outcome(result, receipt, settings, targets, display), output, head)
 
 
 def _head(

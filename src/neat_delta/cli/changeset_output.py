@@ -12,7 +12,6 @@ import click
 
 from neat_delta.cli.common import FILE, OutputOptions, bundle_options, console, print_error, show, show_json
 from neat_delta.cli.exits import Exit
-from neat_delta.errors import InvalidInput
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -22,13 +21,12 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import Overrides
     from neat_delta.diff.compare import CompareResult
     from neat_delta.matching.supplier_mapping import ColumnMatch
-    from neat_delta.progress import ProgressReporter
     from neat_delta.tables.settings import Settings
     from neat_delta.update import Receipt
+    from neat_delta.workflows.publish import Targets
 
 F = TypeVar("F", bound="Callable[..., Any]")
-# What a change set from rules alone is said to be made from.
-RULES = Path("rules")
+ACTING = ("change", "recode", "add", "remove")
 STATE_CHOICES = ("changed", "same", "new", "gone", "repeated", "unreadable", "refused")
 
 
@@ -37,6 +35,7 @@ STRICT = click.option("--strict", is_flag=True, help="Write no update at all if 
 
 PACK = click.option(
     "--pack",
+    "strategy",
     type=click.Choice(["fewest-cells", "balanced", "fewest-files"]),
     default="fewest-cells",
     show_default=True,
@@ -46,7 +45,7 @@ PACK = click.option(
 
 FORM = click.option(
     "--form",
-    "shape",
+    "output_format",
     type=click.Choice(["delimited", "tsv", "xlsx", "jsonl", "merge-patch", "sql"]),
     default="delimited",
     show_default=True,
@@ -63,7 +62,7 @@ class OverrideOptions(NamedTuple):
     let: tuple[str, ...]
     images: Path | None
 
-    def allowed(self) -> Overrides:
+    def overrides(self) -> Overrides:
         """The same for the core."""
         from neat_delta.changeset.changeset import Overrides
 
@@ -71,7 +70,7 @@ class OverrideOptions(NamedTuple):
 
 
 def override_options(command: F) -> F:
-    """Add the options of ``Openings`` to a command, as ``opened``."""
+    """Add the options of ``OverrideOptions`` to a command, as ``override``."""
     options = (
         click.option(
             "--unlock", multiple=True, metavar="FIELD", help="Let a field change that is locked in catalogue.toml."
@@ -95,54 +94,50 @@ def override_options(command: F) -> F:
             "--pictures", "images", type=FILE, metavar="DIR", help="The folder of pictures; those missing are found."
         ),
     )
-    return bundle_options(OverrideOptions, "opened", options, command)
+    return bundle_options(OverrideOptions, "override", options, command)
 
 
-def pictures_in(folder: Path | None) -> frozenset[str] | None:
-    """The names of the files in a folder of pictures.
+class DisplayChoice(NamedTuple):
+    """How much of a change set is shown."""
 
-    Raises:
-        Unreadable: there is no such folder.
-    """
-    if folder is None:
-        return None
-    if not folder.is_dir():
-        raise InvalidInput("there is no such folder", file=folder, remedy="Name the folder the pictures lie in.")
-    return frozenset(path.name for path in folder.rglob("*") if path.is_file())
-
-
-class OutputTargets(NamedTuple):
-    """What is to become of a change set, what this run allows, and how much of it is shown."""
-
-    out: Path | None
-    folder: Path | None
-    replace: bool
-    strict: bool
-    pack: str
-    shape: str
-    book: Path | None
     everything: bool
     states: tuple[str, ...]
 
-    def check_places(self) -> None:
-        """See that all that is to be written has a place, before anything is."""
-        from neat_delta.output_paths import check_outputs
 
-        check_outputs(self.out, self.book, folder=self.folder, replace=self.replace)
+def _targets(**given: Any) -> Targets:
+    from neat_delta.workflows.publish import Targets
+
+    return Targets(**given)
 
 
 def output_targets(command: F) -> F:
-    """Add the options of ``Wanted`` to a command, as ``wanted``."""
-    options = (
+    """Add the options about what becomes of a change set, as ``targets``, and how much is shown, as ``display``."""
+    targets = (
         click.option(
-            "--out", type=FILE, metavar="FILE", help="Keep the change set in this file (.changes.jsonl, or .gz)."
+            "--out",
+            "changes_file",
+            type=FILE,
+            metavar="FILE",
+            help="Keep the change set in this file (.changes.jsonl, or .gz).",
         ),
-        click.option("--write", "folder", type=FILE, metavar="DIR", help="Write the proved update into this folder."),
-        click.option("--replace", is_flag=True, help="Let what is written take the place of earlier files."),
+        click.option(
+            "--write", "update_folder", type=FILE, metavar="DIR", help="Write the proved update into this folder."
+        ),
+        click.option(
+            "--replace", "overwrite", is_flag=True, help="Let what is written take the place of earlier files."
+        ),
         STRICT,
         PACK,
         FORM,
-        click.option("--book", type=FILE, metavar="FILE", help="Put the findings into this workbook, with their rows."),
+        click.option(
+            "--book",
+            "problems_file",
+            type=FILE,
+            metavar="FILE",
+            help="Put the findings into this workbook, with their rows.",
+        ),
+    )
+    display = (
         click.option("--all", "everything", is_flag=True, help="Show every changed item and every finding."),
         click.option(
             "--show",
@@ -152,84 +147,45 @@ def output_targets(command: F) -> F:
             help="List the rows in this state; repeatable.",
         ),
     )
-    return bundle_options(OutputTargets, "wanted", options, command)
+    return bundle_options(_targets, "targets", targets, bundle_options(DisplayChoice, "display", display, command))
 
 
-def preload(wanted: OutputTargets) -> None:
-    """Load what ``finished`` needs, for there is time while files are read."""
+def preload(targets: Targets) -> None:
+    """Load what publishing needs, for there is time while files are read."""
     import neat_delta.checks
 
-    if wanted.folder is not None:
+    if targets.update_folder is not None:
         import neat_delta.update  # noqa: F401
 
 
-def finished(
-    seen: CompareResult, settled: Settings, wanted: OutputTargets, opened: OverrideOptions, voice: ProgressReporter
-) -> tuple[CompareResult, Receipt | None]:
-    """The comparison after all checks, kept and written as it is wanted."""
-    from dataclasses import replace
+class Outcome(NamedTuple):
+    """What a command has made, and how it is to be shown."""
 
-    from neat_delta.changeset.serialization import save_changes
-    from neat_delta.checks import run_checks
-    from neat_delta.diff.compare import with_findings
-
-    wanted.check_places()
-    if wanted.folder is not None:
-        from neat_delta.update.replaceable import check_no_input_in, check_replaceable
-
-        if check_replaceable(wanted.folder, wanted.folder, replace=wanted.replace) is not None:
-            check_no_input_in(wanted.folder)
-    voice.step("checking what would change")
-    allowed = opened.allowed()
-    seen = with_findings(seen, run_checks(seen.changes, seen.live, settled, allowed, pictures_in(opened.images)))
-    seen = replace(seen, changes=replace(seen.changes, head=replace(seen.changes.head, overrides=allowed)))
-    if wanted.book is not None:
-        from neat_delta.atomic_write import write_atomic
-        from neat_delta.update.problems_workbook import problems_workbook
-
-        book = problems_workbook(seen.changes, seen.original or seen.edited, as_edited=True)
-        write_atomic(wanted.book, book, replace=wanted.replace)
-    kept = None if wanted.out is None else save_changes(seen.changes, wanted.out, replace=wanted.replace)
-    if wanted.folder is None or (wanted.strict and seen.changes.blocking_count()):
-        return seen, None
-    from neat_delta.update import write_update
-
-    receipt = write_update(
-        seen.changes,
-        seen.live,
-        wanted.folder,
-        settled,
-        replace=wanted.replace,
-        way=wanted.pack,
-        shape=wanted.shape,
-        kept=kept,
-        voice=voice,
-    )
-    return seen, receipt
+    result: CompareResult
+    receipt: Receipt | None
+    settings: Settings
+    targets: Targets
+    display: DisplayChoice
 
 
 def render_result(
-    seen: CompareResult,
-    receipt: Receipt | None,
-    settled: Settings,
-    wanted: OutputTargets,
-    spoken: OutputOptions,
+    outcome: Outcome,
+    output: OutputOptions,
     head: Callable[[int], Iterable[Text]] | None = None,
     matches: Sequence[ColumnMatch] = (),
 ) -> Exit:
-    """Show the outcome as it is wanted; ``head`` tells of its inputs, ``matches`` which fields a file's columns are."""
-    stopped = seen.changes.blocking_count()
-    if spoken.as_json:
+    """Show an outcome; ``head`` is the view of its inputs, ``matches`` say which fields a file's columns are."""
+    blocked = outcome.result.changes.blocking_count()
+    if output.as_json:
         columns = [asdict(match) for match in matches]
-        show_json(_as_dict(seen, receipt, wanted) | ({"columns": columns} if columns else {}))
-    elif spoken.quiet:
-        _say_held_back(stopped)
+        show_json(_as_dict(outcome) | ({"columns": columns} if columns else {}))
+    elif output.quiet:
+        _say_held_back(blocked)
     else:
-        width = console(spoken).width
-        show(_view(seen, receipt, settled, wanted, width, head), spoken)
-    if stopped and wanted.strict and wanted.folder:
-        return refused(stopped)
-    return Exit.ATTENTION if stopped else Exit.DONE
+        show(_view(outcome, console(output).width, head), output)
+    if blocked and outcome.targets.strict and outcome.targets.update_folder:
+        return refused(blocked)
+    return Exit.ATTENTION if blocked else Exit.DONE
 
 
 def refused(stopped: int) -> Exit:
@@ -239,46 +195,47 @@ def refused(stopped: int) -> Exit:
     return Exit.FAILED
 
 
-def _view(
-    seen: CompareResult,
-    receipt: Receipt | None,
-    settled: Settings,
-    wanted: OutputTargets,
-    width: int,
-    head: Callable[[int], Iterable[Text]] | None,
-) -> Iterator[Text]:
+def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | None) -> Iterator[Text]:
     from rich.text import Text
 
     from neat_delta.views.comparison import DisplayOptions, comparison_view, files_view
     from neat_delta.views.lines import labelled
-    from neat_delta.views.update import next_view, nothing_view, one_file_view, update_view
+    from neat_delta.views.update import next_view
 
-    if settled.path:
-        yield labelled("settled", f"in {settled.path}")
-    yield from head(width) if head else files_view(seen, width)
-    by_rules = seen.edited.source.path == RULES
-    yield from comparison_view(seen, DisplayOptions(width, wanted.everything, wanted.states, by_rules))
+    result, receipt, targets = outcome.result, outcome.receipt, outcome.targets
+    if outcome.settings.path:
+        yield labelled("settled", f"in {outcome.settings.path}")
+    yield from head(width) if head else files_view(result, width)
+    yield from comparison_view(result, DisplayOptions(width, outcome.display.everything, outcome.display.states))
     yield Text()
-    if receipt:
-        yield from update_view(receipt, seen.live.source.name, width)
-    elif wanted.folder and not seen.changes.keys_with_action("change", "recode", "add", "remove").is_empty():
-        yield labelled("update", "not written, for something is held back and --strict is said")
-    elif wanted.folder:
-        yield nothing_view(wanted.folder)
-    else:
-        from neat_delta.update.field_sets import field_sets
-
-        yield from one_file_view(len(field_sets(seen.changes).names), settled.imports, width)
-    if wanted.book:
-        yield labelled("book", f"the findings with their rows, in {wanted.book}")
-    if wanted.out:
-        yield labelled("kept", f"the change set, in {wanted.out}")
+    yield from _update_view(outcome, width)
+    if targets.problems_file:
+        yield labelled("book", f"the findings with their rows, in {targets.problems_file}")
+    if targets.changes_file:
+        yield labelled("kept", f"the change set, in {targets.changes_file}")
     if receipt:
         yield from next_view(receipt, width)
-    elif len(seen.changes.keys_with_action("change", "recode", "add", "remove")):
+    elif len(result.changes.keys_with_action(*ACTING)):
         room = width - len(labelled("next", ""))
-        for at, line in enumerate(_folded(_next_step(seen, wanted.out), room)):
+        for at, line in enumerate(_folded(_next_step(result, targets.changes_file), room)):
             yield labelled("" if at else "next", line)
+
+
+def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
+    """What became of the update, or what it would be."""
+    from neat_delta.update.field_sets import field_sets
+    from neat_delta.views.lines import labelled
+    from neat_delta.views.update import nothing_view, one_file_view, update_view
+
+    changes, folder = outcome.result.changes, outcome.targets.update_folder
+    if outcome.receipt:
+        yield from update_view(outcome.receipt, outcome.result.live.source.name, width)
+    elif folder and len(changes.keys_with_action(*ACTING)):
+        yield labelled("update", "not written, for something is held back and --strict is said")
+    elif folder:
+        yield nothing_view(folder)
+    else:
+        yield from one_file_view(len(field_sets(changes).names), outcome.settings.imports, width)
 
 
 def _next_step(seen: CompareResult, out: Path | None) -> list[str]:
@@ -316,26 +273,27 @@ def _folded(words: list[str], room: int) -> list[str]:
     return [*(f"{line} \\" for line in lines[:-1]), lines[-1]]
 
 
-def _as_dict(seen: CompareResult, receipt: Receipt | None, wanted: OutputTargets) -> dict[str, Any]:
+def _as_dict(outcome: Outcome) -> dict[str, Any]:
     from neat_delta.changeset.serialization import head_as_dict
     from neat_delta.matching import KEY_SEPARATOR
 
-    findings = seen.changes.findings
-    told: dict[str, Any] = head_as_dict(seen.changes.head)
-    told["cells"] = len(seen.changes.cells)
-    told["items"] = {does: len(seen.changes.keys_with_action(does)) for does in ("change", "recode", "add", "remove")}
-    told["left_alone"] = {"form": seen.reformatted, "blanks": seen.blanks_ignored}
+    result, receipt, targets = outcome.result, outcome.receipt, outcome.targets
+    findings = result.changes.findings
+    told: dict[str, Any] = head_as_dict(result.changes)
+    told["cells"] = len(result.changes.cells)
+    told["items"] = {action: len(result.changes.keys_with_action(action)) for action in ACTING}
+    told["left_alone"] = {"form": result.reformatted, "blanks": result.blanks_ignored}
     told["findings"] = {level: len(findings.filter(level=level)) for level in ("stop", "warn", "note")}
-    told["out"] = str(wanted.out) if wanted.out else None
+    told["out"] = str(targets.changes_file) if targets.changes_file else None
     told["files"] = [] if receipt is None else receipt.as_dict()["files"]
     told["update"] = None if receipt is None else {"folder": str(receipt.folder)} | receipt.as_dict()
-    if wanted.states:
+    if outcome.display.states:
         told["rows"] = {
             state: [
                 {"key": code.split(KEY_SEPARATOR) if code else None, "line": line, "name": name}
-                for code, line, name in seen.rows_in(state).iter_rows()
+                for code, line, name in result.rows_in(state).iter_rows()
             ]
-            for state in wanted.states
+            for state in outcome.display.states
         }
     return told
 

@@ -6,8 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_args import load_with_live, require_matching_live
-from neat_delta.cli.changeset_output import OverrideOptions, override_options, pictures_in
+from neat_delta.cli.changeset_output import OverrideOptions, override_options
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
@@ -51,9 +50,9 @@ def check_command(
     book: Path | None,
     replace: bool,
     everything: bool,
-    opened: OverrideOptions,
-    settings: Path | None,
-    spoken: OutputOptions,
+    override: OverrideOptions,
+    config: Path | None,
+    output: OutputOptions,
 ) -> int:
     """Try out a kept change set: every check against the live export and catalogue.toml as they are now.
 
@@ -63,30 +62,32 @@ def check_command(
     from neat_delta.checks import recheck
     from neat_delta.output_paths import check_outputs
     from neat_delta.update.problems_workbook import problems_workbook
+    from neat_delta.workflows.plan import names_of_images
+    from neat_delta.workflows.saved_changes import load_with_live, require_matching_live
 
-    settled = load_config(settings)
+    settings = load_config(config)
     check_outputs(book, replace=replace)
-    with show_progress(spoken) as voice:
-        loaded, ours = load_with_live(changes, live, settled, voice)
+    with show_progress(output) as progress:
+        loaded, ours = load_with_live(changes, live, settings, progress)
         require_matching_live(loaded, ours)
-        voice.step("checking what would change")
-        tried = recheck(loaded, ours, settled, opened.allowed(), pictures_in(opened.images))
+        progress.step("checking what would change")
+        tried = recheck(loaded, ours, settings, override.overrides(), names_of_images(override.images))
         if book is not None:
             check_outputs(book, replace=replace)
             write_atomic(book, problems_workbook(tried, ours, as_edited=False), replace=replace)
-    if spoken.as_json:
+    if output.as_json:
         show_json(_as_dict(tried))
-    elif not spoken.quiet:
-        show(_view(tried, ours, book, everything, console(spoken).width), spoken)
+    elif not output.quiet:
+        show(_view(tried, ours, book, everything, console(output).width), output)
     return Exit.ATTENTION if tried.blocking_count() else Exit.DONE
 
 
 def _as_dict(changes: ChangeSet) -> dict[str, object]:
-    from neat_delta.changeset.serialization import head_as_dict
+    from neat_delta.changeset.serialization import findings_as_dicts, head_as_dict
     from neat_delta.matching import KEY_SEPARATOR
 
-    found = changes.findings.to_dicts()
-    return head_as_dict(changes.head) | {
+    found = findings_as_dicts(changes.findings)
+    return head_as_dict(changes) | {
         "cells": len(changes.cells),
         "findings": [one | {"key": one["key"].split(KEY_SEPARATOR) if one["key"] else None} for one in found],
     }

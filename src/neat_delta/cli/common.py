@@ -88,13 +88,13 @@ def _read_options(**given: Any) -> ReadOptions:
 
 
 def output_options(command: F) -> F:
-    """Add --json, --quiet and --no-colour to a command, as ``spoken``."""
+    """Add --json, --quiet and --no-colour to a command, as ``output``."""
     options = (
         click.option("--json", "as_json", is_flag=True, help="Print the result as JSON, and nothing else."),
         click.option("--quiet", is_flag=True, help="Print nothing but problems, on standard error."),
         click.option("--no-colour", is_flag=True, help="Print without colours (so does the variable NO_COLOR)."),
     )
-    return bundle_options(OutputOptions, "spoken", options, command)
+    return bundle_options(OutputOptions, "output", options, command)
 
 
 def read_options(command: F) -> F:
@@ -111,14 +111,14 @@ def read_options(command: F) -> F:
         ),
         click.option("--sheet", "worksheet", metavar="NAME", help="Sheet of a workbook, by its name or number."),
     )
-    return bundle_options(_read_options, "form", options, command)
+    return bundle_options(_read_options, "format_given", options, command)
 
 
 def catalogue_file(command: F) -> F:
     """Add --catalogue."""
     return click.option(
         "--catalogue",
-        "settings",
+        "config",
         type=FILE,
         metavar="FILE",
         help="What is settled; else catalogue.toml, if it is here.",
@@ -160,11 +160,11 @@ def _charset(_context: click.Context, _option: click.Parameter, told: str | None
         raise click.BadParameter(f"no character set is called {told!r}") from error
 
 
-def console(spoken: OutputOptions) -> Console:
+def console(output: OutputOptions) -> Console:
     """The console for results: plain where it is no terminal, or where colours are not wanted."""
     from rich.console import Console
 
-    return Console(no_color=spoken.no_colour or None, highlight=False, soft_wrap=True, emoji=False, markup=False)
+    return Console(no_color=output.no_colour or None, highlight=False, soft_wrap=True, emoji=False, markup=False)
 
 
 def print_lines(text: str, *, err: bool = False) -> None:
@@ -182,11 +182,11 @@ def print_error(what: object) -> None:
     print_lines(f"neat-delta: {safe_line(str(what))}", err=True)
 
 
-def show(lines: Iterable[Text], spoken: OutputOptions) -> None:
+def show(lines: Iterable[Text], output: OutputOptions) -> None:
     """Print a view."""
     from neat_delta.views.safe_text import safe_styled
 
-    screen = console(spoken)
+    screen = console(output)
     for line in lines:
         screen.print(safe_styled(line))
 
@@ -215,7 +215,7 @@ class _Spinner:
         self._status.update(Text(f"{safe_line(what)} …"))
 
 
-def show_progress(spoken: OutputOptions) -> Any:
+def show_progress(output: OutputOptions) -> Any:
     """A context with a voice: on a terminal it shows the step at work, else it is silent."""
     import contextlib
     import sys
@@ -224,12 +224,12 @@ def show_progress(spoken: OutputOptions) -> Any:
 
     @contextlib.contextmanager
     def speaking() -> Iterator[ProgressReporter]:
-        if spoken.as_json or spoken.quiet or not sys.stderr.isatty():
+        if output.as_json or output.quiet or not sys.stderr.isatty():
             yield NO_PROGRESS
             return
         from rich.console import Console
 
-        with Console(stderr=True, no_color=spoken.no_colour or None).status("starting …") as status:
+        with Console(stderr=True, no_color=output.no_colour or None).status("starting …") as status:
             yield _Spinner(status)
 
     return speaking()

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from neat_delta.cli.changeset_output import (
-    OutputTargets,
+    DisplayChoice,
+    Outcome,
     OverrideOptions,
-    finished,
     output_targets,
     override_options,
     preload,
@@ -33,7 +33,9 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.remote import Location
+    from neat_delta.tables import Table
     from neat_delta.tables.read_options import ReadOptions
+    from neat_delta.workflows.publish import Targets
 
 
 def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[str, ...]) -> dict[str, str]:
@@ -57,7 +59,7 @@ def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[
 )
 @click.option(
     "--kind",
-    "kinds",
+    "types",
     multiple=True,
     metavar="FIELD=KIND",
     callback=_kinds,
@@ -66,6 +68,7 @@ def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[
 )
 @click.option(
     "--rescue-codes",
+    "repair_keys",
     is_flag=True,
     help="Give rows whose code lost zeros, spaces or digits to the one item it can be; each is listed.",
 )
@@ -92,19 +95,20 @@ def compare_command(
     edited: Location,
     key: tuple[str, ...],
     blanks: str | None,
-    kinds: dict[str, str],
-    rescue_codes: bool,
+    types: dict[str, str],
+    repair_keys: bool,
     include: tuple[str, ...],
     accept_codes: Location | None,
     at_most: int | None,
     where: str | None,
     items: Location | None,
-    listing: SupplierOptions,
-    wanted: OutputTargets,
-    opened: OverrideOptions,
-    settings: Path | None,
-    form: ReadOptions,
-    spoken: OutputOptions,
+    supplier: SupplierOptions,
+    targets: Targets,
+    display: DisplayChoice,
+    override: OverrideOptions,
+    config: Path | None,
+    format_given: ReadOptions,
+    output: OutputOptions,
 ) -> int:
     """Compare the LIVE export with the EDITED sheet, or a supplier's list: what changed, item by item.
 
@@ -121,54 +125,60 @@ def compare_command(
 
     from neat_delta.prefetch import FilePrefetch
 
-    wanted.check_places()
-    begun = FilePrefetch(live, edited)
+    targets.check()
+    prefetch = FilePrefetch(live, edited)
     # Now that the files are on their way, there is time to load what is needed to read them, and then to compare them.
-    from neat_delta.reading import read_pair
+    import neat_delta.reading  # noqa: F401
 
-    settled = load_config(settings)
-    listed = listing.over(settled, form)
-    with show_progress(spoken) as voice, ThreadPoolExecutor(max_workers=1) as reader:
-        sheet_form = listed.format
-        reading = reader.submit(read_pair, live, edited, voice, sheet_form, begun, settled.export)
-        preload(wanted)
+    settings = load_config(config)
+    profile = supplier.over(settings, format_given)
+    with show_progress(output) as progress, ThreadPoolExecutor(max_workers=1) as reader:
+        reading = reader.submit(_read, live, edited, settings, profile, progress, prefetch)
+        preload(targets)
         from neat_delta.diff.compare import CompareOptions
-        from neat_delta.diff.recode import accepted_codes
-        from neat_delta.diff.supplier_file import compare_supplier_file
         from neat_delta.matching.column_drift import column_natures
         from neat_delta.tables import field_name
+        from neat_delta.workflows.plan import PlanOptions, plan_comparison
+        from neat_delta.workflows.publish import publish
 
-        ours, theirs = reading.result()
-        cleared = None if blanks is None else blanks == "clear"
-        options = CompareOptions(
+        compare = CompareOptions(
             key,
-            cleared,
-            kinds,
-            repair_keys=rescue_codes,
+            None if blanks is None else blanks == "clear",
+            types,
+            repair_keys=repair_keys,
             where=where,
             items=items,
             add_new="new" in include,
             delete_at_most=at_most,
-            accepted_rekeys=accepted_codes(accept_codes, ours.renamed(settled.names())) if accept_codes else None,
-            settings=settled,
-            as_typed=opened.as_typed,
+            settings=settings,
+            as_typed=override.as_typed,
         )
-        seen, matches = compare_supplier_file(ours.renamed(settled.names()), theirs, listed, options, voice)
-        seen, receipt = finished(seen, settled, wanted, opened, voice)
-        if listing.save_as:
-            save_profile(settings, listing.save_as, listed, column_natures(theirs))
+        options = PlanOptions(compare, profile, accept_codes, override.overrides(), override.images)
+        live_table, edited_table = reading.result()
+        targets.check_folder()
+        result, matches = plan_comparison(live_table, edited_table, options, progress)
+        targets.check()
+        receipt = publish(result, settings, targets, progress)
+        if supplier.save_as:
+            save_profile(config, supplier.save_as, profile, column_natures(edited_table))
 
     def head(width: int) -> Iterator[Text]:
         from neat_delta.views.comparison import files_view
         from neat_delta.views.supplier_views import supplier_view
 
-        as_list = listed.is_configured or any(
+        as_list = profile.is_configured or any(
             match.field and field_name(match.column) != match.field for match in matches
         )
-        yield from files_view(seen, width, columns=not as_list)
+        yield from files_view(result, width, columns=not as_list)
         if as_list:
-            yield from supplier_view(matches, listed, seen.changes, width)
-        if listing.save_as:
-            yield from saved_view(listing.save_as, settings, width)
+            yield from supplier_view(matches, profile, result.changes, width)
+        if supplier.save_as:
+            yield from saved_view(supplier.save_as, config, width)
 
-    return render_result(seen, receipt, settled, wanted, spoken, head, matches)
+    return render_result(Outcome(result, receipt, settings, targets, display), output, head, matches)
+
+
+def _read(*inputs: Any) -> tuple[Table, Table]:
+    from neat_delta.workflows.plan import read_inputs
+
+    return read_inputs(*inputs)

@@ -83,21 +83,21 @@ def entry_as_dict(entry: Entry) -> dict[str, Any]:
 @click.argument("number", type=int, required=False, metavar="[ENTRY]")
 @JOURNAL
 @output_options
-def journal_command(number: int | None, journal: Path | None, spoken: OutputOptions) -> int:
+def journal_command(number: int | None, journal: Path | None, output: OutputOptions) -> int:
     """List what was sent, where, when and with what result; or show one entry, with every row that was not taken."""
     from neat_delta.views.delivery import entry_view, journal_view
 
     kept = journal_in(journal)
     if number is None:
         entries = kept.entries()
-        if spoken.as_json:
+        if output.as_json:
             show_json([entry_as_dict(entry) for entry in entries])
-        elif not spoken.quiet:
-            show(journal_view(entries, kept.path, console(spoken).width), spoken)
+        elif not output.quiet:
+            show(journal_view(entries, kept.path, console(output).width), output)
         return Exit.DONE
     found = _entry(kept, number)
-    if spoken.as_json:
+    if output.as_json:
         show_json(entry_as_dict(found))
-    elif not spoken.quiet:
-        show(entry_view(found, console(spoken).width), spoken)
+    elif not output.quiet:
+        show(entry_view(found, console(output).width), output)
     return Exit.DONE

@@ -40,9 +40,9 @@ if TYPE_CHECKING:
 @output_options
 def look_command(
     file: Location,
-    settings: Path | None,
-    form: ReadOptions,
-    spoken: OutputOptions,
+    config: Path | None,
+    format_given: ReadOptions,
+    output: OutputOptions,
 ) -> int:
     """Look at a table FILE: how it is written, its first rows, what its columns hold, what could be the key.
 
@@ -57,26 +57,26 @@ def look_command(
     # Now that the file is on its way, there is time to load what is needed to read it, and then to judge it.
     from neat_delta.reading import read_table
 
-    with show_progress(spoken) as voice, ThreadPoolExecutor(max_workers=1) as reader:
-        reading = reader.submit(read_table, file, voice, form, begun)
-        settled = load_config(settings)
+    with show_progress(output) as progress, ThreadPoolExecutor(max_workers=1) as reader:
+        reading = reader.submit(read_table, file, progress, format_given, begun)
+        settings = load_config(config)
         from neat_delta.matching.key_detection import key_candidates
         from neat_delta.tables.corruption import profile_with_corruption
         from neat_delta.views.overview import overview
 
-        catalogue = reading.result().renamed(settled.names())
-        voice.step("counting values")
-        columns, marks = profile_with_corruption(catalogue, settled)
+        catalogue = reading.result().renamed(settings.names())
+        progress.step("counting values")
+        columns, marks = profile_with_corruption(catalogue, settings)
         keys = key_candidates(catalogue, columns)
-    if spoken.as_json:
-        show_json(_as_dict(catalogue, columns, keys, marks, settled))
-    elif not spoken.quiet:
-        show(overview(catalogue, columns, keys, marks, settled, console(spoken).width), spoken)
+    if output.as_json:
+        show_json(_as_dict(catalogue, columns, keys, marks, settings))
+    elif not output.quiet:
+        show(overview(catalogue, columns, keys, marks, settings, console(output).width), output)
     return Exit.ATTENTION if len(catalogue.unreadable_rows) else Exit.DONE
 
 
 def _as_dict(
-    catalogue: Table, columns: list[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame, settled: Settings
+    catalogue: Table, columns: list[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame, settings: Settings
 ) -> dict[str, Any]:
     from neat_delta.json_names import to_json
 
@@ -100,14 +100,14 @@ def _as_dict(
             }
             for column in columns
         ],
-        "unreadable": catalogue.unreadable_rows.select("line", "say").to_dicts(),
-        "no_data": catalogue.non_data_rows.select("line", "say").to_dicts(),
+        "unreadable": catalogue.unreadable_rows.select("line", say="message").to_dicts(),
+        "no_data": catalogue.non_data_rows.select("line", say="message").to_dicts(),
         "damaged": marks.to_dicts(),
         "catalogue": {
-            "file": str(settled.path),
-            "unknown": settled.unknown_in(catalogue.names),
-            "missing": settled.missing_in(catalogue.names),
+            "file": str(settings.path),
+            "unknown": settings.unknown_in(catalogue.names),
+            "missing": settings.missing_in(catalogue.names),
         }
-        if settled.path
+        if settings.path
         else None,
     }

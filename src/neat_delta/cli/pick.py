@@ -6,13 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_args import (
-    SelectionOptions,
-    load_with_live,
-    require_matching_live,
-    selection_from,
-    selection_options,
-)
+from neat_delta.cli.changeset_args import SelectionOptions, selection_from, selection_options
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
@@ -71,49 +65,50 @@ def pick_command(
     leave: tuple[str, ...],
     part: SelectionOptions,
     live: Location | None,
-    settings: Path | None,
-    spoken: OutputOptions,
+    config: Path | None,
+    output: OutputOptions,
 ) -> int:
     """Take a part of a change set: what was marked in a review workbook, or the part that is named.
 
     What is left out stays in the new change set as notes, with the comments of whoever left it out. Several ways of
     naming a part together take what all of them hold.
     """
+    from neat_delta.analysis.cell_selection import cells_in
     from neat_delta.changeset.serialization import load_changes, save_changes
-    from neat_delta.changeset.subset import cells_in, subset_with_review
     from neat_delta.output_paths import check_outputs
     from neat_delta.reading import read_strict
     from neat_delta.reconcile.import_report import failed as failed_part
     from neat_delta.reconcile.import_report import rejected, with_reasons
-    from neat_delta.reconcile.review import read_review
+    from neat_delta.reconcile.review import read_review, subset_with_review
+    from neat_delta.workflows.saved_changes import load_with_live, require_matching_live
 
     if not (book or failed or leave or part.only or part.where is not None or part.items):
         raise InvalidOption(
             "pick: nothing says which part is meant",
             remedy="Say --book FILE, --failed FILE, --only FIELD, --leave FIELD, --where SQL or --items FILE.",
         )
-    settled = load_config(settings)
+    settings = load_config(config)
     check_outputs(out, replace=replace)
-    with show_progress(spoken) as voice:
-        voice.step(f"reading {changes.name}")
+    with show_progress(output) as progress:
+        progress.step(f"reading {changes.name}")
         if part.where is not None:
-            whole, ours = load_with_live(changes, live, settled, voice)
+            whole, ours = load_with_live(changes, live, settings, progress)
             require_matching_live(whole, ours)
         else:
             whole, ours = load_changes(changes), None
-        keep = cells_in(whole, selection_from(whole, part, leave), ours, settled)
+        keep = cells_in(whole, selection_from(whole, part, leave), ours, settings)
         review = read_review(book, whole, unmarked=unmarked == "take") if book else None
-        bad = rejected(read_strict(failed, voice), whole) if failed else None
+        bad = rejected(read_strict(failed, progress), whole) if failed else None
         if bad is not None:
-            keep = keep.join(failed_part(whole, bad, settled), on=["key", "field"], how="semi", nulls_equal=True)
+            keep = keep.join(failed_part(whole, bad, settings), on=["key", "field"], how="semi", nulls_equal=True)
         less = subset_with_review(whole, keep, review, " ".join(_ways(book, failed, leave, part)))
         less = less if bad is None else with_reasons(less, bad)
         check_outputs(out, replace=replace)
         save_changes(less, out, replace=replace)
-    if spoken.as_json:
+    if output.as_json:
         show_json(_as_dict(less, out))
-    elif not spoken.quiet:
-        show(_view(whole, less, changes, out, console(spoken).width), spoken)
+    elif not output.quiet:
+        show(_view(whole, less, changes, out, console(output).width), output)
     return Exit.ATTENTION if less.blocking_count() else Exit.DONE
 
 
@@ -136,7 +131,7 @@ def _ways(
 def _as_dict(changes: ChangeSet, out: Path) -> dict[str, object]:
     from neat_delta.changeset.serialization import head_as_dict
 
-    return head_as_dict(changes.head) | {"cells": len(changes.cells), "out": str(out)}
+    return head_as_dict(changes) | {"cells": len(changes.cells), "out": str(out)}
 
 
 def _view(whole: ChangeSet, less: ChangeSet, path: Location, out: Path, width: int) -> Iterator[Text]:

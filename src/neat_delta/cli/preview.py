@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from neat_delta.cli.changeset_args import load_with_live, require_matching_live, selected_part, selection_options
+from neat_delta.cli.changeset_args import selected_part, selection_options
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
@@ -108,8 +108,8 @@ def preview_command(
     live: Location | None,
     part: SelectionOptions,
     seen: PreviewOptions,
-    settings: Path | None,
-    spoken: OutputOptions,
+    config: Path | None,
+    output: OutputOptions,
 ) -> int:
     """Look at a kept change set: in the terminal, as a page, as a workbook to mark, as pictures.
 
@@ -119,29 +119,30 @@ def preview_command(
     from neat_delta.changeset.serialization import load_changes
     from neat_delta.matching import KEY_SEPARATOR
     from neat_delta.output_paths import check_outputs
+    from neat_delta.workflows.saved_changes import load_with_live, require_matching_live
 
     # Keys of several parts are typed as they are shown.
     seen = seen._replace(item=tuple(key.replace(" · ", KEY_SEPARATOR) for key in seen.item))
-    settled = load_config(settings)
+    settings = load_config(config)
     check_outputs(seen.page, seen.book, seen.records_csv, replace=seen.replace)
     if seen.page or seen.plots:
         # What draws takes a while to load; meanwhile the files are read.
         Thread(target=_load_drawing, daemon=True).start()
-    with show_progress(spoken) as voice:
-        voice.step(f"reading {changes.name}")
+    with show_progress(output) as progress:
+        progress.step(f"reading {changes.name}")
         if _asks_for_live(part, seen):
-            whole, ours = load_with_live(changes, live, settled, voice)
+            whole, ours = load_with_live(changes, live, settings, progress)
             require_matching_live(whole, ours)
         else:
             whole, ours = load_changes(changes), None
-        loaded = selected_part(whole, part, ours, settled)
+        loaded = selected_part(whole, part, ours, settings)
         both = None if ours is None else BeforeAfter(loaded, ours)
-        found = _found(both, settled, seen, voice)
-        made = _written(_made(loaded, whole, both, found, settled, seen, voice, changes.name), seen)
-    if spoken.as_json:
+        found = _found(both, settings, seen, progress)
+        made = _written(_made(loaded, whole, both, found, settings, seen, progress, changes.name), seen)
+    if output.as_json:
         show_json(_as_dict(loaded, found, made))
-    elif not spoken.quiet:
-        show(_view(loaded, whole, ours, settled, found, made, seen, changes, console(spoken).width), spoken)
+    elif not output.quiet:
+        show(_view(loaded, whole, ours, settings, found, made, seen, changes, console(output).width), output)
     return Exit.ATTENTION if whole.blocking_count() else Exit.DONE
 
 
@@ -166,7 +167,9 @@ class PreviewData(NamedTuple):
     quotes: Table | None = None
 
 
-def _found(both: BeforeAfter | None, settled: Settings, seen: PreviewOptions, voice: ProgressReporter) -> PreviewData:
+def _found(
+    both: BeforeAfter | None, settings: Settings, seen: PreviewOptions, progress: ProgressReporter
+) -> PreviewData:
     if both is None:
         return PreviewData()
     from neat_delta.analysis.grouping import by_group, field_of
@@ -182,7 +185,7 @@ def _found(both: BeforeAfter | None, settled: Settings, seen: PreviewOptions, vo
                 f"--item {format_key(key)}: no such item in this change set",
                 remedy="Items are named by their codes as they are in the shop, zeros in front and all.",
             )
-    voice.step("summing up")
+    progress.step("summing up")
     if seen.by not in ("item", "field"):
         by = field_name(seen.by)
         name = field_of(live, by) if by in ("category", "maker") and by not in live.names else by
@@ -193,24 +196,24 @@ def _found(both: BeforeAfter | None, settled: Settings, seen: PreviewOptions, vo
             )
         found = found._replace(groups=by_group(both, name))
     if seen.money:
-        found = found._replace(money=price_moves(both, settled.money))
+        found = found._replace(money=price_moves(both, settings.money))
     if seen.stock:
-        found = found._replace(stock=stock_moves(both, settled.money))
+        found = found._replace(stock=stock_moves(both, settings.money))
     if seen.records is not None:
-        found = found._replace(**_records(both, settled, seen.records, voice))
+        found = found._replace(**_records(both, settings, seen.records, progress))
     if seen.records_csv is not None and found.records is None:
         raise InvalidOption("--records-csv asks for --records as well", remedy="Say which records: --records FILE.")
     return found
 
 
-def _records(both: BeforeAfter, settled: Settings, path: Location, voice: ProgressReporter) -> dict[str, Any]:
+def _records(both: BeforeAfter, settings: Settings, path: Location, progress: ProgressReporter) -> dict[str, Any]:
     from neat_delta.analysis.margins import touched_records
     from neat_delta.matching.quote_columns import quote_columns
     from neat_delta.reading import read_strict
 
-    quotes = read_strict(path, voice)
+    quotes = read_strict(path, progress)
     matched = quote_columns(quotes, both.changes.head.key)
-    return {"records": touched_records(both, quotes, matched, settled.money), "quotes": quotes}
+    return {"records": touched_records(both, quotes, matched, settings.money), "quotes": quotes}
 
 
 def _made(
@@ -218,9 +221,9 @@ def _made(
     whole: ChangeSet,
     both: BeforeAfter | None,
     found: PreviewData,
-    settled: Settings,
+    settings: Settings,
     seen: PreviewOptions,
-    voice: ProgressReporter,
+    progress: ProgressReporter,
     name: str,
 ) -> dict[str, dict[Path, bytes]]:
     """The files that were asked for, by what they are."""
@@ -232,18 +235,18 @@ def _made(
     if seen.page is not None and both is not None:
         from neat_delta.views.page import review_page_of
 
-        voice.step("writing the page")
-        made["page"] = {seen.page: review_page_of(both, settled, name)}
+        progress.step("writing the page")
+        made["page"] = {seen.page: review_page_of(both, settings, name)}
     if seen.book is not None:
         from neat_delta.views.review_workbook import review_workbook
 
-        voice.step("writing the workbook")
+        progress.step("writing the workbook")
         made["book"] = {seen.book: review_workbook(changes, whole, by_item=seen.book_by == "item")}
     if seen.plots is not None and both is not None:
         from neat_delta.views.plots import plots
 
-        voice.step("drawing")
-        made["plots"] = {seen.plots / file: data for file, data in plots(both, settled).items()}
+        progress.step("drawing")
+        made["plots"] = {seen.plots / file: data for file, data in plots(both, settings).items()}
     return made
 
 
@@ -288,14 +291,14 @@ def _as_dict(changes: ChangeSet, found: PreviewData, made: dict[str, list[str]])
         "records": rows(found.records),
         "files": made,
     }
-    return {"head": head_as_dict(changes.head)} | {name: value for name, value in told.items() if value is not None}
+    return {"head": head_as_dict(changes)} | {name: value for name, value in told.items() if value is not None}
 
 
 def _view(
     changes: ChangeSet,
     whole: ChangeSet,
     live: Table | None,
-    settled: Settings,
+    settings: Settings,
     found: PreviewData,
     made: dict[str, list[str]],
     seen: PreviewOptions,
@@ -323,7 +326,7 @@ def _view(
     if found.money is not None:
         yield from views.money_view(found.money, names, mark, shown, seen.limit)
     if found.stock is not None and live is not None:
-        price, cost = settled.money.price_cost_fields(live.names)
+        price, cost = settings.money.price_cost_fields(live.names)
         yield from views.stock_view(found.stock, names, cost or price, mark, shown, seen.limit)
     if found.records is not None and found.quotes is not None:
         yield from views.records_view(found.records, names, found.quotes, mark, shown, seen.limit)

@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.changeset_output import (
-    OutputTargets,
+    DisplayChoice,
+    Outcome,
     OverrideOptions,
-    finished,
     output_targets,
     override_options,
     render_result,
@@ -32,6 +32,7 @@ if TYPE_CHECKING:
 
     from neat_delta.remote import Location
     from neat_delta.tables.read_options import ReadOptions
+    from neat_delta.workflows.publish import Targets
 
 
 @click.command("recode")
@@ -53,11 +54,12 @@ def recode_command(
     new: str | None,
     rename_pictures: bool,
     key: tuple[str, ...],
-    wanted: OutputTargets,
-    opened: OverrideOptions,
-    settings: Path | None,
-    form: ReadOptions,
-    spoken: OutputOptions,
+    targets: Targets,
+    display: DisplayChoice,
+    override: OverrideOptions,
+    config: Path | None,
+    format_given: ReadOptions,
+    output: OutputOptions,
 ) -> int:
     """Give items of the LIVE catalogue other codes, by a list of old and new CODES.
 
@@ -65,26 +67,25 @@ def recode_command(
     before anything is written. Swaps and chains go in stages, in none of which two items share a code.
     """
     from neat_delta.diff.compare import CompareOptions
-    from neat_delta.diff.recode import code_pairs, read_codes, recode
-    from neat_delta.matching import choose_key
-    from neat_delta.reading import read_table
+    from neat_delta.workflows.plan import PlanOptions, RekeyFile, plan_rekeys, read_live
+    from neat_delta.workflows.publish import publish
 
-    settled = load_config(settings)
-    wanted.check_places()
-    with show_progress(spoken) as voice:
-        ours = read_table(live, voice, settled.export).renamed(settled.names())
-        theirs = read_codes(codes, ours, form, voice)
-        named = choose_key(ours, ours.names, key or settled.key)
-        asked = code_pairs(theirs, named, old, new)
-        voice.step("working out the codes")
-        seen = recode(ours, theirs, named, asked, CompareOptions(settings=settled), pictures=rename_pictures)
-        seen, receipt = finished(seen, settled, wanted, opened, voice)
+    settings = load_config(config)
+    targets.check()
+    with show_progress(output) as progress:
+        live_table = read_live(live, settings, progress)
+        targets.check_folder()
+        options = PlanOptions(CompareOptions(settings=settings), overrides=override.overrides(), images=override.images)
+        file = RekeyFile(codes, format_given, old, new, rename_images=rename_pictures)
+        result, codes_table = plan_rekeys(live_table, key, file, options, progress)
+        targets.check()
+        receipt = publish(result, settings, targets, progress)
 
     def head(width: int) -> Iterator[Text]:
         from neat_delta.views.file_format import catalogue_view
 
-        widest = max(len(ours.source.name), len(theirs.source.name))
-        yield from catalogue_view("live", ours, "item", width, widest)
-        yield from catalogue_view("codes", theirs, "row", width, widest)
+        widest = max(len(live_table.source.name), len(codes_table.source.name))
+        yield from catalogue_view("live", live_table, "item", width, widest)
+        yield from catalogue_view("codes", codes_table, "row", width, widest)
 
-    return render_result(seen, receipt, settled, wanted, spoken, head)
+    return render_result(Outcome(result, receipt, settings, targets, display), output, head)

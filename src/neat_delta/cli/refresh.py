@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_args import fresh_export
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
@@ -55,8 +54,8 @@ def refresh_command(
     clashes: tuple[str, ...],
     book: Path | None,
     replace: bool,
-    settings: Path | None,
-    spoken: OutputOptions,
+    config: Path | None,
+    output: OutputOptions,
 ) -> int:
     """Bring a change set up to date with a newer export of the shop.
 
@@ -70,23 +69,24 @@ def refresh_command(
     from neat_delta.reconcile.refresh import refresh
     from neat_delta.update.delimited import report_workbook
     from neat_delta.views.verify_views import conflicts_table
+    from neat_delta.workflows.saved_changes import read_fresh
 
     policy, by_field = _policies(clashes)
-    settled = load_config(settings)
+    settings = load_config(config)
     check_outputs(out, book, replace=replace)
-    with show_progress(spoken) as voice:
+    with show_progress(output) as progress:
         loaded = load_changes(changes)
-        export = fresh_export(loaded, fresh, settled, voice)
-        voice.step("comparing then, ours and now")
-        seen = refresh(loaded, export, settled, policy, by_field)
+        export = read_fresh(loaded, fresh, settings, progress)
+        progress.step("comparing then, ours and now")
+        seen = refresh(loaded, export, settings, policy, by_field)
         check_outputs(out, book, replace=replace)
         save_changes(seen.changes, out, replace=replace)
         if book is not None:
             write_atomic(book, report_workbook(conflicts_table(seen)), replace=replace)
-    if spoken.as_json:
+    if output.as_json:
         show_json(_as_dict(seen, out))
-    elif not spoken.quiet:
-        show(_view(seen, out, fresh, book, console(spoken).width), spoken)
+    elif not output.quiet:
+        show(_view(seen, out, fresh, book, console(output).width), output)
     return Exit.ATTENTION if seen.changes.blocking_count() else Exit.DONE
 
 
@@ -108,7 +108,7 @@ def _as_dict(seen: RefreshResult, out: Path) -> dict[str, object]:
     from neat_delta.changeset.serialization import head_as_dict
     from neat_delta.matching import KEY_SEPARATOR
 
-    return head_as_dict(seen.changes.head) | {
+    return head_as_dict(seen.changes) | {
         "cells": len(seen.changes.cells),
         "untouched": seen.unchanged,
         "there_already": seen.applied,

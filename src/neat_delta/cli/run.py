@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 @click.argument("file", type=FILE, metavar="RUN.toml")
 @click.option("--no-send", is_flag=True, help="Go as far as the written update and send nothing, to try the file.")
 @output_options
-def run_command(file: Path, no_send: bool, spoken: OutputOptions) -> int:
+def run_command(file: Path, no_send: bool, output: OutputOptions) -> int:
     """Go the whole way without a person, as RUN.toml says: fetch, compare, check, write, send, settle; for schedules.
 
     Each run has a folder of its own with all its files, and a summary as JSON, text, page and, if the file says to
@@ -39,17 +39,17 @@ def run_command(file: Path, no_send: bool, spoken: OutputOptions) -> int:
     from neat_delta.workflows.scheduled.run_lock import exclusive_run
 
     told = load_run(file)
-    with show_progress(spoken) as voice, exclusive_run(told) as report:
+    with show_progress(output) as progress, exclusive_run(told) as report:
         try:
-            run(told, report, voice, sending=not no_send)
+            run(told, report, progress, sending=not no_send)
         finally:
             # Even a fault of ours leaves a summary that says so.
             for name, data in summaries(report, told.mail).items():
                 write_atomic(report.folder / name, data)
-    if spoken.as_json:
+    if output.as_json:
         show_json(report.as_dict())
-    elif not spoken.quiet:
-        show(summary_view(report, console(spoken).width), spoken)
+    elif not output.quiet:
+        show(summary_view(report, console(output).width), output)
     elif report.exit_code:
         print_error(f"{report.verdict}; see {report.folder / 'summary.txt'}")
     return report.exit_code

@@ -56,8 +56,8 @@ def send_command(
     replace: bool,
     as_of: datetime | None,
     journal: Path | None,
-    settings: Path | None,
-    spoken: OutputOptions,
+    config: Path | None,
+    output: OutputOptions,
 ) -> int:
     """Send a written update to the shop: its files in their order, each after the one before was taken.
 
@@ -76,19 +76,21 @@ def send_command(
     update = load_update(folder)
     check_outputs(results, replace=replace)
     if not resume:
-        require_fresh(as_of or update.receipt.live_made, update.receipt.live_name, load_config(settings))
-    with show_progress(spoken) as voice:
-        entry = send(update, destination_of(place, voice.step), journal_in(journal), resume=resume, voice=voice)
+        require_fresh(as_of or update.receipt.live_made, update.receipt.live_name, load_config(config))
+    with show_progress(output) as progress:
+        entry = send(
+            update, destination_of(place, progress.step), journal_in(journal), resume=resume, progress=progress
+        )
     told = results_of(entry)
     if results is not None:
         write_atomic(results, report_csv(told), replace=replace)
     bad = int(told["result"].is_in(["failed", "skipped"]).sum())
-    if spoken.as_json:
+    if output.as_json:
         from neat_delta.cli.journal import entry_as_dict
 
         show_json(entry_as_dict(entry))
-    elif not spoken.quiet:
-        show(sent_view(entry, results, journal, console(spoken).width), spoken)
+    elif not output.quiet:
+        show(sent_view(entry, results, journal, console(output).width), output)
     elif bad:
         print_error(f"{bad} rows were not taken; see them with: neat-delta journal {entry.entry}")
     return Exit.ATTENTION if bad else Exit.DONE

@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_args import fresh_export
 from neat_delta.cli.common import (
     FILE,
     REPLACE,
@@ -50,8 +49,8 @@ def settle_command(
     limit: int,
     replace: bool,
     journal: Path | None,
-    settings: Path | None,
-    spoken: OutputOptions,
+    config: Path | None,
+    output: OutputOptions,
 ) -> int:
     """See by the export made after the import what of a change set has arrived in the shop.
 
@@ -61,20 +60,21 @@ def settle_command(
     from neat_delta.changeset.serialization import save_changes
     from neat_delta.output_paths import check_outputs
     from neat_delta.reconcile.verify import verify
+    from neat_delta.workflows.saved_changes import read_fresh
 
-    settled = load_config(settings)
+    settings = load_config(config)
     check_outputs(out, replace=replace)
-    with show_progress(spoken) as voice:
+    with show_progress(output) as progress:
         loaded = changes_of(changes, journal)
-        export = fresh_export(loaded, fresh, settled, voice)
-        voice.step("looking for what has arrived")
-        seen = verify(loaded, export, settled)
+        export = read_fresh(loaded, fresh, settings, progress)
+        progress.step("looking for what has arrived")
+        seen = verify(loaded, export, settings)
         if out is not None:
             save_changes(seen.remaining, out, replace=replace)
-    if spoken.as_json:
+    if output.as_json:
         show_json(_as_dict(seen, out))
-    elif not spoken.quiet:
-        show(_view(seen, loaded, changes, fresh, out, limit, console(spoken).width), spoken)
+    elif not output.quiet:
+        show(_view(seen, loaded, changes, fresh, out, limit, console(output).width), output)
     return Exit.DONE if seen.done else Exit.ATTENTION
 
 
@@ -102,7 +102,7 @@ def _view(
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
     yield from verify_view(seen, names, width, limit)
     yield Text()
-    left = seen.remaining.items["do"].is_in(["change", "add", "remove", "recode"]).any()
+    left = seen.remaining.items["action"].is_in(["change", "add", "remove", "recode"]).any()
     if out is not None:
         yield labelled("kept", f"what has not landed, in {out}")
     if left:

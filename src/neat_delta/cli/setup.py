@@ -37,8 +37,8 @@ def setup_command(
     out: Path,
     key: tuple[str, ...],
     yes: bool,
-    form: ReadOptions,
-    spoken: OutputOptions,
+    format_given: ReadOptions,
+    output: OutputOptions,
 ) -> int:
     """Draft catalogue.toml from the live EXPORT: key, fields with their kinds and limited values, what to lock.
 
@@ -53,21 +53,21 @@ def setup_command(
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
 
-    with show_progress(spoken) as voice:
+    with show_progress(output) as progress:
         existing = ""
         if out.exists() and out.stat().st_size:
             load_settings(out)  # which tells what is wrong with it
             existing = out.read_text("utf-8-sig")
-        live = read_table(export, voice, form)
+        live = read_table(export, progress, format_given)
         named = choose_key(live, live.names, key)
         text, added = draft_config(profile(live), named.fields, live.format, existing)
         wrote = bool(added) and (yes or not existing)
         if wrote:
             write_atomic(out, text.encode(), replace=True)
-    if spoken.as_json:
+    if output.as_json:
         show_json({"file": str(out), "key": list(named.fields), "added": added, "written": wrote})
-    elif not spoken.quiet:
-        width = console(spoken).width
+    elif not output.quiet:
+        width = console(output).width
         if not added:
             lines = [labelled("setup", f"{out} has all fields of {export.name}")]
         else:
@@ -78,5 +78,5 @@ def setup_command(
             said = 'if a blank cell leaves a field alone in your shop, say blank = "leaves" below [import]'
             lines += sentence("one file", f"{said}: an update is then one file; else one for each set of fields", width)
             lines += sentence("next", f"read {out}, change what is not so; commands here will go by it", width)
-        show(lines, spoken)
+        show(lines, output)
     return Exit.DONE if wrote or not added else Exit.ATTENTION

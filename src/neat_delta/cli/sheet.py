@@ -55,8 +55,8 @@ def sheet_command(
     key: tuple[str, ...],
     unlock: tuple[str, ...],
     replace: bool,
-    settings: Path | None,
-    spoken: OutputOptions,
+    config: Path | None,
+    output: OutputOptions,
 ) -> int:
     """Make a short sheet for editing from the live EXPORT, one that survives a spreadsheet program.
 
@@ -65,33 +65,33 @@ def sheet_command(
     """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.errors import WriteError
-    from neat_delta.matching import choose_key
     from neat_delta.matching.selection import chosen_fields, chosen_rows
     from neat_delta.output_paths import check_outputs
-    from neat_delta.reading import read_table
     from neat_delta.tables import field_name
     from neat_delta.update.edit_sheet import delimited_sheet, sheet_columns, workbook
+    from neat_delta.workflows.plan import context_of, read_live
 
-    settled = load_config(settings)
+    settings = load_config(config)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
         raise WriteError("a sheet is .xlsx, or .csv for plain text", file=out, remedy="Give it such a name.")
     check_outputs(out, replace=replace)
-    with show_progress(spoken) as voice:
-        live = read_table(export, voice, settled.export).renamed(settled.names())
-        named = choose_key(live, live.names, key or settled.key)
+    with show_progress(output) as progress:
+        live = read_live(export, settings, progress)
+        context = context_of(live, settings, key)
+        named = context.key
         names = chosen_fields(live, named, [name for name in fields.split(",") if name.strip()])
-        rows, unknown = chosen_rows(live, named, where, items, settled)
-        voice.step("writing the sheet")
-        columns = sheet_columns(live, names, rows, named.fields, settled, [field_name(name) for name in unlock])
+        rows, unknown = chosen_rows(context, where, items)
+        progress.step("writing the sheet")
+        columns = sheet_columns(live, names, rows, named.fields, settings, [field_name(name) for name in unlock])
         as_workbook = out.suffix.lower() == ".xlsx"
         write_atomic(out, (workbook if as_workbook else delimited_sheet)(columns, live), replace=replace)
-    if spoken.as_json:
+    if output.as_json:
         locked = [column.field for column in columns if column.locked]
         told = {"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown}
-        show_json(told | {"unreadable": live.unreadable_rows.select("line", "say").to_dicts()})
-    elif not spoken.quiet:
-        width, bad = console(spoken).width, live.unreadable_rows["line"].to_list()
-        show(_view(out, export, len(rows), columns, unknown, bad, as_workbook, width), spoken)
+        show_json(told | {"unreadable": live.unreadable_rows.select("line", say="message").to_dicts()})
+    elif not output.quiet:
+        width, bad = console(output).width, live.unreadable_rows["line"].to_list()
+        show(_view(out, export, len(rows), columns, unknown, bad, as_workbook, width), output)
     return Exit.ATTENTION if unknown or len(live.unreadable_rows) else Exit.DONE
 
 

@@ -38,7 +38,7 @@ class SupplierOptions(NamedTuple):
     remember_value: tuple[tuple[str, str], ...]
     remember_file: Location | None
 
-    def over(self, settled: Settings, form: ReadOptions) -> SupplierProfile:
+    def over(self, settings: Settings, format_given: ReadOptions) -> SupplierProfile:
         """What holds for this list: as told in this run, else as it is saved.
 
         Raises:
@@ -47,14 +47,14 @@ class SupplierOptions(NamedTuple):
         from neat_delta.tables import field_name
         from neat_delta.tables.settings import SupplierProfile
 
-        if self.name is not None and self.name not in settled.profiles:
-            saved = ", ".join(settled.profiles) or "none"
+        if self.name is not None and self.name not in settings.profiles:
+            saved = ", ".join(settings.profiles) or "none"
             raise InvalidOption(f"--list {self.name}: no list of that name is saved", remedy=f"Saved lists: {saved}.")
-        known = settled.profiles[self.name] if self.name is not None else SupplierProfile()
+        known = settings.profiles[self.name] if self.name is not None else SupplierProfile()
         codes, values = self._answers()
         return replace(
             known,
-            format=known.format.overridden_by(form),
+            format=known.format.overridden_by(format_given),
             columns={**known.columns, **{column: field_name(field) for column, field in self.columns.items()}},
             leave_out=tuple(dict.fromkeys([*known.leave_out, *map(field_name, self.leave_out)])),
             match_on=field_name(self.match_on) if self.match_on else known.match_on,
@@ -94,10 +94,10 @@ def _pairs(_context: click.Context, option: click.Parameter, told: tuple[str, ..
     return dict(_pair(text, str(option.metavar)) for text in told)
 
 
-def _pair(text: str, form: str) -> tuple[str, str]:
+def _pair(text: str, format_given: str) -> tuple[str, str]:
     left, equals, right = text.rpartition("=")
     if not (left.strip() and equals and right.strip()):
-        raise click.BadParameter(f"{text!r} is not {form}")
+        raise click.BadParameter(f"{text!r} is not {format_given}")
     return left.strip(), right.strip()
 
 
@@ -158,24 +158,24 @@ def supplier_options(command: F) -> F:
             help="Two columns, their codes and ours; or three: field, their values and ours.",
         ),
     )
-    return bundle_options(SupplierOptions, "listing", options, command)
+    return bundle_options(SupplierOptions, "supplier", options, command)
 
 
-def save_profile(settings: Path | None, name: str, listed: SupplierProfile, seen: Mapping[str, str]) -> None:
+def save_profile(config: Path | None, name: str, listed: SupplierProfile, seen: Mapping[str, str]) -> None:
     """Keep a list's settings in catalogue.toml, which is made if there is none; what else stands there stays."""
     from neat_delta.atomic_write import write_atomic
     from neat_delta.tables.settings import NAME
     from neat_delta.update.saved_profile import with_profile
 
-    path = settings or Path(NAME)
+    path = config or Path(NAME)
     existing = path.read_text("utf-8-sig") if path.exists() else ""
     write_atomic(path, with_profile(existing, name, listed, seen).encode(), replace=True)
 
 
-def saved_view(name: str, settings: Path | None, width: int) -> Iterator[Text]:
+def saved_view(name: str, config: Path | None, width: int) -> Iterator[Text]:
     """Where a list was saved, and how it is used."""
     from neat_delta.tables.settings import NAME
     from neat_delta.views.lines import sentence
 
-    said = f"as list {name} in {settings or NAME}; next time: --list {name}"
+    said = f"as list {name} in {config or NAME}; next time: --list {name}"
     yield from sentence("saved", said, width)

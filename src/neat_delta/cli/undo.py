@@ -6,7 +6,6 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_args import fresh_export, load_with_live
 from neat_delta.cli.changeset_output import FORM, PACK
 from neat_delta.cli.common import (
     FILE,
@@ -60,10 +59,10 @@ def undo_command(
     fresh: Location | None,
     replace: bool,
     journal: Path | None,
-    pack: str,
-    shape: str,
-    settings: Path | None,
-    spoken: OutputOptions,
+    strategy: str,
+    output_format: str,
+    config: Path | None,
+    output: OutputOptions,
 ) -> int:
     """Write the files that put back what a change set has changed, proved; its own go into the folder's undo.
 
@@ -73,52 +72,33 @@ def undo_command(
 
     CHANGES is a kept change set or, with --fresh, the number of a journal entry: what was sent then is put back.
     """
-    from neat_delta.changeset.invert import invert
-    from neat_delta.reconcile.refresh import refresh
-    from neat_delta.reconcile.verify import without_differences
-    from neat_delta.update import write_update
+    from neat_delta.update import WriteOptions
     from neat_delta.views.verify_views import refresh_view
+    from neat_delta.workflows.saved_changes import SavedFile, undo_saved, undo_since
 
-    settled = load_config(settings)
+    settings = load_config(config)
+    options = WriteOptions(overwrite=replace, strategy=strategy, output_format=output_format)
     sent = sent_as(changes, journal)
     if sent is not None and fresh is None:
         raise InvalidOption(
             f"journal entry {sent.entry} is undone as far as the shop has not moved on since",
             remedy=f"Say --fresh FILE with an export made now{_export_of(sent.place)}.",
         )
-    seen = None
-    with show_progress(spoken) as voice:
-        if fresh is not None:
-            loaded = changes_of(changes, journal)
-            ours = fresh_export(loaded, fresh, settled, voice)
-            seen = refresh(invert(loaded), ours, without_differences(settled))
-            if seen.ambiguous:
-                raise InvalidOption(
-                    f"of {seen.ambiguous} items nobody can tell whether their codes have changed, so nothing is undone",
-                    file=fresh,
-                    remedy='Settle a field that no two items share: identity = "FIELD" in catalogue.toml, '
-                    "and compare or recode anew.",
-                )
-            loaded = seen.changes
+    refreshed = None
+    with show_progress(output) as progress:
+        if fresh is None:
+            written = undo_saved(SavedFile(changes, live), folder, settings, options, progress)
         else:
-            loaded, ours = load_with_live(changes, live, settled, voice)
-        turned = seen is None
-        receipt = write_update(
-            loaded, ours, folder, settled, replace=replace, way=pack, shape=shape, turned=turned, voice=voice
-        )
-    clashes = 0 if seen is None else len(seen.conflicts) + seen.missing
-    if spoken.as_json:
-        show_json({"files": []} if receipt is None else receipt.as_dict())
-    elif not spoken.quiet:
-        width = console(spoken).width
-        show(
-            [
-                *(refresh_view(seen, width, back=True) if seen else ()),
-                *_view(receipt, ours.source.name, folder, width, seen),
-            ],
-            spoken,
-        )
-    return Exit.ATTENTION if clashes else Exit.DONE
+            loaded = changes_of(changes, journal)
+            written, refreshed = undo_since(loaded, fresh, folder, settings, options, progress)
+    if output.as_json:
+        show_json({"files": []} if written.receipt is None else written.receipt.as_dict())
+    elif not output.quiet:
+        width = console(output).width
+        head = refresh_view(refreshed, width, back=True) if refreshed else ()
+        show([*head, *_view(written.receipt, written.live.source.name, folder, width, refreshed)], output)
+    conflicts = 0 if refreshed is None else len(refreshed.conflicts) + refreshed.missing
+    return Exit.ATTENTION if conflicts else Exit.DONE
 
 
 def _export_of(place: str) -> str:

@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_args import AS_OF, load_with_live
-from neat_delta.cli.changeset_output import FORM, PACK, STRICT, OverrideOptions, override_options, pictures_in, refused
+from neat_delta.cli.changeset_args import AS_OF
+from neat_delta.cli.changeset_output import FORM, PACK, STRICT, OverrideOptions, override_options, refused
 from neat_delta.cli.common import (
     FILE,
     SOURCE,
@@ -59,49 +59,36 @@ def write_command(
     as_of: datetime | None,
     replace: bool,
     strict: bool,
-    pack: str,
-    shape: str,
-    opened: OverrideOptions,
-    settings: Path | None,
-    spoken: OutputOptions,
+    strategy: str,
+    output_format: str,
+    override: OverrideOptions,
+    config: Path | None,
+    output: OutputOptions,
 ) -> int:
     """Write the update files of a change set, proved, with the files that undo them and a receipt.
 
     The change set knows the live export it was made from and refuses any other. All checks are run again; what they
     stop is held back, and the rest is written.
     """
-    from neat_delta.checks import recheck
-    from neat_delta.reading import fetch
-    from neat_delta.reconcile.refresh import require_fresh
-    from neat_delta.update import write_update
+    from neat_delta.update import WriteOptions
+    from neat_delta.workflows.saved_changes import SavedFile, write_saved
 
-    settled = load_config(settings)
-    with show_progress(spoken) as voice:
-        data = fetch(changes).data
-        loaded, ours = load_with_live(changes, live, settled, voice, data)
-        require_fresh(as_of or ours.source.made, ours.source.path, settled)
-        voice.step("checking what would change")
-        tried = recheck(loaded, ours, settled, opened.allowed(), pictures_in(opened.images))
-        stopped = tried.blocking_count()
-        if strict and stopped:
-            return refused(stopped)
-        receipt = write_update(
-            tried,
-            ours,
-            folder,
-            settled,
-            replace=replace,
-            way=pack,
-            shape=shape,
-            as_of=as_of,
-            kept=data if tried.equivalent_to(loaded) else None,
-            voice=voice,
+    settings = load_config(config)
+    options = WriteOptions(overwrite=replace, strategy=strategy, output_format=output_format, as_of=as_of)
+    saved, overrides = SavedFile(changes, live), override.overrides()
+    with show_progress(output) as progress:
+        written = write_saved(
+            saved, folder, settings, options, overrides, override.images, strict=strict, progress=progress
         )
-    if spoken.as_json:
-        show_json({"files": []} if receipt is None else receipt.as_dict())
-    elif not spoken.quiet:
-        show(_view(receipt, ours.source.name, folder, stopped, changes, console(spoken).width), spoken)
-    return Exit.ATTENTION if stopped else Exit.DONE
+    blocked = written.changes.blocking_count()
+    if strict and blocked:
+        return refused(blocked)
+    if output.as_json:
+        show_json({"files": []} if written.receipt is None else written.receipt.as_dict())
+    elif not output.quiet:
+        name = written.live.source.name
+        show(_view(written.receipt, name, folder, blocked, changes, console(output).width), output)
+    return Exit.ATTENTION if blocked else Exit.DONE
 
 
 def _view(

@@ -43,7 +43,12 @@ def load_update(folder: Path) -> Update:
 
 
 def send(
-    update: Update, place: Destination, journal: Journal, *, resume: bool = False, voice: ProgressReporter = NO_PROGRESS
+    update: Update,
+    place: Destination,
+    journal: Journal,
+    *,
+    resume: bool = False,
+    progress: ProgressReporter = NO_PROGRESS,
 ) -> Entry:
     """Send an update's files one after another, each after the one before has been taken; stops at the first refused.
 
@@ -58,10 +63,10 @@ def send(
     with alone_with(update.folder) as alone:
         if not alone:
             raise DeliveryError("another run is sending this update", file=update.folder, remedy="Wait for its end.")
-        return _send(update, place, journal, resume=resume, voice=voice)
+        return _send(update, place, journal, resume=resume, progress=progress)
 
 
-def _send(update: Update, place: Destination, journal: Journal, *, resume: bool, voice: ProgressReporter) -> Entry:
+def _send(update: Update, place: Destination, journal: Journal, *, resume: bool, progress: ProgressReporter) -> Entry:
     place.check()
     entry = journal.begin(
         place.name,
@@ -79,7 +84,7 @@ def _send(update: Update, place: Destination, journal: Journal, *, resume: bool,
             continue
         job = file.job
         if file.state != SENT:
-            voice.step(f"sending {file.name}")
+            progress.step(f"sending {file.name}")
             mark = f"{known.begun} {file.sha256}"
             if file.state != BROUGHT:
                 journal.note(entry, file.number, LEAVING)
@@ -87,7 +92,7 @@ def _send(update: Update, place: Destination, journal: Journal, *, resume: bool,
                 journal.note(entry, file.number, BROUGHT)
             job = place.submit(file.name, data, file.action, mark)
             journal.note(entry, file.number, SENT, job)
-        voice.step(f"waiting for {file.name}")
+        progress.step(f"waiting for {file.name}")
         told = place.wait_for_result(job)
         if told.reason is not None:
             journal.note(entry, file.number, REFUSED, job, told.reason, told.results)

@@ -1,8 +1,9 @@
-"""Adjust: rules alone make a change set, without an edited sheet."""
+"""Adjust: formulas alone make a change set, without an edited file."""
 
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.diff.compare import CompareOptions, CompareResult, compare, with_findings
@@ -12,34 +13,38 @@ from neat_delta.tables import Source
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-    from pathlib import Path
 
     import polars as pl
 
     from neat_delta.diff.formulas import Formula
-    from neat_delta.matching import Key
-    from neat_delta.tables import Table
+    from neat_delta.matching.context import Context
+
+# What a change set from formulas alone says it was made from.
+FORMULAS = Path("rules")
 
 
-def adjust(
-    live: Table, key: Key, rules: Sequence[Formula], rows: pl.Series, options: CompareOptions, name: Path
-) -> CompareResult:
-    """What rules change in the live items at these positions; all rules see the values as they were before.
+def adjust(context: Context, formulas: Sequence[Formula], rows: pl.Series, options: CompareOptions) -> CompareResult:
+    """What formulas change in live items; all of them see the values as they were before.
 
-    The change set is like one from a sheet that holds the computed values of these items; ``name`` is what it is said
-    to be made from. A value set to what it is drops out.
+    The change set is like one from a file that holds the computed values of these items. A value set to what it is
+    drops out.
+
+    Args:
+        context: the live export, its settings and its key.
+        formulas: what to compute.
+        rows: the positions of the items in the live export.
+        options: how to compare.
 
     Raises:
-        WrongChoice: a rule is wrong, or names what does not exist.
+        InvalidOption: a formula is wrong, or names what does not exist.
     """
-    items = chosen(live, key, rows)
-    sheet, findings = add_computed_columns(live, items, key, rules, options.settings, listed=False)
-    text = "\n".join(rule.text for rule in rules)
-    sheet = replace(sheet, source=Source(name, lambda: sha256_hex(text.encode())))
-    emptied = frozenset(rule.field for rule in rules if rule.empties)
-    seen = compare(live, sheet, replace(options, key=key.fields, constant_blanks=emptied))
-    # Items that no rule is about are not missing from anything.
-    head = replace(seen.changes.head, counts=seen.changes.head.counts | {"gone": 0})
-    none = replace(seen.rows, missing=seen.rows.missing.clear())
-    seen = replace(seen, changes=replace(seen.changes, head=head), rows=none)
-    return with_findings(seen, findings_about_changes(findings, seen.changes))
+    items = chosen(context.live, context.key, rows)
+    computed, findings = add_computed_columns(context, items, formulas, from_live_only=True)
+    text = "\n".join(formula.text for formula in formulas)
+    computed = replace(computed, source=Source(FORMULAS, lambda: sha256_hex(text.encode())))
+    emptied = frozenset(formula.field for formula in formulas if formula.empties)
+    options = replace(options, key=context.key.fields, constant_blanks=emptied)
+    # Items that no formula is about are not missing from anything.
+    result = compare(context.live, computed, options).without_missing()
+    result = replace(result, from_formulas=True)
+    return with_findings(result, findings_about_changes(findings, result.changes))

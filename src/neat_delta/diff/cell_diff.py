@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import CELLS, FieldInfo, findings_frame, no_findings
+from neat_delta.changeset.changeset import CELLS, FieldInfo
+from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
 from neat_delta.tables.field_types import EditedColumn, FormatOverrides, are_blank, infer_type
 from neat_delta.tables.field_types.date import Date
@@ -276,7 +277,7 @@ def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
         pair=unread["pair"],
         field=column.name,
         value=unread["edited"],
-        say=_not_of_kind(unread["edited"], column),
+        message=_not_of_kind(unread["edited"], column),
     )
     return found.insert_column(0, unread["pair"])
 

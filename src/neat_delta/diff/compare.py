@@ -1,4 +1,4 @@
-"""Compare: a live export and an edited sheet give a change set, and an account of every row."""
+"""Compare: a live export and an edited file give a change set, and an account of every row."""
 
 from __future__ import annotations
 
@@ -7,40 +7,23 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import (
-    ADD,
-    CHANGE,
-    EXCLUDED,
-    FINDINGS,
-    ITEMS,
-    NONE,
-    REPAIRED,
-    STATES,
-    ChangeSet,
-    FieldInfo,
-    FileRef,
-    Head,
-    file_ref,
-    no_findings,
-)
-from neat_delta.changeset.findings import apply_findings
-from neat_delta.diff.cell_diff import CellDiff, ComparisonRules, compare_cells
+from neat_delta.changeset.apply_findings import apply_findings
+from neat_delta.changeset.changeset import CHANGED, MISSING, ChangeSet, with_known_items, with_other_rows
+from neat_delta.changeset.findings import no_findings
+from neat_delta.diff.cell_diff import ComparisonRules, compare_cells
+from neat_delta.diff.changeset_of import changeset_of, items_of_findings, row_states
 from neat_delta.diff.deletions import add_deletions
 from neat_delta.diff.rekey_plan import apply_rekeys
-from neat_delta.diff.row_findings import likely_code_changes, rescued, row_findings, two_items, unknown_codes
+from neat_delta.diff.rekeyed_rows import pair_rekeyed_rows
+from neat_delta.diff.row_findings import likely_rekeys, repaired_keys, row_findings, rows_of_two_items, unknown_keys
 from neat_delta.errors import InvalidOption
 from neat_delta.matching import ColumnMapping, Key, RowMatches, choose_key, match_columns, match_rows
+from neat_delta.matching.context import Context
 from neat_delta.matching.key_repair import likely_damaged, repairable_keys, with_keys_of
-from neat_delta.matching.positions import positions_of
-from neat_delta.matching.rekey_detection import (
-    match_accepted,
-    match_by_field,
-    split_by_identity,
-    suggest_rekeys,
-    with_free_codes,
-)
+from neat_delta.matching.matched_tables import MatchedTables, describe_rows
+from neat_delta.matching.rekey_detection import suggest_rekeys
 from neat_delta.matching.selection import select_items
-from neat_delta.matching.similarity import SUGGESTIONS, find_name_field, suggest_items
+from neat_delta.matching.similarity import SUGGESTIONS, suggest_items
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import field_name
@@ -57,16 +40,24 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class CompareOptions:
-    """How to compare.
+    """How to compare; what is given for one run goes before what is configured.
 
-    What is told for this run goes before what is ``settled`` in catalogue.toml: the ``key``, whether blanks empty a
-    field (``None``: as settled for each field, else they leave it), ``kinds``; fields in ``emptied`` are meant to be
-    empty where they are blank; ``rescue`` gives rows with a damaged code to the one item they can be. Only items for
-    which the condition ``where`` holds and whose codes stand in the file ``items`` take part. ``add`` takes new rows
-    in, ``remove`` is how many gone items may be removed; ``accepted`` are code changes (of old, new) to be seen as
-    such. ``nameless`` counts rows that may be any of several items. ``likeliest`` looks for the items that new rows may
-    be; ``named_by`` is the field by which a list names them, if not the key. Of fields in ``as_typed`` every character
-    counts.
+    Attributes:
+        key: the fields that identify an item; without any, as configured, else as the files show.
+        clear_blanks: whether a blank cell empties its field; ``None``: as configured for each field, else it does not.
+        types: field types by field.
+        constant_blanks: fields that are meant to be empty where they are blank.
+        repair_keys: give rows with a damaged key to the one item they can be.
+        where: a condition in SQL; only live items for which it holds take part.
+        items: a file of keys; only these items take part.
+        add_new: new rows become items.
+        delete_at_most: missing items are removed, if they are no more than these.
+        accepted_rekeys: key changes to be taken for such (old, new).
+        unidentified: how many rows may be any of several items.
+        suggest_items: look for the items that new rows may be.
+        name_field: the field by which the file names items, if not the key.
+        settings: what is configured.
+        as_typed: fields of which every character counts.
     """
 
     key: Sequence[str] = ()
@@ -90,9 +81,9 @@ class CompareOptions:
         cleared = {name for name in names if self.settings.field(name).blank == CLEAR}
         if self.clear_blanks is not None:
             cleared = set(names) if self.clear_blanks else set()
-        told = {field_name(name): kind for name, kind in self.types.items()}
-        settled = {name: self.settings.field(name) for name in names}
-        fields = {name: replace(known, type=told.get(name, known.type)) for name, known in settled.items()}
+        types = {field_name(name): type_name for name, type_name in self.types.items()}
+        configured = {name: self.settings.field(name) for name in names}
+        fields = {name: replace(known, type=types.get(name, known.type)) for name, known in configured.items()}
         as_typed = frozenset(field_name(name) for name in self.as_typed)
         return ComparisonRules(fields, frozenset(cleared) | self.constant_blanks, as_typed)
 
@@ -101,33 +92,63 @@ class CompareOptions:
 class CompareResult:
     """A change set, and what the comparison saw besides.
 
-    ``states`` tells the state of every edited row that was looked at (edited, state); those settled by equal lines
-    are "same". Rows of items that are not in scope are counted in ``outside``. ``form`` cells differ only in how they
-    are written (``form_example``: one of them, and its live cell), ``blanks`` were blank where the live export has a
-    value; both were left alone.
+    Attributes:
+        changes: the change set.
+        tables: the two files, matched.
+        states: the state of every edited row that was looked at (edited, state); rows with equal lines are "same".
+        reformatted: cells that differ only in how they are written, and were left alone.
+        reformatted_example: one of them, and its live cell.
+        blanks_ignored: cells that were blank where the live export has a value, and were left alone.
+        excluded: rows of items that were not chosen.
+        original: the edited file as it was read, before it was mapped to the shop's fields.
+        suggestions: the items that new rows may be (key, item, name, likeness).
+        profile_drift: what is different from last time in a file that comes again and again.
+        from_formulas: no file was edited; formulas computed the values.
     """
 
     changes: ChangeSet
-    live: Table
-    edited: Table
-    key: Key
-    columns: ColumnMapping
-    rows: RowMatches
+    tables: MatchedTables
     states: pl.DataFrame
     reformatted: int
     reformatted_example: tuple[str, str] | None
     blanks_ignored: int
     excluded: int = 0
     original: Table | None = None
-    constants: dict[str, int] | None = None
+    profile_drift: tuple[str, ...] = ()
+    from_formulas: bool = False
     suggestions: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=SUGGESTIONS))
 
-    def rows_in(self, state: str) -> pl.DataFrame:
-        """The rows of one state, or the gone live items (frame of key, line, name), in their file's order.
+    @property
+    def live(self) -> Table:
+        """The live export."""
+        return self.tables.live
 
-        Rows that cannot be read have a line only; settled ones and gone items have the live export's lines.
+    @property
+    def edited(self) -> Table:
+        """The edited file, mapped to the shop's fields."""
+        return self.tables.edited
+
+    @property
+    def key(self) -> Key:
+        """What identifies an item."""
+        return self.tables.key
+
+    @property
+    def columns(self) -> ColumnMapping:
+        """Which columns the two files share."""
+        return self.tables.columns
+
+    @property
+    def rows(self) -> RowMatches:
+        """Which row is which item."""
+        return self.tables.rows
+
+    def rows_in(self, state: str) -> pl.DataFrame:
+        """The rows of one state, or the missing live items (frame of key, line, name), in their file's order.
+
+        Rows that cannot be read have a line only; those with equal lines and missing items have the live export's.
         """
-        if state == "gone":
+        if state == MISSING:
             return describe_rows(self.live, self.key, self.rows.missing)
         rows = describe_rows(self.edited, self.key, self.states.filter(pl.col("state") == state)["edited"])
         if state == "same":
@@ -136,6 +157,165 @@ class CompareResult:
             bad = self.edited.unreadable_rows.select(key=pl.lit(None, pl.String), line="line", name=pl.col("raw"))
             rows = pl.concat([rows, bad])
         return rows.sort("line")
+
+    def without_missing(self) -> CompareResult:
+        """The same for a file that is not meant to have all items: none is missing."""
+        rows = replace(self.rows, missing=self.rows.missing.clear())
+        changes = with_other_rows(self.changes, **{MISSING: 0})
+        return replace(self, changes=changes, tables=replace(self.tables, rows=rows))
+
+
+def compare(
+    live: Table, edited: Table, options: CompareOptions | None = None, progress: ProgressReporter = NO_PROGRESS
+) -> CompareResult:
+    """Work out what has to change in the live catalogue to make it say what the edited file says.
+
+    Only items that exist change, unless ``add_new`` and ``delete_at_most`` say otherwise; new and missing ones are
+    counted. Blank cells leave the live value unless ``clear_blanks``. What cannot be decided is refused with a finding,
+    and the rest goes on.
+
+    Raises:
+        InvalidOption: an option names a field, a type or an item that does not exist, or too many items are missing.
+        AmbiguousKey: no column can be taken as the key without asking.
+    """
+    options = options or CompareOptions()
+    progress.step("matching rows")
+    matched = _match(live, edited, options)
+    progress.step("comparing cells")
+    tables = matched.tables
+    damaged = likely_damaged(tables.live, tables.edited, tables.key, tables.rows)
+    rows, rekeyed = pair_rekeyed_rows(tables, damaged, options.settings.identity, options.accepted_rekeys)
+    tables = replace(tables, rows=rows)
+    pairs = rows.pairs
+    if options.add_new:
+        new = pl.DataFrame({"edited": rows.new}).join(damaged, on="edited", how="anti", maintain_order="left")
+        pairs = pl.concat([pairs, new.select(pl.lit(None, pl.UInt32).alias("live"), "edited")])
+    found = compare_cells(tables.live, tables.edited, pairs, tables.fields, options.rules(tables.columns.compared))
+    suggestions = pl.DataFrame(schema=SUGGESTIONS)
+    if options.suggest_items and len(rows.new):
+        progress.step("looking for likely items")
+        suggestions = suggest_items(tables.live, tables.edited, tables.key, rows.new, options.name_field)
+    findings = pl.concat([matched.findings, _row_findings(tables, damaged, suggestions, options)])
+    states = row_states(rows, pairs, found, rekeyed["edited"])
+    changes = changeset_of(tables, pairs, found, findings, states, matched.excluded)
+    context = Context(tables.live, options.settings, tables.key)
+    changes = _with_rekeys(changes, tables, context, rekeyed)
+    changes = _with_deletions(changes, tables, context, damaged, options)
+    result = CompareResult(
+        changes=changes,
+        tables=tables,
+        states=states,
+        reformatted=found.reformatted,
+        reformatted_example=found.reformatted_example,
+        blanks_ignored=found.blanks,
+        excluded=matched.excluded,
+        suggestions=suggestions,
+    )
+    conflicting = rows_of_two_items(tables, options.settings.identity)
+    return with_findings(result, conflicting) if len(conflicting) else result
+
+
+@dataclass(frozen=True)
+class _Matched:
+    """The matched tables of the items that take part; how many rows do not, and what was found on the way."""
+
+    tables: MatchedTables
+    excluded: int
+    findings: pl.DataFrame
+
+
+def _match(live: Table, edited: Table, options: CompareOptions) -> _Matched:
+    columns = match_columns(live, edited)
+    key = choose_key(live, columns.shared, options.key or options.settings.key)
+    edited = _with_unescaped_keys(live, edited, key)
+    edited, repairs = with_repaired_keys(live, edited, key, options)
+    _check_types(options, columns)
+    selection = select_items(Context(live, options.settings, key), options.where, options.items)
+    excluded = selection.excluded_rows(edited, key)
+    if len(excluded):
+        edited = replace(edited, rows=edited.rows.without(excluded))
+        repairs = about_rows_of(edited, repairs)
+    rows = match_rows(live, edited, key, columns.shared, columns.append_remove_columns)
+    rows = replace(rows, missing=selection.select_live(rows.missing))
+    findings = pl.concat([repairs, unknown_keys(selection.unknown(edited, key))])
+    return _Matched(MatchedTables(live, edited, key, columns, rows), len(excluded), findings)
+
+
+def _row_findings(
+    tables: MatchedTables, damaged: pl.DataFrame, suggestions: pl.DataFrame, options: CompareOptions
+) -> pl.DataFrame:
+    likely = suggest_rekeys(tables.live, tables.edited, tables.rows, tables.plain_fields)
+    likely = likely.join(damaged, on=["edited", "live"], how="anti", maintain_order="left")
+    return pl.concat(
+        [
+            row_findings(tables, damaged, suggestions, added=options.add_new),
+            likely_rekeys(tables, likely),
+        ]
+    )
+
+
+def _with_rekeys(changes: ChangeSet, tables: MatchedTables, context: Context, rekeyed: pl.DataFrame) -> ChangeSet:
+    """The change set with the rows (edited, live) that are live items under another key."""
+    old, new = tables.key.values(tables.live, rekeyed["live"]), tables.key.values(tables.edited, rekeyed["edited"])
+    names = describe_rows(tables.live, tables.key, rekeyed["live"])
+    names = names.with_columns(line=tables.edited_lines(rekeyed["edited"]), row_state=pl.lit(CHANGED))
+    return apply_rekeys(changes, context, names, dict(zip(old, new, strict=True)))
+
+
+def _with_deletions(
+    changes: ChangeSet, tables: MatchedTables, context: Context, damaged: pl.DataFrame, options: CompareOptions
+) -> ChangeSet:
+    if options.delete_at_most is None:
+        return changes
+    missing = tables.rows.missing
+    rows = missing.filter(~missing.is_in(damaged["live"].implode()))
+    if options.name_field:
+        # Without a value there a list could not name the item if it had it.
+        rows = rows.filter(~are_blank(tables.live.cells([options.name_field], rows).to_series()))
+    gone = describe_rows(tables.live, tables.key, rows).with_columns(row=rows)
+    unidentified = len(tables.edited.unreadable_rows) + len(tables.rows.missing_key) + options.unidentified
+    return add_deletions(changes, context, gone, options.delete_at_most, unidentified)
+
+
+def with_findings(result: CompareResult, findings: pl.DataFrame) -> CompareResult:
+    """The comparison with findings, and with what they do done: a row of which nothing is left is refused."""
+    known = result.changes.items["key"]
+    more = items_of_findings(findings, known, result.tables, result.states)
+    changes = apply_findings(with_known_items(result.changes, more), findings)
+    # What a finding made of a row, its item knows.
+    own = changes.items.drop_nulls(["line", "row_state"]).select("line", "row_state").unique("line", keep="first")
+    rows = result.states.with_columns(line=result.tables.edited_lines(result.states["edited"]))
+    rows = rows.join(own, on="line", how="left", maintain_order="left")
+    states = rows.select("edited", state=pl.coalesce("row_state", "state"))
+    return replace(result, changes=changes, states=states)
+
+
+def with_repaired_keys(live: Table, edited: Table, key: Key, options: CompareOptions) -> tuple[Table, pl.DataFrame]:
+    """The sheet with the codes of rescued rows made good, where that is wanted; and a finding on each."""
+    fields = [name for name in live.names if name in edited.names and name not in key.fields]
+    pairs = repairable_keys(live, edited, key, fields) if options.repair_keys else pl.DataFrame()
+    if pairs.is_empty():
+        return edited, no_findings()
+    return with_keys_of(live, edited, key, pairs), repaired_keys(live, edited, key, pairs)
+
+
+def about_rows_of(sheet: Table, findings: pl.DataFrame) -> pl.DataFrame:
+    """The findings but for those on lines that are none of the sheet's, such as rows of items outside the scope."""
+    return findings.filter(pl.col("line").is_null() | pl.col("line").is_in(sheet.rows.line.implode()))
+
+
+def _check_types(options: CompareOptions, columns: ColumnMapping) -> None:
+    known = [kind.name for kind in field_types()]
+    for name, kind in options.types.items():
+        if field_name(name) not in columns.compared:
+            raise InvalidOption(
+                f"--kind {name}={kind}: no such column in both files",
+                remedy="Columns of both: " + ", ".join(columns.shared) + ".",
+            )
+        if kind not in known:
+            raise InvalidOption(
+                f"--kind {name}={kind}: no such kind", remedy="Kinds: " + ", ".join(sorted(known)) + "."
+            )
 
 
 def _with_unescaped_keys(live: Table, edited: Table, key: Key) -> Table:
@@ -149,304 +329,3 @@ def _with_unescaped_keys(live: Table, edited: Table, key: Key) -> Table:
     if all(column is codes[column.name] or column.equals(codes[column.name]) for column in plain):
         return edited
     return replace(edited, rows=FrameRows(edited.rows.line, edited.cells(edited.names).with_columns(plain)))
-
-
-def with_findings(seen: CompareResult, findings: pl.DataFrame) -> CompareResult:
-    """The comparison with findings of checks, without the cells that these stop.
-
-    A row of which a cell is stopped and none is left is refused.
-    """
-    items = _with_items_of(findings, seen.changes.items, seen.live, seen.edited, seen.key)
-    changes = apply_findings(replace(seen.changes, items=items), findings)
-    bare = changes.items.filter(pl.col("do") == "none").join(findings.filter(level="stop"), on="key", how="semi")
-    lines = seen.edited.rows.line.gather(seen.states["edited"])
-    refused = lines.is_in(bare["line"].implode()) & seen.states["state"].is_in(["changed", "same", "new"])
-    mended = changes.items.filter(pl.col("do") == NONE).join(findings.filter(check=REPAIRED), on="key", how="semi")
-    again = lines.is_in(mended["line"].implode()) & (seen.states["state"] == "changed")
-    states = seen.states.with_columns(
-        state=pl.when(refused).then(pl.lit("refused")).when(again).then(pl.lit("same")).otherwise("state")
-    )
-    counts = changes.head.counts if seen.constants else _counts(seen.edited, seen.rows, states, seen.excluded)
-    head = replace(changes.head, counts=counts)
-    return replace(seen, changes=replace(changes, head=head), states=states)
-
-
-def compare(
-    live: Table, edited: Table, options: CompareOptions | None = None, voice: ProgressReporter = NO_PROGRESS
-) -> CompareResult:
-    """Work out what has to change in the live catalogue to make it say what the edited sheet says.
-
-    Only items that exist change, unless ``add`` and ``remove`` say otherwise; new and gone ones are counted. Blank
-    cells leave the live value unless ``clear_blanks``. What cannot be decided is refused with a finding, and the rest
-    goes on.
-
-    Raises:
-        KeyUnclear: no column can be taken as the key without asking.
-        WrongChoice: the files share no column, an option names a field or kind that does not exist, or more items are
-            gone than may be removed.
-    """
-    options = options or CompareOptions()
-    voice.step("matching rows")
-    matched = match_columns(live, edited)
-    key = choose_key(live, matched.shared, options.key or options.settings.key)
-    edited = _with_unescaped_keys(live, edited, key)
-    edited, rescues = with_rescues(live, edited, key, options)
-    rules = options.rules(matched.compared)
-    _check_kinds(options, matched)
-    scope = select_items(live, key, options.where, options.items, options.settings)
-    outside = scope.excluded_rows(edited, key)
-    if len(outside):
-        edited = replace(edited, rows=edited.rows.without(outside))
-        rescues = about_rows_of(edited, rescues)
-    pairing = match_rows(live, edited, key, matched.shared, matched.append_remove_columns)
-    pairing = replace(pairing, missing=scope.select_live(pairing.missing))
-
-    voice.step("comparing cells")
-    compared = [name for name in matched.compared if name not in key.fields]
-    damaged = likely_damaged(live, edited, key, pairing)
-    pairing, recoded = _with_recoded(live, edited, key, pairing, damaged, options)
-    pairs = pairing.pairs
-    if options.add_new:
-        new = pl.DataFrame({"edited": pairing.new}).join(damaged, on="edited", how="anti", maintain_order="left")
-        pairs = pl.concat([pairs, new.select(pl.lit(None, pl.UInt32).alias("live"), "edited")])
-    found = compare_cells(live, edited, pairs, compared, rules)
-    shared = [*matched.shared, *matched.append_remove_columns]
-    compared_plainly = [name for name in matched.shared if name not in key.fields]
-    likely = pl.DataFrame(schema=SUGGESTIONS)
-    if options.suggest_items and len(pairing.new):
-        voice.step("looking for likely items")
-        likely = suggest_items(live, edited, key, pairing.new, options.name_field)
-    strangers = suggest_rekeys(live, edited, pairing, compared_plainly)
-    strangers = strangers.join(damaged, on=["edited", "live"], how="anti", maintain_order="left")
-    findings = pl.concat(
-        [
-            rescues,
-            row_findings(live, edited, key, shared, pairing, damaged, likely, added=options.add_new),
-            unknown_codes(scope.unknown(edited, key)),
-            likely_code_changes(live, edited, key, strangers),
-        ]
-    )
-    states = _states(pairing, pairs, found, recoded["edited"])
-    counts = _counts(edited, pairing, states, len(outside))
-    changes = _change_set(live, edited, key, pairs, found, findings, counts)
-    to = dict(zip(key.values(live, recoded["live"]), key.values(edited, recoded["edited"]), strict=True))
-    names = describe_rows(live, key, recoded["live"]).with_columns(line=edited.rows.line.gather(recoded["edited"]))
-    changes = apply_rekeys(changes, live, key, names, to, options.settings)
-    if options.delete_at_most is not None:
-        rows = pairing.missing.filter(~pairing.missing.is_in(damaged["live"].implode()))
-        if options.name_field:
-            # Without a value there a list could not name the item if it had it.
-            rows = rows.filter(~are_blank(live.cells([options.name_field], rows).to_series()))
-        gone = describe_rows(live, key, rows).with_columns(row=rows)
-        nameless = len(edited.unreadable_rows) + len(pairing.missing_key) + options.unidentified
-        changes = add_deletions(changes, live, key, gone, options.delete_at_most, nameless, options.settings)
-    seen = CompareResult(
-        changes=changes,
-        live=live,
-        edited=edited,
-        key=key,
-        columns=matched,
-        rows=pairing,
-        states=states,
-        reformatted=found.reformatted,
-        reformatted_example=found.reformatted_example,
-        blanks_ignored=found.blanks,
-        excluded=len(outside),
-        suggestions=likely,
-    )
-    strange = two_items(live, edited, key, pairing, options.settings.identity)
-    return with_findings(seen, strange) if len(strange) else seen
-
-
-def with_rescues(live: Table, edited: Table, key: Key, options: CompareOptions) -> tuple[Table, pl.DataFrame]:
-    """The sheet with the codes of rescued rows made good, where that is wanted; and a finding on each."""
-    fields = [name for name in live.names if name in edited.names and name not in key.fields]
-    pairs = repairable_keys(live, edited, key, fields) if options.repair_keys else pl.DataFrame()
-    if pairs.is_empty():
-        return edited, no_findings()
-    return with_keys_of(live, edited, key, pairs), rescued(live, edited, key, pairs)
-
-
-def about_rows_of(sheet: Table, findings: pl.DataFrame) -> pl.DataFrame:
-    """The findings but for those on lines that are none of the sheet's, such as rows of items outside the scope."""
-    return findings.filter(pl.col("line").is_null() | pl.col("line").is_in(sheet.rows.line.implode()))
-
-
-def describe_rows(catalogue: Table, key: Key, rows: pl.Series) -> pl.DataFrame:
-    """What people know rows by: key, line, and name where the file has one (null where not)."""
-    name = find_name_field(catalogue, key)
-    names = (
-        catalogue.cells([name], rows).to_series() if name else pl.repeat(None, len(rows), dtype=pl.String, eager=True)
-    )
-    return pl.DataFrame(
-        {"key": key.values(catalogue, rows), "line": catalogue.rows.line.gather(rows), "name": names},
-    )
-
-
-def _check_kinds(options: CompareOptions, matched: ColumnMapping) -> None:
-    known = [kind.name for kind in field_types()]
-    for name, kind in options.types.items():
-        if field_name(name) not in matched.compared:
-            raise InvalidOption(
-                f"--kind {name}={kind}: no such column in both files",
-                remedy="Columns of both: " + ", ".join(matched.shared) + ".",
-            )
-        if kind not in known:
-            raise InvalidOption(
-                f"--kind {name}={kind}: no such kind", remedy="Kinds: " + ", ".join(sorted(known)) + "."
-            )
-
-
-def _with_recoded(
-    live: Table, edited: Table, key: Key, pairing: RowMatches, damaged: pl.DataFrame, options: CompareOptions
-) -> tuple[RowMatches, pl.DataFrame]:
-    """The pairing with new rows and gone items that are one under another code, and these pairs (edited, live).
-
-    They are told by the settled second identity, or by a list of accepted code changes; a damaged code is no new one.
-    """
-    found = pl.DataFrame(schema={"edited": pl.UInt32, "live": pl.UInt32})
-    identity = options.settings.identity
-    parted = pairing
-    if identity and identity in live.names and identity in edited.names and identity not in key.fields:
-        parted = split_by_identity(live, edited, pairing, identity)
-        found = pl.concat([found, match_by_field(live, edited, parted, identity)])
-    if options.accepted_rekeys is not None:
-        found = pl.concat([found, match_accepted(live, edited, key, pairing, options.accepted_rekeys)]).unique()
-    found = found.join(damaged, on=["edited", "live"], how="anti")
-    found = found.filter(pl.col("edited").is_unique() & pl.col("live").is_unique()).sort("live")
-    found = with_free_codes(live, edited, key, found)
-    if found.is_empty():
-        return pairing, found
-    rest = pairing.pairs.join(found, on="edited", how="anti", maintain_order="left")
-    rest = rest.join(found, on="live", how="anti", maintain_order="left")
-    pairs = pl.concat([rest, found.select(pairing.pairs.columns)]).sort("live")
-    taken, given = found["edited"].implode(), found["live"].implode()
-    new = pairing.new.filter(~pairing.new.is_in(taken))
-    gone = pairing.missing.filter(~pairing.missing.is_in(given))
-    # An item that lost its row to another, and found none, has none.
-    bereft = pairing.pairs.filter(pl.col("edited").is_in(taken) & ~pl.col("live").is_in(given))["live"]
-    return replace(pairing, pairs=pairs, new=new, missing=pl.concat([gone, bereft]).sort()), found
-
-
-def _states(pairing: RowMatches, pairs: pl.DataFrame, found: CellDiff, recoded: pl.Series) -> pl.DataFrame:
-    """The state of every edited row that was looked at (edited, state); each row has one."""
-    pairs = pairs.with_row_index("pair")
-    changed, refused = found.cells["pair"].unique(), found.findings.filter(level="stop")["pair"].unique()
-    is_refused, is_changed = (pl.col("pair").is_in(rows.implode()) for rows in (refused, changed))
-    state = (
-        # A new item is sent whole or not at all.
-        pl.when(pl.col("live").is_null() & ~is_refused)
-        .then(pl.lit("new"))
-        .when(pl.col("live").is_not_null() & (is_changed | pl.col("edited").is_in(recoded.implode())))
-        .then(pl.lit("changed"))
-        .when(is_refused)
-        .then(pl.lit("refused"))
-        .otherwise(pl.lit("same"))
-    )
-    paired = pairs.select("edited", state=state)
-    others = {
-        "new": [pairing.new.filter(~pairing.new.is_in(pairs["edited"].implode()))],
-        "repeated": [pairing.exact_duplicates, pairing.conflicting_duplicates["edited"]],
-        "unreadable": [pairing.missing_key],
-        "refused": [pairing.ambiguous["edited"]],
-    }
-    apart = [
-        pl.DataFrame({"edited": rows}).with_columns(state=pl.lit(name))
-        for name, several in others.items()
-        for rows in several
-    ]
-    return pl.concat([paired, *apart])
-
-
-def _change_set(
-    live: Table,
-    edited: Table,
-    key: Key,
-    pairs: pl.DataFrame,
-    found: CellDiff,
-    apart: pl.DataFrame,
-    counts: dict[str, int],
-) -> ChangeSet:
-    """The change set of paired rows (live, edited; those without a live row are to be added) and other findings."""
-    pairs = pairs.with_row_index("pair")
-    touched = pl.concat([found.cells["pair"], found.findings["pair"]]).unique()
-    pairs = pairs.filter(pl.col("pair").is_in(touched.implode()) | pl.col("live").is_null())
-    known, added = pairs.drop_nulls("live"), pairs.filter(pl.col("live").is_null())
-    told = pl.concat([describe_rows(live, key, known["live"]), describe_rows(edited, key, added["edited"])])
-    pairs = pairs.with_columns(told["key"], told["name"], line=edited.rows.line.gather(pairs["edited"]))
-    refused = found.findings.filter(level="stop")["pair"].unique().implode()
-    pairs = pairs.with_columns(
-        do=pl.when(pl.col("live").is_null() & ~pl.col("pair").is_in(refused))
-        .then(pl.lit(ADD))
-        .when(pl.col("live").is_not_null() & pl.col("pair").is_in(found.cells["pair"].unique().implode()))
-        .then(pl.lit(CHANGE))
-        .otherwise(pl.lit(NONE))
-    )
-    items = pairs.with_columns(to=pl.lit(None, pl.String)).select(*ITEMS)
-    order = {name: at for at, name in enumerate(live.names)}
-    cells = (
-        found.cells.join(pairs.filter(pl.col("do") != NONE).select("pair", "key"), on="pair")
-        .sort("pair", pl.col("field").replace_strict(order, return_dtype=pl.UInt32))
-        .select("key", "field", "was", "now")
-    )
-    in_cells = found.findings.drop("key", "line").join(pairs.select("pair", "key", "line"), on="pair")
-    findings = pl.concat([in_cells.sort("line").select(*FINDINGS), apart])
-    head = Head(
-        key=key.fields,
-        live=_stamp(live),
-        edited=_stamp(edited, counts.get(EXCLUDED, 0)),
-        fields=_field_notes(live, key, found),
-        counts=counts,
-    )
-    return ChangeSet(head, _with_items_of(findings, items, live, edited, key), cells, findings)
-
-
-def _field_notes(live: Table, key: Key, found: CellDiff) -> dict[str, FieldInfo]:
-    """What later commands must know: the fields that change, the key, and every field with a name of its own.
-
-    So a kept change set finds its columns in the live export without the settings it was made with.
-    """
-    notes = {}
-    for name, column in ((known.name, known.column) for known in live.fields):
-        if name in found.notes:
-            notes[name] = found.notes[name]
-        elif name in key.fields or name != field_name(column):
-            notes[name] = FieldInfo(column, "code" if name in key.fields else "text")
-    return notes
-
-
-def _with_items_of(findings: pl.DataFrame, items: pl.DataFrame, live: Table, edited: Table, key: Key) -> pl.DataFrame:
-    """The items, and behind them those that are known only by a finding about a row of theirs."""
-    keyed = findings.drop_nulls("key")
-    only = keyed.filter(positions_of(items["key"], keyed["key"]).is_null()).unique("key", maintain_order=True)
-    if only.is_empty():
-        return items
-    names = [
-        describe_rows(catalogue, key, _rows_of(catalogue, key, only)).select("key", "name").unique("key", keep="first")
-        for catalogue in (live, edited)
-    ]
-    told = only.select("key", "line").join(
-        pl.concat(names).unique("key", keep="first", maintain_order=True), on="key", how="left", maintain_order="left"
-    )
-    told = told.with_columns(do=pl.lit(NONE), to=pl.lit(None, pl.String))
-    return pl.concat([items, told.select(items.columns)])
-
-
-def _rows_of(catalogue: Table, key: Key, wanted: pl.DataFrame) -> pl.Series:
-    """The rows whose key is among the wanted ones."""
-    return pl.DataFrame({"key": key.values(catalogue)}).with_row_index("at").join(wanted, on="key", how="semi")["at"]
-
-
-def _stamp(catalogue: Table, outside: int = 0) -> FileRef:
-    return file_ref(catalogue, len(catalogue) + len(catalogue.unreadable_rows) + outside)
-
-
-def _counts(edited: Table, pairing: RowMatches, states: pl.DataFrame, outside: int = 0) -> dict[str, int]:
-    """How many rows are in each state, which add up to the rows read; and how many live items are gone."""
-    counted = dict(states.group_by("state").len().iter_rows())
-    counts = {state: counted.get(state, 0) for state in STATES}
-    counts["same"] += len(pairing.identical)
-    counts["unreadable"] += len(edited.unreadable_rows)
-    if outside:
-        counts[EXCLUDED] = outside
-    return counts | {"gone": len(pairing.missing)}

@@ -1,206 +1,194 @@
-"""Computed values put into a sheet's columns, so that they are compared, checked and written like typed ones."""
+"""Computed columns: formulas over the live export and the edited file, row by row of the edited file."""
 
 from __future__ import annotations
 
-from dataclasses import replace
-from decimal import Decimal
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import findings_frame, no_findings
-from neat_delta.diff.formulas import LIST, LIVE, RATES, compute, require_one_each, sides_of
+from neat_delta.changeset.findings import BLOCK, NO_EFFECT, findings_frame, no_findings
+from neat_delta.diff.computed_values import format_computed
+from neat_delta.diff.formulas import LIST, LIVE, RATES, Formula, compute, require_one_each, sides_of
 from neat_delta.errors import InvalidOption
 from neat_delta.matching.positions import positions_of
 from neat_delta.reading.frame_rows import FrameRows
-from neat_delta.tables.field_types.number_parsing import NumberFormat
 from neat_delta.tables.settings import NOT_CONFIGURED
-from neat_delta.tables.type_inference import infer_column_format, resolve_type
 from neat_delta.tables.typed_values import typed_column
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterator, Mapping, Sequence
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.diff.formulas import Formula
     from neat_delta.matching import Key
+    from neat_delta.matching.context import Context
     from neat_delta.tables import Table
-    from neat_delta.tables.settings import Settings
 
 SHOWN = 200
-# So many digits behind a mark may be decimals or thousands.
-THOUSANDS = 3
 
 
 def add_computed_columns(
-    live: Table,
-    sheet: Table,
-    key: Key,
-    rules: Sequence[Formula],
-    settled: Settings,
+    context: Context,
+    edited: Table,
+    formulas: Sequence[Formula],
     *,
-    listed: bool = True,
+    from_live_only: bool = False,
     for_new: Sequence[Formula] | None = None,
 ) -> tuple[Table, pl.DataFrame]:
-    """The sheet with the columns that rules compute, and what there is to say of each computed cell.
+    """The edited file with the columns that formulas compute, and a finding on each computed cell.
 
-    ``listed`` says that rules may read the sheet's own columns, too. ``for_new`` are rules for rows that become new
-    items, for which they go before the others; ``None`` if no row does.
+    Numbers are rounded to the decimals of the live column, half away from zero, and written in its format. Where a
+    formula gives nothing, for a value it reads is blank or it divides by zero, the live value stays and a finding
+    blocks the cell. What a value was computed from is kept as a note.
 
-    Numbers are rounded to the decimals of the live column, half away from zero, and written in its form. Where a rule
-    gives nothing, for a value it reads is blank or it divides by zero, the cell is blank and a finding stops it. What
-    a value was computed from is kept as a note.
+    Args:
+        context: the live export, its settings and its key.
+        edited: the edited file.
+        formulas: what to compute for rows that are live items.
+        from_live_only: formulas do not read the edited file's own columns.
+        for_new: formulas for rows that become new items, for which they go before the others; ``None`` if no row does.
 
     Raises:
-        WrongChoice: a rule names a field or column that does not exist, or its types do not go together.
+        InvalidOption: a formula names a field or column that does not exist, or its types do not go together.
     """
-    every = [*rules, *(for_new or ())]
-    for rule in every:
-        _insist_on_field(rule, live, key)
-    rows = _rows_of(live, sheet, key)
-    meant = {rule: sides_of(rule, live.names, sheet.names if listed else (), list(settled.rates)) for rule in every}
-    read = [column for names in meant.values() for column in names.values()]
-    values = _values(live, sheet, rows, read, settled)
-    empty = {name for name in values.columns if values[name].null_count() == len(values)}
-    known = rows.is_not_null()
-    groups = [(known, require_one_each(rules), WHY_NOTHING)]
-    if for_new is not None:
-        new = ~known & ~key.values(sheet).is_in(key.values(live).implode())
-        groups.append((new, require_one_each(rules) | require_one_each(for_new), WHY_NOTHING_NEW))
-    columns, findings = {rule.field: _before(live, sheet, rule.field, rows) for rule in every}, [no_findings()]
-    about = pl.DataFrame({"key": key.values(sheet), "line": sheet.rows.line})
-    for mask, of_field, why in groups:
-        at = mask.arg_true()
-        part = values if len(at) == len(sheet) else values.select(pl.all().gather(at))
-        for rule in of_field.values():
-            names = meant[rule]
-            if not rule.heeds_blanks and not empty.isdisjoint(names.values()):
-                # A column without any value does not show what it holds, so its type goes together with nothing.
-                found = pl.repeat(None, len(part), dtype=pl.String, eager=True)
-            else:
-                found = compute(rule, part.with_columns(pl.col(column).alias(name) for name, column in names.items()))
-            text = _written(found, live, rule, settled, sheet.format.decimal_separator)
-            stays = _live_cells(live, rule.field, rows.gather(at))
-            # What comes out just as it is needs no word.
-            moved = text.ne_missing(stays).arg_true()
-            told = about.select(pl.all().gather(at.gather(moved))).with_columns(
-                raw=_told(part.select(pl.all().gather(moved)), list(names.values())), now=text.gather(moved)
-            )
-            findings.append(_from(told.drop_nulls("now"), rule))
-            if rule.empties:
-                columns[rule.field] = columns[rule.field].scatter(at, "")
-                continue
-            # Where a rule gives nothing the live value stays, and is no blank cell of anybody's.
-            findings.append(_nothing(told.filter(pl.col("now").is_null()), rule, why))
-            columns[rule.field] = columns[rule.field].scatter(at, pl.select(pl.coalesce(text, stays)).to_series())
-    own = sheet.cells([name for name in sheet.names if name not in columns])
+    every = [*formulas, *(for_new or ())]
+    for formula in every:
+        _require_field(formula, context)
+    inputs = _Inputs.of(context, edited, every, from_live_only=from_live_only)
+    columns = {formula.field: inputs.before(formula.field) for formula in every}
+    findings = [no_findings()]
+    for at, of_field, why in _groups(inputs, formulas, for_new):
+        for formula in of_field.values():
+            cells = inputs.computed(formula, at)
+            findings.extend(_findings_on(cells, formula, why))
+            columns[formula.field] = columns[formula.field].scatter(at, "" if formula.empties else cells.kept)
+    own = edited.cells([name for name in edited.names if name not in columns])
     frame = own.with_columns(column.alias(name) for name, column in columns.items())
-    fields = (*sheet.fields, *(live.field(name) for name in columns if name not in sheet.names))
-    return replace(sheet, rows=FrameRows(sheet.rows.line, frame), fields=fields), pl.concat(findings)
+    fields = (*edited.fields, *(context.live.field(name) for name in columns if name not in edited.names))
+    return replace(edited, rows=FrameRows(edited.rows.line, frame), fields=fields), pl.concat(findings)
 
 
-def _insist_on_field(rule: Formula, live: Table, key: Key) -> None:
-    if rule.field in key.fields:
+def _groups(
+    inputs: _Inputs, formulas: Sequence[Formula], for_new: Sequence[Formula] | None
+) -> Iterator[tuple[pl.Series, Mapping[str, Formula], str]]:
+    """The rows that are live items, and those that become new ones, each with its formulas by field."""
+    known = inputs.rows.is_not_null()
+    yield known.arg_true(), require_one_each(formulas), WHY_NOTHING
+    if for_new is not None:
+        key, live = inputs.context.key, inputs.context.live
+        new = ~known & ~key.values(inputs.edited).is_in(key.values(live).implode())
+        yield new.arg_true(), require_one_each(formulas) | require_one_each(for_new), WHY_NOTHING_NEW
+
+
+@dataclass(frozen=True)
+class _Computed:
+    """Computed cells: ``kept`` is what the column holds then, ``moved`` are those that differ from the live ones.
+
+    moved: key, line, raw (what it was computed from), now (null where the formula gives nothing).
+    """
+
+    kept: pl.Series
+    moved: pl.DataFrame
+
+
+@dataclass(frozen=True)
+class _Inputs:
+    """What formulas read: the live row of each row of the edited file, and the typed columns.
+
+    ``names`` are for each formula the columns that its names stand for; ``blank`` are columns without any value.
+    """
+
+    context: Context
+    edited: Table
+    rows: pl.Series
+    values: pl.DataFrame
+    names: Mapping[Formula, Mapping[str, str]]
+    blank: frozenset[str]
+
+    @classmethod
+    def of(cls, context: Context, edited: Table, formulas: Sequence[Formula], *, from_live_only: bool) -> _Inputs:
+        """The inputs of formulas, their columns typed."""
+        live, own, rates = context.live, () if from_live_only else edited.names, list(context.settings.rates)
+        names = {formula: sides_of(formula, live.names, own, rates) for formula in formulas}
+        read = [column for of_formula in names.values() for column in of_formula.values()]
+        rows = _rows_of(live, edited, context.key)
+        values = _values(context, edited, rows, read)
+        blank = frozenset(name for name in values.columns if values[name].null_count() == len(values))
+        return cls(context, edited, rows, values, names, blank)
+
+    def before(self, name: str) -> pl.Series:
+        """A field as the edited file has it before any formula: its own column, else the live cells."""
+        return self.edited.cells([name])[name] if name in self.edited.names else self.live_cells(name, self.rows)
+
+    def live_cells(self, name: str, rows: pl.Series) -> pl.Series:
+        """A field's live cells in these rows, and nothing where there is no row."""
+        return self.context.live.cells([name])[name].gather(rows).fill_null("")
+
+    def computed(self, formula: Formula, at: pl.Series) -> _Computed:
+        """What a formula gives at these positions of the edited file."""
+        values = self.values if len(at) == len(self.edited) else self.values.select(pl.all().gather(at))
+        names = self.names[formula]
+        if not formula.heeds_blanks and not self.blank.isdisjoint(names.values()):
+            # A column without any value does not show what it holds, so its type goes together with nothing.
+            found = pl.repeat(None, len(values), dtype=pl.String, eager=True)
+        else:
+            found = compute(formula, values.with_columns(pl.col(column).alias(name) for name, column in names.items()))
+        text = format_computed(found, formula.field, self.context, self.edited.format.decimal_separator)
+        stays = self.live_cells(formula.field, self.rows.gather(at))
+        # What comes out just as it is needs no word.
+        moved = text.ne_missing(stays).arg_true()
+        about = pl.DataFrame(
+            {
+                "key": self.context.key.values(self.edited, at.gather(moved).cast(pl.UInt32)),
+                "line": self.edited.rows.line.gather(at.gather(moved)),
+                "raw": _shown(values.select(pl.all().gather(moved)), list(names.values())),
+                "now": text.gather(moved),
+            }
+        )
+        # Where a formula gives nothing the live value stays, and is no blank cell of anybody's.
+        return _Computed(pl.select(pl.coalesce(text, stays)).to_series(), about)
+
+
+def _require_field(formula: Formula, context: Context) -> None:
+    if formula.field in context.key.fields:
         raise InvalidOption(
-            f"the rule {rule.text!r}: {rule.field} names the items, and a rule cannot give them other names",
+            f"the rule {formula.text!r}: {formula.field} names the items, and a rule cannot give them other names",
             remedy="Leave this rule out.",
         )
-    if rule.field not in live.names:
+    if formula.field not in context.live.names:
         raise InvalidOption(
-            f"the rule {rule.text!r}: there is no field {rule.field}",
-            remedy="Fields: " + ", ".join(live.names) + ".",
+            f"the rule {formula.text!r}: there is no field {formula.field}",
+            remedy="Fields: " + ", ".join(context.live.names) + ".",
         )
 
 
-def _before(live: Table, sheet: Table, name: str, rows: pl.Series) -> pl.Series:
-    """A field as the sheet has it before any rule: its own column, else the live cells."""
-    return sheet.cells([name])[name] if name in sheet.names else _live_cells(live, name, rows)
+def _rows_of(live: Table, edited: Table, key: Key) -> pl.Series:
+    """The live row of each row of the edited file, null where there is none or more than one."""
+    return positions_of(key.values(live), key.values(edited), ascends=key.is_sorted_by(live))
 
 
-def _live_cells(live: Table, name: str, rows: pl.Series) -> pl.Series:
-    """A field's live cells in these rows, and nothing where there is no row."""
-    return live.cells([name])[name].gather(rows).fill_null("")
-
-
-def _rows_of(live: Table, sheet: Table, key: Key) -> pl.Series:
-    """The live row of each row of the sheet, null where there is none or more than one."""
-    return positions_of(key.values(live), key.values(sheet), ascends=key.is_sorted_by(live))
-
-
-def _values(live: Table, sheet: Table, rows: pl.Series, names: Sequence[str], settled: Settings) -> pl.DataFrame:
-    """The typed columns that rules read, row by row of the sheet, and the rows' numbers."""
-    parts = [pl.int_range(len(sheet), eager=True).alias("")]
+def _values(context: Context, edited: Table, rows: pl.Series, names: Sequence[str]) -> pl.DataFrame:
+    """The typed columns that formulas read, row by row of the edited file, and the rows' numbers."""
+    parts = [pl.int_range(len(edited), eager=True).alias("")]
     for name in dict.fromkeys(names):
         if name.startswith(RATES):
-            rate = settled.rates[name.removeprefix(RATES)]
-            parts.append(pl.repeat(rate, len(sheet), dtype=pl.Decimal(38, _decimals(rate)), eager=True).alias(name))
+            rate = context.settings.rates[name.removeprefix(RATES)]
+            number = pl.Decimal(38, max(0, -int(rate.as_tuple().exponent)))
+            parts.append(pl.repeat(rate, len(edited), dtype=number, eager=True).alias(name))
             continue
-        side, bare = (LIVE, name.removeprefix(LIVE)) if name.startswith(LIVE) else (LIST, name.removeprefix(LIST))
-        catalogue = live if side == LIVE else sheet
-        # A code stays a code, also if it is all digits; of somebody's list nothing is known but what it shows.
-        told = settled.field(bare) if side == LIVE or bare in live.names else NOT_CONFIGURED
-        of_rows = rows if side == LIVE else None
-        parts.append(typed_column(catalogue, bare, told, catalogue.format.decimal_separator, of_rows).alias(name))
+        from_live = name.startswith(LIVE)
+        bare = name.removeprefix(LIVE if from_live else LIST)
+        table = context.live if from_live else edited
+        # A code stays a code, also if it is all digits; of a supplier's file nothing is known but what it shows.
+        configured = context.configured(bare) if from_live or bare in context.live.names else NOT_CONFIGURED
+        separator = table.format.decimal_separator
+        column = typed_column(table, bare, configured, separator, rows if from_live else None)
+        parts.append(column.alias(name))
     return pl.DataFrame(parts)
 
 
-def _decimals(number: Decimal) -> int:
-    return max(0, -int(number.as_tuple().exponent))
-
-
-def _written(found: pl.Series, live: Table, rule: Formula, settled: Settings, mark: str | None) -> pl.Series:
-    """Computed values as text in the live column's form.
-
-    Numbers of three decimals, which might be thousands, have the decimal mark of the sheet where it shows one.
-    """
-    told, filled = settled.field(rule.field), live.distinct_values(rule.field)
-    kind = resolve_type(filled, rule.field, told)
-    form = infer_column_format(live, rule.field, kind, told)
-    if found.dtype == pl.Boolean:
-        found = found.cast(pl.Int8)
-    if not found.dtype.is_numeric():
-        return found.cast(pl.String)
-    decimals = getattr(form, "decimals", None)
-    if kind.numeric and getattr(kind, "whole", False):
-        decimals = 0
-    if kind.numeric and decimals is None and isinstance(form, NumberFormat):
-        # Values with several numbers of decimals: as many as one of them has, none if none has any.
-        decimals = int(
-            str(filled.str.extract(rf"[{form.decimal_separator or '.'}]([0-9]+)$").str.len_chars().max() or 0)
-        )
-        form = replace(form, unpadded_integers=True)
-    if found.dtype.is_decimal() and kind.numeric and decimals is not None:
-        found = found.round(decimals, mode="half_away_from_zero")
-    if isinstance(form, NumberFormat):
-        form = replace(
-            form,
-            decimal_separator=form.decimal_separator
-            if decimals not in (None, THOUSANDS)
-            else mark or form.decimal_separator,
-            group=None,
-        )
-        if found.dtype.is_decimal() and decimals is not None and not form.unpadded_integers:
-            exact = found.cast(pl.Decimal(38, decimals)).cast(pl.String)
-            return (
-                exact
-                if form.decimal_separator in (None, ".")
-                else exact.str.replace(".", form.decimal_separator, literal=True)
-            )
-    plain = found.cast(pl.String)
-    short = (
-        pl.when(plain.str.contains(".", literal=True))
-        .then(plain.str.strip_chars_end("0").str.strip_suffix("."))
-        .otherwise(plain)
-    )
-    text = pl.select(short).to_series()
-    if isinstance(form, NumberFormat):
-        readings = kind.normalize(text, NumberFormat(".", three_decimals=True))
-        return kind.format(readings, text, form)
-    return kind.format(text, text, form) if kind.name == "flag" else text
-
-
-def _told(values: pl.DataFrame, names: Sequence[str]) -> pl.Series:
-    """What a rule read on each row, for people: "net 7.50, live price 12.00"."""
+def _shown(values: pl.DataFrame, names: Sequence[str]) -> pl.Series:
+    """What a formula read on each row, for people: "net 7.50, live price 12.00"."""
     if not names:
         return pl.repeat("", len(values), dtype=pl.String, eager=True)
     shown = [
@@ -221,26 +209,31 @@ WHY_NOTHING = "a value it reads is blank, or it divides by zero"
 WHY_NOTHING_NEW = f"{WHY_NOTHING}; a new item has no live values, give it a rule of its own with --set-new"
 
 
-def _nothing(about: pl.DataFrame, rule: Formula, why: str) -> pl.DataFrame:
-    return _finding(about, rule, "rule", "stop", f"the rule {rule.text} gives nothing here: {why}")
+def _findings_on(cells: _Computed, formula: Formula, why: str) -> Iterator[pl.DataFrame]:
+    yield _finding(cells.moved.drop_nulls("now"), formula, "computed", "note", f"computed by {formula.text}")
+    if not formula.empties:
+        nothing = f"the rule {formula.text} gives nothing here: {why}"
+        yield _finding(cells.moved.filter(pl.col("now").is_null()), formula, "rule", "stop", nothing)
 
 
-def _from(about: pl.DataFrame, rule: Formula) -> pl.DataFrame:
-    return _finding(about, rule, "computed", "note", f"computed by {rule.text}")
-
-
-def _finding(about: pl.DataFrame, rule: Formula, check: str, level: str, said: str) -> pl.DataFrame:
+def _finding(about: pl.DataFrame, formula: Formula, code: str, level: str, message: str) -> pl.DataFrame:
     """A finding on each computed cell (key, line, raw); the value is what it was computed from."""
-    say = pl.repeat(said, len(about), dtype=pl.String, eager=True)
     return findings_frame(
-        check, level, key=about["key"], field=rule.field, line=about["line"], value=about["raw"], say=say
+        code,
+        level,
+        key=about["key"],
+        field=formula.field,
+        line=about["line"],
+        value=about["raw"],
+        message=pl.repeat(message, len(about), dtype=pl.String, eager=True),
     )
 
 
 def findings_about_changes(findings: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
     """The findings on computed cells that are worth keeping: of those that give nothing, and of those that change."""
-    notes = findings.filter(level="note").join(changes.cells, on=["key", "field"], how="semi", maintain_order="left")
-    return pl.concat([findings.filter(level="stop"), notes])
+    notes = findings.filter(effect=NO_EFFECT)
+    notes = notes.join(changes.cells, on=["key", "field"], how="semi", maintain_order="left")
+    return pl.concat([findings.filter(effect=BLOCK), notes])
 
 
 def chosen(live: Table, key: Key, rows: pl.Series) -> Table:

@@ -1,4 +1,4 @@
-"""Removal: items that the sheet no longer has leave the live catalogue, where somebody says so and says how many."""
+"""Deletions: items that the edited file no longer has leave the live catalogue, where somebody says so and how many."""
 
 from __future__ import annotations
 
@@ -7,73 +7,94 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import CELLS, CHANGE, ITEMS, REMOVE, FieldInfo, findings_frame
+from neat_delta.changeset.apply_findings import with_more_findings
+from neat_delta.changeset.changeset import (
+    CELLS,
+    CHANGE,
+    ITEMS,
+    REMOVE,
+    FieldInfo,
+    with_cells_in_order,
+    with_items,
+)
+from neat_delta.changeset.findings import findings_frame
 from neat_delta.errors import InvalidOption
-from neat_delta.tables.type_inference import infer_column_format, resolve_type
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.matching import Key
+    from neat_delta.matching.context import Context
     from neat_delta.tables import Table
-    from neat_delta.tables.settings import Settings
 
 
 def add_deletions(
-    changes: ChangeSet, live: Table, key: Key, gone: pl.DataFrame, most: int, nameless: int, settled: Settings
+    changes: ChangeSet, context: Context, missing: pl.DataFrame, at_most: int, unidentified: int
 ) -> ChangeSet:
-    """The change set with the gone items (frame of key, line, name, and the live row) to be removed, at most so many.
+    """The change set with the missing items to be removed, where they are not too many.
 
-    Where it is settled that they only become something else, such as switched off, that is a change like any other.
-    Rows of the sheet that are ``nameless`` may be any item, so none is removed as long as there are some.
+    Where it is configured that they only become something else, such as switched off, that is a change like any other.
+
+    Args:
+        changes: the change set so far.
+        context: the live export, its settings and its key.
+        missing: the items (key, line, name, row: in the live export).
+        at_most: how many of them may be removed.
+        unidentified: rows of the edited file that may be any item; as long as there are some, none is removed.
 
     Raises:
-        WrongChoice: more items are gone than may be removed.
+        InvalidOption: more items are missing than may be removed.
     """
-    if len(gone) > most:
+    if len(missing) > at_most:
         raise InvalidOption(
-            f"--include gone: {len(gone)} live items have no row in the sheet, and --at-most allows {most}",
+            f"--include gone: {len(missing)} live items have no row in the sheet, and --at-most allows {at_most}",
             remedy="Nothing was removed. See them with --show gone; raise --at-most if they shall all go.",
         )
-    if gone.is_empty():
+    if missing.is_empty():
         return changes
-    if nameless:
+    if unidentified:
         said = (
-            f"{nameless} of the sheet's rows cannot be given to an item and may be among the {len(gone)} items that "
-            "seem gone, so none was removed; mend these rows first"
+            f"{unidentified} of the sheet's rows cannot be given to an item and may be among the {len(missing)} items "
+            "that seem gone, so none was removed; mend these rows first"
         )
-        return replace(changes, findings=pl.concat([changes.findings, findings_frame("removal", "stop", say=said)]))
-    instead = settled.imports.instead_of_removal
-    _insist_on_fields(instead, live)
-    names = [name for name in live.names if name in instead] if instead else live.names
-    cells = live.cells([name for name in names if name not in key.fields], gone["row"])
-    long = cells.insert_column(0, gone["key"]).unpivot(index="key", variable_name="field", value_name="was")
-    now = pl.col("field").replace_strict(dict(instead), default=None, return_dtype=pl.String)
-    long = long.with_columns(was=pl.col("was").replace("", None), now=now)
-    long = long.filter(pl.col("was").ne_missing(pl.col("now"))).select(*CELLS)
+        return with_more_findings(changes, findings_frame("removal", "stop", message=said))
+    cells = _cells_of(context, missing)
+    instead = context.settings.imports.instead_of_removal
     if instead:
         # What is so already has nothing to change.
-        gone = gone.join(long, on="key", how="semi", maintain_order="left")
-    items = gone.select(
-        "key", pl.lit(CHANGE if instead else REMOVE).alias("do"), pl.lit(None, ITEMS["line"]).alias("line"), "name"
+        missing = missing.join(cells, on="key", how="semi", maintain_order="left")
+    items = missing.select(
+        "key",
+        "name",
+        action=pl.lit(CHANGE if instead else REMOVE),
+        row_state=pl.lit(None, pl.String),
+        line=pl.lit(None, ITEMS["line"]),
+        new_key=pl.lit(None, pl.String),
     )
-    items = items.with_columns(to=pl.lit(None, pl.String))
-    wanted = {*key.fields, *names, *changes.head.fields}
-    notes = {name: changes.head.fields.get(name) or _note(live, name, settled) for name in live.names if name in wanted}
-    known = changes.items.filter(~pl.col("key").is_in(gone["key"].implode()))
-    order = pl.DataFrame({"key": key.values(live)}).with_row_index("place").unique("key", keep="first")
-    placed = pl.concat([known, items]).join(order, on="key", how="left", maintain_order="left")
-    placed = placed.sort("place", nulls_last=True, maintain_order=True).drop("place")
-    return replace(
-        changes,
-        head=replace(changes.head, fields=notes),
-        items=placed,
-        cells=_in_order(pl.concat([changes.cells, long]), placed, live),
-    )
+    wanted = {*context.key.fields, *(instead or context.live.names), *changes.head.fields}
+    fields = {
+        name: changes.head.fields.get(name) or _field_info(context, name)
+        for name in context.live.names
+        if name in wanted
+    }
+    order = context.key.values(context.live)
+    changed = with_items(changes, items, cells, order, replace(changes.head, fields=fields))
+    return with_cells_in_order(changed, context.live.names)
 
 
-def _insist_on_fields(instead: Mapping[str, str], live: Table) -> None:
+def _cells_of(context: Context, missing: pl.DataFrame) -> pl.DataFrame:
+    """The cells of items to be removed, or those that they get instead."""
+    live, instead = context.live, context.settings.imports.instead_of_removal
+    _require_fields(instead, live)
+    names = [name for name in live.names if name in instead] if instead else live.names
+    cells = live.cells([name for name in names if name not in context.key.fields], missing["row"])
+    long = cells.insert_column(0, missing["key"]).unpivot(index="key", variable_name="field", value_name="was")
+    now = pl.col("field").replace_strict(dict(instead), default=None, return_dtype=pl.String)
+    long = long.with_columns(was=pl.col("was").replace("", None), now=now)
+    return long.filter(pl.col("was").ne_missing(pl.col("now"))).select(*CELLS)
+
+
+def _require_fields(instead: Mapping[str, str], live: Table) -> None:
     for name in instead:
         if name not in live.names:
             raise InvalidOption(
@@ -82,18 +103,6 @@ def _insist_on_fields(instead: Mapping[str, str], live: Table) -> None:
             )
 
 
-def _in_order(cells: pl.DataFrame, items: pl.DataFrame, live: Table) -> pl.DataFrame:
-    """Cells in the order of their items, those of one item in the order of the live export's columns."""
-    at = items.select("key").with_row_index("item")
-    fields = pl.DataFrame({"field": live.names}).with_row_index("place")
-    return cells.join(at, on="key").join(fields, on="field").sort("item", "place").select(*CELLS)
-
-
-def _note(live: Table, name: str, settled: Settings) -> FieldInfo:
-    filled, told = live.distinct_values(name), settled.field(name)
-    kind = resolve_type(filled, name, told)
-    return FieldInfo(
-        live.field(name).column,
-        kind.name,
-        getattr(infer_column_format(live, name, kind, told), "decimal_separator", None),
-    )
+def _field_info(context: Context, name: str) -> FieldInfo:
+    column = context.column(name)
+    return FieldInfo(context.live.field(name).column, column.type.name, column.decimal_separator)

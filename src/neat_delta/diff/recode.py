@@ -8,24 +8,28 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import findings_frame
-from neat_delta.diff.compare import CompareOptions, CompareResult, compare, describe_rows, with_findings
+from neat_delta.changeset.apply_findings import apply_findings
+from neat_delta.changeset.changeset import CHANGED, RECODE, with_known_items, with_rows_of
+from neat_delta.changeset.findings import BLOCK, NO_EFFECT, findings_frame
+from neat_delta.diff.changeset_of import items_of_findings
+from neat_delta.diff.compare import CompareOptions, CompareResult, compare
 from neat_delta.diff.rekey_plan import apply_rekeys, rewrite_references, validate
 from neat_delta.diff.row_findings import no_data, unreadable_rows
 from neat_delta.errors import InvalidOption
 from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.matching.key import ALIASES
+from neat_delta.matching.matched_tables import describe_rows
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading import ReadOptions, read_table, require_every_row
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import field_name
-from neat_delta.tables.distinct import distinct_values
 from neat_delta.tables.settings import FieldSettings
 from neat_delta.tables.type_inference import code_separator, resolve_type
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
+    from neat_delta.matching.context import Context
     from neat_delta.remote import Location
     from neat_delta.tables import Table
 
@@ -68,13 +72,13 @@ def code_pairs(codes: Table, key: Key, old: str | None = None, new: str | None =
     return pl.DataFrame({"old": cells[from_].str.strip_chars(), "new": cells[to], "line": codes.rows.line})
 
 
-def read_codes(path: Location, live: Table, told: ReadOptions, voice: ProgressReporter = NO_PROGRESS) -> Table:
+def read_codes(path: Location, live: Table, told: ReadOptions, progress: ProgressReporter = NO_PROGRESS) -> Table:
     """A list of codes; where its first row names no columns but an item of the live export, it has no header.
 
     Raises:
         Unreadable: it is no table.
     """
-    codes = read_table(path, voice, told)
+    codes = read_table(path, progress, told)
     if told.header_line is not None or not codes.fields:
         return codes
     naming = [
@@ -84,7 +88,7 @@ def read_codes(path: Location, live: Table, told: ReadOptions, voice: ProgressRe
     ]
     first = {field.column.strip() for field in codes.fields}
     if any(live.cells([name])[name].is_in(list(first)).any() for name in naming):
-        return read_table(path, voice, replace(told, header_line=0))
+        return read_table(path, progress, replace(told, header_line=0))
     return codes
 
 
@@ -100,58 +104,71 @@ def accepted_codes(path: Location, live: Table) -> pl.DataFrame:
 
 
 def recode(
-    live: Table, codes: Table, key: Key, asked: pl.DataFrame, options: CompareOptions, *, pictures: bool = False
+    codes: Table, context: Context, asked: pl.DataFrame, options: CompareOptions, *, pictures: bool = False
 ) -> CompareResult:
-    """What it takes to give items other codes: the codes, and fields of other items that name them by their codes.
+    """What it takes to give items other keys: the keys, and fields of other items that name them by their keys.
 
-    With ``pictures``, names of picture files that hold an item's old code get the new one.
+    Args:
+        codes: the file of key changes.
+        context: the live export, its settings and its key.
+        asked: the key changes (old, new, line).
+        options: how to compare.
+        pictures: names of picture files that hold an item's old key get the new one.
     """
-    found = validate(asked, live, key, options.settings)
-    sheet = replace(_following(live, key, found.to, options, pictures=pictures), source=codes.source)
-    seen = compare(live, sheet, replace(options, key=key.fields))
-    lines = dict(asked.select("old", "line").iter_rows())
-    own_line = pl.col("key").replace_strict(lines, default=None, return_dtype=pl.UInt32)
-    names = describe_rows(live, key, _rows_of(live, key, found.to)).with_columns(line=own_line)
-    # The sheet is one of ours: items that it does not have are not gone, and rows are those of the list of codes.
-    changes = apply_rekeys(seen.changes, live, key, names, found.to, options.settings)
-    changes = replace(changes, items=changes.items.with_columns(line=own_line))
-    refused = found.findings.filter(level="stop").height
+    plan = validate(asked, context)
+    edited = replace(_dependents(context, plan.to, pictures=pictures), source=codes.source)
+    result = compare(context.live, edited, replace(options, key=context.key.fields)).without_missing()
+    line, changes = _lines_of(asked), result.changes
+    rows = describe_rows(context.live, context.key, _rows_of(context.live, context.key, plan.to))
+    rows = rows.with_columns(line=line, row_state=pl.lit(CHANGED))
+    changes = apply_rekeys(changes, context, rows, plan.to)
     again = asked.filter(~pl.struct("old", "new").is_first_distinct())
-    counts = dict.fromkeys(changes.head.counts, 0) | {
-        "changed": len(found.to),
-        "refused": refused,
-        "repeated": len(again),
-        "unreadable": len(codes.unreadable_rows),
-        "same": found.findings.filter(level="note").height,
-    }
-    stamp = replace(changes.head.edited, rows=len(codes) + len(codes.unreadable_rows))
-    changes = replace(changes, head=replace(changes.head, counts=counts, edited=stamp))
-    none = replace(seen.rows, missing=seen.rows.missing.clear())
-    findings = pl.concat([unreadable_rows(codes), no_data(codes), _twins(again), found.findings])
-    return with_findings(replace(seen, changes=changes, rows=none, constants=counts), findings)
+    # The compared file is one of ours; the rows that count are those of the file of key changes.
+    changes = with_rows_of(
+        changes,
+        replace(changes.head.edited, rows=len(codes) + len(codes.unreadable_rows)),
+        dict.fromkeys(changes.counts, 0)
+        | {
+            "refused": plan.findings.filter(effect=BLOCK).height,
+            "repeated": len(again),
+            "unreadable": len(codes.unreadable_rows),
+            "same": plan.findings.filter(effect=NO_EFFECT).height,
+        },
+        line=line,
+        row_state=pl.when(pl.col("action") == RECODE).then(pl.lit(CHANGED)),
+    )
+    findings = pl.concat([unreadable_rows(codes), no_data(codes), _repeated(again), plan.findings])
+    known = changes.items["key"]
+    more = items_of_findings(findings, known, result.tables, result.states.clear())
+    return replace(result, changes=apply_findings(with_known_items(changes, more), findings))
 
 
-def _twins(again: pl.DataFrame) -> pl.DataFrame:
+def _lines_of(asked: pl.DataFrame) -> pl.Expr:
+    lines = dict(asked.select("old", "line").iter_rows())
+    return pl.col("key").replace_strict(lines, default=None, return_dtype=pl.UInt32)
+
+
+def _repeated(again: pl.DataFrame) -> pl.DataFrame:
     say = "this code change stands in the list more than once; it counts once"
-    return findings_frame("repeated row", "note", line=again["line"], value=again["old"], say=say)
+    return findings_frame("repeated row", "note", line=again["line"], value=again["old"], message=say)
 
 
 def _rows_of(live: Table, key: Key, to: Mapping[str, str]) -> pl.Series:
     return key.values(live).is_in(list(to)).arg_true().cast(pl.UInt32)
 
 
-def _following(live: Table, key: Key, to: Mapping[str, str], options: CompareOptions, *, pictures: bool) -> Table:
+def _dependents(context: Context, to: Mapping[str, str], *, pictures: bool) -> Table:
     """The live items of which a field follows a code change, with that field as it then is."""
+    live, key = context.live, context.key
     columns: dict[str, pl.Series] = {}
     rows = pl.repeat(False, len(live), dtype=pl.Boolean, eager=True)
     for name in live.names:
-        told = options.settings.field(name)
         cells = live.cells([name])[name]
-        kind = resolve_type(distinct_values(cells), name, told).name
+        kind = context.type_of(name).name
         if name in key.fields or not (kind == "itemref" or (pictures and kind == "picture")):
             continue
         now = (
-            rewrite_references(cells, to, told.separator or code_separator(cells))
+            rewrite_references(cells, to, context.configured(name).separator or code_separator(cells))
             if kind == "itemref"
             else _renamed(live, key, cells, to)
         )

@@ -9,17 +9,15 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import ITEMS, RECODE, Identity, findings_frame, no_findings
+from neat_delta.changeset.changeset import RECODE, Identity, with_items
+from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.matching import KEY_SEPARATOR
-from neat_delta.tables.type_inference import resolve_type
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Mapping
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.matching import Key
-    from neat_delta.tables import Table
-    from neat_delta.tables.settings import Settings
+    from neat_delta.matching.context import Context
 
 # Under such names shops keep numbers of their own for items.
 ID_NAME = re.compile(r"(^|_)(id|uuid|guid)$")
@@ -35,15 +33,16 @@ class RekeyPlan:
     findings: pl.DataFrame
 
 
-def validate(asked: pl.DataFrame, live: Table, key: Key, settled: Settings) -> RekeyPlan:
+def validate(asked: pl.DataFrame, context: Context) -> RekeyPlan:
     """Which of the code changes asked for (frame of old, new, line) can be made, all at once.
 
     What cannot: unknown old codes, codes in use that nobody leaves, two into one, one into two, blank and invalid ones.
     A code is left only if its own change can be made.
     """
-    there = key.values(live)
+    key = context.key
+    there = key.values(context.live)
     known, several = set(there), set(there.filter(there.is_duplicated()))
-    length = settled.field(key.fields[0]).length if len(key.fields) == 1 else None
+    length = context.configured(key.fields[0]).length if len(key.fields) == 1 else None
     rows = asked.unique(["old", "new"], keep="first", maintain_order=True)
     old_twice, new_twice = (set(rows[side].filter(rows[side].is_duplicated())) for side in ("old", "new"))
     wrong: list[tuple[str, str, str | None, int | None, str, str]] = []
@@ -65,7 +64,7 @@ def validate(asked: pl.DataFrame, live: Table, key: Key, settled: Settings) -> R
             said = f"{new} is the code of another item, which keeps it; give that one another code first"
             wrong.append(("code in use", "stop", old, line, new, said))
     frames = [
-        findings_frame(check, level, key=code, line=line, field=key.fields[0], value=value, say=say)
+        findings_frame(check, level, key=code, line=line, field=key.fields[0], value=value, message=say)
         for check, level, code, line, value, say in wrong
     ]
     return RekeyPlan({old: new for old, (new, _) in to.items()}, pl.concat([no_findings(), *frames]))
@@ -123,49 +122,46 @@ def _spare_codes(used: set[str]) -> Iterator[str]:
     return iter(code for code in (f"tmp-{number:04}" for number in count(1)) if code not in used)
 
 
-def apply_rekeys(
-    changes: ChangeSet,
-    live: Table,
-    key: Key,
-    names: pl.DataFrame,
-    to: Mapping[str, str],
-    settled: Settings,
-) -> ChangeSet:
-    """The change set with items that get other codes; ``names`` are what they are called (frame of key, line, name)."""
-    if not to:
+def apply_rekeys(changes: ChangeSet, context: Context, rows: pl.DataFrame, new_keys: Mapping[str, str]) -> ChangeSet:
+    """The change set with items that get other keys.
+
+    Args:
+        changes: the change set so far.
+        context: the live export, its settings and its key.
+        rows: the rows of these items (key, line, name, row_state).
+        new_keys: the new key by the one that the item has.
+    """
+    if not new_keys:
         return changes
-    codes = pl.DataFrame({"key": list(to), "to": list(to.values())})
-    items = changes.items.drop("to").join(codes, on="key", how="left", maintain_order="left")
-    recoded = pl.col("to").is_not_null()
-    items = items.with_columns(do=pl.when(recoded).then(pl.lit(RECODE)).otherwise("do")).select(*ITEMS)
-    more = names.join(changes.items, on="key", how="anti", maintain_order="left").join(codes, on="key")
-    more = more.with_columns(do=pl.lit(RECODE)).select(*ITEMS)
-    order = pl.DataFrame({"key": key.values(live)}).with_row_index("place").unique("key", keep="first")
-    placed = pl.concat([items, more]).join(order, on="key", how="left", maintain_order="left")
-    placed = placed.sort("place", nulls_last=True, maintain_order=True).drop("place")
-    head = replace(changes.head, identity=_identity(changes, live, key, to, settled))
-    return replace(changes, head=head, items=placed)
+    keys = pl.DataFrame({"key": list(new_keys), "new_key": list(new_keys.values())})
+    # An item that changes anyway keeps its row, name and place.
+    known = changes.items.drop("new_key").join(keys, on="key", how="inner", maintain_order="left")
+    more = rows.join(changes.items, on="key", how="anti", maintain_order="left").join(keys, on="key")
+    items = pl.concat([known, more], how="diagonal").with_columns(action=pl.lit(RECODE))
+    head = replace(changes.head, identity=_identity(changes, context, new_keys))
+    order = context.key.values(context.live)
+    return with_items(changes, items, changes.cells.clear(), order, head)
 
 
-def _identity(changes: ChangeSet, live: Table, key: Key, to: Mapping[str, str], settled: Settings) -> Identity | None:
-    """By what recoded items are known: as settled, else by the first field of codes of which no two items share one."""
-    codes, told = key.values(live), settled.identity
-    fields = [told] if told else [name for name in live.names if name not in (*key.fields, *changes.head.fields)]
+def _identity(changes: ChangeSet, context: Context, new_keys: Mapping[str, str]) -> Identity | None:
+    """By what rekeyed items are known: as configured, else by the first field of codes of which no two items share one."""
+    live, key = context.live, context.key
+    codes, configured = key.values(live), context.settings.identity
+    fields = [configured] if configured else [n for n in live.names if n not in (*key.fields, *changes.head.fields)]
     for name in fields:
-        if name not in live.names or not (told or _names_items(live, name, settled)):
+        if name not in live.names or not (configured or _names_items(context, name)):
             continue
         values = live.cells([name])[name]
-        if told or (not values.is_duplicated().any() and not (values.str.strip_chars() == "").any()):
-            rows = codes.is_in(list(to)).arg_true()
+        if configured or (not values.is_duplicated().any() and not (values.str.strip_chars() == "").any()):
+            rows = codes.is_in(list(new_keys)).arg_true()
             known = zip(codes.gather(rows), values.gather(rows), strict=True)
             return Identity(name, {code: value for code, value in known if value.strip()})
     return None
 
 
-def _names_items(live: Table, name: str, settled: Settings) -> bool:
+def _names_items(context: Context, name: str) -> bool:
     """Whether a field is one of codes, which nobody changes as a price or a stock is changed."""
-    kind = resolve_type(live.distinct_values(name), name, settled.field(name)).name
-    return kind in ("code", "gtin") or bool(ID_NAME.search(name))
+    return context.type_of(name).name in ("code", "gtin") or bool(ID_NAME.search(name))
 
 
 def rewrite_references(cells: pl.Series, to: Mapping[str, str], separator: str | None) -> pl.Series:

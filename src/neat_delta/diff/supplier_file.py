@@ -7,13 +7,21 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import findings_frame
-from neat_delta.diff.compare import CompareOptions, CompareResult, about_rows_of, compare, with_findings, with_rescues
+from neat_delta.changeset.findings import findings_frame
+from neat_delta.diff.compare import (
+    CompareOptions,
+    CompareResult,
+    about_rows_of,
+    compare,
+    with_findings,
+    with_repaired_keys,
+)
 from neat_delta.diff.computed_columns import add_computed_columns, findings_about_changes
 from neat_delta.diff.formulas import LIVE, Formula, parse_formula
 from neat_delta.errors import InvalidOption
 from neat_delta.matching import Key, choose_key
 from neat_delta.matching.column_drift import column_natures, drift
+from neat_delta.matching.context import Context
 from neat_delta.matching.similarity import find_name_field
 from neat_delta.matching.supplier_mapping import (
     ColumnMatch,
@@ -36,7 +44,11 @@ PROFILE_DRIFT = "list changed"
 
 
 def compare_supplier_file(
-    live: Table, sheet: Table, listed: SupplierProfile, options: CompareOptions, voice: ProgressReporter = NO_PROGRESS
+    live: Table,
+    sheet: Table,
+    listed: SupplierProfile,
+    options: CompareOptions,
+    progress: ProgressReporter = NO_PROGRESS,
 ) -> tuple[CompareResult, list[ColumnMatch]]:
     """Compare a file by what is settled of it as a list; and tell which of its columns stands for which field.
 
@@ -55,14 +67,16 @@ def compare_supplier_file(
     # Whoever keeps a list of their own has their own names and codes for things.
     as_list = listed.is_configured or any(name not in live.names for name in sheet.names)
     options = replace(options, suggest_items=as_list, name_field=listed.match_on)
-    seen = replace(_compared(live, ours, listed, options, voice), original=sheet)
+    seen = replace(_compared(live, ours, listed, options, progress), original=sheet)
     if not listed.drift_baseline:  # what was there last time is told below
         _insist_on_something_to_compare(seen, options)
     _insist_on_order(seen, sheet, options)
     drifted = drift(listed.drift_baseline, column_natures(sheet)) if listed.drift_baseline else []
     if not drifted:
         return seen, matches
-    return with_findings(seen, findings_frame(PROFILE_DRIFT, "warn", say=pl.Series(drifted, dtype=pl.String))), matches
+    return with_findings(
+        seen, findings_frame(PROFILE_DRIFT, "warn", message=pl.Series(drifted, dtype=pl.String))
+    ), matches
 
 
 def _insist_on_something_to_compare(seen: CompareResult, options: CompareOptions) -> None:
@@ -86,7 +100,7 @@ def _insist_on_something_to_compare(seen: CompareResult, options: CompareOptions
 
 def _insist_on_order(seen: CompareResult, sheet: Table, options: CompareOptions) -> None:
     """Refuse a sheet that looks like the whole export while the export looks like a part of it."""
-    counts, live = seen.changes.head.counts, seen.live
+    counts, live = seen.changes.counts, seen.live
     more = counts["new"] * 2 > len(sheet) and not counts["gone"] and len(live) < len(sheet)
     if more and not options.add_new and set(live.names) < set(sheet.names):
         raise InvalidOption(
@@ -105,32 +119,33 @@ def _parse_what_rules_need(live: Table, key: Key, rules: Sequence[Formula], opti
 
 
 def _compared(
-    live: Table, ours: Table, listed: SupplierProfile, options: CompareOptions, voice: ProgressReporter
+    live: Table, ours: Table, listed: SupplierProfile, options: CompareOptions, progress: ProgressReporter
 ) -> CompareResult:
     """The list, its columns in our terms, compared once its rows have our codes and its rules are worked out."""
     rules = [parse_formula(text) for text in listed.rules]
     rules_new = [parse_formula(text) for text in listed.rules_new] if options.add_new else []
     if not (rules or rules_new or listed.match_on or listed.remember):
-        return compare(live, without_fields(ours, listed.leave_out), options, voice)
+        return compare(live, without_fields(ours, listed.leave_out), options, progress)
     known = live.names if listed.match_on else [name for name in live.names if name in ours.names]
     key = choose_key(live, known, options.key or options.settings.key)
     ours, nameless = with_live_keys(ours, live, key, listed, for_new=options.add_new)
     about = _about_nameless(ours, key, listed.match_on or "", nameless, added=options.add_new)
     # Rules must know which item a row is about, so damaged codes are made good before them.
-    ours, rescues = with_rescues(live, ours, key, options)
+    ours, rescues = with_repaired_keys(live, ours, key, options)
     about = pl.concat([rescues, about])
     options = replace(options, key=key.fields, repair_keys=False, unidentified=int(nameless["several"].sum()))
     if not (rules or rules_new):
-        seen = compare(live, without_fields(ours, listed.leave_out), options, voice)
+        seen = compare(live, without_fields(ours, listed.leave_out), options, progress)
         return with_findings(seen, about_rows_of(seen.edited, about))
-    voice.step("working out the rules")
+    progress.step("working out the rules")
     _parse_what_rules_need(live, key, [*rules, *rules_new], options)
     for_new = rules_new if options.add_new else None
-    computed, findings = add_computed_columns(live, ours, key, rules, options.settings, for_new=for_new)
+    context = Context(live, options.settings, key)
+    computed, findings = add_computed_columns(context, ours, rules, for_new=for_new)
     emptied = frozenset(rule.field for rule in rules if rule.empties)
     computed_fields = {rule.field for rule in (*rules, *rules_new)}
     computed = without_fields(computed, [name for name in listed.leave_out if name not in computed_fields])
-    seen = compare(live, computed, replace(options, constant_blanks=emptied), voice)
+    seen = compare(live, computed, replace(options, constant_blanks=emptied), progress)
     about = pl.concat([about, findings_about_changes(findings, seen.changes)])
     return with_findings(seen, about_rows_of(seen.edited, about))
 
@@ -146,5 +161,5 @@ def _about_nameless(ours: Table, key: Key, on: str, nameless: pl.DataFrame, *, a
         key=key.values(ours, stopped["row"]),
         line=ours.rows.line.gather(stopped["row"]),
         value=stopped["on"],
-        say=stopped.select(pl.when("several").then(pl.lit(several)).otherwise(pl.lit(new))).to_series(),
+        message=stopped.select(pl.when("several").then(pl.lit(several)).otherwise(pl.lit(new))).to_series(),
     )

@@ -60,7 +60,7 @@ def match_rows(live: Table, edited: Table, key: Key, shared: Sequence[str], sign
     live_blank, live_repeated = keys.filter("blank")["live"], _shared_keys(keys, ascends=key.is_sorted_by(live))
     require_usable_key(live, shared, key, live_blank, live_repeated["live"])
     apart = pl.concat([live_blank, live_repeated["live"]])
-    ours, theirs, settled = _settle_equal_lines(live, edited, key, keys.select("live", "key"), apart)
+    ours, theirs, settings = _settle_equal_lines(live, edited, key, keys.select("live", "key"), apart)
 
     at = positions_of(ours["key"], theirs["key"], ascends=key.is_sorted_by(live))
     named = pl.repeat(False, len(ours), dtype=pl.Boolean, eager=True).scatter(at.drop_nulls(), True)
@@ -73,7 +73,7 @@ def match_rows(live: Table, edited: Table, key: Key, shared: Sequence[str], sign
     pairs = rows.filter(~shares)
     return RowMatches(
         pairs=pairs.drop_nulls("live").select("live", "edited").sort("live"),
-        identical=settled,
+        identical=settings,
         new=pairs.filter(pl.col("live").is_null())["edited"],
         missing_key=blank,
         exact_duplicates=twins,

@@ -17,13 +17,13 @@ from neat_delta.tables.typed_values import typed_frame
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
+    from neat_delta.matching.context import Context
     from neat_delta.matching.key import Key
     from neat_delta.remote import Location
     from neat_delta.tables import Table
-    from neat_delta.tables.settings import Settings
 
 
-def filter_rows(catalogue: Table, where: str, settled: Settings) -> pl.Series:
+def filter_rows(context: Context, where: str) -> pl.Series:
     """The positions of the rows for which an SQL condition over the fields holds.
 
     Numbers are exact decimals, flags 1 and 0, dates ISO 8601 text, blank cells NULL. See
@@ -32,7 +32,8 @@ def filter_rows(catalogue: Table, where: str, settled: Settings) -> pl.Series:
     Raises:
         WrongChoice: it is no condition, or names a field that does not exist.
     """
-    met = condition(where, catalogue.names, lambda name: typed_frame(catalogue, [name], settled)[name], len(catalogue))
+    live = context.live
+    met = condition(where, live.names, lambda name: typed_frame(live, [name], context.settings)[name], len(live))
     return met.arg_true().cast(pl.UInt32)
 
 
@@ -72,17 +73,16 @@ def rows_of_codes(catalogue: Table, key: Key, codes: Sequence[str]) -> tuple[pl.
     return rows.join(wanted, on="key", how="semi", maintain_order="left")["row"], unknown
 
 
-def chosen_rows(
-    catalogue: Table, key: Key, where: str | None, items: Location | None, settled: Settings
-) -> tuple[pl.Series, list[str]]:
-    """The positions of the rows that a condition and a file of codes leave, and the codes in it that no row has."""
-    rows = pl.int_range(len(catalogue), dtype=pl.UInt32, eager=True)
+def chosen_rows(context: Context, where: str | None, items: Location | None) -> tuple[pl.Series, list[str]]:
+    """The positions of the live rows that a condition and a file of keys leave, and the keys in it that no row has."""
+    live, key = context.live, context.key
+    rows = pl.int_range(len(live), dtype=pl.UInt32, eager=True)
     unknown: list[str] = []
     if where is not None:
-        rows = filter_rows(catalogue, where, settled)
+        rows = filter_rows(context, where)
     if items:
         text = read_bytes(items).decode(errors="replace")
-        listed, unknown = rows_of_codes(catalogue, key, parse_key_list(text, key))
+        listed, unknown = rows_of_codes(live, key, parse_key_list(text, key))
         rows = rows.filter(rows.is_in(listed.implode()))
     return rows, unknown
 
@@ -118,16 +118,16 @@ class Selection:
         return asked.filter(~asked.is_in(key.values(edited).implode())) if len(asked) else asked
 
 
-def select_items(live: Table, key: Key, where: str | None, items: Location | None, settled: Settings) -> Selection:
+def select_items(context: Context, where: str | None, items: Location | None) -> Selection:
     """The items chosen by a condition over the live fields and by a file of codes; all without either.
 
     Raises:
         WrongChoice: it is no condition, or names a field that does not exist.
     """
     if where is None and items is None:
-        return Selection(live, key)
-    rows, unknown = chosen_rows(live, key, where, items, settled)
-    return Selection(live, key, rows, tuple(unknown))
+        return Selection(context.live, context.key)
+    rows, unknown = chosen_rows(context, where, items)
+    return Selection(context.live, context.key, rows, tuple(unknown))
 
 
 def parse_key_list(text: str, key: Key) -> list[str]:

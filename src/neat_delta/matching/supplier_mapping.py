@@ -31,7 +31,7 @@ class ColumnMatch:
     first: str | None
 
 
-def map_columns(sheet: Table, live: Table, settled: Settings, listed: SupplierProfile) -> Table:
+def map_columns(sheet: Table, live: Table, settings: Settings, listed: SupplierProfile) -> Table:
     """A file with its columns under our fields: as told for this list, else by name or alias; and with constants added.
 
     Fields to be left out are still there, for rules may read them; a column to be left out by its own name is not.
@@ -46,7 +46,7 @@ def map_columns(sheet: Table, live: Table, settled: Settings, listed: SupplierPr
         _insist_on(field, live.names, f"the match {column}={field}", "field")
     for name in listed.leave_out:
         _insist_on(name, [*columns, *live.names], f"--leave-out {name}", "field or column")
-    told = settled.names() | {field_name(column): field for column, field in listed.columns.items()}
+    told = settings.names() | {field_name(column): field for column, field in listed.columns.items()}
     meant = {name: told.get(name, name) for name in columns}
     # Of two columns for one field, the one whose own name is to be left out gives way to the other.
     doubled = [name for name in meant if list(meant.values()).count(meant[name]) > 1]
@@ -58,7 +58,7 @@ def map_columns(sheet: Table, live: Table, settled: Settings, listed: SupplierPr
     for name, values in listed.values.items():
         _insist_on(name, live.names, f"--remember-value {name}", "field")
         if name in ours.names:
-            ours = _with_column(ours, live, name, _with_live_values(ours, name, values, settled.field(name).separator))
+            ours = _with_column(ours, live, name, _with_live_values(ours, name, values, settings.field(name).separator))
     return ours
 
 

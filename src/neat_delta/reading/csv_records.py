@@ -106,7 +106,7 @@ class ParseResult:
     odd: pl.Series
 
 
-BAD_SCHEMA = {"line": pl.UInt32, "raw": pl.String, "say": pl.String}
+BAD_SCHEMA = {"line": pl.UInt32, "raw": pl.String, "message": pl.String}
 
 
 def split_lines(utf8: bytes) -> pl.DataFrame:

@@ -44,7 +44,7 @@ WORKBOOKS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
 
 def read_table(
     path: Location,
-    voice: ProgressReporter = NO_PROGRESS,
+    progress: ProgressReporter = NO_PROGRESS,
     told: ReadOptions = DEFAULT_OPTIONS,
     begun: FilePrefetch | None = None,
 ) -> Table:
@@ -55,18 +55,18 @@ def read_table(
     Raises:
         Unreadable: there is no such file, it is no table, or its header cannot be used.
     """
-    voice.step(f"reading {path.name}")
+    progress.step(f"reading {path.name}")
     begun = begun or FilePrefetch(path)
     return _to_table(_open(path, begun, told), begun)
 
 
-def read_strict(path: Location, voice: ProgressReporter = NO_PROGRESS, told: ReadOptions = DEFAULT_OPTIONS) -> Table:
+def read_strict(path: Location, progress: ProgressReporter = NO_PROGRESS, told: ReadOptions = DEFAULT_OPTIONS) -> Table:
     """Read a table of which every row counts and none can be held back, such as answers, offers or a result list.
 
     Raises:
         Unreadable: also where a single row cannot be read.
     """
-    table = read_table(path, voice, told)
+    table = read_table(path, progress, told)
     require_every_row(table)
     return table
 
@@ -83,7 +83,7 @@ def require_every_row(table: Table) -> None:
 def read_pair(
     live: Location,
     edited: Location,
-    voice: ProgressReporter = NO_PROGRESS,
+    progress: ProgressReporter = NO_PROGRESS,
     told: ReadOptions = DEFAULT_OPTIONS,
     begun: FilePrefetch | None = None,
     exported: ReadOptions = DEFAULT_OPTIONS,
@@ -94,7 +94,7 @@ def read_pair(
     inspection. ``begun`` are the two files, where somebody has begun with them; ``exported`` is told of the live one.
     """
     begun = begun or FilePrefetch(live, edited)
-    voice.step(f"reading {live.name} and {edited.name}")
+    progress.step(f"reading {live.name} and {edited.name}")
     with ThreadPoolExecutor(max_workers=2) as openers:
         ours, theirs = openers.submit(_open, live, begun, exported), openers.submit(_open, edited, begun, told)
         first, second = _reconcile_encodings(

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import re
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import findings_frame
-from neat_delta.changeset.subset import Selection, cells_in
+from neat_delta.analysis.cell_selection import Selection, cells_in
+from neat_delta.changeset.apply_findings import apply_findings
+from neat_delta.changeset.findings import findings_frame
 from neat_delta.errors import InvalidOption
 from neat_delta.matching.key import ALIASES
 from neat_delta.tables.formula_text import unescaped_unless
@@ -45,7 +45,7 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
         )
     reason = next((name for name in names if REASON.search(name) and name != result), None)
     # A code change goes by its new code once it is taken.
-    known = pl.concat([changes.items.select("key"), changes.items.select(key="to").drop_nulls()])
+    known = pl.concat([changes.items.select("key"), changes.items.select(key="new_key").drop_nulls()])
     cells = results.cells(names)
     cells = cells.with_columns(unescaped_unless(cells[code], known["key"]))
     told = cells.select(
@@ -60,11 +60,11 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
     return about.filter("bad").select("key", "reason").unique("key", keep="first", maintain_order=True)
 
 
-def failed(changes: ChangeSet, bad: pl.DataFrame, settled: Settings) -> pl.DataFrame:
+def failed(changes: ChangeSet, bad: pl.DataFrame, settings: Settings) -> pl.DataFrame:
     """What of a change set belongs to the items that were not taken (key, field), as from ``cells_in``."""
     if bad.is_empty():
         return changes.cells.clear().select("key", "field")
-    return cells_in(changes, Selection(items=tuple(bad["key"])), None, settled)
+    return cells_in(changes, Selection(items=tuple(bad["key"])), None, settings)
 
 
 def with_reasons(changes: ChangeSet, bad: pl.DataFrame) -> ChangeSet:
@@ -72,6 +72,6 @@ def with_reasons(changes: ChangeSet, bad: pl.DataFrame) -> ChangeSet:
     lines = bad.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     found = findings_frame(
         NOT_TAKEN, "warn", key=lines["key"], line=lines["line"],
-        say=lines.select(pl.format("the shop did not take it: {}", pl.col("reason").fill_null("?"))).to_series(),
+        message=lines.select(pl.format("the shop did not take it: {}", pl.col("reason").fill_null("?"))).to_series(),
     )  # fmt: skip
-    return replace(changes, findings=pl.concat([found, changes.findings]))
+    return apply_findings(changes, found)

@@ -2,24 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING
 
 import polars as pl
 
 from neat_delta.analysis.before_after import exact
-from neat_delta.changeset.changeset import (
-    ADD,
-    CHANGE,
-    NONE,
-    RECODE,
-    REMOVE,
-    ChangeSet,
-    Head,
-    file_ref,
-    findings_frame,
-)
+from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE, ChangeSet, Head, build, file_ref
+from neat_delta.changeset.findings import findings_frame
 from neat_delta.changeset.subset import dependent_cells
 from neat_delta.errors import InvalidOption, LiveMismatch
 from neat_delta.reconcile.three_way import GONE, HERE, LANDED, MOVED, RECODED, STANDS, UNCLEAR, ThreeWayDiff, three_way
@@ -53,13 +44,13 @@ class RefreshResult:
     ambiguous: int = 0
 
 
-def require_fresh(made: datetime | None, export: object, settled: Settings) -> None:
+def require_fresh(made: datetime | None, export: object, settings: Settings) -> None:
     """Insist that a live export made at that time is not older than is settled.
 
     Raises:
         WrongLive: it is too old, or nobody knows how old it is.
     """
-    most = settled.refresh.hours
+    most = settings.refresh.hours
     if most is None:
         return
     if made is None:
@@ -80,7 +71,7 @@ def require_fresh(made: datetime | None, export: object, settled: Settings) -> N
 def refresh(
     changes: ChangeSet,
     fresh: Table,
-    settled: Settings,
+    settings: Settings,
     policy: str = HOLD,
     by_field: Mapping[str, str] | None = None,
 ) -> RefreshResult:
@@ -94,13 +85,13 @@ def refresh(
         WrongChoice: the export lacks a field of the change set, or a policy is for a field that does not change.
     """
     policies = _policies(changes, policy, by_field or {})
-    seen = three_way(changes, fresh, settled)
-    cells = seen.cells.join(seen.items.select("key", "do", "taken"), on="key", how="left", maintain_order="left")
+    seen = three_way(changes, fresh, settings)
+    cells = seen.cells.join(seen.items.select("key", "action", "taken"), on="key", how="left", maintain_order="left")
     cells = cells.join(_orphaned_dependents(seen), on=["key", "field"], how="anti", maintain_order="left")
     like_changes, leaving = (
-        cells.filter(~pl.col("taken") & ((pl.col("do") == REMOVE) == gone)) for gone in (False, True)
+        cells.filter(~pl.col("taken") & ((pl.col("action") == REMOVE) == gone)) for gone in (False, True)
     )
-    shifted = _delta_cells(like_changes, changes, fresh, settled)
+    shifted = _delta_cells(like_changes, changes, fresh, settings)
     fate = pl.col("field").replace_strict(policies, default=policy, return_dtype=pl.String)
     like_changes = like_changes.join(shifted, on=["key", "field"], how="left", maintain_order="left").with_columns(
         fate=pl.when((pl.col("state") == MOVED) & pl.col("sum").is_null()).then(fate)
@@ -112,7 +103,7 @@ def refresh(
             _conflicts(touched, pl.lit(policy)),
         ]
     )
-    still_new = seen.items.filter(do=ADD, fate=GONE)
+    still_new = seen.items.filter(action=ADD, fate=GONE)
     kept = pl.concat(
         [
             _still_changing(like_changes),
@@ -133,7 +124,7 @@ def refresh(
         applied=len(cells.filter(pl.col("state") == LANDED)),
         unchanged=len(like_changes.filter(pl.col("state") == STANDS)),
         delta_cells=len(shifted),
-        missing=len(seen.items.filter((pl.col("fate") == GONE) & pl.col("do").is_in([CHANGE, RECODE]))),
+        missing=len(seen.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))),
         ambiguous=len(seen.items.filter(fate=UNCLEAR)),
     )
 
@@ -152,10 +143,10 @@ def _policies(changes: ChangeSet, policy: str, by_field: Mapping[str, str]) -> d
     return {name: by_field.get(name, policy) for name in changes.head.fields}
 
 
-def _delta_cells(cells: pl.DataFrame, changes: ChangeSet, fresh: Table, settled: Settings) -> pl.DataFrame:
+def _delta_cells(cells: pl.DataFrame, changes: ChangeSet, fresh: Table, settings: Settings) -> pl.DataFrame:
     """Moved cells of fields that go as a difference (key, field, sum as text, short: what would be below zero)."""
     found = [pl.DataFrame(schema={"key": pl.String, "field": pl.String, "sum": pl.String, "short": pl.String})]
-    for name in settled.refresh.difference:
+    for name in settings.refresh.difference:
         moved = cells.filter((pl.col("field") == name) & (pl.col("state") == MOVED))
         if moved.is_empty() or name not in changes.head.fields:
             continue
@@ -189,7 +180,7 @@ def _still_leaving(cells: pl.DataFrame, touched: pl.DataFrame, policy: str) -> p
 
 def _about_items(seen: ThreeWayDiff, touched: pl.DataFrame, policy: str) -> pl.DataFrame:
     """Findings on whole items: gone since, changed before they are removed, a new code that is taken."""
-    gone = seen.items.filter((pl.col("fate") == GONE) & pl.col("do").is_in([CHANGE, RECODE]))
+    gone = seen.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))
     held = "stop" if policy == HOLD else "note"
     said = {HOLD: "it is held back; --clashes settles it", OURS: "it is removed all the same", THEIRS: "it stays"}
     return pl.concat(
@@ -214,7 +205,7 @@ def _about_items(seen: ThreeWayDiff, touched: pl.DataFrame, policy: str) -> pl.D
 
 def _orphaned_dependents(seen: ThreeWayDiff) -> pl.DataFrame:
     """The cells (key, field) that would follow code changes of which one is held back."""
-    held = seen.items.filter((pl.col("do") == RECODE) & (pl.col("taken") | pl.col("fate").is_in([GONE, UNCLEAR])))
+    held = seen.items.filter((pl.col("action") == RECODE) & (pl.col("taken") | pl.col("fate").is_in([GONE, UNCLEAR])))
     following = dependent_cells(seen.changes)
     return following if len(held) else following.clear()
 
@@ -223,7 +214,7 @@ def _about(items: pl.DataFrame, check: str, level: str, say: str, changes: Chang
     """Findings on whole items."""
     lines = items.select("key").join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     said = pl.repeat(say, len(lines), dtype=pl.String, eager=True)
-    return findings_frame(check, level, key=lines["key"], line=lines["line"], say=said)
+    return findings_frame(check, level, key=lines["key"], line=lines["line"], message=said)
 
 
 def _conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
@@ -243,7 +234,7 @@ def _conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFram
         frames.append(
             findings_frame(
                 CLASH, level, key=part["key"], field=part["field"], line=part["line"], value=part["ours"],
-                say=say.filter(mask),
+                message=say.filter(mask),
             )
         )  # fmt: skip
     return pl.concat(frames)
@@ -256,7 +247,13 @@ def _shortages(shifted: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
     )
     say = short.select(pl.format("our difference would make this {}; 0 is sent", "short")).to_series()
     return findings_frame(
-        "below zero", "warn", key=short["key"], field=short["field"], line=short["line"], value=short["short"], say=say
+        "below zero",
+        "warn",
+        key=short["key"],
+        field=short["field"],
+        line=short["line"],
+        value=short["short"],
+        message=say,
     )
 
 
@@ -265,53 +262,36 @@ def _made(seen: ThreeWayDiff, kept: pl.DataFrame, findings: pl.DataFrame) -> Cha
     changes, fresh = seen.changes, seen.fresh
     told = changes.items.join(seen.items.select("key", "fate", "taken"), on="key", how="left", maintain_order="left")
     has_cells = pl.col("key").is_in(kept["key"].unique().implode())
-    recoding = (pl.col("do") == RECODE) & (pl.col("fate") == HERE) & ~pl.col("taken")
-    adding = (pl.col("do") == ADD) & (pl.col("fate") == GONE)
+    recoding = (pl.col("action") == RECODE) & (pl.col("fate") == HERE) & ~pl.col("taken")
+    adding = (pl.col("action") == ADD) & (pl.col("fate") == GONE)
     do = (
         pl.when(recoding | adding)
-        .then("do")
-        .when((pl.col("do") == REMOVE) & has_cells)
+        .then("action")
+        .when((pl.col("action") == REMOVE) & has_cells)
         .then(pl.lit(REMOVE))
-        .when(pl.col("do").is_in([CHANGE, RECODE, ADD]) & has_cells)
+        .when(pl.col("action").is_in([CHANGE, RECODE, ADD]) & has_cells)
         .then(pl.lit(CHANGE))
         .otherwise(pl.lit(NONE))
     )
-    by_now = dict(told.filter(fate=RECODED).select("key", "to").iter_rows())
+    by_now = dict(told.filter(fate=RECODED).select("key", "new_key").iter_rows())
     now_called = pl.col("key").replace(by_now)
-    items = told.with_columns(was_to_do="do", do=do)
-    stopped = pl.col("key").is_in(findings.filter(level="stop")["key"].implode())
-    counts = _counts(changes, items.with_columns(held=stopped))
-    items = items.with_columns(key=now_called, to=pl.when(pl.col("do") == RECODE).then("to"))
+    items = told.with_columns(action=do, key=now_called)
     rows = len(fresh) + len(fresh.unreadable_rows)
     live = file_ref(fresh, rows)
     known = changes.head.identity
-    made = Head(
+    head = Head(
         changes.head.key,
         live,
         changes.head.edited,
         changes.head.fields,
-        counts,
+        changes.head.other_rows,
         overrides=changes.head.overrides,
+        exclusions=changes.head.exclusions,
         identity=known.rekeyed(by_now) if known else None,
     )
     both = pl.concat([findings, changes.findings]).with_columns(key=now_called)
     cells = kept.with_columns(key=now_called)
     # Cells stand in the order of their items.
     order = items.select("key").with_row_index("item")
-    cells = (
-        cells.join(order, on="key", how="left", maintain_order="left").sort("item", maintain_order=True).drop("item")
-    )
-    head = replace(made, exclusions=changes.head.exclusions)
-    return ChangeSet(head, items.select(changes.items.columns), cells, both)
-
-
-def _counts(changes: ChangeSet, items: pl.DataFrame) -> dict[str, int]:
-    """How the rows of the sheet count now: what dropped is the same as the shop, what clashes is refused."""
-    counts = dict(changes.head.counts)
-    state = {CHANGE: "changed", RECODE: "changed", ADD: "new"}
-    rows = items.filter(pl.col("line").is_not_null() & (pl.col("was_to_do") != pl.col("do")))
-    for before, after, held in rows.select("was_to_do", "do", "held").iter_rows():
-        if before in state:
-            counts[state[before]] -= 1
-            counts[state.get(after, "refused" if held else "same")] += 1
-    return counts
+    cells = cells.join(order, on="key", how="left", maintain_order="left").sort("item", maintain_order=True)
+    return build(head, items, cells, both)

@@ -7,8 +7,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE, Exclusion, with_exclusion
 from neat_delta.changeset.serialization import dump_changes
+from neat_delta.changeset.subset import subset
 from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.matching.key import key_parts
@@ -66,7 +67,7 @@ def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -
     comments = marks.join(taken, on="line", how="anti").filter(pl.col("comment") != "")["comment"]
     return Review(
         keep.select("key", "field"),
-        left.select("key", "field", say=said),
+        left.select("key", "field", message=said),
         tuple(comments.unique(maintain_order=True)),
     )
 
@@ -122,3 +123,17 @@ def _spread(rows: pl.DataFrame, changes: ChangeSet, *, by_cell: bool) -> pl.Data
     cells = changes.cells_with_action(CHANGE, RECODE).select("key", "field")
     whole = changes.keys_with_action(ADD, REMOVE, RECODE).with_columns(field=pl.lit(None, pl.String))
     return pl.concat([cells, whole]).join(rows.drop("field"), on="key", how="inner", maintain_order="left")
+
+
+def subset_with_review(changes: ChangeSet, keep: pl.DataFrame, review: Review | None, by: str) -> ChangeSet:
+    """The change set with what a part holds (``keep``) and a review takes; the head says what was left out ``by`` what.
+
+    Raises:
+        WrongChoice: some code changes would be taken and others left.
+    """
+    if review is not None:
+        keep = keep.join(review.keep, on=["key", "field"], how="semi", nulls_equal=True, maintain_order="left")
+    less = subset(changes, keep, review.why if review else None)
+    left = less.findings.slice(len(changes.findings))
+    cells = int(left["field"].count())
+    return with_exclusion(less, Exclusion(by, cells, len(left) - cells, review.comments if review else ()))

@@ -44,7 +44,7 @@ class ThreeWayDiff:
     cells: pl.DataFrame
 
 
-def three_way(changes: ChangeSet, fresh: Table, settled: Settings) -> ThreeWayDiff:
+def three_way(changes: ChangeSet, fresh: Table, settings: Settings) -> ThreeWayDiff:
     """Lay a change set beside a newer export.
 
     Raises:
@@ -63,7 +63,7 @@ def three_way(changes: ChangeSet, fresh: Table, settled: Settings) -> ThreeWayDi
     whole = with_blanks_of_removed(changes)
     parts = whole.join(items.drop_nulls("row").select("key", "row"), on="key", how="inner", maintain_order="left")
     told = [
-        cells.with_columns(_state(str(name), cells, fresh, settled))
+        cells.with_columns(_state(str(name), cells, fresh, settings))
         for (name,), cells in parts.partition_by("field", as_dict=True, maintain_order=True).items()
     ]
     empty = parts.with_columns(there=pl.lit(None, pl.String), state=pl.lit(None, pl.String)).clear()
@@ -85,8 +85,8 @@ def with_blanks_of_removed(changes: ChangeSet) -> pl.DataFrame:
 
 def _items(changes: ChangeSet, fresh: Table) -> pl.DataFrame:
     codes = pl.DataFrame({"key": Key(changes.head.key, explicit=True).values(fresh)}).with_row_index("row")
-    items = changes.items.filter(pl.col("do").is_in([CHANGE, RECODE, ADD, REMOVE]))
-    wanted = pl.concat([items.select("key"), items.select(key="to").drop_nulls()]).unique()
+    items = changes.items.filter(pl.col("action").is_in([CHANGE, RECODE, ADD, REMOVE]))
+    wanted = pl.concat([items.select("key"), items.select(key="new_key").drop_nulls()]).unique()
     codes = codes.join(wanted, on="key", how="semi", maintain_order="left")
     twice = codes.filter(pl.col("key").is_duplicated())
     if len(twice):
@@ -94,17 +94,17 @@ def _items(changes: ChangeSet, fresh: Table) -> pl.DataFrame:
             f"{fresh.source.name}: {twice['key'][0]} stands in it twice",
             remedy="Nobody can tell which of the two is meant; mend the shop first.",
         )
-    by_new = codes.select(to="key", row_to="row")
+    by_new = codes.select(new_key="key", row_to="row")
     items = items.join(codes, on="key", how="left", maintain_order="left").join(
-        by_new, on="to", how="left", maintain_order="left"
+        by_new, on="new_key", how="left", maintain_order="left"
     )
     items = items.with_columns(_names(items, fresh, changes))
     here, there = pl.col("row").is_not_null(), pl.col("row_to").is_not_null()
     known = pl.col("known").is_not_null() & (pl.col("named").is_not_null() | pl.col("named_to").is_not_null())
     as_before, as_after = (pl.col("known").eq_missing(pl.col(side)) & known for side in ("named", "named_to"))
     by_identity = pl.col("by_identity")
-    old_codes, new_codes = (changes.items.filter(do=RECODE)[side].implode() for side in ("key", "to"))
-    moves_on = pl.col("to").is_in(old_codes)
+    old_codes, new_codes = (changes.items.filter(action=RECODE)[side].implode() for side in ("key", "new_key"))
+    moves_on = pl.col("new_key").is_in(old_codes)
     # Where both codes are in the shop, as after a swap or a chain, the items' identity tells which of them this is, or
     # else their names.
     fate = (
@@ -127,7 +127,7 @@ def _items(changes: ChangeSet, fresh: Table) -> pl.DataFrame:
     )
     items = items.with_columns(fate=fate)
     return items.select(
-        "key", "do", "to", "line", "name",
+        "key", "action", "new_key", "line", "name",
         row=pl.when(pl.col("fate") == RECODED).then("row_to").when(pl.col("fate") == HERE).then("row"),
         fate="fate",
         taken=there & (pl.col("fate") == HERE) & ~moves_on,
@@ -153,16 +153,16 @@ def _names(items: pl.DataFrame, fresh: Table, changes: ChangeSet) -> list[pl.Ser
     else:
         values = fresh.cells([field])[field]
         found = [values.gather(items[row]).alias(side) for side, row in sides]
-    by_identity = known.is_not_null() & (identity is not None and field == identity.field) & (items["do"] == RECODE)
+    by_identity = known.is_not_null() & (identity is not None and field == identity.field) & (items["action"] == RECODE)
     return [known.alias("known"), by_identity.alias("by_identity"), *found]
 
 
-def _state(name: str, cells: pl.DataFrame, fresh: Table, settled: Settings) -> list[pl.Series]:
+def _state(name: str, cells: pl.DataFrame, fresh: Table, settings: Settings) -> list[pl.Series]:
     """What stands in the fresh export, and what became of each cell."""
     there = fresh.cells([name], cells["row"])[name]
     filled = fresh.distinct_values(name)
-    kind = resolve_type(filled, name, settled.field(name))
-    form = infer_column_format(fresh, name, kind, settled.field(name))
+    kind = resolve_type(filled, name, settings.field(name))
+    form = infer_column_format(fresh, name, kind, settings.field(name))
 
     def reading(texts: pl.Series) -> pl.Series:
         blank_free = texts.to_frame("t").select(pl.when(pl.col("t").str.contains(r"\S")).then("t")).to_series()

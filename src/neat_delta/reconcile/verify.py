@@ -43,15 +43,15 @@ class VerifyResult:
         return self.count(LANDED) == len(self.changes)
 
 
-def verify(changes: ChangeSet, fresh: Table, settled: Settings) -> VerifyResult:
+def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult:
     """Compare what was sent with what an export made afterwards has.
 
     Raises:
         WrongChoice: the export lacks a field of the change set, or an item stands in it twice.
     """
-    seen = three_way(changes, fresh, settled)
-    does = seen.items.select("key", "do")
-    cells = seen.cells.join(does, on="key", how="left", maintain_order="left").filter(pl.col("do") != REMOVE)
+    seen = three_way(changes, fresh, settings)
+    does = seen.items.select("key", "action")
+    cells = seen.cells.join(does, on="key", how="left", maintain_order="left").filter(pl.col("action") != REMOVE)
     numeric = [name for name, note in changes.head.fields.items() if type_named(note.type).numeric]
     # A number cut short is another number.
     how = [
@@ -73,32 +73,32 @@ def verify(changes: ChangeSet, fresh: Table, settled: Settings) -> VerifyResult:
         [cells.select("key", "field", "was", ours="now", there="there", state="state", how="how"), _wholes(seen.items)]
     )
     # What others have moved is theirs; what landed otherwise would land so again.
-    rest = refresh(changes, fresh, without_differences(settled), THEIRS).changes
+    rest = refresh(changes, fresh, without_differences(settings), THEIRS).changes
     return VerifyResult(told, rest)
 
 
-def without_differences(settled: Settings) -> Settings:
+def without_differences(settings: Settings) -> Settings:
     """The settings for a shop that has had our differences already."""
-    return replace(settled, refresh=replace(settled.refresh, difference=()))
+    return replace(settings, refresh=replace(settings.refresh, difference=()))
 
 
 def _wholes(items: pl.DataFrame) -> pl.DataFrame:
     """What became of new items, removals, code changes, and items that are not there to be changed."""
     landed = (
-        ((pl.col("do") == ADD) & (pl.col("fate") == HERE))
-        | ((pl.col("do") == REMOVE) & (pl.col("fate") == GONE))
+        ((pl.col("action") == ADD) & (pl.col("fate") == HERE))
+        | ((pl.col("action") == REMOVE) & (pl.col("fate") == GONE))
         | (pl.col("fate") == RECODED)
     )
-    lost = (pl.col("fate") == GONE) & pl.col("do").is_in([CHANGE, RECODE])
+    lost = (pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE])
     unclear = pl.col("fate") == UNCLEAR
     state = (
         pl.when(landed).then(pl.lit(LANDED)).when(lost | unclear).then(pl.lit(NOT_THERE)).otherwise(pl.lit(NOT_LANDED))
     )
     what = {ADD: "to be added", REMOVE: "to be removed"}
-    wanted = items.filter(pl.col("do").is_in([ADD, REMOVE, RECODE]) | lost)
+    wanted = items.filter(pl.col("action").is_in([ADD, REMOVE, RECODE]) | lost)
     nothing = pl.lit(None, pl.String)
     return wanted.select(
-        "key", field=nothing, was=nothing, ours=pl.coalesce("to", pl.col("do").replace_strict(what, default=None)),
+        "key", field=nothing, was=nothing, ours=pl.coalesce("new_key", pl.col("action").replace_strict(what, default=None)),
         there=nothing, state=state, how=pl.when(unclear).then(pl.lit("cannot be told from another")),
     )  # fmt: skip
 

@@ -65,13 +65,13 @@ class CorruptionRule:
     matches: Callable[[ColumnStats], pl.Series | None]
 
 
-def profile_with_corruption(catalogue: Table, settled: Settings) -> tuple[list[ColumnProfile], pl.DataFrame]:
+def profile_with_corruption(catalogue: Table, settings: Settings) -> tuple[list[ColumnProfile], pl.DataFrame]:
     """Every column of a table, and the marks on all of them; see ``damage_marks``."""
 
     def of(column: ColumnProfile) -> tuple[ColumnProfile, pl.DataFrame]:
         return column, find_corruption(column.values, column.field, column.kind)
 
-    found = of_each_column(catalogue, settled, of)
+    found = of_each_column(catalogue, settings, of)
     return [column for column, _ in found], pl.concat([pl.DataFrame(schema=SCHEMA), *(marks for _, marks in found)])
 
 
@@ -91,7 +91,7 @@ def find_corruption(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame
     return pl.DataFrame(found, schema=SCHEMA, orient="row")
 
 
-SCHEMA = {"check": pl.String, "field": pl.String, "value": pl.String, "cells": pl.UInt32, "say": pl.String}
+SCHEMA = {"check": pl.String, "field": pl.String, "value": pl.String, "cells": pl.UInt32, "message": pl.String}
 
 
 def _matching(pattern: str) -> Callable[[ColumnStats], pl.Series | None]:

@@ -70,17 +70,17 @@ class ColumnProfile:
         return list(self.values.head(COMMONEST).iter_rows())
 
 
-def profile(catalogue: Table, settled: Settings = NOTHING) -> list[ColumnProfile]:
+def profile(catalogue: Table, settings: Settings = NOTHING) -> list[ColumnProfile]:
     """Every column of a table, in its order; kinds as they are settled, else as the values show."""
-    return of_each_column(catalogue, settled, lambda column: column)
+    return of_each_column(catalogue, settings, lambda column: column)
 
 
-def of_each_column(catalogue: Table, settled: Settings, work: Callable[[ColumnProfile], Found]) -> list[Found]:
+def of_each_column(catalogue: Table, settings: Settings, work: Callable[[ColumnProfile], Found]) -> list[Found]:
     """What some work finds in the profile of each column, in the table's order; see ``profile``."""
     cells = catalogue.cells(catalogue.names)
 
     def of(field: Field) -> Found:
-        return work(_profile(cells[field.name], field.name, field.column, settled.field(field.name)))
+        return work(_profile(cells[field.name], field.name, field.column, settings.field(field.name)))
 
     # One column is one thread's work, and the longest work goes first.
     with ThreadPoolExecutor() as workers:

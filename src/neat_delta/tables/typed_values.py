@@ -28,13 +28,13 @@ DECIMAL = pl.Decimal(38, 12)
 MOSTLY = 0.5
 
 
-def typed_frame(catalogue: Table, names: Sequence[str], settled: Settings) -> pl.DataFrame:
+def typed_frame(catalogue: Table, names: Sequence[str], settings: Settings) -> pl.DataFrame:
     """The named fields: numbers as exact decimals, flags as 1 and 0, dates as ISO 8601 text, the rest as text.
 
     Blank cells are null.
     """
     cells = catalogue.cells(names)
-    return pl.DataFrame([_typed(cells[name], name, settled.field(name), catalogue) for name in names])
+    return pl.DataFrame([_typed(cells[name], name, settings.field(name), catalogue) for name in names])
 
 
 def typed_column(

@@ -84,16 +84,16 @@ def sheet_columns(
     names: Sequence[str],
     rows: pl.Series,
     key: Sequence[str],
-    settled: Settings,
+    settings: Settings,
     unlocked: Sequence[str],
 ) -> list[SheetColumn]:
     """The columns of a sheet: kinds and choices are judged by the whole live export, cells are those of the rows."""
     whole = live.cells(names)
     columns = []
     for name in names:
-        told, filled = settled.field(name), distinct_values(whole[name])
+        told, filled = settings.field(name), distinct_values(whole[name])
         kind = resolve_type(filled, name, told)
-        locked = name in key or (settled.is_locked(name) and name not in unlocked)
+        locked = name in key or (settings.is_locked(name) and name not in unlocked)
         choices = [told.labels.get(value, value) for value in told.allowed_values] or _choices(whole[name], kind)
         cells = whole[name].gather(rows)
         columns.append(

@@ -59,7 +59,7 @@ class FieldSets:
 def field_sets(changes: ChangeSet) -> FieldSets:
     """The sets of fields of a change set's changes."""
     cells, of_item = changes.cells, changes.item_of_cell
-    wanted = changes.items["do"].is_in([CHANGE, RECODE]).gather(of_item)
+    wanted = changes.items["action"].is_in([CHANGE, RECODE]).gather(of_item)
     if not wanted.all():
         cells, of_item = cells.filter(wanted), of_item.filter(wanted)
     if not of_item.is_sorted():

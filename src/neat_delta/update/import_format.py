@@ -52,12 +52,12 @@ class ImportFormat:
         return frame.select(taken).to_series()
 
 
-def import_format_of(changes: ChangeSet, live: Table, settled: Settings, shape: str = DELIMITED) -> ImportFormat:
+def import_format_of(changes: ChangeSet, live: Table, settings: Settings, shape: str = DELIMITED) -> ImportFormat:
     """The import as it is settled; what is not settled is as the shop exports."""
-    form = import_format(live.format, settled.imports)
+    form = import_format(live.format, settings.imports)
     if shape == TABBED:
         form = replace(form, delimiter="\t")
-    return ImportFormat(settled.imports, form, _swapped(changes, live, settled), shape)
+    return ImportFormat(settings.imports, form, _swapped(changes, live, settings), shape)
 
 
 def other_mark(cells: pl.Expr) -> pl.Expr:
@@ -66,16 +66,16 @@ def other_mark(cells: pl.Expr) -> pl.Expr:
     return spared.str.replace_all(",", ".", literal=True).str.replace_all(SPARE, ",", literal=True)
 
 
-def _swapped(changes: ChangeSet, live: Table, settled: Settings) -> frozenset[str]:
+def _swapped(changes: ChangeSet, live: Table, settings: Settings) -> frozenset[str]:
     """The numeric fields of the update whose decimal mark in the live export is not that of the shop's import."""
-    wanted = settled.imports.decimal
+    wanted = settings.imports.decimal
     if wanted is None:
         return frozenset()
     found = set()
-    for name in {*changes.head.fields, *settled.imports.columns} - set(changes.head.key):
+    for name in {*changes.head.fields, *settings.imports.columns} - set(changes.head.key):
         filled = live.distinct_values(name)
-        kind = resolve_type(filled, name, settled.field(name))
-        mark = getattr(infer_column_format(live, name, kind, settled.field(name)), "decimal_separator", None)
+        kind = resolve_type(filled, name, settings.field(name))
+        mark = getattr(infer_column_format(live, name, kind, settings.field(name)), "decimal_separator", None)
         if kind.numeric and mark not in (None, wanted):
             found.add(name)
     return frozenset(found)

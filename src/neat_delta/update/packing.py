@@ -13,14 +13,16 @@ from neat_delta.errors import WriteError
 from neat_delta.json_names import json_names
 from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.matching.key import key_parts
-from neat_delta.update.field_sets import FEWEST_CELLS, NO_FILL_RULES, WAYS, field_sets, merge_sets
+from neat_delta.tables.type_inference import is_stock
+from neat_delta.update.field_sets import FEWEST_CELLS, NO_FILL_RULES, WAYS, FillRules, field_sets, merge_sets
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables import Table
-    from neat_delta.update.field_sets import FieldSets, FillRules
+    from neat_delta.tables.settings import Settings
+    from neat_delta.update.field_sets import FieldSets
 
 
 # Parents of parents of parents are as deep as shops go.
@@ -318,3 +320,29 @@ def _fitting(cells: pl.DataFrame, fits: Callable[[pl.DataFrame], bool]) -> list[
         )
     half = len(cells) // 2
     return _fitting(cells.head(half), fits) + _fitting(cells.slice(half), fits)
+
+
+@dataclass(frozen=True)
+class Packing:
+    """How the cells of a change set, told apart by their sets of fields, go into files; ``back`` for the way back."""
+
+    strategy: str
+    holes: FillRules
+    sets: FieldSets
+    back: bool = False
+
+    def may_fill(self, name: str) -> bool:
+        """Whether a hole in this field may hold what the live export has."""
+        return self.strategy != FEWEST_CELLS and not self.holes.leaves and name not in self.holes.never
+
+
+def fill_rules(changes: ChangeSet, live: Table, settings: Settings) -> FillRules:
+    """What may become of holes: money, stock, differences and locked fields are never sent unless they change."""
+    never = {
+        name
+        for name, info in changes.head.fields.items()
+        if info.type == "money" or is_stock(name, info.type or "") or settings.is_locked(name)
+    }
+    prices = (settings.money.price_of(live.names), settings.money.sale_of(live.names))
+    never.update(settings.refresh.difference, (name for name in prices if name))
+    return FillRules(settings.imports.leaves_blanks, frozenset(never))

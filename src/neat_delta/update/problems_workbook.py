@@ -48,8 +48,8 @@ def problems_workbook(changes: ChangeSet, rows: Table, *, as_edited: bool) -> by
 def _by_row(found: pl.DataFrame, changes: ChangeSet, rows: Table, *, as_edited: bool) -> pl.DataFrame:
     """The findings of one row together (line, key, fields, says, raw), with its position (at; null if unknown)."""
     about = pl.when(pl.col("field").is_null()).then(pl.lit("")).otherwise(pl.col("field") + ": ")
-    said = about + pl.col("say")
-    unreadable = pl.col("check") == "unreadable row"
+    said = about + pl.col("message")
+    unreadable = pl.col("code") == "unreadable row"
     grouped = found.group_by("line", "key", maintain_order=True).agg(
         fields=pl.col("field").drop_nulls().unique(maintain_order=True),
         says=said.unique(maintain_order=True).str.join("\n"),

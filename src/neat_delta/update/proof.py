@@ -9,6 +9,7 @@ names exactly one live item, or none if it is to be new, which is checked.
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -350,3 +351,40 @@ def _first(mask: pl.Series) -> int:
 
 def _tell(key: str) -> str:
     return key.replace(KEY_SEPARATOR, " · ")
+
+
+def prove(
+    before: SimulatedStore,
+    changes: ChangeSet,
+    inverse: ChangeSet,
+    files: Sequence[tuple[Path, str]],
+    undo: Sequence[tuple[Path, str]],
+    may_fill: Callable[[str], bool] = lambda _: False,
+    irreversible: pl.DataFrame | None = None,
+) -> int:
+    """Apply the files to a simulated store and compare with what the change set says; then the undo files likewise.
+
+    Args:
+        before: the store with the live export.
+        changes: what the update is to do.
+        inverse: what its undo is to do.
+        files: the update's files, each with what becomes of its items.
+        undo: those of the undo.
+        may_fill: whether a file may have a field's value for an item that does not change there.
+        irreversible: cells that the undo cannot empty again (key, field, now).
+
+    Returns:
+        how many cells were compared.
+
+    Raises:
+        ProofFailed: it names the first cell that is not as it should be.
+    """
+    wanted = expected(before, changes)
+    restored = expected(wanted, inverse)
+    assert_same(restored, before.with_filled(irreversible), "the undo would not give the live export back")
+    with ThreadPoolExecutor() as provers:
+        # The undo starts from what the update must have made of the shop, or nothing is proved at all.
+        back = provers.submit(simulate_import, wanted, undo, requested_cells(inverse), may_fill)
+        got = simulate_import(before, files, requested_cells(changes), may_fill)
+        compared = assert_same(got, wanted, "the update would go wrong")
+        return compared + assert_same(back.result(), restored, "the undo would go wrong")

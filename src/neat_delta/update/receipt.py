@@ -6,20 +6,27 @@ A receipt may come from anywhere; the names in it are those of files in its own 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 import orjson
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import InvalidInput
+from neat_delta.json_names import json_names, to_json
 from neat_delta.prefetch import sha256_hex
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable
+    from collections.abc import Iterable, Sequence
     from pathlib import Path
 
+    from neat_delta.tables.settings import ImportConfig
+    from neat_delta.update.packing import Cost
+
 RECEIPT = "receipt.json"
+FORMAT = 1
+# The change set that the files beside it bring about: what undoes, verifies and explains them later.
+CHANGESET_FILE = "update.changes.jsonl"
 # The files that take an update back lie in a folder of this name in its own.
 UNDO = "undo"
 ANEW = "Write the update anew."
@@ -28,6 +35,80 @@ PATH_SIGNS = frozenset('/\\:*?"<>|')
 DEVICES = frozenset(
     ["con", "prn", "aux", "nul", *(f"{port}{number}" for port in ("com", "lpt") for number in range(1, 10))]
 )
+
+
+@json_names(action="does")
+@dataclass(frozen=True)
+class WrittenFile:
+    """One file of an update: its name in the folder, what becomes of its items, rows, columns, size and fingerprint."""
+
+    file: str
+    action: str
+    rows: int
+    columns: list[str]
+    bytes: int
+    sha256: str
+
+
+@dataclass(frozen=True)
+class Receipt:
+    """What was written where, and what the proof found."""
+
+    folder: Path
+    made: str | None
+    changes_sha256: str
+    live: dict[str, Any]
+    key: Sequence[str]
+    files: list[WrittenFile]
+    undo: list[WrittenFile]
+    items: int
+    cells: int
+    compared: int
+    import_config: ImportConfig
+    irreversible: int
+    strategy: str
+    choices: list[Cost]
+    filled: dict[str, int]
+
+    def as_dict(self) -> dict[str, Any]:
+        """The form of receipt.json."""
+        return {
+            "neat_delta": FORMAT,
+            "made": self.made,
+            "changes": {
+                "file": CHANGESET_FILE,
+                "sha256": self.changes_sha256,
+                "items": self.items,
+                "cells": self.cells,
+            },
+            "live": self.live,
+            "import": {"key": list(self.key)}
+            | {name: told for name, told in to_json(self.import_config).items() if told},
+            "packing": {"way": self.strategy, "choices": [to_json(choice) for choice in self.choices]}
+            | ({"filled": self.filled} if self.filled else {}),
+            "files": [to_json(written) for written in self.files],
+            "undo": [to_json(written) for written in self.undo],
+            "proof": {
+                "verdict": "proved",
+                "cells_changed": self.cells,
+                "cells_compared": self.compared,
+                "said": "read back and applied to the live export, the files give exactly the edited catalogue; "
+                "the undo files give the live export back",
+            },
+            "cannot": [
+                {
+                    "cells": self.irreversible,
+                    "say": "filled by the update; no file can empty them again, so undo leaves them",
+                }
+            ]
+            if self.irreversible
+            else [],
+        }
+
+
+def utc_text(when: datetime | None) -> str | None:
+    """A time as the receipt tells it, in UTC."""
+    return None if when is None else when.astimezone(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
 
 
 @dataclass(frozen=True)

@@ -56,7 +56,6 @@ class DisplayOptions:
     width: int
     everything: bool = False
     states: Sequence[str] = ()
-    by_rules: bool = False
 
 
 def comparison_view(seen: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
@@ -99,7 +98,7 @@ def files_view(seen: CompareResult, width: int, *, columns: bool = True) -> Iter
 
 def rows_view(seen: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     """The states of the rows, which add up to the rows read, and the live items that no row names."""
-    counts = seen.changes.head.counts
+    counts = seen.changes.counts
     label, line = "rows", Text()
     for state in (*STATES, EXCLUDED, LEFT_OUT_ROW):
         if state not in counts:
@@ -112,7 +111,7 @@ def rows_view(seen: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
             label, line = "", Text()
         line.append(" · " if line else "").append(part)
     rows = seen.changes.head.edited.rows
-    total = f"= {pluralize(rows, 'item')} chosen" if shown.by_rules else f"= {pluralize(rows, 'row')} read"
+    total = f"= {pluralize(rows, 'item')} chosen" if seen.from_formulas else f"= {pluralize(rows, 'row')} read"
     if len(INDENT) + LABEL + len(line) + len(total) + 3 <= shown.width:
         yield labelled(label, line.append("   " + total))
     else:
@@ -125,7 +124,7 @@ def rows_view(seen: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
         yield from sentence(EXCLUDED, said, shown.width)
     known = counts["changed"] + counts["same"] + counts["refused"]
     # Damaged codes are the right ones, and have a finding each that says what to do.
-    damaged = seen.changes.findings.filter(check="damaged code")["line"].n_unique()
+    damaged = seen.changes.findings.filter(code="damaged code")["line"].n_unique()
     if counts["new"] - damaged > max(SOME_ROWS, STRANGE * known):
         some = f"only {count(known)}" if known else "none"
         said = (
@@ -183,7 +182,7 @@ def _under() -> Cell:
 
 def codes_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """The items that get other codes: the first few, or all."""
-    recoded = changes.items.filter(do=RECODE)
+    recoded = changes.items.filter(action=RECODE)
     if recoded.is_empty():
         return
     yield Text()
@@ -193,7 +192,7 @@ def codes_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     some = recoded if shown.everything else recoded.head(SOME_ITEMS)
     rows = [
         [_under(), Cell(format_key(key), "was"), Cell(format_key(to), "now"), Cell(printable(name))]
-        for key, name, to in some.select("key", "name", "to").iter_rows()
+        for key, name, to in some.select("key", "name", "new_key").iter_rows()
     ]
     yield from table(
         [Column(), Column("was", least=8), Column("now", least=8), Column("name", least=8)], rows, shown.width
@@ -309,11 +308,11 @@ def findings_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """What was kept out and why, then what goes through but wants a look; notes are only counted elsewhere."""
     for level, title in (("stop", "held back"), ("warn", "look at")):
         # What is new about a list is said with its columns.
-        found = changes.findings.filter(pl.col("level") == level, pl.col("check") != PROFILE_DRIFT)
+        found = changes.findings.filter(pl.col("level") == level, pl.col("code") != PROFILE_DRIFT)
         if len(found):
             yield Text()
             yield labelled(title, pluralize(len(found), "finding"), level)
-            for check, of_check in found.group_by("check", maintain_order=True):
+            for check, of_check in found.group_by("code", maintain_order=True):
                 yield from _check_view(str(check[0]), of_check, changes, shown)
 
 
@@ -323,7 +322,7 @@ def _check_view(check: str, found: pl.DataFrame, changes: ChangeSet, shown: Disp
     columns = [Column(), Column(), Column(least=8), Column(least=8), Column(least=5), Column(least=10)]
     names = _names(changes, some["key"])
     head = f"{check}, {count(len(found))}: " if len(found) > 1 else f"{check}: "
-    for say, places in some.group_by("say", maintain_order=True).agg(pl.struct(pl.all())).iter_rows():
+    for say, places in some.group_by("message", maintain_order=True).agg(pl.struct(pl.all())).iter_rows():
         yield from _said(f"{head}{say}", shown.width)
         head = ""
         rows = [_finding_cells(place, names) for place in places]

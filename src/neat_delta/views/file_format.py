@@ -65,7 +65,7 @@ def describe_format(catalogue: Table) -> str:
 
 def no_data_view(catalogue: Table, width: int, whose: str = "") -> Iterator[Text]:
     """Rows that were passed over because they are no data, by what they are."""
-    for say, lines in catalogue.non_data_rows.group_by("say", maintain_order=True).agg("line").iter_rows():
+    for say, lines in catalogue.non_data_rows.group_by("message", maintain_order=True).agg("line").iter_rows():
         some = ", ".join(map(str, lines[:SOME_ROWS])) + (" …" if len(lines) > SOME_ROWS else "")
         where = f"line{'s' if len(lines) > 1 else ''} {some}"
         yield from sentence("no data", f"{pluralize(len(lines), 'row')}{whose}, {say}: {where}", width)

@@ -33,7 +33,7 @@ def overview(
     columns: Sequence[ColumnProfile],
     keys: KeyCandidates,
     marks: pl.DataFrame,
-    settled: Settings,
+    settings: Settings,
     width: int,
 ) -> Iterator[Text]:
     """The whole view, line by line."""
@@ -51,8 +51,8 @@ def overview(
         )
     yield from keys_view(keys, width)
     yield from no_data_view(catalogue, width)
-    if settled.path:
-        yield from settings_view(catalogue, settled, width)
+    if settings.path:
+        yield from settings_view(catalogue, settings, width)
     if len(catalogue):
         yield Text()
         yield from first_rows(catalogue, width)
@@ -96,11 +96,11 @@ def first_rows(catalogue: Table, width: int) -> Iterator[Text]:
         yield Text(f"  … and {pluralize(hidden, 'more column')}, all of them below", STYLES["note"])
 
 
-def settings_view(catalogue: Table, settled: Settings, width: int) -> Iterator[Text]:
+def settings_view(catalogue: Table, settings: Settings, width: int) -> Iterator[Text]:
     """How the columns match the fields of catalogue.toml."""
-    unknown, missing = settled.unknown_in(catalogue.names), settled.missing_in(catalogue.names)
+    unknown, missing = settings.unknown_in(catalogue.names), settings.missing_in(catalogue.names)
     matched = len(catalogue.names) - len(unknown)
-    said = f"{settled.path} knows {count(matched)} of {pluralize(len(catalogue.names), 'column')}"
+    said = f"{settings.path} knows {count(matched)} of {pluralize(len(catalogue.names), 'column')}"
     yield from sentence("settled", said, width)
     if unknown:
         columns = ", ".join(catalogue.field(name).column for name in unknown)

@@ -50,19 +50,19 @@ WIDEST_MOVE = 1.0
 DOTS = 60
 
 
-def plots(both: BeforeAfter, settled: Settings) -> dict[str, bytes]:
+def plots(both: BeforeAfter, settings: Settings) -> dict[str, bytes]:
     """Every picture there is something to draw for, as PNG and SVG, by file name."""
     return {
-        f"{name}.{form}": data for form in ("png", "svg") for name, (_, data) in _drawn(both, settled, form).items()
+        f"{name}.{form}": data for form in ("png", "svg") for name, (_, data) in _drawn(both, settings, form).items()
     }
 
 
-def figures(both: BeforeAfter, settled: Settings, form: str) -> dict[str, bytes]:
+def figures(both: BeforeAfter, settings: Settings, form: str) -> dict[str, bytes]:
     """The same pictures in one form, by what their titles say."""
-    return dict(_drawn(both, settled, form).values())
+    return dict(_drawn(both, settings, form).values())
 
 
-def _drawn(both: BeforeAfter, settled: Settings, form: str) -> dict[str, tuple[str, bytes]]:
+def _drawn(both: BeforeAfter, settings: Settings, form: str) -> dict[str, tuple[str, bytes]]:
     import matplotlib as mpl
     from matplotlib.figure import Figure
 
@@ -77,7 +77,7 @@ def _drawn(both: BeforeAfter, settled: Settings, form: str) -> dict[str, tuple[s
         with mpl.rc_context(LOOKS | {"svg.hashsalt": name}):
             figure = Figure(figsize=SIZE, layout="constrained")
             try:
-                title = draw(figure, both, settled)
+                title = draw(figure, both, settings)
             except InvalidOption:
                 # The shop has no prices, costs or categories to draw.
                 title = None
@@ -90,9 +90,9 @@ def _drawn(both: BeforeAfter, settled: Settings, form: str) -> dict[str, tuple[s
     return found
 
 
-def _price_moves(figure: Figure, both: BeforeAfter, settled: Settings) -> str | None:
+def _price_moves(figure: Figure, both: BeforeAfter, settings: Settings) -> str | None:
     """Prices was against now, and how far they move."""
-    moves = price_moves(both, settled.money).filter(
+    moves = price_moves(both, settings.money).filter(
         (pl.col("price") > 0) & (pl.col("price_was") > 0) & (pl.col("price") != pl.col("price_was"))
     )
     if moves.is_empty():
@@ -148,9 +148,9 @@ def _spread(axes: Axes, share: Any, up: Any) -> None:
     axes.set_title(title, fontsize=9, color=DIM)
 
 
-def _margins(figure: Figure, both: BeforeAfter, settled: Settings) -> str | None:
+def _margins(figure: Figure, both: BeforeAfter, settings: Settings) -> str | None:
     """The margin before and after by category."""
-    summed = margins_by(both, settled.money, field_of(both.live, "category")).drop_nulls()
+    summed = margins_by(both, settings.money, field_of(both.live, "category")).drop_nulls()
     if summed.is_empty():
         return None
     some = summed.head(MOST_GROUPS).reverse()
@@ -176,7 +176,7 @@ def _margins(figure: Figure, both: BeforeAfter, settled: Settings) -> str | None
     return f"The margin rises in {count(rises)} and falls in {count(falls)} of {categories}"
 
 
-def _changes(figure: Figure, both: BeforeAfter, settled: Settings) -> str | None:
+def _changes(figure: Figure, both: BeforeAfter, settings: Settings) -> str | None:
     """How many cells change by field and category."""
     cells = both.changes.cells_with_action(CHANGE, RECODE).select("key", "field")
     if cells.is_empty():
@@ -211,9 +211,9 @@ def _changes(figure: Figure, both: BeforeAfter, settled: Settings) -> str | None
     return f"Most changes: {field} ({most}), above all in {cut(group, LABEL)} ({count(number.get((group, field), 0))})"
 
 
-def _stock_value(figure: Figure, both: BeforeAfter, settled: Settings) -> str | None:
+def _stock_value(figure: Figure, both: BeforeAfter, settings: Settings) -> str | None:
     """The value of stock that comes and goes, by stock room."""
-    rooms = by_room(stock_moves(both, settled.money))
+    rooms = by_room(stock_moves(both, settings.money))
     sums = rooms.select(pl.col("value_up", "value_down").cast(pl.Float64).sum()).row(0)
     if not any(sums):
         return None
@@ -241,7 +241,7 @@ def _stock_value(figure: Figure, both: BeforeAfter, settled: Settings) -> str | 
     axes.set(xlim=(-widest, widest), ylim=(-0.8, len(names) - 0.2))
     axes.set_yticks(places, names)
     axes.xaxis.set_major_formatter(lambda value, _: f"{abs(value):,.0f}")
-    _, cost = settled.money.price_cost_fields(both.live.names)
+    _, cost = settings.money.price_cost_fields(both.live.names)
     axes.set_xlabel(f"value of the units, at their {'cost' if cost else 'price'}")
     axes.legend(frameon=False, loc="upper left", ncols=2)
     return f"Stock worth {sums[0]:,.2f} comes in, {sums[1]:,.2f} goes out"

@@ -49,7 +49,7 @@ def head_view(changes: ChangeSet, name: str, width: int) -> Iterator[Text]:
     head = changes.head
     yield labelled("changes", f"{name}   made {head.made.replace('T', ' ').removesuffix('Z')} UTC")
     yield labelled("made from", f"{head.live.name}, {count(head.live.rows)} items · {head.edited.name}")
-    counted = [(state, head.counts[state]) for state in (*STATES, EXCLUDED, LEFT_OUT_ROW) if state in head.counts]
+    counted = [(state, changes.counts[state]) for state in (*STATES, EXCLUDED, LEFT_OUT_ROW) if state in changes.counts]
     said = " · ".join(f"{state.replace('_', ' ')} {count(number)}" for state, number in counted)
     yield from sentence("rows", f"{said} = {pluralize(head.edited.rows, 'row')} read", width)
     does = {ADD: "to be added", REMOVE: "to be removed", RECODE: "with another code"}
@@ -85,7 +85,7 @@ def findings_of(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
 
 
 def _whole_items(changes: ChangeSet, do: str, title: str, shown: DisplayOptions, limit: int) -> Iterator[Text]:
-    items = changes.items.filter(do=do)
+    items = changes.items.filter(action=do)
     if items.is_empty():
         return
     yield Text()
@@ -287,7 +287,7 @@ def item_view(changes: ChangeSet, live: Table, key: str, there: dict[str, str], 
     what = {CHANGE: "changes", ADD: "is new", REMOVE: "is to be removed", RECODE: "gets another code"}
     yield Text()
     yield labelled("item", f"{format_key(key)}   {printable(item['name'])}   {what.get(item['do'], 'does not change')}")
-    if item["to"]:
+    if item["new_key"]:
         yield labelled("", f"its new code is {format_key(item['to'])}")
     widest = max(map(len, live.names))
     for name in live.names:

@@ -101,7 +101,7 @@ def _by_item(changes: ChangeSet) -> list[dict[str, Any]]:
 
 def _whole_items(changes: ChangeSet, looks: dict[tuple[str, str | None], str]) -> list[dict[str, Any]]:
     """A row for each item that is taken or left as a whole."""
-    items = changes.items.filter(pl.col("do").is_in(list(WHAT)))
+    items = changes.items.filter(pl.col("action").is_in(list(WHAT)))
     return [
         {
             "key": key,
@@ -114,14 +114,14 @@ def _whole_items(changes: ChangeSet, looks: dict[tuple[str, str | None], str]) -
             "look at": looks.get((key, None)),
             "pieces": None,
         }
-        for key, name, do, to in items.select("key", "name", "do", "to").iter_rows()
+        for key, name, do, to in items.select("key", "name", "action", "new_key").iter_rows()
     ]
 
 
 def _looks(changes: ChangeSet) -> dict[tuple[str, str | None], str]:
     """What a person should look at, by item and field."""
     wanted = changes.findings.filter(pl.col("level").is_in(["stop", "warn"])).drop_nulls("key")
-    sentence = pl.concat_str("level", pl.lit(", "), "check", pl.lit(": "), "say")
+    sentence = pl.concat_str("level", pl.lit(", "), "code", pl.lit(": "), "message")
     said = wanted.sort("level").group_by("key", "field", maintain_order=True).agg(sentence.str.join("\n"))
     return {(key, field): say for key, field, say in said.iter_rows()}
 

@@ -51,7 +51,7 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
         yield from sentence("look", need, width, "stop")
     yield Text()
     for step in report.steps:
-        said = step.say if step.state == "done" else f"{step.state}: {step.say}"
+        said = step.message if step.state == "done" else f"{step.state}: {step.message}"
         yield from sentence(step.name, printable(said), width, "stop" if step.state == "failed" else "plain")
     if report.counts:
         yield Text()

@@ -26,7 +26,7 @@ def supplier_view(
 
     And what is another way with the list than last time.
     """
-    drifted = changes.findings.filter(check=PROFILE_DRIFT)["say"]
+    drifted = changes.findings.filter(code=PROFILE_DRIFT)["message"]
     heads = [Column("column of the list", least=10), Column("field", least=8), Column("first value", least=10)]
     rows = [
         [

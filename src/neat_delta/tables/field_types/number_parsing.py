@@ -61,12 +61,12 @@ def infer_number_format(values: pl.Series, told: FormatOverrides | None = None) 
     groups = [group for group in apart if group != mark and _has_groups(values, group)]
     decimals = values.str.extract(rf"[{mark}]([0-9]+)$").str.len_chars()
     fraction = decimals.drop_nulls().unique()
-    settled = None if told is None else told.decimals
+    settings = None if told is None else told.decimals
     shown = fraction.item() if len(fraction) == 1 else None
     return NumberFormat(
         mark,
-        decimals=shown if settled is None else settled,
-        unpadded_integers=settled is None and decimals.has_nulls(),
+        decimals=shown if settings is None else settings,
+        unpadded_integers=settings is None and decimals.has_nulls(),
         group=groups[0] if groups else None,
         three_decimals=3 in fraction,
         unambiguous=simple,

@@ -30,7 +30,7 @@ LEVELS = ("", "note", "warn", "stop")
 MOST_FINDINGS = 500
 
 
-def review_page_of(both: BeforeAfter, settled: Settings, name: str) -> bytes:
+def review_page_of(both: BeforeAfter, settings: Settings, name: str) -> bytes:
     """The page of a change set as a whole HTML document, everything it needs inside."""
     import jinja2
     from markupsafe import Markup
@@ -41,7 +41,7 @@ def review_page_of(both: BeforeAfter, settled: Settings, name: str) -> bytes:
         autoescape=True, trim_blocks=True, lstrip_blocks=True, undefined=jinja2.StrictUndefined
     )
     template = environment.from_string(here.joinpath("page.html").read_text(encoding="utf-8"))
-    data = _data(both, settled)
+    data = _data(both, settings)
     text = template.render(
         name=name,
         head=changes.head,
@@ -49,7 +49,7 @@ def review_page_of(both: BeforeAfter, settled: Settings, name: str) -> bytes:
         tiles=_tiles(changes),
         rows=_rows(changes),
         fields=totals_by_field(changes).to_dicts(),
-        figures=[(said, Markup(_inline(svg))) for said, svg in figures(both, settled, "svg").items()],
+        figures=[(said, Markup(_inline(svg))) for said, svg in figures(both, settings, "svg").items()],
         findings=_findings(changes),
         states=[state for state in STATE_NAMES.values() if state in {item[2] for item in data["items"]}],
         groups=data["groups"],
@@ -90,7 +90,7 @@ def _tiles(changes: ChangeSet) -> list[tuple[str, str]]:
 
 def _rows(changes: ChangeSet) -> str:
     """The states of the rows, which add up to those read."""
-    counts = changes.head.counts
+    counts = changes.counts
     told = [
         f"{state.replace('_', ' ')} {count(counts[state])}"
         for state in (*STATES, EXCLUDED, LEFT_OUT_ROW)
@@ -104,7 +104,7 @@ def _findings(changes: ChangeSet) -> list[dict[str, Any]]:
     wanted = changes.findings.filter(pl.col("level").is_in(["stop", "warn"]))
     names = dict(changes.items.select("key", "name").iter_rows())
     told = []
-    for (level, check), found in wanted.partition_by(["level", "check"], as_dict=True, maintain_order=True).items():
+    for (level, check), found in wanted.partition_by(["level", "code"], as_dict=True, maintain_order=True).items():
         some = [
             row | {"code": format_key(row["key"]), "name": names.get(row["key"]) or ""}
             for row in found.head(MOST_FINDINGS).iter_rows(named=True)
@@ -113,7 +113,7 @@ def _findings(changes: ChangeSet) -> list[dict[str, Any]]:
     return told
 
 
-def _data(both: BeforeAfter, settled: Settings) -> dict[str, Any]:
+def _data(both: BeforeAfter, settings: Settings) -> dict[str, Any]:
     """What the page's lists are drawn from; short, for there may be tens of thousands of items.
 
     items: code, name, state, place of its group, largest move, level of its worst finding, cells (place of the field,
@@ -136,7 +136,9 @@ def _data(both: BeforeAfter, settled: Settings) -> dict[str, Any]:
     for key, field, was, now in whole.select("key", "field", "was", "now").iter_rows():
         cells.setdefault(key, []).append([place[field], was, now, "", "", ""])
     said: dict[str, list[tuple[str, str | None, str]]] = {}
-    for key, level, field, say in changes.findings.drop_nulls("key").select("key", "level", "field", "say").iter_rows():
+    for key, level, field, say in (
+        changes.findings.drop_nulls("key").select("key", "level", "field", "message").iter_rows()
+    ):
         said.setdefault(key, []).append((level, field, say))
     order = [*cells, *(key for key in changes.items["key"] if key not in cells)]
     known = {row["key"]: row for row in changes.items.iter_rows(named=True)}
@@ -144,14 +146,14 @@ def _data(both: BeforeAfter, settled: Settings) -> dict[str, Any]:
     for key in order:
         item, about = known[key], said.get(key, [])
         level = max((LEVELS.index(level) for level, _, _ in about), default=0)
-        state = STATE_NAMES[item["do"]]
-        if item["do"] == NONE and level < LEVELS.index("warn"):
+        state = STATE_NAMES[item["action"]]
+        if item["action"] == NONE and level < LEVELS.index("warn"):
             continue
-        code = format_key(key) + (f" → {format_key(item['to'])}" if item["to"] else "")
+        code = format_key(key) + (f" → {format_key(item['new_key'])}" if item["new_key"] else "")
         items.append(
             [code, item["name"], state, group_of.get(key, -1), moves.get(key, 0), level, cells.get(key, []), about]
         )
-    return {"fields": fields, "groups": groups, "items": items, "money": _money(both, settled)}
+    return {"fields": fields, "groups": groups, "items": items, "money": _money(both, settings)}
 
 
 def _sides(was: str | None, now: str | None, kind: str, separator: str | None) -> tuple[Any, Any]:
@@ -179,10 +181,10 @@ def _groups(both: BeforeAfter) -> tuple[dict[str, int], list[str]]:
     return {key: place[name] for key, name in texts.iter_rows()}, names
 
 
-def _money(both: BeforeAfter, settled: Settings) -> list[list[str]]:
+def _money(both: BeforeAfter, settings: Settings) -> list[list[str]]:
     """The money view: code, name, price and cost and margin per cent was and now, and the price that keeps it."""
     try:
-        moves = price_moves(both, settled.money)
+        moves = price_moves(both, settings.money)
     except InvalidOption:
         return []
     mark, names = both.live.format.decimal_separator or ".", dict(both.changes.items.select("key", "name").iter_rows())

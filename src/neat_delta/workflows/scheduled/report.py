@@ -22,13 +22,14 @@ DONE, NOTHING, NEEDED, FAILED = "done", "nothing to do", "a person is needed", "
 SOME = 12
 
 
+@json_names(message="say")
 @dataclass
 class Step:
     """One step: what was done, and what came of it; ``state`` is "done", "left out" or "failed"."""
 
     name: str
     state: str = "done"
-    say: str = ""
+    message: str = ""
 
 
 @json_names(
@@ -74,15 +75,15 @@ class RunReport:
     next_steps: list[str] = field(default_factory=list)
 
     @contextmanager
-    def step(self, name: str, voice: ProgressReporter) -> Iterator[Step]:
+    def step(self, name: str, progress: ProgressReporter) -> Iterator[Step]:
         """A step at work; if it fails it is told so, and the run ends."""
-        voice.step(name)
+        progress.step(name)
         step = Step(name)
         self.steps.append(step)
         try:
             yield step
         except NeatDeltaError as error:
-            step.state, step.say = "failed", str(error)
+            step.state, step.message = "failed", str(error)
             raise
 
     def end(self) -> None:

@@ -14,25 +14,23 @@ import polars as pl
 from neat_delta.analysis.metrics import totals_by_field
 from neat_delta.atomic_write import write_atomic
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
-from neat_delta.changeset.serialization import load_changes, save_changes
-from neat_delta.checks import run_checks
+from neat_delta.changeset.serialization import findings_as_dicts, load_changes, save_changes
 from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.journal import Journal
 from neat_delta.delivery.send import load_update, send
-from neat_delta.diff.compare import CompareOptions, with_findings
-from neat_delta.diff.supplier_file import PROFILE_DRIFT, compare_supplier_file
+from neat_delta.diff.compare import CompareOptions
 from neat_delta.errors import InvalidOption, NeatDeltaError
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.prefetch import read_bytes
-from neat_delta.reading import read_pair, read_table
+from neat_delta.reading import read_table
 from neat_delta.reconcile.refresh import require_fresh
 from neat_delta.reconcile.three_way import LANDED
 from neat_delta.reconcile.verify import verify
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.settings import Settings, SupplierProfile
-from neat_delta.update import write_update
-from neat_delta.update.problems_workbook import problems_workbook
-from neat_delta.update.write import CHANGESET_FILE
+from neat_delta.update.receipt import CHANGESET_FILE
+from neat_delta.workflows.plan import PlanOptions, plan_comparison, read_inputs
+from neat_delta.workflows.publish import Targets, publish
 from neat_delta.workflows.scheduled.report import SOME, RunReport
 
 if TYPE_CHECKING:
@@ -45,16 +43,17 @@ if TYPE_CHECKING:
     from neat_delta.workflows.scheduled.run_config import RunConfig
 
 CHANGES_FILE, REMAINING_FILE, UPDATE_FOLDER = "found.changes.jsonl", "left.changes.jsonl", "update"
+PROBLEMS_FILE = "findings.xlsx"
 NOT_TAKEN = ("failed", "skipped")
 
 
-def run(told: RunConfig, report: RunReport, voice: ProgressReporter, *, sending: bool = True) -> None:
+def run(config: RunConfig, report: RunReport, progress: ProgressReporter, *, sending: bool = True) -> None:
     """Go the whole way, each step into the report's folder; without ``sending`` it ends with the written update.
 
     Nothing is raised for what a person can cause: it is in the report.
     """
     try:
-        _Run(told, report, voice, sending).go()
+        _Run(config, report, progress, sending).go()
         report.failure = None
     except NeatDeltaError as error:
         report.failure = str(error)
@@ -64,49 +63,49 @@ def run(told: RunConfig, report: RunReport, voice: ProgressReporter, *, sending:
 
 @dataclass(frozen=True)
 class _Run:
-    told: RunConfig
+    config: RunConfig
     report: RunReport
-    voice: ProgressReporter
+    progress: ProgressReporter
     sending: bool
 
     def go(self) -> None:
-        settled = load_settings(self.told.catalogue) if self.told.catalogue else Settings()
-        listed = self._list(settled)
-        if self.sending and self.told.to is not None:
+        settings = load_settings(self.config.catalogue) if self.config.catalogue else Settings()
+        listed = self._list(settings)
+        if self.sending and self.config.to is not None:
             self._finish_earlier()
-        live = self._fetch("live", self.told.live, "live-")
-        edited = self._fetch("edited", self.told.edited, "edited-")
-        seen = self._compare(live, edited, settled, listed)
+        live = self._fetch("live", self.config.live, "live-")
+        edited = self._fetch("edited", self.config.edited, "edited-")
+        seen = self._compare(live, edited, settings, listed)
         barred = self._barred(seen)
         self.report.attention_reasons.extend(barred)
         if not sum(self.report.items.values()):
             return
-        self._write(seen, settled)
+        self._write(seen, settings)
         if not self.sending:
             self.report.skip("send", "this run was told not to")
-        elif self.told.to is None:
+        elif self.config.to is None:
             self.report.skip("send", "the run's file names no place (to)")
         elif barred:
             self.report.skip("send", "a person has to look first")
         else:
             self._send()
-            self._settle(settled)
+            self._settle(settings)
 
-    def _list(self, settled: Settings) -> SupplierProfile:
-        if self.told.profile is None:
+    def _list(self, settings: Settings) -> SupplierProfile:
+        if self.config.profile is None:
             return SupplierProfile()
-        if self.told.profile not in settled.profiles:
-            saved = ", ".join(settled.profiles) or "none"
+        if self.config.profile not in settings.profiles:
+            saved = ", ".join(settings.profiles) or "none"
             raise InvalidOption(
-                f"no list {self.told.profile!r} is saved in {settled.path or 'any catalogue.toml'}",
-                file=self.told.path,
+                f"no list {self.config.profile!r} is saved in {settings.path or 'any catalogue.toml'}",
+                file=self.config.path,
                 remedy=f"Saved lists: {saved}.",
             )
-        return settled.profiles[self.told.profile]
+        return settings.profiles[self.config.profile]
 
     def _finish_earlier(self) -> None:
         """Go on with an update of an earlier run that was cut off on its way, before anything else is looked at."""
-        journal, place = Journal(self.told.journal), destination_of(self._place(), self.voice.step)
+        journal, place = Journal(self.config.journal), destination_of(self._place(), self.progress.step)
         for entry in journal.entries():
             ours = self._is_own(Path(entry.folder))
             if entry.state != "under way" or entry.place != place.name or not ours:
@@ -115,63 +114,58 @@ class _Run:
                 said = f"the files of journal entry {entry.entry} are gone; comparing tells what it has not changed"
                 self.report.skip("earlier", said)
                 continue
-            with self.report.step("earlier", self.voice) as step:
+            with self.report.step("earlier", self.progress) as step:
                 update = load_update(Path(entry.folder))
                 self.report.sent = True
-                send(update, place, journal, resume=True, voice=self.voice)
-                step.say = f"the rest of journal entry {entry.entry} has been sent"
+                send(update, place, journal, resume=True, progress=self.progress)
+                step.message = f"the rest of journal entry {entry.entry} has been sent"
 
     def _is_own(self, update: Path) -> bool:
         """Whether an update was written by an earlier run of this very file; others may share its folder."""
-        own = re.compile(rf"{re.escape(self.told.name)}-[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}T[0-9]{{6}}Z(-[0-9]+)?")
-        return update.parent.parent == self.told.folder.resolve() and bool(own.fullmatch(update.parent.name))
+        own = re.compile(rf"{re.escape(self.config.name)}-[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}T[0-9]{{6}}Z(-[0-9]+)?")
+        return update.parent.parent == self.config.folder.resolve() and bool(own.fullmatch(update.parent.name))
 
     def _fetch(self, name: str, where: Location, prefix: str) -> Path:
         """Keep a file as it is now, for everything that follows and for whoever looks into it later."""
-        with self.report.step(name, self.voice) as step:
+        with self.report.step(name, self.progress) as step:
             kept = self.report.folder / f"{prefix}{where.name}"
             data = read_bytes(where)
             write_atomic(kept, data, replace=True)
             if isinstance(where, Path):
                 shutil.copystat(where, kept)  # its age counts
-            step.say = f"{where}, {len(data):,} bytes"
+            step.message = f"{where}, {len(data):,} bytes"
             return kept
 
-    def _compare(self, live: Path, edited: Path, settled: Settings, listed: SupplierProfile) -> CompareResult:
-        report = self.report
-        with report.step("compare", self.voice) as step:
-            exported = settled.export
-            form = listed.format
-            ours, theirs = read_pair(live, edited, self.voice, form, exported=exported)
-            require_fresh(ours.source.made, self.told.live, settled)
-            options = CompareOptions(
-                repair_keys=self.told.repair_keys,
-                add_new=self.told.add_new,
-                delete_at_most=self.told.at_most,
-                settings=settled,
+    def _compare(self, live: Path, edited: Path, settings: Settings, profile: SupplierProfile) -> CompareResult:
+        report, config = self.report, self.config
+        with report.step("compare", self.progress) as step:
+            live_table, edited_table = read_inputs(live, edited, settings, profile, self.progress)
+            require_fresh(live_table.source.made, config.live, settings)
+            compare = CompareOptions(
+                repair_keys=config.repair_keys,
+                add_new=config.add_new,
+                delete_at_most=config.at_most,
+                settings=settings,
             )
-            seen, _ = compare_supplier_file(ours.renamed(settled.names()), theirs, listed, options, self.voice)
-            seen = with_findings(seen, run_checks(seen.changes, seen.live, settled))
-            save_changes(seen.changes, report.folder / CHANGES_FILE)
-            _tell_changes(report, seen.changes)
-            if len(seen.changes.findings):
-                book = problems_workbook(seen.changes, seen.original or seen.edited, as_edited=True)
-                write_atomic(report.folder / "findings.xlsx", book)
+            result, _ = plan_comparison(live_table, edited_table, PlanOptions(compare, profile), self.progress)
+            problems = report.folder / PROBLEMS_FILE if len(result.changes.findings) else None
+            publish(result, settings, Targets(report.folder / CHANGES_FILE, problems_file=problems), self.progress)
+            _tell_changes(report, result.changes)
             total = sum(report.items.values())
             held = report.levels["stop"]
-            step.say = (
+            step.message = (
                 f"{_several(total, 'item')}, {_several(report.cells, 'cell')}; held back by {_several(held, 'finding')}"
             )
             report.next_steps.append(f"neat-delta preview {report.folder / CHANGES_FILE}")
-        if held and self.told.limits.held_back is None:
+        if held and self.config.limits.held_back is None:
             report.attention_reasons.append(f"something is held back by {_several(held, 'finding')}; see findings.xlsx")
-        return seen
+        return result
 
     def _barred(self, seen: CompareResult) -> list[str]:
         """Why nothing may be sent before a person has looked."""
-        limits, changed, live = self.told.limits, sum(self.report.items.values()), len(seen.live)
+        limits, changed, live = self.config.limits, sum(self.report.items.values()), len(seen.live)
         share = None if limits.share is None else int(limits.share * live)
-        unknown = 0 if self.told.add_new else seen.changes.head.counts["new"]
+        unknown = 0 if self.config.add_new else seen.changes.counts["new"]
         told = (
             (limits.changed, changed, "items would change"),
             (share, changed, f"of {live:,} items would change"),
@@ -183,63 +177,60 @@ class _Run:
             for most, number, what in told
             if most is not None and number > most
         ]
-        counts = seen.changes.head.counts
+        counts = seen.changes.counts
         if len(seen.edited) and not counts["changed"] + counts["same"] + counts["refused"] + counts["repeated"]:
             over.append("no row of the edited file is an item of the shop: is it the right file, and the right field?")
-        drifted = seen.changes.findings.filter(check=PROFILE_DRIFT)["say"]
-        return over + [f"the list is another than last time: {say}; nothing was sent" for say in drifted]
+        return over + [f"the list is another than last time: {say}; nothing was sent" for say in seen.profile_drift]
 
-    def _write(self, seen: CompareResult, settled: Settings) -> None:
-        folder = self.report.folder / UPDATE_FOLDER
-        with self.report.step("update", self.voice) as step:
-            receipt = write_update(
-                seen.changes,
-                seen.live,
-                folder,
-                settled,
-                way=self.told.strategy,
-                shape=self.told.output_format,
-                voice=self.voice,
-            )
+    def _write(self, result: CompareResult, settings: Settings) -> None:
+        targets = Targets(
+            update_folder=self.report.folder / UPDATE_FOLDER,
+            strategy=self.config.strategy,
+            output_format=self.config.output_format,
+        )
+        with self.report.step("update", self.progress) as step:
+            receipt = publish(result, settings, targets, self.progress)
             if receipt is not None:
                 self.report.files = receipt.as_dict()["files"]
                 rows = sum(written.rows for written in receipt.files)
-                step.say = f"{_several(len(receipt.files), 'file')}, {_several(rows, 'row')}, proved; undo lies beside"
+                step.message = (
+                    f"{_several(len(receipt.files), 'file')}, {_several(rows, 'row')}, proved; undo lies beside"
+                )
 
     def _place(self) -> Location:
-        assert self.told.to is not None
-        return self.told.to
+        assert self.config.to is not None
+        return self.config.to
 
     def _send(self) -> None:
-        report, journal = self.report, Journal(self.told.journal)
+        report, journal = self.report, Journal(self.config.journal)
         update = load_update(report.folder / UPDATE_FOLDER)
-        with report.step("send", self.voice) as step:
+        with report.step("send", self.progress) as step:
             report.sent = True
-            entry = send(update, destination_of(self._place(), self.voice.step), journal, voice=self.voice)
+            entry = send(update, destination_of(self._place(), self.progress.step), journal, progress=self.progress)
             report.entry = entry.entry
             _tell_results(report, entry)
             bad = sum(report.results.get(result, 0) for result in NOT_TAKEN)
-            step.say = f"{_several(len(entry.files), 'file')} to {entry.place}, journal entry {entry.entry}"
+            step.message = f"{_several(len(entry.files), 'file')} to {entry.place}, journal entry {entry.entry}"
             if bad:
                 report.attention_reasons.append(f"the shop did not take {_several(bad, 'row')}")
-                report.next_steps.append(f"neat-delta journal {entry.entry} --journal {self.told.journal}")
+                report.next_steps.append(f"neat-delta journal {entry.entry} --journal {self.config.journal}")
 
-    def _settle(self, settled: Settings) -> None:
+    def _settle(self, settings: Settings) -> None:
         """Fetch the export made after the import, again and again until all has arrived or patience ends."""
-        report, fresh = self.report, self.told.fresh
+        report, fresh = self.report, self.config.fresh
         if fresh is None:
             report.skip("settle", "the run's file names no export to settle against (fresh)")
             return
         sent = load_changes(report.folder / UPDATE_FOLDER / CHANGESET_FILE)
-        for _ in range(self.told.waiting.tries):
-            self.voice.step("waiting for the shop")
-            time.sleep(self.told.waiting.wait)
+        for _ in range(self.config.waiting.tries):
+            self.progress.step("waiting for the shop")
+            time.sleep(self.config.waiting.wait)
             kept = self._fetch("fresh", fresh, "fresh-")
-            with report.step("settle", self.voice) as step:
-                export = read_table(kept, self.voice, settled.export)
-                seen = verify(sent, export.renamed(sent.head.names()), settled)
+            with report.step("settle", self.progress) as step:
+                export = read_table(kept, self.progress, settings.export)
+                seen = verify(sent, export.renamed(sent.head.names()), settings)
                 _tell_landed(report, seen)
-                step.say = f"{report.applied.get(LANDED, 0):,} of {_several(len(seen.changes), 'change')} landed"
+                step.message = f"{report.applied.get(LANDED, 0):,} of {_several(len(seen.changes), 'change')} landed"
             if seen.done:
                 return
         save_changes(seen.remaining, report.folder / REMAINING_FILE)
@@ -250,7 +241,7 @@ class _Run:
 
 
 def _tell_changes(report: RunReport, changes: ChangeSet) -> None:
-    report.counts = dict(changes.head.counts)
+    report.counts = dict(changes.counts)
     report.items = {does: len(changes.keys_with_action(does)) for does in (CHANGE, RECODE, ADD, REMOVE)}
     report.cells = len(changes.cells)
     report.fields = totals_by_field(changes).to_dicts()
@@ -259,7 +250,7 @@ def _tell_changes(report: RunReport, changes: ChangeSet) -> None:
     report.changes = [_with_item(row) for row in some.to_dicts()]
     report.levels = {level: len(changes.findings.filter(level=level)) for level in ("stop", "warn", "note")}
     worst = changes.findings.filter(pl.col("level") == "stop").head(SOME)
-    report.findings = [_with_item(row) for row in worst.to_dicts()]
+    report.findings = [_with_item(row) for row in findings_as_dicts(worst)]
 
 
 def _tell_results(report: RunReport, entry: Entry) -> None:

@@ -1,0 +1,185 @@
+"""From compared cells to a change set: items, row states, counts, and items that only a finding names."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changeset.changeset import (
+    ADD,
+    CELLS,
+    CHANGE,
+    EXCLUDED,
+    MISSING,
+    NONE,
+    STATES,
+    ChangeSet,
+    FieldInfo,
+    Head,
+    build,
+    file_ref,
+)
+from neat_delta.changeset.findings import BLOCK, FINDINGS
+from neat_delta.matching.matched_tables import MatchedTables, describe_rows
+from neat_delta.matching.positions import positions_of
+from neat_delta.tables import field_name
+
+if TYPE_CHECKING:
+    from neat_delta.diff.cell_diff import CellDiff
+    from neat_delta.matching import Key, RowMatches
+    from neat_delta.tables import Table
+
+
+def changeset_of(
+    tables: MatchedTables,
+    pairs: pl.DataFrame,
+    found: CellDiff,
+    row_findings: pl.DataFrame,
+    states: pl.DataFrame,
+    excluded: int,
+) -> ChangeSet:
+    """The change set of compared rows.
+
+    Args:
+        tables: the matched tables.
+        pairs: the compared rows (live, edited); those without a live row are to be added.
+        found: what differs in them.
+        row_findings: findings about whole rows.
+        states: the state of every edited row that was looked at (edited, state).
+        excluded: how many rows belong to items that were not chosen.
+    """
+    pairs = _acting_pairs(tables, pairs, found)
+    order = {name: at for at, name in enumerate(tables.live.names)}
+    cells = (
+        found.cells.join(pairs.filter(pl.col("action") != NONE).select("pair", "key"), on="pair")
+        .sort("pair", pl.col("field").replace_strict(order, return_dtype=pl.UInt32))
+        .select(*CELLS)
+    )
+    in_cells = found.findings.drop("key", "line").join(pairs.select("pair", "key", "line"), on="pair")
+    findings = pl.concat([in_cells.sort("line").select(*FINDINGS), row_findings])
+    items = pl.concat(
+        [pairs.drop("pair", "live", "edited"), _items_of_findings(findings, pairs["key"], tables)], how="diagonal"
+    )
+    items = _with_row_states(items, tables, states)
+    head = Head(
+        key=tables.key.fields,
+        live=file_ref(tables.live, len(tables.live) + len(tables.live.unreadable_rows)),
+        edited=file_ref(tables.edited, len(tables.edited) + len(tables.edited.unreadable_rows) + excluded),
+        fields=_field_infos(tables.live, tables.key, found),
+        other_rows=_other_rows(tables, states, items, excluded),
+    )
+    return build(head, items, cells, findings)
+
+
+def _acting_pairs(tables: MatchedTables, pairs: pl.DataFrame, found: CellDiff) -> pl.DataFrame:
+    """The pairs with something to change, to add or to tell (pair, live, edited, key, name, line, action)."""
+    pairs = pairs.with_row_index("pair")
+    touched = pl.concat([found.cells["pair"], found.findings["pair"]]).unique()
+    pairs = pairs.filter(pl.col("pair").is_in(touched.implode()) | pl.col("live").is_null())
+    known, added = pairs.drop_nulls("live"), pairs.filter(pl.col("live").is_null())
+    named = pl.concat(
+        [
+            describe_rows(tables.live, tables.key, known["live"]),
+            describe_rows(tables.edited, tables.key, added["edited"]),
+        ]
+    )
+    pairs = pairs.with_columns(named["key"], named["name"], line=tables.edited_lines(pairs["edited"]))
+    refused = found.findings.filter(effect=BLOCK)["pair"].unique().implode()
+    return pairs.with_columns(
+        action=pl.when(pl.col("live").is_null() & ~pl.col("pair").is_in(refused))
+        .then(pl.lit(ADD))
+        .when(pl.col("live").is_not_null() & pl.col("pair").is_in(found.cells["pair"].unique().implode()))
+        .then(pl.lit(CHANGE))
+        .otherwise(pl.lit(NONE))
+    )
+
+
+def items_of_findings(
+    findings: pl.DataFrame, known: pl.Series, tables: MatchedTables, states: pl.DataFrame
+) -> pl.DataFrame:
+    """Items that only findings name, and that are not among the known keys; each with the state of its row."""
+    return _with_row_states(_items_of_findings(findings, known, tables), tables, states)
+
+
+def _items_of_findings(findings: pl.DataFrame, known: pl.Series, tables: MatchedTables) -> pl.DataFrame:
+    keyed = findings.drop_nulls("key")
+    only = keyed.filter(positions_of(known, keyed["key"]).is_null()).unique("key", maintain_order=True)
+    if only.is_empty():
+        return only.select("key", "line", name=pl.lit(None, pl.String), action=pl.lit(NONE))
+    names = [
+        describe_rows(table, tables.key, _rows_of(table, tables.key, only))
+        .select("key", "name")
+        .unique("key", keep="first")
+        for table in (tables.live, tables.edited)
+    ]
+    named = pl.concat(names).unique("key", keep="first", maintain_order=True)
+    items = only.select("key", "line").join(named, on="key", how="left", maintain_order="left")
+    return items.with_columns(action=pl.lit(NONE))
+
+
+def _with_row_states(items: pl.DataFrame, tables: MatchedTables, states: pl.DataFrame) -> pl.DataFrame:
+    """The items with the states of the rows on their lines; two items on one line have it once."""
+    by_line = states.select(line=tables.edited_lines(states["edited"]), row_state="state").unique("line", keep="first")
+    items = items.join(by_line, on="line", how="left", maintain_order="left")
+    first = pl.col("line").is_first_distinct()
+    return items.with_columns(row_state=pl.when(first).then("row_state"))
+
+
+def _rows_of(table: Table, key: Key, wanted: pl.DataFrame) -> pl.Series:
+    """The rows whose key is among the wanted ones."""
+    return pl.DataFrame({"key": key.values(table)}).with_row_index("at").join(wanted, on="key", how="semi")["at"]
+
+
+def row_states(matches: RowMatches, pairs: pl.DataFrame, found: CellDiff, rekeyed: pl.Series) -> pl.DataFrame:
+    """The state of every edited row that was looked at (edited, state); each row has one."""
+    pairs = pairs.with_row_index("pair")
+    changed, refused = found.cells["pair"].unique(), found.findings.filter(effect=BLOCK)["pair"].unique()
+    is_refused, is_changed = (pl.col("pair").is_in(rows.implode()) for rows in (refused, changed))
+    state = (
+        # A new item is sent whole or not at all.
+        pl.when(pl.col("live").is_null() & ~is_refused)
+        .then(pl.lit("new"))
+        .when(pl.col("live").is_not_null() & (is_changed | pl.col("edited").is_in(rekeyed.implode())))
+        .then(pl.lit("changed"))
+        .when(is_refused)
+        .then(pl.lit("refused"))
+        .otherwise(pl.lit("same"))
+    )
+    paired = pairs.select("edited", state=state)
+    others = {
+        "new": [matches.new.filter(~matches.new.is_in(pairs["edited"].implode()))],
+        "repeated": [matches.exact_duplicates, matches.conflicting_duplicates["edited"]],
+        "unreadable": [matches.missing_key],
+        "refused": [matches.ambiguous["edited"]],
+    }
+    others_frames = [
+        pl.DataFrame({"edited": rows}).with_columns(state=pl.lit(name))
+        for name, series in others.items()
+        for rows in series
+    ]
+    return pl.concat([paired, *others_frames])
+
+
+def _other_rows(tables: MatchedTables, states: pl.DataFrame, items: pl.DataFrame, excluded: int) -> dict[str, int]:
+    """By state the rows that no item stands for, which with those of items add up to the rows read; missing items."""
+    counted = dict(states.group_by("state").len().iter_rows())
+    counted["same"] = counted.get("same", 0) + len(tables.rows.identical)
+    counted["unreadable"] = counted.get("unreadable", 0) + len(tables.edited.unreadable_rows)
+    own = dict(items["row_state"].drop_nulls().value_counts().iter_rows())
+    other = {state: counted.get(state, 0) - own.get(state, 0) for state in STATES}
+    return other | ({EXCLUDED: excluded} if excluded else {}) | {MISSING: len(tables.rows.missing)}
+
+
+def _field_infos(live: Table, key: Key, found: CellDiff) -> dict[str, FieldInfo]:
+    """What later commands must know: the fields that change, the key, and every field with a name of its own.
+
+    So a kept change set finds its columns in the live export without the settings it was made with.
+    """
+    infos = {}
+    for name, column in ((known.name, known.column) for known in live.fields):
+        if name in found.notes:
+            infos[name] = found.notes[name]
+        elif name in key.fields or name != field_name(column):
+            infos[name] = FieldInfo(column, "code" if name in key.fields else "text")
+    return infos

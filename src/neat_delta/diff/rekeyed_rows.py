@@ -1,0 +1,53 @@
+"""Rows of an edited file that are live items under another key."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.matching.rekey_detection import match_accepted, match_by_field, split_by_identity, with_free_codes
+
+if TYPE_CHECKING:
+    from neat_delta.matching import RowMatches
+    from neat_delta.matching.matched_tables import MatchedTables
+
+
+def pair_rekeyed_rows(
+    tables: MatchedTables, damaged: pl.DataFrame, identity: str | None, accepted: pl.DataFrame | None
+) -> tuple[RowMatches, pl.DataFrame]:
+    """The row matches with new rows and missing items paired that are one under another key.
+
+    Args:
+        tables: the matched tables.
+        damaged: rows whose key is a damaged one, and is no new one (edited, live).
+        identity: a field by which an item is known whatever its key.
+        accepted: key changes that a person has accepted (old, new).
+
+    Returns:
+        the row matches, and the pairs found (edited, live).
+    """
+    live, edited, key, rows = tables.live, tables.edited, tables.key, tables.rows
+    found = pl.DataFrame(schema={"edited": pl.UInt32, "live": pl.UInt32})
+    if identity and identity in live.names and identity in edited.names and identity not in key.fields:
+        split = split_by_identity(live, edited, rows, identity)
+        found = pl.concat([found, match_by_field(live, edited, split, identity)])
+    if accepted is not None:
+        found = pl.concat([found, match_accepted(live, edited, key, rows, accepted)]).unique()
+    found = found.join(damaged, on=["edited", "live"], how="anti")
+    found = found.filter(pl.col("edited").is_unique() & pl.col("live").is_unique()).sort("live")
+    found = with_free_codes(live, edited, key, found)
+    return (rows if found.is_empty() else _with_pairs(rows, found)), found
+
+
+def _with_pairs(rows: RowMatches, found: pl.DataFrame) -> RowMatches:
+    rest = rows.pairs.join(found, on="edited", how="anti", maintain_order="left")
+    rest = rest.join(found, on="live", how="anti", maintain_order="left")
+    pairs = pl.concat([rest, found.select(rows.pairs.columns)]).sort("live")
+    taken, given = found["edited"].implode(), found["live"].implode()
+    new = rows.new.filter(~rows.new.is_in(taken))
+    missing = rows.missing.filter(~rows.missing.is_in(given))
+    # An item that lost its row to another, and found none, has none.
+    bereft = rows.pairs.filter(pl.col("edited").is_in(taken) & ~pl.col("live").is_in(given))["live"]
+    return replace(rows, pairs=pairs, new=new, missing=pl.concat([missing, bereft]).sort())

@@ -1,0 +1,127 @@
+"""The files of an update: a change set packed, encoded in the shop's form, and put into a folder."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.errors import WriteError
+from neat_delta.prefetch import sha256_hex
+from neat_delta.update.delimited import as_workbook, delimited
+from neat_delta.update.import_format import TABBED, WORKBOOK, ImportFormat
+from neat_delta.update.packing import OutputTable, Packing, pack, parts_of
+from neat_delta.update.receipt import WrittenFile
+from neat_delta.update.record_formats import RECORDS, SQL, lines_of, record_file
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+    from pathlib import Path
+
+    import polars as pl
+
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables import Table
+
+# What files are called, by what becomes of their items.
+FILES = {RECODE: "codes", ADD: "new-items", CHANGE: "changes", REMOVE: "removals"}
+KEPT_SUFFIXES = (".csv", ".tsv", ".txt")
+
+
+def write_files(
+    changes: ChangeSet,
+    live: Table,
+    folder: Path,
+    import_format: ImportFormat,
+    packing: Packing,
+) -> tuple[list[WrittenFile], dict[str, int]]:
+    """The files, and by field how many of their cells hold what the live export has."""
+    folder.mkdir(exist_ok=True, parents=True)
+    if import_format.output_format in RECORDS:
+        return _write_records(changes, live, folder, import_format), {}
+    config, file_format = import_format.config, import_format.file_format
+
+    def encoded(cells: pl.DataFrame) -> bytes:
+        return as_workbook(cells) if import_format.output_format == WORKBOOK else delimited(cells, file_format)
+
+    def fits(cells: pl.DataFrame) -> bool:
+        return config.bytes is None or len(encoded(cells)) <= config.bytes
+
+    tables = pack(
+        changes, live, config.columns, packing.strategy, holes=packing.holes, back=packing.back, sets=packing.sets
+    )
+    filled: dict[str, int] = {}
+    for table in tables:
+        for name, count in table.filled.items():
+            filled[name] = filled.get(name, 0) + count
+    try:
+        parts = [
+            (table.action, part)
+            for table in tables
+            for part in parts_of(OutputTable(import_format.written(table.cells)).headed(live), config.rows, fits)
+        ]
+        files = [encoded(part) for _, part in parts]
+    except UnicodeEncodeError as error:
+        raise WriteError(
+            f"the shop's character set ({file_format.charset}) has no character {error.object[error.start : error.end]!r}",
+            file=live.source.path,
+            remedy="Compare again: such cells are then refused one by one.",
+        ) from error
+    own = live.source.path.suffix.lower()
+    suffix = {WORKBOOK: ".xlsx", TABBED: ".tsv"}.get(
+        import_format.output_format, own if own in KEPT_SUFFIXES else ".csv"
+    )
+    described = [(action, len(part), part.columns, data) for (action, part), data in zip(parts, files, strict=True)]
+    return _put_files(described, folder, suffix), filled
+
+
+def _write_records(changes: ChangeSet, live: Table, folder: Path, import_format: ImportFormat) -> list[WrittenFile]:
+    """Files of a form without rectangles; an SQL script is one transaction and is not parted."""
+    config, shape = import_format.config, import_format.output_format
+    described: list[tuple[str, int, list[str], bytes]] = []
+    scripts = []
+    if changes.new_keys():
+        raise WriteError(
+            f"code changes go into tables only, not into {import_format.output_format}",
+            remedy="Say --form delimited, tsv or xlsx.",
+        )
+    for action in (ADD, CHANGE, REMOVE):
+        lines = lines_of(changes, live, action, import_format, shape)
+        if lines.is_empty():
+            continue
+        scripts.append(lines)
+        frame = lines.to_frame("line")
+
+        def fits(part: pl.DataFrame) -> bool:
+            return config.bytes is None or len(record_file([part["line"]], shape)) <= config.bytes
+
+        if shape != SQL:
+            # There is no header line, so that one more item finds room.
+            parts = parts_of(frame, None if config.rows is None else config.rows + 1, fits)
+            columns = _columns(changes, live, action)
+            described += [(action, len(part), columns, record_file([part["line"]], shape)) for part in parts]
+    if shape == SQL and scripts:
+        columns = _columns(changes, live, CHANGE, ADD, REMOVE)
+        described = [(CHANGE, sum(map(len, scripts)), columns, record_file(scripts, shape))]
+    return _put_files(described, folder, RECORDS[shape], "update" if shape == SQL else None)
+
+
+def _columns(changes: ChangeSet, live: Table, *actions: str) -> list[str]:
+    """The key's columns and those in which such items change."""
+    names = {*changes.head.key, *changes.cells_with_action(*actions)["field"].unique()}
+    return [field.column for field in live.fields if field.name in names]
+
+
+def _put_files(
+    described: Sequence[tuple[str, int, list[str], bytes]], folder: Path, suffix: str, name: str | None = None
+) -> list[WrittenFile]:
+    """Put files (what becomes of their items, rows, columns, bytes) into a folder, numbered in the order to import."""
+    width = max(2, len(str(len(described))))
+    written = []
+    for number, (action, rows, columns, data) in enumerate(described, start=1):
+        path = folder / f"{number:0{width}}-{name or FILES[action]}{suffix}"
+        try:
+            path.write_bytes(data)
+        except OSError as error:
+            raise WriteError(f"the file cannot be written ({error.strerror})", file=path) from error
+        written.append(WrittenFile(path.name, action, rows, columns, len(data), sha256_hex(data)))
+    return written

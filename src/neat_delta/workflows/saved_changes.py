@@ -1,0 +1,170 @@
+"""Saved change sets: read together with the live export they were made from, checked again, written, undone."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from neat_delta.changeset.invert import invert
+from neat_delta.changeset.serialization import load_changes, parse_changes
+from neat_delta.checks import recheck
+from neat_delta.errors import InvalidInput, InvalidOption, LiveMismatch
+from neat_delta.progress import NO_PROGRESS, ProgressReporter
+from neat_delta.reading import fetch, read_table
+from neat_delta.reconcile.refresh import RefreshResult, refresh, require_fresh
+from neat_delta.reconcile.verify import without_differences
+from neat_delta.tables.read_options import ReadOptions
+from neat_delta.update import WriteOptions, write_update
+from neat_delta.workflows.plan import names_of_images
+
+if TYPE_CHECKING:
+    from neat_delta.changeset.changeset import ChangeSet, Overrides
+    from neat_delta.remote import Location
+    from neat_delta.tables import Table
+    from neat_delta.tables.settings import Settings
+    from neat_delta.update import Receipt
+
+
+def load_with_live(
+    changes: Location, live: Location | None, settings: Settings, progress: ProgressReporter, data: bytes | None = None
+) -> tuple[ChangeSet, Table]:
+    """A kept change set, and the live export it was made from, its columns under the names it gives them.
+
+    ``data`` is the change set's file form, where it is read already.
+    """
+    progress.step(f"reading {changes.name}")
+    loaded = load_changes(changes) if data is None else parse_changes(data, changes)
+    ours = read_table(live or _live_of(loaded, changes), progress, _as_read(loaded, settings.export))
+    return loaded, ours.renamed(loaded.head.names())
+
+
+def _as_read(changes: ChangeSet, configured: ReadOptions) -> ReadOptions:
+    """How the live export was read when the change set was made; what it does not know is as settings."""
+    live = changes.head.live
+    as_before = ReadOptions(live.delimiter, live.encoding, live.decimal_separator, live.header_line)
+    return configured.overridden_by(as_before)
+
+
+def read_fresh(changes: ChangeSet, path: Location, settings: Settings, progress: ProgressReporter) -> Table:
+    """A newer export of the shop, its columns under the names that a change set gives them."""
+    fresh = read_table(path, progress, settings.export)
+    return fresh.renamed(changes.head.names())
+
+
+def require_matching_live(changes: ChangeSet, live: Table) -> None:
+    """Insist that this is the live export a change set was made from.
+
+    Raises:
+        WrongLive: it is another one.
+    """
+    if changes.head.live.sha256 != live.source.sha256:
+        raise LiveMismatch(
+            f"this change set was made from another file (fingerprint {changes.head.live.sha256[:12]}…)",
+            file=live.source.path,
+            remedy="Give the export it was made from with --live, or compare again with this one.",
+        )
+
+
+def _live_of(changes: ChangeSet, path: Location) -> Path:
+    """The live export of a change set kept at this path: beside it, or here.
+
+    Raises:
+        Unreadable: it is in neither place.
+    """
+    name = changes.head.live.name
+    here = Path(name)
+    for place in (path.parent / name, here) if isinstance(path, Path) else (here,):
+        if place.is_file():
+            return place
+    raise InvalidInput(
+        "the live export of this change set is neither beside it nor in this folder",
+        file=name,
+        remedy="Say where it is with --live FILE.",
+    )
+
+
+@dataclass(frozen=True)
+class Written:
+    """An update from a saved change set: its receipt (``None`` if nothing was written), the set as checked, the live."""
+
+    receipt: Receipt | None
+    changes: ChangeSet
+    live: Table
+
+
+@dataclass(frozen=True)
+class SavedFile:
+    """A saved change set: its file, and its live export if that is neither beside it nor in this folder."""
+
+    path: Location
+    live: Location | None = None
+
+
+def write_saved(
+    saved: SavedFile,
+    folder: Path,
+    settings: Settings,
+    options: WriteOptions,
+    overrides: Overrides,
+    images: Path | None = None,
+    *,
+    strict: bool = False,
+    progress: ProgressReporter = NO_PROGRESS,
+) -> Written:
+    """Check a saved change set again and write its update.
+
+    Raises:
+        LiveMismatch: the live export is another one, or too old.
+        WriteError: the folder is in use, or a cell cannot be written.
+        ProofFailed: the files would not do exactly what the change set says.
+    """
+    data = fetch(saved.path).data
+    loaded, live = load_with_live(saved.path, saved.live, settings, progress, data)
+    require_fresh(options.as_of or live.source.made, live.source.path, settings)
+    progress.step("checking what would change")
+    changes = recheck(loaded, live, settings, overrides, names_of_images(images))
+    if strict and changes.blocking_count():
+        return Written(None, changes, live)
+    options = replace(options, saved=data if changes.equivalent_to(loaded) else None)
+    return Written(write_update(changes, live, folder, settings, options, progress), changes, live)
+
+
+def undo_saved(
+    saved: SavedFile, folder: Path, settings: Settings, options: WriteOptions, progress: ProgressReporter = NO_PROGRESS
+) -> Written:
+    """Write the files that put back what a change set has changed, with its own in their undo folder.
+
+    Raises:
+        LiveMismatch, WriteError, ProofFailed: as for ``write_saved``.
+    """
+    changes, live = load_with_live(saved.path, saved.live, settings, progress)
+    options = replace(options, inverted=True)
+    return Written(write_update(changes, live, folder, settings, options, progress), changes, live)
+
+
+def undo_since(
+    changes: ChangeSet,
+    fresh: Location,
+    folder: Path,
+    settings: Settings,
+    options: WriteOptions,
+    progress: ProgressReporter = NO_PROGRESS,
+) -> tuple[Written, RefreshResult]:
+    """Undo what has arrived by a newer export and has not moved since.
+
+    Raises:
+        InvalidOption: of some items nobody can tell whether their keys have changed.
+        WriteError, ProofFailed: as for ``write_saved``.
+    """
+    live = read_fresh(changes, fresh, settings, progress)
+    result = refresh(invert(changes), live, without_differences(settings))
+    if result.ambiguous:
+        raise InvalidOption(
+            f"of {result.ambiguous} items nobody can tell whether their codes have changed, so nothing is undone",
+            file=fresh,
+            remedy='Settle a field that no two items share: identity = "FIELD" in catalogue.toml, '
+            "and compare or recode anew.",
+        )
+    receipt = write_update(result.changes, live, folder, settings, options, progress)
+    return Written(receipt, result.changes, live), result
