@@ -21,7 +21,7 @@ from pathlib import Path
 
 import polars as pl
 
-from neat_delta.changeset.changeset import REPAIRED
+from neat_delta.changeset.findings import REPAIR
 from neat_delta.checks import run_checks
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_pair
@@ -275,7 +275,7 @@ def findings(live: list[Row], edited: list[Row], folder: Path) -> tuple[pl.DataF
 def is_caught(found: pl.DataFrame, planted: set[tuple[str, str]], level: str) -> bool:
     """Whether the findings name nine of ten of the planted cells."""
     heavy = found.filter(
-        (pl.col("level") == "stop") | (pl.col("check") == REPAIRED) | (pl.col("level") == (level or "stop"))
+        (pl.col("level") == "stop") | (pl.col("effect") == REPAIR) | (pl.col("level") == (level or "stop"))
     )
     cells = set(heavy.select("key", "field").iter_rows())
     whole = {key for key, field in cells if field is None}

@@ -26,7 +26,7 @@ from make_pair import live as live_items
 from neat_delta.changeset.serialization import save_changes
 from neat_delta.diff.compare import compare
 from neat_delta.reading import read_pair
-from neat_delta.update import write_update
+from neat_delta.update import WriteOptions, write_update
 
 PLAIN = """
 import io, sys
@@ -106,7 +106,7 @@ def main() -> None:
         times: dict[str, list[float]] = {"plain Polars": [], "and read back": [], "neat-delta": []}
         for _ in range(args.runs):
             begun = time.perf_counter()
-            write_update(changes, live, folder / "update", way="fewest-cells")
+            write_update(changes, live, folder / "update", options=WriteOptions(strategy="fewest-cells"))
             times["neat-delta"].append(time.perf_counter() - begun)
             begun = time.perf_counter()
             plainly(tables, folder / "plain")

@@ -1,12 +1,15 @@
 """Everything a person can cause to go wrong, as one tree.
 
 NeatDeltaError
-├── Unreadable     a file cannot be read as a table, or as one of our own files
-├── WrongChoice    an option does not fit the files (a field, kind or folder that will not do)
-├── KeyUnclear     no column can be taken as the key without asking
-├── WrongLive      a change set was made from another live export
-├── CannotWrite    the update cannot be expressed or stored
-└── ProofFailed    the files written do not give the edited catalogue
+├── InvalidInput        a file cannot be read as a table, or as one of our own files
+│   └── InvalidSettings     a file of settings has mistakes; all of them
+├── InvalidOption       an option does not fit the files (a field, type or folder that will not do)
+├── ExpressionError     a formula or a condition cannot be computed (its room words it; callers say whose it is)
+├── AmbiguousKey        no column can be taken as the key without asking
+├── LiveMismatch        a change set was made from another live export
+├── WriteError          the update cannot be expressed or stored
+├── DeliveryError       an update cannot be sent, was refused, or has been sent before
+└── ProofFailed         the files written do not give the edited catalogue
 """
 
 from __future__ import annotations
@@ -15,11 +18,13 @@ from neat_delta.redact import redacted
 
 
 class NeatDeltaError(Exception):
-    """A problem with its place and its remedy; the command line turns it into text and exit code 2.
+    """A problem with its place and its hint; the command line turns it into text and exit code 2.
 
     ``what`` is a sentence without its full stop; ``file`` is a path, an address or a name.
-    ``line`` counts from 1, the header row included.
+    ``line`` counts from 1, the header row included. ``code`` is for programs.
     """
+
+    code = "error"
 
     def __init__(
         self,
@@ -29,7 +34,7 @@ class NeatDeltaError(Exception):
         line: int | None = None,
         column: str | None = None,
         value: str | None = None,
-        remedy: str | None = None,
+        hint: str | None = None,
     ) -> None:
         super().__init__(what)
         self.what = what
@@ -37,7 +42,7 @@ class NeatDeltaError(Exception):
         self.line = line
         self.column = column
         self.value = value
-        self.remedy = remedy
+        self.hint = hint
 
     def __str__(self) -> str:
         place = [
@@ -48,15 +53,19 @@ class NeatDeltaError(Exception):
         ]
         where = ", ".join(filter(None, place))
         text = f"{where}: {self.what}" if where else self.what
-        return redacted(f"{text}. {self.remedy}" if self.remedy else text)
+        return redacted(f"{text}. {self.hint}" if self.hint else text)
 
 
 class InvalidInput(NeatDeltaError):
     """A file that cannot be read as what it should be."""
 
+    code = "invalid-input"
+
 
 class InvalidSettings(InvalidInput):
     """A file of settings with mistakes; ``mistakes`` are all of them, each with its line."""
+
+    code = "invalid-settings"
 
     def __init__(self, mistakes: list[InvalidInput]) -> None:
         first = mistakes[0]
@@ -66,7 +75,7 @@ class InvalidSettings(InvalidInput):
             line=first.line,
             column=first.column,
             value=first.value,
-            remedy=first.remedy,
+            hint=first.hint,
         )
         self.mistakes = sorted(mistakes, key=lambda mistake: mistake.line or 0)
 
@@ -77,22 +86,34 @@ class InvalidSettings(InvalidInput):
 class InvalidOption(NeatDeltaError):
     """An option that does not fit the files at hand."""
 
+    code = "invalid-option"
+
 
 class AmbiguousKey(NeatDeltaError):
     """No column can be taken as the key without asking."""
+
+    code = "ambiguous-key"
 
 
 class LiveMismatch(NeatDeltaError):
     """A change set meets a live export that it was not made from."""
 
+    code = "live-mismatch"
+
 
 class WriteError(NeatDeltaError):
     """The update cannot be expressed in the shop's form, or not stored where it was asked for."""
+
+    code = "write-error"
 
 
 class DeliveryError(NeatDeltaError):
     """An update cannot be sent, was refused, or has been sent before."""
 
+    code = "delivery-error"
+
 
 class ProofFailed(NeatDeltaError):
     """The files written, read back and applied, do not give exactly the edited catalogue."""
+
+    code = "proof-failed"

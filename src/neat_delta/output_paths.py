@@ -54,27 +54,27 @@ def check_outputs(*paths: Path | None, folder: Path | None = None, replace: bool
     wanted = [path for path in paths if path is not None]
     for number, path in enumerate(wanted):
         if any(_same(path, other) for other in wanted[:number]):
-            raise InvalidOption("two outputs have this name", file=path, remedy="Give each a name of its own.")
+            raise InvalidOption("two outputs have this name", file=path, hint="Give each a name of its own.")
         if folder is not None and _place(path).is_relative_to(_place(folder)):
             raise InvalidOption(
-                "the folder of an update holds that update alone", file=path, remedy="Put this file somewhere else."
+                "the folder of an update holds that update alone", file=path, hint="Put this file somewhere else."
             )
         _check_output(path, replace=replace)
 
 
 def _check_output(path: Path, *, replace: bool) -> None:
     if path.is_dir():
-        raise WriteError("this is a folder", file=path, remedy="Name a file in it.")
+        raise WriteError("this is a folder", file=path, hint="Name a file in it.")
     if not path.parent.is_dir():
-        raise WriteError(f"there is no folder {path.parent}", file=path, remedy="Make it, or name another one.")
+        raise WriteError(f"there is no folder {path.parent}", file=path, hint="Make it, or name another one.")
     if not path.exists():
         return
     if not path.is_file():
-        raise WriteError("this is no file but a device", file=path, remedy="Name a file.")
+        raise WriteError("this is no file but a device", file=path, hint="Name a file.")
     if input_at(path) is not None:
-        raise WriteError("this is one of the files that are read", file=path, remedy="Give the new file another name.")
+        raise WriteError("this is one of the files that are read", file=path, hint="Give the new file another name.")
     if not replace:
-        raise WriteError("this file exists", file=path, remedy="Say --replace, or give another name.")
+        raise WriteError("this file exists", file=path, hint="Say --replace, or give another name.")
 
 
 def _same(one: Path, other: Path) -> bool:

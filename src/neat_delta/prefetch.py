@@ -88,8 +88,8 @@ def read_bytes(path: Location) -> bytes:
     try:
         return sys.stdin.buffer.read() if path == STANDARD_INPUT else path.read_bytes()
     except FileNotFoundError as error:
-        raise InvalidInput("there is no such file", file=path, remedy="Check the name and the folder.") from error
+        raise InvalidInput("there is no such file", file=path, hint="Check the name and the folder.") from error
     except IsADirectoryError as error:
-        raise InvalidInput("this is a folder, not a file", file=path, remedy="Name a file in it.") from error
+        raise InvalidInput("this is a folder, not a file", file=path, hint="Name a file in it.") from error
     except OSError as error:
         raise InvalidInput(f"the file cannot be opened ({error.strerror})", file=path) from error

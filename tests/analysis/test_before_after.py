@@ -22,7 +22,7 @@ def both(tmp_path):
 
 
 def test_the_touched_items_stand_in_the_live_exports_order_new_ones_behind(both):
-    assert both.touched.select("key", "row").rows() == [("B", 1), ("D", 3), ("N", None)]
+    assert both.affected_items.select("key", "row").rows() == [("B", 1), ("D", 3), ("N", None)]
 
 
 def test_a_field_before_and_after_whether_it_changes_or_not(both):

@@ -7,16 +7,16 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from helpers import import_into, update_files, write_table
+from neat_delta.analysis.cell_selection import Selection, cells_in
 from neat_delta.changeset.serialization import load_changes, save_changes
 from neat_delta.changeset.subset import subset
-from neat_delta.analysis.cell_selection import Selection, cells_in
-from neat_delta.reconcile.review import subset_with_review
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
 from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.matching import Key
+from neat_delta.matching.context import Context
 from neat_delta.reading import read_pair, read_table
-from neat_delta.reconcile.review import read_review
+from neat_delta.reconcile.review import read_review, subset_with_review
 from neat_delta.tables.settings import Settings
 from neat_delta.update import write_update
 from neat_delta.views.review_workbook import review_workbook
@@ -85,11 +85,11 @@ def test_what_is_taken_is_sent_and_all_the_rest_is_noted(seen, tmp_path_factory,
     save_changes(less, folder / "c.jsonl")
     less = load_changes(folder / "c.jsonl")
 
-    left = less.findings.filter(check="left out").select("key", "field")
+    left = less.findings.filter(code="left out").select("key", "field")
     assert sorted(map(str, left.rows())) == sorted(
         map(str, every.join(keep, on=["key", "field"], how="anti", nulls_equal=True).rows())
     )
-    counts = less.head.counts
+    counts = less.counts
     assert sum(counts[state] for state in counts if state != "gone") == less.head.edited.rows
     write_update(less, live, folder / "up")
     got = import_into(LIVE, update_files(folder / "up")) if (folder / "up").exists() else LIVE
@@ -114,7 +114,7 @@ def recoded(folder, *pairs):
     live = read_table(write_table(folder / "live.csv", RELATED))
     codes = read_table(write_table(folder / "codes.csv", [["old", "new"], *pairs]))
     key = Key(("sku",), explicit=True)
-    return recode(live, codes, key, code_pairs(codes, key), CompareOptions()).changes, live
+    return recode(codes, Context(live, Settings(), key), code_pairs(codes, key), CompareOptions()).changes, live
 
 
 def test_code_changes_are_taken_or_left_together_with_what_follows_them(tmp_path):
@@ -166,7 +166,7 @@ def test_a_review_takes_what_is_marked_and_remembers_why_the_rest_is_left(seen, 
 
     assert less.cells.select("key", "field").rows() == [("01", "price"), ("02", "stock")]
     assert less.head.exclusions[0].comments == ("ask Ann",)
-    said = dict(less.findings.filter(check="left out").select("key", "say").rows())
+    said = dict(less.findings.filter(code="left out").select("key", "message").rows())
     assert said["04"] == "left out: ask Ann"
     assert said["03"] == "left out in review.xlsx"
 

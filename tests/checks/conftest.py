@@ -49,7 +49,7 @@ def tried(tmp_path):
         tables = [[NAMES, *([row.get(name, "") for name in NAMES] for row in rows)] for rows in (live, edited)]
         a, b = (write_table(tmp_path / f"{at}.csv", table) for at, table in enumerate(tables))
         ours, theirs = read_pair(a, b)
-        seen = compare(ours, theirs, replace(CompareOptions(**options), settled=settled))
+        seen = compare(ours, theirs, replace(CompareOptions(**options), settings=settled))
         return with_findings(seen, run_checks(seen.changes, ours, settled, allowed or Overrides()))
 
     return run
@@ -61,6 +61,6 @@ def found(tried):
 
     def run(edit, **told):
         seen = tried(edit, **told)
-        return sorted(set(seen.changes.findings.filter(seen.changes.findings["level"] != "note")["check"]))
+        return sorted(set(seen.changes.findings.filter(seen.changes.findings["level"] != "note")["code"]))
 
     return run

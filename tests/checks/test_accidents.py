@@ -21,8 +21,8 @@ def tried(tmp_path):
         ours, theirs = read_pair(a, b)
         seen = compare(ours, theirs, CompareOptions(settings=TEXT))
         seen = with_findings(seen, run_checks(seen.changes, ours, TEXT, Overrides(as_typed=as_typed)))
-        found = seen.changes.findings.filter(pl.col("check").is_in(["repaired", "spreadsheet damage"]))
-        return seen.changes.cells["now"].to_list(), found["say"].to_list()
+        found = seen.changes.findings.filter(pl.col("code").is_in(["repaired", "spreadsheet damage"]))
+        return seen.changes.cells["now"].to_list(), found["message"].to_list()
 
     return run
 

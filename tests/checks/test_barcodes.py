@@ -24,7 +24,7 @@ def barcode(value, at=1):
 def test_a_barcode_that_cannot_be_one_is_stopped_and_the_right_one_offered(tried, value, said):
     seen = tried(barcode(value))
 
-    (say,) = seen.changes.findings.filter(check="wrong barcode")["say"]
+    (say,) = seen.changes.findings.filter(code="wrong barcode")["message"]
     assert said in say
     assert seen.changes.cells.is_empty()
 
@@ -44,7 +44,7 @@ def test_zeros_put_in_front_are_remarked_upon(found):
 def test_spaces_between_the_digits_change_nothing(tried):
     seen = tried(barcode("9520 0000 00011"))
 
-    assert (seen.form, seen.changes.cells.height) == (1, 0)
+    assert (seen.reformatted, seen.changes.cells.height) == (1, 0)
 
 
 def test_a_barcode_shown_as_a_power_of_ten_is_put_right_where_the_live_one_explains_it(found):

@@ -23,7 +23,7 @@ def tried_on(folder, name, live, edited, settled=None, **options):
     allowed = Overrides(as_typed=options.get("as_typed", ()))
     seen = with_findings(seen, run_checks(seen.changes, ours, settled or Settings(), allowed))
     return dict(seen.changes.cells.select("key", "now").iter_rows()), set(
-        seen.changes.findings.filter(level="stop")["check"]
+        seen.changes.findings.filter(level="stop")["code"]
     )
 
 
@@ -118,7 +118,7 @@ def test_a_column_of_numbers_keeps_its_form_whatever_kind_is_asked_for(tmp_path)
 
     for settled in (Settings(), Settings(fields={"price": FieldSettings(type="text")})):
         kinds = {} if settled.fields else {"price": "text"}
-        cells, _ = tried_on(tmp_path, "price", live, edited, settled, kinds=kinds)
+        cells, _ = tried_on(tmp_path, "price", live, edited, settled, types=kinds)
         assert cells == {"A0": "124.85", "A1": "on request"}
 
 
@@ -139,4 +139,4 @@ def test_a_sale_is_neither_below_cost_nor_over_before_it_starts(tmp_path, names,
 
     found = run_checks(seen.changes, ours, Settings())
 
-    assert check in found.filter(level="stop")["check"].to_list()
+    assert check in found.filter(level="stop")["code"].to_list()

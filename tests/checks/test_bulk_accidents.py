@@ -110,7 +110,7 @@ def test_an_honest_edit_is_not_stopped(tried, edit):
     seen = tried(edit)
 
     assert seen.changes.findings.filter(level="stop").is_empty()
-    assert set(seen.changes.findings["check"]) <= {"many changes", "cost left behind"}
+    assert set(seen.changes.findings["code"]) <= {"many changes", "cost left behind"}
 
 
 def test_what_was_dragged_is_held_back_and_the_rest_goes_on(tried):

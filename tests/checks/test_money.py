@@ -34,7 +34,7 @@ def cell(name, value, at=8):
 def test_a_slip_in_money_or_stock_is_stopped(tried, edit, checks):
     found = tried(edit).changes.findings.filter(level="stop")
 
-    assert sorted(set(found["check"])) == checks
+    assert sorted(set(found["code"])) == checks
 
 
 @pytest.mark.parametrize(
@@ -48,7 +48,7 @@ def test_what_is_unusual_goes_through_with_a_warning(tried, edit, settled, check
     seen = tried(edit, settled)
 
     assert len(seen.changes.cells) == 1
-    assert seen.changes.findings.select("check", "level").rows() == [(check, "warn")]
+    assert seen.changes.findings.select("code", "level").rows() == [(check, "warn")]
 
 
 @pytest.mark.parametrize("edit", [cell("price", "30.24"), cell("stock", "35"), cell("sale_price", "20.00")])
@@ -59,7 +59,7 @@ def test_a_usual_edit_finds_nothing(tried, edit):
 def test_taxes_are_taken_off_before_price_and_cost_are_compared(tried):
     settled = Settings(money=MoneySettings(tax=MoneySettings().tax + 1))  # half of the price is tax
 
-    assert tried(cell("price", "28.00"), settled).changes.findings["check"].to_list() == ["below cost"]
+    assert tried(cell("price", "28.00"), settled).changes.findings["code"].to_list() == ["below cost"]
 
 
 def test_an_item_whose_cost_stayed_while_its_group_moved_wants_a_look(tried):
@@ -70,7 +70,7 @@ def test_an_item_whose_cost_stayed_while_its_group_moved_wants_a_look(tried):
                 if at != 8:
                     row["cost"] = f"{float(row['cost']) * 1.1:.2f}"
 
-    found = tried(edit).changes.findings.filter(check="cost left behind")
+    found = tried(edit).changes.findings.filter(code="cost left behind")
 
     assert found["key"].to_list() == ["K-0008"]
 

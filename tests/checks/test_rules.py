@@ -41,7 +41,7 @@ def tried(tmp_path):
         ("name", "Smoker, large", {"length": 8}, "too long", "holds 8 characters"),
         ("price", "12.505", {"decimals": 2}, "too many decimals", "holds 2 decimals"),
         ("colour", "Dark  Oak", {"allowed": ("dark oak", "red")}, "no such choice", "did you mean 'dark oak'?"),
-        ("colour", "reed", {"kind": "choice"}, "no such choice", "no item has this value yet; did you mean 'red'?"),
+        ("colour", "reed", {"type": "choice"}, "no such choice", "no item has this value yet; did you mean 'red'?"),
         ("colour", "r", {"labels": {"dark oak": "Oak", "red": "Red"}}, "no such choice", "write one of: Oak, Red"),
         ("tags", "new|gitf", {"allowed": ("gift", "new"), "separator": "|"}, "no such choice", "did you mean 'gift'?"),
     ],
@@ -52,14 +52,14 @@ def test_a_cell_against_a_rule_is_held_back_and_the_rest_of_its_row_goes_on(trie
 
     assert seen.changes.cells.select("field", "now").rows() == [(other, "9.99")]
     (finding,) = seen.changes.findings.rows(named=True)
-    assert (finding["check"], finding["level"], finding["key"], finding["line"]) == (check, "stop", "A", 2)
-    assert said in finding["say"]
+    assert (finding["code"], finding["level"], finding["key"], finding["line"]) == (check, "stop", "A", 2)
+    assert said in finding["message"]
 
 
 def test_a_row_of_which_nothing_is_left_is_refused_and_the_counts_add_up(tried):
     seen = tried({"tax_class": "half"}, tax_class=FieldSettings(locked=True))
 
-    assert seen.changes.head.counts == {
+    assert seen.changes.counts == {
         "changed": 0, "same": 2, "new": 0, "repeated": 0, "unreadable": 0, "refused": 1, "gone": 0,
     }  # fmt: skip
     assert seen.changes.items.select("key", "action").rows() == [("A", "none")]
@@ -88,11 +88,11 @@ def test_what_the_import_cannot_take_is_held_back(tried):
     leaves = ImportConfig(blank="leaves")
     marked = ImportConfig(blank="leaves", marker="(none)")
 
-    assert tried({"tags": ""}, clear=True, imports=leaves).changes.findings["check"].to_list() == ["cannot be emptied"]
+    assert tried({"tags": ""}, clear=True, imports=leaves).changes.findings["code"].to_list() == ["cannot be emptied"]
     assert tried({"tags": ""}, clear=True, imports=marked).changes.cells["now"].to_list() == [None]
-    assert tried({"tags": "(none)"}, imports=marked).changes.findings["check"].to_list() == ["marker"]
+    assert tried({"tags": "(none)"}, imports=marked).changes.findings["code"].to_list() == ["marker"]
     narrow = tried({"name": "Smoker 3\u2033"}, imports=ImportConfig(encoding="windows-1252"))
-    assert narrow.changes.findings["check"].to_list() == ["character"]
+    assert narrow.changes.findings["code"].to_list() == ["character"]
 
 
 @pytest.mark.parametrize(
@@ -103,7 +103,7 @@ def test_a_condition_of_the_shop_holds_for_what_changes(tried, must, level, kept
     seen = tried({"price": "25.00"}, checks=CheckSettings(conditions=(Condition(must, level, "too dear"),)))
 
     assert seen.changes.cells["now"].to_list() == kept
-    said = seen.changes.findings.filter(check="condition")["say"].to_list()
+    said = seen.changes.findings.filter(code="condition")["message"].to_list()
     assert said == ([] if kept and level == "stop" else ["too dear"])
 
 

@@ -37,10 +37,10 @@ def test_the_nearest_known_value_is_offered(value, known):
     ],
 )
 def test_a_value_that_is_not_known_or_not_alone_is_found(tried, edit, settled, check, said):
-    found = tried(edit, Settings(fields=settled)).changes.findings.filter(check=check)
+    found = tried(edit, Settings(fields=settled)).changes.findings.filter(code=check)
 
     assert found["key"].to_list() == ["K-0008"]
-    assert said in found["say"][0]
+    assert said in found["message"][0]
 
 
 def test_categories_that_are_settled_or_above_used_ones_are_known(tried):
@@ -61,5 +61,5 @@ def test_pictures_that_are_not_there_are_stopped(tried):
     seen = tried(cell("picture", "new.jpg"))
     found = run_checks(seen.changes, seen.live, Settings(), pictures=frozenset({"New.jpg"}))
 
-    assert found.select("check", "value").rows() == [("picture missing", "new.jpg")]
+    assert found.select("code", "value").rows() == [("picture missing", "new.jpg")]
     assert run_checks(seen.changes, seen.live, Settings(), pictures=frozenset({"new.jpg"})).is_empty()

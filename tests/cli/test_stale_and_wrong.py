@@ -244,8 +244,8 @@ REMEDIES = [
 ]
 
 
-@pytest.mark.parametrize(("settled", "edit", "remedy", "more"), REMEDIES, ids=[one[2][0] for one in REMEDIES])
-def test_each_remedy_lets_just_the_cell_through_that_it_is_about(tmp_path, settled, edit, remedy, more):
+@pytest.mark.parametrize(("settled", "edit", "hint", "more"), REMEDIES, ids=[one[2][0] for one in REMEDIES])
+def test_each_remedy_lets_just_the_cell_through_that_it_is_about(tmp_path, settled, edit, hint, more):
     head = ["sku", "name", "price", "cost", "bin", "colour", "stock"]
     live = [head, *([f"K{at}", f"Jar {at}", f"{at}.50", "1.10", f"00{416 + at}", "oak", "7"] for at in range(1, 30))]
     edited = [[*row] for row in live]
@@ -266,7 +266,7 @@ def test_each_remedy_lets_just_the_cell_through_that_it_is_about(tmp_path, settl
         return found, told["findings"]["stop"]
 
     held, _ = cells()
-    let, stops = cells(*remedy)
+    let, stops = cells(*hint)
 
     assert more.isdisjoint(held)
     assert let == held | more

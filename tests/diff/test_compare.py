@@ -49,8 +49,8 @@ def test_a_difference_of_form_is_counted_and_not_a_change(compared):
     seen = compared(edited, delimiter=";")
 
     assert changed(seen) == {}
-    assert seen.form == 10
-    assert seen.changes.head.counts["same"] == 3
+    assert seen.reformatted == 10
+    assert seen.changes.counts["same"] == 3
 
 
 def test_zeros_in_front_count_in_codes(compared):
@@ -72,7 +72,7 @@ def test_a_blank_leaves_the_live_value_unless_told(compared, clear, now, left):
     seen = compared(with_cells(price=" "), clear_blanks=clear)
 
     assert changed(seen) == now
-    assert seen.blanks == left
+    assert seen.blanks_ignored == left
 
 
 def test_a_cell_that_is_not_of_the_kind_is_refused_and_the_rest_of_its_row_goes_on(compared):
@@ -81,14 +81,14 @@ def test_a_cell_that_is_not_of_the_kind_is_refused_and_the_rest_of_its_row_goes_
     assert changed(seen) == {("000417", "stock"): ("3", "5")}
     (finding,) = seen.changes.findings.rows(named=True)
     assert (finding["level"], finding["field"], finding["line"], finding["value"]) == ("stop", "price", 2, "ask")
-    assert "mend the cell" in finding["say"]
-    assert changed(compared(with_cells(price="ask"), kinds={"price": "text"})) == {
+    assert "mend the cell" in finding["message"]
+    assert changed(compared(with_cells(price="ask"), types={"price": "text"})) == {
         ("000417", "price"): ("12.50", "ask")
     }
 
 
 def test_a_row_with_nothing_but_refused_cells_is_refused(compared):
-    assert compared(with_cells(price="ask")).changes.head.counts["refused"] == 1
+    assert compared(with_cells(price="ask")).changes.counts["refused"] == 1
 
 
 def test_a_character_that_the_live_charset_lacks_is_refused(compared):
@@ -97,14 +97,14 @@ def test_a_character_that_the_live_charset_lacks_is_refused(compared):
     seen = compared([*with_cells(name="Smoker 3″"), live[-1]], live=live, charset="cp1252")
 
     assert changed(seen) == {}
-    assert seen.changes.findings["check"].to_list() == ["character"]
+    assert seen.changes.findings["code"].to_list() == ["character"]
 
 
 def test_beyond_ascii_in_a_plain_export_wants_a_look(compared):
     seen = compared(with_cells(name="Smöker"))
 
     assert changed(seen) == {("000417", "name"): ("Smoker", "Smöker")}
-    assert seen.changes.findings.select("check", "level").rows() == [("untold character", "warn")]
+    assert seen.changes.findings.select("code", "level").rows() == [("untold character", "warn")]
 
 
 def test_counts_add_up_and_every_state_can_be_listed(compared):
@@ -117,7 +117,7 @@ def test_counts_add_up_and_every_state_can_be_listed(compared):
     ]
 
     seen = compared(edited)
-    counts = dict(seen.changes.head.counts)
+    counts = dict(seen.changes.counts)
 
     assert counts.pop("gone") == 0
     assert counts == {"changed": 1, "same": 1, "new": 1, "repeated": 2, "unreadable": 2, "refused": 0}
@@ -128,7 +128,7 @@ def test_counts_add_up_and_every_state_can_be_listed(compared):
 def test_rivals_are_laid_side_by_side(compared):
     seen = compared([*LIVE, ["000418", "Veil", "14.00", "0", "0", "2024-02-25", "A-1"]])
 
-    found = seen.changes.findings.filter(check="repeated code")
+    found = seen.changes.findings.filter(code="repeated code")
     assert found.select("field", "line", "value").rows() == [("price", 3, "13.00"), ("price", 5, "14.00")]
     assert seen.rows_in("gone").is_empty()
 
@@ -139,8 +139,8 @@ def test_a_damaged_code_is_pointed_out_and_never_guessed(compared, code):
 
     (finding,) = seen.changes.findings.filter(level="warn").rows(named=True)
     assert finding["key"] == code
-    assert "000417 is missing" in finding["say"]
-    assert seen.changes.head.counts["new"] == seen.changes.head.counts["gone"] == 1
+    assert "000417 is missing" in finding["message"]
+    assert seen.changes.counts["new"] == seen.changes.counts["gone"] == 1
     assert changed(seen) == {}
 
 
@@ -160,21 +160,21 @@ def test_a_damaged_code_is_rescued_where_it_can_be_one_item_only(compared, codes
     live = [["sku", "stock"], *([code, "1"] for code in codes)]
     edited = [["sku", "stock"], [written, "5"], [codes[1], "1"]]
 
-    seen = compared(edited, live=live, rescue=True)
+    seen = compared(edited, live=live, repair_keys=True)
 
     assert changed(seen) == ({(meant, "stock"): ("1", "5")} if meant else {})
-    listed = seen.changes.findings.filter(check="rescued code").select("key", "value").rows()
+    listed = seen.changes.findings.filter(code="rescued code").select("key", "value").rows()
     assert listed == ([(meant, written)] if meant else [])
-    assert seen.changes.head.counts["new"] == (0 if meant else 1)
+    assert seen.changes.counts["new"] == (0 if meant else 1)
 
 
 def test_two_rows_that_could_be_one_item_are_both_left_out(compared):
     live = [["sku", "stock"], ["000417", "1"], ["B", "1"]]
 
-    seen = compared([["sku", "stock"], ["417", "5"], ["0417", "6"]], live=live, rescue=True)
+    seen = compared([["sku", "stock"], ["417", "5"], ["0417", "6"]], live=live, repair_keys=True)
 
     assert changed(seen) == {}
-    assert seen.changes.head.counts["new"] == 2
+    assert seen.changes.counts["new"] == 2
 
 
 NEIGHBOURS = [
@@ -188,17 +188,17 @@ NEIGHBOURS = [
 def test_the_rest_of_a_row_decides_between_two_items_that_its_code_may_be(compared):
     edited = [NEIGHBOURS[0], ["417", "Smoker", "Combwick", "5"], ["417", "Veil", "Thrumhive", "6"], NEIGHBOURS[3]]
 
-    seen = compared(edited, live=NEIGHBOURS, rescue=True)
+    seen = compared(edited, live=NEIGHBOURS, repair_keys=True)
 
     assert changed(seen) == {("000417", "stock"): ("1", "5"), ("00417", "stock"): ("2", "6")}
 
 
 @pytest.mark.parametrize("row", [["417", "Smoker", "Thrumhive", "5"], ["417", "Hat", "Combwick", "5"]])
 def test_a_row_that_may_be_two_items_is_held_back_with_both(compared, row):
-    seen = compared([NEIGHBOURS[0], row, NEIGHBOURS[3]], live=NEIGHBOURS, rescue=True, add=True)
+    seen = compared([NEIGHBOURS[0], row, NEIGHBOURS[3]], live=NEIGHBOURS, repair_keys=True, add_new=True)
 
-    (finding,) = seen.changes.findings.filter(check="damaged code").to_dicts()
-    assert "000417 or 00417 is missing" in finding["say"]
+    (finding,) = seen.changes.findings.filter(code="damaged code").to_dicts()
+    assert "000417 or 00417 is missing" in finding["message"]
     assert seen.changes.items.filter(action="add").is_empty()
 
 
@@ -219,4 +219,4 @@ def test_largest_moves_come_first_and_fields_are_summed_up(compared):
 @pytest.mark.parametrize("kinds", [{"nothing": "text"}, {"price": "cash"}])
 def test_a_kind_or_field_that_does_not_exist_is_refused(compared, kinds):
     with pytest.raises(InvalidOption, match="no such"):
-        compared(LIVE, kinds=kinds)
+        compared(LIVE, types=kinds)

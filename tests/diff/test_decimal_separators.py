@@ -1,7 +1,5 @@
 """No number is read or written with another decimal mark than its column's file has, and none is guessed."""
 
-from pathlib import Path
-
 import polars as pl
 import pytest
 
@@ -10,6 +8,7 @@ from neat_delta.diff.adjust import adjust
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.formulas import parse_formula
 from neat_delta.matching import Key
+from neat_delta.matching.context import Context
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import Settings
 
@@ -49,7 +48,7 @@ def test_cells_that_do_not_differ_are_heard_too(tmp_path):
     cells, findings = changed(tmp_path, live, edited, delimiter=";")
 
     assert cells == {("A1", "price"): "7.25"}
-    assert findings.select("key", "check", "value").rows() == [("A2", "unreadable cell", "431.180")]
+    assert findings.select("key", "code", "value").rows() == [("A2", "unreadable cell", "431.180")]
 
 
 @pytest.mark.parametrize("value", ["7٠٠٠.00", "７.00", "१२"])
@@ -59,7 +58,7 @@ def test_digits_of_other_scripts_are_no_numbers_here(tmp_path, value):
     cells, findings = changed(tmp_path, live, [live[0], ["A", value], live[2]])
 
     assert cells == {}
-    assert findings["check"].to_list() == ["unreadable cell"]
+    assert findings["code"].to_list() == ["unreadable cell"]
 
 
 @pytest.mark.parametrize(
@@ -76,8 +75,8 @@ def test_what_is_computed_has_the_decimals_of_its_field(tmp_path, prices, rule, 
     live = read_table(write_table(tmp_path / "live.csv", table, delimiter=";"))
 
     seen = adjust(
-        live, Key(("sku",), explicit=True), [parse_formula(f"price = {rule}")], pl.Series([0], dtype=pl.UInt32),
-        CompareOptions(settings=Settings()), Path("rules"),
+        Context(live, Settings(), Key(("sku",), explicit=True)), [parse_formula(f"price = {rule}")],
+        pl.Series([0], dtype=pl.UInt32), CompareOptions(),
     )  # fmt: skip
 
     assert seen.changes.cells["now"].to_list() == [got]

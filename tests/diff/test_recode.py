@@ -15,6 +15,7 @@ from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
 from neat_delta.diff.rekey_plan import schedule
 from neat_delta.errors import InvalidOption
+from neat_delta.matching.context import Context
 from neat_delta.matching.key import Key
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import Settings
@@ -30,7 +31,7 @@ LIVE = [
 def run(folder, pairs, live=LIVE, **told):
     ours = read_table(write_table(folder / "live.csv", live))
     codes = read_table(write_table(folder / "codes.csv", [["old", "new"], *map(list, pairs)]))
-    return recode(ours, codes, KEY, code_pairs(codes, KEY), CompareOptions(), **told)
+    return recode(codes, Context(ours, Settings(), KEY), code_pairs(codes, KEY), CompareOptions(), **told)
 
 
 def renamed(table, files):
@@ -62,7 +63,7 @@ def test_fields_that_name_an_item_follow_it_and_everything_comes_back(tmp_path):
     assert ["C-4", "Item 4", "D-1|D-9", "c-4_front.jpg"] in got
     assert renamed(got, update_files(tmp_path / "up/undo")) == LIVE
     assert load_changes_of(tmp_path, seen).items.rows() == seen.changes.items.rows()
-    assert seen.changes.head.counts["changed"] == len(to)
+    assert seen.changes.counts["changed"] == len(to)
 
 
 def load_changes_of(folder, seen):
@@ -87,18 +88,18 @@ def load_changes_of(folder, seen):
 def test_what_cannot_be_is_found_before_anything_is_written(tmp_path, pairs, checks, kept):
     seen = run(tmp_path, pairs)
 
-    assert set(seen.changes.findings["check"]) == checks
+    assert set(seen.changes.findings["code"]) == checks
     assert seen.changes.new_keys() == kept
 
 
 def test_every_row_of_a_list_of_codes_is_accounted_for(tmp_path):
     seen = run(tmp_path, [["C-1", "N-1"], ["C-2", "N-2", "more"], ["C-1", "N-1"], ["C-3", "C-3"], ["C-0"], ["X", "Y"]])
 
-    counts = seen.changes.head.counts
+    counts = seen.changes.counts
     assert {state: rows for state, rows in counts.items() if rows} == {
         "changed": 1, "same": 1, "repeated": 1, "unreadable": 2, "refused": 1,
     }  # fmt: skip
-    assert seen.changes.findings.filter(check="unreadable row")["line"].to_list() == [3, 6]
+    assert seen.changes.findings.filter(code="unreadable row")["line"].to_list() == [3, 6]
 
 
 codes = [f"K{at}" for at in range(12)]
@@ -168,11 +169,11 @@ def other_code(rows):
 
 
 def test_a_code_changed_in_a_sheet_is_known_by_the_second_identity(tmp_path):
-    seen = sheet(tmp_path, other_code, settled=Settings(identity="id"))
+    seen = sheet(tmp_path, other_code, settings=Settings(identity="id"))
     write_update(seen.changes, seen.live, tmp_path / "up")
 
     assert seen.changes.new_keys() == {"C-1": "D-1"}
-    assert (seen.changes.head.counts["changed"], seen.changes.head.counts["new"]) == (1, 0)
+    assert (seen.changes.counts["changed"], seen.changes.counts["new"]) == (1, 0)
     got = renamed(IDS, update_files(tmp_path / "up"))
     assert ["D-1", "71", "Item 1", "1.50"] in got
     assert renamed(got, update_files(tmp_path / "up/undo")) == IDS
@@ -183,8 +184,8 @@ def test_without_a_second_identity_a_code_change_is_suggested_and_accepted_by_a_
     accepted = pl.DataFrame({"old": ["C-1", "C-2"], "new": ["D-1", "D-2"]})
 
     assert suggested.changes.new_keys() == {}
-    assert suggested.changes.findings.filter(check="likely code change")["value"].to_list() == ["D-1"]
-    assert sheet(tmp_path, other_code, accepted=accepted).changes.new_keys() == {"C-1": "D-1"}
+    assert suggested.changes.findings.filter(code="likely code change")["value"].to_list() == ["D-1"]
+    assert sheet(tmp_path, other_code, accepted_rekeys=accepted).changes.new_keys() == {"C-1": "D-1"}
 
 
 def test_a_code_that_lost_its_zeros_is_damaged_and_not_changed(tmp_path):
@@ -194,4 +195,4 @@ def test_a_code_that_lost_its_zeros_is_damaged_and_not_changed(tmp_path):
     seen = compare(*read_pair(ours, edited), CompareOptions(settings=Settings(identity="id")))
 
     assert seen.changes.new_keys() == {}
-    assert "damaged code" in seen.changes.findings["check"].to_list()
+    assert "damaged code" in seen.changes.findings["code"].to_list()

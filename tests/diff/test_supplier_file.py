@@ -30,7 +30,7 @@ def listed(tmp_path):
     def run(header=HEADER, rows=ROWS, options=NO_OPTIONS, fields=None, live=LIVE, **told):
         a = write_table(tmp_path / "live.csv", live)
         b = write_table(tmp_path / "list.csv", [header, *rows], delimiter=";")
-        options = replace(options, settled=Settings(fields=fields or {}))
+        options = replace(options, settings=Settings(fields=fields or {}))
         seen, matches = compare_supplier_file(*read_pair(a, b), SupplierProfile(**told), options)
         return {(key, field): now for key, field, _, now in seen.changes.cells.iter_rows()}, seen, matches
 
@@ -59,7 +59,7 @@ def test_a_code_that_several_items_share_finds_none_of_them(listed):
     # The two items that the row may be seem gone, but neither they nor any other is removed.
     assert changes == {}
     assert seen.rows_in("refused")["key"].to_list() == ["supplier_code S-3"]
-    assert [say[:60] for say in seen.changes.findings.filter(level="stop")["say"]] == [
+    assert [say[:60] for say in seen.changes.findings.filter(level="stop")["message"]] == [
         "several live items have this supplier_code, so none is found",
         "1 of the sheet's rows cannot be given to an item and may be ",
     ]
@@ -72,7 +72,7 @@ def test_an_item_that_a_list_has_no_name_for_is_not_gone_from_it(listed):
 
     _, seen, _ = listed(rows=rows, options=CompareOptions(delete_at_most=2), live=live, **told)
 
-    assert seen.changes.keys_to("remove")["key"].to_list() == ["B", "D"]
+    assert seen.changes.keys_with_action("remove")["key"].to_list() == ["B", "D"]
 
 
 def test_a_row_named_by_another_field_becomes_an_item_only_under_a_code_of_ours(listed):
@@ -82,9 +82,9 @@ def test_a_row_named_by_another_field_becomes_an_item_only_under_a_code_of_ours(
     changes, seen, _ = listed(rows=rows, options=CompareOptions(add_new=True), remember={"S-9": "N"}, **told)
 
     assert changes == {("N", "supplier_code"): "S-9", ("N", "name"): "New"}
-    assert seen.changes.keys_to("add")["key"].to_list() == ["N"]
-    assert seen.changes.findings.filter(level="stop").select("check", "value").rows() == [("no code", "S-8")]
-    assert seen.changes.head.counts["refused"] == 1
+    assert seen.changes.keys_with_action("add")["key"].to_list() == ["N"]
+    assert seen.changes.findings.filter(level="stop").select("code", "value").rows() == [("no code", "S-8")]
+    assert seen.changes.counts["refused"] == 1
 
 
 def test_of_rows_out_of_scope_nothing_is_said(listed):
@@ -95,7 +95,7 @@ def test_of_rows_out_of_scope_nothing_is_said(listed):
 
     assert changes == {("A", "price"): "16.00"}
     assert seen.changes.findings["key"].to_list() == ["A"]
-    assert seen.outside == 3
+    assert seen.excluded == 3
 
 
 def test_values_are_computed_from_the_list_and_the_live_item(listed):
@@ -106,7 +106,7 @@ def test_values_are_computed_from_the_list_and_the_live_item(listed):
     assert changes == {("A", "price"): "12.00", ("A", "stock"): "10"}
     stopped = seen.changes.findings.filter(level="stop")
     assert stopped.select("key", "field", "value").rows() == [("B", "price", "cost –")]
-    kept = seen.changes.findings.filter(check="computed").select("field", "value").rows()
+    kept = seen.changes.findings.filter(code="computed").select("field", "value").rows()
     assert kept == [("price", "cost 7.5"), ("stock", "on_hand 9, live stock 3")]
 
 
@@ -142,7 +142,7 @@ def test_a_column_without_any_value_gives_nothing_on_each_row(listed):
     changes, seen, _ = listed(["sku", "Net"], [["A", ""], ["B", " "]], rules=("price = round(list.net * 2, 2)",))
 
     assert changes == {}
-    assert seen.changes.findings.filter(check="rule", level="stop")["key"].to_list() == ["A", "B"]
+    assert seen.changes.findings.filter(code="rule", level="stop")["key"].to_list() == ["A", "B"]
 
 
 def test_constants_and_answers_given_before(listed):
@@ -199,7 +199,7 @@ def test_new_items_have_rules_of_their_own_and_are_sent_whole_or_not_at_all(list
         ("A", "price"): "16.00", ("N1", "price"): "9.95", ("N1", "name"): "New one", ("N1", "stock"): "0",
     }  # fmt: skip
     assert dict(seen.changes.items.select("key", "action").iter_rows()) == {"A": "change", "N1": "add", "N2": "none"}
-    assert (seen.changes.head.counts["new"], seen.changes.head.counts["refused"]) == (1, 1)
+    assert (seen.changes.counts["new"], seen.changes.counts["refused"]) == (1, 1)
 
 
 def test_a_rule_for_new_items_leaves_a_rescued_row_alone(listed):
@@ -208,7 +208,7 @@ def test_a_rule_for_new_items_leaves_a_rescued_row_alone(listed):
     )
 
     assert seen.changes.cells.is_empty()
-    assert seen.changes.findings["check"].to_list() == ["rescued code"]
+    assert seen.changes.findings["code"].to_list() == ["rescued code"]
 
 
 def test_a_new_item_without_a_required_field_is_refused_by_name(listed):
@@ -216,7 +216,7 @@ def test_a_new_item_without_a_required_field_is_refused_by_name(listed):
     _, seen, _ = listed(["sku", "name"], [["N1", "New one"]], CompareOptions(add_new=True), fields)
     found = run_checks(seen.changes, seen.live, Settings(fields=fields))
 
-    assert found.select("check", "key", "field").rows() == [("required field", "N1", "room")]
+    assert found.select("code", "key", "field").rows() == [("required field", "N1", "room")]
     assert with_findings(seen, found).changes.keys_with_action("add").is_empty()
 
 
@@ -239,7 +239,7 @@ def test_remembered_answers_stand_for_codes_and_values(listed):
     ],
 )
 def test_what_is_another_way_than_last_month_is_said(listed, seen_before, said):
-    _, seen, _ = listed(["sku", "Net"], [["A", "8,00"], ["B", "8,50"]], seen=seen_before)
+    _, seen, _ = listed(["sku", "Net"], [["A", "8,00"], ["B", "8,50"]], drift_baseline=seen_before)
 
-    found = seen.changes.findings.filter(check="list changed")["say"].to_list()
+    found = seen.changes.findings.filter(code="list changed")["message"].to_list()
     assert [line.startswith(said) for line in found] == [True] if said else found == []

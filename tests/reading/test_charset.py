@@ -46,7 +46,7 @@ def table(names):
 def test_sets_of_one_byte_a_character_are_told_by_the_words_they_make(names, written, seen):
     found = decode(table(names).encode(written))
 
-    assert (found.charset, found.guessed) == (seen, True)
+    assert (found.encoding, found.guessed) == (seen, True)
     assert found.utf8.decode() == table(names)
 
 
@@ -55,13 +55,13 @@ def test_sets_of_one_byte_a_character_are_told_by_the_words_they_make(names, wri
 def test_unicode_is_known_without_a_mark(names, charset):
     found = decode(table(names).encode(charset))
 
-    assert (found.charset, found.guessed, found.utf8.decode()) == (charset, False, table(names))
+    assert (found.encoding, found.guessed, found.utf8.decode()) == (charset, False, table(names))
 
 
 def test_what_is_told_is_taken(names=CZECH):
     found = decode(table(names).encode("cp1250"), "cp1250")
 
-    assert (found.charset, found.guessed, found.utf8.decode()) == ("cp1250", False, table(names))
+    assert (found.encoding, found.guessed, found.utf8.decode()) == ("cp1250", False, table(names))
 
 
 @pytest.mark.parametrize("turned", [False, True])
@@ -89,7 +89,7 @@ def test_of_two_files_about_the_same_items_one_tells_the_other_ones_character_se
     wanted = [table(names).encode(written, "ignore").decode(written).split("\n")[1:-1]] * 2
     wanted[int(turned)] = table(names).split("\n")[1:-1]
     assert [[";".join(row) for row in read.cells(["sku", "name"]).iter_rows()] for read in (one, other)] == wanted
-    assert one.format.charset_certain and other.format.charset_certain
+    assert one.format.encoding_certain and other.format.encoding_certain
 
 
 def test_a_file_with_few_words_beyond_ascii_leaves_the_guess_a_guess(tmp_path):
@@ -98,7 +98,7 @@ def test_a_file_with_few_words_beyond_ascii_leaves_the_guess_a_guess(tmp_path):
 
     _, other = read_pair(tmp_path / "a.csv", tmp_path / "b.csv")
 
-    assert (other.format.charset, other.format.charset_certain) == ("cp1252", False)
+    assert (other.format.encoding, other.format.encoding_certain) == ("cp1252", False)
 
 
 JAPANESE = ["ミツロウ 巣箱 標準", "燻煙器 ステンレス", "養蜂用 手袋 牛革", "蜂蜜 瓶 500g", "巣枠 十枚組"]

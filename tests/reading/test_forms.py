@@ -133,17 +133,17 @@ def test_what_is_told_is_taken(tmp_path):
     path = tmp_path / "odd.csv"
     path.write_bytes("1;2\nskü,x;n\nA,1;b\n".encode("latin-1"))
 
-    found = read_table(path, told=ReadOptions(";", "iso8859-1", header_line=2, decimal_separator=","))
+    found = read_table(path, options=ReadOptions(";", "iso8859-1", header_line=2, decimal_separator=","))
     assert rows(found) == [["skü_x", "n"], ["A,1", "b"]]
-    assert (found.format.decimal_separator, found.format.header_line, found.format.charset) == (",", 2, "iso8859-1")
+    assert (found.format.decimal_separator, found.format.header_line, found.format.encoding) == (",", 2, "iso8859-1")
 
-    nameless = read_table(path, told=ReadOptions(delimiter=";", header_line=0))
+    nameless = read_table(path, options=ReadOptions(delimiter=";", header_line=0))
     assert (nameless.names, len(nameless)) == (["column_1", "column_2"], 3)
 
     (tmp_path / "b.xlsx").write_bytes(workbook(("One", [["a", "b"], ["1", "2"]]), ("Two", ITEMS)))
-    assert rows(read_table(tmp_path / "b.xlsx", told=ReadOptions(worksheet="2"))) == TABLE
+    assert rows(read_table(tmp_path / "b.xlsx", options=ReadOptions(worksheet="2"))) == TABLE
     with pytest.raises(InvalidInput, match="Its sheets: One, Two"):
-        read_table(tmp_path / "b.xlsx", told=ReadOptions(worksheet="Three"))
+        read_table(tmp_path / "b.xlsx", options=ReadOptions(worksheet="Three"))
 
 
 @pytest.mark.parametrize("line", [2, 4, 900])
@@ -153,7 +153,7 @@ def test_a_header_that_is_told_to_stand_where_no_row_begins_is_refused(tmp_path,
 
     for name in ("a.csv", "a.xlsx"):
         with pytest.raises(InvalidInput, match=f"no row begins on line {line}"):
-            read_table(tmp_path / name, told=ReadOptions(header_line=line))
+            read_table(tmp_path / name, options=ReadOptions(header_line=line))
 
 
 def test_json_numbers_keep_their_digits_and_bad_lines_are_named(tmp_path):
@@ -165,7 +165,7 @@ def test_json_numbers_keep_their_digits_and_bad_lines_are_named(tmp_path):
     found = read_table(path)
 
     assert rows(found) == [["sku", "price", "tags", "on"], ["A", "12.50", "a|b", ""], ["C", "", "", "true"]]
-    assert found.unreadable_rows.select("line", "say").rows() == [
+    assert found.unreadable_rows.select("line", "message").rows() == [
         (2, "a cell holds an object of its own"),
         (3, "the line is no JSON object"),
     ]
@@ -270,7 +270,7 @@ def test_zeros_that_a_number_format_shows_are_there(tmp_path, form):
         call += ["--outdir", tmp_path, tmp_path / "codes.xlsx"]
         subprocess.run(call, check=True, capture_output=True, timeout=180)
 
-    found = read_table(tmp_path / f"codes.{form}", told=ReadOptions(worksheet="codes"))
+    found = read_table(tmp_path / f"codes.{form}", options=ReadOptions(worksheet="codes"))
 
     assert rows(found)[1:] == [
         ["000417", "417"],

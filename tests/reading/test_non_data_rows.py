@@ -23,7 +23,7 @@ def as_workbook(path, rows):
 
 @pytest.fixture(params=[as_csv, as_workbook])
 def read(tmp_path, request):
-    return lambda rows, **told: read_table(request.param(tmp_path, rows), told=ReadOptions(**told))
+    return lambda rows, **told: read_table(request.param(tmp_path, rows), options=ReadOptions(**told))
 
 
 def codes(catalogue):
@@ -48,7 +48,7 @@ def test_sums_and_repeated_headers_are_no_data_and_items_are(read, row, say):
     found = read([HEADER, *ITEMS[:2], row, ITEMS[2]])
 
     assert codes(found) == (["A", "B", "C"] if say else ["A", "B", row[0], "C"])
-    assert found.non_data_rows.select("line", "say").rows() == ([(4, say)] if say else [])
+    assert found.non_data_rows.select("line", "message").rows() == ([(4, say)] if say else [])
 
 
 def test_with_every_row_told_nothing_is_set_apart(read):

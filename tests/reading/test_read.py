@@ -33,7 +33,7 @@ def test_delimiter_and_character_set_are_recognised(tmp_path, delimiter, charset
 
     found = read(tmp_path, mark + text.encode(charset))
 
-    assert (found.format.delimiter, found.format.charset, found.format.bom) == (delimiter, charset, bool(mark))
+    assert (found.format.delimiter, found.format.encoding, found.format.bom) == (delimiter, charset, bool(mark))
     quoted = f'a{delimiter}b "c"'
     if delimiter != ",":
         assert rows(found) == [("000417", "Café crème", "1,5"), ("QX-1", quoted, "2")]
@@ -59,7 +59,7 @@ def test_every_bad_row_is_named_and_the_good_ones_go_on(tmp_path):
     found = read(tmp_path, b'sku,name\n1,a,b\n2\n3,"open\n4,d\n5,"x"y\n6,6" pipe\n7,g\n')
 
     assert [(sku, name) for sku, name in rows(found)] == [("4", "d"), ("6", '6" pipe'), ("7", "g")]
-    said = dict(found.unreadable_rows.select("line", "say").iter_rows())
+    said = dict(found.unreadable_rows.select("line", "message").iter_rows())
     assert said[2] == "too many cells: 3 where the header has 2"
     assert said[3] == "too few cells: 1 where the header has 2"
     assert "opened and not closed" in said[4]
@@ -83,7 +83,9 @@ def test_undecodable_bytes_spoil_only_their_line(tmp_path):
     found = read(tmp_path, "sku,name\n1,Käse\n2,".encode() + b"K\xe4se\n3,x\n")
 
     assert [row[0] for row in rows(found)] == ["1", "3"]
-    assert found.unreadable_rows.select("line", "say").rows() == [(3, "the line holds bytes that are no UTF-8 text")]
+    assert found.unreadable_rows.select("line", "message").rows() == [
+        (3, "the line holds bytes that are no UTF-8 text")
+    ]
 
 
 def test_two_files_read_together_are_read_as_each_alone(tmp_path):

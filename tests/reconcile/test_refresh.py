@@ -13,6 +13,7 @@ from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
 from neat_delta.errors import InvalidOption
 from neat_delta.matching import Key
+from neat_delta.matching.context import Context
 from neat_delta.reading import read_pair, read_table
 from neat_delta.reconcile.refresh import refresh
 from neat_delta.reconcile.verify import verify
@@ -63,10 +64,10 @@ def test_what_the_shop_has_by_now_drops_what_it_left_stays_and_what_both_moved_c
 
     assert cells_of(seen.changes) == {("A", "price"): ("10.00", "11.00"), ("D", "name"): ("Lid", "Lids")}
     assert seen.conflicts.rows() == [("C", "price", "30.00", "33.00", "31.50", "hold")]
-    (clash,) = seen.changes.findings.filter(check="clash")["say"]
+    (clash,) = seen.changes.findings.filter(code="clash")["message"]
     assert "it was 30.00, ours is 33.00, the shop has 31.50 by now" in clash
     assert (seen.applied, seen.unchanged) == (1, 2)
-    counts = seen.changes.head.counts
+    counts = seen.changes.counts
     assert (counts["changed"], counts["same"], counts["refused"]) == (2, 2, 1)
 
 
@@ -97,7 +98,7 @@ def test_a_stock_may_go_as_a_difference_and_never_below_zero(tmp_path):
         ("B", "stock"): ("4", "0"),
         ("C", "stock"): ("5", "7"),
     }
-    assert seen.changes.findings.filter(check="below zero").select("key", "value").rows() == [("B", "-1")]
+    assert seen.changes.findings.filter(code="below zero").select("key", "value").rows() == [("B", "-1")]
 
 
 def test_items_that_came_or_went_meanwhile_are_told(tmp_path):
@@ -114,7 +115,7 @@ def test_items_that_came_or_went_meanwhile_are_told(tmp_path):
 
     does = dict(seen.changes.items.select("key", "action").rows())
     assert does == {"A": "none", "B": "change", "D": "remove", "E": "none", "N": "none", "M": "none"}
-    said = {(key, check) for key, check in seen.changes.findings.select("key", "check").iter_rows()}
+    said = {(key, check) for key, check in seen.changes.findings.select("key", "code").iter_rows()}
     assert {("A", "gone since"), ("E", "clash"), ("N", "clash")} <= said
     assert cells_of(seen.changes)[("D", "price")] == ("40.00", None)
     ours = refresh(changes, fresh, Settings(), "ours").changes
@@ -131,7 +132,7 @@ def test_code_changes_that_have_happened_are_followed(tmp_path):
 
     assert cells_of(seen.changes) == {("A9", "price"): ("10.00", "11.00")}
     assert seen.changes.new_keys() == {}
-    assert "another item has the new code" in seen.changes.findings.filter(check="clash", key="B")["say"][0]
+    assert "another item has the new code" in seen.changes.findings.filter(code="clash", key="B")["message"][0]
 
 
 def test_an_export_without_a_field_is_refused(tmp_path):
@@ -164,7 +165,7 @@ def test_a_refreshed_update_never_undoes_what_others_did(tmp_path_factory, wante
         both = float(mine) != 1 and float(theirs) not in (1, float(mine))
         expected = theirs if float(mine) == 1 or (both and policy != "ours") else mine
         assert float(row[3]) == float(expected)
-    counts = seen.changes.head.counts
+    counts = seen.changes.counts
     assert sum(number for state, number in counts.items() if state != "gone") == len(edited) - 1
 
 
@@ -249,7 +250,7 @@ def swapped(folder, live):
     export = read_table(write_table(folder / "live.csv", live))
     codes = read_table(write_table(folder / "codes.csv", [["old", "new"], ["A", "B"], ["B", "A"]]))
     key = Key(("sku",), explicit=True)
-    return recode(export, codes, key, code_pairs(codes, key), CompareOptions()).changes
+    return recode(codes, Context(export, Settings(), key), code_pairs(codes, key), CompareOptions()).changes
 
 
 def test_codes_that_changed_places_are_told_by_the_names_of_their_items(tmp_path):
@@ -272,7 +273,7 @@ def test_codes_that_changed_places_between_items_of_one_name_are_held_back(tmp_p
     seen = refresh(changes, later(tmp_path, live), Settings())
 
     assert seen.changes.new_keys() == {}
-    assert seen.changes.findings.filter(check="clash", level="stop")["key"].to_list() == ["A", "B"]
+    assert seen.changes.findings.filter(code="clash", level="stop")["key"].to_list() == ["A", "B"]
     assert not verify(changes, later(tmp_path, live), Settings()).done
 
 
@@ -281,13 +282,13 @@ def test_what_follows_a_code_change_is_held_back_with_it(tmp_path):
     export = read_table(write_table(tmp_path / "live.csv", live))
     codes = read_table(write_table(tmp_path / "codes.csv", [["old", "new"], ["A1", "A9"]]))
     key = Key(("sku",), explicit=True)
-    changes = recode(export, codes, key, code_pairs(codes, key), CompareOptions()).changes
+    changes = recode(codes, Context(export, Settings(), key), code_pairs(codes, key), CompareOptions()).changes
     fresh = later(tmp_path, [*live, ["A9", "Another", ""]])
 
     seen = refresh(changes, fresh, Settings()).changes
 
     assert seen.items["action"].is_in(["none"]).all()
-    assert set(seen.findings.filter(check="clash")["key"]) == {"A1", "B1"}
+    assert set(seen.findings.filter(code="clash")["key"]) == {"A1", "B1"}
 
 
 def test_codes_exchanged_in_a_sheet_are_code_changes_where_an_identity_is_settled(tmp_path):
@@ -315,8 +316,8 @@ def test_a_code_that_another_item_keeps_is_not_taken_from_it(tmp_path):
     changes = made(tmp_path, sheet, options=CompareOptions(settings=Settings(identity="item_id")))
 
     assert (changes.new_keys(), cells_of(changes)) == ({}, {})
-    assert "the item_id of another (A)" in changes.findings.filter(check="two items")["say"][0]
-    assert changes.head.counts["refused"] == 1
+    assert "the item_id of another (A)" in changes.findings.filter(code="two items")["message"][0]
+    assert changes.counts["refused"] == 1
 
 
 @given(st.permutations("ABCDEX"), st.integers(0, 5), st.booleans())
@@ -331,7 +332,7 @@ def test_after_chains_swaps_and_rings_variants_of_one_name_are_told_exactly(tmp_
     export = read_table(write_table(tmp_path / "live.csv", live))
     codes = read_table(write_table(tmp_path / "codes.csv", [["old", "new"], *to.items()]))
     key = Key(("sku",), explicit=True)
-    changes = recode(export, codes, key, code_pairs(codes, key), CompareOptions()).changes
+    changes = recode(codes, Context(export, Settings(), key), code_pairs(codes, key), CompareOptions()).changes
     after = [NAMES, *([to.get(code, code), *cells] for code, *cells in live[1:])]
     # Meanwhile stock is sold, which tells nothing of who is who.
     now = [[*row[:4], "1"] if row[0] != "sku" else row for row in (after if imported else live)]

@@ -46,7 +46,7 @@ def test_a_damaged_value_among_sound_ones_is_pointed_out(field, others, value, c
         ("name", NAMES),
         ("number", [str(at) for at in range(300)]),
         ("added", [f"{at:02}.03.2026" for at in range(1, 29)]),
-        ("code", [f"{at}E{at}" for at in range(60)] + CODES),
+        ("check", [f"{at}E{at}" for at in range(60)] + CODES),
         ("sku", [f"QX-{at:04}" for at in range(60)]),
         ("question", ["Which veil?", "Is it wood? Yes", "What?"]),
         ("size", ["S", "M", "L", "38", "40"]),

@@ -22,7 +22,7 @@ def column(cells):
         fields=[Field("net", "Net")],
         cells=lambda names: frame,
         distinct_values=lambda name: filled,
-        form=FileFormat(),
+        format=FileFormat(),
     )
 
 

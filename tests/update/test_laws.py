@@ -18,7 +18,7 @@ from neat_delta.changeset.serialization import dump_changes, load_changes
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import ImportConfig, Settings
-from neat_delta.update import write_update
+from neat_delta.update import WriteOptions, write_update
 from neat_delta.update.field_sets import WAYS
 
 # A header beyond ASCII lets every file tell its character set.
@@ -107,7 +107,7 @@ def test_the_update_makes_the_edited_catalogue_and_the_undo_the_live_one(shop, l
         b = write_table(folder / "edited.csv", shuffled(edited, rows, columns), **edited_form)
         ours, theirs = read_pair(a, b)
         seen = compare(ours, theirs, CompareOptions(clear_blanks=True, types=TEXTS))
-        receipt = write_update(seen.changes, ours, folder / "up", way=way)
+        receipt = write_update(seen.changes, ours, folder / "up", options=WriteOptions(strategy=way))
         before, after = read_rows(a, **reading(live_form)), meant(live, edited)
 
         assert before == live
@@ -138,11 +138,11 @@ def test_items_come_and_go_as_the_sheet_says_and_come_back(shop, data, live_form
         seen = compare(
             ours, theirs, CompareOptions(clear_blanks=True, types=TEXTS, add_new=True, delete_at_most=len(left))
         )
-        counts = seen.changes.head.counts
+        counts = seen.changes.counts
         (folder / "kept").write_bytes(dump_changes(seen.changes))
         loaded = load_changes(folder / "kept")
         assert (loaded.items.rows(), loaded.cells.rows()) == (seen.changes.items.rows(), seen.changes.cells.rows())
-        receipt = write_update(seen.changes, ours, folder / "up", way=way)
+        receipt = write_update(seen.changes, ours, folder / "up", options=WriteOptions(strategy=way))
         if receipt is None:
             assert not came
             assert not left
@@ -169,7 +169,7 @@ def test_a_catalogue_against_itself_has_no_change_in_any_order_and_form(shop, li
             seen = compare(*read_pair(a, b), options)
 
             assert seen.changes.cells.is_empty()
-            assert seen.changes.head.counts["same"] == len(live) - 1
+            assert seen.changes.counts["same"] == len(live) - 1
 
 
 number = st.decimals(min_value=0, max_value=99999, places=2, allow_nan=False)
@@ -269,7 +269,7 @@ def test_every_form_does_the_same_and_is_undone_by_its_own_undo(shop, data, shap
         b = write_table(folder / "edited.csv", [NAMES, *sheet, *came])
         ours, theirs = read_pair(a, b)
         seen = compare(ours, theirs, CompareOptions(clear_blanks=True, types=TEXTS, add_new=True, delete_at_most=99))
-        if write_update(seen.changes, ours, folder / "up", shape=shape) is None:
+        if write_update(seen.changes, ours, folder / "up", options=WriteOptions(output_format=shape)) is None:
             return
         files, undo = update_files(folder / "up"), update_files(folder / "up" / "undo")
         if shape == "xlsx":
@@ -295,7 +295,7 @@ def test_a_script_stops_where_the_shop_is_not_as_the_export_has_it(tmp_path):
     a = write_table(tmp_path / "live.csv", live)
     b = write_table(tmp_path / "edited.csv", [live[0], ["A", "a", "1.50"], ["B", "b", "2.50"]])
     ours, theirs = read_pair(a, b)
-    write_update(compare(ours, theirs).changes, ours, tmp_path / "up", shape="sql")
+    write_update(compare(ours, theirs).changes, ours, tmp_path / "up", options=WriteOptions(output_format="sql"))
     moved = [live[0], live[1], ["B", "b", "2.20"]]
 
     with pytest.raises(sqlite3.IntegrityError):
@@ -338,7 +338,12 @@ def test_in_a_shop_that_moved_on_an_update_changes_just_its_own_cells(shop, live
         changes = compare(ours, theirs, CompareOptions(clear_blanks=True, types=TEXTS)).changes
         imports = ImportConfig(blank="leaves", marker="(none)") if shape == "leaves" else ImportConfig()
         form = "delimited" if shape == "leaves" else shape
-        if write_update(changes, ours, folder / "up", Settings(imports=imports), shape=form) is None:
+        if (
+            write_update(
+                changes, ours, folder / "up", Settings(imports=imports), options=WriteOptions(output_format=form)
+            )
+            is None
+        ):
             return
         asked = set(changes.cells.select("key", "field").rows())
         others = {(row[0], name) for row in live[1:] for name in NAMES[1:]} - asked

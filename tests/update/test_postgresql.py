@@ -11,7 +11,7 @@ import pytest
 from helpers import update_files, write_table
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_pair
-from neat_delta.update import write_update
+from neat_delta.update import WriteOptions, write_update
 
 PROGRAMS = next((path.parent for path in sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"))), None)
 INITDB = shutil.which("initdb", path=f"{PROGRAMS}{os.pathsep}{os.environ['PATH']}")
@@ -76,7 +76,7 @@ def script(tmp_path):
     a, b = write_table(tmp_path / "live.csv", LIVE), write_table(tmp_path / "edited.csv", EDITED)
     ours, theirs = read_pair(a, b)
     seen = compare(ours, theirs, CompareOptions(clear_blanks=True, add_new=True, delete_at_most=9))
-    write_update(seen.changes, ours, tmp_path / "up", shape="sql")
+    write_update(seen.changes, ours, tmp_path / "up", options=WriteOptions(output_format="sql"))
     return [path.read_text() for folder in ("up", "up/undo") for path in update_files(tmp_path / folder)]
 
 

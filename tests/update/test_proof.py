@@ -9,9 +9,11 @@ from helpers import write_table
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
 from neat_delta.errors import ProofFailed
+from neat_delta.matching.context import Context
 from neat_delta.matching.key import Key
 from neat_delta.reading import read_pair, read_table
-from neat_delta.update import write, write_update
+from neat_delta.tables.settings import Settings
+from neat_delta.update import WriteOptions, files, write_update
 
 LIVE = [["sku", "näme", "price"], ["A", "a", "1.00"], ["B", "b", "2.00"], ["C", "c", "3.00"]]
 EDITED = [LIVE[0], ["A", "a", "1.50"], ["B", "", "2.00"], ["N", "new", "9.00"]]
@@ -27,7 +29,7 @@ def changes(tmp_path):
 def refuses(tmp_path, live, changes, reason, shape="delimited"):
     before = sorted(path.name for path in tmp_path.iterdir())
     with pytest.raises(ProofFailed, match=reason):
-        write_update(changes, live, tmp_path / "up", shape=shape, way="fewest-cells")
+        write_update(changes, live, tmp_path / "up", options=WriteOptions(output_format=shape, strategy="fewest-cells"))
     assert sorted(path.name for path in tmp_path.iterdir()) == before
 
 
@@ -66,8 +68,8 @@ def test_change_sets_about_other_items_than_the_live_export_has(tmp_path, does, 
     ],
 )
 def test_spoilt_new_items_and_removals(tmp_path, changes, monkeypatch, old, new, reason):
-    honest = write.delimited
-    monkeypatch.setattr(write, "delimited", lambda cells, form: honest(cells, form).replace(old, new))
+    honest = files.delimited
+    monkeypatch.setattr(files, "delimited", lambda cells, form: honest(cells, form).replace(old, new))
 
     refuses(tmp_path, *changes, reason)
 
@@ -90,8 +92,8 @@ def test_spoilt_new_items_and_removals(tmp_path, changes, monkeypatch, old, new,
     ],
 )
 def test_spoilt_records_and_scripts(tmp_path, changes, monkeypatch, shape, old, new, reason):
-    honest = write.record_file
-    monkeypatch.setattr(write, "record_file", lambda lines, form: honest(lines, form).replace(old, new))
+    honest = files.record_file
+    monkeypatch.setattr(files, "record_file", lambda lines, form: honest(lines, form).replace(old, new))
 
     refuses(tmp_path, *changes, reason, shape)
 
@@ -109,8 +111,8 @@ def test_spoilt_code_changes(tmp_path, monkeypatch, old, new, reason):
     live = read_table(write_table(tmp_path / "live.csv", LIVE))
     codes = read_table(write_table(tmp_path / "codes.csv", [["old", "new"], ["A", "B"], ["B", "A"]]))
     key = Key(("sku",), explicit=True)
-    seen = recode(live, codes, key, code_pairs(codes, key), CompareOptions())
-    honest = write.delimited
-    monkeypatch.setattr(write, "delimited", lambda cells, form: honest(cells, form).replace(old, new))
+    seen = recode(codes, Context(live, Settings(), key), code_pairs(codes, key), CompareOptions())
+    honest = files.delimited
+    monkeypatch.setattr(files, "delimited", lambda cells, form: honest(cells, form).replace(old, new))
 
     refuses(tmp_path, live, seen.changes, reason)

@@ -1,6 +1,5 @@
 import json
 from dataclasses import replace
-from functools import partial
 
 import polars as pl
 import pytest
@@ -10,13 +9,13 @@ from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.errors import LiveMismatch, ProofFailed, WriteError
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import ImportConfig, Settings
-from neat_delta.update import write
+from neat_delta.update import WriteOptions, files, write
 
 LIVE = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,00", "1"], ["B", "ö;b", "2,00", "2"], ["C", "c", "3,00", "3"]]
 EDITED = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,10", ""], ["B", "é b", "2,00", "2"], ["C", "c", "3,30", "3"]]
 
 # Each set of fields in a file of its own, which is the easiest to foretell.
-write_update = partial(write.write_update, way="fewest-cells")
+write_update = write.write_update
 
 
 @pytest.fixture
@@ -77,8 +76,8 @@ def test_another_live_export_is_refused(tmp_path, shop):
 )
 def test_a_spoilt_file_fails_the_proof_and_leaves_nothing(tmp_path, shop, monkeypatch, spoil, reason):
     live, changes = shop
-    honest = write.delimited
-    monkeypatch.setattr(write, "delimited", lambda cells, form: _spoilt(honest(cells, form), spoil))
+    honest = files.delimited
+    monkeypatch.setattr(files, "delimited", lambda cells, form: _spoilt(honest(cells, form), spoil))
 
     with pytest.raises(ProofFailed, match=reason):
         write_update(changes, live, tmp_path / "up")
@@ -92,8 +91,8 @@ def _spoilt(data, spoil):
 
 def test_an_undo_that_goes_wrong_fails_the_proof_too(tmp_path, shop, monkeypatch):
     live, changes = shop
-    honest = write.delimited
-    monkeypatch.setattr(write, "delimited", lambda cells, form: honest(cells, form).replace(b"3,00", b"3,01"))
+    honest = files.delimited
+    monkeypatch.setattr(files, "delimited", lambda cells, form: honest(cells, form).replace(b"3,00", b"3,01"))
 
     with pytest.raises(ProofFailed, match=r"live\.csv, column Price, value 'C': the undo would go wrong"):
         write_update(changes, live, tmp_path / "up")
@@ -117,12 +116,12 @@ def test_an_earlier_update_is_replaced_only_when_told_and_strangers_never(tmp_pa
     with pytest.raises(WriteError, match="--replace"):
         write_update(changes, live, tmp_path / "up")
     with pytest.raises(WriteError, match="not empty"):
-        write_update(changes, live, tmp_path / "mine", replace=True)
+        write_update(changes, live, tmp_path / "mine", options=WriteOptions(overwrite=True))
     with pytest.raises(WriteError, match="a file, not a folder"):
-        write_update(changes, live, tmp_path / "live.csv", replace=True)
+        write_update(changes, live, tmp_path / "live.csv", options=WriteOptions(overwrite=True))
 
     assert (tmp_path / "up/receipt.json").read_bytes() == before
-    write_update(changes, live, tmp_path / "up", replace=True)
+    write_update(changes, live, tmp_path / "up", options=WriteOptions(overwrite=True))
     assert len(update_files(tmp_path / "up")) == 3
     assert sorted(path.name for path in tmp_path.iterdir()) == ["edited.csv", "live.csv", "mine", "up"]
 
@@ -191,7 +190,9 @@ def test_every_form_has_the_decimal_mark_of_the_shops_import(tmp_path, shape):
     live, edited = read_pair(a, write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", "12.5"]]))
     settled = Settings(imports=ImportConfig(decimal=","))
 
-    write_update(compare(live, edited).changes, live, tmp_path / "up", settled, shape=shape)
+    write_update(
+        compare(live, edited).changes, live, tmp_path / "up", settled, options=WriteOptions(output_format=shape)
+    )
 
     for folder, price in ((tmp_path / "up", "12,50"), (tmp_path / "up/undo", "1,00")):
         (path,) = update_files(folder)
@@ -206,7 +207,9 @@ def test_an_undo_has_nothing_for_items_that_stay_as_they_are(tmp_path, shape):
     live, edited = read_pair(a, b)
     settled = Settings(imports=ImportConfig(blank="leaves"))
 
-    receipt = write_update(compare(live, edited).changes, live, tmp_path / "up", settled, shape=shape)
+    receipt = write_update(
+        compare(live, edited).changes, live, tmp_path / "up", settled, options=WriteOptions(output_format=shape)
+    )
 
     assert [(file.action, file.rows) for file in receipt.undo] == [("change", 1)]
     assert receipt.irreversible == 1

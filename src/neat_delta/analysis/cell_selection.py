@@ -69,7 +69,7 @@ def _known_fields(changes: ChangeSet, names: Sequence[str]) -> list[str]:
     for name in names:
         if field_name(name) not in fields:
             raise InvalidOption(
-                f"{name}: no such field changes in this change set", remedy="Fields: " + ", ".join(fields) + "."
+                f"{name}: no such field changes in this change set", hint="Fields: " + ", ".join(fields) + "."
             )
     return [field_name(name) for name in names]
 
@@ -80,7 +80,7 @@ def _known_items(changes: ChangeSet, keys: Sequence[str]) -> pl.DataFrame:
     if len(strange) == len(asked):
         raise InvalidOption(
             f"{strange['key'].head(1).to_list()[0] if len(strange) else 'no code'}: no such item in this change set",
-            remedy="Items are named by their codes as they are in the shop, zeros in front and all.",
+            hint="Items are named by their codes as they are in the shop, zeros in front and all.",
         )
     return asked
 
@@ -88,7 +88,7 @@ def _known_items(changes: ChangeSet, keys: Sequence[str]) -> pl.DataFrame:
 def _items_where(changes: ChangeSet, live: Table | None, where: str, settings: Settings) -> pl.DataFrame:
     """The items (frame of key) for which a condition holds."""
     if live is None:
-        raise InvalidOption("--where asks for fields of the live export, which is not there", remedy="Say --live FILE.")
+        raise InvalidOption("--where asks for fields of the live export, which is not there", hint="Say --live FILE.")
     both = BeforeAfter(changes, live)
     gone = changes.keys_with_action(REMOVE)
     cells = changes.cells_with_action(REMOVE)

@@ -32,7 +32,7 @@ def field_of(live: Table, what: str) -> str:
     if found is None:
         raise InvalidOption(
             f"--by {what}: no field of {live.source.name} is named so",
-            remedy="Fields: " + ", ".join(live.names) + ".",
+            hint="Fields: " + ", ".join(live.names) + ".",
         )
     return found
 

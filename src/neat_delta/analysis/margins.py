@@ -72,7 +72,7 @@ def price_and_cost(live: Table, money: MoneySettings) -> tuple[str, str]:
     if price is None or cost is None or lacking:
         raise InvalidOption(
             f"{live.source.name} has no field known as the {' and the '.join(lacking)}",
-            remedy='Say which it is in catalogue.toml: [money], price = "…", cost = "…". Fields: '
+            hint='Say which it is in catalogue.toml: [money], price = "…", cost = "…". Fields: '
             + ", ".join(live.names)
             + ".",
         )

@@ -1,10 +1,10 @@
-"""The ChangeSet: what is to become of which item, on three frames and a head. It is built and changed in this room only.
+"""The ChangeSet: what is to become of which item, on three frames and a head; built and changed in this room only.
 
 Every way to build or change one ends in ``normalize``, which keeps its promises:
 
 - an item is changed only if it has cells, and has a new key only if it is recoded;
 - cells belong to items that something is to become of;
-- the row state of an item follows from its action and from what blocks it;
+- only an item with a line stands for a row, whose state follows from its action and from what blocks it;
 - a key stands for one item.
 
 Counts are derived from the row states, here and nowhere else.
@@ -15,6 +15,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from functools import cached_property
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -26,6 +27,7 @@ from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
+    from os import PathLike
 
     from neat_delta.tables import Table
 
@@ -84,7 +86,7 @@ class FileRef:
 def file_ref(table: Table, rows: int) -> FileRef:
     """The stamp of a file that was read."""
     form = table.format
-    as_read = () if form.container else (form.delimiter, form.charset, form.decimal_separator, form.header_line)
+    as_read = () if form.container else (form.delimiter, form.encoding, form.decimal_separator, form.header_line)
     return FileRef(table.source.name, rows, table.source.sha256, *as_read)
 
 
@@ -195,7 +197,7 @@ class ChangeSet:
     def counts(self) -> dict[str, int]:
         """How many rows are in each state, which add up to the rows read; and how many live items have no row."""
         states = dict(self.items["row_state"].drop_nulls().value_counts().iter_rows())
-        names = dict.fromkeys([*STATES, *self.head.other_rows, *states])
+        names = dict.fromkeys([*STATES, *self.head.other_rows, *states, MISSING])
         return {name: self.head.other_rows.get(name, 0) + states.get(name, 0) for name in names}
 
     def keys_with_action(self, *actions: str) -> pl.DataFrame:
@@ -223,6 +225,43 @@ class ChangeSet:
             return False
         own, others = (changes.findings.sort(pl.all()) for changes in (self, other))
         return self.items.equals(other.items) and self.cells.equals(other.cells) and own.equals(others)
+
+    @classmethod
+    def load(cls, path: str | PathLike[str]) -> ChangeSet:
+        """A saved change set, also one that is compressed with gzip.
+
+        Raises:
+            InvalidInput: it is no change set, of a later format, or damaged; with the line.
+        """
+        from neat_delta.changeset.serialization import load_changes
+
+        return load_changes(Path(path))
+
+    def save(self, path: str | PathLike[str], *, overwrite: bool = False) -> None:
+        """Save it, compressed if the name ends in ``.gz``.
+
+        Raises:
+            WriteError: a file of that name exists and is not to be replaced, or is no change set.
+        """
+        from neat_delta.changeset.serialization import save_changes
+
+        save_changes(self, Path(path), replace=overwrite)
+
+    def subset(self, keep: pl.DataFrame) -> ChangeSet:
+        """The part with these cells (frame of key, field); a null field stands for a whole item.
+
+        Raises:
+            InvalidOption: some items would get their new key and others not.
+        """
+        from neat_delta.changeset.subset import subset
+
+        return subset(self, keep.select("key", "field"))
+
+    def invert(self) -> ChangeSet:
+        """The change set that puts everything back."""
+        from neat_delta.changeset.invert import invert
+
+        return invert(self)
 
     def blocking_count(self) -> int:
         """How many findings keep something out."""
@@ -263,7 +302,8 @@ def normalize(changes: ChangeSet) -> ChangeSet:
     items = items.with_columns(
         new_key=pl.when(pl.col("action") == RECODE).then("new_key"), row_state=_row_state(blocked)
     )
-    return replace(changes, items=items, cells=cells)
+    other_rows = {state: rows for state, rows in changes.head.other_rows.items() if rows}
+    return replace(changes, head=replace(changes.head, other_rows=other_rows), items=items, cells=cells)
 
 
 def _row_state(blocked: pl.Expr) -> pl.Expr:
@@ -271,12 +311,14 @@ def _row_state(blocked: pl.Expr) -> pl.Expr:
     action, state = pl.col("action"), pl.col("row_state")
     undecided = state.is_in([CHANGED, SAME, NEW])
     return (
-        pl.when(state.is_null())
+        pl.when(pl.col("line").is_null())
         .then(None)
         .when(action.is_in([CHANGE, RECODE]))
         .then(pl.lit(CHANGED))
         .when(action == ADD)
         .then(pl.lit(NEW))
+        .when(state.is_null())
+        .then(None)
         .when((action == NONE) & undecided & blocked)
         .then(pl.lit(REFUSED))
         .when((action == NONE) & (state == CHANGED))
@@ -308,7 +350,7 @@ def with_rows_of(
 
 def with_other_rows(changes: ChangeSet, **rows: int) -> ChangeSet:
     """The change set with so many rows of these states beside those of its items."""
-    return replace(changes, head=replace(changes.head, other_rows=changes.head.other_rows | rows))
+    return normalize(replace(changes, head=replace(changes.head, other_rows=changes.head.other_rows | rows)))
 
 
 def with_items(

@@ -91,7 +91,7 @@ def save_changes(changes: ChangeSet, path: Path, *, replace: bool = False) -> by
         raise WriteError(
             "another file, no change set, has this name",
             file=path,
-            remedy="Give the change set another name.",
+            hint="Give the change set another name.",
         )
     data = dump_changes(changes)
     write_atomic(path, gzip.compress(data, mtime=0) if path.suffix == ".gz" else data, replace=replace)
@@ -158,7 +158,7 @@ def _head(line: bytes, path: Location) -> tuple[Head, dict[str, Any]]:
                 f"this change set has format {version}, and this program knows format {FORMAT}",
                 file=path,
                 line=1,
-                remedy="Use the release that made it, or compare again.",
+                hint="Use the release that made it, or compare again.",
             )
         head = Head(
             key=tuple(told["key"]),
@@ -181,7 +181,7 @@ def _head(line: bytes, path: Location) -> tuple[Head, dict[str, Any]]:
             "this is not a change set",
             file=path,
             line=1,
-            remedy="Make one with: neat-delta compare … --out FILE",
+            hint="Make one with: neat-delta compare … --out FILE",
         ) from error
 
 
@@ -255,7 +255,7 @@ def _with_other_rows(head: Head, counts: dict[str, int], items: pl.DataFrame, pa
         raise InvalidInput(
             f"the head counts {counts.get(state)} {state} items, the file has {states.get(state, 0)}",
             file=path,
-            remedy="The file is cut off or was changed by hand; make it again.",
+            hint="The file is cut off or was changed by hand; make it again.",
         )
     return replace_member(head, other_rows=other)
 

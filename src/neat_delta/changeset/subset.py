@@ -33,7 +33,7 @@ def subset(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = No
     if 0 < len(kept_codes) < len(codes):
         raise InvalidOption(
             "code changes are taken or left all together, for items that name one another follow them",
-            remedy="Take all of them, or make the change set again from a shorter list of codes.",
+            hint="Take all of them, or make the change set again from a shorter list of codes.",
         )
     kept = changes.cells.join(keep.drop_nulls(), on=["key", "field"], how="semi", maintain_order="left")
     in_whole = changes.cells_with_action(ADD, REMOVE).join(whole, on="key", how="semi", maintain_order="left")

@@ -62,7 +62,7 @@ def reads_as_marker(trial: CheckContext) -> pl.DataFrame:
 
 def _charset(trial: CheckContext) -> str:
     told = trial.settings.imports.encoding
-    return codecs.lookup(told).name if told else trial.live.format.charset
+    return codecs.lookup(told).name if told else trial.live.format.encoding
 
 
 def _encodes(cell: str, charset: str) -> bool:

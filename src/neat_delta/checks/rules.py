@@ -105,7 +105,7 @@ def _broken(trial: CheckContext, one: Condition) -> pl.DataFrame:
         if name not in trial.live.names:
             raise InvalidOption(
                 f"the condition {one.must!r} in catalogue.toml: there is no field {name}",
-                remedy="Fields: " + ", ".join(trial.live.names) + ".",
+                hint="Fields: " + ", ".join(trial.live.names) + ".",
             )
     moved = [name for name in names if name in trial.changes.head.fields]
     if not moved or trial.affected_items.is_empty():
@@ -131,8 +131,8 @@ def _broken(trial: CheckContext, one: Condition) -> pl.DataFrame:
 
 def _wrong(one: Condition, error: Exception) -> InvalidOption:
     what = error.what if isinstance(error, ExpressionError) else "it is neither true nor false"
-    remedy = getattr(error, "remedy", None) or "Write one such as: sale_price < price"
-    return InvalidOption(f"the condition {one.must!r} in catalogue.toml: {what}", remedy=remedy)
+    hint = getattr(error, "hint", None) or "Write one such as: sale_price < price"
+    return InvalidOption(f"the condition {one.must!r} in catalogue.toml: {what}", hint=hint)
 
 
 CHECKS = (

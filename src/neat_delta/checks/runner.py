@@ -101,13 +101,13 @@ def _known(allowed: Overrides, live: Table) -> Overrides:
             if field_name(name) not in live.names:
                 raise InvalidOption(
                     f"--{option.replace('_', '-')} {name}: there is no such field",
-                    remedy="Fields: " + ", ".join(live.names) + ".",
+                    hint="Fields: " + ", ".join(live.names) + ".",
                 )
     open_ones = [check.name for check in CHECKS if check.override == LET]
     for name in allowed.ignore:
         if name not in open_ones:
             raise InvalidOption(
                 f"--let {name!r}: there is no such check that can be let pass",
-                remedy="There are: " + ", ".join(open_ones) + ".",
+                hint="There are: " + ", ".join(open_ones) + ".",
             )
     return replace(allowed, **{option: tuple(map(field_name, told)) for option, told in names.items()})

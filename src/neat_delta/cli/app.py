@@ -15,7 +15,7 @@ import click
 from neat_delta import __version__
 from neat_delta.cli.common import print_error, print_lines
 from neat_delta.cli.exits import Exit
-from neat_delta.errors import NeatDeltaError
+from neat_delta.errors import InvalidSettings, NeatDeltaError
 from neat_delta.output_paths import watch_inputs
 
 EPILOG = "Exit codes: 0 done · 1 done, but something was held back · 2 wrong call, unreadable input, or nothing done."
@@ -141,6 +141,10 @@ def run(args: list[str] | None = None) -> int:
         text = io.StringIO()
         error.show(text)
         print_lines(text.getvalue().rstrip("\n"), err=True)
+        return Exit.FAILED
+    except InvalidSettings as error:
+        for mistake in error.mistakes:
+            print_error(mistake)
         return Exit.FAILED
     except NeatDeltaError as error:
         print_error(error)

@@ -147,7 +147,7 @@ def lay(folder: Path) -> None:
 
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         what = "the folder is not empty" if folder.is_dir() else "this is a file"
-        raise WriteError(what, file=folder, remedy=f"Name a new one: neat-delta demo {_free_name(folder)}")
+        raise WriteError(what, file=folder, hint=f"Name a new one: neat-delta demo {_free_name(folder)}")
     folder.mkdir(parents=True, exist_ok=True)
     for name in FILES:
         with as_file(files("neat_delta.demo_shop") / name) as source:

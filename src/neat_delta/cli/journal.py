@@ -57,7 +57,7 @@ def changes_of(told: Location, journal: Path | None) -> ChangeSet:
     if kept is None:
         raise InvalidOption(
             f"the journal did not keep the change set of entry {entry.entry}",
-            remedy=f"Name the change set instead; the update was written to {entry.folder}.",
+            hint=f"Name the change set instead; the update was written to {entry.folder}.",
         )
     return parse_changes(kept, Path(f"journal entry {entry.entry}"))
 
@@ -65,9 +65,7 @@ def changes_of(told: Location, journal: Path | None) -> ChangeSet:
 def _entry(kept: Journal, number: int) -> Entry:
     found = kept.entry(number)
     if found is None:
-        raise InvalidOption(
-            f"the journal {kept.path} has no entry {number}", remedy="List them with: neat-delta journal"
-        )
+        raise InvalidOption(f"the journal {kept.path} has no entry {number}", hint="List them with: neat-delta journal")
     return found
 
 

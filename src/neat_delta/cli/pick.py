@@ -85,7 +85,7 @@ def pick_command(
     if not (book or failed or leave or part.only or part.where is not None or part.items):
         raise InvalidOption(
             "pick: nothing says which part is meant",
-            remedy="Say --book FILE, --failed FILE, --only FIELD, --leave FIELD, --where SQL or --items FILE.",
+            hint="Say --book FILE, --failed FILE, --only FIELD, --leave FIELD, --where SQL or --items FILE.",
         )
     settings = load_config(config)
     check_outputs(out, replace=replace)

@@ -183,7 +183,7 @@ def _found(
         if both.changes.items.filter(key=key).is_empty():
             raise InvalidOption(
                 f"--item {format_key(key)}: no such item in this change set",
-                remedy="Items are named by their codes as they are in the shop, zeros in front and all.",
+                hint="Items are named by their codes as they are in the shop, zeros in front and all.",
             )
     progress.step("summing up")
     if seen.by not in ("item", "field"):
@@ -192,7 +192,7 @@ def _found(
         if name not in live.names:
             raise InvalidOption(
                 f"--by {seen.by}: there is no such field",
-                remedy="Say item, field, category, maker, or one of: " + ", ".join(live.names) + ".",
+                hint="Say item, field, category, maker, or one of: " + ", ".join(live.names) + ".",
             )
         found = found._replace(groups=by_group(both, name))
     if seen.money:
@@ -202,7 +202,7 @@ def _found(
     if seen.records is not None:
         found = found._replace(**_records(both, settings, seen.records, progress))
     if seen.records_csv is not None and found.records is None:
-        raise InvalidOption("--records-csv asks for --records as well", remedy="Say which records: --records FILE.")
+        raise InvalidOption("--records-csv asks for --records as well", hint="Say which records: --records FILE.")
     return found
 
 

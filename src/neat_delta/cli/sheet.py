@@ -73,7 +73,7 @@ def sheet_command(
 
     settings = load_config(config)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
-        raise WriteError("a sheet is .xlsx, or .csv for plain text", file=out, remedy="Give it such a name.")
+        raise WriteError("a sheet is .xlsx, or .csv for plain text", file=out, hint="Give it such a name.")
     check_outputs(out, replace=replace)
     with show_progress(output) as progress:
         live = read_live(export, settings, progress)

@@ -57,8 +57,8 @@ def export_command(folder: Path, out: Path, replace: bool) -> int:
     from neat_delta.output_paths import check_outputs
     from neat_delta.practice_shop import open_shop
 
+    shop = open_shop(folder)  # whose files are inputs from now on
     check_outputs(out, replace=replace)
-    shop = open_shop(folder)
     write_atomic(out, shop.export(), replace=replace)
     print_lines(f"{len(shop.items()):,} items in {out}")
     return Exit.DONE

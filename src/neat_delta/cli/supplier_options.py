@@ -49,7 +49,7 @@ class SupplierOptions(NamedTuple):
 
         if self.name is not None and self.name not in settings.profiles:
             saved = ", ".join(settings.profiles) or "none"
-            raise InvalidOption(f"--list {self.name}: no list of that name is saved", remedy=f"Saved lists: {saved}.")
+            raise InvalidOption(f"--list {self.name}: no list of that name is saved", hint=f"Saved lists: {saved}.")
         known = settings.profiles[self.name] if self.name is not None else SupplierProfile()
         codes, values = self._answers()
         return replace(

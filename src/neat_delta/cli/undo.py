@@ -82,7 +82,7 @@ def undo_command(
     if sent is not None and fresh is None:
         raise InvalidOption(
             f"journal entry {sent.entry} is undone as far as the shop has not moved on since",
-            remedy=f"Say --fresh FILE with an export made now{_export_of(sent.place)}.",
+            hint=f"Say --fresh FILE with an export made now{_export_of(sent.place)}.",
         )
     refreshed = None
     with show_progress(output) as progress:

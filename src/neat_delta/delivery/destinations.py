@@ -95,7 +95,7 @@ class LocalFolder:
     def check(self) -> None:
         """See that there is such a folder."""
         if not self.path.is_dir():
-            raise DeliveryError("there is no such folder", file=self.path, remedy="Make it, or name another one.")
+            raise DeliveryError("there is no such folder", file=self.path, hint="Make it, or name another one.")
 
     def upload(self, name: str, data: bytes, mark: str) -> None:
         """Put the draft into the folder, unless the very file waits there already."""
@@ -163,7 +163,7 @@ class HttpDestination:
                 break
             if time.monotonic() > end:
                 said = f"import {job} is not done after {JOB_TIME:.0f} seconds"
-                raise DeliveryError(said, file=self.address, remedy="Say --resume to ask for it again.")
+                raise DeliveryError(said, file=self.address, hint="Say --resume to ask for it again.")
             self.say(f"import {job} is {told['state']}")
             time.sleep(POLL)
         if told["state"] == "refused":
@@ -182,7 +182,7 @@ class HttpDestination:
         try:
             return ask(method, where, headers=headers, **more)
         except TransferError as trouble:
-            raise DeliveryError(f"the shop: {trouble.what}", file=where, remedy=trouble.remedy) from trouble
+            raise DeliveryError(f"the shop: {trouble.what}", file=where, hint=trouble.hint) from trouble
 
 
 @dataclass(frozen=True)
@@ -232,7 +232,7 @@ def _insist_on_same(there: bytes, data: bytes, file: object) -> None:
         raise DeliveryError(
             "another file of this name is there, which the shop has not taken yet",
             file=file,
-            remedy="Let the shop take it first, or clear it away.",
+            hint="Let the shop take it first, or clear it away.",
         )
 
 

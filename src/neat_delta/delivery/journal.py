@@ -170,9 +170,7 @@ class Journal:
             tables = {name for (name,) in base.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
             if tables and "change_sets" not in tables:
                 base.close()
-                raise WriteError(
-                    "this is another database, and no journal", file=self.path, remedy="Name another file."
-                )
+                raise WriteError("this is another database, and no journal", file=self.path, hint="Name another file.")
             base.executescript(SCHEMA)
         except (sqlite3.Error, OSError) as error:
             raise WriteError(f"the journal cannot be used ({error})", file=self.path) from error

@@ -62,7 +62,7 @@ def send(
     """
     with alone_with(update.folder) as alone:
         if not alone:
-            raise DeliveryError("another run is sending this update", file=update.folder, remedy="Wait for its end.")
+            raise DeliveryError("another run is sending this update", file=update.folder, hint="Wait for its end.")
         return _send(update, place, journal, resume=resume, progress=progress)
 
 
@@ -96,8 +96,8 @@ def _send(update: Update, place: Destination, journal: Journal, *, resume: bool,
         told = place.wait_for_result(job)
         if told.reason is not None:
             journal.note(entry, file.number, REFUSED, job, told.reason, told.results)
-            remedy = "The files behind it were not sent. See: neat-delta journal"
-            raise DeliveryError(told.reason, file=file.name, remedy=remedy)
+            hint = "The files behind it were not sent. See: neat-delta journal"
+            raise DeliveryError(told.reason, file=file.name, hint=hint)
         journal.note(entry, file.number, DONE, job, None, told.results)
     sent = journal.entry(entry)
     assert sent is not None
@@ -111,15 +111,15 @@ def _insist_on_new(entry: Entry | None, *, resume: bool) -> None:
     if all(state == DONE for state in states):
         raise DeliveryError(
             f"this update went to {entry.place} on {entry.begun}, all of it (journal entry {entry.entry})",
-            remedy="To send a change again, compare or refresh against a new export and write a new update.",
+            hint="To send a change again, compare or refresh against a new export and write a new update.",
         )
     if REFUSED in states:
         file = entry.files[states.index(REFUSED)]
         raise DeliveryError(
             f"{file.name} was refused before: {file.reason} (journal entry {entry.entry})",
-            remedy="Mend the cause, then settle the change set against a new export and write what is left.",
+            hint="Mend the cause, then settle the change set against a new export and write what is left.",
         )
     if any(states) and not resume:
         raise DeliveryError(
-            f"this update was begun to be sent (journal entry {entry.entry})", remedy="Say --resume to go on with it."
+            f"this update was begun to be sent (journal entry {entry.entry})", hint="Say --resume to go on with it."
         )

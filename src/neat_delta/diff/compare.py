@@ -310,12 +310,10 @@ def _check_types(options: CompareOptions, columns: ColumnMapping) -> None:
         if field_name(name) not in columns.compared:
             raise InvalidOption(
                 f"--kind {name}={kind}: no such column in both files",
-                remedy="Columns of both: " + ", ".join(columns.shared) + ".",
+                hint="Columns of both: " + ", ".join(columns.shared) + ".",
             )
         if kind not in known:
-            raise InvalidOption(
-                f"--kind {name}={kind}: no such kind", remedy="Kinds: " + ", ".join(sorted(known)) + "."
-            )
+            raise InvalidOption(f"--kind {name}={kind}: no such kind", hint="Kinds: " + ", ".join(sorted(known)) + ".")
 
 
 def _with_unescaped_keys(live: Table, edited: Table, key: Key) -> Table:

@@ -153,12 +153,12 @@ def _require_field(formula: Formula, context: Context) -> None:
     if formula.field in context.key.fields:
         raise InvalidOption(
             f"the rule {formula.text!r}: {formula.field} names the items, and a rule cannot give them other names",
-            remedy="Leave this rule out.",
+            hint="Leave this rule out.",
         )
     if formula.field not in context.live.names:
         raise InvalidOption(
             f"the rule {formula.text!r}: there is no field {formula.field}",
-            remedy="Fields: " + ", ".join(context.live.names) + ".",
+            hint="Fields: " + ", ".join(context.live.names) + ".",
         )
 
 

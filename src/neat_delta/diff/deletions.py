@@ -48,7 +48,7 @@ def add_deletions(
     if len(missing) > at_most:
         raise InvalidOption(
             f"--include gone: {len(missing)} live items have no row in the sheet, and --at-most allows {at_most}",
-            remedy="Nothing was removed. See them with --show gone; raise --at-most if they shall all go.",
+            hint="Nothing was removed. See them with --show gone; raise --at-most if they shall all go.",
         )
     if missing.is_empty():
         return changes
@@ -99,7 +99,7 @@ def _require_fields(instead: Mapping[str, str], live: Table) -> None:
         if name not in live.names:
             raise InvalidOption(
                 f"instead_of_removal in catalogue.toml: there is no field {name}",
-                remedy="Fields: " + ", ".join(live.names) + ".",
+                hint="Fields: " + ", ".join(live.names) + ".",
             )
 
 

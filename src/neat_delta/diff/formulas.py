@@ -57,11 +57,11 @@ def parse_formula(text: str, finish: Rounding | None = None) -> Formula:
     """
     field, equals, expression = text.partition("=")
     if not equals or not field.strip() or not expression.strip():
-        raise InvalidOption(f"{text!r} is no rule", remedy='Write one such as "price = price * 1.05".')
+        raise InvalidOption(f"{text!r} is no rule", hint='Write one such as "price = price * 1.05".')
     try:
         value = parse_expression(expression)
     except ExpressionError as error:
-        raise InvalidOption(f"the rule {text!r}: {error.what}", remedy=error.remedy or EXAMPLES) from error
+        raise InvalidOption(f"the rule {text!r}: {error.what}", hint=error.hint or EXAMPLES) from error
     return Formula(field_name(field), text.strip(), value, None if value.is_finished else finish)
 
 
@@ -74,7 +74,7 @@ def require_one_each(rules: Sequence[Formula]) -> dict[str, Formula]:
     of_field: dict[str, Formula] = {}
     for rule in rules:
         if rule.field in of_field:
-            raise InvalidOption(f"two rules are for the field {rule.field}", remedy="Put them into one.")
+            raise InvalidOption(f"two rules are for the field {rule.field}", hint="Put them into one.")
         of_field[rule.field] = rule
     return of_field
 
@@ -99,7 +99,7 @@ def sides_of(rule: Formula, live: Sequence[str], listed: Sequence[str], rates: S
             known = [f"{LIVE}{name}" for name in live] + [f"{LIST}{name}" for name in listed]
             known += [f"{RATES}{name}" for name in rates]
             what = f"{name} may be " + " or ".join(found) if found else f"there is no {name}"
-            raise InvalidOption(f"the rule {rule.text!r}: {what}", remedy="Names: " + ", ".join(known) + ".")
+            raise InvalidOption(f"the rule {rule.text!r}: {what}", hint="Names: " + ", ".join(known) + ".")
         meant[name] = found[0]
     return meant
 
@@ -114,8 +114,8 @@ def compute(rule: Formula, values: pl.DataFrame) -> pl.Series:
         found = rule.value.over(values, rule.rounding)
     except ExpressionError as error:
         said = ", ".join(f"{name} holds {_held(values[name].dtype)}" for name in dict.fromkeys(rule.names))
-        remedy = error.remedy or (f"Here {said}. {EXAMPLES}" if said else EXAMPLES)
-        raise InvalidOption(f"the rule {rule.text!r}: {error.what}", remedy=remedy) from error
+        hint = error.hint or (f"Here {said}. {EXAMPLES}" if said else EXAMPLES)
+        raise InvalidOption(f"the rule {rule.text!r}: {error.what}", hint=hint) from error
     if not rule.names or rule.heeds_blanks:
         return found
     # GREATEST and others pass over a blank as if it were not there, and make a price or a stock of what is left.

@@ -46,7 +46,7 @@ def parts_of_fields(edited: Table, fields: Sequence[str], told: Mapping[str, Fie
             raise InvalidOption(
                 f"the sheet adds to {name} or takes from it, but nothing tells what parts its values",
                 file=edited.source.path,
-                remedy=f'Settle it in catalogue.toml: [fields.{name}] separator = "|"',
+                hint=f'Settle it in catalogue.toml: [fields.{name}] separator = "|"',
             )
         found[name] = Parts(here, columns.get(ADD), columns.get(TAKE))
     return found

@@ -48,12 +48,12 @@ def code_pairs(codes: Table, key: Key, old: str | None = None, new: str | None =
     """
     if len(key.fields) != 1:
         raise InvalidOption(
-            "codes of several fields cannot be changed", remedy=f"The key has {' and '.join(key.fields)}."
+            "codes of several fields cannot be changed", hint=f"The key has {' and '.join(key.fields)}."
         )
     for told in (old, new):
         if told is not None and field_name(told) not in codes.names:
-            remedy = "Columns: " + ", ".join(codes.names) + "."
-            raise InvalidOption(f"there is no column {told!r}", file=codes.source.path, remedy=remedy)
+            hint = "Columns: " + ", ".join(codes.names) + "."
+            raise InvalidOption(f"there is no column {told!r}", file=codes.source.path, hint=hint)
     names = codes.names
     from_ = field_name(old) if old else next((name for name in (*OLD, key.fields[0]) if name in names), None)
     to = field_name(new) if new else next((name for name in NEW if name in names and name != from_), None)
@@ -66,7 +66,7 @@ def code_pairs(codes: Table, key: Key, old: str | None = None, new: str | None =
             "which columns hold the old and the new codes cannot be told",
             file=codes.source.path,
             line=codes.format.header_line,
-            remedy="Say so with --old COLUMN and --new COLUMN; columns: " + ", ".join(names) + ".",
+            hint="Say so with --old COLUMN and --new COLUMN; columns: " + ", ".join(names) + ".",
         )
     cells = codes.cells([from_, to])
     return pl.DataFrame({"old": cells[from_].str.strip_chars(), "new": cells[to], "line": codes.rows.line})

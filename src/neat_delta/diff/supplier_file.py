@@ -60,7 +60,7 @@ def compare_supplier_file(
         raise InvalidOption(
             "this is a sheet for editing, and the live export is wanted first; the two files have changed places",
             file=live.source.path,
-            remedy=f"Say: neat-delta compare {sheet.source.name} {live.source.name}",
+            hint=f"Say: neat-delta compare {sheet.source.name} {live.source.name}",
         )
     ours = map_columns(sheet, live, options.settings, listed)
     matches = column_matches(sheet, without_fields(ours, listed.leave_out), live)
@@ -74,6 +74,7 @@ def compare_supplier_file(
     drifted = drift(listed.drift_baseline, column_natures(sheet)) if listed.drift_baseline else []
     if not drifted:
         return seen, matches
+    seen = replace(seen, profile_drift=tuple(drifted))
     return with_findings(
         seen, findings_frame(PROFILE_DRIFT, "warn", message=pl.Series(drifted, dtype=pl.String))
     ), matches
@@ -94,7 +95,7 @@ def _insist_on_something_to_compare(seen: CompareResult, options: CompareOptions
         f"columns of {seen.live.source.name}: {', '.join(seen.live.names)}; "
         f"of this file: {', '.join(seen.columns.only_edited) or 'none besides'}",
         file=seen.edited.source.path,
-        remedy='Say which column is which field with --match "COLUMN=FIELD".',
+        hint='Say which column is which field with --match "COLUMN=FIELD".',
     )
 
 
@@ -107,7 +108,7 @@ def _insist_on_order(seen: CompareResult, sheet: Table, options: CompareOptions)
             f"{counts['new']:,} of {len(sheet):,} rows have a code that {live.source.name} does not have, which has "
             "fewer columns, too; the two files seem to have changed places",
             file=sheet.source.path,
-            remedy=f"Say: neat-delta compare {sheet.source.name} {live.source.name}; or --include new, if not.",
+            hint=f"Say: neat-delta compare {sheet.source.name} {live.source.name}; or --include new, if not.",
         )
 
 

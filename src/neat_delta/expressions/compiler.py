@@ -347,7 +347,7 @@ def not_allowed(node: exp.Expression) -> ExpressionError:
     if node.find(exp.Query) or isinstance(node, exp.Query):
         return ExpressionError(
             f"{text}: an expression reads the fields of its row, and no other tables or files",
-            remedy="Write the value itself, or bring it in as a column.",
+            hint="Write the value itself, or bring it in as a column.",
         )
     if isinstance(node, exp.Func):
         name = str(node.this if isinstance(node, exp.Anonymous) else node.sql_name()).lower()
@@ -356,6 +356,6 @@ def not_allowed(node: exp.Expression) -> ExpressionError:
         near = difflib.get_close_matches(name, FUNCTIONS, 1)
         return ExpressionError(
             f"there is no function {name} here",
-            remedy=f"Did you mean {near[0]}?" if near else f"There are: {', '.join(FUNCTIONS)}.",
+            hint=f"Did you mean {near[0]}?" if near else f"There are: {', '.join(FUNCTIONS)}.",
         )
     return ExpressionError(f"{text} is nothing that an expression may have")

@@ -52,11 +52,11 @@ def rounding_of(function: str, amount: str, way: str) -> Rounding:
     try:
         number = Decimal(amount)
     except InvalidOperation as error:
-        raise ExpressionError(f"{amount!r} is no amount", remedy="Write one such as .95 or 5.") from error
+        raise ExpressionError(f"{amount!r} is no amount", hint="Write one such as .95 or 5.") from error
     if not number.is_finite() or number <= 0 or len(number.as_tuple().digits) > 12 or abs(number.adjusted()) > 12:
-        raise ExpressionError(f"{amount!r} is not above zero", remedy="Write one such as .95 or 5.")
+        raise ExpressionError(f"{amount!r} is not above zero", hint="Write one such as .95 or 5.")
     if way not in WAYS:
-        raise ExpressionError(f"{way!r} is no way to go", remedy=f"Write one of: {', '.join(WAYS)}.")
+        raise ExpressionError(f"{way!r} is no way to go", hint=f"Write one of: {', '.join(WAYS)}.")
     return Rounding(function, number, way)
 
 

@@ -131,7 +131,7 @@ def _name(node: exp.Column) -> str:
     if not side:
         return node.name
     if side.lower() not in SIDES:
-        raise ExpressionError(f"{node.sql()[:60]} is no field", remedy=f"In front may stand: {', '.join(SIDES)}.")
+        raise ExpressionError(f"{node.sql()[:60]} is no field", hint=f"In front may stand: {', '.join(SIDES)}.")
     return f"{side.lower()}.{field_name(node.name)}"
 
 

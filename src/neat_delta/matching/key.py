@@ -69,21 +69,21 @@ def key_parts(keys: pl.Series, names: Sequence[str]) -> pl.DataFrame:
     return keys.str.split_exact(KEY_SEPARATOR, len(names) - 1).struct.rename_fields(list(names)).struct.unnest()
 
 
-def choose_key(live: Table, shared: Sequence[str], told: Sequence[str] = ()) -> Key:
+def choose_key(live: Table, shared: Sequence[str], given: Sequence[str] = ()) -> Key:
     """The key fields: as told, or the one shared field that is named as the SKU.
 
     Raises:
         WrongChoice: a field that was told is not in both files.
         KeyUnclear: no field is named as the SKU.
     """
-    if told:
-        return Key(_explicit_key(live, shared, told), explicit=True)
+    if given:
+        return Key(_explicit_key(live, shared, given), explicit=True)
     named = next((alias for alias in ALIASES if alias in shared), None)
     if named is None:
         raise AmbiguousKey(
             "no column of both files is named as the item code",
             file=live.source.path,
-            remedy=_other_column(live, shared) + _question(live, shared),
+            hint=_other_column(live, shared) + _question(live, shared),
         )
     return Key((named,), explicit=False)
 
@@ -106,7 +106,7 @@ def require_usable_key(live: Table, shared: Sequence[str], key: Key, blank: pl.S
         line=live.rows.line[first],
         column=live.field(name).column,
         value=live.cells(key.fields, pl.Series([first])).item(),
-        remedy=f"With --key {name} such rows are refused and the others compared. {_question(live, shared)}",
+        hint=f"With --key {name} such rows are refused and the others compared. {_question(live, shared)}",
     )
 
 
@@ -117,10 +117,10 @@ def _explicit_key(live: Table, shared: Sequence[str], told: Sequence[str]) -> tu
             raise InvalidOption(
                 f"--key {as_told}: no such column in both files",
                 file=live.source.path,
-                remedy="Columns of both: " + ", ".join(shared) + ".",
+                hint="Columns of both: " + ", ".join(shared) + ".",
             )
     if len(set(names)) < len(names):
-        raise InvalidOption(f"--key names {names[0]} twice", remedy="Name each key field once.")
+        raise InvalidOption(f"--key names {names[0]} twice", hint="Name each key field once.")
     return names
 
 

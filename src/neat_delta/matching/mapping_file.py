@@ -21,13 +21,13 @@ def read_mapping_file(path: Location) -> tuple[dict[str, str], dict[str, dict[st
     Raises:
         Unreadable: it has other columns, a row lacks one of them, or one of theirs is to be two of ours.
     """
-    table = read_strict(path, told=ReadOptions(keep_non_data=True))
+    table = read_strict(path, options=ReadOptions(keep_non_data=True))
     if len(table.names) not in (2, 3) or table.unnamed_columns:
         raise InvalidInput(
             f"the number of its columns is {len(table.names) + table.unnamed_columns}",
             file=path,
             line=table.format.header_line,
-            remedy="Two columns are their codes and ours; three are a field, their values and ours.",
+            hint="Two columns are their codes and ours; three are a field, their values and ours.",
         )
     codes: dict[str, str] = {}
     values: dict[str, dict[str, str]] = defaultdict(dict)
@@ -35,11 +35,11 @@ def read_mapping_file(path: Location) -> tuple[dict[str, str], dict[str, dict[st
         *field, theirs, ours = (cell.strip() for cell in cells)
         if not theirs or not ours or field == [""]:
             raise InvalidInput(
-                "a cell of this row is blank", file=path, line=line, remedy="Fill it, or take the row out."
+                "a cell of this row is blank", file=path, line=line, hint="Fill it, or take the row out."
             )
         pairs = values[field_name(field[0])] if field else codes
         if pairs.setdefault(theirs, ours) != ours:
             raise InvalidInput(
-                f"this is to be {pairs[theirs]!r} and {ours!r}", file=path, line=line, value=theirs, remedy="Keep one."
+                f"this is to be {pairs[theirs]!r} and {ours!r}", file=path, line=line, value=theirs, hint="Keep one."
             )
     return codes, dict(values)

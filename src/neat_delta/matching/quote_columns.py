@@ -30,7 +30,7 @@ def quote_columns(records: Table, key: Sequence[str]) -> dict[str, str]:
     if code is None or price is None or len(key) > 1:
         raise InvalidOption(
             f"{records.source.name}: no column is known as {' and as '.join(lacking) or 'the whole key'}",
-            remedy="Name its columns sku, quantity and price. It has: " + ", ".join(names) + ".",
+            hint="Name its columns sku, quantity and price. It has: " + ", ".join(names) + ".",
         )
     quantity = next((name for name in names if QUANTITY.search(name)), None)
     return {"key": code, "price": price} | ({"quantity": quantity} if quantity else {})

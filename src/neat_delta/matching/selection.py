@@ -49,19 +49,17 @@ def condition(where: str, names: Sequence[str], field: Callable[[str], pl.Series
         if unknown:
             raise InvalidOption(
                 f"--where {where!r}: there is no field {', '.join(unknown)}",
-                remedy="Fields: " + ", ".join(names) + ".",
+                hint="Fields: " + ", ".join(names) + ".",
             )
         frame = pl.DataFrame([field(name).alias(name) for name in expression.names or names[:1]])
         met = expression.over(frame)
     except ExpressionError as error:
         raise InvalidOption(
             f"--where {where!r}: {error.what}",
-            remedy=error.remedy or "Write a condition such as: price > 10 AND maker = 'Thrumhive'",
+            hint=error.hint or "Write a condition such as: price > 10 AND maker = 'Thrumhive'",
         ) from error
     if met.dtype not in (pl.Boolean, pl.Null):
-        raise InvalidOption(
-            f"--where {where!r}: this is no condition", remedy="It must be true or false for each item."
-        )
+        raise InvalidOption(f"--where {where!r}: this is no condition", hint="It must be true or false for each item.")
     return met.cast(pl.Boolean).fill_null(False)
 
 
@@ -146,6 +144,6 @@ def chosen_fields(catalogue: Table, key: Key, wanted: Sequence[str]) -> list[str
     for name, asked in zip(names, wanted, strict=False):
         if name not in catalogue.names:
             raise InvalidOption(
-                f"--fields {asked}: there is no such field", remedy="Fields: " + ", ".join(catalogue.names) + "."
+                f"--fields {asked}: there is no such field", hint="Fields: " + ", ".join(catalogue.names) + "."
             )
     return list(dict.fromkeys([*key.fields, *names]))

@@ -143,9 +143,7 @@ def _with_live_values(sheet: Table, name: str, values: Mapping[str, str], separa
 
 def _single(key: Key, option: str) -> tuple[str]:
     if len(key.fields) != 1:
-        raise InvalidOption(
-            f"{option} wants a key of one field", remedy="The key has " + " and ".join(key.fields) + "."
-        )
+        raise InvalidOption(f"{option} wants a key of one field", hint="The key has " + " and ".join(key.fields) + ".")
     return (key.fields[0],)
 
 
@@ -170,5 +168,5 @@ def _insist_on(name: str, known: Sequence[str], option: str, what: str, shown: M
 
     near = difflib.get_close_matches(name, known, 3)
     names = [shown[one] if shown else one for one in near or known]
-    remedy = ("Nearest: " if near else "There are: ") + ", ".join(names) + "."
-    raise InvalidOption(f"{option}: there is no such {what}", remedy=remedy)
+    hint = ("Nearest: " if near else "There are: ") + ", ".join(names) + "."
+    raise InvalidOption(f"{option}: there is no such {what}", hint=hint)

@@ -61,5 +61,5 @@ def load_behaviour(folder: Path) -> StoreBehaviour:
     path = folder / FILE
     if not path.is_file():
         hint = "Open one with: neat-delta shop open DIR"
-        raise InvalidInput("there is no practice shop here", file=folder, remedy=hint)
+        raise InvalidInput("there is no practice shop here", file=folder, hint=hint)
     return load_config(StoreBehaviour, path, "Open one with: neat-delta shop open DIR")

@@ -76,7 +76,7 @@ class ShopServer(ThreadingHTTPServer):
                 base.execute("UPDATE jobs SET state = ? WHERE job = ?", (RUNNING, job))
             # Its ways may have been changed meanwhile.
             shop = open_shop(self.shop.folder)
-            time.sleep(shop.ways.seconds)
+            time.sleep(shop.behaviour.seconds)
             try:
                 taken = shop.import_file(data, does)
                 self._finish(job, BROKEN_OFF if taken.broken_off else DONE, "", taken.results)

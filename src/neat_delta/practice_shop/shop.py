@@ -56,7 +56,7 @@ class PracticeShop:
     """A stand-in store in a folder of its own: ``shop.sqlite`` holds its items, ``shop.toml`` its ways."""
 
     folder: Path
-    ways: StoreBehaviour
+    behaviour: StoreBehaviour
 
     def base(self) -> sqlite3.Connection:
         """A connection of one's own; rows come and go in transactions."""
@@ -93,12 +93,12 @@ class PracticeShop:
         results: list[Result] = []
         with closing(self.base()) as base:
             for line, row in enumerate(rows, start=2):
-                if self.ways.breaks_off_after is not None and line - 2 >= self.ways.breaks_off_after:
+                if self.behaviour.breaks_off_after is not None and line - 2 >= self.behaviour.breaks_off_after:
                     return ImportOutcome(results, broken_off=True)
                 told = dict(zip(header, row, strict=False))
                 if len(row) != len(header):
                     results.append(
-                        Result(line, told.get(self.ways.key, ""), FAILED, "the row has another number of cells")
+                        Result(line, told.get(self.behaviour.key, ""), FAILED, "the row has another number of cells")
                     )
                     continue
                 with base:
@@ -108,7 +108,7 @@ class PracticeShop:
     def sell(self, seed: int, orders: int) -> list[str]:
         """Let stock be sold and colleagues change some prices, by chance but the same for a seed; what happened."""
         chance = random.Random(seed)
-        columns, key = self.columns(), self.ways.key
+        columns, key = self.columns(), self.behaviour.key
         rooms = [name for name in columns if is_stock(field_name(name), "count")]
         codes = [row[columns.index(key)] for row in self.items()]
         told = []
@@ -129,7 +129,7 @@ class PracticeShop:
         return told
 
     def _insist_on_header(self, header: list[str], rows: int, does: str) -> None:
-        columns, ways = self.columns(), self.ways
+        columns, ways = self.columns(), self.behaviour
         strange = [
             name for name in header if name not in columns and not (does == RECODE and name == NEW_CODE + ways.key)
         ]
@@ -146,27 +146,27 @@ class PracticeShop:
             raise InvalidOption(f"the shop refuses the file: it is set to {ways.takes} items only")
 
     def _row(self, base: sqlite3.Connection, line: int, row: dict[str, str], does: str) -> Result:
-        code = row[self.ways.key]
-        there = base.execute(f"SELECT 1 FROM items WHERE {_quoted(self.ways.key)} = ?", (code,)).fetchone()
+        code = row[self.behaviour.key]
+        there = base.execute(f"SELECT 1 FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,)).fetchone()
         if does == ADD and there:
             return Result(line, code, SKIPPED, "an item has this code already")
         if does != ADD and not there:
             return Result(line, code, FAILED, "no item has this code")
         if does == REMOVE:
-            base.execute(f"DELETE FROM items WHERE {_quoted(self.ways.key)} = ?", (code,))
+            base.execute(f"DELETE FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,))
             return Result(line, code, REMOVED)
         if does == RECODE:
-            return self._recode(base, line, code, row[NEW_CODE + self.ways.key])
+            return self._recode(base, line, code, row[NEW_CODE + self.behaviour.key])
         cells, reason = self._stored(base, row)
         if reason:
             return Result(line, code, FAILED, reason)
         if does == ADD:
-            base.execute(f"INSERT INTO items ({_quoted(self.ways.key)}) VALUES (?)", (code,))
+            base.execute(f"INSERT INTO items ({_quoted(self.behaviour.key)}) VALUES (?)", (code,))
         self._set(base, code, cells)
         return Result(line, code, ADDED if does == ADD else UPDATED)
 
     def _recode(self, base: sqlite3.Connection, line: int, code: str, new: str) -> Result:
-        key = _quoted(self.ways.key)
+        key = _quoted(self.behaviour.key)
         if base.execute(f"SELECT 1 FROM items WHERE {key} = ?", (new,)).fetchone():
             return Result(line, code, FAILED, f"another item has the code {new}")
         base.execute(f"UPDATE items SET {key} = ? WHERE {key} = ?", (new, code))
@@ -174,7 +174,7 @@ class PracticeShop:
 
     def _stored(self, base: sqlite3.Connection, row: dict[str, str]) -> tuple[dict[str, str], str]:
         """The cells as the shop stores them, and why it does not, if it does not."""
-        ways, cells = self.ways, {}
+        ways, cells = self.behaviour, {}
         for name, cell in row.items():
             if name == ways.key:
                 continue
@@ -201,11 +201,11 @@ class PracticeShop:
     def _set(self, base: sqlite3.Connection, code: str, cells: dict[str, str]) -> None:
         if cells:
             sets = ", ".join(f"{_quoted(name)} = ?" for name in cells)
-            base.execute(f"UPDATE items SET {sets} WHERE {_quoted(self.ways.key)} = ?", (*cells.values(), code))
+            base.execute(f"UPDATE items SET {sets} WHERE {_quoted(self.behaviour.key)} = ?", (*cells.values(), code))
 
     def _cell(self, base: sqlite3.Connection, code: str, name: str) -> str:
         found = base.execute(
-            f"SELECT {_quoted(name)} FROM items WHERE {_quoted(self.ways.key)} = ?", (code,)
+            f"SELECT {_quoted(name)} FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,)
         ).fetchone()
         return str(found[0])
 
@@ -221,7 +221,7 @@ def open_shop(folder: Path) -> PracticeShop:
         note_input(folder / name)
     if not (folder / BASE).is_file():
         raise InvalidInput(
-            "the shop's items are not there", file=folder / BASE, remedy="Open a new one: neat-delta shop open DIR"
+            "the shop's items are not there", file=folder / BASE, hint="Open a new one: neat-delta shop open DIR"
         )
     return PracticeShop(folder, ways)
 
@@ -234,16 +234,16 @@ def make_shop(folder: Path, catalogue: Table, key: str, *, replace: bool = False
         WrongChoice: the export has no such key, or two items share a code.
     """
     if folder.exists() and any(path.name not in (BASE, FILE, JOBS) for path in folder.iterdir()):
-        raise WriteError("the folder holds other things", file=folder, remedy="Name a folder that is new or empty.")
+        raise WriteError("the folder holds other things", file=folder, hint="Name a folder that is new or empty.")
     if (folder / BASE).exists() and not replace:
         raise WriteError(
             "a practice shop is here already, with all that was imported into it",
             file=folder,
-            remedy="Say --replace to begin anew with its items as in the export, or name another folder.",
+            hint="Say --replace to begin anew with its items as in the export, or name another folder.",
         )
     names = [field.column for field in catalogue.fields]
     if key not in names:
-        raise InvalidOption(f"--key {key}: no such column", remedy="Columns: " + ", ".join(names) + ".")
+        raise InvalidOption(f"--key {key}: no such column", hint="Columns: " + ", ".join(names) + ".")
     rows = catalogue.cells(catalogue.names)
     codes = rows.to_series(names.index(key))
     if codes.is_duplicated().any():

@@ -59,7 +59,7 @@ def _gunzip(data: bytes, path: Location) -> bytes:
         with gzip.GzipFile(fileobj=io.BytesIO(data)) as packed:
             inner = packed.read(_allowed(len(data)) + 1)
     except (OSError, EOFError, zlib.error) as error:
-        raise InvalidInput("the gzip file is damaged or cut off", file=path, remedy="Fetch it again.") from error
+        raise InvalidInput("the gzip file is damaged or cut off", file=path, hint="Fetch it again.") from error
     _insist_on_size(len(inner), len(data), path)
     return inner
 
@@ -78,12 +78,12 @@ def _unzip(data: bytes, path: Location) -> Payload:
                 raise InvalidInput(
                     f"the zip archive holds {len(tables)} files ({names})",
                     file=path,
-                    remedy="Unpack it and name the table.",
+                    hint="Unpack it and name the table.",
                 )
             return Payload(archive.read(tables[0]), f"zip, {tables[0].filename}")
     except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError) as error:
         raise InvalidInput(
-            f"the zip archive or workbook cannot be unpacked ({error})", file=path, remedy="Fetch it again."
+            f"the zip archive or workbook cannot be unpacked ({error})", file=path, hint="Fetch it again."
         ) from error
 
 
@@ -96,5 +96,5 @@ def _insist_on_size(unpacked: int, packed: int, path: Location) -> None:
         raise InvalidInput(
             f"the archive would unpack to more than {_allowed(packed) >> 20} MB, which no table of its size does",
             file=path,
-            remedy="If you trust it, unpack it yourself.",
+            hint="If you trust it, unpack it yourself.",
         )

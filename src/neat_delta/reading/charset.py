@@ -52,7 +52,7 @@ class DecodedText:
     """
 
     utf8: bytes
-    charset: str
+    encoding: str
     bom: bool
     undecodable: dict[int, str]
     line_end: str | None = None
@@ -144,7 +144,7 @@ class VocabularyMatch:
     the likeliest sets would read.
     """
 
-    charset: str | None
+    encoding: str | None
     doubtful: bool
     readings: dict[str, str]
 

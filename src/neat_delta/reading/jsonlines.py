@@ -39,7 +39,7 @@ def read_json_lines(text: str, path: Location) -> ParsedFile:
         columns.update(dict.fromkeys(row))
         objects.append((number, row))
     if not objects:
-        raise InvalidInput("no line of this file is a JSON object", file=path, line=1, remedy="One object a line.")
+        raise InvalidInput("no line of this file is a JSON object", file=path, line=1, hint="One object a line.")
     rows = [list(columns), *([row.get(name, "") for name in columns] for _, row in objects)]
     return ParsedFile(list(zip(*rows, strict=True)), [0, *(number for number, _ in objects)], "JSON Lines", faults)
 

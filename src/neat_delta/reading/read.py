@@ -45,7 +45,7 @@ WORKBOOKS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
 def read_table(
     path: Location,
     progress: ProgressReporter = NO_PROGRESS,
-    told: ReadOptions = DEFAULT_OPTIONS,
+    options: ReadOptions = DEFAULT_OPTIONS,
     begun: FilePrefetch | None = None,
 ) -> Table:
     """Read a table file as it is: delimited text, a workbook, JSON Lines or XML, also packed with gzip or zip.
@@ -57,16 +57,18 @@ def read_table(
     """
     progress.step(f"reading {path.name}")
     begun = begun or FilePrefetch(path)
-    return _to_table(_open(path, begun, told), begun)
+    return _to_table(_open(path, begun, options), begun)
 
 
-def read_strict(path: Location, progress: ProgressReporter = NO_PROGRESS, told: ReadOptions = DEFAULT_OPTIONS) -> Table:
+def read_strict(
+    path: Location, progress: ProgressReporter = NO_PROGRESS, options: ReadOptions = DEFAULT_OPTIONS
+) -> Table:
     """Read a table of which every row counts and none can be held back, such as answers, offers or a result list.
 
     Raises:
         Unreadable: also where a single row cannot be read.
     """
-    table = read_table(path, progress, told)
+    table = read_table(path, progress, options)
     require_every_row(table)
     return table
 
@@ -75,35 +77,36 @@ def require_every_row(table: Table) -> None:
     """Refuse a table of which a row cannot be read; raises ``Unreadable`` with the first such row."""
     if len(table.unreadable_rows):
         line, _, say = table.unreadable_rows.row(0)
-        raise InvalidInput(
-            f"this row cannot be read: {say}", file=table.source.path, line=line, remedy="Mend that row."
-        )
+        raise InvalidInput(f"this row cannot be read: {say}", file=table.source.path, line=line, hint="Mend that row.")
 
 
 def read_pair(
     live: Location,
     edited: Location,
     progress: ProgressReporter = NO_PROGRESS,
-    told: ReadOptions = DEFAULT_OPTIONS,
-    begun: FilePrefetch | None = None,
-    exported: ReadOptions = DEFAULT_OPTIONS,
+    edited_options: ReadOptions = DEFAULT_OPTIONS,
+    prefetch: FilePrefetch | None = None,
+    live_options: ReadOptions = DEFAULT_OPTIONS,
 ) -> tuple[Table, Table]:
     """Read two files at once, which saves time twice; what is ``told`` is told of the edited one.
 
     Much of the work is one thread's, and lines of the edited sheet that stand in the live export need no second
     inspection. ``begun`` are the two files, where somebody has begun with them; ``exported`` is told of the live one.
     """
-    begun = begun or FilePrefetch(live, edited)
+    prefetch = prefetch or FilePrefetch(live, edited)
     progress.step(f"reading {live.name} and {edited.name}")
     with ThreadPoolExecutor(max_workers=2) as openers:
-        ours, theirs = openers.submit(_open, live, begun, exported), openers.submit(_open, edited, begun, told)
+        ours, theirs = (
+            openers.submit(_open, live, prefetch, live_options),
+            openers.submit(_open, edited, prefetch, edited_options),
+        )
         first, second = _reconcile_encodings(
-            ours.result(), _on_best_sheet(theirs.result(), ours.result(), begun), begun
+            ours.result(), _on_best_sheet(theirs.result(), ours.result(), prefetch), prefetch
         )
     if not _same_format(first, second):
-        return _to_table(first, begun), _to_table(second, begun)
-    read = _to_table(first, begun, by_line=True)
-    return read, _to_table(second, begun, by_line=True, like=read.rows)
+        return _to_table(first, prefetch), _to_table(second, prefetch)
+    read = _to_table(first, prefetch, by_line=True)
+    return read, _to_table(second, prefetch, by_line=True, like=read.rows)
 
 
 @dataclass(frozen=True)
@@ -119,9 +122,9 @@ class _Opened:
     """A file whose form is known."""
 
     path: Location
-    content: Payload
+    payload: Payload
     table: _Delimited | ParsedFile
-    told: ReadOptions
+    options: ReadOptions
 
     @property
     def guessed(self) -> bool:
@@ -137,7 +140,7 @@ class _Opened:
 
 def _on_best_sheet(opened: _Opened, live: _Opened, begun: FilePrefetch) -> _Opened:
     """A workbook on the sheet that has the live export's columns, unless it was told which one is meant."""
-    if not opened.content.data.startswith(WORKBOOKS) or opened.told.worksheet is not None:
+    if not opened.payload.data.startswith(WORKBOOKS) or opened.options.worksheet is not None:
         return opened
     from neat_delta.reading.workbook import best_sheet
 
@@ -146,8 +149,8 @@ def _on_best_sheet(opened: _Opened, live: _Opened, begun: FilePrefetch) -> _Open
     else:
         rows = [live.table.row(at) for at in range(min(len(live.table), SAMPLE_ROWS))]
         header = rows[max(0, header_at(rows))] if rows else []
-    best = best_sheet(opened.content.data, {field_name(column) for column in header} - {""})
-    return opened if best is None else _open(opened.path, begun, replace(opened.told, worksheet=best))
+    best = best_sheet(opened.payload.data, {field_name(column) for column in header} - {""})
+    return opened if best is None else _open(opened.path, begun, replace(opened.options, worksheet=best))
 
 
 def _reconcile_encodings(one: _Opened, other: _Opened, begun: FilePrefetch) -> tuple[_Opened, _Opened]:
@@ -168,17 +171,17 @@ def _opened_by_words(guessed: _Opened, sure: _Opened, begun: FilePrefetch) -> _O
     Raises:
         Unreadable: both have words enough to tell, and in no character set are they the same.
     """
-    guess = guessed.table.text.charset if isinstance(guessed.table, _Delimited) else FALLBACK
-    match = detect_by_vocabulary(guessed.content.data, words_beyond_ascii(sure.some_text()), guess)
+    guess = guessed.table.text.encoding if isinstance(guessed.table, _Delimited) else FALLBACK
+    match = detect_by_vocabulary(guessed.payload.data, words_beyond_ascii(sure.some_text()), guess)
     if match.doubtful:
         shown = "; ".join(f"as {charset}: {words}" for charset, words in match.readings.items())
         raise InvalidInput(
             f"its character set cannot be told, for in none are its words those of {sure.path.name}; {shown}",
             file=guessed.path,
-            remedy="Save it as UTF-8, or say which it is with --encoding NAME.",
+            hint="Save it as UTF-8, or say which it is with --encoding NAME.",
         )
-    charset = match.charset
-    return guessed if charset is None else _open(guessed.path, begun, replace(guessed.told, encoding=charset))
+    charset = match.encoding
+    return guessed if charset is None else _open(guessed.path, begun, replace(guessed.options, encoding=charset))
 
 
 def _open(path: Location, begun: FilePrefetch, told: ReadOptions = DEFAULT_OPTIONS) -> _Opened:
@@ -189,7 +192,7 @@ def _open(path: Location, begun: FilePrefetch, told: ReadOptions = DEFAULT_OPTIO
 
         return _Opened(path, content, read_workbook(content.data, path, told.worksheet), told)
     if told.worksheet is not None:
-        raise InvalidInput("this is no workbook, so it has no sheets", file=path, remedy="Leave --sheet out.")
+        raise InvalidInput("this is no workbook, so it has no sheets", file=path, hint="Leave --sheet out.")
     if content.data[:SAMPLE_BYTES].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
         from neat_delta.reading.xml import read_xml
 
@@ -197,9 +200,9 @@ def _open(path: Location, begun: FilePrefetch, told: ReadOptions = DEFAULT_OPTIO
         return _Opened(path, content, read_xml(content.data, path), told)
     text = _with_line_feeds(decode(content.data, told.encoding))
     if not text.utf8 or text.utf8.isspace():
-        raise InvalidInput("the file is empty", file=path, remedy="Export it again.")
+        raise InvalidInput("the file is empty", file=path, hint="Export it again.")
     if _is_binary(text.utf8[:SAMPLE_BYTES]):
-        raise InvalidInput("this is no text, so it is no table", file=path, remedy="Name the export or the sheet.")
+        raise InvalidInput("this is no text, so it is no table", file=path, hint="Name the export or the sheet.")
     if text.utf8[:SAMPLE_BYTES].lstrip()[:2] == b'{"':
         from neat_delta.reading.jsonlines import read_json_lines
 
@@ -214,7 +217,7 @@ def _open(path: Location, begun: FilePrefetch, told: ReadOptions = DEFAULT_OPTIO
 def _insist_on_no_header(told: ReadOptions, path: Location) -> None:
     if told.header_line is not None:
         raise InvalidInput(
-            "each item names its values, so no line is a header", file=path, remedy="Leave --header-line out."
+            "each item names its values, so no line is a header", file=path, hint="Leave --header-line out."
         )
 
 
@@ -222,7 +225,7 @@ def _no_header_there(path: Location, line: int) -> InvalidInput:
     return InvalidInput(
         f"no row begins on line {line}, so it cannot be the header",
         file=path,
-        remedy=f"Say the line of the column names with --header-line; they stand among the first {SAMPLE_ROWS} rows.",
+        hint=f"Say the line of the column names with --header-line; they stand among the first {SAMPLE_ROWS} rows.",
     )
 
 
@@ -237,14 +240,14 @@ def _same_format(one: _Opened, other: _Opened) -> bool:
 def _to_table(opened: _Opened, begun: FilePrefetch, *, by_line: bool = False, like: Rows | None = None) -> Table:
     source = Source(opened.path, partial(begun.sha256, opened.path))
     if isinstance(opened.table, ParsedFile):
-        found = _from_sheet(source, opened.table, opened.told)
+        found = _from_sheet(source, opened.table, opened.options)
     else:
-        found = _from_text(source, opened.table, opened.told, by_line, like)
+        found = _from_text(source, opened.table, opened.options, by_line, like)
     form = found.format
-    if opened.content.packing:
-        form = replace(form, packing=opened.content.packing)
-    if opened.told.decimal_separator:
-        form = replace(form, decimal_separator=opened.told.decimal_separator)
+    if opened.payload.packing:
+        form = replace(form, packing=opened.payload.packing)
+    if opened.options.decimal_separator:
+        form = replace(form, decimal_separator=opened.options.decimal_separator)
     return replace(found, format=form)
 
 
@@ -255,7 +258,7 @@ def _from_sheet(source: Source, sheet: ParsedFile, told: ReadOptions) -> Table:
         if not -1 <= at < len(sheet):
             raise _no_header_there(source.path, told.header_line)
     if not sheet.columns or at >= len(sheet):
-        raise InvalidInput("the sheet holds no table", file=source.path, remedy="Name another with --sheet.")
+        raise InvalidInput("the sheet holds no table", file=source.path, hint="Name another with --sheet.")
     header = sheet.row(at) if at >= 0 else [f"column_{number}" for number in range(1, len(sheet.columns) + 1)]
     fields, columns = _named(header, source.path, sheet.numbers[at] if at >= 0 else 0)
     grid = as_frame_rows(sheet, at, columns)
@@ -267,7 +270,7 @@ def _from_sheet(source: Source, sheet: ParsedFile, told: ReadOptions) -> Table:
     return Table(
         source=source,
         format=FileFormat(
-            charset="utf-8",
+            encoding="utf-8",
             container=sheet.made_of,
             header_line=sheet.numbers[at] if at >= 0 else 0,
             decimal_separator=_mark(grid.cells(named).head(MARK_SAMPLE_ROWS)),
@@ -292,7 +295,7 @@ def _from_text(source: Source, table: _Delimited, told: ReadOptions, by_line: bo
     if len(reading.bad) and reading.bad["line"][0] <= dialect.header_line:
         line, _, say = reading.bad.row(0)
         raise InvalidInput(
-            f"the header row cannot be read: {say}", file=source.path, line=line, remedy="Mend that row first."
+            f"the header row cannot be read: {say}", file=source.path, line=line, hint="Mend that row first."
         )
     parted = RowSplit(reading.rows, reading.bad, reading.bad.clear())
     if not told.keep_non_data:
@@ -315,7 +318,7 @@ def _named(header: Sequence[str], path: Location, line: int) -> tuple[tuple[Fiel
             f"the header has {len(header)} columns, more than {MOST_COLUMNS}",
             file=path,
             line=line,
-            remedy="Check the file.",
+            hint="Check the file.",
         )
     fields = parse_header(header, path.name, line or None)
     return fields, tuple(field.name if field else f" {at}" for at, field in enumerate(fields))
@@ -339,14 +342,14 @@ def _form(text: DecodedText, dialect: Dialect, rows: Rows, named: Sequence[str])
     first = pl.int_range(min(len(rows), MARK_SAMPLE_ROWS), eager=True)
     return FileFormat(
         delimiter=dialect.delimiter,
-        charset=text.charset,
+        encoding=text.encoding,
         bom=text.bom,
         line_end=text.line_end or ("\r\n" if mostly_crlf else "\n"),
         quote_all=dialect.quote_all,
         decimal_separator=_mark(rows.cells(named, first)),
         header_line=dialect.header_line,
         delimiter_certain=dialect.sure,
-        charset_certain=not text.guessed,
+        encoding_certain=not text.guessed,
     )
 
 

@@ -49,7 +49,7 @@ def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile
         values = _without_collecting(lambda: table.to_python(skip_empty_area=False))
     except (CalamineError, OSError, ValueError) as error:
         raise InvalidInput(
-            f"the workbook cannot be read ({error})", file=path, remedy="Open it and save it as XLSX or CSV."
+            f"the workbook cannot be read ({error})", file=path, hint="Open it and save it as XLSX or CSV."
         ) from error
     others = f" of {len(names)}" if len(names) > 1 else ""
     columns = _without_collecting(lambda: [_texts(column) for column in zip(*values, strict=True)])
@@ -128,7 +128,7 @@ def _chosen(names: list[str], visible: list[str], wanted: str | None, path: Loca
         return [wanted]
     if wanted.isdigit() and 1 <= int(wanted) <= len(names):
         return [names[int(wanted) - 1]]
-    raise InvalidInput(f"the workbook has no sheet {wanted!r}", file=path, remedy=f"Its sheets: {', '.join(names)}.")
+    raise InvalidInput(f"the workbook has no sheet {wanted!r}", file=path, hint=f"Its sheets: {', '.join(names)}.")
 
 
 def number_text(value: float) -> str:

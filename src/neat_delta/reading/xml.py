@@ -29,7 +29,7 @@ def read_xml(data: bytes, path: Location) -> ParsedFile:
         root = ElementTree.fromstring(data)
     except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError) as error:
         reason = f"this is no well-formed XML ({error})" if isinstance(error, SyntaxError) else f"unsafe XML ({error})"
-        raise InvalidInput(reason, file=path, remedy="Export it again.") from error
+        raise InvalidInput(reason, file=path, hint="Export it again.") from error
     items = _items(root)
     if not items:
         raise InvalidInput("no element of this XML file repeats, so there are no items", file=path)

@@ -41,7 +41,7 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
     if code is None or result is None:
         raise InvalidOption(
             f"{results.source.name}: no column is known as {' and as '.join(lacking)}",
-            remedy="Name its columns code, result and reason. It has: " + ", ".join(names) + ".",
+            hint="Name its columns code, result and reason. It has: " + ", ".join(names) + ".",
         )
     reason = next((name for name in names if REASON.search(name) and name != result), None)
     # A code change goes by its new code once it is taken.
@@ -55,7 +55,7 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
     if about.is_empty():
         raise InvalidOption(
             f"{results.source.name}: none of its rows is about an item of this change set",
-            remedy="Is it the result list of this update?",
+            hint="Is it the result list of this update?",
         )
     return about.filter("bad").select("key", "reason").unique("key", keep="first", maintain_order=True)
 

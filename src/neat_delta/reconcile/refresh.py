@@ -57,14 +57,14 @@ def require_fresh(made: datetime | None, export: object, settings: Settings) -> 
         raise LiveMismatch(
             "this export does not tell when it was made, and [refresh] in catalogue.toml wants a young one",
             file=export,
-            remedy="Tell its time with --as-of.",
+            hint="Tell its time with --as-of.",
         )
     hours = (datetime.now().astimezone() - made.astimezone()).total_seconds() / 3600
     if hours > most:
         raise LiveMismatch(
             f"this export is {hours:,.0f} hours old, and {most} are settled as the most ([refresh] in catalogue.toml)",
             file=export,
-            remedy="Export anew and say: neat-delta refresh CHANGES FRESH --out FILE; or tell its time with --as-of.",
+            hint="Export anew and say: neat-delta refresh CHANGES FRESH --out FILE; or tell its time with --as-of.",
         )
 
 
@@ -138,7 +138,7 @@ def _policies(changes: ChangeSet, policy: str, by_field: Mapping[str, str]) -> d
         if name not in changes.head.fields:
             raise InvalidOption(
                 f"--clashes {name}={by_field[name]}: no such field changes in this change set",
-                remedy="Fields: " + ", ".join(changes.head.fields) + ".",
+                hint="Fields: " + ", ".join(changes.head.fields) + ".",
             )
     return {name: by_field.get(name, policy) for name in changes.head.fields}
 

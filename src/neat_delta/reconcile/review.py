@@ -45,15 +45,15 @@ def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -
         WrongChoice: the workbook was made from another change set.
         Unreadable: it lacks a column, a mark is neither take nor leave, or a row names what the change set has not.
     """
-    book = read_table(path, told=ReadOptions(worksheet=BOOK_SHEET, keep_non_data=True, header_line=1))
+    book = read_table(path, options=ReadOptions(worksheet=BOOK_SHEET, keep_non_data=True, header_line=1))
     if book.source_sha256 != sha256_hex(dump_changes(changes)):
         raise InvalidOption(
             f"{path}: this workbook was made from another change set",
-            remedy="Give the change set it was made from, or make a new one: neat-delta preview CHANGES --book FILE",
+            hint="Give the change set it was made from, or make a new one: neat-delta preview CHANGES --book FILE",
         )
     lacking = [name for name in (_DECISION, _COMMENT, *changes.head.key) if name not in book.names]
     if lacking:
-        raise InvalidInput("the workbook lacks a column", file=path, column=lacking[0], remedy="Make it anew.")
+        raise InvalidInput("the workbook lacks a column", file=path, column=lacking[0], hint="Make it anew.")
     marks = _marks(book, changes)
     _insist_on_known(marks, changes, path)
     taken = marks.filter((pl.col("mark") == TAKE) | ((pl.col("mark") == "") & pl.lit(unmarked)))
@@ -93,7 +93,7 @@ def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Location) ->
         line, mark = strange.row(0, named=True)["line"], strange["mark"][0]
         raise InvalidInput(
             "this is neither take nor leave", file=path, line=line, column=DECISION, value=mark,
-            remedy="Write take or leave, or nothing at all.",
+            hint="Write take or leave, or nothing at all.",
         )  # fmt: skip
     known = changes.cells.select("key", "field")
     items = changes.items.select("key", field=pl.lit(None, pl.String))
@@ -102,7 +102,7 @@ def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Location) ->
         row = unknown.row(0, named=True)
         raise InvalidInput(
             "the change set has no such change", file=path, line=row["line"], column=row["field"],
-            value=row["key"].replace(KEY_SEPARATOR, " · "), remedy="Codes and fields must stay as they were written.",
+            value=row["key"].replace(KEY_SEPARATOR, " · "), hint="Codes and fields must stay as they were written.",
         )  # fmt: skip
     twice = marks.filter(
         pl.struct("key", "field").is_duplicated() & (pl.col("mark").n_unique().over("key", "field") > 1)
@@ -111,7 +111,7 @@ def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Location) ->
         row = twice.row(0, named=True)
         raise InvalidInput(
             "two rows about the same change say different things", file=path, line=row["line"], column=DECISION,
-            value=row["key"].replace(KEY_SEPARATOR, " · "), remedy="Keep one of them.",
+            value=row["key"].replace(KEY_SEPARATOR, " · "), hint="Keep one of them.",
         )  # fmt: skip
 
 

@@ -55,7 +55,7 @@ def three_way(changes: ChangeSet, fresh: Table, settings: Settings) -> ThreeWayD
     if lacking:
         raise InvalidOption(
             f"{fresh.source.name} has no column {lacking[0]}, which the change set needs",
-            remedy="Export the same columns as before; names may be settled in catalogue.toml.",
+            hint="Export the same columns as before; names may be settled in catalogue.toml.",
         )
     items = _items(changes, fresh)
     if (items["fate"] == GONE).any():
@@ -92,7 +92,7 @@ def _items(changes: ChangeSet, fresh: Table) -> pl.DataFrame:
     if len(twice):
         raise InvalidOption(
             f"{fresh.source.name}: {twice['key'][0]} stands in it twice",
-            remedy="Nobody can tell which of the two is meant; mend the shop first.",
+            hint="Nobody can tell which of the two is meant; mend the shop first.",
         )
     by_new = codes.select(new_key="key", row_to="row")
     items = items.join(codes, on="key", how="left", maintain_order="left").join(

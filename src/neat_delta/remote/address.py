@@ -85,13 +85,13 @@ def parse_location(text: str) -> Location:
         raise InvalidOption(
             f"files cannot be fetched or sent by {scheme}",
             file=shown,
-            remedy=f"An address begins with one of: {', '.join(PORTS)}.",
+            hint=f"An address begins with one of: {', '.join(PORTS)}.",
         )
     if _has_password(text):
         raise InvalidOption(
             "a password in an address is seen by everybody and written into logs",
             file=shown,
-            remedy="Take it out, and put it into a variable or the system's keyring; see docs/places.md. "
+            hint="Take it out, and put it into a variable or the system's keyring; see docs/places.md. "
             "An @ in a path is written %40.",
         )
     try:
@@ -99,7 +99,7 @@ def parse_location(text: str) -> Location:
         host, port = parts.hostname, parts.port
     except ValueError as error:
         # What is wrong with it may be part of a secret.
-        raise InvalidOption("this is no address", file=shown, remedy="Such as https://shop.example/x.csv.") from error
+        raise InvalidOption("this is no address", file=shown, hint="Such as https://shop.example/x.csv.") from error
     if not host:
         raise InvalidOption("this address names no machine", file=shown)
     if not text.isprintable():

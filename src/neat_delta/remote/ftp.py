@@ -87,7 +87,7 @@ def _in_folder(folder: Address) -> Iterator[ftplib.FTP]:
         try:
             ftp.cwd(folder.plain_path or "/")
         except ftplib.error_perm as error:
-            raise TransferError("there is no such folder", remedy="Make it, or name another one.") from error
+            raise TransferError("there is no such folder", hint="Make it, or name another one.") from error
         yield ftp
 
 
@@ -119,8 +119,8 @@ def _session(address: Address) -> Iterator[ftplib.FTP]:
         try:
             ftp.login(user, password)
         except ftplib.error_perm as error:
-            remedy = secrets.where_to_put(secrets.PASSWORD, user, address.host)
-            raise TransferError(f"the password of {user} is missing or wrong", remedy=remedy) from error
+            hint = secrets.where_to_put(secrets.PASSWORD, user, address.host)
+            raise TransferError(f"the password of {user} is missing or wrong", hint=hint) from error
         if address.scheme == "ftps":
             ftp.prot_p()
         yield ftp
@@ -128,7 +128,7 @@ def _session(address: Address) -> Iterator[ftplib.FTP]:
             ftp.quit()
     except ftplib.error_perm as error:
         if str(error).startswith("550"):
-            raise NotFound("there is no such file, or it may not be read", remedy="Check name and folder.") from error
+            raise NotFound("there is no such file, or it may not be read", hint="Check name and folder.") from error
         raise TransferError(f"the server refuses ({error})") from error
     except EOFError as error:
         raise TransferError("it was cut off half way", passing=True) from error

@@ -70,7 +70,7 @@ def _in_folder(folder: Address) -> Iterator[paramiko.SFTPClient]:
         try:
             sftp.stat(folder.plain_path.rstrip("/") or "/")
         except FileNotFoundError as error:
-            raise TransferError("there is no such folder", remedy="Make it, or name another one.") from error
+            raise TransferError("there is no such folder", hint="Make it, or name another one.") from error
         yield sftp
 
 
@@ -80,7 +80,7 @@ def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
     try:
         import paramiko
     except ImportError as error:
-        raise TransferError("SFTP needs a package more", remedy='Say: pip install "neat-delta[remote]"') from error
+        raise TransferError("SFTP needs a package more", hint='Say: pip install "neat-delta[remote]"') from error
     # What goes wrong is said once, by us, and not in lines of a library beside it.
     logging.getLogger("paramiko").setLevel(logging.CRITICAL)
     client = paramiko.SSHClient()
@@ -104,22 +104,22 @@ def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
             channel.settimeout(SILENCE_TIME)
         yield sftp
     except FileNotFoundError as error:
-        raise NotFound("there is no such file", remedy="Check name and folder.") from error
+        raise NotFound("there is no such file", hint="Check name and folder.") from error
     except PermissionError as error:
         raise TransferError("it may not be read or written") from error
     except paramiko.BadHostKeyException as error:
         raise TransferError(
             "the machine shows another host key than before, so it may not be the one it says",
-            remedy="Ask its keeper before you go on.",
+            hint="Ask its keeper before you go on.",
         ) from error
     except (paramiko.AuthenticationException, paramiko.PasswordRequiredException) as error:
-        remedy = secrets.where_to_put(secrets.PASSWORD, user, address.host)
-        raise TransferError(f"the password or key of {user} is missing or wrong", remedy=remedy) from error
+        hint = secrets.where_to_put(secrets.PASSWORD, user, address.host)
+        raise TransferError(f"the password or key of {user} is missing or wrong", hint=hint) from error
     except paramiko.SSHException as error:
         if "not found in known_hosts" in str(error):
             raise TransferError(
                 "the machine's host key is not known here",
-                remedy=f"Log in once with ssh and compare the key, or name a known_hosts file in {KNOWN_HOSTS}.",
+                hint=f"Log in once with ssh and compare the key, or name a known_hosts file in {KNOWN_HOSTS}.",
             ) from error
         raise TransferError(plain(error), passing=not is_permanent(error)) from error
     except EOFError as error:

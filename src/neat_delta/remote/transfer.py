@@ -23,7 +23,7 @@ def fetch(address: Address) -> bytes:
     try:
         return _fetched(address)
     except TransferError as trouble:
-        raise InvalidInput(trouble.what, file=address, remedy=trouble.remedy) from trouble
+        raise InvalidInput(trouble.what, file=address, hint=trouble.hint) from trouble
 
 
 def fetch_if_any(address: Address) -> bytes | None:
@@ -37,7 +37,7 @@ def fetch_if_any(address: Address) -> bytes | None:
     except NotFound:
         return None
     except TransferError as trouble:
-        raise DeliveryError(trouble.what, file=address, remedy=trouble.remedy) from trouble
+        raise DeliveryError(trouble.what, file=address, hint=trouble.hint) from trouble
 
 
 def _fetched(address: Address) -> bytes:
@@ -82,4 +82,4 @@ def _done_in(folder: Address, name: str, action: Callable[[], None]) -> None:
         retry(action)
     except TransferError as trouble:
         sort = _Gone if isinstance(trouble, NotFound) else DeliveryError
-        raise sort(trouble.what, file=f"{str(folder).rstrip('/')}/{name}", remedy=trouble.remedy) from trouble
+        raise sort(trouble.what, file=f"{str(folder).rstrip('/')}/{name}", hint=trouble.hint) from trouble

@@ -21,11 +21,11 @@ SILENCE_TIME = 30.0
 class TransferError(Exception):
     """A transfer failed: ``what`` says why; ``passing`` trouble may be gone in a moment, and is worth another try."""
 
-    def __init__(self, what: str, *, passing: bool = False, remedy: str | None = None) -> None:
+    def __init__(self, what: str, *, passing: bool = False, hint: str | None = None) -> None:
         super().__init__(what)
         self.what = redacted(what)
         self.passing = passing
-        self.remedy = remedy
+        self.hint = hint
 
 
 class NotFound(TransferError):
@@ -41,7 +41,7 @@ def require_encryption(host: str, what: str, encrypted: str) -> None:
     if not may_go_unencrypted(host):
         raise TransferError(
             f"{what} would go to {host} over a line that others can read, so nothing was sent",
-            remedy=f"Begin the address with {encrypted}, or put {host} into the variable {UNENCRYPTED}.",
+            hint=f"Begin the address with {encrypted}, or put {host} into the variable {UNENCRYPTED}.",
         )
 
 

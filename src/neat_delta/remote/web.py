@@ -85,14 +85,14 @@ def _refusal(answer: httpx.Response, address: Address) -> TransferError:
     status = answer.status_code
     if status in (401, 403):
         if address.user:
-            remedy = secrets.where_to_put(secrets.PASSWORD, address.user, address.host)
-            return _NotAllowed("the password is missing or wrong", remedy=remedy)
-        remedy = secrets.where_to_put(secrets.TOKEN, "token", address.host)
-        return _NotAllowed("a token is wanted, or another one", remedy=remedy)
+            hint = secrets.where_to_put(secrets.PASSWORD, address.user, address.host)
+            return _NotAllowed("the password is missing or wrong", hint=hint)
+        hint = secrets.where_to_put(secrets.TOKEN, "token", address.host)
+        return _NotAllowed("a token is wanted, or another one", hint=hint)
     if status == 404:
-        return NotFound("there is no such page", remedy="Is the address right?")
+        return NotFound("there is no such page", hint="Is the address right?")
     if 300 <= status < 400:
-        return TransferError("it has moved to another address", remedy="Ask for the new address.")
+        return TransferError("it has moved to another address", hint="Ask for the new address.")
     try:
         message = answer.json().get("message", "")
     except (ValueError, AttributeError):

@@ -80,18 +80,18 @@ def read_toml(path: Path, hint: str) -> tuple[dict[str, Any], str]:
         text = path.read_text("utf-8-sig")
         return tomllib.loads(text, parse_float=Decimal), text
     except FileNotFoundError as error:
-        raise InvalidInput("there is no such file", file=path, remedy=hint) from error
+        raise InvalidInput("there is no such file", file=path, hint=hint) from error
     except tomllib.TOMLDecodeError as error:
         line = re.search(r"line ([0-9]+)", str(error))
         raise InvalidInput(
             f"this is no TOML: {error}",
             file=path,
             line=int(line[1]) if line else None,
-            remedy="Mend that line; texts stand in quotes.",
+            hint="Mend that line; texts stand in quotes.",
         ) from error
     except (OSError, UnicodeDecodeError) as error:
         raise InvalidInput(
-            "the file cannot be read as UTF-8 text", file=path, remedy="Name a TOML file, saved as UTF-8."
+            "the file cannot be read as UTF-8 text", file=path, hint="Name a TOML file, saved as UTF-8."
         ) from error
 
 
@@ -308,7 +308,7 @@ def _located(mistake: InvalidSetting, place: Place, path: Path, lines: list[str]
         line=_line(key, place[:-1], lines),
         column=".".join(place) or None,
         value=mistake.value,
-        remedy=mistake.hint or FIX,
+        hint=mistake.hint or FIX,
     )
 
 

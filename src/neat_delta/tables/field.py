@@ -58,12 +58,12 @@ def parse_header(columns: Iterable[str], file: str, line: int | None = None) -> 
                 file=file,
                 line=line,
                 column=f"{position} ({column})",
-                remedy="Rename or remove one of the two, then run again.",
+                hint="Rename or remove one of the two, then run again.",
             )
         seen[name] = column
         fields.append(Field(name, column))
     if not seen:
         raise InvalidInput(
-            "the header row holds no column names", file=file, line=line, remedy="Put a header row on top."
+            "the header row holds no column names", file=file, line=line, hint="Put a header row on top."
         )
     return tuple(fields)

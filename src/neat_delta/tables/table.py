@@ -27,7 +27,13 @@ DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
 ORIGIN_PROPERTY = "neat-delta live sha256"
 
 
-@json_names(decimal_separator="mark", delimiter_certain="sure", charset_certain="charset_sure", container="made_of")
+@json_names(
+    decimal_separator="mark",
+    delimiter_certain="sure",
+    encoding="charset",
+    encoding_certain="charset_sure",
+    container="made_of",
+)
 @dataclass(frozen=True)
 class FileFormat:
     r"""How a delimited file is written, so that another can be written just so.
@@ -41,21 +47,21 @@ class FileFormat:
     """
 
     delimiter: str = ","
-    charset: str = "utf-8"
+    encoding: str = "utf-8"
     bom: bool = False
     line_end: str = "\n"
     quote_all: bool = False
     decimal_separator: str | None = None
     header_line: int = 1
     delimiter_certain: bool = True
-    charset_certain: bool = True
+    encoding_certain: bool = True
     packing: str | None = None
     container: str | None = None
 
     @property
-    def writing_charset(self) -> str:
+    def writing_encoding(self) -> str:
         """The character set for a file of this form: UTF-8 where the file shows none."""
-        return "utf-8" if self.charset == ASCII else self.charset
+        return "utf-8" if self.encoding == ASCII else self.encoding
 
 
 @dataclass(frozen=True)
@@ -166,7 +172,7 @@ class Table:
                     f"two columns stand for the field {field.name}: {other!r} and {field.column!r}",
                     file=self.source.path,
                     line=self.format.header_line,
-                    remedy="Take one of them out, or change the aliases in catalogue.toml.",
+                    hint="Take one of them out, or change the aliases in catalogue.toml.",
                 )
         moved = {old.name: new.name for old, new in zip(self.fields, fields, strict=True) if old.name != new.name}
         return replace(self, fields=fields, rows=self.rows.renamed(moved)) if moved else self

@@ -97,7 +97,7 @@ def _remarks(document: tomlkit.TOMLDocument, text: str) -> None:
 def _forms(form: FileFormat, key: Sequence[str]) -> str:
     return FORMS.format(
         delimiter=DELIMITERS[form.delimiter],
-        encoding=form.writing_charset,
+        encoding=form.writing_encoding,
         header_line=form.header_line,
         decimal=form.decimal_separator or ".",
         key=key[0],
@@ -132,7 +132,7 @@ def _settings(column: ColumnProfile) -> dict[str, Any]:
     form = type_named(column.kind).infer_format(values) if len(values) else None
     if column.kind == "date":
         settings["date"] = next(name for name, known in named_formats().items() if known == form)
-    if column.kind == "money" and form is not None and form.decimals and not form.bare:
+    if column.kind == "money" and form is not None and form.decimals and not form.unpadded_integers:
         settings["decimals"] = form.decimals
     return settings
 

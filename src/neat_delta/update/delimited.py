@@ -19,12 +19,12 @@ if TYPE_CHECKING:
 
 def import_format(live: FileFormat, rules: ImportConfig) -> FileFormat:
     """How a file for the shop is written: as its exports are, but for what is settled of its import."""
-    charset = codecs.lookup(rules.encoding).name if rules.encoding else live.charset
+    charset = codecs.lookup(rules.encoding).name if rules.encoding else live.encoding
     return replace(
         live,
         delimiter=rules.delimiter or live.delimiter,
-        charset=charset,
-        bom=live.bom and charset == live.charset,
+        encoding=charset,
+        bom=live.bom and charset == live.encoding,
     )
 
 
@@ -45,7 +45,7 @@ def delimited(cells: pl.DataFrame, form: FileFormat) -> bytes:
         quote_style="always" if form.quote_all else "necessary",
     )
     data = stream.getvalue()
-    charset = form.writing_charset
+    charset = form.writing_encoding
     if charset != "utf-8":
         data = data.decode().encode(charset)
     return (_MARKS[charset] if form.bom else b"") + data

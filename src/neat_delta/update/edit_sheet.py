@@ -166,9 +166,9 @@ def workbook(columns: Sequence[SheetColumn], live: Table) -> bytes:
 
 
 def _insist_on_room(columns: Sequence[SheetColumn], live: Table) -> None:
-    remedy = "Choose fewer items or fields with --where and --fields, or write a .csv."
+    hint = "Choose fewer items or fields with --where and --fields, or write a .csv."
     if len(columns[0].cells) >= MOST_ROWS:
-        raise WriteError(f"a workbook holds {MOST_ROWS:,} rows, the header among them", remedy=remedy)
+        raise WriteError(f"a workbook holds {MOST_ROWS:,} rows, the header among them", hint=hint)
     for column in columns:
         # Characters are counted as UTF-16 counts them, in which a sign beyond the basic plane is two.
         lengths = column.cells.str.len_chars() + column.cells.str.count_matches(r"[\x{10000}-\x{10ffff}]")
@@ -179,7 +179,7 @@ def _insist_on_room(columns: Sequence[SheetColumn], live: Table) -> None:
                 file=live.source.name,
                 column=column.header,
                 value=columns[0].cells[at],
-                remedy=remedy,
+                hint=hint,
             )
 
 

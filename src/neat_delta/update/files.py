@@ -62,9 +62,9 @@ def write_files(
         files = [encoded(part) for _, part in parts]
     except UnicodeEncodeError as error:
         raise WriteError(
-            f"the shop's character set ({file_format.charset}) has no character {error.object[error.start : error.end]!r}",
+            f"the shop's character set ({file_format.encoding}) has no character {error.object[error.start : error.end]!r}",
             file=live.source.path,
-            remedy="Compare again: such cells are then refused one by one.",
+            hint="Compare again: such cells are then refused one by one.",
         ) from error
     own = live.source.path.suffix.lower()
     suffix = {WORKBOOK: ".xlsx", TABBED: ".tsv"}.get(
@@ -82,7 +82,7 @@ def _write_records(changes: ChangeSet, live: Table, folder: Path, import_format:
     if changes.new_keys():
         raise WriteError(
             f"code changes go into tables only, not into {import_format.output_format}",
-            remedy="Say --form delimited, tsv or xlsx.",
+            hint="Say --form delimited, tsv or xlsx.",
         )
     for action in (ADD, CHANGE, REMOVE):
         lines = lines_of(changes, live, action, import_format, shape)

@@ -316,7 +316,7 @@ def _fitting(cells: pl.DataFrame, fits: Callable[[pl.DataFrame], bool]) -> list[
         raise WriteError(
             "one row alone is larger than the shop takes in one file",
             value=str(cells.row(0)[0]),
-            remedy="Raise the number of bytes in the [import] table of catalogue.toml, if the shop allows it.",
+            hint="Raise the number of bytes in the [import] table of catalogue.toml, if the shop allows it.",
         )
     half = len(cells) // 2
     return _fitting(cells.head(half), fits) + _fitting(cells.slice(half), fits)

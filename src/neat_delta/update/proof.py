@@ -167,7 +167,7 @@ def simulate_import(
             items = _patched(replace(before, items=items), path, does)
             continue
         sheet = read_table(
-            path, told=ReadOptions(form.delimiter, form.writing_charset, header_line=1, keep_non_data=True)
+            path, options=ReadOptions(form.delimiter, form.writing_encoding, header_line=1, keep_non_data=True)
         )
         if len(sheet.unreadable_rows) or sheet.unnamed_columns:
             raise ProofFailed("the file just written cannot be read back whole", file=path.name)
@@ -231,7 +231,7 @@ def _assert_only_requested(
         strange = here.filter(~here.is_in(asked.filter(field=name)["key"].implode()))
         if len(strange):
             raise ProofFailed(
-                "nobody asked for this cell", file=path.name, column=name, value=_tell(strange[0]), remedy=REPORT
+                "nobody asked for this cell", file=path.name, column=name, value=_tell(strange[0]), hint=REPORT
             )
 
 
@@ -328,7 +328,7 @@ def assert_same(got: SimulatedStore, wanted: SimulatedStore, what: str) -> int:
             f"{what}: this item would be there and should not, or the other way round",
             file=got.live.source.name,
             value=_tell(strange[KEY_SEPARATOR][0]),
-            remedy=REPORT,
+            hint=REPORT,
         )
     names = [name for name in ours.columns if name != KEY_SEPARATOR]
     for name in names:
@@ -340,7 +340,7 @@ def assert_same(got: SimulatedStore, wanted: SimulatedStore, what: str) -> int:
                 file=got.live.source.name,
                 column=got.live.field(name).column,
                 value=_tell(ours[KEY_SEPARATOR][at]),
-                remedy=REPORT,
+                hint=REPORT,
             )
     return len(ours) * len(names)
 

@@ -159,10 +159,10 @@ def load_receipt(folder: Path) -> LoadedReceipt:
         )
     except FileNotFoundError as error:
         raise InvalidInput(
-            "no update was written here", file=folder, remedy="Name the folder that write made."
+            "no update was written here", file=folder, hint="Name the folder that write made."
         ) from error
     except (orjson.JSONDecodeError, KeyError, TypeError, ValueError, AttributeError) as error:
-        raise InvalidInput("this is no receipt of an update", file=path, remedy=ANEW) from error
+        raise InvalidInput("this is no receipt of an update", file=path, hint=ANEW) from error
 
 
 def _listed(told: dict[str, Any], receipt: Path, folder: str = "") -> ListedFile:
@@ -187,7 +187,7 @@ def _plain(name: str, receipt: Path) -> str:
     strange = PATH_SIGNS & set(name) or not name.isprintable() or name != name.strip(" .") or name in ("", RECEIPT)
     if strange or name.partition(".")[0].lower() in DEVICES:
         raise InvalidInput(
-            "the receipt names what is no file of this folder", file=receipt, column="file", value=name, remedy=ANEW
+            "the receipt names what is no file of this folder", file=receipt, column="file", value=name, hint=ANEW
         )
     return name
 
@@ -203,8 +203,8 @@ def listed_data(folder: Path, files: Iterable[ListedFile]) -> list[bytes]:
 
 def _as_written(path: Path, sha256: str) -> bytes:
     if not path.is_file() or path.is_symlink():
-        raise InvalidInput("a file of the receipt is missing", file=path, remedy=ANEW)
+        raise InvalidInput("a file of the receipt is missing", file=path, hint=ANEW)
     data = path.read_bytes()
     if sha256_hex(data) != sha256:
-        raise InvalidInput("the file is not as it was written", file=path, remedy=ANEW)
+        raise InvalidInput("the file is not as it was written", file=path, hint=ANEW)
     return data

@@ -27,17 +27,17 @@ def check_replaceable(folder: Path, wanted: Path, *, replace: bool) -> str | Non
     if not folder.exists():
         return None
     if not folder.is_dir():
-        raise WriteError("this is a file, not a folder", file=wanted, remedy=ANOTHER)
+        raise WriteError("this is a file, not a folder", file=wanted, hint=ANOTHER)
     if not any(folder.iterdir()):
         return None
     listed = _listed(folder)
     if listed is None:
-        raise WriteError("the folder is not empty", file=wanted, remedy=ANOTHER)
+        raise WriteError("the folder is not empty", file=wanted, hint=ANOTHER)
     if not replace:
         raise WriteError(
             "an earlier update stands here",
             file=wanted,
-            remedy="Say --replace to put this update in its place, or name another folder.",
+            hint="Say --replace to put this update in its place, or name another folder.",
         )
     for path in sorted(folder.rglob("*")):
         _insist_on_ours(path, folder, wanted, listed)
@@ -51,7 +51,7 @@ def check_no_input_in(folder: Path) -> None:
         CannotWrite: something does.
     """
     for path in inputs_in(folder):
-        raise WriteError(f"{path.name} in this folder is read", file=folder, remedy="Name another folder.")
+        raise WriteError(f"{path.name} in this folder is read", file=folder, hint="Name another folder.")
 
 
 def remove_replaced(folder: Path) -> None:
@@ -86,11 +86,11 @@ def _insist_on_ours(path: Path, folder: Path, wanted: Path, listed: dict[str, st
         raise WriteError(
             f"{name} is no file of the update that stands here, and would be lost",
             file=wanted,
-            remedy="Move it elsewhere, or name another folder.",
+            hint="Move it elsewhere, or name another folder.",
         )
     if listed[name] not in (None, sha256_hex(path.read_bytes())):
         raise WriteError(
             f"{name} has been changed since it was written, and would be lost",
             file=wanted,
-            remedy="Move it elsewhere, or name another folder.",
+            hint="Move it elsewhere, or name another folder.",
         )

@@ -96,7 +96,7 @@ def write_update(
 
     def check(now: Path) -> None:
         if check_replaceable(now, folder, replace=options.overwrite) != earlier:
-            raise WriteError("another update has been written here meanwhile", file=folder, remedy="Look at it first.")
+            raise WriteError("another update has been written here meanwhile", file=folder, hint="Look at it first.")
 
     with draft_folder(place) as draft:
         receipt = _write_draft(changes, live, folder, draft, settings, options, progress)
@@ -182,11 +182,11 @@ def _require_same_live(changes: ChangeSet, live: Table) -> None:
             f"this change set was made from another file (it was {made_from.name} with {made_from.rows} rows, "
             f"fingerprint {made_from.sha256[:12]}…)",
             file=live.source.path,
-            remedy="Give the export it was made from with --live, or compare again with this one.",
+            hint="Give the export it was made from with --live, or compare again with this one.",
         )
 
 
-def _require_known_fields(names: Sequence[str], live: Table, whose: str, remedy: str) -> None:
+def _require_known_fields(names: Sequence[str], live: Table, whose: str, hint: str) -> None:
     strange = [name for name in names if name not in live.names]
     if strange:
-        raise WriteError(f"{whose} names a field that the live export does not have", column=strange[0], remedy=remedy)
+        raise WriteError(f"{whose} names a field that the live export does not have", column=strange[0], hint=hint)

@@ -51,7 +51,7 @@ def describe_format(catalogue: Table) -> str:
         words = [form.container]
     else:
         words = [
-            charset_name(form.charset) + ("" if form.charset_certain else " (a guess)"),
+            charset_name(form.encoding) + ("" if form.encoding_certain else " (a guess)"),
             DELIMITERS[form.delimiter] + ("" if form.delimiter_certain else " (a guess)"),
         ]
     if form.decimal_separator is not None:

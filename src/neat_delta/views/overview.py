@@ -41,8 +41,8 @@ def overview(
     yield from sentence("file", f"{catalogue.source.name}   {size}   {describe_format(catalogue)}", width)
     if not catalogue.format.delimiter_certain:
         yield from sentence("look at", "the delimiter is a guess; say it with --delimiter", width, "warn")
-    if not catalogue.format.charset_certain:
-        charset = charset_name(catalogue.format.charset)
+    if not catalogue.format.encoding_certain:
+        charset = charset_name(catalogue.format.encoding)
         said = f"{charset} is a guess where a file is no UTF-8; if accents look wrong, say --encoding"
         yield from sentence("", said, width)
     if catalogue.unnamed_columns:

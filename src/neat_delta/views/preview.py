@@ -286,9 +286,11 @@ def item_view(changes: ChangeSet, live: Table, key: str, there: dict[str, str], 
     cells = {cell["field"]: cell for cell in changes.cells.filter(key=key).iter_rows(named=True)}
     what = {CHANGE: "changes", ADD: "is new", REMOVE: "is to be removed", RECODE: "gets another code"}
     yield Text()
-    yield labelled("item", f"{format_key(key)}   {printable(item['name'])}   {what.get(item['do'], 'does not change')}")
+    yield labelled(
+        "item", f"{format_key(key)}   {printable(item['name'])}   {what.get(item['action'], 'does not change')}"
+    )
     if item["new_key"]:
-        yield labelled("", f"its new code is {format_key(item['to'])}")
+        yield labelled("", f"its new code is {format_key(item['new_key'])}")
     widest = max(map(len, live.names))
     for name in live.names:
         label = f"{INDENT}{name.ljust(widest)}  "
@@ -303,4 +305,4 @@ def item_view(changes: ChangeSet, live: Table, key: str, there: dict[str, str], 
         yield from others
     for finding in changes.findings.filter(key=key).iter_rows(named=True):
         about = f"{finding['field']}: " if finding["field"] else ""
-        yield from sentence(finding["level"], f"{about}{finding['say']}", width, finding["level"])
+        yield from sentence(finding["level"], f"{about}{finding['message']}", width, finding["level"])

@@ -48,7 +48,7 @@ def review_workbook(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False)
     if len(rows) > MOST_ROWS:
         raise WriteError(
             f"a workbook holds {MOST_ROWS:,} rows, and this would be {len(rows):,}",
-            remedy="Ask for a part of the changes (--only, --where, --items), or for --book-by item.",
+            hint="Ask for a part of the changes (--only, --where, --items), or for --book-by item.",
         )
     stream = io.BytesIO()
     book = xlsxwriter.Workbook(stream, {"strings_to_formulas": False, "strings_to_urls": False, "in_memory": True})

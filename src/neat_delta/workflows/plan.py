@@ -177,5 +177,5 @@ def names_of_images(folder: Path | None) -> frozenset[str] | None:
     if folder is None:
         return None
     if not folder.is_dir():
-        raise InvalidInput("there is no such folder", file=folder, remedy="Name the folder the pictures lie in.")
+        raise InvalidInput("there is no such folder", file=folder, hint="Name the folder the pictures lie in.")
     return frozenset(path.name for path in folder.rglob("*") if path.is_file())

@@ -62,7 +62,7 @@ def require_matching_live(changes: ChangeSet, live: Table) -> None:
         raise LiveMismatch(
             f"this change set was made from another file (fingerprint {changes.head.live.sha256[:12]}…)",
             file=live.source.path,
-            remedy="Give the export it was made from with --live, or compare again with this one.",
+            hint="Give the export it was made from with --live, or compare again with this one.",
         )
 
 
@@ -80,7 +80,7 @@ def _live_of(changes: ChangeSet, path: Location) -> Path:
     raise InvalidInput(
         "the live export of this change set is neither beside it nor in this folder",
         file=name,
-        remedy="Say where it is with --live FILE.",
+        hint="Say where it is with --live FILE.",
     )
 
 
@@ -163,7 +163,7 @@ def undo_since(
         raise InvalidOption(
             f"of {result.ambiguous} items nobody can tell whether their codes have changed, so nothing is undone",
             file=fresh,
-            remedy='Settle a field that no two items share: identity = "FIELD" in catalogue.toml, '
+            hint='Settle a field that no two items share: identity = "FIELD" in catalogue.toml, '
             "and compare or recode anew.",
         )
     receipt = write_update(result.changes, live, folder, settings, options, progress)

@@ -99,13 +99,13 @@ class _Run:
             raise InvalidOption(
                 f"no list {self.config.profile!r} is saved in {settings.path or 'any catalogue.toml'}",
                 file=self.config.path,
-                remedy=f"Saved lists: {saved}.",
+                hint=f"Saved lists: {saved}.",
             )
         return settings.profiles[self.config.profile]
 
     def _finish_earlier(self) -> None:
         """Go on with an update of an earlier run that was cut off on its way, before anything else is looked at."""
-        journal, place = Journal(self.config.journal), destination_of(self._place(), self.progress.step)
+        journal, place = Journal(self.config.journal_file), destination_of(self._place(), self.progress.step)
         for entry in journal.entries():
             ours = self._is_own(Path(entry.folder))
             if entry.state != "under way" or entry.place != place.name or not ours:
@@ -202,7 +202,7 @@ class _Run:
         return self.config.to
 
     def _send(self) -> None:
-        report, journal = self.report, Journal(self.config.journal)
+        report, journal = self.report, Journal(self.config.journal_file)
         update = load_update(report.folder / UPDATE_FOLDER)
         with report.step("send", self.progress) as step:
             report.sent = True
@@ -213,7 +213,7 @@ class _Run:
             step.message = f"{_several(len(entry.files), 'file')} to {entry.place}, journal entry {entry.entry}"
             if bad:
                 report.attention_reasons.append(f"the shop did not take {_several(bad, 'row')}")
-                report.next_steps.append(f"neat-delta journal {entry.entry} --journal {self.config.journal}")
+                report.next_steps.append(f"neat-delta journal {entry.entry} --journal {self.config.journal_file}")
 
     def _settle(self, settings: Settings) -> None:
         """Fetch the export made after the import, again and again until all has arrived or patience ends."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from decimal import Decimal
 from pathlib import Path
 from typing import Annotated
@@ -41,7 +41,7 @@ class AsLocation:
         try:
             return parse_location(value)
         except InvalidOption as error:
-            raise InvalidSetting(error.what, error.remedy or FIX, error.file) from error
+            raise InvalidSetting(error.what, error.hint or FIX, error.file) from error
 
 
 @dataclass(frozen=True)
@@ -123,7 +123,7 @@ class RunConfig:
     """The settings, if not the catalogue.toml beside the run's file."""
     folder: Annotated[Path, AsPath()] = Path("runs")
     """Where each run gets a folder of its own."""
-    journal: Annotated[Path, AsPath()] = field(default_factory=default_journal)
+    journal: Annotated[Path | None, AsPath()] = None
     """The journal, if not the user's own."""
     include: tuple[Annotated[str, OneOf((NEW, GONE))], ...] = ()
     """Rows besides those that change items: `new` ones, `gone` items."""
@@ -163,6 +163,11 @@ class RunConfig:
         return self.path.stem
 
     @property
+    def journal_file(self) -> Path:
+        """The journal of this run."""
+        return self.journal or default_journal()
+
+    @property
     def add_new(self) -> bool:
         """Whether new rows become items."""
         return NEW in self.include
@@ -188,7 +193,7 @@ def load_run(path: Path) -> RunConfig:
         edited=from_here(run.edited),
         catalogue=catalogue if run.catalogue or catalogue.is_file() else None,
         folder=beside / run.folder,
-        journal=beside / run.journal,
+        journal=run.journal and beside / run.journal,
         to=run.to and from_here(run.to),
         fresh=run.fresh and from_here(run.fresh),
         path=path,

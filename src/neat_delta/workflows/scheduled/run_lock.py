@@ -39,7 +39,7 @@ def exclusive_run(told: RunConfig) -> Iterator[RunReport]:
         _point(told.folder / f"{told.name}-{LATEST}", report.folder)
     except Timeout as error:
         raise WriteError(
-            "another run of this file is at work", file=told.path, remedy="Wait for its end; nothing was done."
+            "another run of this file is at work", file=told.path, hint="Wait for its end; nothing was done."
         ) from error
     except OSError as error:
         lock.release()
