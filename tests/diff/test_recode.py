@@ -196,3 +196,14 @@ def test_a_code_that_lost_its_zeros_is_damaged_and_not_changed(tmp_path):
 
     assert seen.changes.new_keys() == {}
     assert "damaged code" in seen.changes.findings["code"].to_list()
+
+
+def test_the_rows_of_a_sheet_with_code_changes_add_up(tmp_path):
+    seen = sheet(tmp_path, other_code, settings=Settings(identity="id"))
+
+    assert sum(seen.changes.counts.values()) == seen.changes.head.edited.rows
+    assert [row for state in ("changed", "same") for row in seen.rows_in(state)["key"]] == ["D-1", "C-0", *_rest()]
+
+
+def _rest():
+    return [row[0] for row in IDS[3:]]

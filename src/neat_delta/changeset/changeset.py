@@ -197,7 +197,8 @@ class ChangeSet:
     def counts(self) -> dict[str, int]:
         """How many rows are in each state, which add up to the rows read; and how many live items have no row."""
         states = dict(self.items["row_state"].drop_nulls().value_counts().iter_rows())
-        names = dict.fromkeys([*STATES, *self.head.other_rows, *states, MISSING])
+        left_out = [LEFT_OUT_ROW] if self.head.exclusions else []
+        names = dict.fromkeys([*STATES, *self.head.other_rows, *states, MISSING, *left_out])
         return {name: self.head.other_rows.get(name, 0) + states.get(name, 0) for name in names}
 
     def keys_with_action(self, *actions: str) -> pl.DataFrame:
@@ -294,14 +295,15 @@ def normalize(changes: ChangeSet) -> ChangeSet:
         raise BrokenInvariant("a cell has no item")
     has_cells = pl.repeat(False, len(items), dtype=pl.Boolean, eager=True).scatter(position, True)
     idle = (items["action"] == CHANGE) & ~has_cells
-    items = items.with_columns(action=pl.when(idle).then(pl.lit(NONE)).otherwise("action"))
+    if idle.any():
+        items = items.with_columns(action=pl.when(idle).then(pl.lit(NONE)).otherwise("action"))
     acting = items["action"] != NONE
     if not acting.all():
         cells = cells.filter(acting.gather(position))
-    blocked = pl.col("key").is_in(changes.findings.filter(effect=BLOCK)["key"].drop_nulls().implode())
-    items = items.with_columns(
-        new_key=pl.when(pl.col("action") == RECODE).then("new_key"), row_state=_row_state(blocked)
-    )
+    blocking = changes.findings["key"].filter(changes.findings["effect"] == BLOCK)
+    blocked = pl.col("key").is_in(blocking.drop_nulls().implode()) if len(blocking) else pl.lit(value=False)
+    new_key = pl.when(pl.col("action") == RECODE).then("new_key")
+    items = items.with_columns(new_key=new_key, row_state=_row_state(blocked))
     other_rows = {state: rows for state, rows in changes.head.other_rows.items() if rows}
     return replace(changes, head=replace(changes.head, other_rows=other_rows), items=items, cells=cells)
 

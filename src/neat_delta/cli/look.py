@@ -102,7 +102,7 @@ def _as_dict(
         ],
         "unreadable": catalogue.unreadable_rows.select("line", say="message").to_dicts(),
         "no_data": catalogue.non_data_rows.select("line", say="message").to_dicts(),
-        "damaged": marks.to_dicts(),
+        "damaged": marks.rename({"message": "say"}).to_dicts(),
         "catalogue": {
             "file": str(settings.path),
             "unknown": settings.unknown_in(catalogue.names),

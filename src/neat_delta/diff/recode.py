@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.apply_findings import apply_findings
-from neat_delta.changeset.changeset import CHANGED, RECODE, with_known_items, with_rows_of
+from neat_delta.changeset.changeset import CHANGE, CHANGED, RECODE, with_known_items, with_rows_of
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, findings_frame
 from neat_delta.diff.changeset_of import items_of_findings
 from neat_delta.diff.compare import CompareOptions, CompareResult, compare
@@ -134,7 +134,7 @@ def recode(
             "unreadable": len(codes.unreadable_rows),
             "same": plan.findings.filter(effect=NO_EFFECT).height,
         },
-        line=line,
+        line=pl.when(pl.col("action") != CHANGE).then(line),
         row_state=pl.when(pl.col("action") == RECODE).then(pl.lit(CHANGED)),
     )
     findings = pl.concat([unreadable_rows(codes), no_data(codes), _repeated(again), plan.findings])

@@ -138,7 +138,11 @@ def apply_rekeys(changes: ChangeSet, context: Context, rows: pl.DataFrame, new_k
     known = changes.items.drop("new_key").join(keys, on="key", how="inner", maintain_order="left")
     more = rows.join(changes.items, on="key", how="anti", maintain_order="left").join(keys, on="key")
     items = pl.concat([known, more], how="diagonal").with_columns(action=pl.lit(RECODE))
-    head = replace(changes.head, identity=_identity(changes, context, new_keys))
+    # A row that had no item until now is no other row any more.
+    other_rows = dict(changes.head.other_rows)
+    for state, number in more["row_state"].drop_nulls().value_counts().iter_rows():
+        other_rows[state] = other_rows.get(state, 0) - number
+    head = replace(changes.head, identity=_identity(changes, context, new_keys), other_rows=other_rows)
     order = context.key.values(context.live)
     return with_items(changes, items, changes.cells.clear(), order, head)
 

@@ -8,7 +8,7 @@ import tomllib
 from collections.abc import Iterator, Mapping
 from dataclasses import fields, is_dataclass, replace
 from decimal import Decimal
-from functools import partial
+from functools import cache, partial
 from types import UnionType
 from typing import TYPE_CHECKING, Annotated, Any, TypeVar, Union, get_args, get_origin, get_type_hints
 
@@ -95,6 +95,7 @@ def read_toml(path: Path, hint: str) -> tuple[dict[str, Any], str]:
         ) from error
 
 
+@cache
 def _converter() -> Converter:
     """A converter that takes nothing for something else: no text for a number, no number for a text."""
     converter = Converter(forbid_extra_keys=True)
