@@ -153,7 +153,7 @@ def recode(
     codes = table_from_frame(pl.DataFrame(pairs, schema={"old": pl.String, "new": pl.String}), "new_keys.csv")
     context = context_of(live, settings)
     asked = code_pairs(codes, context.key, "old", "new")
-    result = recode_items(codes, context, asked, CompareOptions(settings=settings), pictures=rename_images)
+    result = recode_items(codes, context, asked, CompareOptions(settings=settings), images=rename_images)
     return checked(result, settings, overrides).changes
 
 

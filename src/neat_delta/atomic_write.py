@@ -83,7 +83,7 @@ def write_atomic(path: Path, data: bytes, *, replace: bool = False) -> None:
     returns.
 
     Raises:
-        CannotWrite: the name is taken, or the disk refuses; what stood there still does.
+        WriteError: the name is taken, or the disk refuses; what stood there still does.
     """
     target = Path(os.path.realpath(path)) if path.is_symlink() else path
     try:
@@ -130,7 +130,7 @@ def draft_folder(folder: Path) -> Iterator[Path]:
     """A draft of a folder beside its place, held against other runs; gone afterwards, unless it was moved.
 
     Raises:
-        CannotWrite: it cannot be made.
+        WriteError: it cannot be made.
     """
     draft, number = temp_path(folder), None
     missing = [parent for parent in folder.parents if not parent.exists()]
@@ -163,7 +163,7 @@ def replace_dir(draft: Path, folder: Path, check: Callable[[Path], None], remove
     comes back with it. ``remove`` then takes away what stepped aside.
 
     Raises:
-        CannotWrite: the disk refuses; what stood there still does.
+        WriteError: the disk refuses; what stood there still does.
     """
     try:
         for path in (*sorted(draft.rglob("*")), draft):

@@ -40,5 +40,5 @@ def from_json(cls: type[T], data: dict[str, Any]) -> T:
     Raises:
         TypeError: a name is unknown, or one without a default is missing.
     """
-    names = {theirs: ours for ours, theirs in _NAMES.get(cls, {}).items()}
+    names = {edited: live for live, edited in _NAMES.get(cls, {}).items()}
     return cls(**{names.get(name, name): value for name, value in data.items()})

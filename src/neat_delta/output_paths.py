@@ -48,8 +48,8 @@ def check_outputs(*paths: Path | None, folder: Path | None = None, replace: bool
     ``folder`` is the update's folder, which is the update's alone. Paths that are ``None`` were not asked for.
 
     Raises:
-        WrongChoice: two of them are the same file, or one lies in the update's folder.
-        CannotWrite: there is no such folder, the file exists, or it is one of those that are read.
+        InvalidOption: two of them are the same file, or one lies in the update's folder.
+        WriteError: there is no such folder, the file exists, or it is one of those that are read.
     """
     wanted = [path for path in paths if path is not None]
     for number, path in enumerate(wanted):

@@ -44,7 +44,7 @@ class FilePrefetch:
         """A file's bytes.
 
         Raises:
-            Unreadable: there is no such file, it is a folder, or it may not be read.
+            InvalidInput: there is no such file, it is a folder, or it may not be read.
         """
         return self._data[path].result()
 
@@ -78,7 +78,7 @@ def read_bytes(path: Location) -> bytes:
     """A file's bytes, fetched if it lies elsewhere, or those of standard input for ``-``.
 
     Raises:
-        Unreadable: there is no such file, it is a folder, or it may not be read.
+        InvalidInput: there is no such file, it is a folder, or it may not be read.
     """
     if not isinstance(path, Path):
         from neat_delta.remote.transfer import fetch

@@ -59,7 +59,7 @@ def test_a_barcode_may_move_from_one_item_to_another(tried):
 
 def test_pictures_that_are_not_there_are_stopped(tried):
     seen = tried(cell("picture", "new.jpg"))
-    found = run_checks(seen.changes, seen.live, Settings(), pictures=frozenset({"New.jpg"}))
+    found = run_checks(seen.changes, seen.live, Settings(), images=frozenset({"New.jpg"}))
 
     assert found.select("code", "value").rows() == [("picture missing", "new.jpg")]
-    assert run_checks(seen.changes, seen.live, Settings(), pictures=frozenset({"new.jpg"})).is_empty()
+    assert run_checks(seen.changes, seen.live, Settings(), images=frozenset({"new.jpg"})).is_empty()

@@ -45,7 +45,7 @@ def test_nothing_packs_to_nothing(tmp_path):
     changes, _ = packed(tmp_path, [])
     live = read_table(tmp_path / "live.csv")
 
-    assert [pack(changes, live, way=way) for way in WAYS] == [[], [], []]
+    assert [pack(changes, live, strategy=way) for way in WAYS] == [[], [], []]
 
 
 edits = st.sets(st.tuples(st.integers(0, 5), st.sampled_from(["name", "price", "stock"])), min_size=1)
@@ -69,7 +69,7 @@ def test_the_tables_are_the_same_in_whatever_order_the_cells_stand(tmp_path_fact
     mixed = replace(changes, cells=changes.cells.sample(fraction=1, shuffle=True, seed=dice.randrange(99)))
 
     one, other = (
-        {tuple(table.columns): table.cells for table in pack(told, live, way=way)} for told in (changes, mixed)
+        {tuple(table.columns): table.cells for table in pack(told, live, strategy=way)} for told in (changes, mixed)
     )
 
     assert one.keys() == other.keys()
@@ -107,7 +107,7 @@ def test_holes_are_filled_with_what_is_there(tmp_path):
     changes, _ = packed(tmp_path, [(0, "price"), (1, "stock"), (2, "name")])
     live, _ = read_pair(tmp_path / "live.csv", tmp_path / "edited.csv")
 
-    (table,) = pack(changes, live, way="fewest-files")
+    (table,) = pack(changes, live, strategy="fewest-files")
 
     assert table.cells.rows() == [("n0", "S0", "2.00", "5"), ("n1", "S1", "1.00", "7"), ("new", "S2", "1.00", "5")]
     assert [(cost.strategy, cost.files, cost.extra_cells) for cost in costs(changes, live)] == [
@@ -120,7 +120,7 @@ def test_holes_stay_blank_where_a_blank_leaves_a_field_alone(tmp_path):
     live, _ = read_pair(tmp_path / "live.csv", tmp_path / "edited.csv")
     holes = FillRules(leaves=True)
 
-    (table,) = pack(changes, live, way="fewest-cells", holes=holes)
+    (table,) = pack(changes, live, strategy="fewest-cells", holes=holes)
 
     assert table.cells.rows() == [("", "S0", "2.00", ""), ("", "S1", "", "7"), ("new", "S2", "", "")]
     assert table.filled == {}
@@ -133,7 +133,7 @@ def test_money_stock_and_the_like_are_never_filled(tmp_path, way):
     live, _ = read_pair(tmp_path / "live.csv", tmp_path / "edited.csv")
     holes = FillRules(never=frozenset(["price", "stock"]))
 
-    tables = pack(changes, live, way=way, holes=holes)
+    tables = pack(changes, live, strategy=way, holes=holes)
 
     assert sorted(table.columns for table in tables) == [["name", "sku"], ["sku", "price"], ["sku", "stock"]]
     assert all(table.filled == {} for table in tables)

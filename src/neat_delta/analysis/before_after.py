@@ -67,8 +67,8 @@ class BeforeAfter:
     def _texts(self, name: str) -> pl.DataFrame:
         if name in self.changes.head.key:
             codes = key_parts(self.affected_items["key"], self.changes.head.key)[name]
-            told = self.affected_items.select("key", "row").with_columns(codes.alias("now"))
-            return told.select("key", was=pl.when(pl.col("row").is_not_null()).then("now"), now="now")
+            result = self.affected_items.select("key", "row").with_columns(codes.alias("now"))
+            return result.select("key", was=pl.when(pl.col("row").is_not_null()).then("now"), now="now")
         rows = self.affected_items["row"]
         there = self.live.cells([name], rows.drop_nulls())[name]
         was = pl.repeat(None, len(rows), dtype=pl.String, eager=True).scatter(rows.is_not_null().arg_true(), there)

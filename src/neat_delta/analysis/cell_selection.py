@@ -41,22 +41,22 @@ class Selection:
         return bool(self.only or self.leave or self.where is not None or self.items is not None)
 
 
-def cells_in(changes: ChangeSet, part: Selection, live: Table | None, settings: Settings) -> pl.DataFrame:
+def cells_in(changes: ChangeSet, selection: Selection, live: Table | None, settings: Settings) -> pl.DataFrame:
     """What of a change set a part holds (frame of key, field): cells, and with a null field items as a whole.
 
     Items to be added or removed and code changes are such wholes, and are in no part by fields.
 
     Raises:
-        WrongChoice: a field or an item is not in the change set, or the condition is none.
+        InvalidOption: a field or an item is not in the change set, or the condition is none.
     """
-    only, leave = (_known_fields(changes, names) for names in (part.only, part.leave))
+    only, leave = (_known_fields(changes, names) for names in (selection.only, selection.leave))
     items = changes.items.filter(pl.col("action").is_in(ALL)).select("key", "action")
-    if part.where is not None:
+    if selection.where is not None:
         items = items.join(
-            _items_where(changes, live, part.where, settings), on="key", how="semi", maintain_order="left"
+            _items_where(changes, live, selection.where, settings), on="key", how="semi", maintain_order="left"
         )
-    if part.items is not None:
-        items = items.join(_known_items(changes, part.items), on="key", how="semi", maintain_order="left")
+    if selection.items is not None:
+        items = items.join(_known_items(changes, selection.items), on="key", how="semi", maintain_order="left")
     cells = changes.cells_with_action(CHANGE, RECODE).select("key", "field")
     cells = cells.join(items, on="key", how="semi", maintain_order="left").filter(~pl.col("field").is_in(leave))
     cells = cells.filter(pl.col("field").is_in(only)) if only else cells

@@ -25,7 +25,7 @@ def field_of(live: Table, what: str) -> str:
     """The field that holds the category or the maker, by its name.
 
     Raises:
-        WrongChoice: no field is named so.
+        InvalidOption: no field is named so.
     """
     pattern = {"category": CATEGORY, "maker": MAKER}[what]
     found = next((name for name in live.names if pattern.search(name)), None)
@@ -48,14 +48,14 @@ def by_group(both: BeforeAfter, field: str) -> pl.DataFrame:
         there = changes.cells_with_action(REMOVE).filter(field=field).select("key", group="was")
         gone = gone.join(there, on="key", how="left", maintain_order="left")
     groups = pl.concat([groups, gone.with_columns(pl.col("group").fill_null(NONE))])
-    does = groups.join(changes.items.select("key", "action"), on="key")
-    items = does.group_by("group", maintain_order=True).agg(
+    action = groups.join(changes.items.select("key", "action"), on="key")
+    items = action.group_by("group", maintain_order=True).agg(
         items=pl.len(), new=(pl.col("action") == ADD).sum(), gone=(pl.col("action") == REMOVE).sum()
     )
     cells = measured(changes).join(groups, on="key")
     move = pl.col("after").cast(pl.Float64) - pl.col("before").cast(pl.Float64)
     moved = cells.group_by("group").agg(cells=pl.len(), up=(move > 0).sum(), down=(move < 0).sum())
-    told = items.join(moved, on="group", how="left", maintain_order="left")
-    return told.with_columns(pl.col("cells", "up", "down").fill_null(0)).sort(
+    result = items.join(moved, on="group", how="left", maintain_order="left")
+    return result.with_columns(pl.col("cells", "up", "down").fill_null(0)).sort(
         "items", "cells", "group", descending=[True, True, False]
     )

@@ -32,7 +32,7 @@ def price_moves(both: BeforeAfter, money: MoneySettings) -> pl.DataFrame:
     exact decimals, null where a number is missing or would be divided by zero.
 
     Raises:
-        WrongChoice: the live export has no price and cost, or they are not known as such.
+        InvalidOption: the live export has no price and cost, or they are not known as such.
     """
     price, cost = price_and_cost(both.live, money)
     moves = both.numbers(price).rename({"was": "price_was", "now": "price"})
@@ -65,7 +65,7 @@ def price_and_cost(live: Table, money: MoneySettings) -> tuple[str, str]:
     """The fields of price and cost.
 
     Raises:
-        WrongChoice: one of them is not there, or not known as such.
+        InvalidOption: one of them is not there, or not known as such.
     """
     price, cost = money.price_cost_fields(live.names)
     lacking = [what for what, name in (("price", price), ("cost", cost)) if name not in live.names]
@@ -127,10 +127,10 @@ def touched_records(both: BeforeAfter, records: Table, matched: dict[str, str], 
     costs = costs.filter(COST.ne_missing(COST_WAS))
     cells = records.cells(list(matched.values()))
     form = NumberFormat(records.format.decimal_separator or ".", three_decimals=True)
-    listed = pl.DataFrame({"line": records.rows.line, "key": cells[matched["key"]].str.strip_chars()})
+    profile = pl.DataFrame({"line": records.rows.line, "key": cells[matched["key"]].str.strip_chars()})
     price = exact(cells[matched["price"]].replace("", None), form)
     quantity = exact(cells[matched["quantity"]], form) if "quantity" in matched else price * 0 + 1
-    listed = listed.with_columns(quantity=quantity.fill_null(1), price=price, price_was=price)
-    told = listed.join(costs, on="key", maintain_order="left").with_columns(margins(money))
-    told = told.with_columns(lost=(pl.col("margin_was") - pl.col("margin")) * pl.col("quantity"))
-    return told.drop("price_was").sort("lost", descending=True, nulls_last=True, maintain_order=True)
+    profile = profile.with_columns(quantity=quantity.fill_null(1), price=price, price_was=price)
+    result = profile.join(costs, on="key", maintain_order="left").with_columns(margins(money))
+    result = result.with_columns(lost=(pl.col("margin_was") - pl.col("margin")) * pl.col("quantity"))
+    return result.drop("price_was").sort("lost", descending=True, nulls_last=True, maintain_order=True)

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 def invert(changes: ChangeSet, irreversible: pl.DataFrame | None = None) -> ChangeSet:
     """The change set with was and now exchanged, and adding with removing; undoing twice gives the same again.
 
-    Cells in ``stays`` (key, field) are left as the change set makes them, and so are items without any others.
+    Cells in ``irreversible`` (key, field) are left as the change set makes them, and so are items without any others.
     """
     cells, items = changes.cells, changes.items
     if irreversible is not None and len(irreversible):

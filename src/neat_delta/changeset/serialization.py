@@ -85,7 +85,7 @@ def save_changes(changes: ChangeSet, path: Path, *, replace: bool = False) -> by
     Returns its file form, not compressed.
 
     Raises:
-        CannotWrite: a file stands there and is not to be replaced, or something else than a change set does.
+        WriteError: a file stands there and is not to be replaced, or something else than a change set does.
     """
     if path.exists() and not _is_change_set(path):
         raise WriteError(
@@ -113,7 +113,7 @@ def load_changes(path: Location) -> ChangeSet:
     """Read a change set file, also one that is compressed with gzip.
 
     Raises:
-        Unreadable: it is no change set, of a later format, or damaged; with the line.
+        InvalidInput: it is no change set, of a later format, or damaged; with the line.
     """
     return parse_changes(fetch(path).data, path)
 
@@ -122,7 +122,7 @@ def parse_changes(data: bytes, path: Location) -> ChangeSet:
     """The change set that a file holds; ``path`` is for messages.
 
     Raises:
-        Unreadable: it is no change set, of a later format, or damaged; with the line.
+        InvalidInput: it is no change set, of a later format, or damaged; with the line.
     """
     first, _, rest = data.partition(b"\n")
     head, json_head = _head(first, path)
@@ -151,8 +151,8 @@ def _decoded(lines: pl.Series, shape: pl.Struct) -> pl.DataFrame:
 def _head(line: bytes, path: Location) -> tuple[Head, dict[str, Any]]:
     """The head, without the rows beside items; and the same as it stands in the file."""
     try:
-        told = orjson.loads(line)
-        version = told["neat_delta"]
+        result = orjson.loads(line)
+        version = result["neat_delta"]
         if version != FORMAT:
             raise InvalidInput(
                 f"this change set has format {version}, and this program knows format {FORMAT}",
@@ -161,21 +161,23 @@ def _head(line: bytes, path: Location) -> tuple[Head, dict[str, Any]]:
                 hint="Use the release that made it, or compare again.",
             )
         head = Head(
-            key=tuple(told["key"]),
-            live=from_json(FileRef, told["live"]),
-            edited=from_json(FileRef, told["edited"]),
-            fields={name: from_json(FieldInfo, note) for name, note in told["fields"].items()},
+            key=tuple(result["key"]),
+            live=from_json(FileRef, result["live"]),
+            edited=from_json(FileRef, result["edited"]),
+            fields={name: from_json(FieldInfo, note) for name, note in result["fields"].items()},
             other_rows={},
-            made=told["made"],
-            overrides=from_json(Overrides, {option: tuple(names) for option, names in told.get("allowed", {}).items()}),
-            exclusions=tuple(
-                Exclusion(**left | {"comments": tuple(left["comments"])}) for left in told.get("left_out", ())
+            made=result["made"],
+            overrides=from_json(
+                Overrides, {option: tuple(names) for option, names in result.get("allowed", {}).items()}
             ),
-            identity=Identity(**told["identity"]) if "identity" in told else None,
+            exclusions=tuple(
+                Exclusion(**left | {"comments": tuple(left["comments"])}) for left in result.get("left_out", ())
+            ),
+            identity=Identity(**result["identity"]) if "identity" in result else None,
         )
-        if not all(isinstance(number, int) for number in told["counts"].values()):
+        if not all(isinstance(number, int) for number in result["counts"].values()):
             raise TypeError("a count is no number")
-        return head, told
+        return head, result
     except (orjson.JSONDecodeError, KeyError, TypeError, AttributeError) as error:
         raise InvalidInput(
             "this is not a change set",
@@ -347,11 +349,11 @@ def _write_lines(changes: ChangeSet, stream: io.BytesIO) -> None:
 
 def _head_of_item(head: Head) -> pl.Expr:
     """An item's beginning from its columns; what is null is left out, but for the key."""
-    told = pl.when(pl.col("row_state").ne_missing(_implied_state())).then("row_state")
+    result = pl.when(pl.col("row_state").ne_missing(_implied_state())).then("row_state")
     return pl.concat_str(
         pl.lit('{"key":') + _key_as_json(pl.col("key"), head),
         pl.lit(',"do":"') + pl.col("action") + pl.lit('"'),
-        _unless_null(',"state":"', told, told + pl.lit('"')),
+        _unless_null(',"state":"', result, result + pl.lit('"')),
         _unless_null(',"to":', pl.col("new_key"), _key_as_json(pl.col("new_key"), head)),
         _unless_null(',"line":', pl.col("line"), pl.col("line").cast(pl.String)),
         _unless_null(',"name":', pl.col("name"), as_json(pl.col("name"))),

@@ -24,7 +24,7 @@ def subset(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = No
     What is left out stays in it as notes; ``why`` (key, field, say) has words of people for some of them.
 
     Raises:
-        WrongChoice: some code changes would be taken and others left.
+        InvalidOption: some code changes would be taken and others left.
     """
     codes = changes.keys_with_action(RECODE)
     whole = keep.filter(pl.col("field").is_null()).select("key")
@@ -87,8 +87,10 @@ def _exclusion(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None)
     )
     every = pl.concat([changes.cells_with_action(CHANGE, RECODE).select("key", "field", "now"), whole])
     left = every.join(keep, on=["key", "field"], how="anti", nulls_equal=True, maintain_order="left")
-    said = why if why is not None else pl.DataFrame(schema={"key": pl.String, "field": pl.String, "message": pl.String})
-    left = left.join(said, on=["key", "field"], how="left", nulls_equal=True, maintain_order="left")
+    message = (
+        why if why is not None else pl.DataFrame(schema={"key": pl.String, "field": pl.String, "message": pl.String})
+    )
+    left = left.join(message, on=["key", "field"], how="left", nulls_equal=True, maintain_order="left")
     left = left.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     say = left.select(pl.col("message").fill_null("left out of this change set")).to_series()
     return findings_frame(

@@ -86,30 +86,30 @@ UNLIKE_CODES: dict[str, pl.Expr] = {
 }
 
 
-def restored(trial: CheckContext) -> pl.DataFrame:
+def restored(context: CheckContext) -> pl.DataFrame:
     """A new value is just what a spreadsheet program makes of the live one, which is put back."""
-    hit = _what(_texts(trial).drop_nulls(["was", "now"]), EXPLAINED)
-    accents = _accented(trial)
+    hit = _what(_texts(context).drop_nulls(["was", "now"]), EXPLAINED)
+    accents = _accented(context)
     what = [_broken(was, now) for was, now in accents.select("was", "now").iter_rows()]
     broken = accents.with_columns(what=pl.Series(what, dtype=pl.String)).drop_nulls("what")
     say = "{} ({} became {}); the live value is put back, unless --as-typed {} takes the new one"
-    return _found(trial, pl.concat([hit, broken]), "repaired", "warn", say, REPAIR)
+    return _found(context, pl.concat([hit, broken]), "repaired", "warn", say, REPAIR)
 
 
-def damaged(trial: CheckContext) -> pl.DataFrame:
+def damaged(context: CheckContext) -> pl.DataFrame:
     """A new value shows a spreadsheet program's damage, and what was meant cannot be told."""
-    codes = [name for name, note in trial.changes.head.fields.items() if note.type in ("code", "itemref", "gtin")]
-    hit = _what(_texts(trial).drop_nulls("now"), UNCLEAR)
-    strange_codes = _what(_texts(trial).drop_nulls().filter(pl.col("field").is_in(codes)), UNLIKE_CODES)
-    strange = _accented(trial).filter(NOW.str.contains(DOUBLED) & ~WAS.str.contains(DOUBLED))
+    codes = [name for name, note in context.changes.head.fields.items() if note.type in ("code", "itemref", "gtin")]
+    hit = _what(_texts(context).drop_nulls("now"), UNCLEAR)
+    strange_codes = _what(_texts(context).drop_nulls().filter(pl.col("field").is_in(codes)), UNLIKE_CODES)
+    strange = _accented(context).filter(NOW.str.contains(DOUBLED) & ~WAS.str.contains(DOUBLED))
     strange = strange.with_columns(what=pl.lit("accents were read in the wrong character set"))
     hit = pl.concat([hit, strange_codes, strange]).unique(["key", "field"], keep="first", maintain_order=True)
     if hit.is_empty():
         return no_findings()
-    repairs = restored(trial).select("key", "field")
+    repairs = restored(context).select("key", "field")
     hit = hit.join(repairs, on=["key", "field"], how="anti", maintain_order="left")
     say = "{} ({} became {}); write the value anew, or say --as-typed {}"
-    return _found(trial, hit, "spreadsheet damage", "stop", say)
+    return _found(context, hit, "spreadsheet damage", "stop", say)
 
 
 def _broken(was: str, now: str) -> str | None:
@@ -120,40 +120,42 @@ def _broken(was: str, now: str) -> str | None:
     return None
 
 
-def _accented(trial: CheckContext) -> pl.DataFrame:
+def _accented(context: CheckContext) -> pl.DataFrame:
     """Changed cells that have held more than plain letters, or hold it now."""
     beyond = r"[^\x00-\x7f]"
-    cells = trial.outgoing_cells.drop_nulls(["was", "now"]).filter(WAS.str.contains(beyond) | NOW.str.contains(beyond))
-    return _not_as_typed(trial, cells)
+    cells = context.outgoing_cells.drop_nulls(["was", "now"]).filter(
+        WAS.str.contains(beyond) | NOW.str.contains(beyond)
+    )
+    return _not_as_typed(context, cells)
 
 
-def _texts(trial: CheckContext) -> pl.DataFrame:
+def _texts(context: CheckContext) -> pl.DataFrame:
     """The changed cells of fields in which every character counts: numbers and dates are read, not compared."""
     read = [
         name
-        for name, note in trial.changes.head.fields.items()
+        for name, note in context.changes.head.fields.items()
         if type_named(note.type).numeric or note.type in ("date", "flag")
     ]
-    return _not_as_typed(trial, trial.outgoing_cells.filter(~pl.col("field").is_in(read)))
+    return _not_as_typed(context, context.outgoing_cells.filter(~pl.col("field").is_in(read)))
 
 
-def _not_as_typed(trial: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
-    return cells.filter(~pl.col("field").is_in(list(trial.overrides.as_typed)))
+def _not_as_typed(context: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
+    return cells.filter(~pl.col("field").is_in(list(context.overrides.as_typed)))
 
 
 def _what(cells: pl.DataFrame, accidents: dict[str, pl.Expr]) -> pl.DataFrame:
     """The cells to which one of these has happened, with what it was."""
-    what = pl.coalesce([pl.when(shows).then(pl.lit(said)) for said, shows in accidents.items()])
+    what = pl.coalesce([pl.when(shows).then(pl.lit(message)) for message, shows in accidents.items()])
     return cells.with_columns(what=what).drop_nulls("what")
 
 
 def _found(
-    trial: CheckContext, hit: pl.DataFrame, check: str, level: str, say: str, effect: str | None = None
+    context: CheckContext, hit: pl.DataFrame, check: str, level: str, say: str, effect: str | None = None
 ) -> pl.DataFrame:
     if hit.is_empty():
         return no_findings()
-    said = hit.select(pl.format(say, "what", pl.col("was").fill_null("nothing"), "now", "field")).to_series()
-    return trial.findings_for(hit.select("key", "field", "was", "now"), check, level, said, effect)
+    message = hit.select(pl.format(say, "what", pl.col("was").fill_null("nothing"), "now", "field")).to_series()
+    return context.findings_for(hit.select("key", "field", "was", "now"), check, level, message, effect)
 
 
 CHECKS = (

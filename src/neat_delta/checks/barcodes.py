@@ -17,10 +17,10 @@ LENGTHS = (8, 12, 13, 14)
 LAST_SIGNS = "0123456789X"
 
 
-def wrong_barcode(trial: CheckContext) -> pl.DataFrame:
+def wrong_barcode(context: CheckContext) -> pl.DataFrame:
     """A barcode's check digit is wrong, or it has not the length of one."""
     found = []
-    for name, cells in _barcodes(trial):
+    for name, cells in _barcodes(context):
         others = cells.filter(~_same_number())
         advice = {code: _advice(code) for code in others["code"].unique() if not is_barcode(code)}
         hit = others.filter(pl.col("code").is_in(list(advice))).unique(
@@ -28,31 +28,31 @@ def wrong_barcode(trial: CheckContext) -> pl.DataFrame:
         )
         say = hit["code"].replace_strict(advice, return_dtype=pl.String)
         found.append(
-            trial.findings_for(hit, "wrong barcode", "stop", say + f' (--let "wrong barcode" sends {name} so)')
+            context.findings_for(hit, "wrong barcode", "stop", say + f' (--let "wrong barcode" sends {name} so)')
         )
     return concat_findings(found)
 
 
-def padded_barcode(trial: CheckContext) -> pl.DataFrame:
+def padded_barcode(context: CheckContext) -> pl.DataFrame:
     """A barcode is the live one with zeros put in front."""
     say = "the same barcode in more digits; shops and scanners may take it for another one"
     longer = pl.col("code").str.len_chars() > pl.col("was").str.len_chars()
     return concat_findings(
-        trial.findings_for(cells.filter(_same_number() & longer), "padded barcode", "warn", say)
-        for _, cells in _barcodes(trial)
+        context.findings_for(cells.filter(_same_number() & longer), "padded barcode", "warn", say)
+        for _, cells in _barcodes(context)
     )
 
 
-def _barcodes(trial: CheckContext) -> list[tuple[str, pl.DataFrame]]:
+def _barcodes(context: CheckContext) -> list[tuple[str, pl.DataFrame]]:
     """The new barcodes by field, one a row, with what counts of them as code.
 
     Powers of ten and failed formulas are damage of another sort, and said there.
     """
     written = pl.col("single").str.contains(rf"{PARTED}|^[0-9]$|[A-DF-Za-df-z]")
     found = []
-    for name, told, cells in trial.cells():
-        if trial.type_of(name) == "gtin":
-            single = pl.col("now").str.split(told.separator or KEY_SEPARATOR)
+    for name, result, cells in context.cells():
+        if context.type_of(name) == "gtin":
+            single = pl.col("now").str.split(result.separator or KEY_SEPARATOR)
             codes = cells.with_columns(single=single).explode("single").drop_nulls("single")
             codes = codes.with_columns(pl.col("single").str.strip_chars()).filter(written)
             found.append((name, codes.with_columns(code=normalize(codes["single"]))))

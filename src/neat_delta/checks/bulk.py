@@ -27,66 +27,66 @@ MOST_DECIMALS = 4
 CONTROL = r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x{9f}]"
 
 
-def multiplied_alike(trial: CheckContext) -> pl.DataFrame:
+def multiplied_alike(context: CheckContext) -> pl.DataFrame:
     """The numbers of a column became ten, a hundred or a thousand times what they were, or such a part, all alike."""
     found = []
-    for cells, both in _numbers_typed(trial):
+    for cells, both in _numbers_typed(context):
         for factor in FACTORS:
             times = pl.lit(factor).cast(pl.Decimal(38, 0))
             for hit in (both.filter(WAS * times == NOW), both.filter(NOW * times == WAS)):
                 if _alike(hit, both):
                     say = f"this column changed {factor:,}-fold all at once: was it opened with the wrong decimal mark?"
-                    found.append(trial.findings_for(cells_of(cells, hit), "multiplied alike", "stop", say))
+                    found.append(context.findings_for(cells_of(cells, hit), "multiplied alike", "stop", say))
     return concat_findings(found)
 
 
-def rounded_alike(trial: CheckContext) -> pl.DataFrame:
+def rounded_alike(context: CheckContext) -> pl.DataFrame:
     """The numbers of a column were rounded to one number of decimals, all alike."""
     found = []
-    for cells, both in _numbers_typed(trial):
+    for cells, both in _numbers_typed(context):
         finer = both.filter(WAS != NOW)
         for decimals in range(MOST_DECIMALS):
             hit = finer.filter((WAS.round(decimals, mode="half_away_from_zero") == NOW) | (WAS.round(decimals) == NOW))
             if _alike(hit, both):
                 say = "this column was rounded all at once: was it saved as it is shown? The live values stay"
-                found.append(trial.findings_for(cells_of(cells, hit), "rounded alike", "stop", say))
+                found.append(context.findings_for(cells_of(cells, hit), "rounded alike", "stop", say))
                 break
     return concat_findings(found)
 
 
-def share_slip(trial: CheckContext) -> pl.DataFrame:
+def share_slip(context: CheckContext) -> pl.DataFrame:
     """A share in per cent became its own hundredfold or hundredth, or leaves what shares of the column are."""
     found = []
-    for name, cells in trial.changed.items():
-        if trial.type_of(name) != "share":
+    for name, cells in context.changed.items():
+        if context.type_of(name) != "share":
             continue
-        both = trial.numbers(name).join(cells.select("key"), on="key", how="semi", maintain_order="left")
+        both = context.numbers(name).join(cells.select("key"), on="key", how="semi", maintain_order="left")
         hundred, one = (pl.lit(number).cast(pl.Decimal(38, 0)) for number in (100, 1))
         slip = (WAS * hundred == NOW) | (NOW * hundred == WAS)
         beyond = (hundred < NOW) & (hundred >= WAS)
         below = (NOW > 0) & (one > NOW) & (one <= WAS)
         hit = both.filter((WAS != 0) & (slip | beyond | below))
         say = "is this share a hundred times too large or too small? Write it with its sign, such as 7 %"
-        found.append(trial.findings_for(cells_of(cells, hit), "share slip", "stop", say))
+        found.append(context.findings_for(cells_of(cells, hit), "share slip", "stop", say))
     return concat_findings(found)
 
 
-def control_character(trial: CheckContext) -> pl.DataFrame:
+def control_character(context: CheckContext) -> pl.DataFrame:
     """A value has a control character in it, which nobody types."""
-    cells = trial.outgoing_cells.drop_nulls("now").filter(NOW.str.contains(CONTROL))
+    cells = context.outgoing_cells.drop_nulls("now").filter(NOW.str.contains(CONTROL))
     new = cells.filter(~WAS.str.contains(CONTROL).fill_null(value=False))
     say = "this holds a character that nobody types (a control character); write the value anew"
-    return trial.findings_for(new, "control character", "stop", say)
+    return context.findings_for(new, "control character", "stop", say)
 
 
-def _numbers_typed(trial: CheckContext) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
+def _numbers_typed(context: CheckContext) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
     """For each numeric field its changed cells, and the numbers of those that no rule computed."""
-    computed = trial.changes.findings.filter(code="computed").select("key", "field")
-    for name, cells in trial.changed.items():
-        if not type_named(trial.type_of(name)).numeric:
+    computed = context.changes.findings.filter(code="computed").select("key", "field")
+    for name, cells in context.changed.items():
+        if not type_named(context.type_of(name)).numeric:
             continue
         typed = cells.join(computed, on=["key", "field"], how="anti", maintain_order="left")
-        both = trial.numbers(name).join(typed.select("key"), on="key", how="semi", maintain_order="left")
+        both = context.numbers(name).join(typed.select("key"), on="key", how="semi", maintain_order="left")
         yield cells, both.drop_nulls(["was", "now"]).filter((WAS != 0) & (NOW != 0))
 
 

@@ -36,39 +36,39 @@ MOST_TEXTS = 50_000
 NUMBERED = r"(^|_)(sort|position|order|rank|bin|shelf|place|row|number|no)(_|$)"
 
 
-def column_out_of_step(trial: CheckContext) -> pl.DataFrame:
+def column_out_of_step(context: CheckContext) -> pl.DataFrame:
     """The values of one column stand on other items than before: it was sorted, or shifted, without the others."""
     found = []
-    for name, cells in trial.changed.items():
+    for name, cells in context.changed.items():
         cells = cells.drop_nulls(["was", "now"])
         if len(cells) < FEWEST_MOVED or cells["was"].n_unique() < DISTINCT * len(cells):
             continue
         was, now = (Counter(cells[side].str.strip_chars()) for side in ("was", "now"))
         if (was & now).total() < MOVED * len(cells):
             continue
-        if type_named(trial.type_of(name)).numeric:
-            both = trial.numbers(name).join(cells.select("key"), on="key", how="semi")
+        if type_named(context.type_of(name)).numeric:
+            both = context.numbers(name).join(cells.select("key"), on="key", how="semi")
             up, down = int((both["now"] > both["was"]).sum()), int((both["now"] < both["was"]).sum())
             if min(up, down) < EITHER_WAY * len(cells):
                 continue
         say = "these values stood on other items: was the column sorted or moved without the others?"
-        found.append(trial.findings_for(cells, "sorted alone", "stop", say))
+        found.append(context.findings_for(cells, "sorted alone", "stop", say))
     return concat_findings(found)
 
 
-def fill_series(trial: CheckContext) -> pl.DataFrame:
+def fill_series(context: CheckContext) -> pl.DataFrame:
     """Numbers of neighbouring rows count up or down by one from the row above: a fill handle was dragged."""
     found = []
-    for name, cells in trial.changed.items():
-        if not type_named(trial.type_of(name)).numeric or pl.Series([name]).str.contains(NUMBERED).item():
+    for name, cells in context.changed.items():
+        if not type_named(context.type_of(name)).numeric or pl.Series([name]).str.contains(NUMBERED).item():
             continue
-        rows = _in_sheet_order(trial, name)
+        rows = _in_sheet_order(context, name)
         # A row between that had its number already is not among those that changed.
         gap = pl.when("next").then(1).when(pl.col("between") < RUN).then(pl.col("between"))
-        apart = gap.cast(pl.Decimal(10, 0))
+        differing = gap.cast(pl.Decimal(10, 0))
         rows = rows.with_columns(
-            step=pl.when(NOW - NOW.shift() == apart).then(1).when(NOW.shift() - NOW == apart).then(-1),
-            before=pl.when(WAS - WAS.shift() == apart).then(1).when(WAS.shift() - WAS == apart).then(-1),
+            step=pl.when(NOW - NOW.shift() == differing).then(1).when(NOW.shift() - NOW == differing).then(-1),
+            before=pl.when(WAS - WAS.shift() == differing).then(1).when(WAS.shift() - WAS == differing).then(-1),
         )
         rows = rows.with_columns(counts=pl.col("changed") & pl.col("step").is_not_null())
         breaks = ~pl.col("counts") | (pl.col("step") != pl.col("step").shift()).fill_null(value=True)
@@ -80,36 +80,36 @@ def fill_series(trial: CheckContext) -> pl.DataFrame:
         plain = (length >= RUN - 1) & (owned == 0)
         hit = rows.filter("counts").filter(plain | ((length >= LONG_RUN) & (owned < HALF * length)))
         say = "these numbers count on from row to row: was the cell above dragged down? Copy it instead"
-        found.append(trial.findings_for(cells_of(cells, hit), "dragged series", "stop", say))
+        found.append(context.findings_for(cells_of(cells, hit), "dragged series", "stop", say))
     return concat_findings(found)
 
 
-def filled_down(trial: CheckContext) -> pl.DataFrame:
+def filled_down(context: CheckContext) -> pl.DataFrame:
     """Unlike values of neighbouring rows became that of the row above: it was filled down over them."""
-    key = Key(trial.changes.head.key, explicit=True)
-    name_field = find_name_field(trial.live, key)
+    key = Key(context.changes.head.key, explicit=True)
+    name_field = find_name_field(context.live, key)
     found = []
-    for name, cells in trial.changed.items():
-        kind = trial.type_of(name)
+    for name, cells in context.changed.items():
+        kind = context.type_of(name)
         own = name == name_field or kind in ("gtin", "picture")
         if not own and kind not in ("money", "text"):
             continue
-        rows = _texts_in_sheet_order(trial, name)
+        rows = _texts_in_sheet_order(context, name)
         same = pl.col("next") & pl.col("changed") & (NOW.shift() == NOW)
         rows = rows.with_columns(same=same.fill_null(value=False)).with_columns(run=(~pl.col("same")).cum_sum())
         runs = rows.filter("same").filter(
             (pl.len().over("run") >= FILLED) & (WAS.n_unique().over("run") >= UNLIKE * pl.len().over("run"))
         )
         say = "unlike values became that of the row above: was it filled down over them?"
-        found.append(trial.findings_for(cells_of(cells, runs), "filled down", "stop" if own else "warn", say))
+        found.append(context.findings_for(cells_of(cells, runs), "filled down", "stop" if own else "warn", say))
     return concat_findings(found)
 
 
-def shifted(trial: CheckContext) -> pl.DataFrame:
+def shifted(context: CheckContext) -> pl.DataFrame:
     """The cells of a row hold what its neighbours to one side held: the row was shifted by a column."""
-    names = [name for name in trial.live.names if name not in trial.changes.head.key]
-    cells = {name: cells for name, cells in trial.changed.items() if name in names}
-    all_of = trial.outgoing_cells.group_by("key").agg(all=pl.len()).filter(pl.col("all") >= FEWEST_SHIFTED)
+    names = [name for name in context.live.names if name not in context.changes.head.key]
+    cells = {name: cells for name, cells in context.changed.items() if name in names}
+    all_of = context.outgoing_cells.group_by("key").agg(all=pl.len()).filter(pl.col("all") >= FEWEST_SHIFTED)
     if len(cells) < FEWEST_SHIFTED or all_of.is_empty():
         return no_findings()
     cells = {name: part.join(all_of, on="key", how="semi", maintain_order="left") for name, part in cells.items()}
@@ -120,7 +120,7 @@ def shifted(trial: CheckContext) -> pl.DataFrame:
             at = names.index(name) + side
             if not 0 <= at < len(names):
                 continue
-            beside = trial.beside(names[at]).select("key", there="was")
+            beside = context.beside(names[at]).select("key", there="was")
             both = of_field.drop_nulls("now").join(beside, on="key", how="inner")
             hits.append(both.filter((pl.col("there") == NOW) & (NOW.str.len_chars() > 0)).select("key", "now"))
         moved = pl.concat([pl.DataFrame(schema={"key": pl.String, "now": pl.String}), *hits])
@@ -129,27 +129,27 @@ def shifted(trial: CheckContext) -> pl.DataFrame:
         rows = rows.filter(pl.col("len") * 2 > pl.col("all")).sort("key")
         about = rows.select("key", "now", field=pl.lit(None, pl.String))
         say = "the cells of this row stand one column beside their own; move them back, the whole row is held back"
-        found.append(trial.findings_for(about, "shifted", "stop", say))
+        found.append(context.findings_for(about, "shifted", "stop", say))
     return concat_findings(found)
 
 
-def truncated(trial: CheckContext) -> pl.DataFrame:
+def truncated(context: CheckContext) -> pl.DataFrame:
     """Several texts of a column lost their ends at one and the same length."""
     found = []
-    for cells in trial.changed.values():
+    for cells in context.changed.values():
         cut = cells.drop_nulls(["was", "now"]).filter(
             WAS.str.starts_with(NOW) & (NOW.str.len_chars() >= SHORTEST_CUT) & (WAS != NOW)
         )
         alike = cut.filter(pl.len().over(NOW.str.len_chars()) >= FEWEST_CUT)
         say = "these texts lost their ends at one and the same length; the live ones stay"
-        found.append(trial.findings_for(alike, "cut alike", "stop", say))
+        found.append(context.findings_for(alike, "cut alike", "stop", say))
     return concat_findings(found)
 
 
-def replaced(trial: CheckContext) -> pl.DataFrame:
+def replaced(context: CheckContext) -> pl.DataFrame:
     """One word was replaced by another in several fields at once: search and replace went further than meant."""
-    texts = trial.changes.cells_with_action(CHANGE, RECODE).drop_nulls(["was", "now"])
-    kinds = [name for name, note in trial.changes.head.fields.items() if not type_named(note.type).numeric]
+    texts = context.changes.cells_with_action(CHANGE, RECODE).drop_nulls(["was", "now"])
+    kinds = [name for name, note in context.changes.head.fields.items() if not type_named(note.type).numeric]
     texts = texts.filter(pl.col("field").is_in(kinds))
     if not FEWEST_REPLACED <= len(texts) <= MOST_TEXTS or texts["field"].n_unique() == 1:
         return no_findings()
@@ -159,11 +159,13 @@ def replaced(trial: CheckContext) -> pl.DataFrame:
         orient="row",
     )
     often = swaps.group_by("old", "new").len().filter((pl.col("len") >= FEWEST_REPLACED) & (pl.col("old") != ""))
-    found = [_further(trial, texts, old, new) for old, new, _ in often.sort("len", "old").tail(MOST_SWAPS).iter_rows()]
+    found = [
+        _further(context, texts, old, new) for old, new, _ in often.sort("len", "old").tail(MOST_SWAPS).iter_rows()
+    ]
     return concat_findings(found)
 
 
-def _further(trial: CheckContext, texts: pl.DataFrame, old: str, new: str) -> pl.DataFrame:
+def _further(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> pl.DataFrame:
     """Texts in which a word was replaced, but for those where it was meant: of a text field, where most of them are."""
     same = texts.filter((WAS.str.replace_all(old, new, literal=True) == NOW) & (old != WAS))
     counts = same["field"].value_counts().rows()
@@ -172,11 +174,11 @@ def _further(trial: CheckContext, texts: pl.DataFrame, old: str, new: str) -> pl
 
     def likeliest(counted: tuple[str, int]) -> tuple[bool, int, int]:
         name, count = counted
-        return trial.type_of(name) == "text", count, -trial.live.names.index(name)
+        return context.type_of(name) == "text", count, -context.live.names.index(name)
 
     meant = max(counts, key=likeliest)[0]
     say = f"{old!r} became {new!r} here as in {meant}: did search and replace go further than meant?"
-    return trial.findings_for(same.filter(pl.col("field") != meant), "replaced", "warn", say)
+    return context.findings_for(same.filter(pl.col("field") != meant), "replaced", "warn", say)
 
 
 def _swap(was: str, now: str) -> tuple[str, str]:
@@ -192,40 +194,40 @@ def _alike(one: str, other: str) -> int:
     return next((at for at, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), min(len(one), len(other)))
 
 
-def _in_sheet_order(trial: CheckContext, name: str) -> pl.DataFrame:
+def _in_sheet_order(context: CheckContext, name: str) -> pl.DataFrame:
     """A numeric field of the touched items in the order of the sheet's rows.
 
     A frame of key, was, now, line, changed; next: whether the row stands next below the one before; between: how many
     items further in the live export it stands, if any.
     """
-    return _placed(trial, name, trial.numbers(name))
+    return _placed(context, name, context.numbers(name))
 
 
-def _texts_in_sheet_order(trial: CheckContext, name: str) -> pl.DataFrame:
-    return _placed(trial, name, trial.beside(name))
+def _texts_in_sheet_order(context: CheckContext, name: str) -> pl.DataFrame:
+    return _placed(context, name, context.beside(name))
 
 
-def _placed(trial: CheckContext, name: str, both: pl.DataFrame) -> pl.DataFrame:
+def _placed(context: CheckContext, name: str, both: pl.DataFrame) -> pl.DataFrame:
     beside = both.with_columns(
-        trial.affected_items["line"], trial.affected_items["row"], trial.both.changed(name).alias("changed")
+        context.affected_items["line"], context.affected_items["row"], context.both.changed(name).alias("changed")
     )
-    rows = beside.drop_nulls("row").with_columns(_heights(trial).alias("height"))
+    rows = beside.drop_nulls("row").with_columns(_heights(context).alias("height"))
     rows = rows if rows["line"].is_sorted() else rows.sort("line")
     # A row of delimited text runs over several lines where its cells do; one of a workbook never does.
-    apart = pl.col("line") - pl.col("line").shift()
+    differing = pl.col("line") - pl.col("line").shift()
     further = pl.col("row").cast(pl.Int64) - pl.col("row").cast(pl.Int64).shift()
     return rows.with_columns(
-        next=((apart == 1) | (apart == pl.col("height").shift())).fill_null(value=False),
+        next=((differing == 1) | (differing == pl.col("height").shift())).fill_null(value=False),
         between=pl.when(further > 0).then(further),
     )
 
 
-def _heights(trial: CheckContext) -> pl.Series:
+def _heights(context: CheckContext) -> pl.Series:
     """On how many lines the touched rows stand in delimited text."""
-    rows, lines = trial.affected_items["row"].drop_nulls(), trial.live.rows.line
+    rows, lines = context.affected_items["row"].drop_nulls(), context.live.rows.line
     if len(lines) and int(lines[-1]) - int(lines[0]) == len(lines) - 1:
         return pl.repeat(1, len(rows), dtype=pl.UInt32, eager=True)
-    cells = trial.live.cells(trial.live.names, rows)
+    cells = context.live.cells(context.live.names, rows)
     return cells.select(pl.concat_str(pl.all()).str.count_matches("\n") + 1).to_series()
 
 

@@ -113,9 +113,9 @@ class CheckContext:
             return no_findings()
         lines = self.changes.items["line"].gather(positions_of(self.changes.items["key"], cells["key"]))
         at = cells.with_columns(lines.alias("line"))
-        said = say if isinstance(say, pl.Series) else pl.repeat(say, len(at), dtype=pl.String, eager=True)
+        message = say if isinstance(say, pl.Series) else pl.repeat(say, len(at), dtype=pl.String, eager=True)
         return findings_frame(
-            check, level, effect, key=at["key"], field=at["field"], line=at["line"], value=at["now"], message=said
+            check, level, effect, key=at["key"], field=at["field"], line=at["line"], value=at["now"], message=message
         )
 
 

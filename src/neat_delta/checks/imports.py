@@ -19,50 +19,50 @@ UNTOLD = (
 )
 
 
-def character(trial: CheckContext) -> pl.DataFrame:
+def character(context: CheckContext) -> pl.DataFrame:
     """A value holds a character that the character set of the shop's files lacks."""
-    charset = _charset(trial)
-    cells = trial.outgoing_cells
+    charset = _charset(context)
+    cells = context.outgoing_cells
     # UTF-8 and UTF-16 lack none, and ASCII may be any.
     if charset.startswith("utf") or charset == ASCII:
-        return trial.findings_for(cells.clear(), "character", "stop", "")
+        return context.findings_for(cells.clear(), "character", "stop", "")
     lacking = cells.filter(
         pl.col("now").map_elements(lambda cell: not _encodes(cell, charset), return_dtype=pl.Boolean).fill_null(False)
     )
     say = "the shop's character set ({}) has no such character; write it another way, or let the shop take UTF-8"
-    return trial.findings_for(lacking, "character", "stop", say.format(charset))
+    return context.findings_for(lacking, "character", "stop", say.format(charset))
 
 
-def untold_characters(trial: CheckContext) -> pl.DataFrame:
+def untold_characters(context: CheckContext) -> pl.DataFrame:
     """A value needs more than ASCII, and nothing tells how the shop writes such characters."""
-    cells = trial.outgoing_cells
-    if _charset(trial) != ASCII:
-        return trial.findings_for(cells.clear(), "untold character", "warn", "")
-    return trial.findings_for(
+    cells = context.outgoing_cells
+    if _charset(context) != ASCII:
+        return context.findings_for(cells.clear(), "untold character", "warn", "")
+    return context.findings_for(
         cells.filter(pl.col("now").str.contains(r"[^\x00-\x7f]")), "untold character", "warn", UNTOLD
     )
 
 
-def cannot_be_emptied(trial: CheckContext) -> pl.DataFrame:
+def cannot_be_emptied(context: CheckContext) -> pl.DataFrame:
     """A field would be emptied, and the shop's import has no way to do that by file."""
-    emptied = trial.outgoing_cells.filter(pl.col("now").is_null() & (not trial.settings.imports.can_empty))
+    emptied = context.outgoing_cells.filter(pl.col("now").is_null() & (not context.settings.imports.can_empty))
     say = (
         "the shop's import leaves a field alone where a cell is blank, so no file can empty it; empty it in the shop, "
         "or settle a marker that empties in catalogue.toml"
     )
-    return trial.findings_for(emptied, "cannot be emptied", "stop", say)
+    return context.findings_for(emptied, "cannot be emptied", "stop", say)
 
 
-def reads_as_marker(trial: CheckContext) -> pl.DataFrame:
+def reads_as_marker(context: CheckContext) -> pl.DataFrame:
     """A value is just what the shop's import takes for "empty this"."""
-    marker = trial.settings.imports.marker
+    marker = context.settings.imports.marker
     say = f"the shop's import takes {marker!r} for an order to empty the field; write another value, or blank"
-    return trial.findings_for(trial.outgoing_cells.filter(pl.col("now") == (marker or "")), "marker", "stop", say)
+    return context.findings_for(context.outgoing_cells.filter(pl.col("now") == (marker or "")), "marker", "stop", say)
 
 
-def _charset(trial: CheckContext) -> str:
-    told = trial.settings.imports.encoding
-    return codecs.lookup(told).name if told else trial.live.format.encoding
+def _charset(context: CheckContext) -> str:
+    result = context.settings.imports.encoding
+    return codecs.lookup(result).name if result else context.live.format.encoding
 
 
 def _encodes(cell: str, charset: str) -> bool:

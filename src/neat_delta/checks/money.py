@@ -38,65 +38,67 @@ FEW_CHANGES = 50
 TIMES_LARGEST = 10
 
 
-def negative(trial: CheckContext) -> pl.DataFrame:
+def negative(context: CheckContext) -> pl.DataFrame:
     """An amount of money or a stock falls below zero."""
     say = "this cannot be below zero; mend it"
-    return _each(trial, _money(trial) + _stock(trial), (NOW < 0) & ~(WAS < 0).fill_null(value=False), "negative", say)
+    return _each(
+        context, _money(context) + _stock(context), (NOW < 0) & ~(WAS < 0).fill_null(value=False), "negative", say
+    )
 
 
-def zero_price(trial: CheckContext) -> pl.DataFrame:
+def zero_price(context: CheckContext) -> pl.DataFrame:
     """A price becomes zero."""
-    price = trial.settings.money.price_of(trial.live.names)
+    price = context.settings.money.price_of(context.live.names)
     say = "a price of zero gives the item away; write the price, or leave it blank"
-    return _each(trial, [price] if price else [], (NOW == 0) & (WAS != 0).fill_null(value=True), "zero price", say)
+    return _each(context, [price] if price else [], (NOW == 0) & (WAS != 0).fill_null(value=True), "zero price", say)
 
 
-def decimal_slip(trial: CheckContext) -> pl.DataFrame:
+def decimal_slip(context: CheckContext) -> pl.DataFrame:
     """An amount of money is about ten, a hundred or a thousand times what it was, or such a part of it."""
     ratio = (NOW.cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
     near = [((times / step - 1).abs() < about) for step, about in SLIPS.items() for times in (ratio, 1 / ratio)]
     say = "this is about ten or a hundred times more, or less, than it was: is the decimal mark in its place?"
-    return _each(trial, _money(trial), (WAS > 0) & (NOW > 0) & pl.any_horizontal(near), "tenfold", say)
+    return _each(context, _money(context), (WAS > 0) & (NOW > 0) & pl.any_horizontal(near), "tenfold", say)
 
 
-def large_move(trial: CheckContext) -> pl.DataFrame:
+def large_move(context: CheckContext) -> pl.DataFrame:
     """An amount of money moves by a larger share than is settled as usual."""
-    most = trial.settings.checks.largest_move
+    most = context.settings.checks.largest_move
     share = ((NOW - WAS).cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
     say = f"this moves by more than {most * 100:.0f} %; look at it (largest_move in [checks])"
-    return _each(trial, _money(trial), (WAS > 0) & (share > most), "large move", say, "warn")
+    return _each(context, _money(context), (WAS > 0) & (share > most), "large move", say, "warn")
 
 
-def implausible_stock(trial: CheckContext) -> pl.DataFrame:
+def implausible_stock(context: CheckContext) -> pl.DataFrame:
     """A stock is far above any that the shop has."""
     found = []
-    for name in _stock(trial):
-        both = trial.numbers(name)
-        there = trial.live.cells([name])[name].cast(pl.Float64, strict=False).drop_nulls()
+    for name in _stock(context):
+        both = context.numbers(name)
+        there = context.live.cells([name])[name].cast(pl.Float64, strict=False).drop_nulls()
         largest = int(there.max() or 0)  # type: ignore[arg-type]
         hit = both.filter((TIMES_LARGEST * largest < NOW) & (WAS != NOW).fill_null(value=True))
         if largest:
             say = f"no item has more than {largest} of this; was a barcode or a price typed here?"
-            found.append(trial.findings_for(_cells(trial, name, hit), "implausible stock", "stop", say))
+            found.append(context.findings_for(_cells(context, name, hit), "implausible stock", "stop", say))
     return concat_findings(found)
 
 
-def below_cost(trial: CheckContext) -> pl.DataFrame:
+def below_cost(context: CheckContext) -> pl.DataFrame:
     """A price falls below its cost, which it did not before."""
-    pair = _price_and_cost(trial)
+    pair = _price_and_cost(context)
     if pair is None:
         return no_findings()
     bad = pair.filter((pl.col("price") < pl.col("cost")) & ~(pl.col("price_was") < pl.col("cost_was")).fill_null(False))
     say = "the price is below the cost; mend one of the two"
-    return trial.findings_for(
-        _moved(trial, bad, trial.settings.money.price_cost_fields(trial.live.names)), "below cost", "stop", say
+    return context.findings_for(
+        _moved(context, bad, context.settings.money.price_cost_fields(context.live.names)), "below cost", "stop", say
     )
 
 
-def low_margin(trial: CheckContext) -> pl.DataFrame:
+def low_margin(context: CheckContext) -> pl.DataFrame:
     """A margin falls below the floor that is settled for it."""
-    floor = trial.settings.checks.margin_floor
-    if floor is None or (pair := _price_and_cost(trial)) is None:
+    floor = context.settings.checks.margin_floor
+    if floor is None or (pair := _price_and_cost(context)) is None:
         return no_findings()
 
     def margin(price: str, cost: str) -> pl.Expr:
@@ -105,48 +107,51 @@ def low_margin(trial: CheckContext) -> pl.DataFrame:
     now, was = margin("price", "cost"), margin("price_was", "cost_was")
     bad = pair.filter((now >= 0) & (now < floor) & ~(was < floor).fill_null(value=False))
     say = f"the margin falls below {floor * 100:.0f} % (margin_floor in [checks])"
-    return trial.findings_for(
-        _moved(trial, bad, trial.settings.money.price_cost_fields(trial.live.names)), "thin margin", "warn", say
+    return context.findings_for(
+        _moved(context, bad, context.settings.money.price_cost_fields(context.live.names)), "thin margin", "warn", say
     )
 
 
-def _price_and_cost(trial: CheckContext) -> pl.DataFrame | None:
+def _price_and_cost(context: CheckContext) -> pl.DataFrame | None:
     """Net price and cost of touched items (key, price, cost, and both as they were); ``None`` if nothing moves them."""
-    price, cost = trial.settings.money.price_cost_fields(trial.live.names)
-    if not (price and cost) or not {price, cost} & set(trial.changes.head.fields):
+    price, cost = context.settings.money.price_cost_fields(context.live.names)
+    if not (price and cost) or not {price, cost} & set(context.changes.head.fields):
         return None
-    tax = 1 + trial.settings.money.tax
-    pair = trial.numbers(price).rename({"was": "price_was", "now": "price"})
+    tax = 1 + context.settings.money.tax
+    pair = context.numbers(price).rename({"was": "price_was", "now": "price"})
     if tax != 1:
         pair = pair.with_columns((pl.col(side) / pl.lit(tax)).alias(side) for side in ("price", "price_was"))
-    costs = trial.numbers(cost)
+    costs = context.numbers(cost)
     return pair.with_columns(costs["was"].alias("cost_was"), costs["now"].alias("cost"))
 
 
-def sale_not_below_price(trial: CheckContext) -> pl.DataFrame:
+def sale_not_below_price(context: CheckContext) -> pl.DataFrame:
     """A sale price is not below the price."""
-    price, sale = trial.settings.money.price_of(trial.live.names), trial.settings.money.sale_of(trial.live.names)
-    if not (price and sale) or not {price, sale} & set(trial.changes.head.fields):
+    price, sale = (
+        context.settings.money.price_of(context.live.names),
+        context.settings.money.sale_of(context.live.names),
+    )
+    if not (price and sale) or not {price, sale} & set(context.changes.head.fields):
         return no_findings()
-    sales = trial.numbers(sale)
-    both = trial.numbers(price).with_columns(sales["was"].alias("was_sale"), sales["now"].alias("now_sale"))
+    sales = context.numbers(sale)
+    both = context.numbers(price).with_columns(sales["was"].alias("was_sale"), sales["now"].alias("now_sale"))
     bad = both.filter(
         (pl.col("now_sale") >= NOW) & (pl.col("now_sale") > 0) & ~(pl.col("was_sale") >= WAS).fill_null(value=False)
     )
     say = "the sale price is not below the price; mend one of the two"
-    return trial.findings_for(_moved(trial, bad, (price, sale)), "dear sale", "stop", say)
+    return context.findings_for(_moved(context, bad, (price, sale)), "dear sale", "stop", say)
 
 
-def sale_below_cost(trial: CheckContext) -> pl.DataFrame:
+def sale_below_cost(context: CheckContext) -> pl.DataFrame:
     """A sale price falls below the cost, which it did not before."""
     sale, cost = (
-        trial.settings.money.sale_of(trial.live.names),
-        trial.settings.money.price_cost_fields(trial.live.names)[1],
+        context.settings.money.sale_of(context.live.names),
+        context.settings.money.price_cost_fields(context.live.names)[1],
     )
-    if not (sale and cost) or not {sale, cost} & set(trial.changes.head.fields):
+    if not (sale and cost) or not {sale, cost} & set(context.changes.head.fields):
         return no_findings()
-    tax = pl.lit(1 + trial.settings.money.tax)
-    sales, costs = trial.numbers(sale), trial.numbers(cost)
+    tax = pl.lit(1 + context.settings.money.tax)
+    sales, costs = context.numbers(sale), context.numbers(cost)
     both = sales.with_columns(costs["was"].alias("cost_was"), costs["now"].alias("cost"))
     bad = both.filter(
         (NOW > 0)
@@ -154,94 +159,96 @@ def sale_below_cost(trial: CheckContext) -> pl.DataFrame:
         & ~((WAS > 0) & (WAS / tax < pl.col("cost_was"))).fill_null(value=False)
     )
     say = "the sale price is below the cost; mend one of the two"
-    return trial.findings_for(_moved(trial, bad, (sale, cost)), "sale below cost", "stop", say)
+    return context.findings_for(_moved(context, bad, (sale, cost)), "sale below cost", "stop", say)
 
 
-def sale_ends_early(trial: CheckContext) -> pl.DataFrame:
+def sale_ends_early(context: CheckContext) -> pl.DataFrame:
     """A sale ends before it starts."""
     names = {
-        side: next((name for name in trial.live.names if SALE_DATE[side].search(name)), None) for side in SALE_DATE
+        side: next((name for name in context.live.names if SALE_DATE[side].search(name)), None) for side in SALE_DATE
     }
     start, end = names["start"], names["end"]
-    if not (start and end) or not {start, end} & set(trial.changes.head.fields):
+    if not (start and end) or not {start, end} & set(context.changes.head.fields):
         return no_findings()
-    sides = {name: trial.beside(name) for name in (start, end)}
+    sides = {name: context.beside(name) for name in (start, end)}
     typed = {
-        (name, side): cast_cells(trial.live, name, sides[name][side], trial.settings.field(name))
+        (name, side): cast_cells(context.live, name, sides[name][side], context.settings.field(name))
         for name in (start, end)
         for side in ("was", "now")
     }
     before = pl.Series(typed[end, "now"] < typed[start, "now"]).fill_null(value=False)
     already = pl.Series(typed[end, "was"] < typed[start, "was"]).fill_null(value=False)
-    bad = trial.affected_items.select("key").filter(before & ~already)
+    bad = context.affected_items.select("key").filter(before & ~already)
     say = "the sale ends before it starts; mend one of the two"
-    return trial.findings_for(_moved(trial, bad, (start, end)), "sale ends early", "stop", say)
+    return context.findings_for(_moved(context, bad, (start, end)), "sale ends early", "stop", say)
 
 
-def cost_left_behind(trial: CheckContext) -> pl.DataFrame:
+def cost_left_behind(context: CheckContext) -> pl.DataFrame:
     """In a group of items whose price and cost moved together, the cost of one did not."""
-    price, cost = trial.settings.money.price_cost_fields(trial.live.names)
-    group = next((name for name in trial.live.names if MAKER.match(name)), None)
-    if not (price and cost and group) or len(trial.outgoing_cells.filter(field=cost)) < FEWEST_ALIKE:
+    price, cost = context.settings.money.price_cost_fields(context.live.names)
+    group = next((name for name in context.live.names if MAKER.match(name)), None)
+    if not (price and cost and group) or len(context.outgoing_cells.filter(field=cost)) < FEWEST_ALIKE:
         return no_findings()
     moved = (
-        trial.outgoing_cells.filter(field=price)
+        context.outgoing_cells.filter(field=price)
         .select("key")
-        .join(trial.changes.keys_with_action(CHANGE, RECODE), on="key", how="semi")
+        .join(context.changes.keys_with_action(CHANGE, RECODE), on="key", how="semi")
     )
-    of_group = moved.join(trial.beside(group).select("key", group="now"), on="key")
+    of_group = moved.join(context.beside(group).select("key", group="now"), on="key")
     of_group = of_group.with_columns(
-        with_cost=pl.col("key").is_in(trial.outgoing_cells.filter(field=cost)["key"].implode()),
+        with_cost=pl.col("key").is_in(context.outgoing_cells.filter(field=cost)["key"].implode()),
     ).with_columns(alike=pl.col("with_cost").sum().over("group"), all=pl.len().over("group"))
     alone = of_group.filter(
         ~pl.col("with_cost") & (pl.col("alike") >= FEWEST_ALIKE) & (pl.col("alike") >= SHARE_ALIKE * pl.col("all"))
     )
     say = f"the price moves and the {cost} does not, as it does for the others of this {group}"
-    return trial.findings_for(_moved(trial, alone, (price,)), "cost left behind", "warn", say)
+    return context.findings_for(_moved(context, alone, (price,)), "cost left behind", "warn", say)
 
 
-def many_changes(trial: CheckContext) -> pl.DataFrame:
+def many_changes(context: CheckContext) -> pl.DataFrame:
     """More of the catalogue changes in a field than is settled as usual."""
-    most, items = trial.settings.checks.most_changed, len(trial.live)
+    most, items = context.settings.checks.most_changed, len(context.live)
     found = [no_findings()]
-    for name, _, cells in trial.cells():
+    for name, _, cells in context.cells():
         if len(cells) >= FEW_CHANGES and len(cells) > most * items:
-            said = f"{len(cells)} of {items} items change here; is that meant? (most_changed in [checks])"
-            found.append(findings_frame("many changes", "warn", field=name, message=said))
+            message = f"{len(cells)} of {items} items change here; is that meant? (most_changed in [checks])"
+            found.append(findings_frame("many changes", "warn", field=name, message=message))
     return pl.concat(found)
 
 
-def _money(trial: CheckContext) -> list[str]:
-    return [name for name, _, _ in trial.cells() if trial.type_of(name) == "money"]
+def _money(context: CheckContext) -> list[str]:
+    return [name for name, _, _ in context.cells() if context.type_of(name) == "money"]
 
 
-def _stock(trial: CheckContext) -> list[str]:
-    return [name for name, _, _ in trial.cells() if is_stock(name, trial.type_of(name))]
+def _stock(context: CheckContext) -> list[str]:
+    return [name for name, _, _ in context.cells() if is_stock(name, context.type_of(name))]
 
 
 def _each(
-    trial: CheckContext, names: Iterable[str], wrong: pl.Expr, check: str, say: str, level: str = "stop"
+    context: CheckContext, names: Iterable[str], wrong: pl.Expr, check: str, say: str, level: str = "stop"
 ) -> pl.DataFrame:
     """Findings on the changed cells of these fields for which a condition over was and now holds."""
     return concat_findings(
-        trial.findings_for(_cells(trial, name, trial.numbers(name).filter(wrong)), check, level, say)
+        context.findings_for(_cells(context, name, context.numbers(name).filter(wrong)), check, level, say)
         for name in names
-        if name in trial.changes.head.fields
+        if name in context.changes.head.fields
     )
 
 
-def _cells(trial: CheckContext, name: str, hit: pl.DataFrame) -> pl.DataFrame:
+def _cells(context: CheckContext, name: str, hit: pl.DataFrame) -> pl.DataFrame:
     """The sent cells of a field on some items."""
     if hit.is_empty():
-        return trial.outgoing_cells.clear()
-    return trial.outgoing_cells.filter(field=name).join(hit.select("key"), on="key", how="semi", maintain_order="left")
+        return context.outgoing_cells.clear()
+    return context.outgoing_cells.filter(field=name).join(
+        hit.select("key"), on="key", how="semi", maintain_order="left"
+    )
 
 
-def _moved(trial: CheckContext, items: pl.DataFrame, names: Iterable[str | None]) -> pl.DataFrame:
+def _moved(context: CheckContext, items: pl.DataFrame, names: Iterable[str | None]) -> pl.DataFrame:
     """The sent cells of these fields on some items."""
     if items.is_empty():
-        return trial.outgoing_cells.clear()
-    cells = trial.outgoing_cells.filter(pl.col("field").is_in([name for name in names if name]))
+        return context.outgoing_cells.clear()
+    cells = context.outgoing_cells.filter(pl.col("field").is_in([name for name in names if name]))
     return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
 
 

@@ -42,22 +42,22 @@ def run_checks(
     changes: ChangeSet,
     live: Table,
     settings: Settings,
-    allowed: Overrides = NOTHING_ALLOWED,
-    pictures: frozenset[str] | None = None,
+    overrides: Overrides = NOTHING_ALLOWED,
+    images: frozenset[str] | None = None,
 ) -> pl.DataFrame:
     """The findings of every check, in the order of the checks; of one name there is one check.
 
     Raises:
-        WrongChoice: a field that this run should allow something does not exist, or a check to be let pass does not.
+        InvalidOption: a field that this run should allow something does not exist, or a check to be let pass does not.
     """
-    allowed = _known(allowed, live)
-    trial = CheckContext(changes, live, settings, allowed, pictures)
-    wanted = [check for check in CHECKS if check.name not in (*allowed.ignore, *settings.checks.off)]
-    found = pl.concat([no_findings(), *(check.run(trial) for check in wanted)])
+    overrides = _known(overrides, live)
+    context = CheckContext(changes, live, settings, overrides, images)
+    wanted = [check for check in CHECKS if check.name not in (*overrides.ignore, *settings.checks.off)]
+    found = pl.concat([no_findings(), *(check.run(context) for check in wanted)])
     unique = next((check for check in wanted if check.run is values.not_unique), None)
     while unique is not None and len(found.filter(level="stop")):
         # An item whose own change is held back keeps its value, which another one may be about to get.
-        again = unique.run(replace(trial, changes=apply_findings(changes, found)))
+        again = unique.run(replace(context, changes=apply_findings(changes, found)))
         new = again.join(found, on=["code", "key", "field"], how="anti", nulls_equal=True, maintain_order="left")
         if new.is_empty():
             break
@@ -69,45 +69,45 @@ def recheck(
     changes: ChangeSet,
     live: Table,
     settings: Settings,
-    allowed: Overrides = NOTHING_ALLOWED,
-    pictures: frozenset[str] | None = None,
+    overrides: Overrides = NOTHING_ALLOWED,
+    images: frozenset[str] | None = None,
 ) -> ChangeSet:
     """A kept change set after the checks, with what its own run let through and what this one does besides.
 
     What the checks stop is held back. Findings of level stop that it has already are kept, for their cells are gone.
     """
     both = Overrides(
-        *(tuple(dict.fromkeys([*kept, *told])) for kept, told in zip(*_told(changes, allowed), strict=True))
+        *(tuple(dict.fromkeys([*kept, *result])) for kept, result in zip(*_told(changes, overrides), strict=True))
     )
-    again = run_checks(changes, live, settings, both, pictures)
+    again = run_checks(changes, live, settings, both, images)
     own = pl.col("code").is_in([check.name for check in CHECKS])
     kept = changes.findings.filter((pl.col("effect") != NO_EFFECT) | ~own)
     return apply_findings(with_findings_replaced(with_overrides(changes, both), kept), again)
 
 
-def _told(changes: ChangeSet, allowed: Overrides) -> tuple[Sequence[tuple[str, ...]], Sequence[tuple[str, ...]]]:
-    return tuple(vars(changes.head.overrides).values()), tuple(vars(allowed).values())
+def _told(changes: ChangeSet, overrides: Overrides) -> tuple[Sequence[tuple[str, ...]], Sequence[tuple[str, ...]]]:
+    return tuple(vars(changes.head.overrides).values()), tuple(vars(overrides).values())
 
 
-def _known(allowed: Overrides, live: Table) -> Overrides:
+def _known(overrides: Overrides, live: Table) -> Overrides:
     """The same with field names as we write them, all of which there are."""
     names: dict[str, Sequence[str]] = {
-        "unlock": allowed.unlock,
-        "allow_new_values": allowed.allow_new_values,
-        "as_typed": allowed.as_typed,
+        "unlock": overrides.unlock,
+        "allow_new_values": overrides.allow_new_values,
+        "as_typed": overrides.as_typed,
     }
-    for option, told in names.items():
-        for name in told:
+    for option, result in names.items():
+        for name in result:
             if field_name(name) not in live.names:
                 raise InvalidOption(
                     f"--{option.replace('_', '-')} {name}: there is no such field",
                     hint="Fields: " + ", ".join(live.names) + ".",
                 )
     open_ones = [check.name for check in CHECKS if check.override == LET]
-    for name in allowed.ignore:
+    for name in overrides.ignore:
         if name not in open_ones:
             raise InvalidOption(
                 f"--let {name!r}: there is no such check that can be let pass",
                 hint="There are: " + ", ".join(open_ones) + ".",
             )
-    return replace(allowed, **{option: tuple(map(field_name, told)) for option, told in names.items()})
+    return replace(overrides, **{option: tuple(map(field_name, result)) for option, result in names.items()})

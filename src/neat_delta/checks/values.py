@@ -27,30 +27,31 @@ SHORTEST = 4
 SINGLE = "\x1f"
 
 
-def unknown_value(trial: CheckContext) -> pl.DataFrame:
+def unknown_value(context: CheckContext) -> pl.DataFrame:
     """A limited field would take a value that it does not know: none of the settled ones, or of those in use."""
     found = []
-    for name, told, cells in trial.cells():
-        known = _known_values(trial, name, told)
-        if known is None or name in trial.overrides.allow_new_values:
+    for name, result, cells in context.cells():
+        known = _known_values(context, name, result)
+        if known is None or name in context.overrides.allow_new_values:
             continue
-        strange = _strange(cells, known, told.separator)
-        choices = [told.labels.get(value, value) for value in known.to_list()]
+        strange = _strange(cells, known, result.separator)
+        choices = [result.labels.get(value, value) for value in known.to_list()]
         advice = {
-            value: _advice(value, choices, name, open_=not told.allowed_values) for value in strange["single"].unique()
+            value: _advice(value, choices, name, open_=not result.allowed_values)
+            for value in strange["single"].unique()
         }
         say = strange["single"].replace_strict(advice, return_dtype=pl.String)
-        found.append(trial.findings_for(strange, "no such choice", "stop", say))
+        found.append(context.findings_for(strange, "no such choice", "stop", say))
     return concat_findings(found)
 
 
-def _known_values(trial: CheckContext, name: str, told: FieldSettings) -> pl.Series | None:
+def _known_values(context: CheckContext, name: str, configured: FieldSettings) -> pl.Series | None:
     """The values of a limited field; ``None`` for an open one."""
-    more = pl.Series(trial.settings.known.get(name, ()), dtype=pl.String)
-    if told.allowed_values:
-        return pl.concat([pl.Series(told.allowed_values), more])
-    if told.type == "choice":
-        return pl.concat([split_values(trial.live.cells([name])[name], told.separator).sort(), more])
+    more = pl.Series(context.settings.known.get(name, ()), dtype=pl.String)
+    if configured.allowed_values:
+        return pl.concat([pl.Series(configured.allowed_values), more])
+    if configured.type == "choice":
+        return pl.concat([split_values(context.live.cells([name])[name], configured.separator).sort(), more])
     return None
 
 
@@ -98,14 +99,14 @@ def normalize(value: str) -> str:
     return "".join(sign for sign in bare if sign.isalnum() or sign in "+-.,%/")
 
 
-def another_spelling(trial: CheckContext) -> pl.DataFrame:
+def another_spelling(context: CheckContext) -> pl.DataFrame:
     """A value new to a field of few values is one of them but for case, spaces or accents."""
     found = []
-    for name, told, cells in trial.cells():
-        if told.allowed_values or told.type == "choice" or trial.type_of(name) != "text" or told.separator:
+    for name, result, cells in context.cells():
+        if result.allowed_values or result.type == "choice" or context.type_of(name) != "text" or result.separator:
             continue
-        used = trial.live.distinct_values(name)
-        if not 1 < len(used) <= MOST_CHOICES or len(trial.live) < LEAST_USES * len(used):
+        used = context.live.distinct_values(name)
+        if not 1 < len(used) <= MOST_CHOICES or len(context.live) < LEAST_USES * len(used):
             continue
         strange = _strange(cells, used, None)
         folded = {normalize(value): value for value in used}
@@ -113,46 +114,46 @@ def another_spelling(trial: CheckContext) -> pl.DataFrame:
         hit = strange.filter(pl.col("single").is_in(list(like)))
         meant = hit["single"].replace_strict(like, return_dtype=pl.String)
         say = pl.select(pl.format("other items have {} here, this would be a second spelling of it", meant)).to_series()
-        found.append(trial.findings_for(hit, "another spelling", "warn", say))
+        found.append(context.findings_for(hit, "another spelling", "warn", say))
     return concat_findings(found)
 
 
-def spelling_variant(trial: CheckContext) -> pl.DataFrame:
+def spelling_variant(context: CheckContext) -> pl.DataFrame:
     """A limited field that changes has two spellings of one value in the live export already."""
     found = []
-    for name, told, cells in trial.cells():
-        if told.type != "choice":
+    for name, result, cells in context.cells():
+        if result.type != "choice":
             continue
-        used = split_values(trial.live.cells([name])[name], told.separator).sort()
+        used = split_values(context.live.cells([name])[name], result.separator).sort()
         folded: dict[str, list[str]] = {}
         for value in used:
             folded.setdefault(normalize(value), []).append(value)
-        several = [" and ".join(map(repr, spellings)) for spellings in folded.values() if len(spellings) > 1]
-        if several:
+        multiple = [" and ".join(map(repr, spellings)) for spellings in folded.values() if len(spellings) > 1]
+        if multiple:
             about = cells.head(1).with_columns(now=pl.lit(None, pl.String))
-            said = f"the live export spells a value of {name} in two ways: {'; '.join(several[:SOME_VALUES])}"
-            found.append(trial.findings_for(about, "spelt twice", "note", said))
+            message = f"the live export spells a value of {name} in two ways: {'; '.join(multiple[:SOME_VALUES])}"
+            found.append(context.findings_for(about, "spelt twice", "note", message))
     return concat_findings(found)
 
 
-def unknown_category(trial: CheckContext) -> pl.DataFrame:
+def unknown_category(context: CheckContext) -> pl.DataFrame:
     """An item would go into a category that no item is in and that is not settled, or not into a lowest one."""
     found = []
-    for name, told, cells in trial.cells():
-        if trial.type_of(name) != "path" or name in trial.overrides.allow_new_values:
+    for name, result, cells in context.cells():
+        if context.type_of(name) != "path" or name in context.overrides.allow_new_values:
             continue
-        used = split_values(trial.live.cells([name])[name], told.separator)
-        used = pl.concat([used, pl.Series(trial.settings.known.get(name, ()), dtype=pl.String)]).unique().sort()
+        used = split_values(context.live.cells([name])[name], result.separator)
+        used = pl.concat([used, pl.Series(context.settings.known.get(name, ()), dtype=pl.String)]).unique().sort()
         parents = _parents(used)
-        strange = _strange(cells, pl.concat([used, parents]).unique(), told.separator)
+        strange = _strange(cells, pl.concat([used, parents]).unique(), result.separator)
         advice = {value: _advice(value, used.to_list(), name, open_=True) for value in strange["single"].unique()}
         say = strange["single"].replace_strict(advice, return_dtype=pl.String)
-        found.append(trial.findings_for(strange, "unknown category", "stop", say))
-        if told.lowest:
-            inner = _strange(cells, used.filter(~used.is_in(parents.implode())), told.separator)
+        found.append(context.findings_for(strange, "unknown category", "stop", say))
+        if result.lowest:
+            inner = _strange(cells, used.filter(~used.is_in(parents.implode())), result.separator)
             inner = inner.filter(pl.col("single").is_in(parents.implode()))
             say_lowest = "this category has others in it, and items go into the lowest ones only; choose one of those"
-            found.append(trial.findings_for(inner, "unknown category", "stop", say_lowest))
+            found.append(context.findings_for(inner, "unknown category", "stop", say_lowest))
     return concat_findings(found)
 
 
@@ -165,39 +166,39 @@ def _parents(paths: pl.Series) -> pl.Series:
     return pl.concat([paths.clear(), *deeper]).unique()
 
 
-def image_name(trial: CheckContext) -> pl.DataFrame:
+def image_name(context: CheckContext) -> pl.DataFrame:
     """A picture's name has spaces or signs that break web addresses."""
     say = "the name holds a space or a sign that web addresses cannot have; rename the picture"
     return concat_findings(
-        trial.findings_for(cells.filter(pl.col("now").str.contains(r"[\s?#%&\"<>\\]")), "picture name", "warn", say)
-        for name, told, cells in trial.cells()
-        if trial.type_of(name) == "picture" and (told.separator or "").strip() not in ("&", "#")
+        context.findings_for(cells.filter(pl.col("now").str.contains(r"[\s?#%&\"<>\\]")), "picture name", "warn", say)
+        for name, result, cells in context.cells()
+        if context.type_of(name) == "picture" and (result.separator or "").strip() not in ("&", "#")
     )
 
 
-def image_missing(trial: CheckContext) -> pl.DataFrame:
+def image_missing(context: CheckContext) -> pl.DataFrame:
     """A picture is not in the folder named with --pictures."""
-    if trial.images is None:
+    if context.images is None:
         return no_findings()
-    there = pl.Series(sorted(trial.images), dtype=pl.String)
+    there = pl.Series(sorted(context.images), dtype=pl.String)
     say = "there is no such picture in the folder; add it there, or mend the name (letter case counts)"
     return concat_findings(
-        trial.findings_for(_strange(cells, there, told.separator), "picture missing", "stop", say)
-        for name, told, cells in trial.cells()
-        if trial.type_of(name) == "picture"
+        context.findings_for(_strange(cells, there, result.separator), "picture missing", "stop", say)
+        for name, result, cells in context.cells()
+        if context.type_of(name) == "picture"
     )
 
 
-def not_unique(trial: CheckContext) -> pl.DataFrame:
+def not_unique(context: CheckContext) -> pl.DataFrame:
     """A value that must be an item's own would stand on another item too: barcodes, and fields settled as unique."""
     found = []
-    for name, told, cells in trial.cells():
-        if not (told.unique or trial.type_of(name) == "gtin"):
+    for name, result, cells in context.cells():
+        if not (result.unique or context.type_of(name) == "gtin"):
             continue
-        keys = Key(trial.changes.head.key, explicit=True).values(trial.live)
-        there = pl.DataFrame({"key": keys, "now": trial.live.cells([name])[name]}).filter(pl.col("now") != "")
-        stays = there.join(trial.changes.cells.filter(field=name).select("key"), on="key", how="anti")
-        after = pl.concat([stays, cells.select("key", "now").drop_nulls()])
+        keys = Key(context.changes.head.key, explicit=True).values(context.live)
+        there = pl.DataFrame({"key": keys, "now": context.live.cells([name])[name]}).filter(pl.col("now") != "")
+        irreversible = there.join(context.changes.cells.filter(field=name).select("key"), on="key", how="anti")
+        after = pl.concat([irreversible, cells.select("key", "now").drop_nulls()])
         double = after.join(cells.select("now").drop_nulls().unique(), on="now", how="semi")
         others = double.group_by("now").agg("key").filter(pl.col("key").list.len() > 1)
         hit = cells.join(others.rename({"key": "keys"}), on="now", how="inner", maintain_order="left")
@@ -205,52 +206,54 @@ def not_unique(trial: CheckContext) -> pl.DataFrame:
         say = pl.select(
             pl.format("{} would have it too, and it must be an item's own", other.fill_null("another item"))
         ).to_series()
-        found.append(trial.findings_for(hit, "not unique", "stop", say))
+        found.append(context.findings_for(hit, "not unique", "stop", say))
     return concat_findings(found)
 
 
-def broken_link(trial: CheckContext) -> pl.DataFrame:
+def broken_link(context: CheckContext) -> pl.DataFrame:
     """A reference names an item that there is not."""
-    key = trial.changes.head.key
+    key = context.changes.head.key
     if len(key) != 1:
         return no_findings()
     found = []
-    for name, told, cells in trial.cells():
-        if trial.type_of(name) == "itemref":
-            new = pl.Series(list(trial.changes.new_keys().values()), dtype=pl.String)
+    for name, result, cells in context.cells():
+        if context.type_of(name) == "itemref":
+            new = pl.Series(list(context.changes.new_keys().values()), dtype=pl.String)
             codes = pl.concat(
-                [trial.live.cells(key).to_series().rename(""), trial.affected_items["key"].rename(""), new]
+                [context.live.cells(key).to_series().rename(""), context.affected_items["key"].rename(""), new]
             )
-            parted_by = told.separator or code_separator(trial.live.cells([name])[name])
+            parted_by = result.separator or code_separator(context.live.cells([name])[name])
             strange = _strange(cells, codes, parted_by)
             found.append(
-                trial.findings_for(strange, "points nowhere", "warn", "no item has this code; mend it, or add the item")
+                context.findings_for(
+                    strange, "points nowhere", "warn", "no item has this code; mend it, or add the item"
+                )
             )
     return concat_findings(found)
 
 
-def parent_removed(trial: CheckContext) -> pl.DataFrame:
+def parent_removed(context: CheckContext) -> pl.DataFrame:
     """An item is removed that others, which stay, name as their parent or as belonging to them."""
-    key = trial.changes.head.key
-    removed = trial.changes.keys_with_action(REMOVE)
+    key = context.changes.head.key
+    removed = context.changes.keys_with_action(REMOVE)
     if len(key) != 1 or removed.is_empty():
         return no_findings()
-    codes, found = trial.live.cells(key).to_series(), []
-    stays = ~codes.is_in(removed["key"].implode())
-    for name in trial.live.names:
-        cells, told = trial.live.cells([name])[name], trial.settings.field(name)
-        if name in key or resolve_type(trial.live.distinct_values(name), name, told).name != "itemref":
+    codes, found = context.live.cells(key).to_series(), []
+    irreversible = ~codes.is_in(removed["key"].implode())
+    for name in context.live.names:
+        cells, result = context.live.cells([name])[name], context.settings.field(name)
+        if name in key or resolve_type(context.live.distinct_values(name), name, result).name != "itemref":
             continue
-        there = trial.beside(name) if name in trial.changes.head.fields else None
+        there = context.beside(name) if name in context.changes.head.fields else None
         now = cells if there is None else _with_changes(cells, codes, there)
-        separator = told.separator or code_separator(cells)
-        named = pl.DataFrame({"key": now.filter(stays), "by": codes.filter(stays)})
+        separator = result.separator or code_separator(cells)
+        named = pl.DataFrame({"key": now.filter(irreversible), "by": codes.filter(irreversible)})
         named = named.with_columns(pl.col("key").str.split(separator) if separator else pl.concat_list("key"))
         named = named.explode("key").with_columns(pl.col("key").str.strip_chars())
         hit = removed.join(named.group_by("key").agg(pl.len(), pl.col("by").first()), on="key", maintain_order="left")
         say = hit.select(pl.format("{} names it in its {}, and stays; remove both, or neither", "by", pl.lit(name)))
         about = hit.select("key", now=pl.lit(None, pl.String), field=pl.lit(None, pl.String))
-        found.append(trial.findings_for(about, "parent removed", "stop", say.to_series()))
+        found.append(context.findings_for(about, "parent removed", "stop", say.to_series()))
     return concat_findings(found)
 
 

@@ -106,15 +106,17 @@ def adjust_command(
 
 
 def _head(
-    seen: CompareResult, rules: list[Formula], where: str | None, unknown: list[str], width: int
+    result: CompareResult, rules: list[Formula], where: str | None, unknown: list[str], width: int
 ) -> Iterator[Text]:
     """The live export, which items were chosen, and the rules."""
     from neat_delta.views.file_format import catalogue_view
     from neat_delta.views.formatting import count, pluralize
     from neat_delta.views.lines import sentence
 
-    yield from catalogue_view("live", seen.live, "item", width)
-    chosen = f"{count(len(seen.edited))} of {pluralize(len(seen.live), 'item')}" + (f", where {where}" if where else "")
+    yield from catalogue_view("live", result.live, "item", width)
+    chosen = f"{count(len(result.edited))} of {pluralize(len(result.live), 'item')}" + (
+        f", where {where}" if where else ""
+    )
     yield from sentence("chosen", chosen, width)
     for at, rule in enumerate(rules):
         end = ""

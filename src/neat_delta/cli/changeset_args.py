@@ -42,16 +42,16 @@ def selection_options(command: Any) -> Any:
     return bundle_options(SelectionOptions, "part", options, command)
 
 
-def selected_part(changes: ChangeSet, part: SelectionOptions, live: Table | None, settings: Settings) -> ChangeSet:
+def selected_part(changes: ChangeSet, selection: SelectionOptions, live: Table | None, settings: Settings) -> ChangeSet:
     """The part of a change set that is meant; the very same if it is all of it."""
     from neat_delta.analysis.cell_selection import cells_in
     from neat_delta.changeset.subset import subset
 
-    meant = selection_from(changes, part)
+    meant = selection_from(changes, selection)
     return subset(changes, cells_in(changes, meant, live, settings)) if meant else changes
 
 
-def selection_from(changes: ChangeSet, part: SelectionOptions, leave: tuple[str, ...] = ()) -> Selection:
+def selection_from(changes: ChangeSet, selection: SelectionOptions, leave: tuple[str, ...] = ()) -> Selection:
     """The part for the core, with the codes of the file that names them."""
     from neat_delta.analysis.cell_selection import Selection
     from neat_delta.matching import KEY_SEPARATOR, Key
@@ -59,8 +59,8 @@ def selection_from(changes: ChangeSet, part: SelectionOptions, leave: tuple[str,
     from neat_delta.reading import read_bytes
 
     codes = None
-    if part.items is not None:
+    if selection.items is not None:
         key = Key(changes.head.key, explicit=True)
-        listed = parse_key_list(read_bytes(part.items).decode(errors="replace"), key)
-        codes = tuple(code.replace(" · ", KEY_SEPARATOR) for code in listed)
-    return Selection(part.only, leave, part.where, codes)
+        profile = parse_key_list(read_bytes(selection.items).decode(errors="replace"), key)
+        codes = tuple(code.replace(" · ", KEY_SEPARATOR) for code in profile)
+    return Selection(selection.only, leave, selection.where, codes)

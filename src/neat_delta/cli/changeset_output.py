@@ -238,9 +238,9 @@ def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
         yield from one_file_view(len(field_sets(changes).names), outcome.settings.imports, width)
 
 
-def _next_step(seen: CompareResult, out: Path | None) -> list[str]:
+def _next_step(result: CompareResult, out: Path | None) -> list[str]:
     """The command that writes what was just shown: the one that was typed, with every option it had."""
-    live = seen.live.source.path
+    live = result.live.source.path
     if out is None:
         # What stands behind a question mark in an address may be a secret, and is not said again.
         if any("://" in word and "?" in word for word in sys.argv[1:]):
@@ -279,26 +279,26 @@ def _as_dict(outcome: Outcome) -> dict[str, Any]:
 
     result, receipt, targets = outcome.result, outcome.receipt, outcome.targets
     findings = result.changes.findings
-    told: dict[str, Any] = head_as_dict(result.changes)
-    told["cells"] = len(result.changes.cells)
-    told["items"] = {action: len(result.changes.keys_with_action(action)) for action in ACTING}
-    told["left_alone"] = {"form": result.reformatted, "blanks": result.blanks_ignored}
-    told["findings"] = {level: len(findings.filter(level=level)) for level in ("stop", "warn", "note")}
-    told["out"] = str(targets.changes_file) if targets.changes_file else None
-    told["files"] = [] if receipt is None else receipt.as_dict()["files"]
-    told["update"] = None if receipt is None else {"folder": str(receipt.folder)} | receipt.as_dict()
+    described: dict[str, Any] = head_as_dict(result.changes)
+    described["cells"] = len(result.changes.cells)
+    described["items"] = {action: len(result.changes.keys_with_action(action)) for action in ACTING}
+    described["left_alone"] = {"form": result.reformatted, "blanks": result.blanks_ignored}
+    described["findings"] = {level: len(findings.filter(level=level)) for level in ("stop", "warn", "note")}
+    described["out"] = str(targets.changes_file) if targets.changes_file else None
+    described["files"] = [] if receipt is None else receipt.as_dict()["files"]
+    described["update"] = None if receipt is None else {"folder": str(receipt.folder)} | receipt.as_dict()
     if outcome.display.states:
-        told["rows"] = {
+        described["rows"] = {
             state: [
                 {"key": code.split(KEY_SEPARATOR) if code else None, "line": line, "name": name}
                 for code, line, name in result.rows_in(state).iter_rows()
             ]
             for state in outcome.display.states
         }
-    return told
+    return described
 
 
 def _say_held_back(held_back: int) -> None:
     if held_back:
-        said = "1 finding holds" if held_back == 1 else f"{held_back} findings hold"
-        print_error(f"{said} something back; run without --quiet to see them")
+        message = "1 finding holds" if held_back == 1 else f"{held_back} findings hold"
+        print_error(f"{message} something back; run without --quiet to see them")

@@ -68,17 +68,17 @@ def check_command(
     settings = load_config(config)
     check_outputs(book, replace=replace)
     with show_progress(output) as progress:
-        loaded, ours = load_with_live(changes, live, settings, progress)
-        require_matching_live(loaded, ours)
+        loaded, own = load_with_live(changes, live, settings, progress)
+        require_matching_live(loaded, own)
         progress.step("checking what would change")
-        tried = recheck(loaded, ours, settings, override.overrides(), names_of_images(override.images))
+        tried = recheck(loaded, own, settings, override.overrides(), names_of_images(override.images))
         if book is not None:
             check_outputs(book, replace=replace)
-            write_atomic(book, problems_workbook(tried, ours, as_edited=False), replace=replace)
+            write_atomic(book, problems_workbook(tried, own, as_edited=False), replace=replace)
     if output.as_json:
         show_json(_as_dict(tried))
     elif not output.quiet:
-        show(_view(tried, ours, book, everything, console(output).width), output)
+        show(_view(tried, own, book, everything, console(output).width), output)
     return Exit.ATTENTION if tried.blocking_count() else Exit.DONE
 
 

@@ -125,39 +125,39 @@ def catalogue_file(command: F) -> F:
     )(command)
 
 
-def load_config(told: Path | None) -> Settings:
+def load_config(given: Path | None) -> Settings:
     """The settings of a catalogue.toml: the one told, the one in this folder, or none at all."""
     from neat_delta.tables.settings import NAME, Settings
 
     here = Path(NAME)
-    if told is None and not here.is_file():
+    if given is None and not here.is_file():
         return Settings()
     from neat_delta.tables.config_loader import load_settings
 
-    return load_settings(told or here)
+    return load_settings(given or here)
 
 
-def _delimiter(_context: click.Context, _option: click.Parameter, told: str | None) -> str | None:
-    if told is None:
+def _delimiter(_context: click.Context, _option: click.Parameter, given: str | None) -> str | None:
+    if given is None:
         return None
     from neat_delta.tables import DELIMITERS
 
     signs = {name: sign for sign, name in DELIMITERS.items()} | {"\\t": "\t"}
-    sign = signs.get(told, told)
+    sign = signs.get(given, given)
     if sign not in DELIMITERS:
-        raise click.BadParameter(f"{told!r} is none of comma, semicolon, tab and pipe")
+        raise click.BadParameter(f"{given!r} is none of comma, semicolon, tab and pipe")
     return sign
 
 
-def _charset(_context: click.Context, _option: click.Parameter, told: str | None) -> str | None:
+def _charset(_context: click.Context, _option: click.Parameter, given: str | None) -> str | None:
     import codecs
 
-    if told is None:
+    if given is None:
         return None
     try:
-        return codecs.lookup(told).name
+        return codecs.lookup(given).name
     except LookupError as error:
-        raise click.BadParameter(f"no character set is called {told!r}") from error
+        raise click.BadParameter(f"no character set is called {given!r}") from error
 
 
 def console(output: OutputOptions) -> Console:

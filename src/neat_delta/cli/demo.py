@@ -140,7 +140,7 @@ def lay(folder: Path) -> None:
     """Lay the shop's files into a folder that is new or empty.
 
     Raises:
-        CannotWrite: the folder holds anything, an earlier demo included: somebody may have worked with it.
+        WriteError: the folder holds anything, an earlier demo included: somebody may have worked with it.
     """
     import shutil
     from importlib.resources import as_file, files

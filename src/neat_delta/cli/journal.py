@@ -24,35 +24,35 @@ JOURNAL = click.option(
 )
 
 
-def journal_in(told: Path | None) -> Journal:
+def journal_in(given: Path | None) -> Journal:
     """The journal that is told, or the one of this user."""
     from neat_delta.delivery.journal import Journal, default_journal
     from neat_delta.output_paths import note_input
 
-    path = told or default_journal()
+    path = given or default_journal()
     note_input(path)
     return Journal(path)
 
 
-def sent_as(told: Location, journal: Path | None) -> Entry | None:
+def sent_as(given: Location, journal: Path | None) -> Entry | None:
     """The journal's entry that a person means by a number in place of a change set; ``None`` if it means a file."""
-    if not isinstance(told, Path) or not str(told).isdecimal() or told.exists():
+    if not isinstance(given, Path) or not str(given).isdecimal() or given.exists():
         return None
-    return _entry(journal_in(journal), int(str(told)))
+    return _entry(journal_in(journal), int(str(given)))
 
 
-def changes_of(told: Location, journal: Path | None) -> ChangeSet:
+def changes_of(given: Location, journal: Path | None) -> ChangeSet:
     """A kept change set, or the one that was sent with the entry of this number.
 
     Raises:
-        Unreadable: there is no such file, or it is no change set.
-        WrongChoice: there is no such entry, or its change set was not kept.
+        InvalidInput: there is no such file, or it is no change set.
+        InvalidOption: there is no such entry, or its change set was not kept.
     """
     from neat_delta.changeset.serialization import load_changes, parse_changes
 
-    entry = sent_as(told, journal)
+    entry = sent_as(given, journal)
     if entry is None:
-        return load_changes(told)
+        return load_changes(given)
     kept = journal_in(journal).change_set(entry)
     if kept is None:
         raise InvalidOption(
@@ -62,10 +62,12 @@ def changes_of(told: Location, journal: Path | None) -> ChangeSet:
     return parse_changes(kept, Path(f"journal entry {entry.entry}"))
 
 
-def _entry(kept: Journal, number: int) -> Entry:
-    found = kept.entry(number)
+def _entry(saved: Journal, number: int) -> Entry:
+    found = saved.entry(number)
     if found is None:
-        raise InvalidOption(f"the journal {kept.path} has no entry {number}", hint="List them with: neat-delta journal")
+        raise InvalidOption(
+            f"the journal {saved.path} has no entry {number}", hint="List them with: neat-delta journal"
+        )
     return found
 
 
@@ -73,8 +75,8 @@ def entry_as_dict(entry: Entry) -> dict[str, Any]:
     """An entry for JSON."""
     from neat_delta.json_names import to_json
 
-    told: dict[str, Any] = to_json(entry)
-    return told | {"state": entry.state}
+    result: dict[str, Any] = to_json(entry)
+    return result | {"state": entry.state}
 
 
 @click.command("journal")

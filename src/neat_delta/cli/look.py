@@ -64,28 +64,28 @@ def look_command(
         from neat_delta.tables.corruption import profile_with_corruption
         from neat_delta.views.overview import overview
 
-        catalogue = reading.result().renamed(settings.names())
+        table = reading.result().renamed(settings.names())
         progress.step("counting values")
-        columns, marks = profile_with_corruption(catalogue, settings)
-        keys = key_candidates(catalogue, columns)
+        columns, marks = profile_with_corruption(table, settings)
+        keys = key_candidates(table, columns)
     if output.as_json:
-        show_json(_as_dict(catalogue, columns, keys, marks, settings))
+        show_json(_as_dict(table, columns, keys, marks, settings))
     elif not output.quiet:
-        show(overview(catalogue, columns, keys, marks, settings, console(output).width), output)
-    return Exit.ATTENTION if len(catalogue.unreadable_rows) else Exit.DONE
+        show(overview(table, columns, keys, marks, settings, console(output).width), output)
+    return Exit.ATTENTION if len(table.unreadable_rows) else Exit.DONE
 
 
 def _as_dict(
-    catalogue: Table, columns: list[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame, settings: Settings
+    table: Table, columns: list[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame, settings: Settings
 ) -> dict[str, Any]:
     from neat_delta.json_names import to_json
 
     return {
-        "file": catalogue.source.name,
-        "sha256": catalogue.source.sha256,
-        "rows": len(catalogue),
-        "form": to_json(catalogue.format),
-        "unnamed": catalogue.unnamed_columns,
+        "file": table.source.name,
+        "sha256": table.source.sha256,
+        "rows": len(table),
+        "form": to_json(table.format),
+        "unnamed": table.unnamed_columns,
         "key": to_json(keys),
         "columns": [
             {
@@ -100,13 +100,13 @@ def _as_dict(
             }
             for column in columns
         ],
-        "unreadable": catalogue.unreadable_rows.select("line", say="message").to_dicts(),
-        "no_data": catalogue.non_data_rows.select("line", say="message").to_dicts(),
+        "unreadable": table.unreadable_rows.select("line", say="message").to_dicts(),
+        "no_data": table.non_data_rows.select("line", say="message").to_dicts(),
         "damaged": marks.rename({"message": "say"}).to_dicts(),
         "catalogue": {
             "file": str(settings.path),
-            "unknown": settings.unknown_in(catalogue.names),
-            "missing": settings.missing_in(catalogue.names),
+            "unknown": settings.unknown_in(table.names),
+            "missing": settings.missing_in(table.names),
         }
         if settings.path
         else None,

@@ -92,11 +92,11 @@ def pick_command(
     with show_progress(output) as progress:
         progress.step(f"reading {changes.name}")
         if part.where is not None:
-            whole, ours = load_with_live(changes, live, settings, progress)
-            require_matching_live(whole, ours)
+            whole, own = load_with_live(changes, live, settings, progress)
+            require_matching_live(whole, own)
         else:
-            whole, ours = load_changes(changes), None
-        keep = cells_in(whole, selection_from(whole, part, leave), ours, settings)
+            whole, own = load_changes(changes), None
+        keep = cells_in(whole, selection_from(whole, part, leave), own, settings)
         review = read_review(book, whole, unmarked=unmarked == "take") if book else None
         bad = rejected(read_strict(failed, progress), whole) if failed else None
         if bad is not None:
@@ -113,19 +113,19 @@ def pick_command(
 
 
 def _ways(
-    book: Location | None, failed: Location | None, leave: tuple[str, ...], part: SelectionOptions
+    book: Location | None, failed: Location | None, leave: tuple[str, ...], selection: SelectionOptions
 ) -> Iterator[str]:
     """How the part was named, as it was typed."""
     if book:
         yield f"--book {book.name}"
     if failed:
         yield f"--failed {failed.name}"
-    yield from (f"--only {name}" for name in part.only)
+    yield from (f"--only {name}" for name in selection.only)
     yield from (f"--leave {name}" for name in leave)
-    if part.where is not None:
-        yield f'--where "{part.where}"'
-    if part.items:
-        yield f"--items {part.items.name}"
+    if selection.where is not None:
+        yield f'--where "{selection.where}"'
+    if selection.items:
+        yield f"--items {selection.items.name}"
 
 
 def _as_dict(changes: ChangeSet, out: Path) -> dict[str, object]:

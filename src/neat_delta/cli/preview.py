@@ -131,18 +131,18 @@ def preview_command(
     with show_progress(output) as progress:
         progress.step(f"reading {changes.name}")
         if _asks_for_live(part, seen):
-            whole, ours = load_with_live(changes, live, settings, progress)
-            require_matching_live(whole, ours)
+            whole, own = load_with_live(changes, live, settings, progress)
+            require_matching_live(whole, own)
         else:
-            whole, ours = load_changes(changes), None
-        loaded = selected_part(whole, part, ours, settings)
-        both = None if ours is None else BeforeAfter(loaded, ours)
+            whole, own = load_changes(changes), None
+        loaded = selected_part(whole, part, own, settings)
+        both = None if own is None else BeforeAfter(loaded, own)
         found = _found(both, settings, seen, progress)
         made = _written(_made(loaded, whole, both, found, settings, seen, progress, changes.name), seen)
     if output.as_json:
         show_json(_as_dict(loaded, found, made))
     elif not output.quiet:
-        show(_view(loaded, whole, ours, settings, found, made, seen, changes, console(output).width), output)
+        show(_view(loaded, whole, own, settings, found, made, seen, changes, console(output).width), output)
     return Exit.ATTENTION if whole.blocking_count() else Exit.DONE
 
 
@@ -151,10 +151,18 @@ def _load_drawing() -> None:
         import_module(package)
 
 
-def _asks_for_live(part: SelectionOptions, seen: PreviewOptions) -> bool:
+def _asks_for_live(selection: SelectionOptions, result: PreviewOptions) -> bool:
     """Whether more is wanted than the change set itself knows: reading a large live export takes a while."""
-    told = (part.where is not None, seen.item, seen.money, seen.stock, seen.records, seen.page, seen.plots)
-    return any(told) or seen.by not in ("item", "field")
+    described = (
+        selection.where is not None,
+        result.item,
+        result.money,
+        result.stock,
+        result.records,
+        result.page,
+        result.plots,
+    )
+    return any(described) or result.by not in ("item", "field")
 
 
 class PreviewData(NamedTuple):
@@ -168,7 +176,7 @@ class PreviewData(NamedTuple):
 
 
 def _found(
-    both: BeforeAfter | None, settings: Settings, seen: PreviewOptions, progress: ProgressReporter
+    both: BeforeAfter | None, settings: Settings, result: PreviewOptions, progress: ProgressReporter
 ) -> PreviewData:
     if both is None:
         return PreviewData()
@@ -179,29 +187,29 @@ def _found(
     from neat_delta.views.formatting import format_key
 
     found, live = PreviewData(), both.live
-    for key in seen.item:
+    for key in result.item:
         if both.changes.items.filter(key=key).is_empty():
             raise InvalidOption(
                 f"--item {format_key(key)}: no such item in this change set",
                 hint="Items are named by their codes as they are in the shop, zeros in front and all.",
             )
     progress.step("summing up")
-    if seen.by not in ("item", "field"):
-        by = field_name(seen.by)
+    if result.by not in ("item", "field"):
+        by = field_name(result.by)
         name = field_of(live, by) if by in ("category", "maker") and by not in live.names else by
         if name not in live.names:
             raise InvalidOption(
-                f"--by {seen.by}: there is no such field",
+                f"--by {result.by}: there is no such field",
                 hint="Say item, field, category, maker, or one of: " + ", ".join(live.names) + ".",
             )
         found = found._replace(groups=by_group(both, name))
-    if seen.money:
+    if result.money:
         found = found._replace(money=price_moves(both, settings.money))
-    if seen.stock:
+    if result.stock:
         found = found._replace(stock=stock_moves(both, settings.money))
-    if seen.records is not None:
-        found = found._replace(**_records(both, settings, seen.records, progress))
-    if seen.records_csv is not None and found.records is None:
+    if result.records is not None:
+        found = found._replace(**_records(both, settings, result.records, progress))
+    if result.records_csv is not None and found.records is None:
         raise InvalidOption("--records-csv asks for --records as well", hint="Say which records: --records FILE.")
     return found
 
@@ -222,46 +230,46 @@ def _made(
     both: BeforeAfter | None,
     found: PreviewData,
     settings: Settings,
-    seen: PreviewOptions,
+    result: PreviewOptions,
     progress: ProgressReporter,
     name: str,
 ) -> dict[str, dict[Path, bytes]]:
     """The files that were asked for, by what they are."""
     made: dict[str, dict[Path, bytes]] = {}
-    if seen.records_csv is not None and found.records is not None:
+    if result.records_csv is not None and found.records is not None:
         from neat_delta.update.delimited import report_csv
 
-        made["records"] = {seen.records_csv: report_csv(found.records)}
-    if seen.page is not None and both is not None:
+        made["records"] = {result.records_csv: report_csv(found.records)}
+    if result.page is not None and both is not None:
         from neat_delta.views.page import review_page_of
 
         progress.step("writing the page")
-        made["page"] = {seen.page: review_page_of(both, settings, name)}
-    if seen.book is not None:
+        made["page"] = {result.page: review_page_of(both, settings, name)}
+    if result.book is not None:
         from neat_delta.views.review_workbook import review_workbook
 
         progress.step("writing the workbook")
-        made["book"] = {seen.book: review_workbook(changes, whole, by_item=seen.book_by == "item")}
-    if seen.plots is not None and both is not None:
+        made["book"] = {result.book: review_workbook(changes, whole, by_item=result.book_by == "item")}
+    if result.plots is not None and both is not None:
         from neat_delta.views.plots import plots
 
         progress.step("drawing")
-        made["plots"] = {seen.plots / file: data for file, data in plots(both, settings).items()}
+        made["plots"] = {result.plots / file: data for file, data in plots(both, settings).items()}
     return made
 
 
-def _written(made: dict[str, dict[Path, bytes]], seen: PreviewOptions) -> dict[str, list[str]]:
+def _written(made: dict[str, dict[Path, bytes]], result: PreviewOptions) -> dict[str, list[str]]:
     """The files' names, by what they are, once all are written; none is if one has no place."""
     from neat_delta.atomic_write import write_atomic
     from neat_delta.output_paths import check_outputs
 
-    files = {path: data for several in made.values() for path, data in several.items()}
-    if seen.plots is not None and "plots" in made:
-        seen.plots.mkdir(parents=True, exist_ok=True)
-    check_outputs(*files, replace=seen.replace)
+    files = {path: data for multiple in made.values() for path, data in multiple.items()}
+    if result.plots is not None and "plots" in made:
+        result.plots.mkdir(parents=True, exist_ok=True)
+    check_outputs(*files, replace=result.replace)
     for path, data in files.items():
-        write_atomic(path, data, replace=seen.replace)
-    return {what: [str(path) for path in several] for what, several in made.items()}
+        write_atomic(path, data, replace=result.replace)
+    return {what: [str(path) for path in multiple] for what, multiple in made.items()}
 
 
 def _as_dict(changes: ChangeSet, found: PreviewData, made: dict[str, list[str]]) -> dict[str, Any]:
@@ -278,7 +286,7 @@ def _as_dict(changes: ChangeSet, found: PreviewData, made: dict[str, list[str]])
         return [row | ({"key": row["key"].split(KEY_SEPARATOR)} if "key" in row else {}) for row in texts.to_dicts()]
 
     cells = sort_by_impact(changes).drop("effect")
-    told = {
+    result = {
         "fields": rows(totals_by_field(changes)),
         "items": {
             do: [key.split(KEY_SEPARATOR) for key in changes.keys_with_action(do)["key"]]
@@ -291,7 +299,7 @@ def _as_dict(changes: ChangeSet, found: PreviewData, made: dict[str, list[str]])
         "records": rows(found.records),
         "files": made,
     }
-    return {"head": head_as_dict(changes)} | {name: value for name, value in told.items() if value is not None}
+    return {"head": head_as_dict(changes)} | {name: value for name, value in result.items() if value is not None}
 
 
 def _view(
@@ -301,7 +309,7 @@ def _view(
     settings: Settings,
     found: PreviewData,
     made: dict[str, list[str]],
-    seen: PreviewOptions,
+    result: PreviewOptions,
     path: Location,
     width: int,
 ) -> Iterator[Text]:
@@ -312,32 +320,32 @@ def _view(
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
 
-    shown = DisplayOptions(width, seen.everything)
+    shown = DisplayOptions(width, result.everything)
     yield from views.head_view(changes, path.name, width)
     if changes is not whole:
         cells = f"{pluralize(len(changes.cells), 'cell')} of {len(whole.cells):,}"
         yield labelled("this part", f"{cells} that the change set has; pick keeps just these", "strong")
-    special = seen.item or seen.money or seen.stock or seen.records
+    special = result.item or result.money or result.stock or result.records
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
     if live is not None:
-        for key in seen.item:
+        for key in result.item:
             yield from _item(whole, live, key, width)
-    mark = (live.format.decimal_separator if live else None) or "."
+    separator = (live.format.decimal_separator if live else None) or "."
     if found.money is not None:
-        yield from views.money_view(found.money, names, mark, shown, seen.limit)
+        yield from views.money_view(found.money, names, separator, shown, result.limit)
     if found.stock is not None and live is not None:
         price, cost = settings.money.price_cost_fields(live.names)
-        yield from views.stock_view(found.stock, names, cost or price, mark, shown, seen.limit)
+        yield from views.stock_view(found.stock, names, cost or price, separator, shown, result.limit)
     if found.records is not None and found.quotes is not None:
-        yield from views.records_view(found.records, names, found.quotes, mark, shown, seen.limit)
+        yield from views.records_view(found.records, names, found.quotes, separator, shown, result.limit)
     if found.groups is not None:
-        yield from views.groups_view(found.groups, seen.by, shown, seen.limit)
-    elif seen.by == "field":
+        yield from views.groups_view(found.groups, result.by, shown, result.limit)
+    elif result.by == "field":
         yield Text()
         yield from fields_view(changes, width)
     elif not special:
-        yield from views.changes_view(changes, shown, seen.limit)
-    if not special and seen.by == "item":
+        yield from views.changes_view(changes, shown, result.limit)
+    if not special and result.by == "item":
         yield from views.findings_of(changes, shown)
     yield Text()
     for what, files in made.items():

@@ -78,22 +78,22 @@ def refresh_command(
         loaded = load_changes(changes)
         export = read_fresh(loaded, fresh, settings, progress)
         progress.step("comparing then, ours and now")
-        seen = refresh(loaded, export, settings, policy, by_field)
+        result = refresh(loaded, export, settings, policy, by_field)
         check_outputs(out, book, replace=replace)
-        save_changes(seen.changes, out, replace=replace)
+        save_changes(result.changes, out, replace=replace)
         if book is not None:
-            write_atomic(book, report_workbook(conflicts_table(seen)), replace=replace)
+            write_atomic(book, report_workbook(conflicts_table(result)), replace=replace)
     if output.as_json:
-        show_json(_as_dict(seen, out))
+        show_json(_as_dict(result, out))
     elif not output.quiet:
-        show(_view(seen, out, fresh, book, console(output).width), output)
-    return Exit.ATTENTION if seen.changes.blocking_count() else Exit.DONE
+        show(_view(result, out, fresh, book, console(output).width), output)
+    return Exit.ATTENTION if result.changes.blocking_count() else Exit.DONE
 
 
-def _policies(told: tuple[str, ...]) -> tuple[str, dict[str, str]]:
+def _policies(given: tuple[str, ...]) -> tuple[str, dict[str, str]]:
     """What becomes of clashes in general, and in single fields."""
     policy, by_field = "hold", {}
-    for one in told:
+    for one in given:
         field, _, whose = one.rpartition("=")
         if whose not in POLICIES:
             raise click.BadParameter(f"--clashes {one}: say hold, ours or theirs, or FIELD=ours")
@@ -104,30 +104,30 @@ def _policies(told: tuple[str, ...]) -> tuple[str, dict[str, str]]:
     return policy, by_field
 
 
-def _as_dict(seen: RefreshResult, out: Path) -> dict[str, object]:
+def _as_dict(result: RefreshResult, out: Path) -> dict[str, object]:
     from neat_delta.changeset.serialization import head_as_dict
     from neat_delta.matching import KEY_SEPARATOR
 
-    return head_as_dict(seen.changes) | {
-        "cells": len(seen.changes.cells),
-        "untouched": seen.unchanged,
-        "there_already": seen.applied,
-        "as_difference": seen.delta_cells,
-        "clashes": [row | {"key": row["key"].split(KEY_SEPARATOR)} for row in seen.conflicts.to_dicts()],
+    return head_as_dict(result.changes) | {
+        "cells": len(result.changes.cells),
+        "untouched": result.unchanged,
+        "there_already": result.applied,
+        "as_difference": result.delta_cells,
+        "clashes": [row | {"key": row["key"].split(KEY_SEPARATOR)} for row in result.conflicts.to_dicts()],
         "out": str(out),
     }
 
 
-def _view(seen: RefreshResult, out: Path, fresh: Location, book: Path | None, width: int) -> Iterator[Text]:
+def _view(result: RefreshResult, out: Path, fresh: Location, book: Path | None, width: int) -> Iterator[Text]:
     from rich.text import Text
 
     from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.preview import head_view
     from neat_delta.views.verify_views import refresh_view
 
-    yield from head_view(seen.changes, out.name, width)
+    yield from head_view(result.changes, out.name, width)
     yield Text()
-    yield from refresh_view(seen, width)
+    yield from refresh_view(result, width)
     yield Text()
     if book is not None:
         yield labelled("book", f"the clashes, in {book}")

@@ -38,13 +38,13 @@ def run_command(file: Path, no_send: bool, output: OutputOptions) -> int:
     from neat_delta.workflows.scheduled.run_config import load_run
     from neat_delta.workflows.scheduled.run_lock import exclusive_run
 
-    told = load_run(file)
-    with show_progress(output) as progress, exclusive_run(told) as report:
+    result = load_run(file)
+    with show_progress(output) as progress, exclusive_run(result) as report:
         try:
-            run(told, report, progress, sending=not no_send)
+            run(result, report, progress, sending=not no_send)
         finally:
             # Even a fault of ours leaves a summary that says so.
-            for name, data in summaries(report, told.mail).items():
+            for name, data in summaries(report, result.mail).items():
                 write_atomic(report.folder / name, data)
     if output.as_json:
         show_json(report.as_dict())

@@ -81,10 +81,10 @@ def send_command(
         entry = send(
             update, destination_of(place, progress.step), journal_in(journal), resume=resume, progress=progress
         )
-    told = results_of(entry)
+    result = results_of(entry)
     if results is not None:
-        write_atomic(results, report_csv(told), replace=replace)
-    bad = int(told["result"].is_in(["failed", "skipped"]).sum())
+        write_atomic(results, report_csv(result), replace=replace)
+    bad = int(result["result"].is_in(["failed", "skipped"]).sum())
     if output.as_json:
         from neat_delta.cli.journal import entry_as_dict
 

@@ -68,28 +68,28 @@ def settle_command(
         loaded = changes_of(changes, journal)
         export = read_fresh(loaded, fresh, settings, progress)
         progress.step("looking for what has arrived")
-        seen = verify(loaded, export, settings)
+        result = verify(loaded, export, settings)
         if out is not None:
-            save_changes(seen.remaining, out, replace=replace)
+            save_changes(result.remaining, out, replace=replace)
     if output.as_json:
-        show_json(_as_dict(seen, out))
+        show_json(_as_dict(result, out))
     elif not output.quiet:
-        show(_view(seen, loaded, changes, fresh, out, limit, console(output).width), output)
-    return Exit.DONE if seen.done else Exit.ATTENTION
+        show(_view(result, loaded, changes, fresh, out, limit, console(output).width), output)
+    return Exit.DONE if result.done else Exit.ATTENTION
 
 
-def _as_dict(seen: VerifyResult, out: Path | None) -> dict[str, object]:
+def _as_dict(result: VerifyResult, out: Path | None) -> dict[str, object]:
     from neat_delta.matching import KEY_SEPARATOR
 
-    states = dict(seen.changes["state"].value_counts().iter_rows())
+    states = dict(result.changes["state"].value_counts().iter_rows())
     rows = [
-        row | {"key": row["key"].split(KEY_SEPARATOR)} for row in seen.changes.to_dicts() if row["state"] != "landed"
+        row | {"key": row["key"].split(KEY_SEPARATOR)} for row in result.changes.to_dicts() if row["state"] != "landed"
     ]
-    return {"settled": seen.done, "states": states, "left": rows, "out": str(out) if out else None}
+    return {"settled": result.done, "states": states, "left": rows, "out": str(out) if out else None}
 
 
 def _view(
-    seen: VerifyResult, changes: ChangeSet, path: Location, fresh: Location, out: Path | None, limit: int, width: int
+    result: VerifyResult, changes: ChangeSet, path: Location, fresh: Location, out: Path | None, limit: int, width: int
 ) -> Iterator[Text]:
     from rich.text import Text
 
@@ -100,12 +100,12 @@ def _view(
     yield labelled("beside", fresh.name)
     yield Text()
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
-    yield from verify_view(seen, names, width, limit)
+    yield from verify_view(result, names, width, limit)
     yield Text()
-    left = seen.remaining.items["action"].is_in(["change", "add", "remove", "recode"]).any()
+    left = result.remaining.items["action"].is_in(["change", "add", "remove", "recode"]).any()
     if out is not None:
         yield labelled("kept", f"what has not landed, in {out}")
     if left:
         where = out or "FILE"
-        said = f"neat-delta write {where} -o updates --live {fresh}"
-        yield from sentence("next", said if out else f"keep what is left with --out FILE, then: {said}", width)
+        message = f"neat-delta write {where} -o updates --live {fresh}"
+        yield from sentence("next", message if out else f"keep what is left with --out FILE, then: {message}", width)

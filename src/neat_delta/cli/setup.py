@@ -75,8 +75,10 @@ def setup_command(
             lines = [*sentence("setup", f"{out}: {pluralize(len(added), 'field')} {what}: {', '.join(added)}", width)]
         if wrote:
             lines.append(labelled("key", " + ".join(named.fields)))
-            said = 'if a blank cell leaves a field alone in your shop, say blank = "leaves" below [import]'
-            lines += sentence("one file", f"{said}: an update is then one file; else one for each set of fields", width)
+            message = 'if a blank cell leaves a field alone in your shop, say blank = "leaves" below [import]'
+            lines += sentence(
+                "one file", f"{message}: an update is then one file; else one for each set of fields", width
+            )
             lines += sentence("next", f"read {out}, change what is not so; commands here will go by it", width)
         show(lines, output)
     return Exit.DONE if wrote or not added else Exit.ATTENTION

@@ -87,8 +87,8 @@ def sheet_command(
         write_atomic(out, (workbook if as_workbook else delimited_sheet)(columns, live), replace=replace)
     if output.as_json:
         locked = [column.field for column in columns if column.locked]
-        told = {"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown}
-        show_json(told | {"unreadable": live.unreadable_rows.select("line", say="message").to_dicts()})
+        result = {"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown}
+        show_json(result | {"unreadable": live.unreadable_rows.select("line", say="message").to_dicts()})
     elif not output.quiet:
         width, bad = console(output).width, live.unreadable_rows["line"].to_list()
         show(_view(out, export, len(rows), columns, unknown, bad, as_workbook, width), output)
@@ -116,18 +116,18 @@ def _view(
         if choices:
             yield from sentence("drop-downs", ", ".join(choices), width)
     else:
-        said = "plain text has no types or locks: a spreadsheet program may take zeros from codes; .xlsx keeps them"
-        yield from sentence("look at", said, width, "warn")
+        message = "plain text has no types or locks: a spreadsheet program may take zeros from codes; .xlsx keeps them"
+        yield from sentence("look at", message, width, "warn")
     if unknown:
         yield from sentence(
             "unknown", f"{pluralize(len(unknown), 'code')} no item has: {_some(unknown)}", width, "warn"
         )
     if len(unreadable):
         rows_told, lines = pluralize(len(unreadable), "row"), _some(unreadable)
-        said = f"{rows_told} of {export.name} cannot be read and will be missing: line {lines}; see neat-delta look"
-        yield from sentence("unreadable", said, width, "stop")
+        message = f"{rows_told} of {export.name} cannot be read and will be missing: line {lines}; see neat-delta look"
+        yield from sentence("unreadable", message, width, "stop")
     yield labelled("next", f"edit and save it, then: neat-delta compare {export} {out}")
 
 
-def _some(told: Sequence[object]) -> str:
-    return ", ".join(map(str, told[:SOME])) + (" …" if len(told) > SOME else "")
+def _some(given: Sequence[object]) -> str:
+    return ", ".join(map(str, given[:SOME])) + (" …" if len(given) > SOME else "")

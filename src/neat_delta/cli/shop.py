@@ -84,8 +84,8 @@ def import_command(folder: Path, files: tuple[Location, ...], results: Path | No
         taken = shop.import_file(read_bytes(path), does_of(path.name))
         every += taken.results
         bad = [result for result in taken.results if result.result in ("failed", "skipped")]
-        said = "; the import broke off half way" if taken.broken_off else ""
-        print_lines(f"{path.name}: {len(taken.results) - len(bad):,} rows taken, {len(bad):,} not{said}")
+        message = "; the import broke off half way" if taken.broken_off else ""
+        print_lines(f"{path.name}: {len(taken.results) - len(bad):,} rows taken, {len(bad):,} not{message}")
         for result in bad[:5]:
             print_lines(f"  line {result.line}, {result.code}: {result.result}, {result.reason}")
     if results is not None:

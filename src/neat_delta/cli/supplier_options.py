@@ -42,7 +42,7 @@ class SupplierOptions(NamedTuple):
         """What holds for this list: as told in this run, else as it is saved.
 
         Raises:
-            WrongChoice: no list of that name is saved.
+            InvalidOption: no list of that name is saved.
         """
         from neat_delta.tables import field_name
         from neat_delta.tables.settings import SupplierProfile
@@ -79,19 +79,19 @@ class SupplierOptions(NamedTuple):
 
             codes, values = read_mapping_file(self.remember_file)
         for field, answer in self.remember_value:
-            theirs, ours = _pair(answer, "FIELD THEIRS=OURS")
-            values.setdefault(field_name(field), {})[theirs] = ours
+            edited, live = _pair(answer, "FIELD THEIRS=OURS")
+            values.setdefault(field_name(field), {})[edited] = live
         return codes | self.remember, values
 
 
 def _by_field(*rules: tuple[str, ...]) -> tuple[str, ...]:
     """Rules, of which a later one for a field takes the place of an earlier one."""
-    return tuple({rule.partition("=")[0].strip(): rule for several in rules for rule in several}.values())
+    return tuple({rule.partition("=")[0].strip(): rule for multiple in rules for rule in multiple}.values())
 
 
-def _pairs(_context: click.Context, option: click.Parameter, told: tuple[str, ...]) -> dict[str, str]:
+def _pairs(_context: click.Context, option: click.Parameter, given: tuple[str, ...]) -> dict[str, str]:
     """``A=B`` options as a dictionary; the last sign of equality parts them, for columns may have one."""
-    return dict(_pair(text, str(option.metavar)) for text in told)
+    return dict(_pair(text, str(option.metavar)) for text in given)
 
 
 def _pair(text: str, format_given: str) -> tuple[str, str]:
@@ -161,7 +161,7 @@ def supplier_options(command: F) -> F:
     return bundle_options(SupplierOptions, "supplier", options, command)
 
 
-def save_profile(config: Path | None, name: str, listed: SupplierProfile, seen: Mapping[str, str]) -> None:
+def save_profile(config: Path | None, name: str, profile: SupplierProfile, result: Mapping[str, str]) -> None:
     """Keep a list's settings in catalogue.toml, which is made if there is none; what else stands there stays."""
     from neat_delta.atomic_write import write_atomic
     from neat_delta.tables.settings import NAME
@@ -169,7 +169,7 @@ def save_profile(config: Path | None, name: str, listed: SupplierProfile, seen: 
 
     path = config or Path(NAME)
     existing = path.read_text("utf-8-sig") if path.exists() else ""
-    write_atomic(path, with_profile(existing, name, listed, seen).encode(), replace=True)
+    write_atomic(path, with_profile(existing, name, profile, result).encode(), replace=True)
 
 
 def saved_view(name: str, config: Path | None, width: int) -> Iterator[Text]:
@@ -177,5 +177,5 @@ def saved_view(name: str, config: Path | None, width: int) -> Iterator[Text]:
     from neat_delta.tables.settings import NAME
     from neat_delta.views.lines import sentence
 
-    said = f"as list {name} in {config or NAME}; next time: --list {name}"
-    yield from sentence("saved", said, width)
+    message = f"as list {name} in {config or NAME}; next time: --list {name}"
+    yield from sentence("saved", message, width)

@@ -107,7 +107,7 @@ def _export_of(place: str) -> str:
 
 
 def _view(
-    receipt: Receipt | None, live_name: str, folder: Path, width: int, seen: RefreshResult | None
+    receipt: Receipt | None, live_name: str, folder: Path, width: int, result: RefreshResult | None
 ) -> Iterator[Text]:
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import sentence
@@ -118,10 +118,10 @@ def _view(
         return
     yield from files_table(receipt, width)
     what = f"{pluralize(receipt.cells, 'cell')} of {pluralize(receipt.items, 'item')}"
-    if seen is None:
-        said = f"after the update these files give {live_name} back, {what}"
+    if result is None:
+        message = f"after the update these files give {live_name} back, {what}"
     else:
-        said = f"these files put back what has landed and has not moved since, as {live_name} shows it, {what}"
-    yield from sentence("proved", said, width, "good")
+        message = f"these files put back what has landed and has not moved since, as {live_name} shows it, {what}"
+    yield from sentence("proved", message, width, "good")
     yield from stays_view(receipt, width)
     yield from next_view(receipt, width)

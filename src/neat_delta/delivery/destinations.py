@@ -56,21 +56,21 @@ class Destination(Protocol):
         """See that there is such a place, before anything is written down about it.
 
         Raises:
-            CannotSend: there is none.
+            DeliveryError: there is none.
         """
 
     def upload(self, name: str, data: bytes, mark: str) -> None:
         """Bring a file to the place, so that one step is left in which it is handed over, if the place needs that.
 
         Raises:
-            CannotSend: it could not be brought there, or not whole.
+            DeliveryError: it could not be brought there, or not whole.
         """
 
     def submit(self, name: str, data: bytes, does: str, mark: str) -> str | None:
         """Let the place have a file; returns the number it gives to the import, if it gives any.
 
         Raises:
-            CannotSend: it could not be handed over, or not whole.
+            DeliveryError: it could not be handed over, or not whole.
         """
 
     def wait_for_result(self, job: str | None) -> DeliveryResult:
@@ -158,19 +158,19 @@ class HttpDestination:
         """Ask for the job until it is done, then for its result list."""
         end = time.monotonic() + JOB_TIME
         while True:
-            told = self._asked("GET", f"imports/{job}").json()
-            if told["state"] not in ("waiting", "running"):
+            result = self._asked("GET", f"imports/{job}").json()
+            if result["state"] not in ("waiting", "running"):
                 break
             if time.monotonic() > end:
-                said = f"import {job} is not done after {JOB_TIME:.0f} seconds"
-                raise DeliveryError(said, file=self.address, hint="Say --resume to ask for it again.")
-            self.say(f"import {job} is {told['state']}")
+                message = f"import {job} is not done after {JOB_TIME:.0f} seconds"
+                raise DeliveryError(message, file=self.address, hint="Say --resume to ask for it again.")
+            self.say(f"import {job} is {result['state']}")
             time.sleep(POLL)
-        if told["state"] == "refused":
-            return DeliveryResult(job, redacted(str(told["message"])), [])
+        if result["state"] == "refused":
+            return DeliveryResult(job, redacted(str(result["message"])), [])
         rows = self._asked("GET", f"imports/{job}/results").json()
         results = [row | {"reason": redacted(str(row.get("reason") or ""))} for row in rows]
-        reason = None if told["state"] == "done" else f"the import broke off after {len(results)} rows"
+        reason = None if result["state"] == "done" else f"the import broke off after {len(results)} rows"
         return DeliveryResult(job, reason, results)
 
     def export(self) -> bytes:
@@ -226,7 +226,7 @@ def _insist_on_same(there: bytes, data: bytes, file: object) -> None:
     """A file that is there already must be the one to be sent; another one has yet to be taken by the shop.
 
     Raises:
-        CannotSend: it is another one.
+        DeliveryError: it is another one.
     """
     if there != data:
         raise DeliveryError(
@@ -236,10 +236,10 @@ def _insist_on_same(there: bytes, data: bytes, file: object) -> None:
         )
 
 
-def destination_of(told: Location, say: Callable[[str], None] = lambda _: None) -> Destination:
+def destination_of(given: Location, say: Callable[[str], None] = lambda _: None) -> Destination:
     """The place that a person means: a shop's interface, a folder on a file server, or a folder of this machine."""
-    if not isinstance(told, Address):
-        return LocalFolder(told)
-    if told.scheme in ("http", "https"):
-        return HttpDestination(told, say)
-    return RemoteFolder(told)
+    if not isinstance(given, Address):
+        return LocalFolder(given)
+    if given.scheme in ("http", "https"):
+        return HttpDestination(given, say)
+    return RemoteFolder(given)

@@ -46,8 +46,8 @@ CREATE TABLE IF NOT EXISTS change_sets (sha256 TEXT PRIMARY KEY, packed BLOB NOT
 
 def default_journal() -> Path:
     """Where the journal lies unless it is told: one for all folders, for an update may be sent from any of them."""
-    if told := os.environ.get(DATA):
-        return Path(told) / NAME
+    if result := os.environ.get(DATA):
+        return Path(result) / NAME
     import platformdirs
 
     return platformdirs.user_data_path("neat-delta", appauthor=False) / NAME
@@ -101,7 +101,7 @@ class Journal:
     path: Path
 
     def begin(
-        self, place: str, folder: str, changes: str, live: str, files: Sequence[ListedFile], kept: bytes = b""
+        self, place: str, folder: str, changes: str, live: str, files: Sequence[ListedFile], saved: bytes = b""
     ) -> int:
         """The number of the entry for this update to this place: a new one, or the one that is there already.
 
@@ -111,12 +111,12 @@ class Journal:
         receipt = "".join(file.sha256 for file in files)
         with closing(self._base()) as base, base:
             asked = "SELECT entry FROM entries WHERE place = ? AND changes = ? AND live = ? AND receipt = ?"
-            names, told = "begun, place, folder, changes, live, receipt", (place, changes, live, receipt)
+            names, result = "begun, place, folder, changes, live, receipt", (place, changes, live, receipt)
             base.execute(
                 f"INSERT OR IGNORE INTO entries ({names}) SELECT ?, ?, ?, ?, ?, ? WHERE NOT EXISTS ({asked})",
-                (_now(), place, folder, changes, live, receipt, *told),
+                (_now(), place, folder, changes, live, receipt, *result),
             )
-            (entry,) = base.execute(asked, told).fetchone()
+            (entry,) = base.execute(asked, result).fetchone()
             base.executemany(
                 "INSERT OR IGNORE INTO files (entry, number, name, sha256, does, rows) VALUES (?, ?, ?, ?, ?, ?)",
                 [
@@ -124,8 +124,8 @@ class Journal:
                     for number, file in enumerate(files, start=1)
                 ],
             )
-            if kept:
-                packed = gzip.compress(kept, compresslevel=6, mtime=0)
+            if saved:
+                packed = gzip.compress(saved, compresslevel=6, mtime=0)
                 base.execute("INSERT OR IGNORE INTO change_sets (sha256, packed) VALUES (?, ?)", (changes, packed))
         return int(entry)
 
@@ -140,10 +140,10 @@ class Journal:
         results: list[dict[str, Any]] | None = None,
     ) -> None:  # fmt: skip
         """Write down how far a file is."""
-        told = orjson.dumps(results).decode() if results is not None else None
+        result = orjson.dumps(results).decode() if results is not None else None
         with closing(self._base()) as base, base:
             sets = "state = ?, job = coalesce(?, job), reason = ?, results = coalesce(?, results), at = ?"
-            values = (state, job, reason, told, _now(), entry, number)
+            values = (state, job, reason, result, _now(), entry, number)
             base.execute(f"UPDATE files SET {sets} WHERE entry = ? AND number = ?", values)
 
     def entries(self) -> list[Entry]:

@@ -32,7 +32,8 @@ def load_update(folder: Path) -> Update:
     """A written update, each file checked against its receipt.
 
     Raises:
-        Unreadable: there is no receipt, it names what is no file of this folder, or a file is missing or not as it was
+        InvalidInput: there is no receipt, it names what is no file of this folder, or a file is missing or not as it
+        was
             written.
     """
     receipt = load_receipt(folder)
@@ -57,7 +58,7 @@ def send(
     knows it. Only one run at a time sends an update.
 
     Raises:
-        CannotSend: the update has gone to this place already, was begun and not said to be gone on with, a file was
+        DeliveryError: the update has gone to this place already, was begun and not said to be gone on with, a file was
             refused or broke off, the place cannot be reached, or another run is sending the update.
     """
     with alone_with(update.folder) as alone:
@@ -85,20 +86,20 @@ def _send(update: Update, place: Destination, journal: Journal, *, resume: bool,
         job = file.job
         if file.state != SENT:
             progress.step(f"sending {file.name}")
-            mark = f"{known.begun} {file.sha256}"
+            separator = f"{known.begun} {file.sha256}"
             if file.state != BROUGHT:
                 journal.note(entry, file.number, LEAVING)
-                place.upload(file.name, data, mark)
+                place.upload(file.name, data, separator)
                 journal.note(entry, file.number, BROUGHT)
-            job = place.submit(file.name, data, file.action, mark)
+            job = place.submit(file.name, data, file.action, separator)
             journal.note(entry, file.number, SENT, job)
         progress.step(f"waiting for {file.name}")
-        told = place.wait_for_result(job)
-        if told.reason is not None:
-            journal.note(entry, file.number, REFUSED, job, told.reason, told.results)
+        result = place.wait_for_result(job)
+        if result.reason is not None:
+            journal.note(entry, file.number, REFUSED, job, result.reason, result.results)
             hint = "The files behind it were not sent. See: neat-delta journal"
-            raise DeliveryError(told.reason, file=file.name, hint=hint)
-        journal.note(entry, file.number, DONE, job, None, told.results)
+            raise DeliveryError(result.reason, file=file.name, hint=hint)
+        journal.note(entry, file.number, DONE, job, None, result.results)
     sent = journal.entry(entry)
     assert sent is not None
     return sent

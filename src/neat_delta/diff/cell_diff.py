@@ -86,16 +86,16 @@ def compare_cells(
     Texts are compared first; only where some differ is the live column's kind looked for and are values read.
     """
     was = _current(live, fields, pairs["live"])
-    several = parts_of_fields(edited, fields, rules.fields)
-    plain = [name for name in fields if name not in several]
+    multiple = parts_of_fields(edited, fields, rules.fields)
+    plain = [name for name in fields if name not in multiple]
     now = edited.cells(plain, pairs["edited"]).to_dict()
     now |= {name: decode_labels(now[name], rules.of(name).labels) for name in plain if rules.of(name).labels}
-    for name, parts in several.items():
+    for name, parts in multiple.items():
         sheet = edited.cells([column for column in (parts.whole, parts.add, parts.take) if column], pairs["edited"])
         now[name] = apply_parts(was[name], sheet, parts, rules.of(name).separator or "")
     now = {name: _unescape_formula(cells, was[name]) for name, cells in now.items()}
     # Such a field is only empty if its last value was taken from it on purpose.
-    rules = replace(rules, cleared=rules.cleared | several.keys())
+    rules = replace(rules, cleared=rules.cleared | multiple.keys())
     differing = {name: (was[name] != now[name]).arg_true() for name in fields}
     touched = [name for name in fields if len(differing[name])]
     live.cells(touched)  # parsing costs by the pass rather than by the column

@@ -134,9 +134,9 @@ class _Inputs:
         else:
             found = compute(formula, values.with_columns(pl.col(column).alias(name) for name, column in names.items()))
         text = format_computed(found, formula.field, self.context, self.edited.format.decimal_separator)
-        stays = self.live_cells(formula.field, self.rows.gather(at))
+        irreversible = self.live_cells(formula.field, self.rows.gather(at))
         # What comes out just as it is needs no word.
-        moved = text.ne_missing(stays).arg_true()
+        moved = text.ne_missing(irreversible).arg_true()
         about = pl.DataFrame(
             {
                 "key": self.context.key.values(self.edited, at.gather(moved).cast(pl.UInt32)),
@@ -146,7 +146,7 @@ class _Inputs:
             }
         )
         # Where a formula gives nothing the live value stays, and is no blank cell of anybody's.
-        return _Computed(pl.select(pl.coalesce(text, stays)).to_series(), about)
+        return _Computed(pl.select(pl.coalesce(text, irreversible)).to_series(), about)
 
 
 def _require_field(formula: Formula, context: Context) -> None:

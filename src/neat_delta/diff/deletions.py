@@ -53,11 +53,11 @@ def add_deletions(
     if missing.is_empty():
         return changes
     if unidentified:
-        said = (
+        message = (
             f"{unidentified} of the sheet's rows cannot be given to an item and may be among the {len(missing)} items "
             "that seem gone, so none was removed; mend these rows first"
         )
-        return with_more_findings(changes, findings_frame("removal", "stop", message=said))
+        return with_more_findings(changes, findings_frame("removal", "stop", message=message))
     cells = _cells_of(context, missing)
     instead = context.settings.imports.instead_of_removal
     if instead:

@@ -53,7 +53,7 @@ def parse_formula(text: str, finish: Rounding | None = None) -> Formula:
     """Read ``field = expression``; ``finish`` is used where the expression has no finish of its own.
 
     Raises:
-        WrongChoice: it is no such rule.
+        InvalidOption: it is no such rule.
     """
     field, equals, expression = text.partition("=")
     if not equals or not field.strip() or not expression.strip():
@@ -65,30 +65,30 @@ def parse_formula(text: str, finish: Rounding | None = None) -> Formula:
     return Formula(field_name(field), text.strip(), value, None if value.is_finished else finish)
 
 
-def require_one_each(rules: Sequence[Formula]) -> dict[str, Formula]:
+def require_one_each(formulas: Sequence[Formula]) -> dict[str, Formula]:
     """The rules by their fields.
 
     Raises:
-        WrongChoice: two rules are for one field.
+        InvalidOption: two rules are for one field.
     """
     of_field: dict[str, Formula] = {}
-    for rule in rules:
+    for rule in formulas:
         if rule.field in of_field:
             raise InvalidOption(f"two rules are for the field {rule.field}", hint="Put them into one.")
         of_field[rule.field] = rule
     return of_field
 
 
-def sides_of(rule: Formula, live: Sequence[str], listed: Sequence[str], rates: Sequence[str] = ()) -> dict[str, str]:
+def sides_of(formula: Formula, live: Sequence[str], listed: Sequence[str], rates: Sequence[str] = ()) -> dict[str, str]:
     """For each name in a rule the column meant, with its side; names are fields of the live export and of a list.
 
     Rates always have their side in front.
 
     Raises:
-        WrongChoice: a name is on neither side, or on both and does not say which.
+        InvalidOption: a name is on neither side, or on both and does not say which.
     """
     meant = {}
-    for name in rule.names:
+    for name in formula.names:
         if name.removeprefix(RATES) in rates and name.startswith(RATES):
             meant[name] = name
             continue
@@ -99,28 +99,28 @@ def sides_of(rule: Formula, live: Sequence[str], listed: Sequence[str], rates: S
             known = [f"{LIVE}{name}" for name in live] + [f"{LIST}{name}" for name in listed]
             known += [f"{RATES}{name}" for name in rates]
             what = f"{name} may be " + " or ".join(found) if found else f"there is no {name}"
-            raise InvalidOption(f"the rule {rule.text!r}: {what}", hint="Names: " + ", ".join(known) + ".")
+            raise InvalidOption(f"the rule {formula.text!r}: {what}", hint="Names: " + ", ".join(known) + ".")
         meant[name] = found[0]
     return meant
 
 
-def compute(rule: Formula, values: pl.DataFrame) -> pl.Series:
+def compute(formula: Formula, values: pl.DataFrame) -> pl.Series:
     """What a rule gives for each row, null where it gives nothing; ``values`` are typed columns by the names it uses.
 
     Raises:
-        WrongChoice: types do not go together, or a number grows too large.
+        InvalidOption: types do not go together, or a number grows too large.
     """
     try:
-        found = rule.value.over(values, rule.rounding)
+        found = formula.value.over(values, formula.rounding)
     except ExpressionError as error:
-        said = ", ".join(f"{name} holds {_held(values[name].dtype)}" for name in dict.fromkeys(rule.names))
-        hint = error.hint or (f"Here {said}. {EXAMPLES}" if said else EXAMPLES)
-        raise InvalidOption(f"the rule {rule.text!r}: {error.what}", hint=hint) from error
-    if not rule.names or rule.heeds_blanks:
+        message = ", ".join(f"{name} holds {_held(values[name].dtype)}" for name in dict.fromkeys(formula.names))
+        hint = error.hint or (f"Here {message}. {EXAMPLES}" if message else EXAMPLES)
+        raise InvalidOption(f"the rule {formula.text!r}: {error.what}", hint=hint) from error
+    if not formula.names or formula.heeds_blanks:
         return found
     # GREATEST and others pass over a blank as if it were not there, and make a price or a stock of what is left.
-    blank = pl.any_horizontal(pl.col(name).is_null() for name in rule.names)
-    return values.select(pl.when(~blank).then(found).alias(rule.field)).to_series()
+    blank = pl.any_horizontal(pl.col(name).is_null() for name in formula.names)
+    return values.select(pl.when(~blank).then(found).alias(formula.field)).to_series()
 
 
 def _held(type_of: pl.DataType) -> str:

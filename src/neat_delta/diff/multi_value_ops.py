@@ -26,15 +26,15 @@ class Parts:
     take: str | None
 
 
-def parts_of_fields(edited: Table, fields: Sequence[str], told: Mapping[str, FieldSettings]) -> dict[str, Parts]:
+def parts_of_fields(edited: Table, fields: Sequence[str], configured: Mapping[str, FieldSettings]) -> dict[str, Parts]:
     """The fields of which the sheet adds or takes values, by a column of its own or as settled for the field.
 
     Raises:
-        WrongChoice: nothing tells what parts the values of such a field.
+        InvalidOption: nothing tells what parts the values of such a field.
     """
     found = {}
     for name in fields:
-        mode = told[name].cells
+        mode = configured[name].cells
         columns = {sign: f"{name}{sign}" for sign in (ADD, TAKE) if f"{name}{sign}" in edited.names}
         here = name if name in edited.names else None
         if mode in ("add", "take") and here:
@@ -42,7 +42,7 @@ def parts_of_fields(edited: Table, fields: Sequence[str], told: Mapping[str, Fie
             here = None
         if not columns:
             continue
-        if not told[name].separator:
+        if not configured[name].separator:
             raise InvalidOption(
                 f"the sheet adds to {name} or takes from it, but nothing tells what parts its values",
                 file=edited.source.path,
@@ -68,5 +68,5 @@ def apply_parts(was: pl.Series, sheet: pl.DataFrame, parts: Parts, separator: st
     singles = lists.with_row_index("at").explode("value").filter(pl.col("value") != "")
     singles = singles.filter(~pl.col("value").is_in(pl.col("take")))
     joined = singles.group_by("at").agg(pl.col("value").str.join(separator))
-    told = frame.with_row_index("at").join(joined, on="at", how="left", maintain_order="left")
-    return told.select(pl.when(silent).then("whole").otherwise(pl.col("value").fill_null(""))).to_series()
+    result = frame.with_row_index("at").join(joined, on="at", how="left", maintain_order="left")
+    return result.select(pl.when(silent).then("whole").otherwise(pl.col("value").fill_null(""))).to_series()

@@ -44,16 +44,16 @@ def code_pairs(codes: Table, key: Key, old: str | None = None, new: str | None =
     A key of several fields is not changed by file.
 
     Raises:
-        WrongChoice: the key has several fields, or there are no such columns.
+        InvalidOption: the key has several fields, or there are no such columns.
     """
     if len(key.fields) != 1:
         raise InvalidOption(
             "codes of several fields cannot be changed", hint=f"The key has {' and '.join(key.fields)}."
         )
-    for told in (old, new):
-        if told is not None and field_name(told) not in codes.names:
+    for result in (old, new):
+        if result is not None and field_name(result) not in codes.names:
             hint = "Columns: " + ", ".join(codes.names) + "."
-            raise InvalidOption(f"there is no column {told!r}", file=codes.source.path, hint=hint)
+            raise InvalidOption(f"there is no column {result!r}", file=codes.source.path, hint=hint)
     names = codes.names
     from_ = field_name(old) if old else next((name for name in (*OLD, key.fields[0]) if name in names), None)
     to = field_name(new) if new else next((name for name in NEW if name in names and name != from_), None)
@@ -72,14 +72,14 @@ def code_pairs(codes: Table, key: Key, old: str | None = None, new: str | None =
     return pl.DataFrame({"old": cells[from_].str.strip_chars(), "new": cells[to], "line": codes.rows.line})
 
 
-def read_codes(path: Location, live: Table, told: ReadOptions, progress: ProgressReporter = NO_PROGRESS) -> Table:
+def read_codes(path: Location, live: Table, options: ReadOptions, progress: ProgressReporter = NO_PROGRESS) -> Table:
     """A list of codes; where its first row names no columns but an item of the live export, it has no header.
 
     Raises:
-        Unreadable: it is no table.
+        InvalidInput: it is no table.
     """
-    codes = read_table(path, progress, told)
-    if told.header_line is not None or not codes.fields:
+    codes = read_table(path, progress, options)
+    if options.header_line is not None or not codes.fields:
         return codes
     naming = [
         name
@@ -88,7 +88,7 @@ def read_codes(path: Location, live: Table, told: ReadOptions, progress: Progres
     ]
     first = {field.column.strip() for field in codes.fields}
     if any(live.cells([name])[name].is_in(list(first)).any() for name in naming):
-        return read_table(path, progress, replace(told, header_line=0))
+        return read_table(path, progress, replace(options, header_line=0))
     return codes
 
 
@@ -96,7 +96,7 @@ def accepted_codes(path: Location, live: Table) -> pl.DataFrame:
     """The code changes of a file that a person accepts (frame of old, new).
 
     Raises:
-        Unreadable: a row of it cannot be read.
+        InvalidInput: a row of it cannot be read.
     """
     codes = read_codes(path, live, ReadOptions())
     require_every_row(codes)
@@ -104,7 +104,7 @@ def accepted_codes(path: Location, live: Table) -> pl.DataFrame:
 
 
 def recode(
-    codes: Table, context: Context, asked: pl.DataFrame, options: CompareOptions, *, pictures: bool = False
+    codes: Table, context: Context, asked: pl.DataFrame, options: CompareOptions, *, images: bool = False
 ) -> CompareResult:
     """What it takes to give items other keys: the keys, and fields of other items that name them by their keys.
 
@@ -113,10 +113,10 @@ def recode(
         context: the live export, its settings and its key.
         asked: the key changes (old, new, line).
         options: how to compare.
-        pictures: names of picture files that hold an item's old key get the new one.
+        images: names of picture files that hold an item's old key get the new one.
     """
     plan = validate(asked, context)
-    edited = replace(_dependents(context, plan.to, pictures=pictures), source=codes.source)
+    edited = replace(_dependents(context, plan.to, images=images), source=codes.source)
     result = compare(context.live, edited, replace(options, key=context.key.fields)).without_missing()
     line, changes = _lines_of(asked), result.changes
     rows = describe_rows(context.live, context.key, _rows_of(context.live, context.key, plan.to))
@@ -157,7 +157,7 @@ def _rows_of(live: Table, key: Key, to: Mapping[str, str]) -> pl.Series:
     return key.values(live).is_in(list(to)).arg_true().cast(pl.UInt32)
 
 
-def _dependents(context: Context, to: Mapping[str, str], *, pictures: bool) -> Table:
+def _dependents(context: Context, to: Mapping[str, str], *, images: bool) -> Table:
     """The live items of which a field follows a code change, with that field as it then is."""
     live, key = context.live, context.key
     columns: dict[str, pl.Series] = {}
@@ -165,7 +165,7 @@ def _dependents(context: Context, to: Mapping[str, str], *, pictures: bool) -> T
     for name in live.names:
         cells = live.cells([name])[name]
         kind = context.type_of(name).name
-        if name in key.fields or not (kind == "itemref" or (pictures and kind == "picture")):
+        if name in key.fields or not (kind == "itemref" or (images and kind == "picture")):
             continue
         now = (
             rewrite_references(cells, to, context.configured(name).separator or code_separator(cells))

@@ -41,14 +41,14 @@ def validate(asked: pl.DataFrame, context: Context) -> RekeyPlan:
     """
     key = context.key
     there = key.values(context.live)
-    known, several = set(there), set(there.filter(there.is_duplicated()))
+    known, multiple = set(there), set(there.filter(there.is_duplicated()))
     length = context.configured(key.fields[0]).length if len(key.fields) == 1 else None
     rows = asked.unique(["old", "new"], keep="first", maintain_order=True)
     old_twice, new_twice = (set(rows[side].filter(rows[side].is_duplicated())) for side in ("old", "new"))
     wrong: list[tuple[str, str, str | None, int | None, str, str]] = []
     to: dict[str, tuple[str, int | None]] = {}
     for old, new, line in rows.select("old", "new", "line").iter_rows():
-        fault = _fault(old, new, known, several, old_twice, new_twice, length)
+        fault = _fault(old, new, known, multiple, old_twice, new_twice, length)
         if old == new and old in known:
             wrong.append(("same code", "note", old, line, new, "old and new code are the same; nothing to do"))
         elif fault:
@@ -61,8 +61,8 @@ def validate(asked: pl.DataFrame, context: Context) -> RekeyPlan:
     while taken := [old for old, (new, _) in to.items() if new in known and new not in to]:
         for old in taken:
             new, line = to.pop(old)
-            said = f"{new} is the code of another item, which keeps it; give that one another code first"
-            wrong.append(("code in use", "stop", old, line, new, said))
+            message = f"{new} is the code of another item, which keeps it; give that one another code first"
+            wrong.append(("code in use", "stop", old, line, new, message))
     frames = [
         findings_frame(check, level, key=code, line=line, field=key.fields[0], value=value, message=say)
         for check, level, code, line, value, say in wrong
@@ -148,7 +148,7 @@ def apply_rekeys(changes: ChangeSet, context: Context, rows: pl.DataFrame, new_k
 
 
 def _identity(changes: ChangeSet, context: Context, new_keys: Mapping[str, str]) -> Identity | None:
-    """By what rekeyed items are known: as configured, else by the first field of codes of which no two items share one."""
+    """By what rekeyed items are known: as configured, else by the first field of codes that no two items share."""
     live, key = context.live, context.key
     codes, configured = key.values(live), context.settings.identity
     fields = [configured] if configured else [n for n in live.names if n not in (*key.fields, *changes.head.fields)]

@@ -53,11 +53,11 @@ def _other_origin(live: Table, edited: Table) -> pl.DataFrame:
     """A sheet that was made from another export would undo what the shop has changed since."""
     if edited.source_sha256 in (None, live.source.sha256):
         return no_findings()
-    said = (
+    message = (
         f"{edited.source.name} was made from another export than {live.source.name}; what the shop changed between the "
         "two would be undone, so compare it with the export it was made from"
     )
-    return findings_frame("other export", "warn", message=said)
+    return findings_frame("other export", "warn", message=message)
 
 
 def unreadable_rows(edited: Table) -> pl.DataFrame:
@@ -72,15 +72,15 @@ def unreadable_rows(edited: Table) -> pl.DataFrame:
     )
 
 
-def no_data(catalogue: Table, whose: str = "") -> pl.DataFrame:
+def no_data(table: Table, whose: str = "") -> pl.DataFrame:
     """Rows that were set apart as no data: sums, footers, the header once more."""
-    apart = catalogue.non_data_rows
+    differing = table.non_data_rows
     return findings_frame(
         "no data",
         "note",
-        line=apart["line"],
-        value=apart["raw"].str.slice(0, LONGEST_VALUE),
-        message=whose + apart["message"],
+        line=differing["line"],
+        value=differing["raw"].str.slice(0, LONGEST_VALUE),
+        message=whose + differing["message"],
     )
 
 
@@ -104,17 +104,19 @@ def _conflicting_duplicates(tables: MatchedTables) -> pl.DataFrame:
     cells = tables.edited.cells([name for name in fields if name not in tables.key.fields], rivals["edited"])
     sheet = cells.with_columns(rivals["key"].alias("\x1fkey"), tables.edited_lines(rivals["edited"]).alias("\x1fline"))
     long = sheet.unpivot(index=["\x1fkey", "\x1fline"], variable_name="field", value_name="value")
-    apart = long.filter(pl.col("value").n_unique().over("\x1fkey", "field") > 1).sort("\x1fkey", "\x1fline")
+    differing = long.filter(pl.col("value").n_unique().over("\x1fkey", "field") > 1).sort("\x1fkey", "\x1fline")
     lines = pl.col("\x1fline").unique().sort().cast(pl.String).implode().list.join(", ").over("\x1fkey")
-    apart = apart.with_columns(message=pl.format("this code stands in lines {} with different values; keep one", lines))
+    differing = differing.with_columns(
+        message=pl.format("this code stands in lines {} with different values; keep one", lines)
+    )
     return findings_frame(
         "repeated code",
         "stop",
-        key=apart["\x1fkey"],
-        field=apart["field"],
-        line=apart["\x1fline"],
-        value=apart["value"],
-        message=apart["message"],
+        key=differing["\x1fkey"],
+        field=differing["field"],
+        line=differing["\x1fline"],
+        value=differing["value"],
+        message=differing["message"],
     )
 
 
@@ -131,10 +133,10 @@ def _exact_duplicates(tables: MatchedTables) -> pl.DataFrame:
 
 
 def _ambiguous(tables: MatchedTables) -> pl.DataFrame:
-    several = tables.rows.live_duplicates.with_columns(
+    multiple = tables.rows.live_duplicates.with_columns(
         line=tables.live_lines(tables.rows.live_duplicates["live"]).cast(pl.String)
     )
-    lines = several.group_by("key").agg(pl.col("line").str.join(", "))
+    lines = multiple.group_by("key").agg(pl.col("line").str.join(", "))
     rows = tables.rows.ambiguous.join(lines, on="key", how="left", maintain_order="left")
     place = f"several live items have this code ({tables.live.source.name}, lines "
     return findings_frame(
@@ -169,14 +171,14 @@ def _likely_damaged(tables: MatchedTables, rows: pl.DataFrame, *, added: bool) -
 def _new(tables: MatchedTables, suggestions: pl.DataFrame, *, added: bool) -> pl.DataFrame:
     """New rows, with the items that they may be."""
     candidate = pl.format("{} {} ({} %)", "item", pl.col("name").fill_null(""), "likeness")
-    told = suggestions.group_by("key", maintain_order=True).agg(may_be=candidate.str.join(", "))
+    result = suggestions.group_by("key", maintain_order=True).agg(may_be=candidate.str.join(", "))
     rows = pl.DataFrame(
         {"key": tables.key.values(tables.edited, tables.rows.new), "line": tables.edited_lines(tables.rows.new)}
     )
-    rows = rows.join(told, on="key", how="left", maintain_order="left")
-    fate = "it becomes a new item" if added else "the row was left out"
+    rows = rows.join(result, on="key", how="left", maintain_order="left")
+    status = "it becomes a new item" if added else "the row was left out"
     may_be = pl.lit("; it may be ") + pl.col("may_be")
-    say = rows.select(pl.lit(f"no live item has this code; {fate}") + may_be.fill_null("")).to_series()
+    say = rows.select(pl.lit(f"no live item has this code; {status}") + may_be.fill_null("")).to_series()
     return findings_frame("new item", "note", key=rows["key"], line=rows["line"], message=say)
 
 
@@ -220,17 +222,17 @@ def rows_of_two_items(tables: MatchedTables, identity: str | None) -> pl.DataFra
     if not identity or identity in tables.key.fields or not {identity} <= {*tables.live.names} & {*tables.edited.names}:
         return no_findings()
     pairs = tables.rows.pairs
-    ours, theirs = (
-        catalogue.cells([identity], pairs[side])[identity].str.strip_chars()
-        for side, catalogue in (("live", tables.live), ("edited", tables.edited))
+    live, edited = (
+        table.cells([identity], pairs[side])[identity].str.strip_chars()
+        for side, table in (("live", tables.live), ("edited", tables.edited))
     )
-    apart = (ours != theirs) & (ours != "") & (theirs != "")
-    if not apart.any():
+    differing = (live != edited) & (live != "") & (edited != "")
+    if not differing.any():
         return no_findings()
     whose = pl.DataFrame(
         {"id": tables.live.cells([identity])[identity].str.strip_chars(), "other": tables.key.values(tables.live)}
     )
-    rows = pairs.filter(apart).with_columns(theirs.filter(apart).alias("id"))
+    rows = pairs.filter(differing).with_columns(edited.filter(differing).alias("id"))
     rows = rows.join(whose.unique("id", keep="first"), on="id", how="inner", maintain_order="left")
     say = f"this is the code of one item and the {identity} of another ({{}}); mend one of the two"
     return findings_frame(

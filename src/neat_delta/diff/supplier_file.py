@@ -46,15 +46,15 @@ PROFILE_DRIFT = "list changed"
 def compare_supplier_file(
     live: Table,
     sheet: Table,
-    listed: SupplierProfile,
+    profile: SupplierProfile,
     options: CompareOptions,
     progress: ProgressReporter = NO_PROGRESS,
 ) -> tuple[CompareResult, list[ColumnMatch]]:
     """Compare a file by what is settled of it as a list; and tell which of its columns stands for which field.
 
     Raises:
-        WrongChoice: something that is settled or told names what does not exist.
-        KeyUnclear: no column can be taken as the key without asking.
+        InvalidOption: something that is settled or told names what does not exist.
+        AmbiguousKey: no column can be taken as the key without asking.
     """
     if live.source_sha256 is not None:
         raise InvalidOption(
@@ -62,25 +62,25 @@ def compare_supplier_file(
             file=live.source.path,
             hint=f"Say: neat-delta compare {sheet.source.name} {live.source.name}",
         )
-    ours = map_columns(sheet, live, options.settings, listed)
-    matches = column_matches(sheet, without_fields(ours, listed.leave_out), live)
+    own = map_columns(sheet, live, options.settings, profile)
+    matches = column_matches(sheet, without_fields(own, profile.leave_out), live)
     # Whoever keeps a list of their own has their own names and codes for things.
-    as_list = listed.is_configured or any(name not in live.names for name in sheet.names)
-    options = replace(options, suggest_items=as_list, name_field=listed.match_on)
-    seen = replace(_compared(live, ours, listed, options, progress), original=sheet)
-    if not listed.drift_baseline:  # what was there last time is told below
-        _insist_on_something_to_compare(seen, options)
-    _insist_on_order(seen, sheet, options)
-    drifted = drift(listed.drift_baseline, column_natures(sheet)) if listed.drift_baseline else []
+    as_list = profile.is_configured or any(name not in live.names for name in sheet.names)
+    options = replace(options, suggest_items=as_list, name_field=profile.match_on)
+    result = replace(_compared(live, own, profile, options, progress), original=sheet)
+    if not profile.drift_baseline:  # what was there last time is told below
+        _insist_on_something_to_compare(result, options)
+    _insist_on_order(result, sheet, options)
+    drifted = drift(profile.drift_baseline, column_natures(sheet)) if profile.drift_baseline else []
     if not drifted:
-        return seen, matches
-    seen = replace(seen, profile_drift=tuple(drifted))
+        return result, matches
+    result = replace(result, profile_drift=tuple(drifted))
     return with_findings(
-        seen, findings_frame(PROFILE_DRIFT, "warn", message=pl.Series(drifted, dtype=pl.String))
+        result, findings_frame(PROFILE_DRIFT, "warn", message=pl.Series(drifted, dtype=pl.String))
     ), matches
 
 
-def _insist_on_something_to_compare(seen: CompareResult, options: CompareOptions) -> None:
+def _insist_on_something_to_compare(result: CompareResult, options: CompareOptions) -> None:
     """Refuse two files that have nothing but the key in common, unless new or missing rows are all that is wanted."""
     asked = (
         options.add_new
@@ -88,20 +88,20 @@ def _insist_on_something_to_compare(seen: CompareResult, options: CompareOptions
         or options.accepted_rekeys is not None
         or options.settings.identity
     )
-    if asked or any(name not in seen.key.fields for name in seen.columns.compared):
+    if asked or any(name not in result.key.fields for name in result.columns.compared):
         return
     raise InvalidOption(
-        f"the two files have nothing in common but {' and '.join(seen.key.fields)}, so there is nothing to compare; "
-        f"columns of {seen.live.source.name}: {', '.join(seen.live.names)}; "
-        f"of this file: {', '.join(seen.columns.only_edited) or 'none besides'}",
-        file=seen.edited.source.path,
+        f"the two files have nothing in common but {' and '.join(result.key.fields)}, so there is nothing to compare; "
+        f"columns of {result.live.source.name}: {', '.join(result.live.names)}; "
+        f"of this file: {', '.join(result.columns.only_edited) or 'none besides'}",
+        file=result.edited.source.path,
         hint='Say which column is which field with --match "COLUMN=FIELD".',
     )
 
 
-def _insist_on_order(seen: CompareResult, sheet: Table, options: CompareOptions) -> None:
+def _insist_on_order(result: CompareResult, sheet: Table, options: CompareOptions) -> None:
     """Refuse a sheet that looks like the whole export while the export looks like a part of it."""
-    counts, live = seen.changes.counts, seen.live
+    counts, live = result.changes.counts, result.live
     more = counts["new"] * 2 > len(sheet) and not counts["gone"] and len(live) < len(sheet)
     if more and not options.add_new and set(live.names) < set(sheet.names):
         raise InvalidOption(
@@ -112,32 +112,32 @@ def _insist_on_order(seen: CompareResult, sheet: Table, options: CompareOptions)
         )
 
 
-def _parse_what_rules_need(live: Table, key: Key, rules: Sequence[Formula], options: CompareOptions) -> None:
+def _parse_what_rules_need(live: Table, key: Key, formulas: Sequence[Formula], options: CompareOptions) -> None:
     """Parse at once the columns that are asked for one by one later; parsing costs by the pass, not by the column."""
-    told = [rule.field for rule in rules] + [name.removeprefix(LIVE) for rule in rules for name in rule.names]
-    names = [*key.fields, find_name_field(live, key), *options.settings.money.price_cost_fields(live.names), *told]
+    result = [rule.field for rule in formulas] + [name.removeprefix(LIVE) for rule in formulas for name in rule.names]
+    names = [*key.fields, find_name_field(live, key), *options.settings.money.price_cost_fields(live.names), *result]
     live.cells([name for name in dict.fromkeys(names) if name in live.names])
 
 
 def _compared(
-    live: Table, ours: Table, listed: SupplierProfile, options: CompareOptions, progress: ProgressReporter
+    live: Table, ours: Table, profile: SupplierProfile, options: CompareOptions, progress: ProgressReporter
 ) -> CompareResult:
     """The list, its columns in our terms, compared once its rows have our codes and its rules are worked out."""
-    rules = [parse_formula(text) for text in listed.rules]
-    rules_new = [parse_formula(text) for text in listed.rules_new] if options.add_new else []
-    if not (rules or rules_new or listed.match_on or listed.remember):
-        return compare(live, without_fields(ours, listed.leave_out), options, progress)
-    known = live.names if listed.match_on else [name for name in live.names if name in ours.names]
+    rules = [parse_formula(text) for text in profile.rules]
+    rules_new = [parse_formula(text) for text in profile.rules_new] if options.add_new else []
+    if not (rules or rules_new or profile.match_on or profile.remember):
+        return compare(live, without_fields(ours, profile.leave_out), options, progress)
+    known = live.names if profile.match_on else [name for name in live.names if name in ours.names]
     key = choose_key(live, known, options.key or options.settings.key)
-    ours, nameless = with_live_keys(ours, live, key, listed, for_new=options.add_new)
-    about = _about_nameless(ours, key, listed.match_on or "", nameless, added=options.add_new)
+    ours, nameless = with_live_keys(ours, live, key, profile, for_new=options.add_new)
+    about = _about_nameless(ours, key, profile.match_on or "", nameless, added=options.add_new)
     # Rules must know which item a row is about, so damaged codes are made good before them.
     ours, rescues = with_repaired_keys(live, ours, key, options)
     about = pl.concat([rescues, about])
     options = replace(options, key=key.fields, repair_keys=False, unidentified=int(nameless["several"].sum()))
     if not (rules or rules_new):
-        seen = compare(live, without_fields(ours, listed.leave_out), options, progress)
-        return with_findings(seen, about_rows_of(seen.edited, about))
+        result = compare(live, without_fields(ours, profile.leave_out), options, progress)
+        return with_findings(result, about_rows_of(result.edited, about))
     progress.step("working out the rules")
     _parse_what_rules_need(live, key, [*rules, *rules_new], options)
     for_new = rules_new if options.add_new else None
@@ -145,15 +145,15 @@ def _compared(
     computed, findings = add_computed_columns(context, ours, rules, for_new=for_new)
     emptied = frozenset(rule.field for rule in rules if rule.empties)
     computed_fields = {rule.field for rule in (*rules, *rules_new)}
-    computed = without_fields(computed, [name for name in listed.leave_out if name not in computed_fields])
-    seen = compare(live, computed, replace(options, constant_blanks=emptied), progress)
-    about = pl.concat([about, findings_about_changes(findings, seen.changes)])
-    return with_findings(seen, about_rows_of(seen.edited, about))
+    computed = without_fields(computed, [name for name in profile.leave_out if name not in computed_fields])
+    result = compare(live, computed, replace(options, constant_blanks=emptied), progress)
+    about = pl.concat([about, findings_about_changes(findings, result.changes)])
+    return with_findings(result, about_rows_of(result.edited, about))
 
 
 def _about_nameless(ours: Table, key: Key, on: str, nameless: pl.DataFrame, *, added: bool) -> pl.DataFrame:
     """Findings on the rows that several items may be, and on those that would become items without a code of ours."""
-    several = f"several live items have this {on}, so none is found by it; give it to one with --remember THEIRS=OURS"
+    multiple = f"several live items have this {on}, so none is found by it; give it to one with --remember THEIRS=OURS"
     new = f"no item has this {on}, and a new one needs a code of ours; give it one with --remember THEIRS=OURS"
     stopped = nameless if added else nameless.filter("several")
     return findings_frame(
@@ -162,5 +162,5 @@ def _about_nameless(ours: Table, key: Key, on: str, nameless: pl.DataFrame, *, a
         key=key.values(ours, stopped["row"]),
         line=ours.rows.line.gather(stopped["row"]),
         value=stopped["on"],
-        message=stopped.select(pl.when("several").then(pl.lit(several)).otherwise(pl.lit(new))).to_series(),
+        message=stopped.select(pl.when("several").then(pl.lit(multiple)).otherwise(pl.lit(new))).to_series(),
     )

@@ -149,8 +149,8 @@ class Compiler:
         if to.this in WHOLE_NUMBERS:
             return arithmetic.round_to(texts.as_plain_number(value))
         if to.this is exp.DataType.Type.DECIMAL:
-            told = [int(part.name) for part in to.expressions if part.name.isdigit()]
-            scale = min(MOST_DECIMALS, told[1]) if len(told) > 1 else 0 if told else 6
+            result = [int(part.name) for part in to.expressions if part.name.isdigit()]
+            scale = min(MOST_DECIMALS, result[1]) if len(result) > 1 else 0 if result else 6
             return arithmetic.round_to(texts.as_plain_number(value), number_literal(str(scale)))
         raise ExpressionError(f"cast to {to.sql()} is not known here; known are text, integer and decimal(p, s)")
 
@@ -162,14 +162,14 @@ class Compiler:
         """``trim``, ``ltrim`` and ``rtrim``."""
         ways = {"LEADING": texts.trim_start, "TRAILING": texts.trim_end, "BOTH": texts.trim, "": texts.trim}
         way = ways[str(node.args.get("position") or "").upper()]
-        told = [node.args.get(part) for part in ("this", "expression")]
-        return way(*self.values([part for part in told if part is not None]))
+        result = [node.args.get(part) for part in ("this", "expression")]
+        return way(*self.values([part for part in result if part is not None]))
 
     def pad(self, node: exp.Pad) -> Value:
         """``lpad`` and ``rpad``."""
         way = texts.pad_start if node.args.get("is_left") else texts.pad_end
-        told = [node.args.get(part) for part in ("this", "expression", "fill_pattern")]
-        return _called(way, self.values([part for part in told if part is not None]))
+        result = [node.args.get(part) for part in ("this", "expression", "fill_pattern")]
+        return _called(way, self.values([part for part in result if part is not None]))
 
     def _own_function(self, node: exp.Anonymous) -> Value:
         """A function that the parser does not know, by its name."""
@@ -238,8 +238,8 @@ def _calls(function: Callable[..., Value], *parts: str) -> Callable[[Compiler, A
     """A node whose parts, each one expression or a list of them, are the arguments of a function."""
 
     def make(compiler: Compiler, node: exp.Expression) -> Value:
-        told = (node.args.get(part) for part in parts)
-        nodes = [one for part in told if part is not None for one in (part if isinstance(part, list) else [part])]
+        result = (node.args.get(part) for part in parts)
+        nodes = [one for part in result if part is not None for one in (part if isinstance(part, list) else [part])]
         return _called(function, compiler.values(nodes))
 
     return make
@@ -255,8 +255,8 @@ def _called(function: Callable[..., Value], values: Sequence[Value]) -> Value:
         inspect.signature(function).bind(*values)
     except TypeError as error:
         parameters = inspect.signature(function).parameters.values()
-        told = ", ".join(f"{one.name}" if one.default is one.empty else f"[{one.name}]" for one in parameters)
-        raise ExpressionError(f"{function.__name__} wants: {told}") from error
+        result = ", ".join(f"{one.name}" if one.default is one.empty else f"[{one.name}]" for one in parameters)
+        raise ExpressionError(f"{function.__name__} wants: {result}") from error
     return function(*values)
 
 

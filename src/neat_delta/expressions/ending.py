@@ -43,7 +43,7 @@ class Rounding:
         return Value(finished, NUMBER, scale)
 
 
-def rounding_of(function: str, amount: str, way: str) -> Rounding:
+def rounding_of(function: str, amount: str, strategy: str) -> Rounding:
     """A finish from its words.
 
     Raises:
@@ -55,9 +55,9 @@ def rounding_of(function: str, amount: str, way: str) -> Rounding:
         raise ExpressionError(f"{amount!r} is no amount", hint="Write one such as .95 or 5.") from error
     if not number.is_finite() or number <= 0 or len(number.as_tuple().digits) > 12 or abs(number.adjusted()) > 12:
         raise ExpressionError(f"{amount!r} is not above zero", hint="Write one such as .95 or 5.")
-    if way not in WAYS:
-        raise ExpressionError(f"{way!r} is no way to go", hint=f"Write one of: {', '.join(WAYS)}.")
-    return Rounding(function, number, way)
+    if strategy not in WAYS:
+        raise ExpressionError(f"{strategy!r} is no way to go", hint=f"Write one of: {', '.join(WAYS)}.")
+    return Rounding(function, number, strategy)
 
 
 def ending(value: Value, end: Value, way: Value | None = None) -> Value:
@@ -73,5 +73,5 @@ def multiple(value: Value, step: Value, way: Value | None = None) -> Value:
 def _finished(function: str, value: Value, amount: Value, way: Value | None) -> Value:
     if not isinstance(amount.constant, Decimal):
         raise ExpressionError(f"{function}(x, amount) wants an amount such as .95 or 5")
-    told = NEAREST if way is None else constant_text(way, f"{function}(x, amount, way)")
-    return rounding_of(function, f"{amount.constant:f}", told).of(value)
+    result = NEAREST if way is None else constant_text(way, f"{function}(x, amount, way)")
+    return rounding_of(function, f"{amount.constant:f}", result).of(value)

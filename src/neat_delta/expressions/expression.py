@@ -156,8 +156,8 @@ def _typed(value: Value) -> pl.Expr:
 
 def _place(error: Exception, text: str) -> str:
     """Where in a text the parser gave up."""
-    told: dict[str, object] = next(iter(getattr(error, "errors", ())), {})
-    found = str(told.get("highlight") or "").strip()
+    result: dict[str, object] = next(iter(getattr(error, "errors", ())), {})
+    found = str(result.get("highlight") or "").strip()
     if not found or found == text.strip():
         return "this is no expression"
     return f"this is no expression, near {found[:40]!r}"

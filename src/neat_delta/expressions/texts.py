@@ -187,8 +187,8 @@ def as_plain_number(value: Value) -> Value:
     return as_decimal(value, 6) if value.kind == TEXT else as_number(value, "cast")
 
 
-def _characters(told: Value | None) -> str | None:
-    return None if told is None else constant_text(told, "trim(x, characters)")
+def _characters(given: Value | None) -> str | None:
+    return None if given is None else constant_text(given, "trim(x, characters)")
 
 
 def _pad(value: Value, count: Value, fill: Value | None, what: str) -> tuple[Value, int, pl.Expr]:

@@ -46,18 +46,18 @@ def nature_of(cells: pl.Series, mark: str | None) -> str:
     return "dates" if type_named("date").matches(filled, "") else "text"
 
 
-def drift(seen: Mapping[str, str], now: Mapping[str, str]) -> list[str]:
+def drift(result: Mapping[str, str], now: Mapping[str, str]) -> list[str]:
     """What is to be said of a list's columns, by what they were last time and what they are now; nothing at first."""
-    if not seen:
+    if not result:
         return []
-    lost, new = [name for name in seen if name not in now], [name for name in now if name not in seen]
-    said = []
+    lost, new = [name for name in result if name not in now], [name for name in now if name not in result]
+    message = []
     if lost:
-        said.append(f"columns that were there last time and are not now: {', '.join(lost)}")
+        message.append(f"columns that were there last time and are not now: {', '.join(lost)}")
     if new:
-        said.append(f"columns that are new since last time: {', '.join(new)}")
-    changed = ((column, describe_change(seen.get(column, nature), nature)) for column, nature in now.items())
-    return said + [f"the column {column} {what}" for column, what in changed if what]
+        message.append(f"columns that are new since last time: {', '.join(new)}")
+    changed = ((column, describe_change(result.get(column, nature), nature)) for column, nature in now.items())
+    return message + [f"the column {column} {what}" for column, what in changed if what]
 
 
 def describe_change(before: str, now: str) -> str | None:

@@ -34,7 +34,7 @@ def match_columns(live: Table, edited: Table) -> ColumnMapping:
     """Match columns by field name (case, spaces and punctuation of the header do not matter).
 
     Raises:
-        WrongChoice: the two files share no column.
+        InvalidOption: the two files share no column.
     """
     shared = tuple(name for name in live.names if name in set(edited.names))
     if not shared:

@@ -45,21 +45,21 @@ MOSTLY = 0.9
 
 @dataclass(frozen=True)
 class Key:
-    """The fields that name an item, and whether somebody said so (``told``) or we found them by name."""
+    """The fields that name an item, and whether somebody said so (``given``) or we found them by name."""
 
     fields: tuple[str, ...]
     explicit: bool
 
-    def values(self, catalogue: Table, rows: pl.Series | None = None) -> pl.Series:
+    def values(self, table: Table, rows: pl.Series | None = None) -> pl.Series:
         """The key of each row as one text, its parts joined by a character that no code holds."""
-        cells = catalogue.cells(self.fields, rows)
+        cells = table.cells(self.fields, rows)
         if len(self.fields) == 1:
             return cells.to_series()
         return cells.select(pl.concat_str(self.fields, separator=KEY_SEPARATOR)).to_series()
 
-    def is_sorted_by(self, catalogue: Table) -> bool:
+    def is_sorted_by(self, table: Table) -> bool:
         """Whether the rows are in the order of their keys, each of which stands there once."""
-        return catalogue.is_sorted_by(self.fields[0]) if len(self.fields) == 1 else is_ascending(self.values(catalogue))
+        return table.is_sorted_by(self.fields[0]) if len(self.fields) == 1 else is_ascending(self.values(table))
 
 
 def key_parts(keys: pl.Series, names: Sequence[str]) -> pl.DataFrame:
@@ -73,8 +73,8 @@ def choose_key(live: Table, shared: Sequence[str], given: Sequence[str] = ()) ->
     """The key fields: as told, or the one shared field that is named as the SKU.
 
     Raises:
-        WrongChoice: a field that was told is not in both files.
-        KeyUnclear: no field is named as the SKU.
+        InvalidOption: a field that was told is not in both files.
+        AmbiguousKey: no field is named as the SKU.
     """
     if given:
         return Key(_explicit_key(live, shared, given), explicit=True)
@@ -92,7 +92,7 @@ def require_usable_key(live: Table, shared: Sequence[str], key: Key, blank: pl.S
     """Refuse a key found by its name alone that some live rows (given by position) lack or share.
 
     Raises:
-        KeyUnclear: with the first such row, and the columns that would do.
+        AmbiguousKey: with the first such row, and the columns that would do.
     """
     if key.explicit or not (len(blank) or len(repeated)):
         return
@@ -110,9 +110,9 @@ def require_usable_key(live: Table, shared: Sequence[str], key: Key, blank: pl.S
     )
 
 
-def _explicit_key(live: Table, shared: Sequence[str], told: Sequence[str]) -> tuple[str, ...]:
-    names = tuple(field_name(name) or name for name in told)
-    for name, as_told in zip(names, told, strict=True):
+def _explicit_key(live: Table, shared: Sequence[str], given: Sequence[str]) -> tuple[str, ...]:
+    names = tuple(field_name(name) or name for name in given)
+    for name, as_told in zip(names, given, strict=True):
         if name not in shared:
             raise InvalidOption(
                 f"--key {as_told}: no such column in both files",
@@ -129,9 +129,9 @@ def _other_column(live: Table, shared: Sequence[str]) -> str:
     named = next((field for alias in ALIASES for field in live.fields if field.name == alias), None)
     if named is None:
         return ""
-    said = f'If the other file has them under another name, say --match "COLUMN={named.column}". '
+    message = f'If the other file has them under another name, say --match "COLUMN={named.column}". '
     naming = [name for name in shared if _differ_where_filled(live.cells([name])[name])]
-    return said + (f"If it names items by another field, say so, as with --match-on {naming[0]}. " if naming else "")
+    return message + (f"If it names items by another field, say so, as with --match-on {naming[0]}. " if naming else "")
 
 
 def _differ_where_filled(values: pl.Series) -> bool:

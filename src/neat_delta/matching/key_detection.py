@@ -32,30 +32,28 @@ class KeyCandidates:
     repeated: list[tuple[str, list[int]]]
 
 
-def key_candidates(catalogue: Table, columns: list[ColumnProfile]) -> KeyCandidates:
+def key_candidates(table: Table, columns: list[ColumnProfile]) -> KeyCandidates:
     """Look for keys among the filled columns; pairs only where no column will do alone."""
-    rows = len(catalogue)
+    rows = len(table)
     filled = [column for column in columns if rows and column.filled == rows]
     alone = [column.field for column in filled if column.distinct == rows]
-    expected = next((alias for alias in ALIASES if alias in catalogue.names), None)
+    expected = next((alias for alias in ALIASES if alias in table.names), None)
     texts = {column.field for column in columns if column.kind in ("text", "picture")} - {expected}
     # Names and pictures may well differ on every item, but nobody knows items by them.
     alone = [field for field in alone if field not in texts] or alone
     alone.sort(key=lambda field: field != expected)
     likeliest = sorted(filled, key=lambda column: (column.field != expected, -column.distinct))[:MOST_TRIED]
-    pairs = (
-        [] if alone else [pair for pair in combinations([c.field for c in likeliest], 2) if _unique(catalogue, pair)]
-    )
-    repeated = [] if expected is None or expected in alone else _repeated(catalogue, expected)
+    pairs = [] if alone else [pair for pair in combinations([c.field for c in likeliest], 2) if _unique(table, pair)]
+    repeated = [] if expected is None or expected in alone else _repeated(table, expected)
     return KeyCandidates(alone, pairs, expected, repeated)
 
 
-def _unique(catalogue: Table, pair: tuple[str, str]) -> bool:
-    return not catalogue.cells(pair).is_duplicated().any()
+def _unique(table: Table, pair: tuple[str, str]) -> bool:
+    return not table.cells(pair).is_duplicated().any()
 
 
-def _repeated(catalogue: Table, field: str) -> list[tuple[str, list[int]]]:
-    cells = catalogue.cells([field]).rename({field: "value"}).with_columns(line=catalogue.rows.line)
+def _repeated(table: Table, field: str) -> list[tuple[str, list[int]]]:
+    cells = table.cells([field]).rename({field: "value"}).with_columns(line=table.rows.line)
     filled = cells.filter(pl.col("value").is_duplicated() & (pl.col("value").str.strip_chars() != ""))
     groups = filled.group_by("value", maintain_order=True).agg("line").head(MOST_REPEATED)
     return list(groups.iter_rows())

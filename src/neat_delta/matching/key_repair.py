@@ -22,12 +22,12 @@ POWER = re.compile(r"([0-9])[.,]?([0-9]*)[eE]\+?([0-9]+)")
 PAIRS = {"edited": pl.UInt32, "live": pl.UInt32}
 
 
-def likely_damaged(live: Table, edited: Table, key: Key, pairing: RowMatches) -> pl.DataFrame:
+def likely_damaged(live: Table, edited: Table, key: Key, matches: RowMatches) -> pl.DataFrame:
     """New rows and the gone items whose codes they may have meant, one or several (frame of edited, live)."""
-    if pairing.new.is_empty() or pairing.missing.is_empty():
+    if matches.new.is_empty() or matches.missing.is_empty():
         return pl.DataFrame(schema=PAIRS)
-    rows = pl.DataFrame({"edited": pairing.new, "code": key.values(edited, pairing.new)})
-    items = pl.DataFrame({"live": pairing.missing, "code": key.values(live, pairing.missing)})
+    rows = pl.DataFrame({"edited": matches.new, "code": key.values(edited, matches.new)})
+    items = pl.DataFrame({"live": matches.missing, "code": key.values(live, matches.missing)})
     return pl.concat([_but_for_losses(rows, items), _powers(rows, items)]).unique(maintain_order=True)
 
 
@@ -55,10 +55,10 @@ def repairable_keys(live: Table, edited: Table, key: Key, fields: Sequence[str])
 
 def with_keys_of(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> Table:
     """The sheet with the codes of live items in some of its rows (frame of edited, live)."""
-    ours = live.cells(key.fields, pairs["live"])
+    own = live.cells(key.fields, pairs["live"])
     cells = edited.cells(edited.names)
     for name in key.fields:
-        cells = cells.with_columns(cells[name].scatter(pairs["edited"], ours[name]))
+        cells = cells.with_columns(cells[name].scatter(pairs["edited"], own[name]))
     return replace(edited, rows=FrameRows(edited.rows.line, cells))
 
 
@@ -69,9 +69,9 @@ def _bare(code: pl.Expr) -> pl.Expr:
 
 def _but_for_losses(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     """Rows (edited, code) and items (live, code) whose codes are alike but for what gets lost (edited, live)."""
-    theirs = rows.select("edited", bare=_bare(pl.col("code"))).filter(pl.col("bare") != "")
-    ours = items.select("live", bare=_bare(pl.col("code")))
-    return theirs.join(ours, on="bare", maintain_order="left_right").select(*PAIRS)
+    edited = rows.select("edited", bare=_bare(pl.col("code"))).filter(pl.col("bare") != "")
+    live = items.select("live", bare=_bare(pl.col("code")))
+    return edited.join(live, on="bare", maintain_order="left_right").select(*PAIRS)
 
 
 def _powers(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
@@ -90,17 +90,17 @@ def _powers(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
 def _alike(live: Table, edited: Table, pairs: pl.DataFrame, fields: Sequence[str], *, apart: str) -> pl.DataFrame:
     """Of several items that a row can be, or several rows that can be an item, the one that agrees (edited, live).
 
-    ``apart`` is the side of which there are several. What counts are the fields by which these can be told, in most of
-    which the one must agree, and none of the others.
+    ``non_data_rows`` is the side of which there are several. What counts are the fields by which these can be told, in
+    most of which the one must agree, and none of the others.
     """
     within = "edited" if apart == "live" else "live"
     if pairs.is_empty() or not fields:
         return pairs.clear()
     cells = {"live": live.cells(fields, pairs["live"]), "edited": edited.cells(fields, pairs["edited"])}
     telling = cells[apart].select(pl.col(fields).n_unique().over(pairs[within]) > 1).get_columns()
-    agree = [told & (cells["live"][told.name] == cells["edited"][told.name]) for told in telling]
+    agree = [result & (cells["live"][result.name] == cells["edited"][result.name]) for result in telling]
     counted = pairs.with_columns(
-        of=pl.sum_horizontal(told.cast(pl.UInt32) for told in telling),
+        of=pl.sum_horizontal(result.cast(pl.UInt32) for result in telling),
         alike=pl.sum_horizontal(same.cast(pl.UInt32) for same in agree),
     )
     best = counted.filter((pl.col("alike") >= FEWEST_FIELDS) & (pl.col("alike") >= ALIKE * pl.col("of")))

@@ -19,7 +19,7 @@ def read_mapping_file(path: Location) -> tuple[dict[str, str], dict[str, dict[st
     A file of two columns has their codes and ours; one of three has a field's name in front, and is about its values.
 
     Raises:
-        Unreadable: it has other columns, a row lacks one of them, or one of theirs is to be two of ours.
+        InvalidInput: it has other columns, a row lacks one of them, or one of theirs is to be two of ours.
     """
     table = read_strict(path, options=ReadOptions(keep_non_data=True))
     if len(table.names) not in (2, 3) or table.unnamed_columns:
@@ -32,14 +32,14 @@ def read_mapping_file(path: Location) -> tuple[dict[str, str], dict[str, dict[st
     codes: dict[str, str] = {}
     values: dict[str, dict[str, str]] = defaultdict(dict)
     for line, *cells in table.cells(table.names).insert_column(0, table.rows.line).iter_rows():
-        *field, theirs, ours = (cell.strip() for cell in cells)
-        if not theirs or not ours or field == [""]:
+        *field, edited, live = (cell.strip() for cell in cells)
+        if not edited or not live or field == [""]:
             raise InvalidInput(
                 "a cell of this row is blank", file=path, line=line, hint="Fill it, or take the row out."
             )
         pairs = values[field_name(field[0])] if field else codes
-        if pairs.setdefault(theirs, ours) != ours:
+        if pairs.setdefault(edited, live) != live:
             raise InvalidInput(
-                f"this is to be {pairs[theirs]!r} and {ours!r}", file=path, line=line, value=theirs, hint="Keep one."
+                f"this is to be {pairs[edited]!r} and {live!r}", file=path, line=line, value=edited, hint="Keep one."
             )
     return codes, dict(values)

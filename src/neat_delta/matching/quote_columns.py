@@ -21,7 +21,7 @@ def quote_columns(records: Table, key: Sequence[str]) -> dict[str, str]:
     """The names of the columns for key, price, and quantity where there is one.
 
     Raises:
-        WrongChoice: there is no column of codes or of prices.
+        InvalidOption: there is no column of codes or of prices.
     """
     names = records.names
     code = next((name for name in (*key, *ALIASES) if name in names), None)

@@ -23,37 +23,37 @@ ALIKE, FEWEST_FIELDS = 0.6, 2
 MOST_ROWS = 20_000
 
 
-def match_by_field(live: Table, edited: Table, pairing: RowMatches, field: str) -> pl.DataFrame:
+def match_by_field(live: Table, edited: Table, matches: RowMatches, field: str) -> pl.DataFrame:
     """New rows and gone items that share a value of this field, which nobody else among them has (edited, live)."""
     sides = []
-    for name, catalogue, rows in (("edited", edited, pairing.new), ("live", live, pairing.missing)):
-        values = catalogue.cells([field], rows)[field].str.strip_chars()
+    for name, table, rows in (("edited", edited, matches.new), ("live", live, matches.missing)):
+        values = table.cells([field], rows)[field].str.strip_chars()
         frame = pl.DataFrame({name: rows, "value": values}).filter(pl.col("value") != "")
         sides.append(frame.filter(pl.col("value").is_unique()))
     return sides[0].join(sides[1], on="value", maintain_order="left").select("edited", "live")
 
 
-def split_by_identity(live: Table, edited: Table, pairing: RowMatches, field: str) -> RowMatches:
+def split_by_identity(live: Table, edited: Table, matches: RowMatches, field: str) -> RowMatches:
     """The pairing without pairs whose second identity says that they are two: their rows are new, their items gone.
 
     So are codes seen that items have exchanged, or handed on from one to the next. Only identities that such an item,
     or one without a row, has are taken for the truth; any other is an edit of the field.
     """
-    pairs = pairing.pairs
-    ours = live.cells([field], pairs["live"])[field].str.strip_chars()
-    theirs = edited.cells([field], pairs["edited"])[field].str.strip_chars()
-    apart = (ours != theirs) & (ours != "") & (theirs != "")
-    if not apart.any():
-        return pairing
-    missing = live.cells([field], pairing.missing)[field].str.strip_chars()
-    known = pl.concat([ours.filter(apart), missing])
-    apart &= theirs.is_in(known.implode())
-    loose = pairs.filter(apart)
+    pairs = matches.pairs
+    own = live.cells([field], pairs["live"])[field].str.strip_chars()
+    others = edited.cells([field], pairs["edited"])[field].str.strip_chars()
+    differing = (own != others) & (own != "") & (others != "")
+    if not differing.any():
+        return matches
+    missing = live.cells([field], matches.missing)[field].str.strip_chars()
+    known = pl.concat([own.filter(differing), missing])
+    differing &= others.is_in(known.implode())
+    loose = pairs.filter(differing)
     return replace(
-        pairing,
-        pairs=pairs.filter(~apart),
-        new=pl.concat([pairing.new, loose["edited"]]),
-        missing=pl.concat([pairing.missing, loose["live"]]),
+        matches,
+        pairs=pairs.filter(~differing),
+        new=pl.concat([matches.new, loose["edited"]]),
+        missing=pl.concat([matches.missing, loose["live"]]),
     )
 
 
@@ -63,37 +63,37 @@ def with_free_codes(live: Table, edited: Table, key: Key, found: pl.DataFrame) -
         wanted = key.values(edited, found["edited"])
         codes = pl.DataFrame({"code": key.values(live)}).with_row_index("row")
         in_use = codes.join(wanted.to_frame("code"), on="code", how="semi")
-        stays = in_use.filter(~pl.col("row").is_in(found["live"].implode()))["code"]
-        free = found.filter(~wanted.is_in(stays.implode()))
+        irreversible = in_use.filter(~pl.col("row").is_in(found["live"].implode()))["code"]
+        free = found.filter(~wanted.is_in(irreversible.implode()))
         if len(free) == len(found):
             break
         found = free
     return found
 
 
-def match_accepted(live: Table, edited: Table, key: Key, pairing: RowMatches, told: pl.DataFrame) -> pl.DataFrame:
+def match_accepted(live: Table, edited: Table, key: Key, matches: RowMatches, given: pl.DataFrame) -> pl.DataFrame:
     """New rows and gone items that a list of old and new codes (frame of old, new) makes one (edited, live)."""
-    new = pl.DataFrame({"edited": pairing.new, "new": key.values(edited, pairing.new)})
-    gone = pl.DataFrame({"live": pairing.missing, "old": key.values(live, pairing.missing)})
-    one_each = told.filter(pl.col("old").is_unique() & pl.col("new").is_unique())
+    new = pl.DataFrame({"edited": matches.new, "new": key.values(edited, matches.new)})
+    gone = pl.DataFrame({"live": matches.missing, "old": key.values(live, matches.missing)})
+    one_each = given.filter(pl.col("old").is_unique() & pl.col("new").is_unique())
     return new.join(one_each, on="new", maintain_order="left").join(gone, on="old").select("edited", "live")
 
 
-def suggest_rekeys(live: Table, edited: Table, pairing: RowMatches, fields: Sequence[str]) -> pl.DataFrame:
+def suggest_rekeys(live: Table, edited: Table, matches: RowMatches, fields: Sequence[str]) -> pl.DataFrame:
     """New rows and gone items that are alike in most fields and in nobody else (edited, live, alike: in how many)."""
     none = pl.DataFrame(schema=SCHEMA | {"alike": pl.UInt32})
-    if pairing.new.is_empty() or pairing.missing.is_empty() or len(pairing.new) > MOST_ROWS:
+    if matches.new.is_empty() or matches.missing.is_empty() or len(matches.new) > MOST_ROWS:
         return none
     # A value that only one of each has points at a pair; then all fields of the pair are compared.
     pairs = pl.concat(
-        [pl.DataFrame(schema=SCHEMA), *(match_by_field(live, edited, pairing, name) for name in fields)]
+        [pl.DataFrame(schema=SCHEMA), *(match_by_field(live, edited, matches, name) for name in fields)]
     ).unique()
     if pairs.is_empty():
         return none
-    ours, theirs = live.cells(fields, pairs["live"]), edited.cells(fields, pairs["edited"])
-    same = [((ours[name] == theirs[name]) & (ours[name] != "")).cast(pl.UInt32) for name in fields]
-    filled = [((ours[name] != "") | (theirs[name] != "")).cast(pl.UInt32) for name in fields]
-    told = pairs.with_columns(alike=pl.sum_horizontal(same), of=pl.sum_horizontal(filled))
-    told = told.filter((pl.col("alike") >= FEWEST_FIELDS) & (pl.col("alike") >= ALIKE * pl.col("of")))
-    told = told.filter(pl.col("edited").is_unique() & pl.col("live").is_unique()).sort("edited")
-    return told.select("edited", "live", "alike")
+    own, others = live.cells(fields, pairs["live"]), edited.cells(fields, pairs["edited"])
+    same = [((own[name] == others[name]) & (own[name] != "")).cast(pl.UInt32) for name in fields]
+    filled = [((own[name] != "") | (others[name] != "")).cast(pl.UInt32) for name in fields]
+    result = pairs.with_columns(alike=pl.sum_horizontal(same), of=pl.sum_horizontal(filled))
+    result = result.filter((pl.col("alike") >= FEWEST_FIELDS) & (pl.col("alike") >= ALIKE * pl.col("of")))
+    result = result.filter(pl.col("edited").is_unique() & pl.col("live").is_unique()).sort("edited")
+    return result.select("edited", "live", "alike")

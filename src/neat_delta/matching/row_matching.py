@@ -59,13 +59,13 @@ def match_rows(live: Table, edited: Table, key: Key, shared: Sequence[str], sign
     keys = _keys(live, key, "live")
     live_blank, live_repeated = keys.filter("blank")["live"], _shared_keys(keys, ascends=key.is_sorted_by(live))
     require_usable_key(live, shared, key, live_blank, live_repeated["live"])
-    apart = pl.concat([live_blank, live_repeated["live"]])
-    ours, theirs, settings = _settle_equal_lines(live, edited, key, keys.select("live", "key"), apart)
+    differing = pl.concat([live_blank, live_repeated["live"]])
+    own, others, settings = _settle_equal_lines(live, edited, key, keys.select("live", "key"), differing)
 
-    at = positions_of(ours["key"], theirs["key"], ascends=key.is_sorted_by(live))
-    named = pl.repeat(False, len(ours), dtype=pl.Boolean, eager=True).scatter(at.drop_nulls(), True)
-    blank = theirs.filter("blank")["edited"]
-    rows = theirs.with_columns(ours["live"].gather(at).alias("live")).filter(~pl.col("blank"))
+    at = positions_of(own["key"], others["key"], ascends=key.is_sorted_by(live))
+    named = pl.repeat(False, len(own), dtype=pl.Boolean, eager=True).scatter(at.drop_nulls(), True)
+    blank = others.filter("blank")["edited"]
+    rows = others.with_columns(own["live"].gather(at).alias("live")).filter(~pl.col("blank"))
     twins, rivals = _repeated(edited, [*shared, *signed], rows.select("edited", "key"))
     rows = rows.filter(~pl.col("edited").is_in(pl.concat([twins, rivals["edited"]]).implode()))
     shares = pl.col("key").is_in(live_repeated["key"].unique().implode())
@@ -79,15 +79,15 @@ def match_rows(live: Table, edited: Table, key: Key, shared: Sequence[str], sign
         exact_duplicates=twins,
         conflicting_duplicates=rivals,
         ambiguous=unclear,
-        missing=ours["live"].filter(~named).sort(),
+        missing=own["live"].filter(~named).sort(),
         live_duplicates=live_repeated,
         live_missing_key=live_blank,
     )
 
 
-def _keys(catalogue: Table, key: Key, position: str, rows: pl.Series | None = None) -> pl.DataFrame:
+def _keys(table: Table, key: Key, position: str, rows: pl.Series | None = None) -> pl.DataFrame:
     """Frame of row position, key and whether the key is blank."""
-    values = key.values(catalogue, rows)
+    values = key.values(table, rows)
     at = rows if rows is not None else pl.int_range(len(values), eager=True)
     blank = are_blank(values, rf"^[{KEY_SEPARATOR} \t\u00a0]*$")
     return pl.DataFrame({position: at.cast(pl.UInt32), "key": values, "blank": blank})
@@ -107,26 +107,26 @@ def _settle_equal_lines(
 ) -> tuple[pl.DataFrame, pl.DataFrame, pl.Series]:
     """Set aside the live rows whose line stands exactly once in the edited sheet, where the two share one form.
 
-    ``keys`` are all live rows (live, key); those at the positions ``apart`` have no key of their own. Returns what
-    is still to be looked at: live rows with a key of their own (live, key) and edited rows (edited, key, blank);
+    ``keys`` are all live rows (live, key); those at the positions ``non_data_rows`` have no key of their own. Returns
+    what is still to be looked at: live rows with a key of their own (live, key) and edited rows (edited, key, blank);
     and the positions of the settled live rows.
     """
     regular = pl.repeat(True, len(keys), dtype=pl.Boolean, eager=True).scatter(apart, False)
     if live.rows.raw is None or edited.rows.raw is None or not _one_form(live, edited):
         return keys if regular.all() else keys.filter(regular), _keys(edited, key, "edited"), apart.clear()
-    ours, theirs = _unequal_lines(live.rows.raw, edited.rows.raw, regular)
-    rest = _keys(edited, key, "edited", theirs)
-    open_keys = keys.filter(ours)
+    own, others = _unequal_lines(live.rows.raw, edited.rows.raw, regular)
+    rest = _keys(edited, key, "edited", others)
+    open_keys = keys.filter(own)
     # A row whose key is not among the open ones is new, or has a settled row for a rival: then none of them is.
     strange = rest.join(open_keys, on="key", how="anti").filter(~pl.col("blank"))
-    rivals = keys.filter(regular & ~ours).join(strange, on="key", how="semi") if len(strange) else keys.clear()
+    rivals = keys.filter(regular & ~own).join(strange, on="key", how="semi") if len(strange) else keys.clear()
     if len(rivals):
-        ours = ours.scatter(rivals["live"], True)
+        own = own.scatter(rivals["live"], True)
         lines = live.rows.raw.gather(rivals["live"])
         again = edited.rows.raw.is_in(lines.implode()).arg_true().cast(pl.UInt32)
-        rest = _keys(edited, key, "edited", pl.concat([theirs, again]).unique().sort())
-        open_keys = keys.filter(ours)
-    return open_keys, rest, (regular & ~ours).arg_true().cast(pl.UInt32)
+        rest = _keys(edited, key, "edited", pl.concat([others, again]).unique().sort())
+        open_keys = keys.filter(own)
+    return open_keys, rest, (regular & ~own).arg_true().cast(pl.UInt32)
 
 
 def _unequal_lines(ours: pl.Series, theirs: pl.Series, regular: pl.Series) -> tuple[pl.Series, pl.Series]:
@@ -157,8 +157,8 @@ def _likely_to_change(live: Table, edited: Table, key: Key, shared: Sequence[str
     unequal = (live.rows.raw.head(height) != edited.rows.raw.head(height)).arg_true()
     if len(unequal) > height // 2:
         return []
-    ours, theirs = live.cells(shared, unequal), edited.cells(shared, unequal)
-    return [name for name in shared if name not in key.fields and (ours[name] != theirs[name]).any()]
+    own, others = live.cells(shared, unequal), edited.cells(shared, unequal)
+    return [name for name in shared if name not in key.fields and (own[name] != others[name]).any()]
 
 
 def _one_form(live: Table, edited: Table) -> bool:
@@ -170,11 +170,11 @@ def _one_form(live: Table, edited: Table) -> bool:
 
 def _repeated(edited: Table, shared: Sequence[str], rows: pl.DataFrame) -> tuple[pl.Series, pl.DataFrame]:
     """Rows that share a key: twins (later rows alike in every shared cell), and rivals (those that disagree)."""
-    several = rows.clear() if all_different(rows["key"]) else rows.filter(pl.col("key").is_duplicated())
-    if several.is_empty():
-        return several["edited"], several
-    cells = edited.cells(shared, several["edited"])
-    told = several.with_columns(content=cells.select(pl.struct(pl.all())).to_series())
-    told = told.with_columns(agree=(pl.col("content").n_unique() == 1).over("key"))
-    twins = told.filter("agree").filter(~pl.col("key").is_first_distinct())["edited"]
-    return twins, told.filter(~pl.col("agree")).select("edited", "key").sort("key", "edited")
+    multiple = rows.clear() if all_different(rows["key"]) else rows.filter(pl.col("key").is_duplicated())
+    if multiple.is_empty():
+        return multiple["edited"], multiple
+    cells = edited.cells(shared, multiple["edited"])
+    result = multiple.with_columns(content=cells.select(pl.struct(pl.all())).to_series())
+    result = result.with_columns(agree=(pl.col("content").n_unique() == 1).over("key"))
+    twins = result.filter("agree").filter(~pl.col("key").is_first_distinct())["edited"]
+    return twins, result.filter(~pl.col("agree")).select("edited", "key").sort("key", "edited")

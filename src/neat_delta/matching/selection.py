@@ -30,7 +30,7 @@ def filter_rows(context: Context, where: str) -> pl.Series:
     ``neat_delta.expressions`` for what a condition may be.
 
     Raises:
-        WrongChoice: it is no condition, or names a field that does not exist.
+        InvalidOption: it is no condition, or names a field that does not exist.
     """
     live = context.live
     met = condition(where, live.names, lambda name: typed_frame(live, [name], context.settings)[name], len(live))
@@ -41,7 +41,7 @@ def condition(where: str, names: Sequence[str], field: Callable[[str], pl.Series
     """For each of so many items whether an SQL condition holds; ``field`` gives a field of all of them, typed.
 
     Raises:
-        WrongChoice: it is no condition, or names a field that does not exist.
+        InvalidOption: it is no condition, or names a field that does not exist.
     """
     try:
         expression = parse_expression(where)
@@ -63,10 +63,10 @@ def condition(where: str, names: Sequence[str], field: Callable[[str], pl.Series
     return met.cast(pl.Boolean).fill_null(False)
 
 
-def rows_of_codes(catalogue: Table, key: Key, codes: Sequence[str]) -> tuple[pl.Series, list[str]]:
+def rows_of_codes(table: Table, key: Key, codes: Sequence[str]) -> tuple[pl.Series, list[str]]:
     """The positions of the rows with these codes, in the file's order; and the codes that no row has."""
     wanted = pl.DataFrame({"key": codes}, schema={"key": pl.String}).unique(maintain_order=True)
-    rows = pl.DataFrame({"key": key.values(catalogue)}).with_row_index("row")
+    rows = pl.DataFrame({"key": key.values(table)}).with_row_index("row")
     unknown = wanted.join(rows, on="key", how="anti", maintain_order="left")["key"].to_list()
     return rows.join(wanted, on="key", how="semi", maintain_order="left")["row"], unknown
 
@@ -80,8 +80,8 @@ def chosen_rows(context: Context, where: str | None, items: Location | None) -> 
         rows = filter_rows(context, where)
     if items:
         text = read_bytes(items).decode(errors="replace")
-        listed, unknown = rows_of_codes(live, key, parse_key_list(text, key))
-        rows = rows.filter(rows.is_in(listed.implode()))
+        profile, unknown = rows_of_codes(live, key, parse_key_list(text, key))
+        rows = rows.filter(rows.is_in(profile.implode()))
     return rows, unknown
 
 
@@ -107,8 +107,8 @@ class Selection:
             return pl.Series([], dtype=pl.UInt32)
         inside = pl.concat([key.values(self.live, self.rows), pl.Series(self.requested, dtype=pl.String)])
         codes = key.values(edited)
-        apart = ~codes.is_in(inside.implode()) & (codes.str.strip_chars(f"{KEY_SEPARATOR} \t\u00a0") != "")
-        return apart.arg_true().cast(pl.UInt32)
+        differing = ~codes.is_in(inside.implode()) & (codes.str.strip_chars(f"{KEY_SEPARATOR} \t\u00a0") != "")
+        return differing.arg_true().cast(pl.UInt32)
 
     def unknown(self, edited: Table, key: Key) -> pl.Series:
         """The codes asked for that a sheet does not have either."""
@@ -120,7 +120,7 @@ def select_items(context: Context, where: str | None, items: Location | None) ->
     """The items chosen by a condition over the live fields and by a file of codes; all without either.
 
     Raises:
-        WrongChoice: it is no condition, or names a field that does not exist.
+        InvalidOption: it is no condition, or names a field that does not exist.
     """
     if where is None and items is None:
         return Selection(context.live, context.key)
@@ -134,16 +134,16 @@ def parse_key_list(text: str, key: Key) -> list[str]:
     return lines[1:] if lines and field_name(lines[0]) == key.fields[0] else lines
 
 
-def chosen_fields(catalogue: Table, key: Key, wanted: Sequence[str]) -> list[str]:
+def chosen_fields(table: Table, key: Key, wanted: Sequence[str]) -> list[str]:
     """The key's fields and then the wanted ones in the order asked for; all if none is.
 
     Raises:
-        WrongChoice: a field does not exist.
+        InvalidOption: a field does not exist.
     """
-    names = [field_name(name) for name in wanted] or catalogue.names
+    names = [field_name(name) for name in wanted] or table.names
     for name, asked in zip(names, wanted, strict=False):
-        if name not in catalogue.names:
+        if name not in table.names:
             raise InvalidOption(
-                f"--fields {asked}: there is no such field", hint="Fields: " + ", ".join(catalogue.names) + "."
+                f"--fields {asked}: there is no such field", hint="Fields: " + ", ".join(table.names) + "."
             )
     return list(dict.fromkeys([*key.fields, *names]))

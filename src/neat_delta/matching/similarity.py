@@ -31,13 +31,13 @@ ALIKE, ALIKE_CODES = 60, 75
 SUGGESTIONS = {"key": pl.String, "item": pl.String, "name": pl.String, "likeness": pl.UInt8}
 
 
-def find_name_field(catalogue: Table, key: Key) -> str | None:
+def find_name_field(table: Table, key: Key) -> str | None:
     """The field that people call items by: one of such a name, else the first whose values are mostly words."""
-    others = [name for name in catalogue.names if name not in key.fields]
+    others = [name for name in table.names if name not in key.fields]
     named = next((name for name in NAME_FIELDS if name in others), None)
     if named or not others:
         return named
-    top = catalogue.cells(others, pl.int_range(min(len(catalogue), TOP_ROWS), dtype=pl.UInt32, eager=True))
+    top = table.cells(others, pl.int_range(min(len(table), TOP_ROWS), dtype=pl.UInt32, eager=True))
     return next((name for name in others if top[name].str.contains(WORDS).sum() * 2 > len(top)), None)
 
 
@@ -51,26 +51,26 @@ def suggest_items(live: Table, edited: Table, key: Key, rows: pl.Series, named_b
     if rows.is_empty() or len(rows) > MOST_UNKNOWN or not len(live):
         return none
     asked = _told(edited, key, rows, None).rename({"item": "key"})
-    ours = _told(live, key, None, named_by)
+    own = _told(live, key, None, named_by)
     if named_by:
         asked = asked.with_columns(code=pl.col("code").str.strip_prefix(f"{named_by} "))
-    pairs = _worth_comparing(asked, ours)
+    pairs = _worth_comparing(asked, own)
     if pairs.is_empty():
         return none
-    told = pairs.join(asked.with_row_index("row"), on="row").join(ours.with_row_index("at"), on="at", suffix="_ours")
-    scores = [_likeness(*cells) for cells in told.select("code", "code_ours", "name", "name_ours").iter_rows()]
-    best = told.with_columns(likeness=pl.Series(scores, dtype=pl.UInt8)).filter(pl.col("likeness") > 0)
+    result = pairs.join(asked.with_row_index("row"), on="row").join(own.with_row_index("at"), on="at", suffix="_ours")
+    scores = [_likeness(*cells) for cells in result.select("code", "code_ours", "name", "name_ours").iter_rows()]
+    best = result.with_columns(likeness=pl.Series(scores, dtype=pl.UInt8)).filter(pl.col("likeness") > 0)
     best = best.sort("row", "likeness", "at", descending=[False, True, False])
     best = best.group_by("row", maintain_order=True).head(SHOWN)
     return best.select("key", "item", pl.col("name_ours").alias("name"), "likeness")
 
 
-def _told(catalogue: Table, key: Key, rows: pl.Series | None, code: str | None) -> pl.DataFrame:
+def _told(table: Table, key: Key, rows: pl.Series | None, code: str | None) -> pl.DataFrame:
     """The codes and names of some rows, or of all (frame of item, code, name); blank names are null."""
-    items = key.values(catalogue, rows)
-    codes = items if code is None else catalogue.cells([code], rows).to_series()
-    name = find_name_field(catalogue, key)
-    names = catalogue.cells([name], rows).to_series() if name else pl.Series([""])
+    items = key.values(table, rows)
+    codes = items if code is None else table.cells([code], rows).to_series()
+    name = find_name_field(table, key)
+    names = table.cells([name], rows).to_series() if name else pl.Series([""])
     frame = pl.DataFrame({"item": items, "code": codes})
     return frame.with_columns(names.replace("", None).alias("name") if name else pl.lit(None, pl.String).alias("name"))
 
@@ -104,10 +104,10 @@ def _features(items: pl.DataFrame, start: int = 0) -> pl.DataFrame:
         pl.lit("#") + bare.str.extract_all(r"[0-9]").list.join("").str.strip_chars_start("0"),
     ]
     words = pl.col("name").str.to_lowercase().str.extract_all(r"[\p{L}\p{N}]{2,}")
-    told = items.select(words=words, bare=pl.col("code").str.to_lowercase().str.replace_all(r"[^\p{L}\p{N}]", ""))
-    told = told.with_row_index("at", offset=start)
-    of_codes = told.select("at", feature=pl.concat_list(halves)).explode("feature")
-    of_names = told.select("at", feature="words").explode("feature")
+    result = items.select(words=words, bare=pl.col("code").str.to_lowercase().str.replace_all(r"[^\p{L}\p{N}]", ""))
+    result = result.with_row_index("at", offset=start)
+    of_codes = result.select("at", feature=pl.concat_list(halves)).explode("feature")
+    of_names = result.select("at", feature="words").explode("feature")
     return pl.concat([of_codes.filter(pl.col("feature").str.len_chars() > 2), of_names.drop_nulls()]).unique()
 
 

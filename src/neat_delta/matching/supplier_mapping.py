@@ -31,35 +31,35 @@ class ColumnMatch:
     first: str | None
 
 
-def map_columns(sheet: Table, live: Table, settings: Settings, listed: SupplierProfile) -> Table:
+def map_columns(sheet: Table, live: Table, settings: Settings, profile: SupplierProfile) -> Table:
     """A file with its columns under our fields: as told for this list, else by name or alias; and with constants added.
 
     Fields to be left out are still there, for rules may read them; a column to be left out by its own name is not.
 
     Raises:
-        WrongChoice: a match names a column or field that does not exist.
-        Unreadable: two columns would be one field.
+        InvalidOption: a match names a column or field that does not exist.
+        InvalidInput: two columns would be one field.
     """
     columns = {field_name(field.column): field.column for field in sheet.fields}
-    for column, field in listed.columns.items():
+    for column, field in profile.columns.items():
         _insist_on(field_name(column), list(columns), f"the match {column}={field}", "column", columns)
         _insist_on(field, live.names, f"the match {column}={field}", "field")
-    for name in listed.leave_out:
+    for name in profile.leave_out:
         _insist_on(name, [*columns, *live.names], f"--leave-out {name}", "field or column")
-    told = settings.names() | {field_name(column): field for column, field in listed.columns.items()}
-    meant = {name: told.get(name, name) for name in columns}
+    result = settings.names() | {field_name(column): field for column, field in profile.columns.items()}
+    meant = {name: result.get(name, name) for name in columns}
     # Of two columns for one field, the one whose own name is to be left out gives way to the other.
     doubled = [name for name in meant if list(meant.values()).count(meant[name]) > 1]
-    gives_way = {name for name in doubled if name in listed.leave_out and columns[name] not in listed.columns}
+    gives_way = {name for name in doubled if name in profile.leave_out and columns[name] not in profile.columns}
     kept = tuple(field for field in sheet.fields if field_name(field.column) not in gives_way)
-    ours = replace(sheet, fields=kept).renamed(told)
-    if listed.assume:
-        ours = _with_constants(ours, live, listed.assume)
-    for name, values in listed.values.items():
+    own = replace(sheet, fields=kept).renamed(result)
+    if profile.assume:
+        own = _with_constants(own, live, profile.assume)
+    for name, values in profile.values.items():
         _insist_on(name, live.names, f"--remember-value {name}", "field")
-        if name in ours.names:
-            ours = _with_column(ours, live, name, _with_live_values(ours, name, values, settings.field(name).separator))
-    return ours
+        if name in own.names:
+            own = _with_column(own, live, name, _with_live_values(own, name, values, settings.field(name).separator))
+    return own
 
 
 def without_fields(sheet: Table, names: Sequence[str]) -> Table:
@@ -83,7 +83,7 @@ UNIDENTIFIED = {"row": pl.UInt32, "on": pl.String, "several": pl.Boolean}
 
 
 def with_live_keys(
-    sheet: Table, live: Table, key: Key, listed: SupplierProfile, *, for_new: bool = False
+    sheet: Table, live: Table, key: Key, profile: SupplierProfile, *, for_new: bool = False
 ) -> tuple[Table, pl.DataFrame]:
     """A list whose rows get our codes: by remembered answers, and by another field that names items as well.
 
@@ -91,37 +91,37 @@ def with_live_keys(
     told besides (frame ``NAMELESS``). ``for_new`` keeps that field for rows that get a code which no item has.
 
     Raises:
-        WrongChoice: the field is in one of the files only, or the key has several parts.
+        InvalidOption: the field is in one of the files only, or the key has several parts.
     """
-    if listed.match_on:
-        return _keyed_by(sheet, live, key, listed.match_on, listed.remember, for_new=for_new)
+    if profile.match_on:
+        return _keyed_by(sheet, live, key, profile.match_on, profile.remember, for_new=for_new)
     none = pl.DataFrame(schema=UNIDENTIFIED)
-    if not listed.remember:
+    if not profile.remember:
         return sheet, none
     (name,) = _single(key, "--remember")
     codes = sheet.cells([name])[name]
-    return _with_column(sheet, live, name, codes.replace(dict(listed.remember))), none
+    return _with_column(sheet, live, name, codes.replace(dict(profile.remember))), none
 
 
 def _keyed_by(
     sheet: Table, live: Table, key: Key, on: str, remembered: Mapping[str, str], *, for_new: bool
 ) -> tuple[Table, pl.DataFrame]:
     (name,) = _single(key, "--match-on")
-    for catalogue in (live, sheet):
-        _insist_on(on, catalogue.names, f"--match-on {on}", f"field of {catalogue.source.name}")
+    for table in (live, sheet):
+        _insist_on(on, table.names, f"--match-on {on}", f"field of {table.source.name}")
     known = live.cells([name, on]).select(code=name, on=pl.col(on).str.strip_chars())
     known = known.filter(pl.col("on") != "")
     values = sheet.cells([on])[on].str.strip_chars()
     found = values.to_frame("on").join(known.unique("on", keep="none"), on="on", how="left", maintain_order="left")
     unknown = pl.when(pl.col("on") == "").then(pl.lit("")).otherwise(pl.format("{} {}", pl.lit(on), "on"))
-    told = pl.col("on").replace_strict(dict(remembered), default=None, return_dtype=pl.String)
-    found = found.with_row_index("row").with_columns(code=pl.coalesce(told, "code"))
+    result = pl.col("on").replace_strict(dict(remembered), default=None, return_dtype=pl.String)
+    found = found.with_row_index("row").with_columns(code=pl.coalesce(result, "code"))
     codes = found.select(pl.coalesce("code", unknown)).to_series()
     nameless = found.filter(pl.col("code").is_null() & (pl.col("on") != ""))
     nameless = nameless.select("row", "on", several=pl.col("on").is_in(known["on"].implode()))
     # The field has done its work of naming the item; as it is equal there is nothing to compare in it.
-    ours = _with_column(replace(sheet, fields=tuple(f for f in sheet.fields if f.name != on)), live, name, codes)
-    return (_with_column(ours, live, on, _of_items(live, name, on, codes, values)) if for_new else ours), nameless
+    own = _with_column(replace(sheet, fields=tuple(f for f in sheet.fields if f.name != on)), live, name, codes)
+    return (_with_column(own, live, on, _of_items(live, name, on, codes, values)) if for_new else own), nameless
 
 
 def _of_items(live: Table, name: str, field: str, codes: pl.Series, values: pl.Series) -> pl.Series:
@@ -137,8 +137,8 @@ def _with_live_values(sheet: Table, name: str, values: Mapping[str, str], separa
     if separator is None:
         return cells.str.strip_chars().replace_strict(dict(values), default=cells, return_dtype=pl.String)
     single = pl.element().str.strip_chars()
-    ours = cells.str.split(separator).list.eval(single.replace_strict(dict(values), default=single))
-    return ours.list.join(separator)
+    live = cells.str.split(separator).list.eval(single.replace_strict(dict(values), default=single))
+    return live.list.join(separator)
 
 
 def _single(key: Key, option: str) -> tuple[str]:

@@ -54,9 +54,9 @@ class ShopServer(ThreadingHTTPServer):
 
     def add(self, does: str, data: bytes, mark: str | None) -> int:
         """Put an import into the queue; returns its number. One that comes again under its mark is the same import."""
-        told = (mark, does, data, WAITING)
+        result = (mark, does, data, WAITING)
         with closing(self.jobs()) as base, base:
-            made = base.execute("INSERT OR IGNORE INTO jobs (mark, does, data, state) VALUES (?, ?, ?, ?)", told)
+            made = base.execute("INSERT OR IGNORE INTO jobs (mark, does, data, state) VALUES (?, ?, ?, ?)", result)
             if made.rowcount == 0:
                 return int(base.execute("SELECT job FROM jobs WHERE mark = ?", (mark,)).fetchone()[0])
         self.queue.put(int(made.lastrowid or 0))
@@ -72,13 +72,13 @@ class ShopServer(ThreadingHTTPServer):
         while True:
             job = self.queue.get()
             with closing(self.jobs()) as base, base:
-                does, data = base.execute("SELECT does, data FROM jobs WHERE job = ?", (job,)).fetchone()
+                action, data = base.execute("SELECT does, data FROM jobs WHERE job = ?", (job,)).fetchone()
                 base.execute("UPDATE jobs SET state = ? WHERE job = ?", (RUNNING, job))
             # Its ways may have been changed meanwhile.
             shop = open_shop(self.shop.folder)
             time.sleep(shop.behaviour.seconds)
             try:
-                taken = shop.import_file(data, does)
+                taken = shop.import_file(data, action)
                 self._finish(job, BROKEN_OFF if taken.broken_off else DONE, "", taken.results)
             except (NeatDeltaError, sqlite3.Error) as error:
                 self._finish(job, REFUSED, str(error), [])
@@ -112,12 +112,12 @@ class _Handler(BaseHTTPRequestHandler):
             return
         address = urlsplit(self.path)
         length = self.headers.get("Content-Length", "")
-        does = parse_qs(address.query).get("does", ["change"])[0]
+        action = parse_qs(address.query).get("does", ["change"])[0]
         if address.path.strip("/") != "imports":
             self._say(404, "there is no such page")
         elif not length.isdigit() or int(length) > MOST_BYTES:
             self._say(411, "say how long the file is")
-        elif does not in DOES:
+        elif action not in DOES:
             self._say(400, f"does must be one of {', '.join(DOES)}")
         else:
             data = self.rfile.read(int(length))
@@ -127,15 +127,15 @@ class _Handler(BaseHTTPRequestHandler):
             self._say(
                 202,
                 "the import waits for its turn",
-                job=self.server.add(does, data, self.headers.get("Idempotency-Key")),
+                job=self.server.add(action, data, self.headers.get("Idempotency-Key")),
             )
 
     def _job(self, job: int, rest: list[str]) -> None:
-        told = self.server.job_status(job)
-        if told is None:
+        result = self.server.job_status(job)
+        if result is None:
             self._say(404, "there is no such import")
             return
-        state, reason, results = told
+        state, reason, results = result
         if rest == ["results.csv"]:
             from neat_delta.practice_shop.shop import Result
 

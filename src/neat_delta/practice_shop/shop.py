@@ -85,7 +85,8 @@ class PracticeShop:
         """Import a file, row by row: one that fails does not keep the others out.
 
         Raises:
-            WrongChoice: the file as a whole is not taken: no table in UTF-8, too long, a column that is missing or that
+            InvalidOption: the file as a whole is not taken: no table in UTF-8, too long, a column that is missing or
+            that
                 nobody knows.
         """
         header, *rows = _table(data)
@@ -95,14 +96,14 @@ class PracticeShop:
             for line, row in enumerate(rows, start=2):
                 if self.behaviour.breaks_off_after is not None and line - 2 >= self.behaviour.breaks_off_after:
                     return ImportOutcome(results, broken_off=True)
-                told = dict(zip(header, row, strict=False))
+                result = dict(zip(header, row, strict=False))
                 if len(row) != len(header):
                     results.append(
-                        Result(line, told.get(self.behaviour.key, ""), FAILED, "the row has another number of cells")
+                        Result(line, result.get(self.behaviour.key, ""), FAILED, "the row has another number of cells")
                     )
                     continue
                 with base:
-                    results.append(self._row(base, line, told, does))
+                    results.append(self._row(base, line, result, does))
         return ImportOutcome(results)
 
     def sell(self, seed: int, orders: int) -> list[str]:
@@ -111,7 +112,7 @@ class PracticeShop:
         columns, key = self.columns(), self.behaviour.key
         rooms = [name for name in columns if is_stock(field_name(name), "count")]
         codes = [row[columns.index(key)] for row in self.items()]
-        told = []
+        result = []
         with closing(self.base()) as base, base:
             for _ in range(orders if rooms else 0):
                 code, room = chance.choice(codes), chance.choice(rooms)
@@ -119,14 +120,14 @@ class PracticeShop:
                 sold = min(chance.choice([1, 1, 2, 3]), int(there)) if there.isdigit() else 0
                 if sold:
                     self._set(base, code, {room: str(int(there) - sold)})
-                    told.append(f"{sold} of {code} sold from {room}")
+                    result.append(f"{sold} of {code} sold from {room}")
             for code in chance.sample(codes, min(len(codes), orders // 10)) if "price" in columns else ():
                 price = self._cell(base, code, "price")
                 if price:
                     new = (Decimal(price) * Decimal("1.03")).quantize(Decimal("0.01"), ROUND_HALF_UP)
                     self._set(base, code, {"price": str(new)})
-                    told.append(f"price of {code} from {price} to {new}, by a colleague")
-        return told
+                    result.append(f"price of {code} from {price} to {new}, by a colleague")
+        return result
 
     def _insist_on_header(self, header: list[str], rows: int, does: str) -> None:
         columns, ways = self.columns(), self.behaviour
@@ -214,7 +215,7 @@ def open_shop(folder: Path) -> PracticeShop:
     """The practice shop in a folder.
 
     Raises:
-        Unreadable: there is none, or its ways are spoilt.
+        InvalidInput: there is none, or its ways are spoilt.
     """
     ways = load_behaviour(folder)
     for name in (BASE, JOBS, FILE):
@@ -226,12 +227,12 @@ def open_shop(folder: Path) -> PracticeShop:
     return PracticeShop(folder, ways)
 
 
-def make_shop(folder: Path, catalogue: Table, key: str, *, replace: bool = False) -> PracticeShop:
+def make_shop(folder: Path, table: Table, key: str, *, replace: bool = False) -> PracticeShop:
     """Open a new practice shop with the items of an export, or let one that is there begin anew with them.
 
     Raises:
-        CannotWrite: the folder holds other things, or a shop that is not to be replaced.
-        WrongChoice: the export has no such key, or two items share a code.
+        WriteError: the folder holds other things, or a shop that is not to be replaced.
+        InvalidOption: the export has no such key, or two items share a code.
     """
     if folder.exists() and any(path.name not in (BASE, FILE, JOBS) for path in folder.iterdir()):
         raise WriteError("the folder holds other things", file=folder, hint="Name a folder that is new or empty.")
@@ -241,10 +242,10 @@ def make_shop(folder: Path, catalogue: Table, key: str, *, replace: bool = False
             file=folder,
             hint="Say --replace to begin anew with its items as in the export, or name another folder.",
         )
-    names = [field.column for field in catalogue.fields]
+    names = [field.column for field in table.fields]
     if key not in names:
         raise InvalidOption(f"--key {key}: no such column", hint="Columns: " + ", ".join(names) + ".")
-    rows = catalogue.cells(catalogue.names)
+    rows = table.cells(table.names)
     codes = rows.to_series(names.index(key))
     if codes.is_duplicated().any():
         raise InvalidOption(f"two items share the {key} {codes.filter(codes.is_duplicated())[0]}")
@@ -286,7 +287,7 @@ def results_csv(results: list[Result]) -> bytes:
 def does_of(name: str) -> str:
     """What a file of ours does, by its name."""
     by_part = {"-new-items": ADD, "-removals": REMOVE, "-codes": RECODE}
-    return next((does for part, does in by_part.items() if part in name), CHANGE)
+    return next((action for part, action in by_part.items() if part in name), CHANGE)
 
 
 def _quoted(name: str) -> str:

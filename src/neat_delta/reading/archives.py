@@ -36,7 +36,7 @@ def fetch(path: Location) -> Payload:
     """Read a file, or standard input for ``-``, and unpack it.
 
     Raises:
-        Unreadable: there is no such file, it may not be read, or it cannot be unpacked safely.
+        InvalidInput: there is no such file, it may not be read, or it cannot be unpacked safely.
     """
     return decompress(read_bytes(path), path)
 
@@ -45,7 +45,7 @@ def decompress(data: bytes, path: Location) -> Payload:
     """What a file's bytes hold; ``path`` is for messages.
 
     Raises:
-        Unreadable: it cannot be unpacked safely.
+        InvalidInput: it cannot be unpacked safely.
     """
     if data.startswith(GZIP):
         return Payload(_gunzip(data, path), "gzip")

@@ -65,9 +65,9 @@ def decode(data: bytes, charset: str | None = None) -> DecodedText:
     A file in which some lines are proper UTF-8 beyond ASCII and others are no UTF-8 at all is UTF-8 with damaged
     lines; one with no proper UTF-8 beyond ASCII is Windows-1252, or what its letters speak for.
     """
-    for mark, name in _MARKS.items():
-        if data.startswith(mark):
-            return _decoded(data[len(mark) :], name, bom=True)
+    for separator, name in _MARKS.items():
+        if data.startswith(separator):
+            return _decoded(data[len(separator) :], name, bom=True)
     if charset is not None:
         return _decoded(data, charset, bom=False)
     wide = _utf16_by_zeros(data[:SAMPLE_BYTES])

@@ -25,8 +25,9 @@ FULL_ENOUGH = 0.6
 class Dialect:
     """What the first rows show of a delimited file.
 
-    ``header_line`` is the line on which the header begins, counted from 1; 0 if there is none. ``sure`` says whether
-    nearly every row of the sample has the header's width, ``plain`` that no cell of it holds a quote or a line end.
+    ``header_line`` is the line on which the header begins, counted from 1; 0 if there is none. ``delimiter_certain``
+    says whether nearly every row of the sample has the header's width, ``plain`` that no cell of it holds a quote or a
+    line end.
     """
 
     delimiter: str
@@ -37,7 +38,7 @@ class Dialect:
     plain: bool = True
 
 
-def sniff(utf8: bytes, told: ReadOptions = DEFAULT_OPTIONS) -> Dialect:
+def sniff(utf8: bytes, options: ReadOptions = DEFAULT_OPTIONS) -> Dialect:
     """Judge a delimited file by its first 64 KiB: the delimiter that cuts most rows into the same number of cells.
 
     Where two delimiters do equally well, the one that gives more columns wins. The header is the first row that is
@@ -47,14 +48,14 @@ def sniff(utf8: bytes, told: ReadOptions = DEFAULT_OPTIONS) -> Dialect:
     sample = utf8[:SAMPLE_BYTES].decode(errors="ignore")
     if len(utf8) > SAMPLE_BYTES:
         sample = sample[: sample.rfind("\n") + 1] or sample
-    best = told.delimiter or max(DELIMITERS, key=lambda candidate: _fitness(sample, candidate))
+    best = options.delimiter or max(DELIMITERS, key=lambda candidate: _fitness(sample, candidate))
     rows = _rows(sample, best)
     at = header_at([row for _, row in rows])
-    if told.header_line:
-        at = next((at for at, (line, _) in enumerate(rows) if line == told.header_line), at)
+    if options.header_line:
+        at = next((at for at, (line, _) in enumerate(rows) if line == options.header_line), at)
     line, header = rows[at] if rows else (1, [])
     plain = not any(sign in cell for _, row in rows for cell in row for sign in '"\n')
-    if told.header_line == 0:
+    if options.header_line == 0:
         return Dialect(best, _numbered(len(header)), 0, _quotes_all(sample, best), sure=True, plain=plain)
     fit, width = _fitness(sample, best)
     sure = width == 1 or fit > FULL_ENOUGH

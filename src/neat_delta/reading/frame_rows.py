@@ -41,9 +41,9 @@ class FrameRows:
 class ParsedFile:
     """Text cells as they stand in a file, column by column, the header among them.
 
-    ``numbers`` are the rows' lines or row numbers, ``made_of`` names the form for people. ``faults`` are rows that
-    could not be read (line, raw text, reason). ``origin`` is the fingerprint of the live export that the sheet was
-    made from, if it says so.
+    ``numbers`` are the rows' lines or row numbers, ``container`` names the form for people. ``faults`` are rows that
+    could not be read (line, raw text, reason). ``source_sha256`` is the fingerprint of the live export that the sheet
+    was made from, if it says so.
     """
 
     columns: Sequence[Sequence[str]]

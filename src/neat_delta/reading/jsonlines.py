@@ -20,7 +20,7 @@ def read_json_lines(text: str, path: Location) -> ParsedFile:
     Lines that are no object, and cells that are objects themselves, are faults of their row.
 
     Raises:
-        Unreadable: no line is an object.
+        InvalidInput: no line is an object.
     """
     objects: list[tuple[int, dict[str, Any]]] = []
     faults = []

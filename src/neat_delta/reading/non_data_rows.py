@@ -66,11 +66,11 @@ def split_rows(
     below = _below(rows, names, delimiter)
     found += [row[1:] for row in below]
     away = pl.concat([away, pl.Series([at for at, *_ in below], dtype=pl.UInt32)]).unique().sort()
-    apart = pl.DataFrame([*found, *footers], schema=BAD_SCHEMA, orient="row").sort("line")
+    differing = pl.DataFrame([*found, *footers], schema=BAD_SCHEMA, orient="row").sort("line")
     return RowSplit(
         rows.without(away) if len(away) else rows,
         bad.filter(~pl.col("line").is_in([line for line, _, _ in footers])) if footers else bad,
-        apart,
+        differing,
     )
 
 

@@ -46,18 +46,18 @@ def read_table(
     path: Location,
     progress: ProgressReporter = NO_PROGRESS,
     options: ReadOptions = DEFAULT_OPTIONS,
-    begun: FilePrefetch | None = None,
+    prefetch: FilePrefetch | None = None,
 ) -> Table:
     """Read a table file as it is: delimited text, a workbook, JSON Lines or XML, also packed with gzip or zip.
 
-    Its form is recognised, but for what is told. ``begun`` is the file, where somebody has begun with it.
+    Its form is recognised, but for what is told. ``prefetch`` is the file, where somebody has begun with it.
 
     Raises:
-        Unreadable: there is no such file, it is no table, or its header cannot be used.
+        InvalidInput: there is no such file, it is no table, or its header cannot be used.
     """
     progress.step(f"reading {path.name}")
-    begun = begun or FilePrefetch(path)
-    return _to_table(_open(path, begun, options), begun)
+    prefetch = prefetch or FilePrefetch(path)
+    return _to_table(_open(path, prefetch, options), prefetch)
 
 
 def read_strict(
@@ -66,7 +66,7 @@ def read_strict(
     """Read a table of which every row counts and none can be held back, such as answers, offers or a result list.
 
     Raises:
-        Unreadable: also where a single row cannot be read.
+        InvalidInput: also where a single row cannot be read.
     """
     table = read_table(path, progress, options)
     require_every_row(table)
@@ -74,7 +74,7 @@ def read_strict(
 
 
 def require_every_row(table: Table) -> None:
-    """Refuse a table of which a row cannot be read; raises ``Unreadable`` with the first such row."""
+    """Refuse a table of which a row cannot be read; raises ``InvalidInput`` with the first such row."""
     if len(table.unreadable_rows):
         line, _, say = table.unreadable_rows.row(0)
         raise InvalidInput(f"this row cannot be read: {say}", file=table.source.path, line=line, hint="Mend that row.")
@@ -88,20 +88,21 @@ def read_pair(
     prefetch: FilePrefetch | None = None,
     live_options: ReadOptions = DEFAULT_OPTIONS,
 ) -> tuple[Table, Table]:
-    """Read two files at once, which saves time twice; what is ``told`` is told of the edited one.
+    """Read two files at once, which saves time twice; what is ``given`` is told of the edited one.
 
     Much of the work is one thread's, and lines of the edited sheet that stand in the live export need no second
-    inspection. ``begun`` are the two files, where somebody has begun with them; ``exported`` is told of the live one.
+    inspection. ``prefetch`` are the two files, where somebody has begun with them; ``exported`` is told of the live
+    one.
     """
     prefetch = prefetch or FilePrefetch(live, edited)
     progress.step(f"reading {live.name} and {edited.name}")
     with ThreadPoolExecutor(max_workers=2) as openers:
-        ours, theirs = (
+        own, others = (
             openers.submit(_open, live, prefetch, live_options),
             openers.submit(_open, edited, prefetch, edited_options),
         )
         first, second = _reconcile_encodings(
-            ours.result(), _on_best_sheet(theirs.result(), ours.result(), prefetch), prefetch
+            own.result(), _on_best_sheet(others.result(), own.result(), prefetch), prefetch
         )
     if not _same_format(first, second):
         return _to_table(first, prefetch), _to_table(second, prefetch)
@@ -138,7 +139,7 @@ class _Opened:
         return "\n".join(cell for column in self.table.columns for cell in column[:WORDS_ROWS])
 
 
-def _on_best_sheet(opened: _Opened, live: _Opened, begun: FilePrefetch) -> _Opened:
+def _on_best_sheet(opened: _Opened, live: _Opened, prefetch: FilePrefetch) -> _Opened:
     """A workbook on the sheet that has the live export's columns, unless it was told which one is meant."""
     if not opened.payload.data.startswith(WORKBOOKS) or opened.options.worksheet is not None:
         return opened
@@ -150,10 +151,10 @@ def _on_best_sheet(opened: _Opened, live: _Opened, begun: FilePrefetch) -> _Open
         rows = [live.table.row(at) for at in range(min(len(live.table), SAMPLE_ROWS))]
         header = rows[max(0, header_at(rows))] if rows else []
     best = best_sheet(opened.payload.data, {field_name(column) for column in header} - {""})
-    return opened if best is None else _open(opened.path, begun, replace(opened.options, worksheet=best))
+    return opened if best is None else _open(opened.path, prefetch, replace(opened.options, worksheet=best))
 
 
-def _reconcile_encodings(one: _Opened, other: _Opened, begun: FilePrefetch) -> tuple[_Opened, _Opened]:
+def _reconcile_encodings(one: _Opened, other: _Opened, prefetch: FilePrefetch) -> tuple[_Opened, _Opened]:
     """Two files about the same items, of which one's character set was a guess that the other's words settle.
 
     A guess that is wrong would make a change of every name with an accent.
@@ -161,15 +162,15 @@ def _reconcile_encodings(one: _Opened, other: _Opened, begun: FilePrefetch) -> t
     if one.guessed == other.guessed:
         return one, other
     if one.guessed:
-        return _opened_by_words(one, other, begun), other
-    return one, _opened_by_words(other, one, begun)
+        return _opened_by_words(one, other, prefetch), other
+    return one, _opened_by_words(other, one, prefetch)
 
 
-def _opened_by_words(guessed: _Opened, sure: _Opened, begun: FilePrefetch) -> _Opened:
+def _opened_by_words(guessed: _Opened, sure: _Opened, prefetch: FilePrefetch) -> _Opened:
     """The file in the character set that the other one's words speak for.
 
     Raises:
-        Unreadable: both have words enough to tell, and in no character set are they the same.
+        InvalidInput: both have words enough to tell, and in no character set are they the same.
     """
     guess = guessed.table.text.encoding if isinstance(guessed.table, _Delimited) else FALLBACK
     match = detect_by_vocabulary(guessed.payload.data, words_beyond_ascii(sure.some_text()), guess)
@@ -181,24 +182,24 @@ def _opened_by_words(guessed: _Opened, sure: _Opened, begun: FilePrefetch) -> _O
             hint="Save it as UTF-8, or say which it is with --encoding NAME.",
         )
     charset = match.encoding
-    return guessed if charset is None else _open(guessed.path, begun, replace(guessed.options, encoding=charset))
+    return guessed if charset is None else _open(guessed.path, prefetch, replace(guessed.options, encoding=charset))
 
 
-def _open(path: Location, begun: FilePrefetch, told: ReadOptions = DEFAULT_OPTIONS) -> _Opened:
-    content = decompress(begun.data(path), path)
+def _open(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEFAULT_OPTIONS) -> _Opened:
+    content = decompress(prefetch.data(path), path)
     # What reads the rarer forms is only loaded for them.
     if content.data.startswith(WORKBOOKS):
         from neat_delta.reading.workbook import read_workbook
 
-        return _Opened(path, content, read_workbook(content.data, path, told.worksheet), told)
-    if told.worksheet is not None:
+        return _Opened(path, content, read_workbook(content.data, path, options.worksheet), options)
+    if options.worksheet is not None:
         raise InvalidInput("this is no workbook, so it has no sheets", file=path, hint="Leave --sheet out.")
     if content.data[:SAMPLE_BYTES].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
         from neat_delta.reading.xml import read_xml
 
-        _insist_on_no_header(told, path)
-        return _Opened(path, content, read_xml(content.data, path), told)
-    text = _with_line_feeds(decode(content.data, told.encoding))
+        _insist_on_no_header(options, path)
+        return _Opened(path, content, read_xml(content.data, path), options)
+    text = _with_line_feeds(decode(content.data, options.encoding))
     if not text.utf8 or text.utf8.isspace():
         raise InvalidInput("the file is empty", file=path, hint="Export it again.")
     if _is_binary(text.utf8[:SAMPLE_BYTES]):
@@ -206,16 +207,16 @@ def _open(path: Location, begun: FilePrefetch, told: ReadOptions = DEFAULT_OPTIO
     if text.utf8[:SAMPLE_BYTES].lstrip()[:2] == b'{"':
         from neat_delta.reading.jsonlines import read_json_lines
 
-        _insist_on_no_header(told, path)
-        return _Opened(path, content, read_json_lines(text.utf8.decode(), path), told)
-    dialect = sniff(text.utf8, told)
-    if told.header_line and dialect.header_line != told.header_line:
-        raise _no_header_there(path, told.header_line)
-    return _Opened(path, content, _Delimited(text, dialect), told)
+        _insist_on_no_header(options, path)
+        return _Opened(path, content, read_json_lines(text.utf8.decode(), path), options)
+    dialect = sniff(text.utf8, options)
+    if options.header_line and dialect.header_line != options.header_line:
+        raise _no_header_there(path, options.header_line)
+    return _Opened(path, content, _Delimited(text, dialect), options)
 
 
-def _insist_on_no_header(told: ReadOptions, path: Location) -> None:
-    if told.header_line is not None:
+def _insist_on_no_header(options: ReadOptions, path: Location) -> None:
+    if options.header_line is not None:
         raise InvalidInput(
             "each item names its values, so no line is a header", file=path, hint="Leave --header-line out."
         )
@@ -233,12 +234,12 @@ def _same_format(one: _Opened, other: _Opened) -> bool:
     """Whether two files have one form, so that lines which are equal need not be parsed."""
     if isinstance(one.table, ParsedFile) or isinstance(other.table, ParsedFile):
         return False
-    ours, theirs = one.table.dialect, other.table.dialect
-    return ours.delimiter == theirs.delimiter and [*map(field_name, ours.header)] == [*map(field_name, theirs.header)]
+    live, edited = one.table.dialect, other.table.dialect
+    return live.delimiter == edited.delimiter and [*map(field_name, live.header)] == [*map(field_name, edited.header)]
 
 
-def _to_table(opened: _Opened, begun: FilePrefetch, *, by_line: bool = False, like: Rows | None = None) -> Table:
-    source = Source(opened.path, partial(begun.sha256, opened.path))
+def _to_table(opened: _Opened, prefetch: FilePrefetch, *, by_line: bool = False, like: Rows | None = None) -> Table:
+    source = Source(opened.path, partial(prefetch.sha256, opened.path))
     if isinstance(opened.table, ParsedFile):
         found = _from_sheet(source, opened.table, opened.options)
     else:
@@ -251,12 +252,12 @@ def _to_table(opened: _Opened, begun: FilePrefetch, *, by_line: bool = False, li
     return replace(found, format=form)
 
 
-def _from_sheet(source: Source, sheet: ParsedFile, told: ReadOptions) -> Table:
+def _from_sheet(source: Source, sheet: ParsedFile, options: ReadOptions) -> Table:
     at = header_at([sheet.row(at) for at in range(min(len(sheet), SAMPLE_ROWS))])
-    if told.header_line is not None:
-        at = told.header_line - 1
+    if options.header_line is not None:
+        at = options.header_line - 1
         if not -1 <= at < len(sheet):
-            raise _no_header_there(source.path, told.header_line)
+            raise _no_header_there(source.path, options.header_line)
     if not sheet.columns or at >= len(sheet):
         raise InvalidInput("the sheet holds no table", file=source.path, hint="Name another with --sheet.")
     header = sheet.row(at) if at >= 0 else [f"column_{number}" for number in range(1, len(sheet.columns) + 1)]
@@ -264,7 +265,7 @@ def _from_sheet(source: Source, sheet: ParsedFile, told: ReadOptions) -> Table:
     grid = as_frame_rows(sheet, at, columns)
     faults = pl.DataFrame(list(sheet.faults), schema=BAD_SCHEMA, orient="row")
     parted = RowSplit(grid, faults, faults.clear())
-    if not told.keep_non_data:
+    if not options.keep_non_data:
         parted = split_rows(grid, faults, suspect_rows(grid, columns, header), header, columns)
     named = [field.name for field in fields if field]
     return Table(
@@ -284,7 +285,7 @@ def _from_sheet(source: Source, sheet: ParsedFile, told: ReadOptions) -> Table:
     )
 
 
-def _from_text(source: Source, table: _Delimited, told: ReadOptions, by_line: bool, like: Rows | None) -> Table:
+def _from_text(source: Source, table: _Delimited, options: ReadOptions, by_line: bool, like: Rows | None) -> Table:
     dialect = table.dialect
     fields, columns = _named(dialect.header, source.path, dialect.header_line)
     parsed = None if by_line or not dialect.plain else parse_bulk(table.text, columns, dialect)
@@ -298,7 +299,7 @@ def _from_text(source: Source, table: _Delimited, told: ReadOptions, by_line: bo
             f"the header row cannot be read: {say}", file=source.path, line=line, hint="Mend that row first."
         )
     parted = RowSplit(reading.rows, reading.bad, reading.bad.clear())
-    if not told.keep_non_data:
+    if not options.keep_non_data:
         parted = split_rows(reading.rows, reading.bad, reading.odd, dialect.header, columns, dialect.delimiter)
     return Table(
         source=source,

@@ -34,7 +34,7 @@ def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile
     Whole numbers come without a decimal point and never as powers of ten, dates as ISO 8601, flags as TRUE and FALSE.
 
     Raises:
-        Unreadable: it is no workbook, or has no such sheet.
+        InvalidInput: it is no workbook, or has no such sheet.
     """
     from python_calamine import CalamineError, CalamineWorkbook, SheetVisibleEnum
 

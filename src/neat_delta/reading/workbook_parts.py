@@ -59,5 +59,5 @@ def ods_cells(content: bytes, sheet: str) -> Iterator[tuple[Element, range, rang
 
 def shown_text(cell: Element) -> str:
     """The text that an ODS cell shows; a comment in it is no part of that."""
-    told = cell.find(f"{TEXT}p")
-    return "" if told is None else "".join(told.itertext())
+    result = cell.find(f"{TEXT}p")
+    return "" if result is None else "".join(result.itertext())

@@ -21,7 +21,7 @@ def read_xml(data: bytes, path: Location) -> ParsedFile:
     A child that occurs several times in one item becomes one cell, parted by ``|``. Lines are counted in items.
 
     Raises:
-        Unreadable: the file is no well-formed XML, holds entities, or nothing in it repeats.
+        InvalidInput: the file is no well-formed XML, holds entities, or nothing in it repeats.
     """
     from defusedxml import DefusedXmlException, ElementTree
 

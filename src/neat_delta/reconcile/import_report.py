@@ -32,7 +32,7 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
     Its columns are known by their names: the code as the key, result (or status, state), reason (or message, error).
 
     Raises:
-        WrongChoice: there is no column of codes or of results, or no row is about an item of the change set.
+        InvalidOption: there is no column of codes or of results, or no row is about an item of the change set.
     """
     names = results.names
     code = next((name for name in (*changes.head.key, *ALIASES) if name in names), None)
@@ -48,10 +48,10 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
     known = pl.concat([changes.items.select("key"), changes.items.select(key="new_key").drop_nulls()])
     cells = results.cells(names)
     cells = cells.with_columns(unescaped_unless(cells[code], known["key"]))
-    told = cells.select(
+    described = cells.select(
         key=pl.col(code), bad=pl.col(result).str.contains(BAD), reason=pl.col(reason) if reason else pl.col(result)
     )
-    about = told.join(known, on="key", how="semi", maintain_order="left")
+    about = described.join(known, on="key", how="semi", maintain_order="left")
     if about.is_empty():
         raise InvalidOption(
             f"{results.source.name}: none of its rows is about an item of this change set",

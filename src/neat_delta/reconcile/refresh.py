@@ -48,7 +48,7 @@ def require_fresh(made: datetime | None, export: object, settings: Settings) -> 
     """Insist that a live export made at that time is not older than is settled.
 
     Raises:
-        WrongLive: it is too old, or nobody knows how old it is.
+        LiveMismatch: it is too old, or nobody knows how old it is.
     """
     most = settings.refresh.hours
     if most is None:
@@ -82,28 +82,30 @@ def refresh(
     difference add ours to what is there now, and never fall below zero.
 
     Raises:
-        WrongChoice: the export lacks a field of the change set, or a policy is for a field that does not change.
+        InvalidOption: the export lacks a field of the change set, or a policy is for a field that does not change.
     """
     policies = _policies(changes, policy, by_field or {})
-    seen = three_way(changes, fresh, settings)
-    cells = seen.cells.join(seen.items.select("key", "action", "taken"), on="key", how="left", maintain_order="left")
-    cells = cells.join(_orphaned_dependents(seen), on=["key", "field"], how="anti", maintain_order="left")
+    result = three_way(changes, fresh, settings)
+    cells = result.cells.join(
+        result.items.select("key", "action", "taken"), on="key", how="left", maintain_order="left"
+    )
+    cells = cells.join(_orphaned_dependents(result), on=["key", "field"], how="anti", maintain_order="left")
     like_changes, leaving = (
         cells.filter(~pl.col("taken") & ((pl.col("action") == REMOVE) == gone)) for gone in (False, True)
     )
     shifted = _delta_cells(like_changes, changes, fresh, settings)
-    fate = pl.col("field").replace_strict(policies, default=policy, return_dtype=pl.String)
+    status = pl.col("field").replace_strict(policies, default=policy, return_dtype=pl.String)
     like_changes = like_changes.join(shifted, on=["key", "field"], how="left", maintain_order="left").with_columns(
-        fate=pl.when((pl.col("state") == MOVED) & pl.col("sum").is_null()).then(fate)
+        fate=pl.when((pl.col("state") == MOVED) & pl.col("sum").is_null()).then(status)
     )
     touched = leaving.filter(pl.col("there").ne_missing(pl.col("was")) & (pl.col("state") != STANDS))
-    clashes = pl.concat(
+    conflicts = pl.concat(
         [
             _conflicts(like_changes.drop_nulls("fate"), pl.col("fate")),
             _conflicts(touched, pl.lit(policy)),
         ]
     )
-    still_new = seen.items.filter(action=ADD, fate=GONE)
+    still_new = result.items.filter(action=ADD, fate=GONE)
     kept = pl.concat(
         [
             _still_changing(like_changes),
@@ -113,19 +115,19 @@ def refresh(
     )
     findings = pl.concat(
         [
-            _conflict_findings(clashes.join(touched, on="key", how="anti", maintain_order="left"), changes),
+            _conflict_findings(conflicts.join(touched, on="key", how="anti", maintain_order="left"), changes),
             _shortages(shifted, changes),
-            _about_items(seen, touched, policy),
+            _about_items(result, touched, policy),
         ]
     )
     return RefreshResult(
-        changes=_made(seen, kept, findings),
-        conflicts=clashes,
+        changes=_made(result, kept, findings),
+        conflicts=conflicts,
         applied=len(cells.filter(pl.col("state") == LANDED)),
         unchanged=len(like_changes.filter(pl.col("state") == STANDS)),
         delta_cells=len(shifted),
-        missing=len(seen.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))),
-        ambiguous=len(seen.items.filter(fate=UNCLEAR)),
+        missing=len(result.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))),
+        ambiguous=len(result.items.filter(fate=UNCLEAR)),
     )
 
 
@@ -150,25 +152,25 @@ def _delta_cells(cells: pl.DataFrame, changes: ChangeSet, fresh: Table, settings
         moved = cells.filter((pl.col("field") == name) & (pl.col("state") == MOVED))
         if moved.is_empty() or name not in changes.head.fields:
             continue
-        mark = changes.head.fields[name].decimal_separator or fresh.format.decimal_separator or "."
+        separator = changes.head.fields[name].decimal_separator or fresh.format.decimal_separator or "."
         # Of a blank nobody can tell the difference, nor of an item that came by another way: such cells clash.
         was, now, there = (
-            exact(moved[side], NumberFormat(mark, three_decimals=True)) for side in ("was", "now", "there")
+            exact(moved[side], NumberFormat(separator, three_decimals=True)) for side in ("was", "now", "there")
         )
         total = pl.DataFrame({"sum": there + now - was})
-        text = pl.col("sum").cast(pl.String).str.replace(r"\.?0+$", "").str.replace(".", mark, literal=True)
+        text = pl.col("sum").cast(pl.String).str.replace(r"\.?0+$", "").str.replace(".", separator, literal=True)
         below = pl.col("sum") < 0
-        told = total.select(sum=pl.when(below).then(pl.lit("0")).otherwise(text), short=pl.when(below).then(text))
-        found.append(pl.concat([moved.select("key", "field"), told], how="horizontal").drop_nulls("sum"))
+        result = total.select(sum=pl.when(below).then(pl.lit("0")).otherwise(text), short=pl.when(below).then(text))
+        found.append(pl.concat([moved.select("key", "field"), result], how="horizontal").drop_nulls("sum"))
     return pl.concat(found)
 
 
 def _still_changing(cells: pl.DataFrame) -> pl.DataFrame:
     """The cells that are still to be changed (key, field, was, now); was is what the shop has now."""
     wanted = (pl.col("state") == STANDS) | (pl.col("fate") == OURS) | pl.col("sum").is_not_null()
-    told = cells.filter(wanted).select("key", "field", was="there", now=pl.coalesce("sum", "now"))
+    result = cells.filter(wanted).select("key", "field", was="there", now=pl.coalesce("sum", "now"))
     # A sum may be what stands there already.
-    return told.filter(pl.col("was").ne_missing(pl.col("now")))
+    return result.filter(pl.col("was").ne_missing(pl.col("now")))
 
 
 def _still_leaving(cells: pl.DataFrame, touched: pl.DataFrame, policy: str) -> pl.DataFrame:
@@ -178,59 +180,64 @@ def _still_leaving(cells: pl.DataFrame, touched: pl.DataFrame, policy: str) -> p
     return cells.drop_nulls("there").select("key", "field", was="there", now=pl.lit(None, pl.String))
 
 
-def _about_items(seen: ThreeWayDiff, touched: pl.DataFrame, policy: str) -> pl.DataFrame:
+def _about_items(difference: ThreeWayDiff, touched: pl.DataFrame, policy: str) -> pl.DataFrame:
     """Findings on whole items: gone since, changed before they are removed, a new code that is taken."""
-    gone = seen.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))
+    gone = difference.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))
     held = "stop" if policy == HOLD else "note"
-    said = {HOLD: "it is held back; --clashes settles it", OURS: "it is removed all the same", THEIRS: "it stays"}
+    message = {HOLD: "it is held back; --clashes settles it", OURS: "it is removed all the same", THEIRS: "it stays"}
     return pl.concat(
         [
-            _about(gone, GONE_SINCE, "stop", "the shop does not have this item any more", seen.changes),
+            _about(gone, GONE_SINCE, "stop", "the shop does not have this item any more", difference.changes),
             _about(
                 touched.unique("key", maintain_order=True), CLASH, held,
-                f"this item was to be removed and was changed since; {said[policy]}", seen.changes,
-            ),
-            _about(seen.items.filter("taken"), CLASH, "stop", "another item has the new code by now", seen.changes),
-            _about(
-                seen.items.filter(fate=UNCLEAR), CLASH, "stop",
-                "whether it has its new code by now cannot be told; compare anew", seen.changes,
+                f"this item was to be removed and was changed since; {message[policy]}", difference.changes,
             ),
             _about(
-                _orphaned_dependents(seen).unique("key", maintain_order=True), CLASH, "stop",
-                "it follows a code change that is held back", seen.changes,
+                difference.items.filter("taken"), CLASH, "stop", "another item has the new code by now",
+                difference.changes,
+            ),
+            _about(
+                difference.items.filter(fate=UNCLEAR), CLASH, "stop",
+                "whether it has its new code by now cannot be told; compare anew", difference.changes,
+            ),
+            _about(
+                _orphaned_dependents(difference).unique("key", maintain_order=True), CLASH, "stop",
+                "it follows a code change that is held back", difference.changes,
             ),
         ]
     )  # fmt: skip
 
 
-def _orphaned_dependents(seen: ThreeWayDiff) -> pl.DataFrame:
+def _orphaned_dependents(difference: ThreeWayDiff) -> pl.DataFrame:
     """The cells (key, field) that would follow code changes of which one is held back."""
-    held = seen.items.filter((pl.col("action") == RECODE) & (pl.col("taken") | pl.col("fate").is_in([GONE, UNCLEAR])))
-    following = dependent_cells(seen.changes)
+    held = difference.items.filter(
+        (pl.col("action") == RECODE) & (pl.col("taken") | pl.col("fate").is_in([GONE, UNCLEAR]))
+    )
+    following = dependent_cells(difference.changes)
     return following if len(held) else following.clear()
 
 
 def _about(items: pl.DataFrame, check: str, level: str, say: str, changes: ChangeSet) -> pl.DataFrame:
     """Findings on whole items."""
     lines = items.select("key").join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
-    said = pl.repeat(say, len(lines), dtype=pl.String, eager=True)
-    return findings_frame(check, level, key=lines["key"], line=lines["line"], message=said)
+    message = pl.repeat(say, len(lines), dtype=pl.String, eager=True)
+    return findings_frame(check, level, key=lines["key"], line=lines["line"], message=message)
 
 
 def _conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
     """A finding on each cell that both moved: a stop where it is held back, else a note of whose value goes on."""
-    told = clashes.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
+    result = clashes.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     sides = [pl.col(side).fill_null("nothing") for side in ("then", "ours", "now")]
-    fate = pl.col("fate").replace(
+    status = pl.col("fate").replace(
         {HOLD: "held back; --clashes settles it", OURS: "ours goes on", THEIRS: "theirs stays"}
     )
-    say = told.select(
-        pl.format("both moved: it was {}, ours is {}, the shop has {} by now; {}", *sides, fate)
+    say = result.select(
+        pl.format("both moved: it was {}, ours is {}, the shop has {} by now; {}", *sides, status)
     ).to_series()
     frames = []
     for level, of_level in (("stop", pl.col("fate") == HOLD), ("note", pl.col("fate") != HOLD)):
-        mask = told.select(of_level).to_series()
-        part = told.filter(mask)
+        mask = result.select(of_level).to_series()
+        part = result.filter(mask)
         frames.append(
             findings_frame(
                 CLASH, level, key=part["key"], field=part["field"], line=part["line"], value=part["ours"],
@@ -257,11 +264,13 @@ def _shortages(shifted: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
     )
 
 
-def _made(seen: ThreeWayDiff, kept: pl.DataFrame, findings: pl.DataFrame) -> ChangeSet:
+def _made(difference: ThreeWayDiff, saved: pl.DataFrame, findings: pl.DataFrame) -> ChangeSet:
     """The change set of these cells for the fresh export; items that have their new code by now go by it."""
-    changes, fresh = seen.changes, seen.fresh
-    told = changes.items.join(seen.items.select("key", "fate", "taken"), on="key", how="left", maintain_order="left")
-    has_cells = pl.col("key").is_in(kept["key"].unique().implode())
+    changes, fresh = difference.changes, difference.fresh
+    result = changes.items.join(
+        difference.items.select("key", "fate", "taken"), on="key", how="left", maintain_order="left"
+    )
+    has_cells = pl.col("key").is_in(saved["key"].unique().implode())
     recoding = (pl.col("action") == RECODE) & (pl.col("fate") == HERE) & ~pl.col("taken")
     adding = (pl.col("action") == ADD) & (pl.col("fate") == GONE)
     do = (
@@ -273,9 +282,9 @@ def _made(seen: ThreeWayDiff, kept: pl.DataFrame, findings: pl.DataFrame) -> Cha
         .then(pl.lit(CHANGE))
         .otherwise(pl.lit(NONE))
     )
-    by_now = dict(told.filter(fate=RECODED).select("key", "new_key").iter_rows())
+    by_now = dict(result.filter(fate=RECODED).select("key", "new_key").iter_rows())
     now_called = pl.col("key").replace(by_now)
-    items = told.with_columns(action=do, key=now_called)
+    items = result.with_columns(action=do, key=now_called)
     rows = len(fresh) + len(fresh.unreadable_rows)
     live = file_ref(fresh, rows)
     known = changes.head.identity
@@ -290,7 +299,7 @@ def _made(seen: ThreeWayDiff, kept: pl.DataFrame, findings: pl.DataFrame) -> Cha
         identity=known.rekeyed(by_now) if known else None,
     )
     both = pl.concat([findings, changes.findings]).with_columns(key=now_called)
-    cells = kept.with_columns(key=now_called)
+    cells = saved.with_columns(key=now_called)
     # Cells stand in the order of their items.
     order = items.select("key").with_row_index("item")
     cells = cells.join(order, on="key", how="left", maintain_order="left").sort("item", maintain_order=True)

@@ -42,8 +42,8 @@ def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -
     A row without a mark is left, or taken if ``unmarked`` says so; what the workbook has no row of is left.
 
     Raises:
-        WrongChoice: the workbook was made from another change set.
-        Unreadable: it lacks a column, a mark is neither take nor leave, or a row names what the change set has not.
+        InvalidOption: the workbook was made from another change set.
+        InvalidInput: it lacks a column, a mark is neither take nor leave, or a row names what the change set has not.
     """
     book = read_table(path, options=ReadOptions(worksheet=BOOK_SHEET, keep_non_data=True, header_line=1))
     if book.source_sha256 != sha256_hex(dump_changes(changes)):
@@ -59,7 +59,7 @@ def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -
     taken = marks.filter((pl.col("mark") == TAKE) | ((pl.col("mark") == "") & pl.lit(unmarked)))
     keep = _spread(taken, changes, by_cell=FIELD in book.names)
     left = _spread(marks.join(taken, on="line", how="anti"), changes, by_cell=FIELD in book.names)
-    said = (
+    message = (
         pl.when(pl.col("comment") != "")
         .then("left out: " + pl.col("comment"))
         .otherwise(pl.lit(f"left out in {path.name}"))
@@ -67,7 +67,7 @@ def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -
     comments = marks.join(taken, on="line", how="anti").filter(pl.col("comment") != "")["comment"]
     return Review(
         keep.select("key", "field"),
-        left.select("key", "field", message=said),
+        left.select("key", "field", message=message),
         tuple(comments.unique(maintain_order=True)),
     )
 
@@ -90,9 +90,9 @@ def _marks(book: Table, changes: ChangeSet) -> pl.DataFrame:
 def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Location) -> None:
     strange = marks.filter(~pl.col("mark").is_in([TAKE, LEAVE, ""]))
     if len(strange):
-        line, mark = strange.row(0, named=True)["line"], strange["mark"][0]
+        line, separator = strange.row(0, named=True)["line"], strange["mark"][0]
         raise InvalidInput(
-            "this is neither take nor leave", file=path, line=line, column=DECISION, value=mark,
+            "this is neither take nor leave", file=path, line=line, column=DECISION, value=separator,
             hint="Write take or leave, or nothing at all.",
         )  # fmt: skip
     known = changes.cells.select("key", "field")
@@ -129,7 +129,7 @@ def subset_with_review(changes: ChangeSet, keep: pl.DataFrame, review: Review | 
     """The change set with what a part holds (``keep``) and a review takes; the head says what was left out ``by`` what.
 
     Raises:
-        WrongChoice: some code changes would be taken and others left.
+        InvalidOption: some code changes would be taken and others left.
     """
     if review is not None:
         keep = keep.join(review.keep, on=["key", "field"], how="semi", nulls_equal=True, maintain_order="left")

@@ -48,8 +48,8 @@ def three_way(changes: ChangeSet, fresh: Table, settings: Settings) -> ThreeWayD
     """Lay a change set beside a newer export.
 
     Raises:
-        WrongChoice: the export lacks a field of the change set, or an item stands in it twice.
-        Unreadable: an item is not there, and a row that may be it cannot be read.
+        InvalidOption: the export lacks a field of the change set, or an item stands in it twice.
+        InvalidInput: an item is not there, and a row that may be it cannot be read.
     """
     lacking = [name for name in (*changes.head.key, *changes.head.fields) if name not in fresh.names]
     if lacking:
@@ -62,12 +62,12 @@ def three_way(changes: ChangeSet, fresh: Table, settings: Settings) -> ThreeWayD
         require_every_row(fresh)
     whole = with_blanks_of_removed(changes)
     parts = whole.join(items.drop_nulls("row").select("key", "row"), on="key", how="inner", maintain_order="left")
-    told = [
+    result = [
         cells.with_columns(_state(str(name), cells, fresh, settings))
         for (name,), cells in parts.partition_by("field", as_dict=True, maintain_order=True).items()
     ]
     empty = parts.with_columns(there=pl.lit(None, pl.String), state=pl.lit(None, pl.String)).clear()
-    cells = pl.concat([empty, *told]).select("key", "field", "was", "now", "there", "state")
+    cells = pl.concat([empty, *result]).select("key", "field", "was", "now", "there", "state")
     order = whole.select("key", "field").with_row_index("order")
     cells = order.join(cells, on=["key", "field"], how="inner", maintain_order="left").drop("order")
     return ThreeWayDiff(changes, fresh, items, cells)
@@ -107,7 +107,7 @@ def _items(changes: ChangeSet, fresh: Table) -> pl.DataFrame:
     moves_on = pl.col("new_key").is_in(old_codes)
     # Where both codes are in the shop, as after a swap or a chain, the items' identity tells which of them this is, or
     # else their names.
-    fate = (
+    status = (
         pl.when((~here & ~there) | (by_identity & ~as_before & ~as_after & known))
         .then(pl.lit(GONE))
         .when(by_identity & as_after)
@@ -125,7 +125,7 @@ def _items(changes: ChangeSet, fresh: Table) -> pl.DataFrame:
         .then(pl.lit(UNCLEAR))
         .otherwise(pl.lit(HERE))
     )
-    items = items.with_columns(fate=fate)
+    items = items.with_columns(fate=status)
     return items.select(
         "key", "action", "new_key", "line", "name",
         row=pl.when(pl.col("fate") == RECODED).then("row_to").when(pl.col("fate") == HERE).then("row"),
@@ -170,8 +170,8 @@ def _state(name: str, cells: pl.DataFrame, fresh: Table, settings: Settings) -> 
         return kind.normalize(blank_free, form).zip_with(kind.normalize(blank_free, form).is_not_null(), blank_free)
 
     was, now, have = reading(cells["was"]), reading(cells["now"]), reading(there)
-    landed, stands = have.eq_missing(now), have.eq_missing(was)
+    applied, stands = have.eq_missing(now), have.eq_missing(was)
     state = pl.select(
-        pl.when(landed).then(pl.lit(LANDED)).when(stands).then(pl.lit(STANDS)).otherwise(pl.lit(MOVED))
+        pl.when(applied).then(pl.lit(LANDED)).when(stands).then(pl.lit(STANDS)).otherwise(pl.lit(MOVED))
     ).to_series()
     return [there.replace("", None).alias("there"), state.alias("state")]

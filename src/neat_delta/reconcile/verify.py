@@ -47,11 +47,11 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
     """Compare what was sent with what an export made afterwards has.
 
     Raises:
-        WrongChoice: the export lacks a field of the change set, or an item stands in it twice.
+        InvalidOption: the export lacks a field of the change set, or an item stands in it twice.
     """
-    seen = three_way(changes, fresh, settings)
-    does = seen.items.select("key", "action")
-    cells = seen.cells.join(does, on="key", how="left", maintain_order="left").filter(pl.col("action") != REMOVE)
+    outcome = three_way(changes, fresh, settings)
+    action = outcome.items.select("key", "action")
+    cells = outcome.cells.join(action, on="key", how="left", maintain_order="left").filter(pl.col("action") != REMOVE)
     numeric = [name for name, note in changes.head.fields.items() if type_named(note.type).numeric]
     # A number cut short is another number.
     how = [
@@ -69,12 +69,15 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
         .otherwise(pl.lit(BY_OTHERS))
     )
     cells = cells.with_columns(how=pl.when(pl.col("state") == OTHERWISE).then("how"))
-    told = pl.concat(
-        [cells.select("key", "field", "was", ours="now", there="there", state="state", how="how"), _wholes(seen.items)]
+    result = pl.concat(
+        [
+            cells.select("key", "field", "was", ours="now", there="there", state="state", how="how"),
+            _wholes(outcome.items),
+        ]
     )
     # What others have moved is theirs; what landed otherwise would land so again.
     rest = refresh(changes, fresh, without_differences(settings), THEIRS).changes
-    return VerifyResult(told, rest)
+    return VerifyResult(result, rest)
 
 
 def without_differences(settings: Settings) -> Settings:
@@ -84,7 +87,7 @@ def without_differences(settings: Settings) -> Settings:
 
 def _wholes(items: pl.DataFrame) -> pl.DataFrame:
     """What became of new items, removals, code changes, and items that are not there to be changed."""
-    landed = (
+    applied = (
         ((pl.col("action") == ADD) & (pl.col("fate") == HERE))
         | ((pl.col("action") == REMOVE) & (pl.col("fate") == GONE))
         | (pl.col("fate") == RECODED)
@@ -92,13 +95,14 @@ def _wholes(items: pl.DataFrame) -> pl.DataFrame:
     lost = (pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE])
     unclear = pl.col("fate") == UNCLEAR
     state = (
-        pl.when(landed).then(pl.lit(LANDED)).when(lost | unclear).then(pl.lit(NOT_THERE)).otherwise(pl.lit(NOT_LANDED))
+        pl.when(applied).then(pl.lit(LANDED)).when(lost | unclear).then(pl.lit(NOT_THERE)).otherwise(pl.lit(NOT_LANDED))
     )
     what = {ADD: "to be added", REMOVE: "to be removed"}
     wanted = items.filter(pl.col("action").is_in([ADD, REMOVE, RECODE]) | lost)
     nothing = pl.lit(None, pl.String)
     return wanted.select(
-        "key", field=nothing, was=nothing, ours=pl.coalesce("new_key", pl.col("action").replace_strict(what, default=None)),
+        "key", field=nothing, was=nothing,
+        ours=pl.coalesce("new_key", pl.col("action").replace_strict(what, default=None)),
         there=nothing, state=state, how=pl.when(unclear).then(pl.lit("cannot be told from another")),
     )  # fmt: skip
 

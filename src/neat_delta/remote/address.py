@@ -74,7 +74,7 @@ def parse_location(text: str) -> Location:
     """What a person means by a text: an address if it begins like one, else a path of this machine.
 
     Raises:
-        WrongChoice: it is an address of a sort we do not know, has a password in it, or makes no sense.
+        InvalidOption: it is an address of a sort we do not know, has a password in it, or makes no sense.
     """
     scheme, there, _ = text.partition("://")
     if not there:

@@ -33,16 +33,16 @@ def variable(sort: str, host: str) -> str:
             name = name.encode("idna").decode()
         except UnicodeError:
             name = host.lower()
-    told = re.sub("[^A-Z0-9]", "_", name.replace("-", "__").upper())
-    mark = "" if PLAIN_HOST.fullmatch(name) else f"___{hashlib.sha256(name.encode()).hexdigest()[:8].upper()}"
-    return f"{sort}_{told}{mark}"
+    result = re.sub("[^A-Z0-9]", "_", name.replace("-", "__").upper())
+    separator = "" if PLAIN_HOST.fullmatch(name) else f"___{hashlib.sha256(name.encode()).hexdigest()[:8].upper()}"
+    return f"{sort}_{result}{separator}"
 
 
 def from_env(sort: str, host: str) -> str | None:
     """The secret that the environment tells.
 
     Raises:
-        CannotSend: it has signs that no secret has, such as a line end in its midst.
+        DeliveryError: it has signs that no secret has, such as a line end in its midst.
     """
     name = variable(sort, host)
     return _usable(os.environ.get(name), f"the variable {name}")
@@ -52,7 +52,7 @@ def from_keyring(who: str, host: str) -> str | None:
     """The secret that the system's keyring keeps for ``who@host``; ``None`` where there is no keyring.
 
     Raises:
-        CannotSend: it has signs that no secret has, such as a line end in its midst.
+        DeliveryError: it has signs that no secret has, such as a line end in its midst.
     """
     try:
         import keyring

@@ -18,7 +18,7 @@ def fetch(address: Address) -> bytes:
     """The bytes of a file elsewhere, all of them.
 
     Raises:
-        Unreadable: it cannot be had, or not whole.
+        InvalidInput: it cannot be had, or not whole.
     """
     try:
         return _fetched(address)
@@ -30,7 +30,7 @@ def fetch_if_any(address: Address) -> bytes | None:
     """The bytes of a file elsewhere; ``None`` if there is no such file.
 
     Raises:
-        CannotSend: nobody can tell.
+        DeliveryError: nobody can tell.
     """
     try:
         return _fetched(address)
@@ -52,7 +52,7 @@ def put(folder: Address, name: str, data: bytes) -> None:
     """Put a file into a folder elsewhere, whole, over one that may have this name.
 
     Raises:
-        CannotSend: it could not be put there; a part of it may lie there.
+        DeliveryError: it could not be put there; a part of it may lie there.
     """
     from neat_delta.remote import ftp, sftp
 
@@ -64,7 +64,7 @@ def rename(folder: Address, old: str, new: str) -> None:
     """Give a file in a folder elsewhere another name; nothing is done if it is not there (any more).
 
     Raises:
-        CannotSend: it could not be done.
+        DeliveryError: it could not be done.
     """
     from neat_delta.remote import ftp, sftp
 

@@ -81,7 +81,7 @@ def plain(error: Exception) -> str:
         "reset by peer": "it was cut off half way",
         "broken pipe": "it was cut off half way",
     }
-    return next((said for sign, said in known.items() if sign in text.lower()), text)
+    return next((message for sign, message in known.items() if sign in text.lower()), text)
 
 
 def is_permanent(error: Exception) -> bool:

@@ -57,10 +57,10 @@ def ask(
 
         if address.scheme == "http" and (token or (basic and basic[1])):
             require_encryption(address.host, "a password" if basic else "a token", "https://")
-        told = dict(headers or {}) | ({"Authorization": f"Bearer {token}"} if token else {})
+        result = dict(headers or {}) | ({"Authorization": f"Bearer {token}"} if token else {})
         try:
             answer = httpx.request(
-                method, address.url, headers=told, auth=basic, timeout=SILENCE_TIME, follow_redirects=follow, **more
+                method, address.url, headers=result, auth=basic, timeout=SILENCE_TIME, follow_redirects=follow, **more
             )
         except (httpx.HTTPError, httpx.InvalidURL) as error:
             raise TransferError(plain(error), passing=not is_permanent(error)) from error

@@ -65,13 +65,13 @@ class CorruptionRule:
     matches: Callable[[ColumnStats], pl.Series | None]
 
 
-def profile_with_corruption(catalogue: Table, settings: Settings) -> tuple[list[ColumnProfile], pl.DataFrame]:
+def profile_with_corruption(table: Table, settings: Settings) -> tuple[list[ColumnProfile], pl.DataFrame]:
     """Every column of a table, and the marks on all of them; see ``damage_marks``."""
 
     def of(column: ColumnProfile) -> tuple[ColumnProfile, pl.DataFrame]:
         return column, find_corruption(column.values, column.field, column.kind)
 
-    found = of_each_column(catalogue, settings, of)
+    found = of_each_column(table, settings, of)
     return [column for column, _ in found], pl.concat([pl.DataFrame(schema=SCHEMA), *(marks for _, marks in found)])
 
 
@@ -82,12 +82,12 @@ def find_corruption(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame
     """
     found = []
     column = ColumnStats(values["value"], kind)
-    for mark in CORRUPTION_RULES:
-        shown = mark.matches(column)
+    for separator in CORRUPTION_RULES:
+        shown = separator.matches(column)
         if shown is not None and shown.any():
             hit = values.filter(shown)
             often = hit.filter(pl.col("count") == pl.col("count").max())
-            found.append((mark.check, field, often["value"].min(), int(hit["count"].sum()), mark.say))
+            found.append((separator.check, field, often["value"].min(), int(hit["count"].sum()), separator.say))
     return pl.DataFrame(found, schema=SCHEMA, orient="row")
 
 

@@ -43,26 +43,26 @@ def parse_header(columns: Iterable[str], file: str, line: int | None = None) -> 
     ``file`` and ``line`` tell where the header stands.
 
     Raises:
-        Unreadable: two columns would become the same field, or no column has a name.
+        InvalidInput: two columns would become the same field, or no column has a name.
     """
     fields: list[Field | None] = []
-    seen: dict[str, str] = {}
+    result: dict[str, str] = {}
     for position, column in enumerate(columns, start=1):
         name = field_name(column) or column.strip()
         if not name:
             fields.append(None)
             continue
-        if name in seen:
+        if name in result:
             raise InvalidInput(
-                f"the header names this column twice ({seen[name]!r} and {column!r})",
+                f"the header names this column twice ({result[name]!r} and {column!r})",
                 file=file,
                 line=line,
                 column=f"{position} ({column})",
                 hint="Rename or remove one of the two, then run again.",
             )
-        seen[name] = column
+        result[name] = column
         fields.append(Field(name, column))
-    if not seen:
+    if not result:
         raise InvalidInput(
             "the header row holds no column names", file=file, line=line, hint="Put a header row on top."
         )

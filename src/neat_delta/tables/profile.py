@@ -70,33 +70,33 @@ class ColumnProfile:
         return list(self.values.head(COMMONEST).iter_rows())
 
 
-def profile(catalogue: Table, settings: Settings = NOTHING) -> list[ColumnProfile]:
+def profile(table: Table, settings: Settings = NOTHING) -> list[ColumnProfile]:
     """Every column of a table, in its order; kinds as they are settled, else as the values show."""
-    return of_each_column(catalogue, settings, lambda column: column)
+    return of_each_column(table, settings, lambda column: column)
 
 
-def of_each_column(catalogue: Table, settings: Settings, work: Callable[[ColumnProfile], Found]) -> list[Found]:
+def of_each_column(table: Table, settings: Settings, work: Callable[[ColumnProfile], Found]) -> list[Found]:
     """What some work finds in the profile of each column, in the table's order; see ``profile``."""
-    cells = catalogue.cells(catalogue.names)
+    cells = table.cells(table.names)
 
     def of(field: Field) -> Found:
         return work(_profile(cells[field.name], field.name, field.column, settings.field(field.name)))
 
     # One column is one thread's work, and the longest work goes first.
     with ThreadPoolExecutor() as workers:
-        by_size = sorted(catalogue.fields, key=lambda field: -cells[field.name].estimated_size())
+        by_size = sorted(table.fields, key=lambda field: -cells[field.name].estimated_size())
         found = dict(zip(by_size, workers.map(of, by_size), strict=True))
-    return [found[field] for field in catalogue.fields]
+    return [found[field] for field in table.fields]
 
 
-def _profile(cells: pl.Series, field: str, column: str, told: FieldSettings) -> ColumnProfile:
+def _profile(cells: pl.Series, field: str, column: str, configured: FieldSettings) -> ColumnProfile:
     found = value_counts(cells.alias("value"))
     values = found.filter(~are_blank(found["value"]))
     filled = int(values["count"].sum())
     if filled and not _varied(values, filled):
         values = _commonest_first(values)
-    kind = resolve_type(values["value"], field, told)
-    smallest, largest = _range(values["value"], kind, told)
+    kind = resolve_type(values["value"], field, configured)
+    smallest, largest = _range(values["value"], kind, configured)
     return ColumnProfile(field, column, kind.name, filled, values, smallest, largest, _first(cells))
 
 
@@ -122,14 +122,14 @@ def _varied(values: pl.DataFrame, filled: int) -> bool:
     return len(values) > VARIED * filled
 
 
-def _range(values: pl.Series, kind: FieldType, told: FieldSettings) -> tuple[str | None, str | None]:
+def _range(values: pl.Series, kind: FieldType, configured: FieldSettings) -> tuple[str | None, str | None]:
     """The smallest and the largest value as written, for kinds that have an order."""
-    if values.is_empty() or told.separator or not (kind.numeric or kind.name == "date"):
+    if values.is_empty() or configured.separator or not (kind.numeric or kind.name == "date"):
         return None, None
     if kind.numeric and all_simple(values):
         numbers = values.str.replace(",", ".", literal=True).cast(pl.Float64)
         return values[numbers.arg_min()], values[numbers.arg_max()]  # type: ignore[index]
-    form = kind.infer_format(values, told.format_overrides)
+    form = kind.infer_format(values, configured.format_overrides)
     if kind.numeric:
         form = kind.infer_edited_format(EditedColumn(values, values, None), form)
     readings = kind.normalize(values, form)

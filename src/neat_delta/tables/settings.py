@@ -183,7 +183,7 @@ class ImportConfig:
 
 @dataclass(frozen=True)
 class SupplierProfile:
-    """``[lists.NAME]``: a supplier's file that comes again and again: its format, and how it is mapped to the shop's."""
+    """``[lists.NAME]``: a supplier's file that comes again and again: its format and mapping."""
 
     format: Annotated[ReadOptions, Inlined()] = field(default_factory=ReadOptions)
     """The file's format, as in `[export]`."""

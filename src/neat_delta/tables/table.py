@@ -38,12 +38,12 @@ ORIGIN_PROPERTY = "neat-delta live sha256"
 class FileFormat:
     r"""How a delimited file is written, so that another can be written just so.
 
-    ``charset`` is a Python codec name, "ascii" where nothing in the file tells which it is; ``line_end`` is
-    ``"\n"``, ``"\r\n"`` or ``"\r"``; ``quote_all`` says that every cell stands in quotes; ``mark`` is the decimal
-    mark where the file shows one. ``header_line`` is the header's line, 0 if there is none; ``sure`` is false where the
-    delimiter is a guess, ``charset_sure`` where the character set is; ``packing`` names the archive, ``made_of`` the
-    form of a file that is no delimited text. An update for such a file is written as delimited text by the other
-    members.
+    ``encoding`` is a Python codec name, "ascii" where nothing in the file tells which it is; ``line_end`` is ``"\n"``,
+    ``"\r\n"`` or ``"\r"``; ``quote_all`` says that every cell stands in quotes; ``decimal_separator`` is the decimal
+    mark where the file shows one. ``header_line`` is the header's line, 0 if there is none; ``delimiter_certain`` is
+    false where the delimiter is a guess, ``encoding_certain`` where the character set is; ``packing`` names the
+    archive, ``container`` the form of a file that is no delimited text. An update for such a file is written as
+    delimited text by the other members.
     """
 
     delimiter: str = ","
@@ -123,10 +123,9 @@ class Rows(Protocol):
 class Table:
     """A live export or an edited sheet.
 
-    ``bad`` lists what could not be read as a row: line, raw text and the reason (frame of line, raw, say); ``apart``
-    likewise what is no data: sums, footers, the header once more.
-    ``unnamed`` counts columns without a name; ``origin`` is the fingerprint of the live export that a sheet says it
-    was made from.
+    ``unreadable_rows`` lists what could not be read as a row: line, raw text and the reason (frame of line, raw, say);
+    ``non_data_rows`` likewise what is no data: sums, footers, the header once more. ``unnamed_columns`` counts columns
+    without a name; ``source_sha256`` is the fingerprint of the live export that a sheet says it was made from.
     """
 
     source: Source
@@ -161,7 +160,7 @@ class Table:
         ``names`` gives the field for a column's normalised name.
 
         Raises:
-            Unreadable: two columns would be one field.
+            InvalidInput: two columns would be one field.
         """
         fields = tuple(Field(names.get(field_name(field.column), field.name), field.column) for field in self.fields)
         columns: dict[str, str] = {}

@@ -24,20 +24,22 @@ def is_stock(name: str, kind: str) -> bool:
     return kind in ("count", "number") and bool(STOCK.search(name))
 
 
-def resolve_type(filled: pl.Series, name: str, told: FieldSettings) -> FieldType:
+def resolve_type(filled: pl.Series, name: str, configured: FieldSettings) -> FieldType:
     """The kind of a field from the distinct filled values of its live column; of single values or of several a cell."""
-    if told.separator is None:
-        return type_named(told.type) if told.type else infer_type(filled, name)
-    if told.type:
-        return MultiValue(type_named(told.type), told.separator, told.ordered)
-    return MultiValue(infer_type(split_values(filled, told.separator), name), told.separator, told.ordered)
+    if configured.separator is None:
+        return type_named(configured.type) if configured.type else infer_type(filled, name)
+    if configured.type:
+        return MultiValue(type_named(configured.type), configured.separator, configured.ordered)
+    return MultiValue(
+        infer_type(split_values(filled, configured.separator), name), configured.separator, configured.ordered
+    )
 
 
-def infer_column_format(catalogue: Table, name: str, kind: FieldType, told: FieldSettings) -> Any:
+def infer_column_format(table: Table, name: str, kind: FieldType, configured: FieldSettings) -> Any:
     """How a live column writes its kind; one that shows no decimal mark itself has that of its file."""
     return kind.infer_format(
-        catalogue.distinct_values(name),
-        replace(told.format_overrides, decimal_separator=catalogue.format.decimal_separator),
+        table.distinct_values(name),
+        replace(configured.format_overrides, decimal_separator=table.format.decimal_separator),
     )
 
 

@@ -28,50 +28,51 @@ DECIMAL = pl.Decimal(38, 12)
 MOSTLY = 0.5
 
 
-def typed_frame(catalogue: Table, names: Sequence[str], settings: Settings) -> pl.DataFrame:
+def typed_frame(table: Table, names: Sequence[str], settings: Settings) -> pl.DataFrame:
     """The named fields: numbers as exact decimals, flags as 1 and 0, dates as ISO 8601 text, the rest as text.
 
     Blank cells are null.
     """
-    cells = catalogue.cells(names)
-    return pl.DataFrame([_typed(cells[name], name, settings.field(name), catalogue) for name in names])
+    cells = table.cells(names)
+    return pl.DataFrame([_typed(cells[name], name, settings.field(name), table) for name in names])
 
 
 def typed_column(
-    catalogue: Table, name: str, told: FieldSettings, mark: str | None = None, rows: pl.Series | None = None
+    table: Table, name: str, configured: FieldSettings, mark: str | None = None, rows: pl.Series | None = None
 ) -> pl.Series:
     """One field to compute with, of the rows at these positions (null: of none) or of all; typed as by ``typed``.
 
     Numbers have no more decimals than these cells have, so that much room is left. A column of which at least half are
-    numbers is one of numbers, and other cells are null; ``mark`` is the decimal mark where its cells show none.
+    numbers is one of numbers, and other cells are null; ``decimal_separator`` is the decimal mark where its cells show
+    none.
     """
-    cells = catalogue.cells([name])[name]
+    cells = table.cells([name])[name]
     cells = cells if rows is None else cells.gather(rows)
-    filled = catalogue.distinct_values(name)
-    kind = resolve_type(filled, name, told)
+    filled = table.distinct_values(name)
+    kind = resolve_type(filled, name, configured)
     if isinstance(kind, Numeric) and not kind.whole and all_simple(filled):
         return _decimals(cells.str.replace(",", ".", literal=True), name)
-    if kind.numeric and not told.separator:
-        return _decimals(_read(cells, kind, name, told, catalogue), name)
-    if kind.name not in ("flag", "date") and not told.type and not told.separator:
+    if kind.numeric and not configured.separator:
+        return _decimals(_read(cells, kind, name, configured, table), name)
+    if kind.name not in ("flag", "date") and not configured.type and not configured.separator:
         form = NumberFormat(infer_number_format(filled).decimal_separator if mark is None else mark)
         numbers = normalize_numbers(cells, form)
         holding = int(cells.str.contains(r"\S").sum())
         if holding and numbers.count() >= MOSTLY * holding:
             return _decimals(numbers, name)
-    return _typed(cells, name, told, catalogue)
+    return _typed(cells, name, configured, table)
 
 
-def cast_cells(catalogue: Table, name: str, cells: pl.Series, told: FieldSettings) -> pl.Series:
+def cast_cells(table: Table, name: str, cells: pl.Series, configured: FieldSettings) -> pl.Series:
     """Some cells of a field, typed as its whole column in the catalogue is; null where they cannot be read so."""
-    return _typed(cells, name, told, catalogue)
+    return _typed(cells, name, configured, table)
 
 
-def _typed(cells: pl.Series, field: str, told: FieldSettings, catalogue: Table) -> pl.Series:
-    kind = resolve_type(catalogue.distinct_values(field), field, told)
-    if told.separator or not (kind.numeric or kind.name in ("flag", "date")):
+def _typed(cells: pl.Series, field: str, configured: FieldSettings, table: Table) -> pl.Series:
+    kind = resolve_type(table.distinct_values(field), field, configured)
+    if configured.separator or not (kind.numeric or kind.name in ("flag", "date")):
         return _filled(cells).alias(field)
-    readings = _read(cells, kind, field, told, catalogue)
+    readings = _read(cells, kind, field, configured, table)
     if kind.numeric:
         readings = readings.cast(DECIMAL, strict=False)
     elif kind.name == "flag":
@@ -79,8 +80,8 @@ def _typed(cells: pl.Series, field: str, told: FieldSettings, catalogue: Table) 
     return readings.alias(field)
 
 
-def _read(cells: pl.Series, kind: FieldType, field: str, told: FieldSettings, catalogue: Table) -> pl.Series:
-    return kind.normalize(_filled(cells), infer_column_format(catalogue, field, kind, told))
+def _read(cells: pl.Series, kind: FieldType, field: str, configured: FieldSettings, table: Table) -> pl.Series:
+    return kind.normalize(_filled(cells), infer_column_format(table, field, kind, configured))
 
 
 def _filled(cells: pl.Series) -> pl.Series:

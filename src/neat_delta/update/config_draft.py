@@ -65,7 +65,7 @@ def draft_config(
     What stands in ``existing`` stays as it is, remarks and layout too; only fields that it lacks are added.
 
     Raises:
-        Unreadable: the existing text is no TOML.
+        InvalidInput: the existing text is no TOML.
     """
     try:
         document = tomlkit.parse(existing)
@@ -119,7 +119,7 @@ def _table(column: ColumnProfile, key: Sequence[str]) -> tomlkit.items.Table:
 def _settings(column: ColumnProfile) -> dict[str, Any]:
     """The kind of a column and what goes with it, as far as its values show."""
     values = column.values["value"]
-    separator = next((mark for mark in SEPARATORS if _often_has(column, mark)), None)
+    separator = next((sign for sign in SEPARATORS if _often_has(column, sign)), None)
     if separator:
         singles = values.str.split(separator).explode().str.strip_chars().unique()
         kind = "picture" if column.kind == "picture" else _single_kind(singles, column.field)

@@ -91,23 +91,23 @@ def sheet_columns(
     whole = live.cells(names)
     columns = []
     for name in names:
-        told, filled = settings.field(name), distinct_values(whole[name])
-        kind = resolve_type(filled, name, told)
+        result, filled = settings.field(name), distinct_values(whole[name])
+        kind = resolve_type(filled, name, result)
         locked = name in key or (settings.is_locked(name) and name not in unlocked)
-        choices = [told.labels.get(value, value) for value in told.allowed_values] or _choices(whole[name], kind)
+        choices = [result.labels.get(value, value) for value in result.allowed_values] or _choices(whole[name], kind)
         cells = whole[name].gather(rows)
         columns.append(
             SheetColumn(
                 field=name,
                 header=live.field(name).column,
-                cells=cells.replace(told.labels) if told.labels else cells,
+                cells=cells.replace(result.labels) if result.labels else cells,
                 type=kind,
                 format=kind.infer_format(
-                    filled, replace(told.format_overrides, decimal_separator=live.format.decimal_separator)
+                    filled, replace(result.format_overrides, decimal_separator=live.format.decimal_separator)
                 ),
-                choices=[] if told.separator else choices,
+                choices=[] if result.separator else choices,
                 locked=locked,
-                described=told,
+                described=result,
             )
         )
     return columns
@@ -131,7 +131,7 @@ def workbook(columns: Sequence[SheetColumn], live: Table) -> bytes:
     CSV; comparing takes it off again. The live export's fingerprint stands among the document's properties.
 
     Raises:
-        CannotWrite: there are more items, or a longer text, than a workbook holds; it would be cut off.
+        WriteError: there are more items, or a longer text, than a workbook holds; it would be cut off.
     """
     import xlsxwriter
 

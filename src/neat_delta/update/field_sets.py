@@ -77,9 +77,9 @@ def field_sets(changes: ChangeSet) -> FieldSets:
         # The sum of an item's bits is what the sum of all has grown by, which may run over and back.
         grown = (bit * (codes // BITS == word)).cum_sum().gather(last)
         words.append((grown - grown.shift(fill_value=0)).alias(f"word {word}"))
-    told = pl.DataFrame(words)
-    sets = told.unique(maintain_order=True)
-    number = told.join(sets.with_row_index("number"), on=told.columns, how="left", maintain_order="left")["number"]
+    result = pl.DataFrame(words)
+    sets = result.unique(maintain_order=True)
+    number = result.join(sets.with_row_index("number"), on=result.columns, how="left", maintain_order="left")["number"]
     names = [
         KEY_SEPARATOR.join(name for at, name in enumerate(fields) if row[at // BITS] >> at % BITS & 1)
         for row in sets.iter_rows()
@@ -102,7 +102,7 @@ class FillRules:
 NO_FILL_RULES = FillRules()
 
 
-def merge_sets(sizes: Mapping[str, int], way: str, holes: FillRules = NO_FILL_RULES) -> list[list[str]]:
+def merge_sets(sizes: Mapping[str, int], strategy: str, holes: FillRules = NO_FILL_RULES) -> list[list[str]]:
     """Which sets of fields (names joined, with how many items each) share a file.
 
     All do where holes stay blank. Else two files become one as long as that fills fewer holes than a file is worth: one
@@ -111,12 +111,12 @@ def merge_sets(sizes: Mapping[str, int], way: str, holes: FillRules = NO_FILL_RU
     """
     if holes.leaves:
         return [list(sizes)] if sizes else []
-    if way == FEWEST_CELLS or len(sizes) < 2:
+    if strategy == FEWEST_CELLS or len(sizes) < 2:
         return [[one] for one in sizes]
     alike: dict[frozenset[str], dict[str, int]] = {}
     for one, size in sizes.items():
         alike.setdefault(holes.never.intersection(one.split(KEY_SEPARATOR)), {})[one] = size
-    if way == FEWEST_FILES:
+    if strategy == FEWEST_FILES:
         return [list(part) for part in alike.values()]
     worth = max(FILE_WORTH, sum(size * len(one.split(KEY_SEPARATOR)) for one, size in sizes.items()) // 100)
     return [group for part in alike.values() for group in _balanced(part, worth)]

@@ -62,7 +62,8 @@ def write_files(
         files = [encoded(part) for _, part in parts]
     except UnicodeEncodeError as error:
         raise WriteError(
-            f"the shop's character set ({file_format.encoding}) has no character {error.object[error.start : error.end]!r}",
+            f"the shop's character set ({file_format.encoding}) has no character "
+            f"{error.object[error.start : error.end]!r}",
             file=live.source.path,
             hint="Compare again: such cells are then refused one by one.",
         ) from error

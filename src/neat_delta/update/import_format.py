@@ -52,12 +52,14 @@ class ImportFormat:
         return frame.select(taken).to_series()
 
 
-def import_format_of(changes: ChangeSet, live: Table, settings: Settings, shape: str = DELIMITED) -> ImportFormat:
+def import_format_of(
+    changes: ChangeSet, live: Table, settings: Settings, output_format: str = DELIMITED
+) -> ImportFormat:
     """The import as it is settled; what is not settled is as the shop exports."""
     form = import_format(live.format, settings.imports)
-    if shape == TABBED:
+    if output_format == TABBED:
         form = replace(form, delimiter="\t")
-    return ImportFormat(settings.imports, form, _swapped(changes, live, settings), shape)
+    return ImportFormat(settings.imports, form, _swapped(changes, live, settings), output_format)
 
 
 def other_mark(cells: pl.Expr) -> pl.Expr:
@@ -75,7 +77,7 @@ def _swapped(changes: ChangeSet, live: Table, settings: Settings) -> frozenset[s
     for name in {*changes.head.fields, *settings.imports.columns} - set(changes.head.key):
         filled = live.distinct_values(name)
         kind = resolve_type(filled, name, settings.field(name))
-        mark = getattr(infer_column_format(live, name, kind, settings.field(name)), "decimal_separator", None)
-        if kind.numeric and mark not in (None, wanted):
+        separator = getattr(infer_column_format(live, name, kind, settings.field(name)), "decimal_separator", None)
+        if kind.numeric and separator not in (None, wanted):
             found.add(name)
     return frozenset(found)

@@ -37,7 +37,7 @@ SAMPLE = 1_000
 class OutputTable:
     """One file to be: columns by field name in the live export's order, the key among them; null empties a cell.
 
-    ``does`` says what becomes of its items: they are changed, added or removed. ``filled`` counts by field the cells
+    ``action`` says what becomes of its items: they are changed, added or removed. ``filled`` counts by field the cells
     that hold what the live export has, for items that do not change there.
     """
 
@@ -73,7 +73,7 @@ def pack(
     changes: ChangeSet,
     live: Table,
     insisted: Sequence[str] = (),
-    way: str = FEWEST_CELLS,
+    strategy: str = FEWEST_CELLS,
     *,
     holes: FillRules = NO_FILL_RULES,
     back: bool = False,
@@ -81,17 +81,17 @@ def pack(
 ) -> list[OutputTable]:
     """The tables in the order to import: codes, new items, changes, removals; columns and rows as in the live export.
 
-    Changes of one set of fields stand in one table, the longest first; which sets share a table says the ``way``, and
-    the rules for ``holes`` whether these stay blank or are filled with the live values. ``insisted`` fields stand in
-    every table, with the live value where they do not change. A blank cell of a new item empties nothing, so that one
-    table does for them all. Whatever comes after code changes names items by their new codes. ``back`` says that this
-    is the way back, where recoded items stand in the live export by their new code. ``sets`` are the change set's sets
-    of fields, where somebody knows them.
+    Changes of one set of fields stand in one table, the longest first; which sets share a table says the ``strategy``,
+    and the rules for ``holes`` whether these stay blank or are filled with the live values. ``insisted`` fields stand
+    in every table, with the live value where they do not change. A blank cell of a new item empties nothing, so that
+    one table does for them all. Whatever comes after code changes names items by their new codes. ``back`` says that
+    this is the way back, where recoded items stand in the live export by their new code. ``sets`` are the change set's
+    sets of fields, where somebody knows them.
     """
     return [
         *_recodings(changes, live, back=back),
         *_additions(changes, live, insisted),
-        *_changes(changes, live, insisted, way, holes, sets or field_sets(changes), back=back),
+        *_changes(changes, live, insisted, strategy, holes, sets or field_sets(changes), back=back),
         *_removals(changes, live, insisted),
     ]
 
@@ -223,14 +223,14 @@ def _changes(
     changes: ChangeSet,
     live: Table,
     insisted: Sequence[str],
-    way: str,
+    strategy: str,
     holes: FillRules,
     sets: FieldSets,
     *,
     back: bool,
 ) -> list[OutputTable]:
     to = changes.new_keys()
-    groups = merge_sets(sets.sizes, way, holes)
+    groups = merge_sets(sets.sizes, strategy, holes)
     group_of = {name: at for at, group in enumerate(groups) for name in group}
     group = pl.Series([group_of[name] for name in sets.names], dtype=pl.UInt32).gather(sets.number)
     members = [(group == at).arg_true() for at in range(len(groups))]
@@ -300,7 +300,7 @@ def parts_of(cells: pl.DataFrame, rows: int | None, fits: Callable[[pl.DataFrame
     """A table in as many parts as the limits ask for: ``rows`` with the header, and ``fits`` for the size as a file.
 
     Raises:
-        CannotWrite: one row alone is too large.
+        WriteError: one row alone is too large.
     """
     most = len(cells) if rows is None else rows - 1
     parts = []

@@ -48,11 +48,11 @@ def problems_workbook(changes: ChangeSet, rows: Table, *, as_edited: bool) -> by
 def _by_row(found: pl.DataFrame, changes: ChangeSet, rows: Table, *, as_edited: bool) -> pl.DataFrame:
     """The findings of one row together (line, key, fields, says, raw), with its position (at; null if unknown)."""
     about = pl.when(pl.col("field").is_null()).then(pl.lit("")).otherwise(pl.col("field") + ": ")
-    said = about + pl.col("message")
+    message = about + pl.col("message")
     unreadable = pl.col("code") == "unreadable row"
     grouped = found.group_by("line", "key", maintain_order=True).agg(
         fields=pl.col("field").drop_nulls().unique(maintain_order=True),
-        says=said.unique(maintain_order=True).str.join("\n"),
+        says=message.unique(maintain_order=True).str.join("\n"),
         raw=pl.col("value").filter(unreadable).first(),
     )
     if as_edited:
@@ -66,11 +66,11 @@ def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: 
     sheet = book.add_worksheet(level)
     head = book.add_format({"bold": True, "bg_color": "#E8E6E1", "bottom": 1, "num_format": "@"})
     plain = book.add_format({"num_format": "@", "valign": "top"})
-    told = book.add_format({"num_format": "@", "valign": "top", "text_wrap": True})
+    result = book.add_format({"num_format": "@", "valign": "top", "text_wrap": True})
     marked = book.add_format({"num_format": "@", "valign": "top", "bg_color": colour, "bold": True})
     front = FRONT | (AS_IT_CAME if found["raw"].count() else {})
     for at, (name, width) in enumerate(front.items()):
-        sheet.set_column(at, at, width, told)
+        sheet.set_column(at, at, width, result)
         sheet.write_string(0, at, name, head)
     cells = rows.cells(rows.names, found["at"].drop_nulls()).select(
         escaped(unescaped(pl.all()) if as_edited else pl.all())
@@ -84,11 +84,11 @@ def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: 
     row_cells = iter(cells.iter_rows())
     for number, (line, key, fields, says, raw, at) in enumerate(found.iter_rows(), start=1):
         # Whoever has no row of its own is at least known by its code.
-        said = says if at is not None or not key or raw else f"{key.replace(KEY_SEPARATOR, ' · ')}: {says}"
-        for place, text in enumerate((str(line or ""), said, raw or "")[: len(front)]):
-            sheet.write_string(number, place, text, told)
+        message = says if at is not None or not key or raw else f"{key.replace(KEY_SEPARATOR, ' · ')}: {says}"
+        for place, text in enumerate((str(line or ""), message, raw or "")[: len(front)]):
+            sheet.write_string(number, place, text, result)
         room = FRONT["finding: what is wrong"]
-        sheet.set_row(number, LINE_HEIGHT * sum(1 + len(part) // room for part in said.split("\n")))
+        sheet.set_row(number, LINE_HEIGHT * sum(1 + len(part) // room for part in message.split("\n")))
         if at is None:
             continue
         for place, (name, cell) in enumerate(zip(rows.names, next(row_cells), strict=True), start=len(front)):

@@ -155,7 +155,7 @@ def simulate_import(
             that nobody asked for.
     """
     items = before.items
-    for path, does in files:
+    for path, action in files:
         shape, form = before.import_format.output_format, before.import_format.file_format
         if shape == SQL:
             held = run_sql(
@@ -164,14 +164,14 @@ def simulate_import(
             items = _as_held(held, before)
             continue
         if shape in RECORDS:
-            items = _patched(replace(before, items=items), path, does)
+            items = _patched(replace(before, items=items), path, action)
             continue
         sheet = read_table(
             path, options=ReadOptions(form.delimiter, form.writing_encoding, header_line=1, keep_non_data=True)
         )
         if len(sheet.unreadable_rows) or sheet.unnamed_columns:
             raise ProofFailed("the file just written cannot be read back whole", file=path.name)
-        if does == RECODE:
+        if action == RECODE:
             items = _after_codes(replace(before, items=items), sheet)
             continue
         columns = {field.column for field in before.live.fields if field.name in items.columns}
@@ -181,7 +181,7 @@ def simulate_import(
         sheet = sheet.renamed({field_name(field.column): field.name for field in before.live.fields})
         cells = sheet.cells(sheet.names)
         keys = before.key.values(sheet)
-        if does == ADD:
+        if action == ADD:
             known = keys.is_in(items[KEY_SEPARATOR].implode())
             if known.any():
                 wrong = _first(known)
@@ -201,10 +201,10 @@ def simulate_import(
                 line=sheet.rows.line[wrong],
                 value=_tell(keys[wrong]),
             )
-        if does == REMOVE:
+        if action == REMOVE:
             items = items.filter(~pl.col(KEY_SEPARATOR).is_in(keys.implode()))
             continue
-        if does == CHANGE:
+        if action == CHANGE:
             _assert_only_requested(cells, keys, asked, before, may_fill, path)
         items = items.with_columns(
             items[name].scatter(at, before.import_format.value_after_import(cells[name], items[name].gather(at)))
@@ -284,8 +284,8 @@ def _patched(shop: SimulatedStore, path: Path, does: str) -> pl.DataFrame:
     """The items after a file of JSON lines: columns that an item does not name stay, null empties them."""
     live, items = shop.live, shop.items
     columns = [live.field(name).column for name in shop.key.fields]
-    told = items_in(path, does, columns, shop.import_format.output_format)
-    keys = pl.Series("key", list(told), dtype=pl.String)
+    result = items_in(path, does, columns, shop.import_format.output_format)
+    keys = pl.Series("key", list(result), dtype=pl.String)
     known = keys.is_in(items[KEY_SEPARATOR].implode())
     if known.any() if does == ADD else not known.all():
         wrong = _first(known if does == ADD else ~known)
@@ -296,7 +296,7 @@ def _patched(shop: SimulatedStore, path: Path, does: str) -> pl.DataFrame:
     if does == ADD:
         items = pl.concat([items, _blank(shop, keys)])
     names = {field.column: field.name for field in live.fields if field.name in items.columns}
-    cells = [(key, names.get(column), value) for key, item in told.items() for column, value in (item or {}).items()]
+    cells = [(key, names.get(column), value) for key, item in result.items() for column, value in (item or {}).items()]
     long = pl.DataFrame(cells, schema={"key": pl.String, "field": pl.String, "now": pl.String}, orient="row")
     if long["field"].has_nulls():
         raise ProofFailed("nobody asked for this column", file=path.name)
@@ -317,12 +317,12 @@ def assert_same(got: SimulatedStore, wanted: SimulatedStore, what: str) -> int:
     Raises:
         ProofFailed: names the first cell that differs.
     """
-    ours, theirs = got.items, wanted.items
-    if not ours[KEY_SEPARATOR].equals(theirs[KEY_SEPARATOR]):
-        ours, theirs = ours.sort(KEY_SEPARATOR), theirs.sort(KEY_SEPARATOR)
-    if not ours[KEY_SEPARATOR].equals(theirs[KEY_SEPARATOR]):
+    live, edited = got.items, wanted.items
+    if not live[KEY_SEPARATOR].equals(edited[KEY_SEPARATOR]):
+        live, edited = live.sort(KEY_SEPARATOR), edited.sort(KEY_SEPARATOR)
+    if not live[KEY_SEPARATOR].equals(edited[KEY_SEPARATOR]):
         strange = pl.concat(
-            [ours.join(theirs, on=KEY_SEPARATOR, how="anti"), theirs.join(ours, on=KEY_SEPARATOR, how="anti")]
+            [live.join(edited, on=KEY_SEPARATOR, how="anti"), edited.join(live, on=KEY_SEPARATOR, how="anti")]
         )
         raise ProofFailed(
             f"{what}: this item would be there and should not, or the other way round",
@@ -330,19 +330,19 @@ def assert_same(got: SimulatedStore, wanted: SimulatedStore, what: str) -> int:
             value=_tell(strange[KEY_SEPARATOR][0]),
             hint=REPORT,
         )
-    names = [name for name in ours.columns if name != KEY_SEPARATOR]
+    names = [name for name in live.columns if name != KEY_SEPARATOR]
     for name in names:
-        differ = ours[name] != theirs[name]
+        differ = live[name] != edited[name]
         if differ.any():
             at = _first(differ)
             raise ProofFailed(
-                f"{what}: this cell would become {ours[name][at]!r} and should become {theirs[name][at]!r}",
+                f"{what}: this cell would become {live[name][at]!r} and should become {edited[name][at]!r}",
                 file=got.live.source.name,
                 column=got.live.field(name).column,
-                value=_tell(ours[KEY_SEPARATOR][at]),
+                value=_tell(live[KEY_SEPARATOR][at]),
                 hint=REPORT,
             )
-    return len(ours) * len(names)
+    return len(live) * len(names)
 
 
 def _first(mask: pl.Series) -> int:

@@ -83,7 +83,7 @@ class Receipt:
             },
             "live": self.live,
             "import": {"key": list(self.key)}
-            | {name: told for name, told in to_json(self.import_config).items() if told},
+            | {name: result for name, result in to_json(self.import_config).items() if result},
             "packing": {"way": self.strategy, "choices": [to_json(choice) for choice in self.choices]}
             | ({"filled": self.filled} if self.filled else {}),
             "files": [to_json(written) for written in self.files],
@@ -142,16 +142,16 @@ def load_receipt(folder: Path) -> LoadedReceipt:
     """The receipt in an update's folder.
 
     Raises:
-        Unreadable: there is none, it is none, or it names what is no plain file of this folder.
+        InvalidInput: there is none, it is none, or it names what is no plain file of this folder.
     """
     path = folder / RECEIPT
     try:
-        told = orjson.loads(path.read_bytes())
-        changes, live = told["changes"], told["live"]
+        result = orjson.loads(path.read_bytes())
+        changes, live = result["changes"], result["live"]
         as_of = live.get("as_of")
         return LoadedReceipt(
-            files=tuple(_listed(one, path) for one in told["files"]),
-            undo=tuple(_listed(one, path, f"{UNDO}/") for one in told["undo"]),
+            files=tuple(_listed(one, path) for one in result["files"]),
+            undo=tuple(_listed(one, path, f"{UNDO}/") for one in result["undo"]),
             changes=_listed({"does": CHANGE, "rows": 0} | changes, path),
             live_name=_text(live["name"]),
             live_sha256=_text(live["sha256"]),
@@ -165,24 +165,24 @@ def load_receipt(folder: Path) -> LoadedReceipt:
         raise InvalidInput("this is no receipt of an update", file=path, hint=ANEW) from error
 
 
-def _listed(told: dict[str, Any], receipt: Path, folder: str = "") -> ListedFile:
-    name, sha256, does, rows = (told[key] for key in ("file", "sha256", "does", "rows"))
-    if does not in (ADD, CHANGE, RECODE, REMOVE) or type(rows) is not int:
+def _listed(given: dict[str, Any], receipt: Path, folder: str = "") -> ListedFile:
+    name, sha256, action, rows = (given[key] for key in ("file", "sha256", "does", "rows"))
+    if action not in (ADD, CHANGE, RECODE, REMOVE) or type(rows) is not int:
         raise ValueError
-    return ListedFile(f"{folder}{_plain(_text(name), receipt)}", _text(sha256), does, rows)
+    return ListedFile(f"{folder}{_plain(_text(name), receipt)}", _text(sha256), action, rows)
 
 
-def _text(told: object) -> str:
-    if not isinstance(told, str):
+def _text(given: object) -> str:
+    if not isinstance(given, str):
         raise TypeError
-    return told
+    return given
 
 
 def _plain(name: str, receipt: Path) -> str:
     """A name that is the plain name of a file, on every system.
 
     Raises:
-        Unreadable: it is none.
+        InvalidInput: it is none.
     """
     strange = PATH_SIGNS & set(name) or not name.isprintable() or name != name.strip(" .") or name in ("", RECEIPT)
     if strange or name.partition(".")[0].lower() in DEVICES:
@@ -196,7 +196,7 @@ def listed_data(folder: Path, files: Iterable[ListedFile]) -> list[bytes]:
     """What some of the files hold.
 
     Raises:
-        Unreadable: one is missing, or not as it was written.
+        InvalidInput: one is missing, or not as it was written.
     """
     return [_as_written(folder / file.name, file.sha256) for file in files]
 

@@ -31,43 +31,43 @@ SQL_HEAD = f"BEGIN;\nCREATE TEMPORARY TABLE {GUARD} (as_expected INTEGER NOT NUL
 SQL_FOOT = f"DROP TABLE {GUARD};\nCOMMIT;\n"
 
 
-def lines_of(changes: ChangeSet, live: Table, does: str, shop: ImportFormat, shape: str) -> pl.Series:
+def lines_of(changes: ChangeSet, live: Table, does: str, import_format: ImportFormat, output_format: str) -> pl.Series:
     """A line (of SQL: two statements) for each item that is to be changed, added or removed, in their order."""
-    swapped = pl.col("field").is_in(list(shop.separator_swapped))
+    swapped = pl.col("field").is_in(list(import_format.separator_swapped))
     cells = changes.cells_with_action(does).with_columns(
         pl.when(swapped).then(other_mark(pl.col(side))).otherwise(side).alias(side) for side in ("was", "now")
     )
     keys = changes.keys_with_action(does)
-    if shape == SQL:
-        return _sql(keys, cells, changes, live, does, shop.config.table)
+    if output_format == SQL:
+        return _sql(keys, cells, changes, live, does, import_format.config.table)
     pair = pl.concat_str(as_json(_column(live)), pl.lit(":"), as_json(pl.col("now")))
-    told = keys.join(_joined(cells, pair, ","), on="key", how="left", maintain_order="left")
-    if shape == MERGE_PATCH:
+    result = keys.join(_joined(cells, pair, ","), on="key", how="left", maintain_order="left")
+    if output_format == MERGE_PATCH:
         patch = (
             pl.lit("null") if does == REMOVE else pl.concat_str(pl.lit("{"), pl.col("told").fill_null(""), pl.lit("}"))
         )
         parts = [as_json(_part(changes, name)) for name in changes.head.key]
         opened = pl.concat_str([piece for part in parts for piece in (pl.lit("{"), part, pl.lit(":"))])
-        return told.select(opened + patch + pl.lit("}" * len(parts))).to_series()
+        return result.select(opened + patch + pl.lit("}" * len(parts))).to_series()
     names = [
         as_json(pl.lit(live.field(name).column)) + ":" + as_json(_part(changes, name)) for name in changes.head.key
     ]
     key = pl.concat_str(names, separator=",")
     rest = pl.when(pl.col("told").is_null() | pl.lit(does == REMOVE)).then(pl.lit("")).otherwise("," + pl.col("told"))
-    return told.select(pl.lit("{") + key + rest + pl.lit("}")).to_series()
+    return result.select(pl.lit("{") + key + rest + pl.lit("}")).to_series()
 
 
-def record_file(lines: list[pl.Series], shape: str) -> bytes:
+def record_file(lines: list[pl.Series], output_format: str) -> bytes:
     """The lines of items as a file, always UTF-8."""
     text = "".join(f"{line}\n" for part in lines for line in part)
-    return (SQL_HEAD + text + SQL_FOOT if shape == SQL else text).encode()
+    return (SQL_HEAD + text + SQL_FOOT if output_format == SQL else text).encode()
 
 
 def _sql(keys: pl.DataFrame, cells: pl.DataFrame, changes: ChangeSet, live: Table, does: str, table: str) -> pl.Series:
     name, value = _name(_column(live)), _value(pl.col("now"))
     # Neither a number nor a date can be compared with a blank text by every database; their first sign can.
     blank = "COALESCE(CAST(" + name + " AS VARCHAR(1)), '') = ''"
-    told = keys
+    result = keys
     for column, piece, between in (
         ("sets", name + " = " + value, ", "),
         ("names", name, ", "),
@@ -75,7 +75,7 @@ def _sql(keys: pl.DataFrame, cells: pl.DataFrame, changes: ChangeSet, live: Tabl
         ("was", pl.when(pl.col("was").is_null()).then(blank).otherwise(name + " = " + _value(pl.col("was"))), " AND "),
     ):
         joined = _joined(cells, piece, between).rename({"told": column})
-        told = told.join(joined, on="key", how="left", maintain_order="left")
+        result = result.join(joined, on="key", how="left", maintain_order="left")
     parts = [(_quoted(live.field(part).column), _value(_part(changes, part))) for part in changes.head.key]
     here = pl.concat_str([pl.lit(f"{column} = ") + code for column, code in parts], separator=" AND ")
     items = _quoted(table)
@@ -96,7 +96,7 @@ def _sql(keys: pl.DataFrame, cells: pl.DataFrame, changes: ChangeSet, live: Tabl
         codes = pl.concat_str([code for _, code in parts], separator=", ")
         more_names, more = ((pl.lit(", ") + pl.col(name)).fill_null("") for name in ("names", "values"))
         work = pl.lit(f"INSERT INTO {items} (") + columns + more_names + ") VALUES (" + codes + more + ")"
-    return told.select(guard + work + ";").to_series()
+    return result.select(guard + work + ";").to_series()
 
 
 def _joined(cells: pl.DataFrame, piece: pl.Expr, between: str) -> pl.DataFrame:

@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 Item = dict[str, str | None]
 
 
-def items_in(path: Path, does: str, key: Sequence[str], shape: str) -> dict[str, Item | None]:
+def items_in(path: Path, does: str, key: Sequence[str], output_format: str) -> dict[str, Item | None]:
     """By key, the columns of each item in a file of JSON lines and what they become; ``None`` for one to be removed.
 
     Raises:
@@ -34,8 +34,8 @@ def items_in(path: Path, does: str, key: Sequence[str], shape: str) -> dict[str,
     found: dict[str, Item | None] = {}
     for number, line in enumerate(_lines(path), start=1):
         try:
-            told: Any = json.loads(line)
-            code, item = _patched(told, len(key)) if shape == MERGE_PATCH else _record(told, key, does)
+            result: Any = json.loads(line)
+            code, item = _patched(result, len(key)) if output_format == MERGE_PATCH else _record(result, key, does)
         except (ValueError, KeyError, TypeError, AttributeError) as error:
             raise ProofFailed("this line cannot be read back", file=path.name, line=number) from error
         if code in found:
@@ -44,18 +44,18 @@ def items_in(path: Path, does: str, key: Sequence[str], shape: str) -> dict[str,
     return found
 
 
-def _patched(told: Any, depth: int) -> tuple[str, Item | None]:
+def _patched(given: Any, depth: int) -> tuple[str, Item | None]:
     """A merge patch of one item, in objects as deep as the key has parts."""
     parts = []
     for _ in range(depth):
-        ((part, told),) = told.items()
+        ((part, given),) = given.items()
         parts.append(part)
-    return KEY_SEPARATOR.join(parts), told
+    return KEY_SEPARATOR.join(parts), given
 
 
-def _record(told: Item, key: Sequence[str], does: str) -> tuple[str, Item | None]:
-    code = KEY_SEPARATOR.join(str(told[column]) for column in key)
-    rest = {column: value for column, value in told.items() if column not in key}
+def _record(given: Item, key: Sequence[str], does: str) -> tuple[str, Item | None]:
+    code = KEY_SEPARATOR.join(str(given[column]) for column in key)
+    rest = {column: value for column, value in given.items() if column not in key}
     return code, None if does == REMOVE else rest
 
 

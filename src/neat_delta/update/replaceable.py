@@ -21,7 +21,7 @@ def check_replaceable(folder: Path, wanted: Path, *, replace: bool) -> str | Non
     Returns the fingerprint of the receipt that stands there, ``None`` if none does.
 
     Raises:
-        CannotWrite: it is no folder, something of somebody else's is in it, a file is not as it was written, or an
+        WriteError: it is no folder, something of somebody else's is in it, a file is not as it was written, or an
             earlier update stands there and is not to be replaced.
     """
     if not folder.exists():
@@ -30,8 +30,8 @@ def check_replaceable(folder: Path, wanted: Path, *, replace: bool) -> str | Non
         raise WriteError("this is a file, not a folder", file=wanted, hint=ANOTHER)
     if not any(folder.iterdir()):
         return None
-    listed = _listed(folder)
-    if listed is None:
+    profile = _listed(folder)
+    if profile is None:
         raise WriteError("the folder is not empty", file=wanted, hint=ANOTHER)
     if not replace:
         raise WriteError(
@@ -40,7 +40,7 @@ def check_replaceable(folder: Path, wanted: Path, *, replace: bool) -> str | Non
             hint="Say --replace to put this update in its place, or name another folder.",
         )
     for path in sorted(folder.rglob("*")):
-        _insist_on_ours(path, folder, wanted, listed)
+        _insist_on_ours(path, folder, wanted, profile)
     return sha256_hex((folder / RECEIPT).read_bytes())
 
 
@@ -48,7 +48,7 @@ def check_no_input_in(folder: Path) -> None:
     """See that nothing that is read lies in a folder that is to be replaced.
 
     Raises:
-        CannotWrite: something does.
+        WriteError: something does.
     """
     for path in inputs_in(folder):
         raise WriteError(f"{path.name} in this folder is read", file=folder, hint="Name another folder.")
@@ -56,12 +56,12 @@ def check_no_input_in(folder: Path) -> None:
 
 def remove_replaced(folder: Path) -> None:
     """Take away an update's folder that has been replaced; what is not the update's stays where it is."""
-    listed = _listed(folder) or {}
-    for name, sha256 in listed.items():
+    profile = _listed(folder) or {}
+    for name, sha256 in profile.items():
         path = folder / name
         if path.is_file() and not path.is_symlink() and sha256 in (None, sha256_hex(path.read_bytes())):
             path.unlink()
-    for inner in (*{(folder / name).parent for name in listed} - {folder}, folder):
+    for inner in (*{(folder / name).parent for name in profile} - {folder}, folder):
         if inner.is_dir() and not any(inner.iterdir()):
             inner.rmdir()
 

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import SupplierProfile
 
 
-def with_profile(existing: str, name: str, listed: SupplierProfile, seen: Mapping[str, str]) -> str:
+def with_profile(existing: str, name: str, profile: SupplierProfile, result: Mapping[str, str]) -> str:
     """The text of a catalogue.toml with this list in its section; every other line stays as it is.
 
     ``seen`` are the columns that the list has now and what they hold, so that next time what has changed can be said.
@@ -22,30 +22,30 @@ def with_profile(existing: str, name: str, listed: SupplierProfile, seen: Mappin
     document = tomlkit.parse(existing)
     if "lists" not in document:
         document.add("lists", tomlkit.table(is_super_table=True))
-    form = listed.format
-    told: dict[str, Any] = {
+    form = profile.format
+    described: dict[str, Any] = {
         "delimiter": DELIMITERS.get(form.delimiter or ""),
         "encoding": form.encoding,
         "decimal": form.decimal_separator,
         "header_line": form.header_line,
         "sheet": form.worksheet,
-        "columns": dict(listed.columns),
-        "leave_out": list(listed.leave_out),
-        "match_on": listed.match_on,
-        "assume": dict(listed.assume),
-        "set": list(listed.rules),
-        "set_new": list(listed.rules_new),
-        "seen": _inline(seen),
+        "columns": dict(profile.columns),
+        "leave_out": list(profile.leave_out),
+        "match_on": profile.match_on,
+        "assume": dict(profile.assume),
+        "set": list(profile.rules),
+        "set_new": list(profile.rules_new),
+        "seen": _inline(result),
     }
     section = tomlkit.table()
-    for key, value in told.items():
+    for key, value in described.items():
         if value not in (None, {}, []):
             section.add(key, _inline(value) if isinstance(value, dict) else value)
     # Answers may be many, and read better one a line.
-    if listed.remember:
-        section.add("remember", dict(listed.remember))
-    if listed.values:
-        section.add("values", {field: dict(pairs) for field, pairs in listed.values.items()})
+    if profile.remember:
+        section.add("remember", dict(profile.remember))
+    if profile.values:
+        section.add("values", {field: dict(pairs) for field, pairs in profile.values.items()})
     document["lists"][name] = section
     return tomlkit.dumps(document)
 

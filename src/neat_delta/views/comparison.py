@@ -58,47 +58,47 @@ class DisplayOptions:
     states: Sequence[str] = ()
 
 
-def comparison_view(seen: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
+def comparison_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     """What a comparison found, line by line; what its files are is told before."""
     yield Text()
-    yield from rows_view(seen, shown)
-    yield from codes_view(seen.changes, shown)
-    if len(seen.changes.cells_with_action(CHANGE, RECODE)):
+    yield from rows_view(result, shown)
+    yield from codes_view(result.changes, shown)
+    if len(result.changes.cells_with_action(CHANGE, RECODE)):
         yield Text()
-        yield from fields_view(seen.changes, shown.width)
+        yield from fields_view(result.changes, shown.width)
         yield Text()
-        yield from items_view(seen.changes, shown)
-    yield from findings_view(seen.changes, shown)
-    left = list(left_alone_view(seen, shown.width))
+        yield from items_view(result.changes, shown)
+    yield from findings_view(result.changes, shown)
+    left = list(left_alone_view(result, shown.width))
     if left:
         yield Text()
         yield from left
 
 
-def files_view(seen: CompareResult, width: int, *, columns: bool = True) -> Iterator[Text]:
+def files_view(result: CompareResult, width: int, *, columns: bool = True) -> Iterator[Text]:
     """Both files, how they are written, by what their rows were matched, and which ``columns`` are left out."""
-    widest = max(len(seen.live.source.name), len(seen.edited.source.name))
-    yield from catalogue_view("live", seen.live, "item", width, widest)
-    besides = 0 if seen.original else seen.excluded
-    yield from catalogue_view("sheet", seen.original or seen.edited, "row", width, widest, besides)
-    yield labelled("matched", "on " + " + ".join(seen.key.fields))
+    widest = max(len(result.live.source.name), len(result.edited.source.name))
+    yield from catalogue_view("live", result.live, "item", width, widest)
+    besides = 0 if result.original else result.excluded
+    yield from catalogue_view("sheet", result.original or result.edited, "row", width, widest, besides)
+    yield labelled("matched", "on " + " + ".join(result.key.fields))
     if not columns:
         return
-    if seen.edited.unnamed_columns:
-        said = f"{pluralize(seen.edited.unnamed_columns, 'column')} of the sheet without a name"
-        yield from sentence("left out", said, width)
+    if result.edited.unnamed_columns:
+        message = f"{pluralize(result.edited.unnamed_columns, 'column')} of the sheet without a name"
+        yield from sentence("left out", message, width)
     for names_left, where in (
-        (seen.columns.only_edited, "in the sheet only"),
-        (seen.columns.only_live, "not in the sheet"),
+        (result.columns.only_edited, "in the sheet only"),
+        (result.columns.only_live, "not in the sheet"),
     ):
         if names_left:
-            said = f"{pluralize(len(names_left), 'column')} {where}: {', '.join(names_left)}"
-            yield from sentence("left out", said, width)
+            message = f"{pluralize(len(names_left), 'column')} {where}: {', '.join(names_left)}"
+            yield from sentence("left out", message, width)
 
 
-def rows_view(seen: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
+def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     """The states of the rows, which add up to the rows read, and the live items that no row names."""
-    counts = seen.changes.counts
+    counts = result.changes.counts
     label, line = "rows", Text()
     for state in (*STATES, EXCLUDED, LEFT_OUT_ROW):
         if state not in counts:
@@ -110,41 +110,41 @@ def rows_view(seen: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
             yield labelled(label, line.append(" ·"))
             label, line = "", Text()
         line.append(" · " if line else "").append(part)
-    rows = seen.changes.head.edited.rows
-    total = f"= {pluralize(rows, 'item')} chosen" if seen.from_formulas else f"= {pluralize(rows, 'row')} read"
+    rows = result.changes.head.edited.rows
+    total = f"= {pluralize(rows, 'item')} chosen" if result.from_formulas else f"= {pluralize(rows, 'row')} read"
     if len(INDENT) + LABEL + len(line) + len(total) + 3 <= shown.width:
         yield labelled(label, line.append("   " + total))
     else:
         yield from (labelled(label, line), labelled("", total))
-    added, removed = (len(seen.changes.keys_with_action(does)) for does in (ADD, REMOVE))
+    added, removed = (len(result.changes.keys_with_action(action)) for action in (ADD, REMOVE))
     if counts["new"]:
-        yield from _listed(seen, "new", _what_of_new(counts["new"], added), shown)
+        yield from _listed(result, "new", _what_of_new(counts["new"], added), shown)
     if counts.get(EXCLUDED):
-        said = f"{pluralize(counts[EXCLUDED], 'row')} of items that were not chosen, left out"
-        yield from sentence(EXCLUDED, said, shown.width)
+        message = f"{pluralize(counts[EXCLUDED], 'row')} of items that were not chosen, left out"
+        yield from sentence(EXCLUDED, message, shown.width)
     known = counts["changed"] + counts["same"] + counts["refused"]
     # Damaged codes are the right ones, and have a finding each that says what to do.
-    damaged = seen.changes.findings.filter(code="damaged code")["line"].n_unique()
+    damaged = result.changes.findings.filter(code="damaged code")["line"].n_unique()
     if counts["new"] - damaged > max(SOME_ROWS, STRANGE * known):
         some = f"only {count(known)}" if known else "none"
-        said = (
+        message = (
             f"the live export knows {some} of these codes: is this the right file? "
             "A list may name items by another field (--match-on FIELD), or have their codes in another column "
             "(--match COLUMN=FIELD)"
         )
-        yield from sentence("look at", said, shown.width, "warn")
+        yield from sentence("look at", message, shown.width, "warn")
     if counts["gone"]:
-        fate = f"{count(removed)} of them to be removed" if removed < counts["gone"] else "to be removed"
-        fate = fate if removed else "left as they are"
-        what = f"{pluralize(counts['gone'], 'live item')} without a row in the sheet, {fate}"
-        if counts["gone"] > FEW_GONE * len(seen.live) and "gone" not in shown.states:
+        status = f"{count(removed)} of them to be removed" if removed < counts["gone"] else "to be removed"
+        status = status if removed else "left as they are"
+        what = f"{pluralize(counts['gone'], 'live item')} without a row in the sheet, {status}"
+        if counts["gone"] > FEW_GONE * len(result.live) and "gone" not in shown.states:
             # Somebody's list is not meant to have every item.
             yield from sentence("gone", f"{what} (--show gone lists them)", shown.width)
         else:
-            yield from _listed(seen, "gone", what, shown)
+            yield from _listed(result, "gone", what, shown)
     for state in shown.states:
         if state not in ("new", "gone"):
-            yield from _listed(seen, state, pluralize(counts[state], "row"), shown)
+            yield from _listed(result, state, pluralize(counts[state], "row"), shown)
 
 
 def _what_of_new(rows: int, added: int) -> str:
@@ -154,13 +154,13 @@ def _what_of_new(rows: int, added: int) -> str:
     return f"{pluralize(added, 'new item')} to be sent" + (f"; {left}" if rows > added else "")
 
 
-def _listed(seen: CompareResult, state: str, what: str, shown: DisplayOptions) -> Iterator[Text]:
+def _listed(result: CompareResult, state: str, what: str, shown: DisplayOptions) -> Iterator[Text]:
     """A state's rows: the first few, or all of them where they were asked for."""
-    rows = seen.rows_in(state)
+    rows = result.rows_in(state)
     some = rows if state in shown.states else rows.head(SOME_ROWS)
     more = len(rows) - len(some)
     yield from sentence(state, what + (f" ({count(more)} more: --show {state})" if more else ""), shown.width)
-    likely = {key: (item, of_item) for key, item, of_item, _ in reversed(seen.suggestions.rows())}
+    likely = {key: (item, of_item) for key, item, of_item, _ in reversed(result.suggestions.rows())}
     cells = []
     for key, line, name in some.iter_rows():
         cells.append([_under(), Cell(format_key(key)), Cell(printable(name)), Cell(f"line {line}", "note")])
@@ -171,8 +171,8 @@ def _listed(seen: CompareResult, state: str, what: str, shown: DisplayOptions) -
             )
     yield from table([Column(), Column(least=8), Column(least=8), Column()], cells, shown.width)
     if state == "new" and likely:
-        said = "--remember THEIRS=OURS gives such a row to one of our items, and --save-list keeps the answer"
-        yield from sentence("", said, shown.width)
+        message = "--remember THEIRS=OURS gives such a row to one of our items, and --save-list keeps the answer"
+        yield from sentence("", message, shown.width)
 
 
 def _under() -> Cell:
@@ -226,9 +226,9 @@ def items_view(changes: ChangeSet, shown: DisplayOptions, limit: int = SOME_ITEM
     cells = sort_by_impact(changes)
     keys = cells["key"].unique(maintain_order=True)
     some = keys if shown.everything else keys.head(limit)
-    told = cells.filter(pl.col("key").is_in(some.implode()))
+    result = cells.filter(pl.col("key").is_in(some.implode()))
     names = _names(changes, some)
-    yield from _items_table(changes, told.rows(named=True), names, shown.width)
+    yield from _items_table(changes, result.rows(named=True), names, shown.width)
     more = len(keys) - len(some)
     if more:
         yield _more(more, "item")
@@ -282,12 +282,12 @@ def _items_table(
     widths = fitted(columns, rows, width)
     start = sum(widths[:2]) + len(INDENT) + 2 * len(GAP)
     head, *lines = table(columns, rows, width)
-    told = [head]
+    result = [head]
     for at, line in enumerate(lines):
-        told.append(line)
+        result.append(line)
         # A longer text stands on lines of its own, what changes in the midst of what stays.
-        told += folded_text(under[at], start, width) if at in under else []
-    return told
+        result += folded_text(under[at], start, width) if at in under else []
+    return result
 
 
 def folded_text(text: Text, start: int, width: int) -> list[Text]:
@@ -360,15 +360,17 @@ def _said(say: str, width: int) -> Iterator[Text]:
         yield Text(("     " if at else "   · ") + line)
 
 
-def left_alone_view(seen: CompareResult, width: int) -> Iterator[Text]:
+def left_alone_view(result: CompareResult, width: int) -> Iterator[Text]:
     """What differs and was not taken, so that nobody has to wonder."""
-    yield from no_data_view(seen.live, width, f" of {seen.live.source.name}")
-    yield from no_data_view(seen.edited, width)
-    if seen.reformatted:
-        said = f"{pluralize(seen.reformatted, 'cell')} written in another way but of the same value"
-        if seen.reformatted_example:
-            said += f" ({printable(seen.reformatted_example[0])} for {printable(seen.reformatted_example[1])})"
-        yield from sentence("left alone", said, width)
-    if seen.blanks_ignored:
-        said = f"{pluralize(seen.blanks_ignored, 'blank cell')} where the live export has a value, left as it is there"
-        yield from sentence("" if seen.reformatted else "left alone", said, width)
+    yield from no_data_view(result.live, width, f" of {result.live.source.name}")
+    yield from no_data_view(result.edited, width)
+    if result.reformatted:
+        message = f"{pluralize(result.reformatted, 'cell')} written in another way but of the same value"
+        if result.reformatted_example:
+            message += f" ({printable(result.reformatted_example[0])} for {printable(result.reformatted_example[1])})"
+        yield from sentence("left alone", message, width)
+    if result.blanks_ignored:
+        message = (
+            f"{pluralize(result.blanks_ignored, 'blank cell')} where the live export has a value, left as it is there"
+        )
+        yield from sentence("" if result.reformatted else "left alone", message, width)

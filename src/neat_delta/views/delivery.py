@@ -31,7 +31,7 @@ def results_of(entry: Entry) -> pl.DataFrame:
     return pl.DataFrame(rows, schema=RESULTS)
 
 
-def sent_view(entry: Entry, kept: Path | None, journal: Path | None, width: int) -> Iterator[Text]:
+def sent_view(entry: Entry, saved: Path | None, journal: Path | None, width: int) -> Iterator[Text]:
     """What was sent, what the shop made of it, what to do next; ``journal`` is it if it is not the usual one."""
     yield from _files(entry, width)
     results = results_of(entry)
@@ -39,8 +39,8 @@ def sent_view(entry: Entry, kept: Path | None, journal: Path | None, width: int)
         yield from _not_taken(results, width)
     else:
         yield from sentence("results", "this place gives no result list; settle tells what has arrived", width)
-    if kept is not None:
-        yield labelled("kept", f"the result list, in {kept}")
+    if saved is not None:
+        yield labelled("kept", f"the result list, in {saved}")
     yield labelled("journal", f"entry {entry.entry} in {journal or default_journal()}")
     where = f" --journal {journal}" if journal else ""
     yield from sentence(
@@ -52,8 +52,10 @@ def _files(entry: Entry, width: int) -> Iterator[Text]:
     yield labelled("sent to", entry.place)
     rows = []
     for file in entry.files:
-        told = pl.DataFrame(file.results, schema={name: RESULTS[name] for name in ("line", "code", "result", "reason")})
-        counts = dict(told["result"].value_counts().iter_rows())
+        described = pl.DataFrame(
+            file.results, schema={name: RESULTS[name] for name in ("line", "code", "result", "reason")}
+        )
+        counts = dict(described["result"].value_counts().iter_rows())
         taken = sum(number for result, number in counts.items() if result not in NOT_TAKEN)
         rows.append(
             [

@@ -20,17 +20,15 @@ CHARSETS = {"ascii": "ASCII", "utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-b
 MARKS = {".": "decimal point", ",": "decimal comma"}
 
 
-def catalogue_view(
-    label: str, catalogue: Table, row: str, width: int, widest: int = 0, besides: int = 0
-) -> Iterator[Text]:
+def catalogue_view(label: str, table: Table, row: str, width: int, widest: int = 0, besides: int = 0) -> Iterator[Text]:
     """One file: its name (on so many columns), its size with the rows ``besides``, how it is written.
 
     A ``row`` is an "item" in the one file and a "row" in the other, whose sizes stand below each other.
     """
-    rows = len(catalogue) + len(catalogue.unreadable_rows) + besides
+    rows = len(table) + len(table.unreadable_rows) + besides
     number, _, word = pluralize(rows, row).partition(" ")
-    size = f"{number} {word:<5} × {pluralize(len(catalogue.fields), 'field')}"
-    line, form = labelled(label, f"{catalogue.source.name.ljust(widest)}   {size}"), describe_format(catalogue)
+    size = f"{number} {word:<5} × {pluralize(len(table.fields), 'field')}"
+    line, form = labelled(label, f"{table.source.name.ljust(widest)}   {size}"), describe_format(table)
     if len(line) + len(form) + 3 <= width:
         yield line.append(f"   {form}")
     else:
@@ -44,9 +42,9 @@ def charset_name(charset: str) -> str:
     return charset.upper().replace("ISO8859", "ISO-8859").replace("CP125", "Windows-125")
 
 
-def describe_format(catalogue: Table) -> str:
+def describe_format(table: Table) -> str:
     """How a file is written, in a few words."""
-    form = catalogue.format
+    form = table.format
     if form.container:
         words = [form.container]
     else:
@@ -63,9 +61,9 @@ def describe_format(catalogue: Table) -> str:
     return " · ".join(words)
 
 
-def no_data_view(catalogue: Table, width: int, whose: str = "") -> Iterator[Text]:
+def no_data_view(table: Table, width: int, whose: str = "") -> Iterator[Text]:
     """Rows that were passed over because they are no data, by what they are."""
-    for say, lines in catalogue.non_data_rows.group_by("message", maintain_order=True).agg("line").iter_rows():
+    for say, lines in table.non_data_rows.group_by("message", maintain_order=True).agg("line").iter_rows():
         some = ", ".join(map(str, lines[:SOME_ROWS])) + (" …" if len(lines) > SOME_ROWS else "")
         where = f"line{'s' if len(lines) > 1 else ''} {some}"
         yield from sentence("no data", f"{pluralize(len(lines), 'row')}{whose}, {say}: {where}", width)

@@ -29,7 +29,7 @@ SOME_LINES = 6
 
 
 def overview(
-    catalogue: Table,
+    table: Table,
     columns: Sequence[ColumnProfile],
     keys: KeyCandidates,
     marks: pl.DataFrame,
@@ -37,29 +37,27 @@ def overview(
     width: int,
 ) -> Iterator[Text]:
     """The whole view, line by line."""
-    size = f"{pluralize(len(catalogue), 'row')} × {pluralize(len(catalogue.fields), 'column')}"
-    yield from sentence("file", f"{catalogue.source.name}   {size}   {describe_format(catalogue)}", width)
-    if not catalogue.format.delimiter_certain:
+    size = f"{pluralize(len(table), 'row')} × {pluralize(len(table.fields), 'column')}"
+    yield from sentence("file", f"{table.source.name}   {size}   {describe_format(table)}", width)
+    if not table.format.delimiter_certain:
         yield from sentence("look at", "the delimiter is a guess; say it with --delimiter", width, "warn")
-    if not catalogue.format.encoding_certain:
-        charset = charset_name(catalogue.format.encoding)
-        said = f"{charset} is a guess where a file is no UTF-8; if accents look wrong, say --encoding"
-        yield from sentence("", said, width)
-    if catalogue.unnamed_columns:
-        yield from sentence(
-            "left out", f"{pluralize(catalogue.unnamed_columns, 'column')} without a name", width, "warn"
-        )
+    if not table.format.encoding_certain:
+        charset = charset_name(table.format.encoding)
+        message = f"{charset} is a guess where a file is no UTF-8; if accents look wrong, say --encoding"
+        yield from sentence("", message, width)
+    if table.unnamed_columns:
+        yield from sentence("left out", f"{pluralize(table.unnamed_columns, 'column')} without a name", width, "warn")
     yield from keys_view(keys, width)
-    yield from no_data_view(catalogue, width)
+    yield from no_data_view(table, width)
     if settings.path:
-        yield from settings_view(catalogue, settings, width)
-    if len(catalogue):
+        yield from settings_view(table, settings, width)
+    if len(table):
         yield Text()
-        yield from first_rows(catalogue, width)
+        yield from first_rows(table, width)
     yield Text()
-    named = any(known.name != field_name(known.column) for known in catalogue.fields)
-    yield from columns_view(columns, len(catalogue), width, fields=named)
-    yield from corruption_view(catalogue, marks, width)
+    named = any(known.name != field_name(known.column) for known in table.fields)
+    yield from columns_view(columns, len(table), width, fields=named)
+    yield from corruption_view(table, marks, width)
 
 
 def keys_view(keys: KeyCandidates, width: int) -> Iterator[Text]:
@@ -71,10 +69,10 @@ def keys_view(keys: KeyCandidates, width: int) -> Iterator[Text]:
     else:
         yield from sentence("key", "no column, and no two, are filled and different on every row", width, "warn")
     if keys.repeated:
-        said = "; ".join(
+        message = "; ".join(
             f"{printable(value)} in lines {', '.join(map(str, lines[:6]))}" for value, lines in keys.repeated
         )
-        yield from sentence("", f"{keys.expected} is repeated: {said}", width, "warn")
+        yield from sentence("", f"{keys.expected} is repeated: {message}", width, "warn")
 
 
 def first_rows(catalogue: Table, width: int) -> Iterator[Text]:
@@ -96,16 +94,16 @@ def first_rows(catalogue: Table, width: int) -> Iterator[Text]:
         yield Text(f"  … and {pluralize(hidden, 'more column')}, all of them below", STYLES["note"])
 
 
-def settings_view(catalogue: Table, settings: Settings, width: int) -> Iterator[Text]:
+def settings_view(table: Table, settings: Settings, width: int) -> Iterator[Text]:
     """How the columns match the fields of catalogue.toml."""
-    unknown, missing = settings.unknown_in(catalogue.names), settings.missing_in(catalogue.names)
-    matched = len(catalogue.names) - len(unknown)
-    said = f"{settings.path} knows {count(matched)} of {pluralize(len(catalogue.names), 'column')}"
-    yield from sentence("settled", said, width)
+    unknown, missing = settings.unknown_in(table.names), settings.missing_in(table.names)
+    matched = len(table.names) - len(unknown)
+    message = f"{settings.path} knows {count(matched)} of {pluralize(len(table.names), 'column')}"
+    yield from sentence("settled", message, width)
     if unknown:
-        columns = ", ".join(catalogue.field(name).column for name in unknown)
-        said = f"not settled: {columns}; give them a field, or add them to the aliases of one"
-        yield from sentence("", said, width, "warn")
+        columns = ", ".join(table.field(name).column for name in unknown)
+        message = f"not settled: {columns}; give them a field, or add them to the aliases of one"
+        yield from sentence("", message, width, "warn")
     if missing:
         yield from sentence("", f"without a column here: {', '.join(missing)}", width)
 

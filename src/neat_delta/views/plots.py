@@ -103,10 +103,10 @@ def _price_moves(figure: Figure, both: BeforeAfter, settings: Settings) -> str |
     left, right = figure.subplots(1, 2, width_ratios=[1.15, 1])
     low, high = min(was.min(), now.min()) * 0.9, max(was.max(), now.max()) * 1.1
     left.plot([low, high], [low, high], color=DIM, linewidth=0.8, linestyle="--", zorder=1)
-    for marker, mask, colour, said in (("^", up, BLUE, "up"), ("v", ~up, VERMILLION, "down")):
+    for marker, mask, colour, message in (("^", up, BLUE, "up"), ("v", ~up, VERMILLION, "down")):
         if mask.any():
             faces = colour if marker == "^" else "none"
-            label = f"{said} ({count(int(mask.sum()))})"
+            label = f"{message} ({count(int(mask.sum()))})"
             x, y = _apart(was[mask], now[mask])
             left.scatter(x, y, marker=marker, s=26, facecolors=faces, edgecolors=colour, label=label)
     left.set(xscale="log", yscale="log", xlabel="price was", ylabel="price now", xlim=(low, high), ylim=(low, high))
@@ -118,8 +118,8 @@ def _price_moves(figure: Figure, both: BeforeAfter, settings: Settings) -> str |
     _spread(right, share, up)
     middle = float(moves.select(pl.col("move").cast(pl.Float64).median()).item())
     risen, fallen = int(up.sum()), int((~up).sum())
-    said = f"{pluralize(risen, 'price')} up, {count(fallen)} down"
-    return f"{said}; the middle one moves by {middle * 100:+.1f} %"
+    message = f"{pluralize(risen, 'price')} up, {count(fallen)} down"
+    return f"{message}; the middle one moves by {middle * 100:+.1f} %"
 
 
 def _apart(x: Any, y: Any) -> tuple[list[float], list[float]]:

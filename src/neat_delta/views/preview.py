@@ -50,13 +50,13 @@ def head_view(changes: ChangeSet, name: str, width: int) -> Iterator[Text]:
     yield labelled("changes", f"{name}   made {head.made.replace('T', ' ').removesuffix('Z')} UTC")
     yield labelled("made from", f"{head.live.name}, {count(head.live.rows)} items · {head.edited.name}")
     counted = [(state, changes.counts[state]) for state in (*STATES, EXCLUDED, LEFT_OUT_ROW) if state in changes.counts]
-    said = " · ".join(f"{state.replace('_', ' ')} {count(number)}" for state, number in counted)
-    yield from sentence("rows", f"{said} = {pluralize(head.edited.rows, 'row')} read", width)
-    does = {ADD: "to be added", REMOVE: "to be removed", RECODE: "with another code"}
+    message = " · ".join(f"{state.replace('_', ' ')} {count(number)}" for state, number in counted)
+    yield from sentence("rows", f"{message} = {pluralize(head.edited.rows, 'row')} read", width)
+    action = {ADD: "to be added", REMOVE: "to be removed", RECODE: "with another code"}
     items = [f"{pluralize(len(changes.keys_with_action(CHANGE)), 'item')} to be changed"]
     items += [
         f"{count(len(changes.keys_with_action(do)))} {what}"
-        for do, what in does.items()
+        for do, what in action.items()
         if len(changes.keys_with_action(do))
     ]
     cells = pluralize(len(changes.cells_with_action(CHANGE, RECODE)), "cell")
@@ -92,13 +92,13 @@ def _whole_items(changes: ChangeSet, do: str, title: str, shown: DisplayOptions,
     yield labelled(title, pluralize(len(items), "item"), "strong")
     some = items if shown.everything else items.head(limit)
     cells = changes.cells.join(some.select("key"), on="key", how="semi")
-    told = dict(cells.group_by("key").agg(pl.len()).iter_rows())
+    result = dict(cells.group_by("key").agg(pl.len()).iter_rows())
     rows = [
         [
             Cell("   "),
             Cell(format_key(key)),
             Cell(printable(name)),
-            Cell(pluralize(told.get(key, 0), "filled field"), "note"),
+            Cell(pluralize(result.get(key, 0), "filled field"), "note"),
         ]
         for key, name in some.select("key", "name").iter_rows()
     ]
@@ -109,8 +109,8 @@ def _whole_items(changes: ChangeSet, do: str, title: str, shown: DisplayOptions,
 def more_view(hidden: int, what: str, how: str = "--all shows every one, --limit N so many") -> Iterator[Text]:
     """How many more there are, and how to see them."""
     if hidden > 0:
-        said = f"{INDENT}… and {pluralize(hidden, 'more ' + what)}: {how}"
-        yield Text(said, STYLES["note"])
+        message = f"{INDENT}… and {pluralize(hidden, 'more ' + what)}: {how}"
+        yield Text(message, STYLES["note"])
 
 
 def groups_view(groups: pl.DataFrame, by: str, shown: DisplayOptions, limit: int = SOME_ITEMS) -> Iterator[Text]:
@@ -136,11 +136,11 @@ def _right(*heads: str) -> list[Column]:
     return [Column(head, right=True) for head in heads]
 
 
-def _moved(way: str, said: str | int | Decimal | None) -> Cell:
+def _moved(strategy: str, said: str | int | Decimal | None) -> Cell:
     """By how much something went up or down; nothing where it did not."""
     if not said:
         return Cell(NOTHING, "note", right=True)
-    return Cell(f"{way} {said}", "up" if way == UP else "down", right=True)
+    return Cell(f"{strategy} {said}", "up" if strategy == UP else "down", right=True)
 
 
 def money_view(
@@ -154,8 +154,10 @@ def money_view(
     rises, falls = moves["share"] > moves["share_was"], moves["share"] < moves["share_was"]
     risen, fallen = int(rises.sum()), int(falls.sum())
     below = int((moves["margin"] < 0).sum())
-    said = f"{pluralize(len(moves), 'item')}: the margin per cent rises on {count(risen)} and falls on {count(fallen)}"
-    yield from sentence("money", said + (f"; {count(below)} would sell below cost" if below else ""), shown.width)
+    message = (
+        f"{pluralize(len(moves), 'item')}: the margin per cent rises on {count(risen)} and falls on {count(fallen)}"
+    )
+    yield from sentence("money", message + (f"; {count(below)} would sell below cost" if below else ""), shown.width)
     wide = shown.width >= WIDE
     some = moves if shown.everything else moves.head(limit)
     rows = []
@@ -177,9 +179,9 @@ def money_view(
         shown.width,
     )
     yield from more_view(len(moves) - len(some), "item")
-    told = "% is the margin's part of the net price; keeps %: the price that would keep it at the new cost"
-    told += "; keeps amount: the one that would keep the margin's amount" if wide else ""
-    yield from sentence("", told, shown.width)
+    result = "% is the margin's part of the net price; keeps %: the price that would keep it at the new cost"
+    result += "; keeps amount: the one that would keep the margin's amount" if wide else ""
+    yield from sentence("", result, shown.width)
 
 
 def _pair(was: Decimal | None, now: Decimal | None, mark: str) -> list[Cell]:

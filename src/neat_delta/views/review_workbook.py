@@ -40,7 +40,7 @@ def review_workbook(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False)
     """An XLSX workbook with a row for each change of a part of a change set, or for each item.
 
     Raises:
-        CannotWrite: there are more rows than a workbook holds.
+        WriteError: there are more rows than a workbook holds.
     """
     import xlsxwriter
 
@@ -93,8 +93,8 @@ def _by_item(changes: ChangeSet) -> list[dict[str, Any]]:
         row["look at"].append(looks.get((key, field)))
     for key, row in found.items():
         row["changes"] = "\n".join(row["changes"])
-        said = [*row["look at"], looks.get((key, None))]
-        row["look at"] = "\n".join(dict.fromkeys(filter(None, said))) or None
+        message = [*row["look at"], looks.get((key, None))]
+        row["look at"] = "\n".join(dict.fromkeys(filter(None, message))) or None
     others = [row | {"changes": row["now"]} for row in _whole_items(changes, looks) if row["key"] not in found]
     return [*found.values(), *({name: row[name] for name in ("key", "name", "changes", "look at")} for row in others)]
 
@@ -122,8 +122,8 @@ def _looks(changes: ChangeSet) -> dict[tuple[str, str | None], str]:
     """What a person should look at, by item and field."""
     wanted = changes.findings.filter(pl.col("level").is_in(["stop", "warn"])).drop_nulls("key")
     sentence = pl.concat_str("level", pl.lit(", "), "code", pl.lit(": "), "message")
-    said = wanted.sort("level").group_by("key", "field", maintain_order=True).agg(sentence.str.join("\n"))
-    return {(key, field): say for key, field, say in said.iter_rows()}
+    message = wanted.sort("level").group_by("key", "field", maintain_order=True).agg(sentence.str.join("\n"))
+    return {(key, field): say for key, field, say in message.iter_rows()}
 
 
 def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> None:
@@ -161,12 +161,12 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
         1, 0, last, 0, {"validate": "list", "source": [TAKE, LEAVE], "error_message": "take or leave"}
     )
     for word, colour in ((TAKE, TAKEN), (LEAVE, LEFT)):
-        told = {
+        result = {
             "type": "formula",
             "criteria": f'=LOWER(TRIM($A2))="{word}"',
             "format": book.add_format({"bg_color": colour}),
         }
-        sheet.conditional_format(1, 0, last, len(headers) - 1, told)
+        sheet.conditional_format(1, 0, last, len(headers) - 1, result)
     sheet.freeze_panes(1, 2)
     sheet.autofilter(0, 0, last, len(headers) - 1)
     sheet.ignore_errors({"number_stored_as_text": "A1:XFD1048576"})

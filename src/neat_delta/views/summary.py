@@ -37,8 +37,8 @@ DOES = {"change": "changed", "recode": "given another code", "add": "new", "remo
 def subject(report: RunReport) -> str:
     """The run and how it came out, in a line."""
     total = sum(report.items.values())
-    told = f", {pluralize(total, 'item')}" if total else ""
-    return f"{report.name}: {report.verdict}{told}"
+    result = f", {pluralize(total, 'item')}" if total else ""
+    return f"{report.name}: {report.verdict}{result}"
 
 
 def summary_view(report: RunReport, width: int) -> Iterator[Text]:
@@ -51,8 +51,8 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
         yield from sentence("look", need, width, "stop")
     yield Text()
     for step in report.steps:
-        said = step.message if step.state == "done" else f"{step.state}: {step.message}"
-        yield from sentence(step.name, printable(said), width, "stop" if step.state == "failed" else "plain")
+        message = step.message if step.state == "done" else f"{step.state}: {step.message}"
+        yield from sentence(step.name, printable(message), width, "stop" if step.state == "failed" else "plain")
     if report.counts:
         yield Text()
         yield labelled("rows", " · ".join(f"{state} {count(report.counts[state])}" for state in STATES))
@@ -70,8 +70,10 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
         yield from _rows(report.rejected, ("code", "result", "reason"), bad, "row", width)
     if report.applied:
         rest = sum(number for state, number in report.applied.items() if state != LANDED)
-        landed = report.applied.get(LANDED, 0)
-        yield labelled("landed", f"{count(landed)} of {pluralize(landed + rest, 'change')}", "stop" if rest else "good")
+        applied = report.applied.get(LANDED, 0)
+        yield labelled(
+            "landed", f"{count(applied)} of {pluralize(applied + rest, 'change')}", "stop" if rest else "good"
+        )
         yield from _rows(report.not_applied, ("item", "field", "ours", "there", "state"), rest, "change", width)
     yield Text()
     yield labelled("kept", f"all files, in {report.folder}")
@@ -123,12 +125,12 @@ def summary_mail(report: RunReport, sender: str, receivers: Sequence[str]) -> by
 
 def summaries(report: RunReport, mail: Mail | None) -> dict[str, bytes]:
     """The summary as files, by their names; the mail only where it is said from whom and to whom."""
-    told = {
+    result = {
         "summary.json": safe_json(orjson.dumps(report.as_dict(), option=orjson.OPT_INDENT_2)) + b"\n",
         "summary.txt": summary_text(report).encode(),
         "summary.html": summary_page(report).encode(),
     }
-    return told if mail is None else told | {"summary.eml": summary_mail(report, mail.sender, mail.receivers)}
+    return result if mail is None else result | {"summary.eml": summary_mail(report, mail.sender, mail.receivers)}
 
 
 def _tables(report: RunReport) -> Iterator[tuple[str, Sequence[tuple[str, bool]], list[list[str]]]]:
@@ -180,8 +182,10 @@ def _numeric(head: str, rows: Iterable[dict[str, Any]]) -> bool:
 
 
 def _does(report: RunReport) -> str:
-    told = [f"{count(report.items[does])} {said}" for does, said in DOES.items() if report.items.get(does)]
-    return f"{', '.join(told)}; {pluralize(report.cells, 'cell')}"
+    result = [
+        f"{count(report.items[action])} {message}" for action, message in DOES.items() if report.items.get(action)
+    ]
+    return f"{', '.join(result)}; {pluralize(report.cells, 'cell')}"
 
 
 def _time(report: RunReport) -> str:

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 
 def supplier_view(
-    matches: Sequence[ColumnMatch], listed: SupplierProfile, changes: ChangeSet, width: int
+    matches: Sequence[ColumnMatch], profile: SupplierProfile, changes: ChangeSet, width: int
 ) -> Iterator[Text]:
     """Which column stands for which field, with its first value, so that a wrong match is seen at once; the rules.
 
@@ -38,15 +38,15 @@ def supplier_view(
     ]
     yield Text()
     yield from table(heads, rows, width)
-    if listed.rules or listed.assume or listed.match_on or len(drifted):
+    if profile.rules or profile.assume or profile.match_on or len(drifted):
         yield Text()
-    for at, rule in enumerate(listed.rules):
+    for at, rule in enumerate(profile.rules):
         yield from sentence("" if at else "rules", rule, width)
-    for at, rule in enumerate(listed.rules_new):
+    for at, rule in enumerate(profile.rules_new):
         yield from sentence("" if at else "for new", rule, width)
-    for name, value in listed.assume.items():
+    for name, value in profile.assume.items():
         yield from sentence("assumed", f"{name} is {value} on all rows", width)
-    if listed.match_on:
-        yield from sentence("named by", f"{listed.match_on}, which stands for our code", width)
-    for said in drifted:
-        yield from sentence("look at", said, width, "warn")
+    if profile.match_on:
+        yield from sentence("named by", f"{profile.match_on}, which stands for our code", width)
+    for message in drifted:
+        yield from sentence("look at", message, width, "warn")

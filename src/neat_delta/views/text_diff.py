@@ -95,8 +95,8 @@ def changed_text(was: str | None, now: str | None, kind: str, separator: str | N
     parts = pieces(was, now, separator)
     if separator and len(parts) and {part.text for part in parts} != {was, now}:
         signs = {WENT: ("− ", STYLES["was"]), CAME: ("+ ", STYLES["now"])}
-        listed = [Text(signs[part.what][0] + printable(part.text), signs[part.what][1]) for part in parts]
-        return Text("   ").join(listed)
+        profile = [Text(signs[part.what][0] + printable(part.text), signs[part.what][1]) for part in parts]
+        return Text("   ").join(profile)
     if all(part.what != SAME for part in parts):
         return Text.assemble(old, " → ", new)
     line, shown = Text(), in_surroundings(parts, around)

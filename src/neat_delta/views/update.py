@@ -32,8 +32,8 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
         yield from sentence("filled", f"cells that do not change, {old}: {names}", width, "warn")
     yield from one_file_view(sum(written.action == CHANGE for written in receipt.files), receipt.import_config, width)
     if len({written.action for written in receipt.files}) > 1:
-        said = "codes first, then new items, changes, removals; each sort of file has its own way in at the shop"
-        yield from sentence("in order", said, width)
+        message = "codes first, then new items, changes, removals; each sort of file has its own way in at the shop"
+        yield from sentence("in order", message, width)
     way_back = f"{receipt.folder}/undo turns it back" if receipt.undo else "no files can turn it back"
     proved = (
         f"these files turn {live_name} into exactly the edited catalogue, {pluralize(receipt.cells, 'cell')} of "
@@ -46,22 +46,23 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
 def one_file_view(files: int, rules: ImportConfig, width: int) -> Iterator[Text]:
     """What would make one file of several, if anything safe does."""
     if files > 1 and rules.blank is None:
-        said = (
+        message = (
             'if your shop leaves a field alone where a cell is blank, write blank = "leaves" below [import] in '
             "catalogue.toml; --pack fewest-files fills other cells than prices and stock with the export's values"
         )
-        yield from sentence("one file", said, width)
+        yield from sentence("one file", message, width)
 
 
 def stays_view(receipt: Receipt, width: int) -> Iterator[Text]:
     """How many cells the way back leaves filled, if any."""
     if receipt.irreversible:
-        stays = "stays" if receipt.irreversible == 1 else "stay"
-        said = (
-            f"{pluralize(receipt.irreversible, 'cell')} that the update fills {stays} filled by the undo, for no file can "
+        irreversible = "stays" if receipt.irreversible == 1 else "stay"
+        message = (
+            f"{pluralize(receipt.irreversible, 'cell')} that the update fills {irreversible} filled by the undo, for "
+            "no file can "
             "empty a field in this shop"
         )
-        yield from sentence("but", said, width, "warn")
+        yield from sentence("but", message, width, "warn")
 
 
 def files_table(receipt: Receipt, width: int) -> Iterator[Text]:

@@ -36,54 +36,56 @@ ITEM_HEADS = [Column("item", least=8), Column("name", least=8), Column("field", 
 LABELS = {NOT_THERE: "not there", OTHERWISE: "otherwise"}
 
 
-def refresh_view(seen: RefreshResult, width: int, limit: int = SOME_ITEMS, *, back: bool = False) -> Iterator[Text]:
+def refresh_view(result: RefreshResult, width: int, limit: int = SOME_ITEMS, *, back: bool = False) -> Iterator[Text]:
     """How much is still needed, what dropped, what goes as a difference, and the clashes then, ours and now.
 
     ``back`` says that the change set is a way back, which begins with what the update has made.
     """
     if back:
-        yield labelled("as sent", f"{pluralize(seen.unchanged, 'cell')} as the update made them, to be put back")
-        yield labelled("there", f"{pluralize(seen.applied, 'cell')} as before the update, left alone")
+        yield labelled("as sent", f"{pluralize(result.unchanged, 'cell')} as the update made them, to be put back")
+        yield labelled("there", f"{pluralize(result.applied, 'cell')} as before the update, left alone")
     else:
-        yield labelled("as it was", f"{pluralize(seen.unchanged, 'cell')} the shop has not touched, still to be sent")
-        yield labelled("there", f"{pluralize(seen.applied, 'cell')} the shop has by now, dropped")
-    if seen.delta_cells:
-        said = f"{pluralize(seen.delta_cells, 'cell')} sent as our difference on top of what is there now"
-        yield from sentence("difference", said, width)
-    if seen.missing:
+        yield labelled("as it was", f"{pluralize(result.unchanged, 'cell')} the shop has not touched, still to be sent")
+        yield labelled("there", f"{pluralize(result.applied, 'cell')} the shop has by now, dropped")
+    if result.delta_cells:
+        message = f"{pluralize(result.delta_cells, 'cell')} sent as our difference on top of what is there now"
+        yield from sentence("difference", message, width)
+    if result.missing:
         yield labelled(
-            "gone", f"{pluralize(seen.missing, 'item')} that the shop does not have any more, held back", "stop"
+            "gone", f"{pluralize(result.missing, 'item')} that the shop does not have any more, held back", "stop"
         )
-    if seen.conflicts.is_empty():
+    if result.conflicts.is_empty():
         yield labelled("clashes", "none", "good")
         return
-    fates = seen.conflicts["fate"].value_counts(sort=True)
+    fates = result.conflicts["fate"].value_counts(sort=True)
     words = {"hold": "held back", "ours": "ours goes on", "theirs": "theirs stays"}
-    told = ", ".join(f"{count(number)} {words[fate]}" for fate, number in fates.iter_rows())
-    held = bool((seen.conflicts["fate"] == "hold").any())
+    described = ", ".join(f"{count(number)} {words[status]}" for status, number in fates.iter_rows())
+    held = bool((result.conflicts["fate"] == "hold").any())
     yield labelled(
-        "clashes", f"{pluralize(len(seen.conflicts), 'cell')} that both moved: {told}", "stop" if held else "label"
+        "clashes",
+        f"{pluralize(len(result.conflicts), 'cell')} that both moved: {described}",
+        "stop" if held else "label",
     )
-    names = dict(seen.changes.items.select("key", "name").iter_rows())
-    some = seen.conflicts.head(limit)
-    values, heads = _values(seen.changes, some, {"then": "was", "ours": "now", "now": "now"})
+    names = dict(result.changes.items.select("key", "name").iter_rows())
+    some = result.conflicts.head(limit)
+    values, heads = _values(result.changes, some, {"then": "was", "ours": "now", "now": "now"})
     rows = [
         [Cell(format_key(key)), Cell(printable(names.get(key))), Cell(field), *cells]
         for key, field, cells in zip(some["key"], some["field"], values, strict=True)
     ]
     yield from table([*ITEM_HEADS, *heads], rows, width)
-    yield from more_view(len(seen.conflicts) - limit, "clashing cell", "--book FILE has them all")
+    yield from more_view(len(result.conflicts) - limit, "clashing cell", "--book FILE has them all")
 
 
 def verify_view(
-    seen: VerifyResult, names: dict[str, str | None], width: int, limit: int = SOME_ITEMS
+    result: VerifyResult, names: dict[str, str | None], width: int, limit: int = SOME_ITEMS
 ) -> Iterator[Text]:
     """What has landed and what has not, with what the shop made of it."""
-    changes = seen.changes
+    changes = result.changes
     yield labelled(
         "landed",
-        f"{count(seen.count(LANDED))} of {pluralize(len(changes), 'change')}",
-        "good" if seen.done else "label",
+        f"{count(result.count(LANDED))} of {pluralize(len(changes), 'change')}",
+        "good" if result.done else "label",
     )
     for state, style in STATES.items():
         found = changes.filter(state=state)
@@ -92,7 +94,7 @@ def verify_view(
         yield Text()
         yield labelled(LABELS.get(state, state), pluralize(len(found), "change"), style)
         some = found.head(limit)
-        values, heads = _values(seen.remaining, some, {"was": "was", "ours": "now", "there": "plain"})
+        values, heads = _values(result.remaining, some, {"was": "was", "ours": "now", "there": "plain"})
         rows = [
             [Cell(format_key(key)), Cell(printable(names.get(key))), Cell(field or ""), *cells, Cell(how or "", "note")]
             for key, field, how, cells in zip(some["key"], some["field"], some["how"], values, strict=True)
@@ -100,7 +102,7 @@ def verify_view(
         how = [Column("how")] if found["how"].count() else []
         yield from table([*ITEM_HEADS, *heads, *how], rows if how else [row[:-1] for row in rows], width)
         yield from more_view(len(found) - limit, "change", "--limit N shows so many")
-    if seen.done:
+    if result.done:
         yield Text("  everything is in the shop", STYLES["good"])
 
 
@@ -115,11 +117,11 @@ def _values(
     return list(zip(*columns, strict=True)), heads
 
 
-def conflicts_table(seen: RefreshResult) -> pl.DataFrame:
+def conflicts_table(result: RefreshResult) -> pl.DataFrame:
     """The clashes as a table for people: item, name, field, then, ours, now, fate."""
-    names = seen.changes.items.select("key", "name").unique("key", keep="first")
-    told = seen.conflicts.join(names, on="key", how="left", maintain_order="left")
-    return told.select(
+    names = result.changes.items.select("key", "name").unique("key", keep="first")
+    described = result.conflicts.join(names, on="key", how="left", maintain_order="left")
+    return described.select(
         pl.col("key").map_elements(format_key, return_dtype=pl.String).alias("item"),
         "name", "field", "then", "ours", "now", "fate",
     )  # fmt: skip

@@ -145,7 +145,7 @@ def plan_rekeys(
     context = context_of(live, settings, key)
     asked = code_pairs(codes, context.key, file.old, file.new)
     progress.step("working out the codes")
-    result = recode(codes, context, asked, options.compare, pictures=file.rename_images)
+    result = recode(codes, context, asked, options.compare, images=file.rename_images)
     return checked(result, settings, options.overrides, options.images, progress), codes
 
 

@@ -35,8 +35,8 @@ def load_with_live(
     """
     progress.step(f"reading {changes.name}")
     loaded = load_changes(changes) if data is None else parse_changes(data, changes)
-    ours = read_table(live or _live_of(loaded, changes), progress, _as_read(loaded, settings.export))
-    return loaded, ours.renamed(loaded.head.names())
+    own = read_table(live or _live_of(loaded, changes), progress, _as_read(loaded, settings.export))
+    return loaded, own.renamed(loaded.head.names())
 
 
 def _as_read(changes: ChangeSet, configured: ReadOptions) -> ReadOptions:
@@ -56,7 +56,7 @@ def require_matching_live(changes: ChangeSet, live: Table) -> None:
     """Insist that this is the live export a change set was made from.
 
     Raises:
-        WrongLive: it is another one.
+        LiveMismatch: it is another one.
     """
     if changes.head.live.sha256 != live.source.sha256:
         raise LiveMismatch(
@@ -70,7 +70,7 @@ def _live_of(changes: ChangeSet, path: Location) -> Path:
     """The live export of a change set kept at this path: beside it, or here.
 
     Raises:
-        Unreadable: it is in neither place.
+        InvalidInput: it is in neither place.
     """
     name = changes.head.live.name
     here = Path(name)
@@ -86,7 +86,7 @@ def _live_of(changes: ChangeSet, path: Location) -> Path:
 
 @dataclass(frozen=True)
 class Written:
-    """An update from a saved change set: its receipt (``None`` if nothing was written), the set as checked, the live."""
+    """An update from a saved change set: its receipt (``None`` if there is none), the set as checked, the export."""
 
     receipt: Receipt | None
     changes: ChangeSet

@@ -52,10 +52,10 @@ class Date:
         """Exactly one way of writing dates reads every value."""
         return len(_reading_all(values)) == 1
 
-    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> str | None:
+    def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> str | None:
         """The form that is told, or the one that reads every value."""
-        if told is not None and told.date is not None:
-            return told.date
+        if overrides is not None and overrides.date is not None:
+            return overrides.date
         forms = _reading_all(values)
         return forms[0] if len(forms) == 1 else None
 

@@ -28,7 +28,7 @@ class ExactText:
     numeric: bool = False
     tidied: bool = False
 
-    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> None:
+    def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> None:
         """There is one form only."""
 
     def infer_edited_format(self, sheet: EditedColumn, live_format: None) -> None:

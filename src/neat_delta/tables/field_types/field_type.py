@@ -16,9 +16,9 @@ if TYPE_CHECKING:
 class EditedColumn:
     """A column of the edited sheet as evidence for how it is written.
 
-    ``cells`` are its filled cells that differ from the live ones, ``was`` the live cells of the same items; ``mark``
-    is the decimal mark that the rest of the sheet shows, if any. ``whole`` and ``whole_was`` are the distinct values of
-    the whole column and of the live one, where some cell may be read in two ways.
+    ``cells`` are its filled cells that differ from the live ones, ``was`` the live cells of the same items;
+    ``decimal_separator`` is the decimal mark that the rest of the sheet shows, if any. ``whole`` and ``whole_was`` are
+    the distinct values of the whole column and of the live one, where some cell may be read in two ways.
     """
 
     cells: pl.Series
@@ -33,7 +33,8 @@ class FormatOverrides:
     """What is settled of a field's form, whatever its live values show.
 
     ``decimals``: how many a number has; ``date``: the order of a date's parts, as strftime has them; ``yes`` and
-    ``no``: the tokens of a flag; ``mark``: the decimal mark of the column's file, for a column that shows none itself.
+    ``no``: the tokens of a flag; ``decimal_separator``: the decimal mark of the column's file, for a column that shows
+    none itself.
     """
 
     decimals: int | None = None
@@ -95,7 +96,7 @@ class FieldType(Protocol):
     def matches(self) -> Callable[[pl.Series, str], bool]:
         """Whether a live column's distinct filled values are of this kind; the text is the field's name."""
 
-    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> Any:
+    def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> Any:
         """How the live column (its distinct filled values) writes this kind; what is told goes before what it shows."""
 
     def infer_edited_format(self, sheet: EditedColumn, live_format: Any) -> Any:

@@ -59,10 +59,10 @@ class Flag:
             return set(tokens) == {"1", "0"} and not QUANTITIES.search(field)
         return any(set(tokens) <= set(pair) for pair in PAIRS)
 
-    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> FlagFormat:
+    def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> FlagFormat:
         """The tokens told, or the column's; where it shows only one of two, the other in the same letter case."""
-        if told is not None and told.yes is not None and told.no is not None:
-            return FlagFormat(told.yes, told.no)
+        if overrides is not None and overrides.yes is not None and overrides.no is not None:
+            return FlagFormat(overrides.yes, overrides.no)
         shown = {token.lower(): token for token in values}
         yes, no = next((pair for pair in PAIRS if set(pair) & set(shown)), PAIRS[0])
         case = _case(next(iter(shown.values()), yes))

@@ -46,9 +46,9 @@ class MultiValue:
         """Such a kind is told, never inferred."""
         return lambda values, field: False
 
-    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> Any:
+    def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> Any:
         """The form of the single values."""
-        return self.single.infer_format(self._singles(values)["value"].drop_nulls().unique(), told)
+        return self.single.infer_format(self._singles(values)["value"].drop_nulls().unique(), overrides)
 
     def infer_edited_format(self, sheet: EditedColumn, live_format: Any) -> Any:
         """Lists are written by the live column's form."""
@@ -85,5 +85,5 @@ class MultiValue:
             joined=values.str.join(self.separator, ignore_nulls=False), unread=pl.col("reading").is_null().any()
         )
         every = pl.DataFrame({"at": pl.int_range(height, dtype=pl.UInt32, eager=True)})
-        told = every.join(lists, on="at", how="left", maintain_order="left")
-        return told.select(pl.when(~pl.col("unread")).then("joined")).to_series()
+        result = every.join(lists, on="at", how="left", maintain_order="left")
+        return result.select(pl.when(~pl.col("unread")).then("joined")).to_series()

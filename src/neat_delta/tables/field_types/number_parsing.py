@@ -37,10 +37,10 @@ GROUPS = (",", ".", " ", "\u00a0", "\u202f", "'", "\u2019")
 class NumberFormat:
     """How a column writes numbers.
 
-    ``mark``: its decimal mark, ``None`` where it shows none or two. ``decimals``: the number of decimals if all
-    values with any have the same; ``bare`` says that whole numbers have none all the same. ``group``: what stands
-    between thousands, if anything. ``fine``: whether it has values with three decimals, so that "1.234" may well be a
-    small number. ``simple``: whether all its values are known to be numbers that need no thought.
+    ``decimal_separator``: its decimal mark, ``None`` where it shows none or two. ``decimals``: the number of decimals
+    if all values with any have the same; ``bare`` says that whole numbers have none all the same. ``group``: what
+    stands between thousands, if anything. ``fine``: whether it has values with three decimals, so that "1.234" may well
+    be a small number. ``simple``: whether all its values are known to be numbers that need no thought.
     """
 
     decimal_separator: str | None
@@ -51,20 +51,22 @@ class NumberFormat:
     unambiguous: bool = field(default=False, compare=False)
 
 
-def infer_number_format(values: pl.Series, told: FormatOverrides | None = None) -> NumberFormat:
+def infer_number_format(values: pl.Series, overrides: FormatOverrides | None = None) -> NumberFormat:
     """The form of a live column, from its distinct filled values and what is told of it."""
     simple = all_simple(values)
     points, commas = _evidence(values, simple=simple)
     # A column that decides nothing itself takes its file's mark.
-    mark = ("," if commas else ".") if points != commas else (told.decimal_separator if told else None) or "."
-    apart = () if simple else GROUPS
-    groups = [group for group in apart if group != mark and _has_groups(values, group)]
-    decimals = values.str.extract(rf"[{mark}]([0-9]+)$").str.len_chars()
+    separator = (
+        ("," if commas else ".") if points != commas else (overrides.decimal_separator if overrides else None) or "."
+    )
+    differing = () if simple else GROUPS
+    groups = [group for group in differing if group != separator and _has_groups(values, group)]
+    decimals = values.str.extract(rf"[{separator}]([0-9]+)$").str.len_chars()
     fraction = decimals.drop_nulls().unique()
-    settings = None if told is None else told.decimals
+    settings = None if overrides is None else overrides.decimals
     shown = fraction.item() if len(fraction) == 1 else None
     return NumberFormat(
-        mark,
+        separator,
         decimals=shown if settings is None else settings,
         unpadded_integers=settings is None and decimals.has_nulls(),
         group=groups[0] if groups else None,
@@ -83,13 +85,13 @@ def infer_edited_number_format(sheet: EditedColumn, live_format: NumberFormat) -
     in_doubt = not simple and bool(sheet.cells.str.contains(UNDECIDED).any())
     whole = sheet.whole if in_doubt and sheet.whole is not None else sheet.cells
     points, commas = _evidence(whole, simple=simple and whole is sheet.cells)
-    mark = sheet.decimal_separator if not points and not commas else None
+    separator = sheet.decimal_separator if not points and not commas else None
     if points != commas:
-        mark = "." if points else ","
-    if mark is None and not points and in_doubt and sheet.whole is not None and sheet.whole_was is not None:
+        separator = "." if points else ","
+    if separator is None and not points and in_doubt and sheet.whole is not None and sheet.whole_was is not None:
         marked = sheet.whole.filter(sheet.whole.str.contains("[.,]"))
-        mark = live_format.decimal_separator if marked.is_in(sheet.whole_was.implode()).any() else None
-    return NumberFormat(mark, three_decimals=live_format.three_decimals, unambiguous=simple)
+        separator = live_format.decimal_separator if marked.is_in(sheet.whole_was.implode()).any() else None
+    return NumberFormat(separator, three_decimals=live_format.three_decimals, unambiguous=simple)
 
 
 def normalize_numbers(cells: pl.Series, form: NumberFormat) -> pl.Series:
@@ -109,7 +111,7 @@ def _readings(cells: pl.Series, form: NumberFormat) -> pl.Series:
     joined = pl.when(spaced).then(text.str.replace_all(rf"{SPACE}|{APOSTROPHES}", "")).otherwise(text)
     frame = cells.to_frame("c").select(t=joined)
     t = pl.col("t")
-    without = {mark: t.str.replace_all(mark, "", literal=True) for mark in ".,"}
+    without = {separator: t.str.replace_all(separator, "", literal=True) for separator in ".,"}
     comma_to_point = t.str.replace(",", ".", literal=True)
     undecided = t.str.contains(UNDECIDED)
     decimal_in_form = t.str.contains(form.decimal_separator or "no mark", literal=True)
@@ -193,10 +195,10 @@ def _evidence(cells: pl.Series, *, simple: bool) -> tuple[bool, bool]:
         return has_any(cells, "."), has_any(cells, ",")
     decided = cells.filter(~cells.str.contains(UNDECIDED))
     return tuple(  # type: ignore[return-value]
-        bool(decided.str.contains(_DECIMAL.format(mark=mark)).any())
-        or bool(decided.str.contains(_GROUPS_OF.format(mark=other) + rf"({mark}[0-9]+)$").any())
+        bool(decided.str.contains(_DECIMAL.format(mark=separator)).any())
+        or bool(decided.str.contains(_GROUPS_OF.format(mark=other) + rf"({separator}[0-9]+)$").any())
         or bool(decided.str.contains(rf"^[+-]?[1-9][0-9]{{0,2}}({other}[0-9]{{3}}){{2,}}$").any())
-        for mark, other in ((r"\.", ","), (",", r"\."))
+        for separator, other in ((r"\.", ","), (",", r"\."))
     )
 
 

@@ -34,9 +34,9 @@ class Numeric:
     whole: bool = False
     numeric: bool = True
 
-    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> NumberFormat:
+    def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> NumberFormat:
         """The column's number form."""
-        return infer_number_format(values, told)
+        return infer_number_format(values, overrides)
 
     def infer_edited_format(self, sheet: EditedColumn, live_format: NumberFormat) -> NumberFormat:
         """The edited column's number form."""

@@ -38,7 +38,7 @@ class Path:
         """The field's name speaks of categories, and some value has two levels."""
         return bool(NAMES.search(field)) and _commonest(values) is not None
 
-    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> PathFormat:
+    def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> PathFormat:
         """The separator that most values have, and how it is written."""
         separator = _commonest(values) or "/"
         within = values.filter(values.str.contains(separator, literal=True))

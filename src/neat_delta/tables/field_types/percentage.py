@@ -61,10 +61,10 @@ class Percentage:
             return False
         return not normalize_numbers(_bare(values), infer_number_format(_bare(values))).has_nulls()
 
-    def infer_format(self, values: pl.Series, told: FormatOverrides | None = None) -> PercentageFormat:
+    def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> PercentageFormat:
         """The column's form; without any sign, values up to one with decimals are parts of one."""
         signs = values.str.extract(f"({SIGN})").drop_nulls()
-        number = infer_number_format(_bare(values), told)
+        number = infer_number_format(_bare(values), overrides)
         sign = str(signs.mode()[0]) if len(signs) else ""
         numbers = normalize_numbers(_bare(values), number).cast(EXACT, strict=False)
         parts = not sign and len(numbers) > 0 and bool((numbers.abs() <= 1).all() and (numbers % 1 != 0).any())

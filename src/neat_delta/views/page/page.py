@@ -49,7 +49,7 @@ def review_page_of(both: BeforeAfter, settings: Settings, name: str) -> bytes:
         tiles=_tiles(changes),
         rows=_rows(changes),
         fields=totals_by_field(changes).to_dicts(),
-        figures=[(said, Markup(_inline(svg))) for said, svg in figures(both, settings, "svg").items()],
+        figures=[(message, Markup(_inline(svg))) for message, svg in figures(both, settings, "svg").items()],
         findings=_findings(changes),
         states=[state for state in STATE_NAMES.values() if state in {item[2] for item in data["items"]}],
         groups=data["groups"],
@@ -77,40 +77,40 @@ def _inline(svg: bytes) -> str:
 
 def _tiles(changes: ChangeSet) -> list[tuple[str, str]]:
     """The figures at the top: how much of what."""
-    told = [(count(len(changes.keys_with_action(CHANGE, RECODE))), "items change")]
-    told.append((count(len(changes.cells_with_action(CHANGE, RECODE))), "cells change"))
+    result = [(count(len(changes.keys_with_action(CHANGE, RECODE))), "items change")]
+    result.append((count(len(changes.cells_with_action(CHANGE, RECODE))), "cells change"))
     for do, what in ((ADD, "new items"), (REMOVE, "items to be removed"), (RECODE, "items get another code")):
         if len(changes.keys_with_action(do)):
-            told.append((count(len(changes.keys_with_action(do))), what))
+            result.append((count(len(changes.keys_with_action(do))), what))
     levels = changes.findings["level"]
-    told.append((count(int((levels == "stop").sum())), "held back"))
-    told.append((count(int((levels == "warn").sum())), "to look at"))
-    return told
+    result.append((count(int((levels == "stop").sum())), "held back"))
+    result.append((count(int((levels == "warn").sum())), "to look at"))
+    return result
 
 
 def _rows(changes: ChangeSet) -> str:
     """The states of the rows, which add up to those read."""
     counts = changes.counts
-    told = [
+    result = [
         f"{state.replace('_', ' ')} {count(counts[state])}"
         for state in (*STATES, EXCLUDED, LEFT_OUT_ROW)
         if state in counts
     ]
-    return " · ".join(told) + f" = {pluralize(changes.head.edited.rows, 'row')} read"
+    return " · ".join(result) + f" = {pluralize(changes.head.edited.rows, 'row')} read"
 
 
 def _findings(changes: ChangeSet) -> list[dict[str, Any]]:
     """The findings a person should see, by check: level, name, how many, the first of them."""
     wanted = changes.findings.filter(pl.col("level").is_in(["stop", "warn"]))
     names = dict(changes.items.select("key", "name").iter_rows())
-    told = []
+    result = []
     for (level, check), found in wanted.partition_by(["level", "code"], as_dict=True, maintain_order=True).items():
         some = [
             row | {"code": format_key(row["key"]), "name": names.get(row["key"]) or ""}
             for row in found.head(MOST_FINDINGS).iter_rows(named=True)
         ]
-        told.append({"level": level, "check": check, "number": count(len(found)), "some": some})
-    return told
+        result.append({"level": level, "check": check, "number": count(len(found)), "some": some})
+    return result
 
 
 def _data(both: BeforeAfter, settings: Settings) -> dict[str, Any]:
@@ -135,16 +135,16 @@ def _data(both: BeforeAfter, settings: Settings) -> dict[str, Any]:
     whole = changes.cells.join(changes.keys_with_action(ADD, REMOVE), on="key", how="semi")
     for key, field, was, now in whole.select("key", "field", "was", "now").iter_rows():
         cells.setdefault(key, []).append([place[field], was, now, "", "", ""])
-    said: dict[str, list[tuple[str, str | None, str]]] = {}
+    message: dict[str, list[tuple[str, str | None, str]]] = {}
     for key, level, field, say in (
         changes.findings.drop_nulls("key").select("key", "level", "field", "message").iter_rows()
     ):
-        said.setdefault(key, []).append((level, field, say))
+        message.setdefault(key, []).append((level, field, say))
     order = [*cells, *(key for key in changes.items["key"] if key not in cells)]
     known = {row["key"]: row for row in changes.items.iter_rows(named=True)}
     items = []
     for key in order:
-        item, about = known[key], said.get(key, [])
+        item, about = known[key], message.get(key, [])
         level = max((LEVELS.index(level) for level, _, _ in about), default=0)
         state = STATE_NAMES[item["action"]]
         if item["action"] == NONE and level < LEVELS.index("warn"):
@@ -187,16 +187,19 @@ def _money(both: BeforeAfter, settings: Settings) -> list[list[str]]:
         moves = price_moves(both, settings.money)
     except InvalidOption:
         return []
-    mark, names = both.live.format.decimal_separator or ".", dict(both.changes.items.select("key", "name").iter_rows())
+    separator, names = (
+        both.live.format.decimal_separator or ".",
+        dict(both.changes.items.select("key", "name").iter_rows()),
+    )
 
     def told(move: dict[str, Any]) -> Iterable[str]:
         yield format_key(move["key"])
         yield names.get(move["key"]) or ""
         for side in ("price_was", "price", "cost_was", "cost", "margin_was", "margin"):
-            yield amount(move[side], mark)
+            yield amount(move[side], separator)
         yield per_cent(move["share_was"])
         yield per_cent(move["share"])
-        yield amount(move["keep_amount"], mark)
-        yield amount(move["keep_share"], mark)
+        yield amount(move["keep_amount"], separator)
+        yield amount(move["keep_share"], separator)
 
     return [list(told(move)) for move in moves.iter_rows(named=True)]

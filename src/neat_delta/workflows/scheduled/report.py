@@ -110,9 +110,9 @@ class RunReport:
 
     def as_dict(self) -> dict[str, Any]:
         """The form of summary.json."""
-        told: dict[str, Any] = to_json(self)
+        result: dict[str, Any] = to_json(self)
         for name in ("begun", "ended"):
-            told[name] = told[name] and told[name].strftime("%Y-%m-%dT%H:%M:%SZ")
-        told["folder"] = str(self.folder)
-        told["run"] = told.pop("name")
-        return {"neat_delta": FORMAT, "verdict": self.verdict, "exit_code": self.exit_code} | told
+            result[name] = result[name] and result[name].strftime("%Y-%m-%dT%H:%M:%SZ")
+        result["folder"] = str(self.folder)
+        result["run"] = result.pop("name")
+        return {"neat_delta": FORMAT, "verdict": self.verdict, "exit_code": self.exit_code} | result

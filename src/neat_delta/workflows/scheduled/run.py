@@ -70,17 +70,17 @@ class _Run:
 
     def go(self) -> None:
         settings = load_settings(self.config.catalogue) if self.config.catalogue else Settings()
-        listed = self._list(settings)
+        profile = self._list(settings)
         if self.sending and self.config.to is not None:
             self._finish_earlier()
         live = self._fetch("live", self.config.live, "live-")
         edited = self._fetch("edited", self.config.edited, "edited-")
-        seen = self._compare(live, edited, settings, listed)
-        barred = self._barred(seen)
+        result = self._compare(live, edited, settings, profile)
+        barred = self._barred(result)
         self.report.attention_reasons.extend(barred)
         if not sum(self.report.items.values()):
             return
-        self._write(seen, settings)
+        self._write(result, settings)
         if not self.sending:
             self.report.skip("send", "this run was told not to")
         elif self.config.to is None:
@@ -107,12 +107,12 @@ class _Run:
         """Go on with an update of an earlier run that was cut off on its way, before anything else is looked at."""
         journal, place = Journal(self.config.journal_file), destination_of(self._place(), self.progress.step)
         for entry in journal.entries():
-            ours = self._is_own(Path(entry.folder))
-            if entry.state != "under way" or entry.place != place.name or not ours:
+            live = self._is_own(Path(entry.folder))
+            if entry.state != "under way" or entry.place != place.name or not live:
                 continue
             if not Path(entry.folder).is_dir():
-                said = f"the files of journal entry {entry.entry} are gone; comparing tells what it has not changed"
-                self.report.skip("earlier", said)
+                message = f"the files of journal entry {entry.entry} are gone; comparing tells what it has not changed"
+                self.report.skip("earlier", message)
                 continue
             with self.report.step("earlier", self.progress) as step:
                 update = load_update(Path(entry.folder))
@@ -161,12 +161,12 @@ class _Run:
             report.attention_reasons.append(f"something is held back by {_several(held, 'finding')}; see findings.xlsx")
         return result
 
-    def _barred(self, seen: CompareResult) -> list[str]:
+    def _barred(self, result: CompareResult) -> list[str]:
         """Why nothing may be sent before a person has looked."""
-        limits, changed, live = self.config.limits, sum(self.report.items.values()), len(seen.live)
+        limits, changed, live = self.config.limits, sum(self.report.items.values()), len(result.live)
         share = None if limits.share is None else int(limits.share * live)
-        unknown = 0 if self.config.add_new else seen.changes.counts["new"]
-        told = (
+        unknown = 0 if self.config.add_new else result.changes.counts["new"]
+        described = (
             (limits.changed, changed, "items would change"),
             (share, changed, f"of {live:,} items would change"),
             (limits.held_back, self.report.levels["stop"], "findings hold something back"),
@@ -174,13 +174,13 @@ class _Run:
         )
         over = [
             f"{number:,} {what}, and the run's file allows {most:,}: nothing was sent"
-            for most, number, what in told
+            for most, number, what in described
             if most is not None and number > most
         ]
-        counts = seen.changes.counts
-        if len(seen.edited) and not counts["changed"] + counts["same"] + counts["refused"] + counts["repeated"]:
+        counts = result.changes.counts
+        if len(result.edited) and not counts["changed"] + counts["same"] + counts["refused"] + counts["repeated"]:
             over.append("no row of the edited file is an item of the shop: is it the right file, and the right field?")
-        return over + [f"the list is another than last time: {say}; nothing was sent" for say in seen.profile_drift]
+        return over + [f"the list is another than last time: {say}; nothing was sent" for say in result.profile_drift]
 
     def _write(self, result: CompareResult, settings: Settings) -> None:
         targets = Targets(
@@ -228,21 +228,21 @@ class _Run:
             kept = self._fetch("fresh", fresh, "fresh-")
             with report.step("settle", self.progress) as step:
                 export = read_table(kept, self.progress, settings.export)
-                seen = verify(sent, export.renamed(sent.head.names()), settings)
-                _tell_landed(report, seen)
-                step.message = f"{report.applied.get(LANDED, 0):,} of {_several(len(seen.changes), 'change')} landed"
-            if seen.done:
+                result = verify(sent, export.renamed(sent.head.names()), settings)
+                _tell_landed(report, result)
+                step.message = f"{report.applied.get(LANDED, 0):,} of {_several(len(result.changes), 'change')} landed"
+            if result.done:
                 return
-        save_changes(seen.remaining, report.folder / REMAINING_FILE)
+        save_changes(result.remaining, report.folder / REMAINING_FILE)
         report.attention_reasons.append(
-            f"not landed as sent: {_several(len(seen.changes) - seen.count(LANDED), 'change')}"
+            f"not landed as sent: {_several(len(result.changes) - result.count(LANDED), 'change')}"
         )
         report.next_steps.append(f"neat-delta preview {report.folder / REMAINING_FILE}")
 
 
 def _tell_changes(report: RunReport, changes: ChangeSet) -> None:
     report.counts = dict(changes.counts)
-    report.items = {does: len(changes.keys_with_action(does)) for does in (CHANGE, RECODE, ADD, REMOVE)}
+    report.items = {action: len(changes.keys_with_action(action)) for action in (CHANGE, RECODE, ADD, REMOVE)}
     report.cells = len(changes.cells)
     report.fields = totals_by_field(changes).to_dicts()
     names = changes.items.select("key", "name")
@@ -261,9 +261,9 @@ def _tell_results(report: RunReport, entry: Entry) -> None:
     report.rejected = [{name: row[name] for name in ("code", "result", "reason")} for row in bad[:SOME]]
 
 
-def _tell_landed(report: RunReport, seen: VerifyResult) -> None:
-    report.applied = dict(seen.changes["state"].value_counts(sort=True).iter_rows())
-    some = seen.changes.filter(pl.col("state") != LANDED).head(SOME)
+def _tell_landed(report: RunReport, result: VerifyResult) -> None:
+    report.applied = dict(result.changes["state"].value_counts(sort=True).iter_rows())
+    some = result.changes.filter(pl.col("state") != LANDED).head(SOME)
     report.not_applied = [_with_item(row) for row in some.to_dicts()]
 
 

@@ -186,12 +186,12 @@ def load_run(path: Path) -> RunConfig:
     def from_here(location: Location) -> Location:
         return beside / location if isinstance(location, Path) else location
 
-    catalogue = beside / (run.catalogue or CATALOGUE)
+    table = beside / (run.catalogue or CATALOGUE)
     return replace(
         run,
         live=from_here(run.live),
         edited=from_here(run.edited),
-        catalogue=catalogue if run.catalogue or catalogue.is_file() else None,
+        catalogue=table if run.catalogue or table.is_file() else None,
         folder=beside / run.folder,
         journal=run.journal and beside / run.journal,
         to=run.to and from_here(run.to),

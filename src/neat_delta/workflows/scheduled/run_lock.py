@@ -22,28 +22,28 @@ LATEST = "latest"
 
 
 @contextmanager
-def exclusive_run(told: RunConfig) -> Iterator[RunReport]:
+def exclusive_run(config: RunConfig) -> Iterator[RunReport]:
     """A report with a new folder for this run, while no other run of the same file is at work.
 
     The lock is the system's: it is gone when a run is killed.
 
     Raises:
-        CannotWrite: another run is at work, or the folder cannot be made.
+        WriteError: another run is at work, or the folder cannot be made.
     """
-    lock = FileLock(told.folder / f".{told.name}.lock", blocking=False)
-    report = RunReport(told.name, told.folder.resolve())
+    lock = FileLock(config.folder / f".{config.name}.lock", blocking=False)
+    report = RunReport(config.name, config.folder.resolve())
     try:
-        told.folder.mkdir(parents=True, exist_ok=True)
+        config.folder.mkdir(parents=True, exist_ok=True)
         lock.acquire()
-        report.folder = _new_folder(report.folder, f"{told.name}-{report.started:%Y-%m-%dT%H%M%SZ}")
-        _point(told.folder / f"{told.name}-{LATEST}", report.folder)
+        report.folder = _new_folder(report.folder, f"{config.name}-{report.started:%Y-%m-%dT%H%M%SZ}")
+        _point(config.folder / f"{config.name}-{LATEST}", report.folder)
     except Timeout as error:
         raise WriteError(
-            "another run of this file is at work", file=told.path, hint="Wait for its end; nothing was done."
+            "another run of this file is at work", file=config.path, hint="Wait for its end; nothing was done."
         ) from error
     except OSError as error:
         lock.release()
-        raise WriteError(f"the run's folder cannot be made ({error.strerror})", file=told.folder) from error
+        raise WriteError(f"the run's folder cannot be made ({error.strerror})", file=config.folder) from error
     try:
         yield report
     finally:
