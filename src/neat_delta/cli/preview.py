@@ -43,7 +43,7 @@ if TYPE_CHECKING:
 
 
 class PreviewOptions(NamedTuple):
-    """What of a change set is wanted to be seen, and where."""
+    """What of a change set is wanted to be options, and where."""
 
     by: str
     item: tuple[str, ...]
@@ -91,7 +91,7 @@ def _seen(command: Any) -> Any:
         click.option("--plots", type=FILE, metavar="DIR", help="Draw pictures into this folder (PNG and SVG)."),
         REPLACE,
     )
-    return bundle_options(PreviewOptions, "seen", options, command)
+    return bundle_options(PreviewOptions, "options", options, command)
 
 
 @click.command("preview")
@@ -107,7 +107,7 @@ def preview_command(
     changes: Location,
     live: Location | None,
     part: SelectionOptions,
-    seen: PreviewOptions,
+    options: PreviewOptions,
     config: Path | None,
     output: OutputOptions,
 ) -> int:
@@ -122,27 +122,28 @@ def preview_command(
     from neat_delta.workflows.saved_changes import load_with_live, require_matching_live
 
     # Keys of several parts are typed as they are shown.
-    seen = seen._replace(item=tuple(key.replace(" · ", KEY_SEPARATOR) for key in seen.item))
+    options = options._replace(item=tuple(key.replace(" · ", KEY_SEPARATOR) for key in options.item))
     settings = load_config(config)
-    check_outputs(seen.page, seen.book, seen.records_csv, replace=seen.replace)
-    if seen.page or seen.plots:
+    check_outputs(options.page, options.book, options.records_csv, replace=options.replace)
+    if options.page or options.plots:
         # What draws takes a while to load; meanwhile the files are read.
         Thread(target=_load_drawing, daemon=True).start()
     with show_progress(output) as progress:
         progress.step(f"reading {changes.name}")
-        if _asks_for_live(part, seen):
+        if _asks_for_live(part, options):
             whole, own = load_with_live(changes, live, settings, progress)
             require_matching_live(whole, own)
         else:
             whole, own = load_changes(changes), None
         loaded = selected_part(whole, part, own, settings)
         both = None if own is None else BeforeAfter(loaded, own)
-        found = _found(both, settings, seen, progress)
-        made = _written(_made(loaded, whole, both, found, settings, seen, progress, changes.name), seen)
+        found = _found(both, settings, options, progress)
+        shown = ShownPart(loaded, whole, own, changes)
+        made = _written(_made(shown, both, found, settings, options, progress), options)
     if output.as_json:
         show_json(_as_dict(loaded, found, made))
     elif not output.quiet:
-        show(_view(loaded, whole, own, settings, found, made, seen, changes, console(output).width), output)
+        show(_view(shown, settings, found, made, options, console(output).width), output)
     return Exit.ATTENTION if whole.blocking_count() else Exit.DONE
 
 
@@ -151,18 +152,18 @@ def _load_drawing() -> None:
         import_module(package)
 
 
-def _asks_for_live(selection: SelectionOptions, result: PreviewOptions) -> bool:
+def _asks_for_live(selection: SelectionOptions, options: PreviewOptions) -> bool:
     """Whether more is wanted than the change set itself knows: reading a large live export takes a while."""
     described = (
         selection.where is not None,
-        result.item,
-        result.money,
-        result.stock,
-        result.records,
-        result.page,
-        result.plots,
+        options.item,
+        options.money,
+        options.stock,
+        options.records,
+        options.page,
+        options.plots,
     )
-    return any(described) or result.by not in ("item", "field")
+    return any(described) or options.by not in ("item", "field")
 
 
 class PreviewData(NamedTuple):
@@ -176,7 +177,7 @@ class PreviewData(NamedTuple):
 
 
 def _found(
-    both: BeforeAfter | None, settings: Settings, result: PreviewOptions, progress: ProgressReporter
+    both: BeforeAfter | None, settings: Settings, options: PreviewOptions, progress: ProgressReporter
 ) -> PreviewData:
     if both is None:
         return PreviewData()
@@ -187,29 +188,29 @@ def _found(
     from neat_delta.views.formatting import format_key
 
     found, live = PreviewData(), both.live
-    for key in result.item:
+    for key in options.item:
         if both.changes.items.filter(key=key).is_empty():
             raise InvalidOption(
                 f"--item {format_key(key)}: no such item in this change set",
                 hint="Items are named by their codes as they are in the shop, zeros in front and all.",
             )
     progress.step("summing up")
-    if result.by not in ("item", "field"):
-        by = field_name(result.by)
+    if options.by not in ("item", "field"):
+        by = field_name(options.by)
         name = field_of(live, by) if by in ("category", "maker") and by not in live.names else by
         if name not in live.names:
             raise InvalidOption(
-                f"--by {result.by}: there is no such field",
+                f"--by {options.by}: there is no such field",
                 hint="Say item, field, category, maker, or one of: " + ", ".join(live.names) + ".",
             )
         found = found._replace(groups=by_group(both, name))
-    if result.money:
+    if options.money:
         found = found._replace(money=price_moves(both, settings.money))
-    if result.stock:
+    if options.stock:
         found = found._replace(stock=stock_moves(both, settings.money))
-    if result.records is not None:
-        found = found._replace(**_records(both, settings, result.records, progress))
-    if result.records_csv is not None and found.records is None:
+    if options.records is not None:
+        found = found._replace(**_records(both, settings, options.records, progress))
+    if options.records_csv is not None and found.records is None:
         raise InvalidOption("--records-csv asks for --records as well", hint="Say which records: --records FILE.")
     return found
 
@@ -224,51 +225,58 @@ def _records(both: BeforeAfter, settings: Settings, path: Location, progress: Pr
     return {"records": touched_records(both, quotes, matched, settings.money), "quotes": quotes}
 
 
+class ShownPart(NamedTuple):
+    """The part of a change set that is shown, the whole of it, the live export if it is there, and the file."""
+
+    changes: ChangeSet
+    whole: ChangeSet
+    live: Table | None
+    path: Location
+
+
 def _made(
-    changes: ChangeSet,
-    whole: ChangeSet,
+    part: ShownPart,
     both: BeforeAfter | None,
     found: PreviewData,
     settings: Settings,
-    result: PreviewOptions,
+    options: PreviewOptions,
     progress: ProgressReporter,
-    name: str,
 ) -> dict[str, dict[Path, bytes]]:
     """The files that were asked for, by what they are."""
     made: dict[str, dict[Path, bytes]] = {}
-    if result.records_csv is not None and found.records is not None:
+    if options.records_csv is not None and found.records is not None:
         from neat_delta.update.delimited import report_csv
 
-        made["records"] = {result.records_csv: report_csv(found.records)}
-    if result.page is not None and both is not None:
+        made["records"] = {options.records_csv: report_csv(found.records)}
+    if options.page is not None and both is not None:
         from neat_delta.views.page import review_page_of
 
         progress.step("writing the page")
-        made["page"] = {result.page: review_page_of(both, settings, name)}
-    if result.book is not None:
+        made["page"] = {options.page: review_page_of(both, settings, part.path.name)}
+    if options.book is not None:
         from neat_delta.views.review_workbook import review_workbook
 
         progress.step("writing the workbook")
-        made["book"] = {result.book: review_workbook(changes, whole, by_item=result.book_by == "item")}
-    if result.plots is not None and both is not None:
+        made["book"] = {options.book: review_workbook(part.changes, part.whole, by_item=options.book_by == "item")}
+    if options.plots is not None and both is not None:
         from neat_delta.views.plots import plots
 
         progress.step("drawing")
-        made["plots"] = {result.plots / file: data for file, data in plots(both, settings).items()}
+        made["plots"] = {options.plots / file: data for file, data in plots(both, settings).items()}
     return made
 
 
-def _written(made: dict[str, dict[Path, bytes]], result: PreviewOptions) -> dict[str, list[str]]:
+def _written(made: dict[str, dict[Path, bytes]], options: PreviewOptions) -> dict[str, list[str]]:
     """The files' names, by what they are, once all are written; none is if one has no place."""
     from neat_delta.atomic_write import write_atomic
     from neat_delta.output_paths import check_outputs
 
     files = {path: data for multiple in made.values() for path, data in multiple.items()}
-    if result.plots is not None and "plots" in made:
-        result.plots.mkdir(parents=True, exist_ok=True)
-    check_outputs(*files, replace=result.replace)
+    if options.plots is not None and "plots" in made:
+        options.plots.mkdir(parents=True, exist_ok=True)
+    check_outputs(*files, replace=options.replace)
     for path, data in files.items():
-        write_atomic(path, data, replace=result.replace)
+        write_atomic(path, data, replace=options.replace)
     return {what: [str(path) for path in multiple] for what, multiple in made.items()}
 
 
@@ -286,7 +294,7 @@ def _as_dict(changes: ChangeSet, found: PreviewData, made: dict[str, list[str]])
         return [row | ({"key": row["key"].split(KEY_SEPARATOR)} if "key" in row else {}) for row in texts.to_dicts()]
 
     cells = sort_by_impact(changes).drop("effect")
-    result = {
+    options = {
         "fields": rows(totals_by_field(changes)),
         "items": {
             do: [key.split(KEY_SEPARATOR) for key in changes.keys_with_action(do)["key"]]
@@ -299,18 +307,15 @@ def _as_dict(changes: ChangeSet, found: PreviewData, made: dict[str, list[str]])
         "records": rows(found.records),
         "files": made,
     }
-    return {"head": head_as_dict(changes)} | {name: value for name, value in result.items() if value is not None}
+    return {"head": head_as_dict(changes)} | {name: value for name, value in options.items() if value is not None}
 
 
 def _view(
-    changes: ChangeSet,
-    whole: ChangeSet,
-    live: Table | None,
+    part: ShownPart,
     settings: Settings,
     found: PreviewData,
     made: dict[str, list[str]],
-    result: PreviewOptions,
-    path: Location,
+    options: PreviewOptions,
     width: int,
 ) -> Iterator[Text]:
     from rich.text import Text
@@ -320,32 +325,33 @@ def _view(
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
 
-    shown = DisplayOptions(width, result.everything)
+    changes, whole, live, path = part
+    shown = DisplayOptions(width, options.everything)
     yield from views.head_view(changes, path.name, width)
     if changes is not whole:
         cells = f"{pluralize(len(changes.cells), 'cell')} of {len(whole.cells):,}"
         yield labelled("this part", f"{cells} that the change set has; pick keeps just these", "strong")
-    special = result.item or result.money or result.stock or result.records
+    special = options.item or options.money or options.stock or options.records
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
     if live is not None:
-        for key in result.item:
+        for key in options.item:
             yield from _item(whole, live, key, width)
     separator = (live.format.decimal_separator if live else None) or "."
     if found.money is not None:
-        yield from views.money_view(found.money, names, separator, shown, result.limit)
+        yield from views.money_view(found.money, names, separator, shown, options.limit)
     if found.stock is not None and live is not None:
         price, cost = settings.money.price_cost_fields(live.names)
-        yield from views.stock_view(found.stock, names, cost or price, separator, shown, result.limit)
+        yield from views.stock_view(found.stock, names, cost or price, separator, shown, options.limit)
     if found.records is not None and found.quotes is not None:
-        yield from views.records_view(found.records, names, found.quotes, separator, shown, result.limit)
+        yield from views.records_view(found.records, names, found.quotes, separator, shown, options.limit)
     if found.groups is not None:
-        yield from views.groups_view(found.groups, result.by, shown, result.limit)
-    elif result.by == "field":
+        yield from views.groups_view(found.groups, options.by, shown, options.limit)
+    elif options.by == "field":
         yield Text()
         yield from fields_view(changes, width)
     elif not special:
-        yield from views.changes_view(changes, shown, result.limit)
-    if not special and result.by == "item":
+        yield from views.changes_view(changes, shown, options.limit)
+    if not special and options.by == "item":
         yield from views.findings_of(changes, shown)
     yield Text()
     for what, files in made.items():

@@ -83,15 +83,15 @@ def sheet_command(
         rows, unknown = chosen_rows(context, where, items)
         progress.step("writing the sheet")
         columns = sheet_columns(live, names, rows, named.fields, settings, [field_name(name) for name in unlock])
-        as_workbook = out.suffix.lower() == ".xlsx"
-        write_atomic(out, (workbook if as_workbook else delimited_sheet)(columns, live), replace=replace)
+        make = workbook if out.suffix.lower() == ".xlsx" else delimited_sheet
+        write_atomic(out, make(columns, live), replace=replace)
     if output.as_json:
         locked = [column.field for column in columns if column.locked]
         result = {"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown}
         show_json(result | {"unreadable": live.unreadable_rows.select("line", say="message").to_dicts()})
     elif not output.quiet:
         width, bad = console(output).width, live.unreadable_rows["line"].to_list()
-        show(_view(out, export, len(rows), columns, unknown, bad, as_workbook, width), output)
+        show(_view(out, export, len(rows), columns, unknown, bad, width), output)
     return Exit.ATTENTION if unknown or len(live.unreadable_rows) else Exit.DONE
 
 
@@ -102,7 +102,6 @@ def _view(
     columns: Sequence[SheetColumn],
     unknown: Sequence[str],
     unreadable: Sequence[int],
-    as_workbook: bool,
     width: int,
 ) -> Iterator[Text]:
     from neat_delta.views.formatting import pluralize
@@ -111,7 +110,7 @@ def _view(
     yield from sentence("sheet", f"{out}   {pluralize(rows, 'item')} × {pluralize(len(columns), 'field')}", width)
     locked = [column.field for column in columns if column.locked]
     choices = [column.field for column in columns if column.choices and not column.locked]
-    if as_workbook:
+    if out.suffix.lower() == ".xlsx":
         yield from sentence("locked", ", ".join(locked), width)
         if choices:
             yield from sentence("drop-downs", ", ".join(choices), width)

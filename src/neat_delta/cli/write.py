@@ -75,11 +75,9 @@ def write_command(
 
     settings = load_config(config)
     options = WriteOptions(overwrite=replace, strategy=strategy, output_format=output_format, as_of=as_of)
-    saved, overrides = SavedFile(changes, live), override.overrides()
+    saved, overrides = SavedFile(changes, live, override.images), override.overrides()
     with show_progress(output) as progress:
-        written = write_saved(
-            saved, folder, settings, options, overrides, override.images, strict=strict, progress=progress
-        )
+        written = write_saved(saved, folder, settings, options, overrides, progress, strict=strict)
     blocked = written.changes.blocking_count()
     if strict and blocked:
         return refused(blocked)

@@ -85,14 +85,8 @@ def refresh(
         InvalidOption: the export lacks a field of the change set, or a policy is for a field that does not change.
     """
     policies = _policies(changes, policy, by_field or {})
-    result = three_way(changes, fresh, settings)
-    cells = result.cells.join(
-        result.items.select("key", "action", "taken"), on="key", how="left", maintain_order="left"
-    )
-    cells = cells.join(_orphaned_dependents(result), on=["key", "field"], how="anti", maintain_order="left")
-    like_changes, leaving = (
-        cells.filter(~pl.col("taken") & ((pl.col("action") == REMOVE) == gone)) for gone in (False, True)
-    )
+    difference = three_way(changes, fresh, settings)
+    cells, like_changes, leaving = _cells_by_action(difference)
     shifted = _delta_cells(like_changes, changes, fresh, settings)
     status = pl.col("field").replace_strict(policies, default=policy, return_dtype=pl.String)
     like_changes = like_changes.join(shifted, on=["key", "field"], how="left", maintain_order="left").with_columns(
@@ -105,7 +99,7 @@ def refresh(
             _conflicts(touched, pl.lit(policy)),
         ]
     )
-    still_new = result.items.filter(action=ADD, fate=GONE)
+    still_new = difference.items.filter(action=ADD, fate=GONE)
     kept = pl.concat(
         [
             _still_changing(like_changes),
@@ -117,18 +111,27 @@ def refresh(
         [
             _conflict_findings(conflicts.join(touched, on="key", how="anti", maintain_order="left"), changes),
             _shortages(shifted, changes),
-            _about_items(result, touched, policy),
+            _about_items(difference, touched, policy),
         ]
     )
     return RefreshResult(
-        changes=_made(result, kept, findings),
+        changes=_made(difference, kept, findings),
         conflicts=conflicts,
         applied=len(cells.filter(pl.col("state") == LANDED)),
         unchanged=len(like_changes.filter(pl.col("state") == STANDS)),
         delta_cells=len(shifted),
-        missing=len(result.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))),
-        ambiguous=len(result.items.filter(fate=UNCLEAR)),
+        missing=len(difference.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))),
+        ambiguous=len(difference.items.filter(fate=UNCLEAR)),
     )
+
+
+def _cells_by_action(difference: ThreeWayDiff) -> tuple[pl.DataFrame, pl.DataFrame, pl.DataFrame]:
+    """All cells, those of items that change or are added, and those of items to be removed."""
+    actions = difference.items.select("key", "action", "taken")
+    cells = difference.cells.join(actions, on="key", how="left", maintain_order="left")
+    cells = cells.join(_orphaned_dependents(difference), on=["key", "field"], how="anti", maintain_order="left")
+    free, leaves = ~pl.col("taken"), pl.col("action") == REMOVE
+    return cells, cells.filter(free & ~leaves), cells.filter(free & leaves)
 
 
 def _conflicts(cells: pl.DataFrame, fate: pl.Expr) -> pl.DataFrame:

@@ -13,11 +13,11 @@ class ReadOptions:
     """Statements about a file's format; ``None`` leaves a thing to be recognised."""
 
     delimiter: Delimiter | None = None
-    """Comma, semicolon, tab or pipe, as the character itself."""
+    """`comma`, `semicolon`, `tab` or `pipe`; for programs the character itself."""
     encoding: Encoding | None = None
-    """The character set, as the name of a Python codec."""
+    """The character set, such as `windows-1252`: any name that Python knows."""
     decimal_separator: Annotated[DecimalSeparator | None, Key("decimal")] = None
-    """A point or a comma."""
+    """The decimal mark, `.` or `,`."""
     header_line: CountOrZero | None = None
     """The line of the column names, counted from 1; 0 for a file without them."""
     worksheet: Annotated[str | None, Key("sheet")] = None

@@ -154,64 +154,66 @@ def simulate_import(
         ProofFailed: a file has a row that cannot be read, a column the shop does not know, an unknown key, or a cell
             that nobody asked for.
     """
-    items = before.items
+    store = before
     for path, action in files:
-        shape, form = before.import_format.output_format, before.import_format.file_format
-        if shape == SQL:
-            held = run_sql(
-                path, _as_held(items, before), before.live, before.key.fields, before.import_format.config.table
-            )
-            items = _as_held(held, before)
-            continue
-        if shape in RECORDS:
-            items = _patched(replace(before, items=items), path, action)
-            continue
-        sheet = read_table(
-            path, options=ReadOptions(form.delimiter, form.writing_encoding, header_line=1, keep_non_data=True)
-        )
-        if len(sheet.unreadable_rows) or sheet.unnamed_columns:
-            raise ProofFailed("the file just written cannot be read back whole", file=path.name)
-        if action == RECODE:
-            items = _after_codes(replace(before, items=items), sheet)
-            continue
-        columns = {field.column for field in before.live.fields if field.name in items.columns}
-        for field in sheet.fields:
-            if field.column not in columns:
-                raise ProofFailed("nobody asked for this column", file=path.name, line=1, column=field.column)
-        sheet = sheet.renamed({field_name(field.column): field.name for field in before.live.fields})
-        cells = sheet.cells(sheet.names)
-        keys = before.key.values(sheet)
-        if action == ADD:
-            known = keys.is_in(items[KEY_SEPARATOR].implode())
-            if known.any():
-                wrong = _first(known)
-                raise ProofFailed(
-                    "this new item is there already",
-                    file=path.name,
-                    line=sheet.rows.line[wrong],
-                    value=_tell(keys[wrong]),
-                )
-            items = pl.concat([items, _blank(before, keys)])
-        at = positions_of(items[KEY_SEPARATOR], keys)
-        if at.has_nulls() or at.n_unique() < len(at):
-            wrong = _first(at.is_null() | at.is_duplicated())
-            raise ProofFailed(
-                "this row's key names no item of the change set, or names it twice",
-                file=path.name,
-                line=sheet.rows.line[wrong],
-                value=_tell(keys[wrong]),
-            )
-        if action == REMOVE:
-            items = items.filter(~pl.col(KEY_SEPARATOR).is_in(keys.implode()))
-            continue
-        if action == CHANGE:
-            _assert_only_requested(cells, keys, asked, before, may_fill, path)
-        items = items.with_columns(
-            items[name].scatter(at, before.import_format.value_after_import(cells[name], items[name].gather(at)))
-            for name in sheet.names
-            if name not in before.key.fields  # by these the rows were found
-        )
-    return replace(before, items=items)
+        store = replace(before, items=_imported(store, path, action, asked, may_fill))
+    return store
+
+
+def _imported(
+    store: SimulatedStore, path: Path, action: str, asked: pl.DataFrame, may_fill: Callable[[str], bool]
+) -> pl.DataFrame:
+    """The items after one file."""
+    output_format, config = store.import_format.output_format, store.import_format.config
+    if output_format == SQL:
+        held = run_sql(path, _as_held(store.items, store), store.live, store.key.fields, config.table)
+        return _as_held(held, store)
+    if output_format in RECORDS:
+        return _patched(store, path, action)
+    sheet = _read_back(store, path)
+    if action == RECODE:
+        return _after_codes(store, sheet)
+    _require_known_columns(store, sheet, path)
+    sheet = sheet.renamed({field_name(field.column): field.name for field in store.live.fields})
+    cells, keys, items = sheet.cells(sheet.names), store.key.values(sheet), store.items
+    if action == ADD:
+        _require(~keys.is_in(items[KEY_SEPARATOR].implode()), "this new item is there already", sheet, keys, path)
+        items = pl.concat([items, _blank(store, keys)])
+    at = positions_of(items[KEY_SEPARATOR], keys)
+    sound = at.is_not_null() & ~at.is_duplicated()
+    _require(sound, "this row's key names no item of the change set, or names it twice", sheet, keys, path)
+    if action == REMOVE:
+        return items.filter(~pl.col(KEY_SEPARATOR).is_in(keys.implode()))
+    if action == CHANGE:
+        _assert_only_requested(cells, keys, asked, store, may_fill, path)
+    return items.with_columns(
+        items[name].scatter(at, store.import_format.value_after_import(cells[name], items[name].gather(at)))
+        for name in sheet.names
+        if name not in store.key.fields  # by these the rows were found
+    )
+
+
+def _read_back(store: SimulatedStore, path: Path) -> Table:
+    written = store.import_format.file_format
+    options = ReadOptions(written.delimiter, written.writing_encoding, header_line=1, keep_non_data=True)
+    sheet = read_table(path, options=options)
+    if len(sheet.unreadable_rows) or sheet.unnamed_columns:
+        raise ProofFailed("the file just written cannot be read back whole", file=path.name)
+    return sheet
+
+
+def _require_known_columns(store: SimulatedStore, sheet: Table, path: Path) -> None:
+    columns = {field.column for field in store.live.fields if field.name in store.items.columns}
+    for field in sheet.fields:
+        if field.column not in columns:
+            raise ProofFailed("nobody asked for this column", file=path.name, line=1, column=field.column)
+
+
+def _require(sound: pl.Series, message: str, sheet: Table, keys: pl.Series, path: Path) -> None:
+    """Refuse the first row that is not sound."""
+    if not sound.all():
+        wrong = _first(~sound)
+        raise ProofFailed(message, file=path.name, line=sheet.rows.line[wrong], value=_tell(keys[wrong]))
 
 
 def _assert_only_requested(

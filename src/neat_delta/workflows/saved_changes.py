@@ -95,10 +95,11 @@ class Written:
 
 @dataclass(frozen=True)
 class SavedFile:
-    """A saved change set: its file, and its live export if that is neither beside it nor in this folder."""
+    """A saved change set: its file, its live export if that is neither beside it nor here, and the folder of images."""
 
     path: Location
     live: Location | None = None
+    images: Path | None = None
 
 
 def write_saved(
@@ -107,10 +108,9 @@ def write_saved(
     settings: Settings,
     options: WriteOptions,
     overrides: Overrides,
-    images: Path | None = None,
+    progress: ProgressReporter = NO_PROGRESS,
     *,
     strict: bool = False,
-    progress: ProgressReporter = NO_PROGRESS,
 ) -> Written:
     """Check a saved change set again and write its update.
 
@@ -123,7 +123,7 @@ def write_saved(
     loaded, live = load_with_live(saved.path, saved.live, settings, progress, data)
     require_fresh(options.as_of or live.source.made, live.source.path, settings)
     progress.step("checking what would change")
-    changes = recheck(loaded, live, settings, overrides, names_of_images(images))
+    changes = recheck(loaded, live, settings, overrides, names_of_images(saved.images))
     if strict and changes.blocking_count():
         return Written(None, changes, live)
     options = replace(options, saved=data if changes.equivalent_to(loaded) else None)
