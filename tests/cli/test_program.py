@@ -10,6 +10,7 @@ from importlib.resources import files
 import pytest
 
 from helpers import PROGRAM, import_into, neat_delta, python_m, read_rows, update_files, write_table
+from neat_delta.cli import app
 
 LIVE = [["sku", "name", "price"], ["A", "Ä", "1.00"], ["B", "b", "2.00"], ["C", "c", "3.00"]]
 EDITED = [["sku", "name", "price"], ["A", "Ä", "1.10"], ["B", "bb", "2.00"], ["C", "c", "3.00"]]
@@ -200,3 +201,10 @@ def test_the_program_starts_without_its_heavy_packages(tmp_path):
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
 
     assert done.stdout.splitlines()[-1] == "set()"
+
+
+def test_the_list_of_commands_says_what_each_of_them_says_of_itself():
+    for name, summary in app.COMMANDS.items():
+        command = app.cli.get_command(None, name)
+
+        assert " ".join(command.help.split()).startswith(summary)

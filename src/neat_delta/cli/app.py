@@ -8,6 +8,7 @@ import io
 import os
 import sys
 from pathlib import Path
+from textwrap import shorten
 from typing import Any, TextIO
 
 import click
@@ -21,27 +22,31 @@ from neat_delta.output_paths import watch_inputs
 EPILOG = "Exit codes: 0 done · 1 done, but something was held back · 2 wrong call, unreadable input, or nothing done."
 
 
-# Each command is the module of its name in this folder.
-COMMANDS = (
-    "adjust",
-    "check",
-    "compare",
-    "demo",
-    "journal",
-    "look",
-    "pick",
-    "preview",
-    "recode",
-    "refresh",
-    "run",
-    "send",
-    "settle",
-    "setup",
-    "sheet",
-    "shop",
-    "undo",
-    "write",
-)
+# Each command is the module of its name in this folder; what its help begins with stands here as well, so that the list
+# of commands loads none of them.
+COMMANDS = {
+    "adjust": "Change the LIVE catalogue by rules alone, without an edited sheet.",
+    "check": "Try out a kept change set: every check against the live export and catalogue.toml as they are now.",
+    "compare": "Compare the LIVE export with the EDITED sheet, or a supplier's list: what changed, item by item.",
+    "demo": "Go the whole way on a made-up shop: two files in, a preview, a proved update out.",
+    "journal": "List what was sent, where, when and with what result; or show one entry, with every row that "
+    "was not taken.",
+    "look": "Look at a table FILE: how it is written, its first rows, what its columns hold, what could be the key.",
+    "pick": "Take a part of a change set: what was marked in a review workbook, or the part that is named.",
+    "preview": "Look at a kept change set: in the terminal, as a page, as a workbook to mark, as pictures.",
+    "recode": "Give items of the LIVE catalogue other codes, by a list of old and new CODES.",
+    "refresh": "Bring a change set up to date with a newer export of the shop.",
+    "run": "Go the whole way without a person, as RUN.toml says: fetch, compare, check, write, send, "
+    "settle; for schedules.",
+    "send": "Send a written update to the shop: its files in their order, each after the one before was taken.",
+    "settle": "See by the export made after the import what of a change set has arrived in the shop.",
+    "setup": "Draft catalogue.toml from the live EXPORT: key, fields with their kinds and limited values, "
+    "what to lock.",
+    "sheet": "Make a short sheet for editing from the live EXPORT, one that survives a spreadsheet program.",
+    "shop": "The practice shop: a stand-in store on your own disk, with the ways of real ones, to try everything on.",
+    "undo": "Write the files that put back what a change set has changed, proved; its own go into the folder's undo.",
+    "write": "Write the update files of a change set, proved, with the files that undo them and a receipt.",
+}
 
 
 class Commands(click.Group):
@@ -58,6 +63,12 @@ class Commands(click.Group):
         module = importlib.import_module(f"neat_delta.cli.{cmd_name}")
         command: click.Command = getattr(module, f"{cmd_name}_command")
         return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """The list of commands with their summaries."""
+        room = formatter.width - 6 - max(map(len, COMMANDS))
+        with formatter.section("Commands"):
+            formatter.write_dl([(name, shorten(text, room, placeholder="...")) for name, text in COMMANDS.items()])
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]
