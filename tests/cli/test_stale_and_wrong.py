@@ -209,7 +209,7 @@ def test_a_list_of_codes_without_a_header_keeps_its_first_pair(tmp_path, pair):
     assert recoded.returncode == 0, recoded.stderr
     for name in ("c.jsonl", "d.jsonl"):
         items = [json.loads(line) for line in (tmp_path / name).read_text().splitlines()[1:]]
-        assert pair in [(item["key"][0], item["to"][0]) for item in items if item["action"] == "recode"]
+        assert pair in [(item["key"][0], item["to"][0]) for item in items if item["do"] == "recode"]
 
 
 @pytest.mark.parametrize("first", ["notes", "items"])

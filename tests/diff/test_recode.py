@@ -52,7 +52,7 @@ def renamed(table, files):
 
 
 def test_fields_that_name_an_item_follow_it_and_everything_comes_back(tmp_path):
-    seen = run(tmp_path, [("C-1", "D-1"), ("C-9", "D-9")], pictures=True)
+    seen = run(tmp_path, [("C-1", "D-1"), ("C-9", "D-9")], images=True)
     write_update(seen.changes, seen.live, tmp_path / "up")
 
     got = renamed(LIVE, update_files(tmp_path / "up"))

@@ -34,4 +34,5 @@ def invert(changes: ChangeSet, irreversible: pl.DataFrame | None = None) -> Chan
     identity = changes.head.identity
     head = replace(changes.head, identity=identity.rekeyed(new_keys)) if identity and new_keys else changes.head
     cells = cells.select(key, "field", was=pl.col("now"), now=pl.col("was"))
-    return normalize(replace(changes, head=head, items=items, cells=cells))
+    findings = changes.findings.with_columns(key)
+    return normalize(replace(changes, head=head, items=items, cells=cells, findings=findings))

@@ -57,7 +57,10 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
             f"{results.source.name}: none of its rows is about an item of this change set",
             hint="Is it the result list of this update?",
         )
-    return about.filter("bad").select("key", "reason").unique("key", keep="first", maintain_order=True)
+    # What is said of an item under its new code is said of the item.
+    by_new = {new: old for old, new in changes.new_keys().items() if new not in set(changes.items["key"])}
+    bad = about.filter("bad").select(pl.col("key").replace(by_new), "reason")
+    return bad.unique("key", keep="first", maintain_order=True)
 
 
 def failed(changes: ChangeSet, bad: pl.DataFrame, settings: Settings) -> pl.DataFrame:

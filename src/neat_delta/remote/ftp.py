@@ -102,7 +102,7 @@ def _size(ftp: ftplib.FTP, path: str) -> int | None:
 
 def _insist_on_whole(size: int, wanted: int | None) -> None:
     if wanted is not None and size != wanted:
-        raise TransferError(f"it was cut off half way: {size} of {wanted} bytes came over", passing=True)
+        raise TransferError(f"it was cut off half way: {size} of {wanted} bytes came over", transient=True)
 
 
 @contextmanager
@@ -131,8 +131,8 @@ def _session(address: Address) -> Iterator[ftplib.FTP]:
             raise NotFound("there is no such file, or it may not be read", hint="Check name and folder.") from error
         raise TransferError(f"the server refuses ({error})") from error
     except EOFError as error:
-        raise TransferError("it was cut off half way", passing=True) from error
+        raise TransferError("it was cut off half way", transient=True) from error
     except (ftplib.Error, OSError) as error:
-        raise TransferError(plain(error), passing=not is_permanent(error)) from error
+        raise TransferError(plain(error), transient=not is_permanent(error)) from error
     finally:
         ftp.close()

@@ -121,13 +121,13 @@ def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
                 "the machine's host key is not known here",
                 hint=f"Log in once with ssh and compare the key, or name a known_hosts file in {KNOWN_HOSTS}.",
             ) from error
-        raise TransferError(plain(error), passing=not is_permanent(error)) from error
+        raise TransferError(plain(error), transient=not is_permanent(error)) from error
     except EOFError as error:
-        raise TransferError("it was cut off half way", passing=True) from error
+        raise TransferError("it was cut off half way", transient=True) from error
     except OSError as error:
         cut = "size mismatch" in str(error)
         raise TransferError(
-            "it was cut off half way" if cut else plain(error), passing=cut or not is_permanent(error)
+            "it was cut off half way" if cut else plain(error), transient=cut or not is_permanent(error)
         ) from error
     finally:
         client.close()

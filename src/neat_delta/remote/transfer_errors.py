@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import errno
+import socket
+import ssl
 import time
 from typing import TYPE_CHECKING, TypeVar
 
@@ -9,7 +12,7 @@ from neat_delta.redact import redacted
 from neat_delta.remote.secrets import UNENCRYPTED, may_go_unencrypted
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterator
 
 T = TypeVar("T")
 
@@ -19,12 +22,12 @@ SILENCE_TIME = 30.0
 
 
 class TransferError(Exception):
-    """A transfer failed: ``what`` says why; ``passing`` trouble may be gone in a moment, and is worth another try."""
+    """A transfer failed: ``what`` says why; one that is ``transient`` may be gone in a moment, and is tried again."""
 
-    def __init__(self, what: str, *, passing: bool = False, hint: str | None = None) -> None:
+    def __init__(self, what: str, *, transient: bool = False, hint: str | None = None) -> None:
         super().__init__(what)
         self.what = redacted(what)
-        self.passing = passing
+        self.transient = transient
         self.hint = hint
 
 
@@ -36,7 +39,7 @@ def require_encryption(host: str, what: str, encrypted: str) -> None:
     """See that a secret does not go over a line that others can read; ``encrypted`` is how an address should begin.
 
     Raises:
-        Trouble: it would.
+        TransferError: it would.
     """
     if not may_go_unencrypted(host):
         raise TransferError(
@@ -49,41 +52,77 @@ def retry(action: Callable[[], T]) -> T:
     """What an action gives, which is tried again after passing trouble, a little later each time.
 
     Raises:
-        Trouble: it does not pass, or not soon enough.
+        TransferError: it does not pass, or not soon enough.
     """
     for attempt in range(TRIES):
         try:
             return action()
         except TransferError as trouble:
-            if not trouble.passing or attempt == TRIES - 1:
+            if not trouble.transient or attempt == TRIES - 1:
                 raise
         time.sleep(FIRST_PAUSE * 2**attempt)
     raise AssertionError
 
 
+CUT_OFF = "it was cut off half way"
+SILENT = "it was silent too long"
+UNKNOWN_HOST = "no machine of that name is known"
+# What kinds of failure mean, the particular before the general.
+MEANINGS: tuple[tuple[type[BaseException], str], ...] = (
+    (TimeoutError, SILENT),
+    (socket.gaierror, UNKNOWN_HOST),
+    (ConnectionRefusedError, "the connection was refused"),
+    (ConnectionResetError, CUT_OFF),
+    (BrokenPipeError, CUT_OFF),
+    (EOFError, CUT_OFF),
+    (ssl.SSLEOFError, CUT_OFF),
+)
+UNREACHABLE = (errno.EHOSTUNREACH, errno.ENETUNREACH, errno.EHOSTDOWN)
+# Libraries have one kind of error for many things; by these words of theirs it is told what people read, no more.
+WORDINGS = {
+    "banner": SILENT,
+    "timed out": SILENT,
+    "timeout": SILENT,
+    "incomplete": CUT_OFF,
+    "without sending complete": CUT_OFF,
+    "eof": CUT_OFF,
+    "no existing session": "it hung up without an answer",
+    "without response": "it hung up without an answer",
+}
+
+
+def causes(error: BaseException) -> Iterator[BaseException]:
+    """An error and what it came from, each once."""
+    known: set[int] = set()
+    waiting: list[BaseException | None] = [error]
+    while waiting:
+        one = waiting.pop(0)
+        if one is not None and id(one) not in known:
+            known.add(id(one))
+            yield one
+            waiting += [one.__cause__, one.__context__]
+
+
 def plain(error: Exception) -> str:
     """What went wrong with a connection, in a few words."""
+    chain = list(causes(error))
+    for one in chain:
+        if isinstance(one, ssl.SSLCertVerificationError):
+            return f"its certificate does not hold ({one})"
+        if isinstance(one, OSError) and one.errno in UNREACHABLE:
+            return "the machine cannot be reached"
+    for one in chain:
+        for kind, message in MEANINGS:
+            if isinstance(one, kind):
+                return message
     text = str(error) or type(error).__name__
-    known = {
-        "certificate": f"its certificate does not hold ({text})",
-        "banner": "it was silent too long",
-        "refused": "the connection was refused",
-        "unreachable": "the machine cannot be reached",
-        "timed out": "it was silent too long",
-        "timeout": "it was silent too long",
-        "not known": "no machine of that name is known",
-        "name resolution": "no machine of that name is known",
-        "incomplete": "it was cut off half way",
-        "without sending complete": "it was cut off half way",
-        "no existing session": "it hung up without an answer",
-        "without response": "it hung up without an answer",
-        "eof": "it was cut off half way",
-        "reset by peer": "it was cut off half way",
-        "broken pipe": "it was cut off half way",
-    }
-    return next((message for sign, message in known.items() if sign in text.lower()), text)
+    return next((message for sign, message in WORDINGS.items() if sign in text.lower()), text)
 
 
 def is_permanent(error: Exception) -> bool:
-    """Whether trouble with a connection will not pass by itself."""
-    return any(sign in str(error).lower() for sign in ("certificate", "not known", "hostname"))
+    """Whether trouble with a connection will not pass by itself: a certificate that does not hold, an unknown name."""
+    return any(
+        isinstance(one, ssl.SSLCertVerificationError)
+        or (isinstance(one, socket.gaierror) and one.errno != socket.EAI_AGAIN)
+        for one in causes(error)
+    )

@@ -63,7 +63,7 @@ def ask(
                 method, address.url, headers=result, auth=basic, timeout=SILENCE_TIME, follow_redirects=follow, **more
             )
         except (httpx.HTTPError, httpx.InvalidURL) as error:
-            raise TransferError(plain(error), passing=not is_permanent(error)) from error
+            raise TransferError(plain(error), transient=not is_permanent(error)) from error
         if answer.status_code < 300:
             return answer
         raise _refusal(answer, address)
@@ -97,4 +97,4 @@ def _refusal(answer: httpx.Response, address: Address) -> TransferError:
         message = answer.json().get("message", "")
     except (ValueError, AttributeError):
         message = ""
-    return TransferError(f"the answer is {status} {message}".strip(), passing=status >= 500)
+    return TransferError(f"the answer is {status} {message}".strip(), transient=status >= 500)

@@ -15,7 +15,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, REMOVE
-from neat_delta.changeset.serialization import as_json
+from neat_delta.changeset.item_lines import as_json
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.update.import_format import other_mark
 

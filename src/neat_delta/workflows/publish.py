@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import write_atomic
-from neat_delta.changeset.serialization import save_changes
+from neat_delta.changeset.serialization import check_changes_path, save_changes
 from neat_delta.output_paths import check_outputs
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.update.field_sets import FEWEST_CELLS
@@ -52,6 +52,8 @@ class Targets:
             WriteError: a place is taken, or belongs to something that is read.
         """
         check_outputs(self.changes_file, self.problems_file, folder=self.update_folder, replace=self.overwrite)
+        if self.changes_file is not None:
+            check_changes_path(self.changes_file)
 
     def check_folder(self) -> None:
         """See that an update may take the folder's place, and that nothing in it is read.
