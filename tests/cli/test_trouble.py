@@ -102,7 +102,7 @@ def test_a_fault_of_the_program_never_ends_with_the_code_for_attention(tmp_path,
     def fail(*_args, **_options):
         raise fault
 
-    monkeypatch.setattr("neat_delta.workflows.plan.read_pair", fail)
+    monkeypatch.setattr("neat_delta.workflows.inputs.read_pair", fail)
     code = app.run(["compare", str(tmp_path / "a"), str(tmp_path / "b")])
 
     assert code == Exit.FAILED

@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from neat_delta.diff.compare import CompareResult
     from neat_delta.diff.formulas import Formula
     from neat_delta.remote import Location
-    from neat_delta.workflows.publish import Targets
+    from neat_delta.workflows.targets import Targets
 
 
 @click.command("adjust")
@@ -79,7 +79,8 @@ def adjust_command(
     from neat_delta.diff.compare import CompareOptions
     from neat_delta.diff.formulas import parse_formula
     from neat_delta.expressions.ending import rounding_of
-    from neat_delta.workflows.plan import PlanOptions, context_of, plan_adjustment, read_live
+    from neat_delta.workflows.inputs import read_live
+    from neat_delta.workflows.plan import PlanOptions, context_of, plan_adjustment
     from neat_delta.workflows.publish import publish
 
     if ending and multiple_of:

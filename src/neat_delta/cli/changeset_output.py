@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from neat_delta.matching.supplier_mapping import ColumnMatch
     from neat_delta.tables.settings import Settings
     from neat_delta.update import Receipt
-    from neat_delta.workflows.publish import Targets
+    from neat_delta.workflows.targets import Targets
 
 F = TypeVar("F", bound="Callable[..., Any]")
 ACTING = ("change", "recode", "add", "remove")
@@ -105,7 +105,7 @@ class DisplayChoice(NamedTuple):
 
 
 def _targets(**given: Any) -> Targets:
-    from neat_delta.workflows.publish import Targets
+    from neat_delta.workflows.targets import Targets
 
     return Targets(**given)
 

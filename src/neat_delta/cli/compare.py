@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from neat_delta.remote import Location
     from neat_delta.tables import Table
     from neat_delta.tables.read_options import ReadOptions
-    from neat_delta.workflows.publish import Targets
+    from neat_delta.workflows.targets import Targets
 
 
 def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[str, ...]) -> dict[str, str]:
@@ -179,6 +179,6 @@ def compare_command(
 
 
 def _read(*inputs: Any) -> tuple[Table, Table]:
-    from neat_delta.workflows.plan import read_inputs
+    from neat_delta.workflows.inputs import read_inputs
 
     return read_inputs(*inputs)

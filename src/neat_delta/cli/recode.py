@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 
     from neat_delta.remote import Location
     from neat_delta.tables.read_options import ReadOptions
-    from neat_delta.workflows.publish import Targets
+    from neat_delta.workflows.targets import Targets
 
 
 @click.command("recode")
@@ -67,7 +67,8 @@ def recode_command(
     before anything is written. Swaps and chains go in stages, in none of which two items share a code.
     """
     from neat_delta.diff.compare import CompareOptions
-    from neat_delta.workflows.plan import PlanOptions, RekeyFile, plan_rekeys, read_live
+    from neat_delta.workflows.inputs import read_live
+    from neat_delta.workflows.plan import PlanOptions, RekeyFile, plan_rekeys
     from neat_delta.workflows.publish import publish
 
     settings = load_config(config)

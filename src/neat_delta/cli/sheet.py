@@ -69,7 +69,8 @@ def sheet_command(
     from neat_delta.output_paths import check_outputs
     from neat_delta.tables import field_name
     from neat_delta.update.edit_sheet import delimited_sheet, sheet_columns, workbook
-    from neat_delta.workflows.plan import context_of, read_live
+    from neat_delta.workflows.inputs import read_live
+    from neat_delta.workflows.plan import context_of
 
     settings = load_config(config)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):

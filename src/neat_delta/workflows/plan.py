@@ -16,7 +16,6 @@ from neat_delta.matching import choose_key
 from neat_delta.matching.context import Context
 from neat_delta.matching.selection import chosen_rows
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
-from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import Settings, SupplierProfile
 
 if TYPE_CHECKING:
@@ -25,7 +24,6 @@ if TYPE_CHECKING:
 
     from neat_delta.diff.formulas import Formula
     from neat_delta.matching.supplier_mapping import ColumnMatch
-    from neat_delta.prefetch import FilePrefetch
     from neat_delta.remote import Location
     from neat_delta.tables import Table
     from neat_delta.tables.read_options import ReadOptions
@@ -48,32 +46,6 @@ class PlanOptions:
     accepted_rekeys: Location | None = None
     overrides: Overrides = field(default_factory=Overrides)
     images: Path | None = None
-
-
-def read_live(live: Location, settings: Settings, progress: ProgressReporter = NO_PROGRESS) -> Table:
-    """The live export, its columns under the names of their fields.
-
-    Raises:
-        InvalidInput: it cannot be read as a table.
-    """
-    return read_table(live, progress, settings.export).renamed(settings.names())
-
-
-def read_inputs(
-    live: Location,
-    edited: Location,
-    settings: Settings,
-    profile: SupplierProfile,
-    progress: ProgressReporter = NO_PROGRESS,
-    prefetch: FilePrefetch | None = None,
-) -> tuple[Table, Table]:
-    """The live export, its columns under the names of their fields, and the edited file.
-
-    Raises:
-        InvalidInput: one of them cannot be read as a table.
-    """
-    own, edited_table = read_pair(live, edited, progress, profile.format, prefetch, settings.export)
-    return own.renamed(settings.names()), edited_table
 
 
 def context_of(live: Table, settings: Settings, key: Sequence[str] = ()) -> Context:

@@ -29,9 +29,11 @@ from neat_delta.reconcile.verify import verify
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.settings import Settings, SupplierProfile
 from neat_delta.update.receipt import CHANGESET_FILE
-from neat_delta.workflows.plan import PlanOptions, plan_comparison, read_inputs
-from neat_delta.workflows.publish import Targets, publish
+from neat_delta.workflows.inputs import read_inputs
+from neat_delta.workflows.plan import PlanOptions, plan_comparison
+from neat_delta.workflows.publish import publish
 from neat_delta.workflows.scheduled.report import SOME, RunReport
+from neat_delta.workflows.targets import Targets
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
