@@ -198,8 +198,13 @@ def test_a_code_that_lost_its_zeros_is_damaged_and_not_changed(tmp_path):
     assert "damaged code" in seen.changes.findings["code"].to_list()
 
 
-def test_the_rows_of_a_sheet_with_code_changes_add_up(tmp_path):
-    seen = sheet(tmp_path, other_code, settings=Settings(identity="id"))
+def code_alone(rows):
+    rows[2][0] = "D-1"
+
+
+@pytest.mark.parametrize("edit", [other_code, code_alone])
+def test_the_rows_of_a_sheet_with_code_changes_add_up(tmp_path, edit):
+    seen = sheet(tmp_path, edit, settings=Settings(identity="id"))
 
     assert sum(seen.changes.counts.values()) == seen.changes.head.edited.rows
     assert [row for state in ("changed", "same") for row in seen.rows_in(state)["key"]] == ["D-1", "C-0", *_rest()]
