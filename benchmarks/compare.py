@@ -80,7 +80,7 @@ def main() -> None:
         print(f"\n{items:,} items × 20 columns, {args.share:.0%} of the rows changed {' '.join(flags)}")
         print(f"{'':14}{'wall s':>9}{'cpu s':>9}{'peak MB':>9}   ratio to plain Polars: wall, cpu, memory")
         for contestant, (wall, cpu, peak) in figures.items():
-            ratios = "".join(f"{ours / theirs:7.2f}" for ours, theirs in zip((wall, cpu, peak), plain, strict=True))
+            ratios = "".join(f"{ours / edited:7.2f}" for ours, edited in zip((wall, cpu, peak), plain, strict=True))
             print(f"{contestant:14}{wall:9.2f}{cpu:9.2f}{peak:9.0f}   {ratios}")
         walls[items] = figures["neat-delta"][0]
         share = figures["neat-delta"][0] / figures["plain csv"][0]

@@ -8,6 +8,7 @@ from __future__ import annotations
 from pathlib import Path
 
 from neat_delta.checks import CHECKS
+from neat_delta.views.overrides import override_option
 
 PAGE = Path(__file__).parent.parent / "docs" / "checks.md"
 START, END = "<!-- checks: made from the code -->\n", "<!-- end of checks -->\n"
@@ -17,7 +18,8 @@ def table() -> str:
     """A row for each check: name, level, what it looks for, what opens it."""
     rows = ["| check | level | looks for | opened for a run by |", "|---|---|---|---|"]
     for check in CHECKS:
-        opened = f"`{check.opened_by}`" if check.opened_by else "–"
+        option = override_option(check.name, check.override)
+        opened = f"`{option}`" if option else "–"
         rows.append(f"| {check.name} | {check.level} | {check.about} | {opened} |")
     return "\n".join(rows) + "\n"
 

@@ -1,6 +1,7 @@
 """The rules that keep the project a house: one way for imports, files that anyone can make anew."""
 
 import ast
+import re
 import statistics
 import subprocess
 import sys
@@ -8,6 +9,8 @@ import sysconfig
 from pathlib import Path
 
 import pytest
+
+from neat_delta.cli.hints import HINTS
 
 ROOT = Path(__file__).parent.parent
 
@@ -61,3 +64,28 @@ def test_functions_and_modules_stay_small():
 
     assert (too_long, too_many) == ([], [])
     assert statistics.median(lengths) <= 10
+
+
+def test_the_core_names_no_options():
+    """The core says what is wrong; which option helps is the command line's affair."""
+    named = []
+    for path in (ROOT / "src" / "neat_delta").rglob("*.py"):
+        if path.relative_to(ROOT / "src" / "neat_delta").parts[0] in ("cli", "views"):
+            continue
+        tree = ast.parse(path.read_text("utf-8"))
+        docstrings = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}
+        texts = [node for node in ast.walk(tree) if isinstance(node, ast.Constant) and isinstance(node.value, str)]
+        named += [
+            f"{path.name}: {text.value}"
+            for text in texts
+            if id(text) not in docstrings and re.search(r"(^|\s)--[a-z]", text.value)
+        ]
+
+    # Only the run without anybody names the command that shows more, for the person who reads its report.
+    assert [text for text in named if not text.startswith("run.py:")] == []
+
+
+def test_every_hint_of_the_command_line_is_for_an_error_of_the_core():
+    source = "".join(path.read_text("utf-8") for path in (ROOT / "src" / "neat_delta").rglob("*.py"))
+
+    assert [code for code in HINTS if f'code="{code}"' not in source and f'"{code}")' not in source] == []

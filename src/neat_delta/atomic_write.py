@@ -101,7 +101,9 @@ def write_atomic(path: Path, data: bytes, *, replace: bool = False) -> None:
                 draft.replace(target)
         sync_folder(target.parent)
     except FileExistsError as error:
-        raise WriteError("this file exists", file=path, hint="Say --replace, or give another name.") from error
+        raise WriteError(
+            "this file exists", file=path, hint="Give another name, or let it be replaced.", code="file-exists"
+        ) from error
     except (OSError, ValueError) as error:
         reason = error.strerror if isinstance(error, OSError) else "it has no possible name"
         raise WriteError(f"the file cannot be written ({reason})", file=path) from error

@@ -14,6 +14,8 @@ NeatDeltaError
 
 from __future__ import annotations
 
+from typing import Any
+
 from neat_delta.redact import redacted
 
 
@@ -21,10 +23,13 @@ class NeatDeltaError(Exception):
     """A problem with its place and its hint; the command line turns it into text and exit code 2.
 
     ``what`` is a sentence without its full stop; ``file`` is a path, an address or a name.
-    ``line`` counts from 1, the header row included. ``code`` is for programs.
+    ``line`` counts from 1, the header row included. ``code`` says to programs what it is, and ``data`` what it is
+    about; the command line knows by the code which of its options would help.
     """
 
     code = "error"
+    option: str | None = None
+    """The argument that does not fit, by its name in the code."""
 
     def __init__(
         self,
@@ -35,8 +40,11 @@ class NeatDeltaError(Exception):
         column: str | None = None,
         value: str | None = None,
         hint: str | None = None,
+        **data: Any,
     ) -> None:
         super().__init__(what)
+        self.code = str(data.pop("code", self.code))
+        self.data = data
         self.what = what
         self.file = file
         self.line = line
@@ -45,15 +53,21 @@ class NeatDeltaError(Exception):
         self.hint = hint
 
     def __str__(self) -> str:
+        return self.text(self.option, self.hint)
+
+    def text(self, option: str | None, hint: str | None) -> str:
+        """Place, problem and hint in one line; the option as it is called where this is read."""
         place = [
             str(self.file) if self.file is not None else "",
             f"line {self.line}" if self.line is not None else "",
             f"column {self.column}" if self.column is not None else "",
-            f"value {self.value!r}" if self.value is not None else "",
+            f"value {self.value!r}" if self.value is not None and option is None else "",
         ]
+        if option is not None:
+            place.append(option if self.value is None else f"{option} {self.value}")
         where = ", ".join(filter(None, place))
         text = f"{where}: {self.what}" if where else self.what
-        return redacted(f"{text}. {self.hint}" if self.hint else text)
+        return redacted(f"{text}. {hint}" if hint else text)
 
 
 class InvalidInput(NeatDeltaError):
@@ -84,9 +98,13 @@ class InvalidSettings(InvalidInput):
 
 
 class InvalidOption(NeatDeltaError):
-    """An option that does not fit the files at hand."""
+    """An option that does not fit the files at hand; ``option`` names it, ``value`` is what was given."""
 
     code = "invalid-option"
+
+    def __init__(self, what: str, *, option: str | None = None, **place: Any) -> None:
+        super().__init__(what, **place)
+        self.option = option
 
 
 class AmbiguousKey(NeatDeltaError):

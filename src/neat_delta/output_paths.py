@@ -74,7 +74,9 @@ def _check_output(path: Path, *, replace: bool) -> None:
     if input_at(path) is not None:
         raise WriteError("this is one of the files that are read", file=path, hint="Give the new file another name.")
     if not replace:
-        raise WriteError("this file exists", file=path, hint="Say --replace, or give another name.")
+        raise WriteError(
+            "this file exists", file=path, hint="Give another name, or let it be replaced.", code="file-exists"
+        )
 
 
 def _same(one: Path, other: Path) -> bool:

@@ -18,8 +18,8 @@ def tried(tmp_path):
     def run(was, now, as_typed=()):
         a = write_table(tmp_path / "live.csv", [["sku", "bin"], ["A", was], ["B", "Shelf ä"]])
         b = write_table(tmp_path / "edited.csv", [["sku", "bin"], ["A", now], ["B", "Shelf ä"]])
-        ours, theirs = read_pair(a, b)
-        seen = compare(ours, theirs, CompareOptions(settings=TEXT))
+        ours, edited = read_pair(a, b)
+        seen = compare(ours, edited, CompareOptions(settings=TEXT))
         seen = with_findings(seen, run_checks(seen.changes, ours, TEXT, Overrides(as_typed=as_typed)))
         found = seen.changes.findings.filter(pl.col("code").is_in(["repaired", "spreadsheet damage"]))
         return seen.changes.cells["now"].to_list(), found["message"].to_list()

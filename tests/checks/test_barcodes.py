@@ -24,8 +24,8 @@ def barcode(value, at=1):
 def test_a_barcode_that_cannot_be_one_is_stopped_and_the_right_one_offered(tried, value, said):
     seen = tried(barcode(value))
 
-    (say,) = seen.changes.findings.filter(code="wrong barcode")["message"]
-    assert said in say
+    (message,) = seen.changes.findings.filter(code="wrong barcode")["message"]
+    assert said in message
     assert seen.changes.cells.is_empty()
 
 

@@ -26,8 +26,8 @@ def tried(tmp_path):
         first = [cells.get(column, cell) for column, cell in zip(LIVE[0], LIVE[1], strict=True)]
         a = write_table(tmp_path / "live.csv", LIVE)
         b = write_table(tmp_path / "edited.csv", [LIVE[0], first, *LIVE[2:]])
-        ours, theirs = read_pair(a, b)
-        seen = compare(ours, theirs, CompareOptions(clear_blanks=clear, settings=settled))
+        ours, edited = read_pair(a, b)
+        seen = compare(ours, edited, CompareOptions(clear_blanks=clear, settings=settled))
         return with_findings(seen, run_checks(seen.changes, ours, settled, allowed))
 
     return run
@@ -36,7 +36,7 @@ def tried(tmp_path):
 @pytest.mark.parametrize(
     ("field", "cell", "told", "check", "said"),
     [
-        ("tax_class", "half", {"locked": True}, "locked field", "--unlock tax_class"),
+        ("tax_class", "half", {"locked": True}, "locked field", "locked in catalogue.toml"),
         ("name", "", {"required": True}, "required field", "must not be empty"),
         ("name", "Smoker, large", {"length": 8}, "too long", "holds 8 characters"),
         ("price", "12.505", {"decimals": 2}, "too many decimals", "holds 2 decimals"),
@@ -73,7 +73,7 @@ def test_what_a_run_allows_goes_through(tried):
 
     assert seen.changes.cells["now"].to_list() == ["blue", "none"]
     assert seen.changes.findings.is_empty()
-    with pytest.raises(InvalidOption, match="--unlock size: there is no such field"):
+    with pytest.raises(InvalidOption, match="unlock size: there is no such field"):
         tried({}, allowed=Overrides(unlock=("size",)))
 
 

@@ -100,7 +100,7 @@ def test_undo_writes_the_way_back_of_a_kept_change_set(shop):
         undone = neat_delta("undo", "c.jsonl", "-o", "back", "--replace", cwd=shop)
 
         assert undone.returncode == 0
-        for mine, theirs in (("back", "up/undo"), ("back/undo", "up")):
+        for mine, edited in (("back", "up/undo"), ("back/undo", "up")):
             assert [path.read_bytes() for path in update_files(shop / mine)] == [
-                path.read_bytes() for path in update_files(shop / theirs)
+                path.read_bytes() for path in update_files(shop / edited)
             ]

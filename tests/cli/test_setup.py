@@ -46,7 +46,7 @@ def test_a_draft_of_the_demo_shop_is_taken_by_every_command(tmp_path):
     assert 'kind = "date"\ndate = "YYYY-MM-DD"' in text
     assert 'kind = "itemref"\nseparator = "|"' in text
     assert text.count("separator = ") == 2
-    held_back = "(--allow-new-values colour takes new ones in this run)"
+    held_back = "to take new values: --allow-new-values colour"
     assert held_back in " ".join(by_settings.split())
     assert held_back not in plain
     assert "changed 60 · same 568 · new 3 · repeated 3 · unreadable 1 ·\n              refused 5   = 640" in by_settings
@@ -125,7 +125,8 @@ def test_a_locked_field_changes_only_when_unlocked_by_name(shop):
     wrong = neat_delta("compare", "live.csv", "edited.csv", "--unlock", "nope", cwd=shop)
 
     assert (shut.returncode, opened.returncode, wrong.returncode) == (1, 0, 2)
-    assert "this field is locked in catalogue.toml; --unlock tax_class" in shut.stdout
+    assert "this field is locked in catalogue.toml" in shut.stdout
+    assert "to let it change: --unlock tax_class" in shut.stdout
     assert not (shop / "shut").exists()
     assert read_rows(shop / "open/01-changes.csv") == [["Code", "tax_class"], ["A", "none"]]
 

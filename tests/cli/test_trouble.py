@@ -114,8 +114,8 @@ def test_a_fault_of_the_program_never_ends_with_the_code_for_attention(tmp_path,
 def test_a_reader_that_has_gone_does_not_change_what_a_command_ends_with(tmp_path, price, code, manner):
     write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.90"]])
     write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", price]])
-    theirs, ours = os.pipe()
-    os.close(theirs)
+    edited, ours = os.pipe()
+    os.close(edited)
 
     done = subprocess.run(
         [PROGRAM, "compare", "live.csv", "edited.csv", *manner], cwd=tmp_path, stdout=ours, stderr=subprocess.PIPE

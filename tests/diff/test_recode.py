@@ -160,8 +160,8 @@ IDS = [["sku", "id", "name", "price"], *([f"C-{at}", f"7{at}", f"Item {at}", f"{
 def sheet(folder, edit, **told):
     rows = [list(row) for row in IDS]
     edit(rows)
-    ours, theirs = read_pair(write_table(folder / "live.csv", IDS), write_table(folder / "edited.csv", rows))
-    return compare(ours, theirs, CompareOptions(**told))
+    ours, edited = read_pair(write_table(folder / "live.csv", IDS), write_table(folder / "edited.csv", rows))
+    return compare(ours, edited, CompareOptions(**told))
 
 
 def other_code(rows):

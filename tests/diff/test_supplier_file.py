@@ -59,7 +59,7 @@ def test_a_code_that_several_items_share_finds_none_of_them(listed):
     # The two items that the row may be seem gone, but neither they nor any other is removed.
     assert changes == {}
     assert seen.rows_in("refused")["key"].to_list() == ["supplier_code S-3"]
-    assert [say[:60] for say in seen.changes.findings.filter(level="stop")["message"]] == [
+    assert [message[:60] for message in seen.changes.findings.filter(level="stop")["message"]] == [
         "several live items have this supplier_code, so none is found",
         "1 of the sheet's rows cannot be given to an item and may be ",
     ]
@@ -168,10 +168,10 @@ def test_aliases_match_and_a_column_can_be_left_out_by_its_own_name(listed):
     [
         ({"columns": {"Dealer nett": "cost"}}, "no such column. Nearest: Dealer net."),
         ({"columns": {"Dealer net": "costs"}}, "no such field. Nearest: cost."),
-        ({"leave_out": ("colour",)}, "--leave-out colour: there is no such field or column"),
+        ({"leave_out": ("colour",)}, "leave_out colour: there is no such field or column"),
         ({"match_on": "supplier_code"}, "no such field of list.csv"),
         ({"match_on": "gtin"}, "no such field of live.csv"),
-        ({"columns": {"No.": "sku"}, "assume": {"rom": "x"}}, "--assume rom=x: there is no such field. Nearest: room."),
+        ({"columns": {"No.": "sku"}, "assume": {"rom": "x"}}, "assume rom=x: there is no such field. Nearest: room."),
         ({"columns": {"No.": "sku"}, "rules": ("price = list.net",)}, "there is no list.net"),
         (
             {"columns": {"No.": "sku"}, "rules": ("price = list.article * 2",)},

@@ -33,9 +33,9 @@ def shop(tmp_path):
     return opened
 
 
-def taken(shop, *rows, does="change"):
+def taken(shop, *rows, action="change"):
     data = "".join(",".join(row) + "\n" for row in rows).encode()
-    return [(result.code, result.result, result.reason) for result in shop.import_file(data, does).results]
+    return [(result.code, result.result, result.reason) for result in shop.import_file(data, action).results]
 
 
 @pytest.mark.parametrize(
@@ -77,17 +77,17 @@ def test_one_bad_row_does_not_keep_the_others_out(shop):
 def test_items_come_go_and_get_other_codes(shop):
     open_ = shop()
 
-    assert taken(open_, ["sku", "name"], ["C", "Jar"], ["A", "x"], does="add") == [
+    assert taken(open_, ["sku", "name"], ["C", "Jar"], ["A", "x"], action="add") == [
         ("C", "added", ""), ("A", "skipped", "an item has this code already"),
     ]  # fmt: skip
-    codes = taken(open_, ["sku", "new_sku"], ["A", "A9"], ["B", "C"], does="recode")
+    codes = taken(open_, ["sku", "new_sku"], ["A", "A9"], ["B", "C"], action="recode")
     assert codes[1][1:] == ("failed", "another item has the code C")
-    assert taken(open_, ["sku"], ["B"], does="remove") == [("B", "removed", "")]
+    assert taken(open_, ["sku"], ["B"], action="remove") == [("B", "removed", "")]
     assert [row[:2] for row in open_.items()] == [["A9", "Hive"], ["C", "Jar"]]
 
 
 @pytest.mark.parametrize(
-    ("ways", "header", "does", "reason"),
+    ("ways", "header", "action", "reason"),
     [
         ('required = ["name"]', "sku,price", "change", "the column name must be in every file"),
         ("rows = 2", "sku,price\nA,1", "change", "takes 2 rows in one, and this has 3"),
@@ -96,9 +96,9 @@ def test_items_come_go_and_get_other_codes(shop):
         ("", "code,price", "change", "has no column sku"),
     ],
 )
-def test_a_file_that_the_shop_does_not_take_is_refused_as_a_whole(shop, ways, header, does, reason):
+def test_a_file_that_the_shop_does_not_take_is_refused_as_a_whole(shop, ways, header, action, reason):
     with pytest.raises(InvalidOption, match=reason):
-        shop(ways).import_file(f"{header}\nA,9\n".encode(), does)
+        shop(ways).import_file(f"{header}\nA,9\n".encode(), action)
 
 
 @pytest.mark.parametrize("data", [b"", "sku,price\nA,9 €\n".encode("cp1252"), b"PK\x03\x04\xff"])

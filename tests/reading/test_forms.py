@@ -13,7 +13,7 @@ import pytest
 import xlsxwriter
 
 from helpers import PROGRAM, neat_delta, write_table
-from neat_delta.errors import InvalidInput
+from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.reading import ReadOptions, read_table
 from neat_delta.reading.workbook import number_text
 
@@ -152,7 +152,7 @@ def test_a_header_that_is_told_to_stand_where_no_row_begins_is_refused(tmp_path,
     (tmp_path / "a.xlsx").write_bytes(workbook(("One", [["sku", "n"]])))
 
     for name in ("a.csv", "a.xlsx"):
-        with pytest.raises(InvalidInput, match=f"no row begins on line {line}"):
+        with pytest.raises(InvalidOption, match=f"no row begins on line {line}"):
             read_table(tmp_path / name, options=ReadOptions(header_line=line))
 
 

@@ -31,7 +31,7 @@ def codes(catalogue):
 
 
 @pytest.mark.parametrize(
-    ("row", "say"),
+    ("row", "message"),
     [
         (["Total", "", "34.25", "9"], "a sum over other rows"),
         (["", "Subtotal:", "", "7"], "a sum over other rows"),
@@ -44,11 +44,11 @@ def codes(catalogue):
         (["sku-9", "x", "1", "2"], ""),
     ],
 )
-def test_sums_and_repeated_headers_are_no_data_and_items_are(read, row, say):
+def test_sums_and_repeated_headers_are_no_data_and_items_are(read, row, message):
     found = read([HEADER, *ITEMS[:2], row, ITEMS[2]])
 
-    assert codes(found) == (["A", "B", "C"] if say else ["A", "B", row[0], "C"])
-    assert found.non_data_rows.select("line", "message").rows() == ([(4, say)] if say else [])
+    assert codes(found) == (["A", "B", "C"] if message else ["A", "B", row[0], "C"])
+    assert found.non_data_rows.select("line", "message").rows() == ([(4, message)] if message else [])
 
 
 def test_with_every_row_told_nothing_is_set_apart(read):

@@ -35,9 +35,9 @@ def test_errors_and_formulas_without_a_value_are_no_blanks(tmp_path):
 
 def test_with_clearing_on_no_error_empties_a_field(tmp_path):
     cells = {f"B{at}": ("#N/A", "e") for at in range(2, 8)}
-    ours, theirs = read_pair(write_table(tmp_path / "live.csv", LIVE), book(tmp_path / "s.xlsx", cells))
+    ours, edited = read_pair(write_table(tmp_path / "live.csv", LIVE), book(tmp_path / "s.xlsx", cells))
 
-    changes = compare(ours, theirs, CompareOptions(clear_blanks=True)).changes
+    changes = compare(ours, edited, CompareOptions(clear_blanks=True)).changes
 
     assert changes.cells.is_empty()
     assert len(changes.findings.filter(level="stop", field="price")) == 6

@@ -113,13 +113,13 @@ def test_items_that_came_or_went_meanwhile_are_told(tmp_path):
 
     seen = refresh(changes, fresh, Settings())
 
-    does = dict(seen.changes.items.select("key", "action").rows())
-    assert does == {"A": "none", "B": "change", "D": "remove", "E": "none", "N": "none", "M": "none"}
+    action = dict(seen.changes.items.select("key", "action").rows())
+    assert action == {"A": "none", "B": "change", "D": "remove", "E": "none", "N": "none", "M": "none"}
     said = {(key, check) for key, check in seen.changes.findings.select("key", "code").iter_rows()}
     assert {("A", "gone since"), ("E", "clash"), ("N", "clash")} <= said
     assert cells_of(seen.changes)[("D", "price")] == ("40.00", None)
     ours = refresh(changes, fresh, Settings(), "ours").changes
-    assert dict(ours.items.select("key", "action").rows()) == does | {"E": "remove", "N": "change"}
+    assert dict(ours.items.select("key", "action").rows()) == action | {"E": "remove", "N": "change"}
     assert cells_of(ours)[("N", "price")] == ("1.50", "1.00")
 
 
@@ -407,14 +407,14 @@ values = st.sampled_from(["", "x", "y", "z"])
 tables_of = st.dictionaries(st.sampled_from(CODES), st.lists(values, min_size=4, max_size=4), min_size=1)
 
 
-def reference_merge(base, ours, theirs):
+def reference_merge(base, ours, edited):
     """What a shop holds in which colleagues made ``theirs`` of ``base``, and we ``ours``: where both moved, theirs.
 
     An item that we take out goes only if nobody has touched it; one that they took out stays out.
     """
     merged = {}
-    for code in dict.fromkeys([*theirs, *ours]):
-        was, mine, there = (side.get(code) for side in (base, ours, theirs))
+    for code in dict.fromkeys([*edited, *ours]):
+        was, mine, there = (side.get(code) for side in (base, ours, edited))
         if there is None:
             if was is None and mine is not None:
                 merged[code] = mine

@@ -12,6 +12,7 @@ from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_table
 from neat_delta.tables.settings import Settings
 from neat_delta.update.edit_sheet import delimited_sheet, sheet_columns, workbook
+from neat_delta.workflows.plan import context_of
 
 HEADER = ["sku", "näme", "price", "stock", "on", "day"]
 signs = st.characters(codec="utf-8", exclude_categories=("Cc", "Cs", "Cn")) | st.sampled_from("\n\t=_x")
@@ -28,7 +29,7 @@ def test_an_untouched_sheet_changes_nothing(rows, suffix):
         path = write_table(Path(name) / "live.csv", [HEADER, *([f"{at:04}", *cells] for at, cells in enumerate(rows))])
         live = read_table(path)
         every = pl.int_range(len(live), dtype=pl.UInt32, eager=True)
-        columns = sheet_columns(live, live.names, every, ["sku"], Settings(), [])
+        columns = sheet_columns(context_of(live, Settings(), ["sku"]), live.names, every)
         sheet = Path(name) / f"work{suffix}"
         sheet.write_bytes((workbook if suffix == ".xlsx" else delimited_sheet)(columns, live))
 

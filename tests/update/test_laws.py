@@ -294,8 +294,8 @@ def test_a_script_stops_where_the_shop_is_not_as_the_export_has_it(tmp_path):
     live = [["sku", "näme", "price"], ["A", "a", "1.00"], ["B", "b", "2.00"]]
     a = write_table(tmp_path / "live.csv", live)
     b = write_table(tmp_path / "edited.csv", [live[0], ["A", "a", "1.50"], ["B", "b", "2.50"]])
-    ours, theirs = read_pair(a, b)
-    write_update(compare(ours, theirs).changes, ours, tmp_path / "up", options=WriteOptions(output_format="sql"))
+    ours, edited = read_pair(a, b)
+    write_update(compare(ours, edited).changes, ours, tmp_path / "up", options=WriteOptions(output_format="sql"))
     moved = [live[0], live[1], ["B", "b", "2.20"]]
 
     with pytest.raises(sqlite3.IntegrityError):

@@ -74,8 +74,8 @@ def shop(psql):
 
 def script(tmp_path):
     a, b = write_table(tmp_path / "live.csv", LIVE), write_table(tmp_path / "edited.csv", EDITED)
-    ours, theirs = read_pair(a, b)
-    seen = compare(ours, theirs, CompareOptions(clear_blanks=True, add_new=True, delete_at_most=9))
+    ours, edited = read_pair(a, b)
+    seen = compare(ours, edited, CompareOptions(clear_blanks=True, add_new=True, delete_at_most=9))
     write_update(seen.changes, ours, tmp_path / "up", options=WriteOptions(output_format="sql"))
     return [path.read_text() for folder in ("up", "up/undo") for path in update_files(tmp_path / folder)]
 

@@ -22,8 +22,8 @@ EDITED = [LIVE[0], ["A", "a", "1.50"], ["B", "", "2.00"], ["N", "new", "9.00"]]
 @pytest.fixture
 def changes(tmp_path):
     a, b = write_table(tmp_path / "live.csv", LIVE), write_table(tmp_path / "edited.csv", EDITED)
-    ours, theirs = read_pair(a, b)
-    return ours, compare(ours, theirs, CompareOptions(clear_blanks=True, add_new=True, delete_at_most=1)).changes
+    ours, edited = read_pair(a, b)
+    return ours, compare(ours, edited, CompareOptions(clear_blanks=True, add_new=True, delete_at_most=1)).changes
 
 
 def refuses(tmp_path, live, changes, reason, shape="delimited"):
@@ -34,14 +34,14 @@ def refuses(tmp_path, live, changes, reason, shape="delimited"):
 
 
 @pytest.mark.parametrize(
-    ("does", "key", "reason"),
+    ("action", "key", "reason"),
     [
         ("change", "Z", "an item that is not exactly once in the live export"),
         ("change", "C", "an item that is not exactly once in the live export"),
         ("add", "A", "adds an item that the live export has already"),
     ],
 )
-def test_change_sets_about_other_items_than_the_live_export_has(tmp_path, does, key, reason):
+def test_change_sets_about_other_items_than_the_live_export_has(tmp_path, action, key, reason):
     a, b = write_table(tmp_path / "live.csv", [*LIVE, LIVE[3]]), write_table(tmp_path / "edited.csv", EDITED[:3])
     live, sheet = read_pair(a, b)
     changes = compare(live, sheet, CompareOptions(key=["sku"], clear_blanks=True)).changes
@@ -51,7 +51,7 @@ def test_change_sets_about_other_items_than_the_live_export_has(tmp_path, does, 
         return frame.with_columns(key=pl.col("key").replace({"A": key}))
 
     items = wrong(changes.items.filter(pl.col("key") != "C")).with_columns(
-        action=pl.when(pl.col("key") == key).then(pl.lit(does)).otherwise("action")
+        action=pl.when(pl.col("key") == key).then(pl.lit(action)).otherwise("action")
     )
     refuses(tmp_path, live, replace(changes, items=items, cells=wrong(changes.cells)), reason)
 

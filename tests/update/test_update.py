@@ -113,7 +113,7 @@ def test_an_earlier_update_is_replaced_only_when_told_and_strangers_never(tmp_pa
     (tmp_path / "mine").mkdir()
     (tmp_path / "mine/notes.txt").write_text("mine")
 
-    with pytest.raises(WriteError, match="--replace"):
+    with pytest.raises(WriteError, match="or let it be replaced"):
         write_update(changes, live, tmp_path / "up")
     with pytest.raises(WriteError, match="not empty"):
         write_update(changes, live, tmp_path / "mine", options=WriteOptions(overwrite=True))
@@ -247,9 +247,9 @@ def test_parents_come_before_what_names_them(tmp_path):
     new = [["N1", "N2", "c"], ["N2", "N3", "d"], ["N3", "A1", "e"]]
     a = write_table(tmp_path / "live.csv", live)
     b = write_table(tmp_path / "edited.csv", [*live, *new])
-    ours, theirs = read_pair(a, b)
+    ours, edited = read_pair(a, b)
 
-    write_update(compare(ours, theirs, CompareOptions(add_new=True)).changes, ours, tmp_path / "up")
+    write_update(compare(ours, edited, CompareOptions(add_new=True)).changes, ours, tmp_path / "up")
 
     assert [row[0] for row in read_rows(tmp_path / "up" / "01-new-items.csv")[1:]] == ["N3", "N2", "N1"]
 
@@ -257,10 +257,10 @@ def test_parents_come_before_what_names_them(tmp_path):
 def test_a_removal_may_be_a_switch_off_instead(tmp_path):
     live = [["sku", "active", "näme"], ["A1", "1", "a"], ["A2", "1", "b"], ["A3", "0", "c"]]
     a, b = write_table(tmp_path / "live.csv", live), write_table(tmp_path / "edited.csv", live[:2])
-    ours, theirs = read_pair(a, b)
+    ours, edited = read_pair(a, b)
     off = Settings(imports=ImportConfig(instead_of_removal={"active": "0"}))
 
-    changes = compare(ours, theirs, CompareOptions(delete_at_most=5, settings=off)).changes
+    changes = compare(ours, edited, CompareOptions(delete_at_most=5, settings=off)).changes
     write_update(changes, ours, tmp_path / "up", off)
 
     assert read_rows(tmp_path / "up" / "01-changes.csv") == [["sku", "active"], ["A2", "0"]]

@@ -88,7 +88,13 @@ def _known_items(changes: ChangeSet, keys: Sequence[str]) -> pl.DataFrame:
 def _items_where(changes: ChangeSet, live: Table | None, where: str, settings: Settings) -> pl.DataFrame:
     """The items (frame of key) for which a condition holds."""
     if live is None:
-        raise InvalidOption("--where asks for fields of the live export, which is not there", hint="Say --live FILE.")
+        raise InvalidOption(
+            "it asks for fields of the live export, which is not there",
+            option="where",
+            value=repr(where),
+            hint="Say where that is.",
+            code="live-export-missing",
+        )
     both = BeforeAfter(changes, live)
     gone = changes.keys_with_action(REMOVE)
     cells = changes.cells_with_action(REMOVE)

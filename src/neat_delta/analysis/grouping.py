@@ -31,7 +31,9 @@ def field_of(live: Table, what: str) -> str:
     found = next((name for name in live.names if pattern.search(name)), None)
     if found is None:
         raise InvalidOption(
-            f"--by {what}: no field of {live.source.name} is named so",
+            f"no field of {live.source.name} is named so",
+            option="by",
+            value=what,
             hint="Fields: " + ", ".join(live.names) + ".",
         )
     return found

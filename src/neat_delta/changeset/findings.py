@@ -39,6 +39,21 @@ def findings_frame(code: str, level: str, effect: str | None = None, **columns: 
     )
 
 
+def as_data(frame: pl.DataFrame) -> pl.Series:
+    """What findings are about, for programs: each row of a frame as a JSON object."""
+    return frame.select(pl.struct(pl.all()).struct.json_encode()).to_series()
+
+
+def data_of(member: str) -> pl.Expr:
+    """A member of the findings' data as text; null where a finding has none of that name."""
+    return pl.col("data").str.json_path_match(f"$.{member}")
+
+
+def is_about_columns() -> pl.Expr:
+    """Whether a finding is about what columns the file has, rather than about a row or a cell."""
+    return data_of("difference").is_not_null()
+
+
 _NO_FINDINGS = pl.DataFrame(schema=FINDINGS)
 
 

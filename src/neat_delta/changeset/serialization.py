@@ -186,7 +186,8 @@ def _head(line: bytes, path: Location) -> tuple[Head, dict[str, Any]]:
             "this is not a change set",
             file=path,
             line=1,
-            hint="Make one with: neat-delta compare … --out FILE",
+            hint="Compare two files to make one.",
+            code="no-change-set",
         ) from error
 
 

@@ -2,7 +2,7 @@
 
 Each accident is told by the pair of values: the new one is just what becomes of the old one. Where nothing but the old
 one can have been meant, it is put back; where something else may have been, the cell is refused. An edit that happens
-to look so is let through with --as-typed. What was measured of real programs stands in docs/comparing.md.
+to look so is let through as it was typed. What was measured of real programs stands in docs/comparing.md.
 """
 
 from __future__ import annotations
@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.findings import REPAIR, no_findings
-from neat_delta.checks.check import AS_TYPED, Check
+from neat_delta.checks.check import Check, Override
 from neat_delta.tables.corruption import DAY, DOUBLED, FAILED, FORMULA, POWER_OF_TEN
 from neat_delta.tables.field_types import type_named
 from neat_delta.tables.field_types.flag import TRUTH
@@ -92,8 +92,8 @@ def restored(context: CheckContext) -> pl.DataFrame:
     accents = _accented(context)
     what = [_broken(was, now) for was, now in accents.select("was", "now").iter_rows()]
     broken = accents.with_columns(what=pl.Series(what, dtype=pl.String)).drop_nulls("what")
-    say = "{} ({} became {}); the live value is put back, unless --as-typed {} takes the new one"
-    return _found(context, pl.concat([hit, broken]), "repaired", "warn", say, REPAIR)
+    message = "{} ({} became {}); the live value is put back"
+    return _found(context, pl.concat([hit, broken]), "repaired", "warn", message, REPAIR)
 
 
 def damaged(context: CheckContext) -> pl.DataFrame:
@@ -108,8 +108,8 @@ def damaged(context: CheckContext) -> pl.DataFrame:
         return no_findings()
     repairs = restored(context).select("key", "field")
     hit = hit.join(repairs, on=["key", "field"], how="anti", maintain_order="left")
-    say = "{} ({} became {}); write the value anew, or say --as-typed {}"
-    return _found(context, hit, "spreadsheet damage", "stop", say)
+    message = "{} ({} became {}); write the value anew"
+    return _found(context, hit, "spreadsheet damage", "stop", message)
 
 
 def _broken(was: str, now: str) -> str | None:
@@ -154,11 +154,11 @@ def _found(
 ) -> pl.DataFrame:
     if hit.is_empty():
         return no_findings()
-    message = hit.select(pl.format(say, "what", pl.col("was").fill_null("nothing"), "now", "field")).to_series()
+    message = hit.select(pl.format(say, "what", pl.col("was").fill_null("nothing"), "now")).to_series()
     return context.findings_for(hit.select("key", "field", "was", "now"), check, level, message, effect)
 
 
 CHECKS = (
-    Check("repaired", "warn", restored, AS_TYPED),
-    Check("spreadsheet damage", "stop", damaged, AS_TYPED),
+    Check("repaired", "warn", restored, Override.AS_TYPED),
+    Check("spreadsheet damage", "stop", damaged, Override.AS_TYPED),
 )

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.checks.check import LET, Check, concat_findings
+from neat_delta.checks.check import Check, Override, concat_findings
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.tables.field_types.gtin import PARTED, is_barcode, normalize
 
@@ -20,25 +20,23 @@ LAST_SIGNS = "0123456789X"
 def wrong_barcode(context: CheckContext) -> pl.DataFrame:
     """A barcode's check digit is wrong, or it has not the length of one."""
     found = []
-    for name, cells in _barcodes(context):
+    for _, cells in _barcodes(context):
         others = cells.filter(~_same_number())
         advice = {code: _advice(code) for code in others["code"].unique() if not is_barcode(code)}
         hit = others.filter(pl.col("code").is_in(list(advice))).unique(
             ["key", "field"], keep="first", maintain_order=True
         )
-        say = hit["code"].replace_strict(advice, return_dtype=pl.String)
-        found.append(
-            context.findings_for(hit, "wrong barcode", "stop", say + f' (--let "wrong barcode" sends {name} so)')
-        )
+        message = hit["code"].replace_strict(advice, return_dtype=pl.String)
+        found.append(context.findings_for(hit, "wrong barcode", "stop", message))
     return concat_findings(found)
 
 
 def padded_barcode(context: CheckContext) -> pl.DataFrame:
     """A barcode is the live one with zeros put in front."""
-    say = "the same barcode in more digits; shops and scanners may take it for another one"
+    message = "the same barcode in more digits; shops and scanners may take it for another one"
     longer = pl.col("code").str.len_chars() > pl.col("was").str.len_chars()
     return concat_findings(
-        context.findings_for(cells.filter(_same_number() & longer), "padded barcode", "warn", say)
+        context.findings_for(cells.filter(_same_number() & longer), "padded barcode", "warn", message)
         for _, cells in _barcodes(context)
     )
 
@@ -77,6 +75,6 @@ def _advice(code: str) -> str:
 
 
 CHECKS = (
-    Check("wrong barcode", "stop", wrong_barcode, LET),
-    Check("padded barcode", "warn", padded_barcode, LET),
+    Check("wrong barcode", "stop", wrong_barcode, Override.IGNORE),
+    Check("padded barcode", "warn", padded_barcode, Override.IGNORE),
 )

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.checks.check import LET, Check, cells_of, concat_findings
+from neat_delta.checks.check import Check, Override, cells_of, concat_findings
 from neat_delta.tables.field_types import type_named
 
 if TYPE_CHECKING:
@@ -35,8 +35,10 @@ def multiplied_alike(context: CheckContext) -> pl.DataFrame:
             times = pl.lit(factor).cast(pl.Decimal(38, 0))
             for hit in (both.filter(WAS * times == NOW), both.filter(NOW * times == WAS)):
                 if _alike(hit, both):
-                    say = f"this column changed {factor:,}-fold all at once: was it opened with the wrong decimal mark?"
-                    found.append(context.findings_for(cells_of(cells, hit), "multiplied alike", "stop", say))
+                    message = (
+                        f"this column changed {factor:,}-fold all at once: was it opened with the wrong decimal mark?"
+                    )
+                    found.append(context.findings_for(cells_of(cells, hit), "multiplied alike", "stop", message))
     return concat_findings(found)
 
 
@@ -48,8 +50,8 @@ def rounded_alike(context: CheckContext) -> pl.DataFrame:
         for decimals in range(MOST_DECIMALS):
             hit = finer.filter((WAS.round(decimals, mode="half_away_from_zero") == NOW) | (WAS.round(decimals) == NOW))
             if _alike(hit, both):
-                say = "this column was rounded all at once: was it saved as it is shown? The live values stay"
-                found.append(context.findings_for(cells_of(cells, hit), "rounded alike", "stop", say))
+                message = "this column was rounded all at once: was it saved as it is shown? The live values stay"
+                found.append(context.findings_for(cells_of(cells, hit), "rounded alike", "stop", message))
                 break
     return concat_findings(found)
 
@@ -66,8 +68,8 @@ def share_slip(context: CheckContext) -> pl.DataFrame:
         beyond = (hundred < NOW) & (hundred >= WAS)
         below = (NOW > 0) & (one > NOW) & (one <= WAS)
         hit = both.filter((WAS != 0) & (slip | beyond | below))
-        say = "is this share a hundred times too large or too small? Write it with its sign, such as 7 %"
-        found.append(context.findings_for(cells_of(cells, hit), "share slip", "stop", say))
+        message = "is this share a hundred times too large or too small? Write it with its sign, such as 7 %"
+        found.append(context.findings_for(cells_of(cells, hit), "share slip", "stop", message))
     return concat_findings(found)
 
 
@@ -75,8 +77,8 @@ def control_character(context: CheckContext) -> pl.DataFrame:
     """A value has a control character in it, which nobody types."""
     cells = context.outgoing_cells.drop_nulls("now").filter(NOW.str.contains(CONTROL))
     new = cells.filter(~WAS.str.contains(CONTROL).fill_null(value=False))
-    say = "this holds a character that nobody types (a control character); write the value anew"
-    return context.findings_for(new, "control character", "stop", say)
+    message = "this holds a character that nobody types (a control character); write the value anew"
+    return context.findings_for(new, "control character", "stop", message)
 
 
 def _numbers_typed(context: CheckContext) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
@@ -95,8 +97,8 @@ def _alike(hit: pl.DataFrame, both: pl.DataFrame) -> bool:
 
 
 CHECKS = (
-    Check("multiplied alike", "stop", multiplied_alike, LET),
-    Check("rounded alike", "stop", rounded_alike, LET),
-    Check("share slip", "stop", share_slip, LET),
-    Check("control character", "stop", control_character, LET),
+    Check("multiplied alike", "stop", multiplied_alike, Override.IGNORE),
+    Check("rounded alike", "stop", rounded_alike, Override.IGNORE),
+    Check("share slip", "stop", share_slip, Override.IGNORE),
+    Check("control character", "stop", control_character, Override.IGNORE),
 )

@@ -12,7 +12,7 @@ import polars as pl
 
 from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import no_findings
-from neat_delta.checks.check import LET, Check, cells_of, concat_findings
+from neat_delta.checks.check import Check, Override, cells_of, concat_findings
 from neat_delta.matching import Key
 from neat_delta.matching.similarity import find_name_field
 from neat_delta.tables.field_types import type_named
@@ -51,8 +51,8 @@ def column_out_of_step(context: CheckContext) -> pl.DataFrame:
             up, down = int((both["now"] > both["was"]).sum()), int((both["now"] < both["was"]).sum())
             if min(up, down) < EITHER_WAY * len(cells):
                 continue
-        say = "these values stood on other items: was the column sorted or moved without the others?"
-        found.append(context.findings_for(cells, "sorted alone", "stop", say))
+        message = "these values stood on other items: was the column sorted or moved without the others?"
+        found.append(context.findings_for(cells, "sorted alone", "stop", message))
     return concat_findings(found)
 
 
@@ -79,8 +79,8 @@ def fill_series(context: CheckContext) -> pl.DataFrame:
         # So a short run counts only if none of it was one before.
         plain = (length >= RUN - 1) & (owned == 0)
         hit = rows.filter("counts").filter(plain | ((length >= LONG_RUN) & (owned < HALF * length)))
-        say = "these numbers count on from row to row: was the cell above dragged down? Copy it instead"
-        found.append(context.findings_for(cells_of(cells, hit), "dragged series", "stop", say))
+        message = "these numbers count on from row to row: was the cell above dragged down? Copy it instead"
+        found.append(context.findings_for(cells_of(cells, hit), "dragged series", "stop", message))
     return concat_findings(found)
 
 
@@ -100,8 +100,8 @@ def filled_down(context: CheckContext) -> pl.DataFrame:
         runs = rows.filter("same").filter(
             (pl.len().over("run") >= FILLED) & (WAS.n_unique().over("run") >= UNLIKE * pl.len().over("run"))
         )
-        say = "unlike values became that of the row above: was it filled down over them?"
-        found.append(context.findings_for(cells_of(cells, runs), "filled down", "stop" if own else "warn", say))
+        message = "unlike values became that of the row above: was it filled down over them?"
+        found.append(context.findings_for(cells_of(cells, runs), "filled down", "stop" if own else "warn", message))
     return concat_findings(found)
 
 
@@ -128,8 +128,8 @@ def shifted(context: CheckContext) -> pl.DataFrame:
         rows = moved.filter(pl.col("values") >= FEWEST_SHIFTED).join(all_of, on="key")
         rows = rows.filter(pl.col("len") * 2 > pl.col("all")).sort("key")
         about = rows.select("key", "now", field=pl.lit(None, pl.String))
-        say = "the cells of this row stand one column beside their own; move them back, the whole row is held back"
-        found.append(context.findings_for(about, "shifted", "stop", say))
+        message = "the cells of this row stand one column beside their own; move them back, the whole row is held back"
+        found.append(context.findings_for(about, "shifted", "stop", message))
     return concat_findings(found)
 
 
@@ -141,8 +141,8 @@ def truncated(context: CheckContext) -> pl.DataFrame:
             WAS.str.starts_with(NOW) & (NOW.str.len_chars() >= SHORTEST_CUT) & (WAS != NOW)
         )
         alike = cut.filter(pl.len().over(NOW.str.len_chars()) >= FEWEST_CUT)
-        say = "these texts lost their ends at one and the same length; the live ones stay"
-        found.append(context.findings_for(alike, "cut alike", "stop", say))
+        message = "these texts lost their ends at one and the same length; the live ones stay"
+        found.append(context.findings_for(alike, "cut alike", "stop", message))
     return concat_findings(found)
 
 
@@ -177,8 +177,8 @@ def _further(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> 
         return context.type_of(name) == "text", count, -context.live.names.index(name)
 
     meant = max(counts, key=likeliest)[0]
-    say = f"{old!r} became {new!r} here as in {meant}: did search and replace go further than meant?"
-    return context.findings_for(same.filter(pl.col("field") != meant), "replaced", "warn", say)
+    message = f"{old!r} became {new!r} here as in {meant}: did search and replace go further than meant?"
+    return context.findings_for(same.filter(pl.col("field") != meant), "replaced", "warn", message)
 
 
 def _swap(was: str, now: str) -> tuple[str, str]:
@@ -232,10 +232,10 @@ def _heights(context: CheckContext) -> pl.Series:
 
 
 CHECKS = (
-    Check("sorted alone", "stop", column_out_of_step, LET),
-    Check("dragged series", "stop", fill_series, LET),
-    Check("filled down", "stop, warn", filled_down, LET),
-    Check("shifted", "stop", shifted, LET),
-    Check("cut alike", "stop", truncated, LET),
-    Check("replaced", "warn", replaced, LET),
+    Check("sorted alone", "stop", column_out_of_step, Override.IGNORE),
+    Check("dragged series", "stop", fill_series, Override.IGNORE),
+    Check("filled down", "stop, warn", filled_down, Override.IGNORE),
+    Check("shifted", "stop", shifted, Override.IGNORE),
+    Check("cut alike", "stop", truncated, Override.IGNORE),
+    Check("replaced", "warn", replaced, Override.IGNORE),
 )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from enum import Enum
 from functools import cached_property
 from typing import TYPE_CHECKING
 
@@ -20,7 +21,14 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
     from neat_delta.tables.settings import FieldSettings, Settings
 
-UNLOCK, NEW_VALUES, AS_TYPED, LET = "--unlock FIELD", "--allow-new-values FIELD", "--as-typed FIELD", "--let"
+
+class Override(Enum):
+    """What lets the finding of a check through in one run; the members of ``Overrides`` are named so."""
+
+    UNLOCK = "unlock"
+    NEW_VALUES = "allow_new_values"
+    AS_TYPED = "as_typed"
+    IGNORE = "ignore"
 
 
 @dataclass(frozen=True)
@@ -34,17 +42,12 @@ class Check:
     name: str
     level: str
     run: Callable[[CheckContext], pl.DataFrame]
-    override: str = ""
+    override: Override | None = None
 
     @property
     def about(self) -> str:
         """What it looks for, in a sentence."""
         return str(self.run.__doc__).split("\n", 1)[0]
-
-    @property
-    def opened_by(self) -> str:
-        """The option that lets what it finds through in one run; nothing if there is none."""
-        return f'--let "{self.name}"' if self.override == LET else self.override
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.checks.check import LET, Check
+from neat_delta.checks.check import Check, Override
 from neat_delta.tables import ASCII
 
 if TYPE_CHECKING:
@@ -29,8 +29,8 @@ def character(context: CheckContext) -> pl.DataFrame:
     lacking = cells.filter(
         pl.col("now").map_elements(lambda cell: not _encodes(cell, charset), return_dtype=pl.Boolean).fill_null(False)
     )
-    say = "the shop's character set ({}) has no such character; write it another way, or let the shop take UTF-8"
-    return context.findings_for(lacking, "character", "stop", say.format(charset))
+    message = "the shop's character set ({}) has no such character; write it another way, or let the shop take UTF-8"
+    return context.findings_for(lacking, "character", "stop", message.format(charset))
 
 
 def untold_characters(context: CheckContext) -> pl.DataFrame:
@@ -46,18 +46,20 @@ def untold_characters(context: CheckContext) -> pl.DataFrame:
 def cannot_be_emptied(context: CheckContext) -> pl.DataFrame:
     """A field would be emptied, and the shop's import has no way to do that by file."""
     emptied = context.outgoing_cells.filter(pl.col("now").is_null() & (not context.settings.imports.can_empty))
-    say = (
+    message = (
         "the shop's import leaves a field alone where a cell is blank, so no file can empty it; empty it in the shop, "
         "or settle a marker that empties in catalogue.toml"
     )
-    return context.findings_for(emptied, "cannot be emptied", "stop", say)
+    return context.findings_for(emptied, "cannot be emptied", "stop", message)
 
 
 def reads_as_marker(context: CheckContext) -> pl.DataFrame:
     """A value is just what the shop's import takes for "empty this"."""
     marker = context.settings.imports.marker
-    say = f"the shop's import takes {marker!r} for an order to empty the field; write another value, or blank"
-    return context.findings_for(context.outgoing_cells.filter(pl.col("now") == (marker or "")), "marker", "stop", say)
+    message = f"the shop's import takes {marker!r} for an order to empty the field; write another value, or blank"
+    return context.findings_for(
+        context.outgoing_cells.filter(pl.col("now") == (marker or "")), "marker", "stop", message
+    )
 
 
 def _charset(context: CheckContext) -> str:
@@ -75,7 +77,7 @@ def _encodes(cell: str, charset: str) -> bool:
 
 CHECKS = (
     Check("character", "stop", character),
-    Check("untold character", "warn", untold_characters, LET),
+    Check("untold character", "warn", untold_characters, Override.IGNORE),
     Check("cannot be emptied", "stop", cannot_be_emptied),
     Check("marker", "stop", reads_as_marker),
 )

@@ -13,7 +13,7 @@ import polars as pl
 from neat_delta.analysis.grouping import MAKER
 from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import findings_frame, no_findings
-from neat_delta.checks.check import LET, Check, concat_findings
+from neat_delta.checks.check import Check, Override, concat_findings
 from neat_delta.tables.type_inference import is_stock
 from neat_delta.tables.typed_values import cast_cells
 
@@ -40,33 +40,35 @@ TIMES_LARGEST = 10
 
 def negative(context: CheckContext) -> pl.DataFrame:
     """An amount of money or a stock falls below zero."""
-    say = "this cannot be below zero; mend it"
+    message = "this cannot be below zero; mend it"
     return _each(
-        context, _money(context) + _stock(context), (NOW < 0) & ~(WAS < 0).fill_null(value=False), "negative", say
+        context, _money(context) + _stock(context), (NOW < 0) & ~(WAS < 0).fill_null(value=False), "negative", message
     )
 
 
 def zero_price(context: CheckContext) -> pl.DataFrame:
     """A price becomes zero."""
     price = context.settings.money.price_of(context.live.names)
-    say = "a price of zero gives the item away; write the price, or leave it blank"
-    return _each(context, [price] if price else [], (NOW == 0) & (WAS != 0).fill_null(value=True), "zero price", say)
+    message = "a price of zero gives the item away; write the price, or leave it blank"
+    return _each(
+        context, [price] if price else [], (NOW == 0) & (WAS != 0).fill_null(value=True), "zero price", message
+    )
 
 
 def decimal_slip(context: CheckContext) -> pl.DataFrame:
     """An amount of money is about ten, a hundred or a thousand times what it was, or such a part of it."""
     ratio = (NOW.cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
     near = [((times / step - 1).abs() < about) for step, about in SLIPS.items() for times in (ratio, 1 / ratio)]
-    say = "this is about ten or a hundred times more, or less, than it was: is the decimal mark in its place?"
-    return _each(context, _money(context), (WAS > 0) & (NOW > 0) & pl.any_horizontal(near), "tenfold", say)
+    message = "this is about ten or a hundred times more, or less, than it was: is the decimal mark in its place?"
+    return _each(context, _money(context), (WAS > 0) & (NOW > 0) & pl.any_horizontal(near), "tenfold", message)
 
 
 def large_move(context: CheckContext) -> pl.DataFrame:
     """An amount of money moves by a larger share than is settled as usual."""
     most = context.settings.checks.largest_move
     share = ((NOW - WAS).cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
-    say = f"this moves by more than {most * 100:.0f} %; look at it (largest_move in [checks])"
-    return _each(context, _money(context), (WAS > 0) & (share > most), "large move", say, "warn")
+    message = f"this moves by more than {most * 100:.0f} %; look at it (largest_move in [checks])"
+    return _each(context, _money(context), (WAS > 0) & (share > most), "large move", message, "warn")
 
 
 def implausible_stock(context: CheckContext) -> pl.DataFrame:
@@ -78,8 +80,8 @@ def implausible_stock(context: CheckContext) -> pl.DataFrame:
         largest = int(there.max() or 0)  # type: ignore[arg-type]
         hit = both.filter((TIMES_LARGEST * largest < NOW) & (WAS != NOW).fill_null(value=True))
         if largest:
-            say = f"no item has more than {largest} of this; was a barcode or a price typed here?"
-            found.append(context.findings_for(_cells(context, name, hit), "implausible stock", "stop", say))
+            message = f"no item has more than {largest} of this; was a barcode or a price typed here?"
+            found.append(context.findings_for(_cells(context, name, hit), "implausible stock", "stop", message))
     return concat_findings(found)
 
 
@@ -89,9 +91,12 @@ def below_cost(context: CheckContext) -> pl.DataFrame:
     if pair is None:
         return no_findings()
     bad = pair.filter((pl.col("price") < pl.col("cost")) & ~(pl.col("price_was") < pl.col("cost_was")).fill_null(False))
-    say = "the price is below the cost; mend one of the two"
+    message = "the price is below the cost; mend one of the two"
     return context.findings_for(
-        _moved(context, bad, context.settings.money.price_cost_fields(context.live.names)), "below cost", "stop", say
+        _moved(context, bad, context.settings.money.price_cost_fields(context.live.names)),
+        "below cost",
+        "stop",
+        message,
     )
 
 
@@ -106,9 +111,12 @@ def low_margin(context: CheckContext) -> pl.DataFrame:
 
     now, was = margin("price", "cost"), margin("price_was", "cost_was")
     bad = pair.filter((now >= 0) & (now < floor) & ~(was < floor).fill_null(value=False))
-    say = f"the margin falls below {floor * 100:.0f} % (margin_floor in [checks])"
+    message = f"the margin falls below {floor * 100:.0f} % (margin_floor in [checks])"
     return context.findings_for(
-        _moved(context, bad, context.settings.money.price_cost_fields(context.live.names)), "thin margin", "warn", say
+        _moved(context, bad, context.settings.money.price_cost_fields(context.live.names)),
+        "thin margin",
+        "warn",
+        message,
     )
 
 
@@ -138,8 +146,8 @@ def sale_not_below_price(context: CheckContext) -> pl.DataFrame:
     bad = both.filter(
         (pl.col("now_sale") >= NOW) & (pl.col("now_sale") > 0) & ~(pl.col("was_sale") >= WAS).fill_null(value=False)
     )
-    say = "the sale price is not below the price; mend one of the two"
-    return context.findings_for(_moved(context, bad, (price, sale)), "dear sale", "stop", say)
+    message = "the sale price is not below the price; mend one of the two"
+    return context.findings_for(_moved(context, bad, (price, sale)), "dear sale", "stop", message)
 
 
 def sale_below_cost(context: CheckContext) -> pl.DataFrame:
@@ -158,8 +166,8 @@ def sale_below_cost(context: CheckContext) -> pl.DataFrame:
         & (NOW / tax < pl.col("cost"))
         & ~((WAS > 0) & (WAS / tax < pl.col("cost_was"))).fill_null(value=False)
     )
-    say = "the sale price is below the cost; mend one of the two"
-    return context.findings_for(_moved(context, bad, (sale, cost)), "sale below cost", "stop", say)
+    message = "the sale price is below the cost; mend one of the two"
+    return context.findings_for(_moved(context, bad, (sale, cost)), "sale below cost", "stop", message)
 
 
 def sale_ends_early(context: CheckContext) -> pl.DataFrame:
@@ -179,8 +187,8 @@ def sale_ends_early(context: CheckContext) -> pl.DataFrame:
     before = pl.Series(typed[end, "now"] < typed[start, "now"]).fill_null(value=False)
     already = pl.Series(typed[end, "was"] < typed[start, "was"]).fill_null(value=False)
     bad = context.affected_items.select("key").filter(before & ~already)
-    say = "the sale ends before it starts; mend one of the two"
-    return context.findings_for(_moved(context, bad, (start, end)), "sale ends early", "stop", say)
+    message = "the sale ends before it starts; mend one of the two"
+    return context.findings_for(_moved(context, bad, (start, end)), "sale ends early", "stop", message)
 
 
 def cost_left_behind(context: CheckContext) -> pl.DataFrame:
@@ -201,8 +209,8 @@ def cost_left_behind(context: CheckContext) -> pl.DataFrame:
     alone = of_group.filter(
         ~pl.col("with_cost") & (pl.col("alike") >= FEWEST_ALIKE) & (pl.col("alike") >= SHARE_ALIKE * pl.col("all"))
     )
-    say = f"the price moves and the {cost} does not, as it does for the others of this {group}"
-    return context.findings_for(_moved(context, alone, (price,)), "cost left behind", "warn", say)
+    message = f"the price moves and the {cost} does not, as it does for the others of this {group}"
+    return context.findings_for(_moved(context, alone, (price,)), "cost left behind", "warn", message)
 
 
 def many_changes(context: CheckContext) -> pl.DataFrame:
@@ -225,11 +233,11 @@ def _stock(context: CheckContext) -> list[str]:
 
 
 def _each(
-    context: CheckContext, names: Iterable[str], wrong: pl.Expr, check: str, say: str, level: str = "stop"
+    context: CheckContext, names: Iterable[str], wrong: pl.Expr, check: str, message: str, level: str = "stop"
 ) -> pl.DataFrame:
     """Findings on the changed cells of these fields for which a condition over was and now holds."""
     return concat_findings(
-        context.findings_for(_cells(context, name, context.numbers(name).filter(wrong)), check, level, say)
+        context.findings_for(_cells(context, name, context.numbers(name).filter(wrong)), check, level, message)
         for name in names
         if name in context.changes.head.fields
     )
@@ -254,15 +262,15 @@ def _moved(context: CheckContext, items: pl.DataFrame, names: Iterable[str | Non
 
 CHECKS = (
     Check("negative", "stop", negative),
-    Check("zero price", "stop", zero_price, LET),
-    Check("tenfold", "stop", decimal_slip, LET),
-    Check("below cost", "stop", below_cost, LET),
-    Check("dear sale", "stop", sale_not_below_price, LET),
-    Check("sale below cost", "stop", sale_below_cost, LET),
-    Check("sale ends early", "stop", sale_ends_early, LET),
-    Check("implausible stock", "stop", implausible_stock, LET),
-    Check("thin margin", "warn", low_margin, LET),
-    Check("large move", "warn", large_move, LET),
-    Check("cost left behind", "warn", cost_left_behind, LET),
-    Check("many changes", "warn", many_changes, LET),
+    Check("zero price", "stop", zero_price, Override.IGNORE),
+    Check("tenfold", "stop", decimal_slip, Override.IGNORE),
+    Check("below cost", "stop", below_cost, Override.IGNORE),
+    Check("dear sale", "stop", sale_not_below_price, Override.IGNORE),
+    Check("sale below cost", "stop", sale_below_cost, Override.IGNORE),
+    Check("sale ends early", "stop", sale_ends_early, Override.IGNORE),
+    Check("implausible stock", "stop", implausible_stock, Override.IGNORE),
+    Check("thin margin", "warn", low_margin, Override.IGNORE),
+    Check("large move", "warn", large_move, Override.IGNORE),
+    Check("cost left behind", "warn", cost_left_behind, Override.IGNORE),
+    Check("many changes", "warn", many_changes, Override.IGNORE),
 )

@@ -8,7 +8,7 @@ import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE
 from neat_delta.changeset.findings import no_findings
-from neat_delta.checks.check import UNLOCK, Check, concat_findings
+from neat_delta.checks.check import Check, Override, concat_findings
 from neat_delta.errors import InvalidOption
 from neat_delta.expressions import ExpressionError, parse_expression
 from neat_delta.tables.typed_values import cast_cells
@@ -20,11 +20,11 @@ if TYPE_CHECKING:
 
 def locked(context: CheckContext) -> pl.DataFrame:
     """A field whose change has wide effects changes, and this run does not unlock it."""
-    say = "this field is locked in catalogue.toml; --unlock {} lets it change in this run"
+    message = "this field is locked in catalogue.toml"
     known = context.changes.keys_with_action(CHANGE, RECODE)
     return concat_findings(
         context.findings_for(
-            cells.join(known, on="key", how="semi", maintain_order="left"), "locked field", "stop", say.format(name)
+            cells.join(known, on="key", how="semi", maintain_order="left"), "locked field", "stop", message
         )
         for name, result, cells in context.cells()
         if result.locked and name not in context.overrides.unlock
@@ -59,10 +59,13 @@ def required(context: CheckContext) -> pl.DataFrame:
 
 def too_long(context: CheckContext) -> pl.DataFrame:
     """A text is longer than the field holds."""
-    say = "the field holds {} characters; shorten the text"
+    message = "the field holds {} characters; shorten the text"
     return concat_findings(
         context.findings_for(
-            cells.filter(pl.col("now").str.len_chars() > result.length), "too long", "stop", say.format(result.length)
+            cells.filter(pl.col("now").str.len_chars() > result.length),
+            "too long",
+            "stop",
+            message.format(result.length),
         )
         for _, result, cells in context.cells()
         if result.length is not None
@@ -71,13 +74,13 @@ def too_long(context: CheckContext) -> pl.DataFrame:
 
 def too_fine(context: CheckContext) -> pl.DataFrame:
     """A number has more decimals than the field holds; the shop would round it."""
-    say = "the field holds {} decimals, and the shop would round this; round it yourself"
+    message = "the field holds {} decimals, and the shop would round this; round it yourself"
     return concat_findings(
         context.findings_for(
             cells.filter(_decimals(context, name) > result.decimals),
             "too many decimals",
             "stop",
-            say.format(result.decimals),
+            message.format(result.decimals),
         )
         for name, result, cells in context.cells()
         if result.decimals is not None
@@ -136,7 +139,7 @@ def _wrong(one: Condition, error: Exception) -> InvalidOption:
 
 
 CHECKS = (
-    Check("locked field", "stop", locked, UNLOCK),
+    Check("locked field", "stop", locked, Override.UNLOCK),
     Check("required field", "stop", required),
     Check("too long", "stop", too_long),
     Check("too many decimals", "stop", too_fine),

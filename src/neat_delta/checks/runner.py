@@ -14,7 +14,7 @@ from neat_delta.changeset.apply_findings import apply_findings, with_findings_re
 from neat_delta.changeset.changeset import Overrides, with_overrides
 from neat_delta.changeset.findings import NO_EFFECT, no_findings
 from neat_delta.checks import accidents, barcodes, bulk, bulk_accidents, imports, money, rules, values
-from neat_delta.checks.check import LET, Check, CheckContext
+from neat_delta.checks.check import Check, CheckContext, Override
 from neat_delta.errors import InvalidOption
 from neat_delta.tables import field_name
 
@@ -100,14 +100,18 @@ def _known(overrides: Overrides, live: Table) -> Overrides:
         for name in result:
             if field_name(name) not in live.names:
                 raise InvalidOption(
-                    f"--{option.replace('_', '-')} {name}: there is no such field",
+                    "there is no such field",
+                    option=option,
+                    value=name,
                     hint="Fields: " + ", ".join(live.names) + ".",
                 )
-    open_ones = [check.name for check in CHECKS if check.override == LET]
+    open_ones = [check.name for check in CHECKS if check.override is Override.IGNORE]
     for name in overrides.ignore:
         if name not in open_ones:
             raise InvalidOption(
-                f"--let {name!r}: there is no such check that can be let pass",
+                "there is no such check that can be let pass",
+                option="let",
+                value=repr(name),
                 hint="There are: " + ", ".join(open_ones) + ".",
             )
     return replace(overrides, **{option: tuple(map(field_name, result)) for option, result in names.items()})

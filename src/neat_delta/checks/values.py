@@ -9,7 +9,7 @@ import polars as pl
 
 from neat_delta.changeset.changeset import REMOVE
 from neat_delta.changeset.findings import no_findings
-from neat_delta.checks.check import LET, NEW_VALUES, Check, concat_findings
+from neat_delta.checks.check import Check, Override, concat_findings
 from neat_delta.matching import Key
 from neat_delta.tables.profile import LEAST_USES, MOST_CHOICES
 from neat_delta.tables.type_inference import code_separator, resolve_type, split_values
@@ -40,8 +40,8 @@ def unknown_value(context: CheckContext) -> pl.DataFrame:
             value: _advice(value, choices, name, open_=not result.allowed_values)
             for value in strange["single"].unique()
         }
-        say = strange["single"].replace_strict(advice, return_dtype=pl.String)
-        found.append(context.findings_for(strange, "no such choice", "stop", say))
+        message = strange["single"].replace_strict(advice, return_dtype=pl.String)
+        found.append(context.findings_for(strange, "no such choice", "stop", message))
     return concat_findings(found)
 
 
@@ -73,7 +73,7 @@ def _advice(value: str, choices: Sequence[str], name: str, *, open_: bool) -> st
     else:
         meant = "write one of: " + ", ".join(choices[:SOME_VALUES]) + (" …" if len(choices) > SOME_VALUES else "")
     what = "no item has this value yet" if open_ else "this is none of the field's values"
-    return f"{what}; {meant} (--allow-new-values {name} takes new ones in this run)"
+    return f"{what}; {meant}"
 
 
 def nearest(value: str, choices: Iterable[str]) -> str | None:
@@ -113,8 +113,10 @@ def another_spelling(context: CheckContext) -> pl.DataFrame:
         like = {value: folded[normalize(value)] for value in strange["single"].unique() if normalize(value) in folded}
         hit = strange.filter(pl.col("single").is_in(list(like)))
         meant = hit["single"].replace_strict(like, return_dtype=pl.String)
-        say = pl.select(pl.format("other items have {} here, this would be a second spelling of it", meant)).to_series()
-        found.append(context.findings_for(hit, "another spelling", "warn", say))
+        message = pl.select(
+            pl.format("other items have {} here, this would be a second spelling of it", meant)
+        ).to_series()
+        found.append(context.findings_for(hit, "another spelling", "warn", message))
     return concat_findings(found)
 
 
@@ -147,8 +149,8 @@ def unknown_category(context: CheckContext) -> pl.DataFrame:
         parents = _parents(used)
         strange = _strange(cells, pl.concat([used, parents]).unique(), result.separator)
         advice = {value: _advice(value, used.to_list(), name, open_=True) for value in strange["single"].unique()}
-        say = strange["single"].replace_strict(advice, return_dtype=pl.String)
-        found.append(context.findings_for(strange, "unknown category", "stop", say))
+        message = strange["single"].replace_strict(advice, return_dtype=pl.String)
+        found.append(context.findings_for(strange, "unknown category", "stop", message))
         if result.lowest:
             inner = _strange(cells, used.filter(~used.is_in(parents.implode())), result.separator)
             inner = inner.filter(pl.col("single").is_in(parents.implode()))
@@ -168,22 +170,24 @@ def _parents(paths: pl.Series) -> pl.Series:
 
 def image_name(context: CheckContext) -> pl.DataFrame:
     """A picture's name has spaces or signs that break web addresses."""
-    say = "the name holds a space or a sign that web addresses cannot have; rename the picture"
+    message = "the name holds a space or a sign that web addresses cannot have; rename the picture"
     return concat_findings(
-        context.findings_for(cells.filter(pl.col("now").str.contains(r"[\s?#%&\"<>\\]")), "picture name", "warn", say)
+        context.findings_for(
+            cells.filter(pl.col("now").str.contains(r"[\s?#%&\"<>\\]")), "picture name", "warn", message
+        )
         for name, result, cells in context.cells()
         if context.type_of(name) == "picture" and (result.separator or "").strip() not in ("&", "#")
     )
 
 
 def image_missing(context: CheckContext) -> pl.DataFrame:
-    """A picture is not in the folder named with --pictures."""
+    """A picture is not in the folder of pictures."""
     if context.images is None:
         return no_findings()
     there = pl.Series(sorted(context.images), dtype=pl.String)
-    say = "there is no such picture in the folder; add it there, or mend the name (letter case counts)"
+    message = "there is no such picture in the folder; add it there, or mend the name (letter case counts)"
     return concat_findings(
-        context.findings_for(_strange(cells, there, result.separator), "picture missing", "stop", say)
+        context.findings_for(_strange(cells, there, result.separator), "picture missing", "stop", message)
         for name, result, cells in context.cells()
         if context.type_of(name) == "picture"
     )
@@ -203,10 +207,10 @@ def not_unique(context: CheckContext) -> pl.DataFrame:
         others = double.group_by("now").agg("key").filter(pl.col("key").list.len() > 1)
         hit = cells.join(others.rename({"key": "keys"}), on="now", how="inner", maintain_order="left")
         other = hit["keys"].list.set_difference(hit.select(pl.concat_list("key")).to_series()).list.first()
-        say = pl.select(
+        message = pl.select(
             pl.format("{} would have it too, and it must be an item's own", other.fill_null("another item"))
         ).to_series()
-        found.append(context.findings_for(hit, "not unique", "stop", say))
+        found.append(context.findings_for(hit, "not unique", "stop", message))
     return concat_findings(found)
 
 
@@ -251,9 +255,9 @@ def parent_removed(context: CheckContext) -> pl.DataFrame:
         named = named.with_columns(pl.col("key").str.split(separator) if separator else pl.concat_list("key"))
         named = named.explode("key").with_columns(pl.col("key").str.strip_chars())
         hit = removed.join(named.group_by("key").agg(pl.len(), pl.col("by").first()), on="key", maintain_order="left")
-        say = hit.select(pl.format("{} names it in its {}, and stays; remove both, or neither", "by", pl.lit(name)))
+        message = hit.select(pl.format("{} names it in its {}, and stays; remove both, or neither", "by", pl.lit(name)))
         about = hit.select("key", now=pl.lit(None, pl.String), field=pl.lit(None, pl.String))
-        found.append(context.findings_for(about, "parent removed", "stop", say.to_series()))
+        found.append(context.findings_for(about, "parent removed", "stop", message.to_series()))
     return concat_findings(found)
 
 
@@ -265,13 +269,13 @@ def _with_changes(cells: pl.Series, codes: pl.Series, both: pl.DataFrame) -> pl.
 
 
 CHECKS = (
-    Check("no such choice", "stop", unknown_value, NEW_VALUES),
-    Check("unknown category", "stop", unknown_category, NEW_VALUES),
-    Check("another spelling", "warn", another_spelling, LET),
-    Check("spelt twice", "note", spelling_variant, LET),
-    Check("not unique", "stop", not_unique, LET),
-    Check("points nowhere", "warn", broken_link, LET),
-    Check("parent removed", "stop", parent_removed, LET),
-    Check("picture name", "warn", image_name, LET),
+    Check("no such choice", "stop", unknown_value, Override.NEW_VALUES),
+    Check("unknown category", "stop", unknown_category, Override.NEW_VALUES),
+    Check("another spelling", "warn", another_spelling, Override.IGNORE),
+    Check("spelt twice", "note", spelling_variant, Override.IGNORE),
+    Check("not unique", "stop", not_unique, Override.IGNORE),
+    Check("points nowhere", "warn", broken_link, Override.IGNORE),
+    Check("parent removed", "stop", parent_removed, Override.IGNORE),
+    Check("picture name", "warn", image_name, Override.IGNORE),
     Check("picture missing", "stop", image_missing),
 )

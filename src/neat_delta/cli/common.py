@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
+from neat_delta.errors import NeatDeltaError
 from neat_delta.output_paths import note_input
 
 if TYPE_CHECKING:
@@ -177,9 +178,11 @@ def print_lines(text: str, *, err: bool = False) -> None:
 
 def print_error(what: object) -> None:
     """Say on standard error, on one line, what is wrong."""
+    from neat_delta.cli.hints import error_text
     from neat_delta.views.safe_text import safe_line
 
-    print_lines(f"neat-delta: {safe_line(str(what))}", err=True)
+    text = error_text(what) if isinstance(what, NeatDeltaError) else str(what)
+    print_lines(f"neat-delta: {safe_line(text)}", err=True)
 
 
 def show(lines: Iterable[Text], output: OutputOptions) -> None:

@@ -79,11 +79,10 @@ def sheet_command(
     with show_progress(output) as progress:
         live = read_live(export, settings, progress)
         context = context_of(live, settings, key)
-        named = context.key
-        names = chosen_fields(live, named, [name for name in fields.split(",") if name.strip()])
+        names = chosen_fields(live, context.key, [name for name in fields.split(",") if name.strip()])
         rows, unknown = chosen_rows(context, where, items)
         progress.step("writing the sheet")
-        columns = sheet_columns(live, names, rows, named.fields, settings, [field_name(name) for name in unlock])
+        columns = sheet_columns(context, names, rows, [field_name(name) for name in unlock])
         make = workbook if out.suffix.lower() == ".xlsx" else delimited_sheet
         write_atomic(out, make(columns, live), replace=replace)
     if output.as_json:

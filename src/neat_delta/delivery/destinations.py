@@ -66,7 +66,7 @@ class Destination(Protocol):
             DeliveryError: it could not be brought there, or not whole.
         """
 
-    def submit(self, name: str, data: bytes, does: str, mark: str) -> str | None:
+    def submit(self, name: str, data: bytes, action: str, mark: str) -> str | None:
         """Let the place have a file; returns the number it gives to the import, if it gives any.
 
         Raises:
@@ -103,7 +103,7 @@ class LocalFolder:
         if not self._waits(name, data):
             write_atomic(self.path / draft_name(name, mark), data, replace=True)
 
-    def submit(self, name: str, data: bytes, does: str, mark: str) -> str | None:
+    def submit(self, name: str, data: bytes, action: str, mark: str) -> str | None:
         """Give the draft the file's own name."""
         draft = self.path / draft_name(name, mark)
         if not draft.exists():
@@ -149,9 +149,9 @@ class HttpDestination:
     def upload(self, name: str, data: bytes, mark: str) -> None:
         """Nothing: the shop knows a file by its mark if it comes again."""
 
-    def submit(self, name: str, data: bytes, does: str, mark: str) -> str | None:
+    def submit(self, name: str, data: bytes, action: str, mark: str) -> str | None:
         """Post the file, under a key by which the shop knows it if it comes again (Idempotency-Key)."""
-        answer = self._asked("POST", "imports", {"Idempotency-Key": mark}, params={"does": does}, content=data)
+        answer = self._asked("POST", "imports", {"Idempotency-Key": mark}, params={"does": action}, content=data)
         return str(answer.json()["job"])
 
     def wait_for_result(self, job: str | None) -> DeliveryResult:
@@ -163,7 +163,7 @@ class HttpDestination:
                 break
             if time.monotonic() > end:
                 message = f"import {job} is not done after {JOB_TIME:.0f} seconds"
-                raise DeliveryError(message, file=self.address, hint="Say --resume to ask for it again.")
+                raise DeliveryError(message, file=self.address, hint="Resume to ask for it again.", code="not-done-yet")
             self.say(f"import {job} is {result['state']}")
             time.sleep(POLL)
         if result["state"] == "refused":
@@ -207,7 +207,7 @@ class RemoteFolder:
         else:
             _insist_on_same(there, data, f"{self.folder}/{name}")
 
-    def submit(self, name: str, data: bytes, does: str, mark: str) -> str | None:
+    def submit(self, name: str, data: bytes, action: str, mark: str) -> str | None:
         """Give the draft the file's own name."""
         rename(self.folder, draft_name(name, mark), name)
         return None
@@ -236,10 +236,10 @@ def _insist_on_same(there: bytes, data: bytes, file: object) -> None:
         )
 
 
-def destination_of(given: Location, say: Callable[[str], None] = lambda _: None) -> Destination:
+def destination_of(given: Location, message: Callable[[str], None] = lambda _: None) -> Destination:
     """The place that a person means: a shop's interface, a folder on a file server, or a folder of this machine."""
     if not isinstance(given, Address):
         return LocalFolder(given)
     if given.scheme in ("http", "https"):
-        return HttpDestination(given, say)
+        return HttpDestination(given, message)
     return RemoteFolder(given)

@@ -122,5 +122,7 @@ def _insist_on_new(entry: Entry | None, *, resume: bool) -> None:
         )
     if any(states) and not resume:
         raise DeliveryError(
-            f"this update was begun to be sent (journal entry {entry.entry})", hint="Say --resume to go on with it."
+            f"this update was begun to be sent (journal entry {entry.entry})",
+            hint="Resume to go on with it.",
+            code="begun-before",
         )

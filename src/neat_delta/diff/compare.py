@@ -309,11 +309,15 @@ def _check_types(options: CompareOptions, columns: ColumnMapping) -> None:
     for name, kind in options.types.items():
         if field_name(name) not in columns.compared:
             raise InvalidOption(
-                f"--kind {name}={kind}: no such column in both files",
+                "no such column in both files",
+                option="kind",
+                value=f"{name}={kind}",
                 hint="Columns of both: " + ", ".join(columns.shared) + ".",
             )
         if kind not in known:
-            raise InvalidOption(f"--kind {name}={kind}: no such kind", hint="Kinds: " + ", ".join(sorted(known)) + ".")
+            raise InvalidOption(
+                "no such kind", option="kind", value=f"{name}={kind}", hint="Kinds: " + ", ".join(sorted(known)) + "."
+            )
 
 
 def _with_unescaped_keys(live: Table, edited: Table, key: Key) -> Table:

@@ -206,7 +206,7 @@ def _plain(column: pl.Series) -> pl.Series:
 
 
 WHY_NOTHING = "a value it reads is blank, or it divides by zero"
-WHY_NOTHING_NEW = f"{WHY_NOTHING}; a new item has no live values, give it a rule of its own with --set-new"
+WHY_NOTHING_NEW = f"{WHY_NOTHING}; a new item has no live values, give it a rule of its own"
 
 
 def _findings_on(cells: _Computed, formula: Formula, why: str) -> Iterator[pl.DataFrame]:

@@ -47,8 +47,9 @@ def add_deletions(
     """
     if len(missing) > at_most:
         raise InvalidOption(
-            f"--include gone: {len(missing)} live items have no row in the sheet, and --at-most allows {at_most}",
-            hint="Nothing was removed. See them with --show gone; raise --at-most if they shall all go.",
+            f"{len(missing)} live items have no row in the sheet, and at most {at_most} may be removed",
+            hint="Nothing was removed.",
+            code="too-many-removals",
         )
     if missing.is_empty():
         return changes

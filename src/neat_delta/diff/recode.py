@@ -66,7 +66,9 @@ def code_pairs(codes: Table, key: Key, old: str | None = None, new: str | None =
             "which columns hold the old and the new codes cannot be told",
             file=codes.source.path,
             line=codes.format.header_line,
-            hint="Say so with --old COLUMN and --new COLUMN; columns: " + ", ".join(names) + ".",
+            hint="Name both; columns: " + ", ".join(names) + ".",
+            code="unknown-code-columns",
+            columns=", ".join(names),
         )
     cells = codes.cells([from_, to])
     return pl.DataFrame({"old": cells[from_].str.strip_chars(), "new": cells[to], "line": codes.rows.line})
@@ -149,8 +151,8 @@ def _lines_of(asked: pl.DataFrame) -> pl.Expr:
 
 
 def _repeated(again: pl.DataFrame) -> pl.DataFrame:
-    say = "this code change stands in the list more than once; it counts once"
-    return findings_frame("repeated row", "note", line=again["line"], value=again["old"], message=say)
+    message = "this code change stands in the list more than once; it counts once"
+    return findings_frame("repeated row", "note", line=again["line"], value=again["old"], message=message)
 
 
 def _rows_of(live: Table, key: Key, to: Mapping[str, str]) -> pl.Series:

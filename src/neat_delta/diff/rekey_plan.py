@@ -92,7 +92,7 @@ def _fault(
             f"the field holds {length} characters; choose a shorter code",
         ),
     }
-    return next(((check, say) for check, (found, say) in faults.items() if found), None)
+    return next(((check, message) for check, (found, message) in faults.items() if found), None)
 
 
 def schedule(to: Mapping[str, str], taken: Iterable[str]) -> list[dict[str, str]]:

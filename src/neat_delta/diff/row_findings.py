@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.findings import findings_frame, no_findings
+from neat_delta.changeset.findings import as_data, findings_frame, no_findings
 
 if TYPE_CHECKING:
     from neat_delta.matching import Key
@@ -69,6 +69,7 @@ def unreadable_rows(edited: Table) -> pl.DataFrame:
         line=bad["line"],
         value=bad["raw"].str.slice(0, LONGEST_VALUE),
         message=bad["message"] + "; mend this row in the sheet",
+        data=as_data(bad.select(row=pl.col("raw").str.slice(0, LONGEST_VALUE))),
     )
 
 
@@ -154,9 +155,7 @@ def _likely_damaged(tables: MatchedTables, rows: pl.DataFrame, *, added: bool) -
     codes = codes.group_by("edited", maintain_order=True).agg("meant")
     few = pl.col("meant").list.head(MOST_CANDIDATES).list.join(" or ")
     more = pl.when(pl.col("meant").list.len() > MOST_CANDIDATES).then(pl.lit(" …")).otherwise(pl.lit(""))
-    advice = (
-        "no live item has this code, but {}{} is missing from the sheet; write the code just so, or say --rescue-codes"
-    )
+    advice = "no live item has this code, but {}{} is missing from the sheet; write the code just so"
     return findings_frame(
         "damaged code",
         "stop" if added else "warn",
@@ -165,6 +164,7 @@ def _likely_damaged(tables: MatchedTables, rows: pl.DataFrame, *, added: bool) -
         field=tables.key.fields[0],
         value=tables.key.values(tables.edited, codes["edited"]),
         message=codes.select(pl.format(advice, few, more)).to_series(),
+        data=as_data(codes.select(may_be="meant")),
     )
 
 
@@ -178,8 +178,8 @@ def _new(tables: MatchedTables, suggestions: pl.DataFrame, *, added: bool) -> pl
     rows = rows.join(result, on="key", how="left", maintain_order="left")
     status = "it becomes a new item" if added else "the row was left out"
     may_be = pl.lit("; it may be ") + pl.col("may_be")
-    say = rows.select(pl.lit(f"no live item has this code; {status}") + may_be.fill_null("")).to_series()
-    return findings_frame("new item", "note", key=rows["key"], line=rows["line"], message=say)
+    message = rows.select(pl.lit(f"no live item has this code; {status}") + may_be.fill_null("")).to_series()
+    return findings_frame("new item", "note", key=rows["key"], line=rows["line"], message=message)
 
 
 def repaired_keys(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> pl.DataFrame:
@@ -201,8 +201,8 @@ def likely_rekeys(tables: MatchedTables, pairs: pl.DataFrame) -> pl.DataFrame:
     codes = pl.DataFrame(
         {"old": tables.key.values(tables.live, pairs["live"]), "new": tables.key.values(tables.edited, pairs["edited"])}
     )
-    say = pl.format(
-        "this is likely {} with another code, {} of its fields are the same; --accept-codes FILE (old, new) takes it",
+    message = pl.format(
+        "this is likely {} with another code, {} of its fields are the same",
         "old",
         pairs["alike"],
     )
@@ -213,7 +213,7 @@ def likely_rekeys(tables: MatchedTables, pairs: pl.DataFrame) -> pl.DataFrame:
         line=tables.edited_lines(pairs["edited"]),
         field=tables.key.fields[0],
         value=codes["new"],
-        message=codes.select(say).to_series(),
+        message=codes.select(message).to_series(),
     )
 
 
@@ -234,14 +234,14 @@ def rows_of_two_items(tables: MatchedTables, identity: str | None) -> pl.DataFra
     )
     rows = pairs.filter(differing).with_columns(edited.filter(differing).alias("id"))
     rows = rows.join(whose.unique("id", keep="first"), on="id", how="inner", maintain_order="left")
-    say = f"this is the code of one item and the {identity} of another ({{}}); mend one of the two"
+    message = f"this is the code of one item and the {identity} of another ({{}}); mend one of the two"
     return findings_frame(
         "two items",
         "stop",
         key=tables.key.values(tables.live, rows["live"]),
         line=tables.edited_lines(rows["edited"]),
         value=rows["id"],
-        message=rows.select(pl.format(say, "other")).to_series(),
+        message=rows.select(pl.format(message, "other")).to_series(),
     )
 
 
@@ -280,5 +280,5 @@ def _live_duplicates(tables: MatchedTables) -> pl.DataFrame:
     return findings_frame("live code repeated", "stop", key=groups["key"], message=groups.select(place).to_series())
 
 
-def _all(say: str, rows: pl.Series) -> pl.Series:
-    return pl.repeat(say, len(rows), dtype=pl.String, eager=True)
+def _all(message: str, rows: pl.Series) -> pl.Series:
+    return pl.repeat(message, len(rows), dtype=pl.String, eager=True)

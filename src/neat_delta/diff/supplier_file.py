@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.findings import findings_frame
+from neat_delta.changeset.findings import as_data, findings_frame
 from neat_delta.diff.compare import (
     CompareOptions,
     CompareResult,
@@ -40,7 +40,6 @@ if TYPE_CHECKING:
 
 
 # What is another way with a list than last time.
-PROFILE_DRIFT = "list changed"
 
 
 def compare_supplier_file(
@@ -60,7 +59,10 @@ def compare_supplier_file(
         raise InvalidOption(
             "this is a sheet for editing, and the live export is wanted first; the two files have changed places",
             file=live.source.path,
-            hint=f"Say: neat-delta compare {sheet.source.name} {live.source.name}",
+            hint="Name them the other way round.",
+            code="files-swapped",
+            live=sheet.source.name,
+            edited=live.source.name,
         )
     own = map_columns(sheet, live, options.settings, profile)
     matches = column_matches(sheet, without_fields(own, profile.leave_out), live)
@@ -75,9 +77,9 @@ def compare_supplier_file(
     if not drifted:
         return result, matches
     result = replace(result, profile_drift=tuple(drifted))
-    return with_findings(
-        result, findings_frame(PROFILE_DRIFT, "warn", message=pl.Series(drifted, dtype=pl.String))
-    ), matches
+    message = pl.Series("difference", drifted, dtype=pl.String)
+    findings = findings_frame("list changed", "warn", message=message, data=as_data(message.to_frame()))
+    return with_findings(result, findings), matches
 
 
 def _insist_on_something_to_compare(result: CompareResult, options: CompareOptions) -> None:
@@ -95,7 +97,9 @@ def _insist_on_something_to_compare(result: CompareResult, options: CompareOptio
         f"columns of {result.live.source.name}: {', '.join(result.live.names)}; "
         f"of this file: {', '.join(result.columns.only_edited) or 'none besides'}",
         file=result.edited.source.path,
-        hint='Say which column is which field with --match "COLUMN=FIELD".',
+        hint="Say which column is which field.",
+        code="no-common-column",
+        fields=", ".join(result.live.names),
     )
 
 
@@ -108,7 +112,10 @@ def _insist_on_order(result: CompareResult, sheet: Table, options: CompareOption
             f"{counts['new']:,} of {len(sheet):,} rows have a code that {live.source.name} does not have, which has "
             "fewer columns, too; the two files seem to have changed places",
             file=sheet.source.path,
-            hint=f"Say: neat-delta compare {sheet.source.name} {live.source.name}; or --include new, if not.",
+            hint="Name them the other way round, or let new items be added.",
+            code="files-seem-swapped",
+            live=sheet.source.name,
+            edited=live.source.name,
         )
 
 
@@ -153,8 +160,8 @@ def _compared(
 
 def _about_nameless(ours: Table, key: Key, on: str, nameless: pl.DataFrame, *, added: bool) -> pl.DataFrame:
     """Findings on the rows that several items may be, and on those that would become items without a code of ours."""
-    multiple = f"several live items have this {on}, so none is found by it; give it to one with --remember THEIRS=OURS"
-    new = f"no item has this {on}, and a new one needs a code of ours; give it one with --remember THEIRS=OURS"
+    multiple = f"several live items have this {on}, so none is found by it; give it to one"
+    new = f"no item has this {on}, and a new one needs a code of ours; give it one"
     stopped = nameless if added else nameless.filter("several")
     return findings_frame(
         "no code",

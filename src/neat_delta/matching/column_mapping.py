@@ -42,7 +42,9 @@ def match_columns(live: Table, edited: Table) -> ColumnMapping:
             f"no column name occurs in {live.source.name} too: {', '.join(edited.names)}",
             file=edited.source.path,
             line=edited.format.header_line or None,
-            hint='Say which is which with --match "COLUMN=FIELD"; fields: ' + ", ".join(live.names) + ".",
+            hint="Say which column is which field; fields: " + ", ".join(live.names) + ".",
+            code="no-common-column",
+            fields=", ".join(live.names),
         )
     signed = tuple(
         name for name in edited.names if name not in shared and name[-1:] in (ADD, TAKE) and name[:-1] in live.names

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
@@ -83,7 +83,9 @@ def choose_key(live: Table, shared: Sequence[str], given: Sequence[str] = ()) ->
         raise AmbiguousKey(
             "no column of both files is named as the item code",
             file=live.source.path,
-            hint=_other_column(live, shared) + _question(live, shared),
+            code="no-key-column",
+            **_candidates(live, shared),
+            hint=_question(_candidates(live, shared)),
         )
     return Key((named,), explicit=False)
 
@@ -100,13 +102,17 @@ def require_usable_key(live: Table, shared: Sequence[str], key: Key, blank: pl.S
     faults += [f"repeated in {len(repeated)} rows"] * bool(len(repeated))
     first = min([*blank.head(1), *repeated.sort().head(1)])
     (name,) = key.fields
+    found = _candidates(live, shared)
     raise AmbiguousKey(
         f"this column should name each item, but it is {' and '.join(faults)}",
         file=live.source.path,
         line=live.rows.line[first],
         column=live.field(name).column,
         value=live.cells(key.fields, pl.Series([first])).item(),
-        hint=f"With --key {name} such rows are refused and the others compared. {_question(live, shared)}",
+        hint=f"If it is named as the key, such rows are refused and the others compared. {_question(found)}",
+        code="unusable-key",
+        key=name,
+        **found,
     )
 
 
@@ -115,23 +121,31 @@ def _explicit_key(live: Table, shared: Sequence[str], given: Sequence[str]) -> t
     for name, as_told in zip(names, given, strict=True):
         if name not in shared:
             raise InvalidOption(
-                f"--key {as_told}: no such column in both files",
+                "no such column in both files",
+                option="key",
+                value=as_told,
                 file=live.source.path,
                 hint="Columns of both: " + ", ".join(shared) + ".",
             )
     if len(set(names)) < len(names):
-        raise InvalidOption(f"--key names {names[0]} twice", hint="Name each key field once.")
+        raise InvalidOption("this field is named twice", option="key", value=names[0], hint="Name each key field once.")
     return names
 
 
-def _other_column(live: Table, shared: Sequence[str]) -> str:
-    """How to say that a column under another name holds the item codes, or that another field names the items."""
-    named = next((field for alias in ALIASES for field in live.fields if field.name == alias), None)
-    if named is None:
-        return ""
-    message = f'If the other file has them under another name, say --match "COLUMN={named.column}". '
-    naming = [name for name in shared if _differ_where_filled(live.cells([name])[name])]
-    return message + (f"If it names items by another field, say so, as with --match-on {naming[0]}. " if naming else "")
+def _candidates(live: Table, shared: Sequence[str]) -> dict[str, Any]:
+    """What a person needs to know who chooses the key.
+
+    ``candidates`` are the shared fields that could be it, with an example each; ``elsewhere`` is the live column that
+    seems to hold the item codes and is lacking in the other file, ``naming`` a shared field that nearly always differs.
+    """
+    candidates = {}
+    for name in shared:
+        values = live.cells([name])[name]
+        if len(values) and not (values.str.strip_chars() == "").any() and not values.is_duplicated().any():
+            candidates[name] = values[0]
+    elsewhere = next((field.column for alias in ALIASES for field in live.fields if field.name == alias), None)
+    naming = next((name for name in shared if _differ_where_filled(live.cells([name])[name])), None)
+    return {"candidates": candidates, "elsewhere": elsewhere, "naming": naming}
 
 
 def _differ_where_filled(values: pl.Series) -> bool:
@@ -139,13 +153,9 @@ def _differ_where_filled(values: pl.Series) -> bool:
     return len(filled) > 0 and filled.n_unique() >= MOSTLY * len(filled)
 
 
-def _question(live: Table, shared: Sequence[str]) -> str:
-    """Which columns could be the key, with an example each."""
-    candidates = []
-    for name in shared:
-        values = live.cells([name])[name]
-        if len(values) and not (values.str.strip_chars() == "").any() and not values.is_duplicated().any():
-            candidates.append(f"--key {name} (such as {values[0]})")
-    if candidates:
-        return "Filled and different on every item: " + ", ".join(candidates) + "."
-    return "No single column is filled and different on every item; name several with --key A --key B."
+def _question(found: dict[str, Any]) -> str:
+    """Which fields could be the key, with an example each."""
+    listed = [f"{name} (such as {example})" for name, example in found["candidates"].items()]
+    if listed:
+        return "Filled and different on every item: " + ", ".join(listed) + "."
+    return "No single column is filled and different on every item; name several."

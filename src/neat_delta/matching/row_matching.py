@@ -129,17 +129,17 @@ def _settle_equal_lines(
     return open_keys, rest, (regular & ~own).arg_true().cast(pl.UInt32)
 
 
-def _unequal_lines(ours: pl.Series, theirs: pl.Series, regular: pl.Series) -> tuple[pl.Series, pl.Series]:
+def _unequal_lines(ours: pl.Series, edited: pl.Series, regular: pl.Series) -> tuple[pl.Series, pl.Series]:
     """Pair equal lines one to one, those in the same place first, the others wherever they stand.
 
     Returns which of our regular lines found no partner (a mask), and at which positions of theirs there is none.
     """
-    height = min(len(ours), len(theirs))
-    in_place = (ours.head(height) == theirs.head(height)) & regular.head(height)
+    height = min(len(ours), len(edited))
+    in_place = (ours.head(height) == edited.head(height)) & regular.head(height)
     ours_left = regular & ~in_place.extend_constant(False, len(ours) - height)
     left = pl.DataFrame({"line": ours.filter(ours_left), "ours": ours_left.arg_true()})
-    theirs_left = ~in_place.head(height).extend_constant(False, len(theirs) - height)
-    sheet = pl.DataFrame({"line": theirs.filter(theirs_left), "theirs": theirs_left.arg_true().cast(pl.UInt32)})
+    theirs_left = ~in_place.head(height).extend_constant(False, len(edited) - height)
+    sheet = pl.DataFrame({"line": edited.filter(theirs_left), "theirs": theirs_left.arg_true().cast(pl.UInt32)})
     moved = left.join(sheet.unique("line", keep="first", maintain_order=True), on="line")
     rest = sheet.join(moved, on="theirs", how="anti", maintain_order="left")["theirs"]
     return ours_left.scatter(moved["ours"], False), rest

@@ -48,18 +48,24 @@ def condition(where: str, names: Sequence[str], field: Callable[[str], pl.Series
         unknown = [name for name in expression.names if name not in names]
         if unknown:
             raise InvalidOption(
-                f"--where {where!r}: there is no field {', '.join(unknown)}",
+                f"there is no field {', '.join(unknown)}",
+                option="where",
+                value=repr(where),
                 hint="Fields: " + ", ".join(names) + ".",
             )
         frame = pl.DataFrame([field(name).alias(name) for name in expression.names or names[:1]])
         met = expression.over(frame)
     except ExpressionError as error:
         raise InvalidOption(
-            f"--where {where!r}: {error.what}",
+            error.what,
+            option="where",
+            value=repr(where),
             hint=error.hint or "Write a condition such as: price > 10 AND maker = 'Thrumhive'",
         ) from error
     if met.dtype not in (pl.Boolean, pl.Null):
-        raise InvalidOption(f"--where {where!r}: this is no condition", hint="It must be true or false for each item.")
+        raise InvalidOption(
+            "this is no condition", option="where", value=repr(where), hint="It must be true or false for each item."
+        )
     return met.cast(pl.Boolean).fill_null(False)
 
 
@@ -144,6 +150,6 @@ def chosen_fields(table: Table, key: Key, wanted: Sequence[str]) -> list[str]:
     for name, asked in zip(names, wanted, strict=False):
         if name not in table.names:
             raise InvalidOption(
-                f"--fields {asked}: there is no such field", hint="Fields: " + ", ".join(table.names) + "."
+                "there is no such field", option="fields", value=asked, hint="Fields: " + ", ".join(table.names) + "."
             )
     return list(dict.fromkeys([*key.fields, *names]))

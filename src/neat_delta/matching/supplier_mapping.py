@@ -42,10 +42,10 @@ def map_columns(sheet: Table, live: Table, settings: Settings, profile: Supplier
     """
     columns = {field_name(field.column): field.column for field in sheet.fields}
     for column, field in profile.columns.items():
-        _insist_on(field_name(column), list(columns), f"the match {column}={field}", "column", columns)
-        _insist_on(field, live.names, f"the match {column}={field}", "field")
+        _insist_on(field_name(column), list(columns), ("match", f"{column}={field}"), "column", columns)
+        _insist_on(field, live.names, ("match", f"{column}={field}"), "field")
     for name in profile.leave_out:
-        _insist_on(name, [*columns, *live.names], f"--leave-out {name}", "field or column")
+        _insist_on(name, [*columns, *live.names], ("leave_out", name), "field or column")
     result = settings.names() | {field_name(column): field for column, field in profile.columns.items()}
     meant = {name: result.get(name, name) for name in columns}
     # Of two columns for one field, the one whose own name is to be left out gives way to the other.
@@ -56,7 +56,7 @@ def map_columns(sheet: Table, live: Table, settings: Settings, profile: Supplier
     if profile.assume:
         own = _with_constants(own, live, profile.assume)
     for name, values in profile.values.items():
-        _insist_on(name, live.names, f"--remember-value {name}", "field")
+        _insist_on(name, live.names, ("remember_value", name), "field")
         if name in own.names:
             own = _with_column(own, live, name, _with_live_values(own, name, values, settings.field(name).separator))
     return own
@@ -98,7 +98,7 @@ def with_live_keys(
     none = pl.DataFrame(schema=UNIDENTIFIED)
     if not profile.remember:
         return sheet, none
-    (name,) = _single(key, "--remember")
+    (name,) = _single(key, "remember")
     codes = sheet.cells([name])[name]
     return _with_column(sheet, live, name, codes.replace(dict(profile.remember))), none
 
@@ -106,9 +106,9 @@ def with_live_keys(
 def _keyed_by(
     sheet: Table, live: Table, key: Key, on: str, remembered: Mapping[str, str], *, for_new: bool
 ) -> tuple[Table, pl.DataFrame]:
-    (name,) = _single(key, "--match-on")
+    (name,) = _single(key, "match_on")
     for table in (live, sheet):
-        _insist_on(on, table.names, f"--match-on {on}", f"field of {table.source.name}")
+        _insist_on(on, table.names, ("match_on", on), f"field of {table.source.name}")
     known = live.cells([name, on]).select(code=name, on=pl.col(on).str.strip_chars())
     known = known.filter(pl.col("on") != "")
     values = sheet.cells([on])[on].str.strip_chars()
@@ -143,13 +143,14 @@ def _with_live_values(sheet: Table, name: str, values: Mapping[str, str], separa
 
 def _single(key: Key, option: str) -> tuple[str]:
     if len(key.fields) != 1:
-        raise InvalidOption(f"{option} wants a key of one field", hint="The key has " + " and ".join(key.fields) + ".")
+        hint = "The key has " + " and ".join(key.fields) + "."
+        raise InvalidOption("this wants a key of one field", option=option, hint=hint)
     return (key.fields[0],)
 
 
 def _with_constants(sheet: Table, live: Table, constants: Mapping[str, str]) -> Table:
     for name, value in constants.items():
-        _insist_on(name, live.names, f"--assume {name}={value}", "field")
+        _insist_on(name, live.names, ("assume", f"{name}={value}"), "field")
         sheet = _with_column(sheet, live, name, pl.repeat(value, len(sheet), dtype=pl.String, eager=True))
     return sheet
 
@@ -161,7 +162,10 @@ def _with_column(sheet: Table, live: Table, name: str, cells: pl.Series) -> Tabl
     return replace(sheet, rows=FrameRows(sheet.rows.line, frame), fields=fields)
 
 
-def _insist_on(name: str, known: Sequence[str], option: str, what: str, shown: Mapping[str, str] | None = None) -> None:
+def _insist_on(
+    name: str, known: Sequence[str], option: tuple[str, str], what: str, shown: Mapping[str, str] | None = None
+) -> None:
+    """See that a name is known; ``option`` is the option that gave it and its value."""
     if name in known:
         return
     import difflib  # takes longer to load than most lists take to be matched
@@ -169,4 +173,4 @@ def _insist_on(name: str, known: Sequence[str], option: str, what: str, shown: M
     near = difflib.get_close_matches(name, known, 3)
     names = [shown[one] if shown else one for one in near or known]
     hint = ("Nearest: " if near else "There are: ") + ", ".join(names) + "."
-    raise InvalidOption(f"{option}: there is no such {what}", hint=hint)
+    raise InvalidOption(f"there is no such {what}", option=option[0], value=option[1], hint=hint)

@@ -52,9 +52,9 @@ class ShopServer(ThreadingHTTPServer):
         """A connection to the list of jobs."""
         return sqlite3.connect(self.shop.folder / JOBS, timeout=30)
 
-    def add(self, does: str, data: bytes, mark: str | None) -> int:
+    def add(self, action: str, data: bytes, mark: str | None) -> int:
         """Put an import into the queue; returns its number. One that comes again under its mark is the same import."""
-        result = (mark, does, data, WAITING)
+        result = (mark, action, data, WAITING)
         with closing(self.jobs()) as base, base:
             made = base.execute("INSERT OR IGNORE INTO jobs (mark, does, data, state) VALUES (?, ?, ?, ?)", result)
             if made.rowcount == 0:

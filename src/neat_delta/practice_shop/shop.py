@@ -81,7 +81,7 @@ class PracticeShop:
         writer.writerows(self.items())
         return text.getvalue().encode()
 
-    def import_file(self, data: bytes, does: str = CHANGE) -> ImportOutcome:
+    def import_file(self, data: bytes, action: str = CHANGE) -> ImportOutcome:
         """Import a file, row by row: one that fails does not keep the others out.
 
         Raises:
@@ -90,7 +90,7 @@ class PracticeShop:
                 nobody knows.
         """
         header, *rows = _table(data)
-        self._insist_on_header(header, len(rows) + 1, does)
+        self._insist_on_header(header, len(rows) + 1, action)
         results: list[Result] = []
         with closing(self.base()) as base:
             for line, row in enumerate(rows, start=2):
@@ -103,7 +103,7 @@ class PracticeShop:
                     )
                     continue
                 with base:
-                    results.append(self._row(base, line, result, does))
+                    results.append(self._row(base, line, result, action))
         return ImportOutcome(results)
 
     def sell(self, seed: int, orders: int) -> list[str]:
@@ -129,42 +129,42 @@ class PracticeShop:
                     result.append(f"price of {code} from {price} to {new}, by a colleague")
         return result
 
-    def _insist_on_header(self, header: list[str], rows: int, does: str) -> None:
+    def _insist_on_header(self, header: list[str], rows: int, action: str) -> None:
         columns, ways = self.columns(), self.behaviour
         strange = [
-            name for name in header if name not in columns and not (does == RECODE and name == NEW_CODE + ways.key)
+            name for name in header if name not in columns and not (action == RECODE and name == NEW_CODE + ways.key)
         ]
         if ways.key not in header:
             raise InvalidOption(f"the shop refuses the file: it has no column {ways.key}")
         if strange:
             raise InvalidOption(f"the shop refuses the file: it knows no column {strange[0]}")
-        missing = [name for name in ways.required if name not in header] if does in (CHANGE, ADD) else []
+        missing = [name for name in ways.required if name not in header] if action in (CHANGE, ADD) else []
         if missing:
             raise InvalidOption(f"the shop refuses the file: the column {missing[0]} must be in every file")
         if ways.rows is not None and rows > ways.rows:
             raise InvalidOption(f"the shop refuses the file: it takes {ways.rows} rows in one, and this has {rows}")
-        if ways.takes != "both" and does in (CHANGE, ADD) and does != ways.takes:
+        if ways.takes != "both" and action in (CHANGE, ADD) and action != ways.takes:
             raise InvalidOption(f"the shop refuses the file: it is set to {ways.takes} items only")
 
-    def _row(self, base: sqlite3.Connection, line: int, row: dict[str, str], does: str) -> Result:
+    def _row(self, base: sqlite3.Connection, line: int, row: dict[str, str], action: str) -> Result:
         code = row[self.behaviour.key]
         there = base.execute(f"SELECT 1 FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,)).fetchone()
-        if does == ADD and there:
+        if action == ADD and there:
             return Result(line, code, SKIPPED, "an item has this code already")
-        if does != ADD and not there:
+        if action != ADD and not there:
             return Result(line, code, FAILED, "no item has this code")
-        if does == REMOVE:
+        if action == REMOVE:
             base.execute(f"DELETE FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,))
             return Result(line, code, REMOVED)
-        if does == RECODE:
+        if action == RECODE:
             return self._recode(base, line, code, row[NEW_CODE + self.behaviour.key])
         cells, reason = self._stored(base, row)
         if reason:
             return Result(line, code, FAILED, reason)
-        if does == ADD:
+        if action == ADD:
             base.execute(f"INSERT INTO items ({_quoted(self.behaviour.key)}) VALUES (?)", (code,))
         self._set(base, code, cells)
-        return Result(line, code, ADDED if does == ADD else UPDATED)
+        return Result(line, code, ADDED if action == ADD else UPDATED)
 
     def _recode(self, base: sqlite3.Connection, line: int, code: str, new: str) -> Result:
         key = _quoted(self.behaviour.key)
@@ -240,11 +240,12 @@ def make_shop(folder: Path, table: Table, key: str, *, replace: bool = False) ->
         raise WriteError(
             "a practice shop is here already, with all that was imported into it",
             file=folder,
-            hint="Say --replace to begin anew with its items as in the export, or name another folder.",
+            hint="Name another folder, or let it begin anew with its items as in the export.",
+            code="shop-exists",
         )
     names = [field.column for field in table.fields]
     if key not in names:
-        raise InvalidOption(f"--key {key}: no such column", hint="Columns: " + ", ".join(names) + ".")
+        raise InvalidOption("no such column", option="key", value=key, hint="Columns: " + ", ".join(names) + ".")
     rows = table.cells(table.names)
     codes = rows.to_series(names.index(key))
     if codes.is_duplicated().any():

@@ -33,8 +33,8 @@ def read_json_lines(text: str, path: Location) -> ParsedFile:
             item = json.loads(line, parse_float=str, parse_int=str, parse_constant=str, object_pairs_hook=_each_once)
             row = {name: _cell(value) for name, value in item.items()}
         except (ValueError, AttributeError, RecursionError) as error:
-            say = str(error) if isinstance(error, _Refused) else "the line is no JSON object"
-            faults.append((number, line, say))
+            message = str(error) if isinstance(error, _Refused) else "the line is no JSON object"
+            faults.append((number, line, message))
             continue
         columns.update(dict.fromkeys(row))
         objects.append((number, row))

@@ -52,16 +52,16 @@ def split_rows(
     filled = [[cell.strip() for cell in row] for row in cells.iter_rows()]
     reasons = [_reason(row, header) for row in filled]
     found = [
-        (rows.line[at], delimiter.join(row)[:SHOWN], say)
-        for at, row, say in zip(odd, filled, reasons, strict=True)
-        if say
+        (rows.line[at], delimiter.join(row)[:SHOWN], message)
+        for at, row, message in zip(odd, filled, reasons, strict=True)
+        if message
     ]
-    away = pl.Series([at for at, say in zip(odd, reasons, strict=True) if say], dtype=pl.UInt32)
+    away = pl.Series([at for at, message in zip(odd, reasons, strict=True) if message], dtype=pl.UInt32)
     last = int(rows.line[-1]) if len(rows) else 0
     footers = [
         (line, raw, "a line below the table")
-        for line, raw, say in bad.iter_rows()
-        if line > last and say.startswith("too few") and FOOTER.search(raw.strip(delimiter + '" '))
+        for line, raw, message in bad.iter_rows()
+        if line > last and message.startswith("too few") and FOOTER.search(raw.strip(delimiter + '" '))
     ]
     below = _below(rows, names, delimiter)
     found += [row[1:] for row in below]

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidInput
+from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.prefetch import FilePrefetch
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading.archives import Payload, decompress
@@ -76,8 +76,10 @@ def read_strict(
 def require_every_row(table: Table) -> None:
     """Refuse a table of which a row cannot be read; raises ``InvalidInput`` with the first such row."""
     if len(table.unreadable_rows):
-        line, _, say = table.unreadable_rows.row(0)
-        raise InvalidInput(f"this row cannot be read: {say}", file=table.source.path, line=line, hint="Mend that row.")
+        line, _, message = table.unreadable_rows.row(0)
+        raise InvalidInput(
+            f"this row cannot be read: {message}", file=table.source.path, line=line, hint="Mend that row."
+        )
 
 
 def read_pair(
@@ -179,7 +181,8 @@ def _opened_by_words(guessed: _Opened, sure: _Opened, prefetch: FilePrefetch) ->
         raise InvalidInput(
             f"its character set cannot be told, for in none are its words those of {sure.path.name}; {shown}",
             file=guessed.path,
-            hint="Save it as UTF-8, or say which it is with --encoding NAME.",
+            hint="Save it as UTF-8, or name its character set.",
+            code="unknown-encoding",
         )
     charset = match.encoding
     return guessed if charset is None else _open(guessed.path, prefetch, replace(guessed.options, encoding=charset))
@@ -193,7 +196,7 @@ def _open(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEFAULT
 
         return _Opened(path, content, read_workbook(content.data, path, options.worksheet), options)
     if options.worksheet is not None:
-        raise InvalidInput("this is no workbook, so it has no sheets", file=path, hint="Leave --sheet out.")
+        raise InvalidOption("this is no workbook, so it has no sheets", file=path, option="sheet", hint="Leave it out.")
     if content.data[:SAMPLE_BYTES].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
         from neat_delta.reading.xml import read_xml
 
@@ -217,16 +220,20 @@ def _open(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEFAULT
 
 def _insist_on_no_header(options: ReadOptions, path: Location) -> None:
     if options.header_line is not None:
-        raise InvalidInput(
-            "each item names its values, so no line is a header", file=path, hint="Leave --header-line out."
+        raise InvalidOption(
+            "each item names its values, so no line is a header",
+            file=path,
+            option="header_line",
+            hint="Leave it out.",
         )
 
 
-def _no_header_there(path: Location, line: int) -> InvalidInput:
-    return InvalidInput(
+def _no_header_there(path: Location, line: int) -> InvalidOption:
+    return InvalidOption(
         f"no row begins on line {line}, so it cannot be the header",
         file=path,
-        hint=f"Say the line of the column names with --header-line; they stand among the first {SAMPLE_ROWS} rows.",
+        option="header_line",
+        hint=f"The column names stand among the first {SAMPLE_ROWS} rows.",
     )
 
 
@@ -259,7 +266,9 @@ def _from_sheet(source: Source, sheet: ParsedFile, options: ReadOptions) -> Tabl
         if not -1 <= at < len(sheet):
             raise _no_header_there(source.path, options.header_line)
     if not sheet.columns or at >= len(sheet):
-        raise InvalidInput("the sheet holds no table", file=source.path, hint="Name another with --sheet.")
+        raise InvalidInput(
+            "the sheet holds no table", file=source.path, hint="Name another sheet.", code="no-table-in-sheet"
+        )
     header = sheet.row(at) if at >= 0 else [f"column_{number}" for number in range(1, len(sheet.columns) + 1)]
     fields, columns = _named(header, source.path, sheet.numbers[at] if at >= 0 else 0)
     grid = as_frame_rows(sheet, at, columns)
@@ -294,9 +303,9 @@ def _from_text(source: Source, table: _Delimited, options: ReadOptions, by_line:
         known = like if isinstance(like, LazyCsvRows) else None
         reading = read_records(table.text, split_lines(table.text.utf8), columns, dialect, known, parsed)
     if len(reading.bad) and reading.bad["line"][0] <= dialect.header_line:
-        line, _, say = reading.bad.row(0)
+        line, _, message = reading.bad.row(0)
         raise InvalidInput(
-            f"the header row cannot be read: {say}", file=source.path, line=line, hint="Mend that row first."
+            f"the header row cannot be read: {message}", file=source.path, line=line, hint="Mend that row first."
         )
     parted = RowSplit(reading.rows, reading.bad, reading.bad.clear())
     if not options.keep_non_data:

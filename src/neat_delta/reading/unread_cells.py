@@ -6,17 +6,16 @@ program has computed yet has no value at all; both must be seen, for a blank may
 
 from __future__ import annotations
 
-import io
 import re
-import zipfile
 from html import unescape
 from typing import TYPE_CHECKING
-from xml.etree.ElementTree import ParseError
 
-from neat_delta.reading.workbook_parts import OPEN, TABLE, TEXT, column_number, ods_cells, part_of, shown_text
+from neat_delta.reading.workbook_parts import OPEN, TABLE, TEXT, column_number, ods_cells, shown_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
+
+    from neat_delta.reading.workbook_parts import SheetXml
 
 # ECMA-376 part 1: 18.3.1.4 (c, its type t: "e" is an error, "str" a formula's text), 18.3.1.40 (f), 18.3.1.96 (v).
 CELL = re.compile(rb"<c\b([^>]*?)(?:/>|>(.*?)</c>)", re.DOTALL)
@@ -27,24 +26,14 @@ ODS_ERROR = "{urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1
 ERROR_TEXT = re.compile(r"#[A-Z/0-9]+[!?]?|Err:[0-9]+|#+")
 
 
-def unread_cells(data: bytes, sheet: str) -> Iterator[tuple[int, int, str]]:
-    """Such cells of a sheet: row and column, counted from 0, and the error, or the formula behind its equals sign.
-
-    Nothing for workbooks that are neither XLSX nor ODS.
-    """
-    if not zipfile.is_zipfile(io.BytesIO(data)):
+def unread_cells(sheet: SheetXml) -> Iterator[tuple[int, int, str]]:
+    """Such cells of a sheet: row and column, counted from 0, and the error, or the formula behind its equals sign."""
+    if sheet.is_ods:
+        yield from _in_ods(sheet)
         return
-    with zipfile.ZipFile(io.BytesIO(data)) as parts:
-        if "content.xml" in parts.namelist():
-            yield from _in_ods(parts.read("content.xml"), sheet)
-            return
-        try:
-            text = parts.read(part_of(parts, sheet))
-        except (KeyError, ParseError, StopIteration):
-            return
-    if b'"e"' not in text and b"<f" not in text:
+    if b'"e"' not in sheet.content and b"<f" not in sheet.content:
         return
-    for attributes, body in CELL.findall(text):
+    for attributes, body in CELL.findall(sheet.content):
         place, of_type = PLACE.search(attributes), TYPE.search(attributes)
         found = _unread(of_type[1] if of_type else b"", body)
         if place and found is not None:
@@ -61,10 +50,10 @@ def _unread(of_type: bytes, body: bytes) -> bytes | None:
     return None
 
 
-def _in_ods(content: bytes, sheet: str) -> Iterator[tuple[int, int, str]]:
-    if b"table:formula" not in content and b'value-type="error"' not in content:
+def _in_ods(sheet: SheetXml) -> Iterator[tuple[int, int, str]]:
+    if b"table:formula" not in sheet.content and b'value-type="error"' not in sheet.content:
         return
-    for cell, rows, columns in ods_cells(content, sheet):
+    for cell, rows, columns in ods_cells(sheet):
         formula, shown = cell.get(f"{TABLE}formula"), shown_text(cell)
         if cell.get(ODS_ERROR) == "error" or (formula and ERROR_TEXT.fullmatch(shown)):
             found = shown or "#N/A"

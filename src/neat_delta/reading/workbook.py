@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from neat_delta.errors import InvalidInput
 from neat_delta.reading.frame_rows import ParsedFile
 from neat_delta.reading.unread_cells import unread_cells
+from neat_delta.reading.workbook_parts import sheet_xml
 from neat_delta.reading.zero_padding import zeros_shown
 from neat_delta.tables import ORIGIN_PROPERTY, field_name
 
@@ -53,11 +54,12 @@ def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile
         ) from error
     others = f" of {len(names)}" if len(names) > 1 else ""
     columns = _without_collecting(lambda: [_texts(column) for column in zip(*values, strict=True)])
-    for row, at, digits in zeros_shown(data, name):
+    xml = sheet_xml(data, name)
+    for row, at, digits in zeros_shown(xml) if xml else ():
         # Text is shown as it stands, whatever the format; a column of nothing but text is left as it came.
         if row < len(values) and at < len(columns) and not isinstance(values[row][at], str):
             columns[at][row] = columns[at][row].zfill(digits)  # type: ignore[index]
-    for row, at, text in unread_cells(data, name):
+    for row, at, text in unread_cells(xml) if xml else ():
         if row < len(values) and at < len(columns) and not columns[at][row]:
             if not isinstance(columns[at], list):
                 columns[at] = list(columns[at])

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import io
+import zipfile
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 from xml.etree.ElementTree import ParseError
 
 if TYPE_CHECKING:
-    import zipfile
     from collections.abc import Iterator
     from xml.etree.ElementTree import Element
 
@@ -14,7 +16,35 @@ TABLE, OPEN, TEXT = (f"{{urn:oasis:names:tc:opendocument:xmlns:{part}:1.0}}" for
 OFFICE = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}"
 
 
-def part_of(parts: zipfile.ZipFile, sheet: str) -> str:
+@dataclass(frozen=True)
+class SheetXml:
+    """The XML of one sheet: all of an ODS workbook, or an XLSX worksheet with the workbook's styles."""
+
+    name: str
+    content: bytes
+    styles: bytes | None
+
+    @property
+    def is_ods(self) -> bool:
+        """Whether it is ODS, where styles are part of the content."""
+        return self.styles is None
+
+
+def sheet_xml(data: bytes, sheet: str) -> SheetXml | None:
+    """The XML of a sheet; ``None`` for workbooks that are neither XLSX nor ODS, or not made as they should be."""
+    if not zipfile.is_zipfile(io.BytesIO(data)):
+        return None
+    with zipfile.ZipFile(io.BytesIO(data)) as parts:
+        if "content.xml" in parts.namelist():
+            return SheetXml(sheet, parts.read("content.xml"), None)
+        styles = parts.read("xl/styles.xml") if "xl/styles.xml" in parts.namelist() else b""
+        try:
+            return SheetXml(sheet, parts.read(_part_of(parts, sheet)), styles)
+        except (KeyError, ParseError, StopIteration):
+            return None
+
+
+def _part_of(parts: zipfile.ZipFile, sheet: str) -> str:
     """The part of an XLSX archive that holds a sheet.
 
     Raises:
@@ -37,15 +67,15 @@ def column_number(letters: bytes) -> int:
     return number - 1
 
 
-def ods_cells(content: bytes, sheet: str) -> Iterator[tuple[Element, range, range]]:
+def ods_cells(sheet: SheetXml) -> Iterator[tuple[Element, range, range]]:
     """The cells of an ODS sheet, each with the rows and columns (from 0) in which it stands; none if it is damaged."""
     from defusedxml import ElementTree
 
     try:
-        root = ElementTree.fromstring(content)
+        root = ElementTree.fromstring(sheet.content)
     except ParseError:
         return
-    table = next((node for node in root.iter(f"{TABLE}table") if node.get(f"{TABLE}name") == sheet), None)
+    table = next((node for node in root.iter(f"{TABLE}table") if node.get(f"{TABLE}name") == sheet.name), None)
     at = 0
     for row in () if table is None else table.iter(f"{TABLE}table-row"):
         rows = int(row.get(f"{TABLE}number-rows-repeated", 1))

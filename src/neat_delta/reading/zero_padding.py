@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import io
 import re
-import zipfile
 from typing import TYPE_CHECKING
 from xml.etree.ElementTree import ParseError
 
-from neat_delta.reading.workbook_parts import OPEN, column_number, ods_cells, part_of, shown_text
+from neat_delta.reading.workbook_parts import OPEN, column_number, ods_cells, shown_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
+
+    from neat_delta.reading.workbook_parts import SheetXml
 
 # ECMA-376 part 1: 18.8.30 (numFmt), 18.8.10 (cellXfs), 18.3.1.4 (c).
 ZEROS = re.compile(r"0{2,}")
@@ -21,45 +21,38 @@ PADDED = re.compile(rb'office:value="[^"]*"[^>]*><text:p>0\d+</text:p>')
 LEADING_ZERO = re.compile(r"0[0-9]+")
 
 
-def zeros_shown(data: bytes, sheet: str) -> Iterator[tuple[int, int, int]]:
-    """The cells of a sheet with a format of zeros only: row and column, counted from 0, and how many digits.
-
-    Nothing for workbooks that are neither XLSX nor ODS.
-    """
-    if not zipfile.is_zipfile(io.BytesIO(data)):
+def zeros_shown(sheet: SheetXml) -> Iterator[tuple[int, int, int]]:
+    """The cells of a sheet with a format of zeros only: row and column, counted from 0, and how many digits."""
+    if sheet.styles is None:
+        yield from _zeros_in_ods(sheet)
         return
-    with zipfile.ZipFile(io.BytesIO(data)) as parts:
-        if "content.xml" in parts.namelist():
-            yield from _zeros_in_ods(parts.read("content.xml"), sheet)
-            return
-        try:
-            digits = _zero_styles(parts)
-            if not digits:
-                return
-            text = parts.read(part_of(parts, sheet))
-        except (KeyError, ParseError, StopIteration):
-            return
-    for column, row, style in CELL.findall(text):
+    digits = _zero_styles(sheet.styles)
+    if not digits:
+        return
+    for column, row, style in CELL.findall(sheet.content):
         if style in digits:
             yield int(row) - 1, column_number(column), digits[style]
 
 
-def _zeros_in_ods(content: bytes, sheet: str) -> Iterator[tuple[int, int, int]]:
+def _zeros_in_ods(sheet: SheetXml) -> Iterator[tuple[int, int, int]]:
     """The same of an ODS sheet, where each number stands beside the text that is shown for it."""
     # Few sheets show such numbers, and looking for one is far quicker than parsing.
-    if not PADDED.search(content):
+    if not PADDED.search(sheet.content):
         return
-    for cell, rows, columns in ods_cells(content, sheet):
+    for cell, rows, columns in ods_cells(sheet):
         shown = shown_text(cell) if cell.get(f"{OPEN}value") is not None else ""
         if LEADING_ZERO.fullmatch(shown):
             yield from ((row, column, len(shown)) for row in rows for column in columns)
 
 
-def _zero_styles(parts: zipfile.ZipFile) -> dict[bytes, int]:
+def _zero_styles(xml: bytes) -> dict[bytes, int]:
     """How many digits each cell style shows that has a format of zeros, by the style's number as cells have it."""
     from defusedxml import ElementTree
 
-    root = ElementTree.fromstring(parts.read("xl/styles.xml"))
+    try:
+        root = ElementTree.fromstring(xml)
+    except ParseError:
+        return {}
     space = root.tag.partition("}")[0] + "}"
     formats = {
         form.get("numFmtId"): len(form.get("formatCode", ""))

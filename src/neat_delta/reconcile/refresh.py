@@ -10,7 +10,7 @@ import polars as pl
 
 from neat_delta.analysis.before_after import exact
 from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE, ChangeSet, Head, build, file_ref
-from neat_delta.changeset.findings import findings_frame
+from neat_delta.changeset.findings import as_data, findings_frame
 from neat_delta.changeset.subset import dependent_cells
 from neat_delta.errors import InvalidOption, LiveMismatch
 from neat_delta.reconcile.three_way import GONE, HERE, LANDED, MOVED, RECODED, STANDS, UNCLEAR, ThreeWayDiff, three_way
@@ -57,14 +57,16 @@ def require_fresh(made: datetime | None, export: object, settings: Settings) -> 
         raise LiveMismatch(
             "this export does not tell when it was made, and [refresh] in catalogue.toml wants a young one",
             file=export,
-            hint="Tell its time with --as-of.",
+            hint="Say when it was made.",
+            code="unknown-age",
         )
     hours = (datetime.now().astimezone() - made.astimezone()).total_seconds() / 3600
     if hours > most:
         raise LiveMismatch(
             f"this export is {hours:,.0f} hours old, and {most} are settled as the most ([refresh] in catalogue.toml)",
             file=export,
-            hint="Export anew and say: neat-delta refresh CHANGES FRESH --out FILE; or tell its time with --as-of.",
+            hint="Refresh the change set against a new export.",
+            code="export-too-old",
         )
 
 
@@ -142,7 +144,9 @@ def _policies(changes: ChangeSet, policy: str, by_field: Mapping[str, str]) -> d
     for name in by_field:
         if name not in changes.head.fields:
             raise InvalidOption(
-                f"--clashes {name}={by_field[name]}: no such field changes in this change set",
+                "no such field changes in this change set",
+                option="clashes",
+                value=f"{name}={by_field[name]}",
                 hint="Fields: " + ", ".join(changes.head.fields) + ".",
             )
     return {name: by_field.get(name, policy) for name in changes.head.fields}
@@ -187,7 +191,7 @@ def _about_items(difference: ThreeWayDiff, touched: pl.DataFrame, policy: str) -
     """Findings on whole items: gone since, changed before they are removed, a new code that is taken."""
     gone = difference.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))
     held = "stop" if policy == HOLD else "note"
-    message = {HOLD: "it is held back; --clashes settles it", OURS: "it is removed all the same", THEIRS: "it stays"}
+    message = {HOLD: "it is held back", OURS: "it is removed all the same", THEIRS: "it stays"}
     return pl.concat(
         [
             _about(gone, GONE_SINCE, "stop", "the shop does not have this item any more", difference.changes),
@@ -231,10 +235,8 @@ def _conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFram
     """A finding on each cell that both moved: a stop where it is held back, else a note of whose value goes on."""
     result = clashes.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     sides = [pl.col(side).fill_null("nothing") for side in ("then", "ours", "now")]
-    status = pl.col("fate").replace(
-        {HOLD: "held back; --clashes settles it", OURS: "ours goes on", THEIRS: "theirs stays"}
-    )
-    say = result.select(
+    status = pl.col("fate").replace({HOLD: "held back", OURS: "ours goes on", THEIRS: "theirs stays"})
+    message = result.select(
         pl.format("both moved: it was {}, ours is {}, the shop has {} by now; {}", *sides, status)
     ).to_series()
     frames = []
@@ -244,7 +246,7 @@ def _conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFram
         frames.append(
             findings_frame(
                 CLASH, level, key=part["key"], field=part["field"], line=part["line"], value=part["ours"],
-                message=say.filter(mask),
+                message=message.filter(mask), data=as_data(part.select("then", "ours", "now")),
             )
         )  # fmt: skip
     return pl.concat(frames)
@@ -255,7 +257,7 @@ def _shortages(shifted: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
     short = shifted.drop_nulls("short").join(
         changes.items.select("key", "line"), on="key", how="left", maintain_order="left"
     )
-    say = short.select(pl.format("our difference would make this {}; 0 is sent", "short")).to_series()
+    message = short.select(pl.format("our difference would make this {}; 0 is sent", "short")).to_series()
     return findings_frame(
         "below zero",
         "warn",
@@ -263,7 +265,7 @@ def _shortages(shifted: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
         field=short["field"],
         line=short["line"],
         value=short["short"],
-        message=say,
+        message=message,
     )
 
 

@@ -48,8 +48,10 @@ def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -
     book = read_table(path, options=ReadOptions(worksheet=BOOK_SHEET, keep_non_data=True, header_line=1))
     if book.source_sha256 != sha256_hex(dump_changes(changes)):
         raise InvalidOption(
-            f"{path}: this workbook was made from another change set",
-            hint="Give the change set it was made from, or make a new one: neat-delta preview CHANGES --book FILE",
+            "this workbook was made from another change set",
+            file=path,
+            hint="Give the change set it was made from, or make a new workbook.",
+            code="another-change-set",
         )
     lacking = [name for name in (_DECISION, _COMMENT, *changes.head.key) if name not in book.names]
     if lacking:

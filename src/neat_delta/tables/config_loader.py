@@ -45,22 +45,23 @@ def load_settings(path: Path) -> Settings:
         InvalidInput: there is no such file, or it is no TOML.
         InvalidSettings: every mistake, with its line and what is allowed.
     """
-    return replace(load_config(Settings, path, "Make one with: neat-delta setup EXPORT"), path=path)
+    return replace(load_config(Settings, path, "Draft one from an export.", "no-settings-file"), path=path)
 
 
-def load_config(cls: type[T], path: Path, hint: str) -> T:
+def load_config(cls: type[T], path: Path, hint: str, code: str = InvalidInput.code) -> T:
     """A TOML file as a dataclass whose members declare by their types what they may be.
 
     Args:
         cls: the dataclass; a method ``mistakes`` may tell what does not go together.
         path: the file.
         hint: for those who have no such file.
+        code: of the error that they get.
 
     Raises:
         InvalidInput: there is no such file, or it is no TOML.
         InvalidSettings: every mistake, with its line and what is allowed.
     """
-    data, text = read_toml(path, hint)
+    data, text = read_toml(path, hint, code)
     try:
         return _converter().structure(data, cls)
     except Exception as error:
@@ -69,7 +70,7 @@ def load_config(cls: type[T], path: Path, hint: str) -> T:
         raise InvalidSettings([_located(mistake, place, path, lines) for place, mistake in found]) from error
 
 
-def read_toml(path: Path, hint: str) -> tuple[dict[str, Any], str]:
+def read_toml(path: Path, hint: str, code: str = InvalidInput.code) -> tuple[dict[str, Any], str]:
     """What a TOML file holds, parsed and as text; ``hint`` is for those who have no such file.
 
     Raises:
@@ -80,7 +81,7 @@ def read_toml(path: Path, hint: str) -> tuple[dict[str, Any], str]:
         text = path.read_text("utf-8-sig")
         return tomllib.loads(text, parse_float=Decimal), text
     except FileNotFoundError as error:
-        raise InvalidInput("there is no such file", file=path, hint=hint) from error
+        raise InvalidInput("there is no such file", file=path, hint=hint, code=code) from error
     except tomllib.TOMLDecodeError as error:
         line = re.search(r"line ([0-9]+)", str(error))
         raise InvalidInput(

@@ -26,8 +26,8 @@ key       the field, or fields, that name an item
 column    the column's name in the live export; aliases: other names for it in other people's sheets
 kind      decides which values are the same: text, code, gtin, money, number, count, share, flag, date, choice, path,
           picture or itemref (codes of other items)
-locked    true: a change is held back unless --unlock says otherwise for one run
-allowed   the values of a limited field; another one is held back unless --allow-new-values says otherwise
+locked    true: a change is held back unless one run unlocks it
+allowed   the values of a limited field; another one is held back unless one run allows new values
 blank     "leave" or "clear": what a blank cell in a sheet means for this field
 required  true: the field must not be emptied; length: the most characters; decimals: the most digits behind the mark
 separator what parts several values in one cell; ordered = true: their order counts"""

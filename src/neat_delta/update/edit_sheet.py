@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date
 from typing import TYPE_CHECKING, Any
 
@@ -12,19 +12,18 @@ import polars as pl
 from neat_delta.errors import WriteError
 from neat_delta.reading.workbook import SIGNIFICANT
 from neat_delta.tables import ORIGIN_PROPERTY
-from neat_delta.tables.distinct import distinct_values
 from neat_delta.tables.field_types.number_parsing import NumberFormat
 from neat_delta.tables.formula_text import escaped_series, escaped_text
 from neat_delta.tables.profile import LEAST_USES, MOST_CHOICES
 from neat_delta.tables.settings import CLEAR
-from neat_delta.tables.type_inference import resolve_type
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from neat_delta.matching.context import Context
     from neat_delta.tables import Table
     from neat_delta.tables.field_types import FieldType
-    from neat_delta.tables.settings import FieldSettings, Settings
+    from neat_delta.tables.settings import FieldSettings
 
 ITEMS_SHEET = "items"
 LISTS_SHEET = "choices"
@@ -64,7 +63,7 @@ class SheetColumn:
         """What the header's note says."""
         rules = [f"{self.field}: {self.type.name}"]
         if self.locked:
-            rules.append("Locked: this names the item or has wide effects. --unlock opens it.")
+            rules.append("Locked: this names the item or has wide effects. A run must unlock it.")
         elif self.choices:
             rules.append("Choose one of the listed values; another one is asked about.")
         else:
@@ -80,34 +79,27 @@ class SheetColumn:
 
 
 def sheet_columns(
-    live: Table,
-    names: Sequence[str],
-    rows: pl.Series,
-    key: Sequence[str],
-    settings: Settings,
-    unlocked: Sequence[str],
+    context: Context, names: Sequence[str], rows: pl.Series, unlocked: Sequence[str] = ()
 ) -> list[SheetColumn]:
     """The columns of a sheet: kinds and choices are judged by the whole live export, cells are those of the rows."""
-    whole = live.cells(names)
+    whole = context.live.cells(names)
     columns = []
     for name in names:
-        result, filled = settings.field(name), distinct_values(whole[name])
-        kind = resolve_type(filled, name, result)
-        locked = name in key or (settings.is_locked(name) and name not in unlocked)
-        choices = [result.labels.get(value, value) for value in result.allowed_values] or _choices(whole[name], kind)
+        configured, column = context.configured(name), context.column(name)
+        locked = name in context.key.fields or (context.settings.is_locked(name) and name not in unlocked)
+        choices = [configured.labels.get(value, value) for value in configured.allowed_values]
+        choices = choices or _choices(whole[name], column.type)
         cells = whole[name].gather(rows)
         columns.append(
             SheetColumn(
                 field=name,
-                header=live.field(name).column,
-                cells=cells.replace(result.labels) if result.labels else cells,
-                type=kind,
-                format=kind.infer_format(
-                    filled, replace(result.format_overrides, decimal_separator=live.format.decimal_separator)
-                ),
-                choices=[] if result.separator else choices,
+                header=context.live.field(name).column,
+                cells=cells.replace(configured.labels) if configured.labels else cells,
+                type=column.type,
+                format=column.format,
+                choices=[] if configured.separator else choices,
                 locked=locked,
-                described=result,
+                described=configured,
             )
         )
     return columns
@@ -166,7 +158,7 @@ def workbook(columns: Sequence[SheetColumn], live: Table) -> bytes:
 
 
 def _insist_on_room(columns: Sequence[SheetColumn], live: Table) -> None:
-    hint = "Choose fewer items or fields with --where and --fields, or write a .csv."
+    hint = "Choose fewer items or fields, or write a .csv."
     if len(columns[0].cells) >= MOST_ROWS:
         raise WriteError(f"a workbook holds {MOST_ROWS:,} rows, the header among them", hint=hint)
     for column in columns:

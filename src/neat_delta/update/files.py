@@ -83,7 +83,8 @@ def _write_records(changes: ChangeSet, live: Table, folder: Path, import_format:
     if changes.new_keys():
         raise WriteError(
             f"code changes go into tables only, not into {import_format.output_format}",
-            hint="Say --form delimited, tsv or xlsx.",
+            hint="Choose the form delimited, tsv or xlsx.",
+            code="no-code-changes-in-form",
         )
     for action in (ADD, CHANGE, REMOVE):
         lines = lines_of(changes, live, action, import_format, shape)

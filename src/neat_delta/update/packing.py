@@ -182,14 +182,14 @@ def _recodings(changes: ChangeSet, live: Table, *, back: bool) -> list[OutputTab
     return tables
 
 
-def _parents_first(changes: ChangeSet, does: str, side: str) -> pl.DataFrame:
+def _parents_first(changes: ChangeSet, action: str, side: str) -> pl.DataFrame:
     """The new or removed items (frame of key), those that others of them name by their codes in front of these.
 
     ``side`` is where the cells have these codes: "now" for new items, "was" for those to be removed.
     """
-    keys = changes.keys_with_action(does)
+    keys = changes.keys_with_action(action)
     references = [name for name, note in changes.head.fields.items() if note.type == "itemref"]
-    named = changes.cells_with_action(does).filter(pl.col("field").is_in(references)).select("key", now=side)
+    named = changes.cells_with_action(action).filter(pl.col("field").is_in(references)).select("key", now=side)
     named = named.with_columns(pl.col("now").str.extract_all(r"[^|;,]+")).explode("now")
     named = named.with_columns(pl.col("now").str.strip_chars()).drop_nulls()
     named = named.join(keys, left_on="now", right_on="key", how="semi").filter(pl.col("key") != pl.col("now"))
@@ -280,11 +280,11 @@ def _removals(changes: ChangeSet, live: Table, insisted: Sequence[str]) -> list[
     return [_table(keys, beside, changes, live, REMOVE)]
 
 
-def _table(keys: pl.Series, cells: pl.DataFrame, changes: ChangeSet, live: Table, does: str = CHANGE) -> OutputTable:
+def _table(keys: pl.Series, cells: pl.DataFrame, changes: ChangeSet, live: Table, action: str = CHANGE) -> OutputTable:
     """A table of these items with their key's parts in front of other cells, columns in the live export's order."""
     key = list(changes.head.key)
     wide = pl.concat([key_parts(keys, key), cells.drop(key, strict=False)], how="horizontal")
-    return OutputTable(wide.select(name for name in live.names if name in wide.columns), does)
+    return OutputTable(wide.select(name for name in live.names if name in wide.columns), action)
 
 
 def _live_cells(live: Table, key: Sequence[str], codes: pl.Series, names: Sequence[str]) -> pl.DataFrame:

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
+from neat_delta.changeset.findings import data_of
 from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.tables.formula_text import escaped, escaped_text, unescaped
 
@@ -49,11 +50,10 @@ def _by_row(found: pl.DataFrame, changes: ChangeSet, rows: Table, *, as_edited: 
     """The findings of one row together (line, key, fields, says, raw), with its position (at; null if unknown)."""
     about = pl.when(pl.col("field").is_null()).then(pl.lit("")).otherwise(pl.col("field") + ": ")
     message = about + pl.col("message")
-    unreadable = pl.col("code") == "unreadable row"
     grouped = found.group_by("line", "key", maintain_order=True).agg(
         fields=pl.col("field").drop_nulls().unique(maintain_order=True),
         says=message.unique(maintain_order=True).str.join("\n"),
-        raw=pl.col("value").filter(unreadable).first(),
+        raw=data_of("row").drop_nulls().first(),
     )
     if as_edited:
         places = pl.DataFrame({"line": rows.rows.line}).with_row_index("at")

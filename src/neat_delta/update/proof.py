@@ -282,20 +282,20 @@ def _after_codes(shop: SimulatedStore, sheet: Table) -> pl.DataFrame:
     return _recoded(items, dict(zip(old, new, strict=True)), shop)
 
 
-def _patched(shop: SimulatedStore, path: Path, does: str) -> pl.DataFrame:
+def _patched(shop: SimulatedStore, path: Path, action: str) -> pl.DataFrame:
     """The items after a file of JSON lines: columns that an item does not name stay, null empties them."""
     live, items = shop.live, shop.items
     columns = [live.field(name).column for name in shop.key.fields]
-    result = items_in(path, does, columns, shop.import_format.output_format)
+    result = items_in(path, action, columns, shop.import_format.output_format)
     keys = pl.Series("key", list(result), dtype=pl.String)
     known = keys.is_in(items[KEY_SEPARATOR].implode())
-    if known.any() if does == ADD else not known.all():
-        wrong = _first(known if does == ADD else ~known)
-        what = "this new item is there already" if does == ADD else "this key names no item of the change set"
+    if known.any() if action == ADD else not known.all():
+        wrong = _first(known if action == ADD else ~known)
+        what = "this new item is there already" if action == ADD else "this key names no item of the change set"
         raise ProofFailed(what, file=path.name, value=_tell(keys[wrong]))
-    if does == REMOVE:
+    if action == REMOVE:
         return items.filter(~pl.col(KEY_SEPARATOR).is_in(keys.implode()))
-    if does == ADD:
+    if action == ADD:
         items = pl.concat([items, _blank(shop, keys)])
     names = {field.column: field.name for field in live.fields if field.name in items.columns}
     cells = [(key, names.get(column), value) for key, item in result.items() for column, value in (item or {}).items()]

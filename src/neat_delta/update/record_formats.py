@@ -31,20 +31,24 @@ SQL_HEAD = f"BEGIN;\nCREATE TEMPORARY TABLE {GUARD} (as_expected INTEGER NOT NUL
 SQL_FOOT = f"DROP TABLE {GUARD};\nCOMMIT;\n"
 
 
-def lines_of(changes: ChangeSet, live: Table, does: str, import_format: ImportFormat, output_format: str) -> pl.Series:
+def lines_of(
+    changes: ChangeSet, live: Table, action: str, import_format: ImportFormat, output_format: str
+) -> pl.Series:
     """A line (of SQL: two statements) for each item that is to be changed, added or removed, in their order."""
     swapped = pl.col("field").is_in(list(import_format.separator_swapped))
-    cells = changes.cells_with_action(does).with_columns(
+    cells = changes.cells_with_action(action).with_columns(
         pl.when(swapped).then(other_mark(pl.col(side))).otherwise(side).alias(side) for side in ("was", "now")
     )
-    keys = changes.keys_with_action(does)
+    keys = changes.keys_with_action(action)
     if output_format == SQL:
-        return _sql(keys, cells, changes, live, does, import_format.config.table)
+        return _sql(keys, cells, changes, live, action, import_format.config.table)
     pair = pl.concat_str(as_json(_column(live)), pl.lit(":"), as_json(pl.col("now")))
     result = keys.join(_joined(cells, pair, ","), on="key", how="left", maintain_order="left")
     if output_format == MERGE_PATCH:
         patch = (
-            pl.lit("null") if does == REMOVE else pl.concat_str(pl.lit("{"), pl.col("told").fill_null(""), pl.lit("}"))
+            pl.lit("null")
+            if action == REMOVE
+            else pl.concat_str(pl.lit("{"), pl.col("told").fill_null(""), pl.lit("}"))
         )
         parts = [as_json(_part(changes, name)) for name in changes.head.key]
         opened = pl.concat_str([piece for part in parts for piece in (pl.lit("{"), part, pl.lit(":"))])
@@ -53,7 +57,7 @@ def lines_of(changes: ChangeSet, live: Table, does: str, import_format: ImportFo
         as_json(pl.lit(live.field(name).column)) + ":" + as_json(_part(changes, name)) for name in changes.head.key
     ]
     key = pl.concat_str(names, separator=",")
-    rest = pl.when(pl.col("told").is_null() | pl.lit(does == REMOVE)).then(pl.lit("")).otherwise("," + pl.col("told"))
+    rest = pl.when(pl.col("told").is_null() | pl.lit(action == REMOVE)).then(pl.lit("")).otherwise("," + pl.col("told"))
     return result.select(pl.lit("{") + key + rest + pl.lit("}")).to_series()
 
 
@@ -63,7 +67,9 @@ def record_file(lines: list[pl.Series], output_format: str) -> bytes:
     return (SQL_HEAD + text + SQL_FOOT if output_format == SQL else text).encode()
 
 
-def _sql(keys: pl.DataFrame, cells: pl.DataFrame, changes: ChangeSet, live: Table, does: str, table: str) -> pl.Series:
+def _sql(
+    keys: pl.DataFrame, cells: pl.DataFrame, changes: ChangeSet, live: Table, action: str, table: str
+) -> pl.Series:
     name, value = _name(_column(live)), _value(pl.col("now"))
     # Neither a number nor a date can be compared with a blank text by every database; their first sign can.
     blank = "COALESCE(CAST(" + name + " AS VARCHAR(1)), '') = ''"
@@ -79,17 +85,17 @@ def _sql(keys: pl.DataFrame, cells: pl.DataFrame, changes: ChangeSet, live: Tabl
     parts = [(_quoted(live.field(part).column), _value(_part(changes, part))) for part in changes.head.key]
     here = pl.concat_str([pl.lit(f"{column} = ") + code for column, code in parts], separator=" AND ")
     items = _quoted(table)
-    count = 0 if does == ADD else 1
-    was = pl.lit("") if does == ADD else pl.lit(" AND ") + pl.col("was")
+    count = 0 if action == ADD else 1
+    was = pl.lit("") if action == ADD else pl.lit(" AND ") + pl.col("was")
     guard = (
         pl.lit(f"INSERT INTO {GUARD} SELECT CASE WHEN COUNT(*) = {count} THEN 1 ELSE 0 END FROM {items} WHERE ")
         + here
         + was.fill_null("")
         + ";\n"
     )
-    if does == CHANGE:
+    if action == CHANGE:
         work = pl.lit(f"UPDATE {items} SET ") + pl.col("sets") + pl.lit(" WHERE ") + here
-    elif does == REMOVE:
+    elif action == REMOVE:
         work = pl.lit(f"DELETE FROM {items} WHERE ") + here
     else:
         columns = pl.lit(", ".join(column for column, _ in parts))

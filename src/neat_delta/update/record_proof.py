@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 Item = dict[str, str | None]
 
 
-def items_in(path: Path, does: str, key: Sequence[str], output_format: str) -> dict[str, Item | None]:
+def items_in(path: Path, action: str, key: Sequence[str], output_format: str) -> dict[str, Item | None]:
     """By key, the columns of each item in a file of JSON lines and what they become; ``None`` for one to be removed.
 
     Raises:
@@ -35,7 +35,7 @@ def items_in(path: Path, does: str, key: Sequence[str], output_format: str) -> d
     for number, line in enumerate(_lines(path), start=1):
         try:
             result: Any = json.loads(line)
-            code, item = _patched(result, len(key)) if output_format == MERGE_PATCH else _record(result, key, does)
+            code, item = _patched(result, len(key)) if output_format == MERGE_PATCH else _record(result, key, action)
         except (ValueError, KeyError, TypeError, AttributeError) as error:
             raise ProofFailed("this line cannot be read back", file=path.name, line=number) from error
         if code in found:
@@ -53,10 +53,10 @@ def _patched(given: Any, depth: int) -> tuple[str, Item | None]:
     return KEY_SEPARATOR.join(parts), given
 
 
-def _record(given: Item, key: Sequence[str], does: str) -> tuple[str, Item | None]:
+def _record(given: Item, key: Sequence[str], action: str) -> tuple[str, Item | None]:
     code = KEY_SEPARATOR.join(str(given[column]) for column in key)
     rest = {column: value for column, value in given.items() if column not in key}
-    return code, None if does == REMOVE else rest
+    return code, None if action == REMOVE else rest
 
 
 def run_sql(path: Path, items: pl.DataFrame, live: Table, key: Sequence[str], table: str) -> pl.DataFrame:

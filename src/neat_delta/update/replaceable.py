@@ -37,7 +37,8 @@ def check_replaceable(folder: Path, wanted: Path, *, replace: bool) -> str | Non
         raise WriteError(
             "an earlier update stands here",
             file=wanted,
-            hint="Say --replace to put this update in its place, or name another folder.",
+            hint="Name another folder, or let it be replaced.",
+            code="update-exists",
         )
     for path in sorted(folder.rglob("*")):
         _insist_on_ours(path, folder, wanted, profile)

@@ -182,7 +182,8 @@ def _require_same_live(changes: ChangeSet, live: Table) -> None:
             f"this change set was made from another file (it was {made_from.name} with {made_from.rows} rows, "
             f"fingerprint {made_from.sha256[:12]}…)",
             file=live.source.path,
-            hint="Give the export it was made from with --live, or compare again with this one.",
+            hint="Give the export it was made from, or compare again with this one.",
+            code="another-live-export",
         )
 
 

@@ -12,7 +12,7 @@ from rich.text import Text
 
 from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
 from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
-from neat_delta.diff.supplier_file import PROFILE_DRIFT
+from neat_delta.changeset.findings import data_of, is_about_columns
 from neat_delta.views.file_format import catalogue_view, no_data_view
 from neat_delta.views.formatting import (
     DOWN,
@@ -27,6 +27,7 @@ from neat_delta.views.formatting import (
     printable,
 )
 from neat_delta.views.lines import LABEL, labelled, sentence
+from neat_delta.views.overrides import override_hint
 from neat_delta.views.table import GAP, INDENT, Cell, Column, aligned, fitted, table
 from neat_delta.views.text_diff import changed_text
 
@@ -124,7 +125,7 @@ def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
         yield from sentence(EXCLUDED, message, shown.width)
     known = counts["changed"] + counts["same"] + counts["refused"]
     # Damaged codes are the right ones, and have a finding each that says what to do.
-    damaged = result.changes.findings.filter(code="damaged code")["line"].n_unique()
+    damaged = result.changes.findings.filter(data_of("may_be").is_not_null())["line"].n_unique()
     if counts["new"] - damaged > max(SOME_ROWS, STRANGE * known):
         some = f"only {count(known)}" if known else "none"
         message = (
@@ -308,7 +309,7 @@ def findings_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """What was kept out and why, then what goes through but wants a look; notes are only counted elsewhere."""
     for level, title in (("stop", "held back"), ("warn", "look at")):
         # What is new about a list is said with its columns.
-        found = changes.findings.filter(pl.col("level") == level, pl.col("code") != PROFILE_DRIFT)
+        found = changes.findings.filter(pl.col("level") == level, ~is_about_columns())
         if len(found):
             yield Text()
             yield labelled(title, pluralize(len(found), "finding"), level)
@@ -322,11 +323,14 @@ def _check_view(check: str, found: pl.DataFrame, changes: ChangeSet, shown: Disp
     columns = [Column(), Column(), Column(least=8), Column(least=8), Column(least=5), Column(least=10)]
     names = _names(changes, some["key"])
     head = f"{check}, {count(len(found))}: " if len(found) > 1 else f"{check}: "
-    for say, places in some.group_by("message", maintain_order=True).agg(pl.struct(pl.all())).iter_rows():
-        yield from _said(f"{head}{say}", shown.width)
+    for message, places in some.group_by("message", maintain_order=True).agg(pl.struct(pl.all())).iter_rows():
+        yield from _said(f"{head}{message}", shown.width)
         head = ""
         rows = [_finding_cells(place, names) for place in places]
         yield from table(columns, [row for row in rows if any(cell.text.strip() for cell in row)], shown.width)
+    hint = override_hint(check, found["level"][0], found["field"].drop_nulls().unique(maintain_order=True).to_list())
+    if hint is not None:
+        yield from _said(hint, shown.width, first="     ")
     if len(found) > len(some):
         yield Text(
             f"       … and {pluralize(len(found) - len(some), 'more finding')}: --all, or --book FILE", STYLES["note"]
@@ -354,10 +358,10 @@ def _more(hidden: int, what: str) -> Text:
     return Text(f"{INDENT}… and {pluralize(hidden, 'more ' + what)}: --all shows every one", STYLES["note"])
 
 
-def _said(say: str, width: int) -> Iterator[Text]:
+def _said(message: str, width: int, first: str = "   · ") -> Iterator[Text]:
     """A finding's sentence, folded under itself."""
-    for at, line in enumerate(textwrap.wrap(say, max(30, width - 6), break_on_hyphens=False)):
-        yield Text(("     " if at else "   · ") + line)
+    for at, line in enumerate(textwrap.wrap(message, max(30, width - 6), break_on_hyphens=False)):
+        yield Text(("     " if at else first) + line)
 
 
 def left_alone_view(result: CompareResult, width: int) -> Iterator[Text]:

@@ -63,7 +63,7 @@ def describe_format(table: Table) -> str:
 
 def no_data_view(table: Table, width: int, whose: str = "") -> Iterator[Text]:
     """Rows that were passed over because they are no data, by what they are."""
-    for say, lines in table.non_data_rows.group_by("message", maintain_order=True).agg("line").iter_rows():
+    for message, lines in table.non_data_rows.group_by("message", maintain_order=True).agg("line").iter_rows():
         some = ", ".join(map(str, lines[:SOME_ROWS])) + (" …" if len(lines) > SOME_ROWS else "")
         where = f"line{'s' if len(lines) > 1 else ''} {some}"
-        yield from sentence("no data", f"{pluralize(len(lines), 'row')}{whose}, {say}: {where}", width)
+        yield from sentence("no data", f"{pluralize(len(lines), 'row')}{whose}, {message}: {where}", width)

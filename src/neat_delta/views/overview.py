@@ -155,15 +155,21 @@ def corruption_view(catalogue: Table, marks: pl.DataFrame, width: int) -> Iterat
         yield Text()
         yield labelled("unreadable", pluralize(len(catalogue.unreadable_rows), "row"), "stop")
         rows = [
-            [Cell("   "), Cell(f"line {line}", "note"), Cell(say), Cell(printable(raw), "now")]
-            for line, raw, say in catalogue.unreadable_rows.head(SOME_BAD).iter_rows()
+            [Cell("   "), Cell(f"line {line}", "note"), Cell(message), Cell(printable(raw), "now")]
+            for line, raw, message in catalogue.unreadable_rows.head(SOME_BAD).iter_rows()
         ]
         yield from table([Column(), Column(), Column(least=20), Column(least=10)], rows, width)
     if len(marks):
         yield Text()
         yield labelled("damaged?", pluralize(int(marks["cells"].sum()), "cell"), "warn")
         rows = [
-            [Cell("   "), Cell(field), Cell(pluralize(cells, "cell"), "note"), Cell(printable(value), "now"), Cell(say)]
-            for _, field, value, cells, say in marks.iter_rows()
+            [
+                Cell("   "),
+                Cell(field),
+                Cell(pluralize(cells, "cell"), "note"),
+                Cell(printable(value), "now"),
+                Cell(message),
+            ]
+            for _, field, value, cells, message in marks.iter_rows()
         ]
         yield from table([Column(), Column(least=6), Column(), Column(least=10), Column(least=20)], rows, width)

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from neat_delta.diff.supplier_file import PROFILE_DRIFT
+from neat_delta.changeset.findings import is_about_columns
 from neat_delta.views.formatting import NOTHING, printable
 from neat_delta.views.lines import sentence
 from neat_delta.views.table import Cell, Column, table
@@ -26,7 +26,7 @@ def supplier_view(
 
     And what is another way with the list than last time.
     """
-    drifted = changes.findings.filter(code=PROFILE_DRIFT)["message"]
+    drifted = changes.findings.filter(is_about_columns())["message"]
     heads = [Column("column of the list", least=10), Column("field", least=8), Column("first value", least=10)]
     rows = [
         [

@@ -62,7 +62,8 @@ def require_matching_live(changes: ChangeSet, live: Table) -> None:
         raise LiveMismatch(
             f"this change set was made from another file (fingerprint {changes.head.live.sha256[:12]}…)",
             file=live.source.path,
-            hint="Give the export it was made from with --live, or compare again with this one.",
+            hint="Give the export it was made from, or compare again with this one.",
+            code="another-live-export",
         )
 
 
@@ -80,7 +81,8 @@ def _live_of(changes: ChangeSet, path: Location) -> Path:
     raise InvalidInput(
         "the live export of this change set is neither beside it nor in this folder",
         file=name,
-        hint="Say where it is with --live FILE.",
+        hint="Say where it is.",
+        code="live-export-missing",
     )
 
 

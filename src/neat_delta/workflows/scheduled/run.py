@@ -182,7 +182,9 @@ class _Run:
         counts = result.changes.counts
         if len(result.edited) and not counts["changed"] + counts["same"] + counts["refused"] + counts["repeated"]:
             over.append("no row of the edited file is an item of the shop: is it the right file, and the right field?")
-        return over + [f"the list is another than last time: {say}; nothing was sent" for say in result.profile_drift]
+        return over + [
+            f"the list is another than last time: {message}; nothing was sent" for message in result.profile_drift
+        ]
 
     def _write(self, result: CompareResult, settings: Settings) -> None:
         targets = Targets(

@@ -1,0 +1,58 @@
+"""Which option lets through, in one run, what a check has found."""
+
+from __future__ import annotations
+
+from functools import cache
+from typing import TYPE_CHECKING
+
+from neat_delta.checks.check import Override
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+OPTIONS = {
+    Override.UNLOCK: "--unlock FIELD",
+    Override.NEW_VALUES: "--allow-new-values FIELD",
+    Override.AS_TYPED: "--as-typed FIELD",
+    Override.IGNORE: '--let "CHECK"',
+}
+PURPOSES = {
+    Override.UNLOCK: "to let it change",
+    Override.NEW_VALUES: "to take new values",
+    Override.AS_TYPED: "to take what was typed",
+    Override.IGNORE: "to send it all the same",
+}
+# Findings that come from comparing rather than from a check.
+WHILE_COMPARING = {
+    "damaged code": "to give such rows to the items they were: --rescue-codes",
+    "likely code change": "to change the codes: --accept-codes FILE (columns old, new)",
+    "no code": "to give a row to an item: --remember THEIRS=OURS",
+    "clash": "to decide: --clashes ours or --clashes theirs",
+}
+
+
+def override_option(check: str, override: Override | None) -> str:
+    """The option that lets a check's findings through, as it is listed; nothing if there is none."""
+    return OPTIONS[override].replace("CHECK", check) if override else ""
+
+
+def override_hint(code: str, level: str, fields: Sequence[str]) -> str | None:
+    """How to let these findings of one check through; ``None`` if there is no way, or nothing is held back.
+
+    ``fields`` are those that the findings are about, each once.
+    """
+    override = _overrides().get(code)
+    if override is None:
+        return WHILE_COMPARING.get(code)
+    if level != "stop" and override is not Override.AS_TYPED:
+        return None
+    option = override_option(code, override)
+    options = [option.replace("FIELD", name) for name in fields] if option.endswith("FIELD") else [option]
+    return f"{PURPOSES[override]}: {' '.join(options)}" if options else None
+
+
+@cache
+def _overrides() -> dict[str, Override | None]:
+    from neat_delta.checks.runner import CHECKS
+
+    return {check.name: check.override for check in CHECKS}
