@@ -166,35 +166,35 @@ def doubled(text: str) -> str:
 
 
 ACCIDENTS: dict[str, tuple[Edit, str]] = {
-    "barcode as a power of ten": (each("gtin", lambda text: f"{float(text):.2E}"), "stop"),
-    "supplier code turned into a date": (each("supplier_code", lambda _text: "03/04/26"), "stop"),
-    "accents doubled": (each("name", lambda text: doubled(text + " ½")), "stop"),
-    "formula error": (each("description", lambda _text: "#REF!"), "stop"),
-    "text of a formula": (each("bin", lambda _text: "=A2&B2"), "stop"),
-    "price sorted alone": (sorted_alone("price"), "stop"),
-    "names sorted alone": (sorted_alone("name"), "stop"),
-    "bins sorted alone": (sorted_alone("bin"), "stop"),
-    "names shifted down by a row": (shifted_down("name"), "stop"),
-    "costs shifted down by a row": (shifted_down("cost"), "stop"),
-    "stock dragged down": (dragged("stock_main"), "stop"),
-    "price dragged down": (dragged("price"), "stop"),
-    "name filled down": (filled("name"), "stop"),
-    "barcode filled down": (filled("gtin"), "stop"),
-    "price filled down": (filled("price"), "warn"),
-    "rows shifted by a column": (shifted_right, "stop"),
-    "descriptions cut at 40": (cut, "stop"),
-    "search and replace in all columns": (replaced, "warn"),
-    "price × 10": (one("price", number("10")), "stop"),
-    "price × 100, decimal mark lost": (one("price", number("100")), "stop"),
-    "price ÷ 10": (one("price", number("0.1")), "stop"),
-    "price below cost": (one("price", number("0.4")), "stop"),
-    "price zero": (one("price", lambda _text: "0.00"), "stop"),
-    "cost negative": (one("cost", number("-1")), "stop"),
-    "stock negative": (one("stock_main", lambda _text: "-3"), "stop"),
-    "barcode typed as stock": (one("stock_main", lambda _text: "9520000000004"), "stop"),
-    "sale price above price": (one("sale_price", number("3")), "stop"),
-    "category misspelt": (one("category", lambda text: text[:-1]), "stop"),
-    "price + 80 %": (one("price", number("1.8")), "warn"),
+    "barcode as a power of ten": (each("gtin", lambda text: f"{float(text):.2E}"), "error"),
+    "supplier code turned into a date": (each("supplier_code", lambda _text: "03/04/26"), "error"),
+    "accents doubled": (each("name", lambda text: doubled(text + " ½")), "error"),
+    "formula error": (each("description", lambda _text: "#REF!"), "error"),
+    "text of a formula": (each("bin", lambda _text: "=A2&B2"), "error"),
+    "price sorted alone": (sorted_alone("price"), "error"),
+    "names sorted alone": (sorted_alone("name"), "error"),
+    "bins sorted alone": (sorted_alone("bin"), "error"),
+    "names shifted down by a row": (shifted_down("name"), "error"),
+    "costs shifted down by a row": (shifted_down("cost"), "error"),
+    "stock dragged down": (dragged("stock_main"), "error"),
+    "price dragged down": (dragged("price"), "error"),
+    "name filled down": (filled("name"), "error"),
+    "barcode filled down": (filled("gtin"), "error"),
+    "price filled down": (filled("price"), "warning"),
+    "rows shifted by a column": (shifted_right, "error"),
+    "descriptions cut at 40": (cut, "error"),
+    "search and replace in all columns": (replaced, "warning"),
+    "price × 10": (one("price", number("10")), "error"),
+    "price × 100, decimal mark lost": (one("price", number("100")), "error"),
+    "price ÷ 10": (one("price", number("0.1")), "error"),
+    "price below cost": (one("price", number("0.4")), "error"),
+    "price zero": (one("price", lambda _text: "0.00"), "error"),
+    "cost negative": (one("cost", number("-1")), "error"),
+    "stock negative": (one("stock_main", lambda _text: "-3"), "error"),
+    "barcode typed as stock": (one("stock_main", lambda _text: "9520000000004"), "error"),
+    "sale price above price": (one("sale_price", number("3")), "error"),
+    "category misspelt": (one("category", lambda text: text[:-1]), "error"),
+    "price + 80 %": (one("price", number("1.8")), "warning"),
 }
 
 
@@ -275,7 +275,7 @@ def findings(live: list[Row], edited: list[Row], folder: Path) -> tuple[pl.DataF
 def is_caught(found: pl.DataFrame, planted: set[tuple[str, str]], level: str) -> bool:
     """Whether the findings name nine of ten of the planted cells."""
     heavy = found.filter(
-        (pl.col("level") == "stop") | (pl.col("effect") == REPAIR) | (pl.col("level") == (level or "stop"))
+        (pl.col("level") == "error") | (pl.col("effect") == REPAIR) | (pl.col("level") == (level or "error"))
     )
     cells = set(heavy.select("key", "field").iter_rows())
     whole = {key for key, field in cells if field is None}
@@ -310,7 +310,7 @@ def main() -> None:
             for seed in range(times):
                 rows = [dict(row) for row in live]
                 edit(rows, random.Random(seed))
-                stopped += not findings(live, rows, folder)[0].filter(level="stop").is_empty()
+                stopped += not findings(live, rows, folder)[0].filter(level="error").is_empty()
             print(f"| {what} | {stopped} |")
 
 

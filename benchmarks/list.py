@@ -65,8 +65,8 @@ def main() -> None:
         items = pl.read_csv(live, infer_schema=False).gather_every(5)
         listed_prices(items, args.share, int(args.rule)).write_csv(listed, separator=";")
         paths = [str(live), str(listed), str(folder / "out.csv"), *["rule"] * args.rule]
-        matched = ["--set", "price = list.retail - 1"] if args.rule else ["--match", "Retail=price"]
-        kept = ["--match", "Our no.=sku", *matched, "--out", str(folder / "c.jsonl"), "--quiet"]
+        matched = ["--set", "price = list.retail - 1"] if args.rule else ["--map", "Retail=price"]
+        kept = ["--map", "Our no.=sku", *matched, "--out", str(folder / "c.jsonl"), "--quiet"]
         contestants = {
             "plain Polars": [sys.executable, "-c", PLAIN, *paths],
             "fingerprinted": [sys.executable, "-c", FINGERPRINTED, *paths],

@@ -41,13 +41,13 @@ pre {{ margin: 18px 22px; font: 17px/19.6px "DejaVu Sans Mono", monospace; }}
 SHEET_FIELDS = "name,price,stock_main,colour,tax_class"
 # Name of the picture, the command, the part of its output: lines from here, counted from 0.
 SHOTS = [
-    ("look", "neat-delta look live.csv", 0),
+    ("look", "neat-delta inspect live.csv", 0),
     ("sheet", f"neat-delta sheet live.csv -o work.xlsx --fields {SHEET_FIELDS} --where \"maker = 'Quenby Tools'\"", 0),
     ("compare", "neat-delta compare live.csv edited.csv", 0),
     (
         "list",
-        'neat-delta compare live.csv pellimoor.csv --match "Our no.=supplier_code" --match-on supplier_code '
-        '--match "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)"',
+        'neat-delta compare live.csv pellimoor.csv --map "Our no.=supplier_code" --match-on supplier_code '
+        '--map "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)"',
         0,
     ),
     (
@@ -58,14 +58,14 @@ SHOTS = [
     ("recode", "neat-delta recode live.csv codes.csv --write updates-codes", 0),
     ("held-back", "neat-delta compare live.csv edited.csv", -30),
     ("write", "neat-delta write tuesday.changes.jsonl -o updates", 0),
-    ("preview", "neat-delta preview list.changes.jsonl --money --records quotes.csv --limit 8", 0),
+    ("preview", "neat-delta preview list.changes.jsonl --money --quotes quotes.csv --limit 8", 0),
     (
         "pick",
         "neat-delta pick list.changes.jsonl --only price --where \"category = 'Queen rearing'\" --out queens.jsonl",
         0,
     ),
     ("refresh", "neat-delta refresh tuesday.changes.jsonl noon.csv --out noon.changes.jsonl", 0),
-    ("settle", "neat-delta settle tuesday.changes.jsonl strict.csv --limit 8", 0),
+    ("settle", "neat-delta verify tuesday.changes.jsonl strict.csv --limit 8", 0),
 ]
 # What must have happened in the shop before a picture of these is taken.
 BEFORE = {
@@ -141,7 +141,7 @@ def _runs(chromium: str, shop: Path) -> None:
 
 def _page_and_plot(chromium: str, shop: Path) -> None:
     """Photograph the review page at its top and at its list, and keep one of the drawings."""
-    _run("neat-delta preview list.changes.jsonl --page review.html --plots pictures", shop)
+    _run("neat-delta preview list.changes.jsonl --page review.html --charts pictures", shop)
     for name, only_items in PAGE_SHOTS.items():
         text = (shop / "review.html").read_text("utf-8")
         if only_items:

@@ -8,5 +8,5 @@ from hypothesis import settings
 settings.register_profile("untimed", deadline=None)
 settings.load_profile("untimed")
 
-# Each test's journal lies in the folder in which it works.
+# Each test's history lies in the folder in which it works.
 os.environ["NEAT_DELTA_DATA"] = "."

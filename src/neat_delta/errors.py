@@ -2,7 +2,8 @@
 
 NeatDeltaError
 ├── InvalidInput        a file cannot be read as a table, or as one of our own files
-│   └── InvalidSettings     a file of settings has mistakes; all of them
+│   ├── InvalidSettings     a file of settings has mistakes; all of them
+│   └── NetworkError        a file at an address cannot be had, or not whole
 ├── InvalidOption       an option does not fit the files (a field, type or folder that will not do)
 ├── ExpressionError     a formula or a condition cannot be computed (its room words it; callers say whose it is)
 ├── AmbiguousKey        no column can be taken as the key without asking
@@ -95,6 +96,12 @@ class InvalidSettings(InvalidInput):
 
     def __str__(self) -> str:
         return "\n".join(map(str, self.mistakes))
+
+
+class NetworkError(InvalidInput):
+    """A file at an address that cannot be had, or not whole."""
+
+    code = "network"
 
 
 class InvalidOption(NeatDeltaError):

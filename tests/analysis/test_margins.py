@@ -64,7 +64,7 @@ def test_the_prices_that_keep_a_margin_do(price, cost, new_cost):
     assert abs(told["keep_share"] - kept) <= Decimal("0.005") + kept * Decimal("1e-9")
 
 
-def test_what_cannot_be_divided_is_left_open_and_the_largest_move_comes_first(tmp_path):
+def test_what_cannot_be_divided_is_left_open_and_the_largest_change_comes_first(tmp_path):
     edits = [(0, "price", "120.00"), (1, "price", "11.90"), (2, "cost", "0.50"), (3, "price", "2.38")]
 
     moves = price_moves(both(tmp_path, edits), TAX)

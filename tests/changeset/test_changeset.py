@@ -25,7 +25,7 @@ from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes, parse_changes
 from neat_delta.changeset.subset import subset
 
-FIELDS = {"price": FieldInfo("Price", "money"), "name": FieldInfo("Name", "text")}
+FIELDS = {"price": FieldInfo("Price", "price"), "name": FieldInfo("Name", "text")}
 KEYS = list("ABCDEF")
 
 
@@ -49,7 +49,7 @@ def edits(draw):
     """What other rooms do to a change set: findings of every effect, parts of it, its inverse."""
     key, name = draw(st.sampled_from(KEYS)), draw(st.sampled_from([None, *FIELDS]))
     effect = draw(st.sampled_from(["block", "repair", "none"]))
-    finding = findings_frame("any", "warn", effect, key=key, field=name)
+    finding = findings_frame("any", "warning", effect, key=key, field=name)
     return draw(
         st.sampled_from(
             [
@@ -93,14 +93,14 @@ def one(action, state, *, cells=True):
     ],
 )
 def test_the_state_of_a_row_follows_from_what_becomes_of_its_item(action, state, effect, then):
-    changes = apply_findings(one(action, state), findings_frame("any", "stop", effect, key="A", field="price"))
+    changes = apply_findings(one(action, state), findings_frame("any", "error", effect, key="A", field="price"))
 
     assert changes.items.select("action", "row_state", "new_key").row(0) == then
     assert changes.counts[then[1]] == 1
 
 
 def test_a_code_change_that_is_held_back_asks_for_nothing_any_more():
-    changes = apply_findings(one("recode", "changed"), findings_frame("any", "stop", key="A"))
+    changes = apply_findings(one("recode", "changed"), findings_frame("any", "error", key="A"))
 
     assert changes.items.select("action", "row_state", "new_key").row(0) == ("none", "refused", None)
     assert changes.cells.is_empty()

@@ -54,7 +54,7 @@ def test_the_file_form(tmp_path, changes):
 
     head, *items = map(json.loads, (tmp_path / "c.jsonl").read_text("utf-8").splitlines())
     assert head["key"] == ["sku", "loc"]
-    assert head["fields"]["price"] == {"column": "price", "kind": "money", "mark": "."}
+    assert head["fields"]["price"] == {"column": "price", "kind": "price", "mark": "."}
     assert items[0]["key"] == ["A", "1"]
     assert items[0]["cells"] == {"name": {"was": 'say "hi"\n', "now": "né\\ \x1b"}}
     assert {finding["check"] for finding in items[0]["findings"]} == {"unreadable cell"}
@@ -110,7 +110,7 @@ def test_a_damaged_file_is_refused_with_the_reason(tmp_path, changes):
 
 
 VALUES = st.none() | st.sampled_from(["", "1.20", 'say "hi"', "\\u001f", "é\n", "\x01", "}]}"])
-FIELDS = {"price": FieldInfo("Price", "money"), 'a "b"': FieldInfo('A "b"', "text")}
+FIELDS = {"price": FieldInfo("Price", "price"), 'a "b"': FieldInfo('A "b"', "text")}
 
 
 @st.composite
@@ -126,7 +126,7 @@ def change_sets(draw):
     ]
     cells = [(key, name, draw(VALUES), draw(VALUES)) for key in keys for name in FIELDS if draw(st.booleans())]
     whose = draw(st.lists(st.tuples(st.sampled_from([*keys, None]), st.sampled_from(["block", "none"])), max_size=5))
-    findings = [("code", "warn", effect, key, "price", 7, draw(VALUES), draw(VALUES), None) for key, effect in whose]
+    findings = [("code", "warning", effect, key, "price", 7, draw(VALUES), draw(VALUES), None) for key, effect in whose]
     stamp = FileRef("f.csv", 1, "0")
     head = Head(tuple("xy"[:depth]), stamp, stamp, FIELDS, {"same": 3, "gone": 1})
     frames = ((items, ITEMS), (cells, CELLS), (findings, FINDINGS))

@@ -38,7 +38,7 @@ def test_a_right_barcode_goes_through(tried, value):
 
 
 def test_zeros_put_in_front_are_remarked_upon(found):
-    assert found(barcode("09520000000011")) == ["padded barcode"]
+    assert found(barcode("09520000000011")) == ["extra zeros"]
 
 
 def test_spaces_between_the_digits_change_nothing(tried):

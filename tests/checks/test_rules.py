@@ -40,10 +40,10 @@ def tried(tmp_path):
         ("name", "", {"required": True}, "required field", "must not be empty"),
         ("name", "Smoker, large", {"length": 8}, "too long", "holds 8 characters"),
         ("price", "12.505", {"decimals": 2}, "too many decimals", "holds 2 decimals"),
-        ("colour", "Dark  Oak", {"allowed": ("dark oak", "red")}, "no such choice", "did you mean 'dark oak'?"),
-        ("colour", "reed", {"type": "choice"}, "no such choice", "no item has this value yet; did you mean 'red'?"),
-        ("colour", "r", {"labels": {"dark oak": "Oak", "red": "Red"}}, "no such choice", "write one of: Oak, Red"),
-        ("tags", "new|gitf", {"allowed": ("gift", "new"), "separator": "|"}, "no such choice", "did you mean 'gift'?"),
+        ("colour", "Dark  Oak", {"allowed": ("dark oak", "red")}, "unknown value", "did you mean 'dark oak'?"),
+        ("colour", "reed", {"type": "choice"}, "unknown value", "no item has this value yet; did you mean 'red'?"),
+        ("colour", "r", {"labels": {"dark oak": "Oak", "red": "Red"}}, "unknown value", "write one of: Oak, Red"),
+        ("tags", "new|gitf", {"allowed": ("gift", "new"), "separator": "|"}, "unknown value", "did you mean 'gift'?"),
     ],
 )
 def test_a_cell_against_a_rule_is_held_back_and_the_rest_of_its_row_goes_on(tried, field, cell, told, check, said):
@@ -52,7 +52,7 @@ def test_a_cell_against_a_rule_is_held_back_and_the_rest_of_its_row_goes_on(trie
 
     assert seen.changes.cells.select("field", "now").rows() == [(other, "9.99")]
     (finding,) = seen.changes.findings.rows(named=True)
-    assert (finding["code"], finding["level"], finding["key"], finding["line"]) == (check, "stop", "A", 2)
+    assert (finding["code"], finding["level"], finding["key"], finding["line"]) == (check, "error", "A", 2)
     assert said in finding["message"]
 
 
@@ -97,14 +97,18 @@ def test_what_the_import_cannot_take_is_held_back(tried):
 
 @pytest.mark.parametrize(
     ("must", "level", "kept"),
-    [("price < 20", "stop", []), ("price < 20", "warn", ["25.00"]), ("price > 5 or colour = 'red'", "stop", ["25.00"])],
+    [
+        ("price < 20", "error", []),
+        ("price < 20", "warning", ["25.00"]),
+        ("price > 5 or colour = 'red'", "error", ["25.00"]),
+    ],
 )
 def test_a_condition_of_the_shop_holds_for_what_changes(tried, must, level, kept):
     seen = tried({"price": "25.00"}, checks=CheckSettings(conditions=(Condition(must, level, "too dear"),)))
 
     assert seen.changes.cells["now"].to_list() == kept
     said = seen.changes.findings.filter(code="condition")["message"].to_list()
-    assert said == ([] if kept and level == "stop" else ["too dear"])
+    assert said == ([] if kept and level == "error" else ["too dear"])
 
 
 def test_a_condition_that_names_no_field_says_which_there_are(tried):

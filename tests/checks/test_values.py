@@ -32,8 +32,8 @@ def test_the_nearest_known_value_is_offered(value, known):
         (cell("category", "Hives"), {"category": FieldSettings(lowest=True)}, "unknown category", "lowest ones only"),
         (cell("gtin", "9520000000011"), {}, "not unique", "K-0001 would have it too"),
         (cell("bin", "A1-1"), {"bin": FieldSettings(unique=True)}, "not unique", "K-0001 would have it too"),
-        (cell("maker", "combwick"), {}, "another spelling", "other items have Combwick here"),
-        (cell("picture", "my hive.jpg"), {}, "picture name", "a space"),
+        (cell("maker", "combwick"), {}, "new spelling", "other items have Combwick here"),
+        (cell("picture", "my hive.jpg"), {}, "image name", "a space"),
     ],
 )
 def test_a_value_that_is_not_known_or_not_alone_is_found(tried, edit, settled, check, said):
@@ -61,5 +61,5 @@ def test_pictures_that_are_not_there_are_stopped(tried):
     seen = tried(cell("picture", "new.jpg"))
     found = run_checks(seen.changes, seen.live, Settings(), images=frozenset({"New.jpg"}))
 
-    assert found.select("code", "value").rows() == [("picture missing", "new.jpg")]
+    assert found.select("code", "value").rows() == [("image missing", "new.jpg")]
     assert run_checks(seen.changes, seen.live, Settings(), images=frozenset({"new.jpg"})).is_empty()

@@ -18,15 +18,15 @@ def shop(tmp_path):
 
 
 def test_findings_go_round_as_a_workbook_and_come_back_mended(shop):
-    first = neat_delta("compare", "live.csv", "edited.csv", "--book", "f.xlsx", "--write", "up", cwd=shop)
+    first = neat_delta("compare", "live.csv", "edited.csv", "--problems", "f.xlsx", "--write", "up", cwd=shop)
 
-    again = neat_delta("compare", "live.csv", "f.xlsx", "--sheet", "stop", "--json", cwd=shop)
+    again = neat_delta("compare", "live.csv", "f.xlsx", "--worksheet", "error", "--json", cwd=shop)
 
     assert first.returncode == 1
     got = import_into(LIVE, update_files(shop / "up"))
     assert [row[2] for row in got[1:4]] == ["10.50", "11.00", "12.00"]
     told = json.loads(again.stdout)
-    assert (told["edited"]["rows"], told["findings"]["stop"]) == (2, 2)
+    assert (told["edited"]["rows"], told["findings"]["error"]) == (2, 2)
 
 
 def test_strict_writes_nothing_as_long_as_anything_is_held_back(shop):
@@ -40,16 +40,16 @@ def test_strict_writes_nothing_as_long_as_anything_is_held_back(shop):
 
 
 def test_a_kept_change_set_is_tried_again_by_what_is_settled_since(shop):
-    neat_delta("compare", "live.csv", "edited.csv", "--let", "tenfold", "--out", "c.jsonl", cwd=shop)
+    neat_delta("compare", "live.csv", "edited.csv", "--ignore", "decimal slip", "--out", "c.jsonl", cwd=shop)
     (shop / "catalogue.toml").write_text('[checks]\nconditions = [{must = "price < 100", say = "too dear"}]\n')
 
-    checked = neat_delta("check", "c.jsonl", "--book", "f.xlsx", "--json", cwd=shop)
+    checked = neat_delta("check", "c.jsonl", "--problems", "f.xlsx", "--json", cwd=shop)
     written = neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
 
     told = json.loads(checked.stdout)
     assert (checked.returncode, written.returncode) == (1, 1)
-    assert {one["check"] for one in told["findings"] if one["level"] == "stop"} == {"condition", "unreadable cell"}
-    assert told["allowed"] == {"let": ["tenfold"]}
+    assert {one["check"] for one in told["findings"] if one["level"] == "error"} == {"condition", "unreadable cell"}
+    assert told["allowed"] == {"let": ["decimal slip"]}
     assert [row[2] for row in import_into(LIVE, update_files(shop / "up"))[1:3]] == ["10.50", "11.00"]
     assert (shop / "f.xlsx").exists()
 
@@ -65,14 +65,14 @@ def test_the_update_keeps_the_change_set_just_as_it_was_written_unless_something
     assert told["sha256"] == hashlib.sha256(kept).hexdigest()
 
     (shop / "catalogue.toml").write_text('[checks]\nconditions = [{must = "price <> 15.50", say = "too dear"}]\n')
-    neat_delta("write", "c.jsonl", "-o", "up", "--replace", cwd=shop)
+    neat_delta("write", "c.jsonl", "-o", "up", "--overwrite", cwd=shop)
 
     less = (shop / "up/update.changes.jsonl").read_bytes()
     assert json.loads(less.splitlines()[0])["counts"]["changed"] < json.loads(kept.splitlines()[0])["counts"]["changed"]
 
 
 def test_what_a_run_lets_through_is_let_through_by_write(shop):
-    neat_delta("compare", "live.csv", "edited.csv", "--let", "tenfold", "--out", "c.jsonl", cwd=shop)
+    neat_delta("compare", "live.csv", "edited.csv", "--ignore", "decimal slip", "--out", "c.jsonl", cwd=shop)
     neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
 
     assert import_into(LIVE, update_files(shop / "up"))[2][2] == "110.00"
@@ -95,9 +95,9 @@ def test_undo_writes_the_way_back_of_a_kept_change_set(shop):
     write_table(shop / "codes.csv", [["old", "new"], ["010", "011"], ["011", "010"]])
     for made in (("compare", "live.csv", "edited.csv"), ("recode", "live.csv", "codes.csv")):
         neat_delta(*made, "--out", "c.jsonl", cwd=shop)
-        neat_delta("write", "c.jsonl", "-o", "up", "--replace", cwd=shop)
+        neat_delta("write", "c.jsonl", "-o", "up", "--overwrite", cwd=shop)
 
-        undone = neat_delta("undo", "c.jsonl", "-o", "back", "--replace", cwd=shop)
+        undone = neat_delta("undo", "c.jsonl", "-o", "back", "--overwrite", cwd=shop)
 
         assert undone.returncode == 0
         for mine, edited in (("back", "up/undo"), ("back/undo", "up")):

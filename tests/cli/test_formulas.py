@@ -27,7 +27,16 @@ def shop(tmp_path):
     write_table(tmp_path / "edited.csv", [*edited, ["=new", "=n", "=p", "4.00", "m"]])
     write_table(tmp_path / "quotes.csv", [["=quote", "sku", "price"], *([f"={code}", code, "9.00"] for code in CODES)])
     neat_delta(
-        "compare", "live.csv", "edited.csv", "--out", "c.jsonl", "--book", "found.xlsx", "--write", "up", cwd=tmp_path
+        "compare",
+        "live.csv",
+        "edited.csv",
+        "--out",
+        "c.jsonl",
+        "--problems",
+        "found.xlsx",
+        "--write",
+        "up",
+        cwd=tmp_path,
     )
     return tmp_path
 
@@ -61,7 +70,9 @@ def test_a_sheet_is_harmless_and_comes_back_unchanged(shop, name):
 def test_findings_are_harmless_and_come_back_as_they_were(shop):
     insist_on_harmless(shop / "found.xlsx")
 
-    back = neat_delta("compare", "live.csv", "found.xlsx", "--sheet", "stop", "--show", "new", "--json", cwd=shop)
+    back = neat_delta(
+        "compare", "live.csv", "found.xlsx", "--worksheet", "error", "--status", "new", "--json", cwd=shop
+    )
     first = json.loads(neat_delta("compare", "live.csv", "edited.csv", "--json", cwd=shop).stdout)
     told = json.loads(back.stdout)
     first["findings"]["note"] -= 1  # the new row has a sheet of its own
@@ -72,10 +83,10 @@ def test_findings_are_harmless_and_come_back_as_they_were(shop):
 
 @pytest.mark.parametrize("by", ["cell", "item"])
 def test_a_review_is_harmless_and_knows_its_items_again(shop, by):
-    neat_delta("preview", "c.jsonl", "--book", "r.xlsx", "--book-by", by, cwd=shop)
+    neat_delta("preview", "c.jsonl", "--review", "r.xlsx", "--review-by", by, cwd=shop)
     insist_on_harmless(shop / "r.xlsx")
 
-    picked = neat_delta("pick", "c.jsonl", "--book", "r.xlsx", "--unmarked", "take", "--out", "p.jsonl", cwd=shop)
+    picked = neat_delta("pick", "c.jsonl", "--review", "r.xlsx", "--unmarked", "take", "--out", "p.jsonl", cwd=shop)
 
     assert "left out    0 cells" in picked.stdout, picked.stderr
 
@@ -86,9 +97,9 @@ def test_clashes_records_and_result_lists_are_harmless(shop):
         row[1:4] = ["=other", "12.00", "2.00"]
     write_table(shop / "fresh.csv", fresh)
     (shop / "inbox").mkdir()
-    neat_delta("refresh", "c.jsonl", "fresh.csv", "--out", "f.jsonl", "--book", "clashes.xlsx", cwd=shop)
-    neat_delta("preview", "c.jsonl", "--records", "quotes.csv", "--records-csv", "q.csv", cwd=shop)
-    neat_delta("send", "up", "--to", "inbox", "--results", "r.csv", cwd=shop)
+    neat_delta("refresh", "c.jsonl", "fresh.csv", "--out", "f.jsonl", "--problems", "clashes.xlsx", cwd=shop)
+    neat_delta("preview", "c.jsonl", "--quotes", "quotes.csv", "--quotes-csv", "q.csv", cwd=shop)
+    neat_delta("send", "up", "--to", "inbox", "--import-report", "r.csv", cwd=shop)
 
     for name in ("clashes.xlsx", "q.csv"):
         insist_on_harmless(shop / name)

@@ -4,7 +4,7 @@ import pytest
 
 from helpers import neat_delta, write_table
 
-REPLACE = "Say --replace, or give another name."
+REPLACE = "Say --overwrite, or give another name."
 
 
 @pytest.fixture
@@ -26,7 +26,7 @@ def files(tmp_path):
         (["ref.csv", "ref2.csv"], "--key ref (such as r1)", ["--key", "ref"]),
         (["twice.csv", "twice2.csv"], "--key ref (such as x)", ["--key", "ref"]),
         (["twice.csv", "twice2.csv"], "With --key sku such rows are refused", ["--key", "sku"]),
-        (["ref.csv", "ref2.csv", "--key", "ref", "--book", "there.xlsx"], REPLACE, ["--replace"]),
+        (["ref.csv", "ref2.csv", "--key", "ref", "--problems", "there.xlsx"], REPLACE, ["--overwrite"]),
     ],
 )
 def test_what_an_error_advises_is_an_option_that_helps(files, args, hint, better):

@@ -15,24 +15,24 @@ from hypothesis import strategies as st
 
 from helpers import PROGRAM, files_in, neat_delta, refused, write_table
 from neat_delta.cli import app
-from neat_delta.cli.exits import Exit
+from neat_delta.exit_codes import Exit
 from neat_delta.update import replaceable, write
 
 
 @pytest.mark.parametrize(
     "command",
     [
-        "compare live.csv edited.csv --write up2 --book mine.xlsx",
-        "adjust live.csv --set 'price = price * 2' --out d.jsonl --book mine.xlsx",
-        "check c.jsonl --book mine.xlsx",
-        "refresh c.jsonl live.csv --out d.jsonl --book mine.xlsx",
+        "compare live.csv edited.csv --write up2 --problems mine.xlsx",
+        "adjust live.csv --set 'price = price * 2' --out d.jsonl --problems mine.xlsx",
+        "check c.jsonl --problems mine.xlsx",
+        "refresh c.jsonl live.csv --out d.jsonl --problems mine.xlsx",
         "preview c.jsonl --page mine.html",
-        "preview c.jsonl --book mine.xlsx",
-        "preview c.jsonl --plots pictures --page new.html --book new.xlsx",
+        "preview c.jsonl --review mine.xlsx",
+        "preview c.jsonl --charts pictures --page new.html --review new.xlsx",
         "sheet live.csv -o mine.csv",
-        "send up --to inbox --results mine.csv",
+        "send up --to inbox --import-report mine.csv",
         "shop export shop -o mine.csv",
-        "shop import shop up/01-changes.csv --results mine.csv",
+        "shop import shop up/01-changes.csv --import-report mine.csv",
         "compare live.csv edited.csv --out c.jsonl",
         "pick c.jsonl --only price --out c2.jsonl",
         "refresh c.jsonl live.csv --out c2.jsonl",
@@ -43,36 +43,36 @@ from neat_delta.update import replaceable, write
 def test_nobodys_file_is_written_over_unless_it_is_said(work, command):
     shutil.copy(work / "c.jsonl", work / "c2.jsonl")
 
-    assert "Say --replace" in refused(work, command)
-    assert neat_delta(*shlex.split(command), "--replace", cwd=work).returncode in (Exit.DONE, Exit.ATTENTION)
+    assert "Say --overwrite" in refused(work, command)
+    assert neat_delta(*shlex.split(command), "--overwrite", cwd=work).returncode in (Exit.DONE, Exit.ATTENTION)
 
 
 @pytest.mark.parametrize(
     "command",
     [
-        "compare live.csv edited.csv --book live.csv",
+        "compare live.csv edited.csv --problems live.csv",
         "preview c.jsonl --page live.csv",
         "preview c.jsonl --page shop/../live.csv",
-        "check c.jsonl --book live.csv",
-        "send up --to inbox --results up/receipt.json",
-        "check c.jsonl --live live.csv --book c.jsonl",
-        "compare live.csv edited.csv --book catalogue.toml",
+        "check c.jsonl --problems live.csv",
+        "send up --to inbox --import-report up/receipt.json",
+        "check c.jsonl --live live.csv --problems c.jsonl",
+        "compare live.csv edited.csv --problems catalogue.toml",
     ],
 )
 def test_what_is_read_is_never_written_over(work, command):
     (work / "catalogue.toml").write_text('key = ["sku"]')
 
-    assert "this is one of the files that are read" in refused(work, f"{command} --replace")
+    assert "this is one of the files that are read" in refused(work, f"{command} --overwrite")
 
 
 @pytest.mark.parametrize(
     "command",
     [
-        "preview c.jsonl --page x.html --book x.html",
-        "preview c.jsonl --page X.html --book x.html",
-        "preview c.jsonl --page x.html --book ./inbox/../x.html",
-        "compare live.csv edited.csv --out x.jsonl --book x.jsonl",
-        "refresh c.jsonl live.csv --out x.jsonl --book x.jsonl",
+        "preview c.jsonl --page x.html --review x.html",
+        "preview c.jsonl --page X.html --review x.html",
+        "preview c.jsonl --page x.html --review ./inbox/../x.html",
+        "compare live.csv edited.csv --out x.jsonl --problems x.jsonl",
+        "refresh c.jsonl live.csv --out x.jsonl --problems x.jsonl",
     ],
 )
 def test_two_outputs_never_share_a_file(work, command):
@@ -85,13 +85,13 @@ def test_nothing_else_goes_into_the_folder_of_an_update(work):
     assert "the folder of an update holds that update alone" in said
 
 
-@pytest.mark.parametrize("what", ["notes.txt", "undo/notes.txt", "mine/notes.txt", "journal.sqlite", ".hidden"])
+@pytest.mark.parametrize("what", ["notes.txt", "undo/notes.txt", "mine/notes.txt", "history.sqlite", ".hidden"])
 def test_an_update_takes_no_place_in_which_something_else_lies(work, what):
     (work / "up" / what).parent.mkdir(exist_ok=True)
     (work / "up" / what).write_text("hours of work")
 
     assert f"up: {what.split('/')[0] if what[0] == 'm' else what} is no file of the update" in refused(
-        work, "write c.jsonl -o up --replace"
+        work, "write c.jsonl -o up --overwrite"
     )
 
 
@@ -99,17 +99,17 @@ def test_an_update_whose_file_was_changed_by_hand_stays(work):
     with (work / "up/01-changes.csv").open("a") as file:
         file.write("B,2.00\n")
 
-    assert "up: 01-changes.csv has been changed" in refused(work, "write c.jsonl -o up --replace")
+    assert "up: 01-changes.csv has been changed" in refused(work, "write c.jsonl -o up --overwrite")
 
 
 def test_the_live_export_in_an_updates_folder_survives(work):
     shutil.copy(work / "live.csv", work / "up" / "live.csv")
 
-    assert "live.csv is no file of the update" in refused(work, "compare up/live.csv edited.csv --write up --replace")
+    assert "live.csv is no file of the update" in refused(work, "compare up/live.csv edited.csv --write up --overwrite")
 
 
 def test_an_undo_does_not_destroy_the_change_set_it_is_made_from(work):
-    said = refused(work, "undo up/update.changes.jsonl -o up --replace --live live.csv")
+    said = refused(work, "undo up/update.changes.jsonl -o up --overwrite --live live.csv")
 
     assert "update.changes.jsonl in this folder is read" in said
 
@@ -118,7 +118,7 @@ def test_a_receipt_that_lists_what_lies_elsewhere_is_no_leave_to_replace_it(work
     receipt = work / "up/receipt.json"
     receipt.write_text(receipt.read_text().replace('"01-changes.csv"', '"../mine.csv"'))
 
-    assert "the folder is not empty" in refused(work, "write c.jsonl -o up --replace")
+    assert "the folder is not empty" in refused(work, "write c.jsonl -o up --overwrite")
 
 
 def test_an_untouched_update_is_replaced_and_its_neighbours_are_not(work):
@@ -127,7 +127,7 @@ def test_an_untouched_update_is_replaced_and_its_neighbours_are_not(work):
         (work / name / "notes.txt").write_text("hours of work")
     kept = files_in(work)
 
-    done = neat_delta("write", "c.jsonl", "-o", "up", "--replace", "--pack", "fewest-cells", cwd=work)
+    done = neat_delta("write", "c.jsonl", "-o", "up", "--overwrite", "--pack", "fewest-cells", cwd=work)
 
     assert done.returncode == Exit.DONE
     after = files_in(work)
@@ -138,7 +138,7 @@ def test_an_untouched_update_is_replaced_and_its_neighbours_are_not(work):
 def test_a_link_to_an_updates_folder_stays_a_link(work):
     (work / "link").symlink_to("up", target_is_directory=True)
 
-    done = neat_delta("write", "c.jsonl", "-o", "link", "--replace", cwd=work)
+    done = neat_delta("write", "c.jsonl", "-o", "link", "--overwrite", cwd=work)
 
     assert done.returncode == Exit.DONE, done.stderr
     assert (work / "link").is_symlink()
@@ -173,7 +173,7 @@ def test_of_two_that_write_into_one_folder_at_once_one_is_refused(work, monkeypa
 
 
 def test_writers_into_one_folder_at_once_never_take_each_others_update(work):
-    """As many as really run at once: each that reports success without --replace must find its update there."""
+    """As many as really run at once: each that reports success without --overwrite must find its update there."""
     shutil.rmtree(work / "up")
     runs = [
         subprocess.Popen([PROGRAM, "write", "c.jsonl", "-o", "up", "--quiet"], cwd=work, stderr=subprocess.PIPE)
@@ -186,7 +186,7 @@ def test_writers_into_one_folder_at_once_never_take_each_others_update(work):
 
 @pytest.mark.parametrize("device", ["/dev/null", "."])
 def test_what_is_no_file_is_not_replaced(work, device):
-    assert "neat-delta: " in refused(work, f"check c.jsonl --book {device} --replace")
+    assert "neat-delta: " in refused(work, f"check c.jsonl --problems {device} --overwrite")
     assert not Path(os.devnull).is_file()
 
 
@@ -198,26 +198,26 @@ def test_the_demo_takes_no_folder_that_is_in_use(work):
 paths = st.sampled_from(
     ["new.x", "live.csv", "edited.csv", "c.jsonl", "mine.csv", "mine.html", "up", "up/x", "up/01-changes.csv",
      "inbox/x", "link.csv", "none/x",
-     "catalogue.toml", "journal.sqlite", "shop/shop.sqlite", "pictures/margins.png", "./mine.csv"]
+     "catalogue.toml", "history.sqlite", "shop/shop.sqlite", "pictures/margins.png", "./mine.csv"]
 )  # fmt: skip
 folders = st.sampled_from(["new", "up", "inbox", "pictures", "shop", ".", "mine.csv", "none/new", "up/undo", "link-up"])
 wishes = st.one_of(
     st.builds("compare live.csv edited.csv --out {}".format, paths),
-    st.builds("compare live.csv edited.csv --out {} --book {} --write {}".format, paths, paths, folders),
-    st.builds("adjust live.csv --set 'price=price*2' --book {} --write {}".format, paths, folders),
-    st.builds("compare live.csv edited.csv --match price=price --save-list mine --catalogue {}".format, paths),
-    st.builds("check c.jsonl --book {}".format, paths),
-    st.builds("preview c.jsonl --page {} --book {}".format, paths, paths),
-    st.builds("preview c.jsonl --plots {}".format, folders),
-    st.builds("preview c.jsonl --records live.csv --records-csv {}".format, paths),
+    st.builds("compare live.csv edited.csv --out {} --problems {} --write {}".format, paths, paths, folders),
+    st.builds("adjust live.csv --set 'price=price*2' --problems {} --write {}".format, paths, folders),
+    st.builds("compare live.csv edited.csv --map price=price --save-profile mine --catalogue {}".format, paths),
+    st.builds("check c.jsonl --problems {}".format, paths),
+    st.builds("preview c.jsonl --page {} --review {}".format, paths, paths),
+    st.builds("preview c.jsonl --charts {}".format, folders),
+    st.builds("preview c.jsonl --quotes live.csv --quotes-csv {}".format, paths),
     st.builds("pick c.jsonl --only price --out {}".format, paths),
-    st.builds("refresh c.jsonl live.csv --out {} --book {}".format, paths, paths),
+    st.builds("refresh c.jsonl live.csv --out {} --problems {}".format, paths, paths),
     st.builds("settle c.jsonl live.csv --out {}".format, paths),
     st.builds("sheet live.csv -o {}.csv".format, paths),
     st.builds("write c.jsonl -o {}".format, folders),
     st.builds("undo c.jsonl -o {}".format, folders),
-    st.builds("send up --to {} --journal {}".format, folders, st.sampled_from(["j.sqlite", "journal.sqlite"])),
-    st.builds("send up --to inbox --results {}".format, paths),
+    st.builds("send up --to {} --history {}".format, folders, st.sampled_from(["j.sqlite", "history.sqlite"])),
+    st.builds("send up --to inbox --import-report {}".format, paths),
     st.builds("setup live.csv -o {}".format, paths),
     st.builds("shop export shop -o {}".format, paths),
     st.builds("shop open {} --from live.csv".format, folders),
@@ -226,7 +226,7 @@ wishes = st.one_of(
 
 
 @settings(max_examples=70)
-@given(wishes, st.sampled_from(["", " --replace"]))
+@given(wishes, st.sampled_from(["", " --overwrite"]))
 def test_no_command_touches_a_path_that_it_does_not_name(tmp_path_factory, wish, replace):
     work = tmp_path_factory.mktemp("wish")
     _full_of_work(work)
@@ -240,9 +240,7 @@ def test_no_command_touches_a_path_that_it_does_not_name(tmp_path_factory, wish,
     # What a link leads to is touched under its own name.
     names = {name for name in before.keys() | after.keys() if not name.startswith("link")}
     touched = {name for name in names if before.get(name) != after.get(name)}
-    said = outputs[0].getvalue().replace("\n", " ") + wish * (
-        code == Exit.FAILED
-    )  # a failed sending is journalled, too
+    said = outputs[0].getvalue().replace("\n", " ") + wish * (code == Exit.FAILED)  # a failed sending is recorded, too
     for name in touched:
         places = [name, *(str(parent) for parent in Path(name).parents if str(parent) != ".")]
         linked = ["link.csv"] * (name == "mine.csv") + ["link-up"] * name.startswith("up/")
@@ -251,7 +249,7 @@ def test_no_command_touches_a_path_that_it_does_not_name(tmp_path_factory, wish,
         assert after.get(name) == before[name], (wish, name)
     assert not [name for name in after if ".draft" in name or ".before" in name]
     if code == Exit.FAILED:
-        assert touched <= {"j.sqlite", "journal.sqlite"}, (wish, touched, outputs[1].getvalue())
+        assert touched <= {"j.sqlite", "history.sqlite"}, (wish, touched, outputs[1].getvalue())
 
 
 _template: list[Path] = []

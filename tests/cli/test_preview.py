@@ -98,27 +98,27 @@ def test_records_are_touched_by_a_new_cost_and_go_into_a_table(shop):
         shop / "quotes.csv", [["SKU", "Qty", "Price"], ["013", "10", "12.00"], ["014", "1", "12.00"], ["x", "1", "1"]]
     )
 
-    done = preview(shop, "--records", "quotes.csv", "--records-csv", "lost.csv")
+    done = preview(shop, "--quotes", "quotes.csv", "--quotes-csv", "lost.csv")
 
     assert "1 record of 3 in quotes.csv touched by a new cost; margin lost in all: 10.00" in flat(done.stdout)
     assert read_rows(shop / "lost.csv", charset="utf-8-sig")[1][:3] == ["2", "013", "10"]
 
 
 def test_everything_is_written_where_it_was_asked_for(shop):
-    done = preview(shop, "--page", "p.html", "--book", "b.xlsx", "--plots", "plots")
+    done = preview(shop, "--page", "p.html", "--review", "b.xlsx", "--charts", "plots")
 
     assert {path.name for path in (shop / "plots").iterdir()} == {
         f"{name}.{form}" for name in ("price-moves", "margins", "changes", "stock-value") for form in ("png", "svg")
     }
     assert (shop / "p.html").read_text().startswith("<!doctype html>")
-    assert "neat-delta pick c.changes.jsonl --book b.xlsx --out c-picked.changes.jsonl" in done.stdout
+    assert "neat-delta pick c.changes.jsonl --review b.xlsx --out c-picked.changes.jsonl" in done.stdout
 
 
 def test_where_nothing_changes_there_is_nothing_to_show_and_nothing_fails(shop):
     write_table(shop / "same.csv", LIVE)
     neat_delta("compare", "live.csv", "same.csv", "--out", "none.changes.jsonl", cwd=shop)
 
-    every = ("--money", "--stock", "--by", "category", "--page", "n.html", "--book", "n.xlsx", "--plots", "none")
+    every = ("--money", "--stock", "--by", "category", "--page", "n.html", "--review", "n.xlsx", "--charts", "none")
     done = neat_delta("preview", "none.changes.jsonl", *every, cwd=shop)
 
     assert done.returncode == 0, done.stderr
@@ -127,13 +127,13 @@ def test_where_nothing_changes_there_is_nothing_to_show_and_nothing_fails(shop):
 
 
 def test_a_part_is_picked_written_and_its_rest_told(shop):
-    preview(shop, "--book", "b.xlsx", "--book-by", "item", "--only", "price")
+    preview(shop, "--review", "b.xlsx", "--review-by", "item", "--only", "price")
 
-    part = ("--book", "b.xlsx", "--unmarked", "take", "--where", "price < 12")
+    part = ("--review", "b.xlsx", "--unmarked", "take", "--where", "price < 12")
     done = neat_delta("pick", "c.changes.jsonl", *part, "--out", "p.jsonl", cwd=shop)
 
     assert done.returncode == 1
-    assert 'left out 31 cells and 0 whole items (--book b.xlsx --where "price < 12")' in flat(done.stdout)
+    assert 'left out 31 cells and 0 whole items (--review b.xlsx --where "price < 12")' in flat(done.stdout)
     written = neat_delta("write", "p.jsonl", "-o", "up", cwd=shop)
     assert "2 cells of 2 items" in flat(written.stdout)
 
@@ -141,7 +141,7 @@ def test_a_part_is_picked_written_and_its_rest_told(shop):
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="no spreadsheet program (soffice) is installed here")
 @pytest.mark.parametrize("form", ["xlsx", "ods"])
 def test_a_review_is_read_as_a_spreadsheet_program_saves_it(shop, tmp_path, form):
-    preview(shop, "--book", "b.xlsx")
+    preview(shop, "--review", "b.xlsx")
     marked = openpyxl.load_workbook(shop / "b.xlsx")
     for row in marked["review"].iter_rows(min_row=2, max_row=6):
         row[0].value = "take"
@@ -153,7 +153,14 @@ def test_a_review_is_read_as_a_spreadsheet_program_saves_it(shop, tmp_path, form
     )
 
     done = neat_delta(
-        "pick", "c.changes.jsonl", "--book", saved / f"marked.{form}", "--out", tmp_path / "p.jsonl", "--json", cwd=shop
+        "pick",
+        "c.changes.jsonl",
+        "--review",
+        saved / f"marked.{form}",
+        "--out",
+        tmp_path / "p.jsonl",
+        "--json",
+        cwd=shop,
     )
 
     assert json.loads(done.stdout)["cells"] == 5
@@ -167,13 +174,13 @@ def test_a_review_is_read_as_a_spreadsheet_program_saves_it(shop, tmp_path, form
         (["preview", "c.changes.jsonl", "--only", "colour"], "no such field changes"),
         (["preview", "c.changes.jsonl", "--money", "--live", "edited.csv"], "made from another file"),
         (
-            ["preview", "c.changes.jsonl", "--records", "edited.csv", "--records-csv", "no/such/place.csv"],
+            ["preview", "c.changes.jsonl", "--quotes", "edited.csv", "--quotes-csv", "no/such/place.csv"],
             "no/such/place.csv",
         ),
         (["preview", "live.csv"], "this is not a change set"),
         (["pick", "c.changes.jsonl", "--out", "x.jsonl"], "nothing says which part"),
         (["pick", "c.changes.jsonl", "--only", "price", "--out", "c.changes.jsonl"], "one of the files"),
-        (["pick", "c.changes.jsonl", "--book", "live.csv", "--out", "x.jsonl"], "live.csv"),
+        (["pick", "c.changes.jsonl", "--review", "live.csv", "--out", "x.jsonl"], "live.csv"),
     ],
 )
 def test_what_cannot_be_shown_or_picked_says_why_and_leaves_nothing(shop, call, reason):

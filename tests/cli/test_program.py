@@ -72,8 +72,8 @@ def test_what_is_held_back_ends_with_one_and_is_named(shop):
     [
         (["compare", "live.csv", "none.csv"], "none.csv: there is no such file. Check the name"),
         (["compare", "live.csv", "edited.csv", "--key", "ean"], "--key ean: no such column in both files. Columns of"),
-        (["compare", "live.csv", "edited.csv", "--kind", "price"], "is not FIELD=KIND"),
-        (["compare", "live.csv", "edited.csv", "--kind", "price=cash"], "no such kind. Kinds: choice, code, count"),
+        (["compare", "live.csv", "edited.csv", "--type", "price"], "is not FIELD=KIND"),
+        (["compare", "live.csv", "edited.csv", "--type", "price=cash"], "no such kind. Kinds: choice, code, count"),
         (["compare", "live.csv", "edited.csv", "--out", "live.csv"], "one of the files that are read"),
         (["compare", "live.csv", "edited.csv", "--out", "no/folder/c.jsonl"], "there is no folder no/folder"),
         (["compare", "live.csv", "edited.csv", "--write", "."], "the folder is not empty"),
@@ -101,14 +101,14 @@ def test_a_call_that_cannot_be_done_ends_with_two_and_says_why(shop, args, reaso
 
 
 def test_json_is_all_there_is_on_standard_output(shop):
-    done = neat_delta("compare", "live.csv", "damaged.csv", "--json", "--write", "up", "--show", "repeated", cwd=shop)
+    done = neat_delta("compare", "live.csv", "damaged.csv", "--json", "--write", "up", "--status", "repeated", cwd=shop)
 
     told = json.loads(done.stdout)
     assert done.returncode == 1
     assert told["counts"] == {
         "changed": 1, "same": 1, "new": 0, "repeated": 2, "unreadable": 2, "refused": 0, "gone": 0,
     }  # fmt: skip
-    assert told["findings"] == {"stop": 4, "warn": 0, "note": 0}
+    assert told["findings"] == {"error": 4, "warning": 0, "note": 0}
     assert [(f["file"], f["rows"], f["columns"]) for f in told["files"]] == [("01-changes.csv", 1, ["sku", "price"])]
     assert [row["line"] for row in told["rows"]["repeated"]] == [3, 5]
 
@@ -143,7 +143,7 @@ def test_the_view_fits_the_screen(demo, width):
 
 def test_long_lists_are_cut_and_say_how_to_see_all(demo):
     done = neat_delta("compare", "live.csv", "edited.csv", cwd=demo)
-    gone = neat_delta("compare", "live.csv", "edited.csv", "--show", "gone", cwd=demo)
+    gone = neat_delta("compare", "live.csv", "edited.csv", "--status", "gone", cwd=demo)
 
     assert "… and 44 more items: --all shows every one" in done.stdout
     assert "000650" in done.stdout

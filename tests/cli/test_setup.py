@@ -40,11 +40,11 @@ def test_a_draft_of_the_demo_shop_is_taken_by_every_command(tmp_path):
     by_settings = neat_delta("compare", "live.csv", "edited.csv", cwd=tmp_path).stdout
 
     assert made.returncode == 0
-    assert '[fields.price]\n# 540 different values: 0.45 to 494.05\ncolumn = "price"\nkind = "money"\n' in text
+    assert '[fields.price]\n# 540 different values: 0.45 to 494.05\ncolumn = "price"\nkind = "price"\n' in text
     assert text.count("locked = true #") == 4
     assert 'kind = "choice"\nallowed = ["amber", "green", "grey", "natural", "white", "yellow"]' in text
     assert 'kind = "date"\ndate = "YYYY-MM-DD"' in text
-    assert 'kind = "itemref"\nseparator = "|"' in text
+    assert 'kind = "item link"\nseparator = "|"' in text
     assert text.count("separator = ") == 2
     held_back = "to take new values: --allow-new-values colour"
     assert held_back in " ".join(by_settings.split())
@@ -69,12 +69,12 @@ def test_what_the_draft_offers_to_settle_is_understood(tmp_path):
 def test_look_tells_how_columns_match_the_fields(shop):
     write_table(shop / "list.csv", [["Code", "Dealer price", "Pack"], ["A", "1.00", "5"]])
 
-    seen = neat_delta("look", "list.csv", cwd=shop)
-    told = json.loads(neat_delta("look", "list.csv", "--json", cwd=shop).stdout)
+    seen = neat_delta("inspect", "list.csv", cwd=shop)
+    told = json.loads(neat_delta("inspect", "list.csv", "--json", cwd=shop).stdout)
 
     assert "catalogue.toml knows 2 of 3 columns" in seen.stdout
     assert "not settled: Pack" in seen.stdout
-    assert any(line.split()[:4] == ["Dealer", "price", "price", "money"] for line in seen.stdout.splitlines())
+    assert any(line.split()[:4] == ["Dealer", "price", "price", "price"] for line in seen.stdout.splitlines())
     assert told["catalogue"] == {"file": "catalogue.toml", "unknown": ["pack"], "missing": ["name", "tax_class"]}
 
 
@@ -82,7 +82,7 @@ def test_a_newer_export_adds_fields_and_keeps_every_line(tmp_path):
     write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.00"]])
     neat_delta("setup", "live.csv", cwd=tmp_path)
     path = tmp_path / "catalogue.toml"
-    mine = path.read_text("utf-8").replace('kind = "money"', 'kind = "text"  # my own remark')
+    mine = path.read_text("utf-8").replace('kind = "price"', 'kind = "text"  # my own remark')
     path.write_text(mine, "utf-8")
     write_table(tmp_path / "newer.csv", [["sku", "price", "stock"], ["A", "1.00", "3"]])
 

@@ -32,7 +32,7 @@ def test_an_untouched_sheet_changes_nothing(shop, sheet):
     told = counts(shop, sheet)
 
     assert made.returncode == 0
-    assert (told["counts"]["same"], told["cells"], told["findings"]["stop"]) == (640, 0, 0)
+    assert (told["counts"]["same"], told["cells"], told["findings"]["error"]) == (640, 0, 0)
 
 
 def test_only_the_items_and_fields_asked_for_key_first(shop):
@@ -79,7 +79,7 @@ def test_a_condition_chooses_exactly_the_items_for_which_it_holds(shop, where, h
         (("--where", "read_csv('live.csv')"), "there is no function read_csv here"),
         (("--fields", "prize"), "there is no such field"),
         (("--items", "none.txt"), "no such file"),
-        (("-o", "live.csv", "--replace"), "one of the files that are read"),
+        (("-o", "live.csv", "--overwrite"), "one of the files that are read"),
         (("-o", "work.pdf"), "a sheet is .xlsx"),
     ],
 )
@@ -112,8 +112,8 @@ def test_a_sheet_from_another_export_is_pointed_out(shop):
     table = read_rows(shop / "live.csv")
     write_table(shop / "newer.csv", [*table[:5], *table[6:]])
 
-    assert counts(shop, "work.xlsx")["findings"]["warn"] == 0
-    assert counts(shop, "work.xlsx", "newer.csv")["findings"]["warn"] == 1
+    assert counts(shop, "work.xlsx")["findings"]["warning"] == 0
+    assert counts(shop, "work.xlsx", "newer.csv")["findings"]["warning"] == 1
 
 
 def saved_by_a_program(folder, sheet, form):
@@ -131,7 +131,7 @@ def test_a_sheet_saved_untouched_by_a_spreadsheet_program_changes_nothing(shop, 
 
     told = counts(shop, saved_by_a_program(shop, "work.xlsx", form))
 
-    assert (told["counts"]["same"], told["cells"], told["findings"]) == (640, 0, {"stop": 0, "warn": 0, "note": 0})
+    assert (told["counts"]["same"], told["cells"], told["findings"]) == (640, 0, {"error": 0, "warning": 0, "note": 0})
 
 
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="no spreadsheet program (soffice) is installed here")

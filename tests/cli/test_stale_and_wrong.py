@@ -109,7 +109,7 @@ def test_an_object_that_names_a_value_twice_is_no_row(tmp_path):
         '{"sku": "A", "price": "1.10", "price": "9.10"}\n{"sku": "B", "price": "2.10"}\n'
     )
 
-    done = neat_delta("compare", "live.jsonl", "edited.jsonl", "--show", "unreadable", cwd=tmp_path)
+    done = neat_delta("compare", "live.jsonl", "edited.jsonl", "--status", "unreadable", cwd=tmp_path)
 
     assert done.returncode == 1
     assert "the object names price twice" in " ".join(done.stdout.split())
@@ -124,7 +124,7 @@ def test_every_picture_in_a_cell_follows_a_code_change(tmp_path):
     ]
     write_table(tmp_path / "live.csv", live)
     write_table(tmp_path / "codes.csv", [["old", "new"], ["KT-1", "QX-7"]])
-    (tmp_path / "catalogue.toml").write_text('[fields.picture]\nkind = "picture"\nseparator = "|"\n')
+    (tmp_path / "catalogue.toml").write_text('[fields.picture]\nkind = "image"\nseparator = "|"\n')
 
     neat_delta("recode", "live.csv", "codes.csv", "--rename-pictures", "--write", "up", cwd=tmp_path)
 
@@ -141,7 +141,7 @@ def test_a_barcode_whose_other_owner_keeps_it_is_held_back_too(tmp_path):
     _, told = compared(tmp_path, "--write", "up")
 
     assert told["cells"] == 0
-    assert told["findings"]["stop"] == 2
+    assert told["findings"]["error"] == 2
 
 
 def test_a_parent_that_keeps_variants_stays_and_goes_after_them(tmp_path):
@@ -153,7 +153,7 @@ def test_a_parent_that_keeps_variants_stays_and_goes_after_them(tmp_path):
         ["X1", "Jar", ""],
     ]
     tables(tmp_path, live, [live[0], live[2], live[4]])
-    options = ("--include", "gone", "--at-most", "9")
+    options = ("--delete-missing", "9")
 
     held, _ = compared(tmp_path, *options, "--write", "up")
     tables(tmp_path, live, [live[0], live[4]])
@@ -181,7 +181,7 @@ def test_a_short_sheet_and_the_export_that_changed_places_are_refused(tmp_path):
     tables(tmp_path, [row[::2] for row in LIVE[:4]], LIVE)
 
     done = neat_delta("compare", "live.csv", "edited.csv", cwd=tmp_path)
-    meant = neat_delta("compare", "live.csv", "edited.csv", "--include", "new", cwd=tmp_path)
+    meant = neat_delta("compare", "live.csv", "edited.csv", "--add-new", cwd=tmp_path)
 
     assert done.returncode == 2
     assert "the two files seem to have changed places" in done.stderr
@@ -204,7 +204,7 @@ def test_a_list_of_codes_without_a_header_keeps_its_first_pair(tmp_path, pair):
     write_table(tmp_path / "edited.csv", [LIVE[0], [pair[1], *LIVE[int(pair[0][1])][1:]]])
 
     recoded = neat_delta("recode", "live.csv", "codes.csv", "--out", "c.jsonl", cwd=tmp_path)
-    compared(tmp_path, "--accept-codes", "codes.csv", "--out", "d.jsonl")
+    compared(tmp_path, "--sku-changes", "codes.csv", "--out", "d.jsonl")
 
     assert recoded.returncode == 0, recoded.stderr
     for name in ("c.jsonl", "d.jsonl"):
@@ -232,7 +232,7 @@ def test_the_worksheet_with_the_columns_of_the_export_is_taken(tmp_path, first):
 
 REMEDIES = [
     ("", [1, "bin", "417"], ["--as-typed", "bin"], {("K1", "bin", "417")}),
-    ("", [2, "price", "0.50"], ["--let", "below cost", "--let", "tenfold"], {("K2", "price", "0.50")}),
+    ("", [2, "price", "0.50"], ["--ignore", "below cost", "--ignore", "decimal slip"], {("K2", "price", "0.50")}),
     ("[fields.colour]\nlocked = true\n", [3, "colour", "ash"], ["--unlock", "colour"], {("K3", "colour", "ash")}),
     (
         '[fields.colour]\nkind = "choice"\nallowed = ["oak", "ash"]\n',
@@ -240,7 +240,7 @@ REMEDIES = [
         ["--allow-new-values", "colour"],
         {("K4", "colour", "elm")},
     ),
-    ("", [5, "stock", "9000000"], ["--let", "implausible stock"], {("K5", "stock", "9000000")}),
+    ("", [5, "stock", "9000000"], ["--ignore", "implausible stock"], {("K5", "stock", "9000000")}),
 ]
 
 
@@ -255,7 +255,7 @@ def test_each_remedy_lets_just_the_cell_through_that_it_is_about(tmp_path, settl
     (tmp_path / "catalogue.toml").write_text('[fields.bin]\nkind = "code"\n' + settled)
 
     def cells(*options):
-        _, told = compared(tmp_path, "--out", "c.jsonl", "--replace", *options)
+        _, told = compared(tmp_path, "--out", "c.jsonl", "--overwrite", *options)
         rows = [json.loads(line) for line in (tmp_path / "c.jsonl").read_text().splitlines()[1:]]
         found = {
             (row["key"][0], name, cell["now"])
@@ -263,7 +263,7 @@ def test_each_remedy_lets_just_the_cell_through_that_it_is_about(tmp_path, settl
             if row["key"]
             for name, cell in row.get("cells", {}).items()
         }
-        return found, told["findings"]["stop"]
+        return found, told["findings"]["error"]
 
     held, _ = cells()
     let, stops = cells(*hint)

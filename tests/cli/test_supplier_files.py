@@ -6,7 +6,7 @@ from helpers import import_into, neat_delta, read_rows, update_files, write_tabl
 
 LIVE = [["sku", "name", "price"], *([f"00{at}", f"Item {at}", f"{at}.50"] for at in range(10, 20))]
 LIST = [["Our no.", "Net, each"], *([f"00{at}", f"{at},00"] for at in range(10, 16)), ["Summe", ""]]
-TOLD = ("--match", "Our no.=sku", "--set", "price = list.net_each * 1.6")
+TOLD = ("--map", "Our no.=sku", "--set", "price = list.net_each * 1.6")
 
 
 @pytest.fixture
@@ -18,12 +18,12 @@ def shop(tmp_path):
 
 def test_a_list_told_once_is_known_next_month(shop):
     (shop / "catalogue.toml").write_text("# mine\n[fields.name]\nlocked = true\n")
-    first = neat_delta("compare", "live.csv", "list.csv", *TOLD, "--save-list", "monthly", "--json", cwd=shop)
+    first = neat_delta("compare", "live.csv", "list.csv", *TOLD, "--save-profile", "monthly", "--json", cwd=shop)
     write_table(
         shop / "list.csv", [["Our no.", "Net, each", "Pack"], *([*row, "5"] for row in LIST[1:7])], delimiter=";"
     )
 
-    again = neat_delta("compare", "live.csv", "list.csv", "--list", "monthly", "--write", "up", cwd=shop)
+    again = neat_delta("compare", "live.csv", "list.csv", "--profile", "monthly", "--write", "up", cwd=shop)
 
     assert (first.returncode, again.returncode) == (0, 0)
     assert (shop / "catalogue.toml").read_text().startswith("# mine\n[fields.name]\nlocked = true\n")
@@ -58,7 +58,7 @@ def test_a_list_of_which_no_code_is_known_is_likely_the_wrong_file(shop):
 def test_new_and_gone_items_go_where_they_are_asked_for_and_come_back(shop):
     write_table(shop / "edited.csv", [LIVE[0], *LIVE[2:], ["N1", "New", "3.00"]])
     (shop / "some.txt").write_text("sku\n0010\n0012\nN1\nN2\n")
-    args = ("compare", "live.csv", "edited.csv", "--include", "new", "--include", "gone", "--at-most", "1")
+    args = ("compare", "live.csv", "edited.csv", "--add-new", "--delete-missing", "1")
 
     done = neat_delta(*args, "--items", "some.txt", "--write", "up", cwd=shop)
 
@@ -73,7 +73,7 @@ def test_new_and_gone_items_go_where_they_are_asked_for_and_come_back(shop):
 
 def test_no_item_is_removed_while_a_row_may_be_any_item(shop):
     write_table(shop / "edited.csv", [LIVE[0], *LIVE[2:], ["", "Item 10", "10.50"]])
-    args = ("compare", "live.csv", "edited.csv", "--include", "gone", "--at-most", "5")
+    args = ("compare", "live.csv", "edited.csv", "--delete-missing", "5")
 
     done = neat_delta(*args, "--write", "up", cwd=shop)
 
@@ -85,11 +85,11 @@ def test_no_item_is_removed_while_a_row_may_be_any_item(shop):
 def test_answers_from_a_file_are_kept_with_the_list(shop):
     write_table(shop / "answers.csv", [["field", "theirs", "ours"], ["name", "Dings", "Item 11"]])
     write_table(shop / "other.csv", [["sku", "name"], ["0010", "Dings"]])
-    told = ("--remember-file", "answers.csv", "--remember-value", "name", "Bums=Item 12", "--remember", "X=0011")
+    told = ("--map-file", "answers.csv", "--map-value", "name", "Bums=Item 12", "--map-code", "X=0011")
 
-    seen = neat_delta("compare", "live.csv", "other.csv", *told, "--save-list", "other", "--json", cwd=shop)
+    seen = neat_delta("compare", "live.csv", "other.csv", *told, "--save-profile", "other", "--json", cwd=shop)
     write_table(shop / "other.csv", [["sku", "name"], ["X", "Bums"]])
-    again = neat_delta("compare", "live.csv", "other.csv", "--list", "other", cwd=shop)
+    again = neat_delta("compare", "live.csv", "other.csv", "--profile", "other", cwd=shop)
 
     assert json.loads(seen.stdout)["counts"]["changed"] == 1
     assert ["0011", "Item", "11", "name", "Item", "11", "Item", "12"] in map(str.split, again.stdout.splitlines())
@@ -116,13 +116,13 @@ def test_adjust_writes_a_proved_update(shop):
         (["adjust", "live.csv", "--set", "price = 1", "--ending", "x"], "'x' is no amount"),
         (["adjust", "live.csv", "--set", "price = 1", "--ending", ".9", "--multiple-of", "5"], "do not go together"),
         (["adjust", "live.csv", "--set", "price = 1", "--where", "cost > 1"], "there is no field cost"),
-        (["compare", "live.csv", "list.csv", "--list", "weekly"], "no list of that name is saved"),
-        (["compare", "live.csv", "list.csv", "--match", "sku"], "'sku' is not COLUMN=FIELD"),
+        (["compare", "live.csv", "list.csv", "--profile", "weekly"], "no list of that name is saved"),
+        (["compare", "live.csv", "list.csv", "--map", "sku"], "'sku' is not COLUMN=FIELD"),
         (["compare", "live.csv", "list.csv", *TOLD, "--include", "gone"], "go together"),
-        (["compare", "live.csv", "list.csv", *TOLD, "--include", "gone", "--at-most", "3"], "4 live items have no row"),
-        (["compare", "live.csv", "list.csv", *TOLD, "--remember-file", "list.csv"], "a cell of this row is blank"),
-        (["compare", "live.csv", "list.csv", *TOLD, "--remember-value", "size", "a=b"], "there is no such field"),
-        (["compare", "live.csv", "list.csv", *TOLD, "--remember-value", "name", "a"], "'a' is not FIELD THEIRS=OURS"),
+        (["compare", "live.csv", "list.csv", *TOLD, "--delete-missing", "3"], "4 live items have no row"),
+        (["compare", "live.csv", "list.csv", *TOLD, "--map-file", "list.csv"], "a cell of this row is blank"),
+        (["compare", "live.csv", "list.csv", *TOLD, "--map-value", "size", "a=b"], "there is no such field"),
+        (["compare", "live.csv", "list.csv", *TOLD, "--map-value", "name", "a"], "'a' is not FIELD THEIRS=OURS"),
     ],
 )
 def test_a_wrong_call_ends_with_two_and_says_why(shop, args, reason):

@@ -80,23 +80,23 @@ def evil(tmp_path):
 
 LIVE, EDITED = f"live {NAMED}.csv", f"edited {NAMED}.csv"
 CALLS = [
-    ["look", LIVE],
-    ["look", EVIL],
-    ["look", "two.zip"],
+    ["inspect", LIVE],
+    ["inspect", EVIL],
+    ["inspect", "two.zip"],
     ["setup", LIVE],
     ["sheet", LIVE, "-o", f"s{NAMED}.xlsx", "--items", "codes.txt"],
     ["sheet", LIVE, "-o", "s.csv", "--fields", EVIL],
     ["sheet", LIVE, "-o", f"no{EVIL}/s.csv"],
     ["compare", LIVE, EDITED],
-    ["compare", LIVE, EDITED, "--all", "--show", "new", "--show", "unreadable", "--show", "refused"],
-    ["compare", LIVE, EDITED, "--json", "--show", "new"],
-    ["compare", LIVE, EDITED, "--out", f"c{NAMED}.jsonl", "--write", f"up{NAMED}", "--book", f"b{NAMED}.xlsx"],
+    ["compare", LIVE, EDITED, "--all", "--status", "new", "--status", "unreadable", "--status", "refused"],
+    ["compare", LIVE, EDITED, "--json", "--status", "new"],
+    ["compare", LIVE, EDITED, "--out", f"c{NAMED}.jsonl", "--write", f"up{NAMED}", "--problems", f"b{NAMED}.xlsx"],
     ["compare", LIVE, EDITED, "--key", EVIL],
     ["compare", LIVE, EDITED, "--where", EVIL],
-    ["compare", LIVE, EDITED, "--list", EVIL],
-    ["compare", LIVE, EDITED, "--match", f"{EVIL}=price"],
+    ["compare", LIVE, EDITED, "--profile", EVIL],
+    ["compare", LIVE, EDITED, "--map", f"{EVIL}=price"],
     ["compare", LIVE, EDITED, "--catalogue", "evil.toml"],
-    ["compare", LIVE, EDITED, "--catalogue", "lists.toml", "--list", "\x1b[8m\u202e"],
+    ["compare", LIVE, EDITED, "--catalogue", "lists.toml", "--profile", "\x1b[8m\u202e"],
     ["compare", LIVE, EDITED, "--delimiter", EVIL],
     ["compare", LIVE, EDITED, "--encoding", EVIL],
     ["compare", LIVE, EDITED, f"--{EVIL}"],
@@ -108,7 +108,7 @@ CALLS = [
     ["recode", LIVE, "codes.csv"],
     ["run", "run.toml"],
     ["run", EVIL],
-    ["journal", EVIL],
+    ["history", EVIL],
     ["send", EVIL, "--to", EVIL],
     ["shop", "open", f"shop{NAMED}", "--from", LIVE],
     ["shop", "export", EVIL, "-o", "x.csv"],
@@ -148,7 +148,7 @@ def test_change_sets_and_receipts_made_by_others_are_shown_safely(evil):
         ["check", "evil.jsonl", "--all"],
         ["pick", "evil.jsonl", "--only", "price", "--out", f"p{NAMED}.jsonl"],
         ["refresh", "evil.jsonl", "edited.csv", "--out", "f.jsonl"],
-        ["settle", "evil.jsonl", "edited.csv"],
+        ["verify", "evil.jsonl", "edited.csv"],
         ["write", "evil.jsonl", "-o", f"u{NAMED}"],
         ["undo", "evil.jsonl", "-o", f"back{NAMED}"],
     ):
@@ -182,7 +182,7 @@ def test_a_servers_answer_is_shown_safely(work, status):
     with answering(status, json.dumps({"message": EVIL}).encode()) as address:
         fetched, _ = on_terminal(work, "look", f"{address}/x.csv")
         sent, code = on_terminal(work, "send", "up", "--to", address)
-        listed, _ = on_terminal(work, "journal", "1")
+        listed, _ = on_terminal(work, "history", "1")
 
     assert code == 2
     for shown in (fetched, sent, listed):

@@ -10,7 +10,7 @@ import pytest
 
 from helpers import PROGRAM, neat_delta, refused, write_table
 from neat_delta.cli import app
-from neat_delta.cli.exits import Exit
+from neat_delta.exit_codes import Exit
 from neat_delta.update import write
 
 
@@ -58,9 +58,9 @@ def test_output_that_cannot_be_written_is_no_success(shop, manner):
 @pytest.mark.parametrize(
     "command",
     [
-        "compare live.csv edited.csv --accept-codes broken.csv",
-        "compare live.csv edited.csv --remember-file broken.csv",
-        "preview c.jsonl --records broken.csv",
+        "compare live.csv edited.csv --sku-changes broken.csv",
+        "compare live.csv edited.csv --map-file broken.csv",
+        "preview c.jsonl --quotes broken.csv",
         "pick c.jsonl --failed broken.csv --out p.jsonl",
         "refresh c.jsonl broken.csv --out f.jsonl",
         "settle c.jsonl broken.csv",

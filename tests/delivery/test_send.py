@@ -18,7 +18,7 @@ import pytest
 from helpers import PROGRAM, neat_delta, read_rows, write_table
 from neat_delta.delivery import destinations
 from neat_delta.delivery.destinations import HttpDestination
-from neat_delta.delivery.journal import Journal
+from neat_delta.delivery.history import History
 from neat_delta.delivery.send import load_update, send
 from neat_delta.errors import DeliveryError, InvalidInput, WriteError
 from neat_delta.practice_shop import open_shop
@@ -78,13 +78,13 @@ def in_shop(work):
 
 
 def test_the_loop_is_closed_over_http(work, served):
-    sent = neat_delta("send", "up", "--to", served(), "--results", "r.csv", "--json", cwd=work)
+    sent = neat_delta("send", "up", "--to", served(), "--import-report", "r.csv", "--json", cwd=work)
     again = neat_delta("send", "up", "--to", json.loads(sent.stdout)["place"], cwd=work)
     neat_delta("shop", "export", "shop", "-o", "after.csv", cwd=work)
-    settled = neat_delta("settle", "c.jsonl", "after.csv", "--json", cwd=work)
+    settled = neat_delta("verify", "c.jsonl", "after.csv", "--json", cwd=work)
 
     assert (sent.returncode, again.returncode, settled.returncode) == (0, 2, 0)
-    assert "all of it (journal entry 1)" in again.stderr
+    assert "all of it (history entry 1)" in again.stderr
     assert [row[3] for row in read_rows(work / "r.csv", charset="utf-8-sig")[1:]] == ["updated"] * 40
     assert json.loads(settled.stdout)["settled"] is True
     assert in_shop(work) == wanted(work)
@@ -93,7 +93,7 @@ def test_the_loop_is_closed_over_http(work, served):
 def test_rows_that_fail_become_the_next_change_set_with_the_reasons(work, served):
     (work / "shop" / "shop.toml").write_text('key = "sku"\nlimited = ["bin"]\n')
 
-    sent = neat_delta("send", "up", "--to", served(), "--results", "r.csv", cwd=work)
+    sent = neat_delta("send", "up", "--to", served(), "--import-report", "r.csv", cwd=work)
     picked = neat_delta("pick", "c.jsonl", "--failed", "r.csv", "--out", "failed.jsonl", "--json", cwd=work)
 
     assert sent.returncode == 1
@@ -109,7 +109,7 @@ def test_a_file_that_is_refused_stops_those_behind_it(work, served):
 
     done = neat_delta("send", "up", "--to", address, cwd=work)
     again = neat_delta("send", "up", "--to", address, "--resume", cwd=work)
-    entry = json.loads(neat_delta("journal", "1", "--json", cwd=work).stdout)
+    entry = json.loads(neat_delta("history", "1", "--json", cwd=work).stdout)
 
     assert done.returncode == again.returncode == 2
     assert "the column bin must be in every file" in done.stderr
@@ -161,12 +161,12 @@ def test_files_come_from_a_file_server_and_go_to_one(work, sort):
         files = [f"{address}/live.csv", f"{address}/edited.csv"]
         done = neat_delta("compare", *files, "--pack", "fewest-cells", "--write", "again", cwd=work, **told)
         sent = neat_delta("send", "again", "--to", f"{address}/inbox", cwd=work, **told)
-        fresh = neat_delta("settle", "c.jsonl", f"{address}/edited.csv", cwd=work, **told)
+        fresh = neat_delta("verify", "c.jsonl", f"{address}/edited.csv", cwd=work, **told)
 
     assert (done.returncode, sent.returncode, fresh.returncode) == (0, 0, 0), sent.stderr
     for name in ("01-changes.csv", "02-changes.csv"):
         assert (work / "served" / "inbox" / name).read_bytes() == (work / "up" / name).read_bytes()
-    entry = json.loads(neat_delta("journal", "1", "--json", cwd=work).stdout)
+    entry = json.loads(neat_delta("history", "1", "--json", cwd=work).stdout)
     assert entry["place"] == f"{address}/inbox"
 
 
@@ -215,7 +215,7 @@ def test_a_receipt_names_files_of_its_own_folder_only(work, name):
     assert done.returncode == 2
     assert "receipt" in done.stderr
     assert list((work / "inbox").iterdir()) == []
-    assert not (work / "journal.sqlite").exists()
+    assert not (work / "history.sqlite").exists()
 
 
 @pytest.mark.parametrize(
@@ -249,26 +249,26 @@ def test_an_update_goes_to_a_shop_once_from_whatever_folder_and_in_whatever_spel
 
     assert (first.returncode, [done.returncode for done in again]) == (0, [2, 2, 2])
     assert imports_in(work) == 2
-    assert str(work / "data" / "journal.sqlite") in "".join(first.stdout.split())
+    assert str(work / "data" / "history.sqlite") in "".join(first.stdout.split())
 
 
-def test_a_place_that_is_not_there_leaves_no_trace_in_the_journal(work):
+def test_a_place_that_is_not_there_leaves_no_trace_in_the_history(work):
     done = neat_delta("send", "up", "--to", "nowhere", cwd=work)
 
     assert done.returncode == 2
-    assert not (work / "journal.sqlite").exists()
+    assert not (work / "history.sqlite").exists()
 
 
-def test_another_database_is_no_journal(work):
+def test_another_database_is_no_history(work):
     with contextlib.closing(sqlite3.connect(work / "mine.sqlite")) as base:
         base.execute("CREATE TABLE notes (text)")
     before = (work / "mine.sqlite").read_bytes()
     (work / "inbox").mkdir()
 
-    done = neat_delta("send", "up", "--to", "inbox", "--journal", "mine.sqlite", cwd=work)
+    done = neat_delta("send", "up", "--to", "inbox", "--history", "mine.sqlite", cwd=work)
 
     assert (done.returncode, (work / "mine.sqlite").read_bytes()) == (2, before)
-    assert "this is another database, and no journal" in done.stderr
+    assert "this is another database, and no history" in done.stderr
 
 
 def test_a_spoilt_update_does_not_leave(work):
@@ -289,7 +289,7 @@ def test_without_its_token_the_shop_says_so_and_the_token_is_shown_nowhere(work,
     assert (without.returncode, wrong.returncode, right.returncode) == (2, 2, 0)
     assert "NEAT_DELTA_TOKEN_127_0_0_1" in without.stderr
     assert "wrong-one" not in wrong.stdout + wrong.stderr
-    assert b"very-secret" not in (work / "journal.sqlite").read_bytes() + right.stdout.encode()
+    assert b"very-secret" not in (work / "history.sqlite").read_bytes() + right.stdout.encode()
 
 
 class _Unlucky(threading.Thread):
@@ -339,7 +339,7 @@ def test_a_line_that_is_cut_or_silent_is_tried_again_and_nothing_goes_twice(work
     port = int(served().rpartition(":")[2])
     unlucky = _Unlucky(port, mishaps)
 
-    entry = send(load_update(work / "up"), HttpDestination(parse_location(unlucky.address)), Journal(work / "j.sqlite"))
+    entry = send(load_update(work / "up"), HttpDestination(parse_location(unlucky.address)), History(work / "j.sqlite"))
 
     assert entry.state == "done"
     assert imports_in(work) == 2
@@ -355,14 +355,14 @@ def test_nobody_there_is_said_after_some_tries(work, monkeypatch):
         send(
             load_update(work / "up"),
             HttpDestination(parse_location(f"http://127.0.0.1:{port}")),
-            Journal(work / "j.sqlite"),
+            History(work / "j.sqlite"),
         )
 
 
 KILLED = """
 import os, signal, sys
 from pathlib import Path
-from neat_delta.delivery import journal, destinations, send
+from neat_delta.delivery import history, destinations, send
 from neat_delta.remote import parse_location
 steps = int(sys.argv[2])
 def counted(function):
@@ -379,14 +379,14 @@ def counted(function):
             os.kill(os.getpid(), signal.SIGKILL)
         return told
     return stepping
-journal.Journal.begin = counted(journal.Journal.begin)
-journal.Journal.note = counted(journal.Journal.note)
+history.History.begin = counted(history.History.begin)
+history.History.note = counted(history.History.note)
 place = destinations.destination_of(parse_location(sys.argv[1]))
 type(place).upload = counted(type(place).upload)
 type(place).submit = counted(type(place).submit)
 type(place).wait_for_result = counted(type(place).wait_for_result)
 update = send.load_update(Path("up"))
-send.send(update, place, journal.Journal(Path("journal.sqlite")), resume=True)
+send.send(update, place, history.History(Path("history.sqlite")), resume=True)
 """
 
 
@@ -407,12 +407,12 @@ def test_killed_between_any_two_steps_a_run_that_goes_on_ends_like_an_undisturbe
     _killed_again_and_again(work, served())
 
     assert in_shop(work) == wanted(work)
-    entry = json.loads(neat_delta("journal", "1", "--json", cwd=work).stdout)
+    entry = json.loads(neat_delta("history", "1", "--json", cwd=work).stdout)
     assert [file["state"] for file in entry["files"]] == ["done", "done"]
     assert imports_in(work) == 2
 
 
-def test_two_runs_at_once_do_not_spoil_the_journal(work, served):
+def test_two_runs_at_once_do_not_spoil_the_history(work, served):
     address = served()
     calls = [PROGRAM, "send", "up", "--to", address, "--resume", "--quiet"]
     runs = [subprocess.Popen(calls, cwd=work, env=os.environ, stderr=subprocess.DEVNULL) for _ in range(3)]
@@ -421,7 +421,7 @@ def test_two_runs_at_once_do_not_spoil_the_journal(work, served):
 
     assert 0 in codes
     assert in_shop(work) == wanted(work)
-    entries = json.loads(neat_delta("journal", "--json", cwd=work).stdout)
+    entries = json.loads(neat_delta("history", "--json", cwd=work).stdout)
     assert [entry["state"] for entry in entries] == ["done"]
     assert imports_in(work) == 2
 
@@ -443,7 +443,7 @@ def test_a_real_disk_that_is_full_keeps_what_it_had(work, small_disk):
 
     written = neat_delta("compare", "live.csv", "edited.csv", "--write", small_disk / "up", cwd=work)
     sent = neat_delta("send", "up", "--to", small_disk, cwd=work)
-    noted = neat_delta("send", "up", "--to", "up", "--journal", small_disk / "journal.sqlite", cwd=work)
+    noted = neat_delta("send", "up", "--to", "up", "--history", small_disk / "history.sqlite", cwd=work)
 
     assert [done.returncode for done in (written, sent, noted)] == [2, 2, 2]
     assert all("Traceback" not in done.stderr for done in (written, sent, noted))

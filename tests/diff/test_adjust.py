@@ -77,7 +77,7 @@ def test_a_row_on_which_a_rule_gives_nothing_is_refused_and_the_others_go_on(adj
     seen = adjusted("price = cost / stock")
 
     assert now(seen) == {("A", "price"): "2.33"}
-    stopped = seen.changes.findings.filter(level="stop")
+    stopped = seen.changes.findings.filter(level="error")
     assert stopped.select("key", "field", "line", "value").rows() == [
         ("B", "price", 3, "live cost 40, live stock 0"),
         ("C", "price", 4, "live cost –, live stock 40"),
@@ -157,7 +157,7 @@ def test_rates_are_settled_once_and_exact(tmp_path):
 def test_numbers_are_written_in_the_live_form(adjusted):
     live = [["sku", "price", "rate"], ["A", "1.234,50", "7,5 %"], ["B", "8,00", "19,0 %"]]
 
-    seen = adjusted("price = price * 2", live=live, price=FieldSettings(type="money"))
+    seen = adjusted("price = price * 2", live=live, price=FieldSettings(type="price"))
 
     assert now(seen) == {("A", "price"): "2.469,00", ("B", "price"): "16,00"}
 

@@ -80,7 +80,7 @@ def test_a_cell_that_is_not_of_the_kind_is_refused_and_the_rest_of_its_row_goes_
 
     assert changed(seen) == {("000417", "stock"): ("3", "5")}
     (finding,) = seen.changes.findings.rows(named=True)
-    assert (finding["level"], finding["field"], finding["line"], finding["value"]) == ("stop", "price", 2, "ask")
+    assert (finding["level"], finding["field"], finding["line"], finding["value"]) == ("error", "price", 2, "ask")
     assert "mend the cell" in finding["message"]
     assert changed(compared(with_cells(price="ask"), types={"price": "text"})) == {
         ("000417", "price"): ("12.50", "ask")
@@ -104,7 +104,7 @@ def test_beyond_ascii_in_a_plain_export_wants_a_look(compared):
     seen = compared(with_cells(name="Smöker"))
 
     assert changed(seen) == {("000417", "name"): ("Smoker", "Smöker")}
-    assert seen.changes.findings.select("code", "level").rows() == [("untold character", "warn")]
+    assert seen.changes.findings.select("code", "level").rows() == [("unknown encoding", "warning")]
 
 
 def test_counts_add_up_and_every_state_can_be_listed(compared):
@@ -128,7 +128,7 @@ def test_counts_add_up_and_every_state_can_be_listed(compared):
 def test_rivals_are_laid_side_by_side(compared):
     seen = compared([*LIVE, ["000418", "Veil", "14.00", "0", "0", "2024-02-25", "A-1"]])
 
-    found = seen.changes.findings.filter(code="repeated code")
+    found = seen.changes.findings.filter(code="duplicate SKU")
     assert found.select("field", "line", "value").rows() == [("price", 3, "13.00"), ("price", 5, "14.00")]
     assert seen.rows_in("gone").is_empty()
 
@@ -137,7 +137,7 @@ def test_rivals_are_laid_side_by_side(compared):
 def test_a_damaged_code_is_pointed_out_and_never_guessed(compared, code):
     seen = compared(with_cells(sku=code, price="99.00"))
 
-    (finding,) = seen.changes.findings.filter(level="warn").rows(named=True)
+    (finding,) = seen.changes.findings.filter(level="warning").rows(named=True)
     assert finding["key"] == code
     assert "000417 is missing" in finding["message"]
     assert seen.changes.counts["new"] == seen.changes.counts["gone"] == 1
@@ -163,7 +163,7 @@ def test_a_damaged_code_is_rescued_where_it_can_be_one_item_only(compared, codes
     seen = compared(edited, live=live, repair_keys=True)
 
     assert changed(seen) == ({(meant, "stock"): ("1", "5")} if meant else {})
-    listed = seen.changes.findings.filter(code="rescued code").select("key", "value").rows()
+    listed = seen.changes.findings.filter(code="repaired SKU").select("key", "value").rows()
     assert listed == ([(meant, written)] if meant else [])
     assert seen.changes.counts["new"] == (0 if meant else 1)
 
@@ -197,12 +197,12 @@ def test_the_rest_of_a_row_decides_between_two_items_that_its_code_may_be(compar
 def test_a_row_that_may_be_two_items_is_held_back_with_both(compared, row):
     seen = compared([NEIGHBOURS[0], row, NEIGHBOURS[3]], live=NEIGHBOURS, repair_keys=True, add_new=True)
 
-    (finding,) = seen.changes.findings.filter(code="damaged code").to_dicts()
+    (finding,) = seen.changes.findings.filter(code="damaged SKU").to_dicts()
     assert "000417 or 00417 is missing" in finding["message"]
     assert seen.changes.items.filter(action="add").is_empty()
 
 
-def test_largest_moves_come_first_and_fields_are_summed_up(compared):
+def test_largest_changes_come_first_and_fields_are_summed_up(compared):
     edited = [list(row) for row in LIVE]
     edited[1][2], edited[2][2], edited[3][3], edited[3][1] = "12.00", "26.00", "41", "Mitten"
 

@@ -74,15 +74,15 @@ def load_changes_of(folder, seen):
 @pytest.mark.parametrize(
     ("pairs", "checks", "kept"),
     [
-        ([("X", "Y")], {"unknown code"}, {}),
-        ([("C-1", "C-2")], {"code in use"}, {}),
-        ([("C-1", "C-2"), ("C-2", "C-3"), ("C-3", "C-4")], {"code in use"}, {}),
-        ([("C-1", "D"), ("C-2", "D")], {"two into one"}, {}),
-        ([("C-1", "D"), ("C-1", "E")], {"one into two"}, {}),
-        ([("C-1", "C-1"), ("C-2", "D")], {"same code"}, {"C-2": "D"}),
-        ([("C-1", ""), ("C-2", " D")], {"invalid code"}, {}),
+        ([("X", "Y")], {"unknown SKU"}, {}),
+        ([("C-1", "C-2")], {"SKU in use"}, {}),
+        ([("C-1", "C-2"), ("C-2", "C-3"), ("C-3", "C-4")], {"SKU in use"}, {}),
+        ([("C-1", "D"), ("C-2", "D")], {"SKU merged"}, {}),
+        ([("C-1", "D"), ("C-1", "E")], {"SKU split"}, {}),
+        ([("C-1", "C-1"), ("C-2", "D")], {"same SKU"}, {"C-2": "D"}),
+        ([("C-1", ""), ("C-2", " D")], {"invalid SKU"}, {}),
         ([("C-1", "C-2"), ("C-2", "C-1")], set(), {"C-1": "C-2", "C-2": "C-1"}),
-        ([("C-1", "D"), ("C-1", "D")], {"repeated row"}, {"C-1": "D"}),
+        ([("C-1", "D"), ("C-1", "D")], {"duplicate row"}, {"C-1": "D"}),
     ],
 )
 def test_what_cannot_be_is_found_before_anything_is_written(tmp_path, pairs, checks, kept):
@@ -184,7 +184,7 @@ def test_without_a_second_identity_a_code_change_is_suggested_and_accepted_by_a_
     accepted = pl.DataFrame({"old": ["C-1", "C-2"], "new": ["D-1", "D-2"]})
 
     assert suggested.changes.new_keys() == {}
-    assert suggested.changes.findings.filter(code="likely code change")["value"].to_list() == ["D-1"]
+    assert suggested.changes.findings.filter(code="likely SKU change")["value"].to_list() == ["D-1"]
     assert sheet(tmp_path, other_code, accepted_rekeys=accepted).changes.new_keys() == {"C-1": "D-1"}
 
 
@@ -195,7 +195,7 @@ def test_a_code_that_lost_its_zeros_is_damaged_and_not_changed(tmp_path):
     seen = compare(*read_pair(ours, edited), CompareOptions(settings=Settings(identity="id")))
 
     assert seen.changes.new_keys() == {}
-    assert "damaged code" in seen.changes.findings["code"].to_list()
+    assert "damaged SKU" in seen.changes.findings["code"].to_list()
 
 
 def code_alone(rows):

@@ -59,7 +59,7 @@ def test_a_code_that_several_items_share_finds_none_of_them(listed):
     # The two items that the row may be seem gone, but neither they nor any other is removed.
     assert changes == {}
     assert seen.rows_in("refused")["key"].to_list() == ["supplier_code S-3"]
-    assert [message[:60] for message in seen.changes.findings.filter(level="stop")["message"]] == [
+    assert [message[:60] for message in seen.changes.findings.filter(level="error")["message"]] == [
         "several live items have this supplier_code, so none is found",
         "1 of the sheet's rows cannot be given to an item and may be ",
     ]
@@ -68,7 +68,7 @@ def test_a_code_that_several_items_share_finds_none_of_them(listed):
 def test_an_item_that_a_list_has_no_name_for_is_not_gone_from_it(listed):
     live = [*LIVE, ["E", " ", "Own make", "9.00", "4.00", "1", "barn"]]
     rows = [["S-1", "", "", ""], ["S-3", "", "", ""]]
-    told = {"columns": COLUMNS, "match_on": "supplier_code", "remember": {"S-3": "C"}}
+    told = {"columns": COLUMNS, "match_on": "supplier_code", "codes": {"S-3": "C"}}
 
     _, seen, _ = listed(rows=rows, options=CompareOptions(delete_at_most=2), live=live, **told)
 
@@ -79,11 +79,11 @@ def test_a_row_named_by_another_field_becomes_an_item_only_under_a_code_of_ours(
     told = {"columns": {"No.": "supplier_code", "Article": "name"}, "match_on": "supplier_code"}
     rows = [["S-8", "Hive tool", "1", "1"], ["S-9", "New", "1", "1"], ["S-1", "Smoker", "1", "1"]]
 
-    changes, seen, _ = listed(rows=rows, options=CompareOptions(add_new=True), remember={"S-9": "N"}, **told)
+    changes, seen, _ = listed(rows=rows, options=CompareOptions(add_new=True), codes={"S-9": "N"}, **told)
 
     assert changes == {("N", "supplier_code"): "S-9", ("N", "name"): "New"}
     assert seen.changes.keys_with_action("add")["key"].to_list() == ["N"]
-    assert seen.changes.findings.filter(level="stop").select("code", "value").rows() == [("no code", "S-8")]
+    assert seen.changes.findings.filter(level="error").select("code", "value").rows() == [("no SKU", "S-8")]
     assert seen.changes.counts["refused"] == 1
 
 
@@ -101,10 +101,10 @@ def test_of_rows_out_of_scope_nothing_is_said(listed):
 def test_values_are_computed_from_the_list_and_the_live_item(listed):
     rules = ("price = round(list.cost * 1.6, 2)", "stock = greatest(list.on_hand - 2, 0) + live.stock")
 
-    changes, seen, _ = listed(columns=COLUMNS, match_on="supplier_code", leave_out=("cost",), rules=rules)
+    changes, seen, _ = listed(columns=COLUMNS, match_on="supplier_code", skip=("cost",), rules=rules)
 
     assert changes == {("A", "price"): "12.00", ("A", "stock"): "10"}
-    stopped = seen.changes.findings.filter(level="stop")
+    stopped = seen.changes.findings.filter(level="error")
     assert stopped.select("key", "field", "value").rows() == [("B", "price", "cost –")]
     kept = seen.changes.findings.filter(code="computed").select("field", "value").rows()
     assert kept == [("price", "cost 7.5"), ("stock", "on_hand 9, live stock 3")]
@@ -142,13 +142,13 @@ def test_a_column_without_any_value_gives_nothing_on_each_row(listed):
     changes, seen, _ = listed(["sku", "Net"], [["A", ""], ["B", " "]], rules=("price = round(list.net * 2, 2)",))
 
     assert changes == {}
-    assert seen.changes.findings.filter(code="rule", level="stop")["key"].to_list() == ["A", "B"]
+    assert seen.changes.findings.filter(code="rule", level="error")["key"].to_list() == ["A", "B"]
 
 
 def test_constants_and_answers_given_before(listed):
-    told = {"columns": {"No.": "sku", "On hand": "stock"}, "assume": {"room": "barn"}}
+    told = {"columns": {"No.": "sku", "On hand": "stock"}, "constants": {"room": "barn"}}
 
-    changes, _, _ = listed(remember={"S-1": "A", "S-2": "B"}, **told)
+    changes, _, _ = listed(codes={"S-1": "A", "S-2": "B"}, **told)
 
     assert changes == {("A", "stock"): "9", ("A", "room"): "barn", ("B", "stock"): "1", ("B", "room"): "barn"}
 
@@ -156,7 +156,7 @@ def test_constants_and_answers_given_before(listed):
 def test_aliases_match_and_a_column_can_be_left_out_by_its_own_name(listed):
     fields = {"cost": FieldSettings(aliases=("Dealer net", "Net")), "sku": FieldSettings(aliases=("No.",))}
 
-    changes, _, _ = listed(["No.", "Dealer net", "Net"], [["A", "7.50", "1"]], fields=fields, leave_out=("net",))
+    changes, _, _ = listed(["No.", "Dealer net", "Net"], [["A", "7.50", "1"]], fields=fields, skip=("net",))
 
     assert changes == {("A", "cost"): "7.50"}
     with pytest.raises(InvalidInput, match="two columns stand for the field cost"):
@@ -168,10 +168,13 @@ def test_aliases_match_and_a_column_can_be_left_out_by_its_own_name(listed):
     [
         ({"columns": {"Dealer nett": "cost"}}, "no such column. Nearest: Dealer net."),
         ({"columns": {"Dealer net": "costs"}}, "no such field. Nearest: cost."),
-        ({"leave_out": ("colour",)}, "leave_out colour: there is no such field or column"),
+        ({"skip": ("colour",)}, "leave_out colour: there is no such field or column"),
         ({"match_on": "supplier_code"}, "no such field of list.csv"),
         ({"match_on": "gtin"}, "no such field of live.csv"),
-        ({"columns": {"No.": "sku"}, "assume": {"rom": "x"}}, "assume rom=x: there is no such field. Nearest: room."),
+        (
+            {"columns": {"No.": "sku"}, "constants": {"rom": "x"}},
+            "assume rom=x: there is no such field. Nearest: room.",
+        ),
         ({"columns": {"No.": "sku"}, "rules": ("price = list.net",)}, "there is no list.net"),
         (
             {"columns": {"No.": "sku"}, "rules": ("price = list.article * 2",)},
@@ -208,7 +211,7 @@ def test_a_rule_for_new_items_leaves_a_rescued_row_alone(listed):
     )
 
     assert seen.changes.cells.is_empty()
-    assert seen.changes.findings["code"].to_list() == ["rescued code"]
+    assert seen.changes.findings["code"].to_list() == ["repaired SKU"]
 
 
 def test_a_new_item_without_a_required_field_is_refused_by_name(listed):
@@ -223,7 +226,7 @@ def test_a_new_item_without_a_required_field_is_refused_by_name(listed):
 def test_remembered_answers_stand_for_codes_and_values(listed):
     changes, _, _ = listed(
         ["No.", "room"], [["S-9", "Scheune"], ["S-1", "main"]], columns={"No.": "supplier_code"},
-        match_on="supplier_code", remember={"S-9": "B"}, values={"room": {"Scheune": "barn"}},
+        match_on="supplier_code", codes={"S-9": "B"}, values={"room": {"Scheune": "barn"}},
     )  # fmt: skip
 
     assert changes == {("B", "room"): "barn"}
@@ -241,5 +244,5 @@ def test_remembered_answers_stand_for_codes_and_values(listed):
 def test_what_is_another_way_than_last_month_is_said(listed, seen_before, said):
     _, seen, _ = listed(["sku", "Net"], [["A", "8,00"], ["B", "8,50"]], drift_baseline=seen_before)
 
-    found = seen.changes.findings.filter(code="list changed")["message"].to_list()
+    found = seen.changes.findings.filter(code="file layout changed")["message"].to_list()
     assert [line.startswith(said) for line in found] == [True] if said else found == []

@@ -40,7 +40,7 @@ def test_with_clearing_on_no_error_empties_a_field(tmp_path):
     changes = compare(ours, edited, CompareOptions(clear_blanks=True)).changes
 
     assert changes.cells.is_empty()
-    assert len(changes.findings.filter(level="stop", field="price")) == 6
+    assert len(changes.findings.filter(level="error", field="price")) == 6
 
 
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="no spreadsheet program is installed here")

@@ -64,7 +64,7 @@ def test_what_the_shop_has_by_now_drops_what_it_left_stays_and_what_both_moved_c
 
     assert cells_of(seen.changes) == {("A", "price"): ("10.00", "11.00"), ("D", "name"): ("Lid", "Lids")}
     assert seen.conflicts.rows() == [("C", "price", "30.00", "33.00", "31.50", "hold")]
-    (clash,) = seen.changes.findings.filter(code="clash")["message"]
+    (clash,) = seen.changes.findings.filter(code="conflict")["message"]
     assert "it was 30.00, ours is 33.00, the shop has 31.50 by now" in clash
     assert (seen.applied, seen.unchanged) == (1, 2)
     counts = seen.changes.counts
@@ -116,7 +116,7 @@ def test_items_that_came_or_went_meanwhile_are_told(tmp_path):
     action = dict(seen.changes.items.select("key", "action").rows())
     assert action == {"A": "none", "B": "change", "D": "remove", "E": "none", "N": "none", "M": "none"}
     said = {(key, check) for key, check in seen.changes.findings.select("key", "code").iter_rows()}
-    assert {("A", "gone since"), ("E", "clash"), ("N", "clash")} <= said
+    assert {("A", "deleted since"), ("E", "conflict"), ("N", "conflict")} <= said
     assert cells_of(seen.changes)[("D", "price")] == ("40.00", None)
     ours = refresh(changes, fresh, Settings(), "ours").changes
     assert dict(ours.items.select("key", "action").rows()) == action | {"E": "remove", "N": "change"}
@@ -132,7 +132,7 @@ def test_code_changes_that_have_happened_are_followed(tmp_path):
 
     assert cells_of(seen.changes) == {("A9", "price"): ("10.00", "11.00")}
     assert seen.changes.new_keys() == {}
-    assert "another item has the new code" in seen.changes.findings.filter(code="clash", key="B")["message"][0]
+    assert "another item has the new code" in seen.changes.findings.filter(code="conflict", key="B")["message"][0]
 
 
 def test_an_export_without_a_field_is_refused(tmp_path):
@@ -273,7 +273,7 @@ def test_codes_that_changed_places_between_items_of_one_name_are_held_back(tmp_p
     seen = refresh(changes, later(tmp_path, live), Settings())
 
     assert seen.changes.new_keys() == {}
-    assert seen.changes.findings.filter(code="clash", level="stop")["key"].to_list() == ["A", "B"]
+    assert seen.changes.findings.filter(code="conflict", level="error")["key"].to_list() == ["A", "B"]
     assert not verify(changes, later(tmp_path, live), Settings()).done
 
 
@@ -288,7 +288,7 @@ def test_what_follows_a_code_change_is_held_back_with_it(tmp_path):
     seen = refresh(changes, fresh, Settings()).changes
 
     assert seen.items["action"].is_in(["none"]).all()
-    assert set(seen.findings.filter(code="clash")["key"]) == {"A1", "B1"}
+    assert set(seen.findings.filter(code="conflict")["key"]) == {"A1", "B1"}
 
 
 def test_codes_exchanged_in_a_sheet_are_code_changes_where_an_identity_is_settled(tmp_path):

@@ -110,7 +110,7 @@ def test_a_server_that_repeats_the_token_shows_it_nowhere(work):
         (work / "run.toml").write_text(run)
         secret = {"NEAT_DELTA_TOKEN_127_0_0_1": "very-secret-honey\n"}
         sent = neat_delta("send", "up", "--to", address, cwd=work, **secret)
-        looked = neat_delta("look", f"{address}/x.csv?key=other-secret-honey", cwd=work, **secret)
+        looked = neat_delta("inspect", f"{address}/x.csv?key=other-secret-honey", cwd=work, **secret)
         ran = neat_delta("run", "run.toml", cwd=work, **secret)
 
     assert told == ["Bearer very-secret-honey"] * 3

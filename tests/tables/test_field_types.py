@@ -20,22 +20,22 @@ from neat_delta.tables.field_types.number_parsing import (
 @pytest.mark.parametrize(
     ("field", "values", "kind"),
     [
-        ("price", ["12.50", "8.00"], "money"),
-        ("net", ["12.5", "8"], "money"),
-        ("rate", ["12.50", "8.25"], "money"),
-        ("price", ["1,234.50", "8.00"], "money"),
+        ("price", ["12.50", "8.00"], "price"),
+        ("net", ["12.5", "8"], "price"),
+        ("rate", ["12.50", "8.25"], "price"),
+        ("price", ["1,234.50", "8.00"], "price"),
         ("price", ["12.50", "on request"], "text"),
         ("weight", ["0.35", "1.2"], "number"),
         ("version", ["1.1", "1.10"], "code"),
-        ("stock", ["0", "1"], "count"),
-        ("stock", ["3", "-1", "120"], "count"),
-        ("active", ["0", "1"], "flag"),
-        ("pack_of", ["1"], "count"),
-        ("visible", ["Yes", "No"], "flag"),
+        ("stock", ["0", "1"], "quantity"),
+        ("stock", ["3", "-1", "120"], "quantity"),
+        ("active", ["0", "1"], "yes/no"),
+        ("pack_of", ["1"], "quantity"),
+        ("visible", ["Yes", "No"], "yes/no"),
         ("part", ["00417", "22"], "code"),
         ("part", ["10417", "10418"], "code"),
-        ("barcode", ["9520000000004", "9520000000011"], "gtin"),
-        ("isbn", ["0-00-000001-9", "000000006X", "978-0-00-000000-2"], "gtin"),
+        ("barcode", ["9520000000004", "9520000000011"], "barcode"),
+        ("isbn", ["0-00-000001-9", "000000006X", "978-0-00-000000-2"], "barcode"),
         ("barcode", ["9520000000004", "9520000000012"], "code"),
         ("added", ["2024-01-02"], "date"),
         ("added", ["13/02/2024", "01/02/2024"], "date"),
@@ -126,7 +126,7 @@ def test_the_live_form_is_kept_decimals_mark_and_groups():
 
 
 def test_flags_are_understood_in_any_token_and_written_in_the_live_one():
-    flag = type_named("flag")
+    flag = type_named("yes/no")
     form = flag.infer_format(pl.Series(["YES"]))
     readings = flag.normalize(pl.Series(["1", "no", "True", "maybe"]), form)
 
@@ -155,7 +155,7 @@ def test_dates_are_read_in_the_order_that_agrees_with_the_live_export(was, cells
 def test_barcodes_are_the_same_whatever_parts_their_digits():
     cells = pl.Series(["9520000000011", "952-0000-00001-1", "0-00-000006-X", "9.52E+12", "none"])
 
-    assert type_named("gtin").normalize(cells, None).to_list() == [
+    assert type_named("barcode").normalize(cells, None).to_list() == [
         "9520000000011", "9520000000011", "000000006X", "9.52E+12", "none",
     ]  # fmt: skip
 
@@ -192,13 +192,13 @@ def test_no_kind_stumbles_over_any_text(texts):
 @pytest.mark.parametrize(
     ("kind", "field", "live", "sheet", "same", "written"),
     [
-        ("share", "vat", ["19 %", "7 %"], ["0.19", "0.07", "0.2"], [True, True, False], ["19 %", "7 %", "20 %"]),
-        ("share", "vat", ["19%", "7%"], ["19", "7", "20.5%"], [True, True, False], ["19%", "7%", "20.5%"]),
-        ("share", "percent", ["0.19", "0.07"], ["19%", "7%", "0.2"], [True, True, False], ["0.19", "0.07", "0.20"]),
-        ("path", "category", ["A/B", "A/C", "D"], ["A > B", "A >C", "E"], [True, True, False], ["A/B", "A/C", "E"]),
-        ("path", "category", ["A > B", "A > C"], ["A>B", "A>B>C"], [True, False], ["A > B", "A > B > C"]),
-        ("picture", "image", ["a.jpg", "b.PNG"], ["a.jpg", "B.png"], [True, False], ["a.jpg", "B.png"]),
-        ("itemref", "related", ["A-1", "0042"], ["A-1", "42"], [True, False], ["A-1", "42"]),
+        ("percent", "vat", ["19 %", "7 %"], ["0.19", "0.07", "0.2"], [True, True, False], ["19 %", "7 %", "20 %"]),
+        ("percent", "vat", ["19%", "7%"], ["19", "7", "20.5%"], [True, True, False], ["19%", "7%", "20.5%"]),
+        ("percent", "percent", ["0.19", "0.07"], ["19%", "7%", "0.2"], [True, True, False], ["0.19", "0.07", "0.20"]),
+        ("category", "category", ["A/B", "A/C", "D"], ["A > B", "A >C", "E"], [True, True, False], ["A/B", "A/C", "E"]),
+        ("category", "category", ["A > B", "A > C"], ["A>B", "A>B>C"], [True, False], ["A > B", "A > B > C"]),
+        ("image", "image", ["a.jpg", "b.PNG"], ["a.jpg", "B.png"], [True, False], ["a.jpg", "B.png"]),
+        ("item link", "related", ["A-1", "0042"], ["A-1", "42"], [True, False], ["A-1", "42"]),
     ],
 )
 def test_shares_paths_pictures_and_references(kind, field, live, sheet, same, written):
@@ -217,7 +217,7 @@ def test_shares_paths_pictures_and_references(kind, field, live, sheet, same, wr
 
 @pytest.mark.parametrize(
     ("kind", "live", "cell"),
-    [("share", "19 %", "much"), ("path", "A/B", "A//B"), ("picture", "a.jpg", "a.doc")],
+    [("percent", "19 %", "much"), ("category", "A/B", "A//B"), ("image", "a.jpg", "a.doc")],
 )
 def test_what_is_not_of_the_kind_is_refused(kind, live, cell):
     known = type_named(kind)
@@ -232,7 +232,7 @@ def test_spaces_do_not_count_in_a_choice_and_letter_case_does():
 
 
 def test_what_is_settled_of_a_form_goes_before_what_a_column_shows():
-    day, flag, money = type_named("date"), type_named("flag"), type_named("money")
+    day, flag, money = type_named("date"), type_named("yes/no"), type_named("price")
     unclear = pl.Series(["03/02/2024", "01/02/2024"])
 
     assert day.infer_format(unclear) is None

@@ -12,7 +12,7 @@ key = ["sku", "location"]
 [fields.price]
 column = "Price"
 aliases = ["Preis", "Dealer net"]
-kind = "money"
+kind = "price"
 
 [fields.tax_class]
 locked = true
@@ -104,7 +104,7 @@ def test_settings_are_read(tmp_path):
 
     assert found.key == ("sku", "location")
     assert found.fields == {
-        "price": FieldSettings("Price", ("Preis", "Dealer net"), "money"),
+        "price": FieldSettings("Price", ("Preis", "Dealer net"), "price"),
         "tax_class": FieldSettings(locked=True, blank="clear"),
     }
     assert found.names() == {"price": "price", "preis": "price", "dealer_net": "price"}
@@ -114,9 +114,9 @@ def test_settings_are_read(tmp_path):
 @pytest.mark.parametrize(
     ("old", "new", "line", "reason"),
     [
-        ('kind = "money"', 'kind = "cash"', 7, "no such kind. Allowed: choice, code, count"),
-        ('kind = "money"', 'knid = "money"', 7, "there is no setting 'knid'. Did you mean kind?"),
-        ('kind = "money"', "kind = money", 7, "this is no TOML"),
+        ('kind = "price"', 'kind = "cash"', 7, "no such kind. Allowed: choice, code, count"),
+        ('kind = "price"', 'knid = "price"', 7, "there is no setting 'knid'. Did you mean kind?"),
+        ('kind = "price"', "kind = money", 7, "this is no TOML"),
         ("locked = true", 'locked = "yes"', 10, "locked must be true or false"),
         ('blank = "clear"', 'blank = "zero"', 11, "no such blank. Allowed: leave, clear"),
         ('key = ["sku", "location"]', 'key = "sku"', 2, "key must be a list of texts"),

@@ -23,7 +23,7 @@ def test_what_stayed_and_went_is_the_old_text_and_what_stayed_and_came_the_new(w
 @pytest.mark.parametrize(
     ("was", "now", "kind", "separator", "shown"),
     [
-        ("1.50", "2", "money", None, "1.50 → 2"),
+        ("1.50", "2", "price", None, "1.50 → 2"),
         ("Hive body, 8 frames", "Hive body, 10 frames", "text", None, "Hive body, (8 → 10) frames"),
         ("Hive", "Hive body", "text", None, "Hive(+  body)"),
         ("the old hive", "hive", "text", None, "(− the old )hive"),

@@ -14,7 +14,7 @@ import pytest
 from filelock import FileLock
 
 from helpers import PROGRAM, neat_delta, read_rows, write_table
-from neat_delta.delivery.journal import Journal
+from neat_delta.delivery.history import History
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
 from neat_delta.progress import NO_PROGRESS
@@ -82,7 +82,7 @@ def test_a_run_goes_the_whole_way_and_the_next_one_finds_nothing_to_do(work, ser
     assert (told["results"], told["landed"]) == ({"updated": 10}, {"landed": 10})
     assert in_shop(work) == read_rows(work / "edited.csv")
     assert "nothing to do" in second.stdout
-    assert [entry.state for entry in Journal(elsewhere / "journal.sqlite").entries()] == ["done"]
+    assert [entry.state for entry in History(elsewhere / "history.sqlite").entries()] == ["done"]
 
 
 def test_a_run_leaves_a_mail_that_says_it_in_text_and_as_a_page(work, served):
@@ -138,7 +138,7 @@ def test_a_shop_that_stores_something_else_needs_a_person(work, served):
 def test_trying_a_run_sends_nothing(work, served):
     run_file(work, served)
 
-    done = neat_delta("run", "nightly.toml", "--no-send", cwd=work)
+    done = neat_delta("run", "nightly.toml", "--dry-run", cwd=work)
 
     assert done.returncode == 0
     assert "send        left out: this run was told not to" in done.stdout
@@ -195,9 +195,9 @@ def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, serve
     shop.write_text('key = "sku"\nseconds = 3.0\n')
     run_file(work, served)
     running = subprocess.Popen([PROGRAM, "run", "nightly.toml", "--quiet"], cwd=work, env=os.environ)
-    journal = Journal(work / "journal.sqlite")
+    history = History(work / "history.sqlite")
     deadline = time.monotonic() + 60
-    while not any(file.state == "sent" for entry in journal.entries() for file in entry.files):
+    while not any(file.state == "sent" for entry in history.entries() for file in entry.files):
         assert time.monotonic() < deadline
         time.sleep(0.05)
     running.send_signal(signal.SIGKILL)
@@ -207,10 +207,10 @@ def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, serve
     done = neat_delta("run", "nightly.toml", cwd=work)
 
     assert done.returncode == 0, done.stdout
-    assert "the rest of journal entry 1 has been sent" in done.stdout
+    assert "the rest of history entry 1 has been sent" in done.stdout
     assert in_shop(work) == read_rows(work / "edited.csv")
-    assert [entry.state for entry in journal.entries()] == ["done"]
-    with closing(journal._base()) as base:
+    assert [entry.state for entry in history.entries()] == ["done"]
+    with closing(history._base()) as base:
         assert base.execute("SELECT count(*) FROM files").fetchone() == (1,)
 
 

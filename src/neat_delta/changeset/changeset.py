@@ -21,7 +21,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.findings import BLOCK, FINDINGS
-from neat_delta.json_names import json_names, to_json
+from neat_delta.json_form import to_json
 from neat_delta.matching.positions import positions_of
 from neat_delta.tables import field_name
 
@@ -43,26 +43,25 @@ ITEMS = {
 CELLS = {"key": pl.String, "field": pl.String, "was": pl.String, "now": pl.String}
 CHANGE, ADD, REMOVE, RECODE, NONE = "change", "add", "remove", "recode", "none"
 ACTIONS = (CHANGE, ADD, REMOVE, RECODE, NONE)
-CHANGED, SAME, NEW, REPEATED, UNREADABLE, REFUSED = STATES = (
+CHANGED, UNCHANGED, NEW, DUPLICATE, UNREADABLE, REJECTED = STATES = (
     "changed",
-    "same",
+    "unchanged",
     "new",
-    "repeated",
+    "duplicate",
     "unreadable",
-    "refused",
+    "rejected",
 )
 # Rows of items that were not chosen are in none of these states.
-EXCLUDED = "outside"
+EXCLUDED = "excluded"
 # Rows that a person left out of a change set.
 LEFT_OUT_ROW = "left_out"
-MISSING = "gone"
+MISSING = "missing"
 
 
 class BrokenInvariant(AssertionError):
     """A change set that nobody could load again was about to be made: a fault of the program."""
 
 
-@json_names(encoding="charset", decimal_separator="mark")
 @dataclass(frozen=True)
 class FileRef:
     """By what a file is known again: its name, its number of rows, its SHA-256; and how it was read, where it is text.
@@ -90,7 +89,6 @@ def file_ref(table: Table, rows: int) -> FileRef:
     return FileRef(table.source.name, rows, table.source.sha256, *as_read)
 
 
-@json_names(type="kind", decimal_separator="mark")
 @dataclass(frozen=True)
 class FieldInfo:
     """What a change set must remember of a field: its column in the live export, its kind, its decimal mark.
@@ -104,7 +102,6 @@ class FieldInfo:
     separator: str | None = None
 
 
-@json_names(ignore="let")
 @dataclass(frozen=True)
 class Overrides:
     """What one run lets through: locked fields, new values, what looks like damage (all by field), checks (by name)."""
@@ -311,7 +308,7 @@ def normalize(changes: ChangeSet) -> ChangeSet:
 def _row_state(blocked: pl.Expr) -> pl.Expr:
     """What has become of an item's row: its action tells, and where there is none whether something blocks it."""
     action, state = pl.col("action"), pl.col("row_state")
-    undecided = state.is_in([CHANGED, SAME, NEW])
+    undecided = state.is_in([CHANGED, UNCHANGED, NEW])
     return (
         pl.when(pl.col("line").is_null())
         .then(None)
@@ -322,9 +319,9 @@ def _row_state(blocked: pl.Expr) -> pl.Expr:
         .when(state.is_null())
         .then(None)
         .when((action == NONE) & undecided & blocked)
-        .then(pl.lit(REFUSED))
+        .then(pl.lit(REJECTED))
         .when((action == NONE) & (state == CHANGED))
-        .then(pl.lit(SAME))
+        .then(pl.lit(UNCHANGED))
         .otherwise(state)
     )
 

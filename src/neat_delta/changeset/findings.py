@@ -16,7 +16,7 @@ FINDINGS = {
     "message": pl.String,
     "data": pl.String,
 }
-STOP, WARN, NOTE = "stop", "warn", "note"
+STOP, WARN, NOTE = "error", "warning", "note"
 # A finding blocks the cell that it names, or its whole item; or it gives the cell its live value back; or nothing.
 BLOCK, REPAIR, NO_EFFECT = "block", "repair", "none"
 
@@ -26,7 +26,7 @@ def findings_frame(code: str, level: str, effect: str | None = None, **columns: 
 
     Args:
         code: the name of the check.
-        level: "stop", "warn" or "note".
+        level: "error", "warning" or "note".
         effect: "block", "repair" or "none"; if it is not given, what stops blocks and the rest does nothing.
         columns: the other columns, each one value or a Series.
     """

@@ -17,10 +17,6 @@ if TYPE_CHECKING:
 
     from neat_delta.changeset.changeset import ChangeSet, Head
 
-# What the columns of items and findings are called in the file, where that is no name for the code.
-ITEM_NAMES = {"action": "do", "row_state": "state", "new_key": "to"}
-FINDING_NAMES = {"code": "check", "message": "say"}
-
 # What stands between two pieces of the text, by what they are: the beginnings of items, their cells, their findings.
 HEAD, CELL, FINDING = range(3)
 BETWEEN = {
@@ -81,9 +77,9 @@ def _head_of_item(head: Head) -> pl.Expr:
     result = pl.when(pl.col("row_state").ne_missing(implied_state())).then("row_state")
     return pl.concat_str(
         pl.lit('{"key":') + _key_as_json(pl.col("key"), head),
-        pl.lit(',"do":"') + pl.col("action") + pl.lit('"'),
-        _unless_null(',"state":"', result, result + pl.lit('"')),
-        _unless_null(',"to":', pl.col("new_key"), _key_as_json(pl.col("new_key"), head)),
+        pl.lit(',"action":"') + pl.col("action") + pl.lit('"'),
+        _unless_null(',"row_state":"', result, result + pl.lit('"')),
+        _unless_null(',"new_key":', pl.col("new_key"), _key_as_json(pl.col("new_key"), head)),
         _unless_null(',"line":', pl.col("line"), pl.col("line").cast(pl.String)),
         _unless_null(',"name":', pl.col("name"), as_json(pl.col("name"))),
     )
@@ -102,9 +98,7 @@ def _cell(changes: ChangeSet) -> pl.Expr:
 
 
 def _finding() -> pl.Expr:
-    return pl.struct(
-        pl.col(name).alias(FINDING_NAMES.get(name, name)) for name in FINDINGS if name != "key"
-    ).struct.json_encode()
+    return pl.struct(pl.col(name) for name in FINDINGS if name != "key").struct.json_encode()
 
 
 def _unless_null(before: str, value: pl.Expr, text: pl.Expr) -> pl.Expr:

@@ -29,9 +29,9 @@ from neat_delta.changeset.changeset import (
     normalize,
 )
 from neat_delta.changeset.findings import BLOCK, FINDINGS, NO_EFFECT, STOP
-from neat_delta.changeset.item_lines import FINDING_NAMES, ITEM_NAMES, implied_state, write_lines
+from neat_delta.changeset.item_lines import implied_state, write_lines
 from neat_delta.errors import InvalidInput, WriteError
-from neat_delta.json_names import from_json, to_json
+from neat_delta.json_form import to_json
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.reading import fetch
 
@@ -40,7 +40,7 @@ if TYPE_CHECKING:
 
     from neat_delta.remote import Location
 
-FORMAT = 1
+FORMAT = 2
 # So many lines are decoded at a time.
 SLICE = 1 << 16
 
@@ -67,8 +67,8 @@ def head_as_dict(changes: ChangeSet) -> dict[str, Any]:
             for name, note in head.fields.items()
         },
         "counts": changes.counts,
-        **({"allowed": head.overrides.as_dict()} if head.overrides.as_dict() else {}),
-        **({"left_out": [to_json(left) for left in head.exclusions]} if head.exclusions else {}),
+        **({"overrides": head.overrides.as_dict()} if head.overrides.as_dict() else {}),
+        **({"exclusions": [to_json(left) for left in head.exclusions]} if head.exclusions else {}),
         **({"identity": to_json(head.identity)} if head.identity else {}),
     }
 
@@ -135,7 +135,6 @@ def parse_changes(data: bytes, path: Location) -> ChangeSet:
         rows = _decoded(lines, shape).with_row_index("at")
     except pl.exceptions.PolarsError as error:
         raise _first_broken(lines, path) from error
-    rows = rows.rename({named: name for name, named in ITEM_NAMES.items()})
     rows = rows.with_columns(pl.col("key", "new_key").list.join(KEY_SEPARATOR))
     _check_items(rows, path)
     items = _items(rows)
@@ -165,16 +164,14 @@ def _head(line: bytes, path: Location) -> tuple[Head, dict[str, Any]]:
             )
         head = Head(
             key=tuple(result["key"]),
-            live=from_json(FileRef, result["live"]),
-            edited=from_json(FileRef, result["edited"]),
-            fields={name: from_json(FieldInfo, note) for name, note in result["fields"].items()},
+            live=FileRef(**result["live"]),
+            edited=FileRef(**result["edited"]),
+            fields={name: FieldInfo(**note) for name, note in result["fields"].items()},
             other_rows={},
             made=result["made"],
-            overrides=from_json(
-                Overrides, {option: tuple(names) for option, names in result.get("allowed", {}).items()}
-            ),
+            overrides=Overrides(**{option: tuple(names) for option, names in result.get("overrides", {}).items()}),
             exclusions=tuple(
-                Exclusion(**left | {"comments": tuple(left["comments"])}) for left in result.get("left_out", ())
+                Exclusion(**left | {"comments": tuple(left["comments"])}) for left in result.get("exclusions", ())
             ),
             identity=Identity(**result["identity"]) if "identity" in result else None,
         )
@@ -193,17 +190,17 @@ def _head(line: bytes, path: Location) -> tuple[Head, dict[str, Any]]:
 
 def _item_shape(head: Head) -> pl.Struct:
     cell = pl.Struct({"was": pl.String, "now": pl.String})
-    finding = pl.Struct({FINDING_NAMES.get(name, name): dtype for name, dtype in FINDINGS.items() if name != "key"})
+    finding = pl.Struct({name: dtype for name, dtype in FINDINGS.items() if name != "key"})
     # A change set without changes has no fields, but a struct needs one.
     cells = pl.Struct(dict.fromkeys(head.fields or ["none"], cell))
     return pl.Struct(
         {
             "key": pl.List(pl.String),
-            "do": pl.String,
-            "state": pl.String,
+            "action": pl.String,
+            "row_state": pl.String,
             "line": pl.UInt32,
             "name": pl.String,
-            "to": pl.List(pl.String),
+            "new_key": pl.List(pl.String),
             "cells": cells,
             "findings": pl.List(finding),
         }
@@ -230,7 +227,7 @@ def _check_items(rows: pl.DataFrame, path: Location) -> None:
             file=path,
             line=at + 2,
             value=found or "",
-            column="do",
+            column="action",
         )
     keys = rows["key"].drop_nulls()
     if keys.n_unique() < len(keys):
@@ -283,7 +280,6 @@ def _cells(rows: pl.DataFrame, head: Head) -> pl.DataFrame:
 
 def _findings(rows: pl.DataFrame) -> pl.DataFrame:
     found = rows.select("key", "findings").drop_nulls("findings").explode("findings").unnest("findings")
-    found = found.rename({named: name for name, named in FINDING_NAMES.items()})
     # (Files of earlier releases leave the effect to the level.)
     implied = pl.when(pl.col("level") == STOP).then(pl.lit(BLOCK)).otherwise(pl.lit(NO_EFFECT))
     return found.with_columns(effect=pl.coalesce("effect", implied)).select(*FINDINGS)
@@ -291,4 +287,4 @@ def _findings(rows: pl.DataFrame) -> pl.DataFrame:
 
 def findings_as_dicts(findings: pl.DataFrame) -> list[dict[str, Any]]:
     """Findings as the file has them, each with its key."""
-    return findings.rename(FINDING_NAMES).to_dicts()
+    return findings.to_dicts()

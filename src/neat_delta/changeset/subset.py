@@ -62,7 +62,7 @@ def subset(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = No
 def dependent_cells(changes: ChangeSet) -> pl.DataFrame:
     """The cells (key, field) that follow code changes: references and picture names that hold a new code."""
     new = list(changes.new_keys().values())
-    fields = [name for name, note in changes.head.fields.items() if note.type in ("itemref", "picture")]
+    fields = [name for name, note in changes.head.fields.items() if note.type in ("item link", "image")]
     cells = changes.cells_with_action(CHANGE, RECODE)
     if not new:
         return cells.clear().select("key", "field")

@@ -93,12 +93,14 @@ def restored(context: CheckContext) -> pl.DataFrame:
     what = [_broken(was, now) for was, now in accents.select("was", "now").iter_rows()]
     broken = accents.with_columns(what=pl.Series(what, dtype=pl.String)).drop_nulls("what")
     message = "{} ({} became {}); the live value is put back"
-    return _found(context, pl.concat([hit, broken]), "repaired", "warn", message, REPAIR)
+    return _found(context, pl.concat([hit, broken]), "repaired", "warning", message, REPAIR)
 
 
 def damaged(context: CheckContext) -> pl.DataFrame:
     """A new value shows a spreadsheet program's damage, and what was meant cannot be told."""
-    codes = [name for name, note in context.changes.head.fields.items() if note.type in ("code", "itemref", "gtin")]
+    codes = [
+        name for name, note in context.changes.head.fields.items() if note.type in ("code", "item link", "barcode")
+    ]
     hit = _what(_texts(context).drop_nulls("now"), UNCLEAR)
     strange_codes = _what(_texts(context).drop_nulls().filter(pl.col("field").is_in(codes)), UNLIKE_CODES)
     strange = _accented(context).filter(NOW.str.contains(DOUBLED) & ~WAS.str.contains(DOUBLED))
@@ -109,7 +111,7 @@ def damaged(context: CheckContext) -> pl.DataFrame:
     repairs = restored(context).select("key", "field")
     hit = hit.join(repairs, on=["key", "field"], how="anti", maintain_order="left")
     message = "{} ({} became {}); write the value anew"
-    return _found(context, hit, "spreadsheet damage", "stop", message)
+    return _found(context, hit, "spreadsheet damage", "error", message)
 
 
 def _broken(was: str, now: str) -> str | None:
@@ -134,7 +136,7 @@ def _texts(context: CheckContext) -> pl.DataFrame:
     read = [
         name
         for name, note in context.changes.head.fields.items()
-        if type_named(note.type).numeric or note.type in ("date", "flag")
+        if type_named(note.type).numeric or note.type in ("date", "yes/no")
     ]
     return _not_as_typed(context, context.outgoing_cells.filter(~pl.col("field").is_in(read)))
 
@@ -159,6 +161,6 @@ def _found(
 
 
 CHECKS = (
-    Check("repaired", "warn", restored, Override.AS_TYPED),
-    Check("spreadsheet damage", "stop", damaged, Override.AS_TYPED),
+    Check("repaired", "warning", restored, Override.AS_TYPED),
+    Check("spreadsheet damage", "error", damaged, Override.AS_TYPED),
 )

@@ -27,7 +27,7 @@ def wrong_barcode(context: CheckContext) -> pl.DataFrame:
             ["key", "field"], keep="first", maintain_order=True
         )
         message = hit["code"].replace_strict(advice, return_dtype=pl.String)
-        found.append(context.findings_for(hit, "wrong barcode", "stop", message))
+        found.append(context.findings_for(hit, "wrong barcode", "error", message))
     return concat_findings(found)
 
 
@@ -36,7 +36,7 @@ def padded_barcode(context: CheckContext) -> pl.DataFrame:
     message = "the same barcode in more digits; shops and scanners may take it for another one"
     longer = pl.col("code").str.len_chars() > pl.col("was").str.len_chars()
     return concat_findings(
-        context.findings_for(cells.filter(_same_number() & longer), "padded barcode", "warn", message)
+        context.findings_for(cells.filter(_same_number() & longer), "extra zeros", "warning", message)
         for _, cells in _barcodes(context)
     )
 
@@ -49,7 +49,7 @@ def _barcodes(context: CheckContext) -> list[tuple[str, pl.DataFrame]]:
     written = pl.col("single").str.contains(rf"{PARTED}|^[0-9]$|[A-DF-Za-df-z]")
     found = []
     for name, result, cells in context.cells():
-        if context.type_of(name) == "gtin":
+        if context.type_of(name) == "barcode":
             single = pl.col("now").str.split(result.separator or KEY_SEPARATOR)
             codes = cells.with_columns(single=single).explode("single").drop_nulls("single")
             codes = codes.with_columns(pl.col("single").str.strip_chars()).filter(written)
@@ -75,6 +75,6 @@ def _advice(code: str) -> str:
 
 
 CHECKS = (
-    Check("wrong barcode", "stop", wrong_barcode, Override.IGNORE),
-    Check("padded barcode", "warn", padded_barcode, Override.IGNORE),
+    Check("wrong barcode", "error", wrong_barcode, Override.IGNORE),
+    Check("extra zeros", "warning", padded_barcode, Override.IGNORE),
 )

@@ -38,7 +38,7 @@ def multiplied_alike(context: CheckContext) -> pl.DataFrame:
                     message = (
                         f"this column changed {factor:,}-fold all at once: was it opened with the wrong decimal mark?"
                     )
-                    found.append(context.findings_for(cells_of(cells, hit), "multiplied alike", "stop", message))
+                    found.append(context.findings_for(cells_of(cells, hit), "column multiplied", "error", message))
     return concat_findings(found)
 
 
@@ -51,7 +51,7 @@ def rounded_alike(context: CheckContext) -> pl.DataFrame:
             hit = finer.filter((WAS.round(decimals, mode="half_away_from_zero") == NOW) | (WAS.round(decimals) == NOW))
             if _alike(hit, both):
                 message = "this column was rounded all at once: was it saved as it is shown? The live values stay"
-                found.append(context.findings_for(cells_of(cells, hit), "rounded alike", "stop", message))
+                found.append(context.findings_for(cells_of(cells, hit), "column rounded", "error", message))
                 break
     return concat_findings(found)
 
@@ -60,7 +60,7 @@ def share_slip(context: CheckContext) -> pl.DataFrame:
     """A share in per cent became its own hundredfold or hundredth, or leaves what shares of the column are."""
     found = []
     for name, cells in context.changed.items():
-        if context.type_of(name) != "share":
+        if context.type_of(name) != "percent":
             continue
         both = context.numbers(name).join(cells.select("key"), on="key", how="semi", maintain_order="left")
         hundred, one = (pl.lit(number).cast(pl.Decimal(38, 0)) for number in (100, 1))
@@ -69,7 +69,7 @@ def share_slip(context: CheckContext) -> pl.DataFrame:
         below = (NOW > 0) & (one > NOW) & (one <= WAS)
         hit = both.filter((WAS != 0) & (slip | beyond | below))
         message = "is this share a hundred times too large or too small? Write it with its sign, such as 7 %"
-        found.append(context.findings_for(cells_of(cells, hit), "share slip", "stop", message))
+        found.append(context.findings_for(cells_of(cells, hit), "percent slip", "error", message))
     return concat_findings(found)
 
 
@@ -78,7 +78,7 @@ def control_character(context: CheckContext) -> pl.DataFrame:
     cells = context.outgoing_cells.drop_nulls("now").filter(NOW.str.contains(CONTROL))
     new = cells.filter(~WAS.str.contains(CONTROL).fill_null(value=False))
     message = "this holds a character that nobody types (a control character); write the value anew"
-    return context.findings_for(new, "control character", "stop", message)
+    return context.findings_for(new, "control character", "error", message)
 
 
 def _numbers_typed(context: CheckContext) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
@@ -97,8 +97,8 @@ def _alike(hit: pl.DataFrame, both: pl.DataFrame) -> bool:
 
 
 CHECKS = (
-    Check("multiplied alike", "stop", multiplied_alike, Override.IGNORE),
-    Check("rounded alike", "stop", rounded_alike, Override.IGNORE),
-    Check("share slip", "stop", share_slip, Override.IGNORE),
-    Check("control character", "stop", control_character, Override.IGNORE),
+    Check("column multiplied", "error", multiplied_alike, Override.IGNORE),
+    Check("column rounded", "error", rounded_alike, Override.IGNORE),
+    Check("percent slip", "error", share_slip, Override.IGNORE),
+    Check("control character", "error", control_character, Override.IGNORE),
 )

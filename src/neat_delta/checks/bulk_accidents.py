@@ -52,7 +52,7 @@ def column_out_of_step(context: CheckContext) -> pl.DataFrame:
             if min(up, down) < EITHER_WAY * len(cells):
                 continue
         message = "these values stood on other items: was the column sorted or moved without the others?"
-        found.append(context.findings_for(cells, "sorted alone", "stop", message))
+        found.append(context.findings_for(cells, "column out of step", "error", message))
     return concat_findings(found)
 
 
@@ -80,7 +80,7 @@ def fill_series(context: CheckContext) -> pl.DataFrame:
         plain = (length >= RUN - 1) & (owned == 0)
         hit = rows.filter("counts").filter(plain | ((length >= LONG_RUN) & (owned < HALF * length)))
         message = "these numbers count on from row to row: was the cell above dragged down? Copy it instead"
-        found.append(context.findings_for(cells_of(cells, hit), "dragged series", "stop", message))
+        found.append(context.findings_for(cells_of(cells, hit), "fill series", "error", message))
     return concat_findings(found)
 
 
@@ -91,8 +91,8 @@ def filled_down(context: CheckContext) -> pl.DataFrame:
     found = []
     for name, cells in context.changed.items():
         kind = context.type_of(name)
-        own = name == name_field or kind in ("gtin", "picture")
-        if not own and kind not in ("money", "text"):
+        own = name == name_field or kind in ("barcode", "image")
+        if not own and kind not in ("price", "text"):
             continue
         rows = _texts_in_sheet_order(context, name)
         same = pl.col("next") & pl.col("changed") & (NOW.shift() == NOW)
@@ -101,7 +101,7 @@ def filled_down(context: CheckContext) -> pl.DataFrame:
             (pl.len().over("run") >= FILLED) & (WAS.n_unique().over("run") >= UNLIKE * pl.len().over("run"))
         )
         message = "unlike values became that of the row above: was it filled down over them?"
-        found.append(context.findings_for(cells_of(cells, runs), "filled down", "stop" if own else "warn", message))
+        found.append(context.findings_for(cells_of(cells, runs), "filled down", "error" if own else "warning", message))
     return concat_findings(found)
 
 
@@ -129,7 +129,7 @@ def shifted(context: CheckContext) -> pl.DataFrame:
         rows = rows.filter(pl.col("len") * 2 > pl.col("all")).sort("key")
         about = rows.select("key", "now", field=pl.lit(None, pl.String))
         message = "the cells of this row stand one column beside their own; move them back, the whole row is held back"
-        found.append(context.findings_for(about, "shifted", "stop", message))
+        found.append(context.findings_for(about, "shifted cells", "error", message))
     return concat_findings(found)
 
 
@@ -142,7 +142,7 @@ def truncated(context: CheckContext) -> pl.DataFrame:
         )
         alike = cut.filter(pl.len().over(NOW.str.len_chars()) >= FEWEST_CUT)
         message = "these texts lost their ends at one and the same length; the live ones stay"
-        found.append(context.findings_for(alike, "cut alike", "stop", message))
+        found.append(context.findings_for(alike, "truncated", "error", message))
     return concat_findings(found)
 
 
@@ -178,7 +178,7 @@ def _further(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> 
 
     meant = max(counts, key=likeliest)[0]
     message = f"{old!r} became {new!r} here as in {meant}: did search and replace go further than meant?"
-    return context.findings_for(same.filter(pl.col("field") != meant), "replaced", "warn", message)
+    return context.findings_for(same.filter(pl.col("field") != meant), "search and replace", "warning", message)
 
 
 def _swap(was: str, now: str) -> tuple[str, str]:
@@ -232,10 +232,10 @@ def _heights(context: CheckContext) -> pl.Series:
 
 
 CHECKS = (
-    Check("sorted alone", "stop", column_out_of_step, Override.IGNORE),
-    Check("dragged series", "stop", fill_series, Override.IGNORE),
-    Check("filled down", "stop, warn", filled_down, Override.IGNORE),
-    Check("shifted", "stop", shifted, Override.IGNORE),
-    Check("cut alike", "stop", truncated, Override.IGNORE),
-    Check("replaced", "warn", replaced, Override.IGNORE),
+    Check("column out of step", "error", column_out_of_step, Override.IGNORE),
+    Check("fill series", "error", fill_series, Override.IGNORE),
+    Check("filled down", "error, warning", filled_down, Override.IGNORE),
+    Check("shifted cells", "error", shifted, Override.IGNORE),
+    Check("truncated", "error", truncated, Override.IGNORE),
+    Check("search and replace", "warning", replaced, Override.IGNORE),
 )

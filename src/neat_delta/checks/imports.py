@@ -25,21 +25,21 @@ def character(context: CheckContext) -> pl.DataFrame:
     cells = context.outgoing_cells
     # UTF-8 and UTF-16 lack none, and ASCII may be any.
     if charset.startswith("utf") or charset == ASCII:
-        return context.findings_for(cells.clear(), "character", "stop", "")
+        return context.findings_for(cells.clear(), "unsupported character", "error", "")
     lacking = cells.filter(
         pl.col("now").map_elements(lambda cell: not _encodes(cell, charset), return_dtype=pl.Boolean).fill_null(False)
     )
     message = "the shop's character set ({}) has no such character; write it another way, or let the shop take UTF-8"
-    return context.findings_for(lacking, "character", "stop", message.format(charset))
+    return context.findings_for(lacking, "unsupported character", "error", message.format(charset))
 
 
 def untold_characters(context: CheckContext) -> pl.DataFrame:
     """A value needs more than ASCII, and nothing tells how the shop writes such characters."""
     cells = context.outgoing_cells
     if _charset(context) != ASCII:
-        return context.findings_for(cells.clear(), "untold character", "warn", "")
+        return context.findings_for(cells.clear(), "unknown encoding", "warning", "")
     return context.findings_for(
-        cells.filter(pl.col("now").str.contains(r"[^\x00-\x7f]")), "untold character", "warn", UNTOLD
+        cells.filter(pl.col("now").str.contains(r"[^\x00-\x7f]")), "unknown encoding", "warning", UNTOLD
     )
 
 
@@ -50,7 +50,7 @@ def cannot_be_emptied(context: CheckContext) -> pl.DataFrame:
         "the shop's import leaves a field alone where a cell is blank, so no file can empty it; empty it in the shop, "
         "or settle a marker that empties in catalogue.toml"
     )
-    return context.findings_for(emptied, "cannot be emptied", "stop", message)
+    return context.findings_for(emptied, "cannot be emptied", "error", message)
 
 
 def reads_as_marker(context: CheckContext) -> pl.DataFrame:
@@ -58,7 +58,7 @@ def reads_as_marker(context: CheckContext) -> pl.DataFrame:
     marker = context.settings.imports.marker
     message = f"the shop's import takes {marker!r} for an order to empty the field; write another value, or blank"
     return context.findings_for(
-        context.outgoing_cells.filter(pl.col("now") == (marker or "")), "marker", "stop", message
+        context.outgoing_cells.filter(pl.col("now") == (marker or "")), "import marker", "error", message
     )
 
 
@@ -76,8 +76,8 @@ def _encodes(cell: str, charset: str) -> bool:
 
 
 CHECKS = (
-    Check("character", "stop", character),
-    Check("untold character", "warn", untold_characters, Override.IGNORE),
-    Check("cannot be emptied", "stop", cannot_be_emptied),
-    Check("marker", "stop", reads_as_marker),
+    Check("unsupported character", "error", character),
+    Check("unknown encoding", "warning", untold_characters, Override.IGNORE),
+    Check("cannot be emptied", "error", cannot_be_emptied),
+    Check("import marker", "error", reads_as_marker),
 )

@@ -60,15 +60,15 @@ def decimal_slip(context: CheckContext) -> pl.DataFrame:
     ratio = (NOW.cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
     near = [((times / step - 1).abs() < about) for step, about in SLIPS.items() for times in (ratio, 1 / ratio)]
     message = "this is about ten or a hundred times more, or less, than it was: is the decimal mark in its place?"
-    return _each(context, _money(context), (WAS > 0) & (NOW > 0) & pl.any_horizontal(near), "tenfold", message)
+    return _each(context, _money(context), (WAS > 0) & (NOW > 0) & pl.any_horizontal(near), "decimal slip", message)
 
 
 def large_move(context: CheckContext) -> pl.DataFrame:
     """An amount of money moves by a larger share than is settled as usual."""
-    most = context.settings.checks.largest_move
+    most = context.settings.checks.largest_change
     share = ((NOW - WAS).cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
-    message = f"this moves by more than {most * 100:.0f} %; look at it (largest_move in [checks])"
-    return _each(context, _money(context), (WAS > 0) & (share > most), "large move", message, "warn")
+    message = f"this moves by more than {most * 100:.0f} %; look at it (largest_change in [checks])"
+    return _each(context, _money(context), (WAS > 0) & (share > most), "large change", message, "warning")
 
 
 def implausible_stock(context: CheckContext) -> pl.DataFrame:
@@ -81,7 +81,7 @@ def implausible_stock(context: CheckContext) -> pl.DataFrame:
         hit = both.filter((TIMES_LARGEST * largest < NOW) & (WAS != NOW).fill_null(value=True))
         if largest:
             message = f"no item has more than {largest} of this; was a barcode or a price typed here?"
-            found.append(context.findings_for(_cells(context, name, hit), "implausible stock", "stop", message))
+            found.append(context.findings_for(_cells(context, name, hit), "implausible stock", "error", message))
     return concat_findings(found)
 
 
@@ -95,7 +95,7 @@ def below_cost(context: CheckContext) -> pl.DataFrame:
     return context.findings_for(
         _moved(context, bad, context.settings.money.price_cost_fields(context.live.names)),
         "below cost",
-        "stop",
+        "error",
         message,
     )
 
@@ -114,8 +114,8 @@ def low_margin(context: CheckContext) -> pl.DataFrame:
     message = f"the margin falls below {floor * 100:.0f} % (margin_floor in [checks])"
     return context.findings_for(
         _moved(context, bad, context.settings.money.price_cost_fields(context.live.names)),
-        "thin margin",
-        "warn",
+        "low margin",
+        "warning",
         message,
     )
 
@@ -147,7 +147,7 @@ def sale_not_below_price(context: CheckContext) -> pl.DataFrame:
         (pl.col("now_sale") >= NOW) & (pl.col("now_sale") > 0) & ~(pl.col("was_sale") >= WAS).fill_null(value=False)
     )
     message = "the sale price is not below the price; mend one of the two"
-    return context.findings_for(_moved(context, bad, (price, sale)), "dear sale", "stop", message)
+    return context.findings_for(_moved(context, bad, (price, sale)), "sale price too high", "error", message)
 
 
 def sale_below_cost(context: CheckContext) -> pl.DataFrame:
@@ -167,7 +167,7 @@ def sale_below_cost(context: CheckContext) -> pl.DataFrame:
         & ~((WAS > 0) & (WAS / tax < pl.col("cost_was"))).fill_null(value=False)
     )
     message = "the sale price is below the cost; mend one of the two"
-    return context.findings_for(_moved(context, bad, (sale, cost)), "sale below cost", "stop", message)
+    return context.findings_for(_moved(context, bad, (sale, cost)), "sale below cost", "error", message)
 
 
 def sale_ends_early(context: CheckContext) -> pl.DataFrame:
@@ -188,7 +188,7 @@ def sale_ends_early(context: CheckContext) -> pl.DataFrame:
     already = pl.Series(typed[end, "was"] < typed[start, "was"]).fill_null(value=False)
     bad = context.affected_items.select("key").filter(before & ~already)
     message = "the sale ends before it starts; mend one of the two"
-    return context.findings_for(_moved(context, bad, (start, end)), "sale ends early", "stop", message)
+    return context.findings_for(_moved(context, bad, (start, end)), "sale dates", "error", message)
 
 
 def cost_left_behind(context: CheckContext) -> pl.DataFrame:
@@ -210,7 +210,7 @@ def cost_left_behind(context: CheckContext) -> pl.DataFrame:
         ~pl.col("with_cost") & (pl.col("alike") >= FEWEST_ALIKE) & (pl.col("alike") >= SHARE_ALIKE * pl.col("all"))
     )
     message = f"the price moves and the {cost} does not, as it does for the others of this {group}"
-    return context.findings_for(_moved(context, alone, (price,)), "cost left behind", "warn", message)
+    return context.findings_for(_moved(context, alone, (price,)), "cost unchanged", "warning", message)
 
 
 def many_changes(context: CheckContext) -> pl.DataFrame:
@@ -220,12 +220,12 @@ def many_changes(context: CheckContext) -> pl.DataFrame:
     for name, _, cells in context.cells():
         if len(cells) >= FEW_CHANGES and len(cells) > most * items:
             message = f"{len(cells)} of {items} items change here; is that meant? (most_changed in [checks])"
-            found.append(findings_frame("many changes", "warn", field=name, message=message))
+            found.append(findings_frame("many changes", "warning", field=name, message=message))
     return pl.concat(found)
 
 
 def _money(context: CheckContext) -> list[str]:
-    return [name for name, _, _ in context.cells() if context.type_of(name) == "money"]
+    return [name for name, _, _ in context.cells() if context.type_of(name) == "price"]
 
 
 def _stock(context: CheckContext) -> list[str]:
@@ -233,7 +233,7 @@ def _stock(context: CheckContext) -> list[str]:
 
 
 def _each(
-    context: CheckContext, names: Iterable[str], wrong: pl.Expr, check: str, message: str, level: str = "stop"
+    context: CheckContext, names: Iterable[str], wrong: pl.Expr, check: str, message: str, level: str = "error"
 ) -> pl.DataFrame:
     """Findings on the changed cells of these fields for which a condition over was and now holds."""
     return concat_findings(
@@ -261,16 +261,16 @@ def _moved(context: CheckContext, items: pl.DataFrame, names: Iterable[str | Non
 
 
 CHECKS = (
-    Check("negative", "stop", negative),
-    Check("zero price", "stop", zero_price, Override.IGNORE),
-    Check("tenfold", "stop", decimal_slip, Override.IGNORE),
-    Check("below cost", "stop", below_cost, Override.IGNORE),
-    Check("dear sale", "stop", sale_not_below_price, Override.IGNORE),
-    Check("sale below cost", "stop", sale_below_cost, Override.IGNORE),
-    Check("sale ends early", "stop", sale_ends_early, Override.IGNORE),
-    Check("implausible stock", "stop", implausible_stock, Override.IGNORE),
-    Check("thin margin", "warn", low_margin, Override.IGNORE),
-    Check("large move", "warn", large_move, Override.IGNORE),
-    Check("cost left behind", "warn", cost_left_behind, Override.IGNORE),
-    Check("many changes", "warn", many_changes, Override.IGNORE),
+    Check("negative", "error", negative),
+    Check("zero price", "error", zero_price, Override.IGNORE),
+    Check("decimal slip", "error", decimal_slip, Override.IGNORE),
+    Check("below cost", "error", below_cost, Override.IGNORE),
+    Check("sale price too high", "error", sale_not_below_price, Override.IGNORE),
+    Check("sale below cost", "error", sale_below_cost, Override.IGNORE),
+    Check("sale dates", "error", sale_ends_early, Override.IGNORE),
+    Check("implausible stock", "error", implausible_stock, Override.IGNORE),
+    Check("low margin", "warning", low_margin, Override.IGNORE),
+    Check("large change", "warning", large_move, Override.IGNORE),
+    Check("cost unchanged", "warning", cost_left_behind, Override.IGNORE),
+    Check("many changes", "warning", many_changes, Override.IGNORE),
 )

@@ -24,7 +24,7 @@ def locked(context: CheckContext) -> pl.DataFrame:
     known = context.changes.keys_with_action(CHANGE, RECODE)
     return concat_findings(
         context.findings_for(
-            cells.join(known, on="key", how="semi", maintain_order="left"), "locked field", "stop", message
+            cells.join(known, on="key", how="semi", maintain_order="left"), "locked field", "error", message
         )
         for name, result, cells in context.cells()
         if result.locked and name not in context.overrides.unlock
@@ -44,13 +44,13 @@ def required(context: CheckContext) -> pl.DataFrame:
             context.findings_for(
                 emptied,
                 "required field",
-                "stop",
+                "error",
                 "this field must not be empty; leave the value, or write another one",
             ),
             context.findings_for(
                 lacking.with_columns(now=pl.lit(None, pl.String)),
                 "required field",
-                "stop",
+                "error",
                 "a new item must have this field; fill it, or say with a rule what new items have",
             ),
         ]
@@ -64,7 +64,7 @@ def too_long(context: CheckContext) -> pl.DataFrame:
         context.findings_for(
             cells.filter(pl.col("now").str.len_chars() > result.length),
             "too long",
-            "stop",
+            "error",
             message.format(result.length),
         )
         for _, result, cells in context.cells()
@@ -79,7 +79,7 @@ def too_fine(context: CheckContext) -> pl.DataFrame:
         context.findings_for(
             cells.filter(_decimals(context, name) > result.decimals),
             "too many decimals",
-            "stop",
+            "error",
             message.format(result.decimals),
         )
         for name, result, cells in context.cells()
@@ -129,7 +129,7 @@ def _broken(context: CheckContext, one: Condition) -> pl.DataFrame:
     cells = context.outgoing_cells.filter(pl.col("field").is_in(moved)).join(
         bad, on="key", how="semi", maintain_order="left"
     )
-    return context.findings_for(cells, "condition", one.level, one.say or f"this must hold: {one.must}")
+    return context.findings_for(cells, "validation rule", one.level, one.message or f"this must hold: {one.must}")
 
 
 def _wrong(one: Condition, error: Exception) -> InvalidOption:
@@ -139,9 +139,9 @@ def _wrong(one: Condition, error: Exception) -> InvalidOption:
 
 
 CHECKS = (
-    Check("locked field", "stop", locked, Override.UNLOCK),
-    Check("required field", "stop", required),
-    Check("too long", "stop", too_long),
-    Check("too many decimals", "stop", too_fine),
-    Check("condition", "as settled", condition),
+    Check("locked field", "error", locked, Override.UNLOCK),
+    Check("required field", "error", required),
+    Check("too long", "error", too_long),
+    Check("too many decimals", "error", too_fine),
+    Check("validation rule", "as settled", condition),
 )

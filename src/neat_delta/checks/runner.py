@@ -52,10 +52,10 @@ def run_checks(
     """
     overrides = _known(overrides, live)
     context = CheckContext(changes, live, settings, overrides, images)
-    wanted = [check for check in CHECKS if check.name not in (*overrides.ignore, *settings.checks.off)]
+    wanted = [check for check in CHECKS if check.name not in (*overrides.ignore, *settings.checks.ignore)]
     found = pl.concat([no_findings(), *(check.run(context) for check in wanted)])
     unique = next((check for check in wanted if check.run is values.not_unique), None)
-    while unique is not None and len(found.filter(level="stop")):
+    while unique is not None and len(found.filter(level="error")):
         # An item whose own change is held back keeps its value, which another one may be about to get.
         again = unique.run(replace(context, changes=apply_findings(changes, found)))
         new = again.join(found, on=["code", "key", "field"], how="anti", nulls_equal=True, maintain_order="left")
@@ -110,7 +110,7 @@ def _known(overrides: Overrides, live: Table) -> Overrides:
         if name not in open_ones:
             raise InvalidOption(
                 "there is no such check that can be let pass",
-                option="let",
+                option="ignore",
                 value=repr(name),
                 hint="There are: " + ", ".join(open_ones) + ".",
             )

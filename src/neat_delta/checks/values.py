@@ -41,7 +41,7 @@ def unknown_value(context: CheckContext) -> pl.DataFrame:
             for value in strange["single"].unique()
         }
         message = strange["single"].replace_strict(advice, return_dtype=pl.String)
-        found.append(context.findings_for(strange, "no such choice", "stop", message))
+        found.append(context.findings_for(strange, "unknown value", "error", message))
     return concat_findings(found)
 
 
@@ -116,7 +116,7 @@ def another_spelling(context: CheckContext) -> pl.DataFrame:
         message = pl.select(
             pl.format("other items have {} here, this would be a second spelling of it", meant)
         ).to_series()
-        found.append(context.findings_for(hit, "another spelling", "warn", message))
+        found.append(context.findings_for(hit, "new spelling", "warning", message))
     return concat_findings(found)
 
 
@@ -134,7 +134,7 @@ def spelling_variant(context: CheckContext) -> pl.DataFrame:
         if multiple:
             about = cells.head(1).with_columns(now=pl.lit(None, pl.String))
             message = f"the live export spells a value of {name} in two ways: {'; '.join(multiple[:SOME_VALUES])}"
-            found.append(context.findings_for(about, "spelt twice", "note", message))
+            found.append(context.findings_for(about, "spelling variant", "note", message))
     return concat_findings(found)
 
 
@@ -142,7 +142,7 @@ def unknown_category(context: CheckContext) -> pl.DataFrame:
     """An item would go into a category that no item is in and that is not settled, or not into a lowest one."""
     found = []
     for name, result, cells in context.cells():
-        if context.type_of(name) != "path" or name in context.overrides.allow_new_values:
+        if context.type_of(name) != "category" or name in context.overrides.allow_new_values:
             continue
         used = split_values(context.live.cells([name])[name], result.separator)
         used = pl.concat([used, pl.Series(context.settings.known.get(name, ()), dtype=pl.String)]).unique().sort()
@@ -150,12 +150,12 @@ def unknown_category(context: CheckContext) -> pl.DataFrame:
         strange = _strange(cells, pl.concat([used, parents]).unique(), result.separator)
         advice = {value: _advice(value, used.to_list(), name, open_=True) for value in strange["single"].unique()}
         message = strange["single"].replace_strict(advice, return_dtype=pl.String)
-        found.append(context.findings_for(strange, "unknown category", "stop", message))
+        found.append(context.findings_for(strange, "unknown category", "error", message))
         if result.lowest:
             inner = _strange(cells, used.filter(~used.is_in(parents.implode())), result.separator)
             inner = inner.filter(pl.col("single").is_in(parents.implode()))
             say_lowest = "this category has others in it, and items go into the lowest ones only; choose one of those"
-            found.append(context.findings_for(inner, "unknown category", "stop", say_lowest))
+            found.append(context.findings_for(inner, "unknown category", "error", say_lowest))
     return concat_findings(found)
 
 
@@ -173,10 +173,10 @@ def image_name(context: CheckContext) -> pl.DataFrame:
     message = "the name holds a space or a sign that web addresses cannot have; rename the picture"
     return concat_findings(
         context.findings_for(
-            cells.filter(pl.col("now").str.contains(r"[\s?#%&\"<>\\]")), "picture name", "warn", message
+            cells.filter(pl.col("now").str.contains(r"[\s?#%&\"<>\\]")), "image name", "warning", message
         )
         for name, result, cells in context.cells()
-        if context.type_of(name) == "picture" and (result.separator or "").strip() not in ("&", "#")
+        if context.type_of(name) == "image" and (result.separator or "").strip() not in ("&", "#")
     )
 
 
@@ -187,9 +187,9 @@ def image_missing(context: CheckContext) -> pl.DataFrame:
     there = pl.Series(sorted(context.images), dtype=pl.String)
     message = "there is no such picture in the folder; add it there, or mend the name (letter case counts)"
     return concat_findings(
-        context.findings_for(_strange(cells, there, result.separator), "picture missing", "stop", message)
+        context.findings_for(_strange(cells, there, result.separator), "image missing", "error", message)
         for name, result, cells in context.cells()
-        if context.type_of(name) == "picture"
+        if context.type_of(name) == "image"
     )
 
 
@@ -197,7 +197,7 @@ def not_unique(context: CheckContext) -> pl.DataFrame:
     """A value that must be an item's own would stand on another item too: barcodes, and fields settled as unique."""
     found = []
     for name, result, cells in context.cells():
-        if not (result.unique or context.type_of(name) == "gtin"):
+        if not (result.unique or context.type_of(name) == "barcode"):
             continue
         keys = Key(context.changes.head.key, explicit=True).values(context.live)
         there = pl.DataFrame({"key": keys, "now": context.live.cells([name])[name]}).filter(pl.col("now") != "")
@@ -210,7 +210,7 @@ def not_unique(context: CheckContext) -> pl.DataFrame:
         message = pl.select(
             pl.format("{} would have it too, and it must be an item's own", other.fill_null("another item"))
         ).to_series()
-        found.append(context.findings_for(hit, "not unique", "stop", message))
+        found.append(context.findings_for(hit, "not unique", "error", message))
     return concat_findings(found)
 
 
@@ -221,7 +221,7 @@ def broken_link(context: CheckContext) -> pl.DataFrame:
         return no_findings()
     found = []
     for name, result, cells in context.cells():
-        if context.type_of(name) == "itemref":
+        if context.type_of(name) == "item link":
             new = pl.Series(list(context.changes.new_keys().values()), dtype=pl.String)
             codes = pl.concat(
                 [context.live.cells(key).to_series().rename(""), context.affected_items["key"].rename(""), new]
@@ -230,7 +230,7 @@ def broken_link(context: CheckContext) -> pl.DataFrame:
             strange = _strange(cells, codes, parted_by)
             found.append(
                 context.findings_for(
-                    strange, "points nowhere", "warn", "no item has this code; mend it, or add the item"
+                    strange, "broken link", "warning", "no item has this code; mend it, or add the item"
                 )
             )
     return concat_findings(found)
@@ -246,7 +246,7 @@ def parent_removed(context: CheckContext) -> pl.DataFrame:
     irreversible = ~codes.is_in(removed["key"].implode())
     for name in context.live.names:
         cells, result = context.live.cells([name])[name], context.settings.field(name)
-        if name in key or resolve_type(context.live.distinct_values(name), name, result).name != "itemref":
+        if name in key or resolve_type(context.live.distinct_values(name), name, result).name != "item link":
             continue
         there = context.beside(name) if name in context.changes.head.fields else None
         now = cells if there is None else _with_changes(cells, codes, there)
@@ -257,7 +257,7 @@ def parent_removed(context: CheckContext) -> pl.DataFrame:
         hit = removed.join(named.group_by("key").agg(pl.len(), pl.col("by").first()), on="key", maintain_order="left")
         message = hit.select(pl.format("{} names it in its {}, and stays; remove both, or neither", "by", pl.lit(name)))
         about = hit.select("key", now=pl.lit(None, pl.String), field=pl.lit(None, pl.String))
-        found.append(context.findings_for(about, "parent removed", "stop", message.to_series()))
+        found.append(context.findings_for(about, "parent removed", "error", message.to_series()))
     return concat_findings(found)
 
 
@@ -269,13 +269,13 @@ def _with_changes(cells: pl.Series, codes: pl.Series, both: pl.DataFrame) -> pl.
 
 
 CHECKS = (
-    Check("no such choice", "stop", unknown_value, Override.NEW_VALUES),
-    Check("unknown category", "stop", unknown_category, Override.NEW_VALUES),
-    Check("another spelling", "warn", another_spelling, Override.IGNORE),
-    Check("spelt twice", "note", spelling_variant, Override.IGNORE),
-    Check("not unique", "stop", not_unique, Override.IGNORE),
-    Check("points nowhere", "warn", broken_link, Override.IGNORE),
-    Check("parent removed", "stop", parent_removed, Override.IGNORE),
-    Check("picture name", "warn", image_name, Override.IGNORE),
-    Check("picture missing", "stop", image_missing),
+    Check("unknown value", "error", unknown_value, Override.NEW_VALUES),
+    Check("unknown category", "error", unknown_category, Override.NEW_VALUES),
+    Check("new spelling", "warning", another_spelling, Override.IGNORE),
+    Check("spelling variant", "note", spelling_variant, Override.IGNORE),
+    Check("not unique", "error", not_unique, Override.IGNORE),
+    Check("broken link", "warning", broken_link, Override.IGNORE),
+    Check("parent removed", "error", parent_removed, Override.IGNORE),
+    Check("image name", "warning", image_name, Override.IGNORE),
+    Check("image missing", "error", image_missing),
 )

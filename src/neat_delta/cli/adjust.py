@@ -15,13 +15,17 @@ from neat_delta.cli.changeset_output import (
     render_result,
 )
 from neat_delta.cli.common import (
+    ITEMS,
+    KEY,
     SOURCE,
+    WHERE,
     OutputOptions,
     catalogue_file,
     load_config,
     output_options,
     show_progress,
 )
+from neat_delta.cli.help import VALUES, command, option
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -35,23 +39,37 @@ if TYPE_CHECKING:
     from neat_delta.workflows.targets import Targets
 
 
-@click.command("adjust")
-@click.argument("live", type=SOURCE)
-@click.option(
-    "--set", "rules", multiple=True, required=True, metavar="RULE", help='Such as "price = price * 1.05"; repeatable.'
+@command(
+    "adjust",
+    'neat-delta adjust live.csv --set "price = price * 1.05" --ending .95',
+    'neat-delta adjust live.csv --set "stock_main = 0" --where "active = 0" -o stock.changes.jsonl',
 )
-@click.option("--where", metavar="SQL", help="Only items for which this holds, such as \"maker = 'Thrumhive'\".")
-@click.option("--items", type=SOURCE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
-@click.option("--ending", metavar="END", help="Give computed numbers this ending, such as .95 or 9.90.")
-@click.option("--multiple-of", metavar="N", help="Make computed numbers multiples of this, such as 5.")
-@click.option(
-    "--way",
+@click.argument("live", type=SOURCE)
+@option(
+    VALUES,
+    "--set",
+    "rules",
+    common=True,
+    multiple=True,
+    required=True,
+    metavar="FORMULA",
+    help='Calculate a field, such as "price = price * 1.05". Repeatable.',
+)
+@WHERE
+@ITEMS
+@option(
+    VALUES, "--ending", common=True, metavar="END", help="Round calculated prices to this ending, such as .95 or 9.90."
+)
+@option(VALUES, "--multiple-of", metavar="N", help="Round calculated numbers to a multiple of N, such as 5.")
+@option(
+    VALUES,
+    "--rounding",
     type=click.Choice(["nearest", "up", "down"]),
     default="nearest",
     show_default=True,
-    help="Which way to go for --ending and --multiple-of.",
+    help="Rounding direction for --ending and --multiple-of.",
 )
-@click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
+@KEY
 @output_targets
 @override_options
 @catalogue_file
@@ -63,7 +81,7 @@ def adjust_command(
     items: Location | None,
     ending: str | None,
     multiple_of: str | None,
-    way: str,
+    rounding: str,
     key: tuple[str, ...],
     targets: Targets,
     display: DisplayChoice,
@@ -71,10 +89,10 @@ def adjust_command(
     config: Path | None,
     output: OutputOptions,
 ) -> int:
-    """Change the LIVE catalogue by rules alone, without an edited sheet.
+    """Change the LIVE catalogue by formula, without an edited file.
 
-    A rule is "field = expression", the expression in standard SQL over the fields. All rules see the values as they
-    were before; a value set to what it is drops out. "field = NULL" empties a field.
+    A formula is "field = expression", in standard SQL over the fields. All formulas read the values as they were
+    before. "field = NULL" empties a field.
     """
     from neat_delta.diff.compare import CompareOptions
     from neat_delta.diff.formulas import parse_formula
@@ -84,11 +102,11 @@ def adjust_command(
     from neat_delta.workflows.publish import publish
 
     if ending and multiple_of:
-        raise click.UsageError("--ending and --multiple-of do not go together.")
-    rounding = None
+        raise click.UsageError("use --ending or --multiple-of, not both")
+    finish = None
     if ending or multiple_of:
-        rounding = rounding_of("ending" if ending else "multiple", ending or multiple_of or "", way)
-    formulas = [parse_formula(text, rounding) for text in rules]
+        finish = rounding_of("ending" if ending else "multiple", ending or multiple_of or "", rounding)
+    formulas = [parse_formula(text, finish) for text in rules]
     settings = load_config(config)
     targets.check()
     with show_progress(output) as progress:
@@ -127,4 +145,4 @@ def _head(
         yield from sentence("" if at else "rules", rule.text + end, width)
     if unknown:
         some = ", ".join(unknown[:10]) + (" …" if len(unknown) > 10 else "")
-        yield from sentence("unknown", f"{pluralize(len(unknown), 'code')} no item has: {some}", width, "warn")
+        yield from sentence("unknown", f"{pluralize(len(unknown), 'code')} no item has: {some}", width, "warning")

@@ -8,45 +8,62 @@ import io
 import os
 import sys
 from pathlib import Path
-from textwrap import shorten
 from typing import Any, TextIO
 
 import click
 
 from neat_delta import __version__
 from neat_delta.cli.common import print_error, print_lines
-from neat_delta.cli.exits import Exit
 from neat_delta.errors import InvalidSettings, NeatDeltaError
+from neat_delta.exit_codes import Exit, exit_for
 from neat_delta.output_paths import watch_inputs
 
-EPILOG = "Exit codes: 0 done · 1 done, but something was held back · 2 wrong call, unreadable input, or nothing done."
+EPILOG = (
+    "Exit codes: 0 done · 1 done, something needs attention · 2 wrong command or option · "
+    "3 a file or answer cannot be read or used · 4 the shop, a server or the network. "
+    "After 2, 3 and 4 nothing was done."
+)
 
 
 # Each command is the module of its name in this folder; what its help begins with stands here as well, so that the list
 # of commands loads none of them.
-COMMANDS = {
-    "adjust": "Change the LIVE catalogue by rules alone, without an edited sheet.",
-    "check": "Try out a kept change set: every check against the live export and catalogue.toml as they are now.",
-    "compare": "Compare the LIVE export with the EDITED sheet, or a supplier's list: what changed, item by item.",
-    "demo": "Go the whole way on a made-up shop: two files in, a preview, a proved update out.",
-    "journal": "List what was sent, where, when and with what result; or show one entry, with every row that "
-    "was not taken.",
-    "look": "Look at a table FILE: how it is written, its first rows, what its columns hold, what could be the key.",
-    "pick": "Take a part of a change set: what was marked in a review workbook, or the part that is named.",
-    "preview": "Look at a kept change set: in the terminal, as a page, as a workbook to mark, as pictures.",
-    "recode": "Give items of the LIVE catalogue other codes, by a list of old and new CODES.",
-    "refresh": "Bring a change set up to date with a newer export of the shop.",
-    "run": "Go the whole way without a person, as RUN.toml says: fetch, compare, check, write, send, "
-    "settle; for schedules.",
-    "send": "Send a written update to the shop: its files in their order, each after the one before was taken.",
-    "settle": "See by the export made after the import what of a change set has arrived in the shop.",
-    "setup": "Draft catalogue.toml from the live EXPORT: key, fields with their kinds and limited values, "
-    "what to lock.",
-    "sheet": "Make a short sheet for editing from the live EXPORT, one that survives a spreadsheet program.",
-    "shop": "The practice shop: a stand-in store on your own disk, with the ways of real ones, to try everything on.",
-    "undo": "Write the files that put back what a change set has changed, proved; its own go into the folder's undo.",
-    "write": "Write the update files of a change set, proved, with the files that undo them and a receipt.",
+GROUPS = {
+    "Start": {
+        "demo": "A short tour on demo data.",
+        "inspect": "Show what is in a table file: format, columns, types, keys, damage.",
+        "setup": "Draft catalogue.toml from an export.",
+    },
+    "Edit": {
+        "sheet": "Make a sheet for editing that a spreadsheet program cannot damage.",
+    },
+    "Change set": {
+        "compare": "Compare the export with the edited file: what changed, SKU by SKU.",
+        "adjust": "Change the catalogue by formula, without an edited file.",
+        "recode": "Change SKUs, from a list of old and new SKUs.",
+    },
+    "Review": {
+        "check": "Run all checks on a change set again.",
+        "preview": "Show a change set: terminal, page, review workbook, charts.",
+        "pick": "Accept a part of a change set.",
+    },
+    "Apply": {
+        "write": "Write proved update files and undo files.",
+        "send": "Send the update files to the shop.",
+        "refresh": "Bring a change set up to date with a newer export.",
+        "verify": "After the import: what arrived in the shop, and what did not.",
+        "undo": "Write the files that put things back.",
+    },
+    "Record": {
+        "history": "List what was sent, when, with what result.",
+    },
+    "Automate": {
+        "run": "Do all of it unattended, as a run file says.",
+    },
+    "Practise": {
+        "shop": "A practice shop on your own disk, to try everything on.",
+    },
 }
+COMMANDS = {name: summary for group in GROUPS.values() for name, summary in group.items()}
 
 
 class Commands(click.Group):
@@ -65,10 +82,11 @@ class Commands(click.Group):
         return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        """The list of commands with their summaries."""
-        room = formatter.width - 6 - max(map(len, COMMANDS))
-        with formatter.section("Commands"):
-            formatter.write_dl([(name, shorten(text, room, placeholder="...")) for name, text in COMMANDS.items()])
+        """The list of commands in the order of work, each with its whole summary."""
+        widest = max(map(len, COMMANDS))
+        for group, commands in GROUPS.items():
+            with formatter.section(group):
+                formatter.write_dl([(name.ljust(widest), text) for name, text in commands.items()])
 
     def resolve_command(
         self, ctx: click.Context, args: list[str]
@@ -78,7 +96,7 @@ class Commands(click.Group):
             from difflib import get_close_matches
 
             for near in get_close_matches(args[0], COMMANDS, n=1):
-                ctx.fail(f"No such command {args[0]!r}. Did you mean {near}?")
+                ctx.fail(f"There is no command {args[0]!r}. Did you mean {near!r}?")
         return super().resolve_command(ctx, args)
 
 
@@ -89,7 +107,7 @@ class Commands(click.Group):
 )
 @click.version_option(__version__, prog_name="neat-delta")
 def cli() -> None:
-    """From a live export and an edited sheet to the smallest proved update file, and back again.
+    """Compare a shop's live export with an edited file, and write the smallest proved update: only what changed.
 
     Start with "neat-delta demo", or with your own two files: neat-delta compare live.csv edited.csv
     """
@@ -137,8 +155,8 @@ def main() -> None:
     try:
         sys.stdout.flush()
     except OSError as error:
-        print_error(f"the output could not be written ({error.strerror})")
-        code = Exit.FAILED
+        print_error(f"the output cannot be written ({error.strerror})")
+        code = Exit.UNUSABLE
     # Everything is written and closed; taking down large tables piece by piece would only keep people waiting.
     os._exit(code)
 
@@ -152,21 +170,21 @@ def run(args: list[str] | None = None) -> int:
         text = io.StringIO()
         error.show(text)
         print_lines(text.getvalue().rstrip("\n"), err=True)
-        return Exit.FAILED
+        return Exit.USAGE
     except InvalidSettings as error:
         for mistake in error.mistakes:
             print_error(mistake)
-        return Exit.FAILED
+        return exit_for(error)
     except NeatDeltaError as error:
         print_error(error)
-        return Exit.FAILED
+        return exit_for(error)
     except (KeyboardInterrupt, click.Abort):
-        print_error("stopped; no file is half written")
+        print_error("cancelled; no partial files were left")
         return Exit.INTERRUPTED
     except OSError as error:
         place = f"{error.filename}: " if error.filename else ""
         print_error(f"{place}{error.strerror or error}")
-        return Exit.FAILED
+        return Exit.UNUSABLE
     except SystemExit:
         raise
     except BaseException:  # noqa: BLE001
@@ -175,5 +193,5 @@ def run(args: list[str] | None = None) -> int:
         import traceback
 
         print_lines(traceback.format_exc().rstrip("\n"), err=True)
-        print_error("this is a fault of the program; please report the lines above")
-        return Exit.FAILED
+        print_error("internal error; please report the lines above")
+        return Exit.UNUSABLE

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 import click
 
 from neat_delta.cli.common import SOURCE, bundle_options
+from neat_delta.cli.help import READING, SCOPE, option
 
 if TYPE_CHECKING:
     from neat_delta.analysis.cell_selection import Selection
@@ -16,11 +17,19 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import Settings
 
 
-AS_OF = click.option(
+LIVE = option(
+    SCOPE,
+    "--live",
+    type=SOURCE,
+    metavar="FILE",
+    help="The live export, if it is not next to CHANGES or in this folder.",
+)
+AS_OF = option(
+    READING,
     "--as-of",
-    "as_of",
+    metavar="DATE",
     type=click.DateTime(["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"]),
-    help="When the live export was made, where its file does not tell ([refresh] hours in catalogue.toml).",
+    help="Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30).",
 )
 
 
@@ -33,11 +42,11 @@ class SelectionOptions(NamedTuple):
 
 
 def selection_options(command: Any) -> Any:
-    """Add the options of ``PartTold`` to a command, as ``part``."""
+    """Add the options of ``SelectionOptions`` to a command, as ``part``."""
     options = (
-        click.option("--only", multiple=True, metavar="FIELD", help="Only changes of this field; repeatable."),
-        click.option("--where", metavar="SQL", help='Only items for which this holds, such as "price > 10".'),
-        click.option("--items", type=SOURCE, metavar="FILE", help="Only the items whose codes stand in this file."),
+        option(SCOPE, "--only", multiple=True, metavar="FIELD", help="Only changes of this field. Repeatable."),
+        option(SCOPE, "--where", metavar="SQL", help='Only items that match this condition, such as "price > 10".'),
+        option(SCOPE, "--items", type=SOURCE, metavar="FILE", help="Only the SKUs listed in this file, one per line."),
     )
     return bundle_options(SelectionOptions, "part", options, command)
 
@@ -51,7 +60,7 @@ def selected_part(changes: ChangeSet, selection: SelectionOptions, live: Table |
     return subset(changes, cells_in(changes, meant, live, settings)) if meant else changes
 
 
-def selection_from(changes: ChangeSet, selection: SelectionOptions, leave: tuple[str, ...] = ()) -> Selection:
+def selection_from(changes: ChangeSet, selection: SelectionOptions, skip: tuple[str, ...] = ()) -> Selection:
     """The part for the core, with the codes of the file that names them."""
     from neat_delta.analysis.cell_selection import Selection
     from neat_delta.matching import KEY_SEPARATOR, Key
@@ -63,4 +72,4 @@ def selection_from(changes: ChangeSet, selection: SelectionOptions, leave: tuple
         key = Key(changes.head.key, explicit=True)
         profile = parse_key_list(read_bytes(selection.items).decode(errors="replace"), key)
         codes = tuple(code.replace(" · ", KEY_SEPARATOR) for code in profile)
-    return Selection(selection.only, leave, selection.where, codes)
+    return Selection(selection.only, skip, selection.where, codes)

@@ -11,7 +11,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 import click
 
 from neat_delta.cli.common import FILE, OutputOptions, bundle_options, console, print_error, show, show_json
-from neat_delta.cli.exits import Exit
+from neat_delta.cli.help import DISPLAY, OUTPUT, SAFETY, option
+from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -27,29 +28,32 @@ if TYPE_CHECKING:
 
 F = TypeVar("F", bound="Callable[..., Any]")
 ACTING = ("change", "recode", "add", "remove")
-STATE_CHOICES = ("changed", "same", "new", "gone", "repeated", "unreadable", "refused")
+STATE_CHOICES = ("changed", "unchanged", "new", "missing", "duplicate", "unreadable", "rejected")
 
 
-STRICT = click.option("--strict", is_flag=True, help="Write no update at all if anything is held back.")
+STRICT = option(SAFETY, "--strict", is_flag=True, help="Write nothing if there is any error.")
 
 
-PACK = click.option(
+PACK = option(
+    OUTPUT,
     "--pack",
     "strategy",
     type=click.Choice(["fewest-cells", "balanced", "fewest-files"]),
     default="fewest-cells",
     show_default=True,
-    help="How to pack the update: only cells that change; or fewer files, with today's values in the holes.",
+    help="fewest-cells: no extra cells, more files. fewest-files: one file if possible; extra cells are filled with "
+    "current values.",
 )
 
 
-FORM = click.option(
-    "--form",
+FORMAT = option(
+    OUTPUT,
+    "--format",
     "output_format",
     type=click.Choice(["delimited", "tsv", "xlsx", "jsonl", "merge-patch", "sql"]),
     default="delimited",
     show_default=True,
-    help="The form of the update files; delimited is as the shop writes its exports.",
+    help="Format of the update files. delimited: as the shop's export.",
 )
 
 
@@ -59,40 +63,42 @@ class OverrideOptions(NamedTuple):
     unlock: tuple[str, ...]
     allow_new_values: tuple[str, ...]
     as_typed: tuple[str, ...]
-    let: tuple[str, ...]
+    ignore: tuple[str, ...]
     images: Path | None
 
     def overrides(self) -> Overrides:
         """The same for the core."""
         from neat_delta.changeset.changeset import Overrides
 
-        return Overrides(self.unlock, self.allow_new_values, self.as_typed, self.let)
+        return Overrides(self.unlock, self.allow_new_values, self.as_typed, self.ignore)
 
 
 def override_options(command: F) -> F:
     """Add the options of ``OverrideOptions`` to a command, as ``override``."""
     options = (
-        click.option(
-            "--unlock", multiple=True, metavar="FIELD", help="Let a field change that is locked in catalogue.toml."
-        ),
-        click.option(
+        option(SAFETY, "--unlock", multiple=True, metavar="FIELD", help="Allow changes to a locked field. Repeatable."),
+        option(
+            SAFETY,
             "--allow-new-values",
             multiple=True,
             metavar="FIELD",
-            help="Let a limited field take values it does not know yet.",
+            help="Allow new values in a choice field. Repeatable.",
         ),
-        click.option(
+        option(
+            SAFETY,
             "--as-typed",
             multiple=True,
             metavar="FIELD",
-            help="Take values of this field that look like a spreadsheet program's damage.",
+            help="Accept this field's values as typed, even if they look damaged. Repeatable.",
         ),
-        click.option(
-            "--let", multiple=True, metavar="CHECK", help='Let pass what this check finds, such as "below cost".'
+        option(
+            SAFETY,
+            "--ignore",
+            multiple=True,
+            metavar="CHECK",
+            help='Ignore the errors of this check, such as "below cost". Repeatable.',
         ),
-        click.option(
-            "--pictures", "images", type=FILE, metavar="DIR", help="The folder of pictures; those missing are found."
-        ),
+        option(SAFETY, "--images", type=FILE, metavar="DIR", help="Image folder; missing image files are errors."),
     )
     return bundle_options(OverrideOptions, "override", options, command)
 
@@ -113,38 +119,48 @@ def _targets(**given: Any) -> Targets:
 def output_targets(command: F) -> F:
     """Add the options about what becomes of a change set, as ``targets``, and how much is shown, as ``display``."""
     targets = (
-        click.option(
+        option(
+            OUTPUT,
+            "-o",
             "--out",
             "changes_file",
+            common=True,
             type=FILE,
             metavar="FILE",
-            help="Keep the change set in this file (.changes.jsonl, or .gz).",
+            help="Save the change set (.changes.jsonl, or .gz).",
         ),
-        click.option(
-            "--write", "update_folder", type=FILE, metavar="DIR", help="Write the proved update into this folder."
+        option(
+            OUTPUT,
+            "--write",
+            "update_folder",
+            common=True,
+            type=FILE,
+            metavar="DIR",
+            help="Write the proved update files into this folder.",
         ),
-        click.option(
-            "--replace", "overwrite", is_flag=True, help="Let what is written take the place of earlier files."
-        ),
-        STRICT,
-        PACK,
-        FORM,
-        click.option(
-            "--book",
+        option(
+            OUTPUT,
+            "--problems",
             "problems_file",
+            common=True,
             type=FILE,
             metavar="FILE",
-            help="Put the findings into this workbook, with their rows.",
+            help="Save the problems, with their rows, as a workbook.",
         ),
+        option(OUTPUT, "--overwrite", is_flag=True, help="Overwrite an earlier update and workbook."),
+        PACK,
+        FORMAT,
+        STRICT,
     )
     display = (
-        click.option("--all", "everything", is_flag=True, help="Show every changed item and every finding."),
-        click.option(
-            "--show",
+        option(DISPLAY, "--all", "everything", common=True, is_flag=True, help="Show every change and every problem."),
+        option(
+            DISPLAY,
+            "--status",
             "states",
             multiple=True,
             type=click.Choice(STATE_CHOICES),
-            help="List the rows in this state; repeatable.",
+            help="List all rows with this status. Repeatable.",
         ),
     )
     return bundle_options(_targets, "targets", targets, bundle_options(DisplayChoice, "display", display, command))
@@ -192,7 +208,7 @@ def refused(stopped: int) -> Exit:
     """Say that nothing was written, as --strict wants it where something is held back."""
     held = "1 finding holds" if stopped == 1 else f"{stopped} findings hold"
     print_error(f"{held} something back and --strict is said, so no update was written")
-    return Exit.FAILED
+    return Exit.UNUSABLE
 
 
 def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | None) -> Iterator[Text]:
@@ -283,7 +299,7 @@ def _as_dict(outcome: Outcome) -> dict[str, Any]:
     described["cells"] = len(result.changes.cells)
     described["items"] = {action: len(result.changes.keys_with_action(action)) for action in ACTING}
     described["left_alone"] = {"form": result.reformatted, "blanks": result.blanks_ignored}
-    described["findings"] = {level: len(findings.filter(level=level)) for level in ("stop", "warn", "note")}
+    described["findings"] = {level: len(findings.filter(level=level)) for level in ("error", "warning", "note")}
     described["out"] = str(targets.changes_file) if targets.changes_file else None
     described["files"] = [] if receipt is None else receipt.as_dict()["files"]
     described["update"] = None if receipt is None else {"folder": str(receipt.folder)} | receipt.as_dict()

@@ -6,10 +6,11 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.changeset_output import OverrideOptions, override_options
 from neat_delta.cli.common import (
     FILE,
-    REPLACE,
+    OVERWRITE,
     SOURCE,
     OutputOptions,
     catalogue_file,
@@ -20,7 +21,8 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
-from neat_delta.cli.exits import Exit
+from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
+from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -33,30 +35,39 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
 
 
-@click.command("check")
-@click.argument("changes", type=SOURCE)
-@click.option(
-    "--live", type=SOURCE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
+@command(
+    "check",
+    "neat-delta check tuesday.changes.jsonl",
+    "neat-delta check tuesday.changes.jsonl --problems problems.xlsx",
 )
-@click.option("--book", type=FILE, metavar="FILE", help="Put the findings into this workbook.")
-@REPLACE
-@click.option("--all", "everything", is_flag=True, help="Show every finding.")
+@click.argument("changes", type=SOURCE)
+@LIVE
+@option(
+    OUTPUT,
+    "--problems",
+    common=True,
+    type=FILE,
+    metavar="FILE",
+    help="Save the problems, with their rows, as a workbook.",
+)
+@OVERWRITE
+@option(DISPLAY, "--all", "everything", common=True, is_flag=True, help="Show every problem.")
 @override_options
 @catalogue_file
 @output_options
 def check_command(
     changes: Location,
     live: Location | None,
-    book: Path | None,
-    replace: bool,
+    problems: Path | None,
+    overwrite: bool,
     everything: bool,
     override: OverrideOptions,
     config: Path | None,
     output: OutputOptions,
 ) -> int:
-    """Try out a kept change set: every check against the live export and catalogue.toml as they are now.
+    """Run all checks on a saved change set again, with the settings as they are now.
 
-    Nothing is written but the workbook, if one is asked for. "compare" and "write" run the same checks.
+    Writes nothing except the workbook, if you ask for one. "compare" and "write" run the same checks.
     """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.checks import recheck
@@ -66,19 +77,19 @@ def check_command(
     from neat_delta.workflows.saved_changes import load_with_live, require_matching_live
 
     settings = load_config(config)
-    check_outputs(book, replace=replace)
+    check_outputs(problems, replace=overwrite)
     with show_progress(output) as progress:
         loaded, own = load_with_live(changes, live, settings, progress)
         require_matching_live(loaded, own)
         progress.step("checking what would change")
         tried = recheck(loaded, own, settings, override.overrides(), names_of_images(override.images))
-        if book is not None:
-            check_outputs(book, replace=replace)
-            write_atomic(book, problems_workbook(tried, own, as_edited=False), replace=replace)
+        if problems is not None:
+            check_outputs(problems, replace=overwrite)
+            write_atomic(problems, problems_workbook(tried, own, as_edited=False), replace=overwrite)
     if output.as_json:
         show_json(_as_dict(tried))
     elif not output.quiet:
-        show(_view(tried, own, book, everything, console(output).width), output)
+        show(_view(tried, own, problems, everything, console(output).width), output)
     return Exit.ATTENTION if tried.blocking_count() else Exit.DONE
 
 
@@ -93,7 +104,7 @@ def _as_dict(changes: ChangeSet) -> dict[str, object]:
     }
 
 
-def _view(changes: ChangeSet, live: Table, book: Path | None, everything: bool, width: int) -> Iterator[Text]:
+def _view(changes: ChangeSet, live: Table, problems: Path | None, everything: bool, width: int) -> Iterator[Text]:
     from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
     from neat_delta.checks import CHECKS
     from neat_delta.views.comparison import DisplayOptions, findings_view
@@ -107,10 +118,10 @@ def _view(changes: ChangeSet, live: Table, book: Path | None, everything: bool, 
     yield labelled("checked", f"by {len(CHECKS)} checks")
     yield from findings_view(changes, DisplayOptions(width, everything))
     levels = changes.findings["level"]
-    if not levels.is_in(["stop", "warn"]).any():
+    if not levels.is_in(["error", "warning"]).any():
         yield labelled("good", "there is nothing to stop or to look at", "good")
     notes = int((levels == "note").sum())
     if notes:
         yield labelled("besides", f"{pluralize(notes, 'note')}, in the change set and the workbook")
-    if book is not None:
-        yield labelled("book", f"{book} has every finding with its row")
+    if problems is not None:
+        yield labelled("problems", f"every problem with its row, in {problems}")

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
+from neat_delta.cli.help import DISPLAY, MATCHING, OUTPUT, READING, SCOPE, option
 from neat_delta.errors import NeatDeltaError
 from neat_delta.output_paths import note_input
 
@@ -30,7 +31,7 @@ class LocalPathParam(click.Path):
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
         """The path."""
         if "://" in str(value):
-            self.fail(f"{_shown(value)!r} is an address, and a file or folder of this machine is wanted", param, ctx)
+            self.fail(f"{_shown(value)!r} is a URL; give a local file or folder", param, ctx)
         return super().convert(value, param, ctx)
 
 
@@ -54,9 +55,27 @@ def _shown(value: object) -> str:
     return without_secrets(str(value))
 
 
-REPLACE = click.option("--replace", is_flag=True, help="Let what is written take the place of an earlier file.")
+OVERWRITE = option(OUTPUT, "--overwrite", is_flag=True, help="Overwrite the output file if it exists.")
 FILE = LocalPathParam(path_type=Path)
 SOURCE = LocationParam(path_type=Path)
+
+
+KEY = option(
+    MATCHING,
+    "--key",
+    common=True,
+    multiple=True,
+    metavar="FIELD",
+    help="Column that identifies an item (SKU). Repeat if it takes several columns.",
+)
+WHERE = option(
+    SCOPE,
+    "--where",
+    common=True,
+    metavar="SQL",
+    help="Only items that match this condition, such as \"brand = 'Thrumhive'\".",
+)
+ITEMS = option(SCOPE, "--items", type=SOURCE, metavar="FILE", help="Only the SKUs listed in this file, one per line.")
 
 
 class OutputOptions(NamedTuple):
@@ -72,13 +91,13 @@ def bundle_options(make: Callable[..., Any], name: str, options: Sequence[Callab
 
     @functools.wraps(command)
     def bundling(*args: Any, **given: Any) -> Any:
-        given[name] = make(**{option: given.pop(option) for option in names})
+        given[name] = make(**{param: given.pop(param) for param in names})
         return command(*args, **given)
 
     before = len(getattr(bundling, "__click_params__", ()))
-    for option in reversed(options):
-        bundling = option(bundling)
-    names = [str(option.name) for option in bundling.__click_params__[before:]]  # type: ignore[attr-defined]
+    for decorate in reversed(options):
+        bundling = decorate(bundling)
+    names = [str(param.name) for param in bundling.__click_params__[before:]]  # type: ignore[attr-defined]
     return bundling  # type: ignore[return-value]
 
 
@@ -91,38 +110,46 @@ def _read_options(**given: Any) -> ReadOptions:
 def output_options(command: F) -> F:
     """Add --json, --quiet and --no-colour to a command, as ``output``."""
     options = (
-        click.option("--json", "as_json", is_flag=True, help="Print the result as JSON, and nothing else."),
-        click.option("--quiet", is_flag=True, help="Print nothing but problems, on standard error."),
-        click.option("--no-colour", is_flag=True, help="Print without colours (so does the variable NO_COLOR)."),
+        option(DISPLAY, "--json", "as_json", is_flag=True, help="Print only JSON."),
+        option(DISPLAY, "--quiet", is_flag=True, help="Print only problems, to standard error."),
+        option(DISPLAY, "--no-colour", is_flag=True, help="No colours (or set NO_COLOR)."),
     )
     return bundle_options(OutputOptions, "output", options, command)
 
 
 def read_options(command: F) -> F:
-    """Add the options that tell a file's form where recognising it goes wrong, as ``form``."""
+    """Add the options that give a file's format where it is not recognised, as ``format_given``."""
     options = (
-        click.option("--delimiter", callback=_delimiter, metavar="SIGN", help="comma, semicolon, tab or pipe."),
-        click.option("--encoding", callback=_charset, metavar="NAME", help="Character set, such as windows-1252."),
-        click.option("--decimal", "decimal_separator", type=click.Choice([".", ","]), help="The decimal mark."),
-        click.option(
+        option(
+            READING,
+            "--delimiter",
+            callback=_delimiter,
+            metavar="SIGN",
+            help="Column separator: comma, semicolon, tab or pipe.",
+        ),
+        option(READING, "--encoding", callback=_charset, metavar="NAME", help="Encoding, such as windows-1252."),
+        option(READING, "--decimal", "decimal_separator", type=click.Choice([".", ","]), help="Decimal separator."),
+        option(
+            READING,
             "--header-line",
             type=click.IntRange(min=0),
             metavar="N",
-            help="Line of the column names; 0: none.",
+            help="Line number of the header row; 0 = no header.",
         ),
-        click.option("--sheet", "worksheet", metavar="NAME", help="Sheet of a workbook, by its name or number."),
+        option(READING, "--worksheet", metavar="NAME", help="Worksheet of a workbook, by name or number."),
     )
     return bundle_options(_read_options, "format_given", options, command)
 
 
 def catalogue_file(command: F) -> F:
     """Add --catalogue."""
-    return click.option(
+    return option(
+        READING,
         "--catalogue",
         "config",
         type=FILE,
         metavar="FILE",
-        help="What is settled; else catalogue.toml, if it is here.",
+        help="Settings file.  [default: ./catalogue.toml, if present]",
     )(command)
 
 
@@ -146,7 +173,7 @@ def _delimiter(_context: click.Context, _option: click.Parameter, given: str | N
     signs = {name: sign for sign, name in DELIMITERS.items()} | {"\\t": "\t"}
     sign = signs.get(given, given)
     if sign not in DELIMITERS:
-        raise click.BadParameter(f"{given!r} is none of comma, semicolon, tab and pipe")
+        raise click.BadParameter(f"{given!r} must be comma, semicolon, tab or pipe")
     return sign
 
 
@@ -158,7 +185,7 @@ def _charset(_context: click.Context, _option: click.Parameter, given: str | Non
     try:
         return codecs.lookup(given).name
     except LookupError as error:
-        raise click.BadParameter(f"no character set is called {given!r}") from error
+        raise click.BadParameter(f"unknown encoding {given!r}") from error
 
 
 def console(output: OutputOptions) -> Console:

@@ -16,7 +16,10 @@ from neat_delta.cli.changeset_output import (
     render_result,
 )
 from neat_delta.cli.common import (
+    ITEMS,
+    KEY,
     SOURCE,
+    WHERE,
     OutputOptions,
     catalogue_file,
     load_config,
@@ -24,6 +27,7 @@ from neat_delta.cli.common import (
     read_options,
     show_progress,
 )
+from neat_delta.cli.help import MATCHING, SCOPE, VALUES, command, option
 from neat_delta.cli.supplier_options import SupplierOptions, save_profile, saved_view, supplier_options
 
 if TYPE_CHECKING:
@@ -38,52 +42,63 @@ if TYPE_CHECKING:
     from neat_delta.workflows.targets import Targets
 
 
-def _kinds(_context: click.Context, _option: click.Parameter, pairs_told: tuple[str, ...]) -> dict[str, str]:
+def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, ...]) -> dict[str, str]:
     pairs = {}
-    for text in pairs_told:
-        field, equals, kind = text.partition("=")
-        if not (field and equals and kind):
-            raise click.BadParameter(f"{text!r} is not FIELD=KIND, such as size=text")
-        pairs[field.strip()] = kind.strip()
+    for text in given:
+        field, equals, name = text.partition("=")
+        if not (field and equals and name):
+            raise click.BadParameter(f"{text!r} is not FIELD=TYPE, such as size=text")
+        pairs[field.strip()] = name.strip()
     return pairs
 
 
-@click.command("compare")
+@command(
+    "compare",
+    "neat-delta compare live.csv edited.csv -o tuesday.changes.jsonl",
+    "neat-delta compare live.csv edited.csv --write updates --problems problems.xlsx",
+    'neat-delta compare live.csv pellimoor.csv --match-on supplier_code --map "Our no.=supplier_code"',
+)
 @click.argument("live", type=SOURCE)
 @click.argument("edited", type=SOURCE)
-@click.option("--key", multiple=True, metavar="FIELD", help="Match rows on this field; repeat for a key of several.")
-@click.option(
+@KEY
+@option(
+    VALUES,
     "--blanks",
+    common=True,
     type=click.Choice(["leave", "clear"]),
-    help="What a blank cell means: leave the live value (so it is if nothing is settled), or clear it.",
+    help="Blank cells: leave = keep the shop's value (default), clear = empty it.",
 )
-@click.option(
-    "--kind",
+@option(
+    VALUES,
+    "--type",
     "types",
     multiple=True,
-    metavar="FIELD=KIND",
-    callback=_kinds,
-    help="Read a field as this kind instead of the one its live values show (text, code, gtin, money, number, "
-    "count, share, flag, date, choice, path, picture, itemref).",
+    metavar="FIELD=TYPE",
+    callback=_types,
+    help="Set a field's type (default: detected from the export): text, code, barcode, price, number, quantity, "
+    "percent, yes/no, date, choice, category, image, item link.",
 )
-@click.option(
-    "--rescue-codes",
+@option(
+    MATCHING,
+    "--repair-skus",
     "repair_keys",
+    common=True,
     is_flag=True,
-    help="Give rows whose code lost zeros, spaces or digits to the one item it can be; each is listed.",
+    help="Repair damaged SKUs (lost zeros, spaces, digits) where only one item fits. Lists each repair.",
 )
-@click.option(
-    "--include",
-    multiple=True,
-    type=click.Choice(["new", "gone"]),
-    help="Send new rows as new items; remove the items that EDITED no longer has (with --at-most).",
+@option(SCOPE, "--add-new", common=True, is_flag=True, help="Add new rows as new items.")
+@option(
+    SCOPE,
+    "--delete-missing",
+    type=click.IntRange(min=1),
+    metavar="N",
+    help="Delete items that are not in EDITED, but stop if there are more than N.",
 )
-@click.option(
-    "--accept-codes", type=SOURCE, metavar="FILE", help="Take these new rows (old and new code) for code changes."
+@option(
+    MATCHING, "--sku-changes", type=SOURCE, metavar="FILE", help="File of confirmed SKU changes (columns old, new)."
 )
-@click.option("--at-most", type=click.IntRange(min=1), metavar="N", help="The most items that may be removed.")
-@click.option("--where", metavar="SQL", help="Only live items for which this holds, such as \"maker = 'Thrumhive'\".")
-@click.option("--items", type=SOURCE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
+@WHERE
+@ITEMS
 @supplier_options
 @output_targets
 @override_options
@@ -97,9 +112,9 @@ def compare_command(
     blanks: str | None,
     types: dict[str, str],
     repair_keys: bool,
-    include: tuple[str, ...],
-    accept_codes: Location | None,
-    at_most: int | None,
+    add_new: bool,
+    delete_missing: int | None,
+    sku_changes: Location | None,
     where: str | None,
     items: Location | None,
     supplier: SupplierOptions,
@@ -110,17 +125,14 @@ def compare_command(
     format_given: ReadOptions,
     output: OutputOptions,
 ) -> int:
-    """Compare the LIVE export with the EDITED sheet, or a supplier's list: what changed, item by item.
+    """Compare the LIVE export with the EDITED file: what changed, SKU by SKU.
 
-    Nothing is sent and no input is touched. Only items that exist change; new and missing rows are counted and
-    left out unless --include says otherwise, and a blank cell leaves the live value as it is.
+    Nothing is sent, and LIVE and EDITED are not touched. Only items that exist in the shop change: new rows and missing
+    items are counted, not sent, unless you ask for it. A blank cell keeps the shop's value.
 
-    Both may be delimited text, XLSX, ODS, JSON Lines or XML, also packed with gzip or zip; one may be "-" for standard
-    input. --delimiter, --encoding, --decimal, --header-line and --sheet are about EDITED, and so are --list, --match,
-    --leave-out, --match-on, --assume, --set and --remember, for files of other people.
+    Both files may be delimited text, XLSX, ODS, JSON Lines or XML, also packed with gzip or zip. One may be "-"
+    (standard input). The options for reading a file are about EDITED.
     """
-    if ("gone" in include) != (at_most is not None):
-        raise click.UsageError("--include gone and --at-most N go together: say how many items may be removed at most.")
     from concurrent.futures import ThreadPoolExecutor
 
     from neat_delta.prefetch import FilePrefetch
@@ -148,12 +160,12 @@ def compare_command(
             repair_keys=repair_keys,
             where=where,
             items=items,
-            add_new="new" in include,
-            delete_at_most=at_most,
+            add_new=add_new,
+            delete_at_most=delete_missing,
             settings=settings,
             as_typed=override.as_typed,
         )
-        options = PlanOptions(compare, profile, accept_codes, override.overrides(), override.images)
+        options = PlanOptions(compare, profile, sku_changes, override.overrides(), override.images)
         live_table, edited_table = reading.result()
         targets.check_folder()
         result, matches = plan_comparison(live_table, edited_table, options, progress)

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.common import FILE, print_lines
-from neat_delta.cli.exits import Exit
 from neat_delta.errors import WriteError
+from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from neat_delta.practice_shop.server import ShopServer
@@ -28,8 +28,8 @@ FILES = (
     "nightly.toml",
 )
 LIST = (
-    'compare live.csv pellimoor.csv --match "Our no.=supplier_code" --match-on supplier_code '
-    '--match "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)" '
+    'compare live.csv pellimoor.csv --map "Our no.=supplier_code" --match-on supplier_code '
+    '--map "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)" '
     "--out list.changes.jsonl --write updates-list"
 )
 # The port in nightly.toml; another one is taken where somebody is listening on it.
@@ -60,7 +60,7 @@ def demo_command(folder: Path | None) -> int:
     print_lines("\nNow the supplier's list: its columns are matched, its net prices become costs and prices.")
     _run(folder, LIST)
     print_lines("\nWhat do the new costs do to the margins, and to the offers that customers have in their hands?")
-    _run(folder, "preview list.changes.jsonl --money --records quotes.csv --limit 6")
+    _run(folder, "preview list.changes.jsonl --money --quotes quotes.csv --limit 6")
     _loop(folder)
     print_lines(f"\nThat was the whole way. In {folder} there are now:")
     print_lines("  tuesday.changes.jsonl   the change set, one line per item")
@@ -70,23 +70,23 @@ def demo_command(folder: Path | None) -> int:
     print_lines("  updates-list            the same for the supplier's list")
     print_lines("  updates-back            what put the first update back, as far as nobody else had changed it")
     print_lines("  runs                    what the run without anybody has left, its summary among it")
-    print_lines("  shop, journal.sqlite    the practice shop, and the journal of what was sent to it")
+    print_lines("  shop, history.sqlite    the practice shop, and the history of what was sent to it")
     program = _program()
     print_lines("\nTry next:")
     print_lines(f"  cd {folder}")
-    print_lines(f"  {program} preview tuesday.changes.jsonl --page review.html --plots pictures")
-    print_lines(f"  {program} preview tuesday.changes.jsonl --book review.xlsx    (mark its rows, then pick)")
+    print_lines(f"  {program} preview tuesday.changes.jsonl --page review.html --charts pictures")
+    print_lines(f"  {program} preview tuesday.changes.jsonl --review review.xlsx    (mark its rows, then pick)")
     print_lines(f"  {program} pick tuesday.changes.jsonl --only price --out prices.changes.jsonl")
     print_lines(f"  {program} refresh tuesday.changes.jsonl evening.csv --out evening.changes.jsonl")
-    print_lines(f"  {program} journal --journal journal.sqlite")
-    print_lines(f"  {program} undo 1 -o back --fresh evening.csv --journal journal.sqlite    (what went first)")
-    print_lines(f"  {program} compare live.csv edited.csv --show gone --show repeated")
+    print_lines(f"  {program} history --history history.sqlite")
+    print_lines(f"  {program} undo 1 -o back --fresh evening.csv --history history.sqlite    (what went first)")
+    print_lines(f"  {program} compare live.csv edited.csv --status gone --status repeated")
     rule = '--set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95'
     print_lines(f"  {program} adjust live.csv {rule}")
-    print_lines(f"  {program} compare live.csv waxwendle.csv --catalogue waxwendle.toml --list waxwendle")
+    print_lines(f"  {program} compare live.csv waxwendle.csv --catalogue waxwendle.toml --profile waxwendle")
     print_lines(f"  {program} recode live.csv codes.csv")
-    stock = '--match "Your code=sku" --leave-out description --set "stock_barn = greatest(list.free - 5, 0)"'
-    print_lines(f"  {program} compare live.csv combwick.xlsx {stock} --rescue-codes")
+    stock = '--map "Your code=sku" --skip description --set "stock_barn = greatest(list.free - 5, 0)"'
+    print_lines(f"  {program} compare live.csv combwick.xlsx {stock} --repair-skus")
     print_lines(f"  {program} compare live.csv edited.csv --blanks clear --write updates-2")
     print_lines(f"  {program} compare YOUR_EXPORT.csv YOUR_SHEET.csv")
     return Exit.DONE
@@ -168,13 +168,13 @@ def _run(folder: Path, command: str, shown: int | None = None) -> None:
     import subprocess
     import sys
 
-    from neat_delta.delivery.journal import DATA
+    from neat_delta.delivery.history import DATA
 
     print_lines(f"\n$ neat-delta {command}\n")
     sys.stdout.flush()
     call = [sys.executable, "-m", "neat_delta", *shlex.split(command)]
     out = None if shown is None else subprocess.PIPE
-    # Practice has a journal of its own.
+    # Practice has a history of its own.
     done = subprocess.run(call, cwd=folder, check=False, text=True, stdout=out, env=os.environ | {DATA: "."})
     if shown is not None:
         lines = done.stdout.splitlines()

@@ -6,10 +6,10 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_args import SelectionOptions, selection_from, selection_options
+from neat_delta.cli.changeset_args import LIVE, SelectionOptions, selection_from, selection_options
 from neat_delta.cli.common import (
     FILE,
-    REPLACE,
+    OVERWRITE,
     SOURCE,
     OutputOptions,
     catalogue_file,
@@ -20,8 +20,9 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
-from neat_delta.cli.exits import Exit
+from neat_delta.cli.help import OUTPUT, SCOPE, command, option
 from neat_delta.errors import InvalidOption
+from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -33,45 +34,55 @@ if TYPE_CHECKING:
     from neat_delta.remote import Location
 
 
-@click.command("pick")
+@command(
+    "pick",
+    "neat-delta pick tuesday.changes.jsonl --review review.xlsx -o accepted.changes.jsonl",
+    "neat-delta pick tuesday.changes.jsonl --only price -o prices.changes.jsonl",
+)
 @click.argument("changes", type=SOURCE)
-@click.option("--out", type=FILE, required=True, metavar="FILE", help="Keep the smaller change set in this file.")
-@click.option("--book", type=SOURCE, metavar="FILE", help="A review workbook in which rows are marked take or leave.")
-@click.option(
+@option(
+    OUTPUT, "-o", "--out", common=True, type=FILE, required=True, metavar="FILE", help="Save the accepted part here."
+)
+@option(
+    SCOPE,
+    "--review",
+    common=True,
+    type=SOURCE,
+    metavar="FILE",
+    help="A review workbook with rows marked accept or reject.",
+)
+@option(
+    SCOPE,
     "--unmarked",
-    type=click.Choice(["leave", "take"]),
-    default="leave",
+    type=click.Choice(["reject", "accept"]),
+    default="reject",
     show_default=True,
-    help="What becomes of rows of the workbook without a mark.",
+    help="Reject or accept the rows that have no mark.",
 )
-@click.option(
-    "--failed", type=SOURCE, metavar="FILE", help="Take what this result list of the shop says was not taken."
-)
-@click.option("--leave", multiple=True, metavar="FIELD", help="Leave out changes of this field; repeatable.")
+@option(SCOPE, "--failed", type=SOURCE, metavar="FILE", help="Select the rows that failed in this import report.")
+@option(SCOPE, "--skip", multiple=True, metavar="FIELD", help="Reject changes of this field. Repeatable.")
 @selection_options
-@click.option(
-    "--live", type=SOURCE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
-)
-@REPLACE
+@LIVE
+@OVERWRITE
 @catalogue_file
 @output_options
 def pick_command(
     changes: Location,
     out: Path,
-    replace: bool,
-    book: Location | None,
+    overwrite: bool,
+    review: Location | None,
     unmarked: str,
     failed: Location | None,
-    leave: tuple[str, ...],
+    skip: tuple[str, ...],
     part: SelectionOptions,
     live: Location | None,
     config: Path | None,
     output: OutputOptions,
 ) -> int:
-    """Take a part of a change set: what was marked in a review workbook, or the part that is named.
+    """Accept a part of a change set: from a marked review workbook, or by field, condition or SKU.
 
-    What is left out stays in the new change set as notes, with the comments of whoever left it out. Several ways of
-    naming a part together take what all of them hold.
+    What is not accepted stays in the new change set as notes, with the comments. If you give several conditions, a
+    change must meet all of them.
     """
     from neat_delta.analysis.cell_selection import cells_in
     from neat_delta.changeset.serialization import load_changes, save_changes
@@ -82,13 +93,13 @@ def pick_command(
     from neat_delta.reconcile.review import read_review, subset_with_review
     from neat_delta.workflows.saved_changes import load_with_live, require_matching_live
 
-    if not (book or failed or leave or part.only or part.where is not None or part.items):
+    if not (review or failed or skip or part.only or part.where is not None or part.items):
         raise InvalidOption(
             "pick: nothing says which part is meant",
-            hint="Say --book FILE, --failed FILE, --only FIELD, --leave FIELD, --where SQL or --items FILE.",
+            hint="Say --review FILE, --failed FILE, --only FIELD, --skip FIELD, --where SQL or --items FILE.",
         )
     settings = load_config(config)
-    check_outputs(out, replace=replace)
+    check_outputs(out, replace=overwrite)
     with show_progress(output) as progress:
         progress.step(f"reading {changes.name}")
         if part.where is not None:
@@ -96,15 +107,15 @@ def pick_command(
             require_matching_live(whole, own)
         else:
             whole, own = load_changes(changes), None
-        keep = cells_in(whole, selection_from(whole, part, leave), own, settings)
-        review = read_review(book, whole, unmarked=unmarked == "take") if book else None
+        keep = cells_in(whole, selection_from(whole, part, skip), own, settings)
+        decisions = read_review(review, whole, unmarked=unmarked == "accept") if review else None
         bad = rejected(read_strict(failed, progress), whole) if failed else None
         if bad is not None:
             keep = keep.join(failed_part(whole, bad, settings), on=["key", "field"], how="semi", nulls_equal=True)
-        less = subset_with_review(whole, keep, review, " ".join(_ways(book, failed, leave, part)))
+        less = subset_with_review(whole, keep, decisions, " ".join(_ways(review, failed, skip, part)))
         less = less if bad is None else with_reasons(less, bad)
-        check_outputs(out, replace=replace)
-        save_changes(less, out, replace=replace)
+        check_outputs(out, replace=overwrite)
+        save_changes(less, out, replace=overwrite)
     if output.as_json:
         show_json(_as_dict(less, out))
     elif not output.quiet:
@@ -113,15 +124,15 @@ def pick_command(
 
 
 def _ways(
-    book: Location | None, failed: Location | None, leave: tuple[str, ...], selection: SelectionOptions
+    review: Location | None, failed: Location | None, skip: tuple[str, ...], selection: SelectionOptions
 ) -> Iterator[str]:
     """How the part was named, as it was typed."""
-    if book:
-        yield f"--book {book.name}"
+    if review:
+        yield f"--review {review.name}"
     if failed:
         yield f"--failed {failed.name}"
     yield from (f"--only {name}" for name in selection.only)
-    yield from (f"--leave {name}" for name in leave)
+    yield from (f"--skip {name}" for name in skip)
     if selection.where is not None:
         yield f'--where "{selection.where}"'
     if selection.items:

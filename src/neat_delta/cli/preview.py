@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from neat_delta.cli.changeset_args import selected_part, selection_options
+from neat_delta.cli.changeset_args import LIVE, selected_part, selection_options
 from neat_delta.cli.common import (
     FILE,
-    REPLACE,
+    OVERWRITE,
     SOURCE,
     OutputOptions,
     bundle_options,
@@ -23,8 +23,9 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
-from neat_delta.cli.exits import Exit
+from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
 from neat_delta.errors import InvalidOption
+from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -49,58 +50,84 @@ class PreviewOptions(NamedTuple):
     item: tuple[str, ...]
     money: bool
     stock: bool
-    records: Location | None
-    records_csv: Path | None
+    quotes: Location | None
+    quotes_csv: Path | None
     limit: int
     everything: bool
     page: Path | None
-    book: Path | None
-    book_by: str
-    plots: Path | None
-    replace: bool
+    review: Path | None
+    review_by: str
+    charts: Path | None
+    overwrite: bool
 
 
-def _seen(command: Any) -> Any:
+def _display_options(command: Any) -> Any:
     options = (
-        click.option(
+        option(
+            DISPLAY,
             "--by",
             default="item",
             metavar="WHAT",
-            help="Sum up by item (default), field, category, maker, or the name of any field.",
+            help="Group by item (default), field, category, brand, or the name of any field.",
         ),
-        click.option("--item", multiple=True, metavar="CODE", help="Show a whole item, was and now; repeatable."),
-        click.option("--money", is_flag=True, help="Prices, costs and margins, and the prices that keep a margin."),
-        click.option("--stock", is_flag=True, help="Units and value up and down by stock room."),
-        click.option(
-            "--records", type=SOURCE, metavar="FILE", help="Which of these quotes or agreed prices a new cost touches."
+        option(DISPLAY, "--item", multiple=True, metavar="SKU", help="Show one item, before and after. Repeatable."),
+        option(DISPLAY, "--money", is_flag=True, help="Prices, costs, margins; prices needed to keep the margin."),
+        option(DISPLAY, "--stock", is_flag=True, help="Units and value, up and down, by location."),
+        option(
+            DISPLAY,
+            "--quotes",
+            type=SOURCE,
+            metavar="FILE",
+            help="Open quotes or contract prices that the new costs affect.",
         ),
-        click.option("--records-csv", type=FILE, metavar="FILE", help="Put what --records found into this file."),
-        click.option(
-            "--limit", type=click.IntRange(min=1), default=20, show_default=True, metavar="N", help="Show so many."
+        option(OUTPUT, "--quotes-csv", type=FILE, metavar="FILE", help="Save the result of --quotes."),
+        option(
+            DISPLAY,
+            "--limit",
+            type=click.IntRange(min=1),
+            default=20,
+            show_default=True,
+            metavar="N",
+            help="Show at most N.",
         ),
-        click.option("--all", "everything", is_flag=True, help="Show every item and every finding."),
-        click.option("--page", type=FILE, metavar="FILE", help="Write a page for a browser (HTML, one file)."),
-        click.option("--book", type=FILE, metavar="FILE", help="Write a workbook to mark each row take or leave."),
-        click.option(
-            "--book-by",
+        option(DISPLAY, "--all", "everything", common=True, is_flag=True, help="Show every change and every problem."),
+        option(
+            OUTPUT, "--page", common=True, type=FILE, metavar="FILE", help="Save a page for a browser (HTML, one file)."
+        ),
+        option(
+            OUTPUT,
+            "--review",
+            common=True,
+            type=FILE,
+            metavar="FILE",
+            help="Save a review workbook (accept or reject each row).",
+        ),
+        option(
+            OUTPUT,
+            "--review-by",
             type=click.Choice(["cell", "item"]),
             default="cell",
             show_default=True,
-            help="A row of the workbook for each changed cell, or for each item.",
+            help="One row of the review workbook per changed cell, or per item.",
         ),
-        click.option("--plots", type=FILE, metavar="DIR", help="Draw pictures into this folder (PNG and SVG)."),
-        REPLACE,
+        option(
+            OUTPUT, "--charts", common=True, type=FILE, metavar="DIR", help="Save charts in this folder (PNG, SVG)."
+        ),
+        OVERWRITE,
     )
     return bundle_options(PreviewOptions, "options", options, command)
 
 
-@click.command("preview")
-@click.argument("changes", type=SOURCE)
-@click.option(
-    "--live", type=SOURCE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
+@command(
+    "preview",
+    "neat-delta preview tuesday.changes.jsonl",
+    "neat-delta preview tuesday.changes.jsonl --page review.html",
+    "neat-delta preview tuesday.changes.jsonl --review review.xlsx",
 )
+@click.argument("changes", type=SOURCE)
+@LIVE
 @selection_options
-@_seen
+@_display_options
 @catalogue_file
 @output_options
 def preview_command(
@@ -111,9 +138,9 @@ def preview_command(
     config: Path | None,
     output: OutputOptions,
 ) -> int:
-    """Look at a kept change set: in the terminal, as a page, as a workbook to mark, as pictures.
+    """Show a saved change set: in the terminal, as a page, as a workbook to mark, as charts.
 
-    Nothing is sent or changed. To take only a part of it, mark the workbook or name the part, and "pick" it.
+    Nothing is sent or changed. To send only a part of it, mark the workbook and use "pick".
     """
     from neat_delta.analysis.before_after import BeforeAfter
     from neat_delta.changeset.serialization import load_changes
@@ -124,8 +151,8 @@ def preview_command(
     # Keys of several parts are typed as they are shown.
     options = options._replace(item=tuple(key.replace(" · ", KEY_SEPARATOR) for key in options.item))
     settings = load_config(config)
-    check_outputs(options.page, options.book, options.records_csv, replace=options.replace)
-    if options.page or options.plots:
+    check_outputs(options.page, options.review, options.quotes_csv, replace=options.overwrite)
+    if options.page or options.charts:
         # What draws takes a while to load; meanwhile the files are read.
         Thread(target=_load_drawing, daemon=True).start()
     with show_progress(output) as progress:
@@ -159,9 +186,9 @@ def _asks_for_live(selection: SelectionOptions, options: PreviewOptions) -> bool
         options.item,
         options.money,
         options.stock,
-        options.records,
+        options.quotes,
         options.page,
-        options.plots,
+        options.charts,
     )
     return any(described) or options.by not in ("item", "field")
 
@@ -172,7 +199,7 @@ class PreviewData(NamedTuple):
     groups: pl.DataFrame | None = None
     money: pl.DataFrame | None = None
     stock: pl.DataFrame | None = None
-    records: pl.DataFrame | None = None
+    affected_quotes: pl.DataFrame | None = None
     quotes: Table | None = None
 
 
@@ -208,21 +235,23 @@ def _found(
         found = found._replace(money=price_moves(both, settings.money))
     if options.stock:
         found = found._replace(stock=stock_moves(both, settings.money))
-    if options.records is not None:
-        found = found._replace(**_records(both, settings, options.records, progress))
-    if options.records_csv is not None and found.records is None:
-        raise InvalidOption("--records-csv asks for --records as well", hint="Say which records: --records FILE.")
+    if options.quotes is not None:
+        found = found._replace(**_affected_quotes(both, settings, options.quotes, progress))
+    if options.quotes_csv is not None and found.affected_quotes is None:
+        raise InvalidOption("--quotes-csv needs --quotes", hint="Add --quotes FILE.")
     return found
 
 
-def _records(both: BeforeAfter, settings: Settings, path: Location, progress: ProgressReporter) -> dict[str, Any]:
+def _affected_quotes(
+    both: BeforeAfter, settings: Settings, path: Location, progress: ProgressReporter
+) -> dict[str, Any]:
     from neat_delta.analysis.margins import touched_records
     from neat_delta.matching.quote_columns import quote_columns
     from neat_delta.reading import read_strict
 
     quotes = read_strict(path, progress)
     matched = quote_columns(quotes, both.changes.head.key)
-    return {"records": touched_records(both, quotes, matched, settings.money), "quotes": quotes}
+    return {"affected_quotes": touched_records(both, quotes, matched, settings.money), "quotes": quotes}
 
 
 class ShownPart(NamedTuple):
@@ -244,25 +273,25 @@ def _made(
 ) -> dict[str, dict[Path, bytes]]:
     """The files that were asked for, by what they are."""
     made: dict[str, dict[Path, bytes]] = {}
-    if options.records_csv is not None and found.records is not None:
+    if options.quotes_csv is not None and found.affected_quotes is not None:
         from neat_delta.update.delimited import report_csv
 
-        made["records"] = {options.records_csv: report_csv(found.records)}
+        made["quotes"] = {options.quotes_csv: report_csv(found.affected_quotes)}
     if options.page is not None and both is not None:
         from neat_delta.views.page import review_page_of
 
         progress.step("writing the page")
         made["page"] = {options.page: review_page_of(both, settings, part.path.name)}
-    if options.book is not None:
+    if options.review is not None:
         from neat_delta.views.review_workbook import review_workbook
 
         progress.step("writing the workbook")
-        made["book"] = {options.book: review_workbook(part.changes, part.whole, by_item=options.book_by == "item")}
-    if options.plots is not None and both is not None:
+        made["book"] = {options.review: review_workbook(part.changes, part.whole, by_item=options.review_by == "item")}
+    if options.charts is not None and both is not None:
         from neat_delta.views.plots import plots
 
         progress.step("drawing")
-        made["plots"] = {options.plots / file: data for file, data in plots(both, settings).items()}
+        made["charts"] = {options.charts / file: data for file, data in plots(both, settings).items()}
     return made
 
 
@@ -272,11 +301,11 @@ def _written(made: dict[str, dict[Path, bytes]], options: PreviewOptions) -> dic
     from neat_delta.output_paths import check_outputs
 
     files = {path: data for multiple in made.values() for path, data in multiple.items()}
-    if options.plots is not None and "plots" in made:
-        options.plots.mkdir(parents=True, exist_ok=True)
-    check_outputs(*files, replace=options.replace)
+    if options.charts is not None and "charts" in made:
+        options.charts.mkdir(parents=True, exist_ok=True)
+    check_outputs(*files, replace=options.overwrite)
     for path, data in files.items():
-        write_atomic(path, data, replace=options.replace)
+        write_atomic(path, data, replace=options.overwrite)
     return {what: [str(path) for path in multiple] for what, multiple in made.items()}
 
 
@@ -304,7 +333,7 @@ def _as_dict(changes: ChangeSet, found: PreviewData, made: dict[str, list[str]])
         "groups": rows(found.groups),
         "money": rows(found.money),
         "stock": rows(found.stock),
-        "records": rows(found.records),
+        "quotes": rows(found.affected_quotes),
         "files": made,
     }
     return {"head": head_as_dict(changes)} | {name: value for name, value in options.items() if value is not None}
@@ -331,7 +360,7 @@ def _view(
     if changes is not whole:
         cells = f"{pluralize(len(changes.cells), 'cell')} of {len(whole.cells):,}"
         yield labelled("this part", f"{cells} that the change set has; pick keeps just these", "strong")
-    special = options.item or options.money or options.stock or options.records
+    special = options.item or options.money or options.stock or options.quotes
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
     if live is not None:
         for key in options.item:
@@ -342,8 +371,8 @@ def _view(
     if found.stock is not None and live is not None:
         price, cost = settings.money.price_cost_fields(live.names)
         yield from views.stock_view(found.stock, names, cost or price, separator, shown, options.limit)
-    if found.records is not None and found.quotes is not None:
-        yield from views.records_view(found.records, names, found.quotes, separator, shown, options.limit)
+    if found.affected_quotes is not None and found.quotes is not None:
+        yield from views.records_view(found.affected_quotes, names, found.quotes, separator, shown, options.limit)
     if found.groups is not None:
         yield from views.groups_view(found.groups, options.by, shown, options.limit)
     elif options.by == "field":
@@ -366,7 +395,7 @@ def _next(path: Location, made: dict[str, list[str]]) -> Text:
     if "book" in made:
         picked = path.name.split(".")[0] + "-picked.changes.jsonl"
         book = made["book"][0]
-        return labelled("next", f"mark the rows, then: neat-delta pick {path} --book {book} --out {picked}")
+        return labelled("next", f"mark the rows, then: neat-delta pick {path} --review {book} --out {picked}")
     return labelled("next", f"neat-delta write {path} -o updates")
 
 

@@ -15,6 +15,7 @@ from neat_delta.cli.changeset_output import (
     render_result,
 )
 from neat_delta.cli.common import (
+    KEY,
     SOURCE,
     OutputOptions,
     catalogue_file,
@@ -23,6 +24,7 @@ from neat_delta.cli.common import (
     read_options,
     show_progress,
 )
+from neat_delta.cli.help import MATCHING, VALUES, command, option
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -35,13 +37,17 @@ if TYPE_CHECKING:
     from neat_delta.workflows.targets import Targets
 
 
-@click.command("recode")
+@command(
+    "recode",
+    "neat-delta recode live.csv codes.csv",
+    "neat-delta recode live.csv codes.csv --rename-images --write updates",
+)
 @click.argument("live", type=SOURCE)
 @click.argument("codes", type=SOURCE)
-@click.option("--old", metavar="COLUMN", help="The column of CODES with the codes as they are.")
-@click.option("--new", metavar="COLUMN", help="The column of CODES with the codes as they shall be.")
-@click.option("--rename-pictures", is_flag=True, help="Let picture names that hold an item's code follow it.")
-@click.option("--key", multiple=True, metavar="FIELD", help="What names an item.")
+@option(MATCHING, "--old", common=True, metavar="COLUMN", help="Column of CODES with the old SKUs.")
+@option(MATCHING, "--new", common=True, metavar="COLUMN", help="Column of CODES with the new SKUs.")
+@option(VALUES, "--rename-images", is_flag=True, help="Also rename image files that contain the SKU.")
+@KEY
 @output_targets
 @override_options
 @catalogue_file
@@ -52,7 +58,7 @@ def recode_command(
     codes: Location,
     old: str | None,
     new: str | None,
-    rename_pictures: bool,
+    rename_images: bool,
     key: tuple[str, ...],
     targets: Targets,
     display: DisplayChoice,
@@ -61,10 +67,10 @@ def recode_command(
     format_given: ReadOptions,
     output: OutputOptions,
 ) -> int:
-    """Give items of the LIVE catalogue other codes, by a list of old and new CODES.
+    """Change SKUs of the LIVE catalogue, from a list of old and new SKUs (CODES).
 
-    Fields that name items by their codes follow. Unknown codes, codes in use, two into one and one into two are found
-    before anything is written. Swaps and chains go in stages, in none of which two items share a code.
+    Fields that link to items follow. Unknown SKUs, SKUs in use, and duplicates are errors, found before anything is
+    written. Swaps and chains are written in steps, so that no two items share a SKU at any time.
     """
     from neat_delta.diff.compare import CompareOptions
     from neat_delta.workflows.inputs import read_live
@@ -77,7 +83,7 @@ def recode_command(
         live_table = read_live(live, settings, progress)
         targets.check_folder()
         options = PlanOptions(CompareOptions(settings=settings), overrides=override.overrides(), images=override.images)
-        file = RekeyFile(codes, format_given, old, new, rename_images=rename_pictures)
+        file = RekeyFile(codes, format_given, old, new, rename_images=rename_images)
         result, codes_table = plan_rekeys(live_table, key, file, options, progress)
         targets.check()
         receipt = publish(result, settings, targets, progress)

@@ -8,7 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
-    REPLACE,
+    OVERWRITE,
     SOURCE,
     OutputOptions,
     catalogue_file,
@@ -19,7 +19,8 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
-from neat_delta.cli.exits import Exit
+from neat_delta.cli.help import OUTPUT, VALUES, command, option
+from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -33,35 +34,42 @@ if TYPE_CHECKING:
 POLICIES = ("hold", "ours", "theirs")
 
 
-@click.command("refresh")
+@command(
+    "refresh",
+    "neat-delta refresh tuesday.changes.jsonl evening.csv -o evening.changes.jsonl",
+    "neat-delta refresh tuesday.changes.jsonl evening.csv --on-conflict price=ours -o evening.changes.jsonl",
+)
 @click.argument("changes", type=SOURCE)
 @click.argument("fresh", type=SOURCE)
-@click.option("--out", type=FILE, required=True, metavar="FILE", help="Keep the change set that is still needed.")
-@click.option(
-    "--clashes",
+@option(
+    OUTPUT, "-o", "--out", common=True, type=FILE, required=True, metavar="FILE", help="Save the changes still to send."
+)
+@option(
+    VALUES,
+    "--on-conflict",
+    common=True,
     multiple=True,
     metavar="WHOSE",
-    help="Where both moved: hold (default), ours or theirs; FIELD=ours for one field. Repeatable.",
+    help="Cells changed on both sides: hold (default: error), ours or theirs; FIELD=ours for one field. Repeatable.",
 )
-@click.option("--book", type=FILE, metavar="FILE", help="Put the clashes into this workbook.")
-@REPLACE
+@option(OUTPUT, "--problems", common=True, type=FILE, metavar="FILE", help="Save the conflicts as a workbook.")
+@OVERWRITE
 @catalogue_file
 @output_options
 def refresh_command(
     changes: Location,
     fresh: Location,
     out: Path,
-    clashes: tuple[str, ...],
-    book: Path | None,
-    replace: bool,
+    on_conflict: tuple[str, ...],
+    problems: Path | None,
+    overwrite: bool,
     config: Path | None,
     output: OutputOptions,
 ) -> int:
-    """Bring a change set up to date with a newer export of the shop.
+    """Bring a change set up to date with a newer export of the shop (FRESH).
 
-    What the shop has by now drops out, what it has not touched stays, and where both moved the cell is held back until
-    --clashes says whose value goes on. Fields settled as differences ([refresh] in catalogue.toml) add ours to what is
-    there now.
+    What the shop already has is dropped; what it has not changed stays. A cell changed on both sides is a conflict: an
+    error, not sent, until --on-conflict decides. Fields under difference in [refresh] of catalogue.toml are added up.
     """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.changeset.serialization import load_changes, save_changes
@@ -71,22 +79,22 @@ def refresh_command(
     from neat_delta.views.verify_views import conflicts_table
     from neat_delta.workflows.saved_changes import read_fresh
 
-    policy, by_field = _policies(clashes)
+    policy, by_field = _policies(on_conflict)
     settings = load_config(config)
-    check_outputs(out, book, replace=replace)
+    check_outputs(out, problems, replace=overwrite)
     with show_progress(output) as progress:
         loaded = load_changes(changes)
         export = read_fresh(loaded, fresh, settings, progress)
         progress.step("comparing then, ours and now")
         result = refresh(loaded, export, settings, policy, by_field)
-        check_outputs(out, book, replace=replace)
-        save_changes(result.changes, out, replace=replace)
-        if book is not None:
-            write_atomic(book, report_workbook(conflicts_table(result)), replace=replace)
+        check_outputs(out, problems, replace=overwrite)
+        save_changes(result.changes, out, replace=overwrite)
+        if problems is not None:
+            write_atomic(problems, report_workbook(conflicts_table(result)), replace=overwrite)
     if output.as_json:
         show_json(_as_dict(result, out))
     elif not output.quiet:
-        show(_view(result, out, fresh, book, console(output).width), output)
+        show(_view(result, out, fresh, problems, console(output).width), output)
     return Exit.ATTENTION if result.changes.blocking_count() else Exit.DONE
 
 
@@ -96,7 +104,7 @@ def _policies(given: tuple[str, ...]) -> tuple[str, dict[str, str]]:
     for one in given:
         field, _, whose = one.rpartition("=")
         if whose not in POLICIES:
-            raise click.BadParameter(f"--clashes {one}: say hold, ours or theirs, or FIELD=ours")
+            raise click.BadParameter(f"--on-conflict {one}: say hold, ours or theirs, or FIELD=ours")
         if field:
             by_field[field] = whose
         else:
@@ -118,7 +126,7 @@ def _as_dict(result: RefreshResult, out: Path) -> dict[str, object]:
     }
 
 
-def _view(result: RefreshResult, out: Path, fresh: Location, book: Path | None, width: int) -> Iterator[Text]:
+def _view(result: RefreshResult, out: Path, fresh: Location, problems: Path | None, width: int) -> Iterator[Text]:
     from rich.text import Text
 
     from neat_delta.views.lines import labelled, sentence
@@ -129,7 +137,7 @@ def _view(result: RefreshResult, out: Path, fresh: Location, book: Path | None, 
     yield Text()
     yield from refresh_view(result, width)
     yield Text()
-    if book is not None:
-        yield labelled("book", f"the clashes, in {book}")
+    if problems is not None:
+        yield labelled("problems", f"the conflicts, in {problems}")
     yield labelled("kept", f"what is still needed, in {out}")
     yield from sentence("next", f"neat-delta write {out} -o updates --live {fresh}", width)

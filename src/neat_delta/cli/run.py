@@ -16,21 +16,25 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
+from neat_delta.cli.help import SAFETY, command, option
 
 if TYPE_CHECKING:
     from pathlib import Path
 
 
-@click.command("run")
+@command(
+    "run",
+    "neat-delta run nightly.toml --dry-run",
+    "neat-delta run nightly.toml",
+)
 @click.argument("file", type=FILE, metavar="RUN.toml")
-@click.option("--no-send", is_flag=True, help="Go as far as the written update and send nothing, to try the file.")
+@option(SAFETY, "--dry-run", common=True, is_flag=True, help="Do everything except sending.")
 @output_options
-def run_command(file: Path, no_send: bool, output: OutputOptions) -> int:
-    """Go the whole way without a person, as RUN.toml says: fetch, compare, check, write, send, settle; for schedules.
+def run_command(file: Path, dry_run: bool, output: OutputOptions) -> int:
+    """Do the whole job unattended, as RUN.toml says: fetch, compare, check, write, send, verify.
 
-    Each run has a folder of its own with all its files, and a summary as JSON, text, page and, if the file says to
-    whom, a mail. Nothing is asked; above the file's limits nothing is sent. The exit code is 0 if all is well, 1 if a
-    person is needed, 2 if nothing could be done. Only one run of a file is at work at a time.
+    Each run has a folder with all its files and a summary (JSON, text, page, mail). Above the limits of the file,
+    nothing is sent. Exit code 0: all is well; 1: something needs attention. Only one run of a file works at a time.
     """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.views.summary import summaries, summary_view
@@ -41,7 +45,7 @@ def run_command(file: Path, no_send: bool, output: OutputOptions) -> int:
     result = load_run(file)
     with show_progress(output) as progress, exclusive_run(result) as report:
         try:
-            run(result, report, progress, sending=not no_send)
+            run(result, report, progress, sending=not dry_run)
         finally:
             # Even a fault of ours leaves a summary that says so.
             for name, data in summaries(report, result.mail).items():

@@ -9,7 +9,7 @@ import click
 from neat_delta.cli.changeset_args import AS_OF
 from neat_delta.cli.common import (
     FILE,
-    REPLACE,
+    OVERWRITE,
     SOURCE,
     OutputOptions,
     catalogue_file,
@@ -21,8 +21,9 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
-from neat_delta.cli.exits import Exit
-from neat_delta.cli.journal import JOURNAL, journal_in
+from neat_delta.cli.help import OUTPUT, SAFETY, command, option
+from neat_delta.cli.history import HISTORY, history_in
+from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from datetime import datetime
@@ -31,39 +32,44 @@ if TYPE_CHECKING:
     from neat_delta.remote import Location
 
 
-@click.command("send")
+@command(
+    "send",
+    "neat-delta send updates --to ftps://shop.example/import",
+    "neat-delta send updates --to https://shop.example/api --import-report report.csv",
+)
 @click.argument("folder", type=FILE, metavar="DIR")
-@click.option(
+@option(
+    OUTPUT,
     "--to",
     "place",
+    common=True,
     type=SOURCE,
     required=True,
-    metavar="PLACE",
+    metavar="DESTINATION",
     help="A folder; a folder on a file server (ftp, ftps, sftp); or the http(s) address of the shop's interface.",
 )
-@click.option("--resume", is_flag=True, help="Go on with a sending that was cut off.")
-@click.option("--results", type=FILE, metavar="FILE", help="Put the shop's result list into this file (CSV).")
-@REPLACE
+@option(SAFETY, "--resume", common=True, is_flag=True, help="Resume an interrupted transfer.")
+@option(OUTPUT, "--import-report", common=True, type=FILE, metavar="FILE", help="Save the shop's import report (CSV).")
+@OVERWRITE
 @AS_OF
-@JOURNAL
+@HISTORY
 @catalogue_file
 @output_options
 def send_command(
     folder: Path,
     place: Location,
     resume: bool,
-    results: Path | None,
-    replace: bool,
+    import_report: Path | None,
+    overwrite: bool,
     as_of: datetime | None,
-    journal: Path | None,
+    history: Path | None,
     config: Path | None,
     output: OutputOptions,
 ) -> int:
-    """Send a written update to the shop: its files in their order, each after the one before was taken.
+    """Send a written update (DIR) to the shop, file by file in the right order.
 
-    It stops at the first file that is refused. The journal knows what has gone, so that nothing goes twice; a sending
-    that was cut off goes on with --resume. Passwords and tokens come from variables such as
-    NEAT_DELTA_TOKEN_SHOP_EXAMPLE for shop.example, or from the system's keyring.
+    It stops at the first file that the shop rejects. The history makes sure that nothing is sent twice. Passwords and
+    tokens come from variables such as NEAT_DELTA_TOKEN_SHOP_EXAMPLE for shop.example, or from the system's keyring.
     """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.delivery.destinations import destination_of
@@ -74,23 +80,23 @@ def send_command(
     from neat_delta.views.delivery import results_of, sent_view
 
     update = load_update(folder)
-    check_outputs(results, replace=replace)
+    check_outputs(import_report, replace=overwrite)
     if not resume:
         require_fresh(as_of or update.receipt.live_made, update.receipt.live_name, load_config(config))
     with show_progress(output) as progress:
         entry = send(
-            update, destination_of(place, progress.step), journal_in(journal), resume=resume, progress=progress
+            update, destination_of(place, progress.step), history_in(history), resume=resume, progress=progress
         )
     result = results_of(entry)
-    if results is not None:
-        write_atomic(results, report_csv(result), replace=replace)
+    if import_report is not None:
+        write_atomic(import_report, report_csv(result), replace=overwrite)
     bad = int(result["result"].is_in(["failed", "skipped"]).sum())
     if output.as_json:
-        from neat_delta.cli.journal import entry_as_dict
+        from neat_delta.cli.history import entry_as_dict
 
         show_json(entry_as_dict(entry))
     elif not output.quiet:
-        show(sent_view(entry, results, journal, console(output).width), output)
+        show(sent_view(entry, import_report, history, console(output).width), output)
     elif bad:
-        print_error(f"{bad} rows were not taken; see them with: neat-delta journal {entry.entry}")
+        print_error(f"{bad} rows were not taken; see them with: neat-delta history {entry.entry}")
     return Exit.ATTENTION if bad else Exit.DONE

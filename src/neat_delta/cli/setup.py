@@ -13,6 +13,7 @@ if TYPE_CHECKING:
 
 from neat_delta.cli.common import (
     FILE,
+    KEY,
     SOURCE,
     OutputOptions,
     console,
@@ -22,14 +23,27 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
-from neat_delta.cli.exits import Exit
+from neat_delta.cli.help import OUTPUT, command, option
+from neat_delta.exit_codes import Exit
 
 
-@click.command("setup")
+@command(
+    "setup",
+    "neat-delta setup live.csv",
+)
 @click.argument("export", type=SOURCE)
-@click.option("-o", "--out", type=FILE, default=Path("catalogue.toml"), show_default=True, metavar="FILE")
-@click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
-@click.option("--yes", is_flag=True, help="Add to a file that exists already; what stands in it stays.")
+@option(
+    OUTPUT,
+    "-o",
+    "--out",
+    type=FILE,
+    default=Path("catalogue.toml"),
+    show_default=True,
+    metavar="FILE",
+    help="The settings file.",
+)
+@KEY
+@option(OUTPUT, "--yes", is_flag=True, help="Add missing fields to an existing file; nothing else changes.")
 @read_options
 @output_options
 def setup_command(
@@ -40,9 +54,9 @@ def setup_command(
     format_given: ReadOptions,
     output: OutputOptions,
 ) -> int:
-    """Draft catalogue.toml from the live EXPORT: key, fields with their kinds and limited values, what to lock.
+    """Draft catalogue.toml from the live EXPORT: key, fields, types, allowed values, locked fields.
 
-    Run again on a newer export it adds the fields that are missing, and leaves every line that stands there.
+    Run it again on a newer export to add missing fields; existing lines stay as they are.
     """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.matching import choose_key

@@ -8,8 +8,11 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
-    REPLACE,
+    ITEMS,
+    KEY,
+    OVERWRITE,
     SOURCE,
+    WHERE,
     OutputOptions,
     catalogue_file,
     console,
@@ -19,7 +22,8 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
-from neat_delta.cli.exits import Exit
+from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
+from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -33,17 +37,35 @@ if TYPE_CHECKING:
 SOME = 10
 
 
-@click.command("sheet")
-@click.argument("export", type=SOURCE)
-@click.option("-o", "--out", type=FILE, required=True, metavar="FILE", help="The sheet: .xlsx, or .csv for plain text.")
-@click.option(
-    "--fields", metavar="A,B,C", default="", help="Only these fields, in this order; the key is always first."
+@command(
+    "sheet",
+    "neat-delta sheet live.csv -o prices.xlsx --fields name,price,cost",
+    "neat-delta sheet live.csv -o hives.xlsx --where \"category LIKE 'Hives%'\"",
 )
-@click.option("--where", metavar="SQL", help='Only items for which this holds, such as "price > 10 AND active = 1".')
-@click.option("--items", type=SOURCE, metavar="FILE", help="Only the items whose codes stand in this file, one a line.")
-@click.option("--key", multiple=True, metavar="FIELD", help="What names an item; repeat for a key of several fields.")
-@click.option("--unlock", multiple=True, metavar="FIELD", help="Let this field be edited though it has wide effects.")
-@REPLACE
+@click.argument("export", type=SOURCE)
+@option(
+    OUTPUT,
+    "-o",
+    "--out",
+    common=True,
+    type=FILE,
+    required=True,
+    metavar="FILE",
+    help="The sheet: .xlsx (safe), or .csv (plain text).",
+)
+@option(
+    SCOPE,
+    "--fields",
+    common=True,
+    metavar="A,B,C",
+    default="",
+    help="Only these fields, in this order; the key is always first.",
+)
+@WHERE
+@ITEMS
+@KEY
+@option(SAFETY, "--unlock", multiple=True, metavar="FIELD", help="Unlock this field for editing. Repeatable.")
+@OVERWRITE
 @catalogue_file
 @output_options
 def sheet_command(
@@ -54,14 +76,14 @@ def sheet_command(
     items: Location | None,
     key: tuple[str, ...],
     unlock: tuple[str, ...],
-    replace: bool,
+    overwrite: bool,
     config: Path | None,
     output: OutputOptions,
 ) -> int:
-    """Make a short sheet for editing from the live EXPORT, one that survives a spreadsheet program.
+    """Make a sheet for editing from the live EXPORT: a workbook that a spreadsheet program cannot damage.
 
-    In a workbook codes stay text, numbers exact, the header in view; limited values have drop-downs, and what must
-    not be touched is grey and locked. Edit it, save it, and compare it with the same export.
+    SKUs stay text, numbers stay exact, choice fields have drop-down lists; locked fields are grey. Edit and save it,
+    then compare it with the same export.
     """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.errors import WriteError
@@ -75,7 +97,7 @@ def sheet_command(
     settings = load_config(config)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
         raise WriteError("a sheet is .xlsx, or .csv for plain text", file=out, hint="Give it such a name.")
-    check_outputs(out, replace=replace)
+    check_outputs(out, replace=overwrite)
     with show_progress(output) as progress:
         live = read_live(export, settings, progress)
         context = context_of(live, settings, key)
@@ -84,7 +106,7 @@ def sheet_command(
         progress.step("writing the sheet")
         columns = sheet_columns(context, names, rows, [field_name(name) for name in unlock])
         make = workbook if out.suffix.lower() == ".xlsx" else delimited_sheet
-        write_atomic(out, make(columns, live), replace=replace)
+        write_atomic(out, make(columns, live), replace=overwrite)
     if output.as_json:
         locked = [column.field for column in columns if column.locked]
         result = {"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown}
@@ -116,15 +138,17 @@ def _view(
             yield from sentence("drop-downs", ", ".join(choices), width)
     else:
         message = "plain text has no types or locks: a spreadsheet program may take zeros from codes; .xlsx keeps them"
-        yield from sentence("look at", message, width, "warn")
+        yield from sentence("look at", message, width, "warning")
     if unknown:
         yield from sentence(
-            "unknown", f"{pluralize(len(unknown), 'code')} no item has: {_some(unknown)}", width, "warn"
+            "unknown", f"{pluralize(len(unknown), 'code')} no item has: {_some(unknown)}", width, "warning"
         )
     if len(unreadable):
         rows_told, lines = pluralize(len(unreadable), "row"), _some(unreadable)
-        message = f"{rows_told} of {export.name} cannot be read and will be missing: line {lines}; see neat-delta look"
-        yield from sentence("unreadable", message, width, "stop")
+        message = (
+            f"{rows_told} of {export.name} cannot be read and will be missing: line {lines}; see neat-delta inspect"
+        )
+        yield from sentence("unreadable", message, width, "error")
     yield labelled("next", f"edit and save it, then: neat-delta compare {export} {out}")
 
 

@@ -1,4 +1,4 @@
-"""Options that bring somebody else's list into our terms, and the section of catalogue.toml that keeps them."""
+"""Options that map a supplier's file to our fields, and the section of catalogue.toml that saves them."""
 
 from __future__ import annotations
 
@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 import click
 
 from neat_delta.cli.common import SOURCE, bundle_options
+from neat_delta.cli.help import MATCHING, SCOPE, SUPPLIER, VALUES, option
 from neat_delta.errors import InvalidOption
 
 if TYPE_CHECKING:
@@ -24,44 +25,49 @@ F = TypeVar("F", bound="Callable[..., Any]")
 
 
 class SupplierOptions(NamedTuple):
-    """What a run tells about a list."""
+    """What the command line says about a supplier's file."""
 
     name: str | None
     save_as: str | None
     columns: dict[str, str]
-    leave_out: tuple[str, ...]
+    skip: tuple[str, ...]
     match_on: str | None
-    assume: dict[str, str]
+    constant: dict[str, str]
     rules: tuple[str, ...]
     rules_new: tuple[str, ...]
-    remember: dict[str, str]
-    remember_value: tuple[tuple[str, str], ...]
-    remember_file: Location | None
+    map_code: dict[str, str]
+    map_value: tuple[tuple[str, str], ...]
+    map_file: Location | None
 
     def over(self, settings: Settings, format_given: ReadOptions) -> SupplierProfile:
-        """What holds for this list: as told in this run, else as it is saved.
+        """What holds for this file: as given in this run, else as saved in its profile.
 
         Raises:
-            InvalidOption: no list of that name is saved.
+            InvalidOption: there is no supplier profile with this name.
         """
         from neat_delta.tables import field_name
         from neat_delta.tables.settings import SupplierProfile
 
         if self.name is not None and self.name not in settings.profiles:
             saved = ", ".join(settings.profiles) or "none"
-            raise InvalidOption(f"--list {self.name}: no list of that name is saved", hint=f"Saved lists: {saved}.")
+            raise InvalidOption(
+                "there is no supplier profile with this name",
+                option="profile",
+                value=self.name,
+                hint=f"Saved profiles: {saved}.",
+            )
         known = settings.profiles[self.name] if self.name is not None else SupplierProfile()
         codes, values = self._answers()
         return replace(
             known,
             format=known.format.overridden_by(format_given),
             columns={**known.columns, **{column: field_name(field) for column, field in self.columns.items()}},
-            leave_out=tuple(dict.fromkeys([*known.leave_out, *map(field_name, self.leave_out)])),
+            skip=tuple(dict.fromkeys([*known.skip, *map(field_name, self.skip)])),
             match_on=field_name(self.match_on) if self.match_on else known.match_on,
-            assume={**known.assume, **{field_name(field): value for field, value in self.assume.items()}},
+            constants={**known.constants, **{field_name(field): value for field, value in self.constant.items()}},
             rules=_by_field(known.rules, self.rules),
             rules_new=_by_field(known.rules_new, self.rules_new),
-            remember={**known.remember, **codes},
+            codes={**known.codes, **codes},
             values={
                 field: {**known.values.get(field, {}), **values.get(field, {})}
                 for field in dict.fromkeys([*known.values, *values])
@@ -69,23 +75,23 @@ class SupplierOptions(NamedTuple):
         )
 
     def _answers(self) -> tuple[dict[str, str], dict[str, dict[str, str]]]:
-        """Our codes for theirs, and our values for theirs by field: those of a file, then those told."""
+        """Our SKUs for their codes, and our values for theirs by field: those of a file, then those given."""
         from neat_delta.tables import field_name
 
         codes: dict[str, str] = {}
         values: dict[str, dict[str, str]] = {}
-        if self.remember_file:
+        if self.map_file:
             from neat_delta.matching.mapping_file import read_mapping_file
 
-            codes, values = read_mapping_file(self.remember_file)
-        for field, answer in self.remember_value:
+            codes, values = read_mapping_file(self.map_file)
+        for field, answer in self.map_value:
             edited, live = _pair(answer, "FIELD THEIRS=OURS")
             values.setdefault(field_name(field), {})[edited] = live
-        return codes | self.remember, values
+        return codes | self.map_code, values
 
 
 def _by_field(*rules: tuple[str, ...]) -> tuple[str, ...]:
-    """Rules, of which a later one for a field takes the place of an earlier one."""
+    """Formulas, of which a later one for a field replaces an earlier one."""
     return tuple({rule.partition("=")[0].strip(): rule for multiple in rules for rule in multiple}.values())
 
 
@@ -102,67 +108,87 @@ def _pair(text: str, format_given: str) -> tuple[str, str]:
 
 
 def supplier_options(command: F) -> F:
-    """Add the options about somebody else's list to a command, as ``listing``."""
+    """Add the options about a supplier's file to a command, as ``supplier``."""
     options = (
-        click.option("--list", "name", metavar="NAME", help="Take EDITED as this list, saved in catalogue.toml."),
-        click.option("--save-list", "save_as", metavar="NAME", help="Save what this run tells about EDITED as a list."),
-        click.option(
-            "--match",
+        option(SUPPLIER, "--profile", "name", metavar="NAME", help="Use this supplier profile of catalogue.toml."),
+        option(
+            SUPPLIER,
+            "--save-profile",
+            "save_as",
+            metavar="NAME",
+            help="Save the options of this group as a supplier profile.",
+        ),
+        option(
+            MATCHING,
+            "--map",
             "columns",
+            common=True,
             multiple=True,
             metavar="COLUMN=FIELD",
             callback=_pairs,
-            help='This column is that field, such as "Dealer net=cost"; repeatable.',
+            help='Map a column to a field, such as "Dealer net=cost". Repeatable.',
         ),
-        click.option("--leave-out", multiple=True, metavar="FIELD", help="Do not touch this field; repeatable."),
-        click.option("--match-on", metavar="FIELD", help="EDITED names items by this field, which no two items share."),
-        click.option(
-            "--assume",
+        option(SCOPE, "--skip", multiple=True, metavar="FIELD", help="Do not change this field. Repeatable."),
+        option(
+            MATCHING,
+            "--match-on",
+            metavar="FIELD",
+            help="Match items by this field instead of the SKU; it must be unique, such as a barcode.",
+        ),
+        option(
+            VALUES,
+            "--constant",
             multiple=True,
             metavar="FIELD=VALUE",
             callback=_pairs,
-            help="EDITED lacks this field, and it has this value on all rows; repeatable.",
+            help="Use this value in every row for a field that EDITED does not have. Repeatable.",
         ),
-        click.option(
+        option(
+            VALUES,
             "--set",
             "rules",
+            common=True,
             multiple=True,
-            metavar="RULE",
-            help='Compute a field, such as "price = round(list.net * 1.6, 2)"; repeatable.',
+            metavar="FORMULA",
+            help='Calculate a field, such as "price = round(list.net * 1.6, 2)". Repeatable.',
         ),
-        click.option(
+        option(
+            VALUES,
             "--set-new",
             "rules_new",
             multiple=True,
-            metavar="RULE",
-            help='Compute a field of new items, such as "active = 1"; repeatable.',
+            metavar="FORMULA",
+            help='Calculate a field of new items, such as "active = 1". Repeatable.',
         ),
-        click.option(
-            "--remember",
+        option(
+            SUPPLIER,
+            "--map-code",
             multiple=True,
             metavar="THEIRS=OURS",
             callback=_pairs,
-            help="Their code for an item, and ours; --save-list keeps it. Repeatable.",
+            help="Map a supplier's code to our SKU; --save-profile saves it. Repeatable.",
         ),
-        click.option(
-            "--remember-value",
+        option(
+            SUPPLIER,
+            "--map-value",
             multiple=True,
             nargs=2,
             metavar="FIELD THEIRS=OURS",
-            help="Their value of a field, and ours, such as a stock room's name; repeatable.",
+            help="Map a supplier's value to ours, such as the name of a location. Repeatable.",
         ),
-        click.option(
-            "--remember-file",
+        option(
+            SUPPLIER,
+            "--map-file",
             type=SOURCE,
             metavar="FILE",
-            help="Two columns, their codes and ours; or three: field, their values and ours.",
+            help="Mapping table: 2 columns (their code, our SKU) or 3 (field, their value, ours).",
         ),
     )
     return bundle_options(SupplierOptions, "supplier", options, command)
 
 
 def save_profile(config: Path | None, name: str, profile: SupplierProfile, result: Mapping[str, str]) -> None:
-    """Keep a list's settings in catalogue.toml, which is made if there is none; what else stands there stays."""
+    """Save a supplier profile in catalogue.toml, which is made if there is none; nothing else in it changes."""
     from neat_delta.atomic_write import write_atomic
     from neat_delta.tables.settings import NAME
     from neat_delta.update.saved_profile import with_profile
@@ -173,9 +199,9 @@ def save_profile(config: Path | None, name: str, profile: SupplierProfile, resul
 
 
 def saved_view(name: str, config: Path | None, width: int) -> Iterator[Text]:
-    """Where a list was saved, and how it is used."""
+    """Where a profile was saved, and how it is used."""
     from neat_delta.tables.settings import NAME
     from neat_delta.views.lines import sentence
 
-    message = f"as list {name} in {config or NAME}; next time: --list {name}"
+    message = f"as supplier profile {name} in {config or NAME}; next time use --profile {name}"
     yield from sentence("saved", message, width)

@@ -6,7 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_output import FORM, PACK
+from neat_delta.cli.changeset_args import LIVE
+from neat_delta.cli.changeset_output import FORMAT, PACK
 from neat_delta.cli.common import (
     FILE,
     SOURCE,
@@ -19,9 +20,10 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
-from neat_delta.cli.exits import Exit
-from neat_delta.cli.journal import JOURNAL, changes_of, sent_as
+from neat_delta.cli.help import OUTPUT, SCOPE, command, option
+from neat_delta.cli.history import HISTORY, changes_of, sent_as
 from neat_delta.errors import InvalidOption
+from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -34,22 +36,36 @@ if TYPE_CHECKING:
     from neat_delta.update import Receipt
 
 
-@click.command("undo")
-@click.argument("changes", type=SOURCE)
-@click.option("-o", "--folder", type=FILE, required=True, metavar="DIR", help="The folder for the files; new or empty.")
-@click.option(
-    "--live", type=SOURCE, metavar="FILE", help="The live export, if it lies neither beside CHANGES nor in this folder."
+@command(
+    "undo",
+    "neat-delta undo tuesday.changes.jsonl -o updates-back --fresh evening.csv",
+    "neat-delta undo 1 -o updates-back --fresh evening.csv",
 )
-@click.option(
+@click.argument("changes", type=SOURCE)
+@option(
+    OUTPUT,
+    "-o",
+    "--out",
+    "folder",
+    common=True,
+    type=FILE,
+    required=True,
+    metavar="DIR",
+    help="Folder for the undo files; new or empty.",
+)
+@LIVE
+@option(
+    SCOPE,
     "--fresh",
+    common=True,
     type=SOURCE,
     metavar="FILE",
-    help="A newer export: undo only what has landed and has not moved since; the rest is listed.",
+    help="A newer export: undo only what was applied and not changed since. The rest is listed.",
 )
-@click.option("--replace", is_flag=True, help="Let the files take the place of an earlier update in DIR.")
-@JOURNAL
+@option(OUTPUT, "--overwrite", is_flag=True, help="Overwrite an earlier update in DIR.")
+@HISTORY
 @PACK
-@FORM
+@FORMAT
 @catalogue_file
 @output_options
 def undo_command(
@@ -57,31 +73,30 @@ def undo_command(
     folder: Path,
     live: Location | None,
     fresh: Location | None,
-    replace: bool,
-    journal: Path | None,
+    overwrite: bool,
+    history: Path | None,
     strategy: str,
     output_format: str,
     config: Path | None,
     output: OutputOptions,
 ) -> int:
-    """Write the files that put back what a change set has changed, proved; its own go into the folder's undo.
+    """Write the files that put things back, proved like any update.
 
-    They are those that "write" puts into undo: changed cells, new items, removals and codes alike. It needs the live
-    export the change set was made from, and takes the shop to be as the update has left it; or, with --fresh, an export
-    made since, and then nothing that others have changed is touched.
+    Without --fresh, they undo the whole update, as the files in its folder "undo" do. With --fresh, an export made now,
+    they undo only what was applied and what nobody changed since.
 
-    CHANGES is a kept change set or, with --fresh, the number of a journal entry: what was sent then is put back.
+    CHANGES is a saved change set or, with --fresh, the number of a history entry.
     """
     from neat_delta.update import WriteOptions
     from neat_delta.views.verify_views import refresh_view
     from neat_delta.workflows.saved_changes import SavedFile, undo_saved, undo_since
 
     settings = load_config(config)
-    options = WriteOptions(overwrite=replace, strategy=strategy, output_format=output_format)
-    sent = sent_as(changes, journal)
+    options = WriteOptions(overwrite=overwrite, strategy=strategy, output_format=output_format)
+    sent = sent_as(changes, history)
     if sent is not None and fresh is None:
         raise InvalidOption(
-            f"journal entry {sent.entry} is undone as far as the shop has not moved on since",
+            f"history entry {sent.entry} is undone as far as the shop has not moved on since",
             hint=f"Say --fresh FILE with an export made now{_export_of(sent.place)}.",
         )
     refreshed = None
@@ -89,7 +104,7 @@ def undo_command(
         if fresh is None:
             written = undo_saved(SavedFile(changes, live), folder, settings, options, progress)
         else:
-            loaded = changes_of(changes, journal)
+            loaded = changes_of(changes, history)
             written, refreshed = undo_since(loaded, fresh, folder, settings, options, progress)
     if output.as_json:
         show_json({"files": []} if written.receipt is None else written.receipt.as_dict())

@@ -6,8 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.changeset_args import AS_OF
-from neat_delta.cli.changeset_output import FORM, PACK, STRICT, OverrideOptions, override_options, refused
+from neat_delta.cli.changeset_args import AS_OF, LIVE
+from neat_delta.cli.changeset_output import FORMAT, PACK, STRICT, OverrideOptions, override_options, refused
 from neat_delta.cli.common import (
     FILE,
     SOURCE,
@@ -20,7 +20,8 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
-from neat_delta.cli.exits import Exit
+from neat_delta.cli.help import OUTPUT, command, option
+from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -33,22 +34,29 @@ if TYPE_CHECKING:
     from neat_delta.update import Receipt
 
 
-@click.command("write")
+@command(
+    "write",
+    "neat-delta write tuesday.changes.jsonl -o updates",
+    "neat-delta write tuesday.changes.jsonl -o updates --pack fewest-files",
+)
 @click.argument("changes", type=SOURCE)
-@click.option(
-    "-o", "--folder", type=FILE, required=True, metavar="DIR", help="The folder for the update; new or empty."
+@option(
+    OUTPUT,
+    "-o",
+    "--out",
+    "folder",
+    common=True,
+    type=FILE,
+    required=True,
+    metavar="DIR",
+    help="Folder for the update files; new or empty.",
 )
-@click.option(
-    "--live",
-    type=SOURCE,
-    metavar="FILE",
-    help="The live export, if it lies neither beside CHANGES nor in this folder.",
-)
+@LIVE
 @AS_OF
-@click.option("--replace", is_flag=True, help="Let the update take the place of an earlier one in DIR.")
+@option(OUTPUT, "--overwrite", is_flag=True, help="Overwrite an earlier update in DIR.")
 @STRICT
 @PACK
-@FORM
+@FORMAT
 @override_options
 @catalogue_file
 @output_options
@@ -57,7 +65,7 @@ def write_command(
     folder: Path,
     live: Location | None,
     as_of: datetime | None,
-    replace: bool,
+    overwrite: bool,
     strict: bool,
     strategy: str,
     output_format: str,
@@ -65,16 +73,16 @@ def write_command(
     config: Path | None,
     output: OutputOptions,
 ) -> int:
-    """Write the update files of a change set, proved, with the files that undo them and a receipt.
+    """Write the update files of a change set, proved, with undo files and a receipt.
 
-    The change set knows the live export it was made from and refuses any other. All checks are run again; what they
-    stop is held back, and the rest is written.
+    It needs the live export that the change set was made from, and no other. All checks run again; errors are not
+    written, the rest is.
     """
     from neat_delta.update import WriteOptions
     from neat_delta.workflows.saved_changes import SavedFile, write_saved
 
     settings = load_config(config)
-    options = WriteOptions(overwrite=replace, strategy=strategy, output_format=output_format, as_of=as_of)
+    options = WriteOptions(overwrite=overwrite, strategy=strategy, output_format=output_format, as_of=as_of)
     saved, overrides = SavedFile(changes, live, override.images), override.overrides()
     with show_progress(output) as progress:
         written = write_saved(saved, folder, settings, options, overrides, progress, strict=strict)

@@ -1,1 +1,1 @@
-"""Delivery: update files to a place, their result lists back, and the journal of it all."""
+"""Delivery: update files to a place, their result lists back, and the history of it all."""

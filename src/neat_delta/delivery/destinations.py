@@ -50,7 +50,7 @@ class Destination(Protocol):
 
     @property
     def name(self) -> str:
-        """What the journal knows it by."""
+        """What the history knows it by."""
 
     def check(self) -> None:
         """See that there is such a place, before anything is written down about it.

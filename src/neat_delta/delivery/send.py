@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import alone_with
-from neat_delta.delivery.journal import BROUGHT, DONE, LEAVING, REFUSED, SENT, Entry, Journal
+from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REFUSED, SENT, Entry, History
 from neat_delta.errors import DeliveryError
 from neat_delta.output_paths import note_input
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
@@ -46,14 +46,14 @@ def load_update(folder: Path) -> Update:
 def send(
     update: Update,
     place: Destination,
-    journal: Journal,
+    history: History,
     *,
     resume: bool = False,
     progress: ProgressReporter = NO_PROGRESS,
 ) -> Entry:
     """Send an update's files one after another, each after the one before has been taken; stops at the first refused.
 
-    The journal says so before each step and after it; what is done is never sent again. A file of which nobody knows
+    The history says so before each step and after it; what is done is never sent again. A file of which nobody knows
     whether it arrived, because the run was killed or the answer cut off, goes on under its mark, by which the place
     knows it. Only one run at a time sends an update.
 
@@ -64,12 +64,12 @@ def send(
     with alone_with(update.folder) as alone:
         if not alone:
             raise DeliveryError("another run is sending this update", file=update.folder, hint="Wait for its end.")
-        return _send(update, place, journal, resume=resume, progress=progress)
+        return _send(update, place, history, resume=resume, progress=progress)
 
 
-def _send(update: Update, place: Destination, journal: Journal, *, resume: bool, progress: ProgressReporter) -> Entry:
+def _send(update: Update, place: Destination, history: History, *, resume: bool, progress: ProgressReporter) -> Entry:
     place.check()
-    entry = journal.begin(
+    entry = history.begin(
         place.name,
         str(update.folder.resolve()),
         update.receipt.changes.sha256,
@@ -77,7 +77,7 @@ def _send(update: Update, place: Destination, journal: Journal, *, resume: bool,
         update.receipt.files,
         update.changes,
     )
-    known = journal.entry(entry)
+    known = history.entry(entry)
     _insist_on_new(known, resume=resume)
     assert known is not None
     for file, data in zip(known.files, update.data, strict=True):
@@ -88,19 +88,19 @@ def _send(update: Update, place: Destination, journal: Journal, *, resume: bool,
             progress.step(f"sending {file.name}")
             separator = f"{known.begun} {file.sha256}"
             if file.state != BROUGHT:
-                journal.note(entry, file.number, LEAVING)
+                history.note(entry, file.number, LEAVING)
                 place.upload(file.name, data, separator)
-                journal.note(entry, file.number, BROUGHT)
+                history.note(entry, file.number, BROUGHT)
             job = place.submit(file.name, data, file.action, separator)
-            journal.note(entry, file.number, SENT, job)
+            history.note(entry, file.number, SENT, job)
         progress.step(f"waiting for {file.name}")
         result = place.wait_for_result(job)
         if result.reason is not None:
-            journal.note(entry, file.number, REFUSED, job, result.reason, result.results)
-            hint = "The files behind it were not sent. See: neat-delta journal"
+            history.note(entry, file.number, REFUSED, job, result.reason, result.results)
+            hint = "The files behind it were not sent. See: neat-delta history"
             raise DeliveryError(result.reason, file=file.name, hint=hint)
-        journal.note(entry, file.number, DONE, job, None, result.results)
-    sent = journal.entry(entry)
+        history.note(entry, file.number, DONE, job, None, result.results)
+    sent = history.entry(entry)
     assert sent is not None
     return sent
 
@@ -111,18 +111,18 @@ def _insist_on_new(entry: Entry | None, *, resume: bool) -> None:
     states = [file.state for file in entry.files]
     if all(state == DONE for state in states):
         raise DeliveryError(
-            f"this update went to {entry.place} on {entry.begun}, all of it (journal entry {entry.entry})",
+            f"this update went to {entry.place} on {entry.begun}, all of it (history entry {entry.entry})",
             hint="To send a change again, compare or refresh against a new export and write a new update.",
         )
     if REFUSED in states:
         file = entry.files[states.index(REFUSED)]
         raise DeliveryError(
-            f"{file.name} was refused before: {file.reason} (journal entry {entry.entry})",
+            f"{file.name} was refused before: {file.reason} (history entry {entry.entry})",
             hint="Mend the cause, then settle the change set against a new export and write what is left.",
         )
     if any(states) and not resume:
         raise DeliveryError(
-            f"this update was begun to be sent (journal entry {entry.entry})",
+            f"this update was begun to be sent (history entry {entry.entry})",
             hint="Resume to go on with it.",
             code="begun-before",
         )

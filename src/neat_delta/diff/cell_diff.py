@@ -199,7 +199,7 @@ def _numbers_in_form(texts: pl.DataFrame, column: _Column) -> pl.DataFrame:
 def _evidence(texts: pl.DataFrame, column: _Column, fields: Sequence[str]) -> EditedColumn:
     """What shows how the edited column is written: the whole of it where some cell may be read in two ways."""
     name, cells, edited = column.name, texts["edited"], column.edited
-    in_doubt = column.kind.name == "share" or (column.kind.numeric and cells.str.contains(UNDECIDED).any())
+    in_doubt = column.kind.name == "percent" or (column.kind.numeric and cells.str.contains(UNDECIDED).any())
     if not in_doubt:
         return EditedColumn(cells, texts["was"], edited.format.decimal_separator)
     whole = edited.distinct_values(name) if name in edited.names else cells
@@ -234,7 +234,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         getattr(kind, "separator", None),
     )
 
-    if not kind.numeric and kind.name not in ("date", "flag") and column.name not in rules.as_typed:
+    if not kind.numeric and kind.name not in ("date", "yes/no") and column.name not in rules.as_typed:
         texts = _as_meant(texts, column, kind)
     is_blank = are_blank(texts["edited"])
     blank, texts = (texts.filter(is_blank), texts.filter(~is_blank)) if is_blank.any() else (texts.clear(), texts)
@@ -273,7 +273,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
 def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
     found = findings_frame(
         "unreadable cell",
-        "stop",
+        "error",
         pair=unread["pair"],
         field=column.name,
         value=unread["edited"],

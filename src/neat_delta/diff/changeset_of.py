@@ -143,15 +143,15 @@ def row_states(matches: RowMatches, pairs: pl.DataFrame, found: CellDiff, rekeye
         .when(pl.col("live").is_not_null() & (is_changed | pl.col("edited").is_in(rekeyed.implode())))
         .then(pl.lit("changed"))
         .when(is_refused)
-        .then(pl.lit("refused"))
-        .otherwise(pl.lit("same"))
+        .then(pl.lit("rejected"))
+        .otherwise(pl.lit("unchanged"))
     )
     paired = pairs.select("edited", state=state)
     others = {
         "new": [matches.new.filter(~matches.new.is_in(pairs["edited"].implode()))],
-        "repeated": [matches.exact_duplicates, matches.conflicting_duplicates["edited"]],
+        "duplicate": [matches.exact_duplicates, matches.conflicting_duplicates["edited"]],
         "unreadable": [matches.missing_key],
-        "refused": [matches.ambiguous["edited"]],
+        "rejected": [matches.ambiguous["edited"]],
     }
     others_frames = [
         pl.DataFrame({"edited": rows}).with_columns(state=pl.lit(name))
@@ -164,7 +164,7 @@ def row_states(matches: RowMatches, pairs: pl.DataFrame, found: CellDiff, rekeye
 def _other_rows(tables: MatchedTables, states: pl.DataFrame, items: pl.DataFrame, excluded: int) -> dict[str, int]:
     """By state the rows that no item stands for, which with those of items add up to the rows read; missing items."""
     counted = dict(states.group_by("state").len().iter_rows())
-    counted["same"] = counted.get("same", 0) + len(tables.rows.identical)
+    counted["unchanged"] = counted.get("unchanged", 0) + len(tables.rows.identical)
     counted["unreadable"] = counted.get("unreadable", 0) + len(tables.edited.unreadable_rows)
     own = dict(items["row_state"].drop_nulls().value_counts().iter_rows())
     other = {state: counted.get(state, 0) - own.get(state, 0) for state in STATES}

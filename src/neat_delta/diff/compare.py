@@ -95,7 +95,7 @@ class CompareResult:
     Attributes:
         changes: the change set.
         tables: the two files, matched.
-        states: the state of every edited row that was looked at (edited, state); rows with equal lines are "same".
+        states: the state of every edited row that was looked at (edited, state); rows with equal lines are "unchanged".
         reformatted: cells that differ only in how they are written, and were left alone.
         reformatted_example: one of them, and its live cell.
         blanks_ignored: cells that were blank where the live export has a value, and were left alone.
@@ -151,7 +151,7 @@ class CompareResult:
         if state == MISSING:
             return describe_rows(self.live, self.key, self.rows.missing)
         rows = describe_rows(self.edited, self.key, self.states.filter(pl.col("state") == state)["edited"])
-        if state == "same":
+        if state == "unchanged":
             rows = pl.concat([describe_rows(self.live, self.key, self.rows.identical), rows])
         if state == "unreadable":
             bad = self.edited.unreadable_rows.select(key=pl.lit(None, pl.String), line="line", name=pl.col("raw"))
@@ -310,13 +310,13 @@ def _check_types(options: CompareOptions, columns: ColumnMapping) -> None:
         if field_name(name) not in columns.compared:
             raise InvalidOption(
                 "no such column in both files",
-                option="kind",
+                option="type",
                 value=f"{name}={kind}",
                 hint="Columns of both: " + ", ".join(columns.shared) + ".",
             )
         if kind not in known:
             raise InvalidOption(
-                "no such kind", option="kind", value=f"{name}={kind}", hint="Kinds: " + ", ".join(sorted(known)) + "."
+                "no such kind", option="type", value=f"{name}={kind}", hint="Kinds: " + ", ".join(sorted(known)) + "."
             )
 
 

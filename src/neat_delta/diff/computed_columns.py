@@ -213,7 +213,7 @@ def _findings_on(cells: _Computed, formula: Formula, why: str) -> Iterator[pl.Da
     yield _finding(cells.moved.drop_nulls("now"), formula, "computed", "note", f"computed by {formula.text}")
     if not formula.empties:
         nothing = f"the rule {formula.text} gives nothing here: {why}"
-        yield _finding(cells.moved.filter(pl.col("now").is_null()), formula, "rule", "stop", nothing)
+        yield _finding(cells.moved.filter(pl.col("now").is_null()), formula, "formula", "error", nothing)
 
 
 def _finding(about: pl.DataFrame, formula: Formula, code: str, level: str, message: str) -> pl.DataFrame:

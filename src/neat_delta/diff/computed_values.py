@@ -32,7 +32,7 @@ def format_computed(values: pl.Series, name: str, context: Context, separator: s
         values = values.round(decimals, mode="half_away_from_zero")
     if not isinstance(column.format, NumberFormat):
         text = _shortest(values)
-        return column.type.format(text, text, column.format) if column.type.name == "flag" else text
+        return column.type.format(text, text, column.format) if column.type.name == "yes/no" else text
     own = column.format.decimal_separator
     sign = own if decimals not in (None, THOUSANDS) else separator or own
     if values.dtype.is_decimal() and decimals is not None and not unpadded:

@@ -58,7 +58,7 @@ def add_deletions(
             f"{unidentified} of the sheet's rows cannot be given to an item and may be among the {len(missing)} items "
             "that seem gone, so none was removed; mend these rows first"
         )
-        return with_more_findings(changes, findings_frame("removal", "stop", message=message))
+        return with_more_findings(changes, findings_frame("removal", "error", message=message))
     cells = _cells_of(context, missing)
     instead = context.settings.imports.instead_of_removal
     if instead:

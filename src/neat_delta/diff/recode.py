@@ -131,10 +131,10 @@ def recode(
         replace(changes.head.edited, rows=len(codes) + len(codes.unreadable_rows)),
         dict.fromkeys(changes.counts, 0)
         | {
-            "refused": plan.findings.filter(effect=BLOCK).height,
-            "repeated": len(again),
+            "rejected": plan.findings.filter(effect=BLOCK).height,
+            "duplicate": len(again),
             "unreadable": len(codes.unreadable_rows),
-            "same": plan.findings.filter(effect=NO_EFFECT).height,
+            "unchanged": plan.findings.filter(effect=NO_EFFECT).height,
         },
         line=pl.when(pl.col("action") != CHANGE).then(line),
         row_state=pl.when(pl.col("action") == RECODE).then(pl.lit(CHANGED)),
@@ -152,7 +152,7 @@ def _lines_of(asked: pl.DataFrame) -> pl.Expr:
 
 def _repeated(again: pl.DataFrame) -> pl.DataFrame:
     message = "this code change stands in the list more than once; it counts once"
-    return findings_frame("repeated row", "note", line=again["line"], value=again["old"], message=message)
+    return findings_frame("duplicate row", "note", line=again["line"], value=again["old"], message=message)
 
 
 def _rows_of(live: Table, key: Key, to: Mapping[str, str]) -> pl.Series:
@@ -167,11 +167,11 @@ def _dependents(context: Context, to: Mapping[str, str], *, images: bool) -> Tab
     for name in live.names:
         cells = live.cells([name])[name]
         kind = context.type_of(name).name
-        if name in key.fields or not (kind == "itemref" or (images and kind == "picture")):
+        if name in key.fields or not (kind == "item link" or (images and kind == "image")):
             continue
         now = (
             rewrite_references(cells, to, context.configured(name).separator or code_separator(cells))
-            if kind == "itemref"
+            if kind == "item link"
             else _renamed(live, key, cells, to)
         )
         differ = (now != cells).fill_null(value=False)

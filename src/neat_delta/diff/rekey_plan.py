@@ -50,10 +50,10 @@ def validate(asked: pl.DataFrame, context: Context) -> RekeyPlan:
     for old, new, line in rows.select("old", "new", "line").iter_rows():
         fault = _fault(old, new, known, multiple, old_twice, new_twice, length)
         if old == new and old in known:
-            wrong.append(("same code", "note", old, line, new, "old and new code are the same; nothing to do"))
+            wrong.append(("same SKU", "note", old, line, new, "old and new code are the same; nothing to do"))
         elif fault:
             wrong.append(
-                (fault[0], "stop", old if old in known else None, line, new if old in known else old, fault[1])
+                (fault[0], "error", old if old in known else None, line, new if old in known else old, fault[1])
             )
         else:
             to[old] = (new, line)
@@ -62,7 +62,7 @@ def validate(asked: pl.DataFrame, context: Context) -> RekeyPlan:
         for old in taken:
             new, line = to.pop(old)
             message = f"{new} is the code of another item, which keeps it; give that one another code first"
-            wrong.append(("code in use", "stop", old, line, new, message))
+            wrong.append(("SKU in use", "error", old, line, new, message))
     frames = [
         findings_frame(check, level, key=code, line=line, field=key.fields[0], value=value, message=say)
         for check, level, code, line, value, say in wrong
@@ -76,18 +76,18 @@ def _fault(
     """Why one code change cannot be made, as far as it shows by itself: check, sentence; ``None`` if it does not."""
     parts = new.split(KEY_SEPARATOR)
     faults = {
-        "unknown code": (old not in known, "no live item has the old code; mend it, or leave it out"),
-        "code on several items": (
+        "unknown SKU": (old not in known, "no live item has the old code; mend it, or leave it out"),
+        "SKU on several items": (
             old in several,
             "several live items have the old code; which is meant cannot be told",
         ),
-        "one into two": (old in old_twice, "this code is to become two; keep one line"),
-        "two into one": (new in new_twice, "two items are to get this code; give one of them another"),
-        "invalid code": (
+        "SKU split": (old in old_twice, "this code is to become two; keep one line"),
+        "SKU merged": (new in new_twice, "two items are to get this code; give one of them another"),
+        "invalid SKU": (
             any(not part or part != part.strip() for part in parts),
             "the new code is blank, or has spaces around it; mend it",
         ),
-        "code too long": (
+        "SKU too long": (
             length is not None and len(new) > length,
             f"the field holds {length} characters; choose a shorter code",
         ),
@@ -165,7 +165,7 @@ def _identity(changes: ChangeSet, context: Context, new_keys: Mapping[str, str])
 
 def _names_items(context: Context, name: str) -> bool:
     """Whether a field is one of codes, which nobody changes as a price or a stock is changed."""
-    return context.type_of(name).name in ("code", "gtin") or bool(ID_NAME.search(name))
+    return context.type_of(name).name in ("code", "barcode") or bool(ID_NAME.search(name))
 
 
 def rewrite_references(cells: pl.Series, to: Mapping[str, str], separator: str | None) -> pl.Series:

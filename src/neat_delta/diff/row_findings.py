@@ -57,7 +57,7 @@ def _other_origin(live: Table, edited: Table) -> pl.DataFrame:
         f"{edited.source.name} was made from another export than {live.source.name}; what the shop changed between the "
         "two would be undone, so compare it with the export it was made from"
     )
-    return findings_frame("other export", "warn", message=message)
+    return findings_frame("made from another export", "warning", message=message)
 
 
 def unreadable_rows(edited: Table) -> pl.DataFrame:
@@ -65,7 +65,7 @@ def unreadable_rows(edited: Table) -> pl.DataFrame:
     bad = edited.unreadable_rows
     return findings_frame(
         "unreadable row",
-        "stop",
+        "error",
         line=bad["line"],
         value=bad["raw"].str.slice(0, LONGEST_VALUE),
         message=bad["message"] + "; mend this row in the sheet",
@@ -87,8 +87,8 @@ def no_data(table: Table, whose: str = "") -> pl.DataFrame:
 
 def _without_key(tables: MatchedTables) -> pl.DataFrame:
     return findings_frame(
-        "no code",
-        "stop",
+        "no SKU",
+        "error",
         line=tables.edited_lines(tables.rows.missing_key),
         field=tables.key.fields[0],
         message=_all(
@@ -111,8 +111,8 @@ def _conflicting_duplicates(tables: MatchedTables) -> pl.DataFrame:
         message=pl.format("this code stands in lines {} with different values; keep one", lines)
     )
     return findings_frame(
-        "repeated code",
-        "stop",
+        "duplicate SKU",
+        "error",
         key=differing["\x1fkey"],
         field=differing["field"],
         line=differing["\x1fline"],
@@ -123,7 +123,7 @@ def _conflicting_duplicates(tables: MatchedTables) -> pl.DataFrame:
 
 def _exact_duplicates(tables: MatchedTables) -> pl.DataFrame:
     return findings_frame(
-        "repeated row",
+        "duplicate row",
         "note",
         key=tables.key.values(tables.edited, tables.rows.exact_duplicates),
         line=tables.edited_lines(tables.rows.exact_duplicates),
@@ -141,8 +141,8 @@ def _ambiguous(tables: MatchedTables) -> pl.DataFrame:
     rows = tables.rows.ambiguous.join(lines, on="key", how="left", maintain_order="left")
     place = f"several live items have this code ({tables.live.source.name}, lines "
     return findings_frame(
-        "code on several items",
-        "stop",
+        "SKU on several items",
+        "error",
         key=rows["key"],
         line=tables.edited_lines(rows["edited"]),
         message=rows.select(pl.lit(place) + pl.col("line") + "); which is meant cannot be told").to_series(),
@@ -157,8 +157,8 @@ def _likely_damaged(tables: MatchedTables, rows: pl.DataFrame, *, added: bool) -
     more = pl.when(pl.col("meant").list.len() > MOST_CANDIDATES).then(pl.lit(" …")).otherwise(pl.lit(""))
     advice = "no live item has this code, but {}{} is missing from the sheet; write the code just so"
     return findings_frame(
-        "damaged code",
-        "stop" if added else "warn",
+        "damaged SKU",
+        "error" if added else "warning",
         key=tables.key.values(tables.edited, codes["edited"]),
         line=tables.edited_lines(codes["edited"]),
         field=tables.key.fields[0],
@@ -186,8 +186,8 @@ def repaired_keys(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> 
     """Rows that were given to the only item they can be (frame of edited, live), with their code as it was written."""
     codes = key.values(live, pairs["live"])
     return findings_frame(
-        "rescued code",
-        "warn",
+        "repaired SKU",
+        "warning",
         key=codes,
         line=edited.rows.line.gather(pairs["edited"]),
         field=key.fields[0],
@@ -207,8 +207,8 @@ def likely_rekeys(tables: MatchedTables, pairs: pl.DataFrame) -> pl.DataFrame:
         pairs["alike"],
     )
     return findings_frame(
-        "likely code change",
-        "warn",
+        "likely SKU change",
+        "warning",
         key=codes["new"],
         line=tables.edited_lines(pairs["edited"]),
         field=tables.key.fields[0],
@@ -237,7 +237,7 @@ def rows_of_two_items(tables: MatchedTables, identity: str | None) -> pl.DataFra
     message = f"this is the code of one item and the {identity} of another ({{}}); mend one of the two"
     return findings_frame(
         "two items",
-        "stop",
+        "error",
         key=tables.key.values(tables.live, rows["live"]),
         line=tables.edited_lines(rows["edited"]),
         value=rows["id"],
@@ -248,7 +248,7 @@ def rows_of_two_items(tables: MatchedTables, identity: str | None) -> pl.DataFra
 def unknown_keys(codes: pl.Series) -> pl.DataFrame:
     """Codes that were asked for, and that neither file has."""
     return findings_frame(
-        "unknown code", "warn", value=codes, message=_all("this code was chosen, and no item has it", codes)
+        "unknown SKU", "warning", value=codes, message=_all("this code was chosen, and no item has it", codes)
     )
 
 
@@ -256,8 +256,8 @@ def _live_unreadable(live: Table) -> pl.DataFrame:
     bad = live.unreadable_rows
     place = pl.format("{}, line {}: {}; this item was left out", pl.lit(live.source.name), "line", "message")
     return findings_frame(
-        "unreadable live row",
-        "stop",
+        "unreadable shop row",
+        "error",
         value=bad["raw"].str.slice(0, LONGEST_VALUE),
         message=bad.select(place).to_series(),
     )
@@ -268,7 +268,7 @@ def _live_without_key(tables: MatchedTables) -> pl.DataFrame:
     place = pl.format(
         "{}, line {}: the live item has no {}", pl.lit(tables.live.source.name), "line", pl.lit(tables.key.fields[0])
     )
-    return findings_frame("live item without code", "stop", message=lines.select(place).to_series())
+    return findings_frame("shop item without SKU", "error", message=lines.select(place).to_series())
 
 
 def _live_duplicates(tables: MatchedTables) -> pl.DataFrame:
@@ -277,7 +277,7 @@ def _live_duplicates(tables: MatchedTables) -> pl.DataFrame:
     )
     groups = rows.group_by("key", maintain_order=True).agg(pl.col("line").str.join(", "))
     place = pl.format("{}, lines {}: live items share this code", pl.lit(tables.live.source.name), "line")
-    return findings_frame("live code repeated", "stop", key=groups["key"], message=groups.select(place).to_series())
+    return findings_frame("duplicate shop SKU", "error", key=groups["key"], message=groups.select(place).to_series())
 
 
 def _all(message: str, rows: pl.Series) -> pl.Series:

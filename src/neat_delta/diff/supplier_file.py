@@ -65,7 +65,7 @@ def compare_supplier_file(
             edited=live.source.name,
         )
     own = map_columns(sheet, live, options.settings, profile)
-    matches = column_matches(sheet, without_fields(own, profile.leave_out), live)
+    matches = column_matches(sheet, without_fields(own, profile.skip), live)
     # Whoever keeps a list of their own has their own names and codes for things.
     as_list = profile.is_configured or any(name not in live.names for name in sheet.names)
     options = replace(options, suggest_items=as_list, name_field=profile.match_on)
@@ -78,7 +78,7 @@ def compare_supplier_file(
         return result, matches
     result = replace(result, profile_drift=tuple(drifted))
     message = pl.Series("difference", drifted, dtype=pl.String)
-    findings = findings_frame("list changed", "warn", message=message, data=as_data(message.to_frame()))
+    findings = findings_frame("file layout changed", "warning", message=message, data=as_data(message.to_frame()))
     return with_findings(result, findings), matches
 
 
@@ -106,7 +106,7 @@ def _insist_on_something_to_compare(result: CompareResult, options: CompareOptio
 def _insist_on_order(result: CompareResult, sheet: Table, options: CompareOptions) -> None:
     """Refuse a sheet that looks like the whole export while the export looks like a part of it."""
     counts, live = result.changes.counts, result.live
-    more = counts["new"] * 2 > len(sheet) and not counts["gone"] and len(live) < len(sheet)
+    more = counts["new"] * 2 > len(sheet) and not counts["missing"] and len(live) < len(sheet)
     if more and not options.add_new and set(live.names) < set(sheet.names):
         raise InvalidOption(
             f"{counts['new']:,} of {len(sheet):,} rows have a code that {live.source.name} does not have, which has "
@@ -132,8 +132,8 @@ def _compared(
     """The list, its columns in our terms, compared once its rows have our codes and its rules are worked out."""
     rules = [parse_formula(text) for text in profile.rules]
     rules_new = [parse_formula(text) for text in profile.rules_new] if options.add_new else []
-    if not (rules or rules_new or profile.match_on or profile.remember):
-        return compare(live, without_fields(ours, profile.leave_out), options, progress)
+    if not (rules or rules_new or profile.match_on or profile.codes):
+        return compare(live, without_fields(ours, profile.skip), options, progress)
     known = live.names if profile.match_on else [name for name in live.names if name in ours.names]
     key = choose_key(live, known, options.key or options.settings.key)
     ours, nameless = with_live_keys(ours, live, key, profile, for_new=options.add_new)
@@ -143,7 +143,7 @@ def _compared(
     about = pl.concat([rescues, about])
     options = replace(options, key=key.fields, repair_keys=False, unidentified=int(nameless["several"].sum()))
     if not (rules or rules_new):
-        result = compare(live, without_fields(ours, profile.leave_out), options, progress)
+        result = compare(live, without_fields(ours, profile.skip), options, progress)
         return with_findings(result, about_rows_of(result.edited, about))
     progress.step("working out the rules")
     _parse_what_rules_need(live, key, [*rules, *rules_new], options)
@@ -152,7 +152,7 @@ def _compared(
     computed, findings = add_computed_columns(context, ours, rules, for_new=for_new)
     emptied = frozenset(rule.field for rule in rules if rule.empties)
     computed_fields = {rule.field for rule in (*rules, *rules_new)}
-    computed = without_fields(computed, [name for name in profile.leave_out if name not in computed_fields])
+    computed = without_fields(computed, [name for name in profile.skip if name not in computed_fields])
     result = compare(live, computed, replace(options, constant_blanks=emptied), progress)
     about = pl.concat([about, findings_about_changes(findings, result.changes)])
     return with_findings(result, about_rows_of(result.edited, about))
@@ -164,8 +164,8 @@ def _about_nameless(ours: Table, key: Key, on: str, nameless: pl.DataFrame, *, a
     new = f"no item has this {on}, and a new one needs a code of ours; give it one"
     stopped = nameless if added else nameless.filter("several")
     return findings_frame(
-        "no code",
-        "stop",
+        "no SKU",
+        "error",
         key=key.values(ours, stopped["row"]),
         line=ours.rows.line.gather(stopped["row"]),
         value=stopped["on"],

@@ -42,21 +42,21 @@ def map_columns(sheet: Table, live: Table, settings: Settings, profile: Supplier
     """
     columns = {field_name(field.column): field.column for field in sheet.fields}
     for column, field in profile.columns.items():
-        _insist_on(field_name(column), list(columns), ("match", f"{column}={field}"), "column", columns)
-        _insist_on(field, live.names, ("match", f"{column}={field}"), "field")
-    for name in profile.leave_out:
-        _insist_on(name, [*columns, *live.names], ("leave_out", name), "field or column")
+        _insist_on(field_name(column), list(columns), ("map", f"{column}={field}"), "column", columns)
+        _insist_on(field, live.names, ("map", f"{column}={field}"), "field")
+    for name in profile.skip:
+        _insist_on(name, [*columns, *live.names], ("skip", name), "field or column")
     result = settings.names() | {field_name(column): field for column, field in profile.columns.items()}
     meant = {name: result.get(name, name) for name in columns}
     # Of two columns for one field, the one whose own name is to be left out gives way to the other.
     doubled = [name for name in meant if list(meant.values()).count(meant[name]) > 1]
-    gives_way = {name for name in doubled if name in profile.leave_out and columns[name] not in profile.columns}
+    gives_way = {name for name in doubled if name in profile.skip and columns[name] not in profile.columns}
     kept = tuple(field for field in sheet.fields if field_name(field.column) not in gives_way)
     own = replace(sheet, fields=kept).renamed(result)
-    if profile.assume:
-        own = _with_constants(own, live, profile.assume)
+    if profile.constants:
+        own = _with_constants(own, live, profile.constants)
     for name, values in profile.values.items():
-        _insist_on(name, live.names, ("remember_value", name), "field")
+        _insist_on(name, live.names, ("map_value", name), "field")
         if name in own.names:
             own = _with_column(own, live, name, _with_live_values(own, name, values, settings.field(name).separator))
     return own
@@ -94,13 +94,13 @@ def with_live_keys(
         InvalidOption: the field is in one of the files only, or the key has several parts.
     """
     if profile.match_on:
-        return _keyed_by(sheet, live, key, profile.match_on, profile.remember, for_new=for_new)
+        return _keyed_by(sheet, live, key, profile.match_on, profile.codes, for_new=for_new)
     none = pl.DataFrame(schema=UNIDENTIFIED)
-    if not profile.remember:
+    if not profile.codes:
         return sheet, none
-    (name,) = _single(key, "remember")
+    (name,) = _single(key, "map_code")
     codes = sheet.cells([name])[name]
-    return _with_column(sheet, live, name, codes.replace(dict(profile.remember))), none
+    return _with_column(sheet, live, name, codes.replace(dict(profile.codes))), none
 
 
 def _keyed_by(
@@ -150,7 +150,7 @@ def _single(key: Key, option: str) -> tuple[str]:
 
 def _with_constants(sheet: Table, live: Table, constants: Mapping[str, str]) -> Table:
     for name, value in constants.items():
-        _insist_on(name, live.names, ("assume", f"{name}={value}"), "field")
+        _insist_on(name, live.names, ("constant", f"{name}={value}"), "field")
         sheet = _with_column(sheet, live, name, pl.repeat(value, len(sheet), dtype=pl.String, eager=True))
     return sheet
 

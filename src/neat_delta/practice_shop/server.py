@@ -26,7 +26,7 @@ WAITING, RUNNING, DONE, REFUSED, BROKEN_OFF = "waiting", "running", "done", "ref
 MOST_BYTES = 1 << 30
 SCHEMA = (
     "CREATE TABLE IF NOT EXISTS jobs (job INTEGER PRIMARY KEY AUTOINCREMENT, mark TEXT UNIQUE, "
-    "does TEXT, data BLOB, state TEXT, reason TEXT, results TEXT)"
+    "action TEXT, data BLOB, state TEXT, reason TEXT, results TEXT)"
 )
 
 
@@ -56,7 +56,7 @@ class ShopServer(ThreadingHTTPServer):
         """Put an import into the queue; returns its number. One that comes again under its mark is the same import."""
         result = (mark, action, data, WAITING)
         with closing(self.jobs()) as base, base:
-            made = base.execute("INSERT OR IGNORE INTO jobs (mark, does, data, state) VALUES (?, ?, ?, ?)", result)
+            made = base.execute("INSERT OR IGNORE INTO jobs (mark, action, data, state) VALUES (?, ?, ?, ?)", result)
             if made.rowcount == 0:
                 return int(base.execute("SELECT job FROM jobs WHERE mark = ?", (mark,)).fetchone()[0])
         self.queue.put(int(made.lastrowid or 0))
@@ -72,7 +72,7 @@ class ShopServer(ThreadingHTTPServer):
         while True:
             job = self.queue.get()
             with closing(self.jobs()) as base, base:
-                action, data = base.execute("SELECT does, data FROM jobs WHERE job = ?", (job,)).fetchone()
+                action, data = base.execute("SELECT action, data FROM jobs WHERE job = ?", (job,)).fetchone()
                 base.execute("UPDATE jobs SET state = ? WHERE job = ?", (RUNNING, job))
             # Its ways may have been changed meanwhile.
             shop = open_shop(self.shop.folder)
@@ -112,13 +112,13 @@ class _Handler(BaseHTTPRequestHandler):
             return
         address = urlsplit(self.path)
         length = self.headers.get("Content-Length", "")
-        action = parse_qs(address.query).get("does", ["change"])[0]
+        action = parse_qs(address.query).get("action", ["change"])[0]
         if address.path.strip("/") != "imports":
             self._say(404, "there is no such page")
         elif not length.isdigit() or int(length) > MOST_BYTES:
             self._say(411, "say how long the file is")
         elif action not in DOES:
-            self._say(400, f"does must be one of {', '.join(DOES)}")
+            self._say(400, f"action must be one of {', '.join(DOES)}")
         else:
             data = self.rfile.read(int(length))
             if len(data) < int(length):

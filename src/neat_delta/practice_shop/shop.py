@@ -110,7 +110,7 @@ class PracticeShop:
         """Let stock be sold and colleagues change some prices, by chance but the same for a seed; what happened."""
         chance = random.Random(seed)
         columns, key = self.columns(), self.behaviour.key
-        rooms = [name for name in columns if is_stock(field_name(name), "count")]
+        rooms = [name for name in columns if is_stock(field_name(name), "quantity")]
         codes = [row[columns.index(key)] for row in self.items()]
         result = []
         with closing(self.base()) as base, base:

@@ -196,7 +196,9 @@ def _open(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEFAULT
 
         return _Opened(path, content, read_workbook(content.data, path, options.worksheet), options)
     if options.worksheet is not None:
-        raise InvalidOption("this is no workbook, so it has no sheets", file=path, option="sheet", hint="Leave it out.")
+        raise InvalidOption(
+            "this is no workbook, so it has no sheets", file=path, option="worksheet", hint="Leave it out."
+        )
     if content.data[:SAMPLE_BYTES].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
         from neat_delta.reading.xml import read_xml
 

@@ -74,7 +74,7 @@ def with_reasons(changes: ChangeSet, bad: pl.DataFrame) -> ChangeSet:
     """The change set with the shop's reasons as findings to look at."""
     lines = bad.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     found = findings_frame(
-        NOT_TAKEN, "warn", key=lines["key"], line=lines["line"],
+        NOT_TAKEN, "warning", key=lines["key"], line=lines["line"],
         message=lines.select(pl.format("the shop did not take it: {}", pl.col("reason").fill_null("?"))).to_series(),
     )  # fmt: skip
     return apply_findings(changes, found)

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import Settings
 
 HOLD, OURS, THEIRS = POLICIES = ("hold", "ours", "theirs")
-CLASH, GONE_SINCE = "clash", "gone since"
+CLASH, GONE_SINCE = "conflict", "deleted since"
 
 
 @dataclass(frozen=True)
@@ -145,7 +145,7 @@ def _policies(changes: ChangeSet, policy: str, by_field: Mapping[str, str]) -> d
         if name not in changes.head.fields:
             raise InvalidOption(
                 "no such field changes in this change set",
-                option="clashes",
+                option="on_conflict",
                 value=f"{name}={by_field[name]}",
                 hint="Fields: " + ", ".join(changes.head.fields) + ".",
             )
@@ -190,25 +190,25 @@ def _still_leaving(cells: pl.DataFrame, touched: pl.DataFrame, policy: str) -> p
 def _about_items(difference: ThreeWayDiff, touched: pl.DataFrame, policy: str) -> pl.DataFrame:
     """Findings on whole items: gone since, changed before they are removed, a new code that is taken."""
     gone = difference.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))
-    held = "stop" if policy == HOLD else "note"
+    held = "error" if policy == HOLD else "note"
     message = {HOLD: "it is held back", OURS: "it is removed all the same", THEIRS: "it stays"}
     return pl.concat(
         [
-            _about(gone, GONE_SINCE, "stop", "the shop does not have this item any more", difference.changes),
+            _about(gone, GONE_SINCE, "error", "the shop does not have this item any more", difference.changes),
             _about(
                 touched.unique("key", maintain_order=True), CLASH, held,
                 f"this item was to be removed and was changed since; {message[policy]}", difference.changes,
             ),
             _about(
-                difference.items.filter("taken"), CLASH, "stop", "another item has the new code by now",
+                difference.items.filter("taken"), CLASH, "error", "another item has the new code by now",
                 difference.changes,
             ),
             _about(
-                difference.items.filter(fate=UNCLEAR), CLASH, "stop",
+                difference.items.filter(fate=UNCLEAR), CLASH, "error",
                 "whether it has its new code by now cannot be told; compare anew", difference.changes,
             ),
             _about(
-                _orphaned_dependents(difference).unique("key", maintain_order=True), CLASH, "stop",
+                _orphaned_dependents(difference).unique("key", maintain_order=True), CLASH, "error",
                 "it follows a code change that is held back", difference.changes,
             ),
         ]
@@ -240,7 +240,7 @@ def _conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFram
         pl.format("both moved: it was {}, ours is {}, the shop has {} by now; {}", *sides, status)
     ).to_series()
     frames = []
-    for level, of_level in (("stop", pl.col("fate") == HOLD), ("note", pl.col("fate") != HOLD)):
+    for level, of_level in (("error", pl.col("fate") == HOLD), ("note", pl.col("fate") != HOLD)):
         mask = result.select(of_level).to_series()
         part = result.filter(mask)
         frames.append(
@@ -260,7 +260,7 @@ def _shortages(shifted: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
     message = short.select(pl.format("our difference would make this {}; 0 is sent", "short")).to_series()
     return findings_frame(
         "below zero",
-        "warn",
+        "warning",
         key=short["key"],
         field=short["field"],
         line=short["line"],

@@ -32,7 +32,7 @@ class Address:
 
     @property
     def canonical(self) -> str:
-        """The one spelling for a journal: this machine by its number, no slash behind, the query left out."""
+        """The one spelling for a history: this machine by its number, no slash behind, the query left out."""
         host = "127.0.0.1" if self.host in ("localhost", "localhost.", "::1") else self.host.rstrip(".")
         parts = [part for part in self.path.split("/") if part not in ("", ".")]
         plain = replace(self, host=host, path="".join(f"/{part}" for part in parts), query="")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from contextlib import suppress
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import DeliveryError, InvalidInput
+from neat_delta.errors import DeliveryError, NetworkError
 from neat_delta.remote.transfer_errors import NotFound, TransferError, retry
 
 if TYPE_CHECKING:
@@ -18,12 +18,12 @@ def fetch(address: Address) -> bytes:
     """The bytes of a file elsewhere, all of them.
 
     Raises:
-        InvalidInput: it cannot be had, or not whole.
+        NetworkError: it cannot be had, or not whole.
     """
     try:
         return _fetched(address)
     except TransferError as trouble:
-        raise InvalidInput(trouble.what, file=address, hint=trouble.hint) from trouble
+        raise NetworkError(trouble.what, file=address, hint=trouble.hint) from trouble
 
 
 def fetch_if_any(address: Address) -> bytes | None:

@@ -100,7 +100,7 @@ def _matching(pattern: str) -> Callable[[ColumnStats], pl.Series | None]:
 
 def _powers(column: ColumnStats) -> pl.Series | None:
     """Powers of ten, unless the column is one of numbers or such codes are usual in it."""
-    if not column.signs or column.kind in ("money", "number"):
+    if not column.signs or column.kind in ("price", "number"):
         return None
     powers = column.values.str.contains(POWER_OF_TEN)
     return powers if powers.sum() <= FEW * len(powers) else None

@@ -70,7 +70,7 @@ class FieldSettings:
     """The column's name; case, spaces and punctuation do not matter. Left out, it is the field's name."""
     aliases: tuple[str, ...] = ()
     """Other names for the column; two columns of a file for one field are an error."""
-    type: Annotated[str, OneOf(_type_names), Key("kind")] | None = None
+    type: Annotated[str, OneOf(_type_names)] | None = None
     """What decides [which values are the same](comparing.md#what-counts-as-a-change)."""
     locked: bool = False
     """A change of this field is held back; `--unlock FIELD` lets it through in one run."""
@@ -183,28 +183,28 @@ class ImportConfig:
 
 @dataclass(frozen=True)
 class SupplierProfile:
-    """``[lists.NAME]``: a supplier's file that comes again and again: its format and mapping."""
+    """``[profiles.NAME]``: a supplier's file that comes again and again: its format and mapping."""
 
     format: Annotated[ReadOptions, Inlined()] = field(default_factory=ReadOptions)
     """The file's format, as in `[export]`."""
     columns: Mapping[str, FieldName] = field(default_factory=dict)
     """The field for each column that is not known by its name."""
-    leave_out: tuple[FieldName, ...] = ()
-    """Fields that the file must not touch."""
+    skip: tuple[FieldName, ...] = ()
+    """Fields that the file must not change."""
     match_on: FieldName | None = None
     """The field that names items in it, if not the key."""
-    assume: Mapping[FieldName, str] = field(default_factory=dict)
-    """Constants, by field."""
+    constants: Mapping[FieldName, str] = field(default_factory=dict)
+    """The value of a field in every row, where the file does not have the field."""
     rules: Annotated[tuple[str, ...], Key("set")] = ()
     """Formulas for values."""
     rules_new: Annotated[tuple[str, ...], Key("set_new")] = ()
     """Formulas for values of new items, where they differ."""
-    remember: Mapping[str, str] = field(default_factory=dict)
-    """The shop's code for each of the supplier's."""
+    codes: Mapping[str, str] = field(default_factory=dict)
+    """Our SKU for each of the supplier's codes."""
     values: Mapping[FieldName, Mapping[str, str]] = field(default_factory=dict)
     """By field, the shop's value for each of the supplier's."""
-    drift_baseline: Annotated[Mapping[str, str], Key("seen")] = field(default_factory=dict)
-    """The columns that the file had last time, and what they held; `--save-list` writes it."""
+    drift_baseline: Annotated[Mapping[str, str], Key("columns_last_time")] = field(default_factory=dict)
+    """The columns that the file had last time, and what they held; `--save-profile` writes it."""
 
     @property
     def is_configured(self) -> bool:
@@ -218,26 +218,26 @@ class Condition:
 
     must: str
     """The condition, such as `sale_price < price`."""
-    level: Annotated[str, OneOf(("stop", "warn", "note"))] = "stop"
-    """How heavy it weighs: `stop`, `warn` or `note`."""
-    say: str | None = None
-    """What is said where it does not hold."""
+    level: Annotated[str, OneOf(("error", "warning", "note"))] = "error"
+    """`error` (not sent), `warning` (sent) or `note`."""
+    message: str | None = None
+    """The message where the rule is broken."""
 
 
 @dataclass(frozen=True)
 class CheckSettings:
     """``[checks]``: limits, conditions of the shop's own, and checks that are off."""
 
-    largest_move: Annotated[float, AtLeast(0)] = 0.5
+    largest_change: Annotated[float, AtLeast(0)] = 0.5
     """The largest change of a price that passes without a warning, as a share: 0.5 is half."""
     most_changed: Annotated[float, AtLeast(0)] = 0.3
     """The largest share of all items that changes without a warning."""
     margin_floor: Annotated[float, AtLeast(0)] | None = None
     """The smallest margin that passes without a warning, as a share of the price."""
-    off: tuple[str, ...] = ()
-    """Checks that are not made."""
+    ignore: tuple[str, ...] = ()
+    """Checks that are not run."""
     conditions: tuple[Condition, ...] = ()
-    """What must hold for every item: `{must = "sale_price < price", say = "a sale is cheaper"}`."""
+    """Rules for every item: `{must = "sale_price < price", message = "a sale is cheaper"}`."""
 
 
 @dataclass(frozen=True)
@@ -290,7 +290,7 @@ class Settings:
     """The format of the shop's exports."""
     imports: Annotated[ImportConfig, Key("import")] = field(default_factory=ImportConfig)
     """How the shop reads an update."""
-    profiles: Annotated[Mapping[str, SupplierProfile], Key("lists")] = field(default_factory=dict)
+    profiles: Mapping[str, SupplierProfile] = field(default_factory=dict)
     """Files of suppliers that come again and again."""
     rates: Mapping[FieldName, Annotated[Decimal, AboveZero()]] = field(default_factory=dict)
     """Numbers for formulas, as they are written there, such as a currency's rate."""

@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from neat_delta.errors import InvalidInput
-from neat_delta.json_names import json_names
 from neat_delta.tables.distinct import distinct_values, is_ascending
 from neat_delta.tables.field import Field, field_name
 
@@ -27,13 +26,6 @@ DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
 ORIGIN_PROPERTY = "neat-delta live sha256"
 
 
-@json_names(
-    decimal_separator="mark",
-    delimiter_certain="sure",
-    encoding="charset",
-    encoding_certain="charset_sure",
-    container="made_of",
-)
 @dataclass(frozen=True)
 class FileFormat:
     r"""How a delimited file is written, so that another can be written just so.

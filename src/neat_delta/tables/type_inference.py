@@ -21,7 +21,7 @@ STOCK = re.compile(r"(^|_)(stock|qty|quantity|on_hand|inventory)(_|$)")
 
 def is_stock(name: str, kind: str) -> bool:
     """Whether a field of this name and kind counts the units in a stock room."""
-    return kind in ("count", "number") and bool(STOCK.search(name))
+    return kind in ("quantity", "number") and bool(STOCK.search(name))
 
 
 def resolve_type(filled: pl.Series, name: str, configured: FieldSettings) -> FieldType:

@@ -54,7 +54,7 @@ def typed_column(
         return _decimals(cells.str.replace(",", ".", literal=True), name)
     if kind.numeric and not configured.separator:
         return _decimals(_read(cells, kind, name, configured, table), name)
-    if kind.name not in ("flag", "date") and not configured.type and not configured.separator:
+    if kind.name not in ("yes/no", "date") and not configured.type and not configured.separator:
         form = NumberFormat(infer_number_format(filled).decimal_separator if mark is None else mark)
         numbers = normalize_numbers(cells, form)
         holding = int(cells.str.contains(r"\S").sum())
@@ -70,12 +70,12 @@ def cast_cells(table: Table, name: str, cells: pl.Series, configured: FieldSetti
 
 def _typed(cells: pl.Series, field: str, configured: FieldSettings, table: Table) -> pl.Series:
     kind = resolve_type(table.distinct_values(field), field, configured)
-    if configured.separator or not (kind.numeric or kind.name in ("flag", "date")):
+    if configured.separator or not (kind.numeric or kind.name in ("yes/no", "date")):
         return _filled(cells).alias(field)
     readings = _read(cells, kind, field, configured, table)
     if kind.numeric:
         readings = readings.cast(DECIMAL, strict=False)
-    elif kind.name == "flag":
+    elif kind.name == "yes/no":
         readings = readings.cast(pl.Int8)
     return readings.alias(field)
 

@@ -122,8 +122,8 @@ def _settings(column: ColumnProfile) -> dict[str, Any]:
     separator = next((sign for sign in SEPARATORS if _often_has(column, sign)), None)
     if separator:
         singles = values.str.split(separator).explode().str.strip_chars().unique()
-        kind = "picture" if column.kind == "picture" else _single_kind(singles, column.field)
-        return {"kind": kind, "separator": separator} | ({"ordered": True} if kind == "picture" else {})
+        kind = "image" if column.kind == "image" else _single_kind(singles, column.field)
+        return {"kind": kind, "separator": separator} | ({"ordered": True} if kind == "image" else {})
     if column.kind == "text" and column.limited and not values.str.contains("\n").any():
         allowed = tomlkit.array().multiline(multiline=False)
         allowed.extend(values.sort().to_list())
@@ -132,7 +132,7 @@ def _settings(column: ColumnProfile) -> dict[str, Any]:
     form = type_named(column.kind).infer_format(values) if len(values) else None
     if column.kind == "date":
         settings["date"] = next(name for name, known in named_formats().items() if known == form)
-    if column.kind == "money" and form is not None and form.decimals and not form.unpadded_integers:
+    if column.kind == "price" and form is not None and form.decimals and not form.unpadded_integers:
         settings["decimals"] = form.decimals
     return settings
 
@@ -143,7 +143,7 @@ def _single_kind(values: pl.Series, field: str) -> str:
 
 def _often_has(column: ColumnProfile, mark: str) -> bool:
     """Whether many cells of a column that is no path or prose hold the mark."""
-    if column.kind not in ("text", "code", "picture", "itemref") or not column.filled:
+    if column.kind not in ("text", "code", "image", "item link") or not column.filled:
         return False
     # Prose has semicolons too, but with spaces behind and long sentences between.
     if column.values["value"].str.contains(PROSE).any():

@@ -107,7 +107,7 @@ def sheet_columns(
 
 def _choices(cells: pl.Series, kind: FieldType) -> list[str]:
     """The values of a limited field, in order; none for a field that is not limited."""
-    if kind.numeric or kind.name in ("date", "gtin"):
+    if kind.numeric or kind.name in ("date", "barcode"):
         return []
     filled = cells.filter(cells.str.strip_chars() != "")
     values = filled.unique()

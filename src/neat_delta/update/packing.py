@@ -10,7 +10,6 @@ import polars as pl
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.diff.rekey_plan import schedule
 from neat_delta.errors import WriteError
-from neat_delta.json_names import json_names
 from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.matching.key import key_parts
 from neat_delta.tables.type_inference import is_stock
@@ -56,7 +55,6 @@ class OutputTable:
         return self.cells.rename({name: columns[name] for name in self.cells.columns if name in columns})
 
 
-@json_names(strategy="way", extra_cells="unwanted")
 @dataclass(frozen=True)
 class Cost:
     """What a way of packing costs: files, rows and cells beside the keys, cells nobody asked for, bytes (about)."""
@@ -188,7 +186,7 @@ def _parents_first(changes: ChangeSet, action: str, side: str) -> pl.DataFrame:
     ``side`` is where the cells have these codes: "now" for new items, "was" for those to be removed.
     """
     keys = changes.keys_with_action(action)
-    references = [name for name, note in changes.head.fields.items() if note.type == "itemref"]
+    references = [name for name, note in changes.head.fields.items() if note.type == "item link"]
     named = changes.cells_with_action(action).filter(pl.col("field").is_in(references)).select("key", now=side)
     named = named.with_columns(pl.col("now").str.extract_all(r"[^|;,]+")).explode("now")
     named = named.with_columns(pl.col("now").str.strip_chars()).drop_nulls()
@@ -341,7 +339,7 @@ def fill_rules(changes: ChangeSet, live: Table, settings: Settings) -> FillRules
     never = {
         name
         for name, info in changes.head.fields.items()
-        if info.type == "money" or is_stock(name, info.type or "") or settings.is_locked(name)
+        if info.type == "price" or is_stock(name, info.type or "") or settings.is_locked(name)
     }
     prices = (settings.money.price_of(live.names), settings.money.sale_of(live.names))
     never.update(settings.refresh.difference, (name for name in prices if name))

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables import Table
 
-LEVELS = {"stop": "#F3D3BF", "warn": "#FBF0C8", "note": "#E8E6E1"}
+LEVELS = {"error": "#F3D3BF", "warning": "#FBF0C8", "note": "#E8E6E1"}
 FRONT = {"finding: line": 12, "finding: what is wrong": 52}
 AS_IT_CAME = {"finding: row as it came": 40}
 LINE_HEIGHT = 15

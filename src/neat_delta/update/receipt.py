@@ -13,7 +13,7 @@ import orjson
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import InvalidInput
-from neat_delta.json_names import json_names, to_json
+from neat_delta.json_form import to_json
 from neat_delta.prefetch import sha256_hex
 
 if TYPE_CHECKING:
@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from neat_delta.update.packing import Cost
 
 RECEIPT = "receipt.json"
-FORMAT = 1
+FORMAT = 2
 # The change set that the files beside it bring about: what undoes, verifies and explains them later.
 CHANGESET_FILE = "update.changes.jsonl"
 # The files that take an update back lie in a folder of this name in its own.
@@ -37,7 +37,6 @@ DEVICES = frozenset(
 )
 
 
-@json_names(action="does")
 @dataclass(frozen=True)
 class WrittenFile:
     """One file of an update: its name in the folder, what becomes of its items, rows, columns, size and fingerprint."""
@@ -84,7 +83,7 @@ class Receipt:
             "live": self.live,
             "import": {"key": list(self.key)}
             | {name: result for name, result in to_json(self.import_config).items() if result},
-            "packing": {"way": self.strategy, "choices": [to_json(choice) for choice in self.choices]}
+            "packing": {"strategy": self.strategy, "choices": [to_json(choice) for choice in self.choices]}
             | ({"filled": self.filled} if self.filled else {}),
             "files": [to_json(written) for written in self.files],
             "undo": [to_json(written) for written in self.undo],
@@ -92,7 +91,7 @@ class Receipt:
                 "verdict": "proved",
                 "cells_changed": self.cells,
                 "cells_compared": self.compared,
-                "said": "read back and applied to the live export, the files give exactly the edited catalogue; "
+                "meaning": "read back and applied to the live export, the files give exactly the edited catalogue; "
                 "the undo files give the live export back",
             },
             "cannot": [
@@ -152,7 +151,7 @@ def load_receipt(folder: Path) -> LoadedReceipt:
         return LoadedReceipt(
             files=tuple(_listed(one, path) for one in result["files"]),
             undo=tuple(_listed(one, path, f"{UNDO}/") for one in result["undo"]),
-            changes=_listed({"does": CHANGE, "rows": 0} | changes, path),
+            changes=_listed({"action": CHANGE, "rows": 0} | changes, path),
             live_name=_text(live["name"]),
             live_sha256=_text(live["sha256"]),
             live_made=datetime.fromisoformat(as_of) if as_of else None,
@@ -166,7 +165,7 @@ def load_receipt(folder: Path) -> LoadedReceipt:
 
 
 def _listed(given: dict[str, Any], receipt: Path, folder: str = "") -> ListedFile:
-    name, sha256, action, rows = (given[key] for key in ("file", "sha256", "does", "rows"))
+    name, sha256, action, rows = (given[key] for key in ("file", "sha256", "action", "rows"))
     if action not in (ADD, CHANGE, RECODE, REMOVE) or type(rows) is not int:
         raise ValueError
     return ListedFile(f"{folder}{_plain(_text(name), receipt)}", _text(sha256), action, rows)

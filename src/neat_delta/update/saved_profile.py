@@ -30,9 +30,9 @@ def with_profile(existing: str, name: str, profile: SupplierProfile, result: Map
         "header_line": form.header_line,
         "sheet": form.worksheet,
         "columns": dict(profile.columns),
-        "leave_out": list(profile.leave_out),
+        "skip": list(profile.skip),
         "match_on": profile.match_on,
-        "assume": dict(profile.assume),
+        "constants": dict(profile.constants),
         "set": list(profile.rules),
         "set_new": list(profile.rules_new),
         "seen": _inline(result),
@@ -42,8 +42,8 @@ def with_profile(existing: str, name: str, profile: SupplierProfile, result: Map
         if value not in (None, {}, []):
             section.add(key, _inline(value) if isinstance(value, dict) else value)
     # Answers may be many, and read better one a line.
-    if profile.remember:
-        section.add("remember", dict(profile.remember))
+    if profile.codes:
+        section.add("codes", dict(profile.codes))
     if profile.values:
         section.add("values", {field: dict(pairs) for field, pairs in profile.values.items()})
     document["lists"][name] = section

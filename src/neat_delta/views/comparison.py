@@ -104,8 +104,8 @@ def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     for state in (*STATES, EXCLUDED, LEFT_OUT_ROW):
         if state not in counts:
             continue
-        worrying = state in ("repeated", "unreadable", "refused") and counts[state]
-        style = "stop" if worrying else "strong" if state == "changed" else "plain"
+        worrying = state in ("duplicate", "unreadable", "rejected") and counts[state]
+        style = "error" if worrying else "strong" if state == "changed" else "plain"
         part = Text(f"{state.replace('_', ' ')} {count(counts[state])}", STYLES[style])
         if len(INDENT) + LABEL + len(line) + len(" · ") + len(part) > shown.width:
             yield labelled(label, line.append(" ·"))
@@ -123,7 +123,7 @@ def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     if counts.get(EXCLUDED):
         message = f"{pluralize(counts[EXCLUDED], 'row')} of items that were not chosen, left out"
         yield from sentence(EXCLUDED, message, shown.width)
-    known = counts["changed"] + counts["same"] + counts["refused"]
+    known = counts["changed"] + counts["unchanged"] + counts["rejected"]
     # Damaged codes are the right ones, and have a finding each that says what to do.
     damaged = result.changes.findings.filter(data_of("may_be").is_not_null())["line"].n_unique()
     if counts["new"] - damaged > max(SOME_ROWS, STRANGE * known):
@@ -131,20 +131,20 @@ def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
         message = (
             f"the live export knows {some} of these codes: is this the right file? "
             "A list may name items by another field (--match-on FIELD), or have their codes in another column "
-            "(--match COLUMN=FIELD)"
+            "(--map COLUMN=FIELD)"
         )
-        yield from sentence("look at", message, shown.width, "warn")
-    if counts["gone"]:
-        status = f"{count(removed)} of them to be removed" if removed < counts["gone"] else "to be removed"
+        yield from sentence("look at", message, shown.width, "warning")
+    if counts["missing"]:
+        status = f"{count(removed)} of them to be removed" if removed < counts["missing"] else "to be removed"
         status = status if removed else "left as they are"
-        what = f"{pluralize(counts['gone'], 'live item')} without a row in the sheet, {status}"
-        if counts["gone"] > FEW_GONE * len(result.live) and "gone" not in shown.states:
+        what = f"{pluralize(counts['missing'], 'live item')} without a row in the sheet, {status}"
+        if counts["missing"] > FEW_GONE * len(result.live) and "missing" not in shown.states:
             # Somebody's list is not meant to have every item.
-            yield from sentence("gone", f"{what} (--show gone lists them)", shown.width)
+            yield from sentence("missing", f"{what} (--status gone lists them)", shown.width)
         else:
-            yield from _listed(result, "gone", what, shown)
+            yield from _listed(result, "missing", what, shown)
     for state in shown.states:
-        if state not in ("new", "gone"):
+        if state not in ("new", "missing"):
             yield from _listed(result, state, pluralize(counts[state], "row"), shown)
 
 
@@ -160,7 +160,7 @@ def _listed(result: CompareResult, state: str, what: str, shown: DisplayOptions)
     rows = result.rows_in(state)
     some = rows if state in shown.states else rows.head(SOME_ROWS)
     more = len(rows) - len(some)
-    yield from sentence(state, what + (f" ({count(more)} more: --show {state})" if more else ""), shown.width)
+    yield from sentence(state, what + (f" ({count(more)} more: --status {state})" if more else ""), shown.width)
     likely = {key: (item, of_item) for key, item, of_item, _ in reversed(result.suggestions.rows())}
     cells = []
     for key, line, name in some.iter_rows():
@@ -172,7 +172,7 @@ def _listed(result: CompareResult, state: str, what: str, shown: DisplayOptions)
             )
     yield from table([Column(), Column(least=8), Column(least=8), Column()], cells, shown.width)
     if state == "new" and likely:
-        message = "--remember THEIRS=OURS gives such a row to one of our items, and --save-list keeps the answer"
+        message = "--map-code THEIRS=OURS gives such a row to one of our items, and --save-profile keeps the answer"
         yield from sentence("", message, shown.width)
 
 
@@ -307,7 +307,7 @@ def _side(cells: Sequence[dict[str, str | None]], side: str) -> list[Cell]:
 
 def findings_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """What was kept out and why, then what goes through but wants a look; notes are only counted elsewhere."""
-    for level, title in (("stop", "held back"), ("warn", "look at")):
+    for level, title in (("error", "held back"), ("warning", "look at")):
         # What is new about a list is said with its columns.
         found = changes.findings.filter(pl.col("level") == level, ~is_about_columns())
         if len(found):
@@ -333,7 +333,8 @@ def _check_view(check: str, found: pl.DataFrame, changes: ChangeSet, shown: Disp
         yield from _said(hint, shown.width, first="     ")
     if len(found) > len(some):
         yield Text(
-            f"       … and {pluralize(len(found) - len(some), 'more finding')}: --all, or --book FILE", STYLES["note"]
+            f"       … and {pluralize(len(found) - len(some), 'more finding')}: --all, or --problems FILE",
+            STYLES["note"],
         )
 
 

@@ -1,4 +1,4 @@
-"""The terminal views of sending: what went, what became of each row, and the journal."""
+"""The terminal views of sending: what went, what became of each row, and the history."""
 
 from __future__ import annotations
 
@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.delivery.journal import default_journal
+from neat_delta.delivery.history import default_history
 from neat_delta.views.comparison import SOME_ITEMS
 from neat_delta.views.formatting import NOTHING, count, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.delivery.journal import Entry, FileEntry
+    from neat_delta.delivery.history import Entry, FileEntry
 
 RESULTS = {"file": pl.String, "line": pl.Int64, "code": pl.String, "result": pl.String, "reason": pl.String}
 NOT_TAKEN = ("failed", "skipped")
@@ -31,8 +31,8 @@ def results_of(entry: Entry) -> pl.DataFrame:
     return pl.DataFrame(rows, schema=RESULTS)
 
 
-def sent_view(entry: Entry, saved: Path | None, journal: Path | None, width: int) -> Iterator[Text]:
-    """What was sent, what the shop made of it, what to do next; ``journal`` is it if it is not the usual one."""
+def sent_view(entry: Entry, saved: Path | None, history: Path | None, width: int) -> Iterator[Text]:
+    """What was sent, what the shop made of it, what to do next; ``history`` is it if it is not the usual one."""
     yield from _files(entry, width)
     results = results_of(entry)
     if len(results):
@@ -41,10 +41,10 @@ def sent_view(entry: Entry, saved: Path | None, journal: Path | None, width: int
         yield from sentence("results", "this place gives no result list; settle tells what has arrived", width)
     if saved is not None:
         yield labelled("kept", f"the result list, in {saved}")
-    yield labelled("journal", f"entry {entry.entry} in {journal or default_journal()}")
-    where = f" --journal {journal}" if journal else ""
+    yield labelled("history", f"entry {entry.entry} in {history or default_history()}")
+    where = f" --history {history}" if history else ""
     yield from sentence(
-        "next", f"export the shop again, then: neat-delta settle {entry.entry} FRESH_EXPORT{where}", width
+        "next", f"export the shop again, then: neat-delta verify {entry.entry} FRESH_EXPORT{where}", width
     )
 
 
@@ -61,7 +61,7 @@ def _files(entry: Entry, width: int) -> Iterator[Text]:
             [
                 Cell(file.name),
                 Cell(count(file.rows), right=True),
-                Cell(file.state or "not sent", "stop" if file.state == "refused" else "plain"),
+                Cell(file.state or "not sent", "error" if file.state == "refused" else "plain"),
                 Cell(count(taken) if file.results else NOTHING, "now", right=True),
                 *(_bad(counts.get(result, 0)) for result in NOT_TAKEN),
             ]
@@ -71,12 +71,12 @@ def _files(entry: Entry, width: int) -> Iterator[Text]:
 
 
 def _when(file: FileEntry) -> str:
-    """When the journal last heard of a file."""
+    """When the history last heard of a file."""
     return f"{file.at.replace('T', ' ').removesuffix('Z')} UTC" if file.at else "not sent"
 
 
 def _bad(number: int) -> Cell:
-    return Cell(count(number) if number else NOTHING, "stop" if number else "note", right=True)
+    return Cell(count(number) if number else NOTHING, "error" if number else "note", right=True)
 
 
 def _not_taken(results: pl.DataFrame, width: int) -> Iterator[Text]:
@@ -84,25 +84,25 @@ def _not_taken(results: pl.DataFrame, width: int) -> Iterator[Text]:
     if bad.is_empty():
         yield labelled("taken", f"every one of {pluralize(len(results), 'row')}", "good")
         return
-    yield labelled("not taken", pluralize(len(bad), "row"), "stop")
+    yield labelled("not taken", pluralize(len(bad), "row"), "error")
     rows = [
         [Cell("   "), Cell(f"line {line}", "note"), Cell(printable(code)), Cell(result), Cell(printable(reason))]
         for line, code, result, reason in bad.head(SOME_ITEMS).select("line", "code", "result", "reason").iter_rows()
     ]
     yield from table([Column(), Column(), Column(least=8), Column(), Column(least=20)], rows, width)
-    yield from more_view(len(bad) - SOME_ITEMS, "row", "--results FILE keeps them all")
+    yield from more_view(len(bad) - SOME_ITEMS, "row", "--import-report FILE keeps them all")
 
 
-def journal_view(entries: Sequence[Entry], path: Path, width: int) -> Iterator[Text]:
+def history_view(entries: Sequence[Entry], path: Path, width: int) -> Iterator[Text]:
     """What was sent, the newest first."""
     if not entries:
-        yield labelled("journal", f"nothing has been sent yet, as far as {path} knows")
+        yield labelled("history", f"nothing has been sent yet, as far as {path} knows")
         return
     rows = [
         [
             Cell(str(entry.entry), right=True),
             Cell(entry.begun.replace("T", " ").removesuffix("Z")),
-            Cell(entry.state, "plain" if entry.state == "done" else "stop"),
+            Cell(entry.state, "plain" if entry.state == "done" else "error"),
             Cell(pluralize(len(entry.files), "file")),
             Cell(pluralize(sum(file.rows for file in entry.files), "row")),
             Cell(entry.place),
@@ -125,7 +125,7 @@ def entry_view(entry: Entry, width: int) -> Iterator[Text]:
     for file in entry.files:
         yield labelled("file", f"{file.name}, fingerprint {file.sha256[:12]}…, {_when(file)}")
         if file.reason:
-            yield from sentence("refused", f"{file.name}: {file.reason}", width, "stop")
+            yield from sentence("refused", f"{file.name}: {file.reason}", width, "error")
     results = results_of(entry)
     if len(results):
         yield from _not_taken(results, width)

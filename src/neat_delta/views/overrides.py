@@ -14,7 +14,7 @@ OPTIONS = {
     Override.UNLOCK: "--unlock FIELD",
     Override.NEW_VALUES: "--allow-new-values FIELD",
     Override.AS_TYPED: "--as-typed FIELD",
-    Override.IGNORE: '--let "CHECK"',
+    Override.IGNORE: '--ignore "CHECK"',
 }
 PURPOSES = {
     Override.UNLOCK: "to let it change",
@@ -24,10 +24,10 @@ PURPOSES = {
 }
 # Findings that come from comparing rather than from a check.
 WHILE_COMPARING = {
-    "damaged code": "to give such rows to the items they were: --rescue-codes",
-    "likely code change": "to change the codes: --accept-codes FILE (columns old, new)",
-    "no code": "to give a row to an item: --remember THEIRS=OURS",
-    "clash": "to decide: --clashes ours or --clashes theirs",
+    "damaged SKU": "to give such rows to the items they were: --repair-skus",
+    "likely SKU change": "to change the codes: --sku-changes FILE (columns old, new)",
+    "no SKU": "to give a row to an item: --map-code THEIRS=OURS",
+    "conflict": "to decide: --on-conflict ours or --on-conflict theirs",
 }
 
 
@@ -44,7 +44,7 @@ def override_hint(code: str, level: str, fields: Sequence[str]) -> str | None:
     override = _overrides().get(code)
     if override is None:
         return WHILE_COMPARING.get(code)
-    if level != "stop" and override is not Override.AS_TYPED:
+    if level != "error" and override is not Override.AS_TYPED:
         return None
     option = override_option(code, override)
     options = [option.replace("FIELD", name) for name in fields] if option.endswith("FIELD") else [option]

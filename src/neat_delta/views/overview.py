@@ -40,13 +40,15 @@ def overview(
     size = f"{pluralize(len(table), 'row')} × {pluralize(len(table.fields), 'column')}"
     yield from sentence("file", f"{table.source.name}   {size}   {describe_format(table)}", width)
     if not table.format.delimiter_certain:
-        yield from sentence("look at", "the delimiter is a guess; say it with --delimiter", width, "warn")
+        yield from sentence("look at", "the delimiter is a guess; say it with --delimiter", width, "warning")
     if not table.format.encoding_certain:
         charset = charset_name(table.format.encoding)
         message = f"{charset} is a guess where a file is no UTF-8; if accents look wrong, say --encoding"
         yield from sentence("", message, width)
     if table.unnamed_columns:
-        yield from sentence("left out", f"{pluralize(table.unnamed_columns, 'column')} without a name", width, "warn")
+        yield from sentence(
+            "left out", f"{pluralize(table.unnamed_columns, 'column')} without a name", width, "warning"
+        )
     yield from keys_view(keys, width)
     yield from no_data_view(table, width)
     if settings.path:
@@ -67,12 +69,12 @@ def keys_view(keys: KeyCandidates, width: int) -> Iterator[Text]:
     elif keys.pairs:
         yield from sentence("key", "two together: " + " or ".join(f"{a} + {b}" for a, b in keys.pairs), width, "good")
     else:
-        yield from sentence("key", "no column, and no two, are filled and different on every row", width, "warn")
+        yield from sentence("key", "no column, and no two, are filled and different on every row", width, "warning")
     if keys.repeated:
         message = "; ".join(
             f"{printable(value)} in lines {', '.join(map(str, lines[:6]))}" for value, lines in keys.repeated
         )
-        yield from sentence("", f"{keys.expected} is repeated: {message}", width, "warn")
+        yield from sentence("", f"{keys.expected} is repeated: {message}", width, "warning")
 
 
 def first_rows(catalogue: Table, width: int) -> Iterator[Text]:
@@ -103,7 +105,7 @@ def settings_view(table: Table, settings: Settings, width: int) -> Iterator[Text
     if unknown:
         columns = ", ".join(table.field(name).column for name in unknown)
         message = f"not settled: {columns}; give them a field, or add them to the aliases of one"
-        yield from sentence("", message, width, "warn")
+        yield from sentence("", message, width, "warning")
     if missing:
         yield from sentence("", f"without a column here: {', '.join(missing)}", width)
 
@@ -153,7 +155,7 @@ def corruption_view(catalogue: Table, marks: pl.DataFrame, width: int) -> Iterat
     """Rows that cannot be read, and values that a spreadsheet program has likely damaged."""
     if len(catalogue.unreadable_rows):
         yield Text()
-        yield labelled("unreadable", pluralize(len(catalogue.unreadable_rows), "row"), "stop")
+        yield labelled("unreadable", pluralize(len(catalogue.unreadable_rows), "row"), "error")
         rows = [
             [Cell("   "), Cell(f"line {line}", "note"), Cell(message), Cell(printable(raw), "now")]
             for line, raw, message in catalogue.unreadable_rows.head(SOME_BAD).iter_rows()
@@ -161,7 +163,7 @@ def corruption_view(catalogue: Table, marks: pl.DataFrame, width: int) -> Iterat
         yield from table([Column(), Column(), Column(least=20), Column(least=10)], rows, width)
     if len(marks):
         yield Text()
-        yield labelled("damaged?", pluralize(int(marks["cells"].sum()), "cell"), "warn")
+        yield labelled("damaged?", pluralize(int(marks["cells"].sum()), "cell"), "warning")
         rows = [
             [
                 Cell("   "),

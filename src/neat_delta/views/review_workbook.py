@@ -48,7 +48,7 @@ def review_workbook(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False)
     if len(rows) > MOST_ROWS:
         raise WriteError(
             f"a workbook holds {MOST_ROWS:,} rows, and this would be {len(rows):,}",
-            hint="Ask for a part of the changes (--only, --where, --items), or for --book-by item.",
+            hint="Ask for a part of the changes (--only, --where, --items), or for --review-by item.",
         )
     stream = io.BytesIO()
     book = xlsxwriter.Workbook(stream, {"strings_to_formulas": False, "strings_to_urls": False, "in_memory": True})
@@ -66,7 +66,7 @@ def _by_cell(changes: ChangeSet) -> list[dict[str, Any]]:
     for cell in sort_by_impact(changes).iter_rows(named=True):
         note = changes.head.fields[cell["field"]]
         way, amount, share = difference(cell, note.decimal_separator)
-        plain = type_named(note.type).numeric or note.type in ("date", "flag") or None in (cell["was"], cell["now"])
+        plain = type_named(note.type).numeric or note.type in ("date", "yes/no") or None in (cell["was"], cell["now"])
         found.append(
             {
                 "key": cell["key"],
@@ -120,7 +120,7 @@ def _whole_items(changes: ChangeSet, looks: dict[tuple[str, str | None], str]) -
 
 def _looks(changes: ChangeSet) -> dict[tuple[str, str | None], str]:
     """What a person should look at, by item and field."""
-    wanted = changes.findings.filter(pl.col("level").is_in(["stop", "warn"])).drop_nulls("key")
+    wanted = changes.findings.filter(pl.col("level").is_in(["error", "warning"])).drop_nulls("key")
     sentence = pl.concat_str("level", pl.lit(", "), "code", pl.lit(": "), "message")
     message = wanted.sort("level").group_by("key", "field", maintain_order=True).agg(sentence.str.join("\n"))
     return {(key, field): say for key, field, say in message.iter_rows()}
@@ -137,8 +137,8 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
         "now number": {"align": "right", "bold": True},
         "number": {"align": "right"},
         "text": {"text_wrap": True},
-        "warn": {"bg_color": WARN, "text_wrap": True},
-        "stop": {"bg_color": STOP, "text_wrap": True},
+        "warning": {"bg_color": WARN, "text_wrap": True},
+        "error": {"bg_color": STOP, "text_wrap": True},
     }
     styles = {name: book.add_format({"num_format": "@", "valign": "top"} | look) for name, look in looks.items()}
     styles["went"] = book.add_format({"font_color": DIM, "font_strikeout": True})
@@ -195,7 +195,7 @@ def _write(sheet: Any, at: int, place: int, name: str, row: dict[str, Any], styl
 def _style(name: str, value: str, row: dict[str, Any]) -> str:
     """Which of the styles a cell has; plain text where there is none of this name."""
     if name == "look at":
-        return "stop" if value.startswith("stop") else "warn"
+        return "error" if value.startswith("error") else "warning"
     if name in ("was", "now") and row["difference"]:
         return f"{name} number"
     return "number" if name in ("difference", "per cent") else name

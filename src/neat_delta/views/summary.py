@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 WIDTH = 80
 # The columns that hold values of fields.
 VALUES = ("was", "now", "ours", "there", "value")
-STYLES = {DONE: "good", NOTHING: "good", NEEDED: "stop", FAILED: "stop"}
+STYLES = {DONE: "good", NOTHING: "good", NEEDED: "error", FAILED: "error"}
 # What an item's change is called, one and several.
 DOES = {"change": "changed", "recode": "given another code", "add": "new", "remove": "removed"}
 
@@ -46,13 +46,13 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
     yield labelled("run", f"{report.name}, {_time(report)}")
     yield labelled("verdict", report.verdict, STYLES[report.verdict])
     if report.failure:
-        yield from sentence("failed", report.failure, width, "stop")
+        yield from sentence("failed", report.failure, width, "error")
     for need in report.attention_reasons:
-        yield from sentence("look", need, width, "stop")
+        yield from sentence("look", need, width, "error")
     yield Text()
     for step in report.steps:
         message = step.message if step.state == "done" else f"{step.state}: {step.message}"
-        yield from sentence(step.name, printable(message), width, "stop" if step.state == "failed" else "plain")
+        yield from sentence(step.name, printable(message), width, "error" if step.state == "failed" else "plain")
     if report.counts:
         yield Text()
         yield labelled("rows", " · ".join(f"{state} {count(report.counts[state])}" for state in STATES))
@@ -61,8 +61,8 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
         yield from _rows(report.changes, ("item", "name", "field", "was", "now"), report.cells, "cell", width)
     if report.findings:
         yield Text()
-        yield labelled("held back", pluralize(report.levels["stop"], "finding"), "stop")
-        yield from _rows(report.findings, ("item", "line", "field", "say"), report.levels["stop"], "finding", width)
+        yield labelled("held back", pluralize(report.levels["error"], "finding"), "error")
+        yield from _rows(report.findings, ("item", "line", "field", "say"), report.levels["error"], "finding", width)
     if report.results:
         yield Text()
         yield from sentence("the shop", " · ".join(f"{name} {count(n)}" for name, n in report.results.items()), width)
@@ -72,7 +72,7 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
         rest = sum(number for state, number in report.applied.items() if state != LANDED)
         applied = report.applied.get(LANDED, 0)
         yield labelled(
-            "landed", f"{count(applied)} of {pluralize(applied + rest, 'change')}", "stop" if rest else "good"
+            "landed", f"{count(applied)} of {pluralize(applied + rest, 'change')}", "error" if rest else "good"
         )
         yield from _rows(report.not_applied, ("item", "field", "ours", "there", "state"), rest, "change", width)
     yield Text()

@@ -38,15 +38,15 @@ def supplier_view(
     ]
     yield Text()
     yield from table(heads, rows, width)
-    if profile.rules or profile.assume or profile.match_on or len(drifted):
+    if profile.rules or profile.constants or profile.match_on or len(drifted):
         yield Text()
     for at, rule in enumerate(profile.rules):
         yield from sentence("" if at else "rules", rule, width)
     for at, rule in enumerate(profile.rules_new):
         yield from sentence("" if at else "for new", rule, width)
-    for name, value in profile.assume.items():
+    for name, value in profile.constants.items():
         yield from sentence("assumed", f"{name} is {value} on all rows", width)
     if profile.match_on:
         yield from sentence("named by", f"{profile.match_on}, which stands for our code", width)
     for message in drifted:
-        yield from sentence("look at", message, width, "warn")
+        yield from sentence("look at", message, width, "warning")

@@ -90,7 +90,7 @@ def changed_text(was: str | None, now: str | None, kind: str, separator: str | N
     (old → new) can be read without colours; values of a list have a sign each.
     """
     old, new = Text(printable(was), STYLES["was"]), Text(printable(now), STYLES["now"])
-    if type_named(kind).numeric or kind in ("date", "flag", "gtin") or was is None or now is None:
+    if type_named(kind).numeric or kind in ("date", "yes/no", "barcode") or was is None or now is None:
         return Text.assemble(old, " → ", new)
     parts = pieces(was, now, separator)
     if separator and len(parts) and {part.text for part in parts} != {was, now}:

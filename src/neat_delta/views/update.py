@@ -29,7 +29,7 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
         names = ", ".join(f"{name} {count(cells)}" for name, cells in receipt.filled.items())
         age = str(receipt.live["as_of"] or "").replace("T", " ").removesuffix("Z")
         old = f"as the export of {age} UTC has them" if age else f"as {live_name} has them"
-        yield from sentence("filled", f"cells that do not change, {old}: {names}", width, "warn")
+        yield from sentence("filled", f"cells that do not change, {old}: {names}", width, "warning")
     yield from one_file_view(sum(written.action == CHANGE for written in receipt.files), receipt.import_config, width)
     if len({written.action for written in receipt.files}) > 1:
         message = "codes first, then new items, changes, removals; each sort of file has its own way in at the shop"
@@ -62,7 +62,7 @@ def stays_view(receipt: Receipt, width: int) -> Iterator[Text]:
             "no file can "
             "empty a field in this shop"
         )
-        yield from sentence("but", message, width, "warn")
+        yield from sentence("but", message, width, "warning")
 
 
 def files_table(receipt: Receipt, width: int) -> Iterator[Text]:

@@ -25,10 +25,10 @@ if TYPE_CHECKING:
 
 # In the order in which they worry people.
 STATES = {
-    NOT_LANDED: "stop",
-    NOT_THERE: "stop",
-    OTHERWISE: "warn",
-    BY_OTHERS: "warn",
+    NOT_LANDED: "error",
+    NOT_THERE: "error",
+    OTHERWISE: "warning",
+    BY_OTHERS: "warning",
 }
 
 
@@ -52,7 +52,7 @@ def refresh_view(result: RefreshResult, width: int, limit: int = SOME_ITEMS, *, 
         yield from sentence("difference", message, width)
     if result.missing:
         yield labelled(
-            "gone", f"{pluralize(result.missing, 'item')} that the shop does not have any more, held back", "stop"
+            "gone", f"{pluralize(result.missing, 'item')} that the shop does not have any more, held back", "error"
         )
     if result.conflicts.is_empty():
         yield labelled("clashes", "none", "good")
@@ -64,7 +64,7 @@ def refresh_view(result: RefreshResult, width: int, limit: int = SOME_ITEMS, *, 
     yield labelled(
         "clashes",
         f"{pluralize(len(result.conflicts), 'cell')} that both moved: {described}",
-        "stop" if held else "label",
+        "error" if held else "label",
     )
     names = dict(result.changes.items.select("key", "name").iter_rows())
     some = result.conflicts.head(limit)
@@ -74,7 +74,7 @@ def refresh_view(result: RefreshResult, width: int, limit: int = SOME_ITEMS, *, 
         for key, field, cells in zip(some["key"], some["field"], values, strict=True)
     ]
     yield from table([*ITEM_HEADS, *heads], rows, width)
-    yield from more_view(len(result.conflicts) - limit, "clashing cell", "--book FILE has them all")
+    yield from more_view(len(result.conflicts) - limit, "clashing cell", "--problems FILE has them all")
 
 
 def verify_view(

@@ -26,4 +26,4 @@ def matches(values: pl.Series, field: str) -> bool:
     return bool(values.str.contains(PLAIN).all())
 
 
-TYPE = Numeric("count", priority=40, expected="a whole number", matches=matches, whole=True)
+TYPE = Numeric("quantity", priority=40, expected="a whole number", matches=matches, whole=True)

@@ -40,7 +40,7 @@ class FlagFormat:
 class Flag:
     """Two-state fields."""
 
-    name = "flag"
+    name = "yes/no"
     priority = 10
     expected = "yes or no (1/0, yes/no, true/false, y/n, on/off)"
     numeric = False

@@ -37,7 +37,7 @@ def is_barcode(text: str) -> bool:
 
 
 TYPE = ExactText(
-    "gtin",
+    "barcode",
     priority=20,
     expected="a barcode of 8, 12, 13 or 14 digits with the right check digit",
     matches=matches,

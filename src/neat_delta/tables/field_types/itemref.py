@@ -23,5 +23,5 @@ def matches(values: pl.Series, field: str) -> bool:
 
 
 TYPE = ExactText(
-    "itemref", priority=55, expected="the code of an item, as text", matches=matches, reading=code.normalize
+    "item link", priority=55, expected="the code of an item, as text", matches=matches, reading=code.normalize
 )

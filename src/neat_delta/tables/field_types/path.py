@@ -29,7 +29,7 @@ class PathFormat:
 class Path:
     """Places in a tree of categories."""
 
-    name = "path"
+    name = "category"
     priority = 70
     expected = "a category with its levels (such as Hives/Bodies), none of them empty"
     numeric = False

@@ -49,7 +49,7 @@ class PercentageFormat:
 class Percentage:
     """Per cents; a reading is the number of hundredths, as plain decimal text."""
 
-    name = "share"
+    name = "percent"
     priority = 28
     expected = "a share in per cent (such as 19 %)"
     numeric = True

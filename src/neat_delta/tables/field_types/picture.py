@@ -21,5 +21,5 @@ def normalize(cells: pl.Series) -> pl.Series:
 
 
 TYPE = ExactText(
-    "picture", priority=25, expected="a picture file (such as front.jpg)", matches=matches, reading=normalize
+    "image", priority=25, expected="a picture file (such as front.jpg)", matches=matches, reading=normalize
 )

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import Settings
 
 STATE_NAMES = {CHANGE: "changed", ADD: "new", REMOVE: "to be removed", RECODE: "another code", NONE: "held back"}
-LEVELS = ("", "note", "warn", "stop")
+LEVELS = ("", "note", "warning", "error")
 MOST_FINDINGS = 500
 
 
@@ -83,8 +83,8 @@ def _tiles(changes: ChangeSet) -> list[tuple[str, str]]:
         if len(changes.keys_with_action(do)):
             result.append((count(len(changes.keys_with_action(do))), what))
     levels = changes.findings["level"]
-    result.append((count(int((levels == "stop").sum())), "held back"))
-    result.append((count(int((levels == "warn").sum())), "to look at"))
+    result.append((count(int((levels == "error").sum())), "held back"))
+    result.append((count(int((levels == "warning").sum())), "to look at"))
     return result
 
 
@@ -101,7 +101,7 @@ def _rows(changes: ChangeSet) -> str:
 
 def _findings(changes: ChangeSet) -> list[dict[str, Any]]:
     """The findings a person should see, by check: level, name, how many, the first of them."""
-    wanted = changes.findings.filter(pl.col("level").is_in(["stop", "warn"]))
+    wanted = changes.findings.filter(pl.col("level").is_in(["error", "warning"]))
     names = dict(changes.items.select("key", "name").iter_rows())
     result = []
     for (level, check), found in wanted.partition_by(["level", "code"], as_dict=True, maintain_order=True).items():
@@ -147,7 +147,7 @@ def _data(both: BeforeAfter, settings: Settings) -> dict[str, Any]:
         item, about = known[key], message.get(key, [])
         level = max((LEVELS.index(level) for level, _, _ in about), default=0)
         state = STATE_NAMES[item["action"]]
-        if item["action"] == NONE and level < LEVELS.index("warn"):
+        if item["action"] == NONE and level < LEVELS.index("warning"):
             continue
         code = format_key(key) + (f" → {format_key(item['new_key'])}" if item["new_key"] else "")
         items.append(
@@ -157,7 +157,7 @@ def _data(both: BeforeAfter, settings: Settings) -> dict[str, Any]:
 
 
 def _sides(was: str | None, now: str | None, kind: str, separator: str | None) -> tuple[Any, Any]:
-    if type_named(kind).numeric or kind in ("date", "flag", "gtin") or was is None or now is None:
+    if type_named(kind).numeric or kind in ("date", "yes/no", "barcode") or was is None or now is None:
         return was, now
     parts = pieces(was, now, separator)
     if all(part.what != SAME for part in parts):

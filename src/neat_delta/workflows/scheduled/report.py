@@ -8,7 +8,8 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.errors import NeatDeltaError
-from neat_delta.json_names import json_names, to_json
+from neat_delta.exit_codes import Exit
+from neat_delta.json_form import to_json
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -16,13 +17,12 @@ if TYPE_CHECKING:
 
     from neat_delta.progress import ProgressReporter
 
-FORMAT = 1
-DONE, NOTHING, NEEDED, FAILED = "done", "nothing to do", "a person is needed", "failed"
+FORMAT = 2
+DONE, NOTHING, NEEDED, FAILED = "done", "nothing to do", "needs attention", "failed"
 # How many findings, changes and refused rows a summary tells one by one.
 SOME = 12
 
 
-@json_names(message="say")
 @dataclass
 class Step:
     """One step: what was done, and what came of it; ``state`` is "done", "left out" or "failed"."""
@@ -32,14 +32,6 @@ class Step:
     message: str = ""
 
 
-@json_names(
-    started="begun",
-    attention_reasons="needs",
-    rejected="not_taken",
-    applied="landed",
-    not_applied="not_landed",
-    next_steps="next",
-)
 @dataclass
 class RunReport:
     """A run so far.
@@ -57,7 +49,8 @@ class RunReport:
     ended: datetime | None = None
     steps: list[Step] = field(default_factory=list)
     attention_reasons: list[str] = field(default_factory=list)
-    failure: str | None = "the run was broken off"
+    failure: str | None = "the run was interrupted"
+    failure_exit: int = Exit.UNUSABLE
     sent: bool = False
     counts: dict[str, int] = field(default_factory=dict)
     items: dict[str, int] = field(default_factory=dict)
@@ -105,14 +98,15 @@ class RunReport:
 
     @property
     def exit_code(self) -> int:
-        """0 if all is well, 1 if a person is needed, 2 if nothing could be done."""
-        return {FAILED: 2, NEEDED: 1}.get(self.verdict, 0)
+        """0 if all is well, 1 if something needs attention; 2, 3 or 4 if nothing was done."""
+        return {FAILED: self.failure_exit, NEEDED: Exit.ATTENTION}.get(self.verdict, Exit.DONE)
 
     def as_dict(self) -> dict[str, Any]:
         """The form of summary.json."""
         result: dict[str, Any] = to_json(self)
-        for name in ("begun", "ended"):
+        for name in ("started", "ended"):
             result[name] = result[name] and result[name].strftime("%Y-%m-%dT%H:%M:%SZ")
         result["folder"] = str(self.folder)
         result["run"] = result.pop("name")
-        return {"neat_delta": FORMAT, "verdict": self.verdict, "exit_code": self.exit_code} | result
+        result.pop("failure_exit")
+        return {"neat_delta": FORMAT, "verdict": self.verdict, "exit": self.exit_code} | result

@@ -16,10 +16,11 @@ from neat_delta.atomic_write import write_atomic
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import findings_as_dicts, load_changes, save_changes
 from neat_delta.delivery.destinations import destination_of
-from neat_delta.delivery.journal import Journal
+from neat_delta.delivery.history import History
 from neat_delta.delivery.send import load_update, send
 from neat_delta.diff.compare import CompareOptions
 from neat_delta.errors import InvalidOption, NeatDeltaError
+from neat_delta.exit_codes import exit_for
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.prefetch import read_bytes
 from neat_delta.reading import read_table
@@ -37,7 +38,7 @@ from neat_delta.workflows.targets import Targets
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.delivery.journal import Entry
+    from neat_delta.delivery.history import Entry
     from neat_delta.diff.compare import CompareResult
     from neat_delta.progress import ProgressReporter
     from neat_delta.reconcile.verify import VerifyResult
@@ -58,7 +59,7 @@ def run(config: RunConfig, report: RunReport, progress: ProgressReporter, *, sen
         _Run(config, report, progress, sending).go()
         report.failure = None
     except NeatDeltaError as error:
-        report.failure = str(error)
+        report.failure, report.failure_exit = str(error), exit_for(error)
     finally:
         report.end()
 
@@ -107,20 +108,20 @@ class _Run:
 
     def _finish_earlier(self) -> None:
         """Go on with an update of an earlier run that was cut off on its way, before anything else is looked at."""
-        journal, place = Journal(self.config.journal_file), destination_of(self._place(), self.progress.step)
-        for entry in journal.entries():
+        history, place = History(self.config.history_file), destination_of(self._place(), self.progress.step)
+        for entry in history.entries():
             live = self._is_own(Path(entry.folder))
             if entry.state != "under way" or entry.place != place.name or not live:
                 continue
             if not Path(entry.folder).is_dir():
-                message = f"the files of journal entry {entry.entry} are gone; comparing tells what it has not changed"
+                message = f"the files of history entry {entry.entry} are gone; comparing tells what it has not changed"
                 self.report.skip("earlier", message)
                 continue
             with self.report.step("earlier", self.progress) as step:
                 update = load_update(Path(entry.folder))
                 self.report.sent = True
-                send(update, place, journal, resume=True, progress=self.progress)
-                step.message = f"the rest of journal entry {entry.entry} has been sent"
+                send(update, place, history, resume=True, progress=self.progress)
+                step.message = f"the rest of history entry {entry.entry} has been sent"
 
     def _is_own(self, update: Path) -> bool:
         """Whether an update was written by an earlier run of this very file; others may share its folder."""
@@ -146,7 +147,7 @@ class _Run:
             compare = CompareOptions(
                 repair_keys=config.repair_keys,
                 add_new=config.add_new,
-                delete_at_most=config.at_most,
+                delete_at_most=config.delete_missing,
                 settings=settings,
             )
             result, _ = plan_comparison(live_table, edited_table, PlanOptions(compare, profile), self.progress)
@@ -154,12 +155,12 @@ class _Run:
             publish(result, settings, Targets(report.folder / CHANGES_FILE, problems_file=problems), self.progress)
             _tell_changes(report, result.changes)
             total = sum(report.items.values())
-            held = report.levels["stop"]
+            held = report.levels["error"]
             step.message = (
                 f"{_several(total, 'item')}, {_several(report.cells, 'cell')}; held back by {_several(held, 'finding')}"
             )
             report.next_steps.append(f"neat-delta preview {report.folder / CHANGES_FILE}")
-        if held and self.config.limits.held_back is None:
+        if held and self.config.limits.errors is None:
             report.attention_reasons.append(f"something is held back by {_several(held, 'finding')}; see findings.xlsx")
         return result
 
@@ -171,7 +172,7 @@ class _Run:
         described = (
             (limits.changed, changed, "items would change"),
             (share, changed, f"of {live:,} items would change"),
-            (limits.held_back, self.report.levels["stop"], "findings hold something back"),
+            (limits.errors, self.report.levels["error"], "findings hold something back"),
             (limits.unknown, unknown, "rows have a code that the shop does not know"),
         )
         over = [
@@ -180,7 +181,10 @@ class _Run:
             if most is not None and number > most
         ]
         counts = result.changes.counts
-        if len(result.edited) and not counts["changed"] + counts["same"] + counts["refused"] + counts["repeated"]:
+        if (
+            len(result.edited)
+            and not counts["changed"] + counts["unchanged"] + counts["rejected"] + counts["duplicate"]
+        ):
             over.append("no row of the edited file is an item of the shop: is it the right file, and the right field?")
         return over + [
             f"the list is another than last time: {message}; nothing was sent" for message in result.profile_drift
@@ -206,18 +210,18 @@ class _Run:
         return self.config.to
 
     def _send(self) -> None:
-        report, journal = self.report, Journal(self.config.journal_file)
+        report, history = self.report, History(self.config.history_file)
         update = load_update(report.folder / UPDATE_FOLDER)
         with report.step("send", self.progress) as step:
             report.sent = True
-            entry = send(update, destination_of(self._place(), self.progress.step), journal, progress=self.progress)
+            entry = send(update, destination_of(self._place(), self.progress.step), history, progress=self.progress)
             report.entry = entry.entry
             _tell_results(report, entry)
             bad = sum(report.results.get(result, 0) for result in NOT_TAKEN)
-            step.message = f"{_several(len(entry.files), 'file')} to {entry.place}, journal entry {entry.entry}"
+            step.message = f"{_several(len(entry.files), 'file')} to {entry.place}, history entry {entry.entry}"
             if bad:
                 report.attention_reasons.append(f"the shop did not take {_several(bad, 'row')}")
-                report.next_steps.append(f"neat-delta journal {entry.entry} --journal {self.config.journal_file}")
+                report.next_steps.append(f"neat-delta history {entry.entry} --history {self.config.history_file}")
 
     def _settle(self, settings: Settings) -> None:
         """Fetch the export made after the import, again and again until all has arrived or patience ends."""
@@ -252,8 +256,8 @@ def _tell_changes(report: RunReport, changes: ChangeSet) -> None:
     names = changes.items.select("key", "name")
     some = changes.cells.head(SOME).join(names, on="key", how="left", maintain_order="left")
     report.changes = [_with_item(row) for row in some.to_dicts()]
-    report.levels = {level: len(changes.findings.filter(level=level)) for level in ("stop", "warn", "note")}
-    worst = changes.findings.filter(pl.col("level") == "stop").head(SOME)
+    report.levels = {level: len(changes.findings.filter(level=level)) for level in ("error", "warning", "note")}
+    worst = changes.findings.filter(pl.col("level") == "error").head(SOME)
     report.findings = [_with_item(row) for row in findings_as_dicts(worst)]
 
 

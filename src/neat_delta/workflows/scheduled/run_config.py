@@ -8,7 +8,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Annotated
 
-from neat_delta.delivery.journal import default_journal
+from neat_delta.delivery.history import default_history
 from neat_delta.errors import InvalidOption
 from neat_delta.remote import Location, parse_location
 from neat_delta.tables.config_loader import load_config
@@ -26,8 +26,6 @@ from neat_delta.tables.constraints import (
 from neat_delta.tables.settings import NAME as CATALOGUE
 from neat_delta.update.field_sets import FEWEST_CELLS, WAYS
 from neat_delta.update.write import OUTPUT_FORMATS
-
-NEW, GONE = "new", "gone"
 
 
 @dataclass(frozen=True)
@@ -77,7 +75,7 @@ class Limits:
     """Items that would change."""
     share: Annotated[Decimal, AtLeast(0)] | None = None
     """Items that would change, as a share of the live ones: 0.1 is a tenth."""
-    held_back: CountOrZero | None = None
+    errors: CountOrZero | None = None
     """Findings that hold something back; without this, a single one needs a person."""
     unknown: CountOrZero | None = None
     """Rows whose code the shop does not know."""
@@ -85,7 +83,7 @@ class Limits:
 
 @dataclass(frozen=True)
 class Waiting:
-    """``[settle]``: how the export after the import is waited for."""
+    """``[verify]``: how the export after the import is waited for."""
 
     wait: CountOrZero = 0
     """Seconds before each look."""
@@ -117,23 +115,23 @@ class RunConfig:
     """The live export: a file here, or at an address."""
     edited: Annotated[Location, AsLocation()]
     """The edited file: here, or at an address."""
-    profile: Annotated[str | None, Key("list")] = None
+    profile: str | None = None
     """The supplier profile of the edited file."""
     catalogue: Annotated[Path | None, AsPath()] = None
     """The settings, if not the catalogue.toml beside the run's file."""
     folder: Annotated[Path, AsPath()] = Path("runs")
     """Where each run gets a folder of its own."""
-    journal: Annotated[Path | None, AsPath()] = None
-    """The journal, if not the user's own."""
-    include: tuple[Annotated[str, OneOf((NEW, GONE))], ...] = ()
-    """Rows besides those that change items: `new` ones, `gone` items."""
-    at_most: Count | None = None
-    """How many gone items may be removed."""
-    repair_keys: Annotated[bool, Key("rescue_codes")] = False
+    history: Annotated[Path | None, AsPath()] = None
+    """The history, if not the user's own."""
+    add_new: bool = False
+    """Whether new rows are added as new items."""
+    delete_missing: Count | None = None
+    """Delete items that are not in the edited file, but stop if there are more than this."""
+    repair_keys: Annotated[bool, Key("repair_skus")] = False
     """Rows with a damaged code go to the one item they can be."""
     strategy: Annotated[str, OneOf(WAYS), Key("pack")] = FEWEST_CELLS
     """How the update is packed."""
-    output_format: Annotated[str, OneOf(OUTPUT_FORMATS), Key("form")] = "delimited"
+    output_format: Annotated[str, OneOf(OUTPUT_FORMATS), Key("format")] = "delimited"
     """The format of the update files."""
     to: Annotated[Location | None, AsLocation()] = None
     """Where the update goes."""
@@ -141,7 +139,7 @@ class RunConfig:
     """The export after the import."""
     limits: Limits = Limits()
     """Where a person is needed."""
-    waiting: Annotated[Waiting, Key("settle")] = Waiting()
+    waiting: Annotated[Waiting, Key("verify")] = Waiting()
     """How the export after the import is waited for."""
     mail: Mail | None = None
     """Who gets the summary."""
@@ -150,10 +148,6 @@ class RunConfig:
 
     def mistakes(self) -> Iterator[InvalidSetting]:
         """What does not go together."""
-        if (GONE in self.include) != (self.at_most is not None):
-            at = "include" if GONE in self.include else "at_most"
-            hint = "Say how many items may be removed."
-            yield InvalidSetting('include "gone" and at_most go together', hint, key=at)
         if self.fresh is not None and self.to is None:
             yield InvalidSetting("there is nothing to settle where nothing is sent", "Say to as well.", key="fresh")
 
@@ -163,14 +157,9 @@ class RunConfig:
         return self.path.stem
 
     @property
-    def journal_file(self) -> Path:
-        """The journal of this run."""
-        return self.journal or default_journal()
-
-    @property
-    def add_new(self) -> bool:
-        """Whether new rows become items."""
-        return NEW in self.include
+    def history_file(self) -> Path:
+        """The history of this run."""
+        return self.history or default_history()
 
 
 def load_run(path: Path) -> RunConfig:
@@ -193,7 +182,7 @@ def load_run(path: Path) -> RunConfig:
         edited=from_here(run.edited),
         catalogue=table if run.catalogue or table.is_file() else None,
         folder=beside / run.folder,
-        journal=run.journal and beside / run.journal,
+        history=run.history and beside / run.history,
         to=run.to and from_here(run.to),
         fresh=run.fresh and from_here(run.fresh),
         path=path,

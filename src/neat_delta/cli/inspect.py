@@ -1,4 +1,4 @@
-"""neat-delta look."""
+"""neat-delta inspect."""
 
 from __future__ import annotations
 
@@ -18,7 +18,8 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
-from neat_delta.cli.exits import Exit
+from neat_delta.cli.help import command
+from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -33,21 +34,25 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import Settings
 
 
-@click.command("look")
+@command(
+    "inspect",
+    "neat-delta inspect live.csv",
+    "neat-delta inspect supplier.xlsx --worksheet Prices",
+)
 @click.argument("file", type=SOURCE)
 @catalogue_file
 @read_options
 @output_options
-def look_command(
+def inspect_command(
     file: Location,
     config: Path | None,
     format_given: ReadOptions,
     output: OutputOptions,
 ) -> int:
-    """Look at a table FILE: how it is written, its first rows, what its columns hold, what could be the key.
+    """Show what is in a table FILE: format, columns, types, possible keys, signs of damage.
 
     Delimited text, XLSX, ODS, JSON Lines and XML, also packed with gzip or zip; "-" is standard input. With a
-    catalogue.toml, also how its columns match the fields that are settled there.
+    catalogue.toml, it also shows which columns have settings.
     """
     from concurrent.futures import ThreadPoolExecutor
 
@@ -78,7 +83,7 @@ def look_command(
 def _as_dict(
     table: Table, columns: list[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame, settings: Settings
 ) -> dict[str, Any]:
-    from neat_delta.json_names import to_json
+    from neat_delta.json_form import to_json
 
     return {
         "file": table.source.name,

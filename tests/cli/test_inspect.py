@@ -18,19 +18,19 @@ def shop(tmp_path):
 
 
 def test_a_file_is_told_by_form_rows_columns_and_keys(shop):
-    seen = neat_delta("look", "live.csv", cwd=shop)
+    seen = neat_delta("inspect", "live.csv", cwd=shop)
 
     assert seen.returncode == 0
     lines = seen.stdout.splitlines()
     assert lines[0].split("   ")[-2:] == ["40 rows × 5 columns", "ASCII · semicolon · decimal point"]
     assert "two together: sku + location" in seen.stdout or "price or stock" in seen.stdout
     assert any(line.split() == ["000000", "main", "Item", "0", "0.50", "0"] for line in lines)
-    assert any(line.split()[:4] == ["price", "money", "all", "40"] and "0.50 to 39.50" in line for line in lines)
+    assert any(line.split()[:4] == ["price", "price", "all", "40"] and "0.50 to 39.50" in line for line in lines)
     assert any(line.split()[:2] == ["location", "text"] and "barn (20) · main (20)" in line for line in lines)
 
 
 def test_unreadable_rows_and_damage_are_named(shop):
-    seen = neat_delta("look", "bad.csv", cwd=shop)
+    seen = neat_delta("inspect", "bad.csv", cwd=shop)
 
     assert seen.returncode == 1
     assert "line 42  too few cells: 1 where the header has 5" in seen.stdout
@@ -39,17 +39,17 @@ def test_unreadable_rows_and_damage_are_named(shop):
 
 
 def test_json_tells_the_same(shop):
-    told = json.loads(neat_delta("look", "bad.csv", "--json", cwd=shop).stdout)
+    told = json.loads(neat_delta("inspect", "bad.csv", "--json", cwd=shop).stdout)
 
     assert (told["rows"], told["form"]["delimiter"], told["unreadable"][0]["line"]) == (41, ",", 42)
     stock = told["columns"][4]
-    assert (stock["kind"], stock["filled"], stock["smallest"], stock["largest"]) == ("count", 41, "0", "39")
+    assert (stock["kind"], stock["filled"], stock["smallest"], stock["largest"]) == ("quantity", 41, "0", "39")
     assert told["key"]["expected"] == "sku"
     assert told["key"]["repeated"][0] == ["000000", [2, 3]]
 
 
 @pytest.mark.parametrize("width", [60, 80, 140])
 def test_the_view_fits_the_screen(shop, width):
-    seen = neat_delta("look", "bad.csv", cwd=shop, COLUMNS=str(width))
+    seen = neat_delta("inspect", "bad.csv", cwd=shop, COLUMNS=str(width))
 
     assert max(map(len, seen.stdout.splitlines())) <= width

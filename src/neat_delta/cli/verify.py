@@ -1,4 +1,4 @@
-"""neat-delta settle."""
+"""neat-delta verify."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
-    REPLACE,
+    OVERWRITE,
     SOURCE,
     OutputOptions,
     catalogue_file,
@@ -19,8 +19,9 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
-from neat_delta.cli.exits import Exit
-from neat_delta.cli.journal import JOURNAL, changes_of
+from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
+from neat_delta.cli.history import HISTORY, changes_of
+from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -33,29 +34,35 @@ if TYPE_CHECKING:
     from neat_delta.remote import Location
 
 
-@click.command("settle")
+@command(
+    "verify",
+    "neat-delta verify tuesday.changes.jsonl after.csv",
+    "neat-delta verify 1 after.csv -o rest.changes.jsonl",
+)
 @click.argument("changes", type=SOURCE)
 @click.argument("fresh", type=SOURCE)
-@click.option("--out", type=FILE, metavar="FILE", help="Keep the change set of what has not landed.")
-@click.option("--limit", type=click.IntRange(min=1), default=20, show_default=True, metavar="N", help="List so many.")
-@REPLACE
-@JOURNAL
+@option(OUTPUT, "-o", "--out", common=True, type=FILE, metavar="FILE", help="Save the changes that were not applied.")
+@option(
+    DISPLAY, "--limit", type=click.IntRange(min=1), default=20, show_default=True, metavar="N", help="Show at most N."
+)
+@OVERWRITE
+@HISTORY
 @catalogue_file
 @output_options
-def settle_command(
+def verify_command(
     changes: Location,
     fresh: Location,
     out: Path | None,
     limit: int,
-    replace: bool,
-    journal: Path | None,
+    overwrite: bool,
+    history: Path | None,
     config: Path | None,
     output: OutputOptions,
 ) -> int:
-    """See by the export made after the import what of a change set has arrived in the shop.
+    """After the import: check with a new export (FRESH) what arrived in the shop, and what did not.
 
-    CHANGES is a change set, or the number of a journal entry. What landed otherwise (rounded, trimmed, in other
-    letters, cut short) is named as such. The exit code is 0 only when nothing is left.
+    CHANGES is a change set, or the number of a history entry. Values that the shop altered (rounded, trimmed, cut off)
+    are named as such. Exit code 0 only if every change was applied.
     """
     from neat_delta.changeset.serialization import save_changes
     from neat_delta.output_paths import check_outputs
@@ -63,14 +70,14 @@ def settle_command(
     from neat_delta.workflows.saved_changes import read_fresh
 
     settings = load_config(config)
-    check_outputs(out, replace=replace)
+    check_outputs(out, replace=overwrite)
     with show_progress(output) as progress:
-        loaded = changes_of(changes, journal)
+        loaded = changes_of(changes, history)
         export = read_fresh(loaded, fresh, settings, progress)
         progress.step("looking for what has arrived")
         result = verify(loaded, export, settings)
         if out is not None:
-            save_changes(result.remaining, out, replace=replace)
+            save_changes(result.remaining, out, replace=overwrite)
     if output.as_json:
         show_json(_as_dict(result, out))
     elif not output.quiet:

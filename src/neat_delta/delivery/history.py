@@ -1,4 +1,4 @@
-"""The journal: a SQLite file that knows what was sent where, when, and with what result.
+"""The history: a SQLite file that knows what was sent where, when, and with what result.
 
 Every step is written down before it is taken and after it is done, each in a transaction, so that a run that was killed
 can be told from one that was not, and two runs at once do not spoil it.
@@ -18,14 +18,13 @@ from typing import TYPE_CHECKING, Any
 import orjson
 
 from neat_delta.errors import WriteError
-from neat_delta.json_names import json_names
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from neat_delta.update.receipt import ListedFile
 
-NAME = "journal.sqlite"
+NAME = "history.sqlite"
 # The folder in which it lies, if not the user's own for the data of this program.
 DATA = "NEAT_DELTA_DATA"
 # A file is noted as leaving before it leaves, as brought once one step is left in which the place gets it, as sent once
@@ -38,14 +37,14 @@ CREATE TABLE IF NOT EXISTS entries (
 CREATE UNIQUE INDEX IF NOT EXISTS one_entry ON entries (place, changes, live, receipt);
 CREATE TABLE IF NOT EXISTS files (
   entry INTEGER NOT NULL REFERENCES entries, number INTEGER NOT NULL, name TEXT NOT NULL, sha256 TEXT NOT NULL,
-  does TEXT NOT NULL, rows INTEGER NOT NULL, state TEXT, job TEXT, at TEXT, reason TEXT, results TEXT,
+  action TEXT NOT NULL, rows INTEGER NOT NULL, state TEXT, job TEXT, at TEXT, reason TEXT, results TEXT,
   PRIMARY KEY (entry, number));
 CREATE TABLE IF NOT EXISTS change_sets (sha256 TEXT PRIMARY KEY, packed BLOB NOT NULL);
 """
 
 
-def default_journal() -> Path:
-    """Where the journal lies unless it is told: one for all folders, for an update may be sent from any of them."""
+def default_history() -> Path:
+    """Where the history lies unless it is told: one for all folders, for an update may be sent from any of them."""
     if result := os.environ.get(DATA):
         return Path(result) / NAME
     import platformdirs
@@ -53,10 +52,9 @@ def default_journal() -> Path:
     return platformdirs.user_data_path("neat-delta", appauthor=False) / NAME
 
 
-@json_names(action="does")
 @dataclass(frozen=True)
 class FileEntry:
-    """A file of an update as the journal knows it; ``state`` is ``None`` for one that has not left yet.
+    """A file of an update as the history knows it; ``state`` is ``None`` for one that has not left yet.
 
     ``results`` are the rows of its result list: line, code, result, reason.
     """
@@ -95,8 +93,8 @@ class Entry:
 
 
 @dataclass(frozen=True)
-class Journal:
-    """The journal in a file, which comes into being with its first entry."""
+class History:
+    """The history in a file, which comes into being with its first entry."""
 
     path: Path
 
@@ -118,7 +116,7 @@ class Journal:
             )
             (entry,) = base.execute(asked, result).fetchone()
             base.executemany(
-                "INSERT OR IGNORE INTO files (entry, number, name, sha256, does, rows) VALUES (?, ?, ?, ?, ?, ?)",
+                "INSERT OR IGNORE INTO files (entry, number, name, sha256, action, rows) VALUES (?, ?, ?, ?, ?, ?)",
                 [
                     (entry, number, file.name, file.sha256, file.action, file.rows)
                     for number, file in enumerate(files, start=1)
@@ -159,7 +157,7 @@ class Journal:
         return next((entry for entry in self.entries() if entry.entry == number), None)
 
     def _files(self, base: sqlite3.Connection, entry: int) -> list[FileEntry]:
-        names = "number, name, sha256, does, rows, state, job, at, reason, results"
+        names = "number, name, sha256, action, rows, state, job, at, reason, results"
         found = base.execute(f"SELECT {names} FROM files WHERE entry = ? ORDER BY number", (entry,)).fetchall()
         return [FileEntry(*row[:-1], orjson.loads(row[-1] or "[]")) for row in found]  # type: ignore[call-arg]
 
@@ -170,10 +168,10 @@ class Journal:
             tables = {name for (name,) in base.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
             if tables and "change_sets" not in tables:
                 base.close()
-                raise WriteError("this is another database, and no journal", file=self.path, hint="Name another file.")
+                raise WriteError("this is another database, and no history", file=self.path, hint="Name another file.")
             base.executescript(SCHEMA)
         except (sqlite3.Error, OSError) as error:
-            raise WriteError(f"the journal cannot be used ({error})", file=self.path) from error
+            raise WriteError(f"the history cannot be used ({error})", file=self.path) from error
         return base
 
 

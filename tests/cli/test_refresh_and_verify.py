@@ -28,17 +28,17 @@ def shop(tmp_path):
 def test_a_change_set_is_brought_up_to_date_and_written_for_the_newer_export(shop):
     (shop / "catalogue.toml").write_text('[refresh]\ndifference = ["stock"]\n')
 
-    held = neat_delta("refresh", "c.jsonl", "fresh.csv", "--out", "f.jsonl", "--book", "clashes.xlsx", cwd=shop)
+    held = neat_delta("refresh", "c.jsonl", "fresh.csv", "--out", "f.jsonl", "--problems", "clashes.xlsx", cwd=shop)
     ours = neat_delta(
         "refresh",
         "c.jsonl",
         "fresh.csv",
         "--out",
         "f.jsonl",
-        "--clashes",
+        "--on-conflict",
         "price=ours",
         "--json",
-        "--replace",
+        "--overwrite",
         cwd=shop,
     )
     neat_delta("write", "f.jsonl", "-o", "up", cwd=shop)
@@ -53,8 +53,8 @@ def test_a_change_set_is_brought_up_to_date_and_written_for_the_newer_export(sho
 
 
 def test_what_is_left_is_kept_and_the_code_says_whether_anything_is(shop):
-    left = neat_delta("settle", "c.jsonl", "fresh.csv", "--out", "left.jsonl", cwd=shop)
-    done = neat_delta("settle", "c.jsonl", "edited.csv", cwd=shop)
+    left = neat_delta("verify", "c.jsonl", "fresh.csv", "--out", "left.jsonl", cwd=shop)
+    done = neat_delta("verify", "c.jsonl", "edited.csv", cwd=shop)
     neat_delta("write", "left.jsonl", "-o", "up", "--live", "fresh.csv", cwd=shop)
 
     assert (left.returncode, done.returncode) == (1, 0)
@@ -94,7 +94,7 @@ def test_an_update_for_an_old_export_does_not_leave_unless_its_time_is_told(shop
     assert "live.csv: this export is 48 hours old" in old.stderr
 
 
-def test_what_was_sent_is_undone_by_its_journal_entry_though_all_files_are_gone(shop):
+def test_what_was_sent_is_undone_by_its_history_entry_though_all_files_are_gone(shop):
     (shop / "inbox").mkdir()
     neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
     neat_delta("send", "up", "--to", "inbox", cwd=shop)
@@ -103,7 +103,7 @@ def test_what_was_sent_is_undone_by_its_journal_entry_though_all_files_are_gone(
 
     unsure = neat_delta("undo", "1", "-o", "back", cwd=shop)
     done = neat_delta("undo", "1", "-o", "back", "--fresh", "fresh.csv", cwd=shop)
-    settled = neat_delta("settle", "1", "fresh.csv", cwd=shop)
+    settled = neat_delta("verify", "1", "fresh.csv", cwd=shop)
 
     assert (unsure.returncode, done.returncode, settled.returncode) == (2, 1, 1)
     assert "as far as the shop has not moved on" in unsure.stderr
@@ -116,13 +116,16 @@ def test_what_was_sent_is_undone_by_its_journal_entry_though_all_files_are_gone(
     [
         (["refresh", "c.jsonl", "fresh.csv", "--out", "fresh.csv"], "one of the files"),
         (["refresh", "c.jsonl", "fresh.csv", "--out", "c.jsonl"], "one of the files"),
-        (["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--clashes", "mine"], "hold, ours or theirs"),
-        (["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--clashes", "colour=ours"], "no such field changes"),
-        (["settle", "c.jsonl", "nowhere.csv"], "nowhere.csv"),
-        (["settle", "fresh.csv", "fresh.csv"], "not a change set"),
+        (["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--on-conflict", "mine"], "hold, ours or theirs"),
+        (
+            ["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--on-conflict", "colour=ours"],
+            "no such field changes",
+        ),
+        (["verify", "c.jsonl", "nowhere.csv"], "nowhere.csv"),
+        (["verify", "fresh.csv", "fresh.csv"], "not a change set"),
         (["send", ".", "--to", "."], "no update was written here"),
         (["send", "up", "--to", "gopher://x"], "sent by gopher"),
-        (["journal", "7"], "has no entry 7"),
+        (["history", "7"], "has no entry 7"),
         (["shop", "export", "nowhere", "-o", "x.csv"], "there is no practice shop here"),
     ],
 )

@@ -1,0 +1,101 @@
+"""Help that can be read: options in named groups, examples that work, and a short form under -h."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, TypeVar
+
+import click
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+
+F = TypeVar("F", bound="Callable[..., Any]")
+
+MATCHING = "Matching rows and columns"
+SCOPE = "Which items and fields"
+VALUES = "Values"
+SUPPLIER = "Supplier files"
+OUTPUT = "Output"
+SAFETY = "Safety, this run only"
+READING = "Reading the file"
+DISPLAY = "Display"
+GROUPS = (MATCHING, SCOPE, VALUES, SUPPLIER, OUTPUT, SAFETY, READING, DISPLAY)
+SHORT_LINES = 25
+
+
+class GroupedOption(click.Option):
+    """An option that is listed under the name of its group; ``common`` ones are in the short help as well."""
+
+    def __init__(self, *args: Any, group: str = DISPLAY, common: bool = False, **attributes: Any) -> None:
+        super().__init__(*args, **attributes)
+        self.group = group
+        self.common = common
+
+
+def option(group: str, *names: str, common: bool = False, **attributes: Any) -> Callable[[F], F]:
+    """An option of a command, in a group of its help."""
+    return click.option(*names, cls=GroupedOption, group=group, common=common, **attributes)
+
+
+class HelpfulCommand(click.Command):
+    """A command whose help has examples and groups of options, all with --help and the most used with -h."""
+
+    def __init__(self, *args: Any, examples: Sequence[str] = (), **attributes: Any) -> None:
+        attributes.setdefault("context_settings", {})["help_option_names"] = ["--help"]
+        super().__init__(*args, **attributes)
+        self.examples = examples
+
+    def get_params(self, ctx: click.Context) -> list[click.Parameter]:
+        """The parameters, with -h among them."""
+        show = click.Option(["-h", "short_help"], is_flag=True, is_eager=True, expose_value=False, hidden=True)
+        show.callback = _show_short_help
+        return [*super().get_params(ctx), show]
+
+    def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """Examples, then the options of each group."""
+        self._format_examples(formatter, self.examples)
+        listed = [param for param in self.get_params(ctx) if param.get_help_record(ctx)]
+        for group in GROUPS:
+            records = [param.get_help_record(ctx) for param in listed if getattr(param, "group", DISPLAY) == group]
+            if records:
+                with formatter.section(group):
+                    formatter.write_dl([record for record in records if record])
+
+    def short_help_text(self, ctx: click.Context) -> str:
+        """What -h shows: usage, the first sentences, an example, the options that most people need."""
+        formatter = ctx.make_formatter()
+        self.format_usage(ctx, formatter)
+        formatter.write_paragraph()
+        with formatter.indentation():
+            formatter.write_text(str(self.help).split("\n\n", 1)[0])
+        self._format_examples(formatter, self.examples[:2])
+        records = [param.get_help_record(ctx) for param in self.params if getattr(param, "common", False)]
+        if records:
+            with formatter.section("Most used options"):
+                formatter.write_dl([record for record in records if record])
+        formatter.write_paragraph()
+        formatter.write_text(f"All options: {ctx.command_path} --help")
+        return formatter.getvalue().rstrip("\n")
+
+    def _format_examples(self, formatter: click.HelpFormatter, examples: Sequence[str]) -> None:
+        if examples:
+            with formatter.section("Examples"):
+                for example in examples:
+                    formatter.write(f"{'':{formatter.current_indent}}{example}\n")
+
+
+class HelpfulGroup(click.Group):
+    """A group of such commands."""
+
+    command_class = HelpfulCommand
+
+
+def _show_short_help(ctx: click.Context, _option: click.Parameter, asked: bool) -> None:
+    if asked and not ctx.resilient_parsing and isinstance(ctx.command, HelpfulCommand):
+        click.echo(ctx.command.short_help_text(ctx), color=ctx.color)
+        ctx.exit()
+
+
+def command(name: str, *examples: str) -> Callable[[Callable[..., Any]], HelpfulCommand]:
+    """A command of this name, whose help shows these examples."""
+    return click.command(name, cls=HelpfulCommand, examples=examples)
