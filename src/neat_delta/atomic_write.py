@@ -102,10 +102,13 @@ def write_atomic(path: Path, data: bytes, *, replace: bool = False) -> None:
         sync_folder(target.parent)
     except FileExistsError as error:
         raise WriteError(
-            "this file exists", file=path, hint="Give another name, or let it be replaced.", code="file-exists"
+            "the file already exists",
+            file=path,
+            hint="Choose another name, or allow it to be overwritten.",
+            code="file-exists",
         ) from error
     except (OSError, ValueError) as error:
-        reason = error.strerror if isinstance(error, OSError) else "it has no possible name"
+        reason = error.strerror if isinstance(error, OSError) else "this name is not possible"
         raise WriteError(f"the file cannot be written ({reason})", file=path) from error
 
 
@@ -174,7 +177,7 @@ def replace_dir(draft: Path, folder: Path, check: Callable[[Path], None], remove
             aside = _moved_in(draft, folder, check)
             sync_folder(folder.parent)
     except OSError as error:
-        raise WriteError(f"the folder cannot be put in place ({error.strerror})", file=folder) from error
+        raise WriteError(f"the folder cannot be moved into place ({error.strerror})", file=folder) from error
     if aside is not None:
         remove(aside)
 

@@ -49,33 +49,36 @@ def check_outputs(*paths: Path | None, folder: Path | None = None, replace: bool
 
     Raises:
         InvalidOption: two of them are the same file, or one lies in the update's folder.
-        WriteError: there is no such folder, the file exists, or it is one of those that are read.
+        WriteError: folder not found, the file exists, or it is one of those that are read.
     """
     wanted = [path for path in paths if path is not None]
     for number, path in enumerate(wanted):
         if any(_same(path, other) for other in wanted[:number]):
-            raise InvalidOption("two outputs have this name", file=path, hint="Give each a name of its own.")
+            raise InvalidOption("two outputs have the same name", file=path, hint="Give each its own name.")
         if folder is not None and _place(path).is_relative_to(_place(folder)):
             raise InvalidOption(
-                "the folder of an update holds that update alone", file=path, hint="Put this file somewhere else."
+                "the folder of an update can hold only the update", file=path, hint="Put this file somewhere else."
             )
         _check_output(path, replace=replace)
 
 
 def _check_output(path: Path, *, replace: bool) -> None:
     if path.is_dir():
-        raise WriteError("this is a folder", file=path, hint="Name a file in it.")
+        raise WriteError("this is a folder", file=path, hint="Give a file in it.")
     if not path.parent.is_dir():
-        raise WriteError(f"there is no folder {path.parent}", file=path, hint="Make it, or name another one.")
+        raise WriteError(f"there is no folder {path.parent}", file=path, hint="Create it, or choose another folder.")
     if not path.exists():
         return
     if not path.is_file():
-        raise WriteError("this is no file but a device", file=path, hint="Name a file.")
+        raise WriteError("this is a device, not a file", file=path, hint="Give a file.")
     if input_at(path) is not None:
-        raise WriteError("this is one of the files that are read", file=path, hint="Give the new file another name.")
+        raise WriteError("this is an input file", file=path, hint="Choose another output name.")
     if not replace:
         raise WriteError(
-            "this file exists", file=path, hint="Give another name, or let it be replaced.", code="file-exists"
+            "the file already exists",
+            file=path,
+            hint="Choose another name, or allow it to be overwritten.",
+            code="file-exists",
         )
 
 

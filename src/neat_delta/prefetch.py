@@ -44,7 +44,7 @@ class FilePrefetch:
         """A file's bytes.
 
         Raises:
-            InvalidInput: there is no such file, it is a folder, or it may not be read.
+            InvalidInput: file not found, it is a folder, or it may not be read.
         """
         return self._data[path].result()
 
@@ -78,7 +78,7 @@ def read_bytes(path: Location) -> bytes:
     """A file's bytes, fetched if it lies elsewhere, or those of standard input for ``-``.
 
     Raises:
-        InvalidInput: there is no such file, it is a folder, or it may not be read.
+        InvalidInput: file not found, it is a folder, or it may not be read.
     """
     if not isinstance(path, Path):
         from neat_delta.remote.transfer import fetch
@@ -88,8 +88,8 @@ def read_bytes(path: Location) -> bytes:
     try:
         return sys.stdin.buffer.read() if path == STANDARD_INPUT else path.read_bytes()
     except FileNotFoundError as error:
-        raise InvalidInput("there is no such file", file=path, hint="Check the name and the folder.") from error
+        raise InvalidInput("file not found", file=path, hint="Check the name and the folder.") from error
     except IsADirectoryError as error:
-        raise InvalidInput("this is a folder, not a file", file=path, hint="Name a file in it.") from error
+        raise InvalidInput("this is a folder, not a file", file=path, hint="Give a file in it.") from error
     except OSError as error:
-        raise InvalidInput(f"the file cannot be opened ({error.strerror})", file=path) from error
+        raise InvalidInput(f"cannot open the file ({error.strerror})", file=path) from error

@@ -182,11 +182,11 @@ def test_an_update_that_has_arrived_is_settled(tmp_path):
 @pytest.mark.parametrize(
     ("ours", "there", "state", "how"),
     [
-        ("12.345", "12.35", "landed otherwise", "rounded"),
-        ("12.349", "12.34", "landed otherwise", "cut off behind the mark"),
-        ("12.5", "12.50", "landed", None),
-        ("12.00", "10.00", "not landed", None),
-        ("12.00", "13.00", "moved since", None),
+        ("12.345", "12.35", "applied differently", "rounded"),
+        ("12.349", "12.34", "applied differently", "cut off behind the mark"),
+        ("12.5", "12.50", "applied", None),
+        ("12.00", "10.00", "not applied", None),
+        ("12.00", "13.00", "changed again since", None),
     ],
 )
 def test_numbers_that_landed_another_way_say_how(tmp_path, ours, there, state, how):
@@ -213,7 +213,7 @@ def test_texts_that_landed_another_way_say_how(tmp_path, ours, there, how):
     (told,) = verify(changes, later(tmp_path, with_cells(LIVE, A_name=there)), Settings()).changes.to_dicts()
 
     assert told["how"] == how
-    assert told["state"] == ("landed otherwise" if how else "moved since")
+    assert told["state"] == ("applied differently" if how else "changed again since")
 
 
 def test_what_has_not_landed_remains_as_a_change_set_of_its_own(tmp_path):
@@ -224,7 +224,7 @@ def test_what_has_not_landed_remains_as_a_change_set_of_its_own(tmp_path):
     seen = verify(changes, fresh, Settings())
 
     assert not seen.done
-    assert (seen.count("landed"), seen.count("moved since")) == (1, 1)
+    assert (seen.count("applied"), seen.count("changed again since")) == (1, 1)
     assert set(cells_of(seen.remaining)) >= {("B", "price"), ("N", "price"), ("E", "price")}
     assert ("C", "price") not in cells_of(seen.remaining)
     assert write_update(seen.remaining, fresh, tmp_path / "up").items == 3
@@ -343,7 +343,7 @@ def test_after_chains_swaps_and_rings_variants_of_one_name_are_told_exactly(tmp_
     seen = verify(changes, later(tmp_path, now), Settings())
     back = refresh(invert(changes), later(tmp_path, now), Settings())
 
-    assert set(seen.changes["state"]) == ({"landed"} if imported else {"not landed"})
+    assert set(seen.changes["state"]) == ({"applied"} if imported else {"not applied"})
     assert seen.done is imported
     assert back.ambiguous == 0
     assert back.changes.new_keys() == ({new: code for code, new in to.items()} if imported else {})

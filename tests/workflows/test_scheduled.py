@@ -79,7 +79,7 @@ def test_a_run_goes_the_whole_way_and_the_next_one_finds_nothing_to_do(work, ser
     assert (first.returncode, second.returncode) == (0, 0), first.stderr
     assert json.loads(first.stdout) == told
     assert (told["verdict"], told["items"]["change"], told["cells"]) == ("done", 10, 10)
-    assert (told["results"], told["landed"]) == ({"updated": 10}, {"landed": 10})
+    assert (told["results"], told["applied"]) == ({"updated": 10}, {"applied": 10})
     assert in_shop(work) == read_rows(work / "edited.csv")
     assert "nothing to do" in second.stdout
     assert [entry.state for entry in History(elsewhere / "history.sqlite").entries()] == ["done"]
@@ -129,7 +129,7 @@ def test_a_shop_that_stores_something_else_needs_a_person(work, served):
     told = summary(work)
     assert (done.returncode, done.stdout) == (1, "")
     assert "a person is needed; see " in done.stderr
-    assert told["landed"]["landed otherwise"] == len(told["not_landed"]) > 0
+    assert told["applied"]["applied differently"] == len(told["not_landed"]) > 0
     assert {row["how"] for row in told["not_landed"]} == {"rounded"}
     assert [step["name"] for step in told["steps"]].count("settle") == 2
     assert (work / "runs" / "nightly-latest" / "left.changes.jsonl").is_file()

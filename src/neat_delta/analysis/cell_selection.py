@@ -69,7 +69,7 @@ def _known_fields(changes: ChangeSet, names: Sequence[str]) -> list[str]:
     for name in names:
         if field_name(name) not in fields:
             raise InvalidOption(
-                f"{name}: no such field changes in this change set", hint="Fields: " + ", ".join(fields) + "."
+                f"{name}: no change of this field in this change set", hint="Fields: " + ", ".join(fields) + "."
             )
     return [field_name(name) for name in names]
 
@@ -79,8 +79,8 @@ def _known_items(changes: ChangeSet, keys: Sequence[str]) -> pl.DataFrame:
     strange = asked.join(changes.items, on="key", how="anti")
     if len(strange) == len(asked):
         raise InvalidOption(
-            f"{strange['key'].head(1).to_list()[0] if len(strange) else 'no code'}: no such item in this change set",
-            hint="Items are named by their codes as they are in the shop, zeros in front and all.",
+            f"{strange['key'].head(1).to_list()[0] if len(strange) else 'no code'}: this SKU is not in the change set",
+            hint="Use the exact SKU, including leading zeros.",
         )
     return asked
 
@@ -89,7 +89,7 @@ def _items_where(changes: ChangeSet, live: Table | None, where: str, settings: S
     """The items (frame of key) for which a condition holds."""
     if live is None:
         raise InvalidOption(
-            "it asks for fields of the live export, which is not there",
+            "this condition needs the live export, which was not found",
             option="where",
             value=repr(where),
             hint="Say where that is.",

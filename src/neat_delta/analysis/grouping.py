@@ -31,7 +31,7 @@ def field_of(live: Table, what: str) -> str:
     found = next((name for name in live.names if pattern.search(name)), None)
     if found is None:
         raise InvalidOption(
-            f"no field of {live.source.name} is named so",
+            f"no field of {live.source.name} has this name",
             option="by",
             value=what,
             hint="Fields: " + ", ".join(live.names) + ".",

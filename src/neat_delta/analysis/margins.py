@@ -71,10 +71,8 @@ def price_and_cost(live: Table, money: MoneySettings) -> tuple[str, str]:
     lacking = [what for what, name in (("price", price), ("cost", cost)) if name not in live.names]
     if price is None or cost is None or lacking:
         raise InvalidOption(
-            f"{live.source.name} has no field known as the {' and the '.join(lacking)}",
-            hint='Say which it is in catalogue.toml: [money], price = "…", cost = "…". Fields: '
-            + ", ".join(live.names)
-            + ".",
+            f"{live.source.name} has no column for the {' and the '.join(lacking)}",
+            hint='Set it in catalogue.toml: [money], price = "…", cost = "…". Fields: ' + ", ".join(live.names) + ".",
         )
     return price, cost
 

@@ -95,9 +95,9 @@ def check_changes_path(path: Path) -> None:
     """
     if path.exists() and not _is_change_set(path):
         raise WriteError(
-            "another file, no change set, has this name",
+            "this name belongs to another file, not to a change set",
             file=path,
-            hint="Give the change set another name.",
+            hint="Choose another name.",
         )
 
 
@@ -157,10 +157,10 @@ def _head(line: bytes, path: Location) -> tuple[Head, dict[str, Any]]:
         version = result["neat_delta"]
         if version != FORMAT:
             raise InvalidInput(
-                f"this change set has format {version}, and this program knows format {FORMAT}",
+                f"this change set has format {version}; this program reads format {FORMAT}",
                 file=path,
                 line=1,
-                hint="Use the release that made it, or compare again.",
+                hint="Use the version of neat-delta that made it, or compare again.",
             )
         head = Head(
             key=tuple(result["key"]),
@@ -176,14 +176,14 @@ def _head(line: bytes, path: Location) -> tuple[Head, dict[str, Any]]:
             identity=Identity(**result["identity"]) if "identity" in result else None,
         )
         if not all(isinstance(number, int) for number in result["counts"].values()):
-            raise TypeError("a count is no number")
+            raise TypeError("a count is not a number")
         return head, result
     except (orjson.JSONDecodeError, KeyError, TypeError, AttributeError) as error:
         raise InvalidInput(
             "this is not a change set",
             file=path,
             line=1,
-            hint="Compare two files to make one.",
+            hint="Make one by comparing two files.",
             code="no-change-set",
         ) from error
 
@@ -212,8 +212,10 @@ def _first_broken(lines: pl.Series, path: Location) -> InvalidInput:
         try:
             orjson.loads(line)
         except orjson.JSONDecodeError:
-            return InvalidInput("this line is no JSON object, the file is damaged or cut off", file=path, line=number)
-    return InvalidInput("the items do not have the form of a change set", file=path)
+            return InvalidInput(
+                "this line is not a JSON object: the file is damaged or cut off", file=path, line=number
+            )
+    return InvalidInput("the lines are not those of a change set", file=path)
 
 
 def _check_items(rows: pl.DataFrame, path: Location) -> None:
@@ -223,7 +225,7 @@ def _check_items(rows: pl.DataFrame, path: Location) -> None:
     if len(unknown):
         at, found = unknown.row(0, named=True)["at"], unknown["action"][0]
         raise InvalidInput(
-            "this item asks for something that this program does not know",
+            "unknown action",
             file=path,
             line=at + 2,
             value=found or "",
@@ -233,7 +235,7 @@ def _check_items(rows: pl.DataFrame, path: Location) -> None:
     if keys.n_unique() < len(keys):
         repeated = rows.drop_nulls("key").filter(pl.col("key").is_duplicated())
         raise InvalidInput(
-            "this item stands in the change set twice",
+            "this item is in the change set twice",
             file=path,
             line=repeated["at"][1] + 2,
             value=repeated["key"][1].replace(KEY_SEPARATOR, " · "),
@@ -249,9 +251,9 @@ def _with_other_rows(head: Head, counts: dict[str, int], items: pl.DataFrame, pa
     if broken:
         state = broken[0]
         raise InvalidInput(
-            f"the head counts {counts.get(state)} {state} items, the file has {states.get(state, 0)}",
+            f"line 1 counts {counts.get(state)} {state} rows, the file has {states.get(state, 0)}",
             file=path,
-            hint="The file is cut off or was changed by hand; make it again.",
+            hint="The file is cut off, or was edited by hand. Make it again.",
         )
     return replace_member(head, other_rows=other)
 

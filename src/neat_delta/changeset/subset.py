@@ -32,8 +32,8 @@ def subset(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = No
     keep = _with_followers(changes, keep) if len(kept_codes) else _without_followers(changes, keep)
     if 0 < len(kept_codes) < len(codes):
         raise InvalidOption(
-            "code changes are taken or left all together, for items that name one another follow them",
-            hint="Take all of them, or make the change set again from a shorter list of codes.",
+            "SKU changes can only be accepted all together, because linked items follow them",
+            hint="Accept all of them, or make the change set again from a shorter list.",
         )
     kept = changes.cells.join(keep.drop_nulls(), on=["key", "field"], how="semi", maintain_order="left")
     in_whole = changes.cells_with_action(ADD, REMOVE).join(whole, on="key", how="semi", maintain_order="left")
@@ -92,7 +92,7 @@ def _exclusion(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None)
     )
     left = left.join(message, on=["key", "field"], how="left", nulls_equal=True, maintain_order="left")
     left = left.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
-    say = left.select(pl.col("message").fill_null("left out of this change set")).to_series()
+    say = left.select(pl.col("message").fill_null("not accepted")).to_series()
     return findings_frame(
         LEFT_OUT, "note", key=left["key"], field=left["field"], line=left["line"], value=left["now"], message=say
     )

@@ -38,40 +38,37 @@ LAST_KEPT = NOW.str.head(SIGNIFICANT).cast(pl.Int64, strict=False)
 
 # What happened, and how it shows; the first that fits is said. Nothing but the live value makes these.
 EXPLAINED: dict[str, pl.Expr] = {
-    "zeros in front were lost": WAS.str.contains(r"^\s*[+-]?0[0-9]+$")
+    "leading zeros lost": WAS.str.contains(r"^\s*[+-]?0[0-9]+$")
     & (WAS.str.strip_chars().str.replace(r"^([+-]?)0+([0-9])", "${1}${2}") == NOW),
-    "the plus sign in front was lost": WAS.str.contains(r"^\+[0-9]+$")
-    & (WAS.str.slice(1).str.strip_chars_start("0") == NOW),
-    "a code was taken for a number": WAS.str.contains(r"^[0-9]+$")
+    "leading plus sign lost": WAS.str.contains(r"^\+[0-9]+$") & (WAS.str.slice(1).str.strip_chars_start("0") == NOW),
+    "code changed into a number": WAS.str.contains(r"^[0-9]+$")
     & NOW.str.contains(r"^[0-9]+[.,]0+$")
     & (NOW.str.replace(r"[.,]0+$", "").str.strip_chars_start("0") == WAS.str.strip_chars_start("0")),
-    "a code was taken for a power of ten": WAS.str.contains(r"^[0-9]+[eE][+-]?[0-9]+$")
+    "code changed into scientific notation": WAS.str.contains(r"^[0-9]+[eE][+-]?[0-9]+$")
     & (NOW.str.replace(",", ".", literal=True).cast(pl.Float64, strict=False) == WAS.cast(pl.Float64, strict=False)),
-    "a long number was shown as a power of ten": WAS.str.contains(LONG_NUMBER)
+    "number in scientific notation": WAS.str.contains(LONG_NUMBER)
     & NOW.str.contains(POWER_OF_TEN)
     # The last digit shown may be rounded up.
     & WAS.str.starts_with(SHOWN_DIGITS.str.head(SHOWN_DIGITS.str.len_chars() - 1))
     & (NOW.str.extract(r"[eE]\+?([0-9]+)$").cast(pl.UInt32, strict=False) + 1 == WAS.str.len_chars()),
-    "the digits behind the fifteenth were lost": WAS.str.contains(rf"^[0-9]{{{SIGNIFICANT + 1},}}$")
+    "digits after the 15th lost": WAS.str.contains(rf"^[0-9]{{{SIGNIFICANT + 1},}}$")
     & (LAST_KEPT - WAS.str.head(SIGNIFICANT).cast(pl.Int64, strict=False)).is_in([0, 1])
     & (WAS.str.len_chars() == NOW.str.len_chars())
     & NOW.str.slice(SIGNIFICANT).str.contains("^0*$"),
-    "a code was turned into a date": WAS.str.contains(LIKE_A_DAY)
+    "code changed into a date": WAS.str.contains(LIKE_A_DAY)
     & NOW.str.contains(DAY_OR_ISO)
     & ~WAS.str.contains(DAY_OR_ISO),
-    "a code was turned into a time": WAS.str.contains(r"^[0-9]{1,2}:[0-9]{1,2}$") & NOW.str.contains(TIME),
-    "a word of truth was translated": pl.any_horizontal(
+    "code changed into a time": WAS.str.contains(r"^[0-9]{1,2}:[0-9]{1,2}$") & NOW.str.contains(TIME),
+    "TRUE/FALSE was translated": pl.any_horizontal(
         (WAS.str.to_lowercase() == word) & NOW.str.to_lowercase().is_in(others) for word, others in TRUTH.items()
     ),
 }
 # Here nobody can tell what was meant.
 UNCLEAR: dict[str, pl.Expr] = {
-    "a formula has failed": NOW.str.contains(FAILED),
-    "this is a formula rather than its value": NOW.str.contains(FORMULA)
-    & ~WAS.str.contains("^=").fill_null(value=False),
-    "a long number was shown as a power of ten, its digits are lost": WAS.str.contains(LONG_NUMBER)
-    & NOW.str.contains(POWER_OF_TEN),
-    "the text was cut off where programs cut it": (NOW.str.len_chars().is_in(CUTS))
+    "formula error": NOW.str.contains(FAILED),
+    "a formula instead of its value": NOW.str.contains(FORMULA) & ~WAS.str.contains("^=").fill_null(value=False),
+    "number in scientific notation, digits lost": WAS.str.contains(LONG_NUMBER) & NOW.str.contains(POWER_OF_TEN),
+    "text cut off where spreadsheet programs cut it": (NOW.str.len_chars().is_in(CUTS))
     & WAS.str.starts_with(NOW)
     & (WAS.str.len_chars() > NOW.str.len_chars()),
 }
@@ -79,10 +76,9 @@ UNCLEAR: dict[str, pl.Expr] = {
 
 # And so it is where codes became what no other code of the column is.
 UNLIKE_CODES: dict[str, pl.Expr] = {
-    "this looks like a date among codes": NOW.str.contains(DAY_OR_ISO) & ~WAS.str.contains(DAY_OR_ISO),
-    "this looks like a number with decimals among codes": NOW.str.contains(r"^[0-9]+[.,]0+$")
-    & ~WAS.str.contains(r"[.,]0+$"),
-    "this looks like a power of ten among codes": NOW.str.contains(POWER_OF_TEN) & ~WAS.str.contains(POWER_OF_TEN),
+    "looks like a date among codes": NOW.str.contains(DAY_OR_ISO) & ~WAS.str.contains(DAY_OR_ISO),
+    "looks like a decimal number among codes": NOW.str.contains(r"^[0-9]+[.,]0+$") & ~WAS.str.contains(r"[.,]0+$"),
+    "looks like scientific notation among codes": NOW.str.contains(POWER_OF_TEN) & ~WAS.str.contains(POWER_OF_TEN),
 }
 
 
@@ -92,7 +88,7 @@ def restored(context: CheckContext) -> pl.DataFrame:
     accents = _accented(context)
     what = [_broken(was, now) for was, now in accents.select("was", "now").iter_rows()]
     broken = accents.with_columns(what=pl.Series(what, dtype=pl.String)).drop_nulls("what")
-    message = "{} ({} became {}); the live value is put back"
+    message = "{} ({} became {}); current value kept"
     return _found(context, pl.concat([hit, broken]), "repaired", "warning", message, REPAIR)
 
 
@@ -104,21 +100,21 @@ def damaged(context: CheckContext) -> pl.DataFrame:
     hit = _what(_texts(context).drop_nulls("now"), UNCLEAR)
     strange_codes = _what(_texts(context).drop_nulls().filter(pl.col("field").is_in(codes)), UNLIKE_CODES)
     strange = _accented(context).filter(NOW.str.contains(DOUBLED) & ~WAS.str.contains(DOUBLED))
-    strange = strange.with_columns(what=pl.lit("accents were read in the wrong character set"))
+    strange = strange.with_columns(what=pl.lit("broken accents: wrong encoding"))
     hit = pl.concat([hit, strange_codes, strange]).unique(["key", "field"], keep="first", maintain_order=True)
     if hit.is_empty():
         return no_findings()
     repairs = restored(context).select("key", "field")
     hit = hit.join(repairs, on=["key", "field"], how="anti", maintain_order="left")
-    message = "{} ({} became {}); write the value anew"
+    message = "{} ({} became {}); retype the value"
     return _found(context, hit, "spreadsheet damage", "error", message)
 
 
 def _broken(was: str, now: str) -> str | None:
     if now == was.encode().decode("cp1252", "replace") or now == was.encode().decode("latin-1"):
-        return "accents were read in the wrong character set"
+        return "broken accents: wrong encoding"
     if "?" in now and now in (was.encode(charset, "replace").decode(charset) for charset in ("cp1252", "ascii")):
-        return "a letter was lost to a question mark"
+        return "a letter became a question mark"
     return None
 
 

@@ -33,7 +33,7 @@ def wrong_barcode(context: CheckContext) -> pl.DataFrame:
 
 def padded_barcode(context: CheckContext) -> pl.DataFrame:
     """A barcode is the live one with zeros put in front."""
-    message = "the same barcode in more digits; shops and scanners may take it for another one"
+    message = "same barcode with extra zeros; shops and scanners may read it as another one"
     longer = pl.col("code").str.len_chars() > pl.col("was").str.len_chars()
     return concat_findings(
         context.findings_for(cells.filter(_same_number() & longer), "extra zeros", "warning", message)
@@ -66,12 +66,12 @@ def _same_number() -> pl.Expr:
 def _advice(code: str) -> str:
     for length in LENGTHS:
         if len(code) < length and is_barcode(code.zfill(length)):
-            return f"with the zeros in front that it lacks this is {code.zfill(length)}; write that, as text"
+            return f"leading zeros are missing: {code.zfill(length)}. Write that, as text"
     if len(code) not in (*LENGTHS, 10) or not code[:-1].isdecimal():
-        return "a barcode has 8, 12, 13 or 14 digits, an ISBN 10 or 13; look at the item and write it anew"
+        return "a barcode has 8, 12, 13 or 14 digits, an ISBN 10 or 13. Correct it"
     right = next((code[:-1] + sign for sign in LAST_SIGNS if is_barcode(code[:-1] + sign)), None)
-    fits = f"{right} would be right, or" if right else "look:"
-    return f"the check digit does not fit; {fits} another digit is mistyped"
+    fits = f"should be {right}, or" if right else "look:"
+    return f"wrong check digit: {fits} another digit is wrong"
 
 
 CHECKS = (

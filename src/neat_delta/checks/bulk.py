@@ -35,9 +35,7 @@ def multiplied_alike(context: CheckContext) -> pl.DataFrame:
             times = pl.lit(factor).cast(pl.Decimal(38, 0))
             for hit in (both.filter(WAS * times == NOW), both.filter(NOW * times == WAS)):
                 if _alike(hit, both):
-                    message = (
-                        f"this column changed {factor:,}-fold all at once: was it opened with the wrong decimal mark?"
-                    )
+                    message = f"the whole column changed by a factor of {factor:,}: wrong decimal separator?"
                     found.append(context.findings_for(cells_of(cells, hit), "column multiplied", "error", message))
     return concat_findings(found)
 
@@ -50,7 +48,7 @@ def rounded_alike(context: CheckContext) -> pl.DataFrame:
         for decimals in range(MOST_DECIMALS):
             hit = finer.filter((WAS.round(decimals, mode="half_away_from_zero") == NOW) | (WAS.round(decimals) == NOW))
             if _alike(hit, both):
-                message = "this column was rounded all at once: was it saved as it is shown? The live values stay"
+                message = "the whole column was rounded: saved as displayed? Current values kept"
                 found.append(context.findings_for(cells_of(cells, hit), "column rounded", "error", message))
                 break
     return concat_findings(found)
@@ -68,7 +66,7 @@ def share_slip(context: CheckContext) -> pl.DataFrame:
         beyond = (hundred < NOW) & (hundred >= WAS)
         below = (NOW > 0) & (one > NOW) & (one <= WAS)
         hit = both.filter((WAS != 0) & (slip | beyond | below))
-        message = "is this share a hundred times too large or too small? Write it with its sign, such as 7 %"
+        message = "100 times too large or too small? Write the percent sign, such as 7 %"
         found.append(context.findings_for(cells_of(cells, hit), "percent slip", "error", message))
     return concat_findings(found)
 
@@ -77,7 +75,7 @@ def control_character(context: CheckContext) -> pl.DataFrame:
     """A value has a control character in it, which nobody types."""
     cells = context.outgoing_cells.drop_nulls("now").filter(NOW.str.contains(CONTROL))
     new = cells.filter(~WAS.str.contains(CONTROL).fill_null(value=False))
-    message = "this holds a character that nobody types (a control character); write the value anew"
+    message = "contains a control character. Retype the value"
     return context.findings_for(new, "control character", "error", message)
 
 

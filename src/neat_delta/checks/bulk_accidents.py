@@ -51,7 +51,7 @@ def column_out_of_step(context: CheckContext) -> pl.DataFrame:
             up, down = int((both["now"] > both["was"]).sum()), int((both["now"] < both["was"]).sum())
             if min(up, down) < EITHER_WAY * len(cells):
                 continue
-        message = "these values stood on other items: was the column sorted or moved without the others?"
+        message = "these values belong to other items: column sorted or moved without the others?"
         found.append(context.findings_for(cells, "column out of step", "error", message))
     return concat_findings(found)
 
@@ -79,7 +79,7 @@ def fill_series(context: CheckContext) -> pl.DataFrame:
         # So a short run counts only if none of it was one before.
         plain = (length >= RUN - 1) & (owned == 0)
         hit = rows.filter("counts").filter(plain | ((length >= LONG_RUN) & (owned < HALF * length)))
-        message = "these numbers count on from row to row: was the cell above dragged down? Copy it instead"
+        message = "numbers rise by 1 per row: fill handle? Copy the cell instead"
         found.append(context.findings_for(cells_of(cells, hit), "fill series", "error", message))
     return concat_findings(found)
 
@@ -100,7 +100,7 @@ def filled_down(context: CheckContext) -> pl.DataFrame:
         runs = rows.filter("same").filter(
             (pl.len().over("run") >= FILLED) & (WAS.n_unique().over("run") >= UNLIKE * pl.len().over("run"))
         )
-        message = "unlike values became that of the row above: was it filled down over them?"
+        message = "different values overwritten by the row above: filled down by mistake?"
         found.append(context.findings_for(cells_of(cells, runs), "filled down", "error" if own else "warning", message))
     return concat_findings(found)
 
@@ -128,7 +128,7 @@ def shifted(context: CheckContext) -> pl.DataFrame:
         rows = moved.filter(pl.col("values") >= FEWEST_SHIFTED).join(all_of, on="key")
         rows = rows.filter(pl.col("len") * 2 > pl.col("all")).sort("key")
         about = rows.select("key", "now", field=pl.lit(None, pl.String))
-        message = "the cells of this row stand one column beside their own; move them back, the whole row is held back"
+        message = "the cells of this row are one column off. Move them back; the whole row is not sent"
         found.append(context.findings_for(about, "shifted cells", "error", message))
     return concat_findings(found)
 
@@ -141,7 +141,7 @@ def truncated(context: CheckContext) -> pl.DataFrame:
             WAS.str.starts_with(NOW) & (NOW.str.len_chars() >= SHORTEST_CUT) & (WAS != NOW)
         )
         alike = cut.filter(pl.len().over(NOW.str.len_chars()) >= FEWEST_CUT)
-        message = "these texts lost their ends at one and the same length; the live ones stay"
+        message = "texts cut off at the same length; current texts kept"
         found.append(context.findings_for(alike, "truncated", "error", message))
     return concat_findings(found)
 
@@ -177,7 +177,7 @@ def _further(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> 
         return context.type_of(name) == "text", count, -context.live.names.index(name)
 
     meant = max(counts, key=likeliest)[0]
-    message = f"{old!r} became {new!r} here as in {meant}: did search and replace go further than meant?"
+    message = f"{old!r} became {new!r} here as in {meant}: did search and replace go too far?"
     return context.findings_for(same.filter(pl.col("field") != meant), "search and replace", "warning", message)
 
 

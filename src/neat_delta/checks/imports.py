@@ -14,8 +14,8 @@ if TYPE_CHECKING:
     from neat_delta.checks.check import CheckContext
 
 UNTOLD = (
-    "the live export holds plain ASCII only, so the shop's character set is not known; this will be written as UTF-8, "
-    "look at it in the shop after the import"
+    "the live export has only plain ASCII, so the shop's encoding is unknown; this is written as UTF-8: "
+    "check it in the shop after the import"
 )
 
 
@@ -29,7 +29,7 @@ def character(context: CheckContext) -> pl.DataFrame:
     lacking = cells.filter(
         pl.col("now").map_elements(lambda cell: not _encodes(cell, charset), return_dtype=pl.Boolean).fill_null(False)
     )
-    message = "the shop's character set ({}) has no such character; write it another way, or let the shop take UTF-8"
+    message = "the shop's encoding ({}) does not have this character. Write it differently, or use UTF-8 in the shop"
     return context.findings_for(lacking, "unsupported character", "error", message.format(charset))
 
 
@@ -47,8 +47,8 @@ def cannot_be_emptied(context: CheckContext) -> pl.DataFrame:
     """A field would be emptied, and the shop's import has no way to do that by file."""
     emptied = context.outgoing_cells.filter(pl.col("now").is_null() & (not context.settings.imports.can_empty))
     message = (
-        "the shop's import leaves a field alone where a cell is blank, so no file can empty it; empty it in the shop, "
-        "or settle a marker that empties in catalogue.toml"
+        "the shop ignores blank cells, so no file can empty this field. Empty it in the shop, "
+        "or set marker in [import] of catalogue.toml"
     )
     return context.findings_for(emptied, "cannot be emptied", "error", message)
 
@@ -56,7 +56,7 @@ def cannot_be_emptied(context: CheckContext) -> pl.DataFrame:
 def reads_as_marker(context: CheckContext) -> pl.DataFrame:
     """A value is just what the shop's import takes for "empty this"."""
     marker = context.settings.imports.marker
-    message = f"the shop's import takes {marker!r} for an order to empty the field; write another value, or blank"
+    message = f"for the shop, {marker!r} means: empty this field. Write another value, or leave it blank"
     return context.findings_for(
         context.outgoing_cells.filter(pl.col("now") == (marker or "")), "import marker", "error", message
     )

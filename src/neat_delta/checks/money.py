@@ -40,7 +40,7 @@ TIMES_LARGEST = 10
 
 def negative(context: CheckContext) -> pl.DataFrame:
     """An amount of money or a stock falls below zero."""
-    message = "this cannot be below zero; mend it"
+    message = "negative value not allowed. Correct it"
     return _each(
         context, _money(context) + _stock(context), (NOW < 0) & ~(WAS < 0).fill_null(value=False), "negative", message
     )
@@ -49,7 +49,7 @@ def negative(context: CheckContext) -> pl.DataFrame:
 def zero_price(context: CheckContext) -> pl.DataFrame:
     """A price becomes zero."""
     price = context.settings.money.price_of(context.live.names)
-    message = "a price of zero gives the item away; write the price, or leave it blank"
+    message = "price is zero. Write the price, or leave it blank"
     return _each(
         context, [price] if price else [], (NOW == 0) & (WAS != 0).fill_null(value=True), "zero price", message
     )
@@ -59,7 +59,7 @@ def decimal_slip(context: CheckContext) -> pl.DataFrame:
     """An amount of money is about ten, a hundred or a thousand times what it was, or such a part of it."""
     ratio = (NOW.cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
     near = [((times / step - 1).abs() < about) for step, about in SLIPS.items() for times in (ratio, 1 / ratio)]
-    message = "this is about ten or a hundred times more, or less, than it was: is the decimal mark in its place?"
+    message = "10 or 100 times more, or less, than before: decimal separator wrong?"
     return _each(context, _money(context), (WAS > 0) & (NOW > 0) & pl.any_horizontal(near), "decimal slip", message)
 
 
@@ -67,7 +67,7 @@ def large_move(context: CheckContext) -> pl.DataFrame:
     """An amount of money moves by a larger share than is settled as usual."""
     most = context.settings.checks.largest_change
     share = ((NOW - WAS).cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
-    message = f"this moves by more than {most * 100:.0f} %; look at it (largest_change in [checks])"
+    message = f"changes by more than {most * 100:.0f} % (limit: largest_change in [checks])"
     return _each(context, _money(context), (WAS > 0) & (share > most), "large change", message, "warning")
 
 
@@ -80,7 +80,7 @@ def implausible_stock(context: CheckContext) -> pl.DataFrame:
         largest = int(there.max() or 0)  # type: ignore[arg-type]
         hit = both.filter((TIMES_LARGEST * largest < NOW) & (WAS != NOW).fill_null(value=True))
         if largest:
-            message = f"no item has more than {largest} of this; was a barcode or a price typed here?"
+            message = f"far above any other item (most: {largest}): barcode or price in the stock column?"
             found.append(context.findings_for(_cells(context, name, hit), "implausible stock", "error", message))
     return concat_findings(found)
 
@@ -91,7 +91,7 @@ def below_cost(context: CheckContext) -> pl.DataFrame:
     if pair is None:
         return no_findings()
     bad = pair.filter((pl.col("price") < pl.col("cost")) & ~(pl.col("price_was") < pl.col("cost_was")).fill_null(False))
-    message = "the price is below the cost; mend one of the two"
+    message = "price is below cost. Correct one of the two"
     return context.findings_for(
         _moved(context, bad, context.settings.money.price_cost_fields(context.live.names)),
         "below cost",
@@ -111,7 +111,7 @@ def low_margin(context: CheckContext) -> pl.DataFrame:
 
     now, was = margin("price", "cost"), margin("price_was", "cost_was")
     bad = pair.filter((now >= 0) & (now < floor) & ~(was < floor).fill_null(value=False))
-    message = f"the margin falls below {floor * 100:.0f} % (margin_floor in [checks])"
+    message = f"margin falls below {floor * 100:.0f} % (limit: margin_floor in [checks])"
     return context.findings_for(
         _moved(context, bad, context.settings.money.price_cost_fields(context.live.names)),
         "low margin",
@@ -146,7 +146,7 @@ def sale_not_below_price(context: CheckContext) -> pl.DataFrame:
     bad = both.filter(
         (pl.col("now_sale") >= NOW) & (pl.col("now_sale") > 0) & ~(pl.col("was_sale") >= WAS).fill_null(value=False)
     )
-    message = "the sale price is not below the price; mend one of the two"
+    message = "sale price is not below the regular price. Correct one of the two"
     return context.findings_for(_moved(context, bad, (price, sale)), "sale price too high", "error", message)
 
 
@@ -166,7 +166,7 @@ def sale_below_cost(context: CheckContext) -> pl.DataFrame:
         & (NOW / tax < pl.col("cost"))
         & ~((WAS > 0) & (WAS / tax < pl.col("cost_was"))).fill_null(value=False)
     )
-    message = "the sale price is below the cost; mend one of the two"
+    message = "sale price is below cost. Correct one of the two"
     return context.findings_for(_moved(context, bad, (sale, cost)), "sale below cost", "error", message)
 
 
@@ -187,7 +187,7 @@ def sale_ends_early(context: CheckContext) -> pl.DataFrame:
     before = pl.Series(typed[end, "now"] < typed[start, "now"]).fill_null(value=False)
     already = pl.Series(typed[end, "was"] < typed[start, "was"]).fill_null(value=False)
     bad = context.affected_items.select("key").filter(before & ~already)
-    message = "the sale ends before it starts; mend one of the two"
+    message = "the sale ends before it starts. Correct one of the two"
     return context.findings_for(_moved(context, bad, (start, end)), "sale dates", "error", message)
 
 
@@ -209,7 +209,7 @@ def cost_left_behind(context: CheckContext) -> pl.DataFrame:
     alone = of_group.filter(
         ~pl.col("with_cost") & (pl.col("alike") >= FEWEST_ALIKE) & (pl.col("alike") >= SHARE_ALIKE * pl.col("all"))
     )
-    message = f"the price moves and the {cost} does not, as it does for the others of this {group}"
+    message = f"price changed but {cost} did not, unlike other items of this {group}"
     return context.findings_for(_moved(context, alone, (price,)), "cost unchanged", "warning", message)
 
 
@@ -219,7 +219,7 @@ def many_changes(context: CheckContext) -> pl.DataFrame:
     found = [no_findings()]
     for name, _, cells in context.cells():
         if len(cells) >= FEW_CHANGES and len(cells) > most * items:
-            message = f"{len(cells)} of {items} items change here; is that meant? (most_changed in [checks])"
+            message = f"{len(cells)} of {items} items change. Intended? (limit: most_changed in [checks])"
             found.append(findings_frame("many changes", "warning", field=name, message=message))
     return pl.concat(found)
 

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 
 def locked(context: CheckContext) -> pl.DataFrame:
     """A field whose change has wide effects changes, and this run does not unlock it."""
-    message = "this field is locked in catalogue.toml"
+    message = "locked field (catalogue.toml)"
     known = context.changes.keys_with_action(CHANGE, RECODE)
     return concat_findings(
         context.findings_for(
@@ -45,13 +45,13 @@ def required(context: CheckContext) -> pl.DataFrame:
                 emptied,
                 "required field",
                 "error",
-                "this field must not be empty; leave the value, or write another one",
+                "required field cannot be empty",
             ),
             context.findings_for(
                 lacking.with_columns(now=pl.lit(None, pl.String)),
                 "required field",
                 "error",
-                "a new item must have this field; fill it, or say with a rule what new items have",
+                "required for new items. Fill it, or give a formula for new items",
             ),
         ]
     )
@@ -59,7 +59,7 @@ def required(context: CheckContext) -> pl.DataFrame:
 
 def too_long(context: CheckContext) -> pl.DataFrame:
     """A text is longer than the field holds."""
-    message = "the field holds {} characters; shorten the text"
+    message = "max. {} characters. Shorten the text"
     return concat_findings(
         context.findings_for(
             cells.filter(pl.col("now").str.len_chars() > result.length),
@@ -74,7 +74,7 @@ def too_long(context: CheckContext) -> pl.DataFrame:
 
 def too_fine(context: CheckContext) -> pl.DataFrame:
     """A number has more decimals than the field holds; the shop would round it."""
-    message = "the field holds {} decimals, and the shop would round this; round it yourself"
+    message = "max. {} decimals. Round it"
     return concat_findings(
         context.findings_for(
             cells.filter(_decimals(context, name) > result.decimals),
@@ -107,7 +107,7 @@ def _broken(context: CheckContext, one: Condition) -> pl.DataFrame:
     for name in names:
         if name not in context.live.names:
             raise InvalidOption(
-                f"the condition {one.must!r} in catalogue.toml: there is no field {name}",
+                f"rule {one.must!r} in catalogue.toml: there is no field {name}",
                 hint="Fields: " + ", ".join(context.live.names) + ".",
             )
     moved = [name for name in names if name in context.changes.head.fields]
@@ -129,13 +129,13 @@ def _broken(context: CheckContext, one: Condition) -> pl.DataFrame:
     cells = context.outgoing_cells.filter(pl.col("field").is_in(moved)).join(
         bad, on="key", how="semi", maintain_order="left"
     )
-    return context.findings_for(cells, "validation rule", one.level, one.message or f"this must hold: {one.must}")
+    return context.findings_for(cells, "validation rule", one.level, one.message or f"rule broken: {one.must}")
 
 
 def _wrong(one: Condition, error: Exception) -> InvalidOption:
-    what = error.what if isinstance(error, ExpressionError) else "it is neither true nor false"
+    what = error.what if isinstance(error, ExpressionError) else "it is not a condition"
     hint = getattr(error, "hint", None) or "Write one such as: sale_price < price"
-    return InvalidOption(f"the condition {one.must!r} in catalogue.toml: {what}", hint=hint)
+    return InvalidOption(f"rule {one.must!r} in catalogue.toml: {what}", hint=hint)
 
 
 CHECKS = (
@@ -143,5 +143,5 @@ CHECKS = (
     Check("required field", "error", required),
     Check("too long", "error", too_long),
     Check("too many decimals", "error", too_fine),
-    Check("validation rule", "as settled", condition),
+    Check("validation rule", "as configured", condition),
 )

@@ -100,7 +100,7 @@ def _known(overrides: Overrides, live: Table) -> Overrides:
         for name in result:
             if field_name(name) not in live.names:
                 raise InvalidOption(
-                    "there is no such field",
+                    "there is no field with this name",
                     option=option,
                     value=name,
                     hint="Fields: " + ", ".join(live.names) + ".",
@@ -109,9 +109,9 @@ def _known(overrides: Overrides, live: Table) -> Overrides:
     for name in overrides.ignore:
         if name not in open_ones:
             raise InvalidOption(
-                "there is no such check that can be let pass",
+                "there is no check with this name that can be ignored",
                 option="ignore",
                 value=repr(name),
-                hint="There are: " + ", ".join(open_ones) + ".",
+                hint="Choose from: " + ", ".join(open_ones) + ".",
             )
     return replace(overrides, **{option: tuple(map(field_name, result)) for option, result in names.items()})

@@ -71,8 +71,8 @@ def _advice(value: str, choices: Sequence[str], name: str, *, open_: bool) -> st
     if near is not None:
         meant = f"did you mean {near!r}?"
     else:
-        meant = "write one of: " + ", ".join(choices[:SOME_VALUES]) + (" …" if len(choices) > SOME_VALUES else "")
-    what = "no item has this value yet" if open_ else "this is none of the field's values"
+        meant = "choose from: " + ", ".join(choices[:SOME_VALUES]) + (" …" if len(choices) > SOME_VALUES else "")
+    what = "no item has this category yet" if open_ else "not an allowed value"
     return f"{what}; {meant}"
 
 
@@ -113,9 +113,7 @@ def another_spelling(context: CheckContext) -> pl.DataFrame:
         like = {value: folded[normalize(value)] for value in strange["single"].unique() if normalize(value) in folded}
         hit = strange.filter(pl.col("single").is_in(list(like)))
         meant = hit["single"].replace_strict(like, return_dtype=pl.String)
-        message = pl.select(
-            pl.format("other items have {} here, this would be a second spelling of it", meant)
-        ).to_series()
+        message = pl.select(pl.format("other items use {}; possible spelling variant", meant)).to_series()
         found.append(context.findings_for(hit, "new spelling", "warning", message))
     return concat_findings(found)
 
@@ -133,7 +131,7 @@ def spelling_variant(context: CheckContext) -> pl.DataFrame:
         multiple = [" and ".join(map(repr, spellings)) for spellings in folded.values() if len(spellings) > 1]
         if multiple:
             about = cells.head(1).with_columns(now=pl.lit(None, pl.String))
-            message = f"the live export spells a value of {name} in two ways: {'; '.join(multiple[:SOME_VALUES])}"
+            message = f"the shop already has two spellings in {name}: {'; '.join(multiple[:SOME_VALUES])}"
             found.append(context.findings_for(about, "spelling variant", "note", message))
     return concat_findings(found)
 
@@ -154,7 +152,7 @@ def unknown_category(context: CheckContext) -> pl.DataFrame:
         if result.lowest:
             inner = _strange(cells, used.filter(~used.is_in(parents.implode())), result.separator)
             inner = inner.filter(pl.col("single").is_in(parents.implode()))
-            say_lowest = "this category has others in it, and items go into the lowest ones only; choose one of those"
+            say_lowest = "choose a subcategory; items are in the lowest level only"
             found.append(context.findings_for(inner, "unknown category", "error", say_lowest))
     return concat_findings(found)
 
@@ -170,7 +168,7 @@ def _parents(paths: pl.Series) -> pl.Series:
 
 def image_name(context: CheckContext) -> pl.DataFrame:
     """A picture's name has spaces or signs that break web addresses."""
-    message = "the name holds a space or a sign that web addresses cannot have; rename the picture"
+    message = "the file name has a space or a character that URLs cannot have. Rename the image"
     return concat_findings(
         context.findings_for(
             cells.filter(pl.col("now").str.contains(r"[\s?#%&\"<>\\]")), "image name", "warning", message
@@ -185,7 +183,7 @@ def image_missing(context: CheckContext) -> pl.DataFrame:
     if context.images is None:
         return no_findings()
     there = pl.Series(sorted(context.images), dtype=pl.String)
-    message = "there is no such picture in the folder; add it there, or mend the name (letter case counts)"
+    message = "image file not found. Add it to the folder, or correct the name (upper and lower case count)"
     return concat_findings(
         context.findings_for(_strange(cells, there, result.separator), "image missing", "error", message)
         for name, result, cells in context.cells()
@@ -208,7 +206,7 @@ def not_unique(context: CheckContext) -> pl.DataFrame:
         hit = cells.join(others.rename({"key": "keys"}), on="now", how="inner", maintain_order="left")
         other = hit["keys"].list.set_difference(hit.select(pl.concat_list("key")).to_series()).list.first()
         message = pl.select(
-            pl.format("{} would have it too, and it must be an item's own", other.fill_null("another item"))
+            pl.format("duplicate value, must be unique: {} has it too", other.fill_null("another item"))
         ).to_series()
         found.append(context.findings_for(hit, "not unique", "error", message))
     return concat_findings(found)
@@ -230,7 +228,7 @@ def broken_link(context: CheckContext) -> pl.DataFrame:
             strange = _strange(cells, codes, parted_by)
             found.append(
                 context.findings_for(
-                    strange, "broken link", "warning", "no item has this code; mend it, or add the item"
+                    strange, "broken link", "warning", "linked SKU does not exist. Correct it, or add the item"
                 )
             )
     return concat_findings(found)
@@ -255,7 +253,9 @@ def parent_removed(context: CheckContext) -> pl.DataFrame:
         named = named.with_columns(pl.col("key").str.split(separator) if separator else pl.concat_list("key"))
         named = named.explode("key").with_columns(pl.col("key").str.strip_chars())
         hit = removed.join(named.group_by("key").agg(pl.len(), pl.col("by").first()), on="key", maintain_order="left")
-        message = hit.select(pl.format("{} names it in its {}, and stays; remove both, or neither", "by", pl.lit(name)))
+        message = hit.select(
+            pl.format("{} links to it in {} and is not deleted. Delete both, or neither", "by", pl.lit(name))
+        )
         about = hit.select("key", now=pl.lit(None, pl.String), field=pl.lit(None, pl.String))
         found.append(context.findings_for(about, "parent removed", "error", message.to_series()))
     return concat_findings(found)

@@ -136,7 +136,7 @@ def _head(
     chosen = f"{count(len(result.edited))} of {pluralize(len(result.live), 'item')}" + (
         f", where {where}" if where else ""
     )
-    yield from sentence("chosen", chosen, width)
+    yield from sentence("selected", chosen, width)
     for at, rule in enumerate(rules):
         end = ""
         if rule.rounding is not None and not rule.empties:
@@ -145,4 +145,4 @@ def _head(
         yield from sentence("" if at else "rules", rule.text + end, width)
     if unknown:
         some = ", ".join(unknown[:10]) + (" …" if len(unknown) > 10 else "")
-        yield from sentence("unknown", f"{pluralize(len(unknown), 'code')} no item has: {some}", width, "warning")
+        yield from sentence("unknown", f"{pluralize(len(unknown), 'SKU')} not in the shop: {some}", width, "warning")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-import shlex
+import re
 import sys
 from dataclasses import asdict
 from pathlib import Path
@@ -206,8 +206,7 @@ def render_result(
 
 def refused(stopped: int) -> Exit:
     """Say that nothing was written, as --strict wants it where something is held back."""
-    held = "1 finding holds" if stopped == 1 else f"{stopped} findings hold"
-    print_error(f"{held} something back and --strict is said, so no update was written")
+    print_error(f"{stopped} {'error' if stopped == 1 else 'errors'}: no update was written (--strict)")
     return Exit.UNUSABLE
 
 
@@ -216,25 +215,45 @@ def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | 
 
     from neat_delta.views.comparison import DisplayOptions, comparison_view, files_view
     from neat_delta.views.lines import labelled
-    from neat_delta.views.update import next_view
+    from neat_delta.views.verdict import changes_verdict, verdict_view
 
-    result, receipt, targets = outcome.result, outcome.receipt, outcome.targets
+    result, targets = outcome.result, outcome.targets
     if outcome.settings.path:
-        yield labelled("settled", f"in {outcome.settings.path}")
+        yield labelled("settings", f"in {outcome.settings.path}")
     yield from head(width) if head else files_view(result, width)
     yield from comparison_view(result, DisplayOptions(width, outcome.display.everything, outcome.display.states))
     yield Text()
     yield from _update_view(outcome, width)
     if targets.problems_file:
-        yield labelled("book", f"the findings with their rows, in {targets.problems_file}")
+        yield labelled("saved", f"the problems with their rows, in {targets.problems_file}")
     if targets.changes_file:
-        yield labelled("kept", f"the change set, in {targets.changes_file}")
-    if receipt:
-        yield from next_view(receipt, width)
+        yield labelled("saved", f"the change set, in {targets.changes_file}")
+    yield from verdict_view(changes_verdict(result.changes), width)
+    yield from _next_view(outcome, width)
+
+
+def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
+    """What to run next: correct the errors and compare again, then write or import what is right."""
+    from neat_delta.views.shell import free_name
+    from neat_delta.views.update import next_view
+    from neat_delta.views.verdict import next_command, next_lines
+
+    result, targets = outcome.result, outcome.targets
+    label = "next"
+    if result.changes.blocking_count():
+        if targets.problems_file is None:
+            yield from next_command([*_typed(), "--problems", free_name("problems.xlsx")], width)
+            yield from next_lines(["(correct the rows in this workbook, then compare it)"], "")
+        elif not result.from_formulas:
+            live = str(result.live.source.path)
+            fix = ["neat-delta", "compare", live, str(targets.problems_file), "--worksheet", "error"]
+            yield from next_command(fix, width)
+            yield from next_lines(["(after you have corrected its rows)"], "")
+        label = "or"
+    if outcome.receipt:
+        yield from next_view(outcome.receipt, width, label)
     elif len(result.changes.keys_with_action(*ACTING)):
-        room = width - len(labelled("next", ""))
-        for at, line in enumerate(_folded(_next_step(result, targets.changes_file), room)):
-            yield labelled("" if at else "next", line)
+        yield from next_command(_write_command(result, targets.changes_file), width, label)
 
 
 def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
@@ -247,46 +266,29 @@ def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
     if outcome.receipt:
         yield from update_view(outcome.receipt, outcome.result.live.source.name, width)
     elif folder and len(changes.keys_with_action(*ACTING)):
-        yield labelled("update", "not written, for something is held back and --strict is said")
+        yield labelled("update", "not written: there are errors (--strict)")
     elif folder:
         yield nothing_view(folder)
     else:
         yield from one_file_view(len(field_sets(changes).names), outcome.settings.imports, width)
 
 
-def _next_step(result: CompareResult, out: Path | None) -> list[str]:
+def _write_command(result: CompareResult, out: Path | None) -> list[str]:
     """The command that writes what was just shown: the one that was typed, with every option it had."""
+    from neat_delta.views.shell import free_name
+
     live = result.live.source.path
     if out is None:
-        # What stands behind a question mark in an address may be a secret, and is not said again.
-        if any("://" in word and "?" in word for word in sys.argv[1:]):
-            return ["the same command once more, with --write updates behind it"]
-        return ["neat-delta", *map(_quoted, sys.argv[1:]), "--write", "updates"]
+        return [*_typed(), "--write", free_name("updates")]
     found_anyway = isinstance(live, Path) and live.parent in (out.parent, Path())
-    where = [] if found_anyway else ["--live", _quoted(str(live))]
-    return ["neat-delta", "write", _quoted(str(out)), "-o", "updates", *where]
+    where = [] if found_anyway else ["--live", str(live)]
+    return ["neat-delta", "write", str(out), "-o", free_name("updates"), *where]
 
 
-def _quoted(word: str) -> str:
-    """A word of a command line as a person would quote it."""
-    if shlex.quote(word) == word:
-        return word
-    return shlex.quote(word) if set(word) & set('"$`\\!') else f'"{word}"'
-
-
-def _folded(words: list[str], room: int) -> list[str]:
-    """A command on as many lines as it takes, broken in front of options in the way that a shell understands."""
-    if len(" ".join(words)) <= room:
-        return [" ".join(words)]
-    lines: list[str] = []
-    for word in words:
-        if word.startswith("-") and lines:
-            lines.append(f"  {word}")
-        elif lines:
-            lines[-1] += f" {word}"
-        else:
-            lines.append(word)
-    return [*(f"{line} \\" for line in lines[:-1]), lines[-1]]
+def _typed() -> list[str]:
+    """The command as it was typed; what stands behind a question mark in an address may be a secret."""
+    words = [re.sub(r"(://[^?]*\?).*", r"\1…", word) for word in sys.argv[1:]]
+    return ["neat-delta", *words]
 
 
 def _as_dict(outcome: Outcome) -> dict[str, Any]:
@@ -298,8 +300,8 @@ def _as_dict(outcome: Outcome) -> dict[str, Any]:
     described: dict[str, Any] = head_as_dict(result.changes)
     described["cells"] = len(result.changes.cells)
     described["items"] = {action: len(result.changes.keys_with_action(action)) for action in ACTING}
-    described["left_alone"] = {"form": result.reformatted, "blanks": result.blanks_ignored}
-    described["findings"] = {level: len(findings.filter(level=level)) for level in ("error", "warning", "note")}
+    described["ignored"] = {"format": result.reformatted, "blanks": result.blanks_ignored}
+    described["problems"] = {level: len(findings.filter(level=level)) for level in ("error", "warning", "note")}
     described["out"] = str(targets.changes_file) if targets.changes_file else None
     described["files"] = [] if receipt is None else receipt.as_dict()["files"]
     described["update"] = None if receipt is None else {"folder": str(receipt.folder)} | receipt.as_dict()
@@ -316,5 +318,5 @@ def _as_dict(outcome: Outcome) -> dict[str, Any]:
 
 def _say_held_back(held_back: int) -> None:
     if held_back:
-        message = "1 finding holds" if held_back == 1 else f"{held_back} findings hold"
-        print_error(f"{message} something back; run without --quiet to see them")
+        errors = "1 error was" if held_back == 1 else f"{held_back} errors were"
+        print_error(f"{errors} not sent; run again without --quiet")

@@ -89,7 +89,7 @@ def check_command(
     if output.as_json:
         show_json(_as_dict(tried))
     elif not output.quiet:
-        show(_view(tried, own, problems, everything, console(output).width), output)
+        show(_view((changes, tried), own, problems, everything, console(output).width), output)
     return Exit.ATTENTION if tried.blocking_count() else Exit.DONE
 
 
@@ -104,24 +104,35 @@ def _as_dict(changes: ChangeSet) -> dict[str, object]:
     }
 
 
-def _view(changes: ChangeSet, live: Table, problems: Path | None, everything: bool, width: int) -> Iterator[Text]:
+def _view(
+    checked: tuple[Location, ChangeSet], live: Table, problems: Path | None, everything: bool, width: int
+) -> Iterator[Text]:
     from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
     from neat_delta.checks import CHECKS
     from neat_delta.views.comparison import DisplayOptions, findings_view
     from neat_delta.views.file_format import catalogue_view
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled
+    from neat_delta.views.shell import free_name
+    from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
 
+    path, changes = checked
     yield from catalogue_view("live", live, "item", width)
     items = len(changes.keys_with_action(CHANGE, RECODE, ADD, REMOVE))
-    yield labelled("changes", f"{pluralize(len(changes.cells), 'cell')} of {pluralize(items, 'item')} would be sent")
+    yield labelled("changes", f"{pluralize(len(changes.cells), 'cell')} of {pluralize(items, 'item')} will change")
     yield labelled("checked", f"by {len(CHECKS)} checks")
     yield from findings_view(changes, DisplayOptions(width, everything))
     levels = changes.findings["level"]
     if not levels.is_in(["error", "warning"]).any():
-        yield labelled("good", "there is nothing to stop or to look at", "good")
+        yield labelled("result", "no problems", "good")
     notes = int((levels == "note").sum())
     if notes:
-        yield labelled("besides", f"{pluralize(notes, 'note')}, in the change set and the workbook")
+        yield labelled("also", f"{pluralize(notes, 'note')}, in the change set and the workbook")
     if problems is not None:
-        yield labelled("problems", f"every problem with its row, in {problems}")
+        yield labelled("saved", f"every problem with its row, in {problems}")
+    yield from verdict_view(changes_verdict(changes), width)
+    if changes.blocking_count() and problems is None:
+        check = ["neat-delta", "check", str(path), "--problems", free_name("problems.xlsx")]
+        yield from next_command(check, width)
+    elif not changes.blocking_count() and items:
+        yield from next_command(["neat-delta", "write", str(path), "-o", free_name("updates")], width)

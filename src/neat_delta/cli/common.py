@@ -73,7 +73,7 @@ WHERE = option(
     "--where",
     common=True,
     metavar="SQL",
-    help="Only items that match this condition, such as \"brand = 'Thrumhive'\".",
+    help="Only items that match this condition, such as \"maker = 'Thrumhive'\".",
 )
 ITEMS = option(SCOPE, "--items", type=SOURCE, metavar="FILE", help="Only the SKUs listed in this file, one per line.")
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from itertools import count
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -9,10 +10,13 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.common import FILE, print_lines
+from neat_delta.cli.help import DISPLAY, command, option
 from neat_delta.errors import WriteError
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from neat_delta.practice_shop.server import ShopServer
 
 FOLDER = Path("tansy-and-tallow")
@@ -27,93 +31,123 @@ FILES = (
     "quotes.csv",
     "nightly.toml",
 )
-LIST = (
+SUPPLIER_FILE = (
     'compare live.csv pellimoor.csv --map "Our no.=supplier_code" --match-on supplier_code '
     '--map "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)" '
-    "--out list.changes.jsonl --write updates-list"
+    "-o supplier.changes.jsonl --write updates-supplier"
 )
+# Blocks of the output that the short tour passes over.
+OTHER_LABELS = ("live", "new", "missing", "sku", "warnings", "ignored", "one", "saved", "next", "or", "filled")
 # The port in nightly.toml; another one is taken where somebody is listening on it.
 PORT = 8017
 
 
-@click.command("demo")
+@command("demo", "neat-delta demo", "neat-delta demo --step", "neat-delta demo --full practice")
 @click.argument("folder", type=FILE, required=False, metavar="[DIR]")
-def demo_command(folder: Path | None) -> int:
-    """Go the whole way on a made-up shop: two files in, a preview, a proved update out.
+@option(DISPLAY, "--step", common=True, is_flag=True, help="Wait for Enter before each command.")
+@option(DISPLAY, "--full", common=True, is_flag=True, help="Go the whole way: supplier file, shop, nightly run.")
+def demo_command(folder: Path | None, step: bool, full: bool) -> int:
+    """Take a short tour on demo data: compare, see what was caught, write with proof, undo.
 
-    The files of Tansy & Tallow, beekeeping supplies, are laid into DIR, a new folder (tansy-and-tallow, if not said
-    otherwise, or tansy-and-tallow-2 where that is taken), and stay there to play with.
+    The files of Tansy & Tallow, a made-up beekeeping shop, are copied into DIR, a new folder (default:
+    tansy-and-tallow). They stay there for you to try more.
     """
     folder = folder or (_free_name(FOLDER) if FOLDER.exists() else FOLDER)
-    lay(folder)
-    print_lines(f"Tansy & Tallow, beekeeping supplies, is a made-up shop. Its files now lie in {folder}:")
-    print_lines("  live.csv     what the shop exported this morning")
-    print_lines("  edited.csv   what came back from a colleague's spreadsheet program, mishaps included")
-    print_lines("  pellimoor.csv   what a supplier sends each quarter, in words of its own")
-    print_lines("  waxwendle.csv   another supplier's list, in crowns; waxwendle.toml tells what is what in it")
-    print_lines("  codes.csv    old and new item codes, a swap and a few mistakes among them")
-    print_lines("  quotes.csv   offers that customers still have in their hands")
-    print_lines("  nightly.toml   what a run without anybody does")
-    print_lines("  combwick.xlsx   a third one's free stock, a workbook that lost the zeros of our codes")
-    _run(folder, "compare live.csv edited.csv --out tuesday.changes.jsonl")
-    _run(folder, "write tuesday.changes.jsonl -o updates")
-    print_lines("\nNow the supplier's list: its columns are matched, its net prices become costs and prices.")
-    _run(folder, LIST)
-    print_lines("\nWhat do the new costs do to the margins, and to the offers that customers have in their hands?")
-    _run(folder, "preview list.changes.jsonl --money --quotes quotes.csv --limit 6")
-    _loop(folder)
-    print_lines(f"\nThat was the whole way. In {folder} there are now:")
-    print_lines("  tuesday.changes.jsonl   the change set, one line per item")
-    print_lines("  list.changes.jsonl      the one of the supplier's list")
-    print_lines("  updates                 the files to import, in order, with receipt.json")
-    print_lines("  updates/undo            the files that put everything back")
-    print_lines("  updates-list            the same for the supplier's list")
-    print_lines("  updates-back            what put the first update back, as far as nobody else had changed it")
-    print_lines("  runs                    what the run without anybody has left, its summary among it")
-    print_lines("  shop, history.sqlite    the practice shop, and the history of what was sent to it")
-    program = _program()
-    print_lines("\nTry next:")
-    print_lines(f"  cd {folder}")
-    print_lines(f"  {program} preview tuesday.changes.jsonl --page review.html --charts pictures")
-    print_lines(f"  {program} preview tuesday.changes.jsonl --review review.xlsx    (mark its rows, then pick)")
-    print_lines(f"  {program} pick tuesday.changes.jsonl --only price --out prices.changes.jsonl")
-    print_lines(f"  {program} refresh tuesday.changes.jsonl evening.csv --out evening.changes.jsonl")
-    print_lines(f"  {program} history --history history.sqlite")
-    print_lines(f"  {program} undo 1 -o back --fresh evening.csv --history history.sqlite    (what went first)")
-    print_lines(f"  {program} compare live.csv edited.csv --status gone --status repeated")
-    rule = '--set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95'
-    print_lines(f"  {program} adjust live.csv {rule}")
-    print_lines(f"  {program} compare live.csv waxwendle.csv --catalogue waxwendle.toml --profile waxwendle")
-    print_lines(f"  {program} recode live.csv codes.csv")
-    stock = '--map "Your code=sku" --skip description --set "stock_barn = greatest(list.free - 5, 0)"'
-    print_lines(f"  {program} compare live.csv combwick.xlsx {stock} --repair-skus")
-    print_lines(f"  {program} compare live.csv edited.csv --blanks clear --write updates-2")
-    print_lines(f"  {program} compare YOUR_EXPORT.csv YOUR_SHEET.csv")
+    copy_files(folder)
+    print_lines(f"Tansy & Tallow is a made-up beekeeping shop. Its files are in {folder}:")
+    print_lines("  live.csv      the shop's export of this morning")
+    print_lines("  edited.csv    a colleague's edited copy, with typical mistakes")
+    tour = _Tour(folder, step)
+    if full:
+        _full_tour(tour)
+    else:
+        _short_tour(tour)
     return Exit.DONE
 
 
-def _loop(folder: Path) -> None:
-    """Send the update to the practice shop over HTTP, see that it arrived, and put it back."""
+def _short_tour(tour: _Tour) -> None:
+    """Two screens: what changed and what was caught; the proved update and the way back."""
+    tour.run("compare live.csv edited.csv -o tuesday.changes.jsonl", keep=("rows", "field", "errors", "result"))
+    tour.run("write tuesday.changes.jsonl -o updates", keep=("update", "proved", "result"))
+    tour.run("undo tuesday.changes.jsonl -o updates-back", keep=("update", "proved", "result"))
+    print_lines("\nTry next:")
+    print_lines(f"  cd {tour.folder}")
+    print_lines("  neat-delta compare live.csv edited.csv")
+    print_lines("  neat-delta preview tuesday.changes.jsonl --page review.html")
+    print_lines("  neat-delta demo --full")
+
+
+def _full_tour(tour: _Tour) -> None:
+    print_lines("  pellimoor.csv   supplier price list with its own column names")
+    print_lines("  waxwendle.csv   price list in another currency; its saved mapping is in waxwendle.toml")
+    print_lines("  combwick.xlsx   supplier stock list; SKUs lost their leading zeros")
+    print_lines("  codes.csv       old and new SKUs, with some mistakes")
+    print_lines("  quotes.csv      open quotes")
+    print_lines("  nightly.toml    settings for a nightly run")
+    tour.run("compare live.csv edited.csv -o tuesday.changes.jsonl")
+    tour.run("write tuesday.changes.jsonl -o updates")
+    print_lines("\nNow a supplier file: columns are mapped, net prices become costs and prices.")
+    tour.run(SUPPLIER_FILE)
+    print_lines("\nWhat do the new costs do to margins and open quotes?")
+    tour.run("preview supplier.changes.jsonl --money --quotes quotes.csv --limit 6")
+    _send_and_undo(tour)
+    print_lines(f"\nDone. In {tour.folder} there are now:")
+    print_lines("  tuesday.changes.jsonl    the change set, one line per item")
+    print_lines("  supplier.changes.jsonl   the change set of the supplier file")
+    print_lines("  updates                  update files, in order, with receipt.json")
+    print_lines("  updates/undo             undo files")
+    print_lines("  updates-supplier         the same for the supplier file")
+    print_lines("  updates-back             files that undid the first update")
+    print_lines("  runs                     results of the nightly run")
+    print_lines("  shop, history.sqlite     the practice shop, and what was sent to it")
+    _try_next(tour)
+
+
+def _try_next(tour: _Tour) -> None:
+    program = _program()
+    print_lines("\nTry next:")
+    print_lines(f"  cd {tour.folder}")
+    for command_line in (
+        "preview tuesday.changes.jsonl --page review.html --charts charts",
+        "preview tuesday.changes.jsonl --review review.xlsx    (mark its rows, then use pick)",
+        "pick tuesday.changes.jsonl --only price -o prices.changes.jsonl",
+        "refresh tuesday.changes.jsonl evening.csv -o evening.changes.jsonl",
+        "history --history history.sqlite",
+        "undo 1 -o back --fresh evening.csv --history history.sqlite",
+        "compare live.csv edited.csv --status missing --status duplicate",
+        'adjust live.csv --set "price = price * 1.05" --where "maker = \'Thrumhive\'" --ending .95',
+        "compare live.csv waxwendle.csv --catalogue waxwendle.toml --profile waxwendle",
+        "recode live.csv codes.csv",
+        'compare live.csv combwick.xlsx --map "Your code=sku" --skip description '
+        '--set "stock_barn = greatest(list.free - 5, 0)" --repair-skus',
+        "compare live.csv edited.csv --blanks clear --write updates-2",
+        "compare YOUR_EXPORT.csv YOUR_FILE.csv",
+    ):
+        print_lines(f"  {program} {command_line}")
+
+
+def _send_and_undo(tour: _Tour) -> None:
+    """Send the update to the practice shop over HTTP, verify it, undo it; then do all of it unattended."""
     import threading
 
-    print_lines("\nAnd is it in the shop? A practice shop opens, a stand-in store with this morning's items.")
-    _run(folder, "shop open shop --from live.csv")
-    with _server(folder / "shop") as server:
+    print_lines("\nNow send it to a practice shop, a test store with the items of this morning.")
+    tour.run("shop open shop --from live.csv")
+    with _server(tour.folder / "shop") as server:
         threading.Thread(target=server.serve_forever, daemon=True).start()
         address = f"http://127.0.0.1:{server.server_port}"
-        print_lines(f"\n(It is served at {address} meanwhile, as by: neat-delta shop serve shop)")
-        _run(folder, f"send updates --to {address}")
-        _run(folder, "shop export shop -o after.csv")
-        _run(folder, "settle tuesday.changes.jsonl after.csv")
-        print_lines("\nMeanwhile it sells. What nobody else has changed can still be put back:")
-        _run(folder, "shop sell shop --orders 30", shown=4)
-        _run(folder, "shop export shop -o evening.csv")
-        _run(folder, "undo tuesday.changes.jsonl -o updates-back --fresh evening.csv")
-        _run(folder, f"send updates-back --to {address}")
-        print_lines("\nAll this can go by itself every night, from a supplier's list to the shop and a summary of it:")
-        nightly = folder / "nightly.toml"
+        print_lines(f"\n(It runs at {address} now, as with: neat-delta shop serve shop)")
+        tour.run(f"send updates --to {address}")
+        tour.run("shop export shop -o after.csv")
+        tour.run("verify tuesday.changes.jsonl after.csv")
+        print_lines("\nMeanwhile the shop sells. What nobody else has changed can still be undone:")
+        tour.run("shop sell shop --orders 30", shown=4)
+        tour.run("shop export shop -o evening.csv")
+        tour.run("undo tuesday.changes.jsonl -o updates-back --fresh evening.csv")
+        tour.run(f"send updates-back --to {address}")
+        print_lines("\nThe same, automatically every night, from a supplier file to the shop, with a summary:")
+        nightly = tour.folder / "nightly.toml"
         nightly.write_text(nightly.read_text("utf-8").replace(str(PORT), str(server.server_port)), "utf-8")
-        _run(folder, "run nightly.toml", shown=17)
+        tour.run("run nightly.toml", shown=17)
         server.shutdown()
 
 
@@ -136,18 +170,18 @@ def _program() -> str:
     return "neat-delta" if shutil.which("neat-delta") else str(Path(sys.argv[0]).resolve())
 
 
-def lay(folder: Path) -> None:
-    """Lay the shop's files into a folder that is new or empty.
+def copy_files(folder: Path) -> None:
+    """Copy the shop's files into a folder that is new or empty.
 
     Raises:
-        WriteError: the folder holds anything, an earlier demo included: somebody may have worked with it.
+        WriteError: the folder holds anything, even an earlier demo: somebody may have worked with it.
     """
     import shutil
     from importlib.resources import as_file, files
 
     if folder.exists() and (not folder.is_dir() or any(folder.iterdir())):
         what = "the folder is not empty" if folder.is_dir() else "this is a file"
-        raise WriteError(what, file=folder, hint=f"Name a new one: neat-delta demo {_free_name(folder)}")
+        raise WriteError(what, file=folder, hint=f"Use a new one: neat-delta demo {_free_name(folder)}")
     folder.mkdir(parents=True, exist_ok=True)
     for name in FILES:
         with as_file(files("neat_delta.demo_shop") / name) as source:
@@ -161,25 +195,54 @@ def _free_name(folder: Path) -> Path:
     return next(path for path in numbered if not path.exists())
 
 
-def _run(folder: Path, command: str, shown: int | None = None) -> None:
-    """Run a command as a person would type it, in the demo's folder, showing it first, and so many of its lines."""
-    import os
-    import shlex
-    import subprocess
-    import sys
+@dataclass(frozen=True)
+class _Tour:
+    """Commands run in the demo's folder, each shown first as a person would type it."""
 
-    from neat_delta.delivery.history import DATA
+    folder: Path
+    wait: bool
 
-    print_lines(f"\n$ neat-delta {command}\n")
-    sys.stdout.flush()
-    call = [sys.executable, "-m", "neat_delta", *shlex.split(command)]
-    out = None if shown is None else subprocess.PIPE
-    # Practice has a history of its own.
-    done = subprocess.run(call, cwd=folder, check=False, text=True, stdout=out, env=os.environ | {DATA: "."})
-    if shown is not None:
-        lines = done.stdout.splitlines()
-        print_lines("\n".join([*lines[:shown], f"… and {len(lines) - shown} more lines" if len(lines) > shown else ""]))
-    if done.returncode == Exit.ATTENTION:
-        print_lines("\n  (exit code 1: done, and something was held back for a person to look at)")
-    elif done.returncode:
-        raise WriteError(f"the command ended with exit code {done.returncode}", file=folder)
+    def run(self, command_line: str, keep: Sequence[str] = (), shown: int | None = None) -> None:
+        """Run a command; show only the blocks with these labels, or only so many lines, if they are given."""
+        import os
+        import shlex
+        import subprocess
+        import sys
+
+        from neat_delta.delivery.history import DATA
+
+        print_lines(f"\n$ neat-delta {command_line}\n")
+        sys.stdout.flush()
+        if self.wait and sys.stdin.isatty():
+            click.pause("press Enter")
+        call = [sys.executable, "-m", "neat_delta", *shlex.split(command_line)]
+        out = subprocess.PIPE if keep or shown else None
+        # Practice has a history of its own.
+        environment = os.environ | {DATA: ".", "PYTHONIOENCODING": "utf-8"} if out else os.environ | {DATA: "."}
+        done = subprocess.run(
+            call, cwd=self.folder, check=False, text=True, stdout=out, env=environment, encoding="utf-8"
+        )
+        if out:
+            lines = done.stdout.splitlines()
+            print_lines("\n".join(_blocks(lines, keep) if keep else _head(lines, shown or 0)))
+        if done.returncode == Exit.ATTENTION:
+            print_lines("\n  (exit code 1: done, something needs attention)")
+        elif done.returncode:
+            raise WriteError(f"the command ended with exit code {done.returncode}", file=self.folder)
+
+
+def _head(lines: list[str], shown: int) -> list[str]:
+    more = len(lines) - shown
+    return [*lines[:shown], f"… and {more} more lines"] if more > 0 else lines
+
+
+def _blocks(lines: list[str], labels: Sequence[str]) -> list[str]:
+    """The lines of the blocks that begin with these labels; a block ends at a blank line, or where the next begins."""
+    kept, inside = [], False
+    for line in lines:
+        first = line.split(" ", 3)[2] if line.startswith("  ") and line[2:3].strip() else ""
+        if first in labels or first in OTHER_LABELS or not line.strip():
+            inside = first in labels
+        if inside:
+            kept.append(line)
+    return kept

@@ -21,17 +21,17 @@ def _no_key_column(data: dict[str, Any]) -> str:
     hints = []
     if data["elsewhere"] is not None:
         column = data["elsewhere"]
-        hints.append(f'If the other file has them under another name, say --map "COLUMN={column}".')
+        hints.append(f'If the other file has another name for it: --map "COLUMN={column}".')
         if data["naming"] is not None:
-            hints.append(f"If it names items by another field, say so, as with --match-on {data['naming']}.")
+            hints.append(f"To match by another field: --match-on {data['naming']}.")
     return " ".join([*hints, _key_candidates(data)])
 
 
 def _key_candidates(data: dict[str, Any]) -> str:
     listed = [f"--key {name} (such as {example})" for name, example in data["candidates"].items()]
     if listed:
-        return "Filled and different on every item: " + ", ".join(listed) + "."
-    return "No single column is filled and different on every item; name several with --key A --key B."
+        return "Columns that could identify an item: " + ", ".join(listed) + "."
+    return "No single column identifies each item; give several, as --key A --key B."
 
 
 def _always(text: str) -> Callable[[dict[str, Any]], str]:
@@ -42,36 +42,36 @@ HINTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "another-change-set": _always(
         "Give the change set it was made from, or make a new one: neat-delta preview CHANGES --review FILE"
     ),
-    "another-live-export": _always("Give the export it was made from with --live, or compare again with this one."),
-    "begun-before": _always("Say --resume to go on with it."),
+    "another-live-export": _always("Give the export it was made from with --live, or run compare again."),
+    "begun-before": _always("Use --resume to continue."),
     "export-too-old": _always(
-        "Export anew and say: neat-delta refresh CHANGES FRESH --out FILE; or tell its time with --as-of."
+        "Make a new export and run: neat-delta refresh CHANGES FRESH --out FILE; or give its time with --as-of."
     ),
-    "file-exists": _always("Say --overwrite, or give another name."),
+    "file-exists": _always("Use --overwrite, or choose another name."),
     "files-seem-swapped": lambda data: (
-        f"Say: neat-delta compare {data['live']} {data['edited']}; or --add-new, if not."
+        f"Run: neat-delta compare {data['live']} {data['edited']}; or use --add-new."
     ),
-    "files-swapped": lambda data: f"Say: neat-delta compare {data['live']} {data['edited']}",
-    "live-export-missing": _always("Say where it is with --live FILE."),
+    "files-swapped": lambda data: f"Run: neat-delta compare {data['live']} {data['edited']}",
+    "live-export-missing": _always("Give it with --live FILE."),
     "no-change-set": _always("Make one with: neat-delta compare … --out FILE"),
-    "no-code-changes-in-form": _always("Say --format delimited, tsv or xlsx."),
+    "no-code-changes-in-form": _always("Use --format delimited, tsv or xlsx."),
     "no-common-column": lambda data: (
-        f'Say which is which with --map "COLUMN=FIELD"; fields: {data["fields"]}.'
+        f'Use --map "COLUMN=FIELD"; fields: {data["fields"]}.'
     ),
     "no-key-column": _no_key_column,
     "no-settings-file": _always("Make one with: neat-delta setup EXPORT"),
-    "no-table-in-sheet": _always("Name another with --worksheet."),
-    "not-done-yet": _always("Say --resume to ask for it again."),
-    "shop-exists": _always("Say --overwrite to begin anew with its items as in the export, or name another folder."),
+    "no-table-in-sheet": _always("Choose another with --worksheet."),
+    "not-done-yet": _always("Use --resume to ask again."),
+    "shop-exists": _always("Use --overwrite to start it anew, or choose another folder."),
     "too-many-removals": _always(
-        "Nothing was removed. See them with --status gone; raise --at-most if they shall all go."
+        "Nothing was deleted. List them with --status missing; raise --delete-missing to delete them all."
     ),
-    "unknown-age": _always("Tell its time with --as-of."),
-    "unknown-code-columns": lambda data: f"Say so with --old COLUMN and --new COLUMN; columns: {data['columns']}.",
-    "unknown-encoding": _always("Save it as UTF-8, or say which it is with --encoding NAME."),
+    "unknown-age": _always("Give its time with --as-of."),
+    "unknown-code-columns": lambda data: f"Use --old COLUMN and --new COLUMN; columns: {data['columns']}.",
+    "unknown-encoding": _always("Save it as UTF-8, or use --encoding NAME."),
     "unusable-key": lambda data: (
-        f"With --key {data['key']} such rows are refused and the others compared. {_key_candidates(data)}"
+        f"With --key {data['key']} such rows are rejected and the others compared. {_key_candidates(data)}"
     ),
-    "update-exists": _always("Say --overwrite to put this update in its place, or name another folder."),
+    "update-exists": _always("Use --overwrite, or choose another folder."),
 }  # fmt: skip
 """By the code of an error: what to say in place of the core's own hint."""

@@ -47,7 +47,7 @@ def changes_of(given: Location, history: Path | None) -> ChangeSet:
     """A kept change set, or the one that was sent with the entry of this number.
 
     Raises:
-        InvalidInput: there is no such file, or it is no change set.
+        InvalidInput: file not found, or it is no change set.
         InvalidOption: there is no such entry, or its change set was not kept.
     """
     from neat_delta.changeset.serialization import load_changes, parse_changes
@@ -58,8 +58,8 @@ def changes_of(given: Location, history: Path | None) -> ChangeSet:
     kept = history_in(history).change_set(entry)
     if kept is None:
         raise InvalidOption(
-            f"the history did not keep the change set of entry {entry.entry}",
-            hint=f"Name the change set instead; the update was written to {entry.folder}.",
+            f"the change set of history #{entry.entry} was not saved",
+            hint=f"Give the change set instead; the update was written to {entry.folder}.",
         )
     return parse_changes(kept, Path(f"history entry {entry.entry}"))
 
@@ -67,9 +67,7 @@ def changes_of(given: Location, history: Path | None) -> ChangeSet:
 def _entry(saved: History, number: int) -> Entry:
     found = saved.entry(number)
     if found is None:
-        raise InvalidOption(
-            f"the history {saved.path} has no entry {number}", hint="List them with: neat-delta history"
-        )
+        raise InvalidOption(f"no entry #{number} in {saved.path}", hint="List them with: neat-delta history")
     return found
 
 

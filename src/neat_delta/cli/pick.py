@@ -95,8 +95,8 @@ def pick_command(
 
     if not (review or failed or skip or part.only or part.where is not None or part.items):
         raise InvalidOption(
-            "pick: nothing says which part is meant",
-            hint="Say --review FILE, --failed FILE, --only FIELD, --skip FIELD, --where SQL or --items FILE.",
+            "nothing selected",
+            hint="Use --review, --failed, --only, --skip, --where or --items.",
         )
     settings = load_config(config)
     check_outputs(out, replace=overwrite)
@@ -151,13 +151,17 @@ def _view(whole: ChangeSet, less: ChangeSet, path: Location, out: Path, width: i
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.preview import head_view
+    from neat_delta.views.shell import free_name
+    from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
 
     yield from head_view(less, path.name, width)
     yield Text()
     left = less.head.exclusions[-1]
-    yield labelled("taken", pluralize(len(less.cells), "cell"), "strong")
-    yield labelled("left out", f"{pluralize(left.cells, 'cell')} and {pluralize(left.items, 'whole item')} ({left.by})")
+    yield labelled("accepted", pluralize(len(less.cells), "cell"), "strong")
+    yield labelled("rejected", f"{pluralize(left.cells, 'cell')} and {pluralize(left.items, 'whole item')} ({left.by})")
     for comment in left.comments:
         yield from sentence("", f"“{comment}”", width)
-    yield labelled("kept", f"the smaller change set, in {out}")
-    yield labelled("next", f"neat-delta write {out} -o updates")
+    yield labelled("saved", f"the accepted changes, in {out}")
+    yield from verdict_view(changes_verdict(less), width)
+    write = ["neat-delta", "write", str(out), "-o", free_name("updates")]
+    yield from next_command(write, width)

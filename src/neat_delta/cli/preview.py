@@ -218,17 +218,17 @@ def _found(
     for key in options.item:
         if both.changes.items.filter(key=key).is_empty():
             raise InvalidOption(
-                f"--item {format_key(key)}: no such item in this change set",
-                hint="Items are named by their codes as they are in the shop, zeros in front and all.",
+                f"--item {format_key(key)}: this SKU is not in the change set",
+                hint="Use the exact SKU, including leading zeros.",
             )
-    progress.step("summing up")
+    progress.step("calculating")
     if options.by not in ("item", "field"):
         by = field_name(options.by)
         name = field_of(live, by) if by in ("category", "maker") and by not in live.names else by
         if name not in live.names:
             raise InvalidOption(
-                f"--by {options.by}: there is no such field",
-                hint="Say item, field, category, maker, or one of: " + ", ".join(live.names) + ".",
+                f"--by {options.by}: there is no field with this name",
+                hint="Use item, field, category, brand, or one of: " + ", ".join(live.names) + ".",
             )
         found = found._replace(groups=by_group(both, name))
     if options.money:
@@ -286,7 +286,9 @@ def _made(
         from neat_delta.views.review_workbook import review_workbook
 
         progress.step("writing the workbook")
-        made["book"] = {options.review: review_workbook(part.changes, part.whole, by_item=options.review_by == "item")}
+        made["review"] = {
+            options.review: review_workbook(part.changes, part.whole, by_item=options.review_by == "item")
+        }
     if options.charts is not None and both is not None:
         from neat_delta.views.plots import plots
 
@@ -353,13 +355,14 @@ def _view(
     from neat_delta.views.comparison import DisplayOptions, fields_view
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
+    from neat_delta.views.verdict import changes_verdict, verdict_view
 
     changes, whole, live, path = part
     shown = DisplayOptions(width, options.everything)
     yield from views.head_view(changes, path.name, width)
     if changes is not whole:
         cells = f"{pluralize(len(changes.cells), 'cell')} of {len(whole.cells):,}"
-        yield labelled("this part", f"{cells} that the change set has; pick keeps just these", "strong")
+        yield labelled("selection", f'{cells} of the change set; "pick" saves this part', "strong")
     special = options.item or options.money or options.stock or options.quotes
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
     if live is not None:
@@ -384,19 +387,23 @@ def _view(
         yield from views.findings_of(changes, shown)
     yield Text()
     for what, files in made.items():
-        nothing = "there is nothing to draw: no price, stock or category changes"
+        nothing = "nothing to draw: no price, stock or category changes"
         yield from sentence(what, ", ".join(files) or nothing, width)
-    yield _next(path, made)
+    yield from verdict_view(changes_verdict(changes), width)
+    yield from _next(path, made, width)
 
 
-def _next(path: Location, made: dict[str, list[str]]) -> Text:
-    from neat_delta.views.lines import labelled
+def _next(path: Location, made: dict[str, list[str]], width: int) -> Iterator[Text]:
 
-    if "book" in made:
-        picked = path.name.split(".")[0] + "-picked.changes.jsonl"
-        book = made["book"][0]
-        return labelled("next", f"mark the rows, then: neat-delta pick {path} --review {book} --out {picked}")
-    return labelled("next", f"neat-delta write {path} -o updates")
+    from neat_delta.views.shell import free_name
+    from neat_delta.views.verdict import next_command, next_lines
+
+    command = ["neat-delta", "write", str(path), "-o", free_name("updates")]
+    if "review" in made:
+        accepted = free_name(path.name.split(".")[0] + "-accepted.changes.jsonl")
+        command = ["neat-delta", "pick", str(path), "--review", made["review"][0], "--out", accepted]
+        yield from next_lines(["mark the rows accept or reject, save the workbook, then run:"])
+    yield from next_command(command, width, "" if "review" in made else "next")
 
 
 def _item(changes: ChangeSet, live: Table, key: str, width: int) -> Iterator[Text]:

@@ -85,7 +85,7 @@ def refresh_command(
     with show_progress(output) as progress:
         loaded = load_changes(changes)
         export = read_fresh(loaded, fresh, settings, progress)
-        progress.step("comparing then, ours and now")
+        progress.step("comparing")
         result = refresh(loaded, export, settings, policy, by_field)
         check_outputs(out, problems, replace=overwrite)
         save_changes(result.changes, out, replace=overwrite)
@@ -104,7 +104,7 @@ def _policies(given: tuple[str, ...]) -> tuple[str, dict[str, str]]:
     for one in given:
         field, _, whose = one.rpartition("=")
         if whose not in POLICIES:
-            raise click.BadParameter(f"--on-conflict {one}: say hold, ours or theirs, or FIELD=ours")
+            raise click.BadParameter(f"--on-conflict {one}: use hold, ours or theirs, or FIELD=ours")
         if field:
             by_field[field] = whose
         else:
@@ -129,8 +129,10 @@ def _as_dict(result: RefreshResult, out: Path) -> dict[str, object]:
 def _view(result: RefreshResult, out: Path, fresh: Location, problems: Path | None, width: int) -> Iterator[Text]:
     from rich.text import Text
 
-    from neat_delta.views.lines import labelled, sentence
+    from neat_delta.views.lines import labelled
     from neat_delta.views.preview import head_view
+    from neat_delta.views.shell import free_name
+    from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
     from neat_delta.views.verify_views import refresh_view
 
     yield from head_view(result.changes, out.name, width)
@@ -139,5 +141,7 @@ def _view(result: RefreshResult, out: Path, fresh: Location, problems: Path | No
     yield Text()
     if problems is not None:
         yield labelled("problems", f"the conflicts, in {problems}")
-    yield labelled("kept", f"what is still needed, in {out}")
-    yield from sentence("next", f"neat-delta write {out} -o updates --live {fresh}", width)
+    yield labelled("saved", f"the changes still to send, in {out}")
+    yield from verdict_view(changes_verdict(result.changes), width)
+    write = ["neat-delta", "write", str(out), "-o", free_name("updates"), "--live", str(fresh)]
+    yield from next_command(write, width)

@@ -98,5 +98,5 @@ def send_command(
     elif not output.quiet:
         show(sent_view(entry, import_report, history, console(output).width), output)
     elif bad:
-        print_error(f"{bad} rows were not taken; see them with: neat-delta history {entry.entry}")
+        print_error(f"{bad} rows were not accepted; see neat-delta history {entry.entry}")
     return Exit.ATTENTION if bad else Exit.DONE

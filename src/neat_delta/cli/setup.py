@@ -83,16 +83,14 @@ def setup_command(
     elif not output.quiet:
         width = console(output).width
         if not added:
-            lines = [labelled("setup", f"{out} has all fields of {export.name}")]
+            lines = [labelled("setup", f"{out} already has all fields of {export.name}")]
         else:
-            what = "written" if wrote else "would be added, and nothing was written (--yes adds them)"
+            what = "written" if wrote else "can be added; nothing was written (--yes adds them)"
             lines = [*sentence("setup", f"{out}: {pluralize(len(added), 'field')} {what}: {', '.join(added)}", width)]
         if wrote:
             lines.append(labelled("key", " + ".join(named.fields)))
-            message = 'if a blank cell leaves a field alone in your shop, say blank = "leaves" below [import]'
-            lines += sentence(
-                "one file", f"{message}: an update is then one file; else one for each set of fields", width
-            )
-            lines += sentence("next", f"read {out}, change what is not so; commands here will go by it", width)
+            message = 'if your shop ignores blank cells, set blank = "leaves" in [import]'
+            lines += sentence("one file", f"{message}: then an update is one file", width)
+            lines += sentence("next", f"check and correct {out}; commands in this folder use it", width)
         show(lines, output)
     return Exit.DONE if wrote or not added else Exit.ATTENTION

@@ -96,7 +96,7 @@ def sheet_command(
 
     settings = load_config(config)
     if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
-        raise WriteError("a sheet is .xlsx, or .csv for plain text", file=out, hint="Give it such a name.")
+        raise WriteError("a sheet is .xlsx (safe) or .csv (plain text)", file=out, hint="Use one of these endings.")
     check_outputs(out, replace=overwrite)
     with show_progress(output) as progress:
         live = read_live(export, settings, progress)
@@ -137,19 +137,19 @@ def _view(
         if choices:
             yield from sentence("drop-downs", ", ".join(choices), width)
     else:
-        message = "plain text has no types or locks: a spreadsheet program may take zeros from codes; .xlsx keeps them"
-        yield from sentence("look at", message, width, "warning")
+        message = "CSV: leading zeros can get lost in a spreadsheet program; .xlsx is safe"
+        yield from sentence("warning", message, width, "warning")
     if unknown:
         yield from sentence(
-            "unknown", f"{pluralize(len(unknown), 'code')} no item has: {_some(unknown)}", width, "warning"
+            "unknown", f"{pluralize(len(unknown), 'SKU')} no item has: {_some(unknown)}", width, "warning"
         )
     if len(unreadable):
         rows_told, lines = pluralize(len(unreadable), "row"), _some(unreadable)
         message = (
-            f"{rows_told} of {export.name} cannot be read and will be missing: line {lines}; see neat-delta inspect"
+            f"{rows_told} of {export.name} cannot be read, so not in the sheet: line {lines}; see neat-delta inspect"
         )
         yield from sentence("unreadable", message, width, "error")
-    yield labelled("next", f"edit and save it, then: neat-delta compare {export} {out}")
+    yield labelled("next", f"edit and save it, then run: neat-delta compare {export} {out}")
 
 
 def _some(given: Sequence[object]) -> str:

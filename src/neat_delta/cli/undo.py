@@ -96,8 +96,8 @@ def undo_command(
     sent = sent_as(changes, history)
     if sent is not None and fresh is None:
         raise InvalidOption(
-            f"history entry {sent.entry} is undone as far as the shop has not moved on since",
-            hint=f"Say --fresh FILE with an export made now{_export_of(sent.place)}.",
+            f"to undo history #{sent.entry}, a new export is needed",
+            hint=f"Use --fresh FILE with an export made now{_export_of(sent.place)}.",
         )
     refreshed = None
     with show_progress(output) as progress:
@@ -127,16 +127,19 @@ def _view(
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import sentence
     from neat_delta.views.update import files_table, next_view, nothing_view, stays_view
+    from neat_delta.views.verdict import NOT_SENT, verdict_view
 
     if receipt is None:
         yield nothing_view(folder)
+        yield from verdict_view(["nothing to undo", NOT_SENT], width)
         return
     yield from files_table(receipt, width)
     what = f"{pluralize(receipt.cells, 'cell')} of {pluralize(receipt.items, 'item')}"
     if result is None:
-        message = f"after the update these files give {live_name} back, {what}"
+        message = f"after the update, these files restore {live_name}: {what}"
     else:
-        message = f"these files put back what has landed and has not moved since, as {live_name} shows it, {what}"
+        message = f"these files restore what was applied and not changed since (checked with {live_name}): {what}"
     yield from sentence("proved", message, width, "good")
     yield from stays_view(receipt, width)
+    yield from verdict_view([f"{pluralize(receipt.items, 'item')} will be restored", NOT_SENT], width)
     yield from next_view(receipt, width)

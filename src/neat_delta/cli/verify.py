@@ -74,7 +74,7 @@ def verify_command(
     with show_progress(output) as progress:
         loaded = changes_of(changes, history)
         export = read_fresh(loaded, fresh, settings, progress)
-        progress.step("looking for what has arrived")
+        progress.step("verifying")
         result = verify(loaded, export, settings)
         if out is not None:
             save_changes(result.remaining, out, replace=overwrite)
@@ -90,7 +90,7 @@ def _as_dict(result: VerifyResult, out: Path | None) -> dict[str, object]:
 
     states = dict(result.changes["state"].value_counts().iter_rows())
     rows = [
-        row | {"key": row["key"].split(KEY_SEPARATOR)} for row in result.changes.to_dicts() if row["state"] != "landed"
+        row | {"key": row["key"].split(KEY_SEPARATOR)} for row in result.changes.to_dicts() if row["state"] != "applied"
     ]
     return {"settled": result.done, "states": states, "left": rows, "out": str(out) if out else None}
 
@@ -100,19 +100,28 @@ def _view(
 ) -> Iterator[Text]:
     from rich.text import Text
 
-    from neat_delta.views.lines import labelled, sentence
+    from neat_delta.reconcile.three_way import APPLIED
+    from neat_delta.views.formatting import pluralize
+    from neat_delta.views.lines import labelled
+    from neat_delta.views.shell import free_name
+    from neat_delta.views.verdict import next_command, verdict_view
     from neat_delta.views.verify_views import verify_view
 
     yield labelled("changes", f"{path.name}   made {changes.head.made.replace('T', ' ').removesuffix('Z')} UTC")
-    yield labelled("beside", fresh.name)
+    yield labelled("compared", fresh.name)
     yield Text()
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
     yield from verify_view(result, names, width, limit)
     yield Text()
     left = result.remaining.items["action"].is_in(["change", "add", "remove", "recode"]).any()
     if out is not None:
-        yield labelled("kept", f"what has not landed, in {out}")
-    if left:
-        where = out or "FILE"
-        message = f"neat-delta write {where} -o updates --live {fresh}"
-        yield from sentence("next", message if out else f"keep what is left with --out FILE, then: {message}", width)
+        yield labelled("saved", f"the changes that were not applied, in {out}")
+    applied, rest = result.count(APPLIED), len(result.changes) - result.count(APPLIED)
+    parts = [f"{applied:,} of {pluralize(len(result.changes), 'change')} applied", *([f"{rest:,} not"] if rest else [])]
+    yield from verdict_view(parts, width)
+    if left and out is None:
+        rest_file = free_name("rest.changes.jsonl")
+        yield from next_command(["neat-delta", "verify", str(path), str(fresh), "--out", rest_file], width)
+    elif left:
+        write = ["neat-delta", "write", str(out), "-o", free_name("updates"), "--live", str(fresh)]
+        yield from next_command(write, width)

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.remote import Location
-    from neat_delta.update import Receipt
+    from neat_delta.workflows.saved_changes import Written
 
 
 @command(
@@ -92,22 +92,24 @@ def write_command(
     if output.as_json:
         show_json({"files": []} if written.receipt is None else written.receipt.as_dict())
     elif not output.quiet:
-        name = written.live.source.name
-        show(_view(written.receipt, name, folder, blocked, changes, console(output).width), output)
+        show(_view(written, folder, changes, console(output).width), output)
     return Exit.ATTENTION if blocked else Exit.DONE
 
 
-def _view(
-    receipt: Receipt | None, live_name: str, folder: Path, held_back: int, changes: Location, width: int
-) -> Iterator[Text]:
-    from neat_delta.views.formatting import pluralize
-    from neat_delta.views.lines import labelled
+def _view(written: Written, folder: Path, changes: Location, width: int) -> Iterator[Text]:
+    from neat_delta.views.shell import free_name
     from neat_delta.views.update import next_view, nothing_view, update_view
+    from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
 
-    if receipt is None:
+    if written.receipt is None:
         yield nothing_view(folder)
-        return
-    yield from update_view(receipt, live_name, width)
-    if held_back:
-        yield labelled("held back", f"{pluralize(held_back, 'finding')}; see them with: neat-delta check {changes}")
-    yield from next_view(receipt, width)
+    else:
+        yield from update_view(written.receipt, written.live.source.name, width)
+    yield from verdict_view(changes_verdict(written.changes), width)
+    label = "next"
+    if written.changes.blocking_count():
+        check = ["neat-delta", "check", str(changes), "--problems", free_name("problems.xlsx")]
+        yield from next_command(check, width)
+        label = "or"
+    if written.receipt is not None:
+        yield from next_view(written.receipt, width, label)

@@ -95,7 +95,7 @@ class LocalFolder:
     def check(self) -> None:
         """See that there is such a folder."""
         if not self.path.is_dir():
-            raise DeliveryError("there is no such folder", file=self.path, hint="Make it, or name another one.")
+            raise DeliveryError("folder not found", file=self.path, hint="Create it, or choose another folder.")
 
     def upload(self, name: str, data: bytes, mark: str) -> None:
         """Put the draft into the folder, unless the very file waits there already."""
@@ -114,7 +114,7 @@ class LocalFolder:
             self._waits(name, data)
             draft.unlink()
         except OSError as error:
-            raise DeliveryError(f"the file cannot be put there ({error.strerror})", file=self.path / name) from error
+            raise DeliveryError(f"cannot write the file there ({error.strerror})", file=self.path / name) from error
         sync_folder(self.path)
         return None
 
@@ -163,14 +163,14 @@ class HttpDestination:
                 break
             if time.monotonic() > end:
                 message = f"import {job} is not done after {JOB_TIME:.0f} seconds"
-                raise DeliveryError(message, file=self.address, hint="Resume to ask for it again.", code="not-done-yet")
+                raise DeliveryError(message, file=self.address, hint="Resume to ask again.", code="not-done-yet")
             self.say(f"import {job} is {result['state']}")
             time.sleep(POLL)
         if result["state"] == "refused":
             return DeliveryResult(job, redacted(str(result["message"])), [])
         rows = self._asked("GET", f"imports/{job}/results").json()
         results = [row | {"reason": redacted(str(row.get("reason") or ""))} for row in rows]
-        reason = None if result["state"] == "done" else f"the import broke off after {len(results)} rows"
+        reason = None if result["state"] == "done" else f"the import stopped after {len(results)} rows"
         return DeliveryResult(job, reason, results)
 
     def export(self) -> bytes:
@@ -230,9 +230,9 @@ def _insist_on_same(there: bytes, data: bytes, file: object) -> None:
     """
     if there != data:
         raise DeliveryError(
-            "another file of this name is there, which the shop has not taken yet",
+            "another file with this name is there, which the shop has not imported yet",
             file=file,
-            hint="Let the shop take it first, or clear it away.",
+            hint="Wait until the shop has imported it, or remove it.",
         )
 
 

@@ -168,10 +168,10 @@ class History:
             tables = {name for (name,) in base.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
             if tables and "change_sets" not in tables:
                 base.close()
-                raise WriteError("this is another database, and no history", file=self.path, hint="Name another file.")
+                raise WriteError("not a history file", file=self.path, hint="Choose another file.")
             base.executescript(SCHEMA)
         except (sqlite3.Error, OSError) as error:
-            raise WriteError(f"the history cannot be used ({error})", file=self.path) from error
+            raise WriteError(f"cannot use the history file ({error})", file=self.path) from error
         return base
 
 

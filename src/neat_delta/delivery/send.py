@@ -63,7 +63,9 @@ def send(
     """
     with alone_with(update.folder) as alone:
         if not alone:
-            raise DeliveryError("another run is sending this update", file=update.folder, hint="Wait for its end.")
+            raise DeliveryError(
+                "another run is sending this update", file=update.folder, hint="Wait until it has finished."
+            )
         return _send(update, place, history, resume=resume, progress=progress)
 
 
@@ -97,7 +99,7 @@ def _send(update: Update, place: Destination, history: History, *, resume: bool,
         result = place.wait_for_result(job)
         if result.reason is not None:
             history.note(entry, file.number, REFUSED, job, result.reason, result.results)
-            hint = "The files behind it were not sent. See: neat-delta history"
+            hint = "The files after it were not sent. See: neat-delta history"
             raise DeliveryError(result.reason, file=file.name, hint=hint)
         history.note(entry, file.number, DONE, job, None, result.results)
     sent = history.entry(entry)
@@ -111,18 +113,18 @@ def _insist_on_new(entry: Entry | None, *, resume: bool) -> None:
     states = [file.state for file in entry.files]
     if all(state == DONE for state in states):
         raise DeliveryError(
-            f"this update went to {entry.place} on {entry.begun}, all of it (history entry {entry.entry})",
-            hint="To send a change again, compare or refresh against a new export and write a new update.",
+            f"already sent completely to {entry.place} on {entry.begun} (history #{entry.entry})",
+            hint="To send a change again, make a new export, run compare or refresh, and write a new update.",
         )
     if REFUSED in states:
         file = entry.files[states.index(REFUSED)]
         raise DeliveryError(
-            f"{file.name} was refused before: {file.reason} (history entry {entry.entry})",
-            hint="Mend the cause, then settle the change set against a new export and write what is left.",
+            f"{file.name} was rejected before: {file.reason} (history #{entry.entry})",
+            hint="Correct the cause, run verify with a new export, and write what is left.",
         )
     if any(states) and not resume:
         raise DeliveryError(
-            f"this update was begun to be sent (history entry {entry.entry})",
-            hint="Resume to go on with it.",
+            f"sending was interrupted (history #{entry.entry})",
+            hint="Resume to continue.",
             code="begun-before",
         )

@@ -284,8 +284,8 @@ def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
 
 def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
     """Why each cell cannot be taken, and what to do."""
-    plain = f"this is not {column.kind.expected}, as the live column holds; mend the cell"
-    doubt = "this can be read as a thousand or as three decimals; write it without the mark, or with two decimals"
+    plain = f"not {column.kind.expected}. Correct the cell"
+    doubt = "ambiguous number: a thousand, or three decimals? Write it without the separator, or with two decimals"
     undecided = cells.str.contains(UNDECIDED) if column.kind.numeric else pl.repeat(False, len(cells), eager=True)
     return pl.select(pl.when(undecided).then(pl.lit(doubt)).otherwise(pl.lit(plain))).to_series()
 

@@ -193,7 +193,7 @@ def compare(
     found = compare_cells(tables.live, tables.edited, pairs, tables.fields, options.rules(tables.columns.compared))
     suggestions = pl.DataFrame(schema=SUGGESTIONS)
     if options.suggest_items and len(rows.new):
-        progress.step("looking for likely items")
+        progress.step("looking for similar items")
         suggestions = suggest_items(tables.live, tables.edited, tables.key, rows.new, options.name_field)
     findings = pl.concat([matched.findings, _row_findings(tables, damaged, suggestions, options)])
     states = row_states(rows, pairs, found, rekeyed["edited"])
@@ -309,14 +309,17 @@ def _check_types(options: CompareOptions, columns: ColumnMapping) -> None:
     for name, kind in options.types.items():
         if field_name(name) not in columns.compared:
             raise InvalidOption(
-                "no such column in both files",
+                "this column is not in both files",
                 option="type",
                 value=f"{name}={kind}",
                 hint="Columns of both: " + ", ".join(columns.shared) + ".",
             )
         if kind not in known:
             raise InvalidOption(
-                "no such kind", option="type", value=f"{name}={kind}", hint="Kinds: " + ", ".join(sorted(known)) + "."
+                "there is no such type",
+                option="type",
+                value=f"{name}={kind}",
+                hint="Types: " + ", ".join(sorted(known)) + ".",
             )
 
 

@@ -152,12 +152,12 @@ class _Inputs:
 def _require_field(formula: Formula, context: Context) -> None:
     if formula.field in context.key.fields:
         raise InvalidOption(
-            f"the rule {formula.text!r}: {formula.field} names the items, and a rule cannot give them other names",
-            hint="Leave this rule out.",
+            f"formula {formula.text!r}: {formula.field} is the key, and a formula cannot change the key",
+            hint="Leave this formula out.",
         )
     if formula.field not in context.live.names:
         raise InvalidOption(
-            f"the rule {formula.text!r}: there is no field {formula.field}",
+            f"formula {formula.text!r}: there is no field {formula.field}",
             hint="Fields: " + ", ".join(context.live.names) + ".",
         )
 
@@ -205,14 +205,14 @@ def _plain(column: pl.Series) -> pl.Series:
     return text.str.strip_chars_end("0").str.strip_suffix(".")
 
 
-WHY_NOTHING = "a value it reads is blank, or it divides by zero"
-WHY_NOTHING_NEW = f"{WHY_NOTHING}; a new item has no live values, give it a rule of its own"
+WHY_NOTHING = "an input is blank, or division by zero"
+WHY_NOTHING_NEW = f"{WHY_NOTHING}; new items have no live values and need their own formula"
 
 
 def _findings_on(cells: _Computed, formula: Formula, why: str) -> Iterator[pl.DataFrame]:
-    yield _finding(cells.moved.drop_nulls("now"), formula, "computed", "note", f"computed by {formula.text}")
+    yield _finding(cells.moved.drop_nulls("now"), formula, "computed", "note", f"calculated by {formula.text}")
     if not formula.empties:
-        nothing = f"the rule {formula.text} gives nothing here: {why}"
+        nothing = f"formula {formula.text} has no result here: {why}"
         yield _finding(cells.moved.filter(pl.col("now").is_null()), formula, "formula", "error", nothing)
 
 

@@ -47,16 +47,16 @@ def add_deletions(
     """
     if len(missing) > at_most:
         raise InvalidOption(
-            f"{len(missing)} live items have no row in the sheet, and at most {at_most} may be removed",
-            hint="Nothing was removed.",
+            f"{len(missing)} items would be deleted, more than the limit of {at_most}",
+            hint="Nothing was deleted.",
             code="too-many-removals",
         )
     if missing.is_empty():
         return changes
     if unidentified:
         message = (
-            f"{unidentified} of the sheet's rows cannot be given to an item and may be among the {len(missing)} items "
-            "that seem gone, so none was removed; mend these rows first"
+            f"{unidentified} rows of the edited file match no item and may belong to the {len(missing)} missing items, "
+            "so nothing was deleted. Correct these rows first"
         )
         return with_more_findings(changes, findings_frame("removal", "error", message=message))
     cells = _cells_of(context, missing)

@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from neat_delta.expressions.ending import Rounding
 
 LIVE, LIST, RATES = "live.", "list.", "rates."
-EXAMPLES = "Write one such as: price = round(list.net * 1.19, 2)"
+EXAMPLES = "Example: price = round(list.net * 1.19, 2)"
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,11 +57,11 @@ def parse_formula(text: str, finish: Rounding | None = None) -> Formula:
     """
     field, equals, expression = text.partition("=")
     if not equals or not field.strip() or not expression.strip():
-        raise InvalidOption(f"{text!r} is no rule", hint='Write one such as "price = price * 1.05".')
+        raise InvalidOption(f"{text!r} is not a formula", hint='Example: "price = price * 1.05".')
     try:
         value = parse_expression(expression)
     except ExpressionError as error:
-        raise InvalidOption(f"the rule {text!r}: {error.what}", hint=error.hint or EXAMPLES) from error
+        raise InvalidOption(f"formula {text!r}: {error.what}", hint=error.hint or EXAMPLES) from error
     return Formula(field_name(field), text.strip(), value, None if value.is_finished else finish)
 
 
@@ -74,7 +74,7 @@ def require_one_each(formulas: Sequence[Formula]) -> dict[str, Formula]:
     of_field: dict[str, Formula] = {}
     for rule in formulas:
         if rule.field in of_field:
-            raise InvalidOption(f"two rules are for the field {rule.field}", hint="Put them into one.")
+            raise InvalidOption(f"two formulas for the field {rule.field}", hint="Combine them.")
         of_field[rule.field] = rule
     return of_field
 
@@ -99,7 +99,7 @@ def sides_of(formula: Formula, live: Sequence[str], listed: Sequence[str], rates
             known = [f"{LIVE}{name}" for name in live] + [f"{LIST}{name}" for name in listed]
             known += [f"{RATES}{name}" for name in rates]
             what = f"{name} may be " + " or ".join(found) if found else f"there is no {name}"
-            raise InvalidOption(f"the rule {formula.text!r}: {what}", hint="Names: " + ", ".join(known) + ".")
+            raise InvalidOption(f"formula {formula.text!r}: {what}", hint="Names: " + ", ".join(known) + ".")
         meant[name] = found[0]
     return meant
 
@@ -115,7 +115,7 @@ def compute(formula: Formula, values: pl.DataFrame) -> pl.Series:
     except ExpressionError as error:
         message = ", ".join(f"{name} holds {_held(values[name].dtype)}" for name in dict.fromkeys(formula.names))
         hint = error.hint or (f"Here {message}. {EXAMPLES}" if message else EXAMPLES)
-        raise InvalidOption(f"the rule {formula.text!r}: {error.what}", hint=hint) from error
+        raise InvalidOption(f"formula {formula.text!r}: {error.what}", hint=hint) from error
     if not formula.names or formula.heeds_blanks:
         return found
     # GREATEST and others pass over a blank as if it were not there, and make a price or a stock of what is left.

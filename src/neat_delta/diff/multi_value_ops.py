@@ -44,9 +44,9 @@ def parts_of_fields(edited: Table, fields: Sequence[str], configured: Mapping[st
             continue
         if not configured[name].separator:
             raise InvalidOption(
-                f"the sheet adds to {name} or takes from it, but nothing tells what parts its values",
+                f"the file adds to {name} or removes from it, but its separator is unknown",
                 file=edited.source.path,
-                hint=f'Settle it in catalogue.toml: [fields.{name}] separator = "|"',
+                hint=f'Set it in catalogue.toml: [fields.{name}] separator = "|"',
             )
         found[name] = Parts(here, columns.get(ADD), columns.get(TAKE))
     return found

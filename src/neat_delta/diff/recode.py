@@ -48,7 +48,7 @@ def code_pairs(codes: Table, key: Key, old: str | None = None, new: str | None =
     """
     if len(key.fields) != 1:
         raise InvalidOption(
-            "codes of several fields cannot be changed", hint=f"The key has {' and '.join(key.fields)}."
+            "a key of several columns cannot be changed", hint=f"The key is {' and '.join(key.fields)}."
         )
     for result in (old, new):
         if result is not None and field_name(result) not in codes.names:
@@ -63,10 +63,10 @@ def code_pairs(codes: Table, key: Key, old: str | None = None, new: str | None =
         to = to or next(name for name in names if name != from_)
     if from_ is None or to is None:
         raise InvalidOption(
-            "which columns hold the old and the new codes cannot be told",
+            "cannot tell which columns hold the old and the new SKUs",
             file=codes.source.path,
             line=codes.format.header_line,
-            hint="Name both; columns: " + ", ".join(names) + ".",
+            hint="Give both; columns: " + ", ".join(names) + ".",
             code="unknown-code-columns",
             columns=", ".join(names),
         )
@@ -151,7 +151,7 @@ def _lines_of(asked: pl.DataFrame) -> pl.Expr:
 
 
 def _repeated(again: pl.DataFrame) -> pl.DataFrame:
-    message = "this code change stands in the list more than once; it counts once"
+    message = "duplicate row; used once"
     return findings_frame("duplicate row", "note", line=again["line"], value=again["old"], message=message)
 
 

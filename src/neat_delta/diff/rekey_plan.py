@@ -50,7 +50,7 @@ def validate(asked: pl.DataFrame, context: Context) -> RekeyPlan:
     for old, new, line in rows.select("old", "new", "line").iter_rows():
         fault = _fault(old, new, known, multiple, old_twice, new_twice, length)
         if old == new and old in known:
-            wrong.append(("same SKU", "note", old, line, new, "old and new code are the same; nothing to do"))
+            wrong.append(("same SKU", "note", old, line, new, "old and new SKU are the same; nothing to do"))
         elif fault:
             wrong.append(
                 (fault[0], "error", old if old in known else None, line, new if old in known else old, fault[1])
@@ -61,7 +61,7 @@ def validate(asked: pl.DataFrame, context: Context) -> RekeyPlan:
     while taken := [old for old, (new, _) in to.items() if new in known and new not in to]:
         for old in taken:
             new, line = to.pop(old)
-            message = f"{new} is the code of another item, which keeps it; give that one another code first"
+            message = f"{new} is the SKU of another item. Change that one first"
             wrong.append(("SKU in use", "error", old, line, new, message))
     frames = [
         findings_frame(check, level, key=code, line=line, field=key.fields[0], value=value, message=say)
@@ -76,20 +76,20 @@ def _fault(
     """Why one code change cannot be made, as far as it shows by itself: check, sentence; ``None`` if it does not."""
     parts = new.split(KEY_SEPARATOR)
     faults = {
-        "unknown SKU": (old not in known, "no live item has the old code; mend it, or leave it out"),
+        "unknown SKU": (old not in known, "the old SKU is not in the shop. Correct it, or remove the row"),
         "SKU on several items": (
             old in several,
-            "several live items have the old code; which is meant cannot be told",
+            "several shop items have the old SKU",
         ),
-        "SKU split": (old in old_twice, "this code is to become two; keep one line"),
-        "SKU merged": (new in new_twice, "two items are to get this code; give one of them another"),
+        "SKU split": (old in old_twice, "one old SKU has two new SKUs. Keep one row"),
+        "SKU merged": (new in new_twice, "two items would get the same new SKU. Change one"),
         "invalid SKU": (
             any(not part or part != part.strip() for part in parts),
-            "the new code is blank, or has spaces around it; mend it",
+            "the new SKU is blank, or has spaces around it. Correct it",
         ),
         "SKU too long": (
             length is not None and len(new) > length,
-            f"the field holds {length} characters; choose a shorter code",
+            f"max. {length} characters. Choose a shorter SKU",
         ),
     }
     return next(((check, message) for check, (found, message) in faults.items() if found), None)

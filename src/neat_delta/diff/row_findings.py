@@ -54,8 +54,8 @@ def _other_origin(live: Table, edited: Table) -> pl.DataFrame:
     if edited.source_sha256 in (None, live.source.sha256):
         return no_findings()
     message = (
-        f"{edited.source.name} was made from another export than {live.source.name}; what the shop changed between the "
-        "two would be undone, so compare it with the export it was made from"
+        f"{edited.source.name} was made from another export than {live.source.name}; the shop's changes between the "
+        "two would be undone. Compare it with the export it was made from"
     )
     return findings_frame("made from another export", "warning", message=message)
 
@@ -68,13 +68,13 @@ def unreadable_rows(edited: Table) -> pl.DataFrame:
         "error",
         line=bad["line"],
         value=bad["raw"].str.slice(0, LONGEST_VALUE),
-        message=bad["message"] + "; mend this row in the sheet",
+        message=bad["message"] + "; correct this row",
         data=as_data(bad.select(row=pl.col("raw").str.slice(0, LONGEST_VALUE))),
     )
 
 
 def no_data(table: Table, whose: str = "") -> pl.DataFrame:
-    """Rows that were set apart as no data: sums, footers, the header once more."""
+    """Rows that were set apart as no data: sums, footers, repeated header."""
     differing = table.non_data_rows
     return findings_frame(
         "no data",
@@ -91,9 +91,7 @@ def _without_key(tables: MatchedTables) -> pl.DataFrame:
         "error",
         line=tables.edited_lines(tables.rows.missing_key),
         field=tables.key.fields[0],
-        message=_all(
-            f"the row has no {' and '.join(tables.key.fields)}, so no item can be found for it", tables.rows.missing_key
-        ),
+        message=_all(f"the row has no {' and '.join(tables.key.fields)}", tables.rows.missing_key),
     )
 
 
@@ -108,7 +106,7 @@ def _conflicting_duplicates(tables: MatchedTables) -> pl.DataFrame:
     differing = long.filter(pl.col("value").n_unique().over("\x1fkey", "field") > 1).sort("\x1fkey", "\x1fline")
     lines = pl.col("\x1fline").unique().sort().cast(pl.String).implode().list.join(", ").over("\x1fkey")
     differing = differing.with_columns(
-        message=pl.format("this code stands in lines {} with different values; keep one", lines)
+        message=pl.format("same SKU with different values (lines {}). Keep one row", lines)
     )
     return findings_frame(
         "duplicate SKU",
@@ -127,9 +125,7 @@ def _exact_duplicates(tables: MatchedTables) -> pl.DataFrame:
         "note",
         key=tables.key.values(tables.edited, tables.rows.exact_duplicates),
         line=tables.edited_lines(tables.rows.exact_duplicates),
-        message=_all(
-            "the row stands more than once, alike in every cell; it counts once", tables.rows.exact_duplicates
-        ),
+        message=_all("duplicate row (identical); used once", tables.rows.exact_duplicates),
     )
 
 
@@ -139,13 +135,13 @@ def _ambiguous(tables: MatchedTables) -> pl.DataFrame:
     )
     lines = multiple.group_by("key").agg(pl.col("line").str.join(", "))
     rows = tables.rows.ambiguous.join(lines, on="key", how="left", maintain_order="left")
-    place = f"several live items have this code ({tables.live.source.name}, lines "
+    place = f"several shop items have this SKU ({tables.live.source.name}, lines "
     return findings_frame(
         "SKU on several items",
         "error",
         key=rows["key"],
         line=tables.edited_lines(rows["edited"]),
-        message=rows.select(pl.lit(place) + pl.col("line") + "); which is meant cannot be told").to_series(),
+        message=rows.select(pl.lit(place) + pl.col("line") + ")").to_series(),
     )
 
 
@@ -155,7 +151,7 @@ def _likely_damaged(tables: MatchedTables, rows: pl.DataFrame, *, added: bool) -
     codes = codes.group_by("edited", maintain_order=True).agg("meant")
     few = pl.col("meant").list.head(MOST_CANDIDATES).list.join(" or ")
     more = pl.when(pl.col("meant").list.len() > MOST_CANDIDATES).then(pl.lit(" …")).otherwise(pl.lit(""))
-    advice = "no live item has this code, but {}{} is missing from the sheet; write the code just so"
+    advice = "SKU not in the shop, but {}{} is missing from the file. Correct it"
     return findings_frame(
         "damaged SKU",
         "error" if added else "warning",
@@ -176,9 +172,9 @@ def _new(tables: MatchedTables, suggestions: pl.DataFrame, *, added: bool) -> pl
         {"key": tables.key.values(tables.edited, tables.rows.new), "line": tables.edited_lines(tables.rows.new)}
     )
     rows = rows.join(result, on="key", how="left", maintain_order="left")
-    status = "it becomes a new item" if added else "the row was left out"
+    status = "it is added as a new item" if added else "not sent"
     may_be = pl.lit("; it may be ") + pl.col("may_be")
-    message = rows.select(pl.lit(f"no live item has this code; {status}") + may_be.fill_null("")).to_series()
+    message = rows.select(pl.lit(f"SKU not in the shop; {status}") + may_be.fill_null("")).to_series()
     return findings_frame("new item", "note", key=rows["key"], line=rows["line"], message=message)
 
 
@@ -192,7 +188,7 @@ def repaired_keys(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> 
         line=edited.rows.line.gather(pairs["edited"]),
         field=key.fields[0],
         value=key.values(edited, pairs["edited"]),
-        message=_all("the code was hurt; this is the only item it can be", codes),
+        message=_all("SKU repaired; only one item fits", codes),
     )
 
 
@@ -202,7 +198,7 @@ def likely_rekeys(tables: MatchedTables, pairs: pl.DataFrame) -> pl.DataFrame:
         {"old": tables.key.values(tables.live, pairs["live"]), "new": tables.key.values(tables.edited, pairs["edited"])}
     )
     message = pl.format(
-        "this is likely {} with another code, {} of its fields are the same",
+        "probably {} with a new SKU ({} fields equal)",
         "old",
         pairs["alike"],
     )
@@ -234,7 +230,7 @@ def rows_of_two_items(tables: MatchedTables, identity: str | None) -> pl.DataFra
     )
     rows = pairs.filter(differing).with_columns(edited.filter(differing).alias("id"))
     rows = rows.join(whose.unique("id", keep="first"), on="id", how="inner", maintain_order="left")
-    message = f"this is the code of one item and the {identity} of another ({{}}); mend one of the two"
+    message = f"SKU of one item, {identity} of another ({{}}). Correct one of the two"
     return findings_frame(
         "two items",
         "error",
@@ -248,13 +244,13 @@ def rows_of_two_items(tables: MatchedTables, identity: str | None) -> pl.DataFra
 def unknown_keys(codes: pl.Series) -> pl.DataFrame:
     """Codes that were asked for, and that neither file has."""
     return findings_frame(
-        "unknown SKU", "warning", value=codes, message=_all("this code was chosen, and no item has it", codes)
+        "unknown SKU", "warning", value=codes, message=_all("this SKU was selected, but is not in the shop", codes)
     )
 
 
 def _live_unreadable(live: Table) -> pl.DataFrame:
     bad = live.unreadable_rows
-    place = pl.format("{}, line {}: {}; this item was left out", pl.lit(live.source.name), "line", "message")
+    place = pl.format("{}, line {}: {}; this item was not compared", pl.lit(live.source.name), "line", "message")
     return findings_frame(
         "unreadable shop row",
         "error",
@@ -266,7 +262,7 @@ def _live_unreadable(live: Table) -> pl.DataFrame:
 def _live_without_key(tables: MatchedTables) -> pl.DataFrame:
     lines = pl.DataFrame({"line": tables.live_lines(tables.rows.live_missing_key)})
     place = pl.format(
-        "{}, line {}: the live item has no {}", pl.lit(tables.live.source.name), "line", pl.lit(tables.key.fields[0])
+        "{}, line {}: the shop item has no {}", pl.lit(tables.live.source.name), "line", pl.lit(tables.key.fields[0])
     )
     return findings_frame("shop item without SKU", "error", message=lines.select(place).to_series())
 
@@ -276,7 +272,7 @@ def _live_duplicates(tables: MatchedTables) -> pl.DataFrame:
         line=tables.live_lines(tables.rows.live_duplicates["live"]).cast(pl.String)
     )
     groups = rows.group_by("key", maintain_order=True).agg(pl.col("line").str.join(", "))
-    place = pl.format("{}, lines {}: live items share this code", pl.lit(tables.live.source.name), "line")
+    place = pl.format("{}, lines {}: shop items with the same SKU", pl.lit(tables.live.source.name), "line")
     return findings_frame("duplicate shop SKU", "error", key=groups["key"], message=groups.select(place).to_series())
 
 

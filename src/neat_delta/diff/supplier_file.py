@@ -57,9 +57,9 @@ def compare_supplier_file(
     """
     if live.source_sha256 is not None:
         raise InvalidOption(
-            "this is a sheet for editing, and the live export is wanted first; the two files have changed places",
+            "this is a sheet for editing; the live export must come first",
             file=live.source.path,
-            hint="Name them the other way round.",
+            hint="Swap the two files.",
             code="files-swapped",
             live=sheet.source.name,
             edited=live.source.name,
@@ -93,11 +93,11 @@ def _insist_on_something_to_compare(result: CompareResult, options: CompareOptio
     if asked or any(name not in result.key.fields for name in result.columns.compared):
         return
     raise InvalidOption(
-        f"the two files have nothing in common but {' and '.join(result.key.fields)}, so there is nothing to compare; "
+        f"the two files have only {' and '.join(result.key.fields)} in common, so there is nothing to compare; "
         f"columns of {result.live.source.name}: {', '.join(result.live.names)}; "
-        f"of this file: {', '.join(result.columns.only_edited) or 'none besides'}",
+        f"of this file: {', '.join(result.columns.only_edited) or 'none'}",
         file=result.edited.source.path,
-        hint="Say which column is which field.",
+        hint="Map a column to a field.",
         code="no-common-column",
         fields=", ".join(result.live.names),
     )
@@ -109,10 +109,10 @@ def _insist_on_order(result: CompareResult, sheet: Table, options: CompareOption
     more = counts["new"] * 2 > len(sheet) and not counts["missing"] and len(live) < len(sheet)
     if more and not options.add_new and set(live.names) < set(sheet.names):
         raise InvalidOption(
-            f"{counts['new']:,} of {len(sheet):,} rows have a code that {live.source.name} does not have, which has "
-            "fewer columns, too; the two files seem to have changed places",
+            f"{counts['new']:,} of {len(sheet):,} rows have a SKU that is not in {live.source.name}, which also has "
+            "fewer columns; the two files seem to be swapped",
             file=sheet.source.path,
-            hint="Name them the other way round, or let new items be added.",
+            hint="Swap the two files, or allow new items.",
             code="files-seem-swapped",
             live=sheet.source.name,
             edited=live.source.name,
@@ -145,7 +145,7 @@ def _compared(
     if not (rules or rules_new):
         result = compare(live, without_fields(ours, profile.skip), options, progress)
         return with_findings(result, about_rows_of(result.edited, about))
-    progress.step("working out the rules")
+    progress.step("calculating")
     _parse_what_rules_need(live, key, [*rules, *rules_new], options)
     for_new = rules_new if options.add_new else None
     context = Context(live, options.settings, key)
@@ -160,8 +160,8 @@ def _compared(
 
 def _about_nameless(ours: Table, key: Key, on: str, nameless: pl.DataFrame, *, added: bool) -> pl.DataFrame:
     """Findings on the rows that several items may be, and on those that would become items without a code of ours."""
-    multiple = f"several live items have this {on}, so none is found by it; give it to one"
-    new = f"no item has this {on}, and a new one needs a code of ours; give it one"
+    multiple = f"several shop items have this {on}. Map it to one SKU"
+    new = f"no item has this {on}; a new item needs a SKU. Map it to one"
     stopped = nameless if added else nameless.filter("several")
     return findings_frame(
         "no SKU",

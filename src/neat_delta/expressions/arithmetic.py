@@ -55,7 +55,7 @@ def multiply(left: Value, right: Value) -> Value:
         a, b = _fewer(a), _fewer(b)
         scale = a.scale + b.scale
     if scale > MOST_DECIMALS:
-        raise ExpressionError(f"the product would have {scale} decimals; round one of its parts with round(x, 4)")
+        raise ExpressionError(f"the product would have {scale} decimals. Round one of its parts, such as round(x, 4)")
     # The engine gives a product the decimals of the factor that has most, so one of them is given room for all.
     product = Value(at_scale(a, scale).expr * b.expr, NUMBER, scale, exact)
     return product if exact or scale <= QUOTIENT_DECIMALS else _rounded(product, QUOTIENT_DECIMALS)

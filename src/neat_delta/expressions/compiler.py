@@ -115,7 +115,7 @@ class Compiler:
             same = compared(here, value, pl.Expr.eq).expr
             found = same if found is None else found | same
         if found is None:
-            raise ExpressionError("the list behind IN is empty")
+            raise ExpressionError("the list after IN is empty")
         return Value(found, TRUTH)
 
     def is_test(self, node: exp.Is) -> Value:
@@ -133,7 +133,7 @@ class Compiler:
         """``LIKE … ESCAPE 'x'``."""
         pattern, sign = node.this, self.value(node.expression).constant
         if not isinstance(pattern, exp.Like | exp.ILike) or not isinstance(sign, str) or len(sign) != 1:
-            raise ExpressionError("ESCAPE wants one character in quotes, behind LIKE or ILIKE")
+            raise ExpressionError("ESCAPE needs one character in quotes, after LIKE or ILIKE")
         _insist_on_parts(pattern, ("this", "expression"))
         any_case = isinstance(pattern, exp.ILike)
         found = texts.like(self.value(pattern.this), self.value(pattern.expression), sign, any_case=any_case)
@@ -152,7 +152,7 @@ class Compiler:
             result = [int(part.name) for part in to.expressions if part.name.isdigit()]
             scale = min(MOST_DECIMALS, result[1]) if len(result) > 1 else 0 if result else 6
             return arithmetic.round_to(texts.as_plain_number(value), number_literal(str(scale)))
-        raise ExpressionError(f"cast to {to.sql()} is not known here; known are text, integer and decimal(p, s)")
+        raise ExpressionError(f"cast to {to.sql()} is not supported; use text, integer or decimal(p, s)")
 
     def round(self, node: exp.Round) -> Value:
         """``round(x, n)``."""
@@ -256,7 +256,7 @@ def _called(function: Callable[..., Value], values: Sequence[Value]) -> Value:
     except TypeError as error:
         parameters = inspect.signature(function).parameters.values()
         result = ", ".join(f"{one.name}" if one.default is one.empty else f"[{one.name}]" for one in parameters)
-        raise ExpressionError(f"{function.__name__} wants: {result}") from error
+        raise ExpressionError(f"{function.__name__} needs: {result}") from error
     return function(*values)
 
 
@@ -346,16 +346,16 @@ def not_allowed(node: exp.Expression) -> ExpressionError:
     text = functools.reduce(lambda short, sign: short.replace(sign, " "), "\r\n", node.sql())[:60]
     if node.find(exp.Query) or isinstance(node, exp.Query):
         return ExpressionError(
-            f"{text}: an expression reads the fields of its row, and no other tables or files",
-            hint="Write the value itself, or bring it in as a column.",
+            f"{text}: an expression can read only the fields of its row",
+            hint="Write the value itself, or add it as a column.",
         )
     if isinstance(node, exp.Func):
         name = str(node.this if isinstance(node, exp.Anonymous) else node.sql_name()).lower()
         if name in FUNCTIONS:
-            return ExpressionError(f"{text}: the function {name} has other arguments here")
+            return ExpressionError(f"{text}: wrong arguments for the function {name}")
         near = difflib.get_close_matches(name, FUNCTIONS, 1)
         return ExpressionError(
-            f"there is no function {name} here",
-            hint=f"Did you mean {near[0]}?" if near else f"There are: {', '.join(FUNCTIONS)}.",
+            f"there is no function {name}",
+            hint=f"Did you mean {near[0]}?" if near else f"Choose from: {', '.join(FUNCTIONS)}.",
         )
-    return ExpressionError(f"{text} is nothing that an expression may have")
+    return ExpressionError(f"{text} is not allowed in an expression")

@@ -52,11 +52,11 @@ def rounding_of(function: str, amount: str, strategy: str) -> Rounding:
     try:
         number = Decimal(amount)
     except InvalidOperation as error:
-        raise ExpressionError(f"{amount!r} is no amount", hint="Write one such as .95 or 5.") from error
+        raise ExpressionError(f"{amount!r} is not an amount", hint="Example: .95 or 5.") from error
     if not number.is_finite() or number <= 0 or len(number.as_tuple().digits) > 12 or abs(number.adjusted()) > 12:
-        raise ExpressionError(f"{amount!r} is not above zero", hint="Write one such as .95 or 5.")
+        raise ExpressionError(f"{amount!r} must be greater than zero", hint="Example: .95 or 5.")
     if strategy not in WAYS:
-        raise ExpressionError(f"{strategy!r} is no way to go", hint=f"Write one of: {', '.join(WAYS)}.")
+        raise ExpressionError(f"{strategy!r} is not a rounding direction", hint=f"Choose from: {', '.join(WAYS)}.")
     return Rounding(function, number, strategy)
 
 
@@ -72,6 +72,6 @@ def multiple(value: Value, step: Value, way: Value | None = None) -> Value:
 
 def _finished(function: str, value: Value, amount: Value, way: Value | None) -> Value:
     if not isinstance(amount.constant, Decimal):
-        raise ExpressionError(f"{function}(x, amount) wants an amount such as .95 or 5")
+        raise ExpressionError(f"{function}(x, amount) needs an amount such as .95 or 5")
     result = NEAREST if way is None else constant_text(way, f"{function}(x, amount, way)")
     return rounding_of(function, f"{amount.constant:f}", result).of(value)

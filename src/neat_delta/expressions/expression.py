@@ -75,7 +75,7 @@ class Expression:
         except pl.exceptions.PolarsError as error:
             raise ExpressionError(_reason(error)) from error
         except RecursionError as error:
-            raise ExpressionError("the expression is nested too deep") from error
+            raise ExpressionError("too many nested parts in the expression") from error
         return found.new_from_index(0, len(frame)) if len(found) == 1 != len(frame) else found
 
 
@@ -90,19 +90,19 @@ def parse_expression(text: str) -> Expression:
     from sqlglot.errors import SqlglotError
 
     if len(text) > LONGEST:
-        raise ExpressionError(f"the expression has {len(text):,} characters, and {LONGEST:,} are allowed")
+        raise ExpressionError(f"the expression has {len(text):,} characters; the limit is {LONGEST:,}")
     if not text.strip():
-        raise ExpressionError("there is no expression")
+        raise ExpressionError("the expression is empty")
     try:
         tree = sqlglot.parse_one(text, read="postgres", into=exp.Condition)
     except SqlglotError as error:
         raise ExpressionError(_place(error, text)) from error
     except RecursionError as error:
-        raise ExpressionError("the expression is nested too deep") from error
+        raise ExpressionError("too many nested parts in the expression") from error
     except ValueError as error:
-        raise ExpressionError("this is no expression") from error
+        raise ExpressionError("not an expression") from error
     if not isinstance(tree, exp.Expression) or _depth(tree) > DEEPEST:
-        raise ExpressionError("the expression is nested too deep")
+        raise ExpressionError("too many nested parts in the expression")
     names = tuple(dict.fromkeys(_name(node) for node in _columns(tree)))
     return Expression(text.strip(), names, tree, _name)
 
@@ -126,12 +126,12 @@ def _name(node: exp.Column) -> str:
     from neat_delta.tables.field import field_name
 
     if not isinstance(node.this, exp.Identifier) or node.args.get("db"):
-        raise ExpressionError(f"{node.sql()[:60]} is no field")
+        raise ExpressionError(f"{node.sql()[:60]} is not a field")
     side = node.table
     if not side:
         return node.name
     if side.lower() not in SIDES:
-        raise ExpressionError(f"{node.sql()[:60]} is no field", hint=f"In front may stand: {', '.join(SIDES)}.")
+        raise ExpressionError(f"{node.sql()[:60]} is not a field", hint=f"Allowed before a field: {', '.join(SIDES)}.")
     return f"{side.lower()}.{field_name(node.name)}"
 
 
@@ -159,12 +159,12 @@ def _place(error: Exception, text: str) -> str:
     result: dict[str, object] = next(iter(getattr(error, "errors", ())), {})
     found = str(result.get("highlight") or "").strip()
     if not found or found == text.strip():
-        return "this is no expression"
-    return f"this is no expression, near {found[:40]!r}"
+        return "not an expression"
+    return f"not an expression, near {found[:40]!r}"
 
 
 def _reason(error: Exception) -> str:
     text = str(error).splitlines()[0]
     if "overflow" in text or "conversion from" in text or "doesn't fit" in text:
-        return "a number grows too large to be exact"
-    return "the pattern is no regular expression" if "regex" in text.lower() else text[:200]
+        return "a number becomes too large to be exact"
+    return "the pattern is not a regular expression" if "regex" in text.lower() else text[:200]

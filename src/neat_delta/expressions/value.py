@@ -99,7 +99,7 @@ def as_number(value: Value, what: str) -> Value:
         return replace(value, expr=value.expr.cast(decimal(0)), kind=NUMBER)
     if value.kind == NOTHING:
         return Value(pl.lit(None, dtype=decimal(0)), NUMBER)
-    raise ExpressionError(f"{what} wants a number, and here stands {_shown(value)}")
+    raise ExpressionError(f"{what} needs a number, not {_shown(value)}")
 
 
 def as_text(value: Value, what: str) -> Value:
@@ -119,7 +119,7 @@ def as_text(value: Value, what: str) -> Value:
         # 12.50 is the number 12.5; which decimals a column happens to have is no part of it.
         plain = text.str.strip_chars_end("0").str.strip_suffix(".") if value.scale else text
         return Value(plain, TEXT, longest=DIGITS + 2)
-    raise ExpressionError(f"{what} wants a text, and here stands {_shown(value)}")
+    raise ExpressionError(f"{what} needs a text, not {_shown(value)}")
 
 
 def as_truth(value: Value, what: str) -> Value:
@@ -134,7 +134,7 @@ def as_truth(value: Value, what: str) -> Value:
         return Value(value.expr != 0, TRUTH)
     if value.kind == NOTHING:
         return Value(pl.lit(None, dtype=pl.Boolean), TRUTH)
-    raise ExpressionError(f"{what} wants something that is true or false, and here stands {_shown(value)}")
+    raise ExpressionError(f"{what} needs true or false, not {_shown(value)}")
 
 
 def constant_text(value: Value, what: str) -> str:
@@ -144,7 +144,7 @@ def constant_text(value: Value, what: str) -> str:
         ExpressionError: it is none.
     """
     if not isinstance(value.constant, str):
-        raise ExpressionError(f"{what} wants a text in quotes")
+        raise ExpressionError(f"{what} needs a text in quotes")
     return value.constant
 
 
@@ -156,7 +156,7 @@ def constant_whole(value: Value, what: str, least: int, most: int) -> int:
     """
     number = value.constant
     if not isinstance(number, Decimal) or number != int(number) or not least <= number <= most:
-        raise ExpressionError(f"{what} wants a whole number from {least:,} to {most:,}")
+        raise ExpressionError(f"{what} needs a whole number from {least:,} to {most:,}")
     return int(number)
 
 
@@ -187,7 +187,7 @@ def alike(values: Sequence[Value], what: str) -> list[Value]:
     if kinds <= {TRUTH, FLAG}:
         return [as_truth(value, what) for value in values]
     shown = [_shown(value) for value in values if value.kind != NOTHING]
-    raise ExpressionError(f"{what} wants values of one sort, and here stand {' and '.join(dict.fromkeys(shown))}")
+    raise ExpressionError(f"{what} needs values of one type, not {' and '.join(dict.fromkeys(shown))}")
 
 
 def of_kind(expr: pl.Expr, values: Sequence[Value]) -> Value:
@@ -209,7 +209,7 @@ def grown(expr: pl.Expr, longest: int) -> Value:
         ExpressionError: it may become longer than any text may.
     """
     if longest > LONGEST_TEXT:
-        raise ExpressionError(f"a text here may grow to {longest:,} characters, and {LONGEST_TEXT:,} are allowed")
+        raise ExpressionError(f"a text may grow to {longest:,} characters; the limit is {LONGEST_TEXT:,}")
     return Value(expr, TEXT, longest=longest)
 
 

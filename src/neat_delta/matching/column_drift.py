@@ -53,11 +53,11 @@ def drift(result: Mapping[str, str], now: Mapping[str, str]) -> list[str]:
     lost, new = [name for name in result if name not in now], [name for name in now if name not in result]
     message = []
     if lost:
-        message.append(f"columns that were there last time and are not now: {', '.join(lost)}")
+        message.append(f"missing columns (present last time): {', '.join(lost)}")
     if new:
-        message.append(f"columns that are new since last time: {', '.join(new)}")
+        message.append(f"new columns since last time: {', '.join(new)}")
     changed = ((column, describe_change(result.get(column, nature), nature)) for column, nature in now.items())
-    return message + [f"the column {column} {what}" for column, what in changed if what]
+    return message + [f"column {column} {what}" for column, what in changed if what]
 
 
 def describe_change(before: str, now: str) -> str | None:

@@ -39,10 +39,10 @@ def match_columns(live: Table, edited: Table) -> ColumnMapping:
     shared = tuple(name for name in live.names if name in set(edited.names))
     if not shared:
         raise InvalidOption(
-            f"no column name occurs in {live.source.name} too: {', '.join(edited.names)}",
+            f"no column name matches {live.source.name}: {', '.join(edited.names)}",
             file=edited.source.path,
             line=edited.format.header_line or None,
-            hint="Say which column is which field; fields: " + ", ".join(live.names) + ".",
+            hint="Map a column to a field; fields: " + ", ".join(live.names) + ".",
             code="no-common-column",
             fields=", ".join(live.names),
         )

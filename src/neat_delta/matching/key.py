@@ -81,7 +81,7 @@ def choose_key(live: Table, shared: Sequence[str], given: Sequence[str] = ()) ->
     named = next((alias for alias in ALIASES if alias in shared), None)
     if named is None:
         raise AmbiguousKey(
-            "no column of both files is named as the item code",
+            "no SKU column found in both files",
             file=live.source.path,
             code="no-key-column",
             **_candidates(live, shared),
@@ -99,17 +99,17 @@ def require_usable_key(live: Table, shared: Sequence[str], key: Key, blank: pl.S
     if key.explicit or not (len(blank) or len(repeated)):
         return
     faults = [f"blank in {len(blank)} rows"] * bool(len(blank))
-    faults += [f"repeated in {len(repeated)} rows"] * bool(len(repeated))
+    faults += [f"duplicate in {len(repeated)} rows"] * bool(len(repeated))
     first = min([*blank.head(1), *repeated.sort().head(1)])
     (name,) = key.fields
     found = _candidates(live, shared)
     raise AmbiguousKey(
-        f"this column should name each item, but it is {' and '.join(faults)}",
+        f"this column should identify each item, but it is {' and '.join(faults)}",
         file=live.source.path,
         line=live.rows.line[first],
         column=live.field(name).column,
         value=live.cells(key.fields, pl.Series([first])).item(),
-        hint=f"If it is named as the key, such rows are refused and the others compared. {_question(found)}",
+        hint=f"If you give it as the key, such rows are rejected and the others compared. {_question(found)}",
         code="unusable-key",
         key=name,
         **found,
@@ -121,14 +121,16 @@ def _explicit_key(live: Table, shared: Sequence[str], given: Sequence[str]) -> t
     for name, as_told in zip(names, given, strict=True):
         if name not in shared:
             raise InvalidOption(
-                "no such column in both files",
+                "this column is not in both files",
                 option="key",
                 value=as_told,
                 file=live.source.path,
                 hint="Columns of both: " + ", ".join(shared) + ".",
             )
     if len(set(names)) < len(names):
-        raise InvalidOption("this field is named twice", option="key", value=names[0], hint="Name each key field once.")
+        raise InvalidOption(
+            "this field is given twice", option="key", value=names[0], hint="Give each key column once."
+        )
     return names
 
 
@@ -157,5 +159,5 @@ def _question(found: dict[str, Any]) -> str:
     """Which fields could be the key, with an example each."""
     listed = [f"{name} (such as {example})" for name, example in found["candidates"].items()]
     if listed:
-        return "Filled and different on every item: " + ", ".join(listed) + "."
-    return "No single column is filled and different on every item; name several."
+        return "Columns that could identify an item: " + ", ".join(listed) + "."
+    return "No single column identifies each item; give several."

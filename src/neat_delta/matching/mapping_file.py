@@ -27,19 +27,17 @@ def read_mapping_file(path: Location) -> tuple[dict[str, str], dict[str, dict[st
             f"the number of its columns is {len(table.names) + table.unnamed_columns}",
             file=path,
             line=table.format.header_line,
-            hint="Two columns are their codes and ours; three are a field, their values and ours.",
+            hint="Use 2 columns (their code, our SKU) or 3 (field, their value, ours).",
         )
     codes: dict[str, str] = {}
     values: dict[str, dict[str, str]] = defaultdict(dict)
     for line, *cells in table.cells(table.names).insert_column(0, table.rows.line).iter_rows():
         *field, edited, live = (cell.strip() for cell in cells)
         if not edited or not live or field == [""]:
-            raise InvalidInput(
-                "a cell of this row is blank", file=path, line=line, hint="Fill it, or take the row out."
-            )
+            raise InvalidInput("this row has a blank cell", file=path, line=line, hint="Fill it, or remove the row.")
         pairs = values[field_name(field[0])] if field else codes
         if pairs.setdefault(edited, live) != live:
             raise InvalidInput(
-                f"this is to be {pairs[edited]!r} and {live!r}", file=path, line=line, value=edited, hint="Keep one."
+                f"mapped to both {pairs[edited]!r} and {live!r}", file=path, line=line, value=edited, hint="Keep one."
             )
     return codes, dict(values)

@@ -26,11 +26,11 @@ def quote_columns(records: Table, key: Sequence[str]) -> dict[str, str]:
     names = records.names
     code = next((name for name in (*key, *ALIASES) if name in names), None)
     price = next((name for name in names if PRICE.search(name)), None)
-    lacking = [what for what, name in ((f"the code ({', '.join(key)})", code), ("the price", price)) if name is None]
+    lacking = [what for what, name in ((f"the SKU ({', '.join(key)})", code), ("the price", price)) if name is None]
     if code is None or price is None or len(key) > 1:
         raise InvalidOption(
-            f"{records.source.name}: no column is known as {' and as '.join(lacking) or 'the whole key'}",
-            hint="Name its columns sku, quantity and price. It has: " + ", ".join(names) + ".",
+            f"{records.source.name}: no column found for {' and '.join(lacking) or 'the whole key'}",
+            hint="Name its columns sku, quantity and price. Found: " + ", ".join(names) + ".",
         )
     quantity = next((name for name in names if QUANTITY.search(name)), None)
     return {"key": code, "price": price} | ({"quantity": quantity} if quantity else {})

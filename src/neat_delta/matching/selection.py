@@ -60,11 +60,11 @@ def condition(where: str, names: Sequence[str], field: Callable[[str], pl.Series
             error.what,
             option="where",
             value=repr(where),
-            hint=error.hint or "Write a condition such as: price > 10 AND maker = 'Thrumhive'",
+            hint=error.hint or "Example: price > 10 AND maker = 'Thrumhive'",
         ) from error
     if met.dtype not in (pl.Boolean, pl.Null):
         raise InvalidOption(
-            "this is no condition", option="where", value=repr(where), hint="It must be true or false for each item."
+            "not a condition", option="where", value=repr(where), hint="A condition is true or false for each item."
         )
     return met.cast(pl.Boolean).fill_null(False)
 
@@ -150,6 +150,9 @@ def chosen_fields(table: Table, key: Key, wanted: Sequence[str]) -> list[str]:
     for name, asked in zip(names, wanted, strict=False):
         if name not in table.names:
             raise InvalidOption(
-                "there is no such field", option="fields", value=asked, hint="Fields: " + ", ".join(table.names) + "."
+                "there is no field with this name",
+                option="fields",
+                value=asked,
+                hint="Fields: " + ", ".join(table.names) + ".",
             )
     return list(dict.fromkeys([*key.fields, *names]))

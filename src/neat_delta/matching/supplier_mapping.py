@@ -143,8 +143,8 @@ def _with_live_values(sheet: Table, name: str, values: Mapping[str, str], separa
 
 def _single(key: Key, option: str) -> tuple[str]:
     if len(key.fields) != 1:
-        hint = "The key has " + " and ".join(key.fields) + "."
-        raise InvalidOption("this wants a key of one field", option=option, hint=hint)
+        hint = "The key is " + " and ".join(key.fields) + "."
+        raise InvalidOption("this needs a key of one column", option=option, hint=hint)
     return (key.fields[0],)
 
 
@@ -172,5 +172,5 @@ def _insist_on(
 
     near = difflib.get_close_matches(name, known, 3)
     names = [shown[one] if shown else one for one in near or known]
-    hint = ("Nearest: " if near else "There are: ") + ", ".join(names) + "."
+    hint = ("Nearest: " if near else "Choose from: ") + ", ".join(names) + "."
     raise InvalidOption(f"there is no such {what}", option=option[0], value=option[1], hint=hint)

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 
 FILE = "shop.toml"
 DRAFT = """\
-# The ways of this practice shop. Change them, and see what becomes of an import.
+# Settings of this practice shop. Change them and see how imports behave.
 key = "{key}"
 blank = "empties"          # what a blank cell does: it "empties" the field, or "leaves" it as it is
 # marker = "[clear]"       # what empties a field where a blank does not
@@ -60,6 +60,6 @@ def load_behaviour(folder: Path) -> StoreBehaviour:
     """
     path = folder / FILE
     if not path.is_file():
-        hint = "Open one with: neat-delta shop open DIR"
-        raise InvalidInput("there is no practice shop here", file=folder, hint=hint)
-    return load_config(StoreBehaviour, path, "Open one with: neat-delta shop open DIR")
+        hint = "Make one with: neat-delta shop open DIR"
+        raise InvalidInput("this folder is not a practice shop", file=folder, hint=hint)
+    return load_config(StoreBehaviour, path, "Make one with: neat-delta shop open DIR")

@@ -105,7 +105,7 @@ class _Handler(BaseHTTPRequestHandler):
         elif path[0] == "imports" and len(path) in (2, 3) and path[1].isdigit():
             self._job(int(path[1]), path[2:])
         else:
-            self._say(404, "there is no such page")
+            self._say(404, "page not found")
 
     def do_POST(self) -> None:
         if not self._known():
@@ -114,9 +114,9 @@ class _Handler(BaseHTTPRequestHandler):
         length = self.headers.get("Content-Length", "")
         action = parse_qs(address.query).get("action", ["change"])[0]
         if address.path.strip("/") != "imports":
-            self._say(404, "there is no such page")
+            self._say(404, "page not found")
         elif not length.isdigit() or int(length) > MOST_BYTES:
-            self._say(411, "say how long the file is")
+            self._say(411, "Content-Length is missing")
         elif action not in DOES:
             self._say(400, f"action must be one of {', '.join(DOES)}")
         else:
@@ -126,14 +126,14 @@ class _Handler(BaseHTTPRequestHandler):
                 return
             self._say(
                 202,
-                "the import waits for its turn",
+                "the import is waiting",
                 job=self.server.add(action, data, self.headers.get("Idempotency-Key")),
             )
 
     def _job(self, job: int, rest: list[str]) -> None:
         result = self.server.job_status(job)
         if result is None:
-            self._say(404, "there is no such import")
+            self._say(404, "import not found")
             return
         state, reason, results = result
         if rest == ["results.csv"]:
@@ -147,7 +147,7 @@ class _Handler(BaseHTTPRequestHandler):
 
     def _known(self) -> bool:
         if self.server.token and self.headers.get("Authorization") != f"Bearer {self.server.token}":
-            self._say(401, "a token is needed")
+            self._say(401, "missing or invalid token")
             return False
         return True
 

@@ -98,9 +98,7 @@ class PracticeShop:
                     return ImportOutcome(results, broken_off=True)
                 result = dict(zip(header, row, strict=False))
                 if len(row) != len(header):
-                    results.append(
-                        Result(line, result.get(self.behaviour.key, ""), FAILED, "the row has another number of cells")
-                    )
+                    results.append(Result(line, result.get(self.behaviour.key, ""), FAILED, "wrong number of cells"))
                     continue
                 with base:
                     results.append(self._row(base, line, result, action))
@@ -135,24 +133,24 @@ class PracticeShop:
             name for name in header if name not in columns and not (action == RECODE and name == NEW_CODE + ways.key)
         ]
         if ways.key not in header:
-            raise InvalidOption(f"the shop refuses the file: it has no column {ways.key}")
+            raise InvalidOption(f"file rejected: no column {ways.key}")
         if strange:
-            raise InvalidOption(f"the shop refuses the file: it knows no column {strange[0]}")
+            raise InvalidOption(f"file rejected: unknown column {strange[0]}")
         missing = [name for name in ways.required if name not in header] if action in (CHANGE, ADD) else []
         if missing:
-            raise InvalidOption(f"the shop refuses the file: the column {missing[0]} must be in every file")
+            raise InvalidOption(f"file rejected: column {missing[0]} is required")
         if ways.rows is not None and rows > ways.rows:
-            raise InvalidOption(f"the shop refuses the file: it takes {ways.rows} rows in one, and this has {rows}")
+            raise InvalidOption(f"file rejected: {rows} rows; the limit is {ways.rows}")
         if ways.takes != "both" and action in (CHANGE, ADD) and action != ways.takes:
-            raise InvalidOption(f"the shop refuses the file: it is set to {ways.takes} items only")
+            raise InvalidOption(f"file rejected: the shop only accepts action {ways.takes}")
 
     def _row(self, base: sqlite3.Connection, line: int, row: dict[str, str], action: str) -> Result:
         code = row[self.behaviour.key]
         there = base.execute(f"SELECT 1 FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,)).fetchone()
         if action == ADD and there:
-            return Result(line, code, SKIPPED, "an item has this code already")
+            return Result(line, code, SKIPPED, "an item with this SKU exists already")
         if action != ADD and not there:
-            return Result(line, code, FAILED, "no item has this code")
+            return Result(line, code, FAILED, "no item has this SKU")
         if action == REMOVE:
             base.execute(f"DELETE FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,))
             return Result(line, code, REMOVED)
@@ -169,7 +167,7 @@ class PracticeShop:
     def _recode(self, base: sqlite3.Connection, line: int, code: str, new: str) -> Result:
         key = _quoted(self.behaviour.key)
         if base.execute(f"SELECT 1 FROM items WHERE {key} = ?", (new,)).fetchone():
-            return Result(line, code, FAILED, f"another item has the code {new}")
+            return Result(line, code, FAILED, f"another item has the SKU {new}")
         base.execute(f"UPDATE items SET {key} = ? WHERE {key} = ?", (new, code))
         return Result(line, code, UPDATED)
 
@@ -190,12 +188,12 @@ class PracticeShop:
             if name in ways.limited or name == ways.known_categories:
                 known = base.execute(f"SELECT 1 FROM items WHERE {_quoted(name)} = ? LIMIT 1", (value,)).fetchone()
                 if not known:
-                    return {}, f"{name}: the shop does not know {value!r}"
+                    return {}, f"{name}: {value!r} is not allowed"
             if name in ways.decimals:
                 try:
                     value = str(Decimal(value).quantize(Decimal(1).scaleb(-ways.decimals[name]), ROUND_HALF_UP))
                 except InvalidOperation:
-                    return {}, f"{name}: {value!r} is no number"
+                    return {}, f"{name}: {value!r} is not a number"
             cells[name] = value[: ways.length[name]] if name in ways.length else value
         return cells, ""
 
@@ -222,7 +220,9 @@ def open_shop(folder: Path) -> PracticeShop:
         note_input(folder / name)
     if not (folder / BASE).is_file():
         raise InvalidInput(
-            "the shop's items are not there", file=folder / BASE, hint="Open a new one: neat-delta shop open DIR"
+            "the items of the practice shop are missing",
+            file=folder / BASE,
+            hint="Make a new one: neat-delta shop open DIR",
         )
     return PracticeShop(folder, ways)
 
@@ -231,16 +231,16 @@ def make_shop(folder: Path, table: Table, key: str, *, replace: bool = False) ->
     """Open a new practice shop with the items of an export, or let one that is there begin anew with them.
 
     Raises:
-        WriteError: the folder holds other things, or a shop that is not to be replaced.
+        WriteError: the folder is not empty, or a shop that is not to be replaced.
         InvalidOption: the export has no such key, or two items share a code.
     """
     if folder.exists() and any(path.name not in (BASE, FILE, JOBS) for path in folder.iterdir()):
-        raise WriteError("the folder holds other things", file=folder, hint="Name a folder that is new or empty.")
+        raise WriteError("the folder is not empty", file=folder, hint="Choose a new or empty folder.")
     if (folder / BASE).exists() and not replace:
         raise WriteError(
-            "a practice shop is here already, with all that was imported into it",
+            "there is a practice shop in this folder already",
             file=folder,
-            hint="Name another folder, or let it begin anew with its items as in the export.",
+            hint="Choose another folder, or start it anew.",
             code="shop-exists",
         )
     names = [field.column for field in table.fields]
@@ -249,7 +249,7 @@ def make_shop(folder: Path, table: Table, key: str, *, replace: bool = False) ->
     rows = table.cells(table.names)
     codes = rows.to_series(names.index(key))
     if codes.is_duplicated().any():
-        raise InvalidOption(f"two items share the {key} {codes.filter(codes.is_duplicated())[0]}")
+        raise InvalidOption(f"two items have the same {key}: {codes.filter(codes.is_duplicated())[0]}")
     with closing(sqlite3.connect(":memory:")) as base, base:
         columns = ", ".join(f"{_quoted(name)} TEXT NOT NULL DEFAULT ''" for name in names)
         base.execute(f"CREATE TABLE items (position INTEGER PRIMARY KEY AUTOINCREMENT, {columns})")
@@ -270,9 +270,9 @@ def _table(data: bytes) -> list[list[str]]:
     try:
         table = list(csv.reader(io.StringIO(data.decode("utf-8-sig"), newline="")))
     except (UnicodeDecodeError, csv.Error) as error:
-        raise InvalidOption("the shop refuses the file: it takes comma-separated UTF-8 only") from error
+        raise InvalidOption("file rejected: it must be comma-separated UTF-8") from error
     if not table:
-        raise InvalidOption("the shop refuses the file: it is empty")
+        raise InvalidOption("file rejected: it is empty")
     return table
 
 

@@ -36,7 +36,7 @@ def fetch(path: Location) -> Payload:
     """Read a file, or standard input for ``-``, and unpack it.
 
     Raises:
-        InvalidInput: there is no such file, it may not be read, or it cannot be unpacked safely.
+        InvalidInput: file not found, it may not be read, or it cannot be unpacked safely.
     """
     return decompress(read_bytes(path), path)
 
@@ -59,7 +59,9 @@ def _gunzip(data: bytes, path: Location) -> bytes:
         with gzip.GzipFile(fileobj=io.BytesIO(data)) as packed:
             inner = packed.read(_allowed(len(data)) + 1)
     except (OSError, EOFError, zlib.error) as error:
-        raise InvalidInput("the gzip file is damaged or cut off", file=path, hint="Fetch it again.") from error
+        raise InvalidInput(
+            "the gzip file is damaged or cut off", file=path, hint="Download or export it again."
+        ) from error
     _insist_on_size(len(inner), len(data), path)
     return inner
 
@@ -78,12 +80,12 @@ def _unzip(data: bytes, path: Location) -> Payload:
                 raise InvalidInput(
                     f"the zip archive holds {len(tables)} files ({names})",
                     file=path,
-                    hint="Unpack it and name the table.",
+                    hint="Unpack it and give one of the files.",
                 )
             return Payload(archive.read(tables[0]), f"zip, {tables[0].filename}")
     except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError) as error:
         raise InvalidInput(
-            f"the zip archive or workbook cannot be unpacked ({error})", file=path, hint="Fetch it again."
+            f"the zip archive or workbook is damaged ({error})", file=path, hint="Download or export it again."
         ) from error
 
 
@@ -94,7 +96,7 @@ def _allowed(packed: int) -> int:
 def _insist_on_size(unpacked: int, packed: int, path: Location) -> None:
     if unpacked > _allowed(packed):
         raise InvalidInput(
-            f"the archive would unpack to more than {_allowed(packed) >> 20} MB, which no table of its size does",
+            f"archive too large when unpacked (more than {_allowed(packed) >> 20} MB)",
             file=path,
             hint="If you trust it, unpack it yourself.",
         )

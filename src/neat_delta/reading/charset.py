@@ -200,7 +200,7 @@ def _decoded(data: bytes, charset: str, *, bom: bool) -> DecodedText:
         return DecodedText(data, charset, bom, {})
     text = data.decode(charset, errors="replace")
     undecodable = {
-        number: f"the line holds bytes that are no {LABELS.get(charset, charset)} text"
+        number: f"the line has bytes that are not {LABELS.get(charset, charset)} text"
         for number, line in enumerate(text.split("\n"), start=1)
         if "\ufffd" in line
     }

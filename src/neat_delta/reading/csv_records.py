@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from neat_delta.reading.dialect import Dialect
     from neat_delta.tables import Rows
 
-# How a sum over other rows begins, in the languages of the spreadsheets that people send: English, German, French,
+# How total row begins, in the languages of the spreadsheets that people send: English, German, French,
 # Dutch, Spanish; and the letters with which these words begin.
 SUM_WORDS = (
     r"(?:grand[ -]?|sub[ -]?|sous[ -]?|zwischen)?"
@@ -288,7 +288,7 @@ def _piece(lines: list[str], at: int, grammar: RecordPatterns, undecodable: dict
         if len(cells) == grammar.width:
             return RepairedRecord(number, number, grammar.delimiter.join(map(_requoted, cells)))
         return RepairedRecord(number, number, line, _ragged(line, grammar))
-    return RepairedRecord(number, number, line, "a quotation mark stands where a cell neither begins nor ends")
+    return RepairedRecord(number, number, line, "quote in the middle of a cell")
 
 
 def _joined(lines: list[str], at: int, grammar: RecordPatterns, undecodable: dict[int, str]) -> RepairedRecord:
@@ -310,13 +310,13 @@ def _joined(lines: list[str], at: int, grammar: RecordPatterns, undecodable: dic
             break
         if not grammar.open.fullmatch(text):
             break
-    return RepairedRecord(number, number, lines[at], "a quotation mark is opened and not closed")
+    return RepairedRecord(number, number, lines[at], "missing closing quote")
 
 
 def _ragged(line: str, grammar: RecordPatterns) -> str:
     width = len(grammar.cut(line))
     few_many = "few" if width < grammar.width else "many"
-    return f"too {few_many} cells: {width} where the header has {grammar.width}"
+    return f"too {few_many} cells: {width}, but the header has {grammar.width}"
 
 
 def _requoted(cell: str) -> str:

@@ -30,7 +30,7 @@ def table_from_frame(frame: pl.DataFrame, name: str = "frame.csv") -> Table:
     for column in frame.get_columns():
         if column.dtype.is_float() or column.dtype.is_nested() or column.dtype == pl.Object:
             raise InvalidInput(
-                f"a column of {column.dtype} has no exact text",
+                f"a column of type {column.dtype} has no exact text",
                 file=name,
                 column=column.name,
                 hint="Cast it to pl.String or pl.Decimal first.",

@@ -33,13 +33,13 @@ def read_json_lines(text: str, path: Location) -> ParsedFile:
             item = json.loads(line, parse_float=str, parse_int=str, parse_constant=str, object_pairs_hook=_each_once)
             row = {name: _cell(value) for name, value in item.items()}
         except (ValueError, AttributeError, RecursionError) as error:
-            message = str(error) if isinstance(error, _Refused) else "the line is no JSON object"
+            message = str(error) if isinstance(error, _Refused) else "the line is not a JSON object"
             faults.append((number, line, message))
             continue
         columns.update(dict.fromkeys(row))
         objects.append((number, row))
     if not objects:
-        raise InvalidInput("no line of this file is a JSON object", file=path, line=1, hint="One object a line.")
+        raise InvalidInput("no JSON objects found", file=path, line=1, hint="Write one object per line.")
     rows = [list(columns), *([row.get(name, "") for name in columns] for _, row in objects)]
     return ParsedFile(list(zip(*rows, strict=True)), [0, *(number for number, _ in objects)], "JSON Lines", faults)
 
@@ -54,7 +54,7 @@ def _each_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     if len(found) < len(pairs):
         names = [name for name, _ in pairs]
         twice = next(name for name in names if names.count(name) > 1)
-        raise _Refused(f"the object names {twice} twice")
+        raise _Refused(f"the object has {twice} twice")
     return found
 
 
@@ -69,4 +69,4 @@ def _cell(value: object) -> str:
         case list():
             return LIST_SEPARATOR.join(map(_cell, value))
         case _:
-            raise _Refused("a cell holds an object of its own")
+            raise _Refused("a cell holds another object")

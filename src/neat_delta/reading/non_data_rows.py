@@ -59,7 +59,7 @@ def split_rows(
     away = pl.Series([at for at, message in zip(odd, reasons, strict=True) if message], dtype=pl.UInt32)
     last = int(rows.line[-1]) if len(rows) else 0
     footers = [
-        (line, raw, "a line below the table")
+        (line, raw, "footer")
         for line, raw, message in bad.iter_rows()
         if line > last and message.startswith("too few") and FOOTER.search(raw.strip(delimiter + '" '))
     ]
@@ -85,7 +85,7 @@ def _below(rows: Rows, names: Sequence[str], delimiter: str) -> list[tuple[int, 
         filled = [cell for cell in row if cell.strip()]
         if len(filled) != 1 or filled[0] != row[0] or len(row[0].split()) < SENTENCE:
             break
-        found.append((at, int(rows.line[at]), delimiter.join(row)[:SHOWN], "a line below the table"))
+        found.append((at, int(rows.line[at]), delimiter.join(row)[:SHOWN], "footer"))
     return found[::-1]
 
 
@@ -97,9 +97,9 @@ def suspect_rows(grid: Rows, names: Sequence[str], header: Sequence[str]) -> pl.
 
 def _reason(cells: Sequence[str], header: Sequence[str]) -> str:
     if list(cells) == [name.strip() for name in header]:
-        return "the header once more"
+        return "repeated header"
     filled = [cell for cell in cells if cell]
     enough = len(cells) - 1 if filled and SUM_ALONE.fullmatch(filled[0]) else len(cells) // 2
     if filled and SUM.fullmatch(filled[0]) and len(filled) <= enough:
-        return "a sum over other rows"
+        return "total row"
     return ""

@@ -53,7 +53,7 @@ def read_table(
     Its form is recognised, but for what is told. ``prefetch`` is the file, where somebody has begun with it.
 
     Raises:
-        InvalidInput: there is no such file, it is no table, or its header cannot be used.
+        InvalidInput: file not found, it is no table, or its header cannot be used.
     """
     progress.step(f"reading {path.name}")
     prefetch = prefetch or FilePrefetch(path)
@@ -78,7 +78,7 @@ def require_every_row(table: Table) -> None:
     if len(table.unreadable_rows):
         line, _, message = table.unreadable_rows.row(0)
         raise InvalidInput(
-            f"this row cannot be read: {message}", file=table.source.path, line=line, hint="Mend that row."
+            f"cannot read this row: {message}", file=table.source.path, line=line, hint="Correct that row."
         )
 
 
@@ -179,9 +179,9 @@ def _opened_by_words(guessed: _Opened, sure: _Opened, prefetch: FilePrefetch) ->
     if match.doubtful:
         shown = "; ".join(f"as {charset}: {words}" for charset, words in match.readings.items())
         raise InvalidInput(
-            f"its character set cannot be told, for in none are its words those of {sure.path.name}; {shown}",
+            f"unknown encoding: in none are its words those of {sure.path.name}; {shown}",
             file=guessed.path,
-            hint="Save it as UTF-8, or name its character set.",
+            hint="Save it as UTF-8, or give its encoding.",
             code="unknown-encoding",
         )
     charset = match.encoding
@@ -197,7 +197,7 @@ def _open(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEFAULT
         return _Opened(path, content, read_workbook(content.data, path, options.worksheet), options)
     if options.worksheet is not None:
         raise InvalidOption(
-            "this is no workbook, so it has no sheets", file=path, option="worksheet", hint="Leave it out."
+            "not a workbook, so it has no worksheets", file=path, option="worksheet", hint="Leave it out."
         )
     if content.data[:SAMPLE_BYTES].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
         from neat_delta.reading.xml import read_xml
@@ -208,7 +208,9 @@ def _open(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEFAULT
     if not text.utf8 or text.utf8.isspace():
         raise InvalidInput("the file is empty", file=path, hint="Export it again.")
     if _is_binary(text.utf8[:SAMPLE_BYTES]):
-        raise InvalidInput("this is no text, so it is no table", file=path, hint="Name the export or the sheet.")
+        raise InvalidInput(
+            "not a table file (CSV, XLSX, ODS, JSON Lines, XML)", file=path, hint="Give the export, or the edited file."
+        )
     if text.utf8[:SAMPLE_BYTES].lstrip()[:2] == b'{"':
         from neat_delta.reading.jsonlines import read_json_lines
 
@@ -223,7 +225,7 @@ def _open(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEFAULT
 def _insist_on_no_header(options: ReadOptions, path: Location) -> None:
     if options.header_line is not None:
         raise InvalidOption(
-            "each item names its values, so no line is a header",
+            "this format has no header row",
             file=path,
             option="header_line",
             hint="Leave it out.",
@@ -232,10 +234,10 @@ def _insist_on_no_header(options: ReadOptions, path: Location) -> None:
 
 def _no_header_there(path: Location, line: int) -> InvalidOption:
     return InvalidOption(
-        f"no row begins on line {line}, so it cannot be the header",
+        f"no row starts on line {line}",
         file=path,
         option="header_line",
-        hint=f"The column names stand among the first {SAMPLE_ROWS} rows.",
+        hint=f"The header must be in the first {SAMPLE_ROWS} rows.",
     )
 
 
@@ -269,7 +271,7 @@ def _from_sheet(source: Source, sheet: ParsedFile, options: ReadOptions) -> Tabl
             raise _no_header_there(source.path, options.header_line)
     if not sheet.columns or at >= len(sheet):
         raise InvalidInput(
-            "the sheet holds no table", file=source.path, hint="Name another sheet.", code="no-table-in-sheet"
+            "the worksheet has no table", file=source.path, hint="Choose another worksheet.", code="no-table-in-sheet"
         )
     header = sheet.row(at) if at >= 0 else [f"column_{number}" for number in range(1, len(sheet.columns) + 1)]
     fields, columns = _named(header, source.path, sheet.numbers[at] if at >= 0 else 0)
@@ -307,7 +309,7 @@ def _from_text(source: Source, table: _Delimited, options: ReadOptions, by_line:
     if len(reading.bad) and reading.bad["line"][0] <= dialect.header_line:
         line, _, message = reading.bad.row(0)
         raise InvalidInput(
-            f"the header row cannot be read: {message}", file=source.path, line=line, hint="Mend that row first."
+            f"cannot read the header row: {message}", file=source.path, line=line, hint="Correct that row first."
         )
     parted = RowSplit(reading.rows, reading.bad, reading.bad.clear())
     if not options.keep_non_data:
@@ -327,7 +329,7 @@ def _named(header: Sequence[str], path: Location, line: int) -> tuple[tuple[Fiel
     """The header's fields, ``None`` where it names none, and a name for every column, also for those."""
     if len(header) > MOST_COLUMNS:
         raise InvalidInput(
-            f"the header has {len(header)} columns, more than {MOST_COLUMNS}",
+            f"the header has {len(header)} columns; the limit is {MOST_COLUMNS}",
             file=path,
             line=line,
             hint="Check the file.",

@@ -50,7 +50,9 @@ def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile
         values = _without_collecting(lambda: table.to_python(skip_empty_area=False))
     except (CalamineError, OSError, ValueError) as error:
         raise InvalidInput(
-            f"the workbook cannot be read ({error})", file=path, hint="Open it and save it as XLSX or CSV."
+            f"cannot read the workbook ({error})",
+            file=path,
+            hint="Open it in a spreadsheet program and save it as XLSX or CSV.",
         ) from error
     others = f" of {len(names)}" if len(names) > 1 else ""
     columns = _without_collecting(lambda: [_texts(column) for column in zip(*values, strict=True)])
@@ -64,7 +66,7 @@ def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile
             if not isinstance(columns[at], list):
                 columns[at] = list(columns[at])
             columns[at][row] = text  # type: ignore[index]
-    return ParsedFile(columns, range(1, len(values) + 1), f"workbook, sheet {name}{others}", origin=_origin(data))
+    return ParsedFile(columns, range(1, len(values) + 1), f"workbook, worksheet {name}{others}", origin=_origin(data))
 
 
 def best_sheet(data: bytes, known: set[str]) -> str | None:
@@ -130,7 +132,7 @@ def _chosen(names: list[str], visible: list[str], wanted: str | None, path: Loca
         return [wanted]
     if wanted.isdigit() and 1 <= int(wanted) <= len(names):
         return [names[int(wanted) - 1]]
-    raise InvalidInput(f"the workbook has no sheet {wanted!r}", file=path, hint=f"Its sheets: {', '.join(names)}.")
+    raise InvalidInput(f"the workbook has no worksheet {wanted!r}", file=path, hint=f"Worksheets: {', '.join(names)}.")
 
 
 def number_text(value: float) -> str:

@@ -28,11 +28,11 @@ def read_xml(data: bytes, path: Location) -> ParsedFile:
     try:
         root = ElementTree.fromstring(data)
     except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError) as error:
-        reason = f"this is no well-formed XML ({error})" if isinstance(error, SyntaxError) else f"unsafe XML ({error})"
+        reason = f"not well-formed XML ({error})" if isinstance(error, SyntaxError) else f"unsafe XML ({error})"
         raise InvalidInput(reason, file=path, hint="Export it again.") from error
     items = _items(root)
     if not items:
-        raise InvalidInput("no element of this XML file repeats, so there are no items", file=path)
+        raise InvalidInput("no repeated element in this XML file, so there are no items", file=path)
     found = [_cells(item) for item in items]
     columns = list(dict.fromkeys(name for row in found for name in row))
     rows = [columns, *([row.get(name, "") for name in columns] for row in found)]

@@ -40,8 +40,8 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
     lacking = [what for what, name in (("the code", code), ("the result", result)) if name is None]
     if code is None or result is None:
         raise InvalidOption(
-            f"{results.source.name}: no column is known as {' and as '.join(lacking)}",
-            hint="Name its columns code, result and reason. It has: " + ", ".join(names) + ".",
+            f"{results.source.name}: no column found for {' and '.join(lacking)}",
+            hint="Name its columns sku, result and reason. Found: " + ", ".join(names) + ".",
         )
     reason = next((name for name in names if REASON.search(name) and name != result), None)
     # A code change goes by its new code once it is taken.
@@ -55,9 +55,9 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
     if about.is_empty():
         raise InvalidOption(
             f"{results.source.name}: none of its rows is about an item of this change set",
-            hint="Is it the result list of this update?",
+            hint="Is it the import report of this update?",
         )
-    # What is said of an item under its new code is said of the item.
+    # What is said of an item under new SKU: said of the item.
     by_new = {new: old for old, new in changes.new_keys().items() if new not in set(changes.items["key"])}
     bad = about.filter("bad").select(pl.col("key").replace(by_new), "reason")
     return bad.unique("key", keep="first", maintain_order=True)
@@ -75,6 +75,6 @@ def with_reasons(changes: ChangeSet, bad: pl.DataFrame) -> ChangeSet:
     lines = bad.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     found = findings_frame(
         NOT_TAKEN, "warning", key=lines["key"], line=lines["line"],
-        message=lines.select(pl.format("the shop did not take it: {}", pl.col("reason").fill_null("?"))).to_series(),
+        message=lines.select(pl.format("not accepted by the shop: {}", pl.col("reason").fill_null("?"))).to_series(),
     )  # fmt: skip
     return apply_findings(changes, found)

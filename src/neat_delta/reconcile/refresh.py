@@ -13,7 +13,7 @@ from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE, Ch
 from neat_delta.changeset.findings import as_data, findings_frame
 from neat_delta.changeset.subset import dependent_cells
 from neat_delta.errors import InvalidOption, LiveMismatch
-from neat_delta.reconcile.three_way import GONE, HERE, LANDED, MOVED, RECODED, STANDS, UNCLEAR, ThreeWayDiff, three_way
+from neat_delta.reconcile.three_way import APPLIED, GONE, HERE, MOVED, RECODED, STANDS, UNCLEAR, ThreeWayDiff, three_way
 from neat_delta.tables.field_types.number_parsing import NumberFormat
 
 if TYPE_CHECKING:
@@ -55,15 +55,15 @@ def require_fresh(made: datetime | None, export: object, settings: Settings) -> 
         return
     if made is None:
         raise LiveMismatch(
-            "this export does not tell when it was made, and [refresh] in catalogue.toml wants a young one",
+            "the time of this export is unknown, and [refresh] hours in catalogue.toml limits its age",
             file=export,
-            hint="Say when it was made.",
+            hint="Give its date and time.",
             code="unknown-age",
         )
     hours = (datetime.now().astimezone() - made.astimezone()).total_seconds() / 3600
     if hours > most:
         raise LiveMismatch(
-            f"this export is {hours:,.0f} hours old, and {most} are settled as the most ([refresh] in catalogue.toml)",
+            f"this export is {hours:,.0f} hours old; the limit is {most} ([refresh] hours in catalogue.toml)",
             file=export,
             hint="Refresh the change set against a new export.",
             code="export-too-old",
@@ -119,7 +119,7 @@ def refresh(
     return RefreshResult(
         changes=_made(difference, kept, findings),
         conflicts=conflicts,
-        applied=len(cells.filter(pl.col("state") == LANDED)),
+        applied=len(cells.filter(pl.col("state") == APPLIED)),
         unchanged=len(like_changes.filter(pl.col("state") == STANDS)),
         delta_cells=len(shifted),
         missing=len(difference.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))),
@@ -144,7 +144,7 @@ def _policies(changes: ChangeSet, policy: str, by_field: Mapping[str, str]) -> d
     for name in by_field:
         if name not in changes.head.fields:
             raise InvalidOption(
-                "no such field changes in this change set",
+                "no change of this field in this change set",
                 option="on_conflict",
                 value=f"{name}={by_field[name]}",
                 hint="Fields: " + ", ".join(changes.head.fields) + ".",
@@ -191,25 +191,25 @@ def _about_items(difference: ThreeWayDiff, touched: pl.DataFrame, policy: str) -
     """Findings on whole items: gone since, changed before they are removed, a new code that is taken."""
     gone = difference.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))
     held = "error" if policy == HOLD else "note"
-    message = {HOLD: "it is held back", OURS: "it is removed all the same", THEIRS: "it stays"}
+    message = {HOLD: "not sent", OURS: "it is deleted anyway", THEIRS: "it stays in the shop"}
     return pl.concat(
         [
-            _about(gone, GONE_SINCE, "error", "the shop does not have this item any more", difference.changes),
+            _about(gone, GONE_SINCE, "error", "the item is no longer in the shop", difference.changes),
             _about(
                 touched.unique("key", maintain_order=True), CLASH, held,
-                f"this item was to be removed and was changed since; {message[policy]}", difference.changes,
+                f"the item should be deleted, but was changed since; {message[policy]}", difference.changes,
             ),
             _about(
-                difference.items.filter("taken"), CLASH, "error", "another item has the new code by now",
+                difference.items.filter("taken"), CLASH, "error", "another item has the new SKU now",
                 difference.changes,
             ),
             _about(
                 difference.items.filter(fate=UNCLEAR), CLASH, "error",
-                "whether it has its new code by now cannot be told; compare anew", difference.changes,
+                "cannot tell whether the SKU has already changed. Compare again", difference.changes,
             ),
             _about(
                 _orphaned_dependents(difference).unique("key", maintain_order=True), CLASH, "error",
-                "it follows a code change that is held back", difference.changes,
+                "it depends on a SKU change that is not sent", difference.changes,
             ),
         ]
     )  # fmt: skip
@@ -235,9 +235,11 @@ def _conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFram
     """A finding on each cell that both moved: a stop where it is held back, else a note of whose value goes on."""
     result = clashes.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     sides = [pl.col(side).fill_null("nothing") for side in ("then", "ours", "now")]
-    status = pl.col("fate").replace({HOLD: "held back", OURS: "ours goes on", THEIRS: "theirs stays"})
+    status = pl.col("fate").replace(
+        {HOLD: "not sent", OURS: "our value will be sent", THEIRS: "the shop's value is kept"}
+    )
     message = result.select(
-        pl.format("both moved: it was {}, ours is {}, the shop has {} by now; {}", *sides, status)
+        pl.format("changed on both sides: original {}, ours {}, shop {}; {}", *sides, status)
     ).to_series()
     frames = []
     for level, of_level in (("error", pl.col("fate") == HOLD), ("note", pl.col("fate") != HOLD)):
@@ -257,7 +259,7 @@ def _shortages(shifted: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
     short = shifted.drop_nulls("short").join(
         changes.items.select("key", "line"), on="key", how="left", maintain_order="left"
     )
-    message = short.select(pl.format("our difference would make this {}; 0 is sent", "short")).to_series()
+    message = short.select(pl.format("our difference would give {}; 0 is sent", "short")).to_series()
     return findings_frame(
         "below zero",
         "warning",

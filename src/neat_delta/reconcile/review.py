@@ -48,14 +48,16 @@ def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -
     book = read_table(path, options=ReadOptions(worksheet=BOOK_SHEET, keep_non_data=True, header_line=1))
     if book.source_sha256 != sha256_hex(dump_changes(changes)):
         raise InvalidOption(
-            "this workbook was made from another change set",
+            "this workbook belongs to another change set",
             file=path,
             hint="Give the change set it was made from, or make a new workbook.",
             code="another-change-set",
         )
     lacking = [name for name in (_DECISION, _COMMENT, *changes.head.key) if name not in book.names]
     if lacking:
-        raise InvalidInput("the workbook lacks a column", file=path, column=lacking[0], hint="Make it anew.")
+        raise InvalidInput(
+            "a column is missing in the workbook", file=path, column=lacking[0], hint="Make the workbook again."
+        )
     marks = _marks(book, changes)
     _insist_on_known(marks, changes, path)
     taken = marks.filter((pl.col("mark") == TAKE) | ((pl.col("mark") == "") & pl.lit(unmarked)))
@@ -94,8 +96,8 @@ def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Location) ->
     if len(strange):
         line, separator = strange.row(0, named=True)["line"], strange["mark"][0]
         raise InvalidInput(
-            "this is neither take nor leave", file=path, line=line, column=DECISION, value=separator,
-            hint="Write take or leave, or nothing at all.",
+            "not a valid mark", file=path, line=line, column=DECISION, value=separator,
+            hint="Write accept or reject, or leave it blank.",
         )  # fmt: skip
     known = changes.cells.select("key", "field")
     items = changes.items.select("key", field=pl.lit(None, pl.String))
@@ -103,8 +105,8 @@ def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Location) ->
     if len(unknown):
         row = unknown.row(0, named=True)
         raise InvalidInput(
-            "the change set has no such change", file=path, line=row["line"], column=row["field"],
-            value=row["key"].replace(KEY_SEPARATOR, " · "), hint="Codes and fields must stay as they were written.",
+            "this change is not in the change set", file=path, line=row["line"], column=row["field"],
+            value=row["key"].replace(KEY_SEPARATOR, " · "), hint="Do not change SKUs and field names in the workbook.",
         )  # fmt: skip
     twice = marks.filter(
         pl.struct("key", "field").is_duplicated() & (pl.col("mark").n_unique().over("key", "field") > 1)
@@ -112,7 +114,7 @@ def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Location) ->
     if len(twice):
         row = twice.row(0, named=True)
         raise InvalidInput(
-            "two rows about the same change say different things", file=path, line=row["line"], column=DECISION,
+            "conflicting marks for the same change", file=path, line=row["line"], column=DECISION,
             value=row["key"].replace(KEY_SEPARATOR, " · "), hint="Keep one of them.",
         )  # fmt: skip
 

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import Settings
 
 # What became of a cell: the shop has our value, still the old one, or a third.
-LANDED, STANDS, MOVED = "landed", "stands", "moved"
+APPLIED, STANDS, MOVED = "applied", "stands", "moved"
 # What became of an item: it is there, or not; a recoded one is there under its new code, or that cannot be told.
 HERE, GONE, RECODED, UNCLEAR = "here", "gone", "recoded", "unclear"
 
@@ -55,7 +55,7 @@ def three_way(changes: ChangeSet, fresh: Table, settings: Settings) -> ThreeWayD
     if lacking:
         raise InvalidOption(
             f"{fresh.source.name} has no column {lacking[0]}, which the change set needs",
-            hint="Export the same columns as before; names may be settled in catalogue.toml.",
+            hint="Export the same columns as before, or set their names in catalogue.toml.",
         )
     items = _items(changes, fresh)
     if (items["fate"] == GONE).any():
@@ -91,8 +91,8 @@ def _items(changes: ChangeSet, fresh: Table) -> pl.DataFrame:
     twice = codes.filter(pl.col("key").is_duplicated())
     if len(twice):
         raise InvalidOption(
-            f"{fresh.source.name}: {twice['key'][0]} stands in it twice",
-            hint="Nobody can tell which of the two is meant; mend the shop first.",
+            f"{fresh.source.name}: {twice['key'][0]} is in it twice",
+            hint="Correct this in the shop first.",
         )
     by_new = codes.select(new_key="key", row_to="row")
     items = items.join(codes, on="key", how="left", maintain_order="left").join(
@@ -172,6 +172,6 @@ def _state(name: str, cells: pl.DataFrame, fresh: Table, settings: Settings) -> 
     was, now, have = reading(cells["was"]), reading(cells["now"]), reading(there)
     applied, stands = have.eq_missing(now), have.eq_missing(was)
     state = pl.select(
-        pl.when(applied).then(pl.lit(LANDED)).when(stands).then(pl.lit(STANDS)).otherwise(pl.lit(MOVED))
+        pl.when(applied).then(pl.lit(APPLIED)).when(stands).then(pl.lit(STANDS)).otherwise(pl.lit(MOVED))
     ).to_series()
     return [there.replace("", None).alias("there"), state.alias("state")]

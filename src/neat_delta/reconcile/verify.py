@@ -10,7 +10,7 @@ import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.reconcile.refresh import THEIRS, refresh
-from neat_delta.reconcile.three_way import GONE, HERE, LANDED, RECODED, STANDS, UNCLEAR, three_way
+from neat_delta.reconcile.three_way import APPLIED, GONE, HERE, RECODED, STANDS, UNCLEAR, three_way
 from neat_delta.tables.field_types import type_named
 
 if TYPE_CHECKING:
@@ -18,7 +18,12 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
-NOT_LANDED, OTHERWISE, BY_OTHERS, NOT_THERE = "not landed", "landed otherwise", "moved since", "item not there"
+NOT_APPLIED, ALTERED, OVERWRITTEN, ITEM_MISSING = (
+    "not applied",
+    "applied differently",
+    "changed again since",
+    "item missing",
+)
 
 
 @dataclass(frozen=True)
@@ -26,7 +31,7 @@ class VerifyResult:
     """What became of each change.
 
     changes: key, field (null for an item as a whole), was, ours, there, state (landed, not landed, landed otherwise,
-    moved since, item not there), how (rounded, trimmed, letter case, cut short; only for "landed otherwise").
+    moved since, item not there), how (rounded, trimmed, letter case, cut short; only for "applied differently").
     remaining: the change set of what has not landed, made for the fresh export.
     """
 
@@ -40,7 +45,7 @@ class VerifyResult:
     @property
     def done(self) -> bool:
         """Whether nothing is left."""
-        return self.count(LANDED) == len(self.changes)
+        return self.count(APPLIED) == len(self.changes)
 
 
 def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult:
@@ -59,16 +64,16 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
         for field, now, there in cells.select("field", "now", "there").iter_rows()
     ]
     cells = cells.with_columns(how=pl.Series(how, dtype=pl.String)).with_columns(
-        state=pl.when(pl.col("state") == LANDED)
-        .then(pl.lit(LANDED))
+        state=pl.when(pl.col("state") == APPLIED)
+        .then(pl.lit(APPLIED))
         # A shop that cuts a text short may make just the old one of it.
         .when(pl.col("state") == STANDS)
-        .then(pl.lit(NOT_LANDED))
+        .then(pl.lit(NOT_APPLIED))
         .when(pl.col("how").is_not_null())
-        .then(pl.lit(OTHERWISE))
-        .otherwise(pl.lit(BY_OTHERS))
+        .then(pl.lit(ALTERED))
+        .otherwise(pl.lit(OVERWRITTEN))
     )
-    cells = cells.with_columns(how=pl.when(pl.col("state") == OTHERWISE).then("how"))
+    cells = cells.with_columns(how=pl.when(pl.col("state") == ALTERED).then("how"))
     result = pl.concat(
         [
             cells.select("key", "field", "was", ours="now", there="there", state="state", how="how"),
@@ -95,15 +100,19 @@ def _wholes(items: pl.DataFrame) -> pl.DataFrame:
     lost = (pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE])
     unclear = pl.col("fate") == UNCLEAR
     state = (
-        pl.when(applied).then(pl.lit(LANDED)).when(lost | unclear).then(pl.lit(NOT_THERE)).otherwise(pl.lit(NOT_LANDED))
+        pl.when(applied)
+        .then(pl.lit(APPLIED))
+        .when(lost | unclear)
+        .then(pl.lit(ITEM_MISSING))
+        .otherwise(pl.lit(NOT_APPLIED))
     )
-    what = {ADD: "to be added", REMOVE: "to be removed"}
+    what = {ADD: "to add", REMOVE: "to delete"}
     wanted = items.filter(pl.col("action").is_in([ADD, REMOVE, RECODE]) | lost)
     nothing = pl.lit(None, pl.String)
     return wanted.select(
         "key", field=nothing, was=nothing,
         ours=pl.coalesce("new_key", pl.col("action").replace_strict(what, default=None)),
-        there=nothing, state=state, how=pl.when(unclear).then(pl.lit("cannot be told from another")),
+        there=nothing, state=state, how=pl.when(unclear).then(pl.lit("cannot be identified")),
     )  # fmt: skip
 
 
@@ -116,7 +125,7 @@ def _how(ours: str | None, there: str | None) -> str | None:
     if there.casefold() == ours.casefold():
         return "letter case"
     if ours.startswith(there.rstrip("…. ")) and len(there) > len(ours) // 4:
-        return "cut short"
+        return "cut off"
     if " ".join(ours.split()) == " ".join(there.split()):
         return "spaces"
     return None
@@ -132,6 +141,6 @@ def _rounded(ours: str | None, there: str | None) -> str | None:
         places = Decimal(1).scaleb(int(exponent)) if isinstance(exponent, int) else Decimal(1)
         if wanted.quantize(places, ROUND_HALF_UP) == got:
             return "rounded"
-        return "cut off behind the mark" if abs(wanted) > abs(got) and abs(wanted - got) < places else None
+        return "decimals cut off" if abs(wanted) > abs(got) and abs(wanted - got) < places else None
     except InvalidOperation:  # one of them is no number, or has more digits than any that a shop would round
         return None

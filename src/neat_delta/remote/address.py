@@ -83,27 +83,26 @@ def parse_location(text: str) -> Location:
     shown = without_secrets(text)
     if scheme not in PORTS:
         raise InvalidOption(
-            f"files cannot be fetched or sent by {scheme}",
+            f"{scheme} is not supported",
             file=shown,
-            hint=f"An address begins with one of: {', '.join(PORTS)}.",
+            hint=f"An address starts with one of: {', '.join(PORTS)}.",
         )
     if _has_password(text):
         raise InvalidOption(
-            "a password in an address is seen by everybody and written into logs",
+            "never write a password into an address: others can see it, and it is written into logs",
             file=shown,
-            hint="Take it out, and put it into a variable or the system's keyring; see docs/places.md. "
-            "An @ in a path is written %40.",
+            hint="Put it into a variable or the system's keyring; see docs/places.md. Write an @ in a path as %40.",
         )
     try:
         parts = urlsplit(text)
         host, port = parts.hostname, parts.port
     except ValueError as error:
         # What is wrong with it may be part of a secret.
-        raise InvalidOption("this is no address", file=shown, hint="Such as https://shop.example/x.csv.") from error
+        raise InvalidOption("not a valid address", file=shown, hint="Example: https://shop.example/x.csv.") from error
     if not host:
-        raise InvalidOption("this address names no machine", file=shown)
+        raise InvalidOption("this address has no host name", file=shown)
     if not text.isprintable():
-        raise InvalidOption("an address has no line ends or signs that cannot be seen", file=shown)
+        raise InvalidOption("an address cannot have line ends or invisible characters", file=shown)
     user = unquote(parts.username) if parts.username else None
     return Address(scheme, host, port or PORTS[scheme], user, parts.path, parts.query)
 

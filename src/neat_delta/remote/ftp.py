@@ -69,7 +69,7 @@ def rename(folder: Address, old: str, new: str) -> None:
     """Give a file in a folder another name.
 
     Raises:
-        NotThere: there is no such file.
+        NotThere: file not found.
         Trouble: it could not be done.
     """
     with _in_folder(folder) as ftp:
@@ -78,7 +78,7 @@ def rename(folder: Address, old: str, new: str) -> None:
         except ftplib.error_perm as error:
             if str(error).startswith("550") and _size(ftp, old) is None:
                 raise
-            raise TransferError(f"the server refuses ({error})") from error
+            raise TransferError(f"the server refused ({error})") from error
 
 
 @contextmanager
@@ -87,7 +87,7 @@ def _in_folder(folder: Address) -> Iterator[ftplib.FTP]:
         try:
             ftp.cwd(folder.plain_path or "/")
         except ftplib.error_perm as error:
-            raise TransferError("there is no such folder", hint="Make it, or name another one.") from error
+            raise TransferError("folder not found", hint="Create it, or choose another folder.") from error
         yield ftp
 
 
@@ -102,7 +102,7 @@ def _size(ftp: ftplib.FTP, path: str) -> int | None:
 
 def _insist_on_whole(size: int, wanted: int | None) -> None:
     if wanted is not None and size != wanted:
-        raise TransferError(f"it was cut off half way: {size} of {wanted} bytes came over", transient=True)
+        raise TransferError(f"transfer interrupted: {size} of {wanted} bytes", transient=True)
 
 
 @contextmanager
@@ -120,7 +120,7 @@ def _session(address: Address) -> Iterator[ftplib.FTP]:
             ftp.login(user, password)
         except ftplib.error_perm as error:
             hint = secrets.where_to_put(secrets.PASSWORD, user, address.host)
-            raise TransferError(f"the password of {user} is missing or wrong", hint=hint) from error
+            raise TransferError(f"missing or wrong password for {user}", hint=hint) from error
         if address.scheme == "ftps":
             ftp.prot_p()
         yield ftp
@@ -128,10 +128,12 @@ def _session(address: Address) -> Iterator[ftplib.FTP]:
             ftp.quit()
     except ftplib.error_perm as error:
         if str(error).startswith("550"):
-            raise NotFound("there is no such file, or it may not be read", hint="Check name and folder.") from error
-        raise TransferError(f"the server refuses ({error})") from error
+            raise NotFound(
+                "file not found, or no permission to read it", hint="Check the name and the folder."
+            ) from error
+        raise TransferError(f"the server refused ({error})") from error
     except EOFError as error:
-        raise TransferError("it was cut off half way", transient=True) from error
+        raise TransferError("transfer interrupted", transient=True) from error
     except (ftplib.Error, OSError) as error:
         raise TransferError(plain(error), transient=not is_permanent(error)) from error
     finally:

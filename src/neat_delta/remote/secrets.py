@@ -94,7 +94,7 @@ def _usable(secret: str | None, where: str) -> str | None:
     keep_hidden(secret)
     if not secret.isprintable():
         raise DeliveryError(
-            f"{where} has a line end or another sign in it that no secret has", hint="Put the secret there anew."
+            f"{where} has a line end or another character that a secret cannot have", hint="Set it again."
         )
     return secret
 

@@ -54,7 +54,7 @@ def rename(folder: Address, old: str, new: str) -> None:
     """Give a file in a folder another name.
 
     Raises:
-        NotThere: there is no such file.
+        NotThere: file not found.
         Trouble: it could not be done.
     """
     place = folder.plain_path.rstrip("/")
@@ -70,7 +70,7 @@ def _in_folder(folder: Address) -> Iterator[paramiko.SFTPClient]:
         try:
             sftp.stat(folder.plain_path.rstrip("/") or "/")
         except FileNotFoundError as error:
-            raise TransferError("there is no such folder", hint="Make it, or name another one.") from error
+            raise TransferError("folder not found", hint="Create it, or choose another folder.") from error
         yield sftp
 
 
@@ -80,7 +80,7 @@ def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
     try:
         import paramiko
     except ImportError as error:
-        raise TransferError("SFTP needs a package more", hint='Say: pip install "neat-delta[remote]"') from error
+        raise TransferError("SFTP support is not installed", hint='Run: pip install "neat-delta[remote]"') from error
     # What goes wrong is said once, by us, and not in lines of a library beside it.
     logging.getLogger("paramiko").setLevel(logging.CRITICAL)
     client = paramiko.SSHClient()
@@ -104,30 +104,30 @@ def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
             channel.settimeout(SILENCE_TIME)
         yield sftp
     except FileNotFoundError as error:
-        raise NotFound("there is no such file", hint="Check name and folder.") from error
+        raise NotFound("file not found", hint="Check the name and the folder.") from error
     except PermissionError as error:
-        raise TransferError("it may not be read or written") from error
+        raise TransferError("no permission") from error
     except paramiko.BadHostKeyException as error:
         raise TransferError(
-            "the machine shows another host key than before, so it may not be the one it says",
-            hint="Ask its keeper before you go on.",
+            "the server's host key has changed; it may be another server",
+            hint="Ask the server administrator.",
         ) from error
     except (paramiko.AuthenticationException, paramiko.PasswordRequiredException) as error:
         hint = secrets.where_to_put(secrets.PASSWORD, user, address.host)
-        raise TransferError(f"the password or key of {user} is missing or wrong", hint=hint) from error
+        raise TransferError(f"missing or wrong password or key for {user}", hint=hint) from error
     except paramiko.SSHException as error:
         if "not found in known_hosts" in str(error):
             raise TransferError(
-                "the machine's host key is not known here",
-                hint=f"Log in once with ssh and compare the key, or name a known_hosts file in {KNOWN_HOSTS}.",
+                "unknown host key",
+                hint=f"Log in once with ssh and compare the key, or set {KNOWN_HOSTS} to a known_hosts file.",
             ) from error
         raise TransferError(plain(error), transient=not is_permanent(error)) from error
     except EOFError as error:
-        raise TransferError("it was cut off half way", transient=True) from error
+        raise TransferError("transfer interrupted", transient=True) from error
     except OSError as error:
         cut = "size mismatch" in str(error)
         raise TransferError(
-            "it was cut off half way" if cut else plain(error), transient=cut or not is_permanent(error)
+            "transfer interrupted" if cut else plain(error), transient=cut or not is_permanent(error)
         ) from error
     finally:
         client.close()

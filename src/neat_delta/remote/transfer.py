@@ -27,7 +27,7 @@ def fetch(address: Address) -> bytes:
 
 
 def fetch_if_any(address: Address) -> bytes | None:
-    """The bytes of a file elsewhere; ``None`` if there is no such file.
+    """The bytes of a file elsewhere; ``None`` if file not found.
 
     Raises:
         DeliveryError: nobody can tell.

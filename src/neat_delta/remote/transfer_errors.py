@@ -43,8 +43,8 @@ def require_encryption(host: str, what: str, encrypted: str) -> None:
     """
     if not may_go_unencrypted(host):
         raise TransferError(
-            f"{what} would go to {host} over a line that others can read, so nothing was sent",
-            hint=f"Begin the address with {encrypted}, or put {host} into the variable {UNENCRYPTED}.",
+            f"{what} would go to {host} without encryption, so nothing was sent",
+            hint=f"Use an address with {encrypted}, or put {host} into the variable {UNENCRYPTED}.",
         )
 
 
@@ -64,9 +64,9 @@ def retry(action: Callable[[], T]) -> T:
     raise AssertionError
 
 
-CUT_OFF = "it was cut off half way"
-SILENT = "it was silent too long"
-UNKNOWN_HOST = "no machine of that name is known"
+CUT_OFF = "transfer interrupted"
+SILENT = "timed out"
+UNKNOWN_HOST = "unknown host"
 # What kinds of failure mean, the particular before the general.
 MEANINGS: tuple[tuple[type[BaseException], str], ...] = (
     (TimeoutError, SILENT),
@@ -86,8 +86,8 @@ WORDINGS = {
     "incomplete": CUT_OFF,
     "without sending complete": CUT_OFF,
     "eof": CUT_OFF,
-    "no existing session": "it hung up without an answer",
-    "without response": "it hung up without an answer",
+    "no existing session": "connection closed by the server",
+    "without response": "connection closed by the server",
 }
 
 
@@ -108,9 +108,9 @@ def plain(error: Exception) -> str:
     chain = list(causes(error))
     for one in chain:
         if isinstance(one, ssl.SSLCertVerificationError):
-            return f"its certificate does not hold ({one})"
+            return f"invalid certificate ({one})"
         if isinstance(one, OSError) and one.errno in UNREACHABLE:
-            return "the machine cannot be reached"
+            return "server not reachable"
     for one in chain:
         for kind, message in MEANINGS:
             if isinstance(one, kind):

@@ -86,13 +86,13 @@ def _refusal(answer: httpx.Response, address: Address) -> TransferError:
     if status in (401, 403):
         if address.user:
             hint = secrets.where_to_put(secrets.PASSWORD, address.user, address.host)
-            return _NotAllowed("the password is missing or wrong", hint=hint)
+            return _NotAllowed("missing or wrong password", hint=hint)
         hint = secrets.where_to_put(secrets.TOKEN, "token", address.host)
-        return _NotAllowed("a token is wanted, or another one", hint=hint)
+        return _NotAllowed("missing or invalid token", hint=hint)
     if status == 404:
-        return NotFound("there is no such page", hint="Is the address right?")
+        return NotFound("page not found", hint="Check the address.")
     if 300 <= status < 400:
-        return TransferError("it has moved to another address", hint="Ask for the new address.")
+        return TransferError("moved to another address", hint="Ask for the new address.")
     try:
         message = answer.json().get("message", "")
     except (ValueError, AttributeError):

@@ -42,7 +42,7 @@ def load_settings(path: Path) -> Settings:
     """The settings of a catalogue.toml.
 
     Raises:
-        InvalidInput: there is no such file, or it is no TOML.
+        InvalidInput: file not found, or it is no TOML.
         InvalidSettings: every mistake, with its line and what is allowed.
     """
     return replace(load_config(Settings, path, "Draft one from an export.", "no-settings-file"), path=path)
@@ -58,7 +58,7 @@ def load_config(cls: type[T], path: Path, hint: str, code: str = InvalidInput.co
         code: of the error that they get.
 
     Raises:
-        InvalidInput: there is no such file, or it is no TOML.
+        InvalidInput: file not found, or it is no TOML.
         InvalidSettings: every mistake, with its line and what is allowed.
     """
     data, text = read_toml(path, hint, code)
@@ -81,19 +81,17 @@ def read_toml(path: Path, hint: str, code: str = InvalidInput.code) -> tuple[dic
         text = path.read_text("utf-8-sig")
         return tomllib.loads(text, parse_float=Decimal), text
     except FileNotFoundError as error:
-        raise InvalidInput("there is no such file", file=path, hint=hint, code=code) from error
+        raise InvalidInput("file not found", file=path, hint=hint, code=code) from error
     except tomllib.TOMLDecodeError as error:
         line = re.search(r"line ([0-9]+)", str(error))
         raise InvalidInput(
-            f"this is no TOML: {error}",
+            f"not a valid TOML file: {error}",
             file=path,
             line=int(line[1]) if line else None,
-            hint="Mend that line; texts stand in quotes.",
+            hint="Correct that line; texts need quotes.",
         ) from error
     except (OSError, UnicodeDecodeError) as error:
-        raise InvalidInput(
-            "the file cannot be read as UTF-8 text", file=path, hint="Name a TOML file, saved as UTF-8."
-        ) from error
+        raise InvalidInput("the file cannot be read as UTF-8 text", file=path, hint="Save it as UTF-8.") from error
 
 
 @cache
@@ -186,7 +184,7 @@ def _table(converter: Converter) -> Callable[[Any], StructureHook]:
         def convert(table: Any, _: Any) -> Any:
             if not isinstance(table, dict):
                 raise InvalidSetting(
-                    "{key} must be a table", "Write its settings below a line with its name in [ ].", table
+                    "{key} must be a table", "Write its settings after a line with its name in [ ].", table
                 )
             found, mistakes = {}, []
             for key, value in table.items():
@@ -223,7 +221,7 @@ def _dataclass(converter: Converter) -> Callable[[Any], StructureHook]:
         def convert(table: Any, _: Any) -> Any:
             if not isinstance(table, dict):
                 raise InvalidSetting(
-                    "{key} must be a table", "Write its settings below a line with its name in [ ].", table
+                    "{key} must be a table", "Write its settings after a line with its name in [ ].", table
                 )
             for name in inlined:
                 names = _keys(hints[name]).values()

@@ -15,7 +15,7 @@ from neat_delta.tables.table import DELIMITERS
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
-FIX = "Mend this line."
+FIX = "Correct this line."
 
 
 class InvalidSetting(ValueError):
@@ -87,7 +87,7 @@ class OneOf:
         """The text."""
         choices = self.choices() if callable(self.choices) else self.choices
         if value not in choices:
-            raise InvalidSetting("no such {key}", "Allowed: " + ", ".join(choices) + ".", value)
+            raise InvalidSetting("not a valid {key}", "Allowed: " + ", ".join(choices) + ".", value)
         return value
 
 
@@ -139,7 +139,7 @@ class AsEncoding:
         try:
             return codecs.lookup(value).name
         except (LookupError, ValueError) as error:
-            raise InvalidSetting("no such character set", 'Write one such as "utf-8" or "windows-1252".') from error
+            raise InvalidSetting("unknown encoding", 'Example: "utf-8" or "windows-1252".') from error
 
 
 SIGNS = {name: sign for sign, name in DELIMITERS.items()}

@@ -145,22 +145,22 @@ def _no_number(column: ColumnStats) -> pl.Series | None:
 
 
 CORRUPTION_RULES = (
-    CorruptionRule("failed formula", "a formula has failed here; the value behind it is lost", _matching(FAILED)),
-    CorruptionRule("formula text", "this is a formula rather than its value", _matching(FORMULA)),
-    CorruptionRule("power of ten", "a long code was turned into a power of ten; its digits are lost", _powers),
+    CorruptionRule("failed formula", "formula error; the value is lost", _matching(FAILED)),
+    CorruptionRule("formula text", "a formula instead of its value", _matching(FORMULA)),
+    CorruptionRule("power of ten", "long code in scientific notation; its digits are lost", _powers),
     CorruptionRule(
         "code turned date",
-        "among values of another sort this looks like a code turned into a date",
+        "looks like a code changed into a date",
         _days,
     ),
-    CorruptionRule("lost zeros", "shorter than the others: zeros in front may be lost", _shortened),
-    CorruptionRule("no number", "nearly all other values of this column are numbers", _no_number),
+    CorruptionRule("lost zeros", "shorter than the others: leading zeros lost?", _shortened),
+    CorruptionRule("no number", "not a number, unlike nearly all other values", _no_number),
     CorruptionRule(
         "doubled accents",
-        "accents read in the wrong character set (UTF-8 as Windows-1252)",
+        "broken accents: UTF-8 read as Windows-1252",
         _matching(DOUBLED),
     ),
-    CorruptionRule("lost characters", "a question mark stands where a letter was", _matching(LOST_SIGN)),
-    CorruptionRule("cut off", "as long as programs allow: the end may be missing", _cut_off),
-    CorruptionRule("outer spaces", "spaces in front or behind; they count", _matching(OUTER_SPACE)),
+    CorruptionRule("lost characters", "a question mark instead of a letter", _matching(LOST_SIGN)),
+    CorruptionRule("cut off", "as long as programs allow: cut off?", _cut_off),
+    CorruptionRule("outer spaces", "leading or trailing spaces", _matching(OUTER_SPACE)),
 )

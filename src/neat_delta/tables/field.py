@@ -54,16 +54,14 @@ def parse_header(columns: Iterable[str], file: str, line: int | None = None) -> 
             continue
         if name in result:
             raise InvalidInput(
-                f"the header names this column twice ({result[name]!r} and {column!r})",
+                f"duplicate column name ({result[name]!r} and {column!r})",
                 file=file,
                 line=line,
                 column=f"{position} ({column})",
-                hint="Rename or remove one of the two, then run again.",
+                hint="Rename or remove one of the two.",
             )
         result[name] = column
         fields.append(Field(name, column))
     if not result:
-        raise InvalidInput(
-            "the header row holds no column names", file=file, line=line, hint="Put a header row on top."
-        )
+        raise InvalidInput("the header row has no column names", file=file, line=line, hint="Add a header row.")
     return tuple(fields)

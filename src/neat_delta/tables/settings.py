@@ -109,16 +109,16 @@ class FieldSettings:
         """What does not go together."""
         if (self.yes is None) != (self.no is None):
             given = "no" if self.yes is None else "yes"
-            yield InvalidSetting("yes and no go together", "Settle both tokens of a flag.", key=given)
+            yield InvalidSetting("yes and no go together", "Set both.", key=given)
         if self.labels and self.allowed:
-            yield InvalidSetting("labels and allowed say the same", "Keep one of the two.", key="allowed")
+            yield InvalidSetting("labels and allowed do the same", "Keep one of the two.", key="allowed")
         yield from self._ambiguous_labels()
 
     def _ambiguous_labels(self) -> Iterator[InvalidSetting]:
         """Labels must turn back into one value each."""
         for value, label in self.labels.items():
             if not label.strip():
-                yield InvalidSetting(f"the label of {value!r} must be a text", "Mend it.", label, "labels")
+                yield InvalidSetting(f"the label of {value!r} must be a text", "Correct it.", label, "labels")
             if any(label.casefold() == other.casefold() for other in self.labels if other != value):
                 message = f"the label of {value!r} is another value of the store"
                 yield InvalidSetting(message, "Choose another.", key="labels")
@@ -153,7 +153,7 @@ class ImportConfig:
     """What a blank cell does: `empties` the field (taken for granted if you do not say) or `leaves` it; then an update
     holds cells that change only, and holes stay blank."""
     marker: (
-        Annotated[str, NotEmpty("a marker must not be empty", 'Where a blank empties a field, say blank = "empties".')]
+        Annotated[str, NotEmpty("a marker must not be empty", 'If a blank empties a field, set blank = "empties".')]
         | None
     ) = None
     """The text that empties a field. Where a blank leaves and there is no marker, no file can empty a field, and such
@@ -313,7 +313,7 @@ class Settings:
                 other = taken.setdefault(field_name(column), name)
                 if other != name:
                     key = f"fields.{name}.{'aliases' if column in configured.aliases else 'column'}"
-                    yield InvalidSetting(f"{column!r} already stands for {other}", "Name it once.", column, key)
+                    yield InvalidSetting(f"{column!r} is already mapped to {other}", "Use it once.", column, key)
 
     def field(self, name: str) -> FieldSettings:
         """What is configured of a field; nothing at all if it is not mentioned."""

@@ -116,7 +116,7 @@ class Table:
     """A live export or an edited sheet.
 
     ``unreadable_rows`` lists what could not be read as a row: line, raw text and the reason (frame of line, raw, say);
-    ``non_data_rows`` likewise what is no data: sums, footers, the header once more. ``unnamed_columns`` counts columns
+    ``non_data_rows`` likewise what is no data: sums, footers, repeated header. ``unnamed_columns`` counts columns
     without a name; ``source_sha256`` is the fingerprint of the live export that a sheet says it was made from.
     """
 
@@ -160,10 +160,10 @@ class Table:
             other = columns.setdefault(field.name, field.column)
             if other != field.column:
                 raise InvalidInput(
-                    f"two columns stand for the field {field.name}: {other!r} and {field.column!r}",
+                    f"two columns are mapped to the field {field.name}: {other!r} and {field.column!r}",
                     file=self.source.path,
                     line=self.format.header_line,
-                    hint="Take one of them out, or change the aliases in catalogue.toml.",
+                    hint="Remove one of them, or change the aliases in catalogue.toml.",
                 )
         moved = {old.name: new.name for old, new in zip(self.fields, fields, strict=True) if old.name != new.name}
         return replace(self, fields=fields, rows=self.rows.renamed(moved)) if moved else self

@@ -63,14 +63,14 @@ class SheetColumn:
         """What the header's note says."""
         rules = [f"{self.field}: {self.type.name}"]
         if self.locked:
-            rules.append("Locked: this names the item or has wide effects. A run must unlock it.")
+            rules.append("Locked: do not edit.")
         elif self.choices:
-            rules.append("Choose one of the listed values; another one is asked about.")
+            rules.append("Choose a value from the list; other values need confirmation.")
         else:
             rules.append(f"Type {self.type.expected}.")
         if not self.locked:
             emptied = self.described.blank == CLEAR and not self.described.required
-            rules.append("A blank cell " + ("empties it." if emptied else "leaves the shop's value as it is."))
+            rules.append("A blank cell " + ("empties it." if emptied else "keeps the shop's value."))
             if self.described.length is not None:
                 rules.append(f"At most {self.described.length} characters.")
             if self.described.decimals is not None:
@@ -158,16 +158,16 @@ def workbook(columns: Sequence[SheetColumn], live: Table) -> bytes:
 
 
 def _insist_on_room(columns: Sequence[SheetColumn], live: Table) -> None:
-    hint = "Choose fewer items or fields, or write a .csv."
+    hint = "Choose fewer items or fields, or make a .csv."
     if len(columns[0].cells) >= MOST_ROWS:
-        raise WriteError(f"a workbook holds {MOST_ROWS:,} rows, the header among them", hint=hint)
+        raise WriteError(f"a workbook holds {MOST_ROWS:,} rows, with the header", hint=hint)
     for column in columns:
         # Characters are counted as UTF-16 counts them, in which a sign beyond the basic plane is two.
         lengths = column.cells.str.len_chars() + column.cells.str.count_matches(r"[\x{10000}-\x{10ffff}]")
         if (lengths > LONGEST_TEXT).any():
             at = int(lengths.arg_max() or 0)
             raise WriteError(
-                f"a workbook's cell holds {LONGEST_TEXT:,} characters, and this text has {lengths[at]:,}",
+                f"a cell of a workbook holds {LONGEST_TEXT:,} characters; this text has {lengths[at]:,}",
                 file=live.source.name,
                 column=column.header,
                 value=columns[0].cells[at],
@@ -220,7 +220,7 @@ def _drop_down(sheet: Any, at: int, rows: int, column: SheetColumn) -> None:
             "source": source,
             "error_type": "warning",
             "error_title": "A new value",
-            "error_message": f"No item has this {column.header} yet. Keep it all the same?",
+            "error_message": f"No item has this {column.header} yet. Keep it?",
         },
     )
 

@@ -62,10 +62,9 @@ def write_files(
         files = [encoded(part) for _, part in parts]
     except UnicodeEncodeError as error:
         raise WriteError(
-            f"the shop's character set ({file_format.encoding}) has no character "
-            f"{error.object[error.start : error.end]!r}",
+            f"the shop's encoding ({file_format.encoding}) has no character {error.object[error.start : error.end]!r}",
             file=live.source.path,
-            hint="Compare again: such cells are then refused one by one.",
+            hint="Run compare again; such cells are then errors.",
         ) from error
     own = live.source.path.suffix.lower()
     suffix = {WORKBOOK: ".xlsx", TABBED: ".tsv"}.get(
@@ -82,8 +81,8 @@ def _write_records(changes: ChangeSet, live: Table, folder: Path, import_format:
     scripts = []
     if changes.new_keys():
         raise WriteError(
-            f"code changes go into tables only, not into {import_format.output_format}",
-            hint="Choose the form delimited, tsv or xlsx.",
+            f"SKU changes need a table format, not {import_format.output_format}",
+            hint="Choose the format delimited, tsv or xlsx.",
             code="no-code-changes-in-form",
         )
     for action in (ADD, CHANGE, REMOVE):

@@ -312,9 +312,9 @@ def _fitting(cells: pl.DataFrame, fits: Callable[[pl.DataFrame], bool]) -> list[
         return [cells]
     if len(cells) == 1:
         raise WriteError(
-            "one row alone is larger than the shop takes in one file",
+            "one single row is larger than the shop's file limit",
             value=str(cells.row(0)[0]),
-            hint="Raise the number of bytes in the [import] table of catalogue.toml, if the shop allows it.",
+            hint="Raise bytes in [import] of catalogue.toml, if the shop allows it.",
         )
     half = len(cells) // 2
     return _fitting(cells.head(half), fits) + _fitting(cells.slice(half), fits)

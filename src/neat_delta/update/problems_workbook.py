@@ -21,8 +21,8 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
 
 LEVELS = {"error": "#F3D3BF", "warning": "#FBF0C8", "note": "#E8E6E1"}
-FRONT = {"finding: line": 12, "finding: what is wrong": 52}
-AS_IT_CAME = {"finding: row as it came": 40}
+FRONT = {"problem: line": 12, "problem: what is wrong": 52}
+AS_IT_CAME = {"problem: original row": 40}
 LINE_HEIGHT = 15
 WIDEST, NARROWEST = 40, 10
 MOST_ROWS = 100_000
@@ -87,7 +87,7 @@ def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: 
         message = says if at is not None or not key or raw else f"{key.replace(KEY_SEPARATOR, ' · ')}: {says}"
         for place, text in enumerate((str(line or ""), message, raw or "")[: len(front)]):
             sheet.write_string(number, place, text, result)
-        room = FRONT["finding: what is wrong"]
+        room = FRONT["problem: what is wrong"]
         sheet.set_row(number, LINE_HEIGHT * sum(1 + len(part) // room for part in message.split("\n")))
         if at is None:
             continue

@@ -29,7 +29,7 @@ FORMAT = 2
 CHANGESET_FILE = "update.changes.jsonl"
 # The files that take an update back lie in a folder of this name in its own.
 UNDO = "undo"
-ANEW = "Write the update anew."
+ANEW = "Write the update again."
 # Signs with a meaning in the paths of some system, and names that one of them keeps for devices.
 PATH_SIGNS = frozenset('/\\:*?"<>|')
 DEVICES = frozenset(
@@ -91,13 +91,13 @@ class Receipt:
                 "verdict": "proved",
                 "cells_changed": self.cells,
                 "cells_compared": self.compared,
-                "meaning": "read back and applied to the live export, the files give exactly the edited catalogue; "
+                "meaning": "read back and applied to the live export, the files give exactly the reviewed changes; "
                 "the undo files give the live export back",
             },
             "cannot": [
                 {
                     "cells": self.irreversible,
-                    "say": "filled by the update; no file can empty them again, so undo leaves them",
+                    "say": "filled by the update; no file can empty them again, so the undo files leave them filled",
                 }
             ]
             if self.irreversible
@@ -158,10 +158,10 @@ def load_receipt(folder: Path) -> LoadedReceipt:
         )
     except FileNotFoundError as error:
         raise InvalidInput(
-            "no update was written here", file=folder, hint="Name the folder that write made."
+            "no update in this folder", file=folder, hint='Give the folder that "write" made.'
         ) from error
     except (orjson.JSONDecodeError, KeyError, TypeError, ValueError, AttributeError) as error:
-        raise InvalidInput("this is no receipt of an update", file=path, hint=ANEW) from error
+        raise InvalidInput("not the receipt of an update", file=path, hint=ANEW) from error
 
 
 def _listed(given: dict[str, Any], receipt: Path, folder: str = "") -> ListedFile:
@@ -186,7 +186,7 @@ def _plain(name: str, receipt: Path) -> str:
     strange = PATH_SIGNS & set(name) or not name.isprintable() or name != name.strip(" .") or name in ("", RECEIPT)
     if strange or name.partition(".")[0].lower() in DEVICES:
         raise InvalidInput(
-            "the receipt names what is no file of this folder", file=receipt, column="file", value=name, hint=ANEW
+            "the receipt names a file that is not in this folder", file=receipt, column="file", value=name, hint=ANEW
         )
     return name
 
@@ -205,5 +205,5 @@ def _as_written(path: Path, sha256: str) -> bytes:
         raise InvalidInput("a file of the receipt is missing", file=path, hint=ANEW)
     data = path.read_bytes()
     if sha256_hex(data) != sha256:
-        raise InvalidInput("the file is not as it was written", file=path, hint=ANEW)
+        raise InvalidInput("the file was changed after it was written", file=path, hint=ANEW)
     return data

@@ -12,7 +12,7 @@ from neat_delta.update.receipt import RECEIPT, load_receipt
 if TYPE_CHECKING:
     from pathlib import Path
 
-ANOTHER = "Name a folder that is new or empty."
+ANOTHER = "Choose a new or empty folder."
 
 
 def check_replaceable(folder: Path, wanted: Path, *, replace: bool) -> str | None:
@@ -35,9 +35,9 @@ def check_replaceable(folder: Path, wanted: Path, *, replace: bool) -> str | Non
         raise WriteError("the folder is not empty", file=wanted, hint=ANOTHER)
     if not replace:
         raise WriteError(
-            "an earlier update stands here",
+            "the folder already contains an update",
             file=wanted,
-            hint="Name another folder, or let it be replaced.",
+            hint="Choose another folder, or allow it to be overwritten.",
             code="update-exists",
         )
     for path in sorted(folder.rglob("*")):
@@ -52,7 +52,7 @@ def check_no_input_in(folder: Path) -> None:
         WriteError: something does.
     """
     for path in inputs_in(folder):
-        raise WriteError(f"{path.name} in this folder is read", file=folder, hint="Name another folder.")
+        raise WriteError(f"{path.name} in this folder is an input file", file=folder, hint="Choose another folder.")
 
 
 def remove_replaced(folder: Path) -> None:
@@ -85,13 +85,13 @@ def _insist_on_ours(path: Path, folder: Path, wanted: Path, listed: dict[str, st
         return
     if name not in listed or not path.is_file() or path.is_symlink():
         raise WriteError(
-            f"{name} is no file of the update that stands here, and would be lost",
+            f"{name} does not belong to the update in this folder, and would be lost",
             file=wanted,
-            hint="Move it elsewhere, or name another folder.",
+            hint="Move it, or choose another folder.",
         )
     if listed[name] not in (None, sha256_hex(path.read_bytes())):
         raise WriteError(
-            f"{name} has been changed since it was written, and would be lost",
+            f"{name} was changed after it was written, and would be lost",
             file=wanted,
-            hint="Move it elsewhere, or name another folder.",
+            hint="Move it, or choose another folder.",
         )

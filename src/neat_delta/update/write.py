@@ -84,8 +84,8 @@ def write_update(
         ProofFailed: the files would not do exactly what the change set says; they are removed.
     """
     _require_same_live(changes, live)
-    _require_known_fields((*changes.head.key, *changes.head.fields), live, "the change set", "Compare again.")
-    _require_known_fields(settings.imports.columns, live, "[import] in catalogue.toml", "Mend its columns.")
+    _require_known_fields((*changes.head.key, *changes.head.fields), live, "the change set", "Run compare again.")
+    _require_known_fields(settings.imports.columns, live, "[import] in catalogue.toml", "Correct its columns.")
     if changes.items["action"].is_in([NONE]).all():
         return None
     place = Path(os.path.realpath(folder))
@@ -96,7 +96,7 @@ def write_update(
 
     def check(now: Path) -> None:
         if check_replaceable(now, folder, replace=options.overwrite) != earlier:
-            raise WriteError("another update has been written here meanwhile", file=folder, hint="Look at it first.")
+            raise WriteError("another update was written here at the same time", file=folder, hint="Check it first.")
 
     with draft_folder(place) as draft:
         receipt = _write_draft(changes, live, folder, draft, settings, options, progress)
@@ -179,10 +179,10 @@ def _require_same_live(changes: ChangeSet, live: Table) -> None:
     made_from = changes.head.live
     if made_from.sha256 != live.source.sha256:
         raise LiveMismatch(
-            f"this change set was made from another file (it was {made_from.name} with {made_from.rows} rows, "
-            f"fingerprint {made_from.sha256[:12]}…)",
+            f"this change set was made from another export ({made_from.name} with {made_from.rows} rows, "
+            f"checksum {made_from.sha256[:12]}…)",
             file=live.source.path,
-            hint="Give the export it was made from, or compare again with this one.",
+            hint="Give the export it was made from, or run compare again.",
             code="another-live-export",
         )
 
@@ -190,4 +190,4 @@ def _require_same_live(changes: ChangeSet, live: Table) -> None:
 def _require_known_fields(names: Sequence[str], live: Table, whose: str, hint: str) -> None:
     strange = [name for name in names if name not in live.names]
     if strange:
-        raise WriteError(f"{whose} names a field that the live export does not have", column=strange[0], hint=hint)
+        raise WriteError(f"{whose} has a field that is not in the live export", column=strange[0], hint=hint)

@@ -81,20 +81,20 @@ def files_view(result: CompareResult, width: int, *, columns: bool = True) -> It
     widest = max(len(result.live.source.name), len(result.edited.source.name))
     yield from catalogue_view("live", result.live, "item", width, widest)
     besides = 0 if result.original else result.excluded
-    yield from catalogue_view("sheet", result.original or result.edited, "row", width, widest, besides)
-    yield labelled("matched", "on " + " + ".join(result.key.fields))
+    yield from catalogue_view("edited", result.original or result.edited, "row", width, widest, besides)
+    yield labelled("matched", "by " + " + ".join(result.key.fields))
     if not columns:
         return
     if result.edited.unnamed_columns:
-        message = f"{pluralize(result.edited.unnamed_columns, 'column')} of the sheet without a name"
-        yield from sentence("left out", message, width)
+        message = f"{pluralize(result.edited.unnamed_columns, 'column')} of the edited file without a name"
+        yield from sentence("not used", message, width)
     for names_left, where in (
-        (result.columns.only_edited, "in the sheet only"),
-        (result.columns.only_live, "not in the sheet"),
+        (result.columns.only_edited, "only in the edited file"),
+        (result.columns.only_live, "not in the edited file"),
     ):
         if names_left:
             message = f"{pluralize(len(names_left), 'column')} {where}: {', '.join(names_left)}"
-            yield from sentence("left out", message, width)
+            yield from sentence("not used", message, width)
 
 
 def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
@@ -121,7 +121,7 @@ def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     if counts["new"]:
         yield from _listed(result, "new", _what_of_new(counts["new"], added), shown)
     if counts.get(EXCLUDED):
-        message = f"{pluralize(counts[EXCLUDED], 'row')} of items that were not chosen, left out"
+        message = f"{pluralize(counts[EXCLUDED], 'row')} excluded by --where or --items"
         yield from sentence(EXCLUDED, message, shown.width)
     known = counts["changed"] + counts["unchanged"] + counts["rejected"]
     # Damaged codes are the right ones, and have a finding each that says what to do.
@@ -129,18 +129,18 @@ def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     if counts["new"] - damaged > max(SOME_ROWS, STRANGE * known):
         some = f"only {count(known)}" if known else "none"
         message = (
-            f"the live export knows {some} of these codes: is this the right file? "
-            "A list may name items by another field (--match-on FIELD), or have their codes in another column "
+            f"{some} of these SKUs exist in the shop. Wrong file? "
+            "Or match by another field (--match-on FIELD) or column "
             "(--map COLUMN=FIELD)"
         )
-        yield from sentence("look at", message, shown.width, "warning")
+        yield from sentence("warning", message, shown.width, "warning")
     if counts["missing"]:
-        status = f"{count(removed)} of them to be removed" if removed < counts["missing"] else "to be removed"
-        status = status if removed else "left as they are"
-        what = f"{pluralize(counts['missing'], 'live item')} without a row in the sheet, {status}"
+        status = f"{count(removed)} of them to be removed" if removed < counts["missing"] else "to delete"
+        status = status if removed else "not changed"
+        what = f"{pluralize(counts['missing'], 'shop item')} not in the edited file, {status}"
         if counts["missing"] > FEW_GONE * len(result.live) and "missing" not in shown.states:
             # Somebody's list is not meant to have every item.
-            yield from sentence("missing", f"{what} (--status gone lists them)", shown.width)
+            yield from sentence("missing", f"{what} (--status missing lists them)", shown.width)
         else:
             yield from _listed(result, "missing", what, shown)
     for state in shown.states:
@@ -149,10 +149,10 @@ def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
 
 
 def _what_of_new(rows: int, added: int) -> str:
-    left = f"{pluralize(rows - added, 'row')} whose code no live item has, left out"
+    left = f"{pluralize(rows - added, 'row')} with a SKU that is not in the shop, not sent (--add-new adds them)"
     if not added:
         return left
-    return f"{pluralize(added, 'new item')} to be sent" + (f"; {left}" if rows > added else "")
+    return f"{pluralize(added, 'new item')} to add" + (f"; {left}" if rows > added else "")
 
 
 def _listed(result: CompareResult, state: str, what: str, shown: DisplayOptions) -> Iterator[Text]:
@@ -172,7 +172,7 @@ def _listed(result: CompareResult, state: str, what: str, shown: DisplayOptions)
             )
     yield from table([Column(), Column(least=8), Column(least=8), Column()], cells, shown.width)
     if state == "new" and likely:
-        message = "--map-code THEIRS=OURS gives such a row to one of our items, and --save-profile keeps the answer"
+        message = "to match one: --map-code THEIRS=OURS; --save-profile saves it"
         yield from sentence("", message, shown.width)
 
 
@@ -188,8 +188,8 @@ def codes_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
         return
     yield Text()
     follow = len(changes.keys_with_action(CHANGE))
-    also = f", and {pluralize(follow, 'item that names', 'items that name')} one of them" if follow else ""
-    yield from sentence("codes", f"{pluralize(len(recoded), 'item')} with another code{also}", shown.width)
+    also = f", and {pluralize(follow, 'item that links', 'items that link')} to them" if follow else ""
+    yield from sentence("SKUs", f"{pluralize(len(recoded), 'item')} with a new SKU{also}", shown.width)
     some = recoded if shown.everything else recoded.head(SOME_ITEMS)
     rows = [
         [_under(), Cell(format_key(key), "was"), Cell(format_key(to), "now"), Cell(printable(name))]
@@ -217,7 +217,7 @@ def fields_view(changes: ChangeSet, width: int) -> list[Text]:
                 Cell(count(emptied) if emptied else NOTHING, right=True),
             ]
         )
-    heads = [Column("field", least=8), Column("kind")]
+    heads = [Column("field", least=8), Column("type")]
     heads += [Column(head, right=True) for head in ("items", "up", "down", "filled", "emptied")]
     return table(heads, rows, width)
 
@@ -307,12 +307,12 @@ def _side(cells: Sequence[dict[str, str | None]], side: str) -> list[Cell]:
 
 def findings_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """What was kept out and why, then what goes through but wants a look; notes are only counted elsewhere."""
-    for level, title in (("error", "held back"), ("warning", "look at")):
+    for level, title, what in (("error", "errors", "not sent"), ("warning", "warnings", "sent")):
         # What is new about a list is said with its columns.
         found = changes.findings.filter(pl.col("level") == level, ~is_about_columns())
         if len(found):
             yield Text()
-            yield labelled(title, pluralize(len(found), "finding"), level)
+            yield labelled(title, f"{count(len(found))}, {what}", level)
             for check, of_check in found.group_by("code", maintain_order=True):
                 yield from _check_view(str(check[0]), of_check, changes, shown)
 
@@ -333,7 +333,7 @@ def _check_view(check: str, found: pl.DataFrame, changes: ChangeSet, shown: Disp
         yield from _said(hint, shown.width, first="     ")
     if len(found) > len(some):
         yield Text(
-            f"       … and {pluralize(len(found) - len(some), 'more finding')}: --all, or --problems FILE",
+            f"       … and {pluralize(len(found) - len(some), 'more problem')}: --all, or --problems FILE",
             STYLES["note"],
         )
 
@@ -370,12 +370,10 @@ def left_alone_view(result: CompareResult, width: int) -> Iterator[Text]:
     yield from no_data_view(result.live, width, f" of {result.live.source.name}")
     yield from no_data_view(result.edited, width)
     if result.reformatted:
-        message = f"{pluralize(result.reformatted, 'cell')} written in another way but of the same value"
+        message = f"{pluralize(result.reformatted, 'cell')} differ only in format"
         if result.reformatted_example:
             message += f" ({printable(result.reformatted_example[0])} for {printable(result.reformatted_example[1])})"
-        yield from sentence("left alone", message, width)
+        yield from sentence("ignored", message, width)
     if result.blanks_ignored:
-        message = (
-            f"{pluralize(result.blanks_ignored, 'blank cell')} where the live export has a value, left as it is there"
-        )
-        yield from sentence("" if result.reformatted else "left alone", message, width)
+        message = f"{pluralize(result.blanks_ignored, 'blank cell')}: the shop's values are kept"
+        yield from sentence("" if result.reformatted else "ignored", message, width)

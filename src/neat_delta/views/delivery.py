@@ -6,12 +6,13 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.delivery.history import default_history
+from neat_delta.delivery.history import DONE, default_history
 from neat_delta.views.comparison import SOME_ITEMS
 from neat_delta.views.formatting import NOTHING, count, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
 from neat_delta.views.table import Cell, Column, table
+from neat_delta.views.verdict import verdict_view
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -38,14 +39,19 @@ def sent_view(entry: Entry, saved: Path | None, history: Path | None, width: int
     if len(results):
         yield from _not_taken(results, width)
     else:
-        yield from sentence("results", "this place gives no result list; settle tells what has arrived", width)
+        yield from sentence("report", "no import report here; run verify after the next export", width)
     if saved is not None:
-        yield labelled("kept", f"the result list, in {saved}")
+        yield labelled("saved", f"the import report, in {saved}")
     yield labelled("history", f"entry {entry.entry} in {history or default_history()}")
+    sent = sum(file.state == DONE for file in entry.files)
+    bad = len(results.filter(pl.col("result").is_in(NOT_TAKEN)))
+    parts = [f"{sent} of {pluralize(len(entry.files), 'file')} sent"]
+    if len(results):
+        parts += [f"{count(len(results) - bad)} of {pluralize(len(results), 'row')} accepted"]
+    yield from verdict_view(parts, width)
     where = f" --history {history}" if history else ""
-    yield from sentence(
-        "next", f"export the shop again, then: neat-delta verify {entry.entry} FRESH_EXPORT{where}", width
-    )
+    message = f"make a new export (here: after.csv), then run: neat-delta verify {entry.entry} after.csv{where}"
+    yield from sentence("next", message, width)
 
 
 def _files(entry: Entry, width: int) -> Iterator[Text]:
@@ -67,7 +73,7 @@ def _files(entry: Entry, width: int) -> Iterator[Text]:
             ]
         )
     heads = [Column("file", least=10), Column("rows", right=True), Column("state")]
-    yield from table([*heads, *(Column(head, right=True) for head in ("taken", "failed", "skipped"))], rows, width)
+    yield from table([*heads, *(Column(head, right=True) for head in ("accepted", "failed", "skipped"))], rows, width)
 
 
 def _when(file: FileEntry) -> str:
@@ -82,21 +88,21 @@ def _bad(number: int) -> Cell:
 def _not_taken(results: pl.DataFrame, width: int) -> Iterator[Text]:
     bad = results.filter(pl.col("result").is_in(NOT_TAKEN))
     if bad.is_empty():
-        yield labelled("taken", f"every one of {pluralize(len(results), 'row')}", "good")
+        yield labelled("accepted", f"{count(len(results))} of {pluralize(len(results), 'row')} accepted", "good")
         return
-    yield labelled("not taken", pluralize(len(bad), "row"), "error")
+    yield labelled("rejected", pluralize(len(bad), "row"), "error")
     rows = [
         [Cell("   "), Cell(f"line {line}", "note"), Cell(printable(code)), Cell(result), Cell(printable(reason))]
         for line, code, result, reason in bad.head(SOME_ITEMS).select("line", "code", "result", "reason").iter_rows()
     ]
     yield from table([Column(), Column(), Column(least=8), Column(), Column(least=20)], rows, width)
-    yield from more_view(len(bad) - SOME_ITEMS, "row", "--import-report FILE keeps them all")
+    yield from more_view(len(bad) - SOME_ITEMS, "row", "--import-report FILE saves them all")
 
 
 def history_view(entries: Sequence[Entry], path: Path, width: int) -> Iterator[Text]:
     """What was sent, the newest first."""
     if not entries:
-        yield labelled("history", f"nothing has been sent yet, as far as {path} knows")
+        yield labelled("history", f"nothing has been sent yet ({path})")
         return
     rows = [
         [
@@ -120,12 +126,12 @@ def entry_view(entry: Entry, width: int) -> Iterator[Text]:
         "entry", f"{entry.entry}, begun {entry.begun.replace('T', ' ').removesuffix('Z')} UTC, {entry.state}"
     )
     yield from sentence("from", entry.folder, width)
-    yield labelled("changes", f"fingerprint {entry.changes[:12]}…, made for the export {entry.live[:12]}…")
+    yield labelled("changes", f"checksum {entry.changes[:12]}…, export {entry.live[:12]}…")
     yield from _files(entry, width)
     for file in entry.files:
-        yield labelled("file", f"{file.name}, fingerprint {file.sha256[:12]}…, {_when(file)}")
+        yield labelled("file", f"{file.name}, checksum {file.sha256[:12]}…, {_when(file)}")
         if file.reason:
-            yield from sentence("refused", f"{file.name}: {file.reason}", width, "error")
+            yield from sentence("rejected", f"{file.name}: {file.reason}", width, "error")
     results = results_of(entry)
     if len(results):
         yield from _not_taken(results, width)

@@ -49,8 +49,8 @@ def describe_format(table: Table) -> str:
         words = [form.container]
     else:
         words = [
-            charset_name(form.encoding) + ("" if form.encoding_certain else " (a guess)"),
-            DELIMITERS[form.delimiter] + ("" if form.delimiter_certain else " (a guess)"),
+            charset_name(form.encoding) + ("" if form.encoding_certain else " (detected)"),
+            DELIMITERS[form.delimiter] + ("" if form.delimiter_certain else " (detected)"),
         ]
     if form.decimal_separator is not None:
         words.append(MARKS[form.decimal_separator])
@@ -66,4 +66,4 @@ def no_data_view(table: Table, width: int, whose: str = "") -> Iterator[Text]:
     for message, lines in table.non_data_rows.group_by("message", maintain_order=True).agg("line").iter_rows():
         some = ", ".join(map(str, lines[:SOME_ROWS])) + (" …" if len(lines) > SOME_ROWS else "")
         where = f"line{'s' if len(lines) > 1 else ''} {some}"
-        yield from sentence("no data", f"{pluralize(len(lines), 'row')}{whose}, {message}: {where}", width)
+        yield from sentence("skipped", f"{pluralize(len(lines), 'row')}{whose}, {message}: {where}", width)

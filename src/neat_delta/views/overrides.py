@@ -17,16 +17,16 @@ OPTIONS = {
     Override.IGNORE: '--ignore "CHECK"',
 }
 PURPOSES = {
-    Override.UNLOCK: "to let it change",
-    Override.NEW_VALUES: "to take new values",
-    Override.AS_TYPED: "to take what was typed",
-    Override.IGNORE: "to send it all the same",
+    Override.UNLOCK: "to allow it",
+    Override.NEW_VALUES: "to allow new values",
+    Override.AS_TYPED: "to accept it as typed",
+    Override.IGNORE: "to send it anyway",
 }
 # Findings that come from comparing rather than from a check.
 WHILE_COMPARING = {
-    "damaged SKU": "to give such rows to the items they were: --repair-skus",
-    "likely SKU change": "to change the codes: --sku-changes FILE (columns old, new)",
-    "no SKU": "to give a row to an item: --map-code THEIRS=OURS",
+    "damaged SKU": "to repair: --repair-skus",
+    "likely SKU change": "to confirm: --sku-changes FILE (columns old, new)",
+    "no SKU": "to match it: --map-code THEIRS=OURS",
     "conflict": "to decide: --on-conflict ours or --on-conflict theirs",
 }
 

@@ -40,14 +40,14 @@ def overview(
     size = f"{pluralize(len(table), 'row')} × {pluralize(len(table.fields), 'column')}"
     yield from sentence("file", f"{table.source.name}   {size}   {describe_format(table)}", width)
     if not table.format.delimiter_certain:
-        yield from sentence("look at", "the delimiter is a guess; say it with --delimiter", width, "warning")
+        yield from sentence("warning", "delimiter detected, not certain; set it with --delimiter", width, "warning")
     if not table.format.encoding_certain:
         charset = charset_name(table.format.encoding)
-        message = f"{charset} is a guess where a file is no UTF-8; if accents look wrong, say --encoding"
+        message = f"encoding {charset} detected, not certain; if accents look wrong, use --encoding"
         yield from sentence("", message, width)
     if table.unnamed_columns:
         yield from sentence(
-            "left out", f"{pluralize(table.unnamed_columns, 'column')} without a name", width, "warning"
+            "not used", f"{pluralize(table.unnamed_columns, 'column')} without a name", width, "warning"
         )
     yield from keys_view(keys, width)
     yield from no_data_view(table, width)
@@ -69,12 +69,12 @@ def keys_view(keys: KeyCandidates, width: int) -> Iterator[Text]:
     elif keys.pairs:
         yield from sentence("key", "two together: " + " or ".join(f"{a} + {b}" for a, b in keys.pairs), width, "good")
     else:
-        yield from sentence("key", "no column, and no two, are filled and different on every row", width, "warning")
+        yield from sentence("key", "no unique column, or pair of columns", width, "warning")
     if keys.repeated:
         message = "; ".join(
             f"{printable(value)} in lines {', '.join(map(str, lines[:6]))}" for value, lines in keys.repeated
         )
-        yield from sentence("", f"{keys.expected} is repeated: {message}", width, "warning")
+        yield from sentence("", f"duplicate {keys.expected}: {message}", width, "warning")
 
 
 def first_rows(catalogue: Table, width: int) -> Iterator[Text]:
@@ -93,7 +93,7 @@ def first_rows(catalogue: Table, width: int) -> Iterator[Text]:
     yield from table(heads, rows, width)
     hidden = len(catalogue.fields) - len(shown)
     if hidden:
-        yield Text(f"  … and {pluralize(hidden, 'more column')}, all of them below", STYLES["note"])
+        yield Text(f"  … and {pluralize(hidden, 'more column')}, all below", STYLES["note"])
 
 
 def settings_view(table: Table, settings: Settings, width: int) -> Iterator[Text]:
@@ -101,13 +101,13 @@ def settings_view(table: Table, settings: Settings, width: int) -> Iterator[Text
     unknown, missing = settings.unknown_in(table.names), settings.missing_in(table.names)
     matched = len(table.names) - len(unknown)
     message = f"{settings.path} knows {count(matched)} of {pluralize(len(table.names), 'column')}"
-    yield from sentence("settled", message, width)
+    yield from sentence("settings", message, width)
     if unknown:
         columns = ", ".join(table.field(name).column for name in unknown)
-        message = f"not settled: {columns}; give them a field, or add them to the aliases of one"
+        message = f"not in catalogue.toml: {columns}. Add a field, or an alias"
         yield from sentence("", message, width, "warning")
     if missing:
-        yield from sentence("", f"without a column here: {', '.join(missing)}", width)
+        yield from sentence("", f"not in this file: {', '.join(missing)}", width)
 
 
 def columns_view(columns: Sequence[ColumnProfile], rows: int, width: int, *, fields: bool = False) -> list[Text]:
@@ -115,7 +115,7 @@ def columns_view(columns: Sequence[ColumnProfile], rows: int, width: int, *, fie
     heads = [
         Column("column", least=8),
         *([Column("field", least=8)] if fields else []),
-        Column("kind"),
+        Column("type"),
         Column("filled", right=True),
         Column("distinct", right=True),
         Column("values", least=16),

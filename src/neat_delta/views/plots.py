@@ -110,7 +110,7 @@ def _price_moves(figure: Figure, both: BeforeAfter, settings: Settings) -> str |
             x, y = _apart(was[mask], now[mask])
             left.scatter(x, y, marker=marker, s=26, facecolors=faces, edgecolors=colour, label=label)
     left.set(xscale="log", yscale="log", xlabel="price was", ylabel="price now", xlim=(low, high), ylim=(low, high))
-    left.set_title("each item; on the dashed line nothing changes", fontsize=9, color=DIM)
+    left.set_title("one point per item; dashed line = no change", fontsize=9, color=DIM)
     for axis in (left.xaxis, left.yaxis):
         axis.set_major_formatter(lambda value, _: f"{value:g}")
         axis.set_minor_formatter("")
@@ -119,7 +119,7 @@ def _price_moves(figure: Figure, both: BeforeAfter, settings: Settings) -> str |
     middle = float(moves.select(pl.col("move").cast(pl.Float64).median()).item())
     risen, fallen = int(up.sum()), int((~up).sum())
     message = f"{pluralize(risen, 'price')} up, {count(fallen)} down"
-    return f"{message}; the middle one moves by {middle * 100:+.1f} %"
+    return f"{message}; median change {middle * 100:+.1f} %"
 
 
 def _apart(x: Any, y: Any) -> tuple[list[float], list[float]]:
@@ -144,7 +144,7 @@ def _spread(axes: Axes, share: Any, up: Any) -> None:
     axes.set(xlabel="change of price, %", ylabel="items")
     axes.yaxis.set_major_locator(MaxNLocator(integer=True))
     beyond = int((abs(share) > WIDEST_MOVE).sum())
-    title = "how many move how far" + (f"; {count(beyond)} beyond 100 % stand at the edge" if beyond else "")
+    title = "distribution of changes" + (f"; {count(beyond)} beyond ±100 % at the edge" if beyond else "")
     axes.set_title(title, fontsize=9, color=DIM)
 
 
@@ -163,7 +163,7 @@ def _margins(figure: Figure, both: BeforeAfter, settings: Settings) -> str | Non
     labels = [f"{cut(group, LABEL)}  ({count(items)})" for group, items in some.select("group", "items").iter_rows()]
     axes.set_yticks(places, labels)
     axes.set(xlim=(min(0, *was, *now), max(*was, *now) * 1.08), ylim=(-0.6, len(some) - 0.4))
-    axes.set_xlabel("margin, % of the net price (items whose price or cost changes, each counted once)")
+    axes.set_xlabel("margin in % of net price (items whose price or cost changes)")
     axes.legend(frameon=False, loc="upper left", ncols=2, bbox_to_anchor=(0, 1.1))
     axes.grid(axis="x", color=WASH)
     axes.set_axisbelow(True)
@@ -242,6 +242,6 @@ def _stock_value(figure: Figure, both: BeforeAfter, settings: Settings) -> str |
     axes.set_yticks(places, names)
     axes.xaxis.set_major_formatter(lambda value, _: f"{abs(value):,.0f}")
     _, cost = settings.money.price_cost_fields(both.live.names)
-    axes.set_xlabel(f"value of the units, at their {'cost' if cost else 'price'}")
+    axes.set_xlabel(f"value of the units, at {'cost' if cost else 'price'}")
     axes.legend(frameon=False, loc="upper left", ncols=2)
-    return f"Stock worth {sums[0]:,.2f} comes in, {sums[1]:,.2f} goes out"
+    return f"Stock value: +{sums[0]:,.2f}, −{sums[1]:,.2f}"

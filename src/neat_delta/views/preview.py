@@ -52,8 +52,8 @@ def head_view(changes: ChangeSet, name: str, width: int) -> Iterator[Text]:
     counted = [(state, changes.counts[state]) for state in (*STATES, EXCLUDED, LEFT_OUT_ROW) if state in changes.counts]
     message = " · ".join(f"{state.replace('_', ' ')} {count(number)}" for state, number in counted)
     yield from sentence("rows", f"{message} = {pluralize(head.edited.rows, 'row')} read", width)
-    action = {ADD: "to be added", REMOVE: "to be removed", RECODE: "with another code"}
-    items = [f"{pluralize(len(changes.keys_with_action(CHANGE)), 'item')} to be changed"]
+    action = {ADD: "to add", REMOVE: "to delete", RECODE: "with a new SKU"}
+    items = [f"{pluralize(len(changes.keys_with_action(CHANGE)), 'item')}"]
     items += [
         f"{count(len(changes.keys_with_action(do)))} {what}"
         for do, what in action.items()
@@ -81,7 +81,7 @@ def findings_of(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     yield from findings_view(changes, shown)
     notes = int((changes.findings["level"] == "note").sum())
     if notes:
-        yield labelled("besides", f"{pluralize(notes, 'note')}, in the change set")
+        yield labelled("also", f"{pluralize(notes, 'note')}, in the change set")
 
 
 def _whole_items(changes: ChangeSet, do: str, title: str, shown: DisplayOptions, limit: int) -> Iterator[Text]:
@@ -154,10 +154,8 @@ def money_view(
     rises, falls = moves["share"] > moves["share_was"], moves["share"] < moves["share_was"]
     risen, fallen = int(rises.sum()), int(falls.sum())
     below = int((moves["margin"] < 0).sum())
-    message = (
-        f"{pluralize(len(moves), 'item')}: the margin per cent rises on {count(risen)} and falls on {count(fallen)}"
-    )
-    yield from sentence("money", message + (f"; {count(below)} would sell below cost" if below else ""), shown.width)
+    message = f"{pluralize(len(moves), 'item')}: margin % rises on {count(risen)} and falls on {count(fallen)}"
+    yield from sentence("money", message + (f"; {count(below)} will sell below cost" if below else ""), shown.width)
     wide = shown.width >= WIDE
     some = moves if shown.everything else moves.head(limit)
     rows = []
@@ -179,8 +177,8 @@ def money_view(
         shown.width,
     )
     yield from more_view(len(moves) - len(some), "item")
-    result = "% is the margin's part of the net price; keeps %: the price that would keep it at the new cost"
-    result += "; keeps amount: the one that would keep the margin's amount" if wide else ""
+    result = "%: margin in % of net price; keeps %: price needed to keep it with the new cost"
+    result += "; keeps amount: price needed to keep the amount" if wide else ""
     yield from sentence("", result, shown.width)
 
 
@@ -212,8 +210,8 @@ def stock_view(
     if moves.is_empty():
         yield labelled("stock", "no stock changes")
         return
-    valued = f"valued at the {worth} of each item" if worth else "no cost or price is known to value them by"
-    yield from sentence("stock", f"{pluralize(len(moves), 'stock')} moved; {valued}", shown.width)
+    valued = f"valued at {worth}" if worth else "no cost or price to value them"
+    yield from sentence("stock", f"{pluralize(len(moves), 'stock')} changed; {valued}", shown.width)
     rows = [
         [
             Cell(room),
@@ -226,7 +224,7 @@ def stock_view(
         for room, items, up, down, value_up, value_down in by_room(moves).iter_rows()
     ]
     heads = _right("items", "units up", "down", "value up", "down")
-    yield from table([Column("stock room", least=8), *heads], rows, shown.width)
+    yield from table([Column("location", least=8), *heads], rows, shown.width)
     yield Text()
     some = moves if shown.everything else moves.head(limit)
     lines = [
@@ -241,7 +239,7 @@ def stock_view(
         ]
         for move in some.iter_rows(named=True)
     ]
-    columns = [Column("item", least=8), Column("name", least=8), Column("stock room", least=6)]
+    columns = [Column("item", least=8), Column("name", least=8), Column("location", least=6)]
     yield from table([*columns, *_right("was", "now", "units", "value")], lines, shown.width)
     yield from more_view(len(moves) - len(some), "stock")
 
@@ -256,10 +254,12 @@ def records_view(
 ) -> Iterator[Text]:
     """Quotes and agreed prices whose cost changes, those that lose most first."""
     yield Text()
-    total = f"{pluralize(len(records), 'record')} of {count(len(source))} in {source.source.name} touched by a new cost"
+    total = (
+        f"{pluralize(len(records), 'quote')} of {count(len(source))} in {source.source.name} affected by cost changes"
+    )
     lost = records.select(pl.col("lost").sum()).item() if len(records) else None
-    ends = f"; margin {'lost' if lost >= 0 else 'won'} in all: {amount(abs(lost), mark)}" if lost is not None else ""
-    yield from sentence("records", total + ends, shown.width)
+    ends = f"; margin {'lost' if lost >= 0 else 'gained'} in all: {amount(abs(lost), mark)}" if lost is not None else ""
+    yield from sentence("quotes", total + ends, shown.width)
     some = records if shown.everything else records.head(limit)
     rows = [
         [
@@ -279,20 +279,20 @@ def records_view(
     heads = _right("qty", "price", "cost was", "now", "% was", "now", "keeps %", "lost")
     if rows:
         yield from table([*columns, *heads], rows, shown.width)
-    yield from more_view(len(records) - len(some), "record")
+    yield from more_view(len(records) - len(some), "quote")
 
 
 def item_view(changes: ChangeSet, live: Table, key: str, there: dict[str, str], width: int) -> Iterator[Text]:
     """One item in full, was and now, for the spot check; ``there`` are its live cells, none of a new one."""
     item = changes.items.filter(key=key).row(0, named=True)
     cells = {cell["field"]: cell for cell in changes.cells.filter(key=key).iter_rows(named=True)}
-    what = {CHANGE: "changes", ADD: "is new", REMOVE: "is to be removed", RECODE: "gets another code"}
+    what = {CHANGE: "changes", ADD: "new", REMOVE: "to delete", RECODE: "new SKU"}
     yield Text()
     yield labelled(
         "item", f"{format_key(key)}   {printable(item['name'])}   {what.get(item['action'], 'does not change')}"
     )
     if item["new_key"]:
-        yield labelled("", f"its new code is {format_key(item['new_key'])}")
+        yield labelled("", f"new SKU: {format_key(item['new_key'])}")
     widest = max(map(len, live.names))
     for name in live.names:
         label = f"{INDENT}{name.ljust(widest)}  "

@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 
 # By ECMA-376.
 MOST_ROWS, LONGEST = 1_048_575, 32_767
-WHAT = {ADD: "new item", REMOVE: "to be removed", RECODE: "gets another code"}
+WHAT = {ADD: "new item", REMOVE: "to delete", RECODE: "new SKU"}
 # Tints of the Okabe–Ito blue and orange, dark text on them readable in grey as well.
 TAKEN, LEFT, STOP, WARN, HEAD, DIM = "#CCE3F0", "#F6E3C0", "#F3D3BF", "#FBF0C8", "#E8E6E1", "#6B6B6B"
 WIDTHS = {DECISION: 13, COMMENT: 18, "name": 28, FIELD: 12, "was": 16, "now": 18, "difference": 11, "per cent": 9}
@@ -47,8 +47,8 @@ def review_workbook(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False)
     rows = _by_item(part) if by_item else _by_cell(part)
     if len(rows) > MOST_ROWS:
         raise WriteError(
-            f"a workbook holds {MOST_ROWS:,} rows, and this would be {len(rows):,}",
-            hint="Ask for a part of the changes (--only, --where, --items), or for --review-by item.",
+            f"a workbook holds {MOST_ROWS:,} rows; this needs {len(rows):,}",
+            hint="Select a part (--only, --where, --items), or use --review-by item.",
         )
     stream = io.BytesIO()
     book = xlsxwriter.Workbook(stream, {"strings_to_formulas": False, "strings_to_urls": False, "in_memory": True})
@@ -76,7 +76,7 @@ def _by_cell(changes: ChangeSet) -> list[dict[str, Any]]:
                 "now": cell["now"],
                 "difference": f"{'−' if way == 'down' else '+'}{amount}" if way else None,
                 "per cent": share.removesuffix(" %").replace(",", "") if share else None,
-                "look at": looks.get((cell["key"], cell["field"])) or looks.get((cell["key"], None)),
+                "problems": looks.get((cell["key"], cell["field"])) or looks.get((cell["key"], None)),
                 "pieces": None if plain else pieces(cell["was"], cell["now"], note.separator),
             }
         )
@@ -88,15 +88,15 @@ def _by_item(changes: ChangeSet) -> list[dict[str, Any]]:
     looks, names = _looks(changes), dict(changes.items.select("key", "name").iter_rows())
     found: dict[str, dict[str, Any]] = {}
     for key, field, was, now in sort_by_impact(changes).select("key", "field", "was", "now").iter_rows():
-        row = found.setdefault(key, {"key": key, "name": names.get(key), "changes": [], "look at": []})
+        row = found.setdefault(key, {"key": key, "name": names.get(key), "changes": [], "problems": []})
         row["changes"].append(f"{field}: {was or '–'} → {now or '–'}")
-        row["look at"].append(looks.get((key, field)))
+        row["problems"].append(looks.get((key, field)))
     for key, row in found.items():
         row["changes"] = "\n".join(row["changes"])
-        message = [*row["look at"], looks.get((key, None))]
-        row["look at"] = "\n".join(dict.fromkeys(filter(None, message))) or None
+        message = [*row["problems"], looks.get((key, None))]
+        row["problems"] = "\n".join(dict.fromkeys(filter(None, message))) or None
     others = [row | {"changes": row["now"]} for row in _whole_items(changes, looks) if row["key"] not in found]
-    return [*found.values(), *({name: row[name] for name in ("key", "name", "changes", "look at")} for row in others)]
+    return [*found.values(), *({name: row[name] for name in ("key", "name", "changes", "problems")} for row in others)]
 
 
 def _whole_items(changes: ChangeSet, looks: dict[tuple[str, str | None], str]) -> list[dict[str, Any]]:
@@ -111,7 +111,7 @@ def _whole_items(changes: ChangeSet, looks: dict[tuple[str, str | None], str]) -
             "now": f"{WHAT[do]} {to}" if to else WHAT[do],
             "difference": None,
             "per cent": None,
-            "look at": looks.get((key, None)),
+            "problems": looks.get((key, None)),
             "pieces": None,
         }
         for key, name, do, to in items.select("key", "name", "action", "new_key").iter_rows()
@@ -147,8 +147,8 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
     front = [DECISION, COMMENT, *changes.head.key]
     headers = [*front, *columns]
     for at, name in enumerate(headers):
-        wide = LOOK_WIDE if name in ("look at", "changes") else WIDTHS.get(name, OTHERS_WIDE)
-        sheet.set_column(at, at, wide, folded if name in ("look at", "changes", "was", "now") else text)
+        wide = LOOK_WIDE if name in ("problems", "changes") else WIDTHS.get(name, OTHERS_WIDE)
+        sheet.set_column(at, at, wide, folded if name in ("problems", "changes", "was", "now") else text)
         sheet.write_string(0, at, name, head)
     keys = key_parts(pl.Series([row["key"] for row in rows], dtype=pl.String), changes.head.key)
     for at, (row, codes) in enumerate(zip(rows, keys.iter_rows(), strict=True), start=1):
@@ -194,7 +194,7 @@ def _write(sheet: Any, at: int, place: int, name: str, row: dict[str, Any], styl
 
 def _style(name: str, value: str, row: dict[str, Any]) -> str:
     """Which of the styles a cell has; plain text where there is none of this name."""
-    if name == "look at":
+    if name == "problems":
         return "error" if value.startswith("error") else "warning"
     if name in ("was", "now") and row["difference"]:
         return f"{name} number"

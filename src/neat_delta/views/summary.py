@@ -13,7 +13,7 @@ from rich.console import Console
 from rich.text import Text
 
 from neat_delta.changeset.changeset import STATES
-from neat_delta.reconcile.three_way import LANDED
+from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.views.formatting import count, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
@@ -31,7 +31,7 @@ WIDTH = 80
 VALUES = ("was", "now", "ours", "there", "value")
 STYLES = {DONE: "good", NOTHING: "good", NEEDED: "error", FAILED: "error"}
 # What an item's change is called, one and several.
-DOES = {"change": "changed", "recode": "given another code", "add": "new", "remove": "removed"}
+DOES = {"change": "changed", "recode": "given a new SKU", "add": "new", "remove": "removed"}
 
 
 def subject(report: RunReport) -> str:
@@ -48,7 +48,7 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
     if report.failure:
         yield from sentence("failed", report.failure, width, "error")
     for need in report.attention_reasons:
-        yield from sentence("look", need, width, "error")
+        yield from sentence("attention", need, width, "error")
     yield Text()
     for step in report.steps:
         message = step.message if step.state == "done" else f"{step.state}: {step.message}"
@@ -61,22 +61,22 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
         yield from _rows(report.changes, ("item", "name", "field", "was", "now"), report.cells, "cell", width)
     if report.findings:
         yield Text()
-        yield labelled("held back", pluralize(report.levels["error"], "finding"), "error")
-        yield from _rows(report.findings, ("item", "line", "field", "say"), report.levels["error"], "finding", width)
+        yield labelled("errors", f"{count(report.levels['error'])}, not sent", "error")
+        yield from _rows(report.findings, ("item", "line", "field", "say"), report.levels["error"], "error", width)
     if report.results:
         yield Text()
         yield from sentence("the shop", " · ".join(f"{name} {count(n)}" for name, n in report.results.items()), width)
         bad = sum(report.results.get(name, 0) for name in ("failed", "skipped"))
         yield from _rows(report.rejected, ("code", "result", "reason"), bad, "row", width)
     if report.applied:
-        rest = sum(number for state, number in report.applied.items() if state != LANDED)
-        applied = report.applied.get(LANDED, 0)
+        rest = sum(number for state, number in report.applied.items() if state != APPLIED)
+        applied = report.applied.get(APPLIED, 0)
         yield labelled(
-            "landed", f"{count(applied)} of {pluralize(applied + rest, 'change')}", "error" if rest else "good"
+            "applied", f"{count(applied)} of {pluralize(applied + rest, 'change')}", "error" if rest else "good"
         )
         yield from _rows(report.not_applied, ("item", "field", "ours", "there", "state"), rest, "change", width)
     yield Text()
-    yield labelled("kept", f"all files, in {report.folder}")
+    yield labelled("saved", f"all files are in {report.folder}")
     for command in report.next_steps:
         yield labelled("next", command)
 
@@ -136,9 +136,9 @@ def summaries(report: RunReport, mail: Mail | None) -> dict[str, bytes]:
 def _tables(report: RunReport) -> Iterator[tuple[str, Sequence[tuple[str, bool]], list[list[str]]]]:
     """What the page shows as tables: title, column heads with whether numbers stand below them, rows."""
     shown: list[tuple[str, Sequence[str], list[dict[str, Any]]]] = [
-        ("Held back", ("item", "line", "field", "value", "say"), report.findings),
-        ("Not taken by the shop", ("code", "result", "reason"), report.rejected),
-        ("Not landed as it was sent", ("item", "field", "ours", "there", "state"), report.not_applied),
+        ("Errors, not sent", ("item", "line", "field", "value", "say"), report.findings),
+        ("Not accepted by the shop", ("code", "result", "reason"), report.rejected),
+        ("Not applied as sent", ("item", "field", "ours", "there", "state"), report.not_applied),
         ("What changes", ("item", "name", "field", "was", "now"), report.changes),
     ]
     for title, heads, rows in shown:
@@ -167,7 +167,7 @@ def _rows(rows: list[dict[str, Any]], heads: Sequence[str], total: int, what: st
         for head, of_numbers in zip(heads, right, strict=True)
     ]
     yield from table([Column(), *named], cells, width)
-    yield from more_view(total - len(rows), what, "the files of the run have them all")
+    yield from more_view(total - len(rows), what, "all are in the files of the run")
 
 
 def _cell(value: str | int | None) -> str:

@@ -27,11 +27,11 @@ def supplier_view(
     And what is another way with the list than last time.
     """
     drifted = changes.findings.filter(is_about_columns())["message"]
-    heads = [Column("column of the list", least=10), Column("field", least=8), Column("first value", least=10)]
+    heads = [Column("supplier column", least=10), Column("field", least=8), Column("first value", least=10)]
     rows = [
         [
             Cell(printable(match.column)),
-            Cell(match.field or f"{NOTHING} left out", "plain" if match.field else "note"),
+            Cell(match.field or f"{NOTHING} not used", "plain" if match.field else "note"),
             Cell(printable(match.first), "now" if match.field else "note"),
         ]
         for match in matches
@@ -41,12 +41,12 @@ def supplier_view(
     if profile.rules or profile.constants or profile.match_on or len(drifted):
         yield Text()
     for at, rule in enumerate(profile.rules):
-        yield from sentence("" if at else "rules", rule, width)
+        yield from sentence("" if at else "formulas", rule, width)
     for at, rule in enumerate(profile.rules_new):
         yield from sentence("" if at else "for new", rule, width)
     for name, value in profile.constants.items():
-        yield from sentence("assumed", f"{name} is {value} on all rows", width)
+        yield from sentence("constant", f"{name} = {value} in every row", width)
     if profile.match_on:
-        yield from sentence("named by", f"{profile.match_on}, which stands for our code", width)
+        yield from sentence("match on", f"{profile.match_on}", width)
     for message in drifted:
-        yield from sentence("look at", message, width, "warning")
+        yield from sentence("warning", message, width, "warning")

@@ -28,16 +28,18 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
     if receipt.filled:
         names = ", ".join(f"{name} {count(cells)}" for name, cells in receipt.filled.items())
         age = str(receipt.live["as_of"] or "").replace("T", " ").removesuffix("Z")
-        old = f"as the export of {age} UTC has them" if age else f"as {live_name} has them"
-        yield from sentence("filled", f"cells that do not change, {old}: {names}", width, "warning")
+        old = f"with the values of the export of {age} UTC" if age else f"with the current values of {live_name}"
+        yield from sentence("filled", f"extra cells, filled {old}: {names}", width, "warning")
     yield from one_file_view(sum(written.action == CHANGE for written in receipt.files), receipt.import_config, width)
     if len({written.action for written in receipt.files}) > 1:
-        message = "codes first, then new items, changes, removals; each sort of file has its own way in at the shop"
+        message = (
+            "SKU changes first, then new items, changes, deletions; each kind of file has its own import in the shop"
+        )
         yield from sentence("in order", message, width)
-    way_back = f"{receipt.folder}/undo turns it back" if receipt.undo else "no files can turn it back"
+    way_back = f"{receipt.folder}/undo restores it" if receipt.undo else "cannot be undone by files"
     proved = (
-        f"these files turn {live_name} into exactly the edited catalogue, {pluralize(receipt.cells, 'cell')} of "
-        f"{pluralize(receipt.items, 'item')}; {way_back}"
+        f"tested on a copy of {live_name}: these files give exactly the reviewed changes, "
+        f"{pluralize(receipt.cells, 'cell')} of {pluralize(receipt.items, 'item')}; {way_back}"
     )
     yield from sentence("proved", proved, width, "good")
     yield from stays_view(receipt, width)
@@ -47,8 +49,8 @@ def one_file_view(files: int, rules: ImportConfig, width: int) -> Iterator[Text]
     """What would make one file of several, if anything safe does."""
     if files > 1 and rules.blank is None:
         message = (
-            'if your shop leaves a field alone where a cell is blank, write blank = "leaves" below [import] in '
-            "catalogue.toml; --pack fewest-files fills other cells than prices and stock with the export's values"
+            'if your shop ignores blank cells, set blank = "leaves" in [import] of catalogue.toml; or use --pack '
+            "fewest-files (extra cells, filled with current values)"
         )
         yield from sentence("one file", message, width)
 
@@ -58,9 +60,8 @@ def stays_view(receipt: Receipt, width: int) -> Iterator[Text]:
     if receipt.irreversible:
         irreversible = "stays" if receipt.irreversible == 1 else "stay"
         message = (
-            f"{pluralize(receipt.irreversible, 'cell')} that the update fills {irreversible} filled by the undo, for "
-            "no file can "
-            "empty a field in this shop"
+            f"{pluralize(receipt.irreversible, 'cell')} that the update fills {irreversible} filled after the undo: "
+            "no file can empty a field in this shop"
         )
         yield from sentence("but", message, width, "warning")
 
@@ -86,10 +87,10 @@ def files_table(receipt: Receipt, width: int) -> Iterator[Text]:
 
 def nothing_view(folder: object) -> Text:
     """What is said when there is nothing to send."""
-    return labelled("update", f"nothing to change, so no file was written; {folder} was left as it was")
+    return labelled("update", f"nothing to change, so no file was written; {folder} is unchanged")
 
 
-def next_view(receipt: Receipt, width: int) -> Iterator[Text]:
+def next_view(receipt: Receipt, width: int, label: str = "next") -> Iterator[Text]:
     """What to do with the files."""
     keep = f"; keep {receipt.folder}/undo" if receipt.undo else ""
-    yield from sentence("next", f"import the files of {receipt.folder} in this order{keep}", width)
+    yield from sentence(label, f"import the files of {receipt.folder} in this order{keep}", width)

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 from rich.text import Text
 
-from neat_delta.reconcile.three_way import LANDED
-from neat_delta.reconcile.verify import BY_OTHERS, NOT_LANDED, NOT_THERE, OTHERWISE
+from neat_delta.reconcile.three_way import APPLIED
+from neat_delta.reconcile.verify import ALTERED, ITEM_MISSING, NOT_APPLIED, OVERWRITTEN
 from neat_delta.tables.field_types import type_named
 from neat_delta.views.comparison import SOME_ITEMS
 from neat_delta.views.formatting import STYLES, count, format_key, pluralize, printable
@@ -25,15 +25,15 @@ if TYPE_CHECKING:
 
 # In the order in which they worry people.
 STATES = {
-    NOT_LANDED: "error",
-    NOT_THERE: "error",
-    OTHERWISE: "warning",
-    BY_OTHERS: "warning",
+    NOT_APPLIED: "error",
+    ITEM_MISSING: "error",
+    ALTERED: "warning",
+    OVERWRITTEN: "warning",
 }
 
 
 ITEM_HEADS = [Column("item", least=8), Column("name", least=8), Column("field", least=5)]
-LABELS = {NOT_THERE: "not there", OTHERWISE: "otherwise"}
+LABELS = {ITEM_MISSING: "not there", ALTERED: "otherwise"}
 
 
 def refresh_view(result: RefreshResult, width: int, limit: int = SOME_ITEMS, *, back: bool = False) -> Iterator[Text]:
@@ -42,28 +42,26 @@ def refresh_view(result: RefreshResult, width: int, limit: int = SOME_ITEMS, *, 
     ``back`` says that the change set is a way back, which begins with what the update has made.
     """
     if back:
-        yield labelled("as sent", f"{pluralize(result.unchanged, 'cell')} as the update made them, to be put back")
-        yield labelled("there", f"{pluralize(result.applied, 'cell')} as before the update, left alone")
+        yield labelled("as sent", f"{pluralize(result.unchanged, 'cell')} still as sent; will be restored")
+        yield labelled("done", f"{pluralize(result.applied, 'cell')} as before the update; nothing to do")
     else:
-        yield labelled("as it was", f"{pluralize(result.unchanged, 'cell')} the shop has not touched, still to be sent")
-        yield labelled("there", f"{pluralize(result.applied, 'cell')} the shop has by now, dropped")
+        yield labelled("to send", f"{pluralize(result.unchanged, 'cell')} unchanged in the shop; still to send")
+        yield labelled("done", f"{pluralize(result.applied, 'cell')} already in the shop; dropped")
     if result.delta_cells:
-        message = f"{pluralize(result.delta_cells, 'cell')} sent as our difference on top of what is there now"
+        message = f"{pluralize(result.delta_cells, 'cell')} sent as a difference, added to the shop's value"
         yield from sentence("difference", message, width)
     if result.missing:
-        yield labelled(
-            "gone", f"{pluralize(result.missing, 'item')} that the shop does not have any more, held back", "error"
-        )
+        yield labelled("deleted", f"{pluralize(result.missing, 'item')} no longer in the shop, not sent", "error")
     if result.conflicts.is_empty():
-        yield labelled("clashes", "none", "good")
+        yield labelled("conflicts", "none", "good")
         return
     fates = result.conflicts["fate"].value_counts(sort=True)
-    words = {"hold": "held back", "ours": "ours goes on", "theirs": "theirs stays"}
+    words = {"hold": "not sent", "ours": "our value will be sent", "theirs": "shop's value kept"}
     described = ", ".join(f"{count(number)} {words[status]}" for status, number in fates.iter_rows())
     held = bool((result.conflicts["fate"] == "hold").any())
     yield labelled(
-        "clashes",
-        f"{pluralize(len(result.conflicts), 'cell')} that both moved: {described}",
+        "conflicts",
+        f"{pluralize(len(result.conflicts), 'cell')} changed on both sides: {described}",
         "error" if held else "label",
     )
     names = dict(result.changes.items.select("key", "name").iter_rows())
@@ -74,7 +72,7 @@ def refresh_view(result: RefreshResult, width: int, limit: int = SOME_ITEMS, *, 
         for key, field, cells in zip(some["key"], some["field"], values, strict=True)
     ]
     yield from table([*ITEM_HEADS, *heads], rows, width)
-    yield from more_view(len(result.conflicts) - limit, "clashing cell", "--problems FILE has them all")
+    yield from more_view(len(result.conflicts) - limit, "conflict", "--problems FILE saves them all")
 
 
 def verify_view(
@@ -83,8 +81,8 @@ def verify_view(
     """What has landed and what has not, with what the shop made of it."""
     changes = result.changes
     yield labelled(
-        "landed",
-        f"{count(result.count(LANDED))} of {pluralize(len(changes), 'change')}",
+        "applied",
+        f"{count(result.count(APPLIED))} of {pluralize(len(changes), 'change')}",
         "good" if result.done else "label",
     )
     for state, style in STATES.items():
@@ -103,7 +101,7 @@ def verify_view(
         yield from table([*ITEM_HEADS, *heads, *how], rows if how else [row[:-1] for row in rows], width)
         yield from more_view(len(found) - limit, "change", "--limit N shows so many")
     if result.done:
-        yield Text("  everything is in the shop", STYLES["good"])
+        yield Text("  All changes are live in the shop.", STYLES["good"])
 
 
 def _values(

@@ -87,7 +87,7 @@ def plan_adjustment(
         InvalidOption: a formula or a condition is wrong, or names what does not exist.
     """
     rows, unknown = chosen_rows(context, where, items)
-    progress.step("working out the rules")
+    progress.step("calculating")
     result = adjust(context, formulas, rows, options.compare)
     return checked(result, context.settings, options.overrides, options.images, progress), unknown
 
@@ -116,7 +116,7 @@ def plan_rekeys(
     codes = read_codes(file.path, live, file.format, progress)
     context = context_of(live, settings, key)
     asked = code_pairs(codes, context.key, file.old, file.new)
-    progress.step("working out the codes")
+    progress.step("matching SKUs")
     result = recode(codes, context, asked, options.compare, images=file.rename_images)
     return checked(result, settings, options.overrides, options.images, progress), codes
 
@@ -132,7 +132,7 @@ def checked(
 
     Raises:
         InvalidOption: an override names a field or a check that does not exist.
-        InvalidInput: there is no such folder of images.
+        InvalidInput: folder not found of images.
     """
     progress.step("checking what would change")
     found = run_checks(result.changes, result.live, settings, overrides, names_of_images(images))
@@ -144,10 +144,10 @@ def names_of_images(folder: Path | None) -> frozenset[str] | None:
     """The names of the files in a folder of images.
 
     Raises:
-        InvalidInput: there is no such folder.
+        InvalidInput: folder not found.
     """
     if folder is None:
         return None
     if not folder.is_dir():
-        raise InvalidInput("there is no such folder", file=folder, hint="Name the folder the pictures lie in.")
+        raise InvalidInput("folder not found", file=folder, hint="Give the folder with the images.")
     return frozenset(path.name for path in folder.rglob("*") if path.is_file())

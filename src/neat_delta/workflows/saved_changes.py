@@ -60,9 +60,9 @@ def require_matching_live(changes: ChangeSet, live: Table) -> None:
     """
     if changes.head.live.sha256 != live.source.sha256:
         raise LiveMismatch(
-            f"this change set was made from another file (fingerprint {changes.head.live.sha256[:12]}…)",
+            f"this change set was made from another export (checksum {changes.head.live.sha256[:12]}…)",
             file=live.source.path,
-            hint="Give the export it was made from, or compare again with this one.",
+            hint="Give the export it was made from, or run compare again.",
             code="another-live-export",
         )
 
@@ -79,9 +79,9 @@ def _live_of(changes: ChangeSet, path: Location) -> Path:
         if place.is_file():
             return place
     raise InvalidInput(
-        "the live export of this change set is neither beside it nor in this folder",
+        "cannot find the export this change set was made from (looked next to it and in this folder)",
         file=name,
-        hint="Say where it is.",
+        hint="Give its path.",
         code="live-export-missing",
     )
 
@@ -163,10 +163,9 @@ def undo_since(
     result = refresh(invert(changes), live, without_differences(settings))
     if result.ambiguous:
         raise InvalidOption(
-            f"of {result.ambiguous} items nobody can tell whether their codes have changed, so nothing is undone",
+            f"cannot tell for {result.ambiguous} items whether their SKUs have changed, so nothing is undone",
             file=fresh,
-            hint='Settle a field that no two items share: identity = "FIELD" in catalogue.toml, '
-            "and compare or recode anew.",
+            hint='Set a unique field in catalogue.toml: identity = "FIELD", and run compare or recode again.',
         )
     receipt = write_update(result.changes, live, folder, settings, options, progress)
     return Written(receipt, result.changes, live), result

@@ -22,6 +22,4 @@ def matches(values: pl.Series, field: str) -> bool:
     return bool(NAMES.search(field)) and code.matches(values, field)
 
 
-TYPE = ExactText(
-    "item link", priority=55, expected="the code of an item, as text", matches=matches, reading=code.normalize
-)
+TYPE = ExactText("item link", priority=55, expected="a SKU, as text", matches=matches, reading=code.normalize)

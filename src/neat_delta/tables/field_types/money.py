@@ -25,4 +25,4 @@ def matches(values: pl.Series, field: str) -> bool:
     return named and all_numbers(values)
 
 
-TYPE = Numeric("price", priority=30, expected="an amount of money", matches=matches)
+TYPE = Numeric("price", priority=30, expected="a price", matches=matches)

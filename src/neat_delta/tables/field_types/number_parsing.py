@@ -95,7 +95,7 @@ def infer_edited_number_format(sheet: EditedColumn, live_format: NumberFormat) -
 
 
 def normalize_numbers(cells: pl.Series, form: NumberFormat) -> pl.Series:
-    """Readings of cells; null where a cell is no number, has too many digits, or cannot be told from another one."""
+    """Readings of cells; null where a cell is no number, has too many digits, or cannot be identified one."""
     readings = _readings(cells, form)
     if _longest(readings) <= MOST_DIGITS:
         return readings

@@ -51,7 +51,7 @@ class Percentage:
 
     name = "percent"
     priority = 28
-    expected = "a share in per cent (such as 19 %)"
+    expected = "a percentage (such as 19 %)"
     numeric = True
 
     def matches(self, values: pl.Series, field: str) -> bool:

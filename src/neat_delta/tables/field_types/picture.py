@@ -20,6 +20,4 @@ def normalize(cells: pl.Series) -> pl.Series:
     return cells.to_frame("c").select(pl.when(pl.col("c").str.contains(ENDING)).then("c")).to_series()
 
 
-TYPE = ExactText(
-    "image", priority=25, expected="a picture file (such as front.jpg)", matches=matches, reading=normalize
-)
+TYPE = ExactText("image", priority=25, expected="an image file (such as front.jpg)", matches=matches, reading=normalize)

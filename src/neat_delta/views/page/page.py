@@ -25,7 +25,7 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables.settings import Settings
 
-STATE_NAMES = {CHANGE: "changed", ADD: "new", REMOVE: "to be removed", RECODE: "another code", NONE: "held back"}
+STATE_NAMES = {CHANGE: "changed", ADD: "new", REMOVE: "to delete", RECODE: "new SKU", NONE: "not sent"}
 LEVELS = ("", "note", "warning", "error")
 MOST_FINDINGS = 500
 
@@ -79,12 +79,12 @@ def _tiles(changes: ChangeSet) -> list[tuple[str, str]]:
     """The figures at the top: how much of what."""
     result = [(count(len(changes.keys_with_action(CHANGE, RECODE))), "items change")]
     result.append((count(len(changes.cells_with_action(CHANGE, RECODE))), "cells change"))
-    for do, what in ((ADD, "new items"), (REMOVE, "items to be removed"), (RECODE, "items get another code")):
+    for do, what in ((ADD, "new items"), (REMOVE, "items to delete"), (RECODE, "items get a new SKU")):
         if len(changes.keys_with_action(do)):
             result.append((count(len(changes.keys_with_action(do))), what))
     levels = changes.findings["level"]
-    result.append((count(int((levels == "error").sum())), "held back"))
-    result.append((count(int((levels == "warning").sum())), "to look at"))
+    result.append((count(int((levels == "error").sum())), "errors, not sent"))
+    result.append((count(int((levels == "warning").sum())), "warnings, sent"))
     return result
 
 

@@ -25,7 +25,7 @@ from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.prefetch import read_bytes
 from neat_delta.reading import read_table
 from neat_delta.reconcile.refresh import require_fresh
-from neat_delta.reconcile.three_way import LANDED
+from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.reconcile.verify import verify
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.settings import Settings, SupplierProfile
@@ -85,11 +85,11 @@ class _Run:
             return
         self._write(result, settings)
         if not self.sending:
-            self.report.skip("send", "this run was told not to")
+            self.report.skip("send", "skipped (--dry-run)")
         elif self.config.to is None:
-            self.report.skip("send", "the run's file names no place (to)")
+            self.report.skip("send", "the run file has no destination (to)")
         elif barred:
-            self.report.skip("send", "a person has to look first")
+            self.report.skip("send", "waiting for your approval")
         else:
             self._send()
             self._settle(settings)
@@ -100,9 +100,9 @@ class _Run:
         if self.config.profile not in settings.profiles:
             saved = ", ".join(settings.profiles) or "none"
             raise InvalidOption(
-                f"no list {self.config.profile!r} is saved in {settings.path or 'any catalogue.toml'}",
+                f"no supplier profile {self.config.profile!r} in {settings.path or 'catalogue.toml'}",
                 file=self.config.path,
-                hint=f"Saved lists: {saved}.",
+                hint=f"Saved profiles: {saved}.",
             )
         return settings.profiles[self.config.profile]
 
@@ -114,14 +114,16 @@ class _Run:
             if entry.state != "under way" or entry.place != place.name or not live:
                 continue
             if not Path(entry.folder).is_dir():
-                message = f"the files of history entry {entry.entry} are gone; comparing tells what it has not changed"
+                message = (
+                    f"the files of history #{entry.entry} are missing; this comparison finds what is still to change"
+                )
                 self.report.skip("earlier", message)
                 continue
             with self.report.step("earlier", self.progress) as step:
                 update = load_update(Path(entry.folder))
                 self.report.sent = True
                 send(update, place, history, resume=True, progress=self.progress)
-                step.message = f"the rest of history entry {entry.entry} has been sent"
+                step.message = f"the rest of history #{entry.entry} was sent"
 
     def _is_own(self, update: Path) -> bool:
         """Whether an update was written by an earlier run of this very file; others may share its folder."""
@@ -157,11 +159,11 @@ class _Run:
             total = sum(report.items.values())
             held = report.levels["error"]
             step.message = (
-                f"{_several(total, 'item')}, {_several(report.cells, 'cell')}; held back by {_several(held, 'finding')}"
+                f"{_several(total, 'item')}, {_several(report.cells, 'cell')}; {_several(held, 'error')}, not sent"
             )
             report.next_steps.append(f"neat-delta preview {report.folder / CHANGES_FILE}")
         if held and self.config.limits.errors is None:
-            report.attention_reasons.append(f"something is held back by {_several(held, 'finding')}; see findings.xlsx")
+            report.attention_reasons.append(f"{_several(held, 'error')}, not sent; see problems.xlsx")
         return result
 
     def _barred(self, result: CompareResult) -> list[str]:
@@ -172,11 +174,11 @@ class _Run:
         described = (
             (limits.changed, changed, "items would change"),
             (share, changed, f"of {live:,} items would change"),
-            (limits.errors, self.report.levels["error"], "findings hold something back"),
-            (limits.unknown, unknown, "rows have a code that the shop does not know"),
+            (limits.errors, self.report.levels["error"], "errors, not sent"),
+            (limits.unknown, unknown, "rows have a SKU that is not in the shop"),
         )
         over = [
-            f"{number:,} {what}, and the run's file allows {most:,}: nothing was sent"
+            f"{number:,} {what}; the limit of the run file is {most:,}: nothing was sent"
             for most, number, what in described
             if most is not None and number > most
         ]
@@ -185,10 +187,8 @@ class _Run:
             len(result.edited)
             and not counts["changed"] + counts["unchanged"] + counts["rejected"] + counts["duplicate"]
         ):
-            over.append("no row of the edited file is an item of the shop: is it the right file, and the right field?")
-        return over + [
-            f"the list is another than last time: {message}; nothing was sent" for message in result.profile_drift
-        ]
+            over.append("no SKU of the edited file is in the shop. Wrong file, or wrong column?")
+        return over + [f"supplier file layout changed: {message}; nothing was sent" for message in result.profile_drift]
 
     def _write(self, result: CompareResult, settings: Settings) -> None:
         targets = Targets(
@@ -202,7 +202,7 @@ class _Run:
                 self.report.files = receipt.as_dict()["files"]
                 rows = sum(written.rows for written in receipt.files)
                 step.message = (
-                    f"{_several(len(receipt.files), 'file')}, {_several(rows, 'row')}, proved; undo lies beside"
+                    f"{_several(len(receipt.files), 'file')}, {_several(rows, 'row')}, proved; undo files included"
                 )
 
     def _place(self) -> Location:
@@ -218,16 +218,16 @@ class _Run:
             report.entry = entry.entry
             _tell_results(report, entry)
             bad = sum(report.results.get(result, 0) for result in NOT_TAKEN)
-            step.message = f"{_several(len(entry.files), 'file')} to {entry.place}, history entry {entry.entry}"
+            step.message = f"{_several(len(entry.files), 'file')} to {entry.place}, history #{entry.entry}"
             if bad:
-                report.attention_reasons.append(f"the shop did not take {_several(bad, 'row')}")
+                report.attention_reasons.append(f"the shop did not accept {_several(bad, 'row')}")
                 report.next_steps.append(f"neat-delta history {entry.entry} --history {self.config.history_file}")
 
     def _settle(self, settings: Settings) -> None:
         """Fetch the export made after the import, again and again until all has arrived or patience ends."""
         report, fresh = self.report, self.config.fresh
         if fresh is None:
-            report.skip("settle", "the run's file names no export to settle against (fresh)")
+            report.skip("settle", "the run file has no export to verify with (fresh)")
             return
         sent = load_changes(report.folder / UPDATE_FOLDER / CHANGESET_FILE)
         for _ in range(self.config.waiting.tries):
@@ -238,12 +238,14 @@ class _Run:
                 export = read_table(kept, self.progress, settings.export)
                 result = verify(sent, export.renamed(sent.head.names()), settings)
                 _tell_landed(report, result)
-                step.message = f"{report.applied.get(LANDED, 0):,} of {_several(len(result.changes), 'change')} landed"
+                step.message = (
+                    f"{report.applied.get(APPLIED, 0):,} of {_several(len(result.changes), 'change')} applied"
+                )
             if result.done:
                 return
         save_changes(result.remaining, report.folder / REMAINING_FILE)
         report.attention_reasons.append(
-            f"not landed as sent: {_several(len(result.changes) - result.count(LANDED), 'change')}"
+            f"not applied as sent: {_several(len(result.changes) - result.count(APPLIED), 'change')}"
         )
         report.next_steps.append(f"neat-delta preview {report.folder / REMAINING_FILE}")
 
@@ -271,7 +273,7 @@ def _tell_results(report: RunReport, entry: Entry) -> None:
 
 def _tell_landed(report: RunReport, result: VerifyResult) -> None:
     report.applied = dict(result.changes["state"].value_counts(sort=True).iter_rows())
-    some = result.changes.filter(pl.col("state") != LANDED).head(SOME)
+    some = result.changes.filter(pl.col("state") != APPLIED).head(SOME)
     report.not_applied = [_with_item(row) for row in some.to_dicts()]
 
 

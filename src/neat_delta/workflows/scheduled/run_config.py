@@ -60,11 +60,11 @@ class AsMailAddress:
     def convert(self, value: str) -> str:
         """The address."""
         if "@" not in value or any(sign in value for sign in "\r\n"):
-            raise InvalidSetting("this is no mail address", "Write one such as shop@example.org.", value, key="to")
+            raise InvalidSetting("not a valid mail address", "Example: shop@example.org.", value, key="to")
         return value
 
 
-MailAddress = Annotated[str, NotEmpty("a mail needs {key}", "Write it below [mail]."), AsMailAddress()]
+MailAddress = Annotated[str, NotEmpty("a mail needs {key}", "Write it after [mail]."), AsMailAddress()]
 
 
 @dataclass(frozen=True)
@@ -104,7 +104,7 @@ class Mail:
         """A mail needs both."""
         for key, given in (("from", self.sender), ("to", self.receivers)):
             if not given:
-                yield InvalidSetting(f"a mail needs {key}", "Write it below [mail].", key=key)
+                yield InvalidSetting(f"a mail needs {key}", "Write it after [mail].", key=key)
 
 
 @dataclass(frozen=True)
@@ -149,7 +149,7 @@ class RunConfig:
     def mistakes(self) -> Iterator[InvalidSetting]:
         """What does not go together."""
         if self.fresh is not None and self.to is None:
-            yield InvalidSetting("there is nothing to settle where nothing is sent", "Say to as well.", key="fresh")
+            yield InvalidSetting("there is nothing to verify if nothing is sent", "Set to as well.", key="fresh")
 
     @property
     def name(self) -> str:
@@ -166,7 +166,7 @@ def load_run(path: Path) -> RunConfig:
     """The configuration of a run.
 
     Raises:
-        InvalidInput: there is no such file, or it is no TOML.
+        InvalidInput: file not found, or it is no TOML.
         InvalidSettings: every mistake, with its line and what is allowed.
     """
     run = load_config(RunConfig, path, "docs/schedule.md shows one.")

@@ -39,11 +39,11 @@ def exclusive_run(config: RunConfig) -> Iterator[RunReport]:
         _point(config.folder / f"{config.name}-{LATEST}", report.folder)
     except Timeout as error:
         raise WriteError(
-            "another run of this file is at work", file=config.path, hint="Wait for its end; nothing was done."
+            "already running", file=config.path, hint="Wait until it has finished; nothing was done."
         ) from error
     except OSError as error:
         lock.release()
-        raise WriteError(f"the run's folder cannot be made ({error.strerror})", file=config.folder) from error
+        raise WriteError(f"cannot make the folder of the run ({error.strerror})", file=config.folder) from error
     try:
         yield report
     finally:
