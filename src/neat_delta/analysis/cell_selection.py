@@ -79,7 +79,7 @@ def _known_items(changes: ChangeSet, keys: Sequence[str]) -> pl.DataFrame:
     strange = asked.join(changes.items, on="key", how="anti")
     if len(strange) == len(asked):
         raise InvalidOption(
-            f"{strange['key'].head(1).to_list()[0] if len(strange) else 'no code'}: this SKU is not in the change set",
+            f"{strange['key'].head(1).to_list()[0] if len(strange) else 'no SKU'}: this SKU is not in the change set",
             hint="Use the exact SKU, including leading zeros.",
         )
     return asked

@@ -1,4 +1,4 @@
-"""A change set summed up by what its items have in common: their category, their maker, or any other field."""
+"""A change set summed up by what its items have in common: their category, their brand, or any other field."""
 
 from __future__ import annotations
 
@@ -17,17 +17,17 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
 
 CATEGORY = re.compile(r"(^|_)(category|categories|department|product_group|item_group)(_|$)")
-MAKER = re.compile(r"^(maker|brand|manufacturer|supplier|vendor)$")
+BRAND = re.compile(r"^(maker|brand|manufacturer|supplier|vendor)$")
 NONE = "–"
 
 
 def field_of(live: Table, what: str) -> str:
-    """The field that holds the category or the maker, by its name.
+    """The field that holds the category or the brand, by its name.
 
     Raises:
         InvalidOption: no field is named so.
     """
-    pattern = {"category": CATEGORY, "maker": MAKER}[what]
+    pattern = {"category": CATEGORY, "brand": BRAND}[what]
     found = next((name for name in live.names if pattern.search(name)), None)
     if found is None:
         raise InvalidOption(

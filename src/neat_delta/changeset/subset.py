@@ -14,7 +14,7 @@ from neat_delta.errors import InvalidOption
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
 
-LEFT_OUT = "left out"
+LEFT_OUT = "not accepted"
 ALL = (CHANGE, RECODE, ADD, REMOVE)
 
 

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.analysis.grouping import MAKER
+from neat_delta.analysis.grouping import BRAND
 from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.checks.check import Check, Override, concat_findings
@@ -194,7 +194,7 @@ def sale_ends_early(context: CheckContext) -> pl.DataFrame:
 def cost_left_behind(context: CheckContext) -> pl.DataFrame:
     """In a group of items whose price and cost moved together, the cost of one did not."""
     price, cost = context.settings.money.price_cost_fields(context.live.names)
-    group = next((name for name in context.live.names if MAKER.match(name)), None)
+    group = next((name for name in context.live.names if BRAND.match(name)), None)
     if not (price and cost and group) or len(context.outgoing_cells.filter(field=cost)) < FEWEST_ALIKE:
         return no_findings()
     moved = (

@@ -89,14 +89,14 @@ def _as_dict(
         "file": table.source.name,
         "sha256": table.source.sha256,
         "rows": len(table),
-        "form": to_json(table.format),
+        "format": to_json(table.format),
         "unnamed": table.unnamed_columns,
         "key": to_json(keys),
         "columns": [
             {
                 "column": column.column,
                 "field": column.field,
-                "kind": column.kind,
+                "type": column.type,
                 "filled": column.filled,
                 "distinct": column.distinct,
                 "smallest": column.smallest,

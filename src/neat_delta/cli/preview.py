@@ -218,16 +218,20 @@ def _found(
     for key in options.item:
         if both.changes.items.filter(key=key).is_empty():
             raise InvalidOption(
-                f"--item {format_key(key)}: this SKU is not in the change set",
+                "this SKU is not in the change set",
+                option="item",
+                value=format_key(key),
                 hint="Use the exact SKU, including leading zeros.",
             )
     progress.step("calculating")
     if options.by not in ("item", "field"):
         by = field_name(options.by)
-        name = field_of(live, by) if by in ("category", "maker") and by not in live.names else by
+        name = field_of(live, by) if by in ("category", "brand") and by not in live.names else by
         if name not in live.names:
             raise InvalidOption(
-                f"--by {options.by}: there is no field with this name",
+                "there is no field with this name",
+                option="by",
+                value=options.by,
                 hint="Use item, field, category, brand, or one of: " + ", ".join(live.names) + ".",
             )
         found = found._replace(groups=by_group(both, name))

@@ -141,7 +141,7 @@ def _view(
         yield from sentence("warning", message, width, "warning")
     if unknown:
         yield from sentence(
-            "unknown", f"{pluralize(len(unknown), 'SKU')} no item has: {_some(unknown)}", width, "warning"
+            "unknown", f"{pluralize(len(unknown), 'SKU')} not in the shop: {_some(unknown)}", width, "warning"
         )
     if len(unreadable):
         rows_told, lines = pluralize(len(unreadable), "row"), _some(unreadable)

@@ -147,7 +147,7 @@ class _Column:
     """A field with its kind, and both files."""
 
     name: str
-    kind: FieldType
+    type: FieldType
     live: Table
     edited: Table
 
@@ -199,7 +199,7 @@ def _numbers_in_form(texts: pl.DataFrame, column: _Column) -> pl.DataFrame:
 def _evidence(texts: pl.DataFrame, column: _Column, fields: Sequence[str]) -> EditedColumn:
     """What shows how the edited column is written: the whole of it where some cell may be read in two ways."""
     name, cells, edited = column.name, texts["edited"], column.edited
-    in_doubt = column.kind.name == "percent" or (column.kind.numeric and cells.str.contains(UNDECIDED).any())
+    in_doubt = column.type.name == "percent" or (column.type.numeric and cells.str.contains(UNDECIDED).any())
     if not in_doubt:
         return EditedColumn(cells, texts["was"], edited.format.decimal_separator)
     whole = edited.distinct_values(name) if name in edited.names else cells
@@ -224,7 +224,7 @@ def _sheet_mark(column: _Column, fields: Sequence[str]) -> str | None:
 
 def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields: Sequence[str]) -> FieldDiff:
     """Sort one field's differing texts (pair, was, edited) into changes, refused cells, mere form, and blanks."""
-    kind = column.kind
+    kind = column.type
     cleared = column.name in rules.cleared
     form = infer_column_format(column.live, column.name, kind, rules.of(column.name))
     note = FieldInfo(
@@ -284,9 +284,9 @@ def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
 
 def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
     """Why each cell cannot be taken, and what to do."""
-    plain = f"not {column.kind.expected}. Correct the cell"
+    plain = f"not {column.type.expected}. Correct the cell"
     doubt = "ambiguous number: a thousand, or three decimals? Write it without the separator, or with two decimals"
-    undecided = cells.str.contains(UNDECIDED) if column.kind.numeric else pl.repeat(False, len(cells), eager=True)
+    undecided = cells.str.contains(UNDECIDED) if column.type.numeric else pl.repeat(False, len(cells), eager=True)
     return pl.select(pl.when(undecided).then(pl.lit(doubt)).otherwise(pl.lit(plain))).to_series()
 
 

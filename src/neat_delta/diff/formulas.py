@@ -98,7 +98,7 @@ def sides_of(formula: Formula, live: Sequence[str], listed: Sequence[str], rates
         if len(found) != 1:
             known = [f"{LIVE}{name}" for name in live] + [f"{LIST}{name}" for name in listed]
             known += [f"{RATES}{name}" for name in rates]
-            what = f"{name} may be " + " or ".join(found) if found else f"there is no {name}"
+            what = f"{name} may be " + " or ".join(found) if found else f"there is no field {name}"
             raise InvalidOption(f"formula {formula.text!r}: {what}", hint="Names: " + ", ".join(known) + ".")
         meant[name] = found[0]
     return meant

@@ -77,7 +77,7 @@ def no_data(table: Table, whose: str = "") -> pl.DataFrame:
     """Rows that were set apart as no data: sums, footers, repeated header."""
     differing = table.non_data_rows
     return findings_frame(
-        "no data",
+        "not data",
         "note",
         line=differing["line"],
         value=differing["raw"].str.slice(0, LONGEST_VALUE),

@@ -38,7 +38,7 @@ def key_candidates(table: Table, columns: list[ColumnProfile]) -> KeyCandidates:
     filled = [column for column in columns if rows and column.filled == rows]
     alone = [column.field for column in filled if column.distinct == rows]
     expected = next((alias for alias in ALIASES if alias in table.names), None)
-    texts = {column.field for column in columns if column.kind in ("text", "image")} - {expected}
+    texts = {column.field for column in columns if column.type in ("text", "image")} - {expected}
     # Names and pictures may well differ on every item, but nobody knows items by them.
     alone = [field for field in alone if field not in texts] or alone
     alone.sort(key=lambda field: field != expected)

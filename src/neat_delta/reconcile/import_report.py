@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
-NOT_TAKEN = "not taken"
+NOT_TAKEN = "not accepted"
 RESULT = re.compile(r"(^|_)(result|status|state|outcome)(_|$)")
 REASON = re.compile(r"(^|_)(reason|message|error|errors|note|details?)(_|$)")
 # How shops say that a row did not go in.
@@ -37,7 +37,7 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
     names = results.names
     code = next((name for name in (*changes.head.key, *ALIASES) if name in names), None)
     result = next((name for name in names if RESULT.search(name)), None)
-    lacking = [what for what, name in (("the code", code), ("the result", result)) if name is None]
+    lacking = [what for what, name in (("the SKU", code), ("the result", result)) if name is None]
     if code is None or result is None:
         raise InvalidOption(
             f"{results.source.name}: no column found for {' and '.join(lacking)}",

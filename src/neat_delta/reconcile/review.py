@@ -22,14 +22,16 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
 
 BOOK_SHEET = "review"
-DECISION, COMMENT, FIELD = "take or leave", "comment", "field"
-TAKE, LEAVE = "take", "leave"
-_DECISION, _COMMENT = "take_or_leave", "comment"
+DECISION, COMMENT, FIELD = "accept or reject", "comment", "field"
+ACCEPT, REJECT = "accept", "reject"
+_DECISION, _COMMENT = "accept_or_reject", "comment"
+# People also write these.
+SYNONYMS = {"take": ACCEPT, "yes": ACCEPT, "leave": REJECT, "no": REJECT}
 
 
 @dataclass(frozen=True)
 class Review:
-    """What was decided: what is taken (key, field), why the rest is left (key, field, say), and every comment on it."""
+    """What is accepted (key, field), why the rest is rejected (key, field, message), and every comment on it."""
 
     keep: pl.DataFrame
     why: pl.DataFrame
@@ -39,11 +41,11 @@ class Review:
 def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -> Review:
     """The decisions in a review workbook made from just this change set.
 
-    A row without a mark is left, or taken if ``unmarked`` says so; what the workbook has no row of is left.
+    A row without a mark is rejected, or accepted if ``unmarked`` says so; what has no row in the workbook is rejected.
 
     Raises:
         InvalidOption: the workbook was made from another change set.
-        InvalidInput: it lacks a column, a mark is neither take nor leave, or a row names what the change set has not.
+        InvalidInput: it lacks a column, a mark is not valid, or a row is about no change of the change set.
     """
     book = read_table(path, options=ReadOptions(worksheet=BOOK_SHEET, keep_non_data=True, header_line=1))
     if book.source_sha256 != sha256_hex(dump_changes(changes)):
@@ -60,13 +62,13 @@ def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -
         )
     marks = _marks(book, changes)
     _insist_on_known(marks, changes, path)
-    taken = marks.filter((pl.col("mark") == TAKE) | ((pl.col("mark") == "") & pl.lit(unmarked)))
+    taken = marks.filter((pl.col("mark") == ACCEPT) | ((pl.col("mark") == "") & pl.lit(unmarked)))
     keep = _spread(taken, changes, by_cell=FIELD in book.names)
     left = _spread(marks.join(taken, on="line", how="anti"), changes, by_cell=FIELD in book.names)
     message = (
         pl.when(pl.col("comment") != "")
-        .then("left out: " + pl.col("comment"))
-        .otherwise(pl.lit(f"left out in {path.name}"))
+        .then("rejected: " + pl.col("comment"))
+        .otherwise(pl.lit(f"rejected in {path.name}"))
     )
     comments = marks.join(taken, on="line", how="anti").filter(pl.col("comment") != "")["comment"]
     return Review(
@@ -86,13 +88,13 @@ def _marks(book: Table, changes: ChangeSet) -> pl.DataFrame:
         pl.Series("line", book.rows.line),
         pl.concat_str(list(changes.head.key), separator=KEY_SEPARATOR).alias("key"),
         pl.when(field != "").then(field).alias("field"),
-        pl.col(_DECISION).str.strip_chars().str.to_lowercase().alias("mark"),
+        pl.col(_DECISION).str.strip_chars().str.to_lowercase().replace(SYNONYMS).alias("mark"),
         pl.col(_COMMENT).str.strip_chars().alias("comment"),
     )
 
 
 def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Location) -> None:
-    strange = marks.filter(~pl.col("mark").is_in([TAKE, LEAVE, ""]))
+    strange = marks.filter(~pl.col("mark").is_in([ACCEPT, REJECT, ""]))
     if len(strange):
         line, separator = strange.row(0, named=True)["line"], strange["mark"][0]
         raise InvalidInput(

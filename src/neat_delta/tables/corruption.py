@@ -38,7 +38,7 @@ class ColumnStats:
 
     def __init__(self, values: pl.Series, kind: str) -> None:
         self.values = values
-        self.kind = kind
+        self.type = kind
 
     @cached_property
     def signs(self) -> bool:
@@ -69,7 +69,7 @@ def profile_with_corruption(table: Table, settings: Settings) -> tuple[list[Colu
     """Every column of a table, and the marks on all of them; see ``damage_marks``."""
 
     def of(column: ColumnProfile) -> tuple[ColumnProfile, pl.DataFrame]:
-        return column, find_corruption(column.values, column.field, column.kind)
+        return column, find_corruption(column.values, column.field, column.type)
 
     found = of_each_column(table, settings, of)
     return [column for column, _ in found], pl.concat([pl.DataFrame(schema=SCHEMA), *(marks for _, marks in found)])
@@ -100,7 +100,7 @@ def _matching(pattern: str) -> Callable[[ColumnStats], pl.Series | None]:
 
 def _powers(column: ColumnStats) -> pl.Series | None:
     """Powers of ten, unless the column is one of numbers or such codes are usual in it."""
-    if not column.signs or column.kind in ("price", "number"):
+    if not column.signs or column.type in ("price", "number"):
         return None
     powers = column.values.str.contains(POWER_OF_TEN)
     return powers if powers.sum() <= FEW * len(powers) else None
@@ -145,22 +145,22 @@ def _no_number(column: ColumnStats) -> pl.Series | None:
 
 
 CORRUPTION_RULES = (
-    CorruptionRule("failed formula", "formula error; the value is lost", _matching(FAILED)),
-    CorruptionRule("formula text", "a formula instead of its value", _matching(FORMULA)),
-    CorruptionRule("power of ten", "long code in scientific notation; its digits are lost", _powers),
+    CorruptionRule("formula error", "formula error; the value is lost", _matching(FAILED)),
+    CorruptionRule("formula", "a formula instead of its value", _matching(FORMULA)),
+    CorruptionRule("scientific notation", "long code in scientific notation; its digits are lost", _powers),
     CorruptionRule(
-        "code turned date",
+        "code changed to date",
         "looks like a code changed into a date",
         _days,
     ),
     CorruptionRule("lost zeros", "shorter than the others: leading zeros lost?", _shortened),
-    CorruptionRule("no number", "not a number, unlike nearly all other values", _no_number),
+    CorruptionRule("not a number", "not a number, unlike nearly all other values", _no_number),
     CorruptionRule(
-        "doubled accents",
+        "broken accents",
         "broken accents: UTF-8 read as Windows-1252",
         _matching(DOUBLED),
     ),
-    CorruptionRule("lost characters", "a question mark instead of a letter", _matching(LOST_SIGN)),
+    CorruptionRule("lost letters", "a question mark instead of a letter", _matching(LOST_SIGN)),
     CorruptionRule("cut off", "as long as programs allow: cut off?", _cut_off),
-    CorruptionRule("outer spaces", "leading or trailing spaces", _matching(OUTER_SPACE)),
+    CorruptionRule("leading or trailing spaces", "leading or trailing spaces", _matching(OUTER_SPACE)),
 )

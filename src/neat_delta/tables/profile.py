@@ -44,7 +44,7 @@ class ColumnProfile:
 
     field: str
     column: str
-    kind: str
+    type: str
     filled: int
     values: pl.DataFrame
     smallest: str | None

@@ -20,7 +20,7 @@ class ReadOptions:
     """The decimal mark, `.` or `,`."""
     header_line: CountOrZero | None = None
     """The line of the column names, counted from 1; 0 for a file without them."""
-    worksheet: Annotated[str | None, Key("sheet")] = None
+    worksheet: Annotated[str | None] = None
     """The name or number (from 1) of a workbook's worksheet."""
     keep_non_data: Annotated[bool, NotInFile()] = False
     """Rows that look like sums or footers are data all the same."""

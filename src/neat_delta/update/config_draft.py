@@ -20,20 +20,20 @@ if TYPE_CHECKING:
     from neat_delta.tables import FileFormat
     from neat_delta.tables.profile import ColumnProfile
 
-HEAD = """What is settled about this catalogue. Lines behind a # are remarks; every setting may be left out.
+HEAD = """Settings for this catalogue. Lines starting with # are comments; all settings are optional.
 
-key       the field, or fields, that name an item
-column    the column's name in the live export; aliases: other names for it in other people's sheets
-kind      decides which values are the same: text, code, gtin, money, number, count, share, flag, date, choice, path,
-          picture or itemref (codes of other items)
-locked    true: a change is held back unless one run unlocks it
-allowed   the values of a limited field; another one is held back unless one run allows new values
-blank     "leave" or "clear": what a blank cell in a sheet means for this field
-required  true: the field must not be emptied; length: the most characters; decimals: the most digits behind the mark
-separator what parts several values in one cell; ordered = true: their order counts"""
+key       the field, or fields, that identify an item
+column    the column's name in the live export; aliases: its names in other people's files
+type      text, code, barcode, price, number, quantity, percent, yes/no, date, choice, category, image or item link;
+          it decides which values are equal
+locked    true: changes are errors, unless a run unlocks the field
+allowed   the allowed values of a choice field
+blank     "leave" or "clear": what a blank cell in an edited file means for this field
+required  true: the field cannot be empty; length: maximum characters; decimals: maximum decimals
+separator what separates several values in one cell; ordered = true: their order counts"""
 
-FORMS = """How the shop writes its exports and reads its imports. Exports are recognised, and imports are written as the
-exports are; take the # away from a line to settle it.
+FORMS = """How the shop writes its exports and reads its imports. Exports are detected, and imports are written like the
+exports; remove # to activate a line.
 
 [export]
 delimiter = "{delimiter}"        # comma, semicolon, tab or pipe
@@ -44,11 +44,11 @@ header_line = {header_line}
 delimiter = "{delimiter}"
 encoding = "{encoding}"
 decimal = "{decimal}"
-blank = "empties"          # what a blank cell does in the shop: "empties" the field or "leaves" it as it is
-marker = "(none)"          # what to write where a field is to be emptied, if a blank does not do it
-columns = ["{key}"]          # fields that every file must have
-rows = 5000                # the most rows in one file, the header among them
-bytes = 2000000            # the most bytes in one file"""
+blank = "empties"          # what a blank cell does in the shop: "empties" the field, or "leaves" it as it is
+marker = "(none)"          # text that empties a field, if a blank does not
+columns = ["{key}"]          # columns that every file must have
+rows = 5000                # maximum rows of one file, with the header
+bytes = 2000000            # maximum bytes of one file"""
 
 # What often stands between several values of one cell, and the share of cells that must have it.
 SEPARATORS = ("|", ";")
@@ -70,7 +70,7 @@ def draft_config(
     try:
         document = tomlkit.parse(existing)
     except TOMLKitError as error:
-        raise InvalidInput(f"the existing file is no TOML: {error}", file="catalogue.toml") from error
+        raise InvalidInput(f"the existing file is not valid TOML: {error}", file="catalogue.toml") from error
     if not existing.strip():
         _remarks(document, HEAD)
         document.add("key", tomlkit.item(list(key)))
@@ -111,7 +111,7 @@ def _table(column: ColumnProfile, key: Sequence[str]) -> tomlkit.items.Table:
     for name, value in _settings(column).items():
         table.add(name, value)
     if LOCKED_BY_DEFAULT.search(column.field) and column.field not in key:
-        table.add("locked", tomlkit.item(True).comment("the shop keeps this itself, or it changes more than it shows"))
+        table.add("locked", tomlkit.item(True).comment("set by the shop, or affects other data"))
     table.add(tomlkit.nl())
     return table
 
@@ -122,17 +122,17 @@ def _settings(column: ColumnProfile) -> dict[str, Any]:
     separator = next((sign for sign in SEPARATORS if _often_has(column, sign)), None)
     if separator:
         singles = values.str.split(separator).explode().str.strip_chars().unique()
-        kind = "image" if column.kind == "image" else _single_kind(singles, column.field)
-        return {"kind": kind, "separator": separator} | ({"ordered": True} if kind == "image" else {})
-    if column.kind == "text" and column.limited and not values.str.contains("\n").any():
+        kind = "image" if column.type == "image" else _single_kind(singles, column.field)
+        return {"type": kind, "separator": separator} | ({"ordered": True} if kind == "image" else {})
+    if column.type == "text" and column.limited and not values.str.contains("\n").any():
         allowed = tomlkit.array().multiline(multiline=False)
         allowed.extend(values.sort().to_list())
-        return {"kind": "choice", "allowed": allowed}
-    settings: dict[str, Any] = {"kind": column.kind}
-    form = type_named(column.kind).infer_format(values) if len(values) else None
-    if column.kind == "date":
+        return {"type": "choice", "allowed": allowed}
+    settings: dict[str, Any] = {"type": column.type}
+    form = type_named(column.type).infer_format(values) if len(values) else None
+    if column.type == "date":
         settings["date"] = next(name for name, known in named_formats().items() if known == form)
-    if column.kind == "price" and form is not None and form.decimals and not form.unpadded_integers:
+    if column.type == "price" and form is not None and form.decimals and not form.unpadded_integers:
         settings["decimals"] = form.decimals
     return settings
 
@@ -143,7 +143,7 @@ def _single_kind(values: pl.Series, field: str) -> str:
 
 def _often_has(column: ColumnProfile, mark: str) -> bool:
     """Whether many cells of a column that is no path or prose hold the mark."""
-    if column.kind not in ("text", "code", "image", "item link") or not column.filled:
+    if column.type not in ("text", "code", "image", "item link") or not column.filled:
         return False
     # Prose has semicolons too, but with spaces behind and long sentences between.
     if column.values["value"].str.contains(PROSE).any():

@@ -72,7 +72,7 @@ def store_before(changes: ChangeSet, live: Table, way_in: ImportFormat) -> Simul
     there = added.filter(added.is_in(codes.implode())) if len(added) else added
     if len(there):
         raise ProofFailed(
-            "the change set adds an item that the live export has already",
+            "the change set adds an item that is already in the live export",
             file=live.source.path,
             column=" and ".join(key.fields),
             value=_tell(there[0]),
@@ -83,7 +83,7 @@ def store_before(changes: ChangeSet, live: Table, way_in: ImportFormat) -> Simul
         counts = touched.to_frame("key").join(codes.value_counts(), left_on="key", right_on=codes.name, how="left")
         wrong = counts.filter((pl.col("count") != 1).fill_null(value=True) | pl.col("key").is_duplicated())
         raise ProofFailed(
-            "the change set names an item that is not exactly once in the live export",
+            "the change set has an item that is not exactly once in the live export",
             file=live.source.path,
             column=" and ".join(key.fields),
             value=_tell(wrong["key"][0]),
@@ -106,7 +106,7 @@ def expected(before: SimulatedStore, changes: ChangeSet) -> SimulatedStore:
         if (was != there).any():
             wrong = _first(was != there)
             raise ProofFailed(
-                f"the change set says {was[wrong]!r} stood here, but the live export has {there[wrong]!r}",
+                f"the change set has {was[wrong]!r} as the old value, but the live export has {there[wrong]!r}",
                 file=before.live.source.path,
                 column=str(field),
                 value=_tell(cells["key"][wrong]),
@@ -181,7 +181,7 @@ def _imported(
         items = pl.concat([items, _blank(store, keys)])
     at = positions_of(items[KEY_SEPARATOR], keys)
     sound = at.is_not_null() & ~at.is_duplicated()
-    _require(sound, "this row's key names no item of the change set, or names it twice", sheet, keys, path)
+    _require(sound, "the key of this row is not in the change set, or twice", sheet, keys, path)
     if action == REMOVE:
         return items.filter(~pl.col(KEY_SEPARATOR).is_in(keys.implode()))
     if action == CHANGE:
@@ -198,7 +198,7 @@ def _read_back(store: SimulatedStore, path: Path) -> Table:
     options = ReadOptions(written.delimiter, written.writing_encoding, header_line=1, keep_non_data=True)
     sheet = read_table(path, options=options)
     if len(sheet.unreadable_rows) or sheet.unnamed_columns:
-        raise ProofFailed("the file just written cannot be read back whole", file=path.name)
+        raise ProofFailed("the file just written cannot be read back", file=path.name)
     return sheet
 
 
@@ -206,7 +206,7 @@ def _require_known_columns(store: SimulatedStore, sheet: Table, path: Path) -> N
     columns = {field.column for field in store.live.fields if field.name in store.items.columns}
     for field in sheet.fields:
         if field.column not in columns:
-            raise ProofFailed("nobody asked for this column", file=path.name, line=1, column=field.column)
+            raise ProofFailed("unexpected column", file=path.name, line=1, column=field.column)
 
 
 def _require(sound: pl.Series, message: str, sheet: Table, keys: pl.Series, path: Path) -> None:
@@ -232,9 +232,7 @@ def _assert_only_requested(
         here = keys if not rules.leaves_blanks else keys.filter(cells[name] != "")
         strange = here.filter(~here.is_in(asked.filter(field=name)["key"].implode()))
         if len(strange):
-            raise ProofFailed(
-                "nobody asked for this cell", file=path.name, column=name, value=_tell(strange[0]), hint=REPORT
-            )
+            raise ProofFailed("unexpected cell", file=path.name, column=name, value=_tell(strange[0]), hint=REPORT)
 
 
 def _as_held(items: pl.DataFrame, shop: SimulatedStore) -> pl.DataFrame:
@@ -254,7 +252,7 @@ def _after_codes(shop: SimulatedStore, sheet: Table) -> pl.DataFrame:
     columns = [field.column for field in sheet.fields]
     wanted = [shop.live.field(name).column for name in shop.key.fields]
     if columns != [*wanted, *(f"new_{column}" for column in wanted)]:
-        raise ProofFailed("a file of codes has other columns than the old and the new code", file=sheet.source.name)
+        raise ProofFailed("a file of SKU changes needs exactly the columns of old and new SKU", file=sheet.source.name)
     cells = sheet.cells(sheet.names)
     old, new = (
         cells.select(pl.concat_str(names, separator=KEY_SEPARATOR)).to_series()
@@ -274,7 +272,7 @@ def _after_codes(shop: SimulatedStore, sheet: Table) -> pl.DataFrame:
     if wrong.any():
         at = _first(wrong)
         raise ProofFailed(
-            "two items would share a code, or there is no such one",
+            "two items would share a SKU, or there is no such item",
             file=sheet.source.name,
             line=int(sheet.rows.line[at]),
             value=_tell(new[at]),
@@ -291,7 +289,7 @@ def _patched(shop: SimulatedStore, path: Path, action: str) -> pl.DataFrame:
     known = keys.is_in(items[KEY_SEPARATOR].implode())
     if known.any() if action == ADD else not known.all():
         wrong = _first(known if action == ADD else ~known)
-        what = "this new item is there already" if action == ADD else "this key names no item of the change set"
+        what = "this new item is there already" if action == ADD else "this key is not in the change set"
         raise ProofFailed(what, file=path.name, value=_tell(keys[wrong]))
     if action == REMOVE:
         return items.filter(~pl.col(KEY_SEPARATOR).is_in(keys.implode()))
@@ -301,7 +299,7 @@ def _patched(shop: SimulatedStore, path: Path, action: str) -> pl.DataFrame:
     cells = [(key, names.get(column), value) for key, item in result.items() for column, value in (item or {}).items()]
     long = pl.DataFrame(cells, schema={"key": pl.String, "field": pl.String, "now": pl.String}, orient="row")
     if long["field"].has_nulls():
-        raise ProofFailed("nobody asked for this column", file=path.name)
+        raise ProofFailed("unexpected column", file=path.name)
     for (name,), of_field in long.group_by("field", maintain_order=True):
         now = of_field["now"].fill_null("")
         now = (
@@ -327,7 +325,7 @@ def assert_same(got: SimulatedStore, wanted: SimulatedStore, what: str) -> int:
             [live.join(edited, on=KEY_SEPARATOR, how="anti"), edited.join(live, on=KEY_SEPARATOR, how="anti")]
         )
         raise ProofFailed(
-            f"{what}: this item would be there and should not, or the other way round",
+            f"{what}: an item too many, or too few",
             file=got.live.source.name,
             value=_tell(strange[KEY_SEPARATOR][0]),
             hint=REPORT,
@@ -383,7 +381,7 @@ def prove(
     """
     wanted = expected(before, changes)
     restored = expected(wanted, inverse)
-    assert_same(restored, before.with_filled(irreversible), "the undo would not give the live export back")
+    assert_same(restored, before.with_filled(irreversible), "the undo would not restore the live export")
     with ThreadPoolExecutor() as provers:
         # The undo starts from what the update must have made of the shop, or nothing is proved at all.
         back = provers.submit(simulate_import, wanted, undo, requested_cells(inverse), may_fill)

@@ -39,7 +39,7 @@ def items_in(path: Path, action: str, key: Sequence[str], output_format: str) ->
         except (ValueError, KeyError, TypeError, AttributeError) as error:
             raise ProofFailed("this line cannot be read back", file=path.name, line=number) from error
         if code in found:
-            raise ProofFailed("this item stands in the file twice", file=path.name, line=number, value=code)
+            raise ProofFailed("this item is in the file twice", file=path.name, line=number, value=code)
         found[code] = item
     return found
 

@@ -15,27 +15,27 @@ if TYPE_CHECKING:
 
 
 def with_profile(existing: str, name: str, profile: SupplierProfile, result: Mapping[str, str]) -> str:
-    """The text of a catalogue.toml with this list in its section; every other line stays as it is.
+    """The text of a catalogue.toml with this profile in its section; every other line stays as it is.
 
-    ``seen`` are the columns that the list has now and what they hold, so that next time what has changed can be said.
+    ``result`` are the columns that the file has now and what they hold, to find differences next time.
     """
     document = tomlkit.parse(existing)
-    if "lists" not in document:
-        document.add("lists", tomlkit.table(is_super_table=True))
+    if "profiles" not in document:
+        document.add("profiles", tomlkit.table(is_super_table=True))
     form = profile.format
     described: dict[str, Any] = {
         "delimiter": DELIMITERS.get(form.delimiter or ""),
         "encoding": form.encoding,
         "decimal": form.decimal_separator,
         "header_line": form.header_line,
-        "sheet": form.worksheet,
+        "worksheet": form.worksheet,
         "columns": dict(profile.columns),
         "skip": list(profile.skip),
         "match_on": profile.match_on,
         "constants": dict(profile.constants),
         "set": list(profile.rules),
         "set_new": list(profile.rules_new),
-        "seen": _inline(result),
+        "columns_last_time": _inline(result),
     }
     section = tomlkit.table()
     for key, value in described.items():
@@ -46,7 +46,7 @@ def with_profile(existing: str, name: str, profile: SupplierProfile, result: Map
         section.add("codes", dict(profile.codes))
     if profile.values:
         section.add("values", {field: dict(pairs) for field, pairs in profile.values.items()})
-    document["lists"][name] = section
+    document["profiles"][name] = section
     return tomlkit.dumps(document)
 
 

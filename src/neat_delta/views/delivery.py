@@ -116,14 +116,14 @@ def history_view(entries: Sequence[Entry], path: Path, width: int) -> Iterator[T
         ]
         for entry in entries
     ]
-    heads = [Column("entry", right=True), Column("begun (UTC)"), Column("state"), Column("files"), Column("rows")]
+    heads = [Column("entry", right=True), Column("started (UTC)"), Column("state"), Column("files"), Column("rows")]
     yield from table([*heads, Column("to", least=12), Column("from", least=8)], rows, width)
 
 
 def entry_view(entry: Entry, width: int) -> Iterator[Text]:
     """One entry in full."""
     yield labelled(
-        "entry", f"{entry.entry}, begun {entry.begun.replace('T', ' ').removesuffix('Z')} UTC, {entry.state}"
+        "entry", f"{entry.entry}, started {entry.begun.replace('T', ' ').removesuffix('Z')} UTC, {entry.state}"
     )
     yield from sentence("from", entry.folder, width)
     yield labelled("changes", f"checksum {entry.changes[:12]}…, export {entry.live[:12]}…")

@@ -100,7 +100,7 @@ def settings_view(table: Table, settings: Settings, width: int) -> Iterator[Text
     """How the columns match the fields of catalogue.toml."""
     unknown, missing = settings.unknown_in(table.names), settings.missing_in(table.names)
     matched = len(table.names) - len(unknown)
-    message = f"{settings.path} knows {count(matched)} of {pluralize(len(table.names), 'column')}"
+    message = f"{settings.path} has {count(matched)} of {pluralize(len(table.names), 'column')}"
     yield from sentence("settings", message, width)
     if unknown:
         columns = ", ".join(table.field(name).column for name in unknown)
@@ -124,7 +124,7 @@ def columns_view(columns: Sequence[ColumnProfile], rows: int, width: int, *, fie
         [
             Cell(printable(column.column)),
             *([Cell(column.field)] if fields else []),
-            Cell(column.kind, "note"),
+            Cell(column.type, "note"),
             Cell(_share(column.filled, rows), right=True),
             Cell(count(column.distinct), right=True),
             Cell(_values(column)),

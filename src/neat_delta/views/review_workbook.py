@@ -17,7 +17,7 @@ from neat_delta.changeset.serialization import dump_changes
 from neat_delta.errors import WriteError
 from neat_delta.matching.key import key_parts
 from neat_delta.reading import sha256_hex
-from neat_delta.reconcile.review import BOOK_SHEET, COMMENT, DECISION, FIELD, LEAVE, TAKE
+from neat_delta.reconcile.review import ACCEPT, BOOK_SHEET, COMMENT, DECISION, FIELD, REJECT
 from neat_delta.tables import ORIGIN_PROPERTY
 from neat_delta.tables.field_types import type_named
 from neat_delta.tables.formula_text import escaped_text
@@ -158,9 +158,9 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
             _write(sheet, at, place, name, row, styles, text)
     last = max(1, len(rows))
     sheet.data_validation(
-        1, 0, last, 0, {"validate": "list", "source": [TAKE, LEAVE], "error_message": "take or leave"}
+        1, 0, last, 0, {"validate": "list", "source": [ACCEPT, REJECT], "error_message": "accept or reject"}
     )
-    for word, colour in ((TAKE, TAKEN), (LEAVE, LEFT)):
+    for word, colour in ((ACCEPT, TAKEN), (REJECT, LEFT)):
         result = {
             "type": "formula",
             "criteria": f'=LOWER(TRIM($A2))="{word}"',
@@ -202,13 +202,13 @@ def _style(name: str, value: str, row: dict[str, Any]) -> str:
 
 
 def _totals_sheet(book: Any, rows: list[dict[str, Any]]) -> None:
-    """How many rows are taken, left and not marked yet, in all and by field, as formulas."""
+    """How many rows are accepted, rejected and not marked yet, in all and by field, as formulas."""
     sheet = book.add_worksheet("totals")
     head = book.add_format({"bold": True, "bg_color": HEAD, "bottom": 1})
     bold = book.add_format({"bold": True})
     sheet.set_column(0, 0, 24)
     sheet.set_column(1, 4, 14)
-    for at, name in enumerate(["", "rows", TAKE, LEAVE, "not marked"]):
+    for at, name in enumerate(["", "rows", ACCEPT, REJECT, "not marked"]):
         sheet.write_string(0, at, name, head)
     last = len(rows) + 1
     marks = f"{BOOK_SHEET}!$A$2:$A${last}"
@@ -220,11 +220,11 @@ def _totals_sheet(book: Any, rows: list[dict[str, Any]]) -> None:
     for at, name in enumerate(["all", *(fields if by_cell else [])], start=1):
         sheet.write_string(at, 0, name, bold if at == 1 else None)
         if at == 1:
-            total, tests = len(rows), [f'COUNTIF({marks},"{word}")' for word in (TAKE, LEAVE)]
+            total, tests = len(rows), [f'COUNTIF({marks},"{word}")' for word in (ACCEPT, REJECT)]
             sheet.write_formula(at, 1, f"=ROWS({marks})", bold, total)
         else:
             total = sum(row[FIELD] == name for row in rows)
-            tests = [f'COUNTIFS({marks},"{word}",{of_field},$A{at + 1})' for word in (TAKE, LEAVE)]
+            tests = [f'COUNTIFS({marks},"{word}",{of_field},$A{at + 1})' for word in (ACCEPT, REJECT)]
             sheet.write_formula(at, 1, f"=COUNTIF({of_field},$A{at + 1})", None, total)
         for place, test in enumerate(tests, start=2):
             sheet.write_formula(at, place, f"={test}", None, 0)

@@ -191,4 +191,4 @@ def _does(report: RunReport) -> str:
 def _time(report: RunReport) -> str:
     assert report.ended is not None
     seconds = (report.ended - report.started).total_seconds()
-    return f"begun {report.started:%Y-%m-%d %H:%M} UTC, {seconds:,.0f} s"
+    return f"started {report.started:%Y-%m-%d %H:%M} UTC, {seconds:,.0f} s"

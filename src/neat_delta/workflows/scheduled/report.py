@@ -85,7 +85,7 @@ class RunReport:
 
     def skip(self, name: str, why: str) -> None:
         """Write down a step that was not done."""
-        self.steps.append(Step(name, "left out", why))
+        self.steps.append(Step(name, "skipped", why))
 
     @property
     def verdict(self) -> str:

@@ -45,8 +45,8 @@ if TYPE_CHECKING:
     from neat_delta.remote import Location
     from neat_delta.workflows.scheduled.run_config import RunConfig
 
-CHANGES_FILE, REMAINING_FILE, UPDATE_FOLDER = "found.changes.jsonl", "left.changes.jsonl", "update"
-PROBLEMS_FILE = "findings.xlsx"
+CHANGES_FILE, REMAINING_FILE, UPDATE_FOLDER = "changes.jsonl", "remaining.changes.jsonl", "update"
+PROBLEMS_FILE = "problems.xlsx"
 NOT_TAKEN = ("failed", "skipped")
 
 
