@@ -41,13 +41,13 @@ pre {{ margin: 18px 22px; font: 17px/19.6px "DejaVu Sans Mono", monospace; }}
 SHEET_FIELDS = "name,price,stock_main,colour,tax_class"
 # Name of the picture, the command, the part of its output: lines from here, counted from 0.
 SHOTS = [
-    ("look", "neat-delta inspect live.csv", 0),
+    ("inspect", "neat-delta inspect live.csv", 0),
     ("sheet", f"neat-delta sheet live.csv -o work.xlsx --fields {SHEET_FIELDS} --where \"maker = 'Quenby Tools'\"", 0),
     ("compare", "neat-delta compare live.csv edited.csv", 0),
     (
-        "list",
+        "supplier",
         'neat-delta compare live.csv pellimoor.csv --map "Our no.=supplier_code" --match-on supplier_code '
-        '--map "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)"',
+        '--map "Dealer net=cost" --set "price = ending(file.cost * 1.95, .95)"',
         0,
     ),
     (
@@ -56,16 +56,16 @@ SHOTS = [
         0,
     ),
     ("recode", "neat-delta recode live.csv codes.csv --write updates-codes", 0),
-    ("held-back", "neat-delta compare live.csv edited.csv", -30),
+    ("problems", "neat-delta compare live.csv edited.csv", -30),
     ("write", "neat-delta write tuesday.changes.jsonl -o updates", 0),
-    ("preview", "neat-delta preview list.changes.jsonl --money --quotes quotes.csv --limit 8", 0),
+    ("preview", "neat-delta preview supplier.changes.jsonl --money --quotes quotes.csv --limit 8", 0),
     (
         "pick",
-        "neat-delta pick list.changes.jsonl --only price --where \"category = 'Queen rearing'\" --out queens.jsonl",
+        "neat-delta pick supplier.changes.jsonl --only price --where \"category = 'Queen rearing'\" --out queens.jsonl",
         0,
     ),
     ("refresh", "neat-delta refresh tuesday.changes.jsonl noon.csv --out noon.changes.jsonl", 0),
-    ("settle", "neat-delta verify tuesday.changes.jsonl strict.csv --limit 8", 0),
+    ("verify", "neat-delta verify tuesday.changes.jsonl strict.csv --limit 8", 0),
 ]
 # What must have happened in the shop before a picture of these is taken.
 BEFORE = {
@@ -74,28 +74,28 @@ BEFORE = {
         "neat-delta shop sell noon --orders 400 --seed 3",
         "neat-delta shop export noon -o noon.csv",
     ],
-    "settle": [
+    "verify": [
         "neat-delta shop open strict --from live.csv",
         "neat-delta shop import strict updates/01-changes.csv",
         "neat-delta shop export strict -o strict.csv",
     ],
 }
-# The ways of the shop in which an update is settled.
+# The settings of the shop in which an update is verified.
 STRICT = 'key = "sku"\ndecimals = {price = 1}\n'
 # A page for the browser, its top and (true) its list of items; a picture for a meeting.
 PAGE_SHOTS = {"page": False, "page-items": True}
-PLOT = "price-moves.png"
+PLOT = "price-changes.png"
 
 
 def main() -> None:
-    """Lay the demo shop, run the commands, take the pictures."""
+    """Copy the demo shop, run the commands, take the pictures."""
     chromium = shutil.which("chromium") or shutil.which("chromium-browser")
     if chromium is None:
         raise SystemExit("this needs Chromium on the PATH")
     PICTURES.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as name:
         shop = Path(name)
-        _run("neat-delta demo shop", shop)
+        _run("neat-delta demo shop --full", shop)
         shutil.rmtree(shop / "shop" / "updates")
         for picture, command, start in SHOTS:
             for step in BEFORE.get(picture, []):
@@ -141,7 +141,7 @@ def _runs(chromium: str, shop: Path) -> None:
 
 def _page_and_plot(chromium: str, shop: Path) -> None:
     """Photograph the review page at its top and at its list, and keep one of the drawings."""
-    _run("neat-delta preview list.changes.jsonl --page review.html --charts pictures", shop)
+    _run("neat-delta preview supplier.changes.jsonl --page review.html --charts pictures", shop)
     for name, only_items in PAGE_SHOTS.items():
         text = (shop / "review.html").read_text("utf-8")
         if only_items:

@@ -13,7 +13,7 @@ from pathlib import Path
 ROOT = Path(__file__).parents[1]
 DECLARED = {
     "docs/catalogue.md": "src/neat_delta/tables/settings.py",
-    "docs/schedule.md": "src/neat_delta/workflows/scheduled/run_config.py",
+    "docs/run-files.md": "src/neat_delta/workflows/scheduled/run_config.py",
 }
 KEY = re.compile(r"Key\('(\w+)'\)")
 OTHERS = ("src/neat_delta/tables/read_options.py",)

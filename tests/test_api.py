@@ -53,7 +53,7 @@ def test_a_frame_is_a_table_only_where_its_values_have_an_exact_text():
     table = nd.table_from_frame(frame)
 
     assert table.cells(table.names).rows() == [("A", "1", "1"), ("B", "", "0")]
-    with pytest.raises(nd.InvalidInput, match="column price: a column of Float64 has no exact text"):
+    with pytest.raises(nd.InvalidInput, match="column price: a column of type Float64 has no exact text"):
         nd.table_from_frame(pl.DataFrame({"sku": ["A"], "price": [1.1]}))
 
 

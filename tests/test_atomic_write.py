@@ -126,7 +126,7 @@ def test_a_failed_draft_leaves_nothing_not_even_folders_above(tmp_path):
 def test_a_file_that_stands_there_is_only_replaced_when_told(tmp_path):
     (tmp_path / "a.csv").write_text("mine")
 
-    with pytest.raises(WriteError, match="this file exists"):
+    with pytest.raises(WriteError, match="the file already exists"):
         write_atomic(tmp_path / "a.csv", b"new")
 
     assert (tmp_path / "a.csv").read_text() == "mine"

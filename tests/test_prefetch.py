@@ -16,7 +16,7 @@ def test_files_are_there_with_their_fingerprints_whenever_they_are_asked_for(tmp
         assert begun.sha256(one) == hashlib.sha256(b"a" * 100_000).hexdigest()
 
 
-@pytest.mark.parametrize(("name", "reason"), [("none", "there is no such file"), (".", "this is a folder")])
+@pytest.mark.parametrize(("name", "reason"), [("none", "file not found"), (".", "this is a folder")])
 def test_what_cannot_be_read_is_said_where_it_is_asked_for(tmp_path, name, reason):
     begun = FilePrefetch(tmp_path / name)
 

@@ -85,7 +85,7 @@ def test_margins_are_summed_up_by_category(tmp_path):
 
 
 def test_a_shop_without_costs_is_told_how_to_name_them(tmp_path):
-    with pytest.raises(InvalidOption, match="no field known as the cost"):
+    with pytest.raises(InvalidOption, match="no column for the cost"):
         price_moves(both(tmp_path, [(0, "cost", "60.00")]), MoneySettings(cost="buying"))
 
 

@@ -39,7 +39,7 @@ def change_sets(draw):
         items.append((key, action, state, None if state is None else at + 2, None, f"{key}2"))
         cells += [(key, name, "1", "2") for name in FIELDS if draw(st.booleans())]
     ref = FileRef("f.csv", 9, "0")
-    head = Head(("sku",), ref, ref, FIELDS, {"same": 4, "repeated": 1, "gone": 2})
+    head = Head(("sku",), ref, ref, FIELDS, {"same": 4, "duplicate": 1, "gone": 2})
     frames = (pl.DataFrame(rows, schema=kind, orient="row") for rows, kind in ((items, ITEMS), (cells, CELLS)))
     return build(head, *frames, no_findings())
 
@@ -85,11 +85,11 @@ def one(action, state, *, cells=True):
 @pytest.mark.parametrize(
     ("action", "state", "effect", "then"),
     [
-        ("change", "changed", "block", ("none", "refused", None)),
-        ("change", "changed", "repair", ("none", "same", None)),
+        ("change", "changed", "block", ("none", "rejected", None)),
+        ("change", "changed", "repair", ("none", "unchanged", None)),
         ("change", "changed", "none", ("change", "changed", None)),
         ("recode", "changed", "block", ("recode", "changed", "B")),
-        ("add", "new", "block", ("none", "refused", None)),
+        ("add", "new", "block", ("none", "rejected", None)),
     ],
 )
 def test_the_state_of_a_row_follows_from_what_becomes_of_its_item(action, state, effect, then):
@@ -102,7 +102,7 @@ def test_the_state_of_a_row_follows_from_what_becomes_of_its_item(action, state,
 def test_a_code_change_that_is_held_back_asks_for_nothing_any_more():
     changes = apply_findings(one("recode", "changed"), findings_frame("any", "error", key="A"))
 
-    assert changes.items.select("action", "row_state", "new_key").row(0) == ("none", "refused", None)
+    assert changes.items.select("action", "row_state", "new_key").row(0) == ("none", "rejected", None)
     assert changes.cells.is_empty()
 
 

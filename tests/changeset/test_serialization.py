@@ -54,12 +54,12 @@ def test_the_file_form(tmp_path, changes):
 
     head, *items = map(json.loads, (tmp_path / "c.jsonl").read_text("utf-8").splitlines())
     assert head["key"] == ["sku", "loc"]
-    assert head["fields"]["price"] == {"column": "price", "kind": "price", "mark": "."}
+    assert head["fields"]["price"] == {"column": "price", "type": "price", "decimal_separator": "."}
     assert items[0]["key"] == ["A", "1"]
     assert items[0]["cells"] == {"name": {"was": 'say "hi"\n', "now": "né\\ \x1b"}}
-    assert {finding["check"] for finding in items[0]["findings"]} == {"unreadable cell"}
+    assert {finding["code"] for finding in items[0]["findings"]} == {"unreadable cell"}
     assert items[1]["cells"] == {"name": {"was": None, "now": "new"}, "price": {"was": "2.00", "now": "2.50"}}
-    assert (items[2]["key"], items[2]["do"]) == (["C", "1"], "none")
+    assert (items[2]["key"], items[2]["action"]) == (["C", "1"], "none")
 
 
 def test_undoing_twice_is_the_change_set_again(changes):
@@ -71,7 +71,7 @@ def test_a_file_that_is_no_change_set_is_never_overwritten(tmp_path, changes):
     stranger = tmp_path / "notes.txt"
     stranger.write_text("mine")
 
-    with pytest.raises(WriteError, match="no change set"):
+    with pytest.raises(WriteError, match="not to a change set"):
         save_changes(changes, stranger, replace=True)
     assert stranger.read_text() == "mine"
 
@@ -80,7 +80,7 @@ def test_an_earlier_change_set_is_replaced_only_when_told(tmp_path, changes):
     save_changes(changes, tmp_path / "c.jsonl")
     earlier = (tmp_path / "c.jsonl").read_bytes()
 
-    with pytest.raises(WriteError, match="this file exists"):
+    with pytest.raises(WriteError, match="the file already exists"):
         save_changes(invert(changes), tmp_path / "c.jsonl")
     assert (tmp_path / "c.jsonl").read_bytes() == earlier
 
@@ -90,13 +90,13 @@ def test_an_earlier_change_set_is_replaced_only_when_told(tmp_path, changes):
 
 def damage(data: bytes):
     lines = data.splitlines(keepends=True)
-    later = data.replace(b'"neat_delta":1', b'"neat_delta":2', 1)
-    yield "a later format", later, "format 2"
-    yield "cut off within a line", data[:-20], "no JSON object"
-    yield "cut off between lines", b"".join(lines[:2]), "counts 2 changed items"
+    later = data.replace(b'"neat_delta":2', b'"neat_delta":9', 1)
+    yield "a later format", later, "format 9"
+    yield "cut off within a line", data[:-20], "not a JSON object"
+    yield "cut off between lines", b"".join(lines[:2]), "counts 2 changed rows"
     yield "an item twice", data + lines[1], "twice"
-    yield "another kind of work", data.replace(b'"do":"none"', b'"do":"swap"', 1), "does not know"
-    yield "no change set", b"sku,name\n1,a\n", "not a change set"
+    yield "another kind of work", data.replace(b'"action":"none"', b'"action":"swap"', 1), "unknown action"
+    yield "not to a change set", b"sku,name\n1,a\n", "not a change set"
     yield "half a gzip file", gzip.compress(data)[:-9], "cut off"
 
 
@@ -119,7 +119,7 @@ def change_sets(draw):
     depth = draw(st.integers(1, 2))
     codes = draw(st.lists(st.text('ab"\\{é', min_size=1, max_size=3), unique=True, max_size=5))
     keys = ["\x1f".join([code] * depth) for code in codes]
-    state = st.sampled_from([None, "changed", "same", "new", "refused", "left_out", "repeated"])
+    state = st.sampled_from([None, "changed", "unchanged", "new", "rejected", "left_out", "duplicate"])
     items = [
         (key, draw(st.sampled_from(["change", "add", "remove", "none"])), draw(state), at, draw(VALUES), None)
         for at, key in enumerate(keys)

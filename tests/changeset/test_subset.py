@@ -62,8 +62,8 @@ def test_a_part_is_named_by_fields_conditions_and_codes(seen, part, kept):
 @pytest.mark.parametrize(
     ("part", "reason"),
     [
-        (Selection(only=("colour",)), "no such field changes"),
-        (Selection(items=("77",)), "no such item"),
+        (Selection(only=("colour",)), "no change of this field in this change set"),
+        (Selection(items=("77",)), "not in the change set"),
         (Selection(where="colour = 'red'"), "there is no field colour"),
         (Selection(where="price +"), "where "),
     ],
@@ -85,12 +85,12 @@ def test_what_is_taken_is_sent_and_all_the_rest_is_noted(seen, tmp_path_factory,
     save_changes(less, folder / "c.jsonl")
     less = load_changes(folder / "c.jsonl")
 
-    left = less.findings.filter(code="left out").select("key", "field")
+    left = less.findings.filter(code="not accepted").select("key", "field")
     assert sorted(map(str, left.rows())) == sorted(
         map(str, every.join(keep, on=["key", "field"], how="anti", nulls_equal=True).rows())
     )
     counts = less.counts
-    assert sum(counts[state] for state in counts if state != "gone") == less.head.edited.rows
+    assert sum(counts[state] for state in counts if state != "missing") == less.head.edited.rows
     write_update(less, live, folder / "up")
     got = import_into(LIVE, update_files(folder / "up")) if (folder / "up").exists() else LIVE
     whole = set(keep.filter(pl.col("field").is_null())["key"])
@@ -157,7 +157,7 @@ def book(seen, tmp_path):
 
 def test_a_review_takes_what_is_marked_and_remembers_why_the_rest_is_left(seen, book):
     path = book(
-        {("01", "price"): ("take", ""), ("02", "stock"): (" Take ", "ok"), ("04", "price"): ("leave", "ask Ann")}
+        {("01", "price"): ("accept", ""), ("02", "stock"): (" Take ", "ok"), ("04", "price"): ("reject", "ask Ann")}
     )
 
     less = subset_with_review(
@@ -166,9 +166,9 @@ def test_a_review_takes_what_is_marked_and_remembers_why_the_rest_is_left(seen, 
 
     assert less.cells.select("key", "field").rows() == [("01", "price"), ("02", "stock")]
     assert less.head.exclusions[0].comments == ("ask Ann",)
-    said = dict(less.findings.filter(code="left out").select("key", "message").rows())
-    assert said["04"] == "left out: ask Ann"
-    assert said["03"] == "left out in review.xlsx"
+    said = dict(less.findings.filter(code="not accepted").select("key", "message").rows())
+    assert said["04"] == "rejected: ask Ann"
+    assert said["03"] == "rejected in review.xlsx"
 
 
 def test_unmarked_rows_may_be_taken_and_a_row_may_stand_for_a_whole_item(seen, book):
@@ -191,13 +191,13 @@ def test_no_text_of_the_shop_is_run_by_the_workbook(seen, book):
 @pytest.mark.parametrize(
     ("spoil", "error", "reason"),
     [
-        (lambda sheet: sheet.cell(2, 1, "maybe"), InvalidInput, "line 2, column take or leave, value 'maybe'"),
-        (lambda sheet: sheet.cell(3, 3, "0815"), InvalidInput, "no such change"),
-        (lambda sheet: sheet.cell(1, 3, "code"), InvalidInput, "lacks a column"),
+        (lambda sheet: sheet.cell(2, 1, "maybe"), InvalidInput, "line 2, column accept or reject, value 'maybe'"),
+        (lambda sheet: sheet.cell(3, 3, "0815"), InvalidInput, "this change is not in the change set"),
+        (lambda sheet: sheet.cell(1, 3, "code"), InvalidInput, "a column is missing"),
         (
             lambda sheet: sheet.append(["leave", "", *[cell.value for cell in sheet[2]][2:]]),
             InvalidInput,
-            "different things",
+            "conflicting marks for the same change",
         ),
     ],
 )
@@ -216,5 +216,5 @@ def test_a_review_of_another_change_set_is_refused(seen, book, tmp_path):
     path = book({})
     other = subset(seen[0], cells_in(seen[0], Selection(only=("price",)), None, Settings()))
 
-    with pytest.raises(InvalidOption, match="made from another change set"):
+    with pytest.raises(InvalidOption, match="belongs to another change set"):
         read_review(path, other)

@@ -77,9 +77,9 @@ def replace_everywhere(rows):
         (series("price", 20), "fill series"),
         (fill("name", lambda rows: rows[10]["name"], 11), "filled down"),
         (fill("gtin", "9520000000004", 6, 20), "not unique"),
-        (shift_right, "shifted"),
+        (shift_right, "shifted cells"),
         (cut, "truncated"),
-        (replace_everywhere, "replaced"),
+        (replace_everywhere, "search and replace"),
     ],
 )
 def test_an_accident_of_a_whole_column_is_found(found, edit, check):

@@ -36,13 +36,13 @@ def tried(tmp_path):
 @pytest.mark.parametrize(
     ("field", "cell", "told", "check", "said"),
     [
-        ("tax_class", "half", {"locked": True}, "locked field", "locked in catalogue.toml"),
-        ("name", "", {"required": True}, "required field", "must not be empty"),
-        ("name", "Smoker, large", {"length": 8}, "too long", "holds 8 characters"),
-        ("price", "12.505", {"decimals": 2}, "too many decimals", "holds 2 decimals"),
+        ("tax_class", "half", {"locked": True}, "locked field", "locked field (catalogue.toml)"),
+        ("name", "", {"required": True}, "required field", "required field cannot be empty"),
+        ("name", "Smoker, large", {"length": 8}, "too long", "max. 8 characters"),
+        ("price", "12.505", {"decimals": 2}, "too many decimals", "max. 2 decimals"),
         ("colour", "Dark  Oak", {"allowed": ("dark oak", "red")}, "unknown value", "did you mean 'dark oak'?"),
-        ("colour", "reed", {"type": "choice"}, "unknown value", "no item has this value yet; did you mean 'red'?"),
-        ("colour", "r", {"labels": {"dark oak": "Oak", "red": "Red"}}, "unknown value", "write one of: Oak, Red"),
+        ("colour", "reed", {"type": "choice"}, "unknown value", "no item has this category yet; did you mean 'red'?"),
+        ("colour", "r", {"labels": {"dark oak": "Oak", "red": "Red"}}, "unknown value", "choose from: Oak, Red"),
         ("tags", "new|gitf", {"allowed": ("gift", "new"), "separator": "|"}, "unknown value", "did you mean 'gift'?"),
     ],
 )
@@ -60,10 +60,10 @@ def test_a_row_of_which_nothing_is_left_is_refused_and_the_counts_add_up(tried):
     seen = tried({"tax_class": "half"}, tax_class=FieldSettings(locked=True))
 
     assert seen.changes.counts == {
-        "changed": 0, "same": 2, "new": 0, "repeated": 0, "unreadable": 0, "refused": 1, "gone": 0,
+        "changed": 0, "unchanged": 2, "new": 0, "duplicate": 0, "unreadable": 0, "rejected": 1, "missing": 0,
     }  # fmt: skip
     assert seen.changes.items.select("key", "action").rows() == [("A", "none")]
-    assert seen.rows_in("refused")["line"].to_list() == [2]
+    assert seen.rows_in("rejected")["line"].to_list() == [2]
 
 
 def test_what_a_run_allows_goes_through(tried):
@@ -73,7 +73,7 @@ def test_what_a_run_allows_goes_through(tried):
 
     assert seen.changes.cells["now"].to_list() == ["blue", "none"]
     assert seen.changes.findings.is_empty()
-    with pytest.raises(InvalidOption, match="unlock size: there is no such field"):
+    with pytest.raises(InvalidOption, match="unlock size: there is no field with this name"):
         tried({}, allowed=Overrides(unlock=("size",)))
 
 
@@ -90,9 +90,9 @@ def test_what_the_import_cannot_take_is_held_back(tried):
 
     assert tried({"tags": ""}, clear=True, imports=leaves).changes.findings["code"].to_list() == ["cannot be emptied"]
     assert tried({"tags": ""}, clear=True, imports=marked).changes.cells["now"].to_list() == [None]
-    assert tried({"tags": "(none)"}, imports=marked).changes.findings["code"].to_list() == ["marker"]
+    assert tried({"tags": "(none)"}, imports=marked).changes.findings["code"].to_list() == ["import marker"]
     narrow = tried({"name": "Smoker 3\u2033"}, imports=ImportConfig(encoding="windows-1252"))
-    assert narrow.changes.findings["code"].to_list() == ["character"]
+    assert narrow.changes.findings["code"].to_list() == ["unsupported character"]
 
 
 @pytest.mark.parametrize(
@@ -107,7 +107,7 @@ def test_a_condition_of_the_shop_holds_for_what_changes(tried, must, level, kept
     seen = tried({"price": "25.00"}, checks=CheckSettings(conditions=(Condition(must, level, "too dear"),)))
 
     assert seen.changes.cells["now"].to_list() == kept
-    said = seen.changes.findings.filter(code="condition")["message"].to_list()
+    said = seen.changes.findings.filter(code="validation rule")["message"].to_list()
     assert said == ([] if kept and level == "error" else ["too dear"])
 
 

@@ -29,10 +29,15 @@ def test_the_nearest_known_value_is_offered(value, known):
     ("edit", "settled", "check", "said"),
     [
         (cell("category", "Hives/Bodys"), {}, "unknown category", "did you mean 'Hives/Bodies'?"),
-        (cell("category", "Hives"), {"category": FieldSettings(lowest=True)}, "unknown category", "lowest ones only"),
-        (cell("gtin", "9520000000011"), {}, "not unique", "K-0001 would have it too"),
-        (cell("bin", "A1-1"), {"bin": FieldSettings(unique=True)}, "not unique", "K-0001 would have it too"),
-        (cell("maker", "combwick"), {}, "new spelling", "other items have Combwick here"),
+        (
+            cell("category", "Hives"),
+            {"category": FieldSettings(lowest=True)},
+            "unknown category",
+            "choose a subcategory; items are in the lowest level only",
+        ),
+        (cell("gtin", "9520000000011"), {}, "not unique", "K-0001 has it too"),
+        (cell("bin", "A1-1"), {"bin": FieldSettings(unique=True)}, "not unique", "K-0001 has it too"),
+        (cell("maker", "combwick"), {}, "new spelling", "other items use Combwick"),
         (cell("picture", "my hive.jpg"), {}, "image name", "a space"),
     ],
 )

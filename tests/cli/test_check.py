@@ -26,7 +26,7 @@ def test_findings_go_round_as_a_workbook_and_come_back_mended(shop):
     got = import_into(LIVE, update_files(shop / "up"))
     assert [row[2] for row in got[1:4]] == ["10.50", "11.00", "12.00"]
     told = json.loads(again.stdout)
-    assert (told["edited"]["rows"], told["findings"]["error"]) == (2, 2)
+    assert (told["edited"]["rows"], told["problems"]["error"]) == (2, 2)
 
 
 def test_strict_writes_nothing_as_long_as_anything_is_held_back(shop):
@@ -48,7 +48,7 @@ def test_a_kept_change_set_is_tried_again_by_what_is_settled_since(shop):
 
     told = json.loads(checked.stdout)
     assert (checked.returncode, written.returncode) == (1, 1)
-    assert {one["check"] for one in told["findings"] if one["level"] == "error"} == {"condition", "unreadable cell"}
+    assert {one["code"] for one in told["findings"] if one["level"] == "error"} == {"condition", "unreadable cell"}
     assert told["allowed"] == {"let": ["decimal slip"]}
     assert [row[2] for row in import_into(LIVE, update_files(shop / "up"))[1:3]] == ["10.50", "11.00"]
     assert (shop / "f.xlsx").exists()

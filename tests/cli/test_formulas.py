@@ -64,7 +64,7 @@ def test_a_sheet_is_harmless_and_comes_back_unchanged(shop, name):
 
     insist_on_harmless(shop / name)
     back = json.loads(neat_delta("compare", "live.csv", name, "--json", cwd=shop).stdout)
-    assert (back["cells"], back["counts"]["same"], back["counts"]["new"]) == (0, len(CODES), 0)
+    assert (back["cells"], back["counts"]["unchanged"], back["counts"]["new"]) == (0, len(CODES), 0)
 
 
 def test_findings_are_harmless_and_come_back_as_they_were(shop):
@@ -75,7 +75,7 @@ def test_findings_are_harmless_and_come_back_as_they_were(shop):
     )
     first = json.loads(neat_delta("compare", "live.csv", "edited.csv", "--json", cwd=shop).stdout)
     told = json.loads(back.stdout)
-    first["findings"]["note"] -= 1  # the new row has a sheet of its own
+    first["problems"]["note"] -= 1  # the new row has a sheet of its own
 
     assert told["counts"] == first["counts"] | {"new": 0}
     assert (told["cells"], told["findings"]) == (first["cells"], first["findings"])

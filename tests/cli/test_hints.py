@@ -4,13 +4,13 @@ import pytest
 
 from helpers import neat_delta, write_table
 
-REPLACE = "Say --overwrite, or give another name."
+REPLACE = "Use --overwrite, or choose another name."
 
 
 @pytest.fixture
 def files(tmp_path):
     write_table(tmp_path / "live.csv", [["SKU", "pack", "maker no"], ["A", "6", "m1"], ["B", "6", "m2"]])
-    write_table(tmp_path / "list.csv", [["maker no", "pack"], ["m1", "7"]])
+    write_table(tmp_path / "file.csv", [["maker no", "pack"], ["m1", "7"]])
     write_table(tmp_path / "ref.csv", [["ref", "n"], ["r1", "1"], ["r2", "1"]])
     write_table(tmp_path / "ref2.csv", [["ref", "n"], ["r1", "2"], ["r2", "1"]])
     write_table(tmp_path / "twice.csv", [["sku", "n", "ref"], ["A", "1", "x"], ["A", "1", "y"]])
@@ -22,7 +22,7 @@ def files(tmp_path):
 @pytest.mark.parametrize(
     ("args", "hint", "better"),
     [
-        (["live.csv", "list.csv"], "as with --match-on maker_no.", ["--match-on", "maker_no"]),
+        (["live.csv", "file.csv"], "as with --match-on maker_no.", ["--match-on", "maker_no"]),
         (["ref.csv", "ref2.csv"], "--key ref (such as r1)", ["--key", "ref"]),
         (["twice.csv", "twice2.csv"], "--key ref (such as x)", ["--key", "ref"]),
         (["twice.csv", "twice2.csv"], "With --key sku such rows are refused", ["--key", "sku"]),
@@ -41,4 +41,4 @@ def test_what_an_error_advises_is_an_option_that_helps(files, args, hint, better
 def test_an_option_that_does_not_fit_is_called_as_it_is_typed(files):
     refused = neat_delta("compare", "ref.csv", "ref2.csv", "--key", "nope", cwd=files)
 
-    assert "--key nope: no such column in both files. Columns of both: ref, n." in refused.stderr
+    assert "--key nope: this column is not in both files. Columns of both: ref, n." in refused.stderr

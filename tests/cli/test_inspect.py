@@ -34,7 +34,7 @@ def test_unreadable_rows_and_damage_are_named(shop):
 
     assert seen.returncode == 1
     assert "line 42  too few cells: 1 where the header has 5" in seen.stdout
-    assert "nearly all other values of this column are numbers" in seen.stdout
+    assert "not a number, unlike nearly all other values" in seen.stdout
     assert "98 %" in next(line for line in seen.stdout.splitlines() if line.split()[:2] == ["name", "text"])
 
 

@@ -43,7 +43,7 @@ from neat_delta.update import replaceable, write
 def test_nobodys_file_is_written_over_unless_it_is_said(work, command):
     shutil.copy(work / "c.jsonl", work / "c2.jsonl")
 
-    assert "Say --overwrite" in refused(work, command)
+    assert "Use --overwrite, or choose another name" in refused(work, command)
     assert neat_delta(*shlex.split(command), "--overwrite", cwd=work).returncode in (Exit.DONE, Exit.ATTENTION)
 
 
@@ -62,7 +62,7 @@ def test_nobodys_file_is_written_over_unless_it_is_said(work, command):
 def test_what_is_read_is_never_written_over(work, command):
     (work / "catalogue.toml").write_text('key = ["sku"]')
 
-    assert "this is one of the files that are read" in refused(work, f"{command} --overwrite")
+    assert "this is an input file" in refused(work, f"{command} --overwrite")
 
 
 @pytest.mark.parametrize(
@@ -76,13 +76,13 @@ def test_what_is_read_is_never_written_over(work, command):
     ],
 )
 def test_two_outputs_never_share_a_file(work, command):
-    assert "two outputs have this name" in refused(work, command)
+    assert "two outputs have the same name" in refused(work, command)
 
 
 def test_nothing_else_goes_into_the_folder_of_an_update(work):
     said = refused(work, "compare live.csv edited.csv --write new --out new/c.jsonl")
 
-    assert "the folder of an update holds that update alone" in said
+    assert "the folder of an update can hold only the update" in said
 
 
 @pytest.mark.parametrize("what", ["notes.txt", "undo/notes.txt", "mine/notes.txt", "history.sqlite", ".hidden"])

@@ -122,7 +122,7 @@ def test_where_nothing_changes_there_is_nothing_to_show_and_nothing_fails(shop):
     done = neat_delta("preview", "none.changes.jsonl", *every, cwd=shop)
 
     assert done.returncode == 0, done.stderr
-    assert "there is nothing to draw" in done.stdout
+    assert "nothing to draw: no price, stock or category changes" in done.stdout
     assert "0 cells of 0 items to be changed" in done.stdout
 
 
@@ -169,16 +169,19 @@ def test_a_review_is_read_as_a_spreadsheet_program_saves_it(shop, tmp_path, form
 @pytest.mark.parametrize(
     ("call", "reason"),
     [
-        (["preview", "c.changes.jsonl", "--by", "planet"], "there is no such field"),
-        (["preview", "c.changes.jsonl", "--item", "nobody"], "no such item"),
-        (["preview", "c.changes.jsonl", "--only", "colour"], "no such field changes"),
-        (["preview", "c.changes.jsonl", "--money", "--live", "edited.csv"], "made from another file"),
+        (["preview", "c.changes.jsonl", "--by", "planet"], "there is no field with this name"),
+        (["preview", "c.changes.jsonl", "--item", "nobody"], "not in the change set"),
+        (["preview", "c.changes.jsonl", "--only", "colour"], "no change of this field in this change set"),
+        (
+            ["preview", "c.changes.jsonl", "--money", "--live", "edited.csv"],
+            "this change set was made from another export (",
+        ),
         (
             ["preview", "c.changes.jsonl", "--quotes", "edited.csv", "--quotes-csv", "no/such/place.csv"],
             "no/such/place.csv",
         ),
         (["preview", "live.csv"], "this is not a change set"),
-        (["pick", "c.changes.jsonl", "--out", "x.jsonl"], "nothing says which part"),
+        (["pick", "c.changes.jsonl", "--out", "x.jsonl"], "nothing selected"),
         (["pick", "c.changes.jsonl", "--only", "price", "--out", "c.changes.jsonl"], "one of the files"),
         (["pick", "c.changes.jsonl", "--review", "live.csv", "--out", "x.jsonl"], "live.csv"),
     ],

@@ -70,17 +70,20 @@ def test_what_is_held_back_ends_with_one_and_is_named(shop):
 @pytest.mark.parametrize(
     ("args", "reason"),
     [
-        (["compare", "live.csv", "none.csv"], "none.csv: there is no such file. Check the name"),
-        (["compare", "live.csv", "edited.csv", "--key", "ean"], "--key ean: no such column in both files. Columns of"),
+        (["compare", "live.csv", "none.csv"], "none.csv: file not found. Check the name"),
+        (
+            ["compare", "live.csv", "edited.csv", "--key", "ean"],
+            "--key ean: this column is not in both files. Columns of",
+        ),
         (["compare", "live.csv", "edited.csv", "--type", "price"], "is not FIELD=KIND"),
-        (["compare", "live.csv", "edited.csv", "--type", "price=cash"], "no such kind. Kinds: choice, code, count"),
-        (["compare", "live.csv", "edited.csv", "--out", "live.csv"], "one of the files that are read"),
+        (["compare", "live.csv", "edited.csv", "--type", "price=cash"], "not a valid type. Kinds: choice, code, count"),
+        (["compare", "live.csv", "edited.csv", "--out", "live.csv"], "this is an input file"),
         (["compare", "live.csv", "edited.csv", "--out", "no/folder/c.jsonl"], "there is no folder no/folder"),
         (["compare", "live.csv", "edited.csv", "--write", "."], "the folder is not empty"),
         (["compare", "live.csv"], "Missing argument 'EDITED'"),
         (["compare", "live.csv", "edited.csv", "--blanks", "maybe"], "is not one of 'leave', 'clear'"),
         (["write", "live.csv", "-o", "up"], "live.csv, line 1: this is not a change set"),
-        (["write", "kept.jsonl", "-o", "up", "--live", "edited.csv"], "was made from another file"),
+        (["write", "kept.jsonl", "-o", "up", "--live", "edited.csv"], "this change set was made from another export ("),
         (["demo", "."], "the folder is not empty"),
         (["nonsense"], "No such command 'nonsense'"),
         (["compere", "live.csv"], "No such command 'compere'. Did you mean compare?"),
@@ -101,12 +104,14 @@ def test_a_call_that_cannot_be_done_ends_with_two_and_says_why(shop, args, reaso
 
 
 def test_json_is_all_there_is_on_standard_output(shop):
-    done = neat_delta("compare", "live.csv", "damaged.csv", "--json", "--write", "up", "--status", "repeated", cwd=shop)
+    done = neat_delta(
+        "compare", "live.csv", "damaged.csv", "--json", "--write", "up", "--status", "duplicate", cwd=shop
+    )
 
     told = json.loads(done.stdout)
     assert done.returncode == 1
     assert told["counts"] == {
-        "changed": 1, "same": 1, "new": 0, "repeated": 2, "unreadable": 2, "refused": 0, "gone": 0,
+        "changed": 1, "unchanged": 1, "new": 0, "duplicate": 2, "unreadable": 2, "rejected": 0, "gone": 0,
     }  # fmt: skip
     assert told["findings"] == {"error": 4, "warning": 0, "note": 0}
     assert [(f["file"], f["rows"], f["columns"]) for f in told["files"]] == [("01-changes.csv", 1, ["sku", "price"])]
@@ -119,7 +124,7 @@ def test_quiet_says_nothing_but_problems(shop):
 
     assert (good.returncode, good.stdout, good.stderr) == (0, "", "")
     assert (bad.returncode, bad.stdout) == (1, "")
-    assert "4 findings hold something back" in bad.stderr
+    assert "4 errors, not sent" in bad.stderr
 
 
 def test_colours_only_where_they_are_wanted(shop):
@@ -143,7 +148,7 @@ def test_the_view_fits_the_screen(demo, width):
 
 def test_long_lists_are_cut_and_say_how_to_see_all(demo):
     done = neat_delta("compare", "live.csv", "edited.csv", cwd=demo)
-    gone = neat_delta("compare", "live.csv", "edited.csv", "--status", "gone", cwd=demo)
+    gone = neat_delta("compare", "live.csv", "edited.csv", "--status", "missing", cwd=demo)
 
     assert "… and 44 more items: --all shows every one" in done.stdout
     assert "000650" in done.stdout

@@ -59,7 +59,7 @@ def test_what_is_left_is_kept_and_the_code_says_whether_anything_is(shop):
 
     assert (left.returncode, done.returncode) == (1, 0)
     assert "landed      1 of 4 changes" in left.stdout
-    assert "everything is in the shop" in done.stdout
+    assert "All changes are live in the shop" in done.stdout
     assert [read_rows(path) for path in update_files(shop / "up")] == [[["sku", "price"], ["012", "12.90"]]]
 
 
@@ -106,7 +106,7 @@ def test_what_was_sent_is_undone_by_its_history_entry_though_all_files_are_gone(
     settled = neat_delta("verify", "1", "fresh.csv", cwd=shop)
 
     assert (unsure.returncode, done.returncode, settled.returncode) == (2, 1, 1)
-    assert "as far as the shop has not moved on" in unsure.stderr
+    assert "a new export is needed" in unsure.stderr
     assert [read_rows(path) for path in update_files(shop / "back")] == [[["sku", "price"], ["010", "10.00"]]]
     assert "landed      1 of 4 changes" in settled.stdout
 
@@ -119,14 +119,14 @@ def test_what_was_sent_is_undone_by_its_history_entry_though_all_files_are_gone(
         (["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--on-conflict", "mine"], "hold, ours or theirs"),
         (
             ["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--on-conflict", "colour=ours"],
-            "no such field changes",
+            "no change of this field in this change set",
         ),
         (["verify", "c.jsonl", "nowhere.csv"], "nowhere.csv"),
         (["verify", "fresh.csv", "fresh.csv"], "not a change set"),
-        (["send", ".", "--to", "."], "no update was written here"),
+        (["send", ".", "--to", "."], "no update in this folder"),
         (["send", "up", "--to", "gopher://x"], "sent by gopher"),
         (["history", "7"], "has no entry 7"),
-        (["shop", "export", "nowhere", "-o", "x.csv"], "there is no practice shop here"),
+        (["shop", "export", "nowhere", "-o", "x.csv"], "this folder is not a practice shop"),
     ],
 )
 def test_what_cannot_be_done_says_why_and_leaves_nothing(shop, call, reason):

@@ -40,16 +40,19 @@ def test_a_draft_of_the_demo_shop_is_taken_by_every_command(tmp_path):
     by_settings = neat_delta("compare", "live.csv", "edited.csv", cwd=tmp_path).stdout
 
     assert made.returncode == 0
-    assert '[fields.price]\n# 540 different values: 0.45 to 494.05\ncolumn = "price"\nkind = "price"\n' in text
+    assert '[fields.price]\n# 540 different values: 0.45 to 494.05\ncolumn = "price"\ntype = "price"\n' in text
     assert text.count("locked = true #") == 4
-    assert 'kind = "choice"\nallowed = ["amber", "green", "grey", "natural", "white", "yellow"]' in text
-    assert 'kind = "date"\ndate = "YYYY-MM-DD"' in text
-    assert 'kind = "item link"\nseparator = "|"' in text
+    assert 'type = "choice"\nallowed = ["amber", "green", "grey", "natural", "white", "yellow"]' in text
+    assert 'type = "date"\ndate = "YYYY-MM-DD"' in text
+    assert 'type = "item link"\nseparator = "|"' in text
     assert text.count("separator = ") == 2
-    held_back = "to take new values: --allow-new-values colour"
-    assert held_back in " ".join(by_settings.split())
-    assert held_back not in plain
-    assert "changed 60 · same 568 · new 3 · repeated 3 · unreadable 1 ·\n              refused 5   = 640" in by_settings
+    hint = "to allow new values: --allow-new-values colour"
+    assert hint in " ".join(by_settings.split())
+    assert hint not in plain
+    assert (
+        "changed 60 · unchanged 568 · new 3 · duplicate 3 · unreadable 1 ·\n              rejected 5   = 640"
+        in by_settings
+    )
 
 
 def test_what_the_draft_offers_to_settle_is_understood(tmp_path):
@@ -67,10 +70,10 @@ def test_what_the_draft_offers_to_settle_is_understood(tmp_path):
 
 
 def test_look_tells_how_columns_match_the_fields(shop):
-    write_table(shop / "list.csv", [["Code", "Dealer price", "Pack"], ["A", "1.00", "5"]])
+    write_table(shop / "file.csv", [["Code", "Dealer price", "Pack"], ["A", "1.00", "5"]])
 
-    seen = neat_delta("inspect", "list.csv", cwd=shop)
-    told = json.loads(neat_delta("inspect", "list.csv", "--json", cwd=shop).stdout)
+    seen = neat_delta("inspect", "file.csv", cwd=shop)
+    told = json.loads(neat_delta("inspect", "file.csv", "--json", cwd=shop).stdout)
 
     assert "catalogue.toml knows 2 of 3 columns" in seen.stdout
     assert "not settled: Pack" in seen.stdout
@@ -82,7 +85,7 @@ def test_a_newer_export_adds_fields_and_keeps_every_line(tmp_path):
     write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.00"]])
     neat_delta("setup", "live.csv", cwd=tmp_path)
     path = tmp_path / "catalogue.toml"
-    mine = path.read_text("utf-8").replace('kind = "price"', 'kind = "text"  # my own remark')
+    mine = path.read_text("utf-8").replace('type = "price"', 'type = "text"  # my own remark')
     path.write_text(mine, "utf-8")
     write_table(tmp_path / "newer.csv", [["sku", "price", "stock"], ["A", "1.00", "3"]])
 
@@ -91,7 +94,7 @@ def test_a_newer_export_adds_fields_and_keeps_every_line(tmp_path):
     added = neat_delta("setup", "newer.csv", "--yes", cwd=tmp_path)
 
     assert (asked.returncode, added.returncode) == (1, 0)
-    assert "1 field would be added, and nothing was written (--yes adds them): stock" in " ".join(asked.stdout.split())
+    assert "1 field can be added; nothing was written (--yes adds them): stock" in " ".join(asked.stdout.split())
     assert untouched == mine
     assert path.read_text("utf-8").startswith(mine.rstrip("\n"))
     assert "[fields.stock]" in path.read_text("utf-8")
@@ -125,7 +128,7 @@ def test_a_locked_field_changes_only_when_unlocked_by_name(shop):
     wrong = neat_delta("compare", "live.csv", "edited.csv", "--unlock", "nope", cwd=shop)
 
     assert (shut.returncode, opened.returncode, wrong.returncode) == (1, 0, 2)
-    assert "this field is locked in catalogue.toml" in shut.stdout
+    assert "locked field (catalogue.toml)" in shut.stdout
     assert "to let it change: --unlock tax_class" in shut.stdout
     assert not (shop / "shut").exists()
     assert read_rows(shop / "open/01-changes.csv") == [["Code", "tax_class"], ["A", "none"]]

@@ -32,7 +32,7 @@ def test_an_untouched_sheet_changes_nothing(shop, sheet):
     told = counts(shop, sheet)
 
     assert made.returncode == 0
-    assert (told["counts"]["same"], told["cells"], told["findings"]["error"]) == (640, 0, 0)
+    assert (told["counts"]["unchanged"], told["cells"], told["problems"]["error"]) == (640, 0, 0)
 
 
 def test_only_the_items_and_fields_asked_for_key_first(shop):
@@ -74,12 +74,12 @@ def test_a_condition_chooses_exactly_the_items_for_which_it_holds(shop, where, h
     ("options", "reason"),
     [
         (("--where", "prize > 3"), "there is no field prize. Fields: sku, item_id"),
-        (("--where", "price >"), "Write a condition such as"),
-        (("--where", "price + 1"), "this is no condition"),
-        (("--where", "read_csv('live.csv')"), "there is no function read_csv here"),
-        (("--fields", "prize"), "there is no such field"),
-        (("--items", "none.txt"), "no such file"),
-        (("-o", "live.csv", "--overwrite"), "one of the files that are read"),
+        (("--where", "price >"), "Example: price > 10 AND maker = 'Thrumhive'"),
+        (("--where", "price + 1"), "not a condition"),
+        (("--where", "read_csv('live.csv')"), "there is no function read_csv"),
+        (("--fields", "prize"), "there is no field with this name"),
+        (("--items", "none.txt"), "file not found"),
+        (("-o", "live.csv", "--overwrite"), "this is an input file"),
         (("-o", "work.pdf"), "a sheet is .xlsx"),
     ],
 )
@@ -112,8 +112,8 @@ def test_a_sheet_from_another_export_is_pointed_out(shop):
     table = read_rows(shop / "live.csv")
     write_table(shop / "newer.csv", [*table[:5], *table[6:]])
 
-    assert counts(shop, "work.xlsx")["findings"]["warning"] == 0
-    assert counts(shop, "work.xlsx", "newer.csv")["findings"]["warning"] == 1
+    assert counts(shop, "work.xlsx")["problems"]["warning"] == 0
+    assert counts(shop, "work.xlsx", "newer.csv")["problems"]["warning"] == 1
 
 
 def saved_by_a_program(folder, sheet, form):
@@ -131,7 +131,11 @@ def test_a_sheet_saved_untouched_by_a_spreadsheet_program_changes_nothing(shop, 
 
     told = counts(shop, saved_by_a_program(shop, "work.xlsx", form))
 
-    assert (told["counts"]["same"], told["cells"], told["findings"]) == (640, 0, {"error": 0, "warning": 0, "note": 0})
+    assert (told["counts"]["unchanged"], told["cells"], told["findings"]) == (
+        640,
+        0,
+        {"error": 0, "warning": 0, "note": 0},
+    )
 
 
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="no spreadsheet program (soffice) is installed here")
@@ -179,7 +183,7 @@ def test_of_an_export_opened_as_it_is_the_edits_come_through_and_each_damaged_ce
     cells = {(item["key"][0], name): cell["now"] for item in items for name, cell in item.get("cells", {}).items()}
     assert cells == {("QX-1", "price"): "9.75", ("QX-2", "note"): "new", ("QX-3", "bin"): "A-1"}
     findings = [(item["key"][0], finding) for item in items for finding in item.get("findings", [])]
-    named = {(code, finding["field"]) for code, finding in findings if finding["check"] == "repaired"}
+    named = {(code, finding["field"]) for code, finding in findings if finding["code"] == "repaired"}
     wanted = {(row[0], field) for row in FRAGILE[1:] for field in ("bin", "note")} - set(cells)
     assert named == wanted
 
@@ -195,7 +199,7 @@ def test_no_text_changes_on_its_way_through_a_workbook(tmp_path):
     write_table(tmp_path / "live.csv", [["sku", "name", "note"], *rows])
     neat_delta("sheet", "live.csv", "-o", "work.xlsx", cwd=tmp_path)
 
-    assert counts(tmp_path, "work.xlsx")["counts"]["same"] == len(HARD)
+    assert counts(tmp_path, "work.xlsx")["counts"]["unchanged"] == len(HARD)
 
 
 @pytest.mark.parametrize("text", ["x" * 32_768, "🐝" * 16_384])

@@ -54,7 +54,7 @@ def test_check_refuses_another_export(tmp_path):
     done = neat_delta("check", "c.jsonl", "--live", "other.csv", cwd=tmp_path)
 
     assert done.returncode == 2
-    assert "made from another file" in done.stderr
+    assert "this change set was made from another export (" in done.stderr
 
 
 @pytest.mark.parametrize(
@@ -66,7 +66,7 @@ def test_an_empty_condition_is_none(tmp_path, command):
     done = neat_delta(*command.split(), "--where", "", cwd=tmp_path)
 
     assert done.returncode == 2
-    assert "there is no expression" in done.stderr
+    assert "the expression is empty" in done.stderr
 
 
 @pytest.mark.parametrize(
@@ -78,7 +78,7 @@ def test_a_code_does_not_become_a_number(tmp_path, name, was, now):
     edited = [[*row] for row in live]
     edited[1][1], edited[2][1] = now, "9520000000035.0" if name == "gtin" else gtins[1]
     tables(tmp_path, live, edited)
-    (tmp_path / "catalogue.toml").write_text('[fields.bin]\nkind = "code"\n')
+    (tmp_path / "catalogue.toml").write_text('[fields.bin]\ntype = "code"\n')
 
     _, told = compared(tmp_path)
 
@@ -124,7 +124,7 @@ def test_every_picture_in_a_cell_follows_a_code_change(tmp_path):
     ]
     write_table(tmp_path / "live.csv", live)
     write_table(tmp_path / "codes.csv", [["old", "new"], ["KT-1", "QX-7"]])
-    (tmp_path / "catalogue.toml").write_text('[fields.picture]\nkind = "image"\nseparator = "|"\n')
+    (tmp_path / "catalogue.toml").write_text('[fields.picture]\ntype = "image"\nseparator = "|"\n')
 
     neat_delta("recode", "live.csv", "codes.csv", "--rename-pictures", "--write", "up", cwd=tmp_path)
 
@@ -141,7 +141,7 @@ def test_a_barcode_whose_other_owner_keeps_it_is_held_back_too(tmp_path):
     _, told = compared(tmp_path, "--write", "up")
 
     assert told["cells"] == 0
-    assert told["findings"]["error"] == 2
+    assert told["problems"]["error"] == 2
 
 
 def test_a_parent_that_keeps_variants_stays_and_goes_after_them(tmp_path):
@@ -184,7 +184,7 @@ def test_a_short_sheet_and_the_export_that_changed_places_are_refused(tmp_path):
     meant = neat_delta("compare", "live.csv", "edited.csv", "--add-new", cwd=tmp_path)
 
     assert done.returncode == 2
-    assert "the two files seem to have changed places" in done.stderr
+    assert "fewer columns; the two files seem to be swapped" in done.stderr
     assert meant.returncode in (0, 1)
 
 
@@ -209,7 +209,7 @@ def test_a_list_of_codes_without_a_header_keeps_its_first_pair(tmp_path, pair):
     assert recoded.returncode == 0, recoded.stderr
     for name in ("c.jsonl", "d.jsonl"):
         items = [json.loads(line) for line in (tmp_path / name).read_text().splitlines()[1:]]
-        assert pair in [(item["key"][0], item["to"][0]) for item in items if item["do"] == "recode"]
+        assert pair in [(item["key"][0], item["to"][0]) for item in items if item["action"] == "recode"]
 
 
 @pytest.mark.parametrize("first", ["notes", "items"])
@@ -227,7 +227,7 @@ def test_the_worksheet_with_the_columns_of_the_export_is_taken(tmp_path, first):
 
     told = json.loads(neat_delta("compare", "live.csv", "s.xlsx", "--json", cwd=tmp_path).stdout)
 
-    assert (told["cells"], told["counts"]["gone"]) == (1, 0)
+    assert (told["cells"], told["counts"]["missing"]) == (1, 0)
 
 
 REMEDIES = [
@@ -235,7 +235,7 @@ REMEDIES = [
     ("", [2, "price", "0.50"], ["--ignore", "below cost", "--ignore", "decimal slip"], {("K2", "price", "0.50")}),
     ("[fields.colour]\nlocked = true\n", [3, "colour", "ash"], ["--unlock", "colour"], {("K3", "colour", "ash")}),
     (
-        '[fields.colour]\nkind = "choice"\nallowed = ["oak", "ash"]\n',
+        '[fields.colour]\ntype = "choice"\nallowed = ["oak", "ash"]\n',
         [4, "colour", "elm"],
         ["--allow-new-values", "colour"],
         {("K4", "colour", "elm")},
@@ -252,7 +252,7 @@ def test_each_remedy_lets_just_the_cell_through_that_it_is_about(tmp_path, settl
     edited[9][2], edited[10][1] = "9.90", "Pot"
     edited[edit[0]][head.index(edit[1])] = edit[2]
     tables(tmp_path, live, edited)
-    (tmp_path / "catalogue.toml").write_text('[fields.bin]\nkind = "code"\n' + settled)
+    (tmp_path / "catalogue.toml").write_text('[fields.bin]\ntype = "code"\n' + settled)
 
     def cells(*options):
         _, told = compared(tmp_path, "--out", "c.jsonl", "--overwrite", *options)
@@ -263,7 +263,7 @@ def test_each_remedy_lets_just_the_cell_through_that_it_is_about(tmp_path, settl
             if row["key"]
             for name, cell in row.get("cells", {}).items()
         }
-        return found, told["findings"]["error"]
+        return found, told["problems"]["error"]
 
     held, _ = cells()
     let, stops = cells(*hint)

@@ -6,28 +6,28 @@ from helpers import import_into, neat_delta, read_rows, update_files, write_tabl
 
 LIVE = [["sku", "name", "price"], *([f"00{at}", f"Item {at}", f"{at}.50"] for at in range(10, 20))]
 LIST = [["Our no.", "Net, each"], *([f"00{at}", f"{at},00"] for at in range(10, 16)), ["Summe", ""]]
-TOLD = ("--map", "Our no.=sku", "--set", "price = list.net_each * 1.6")
+TOLD = ("--map", "Our no.=sku", "--set", "price = file.net_each * 1.6")
 
 
 @pytest.fixture
 def shop(tmp_path):
     write_table(tmp_path / "live.csv", LIVE)
-    write_table(tmp_path / "list.csv", LIST, delimiter=";")
+    write_table(tmp_path / "file.csv", LIST, delimiter=";")
     return tmp_path
 
 
 def test_a_list_told_once_is_known_next_month(shop):
     (shop / "catalogue.toml").write_text("# mine\n[fields.name]\nlocked = true\n")
-    first = neat_delta("compare", "live.csv", "list.csv", *TOLD, "--save-profile", "monthly", "--json", cwd=shop)
+    first = neat_delta("compare", "live.csv", "file.csv", *TOLD, "--save-profile", "monthly", "--json", cwd=shop)
     write_table(
-        shop / "list.csv", [["Our no.", "Net, each", "Pack"], *([*row, "5"] for row in LIST[1:7])], delimiter=";"
+        shop / "file.csv", [["Our no.", "Net, each", "Pack"], *([*row, "5"] for row in LIST[1:7])], delimiter=";"
     )
 
-    again = neat_delta("compare", "live.csv", "list.csv", "--profile", "monthly", "--write", "up", cwd=shop)
+    again = neat_delta("compare", "live.csv", "file.csv", "--profile", "monthly", "--write", "up", cwd=shop)
 
     assert (first.returncode, again.returncode) == (0, 0)
     assert (shop / "catalogue.toml").read_text().startswith("# mine\n[fields.name]\nlocked = true\n")
-    assert "columns that are new since last time: Pack" in again.stdout
+    assert "new columns since last time: Pack" in again.stdout
     told = json.loads(first.stdout)
     assert told["counts"]["changed"] == 6
     assert told["columns"] == [
@@ -40,7 +40,7 @@ def test_a_list_told_once_is_known_next_month(shop):
 
 
 def test_the_matching_is_shown_first_with_a_value_of_each_column(shop):
-    lines = neat_delta("compare", "live.csv", "list.csv", *TOLD, cwd=shop).stdout.splitlines()
+    lines = neat_delta("compare", "live.csv", "file.csv", *TOLD, cwd=shop).stdout.splitlines()
 
     assert [line.split() for line in lines if line.split()[:1] in (["Our"], ["Net,"])] == [
         ["Our", "no.", "sku", "0010"], ["Net,", "each", "–", "left", "out", "10,00"],
@@ -65,7 +65,7 @@ def test_new_and_gone_items_go_where_they_are_asked_for_and_come_back(shop):
     assert done.returncode == 0
     assert [path.name for path in update_files(shop / "up")] == ["01-new-items.csv", "02-removals.csv"]
     assert "outside 8" in done.stdout
-    assert "this code was chosen, and no item has it" in done.stdout
+    assert "this SKU was selected, but is not in the shop" in done.stdout
     got = import_into(LIVE, update_files(shop / "up"))
     assert got == [LIVE[0], *LIVE[2:], ["N1", "New", "3.00"]]
     assert sorted(import_into(got, update_files(shop / "up/undo"))) == sorted(LIVE)
@@ -116,13 +116,13 @@ def test_adjust_writes_a_proved_update(shop):
         (["adjust", "live.csv", "--set", "price = 1", "--ending", "x"], "'x' is no amount"),
         (["adjust", "live.csv", "--set", "price = 1", "--ending", ".9", "--multiple-of", "5"], "do not go together"),
         (["adjust", "live.csv", "--set", "price = 1", "--where", "cost > 1"], "there is no field cost"),
-        (["compare", "live.csv", "list.csv", "--profile", "weekly"], "no list of that name is saved"),
-        (["compare", "live.csv", "list.csv", "--map", "sku"], "'sku' is not COLUMN=FIELD"),
-        (["compare", "live.csv", "list.csv", *TOLD, "--include", "gone"], "go together"),
-        (["compare", "live.csv", "list.csv", *TOLD, "--delete-missing", "3"], "4 live items have no row"),
-        (["compare", "live.csv", "list.csv", *TOLD, "--map-file", "list.csv"], "a cell of this row is blank"),
-        (["compare", "live.csv", "list.csv", *TOLD, "--map-value", "size", "a=b"], "there is no such field"),
-        (["compare", "live.csv", "list.csv", *TOLD, "--map-value", "name", "a"], "'a' is not FIELD THEIRS=OURS"),
+        (["compare", "live.csv", "file.csv", "--profile", "weekly"], "no list of that name is saved"),
+        (["compare", "live.csv", "file.csv", "--map", "sku"], "'sku' is not COLUMN=FIELD"),
+        (["compare", "live.csv", "file.csv", *TOLD, "--include", "gone"], "go together"),
+        (["compare", "live.csv", "file.csv", *TOLD, "--delete-missing", "3"], "4 live items have no row"),
+        (["compare", "live.csv", "file.csv", *TOLD, "--map-file", "file.csv"], "this row has a blank cell"),
+        (["compare", "live.csv", "file.csv", *TOLD, "--map-value", "size", "a=b"], "there is no field with this name"),
+        (["compare", "live.csv", "file.csv", *TOLD, "--map-value", "name", "a"], "'a' is not FIELD THEIRS=OURS"),
     ],
 )
 def test_a_wrong_call_ends_with_two_and_says_why(shop, args, reason):

@@ -73,8 +73,8 @@ def evil(tmp_path):
         archive.writestr(f"{NAMED}1.csv", "sku\nA\n")
         archive.writestr(f"{NAMED}2.csv", "sku\nA\n")
     (tmp_path / "run.toml").write_text(f'live = "live{json.dumps(EVIL)[1:-1]}"\nedited = "x"\n"a{EVIL[-1]}" = 1\n')
-    (tmp_path / "evil.toml").write_text('["\\u001b]0;x\\u0007"]\nkey = 1\n[fields."\\u001b[8m"]\nkind = "\\u009b8m"\n')
-    (tmp_path / "lists.toml").write_text('[lists."\\u001b[8m\\u202e"]\nmatch_on = "\\u001b]0;x\\u0007"\n')
+    (tmp_path / "evil.toml").write_text('["\\u001b]0;x\\u0007"]\nkey = 1\n[fields."\\u001b[8m"]\ntype = "\\u009b8m"\n')
+    (tmp_path / "lists.toml").write_text('[profiles."\\u001b[8m\\u202e"]\nmatch_on = "\\u001b]0;x\\u0007"\n')
     return tmp_path
 
 
@@ -88,7 +88,7 @@ CALLS = [
     ["sheet", LIVE, "-o", "s.csv", "--fields", EVIL],
     ["sheet", LIVE, "-o", f"no{EVIL}/s.csv"],
     ["compare", LIVE, EDITED],
-    ["compare", LIVE, EDITED, "--all", "--status", "new", "--status", "unreadable", "--status", "refused"],
+    ["compare", LIVE, EDITED, "--all", "--status", "new", "--status", "unreadable", "--status", "rejected"],
     ["compare", LIVE, EDITED, "--json", "--status", "new"],
     ["compare", LIVE, EDITED, "--out", f"c{NAMED}.jsonl", "--write", f"up{NAMED}", "--problems", f"b{NAMED}.xlsx"],
     ["compare", LIVE, EDITED, "--key", EVIL],

@@ -160,5 +160,5 @@ def test_write_finds_the_live_export_beside_the_change_set_or_asks(tmp_path):
     told = neat_delta("write", "shop/c.jsonl", "-o", "up3", "--live", "moved.csv", "--json", cwd=tmp_path)
 
     assert (beside.returncode, lost.returncode, told.returncode) == (0, 2, 0)
-    assert "Say where it is with --live FILE" in lost.stderr
+    assert "Give it with --live FILE" in lost.stderr
     assert '"verdict": "proved"' in told.stdout

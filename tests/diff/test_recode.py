@@ -97,7 +97,7 @@ def test_every_row_of_a_list_of_codes_is_accounted_for(tmp_path):
 
     counts = seen.changes.counts
     assert {state: rows for state, rows in counts.items() if rows} == {
-        "changed": 1, "same": 1, "repeated": 1, "unreadable": 2, "refused": 1,
+        "changed": 1, "unchanged": 1, "duplicate": 1, "unreadable": 2, "rejected": 1,
     }  # fmt: skip
     assert seen.changes.findings.filter(code="unreadable row")["line"].to_list() == [3, 6]
 
@@ -148,7 +148,7 @@ def test_columns_of_a_list_of_codes_are_known_by_name_or_told(tmp_path):
     assert code_pairs(listed, KEY).row(0) == ("C-1", "D", 2)
     assert code_pairs(listed, KEY, old="remark").row(0) == ("x", "D", 2)
     many = read_table(write_table(tmp_path / "many.csv", [["sku", "item id", "name"], ["C-1", "D", "x"]]))
-    with pytest.raises(InvalidOption, match="which columns hold the old and the new codes cannot be told"):
+    with pytest.raises(InvalidOption, match="cannot tell which columns hold the old and the new SKUs"):
         code_pairs(many, KEY)
     with pytest.raises(InvalidOption, match="there is no column 'none'"):
         code_pairs(listed, KEY, old="none")
@@ -207,7 +207,7 @@ def test_the_rows_of_a_sheet_with_code_changes_add_up(tmp_path, edit):
     seen = sheet(tmp_path, edit, settings=Settings(identity="id"))
 
     assert sum(seen.changes.counts.values()) == seen.changes.head.edited.rows
-    assert [row for state in ("changed", "same") for row in seen.rows_in(state)["key"]] == ["D-1", "C-0", *_rest()]
+    assert [row for state in ("changed", "unchanged") for row in seen.rows_in(state)["key"]] == ["D-1", "C-0", *_rest()]
 
 
 def _rest():

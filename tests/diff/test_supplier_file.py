@@ -29,7 +29,7 @@ def listed(tmp_path):
 
     def run(header=HEADER, rows=ROWS, options=NO_OPTIONS, fields=None, live=LIVE, **told):
         a = write_table(tmp_path / "live.csv", live)
-        b = write_table(tmp_path / "list.csv", [header, *rows], delimiter=";")
+        b = write_table(tmp_path / "file.csv", [header, *rows], delimiter=";")
         options = replace(options, settings=Settings(fields=fields or {}))
         seen, matches = compare_supplier_file(*read_pair(a, b), SupplierProfile(**told), options)
         return {(key, field): now for key, field, _, now in seen.changes.cells.iter_rows()}, seen, matches
@@ -58,10 +58,10 @@ def test_a_code_that_several_items_share_finds_none_of_them(listed):
 
     # The two items that the row may be seem gone, but neither they nor any other is removed.
     assert changes == {}
-    assert seen.rows_in("refused")["key"].to_list() == ["supplier_code S-3"]
+    assert seen.rows_in("rejected")["key"].to_list() == ["supplier_code S-3"]
     assert [message[:60] for message in seen.changes.findings.filter(level="error")["message"]] == [
-        "several live items have this supplier_code, so none is found",
-        "1 of the sheet's rows cannot be given to an item and may be ",
+        "several shop items have this supplier_code. Map it to one SK",
+        "1 rows of the edited file match no item and may belong to th",
     ]
 
 
@@ -84,14 +84,14 @@ def test_a_row_named_by_another_field_becomes_an_item_only_under_a_code_of_ours(
     assert changes == {("N", "supplier_code"): "S-9", ("N", "name"): "New"}
     assert seen.changes.keys_with_action("add")["key"].to_list() == ["N"]
     assert seen.changes.findings.filter(level="error").select("code", "value").rows() == [("no SKU", "S-8")]
-    assert seen.changes.counts["refused"] == 1
+    assert seen.changes.counts["rejected"] == 1
 
 
 def test_of_rows_out_of_scope_nothing_is_said(listed):
     options = CompareOptions(where="name = 'Smoker'", repair_keys=True)
     rows = [["A", "8,00"], ["B", "n/a"], [" c", ""], ["D", "1,00"]]
 
-    changes, seen, _ = listed(["sku", "Net"], rows, options, rules=("price = list.net * 2",))
+    changes, seen, _ = listed(["sku", "Net"], rows, options, rules=("price = file.net * 2",))
 
     assert changes == {("A", "price"): "16.00"}
     assert seen.changes.findings["key"].to_list() == ["A"]
@@ -99,7 +99,7 @@ def test_of_rows_out_of_scope_nothing_is_said(listed):
 
 
 def test_values_are_computed_from_the_list_and_the_live_item(listed):
-    rules = ("price = round(list.cost * 1.6, 2)", "stock = greatest(list.on_hand - 2, 0) + live.stock")
+    rules = ("price = round(file.cost * 1.6, 2)", "stock = greatest(file.on_hand - 2, 0) + live.stock")
 
     changes, seen, _ = listed(columns=COLUMNS, match_on="supplier_code", skip=("cost",), rules=rules)
 
@@ -123,7 +123,7 @@ def test_a_rule_reads_its_own_item_though_codes_are_repeated_on_both_sides(liste
         rows,
         CompareOptions(key=["sku"]),
         live=[*live, *LIVE[1:]],
-        rules=("price = live.price * list.times",),
+        rules=("price = live.price * file.times",),
     )
 
     assert cells == {("A", "price"): "25.00", ("B", "price"): "26.00"}
@@ -132,17 +132,17 @@ def test_a_rule_reads_its_own_item_though_codes_are_repeated_on_both_sides(liste
 def test_thousands_and_decimals_of_computed_numbers_are_not_confused(listed):
     rows = [["S-1", "x", "1.234,567", "1"], ["S-2", "x", "0,125", "1"]]
 
-    changes, _, _ = listed(rows=rows, columns=COLUMNS, match_on="supplier_code", rules=("price = list.cost * 1000",))
+    changes, _, _ = listed(rows=rows, columns=COLUMNS, match_on="supplier_code", rules=("price = file.cost * 1000",))
 
     assert changes[("A", "price")] == "1234567.00"
     assert changes[("B", "price")] == "125.00"
 
 
 def test_a_column_without_any_value_gives_nothing_on_each_row(listed):
-    changes, seen, _ = listed(["sku", "Net"], [["A", ""], ["B", " "]], rules=("price = round(list.net * 2, 2)",))
+    changes, seen, _ = listed(["sku", "Net"], [["A", ""], ["B", " "]], rules=("price = round(file.net * 2, 2)",))
 
     assert changes == {}
-    assert seen.changes.findings.filter(code="rule", level="error")["key"].to_list() == ["A", "B"]
+    assert seen.changes.findings.filter(code="formula", level="error")["key"].to_list() == ["A", "B"]
 
 
 def test_constants_and_answers_given_before(listed):
@@ -159,7 +159,7 @@ def test_aliases_match_and_a_column_can_be_left_out_by_its_own_name(listed):
     changes, _, _ = listed(["No.", "Dealer net", "Net"], [["A", "7.50", "1"]], fields=fields, skip=("net",))
 
     assert changes == {("A", "cost"): "7.50"}
-    with pytest.raises(InvalidInput, match="two columns stand for the field cost"):
+    with pytest.raises(InvalidInput, match="two columns are mapped to the field"):
         listed(["No.", "Dealer net", "Net"], [["A", "7.50", "1"]], fields=fields)
 
 
@@ -168,19 +168,19 @@ def test_aliases_match_and_a_column_can_be_left_out_by_its_own_name(listed):
     [
         ({"columns": {"Dealer nett": "cost"}}, "no such column. Nearest: Dealer net."),
         ({"columns": {"Dealer net": "costs"}}, "no such field. Nearest: cost."),
-        ({"skip": ("colour",)}, "leave_out colour: there is no such field or column"),
-        ({"match_on": "supplier_code"}, "no such field of list.csv"),
+        ({"skip": ("colour",)}, "skip colour: there is no such field or column"),
+        ({"match_on": "supplier_code"}, "no such field of file.csv"),
         ({"match_on": "gtin"}, "no such field of live.csv"),
         (
             {"columns": {"No.": "sku"}, "constants": {"rom": "x"}},
-            "assume rom=x: there is no such field. Nearest: room.",
+            "constant rom=x: there is no such field. Nearest: room.",
         ),
-        ({"columns": {"No.": "sku"}, "rules": ("price = list.net",)}, "there is no list.net"),
+        ({"columns": {"No.": "sku"}, "rules": ("price = file.net",)}, "there is no field file.net"),
         (
-            {"columns": {"No.": "sku"}, "rules": ("price = list.article * 2",)},
-            "Here list.article holds text.",
+            {"columns": {"No.": "sku"}, "rules": ("price = file.article * 2",)},
+            "Here file.article holds text.",
         ),
-        ({"columns": {**COLUMNS, "Article": "sku"}, "rules": ("price = cost",)}, "cost may be live.cost or list.cost"),
+        ({"columns": {**COLUMNS, "Article": "sku"}, "rules": ("price = cost",)}, "cost may be live.cost or file.cost"),
     ],
 )
 def test_what_does_not_exist_is_refused_with_the_nearest_names(listed, told, reason):
@@ -193,8 +193,8 @@ def test_what_does_not_exist_is_refused_with_the_nearest_names(listed, told, rea
 def test_new_items_have_rules_of_their_own_and_are_sent_whole_or_not_at_all(listed):
     header, rows = ["sku", "Article", "Net"], [["A", "x", "8,00"], ["N1", "New one", "5,00"], ["N2", "New two", "n/a"]]
     _, seen, _ = listed(
-        header, rows, CompareOptions(add_new=True), rules=("price = list.net * 2",),
-        rules_new=("price = ending(list.net * 2, .95)", "name = list.article", "stock = 0"),
+        header, rows, CompareOptions(add_new=True), rules=("price = file.net * 2",),
+        rules_new=("price = ending(file.net * 2, .95)", "name = file.article", "stock = 0"),
     )  # fmt: skip
 
     cells = {(key, field): now for key, field, _, now in seen.changes.cells.iter_rows()}
@@ -202,7 +202,7 @@ def test_new_items_have_rules_of_their_own_and_are_sent_whole_or_not_at_all(list
         ("A", "price"): "16.00", ("N1", "price"): "9.95", ("N1", "name"): "New one", ("N1", "stock"): "0",
     }  # fmt: skip
     assert dict(seen.changes.items.select("key", "action").iter_rows()) == {"A": "change", "N1": "add", "N2": "none"}
-    assert (seen.changes.counts["new"], seen.changes.counts["refused"]) == (1, 1)
+    assert (seen.changes.counts["new"], seen.changes.counts["rejected"]) == (1, 1)
 
 
 def test_a_rule_for_new_items_leaves_a_rescued_row_alone(listed):
@@ -235,9 +235,9 @@ def test_remembered_answers_stand_for_codes_and_values(listed):
 @pytest.mark.parametrize(
     ("seen_before", "said"),
     [
-        ({"sku": "text", "Net": "numbers about 0.08"}, "the column Net held numbers about 0.08, holds numbers about 8"),
-        ({"sku": "text", "Net": "text"}, "the column Net held text, holds numbers about 8"),
-        ({"sku": "text", "Net": "numbers about 7", "Pack": "text"}, "columns that were there last time and are not"),
+        ({"sku": "text", "Net": "numbers about 0.08"}, "column Net held numbers about 0.08, holds numbers about 8"),
+        ({"sku": "text", "Net": "text"}, "column Net held text, holds numbers about 8"),
+        ({"sku": "text", "Net": "numbers about 7", "Pack": "text"}, "missing columns (present last time)"),
         ({"sku": "text", "Net": "numbers about 2"}, None),
     ],
 )

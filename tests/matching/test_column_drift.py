@@ -30,11 +30,11 @@ def test_a_column_shows_what_it_holds(cells, mark, nature):
         (
             {"Net": "numbers about 12.5"},
             {"Net": "numbers about 1250"},
-            ["the column Net held numbers about 12.5, holds"],
+            ["column Net held numbers about 12.5, holds"],
         ),
         ({"Net": "numbers about 12.5"}, {"Net": "numbers about 60"}, []),
-        ({"Net": "text"}, {"Net": "blank"}, ["the column Net was text, is blank"]),
-        ({"Net": "text"}, {"Price": "text"}, ["columns that were there", "columns that are new"]),
+        ({"Net": "text"}, {"Net": "blank"}, ["column Net was text, is blank"]),
+        ({"Net": "text"}, {"Price": "text"}, ["missing columns (present last time)", "new columns since last time"]),
         ({}, {"Price": "text"}, []),
     ],
 )
@@ -48,8 +48,8 @@ def test_what_differs_from_last_time_is_said(before, now, said):
     ("table", "reason"),
     [
         ([["theirs"], ["a"]], "the number of its columns is 1"),
-        ([["theirs", "ours"], ["a", ""]], "a cell of this row is blank"),
-        ([["theirs", "ours"], ["a", "b"], ["a", "c"]], "line 3, value 'a': this is to be 'b' and 'c'"),
+        ([["theirs", "ours"], ["a", ""]], "this row has a blank cell"),
+        ([["theirs", "ours"], ["a", "b"], ["a", "c"]], "line 3, value 'a': mapped to both 'b' and 'c'"),
         ([["theirs", "ours"], ["a"]], "too few cells"),
     ],
 )

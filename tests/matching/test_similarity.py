@@ -21,7 +21,7 @@ KEY = Key(("sku",), explicit=True)
 def likely(tmp_path):
     def run(header, row, named_by=None):
         live = read_table(write_table(tmp_path / "live.csv", LIVE))
-        sheet = read_table(write_table(tmp_path / "list.csv", [header, row]))
+        sheet = read_table(write_table(tmp_path / "file.csv", [header, row]))
         found = suggest_items(live, sheet, KEY, pl.Series([0], dtype=pl.UInt32), named_by)
         return found["item"].to_list()
 

@@ -9,16 +9,16 @@ ITEMS = [["A", "Smoker", "12.50", "3"], ["B", "Veil", "13.00", "4"], ["C", "Glov
 
 
 def as_csv(path, rows):
-    return write_table(path / "list.csv", rows)
+    return write_table(path / "file.csv", rows)
 
 
 def as_workbook(path, rows):
-    book = xlsxwriter.Workbook(path / "list.xlsx")
+    book = xlsxwriter.Workbook(path / "file.xlsx")
     sheet = book.add_worksheet()
     for at, row in enumerate(rows):
         sheet.write_row(at, 0, row)
     book.close()
-    return path / "list.xlsx"
+    return path / "file.xlsx"
 
 
 @pytest.fixture(params=[as_csv, as_workbook])
@@ -33,11 +33,11 @@ def codes(catalogue):
 @pytest.mark.parametrize(
     ("row", "message"),
     [
-        (["Total", "", "34.25", "9"], "a sum over other rows"),
-        (["", "Subtotal:", "", "7"], "a sum over other rows"),
-        (["Zwischensumme Hauben", "", "", "7"], "a sum over other rows"),
+        (["Total", "", "34.25", "9"], "total row"),
+        (["", "Subtotal:", "", "7"], "total row"),
+        (["Zwischensumme Hauben", "", "", "7"], "total row"),
         (["SKU", "Name", "Price", "Stock"], ""),
-        (HEADER, "the header once more"),
+        (HEADER, "repeated header"),
         (["TOTAL", "Sum of parts", "9.00", "2"], ""),
         (["Total-1", "", "", "2"], ""),
         (["Summer veil", "", "", "2"], ""),
@@ -60,7 +60,7 @@ def test_with_every_row_told_nothing_is_set_apart(read):
     [("3 items in all", True), ("# exported at noon", True), ("Page 1", True), ("D,Jar", False), ("000420", False)],
 )
 def test_a_line_below_the_table_is_a_footer_if_it_reads_like_one_and_else_a_row_cut_off(tmp_path, line, apart):
-    path = write_table(tmp_path / "list.csv", [HEADER, *ITEMS])
+    path = write_table(tmp_path / "file.csv", [HEADER, *ITEMS])
     path.write_text(path.read_text() + "\n" + line + "\n")
 
     found = read_table(path)
@@ -71,11 +71,11 @@ def test_a_line_below_the_table_is_a_footer_if_it_reads_like_one_and_else_a_row_
 
 def test_what_is_no_data_is_counted_and_listed_and_stands_in_nobodys_way(tmp_path):
     write_table(tmp_path / "live.csv", [HEADER, *ITEMS[:2], ["Subtotal", "", "", "7"], ITEMS[2]])
-    write_table(tmp_path / "list.csv", [HEADER, *ITEMS, ["Total", "", "34.25", "9"]])
+    write_table(tmp_path / "file.csv", [HEADER, *ITEMS, ["Total", "", "34.25", "9"]])
 
-    done = neat_delta("compare", "live.csv", "list.csv", cwd=tmp_path)
+    done = neat_delta("compare", "live.csv", "file.csv", cwd=tmp_path)
 
     assert done.returncode == 0
     assert "= 3 rows read" in done.stdout
-    assert "no data     1 row of live.csv, a sum over other rows: line 4" in done.stdout
-    assert "no data     1 row, a sum over other rows: line 5" in done.stdout
+    assert "skipped     1 row of live.csv, total row: line 4" in done.stdout
+    assert "skipped     1 row, total row: line 5" in done.stdout

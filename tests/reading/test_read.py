@@ -60,10 +60,10 @@ def test_every_bad_row_is_named_and_the_good_ones_go_on(tmp_path):
 
     assert [(sku, name) for sku, name in rows(found)] == [("4", "d"), ("6", '6" pipe'), ("7", "g")]
     said = dict(found.unreadable_rows.select("line", "message").iter_rows())
-    assert said[2] == "too many cells: 3 where the header has 2"
-    assert said[3] == "too few cells: 1 where the header has 2"
-    assert "opened and not closed" in said[4]
-    assert "neither begins nor ends" in said[6]
+    assert said[2] == "too many cells: 3, but the header has 2"
+    assert said[3] == "too few cells: 1, but the header has 2"
+    assert "missing closing quote" in said[4]
+    assert "quote in the middle of a cell" in said[6]
     assert set(said) == {2, 3, 4, 6}
 
 
@@ -83,9 +83,7 @@ def test_undecodable_bytes_spoil_only_their_line(tmp_path):
     found = read(tmp_path, "sku,name\n1,Käse\n2,".encode() + b"K\xe4se\n3,x\n")
 
     assert [row[0] for row in rows(found)] == ["1", "3"]
-    assert found.unreadable_rows.select("line", "message").rows() == [
-        (3, "the line holds bytes that are no UTF-8 text")
-    ]
+    assert found.unreadable_rows.select("line", "message").rows() == [(3, "the line has bytes that are not UTF-8 text")]
 
 
 def test_two_files_read_together_are_read_as_each_alone(tmp_path):
@@ -106,10 +104,10 @@ def test_two_files_read_together_are_read_as_each_alone(tmp_path):
         (b"", "empty"),
         (b" \n\n", "empty"),
         (b"PK\x03\x04zip", "workbook"),
-        (b"\x89PNG\r\n\x1a\n\0\0\0", "no text"),
-        (b"\x7fELF\x02\x01\x01\0", "no text"),
-        (b"sku,Name,name\n1,a,b\n", "names this column twice"),
-        (b'sku,"name\n1,a\n', "header row cannot be read"),
+        (b"\x89PNG\r\n\x1a\n\0\0\0", "not a table file"),
+        (b"\x7fELF\x02\x01\x01\0", "not a table file"),
+        (b"sku,Name,name\n1,a,b\n", "duplicate column name"),
+        (b'sku,"name\n1,a\n', "cannot read the header row"),
     ],
 )
 def test_a_file_that_is_no_table_is_refused_with_the_reason(tmp_path, data, reason):
@@ -121,13 +119,13 @@ def test_a_fault_of_the_header_is_told_with_its_line(tmp_path):
     with pytest.raises(InvalidInput, match="line 3"):
         read(tmp_path, b"Items of the day\n\nsku,Name,name\n1,a,b\n2,c,d\n")
     (tmp_path / "live.csv").write_bytes(b"sku,name\n1,a\n")
-    (tmp_path / "list.csv").write_bytes(b"Items of the day\n\nOurs,Article\n1,a\n2,b\n")
+    (tmp_path / "file.csv").write_bytes(b"Items of the day\n\nOurs,Article\n1,a\n2,b\n")
     with pytest.raises(InvalidOption, match="line 3"):
-        match_columns(*read_pair(tmp_path / "live.csv", tmp_path / "list.csv"))
+        match_columns(*read_pair(tmp_path / "live.csv", tmp_path / "file.csv"))
 
 
 def test_missing_file_and_folder_are_refused(tmp_path):
-    with pytest.raises(InvalidInput, match="no such file"):
+    with pytest.raises(InvalidInput, match="file not found"):
         read_table(tmp_path / "nothing.csv")
     with pytest.raises(InvalidInput, match="folder"):
         read_table(tmp_path)

@@ -20,18 +20,18 @@ def marked(field, values):
 @pytest.mark.parametrize(
     ("field", "others", "value", "check"),
     [
-        ("price", PRICES, "#N/A", "failed formula"),
-        ("price", PRICES, "#NV", "failed formula"),
-        ("name", NAMES, "=VLOOKUP(A1;B:C;2)", "formula text"),
-        ("gtin", CODES, "9.52E+12", "power of ten"),
-        ("gtin", CODES, "9,52E+12", "power of ten"),
-        ("bin", [f"{at}-B" for at in range(60)], "03/01/26", "code turned date"),
+        ("price", PRICES, "#N/A", "formula error"),
+        ("price", PRICES, "#NV", "formula error"),
+        ("name", NAMES, "=VLOOKUP(A1;B:C;2)", "formula"),
+        ("gtin", CODES, "9.52E+12", "scientific notation"),
+        ("gtin", CODES, "9,52E+12", "scientific notation"),
+        ("bin", [f"{at}-B" for at in range(60)], "03/01/26", "code changed to date"),
         ("sku", CODES, "417", "lost zeros"),
-        ("name", NAMES, "CafÃ© x", "doubled accents"),
-        ("name", NAMES, "K?se", "lost characters"),
+        ("name", NAMES, "CafÃ© x", "broken accents"),
+        ("name", NAMES, "K?se", "lost letters"),
         ("name", NAMES, "x" * 255, "cut off"),
-        ("name", NAMES, "Veil ", "outer spaces"),
-        ("price", PRICES, "on request", "no number"),
+        ("name", NAMES, "Veil ", "leading or trailing spaces"),
+        ("price", PRICES, "on request", "not a number"),
     ],
 )
 def test_a_damaged_value_among_sound_ones_is_pointed_out(field, others, value, check):

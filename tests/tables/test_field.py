@@ -17,5 +17,5 @@ def test_columns_are_fields_by_their_words_and_a_sign_behind_them(column, name):
 
 def test_signs_make_columns_of_their_own_and_the_same_words_do_not():
     assert [field.name for field in parse_header(["tags", "tags +", "tags -"], "x.csv")] == ["tags", "tags+", "tags-"]
-    with pytest.raises(InvalidInput, match="names this column twice"):
+    with pytest.raises(InvalidInput, match="duplicate column name"):
         parse_header(["Item no", "Item No."], "x.csv")

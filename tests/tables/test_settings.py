@@ -12,7 +12,7 @@ key = ["sku", "location"]
 [fields.price]
 column = "Price"
 aliases = ["Preis", "Dealer net"]
-kind = "price"
+type = "price"
 
 [fields.tax_class]
 locked = true
@@ -33,7 +33,7 @@ allowed = ["red", "blue"]
 required = true
 length = 20
 [fields.added]
-kind = "date"
+type = "date"
 date = "DD.MM.YYYY"
 [fields.active]
 yes = "Y"
@@ -73,13 +73,18 @@ def test_rules_and_the_forms_of_export_and_import_are_read(tmp_path):
 @pytest.mark.parametrize(
     ("old", "new", "line", "reason"),
     [
-        ('date = "DD.MM.YYYY"', 'date = "D.M.Y"', 8, "no such date. Allowed: YYYY-MM-DD"),
+        ('date = "DD.MM.YYYY"', 'date = "D.M.Y"', 8, "not a valid date. Allowed: YYYY-MM-DD"),
         ('no = "N"', "", 10, "yes and no go together"),
         ("decimals = 2", "decimals = true", 13, "decimals must be a whole number"),
         ("length = 20", "length = 0", 5, "length must be 1 or more"),
-        ('delimiter = "semicolon"', 'delimiter = ";"', 15, "no such delimiter. Allowed: comma, semicolon, tab, pipe"),
-        ('encoding = "windows-1252"', 'encoding = "latin-99"', 16, "no such character set"),
-        ('blank = "leaves"', 'blank = "leave"', 21, "no such blank. Allowed: empties, leaves"),
+        (
+            'delimiter = "semicolon"',
+            'delimiter = ";"',
+            15,
+            "not a valid delimiter. Allowed: comma, semicolon, tab, pipe",
+        ),
+        ('encoding = "windows-1252"', 'encoding = "latin-99"', 16, "unknown encoding"),
+        ('blank = "leaves"', 'blank = "leave"', 21, "not a valid blank. Allowed: empties, leaves"),
         ('marker = "(none)"', 'marker = ""', 22, "a marker must not be empty"),
         ("rows = 500", "rows = 1", 24, "rows must be 2 or more"),
         ("rows = 500", "row = 5", 24, "there is no setting 'row'. Did you mean rows?"),
@@ -114,15 +119,15 @@ def test_settings_are_read(tmp_path):
 @pytest.mark.parametrize(
     ("old", "new", "line", "reason"),
     [
-        ('kind = "price"', 'kind = "cash"', 7, "no such kind. Allowed: choice, code, count"),
-        ('kind = "price"', 'knid = "price"', 7, "there is no setting 'knid'. Did you mean kind?"),
-        ('kind = "price"', "kind = money", 7, "this is no TOML"),
+        ('type = "price"', 'type = "cash"', 7, "not a valid type. Allowed: barcode, category, choice"),
+        ('type = "price"', 'tpye = "price"', 7, "there is no setting 'tpye'. Did you mean type?"),
+        ('type = "price"', "kind = money", 7, "not a valid TOML file"),
         ("locked = true", 'locked = "yes"', 10, "locked must be true or false"),
-        ('blank = "clear"', 'blank = "zero"', 11, "no such blank. Allowed: leave, clear"),
+        ('blank = "clear"', 'blank = "zero"', 11, "not a valid blank. Allowed: leave, clear"),
         ('key = ["sku", "location"]', 'key = "sku"', 2, "key must be a list of texts"),
         ('key = ["sku", "location"]', "key = [3]", 2, "key must be a list of texts"),
         ('key = ["sku", "location"]', "keys = 3", 2, "Did you mean key?"),
-        ('["Preis", "Dealer net"]', '["tax class"]', None, "already stands for"),
+        ('["Preis", "Dealer net"]', '["tax class"]', None, "is already mapped to"),
         ("locked = true", 'labels = { a = "x", b = "X" }', 10, "two values have the same label"),
         ("locked = true", 'labels = { a = "b", b = "c" }', 10, "the label of 'a' is another value"),
         ("locked = true", 'separator = ""', 10, "must not be empty"),
@@ -141,14 +146,14 @@ def test_all_mistakes_of_a_file_are_told_at_once_in_the_order_of_their_lines(tmp
     wrong = WHOLE.replace("length = 20", "lenght = 20").replace("rows = 500", "rows = 1").replace('no = "N"\n', "")
 
     with pytest.raises(InvalidSettings) as found:
-        load(tmp_path, wrong + "[lists.waxwendle]\nsheet = 3\n[lists.waxwendle.values.stock]\nmain = 7\n")
+        load(tmp_path, wrong + "[profiles.waxwendle]\nsheet = 3\n[profiles.waxwendle.values.stock]\nmain = 7\n")
 
     told = [(mistake.line, mistake.column) for mistake in found.value.mistakes]
     assert told == [
         (5, "fields.colour.lenght"),
         (10, "fields.active.yes"),
         (23, "import.rows"),
-        (26, "lists.waxwendle.sheet"),
-        (28, "lists.waxwendle.values.stock.main"),
+        (26, "profiles.waxwendle.sheet"),
+        (28, "profiles.waxwendle.values.stock.main"),
     ]
     assert str(found.value).count("\n") == 4

@@ -153,7 +153,7 @@ def test_items_come_and_go_as_the_sheet_says_and_come_back(shop, data, live_form
     after = meant([NAMES, *stays], [NAMES, *sheet]) + [
         [row[0], *(edit("", untamed("", cell)) for cell in row[1:])] for row in came
     ]
-    assert (counts["new"], counts["gone"]) == (len(came), len(left))
+    assert (counts["new"], counts["missing"]) == (len(came), len(left))
     assert got == after
     assert sorted(back[1:]) == sorted(live[1:])
 
@@ -169,7 +169,7 @@ def test_a_catalogue_against_itself_has_no_change_in_any_order_and_form(shop, li
             seen = compare(*read_pair(a, b), options)
 
             assert seen.changes.cells.is_empty()
-            assert seen.changes.counts["same"] == len(live) - 1
+            assert seen.changes.counts["unchanged"] == len(live) - 1
 
 
 number = st.decimals(min_value=0, max_value=99999, places=2, allow_nan=False)

@@ -56,7 +56,7 @@ def psql():
         return subprocess.run(call, input=text, capture_output=True, text=True, cwd=home, check=False)
 
     yield run
-    subprocess.run([tools / "pg_ctl", "-D", data, "-m", "immediate", "error"], **quiet)
+    subprocess.run([tools / "pg_ctl", "-D", data, "-m", "immediate", "stop"], **quiet)
     shutil.rmtree(home, ignore_errors=True)
 
 

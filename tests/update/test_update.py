@@ -58,7 +58,7 @@ def test_another_live_export_is_refused(tmp_path, shop):
     _, changes = shop
     other = read_table(write_table(tmp_path / "other.csv", LIVE, delimiter=";"))
 
-    with pytest.raises(LiveMismatch, match="made from another file"):
+    with pytest.raises(LiveMismatch, match="this change set was made from another export"):
         write_update(changes, other, tmp_path / "up")
 
 
@@ -66,11 +66,11 @@ def test_another_live_export_is_refused(tmp_path, shop):
     ("spoil", "reason"),
     [
         (lambda data: data.replace(b"3,30", b"3,33"), "'3,33' and should become '3,30'"),
-        (lambda data: data.replace(b"C;", b"B;"), "nobody asked for this cell"),
-        (lambda data: data.replace(b"C;", b"X;"), "names no item"),
-        (lambda data: data + b"C;3,30\r\n", "or names it twice"),
-        (lambda data: data.replace(b"Price", b"Preis"), "nobody asked for this column"),
-        (lambda data: data + b"D\r\n", "cannot be read back whole"),
+        (lambda data: data.replace(b"C;", b"B;"), "unexpected cell"),
+        (lambda data: data.replace(b"C;", b"X;"), "not in the change set"),
+        (lambda data: data + b"C;3,30\r\n", "or twice"),
+        (lambda data: data.replace(b"Price", b"Preis"), "unexpected column"),
+        (lambda data: data + b"D\r\n", "cannot be read back"),
         (lambda data: data.split(b"\r\n")[0] + b"\r\n", "should become"),
     ],
 )
@@ -102,7 +102,7 @@ def test_a_change_set_altered_by_hand_fails_the_proof(tmp_path, shop):
     live, changes = shop
     altered = changes.cells.with_columns(was=pl.when(pl.col("was") == "3,00").then(pl.lit("9,00")).otherwise("was"))
 
-    with pytest.raises(ProofFailed, match="says '9,00' stood here, but the live export has '3,00'"):
+    with pytest.raises(ProofFailed, match="has '9,00' as the old value, but the live export has '3,00'"):
         write_update(replace(changes, cells=altered), live, tmp_path / "up")
 
 
@@ -113,7 +113,7 @@ def test_an_earlier_update_is_replaced_only_when_told_and_strangers_never(tmp_pa
     (tmp_path / "mine").mkdir()
     (tmp_path / "mine/notes.txt").write_text("mine")
 
-    with pytest.raises(WriteError, match="or let it be replaced"):
+    with pytest.raises(WriteError, match="or allow it to be overwritten"):
         write_update(changes, live, tmp_path / "up")
     with pytest.raises(WriteError, match="not empty"):
         write_update(changes, live, tmp_path / "mine", options=WriteOptions(overwrite=True))
@@ -180,7 +180,7 @@ def test_parts_keep_to_the_size_and_a_row_that_is_too_large_is_named(tmp_path, s
     receipt = write_update(changes, live, tmp_path / "up", Settings(imports=ImportConfig(bytes=27)))
 
     assert all(written.bytes <= 27 for written in (*receipt.files, *receipt.undo))
-    with pytest.raises(WriteError, match="one row alone is larger"):
+    with pytest.raises(WriteError, match="one single row is larger than the shop's file limit"):
         write_update(changes, live, tmp_path / "small", Settings(imports=ImportConfig(bytes=15)))
 
 

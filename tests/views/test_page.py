@@ -96,7 +96,7 @@ def test_only_what_is_on_the_screen_is_drawn_and_scrolling_comes_to_the_end(page
     ("settings", "said", "first"),
     [
         ({"#state": "new"}, "1 of 3,001 items", "NEW"),
-        ({"#state": "to be removed"}, "1 of 3,001 items", "K-02999"),
+        ({"#state": "to delete"}, "1 of 3,001 items", "K-02999"),
         ({"#level": "3"}, "1 of 3,001 items", "K-00002"),
         ({"#field": "stock", "#order": "code"}, "301 of 3,001 items", "K-00009"),
         ({"#group": "Part 3", "#order": "name"}, "428 of 3,001 items", "K-00010"),

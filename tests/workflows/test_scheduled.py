@@ -95,7 +95,7 @@ def test_a_run_leaves_a_mail_that_says_it_in_text_and_as_a_page(work, served):
     assert mail["Subject"] == "nightly: done, 10 items"
     assert mail["To"] == "data@shop.example, boss@shop.example"
     text, page = (mail.get_body((kind,)).get_content() for kind in ("plain", "html"))
-    assert "landed      10 of 10 changes" in text
+    assert "applied     10 of 10 changes" in text
     assert text == (work / "runs" / "nightly-latest" / "summary.txt").read_text()
     assert "10 changed; 10 cells" in page
 
@@ -103,8 +103,8 @@ def test_a_run_leaves_a_mail_that_says_it_in_text_and_as_a_page(work, served):
 @pytest.mark.parametrize(
     ("limits", "code", "why"),
     [
-        ("changed = 9", 1, "10 items would change, and the run's file allows 9"),
-        ("share = 0.001", 1, "would change, and the run's file allows 0"),
+        ("changed = 9", 1, "10 items would change; the limit of the run file is 9"),
+        ("share = 0.001", 1, "would change; the limit of the run file is 0"),
         ("changed = 10\nshare = 0.5", 0, ""),
     ],
 )
@@ -122,17 +122,17 @@ def test_above_its_limits_a_run_sends_nothing(work, served, limits, code, why):
 
 def test_a_shop_that_stores_something_else_needs_a_person(work, served):
     (work / "shop" / "shop.toml").write_text('key = "sku"\ndecimals = {price = 1}\n')
-    run_file(work, served, "[settle]\ntries = 2")
+    run_file(work, served, "[verify]\ntries = 2")
 
     done = neat_delta("run", "nightly.toml", "--quiet", cwd=work)
 
     told = summary(work)
     assert (done.returncode, done.stdout) == (1, "")
-    assert "a person is needed; see " in done.stderr
-    assert told["applied"]["applied differently"] == len(told["not_landed"]) > 0
-    assert {row["how"] for row in told["not_landed"]} == {"rounded"}
-    assert [step["name"] for step in told["steps"]].count("settle") == 2
-    assert (work / "runs" / "nightly-latest" / "left.changes.jsonl").is_file()
+    assert "needs attention; see " in done.stderr
+    assert told["applied"]["applied differently"] == len(told["not_applied"]) > 0
+    assert {row["how"] for row in told["not_applied"]} == {"rounded"}
+    assert [step["name"] for step in told["steps"]].count("verify") == 2
+    assert (work / "runs" / "nightly-latest" / "remaining.changes.jsonl").is_file()
 
 
 def test_trying_a_run_sends_nothing(work, served):
@@ -141,7 +141,7 @@ def test_trying_a_run_sends_nothing(work, served):
     done = neat_delta("run", "nightly.toml", "--dry-run", cwd=work)
 
     assert done.returncode == 0
-    assert "send        left out: this run was told not to" in done.stdout
+    assert "send        skipped: skipped (--dry-run)" in done.stdout
     assert in_shop(work) == read_rows(work / "live.csv")
 
 
@@ -151,21 +151,21 @@ def test_a_run_that_cannot_begin_says_so_and_leaves_its_summary(work):
     done = neat_delta("run", "nightly.toml", "--quiet", cwd=work)
 
     told = summary(work)
-    assert done.returncode == 2
-    assert (told["verdict"], told["exit_code"], told["sent"]) == ("failed", 2, False)
+    assert done.returncode == 4
+    assert (told["verdict"], told["exit"], told["sent"]) == ("failed", 4, False)
     assert "the connection was refused" in told["failure"]
     assert b"nightly: failed" in (work / "runs" / "nightly-latest" / "summary.eml").read_bytes()
 
 
 def test_a_list_that_is_another_than_last_time_is_not_sent(work, served):
-    seen = '[lists.prices]\nseen = {sku = "text", price = "numbers about 99999", Discount = "numbers about 5"}\n'
+    seen = '[profiles.prices]\ncolumns_last_time = {sku = "text", price = "numbers about 99999", Discount = "numbers about 5"}\n'
     (work / "catalogue.toml").write_text(seen)
-    run_file(work, served, 'list = "prices"')
+    run_file(work, served, 'profile = "prices"')
 
     done = neat_delta("run", "nightly.toml", cwd=work)
 
     assert done.returncode == 1
-    assert "the list is another than last time" in done.stdout
+    assert "supplier file layout changed" in done.stdout
     assert in_shop(work) == read_rows(work / "live.csv")
 
 
@@ -176,7 +176,7 @@ def test_a_file_about_other_items_needs_a_person_though_nothing_changes(work, se
     done = neat_delta("run", "nightly.toml", cwd=work)
 
     assert done.returncode == 1
-    assert "no row of the edited file is an item of the shop" in " ".join(done.stdout.split())
+    assert "no SKU of the edited file is in the shop. Wrong file, or wrong column?" in " ".join(done.stdout.split())
 
 
 def test_only_one_run_of_a_file_is_at_work(work, served):
@@ -185,8 +185,8 @@ def test_only_one_run_of_a_file_is_at_work(work, served):
     with FileLock(work / "runs" / ".nightly.lock"):
         done = neat_delta("run", "nightly.toml", cwd=work)
 
-    assert done.returncode == 2
-    assert "nightly.toml: another run of this file is at work" in done.stderr
+    assert done.returncode == 3
+    assert "nightly.toml: already running" in done.stderr
     assert not (work / "runs" / "nightly-latest").exists()
 
 
@@ -207,7 +207,7 @@ def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, serve
     done = neat_delta("run", "nightly.toml", cwd=work)
 
     assert done.returncode == 0, done.stdout
-    assert "the rest of history entry 1 has been sent" in done.stdout
+    assert "the rest of history #1 was sent" in done.stdout
     assert in_shop(work) == read_rows(work / "edited.csv")
     assert [entry.state for entry in history.entries()] == ["done"]
     with closing(history._base()) as base:
@@ -220,11 +220,14 @@ def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, serve
         ('edited = "e.csv"', "column live: live is missing"),
         ('live = "l.csv"\nedited = "e.csv"\nlimit = 3', "line 3, column limit: there is no setting 'limit'"),
         ('live = "l.csv"\nedited = "e.csv"\n[limits]\nchanged = "9"', "line 4, column limits.changed, value '9'"),
-        ('live = "ftp://a:b@x/l.csv"\nedited = "e.csv"', "line 1, column live, value 'ftp://…@x/l.csv': a password in"),
-        ('live = "l.csv"\nedited = "e.csv"\nfresh = "f.csv"', "line 3, column fresh: there is nothing to settle"),
-        ('live = "l.csv"\nedited = "e.csv"\ninclude = ["gone"]', 'include "gone" and at_most go together'),
-        ('live = "l.csv"\nedited = "e.csv"\n[mail]\nfrom = "a@b"\nto = ["nobody"]', "this is no mail address"),
-        ("live = ", "this is no TOML"),
+        (
+            'live = "ftp://a:b@x/l.csv"\nedited = "e.csv"',
+            "line 1, column live, value 'ftp://…@x/l.csv': never write a password",
+        ),
+        ('live = "l.csv"\nedited = "e.csv"\nfresh = "f.csv"', "line 3, column fresh: there is nothing to verify"),
+        ('live = "l.csv"\nedited = "e.csv"\ndelete_missing = 0', "delete_missing must be 1 or more"),
+        ('live = "l.csv"\nedited = "e.csv"\n[mail]\nfrom = "a@b"\nto = ["nobody"]', "not a valid mail address"),
+        ("live = ", "not a valid TOML file"),
     ],
 )
 def test_a_wrong_run_file_is_named_with_its_line(tmp_path, text, said):
@@ -232,7 +235,7 @@ def test_a_wrong_run_file_is_named_with_its_line(tmp_path, text, said):
 
     done = neat_delta("run", "r.toml", cwd=tmp_path)
 
-    assert done.returncode == 2
+    assert done.returncode == 3
     assert said in done.stderr
     assert not (tmp_path / "runs").exists()
 

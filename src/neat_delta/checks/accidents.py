@@ -83,7 +83,7 @@ UNLIKE_CODES: dict[str, pl.Expr] = {
 
 
 def restored(context: CheckContext) -> pl.DataFrame:
-    """A new value is just what a spreadsheet program makes of the live one, which is put back."""
+    """A new value is exactly what a spreadsheet program makes of the live value, which is kept."""
     hit = _what(_texts(context).drop_nulls(["was", "now"]), EXPLAINED)
     accents = _accented(context)
     what = [_broken(was, now) for was, now in accents.select("was", "now").iter_rows()]
@@ -93,7 +93,7 @@ def restored(context: CheckContext) -> pl.DataFrame:
 
 
 def damaged(context: CheckContext) -> pl.DataFrame:
-    """A new value shows a spreadsheet program's damage, and what was meant cannot be told."""
+    """A new value shows damage by a spreadsheet program, and the right value is unknown."""
     codes = [
         name for name, note in context.changes.head.fields.items() if note.type in ("code", "item link", "barcode")
     ]

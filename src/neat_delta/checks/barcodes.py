@@ -18,7 +18,7 @@ LAST_SIGNS = "0123456789X"
 
 
 def wrong_barcode(context: CheckContext) -> pl.DataFrame:
-    """A barcode's check digit is wrong, or it has not the length of one."""
+    """A barcode has a wrong check digit, or a wrong length."""
     found = []
     for _, cells in _barcodes(context):
         others = cells.filter(~_same_number())
@@ -32,7 +32,7 @@ def wrong_barcode(context: CheckContext) -> pl.DataFrame:
 
 
 def padded_barcode(context: CheckContext) -> pl.DataFrame:
-    """A barcode is the live one with zeros put in front."""
+    """A barcode is the live one with extra zeros in front."""
     message = "same barcode with extra zeros; shops and scanners may read it as another one"
     longer = pl.col("code").str.len_chars() > pl.col("was").str.len_chars()
     return concat_findings(

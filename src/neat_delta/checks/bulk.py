@@ -28,7 +28,7 @@ CONTROL = r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x{9f}]"
 
 
 def multiplied_alike(context: CheckContext) -> pl.DataFrame:
-    """The numbers of a column became ten, a hundred or a thousand times what they were, or such a part, all alike."""
+    """All numbers of a column changed by the same factor of 10, 100 or 1,000."""
     found = []
     for cells, both in _numbers_typed(context):
         for factor in FACTORS:
@@ -41,7 +41,7 @@ def multiplied_alike(context: CheckContext) -> pl.DataFrame:
 
 
 def rounded_alike(context: CheckContext) -> pl.DataFrame:
-    """The numbers of a column were rounded to one number of decimals, all alike."""
+    """All numbers of a column were rounded to the same decimals."""
     found = []
     for cells, both in _numbers_typed(context):
         finer = both.filter(WAS != NOW)
@@ -55,7 +55,7 @@ def rounded_alike(context: CheckContext) -> pl.DataFrame:
 
 
 def share_slip(context: CheckContext) -> pl.DataFrame:
-    """A share in per cent became its own hundredfold or hundredth, or leaves what shares of the column are."""
+    """A percentage became 100 times larger or smaller, or is unlike all others of the column."""
     found = []
     for name, cells in context.changed.items():
         if context.type_of(name) != "percent":
@@ -72,7 +72,7 @@ def share_slip(context: CheckContext) -> pl.DataFrame:
 
 
 def control_character(context: CheckContext) -> pl.DataFrame:
-    """A value has a control character in it, which nobody types."""
+    """A value has a control character."""
     cells = context.outgoing_cells.drop_nulls("now").filter(NOW.str.contains(CONTROL))
     new = cells.filter(~WAS.str.contains(CONTROL).fill_null(value=False))
     message = "contains a control character. Retype the value"

@@ -37,7 +37,7 @@ NUMBERED = r"(^|_)(sort|position|order|rank|bin|shelf|place|row|number|no)(_|$)"
 
 
 def column_out_of_step(context: CheckContext) -> pl.DataFrame:
-    """The values of one column stand on other items than before: it was sorted, or shifted, without the others."""
+    """The values of one column are on other items than before: sorted or moved without the other columns."""
     found = []
     for name, cells in context.changed.items():
         cells = cells.drop_nulls(["was", "now"])
@@ -57,7 +57,7 @@ def column_out_of_step(context: CheckContext) -> pl.DataFrame:
 
 
 def fill_series(context: CheckContext) -> pl.DataFrame:
-    """Numbers of neighbouring rows count up or down by one from the row above: a fill handle was dragged."""
+    """Numbers rise or fall by one from row to row: a fill handle was used."""
     found = []
     for name, cells in context.changed.items():
         if not type_named(context.type_of(name)).numeric or pl.Series([name]).str.contains(NUMBERED).item():
@@ -85,7 +85,7 @@ def fill_series(context: CheckContext) -> pl.DataFrame:
 
 
 def filled_down(context: CheckContext) -> pl.DataFrame:
-    """Unlike values of neighbouring rows became that of the row above: it was filled down over them."""
+    """Different values of several rows became the value of the row above: filled down by mistake."""
     key = Key(context.changes.head.key, explicit=True)
     name_field = find_name_field(context.live, key)
     found = []
@@ -106,7 +106,7 @@ def filled_down(context: CheckContext) -> pl.DataFrame:
 
 
 def shifted(context: CheckContext) -> pl.DataFrame:
-    """The cells of a row hold what its neighbours to one side held: the row was shifted by a column."""
+    """The cells of a row are one column off."""
     names = [name for name in context.live.names if name not in context.changes.head.key]
     cells = {name: cells for name, cells in context.changed.items() if name in names}
     all_of = context.outgoing_cells.group_by("key").agg(all=pl.len()).filter(pl.col("all") >= FEWEST_SHIFTED)
@@ -134,7 +134,7 @@ def shifted(context: CheckContext) -> pl.DataFrame:
 
 
 def truncated(context: CheckContext) -> pl.DataFrame:
-    """Several texts of a column lost their ends at one and the same length."""
+    """Several texts of a column were cut off at the same length."""
     found = []
     for cells in context.changed.values():
         cut = cells.drop_nulls(["was", "now"]).filter(
@@ -147,7 +147,7 @@ def truncated(context: CheckContext) -> pl.DataFrame:
 
 
 def replaced(context: CheckContext) -> pl.DataFrame:
-    """One word was replaced by another in several fields at once: search and replace went further than meant."""
+    """One word was replaced by another in several fields: search and replace went too far."""
     texts = context.changes.cells_with_action(CHANGE, RECODE).drop_nulls(["was", "now"])
     kinds = [name for name, note in context.changes.head.fields.items() if not type_named(note.type).numeric]
     texts = texts.filter(pl.col("field").is_in(kinds))

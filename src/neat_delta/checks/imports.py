@@ -20,7 +20,7 @@ UNTOLD = (
 
 
 def character(context: CheckContext) -> pl.DataFrame:
-    """A value holds a character that the character set of the shop's files lacks."""
+    """A value has a character that the encoding of the shop does not have."""
     charset = _charset(context)
     cells = context.outgoing_cells
     # UTF-8 and UTF-16 lack none, and ASCII may be any.
@@ -34,7 +34,7 @@ def character(context: CheckContext) -> pl.DataFrame:
 
 
 def untold_characters(context: CheckContext) -> pl.DataFrame:
-    """A value needs more than ASCII, and nothing tells how the shop writes such characters."""
+    """A value needs more than ASCII, and the encoding of the shop is unknown."""
     cells = context.outgoing_cells
     if _charset(context) != ASCII:
         return context.findings_for(cells.clear(), "unknown encoding", "warning", "")
@@ -44,7 +44,7 @@ def untold_characters(context: CheckContext) -> pl.DataFrame:
 
 
 def cannot_be_emptied(context: CheckContext) -> pl.DataFrame:
-    """A field would be emptied, and the shop's import has no way to do that by file."""
+    """A field would be emptied, but no file can do that in this shop."""
     emptied = context.outgoing_cells.filter(pl.col("now").is_null() & (not context.settings.imports.can_empty))
     message = (
         "the shop ignores blank cells, so no file can empty this field. Empty it in the shop, "
@@ -54,7 +54,7 @@ def cannot_be_emptied(context: CheckContext) -> pl.DataFrame:
 
 
 def reads_as_marker(context: CheckContext) -> pl.DataFrame:
-    """A value is just what the shop's import takes for "empty this"."""
+    """A value is exactly the text that empties a field in this shop."""
     marker = context.settings.imports.marker
     message = f"for the shop, {marker!r} means: empty this field. Write another value, or leave it blank"
     return context.findings_for(

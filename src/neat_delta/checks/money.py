@@ -39,7 +39,7 @@ TIMES_LARGEST = 10
 
 
 def negative(context: CheckContext) -> pl.DataFrame:
-    """An amount of money or a stock falls below zero."""
+    """A price or a stock becomes negative."""
     message = "negative value not allowed. Correct it"
     return _each(
         context, _money(context) + _stock(context), (NOW < 0) & ~(WAS < 0).fill_null(value=False), "negative", message
@@ -56,7 +56,7 @@ def zero_price(context: CheckContext) -> pl.DataFrame:
 
 
 def decimal_slip(context: CheckContext) -> pl.DataFrame:
-    """An amount of money is about ten, a hundred or a thousand times what it was, or such a part of it."""
+    """A price becomes about 10, 100 or 1,000 times larger or smaller."""
     ratio = (NOW.cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
     near = [((times / step - 1).abs() < about) for step, about in SLIPS.items() for times in (ratio, 1 / ratio)]
     message = "10 or 100 times more, or less, than before: decimal separator wrong?"
@@ -64,7 +64,7 @@ def decimal_slip(context: CheckContext) -> pl.DataFrame:
 
 
 def large_move(context: CheckContext) -> pl.DataFrame:
-    """An amount of money moves by a larger share than is settled as usual."""
+    """A price changes by more than largest_change."""
     most = context.settings.checks.largest_change
     share = ((NOW - WAS).cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
     message = f"changes by more than {most * 100:.0f} % (limit: largest_change in [checks])"
@@ -72,7 +72,7 @@ def large_move(context: CheckContext) -> pl.DataFrame:
 
 
 def implausible_stock(context: CheckContext) -> pl.DataFrame:
-    """A stock is far above any that the shop has."""
+    """A stock is far above all others of the shop."""
     found = []
     for name in _stock(context):
         both = context.numbers(name)
@@ -86,7 +86,7 @@ def implausible_stock(context: CheckContext) -> pl.DataFrame:
 
 
 def below_cost(context: CheckContext) -> pl.DataFrame:
-    """A price falls below its cost, which it did not before."""
+    """A price falls below the cost."""
     pair = _price_and_cost(context)
     if pair is None:
         return no_findings()
@@ -101,7 +101,7 @@ def below_cost(context: CheckContext) -> pl.DataFrame:
 
 
 def low_margin(context: CheckContext) -> pl.DataFrame:
-    """A margin falls below the floor that is settled for it."""
+    """A margin falls below margin_floor."""
     floor = context.settings.checks.margin_floor
     if floor is None or (pair := _price_and_cost(context)) is None:
         return no_findings()
@@ -134,7 +134,7 @@ def _price_and_cost(context: CheckContext) -> pl.DataFrame | None:
 
 
 def sale_not_below_price(context: CheckContext) -> pl.DataFrame:
-    """A sale price is not below the price."""
+    """A sale price is not below the regular price."""
     price, sale = (
         context.settings.money.price_of(context.live.names),
         context.settings.money.sale_of(context.live.names),
@@ -151,7 +151,7 @@ def sale_not_below_price(context: CheckContext) -> pl.DataFrame:
 
 
 def sale_below_cost(context: CheckContext) -> pl.DataFrame:
-    """A sale price falls below the cost, which it did not before."""
+    """A sale price falls below the cost."""
     sale, cost = (
         context.settings.money.sale_of(context.live.names),
         context.settings.money.price_cost_fields(context.live.names)[1],
@@ -192,7 +192,7 @@ def sale_ends_early(context: CheckContext) -> pl.DataFrame:
 
 
 def cost_left_behind(context: CheckContext) -> pl.DataFrame:
-    """In a group of items whose price and cost moved together, the cost of one did not."""
+    """In a group of items with new prices and costs, the cost of one did not change."""
     price, cost = context.settings.money.price_cost_fields(context.live.names)
     group = next((name for name in context.live.names if BRAND.match(name)), None)
     if not (price and cost and group) or len(context.outgoing_cells.filter(field=cost)) < FEWEST_ALIKE:
@@ -214,7 +214,7 @@ def cost_left_behind(context: CheckContext) -> pl.DataFrame:
 
 
 def many_changes(context: CheckContext) -> pl.DataFrame:
-    """More of the catalogue changes in a field than is settled as usual."""
+    """A field changes in more items than most_changed."""
     most, items = context.settings.checks.most_changed, len(context.live)
     found = [no_findings()]
     for name, _, cells in context.cells():

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 
 def locked(context: CheckContext) -> pl.DataFrame:
-    """A field whose change has wide effects changes, and this run does not unlock it."""
+    """A locked field changes."""
     message = "locked field (catalogue.toml)"
     known = context.changes.keys_with_action(CHANGE, RECODE)
     return concat_findings(
@@ -32,7 +32,7 @@ def locked(context: CheckContext) -> pl.DataFrame:
 
 
 def required(context: CheckContext) -> pl.DataFrame:
-    """A required field would be emptied, or a new item lacks it."""
+    """A required field would be emptied, or a new item does not have it."""
     key = context.changes.head.key
     wanted = [name for name, result in context.settings.fields.items() if result.required and name not in key]
     emptied = context.outgoing_cells.filter(pl.col("now").is_null() & pl.col("field").is_in(wanted))
@@ -58,7 +58,7 @@ def required(context: CheckContext) -> pl.DataFrame:
 
 
 def too_long(context: CheckContext) -> pl.DataFrame:
-    """A text is longer than the field holds."""
+    """A text is longer than the maximum."""
     message = "max. {} characters. Shorten the text"
     return concat_findings(
         context.findings_for(
@@ -73,7 +73,7 @@ def too_long(context: CheckContext) -> pl.DataFrame:
 
 
 def too_fine(context: CheckContext) -> pl.DataFrame:
-    """A number has more decimals than the field holds; the shop would round it."""
+    """A number has more decimals than the maximum; the shop would round it."""
     message = "max. {} decimals. Round it"
     return concat_findings(
         context.findings_for(
@@ -94,7 +94,7 @@ def _decimals(context: CheckContext, name: str) -> pl.Expr:
 
 
 def condition(context: CheckContext) -> pl.DataFrame:
-    """A condition between fields, settled in [checks], held before and does not hold any more."""
+    """A rule of [checks] was true before and is not true any more."""
     return concat_findings(_broken(context, one) for one in context.settings.checks.conditions)
 
 

@@ -28,7 +28,7 @@ SINGLE = "\x1f"
 
 
 def unknown_value(context: CheckContext) -> pl.DataFrame:
-    """A limited field would take a value that it does not know: none of the settled ones, or of those in use."""
+    """A choice field gets a value that is not allowed, or that no item has."""
     found = []
     for name, result, cells in context.cells():
         known = _known_values(context, name, result)
@@ -100,7 +100,7 @@ def normalize(value: str) -> str:
 
 
 def another_spelling(context: CheckContext) -> pl.DataFrame:
-    """A value new to a field of few values is one of them but for case, spaces or accents."""
+    """A new value differs from a known one only in case, spaces or accents."""
     found = []
     for name, result, cells in context.cells():
         if result.allowed_values or result.type == "choice" or context.type_of(name) != "text" or result.separator:
@@ -119,7 +119,7 @@ def another_spelling(context: CheckContext) -> pl.DataFrame:
 
 
 def spelling_variant(context: CheckContext) -> pl.DataFrame:
-    """A limited field that changes has two spellings of one value in the live export already."""
+    """A choice field that changes already has two spellings of one value in the shop."""
     found = []
     for name, result, cells in context.cells():
         if result.type != "choice":
@@ -137,7 +137,7 @@ def spelling_variant(context: CheckContext) -> pl.DataFrame:
 
 
 def unknown_category(context: CheckContext) -> pl.DataFrame:
-    """An item would go into a category that no item is in and that is not settled, or not into a lowest one."""
+    """An item gets a category that no item has and that is not allowed, or one with subcategories."""
     found = []
     for name, result, cells in context.cells():
         if context.type_of(name) != "category" or name in context.overrides.allow_new_values:
@@ -167,7 +167,7 @@ def _parents(paths: pl.Series) -> pl.Series:
 
 
 def image_name(context: CheckContext) -> pl.DataFrame:
-    """A picture's name has spaces or signs that break web addresses."""
+    """The name of an image file has characters that URLs cannot have."""
     message = "the file name has a space or a character that URLs cannot have. Rename the image"
     return concat_findings(
         context.findings_for(
@@ -179,7 +179,7 @@ def image_name(context: CheckContext) -> pl.DataFrame:
 
 
 def image_missing(context: CheckContext) -> pl.DataFrame:
-    """A picture is not in the folder of pictures."""
+    """An image file is not in the folder with the images."""
     if context.images is None:
         return no_findings()
     there = pl.Series(sorted(context.images), dtype=pl.String)
@@ -192,7 +192,7 @@ def image_missing(context: CheckContext) -> pl.DataFrame:
 
 
 def not_unique(context: CheckContext) -> pl.DataFrame:
-    """A value that must be an item's own would stand on another item too: barcodes, and fields settled as unique."""
+    """A value that must be unique is on another item too: barcodes, and fields set as unique."""
     found = []
     for name, result, cells in context.cells():
         if not (result.unique or context.type_of(name) == "barcode"):
@@ -213,7 +213,7 @@ def not_unique(context: CheckContext) -> pl.DataFrame:
 
 
 def broken_link(context: CheckContext) -> pl.DataFrame:
-    """A reference names an item that there is not."""
+    """A link to an item that does not exist."""
     key = context.changes.head.key
     if len(key) != 1:
         return no_findings()
@@ -235,7 +235,7 @@ def broken_link(context: CheckContext) -> pl.DataFrame:
 
 
 def parent_removed(context: CheckContext) -> pl.DataFrame:
-    """An item is removed that others, which stay, name as their parent or as belonging to them."""
+    """An item is deleted, but other items link to it."""
     key = context.changes.head.key
     removed = context.changes.keys_with_action(REMOVE)
     if len(key) != 1 or removed.is_empty():

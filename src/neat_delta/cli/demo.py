@@ -33,7 +33,7 @@ FILES = (
 )
 SUPPLIER_FILE = (
     'compare live.csv pellimoor.csv --map "Our no.=supplier_code" --match-on supplier_code '
-    '--map "Dealer net=cost" --set "price = ending(list.cost * 1.95, .95)" '
+    '--map "Dealer net=cost" --set "price = ending(file.cost * 1.95, .95)" '
     "-o supplier.changes.jsonl --write updates-supplier"
 )
 # Blocks of the output that the short tour passes over.
@@ -119,7 +119,7 @@ def _try_next(tour: _Tour) -> None:
         "compare live.csv waxwendle.csv --catalogue waxwendle.toml --profile waxwendle",
         "recode live.csv codes.csv",
         'compare live.csv combwick.xlsx --map "Your code=sku" --skip description '
-        '--set "stock_barn = greatest(list.free - 5, 0)" --repair-skus',
+        '--set "stock_barn = greatest(file.free - 5, 0)" --repair-skus',
         "compare live.csv edited.csv --blanks clear --write updates-2",
         "compare YOUR_EXPORT.csv YOUR_FILE.csv",
     ):

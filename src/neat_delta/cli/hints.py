@@ -62,7 +62,7 @@ HINTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "no-settings-file": _always("Make one with: neat-delta setup EXPORT"),
     "no-table-in-sheet": _always("Choose another with --worksheet."),
     "not-done-yet": _always("Use --resume to ask again."),
-    "shop-exists": _always("Use --overwrite to start it anew, or choose another folder."),
+    "shop-exists": _always("Use --overwrite to start it again from an export, or choose another folder."),
     "too-many-removals": _always(
         "Nothing was deleted. List them with --status missing; raise --delete-missing to delete them all."
     ),

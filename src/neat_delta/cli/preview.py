@@ -10,11 +10,8 @@ import click
 
 from neat_delta.cli.changeset_args import LIVE, selected_part, selection_options
 from neat_delta.cli.common import (
-    FILE,
-    OVERWRITE,
     SOURCE,
     OutputOptions,
-    bundle_options,
     catalogue_file,
     console,
     load_config,
@@ -23,7 +20,8 @@ from neat_delta.cli.common import (
     show_json,
     show_progress,
 )
-from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
+from neat_delta.cli.help import command
+from neat_delta.cli.preview_options import PreviewOptions, preview_options
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 
@@ -43,81 +41,6 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import Settings
 
 
-class PreviewOptions(NamedTuple):
-    """What of a change set is wanted to be options, and where."""
-
-    by: str
-    item: tuple[str, ...]
-    money: bool
-    stock: bool
-    quotes: Location | None
-    quotes_csv: Path | None
-    limit: int
-    everything: bool
-    page: Path | None
-    review: Path | None
-    review_by: str
-    charts: Path | None
-    overwrite: bool
-
-
-def _display_options(command: Any) -> Any:
-    options = (
-        option(
-            DISPLAY,
-            "--by",
-            default="item",
-            metavar="WHAT",
-            help="Group by item (default), field, category, brand, or the name of any field.",
-        ),
-        option(DISPLAY, "--item", multiple=True, metavar="SKU", help="Show one item, before and after. Repeatable."),
-        option(DISPLAY, "--money", is_flag=True, help="Prices, costs, margins; prices needed to keep the margin."),
-        option(DISPLAY, "--stock", is_flag=True, help="Units and value, up and down, by location."),
-        option(
-            DISPLAY,
-            "--quotes",
-            type=SOURCE,
-            metavar="FILE",
-            help="Open quotes or contract prices that the new costs affect.",
-        ),
-        option(OUTPUT, "--quotes-csv", type=FILE, metavar="FILE", help="Save the result of --quotes."),
-        option(
-            DISPLAY,
-            "--limit",
-            type=click.IntRange(min=1),
-            default=20,
-            show_default=True,
-            metavar="N",
-            help="Show at most N.",
-        ),
-        option(DISPLAY, "--all", "everything", common=True, is_flag=True, help="Show every change and every problem."),
-        option(
-            OUTPUT, "--page", common=True, type=FILE, metavar="FILE", help="Save a page for a browser (HTML, one file)."
-        ),
-        option(
-            OUTPUT,
-            "--review",
-            common=True,
-            type=FILE,
-            metavar="FILE",
-            help="Save a review workbook (accept or reject each row).",
-        ),
-        option(
-            OUTPUT,
-            "--review-by",
-            type=click.Choice(["cell", "item"]),
-            default="cell",
-            show_default=True,
-            help="One row of the review workbook per changed cell, or per item.",
-        ),
-        option(
-            OUTPUT, "--charts", common=True, type=FILE, metavar="DIR", help="Save charts in this folder (PNG, SVG)."
-        ),
-        OVERWRITE,
-    )
-    return bundle_options(PreviewOptions, "options", options, command)
-
-
 @command(
     "preview",
     "neat-delta preview tuesday.changes.jsonl",
@@ -127,7 +50,7 @@ def _display_options(command: Any) -> Any:
 @click.argument("changes", type=SOURCE)
 @LIVE
 @selection_options
-@_display_options
+@preview_options
 @catalogue_file
 @output_options
 def preview_command(

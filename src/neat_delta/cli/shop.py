@@ -29,7 +29,7 @@ def shop_command() -> None:
 @click.argument("folder", type=FILE, metavar="DIR")
 @option(READING, "--from", "export", type=SOURCE, metavar="FILE", help="Export to start with.  [default: the demo's]")
 @option(MATCHING, "--key", default="sku", show_default=True, metavar="COLUMN", help="Column with the SKU.")
-@option(OUTPUT, "--overwrite", is_flag=True, help="Start an existing practice shop anew.")
+@option(OUTPUT, "--overwrite", is_flag=True, help="Replace an existing practice shop.")
 def open_command(folder: Path, export: Location | None, key: str, overwrite: bool) -> int:
     """Make a new practice shop in DIR; its settings are in DIR/shop.toml."""
     from importlib.resources import as_file, files

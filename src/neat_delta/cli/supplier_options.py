@@ -107,84 +107,86 @@ def _pair(text: str, format_given: str) -> tuple[str, str]:
     return left.strip(), right.strip()
 
 
+OPTIONS = (
+    option(SUPPLIER, "--profile", "name", metavar="NAME", help="Use this supplier profile of catalogue.toml."),
+    option(
+        SUPPLIER,
+        "--save-profile",
+        "save_as",
+        metavar="NAME",
+        help="Save the options of this group as a supplier profile.",
+    ),
+    option(
+        MATCHING,
+        "--map",
+        "columns",
+        common=True,
+        multiple=True,
+        metavar="COLUMN=FIELD",
+        callback=_pairs,
+        help='Map a column to a field, such as "Dealer net=cost". Repeatable.',
+    ),
+    option(SCOPE, "--skip", multiple=True, metavar="FIELD", help="Do not change this field. Repeatable."),
+    option(
+        MATCHING,
+        "--match-on",
+        metavar="FIELD",
+        help="Match items by this field instead of the SKU; it must be unique, such as a barcode.",
+    ),
+    option(
+        VALUES,
+        "--constant",
+        multiple=True,
+        metavar="FIELD=VALUE",
+        callback=_pairs,
+        help="Use this value in every row for a field that EDITED does not have. Repeatable.",
+    ),
+    option(
+        VALUES,
+        "--set",
+        "rules",
+        common=True,
+        multiple=True,
+        metavar="FORMULA",
+        help='Calculate a field, such as "price = round(file.net * 1.6, 2)". Repeatable.',
+    ),
+    option(
+        VALUES,
+        "--set-new",
+        "rules_new",
+        multiple=True,
+        metavar="FORMULA",
+        help='Calculate a field of new items, such as "active = 1". Repeatable.',
+    ),
+    option(
+        SUPPLIER,
+        "--map-code",
+        multiple=True,
+        metavar="THEIRS=OURS",
+        callback=_pairs,
+        help="Map a supplier's code to our SKU; --save-profile saves it. Repeatable.",
+    ),
+    option(
+        SUPPLIER,
+        "--map-value",
+        multiple=True,
+        nargs=2,
+        metavar="FIELD THEIRS=OURS",
+        help="Map a supplier's value to ours, such as the name of a location. Repeatable.",
+    ),
+    option(
+        SUPPLIER,
+        "--map-file",
+        type=SOURCE,
+        metavar="FILE",
+        help="Mapping table: 2 columns (their code, our SKU) or 3 (field, their value, ours).",
+    ),
+)
+
+
 def supplier_options(command: F) -> F:
     """Add the options about a supplier's file to a command, as ``supplier``."""
-    options = (
-        option(SUPPLIER, "--profile", "name", metavar="NAME", help="Use this supplier profile of catalogue.toml."),
-        option(
-            SUPPLIER,
-            "--save-profile",
-            "save_as",
-            metavar="NAME",
-            help="Save the options of this group as a supplier profile.",
-        ),
-        option(
-            MATCHING,
-            "--map",
-            "columns",
-            common=True,
-            multiple=True,
-            metavar="COLUMN=FIELD",
-            callback=_pairs,
-            help='Map a column to a field, such as "Dealer net=cost". Repeatable.',
-        ),
-        option(SCOPE, "--skip", multiple=True, metavar="FIELD", help="Do not change this field. Repeatable."),
-        option(
-            MATCHING,
-            "--match-on",
-            metavar="FIELD",
-            help="Match items by this field instead of the SKU; it must be unique, such as a barcode.",
-        ),
-        option(
-            VALUES,
-            "--constant",
-            multiple=True,
-            metavar="FIELD=VALUE",
-            callback=_pairs,
-            help="Use this value in every row for a field that EDITED does not have. Repeatable.",
-        ),
-        option(
-            VALUES,
-            "--set",
-            "rules",
-            common=True,
-            multiple=True,
-            metavar="FORMULA",
-            help='Calculate a field, such as "price = round(list.net * 1.6, 2)". Repeatable.',
-        ),
-        option(
-            VALUES,
-            "--set-new",
-            "rules_new",
-            multiple=True,
-            metavar="FORMULA",
-            help='Calculate a field of new items, such as "active = 1". Repeatable.',
-        ),
-        option(
-            SUPPLIER,
-            "--map-code",
-            multiple=True,
-            metavar="THEIRS=OURS",
-            callback=_pairs,
-            help="Map a supplier's code to our SKU; --save-profile saves it. Repeatable.",
-        ),
-        option(
-            SUPPLIER,
-            "--map-value",
-            multiple=True,
-            nargs=2,
-            metavar="FIELD THEIRS=OURS",
-            help="Map a supplier's value to ours, such as the name of a location. Repeatable.",
-        ),
-        option(
-            SUPPLIER,
-            "--map-file",
-            type=SOURCE,
-            metavar="FILE",
-            help="Mapping table: 2 columns (their code, our SKU) or 3 (field, their value, ours).",
-        ),
-    )
-    return bundle_options(SupplierOptions, "supplier", options, command)
+    return bundle_options(SupplierOptions, "supplier", OPTIONS, command)
 
 
 def save_profile(config: Path | None, name: str, profile: SupplierProfile, result: Mapping[str, str]) -> None:

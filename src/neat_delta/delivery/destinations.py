@@ -166,7 +166,7 @@ class HttpDestination:
                 raise DeliveryError(message, file=self.address, hint="Resume to ask again.", code="not-done-yet")
             self.say(f"import {job} is {result['state']}")
             time.sleep(POLL)
-        if result["state"] == "refused":
+        if result["state"] == "rejected":
             return DeliveryResult(job, redacted(str(result["message"])), [])
         rows = self._asked("GET", f"imports/{job}/results").json()
         results = [row | {"reason": redacted(str(row.get("reason") or ""))} for row in rows]

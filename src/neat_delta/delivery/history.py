@@ -29,7 +29,7 @@ NAME = "history.sqlite"
 DATA = "NEAT_DELTA_DATA"
 # A file is noted as leaving before it leaves, as brought once one step is left in which the place gets it, as sent once
 # the place has it, and as done when its result list is here.
-LEAVING, BROUGHT, SENT, DONE, REFUSED = "leaving", "brought", "sent", "done", "refused"
+LEAVING, BROUGHT, SENT, DONE, REJECTED = "leaving", "brought", "sent", "done", "rejected"
 SCHEMA = """
 CREATE TABLE IF NOT EXISTS entries (
   entry INTEGER PRIMARY KEY AUTOINCREMENT, begun TEXT NOT NULL, place TEXT NOT NULL, folder TEXT NOT NULL,
@@ -89,7 +89,7 @@ class Entry:
         states = [file.state for file in self.files]
         if all(state == DONE for state in states):
             return DONE
-        return REFUSED if REFUSED in states else "under way"
+        return REJECTED if REJECTED in states else "under way"
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import alone_with
-from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REFUSED, SENT, Entry, History
+from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REJECTED, SENT, Entry, History
 from neat_delta.errors import DeliveryError
 from neat_delta.output_paths import note_input
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
@@ -98,7 +98,7 @@ def _send(update: Update, place: Destination, history: History, *, resume: bool,
         progress.step(f"waiting for {file.name}")
         result = place.wait_for_result(job)
         if result.reason is not None:
-            history.note(entry, file.number, REFUSED, job, result.reason, result.results)
+            history.note(entry, file.number, REJECTED, job, result.reason, result.results)
             hint = "The files after it were not sent. See: neat-delta history"
             raise DeliveryError(result.reason, file=file.name, hint=hint)
         history.note(entry, file.number, DONE, job, None, result.results)
@@ -116,8 +116,8 @@ def _insist_on_new(entry: Entry | None, *, resume: bool) -> None:
             f"already sent completely to {entry.place} on {entry.begun} (history #{entry.entry})",
             hint="To send a change again, make a new export, run compare or refresh, and write a new update.",
         )
-    if REFUSED in states:
-        file = entry.files[states.index(REFUSED)]
+    if REJECTED in states:
+        file = entry.files[states.index(REJECTED)]
         raise DeliveryError(
             f"{file.name} was rejected before: {file.reason} (history #{entry.entry})",
             hint="Correct the cause, run verify with a new export, and write what is left.",

@@ -1,7 +1,7 @@
 """Rules: values computed from the live item and, where there is one, from a row of somebody's list.
 
 A rule is ``field = expression``; see ``neat_delta.expressions`` for what an expression may be. ``live.price`` is the
-live item's price, ``list.price`` the list's; without such a word in front a name must be found on one side only.
+live item's price, ``file.price`` the list's; without such a word in front a name must be found on one side only.
 """
 
 from __future__ import annotations
@@ -20,8 +20,8 @@ if TYPE_CHECKING:
 
     from neat_delta.expressions.ending import Rounding
 
-LIVE, LIST, RATES = "live.", "list.", "rates."
-EXAMPLES = "Example: price = round(list.net * 1.19, 2)"
+LIVE, LIST, RATES = "live.", "file.", "rates."
+EXAMPLES = "Example: price = round(file.net * 1.19, 2)"
 
 
 @dataclass(frozen=True, eq=False)

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 # Longer, or nested deeper, than any that a person writes.
 LONGEST, DEEPEST = 5_000, 100
 # A name may say on which side it is meant: live.price is the live item's price.
-SIDES = ("live", "list", "rates")
+SIDES = ("live", "file", "rates")
 
 
 @dataclass(frozen=True, eq=False)

@@ -22,7 +22,7 @@ from neat_delta.practice_shop.shop import DOES, JOBS, open_shop, results_csv
 if TYPE_CHECKING:
     from neat_delta.practice_shop.shop import PracticeShop, Result
 
-WAITING, RUNNING, DONE, REFUSED, BROKEN_OFF = "waiting", "running", "done", "refused", "broken off"
+WAITING, RUNNING, DONE, REJECTED, INTERRUPTED = "waiting", "running", "done", "rejected", "interrupted"
 MOST_BYTES = 1 << 30
 SCHEMA = (
     "CREATE TABLE IF NOT EXISTS jobs (job INTEGER PRIMARY KEY AUTOINCREMENT, mark TEXT UNIQUE, "
@@ -79,9 +79,9 @@ class ShopServer(ThreadingHTTPServer):
             time.sleep(shop.behaviour.seconds)
             try:
                 taken = shop.import_file(data, action)
-                self._finish(job, BROKEN_OFF if taken.broken_off else DONE, "", taken.results)
+                self._finish(job, INTERRUPTED if taken.broken_off else DONE, "", taken.results)
             except (NeatDeltaError, sqlite3.Error) as error:
-                self._finish(job, REFUSED, str(error), [])
+                self._finish(job, REJECTED, str(error), [])
 
     def _finish(self, job: int, state: str, reason: str, results: list[Result]) -> None:
         text = json.dumps([result.as_dict() for result in results])

@@ -240,7 +240,7 @@ def make_shop(folder: Path, table: Table, key: str, *, replace: bool = False) ->
         raise WriteError(
             "there is a practice shop in this folder already",
             file=folder,
-            hint="Choose another folder, or start it anew.",
+            hint="Choose another folder, or allow it to be replaced.",
             code="shop-exists",
         )
     names = [field.column for field in table.fields]

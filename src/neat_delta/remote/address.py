@@ -91,7 +91,7 @@ def parse_location(text: str) -> Location:
         raise InvalidOption(
             "never write a password into an address: others can see it, and it is written into logs",
             file=shown,
-            hint="Put it into a variable or the system's keyring; see docs/places.md. Write an @ in a path as %40.",
+            hint="Put it into a variable or the system's keyring; see docs/addresses.md. Write an @ in a path as %40.",
         )
     try:
         parts = urlsplit(text)

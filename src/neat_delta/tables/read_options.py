@@ -10,17 +10,17 @@ from neat_delta.tables.constraints import CountOrZero, DecimalSeparator, Delimit
 
 @dataclass(frozen=True)
 class ReadOptions:
-    """Statements about a file's format; ``None`` leaves a thing to be recognised."""
+    """Statements about a file's format; ``None`` leaves it to be detected."""
 
     delimiter: Delimiter | None = None
     """`comma`, `semicolon`, `tab` or `pipe`; for programs the character itself."""
     encoding: Encoding | None = None
-    """The character set, such as `windows-1252`: any name that Python knows."""
+    """The encoding, such as `windows-1252`: any name that Python knows."""
     decimal_separator: Annotated[DecimalSeparator | None, Key("decimal")] = None
-    """The decimal mark, `.` or `,`."""
+    """The decimal separator, `.` or `,`."""
     header_line: CountOrZero | None = None
     """The line of the column names, counted from 1; 0 for a file without them."""
-    worksheet: Annotated[str | None] = None
+    worksheet: str | None = None
     """The name or number (from 1) of a workbook's worksheet."""
     keep_non_data: Annotated[bool, NotInFile()] = False
     """Rows that look like sums or footers are data all the same."""

@@ -73,37 +73,37 @@ class FieldSettings:
     type: Annotated[str, OneOf(_type_names)] | None = None
     """What decides [which values are the same](comparing.md#what-counts-as-a-change)."""
     locked: bool = False
-    """A change of this field is held back; `--unlock FIELD` lets it through in one run."""
+    """Changes of this field are errors; `--unlock FIELD` allows them for one run."""
     blank: Annotated[str, OneOf((LEAVE, CLEAR))] | None = None
-    """What a blank cell means, `leave` or `clear`; `--blanks` goes before it in one run."""
+    """What a blank cell means, `leave` or `clear`; `--blanks` overrides it for one run."""
     labels: Mapping[str, str] = field(default_factory=dict)
-    """What people read for each value the store writes: `{ "A" = "on sale", "B" = "on request" }`. The sheet shows
-    labels, and a sheet may hold either."""
+    """Labels for the values of the shop: `{ "A" = "on sale", "B" = "on request" }`. The sheet shows labels; an edited
+    file may have either."""
     allowed: tuple[str, ...] = ()
-    """The values of a limited field. Another one is held back, with the nearest known one beside;
-    `--allow-new-values FIELD` lets it through in one run."""
+    """The allowed values of a choice field. Another one is an error, with the nearest allowed one;
+    `--allow-new-values FIELD` allows it for one run."""
     separator: Annotated[str, NotEmpty()] | None = None
-    """What parts several values in one cell, such as `"\\|"`; spaces around a value do not count."""
+    """The separator of several values in one cell, such as `"\\|"`; spaces around a value do not count."""
     ordered: bool = False
-    """Whether the order of several values counts (pictures) or not (tags, the default)."""
+    """Whether the order of several values counts (images) or not (tags, the default)."""
     cells: Annotated[str, OneOf((REPLACE, "add", "take"))] = REPLACE
-    """What several values in a sheet are there for: `replace` (the default), `add` or `take`."""
+    """What several values in an edited file do: `replace` (the default), `add` or `take`."""
     required: bool = False
-    """It must not be emptied, and a new item must have it."""
+    """It cannot be emptied, and a new item must have it."""
     length: Count | None = None
-    """The most characters."""
+    """Maximum characters."""
     decimals: CountOrZero | None = None
-    """The most digits behind the decimal mark, and how many numbers are written with."""
+    """Maximum decimals; numbers are written with so many."""
     date: Annotated[str, OneOf(_date_formats)] | None = None
     """The order of a date: `YYYY-MM-DD`, `DD.MM.YYYY`, `MM/DD/YYYY` …"""
     yes: Annotated[str, NotEmpty()] | None = None
-    """The token of a flag for yes, such as `"Y"`; it goes together with `no`."""
+    """The word for yes of a yes/no field, such as `"Y"`; set it together with `no`."""
     no: Annotated[str, NotEmpty()] | None = None
-    """The token of a flag for no, such as `"N"`."""
+    """The word for no, such as `"N"`."""
     unique: bool = False
-    """No two items may share a value (barcodes need not be told)."""
+    """No two items may have the same value; always so for barcodes."""
     lowest: bool = False
-    """Of a category: items stand in lowest categories only."""
+    """Of a category: items are in the lowest categories only."""
 
     def mistakes(self) -> Iterator[InvalidSetting]:
         """What does not go together."""
@@ -146,28 +146,28 @@ class ImportConfig:
     delimiter: Delimiter | None = None
     """The delimiter of the files: `comma`, `semicolon`, `tab` or `pipe`."""
     encoding: Encoding | None = None
-    """The character set of the files."""
+    """The encoding of the files."""
     decimal: DecimalSeparator | None = None
-    """The decimal mark of the files."""
+    """The decimal separator of the files."""
     blank: Annotated[str, OneOf((EMPTIES, LEAVES))] | None = None
-    """What a blank cell does: `empties` the field (taken for granted if you do not say) or `leaves` it; then an update
-    holds cells that change only, and holes stay blank."""
+    """What a blank cell does in the shop: `empties` the field (default) or `leaves` it. With `leaves`, an update is one
+    file with blank cells."""
     marker: (
         Annotated[str, NotEmpty("a marker must not be empty", 'If a blank empties a field, set blank = "empties".')]
         | None
     ) = None
-    """The text that empties a field. Where a blank leaves and there is no marker, no file can empty a field, and such
-    changes are held back."""
+    """The text that empties a field. If a blank cell leaves it and there is no marker, no file can empty a field, and
+    such changes are errors."""
     columns: tuple[FieldName, ...] = ()
-    """Fields that every file must have; unchanged ones hold the live value."""
+    """Fields that every file must have; unchanged ones have the live value."""
     rows: Annotated[int, AtLeast(2)] | None = None
-    """The most rows that one file may have, the header among them; a longer one is parted."""
+    """Maximum rows of one file, with the header; longer files are split."""
     bytes: Count | None = None
-    """The most bytes that one file may have."""
+    """Maximum bytes of one file."""
     table: str = "items"
-    """The database's table, for updates as SQL; `items` if it is not settled."""
+    """The database table for updates as SQL; default `items`."""
     instead_of_removal: Mapping[FieldName, str] = field(default_factory=dict)
-    """What fields become of an item that would be removed, such as `{active = "0"}` or `{category = "Archive"}`, where
+    """Values for an item that would be deleted, such as `{active = "0"}` or `{category = "Archive"}`, if
     the shop keeps such items."""
 
     @property
@@ -188,23 +188,23 @@ class SupplierProfile:
     format: Annotated[ReadOptions, Inlined()] = field(default_factory=ReadOptions)
     """The file's format, as in `[export]`."""
     columns: Mapping[str, FieldName] = field(default_factory=dict)
-    """The field for each column that is not known by its name."""
+    """The field for each column that is not matched by its name."""
     skip: tuple[FieldName, ...] = ()
     """Fields that the file must not change."""
     match_on: FieldName | None = None
-    """The field that names items in it, if not the key."""
+    """The field that matches items, if not the key."""
     constants: Mapping[FieldName, str] = field(default_factory=dict)
     """The value of a field in every row, where the file does not have the field."""
     rules: Annotated[tuple[str, ...], Key("set")] = ()
     """Formulas for values."""
     rules_new: Annotated[tuple[str, ...], Key("set_new")] = ()
-    """Formulas for values of new items, where they differ."""
+    """Formulas for new items."""
     codes: Mapping[str, str] = field(default_factory=dict)
     """Our SKU for each of the supplier's codes."""
     values: Mapping[FieldName, Mapping[str, str]] = field(default_factory=dict)
-    """By field, the shop's value for each of the supplier's."""
+    """By field, our value for each of the supplier's."""
     drift_baseline: Annotated[Mapping[str, str], Key("columns_last_time")] = field(default_factory=dict)
-    """The columns that the file had last time, and what they held; `--save-profile` writes it."""
+    """The columns of the file last time, and what they had; written by `--save-profile`."""
 
     @property
     def is_configured(self) -> bool:
@@ -229,11 +229,11 @@ class CheckSettings:
     """``[checks]``: limits, conditions of the shop's own, and checks that are off."""
 
     largest_change: Annotated[float, AtLeast(0)] = 0.5
-    """The largest change of a price that passes without a warning, as a share: 0.5 is half."""
+    """The largest change of a price without a warning, as a share: 0.5 is half."""
     most_changed: Annotated[float, AtLeast(0)] = 0.3
     """The largest share of all items that changes without a warning."""
     margin_floor: Annotated[float, AtLeast(0)] | None = None
-    """The smallest margin that passes without a warning, as a share of the price."""
+    """The smallest margin without a warning, as a share of the price."""
     ignore: tuple[str, ...] = ()
     """Checks that are not run."""
     conditions: tuple[Condition, ...] = ()
@@ -271,9 +271,9 @@ class RefreshSettings:
     """``[refresh]``: a shop that moves on meanwhile."""
 
     difference: tuple[FieldName, ...] = ()
-    """Fields that are sent as what is added to them or taken from them, such as a stock that sells."""
+    """Fields that are sent as a difference, such as a stock that sells."""
     hours: Count | None = None
-    """How old a live export may be, in hours, when an update is written from it."""
+    """Maximum age of a live export, in hours, when an update is written or sent."""
 
 
 @dataclass(frozen=True)
@@ -283,7 +283,7 @@ class Settings:
     key: tuple[str, ...] = ()
     """The fields that identify an item."""
     identity: FieldName | None = None
-    """A field by which an item is known even where its code changes."""
+    """A field that identifies an item even if its SKU changes."""
     fields: Mapping[Annotated[str, AsFieldName(strict=True)], FieldSettings] = field(default_factory=dict)
     """What is configured of each field."""
     export: ReadOptions = field(default_factory=ReadOptions)
@@ -291,17 +291,17 @@ class Settings:
     imports: Annotated[ImportConfig, Key("import")] = field(default_factory=ImportConfig)
     """How the shop reads an update."""
     profiles: Mapping[str, SupplierProfile] = field(default_factory=dict)
-    """Files of suppliers that come again and again."""
+    """Supplier profiles."""
     rates: Mapping[FieldName, Annotated[Decimal, AboveZero()]] = field(default_factory=dict)
-    """Numbers for formulas, as they are written there, such as a currency's rate."""
+    """Numbers for formulas, such as an exchange rate."""
     known: Mapping[FieldName, tuple[str, ...]] = field(default_factory=dict)
-    """Values of a field that no item has yet."""
+    """Allowed values of a field that no item has yet."""
     checks: CheckSettings = field(default_factory=CheckSettings)
     """Limits, conditions, and checks that are off."""
     money: MoneySettings = field(default_factory=MoneySettings)
     """Which fields hold price, cost and sale price."""
     refresh: RefreshSettings = field(default_factory=RefreshSettings)
-    """A shop that moves on meanwhile."""
+    """How to handle changes of the shop in the meantime."""
     path: Annotated[Path | None, NotInFile()] = None
     """Where the file is, if there is one."""
 

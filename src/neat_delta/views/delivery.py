@@ -67,7 +67,7 @@ def _files(entry: Entry, width: int) -> Iterator[Text]:
             [
                 Cell(file.name),
                 Cell(count(file.rows), right=True),
-                Cell(file.state or "not sent", "error" if file.state == "refused" else "plain"),
+                Cell(file.state or "not sent", "error" if file.state == "rejected" else "plain"),
                 Cell(count(taken) if file.results else NOTHING, "now", right=True),
                 *(_bad(counts.get(result, 0)) for result in NOT_TAKEN),
             ]

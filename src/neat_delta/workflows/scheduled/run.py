@@ -227,14 +227,14 @@ class _Run:
         """Fetch the export made after the import, again and again until all has arrived or patience ends."""
         report, fresh = self.report, self.config.fresh
         if fresh is None:
-            report.skip("settle", "the run file has no export to verify with (fresh)")
+            report.skip("verify", "the run file has no export to verify with (fresh)")
             return
         sent = load_changes(report.folder / UPDATE_FOLDER / CHANGESET_FILE)
         for _ in range(self.config.waiting.tries):
             self.progress.step("waiting for the shop")
             time.sleep(self.config.waiting.wait)
             kept = self._fetch("fresh", fresh, "fresh-")
-            with report.step("settle", self.progress) as step:
+            with report.step("verify", self.progress) as step:
                 export = read_table(kept, self.progress, settings.export)
                 result = verify(sent, export.renamed(sent.head.names()), settings)
                 _tell_landed(report, result)

@@ -69,26 +69,26 @@ MailAddress = Annotated[str, NotEmpty("a mail needs {key}", "Write it after [mai
 
 @dataclass(frozen=True)
 class Limits:
-    """``[limits]``: above these, nothing is sent without a person; ``None`` is any number."""
+    """``[limits]``: above these, nothing is sent; ``None`` is no limit."""
 
     changed: CountOrZero | None = None
-    """Items that would change."""
+    """Items that change."""
     share: Annotated[Decimal, AtLeast(0)] | None = None
-    """Items that would change, as a share of the live ones: 0.1 is a tenth."""
+    """Items that change, as a share of all live items: 0.1 is 10 %."""
     errors: CountOrZero | None = None
-    """Findings that hold something back; without this, a single one needs a person."""
+    """Errors that are tolerated: the rest is sent. Without this, one error needs attention."""
     unknown: CountOrZero | None = None
-    """Rows whose code the shop does not know."""
+    """Rows whose SKU is not in the shop."""
 
 
 @dataclass(frozen=True)
 class Waiting:
-    """``[verify]``: how the export after the import is waited for."""
+    """``[verify]``: how long to wait for the export after the import."""
 
     wait: CountOrZero = 0
-    """Seconds before each look."""
+    """Seconds to wait before each try."""
     tries: Count = 1
-    """How often it is fetched until all has arrived."""
+    """Number of tries until all changes are applied."""
 
 
 @dataclass(frozen=True)
@@ -118,31 +118,31 @@ class RunConfig:
     profile: str | None = None
     """The supplier profile of the edited file."""
     catalogue: Annotated[Path | None, AsPath()] = None
-    """The settings, if not the catalogue.toml beside the run's file."""
+    """The settings file, if not catalogue.toml next to the run file."""
     folder: Annotated[Path, AsPath()] = Path("runs")
-    """Where each run gets a folder of its own."""
+    """The folder in which each run makes its own folder."""
     history: Annotated[Path | None, AsPath()] = None
-    """The history, if not the user's own."""
+    """The history file, if not the one of this user."""
     add_new: bool = False
     """Whether new rows are added as new items."""
     delete_missing: Count | None = None
     """Delete items that are not in the edited file, but stop if there are more than this."""
     repair_keys: Annotated[bool, Key("repair_skus")] = False
-    """Rows with a damaged code go to the one item they can be."""
+    """Whether damaged SKUs are repaired where only one item fits."""
     strategy: Annotated[str, OneOf(WAYS), Key("pack")] = FEWEST_CELLS
-    """How the update is packed."""
+    """How the update is packed (as `--pack`)."""
     output_format: Annotated[str, OneOf(OUTPUT_FORMATS), Key("format")] = "delimited"
-    """The format of the update files."""
+    """The format of the update files (as `--format`)."""
     to: Annotated[Location | None, AsLocation()] = None
-    """Where the update goes."""
+    """The destination of the update; without it, nothing is sent."""
     fresh: Annotated[Location | None, AsLocation()] = None
-    """The export after the import."""
+    """The export after the import; without it, nothing is verified."""
     limits: Limits = Limits()
-    """Where a person is needed."""
+    """Above these limits, nothing is sent."""
     waiting: Annotated[Waiting, Key("verify")] = Waiting()
-    """How the export after the import is waited for."""
+    """How long to wait for the export after the import."""
     mail: Mail | None = None
-    """Who gets the summary."""
+    """Who gets the summary by mail."""
     path: Annotated[Path, NotInFile()] = Path()
     """The run's file itself."""
 
@@ -169,7 +169,7 @@ def load_run(path: Path) -> RunConfig:
         InvalidInput: file not found, or it is no TOML.
         InvalidSettings: every mistake, with its line and what is allowed.
     """
-    run = load_config(RunConfig, path, "docs/schedule.md shows one.")
+    run = load_config(RunConfig, path, "docs/run-files.md shows one.")
     beside = path.parent
 
     def from_here(location: Location) -> Location:

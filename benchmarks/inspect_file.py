@@ -1,9 +1,9 @@
-"""Times "look" on a large export against the plain reading of it with Polars.
+"""Times "inspect" on a large export against the plain reading of it with Polars.
 
-    python benchmarks/look.py [--items 1000000] [--runs 5]
+    python benchmarks/inspect_file.py [--items 1000000] [--runs 5]
 
 A third contestant reads and then counts each column's different values with Polars and does nothing else, which is the
-least that any exact look must do.
+least that any exact inspection must do.
 """
 
 from __future__ import annotations
@@ -33,7 +33,7 @@ def main() -> None:
         contestants = {
             "plain Polars": [sys.executable, "-c", PLAIN, live],
             "and counted": [sys.executable, "-c", COUNTED, live],
-            "neat-delta": [*PROGRAM, "look", live, "--quiet"],
+            "neat-delta": [*PROGRAM, "inspect", live, "--quiet"],
         }
         walls: dict[str, list[float]] = {}
         for turn in range(args.runs + 1):

@@ -1,6 +1,6 @@
 """Times "compare" with a supplier's list of a fifth of the items against a plain Polars join of the same files.
 
-    python benchmarks/list.py [--items 1000000] [--share 0.02] [--rule] [--runs 3]
+    python benchmarks/supplier_file.py [--items 1000000] [--share 0.02] [--rule] [--runs 3]
 
 The list has three columns under other names, semicolons and decimal commas. A share of its prices is new, as in next
 month's list, or all with --share 1; with --rule they are computed. The plain script joins, compares and writes. A third
@@ -61,11 +61,11 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)
         subprocess.run([sys.executable, str(HERE / "make_pair.py"), str(args.items), "0.02", name], check=True)
-        live, listed = folder / "live.csv", folder / "list.csv"
+        live, listed = folder / "live.csv", folder / "file.csv"
         items = pl.read_csv(live, infer_schema=False).gather_every(5)
         listed_prices(items, args.share, int(args.rule)).write_csv(listed, separator=";")
         paths = [str(live), str(listed), str(folder / "out.csv"), *["rule"] * args.rule]
-        matched = ["--set", "price = list.retail - 1"] if args.rule else ["--map", "Retail=price"]
+        matched = ["--set", "price = file.retail - 1"] if args.rule else ["--map", "Retail=price"]
         kept = ["--map", "Our no.=sku", *matched, "--out", str(folder / "c.jsonl"), "--quiet"]
         contestants = {
             "plain Polars": [sys.executable, "-c", PLAIN, *paths],
