@@ -48,7 +48,9 @@ def printed_texts(path):
     tree = ast.parse(path.read_text("utf-8"))
     shown = set()
     for node in ast.walk(tree):
-        is_command = isinstance(node, ast.FunctionDef) and any("command(" in ast.unparse(d) for d in node.decorator_list)
+        is_command = isinstance(node, ast.FunctionDef) and any(
+            "command(" in ast.unparse(d) for d in node.decorator_list
+        )
         if is_command and isinstance(node.body[0], ast.Expr):
             shown.add(id(node.body[0].value))
         if isinstance(node, ast.ClassDef) and path.name in ("settings.py", "run_config.py", "read_options.py"):

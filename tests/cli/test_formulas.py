@@ -78,7 +78,7 @@ def test_findings_are_harmless_and_come_back_as_they_were(shop):
     first["problems"]["note"] -= 1  # the new row has a sheet of its own
 
     assert told["counts"] == first["counts"] | {"new": 0}
-    assert (told["cells"], told["findings"]) == (first["cells"], first["findings"])
+    assert (told["cells"], told["problems"]) == (first["cells"], first["findings"])
 
 
 @pytest.mark.parametrize("by", ["cell", "item"])
@@ -86,7 +86,7 @@ def test_a_review_is_harmless_and_knows_its_items_again(shop, by):
     neat_delta("preview", "c.jsonl", "--review", "r.xlsx", "--review-by", by, cwd=shop)
     insist_on_harmless(shop / "r.xlsx")
 
-    picked = neat_delta("pick", "c.jsonl", "--review", "r.xlsx", "--unmarked", "take", "--out", "p.jsonl", cwd=shop)
+    picked = neat_delta("pick", "c.jsonl", "--review", "r.xlsx", "--unmarked", "accept", "--out", "p.jsonl", cwd=shop)
 
     assert "left out    0 cells" in picked.stdout, picked.stderr
 

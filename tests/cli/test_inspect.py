@@ -33,7 +33,7 @@ def test_unreadable_rows_and_damage_are_named(shop):
     seen = neat_delta("inspect", "bad.csv", cwd=shop)
 
     assert seen.returncode == 1
-    assert "line 42  too few cells: 1 where the header has 5" in seen.stdout
+    assert "line 42  too few cells: 1, but the header has 5" in seen.stdout
     assert "not a number, unlike nearly all other values" in seen.stdout
     assert "98 %" in next(line for line in seen.stdout.splitlines() if line.split()[:2] == ["name", "text"])
 
@@ -41,7 +41,7 @@ def test_unreadable_rows_and_damage_are_named(shop):
 def test_json_tells_the_same(shop):
     told = json.loads(neat_delta("inspect", "bad.csv", "--json", cwd=shop).stdout)
 
-    assert (told["rows"], told["form"]["delimiter"], told["unreadable"][0]["line"]) == (41, ",", 42)
+    assert (told["rows"], told["format"]["delimiter"], told["unreadable"][0]["line"]) == (41, ",", 42)
     stock = told["columns"][4]
     assert (stock["kind"], stock["filled"], stock["smallest"], stock["largest"]) == ("quantity", 41, "0", "39")
     assert told["key"]["expected"] == "sku"

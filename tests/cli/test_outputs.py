@@ -36,7 +36,7 @@ from neat_delta.update import replaceable, write
         "compare live.csv edited.csv --out c.jsonl",
         "pick c.jsonl --only price --out c2.jsonl",
         "refresh c.jsonl live.csv --out c2.jsonl",
-        "settle c.jsonl live.csv --out c2.jsonl",
+        "verify c.jsonl live.csv --out c2.jsonl",
         "shop open shop --from live.csv",
     ],
 )
@@ -168,7 +168,7 @@ def test_of_two_that_write_into_one_folder_at_once_one_is_refused(work, monkeypa
     for run in runs:
         run.join()
 
-    assert sorted(codes) == [Exit.DONE, Exit.FAILED]
+    assert sorted(codes) == [Exit.DONE, Exit.UNUSABLE]
     assert (work / "up/receipt.json").is_file()
 
 
@@ -212,7 +212,7 @@ wishes = st.one_of(
     st.builds("preview c.jsonl --quotes live.csv --quotes-csv {}".format, paths),
     st.builds("pick c.jsonl --only price --out {}".format, paths),
     st.builds("refresh c.jsonl live.csv --out {} --problems {}".format, paths, paths),
-    st.builds("settle c.jsonl live.csv --out {}".format, paths),
+    st.builds("verify c.jsonl live.csv --out {}".format, paths),
     st.builds("sheet live.csv -o {}.csv".format, paths),
     st.builds("write c.jsonl -o {}".format, folders),
     st.builds("undo c.jsonl -o {}".format, folders),
@@ -240,7 +240,9 @@ def test_no_command_touches_a_path_that_it_does_not_name(tmp_path_factory, wish,
     # What a link leads to is touched under its own name.
     names = {name for name in before.keys() | after.keys() if not name.startswith("link")}
     touched = {name for name in names if before.get(name) != after.get(name)}
-    said = outputs[0].getvalue().replace("\n", " ") + wish * (code == Exit.FAILED)  # a failed sending is recorded, too
+    said = outputs[0].getvalue().replace("\n", " ") + wish * (
+        code == Exit.UNUSABLE
+    )  # a failed sending is recorded, too
     for name in touched:
         places = [name, *(str(parent) for parent in Path(name).parents if str(parent) != ".")]
         linked = ["link.csv"] * (name == "mine.csv") + ["link-up"] * name.startswith("up/")
@@ -248,7 +250,7 @@ def test_no_command_touches_a_path_that_it_does_not_name(tmp_path_factory, wish,
     for name in ("live.csv", "up/notes.txt", *(("edited.csv", "mine.html") if not replace else ())):
         assert after.get(name) == before[name], (wish, name)
     assert not [name for name in after if ".draft" in name or ".before" in name]
-    if code == Exit.FAILED:
+    if code == Exit.UNUSABLE:
         assert touched <= {"j.sqlite", "history.sqlite"}, (wish, touched, outputs[1].getvalue())
 
 

@@ -180,11 +180,11 @@ def answering(status, body):
 @pytest.mark.parametrize("status", [400, 401, 418])
 def test_a_servers_answer_is_shown_safely(work, status):
     with answering(status, json.dumps({"message": EVIL}).encode()) as address:
-        fetched, _ = on_terminal(work, "look", f"{address}/x.csv")
+        fetched, _ = on_terminal(work, "inspect", f"{address}/x.csv")
         sent, code = on_terminal(work, "send", "up", "--to", address)
         listed, _ = on_terminal(work, "history", "1")
 
-    assert code == 2
+    assert code == 4
     for shown in (fetched, sent, listed):
         insist_on_plain(shown)
 

@@ -37,7 +37,7 @@ def test_a_stopped_run_leaves_everything_or_nothing(shop, wait):
     if "up" in left:
         assert (shop / "up/receipt.json").is_file()
     if run.returncode == Exit.INTERRUPTED:
-        assert b"no file is half written" in said
+        assert b"no partial files were left" in said
 
 
 def _hear_interrupts():
@@ -51,7 +51,7 @@ def test_output_that_cannot_be_written_is_no_success(shop, manner):
         command = [PROGRAM, "compare", "live.csv", "edited.csv", *manner]
         done = subprocess.run(command, cwd=shop, stdout=full, stderr=subprocess.PIPE, text=True, check=False)
 
-    assert done.returncode == Exit.FAILED
+    assert done.returncode == Exit.UNUSABLE
     assert "No space left" in done.stderr
 
 
@@ -63,7 +63,7 @@ def test_output_that_cannot_be_written_is_no_success(shop, manner):
         "preview c.jsonl --quotes broken.csv",
         "pick c.jsonl --failed broken.csv --out p.jsonl",
         "refresh c.jsonl broken.csv --out f.jsonl",
-        "settle c.jsonl broken.csv",
+        "verify c.jsonl broken.csv",
         "undo c.jsonl -o back --fresh broken.csv",
         "shop open shop2 --from broken.csv",
     ],
@@ -71,7 +71,7 @@ def test_output_that_cannot_be_written_is_no_success(shop, manner):
 def test_a_row_that_matters_and_cannot_be_read_is_not_passed_over(work, command):
     (work / "broken.csv").write_text("sku,price\nB,1.00\nA\n")
 
-    assert "broken.csv, line 3: this row cannot be read" in refused(work, command)
+    assert "broken.csv, line 3: cannot read this row" in refused(work, command)
 
 
 def test_a_sheet_tells_which_rows_of_the_export_it_cannot_have(work):
@@ -92,7 +92,7 @@ def test_a_full_disk_ends_with_the_reason_and_leaves_nothing(tmp_path, monkeypat
     monkeypatch.setattr(write.orjson, "dumps", full)
     code = app.run(["compare", str(a), str(b), "--write", str(tmp_path / "up")])
 
-    assert code == Exit.FAILED
+    assert code == Exit.UNUSABLE
     assert "receipt.json: No space left on device" in capsys.readouterr().err
     assert sorted(path.name for path in tmp_path.iterdir()) == ["edited.csv", "live.csv"]
 
@@ -105,7 +105,7 @@ def test_a_fault_of_the_program_never_ends_with_the_code_for_attention(tmp_path,
     monkeypatch.setattr("neat_delta.workflows.inputs.read_pair", fail)
     code = app.run(["compare", str(tmp_path / "a"), str(tmp_path / "b")])
 
-    assert code == Exit.FAILED
+    assert code == Exit.UNUSABLE
     assert "fault of the program" in capsys.readouterr().err
 
 
@@ -144,7 +144,7 @@ def test_a_terminal_that_lacks_signs_shows_others_and_json_is_whole(tmp_path, ch
 def test_no_standard_output_at_all_is_no_fault(tmp_path):
     write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.90"]])
 
-    assert subprocess.run(f'"{PROGRAM}" look live.csv >&-', shell=True, cwd=tmp_path).returncode == 0
+    assert subprocess.run(f'"{PROGRAM}" inspect live.csv >&-', shell=True, cwd=tmp_path).returncode == 0
 
 
 def test_write_finds_the_live_export_beside_the_change_set_or_asks(tmp_path):

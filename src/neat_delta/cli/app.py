@@ -25,8 +25,8 @@ EPILOG = (
 )
 
 
-# Each command is the module of its name in this folder; what its help begins with stands here as well, so that the list
-# of commands loads none of them.
+# Each command is the module of its name in this folder. Its summary is here, so that the list of commands loads none of
+# them.
 GROUPS = {
     "Start": {
         "demo": "A short tour on demo data.",

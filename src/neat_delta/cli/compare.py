@@ -66,7 +66,7 @@ def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, 
     "--blanks",
     common=True,
     type=click.Choice(["leave", "clear"]),
-    help="Blank cells: leave = keep the shop's value (default), clear = empty it.",
+    help="What blank cells do: leave = keep the shop's value (default), clear = empty it.",
 )
 @option(
     VALUES,

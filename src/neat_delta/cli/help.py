@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
@@ -54,7 +55,7 @@ class HelpfulCommand(click.Command):
     def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Examples, then the options of each group."""
         self._format_examples(formatter, self.examples)
-        listed = [param for param in self.get_params(ctx) if param.get_help_record(ctx)]
+        listed = [param for param in self.get_params(ctx) if isinstance(param, click.Option) and not param.hidden]
         for group in GROUPS:
             records = [param.get_help_record(ctx) for param in listed if getattr(param, "group", DISPLAY) == group]
             if records:
@@ -72,7 +73,7 @@ class HelpfulCommand(click.Command):
         records = [param.get_help_record(ctx) for param in self.params if getattr(param, "common", False)]
         if records:
             with formatter.section("Most used options"):
-                formatter.write_dl([record for record in records if record])
+                formatter.write_dl([(names, _first_part(text)) for names, text in filter(None, records)])
         formatter.write_paragraph()
         formatter.write_text(f"All options: {ctx.command_path} --help")
         return formatter.getvalue().rstrip("\n")
@@ -90,9 +91,16 @@ class HelpfulGroup(click.Group):
     command_class = HelpfulCommand
 
 
+def _first_part(text: str) -> str:
+    """A help text up to its first pause, for one line."""
+    return re.split(r"(?<=[.)])\s|[:;,(]\s?|\s{2}", text, maxsplit=1)[0].rstrip(" .") + "."
+
+
 def _show_short_help(ctx: click.Context, _option: click.Parameter, asked: bool) -> None:
     if asked and not ctx.resilient_parsing and isinstance(ctx.command, HelpfulCommand):
-        click.echo(ctx.command.short_help_text(ctx), color=ctx.color)
+        from neat_delta.cli.common import print_lines
+
+        print_lines(ctx.command.short_help_text(ctx))
         ctx.exit()
 
 
