@@ -108,7 +108,7 @@ def test_everything_is_written_where_it_was_asked_for(shop):
     done = preview(shop, "--page", "p.html", "--review", "b.xlsx", "--charts", "plots")
 
     assert {path.name for path in (shop / "plots").iterdir()} == {
-        f"{name}.{form}" for name in ("price-moves", "margins", "changes", "stock-value") for form in ("png", "svg")
+        f"{name}.{form}" for name in ("price-changes", "margins", "changes", "stock-value") for form in ("png", "svg")
     }
     assert (shop / "p.html").read_text().startswith("<!doctype html>")
     assert "neat-delta pick c.changes.jsonl --review b.xlsx --out c-accepted.changes.jsonl" in done.stdout

@@ -218,5 +218,5 @@ def test_largest_changes_come_first_and_fields_are_summed_up(compared):
 
 @pytest.mark.parametrize("kinds", [{"nothing": "text"}, {"price": "cash"}])
 def test_a_kind_or_field_that_does_not_exist_is_refused(compared, kinds):
-    with pytest.raises(InvalidOption, match="not in both files|there is no such type"):
+    with pytest.raises(InvalidOption, match=r"not in both files|there is no such type"):
         compared(LIVE, types=kinds)

@@ -158,7 +158,8 @@ def test_a_run_that_cannot_begin_says_so_and_leaves_its_summary(work):
 
 
 def test_a_list_that_is_another_than_last_time_is_not_sent(work, served):
-    seen = '[profiles.prices]\ncolumns_last_time = {sku = "text", price = "numbers about 99999", Discount = "numbers about 5"}\n'
+    seen = 'sku = "text", price = "numbers about 99999", Discount = "numbers about 5"'
+    seen = f"[profiles.prices]\ncolumns_last_time = {{{seen}}}\n"
     (work / "catalogue.toml").write_text(seen)
     run_file(work, served, 'profile = "prices"')
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import sys
 from dataclasses import asdict
 from pathlib import Path
@@ -28,6 +27,9 @@ if TYPE_CHECKING:
 
 F = TypeVar("F", bound="Callable[..., Any]")
 ACTING = ("change", "recode", "add", "remove")
+# What is about the edited file itself; and the options that have no value.
+READING_OPTIONS = ("--delimiter", "--encoding", "--decimal", "--header-line")
+FLAGS = ("--strict",)
 STATE_CHOICES = ("changed", "unchanged", "new", "missing", "duplicate", "unreadable", "rejected")
 
 
@@ -236,24 +238,34 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
     """What to run next: correct the errors and compare again, then write or import what is right."""
     from neat_delta.views.shell import free_name
     from neat_delta.views.update import next_view
-    from neat_delta.views.verdict import next_command, next_lines
+    from neat_delta.views.verdict import next_lines
 
     result, targets = outcome.result, outcome.targets
     label = "next"
-    if result.changes.blocking_count():
+    if result.changes.blocking_count() and not result.from_formulas:
         if targets.problems_file is None:
-            yield from next_command([*_typed(), "--problems", free_name("problems.xlsx")], width)
+            words = [*_typed_without("--write", "--strict"), "--problems", free_name("problems.xlsx")]
+            yield from _command_view(words, width)
             yield from next_lines(["(correct the rows in this workbook, then compare it)"], "")
-        elif not result.from_formulas:
-            live = str(result.live.source.path)
-            fix = ["neat-delta", "compare", live, str(targets.problems_file), "--worksheet", "error"]
-            yield from next_command(fix, width)
-            yield from next_lines(["(after you have corrected its rows)"], "")
+        else:
+            yield from _command_view(_compare_problems(result, targets.problems_file), width)
+            yield from next_lines(["(after you have corrected the rows in it)"], "")
         label = "or"
     if outcome.receipt:
         yield from next_view(outcome.receipt, width, label)
     elif len(result.changes.keys_with_action(*ACTING)):
-        yield from next_command(_write_command(result, targets.changes_file), width, label)
+        yield from _command_view(_write_command(result, targets.changes_file), width, label)
+
+
+def _command_view(words: list[str], width: int, label: str = "next") -> Iterator[Text]:
+    """A command to run; what is behind a question mark in an address may be a secret, and is not shown again."""
+    from neat_delta.views.verdict import next_command, next_lines
+
+    if any("://" in word and "?" in word for word in words):
+        added = " ".join(words[-2:])
+        yield from next_lines([f"the same command again, with {added}"], label)
+    else:
+        yield from next_command(words, width, label)
 
 
 def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
@@ -279,15 +291,28 @@ def _write_command(result: CompareResult, out: Path | None) -> list[str]:
 
     live = result.live.source.path
     if out is None:
-        return [*_typed(), "--write", free_name("updates")]
+        return [*_typed_without("--write", "--strict"), "--write", free_name("updates")]
     found_anyway = isinstance(live, Path) and live.parent in (out.parent, Path())
     where = [] if found_anyway else ["--live", str(live)]
     return ["neat-delta", "write", str(out), "-o", free_name("updates"), *where]
 
 
-def _typed() -> list[str]:
-    """The command as it was typed; what stands behind a question mark in an address may be a secret."""
-    words = [re.sub(r"(://[^?]*\?).*", r"\1…", word) for word in sys.argv[1:]]
+def _compare_problems(result: CompareResult, problems: Path) -> list[str]:
+    """The command that was typed, about the corrected workbook instead of the edited file."""
+    edited = str((result.original or result.edited).source.path)
+    words = _typed_without("--write", "--strict", "--problems", "--out", "-o", "--worksheet", *READING_OPTIONS)
+    return [*(str(problems) if word == edited else word for word in words), "--worksheet", "error"]
+
+
+def _typed_without(*names: str) -> list[str]:
+    """The command as it was typed, without these options and their values."""
+    words: list[str] = []
+    skipping = False
+    for word in sys.argv[1:]:
+        name = word.split("=")[0]
+        if not skipping and name not in names:
+            words.append(word)
+        skipping = not skipping and name in names and name not in FLAGS and "=" not in word
     return ["neat-delta", *words]
 
 

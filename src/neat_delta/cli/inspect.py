@@ -105,9 +105,9 @@ def _as_dict(
             }
             for column in columns
         ],
-        "unreadable": table.unreadable_rows.select("line", say="message").to_dicts(),
-        "no_data": table.non_data_rows.select("line", say="message").to_dicts(),
-        "damaged": marks.rename({"message": "say"}).to_dicts(),
+        "unreadable": table.unreadable_rows.select("line", "message").to_dicts(),
+        "not_data": table.non_data_rows.select("line", "message").to_dicts(),
+        "damaged": marks.to_dicts(),
         "catalogue": {
             "file": str(settings.path),
             "unknown": settings.unknown_in(table.names),

@@ -110,7 +110,7 @@ def sheet_command(
     if output.as_json:
         locked = [column.field for column in columns if column.locked]
         result = {"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown}
-        show_json(result | {"unreadable": live.unreadable_rows.select("line", say="message").to_dicts()})
+        show_json(result | {"unreadable": live.unreadable_rows.select("line", "message").to_dicts()})
     elif not output.quiet:
         width, bad = console(output).width, live.unreadable_rows["line"].to_list()
         show(_view(out, export, len(rows), columns, unknown, bad, width), output)

@@ -97,7 +97,7 @@ class Receipt:
             "cannot": [
                 {
                     "cells": self.irreversible,
-                    "say": "filled by the update; no file can empty them again, so the undo files leave them filled",
+                    "meaning": "filled by the update; no file can empty them, so the undo files leave them filled",
                 }
             ]
             if self.irreversible

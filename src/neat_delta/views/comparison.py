@@ -307,7 +307,7 @@ def _side(cells: Sequence[dict[str, str | None]], side: str) -> list[Cell]:
 
 def findings_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """What was kept out and why, then what goes through but wants a look; notes are only counted elsewhere."""
-    for level, title, what in (("error", "errors", "not sent"), ("warning", "warnings", "sent")):
+    for level, title, what in (("error", "errors", "not sent"), ("warning", "warnings", "please check")):
         # What is new about a list is said with its columns.
         found = changes.findings.filter(pl.col("level") == level, ~is_about_columns())
         if len(found):

@@ -67,7 +67,7 @@ def _drawn(both: BeforeAfter, settings: Settings, form: str) -> dict[str, tuple[
     from matplotlib.figure import Figure
 
     drawers: dict[str, Callable[[Figure, BeforeAfter, Settings], str | None]] = {
-        "price-moves": _price_moves,
+        "price-changes": _price_moves,
         "margins": _margins,
         "changes": _changes,
         "stock-value": _stock_value,

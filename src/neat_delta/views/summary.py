@@ -62,7 +62,7 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
     if report.findings:
         yield Text()
         yield labelled("errors", f"{count(report.levels['error'])}, not sent", "error")
-        yield from _rows(report.findings, ("item", "line", "field", "say"), report.levels["error"], "error", width)
+        yield from _rows(report.findings, ("item", "line", "field", "message"), report.levels["error"], "error", width)
     if report.results:
         yield Text()
         yield from sentence("the shop", " · ".join(f"{name} {count(n)}" for name, n in report.results.items()), width)
@@ -136,7 +136,7 @@ def summaries(report: RunReport, mail: Mail | None) -> dict[str, bytes]:
 def _tables(report: RunReport) -> Iterator[tuple[str, Sequence[tuple[str, bool]], list[list[str]]]]:
     """What the page shows as tables: title, column heads with whether numbers stand below them, rows."""
     shown: list[tuple[str, Sequence[str], list[dict[str, Any]]]] = [
-        ("Errors, not sent", ("item", "line", "field", "value", "say"), report.findings),
+        ("Errors, not sent", ("item", "line", "field", "value", "message"), report.findings),
         ("Not accepted by the shop", ("code", "result", "reason"), report.rejected),
         ("Not applied as sent", ("item", "field", "ours", "there", "state"), report.not_applied),
         ("What changes", ("item", "name", "field", "was", "now"), report.changes),
@@ -144,7 +144,7 @@ def _tables(report: RunReport) -> Iterator[tuple[str, Sequence[tuple[str, bool]]
     for title, heads, rows in shown:
         if rows:
             title = f"{title}, the first {len(rows)}" if len(rows) == SOME else title
-            named = [("why" if head == "say" else head, _numeric(head, rows)) for head in heads]
+            named = [("why" if head == "message" else head, _numeric(head, rows)) for head in heads]
             yield title, named, [[_cell(row[head]) for head in heads] for row in rows]
 
 
@@ -163,7 +163,7 @@ def _rows(rows: list[dict[str, Any]], heads: Sequence[str], total: int, what: st
         for row in rows
     ]
     named = [
-        Column("why" if head == "say" else head, least=6, right=of_numbers)
+        Column("why" if head == "message" else head, least=6, right=of_numbers)
         for head, of_numbers in zip(heads, right, strict=True)
     ]
     yield from table([Column(), *named], cells, width)

@@ -33,7 +33,7 @@ STATES = {
 
 
 ITEM_HEADS = [Column("item", least=8), Column("name", least=8), Column("field", least=5)]
-LABELS = {ITEM_MISSING: "not there", ALTERED: "otherwise"}
+LABELS = {ITEM_MISSING: "not there", ALTERED: "altered"}
 
 
 def refresh_view(result: RefreshResult, width: int, limit: int = SOME_ITEMS, *, back: bool = False) -> Iterator[Text]:

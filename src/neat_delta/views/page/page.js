@@ -96,7 +96,7 @@ let drawn = [-1, -1];
 function draw(anew, all) {
   const list = at("list");
   const from = all ? 0 : Math.max(0, placeAt(list.scrollTop) - SPARE);
-  const to = all ? Math.min(shown.length, MOST_PRINTED) : Math.min(shown.length, placeAt(list.scrollTop + file.clientHeight) + SPARE);
+  const to = all ? Math.min(shown.length, MOST_PRINTED) : Math.min(shown.length, placeAt(list.scrollTop + list.clientHeight) + SPARE);
   if (!anew && from === drawn[0] && to === drawn[1]) return;
   drawn = [from, to];
   for (const old of [...at("table").querySelectorAll("tbody.item")]) old.remove();

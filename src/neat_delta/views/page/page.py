@@ -84,7 +84,7 @@ def _tiles(changes: ChangeSet) -> list[tuple[str, str]]:
             result.append((count(len(changes.keys_with_action(do))), what))
     levels = changes.findings["level"]
     result.append((count(int((levels == "error").sum())), "errors, not sent"))
-    result.append((count(int((levels == "warning").sum())), "warnings, sent"))
+    result.append((count(int((levels == "warning").sum())), "warnings"))
     return result
 
 
