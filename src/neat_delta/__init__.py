@@ -32,6 +32,7 @@ if TYPE_CHECKING:
         InvalidSettings,
         LiveMismatch,
         NeatDeltaError,
+        NetworkError,
         ProofFailed,
         WriteError,
     )
@@ -62,6 +63,7 @@ _ROOMS = {
         "InvalidOption",
         "InvalidSettings",
         "LiveMismatch",
+        "NetworkError",
         "NeatDeltaError",
         "ProofFailed",
         "WriteError",
@@ -83,6 +85,7 @@ __all__ = [
     "InvalidSettings",
     "LiveMismatch",
     "NeatDeltaError",
+    "NetworkError",
     "Overrides",
     "ProofFailed",
     "ReadOptions",

@@ -88,7 +88,7 @@ def test_a_review_is_harmless_and_knows_its_items_again(shop, by):
 
     picked = neat_delta("pick", "c.jsonl", "--review", "r.xlsx", "--unmarked", "accept", "--out", "p.jsonl", cwd=shop)
 
-    assert "left out    0 cells" in picked.stdout, picked.stderr
+    assert "rejected    0 cells" in picked.stdout, picked.stderr
 
 
 def test_clashes_records_and_result_lists_are_harmless(shop):

@@ -43,7 +43,7 @@ def test_json_tells_the_same(shop):
 
     assert (told["rows"], told["format"]["delimiter"], told["unreadable"][0]["line"]) == (41, ",", 42)
     stock = told["columns"][4]
-    assert (stock["kind"], stock["filled"], stock["smallest"], stock["largest"]) == ("quantity", 41, "0", "39")
+    assert (stock["type"], stock["filled"], stock["smallest"], stock["largest"]) == ("quantity", 41, "0", "39")
     assert told["key"]["expected"] == "sku"
     assert told["key"]["repeated"][0] == ["000000", [2, 3]]
 

@@ -76,7 +76,7 @@ def test_look_tells_how_columns_match_the_fields(shop):
     told = json.loads(neat_delta("inspect", "file.csv", "--json", cwd=shop).stdout)
 
     assert "catalogue.toml has 2 of 3 columns" in seen.stdout
-    assert "not settled: Pack" in seen.stdout
+    assert "not in catalogue.toml: Pack" in seen.stdout
     assert any(line.split()[:4] == ["Dealer", "price", "price", "price"] for line in seen.stdout.splitlines())
     assert told["catalogue"] == {"file": "catalogue.toml", "unknown": ["pack"], "missing": ["name", "tax_class"]}
 
@@ -117,7 +117,7 @@ def test_two_columns_for_one_field_are_an_error(shop):
     done = neat_delta("compare", "live.csv", "edited.csv", cwd=shop)
 
     assert done.returncode in (2, 3)
-    assert "two columns stand for the field price: 'Preis' and 'Dealer price'" in done.stderr
+    assert "two columns are mapped to the field price: 'Preis' and 'Dealer price'" in done.stderr
 
 
 def test_a_locked_field_changes_only_when_unlocked_by_name(shop):

@@ -244,7 +244,7 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
     label = "next"
     if result.changes.blocking_count() and not result.from_formulas:
         if targets.problems_file is None:
-            words = [*_typed_without("--write", "--strict"), "--problems", free_name("problems.xlsx")]
+            words = [*_typed_without("--write", "--strict", "--out", "-o"), "--problems", free_name("problems.xlsx")]
             yield from _command_view(words, width)
             yield from next_lines(["(correct the rows in this workbook, then compare it)"], "")
         else:

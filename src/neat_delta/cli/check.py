@@ -124,7 +124,7 @@ def _view(
     yield from findings_view(changes, DisplayOptions(width, everything))
     levels = changes.findings["level"]
     if not levels.is_in(["error", "warning"]).any():
-        yield labelled("result", "no problems", "good")
+        yield labelled("problems", "none", "good")
     notes = int((levels == "note").sum())
     if notes:
         yield labelled("also", f"{pluralize(notes, 'note')}, in the change set and the workbook")

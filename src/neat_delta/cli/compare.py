@@ -56,7 +56,7 @@ def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, 
     "compare",
     "neat-delta compare live.csv edited.csv -o tuesday.changes.jsonl",
     "neat-delta compare live.csv edited.csv --write updates --problems problems.xlsx",
-    'neat-delta compare live.csv pellimoor.csv --match-on supplier_code --map "Our no.=supplier_code"',
+    "neat-delta compare live.csv waxwendle.csv --catalogue waxwendle.toml --profile waxwendle",
 )
 @click.argument("live", type=SOURCE)
 @click.argument("edited", type=SOURCE)

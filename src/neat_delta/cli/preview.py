@@ -321,7 +321,6 @@ def _view(
 
 
 def _next(path: Location, made: dict[str, list[str]], width: int) -> Iterator[Text]:
-
     from neat_delta.views.shell import free_name
     from neat_delta.views.verdict import next_command, next_lines
 
@@ -329,8 +328,9 @@ def _next(path: Location, made: dict[str, list[str]], width: int) -> Iterator[Te
     if "review" in made:
         accepted = free_name(path.name.split(".")[0] + "-accepted.changes.jsonl")
         command = ["neat-delta", "pick", str(path), "--review", made["review"][0], "--out", accepted]
-        yield from next_lines(["mark the rows accept or reject, save the workbook, then run:"])
-    yield from next_command(command, width, "" if "review" in made else "next")
+    yield from next_command(command, width)
+    if "review" in made:
+        yield from next_lines(["(after you have marked the rows accept or reject)"], "")
 
 
 def _item(changes: ChangeSet, live: Table, key: str, width: int) -> Iterator[Text]:

@@ -89,7 +89,7 @@ class Entry:
         states = [file.state for file in self.files]
         if all(state == DONE for state in states):
             return DONE
-        return REJECTED if REJECTED in states else "under way"
+        return REJECTED if REJECTED in states else "in progress"
 
 
 @dataclass(frozen=True)

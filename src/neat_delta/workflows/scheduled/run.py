@@ -111,7 +111,7 @@ class _Run:
         history, place = History(self.config.history_file), destination_of(self._place(), self.progress.step)
         for entry in history.entries():
             live = self._is_own(Path(entry.folder))
-            if entry.state != "under way" or entry.place != place.name or not live:
+            if entry.state != "in progress" or entry.place != place.name or not live:
                 continue
             if not Path(entry.folder).is_dir():
                 message = (
