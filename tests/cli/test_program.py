@@ -251,7 +251,7 @@ def test_the_examples_in_help_work_on_the_demos_files(tmp_path):
         "setup",
     ):
         for number, example in enumerate(app.cli.get_command(None, name).examples):
-            words = shlex.split(re.sub(r"(-o|--write) (\w+)", rf"\1 {name}{number}-\2", example))[1:]
+            words = shlex.split(re.sub(r"(-o|--write|--problems) (\w+)", rf"\1 {name}{number}-\2", example))[1:]
             if {"supplier.xlsx", "review.xlsx"} & set(words) and name != "preview":
                 continue
             done = neat_delta(*words, cwd=shop)
