@@ -25,7 +25,7 @@ def test_findings_go_round_as_a_workbook_and_come_back_mended(shop):
     assert first.returncode == 1
     got = import_into(LIVE, update_files(shop / "up"))
     assert [row[2] for row in got[1:4]] == ["10.50", "11.00", "12.00"]
-    told = json.loads(again.stdout)
+    told = json.loads(again.stdout)["result"]
     assert (told["edited"]["rows"], told["problems"]["error"]) == (2, 2)
 
 
@@ -46,7 +46,7 @@ def test_a_kept_change_set_is_tried_again_by_what_is_settled_since(shop):
     checked = neat_delta("check", "c.jsonl", "--problems", "f.xlsx", "--json", cwd=shop)
     written = neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
 
-    told = json.loads(checked.stdout)
+    told = json.loads(checked.stdout)["result"]
     assert (checked.returncode, written.returncode) == (1, 1)
     assert {one["code"] for one in told["findings"] if one["level"] == "error"} == {
         "validation rule",
@@ -90,7 +90,7 @@ def test_text_that_would_run_as_a_formula_is_tamed_for_people_and_never_for_the_
     neat_delta("compare", "live.csv", "work.csv", "--write", "up", "--as-typed", "näme", cwd=shop)
 
     assert table[2][1] == "'=Item 11"
-    assert json.loads(untouched.stdout)["cells"] == 0
+    assert json.loads(untouched.stdout)["result"]["cells"] == 0
     assert import_into(LIVE, update_files(shop / "up"))[1][1] == "=Other"
 
 

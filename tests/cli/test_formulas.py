@@ -63,7 +63,7 @@ def test_a_sheet_is_harmless_and_comes_back_unchanged(shop, name):
     neat_delta("sheet", "live.csv", "-o", name, cwd=shop)
 
     insist_on_harmless(shop / name)
-    back = json.loads(neat_delta("compare", "live.csv", name, "--json", cwd=shop).stdout)
+    back = json.loads(neat_delta("compare", "live.csv", name, "--json", cwd=shop).stdout)["result"]
     assert (back["cells"], back["counts"]["unchanged"], back["counts"]["new"]) == (0, len(CODES), 0)
 
 
@@ -73,8 +73,8 @@ def test_findings_are_harmless_and_come_back_as_they_were(shop):
     back = neat_delta(
         "compare", "live.csv", "found.xlsx", "--worksheet", "error", "--status", "new", "--json", cwd=shop
     )
-    first = json.loads(neat_delta("compare", "live.csv", "edited.csv", "--json", cwd=shop).stdout)
-    told = json.loads(back.stdout)
+    first = json.loads(neat_delta("compare", "live.csv", "edited.csv", "--json", cwd=shop).stdout)["result"]
+    told = json.loads(back.stdout)["result"]
     first["problems"]["note"] -= 1  # the new row has a sheet of its own
 
     assert told["counts"] == first["counts"] | {"new": 0}
@@ -111,8 +111,8 @@ def test_result_lists_come_back_to_their_items(shop):
 
     picked = neat_delta("pick", "c.jsonl", "--failed", "r.csv", "--out", "p.jsonl", "--json", cwd=shop)
 
-    changed = json.loads(neat_delta("preview", "c.jsonl", "--json", cwd=shop).stdout)["items"]["change"]
-    assert json.loads(picked.stdout)["counts"]["changed"] == len(changed) > 5
+    changed = json.loads(neat_delta("preview", "c.jsonl", "--json", cwd=shop).stdout)["result"]["items"]["change"]
+    assert json.loads(picked.stdout)["result"]["counts"]["changed"] == len(changed) > 5
 
 
 def test_the_shop_gets_what_was_meant_without_any_apostrophe(shop):

@@ -39,7 +39,7 @@ def test_unreadable_rows_and_damage_are_named(shop):
 
 
 def test_json_tells_the_same(shop):
-    told = json.loads(neat_delta("inspect", "bad.csv", "--json", cwd=shop).stdout)
+    told = json.loads(neat_delta("inspect", "bad.csv", "--json", cwd=shop).stdout)["result"]
 
     assert (told["rows"], told["format"]["delimiter"], told["unreadable"][0]["line"]) == (41, ",", 42)
     stock = told["columns"][4]

@@ -86,7 +86,9 @@ def test_the_views_of_money_stock_and_groups(shop):
 
 
 def test_json_has_what_the_views_show(shop):
-    told = json.loads(preview(shop, "--only", "price", "--where", "maker = 'Combwick'", "--money", "--json").stdout)
+    told = json.loads(preview(shop, "--only", "price", "--where", "maker = 'Combwick'", "--money", "--json").stdout)[
+        "result"
+    ]
 
     assert {cell["field"] for cell in told["cells"]} == {"price"}
     assert len(told["cells"]) == len(told["items"]["change"]) == len(told["money"]) == 15
@@ -165,7 +167,7 @@ def test_a_review_is_read_as_a_spreadsheet_program_saves_it(shop, tmp_path, form
         cwd=shop,
     )
 
-    assert json.loads(done.stdout)["cells"] == 5
+    assert json.loads(done.stdout)["result"]["cells"] == 5
 
 
 @pytest.mark.parametrize(

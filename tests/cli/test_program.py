@@ -115,7 +115,7 @@ def test_json_is_all_there_is_on_standard_output(shop):
         "compare", "live.csv", "damaged.csv", "--json", "--write", "up", "--status", "duplicate", cwd=shop
     )
 
-    told = json.loads(done.stdout)
+    told = json.loads(done.stdout)["result"]
     assert done.returncode == 1
     assert told["counts"] == {
         "changed": 1, "unchanged": 1, "new": 0, "duplicate": 2, "unreadable": 2, "rejected": 0, "missing": 0,

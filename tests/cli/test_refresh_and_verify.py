@@ -45,7 +45,7 @@ def test_a_change_set_is_brought_up_to_date_and_written_for_the_newer_export(sho
 
     assert (held.returncode, ours.returncode) == (1, 0)
     assert "1 cell changed on both sides: 1 not sent" in held.stdout
-    told = json.loads(ours.stdout)
+    told = json.loads(ours.stdout)["result"]
     assert (told["there_already"], told["as_difference"], told["untouched"]) == (1, 1, 1)
     got = import_into(read_rows(shop / "fresh.csv"), update_files(shop / "up"))
     assert [row[2:] for row in got[1:5]] == [["10.90", "10"], ["11.90", "11"], ["12.90", "12"], ["13.00", "16"]]

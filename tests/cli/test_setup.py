@@ -73,7 +73,7 @@ def test_look_tells_how_columns_match_the_fields(shop):
     write_table(shop / "file.csv", [["Code", "Dealer price", "Pack"], ["A", "1.00", "5"]])
 
     seen = neat_delta("inspect", "file.csv", cwd=shop)
-    told = json.loads(neat_delta("inspect", "file.csv", "--json", cwd=shop).stdout)
+    told = json.loads(neat_delta("inspect", "file.csv", "--json", cwd=shop).stdout)["result"]
 
     assert "catalogue.toml has 2 of 3 columns" in seen.stdout
     assert "not in catalogue.toml: Pack" in seen.stdout

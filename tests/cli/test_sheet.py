@@ -23,7 +23,7 @@ def shop(tmp_path):
 def counts(folder, sheet, live="live.csv"):
     done = neat_delta("compare", live, sheet, "--json", cwd=folder)
     assert done.returncode in (0, 1), done.stderr
-    return json.loads(done.stdout)
+    return json.loads(done.stdout)["result"]
 
 
 @pytest.mark.parametrize("sheet", ["work.xlsx", "work.csv"])
@@ -104,7 +104,7 @@ def test_the_workbook_guards_what_must_not_be_touched(shop):
     assert 'state="frozen"' in sheet
     assert sheet.count("<dataValidation ") == 1
     assert "<t>000417</t>" in strings
-    assert json.loads(opened.stdout)["locked"] == ["sku"]
+    assert json.loads(opened.stdout)["result"]["locked"] == ["sku"]
 
 
 def test_a_sheet_from_another_export_is_pointed_out(shop):

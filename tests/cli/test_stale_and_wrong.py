@@ -11,7 +11,7 @@ from helpers import neat_delta, read_rows, update_files, write_table
 
 def compared(work, *options):
     done = neat_delta("compare", "live.csv", "edited.csv", "--json", *options, cwd=work)
-    return done, json.loads(done.stdout) if done.stdout else {}
+    return done, json.loads(done.stdout)["result"] if done.stdout else {}
 
 
 def tables(work, live, edited):
@@ -225,7 +225,7 @@ def test_the_worksheet_with_the_columns_of_the_export_is_taken(tmp_path, first):
     book.save(tmp_path / "s.xlsx")
     write_table(tmp_path / "live.csv", LIVE)
 
-    told = json.loads(neat_delta("compare", "live.csv", "s.xlsx", "--json", cwd=tmp_path).stdout)
+    told = json.loads(neat_delta("compare", "live.csv", "s.xlsx", "--json", cwd=tmp_path).stdout)["result"]
 
     assert (told["cells"], told["counts"]["missing"]) == (1, 0)
 

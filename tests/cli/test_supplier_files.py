@@ -28,7 +28,7 @@ def test_a_list_told_once_is_known_next_month(shop):
     assert (first.returncode, again.returncode) == (0, 0)
     assert (shop / "catalogue.toml").read_text().startswith("# mine\n[fields.name]\nlocked = true\n")
     assert "new columns since last time: Pack" in again.stdout
-    told = json.loads(first.stdout)
+    told = json.loads(first.stdout)["result"]
     assert told["counts"]["changed"] == 6
     assert told["columns"] == [
         {"column": "Our no.", "field": "sku", "first": "0010"},
@@ -91,7 +91,7 @@ def test_answers_from_a_file_are_kept_with_the_list(shop):
     write_table(shop / "other.csv", [["sku", "name"], ["X", "Bums"]])
     again = neat_delta("compare", "live.csv", "other.csv", "--profile", "other", cwd=shop)
 
-    assert json.loads(seen.stdout)["counts"]["changed"] == 1
+    assert json.loads(seen.stdout)["result"]["counts"]["changed"] == 1
     assert ["0011", "Item", "11", "name", "Item", "11", "Item", "12"] in map(str.split, again.stdout.splitlines())
 
 

@@ -138,7 +138,7 @@ def test_a_terminal_that_lacks_signs_shows_others_and_json_is_whole(tmp_path, ch
     name, up = ("ż", "▲") if charset == "utf-8" else ("?", "^")
     assert f" {up} 1 " in shown.stdout.decode(charset)
     assert f" {name}\n" in shown.stdout.decode(charset)
-    assert json.loads(told.stdout)["fields"]["näme"]["column"] == "näme ″"
+    assert json.loads(told.stdout)["result"]["fields"]["näme"]["column"] == "näme ″"
 
 
 def test_no_standard_output_at_all_is_no_fault(tmp_path):

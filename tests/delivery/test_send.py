@@ -79,14 +79,14 @@ def in_shop(work):
 
 def test_the_loop_is_closed_over_http(work, served):
     sent = neat_delta("send", "up", "--to", served(), "--import-report", "r.csv", "--json", cwd=work)
-    again = neat_delta("send", "up", "--to", json.loads(sent.stdout)["place"], cwd=work)
+    again = neat_delta("send", "up", "--to", json.loads(sent.stdout)["result"]["place"], cwd=work)
     neat_delta("shop", "export", "shop", "-o", "after.csv", cwd=work)
     settled = neat_delta("verify", "c.jsonl", "after.csv", "--json", cwd=work)
 
     assert (sent.returncode, again.returncode, settled.returncode) == (0, 4, 0)
     assert "already sent completely to" in again.stderr
     assert [row[3] for row in read_rows(work / "r.csv", charset="utf-8-sig")[1:]] == ["updated"] * 40
-    assert json.loads(settled.stdout)["settled"] is True
+    assert json.loads(settled.stdout)["result"]["settled"] is True
     assert in_shop(work) == wanted(work)
 
 
@@ -98,7 +98,7 @@ def test_rows_that_fail_become_the_next_change_set_with_the_reasons(work, served
 
     assert sent.returncode == 1
     assert "bin: 'Y" in sent.stdout
-    assert json.loads(picked.stdout)["cells"] == 20
+    assert json.loads(picked.stdout)["result"]["cells"] == 20
     shown = neat_delta("preview", "failed.jsonl", cwd=work).stdout
     assert "not accepted by the shop: bin: 'Y" in " ".join(shown.split())
 
@@ -109,7 +109,7 @@ def test_a_file_that_is_refused_stops_those_behind_it(work, served):
 
     done = neat_delta("send", "up", "--to", address, cwd=work)
     again = neat_delta("send", "up", "--to", address, "--resume", cwd=work)
-    entry = json.loads(neat_delta("history", "1", "--json", cwd=work).stdout)
+    entry = json.loads(neat_delta("history", "1", "--json", cwd=work).stdout)["result"]
 
     assert done.returncode == again.returncode == 4
     assert "column bin is required" in done.stderr
@@ -166,7 +166,7 @@ def test_files_come_from_a_file_server_and_go_to_one(work, sort):
     assert (done.returncode, sent.returncode, fresh.returncode) == (0, 0, 0), sent.stderr
     for name in ("01-changes.csv", "02-changes.csv"):
         assert (work / "served" / "inbox" / name).read_bytes() == (work / "up" / name).read_bytes()
-    entry = json.loads(neat_delta("history", "1", "--json", cwd=work).stdout)
+    entry = json.loads(neat_delta("history", "1", "--json", cwd=work).stdout)["result"]
     assert entry["place"] == f"{address}/inbox"
 
 
@@ -407,7 +407,7 @@ def test_killed_between_any_two_steps_a_run_that_goes_on_ends_like_an_undisturbe
     _killed_again_and_again(work, served())
 
     assert in_shop(work) == wanted(work)
-    entry = json.loads(neat_delta("history", "1", "--json", cwd=work).stdout)
+    entry = json.loads(neat_delta("history", "1", "--json", cwd=work).stdout)["result"]
     assert [file["state"] for file in entry["files"]] == ["done", "done"]
     assert imports_in(work) == 2
 
@@ -421,7 +421,7 @@ def test_two_runs_at_once_do_not_spoil_the_history(work, served):
 
     assert 0 in codes
     assert in_shop(work) == wanted(work)
-    entries = json.loads(neat_delta("history", "--json", cwd=work).stdout)
+    entries = json.loads(neat_delta("history", "--json", cwd=work).stdout)["result"]
     assert [entry["state"] for entry in entries] == ["done"]
     assert imports_in(work) == 2
 

@@ -215,7 +215,7 @@ def test_a_sheet_from_standard_input_is_compared(tmp_path):
             [PROGRAM, "compare", live, "-", "--json"],
             stdin=sheet, capture_output=True, text=True, check=False,
         )  # fmt: skip
-    assert json.loads(done.stdout)["counts"]["unchanged"] == 2
+    assert json.loads(done.stdout)["result"]["counts"]["unchanged"] == 2
 
 
 def test_options_tell_the_form_of_the_edited_sheet(tmp_path):

@@ -14,6 +14,7 @@ import click
 
 from neat_delta import __version__
 from neat_delta.cli.common import print_error, print_lines
+from neat_delta.cli.envelope import begin, print_envelope
 from neat_delta.errors import InvalidSettings, NeatDeltaError
 from neat_delta.exit_codes import Exit, exit_for
 from neat_delta.output_paths import watch_inputs
@@ -164,34 +165,40 @@ def main() -> None:
 def run(args: list[str] | None = None) -> int:
     """Run one command; returns the exit code, with the reason for a failure on standard error."""
     watch_inputs()
+    begin()
+    words = sys.argv[1:] if args is None else args
+    code, error = _ended(args)
+    print_envelope(words[0] if words else "", code, error, wanted="--json" in words)
+    return code
+
+
+def _ended(args: list[str] | None) -> tuple[int, BaseException | None]:
+    """How a command ends: its exit code, and the error that ended it."""
     try:
-        return int(cli.main(args, prog_name="neat-delta", standalone_mode=False) or Exit.DONE)
+        return int(cli.main(args, prog_name="neat-delta", standalone_mode=False) or Exit.DONE), None
     except click.ClickException as error:
         text = io.StringIO()
         error.show(text)
         print_lines(text.getvalue().rstrip("\n"), err=True)
-        return Exit.USAGE
-    except InvalidSettings as error:
-        for mistake in error.mistakes:
-            print_error(mistake)
-        return exit_for(error)
+        return Exit.USAGE, error
     except NeatDeltaError as error:
-        print_error(error)
-        return exit_for(error)
-    except (KeyboardInterrupt, click.Abort):
+        for mistake in error.mistakes if isinstance(error, InvalidSettings) else [error]:
+            print_error(mistake)
+        return exit_for(error), error
+    except (KeyboardInterrupt, click.Abort) as error:
         print_error("cancelled; no partial files were left")
-        return Exit.INTERRUPTED
+        return Exit.INTERRUPTED, error
     except OSError as error:
         place = f"{error.filename}: " if error.filename else ""
         print_error(f"{place}{error.strerror or error}")
-        return Exit.UNUSABLE
+        return Exit.UNUSABLE, error
     except SystemExit:
         raise
-    except BaseException:  # noqa: BLE001
+    except BaseException as error:  # noqa: BLE001
         # A fault of ours must not end with the exit code for "needs attention"; a panic in a compiled library is no
         # Exception.
         import traceback
 
         print_lines(traceback.format_exc().rstrip("\n"), err=True)
         print_error("internal error; please report the lines above")
-        return Exit.UNUSABLE
+        return Exit.UNUSABLE, error

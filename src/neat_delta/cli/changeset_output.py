@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from neat_delta.cli.common import FILE, OutputOptions, bundle_options, console, print_error, show, show_json
+from neat_delta.cli.common import FILE, OutputOptions, bundle_options, console, print_error, show
+from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, SAFETY, option
 from neat_delta.exit_codes import Exit
 
@@ -196,7 +197,10 @@ def render_result(
     blocked = outcome.result.changes.blocking_count()
     if output.as_json:
         columns = [asdict(match) for match in matches]
-        show_json(_as_dict(outcome) | ({"columns": columns} if columns else {}))
+        commands = [] if outcome.receipt else [_write_command(outcome.result, outcome.targets.changes_file)]
+        changes = outcome.result.changes
+        sendable = len(changes.keys_with_action(*ACTING))
+        show_json(_as_dict(outcome) | ({"columns": columns} if columns else {}), changes, commands if sendable else [])
     elif output.quiet:
         _say_held_back(blocked)
     else:

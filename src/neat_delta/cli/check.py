@@ -18,9 +18,9 @@ from neat_delta.cli.common import (
     load_config,
     output_options,
     show,
-    show_json,
     show_progress,
 )
+from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
 from neat_delta.exit_codes import Exit
 
@@ -87,7 +87,7 @@ def check_command(
             check_outputs(problems, replace=overwrite)
             write_atomic(problems, problems_workbook(tried, own, as_edited=False), replace=overwrite)
     if output.as_json:
-        show_json(_as_dict(tried))
+        show_json(_as_dict(tried), tried)
     elif not output.quiet:
         show(_view((changes, tried), own, problems, everything, console(output).width), output)
     return Exit.ATTENTION if tried.blocking_count() else Exit.DONE

@@ -221,16 +221,6 @@ def show(lines: Iterable[Text], output: OutputOptions) -> None:
         screen.print(safe_styled(line))
 
 
-def show_json(value: object) -> None:
-    """Print the machine-readable result."""
-    import orjson
-
-    from neat_delta.views.safe_text import safe_json
-
-    # JSON is UTF-8 (RFC 8259), whatever the terminal's character set.
-    click.echo(safe_json(orjson.dumps(value, option=orjson.OPT_INDENT_2)))
-
-
 class _Spinner:
     """A voice for people who wait at a terminal."""
 

@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from neat_delta.cli.common import FILE, OutputOptions, console, output_options, show, show_json
+from neat_delta.cli.common import FILE, OutputOptions, console, output_options, show
+from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, command, option
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit

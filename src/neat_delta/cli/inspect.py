@@ -15,9 +15,9 @@ from neat_delta.cli.common import (
     output_options,
     read_options,
     show,
-    show_json,
     show_progress,
 )
+from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import command
 from neat_delta.exit_codes import Exit
 

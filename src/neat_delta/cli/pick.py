@@ -17,9 +17,9 @@ from neat_delta.cli.common import (
     load_config,
     output_options,
     show,
-    show_json,
     show_progress,
 )
+from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SCOPE, command, option
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
@@ -117,7 +117,7 @@ def pick_command(
         check_outputs(out, replace=overwrite)
         save_changes(less, out, replace=overwrite)
     if output.as_json:
-        show_json(_as_dict(less, out))
+        show_json(_as_dict(less, out), less, [_write_command(out)])
     elif not output.quiet:
         show(_view(whole, less, changes, out, console(output).width), output)
     return Exit.ATTENTION if less.blocking_count() else Exit.DONE
@@ -151,7 +151,6 @@ def _view(whole: ChangeSet, less: ChangeSet, path: Location, out: Path, width: i
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.preview import head_view
-    from neat_delta.views.shell import free_name
     from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
 
     yield from head_view(less, path.name, width)
@@ -163,5 +162,10 @@ def _view(whole: ChangeSet, less: ChangeSet, path: Location, out: Path, width: i
         yield from sentence("", f"“{comment}”", width)
     yield labelled("saved", f"the accepted changes, in {out}")
     yield from verdict_view(changes_verdict(less), width)
-    write = ["neat-delta", "write", str(out), "-o", free_name("updates")]
-    yield from next_command(write, width)
+    yield from next_command(_write_command(out), width)
+
+
+def _write_command(out: Path) -> list[str]:
+    from neat_delta.views.shell import free_name
+
+    return ["neat-delta", "write", str(out), "-o", free_name("updates")]

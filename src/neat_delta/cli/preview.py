@@ -17,9 +17,9 @@ from neat_delta.cli.common import (
     load_config,
     output_options,
     show,
-    show_json,
     show_progress,
 )
+from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import command
 from neat_delta.cli.preview_options import PreviewOptions, preview_options
 from neat_delta.errors import InvalidOption

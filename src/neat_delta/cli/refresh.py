@@ -16,9 +16,9 @@ from neat_delta.cli.common import (
     load_config,
     output_options,
     show,
-    show_json,
     show_progress,
 )
+from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, VALUES, command, option
 from neat_delta.exit_codes import Exit
 
@@ -92,7 +92,7 @@ def refresh_command(
         if problems is not None:
             write_atomic(problems, report_workbook(conflicts_table(result)), replace=overwrite)
     if output.as_json:
-        show_json(_as_dict(result, out))
+        show_json(_as_dict(result, out), result.changes, [_write_command(out, fresh)])
     elif not output.quiet:
         show(_view(result, out, fresh, problems, console(output).width), output)
     return Exit.ATTENTION if result.changes.blocking_count() else Exit.DONE
@@ -131,7 +131,6 @@ def _view(result: RefreshResult, out: Path, fresh: Location, problems: Path | No
 
     from neat_delta.views.lines import labelled
     from neat_delta.views.preview import head_view
-    from neat_delta.views.shell import free_name
     from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
     from neat_delta.views.verify_views import refresh_view
 
@@ -143,5 +142,10 @@ def _view(result: RefreshResult, out: Path, fresh: Location, problems: Path | No
         yield labelled("problems", f"the conflicts, in {problems}")
     yield labelled("saved", f"the changes still to send, in {out}")
     yield from verdict_view(changes_verdict(result.changes), width)
-    write = ["neat-delta", "write", str(out), "-o", free_name("updates"), "--live", str(fresh)]
-    yield from next_command(write, width)
+    yield from next_command(_write_command(out, fresh), width)
+
+
+def _write_command(out: Path, fresh: Location) -> list[str]:
+    from neat_delta.views.shell import free_name
+
+    return ["neat-delta", "write", str(out), "-o", free_name("updates"), "--live", str(fresh)]

@@ -13,9 +13,9 @@ from neat_delta.cli.common import (
     output_options,
     print_error,
     show,
-    show_json,
     show_progress,
 )
+from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import SAFETY, command, option
 
 if TYPE_CHECKING:

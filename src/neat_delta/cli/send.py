@@ -18,9 +18,9 @@ from neat_delta.cli.common import (
     output_options,
     print_error,
     show,
-    show_json,
     show_progress,
 )
+from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, command, option
 from neat_delta.cli.history import HISTORY, history_in
 from neat_delta.exit_codes import Exit

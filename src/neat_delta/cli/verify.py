@@ -16,9 +16,9 @@ from neat_delta.cli.common import (
     load_config,
     output_options,
     show,
-    show_json,
     show_progress,
 )
+from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
 from neat_delta.cli.history import HISTORY, changes_of
 from neat_delta.exit_codes import Exit

@@ -17,9 +17,9 @@ from neat_delta.cli.common import (
     load_config,
     output_options,
     show,
-    show_json,
     show_progress,
 )
+from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, command, option
 from neat_delta.exit_codes import Exit
 
@@ -90,7 +90,7 @@ def write_command(
     if strict and blocked:
         return refused(blocked)
     if output.as_json:
-        show_json({"files": []} if written.receipt is None else written.receipt.as_dict())
+        show_json({"files": []} if written.receipt is None else written.receipt.as_dict(), written.changes)
     elif not output.quiet:
         show(_view(written, folder, changes, console(output).width), output)
     return Exit.ATTENTION if blocked else Exit.DONE
