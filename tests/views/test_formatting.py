@@ -1,9 +1,11 @@
+from decimal import Decimal
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 from rich.cells import cell_len
 
-from neat_delta.views.formatting import cut, difference, flush, pluralize, printable
+from neat_delta.views.formatting import cut, difference, flush, per_cent, pluralize, printable
 from neat_delta.views.table import Cell, Column, table
 
 wide = st.text(st.sampled_from("abc ½é漢字"), max_size=40)
@@ -40,7 +42,7 @@ def test_a_cell_is_shown_on_one_line_and_safe_for_a_terminal(value, shown):
     ("was", "now", "mark", "told"),
     [
         ("12.50", "13.75", ".", ("up", "1.25", "+10.0 %")),
-        ("12,50", "12,00", ",", ("down", "0,50", "-4.0 %")),
+        ("12,50", "12,00", ",", ("down", "0,50", "-4,0 %")),
         ("3", "11", ".", ("up", "8", "+266.7 %")),
         ("0", "4", ".", ("up", "4", "")),
         ("-2", "-1", ".", ("up", "1", "+50.0 %")),
@@ -56,6 +58,14 @@ def test_a_move_is_told_exactly(was, now, mark, told):
 
 def test_a_cell_that_is_filled_or_emptied_has_no_difference():
     assert difference({"was": None, "now": "3", "before": None, "after": "3"}, ".") == ("", "", "")
+
+
+def test_numbers_on_screen_have_the_decimal_separator_of_the_export():
+    cell = {"was": "0,50", "now": "900,25", "before": "0.50", "after": "900.25"}
+
+    assert difference(cell, ",") == ("up", "899,75", "+179.950,0 %")
+    assert difference(cell | {"was": "0.50", "now": "900.25"}, ".") == ("up", "899.75", "+179,950.0 %")
+    assert per_cent(Decimal("0.195"), ",") == "19,5"
 
 
 def test_a_difference_of_numbers_as_long_as_anybody_writes_them_is_told():

@@ -22,6 +22,8 @@ TENTH = Decimal("0.1")
 DIGITS = 100
 WIDEST = 1_000
 CUT = "…"
+# Numbers in a shop that writes a decimal comma.
+SWAPPED = str.maketrans({",": ".", ".": ","})
 # Grey by every terminal's own palette, so that it is readable on light and dark ground, with 16 colours too.
 GREY = "bright_black"
 STYLES = {
@@ -45,9 +47,9 @@ def amount(number: Decimal | None, mark: str = ".") -> str:
     return NOTHING if number is None else f"{number:.2f}".replace(".", mark)
 
 
-def per_cent(share: Decimal | None) -> str:
+def per_cent(share: Decimal | None, mark: str = ".") -> str:
     """A share as per cent with one decimal, without the sign: columns say it."""
-    return NOTHING if share is None else f"{(share * 100).quantize(TENTH, ROUND_HALF_UP)}"
+    return NOTHING if share is None else f"{(share * 100).quantize(TENTH, ROUND_HALF_UP)}".replace(".", mark)
 
 
 def format_key(key: str | None) -> str:
@@ -115,6 +117,8 @@ def difference(cell: Mapping[str, str | None], mark: str | None) -> tuple[str, s
     with localcontext(prec=DIGITS, rounding=ROUND_HALF_UP):
         amount = f"{abs(now - was):.{decimals}f}".replace(".", mark or ".")
         share = f"{(now - was) / abs(was) * 100:+,.1f} %" if was else ""
+    if mark == ",":
+        share = share.translate(SWAPPED)
     return ("up" if now > was else "down"), amount, share
 
 

@@ -120,7 +120,7 @@ def groups_view(groups: pl.DataFrame, by: str, shown: DisplayOptions, limit: int
     numbers = ["items", "cells", "up", "down", "new", "gone"]
     rows = [_group_cells(row) for row in some.select("group", *numbers).iter_rows()]
     rows.append(_group_cells(("all", *groups.select(pl.col(numbers).sum()).row(0))))
-    yield from table([Column(by, least=12), *_right(*numbers)], rows, shown.width)
+    yield from table([Column(by, least=12), *_right(*numbers[:-1], "deleted")], rows, shown.width)
     yield from more_view(len(groups) - len(some), "row")
 
 
@@ -162,10 +162,10 @@ def money_view(
     for move in some.iter_rows(named=True):
         row = [Cell(format_key(move["key"])), Cell(printable(names.get(move["key"])))]
         row += _pair(move["price_was"], move["price"], mark)
-        row += [_share_of_move(move["move"])] if wide else []
+        row += [_share_of_move(move["move"], mark)] if wide else []
         row += _pair(move["cost_was"], move["cost"], mark)
         row += _pair(move["margin_was"], move["margin"], mark) if wide else []
-        row += _shares(move["share_was"], move["share"])
+        row += _shares(move["share_was"], move["share"], mark)
         row += [Cell(amount(move["keep_amount"], mark), "note", right=True)] if wide else []
         row += [Cell(amount(move["keep_share"], mark), "note", right=True)]
         rows.append(row)
@@ -188,13 +188,13 @@ def _pair(was: Decimal | None, now: Decimal | None, mark: str) -> list[Cell]:
     return [Cell(amount(was, mark), "was", right=True), Cell(amount(now, mark), "now", right=True)]
 
 
-def _shares(was: Decimal | None, now: Decimal | None) -> list[Cell]:
+def _shares(was: Decimal | None, now: Decimal | None, mark: str) -> list[Cell]:
     style = "down" if was is not None and now is not None and now < was else "now"
-    return [Cell(per_cent(was), "was", right=True), Cell(per_cent(now), style, right=True)]
+    return [Cell(per_cent(was, mark), "was", right=True), Cell(per_cent(now, mark), style, right=True)]
 
 
-def _share_of_move(move: Decimal | None) -> Cell:
-    return _moved(UP if (move or 0) > 0 else DOWN, move and f"{per_cent(abs(move))} %")
+def _share_of_move(move: Decimal | None, mark: str) -> Cell:
+    return _moved(UP if (move or 0) > 0 else DOWN, move and f"{per_cent(abs(move), mark)} %")
 
 
 def stock_view(
@@ -269,7 +269,7 @@ def records_view(
             Cell(count(int(record["quantity"])), right=True),
             Cell(amount(record["price"], mark), right=True),
             *_pair(record["cost_was"], record["cost"], mark),
-            *_shares(record["share_was"], record["share"]),
+            *_shares(record["share_was"], record["share"], mark),
             Cell(amount(record["keep_share"], mark), "note", right=True),
             Cell(amount(record["lost"], mark), "now", right=True),
         ]

@@ -197,8 +197,8 @@ def _money(both: BeforeAfter, settings: Settings) -> list[list[str]]:
         yield names.get(move["key"]) or ""
         for side in ("price_was", "price", "cost_was", "cost", "margin_was", "margin"):
             yield amount(move[side], separator)
-        yield per_cent(move["share_was"])
-        yield per_cent(move["share"])
+        yield per_cent(move["share_was"], separator)
+        yield per_cent(move["share"], separator)
         yield amount(move["keep_amount"], separator)
         yield amount(move["keep_share"], separator)
 
