@@ -78,7 +78,7 @@ def test_findings_are_harmless_and_come_back_as_they_were(shop):
     first["problems"]["note"] -= 1  # the new row has a sheet of its own
 
     assert told["counts"] == first["counts"] | {"new": 0}
-    assert (told["cells"], told["problems"]) == (first["cells"], first["findings"])
+    assert (told["cells"], told["problems"]) == (first["cells"], first["problems"])
 
 
 @pytest.mark.parametrize("by", ["cell", "item"])

@@ -77,7 +77,7 @@ def test_an_old_export_is_refused_unless_its_time_is_told(shop):
     young = neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
 
     assert (old.returncode, young.returncode) == (3, 0)
-    assert "24 are settled as the most" in old.stderr
+    assert "the limit is 24" in old.stderr
 
 
 def test_an_update_for_an_old_export_does_not_leave_unless_its_time_is_told(shop):

@@ -210,4 +210,4 @@ def test_a_text_that_no_workbook_holds_is_refused_rather_than_cut(tmp_path, text
     without = neat_delta("sheet", "live.csv", "-o", "work.xlsx", "--fields", "name", cwd=tmp_path)
 
     assert (failed.returncode, without.returncode) == (3, 0)
-    assert "value 'B': a workbook's cell holds 32,767 characters, and this text has 32,768" in failed.stderr
+    assert "value 'B': a cell of a workbook holds 32,767 characters; this text has 32,768" in failed.stderr

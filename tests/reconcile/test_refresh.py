@@ -3,7 +3,7 @@
 from dataclasses import replace
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from helpers import import_into, neat_delta, update_files, write_table
@@ -428,6 +428,7 @@ def reference_merge(base, ours, edited):
 
 
 @given(tables_of, tables_of, tables_of)
+@example({"A": [""] * 4}, {"B": [""] * 4}, {"A": [""] * 4})
 @settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_a_refresh_is_a_three_way_merge_with_blanks_new_items_and_deletions(tmp_path_factory, base, ours, theirs):
     folder = tmp_path_factory.mktemp("merge")

@@ -117,7 +117,7 @@ def refresh(
         ]
     )
     return RefreshResult(
-        changes=_made(difference, kept, findings),
+        changes=_made(difference, kept, findings, touched["key"].clear() if policy == OURS else touched["key"]),
         conflicts=conflicts,
         applied=len(cells.filter(pl.col("state") == APPLIED)),
         unchanged=len(like_changes.filter(pl.col("state") == STANDS)),
@@ -271,8 +271,11 @@ def _shortages(shifted: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
     )
 
 
-def _made(difference: ThreeWayDiff, saved: pl.DataFrame, findings: pl.DataFrame) -> ChangeSet:
-    """The change set of these cells for the fresh export; items that have their new code by now go by it."""
+def _made(difference: ThreeWayDiff, saved: pl.DataFrame, findings: pl.DataFrame, stays: pl.Series) -> ChangeSet:
+    """The change set of these cells for the fresh export; items that already have their new SKU are found by it.
+
+    ``stays`` are the keys of items that should be removed and are not, because somebody has changed them.
+    """
     changes, fresh = difference.changes, difference.fresh
     result = changes.items.join(
         difference.items.select("key", "fate", "taken"), on="key", how="left", maintain_order="left"
@@ -283,7 +286,8 @@ def _made(difference: ThreeWayDiff, saved: pl.DataFrame, findings: pl.DataFrame)
     do = (
         pl.when(recoding | adding)
         .then("action")
-        .when((pl.col("action") == REMOVE) & has_cells)
+        # An item of blank cells only is removed as well.
+        .when((pl.col("action") == REMOVE) & (pl.col("fate") == HERE) & ~pl.col("key").is_in(stays.implode()))
         .then(pl.lit(REMOVE))
         .when(pl.col("action").is_in([CHANGE, RECODE, ADD]) & has_cells)
         .then(pl.lit(CHANGE))
