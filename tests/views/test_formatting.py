@@ -1,3 +1,4 @@
+import time
 from decimal import Decimal
 
 import pytest
@@ -5,7 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 from rich.cells import cell_len
 
-from neat_delta.views.formatting import cut, difference, flush, per_cent, pluralize, printable
+from neat_delta.views.formatting import cut, difference, flush, local_time, per_cent, pluralize, printable
 from neat_delta.views.table import Cell, Column, table
 
 wide = st.text(st.sampled_from("abc ½é漢字"), max_size=40)
@@ -98,3 +99,22 @@ def test_a_table_fits_by_cutting_only_what_may_be_cut(width):
     assert max(map(cell_len, lines)) <= width
     assert "QX-0042" in lines[1]
     assert lines[1].endswith("12.50")
+
+
+@pytest.mark.skipif(not hasattr(time, "tzset"), reason="the zone of a process cannot be set here")
+@pytest.mark.parametrize(
+    ("zone", "shown"),
+    [
+        ("UTC", "2026-07-01 10:00:00 UTC"),
+        ("CET-1CEST,M3.5.0,M10.5.0", "2026-07-01 12:00:00 CEST"),
+        ("<+0330>-3:30", "2026-07-01 13:30:00 UTC+03:30"),
+    ],
+)
+def test_times_on_screen_are_those_of_this_machine_with_their_zone(monkeypatch, zone, shown):
+    monkeypatch.setenv("TZ", zone)
+    time.tzset()
+    try:
+        assert local_time("2026-07-01T10:00:00Z") == shown
+    finally:
+        monkeypatch.undo()
+        time.tzset()

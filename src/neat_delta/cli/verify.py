@@ -101,13 +101,13 @@ def _view(
     from rich.text import Text
 
     from neat_delta.reconcile.three_way import APPLIED
-    from neat_delta.views.formatting import pluralize
+    from neat_delta.views.formatting import local_time, pluralize
     from neat_delta.views.lines import labelled
     from neat_delta.views.shell import free_name
     from neat_delta.views.verdict import next_command, verdict_view
     from neat_delta.views.verify_views import verify_view
 
-    yield labelled("changes", f"{path.name}   made {changes.head.made.replace('T', ' ').removesuffix('Z')} UTC")
+    yield labelled("changes", f"{path.name}   made {local_time(changes.head.made)}")
     yield labelled("compared", fresh.name)
     yield Text()
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())

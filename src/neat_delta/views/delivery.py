@@ -8,7 +8,7 @@ import polars as pl
 
 from neat_delta.delivery.history import DONE, default_history
 from neat_delta.views.comparison import SOME_ITEMS
-from neat_delta.views.formatting import NOTHING, count, pluralize, printable
+from neat_delta.views.formatting import NOTHING, count, local_time, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
 from neat_delta.views.table import Cell, Column, table
@@ -78,7 +78,7 @@ def _files(entry: Entry, width: int) -> Iterator[Text]:
 
 def _when(file: FileEntry) -> str:
     """When the history last heard of a file."""
-    return f"{file.at.replace('T', ' ').removesuffix('Z')} UTC" if file.at else "not sent"
+    return local_time(file.at) if file.at else "not sent"
 
 
 def _bad(number: int) -> Cell:
@@ -107,7 +107,7 @@ def history_view(entries: Sequence[Entry], path: Path, width: int) -> Iterator[T
     rows = [
         [
             Cell(str(entry.entry), right=True),
-            Cell(entry.begun.replace("T", " ").removesuffix("Z")),
+            Cell(local_time(entry.begun)),
             Cell(entry.state, "plain" if entry.state == "done" else "error"),
             Cell(pluralize(len(entry.files), "file")),
             Cell(pluralize(sum(file.rows for file in entry.files), "row")),
@@ -116,15 +116,13 @@ def history_view(entries: Sequence[Entry], path: Path, width: int) -> Iterator[T
         ]
         for entry in entries
     ]
-    heads = [Column("entry", right=True), Column("started (UTC)"), Column("state"), Column("files"), Column("rows")]
+    heads = [Column("entry", right=True), Column("started"), Column("state"), Column("files"), Column("rows")]
     yield from table([*heads, Column("to", least=12), Column("from", least=8)], rows, width)
 
 
 def entry_view(entry: Entry, width: int) -> Iterator[Text]:
     """One entry in full."""
-    yield labelled(
-        "entry", f"{entry.entry}, started {entry.begun.replace('T', ' ').removesuffix('Z')} UTC, {entry.state}"
-    )
+    yield labelled("entry", f"{entry.entry}, started {local_time(entry.begun)}, {entry.state}")
     yield from sentence("from", entry.folder, width)
     yield labelled("changes", f"checksum {entry.changes[:12]}…, export {entry.live[:12]}…")
     yield from _files(entry, width)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from decimal import ROUND_HALF_UP, Decimal, localcontext
 from typing import TYPE_CHECKING
 
@@ -22,6 +23,7 @@ TENTH = Decimal("0.1")
 DIGITS = 100
 WIDEST = 1_000
 CUT = "…"
+LONGEST_ZONE = 5
 # Numbers in a shop that writes a decimal comma.
 SWAPPED = str.maketrans({",": ".", ".": ","})
 # Grey by every terminal's own palette, so that it is readable on light and dark ground, with 16 colours too.
@@ -50,6 +52,16 @@ def amount(number: Decimal | None, mark: str = ".") -> str:
 def per_cent(share: Decimal | None, mark: str = ".") -> str:
     """A share as per cent with one decimal, without the sign: columns say it."""
     return NOTHING if share is None else f"{(share * 100).quantize(TENTH, ROUND_HALF_UP)}".replace(".", mark)
+
+
+def local_time(moment: str) -> str:
+    """A moment as files have it (ISO 8601, UTC), in the time of this machine, with its zone."""
+    local = datetime.fromisoformat(moment).astimezone()
+    zone = local.strftime("%Z")
+    if not zone.isupper() or len(zone) > LONGEST_ZONE:  # some systems have no short name for it
+        offset = local.strftime("%z")
+        zone = f"UTC{offset[:3]}:{offset[3:5]}"
+    return f"{local:%Y-%m-%d %H:%M:%S} {zone}"
 
 
 def format_key(key: str | None) -> str:

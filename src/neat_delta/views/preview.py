@@ -26,6 +26,7 @@ from neat_delta.views.formatting import (
     amount,
     count,
     format_key,
+    local_time,
     per_cent,
     pluralize,
     printable,
@@ -47,7 +48,7 @@ WIDE = 120
 def head_view(changes: ChangeSet, name: str, width: int) -> Iterator[Text]:
     """Which change set this is, what it was made from, and how its rows count."""
     head = changes.head
-    yield labelled("changes", f"{name}   made {head.made.replace('T', ' ').removesuffix('Z')} UTC")
+    yield labelled("changes", f"{name}   made {local_time(head.made)}")
     yield labelled("made from", f"{head.live.name}, {count(head.live.rows)} items · {head.edited.name}")
     counted = [(state, changes.counts[state]) for state in (*STATES, EXCLUDED, LEFT_OUT_ROW) if state in changes.counts]
     message = " · ".join(f"{state.replace('_', ' ')} {count(number)}" for state, number in counted)

@@ -19,6 +19,7 @@ from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
 from neat_delta.views.safe_text import safe_json, safe_line, safe_styled
 from neat_delta.views.table import Cell, Column, table
+from neat_delta.views.verdict import NOT_SENT, verdict_view
 from neat_delta.workflows.scheduled.report import DONE, FAILED, NEEDED, NOTHING, SOME, RunReport
 
 if TYPE_CHECKING:
@@ -77,6 +78,8 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
         yield from _rows(report.not_applied, ("item", "field", "ours", "there", "state"), rest, "change", width)
     yield Text()
     yield labelled("saved", f"all files are in {report.folder}")
+    items = pluralize(sum(report.items.values()), "item")
+    yield from verdict_view([report.verdict, f"{items} in the update", "sent" if report.sent else NOT_SENT], width)
     for command in report.next_steps:
         yield labelled("next", command)
 

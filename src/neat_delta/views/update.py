@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from neat_delta.changeset.changeset import CHANGE
-from neat_delta.views.formatting import count, pluralize
+from neat_delta.views.formatting import count, local_time, pluralize
 from neat_delta.views.lines import LABEL, labelled, sentence
 from neat_delta.views.table import GAP, Cell, Column, table
 
@@ -27,8 +27,8 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
     yield from files_table(receipt, width)
     if receipt.filled:
         names = ", ".join(f"{name} {count(cells)}" for name, cells in receipt.filled.items())
-        age = str(receipt.live["as_of"] or "").replace("T", " ").removesuffix("Z")
-        old = f"with the values of the export of {age} UTC" if age else f"with the current values of {live_name}"
+        age = local_time(str(receipt.live["as_of"])) if receipt.live["as_of"] else ""
+        old = f"with the values of the export of {age}" if age else f"with the current values of {live_name}"
         yield from sentence("filled", f"extra cells, filled {old}: {names}", width, "warning")
     yield from one_file_view(sum(written.action == CHANGE for written in receipt.files), receipt.import_config, width)
     if len({written.action for written in receipt.files}) > 1:
