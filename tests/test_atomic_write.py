@@ -3,6 +3,7 @@
 import os
 import stat
 import time
+from pathlib import Path
 
 import pytest
 
@@ -175,3 +176,21 @@ def test_names_are_exchanged_where_the_system_can(tmp_path):
         assert (tmp_path / "other" / "one").exists()
     else:
         assert (tmp_path / "one" / "one").exists()
+
+
+@pytest.mark.parametrize("code", [5, 32, 33])
+def test_a_file_that_another_program_has_open_on_windows_is_named_as_such(tmp_path, monkeypatch, code):
+    kept = tmp_path / "a.csv"
+    kept.write_text("old")
+
+    def refuse(*_):
+        error = PermissionError(13, "Permission denied", "a.csv")
+        error.winerror = code
+        raise error
+
+    monkeypatch.setattr(Path, "replace", refuse)
+    with pytest.raises(WriteError, match=r"open in another program.*Close it in the spreadsheet program"):
+        write_atomic(kept, b"new", replace=True)
+
+    assert kept.read_text() == "old"
+    assert names_in(tmp_path) == ["a.csv"]

@@ -34,13 +34,13 @@ def test_the_demo_shop_is_what_its_script_makes(tmp_path, monkeypatch, name):
     assert sys.modules.pop("make_demo_shop")
 
 
-@pytest.mark.parametrize("path", ["docs/catalogue.md", "docs/run-files.md"])
-def test_the_tables_of_settings_are_what_is_declared(monkeypatch, path):
+@pytest.mark.parametrize("path", ["docs/catalogue.md", "docs/run-files.md", "docs/checks.md", "docs/glossary.md"])
+def test_what_the_docs_list_is_what_the_code_declares(monkeypatch, path):
     monkeypatch.syspath_prepend(str(ROOT / "scripts"))
-    import make_settings_tables
+    import make_docs
 
-    assert (ROOT / path).read_text("utf-8") == make_settings_tables.page(path)
-    assert sys.modules.pop("make_settings_tables")
+    assert (ROOT / path).read_text("utf-8") == make_docs.page(path)
+    assert sys.modules.pop("make_docs")
 
 
 def test_functions_and_modules_stay_small():

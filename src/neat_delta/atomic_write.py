@@ -18,6 +18,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.atomic_rename import exchange, rename_new
 from neat_delta.errors import WriteError
+from neat_delta.file_trouble import reason, remedy
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
@@ -108,8 +109,8 @@ def write_atomic(path: Path, data: bytes, *, replace: bool = False) -> None:
             code="file-exists",
         ) from error
     except (OSError, ValueError) as error:
-        reason = error.strerror if isinstance(error, OSError) else "this name is not possible"
-        raise WriteError(f"the file cannot be written ({reason})", file=path) from error
+        why = f"the file cannot be written ({reason(error)})"
+        raise WriteError(why, file=path, hint=remedy(error)) from error
 
 
 @contextlib.contextmanager
@@ -177,7 +178,8 @@ def replace_dir(draft: Path, folder: Path, check: Callable[[Path], None], remove
             aside = _moved_in(draft, folder, check)
             sync_folder(folder.parent)
     except OSError as error:
-        raise WriteError(f"the folder cannot be moved into place ({error.strerror})", file=folder) from error
+        why = f"the folder cannot be moved into place ({reason(error)})"
+        raise WriteError(why, file=folder, hint=remedy(error)) from error
     if aside is not None:
         remove(aside)
 

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import InvalidInput
+from neat_delta.file_trouble import reason, remedy
 from neat_delta.output_paths import note_input
 
 if TYPE_CHECKING:
@@ -92,4 +93,4 @@ def read_bytes(path: Location) -> bytes:
     except IsADirectoryError as error:
         raise InvalidInput("this is a folder, not a file", file=path, hint="Give a file in it.") from error
     except OSError as error:
-        raise InvalidInput(f"cannot open the file ({error.strerror})", file=path) from error
+        raise InvalidInput(f"cannot open the file ({reason(error)})", file=path, hint=remedy(error)) from error

@@ -41,7 +41,7 @@ def test_unreadable_rows_and_damage_are_named(shop):
 def test_json_tells_the_same(shop):
     told = json.loads(neat_delta("inspect", "bad.csv", "--json", cwd=shop).stdout)["result"]
 
-    assert (told["rows"], told["format"]["delimiter"], told["unreadable"][0]["line"]) == (41, ",", 42)
+    assert (told["rows"], told["format"]["delimiter"], told["unreadable"][0]["line"]) == (42, ",", 42)
     stock = told["columns"][4]
     assert (stock["type"], stock["filled"], stock["smallest"], stock["largest"]) == ("quantity", 41, "0", "39")
     assert told["key"]["expected"] == "sku"
@@ -53,3 +53,12 @@ def test_the_view_fits_the_screen(shop, width):
     seen = neat_delta("inspect", "bad.csv", cwd=shop, COLUMNS=str(width))
 
     assert max(map(len, seen.stdout.splitlines())) <= width
+
+
+def test_a_file_has_as_many_rows_here_as_in_a_comparison(shop):
+    here = json.loads(neat_delta("inspect", "bad.csv", "--json", cwd=shop).stdout)["result"]["rows"]
+    compared = neat_delta("compare", "live.csv", "bad.csv", "--key", "sku", "--key", "location", cwd=shop).stdout
+
+    assert here == 42
+    assert "bad.csv      42 rows" in compared or "42 rows" in compared.splitlines()[1]
+    assert "= 42 rows read" in compared

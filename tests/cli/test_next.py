@@ -63,6 +63,10 @@ def ran(command, cwd):
         ["pick", "good.jsonl", "--only", "price", "-o", "p.jsonl"],
         ["refresh", "good.jsonl", "live export.csv", "-o", "f.jsonl"],
         ["verify", "good.jsonl", "live export.csv"],
+        ["inspect", "live export.csv"],
+        ["setup", "live export.csv"],
+        ["sheet", "live export.csv", "-o", "good sheet.xlsx"],
+        ["shop", "open", "a shop", "--from", "live export.csv"],
     ],
     ids=" ".join,
 )

@@ -1,5 +1,6 @@
 """The installed program, run as a person or a schedule runs it."""
 
+import io
 import json
 import re
 import shlex
@@ -257,3 +258,21 @@ def test_the_examples_in_help_work_on_the_demos_files(tmp_path):
             done = neat_delta(*words, cwd=shop)
 
             assert done.returncode in (0, 1), (example, done.stderr)
+
+
+def test_a_console_keeps_the_layer_that_python_gives_it():
+    """On Windows that layer writes Unicode, whatever the code page; bytes of our own would be shown as other signs."""
+
+    class Console(io.TextIOWrapper):
+        def isatty(self):
+            return True
+
+    bytes_sent = io.BytesIO()
+    console = Console(bytes_sent, encoding="cp437")
+
+    shown = app._patient(console)
+    shown.write("▲ 12 · ½")
+    shown.flush()
+
+    assert shown is console
+    assert bytes_sent.getvalue().decode("cp437") == "^ 12 · ½"

@@ -9,6 +9,7 @@ import subprocess
 import threading
 import time
 from contextlib import closing
+from pathlib import Path
 
 import pytest
 from filelock import FileLock
@@ -20,7 +21,8 @@ from neat_delta.practice_shop.server import ShopServer
 from neat_delta.progress import NO_PROGRESS
 from neat_delta.workflows.scheduled.report import RunReport
 from neat_delta.workflows.scheduled.run import _Run
-from neat_delta.workflows.scheduled.run_config import load_run
+from neat_delta.workflows.scheduled.run_config import RunConfig, load_run
+from neat_delta.workflows.scheduled.run_lock import exclusive_run
 
 RUN = """
 live = "{shop}/export.csv"
@@ -178,6 +180,17 @@ def test_a_file_about_other_items_needs_a_person_though_nothing_changes(work, se
 
     assert done.returncode == 1
     assert "no SKU of the edited file is in the shop. Wrong file, or wrong column?" in " ".join(done.stdout.split())
+
+
+def test_where_there_are_no_symbolic_links_a_file_names_the_newest_run(tmp_path, monkeypatch):
+    monkeypatch.setattr(Path, "symlink_to", lambda *_, **__: (_ for _ in ()).throw(OSError(1314, "no privilege")))
+    config = RunConfig(
+        live=tmp_path / "live.csv", edited=tmp_path / "edited.csv", folder=tmp_path, path=Path("nightly.toml")
+    )
+    with exclusive_run(config) as report:
+        pass
+
+    assert (tmp_path / "nightly-latest.txt").read_text() == f"{report.folder.name}\n"
 
 
 def test_only_one_run_of_a_file_is_at_work(work, served):

@@ -11,6 +11,7 @@ from neat_delta.analysis.metrics import measured
 from neat_delta.changeset.changeset import ADD, REMOVE
 from neat_delta.errors import InvalidOption
 from neat_delta.matching.key import key_parts
+from neat_delta.nearest import nearest_hint
 
 if TYPE_CHECKING:
     from neat_delta.analysis.before_after import BeforeAfter
@@ -34,7 +35,7 @@ def field_of(live: Table, what: str) -> str:
             f"no field of {live.source.name} has this name",
             option="by",
             value=what,
-            hint="Fields: " + ", ".join(live.names) + ".",
+            hint=nearest_hint(what, live.names),
         )
     return found
 

@@ -198,6 +198,11 @@ class ChangeSet:
         names = dict.fromkeys([*STATES, *self.head.other_rows, *states, MISSING, *left_out])
         return {name: self.head.other_rows.get(name, 0) + states.get(name, 0) for name in names}
 
+    @property
+    def is_empty(self) -> bool:
+        """Whether nothing becomes of any item."""
+        return bool((self.items["action"] == NONE).all())
+
     def keys_with_action(self, *actions: str) -> pl.DataFrame:
         """The keys (frame of key) of the items with one of these actions."""
         return self.items.filter(pl.col("action").is_in(actions)).select("key")

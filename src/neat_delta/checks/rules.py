@@ -11,6 +11,7 @@ from neat_delta.changeset.findings import no_findings
 from neat_delta.checks.check import Check, Override, concat_findings
 from neat_delta.errors import InvalidOption
 from neat_delta.expressions import ExpressionError, parse_expression
+from neat_delta.nearest import nearest_hint
 from neat_delta.tables.typed_values import cast_cells
 
 if TYPE_CHECKING:
@@ -108,7 +109,7 @@ def _broken(context: CheckContext, one: Condition) -> pl.DataFrame:
         if name not in context.live.names:
             raise InvalidOption(
                 f"rule {one.must!r} in catalogue.toml: there is no field {name}",
-                hint="Fields: " + ", ".join(context.live.names) + ".",
+                hint=nearest_hint(name, context.live.names),
             )
     moved = [name for name in names if name in context.changes.head.fields]
     if not moved or context.affected_items.is_empty():

@@ -16,6 +16,7 @@ from neat_delta.changeset.findings import NO_EFFECT, no_findings
 from neat_delta.checks import accidents, barcodes, bulk, bulk_accidents, imports, money, rules, values
 from neat_delta.checks.check import Check, CheckContext, Override
 from neat_delta.errors import InvalidOption
+from neat_delta.nearest import nearest_hint
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
@@ -103,7 +104,7 @@ def _known(overrides: Overrides, live: Table) -> Overrides:
                     "there is no field with this name",
                     option=option,
                     value=name,
-                    hint="Fields: " + ", ".join(live.names) + ".",
+                    hint=nearest_hint(name, live.names),
                 )
     open_ones = [check.name for check in CHECKS if check.override is Override.IGNORE]
     for name in overrides.ignore:
@@ -112,6 +113,6 @@ def _known(overrides: Overrides, live: Table) -> Overrides:
                 "there is no check with this name that can be ignored",
                 option="ignore",
                 value=repr(name),
-                hint="Choose from: " + ", ".join(open_ones) + ".",
+                hint=nearest_hint(name, open_ones, "Choose from"),
             )
     return replace(overrides, **{option: tuple(map(field_name, result)) for option, result in names.items()})

@@ -17,6 +17,7 @@ from neat_delta.cli.common import print_error, print_lines
 from neat_delta.cli.envelope import begin, print_envelope
 from neat_delta.errors import InvalidSettings, NeatDeltaError
 from neat_delta.exit_codes import Exit, exit_for
+from neat_delta.file_trouble import reason, remedy
 from neat_delta.output_paths import watch_inputs
 
 EPILOG = (
@@ -54,8 +55,9 @@ GROUPS = {
         "verify": "After the import: what arrived in the shop, and what did not.",
         "undo": "Write the files that put things back.",
     },
-    "Record": {
+    "Look up": {
         "history": "List what was sent, when, with what result.",
+        "explain": "Explain a check, row state, type, setting or exit code.",
     },
     "Automate": {
         "run": "Do all of it unattended, as a run file says.",
@@ -131,15 +133,21 @@ class BrokenPipeSafeOutput(io.FileIO):
 
 
 def _patient(out: TextIO | None) -> TextIO:
-    """Standard output that nobody's leaving disturbs, and no sign that its character set lacks; there may be none."""
+    """Standard output that nobody's leaving disturbs, and no sign that its character set lacks; there may be none.
+
+    A console keeps Python's own layer: on Windows it writes Unicode, whatever the code page is.
+    """
     if out is None:
         return Path(os.devnull).open("w", encoding="utf-8")
+    codecs.register_error("plainly", _plainly)
+    if out.isatty() and isinstance(out, io.TextIOWrapper):
+        out.reconfigure(errors="plainly")
+        return out
     try:
         patient = io.BufferedWriter(BrokenPipeSafeOutput(out.fileno(), "w", closefd=False))
     except OSError:  # it is no file of the system's, but something that a program has put in its place
         return out
-    codecs.register_error("plainly", _plainly)
-    return io.TextIOWrapper(patient, out.encoding, "plainly", line_buffering=out.isatty())
+    return io.TextIOWrapper(patient, out.encoding, "plainly")
 
 
 def _plainly(error: UnicodeError) -> tuple[str, int]:
@@ -190,7 +198,7 @@ def _ended(args: list[str] | None) -> tuple[int, BaseException | None]:
         return Exit.INTERRUPTED, error
     except OSError as error:
         place = f"{error.filename}: " if error.filename else ""
-        print_error(f"{place}{error.strerror or error}")
+        print_error(f"{place}{reason(error)}. {remedy(error) or ''}".rstrip(". "))
         return Exit.UNUSABLE, error
     except SystemExit:
         raise

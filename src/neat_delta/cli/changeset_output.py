@@ -199,7 +199,7 @@ def render_result(
         columns = [asdict(match) for match in matches]
         commands = [] if outcome.receipt else [_write_command(outcome.result, outcome.targets.changes_file)]
         changes = outcome.result.changes
-        sendable = len(changes.keys_with_action(*ACTING))
+        sendable = not changes.is_empty
         show_json(_as_dict(outcome) | ({"columns": columns} if columns else {}), changes, commands if sendable else [])
     elif output.quiet:
         _say_held_back(blocked)
@@ -257,7 +257,7 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
         label = "or"
     if outcome.receipt:
         yield from next_view(outcome.receipt, width, label)
-    elif len(result.changes.keys_with_action(*ACTING)):
+    elif not result.changes.is_empty:
         yield from _command_view(_write_command(result, targets.changes_file), width, label)
 
 
@@ -281,7 +281,7 @@ def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
     changes, folder = outcome.result.changes, outcome.targets.update_folder
     if outcome.receipt:
         yield from update_view(outcome.receipt, outcome.result.live.source.name, width)
-    elif folder and len(changes.keys_with_action(*ACTING)):
+    elif folder and not changes.is_empty:
         yield labelled("update", "not written: there are errors (--strict)")
     elif folder:
         yield nothing_view(folder)

@@ -87,7 +87,7 @@ def check_command(
             check_outputs(problems, replace=overwrite)
             write_atomic(problems, problems_workbook(tried, own, as_edited=False), replace=overwrite)
     if output.as_json:
-        show_json(_as_dict(tried), tried)
+        show_json(_as_dict(tried), tried, _next(changes, tried, problems))
     elif not output.quiet:
         show(_view((changes, tried), own, problems, everything, console(output).width), output)
     return Exit.ATTENTION if tried.blocking_count() else Exit.DONE
@@ -113,7 +113,6 @@ def _view(
     from neat_delta.views.file_format import catalogue_view
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled
-    from neat_delta.views.shell import free_name
     from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
 
     path, changes = checked
@@ -131,8 +130,17 @@ def _view(
     if problems is not None:
         yield labelled("saved", f"every problem with its row, in {problems}")
     yield from verdict_view(changes_verdict(changes), width)
-    if changes.blocking_count() and problems is None:
-        check = ["neat-delta", "check", str(path), "--problems", free_name("problems.xlsx")]
-        yield from next_command(check, width)
-    elif not changes.blocking_count() and items:
-        yield from next_command(["neat-delta", "write", str(path), "-o", free_name("updates")], width)
+    for words in _next(path, changes, problems):
+        yield from next_command(words, width)
+
+
+def _next(path: Location, changes: ChangeSet, problems: Path | None) -> list[list[str]]:
+    """With errors, the workbook in which they can be corrected; without any, the update."""
+    from neat_delta.views.shell import free_name
+
+    if changes.blocking_count():
+        words = ["neat-delta", "check", str(path), "--problems", free_name("problems.xlsx")]
+        return [words] if problems is None else []
+    if changes.is_empty:
+        return []
+    return [["neat-delta", "write", str(path), "-o", free_name("updates")]]

@@ -90,7 +90,7 @@ def entry_as_dict(entry: Entry) -> dict[str, Any]:
 @output_options
 def history_command(number: int | None, history: Path | None, output: OutputOptions) -> int:
     """List what was sent: when, where, with what result. With a NUMBER: every row that the shop did not accept."""
-    from neat_delta.views.delivery import entry_view, history_view
+    from neat_delta.views.delivery import entry_view, history_view, verify_command
 
     kept = history_in(history)
     if number is None:
@@ -102,7 +102,7 @@ def history_command(number: int | None, history: Path | None, output: OutputOpti
         return Exit.DONE
     found = _entry(kept, number)
     if output.as_json:
-        show_json(entry_as_dict(found))
+        show_json(entry_as_dict(found), next_commands=[verify_command(found, history)])
     elif not output.quiet:
-        show(entry_view(found, console(output).width), output)
+        show(entry_view(found, history, console(output).width), output)
     return Exit.DONE

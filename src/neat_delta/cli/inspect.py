@@ -22,9 +22,11 @@ from neat_delta.cli.help import command
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
     from pathlib import Path
 
     import polars as pl
+    from rich.text import Text
 
     from neat_delta.matching.key_detection import KeyCandidates
     from neat_delta.remote import Location
@@ -74,10 +76,42 @@ def inspect_command(
         columns, marks = profile_with_corruption(table, settings)
         keys = key_candidates(table, columns)
     if output.as_json:
-        show_json(_as_dict(table, columns, keys, marks, settings))
+        show_json(_as_dict(table, columns, keys, marks, settings), next_commands=[_next(file, settings)])
     elif not output.quiet:
-        show(overview(table, columns, keys, marks, settings, console(output).width), output)
+        width = console(output).width
+        show(overview(table, columns, keys, marks, settings, width), output)
+        show(_ending(file, table, keys, marks, settings, width), output)
     return Exit.ATTENTION if len(table.unreadable_rows) else Exit.DONE
+
+
+def _ending(
+    file: Location, table: Table, keys: KeyCandidates, marks: pl.DataFrame, settings: Settings, width: int
+) -> Iterator[Text]:
+    """The verdict on the file, and what to do with it next."""
+    from rich.text import Text
+
+    from neat_delta.views.formatting import pluralize
+    from neat_delta.views.verdict import next_command, verdict_view
+
+    named = keys.expected or (keys.alone[0] if keys.alone else " + ".join(keys.pairs[0]) if keys.pairs else None)
+    unreadable, damaged = len(table.unreadable_rows), int(marks["cells"].sum())
+    parts = [
+        f"{pluralize(len(table), 'row')} can be compared, " + (f"by {named}" if named else "but by which key?"),
+        *([f"{pluralize(unreadable, 'row')} cannot be read"] if unreadable else []),
+        *([f"{pluralize(damaged, 'cell')} may be damaged"] if damaged else []),
+    ]
+    yield Text()
+    yield from verdict_view(parts, width)
+    yield from next_command(_next(file, settings), width)
+
+
+def _next(file: Location, settings: Settings) -> list[str]:
+    """Settings for a shop's export come first, then a sheet of it."""
+    from neat_delta.views.shell import free_name
+
+    if settings.path is None:
+        return ["neat-delta", "setup", str(file)]
+    return ["neat-delta", "sheet", str(file), "-o", free_name("edit.xlsx")]
 
 
 def _as_dict(
@@ -88,7 +122,7 @@ def _as_dict(
     return {
         "file": table.source.name,
         "sha256": table.source.sha256,
-        "rows": len(table),
+        "rows": table.rows_read,
         "format": to_json(table.format),
         "unnamed": table.unnamed_columns,
         "key": to_json(keys),

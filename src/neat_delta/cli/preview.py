@@ -24,6 +24,7 @@ from neat_delta.cli.help import command
 from neat_delta.cli.preview_options import PreviewOptions, preview_options
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
+from neat_delta.nearest import nearest_hint
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -155,7 +156,7 @@ def _found(
                 "there is no field with this name",
                 option="by",
                 value=options.by,
-                hint="Use item, field, category, brand, or one of: " + ", ".join(live.names) + ".",
+                hint=nearest_hint(options.by, ["item", "field", "category", "brand", *live.names], "Choose from"),
             )
         found = found._replace(groups=by_group(both, name))
     if options.money:

@@ -77,7 +77,7 @@ def send_command(
     from neat_delta.output_paths import check_outputs
     from neat_delta.reconcile.refresh import require_fresh
     from neat_delta.update.delimited import report_csv
-    from neat_delta.views.delivery import results_of, sent_view
+    from neat_delta.views.delivery import results_of, sent_view, verify_command
 
     update = load_update(folder)
     check_outputs(import_report, replace=overwrite)
@@ -94,7 +94,7 @@ def send_command(
     if output.as_json:
         from neat_delta.cli.history import entry_as_dict
 
-        show_json(entry_as_dict(entry))
+        show_json(entry_as_dict(entry), next_commands=[verify_command(entry, history)])
     elif not output.quiet:
         show(sent_view(entry, import_report, history, console(output).width), output)
     elif bad:

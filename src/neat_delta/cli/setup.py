@@ -66,6 +66,7 @@ def setup_command(
     from neat_delta.update.config_draft import draft_config
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
+    from neat_delta.views.verdict import next_command, verdict_view
 
     with show_progress(output) as progress:
         existing = ""
@@ -79,7 +80,8 @@ def setup_command(
         if wrote:
             write_atomic(out, text.encode(), replace=True)
     if output.as_json:
-        show_json({"file": str(out), "key": list(named.fields), "added": added, "written": wrote})
+        result = {"file": str(out), "key": list(named.fields), "added": added, "written": wrote}
+        show_json(result, next_commands=[_next(export, out, wrote=wrote or not added)])
     elif not output.quiet:
         width = console(output).width
         if not added:
@@ -91,6 +93,19 @@ def setup_command(
             lines.append(labelled("key", " + ".join(named.fields)))
             message = 'if your shop ignores blank cells, set blank = "leaves" in [import]'
             lines += sentence("one file", f"{message}: then an update is one file", width)
-            lines += sentence("next", f"check and correct {out}; commands in this folder use it", width)
+            lines += sentence("", f"check and correct {out}; commands in this folder use it", width)
+        verdict = (
+            f"{pluralize(len(added), 'field')} {'written' if wrote else 'missing'}" if added else "no field missing"
+        )
+        lines += verdict_view([f"{out}: {verdict}", f"key {' + '.join(named.fields)}"], width)
+        lines += next_command(_next(export, out, wrote=wrote or not added), width)
         show(lines, output)
     return Exit.DONE if wrote or not added else Exit.ATTENTION
+
+
+def _next(export: Location, out: Path, *, wrote: bool) -> list[str]:
+    from neat_delta.views.shell import free_name
+
+    if wrote:
+        return ["neat-delta", "sheet", str(export), "-o", free_name("edit.xlsx")]
+    return ["neat-delta", "setup", str(export), "--out", str(out), "--yes"]

@@ -110,7 +110,8 @@ def sheet_command(
     if output.as_json:
         locked = [column.field for column in columns if column.locked]
         result = {"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown}
-        show_json(result | {"unreadable": live.unreadable_rows.select("line", "message").to_dicts()})
+        unreadable = live.unreadable_rows.select("line", "message").to_dicts()
+        show_json(result | {"unreadable": unreadable}, next_commands=[["neat-delta", "compare", str(export), str(out)]])
     elif not output.quiet:
         width, bad = console(output).width, live.unreadable_rows["line"].to_list()
         show(_view(out, export, len(rows), columns, unknown, bad, width), output)
@@ -128,6 +129,7 @@ def _view(
 ) -> Iterator[Text]:
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
+    from neat_delta.views.verdict import next_command, verdict_view
 
     yield from sentence("sheet", f"{out}   {pluralize(rows, 'item')} × {pluralize(len(columns), 'field')}", width)
     locked = [column.field for column in columns if column.locked]
@@ -149,7 +151,10 @@ def _view(
             f"{rows_told} of {export.name} cannot be read, so not in the sheet: line {lines}; see neat-delta inspect"
         )
         yield from sentence("unreadable", message, width, "error")
-    yield labelled("next", f"edit and save it, then run: neat-delta compare {export} {out}")
+    size = f"{pluralize(rows, 'item')} to edit in {out}"
+    yield from verdict_view([size, *([f"{pluralize(len(unreadable), 'row')} missing"] if unreadable else [])], width)
+    yield from next_command(["neat-delta", "compare", str(export), str(out)], width)
+    yield labelled("", "(after you have edited and saved it)")
 
 
 def _some(given: Sequence[object]) -> str:

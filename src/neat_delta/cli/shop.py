@@ -7,11 +7,12 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, OVERWRITE, SOURCE, print_lines
+from neat_delta.cli.common import FILE, OVERWRITE, SOURCE, OutputOptions, print_lines, show
 from neat_delta.cli.help import MATCHING, OUTPUT, READING, VALUES, HelpfulGroup, option
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
     from pathlib import Path
 
     from neat_delta.practice_shop.shop import Result
@@ -42,7 +43,8 @@ def open_command(folder: Path, export: Location | None, key: str, overwrite: boo
     else:
         with as_file(files("neat_delta.demo_shop") / "live.csv") as source:
             shop = make_shop(folder, read_strict(source), key, replace=overwrite)
-    print_lines(f"Practice shop made in {folder}: {len(shop.items()):,} items. Its settings are in {folder}/shop.toml.")
+    print_lines(f"  settings    {folder}/shop.toml")
+    _end(f"practice shop made in {folder}: {len(shop.items()):,} items", ["export", str(folder), "-o"], "live.csv")
     return Exit.DONE
 
 
@@ -59,7 +61,7 @@ def export_command(folder: Path, out: Path, overwrite: bool) -> int:
     shop = open_shop(folder)  # whose files are inputs from now on
     check_outputs(out, replace=overwrite)
     write_atomic(out, shop.export(), replace=overwrite)
-    print_lines(f"{len(shop.items()):,} items in {out}")
+    _end(f"{len(shop.items()):,} items in {out}")
     return Exit.DONE
 
 
@@ -89,7 +91,23 @@ def import_command(folder: Path, files: tuple[Location, ...], import_report: Pat
             print_lines(f"  line {result.line}, {result.code}: {result.result}, {result.reason}")
     if import_report is not None:
         write_atomic(import_report, results_csv(every), replace=overwrite)
-    return Exit.ATTENTION if any(result.result in ("failed", "skipped") for result in every) else Exit.DONE
+    bad = [result for result in every if result.result in ("failed", "skipped")]
+    rows = f"{len(every) - len(bad):,} of {len(every):,} rows accepted"
+    _end(rows, ["export", str(folder), "-o"], "after.csv")
+    return Exit.ATTENTION if bad else Exit.DONE
+
+
+def _end(result: str, command: Sequence[str] = (), out: str = "") -> None:
+    """Print the verdict of a command, and the next command, which writes a new file."""
+    from neat_delta.cli.common import console
+    from neat_delta.views.shell import free_name
+    from neat_delta.views.verdict import next_command, verdict_view
+
+    output = OutputOptions(as_json=False, quiet=False, no_colour=False)
+    width = console(output).width
+    show(verdict_view([result], width), output)
+    if command:
+        show(next_command(["neat-delta", "shop", *command, free_name(out)], width), output)
 
 
 @shop_command.command("sell")

@@ -11,6 +11,7 @@ import click
 from neat_delta.cli.common import SOURCE, bundle_options
 from neat_delta.cli.help import MATCHING, SCOPE, SUPPLIER, VALUES, option
 from neat_delta.errors import InvalidOption
+from neat_delta.nearest import nearest_hint
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Mapping
@@ -49,12 +50,11 @@ class SupplierOptions(NamedTuple):
         from neat_delta.tables.settings import SupplierProfile
 
         if self.name is not None and self.name not in settings.profiles:
-            saved = ", ".join(settings.profiles) or "none"
             raise InvalidOption(
                 "there is no supplier profile with this name",
                 option="profile",
                 value=self.name,
-                hint=f"Saved profiles: {saved}.",
+                hint=nearest_hint(self.name, settings.profiles, "Saved profiles"),
             )
         known = settings.profiles[self.name] if self.name is not None else SupplierProfile()
         codes, values = self._answers()

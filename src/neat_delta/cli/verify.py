@@ -79,7 +79,7 @@ def verify_command(
         if out is not None:
             save_changes(result.remaining, out, replace=overwrite)
     if output.as_json:
-        show_json(_as_dict(result, out))
+        show_json(_as_dict(result, out), next_commands=_next(result, changes, fresh, out))
     elif not output.quiet:
         show(_view(result, loaded, changes, fresh, out, limit, console(output).width), output)
     return Exit.DONE if result.done else Exit.ATTENTION
@@ -103,7 +103,6 @@ def _view(
     from neat_delta.reconcile.three_way import APPLIED
     from neat_delta.views.formatting import local_time, pluralize
     from neat_delta.views.lines import labelled
-    from neat_delta.views.shell import free_name
     from neat_delta.views.verdict import next_command, verdict_view
     from neat_delta.views.verify_views import verify_view
 
@@ -113,15 +112,22 @@ def _view(
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
     yield from verify_view(result, names, width, limit)
     yield Text()
-    left = result.remaining.items["action"].is_in(["change", "add", "remove", "recode"]).any()
     if out is not None:
         yield labelled("saved", f"the changes that were not applied, in {out}")
     applied, rest = result.count(APPLIED), len(result.changes) - result.count(APPLIED)
     parts = [f"{applied:,} of {pluralize(len(result.changes), 'change')} applied", *([f"{rest:,} not"] if rest else [])]
     yield from verdict_view(parts, width)
-    if left and out is None:
+    for words in _next(result, path, fresh, out):
+        yield from next_command(words, width)
+
+
+def _next(result: VerifyResult, path: Location, fresh: Location, out: Path | None) -> list[list[str]]:
+    """What saves the changes that were not applied, then what writes them as a new update."""
+    from neat_delta.views.shell import free_name
+
+    if result.remaining.is_empty:
+        return []
+    if out is None:
         rest_file = free_name("rest.changes.jsonl")
-        yield from next_command(["neat-delta", "verify", str(path), str(fresh), "--out", rest_file], width)
-    elif left:
-        write = ["neat-delta", "write", str(out), "-o", free_name("updates"), "--live", str(fresh)]
-        yield from next_command(write, width)
+        return [["neat-delta", "verify", str(path), str(fresh), "--out", rest_file]]
+    return [["neat-delta", "write", str(out), "-o", free_name("updates"), "--live", str(fresh)]]

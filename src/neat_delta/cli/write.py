@@ -90,14 +90,17 @@ def write_command(
     if strict and blocked:
         return refused(blocked)
     if output.as_json:
-        show_json({"files": []} if written.receipt is None else written.receipt.as_dict(), written.changes)
+        show_json(
+            {"files": []} if written.receipt is None else written.receipt.as_dict(),
+            written.changes,
+            _check_command(written, changes),
+        )
     elif not output.quiet:
         show(_view(written, folder, changes, console(output).width), output)
     return Exit.ATTENTION if blocked else Exit.DONE
 
 
 def _view(written: Written, folder: Path, changes: Location, width: int) -> Iterator[Text]:
-    from neat_delta.views.shell import free_name
     from neat_delta.views.update import next_view, nothing_view, update_view
     from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
 
@@ -107,9 +110,17 @@ def _view(written: Written, folder: Path, changes: Location, width: int) -> Iter
         yield from update_view(written.receipt, written.live.source.name, width)
     yield from verdict_view(changes_verdict(written.changes), width)
     label = "next"
-    if written.changes.blocking_count():
-        check = ["neat-delta", "check", str(changes), "--problems", free_name("problems.xlsx")]
-        yield from next_command(check, width)
+    for words in _check_command(written, changes):
+        yield from next_command(words, width)
         label = "or"
     if written.receipt is not None:
         yield from next_view(written.receipt, width, label)
+
+
+def _check_command(written: Written, changes: Location) -> list[list[str]]:
+    """What shows the errors that were not written, if there are any."""
+    from neat_delta.views.shell import free_name
+
+    if not written.changes.blocking_count():
+        return []
+    return [["neat-delta", "check", str(changes), "--problems", free_name("problems.xlsx")]]

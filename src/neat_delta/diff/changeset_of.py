@@ -64,8 +64,8 @@ def changeset_of(
     items = _with_row_states(items, tables, states)
     head = Head(
         key=tables.key.fields,
-        live=file_ref(tables.live, len(tables.live) + len(tables.live.unreadable_rows)),
-        edited=file_ref(tables.edited, len(tables.edited) + len(tables.edited.unreadable_rows) + excluded),
+        live=file_ref(tables.live, tables.live.rows_read),
+        edited=file_ref(tables.edited, tables.edited.rows_read + excluded),
         fields=_field_infos(tables.live, tables.key, found),
         other_rows=_other_rows(tables, states, items, excluded),
     )

@@ -24,6 +24,7 @@ from neat_delta.matching.matched_tables import MatchedTables, describe_rows
 from neat_delta.matching.rekey_detection import suggest_rekeys
 from neat_delta.matching.selection import select_items
 from neat_delta.matching.similarity import SUGGESTIONS, suggest_items
+from neat_delta.nearest import nearest_hint
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import field_name
@@ -312,14 +313,14 @@ def _check_types(options: CompareOptions, columns: ColumnMapping) -> None:
                 "this column is not in both files",
                 option="type",
                 value=f"{name}={kind}",
-                hint="Columns of both: " + ", ".join(columns.shared) + ".",
+                hint=nearest_hint(name, columns.shared, "Columns of both"),
             )
         if kind not in known:
             raise InvalidOption(
                 "there is no such type",
                 option="type",
                 value=f"{name}={kind}",
-                hint="Types: " + ", ".join(sorted(known)) + ".",
+                hint=nearest_hint(kind, sorted(known), "Types"),
             )
 
 

@@ -12,6 +12,7 @@ from neat_delta.diff.computed_values import format_computed
 from neat_delta.diff.formulas import LIST, LIVE, RATES, Formula, compute, require_one_each, sides_of
 from neat_delta.errors import InvalidOption
 from neat_delta.matching.positions import positions_of
+from neat_delta.nearest import nearest_hint
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables.settings import NOT_CONFIGURED
 from neat_delta.tables.typed_values import typed_column
@@ -158,7 +159,7 @@ def _require_field(formula: Formula, context: Context) -> None:
     if formula.field not in context.live.names:
         raise InvalidOption(
             f"formula {formula.text!r}: there is no field {formula.field}",
-            hint="Fields: " + ", ".join(context.live.names) + ".",
+            hint=nearest_hint(formula.field, context.live.names),
         )
 
 

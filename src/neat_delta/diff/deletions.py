@@ -19,6 +19,7 @@ from neat_delta.changeset.changeset import (
 )
 from neat_delta.changeset.findings import findings_frame
 from neat_delta.errors import InvalidOption
+from neat_delta.nearest import nearest_hint
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -100,7 +101,7 @@ def _require_fields(instead: Mapping[str, str], live: Table) -> None:
         if name not in live.names:
             raise InvalidOption(
                 f"instead_of_removal in catalogue.toml: there is no field {name}",
-                hint="Fields: " + ", ".join(live.names) + ".",
+                hint=nearest_hint(name, live.names),
             )
 
 

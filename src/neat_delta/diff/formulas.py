@@ -13,6 +13,7 @@ import polars as pl
 
 from neat_delta.errors import InvalidOption
 from neat_delta.expressions import Expression, ExpressionError, parse_expression
+from neat_delta.nearest import nearest_hint
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
@@ -99,7 +100,8 @@ def sides_of(formula: Formula, live: Sequence[str], listed: Sequence[str], rates
             known = [f"{LIVE}{name}" for name in live] + [f"{LIST}{name}" for name in listed]
             known += [f"{RATES}{name}" for name in rates]
             what = f"{name} may be " + " or ".join(found) if found else f"there is no field {name}"
-            raise InvalidOption(f"formula {formula.text!r}: {what}", hint="Names: " + ", ".join(known) + ".")
+            hint = f"Names: {', '.join(known)}." if found else nearest_hint(name, [*live, *listed, *known], "Names")
+            raise InvalidOption(f"formula {formula.text!r}: {what}", hint=hint)
         meant[name] = found[0]
     return meant
 

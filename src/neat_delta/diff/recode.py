@@ -128,7 +128,7 @@ def recode(
     # The compared file is one of ours; the rows that count are those of the file of key changes.
     changes = with_rows_of(
         changes,
-        replace(changes.head.edited, rows=len(codes) + len(codes.unreadable_rows)),
+        replace(changes.head.edited, rows=codes.rows_read),
         dict.fromkeys(changes.counts, 0)
         | {
             "rejected": plan.findings.filter(effect=BLOCK).height,

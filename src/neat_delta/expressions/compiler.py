@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 import functools
 import inspect
 from decimal import Decimal
@@ -30,6 +29,7 @@ from neat_delta.expressions.value import (
     of_kind,
     text_literal,
 )
+from neat_delta.nearest import nearest_hint
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -353,9 +353,5 @@ def not_allowed(node: exp.Expression) -> ExpressionError:
         name = str(node.this if isinstance(node, exp.Anonymous) else node.sql_name()).lower()
         if name in FUNCTIONS:
             return ExpressionError(f"{text}: wrong arguments for the function {name}")
-        near = difflib.get_close_matches(name, FUNCTIONS, 1)
-        return ExpressionError(
-            f"there is no function {name}",
-            hint=f"Did you mean {near[0]}?" if near else f"Choose from: {', '.join(FUNCTIONS)}.",
-        )
+        return ExpressionError(f"there is no function {name}", hint=nearest_hint(name, FUNCTIONS, "Choose from"))
     return ExpressionError(f"{text} is not allowed in an expression")

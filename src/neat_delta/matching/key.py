@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.errors import AmbiguousKey, InvalidOption
+from neat_delta.nearest import nearest_hint
 from neat_delta.tables import field_name
 from neat_delta.tables.distinct import is_ascending
 from neat_delta.tables.field_types import are_blank
@@ -125,7 +126,7 @@ def _explicit_key(live: Table, shared: Sequence[str], given: Sequence[str]) -> t
                 option="key",
                 value=as_told,
                 file=live.source.path,
-                hint="Columns of both: " + ", ".join(shared) + ".",
+                hint=nearest_hint(as_told, shared, "Columns of both"),
             )
     if len(set(names)) < len(names):
         raise InvalidOption(

@@ -10,6 +10,7 @@ import polars as pl
 from neat_delta.errors import InvalidOption
 from neat_delta.expressions import ExpressionError, parse_expression
 from neat_delta.matching.key import KEY_SEPARATOR
+from neat_delta.nearest import nearest_hint
 from neat_delta.reading import read_bytes
 from neat_delta.tables import field_name
 from neat_delta.tables.typed_values import typed_frame
@@ -51,7 +52,7 @@ def condition(where: str, names: Sequence[str], field: Callable[[str], pl.Series
                 f"there is no field {', '.join(unknown)}",
                 option="where",
                 value=repr(where),
-                hint="Fields: " + ", ".join(names) + ".",
+                hint=nearest_hint(unknown[0], names),
             )
         frame = pl.DataFrame([field(name).alias(name) for name in expression.names or names[:1]])
         met = expression.over(frame)
@@ -153,6 +154,6 @@ def chosen_fields(table: Table, key: Key, wanted: Sequence[str]) -> list[str]:
                 "there is no field with this name",
                 option="fields",
                 value=asked,
-                hint="Fields: " + ", ".join(table.names) + ".",
+                hint=nearest_hint(asked, table.names),
             )
     return list(dict.fromkeys([*key.fields, *names]))

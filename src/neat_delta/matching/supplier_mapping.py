@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.errors import InvalidOption
+from neat_delta.nearest import nearest_hint
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import Field, field_name
 from neat_delta.tables.field import ADD, TAKE
@@ -168,9 +169,5 @@ def _insist_on(
     """See that a name is known; ``option`` is the option that gave it and its value."""
     if name in known:
         return
-    import difflib  # takes longer to load than most lists take to be matched
-
-    near = difflib.get_close_matches(name, known, 3)
-    names = [shown[one] if shown else one for one in near or known]
-    hint = ("Nearest: " if near else "Choose from: ") + ", ".join(names) + "."
+    hint = nearest_hint(name, [shown[one] if shown else one for one in known], "Choose from")
     raise InvalidOption(f"there is no such {what}", option=option[0], value=option[1], hint=hint)

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import write_atomic
 from neat_delta.errors import InvalidInput, InvalidOption, WriteError
+from neat_delta.nearest import nearest_hint
 from neat_delta.output_paths import note_input
 from neat_delta.practice_shop.behaviour import DRAFT, FILE, StoreBehaviour, load_behaviour
 from neat_delta.tables import field_name
@@ -245,7 +246,7 @@ def make_shop(folder: Path, table: Table, key: str, *, replace: bool = False) ->
         )
     names = [field.column for field in table.fields]
     if key not in names:
-        raise InvalidOption("no such column", option="key", value=key, hint="Columns: " + ", ".join(names) + ".")
+        raise InvalidOption("no such column", option="key", value=key, hint=nearest_hint(key, names, "Columns"))
     rows = table.cells(table.names)
     codes = rows.to_series(names.index(key))
     if codes.is_duplicated().any():

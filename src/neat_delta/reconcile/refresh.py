@@ -296,7 +296,7 @@ def _made(difference: ThreeWayDiff, saved: pl.DataFrame, findings: pl.DataFrame,
     by_now = dict(result.filter(fate=RECODED).select("key", "new_key").iter_rows())
     now_called = pl.col("key").replace(by_now)
     items = result.with_columns(action=do, key=now_called)
-    rows = len(fresh) + len(fresh.unreadable_rows)
+    rows = fresh.rows_read
     live = file_ref(fresh, rows)
     known = changes.head.identity
     head = Head(

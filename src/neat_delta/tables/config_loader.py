@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import difflib
 import re
 import tomllib
 from collections.abc import Iterator, Mapping
@@ -17,6 +16,7 @@ from cattrs.errors import AttributeValidationNote, ForbiddenExtraKeysError
 from cattrs.gen import make_dict_structure_fn, override
 
 from neat_delta.errors import InvalidInput, InvalidSettings
+from neat_delta.nearest import nearest_hint
 from neat_delta.output_paths import note_input
 from neat_delta.tables.constraints import FIX, Inlined, InvalidSetting, Key, NotInFile
 from neat_delta.tables.settings import Settings
@@ -286,8 +286,7 @@ def _mistakes(error: BaseException, cls: Any, place: Place) -> Iterator[tuple[Pl
     elif isinstance(error, ForbiddenExtraKeysError):
         allowed = list(_keys(error.cl).values())
         for name in sorted(error.extra_fields):
-            near = difflib.get_close_matches(name, allowed, 1)
-            hint = f"Did you mean {near[0]}?" if near else "Allowed: " + ", ".join(allowed) + "."
+            hint = nearest_hint(name, allowed, "Allowed")
             yield (*place, name), InvalidSetting(f"there is no setting {name!r}", hint)
     elif isinstance(error, BaseExceptionGroup):
         owner = getattr(error, "cl", cls)

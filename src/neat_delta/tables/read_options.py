@@ -10,7 +10,7 @@ from neat_delta.tables.constraints import CountOrZero, DecimalSeparator, Delimit
 
 @dataclass(frozen=True)
 class ReadOptions:
-    """Statements about a file's format; ``None`` leaves it to be detected."""
+    """``[export]``: the format of a file; ``None`` leaves it to be detected."""
 
     delimiter: Delimiter | None = None
     """`comma`, `semicolon`, `tab` or `pipe`; for programs the character itself."""

@@ -214,7 +214,7 @@ class SupplierProfile:
 
 @dataclass(frozen=True)
 class Condition:
-    """A condition between fields, in SQL, that must hold for every item."""
+    """``[[checks.conditions]]``: a condition between fields, in SQL, that must hold for every item."""
 
     must: str
     """The condition, such as `sale_price < price`."""
@@ -278,7 +278,7 @@ class RefreshSettings:
 
 @dataclass(frozen=True)
 class Settings:
-    """The whole of catalogue.toml; everything may be left out."""
+    """``[]``: the whole of catalogue.toml; everything may be left out."""
 
     key: tuple[str, ...] = ()
     """The fields that identify an item."""

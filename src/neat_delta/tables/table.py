@@ -135,6 +135,11 @@ class Table:
         return len(self.rows)
 
     @property
+    def rows_read(self) -> int:
+        """How many rows the file has, those among them that cannot be read."""
+        return len(self) + len(self.unreadable_rows)
+
+    @property
     def names(self) -> list[str]:
         """Field names in the file's order."""
         return [field.name for field in self.fields]

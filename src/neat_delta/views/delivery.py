@@ -12,7 +12,7 @@ from neat_delta.views.formatting import NOTHING, count, local_time, pluralize, p
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
 from neat_delta.views.table import Cell, Column, table
-from neat_delta.views.verdict import verdict_view
+from neat_delta.views.verdict import next_command, verdict_view
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -43,15 +43,14 @@ def sent_view(entry: Entry, saved: Path | None, history: Path | None, width: int
     if saved is not None:
         yield labelled("saved", f"the import report, in {saved}")
     yield labelled("history", f"entry {entry.entry} in {history or default_history()}")
-    sent = sum(file.state == DONE for file in entry.files)
-    bad = len(results.filter(pl.col("result").is_in(NOT_TAKEN)))
-    parts = [f"{sent} of {pluralize(len(entry.files), 'file')} sent"]
-    if len(results):
-        parts += [f"{count(len(results) - bad)} of {pluralize(len(results), 'row')} accepted"]
-    yield from verdict_view(parts, width)
-    where = f" --history {history}" if history else ""
-    message = f"make a new export (here: after.csv), then run: neat-delta verify {entry.entry} after.csv{where}"
-    yield from sentence("next", message, width)
+    yield from _verdict(entry, results, width)
+    yield from next_command(verify_command(entry, history), width)
+    yield labelled("", "(after you have made a new export of the shop, here after.csv)")
+
+
+def verify_command(entry: Entry, history: Path | None) -> list[str]:
+    """The command that verifies what was sent, once there is a new export; ``history`` if it is not the usual one."""
+    return ["neat-delta", "verify", str(entry.entry), "after.csv", *(["--history", str(history)] if history else [])]
 
 
 def _files(entry: Entry, width: int) -> Iterator[Text]:
@@ -101,8 +100,10 @@ def _not_taken(results: pl.DataFrame, width: int) -> Iterator[Text]:
 
 def history_view(entries: Sequence[Entry], path: Path, width: int) -> Iterator[Text]:
     """What was sent, the newest first."""
+    where = [] if path == default_history() else ["--history", str(path)]
     if not entries:
-        yield labelled("history", f"nothing has been sent yet ({path})")
+        yield from verdict_view(["nothing sent yet"], width)
+        yield labelled("history", str(path))
         return
     rows = [
         [
@@ -118,10 +119,14 @@ def history_view(entries: Sequence[Entry], path: Path, width: int) -> Iterator[T
     ]
     heads = [Column("entry", right=True), Column("started"), Column("state"), Column("files"), Column("rows")]
     yield from table([*heads, Column("to", least=12), Column("from", least=8)], rows, width)
+    bad = sum(entry.state != "done" for entry in entries)
+    parts = [f"{pluralize(len(entries), 'update')} sent", *([f"{count(bad)} not completely"] if bad else [])]
+    yield from verdict_view(parts, width)
+    yield from next_command(["neat-delta", "history", str(entries[0].entry), *where], width)
 
 
-def entry_view(entry: Entry, width: int) -> Iterator[Text]:
-    """One entry in full."""
+def entry_view(entry: Entry, history: Path | None, width: int) -> Iterator[Text]:
+    """One entry in full; ``history`` is where it is from if that is not the usual one."""
     yield labelled("entry", f"{entry.entry}, started {local_time(entry.begun)}, {entry.state}")
     yield from sentence("from", entry.folder, width)
     yield labelled("changes", f"checksum {entry.changes[:12]}…, export {entry.live[:12]}…")
@@ -133,3 +138,16 @@ def entry_view(entry: Entry, width: int) -> Iterator[Text]:
     results = results_of(entry)
     if len(results):
         yield from _not_taken(results, width)
+    yield from _verdict(entry, results, width)
+    yield from next_command(verify_command(entry, history), width)
+    yield labelled("", "(after you have made a new export of the shop, here after.csv)")
+
+
+def _verdict(entry: Entry, results: pl.DataFrame, width: int) -> Iterator[Text]:
+    """How many files were sent, and how many rows the shop accepted."""
+    sent = sum(file.state == DONE for file in entry.files)
+    bad = len(results.filter(pl.col("result").is_in(NOT_TAKEN)))
+    parts = [f"{sent} of {pluralize(len(entry.files), 'file')} sent"]
+    if len(results):
+        parts += [f"{count(len(results) - bad)} of {pluralize(len(results), 'row')} accepted"]
+    yield from verdict_view(parts, width)

@@ -25,7 +25,7 @@ def catalogue_view(label: str, table: Table, row: str, width: int, widest: int =
 
     A ``row`` is an "item" in the one file and a "row" in the other, whose sizes stand below each other.
     """
-    rows = len(table) + len(table.unreadable_rows) + besides
+    rows = table.rows_read + besides
     number, _, word = pluralize(rows, row).partition(" ")
     size = f"{number} {word:<5} × {pluralize(len(table.fields), 'field')}"
     line, form = labelled(label, f"{table.source.name.ljust(widest)}   {size}"), describe_format(table)

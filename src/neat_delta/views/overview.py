@@ -37,7 +37,7 @@ def overview(
     width: int,
 ) -> Iterator[Text]:
     """The whole view, line by line."""
-    size = f"{pluralize(len(table), 'row')} × {pluralize(len(table.fields), 'column')}"
+    size = f"{pluralize(table.rows_read, 'row')} × {pluralize(len(table.fields), 'column')}"
     yield from sentence("file", f"{table.source.name}   {size}   {describe_format(table)}", width)
     if not table.format.delimiter_certain:
         yield from sentence("warning", "delimiter detected, not certain; set it with --delimiter", width, "warning")

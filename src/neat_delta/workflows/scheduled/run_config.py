@@ -109,7 +109,7 @@ class Mail:
 
 @dataclass(frozen=True)
 class RunConfig:
-    """What a run does. Paths in the file are meant from the folder in which it lies."""
+    """``[]``: what a run does. Paths in the file are meant from the folder in which it lies."""
 
     live: Annotated[Location, AsLocation()]
     """The live export: a file here, or at an address."""

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from filelock import FileLock, Timeout
 
-from neat_delta.atomic_write import temp_path
+from neat_delta.atomic_write import temp_path, write_atomic
 from neat_delta.errors import WriteError
 from neat_delta.workflows.scheduled.report import RunReport
 
@@ -63,13 +63,16 @@ def _new_folder(place: Path, name: str) -> Path:
 
 
 def _point(latest: Path, folder: Path) -> None:
-    """Let ``latest`` be another name of the newest run's folder, where the system has such names.
+    """Let ``latest`` be another name of the newest run's folder; where a system has no such names, say it in a file.
 
     Something else of that name stays what it is.
     """
     if latest.exists() and not latest.is_symlink():
         return
     draft = temp_path(latest)
-    with contextlib.suppress(OSError):
+    try:
         draft.symlink_to(folder.name, target_is_directory=True)
         draft.replace(latest)
+    except OSError:
+        with contextlib.suppress(WriteError):
+            write_atomic(latest.with_name(f"{latest.name}.txt"), f"{folder.name}\n".encode(), replace=True)

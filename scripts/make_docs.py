@@ -1,0 +1,80 @@
+"""Make the parts of the documentation that follow from the code: tables of checks and settings, and the glossary.
+
+Run from the root of the project: python scripts/make_docs.py. A page has ``<!-- made: NAME -->`` and ``<!-- end -->``
+on lines of their own around each part.
+"""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+from neat_delta.checks import CHECKS
+from neat_delta.tables.setting_texts import setting_texts
+from neat_delta.views.glossary import KINDS, terms
+from neat_delta.views.overrides import override_option
+
+ROOT = Path(__file__).parents[1]
+SOURCES = (
+    "src/neat_delta/tables/settings.py",
+    "src/neat_delta/tables/read_options.py",
+    "src/neat_delta/workflows/scheduled/run_config.py",
+)
+PAGES = ("docs/catalogue.md", "docs/run-files.md", "docs/checks.md", "docs/glossary.md")
+
+
+def checks_table() -> str:
+    """A row for each check: name, level, what it looks for, what lets it through."""
+    rows = ["| check | level | looks for | override for one run |", "|---|---|---|---|"]
+    for check in CHECKS:
+        option = override_option(check.name, check.override)
+        rows.append(f"| {check.name} | {check.level} | {check.about} | {f'`{option}`' if option else '–'} |")
+    return "\n".join(rows)
+
+
+def settings_table(name: str) -> str:
+    """The settings that a dataclass declares, as a table."""
+    source = next(text for text in (_text(path) for path in SOURCES) if f"class {name}:" in text)
+    lines = [
+        "| setting | |",
+        "|---|---|",
+        *(f"| `{key}` | {text} |" for key, text in setting_texts(source, name).items()),
+    ]
+    return "\n".join(lines)
+
+
+def glossary() -> str:
+    """Every term that "neat-delta explain" knows but the settings, which have pages of their own."""
+    parts = []
+    for kind, title in KINDS.items():
+        if kind == "setting":
+            continue
+        parts += [f"## {title}", ""]
+        for term in terms():
+            if term.kind == kind:
+                note = f" ({term.note})" if term.note else ""
+                more = [f"Example: {term.example}"] if term.example else []
+                more += [f"To fix: {term.fix}"] if term.fix else []
+                more += [f"Override: `{term.override}`"] if term.override else []
+                parts += [f"**{term.name}**{note}: " + "<br>".join([term.means, *more]), ""]
+    return "\n".join(parts)
+
+
+def page(path: str) -> str:
+    """A page with its made parts made anew."""
+
+    def made(found: re.Match[str]) -> str:
+        name = found[1]
+        part = {"checks": checks_table, "glossary": glossary}.get(name, lambda: settings_table(name))()
+        return f"<!-- made: {name} -->\n\n{part}\n\n<!-- end -->"
+
+    return re.sub(r"<!-- made: (\w+) -->\n.*?<!-- end -->", made, _text(path), flags=re.DOTALL)
+
+
+def _text(path: str) -> str:
+    return (ROOT / path).read_text("utf-8")
+
+
+if __name__ == "__main__":
+    for each in PAGES:
+        (ROOT / each).write_text(page(each), "utf-8", newline="\n")

@@ -1,0 +1,40 @@
+"""What is said of each setting: the texts below the declarations, read from the source of the dataclasses."""
+
+from __future__ import annotations
+
+import ast
+import itertools
+import re
+
+KEY = re.compile(r"Key\('(\w+)'\)")
+SECTION = re.compile(r"``\[+(.*?)\]+``")
+
+
+def setting_texts(source: str, name: str) -> dict[str, str]:
+    """The settings of one dataclass: by what each is called in the file, the text below its declaration.
+
+    Args:
+        source: the text of the module.
+        name: the dataclass in it.
+    """
+    body = next(node.body for node in ast.parse(source).body if isinstance(node, ast.ClassDef) and node.name == name)
+    texts = {}
+    for member, text in itertools.pairwise(body):
+        if not isinstance(member, ast.AnnAssign) or not isinstance(text, ast.Expr):
+            continue
+        declared = ast.unparse(member.annotation)
+        if "NotInFile" not in declared:
+            key = KEY.search(declared)
+            texts[key[1] if key else ast.unparse(member.target)] = " ".join(str(ast.literal_eval(text.value)).split())
+    return texts
+
+
+def sections(source: str) -> dict[str, str]:
+    """The dataclasses of settings in a module: by name, the section as its docstring writes it; "" is the top level."""
+    found = {}
+    for node in ast.parse(source).body:
+        if isinstance(node, ast.ClassDef):
+            section = SECTION.match(ast.get_docstring(node) or "")
+            if section:
+                found[node.name] = section[1]
+    return found

@@ -1,0 +1,77 @@
+import json
+import re
+from pathlib import Path
+
+import pytest
+
+from helpers import neat_delta
+from neat_delta.views.glossary import terms
+
+SOURCE = Path(__file__).parents[2] / "src" / "neat_delta"
+
+
+@pytest.mark.parametrize(
+    ("name", "means"),
+    [
+        (["decimal slip"], "10, 100 or 1,000 times"),
+        (["Decimal", "Slip"], "10, 100 or 1,000 times"),
+        (["largest_change"], "0.5"),
+        (["3"], "cannot be read"),
+        (["rejected"], "whole row"),
+        (["yes/no"], "yes or no"),
+    ],
+)
+def test_a_name_on_the_screen_is_explained(tmp_path, name, means):
+    shown = neat_delta("explain", *name, cwd=tmp_path)
+
+    assert shown.returncode == 0
+    assert means in " ".join(shown.stdout.split())
+
+
+def test_a_check_is_explained_with_example_fix_and_override(tmp_path):
+    shown = neat_delta("explain", "decimal slip", cwd=tmp_path).stdout
+
+    assert [line.split()[0] for line in shown.splitlines()] == ["check", "means", "example", "fix", "override"]
+    assert '--ignore "decimal slip"' in shown
+
+
+@pytest.mark.parametrize(
+    ("command", "meant"),
+    [
+        (["explain", "decimal slp"], "decimal slip"),
+        (["compare", "live.csv", "live.csv", "--unlock", "pric"], "price"),
+        (["compare", "live.csv", "live.csv", "--ignore", "decimal slp"], "decimal slip"),
+        (["compare", "live.csv", "live.csv", "--key", "skuu"], "sku"),
+        (["compare", "live.csv", "live.csv", "--type", "price=pricee"], "price"),
+        (["compare", "live.csv", "live.csv", "--map", "pric=cost"], "price"),
+        (["compare", "live.csv", "live.csv", "--profile", "waxwendl"], "waxwendle"),
+        (["compare", "live.csv", "live.csv", "--where", "pricce > 1"], "price"),
+        (["adjust", "live.csv", "--set", "price = csot * 2"], "cost"),
+        (["sheet", "live.csv", "-o", "x.xlsx", "--fields", "stok"], "stock"),
+        (["compar"], "compare"),
+    ],
+    ids=" ".join,
+)
+def test_a_misspelt_name_brings_up_the_nearest(tmp_path, command, meant):
+    (tmp_path / "live.csv").write_text("sku,price,cost,stock\nA,1.00,0.50,3\n", "utf-8")
+    (tmp_path / "catalogue.toml").write_text('[profiles.waxwendle.columns]\n"Price" = "price"\n', "utf-8")
+    shown = neat_delta(*command, cwd=tmp_path)
+
+    assert shown.returncode == 2
+    assert re.search(rf"[Dd]id you mean '?{meant}'?\b", shown.stderr), shown.stderr
+
+
+def test_every_problem_that_the_code_can_find_is_explained():
+    named = {term.name for term in terms()}
+    text = "".join(path.read_text("utf-8") for path in SOURCE.rglob("*.py"))
+    codes = re.findall(r'findings_frame\(\s*"([^"]+)"', text)
+
+    assert len(codes) > 20
+    assert set(codes) <= named
+
+
+def test_each_explanation_ends_as_a_sentence_does(tmp_path):
+    told = json.loads(neat_delta("explain", "--json", cwd=tmp_path).stdout)["result"]
+
+    assert len(told) == len(terms())
+    assert [one for one in told if not one["means"].endswith((".", "`", "…"))] == []
