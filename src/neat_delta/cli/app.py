@@ -160,8 +160,9 @@ def _plainly(error: UnicodeError) -> tuple[str, int]:
 def main() -> None:
     """Run the command line and leave with its exit code."""
     sys.stdout = _patient(sys.stdout)
-    code = run()
+    code: int = Exit.UNUSABLE
     try:
+        code = run()
         sys.stdout.flush()
     except OSError as error:
         print_error(f"the output cannot be written ({error.strerror})")
