@@ -11,6 +11,8 @@ import sys
 import sysconfig
 from pathlib import Path
 
+from rich.cells import cell_len
+
 Table = list[list[str]]
 PROGRAM = Path(sysconfig.get_path("scripts")) / "neat-delta"
 
@@ -89,3 +91,8 @@ def refused(work: Path, command: str) -> str:
     assert done.returncode in (2, 3, 4), done.stdout
     assert files_in(work) == before
     return done.stderr
+
+
+def widest(output):
+    """The width of the widest line but for commands, which are whole on any screen so that they can be pasted."""
+    return max(cell_len(line) for line in output.splitlines() if "neat-delta" not in line)

@@ -5,7 +5,7 @@ import subprocess
 import openpyxl
 import pytest
 
-from helpers import neat_delta, read_rows, write_table
+from helpers import neat_delta, read_rows, widest, write_table
 
 MAKERS = ["Thrumhive", "Combwick"]
 LIVE = [
@@ -51,7 +51,7 @@ def preview(shop, *options, **environment):
     return neat_delta("preview", "c.changes.jsonl", *options, cwd=shop, **environment)
 
 
-@pytest.mark.parametrize("width", [80, 160])
+@pytest.mark.parametrize("width", [40, 60, 80, 200])
 @pytest.mark.parametrize(
     "options", [["--all"], ["--money", "--stock", "--by", "category"], ["--item", "012", "--item", "015"]]
 )
@@ -59,7 +59,7 @@ def test_every_view_fits_the_screen(shop, width, options):
     done = preview(shop, *options, COLUMNS=str(width))
 
     assert done.returncode == 1
-    assert max(map(len, done.stdout.splitlines())) <= width
+    assert widest(done.stdout) <= width
 
 
 def test_totals_add_up_and_changes_read_as_was_and_now(shop):

@@ -12,7 +12,7 @@ from importlib.resources import files
 import click
 import pytest
 
-from helpers import PROGRAM, import_into, neat_delta, python_m, read_rows, update_files, write_table
+from helpers import PROGRAM, import_into, neat_delta, python_m, read_rows, update_files, widest, write_table
 from neat_delta.cli import app
 
 LIVE = [["sku", "name", "price"], ["A", "Ä", "1.00"], ["B", "b", "2.00"], ["C", "c", "3.00"]]
@@ -146,11 +146,11 @@ def test_colours_only_where_they_are_wanted(shop):
     assert blue not in neat_delta(*command, "--no-colour", cwd=shop, **screen).stdout
 
 
-@pytest.mark.parametrize("width", [80, 120])
+@pytest.mark.parametrize("width", [40, 60, 80, 200])
 def test_the_view_fits_the_screen(demo, width):
     done = neat_delta("compare", "live.csv", "edited.csv", "--all", cwd=demo, COLUMNS=str(width))
 
-    assert max(map(len, done.stdout.splitlines())) <= width
+    assert widest(done.stdout) <= width
     assert "--all shows every one" not in done.stdout
 
 

@@ -240,9 +240,9 @@ def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | 
 
 def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
     """What to run next: correct the errors and compare again, then write or import what is right."""
+    from neat_delta.views.lines import labelled
     from neat_delta.views.shell import free_name
     from neat_delta.views.update import next_view
-    from neat_delta.views.verdict import next_lines
 
     result, targets = outcome.result, outcome.targets
     label = "next"
@@ -250,10 +250,10 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
         if targets.problems_file is None:
             words = [*_typed_without("--write", "--strict", "--out", "-o"), "--problems", free_name("problems.xlsx")]
             yield from _command_view(words, width)
-            yield from next_lines(["(correct the rows in this workbook, then compare it)"], "")
+            yield labelled("", "(correct the rows in this workbook, then compare it)")
         else:
             yield from _command_view(_compare_problems(result, targets.problems_file), width)
-            yield from next_lines(["(after you have corrected the rows in it)"], "")
+            yield labelled("", "(after you have corrected the rows in it)")
         label = "or"
     if outcome.receipt:
         yield from next_view(outcome.receipt, width, label)

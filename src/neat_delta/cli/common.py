@@ -214,11 +214,13 @@ def print_error(what: object) -> None:
 
 def show(lines: Iterable[Text], output: OutputOptions) -> None:
     """Print a view."""
+    from neat_delta.views.lines import folded
     from neat_delta.views.safe_text import safe_styled
 
     screen = console(output)
     for line in lines:
-        screen.print(safe_styled(line))
+        for part in folded(safe_styled(line), screen.width, screen):
+            screen.print(part)
 
 
 class _Spinner:

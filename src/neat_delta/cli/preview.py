@@ -322,8 +322,9 @@ def _view(
 
 
 def _next(path: Location, made: dict[str, list[str]], width: int) -> Iterator[Text]:
+    from neat_delta.views.lines import labelled
     from neat_delta.views.shell import free_name
-    from neat_delta.views.verdict import next_command, next_lines
+    from neat_delta.views.verdict import next_command
 
     command = ["neat-delta", "write", str(path), "-o", free_name("updates")]
     if "review" in made:
@@ -331,7 +332,7 @@ def _next(path: Location, made: dict[str, list[str]], width: int) -> Iterator[Te
         command = ["neat-delta", "pick", str(path), "--review", made["review"][0], "--out", accepted]
     yield from next_command(command, width)
     if "review" in made:
-        yield from next_lines(["(after you have marked the rows accept or reject)"], "")
+        yield labelled("", "(after you have marked the rows accept or reject)")
 
 
 def _item(changes: ChangeSet, live: Table, key: str, width: int) -> Iterator[Text]:

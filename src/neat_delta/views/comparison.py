@@ -107,7 +107,7 @@ def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
         worrying = state in ("duplicate", "unreadable", "rejected") and counts[state]
         style = "error" if worrying else "strong" if state == "changed" else "plain"
         part = Text(f"{state.replace('_', ' ')} {count(counts[state])}", STYLES[style])
-        if len(INDENT) + LABEL + len(line) + len(" · ") + len(part) > shown.width:
+        if len(INDENT) + LABEL + len(line) + len(" · ") + len(part) + len(" ·") > shown.width:
             yield labelled(label, line.append(" ·"))
             label, line = "", Text()
         line.append(" · " if line else "").append(part)

@@ -36,8 +36,13 @@ class Column:
 
 
 def table(columns: Sequence[Column], rows: Sequence[Sequence[Cell]], width: int) -> list[Text]:
-    """Lines of a table; columns that may be cut give way, the widest first, until the lines fit."""
+    """Lines of a table; columns that may be cut give way, the widest first, until the lines fit.
+
+    If they still do not, each row is a stack of lines.
+    """
     widths = fitted(columns, rows, width)
+    if len(INDENT) + sum(widths) + len(GAP) * (len(columns) - 1) > width:
+        return [line for row in rows for line in _stacked(columns, row, width)]
     head = [Cell(column.head, "head", column.right) for column in columns]
     lines = [head, *rows] if any(column.head for column in columns) else list(rows)
     return [_line(cells, widths) for cells in lines]
@@ -66,6 +71,23 @@ def fitted(columns: Sequence[Column], rows: Sequence[Sequence[Cell]], width: int
             break
         widths[max(loose, key=lambda at: widths[at])] -= 1
     return widths
+
+
+def _stacked(columns: Sequence[Column], row: Sequence[Cell], width: int) -> list[Text]:
+    """A row as lines: its cells one after another, each with its heading, as many on a line as fit."""
+    lines = [Text(INDENT)]
+    for column, cell in zip(columns, row, strict=True):
+        text = " ".join(cell.text.split())
+        if not text:
+            continue
+        head = f"{column.head} " if column.head and len(lines[0]) > len(INDENT) else ""
+        started = bool(lines[-1].plain.strip())
+        if started and lines[-1].cell_len + len(GAP) + cell_len(head + text) > width:
+            lines.append(Text(INDENT * 3))
+            started = False
+        lines[-1].append(GAP if started else "").append(head, STYLES["label"])
+        lines[-1].append(cut(text, max(8, width - lines[-1].cell_len)), STYLES[cell.style])
+    return lines
 
 
 def _line(cells: Sequence[Cell], widths: Sequence[int]) -> Text:

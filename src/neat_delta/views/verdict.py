@@ -47,4 +47,6 @@ def next_command(words: Sequence[str], width: int, label: str = "next") -> Itera
 def next_lines(lines: Sequence[str], label: str = "next") -> Iterator[Text]:
     """What to do next, whole, however wide the screen is."""
     for at, line in enumerate(lines):
-        yield labelled("" if at else label, line)
+        shown = labelled("" if at else label, line)
+        shown.no_wrap = True
+        yield shown
