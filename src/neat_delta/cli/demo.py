@@ -69,7 +69,7 @@ def _short_tour(tour: _Tour) -> None:
     """Two screens: what changed and what was caught; the proved update and the way back."""
     tour.run("compare live.csv edited.csv -o tuesday.changes.jsonl", keep=("rows", "field", "errors", "result"))
     tour.run("write tuesday.changes.jsonl -o updates", keep=("update", "proved", "result"))
-    tour.run("undo tuesday.changes.jsonl -o updates-back", keep=("update", "proved", "result"))
+    tour.run("undo tuesday.changes.jsonl -o updates-back", keep=("proved", "result"))
     print_lines("\nTry next:")
     print_lines(f"  cd {tour.folder}")
     print_lines("  neat-delta compare live.csv edited.csv")
@@ -211,7 +211,7 @@ class _Tour:
 
         from neat_delta.delivery.history import DATA
 
-        print_lines(f"\n$ neat-delta {command_line}\n")
+        print_lines(f"\n$ neat-delta {command_line}")
         sys.stdout.flush()
         if self.wait and sys.stdin.isatty():
             click.pause("press Enter")
@@ -226,7 +226,7 @@ class _Tour:
             lines = done.stdout.splitlines()
             print_lines("\n".join(_blocks(lines, keep) if keep else _head(lines, shown or 0)))
         if done.returncode == Exit.ATTENTION:
-            print_lines("\n  (exit code 1: done, something needs attention)")
+            print_lines("  (exit code 1: done, something needs attention)")
         elif done.returncode:
             raise WriteError(f"the command ended with exit code {done.returncode}", file=self.folder)
 
