@@ -29,7 +29,7 @@ def rename_new(source: Path, target: Path) -> None:
     if _renamed(source, target, LINUX_NEW, MACOS_NEW):
         return
     if os.name == "posix" and not source.is_dir():
-        # Rename would go over what stands there; a second name for the same file does not.
+        # Rename would go over what is there; a second name for the same file does not.
         try:
             os.link(source, target)
         except FileExistsError:

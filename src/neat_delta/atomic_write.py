@@ -1,4 +1,4 @@
-"""Files and folders that appear whole or not at all, and are on the disk before anybody is told so.
+"""Files and folders that appear whole or not at all, and are on the disk before success is reported.
 
 They are made as a draft beside their place, synced, and moved there in one step. Only what is known to be ours is ever
 taken away: drafts of runs that were killed, by their exact names and while no other run holds them.
@@ -164,7 +164,7 @@ def draft_folder(folder: Path) -> Iterator[Path]:
 def replace_dir(draft: Path, folder: Path, check: Callable[[Path], None], remove: Callable[[Path], None]) -> None:
     """Move a draft of a folder to its place, in one step where the system has one.
 
-    ``check`` raises if a folder holds what must not be replaced. It is asked of what stands at the place, while no
+    ``check`` raises if a folder holds what must not be replaced. It is asked of what is at the place, while no
     other run of ours may move anything there, and again once it has stepped aside: what somebody put into it meanwhile
     comes back with it. ``remove`` then takes away what stepped aside.
 

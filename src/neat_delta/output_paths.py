@@ -1,4 +1,4 @@
-"""Where a command may write: never over what it reads, twice into one file, or over a file unless told to.
+"""Where a command may write: never over what it reads, twice into one file, or over a file unless allowed to.
 
 The files that a command reads are noted where they are read, the ones it finds by itself included, so that no command
 has to remember them.

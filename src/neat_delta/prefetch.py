@@ -50,7 +50,7 @@ class FilePrefetch:
         return self._data[path].result()
 
     def sha256(self, path: Location) -> str:
-        """A file's fingerprint in hexadecimal."""
+        """A file's checksum in hexadecimal."""
         return self._prints[path].result() if path in self._prints else _sha256_of(self._data[path])
 
 
@@ -67,7 +67,7 @@ def _sha256_of(data: Future[bytes]) -> str:
 def _lower_priority() -> None:
     """Let this thread have what the others leave of the processor, where threads have a priority each.
 
-    A fingerprint is needed last, when a core is idle anyway; taken at once it would slow down those who wait for rows.
+    A checksum is needed last, when a core is idle anyway; taken at once it would slow down those who wait for rows.
     Where the system does not allow it, or the program has given way further already, nothing changes.
     """
     if sys.platform == "linux":

@@ -8,7 +8,7 @@ from urllib.parse import quote
 HIDDEN = "•••"
 # A shorter text is hidden by nothing: it would take letters out of other words.
 SHORTEST = 4
-# From a colon to the last @ of a word; or of the line, where no port stands behind it: a password may have spaces.
+# From a colon to the last @ of a word; or of the line, where no port is behind it: a password may have spaces.
 PASSWORD_IN_ADDRESS = re.compile(r"""(\w+://)[^\s@/?#]*:(?:\S*@|(?!\d+(?:[/?#\s'",.:)]|$))[^\n]*@)""")
 
 _used: set[str] = set()

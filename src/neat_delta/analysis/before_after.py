@@ -42,7 +42,7 @@ class BeforeAfter:
         codes = key.values(self.live)
         rows = positions_of(codes, items["key"], ascends=key.is_sorted_by(self.live))
         lost = items.filter(rows.is_null())
-        if len(lost):  # new ones, and those whose code stands in a newer export twice, where the first one counts
+        if len(lost):  # new ones, and those whose code is in a newer export twice, where the first one counts
             there = codes.to_frame("key").with_row_index("row").join(lost, on="key", how="semi", maintain_order="left")
             first = lost.join(there.unique("key", keep="first"), on="key", how="left", maintain_order="left")["row"]
             rows = rows.scatter(rows.is_null().arg_true(), first)

@@ -91,7 +91,7 @@ def file_ref(table: Table, rows: int) -> FileRef:
 
 @dataclass(frozen=True)
 class FieldInfo:
-    """What a change set must remember of a field: its column in the live export, its kind, its decimal mark.
+    """What a change set must remember of a field: its column in the live export, its kind, its decimal separator.
 
     ``separator`` parts the values of a cell that may hold several.
     """
@@ -362,7 +362,7 @@ def with_items(
 ) -> ChangeSet:
     """The change set with more items, or other ones of the same key, and with more cells.
 
-    ``order`` are all keys of the live export, which tell where an item stands; those it does not have stand last.
+    ``order`` are all keys of the live export, which tell where an item is; those it does not have stand last.
     """
     known = changes.items.join(items, on="key", how="anti", maintain_order="left")
     place = pl.DataFrame({"key": order}).with_row_index("place").unique("key", keep="first")

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
     from neat_delta.changeset.changeset import ChangeSet, Head
 
-# What stands between two pieces of the text, by what they are: the beginnings of items, their cells, their findings.
+# What is between two pieces of the text, by what they are: the beginnings of items, their cells, their findings.
 HEAD, CELL, FINDING = range(3)
 BETWEEN = {
     (HEAD, HEAD): "}\n",
@@ -33,7 +33,7 @@ BETWEEN = {
 
 def write_lines(changes: ChangeSet, stream: io.BytesIO) -> None:
     """One JSON text per item, then one per row that belongs to no item, each on its line."""
-    # Whole columns are turned to JSON at once, and put into order; only what stands between them is ours.
+    # Whole columns are turned to JSON at once, and put into order; only what is between them is ours.
     nowhere = changes.findings.filter(pl.col("key").is_null()).select("line", action=pl.lit(NONE))
     items = pl.concat([changes.items, nowhere], how="diagonal")
     heads, cells, findings = pl.collect_all(
@@ -65,7 +65,7 @@ def write_lines(changes: ChangeSet, stream: io.BytesIO) -> None:
         return
     between = pl.Series([BETWEEN.get((before, part)) for before in range(3) for part in range(3)])
     joint = between.gather(ordered["part"].shift(fill_value=0) * 3 + ordered["part"])
-    joint = pl.concat([pl.Series([""]), joint[1:]])  # nothing stands in front of the first
+    joint = pl.concat([pl.Series([""]), joint[1:]])  # nothing is in front of the first
     ordered.select(pl.concat_str(joint.alias("joint"), "text")).write_csv(
         stream, include_header=False, quote_style="never", line_terminator=""
     )

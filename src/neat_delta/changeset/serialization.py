@@ -79,7 +79,7 @@ def save_changes(changes: ChangeSet, path: Path, *, replace: bool = False) -> by
     Returns its file form, not compressed.
 
     Raises:
-        WriteError: a file stands there and is not to be replaced, or something else than a change set does.
+        WriteError: a file is there and is not to be replaced, or something else than a change set does.
     """
     check_changes_path(path)
     data = dump_changes(changes)
@@ -151,7 +151,7 @@ def _decoded(lines: pl.Series, shape: pl.Struct) -> pl.DataFrame:
 
 
 def _head(line: bytes, path: Location) -> tuple[Head, dict[str, Any]]:
-    """The head, without the rows beside items; and the same as it stands in the file."""
+    """The head, without the rows beside items; and the same as it is in the file."""
     try:
         result = orjson.loads(line)
         version = result["neat_delta"]

@@ -67,7 +67,7 @@ def dependent_cells(changes: ChangeSet) -> pl.DataFrame:
     if not new:
         return cells.clear().select("key", "field")
     follows = pl.col("field").is_in(fields) & pl.col("now").str.contains_any(new)
-    # What stands in no row of anybody's sheet can only be there to follow.
+    # What is in no row of anybody's sheet can only be there to follow.
     unasked = changes.items.filter((pl.col("action") == CHANGE) & pl.col("line").is_null())["key"]
     return cells.filter(follows | pl.col("key").is_in(unasked.implode())).select("key", "field")
 

@@ -1,8 +1,8 @@
 """What a spreadsheet program does to a value behind people's backs, seen beside the live value.
 
-Each accident is told by the pair of values: the new one is just what becomes of the old one. Where nothing but the old
+Each accident is recognised by the two values: the new one is just what becomes of the old one. Where only the old
 one can have been meant, it is put back; where something else may have been, the cell is refused. An edit that happens
-to look so is let through as it was typed. What was measured of real programs stands in docs/comparing.md.
+to look so is let through as it was typed. What was measured of real programs is in docs/comparing.md.
 """
 
 from __future__ import annotations

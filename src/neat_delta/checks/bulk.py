@@ -1,6 +1,6 @@
 """What became of the numbers of a whole column at once, and signs that nobody types.
 
-A file opened with the wrong decimal mark multiplies a column by a thousand; one saved as it is shown is rounded; a
+A file opened with the wrong decimal separator multiplies a column by a thousand; one saved as it is shown is rounded; a
 share changes places with its hundredfold.
 """
 

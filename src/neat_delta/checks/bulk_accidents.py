@@ -1,6 +1,6 @@
 """Accidents that no single cell shows: a column sorted alone, a series dragged over rows, cells shifted or cut alike.
 
-They are told by how many cells of a column, or of neighbouring rows, changed in one and the same way.
+They are recognised by how many cells of a column, or of neighbouring rows, changed in one and the same way.
 """
 
 from __future__ import annotations
@@ -197,8 +197,8 @@ def _alike(one: str, other: str) -> int:
 def _in_sheet_order(context: CheckContext, name: str) -> pl.DataFrame:
     """A numeric field of the touched items in the order of the sheet's rows.
 
-    A frame of key, was, now, line, changed; next: whether the row stands next below the one before; between: how many
-    items further in the live export it stands, if any.
+    A frame of key, was, now, line, changed; next: whether the row is next below the one before; between: how many
+    items further in the live export it is, if any.
     """
     return _placed(context, name, context.numbers(name))
 

@@ -52,7 +52,7 @@ class Check:
 
 @dataclass(frozen=True)
 class CheckContext:
-    """What a check looks at: the change set, the live export, what is settled, and what this run allows.
+    """What a check looks at: the change set, the live export, what is configured, and what this run allows.
 
     ``pictures`` are the names of the picture files that there are, if somebody said where they lie.
     """
@@ -93,7 +93,7 @@ class CheckContext:
         )
 
     def cells(self) -> list[tuple[str, FieldSettings, pl.DataFrame]]:
-        """The cells that are sent, by field, with what is settled of it."""
+        """The cells that are sent, by field, with what is configured for it."""
         return [(name, self.settings.field(name), cells) for name, cells in self.by_field.items()]
 
     def type_of(self, name: str) -> str:

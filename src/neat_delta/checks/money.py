@@ -29,8 +29,8 @@ SALE_DATE = {
     "start": re.compile(rf"(^|_){_SALE}(_price)?_(date_)?(from|start|starts|begin|begins|since)(_|$)"),
     "end": re.compile(rf"(^|_){_SALE}(_price)?_(date_)?(to|until|end|ends|till)(_|$)"),
 }
-# A decimal mark lost or a digit too many moves a number tenfold, or a hundredfold; the price may have moved besides, by
-# the share that stands here. The larger the slip, the less else there is that it might be.
+# A lost decimal separator or a digit too many makes a number 10 or 100 times larger; the price may also have changed,
+# by the share that is here. The larger the slip, the less else there is that it might be.
 SLIPS = {10: 0.15, 100: 0.3, 1000: 0.3}
 # An item stands out if so many of its group, and so large a share, moved otherwise.
 FEWEST_ALIKE, SHARE_ALIKE = 8, 0.8

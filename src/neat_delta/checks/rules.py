@@ -89,7 +89,7 @@ def too_fine(context: CheckContext) -> pl.DataFrame:
 
 
 def _decimals(context: CheckContext, name: str) -> pl.Expr:
-    """How many digits stand behind the decimal mark of the field's new values."""
+    """How many digits stand behind the decimal separator of the field's new values."""
     separator = context.changes.head.fields[name].decimal_separator or "."
     return pl.col("now").str.extract(rf"[{separator}]([0-9]+)\D*$").str.len_chars()
 

@@ -116,7 +116,7 @@ def cli() -> None:
     """
 
 
-# What is as wide as the signs of our tables and stands in every character set.
+# What is as wide as the signs of our tables and is in every character set.
 PLAIN = {"▲": "^", "▼": "v", "…": "~", "–": "-", "×": "x", "·": "-", "’": "'"}
 
 

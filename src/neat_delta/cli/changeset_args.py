@@ -34,7 +34,7 @@ AS_OF = option(
 
 
 class SelectionOptions(NamedTuple):
-    """Which part of a change set is meant, as it is told."""
+    """Which part of a change set is meant, as it is given."""
 
     only: tuple[str, ...]
     where: str | None

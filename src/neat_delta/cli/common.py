@@ -26,7 +26,7 @@ F = TypeVar("F", bound="Callable[..., Any]")
 
 
 class LocalPathParam(click.Path):
-    """A file or folder of this machine. The core says what is wrong with it; here only its type is settled."""
+    """A file or folder of this machine. The core says what is wrong with it; here it only becomes a path."""
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
         """The path."""
@@ -154,7 +154,7 @@ def catalogue_file(command: F) -> F:
 
 
 def load_config(given: Path | None) -> Settings:
-    """The settings of a catalogue.toml: the one told, the one in this folder, or none at all."""
+    """The settings of a catalogue.toml: the one given, the one in this folder, or none at all."""
     from neat_delta.tables.settings import NAME, Settings
 
     here = Path(NAME)
@@ -196,7 +196,7 @@ def console(output: OutputOptions) -> Console:
 
 
 def print_lines(text: str, *, err: bool = False) -> None:
-    """Print lines of our own, whatever of other people's stands in them."""
+    """Print lines of our own, whatever of other people's is in them."""
     from neat_delta.redact import redacted
     from neat_delta.views.safe_text import safe_lines
 

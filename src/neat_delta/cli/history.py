@@ -28,7 +28,7 @@ HISTORY = option(
 
 
 def history_in(given: Path | None) -> History:
-    """The history that is told, or the one of this user."""
+    """The history that is given, or the one of this user."""
     from neat_delta.delivery.history import History, default_history
     from neat_delta.output_paths import note_input
 

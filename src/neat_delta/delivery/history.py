@@ -44,7 +44,7 @@ CREATE TABLE IF NOT EXISTS change_sets (sha256 TEXT PRIMARY KEY, packed BLOB NOT
 
 
 def default_history() -> Path:
-    """Where the history lies unless it is told: one for all folders, for an update may be sent from any of them."""
+    """Where the history lies unless it is given: one for all folders, for an update may be sent from any of them."""
     if result := os.environ.get(DATA):
         return Path(result) / NAME
     import platformdirs

@@ -32,14 +32,14 @@ IN_FRONT, BEHIND = r"^(\s*)", r"(\s*)$"
 
 @dataclass(frozen=True)
 class ComparisonRules:
-    """What holds for fields: what is settled of them, which a blank empties, and of which every character counts."""
+    """What holds for fields: what is configured, which a blank empties, of which every character counts."""
 
     fields: Mapping[str, FieldSettings]
     cleared: frozenset[str]
     as_typed: frozenset[str] = frozenset()
 
     def of(self, name: str) -> FieldSettings:
-        """What is settled of a field."""
+        """What is configured for a field."""
         return self.fields.get(name, NOT_CONFIGURED)
 
 
@@ -51,7 +51,7 @@ class CellDiff:
     findings: cells that cannot be taken, or want a look (pair, finding's columns).
     form:     how many cells differ from the live ones in form only, and one such cell beside its live one.
     blanks:   how many cells were blank where the live export has a value, and left alone.
-    notes:    column, kind and decimal mark of every field that has a change or a finding.
+    notes:    column, kind and decimal separator of every field that has a change or a finding.
     """
 
     cells: pl.DataFrame
@@ -207,7 +207,7 @@ def _evidence(texts: pl.DataFrame, column: _Column, fields: Sequence[str]) -> Ed
 
 
 def _sheet_mark(column: _Column, fields: Sequence[str]) -> str | None:
-    """The decimal mark of a sheet: as it shows, or where it seems to show two, as its columns of numbers show.
+    """The decimal separator of a sheet: as it shows, or where it seems to show two, as its columns of numbers show.
 
     Texts such as 8.0 tell nothing of it.
     """
@@ -240,7 +240,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
     blank, texts = (texts.filter(is_blank), texts.filter(~is_blank)) if is_blank.any() else (texts.clear(), texts)
     emptied = blank.filter(~are_blank(blank["was"]))
     sheet_form = kind.infer_edited_format(_evidence(texts, column, fields), form)
-    # Most numbers of a sheet with the other decimal mark are told to be the same without being read.
+    # Most numbers of a sheet with the other decimal separator are recognised as the same without being read.
     numeric = isinstance(kind, Numeric)
     same = same_but_for_separator(texts["edited"], sheet_form, texts["was"], form) if numeric else None
     read = texts if same is None else texts.filter(~same)

@@ -27,7 +27,7 @@ class Parts:
 
 
 def parts_of_fields(edited: Table, fields: Sequence[str], configured: Mapping[str, FieldSettings]) -> dict[str, Parts]:
-    """The fields of which the sheet adds or takes values, by a column of its own or as settled for the field.
+    """The fields of which the sheet adds or takes values, by a column of its own or as configured for the field.
 
     Raises:
         InvalidOption: nothing tells what parts the values of such a field.

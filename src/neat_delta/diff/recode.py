@@ -40,7 +40,7 @@ NEW = ("new", "new_code", "new_sku", "to", "now", "code_new")
 def code_pairs(codes: Table, key: Key, old: str | None = None, new: str | None = None) -> pl.DataFrame:
     """The code changes that a file asks for (frame of old, new, line).
 
-    Its columns are told, or known by their names (old and new code, the key's own name for the old one), or just two.
+    Its columns are given, or known by their names (old and new code, the key's own name for the old one), or just two.
     A key of several fields is not changed by file.
 
     Raises:
@@ -190,7 +190,7 @@ def _dependents(context: Context, to: Mapping[str, str], *, images: bool) -> Tab
 
 
 def _renamed(live: Table, key: Key, cells: pl.Series, to: Mapping[str, str]) -> pl.Series:
-    """Picture names with the new code of their own item in place of the old one, where that stands by itself."""
+    """Picture names with the new code of their own item in place of the old one, where that is by itself."""
     codes = key.values(live)
     rows = codes.is_in(list(to)).arg_true()
     renamed = [_with_code(cells[at], codes[at], to[codes[at]]) for at in rows]

@@ -1,4 +1,4 @@
-"""Findings about whole rows: what cannot be read, stands twice, or has no item to go to."""
+"""Findings about whole rows: what cannot be read, is twice, or has no item to go to."""
 
 from __future__ import annotations
 

@@ -49,10 +49,10 @@ def compare_supplier_file(
     options: CompareOptions,
     progress: ProgressReporter = NO_PROGRESS,
 ) -> tuple[CompareResult, list[ColumnMatch]]:
-    """Compare a file by what is settled of it as a list; and tell which of its columns stands for which field.
+    """Compare a file by what is configured for it as a list; and tell which of its columns stands for which field.
 
     Raises:
-        InvalidOption: something that is settled or told names what does not exist.
+        InvalidOption: something that is configured or told names what does not exist.
         AmbiguousKey: no column can be taken as the key without asking.
     """
     if live.source_sha256 is not None:
@@ -70,7 +70,7 @@ def compare_supplier_file(
     as_list = profile.is_configured or any(name not in live.names for name in sheet.names)
     options = replace(options, suggest_items=as_list, name_field=profile.match_on)
     result = replace(_compared(live, own, profile, options, progress), original=sheet)
-    if not profile.drift_baseline:  # what was there last time is told below
+    if not profile.drift_baseline:  # what was there last time is given below
         _insist_on_something_to_compare(result, options)
     _insist_on_order(result, sheet, options)
     drifted = drift(profile.drift_baseline, column_natures(sheet)) if profile.drift_baseline else []

@@ -92,7 +92,7 @@ def power(base: Value, exponent: Value) -> Value:
 
 
 def round_to(value: Value, decimals: Value | None = None) -> Value:
-    """The number rounded to so many decimals (none if not told), half away from zero; -2 rounds to hundreds."""
+    """The number rounded to so many decimals (none if not given), half away from zero; -2 rounds to hundreds."""
     number = as_number(value, "round(x, n)")
     places = 0 if decimals is None else constant_whole(decimals, "round(x, n)", -9, MOST_DECIMALS)
     if places >= number.scale:

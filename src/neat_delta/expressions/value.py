@@ -34,7 +34,7 @@ class Value:
     """A part of an expression.
 
     ``scale`` is the number of decimals of a number; ``exact`` is false for what a division has rounded. ``longest`` is
-    the most characters a text can have. ``constant`` is what stands there literally, if the part is a literal.
+    the most characters a text can have. ``constant`` is what is there literally, if the part is a literal.
     """
 
     expr: pl.Expr
@@ -138,7 +138,7 @@ def as_truth(value: Value, what: str) -> Value:
 
 
 def constant_text(value: Value, what: str) -> str:
-    """The text that stands there literally.
+    """The text that is there literally.
 
     Raises:
         ExpressionError: it is none.
@@ -149,7 +149,7 @@ def constant_text(value: Value, what: str) -> str:
 
 
 def constant_whole(value: Value, what: str, least: int, most: int) -> int:
-    """The whole number that stands there literally.
+    """The whole number that is there literally.
 
     Raises:
         ExpressionError: it is none, or out of its bounds.

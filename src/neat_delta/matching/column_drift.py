@@ -20,7 +20,7 @@ if TYPE_CHECKING:
 SAMPLE = 5_000
 # A column is of the nature that so many of its values share.
 MOSTLY = 0.9
-# Prices of one list do not move tenfold in a month; a lost decimal mark moves them a hundredfold.
+# Prices of one list do not move tenfold in a month; a lost decimal separator moves them a hundredfold.
 LEAP = 10
 NUMBERS = re.compile(r"numbers about ([0-9]+(?:\.[0-9]+)?(?:e[+-]?[0-9]+)?)")
 

@@ -59,7 +59,7 @@ class Key:
         return cells.select(pl.concat_str(self.fields, separator=KEY_SEPARATOR)).to_series()
 
     def is_sorted_by(self, table: Table) -> bool:
-        """Whether the rows are in the order of their keys, each of which stands there once."""
+        """Whether the rows are in the order of their keys, each of which is there once."""
         return table.is_sorted_by(self.fields[0]) if len(self.fields) == 1 else is_ascending(self.values(table))
 
 
@@ -71,10 +71,10 @@ def key_parts(keys: pl.Series, names: Sequence[str]) -> pl.DataFrame:
 
 
 def choose_key(live: Table, shared: Sequence[str], given: Sequence[str] = ()) -> Key:
-    """The key fields: as told, or the one shared field that is named as the SKU.
+    """The key fields: as given, or the one shared field that is named as the SKU.
 
     Raises:
-        InvalidOption: a field that was told is not in both files.
+        InvalidOption: a field that was given is not in both files.
         AmbiguousKey: no field is named as the SKU.
     """
     if given:

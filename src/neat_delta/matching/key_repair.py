@@ -35,7 +35,7 @@ def repairable_keys(live: Table, edited: Table, key: Key, fields: Sequence[str])
     """Rows whose damaged code can be that of one item only, which no other row can be (frame of edited, live).
 
     Looked at are rows whose code no item has, and items that no row names. Codes that differ in spaces, case or zeros
-    in front are told by all live codes, not only by those that are left; a power of ten (9.52E+12) by the digits it
+    in front are compared with all live codes, not only with those left; a power of ten (9.52E+12) by the digits it
     still shows. Where several items are possible the rest of the row may decide, by these ``fields``.
     """
     codes = pl.DataFrame({"code": key.values(live)}).with_row_index("live")

@@ -11,7 +11,7 @@ FEW = 50
 
 
 def positions_of(among: pl.Series, asked: pl.Series, *, ascends: bool = False) -> pl.Series:
-    """The position among texts at which each asked one stands; null where it is not there, or there more than once.
+    """The position among texts at which each asked one is; null where it is not there, or there more than once.
 
     Most of what asks comes in the order of what it asks about: the cells of items item by item, the items of a file as
     the live export has them. Then comparing columns tells, which takes a fraction of the time of matching texts.
@@ -32,7 +32,7 @@ def positions_of(among: pl.Series, asked: pl.Series, *, ascends: bool = False) -
 def _in_order(among: pl.Series, asked: pl.Series) -> pl.Series:
     """The places of different texts, at once if these are just the ones that stand there, in their order.
 
-    As they are different, none of them stands there twice then.
+    As they are different, none of them is there twice then.
     """
     if len(asked) == len(among) and asked.equals(among):
         return pl.int_range(len(among), dtype=pl.UInt32, eager=True).alias("at")
@@ -50,7 +50,7 @@ def _last_not_behind(among: pl.Series, asked: pl.Series) -> pl.Series:
 
 
 def _where_equal(among: pl.Series, asked: pl.Series, at: pl.Series) -> pl.Series:
-    """These places, but null where another text stands there, or none."""
+    """These places, but null where another text is there, or none."""
     at = at.cast(pl.UInt32).alias("at")
     at = at.set(at >= len(among), None)
     there = among.gather(at).eq_missing(asked)
@@ -68,5 +68,5 @@ def _by_text(among: pl.Series, asked: pl.Series) -> pl.Series:
 
 
 def all_different(texts: pl.Series) -> bool:
-    """Whether no text stands there twice; different hashes show it, equal ones need a closer look."""
+    """Whether no text is there twice; different hashes show it, equal ones need a closer look."""
     return texts.hash().n_unique() == len(texts) or texts.n_unique() == len(texts)

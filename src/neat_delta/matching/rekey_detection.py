@@ -1,4 +1,4 @@
-"""A changed code seen in a sheet: a new row and a gone item that are one, told by a second identity or by a person.
+"""A changed code seen in a sheet: a new row and a missing item that are one, by a second identity or by a person.
 
 What else is alike only suggests it.
 """

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from neat_delta.matching.key import Key
     from neat_delta.tables import Table
 
-# What people call an item by stands in a field of such a name.
+# What people call an item by is in a field of such a name.
 NAME_FIELDS = ("name", "item_name", "product_name", "title", "item", "product", "label", "description", "article")
 TOP_ROWS = 100
 WORDS = r"\p{L}{2,}\W+\p{L}{2,}"

@@ -33,7 +33,7 @@ class ColumnMatch:
 
 
 def map_columns(sheet: Table, live: Table, settings: Settings, profile: SupplierProfile) -> Table:
-    """A file with its columns under our fields: as told for this list, else by name or alias; and with constants added.
+    """A file with its columns under our fields: as given for this file, else by name or alias; with constants.
 
     Fields to be left out are still there, for rules may read them; a column to be left out by its own name is not.
 

@@ -1,6 +1,6 @@
 """The practice shop over plain HTTP: an export to fetch, imports to post, jobs to wait for, result lists.
 
-A small interface of our own, told in openapi.json beside; on the loopback address unless told otherwise.
+A small interface of our own, told in openapi.json beside; on the loopback address unless configured otherwise.
 """
 
 from __future__ import annotations

@@ -3,7 +3,7 @@
 A parser takes nothing from a file but what parts and encloses cells: delimiters, line ends, quotes. If the bytes of all
 cells, one delimiter or line end behind each, and every quote and carriage return, are just the file's bytes, then no
 line was short of a cell (too many are an error by themselves, but in the last line, which is looked at), and no quote
-stands inside a cell; and if there are as many rows as lines, no line end does. That is so of most exports, and takes a
+is inside a cell; and if there are as many rows as lines, no line end does. That is so of most exports, and takes a
 fraction of the time of looking at every line. Whatever is otherwise leaves the file to ``records``, which names it.
 """
 
@@ -96,7 +96,7 @@ def _last_line(data: bytes) -> str:
 
 
 def _count(data: bytes, sign: str) -> int:
-    """How often an ASCII character stands in a file, counted as line ends by all the processor's cores."""
+    """How often an ASCII character is in a file, counted as line ends by all the processor's cores."""
     if sign.encode() not in data:  # one line as long as the file would be one core's work
         return 0
     pieces = pl.scan_csv(data, has_header=False, quote_char=None, eol_char=sign, separator=NO_SEPARATOR)

@@ -14,7 +14,8 @@ FALLBACK = "cp1252"
 OTHERS = ("iso8859_15", "iso8859_2", "cp1250", "cp1251", "iso8859_5", "koi8_r", "cp1253", "iso8859_7", "cp1254")
 # Those of other scripts (WHATWG Encoding Standard): Japanese, Chinese, Korean, Thai, Hebrew, Arabic, Vietnamese.
 SCRIPTS = ("cp932", "euc_jp", "gb18030", "big5hkscs", "cp949", "cp874", "cp1255", "cp1256", "iso8859_6", "iso8859_8")
-# Where another file tells the words, all of them can be told apart: what desktops and older programs write.
+# Where another file shows the words, all of these encodings can be distinguished: what desktops and older programs
+# write.
 BY_WORDS = (
     *(FALLBACK, *OTHERS, "cp1257", "cp1258", "koi8_u", "iso8859_3", "iso8859_4", "iso8859_10", "iso8859_13"),
     *("iso8859_14", "iso8859_16", "mac_roman", "mac_latin2", "mac_turkish", "mac_cyrillic", "mac_greek", "mac_iceland"),

@@ -2,7 +2,7 @@
 
 A line is a whole record when it is well formed by RFC 4180 and has the header's number of cells. One regular
 expression over all lines tells; only the few that fail it are looked at singly: records that run over several
-lines are joined, stray quotes inside a cell are taken as they stand, the rest is named as unreadable.
+lines are joined, stray quotes inside a cell are taken as they are, the rest is named as unreadable.
 """
 
 from __future__ import annotations
@@ -75,7 +75,7 @@ class LazyCsvRows:
         return replace(self, columns=tuple(names.get(name, name) for name in self.columns), parsed={})
 
     def _is_every(self, rows: pl.Series) -> bool:
-        """Whether these positions are simply all rows in their order, which can be parsed as they stand."""
+        """Whether these positions are simply all rows in their order, which can be parsed as they are."""
         return len(rows) == len(self) and bool((rows == pl.int_range(len(self), eager=True)).all())
 
     def _parse(self, data: bytes, names: Sequence[str], height: int, skip: int = 0) -> pl.DataFrame:

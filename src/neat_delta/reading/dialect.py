@@ -1,4 +1,4 @@
-"""How a table is laid out: delimiter, header line, quoting, decimal mark."""
+"""How a table is laid out: delimiter, header line, quoting, decimal separator."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 SAMPLE_BYTES = 1 << 16
 SAMPLE_ROWS = 200
-# A row with fewer filled cells than this share of the usual width stands above the table, not in it.
+# A row with fewer filled cells than this share of the usual width is above the table, not in it.
 FULL_ENOUGH = 0.6
 
 
@@ -42,8 +42,8 @@ def sniff(utf8: bytes, options: ReadOptions = DEFAULT_OPTIONS) -> Dialect:
     """Judge a delimited file by its first 64 KiB: the delimiter that cuts most rows into the same number of cells.
 
     Where two delimiters do equally well, the one that gives more columns wins. The header is the first row that is
-    nearly as wide as the others; lines above it are titles and comments. What is told is taken as it is, but for a line
-    on which no row begins.
+    nearly as wide as the others; lines above it are titles and comments. What is given is taken as it is, but for a
+    line on which no row begins.
     """
     sample = utf8[:SAMPLE_BYTES].decode(errors="ignore")
     if len(utf8) > SAMPLE_BYTES:
@@ -109,7 +109,7 @@ def _quotes_all(sample: str, delimiter: str) -> bool:
 
 
 def decimal_mark(cells: Sequence[str]) -> str | None:
-    """The decimal mark that these cells show without doubt, or ``None`` where they show none or both.
+    """The decimal separator that these cells show without doubt, or ``None`` where they show none or both.
 
     "1.234" alone shows nothing: it may be a thousand and more. "0.5", "12.50" and "1,234.5" do.
     """

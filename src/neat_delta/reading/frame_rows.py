@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class FrameRows:
-    """A frame of text cells, with the line or row number on which each row stands in its file."""
+    """A frame of text cells, with the line or row number on which each row is in its file."""
 
     line: pl.Series
     frame: pl.DataFrame
@@ -39,10 +39,10 @@ class FrameRows:
 
 @dataclass(frozen=True)
 class ParsedFile:
-    """Text cells as they stand in a file, column by column, the header among them.
+    """Text cells as they are in a file, column by column, the header among them.
 
     ``numbers`` are the rows' lines or row numbers, ``container`` names the form for people. ``faults`` are rows that
-    could not be read (line, raw text, reason). ``source_sha256`` is the fingerprint of the live export that the sheet
+    could not be read (line, raw text, reason). ``source_sha256`` is the checksum of the live export that the sheet
     was made from, if it says so.
     """
 

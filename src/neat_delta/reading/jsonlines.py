@@ -45,7 +45,7 @@ def read_json_lines(text: str, path: Location) -> ParsedFile:
 
 
 class _Refused(ValueError):
-    """A row that cannot be taken as it stands: a value that is no single cell, or a name that stands there twice."""
+    """A row that cannot be taken as it is: a value that is no single cell, or a name that is there twice."""
 
 
 def _each_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:

@@ -50,7 +50,7 @@ def read_table(
 ) -> Table:
     """Read a table file as it is: delimited text, a workbook, JSON Lines or XML, also packed with gzip or zip.
 
-    Its form is recognised, but for what is told. ``prefetch`` is the file, where somebody has begun with it.
+    Its form is recognised, but for what is given. ``prefetch`` is the file, where somebody has begun with it.
 
     Raises:
         InvalidInput: file not found, it is no table, or its header cannot be used.
@@ -90,10 +90,10 @@ def read_pair(
     prefetch: FilePrefetch | None = None,
     live_options: ReadOptions = DEFAULT_OPTIONS,
 ) -> tuple[Table, Table]:
-    """Read two files at once, which saves time twice; what is ``given`` is told of the edited one.
+    """Read two files at once, which saves time twice; ``given`` is how the edited one is read.
 
     Much of the work is one thread's, and lines of the edited sheet that stand in the live export need no second
-    inspection. ``prefetch`` are the two files, where somebody has begun with them; ``exported`` is told of the live
+    inspection. ``prefetch`` are the two files, where somebody has begun with them; ``exported`` is how the live
     one.
     """
     prefetch = prefetch or FilePrefetch(live, edited)
@@ -142,7 +142,7 @@ class _Opened:
 
 
 def _on_best_sheet(opened: _Opened, live: _Opened, prefetch: FilePrefetch) -> _Opened:
-    """A workbook on the sheet that has the live export's columns, unless it was told which one is meant."""
+    """A workbook on the sheet that has the live export's columns, unless it was given which one is meant."""
     if not opened.payload.data.startswith(WORKBOOKS) or opened.options.worksheet is not None:
         return opened
     from neat_delta.reading.workbook import best_sheet

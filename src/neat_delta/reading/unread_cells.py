@@ -41,7 +41,7 @@ def unread_cells(sheet: SheetXml) -> Iterator[tuple[int, int, str]]:
 
 
 def _unread(of_type: bytes, body: bytes) -> bytes | None:
-    """What stands in a cell that comes as a blank; ``None`` if it is one, or comes as it is."""
+    """What is in a cell that comes as a blank; ``None`` if it is one, or comes as it is."""
     value, formula = VALUE.search(body), FORMULA.search(body)
     if of_type == b"e":
         return value[1] if value else b"#N/A"

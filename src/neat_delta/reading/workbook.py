@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 # Among so many rows of a sheet its header is looked for.
 HEADER_ROWS = 20
-# Spreadsheet programs keep fifteen significant digits; what stands behind them is the noise of binary fractions.
+# Spreadsheet programs keep fifteen significant digits; what is behind them is the noise of binary fractions.
 SIGNIFICANT = 15
 
 
@@ -58,7 +58,7 @@ def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile
     columns = _without_collecting(lambda: [_texts(column) for column in zip(*values, strict=True)])
     xml = sheet_xml(data, name)
     for row, at, digits in zeros_shown(xml) if xml else ():
-        # Text is shown as it stands, whatever the format; a column of nothing but text is left as it came.
+        # Text is shown as it is, whatever the format; a column of nothing but text is left as it came.
         if row < len(values) and at < len(columns) and not isinstance(values[row][at], str):
             columns[at][row] = columns[at][row].zfill(digits)  # type: ignore[index]
     for row, at, text in unread_cells(xml) if xml else ():
@@ -112,7 +112,7 @@ def _texts(cells: Sequence[Any]) -> Sequence[str]:
 
 
 def _origin(data: bytes) -> str | None:
-    """The fingerprint that our own sheets carry among the document's properties, in XLSX and in ODS alike."""
+    """The checksum that our own sheets carry among the document's properties, in XLSX and in ODS alike."""
     if not zipfile.is_zipfile(io.BytesIO(data)):
         return None
     with zipfile.ZipFile(io.BytesIO(data)) as parts:

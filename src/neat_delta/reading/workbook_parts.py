@@ -68,7 +68,7 @@ def column_number(letters: bytes) -> int:
 
 
 def ods_cells(sheet: SheetXml) -> Iterator[tuple[Element, range, range]]:
-    """The cells of an ODS sheet, each with the rows and columns (from 0) in which it stands; none if it is damaged."""
+    """The cells of an ODS sheet, each with the rows and columns (from 0) in which it is; none if it is damaged."""
     from defusedxml import ElementTree
 
     try:

@@ -35,7 +35,7 @@ def zeros_shown(sheet: SheetXml) -> Iterator[tuple[int, int, int]]:
 
 
 def _zeros_in_ods(sheet: SheetXml) -> Iterator[tuple[int, int, int]]:
-    """The same of an ODS sheet, where each number stands beside the text that is shown for it."""
+    """The same of an ODS sheet, where each number is beside the text that is shown for it."""
     # Few sheets show such numbers, and looking for one is far quicker than parsing.
     if not PADDED.search(sheet.content):
         return

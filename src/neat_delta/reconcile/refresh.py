@@ -30,9 +30,9 @@ CLASH, GONE_SINCE = "conflict", "deleted since"
 class RefreshResult:
     """The change set that is still needed, made for the fresh export, and what became of the rest.
 
-    clashes: key, field, then, ours, now, fate ("held back", "ours", "theirs"); field is null for a whole item.
-    landed, stands: how many cells the shop has already, and how many it has as before. ``shifted`` are those that add
-    our difference to what is there now.
+    conflicts: key, field, then, ours, now, fate ("held back", "ours", "theirs"); field is null for a whole item.
+    applied, unchanged: how many cells the shop has already, and how many it has as before. ``shifted`` are those that
+    add our difference to what is there now.
     """
 
     changes: ChangeSet
@@ -45,7 +45,7 @@ class RefreshResult:
 
 
 def require_fresh(made: datetime | None, export: object, settings: Settings) -> None:
-    """Insist that a live export made at that time is not older than is settled.
+    """Insist that a live export made at that time is not older than is configured.
 
     Raises:
         LiveMismatch: it is too old, or nobody knows how old it is.
@@ -80,7 +80,7 @@ def refresh(
     """Work out what of a change set a newer live export still needs.
 
     A cell that the shop has not touched stays; one that has our value already drops. Where both moved it is a clash:
-    held back, or ours, or theirs, as the ``policy`` says (``by_field`` for single fields). Fields settled to go as a
+    held back, or ours, or theirs, as the ``policy`` says (``by_field`` for single fields). Fields configured to go as a
     difference add ours to what is there now, and never fall below zero.
 
     Raises:
@@ -176,7 +176,7 @@ def _still_changing(cells: pl.DataFrame) -> pl.DataFrame:
     """The cells that are still to be changed (key, field, was, now); was is what the shop has now."""
     wanted = (pl.col("state") == STANDS) | (pl.col("fate") == OURS) | pl.col("sum").is_not_null()
     result = cells.filter(wanted).select("key", "field", was="there", now=pl.coalesce("sum", "now"))
-    # A sum may be what stands there already.
+    # A sum may be what is there already.
     return result.filter(pl.col("was").ne_missing(pl.col("now")))
 
 

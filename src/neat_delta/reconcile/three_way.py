@@ -48,7 +48,7 @@ def three_way(changes: ChangeSet, fresh: Table, settings: Settings) -> ThreeWayD
     """Lay a change set beside a newer export.
 
     Raises:
-        InvalidOption: the export lacks a field of the change set, or an item stands in it twice.
+        InvalidOption: the export lacks a field of the change set, or an item is in it twice.
         InvalidInput: an item is not there, and a row that may be it cannot be read.
     """
     lacking = [name for name in (*changes.head.key, *changes.head.fields) if name not in fresh.names]
@@ -158,7 +158,7 @@ def _names(items: pl.DataFrame, fresh: Table, changes: ChangeSet) -> list[pl.Ser
 
 
 def _state(name: str, cells: pl.DataFrame, fresh: Table, settings: Settings) -> list[pl.Series]:
-    """What stands in the fresh export, and what became of each cell."""
+    """What is in the fresh export, and what became of each cell."""
     there = fresh.cells([name], cells["row"])[name]
     filled = fresh.distinct_values(name)
     kind = resolve_type(filled, name, settings.field(name))
@@ -166,7 +166,7 @@ def _state(name: str, cells: pl.DataFrame, fresh: Table, settings: Settings) -> 
 
     def reading(texts: pl.Series) -> pl.Series:
         blank_free = texts.to_frame("t").select(pl.when(pl.col("t").str.contains(r"\S")).then("t")).to_series()
-        # What cannot be read is compared as it stands.
+        # What cannot be read is compared as it is.
         return kind.normalize(blank_free, form).zip_with(kind.normalize(blank_free, form).is_not_null(), blank_free)
 
     was, now, have = reading(cells["was"]), reading(cells["now"]), reading(there)

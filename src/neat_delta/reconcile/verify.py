@@ -52,7 +52,7 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
     """Compare what was sent with what an export made afterwards has.
 
     Raises:
-        InvalidOption: the export lacks a field of the change set, or an item stands in it twice.
+        InvalidOption: the export lacks a field of the change set, or an item is in it twice.
     """
     outcome = three_way(changes, fresh, settings)
     action = outcome.items.select("key", "action")

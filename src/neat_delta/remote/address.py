@@ -40,7 +40,7 @@ class Address:
 
     @property
     def url(self) -> str:
-        """The address for a request, without the user, who is told in another way."""
+        """The address for a request, without the user, who is given in another way."""
         host = f"[{self.host}]" if ":" in self.host else self.host
         return f"{self.scheme}://{host}:{self.port}{self.path or '/'}{'?' if self.query else ''}{self.query}"
 
@@ -108,7 +108,7 @@ def parse_location(text: str) -> Location:
 
 
 def _has_password(text: str) -> bool:
-    """Whether something stands between a colon and an ``@`` behind it, wherever a slash in it has cut the address.
+    """Whether something is between a colon and an ``@`` behind it, wherever a slash in it has cut the address.
 
     Behind the port of a machine an ``@`` is written ``%40``, or nobody could tell the two apart.
     """
@@ -120,7 +120,7 @@ def _has_password(text: str) -> bool:
 def without_secrets(text: str) -> str:
     """An address as it may be shown, whatever is wrong with it: nothing before its last ``@``, nothing behind a ``?``.
 
-    Nor what stands where a port should and is none.
+    Nor what is where a port should and is none.
     """
     scheme, _, rest = text.partition("://")
     _, at, rest = rest.rpartition("@")

@@ -1,6 +1,6 @@
 """Passwords and tokens: from the environment, else from the system's keyring; each for one machine only.
 
-They are never asked for, shown, or written down: what a machine or a library says of them is told without them.
+They are never asked for, shown, or written down: what a machine or a library says of them is shown without them.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ PLAIN_HOST = re.compile(rf"{LABEL}(?:\.{LABEL})*")
 def variable(sort: str, host: str) -> str:
     """The variable that holds a secret (``PASSWORD`` or ``TOKEN``) for a machine; no two machines share one.
 
-    A point becomes ``_`` and a hyphen ``__``; a name with other signs is told apart by eight digits of its SHA-256.
+    A point becomes ``_`` and a hyphen ``__``; a name with other signs is distinguished by eight digits of its SHA-256.
     """
     name = host.lower().rstrip(".")
     if not name.isascii():

@@ -78,7 +78,7 @@ MEANINGS: tuple[tuple[type[BaseException], str], ...] = (
     (ssl.SSLEOFError, CUT_OFF),
 )
 UNREACHABLE = (errno.EHOSTUNREACH, errno.ENETUNREACH, errno.EHOSTDOWN)
-# Libraries have one kind of error for many things; by these words of theirs it is told what people read, no more.
+# Libraries have one kind of error for many things; by these words of theirs it is given what people read, no more.
 WORDINGS = {
     "banner": SILENT,
     "timed out": SILENT,

@@ -43,7 +43,7 @@ def ask(
 ) -> httpx.Response:
     """A good answer of a machine; silence and faults of its own are met by trying again.
 
-    It is asked with the token or the password that is told for it, and with the one the keyring has if it wants one.
+    It is asked with the token or the password that is given for it, and with the one the keyring has if it wants one.
 
     Raises:
         Trouble: it cannot be reached, or refuses.

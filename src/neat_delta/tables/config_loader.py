@@ -312,9 +312,9 @@ def _located(mistake: InvalidSetting, place: Place, path: Path, lines: list[str]
 
 
 def _line(key: str, place: Place, lines: list[str]) -> int | None:
-    """The line on which a setting stands, below the header of its table; or that of the table it is itself.
+    """The line on which a setting is, below the header of its table; or that of the table it is itself.
 
-    What stands in a table written on one line is looked for by the setting that holds it.
+    What is in a table written on one line is looked for by the setting that holds it.
     """
     table, itself = _table_header(place), _table_header((*place, key))
     setting = re.compile(rf"^\s*[\"']?{re.escape(key)}[\"']?\s*=")

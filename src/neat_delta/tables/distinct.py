@@ -56,7 +56,7 @@ def value_counts(cells: pl.Series) -> pl.DataFrame:
 
 
 def _alone(hashes: pl.Series) -> pl.Series | None:
-    """Which hashes nobody else has, told by sorting them; ``None`` where a sample of them shows that few have none."""
+    """Which hashes are there only once, found by sorting them; ``None`` where a sample shows that few are."""
     some = hashes.gather_every(max(1, len(hashes) // SAMPLE))
     if some.n_unique() <= MOSTLY_ALONE * len(some):
         return None
@@ -70,7 +70,7 @@ def _in_order(cells: pl.Series) -> bool:
 
 
 def is_ascending(cells: pl.Series) -> bool:
-    """Whether each value stands behind the one before by the alphabet, as in the column that an export is sorted by."""
+    """Whether each value is behind the one before by the alphabet, as in the column that an export is sorted by."""
     return bool((cells.slice(1) > cells.head(len(cells) - 1)).all()) if len(cells) else False
 
 

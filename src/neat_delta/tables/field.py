@@ -40,7 +40,7 @@ def field_name(column: str) -> str:
 def parse_header(columns: Iterable[str], file: str, line: int | None = None) -> tuple[Field | None, ...]:
     """Fields for a header row, position by position; ``None`` where the header cell is empty.
 
-    ``file`` and ``line`` tell where the header stands.
+    ``file`` and ``line`` tell where the header is.
 
     Raises:
         InvalidInput: two columns would become the same field, or no column has a name.

@@ -47,7 +47,7 @@ def escaped_series(texts: pl.Series) -> pl.Series:
 
 
 def unescaped_unless(texts: pl.Series, known: pl.Series) -> pl.Series:
-    """A column that comes back from people, freed of apostrophes where a text is not known just as it stands."""
+    """A column that comes back from people, freed of apostrophes where a text is not known just as it is."""
     if not texts.str.starts_with("'").any():
         return texts
     frame = texts.to_frame("text")

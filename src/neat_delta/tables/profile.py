@@ -71,7 +71,7 @@ class ColumnProfile:
 
 
 def profile(table: Table, settings: Settings = NOTHING) -> list[ColumnProfile]:
-    """Every column of a table, in its order; kinds as they are settled, else as the values show."""
+    """Every column of a table, in its order; kinds as they are configured, else as the values show."""
     return of_each_column(table, settings, lambda column: column)
 
 

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 ASCII = "ascii"
 # What parts the cells of a delimited file, and what people call it.
 DELIMITERS = {",": "comma", ";": "semicolon", "\t": "tab", "|": "pipe"}
-# Under this name a workbook keeps the fingerprint of the live export it was made from.
+# Under this name a workbook keeps the checksum of the live export it was made from.
 ORIGIN_PROPERTY = "neat-delta live sha256"
 
 
@@ -31,7 +31,7 @@ class FileFormat:
     r"""How a delimited file is written, so that another can be written just so.
 
     ``encoding`` is a Python codec name, "ascii" where nothing in the file tells which it is; ``line_end`` is ``"\n"``,
-    ``"\r\n"`` or ``"\r"``; ``quote_all`` says that every cell stands in quotes; ``decimal_separator`` is the decimal
+    ``"\r\n"`` or ``"\r"``; ``quote_all`` says that every cell is in quotes; ``decimal_separator`` is the decimal
     mark where the file shows one. ``header_line`` is the header's line, 0 if there is none; ``delimiter_certain`` is
     false where the delimiter is a guess, ``encoding_certain`` where the character set is; ``packing`` names the
     archive, ``container`` the form of a file that is no delimited text. An update for such a file is written as
@@ -68,7 +68,7 @@ class Source:
 
     @property
     def sha256(self) -> str:
-        """The fingerprint in hexadecimal; waits until it is known."""
+        """The checksum in hexadecimal; waits until it is known."""
         return self.digest()
 
     @property
@@ -117,7 +117,7 @@ class Table:
 
     ``unreadable_rows`` lists what could not be read as a row: line, raw text and the reason (frame of line, raw, say);
     ``non_data_rows`` likewise what is no data: sums, footers, repeated header. ``unnamed_columns`` counts columns
-    without a name; ``source_sha256`` is the fingerprint of the live export that a sheet says it was made from.
+    without a name; ``source_sha256`` is the checksum of the live export that a sheet says it was made from.
     """
 
     source: Source
@@ -152,7 +152,7 @@ class Table:
         raise KeyError(name)
 
     def renamed(self, names: Mapping[str, str]) -> Table:
-        """The same catalogue with its columns under the field names settled for them.
+        """The same catalogue with its columns under the field names configured for them.
 
         ``names`` gives the field for a column's normalised name.
 

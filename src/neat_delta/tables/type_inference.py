@@ -1,4 +1,4 @@
-"""Which kind a field is: as settled, or as its live values show."""
+"""Which kind a field is: as configured, or as its live values show."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ def resolve_type(filled: pl.Series, name: str, configured: FieldSettings) -> Fie
 
 
 def infer_column_format(table: Table, name: str, kind: FieldType, configured: FieldSettings) -> Any:
-    """How a live column writes its kind; one that shows no decimal mark itself has that of its file."""
+    """How a live column writes its kind; one that shows no decimal separator itself has that of its file."""
     return kind.infer_format(
         table.distinct_values(name),
         replace(configured.format_overrides, decimal_separator=table.format.decimal_separator),
@@ -52,5 +52,5 @@ def split_values(cells: pl.Series, separator: str | None) -> pl.Series:
 
 
 def code_separator(cells: pl.Series) -> str | None:
-    """What parts several codes in the cells of a field, where that is not settled."""
+    """What parts several codes in the cells of a field, where that is not configured."""
     return next((sign for sign in ("|", ";", ",") if cells.str.contains(sign, literal=True).any()), None)

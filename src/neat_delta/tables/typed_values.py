@@ -43,8 +43,8 @@ def typed_column(
     """One field to compute with, of the rows at these positions (null: of none) or of all; typed as by ``typed``.
 
     Numbers have no more decimals than these cells have, so that much room is left. A column of which at least half are
-    numbers is one of numbers, and other cells are null; ``decimal_separator`` is the decimal mark where its cells show
-    none.
+    numbers is one of numbers, and other cells are null; ``decimal_separator`` is the decimal separator where its
+    cells show none.
     """
     cells = table.cells([name])[name]
     cells = cells if rows is None else cells.gather(rows)

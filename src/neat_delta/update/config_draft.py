@@ -50,7 +50,7 @@ columns = ["{key}"]          # columns that every file must have
 rows = 5000                # maximum rows of one file, with the header
 bytes = 2000000            # maximum bytes of one file"""
 
-# What often stands between several values of one cell, and the share of cells that must have it.
+# What often is between several values of one cell, and the share of cells that must have it.
 SEPARATORS = ("|", ";")
 OFTEN = 0.05
 PROSE = r"\n|[^|;]{60}"
@@ -62,7 +62,7 @@ def draft_config(
 ) -> tuple[str, list[str]]:
     """The text of a catalogue.toml for an export, and the fields that are new in it.
 
-    What stands in ``existing`` stays as it is, remarks and layout too; only fields that it lacks are added.
+    What is in ``existing`` stays as it is, comments and layout too; only fields that it lacks are added.
 
     Raises:
         InvalidInput: the existing text is no TOML.

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 
 def import_format(live: FileFormat, rules: ImportConfig) -> FileFormat:
-    """How a file for the shop is written: as its exports are, but for what is settled of its import."""
+    """How a file for the shop is written: as its exports are, but for what is configured for its import."""
     charset = codecs.lookup(rules.encoding).name if rules.encoding else live.encoding
     return replace(
         live,

@@ -120,7 +120,7 @@ def workbook(columns: Sequence[SheetColumn], live: Table) -> bytes:
     """An XLSX workbook: codes and text as text, exact numbers, header in view, drop-downs, locked columns, notes.
 
     Text that a spreadsheet program would run as a formula gets an apostrophe in front, for a workbook may be saved as
-    CSV; comparing takes it off again. The live export's fingerprint stands among the document's properties.
+    CSV; comparing takes it off again. The live export's checksum is among the document's properties.
 
     Raises:
         WriteError: there are more items, or a longer text, than a workbook holds; it would be cut off.

@@ -1,7 +1,7 @@
 """Sets of fields: which items change in which fields together, and which of these sets share a file.
 
 Two items that change different fields leave holes in one table, and a shop that takes a blank for "empty this"
-would destroy what stands there. So each set of fields that change together becomes a table of its own. Where the shop
+would destroy what is there. So each set of fields that change together becomes a table of its own. Where the shop
 leaves a field alone when a cell is blank, one table does, its holes blank. Only if somebody asks for it are holes
 filled with what the live export has: such cells would undo what a colleague changes meanwhile.
 """
@@ -32,7 +32,7 @@ BITS = 60
 
 @dataclass(frozen=True)
 class FieldSets:
-    """The items that change, told apart by the fields in which they do.
+    """The items that change, distinguished by the fields in which they do.
 
     keys:   the key of each item, in the change set's order.
     cells:  item (its place among the keys), field, was, now.

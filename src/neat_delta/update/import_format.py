@@ -1,4 +1,4 @@
-"""How the shop's import wants its files: form, decimal mark, and what empties a field."""
+"""How the shop's import wants its files: form, decimal separator, and what empties a field."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ class ImportFormat:
     output_format: str = DELIMITED
 
     def written(self, cells: pl.DataFrame) -> pl.DataFrame:
-        """Cells (by field) as a file for the shop has them: its decimal mark, and its marker where there is nothing."""
+        """Cells (by field) as a file for the shop has them: its decimal separator, its marker for an empty cell."""
         cells = cells.with_columns(other_mark(pl.col(name)) for name in cells.columns if name in self.separator_swapped)
         cells = cells if self.config.marker is None else cells.fill_null(self.config.marker)
         # What is an empty text empties nothing, and is written as nothing all the same.
@@ -55,7 +55,7 @@ class ImportFormat:
 def import_format_of(
     changes: ChangeSet, live: Table, settings: Settings, output_format: str = DELIMITED
 ) -> ImportFormat:
-    """The import as it is settled; what is not settled is as the shop exports."""
+    """The import as it is configured; what is not configured is as the shop exports."""
     form = import_format(live.format, settings.imports)
     if output_format == TABBED:
         form = replace(form, delimiter="\t")
@@ -63,13 +63,13 @@ def import_format_of(
 
 
 def other_mark(cells: pl.Expr) -> pl.Expr:
-    """Numbers with the other decimal mark: points and commas change places, and back again if done twice."""
+    """Numbers with the other decimal separator: points and commas change places, and back again if done twice."""
     spared = cells.str.replace_all(".", SPARE, literal=True)
     return spared.str.replace_all(",", ".", literal=True).str.replace_all(SPARE, ",", literal=True)
 
 
 def _swapped(changes: ChangeSet, live: Table, settings: Settings) -> frozenset[str]:
-    """The numeric fields of the update whose decimal mark in the live export is not that of the shop's import."""
+    """The numeric fields of the update whose decimal separator in the live export is not that of the shop's import."""
     wanted = settings.imports.decimal
     if wanted is None:
         return frozenset()

@@ -232,7 +232,7 @@ def _changes(
     group_of = {name: at for at, group in enumerate(groups) for name in group}
     group = pl.Series([group_of[name] for name in sets.names], dtype=pl.UInt32).gather(sets.number)
     members = [(group == at).arg_true() for at in range(len(groups))]
-    # Where each item stands in its own table.
+    # Where each item is in its own table.
     place = pl.repeat(0, len(group), dtype=pl.UInt32, eager=True)
     for items in members:
         place = place.scatter(items, pl.int_range(len(items), eager=True))
@@ -322,7 +322,7 @@ def _fitting(cells: pl.DataFrame, fits: Callable[[pl.DataFrame], bool]) -> list[
 
 @dataclass(frozen=True)
 class Packing:
-    """How the cells of a change set, told apart by their sets of fields, go into files; ``back`` for the way back."""
+    """How the cells of a change set, by their sets of fields, go into files; ``back`` for the way back."""
 
     strategy: str
     holes: FillRules

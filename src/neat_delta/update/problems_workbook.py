@@ -2,7 +2,7 @@
 
 Mended and compared again, such a sheet changes just its own rows: its columns are those of the edited sheet, with the
 findings in front. All cells are text, so that codes survive; and what a spreadsheet program would run
-as a formula stands behind an apostrophe, which comparing takes off again.
+as a formula is behind an apostrophe, which comparing takes off again.
 """
 
 from __future__ import annotations

@@ -1,7 +1,8 @@
 """The proof: written files, read back from their bytes and applied as a shop would, give exactly what was meant.
 
 A shop that imports a file of changes finds each row's item by the key, puts the row's cells in place of the item's, a
-blank one too unless it is settled that blanks leave a field alone, and leaves every other cell and every item without a
+blank one too unless it is configured that blanks leave a field alone, and leaves every other cell and every item
+without a
 row as it was. A file of new items makes an item of each row, blank in every field that the file does not have; a file
 of removals takes the items out that it names. So only items with a row need to be looked at, provided that each key
 names exactly one live item, or none if it is to be new, which is checked.
@@ -40,7 +41,7 @@ REPORT = "Nothing was written. Please report this with the two files."
 
 @dataclass(frozen=True)
 class SimulatedStore:
-    """The items that an update touches, as they stand at one moment: a frame of key and all fields.
+    """The items that an update touches, as they are at one moment: a frame of key and all fields.
 
     Those that are not there at that moment have no row.
     """
@@ -78,7 +79,7 @@ def store_before(changes: ChangeSet, live: Table, way_in: ImportFormat) -> Simul
             value=_tell(there[0]),
         )
     rows = positions_of(codes, touched)
-    # An item that stands there twice has no place.
+    # An item that is there twice has no place.
     if rows.has_nulls() or rows.n_unique() < len(rows):
         counts = touched.to_frame("key").join(codes.value_counts(), left_on="key", right_on=codes.name, how="left")
         wrong = counts.filter((pl.col("count") != 1).fill_null(value=True) | pl.col("key").is_duplicated())
@@ -236,7 +237,7 @@ def _assert_only_requested(
 
 
 def _as_held(items: pl.DataFrame, shop: SimulatedStore) -> pl.DataFrame:
-    """The items with the decimal mark of the shop's database, or back with that of its export."""
+    """The items with the decimal separator of the shop's database, or back with that of its export."""
     return items.with_columns(
         other_mark(pl.col(name)) for name in items.columns if name in shop.import_format.separator_swapped
     )

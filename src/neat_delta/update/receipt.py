@@ -39,7 +39,7 @@ DEVICES = frozenset(
 
 @dataclass(frozen=True)
 class WrittenFile:
-    """One file of an update: its name in the folder, what becomes of its items, rows, columns, size and fingerprint."""
+    """One file of an update: its name in the folder, what becomes of its items, rows, columns, size and checksum."""
 
     file: str
     action: str
@@ -112,7 +112,7 @@ def utc_text(when: datetime | None) -> str | None:
 
 @dataclass(frozen=True)
 class ListedFile:
-    """A file as a receipt lists it: its name in the folder, its fingerprint, what becomes of its items, its rows."""
+    """A file as a receipt lists it: its name in the folder, its checksum, what becomes of its items, its rows."""
 
     name: str
     sha256: str

@@ -29,7 +29,7 @@ def items_in(path: Path, action: str, key: Sequence[str], output_format: str) ->
     """By key, the columns of each item in a file of JSON lines and what they become; ``None`` for one to be removed.
 
     Raises:
-        ProofFailed: a line is no such object, or an item stands in the file twice.
+        ProofFailed: a line is no such object, or an item is in the file twice.
     """
     found: dict[str, Item | None] = {}
     for number, line in enumerate(_lines(path), start=1):

@@ -18,11 +18,11 @@ ANOTHER = "Choose a new or empty folder."
 def check_replaceable(folder: Path, wanted: Path, *, replace: bool) -> str | None:
     """See that an update can be put in the place of a folder; ``wanted`` is what it is called in messages.
 
-    Returns the fingerprint of the receipt that stands there, ``None`` if none does.
+    Returns the checksum of the receipt that is there, ``None`` if none does.
 
     Raises:
         WriteError: it is no folder, something of somebody else's is in it, a file is not as it was written, or an
-            earlier update stands there and is not to be replaced.
+            earlier update is there and is not to be replaced.
     """
     if not folder.exists():
         return None

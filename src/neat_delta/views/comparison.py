@@ -43,7 +43,7 @@ SOME_ROWS = 5
 FEW_GONE = 0.25
 # With so many unknown codes for each known one, a file is likely the wrong one, or looked at the wrong way.
 STRANGE = 20
-# A text that takes more than this part of the screen stands under its row.
+# A text that takes more than this part of the screen is under its row.
 ROOMS, LEAST_ROOM = 6, 16
 
 
@@ -60,7 +60,7 @@ class DisplayOptions:
 
 
 def comparison_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
-    """What a comparison found, line by line; what its files are is told before."""
+    """What a comparison found, line by line; what its files are is given before."""
     yield Text()
     yield from rows_view(result, shown)
     yield from codes_view(result.changes, shown)
@@ -177,7 +177,7 @@ def _listed(result: CompareResult, state: str, what: str, shown: DisplayOptions)
 
 
 def _under() -> Cell:
-    """Room for a label that stands further up."""
+    """Room for a label that is further up."""
     return Cell(" " * (LABEL - len(INDENT)))
 
 
@@ -286,7 +286,7 @@ def _items_table(
     result = [head]
     for at, line in enumerate(lines):
         result.append(line)
-        # A longer text stands on lines of its own, what changes in the midst of what stays.
+        # A longer text is on lines of its own, what changes in the midst of what stays.
         result += folded_text(under[at], start, width) if at in under else []
     return result
 

@@ -45,7 +45,7 @@ STYLES = {
 
 
 def amount(number: Decimal | None, mark: str = ".") -> str:
-    """An amount of money with two decimals, in the shop's own decimal mark."""
+    """An amount of money with two decimals, in the shop's own decimal separator."""
     return NOTHING if number is None else f"{number:.2f}".replace(".", mark)
 
 
@@ -140,14 +140,14 @@ def _decimals(text: str | None, mark: str | None) -> int:
 
 
 def on_mark(numbers: list[str], mark: str = ".,") -> list[str]:
-    """Numbers padded behind, so that set flush right they line up on their decimal mark."""
+    """Numbers padded behind, so that set flush right they line up on their decimal separator."""
     tails = [max((len(n) - n.rfind(m) for m in mark if m in n), default=0) for n in numbers]
     longest = max(tails, default=0)
     return [number + " " * (longest - tail) for number, tail in zip(numbers, tails, strict=True)]
 
 
 def flush(numbers: list[str]) -> list[str]:
-    """Numbers of one width that line up on their decimal mark."""
+    """Numbers of one width that line up on their decimal separator."""
     padded = on_mark(numbers)
     widest = max(map(len, padded), default=0)
     return [number.rjust(widest) for number in padded]

@@ -44,9 +44,9 @@ LOOKS: dict[Any, Any] = {
     "hatch.linewidth": 0.8,
     "svg.fonttype": "none",
 }
-# Where a price moved by more than this, the spread shows it at its edge, so that the others can be told apart.
+# Where a price moved by more than this, the spread shows it at its edge, so that the others can be distinguished.
 WIDEST_MOVE = 1.0
-# So many places a decade of an axis can be told apart.
+# So many places a decade of an axis can be distinguished.
 DOTS = 60
 
 

@@ -1,6 +1,6 @@
 """A workbook in which somebody marks each change take or leave; "pick" reads it back.
 
-Codes and values are text, so that they survive; nothing in it is run but our own sums. It carries the fingerprint of
+Codes and values are text, so that they survive; nothing in it is run but our own sums. It carries the checksum of
 the change set it was made from.
 """
 
@@ -214,7 +214,7 @@ def _totals_sheet(book: Any, rows: list[dict[str, Any]]) -> None:
     marks = f"{BOOK_SHEET}!$A$2:$A${last}"
     fields = list(dict.fromkeys(row[FIELD] for row in rows if row.get(FIELD)))
     by_cell = bool(rows) and FIELD in rows[0]
-    # The field stands behind decision, comment, the key's parts and the name.
+    # The field is behind decision, comment, the key's parts and the name.
     column = chr(ord("A") + 2 + len(rows[0]["key"].split("\x1f")) + 1) if by_cell else ""
     of_field = f"{BOOK_SHEET}!${column}$2:${column}${last}"
     for at, name in enumerate(["all", *(fields if by_cell else [])], start=1):

@@ -1,6 +1,6 @@
 """Text that is safe to show: nothing in it moves the cursor, changes colours, hides or reorders what people read.
 
-A terminal obeys what stands in a file's name, a cell or a server's answer as if we had said it (ECMA-48), and signs for
+A terminal obeys what is in a file's name, a cell or a server's answer as if we had said it (ECMA-48), and signs for
 the direction of writing let it be read in another order (Unicode UAX 9). All text passes here on its way out.
 """
 

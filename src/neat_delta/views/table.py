@@ -19,7 +19,7 @@ INDENT = "  "
 
 @dataclass(frozen=True)
 class Cell:
-    """A text, its style by name, and whether it stands flush right."""
+    """A text, its style by name, and whether it is right-aligned."""
 
     text: str = ""
     style: str = "plain"
@@ -28,7 +28,7 @@ class Cell:
 
 @dataclass(frozen=True)
 class Column:
-    """A heading, whether it stands flush right, and the width below which cells are not cut (0: never cut)."""
+    """A heading, whether it is right-aligned, and the width below which cells are not cut (0: never cut)."""
 
     head: str = ""
     right: bool = False
@@ -49,7 +49,7 @@ def table(columns: Sequence[Column], rows: Sequence[Sequence[Cell]], width: int)
 
 
 def aligned(texts: Sequence[str], numeric: Sequence[bool], style: str = "plain") -> list[Cell]:
-    """The cells of one column; numbers flush right on their decimal mark, texts flush left."""
+    """The cells of one column; numbers flush right on their decimal separator, texts flush left."""
     numbers = iter(on_mark([text for text, is_number in zip(texts, numeric, strict=True) if is_number]))
     return [
         Cell(next(numbers), style, right=True) if is_number else Cell(text, style)

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from neat_delta.update import Receipt
 
 SOME_FILES = 8
-# People type the names of files, so that what stands behind them is cut first.
+# People type the names of files, so that what is behind them is cut first.
 LONGEST_NAME = 40
 
 

@@ -53,7 +53,7 @@ class Date:
         return len(_reading_all(values)) == 1
 
     def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> str | None:
-        """The form that is told, or the one that reads every value."""
+        """The form that is given, or the one that reads every value."""
         if overrides is not None and overrides.date is not None:
             return overrides.date
         forms = _reading_all(values)

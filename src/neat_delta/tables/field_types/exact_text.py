@@ -39,5 +39,5 @@ class ExactText:
         return self.reading(cells)
 
     def format(self, readings: pl.Series, cells: pl.Series, form: None) -> pl.Series:
-        """The edited cell as it stands, or tidied to what counts of it."""
+        """The edited cell as it is, or tidied to what counts of it."""
         return readings if self.tidied else cells

@@ -17,8 +17,8 @@ class EditedColumn:
     """A column of the edited sheet as evidence for how it is written.
 
     ``cells`` are its filled cells that differ from the live ones, ``was`` the live cells of the same items;
-    ``decimal_separator`` is the decimal mark that the rest of the sheet shows, if any. ``whole`` and ``whole_was`` are
-    the distinct values of the whole column and of the live one, where some cell may be read in two ways.
+    ``decimal_separator`` is the one that the rest of the sheet shows, if any. ``whole`` and ``whole_was`` are the
+    distinct values of the whole column and of the live one, where some cell may be read in two ways.
     """
 
     cells: pl.Series
@@ -30,11 +30,10 @@ class EditedColumn:
 
 @dataclass(frozen=True)
 class FormatOverrides:
-    """What is settled of a field's form, whatever its live values show.
+    """What is configured for a field's form, whatever its live values show.
 
     ``decimals``: how many a number has; ``date``: the order of a date's parts, as strftime has them; ``yes`` and
-    ``no``: the tokens of a flag; ``decimal_separator``: the decimal mark of the column's file, for a column that shows
-    none itself.
+    ``no``: the tokens of a flag; ``decimal_separator``: that of the column's file, for a column that shows none itself.
     """
 
     decimals: int | None = None
@@ -63,7 +62,7 @@ def sample_has_digits(values: pl.Series) -> bool:
 
 
 def has_any(values: pl.Series, signs: str) -> bool:
-    """Whether any of these ASCII characters stands in any value; in one text they are found faster than in each."""
+    """Whether any of these ASCII characters is in any value; in one text they are found faster than in each."""
     text = values.str.join("").item() or ""
     return any(sign in text for sign in signs)
 
@@ -71,7 +70,7 @@ def has_any(values: pl.Series, signs: str) -> bool:
 class FieldType(Protocol):
     """A kind of field.
 
-    A *form* is how one column of one file writes its values (decimal mark, date order, tokens); what it is made of
+    A *form* is how one column of one file writes its values (decimal separator, date order, tokens); what it is made of
     is the kind's own affair. A *reading* is a text that is equal for equal values, and null for a cell that cannot
     be read as this kind.
     """
@@ -97,7 +96,7 @@ class FieldType(Protocol):
         """Whether a live column's distinct filled values are of this kind; the text is the field's name."""
 
     def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> Any:
-        """How the live column (its distinct filled values) writes this kind; what is told goes before what it shows."""
+        """How the live column (its distinct filled values) writes this kind; what is given takes precedence."""
 
     def infer_edited_format(self, sheet: EditedColumn, live_format: Any) -> Any:
         """How the edited column writes it."""

@@ -60,7 +60,7 @@ class Flag:
         return any(set(tokens) <= set(pair) for pair in PAIRS)
 
     def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> FlagFormat:
-        """The tokens told, or the column's; where it shows only one of two, the other in the same letter case."""
+        """The tokens given, or the column's; where it shows only one of two, the other in the same letter case."""
         if overrides is not None and overrides.yes is not None and overrides.no is not None:
             return FlagFormat(overrides.yes, overrides.no)
         shown = {token.lower(): token for token in values}

@@ -11,7 +11,7 @@ from neat_delta.tables.field_types.numeric import Numeric, all_numbers
 if TYPE_CHECKING:
     import polars as pl
 
-# Words that shops use in the names of money columns, whatever stands around them.
+# Words that shops use in the names of money columns, whatever is around them.
 NAMES = re.compile(r"(^|_)(price|prices|cost|costs|rrp|msrp|net|gross|amount|fee|deposit|surcharge|special)(_|$)")
 
 CENTS = r"[.,][0-9][0-9]$"

@@ -33,7 +33,7 @@ class MultiValue:
 
     @property
     def priority(self) -> int:
-        """Such a kind is told, never inferred."""
+        """Such a kind is given, never inferred."""
         return self.single.priority
 
     @property
@@ -43,7 +43,7 @@ class MultiValue:
 
     @property
     def matches(self) -> Callable[[pl.Series, str], bool]:
-        """Such a kind is told, never inferred."""
+        """Such a kind is given, never inferred."""
         return lambda values, field: False
 
     def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> Any:

@@ -20,7 +20,7 @@ PLAIN = r"^[+-]?(0|[1-9][0-9]*)$"
 _GROUPS_OF = r"^[+-]?[1-9][0-9]{{0,2}}({mark}[0-9]{{3}})+"
 # What most columns hold, and nobody can take for another number: 7, 12.50, 12,5, -0.125, but not 1.234.
 SIMPLE = r"^-?(?:0|[1-9][0-9]*)(?:[.,](?:[0-9]{1,2}|[0-9]{4,}))?$|^-?(?:0|[1-9][0-9]{3,})[.,][0-9]{3}$"
-# Likewise in a column whose decimal mark is the comma: 7, 12,50, 1,234.
+# Likewise in a column whose decimal separator is the comma: 7, 12,50, 1,234.
 SIMPLE_WITH_COMMA = r"^-?(?:0|[1-9][0-9]*)(?:,[0-9]+)?$"
 # One mark and three digits after it, with nothing to say which mark it is: 1.234
 UNDECIDED = r"^[+-]?[1-9][0-9]{0,2}[.,][0-9]{3}$"
@@ -29,7 +29,7 @@ SPACE = "[ \u00a0\u202f]"
 APOSTROPHES = "['\u2019]"
 # What is reckoned with is exact; no price, stock or measure has more digits before its mark than that has room for.
 MOST_DIGITS = 26
-# What may stand between thousands besides the other decimal mark.
+# What may stand between thousands besides the other decimal separator.
 GROUPS = (",", ".", " ", "\u00a0", "\u202f", "'", "\u2019")
 
 
@@ -37,9 +37,9 @@ GROUPS = (",", ".", " ", "\u00a0", "\u202f", "'", "\u2019")
 class NumberFormat:
     """How a column writes numbers.
 
-    ``decimal_separator``: its decimal mark, ``None`` where it shows none or two. ``decimals``: the number of decimals
+    ``decimal_separator``: ``None`` where it shows none or two. ``decimals``: the number of decimals
     if all values with any have the same; ``bare`` says that whole numbers have none all the same. ``group``: what
-    stands between thousands, if anything. ``fine``: whether it has values with three decimals, so that "1.234" may well
+    is between thousands, if anything. ``fine``: whether it has values with three decimals, so that "1.234" may well
     be a small number. ``simple``: whether all its values are known to be numbers that need no thought.
     """
 
@@ -52,7 +52,7 @@ class NumberFormat:
 
 
 def infer_number_format(values: pl.Series, overrides: FormatOverrides | None = None) -> NumberFormat:
-    """The form of a live column, from its distinct filled values and what is told of it."""
+    """The form of a live column, from its distinct filled values and what is given of it."""
     simple = all_simple(values)
     points, commas = _evidence(values, simple=simple)
     # A column that decides nothing itself takes its file's mark.
@@ -79,7 +79,7 @@ def infer_edited_number_format(sheet: EditedColumn, live_format: NumberFormat) -
     """The form of an edited column: the mark it shows without doubt, else the one that the sheet shows elsewhere.
 
     Where a cell may be read in two ways, all cells of the column are heard, those that do not differ included; and a
-    column that stands there as in the live export has its mark.
+    column that is there as in the live export has its mark.
     """
     simple = all_simple(sheet.cells)
     in_doubt = not simple and bool(sheet.cells.str.contains(UNDECIDED).any())
@@ -190,7 +190,7 @@ def same_but_for_separator(
 
 
 def _evidence(cells: pl.Series, *, simple: bool) -> tuple[bool, bool]:
-    """Whether some cell shows without doubt that the point, and that the comma, is the decimal mark."""
+    """Whether some cell shows without doubt that the point, and that the comma, is the decimal separator."""
     if simple:
         return has_any(cells, "."), has_any(cells, ",")
     decided = cells.filter(~cells.str.contains(UNDECIDED))
@@ -203,7 +203,7 @@ def _evidence(cells: pl.Series, *, simple: bool) -> tuple[bool, bool]:
 
 
 def decided_separator(values: pl.Series) -> str | None:
-    """The decimal mark that some values show without doubt; ``None`` if they show none or both."""
+    """The decimal separator that some values show without doubt; ``None`` if they show none or both."""
     points, commas = _evidence(values, simple=all_simple(values))
     return None if points == commas else "." if points else ","
 

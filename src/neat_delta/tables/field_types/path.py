@@ -19,7 +19,7 @@ MOSTLY = 0.9
 
 @dataclass(frozen=True)
 class PathFormat:
-    """What stands between two levels, whether with spaces, and whether also in front of the first."""
+    """What is between two levels, whether with spaces, and whether also in front of the first."""
 
     separator: str
     spaced: bool
@@ -74,7 +74,7 @@ class Path:
 
 
 def _commonest(values: pl.Series) -> str | None:
-    """The separator that stands inside most values; ``None`` if none does."""
+    """The separator that is inside most values; ``None`` if none does."""
     counts = {mark: int(values.str.contains(mark, literal=True).sum()) for mark in SEPARATORS}
     best = max(counts, key=lambda mark: counts[mark])
     return best if counts[best] else None

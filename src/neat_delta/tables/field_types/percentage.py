@@ -29,7 +29,7 @@ EXACT = pl.Decimal(38, 18)
 
 @dataclass(frozen=True)
 class PercentageFormat:
-    """How a column writes shares: its numbers, what stands behind them, and whether they are parts of one."""
+    """How a column writes shares: its numbers, what is behind them, and whether they are parts of one."""
 
     number: NumberFormat
     sign: str = ""
@@ -37,7 +37,7 @@ class PercentageFormat:
 
     @property
     def decimal_separator(self) -> str | None:
-        """The decimal mark."""
+        """The decimal separator."""
         return self.number.decimal_separator
 
     @property

@@ -16,7 +16,7 @@ def matches(values: pl.Series, field: str) -> bool:
 
 
 def normalize(cells: pl.Series) -> pl.Series:
-    """The name as it stands, for servers tell letter cases apart; null for what is no picture file."""
+    """The name as it is, for servers tell letter cases apart; null for what is no picture file."""
     return cells.to_frame("c").select(pl.when(pl.col("c").str.contains(ENDING)).then("c")).to_series()
 
 

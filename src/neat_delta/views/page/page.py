@@ -1,4 +1,4 @@
-"""What the review page holds, worked out here; how it is drawn stands in page.html, page.css and page.js beside."""
+"""What the review page holds, worked out here; how it is drawn is in page.html, page.css and page.js beside."""
 
 from __future__ import annotations
 
@@ -64,7 +64,7 @@ def review_page_of(both: BeforeAfter, settings: Settings, name: str) -> bytes:
 
 
 def _as_json(data: dict[str, Any]) -> str:
-    """JSON that cannot end the script element it stands in, whatever texts it holds."""
+    """JSON that cannot end the script element it is in, whatever texts it holds."""
     text = orjson.dumps(data).decode()
     return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
 

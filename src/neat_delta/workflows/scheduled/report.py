@@ -69,7 +69,7 @@ class RunReport:
 
     @contextmanager
     def step(self, name: str, progress: ProgressReporter) -> Iterator[Step]:
-        """A step at work; if it fails it is told so, and the run ends."""
+        """A step at work; if it fails it is given so, and the run ends."""
         progress.step(name)
         step = Step(name)
         self.steps.append(step)
