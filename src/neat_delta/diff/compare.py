@@ -292,9 +292,9 @@ def with_findings(result: CompareResult, findings: pl.DataFrame) -> CompareResul
 
 
 def with_repaired_keys(live: Table, edited: Table, key: Key, options: CompareOptions) -> tuple[Table, pl.DataFrame]:
-    """The sheet with the codes of rescued rows made good, where that is wanted; and a finding on each."""
+    """The edited file with damaged keys repaired, also those in doubt if that is wanted; and a finding on each."""
     fields = [name for name in live.names if name in edited.names and name not in key.fields]
-    pairs = repairable_keys(live, edited, key, fields) if options.repair_keys else pl.DataFrame()
+    pairs = repairable_keys(live, edited, key, fields, in_doubt=options.repair_keys)
     if pairs.is_empty():
         return edited, no_findings()
     return with_keys_of(live, edited, key, pairs), repaired_keys(live, edited, key, pairs)

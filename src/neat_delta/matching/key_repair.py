@@ -1,15 +1,19 @@
-"""Rescue: a row whose code a spreadsheet program has hurt is given back to the one item it can be."""
+"""Repair: a row whose key a spreadsheet program has damaged goes to the one item that it can be."""
 
 from __future__ import annotations
 
 import re
-from dataclasses import replace
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from itertools import product
 from typing import TYPE_CHECKING
 
 import polars as pl
 
 from neat_delta.matching.rekey_detection import ALIKE, FEWEST_FIELDS
 from neat_delta.reading.frame_rows import FrameRows
+from neat_delta.replay import explain, read_numbers
+from neat_delta.replay.explain import DAY_OR_ISO, LIKE_A_DAY, MONTHS, TIME
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -20,23 +24,31 @@ if TYPE_CHECKING:
 
 POWER = re.compile(r"([0-9])[.,]?([0-9]*)[eE]\+?([0-9]+)")
 PAIRS = {"edited": pl.UInt32, "live": pl.UInt32}
+# A row is the item's if so large a share of its other cells says so. If so many rows of the file show one effect, of
+# which so large a share are their item's beyond doubt, then it has happened to the whole column of keys.
+AGREEING, MANY, NEARLY_ALL = 0.5, 8, 0.8
+# In a row with so few other cells all of them may have been edited.
+FEW_FIELDS = 2
 
 
 def likely_damaged(live: Table, edited: Table, key: Key, matches: RowMatches) -> pl.DataFrame:
-    """New rows and the gone items whose codes they may have meant, one or several (frame of edited, live)."""
+    """New rows and the missing items whose keys they may have meant, one or several (frame of edited, live)."""
     if matches.new.is_empty() or matches.missing.is_empty():
         return pl.DataFrame(schema=PAIRS)
     rows = pl.DataFrame({"edited": matches.new, "code": key.values(edited, matches.new)})
     items = pl.DataFrame({"live": matches.missing, "code": key.values(live, matches.missing)})
-    return pl.concat([_but_for_losses(rows, items), _powers(rows, items)]).unique(maintain_order=True)
+    return _candidates(rows, items)
 
 
-def repairable_keys(live: Table, edited: Table, key: Key, fields: Sequence[str]) -> pl.DataFrame:
-    """Rows whose damaged code can be that of one item only, which no other row can be (frame of edited, live).
+def repairable_keys(
+    live: Table, edited: Table, key: Key, fields: Sequence[str], *, in_doubt: bool = False
+) -> pl.DataFrame:
+    """Rows whose damaged key can be that of one item only, which no other row can be (frame of edited, live).
 
-    Looked at are rows whose code no item has, and items that no row names. Codes that differ in spaces, case or zeros
-    in front are compared with all live codes, not only with those left; a power of ten (9.52E+12) by the digits it
-    still shows. Where several items are possible the rest of the row may decide, by these ``fields``.
+    Looked at are rows whose key no item has, and items that no row names. Keys that differ in what a spreadsheet
+    program loses are compared with all live keys, not only with those left. Where several items are possible the rest
+    of the row may decide, by these ``fields``. Unless also rows ``in_doubt`` are wanted, most other cells of the row
+    must be the item's, or the same effect must have happened to nearly all keys.
     """
     codes = pl.DataFrame({"code": key.values(live)}).with_row_index("live")
     sheet = pl.DataFrame({"code": key.values(edited)}).with_row_index("edited")
@@ -44,13 +56,46 @@ def repairable_keys(live: Table, edited: Table, key: Key, fields: Sequence[str])
     if rows.is_empty():
         return pl.DataFrame(schema=PAIRS)
     unnamed = codes.join(sheet, on="code", how="anti", maintain_order="left").unique("code", keep="none")
-    pairs = pl.concat([_but_for_losses(rows, codes), _powers(rows, unnamed)]).unique(maintain_order=True)
+    pairs = pl.concat([_candidates(rows, codes, powers_of=unnamed)]).unique(maintain_order=True)
     by_rest = _alike(live, edited, pairs.filter(pl.col("edited").is_duplicated()), fields, apart="live")
     alone = pairs.filter(pl.col("edited").is_unique())
     by_rest_too = _alike(live, edited, alone.filter(pl.col("live").is_duplicated()), fields, apart="edited")
     found = pl.concat([alone.filter(pl.col("live").is_unique()), by_rest, by_rest_too])
     found = found.join(unnamed, on="live", how="semi")
-    return found.filter(pl.col("live").is_unique() & pl.col("edited").is_unique()).sort("edited")
+    found = found.filter(pl.col("live").is_unique() & pl.col("edited").is_unique()).sort("edited")
+    return found if in_doubt or found.is_empty() else found.filter(_certain(live, edited, key, found, fields))
+
+
+def _certain(live: Table, edited: Table, key: Key, pairs: pl.DataFrame, fields: Sequence[str]) -> pl.Series:
+    """Which pairs are beyond doubt: by their own row, or because the same has happened to nearly all keys."""
+    agreeing, compared = _agreement(live, edited, pairs, fields)
+    own = (compared > 0) & (agreeing >= AGREEING * compared)
+    was, now = key.values(live, pairs["live"]), key.values(edited, pairs["edited"])
+    effects = pl.DataFrame({"what": explain(pl.DataFrame({"was": was, "now": now})), "own": own})
+    often, sure = pl.len().over("what") >= MANY, pl.col("own").mean().over("what") >= NEARLY_ALL
+    whole = effects.select(often & sure).to_series()
+    return own | (whole & (compared <= FEW_FIELDS))
+
+
+def _agreement(live: Table, edited: Table, pairs: pl.DataFrame, fields: Sequence[str]) -> tuple[pl.Series, pl.Series]:
+    """In how many filled cells each row is like the item, and how many there are."""
+    ours, theirs = live.cells(fields, pairs["live"]), edited.cells(fields, pairs["edited"])
+    agreeing = compared = pl.zeros(len(pairs), dtype=pl.UInt32, eager=True)
+    for name in fields:
+        filled = (theirs[name].str.strip_chars() != "") | (ours[name].str.strip_chars() != "")
+        frame = pl.DataFrame({"was": ours[name], "now": theirs[name]})
+        alike = (frame["was"] == frame["now"]) | explain(frame).is_not_null() | _same_number(frame)
+        compared = compared + filled.cast(pl.UInt32)
+        agreeing = agreeing + (filled & alike).cast(pl.UInt32)
+    return agreeing, compared
+
+
+def _same_number(cells: pl.DataFrame) -> pl.Series:
+    same = pl.repeat(value=False, n=len(cells), eager=True)
+    values = {(side, sign): read_numbers(cells[side], sign) for side in ("was", "now") for sign in ".,"}
+    for read, saved in product(".,", ".,"):
+        same |= (values["was", read] == values["now", saved]).fill_null(value=False)
+    return same
 
 
 def with_keys_of(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> Table:
@@ -60,6 +105,69 @@ def with_keys_of(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> T
     for name in key.fields:
         cells = cells.with_columns(cells[name].scatter(pairs["edited"], own[name]))
     return replace(edited, rows=FrameRows(edited.rows.line, cells))
+
+
+def _candidates(rows: pl.DataFrame, items: pl.DataFrame, powers_of: pl.DataFrame | None = None) -> pl.DataFrame:
+    """Rows (edited, code) and items (live, code) of which the one key may have become the other (edited, live)."""
+    found = [_but_for_losses(rows, items), _powers(rows, items if powers_of is None else powers_of)]
+    found += [_same_values(rows, items), *(_explained(rows, items, skeleton) for skeleton in SKELETONS)]
+    return pl.concat(found).unique(maintain_order=True)
+
+
+def _same_values(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
+    """Keys that are the same number to a spreadsheet program, read and saved with either decimal separator."""
+    found = [pl.DataFrame(schema=PAIRS)]
+    for read, saved in product(".,", ".,"):
+        edited = rows.select("edited", value=read_numbers(rows["code"], saved)).drop_nulls()
+        live = items.select("live", value=read_numbers(items["code"], read)).drop_nulls()
+        found.append(edited.join(live, on="value", maintain_order="left_right").select(*PAIRS))
+    return pl.concat(found)
+
+
+@dataclass(frozen=True)
+class Skeleton:
+    """What stays of a key when an effect changes it; and which keys of the file and of the shop that can be."""
+
+    of: Callable[[pl.Expr], pl.Expr]
+    edited: str
+    live: str
+
+
+def _explained(rows: pl.DataFrame, items: pl.DataFrame, skeleton: Skeleton) -> pl.DataFrame:
+    """Keys with the same skeleton, of which an effect explains the one by the other (edited, live)."""
+    code, left = pl.col("code"), skeleton.of(pl.col("code")).alias("left")
+    live = items.filter(code.str.contains(skeleton.live)).with_columns(left)
+    edited = rows.filter(code.str.contains(skeleton.edited)).with_columns(left) if len(live) else rows.clear()
+    if edited.is_empty():
+        return pl.DataFrame(schema=PAIRS)
+    both = edited.join(live, on="left", suffix="_live", maintain_order="left_right")
+    return both.filter(explain(both.select(was="code_live", now="code")).is_not_null()).select(*PAIRS)
+
+
+def _date_parts(code: pl.Expr) -> pl.Expr:
+    """The two smallest numbers in a date or a time, in order; a year is left out, for a program adds it."""
+    for number, month in enumerate(MONTHS.split("|"), start=1):
+        code = code.str.replace(rf"(?i){month}[a-z]*", f" {number} ")
+    code = code.str.replace(r"^[0-9]{4}[-/]", "")
+    parts = code.str.extract_all(r"[0-9]+").list.eval(pl.element().cast(pl.UInt32, strict=False) % 100)
+    return parts.list.head(2).list.sort().cast(pl.List(pl.String)).list.join("-")
+
+
+def _plain_letters(code: pl.Expr) -> pl.Expr:
+    """The ASCII letters and digits of a text."""
+    return code.str.replace_all(r"[^A-Za-z0-9]", "").str.to_lowercase()
+
+
+def _first_digits(code: pl.Expr) -> pl.Expr:
+    """The digits that a program certainly keeps of a long number, and its length."""
+    return code.str.head(13) + "-" + code.str.len_chars().cast(pl.String)
+
+
+SKELETONS = (
+    Skeleton(_date_parts, rf"{DAY_OR_ISO}|{TIME}", rf"{LIKE_A_DAY}|^[0-9]{{1,2}}:[0-9]{{1,2}}$"),
+    Skeleton(_plain_letters, ".", r"[^\x00-\x7f]"),
+    Skeleton(_first_digits, "^[0-9]{16,}$", "^[0-9]{16,}$"),
+)
 
 
 def _bare(code: pl.Expr) -> pl.Expr:
