@@ -232,6 +232,8 @@ def make(folder: Path, seed: int, rows: int, edits: int, route: Route) -> Export
         old = row[names.index(name) + 1]
         if (row[0], name) in done or same(value, old) or not value.strip() or value.startswith("="):
             continue
+        if name == "size" and route.separator == "," and "." in value:  # there it is typed for another number
+            continue
         done[row[0], name] = value
         typed = value
         if number_of(value) is not None and name not in ("stock", "active", "size"):

@@ -12,8 +12,7 @@ import polars as pl
 
 from neat_delta.changeset.findings import REPAIR, as_data, no_findings
 from neat_delta.checks.check import Check, Override, concat_findings
-from neat_delta.replay import EXACT, explain
-from neat_delta.replay.explain import DAY_OR_ISO
+from neat_delta.replay import DAY_OR_ISO, EXACT, LOST, WRONG, explain, reads_back
 from neat_delta.tables.corruption import CUTS, DOUBLED, FAILED, FORMULA, LOST_SIGN, POWER_OF_TEN
 from neat_delta.tables.field_types import type_named
 
@@ -30,9 +29,10 @@ UNCLEAR: dict[str, pl.Expr] = {
     "text cut off where spreadsheet programs cut it": (NOW.str.len_chars().is_in(CUTS))
     & WAS.str.starts_with(NOW)
     & (WAS.str.len_chars() > NOW.str.len_chars()),
-    "broken accents: wrong encoding": NOW.str.contains(DOUBLED) & ~WAS.str.contains(DOUBLED),
-    "a letter became a question mark": NOW.str.contains(LOST_SIGN) & ~WAS.str.contains(LOST_SIGN),
+    WRONG: NOW.str.contains(DOUBLED) & ~WAS.str.contains(DOUBLED),
+    LOST: NOW.str.contains(LOST_SIGN) & ~WAS.str.contains(LOST_SIGN),
 }
+CODES = ("code", "item link", "barcode")
 # And so it is where codes became what no other code of the column is.
 UNLIKE_CODES: dict[str, pl.Expr] = {
     "looks like a date among codes": NOW.str.contains(DAY_OR_ISO) & ~WAS.str.contains(DAY_OR_ISO),
@@ -54,16 +54,51 @@ def restored(context: CheckContext) -> pl.DataFrame:
 
 def damaged(context: CheckContext) -> pl.DataFrame:
     """A new value shows damage by a spreadsheet program, and the right value is unknown."""
-    codes = [
-        name for name, note in context.changes.head.fields.items() if note.type in ("code", "item link", "barcode")
-    ]
-    hit = _what(_texts(context).drop_nulls("now"), UNCLEAR)
-    strange_codes = _what(_texts(context).drop_nulls().filter(pl.col("field").is_in(codes)), UNLIKE_CODES)
-    hit = pl.concat([hit, strange_codes]).unique(["key", "field"], keep="first", maintain_order=True)
-    if hit.is_empty():
+    cells = _texts(context).drop_nulls("now")
+    if cells.is_empty():
         return no_findings()
-    hit = hit.join(_explained(context), on=["key", "field"], how="anti", maintain_order="left")
+    explained = _explained(context)
+    hit = pl.concat(
+        [
+            _what(cells, UNCLEAR),
+            _what(cells.filter(pl.col("field").is_in(_fields_of(context, *CODES))).drop_nulls(), UNLIKE_CODES),
+            _days_among_texts(context, cells),
+            _in_broken_encoding(cells, explained),
+        ]
+    )
+    hit = hit.unique(["key", "field"], keep="first", maintain_order=True)
+    hit = hit.join(explained, on=["key", "field"], how="anti", maintain_order="left")
     return _found(context, hit, "spreadsheet damage", "error", "{} ({} became {}); type the value again")
+
+
+def _fields_of(context: CheckContext, *types: str) -> list[str]:
+    return [name for name, note in context.changes.head.fields.items() if note.type in types]
+
+
+def _days_among_texts(context: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
+    """New dates in a field of texts in which the shop has none: a program made them of what was typed, such as 3/4."""
+    days = cells.filter(NOW.str.contains(DAY_OR_ISO))
+    known = context.live.names
+    strange = [
+        name
+        for name in days["field"].unique()
+        if name in known and not context.live.distinct_values(name).str.contains(DAY_OR_ISO).any()
+    ]
+    return days.filter(pl.col("field").is_in(strange)).with_columns(what=pl.lit("looks like a date among texts"))
+
+
+def _in_broken_encoding(cells: pl.DataFrame, explained: pl.DataFrame) -> pl.DataFrame:
+    """Texts that were typed into a file which then was read or saved in a wrong encoding, as its other cells show."""
+    happened = set(explained["what"].unique())
+    parts = [cells.clear().with_columns(what=pl.lit(None, pl.String))]
+    if WRONG in happened:
+        beyond = cells.filter(NOW.str.contains(r"[^\x00-\x7f]"))
+        broken = pl.Series([reads_back(now) for now in beyond["now"]], dtype=pl.Boolean)
+        parts.append(beyond.filter(broken).with_columns(what=pl.lit(WRONG)))
+    if LOST in happened:
+        new = NOW.str.count_matches(r"\?") > WAS.fill_null("").str.count_matches(r"\?")
+        parts.append(cells.filter(new).with_columns(what=pl.lit(LOST)))
+    return pl.concat(parts)
 
 
 def _explained(context: CheckContext) -> pl.DataFrame:

@@ -34,6 +34,7 @@ PLAINER = str.maketrans(
 @cache
 def wrongly_read(was: str, now: str) -> str | None:
     """How one text became the other by an encoding alone; ``None`` if it did not."""
+    was, now = was.replace("\r\n", "\n"), now.replace("\r\n", "\n")
     if was.isascii() or was == now:
         return None
     if now.translate(PLAINER) == was.translate(PLAINER):
@@ -56,6 +57,19 @@ def _reads(was: str, encoding: str, now: str) -> bool:
     except UnicodeEncodeError:
         return False
     return any(now == data.decode(other, "replace") for other in ("utf-8", "cp1252", "mac_roman"))
+
+
+@cache
+def reads_back(now: str) -> bool:
+    """Whether a text is UTF-8 that was read in another encoding: read back, it is text with fewer signs."""
+    for encoding in SAVED:
+        try:
+            text = now.encode(encoding).decode("utf-8")
+        except UnicodeError:
+            continue
+        if len(text) < len(now):
+            return True
+    return False
 
 
 def _saved_in(was: str, encoding: str) -> re.Pattern[str]:
