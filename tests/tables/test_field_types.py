@@ -262,3 +262,62 @@ def test_numbers_told_to_be_the_same_without_being_read_are_read_alike(told):
         readings = [normalize_numbers(cells, NumberFormat(mark)) for cells, mark in ((now, None), (was, "."))]
         assert not any(column.has_nulls() for column in readings)
         assert not (same & (readings[0] != readings[1])).any()
+
+
+@pytest.mark.parametrize(
+    ("typed", "value"),
+    [
+        *(
+            ("$1,234.50", "1234.5"),
+            ("1.234,50 €", "1234.5"),
+            ("CHF 1'234.50", "1234.5"),
+            ("₹ 3,89,787.99", "389787.99"),
+        ),
+        *(("1 234,50", "1234.5"), ("１２．５０", "12.5"), ("١٢٫٥٠", "12.5"), ("12.–", "12"), ("kr 20", "20")),
+        *(("12.5 kg", None), ("12 or 13", None), ("€", None)),
+    ],
+)
+def test_amounts_are_read_as_people_type_them(typed, value):
+    money = type_named("price")
+    live = money.infer_format(pl.Series(["12.50", "9.90"]))
+    sheet = money.infer_edited_format(EditedColumn(pl.Series([typed]), pl.Series(["12.50"]), None), live)
+
+    assert money.normalize(pl.Series([typed]), sheet).item() == value
+
+
+@pytest.mark.parametrize(
+    "typed",
+    [
+        *("8 October 2026", "October 8, 2026", "Do., 8. Oktober 2026", "8 octobre 2026", "8 de octubre de 2026"),
+        *("8 ottobre 2026", "8 oktober 2026", "8 października 2026", "8. okt. 2026", "8. lokakuuta 2026"),
+        *("8. října 2026", "8 Ekim 2026", "2026年10月8日"),
+    ],
+)
+def test_dates_with_the_month_in_words_are_read(typed):
+    assert type_named("date").normalize(pl.Series([typed]), "%Y-%m-%d").item() == "2026-10-08"
+
+
+@pytest.mark.parametrize(
+    "pair", ["ja nein", "Oui Non", "tak nie", "SÍ NO", "kyllä ei", "はい いいえ", "active inactive"]
+)
+def test_yes_and_no_are_known_in_other_languages(pair):
+    yes, no = pair.split()
+    values = pl.Series([yes, no])
+    flag = infer_type(values, "aktiv")
+
+    assert flag.name == "yes/no"
+    form = flag.infer_format(values)
+    assert flag.format(flag.normalize(pl.Series(["1", "0"]), form), pl.Series(["1", "0"]), form).to_list() == [yes, no]
+
+
+def test_a_word_that_the_shop_does_not_show_yet_is_written_as_typed():
+    flag = type_named("yes/no")
+    form = flag.infer_format(pl.Series(["Ja"]))
+    cells = pl.Series(["nee", "NEIN", "0"])
+
+    assert flag.format(flag.normalize(cells, form), cells, form).to_list()[:2] == ["Nee", "Nein"]
+
+
+@pytest.mark.parametrize("values", [["S"], ["A", "B"], ["sand", "oak"], ["no", "si", "yes"], ["a"]])
+def test_sizes_and_colours_are_no_yes_or_no(values):
+    assert infer_type(pl.Series(values), "colour").name != "yes/no"

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -16,20 +15,18 @@ from neat_delta.nearest import nearest_hint
 if TYPE_CHECKING:
     from neat_delta.analysis.before_after import BeforeAfter
     from neat_delta.tables import Table
+    from neat_delta.tables.settings import Settings
 
-CATEGORY = re.compile(r"(^|_)(category|categories|department|product_group|item_group)(_|$)")
-BRAND = re.compile(r"^(maker|brand|manufacturer|supplier|vendor)$")
 NONE = "–"
 
 
-def field_of(live: Table, what: str) -> str:
-    """The field that holds the category or the brand, by its name.
+def field_of(live: Table, what: str, settings: Settings) -> str:
+    """The field that holds the category or the brand.
 
     Raises:
         InvalidOption: no field is named so.
     """
-    pattern = {"category": CATEGORY, "brand": BRAND}[what]
-    found = next((name for name in live.names if pattern.search(name)), None)
+    found = settings.roles.field_for(what, live)
     if found is None:
         raise InvalidOption(
             f"no field of {live.source.name} has this name",

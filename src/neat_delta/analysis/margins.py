@@ -17,13 +17,13 @@ from neat_delta.tables.field_types.number_parsing import NumberFormat
 if TYPE_CHECKING:
     from neat_delta.analysis.before_after import BeforeAfter
     from neat_delta.tables import Table
-    from neat_delta.tables.settings import MoneySettings
+    from neat_delta.tables.settings import MoneySettings, Settings
 
 PRICE_WAS, PRICE, COST_WAS, COST = (pl.col(name) for name in ("price_was", "price", "cost_was", "cost"))
 CENT = 2
 
 
-def price_moves(both: BeforeAfter, money: MoneySettings) -> pl.DataFrame:
+def price_moves(both: BeforeAfter, settings: Settings) -> pl.DataFrame:
     """The items whose price or cost changes, those with the largest move first.
 
     Returns key, price_was, price, cost_was, cost (as in the shop), margin_was, margin (amounts, net), share_was, share
@@ -34,11 +34,11 @@ def price_moves(both: BeforeAfter, money: MoneySettings) -> pl.DataFrame:
     Raises:
         InvalidOption: the live export has no price and cost, or they are not known as such.
     """
-    price, cost = price_and_cost(both.live, money)
+    price, cost = price_and_cost(both.live, settings)
     moves = both.numbers(price).rename({"was": "price_was", "now": "price"})
     moves = moves.join(both.numbers(cost).rename({"was": "cost_was", "now": "cost"}), on="key", maintain_order="left")
     moves = moves.filter(PRICE.ne_missing(PRICE_WAS) | COST.ne_missing(COST_WAS))
-    moves = moves.with_columns(margins(money))
+    moves = moves.with_columns(margins(settings.money))
     price_move, cost_move = ((now - was) / unless_zero(was) for now, was in ((PRICE, PRICE_WAS), (COST, COST_WAS)))
     moves = moves.with_columns(move=pl.when(PRICE.ne_missing(PRICE_WAS)).then(price_move).otherwise(cost_move))
     return moves.sort(pl.col("move").abs(), descending=True, nulls_last=True, maintain_order=True)
@@ -61,18 +61,18 @@ def margins(money: MoneySettings) -> list[pl.Expr]:
     ]
 
 
-def price_and_cost(live: Table, money: MoneySettings) -> tuple[str, str]:
+def price_and_cost(live: Table, settings: Settings) -> tuple[str, str]:
     """The fields of price and cost.
 
     Raises:
         InvalidOption: one of them is not there, or not known as such.
     """
-    price, cost = money.price_cost_fields(live.names)
+    price, cost = settings.roles.price_and_cost(live)
     lacking = [what for what, name in (("price", price), ("cost", cost)) if name not in live.names]
     if price is None or cost is None or lacking:
         raise InvalidOption(
             f"{live.source.name} has no column for the {' and the '.join(lacking)}",
-            hint='Set it in catalogue.toml: [money], price = "…", cost = "…". Fields: ' + ", ".join(live.names) + ".",
+            hint='Set it in catalogue.toml: [roles], price = "…", cost = "…". Fields: ' + ", ".join(live.names) + ".",
         )
     return price, cost
 
@@ -87,14 +87,14 @@ def unless_zero(number: pl.Expr) -> pl.Expr:
     return pl.when(number != 0).then(number)
 
 
-def margins_by(both: BeforeAfter, money: MoneySettings, field: str) -> pl.DataFrame:
+def margins_by(both: BeforeAfter, settings: Settings, field: str) -> pl.DataFrame:
     """Net price and margin of the moved items summed by the value of a field (one of each item, unweighted).
 
     Returns group, items, share_was and share (margin as a part of net price, before and after), in the order of items.
     """
-    moves = price_moves(both, money).drop_nulls(["margin_was", "margin"])
+    moves = price_moves(both, settings).drop_nulls(["margin_was", "margin"])
     groups = both.texts(field).select("key", group=pl.col("now").fill_null("–"))
-    with_tax = pl.lit(1 + money.tax)
+    with_tax = pl.lit(1 + settings.money.tax)
     summed = (
         moves.join(groups, on="key")
         .group_by("group", maintain_order=True)
@@ -113,14 +113,14 @@ def margins_by(both: BeforeAfter, money: MoneySettings, field: str) -> pl.DataFr
     ).sort("items", "group", descending=[True, False])
 
 
-def touched_records(both: BeforeAfter, records: Table, matched: dict[str, str], money: MoneySettings) -> pl.DataFrame:
+def touched_records(both: BeforeAfter, records: Table, matched: dict[str, str], settings: Settings) -> pl.DataFrame:
     """Open quotes or customer prices whose item changes its cost, those that lose most first.
 
     ``matched`` names the columns of the records that hold key, quantity and price; without quantity each counts as
     one. Returns line (in the records), key, quantity, price (as agreed), cost_was, cost, margin_was, margin (of one),
     share_was, share, keep_amount, keep_share (agreed prices that would keep them), lost (margin of all of them).
     """
-    _, cost = price_and_cost(both.live, money)
+    _, cost = price_and_cost(both.live, settings)
     costs = both.numbers(cost).rename({"was": "cost_was", "now": "cost"})
     costs = costs.filter(COST.ne_missing(COST_WAS))
     cells = records.cells(list(matched.values()))
@@ -129,6 +129,6 @@ def touched_records(both: BeforeAfter, records: Table, matched: dict[str, str], 
     price = exact(cells[matched["price"]].replace("", None), form)
     quantity = exact(cells[matched["quantity"]], form) if "quantity" in matched else price * 0 + 1
     profile = profile.with_columns(quantity=quantity.fill_null(1), price=price, price_was=price)
-    result = profile.join(costs, on="key", maintain_order="left").with_columns(margins(money))
+    result = profile.join(costs, on="key", maintain_order="left").with_columns(margins(settings.money))
     result = result.with_columns(lost=(pl.col("margin_was") - pl.col("margin")) * pl.col("quantity"))
     return result.drop("price_was").sort("lost", descending=True, nulls_last=True, maintain_order=True)

@@ -8,30 +8,29 @@ import polars as pl
 
 from neat_delta.analysis.before_after import exact
 from neat_delta.changeset.changeset import REMOVE
-from neat_delta.tables.type_inference import is_stock
 
 if TYPE_CHECKING:
     from neat_delta.analysis.before_after import BeforeAfter
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.tables.settings import MoneySettings
+    from neat_delta.tables.settings import Settings
 
 
-def stock_rooms(changes: ChangeSet) -> list[str]:
+def stock_rooms(changes: ChangeSet, settings: Settings) -> list[str]:
     """The fields that change and hold a number of units."""
-    return [name for name, note in changes.head.fields.items() if is_stock(name, note.type)]
+    return [name for name, note in changes.head.fields.items() if settings.roles.is_stock(name, note.type)]
 
 
-def stock_moves(both: BeforeAfter, money: MoneySettings) -> pl.DataFrame:
+def stock_moves(both: BeforeAfter, settings: Settings) -> pl.DataFrame:
     """How the units of each item move in each stock room (room, key, was, now, units, value), largest value first.
 
     Blank counts as none, so that new items come with all their units and removed ones leave with theirs. The value is
     that of the units which come or go, at the new cost, or at the new price where no cost is known; null without both.
     """
-    price, cost = money.price_cost_fields(both.live.names)
+    price, cost = settings.roles.price_and_cost(both.live)
     worth = cost or price
     parts = [pl.DataFrame(schema={"room": pl.String, "key": pl.String, "was": pl.Int64, "now": pl.Int64})]
     gone = both.changes.cells_with_action(REMOVE)
-    for room in stock_rooms(both.changes):
+    for room in stock_rooms(both.changes, settings):
         units = both.numbers(room)
         left = gone.filter(field=room).select("key", "was")
         left = left.with_columns(was=exact(left["was"], both.form(room)), now=pl.lit(None).cast(units["now"].dtype))

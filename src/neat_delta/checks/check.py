@@ -43,6 +43,8 @@ class Check:
     level: str
     run: Callable[[CheckContext], pl.DataFrame]
     override: Override | None = None
+    needs: tuple[str, ...] = ()
+    """The roles without which it has nothing to look at."""
 
     @property
     def about(self) -> str:

@@ -10,11 +10,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.analysis.grouping import BRAND
 from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.checks.check import Check, Override, concat_findings
-from neat_delta.tables.type_inference import is_stock
 from neat_delta.tables.typed_values import cast_cells
 
 if TYPE_CHECKING:
@@ -48,7 +46,7 @@ def negative(context: CheckContext) -> pl.DataFrame:
 
 def zero_price(context: CheckContext) -> pl.DataFrame:
     """A price becomes zero."""
-    price = context.settings.money.price_of(context.live.names)
+    price = context.settings.roles.field_for("price", context.live)
     message = "price is zero. Write the price, or leave it blank"
     return _each(
         context, [price] if price else [], (NOW == 0) & (WAS != 0).fill_null(value=True), "zero price", message
@@ -93,7 +91,7 @@ def below_cost(context: CheckContext) -> pl.DataFrame:
     bad = pair.filter((pl.col("price") < pl.col("cost")) & ~(pl.col("price_was") < pl.col("cost_was")).fill_null(False))
     message = "price is below cost. Correct one of the two"
     return context.findings_for(
-        _moved(context, bad, context.settings.money.price_cost_fields(context.live.names)),
+        _moved(context, bad, context.settings.roles.price_and_cost(context.live)),
         "below cost",
         "error",
         message,
@@ -113,7 +111,7 @@ def low_margin(context: CheckContext) -> pl.DataFrame:
     bad = pair.filter((now >= 0) & (now < floor) & ~(was < floor).fill_null(value=False))
     message = f"margin falls below {floor * 100:.0f} % (limit: margin_floor in [checks])"
     return context.findings_for(
-        _moved(context, bad, context.settings.money.price_cost_fields(context.live.names)),
+        _moved(context, bad, context.settings.roles.price_and_cost(context.live)),
         "low margin",
         "warning",
         message,
@@ -122,7 +120,7 @@ def low_margin(context: CheckContext) -> pl.DataFrame:
 
 def _price_and_cost(context: CheckContext) -> pl.DataFrame | None:
     """Net price and cost of touched items (key, price, cost, and both as they were); ``None`` if nothing moves them."""
-    price, cost = context.settings.money.price_cost_fields(context.live.names)
+    price, cost = context.settings.roles.price_and_cost(context.live)
     if not (price and cost) or not {price, cost} & set(context.changes.head.fields):
         return None
     tax = 1 + context.settings.money.tax
@@ -136,8 +134,8 @@ def _price_and_cost(context: CheckContext) -> pl.DataFrame | None:
 def sale_not_below_price(context: CheckContext) -> pl.DataFrame:
     """A sale price is not below the regular price."""
     price, sale = (
-        context.settings.money.price_of(context.live.names),
-        context.settings.money.sale_of(context.live.names),
+        context.settings.roles.field_for("price", context.live),
+        context.settings.roles.field_for("sale_price", context.live),
     )
     if not (price and sale) or not {price, sale} & set(context.changes.head.fields):
         return no_findings()
@@ -153,8 +151,8 @@ def sale_not_below_price(context: CheckContext) -> pl.DataFrame:
 def sale_below_cost(context: CheckContext) -> pl.DataFrame:
     """A sale price falls below the cost."""
     sale, cost = (
-        context.settings.money.sale_of(context.live.names),
-        context.settings.money.price_cost_fields(context.live.names)[1],
+        context.settings.roles.field_for("sale_price", context.live),
+        context.settings.roles.price_and_cost(context.live)[1],
     )
     if not (sale and cost) or not {sale, cost} & set(context.changes.head.fields):
         return no_findings()
@@ -193,8 +191,8 @@ def sale_ends_early(context: CheckContext) -> pl.DataFrame:
 
 def cost_left_behind(context: CheckContext) -> pl.DataFrame:
     """In a group of items with new prices and costs, the cost of one did not change."""
-    price, cost = context.settings.money.price_cost_fields(context.live.names)
-    group = next((name for name in context.live.names if BRAND.match(name)), None)
+    price, cost = context.settings.roles.price_and_cost(context.live)
+    group = context.settings.roles.field_for("brand", context.live)
     if not (price and cost and group) or len(context.outgoing_cells.filter(field=cost)) < FEWEST_ALIKE:
         return no_findings()
     moved = (
@@ -229,7 +227,7 @@ def _money(context: CheckContext) -> list[str]:
 
 
 def _stock(context: CheckContext) -> list[str]:
-    return [name for name, _, _ in context.cells() if is_stock(name, context.type_of(name))]
+    return [name for name, _, _ in context.cells() if context.settings.roles.is_stock(name, context.type_of(name))]
 
 
 def _each(
@@ -262,15 +260,15 @@ def _moved(context: CheckContext, items: pl.DataFrame, names: Iterable[str | Non
 
 CHECKS = (
     Check("negative", "error", negative),
-    Check("zero price", "error", zero_price, Override.IGNORE),
+    Check("zero price", "error", zero_price, Override.IGNORE, needs=("price",)),
     Check("decimal slip", "error", decimal_slip, Override.IGNORE),
-    Check("below cost", "error", below_cost, Override.IGNORE),
-    Check("sale price too high", "error", sale_not_below_price, Override.IGNORE),
-    Check("sale below cost", "error", sale_below_cost, Override.IGNORE),
+    Check("below cost", "error", below_cost, Override.IGNORE, needs=("price", "cost")),
+    Check("sale price too high", "error", sale_not_below_price, Override.IGNORE, needs=("price", "sale_price")),
+    Check("sale below cost", "error", sale_below_cost, Override.IGNORE, needs=("sale_price", "cost")),
     Check("sale dates", "error", sale_ends_early, Override.IGNORE),
-    Check("implausible stock", "error", implausible_stock, Override.IGNORE),
-    Check("low margin", "warning", low_margin, Override.IGNORE),
+    Check("implausible stock", "error", implausible_stock, Override.IGNORE, needs=("stock",)),
+    Check("low margin", "warning", low_margin, Override.IGNORE, needs=("price", "cost")),
     Check("large change", "warning", large_move, Override.IGNORE),
-    Check("cost unchanged", "warning", cost_left_behind, Override.IGNORE),
+    Check("cost unchanged", "warning", cost_left_behind, Override.IGNORE, needs=("price", "cost", "brand")),
     Check("many changes", "warning", many_changes, Override.IGNORE),
 )

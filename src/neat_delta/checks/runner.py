@@ -66,6 +66,17 @@ def run_checks(
     return found
 
 
+def checks_without_fields(live: Table, settings: Settings) -> dict[str, list[str]]:
+    """The checks that are off because no field has a role that they need, by the roles that are lacking."""
+    fields = settings.roles.found(live)
+    off: dict[str, list[str]] = {}
+    for check in CHECKS:
+        lacking = [role for role in check.needs if not fields[role]]
+        if lacking:
+            off.setdefault(" and ".join(role.replace("_", " ") for role in lacking), []).append(check.name)
+    return off
+
+
 def recheck(
     changes: ChangeSet,
     live: Table,

@@ -150,7 +150,7 @@ def _found(
     progress.step("calculating")
     if options.by not in ("item", "field"):
         by = field_name(options.by)
-        name = field_of(live, by) if by in ("category", "brand") and by not in live.names else by
+        name = field_of(live, by, settings) if by in ("category", "brand") and by not in live.names else by
         if name not in live.names:
             raise InvalidOption(
                 "there is no field with this name",
@@ -160,9 +160,9 @@ def _found(
             )
         found = found._replace(groups=by_group(both, name))
     if options.money:
-        found = found._replace(money=price_moves(both, settings.money))
+        found = found._replace(money=price_moves(both, settings))
     if options.stock:
-        found = found._replace(stock=stock_moves(both, settings.money))
+        found = found._replace(stock=stock_moves(both, settings))
     if options.quotes is not None:
         found = found._replace(**_affected_quotes(both, settings, options.quotes, progress))
     if options.quotes_csv is not None and found.affected_quotes is None:
@@ -179,7 +179,7 @@ def _affected_quotes(
 
     quotes = read_strict(path, progress)
     matched = quote_columns(quotes, both.changes.head.key)
-    return {"affected_quotes": touched_records(both, quotes, matched, settings.money), "quotes": quotes}
+    return {"affected_quotes": touched_records(both, quotes, matched, settings), "quotes": quotes}
 
 
 class ShownPart(NamedTuple):
@@ -300,7 +300,7 @@ def _view(
     if found.money is not None:
         yield from views.money_view(found.money, names, separator, shown, options.limit)
     if found.stock is not None and live is not None:
-        price, cost = settings.money.price_cost_fields(live.names)
+        price, cost = settings.roles.price_and_cost(live)
         yield from views.stock_view(found.stock, names, cost or price, separator, shown, options.limit)
     if found.affected_quotes is not None and found.quotes is not None:
         yield from views.records_view(found.affected_quotes, names, found.quotes, separator, shown, options.limit)

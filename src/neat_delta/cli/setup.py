@@ -63,6 +63,7 @@ def setup_command(
     from neat_delta.reading import read_table
     from neat_delta.tables.config_loader import load_settings
     from neat_delta.tables.profile import profile
+    from neat_delta.tables.settings import RoleSettings
     from neat_delta.update.config_draft import draft_config
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
@@ -75,7 +76,7 @@ def setup_command(
             existing = out.read_text("utf-8-sig")
         live = read_table(export, progress, format_given)
         named = choose_key(live, live.names, key)
-        text, added = draft_config(profile(live), named.fields, live.format, existing)
+        text, added = draft_config(profile(live), named.fields, live.format, existing, RoleSettings().found(live))
         wrote = bool(added) and (yes or not existing)
         if wrote:
             write_atomic(out, text.encode(), replace=True)

@@ -27,6 +27,10 @@ if TYPE_CHECKING:
     from neat_delta.tables.field_types import FieldType
     from neat_delta.tables.settings import FieldSettings
 
+# A person types it to empty just this cell.
+EMPTY_CELL = "(empty)"
+# What lists and programs write into cells of numbers and dates for which they have no data.
+NO_DATA = ["#n/a", "#nv", "n/a", "na", "n.a.", "k.a.", "nan", "null", "-", "–", "—", "--"]
 IN_FRONT, BEHIND = r"^(\s*)", r"(\s*)$"
 
 
@@ -236,7 +240,11 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
 
     if not kind.numeric and kind.name not in ("date", "yes/no") and column.name not in rules.as_typed:
         texts = _as_meant(texts, column, kind)
+    to_empty = texts["edited"].str.strip_chars() == EMPTY_CELL
+    on_purpose, texts = texts.filter(to_empty & ~are_blank(texts["was"])), texts.filter(~to_empty)
     is_blank = are_blank(texts["edited"])
+    if (kind.numeric or kind.name == "date") and not cleared:
+        is_blank |= texts["edited"].str.strip_chars().str.to_lowercase().is_in(NO_DATA)
     blank, texts = (texts.filter(is_blank), texts.filter(~is_blank)) if is_blank.any() else (texts.clear(), texts)
     emptied = blank.filter(~are_blank(blank["was"]))
     sheet_form = kind.infer_edited_format(_evidence(texts, column, fields), form)
@@ -256,8 +264,9 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
     alike = ~texts["pair"].is_in(pl.concat([unread["pair"], changed["pair"]]).implode())
     cells = changed.with_columns(now=kind.format(changed["reading"], changed["edited"], form))
     cells = cells.select("pair", "was", "now", "edited")
-    if cleared:
-        cells = pl.concat([cells, emptied.select("pair", "was", pl.lit(None, pl.String).alias("now"), "edited")])
+    taken_out = pl.concat([on_purpose, emptied]) if cleared else on_purpose
+    if len(taken_out):
+        cells = pl.concat([cells, taken_out.select("pair", "was", pl.lit(None, pl.String).alias("now"), "edited")])
     return FieldDiff(
         cells=cells.with_columns(field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")).select(
             "pair", "field", "was", "now"

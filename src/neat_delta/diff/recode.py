@@ -17,12 +17,12 @@ from neat_delta.diff.rekey_plan import apply_rekeys, rewrite_references, validat
 from neat_delta.diff.row_findings import no_data, unreadable_rows
 from neat_delta.errors import InvalidOption
 from neat_delta.matching import KEY_SEPARATOR, Key
-from neat_delta.matching.key import ALIASES
 from neat_delta.matching.matched_tables import describe_rows
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading import ReadOptions, read_table, require_every_row
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import field_name
+from neat_delta.tables.roles import named_as
 from neat_delta.tables.settings import FieldSettings
 from neat_delta.tables.type_inference import code_separator, resolve_type
 
@@ -86,7 +86,7 @@ def read_codes(path: Location, live: Table, options: ReadOptions, progress: Prog
     naming = [
         name
         for name in live.names
-        if name in ALIASES or resolve_type(live.distinct_values(name), name, FieldSettings()).name == "code"
+        if named_as("key", [name]) or resolve_type(live.distinct_values(name), name, FieldSettings()).name == "code"
     ]
     first = {field.column.strip() for field in codes.fields}
     if any(live.cells([name])[name].is_in(list(first)).any() for name in naming):

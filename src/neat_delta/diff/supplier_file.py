@@ -122,7 +122,7 @@ def _insist_on_order(result: CompareResult, sheet: Table, options: CompareOption
 def _parse_what_rules_need(live: Table, key: Key, formulas: Sequence[Formula], options: CompareOptions) -> None:
     """Parse at once the columns that are asked for one by one later; parsing costs by the pass, not by the column."""
     result = [rule.field for rule in formulas] + [name.removeprefix(LIVE) for rule in formulas for name in rule.names]
-    names = [*key.fields, find_name_field(live, key), *options.settings.money.price_cost_fields(live.names), *result]
+    names = [*key.fields, find_name_field(live, key), *options.settings.roles.price_and_cost(live), *result]
     live.cells([name for name in dict.fromkeys(names) if name in live.names])
 
 

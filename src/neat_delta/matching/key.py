@@ -12,6 +12,7 @@ from neat_delta.nearest import nearest_hint
 from neat_delta.tables import field_name
 from neat_delta.tables.distinct import is_ascending
 from neat_delta.tables.field_types import are_blank
+from neat_delta.tables.roles import named_as
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -19,26 +20,6 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
 
 KEY_SEPARATOR = "\x1f"  # the unit separator of ASCII
-
-# Names under which shops keep the code that people mean when they say "the item number", surest first.
-ALIASES = (
-    "sku",
-    "item_sku",
-    "product_sku",
-    "item_code",
-    "product_code",
-    "article_code",
-    "article_number",
-    "article_no",
-    "item_number",
-    "item_no",
-    "product_number",
-    "product_no",
-    "part_number",
-    "part_no",
-    "stock_code",
-    "code",
-)
 
 # A field of which so many values differ may name items, though one or two of them are shared by mistake.
 MOSTLY = 0.9
@@ -79,7 +60,7 @@ def choose_key(live: Table, shared: Sequence[str], given: Sequence[str] = ()) ->
     """
     if given:
         return Key(_explicit_key(live, shared, given), explicit=True)
-    named = next((alias for alias in ALIASES if alias in shared), None)
+    named = next(iter(named_as("key", shared)), None)
     if named is None:
         raise AmbiguousKey(
             "no SKU column found in both files",
@@ -146,7 +127,7 @@ def _candidates(live: Table, shared: Sequence[str]) -> dict[str, Any]:
         values = live.cells([name])[name]
         if len(values) and not (values.str.strip_chars() == "").any() and not values.is_duplicated().any():
             candidates[name] = values[0]
-    elsewhere = next((field.column for alias in ALIASES for field in live.fields if field.name == alias), None)
+    elsewhere = next((live.field(name).column for name in named_as("key", live.names)), None)
     naming = next((name for name in shared if _differ_where_filled(live.cells([name])[name])), None)
     return {"candidates": candidates, "elsewhere": elsewhere, "naming": naming}
 

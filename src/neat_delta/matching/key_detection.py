@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.matching.key import ALIASES
+from neat_delta.tables.roles import named_as
 
 if TYPE_CHECKING:
     from neat_delta.tables import Table
@@ -37,7 +37,7 @@ def key_candidates(table: Table, columns: list[ColumnProfile]) -> KeyCandidates:
     rows = len(table)
     filled = [column for column in columns if rows and column.filled == rows]
     alone = [column.field for column in filled if column.distinct == rows]
-    expected = next((alias for alias in ALIASES if alias in table.names), None)
+    expected = next(iter(named_as("key", table.names)), None)
     texts = {column.field for column in columns if column.type in ("text", "image")} - {expected}
     # Names and pictures may well differ on every item, but nobody knows items by them.
     alone = [field for field in alone if field not in texts] or alone

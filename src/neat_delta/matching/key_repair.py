@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from itertools import product
 from typing import TYPE_CHECKING
@@ -16,7 +15,7 @@ from neat_delta.replay import explain, read_numbers
 from neat_delta.replay.explain import DAY_OR_ISO, LIKE_A_DAY, MONTHS, TIME
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
     from neat_delta.matching.key import Key
     from neat_delta.matching.row_matching import RowMatches

@@ -6,7 +6,7 @@ import re
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import InvalidOption
-from neat_delta.matching.key import ALIASES
+from neat_delta.tables.roles import named_as
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -24,7 +24,7 @@ def quote_columns(records: Table, key: Sequence[str]) -> dict[str, str]:
         InvalidOption: there is no column of codes or of prices.
     """
     names = records.names
-    code = next((name for name in (*key, *ALIASES) if name in names), None)
+    code = next((name for name in (*key, *named_as("key", names)) if name in names), None)
     price = next((name for name in names if PRICE.search(name)), None)
     lacking = [what for what, name in ((f"the SKU ({', '.join(key)})", code), ("the price", price)) if name is None]
     if code is None or price is None or len(key) > 1:

@@ -11,12 +11,12 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.tables.roles import named_as
+
 if TYPE_CHECKING:
     from neat_delta.matching.key import Key
     from neat_delta.tables import Table
 
-# What people call an item by is in a field of such a name.
-NAME_FIELDS = ("name", "item_name", "product_name", "title", "item", "product", "label", "description", "article")
 TOP_ROWS = 100
 WORDS = r"\p{L}{2,}\W+\p{L}{2,}"
 # Beyond so many unknown codes it is the wrong file, or the wrong field.
@@ -34,7 +34,7 @@ SUGGESTIONS = {"key": pl.String, "item": pl.String, "name": pl.String, "likeness
 def find_name_field(table: Table, key: Key) -> str | None:
     """The field that people call items by: one of such a name, else the first whose values are mostly words."""
     others = [name for name in table.names if name not in key.fields]
-    named = next((name for name in NAME_FIELDS if name in others), None)
+    named = next(iter(named_as("name", others)), None)
     if named or not others:
         return named
     top = table.cells(others, pl.int_range(min(len(table), TOP_ROWS), dtype=pl.UInt32, eager=True))

@@ -17,7 +17,7 @@ from neat_delta.nearest import nearest_hint
 from neat_delta.output_paths import note_input
 from neat_delta.practice_shop.behaviour import DRAFT, FILE, StoreBehaviour, load_behaviour
 from neat_delta.tables import field_name
-from neat_delta.tables.type_inference import is_stock
+from neat_delta.tables.roles import is_stock
 
 if TYPE_CHECKING:
     from pathlib import Path

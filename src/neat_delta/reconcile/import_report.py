@@ -11,8 +11,8 @@ from neat_delta.analysis.cell_selection import Selection, cells_in
 from neat_delta.changeset.apply_findings import apply_findings
 from neat_delta.changeset.findings import findings_frame
 from neat_delta.errors import InvalidOption
-from neat_delta.matching.key import ALIASES
 from neat_delta.tables.formula_text import unescaped_unless
+from neat_delta.tables.roles import named_as
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
@@ -35,7 +35,7 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
         InvalidOption: there is no column of codes or of results, or no row is about an item of the change set.
     """
     names = results.names
-    code = next((name for name in (*changes.head.key, *ALIASES) if name in names), None)
+    code = next((name for name in (*changes.head.key, *named_as("key", names)) if name in names), None)
     result = next((name for name in names if RESULT.search(name)), None)
     lacking = [what for what, name in (("the SKU", code), ("the result", result)) if name is None]
     if code is None or result is None:

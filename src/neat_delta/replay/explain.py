@@ -151,6 +151,13 @@ def _as_day(was: str, now: str) -> str | None:
     return "code changed into a date" if old and all(part % 100 in shown for part in old) else None
 
 
+def _as_time(was: str, now: str) -> str | None:
+    """A time made of a code: the same hour and minute, on a clock of 12 or 24 hours."""
+    (hour, minute), (shown, *rest) = map(int, was.split(":")), map(int, re.findall(r"[0-9]+", now))
+    shown = shown % 12 + 12 if now.endswith("PM") else shown % 12 if now.endswith("AM") else shown
+    return "code changed into a time" if [shown, rest[0]] == [hour, minute] else None
+
+
 def _parts(text: str) -> list[int]:
     """The numbers in a text, months by their English names among them."""
     for number, month in enumerate(MONTHS.split("|"), start=1):
@@ -167,7 +174,6 @@ PATTERNS: dict[str, pl.Expr] = {
     "tab lost": WAS.str.contains("\t") & (WAS.str.replace_all("\t", "") == NOW.str.replace_all("\t", "")),
     "white space changed": _plain_spaces(WAS) == _plain_spaces(NOW),
     "midnight lost": WAS.str.replace(r"[ T]00:00(:00(\.0+)?)?$", "") == NOW,
-    "code changed into a time": WAS.str.contains(r"^[0-9]{1,2}:[0-9]{1,2}$") & NOW.str.contains(TIME),
     "TRUE/FALSE was translated": pl.any_horizontal(
         (WAS.str.to_lowercase() == word) & NOW.str.to_lowercase().is_in([*others, number])
         for (word, others), number in zip(TRUTH.items(), "10", strict=True)
@@ -176,6 +182,7 @@ PATTERNS: dict[str, pl.Expr] = {
 BEYOND_ASCII = r"[^\x00-\x7f]"
 PAIRWISE: tuple[tuple[pl.Expr, Callable[[str, str], str | None]], ...] = (
     (WAS.str.contains(r"^\s*=") & ~NOW.str.contains(r"^\s*="), _run),
+    (WAS.str.contains(r"^[0-9]{1,2}:[0-9]{1,2}$") & NOW.str.contains(TIME), _as_time),
     (WAS.str.contains(LIKE_A_DAY) & NOW.str.contains(DAY_OR_ISO) & (WAS != NOW), _as_day),
     (WAS.str.contains(BEYOND_ASCII), wrongly_read),
 )

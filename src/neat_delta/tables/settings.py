@@ -35,19 +35,18 @@ from neat_delta.tables.field import field_name
 from neat_delta.tables.field_types import FormatOverrides, field_types
 from neat_delta.tables.field_types.date import named_formats
 from neat_delta.tables.read_options import ReadOptions
+from neat_delta.tables.roles import field_in_role, fields_in_role, is_stock
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
+
+    from neat_delta.tables.table import Table
 
 # What the file of settings is called.
 NAME = "catalogue.toml"
 REPLACE = "replace"
 LEAVE, CLEAR = "leave", "clear"
 EMPTIES, LEAVES = "empties", "leaves"
-# Under these names shops keep what things sell for and cost, surest first.
-PRICES = ("price", "selling_price", "retail_price", "net_price", "gross_price", "unit_price", "list_price", "rrp")
-COSTS = ("cost", "cost_price", "unit_cost", "purchase_price", "buying_price")
-SALE_PRICES = ("sale_price", "special_price", "offer_price", "promotion_price", "discounted_price")
 # What a shop keeps itself, or what changes far more than one cell when it changes.
 LOCKED_BY_DEFAULT = re.compile(
     r"^(item_|product_)?(id|type|uuid)$|(^|_)(tax_class|attribute_(set|group))$|^(added|created|updated|changed)(_at|_on)?$"
@@ -241,8 +240,8 @@ class CheckSettings:
 
 
 @dataclass(frozen=True)
-class MoneySettings:
-    """``[money]``: which fields hold price, cost and sale price, where their names do not tell."""
+class RoleSettings:
+    """``[roles]``: which field is the price, the cost …, where headers and values do not show it."""
 
     price: FieldName | None = None
     """The field of the price."""
@@ -250,20 +249,41 @@ class MoneySettings:
     """The field of the cost."""
     sale_price: FieldName | None = None
     """The field of the sale price."""
+    stock: tuple[FieldName, ...] = ()
+    """The fields of the stock, one for each location."""
+    category: FieldName | None = None
+    """The field of the category."""
+    brand: FieldName | None = None
+    """The field of the brand."""
+
+    def field_for(self, role: str, live: Table) -> str | None:
+        """The field with a role: as configured, else the one whose header and values show it."""
+        configured: str | None = getattr(self, role)
+        return configured or field_in_role(live, role)
+
+    def found(self, live: Table) -> dict[str, list[str]]:
+        """The fields that were found for each role; a role without any has an empty list."""
+        fields = {
+            role: [name] if (name := self.field_for(role, live)) else [] for role in ("price", "cost", "sale_price")
+        }
+        fields["stock"] = list(self.stock) or fields_in_role(live, "stock")
+        return fields | {role: [name] if (name := self.field_for(role, live)) else [] for role in ("category", "brand")}
+
+    def price_and_cost(self, live: Table) -> tuple[str | None, str | None]:
+        """The fields of price and cost, as far as there are any."""
+        return self.field_for("price", live), self.field_for("cost", live)
+
+    def is_stock(self, name: str, kind: str) -> bool:
+        """Whether a field of this name and type counts units: as configured, else by its name."""
+        return name in self.stock or (not self.stock and is_stock(name, kind))
+
+
+@dataclass(frozen=True)
+class MoneySettings:
+    """``[money]``: what holds for amounts of money."""
+
     tax: Decimal = Decimal(0)
     """The tax that a price includes, as a share: 0.19."""
-
-    def price_of(self, names: Sequence[str]) -> str | None:
-        """The field of the price, if there is one."""
-        return self.price or next((name for name in PRICES if name in names), None)
-
-    def sale_of(self, names: Sequence[str]) -> str | None:
-        """The field of the sale price, if there is one."""
-        return self.sale_price or next((name for name in SALE_PRICES if name in names), None)
-
-    def price_cost_fields(self, names: Sequence[str]) -> tuple[str | None, str | None]:
-        """The fields of price and cost, as far as there are any."""
-        return self.price_of(names), self.cost or next((name for name in COSTS if name in names), None)
 
 
 @dataclass(frozen=True)
@@ -299,7 +319,9 @@ class Settings:
     checks: CheckSettings = field(default_factory=CheckSettings)
     """Limits, conditions, and checks that are off."""
     money: MoneySettings = field(default_factory=MoneySettings)
-    """Which fields hold price, cost and sale price."""
+    """The tax that prices include."""
+    roles: RoleSettings = field(default_factory=RoleSettings)
+    """Which field is the price, the cost, the stock …"""
     refresh: RefreshSettings = field(default_factory=RefreshSettings)
     """How to handle changes of the shop in the meantime."""
     path: Annotated[Path | None, NotInFile()] = None

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -15,13 +14,6 @@ if TYPE_CHECKING:
     from neat_delta.tables.field_types import FieldType
     from neat_delta.tables.settings import FieldSettings
     from neat_delta.tables.table import Table
-
-STOCK = re.compile(r"(^|_)(stock|qty|quantity|on_hand|inventory)(_|$)")
-
-
-def is_stock(name: str, kind: str) -> bool:
-    """Whether a field of this name and kind counts the units in a stock room."""
-    return kind in ("quantity", "number") and bool(STOCK.search(name))
 
 
 def resolve_type(filled: pl.Series, name: str, configured: FieldSettings) -> FieldType:

@@ -15,7 +15,7 @@ from neat_delta.tables.field_types.date import named_formats
 from neat_delta.tables.settings import LOCKED_BY_DEFAULT
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping, Sequence
 
     from neat_delta.tables import FileFormat
     from neat_delta.tables.profile import ColumnProfile
@@ -58,11 +58,17 @@ SHOWN = 90
 
 
 def draft_config(
-    columns: Sequence[ColumnProfile], key: Sequence[str], form: FileFormat, existing: str = ""
+    columns: Sequence[ColumnProfile],
+    key: Sequence[str],
+    form: FileFormat,
+    existing: str = "",
+    roles: Mapping[str, Sequence[str]] | None = None,
 ) -> tuple[str, list[str]]:
     """The text of a catalogue.toml for an export, and the fields that are new in it.
 
     What is in ``existing`` stays as it is, comments and layout too; only fields that it lacks are added.
+
+    ``roles`` are the fields found for each role.
 
     Raises:
         InvalidInput: the existing text is no TOML.
@@ -76,6 +82,7 @@ def draft_config(
         document.add("key", tomlkit.item(list(key)))
         document.add(tomlkit.nl())
         _remarks(document, _forms(form, key))
+        document.add("roles", _roles(roles or {}))
     if "fields" not in document:
         document.add("fields", tomlkit.table(is_super_table=True))
     fields = document["fields"]
@@ -86,6 +93,19 @@ def draft_config(
         fields[column.field] = _table(column, key)
         added.append(column.field)
     return tomlkit.dumps(document), added
+
+
+def _roles(roles: Mapping[str, Sequence[str]]) -> tomlkit.items.Table:
+    """Which field is the price, the cost …; roles without a field as comments, to be filled in."""
+    table = tomlkit.table()
+    table.add(tomlkit.comment("which field is what; checks on money and stock need it"))
+    for role, names in roles.items():
+        if names:
+            table.add(role, list(names) if role == "stock" else names[0])
+        else:
+            table.add(tomlkit.comment(f'{role} = ""'))
+    table.add(tomlkit.nl())
+    return table
 
 
 def _remarks(document: tomlkit.TOMLDocument, text: str) -> None:

@@ -12,7 +12,6 @@ from neat_delta.diff.rekey_plan import schedule
 from neat_delta.errors import WriteError
 from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.matching.key import key_parts
-from neat_delta.tables.type_inference import is_stock
 from neat_delta.update.field_sets import FEWEST_CELLS, NO_FILL_RULES, WAYS, FillRules, field_sets, merge_sets
 
 if TYPE_CHECKING:
@@ -339,8 +338,8 @@ def fill_rules(changes: ChangeSet, live: Table, settings: Settings) -> FillRules
     never = {
         name
         for name, info in changes.head.fields.items()
-        if info.type == "price" or is_stock(name, info.type or "") or settings.is_locked(name)
+        if info.type == "price" or settings.roles.is_stock(name, info.type or "") or settings.is_locked(name)
     }
-    prices = (settings.money.price_of(live.names), settings.money.sale_of(live.names))
+    prices = (settings.roles.field_for("price", live), settings.roles.field_for("sale_price", live))
     never.update(settings.refresh.difference, (name for name in prices if name))
     return FillRules(settings.imports.leaves_blanks, frozenset(never))

@@ -13,6 +13,7 @@ from rich.text import Text
 from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
 from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
 from neat_delta.changeset.findings import data_of, is_about_columns
+from neat_delta.checks import checks_without_fields
 from neat_delta.views.file_format import catalogue_view, no_data_view
 from neat_delta.views.formatting import (
     DOWN,
@@ -36,6 +37,8 @@ if TYPE_CHECKING:
 
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.diff.compare import CompareResult
+    from neat_delta.tables import Table
+    from neat_delta.tables.settings import Settings
 
 SOME_ITEMS = 20
 SOME_FINDINGS = 3
@@ -95,6 +98,22 @@ def files_view(result: CompareResult, width: int, *, columns: bool = True) -> It
         if names_left:
             message = f"{pluralize(len(names_left), 'column')} {where}: {', '.join(names_left)}"
             yield from sentence("not used", message, width)
+
+
+def roles_view(live: Table, settings: Settings, width: int) -> Iterator[Text]:
+    """Which columns are price, cost, stock …; and how many checks are off because none is."""
+    fields = settings.roles.found(live)
+    parts = []
+    for role, names in fields.items():
+        columns = ", ".join(live.field(name).column for name in names if name in live.names)
+        title = role.replace("_", " ")
+        parts += [title if columns.replace("_", " ") == title else f"{title} = {columns}"] if columns else []
+    off = checks_without_fields(live, settings)
+    count_off = sum(map(len, off.values()))
+    if count_off:
+        lacking = ", ".join(dict.fromkeys(role for roles in off for role in roles.split(" and ")))
+        parts.append(f"{pluralize(count_off, 'check')} off: no {lacking} (set it in [roles] of catalogue.toml)")
+    yield from sentence("roles", " · ".join(parts), width)
 
 
 def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:

@@ -92,7 +92,7 @@ def _drawn(both: BeforeAfter, settings: Settings, form: str) -> dict[str, tuple[
 
 def _price_moves(figure: Figure, both: BeforeAfter, settings: Settings) -> str | None:
     """Prices was against now, and how far they move."""
-    moves = price_moves(both, settings.money).filter(
+    moves = price_moves(both, settings).filter(
         (pl.col("price") > 0) & (pl.col("price_was") > 0) & (pl.col("price") != pl.col("price_was"))
     )
     if moves.is_empty():
@@ -150,7 +150,7 @@ def _spread(axes: Axes, share: Any, up: Any) -> None:
 
 def _margins(figure: Figure, both: BeforeAfter, settings: Settings) -> str | None:
     """The margin before and after by category."""
-    summed = margins_by(both, settings.money, field_of(both.live, "category")).drop_nulls()
+    summed = margins_by(both, settings, field_of(both.live, "category", settings)).drop_nulls()
     if summed.is_empty():
         return None
     some = summed.head(MOST_GROUPS).reverse()
@@ -181,7 +181,7 @@ def _changes(figure: Figure, both: BeforeAfter, settings: Settings) -> str | Non
     cells = both.changes.cells_with_action(CHANGE, RECODE).select("key", "field")
     if cells.is_empty():
         return None
-    groups = both.texts(field_of(both.live, "category")).select("key", group=pl.col("now").fill_null("–"))
+    groups = both.texts(field_of(both.live, "category", settings)).select("key", group=pl.col("now").fill_null("–"))
     counted = cells.join(groups, on="key").group_by("group", "field").len()
     rows, columns = (
         counted.group_by(name).agg(pl.col("len").sum()).sort("len", name, descending=[True, False])[name].head(most)
@@ -213,7 +213,7 @@ def _changes(figure: Figure, both: BeforeAfter, settings: Settings) -> str | Non
 
 def _stock_value(figure: Figure, both: BeforeAfter, settings: Settings) -> str | None:
     """The value of stock that comes and goes, by stock room."""
-    rooms = by_room(stock_moves(both, settings.money))
+    rooms = by_room(stock_moves(both, settings))
     sums = rooms.select(pl.col("value_up", "value_down").cast(pl.Float64).sum()).row(0)
     if not any(sums):
         return None
@@ -241,7 +241,7 @@ def _stock_value(figure: Figure, both: BeforeAfter, settings: Settings) -> str |
     axes.set(xlim=(-widest, widest), ylim=(-0.8, len(names) - 0.2))
     axes.set_yticks(places, names)
     axes.xaxis.set_major_formatter(lambda value, _: f"{abs(value):,.0f}")
-    _, cost = settings.money.price_cost_fields(both.live.names)
+    _, cost = settings.roles.price_and_cost(both.live)
     axes.set_xlabel(f"value of the units, at {'cost' if cost else 'price'}")
     axes.legend(frameon=False, loc="upper left", ncols=2)
     return f"Stock value: +{sums[0]:,.2f}, −{sums[1]:,.2f}"

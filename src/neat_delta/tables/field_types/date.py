@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import datetime
+import re
 from typing import TYPE_CHECKING
 
 import polars as pl
 
 from neat_delta.tables.field_types.field_type import sample_has_digits, sample_matches
+from neat_delta.tables.roles import plain
 
 if TYPE_CHECKING:
     from neat_delta.tables.field_types.field_type import EditedColumn, FormatOverrides
@@ -25,6 +28,27 @@ FORMS = {
     "%d-%m-%Y": r"^[0-9]{1,2}-[0-9]{1,2}-[0-9]{4}$",
 }
 ISO = "%Y-%m-%d"
+# The months by how their names begin, without accents, in the languages of shops; of two that fit, the longer counts.
+MONTHS = (
+    "jan ene gen sty tammi led oca",
+    "feb fev lut helmi uno sub",
+    "mar mrz mrt maa bre",
+    "apr avr abr kwi huhti dub nis",
+    "may mai maj mag mei touko kve",
+    "jun juin giu cze kesa cerven cervn haz",
+    "jul juil lug lip heina cervenec cervenc tem",
+    "aug aou ago sie elo srp agu",
+    "sep set wrz syys zar eyl",
+    "oct okt ott out paz loka rij eki",
+    "nov lis marras kas",
+    "dec dez dic des gru joulu pro ara",
+)
+STEMS = sorted(
+    ((stem, month) for month, stems in enumerate(MONTHS, start=1) for stem in stems.split()),
+    key=lambda one: -len(one[0]),
+)
+# A weekday, the month, and words such as "de".
+MOST_WORDS = 4
 # How people write the parts of a form, beside how strftime does.
 PARTS = {"YYYY": "%Y", "YY": "%y", "MM": "%m", "DD": "%d"}
 
@@ -79,7 +103,14 @@ class Date:
 
     def normalize(self, cells: pl.Series, form: str | None) -> pl.Series:
         """Dates as ISO 8601 text; ISO cells are understood everywhere."""
-        return _read(cells, form).zip_with(_read(cells, ISO).is_null(), _read(cells, ISO))
+        iso = _read(cells, ISO)
+        readings = _read(cells, form).zip_with(iso.is_null(), iso)
+        in_words = readings.is_null() & cells.str.contains(r"\p{L}")
+        if not in_words.any():
+            return readings
+        spelt = {text: day_in_words(text) for text in cells.filter(in_words).unique()}
+        named = cells.replace_strict(spelt, default=None, return_dtype=pl.String)
+        return readings.zip_with(readings.is_not_null(), named)
 
     def in_century_of(self, before: pl.Series, readings: pl.Series, cells: pl.Series, form: str | None) -> pl.Series:
         """Readings, of which those that differ from the dates before in the century only are these dates.
@@ -96,6 +127,32 @@ class Date:
         dates = readings.str.to_date(ISO)
         written = dates.dt.strftime(form or ISO)
         return written.zip_with(_read(written, form or ISO).eq_missing(readings), readings)
+
+
+def day_in_words(text: str) -> str | None:
+    """A date with its month in words, or with the signs for year, month and day of Chinese and Japanese; else null."""
+    found = re.fullmatch(r"\s*([0-9]{4})\s?[年년]\s?([0-9]{1,2})\s?[月월]\s?([0-9]{1,2})\s?[日일]\s*", text)
+    if found:
+        return _as_iso(*map(int, found.groups()))
+    numbers = [int(part) for part in re.findall(r"[0-9]+", text)]
+    words = re.findall(r"[a-z]{3,}", plain(text))
+    months = {month for word in words if (month := _month(word)) is not None}
+    years = [number for number in numbers if number > 31]
+    days = [number for number in numbers if number <= 31]
+    if len(months) != 1 or len(years) != 1 or len(days) != 1 or len(words) > MOST_WORDS:
+        return None
+    return _as_iso(years[0], months.pop(), days[0])
+
+
+def _month(word: str) -> int | None:
+    return next((month for stem, month in STEMS if word.startswith(stem)), None)
+
+
+def _as_iso(year: int, month: int, day: int) -> str | None:
+    try:
+        return datetime.date(year, month, day).isoformat()
+    except ValueError:
+        return None
 
 
 def _read(cells: pl.Series, form: str | None) -> pl.Series:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.tables.field_types import code
 from neat_delta.tables.field_types.exact_text import ExactText
+from neat_delta.tables.roles import speaks_of
 
 if TYPE_CHECKING:
     import polars as pl
@@ -19,7 +20,7 @@ NAMES = re.compile(
 
 def matches(values: pl.Series, field: str) -> bool:
     """Codes in a field whose name speaks of other items."""
-    return bool(NAMES.search(field)) and code.matches(values, field)
+    return (speaks_of(field, "parent") or bool(NAMES.search(field))) and code.matches(values, field)
 
 
 TYPE = ExactText("item link", priority=55, expected="a SKU, as text", matches=matches, reading=code.normalize)

@@ -7,12 +7,16 @@ from typing import TYPE_CHECKING
 
 from neat_delta.tables.field_types.field_type import FEW, sample_matches
 from neat_delta.tables.field_types.numeric import Numeric, all_numbers
+from neat_delta.tables.roles import MONEY, plain, speaks_of
 
 if TYPE_CHECKING:
     import polars as pl
 
-# Words that shops use in the names of money columns, whatever is around them.
-NAMES = re.compile(r"(^|_)(price|prices|cost|costs|rrp|msrp|net|gross|amount|fee|deposit|surcharge|special)(_|$)")
+# Words for amounts of money besides those for price and cost.
+NAMES = re.compile(
+    r"(^|_)(prices|costs|msrp|net|gross|amount|fee|deposit|surcharge|special|betrag|gebuhr|pfand|montant|importe|importo|"
+    r"bedrag|kwota|valor|belopp|belob|summa|castka|tutar|金額)(_|$)"
+)
 
 CENTS = r"[.,][0-9][0-9]$"
 
@@ -21,7 +25,11 @@ def matches(values: pl.Series, field: str) -> bool:
     """All values are numbers, and the field's name speaks of money or every value has two decimals."""
     if not all_numbers(values.head(FEW)):
         return False
-    named = bool(NAMES.search(field)) or (sample_matches(values, CENTS) and bool(values.str.contains(CENTS).all()))
+    named = (
+        speaks_of(field, *MONEY)
+        or bool(NAMES.search(plain(field)))
+        or (sample_matches(values, CENTS) and bool(values.str.contains(CENTS).all()))
+    )
     return named and all_numbers(values)
 
 

@@ -27,6 +27,14 @@ UNDECIDED = r"^[+-]?[1-9][0-9]{0,2}[.,][0-9]{3}$"
 _DECIMAL = r"^[+-]?(0|[1-9][0-9]*)?{mark}[0-9]+$"
 SPACE = "[ \u00a0\u202f]"
 APOSTROPHES = "['\u2019]"
+# What people write beside an amount, and the decimals of a round one in Swiss style ("12.–").
+CURRENCY = r"(?:[€$£¥₹₺₽￥]|EUR|USD|GBP|CHF|SEK|NOK|DKK|PLN|CZK|TRY|JPY|zł|kr\.?|Kč|Fr\.?|TL|円)"
+ROUND = r"[.,][-–—]{1,2}$"
+# Thousands in groups of two, as in India.
+_INDIAN = r"^[+-]?[1-9][0-9]?(,[0-9]{2})+,[0-9]{3}(\.[0-9]+)?$"
+# Digits and separators of other scripts: full-width, Arabic-Indic, Persian, Devanagari.
+_DIGITS = {chr(start + digit): str(digit) for start in (0xFF10, 0x660, 0x6F0, 0x966) for digit in range(10)}
+_SIGNS = _DIGITS | {"．": ".", "，": ",", "٫": ".", "٬": ",", "−": "-", "\u2009": " ", "\u2007": " "}
 # What is reckoned with is exact; no price, stock or measure has more digits before its mark than that has room for.
 MOST_DIGITS = 26
 # What may stand between thousands besides the other decimal separator.
@@ -49,6 +57,8 @@ class NumberFormat:
     three_decimals: bool = False
     unpadded_integers: bool = False
     unambiguous: bool = field(default=False, compare=False)
+    lenient: bool = field(default=False, compare=False)
+    """Whether amounts may have a currency, and digits be of another script: in what people type, not in an export."""
 
 
 def infer_number_format(values: pl.Series, overrides: FormatOverrides | None = None) -> NumberFormat:
@@ -91,7 +101,7 @@ def infer_edited_number_format(sheet: EditedColumn, live_format: NumberFormat) -
     if separator is None and not points and in_doubt and sheet.whole is not None and sheet.whole_was is not None:
         marked = sheet.whole.filter(sheet.whole.str.contains("[.,]"))
         separator = live_format.decimal_separator if marked.is_in(sheet.whole_was.implode()).any() else None
-    return NumberFormat(separator, three_decimals=live_format.three_decimals, unambiguous=simple)
+    return NumberFormat(separator, three_decimals=live_format.three_decimals, unambiguous=simple, lenient=not simple)
 
 
 def normalize_numbers(cells: pl.Series, form: NumberFormat) -> pl.Series:
@@ -106,7 +116,12 @@ def normalize_numbers(cells: pl.Series, form: NumberFormat) -> pl.Series:
 def _readings(cells: pl.Series, form: NumberFormat) -> pl.Series:
     if all_simple(cells) or (form.decimal_separator == "," and bool(cells.str.contains(SIMPLE_WITH_COMMA).all())):
         return cells.to_frame("c").select(_trimmed(pl.col("c").str.replace(",", ".", literal=True))).to_series()
-    text = pl.col("c").str.strip_chars(" \t\u00a0\u202f")
+    text = pl.col("c")
+    if form.lenient:
+        text = text.str.replace_many(list(_SIGNS), list(_SIGNS.values()))
+        text = text.str.strip_chars(" \t\u00a0\u202f").str.replace(rf"^([+-]?){CURRENCY}\s?", "${1}")
+        text = text.str.replace(rf"\s?{CURRENCY}$", "").str.replace(ROUND, "")
+    text = text.str.strip_chars(" \t\u00a0\u202f")
     spaced = text.str.contains(rf"^[+-]?[0-9]{{1,3}}({SPACE}[0-9]{{3}}|{APOSTROPHES}[0-9]{{3}})+([.,][0-9]+)?$")
     joined = pl.when(spaced).then(text.str.replace_all(rf"{SPACE}|{APOSTROPHES}", "")).otherwise(text)
     frame = cells.to_frame("c").select(t=joined)
@@ -133,6 +148,8 @@ def _readings(cells: pl.Series, form: NumberFormat) -> pl.Series:
         .then(without[","])
         .when(t.str.contains(_GROUPS_OF.format(mark=r"\.") + r"(,[0-9]+)?$"))
         .then(without["."].str.replace(",", ".", literal=True))
+        .when(t.str.contains(_INDIAN))
+        .then(without[","])
     )
     return frame.select(plain.alias("p")).select(_shortest(pl.col("p"))).to_series()
 

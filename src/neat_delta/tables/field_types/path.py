@@ -2,16 +2,16 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.tables.roles import speaks_of
+
 if TYPE_CHECKING:
     from neat_delta.tables.field_types.field_type import EditedColumn, FormatOverrides
 
-NAMES = re.compile(r"(^|_)(categor(y|ies)|path|breadcrumb|department)(_|$)")
 SEPARATORS = (">", "/", "\\", "|", ":", "»")
 LEVEL = "\x1f"
 MOSTLY = 0.9
@@ -36,7 +36,7 @@ class Path:
 
     def matches(self, values: pl.Series, field: str) -> bool:
         """The field's name speaks of categories, and some value has two levels."""
-        return bool(NAMES.search(field)) and _commonest(values) is not None
+        return speaks_of(field, "category") and _commonest(values) is not None
 
     def infer_format(self, values: pl.Series, overrides: FormatOverrides | None = None) -> PathFormat:
         """The separator that most values have, and how it is written."""

@@ -121,7 +121,7 @@ def _data(both: BeforeAfter, settings: Settings) -> dict[str, Any]:
     a list of pieces: plain ones as texts, changed ones in lists of their own.
     """
     changes = both.changes
-    group_of, groups = _groups(both)
+    group_of, groups = _groups(both, settings)
     fields = list(changes.head.fields)
     place = {name: at for at, name in enumerate(fields)}
     cells: dict[str, list[list[Any]]] = {}
@@ -169,10 +169,10 @@ def _sides(was: str | None, now: str | None, kind: str, separator: str | None) -
     return side(CAME), side("went")
 
 
-def _groups(both: BeforeAfter) -> tuple[dict[str, int], list[str]]:
+def _groups(both: BeforeAfter, settings: Settings) -> tuple[dict[str, int], list[str]]:
     """The category of each touched item, as a place among the names of all."""
     try:
-        field = field_of(both.live, "category")
+        field = field_of(both.live, "category", settings)
     except InvalidOption:
         return {}, []
     texts = both.texts(field).select("key", pl.col("now").fill_null(NOTHING))
@@ -184,7 +184,7 @@ def _groups(both: BeforeAfter) -> tuple[dict[str, int], list[str]]:
 def _money(both: BeforeAfter, settings: Settings) -> list[list[str]]:
     """The money view: code, name, price and cost and margin per cent was and now, and the price that keeps it."""
     try:
-        moves = price_moves(both, settings.money)
+        moves = price_moves(both, settings)
     except InvalidOption:
         return []
     separator, names = (
