@@ -14,6 +14,7 @@ import argparse
 import csv
 import io
 import json
+import os
 import random
 import shutil
 import string
@@ -273,12 +274,14 @@ def same(one: str, other: str) -> bool:
 def converted(exports: list[Export], route: Route, folder: Path) -> list[Path]:
     """The files after the spreadsheet program has opened and saved them."""
     out = folder / "saved"
+    # Two programs at once cannot share a profile.
+    profile = f"{tempfile.gettempdir()}/round-trips-profile-{os.getpid()}"
     by_delimiter: dict[str, list[Path]] = {}
     for export in exports:
         first = export.path.read_text("utf-8").split("\n", 1)[0]
         by_delimiter.setdefault(next(sign for sign in ";\t," if sign in first), []).append(export.edited)
     for delimiter, paths in by_delimiter.items():
-        command = ["soffice", f"-env:UserInstallation=file://{tempfile.gettempdir()}/round-trips-profile", "--headless"]
+        command = ["soffice", f"-env:UserInstallation=file://{profile}", "--headless"]
         command += [f"--infilter={route.opening(delimiter)}", "--convert-to", route.saving, "--outdir", str(out)]
         subprocess.run([*command, *map(str, paths)], check=True, capture_output=True)
     return [out / f"{export.edited.stem}.{route.form}" for export in exports]

@@ -15,7 +15,14 @@ from neat_delta.diff.changeset_of import changeset_of, items_of_findings, row_st
 from neat_delta.diff.deletions import add_deletions
 from neat_delta.diff.rekey_plan import apply_rekeys
 from neat_delta.diff.rekeyed_rows import pair_rekeyed_rows
-from neat_delta.diff.row_findings import likely_rekeys, repaired_keys, row_findings, rows_of_two_items, unknown_keys
+from neat_delta.diff.row_findings import (
+    likely_rekeys,
+    repaired_keys,
+    row_findings,
+    rows_of_two_items,
+    rows_taken_for_another,
+    unknown_keys,
+)
 from neat_delta.errors import InvalidOption
 from neat_delta.matching import ColumnMapping, Key, RowMatches, choose_key, match_columns, match_rows
 from neat_delta.matching.context import Context
@@ -212,7 +219,7 @@ def compare(
         excluded=matched.excluded,
         suggestions=suggestions,
     )
-    conflicting = rows_of_two_items(tables, options.settings.identity)
+    conflicting = pl.concat([rows_of_two_items(tables, options.settings.identity), rows_taken_for_another(tables)])
     return with_findings(result, conflicting) if len(conflicting) else result
 
 

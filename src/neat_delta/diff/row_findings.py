@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.findings import as_data, findings_frame, no_findings
+from neat_delta.matching.key_repair import taken_for_another
 
 if TYPE_CHECKING:
     from neat_delta.matching import Key
@@ -238,6 +239,22 @@ def rows_of_two_items(tables: MatchedTables, identity: str | None) -> pl.DataFra
         line=tables.edited_lines(rows["edited"]),
         value=rows["id"],
         message=rows.select(pl.format(message, "other")).to_series(),
+    )
+
+
+def rows_taken_for_another(tables: MatchedTables) -> pl.DataFrame:
+    """Rows that have the key of one item and the cells of another, whose key a spreadsheet program makes the same."""
+    rows = taken_for_another(tables.live, tables.edited, tables.key, tables.rows, tables.plain_fields)
+    meant = pl.DataFrame({"meant": tables.key.values(tables.live, rows["meant"])})
+    advice = "the other cells are those of {}, which is missing from the file. Correct the SKU"
+    return findings_frame(
+        "damaged SKU",
+        "error",
+        key=tables.key.values(tables.live, rows["live"]),
+        line=tables.edited_lines(rows["edited"]),
+        value=tables.key.values(tables.live, rows["live"]),
+        message=meant.select(pl.format(advice, "meant")).to_series(),
+        data=as_data(meant.select(may_be=pl.concat_list("meant"))),
     )
 
 

@@ -26,6 +26,8 @@ PAIRS = {"edited": pl.UInt32, "live": pl.UInt32}
 # A row is the item's if so large a share of its other cells says so. If so many rows of the file show one effect, of
 # which so large a share are their item's beyond doubt, then it has happened to the whole column of keys.
 AGREEING, MANY, NEARLY_ALL = 0.5, 8, 0.8
+# A key that a program writes otherwise: with zeros in front, a sign, decimals, a power of ten.
+NOT_SHORTEST = r"^\s*[+0]|[.,]|^[0-9]+[eE]"
 # In a row with so few other cells all of them may have been edited.
 FEW_FIELDS = 2
 
@@ -63,6 +65,29 @@ def repairable_keys(
     found = found.join(unnamed, on="live", how="semi")
     found = found.filter(pl.col("live").is_unique() & pl.col("edited").is_unique()).sort("edited")
     return found if in_doubt or found.is_empty() else found.filter(_certain(live, edited, key, found, fields))
+
+
+def taken_for_another(live: Table, edited: Table, key: Key, matches: RowMatches, fields: Sequence[str]) -> pl.DataFrame:
+    """Rows with the key of one item and the cells of another, whose key a program writes just so (edited, live, meant).
+
+    "000417" comes back as "417", which may be the key of an item as well.
+    """
+    missing = pl.DataFrame({"meant": matches.missing, "code": key.values(live, matches.missing)})
+    missing = missing.filter(pl.col("code").str.contains(NOT_SHORTEST))
+    found = pl.DataFrame(schema=PAIRS | {"meant": pl.UInt32})
+    if missing.is_empty() or not fields:
+        return found
+    pairs = matches.pairs.with_columns(code=key.values(live, matches.pairs["live"]))
+    for read in ".,":
+        values = missing.select("meant", code=read_numbers(missing["code"], read)).drop_nulls()
+        found = pl.concat(
+            [found, pairs.join(values, on="code", maintain_order="left").select("edited", "live", "meant")]
+        )
+    if found.is_empty():
+        return found
+    own, _ = _agreement(live, edited, found.select("edited", "live"), fields)
+    others, _ = _agreement(live, edited, found.select("edited", live="meant"), fields)
+    return found.filter(others > own).unique("edited", keep="first", maintain_order=True)
 
 
 def _certain(live: Table, edited: Table, key: Key, pairs: pl.DataFrame, fields: Sequence[str]) -> pl.Series:
