@@ -40,6 +40,16 @@ def test_a_column_multiplied_by_a_power_of_ten_is_held_back(tmp_path, factor):
     assert (cells, "column multiplied" in checks) == ({"A0": "77.70"}, True)
 
 
+def test_a_column_without_its_decimal_separators_is_held_back(tmp_path):
+    live = [f"{at}.{at * 7:03}" if at % 2 else f"{at}.{at % 9 + 1}" for at in range(1, 13)]
+    edited = [cell.replace(".", "") for cell in live]
+    edited[3] = "7.7"
+
+    cells, checks = tried_on(tmp_path, "weight", live, edited)
+
+    assert (cells, "separator lost" in checks) == ({"A3": "7.7"}, True)
+
+
 @pytest.mark.parametrize("places", ["1", "0.1"])
 def test_a_column_rounded_alike_is_held_back(tmp_path, places):
     live = [f"{at}.{at * 37 % 90 + 12}" for at in range(1, 13)]

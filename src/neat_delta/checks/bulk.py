@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.checks.check import Check, Override, cells_of, concat_findings
+from neat_delta.replay import read_numbers
 from neat_delta.tables.field_types import type_named
 
 if TYPE_CHECKING:
@@ -23,6 +24,7 @@ FACTORS = (10, 100, 1000)
 # So many cells of a column at least, and so large a share of those that change, went one and the same way.
 FEWEST_ALIKE, SHARE_ALIKE = 5, 0.8
 MOST_DECIMALS = 4
+FRACTION = r"[.,][0-9]+$"
 # What no keyboard writes into a cell: all controls (ECMA-48) but tab and line ends.
 CONTROL = r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x{9f}]"
 
@@ -37,6 +39,22 @@ def multiplied_alike(context: CheckContext) -> pl.DataFrame:
                 if _alike(hit, both):
                     message = f"the whole column changed by a factor of {factor:,}: wrong decimal separator?"
                     found.append(context.findings_for(cells_of(cells, hit), "column multiplied", "error", message))
+    return concat_findings(found)
+
+
+def separator_dropped(context: CheckContext) -> pl.DataFrame:
+    """All numbers of a column lost their decimal separator: 1250 for 12.50, 430 for 0.430."""
+    found = []
+    for cells, both in _numbers_typed(context):
+        texts = cells.join(both.select("key"), on="key", how="semi", maintain_order="left").drop_nulls(["was", "now"])
+        fine = texts.filter(WAS.str.contains(FRACTION))
+        digits = WAS.str.replace_all("[^0-9]", "").str.strip_chars_start("0")
+        separator = context.changes.head.fields[str(cells["field"][0])].decimal_separator or "." if len(cells) else "."
+        now = read_numbers(fine["now"], separator).str.strip_chars_start("-")
+        hit = fine.filter(fine.select(digits).to_series() == now)
+        if _alike(hit, fine):
+            message = "the whole column lost its decimal separator: opened with the wrong one?"
+            found.append(context.findings_for(cells_of(cells, hit), "separator lost", "error", message))
     return concat_findings(found)
 
 
@@ -96,6 +114,7 @@ def _alike(hit: pl.DataFrame, both: pl.DataFrame) -> bool:
 
 CHECKS = (
     Check("column multiplied", "error", multiplied_alike, Override.IGNORE),
+    Check("separator lost", "error", separator_dropped, Override.IGNORE),
     Check("column rounded", "error", rounded_alike, Override.IGNORE),
     Check("percent slip", "error", share_slip, Override.IGNORE),
     Check("control character", "error", control_character, Override.IGNORE),

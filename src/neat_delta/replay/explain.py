@@ -7,6 +7,7 @@ that turns its live text into just the text that came back. What no effect expla
 from __future__ import annotations
 
 import re
+from collections import Counter
 from decimal import Decimal, InvalidOperation
 from itertools import product
 from typing import TYPE_CHECKING
@@ -19,13 +20,14 @@ from neat_delta.tables.corruption import DAY, FAILED, POWER_OF_TEN
 from neat_delta.tables.field_types.flag import TRUTH
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterator
 
 WAS, NOW = pl.col("was"), pl.col("now")
 # A program keeps fifteen significant digits of a number.
 SIGNIFICANT = 15
 TIME = r"^[0-9]{1,2}:[0-9]{2}(:[0-9]{2})?( ?[AP]M)?$"
 DAY_OR_ISO = rf"{DAY}|^[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}$|^[0-9]{{4}}/[0-9]{{1,2}}/[0-9]{{1,2}}$"
+MIDNIGHT = r"[ T]00:00(:00(\.0+)?)?$"
 MONTHS = "Jan|Feb|Mar|Apr|May|Jun|Jul|Aug|Sep|Oct|Nov|Dec"
 LIKE_A_DAY = (
     r"^([0-9]{1,2}[/.-][0-9]{1,2}|[0-9]{1,2}[/.-][0-9]{1,2}[/.-][0-9]{1,4}|[A-Za-z]{3}-?[0-9]{1,2}|"
@@ -46,8 +48,9 @@ def explain(cells: pl.DataFrame) -> pl.Series:
 
 def explain_numbers(cells: pl.DataFrame) -> pl.Series:
     """The effect on texts that a program takes for numbers."""
-    found = pl.Series("what", [None] * len(cells), pl.String)
-    rows = cells.select("was", "now").with_row_index("at").filter(NOW.str.contains("[0-9]") & WAS.str.contains("[0-9]"))
+    found = pl.repeat(None, len(cells), dtype=pl.String, eager=True)
+    may_be = [~side.str.contains(WORDS) & side.str.contains("[0-9]") for side in (WAS, NOW)]
+    rows = cells.select("was", "now").with_row_index("at").filter(may_be)
     if rows.is_empty():
         return found
     same = pl.lit(value=False)
@@ -64,8 +67,48 @@ def explain_numbers(cells: pl.DataFrame) -> pl.Series:
     )
     lost = [_digits_lost(was, now) for was, now in rest.select("was", "now").iter_rows()]
     lossy = rest.select("at").with_columns(what=pl.Series(lost, dtype=pl.String)).drop_nulls()
-    all_found = pl.concat([named, lossy])
+    open_ones = rest_of(rows, [named, lossy])
+    all_found = pl.concat([named, lossy, _rounded_alike(open_ones)])
     return found.scatter(all_found["at"], all_found["what"])
+
+
+def rest_of(rows: pl.DataFrame, found: list[pl.DataFrame]) -> pl.DataFrame:
+    """The rows (at, …) that are in none of these frames."""
+    return rows.join(pl.concat(found), on="at", how="anti", maintain_order="left")
+
+
+def _rounded_alike(rows: pl.DataFrame) -> pl.DataFrame:
+    """Numbers that nearly all came back rounded to as many decimals: the column was saved as it is displayed."""
+    numbers = rows.filter(WAS.str.contains(r"[0-9][.,][0-9]") & NOW.str.contains("[0-9]"))
+    some = numbers.head(SAMPLE)
+    counted = Counter(_places(some))
+    likely = [places for places, cells in counted.items() if cells >= max(FEWEST_ROUNDED, NEARLY_ALL * len(some))]
+    hit = {
+        at
+        for places in likely
+        for at, rounded in zip(numbers["at"], _rounded_to(numbers, places), strict=True)
+        if rounded
+    }
+    return pl.DataFrame({"at": sorted(hit)}, schema={"at": pl.UInt32}).with_columns(what=pl.lit("rounded as displayed"))
+
+
+def _places(cells: pl.DataFrame) -> Iterator[int]:
+    """For each cell the numbers of decimals to which it may have been rounded."""
+    for places in range(MOST_PLACES):
+        yield from (places for rounded in _rounded_to(cells, places) if rounded)
+
+
+def _rounded_to(cells: pl.DataFrame, places: int) -> list[bool]:
+    """Which cells are their live number, which has more decimals, rounded to so many."""
+    found = [False] * len(cells)
+    step = Decimal(1).scaleb(-places)
+    for read, saved in product(".,", ".,"):
+        pairs = zip(read_numbers(cells["was"], read), read_numbers(cells["now"], saved), strict=True)
+        for at, (old, new) in enumerate(pairs):
+            if old is None or new is None or len(old.partition(".")[2]) <= places:
+                continue
+            found[at] |= Decimal(old).quantize(step, "ROUND_HALF_UP") == Decimal(new)
+    return found
 
 
 def _in_one_format(cells: pl.DataFrame) -> pl.DataFrame:
@@ -75,6 +118,11 @@ def _in_one_format(cells: pl.DataFrame) -> pl.DataFrame:
 
 
 FEWEST_ALIKE = 3
+# No number has four letters in a row, whatever its currency is.
+WORDS = r"\p{L}{4}"
+# So many cells of a column at least, and so large a share of those that nothing else explains, are rounded alike.
+FEWEST_ROUNDED, NEARLY_ALL = 5, 0.8
+SAMPLE, MOST_PLACES = 500, 5
 
 
 def _name() -> pl.Expr:
@@ -123,16 +171,28 @@ def _is_rounded(old: Decimal, new: Decimal, digits: int) -> bool:
 
 def explain_texts(cells: pl.DataFrame) -> pl.Series:
     """The effect on texts that are no numbers."""
-    by_pattern = pl.coalesce([pl.when(shows).then(pl.lit(name)) for name, shows in PATTERNS.items()])
-    found = cells.select(what=by_pattern).to_series()
-    open_ones = cells.select("was", "now").with_row_index("at").filter(pl.lit(found.is_null()))
-    for matches, effect in PAIRWISE:
-        rows = open_ones.filter(matches)
-        what = [effect(was, now) for was, now in rows.select("was", "now").iter_rows()]
-        named = rows.select("at").with_columns(what=pl.Series(what, dtype=pl.String)).drop_nulls()
+    found = pl.repeat(None, len(cells), dtype=pl.String, eager=True)
+    open_ones = cells.select("was", "now").with_row_index("at")
+    for possible, effect in EFFECTS:
+        rows = open_ones.filter(possible)
+        if rows.is_empty():
+            continue
+        named = rows.select("at").with_columns(effect(rows).alias("what")).drop_nulls()
         found = found.scatter(named["at"], named["what"])
-        open_ones = open_ones.join(named, on="at", how="anti")
+        open_ones = open_ones.join(named, on="at", how="anti", maintain_order="left")
     return found
+
+
+def _where(name: str, shows: pl.Expr) -> Callable[[pl.DataFrame], pl.Series]:
+    """An effect that an expression over was and now shows."""
+    return lambda rows: rows.select(pl.when(shows).then(pl.lit(name))).to_series()
+
+
+def _each(effect: Callable[[str, str], str | None]) -> Callable[[pl.DataFrame], pl.Series]:
+    """An effect that is seen text by text."""
+    return lambda rows: pl.Series(
+        [effect(was, now) for was, now in rows.select("was", "now").iter_rows()], dtype=pl.String
+    )
 
 
 def _run(was: str, now: str) -> str | None:
@@ -170,19 +230,35 @@ def _plain_spaces(text: pl.Expr) -> pl.Expr:
     return text.str.replace_all("\r\n", "\n", literal=True).str.replace_all(r"[\s\u00a0\u202f\u2009]", " ")
 
 
-PATTERNS: dict[str, pl.Expr] = {
-    "tab lost": WAS.str.contains("\t") & (WAS.str.replace_all("\t", "") == NOW.str.replace_all("\t", "")),
-    "white space changed": _plain_spaces(WAS) == _plain_spaces(NOW),
-    "midnight lost": WAS.str.replace(r"[ T]00:00(:00(\.0+)?)?$", "") == NOW,
-    "TRUE/FALSE was translated": pl.any_horizontal(
-        (WAS.str.to_lowercase() == word) & NOW.str.to_lowercase().is_in([*others, number])
-        for (word, others), number in zip(TRUTH.items(), "10", strict=True)
-    ),
-}  # fmt: skip
+def _letters(text: pl.Expr) -> pl.Expr:
+    """The ASCII letters and digits, which every encoding keeps."""
+    return text.str.replace_all("×", "x", literal=True).str.replace_all("[^A-Za-z0-9]", "")
+
+
 BEYOND_ASCII = r"[^\x00-\x7f]"
-PAIRWISE: tuple[tuple[pl.Expr, Callable[[str, str], str | None]], ...] = (
-    (WAS.str.contains(r"^\s*=") & ~NOW.str.contains(r"^\s*="), _run),
-    (WAS.str.contains(r"^[0-9]{1,2}:[0-9]{1,2}$") & NOW.str.contains(TIME), _as_time),
-    (WAS.str.contains(LIKE_A_DAY) & NOW.str.contains(DAY_OR_ISO) & (WAS != NOW), _as_day),
-    (WAS.str.contains(BEYOND_ASCII), wrongly_read),
+ODD_SPACE = r"[\t\r\n\u00a0\u202f\u2009]"
+WORD = WAS.str.to_lowercase()
+# Each effect, behind the cells on which it is possible at all: most cells of a file are plain texts, and it is of them
+# that there may be many.
+EFFECTS: tuple[tuple[pl.Expr, Callable[[pl.DataFrame], pl.Series]], ...] = (
+    (
+        WAS.str.contains("\t", literal=True),
+        _where("tab lost", WAS.str.replace_all("\t", "") == NOW.str.replace_all("\t", "")),
+    ),
+    (WAS.str.contains(ODD_SPACE), _where("white space changed", _plain_spaces(WAS) == _plain_spaces(NOW))),
+    (WAS.str.contains("00:00", literal=True), _where("midnight lost", WAS.str.replace(MIDNIGHT, "") == NOW)),
+    (
+        WORD.is_in(list(TRUTH)),
+        _where(
+            "TRUE/FALSE was translated",
+            pl.any_horizontal(
+                (word == WORD) & NOW.str.to_lowercase().is_in([*others, number])
+                for (word, others), number in zip(TRUTH.items(), "10", strict=True)
+            ),
+        ),
+    ),
+    (WAS.str.contains(r"^\s*=") & ~NOW.str.contains(r"^\s*="), _each(_run)),
+    (WAS.str.contains(r"^[0-9]{1,2}:[0-9]{1,2}$") & NOW.str.contains(TIME), _each(_as_time)),
+    (WAS.str.contains(LIKE_A_DAY) & NOW.str.contains(DAY_OR_ISO) & (WAS != NOW), _each(_as_day)),
+    (WAS.str.contains(BEYOND_ASCII) & (_letters(WAS) == _letters(NOW)), _each(wrongly_read)),
 )

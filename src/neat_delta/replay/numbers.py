@@ -26,41 +26,51 @@ def read_numbers(cells: pl.Series, decimal: str) -> pl.Series:
     India), currency signs, percentages (as their hundredth), powers of ten, a minus sign behind, and brackets for a
     negative amount.
     """
+    simple = cells.str.contains(rf"^-?[0-9]+(?:{re.escape(decimal)}[0-9]+)?$").fill_null(value=False)
+    values = _shortest(cells.filter(simple), decimal)
+    if simple.all():
+        return values.rename(cells.name)
+    found = pl.repeat(None, len(cells), dtype=pl.String, eager=True).scatter(simple.arg_true(), values)
+    at = (~simple & cells.str.contains("[0-9]")).arg_true()
+    return found.scatter(at, _read_others(cells.gather(at), decimal)).rename(cells.name)
+
+
+def _read_others(cells: pl.Series, decimal: str) -> pl.Series:
+    """The values of cells that are more than digits and a separator."""
     other = "." if decimal == "," else ","
     d, g = re.escape(decimal), re.escape(other)
     text = pl.col("c").str.strip_chars(SPACES)
     text = text.str.replace(rf"^([+-]?){CURRENCY}\s?", "${1}").str.replace(rf"\s?{CURRENCY}$", "")
     text = text.str.replace(r"^\((.+)\)$", "-${1}").str.replace(r"^([0-9].*)-$", "-${1}")
     plain = rf"^[+-]?([0-9]+({d}[0-9]*)?|{d}[0-9]+)$"
-    grouped = (
-        rf"^[+-]?([1-9][0-9]{{0,2}}([{g}{GROUPS}][0-9]{{3}})+|[1-9][0-9]?({g}[0-9]{{2}})+{g}[0-9]{{3}})({d}[0-9]+)?$"
-    )
-    frame = cells.to_frame("c").select(c="c", t=text)
+    threes, twos = rf"[1-9][0-9]{{0,2}}([{g}{GROUPS}][0-9]{{3}})+", rf"[1-9][0-9]?({g}[0-9]{{2}})+{g}[0-9]{{3}}"
+    frame = cells.to_frame("c").select(t=text)
     t = pl.col("t")
     numeral = (
         pl.when(t.str.contains(plain))
         .then(t)
-        .when(t.str.contains(grouped))
+        .when(t.str.contains(rf"^[+-]?({threes}|{twos})({d}[0-9]+)?$"))
         .then(t.str.replace_all(rf"[{g}{GROUPS}]", ""))
     )
-    values = frame.select(_shortest(numeral.str.replace(decimal, ".", literal=True)).alias("v")).to_series()
+    values = _shortest(frame.select(numeral).to_series(), decimal)
     rest = frame.filter(values.is_null() & t.str.contains(r"^[+-]?[0-9.,]+\s?(%|[eE][+-]?[0-9]{1,3})$"))["t"].unique()
     if rest.is_empty():
-        return values.rename(cells.name)
+        return values
     special = {one: _scaled(one, decimal, other) for one in rest}
-    found = frame.select(t.replace_strict(special, default=None, return_dtype=pl.String)).to_series()
-    return values.fill_null(found).rename(cells.name)
+    return values.fill_null(frame.select(t.replace_strict(special, default=None, return_dtype=pl.String)).to_series())
 
 
-def _shortest(number: pl.Expr) -> pl.Expr:
-    """A numeral without plus sign, without zeros in front of it and behind its decimals."""
-    sign = pl.when(number.str.starts_with("-")).then(pl.lit("-")).otherwise(pl.lit(""))
-    bare = number.str.strip_chars_start("+-")
-    whole = bare.str.extract(r"^([0-9]*)").str.strip_chars_start("0")
-    fraction = bare.str.extract(r"\.([0-9]*)$").fill_null("").str.strip_chars_end("0")
-    whole = pl.when(whole == "").then(pl.lit("0")).otherwise(whole)
-    value = pl.when(fraction == "").then(whole).otherwise(whole + "." + fraction)
-    return pl.when(number.is_null()).then(None).when(value == "0").then(value).otherwise(sign + value)
+def _shortest(numerals: pl.Series, decimal: str) -> pl.Series:
+    """Numerals without plus sign, without zeros in front of them and behind their decimals."""
+    parts = numerals.str.strip_chars_start("+-").str.splitn(decimal, 2).struct.unnest()
+    frame = parts.rename(dict(zip(parts.columns, ("whole", "fraction"), strict=True)))
+    frame = frame.with_columns(numerals.str.starts_with("-").alias("negative"))
+    whole = pl.col("whole").str.strip_chars_start("0")
+    fraction = pl.col("fraction").fill_null("").str.strip_chars_end("0")
+    value = pl.when(whole == "").then(pl.lit("0")).otherwise(whole)
+    value = pl.when(fraction == "").then(value).otherwise(value + "." + fraction)
+    signed = pl.when(pl.col("negative") & (value != "0")).then("-" + value).otherwise(value)
+    return frame.select(pl.when(pl.col("whole").is_not_null()).then(signed)).to_series()
 
 
 def _scaled(text: str, decimal: str, other: str) -> str | None:
