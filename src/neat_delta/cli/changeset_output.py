@@ -219,7 +219,14 @@ def refused(stopped: int) -> Exit:
 def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | None) -> Iterator[Text]:
     from rich.text import Text
 
-    from neat_delta.views.comparison import DisplayOptions, comparison_view, files_view, roles_view
+    from neat_delta.views.comparison import (
+        DisplayOptions,
+        comparison_view,
+        files_view,
+        mappings_view,
+        roles_view,
+        unsaved_view,
+    )
     from neat_delta.views.lines import labelled
     from neat_delta.views.verdict import changes_verdict, verdict_view
 
@@ -227,7 +234,9 @@ def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | 
     if outcome.settings.path:
         yield labelled("settings", f"in {outcome.settings.path}")
     yield from head(width) if head else files_view(result, width)
+    yield from mappings_view(result, width)
     yield from roles_view(result.live, outcome.settings, width)
+    yield from unsaved_view(result, width)
     yield from comparison_view(result, DisplayOptions(width, outcome.display.everything, outcome.display.states))
     yield Text()
     yield from _update_view(outcome, width)

@@ -18,13 +18,24 @@ def error_text(error: NeatDeltaError) -> str:
 
 
 def _no_key_column(data: dict[str, Any]) -> str:
-    hints = []
-    if data["elsewhere"] is not None:
+    hints = [_mappings(data)] if data.get("mappings") else []
+    if not hints and data["elsewhere"] is not None:
         column = data["elsewhere"]
         hints.append(f'If the other file has another name for it: --map "COLUMN={column}".')
         if data["naming"] is not None:
             hints.append(f"To match by another field: --match-on {data['naming']}.")
     return " ".join([*hints, _key_candidates(data)])
+
+
+def _mappings(data: dict[str, Any]) -> str:
+    """Ready options for the columns whose values or headers say which fields they are."""
+    return "Try: " + " ".join(f'--map "{one.column}={one.field}"' for one in data["mappings"]) + "."
+
+
+def _no_common_column(data: dict[str, Any]) -> str:
+    if data["header_is_data"]:
+        return "The first row looks like data, not like a header: use --header-line 0, then --map the columns."
+    return _mappings(data) if data["mappings"] else f'Use --map "COLUMN=FIELD"; fields: {data["fields"]}.'
 
 
 def _key_candidates(data: dict[str, Any]) -> str:
@@ -55,9 +66,7 @@ HINTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "live-export-missing": _always("Give it with --live FILE."),
     "no-change-set": _always("Make one with: neat-delta compare … --out FILE"),
     "no-code-changes-in-form": _always("Use --format delimited, tsv or xlsx."),
-    "no-common-column": lambda data: (
-        f'Use --map "COLUMN=FIELD"; fields: {data["fields"]}.'
-    ),
+    "no-common-column": _no_common_column,
     "no-key-column": _no_key_column,
     "no-settings-file": _always("Make one with: neat-delta setup EXPORT"),
     "no-table-in-sheet": _always("Choose another with --worksheet."),

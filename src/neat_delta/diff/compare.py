@@ -23,7 +23,7 @@ from neat_delta.diff.row_findings import (
     rows_taken_for_another,
     unknown_keys,
 )
-from neat_delta.errors import InvalidOption
+from neat_delta.errors import AmbiguousKey, InvalidOption
 from neat_delta.matching import ColumnMapping, Key, RowMatches, choose_key, match_columns, match_rows
 from neat_delta.matching.context import Context
 from neat_delta.matching.key_repair import likely_damaged, repairable_keys, with_keys_of
@@ -31,6 +31,7 @@ from neat_delta.matching.matched_tables import MatchedTables, describe_rows
 from neat_delta.matching.rekey_detection import suggest_rekeys
 from neat_delta.matching.selection import select_items
 from neat_delta.matching.similarity import SUGGESTIONS, suggest_items
+from neat_delta.matching.value_mapping import suggest_mappings
 from neat_delta.nearest import nearest_hint
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading.frame_rows import FrameRows
@@ -234,7 +235,11 @@ class _Matched:
 
 def _match(live: Table, edited: Table, options: CompareOptions) -> _Matched:
     columns = match_columns(live, edited)
-    key = choose_key(live, columns.shared, options.key or options.settings.key)
+    try:
+        key = choose_key(live, columns.shared, options.key or options.settings.key)
+    except AmbiguousKey as error:
+        error.data["mappings"] = suggest_mappings(live, edited, columns.only_edited, columns.only_live)
+        raise
     edited = _with_unescaped_keys(live, edited, key)
     edited, repairs = with_repaired_keys(live, edited, key, options)
     _check_types(options, columns)

@@ -30,6 +30,7 @@ from neat_delta.matching.supplier_mapping import (
     with_live_keys,
     without_fields,
 )
+from neat_delta.matching.value_mapping import suggest_mappings
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 
 if TYPE_CHECKING:
@@ -71,7 +72,7 @@ def compare_supplier_file(
     options = replace(options, suggest_items=as_list, name_field=profile.match_on)
     result = replace(_compared(live, own, profile, options, progress), original=sheet)
     if not profile.drift_baseline:  # what was there last time is given below
-        _insist_on_something_to_compare(result, options)
+        _insist_on_something_to_compare(result, sheet, options)
     _insist_on_order(result, sheet, options)
     drifted = drift(profile.drift_baseline, column_natures(sheet)) if profile.drift_baseline else []
     if not drifted:
@@ -82,7 +83,7 @@ def compare_supplier_file(
     return with_findings(result, findings), matches
 
 
-def _insist_on_something_to_compare(result: CompareResult, options: CompareOptions) -> None:
+def _insist_on_something_to_compare(result: CompareResult, sheet: Table, options: CompareOptions) -> None:
     """Refuse two files that have nothing but the key in common, unless new or missing rows are all that is wanted."""
     asked = (
         options.add_new
@@ -100,6 +101,8 @@ def _insist_on_something_to_compare(result: CompareResult, options: CompareOptio
         hint="Map a column to a field.",
         code="no-common-column",
         fields=", ".join(result.live.names),
+        mappings=suggest_mappings(result.live, sheet, result.columns.only_edited, result.columns.only_live),
+        header_is_data=False,
     )
 
 

@@ -27,7 +27,9 @@ class ReadOptions:
 
     def overridden_by(self, given: ReadOptions) -> ReadOptions:
         """These options, where ``given`` leaves a thing open; else the given ones."""
-        return replace(self, **{name: value for name, value in vars(given).items() if value not in (None, False)})
+        # By identity: header line 0 is given, and equal to False.
+        told = {name: value for name, value in vars(given).items() if value is not None and value is not False}
+        return replace(self, **told)
 
 
 DEFAULT_OPTIONS = ReadOptions()

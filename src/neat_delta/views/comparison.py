@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import textwrap
 from dataclasses import dataclass
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
@@ -14,6 +15,8 @@ from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
 from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
 from neat_delta.changeset.findings import data_of, is_about_columns
 from neat_delta.checks import checks_without_fields
+from neat_delta.file_trouble import lock_file
+from neat_delta.matching.value_mapping import suggest_mappings
 from neat_delta.views.file_format import catalogue_view, no_data_view
 from neat_delta.views.formatting import (
     DOWN,
@@ -98,6 +101,37 @@ def files_view(result: CompareResult, width: int, *, columns: bool = True) -> It
         if names_left:
             message = f"{pluralize(len(names_left), 'column')} {where}: {', '.join(names_left)}"
             yield from sentence("not used", message, width)
+
+
+def unsaved_view(result: CompareResult, width: int) -> Iterator[Text]:
+    """Signs that the edited file was not saved: a spreadsheet program has it open, or there is no difference at all."""
+    path = (result.original or result.edited).source.path
+    lock = lock_file(path) if isinstance(path, Path) else None
+    if lock is not None:
+        message = f"{path.name} is open in a spreadsheet program ({lock.name}): what is not saved there is not compared"
+        yield from sentence("open", message, width, "warning")
+    elif not result.from_formulas and _nothing_differs(result):
+        message = "no difference at all. Did you save the edited file?"
+        yield from sentence("unchanged", message, width, "warning")
+
+
+def _nothing_differs(result: CompareResult) -> bool:
+    changes = result.changes
+    return changes.is_empty and changes.findings.is_empty() and not (result.reformatted or result.blanks_ignored)
+
+
+def mappings_view(result: CompareResult, width: int) -> Iterator[Text]:
+    """Columns that are not used and may be a field, by their values and headers, with the option to map them."""
+    if not (result.columns.only_edited and result.columns.only_live):
+        return
+    edited = result.original or result.edited
+    columns = [name for name in result.columns.only_edited if name in edited.names]
+    for one in suggest_mappings(result.live, edited, columns, result.columns.only_live):
+        values = f"{count(one.matching)} of {count(one.values)} values are in the shop"
+        why = values if one.values else "by its header"
+        sides = f"{', '.join(map(printable, one.examples))} | {', '.join(map(printable, one.ours))}"
+        yield from sentence("may be", f"{one.column} = {one.field}, {why} ({sides})", width)
+        yield from sentence("", f'to use it: --map "{one.column}={one.field}"', width)
 
 
 def roles_view(live: Table, settings: Settings, width: int) -> Iterator[Text]:
@@ -396,3 +430,19 @@ def left_alone_view(result: CompareResult, width: int) -> Iterator[Text]:
     if result.blanks_ignored:
         message = f"{pluralize(result.blanks_ignored, 'blank cell')}: the shop's values are kept"
         yield from sentence("" if result.reformatted else "ignored", message, width)
+    label = "" if result.reformatted or result.blanks_ignored else "ignored"
+    for message in _reformatted_by_program(result.changes):
+        yield from sentence(label, message, width)
+        label = ""
+
+
+def _reformatted_by_program(changes: ChangeSet) -> Iterator[str]:
+    """What a spreadsheet program did to texts without a loss, by effect and field, with one cell as an example."""
+    notes = changes.findings.filter(code="repaired", level="note")
+    if notes.is_empty():
+        return
+    cells = notes.select("field", cause=data_of("cause"), was=data_of("was"), now=data_of("now"))
+    for (cause,), part in cells.group_by("cause", maintain_order=True):
+        fields = ", ".join(part["field"].unique(maintain_order=True))
+        example = f"{printable(part['now'][0])} for {printable(part['was'][0])}"
+        yield f"{pluralize(len(part), 'cell')}: {cause} ({example}) in {fields}; --as-typed FIELD takes them as typed"
