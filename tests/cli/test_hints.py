@@ -11,10 +11,10 @@ REPLACE = "Use --overwrite, or choose another name."
 def files(tmp_path):
     write_table(tmp_path / "live.csv", [["SKU", "pack", "maker no"], ["A", "6", "m1"], ["B", "6", "m2"]])
     write_table(tmp_path / "file.csv", [["maker no", "pack"], ["m1", "7"]])
-    write_table(tmp_path / "ref.csv", [["ref", "n"], ["r1", "1"], ["r2", "1"]])
-    write_table(tmp_path / "ref2.csv", [["ref", "n"], ["r1", "2"], ["r2", "1"]])
-    write_table(tmp_path / "twice.csv", [["sku", "n", "ref"], ["A", "1", "x"], ["A", "1", "y"]])
-    write_table(tmp_path / "twice2.csv", [["sku", "n", "ref"], ["A", "1", "x"], ["A", "2", "y"]])
+    write_table(tmp_path / "ref.csv", [["thing", "n"], ["r1", "1"], ["r2", "1"]])
+    write_table(tmp_path / "ref2.csv", [["thing", "n"], ["r1", "2"], ["r2", "1"]])
+    write_table(tmp_path / "twice.csv", [["sku", "n", "thing"], ["A", "1", "x"], ["A", "1", "y"]])
+    write_table(tmp_path / "twice2.csv", [["sku", "n", "thing"], ["A", "1", "x"], ["A", "2", "y"]])
     (tmp_path / "there.xlsx").write_text("work")
     return tmp_path
 
@@ -23,10 +23,10 @@ def files(tmp_path):
     ("args", "hint", "better"),
     [
         (["live.csv", "file.csv"], "--match-on maker_no.", ["--match-on", "maker_no"]),
-        (["ref.csv", "ref2.csv"], "--key ref (such as r1)", ["--key", "ref"]),
-        (["twice.csv", "twice2.csv"], "--key ref (such as x)", ["--key", "ref"]),
+        (["ref.csv", "ref2.csv"], "--key thing (such as r1)", ["--key", "thing"]),
+        (["twice.csv", "twice2.csv"], "--key thing (such as x)", ["--key", "thing"]),
         (["twice.csv", "twice2.csv"], "With --key sku such rows are rejected", ["--key", "sku"]),
-        (["ref.csv", "ref2.csv", "--key", "ref", "--problems", "there.xlsx"], REPLACE, ["--overwrite"]),
+        (["ref.csv", "ref2.csv", "--key", "thing", "--problems", "there.xlsx"], REPLACE, ["--overwrite"]),
     ],
 )
 def test_what_an_error_advises_is_an_option_that_helps(files, args, hint, better):
@@ -41,4 +41,31 @@ def test_what_an_error_advises_is_an_option_that_helps(files, args, hint, better
 def test_an_option_that_does_not_fit_is_called_as_it_is_typed(files):
     refused = neat_delta("compare", "ref.csv", "ref2.csv", "--key", "nope", cwd=files)
 
-    assert "--key nope: this column is not in both files. Columns of both: ref, n." in refused.stderr
+    assert "--key nope: this column is not in both files. Columns of both: thing, n." in refused.stderr
+
+
+def test_columns_with_other_names_are_suggested_and_the_suggestion_works_as_pasted(tmp_path):
+    rows = [[f"AB-{at}", f"{7 * at + 1}.50", f"40063813{at:05d}"] for at in range(20)]
+    write_table(tmp_path / "shop.csv", [["sku", "price", "barcode"], *rows])
+    write_table(tmp_path / "list.csv", [["Code A", "Preis"], *[[row[2], "9,95"] for row in rows]], delimiter=";")
+
+    refused = neat_delta("compare", "shop.csv", "list.csv", cwd=tmp_path)
+    done = neat_delta(
+        *("compare", "shop.csv", "list.csv", "--map", "Code A=barcode", "--map", "Preis=price"),
+        *("--match-on", "barcode", "--ignore", "large change"),
+        cwd=tmp_path,
+    )
+
+    assert 'Try: --map "Code A=barcode" --map "Preis=price" --match-on barcode.' in refused.stderr
+    assert "20 items will change" in done.stdout
+
+
+def test_a_file_that_may_not_have_been_saved_is_said_to_be(tmp_path):
+    for name in ("shop.csv", "mine.csv"):
+        write_table(tmp_path / name, [["sku", "price"], ["A", "1.50"]])
+    saved = neat_delta("compare", "shop.csv", "mine.csv", cwd=tmp_path)
+    (tmp_path / ".~lock.mine.csv#").touch()
+    still_open = neat_delta("compare", "shop.csv", "mine.csv", cwd=tmp_path)
+
+    assert "Did you save the edited file?" in saved.stdout
+    assert "mine.csv is open in a spreadsheet program" in still_open.stdout

@@ -38,7 +38,7 @@ def listed(tmp_path):
 
 
 def test_a_list_is_matched_on_another_field_and_only_its_matched_columns_count(listed):
-    changes, seen, matches = listed(columns=COLUMNS, match_on="supplier_code")
+    changes, seen, matches = listed(columns=COLUMNS, match_on=("supplier_code",))
 
     assert changes == {("A", "cost"): "7.50"}
     assert [(match.column, match.field, match.first) for match in matches] == [
@@ -53,7 +53,7 @@ def test_a_code_that_several_items_share_finds_none_of_them(listed):
     rows = [["S-1", "Smoker", "7,00", "3"], ["S-3", "Glove", "3,00", "1"]]
 
     changes, seen, _ = listed(
-        rows=rows, options=CompareOptions(delete_at_most=9), columns=COLUMNS, match_on="supplier_code"
+        rows=rows, options=CompareOptions(delete_at_most=9), columns=COLUMNS, match_on=("supplier_code",)
     )
 
     # The two items that the row may be seem gone, but neither they nor any other is removed.
@@ -65,10 +65,27 @@ def test_a_code_that_several_items_share_finds_none_of_them(listed):
     ]
 
 
+def test_two_fields_name_an_item_together_and_case_and_zeros_in_front_do_not_matter_where_one_item_fits(listed):
+    live = [
+        ["sku", "brand", "model", "barcode", "stock"],
+        ["A", "Oakdale", "100", "0012345678905", "1"],
+        ["B", "Rowan", "100", "0098765432109", "2"],
+        ["C", "Rowan", "200", "4006381333931", "3"],
+    ]
+    rows = [["OAKDALE", "100", "7"], ["Rowan ", "200", "8"], ["Rowan", "300", "9"]]
+
+    changes, seen, _ = listed(["brand", "model", "stock"], rows, live=live, match_on=("brand", "model"))
+
+    assert changes == {("A", "stock"): "7", ("C", "stock"): "8"}
+    assert seen.rows_in("new")["key"].to_list() == ["brand + model Rowan + 300"]
+    changes, _, _ = listed(["barcode", "stock"], [["12345678905", "7"]], live=live, match_on=("barcode",))
+    assert changes == {("A", "stock"): "7"}
+
+
 def test_an_item_that_a_list_has_no_name_for_is_not_gone_from_it(listed):
     live = [*LIVE, ["E", " ", "Own make", "9.00", "4.00", "1", "barn"]]
     rows = [["S-1", "", "", ""], ["S-3", "", "", ""]]
-    told = {"columns": COLUMNS, "match_on": "supplier_code", "codes": {"S-3": "C"}}
+    told = {"columns": COLUMNS, "match_on": ("supplier_code",), "codes": {"S-3": "C"}}
 
     _, seen, _ = listed(rows=rows, options=CompareOptions(delete_at_most=2), live=live, **told)
 
@@ -76,7 +93,7 @@ def test_an_item_that_a_list_has_no_name_for_is_not_gone_from_it(listed):
 
 
 def test_a_row_named_by_another_field_becomes_an_item_only_under_a_code_of_ours(listed):
-    told = {"columns": {"No.": "supplier_code", "Article": "name"}, "match_on": "supplier_code"}
+    told = {"columns": {"No.": "supplier_code", "Article": "name"}, "match_on": ("supplier_code",)}
     rows = [["S-8", "Hive tool", "1", "1"], ["S-9", "New", "1", "1"], ["S-1", "Smoker", "1", "1"]]
 
     changes, seen, _ = listed(rows=rows, options=CompareOptions(add_new=True), codes={"S-9": "N"}, **told)
@@ -101,7 +118,7 @@ def test_of_rows_out_of_scope_nothing_is_said(listed):
 def test_values_are_computed_from_the_list_and_the_live_item(listed):
     rules = ("price = round(file.cost * 1.6, 2)", "stock = greatest(file.on_hand - 2, 0) + live.stock")
 
-    changes, seen, _ = listed(columns=COLUMNS, match_on="supplier_code", skip=("cost",), rules=rules)
+    changes, seen, _ = listed(columns=COLUMNS, match_on=("supplier_code",), skip=("cost",), rules=rules)
 
     assert changes == {("A", "price"): "12.00", ("A", "stock"): "10"}
     stopped = seen.changes.findings.filter(level="error")
@@ -132,7 +149,7 @@ def test_a_rule_reads_its_own_item_though_codes_are_repeated_on_both_sides(liste
 def test_thousands_and_decimals_of_computed_numbers_are_not_confused(listed):
     rows = [["S-1", "x", "1.234,567", "1"], ["S-2", "x", "0,125", "1"]]
 
-    changes, _, _ = listed(rows=rows, columns=COLUMNS, match_on="supplier_code", rules=("price = file.cost * 1000",))
+    changes, _, _ = listed(rows=rows, columns=COLUMNS, match_on=("supplier_code",), rules=("price = file.cost * 1000",))
 
     assert changes[("A", "price")] == "1234567.00"
     assert changes[("B", "price")] == "125.00"
@@ -166,14 +183,14 @@ def test_aliases_match_and_a_column_can_be_left_out_by_its_own_name(listed):
 @pytest.mark.parametrize(
     ("told", "reason"),
     [
-        ({"columns": {"Dealer nett": "cost"}}, "no such column. Nearest: Dealer net."),
-        ({"columns": {"Dealer net": "costs"}}, "no such field. Nearest: cost."),
+        ({"columns": {"Dealer nett": "cost"}}, "no such column. Did you mean Dealer net?"),
+        ({"columns": {"Dealer net": "costs"}}, "no such field. Did you mean cost?"),
         ({"skip": ("colour",)}, "skip colour: there is no such field or column"),
-        ({"match_on": "supplier_code"}, "no such field of file.csv"),
-        ({"match_on": "gtin"}, "no such field of live.csv"),
+        ({"match_on": ("supplier_code",)}, "no such field of file.csv"),
+        ({"match_on": ("gtin",)}, "no such field of live.csv"),
         (
             {"columns": {"No.": "sku"}, "constants": {"rom": "x"}},
-            "constant rom=x: there is no such field. Nearest: room.",
+            "constant rom=x: there is no such field. Did you mean room?",
         ),
         ({"columns": {"No.": "sku"}, "rules": ("price = file.net",)}, "there is no field file.net"),
         (
@@ -226,7 +243,7 @@ def test_a_new_item_without_a_required_field_is_refused_by_name(listed):
 def test_remembered_answers_stand_for_codes_and_values(listed):
     changes, _, _ = listed(
         ["No.", "room"], [["S-9", "Scheune"], ["S-1", "main"]], columns={"No.": "supplier_code"},
-        match_on="supplier_code", codes={"S-9": "B"}, values={"room": {"Scheune": "barn"}},
+        match_on=("supplier_code",), codes={"S-9": "B"}, values={"room": {"Scheune": "barn"}},
     )  # fmt: skip
 
     assert changes == {("B", "room"): "barn"}

@@ -73,13 +73,13 @@ def test_a_key_that_does_not_name_items_is_a_question(tmp_path):
 
 
 def test_no_column_named_as_the_code_is_a_question_with_candidates(tmp_path):
-    a = write_table(tmp_path / "live.csv", [["ref", "n"], ["r1", "x"], ["r2", "x"]])
+    a = write_table(tmp_path / "live.csv", [["thing", "n"], ["r1", "x"], ["r2", "x"]])
     ours, edited = read_pair(a, a)
 
-    with pytest.raises(AmbiguousKey, match=r"ref \(such as r1\)"):
+    with pytest.raises(AmbiguousKey, match=r"thing \(such as r1\)"):
         choose_key(ours, match_columns(ours, edited).shared)
     with pytest.raises(InvalidOption, match="not in both files"):
-        choose_key(ours, ("ref", "n"), ["sku"])
+        choose_key(ours, ("thing", "n"), ["sku"])
 
 
 def test_a_list_without_our_code_column_is_told_how_to_name_it(tmp_path):
@@ -89,4 +89,4 @@ def test_a_list_without_our_code_column_is_told_how_to_name_it(tmp_path):
     with pytest.raises(AmbiguousKey, match="no SKU column found") as found:
         choose_key(ours, match_columns(ours, edited).shared)
 
-    assert found.value.data == {"candidates": {}, "elsewhere": "SKU", "naming": "maker_no"}
+    assert found.value.data == {"candidates": {}, "elsewhere": "SKU", "naming": ("maker_no",)}

@@ -19,7 +19,7 @@ KEY = Key(("sku",), explicit=True)
 
 @pytest.fixture
 def likely(tmp_path):
-    def run(header, row, named_by=None):
+    def run(header, row, named_by=()):
         live = read_table(write_table(tmp_path / "live.csv", LIVE))
         sheet = read_table(write_table(tmp_path / "file.csv", [header, row]))
         found = suggest_items(live, sheet, KEY, pl.Series([0], dtype=pl.UInt32), named_by)
@@ -47,4 +47,4 @@ def test_nothing_is_offered_where_nothing_is_alike(likely):
 
 
 def test_a_list_named_by_another_field_is_compared_by_that_field(likely):
-    assert likely(["sku", "Pack"], ["maker_code M30O0", "1"], named_by="maker_code") == ["12-03"]
+    assert likely(["sku", "Pack"], ["maker_code M30O0", "1"], named_by=("maker_code",)) == ["12-03"]

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Sequence
 
     from neat_delta.errors import NeatDeltaError
 
@@ -18,18 +18,26 @@ def error_text(error: NeatDeltaError) -> str:
 
 
 def _no_key_column(data: dict[str, Any]) -> str:
-    hints = [_mappings(data)] if data.get("mappings") else []
-    if not hints and data["elsewhere"] is not None:
+    if data.get("mappings"):
+        return _mappings(data)
+    hints = []
+    if data["elsewhere"] is not None:
         column = data["elsewhere"]
         hints.append(f'If the other file has another name for it: --map "COLUMN={column}".')
-        if data["naming"] is not None:
-            hints.append(f"To match by another field: --match-on {data['naming']}.")
+        if data["naming"]:
+            hints.append(f"To match by another field: {_match_on(data['naming'])}.")
     return " ".join([*hints, _key_candidates(data)])
 
 
 def _mappings(data: dict[str, Any]) -> str:
     """Ready options for the columns whose values or headers say which fields they are."""
-    return "Try: " + " ".join(f'--map "{one.column}={one.field}"' for one in data["mappings"]) + "."
+    options = [f'--map "{one.column}={one.field}"' for one in data["mappings"]]
+    options += [_match_on(data["match_on"])] if data["match_on"] else []
+    return f"Try: {' '.join(options)}."
+
+
+def _match_on(fields: Sequence[str]) -> str:
+    return " ".join(f"--match-on {field}" for field in fields)
 
 
 def _no_common_column(data: dict[str, Any]) -> str:

@@ -32,7 +32,7 @@ class SupplierOptions(NamedTuple):
     save_as: str | None
     columns: dict[str, str]
     skip: tuple[str, ...]
-    match_on: str | None
+    match_on: tuple[str, ...]
     constant: dict[str, str]
     rules: tuple[str, ...]
     rules_new: tuple[str, ...]
@@ -63,7 +63,7 @@ class SupplierOptions(NamedTuple):
             format=known.format.overridden_by(format_given),
             columns={**known.columns, **{column: field_name(field) for column, field in self.columns.items()}},
             skip=tuple(dict.fromkeys([*known.skip, *map(field_name, self.skip)])),
-            match_on=field_name(self.match_on) if self.match_on else known.match_on,
+            match_on=tuple(map(field_name, self.match_on)) or known.match_on,
             constants={**known.constants, **{field_name(field): value for field, value in self.constant.items()}},
             rules=_by_field(known.rules, self.rules),
             rules_new=_by_field(known.rules_new, self.rules_new),
@@ -130,8 +130,10 @@ OPTIONS = (
     option(
         MATCHING,
         "--match-on",
+        multiple=True,
         metavar="FIELD",
-        help="Match items by this field instead of the SKU; it must be unique, such as a barcode.",
+        help="Match items by this field instead of the SKU, such as a barcode. Repeat for fields that are unique "
+        "together, such as brand and model.",
     ),
     option(
         VALUES,

@@ -26,17 +26,18 @@ from neat_delta.diff.row_findings import (
 from neat_delta.errors import AmbiguousKey, InvalidOption
 from neat_delta.matching import ColumnMapping, Key, RowMatches, choose_key, match_columns, match_rows
 from neat_delta.matching.context import Context
+from neat_delta.matching.item_names import item_names
 from neat_delta.matching.key_repair import likely_damaged, repairable_keys, with_keys_of
 from neat_delta.matching.matched_tables import MatchedTables, describe_rows
 from neat_delta.matching.rekey_detection import suggest_rekeys
 from neat_delta.matching.selection import select_items
 from neat_delta.matching.similarity import SUGGESTIONS, suggest_items
-from neat_delta.matching.value_mapping import suggest_mappings
+from neat_delta.matching.value_mapping import mapping_data
 from neat_delta.nearest import nearest_hint
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import field_name
-from neat_delta.tables.field_types import are_blank, field_types
+from neat_delta.tables.field_types import field_types
 from neat_delta.tables.formula_text import ESCAPED_FORMULA, unescaped_unless
 from neat_delta.tables.settings import CLEAR, Settings
 
@@ -64,7 +65,7 @@ class CompareOptions:
         accepted_rekeys: key changes to be taken for such (old, new).
         unidentified: how many rows may be any of several items.
         suggest_items: look for the items that new rows may be.
-        name_field: the field by which the file names items, if not the key.
+        name_fields: the fields by which the file names items, if not the key.
         settings: what is configured.
         as_typed: fields of which every character counts.
     """
@@ -81,7 +82,7 @@ class CompareOptions:
     accepted_rekeys: pl.DataFrame | None = None
     unidentified: int = 0
     suggest_items: bool = False
-    name_field: str | None = None
+    name_fields: tuple[str, ...] = ()
     settings: Settings = field(default_factory=Settings)
     as_typed: tuple[str, ...] = ()
 
@@ -203,7 +204,7 @@ def compare(
     suggestions = pl.DataFrame(schema=SUGGESTIONS)
     if options.suggest_items and len(rows.new):
         progress.step("looking for similar items")
-        suggestions = suggest_items(tables.live, tables.edited, tables.key, rows.new, options.name_field)
+        suggestions = suggest_items(tables.live, tables.edited, tables.key, rows.new, options.name_fields)
     findings = pl.concat([matched.findings, _row_findings(tables, damaged, suggestions, options)])
     states = row_states(rows, pairs, found, rekeyed["edited"])
     changes = changeset_of(tables, pairs, found, findings, states, matched.excluded)
@@ -238,7 +239,7 @@ def _match(live: Table, edited: Table, options: CompareOptions) -> _Matched:
     try:
         key = choose_key(live, columns.shared, options.key or options.settings.key)
     except AmbiguousKey as error:
-        error.data["mappings"] = suggest_mappings(live, edited, columns.only_edited, columns.only_live)
+        error.data |= mapping_data(live, edited, columns.only_edited, columns.only_live)
         raise
     edited = _with_unescaped_keys(live, edited, key)
     edited, repairs = with_repaired_keys(live, edited, key, options)
@@ -282,9 +283,9 @@ def _with_deletions(
         return changes
     missing = tables.rows.missing
     rows = missing.filter(~missing.is_in(damaged["live"].implode()))
-    if options.name_field:
+    if options.name_fields:
         # Without a value there a list could not name the item if it had it.
-        rows = rows.filter(~are_blank(tables.live.cells([options.name_field], rows).to_series()))
+        rows = rows.filter(item_names(tables.live, options.name_fields, rows) != "")
     gone = describe_rows(tables.live, tables.key, rows).with_columns(row=rows)
     unidentified = len(tables.edited.unreadable_rows) + len(tables.rows.missing_key) + options.unidentified
     return add_deletions(changes, context, gone, options.delete_at_most, unidentified)

@@ -22,15 +22,15 @@ from neat_delta.errors import InvalidOption
 from neat_delta.matching import Key, choose_key
 from neat_delta.matching.column_drift import column_natures, drift
 from neat_delta.matching.context import Context
+from neat_delta.matching.item_names import fields_label, with_live_keys
 from neat_delta.matching.similarity import find_name_field
 from neat_delta.matching.supplier_mapping import (
     ColumnMatch,
     column_matches,
     map_columns,
-    with_live_keys,
     without_fields,
 )
-from neat_delta.matching.value_mapping import suggest_mappings
+from neat_delta.matching.value_mapping import mapping_data
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 
 if TYPE_CHECKING:
@@ -69,7 +69,7 @@ def compare_supplier_file(
     matches = column_matches(sheet, without_fields(own, profile.skip), live)
     # Whoever keeps a list of their own has their own names and codes for things.
     as_list = profile.is_configured or any(name not in live.names for name in sheet.names)
-    options = replace(options, suggest_items=as_list, name_field=profile.match_on)
+    options = replace(options, suggest_items=as_list, name_fields=profile.match_on)
     result = replace(_compared(live, own, profile, options, progress), original=sheet)
     if not profile.drift_baseline:  # what was there last time is given below
         _insist_on_something_to_compare(result, sheet, options)
@@ -101,8 +101,7 @@ def _insist_on_something_to_compare(result: CompareResult, sheet: Table, options
         hint="Map a column to a field.",
         code="no-common-column",
         fields=", ".join(result.live.names),
-        mappings=suggest_mappings(result.live, sheet, result.columns.only_edited, result.columns.only_live),
-        header_is_data=False,
+        **mapping_data(result.live, sheet, result.columns.only_edited, result.columns.only_live),
     )
 
 
@@ -140,7 +139,7 @@ def _compared(
     known = live.names if profile.match_on else [name for name in live.names if name in ours.names]
     key = choose_key(live, known, options.key or options.settings.key)
     ours, nameless = with_live_keys(ours, live, key, profile, for_new=options.add_new)
-    about = _about_nameless(ours, key, profile.match_on or "", nameless, added=options.add_new)
+    about = _about_nameless(ours, key, fields_label(profile.match_on), nameless, added=options.add_new)
     # Rules must know which item a row is about, so damaged codes are made good before them.
     ours, rescues = with_repaired_keys(live, ours, key, options)
     about = pl.concat([rescues, about])

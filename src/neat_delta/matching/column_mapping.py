@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import InvalidOption
-from neat_delta.matching.value_mapping import header_is_data, suggest_mappings
+from neat_delta.matching.value_mapping import mapping_data
 from neat_delta.tables.field import ADD, TAKE
 
 if TYPE_CHECKING:
@@ -46,8 +46,7 @@ def match_columns(live: Table, edited: Table) -> ColumnMapping:
             hint="Map a column to a field; fields: " + ", ".join(live.names) + ".",
             code="no-common-column",
             fields=", ".join(live.names),
-            mappings=suggest_mappings(live, edited, edited.names, live.names),
-            header_is_data=header_is_data(live, edited),
+            **mapping_data(live, edited, edited.names, live.names),
         )
     signed = tuple(
         name for name in edited.names if name not in shared and name[-1:] in (ADD, TAKE) and name[:-1] in live.names

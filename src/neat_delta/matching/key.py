@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.errors import AmbiguousKey, InvalidOption
+from neat_delta.matching.key_detection import naming_fields
 from neat_delta.nearest import nearest_hint
 from neat_delta.tables import field_name
 from neat_delta.tables.distinct import is_ascending
-from neat_delta.tables.field_types import are_blank
 from neat_delta.tables.roles import named_as
 
 if TYPE_CHECKING:
@@ -20,9 +20,6 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
 
 KEY_SEPARATOR = "\x1f"  # the unit separator of ASCII
-
-# A field of which so many values differ may name items, though one or two of them are shared by mistake.
-MOSTLY = 0.9
 
 
 @dataclass(frozen=True)
@@ -120,7 +117,7 @@ def _candidates(live: Table, shared: Sequence[str]) -> dict[str, Any]:
     """What a person needs to know who chooses the key.
 
     ``candidates`` are the shared fields that could be it, with an example each; ``elsewhere`` is the live column that
-    seems to hold the item codes and is lacking in the other file, ``naming`` a shared field that nearly always differs.
+    seems to hold the item codes and is lacking in the other file, ``naming`` the shared fields that name items as well.
     """
     candidates = {}
     for name in shared:
@@ -128,13 +125,7 @@ def _candidates(live: Table, shared: Sequence[str]) -> dict[str, Any]:
         if len(values) and not (values.str.strip_chars() == "").any() and not values.is_duplicated().any():
             candidates[name] = values[0]
     elsewhere = next((live.field(name).column for name in named_as("key", live.names)), None)
-    naming = next((name for name in shared if _differ_where_filled(live.cells([name])[name])), None)
-    return {"candidates": candidates, "elsewhere": elsewhere, "naming": naming}
-
-
-def _differ_where_filled(values: pl.Series) -> bool:
-    filled = values.filter(~are_blank(values))
-    return len(filled) > 0 and filled.n_unique() >= MOSTLY * len(filled)
+    return {"candidates": candidates, "elsewhere": elsewhere, "naming": naming_fields(live, shared)}
 
 
 def _question(found: dict[str, Any]) -> str:

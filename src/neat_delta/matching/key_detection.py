@@ -8,14 +8,18 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.tables.roles import named_as
+from neat_delta.tables.roles import NUMERIC, named_as, role_of
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from neat_delta.tables import Table
     from neat_delta.tables.profile import ColumnProfile
 
 MOST_TRIED = 8
 MOST_REPEATED = 5
+# A field of which so many values differ may name items, though one or two of them are shared by mistake.
+MOSTLY = 0.9
 
 
 @dataclass(frozen=True)
@@ -46,6 +50,26 @@ def key_candidates(table: Table, columns: list[ColumnProfile]) -> KeyCandidates:
     pairs = [] if alone else [pair for pair in combinations([c.field for c in likeliest], 2) if _unique(table, pair)]
     repeated = [] if expected is None or expected in alone else _repeated(table, expected)
     return KeyCandidates(alone, pairs, expected, repeated)
+
+
+def naming_fields(table: Table, names: Sequence[str]) -> tuple[str, ...]:
+    """Which of these fields name an item in another file that lacks the key: one, else two together, else none.
+
+    A barcode comes first, a name last; what is counted or paid names nothing.
+    """
+    roles = {name: (role_of(name) or ("",))[0] for name in names}
+    able = [name for name in names if roles[name] not in NUMERIC]
+    able.sort(key=lambda name: (roles[name] != "barcode", roles[name] == "name"))
+    alone = next((name for name in able if _mostly_unique(table, (name,))), None)
+    if alone is not None:
+        return (alone,)
+    return next((pair for pair in combinations(able[:MOST_TRIED], 2) if _mostly_unique(table, pair)), ())
+
+
+def _mostly_unique(table: Table, names: tuple[str, ...]) -> bool:
+    cells = table.cells(names).select(pl.all().str.strip_chars())
+    filled = cells.filter(pl.all_horizontal(pl.all() != ""))
+    return 0 < len(cells) <= 2 * len(filled) and filled.n_unique() >= MOSTLY * len(filled)
 
 
 def _unique(table: Table, pair: tuple[str, str]) -> bool:

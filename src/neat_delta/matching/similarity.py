@@ -11,9 +11,12 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.matching.item_names import fields_label, item_names
 from neat_delta.tables.roles import named_as
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from neat_delta.matching.key import Key
     from neat_delta.tables import Table
 
@@ -41,19 +44,19 @@ def find_name_field(table: Table, key: Key) -> str | None:
     return next((name for name in others if top[name].str.contains(WORDS).sum() * 2 > len(top)), None)
 
 
-def suggest_items(live: Table, edited: Table, key: Key, rows: pl.Series, named_by: str | None = None) -> pl.DataFrame:
+def suggest_items(live: Table, edited: Table, key: Key, rows: pl.Series, named_by: Sequence[str] = ()) -> pl.DataFrame:
     """For rows of a sheet whose code no item has, the items that are likeliest meant, best first.
 
-    ``named_by`` is the field by which the sheet names items, if that is not the key. Returns a frame of key (the
+    ``named_by`` are the fields by which the sheet names items, if that is not the key. Returns a frame of key (the
     unknown code), item (our code), name (ours), likeness (0 to 100); at most a few for each row, for many rows none.
     """
     none = pl.DataFrame(schema=SUGGESTIONS)
     if rows.is_empty() or len(rows) > MOST_UNKNOWN or not len(live):
         return none
-    asked = _told(edited, key, rows, None).rename({"item": "key"})
+    asked = _told(edited, key, rows, ()).rename({"item": "key"})
     own = _told(live, key, None, named_by)
     if named_by:
-        asked = asked.with_columns(code=pl.col("code").str.strip_prefix(f"{named_by} "))
+        asked = asked.with_columns(code=pl.col("code").str.strip_prefix(f"{fields_label(named_by)} "))
     pairs = _worth_comparing(asked, own)
     if pairs.is_empty():
         return none
@@ -65,10 +68,10 @@ def suggest_items(live: Table, edited: Table, key: Key, rows: pl.Series, named_b
     return best.select("key", "item", pl.col("name_ours").alias("name"), "likeness")
 
 
-def _told(table: Table, key: Key, rows: pl.Series | None, code: str | None) -> pl.DataFrame:
+def _told(table: Table, key: Key, rows: pl.Series | None, code: Sequence[str]) -> pl.DataFrame:
     """The codes and names of some rows, or of all (frame of item, code, name); blank names are null."""
     items = key.values(table, rows)
-    codes = items if code is None else table.cells([code], rows).to_series()
+    codes = item_names(table, code, rows) if code else items
     name = find_name_field(table, key)
     names = table.cells([name], rows).to_series() if name else pl.Series([""])
     frame = pl.DataFrame({"item": items, "code": codes})

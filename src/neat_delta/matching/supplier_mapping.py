@@ -16,7 +16,6 @@ from neat_delta.tables.field import ADD, TAKE
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from neat_delta.matching.key import Key
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings, SupplierProfile
 
@@ -43,10 +42,10 @@ def map_columns(sheet: Table, live: Table, settings: Settings, profile: Supplier
     """
     columns = {field_name(field.column): field.column for field in sheet.fields}
     for column, field in profile.columns.items():
-        _insist_on(field_name(column), list(columns), ("map", f"{column}={field}"), "column", columns)
-        _insist_on(field, live.names, ("map", f"{column}={field}"), "field")
+        insist_on(field_name(column), list(columns), ("map", f"{column}={field}"), "column", columns)
+        insist_on(field, live.names, ("map", f"{column}={field}"), "field")
     for name in profile.skip:
-        _insist_on(name, [*columns, *live.names], ("skip", name), "field or column")
+        insist_on(name, [*columns, *live.names], ("skip", name), "field or column")
     result = settings.names() | {field_name(column): field for column, field in profile.columns.items()}
     meant = {name: result.get(name, name) for name in columns}
     # Of two columns for one field, the one whose own name is to be left out gives way to the other.
@@ -57,9 +56,9 @@ def map_columns(sheet: Table, live: Table, settings: Settings, profile: Supplier
     if profile.constants:
         own = _with_constants(own, live, profile.constants)
     for name, values in profile.values.items():
-        _insist_on(name, live.names, ("map_value", name), "field")
+        insist_on(name, live.names, ("map_value", name), "field")
         if name in own.names:
-            own = _with_column(own, live, name, _with_live_values(own, name, values, settings.field(name).separator))
+            own = with_column(own, live, name, _with_live_values(own, name, values, settings.field(name).separator))
     return own
 
 
@@ -79,59 +78,6 @@ def column_matches(sheet: Table, ours: Table, live: Table) -> list[ColumnMatch]:
     ]
 
 
-# Rows of a list that no single live item belongs to: the row, what it calls itself, whether several items have that.
-UNIDENTIFIED = {"row": pl.UInt32, "on": pl.String, "several": pl.Boolean}
-
-
-def with_live_keys(
-    sheet: Table, live: Table, key: Key, profile: SupplierProfile, *, for_new: bool = False
-) -> tuple[Table, pl.DataFrame]:
-    """A list whose rows get our codes: by remembered answers, and by another field that names items as well.
-
-    A row whose field no live item has, or several have, gets no code of ours; it is named by that field instead, and
-    told besides (frame ``NAMELESS``). ``for_new`` keeps that field for rows that get a code which no item has.
-
-    Raises:
-        InvalidOption: the field is in one of the files only, or the key has several parts.
-    """
-    if profile.match_on:
-        return _keyed_by(sheet, live, key, profile.match_on, profile.codes, for_new=for_new)
-    none = pl.DataFrame(schema=UNIDENTIFIED)
-    if not profile.codes:
-        return sheet, none
-    (name,) = _single(key, "map_code")
-    codes = sheet.cells([name])[name]
-    return _with_column(sheet, live, name, codes.replace(dict(profile.codes))), none
-
-
-def _keyed_by(
-    sheet: Table, live: Table, key: Key, on: str, remembered: Mapping[str, str], *, for_new: bool
-) -> tuple[Table, pl.DataFrame]:
-    (name,) = _single(key, "match_on")
-    for table in (live, sheet):
-        _insist_on(on, table.names, ("match_on", on), f"field of {table.source.name}")
-    known = live.cells([name, on]).select(code=name, on=pl.col(on).str.strip_chars())
-    known = known.filter(pl.col("on") != "")
-    values = sheet.cells([on])[on].str.strip_chars()
-    found = values.to_frame("on").join(known.unique("on", keep="none"), on="on", how="left", maintain_order="left")
-    unknown = pl.when(pl.col("on") == "").then(pl.lit("")).otherwise(pl.format("{} {}", pl.lit(on), "on"))
-    result = pl.col("on").replace_strict(dict(remembered), default=None, return_dtype=pl.String)
-    found = found.with_row_index("row").with_columns(code=pl.coalesce(result, "code"))
-    codes = found.select(pl.coalesce("code", unknown)).to_series()
-    nameless = found.filter(pl.col("code").is_null() & (pl.col("on") != ""))
-    nameless = nameless.select("row", "on", several=pl.col("on").is_in(known["on"].implode()))
-    # The field has done its work of naming the item; as it is equal there is nothing to compare in it.
-    own = _with_column(replace(sheet, fields=tuple(f for f in sheet.fields if f.name != on)), live, name, codes)
-    return (_with_column(own, live, on, _of_items(live, name, on, codes, values)) if for_new else own), nameless
-
-
-def _of_items(live: Table, name: str, field: str, codes: pl.Series, values: pl.Series) -> pl.Series:
-    """A field as the live items with these codes have it, and these values for codes that no item has."""
-    items = live.cells([name, field]).select(code=name, there=field).unique("code", keep="first")
-    found = codes.to_frame("code").join(items, on="code", how="left", maintain_order="left")
-    return found.select(pl.coalesce("there", values)).to_series()
-
-
 def _with_live_values(sheet: Table, name: str, values: Mapping[str, str], separator: str | None) -> pl.Series:
     """A field's cells with their values turned into ours, also where a cell holds several."""
     cells = sheet.cells([name])[name]
@@ -142,28 +88,21 @@ def _with_live_values(sheet: Table, name: str, values: Mapping[str, str], separa
     return live.list.join(separator)
 
 
-def _single(key: Key, option: str) -> tuple[str]:
-    if len(key.fields) != 1:
-        hint = "The key is " + " and ".join(key.fields) + "."
-        raise InvalidOption("this needs a key of one column", option=option, hint=hint)
-    return (key.fields[0],)
-
-
 def _with_constants(sheet: Table, live: Table, constants: Mapping[str, str]) -> Table:
     for name, value in constants.items():
-        _insist_on(name, live.names, ("constant", f"{name}={value}"), "field")
-        sheet = _with_column(sheet, live, name, pl.repeat(value, len(sheet), dtype=pl.String, eager=True))
+        insist_on(name, live.names, ("constant", f"{name}={value}"), "field")
+        sheet = with_column(sheet, live, name, pl.repeat(value, len(sheet), dtype=pl.String, eager=True))
     return sheet
 
 
-def _with_column(sheet: Table, live: Table, name: str, cells: pl.Series) -> Table:
+def with_column(sheet: Table, live: Table, name: str, cells: pl.Series) -> Table:
     """The sheet with this column in place of its own of that name, or besides."""
     frame = sheet.cells(sheet.names).with_columns(cells.alias(name))
     fields = sheet.fields if name in sheet.names else (Field(name, live.field(name).column), *sheet.fields)
     return replace(sheet, rows=FrameRows(sheet.rows.line, frame), fields=fields)
 
 
-def _insist_on(
+def insist_on(
     name: str, known: Sequence[str], option: tuple[str, str], what: str, shown: Mapping[str, str] | None = None
 ) -> None:
     """See that a name is known; ``option`` is the option that gave it and its value."""

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
+from neat_delta.matching.key_detection import naming_fields
 from neat_delta.replay import read_numbers
-from neat_delta.tables.roles import role_of
+from neat_delta.tables.roles import named_as, role_of
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -57,6 +58,14 @@ def suggest_mappings(
             suggestions.append(suggestion)
     order = [edited.field(name).column for name in columns]
     return sorted(suggestions, key=lambda one: order.index(one.column))
+
+
+def mapping_data(live: Table, edited: Table, columns: Sequence[str], fields: Sequence[str]) -> dict[str, Any]:
+    """The suggestions for the hint of an error, and the fields to match items on if none of them is the key."""
+    mappings = suggest_mappings(live, edited, columns, fields)
+    known = [name for name in live.names if name in edited.names] + [one.field for one in mappings]
+    match_on = () if named_as("key", known) else naming_fields(live, known)
+    return {"mappings": mappings, "match_on": match_on, "header_is_data": header_is_data(live, edited)}
 
 
 def header_is_data(live: Table, edited: Table) -> bool:

@@ -190,8 +190,8 @@ class SupplierProfile:
     """The field for each column that is not matched by its name."""
     skip: tuple[FieldName, ...] = ()
     """Fields that the file must not change."""
-    match_on: FieldName | None = None
-    """The field that matches items, if not the key."""
+    match_on: tuple[FieldName, ...] = ()
+    """The field that matches items, if not the key; or several that do so together, such as brand and model."""
     constants: Mapping[FieldName, str] = field(default_factory=dict)
     """The value of a field in every row, where the file does not have the field."""
     rules: Annotated[tuple[str, ...], Key("set")] = ()

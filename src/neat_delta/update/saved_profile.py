@@ -31,7 +31,7 @@ def with_profile(existing: str, name: str, profile: SupplierProfile, result: Map
         "worksheet": form.worksheet,
         "columns": dict(profile.columns),
         "skip": list(profile.skip),
-        "match_on": profile.match_on,
+        "match_on": profile.match_on[0] if len(profile.match_on) == 1 else list(profile.match_on),
         "constants": dict(profile.constants),
         "set": list(profile.rules),
         "set_new": list(profile.rules_new),

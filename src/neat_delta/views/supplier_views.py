@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from neat_delta.changeset.findings import is_about_columns
+from neat_delta.matching.item_names import fields_label
 from neat_delta.views.formatting import NOTHING, printable
 from neat_delta.views.lines import sentence
 from neat_delta.views.table import Cell, Column, table
@@ -47,6 +48,6 @@ def supplier_view(
     for name, value in profile.constants.items():
         yield from sentence("constant", f"{name} = {value} in every row", width)
     if profile.match_on:
-        yield from sentence("match on", f"{profile.match_on}", width)
+        yield from sentence("match on", fields_label(profile.match_on), width)
     for message in drifted:
         yield from sentence("warning", message, width, "warning")
