@@ -6,6 +6,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import write_table
+from neat_delta.checks import run_checks
 from neat_delta.diff.adjust import adjust
 from neat_delta.diff.compare import CompareOptions
 from neat_delta.diff.formulas import parse_formula
@@ -82,6 +83,10 @@ def test_a_row_on_which_a_rule_gives_nothing_is_refused_and_the_others_go_on(adj
         ("B", "price", 3, "live cost 40, live stock 0"),
         ("C", "price", 4, "live cost –, live stock 40"),
     ]
+    assert stopped["message"].to_list() == [
+        "price = cost / stock has no result: it divides by zero or gives NULL",
+        "price = cost / stock has no result: cost is blank",
+    ]
     assert seen.changes.counts["rejected"] == 2
     assert (seen.blanks_ignored, len(seen.rows_in("rejected"))) == (0, 2)
 
@@ -123,7 +128,7 @@ def test_what_a_value_was_computed_from_is_kept(adjusted):
         (["price = "], "is not a formula"),
         (["prise = 1"], "there is no field prise"),
         (["sku = 'X' || sku"], "sku is the key"),
-        (["price = pirce * 2"], "there is no field pirce. Names: live.sku"),
+        (["price = pirce * 2"], "there is no field pirce. Did you mean price?"),
         (["price = file.net"], "there is no field file.net"),
         (["price = name * 2"], "* needs a number, not a text"),
         (["price = read_csv('/etc/passwd')"], "there is no function read_csv"),
@@ -138,6 +143,44 @@ def test_a_wrong_rule_is_refused_with_the_reason(adjusted, rules, reason):
         adjusted(*rules)
 
     assert reason in str(found.value)
+
+
+def test_what_an_input_holds_instead_of_a_value_is_said(adjusted):
+    live = [
+        LIVE[0],
+        *LIVE[1:],
+        *([f"D{at}", "x", f"{at}.50", "n/a" if at else "#N/A", "1", "1", ""] for at in range(2)),
+    ]
+
+    seen = adjusted("price = cost * 2", live=live)
+
+    assert seen.changes.findings.filter(level="error")["message"].to_list() == [
+        f"price = cost * 2 has no result: cost is {what}" for what in ("blank", "'#N/A'", "'n/a'")
+    ]
+
+
+def test_a_number_of_too_many_digits_is_an_error_of_its_row(adjusted):
+    live = [[*LIVE[0]], *([f"A{at}", "x", f"{at}.00", "1", "1", "1", ""] for at in range(1, 30))]
+    live[9][2] = "99999999999999999999.00"
+
+    seen = adjusted("price = price * price", live=live)
+
+    assert len(now(seen)) == 27  # 1 * 1 is no change
+    (refused,) = seen.changes.findings.filter(level="error").rows(named=True)
+    assert (refused["key"], "too large to be exact" in refused["message"]) == ("A9", True)
+
+
+def test_a_text_made_of_a_blank_one_is_left_as_it_is_and_a_short_one_is_no_accident(adjusted):
+    live = [
+        LIVE[0],
+        *([f"A{at}", f"Smoker with guard {at}" if at else "", "1.00", "1", "1", "1", ""] for at in range(9)),
+    ]
+
+    seen = adjusted("name = left(name, 8)", live=live)
+    found = run_checks(seen.changes, seen.live, Settings())
+
+    assert now(seen) == {(f"A{at}", "name"): "Smoker w" for at in range(1, 9)}
+    assert "error" not in {*seen.changes.findings["level"], *found["level"]}
 
 
 def test_rates_are_settled_once_and_exact(tmp_path):

@@ -133,17 +133,6 @@ def test_rivals_are_laid_side_by_side(compared):
     assert seen.rows_in("missing").is_empty()
 
 
-@pytest.mark.parametrize("code", ["417", " 000417", "0 0417"])
-def test_a_damaged_code_is_pointed_out_and_never_guessed(compared, code):
-    seen = compared(with_cells(sku=code, price="99.00"))
-
-    (finding,) = seen.changes.findings.filter(level="warning").rows(named=True)
-    assert finding["key"] == code
-    assert "000417 is missing" in finding["message"]
-    assert seen.changes.counts["new"] == seen.changes.counts["missing"] == 1
-    assert changed(seen) == {}
-
-
 @pytest.mark.parametrize(
     ("codes", "written", "meant"),
     [

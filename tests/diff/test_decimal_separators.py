@@ -51,14 +51,17 @@ def test_cells_that_do_not_differ_are_heard_too(tmp_path):
     assert findings.select("key", "code", "value").rows() == [("A2", "unreadable cell", "431.180")]
 
 
-@pytest.mark.parametrize("value", ["7٠٠٠.00", "７.00", "१२"])
-def test_digits_of_other_scripts_are_no_numbers_here(tmp_path, value):
-    live = [["sku", "price"], ["A", "7.00"], ["B", "8.00"]]
+@pytest.mark.parametrize(
+    ("value", "now", "found"),
+    [("७.००", None, []), ("１２．００", "12.00", []), ("१२", "12.00", []), ("7٠٠٠.00", None, ["unreadable cell"])],
+)
+def test_digits_of_other_scripts_are_read_but_not_two_scripts_in_one_number(tmp_path, value, now, found):
+    live = [["sku", "price"], ["A", "7.00"], ["B", "8.00"], *([f"C{at}", f"{at}.25"] for at in range(8))]
 
-    cells, findings = changed(tmp_path, live, [live[0], ["A", value], live[2]])
+    cells, findings = changed(tmp_path, live, [live[0], ["A", value], *live[2:]])
 
-    assert cells == {}
-    assert findings["code"].to_list() == ["unreadable cell"]
+    assert cells == ({("A", "price"): now} if now else {})
+    assert findings.filter(level="error")["code"].to_list() == found
 
 
 @pytest.mark.parametrize(

@@ -188,14 +188,14 @@ def test_without_a_second_identity_a_code_change_is_suggested_and_accepted_by_a_
     assert sheet(tmp_path, other_code, accepted_rekeys=accepted).changes.new_keys() == {"C-1": "D-1"}
 
 
-def test_a_code_that_lost_its_zeros_is_damaged_and_not_changed(tmp_path):
+def test_a_code_that_lost_its_zeros_is_no_code_change(tmp_path):
     live = [IDS[0], ["0071", "71", "Item", "1.00"], *IDS[3:]]
     ours = write_table(tmp_path / "live.csv", live)
     edited = write_table(tmp_path / "edited.csv", [live[0], ["71", *live[1][1:]], *live[2:]])
     seen = compare(*read_pair(ours, edited), CompareOptions(settings=Settings(identity="id")))
 
     assert seen.changes.new_keys() == {}
-    assert "damaged SKU" in seen.changes.findings["code"].to_list()
+    assert seen.changes.findings["code"].to_list() == ["repaired SKU"]
 
 
 def code_alone(rows):

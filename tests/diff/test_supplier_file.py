@@ -222,6 +222,32 @@ def test_new_items_have_rules_of_their_own_and_are_sent_whole_or_not_at_all(list
     assert (seen.changes.counts["new"], seen.changes.counts["rejected"]) == (1, 1)
 
 
+def test_new_items_get_skus_by_a_formula_but_none_that_an_item_has(listed):
+    rows = [
+        ["S-1", "Smoker", "7,50", "1"],
+        ["S-8", "Hive", "5,00", "2"],
+        ["A", "Veil", "1,00", "1"],
+        ["S-3", "", "1,00", ""],
+    ]
+    told = {"columns": COLUMNS | {"Article": "name"}, "match_on": ("supplier_code",)}
+    rule = "sku = replace(file.supplier_code, 'S-', 'X-')"
+
+    changes, seen, _ = listed(rows=rows, options=CompareOptions(add_new=True), rules_new=(rule,), **told)
+
+    assert changes[("X-8", "name")] == "Hive"
+    assert seen.changes.keys_with_action("add")["key"].to_list() == ["X-8"]
+    refused = seen.changes.findings.filter(level="error")["message"].to_list()
+    assert refused == [
+        f"{rule} gives A, which an item of the shop has",
+        "several shop items have this supplier_code. Map it to one SKU",
+    ]
+
+
+def test_a_formula_that_reads_a_column_of_last_time_is_told_so(listed):
+    with pytest.raises(InvalidOption, match=r"no field file\.net; the file had this column last time"):
+        listed(["sku", "Nett"], [["A", "1"]], rules=("price = file.net",), drift_baseline={"Net": "text"})
+
+
 def test_a_rule_for_new_items_leaves_a_rescued_row_alone(listed):
     _, seen, _ = listed(
         ["sku", "Net"], [[" a", "8,00"]], CompareOptions(add_new=True, repair_keys=True), rules_new=("stock = 77",)

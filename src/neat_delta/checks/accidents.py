@@ -118,7 +118,7 @@ def _texts(context: CheckContext) -> pl.DataFrame:
         for name, note in context.changes.head.fields.items()
         if type_named(note.type).numeric or note.type in ("date", "yes/no")
     ]
-    cells = context.outgoing_cells
+    cells = context.typed_cells
     return cells.filter(~pl.col("field").is_in([*read, *context.overrides.as_typed]))
 
 

@@ -75,7 +75,7 @@ def rounded_alike(context: CheckContext) -> pl.DataFrame:
 def share_slip(context: CheckContext) -> pl.DataFrame:
     """A percentage became 100 times larger or smaller, or is unlike all others of the column."""
     found = []
-    for name, cells in context.changed.items():
+    for name, cells in context.typed.items():
         if context.type_of(name) != "percent":
             continue
         both = context.numbers(name).join(cells.select("key"), on="key", how="semi", maintain_order="left")
@@ -98,13 +98,11 @@ def control_character(context: CheckContext) -> pl.DataFrame:
 
 
 def _numbers_typed(context: CheckContext) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
-    """For each numeric field its changed cells, and the numbers of those that no rule computed."""
-    computed = context.changes.findings.filter(code="computed").select("key", "field")
-    for name, cells in context.changed.items():
+    """For each numeric field its typed cells, and their numbers."""
+    for name, cells in context.typed.items():
         if not type_named(context.type_of(name)).numeric:
             continue
-        typed = cells.join(computed, on=["key", "field"], how="anti", maintain_order="left")
-        both = context.numbers(name).join(typed.select("key"), on="key", how="semi", maintain_order="left")
+        both = context.numbers(name).join(cells.select("key"), on="key", how="semi", maintain_order="left")
         yield cells, both.drop_nulls(["was", "now"]).filter((WAS != 0) & (NOW != 0))
 
 

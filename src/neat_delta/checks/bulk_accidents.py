@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import no_findings
 from neat_delta.checks.check import Check, Override, cells_of, concat_findings
 from neat_delta.matching import Key
@@ -39,7 +38,7 @@ NUMBERED = r"(^|_)(sort|position|order|rank|bin|shelf|place|row|number|no)(_|$)"
 def column_out_of_step(context: CheckContext) -> pl.DataFrame:
     """The values of one column are on other items than before: sorted or moved without the other columns."""
     found = []
-    for name, cells in context.changed.items():
+    for name, cells in context.typed.items():
         cells = cells.drop_nulls(["was", "now"])
         if len(cells) < FEWEST_MOVED or cells["was"].n_unique() < DISTINCT * len(cells):
             continue
@@ -59,7 +58,7 @@ def column_out_of_step(context: CheckContext) -> pl.DataFrame:
 def fill_series(context: CheckContext) -> pl.DataFrame:
     """Numbers rise or fall by one from row to row: a fill handle was used."""
     found = []
-    for name, cells in context.changed.items():
+    for name, cells in context.typed.items():
         if not type_named(context.type_of(name)).numeric or pl.Series([name]).str.contains(NUMBERED).item():
             continue
         rows = _in_sheet_order(context, name)
@@ -89,7 +88,7 @@ def filled_down(context: CheckContext) -> pl.DataFrame:
     key = Key(context.changes.head.key, explicit=True)
     name_field = find_name_field(context.live, key)
     found = []
-    for name, cells in context.changed.items():
+    for name, cells in context.typed.items():
         kind = context.type_of(name)
         own = name == name_field or kind in ("barcode", "image")
         if not own and kind not in ("price", "text"):
@@ -108,7 +107,7 @@ def filled_down(context: CheckContext) -> pl.DataFrame:
 def shifted(context: CheckContext) -> pl.DataFrame:
     """The cells of a row are one column off."""
     names = [name for name in context.live.names if name not in context.changes.head.key]
-    cells = {name: cells for name, cells in context.changed.items() if name in names}
+    cells = {name: cells for name, cells in context.typed.items() if name in names}
     all_of = context.outgoing_cells.group_by("key").agg(all=pl.len()).filter(pl.col("all") >= FEWEST_SHIFTED)
     if len(cells) < FEWEST_SHIFTED or all_of.is_empty():
         return no_findings()
@@ -136,7 +135,7 @@ def shifted(context: CheckContext) -> pl.DataFrame:
 def truncated(context: CheckContext) -> pl.DataFrame:
     """Several texts of a column were cut off at the same length."""
     found = []
-    for cells in context.changed.values():
+    for cells in context.typed.values():
         cut = cells.drop_nulls(["was", "now"]).filter(
             WAS.str.starts_with(NOW) & (NOW.str.len_chars() >= SHORTEST_CUT) & (WAS != NOW)
         )
@@ -148,7 +147,7 @@ def truncated(context: CheckContext) -> pl.DataFrame:
 
 def replaced(context: CheckContext) -> pl.DataFrame:
     """One word was replaced by another in several fields: search and replace went too far."""
-    texts = context.changes.cells_with_action(CHANGE, RECODE).drop_nulls(["was", "now"])
+    texts = pl.concat([context.outgoing_cells.clear(), *context.typed.values()]).drop_nulls(["was", "now"])
     kinds = [name for name, note in context.changes.head.fields.items() if not type_named(note.type).numeric]
     texts = texts.filter(pl.col("field").is_in(kinds))
     if not FEWEST_REPLACED <= len(texts) <= MOST_TEXTS or texts["field"].n_unique() == 1:

@@ -94,6 +94,22 @@ class CheckContext:
             else _parts(self.changes.cells_with_action(CHANGE, RECODE))
         )
 
+    @cached_property
+    def typed_cells(self) -> pl.DataFrame:
+        """The cells that are sent and that no formula computed: only people and programs have accidents."""
+        computed = self.changes.findings.filter(code="computed").select("key", "field")
+        if computed.is_empty():
+            return self.outgoing_cells
+        return self.outgoing_cells.join(computed, on=["key", "field"], how="anti", maintain_order="left")
+
+    @cached_property
+    def typed(self) -> dict[str, pl.DataFrame]:
+        """The typed cells of items that change (not of new ones), by field."""
+        if self.typed_cells is self.outgoing_cells:
+            return self.changed
+        new = self.changes.keys_with_action(ADD).select("key")
+        return _parts(self.typed_cells.join(new, on="key", how="anti", maintain_order="left"))
+
     def cells(self) -> list[tuple[str, FieldSettings, pl.DataFrame]]:
         """The cells that are sent, by field, with what is configured for it."""
         return [(name, self.settings.field(name), cells) for name, cells in self.by_field.items()]

@@ -80,10 +80,16 @@ def require_one_each(formulas: Sequence[Formula]) -> dict[str, Formula]:
     return of_field
 
 
-def sides_of(formula: Formula, live: Sequence[str], listed: Sequence[str], rates: Sequence[str] = ()) -> dict[str, str]:
+def sides_of(
+    formula: Formula,
+    live: Sequence[str],
+    listed: Sequence[str],
+    rates: Sequence[str] = (),
+    last_time: Sequence[str] = (),
+) -> dict[str, str]:
     """For each name in a rule the column meant, with its side; names are fields of the live export and of a list.
 
-    Rates always have their side in front.
+    Rates always have their side in front. ``last_time`` are the list's fields of last time.
 
     Raises:
         InvalidOption: a name is on neither side, or on both and does not say which.
@@ -100,29 +106,33 @@ def sides_of(formula: Formula, live: Sequence[str], listed: Sequence[str], rates
             known = [f"{LIVE}{name}" for name in live] + [f"{LIST}{name}" for name in listed]
             known += [f"{RATES}{name}" for name in rates]
             what = f"{name} may be " + " or ".join(found) if found else f"there is no field {name}"
+            if not found and name.removeprefix(LIST) in last_time:
+                what += "; the file had this column last time"
             hint = f"Names: {', '.join(known)}." if found else nearest_hint(name, [*live, *listed, *known], "Names")
             raise InvalidOption(f"formula {formula.text!r}: {what}", hint=hint)
         meant[name] = found[0]
     return meant
 
 
-def compute(formula: Formula, values: pl.DataFrame) -> pl.Series:
-    """What a rule gives for each row, null where it gives nothing; ``values`` are typed columns by the names it uses.
+def compute(formula: Formula, values: pl.DataFrame) -> tuple[pl.Series, pl.Series]:
+    """What a rule gives for each row, null where it gives nothing, and where that is a number too large to be exact.
+
+    ``values`` are typed columns by the names it uses.
 
     Raises:
-        InvalidOption: types do not go together, or a number grows too large.
+        InvalidOption: types do not go together, or numbers grow too large in most rows.
     """
     try:
-        found = formula.value.over(values, formula.rounding)
+        found, too_large = formula.value.row_by_row(values, formula.rounding)
     except ExpressionError as error:
         message = ", ".join(f"{name} holds {_held(values[name].dtype)}" for name in dict.fromkeys(formula.names))
         hint = error.hint or (f"Here {message}. {EXAMPLES}" if message else EXAMPLES)
         raise InvalidOption(f"formula {formula.text!r}: {error.what}", hint=hint) from error
     if not formula.names or formula.heeds_blanks:
-        return found
+        return found, too_large
     # GREATEST and others pass over a blank as if it were not there, and make a price or a stock of what is left.
     blank = pl.any_horizontal(pl.col(name).is_null() for name in formula.names)
-    return values.select(pl.when(~blank).then(found).alias(formula.field)).to_series()
+    return values.select(pl.when(~blank).then(found).alias(formula.field)).to_series(), too_large
 
 
 def _held(type_of: pl.DataType) -> str:

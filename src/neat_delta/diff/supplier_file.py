@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.findings import as_data, findings_frame
+from neat_delta.changeset.findings import as_data, findings_frame, no_findings
 from neat_delta.diff.compare import (
     CompareOptions,
     CompareResult,
@@ -18,6 +18,7 @@ from neat_delta.diff.compare import (
 )
 from neat_delta.diff.computed_columns import add_computed_columns, findings_about_changes
 from neat_delta.diff.formulas import LIVE, Formula, parse_formula
+from neat_delta.diff.new_keys import with_new_keys
 from neat_delta.errors import InvalidOption
 from neat_delta.matching import Key, choose_key
 from neat_delta.matching.column_drift import column_natures, drift
@@ -32,6 +33,7 @@ from neat_delta.matching.supplier_mapping import (
 )
 from neat_delta.matching.value_mapping import mapping_data
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
+from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -139,7 +141,16 @@ def _compared(
     known = live.names if profile.match_on else [name for name in live.names if name in ours.names]
     key = choose_key(live, known, options.key or options.settings.key)
     ours, nameless = with_live_keys(ours, live, key, profile, for_new=options.add_new)
-    about = _about_nameless(ours, key, fields_label(profile.match_on), nameless, added=options.add_new)
+    context = Context(live, options.settings, key)
+    about = no_findings()
+    for rule in [rule for rule in rules_new if rule.field in key.fields]:
+        several = nameless.filter("several")["row"]
+        ours, about, keyed = with_new_keys(context, ours, rule, several)
+        nameless = nameless.filter(~pl.col("row").is_in(keyed.implode()))
+        rules_new.remove(rule)
+    about = pl.concat(
+        [about, _about_nameless(ours, key, fields_label(profile.match_on), nameless, added=options.add_new)]
+    )
     # Rules must know which item a row is about, so damaged codes are made good before them.
     ours, rescues = with_repaired_keys(live, ours, key, options)
     about = pl.concat([rescues, about])
@@ -150,8 +161,8 @@ def _compared(
     progress.step("calculating")
     _parse_what_rules_need(live, key, [*rules, *rules_new], options)
     for_new = rules_new if options.add_new else None
-    context = Context(live, options.settings, key)
-    computed, findings = add_computed_columns(context, ours, rules, for_new=for_new)
+    last_time = [field_name(column) for column in profile.drift_baseline]
+    computed, findings = add_computed_columns(context, ours, rules, for_new=for_new, last_time=last_time)
     emptied = frozenset(rule.field for rule in rules if rule.empties)
     computed_fields = {rule.field for rule in (*rules, *rules_new)}
     computed = without_fields(computed, [name for name in profile.skip if name not in computed_fields])

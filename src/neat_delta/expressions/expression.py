@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.expressions.value import NUMBER, ExpressionError, Value
+from neat_delta.expressions.value import DIGITS, NUMBER, ExpressionError, TooLarge, Value
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -18,6 +18,9 @@ if TYPE_CHECKING:
 
 # Longer, or nested deeper, than any that a person writes.
 LONGEST, DEEPEST = 5_000, 100
+# So often a frame is cut to find the rows in which numbers are too large; a formula that needs more is wrong.
+MOST_PARTS = 2_000
+TOO_LARGE = f"a number becomes too large to be exact (more than {DIGITS} digits)"
 # A name may say on which side it is meant: live.price is the live item's price.
 SIDES = ("live", "file", "rates")
 
@@ -73,10 +76,39 @@ class Expression:
             value = value if finish is None else finish.of(value)
             found = frame.select(_typed(value).alias("found")).to_series()
         except pl.exceptions.PolarsError as error:
-            raise ExpressionError(_reason(error)) from error
+            raise _worded(error) from error
         except RecursionError as error:
             raise ExpressionError("too many nested parts in the expression") from error
         return found.new_from_index(0, len(frame)) if len(found) == 1 != len(frame) else found
+
+    def row_by_row(self, frame: pl.DataFrame, finish: Rounding | None = None) -> tuple[pl.Series, pl.Series]:
+        """As ``over``, but a number that grows too large is an error of its row: null there, and marked.
+
+        Returns what it gives for each row, and whether that would be too large.
+
+        Raises:
+            ExpressionError: as ``over``; also if numbers are too large in so many rows that the formula must be wrong.
+        """
+        parts: list[tuple[int, int, pl.Series | None]] = []
+        waiting = [(0, len(frame))]
+        for _ in range(MOST_PARTS):
+            if not waiting:
+                break
+            start, length = waiting.pop()
+            try:
+                parts.append((start, length, self.over(frame.slice(start, length), finish)))
+            except TooLarge:
+                half = length // 2
+                rest = [(start + half, length - half), (start, half)]
+                waiting += rest if half else []
+                parts += [] if half else [(start, length, None)]
+        if waiting or all(found is None for _, _, found in parts):
+            raise TooLarge(TOO_LARGE)
+        like = next(found for _, _, found in parts if found is not None)
+        nothing = like.clear()
+        found = pl.concat([nothing.extend_constant(None, n) if one is None else one for _, n, one in parts])
+        large = pl.concat([pl.repeat(one is None, n, eager=True) for _, n, one in parts])
+        return found, large
 
 
 def parse_expression(text: str) -> Expression:
@@ -163,8 +195,9 @@ def _place(error: Exception, text: str) -> str:
     return f"not an expression, near {found[:40]!r}"
 
 
-def _reason(error: Exception) -> str:
+def _worded(error: Exception) -> ExpressionError:
+    """An error of the engine in our words."""
     text = str(error).splitlines()[0]
     if "overflow" in text or "conversion from" in text or "doesn't fit" in text:
-        return "a number becomes too large to be exact"
-    return "the pattern is not a regular expression" if "regex" in text.lower() else text[:200]
+        return TooLarge(TOO_LARGE)
+    return ExpressionError("the pattern is not a regular expression" if "regex" in text.lower() else text[:200])

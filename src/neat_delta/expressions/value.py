@@ -24,6 +24,10 @@ class ExpressionError(NeatDeltaError):
     """An expression that cannot be read, names what it may not, or whose parts do not go together."""
 
 
+class TooLarge(ExpressionError):
+    """A number that has more digits than can be kept exactly."""
+
+
 def decimal(scale: int) -> pl.Decimal:
     """The engine's type of numbers with so many decimals."""
     return pl.Decimal(DIGITS, scale)

@@ -118,7 +118,10 @@ def _readings(cells: pl.Series, form: NumberFormat) -> pl.Series:
         return cells.to_frame("c").select(_trimmed(pl.col("c").str.replace(",", ".", literal=True))).to_series()
     text = pl.col("c")
     if form.lenient:
-        text = text.str.replace_many(list(_SIGNS), list(_SIGNS.values()))
+        # Digits of two scripts in one number are a slip, or a trick (Unicode Technical Standard 39, section 5.3).
+        western = text.str.replace_many(list(_SIGNS), list(_SIGNS.values()))
+        mixed = text.str.contains("[0-9]") & text.str.contains(f"[{''.join(_DIGITS)}]")
+        text = pl.when(mixed).then(text).otherwise(western)
         text = text.str.strip_chars(" \t\u00a0\u202f").str.replace(rf"^([+-]?){CURRENCY}\s?", "${1}")
         text = text.str.replace(rf"\s?{CURRENCY}$", "").str.replace(ROUND, "")
     text = text.str.strip_chars(" \t\u00a0\u202f")
