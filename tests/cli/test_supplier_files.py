@@ -1,5 +1,6 @@
 import json
 
+import openpyxl
 import pytest
 
 from helpers import import_into, neat_delta, read_rows, update_files, write_table
@@ -133,3 +134,13 @@ def test_a_wrong_call_ends_with_two_and_says_why(shop, args, reason):
     assert failed.returncode in (2, 3)
     assert reason in " ".join(failed.stderr.split())
     assert "Traceback" not in failed.stderr
+
+
+def test_raw_values_stand_beside_computed_ones_in_preview_page_and_workbook(shop):
+    neat_delta("compare", "live.csv", "file.csv", *TOLD, "--out", "c.jsonl", cwd=shop)
+    shown = neat_delta("preview", "c.jsonl", "--page", "p.html", "--review", "r.xlsx", cwd=shop)
+    rows = list(openpyxl.load_workbook(shop / "r.xlsx").active.iter_rows(values_only=True))
+
+    assert "from net_each 10" in shown.stdout
+    assert "price = file.net_each * 1.6 from net_each 10" in (shop / "p.html").read_text("utf-8")
+    assert rows[1][rows[0].index("calculated from")].startswith("net_each 1")

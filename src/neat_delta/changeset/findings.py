@@ -54,6 +54,12 @@ def is_about_columns() -> pl.Expr:
     return data_of("difference").is_not_null()
 
 
+def computed_from(findings: pl.DataFrame) -> dict[tuple[str, str], str]:
+    """What the values that formulas computed were computed from, by key and field."""
+    computed = findings.filter(code="computed").select("key", "field", "value")
+    return {(key, field): value for key, field, value in computed.iter_rows()}
+
+
 _NO_FINDINGS = pl.DataFrame(schema=FINDINGS)
 
 

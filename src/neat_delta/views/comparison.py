@@ -13,7 +13,7 @@ from rich.text import Text
 
 from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
 from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
-from neat_delta.changeset.findings import data_of, is_about_columns
+from neat_delta.changeset.findings import computed_from, data_of, is_about_columns
 from neat_delta.checks import checks_without_fields
 from neat_delta.file_trouble import lock_file
 from neat_delta.matching.value_mapping import suggest_mappings
@@ -32,7 +32,7 @@ from neat_delta.views.formatting import (
 )
 from neat_delta.views.lines import LABEL, labelled, sentence
 from neat_delta.views.overrides import override_hint
-from neat_delta.views.table import GAP, INDENT, Cell, Column, aligned, fitted, table
+from neat_delta.views.table import GAP, INDENT, Cell, Column, aligned, fitted, table, table_blocks
 from neat_delta.views.text_diff import changed_text
 
 if TYPE_CHECKING:
@@ -335,10 +335,13 @@ def _items_table(
         under[at] = changed_text(cell["was"], cell["now"], note.type, note.separator, around=room)
     widths = fitted(columns, rows, width)
     start = sum(widths[:2]) + len(INDENT) + 2 * len(GAP)
-    head, *lines = table(columns, rows, width)
-    result = [head]
-    for at, line in enumerate(lines):
-        result.append(line)
+    result, blocks = table_blocks(columns, rows, width)
+    inputs = computed_from(changes.findings)
+    for at, (block, cell) in enumerate(zip(blocks, cells, strict=True)):
+        result += block
+        source = inputs.get((str(cell["key"]), str(cell["field"])))
+        if source:
+            result += folded_text(Text(f"from {printable(source)}", STYLES["note"]), start, width)
         # A longer text is on lines of its own, what changes in the midst of what stays.
         result += folded_text(under[at], start, width) if at in under else []
     return result

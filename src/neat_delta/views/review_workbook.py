@@ -13,6 +13,7 @@ import polars as pl
 
 from neat_delta.analysis.metrics import sort_by_impact
 from neat_delta.changeset.changeset import ADD, RECODE, REMOVE
+from neat_delta.changeset.findings import computed_from
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.errors import WriteError
 from neat_delta.matching.key import key_parts
@@ -32,8 +33,19 @@ MOST_ROWS, LONGEST = 1_048_575, 32_767
 WHAT = {ADD: "new item", REMOVE: "to delete", RECODE: "new SKU"}
 # Tints of the Okabe–Ito blue and orange, dark text on them readable in grey as well.
 TAKEN, LEFT, STOP, WARN, HEAD, DIM = "#CCE3F0", "#F6E3C0", "#F3D3BF", "#FBF0C8", "#E8E6E1", "#6B6B6B"
-WIDTHS = {DECISION: 13, COMMENT: 18, "name": 28, FIELD: 12, "was": 16, "now": 18, "difference": 11, "per cent": 9}
+WIDTHS = {
+    DECISION: 13,
+    COMMENT: 18,
+    "name": 28,
+    FIELD: 12,
+    "was": 16,
+    "now": 18,
+    "difference": 11,
+    "per cent": 9,
+    "calculated from": 28,
+}
 OTHERS_WIDE, LOOK_WIDE = 10, 60
+SOURCE = "calculated from"
 
 
 def review_workbook(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False) -> bytes:
@@ -62,6 +74,7 @@ def review_workbook(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False)
 def _by_cell(changes: ChangeSet) -> list[dict[str, Any]]:
     """A row for each changed cell, largest moves first, then one for each new, removed or recoded item."""
     looks, names = _looks(changes), dict(changes.items.select("key", "name").iter_rows())
+    inputs = computed_from(changes.findings)
     found = []
     for cell in sort_by_impact(changes).iter_rows(named=True):
         note = changes.head.fields[cell["field"]]
@@ -76,6 +89,7 @@ def _by_cell(changes: ChangeSet) -> list[dict[str, Any]]:
                 "now": cell["now"],
                 "difference": f"{'−' if way == 'down' else '+'}{amount}" if way else None,
                 "per cent": share.removesuffix(" %").replace(",", "") if share else None,
+                **({SOURCE: inputs.get((cell["key"], cell["field"]))} if inputs else {}),
                 "problems": looks.get((cell["key"], cell["field"])) or looks.get((cell["key"], None)),
                 "pieces": None if plain else pieces(cell["was"], cell["now"], note.separator),
             }
@@ -111,6 +125,7 @@ def _whole_items(changes: ChangeSet, looks: dict[tuple[str, str | None], str]) -
             "now": f"{WHAT[do]} {to}" if to else WHAT[do],
             "difference": None,
             "per cent": None,
+            SOURCE: None,
             "problems": looks.get((key, None)),
             "pieces": None,
         }

@@ -40,12 +40,20 @@ def table(columns: Sequence[Column], rows: Sequence[Sequence[Cell]], width: int)
 
     If they still do not, each row is a stack of lines.
     """
+    head, blocks = table_blocks(columns, rows, width)
+    return [*head, *(line for block in blocks for line in block)]
+
+
+def table_blocks(
+    columns: Sequence[Column], rows: Sequence[Sequence[Cell]], width: int
+) -> tuple[list[Text], list[list[Text]]]:
+    """The heading of a table (one line or none), and the lines of each of its rows."""
     widths = fitted(columns, rows, width)
     if len(INDENT) + sum(widths) + len(GAP) * (len(columns) - 1) > width:
-        return [line for row in rows for line in _stacked(columns, row, width)]
+        return [], [_stacked(columns, row, width) for row in rows]
     head = [Cell(column.head, "head", column.right) for column in columns]
-    lines = [head, *rows] if any(column.head for column in columns) else list(rows)
-    return [_line(cells, widths) for cells in lines]
+    heading = [_line(head, widths)] if any(column.head for column in columns) else []
+    return heading, [[_line(cells, widths)] for cells in rows]
 
 
 def aligned(texts: Sequence[str], numeric: Sequence[bool], style: str = "plain") -> list[Cell]:

@@ -12,6 +12,7 @@ from neat_delta.analysis.grouping import field_of
 from neat_delta.analysis.margins import price_moves
 from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
 from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, NONE, RECODE, REMOVE, STATES
+from neat_delta.changeset.findings import computed_from
 from neat_delta.errors import InvalidOption
 from neat_delta.tables.field_types import type_named
 from neat_delta.views.formatting import NOTHING, amount, count, difference, format_key, per_cent, pluralize
@@ -136,10 +137,12 @@ def _data(both: BeforeAfter, settings: Settings) -> dict[str, Any]:
     for key, field, was, now in whole.select("key", "field", "was", "now").iter_rows():
         cells.setdefault(key, []).append([place[field], was, now, "", "", ""])
     message: dict[str, list[tuple[str, str | None, str]]] = {}
-    for key, level, field, say in (
-        changes.findings.drop_nulls("key").select("key", "level", "field", "message").iter_rows()
+    inputs = computed_from(changes.findings)
+    for key, code, level, field, say in (
+        changes.findings.drop_nulls("key").select("key", "code", "level", "field", "message").iter_rows()
     ):
-        message.setdefault(key, []).append((level, field, say))
+        source = f" from {inputs[key, field]}" if code == "computed" and inputs[key, field] else ""
+        message.setdefault(key, []).append((level, field, say + source))
     order = [*cells, *(key for key in changes.items["key"] if key not in cells)]
     known = {row["key"]: row for row in changes.items.iter_rows(named=True)}
     items = []
