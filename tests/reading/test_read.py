@@ -129,3 +129,30 @@ def test_missing_file_and_folder_are_refused(tmp_path):
         read_table(tmp_path / "nothing.csv")
     with pytest.raises(InvalidInput, match="folder"):
         read_table(tmp_path)
+
+
+@pytest.mark.parametrize(
+    ("rows", "lacking"),
+    [
+        ("A,x,1\nB,y,2\n", 2),
+        ('A,"x\ny",1\nB,"a,,,\nb",2\n\nC,z,3\n', 2),
+        ("A,x,1,\nB,y,2,\n", 1),
+    ],
+)
+def test_rows_that_all_lack_the_same_last_cells_are_read_with_blank_ones(tmp_path, rows, lacking):
+    (tmp_path / "short.csv").write_text(f"sku,name,price,note,tag\n{rows}")
+
+    table = read_table(tmp_path / "short.csv")
+
+    assert (table.blank_columns, len(table.unreadable_rows)) == (lacking, 0)
+    assert table.cells(["sku", "price", "tag"]).rows()[:2] == [("A", "1", ""), ("B", "2", "")]
+
+
+@pytest.mark.parametrize("rows", ["A,x,1,n,t\nB,y,2\nC,z,3\n", "A,x,1\nB,y,2,n\n", "A,x,1\n"])
+def test_where_only_some_rows_lack_cells_they_are_refused(tmp_path, rows):
+    (tmp_path / "short.csv").write_text(f"sku,name,price,note,tag\n{rows}")
+
+    table = read_table(tmp_path / "short.csv")
+
+    assert table.blank_columns == 0
+    assert set(table.unreadable_rows["message"].str.slice(0, 13)) == {"too few cells"}

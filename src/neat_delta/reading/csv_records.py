@@ -31,6 +31,9 @@ SUM_LETTERS = "gstzGSTZ"
 NO_SEPARATOR = "\x01"
 # A quoted cell longer than this many lines is a quote that somebody forgot to close.
 LONGEST_CELL = 5_000
+# So many rows, of so many cells, that all lack the same last cells are a habit of the program that wrote them.
+FEWEST_SHORT, FEWEST_CELLS = 2, 2
+SAMPLE_LINES = 100
 
 
 @dataclass(frozen=True)
@@ -98,12 +101,15 @@ class LazyCsvRows:
 class ParseResult:
     """What the lines of a file gave: good records as rows, and those that are none with the reason (line, raw, say).
 
+    ``cells_added`` are blank cells at the end of every row, where all rows have that many fewer than the header.
+
     ``odd`` are the positions of rows that may be no data: they begin like a sum or like the header.
     """
 
     rows: Rows
     bad: pl.DataFrame
     odd: pl.Series
+    cells_added: int = 0
 
 
 BAD_SCHEMA = {"line": pl.UInt32, "raw": pl.String, "message": pl.String}
@@ -147,7 +153,55 @@ def read_records(
     header_line = dialect.header_line
     grammar = RecordPatterns(dialect.delimiter, dialect.header)
     frame = lines.slice(header_line - 1) if header_line else lines
-    whole, blank, odd = _classify(frame, grammar, like if header_line == 1 else None)
+    found = _whole_records(text, frame, grammar, like if header_line == 1 else None)
+    # The header is a record like any other, the first one; where it could not be read, it is the first of the bad.
+    has_header = bool(header_line) and len(found.frame) > 0 and found.frame["line"][0] == header_line
+    rows, buffer, added = found.frame.rechunk().slice(int(has_header)), found.buffer, 0
+    if has_header and rows.is_empty() and len(found.bad) >= FEWEST_SHORT:
+        found, rows, added = _without_last_cells(text, frame.slice(1), dialect, found, rows)
+    odd = found.odd
+    known = {} if parsed is None or buffer is None or len(parsed) != len(rows) else parsed.to_dict()
+    records = LazyCsvRows(rows["line"], rows["raw"], tuple(columns), dialect.delimiter, buffer, header_line, known)
+    odd = rows["line"].is_in(odd.implode()).arg_true().cast(pl.UInt32) if len(odd) else odd
+    return ParseResult(records, found.bad, odd, added)
+
+
+def _without_last_cells(
+    text: DecodedText, lines: pl.DataFrame, dialect: Dialect, found: _Found, rows: pl.DataFrame
+) -> tuple[_Found, pl.DataFrame, int]:
+    """Rows that all lack the same last cells, with blank ones there; and how many cells that are.
+
+    Where only some rows have fewer cells, they may lack any of them, and are refused.
+    """
+    for width in range(len(dialect.header) - 1, FEWEST_CELLS - 1, -1):
+        grammar = RecordPatterns(dialect.delimiter, dialect.header[:width])
+        sample = _whole_records(text, lines.head(SAMPLE_LINES), grammar, None)
+        # The sample's last record may go on below it.
+        if sample.frame.is_empty() or len(sample.bad) > 1:
+            continue
+        narrower = _whole_records(text, lines, grammar, None)
+        if narrower.bad.is_empty():
+            added = len(dialect.header) - width
+            full = narrower.frame.rechunk().with_columns(pl.col("raw") + dialect.delimiter * added)
+            return narrower, full, added
+    return found, rows, 0
+
+
+@dataclass(frozen=True)
+class _Found:
+    """The whole records among some lines (frame of line, raw), those that are none, and the lines that begin oddly.
+
+    ``buffer`` are the bytes of the file, if nothing in it had to be mended.
+    """
+
+    frame: pl.DataFrame
+    bad: pl.DataFrame
+    odd: pl.Series
+    buffer: bytes | None
+
+
+def _whole_records(text: DecodedText, frame: pl.DataFrame, grammar: RecordPatterns, like: LazyCsvRows | None) -> _Found:
+    whole, blank, odd = _classify(frame, grammar, like)
     if text.undecodable:
         whole &= ~frame["line"].is_in(list(text.undecodable))
     bad = pl.DataFrame(schema=BAD_SCHEMA)
@@ -168,12 +222,7 @@ def read_records(
         ).sort("line")
         bad = pl.DataFrame([(p.first, p.text, p.say) for p in pieces if p.say], schema=BAD_SCHEMA, orient="row")
         buffer = None
-    # The header is a record like any other, the first one; where it could not be read, it is the first of the bad.
-    has_header = bool(header_line) and len(frame) > 0 and frame["line"][0] == header_line
-    rows = frame.rechunk().slice(int(has_header))
-    known = {} if parsed is None or buffer is None or len(parsed) != len(rows) else parsed.to_dict()
-    records = LazyCsvRows(rows["line"], rows["raw"], tuple(columns), dialect.delimiter, buffer, header_line, known)
-    return ParseResult(records, bad, rows["line"].is_in(odd.implode()).arg_true().cast(pl.UInt32) if len(odd) else odd)
+    return _Found(frame, bad, odd, buffer)
 
 
 def _classify(

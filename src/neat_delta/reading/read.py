@@ -322,6 +322,7 @@ def _from_text(source: Source, table: _Delimited, options: ReadOptions, by_line:
         unreadable_rows=parted.bad,
         non_data_rows=parted.apart,
         unnamed_columns=sum(field is None for field in fields),
+        blank_columns=reading.cells_added,
     )
 
 

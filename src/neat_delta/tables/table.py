@@ -117,7 +117,8 @@ class Table:
 
     ``unreadable_rows`` lists what could not be read as a row: line, raw text and the reason (frame of line, raw, say);
     ``non_data_rows`` likewise what is no data: sums, footers, repeated header. ``unnamed_columns`` counts columns
-    without a name; ``source_sha256`` is the checksum of the live export that a sheet says it was made from.
+    without a name, ``blank_columns`` the last ones, of which no row has a cell; ``source_sha256`` is the checksum of
+    the live export that a sheet says it was made from.
     """
 
     source: Source
@@ -127,6 +128,7 @@ class Table:
     unreadable_rows: pl.DataFrame
     non_data_rows: pl.DataFrame
     unnamed_columns: int = 0
+    blank_columns: int = 0
     source_sha256: str | None = None
     _filled: dict[str, pl.Series] = member(default_factory=dict, init=False, compare=False, repr=False)
     _ascends: dict[str, bool] = member(default_factory=dict, init=False, compare=False, repr=False)

@@ -62,7 +62,11 @@ def describe_format(table: Table) -> str:
 
 
 def no_data_view(table: Table, width: int, whose: str = "") -> Iterator[Text]:
-    """Rows that were passed over because they are no data, by what they are."""
+    """Rows that were passed over because they are no data, by what they are; and cells that no row has."""
+    if table.blank_columns:
+        names = ", ".join(field.column for field in table.fields[-table.blank_columns :])
+        message = f"{table.source.name}: no row has a cell for the last columns of the header ({names}); read as blank"
+        yield from sentence("short rows", message, width, "warning")
     for message, lines in table.non_data_rows.group_by("message", maintain_order=True).agg("line").iter_rows():
         some = ", ".join(map(str, lines[:SOME_ROWS])) + (" …" if len(lines) > SOME_ROWS else "")
         where = f"line{'s' if len(lines) > 1 else ''} {some}"
