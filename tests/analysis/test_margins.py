@@ -14,7 +14,7 @@ from neat_delta.analysis.stock import by_room, stock_moves
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.errors import InvalidOption
 from neat_delta.reading import read_pair, read_table
-from neat_delta.tables.settings import MoneySettings
+from neat_delta.tables.settings import MoneySettings, RoleSettings, Settings
 
 NAMES = ["sku", "name", "category", "price", "cost", "stock_main", "stock_barn"]
 LIVE = [
@@ -24,7 +24,7 @@ LIVE = [
     ["C", "Jar", "Jars", "1.19", "0.00", "0", "9"],
     ["D", "Lid", "Jars", "", "0.10", "5", "5"],
 ]
-TAX = MoneySettings(tax=Decimal("0.19"))
+TAX = Settings(money=MoneySettings(tax=Decimal("0.19")))
 
 
 def both(folder, edits, **options):
@@ -86,7 +86,7 @@ def test_margins_are_summed_up_by_category(tmp_path):
 
 def test_a_shop_without_costs_is_told_how_to_name_them(tmp_path):
     with pytest.raises(InvalidOption, match="no column for the cost"):
-        price_moves(both(tmp_path, [(0, "cost", "60.00")]), MoneySettings(cost="buying"))
+        price_moves(both(tmp_path, [(0, "cost", "60.00")]), Settings(roles=RoleSettings(cost="buying")))
 
 
 def test_quotes_that_a_new_cost_touches_come_with_what_they_lose(tmp_path):
@@ -100,7 +100,7 @@ def test_quotes_that_a_new_cost_touches_come_with_what_they_lose(tmp_path):
     seen = both(tmp_path, [(0, "cost", "60.00"), (1, "cost", "9.00")])
     matched = {"key": "sku", "price": "price", "quantity": "qty"}
 
-    told = touched_records(seen, records, matched, MoneySettings())
+    told = touched_records(seen, records, matched, Settings())
 
     assert told.select("key", "quantity", "lost").rows() == [("A", 3, 30), ("B", 1, -1)]
     assert told["keep_share"].to_list() == [120, 18]

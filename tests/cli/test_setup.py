@@ -50,7 +50,7 @@ def test_a_draft_of_the_demo_shop_is_taken_by_every_command(tmp_path):
     assert hint in " ".join(by_settings.split())
     assert hint not in plain
     assert (
-        "changed 60 · unchanged 568 · new 3 · duplicate 3 · unreadable 1 ·\n              rejected 5   = 640"
+        "changed 60 · unchanged 569 · new 2 · duplicate 3 · unreadable 1 ·\n              rejected 5   = 640"
         in by_settings
     )
 

@@ -73,7 +73,7 @@ def test_a_condition_chooses_exactly_the_items_for_which_it_holds(shop, where, h
 @pytest.mark.parametrize(
     ("options", "reason"),
     [
-        (("--where", "prize > 3"), "there is no field prize. Fields: sku, item_id"),
+        (("--where", "prize > 3"), "there is no field prize. Did you mean price?"),
         (("--where", "price >"), "Example: price > 10 AND maker = 'Thrumhive'"),
         (("--where", "price + 1"), "not a condition"),
         (("--where", "read_csv('live.csv')"), "there is no function read_csv"),

@@ -219,8 +219,8 @@ def refused(stopped: int) -> Exit:
 def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | None) -> Iterator[Text]:
     from rich.text import Text
 
+    from neat_delta.views.changes import DisplayOptions
     from neat_delta.views.comparison import (
-        DisplayOptions,
         comparison_view,
         files_view,
         mappings_view,

@@ -109,7 +109,7 @@ def _view(
 ) -> Iterator[Text]:
     from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
     from neat_delta.checks import CHECKS
-    from neat_delta.views.comparison import DisplayOptions, findings_view
+    from neat_delta.views.changes import DisplayOptions, findings_view
     from neat_delta.views.file_format import catalogue_view
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled

@@ -280,7 +280,7 @@ def _view(
     from rich.text import Text
 
     from neat_delta.views import preview as views
-    from neat_delta.views.comparison import DisplayOptions, fields_view
+    from neat_delta.views.changes import DisplayOptions, fields_view
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.verdict import changes_verdict, verdict_view

@@ -162,6 +162,8 @@ def _list(converter: Converter) -> Callable[[Any], StructureHook]:
         of_texts = not is_dataclass(of)
 
         def convert(value: Any, _: Any) -> Any:
+            if of_texts and isinstance(value, str) and value:
+                value = [value]  # a list of one, as people write it
             if not isinstance(value, list):
                 raise InvalidSetting("{key} must be a list of " + ("texts" if of_texts else "tables"), value=value)
             for one in value:

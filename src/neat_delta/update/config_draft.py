@@ -103,7 +103,7 @@ def _roles(roles: Mapping[str, Sequence[str]]) -> tomlkit.items.Table:
         if names:
             table.add(role, list(names) if role == "stock" else names[0])
         else:
-            table.add(tomlkit.comment(f'{role} = ""'))
+            table.add(tomlkit.comment(f"{role} = []" if role == "stock" else f'{role} = ""'))
     table.add(tomlkit.nl())
     return table
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.delivery.history import DONE, default_history
-from neat_delta.views.comparison import SOME_ITEMS
+from neat_delta.views.changes import SOME_ITEMS
 from neat_delta.views.formatting import NOTHING, count, local_time, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from rich.text import Text
 
 from neat_delta.views.formatting import STYLES
-from neat_delta.views.table import INDENT
+from neat_delta.views.table import INDENT, Cell
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -43,3 +43,8 @@ def folded(line: Text, width: int, screen: Console) -> Iterator[Text]:
     for at, part in enumerate(line[start:].wrap(screen, width - start)):
         part.rstrip()
         yield (Text(" " * start) if at else line[:start]).append_text(part)
+
+
+def under_label() -> Cell:
+    """Room in a table for a label that is further up."""
+    return Cell(" " * (LABEL - len(INDENT)))

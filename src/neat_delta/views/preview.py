@@ -9,7 +9,7 @@ from rich.text import Text
 
 from neat_delta.analysis.stock import by_room
 from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
-from neat_delta.views.comparison import (
+from neat_delta.views.changes import (
     SOME_ITEMS,
     DisplayOptions,
     codes_view,

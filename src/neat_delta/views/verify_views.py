@@ -10,7 +10,7 @@ from rich.text import Text
 from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.reconcile.verify import ALTERED, ITEM_MISSING, NOT_APPLIED, OVERWRITTEN
 from neat_delta.tables.field_types import type_named
-from neat_delta.views.comparison import SOME_ITEMS
+from neat_delta.views.changes import SOME_ITEMS
 from neat_delta.views.formatting import STYLES, count, format_key, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
