@@ -114,6 +114,151 @@ def filled(name: str) -> Edit:
     return edit
 
 
+def together(*names: str) -> list[str]:
+    """Columns that an accident hits together."""
+    return list(names)
+
+
+def rearranged(names: list[str], order: Callable[[list[Row], random.Random], list[int]]) -> Edit:
+    """Some columns get the contents of other rows, the rest of the rows stays; ``order`` says of which rows."""
+
+    def edit(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+        before = [dict(row) for row in rows]
+        touched = set()
+        for row, source in zip(rows, order(before, chance), strict=True):
+            for name in names:
+                if source >= 0 and row[name] != before[source][name]:
+                    if row[name] and before[source][name]:
+                        touched.add((row["sku"], name))
+                    row[name] = before[source][name]
+        return touched
+
+    return edit
+
+
+def sort_of(name: str) -> Callable[[list[Row], random.Random], list[int]]:
+    """The order of a sort by a column."""
+    return lambda rows, chance: sorted(range(len(rows)), key=lambda at: rows[at][name], reverse=chance.random() < 0.5)
+
+
+def sort_of_part(name: str) -> Callable[[list[Row], random.Random], list[int]]:
+    """The order of a sort of forty rows only."""
+
+    def order(rows: list[Row], chance: random.Random) -> list[int]:
+        start = chance.randrange(len(rows) - 40)
+        part = sorted(range(start, start + 40), key=lambda at: rows[at][name])
+        return [*range(start), *part, *range(start + 40, len(rows))]
+
+    return order
+
+
+def pulled_up(rows: list[Row], chance: random.Random) -> list[int]:
+    """Some cells are deleted and those below move up."""
+    start, gone = chance.randrange(len(rows) // 2), chance.randrange(1, 4)
+    return [at + gone if at >= start and at + gone < len(rows) else at for at in range(len(rows))]
+
+
+def pushed_down(rows: list[Row], chance: random.Random) -> list[int]:
+    """Cells are inserted and those below move down."""
+    start, more = chance.randrange(len(rows) // 2), chance.randrange(1, 4)
+    return [at - more if at >= start + more else at for at in range(len(rows))]
+
+
+def exchanged(count: int) -> Callable[[list[Row], random.Random], list[int]]:
+    """The contents of two or three rows change places."""
+
+    def order(rows: list[Row], chance: random.Random) -> list[int]:
+        hit = chance.sample(range(len(rows)), count)
+        to = dict(zip(hit, [*hit[1:], hit[0]], strict=True))
+        return [to.get(at, at) for at in range(len(rows))]
+
+    return order
+
+
+def from_above(rows: list[Row], chance: random.Random) -> list[int]:
+    """A row is filled down over the rows below it."""
+    start = chance.randrange(len(rows) - 12)
+    return [start if start < at < start + 12 else at for at in range(len(rows))]
+
+
+def dragged_text(name: str) -> Edit:
+    """A text that ends in a number is dragged down and counts on."""
+
+    def edit(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+        part = block(rows, chance)
+        part[0][name] = part[0][name] or "M 31"
+        stem = part[0][name].rstrip("0123456789")
+        number_at = part[0][name][len(stem) :] or "1"
+        touched = set()
+        for at, row in enumerate(part[1:], start=1):
+            now = f"{stem}{int(number_at) + at:0{len(number_at)}}"
+            if row[name] and row[name] != now:
+                touched.add((row["sku"], name))
+            row[name] = now
+        return touched
+
+    return edit
+
+
+def two_shifted(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+    """Two cells of a row move one column to the right."""
+    names = list(rows[0])
+    touched = set()
+    usable = [row for row in rows if row["name"] and row[names[names.index("name") + 1]]]
+    for row in chance.sample(usable, 3):
+        at = names.index("name")
+        before = dict(row)
+        row[names[at + 1]], row[names[at + 2]] = before[names[at]], before[names[at + 1]]
+        touched |= {
+            (row["sku"], names[at + step]) for step in (1, 2) if row[names[at + step]] != before[names[at + step]]
+        }
+    return touched
+
+
+def split(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+    """Names are split at their commas into the next columns."""
+    names = list(rows[0])
+    at = names.index("name")
+    touched = set()
+    for row in chance.sample([row for row in rows if "," in row["name"]], 8):
+        for step, part in enumerate(row["name"].split(",")):
+            name = names[at + step]
+            if row[name] and row[name] != part.strip():
+                touched.add((row["sku"], name))
+            row[name] = part.strip()
+    return touched
+
+
+def inside_words(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+    """A replacement that was meant for a word hits parts of others, in any case of letters."""
+    import re
+
+    old, new = chance.choice([("comb", "grid"), ("pine", "larch"), ("bee", "wasp")])
+    touched = set()
+    for row in rows:
+        for name in ("name", "description", "maker"):
+            now = re.sub(old, new, row[name], flags=re.IGNORECASE)
+            if now != row[name]:
+                if re.search(rf"(?i)\w{old}|{old}\w", row[name]) or name != "name":
+                    touched.add((row["sku"], name))
+                row[name] = now
+    return touched
+
+
+def digits(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
+    """Digits are replaced wherever they stand in a column of prices, costs and weights."""
+    old = str(chance.randrange(1, 10)) + str(chance.randrange(0, 10))
+    new = str((int(old) + 11) % 90 + 10)
+    touched = set()
+    for row in rows:
+        for name in ("price", "cost", "name"):
+            now = row[name].replace(old, new)
+            if now != row[name] and name != "name":
+                touched.add((row["sku"], name))
+            row[name] = now
+    return touched
+
+
 def shifted_right(rows: list[Row], chance: random.Random) -> set[tuple[str, str]]:
     """Some rows move one column to the right from the name on."""
     names = list(rows[0])
@@ -181,6 +326,35 @@ ACCIDENTS: dict[str, tuple[Edit, str]] = {
     "name filled down": (filled("name"), "error"),
     "barcode filled down": (filled("gtin"), "error"),
     "price filled down": (filled("price"), "warning"),
+    "five columns sorted": (
+        rearranged(together("name", "maker", "category", "price", "active"), sort_of("name")),
+        "error",
+    ),
+    "price and flags sorted": (rearranged(together("price", "colour", "active"), sort_of("price")), "error"),
+    "forty rows of four columns sorted": (
+        rearranged(together("price", "maker", "colour", "stock_main"), sort_of_part("price")),
+        "error",
+    ),
+    "makers sorted alone": (rearranged(together("maker"), sort_of("maker")), "error"),
+    "category and maker sorted": (rearranged(together("category", "maker"), sort_of("category")), "error"),
+    "cells deleted, those below up": (rearranged(together("maker", "category", "price", "colour"), pulled_up), "error"),
+    "few-valued cells pulled up": (rearranged(together("maker", "category"), pulled_up), "error"),
+    "cells pushed down": (rearranged(together("name", "active", "category", "maker"), pushed_down), "error"),
+    "two rows exchanged": (
+        rearranged(together("name", "maker", "price", "cost", "category", "description"), exchanged(2)),
+        "error",
+    ),
+    "three rows exchanged": (rearranged(together("name", "price", "cost", "category"), exchanged(3)), "error"),
+    "five columns filled down": (
+        rearranged(together("name", "maker", "price", "category", "colour"), from_above),
+        "error",
+    ),
+    "codes dragged down": (dragged_text("supplier_code"), "error"),
+    "names dragged down": (dragged_text("name"), "error"),
+    "two cells shifted": (two_shifted, "error"),
+    "names split into columns": (split, "error"),
+    "replacement inside words": (inside_words, "warning"),
+    "digits replaced in numbers": (digits, "error"),
     "rows shifted by a column": (shifted_right, "error"),
     "descriptions cut at 40": (cut, "error"),
     "search and replace in all columns": (replaced, "warning"),

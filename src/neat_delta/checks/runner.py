@@ -13,7 +13,19 @@ import polars as pl
 from neat_delta.changeset.apply_findings import apply_findings, with_findings_replaced
 from neat_delta.changeset.changeset import Overrides, with_overrides
 from neat_delta.changeset.findings import NO_EFFECT, no_findings
-from neat_delta.checks import accidents, barcodes, bulk, bulk_accidents, imports, money, rules, values
+from neat_delta.checks import (
+    accidents,
+    barcodes,
+    bulk,
+    fills,
+    imports,
+    money,
+    moved_cells,
+    replacements,
+    rules,
+    shifts,
+    values,
+)
 from neat_delta.checks.check import Check, CheckContext, Override
 from neat_delta.errors import InvalidOption
 from neat_delta.nearest import nearest_hint
@@ -28,7 +40,10 @@ if TYPE_CHECKING:
 
 CHECKS: tuple[Check, ...] = (
     *accidents.CHECKS,
-    *bulk_accidents.CHECKS,
+    *moved_cells.CHECKS,
+    *fills.CHECKS,
+    *shifts.CHECKS,
+    *replacements.CHECKS,
     *bulk.CHECKS,
     *rules.CHECKS,
     *values.CHECKS,

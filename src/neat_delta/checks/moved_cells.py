@@ -1,0 +1,255 @@
+"""Cells that hold what other rows held: sorted, moved, pulled up or exchanged without the rest of their rows.
+
+A row that took over the cells of another one is convicted by cells that say which one: values that the live export has
+once. What else changed in that row and fits the same move then belongs to it as well, also a brand or a yes that many
+rows have. Columns in which values are few are convicted together, by how improbable the whole is.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from math import log2
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changeset.findings import no_findings
+from neat_delta.checks.check import Check, Override, concat_findings
+from neat_delta.tables.field_types import type_named
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from neat_delta.checks.check import CheckContext
+
+WAS, NOW = pl.col("was"), pl.col("now")
+# A column: so many cells at least, of which so many hold what other changed rows held, in so many values.
+FEWEST_MOVED, MOVED, DISTINCT = 6, 0.9, 0.5
+# A sort moves numbers both ways; a rise that happens to land on other items' prices moves them one way.
+EITHER_WAY = 0.25
+# So many cells of a column, moved by the same number of rows, are no chance.
+FEWEST_BY_OFFSET = 4
+# A row took over another one if so many bits of information say so beyond those that it takes to choose that row, and
+# so many of its changed cells.
+BITS, AGREE, FEWEST_AGREEING = 5.0, 0.5, 2
+# Columns of few values: so many bits, in at least so many changes of value from row to row.
+FEW_VALUES_BITS, FEWEST_STEPS = 24.0, 3
+# A sort of a column of few values: so much of what changed is there as before, in a third of the runs.
+MOST_MOVED, FEWEST_VALUES, RUNS_FEWER = 0.8, 2, 3
+OFFSETS = (1, -1, 2, -2, 3, -3, 4, -4, 5, -5)
+MESSAGE = "this value belongs to another item: sorted, moved or exchanged without the rest of the row?"
+
+
+def column_out_of_step(context: CheckContext) -> pl.DataFrame:
+    """Values are on other items than before: sorted, moved or exchanged without the other columns."""
+    cells = _cells(context)
+    if len(cells) < FEWEST_AGREEING:
+        return no_findings()
+    one_way = [name for name, of_field in context.typed.items() if not _both_ways(context, name, of_field)]
+    whole = _whole_columns(cells, one_way)
+    hits = _sources(context, cells)
+    named = [whole]
+    if len(hits):
+        whole_fields = hits.filter(pl.col("field").is_in(whole["field"].unique().implode())).select("row", "source")
+        rows = pl.concat([_rows_taken_over(context, cells, hits), whole_fields]).unique()
+        by_offset = _by_offset(cells, hits.filter(~pl.col("field").is_in(one_way)), len(context.live))
+        hit = _fitting(context, cells, pl.concat([rows, by_offset]).unique())
+        named += [hit, _tuples(context, cells, pl.concat([hit, whole]).unique())]
+    found = pl.concat(named).unique()
+    rest = cells.join(found, on=["key", "field"], how="anti").filter(~pl.col("field").is_in(one_way))
+    found = pl.concat([found, *_few_valued(context, rest)]).unique()
+    hit = cells.join(found, on=["key", "field"], how="semi", maintain_order="left")
+    return concat_findings([context.findings_for(hit, "column out of step", "error", MESSAGE)])
+
+
+def _cells(context: CheckContext) -> pl.DataFrame:
+    """The typed cells that were and are filled (key, field, was, now, row: in the live export)."""
+    items = context.affected_items.select("key", "row").drop_nulls()
+    typed = [cells for name, cells in context.typed.items() if name not in context.changes.head.key]
+    if not typed:
+        return pl.DataFrame(
+            schema={"key": pl.String, "field": pl.String, "was": pl.String, "now": pl.String, "row": pl.UInt32}
+        )
+    cells = pl.concat(typed).select("key", "field", "was", "now").drop_nulls()
+    return cells.join(items, on="key", how="inner", maintain_order="left")
+
+
+def _both_ways(context: CheckContext, name: str, cells: pl.DataFrame) -> bool:
+    """Whether a column's numbers move up and down; texts do."""
+    if not type_named(context.type_of(name)).numeric:
+        return True
+    both = context.numbers(name).join(cells.select("key"), on="key", how="semi")
+    up, down = int((both["now"] > both["was"]).sum()), int((both["now"] < both["was"]).sum())
+    return min(up, down) >= EITHER_WAY * len(cells)
+
+
+def _whole_columns(cells: pl.DataFrame, one_way: list[str]) -> pl.DataFrame:
+    """Columns of many values, nearly all of whose changed cells hold what others of them held (key, field)."""
+    found = [cells.select("key", "field").clear()]
+    for (name,), part in cells.partition_by("field", as_dict=True, maintain_order=True).items():
+        if name in one_way or len(part) < FEWEST_MOVED or part["was"].n_unique() < DISTINCT * len(part):
+            continue
+        was, now = (Counter(part[side].str.strip_chars()) for side in ("was", "now"))
+        if (was & now).total() >= MOVED * len(part):
+            found.append(part.select("key", "field"))
+    return pl.concat(found)
+
+
+def _sources(context: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
+    """Cells whose new value one other row of the live export held, in a cell that changed as well.
+
+    That the other cell changed too tells a move from a copy. Frame of key, field, now, row, source (a live row).
+    """
+    gone = cells.group_by("field", pl.col("was").alias("now")).agg(pl.len(), source=pl.col("row").first())
+    gone = gone.filter(pl.col("len") == 1).drop("len")
+    hits = cells.join(gone, on=["field", "now"], how="inner").filter(pl.col("row") != pl.col("source"))
+    if hits.is_empty():
+        return hits
+    return hits.join(_counts(context, hits).filter(pl.col("live") == 1), on=["field", "now"], how="semi")
+
+
+def _counts(context: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
+    """How often the live export has these values (frame of field, now, live)."""
+    parts = [pl.DataFrame(schema={"field": pl.String, "now": pl.String, "live": pl.UInt32})]
+    for (name,), part in cells.partition_by("field", as_dict=True).items():
+        texts = context.live.cells([str(name)]).to_series().str.strip_chars()
+        there = texts.filter(texts.is_in(part["now"].unique().implode())).alias("now").value_counts(name="live")
+        parts.append(there.select(pl.lit(name).alias("field"), "now", "live"))
+    return pl.concat(parts)
+
+
+def _with_source(context: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
+    """Cells with what their source row (a column of theirs) has in the field: ``there``."""
+    parts = [cells.clear().with_columns(there=pl.lit(None, pl.String))]
+    for (name,), part in cells.partition_by("field", as_dict=True).items():
+        there = context.live.cells([str(name)], part["source"].cast(pl.UInt32)).to_series().str.strip_chars()
+        parts.append(part.with_columns(there.alias("there")))
+    return pl.concat(parts)
+
+
+def _rows_taken_over(context: CheckContext, cells: pl.DataFrame, hits: pl.DataFrame) -> pl.DataFrame:
+    """Which row's cells a row took over: pairs (row, source) that more speaks for than chance."""
+    pairs = hits.select("row", "source").unique()
+    both = _with_source(context, cells.join(pairs, on="row", how="inner"))
+    agreeing = both.filter(NOW.str.strip_chars() == pl.col("there"))
+    counts = agreeing.join(_counts(context, agreeing), on=["field", "now"], how="left")
+    size = max(2, len(context.live))
+    told = counts.group_by("row", "source").agg(agree=pl.len(), bits=(size / pl.col("live").fill_null(1)).log(2).sum())
+    changed = cells.group_by("row").agg(changed=pl.len())
+    told = told.join(changed, on="row").filter(
+        (pl.col("agree") >= FEWEST_AGREEING)
+        & (pl.col("agree") >= AGREE * pl.col("changed"))
+        & (pl.col("bits") >= log2(size) + BITS)
+    )
+    return told.select("row", "source")
+
+
+def _fitting(context: CheckContext, cells: pl.DataFrame, pairs: pl.DataFrame) -> pl.DataFrame:
+    """The cells of convicted rows that fit their move (key, field)."""
+    both = _with_source(context, cells.join(pairs, on="row", how="inner"))
+    return both.filter(NOW.str.strip_chars() == pl.col("there")).select("key", "field")
+
+
+def _by_offset(cells: pl.DataFrame, hits: pl.DataFrame, size: int) -> pl.DataFrame:
+    """Rows that took over those so many rows above, where cells of a column moved so: pairs (row, source).
+
+    Between the first and the last of these cells all rows moved.
+    """
+    hits = hits.with_columns(offset=pl.col("row").cast(pl.Int64) - pl.col("source").cast(pl.Int64))
+    spans = hits.group_by("field", "offset").agg(pl.len(), first=pl.col("row").min(), last=pl.col("row").max())
+    pairs = [pl.DataFrame(schema={"row": pl.UInt32, "source": pl.UInt32})]
+    rows = cells.select("row").unique()
+    for offset, first, last in spans.filter(pl.col("len") >= FEWEST_BY_OFFSET).select("offset", "first", "last").rows():
+        reach = abs(offset)
+        moved = rows.filter(pl.col("row").is_between(max(0, first - reach), last + reach))
+        source = moved.with_columns(source=pl.col("row").cast(pl.Int64) - offset)
+        pairs.append(source.filter(pl.col("source").is_between(0, size - 1)).cast({"source": pl.UInt32}))
+    return pl.concat(pairs)
+
+
+def _tuples(context: CheckContext, cells: pl.DataFrame, named: pl.DataFrame) -> pl.DataFrame:
+    """Of columns most of whose changed cells were moved, also those cells whose value is no sign alone (key, field).
+
+    The columns moved together, so a row's values in them are those that some other row had.
+    """
+    hit = cells.join(named, on=["key", "field"], how="semi").group_by("field").agg(hit=pl.len())
+    share = cells.group_by("field").agg(changed=pl.len()).join(hit, on="field")
+    moved = share.filter((pl.col("hit") * 2 > pl.col("changed")) & (pl.col("hit") >= FEWEST_BY_OFFSET))[
+        "field"
+    ].to_list()
+    if not moved:
+        return named.clear()
+    rows = cells.filter(pl.col("field").is_in(moved)).select("key", "row").unique(maintain_order=True)
+    sides = {"was": rows.select("key"), "now": rows.select("key")}
+    for name in moved:
+        both = rows.join(context.beside(name), on="key", how="left", maintain_order="left")
+        for side, frame in sides.items():
+            sides[side] = frame.with_columns(both[side].fill_null("").alias(name))
+    known = sides["was"].select(moved).unique()
+    fit = sides["now"].join(known, on=moved, how="semi").select("key")
+    fitting = cells.filter(pl.col("field").is_in(moved)).join(fit, on="key", how="semi")
+    return fitting.select("key", "field")
+
+
+def _few_valued(context: CheckContext, cells: pl.DataFrame) -> Iterator[pl.DataFrame]:
+    """Cells of columns with few values that were sorted, or moved by some rows (key, field)."""
+    for (name,), part in cells.partition_by("field", as_dict=True, maintain_order=True).items():
+        if len(part) < FEWEST_MOVED:
+            continue
+        was = context.live.cells([str(name)]).to_series().str.strip_chars()
+        first, last = int(str(part["row"].min())), int(str(part["row"].max()))
+        now = was.scatter(part["row"], part["now"])
+        if _is_sorted(was.slice(first, last - first + 1), now.slice(first, last - first + 1), part):
+            yield part.select("key", "field")
+            continue
+        for offset in OFFSETS:
+            rows = _moved_by(was, now, part["row"], offset)
+            if len(rows):
+                yield part.filter(pl.col("row").is_in(rows.implode())).select("key", "field")
+                break
+
+
+def _is_sorted(was: pl.Series, now: pl.Series, cells: pl.DataFrame) -> bool:
+    """Whether a stretch of a column holds nearly the same values as before, but now nearly each in one run.
+
+    Nearly, for blank cells of a sheet leave what was there.
+    """
+    there, here = Counter(cells["was"]), Counter(cells["now"])
+    if (there & here).total() < MOST_MOVED * len(cells) or len(here) < FEWEST_VALUES:
+        return False
+    values, runs = now.n_unique(), _runs(now)
+    return runs <= values + (len(cells) - (there & here).total()) * 2 + 1 and runs * RUNS_FEWER < _runs(was)
+
+
+def _runs(values: pl.Series) -> int:
+    """How many runs of equal values a column has."""
+    return int((values != values.shift()).fill_null(value=True).sum())
+
+
+def _moved_by(was: pl.Series, now: pl.Series, changed: pl.Series, offset: int) -> pl.Series:
+    """The changed rows of stretches in which each row holds what the row so many above it held.
+
+    What a stretch says is measured in bits: a value of a share p says -log2 p, and what repeats the row above nothing.
+    """
+    there = was.shift(offset)
+    frame = pl.DataFrame({"was": was, "now": now, "there": there}).with_row_index("row")
+    # A row in which the move would change nothing says nothing, and parts no stretch.
+    fits = frame.with_columns(fits=(pl.col("there") == NOW).fill_null(value=False), tells=(pl.col("there") != WAS))
+    stretch = fits.with_columns(stretch=(~pl.col("fits")).cum_sum()).filter("fits")
+    moved = stretch.filter(pl.col("row").is_in(changed.implode()))
+    if len(moved) < FEWEST_MOVED:
+        return changed.clear()
+    shares = now.value_counts(name="n").with_columns(bits=-(pl.col("n") / len(now)).log(2)).rename({now.name: "now"})
+    moved = moved.join(shares, on="now", how="left", maintain_order="left").with_columns(
+        step=(NOW.shift() != NOW).over("stretch").fill_null(value=True)
+    )
+    told = moved.group_by("stretch").agg(
+        cells=pl.len(), steps=pl.col("step").sum(), bits=pl.col("bits").filter("step").sum()
+    )
+    good = told.filter(
+        (pl.col("cells") >= FEWEST_MOVED) & (pl.col("steps") > FEWEST_STEPS) & (pl.col("bits") >= FEW_VALUES_BITS)
+    )
+    return moved.filter(pl.col("stretch").is_in(good["stretch"].implode()))["row"]
+
+
+CHECKS = (Check("column out of step", "error", column_out_of_step, Override.IGNORE),)
