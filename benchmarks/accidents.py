@@ -420,7 +420,106 @@ def retouched(rows: list[Row], chance: random.Random) -> None:
         row["name"], row["description"] = row["name"] + ", new", row["description"].replace("Good value", "Fair value")
 
 
+def renamed(name: str) -> Edit:
+    """A maker, category or colour gets another name in all its items."""
+
+    def edit(rows: list[Row], chance: random.Random) -> None:
+        old = chance.choice(sorted({row[name] for row in rows if row[name]}))
+        for row in rows:
+            if row[name] == old:
+                row[name] = f"{old} & Co."
+
+    return edit
+
+
+def reworded(rows: list[Row], chance: random.Random) -> None:
+    """A word is replaced in the names, where it is a word."""
+    word = chance.choice(["Straight", "Waisted", "shallow"])
+    for row in rows:
+        row["name"] = row["name"].replace(word, "Slim")
+
+
+def toggled(rows: list[Row], chance: random.Random) -> None:
+    """Some items go off sale, others come back."""
+    for row in chance.sample(rows, 40):
+        row["active"] = "1" if row["active"] == "0" else "0"
+
+
+def recoloured(rows: list[Row], chance: random.Random) -> None:
+    """Some items get another colour and maker of those that there are."""
+    colours = sorted({row["colour"] for row in rows if row["colour"]})
+    for row in chance.sample([row for row in rows if row["colour"]], 25):
+        row["colour"] = chance.choice(colours)
+
+
+def recategorised(rows: list[Row], chance: random.Random) -> None:
+    """A block of items moves to another category."""
+    to = chance.choice(rows)["category"]
+    for row in block(rows, chance, 25):
+        row["category"] = to
+
+
+def copied_texts(rows: list[Row], chance: random.Random) -> None:
+    """Some items get the description and the picture of a similar one."""
+    for row in chance.sample(rows[1:], 6):
+        other = rows[rows.index(row) - 1]
+        row["description"], row["picture_1"] = other["description"], other["picture_1"]
+
+
+def endings(rows: list[Row], chance: random.Random) -> None:
+    """All prices get another ending."""
+    for row in rows:
+        row["price"] = f"{int(Decimal(row['price']))}.99"
+
+
+def a_year_later(rows: list[Row], chance: random.Random) -> None:
+    """Dates of one year move to the next."""
+    for row in rows:
+        row["added"] = row["added"].replace("2025-", "2026-")
+
+
+def priced_by_cost(rows: list[Row], chance: random.Random) -> None:
+    """Prices are worked out anew from the costs."""
+    for row in rows:
+        if row["cost"]:
+            row["price"] = f"{Decimal(row['cost']) * Decimal('1.7'):.2f}"
+
+
+def some_of_each(rows: list[Row], chance: random.Random) -> None:
+    """Prices, costs, stock and flags of neighbouring rows are edited."""
+    for row in block(rows, chance, 30):
+        row["price"] = number(f"1.{chance.randrange(10, 90)}")(row["price"])
+        row["stock_main"] = str(chance.randrange(0, 60))
+        row["active"] = str(chance.randrange(0, 2))
+
+
+def one_stock(rows: list[Row], chance: random.Random) -> None:
+    """A block of items is sold out, another one comes in by dozens."""
+    for row in block(rows, chance, 20):
+        row["stock_main"] = "0"
+    for row in block(rows, chance, 20):
+        row["stock_barn"] = str(12 * chance.randrange(1, 5))
+
+
 HONEST: dict[str, Edit] = {
+    "a maker renamed": renamed("maker"),
+    "a category renamed": renamed("category"),
+    "a word of names replaced": reworded,
+    "items on and off sale": toggled,
+    "items of other colours": recoloured,
+    "a block in another category": recategorised,
+    "texts copied from the item above": copied_texts,
+    "all prices end in .99": endings,
+    "dates a year later": a_year_later,
+    "prices from costs": priced_by_cost,
+    "a block edited in three columns": some_of_each,
+    "stock of blocks": one_stock,
+    "−12 % on all prices": honest("price", number("0.88")),
+    "stock doubled": honest("stock_main", lambda text: str(int(text) * 2)),
+    "+0.50 on all costs": honest("cost", lambda text: f"{Decimal(text) + Decimal('0.5'):.2f}"),
+    "names in capitals": honest("name", str.upper),
+    "a brand in front of names": honest("name", lambda text: f"Tansy {text}"),
+    "bins with a letter more": honest("bin", lambda text: f"{text}A"),
     "+5 % on all prices": honest("price", number("1.05")),
     "−3 % on all costs": honest("cost", number("0.97")),
     "+1.00 on all prices": honest("price", lambda text: f"{Decimal(text) + 1:.2f}"),

@@ -8,6 +8,7 @@ rows have. Columns in which values are few are convicted together, by how improb
 from __future__ import annotations
 
 from collections import Counter
+from itertools import combinations
 from math import log2
 from typing import TYPE_CHECKING
 
@@ -36,6 +37,9 @@ BITS, AGREE, FEWEST_AGREEING = 5.0, 0.5, 2
 FEW_VALUES_BITS, FEWEST_STEPS = 24.0, 3
 # A sort of a column of few values: so much of what changed is there as before, in a third of the runs.
 MOST_MOVED, FEWEST_VALUES, RUNS_FEWER = 0.8, 2, 3
+MANY_MOVED, MANY_VALUES, ALL_MOVED = 20, 4, 0.97
+# So many columns are looked at together; so many pairs of rows are laid side by side.
+MOST_JOINT, MOST_PAIRS = 5, 2_000_000
 OFFSETS = (1, -1, 2, -2, 3, -3, 4, -4, 5, -5)
 MESSAGE = "this value belongs to another item: sorted, moved or exchanged without the rest of the row?"
 
@@ -56,8 +60,8 @@ def column_out_of_step(context: CheckContext) -> pl.DataFrame:
         hit = _fitting(context, cells, pl.concat([rows, by_offset]).unique())
         named += [hit, _tuples(context, cells, pl.concat([hit, whole]).unique())]
     found = pl.concat(named).unique()
-    rest = cells.join(found, on=["key", "field"], how="anti").filter(~pl.col("field").is_in(one_way))
-    found = pl.concat([found, *_few_valued(context, rest)]).unique()
+    found = pl.concat([found, *_few_valued(context, _without(cells, found))]).unique()
+    found = pl.concat([found, _joint(context, _without(cells, found), one_way)]).unique()
     hit = cells.join(found, on=["key", "field"], how="semi", maintain_order="left")
     return concat_findings([context.findings_for(hit, "column out of step", "error", MESSAGE)])
 
@@ -167,6 +171,10 @@ def _by_offset(cells: pl.DataFrame, hits: pl.DataFrame, size: int) -> pl.DataFra
     return pl.concat(pairs)
 
 
+def _without(cells: pl.DataFrame, named: pl.DataFrame) -> pl.DataFrame:
+    return cells.join(named, on=["key", "field"], how="anti", maintain_order="left")
+
+
 def _tuples(context: CheckContext, cells: pl.DataFrame, named: pl.DataFrame) -> pl.DataFrame:
     """Of columns most of whose changed cells were moved, also those cells whose value is no sign alone (key, field).
 
@@ -174,31 +182,70 @@ def _tuples(context: CheckContext, cells: pl.DataFrame, named: pl.DataFrame) -> 
     """
     hit = cells.join(named, on=["key", "field"], how="semi").group_by("field").agg(hit=pl.len())
     share = cells.group_by("field").agg(changed=pl.len()).join(hit, on="field")
-    moved = share.filter((pl.col("hit") * 2 > pl.col("changed")) & (pl.col("hit") >= FEWEST_BY_OFFSET))[
-        "field"
-    ].to_list()
-    if not moved:
+    moved = share.filter((pl.col("hit") * 2 > pl.col("changed")) & (pl.col("hit") >= FEWEST_BY_OFFSET))
+    fields = moved["field"].sort().to_list()
+    if not fields:
         return named.clear()
-    rows = cells.filter(pl.col("field").is_in(moved)).select("key", "row").unique(maintain_order=True)
-    sides = {"was": rows.select("key"), "now": rows.select("key")}
-    for name in moved:
+    was, now = _rows_of(context, cells, fields)
+    rest = _without(cells.filter(pl.col("field").is_in(fields)), named)
+    open_rows = now.join(rest.select("key").unique(), on="key", how="semi")
+    fit = _alike_before(open_rows, was, rest, fields)
+    return rest.join(fit, on="key", how="semi").select("key", "field")
+
+
+def _rows_of(context: CheckContext, cells: pl.DataFrame, fields: list[str]) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """The values of these fields in all rows of which one of them changed, before and after (key and the fields)."""
+    rows = cells.filter(pl.col("field").is_in(fields)).select("key").unique(maintain_order=True)
+    sides = {"was": rows, "now": rows}
+    for name in fields:
         both = rows.join(context.beside(name), on="key", how="left", maintain_order="left")
-        for side, frame in sides.items():
-            sides[side] = frame.with_columns(both[side].fill_null("").alias(name))
-    known = sides["was"].select(moved).unique()
-    fit = sides["now"].join(known, on=moved, how="semi").select("key")
-    fitting = cells.filter(pl.col("field").is_in(moved)).join(fit, on="key", how="semi")
-    return fitting.select("key", "field")
+        sides = {side: frame.with_columns(both[side].fill_null("").alias(name)) for side, frame in sides.items()}
+    return sides["was"], sides["now"]
+
+
+def _alike_before(rows: pl.DataFrame, was: pl.DataFrame, changed: pl.DataFrame, fields: list[str]) -> pl.DataFrame:
+    """The rows whose values in these fields are those that another row had (key).
+
+    Where the rows are few enough to lay each beside each, a blank cell of the other row may have left what was there.
+    """
+    if len(rows) * len(was) > MOST_PAIRS:
+        return rows.join(was.select(fields).unique(), on=fields, how="semi").select("key")
+    for name in fields:
+        own = changed.filter(field=name)["key"]
+        rows = rows.with_columns(pl.col("key").is_in(own.implode()).alias(f"{name} changed"))
+    pairs = rows.join(was, how="cross", suffix=" there").filter(pl.col("key") != pl.col("key there"))
+    for name in fields:
+        there = pl.col(f"{name} there")
+        pairs = pairs.filter((pl.col(name) == there) | ((there == "") & ~pl.col(f"{name} changed")))
+    return pairs.select("key").unique()
+
+
+def _joint(context: CheckContext, cells: pl.DataFrame, one_way: list[str]) -> pl.DataFrame:
+    """Cells of some columns that together are what other rows had in them, though no column says so alone."""
+    counts = cells.group_by("field").len().filter(pl.col("len") >= FEWEST_MOVED)
+    every = counts.sort("len", descending=True)["field"].head(MOST_JOINT).to_list()
+    for fields in (list(some) for size in range(len(every), 1, -1) for some in combinations(every, size)):
+        if set(fields) <= set(one_way):
+            continue
+        was, now = _rows_of(context, cells, fields)
+        fit = now.join(_alike_before(now, was, cells, fields), on="key", how="semi")
+        if len(fit) >= max(FEWEST_MOVED, MOST_MOVED * len(now)) and fit.select(fields).n_unique() >= DISTINCT * len(
+            fit
+        ):
+            hit = cells.filter(pl.col("field").is_in(fields)).join(fit, on="key", how="semi")
+            return hit.select("key", "field")
+    return cells.select("key", "field").clear()
 
 
 def _few_valued(context: CheckContext, cells: pl.DataFrame) -> Iterator[pl.DataFrame]:
     """Cells of columns with few values that were sorted, or moved by some rows (key, field)."""
     for (name,), part in cells.partition_by("field", as_dict=True, maintain_order=True).items():
-        if len(part) < FEWEST_MOVED:
+        if len(part) < FEWEST_MOVED or type_named(context.type_of(str(name))).numeric:
             continue
         was = context.live.cells([str(name)]).to_series().str.strip_chars()
         first, last = int(str(part["row"].min())), int(str(part["row"].max()))
-        now = was.scatter(part["row"], part["now"])
+        # (To scatter changes a series in place.)
+        now = was.clone().scatter(part["row"], part["now"])
         if _is_sorted(was.slice(first, last - first + 1), now.slice(first, last - first + 1), part):
             yield part.select("key", "field")
             continue
@@ -217,6 +264,9 @@ def _is_sorted(was: pl.Series, now: pl.Series, cells: pl.DataFrame) -> bool:
     there, here = Counter(cells["was"]), Counter(cells["now"])
     if (there & here).total() < MOST_MOVED * len(cells) or len(here) < FEWEST_VALUES:
         return False
+    if len(cells) >= MANY_MOVED and len(here) >= MANY_VALUES and (there & here).total() >= ALL_MOVED * len(cells):
+        # So many cells in so many values that are all there as before are no chance.
+        return True
     values, runs = now.n_unique(), _runs(now)
     return runs <= values + (len(cells) - (there & here).total()) * 2 + 1 and runs * RUNS_FEWER < _runs(was)
 

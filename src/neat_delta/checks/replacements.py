@@ -76,30 +76,46 @@ def _beyond(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> p
     part = same.filter(
         (pl.col("field") == meant) & WAS.str.contains(f"(?i)(?:{LETTER}{re.escape(old)}|{re.escape(old)}{LETTER})")
     )
-    if len(part) * 2 < len(same) - len(others) and re.match(r"\w", old):
+    # Of a word alone nobody knows how much of it was meant, unless its capital is gone.
+    several = (
+        part.select(
+            WAS.str.extract(f"(?i)([\\p{{L}}\\p{{N}}]*{re.escape(old)}[\\p{{L}}\\p{{N}}]*)")
+            .str.to_lowercase()
+            .n_unique()
+        ).item()
+        > 1
+    )
+    whole = len(part) < len(same) - len(others)
+    if re.match(r"\w", old) and (several or whole or _lost_capitals(part, old, new)):
         message = f"{old!r} became {new!r} inside a word: did search and replace go too far?"
         found.append(context.findings_for(part, "search and replace", "warning", message))
     return concat_findings(found)
 
 
+def _lost_capitals(part: pl.DataFrame, old: str, new: str) -> bool:
+    """Whether capitals became small letters, as by a search that does not heed them."""
+    capital = WAS.str.contains(re.escape(old.capitalize())) & NOW.str.contains(re.escape(new), literal=False)
+    return new[:1].islower() and bool(part.select(capital.any()).item())
+
+
 def _digits(context: CheckContext, numbers: pl.DataFrame) -> Iterator[pl.DataFrame]:
     """Numbers and dates in which digits were replaced wherever they stood."""
-    for (name,), part in numbers.partition_by("field", as_dict=True, maintain_order=True).items():
-        if len(part) < FEWEST_REPLACED:
-            continue
+    swaps: set[tuple[str, str]] = set()
+    parts = sorted(numbers.partition_by("field", maintain_order=True), key=len, reverse=True)
+    for part in parts:
+        name = part["field"][0]
         counts: Counter[tuple[str, str]] = Counter()
         for was, now in part.head(SAMPLE).select("was", "now").iter_rows():
             counts.update(_digit_swaps(was, now))
         live = context.live.cells([str(name)]).to_series()
-        for (old, new), _ in counts.most_common(MOST_SWAPS):
+        # What was replaced in one column was so in others, be it a few cells of them.
+        for old, new in [*swaps, *(swap for swap, _ in counts.most_common(MOST_SWAPS))]:
             hit = part.filter(WAS.str.replace_all(old, new, literal=True) == NOW)
             places = hit.select(WAS.str.find(old, literal=True).n_unique()).item()
             having = int(live.str.contains(old, literal=True).sum())
-            if (
-                len(hit) >= max(FEWEST_REPLACED, SHARE * len(part), SHARE * having)
-                and hit["was"].n_unique() >= DIFFERENT
-                and places > 1
-            ):
+            telling = len(hit) >= FEWEST_REPLACED and hit["was"].n_unique() >= DIFFERENT and places > 1
+            if ((old, new) in swaps or telling) and len(hit) >= max(1, SHARE * len(part), SHARE * having):
+                swaps.add((old, new))
                 message = f"{old} became {new} wherever it stood: did search and replace go too far?"
                 yield context.findings_for(hit, "search and replace", "error", message)
                 break
