@@ -39,6 +39,12 @@ def shop(items: int = 40) -> list[dict[str, str]]:
 
 
 @pytest.fixture
+def shop_rows():
+    """The rows of the live shop, anew."""
+    return shop
+
+
+@pytest.fixture
 def tried(tmp_path):
     """The live shop against one that a function has edited, after all checks."""
 

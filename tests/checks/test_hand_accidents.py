@@ -1,5 +1,6 @@
 """Accidents over whole columns, and honest edits that look a little like them."""
 
+import re
 from decimal import Decimal
 
 import pytest
@@ -66,9 +67,99 @@ def replace_everywhere(rows):
         row["picture"] = row["picture"].replace("brass", "steel")
 
 
+def rearranged(names, order):
+    """These columns get the contents of other rows, the rest of each row stays."""
+
+    def edit(rows):
+        before = [dict(row) for row in rows]
+        for row, source in zip(rows, order(before), strict=True):
+            row.update({name: before[source][name] for name in names})
+
+    return edit
+
+
+def sorted_by(name):
+    return lambda rows: sorted(range(len(rows)), key=lambda at: rows[at][name])
+
+
+def pulled_up(rows):
+    return [at + 1 if 7 <= at < len(rows) - 1 else at for at in range(len(rows))]
+
+
+def exchanged(rows):
+    return [{5: 21, 21: 5}.get(at, at) for at in range(len(rows))]
+
+
+def from_above(rows):
+    return [10 if 10 < at < 20 else at for at in range(len(rows))]
+
+
+def split_names(rows):
+    for row in rows[3:6]:
+        row["name"], row["maker"] = row["name"].split(" of ")[0], "of " + row["name"].split(" of ")[1]
+
+
+def shift_two(rows):
+    rows[4]["maker"], rows[4]["category"] = rows[4]["name"], rows[4]["maker"]
+
+
+def replace_in_words(rows):
+    for row in rows:
+        row["name"] = re.sub("hi", "sty", row["name"], flags=re.IGNORECASE)
+
+
+def replace_digits(rows):
+    for row in rows:
+        row["price"], row["cost"] = row["price"].replace("8", "3"), row["cost"].replace("8", "3")
+
+
+@pytest.mark.parametrize(
+    ("edit", "fields"),
+    [
+        (
+            rearranged(["name", "category", "active", "price"], sorted_by("price")),
+            {"name", "category", "active", "price"},
+        ),
+        (rearranged(["maker", "price"], sorted_by("price")), {"maker", "price"}),
+        (rearranged(["maker"], sorted_by("maker")), {"maker"}),
+        (rearranged(["maker", "category"], sorted_by("category")), {"maker", "category"}),
+        (rearranged(["category", "bin", "active"], pulled_up), {"category", "bin", "active"}),
+        (rearranged(["category", "active"], pulled_up), {"category", "active"}),
+        (rearranged(["name", "price", "cost", "category", "maker"], exchanged), {"name", "price", "cost"}),
+    ],
+)
+def test_cells_that_other_rows_held_are_named_also_where_their_values_are_few(tried, shop_rows, edit, fields):
+    rows = shop_rows()
+    edit(rows)
+    moved = {
+        (row["sku"], name)
+        for row, before in zip(rows, shop_rows(), strict=True)
+        for name in fields
+        if row[name] != before[name]
+    }
+
+    seen = tried(edit)
+
+    stopped = seen.changes.findings.filter(code="column out of step", level="error").select("key", "field")
+    assert moved <= set(stopped.rows())
+    assert seen.changes.cells.is_empty()
+
+
+def test_of_rows_filled_down_every_cell_is_named(tried):
+    seen = tried(rearranged(["name", "maker", "category", "price"], from_above))
+
+    assert seen.changes.cells.is_empty()
+    assert set(seen.changes.findings.filter(level="error")["code"]) >= {"filled down"}
+
+
 @pytest.mark.parametrize(
     ("edit", "check"),
     [
+        (series("name", 31, "M {}"), "fill series"),
+        (split_names, "split text"),
+        (shift_two, "shifted cells"),
+        (replace_in_words, "search and replace"),
+        (replace_digits, "search and replace"),
         (sort_alone("price"), "column out of step"),
         (sort_alone("name"), "column out of step"),
         (sort_alone("bin"), "column out of step"),
@@ -121,4 +212,4 @@ def test_what_was_dragged_is_held_back_and_the_rest_goes_on(tried):
     seen = tried(edit)
 
     assert seen.changes.cells.select("key", "now").rows()[-1] == ("K-0030", "77")
-    assert len(seen.changes.cells) == 2  # where the drag began, and the honest one
+    assert len(seen.changes.cells) == 1

@@ -19,8 +19,6 @@ from neat_delta.checks.check import Check, Override, concat_findings
 from neat_delta.tables.field_types import type_named
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
-
     from neat_delta.checks.check import CheckContext
 
 WAS, NOW = pl.col("was"), pl.col("now")
@@ -41,6 +39,7 @@ MANY_MOVED, MANY_VALUES, ALL_MOVED = 20, 4, 0.97
 # So many columns are looked at together; so many pairs of rows are laid side by side.
 MOST_JOINT, MOST_PAIRS = 5, 2_000_000
 OFFSETS = (1, -1, 2, -2, 3, -3, 4, -4, 5, -5)
+PAIRS = pl.Schema({"row": pl.UInt32, "source": pl.UInt32})
 MESSAGE = "this value belongs to another item: sorted, moved or exchanged without the rest of the row?"
 
 
@@ -60,7 +59,7 @@ def column_out_of_step(context: CheckContext) -> pl.DataFrame:
         hit = _fitting(context, cells, pl.concat([rows, by_offset]).unique())
         named += [hit, _tuples(context, cells, pl.concat([hit, whole]).unique())]
     found = pl.concat(named).unique()
-    found = pl.concat([found, *_few_valued(context, _without(cells, found))]).unique()
+    found = pl.concat([found, _few_valued(context, _without(cells, found))]).unique()
     found = pl.concat([found, _joint(context, _without(cells, found), one_way)]).unique()
     hit = cells.join(found, on=["key", "field"], how="semi", maintain_order="left")
     return concat_findings([context.findings_for(hit, "column out of step", "error", MESSAGE)])
@@ -161,13 +160,13 @@ def _by_offset(cells: pl.DataFrame, hits: pl.DataFrame, size: int) -> pl.DataFra
     """
     hits = hits.with_columns(offset=pl.col("row").cast(pl.Int64) - pl.col("source").cast(pl.Int64))
     spans = hits.group_by("field", "offset").agg(pl.len(), first=pl.col("row").min(), last=pl.col("row").max())
-    pairs = [pl.DataFrame(schema={"row": pl.UInt32, "source": pl.UInt32})]
+    pairs = [pl.DataFrame(schema=PAIRS)]
     rows = cells.select("row").unique()
     for offset, first, last in spans.filter(pl.col("len") >= FEWEST_BY_OFFSET).select("offset", "first", "last").rows():
         reach = abs(offset)
         moved = rows.filter(pl.col("row").is_between(max(0, first - reach), last + reach))
         source = moved.with_columns(source=pl.col("row").cast(pl.Int64) - offset)
-        pairs.append(source.filter(pl.col("source").is_between(0, size - 1)).cast({"source": pl.UInt32}))
+        pairs.append(source.filter(pl.col("source").is_between(0, size - 1)).cast(PAIRS))
     return pl.concat(pairs)
 
 
@@ -237,23 +236,21 @@ def _joint(context: CheckContext, cells: pl.DataFrame, one_way: list[str]) -> pl
     return cells.select("key", "field").clear()
 
 
-def _few_valued(context: CheckContext, cells: pl.DataFrame) -> Iterator[pl.DataFrame]:
-    """Cells of columns with few values that were sorted, or moved by some rows (key, field)."""
+def _few_valued(context: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
+    """Cells of columns with few values that were sorted, or moved by some rows, and what moved with them."""
+    named, moves = [cells.select("key", "field").clear()], [pl.DataFrame(schema=PAIRS)]
     for (name,), part in cells.partition_by("field", as_dict=True, maintain_order=True).items():
         if len(part) < FEWEST_MOVED or type_named(context.type_of(str(name))).numeric:
             continue
         was = context.live.cells([str(name)]).to_series().str.strip_chars()
-        first, last = int(str(part["row"].min())), int(str(part["row"].max()))
         # (To scatter changes a series in place.)
         now = was.clone().scatter(part["row"], part["now"])
+        first, last = int(str(part["row"].min())), int(str(part["row"].max()))
         if _is_sorted(was.slice(first, last - first + 1), now.slice(first, last - first + 1), part):
-            yield part.select("key", "field")
+            named.append(part.select("key", "field"))
             continue
-        for offset in OFFSETS:
-            rows = _moved_by(was, now, part["row"], offset)
-            if len(rows):
-                yield part.filter(pl.col("row").is_in(rows.implode())).select("key", "field")
-                break
+        moves += [_moved_by(was, now, part["row"], offset) for offset in OFFSETS]
+    return pl.concat([*named, _fitting(context, cells, pl.concat(moves).unique())]).unique()
 
 
 def _is_sorted(was: pl.Series, now: pl.Series, cells: pl.DataFrame) -> bool:
@@ -276,19 +273,19 @@ def _runs(values: pl.Series) -> int:
     return int((values != values.shift()).fill_null(value=True).sum())
 
 
-def _moved_by(was: pl.Series, now: pl.Series, changed: pl.Series, offset: int) -> pl.Series:
-    """The changed rows of stretches in which each row holds what the row so many above it held.
+def _moved_by(was: pl.Series, now: pl.Series, changed: pl.Series, offset: int) -> pl.DataFrame:
+    """The rows of stretches in which each row holds what the row so many above it held: pairs (row, source).
 
     What a stretch says is measured in bits: a value of a share p says -log2 p, and what repeats the row above nothing.
     """
-    there = was.shift(offset)
-    frame = pl.DataFrame({"was": was, "now": now, "there": there}).with_row_index("row")
-    # A row in which the move would change nothing says nothing, and parts no stretch.
-    fits = frame.with_columns(fits=(pl.col("there") == NOW).fill_null(value=False), tells=(pl.col("there") != WAS))
-    stretch = fits.with_columns(stretch=(~pl.col("fits")).cum_sum()).filter("fits")
-    moved = stretch.filter(pl.col("row").is_in(changed.implode()))
+    frame = pl.DataFrame({"was": was, "now": now, "there": was.shift(offset)}).with_row_index("row")
+    # Of a blank cell nothing came: it leaves what was there.
+    fits = (pl.col("there") == NOW) | (pl.col("there") == "")
+    frame = frame.with_columns(fits=fits.fill_null(value=False))
+    stretches = frame.with_columns(stretch=(~pl.col("fits")).cum_sum()).filter("fits")
+    moved = stretches.filter(pl.col("row").is_in(changed.implode()))
     if len(moved) < FEWEST_MOVED:
-        return changed.clear()
+        return pl.DataFrame(schema=PAIRS)
     shares = now.value_counts(name="n").with_columns(bits=-(pl.col("n") / len(now)).log(2)).rename({now.name: "now"})
     moved = moved.join(shares, on="now", how="left", maintain_order="left").with_columns(
         step=(NOW.shift() != NOW).over("stretch").fill_null(value=True)
@@ -299,7 +296,9 @@ def _moved_by(was: pl.Series, now: pl.Series, changed: pl.Series, offset: int) -
     good = told.filter(
         (pl.col("cells") >= FEWEST_MOVED) & (pl.col("steps") > FEWEST_STEPS) & (pl.col("bits") >= FEW_VALUES_BITS)
     )
-    return moved.filter(pl.col("stretch").is_in(good["stretch"].implode()))["row"]
+    rows = stretches.filter(pl.col("stretch").is_in(good["stretch"].implode()))["row"]
+    pairs = pl.DataFrame({"row": rows, "source": rows.cast(pl.Int64) - offset})
+    return pairs.filter(pl.col("source").is_between(0, len(was) - 1)).cast(PAIRS)
 
 
 CHECKS = (Check("column out of step", "error", column_out_of_step, Override.IGNORE),)
