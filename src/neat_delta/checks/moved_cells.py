@@ -249,8 +249,18 @@ def _few_valued(context: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
         if _is_sorted(was.slice(first, last - first + 1), now.slice(first, last - first + 1), part):
             named.append(part.select("key", "field"))
             continue
-        moves += [_moved_by(was, now, part["row"], offset) for offset in OFFSETS]
+        moves += [_moved_by(was, now, part["row"], offset) for offset in OFFSETS if _may_move(was, part, offset)]
     return pl.concat([*named, _fitting(context, cells, pl.concat(moves).unique())]).unique()
+
+
+def _may_move(was: pl.Series, cells: pl.DataFrame, offset: int) -> bool:
+    """Whether several changed cells one after another hold what was so many rows above; a quick look."""
+    rows = cells.sort("row")
+    source = rows["row"].cast(pl.Int64) - offset
+    there = was.gather(source.clip(0, len(was) - 1))
+    fits = (rows["now"] == there) | (there == "")
+    in_a_row = fits.cast(pl.UInt8).rolling_sum(FEWEST_MOVED).max()
+    return in_a_row == FEWEST_MOVED
 
 
 def _is_sorted(was: pl.Series, now: pl.Series, cells: pl.DataFrame) -> bool:

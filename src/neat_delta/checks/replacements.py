@@ -112,9 +112,10 @@ def _digits(context: CheckContext, numbers: pl.DataFrame) -> Iterator[pl.DataFra
         for old, new in [*swaps, *(swap for swap, _ in counts.most_common(MOST_SWAPS))]:
             hit = part.filter(WAS.str.replace_all(old, new, literal=True) == NOW)
             places = hit.select(WAS.str.find(old, literal=True).n_unique()).item()
-            having = int(live.str.contains(old, literal=True).sum())
             telling = len(hit) >= FEWEST_REPLACED and hit["was"].n_unique() >= DIFFERENT and places > 1
-            if ((old, new) in swaps or telling) and len(hit) >= max(1, SHARE * len(part), SHARE * having):
+            if not ((old, new) in swaps or telling) or len(hit) < max(1, SHARE * len(part)):
+                continue
+            if len(hit) >= SHARE * int(live.str.contains(old, literal=True).sum()):
                 swaps.add((old, new))
                 message = f"{old} became {new} wherever it stood: did search and replace go too far?"
                 yield context.findings_for(hit, "search and replace", "error", message)

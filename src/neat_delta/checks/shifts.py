@@ -40,13 +40,16 @@ def _off_by(context: CheckContext, side: int) -> pl.DataFrame:
     """Rows of which neighbouring cells hold what the column on one side held."""
     names = _columns(context)
     hits = [pl.DataFrame(schema={"key": pl.String, "now": pl.String, "at": pl.Int64})]
+    several = context.typed_cells.group_by("key").len().filter(pl.col("len") >= FEWEST_SHIFTED).select("key")
+    wide = context.affected_items.join(several, on="key", how="semi").drop_nulls("row").select("key", "row")
     for name, cells in context.typed.items():
         at = names.index(name) + side if name in names else -1
-        if not 0 <= at < len(names):
+        both = cells.drop_nulls("now").join(wide, on="key", how="inner", maintain_order="left")
+        if not 0 <= at < len(names) or both.is_empty():
             continue
-        there = context.beside(names[at]).select("key", there="was")
-        both = cells.drop_nulls("now").join(there, on="key", how="inner", maintain_order="left")
-        hits.append(both.filter(pl.col("there") == NOW).select("key", "now", at=pl.lit(at, pl.Int64)))
+        there = context.live.cells([names[at]], both["row"]).to_series().str.strip_chars()
+        hit = both.filter((both["now"].str.strip_chars() == there) & (there != ""))
+        hits.append(hit.select("key", "now", at=pl.lit(at, pl.Int64)))
     moved = pl.concat(hits).sort("key", "at")
     if moved.is_empty():
         return no_findings()

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.matching.rekey_detection import ALIKE, FEWEST_FIELDS
+from neat_delta.matching.row_matching import one_form
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.replay import explain, read_numbers
 from neat_delta.replay.explain import DAY_OR_ISO, LIKE_A_DAY, MONTHS, TIME
@@ -51,6 +52,8 @@ def repairable_keys(
     of the row may decide, by these ``fields``. Unless also rows ``in_doubt`` are wanted, most other cells of the row
     must be the item's, or the same effect must have happened to nearly all keys.
     """
+    if _same_keys_in_place(live, edited, key):
+        return pl.DataFrame(schema=PAIRS)
     codes = pl.DataFrame({"code": key.values(live)}).with_row_index("live")
     sheet = pl.DataFrame({"code": key.values(edited)}).with_row_index("edited")
     rows = sheet.join(codes, on="code", how="anti", maintain_order="left")
@@ -65,6 +68,15 @@ def repairable_keys(
     found = found.join(unnamed, on="live", how="semi")
     found = found.filter(pl.col("live").is_unique() & pl.col("edited").is_unique()).sort("edited")
     return found if in_doubt or found.is_empty() else found.filter(_certain(live, edited, key, found, fields))
+
+
+def _same_keys_in_place(live: Table, edited: Table, key: Key) -> bool:
+    """Whether each row has the key of the live row in its place; a quick look at the lines that differ."""
+    ours, theirs = live.rows.raw, edited.rows.raw
+    if ours is None or theirs is None or len(ours) != len(theirs) or not one_form(live, edited):
+        return False
+    rows = (ours != theirs).arg_true().cast(pl.UInt32)
+    return key.values(live, rows).equals(key.values(edited, rows))
 
 
 def taken_for_another(live: Table, edited: Table, key: Key, matches: RowMatches, fields: Sequence[str]) -> pl.DataFrame:

@@ -112,7 +112,7 @@ def _settle_equal_lines(
     and the positions of the settled live rows.
     """
     regular = pl.repeat(True, len(keys), dtype=pl.Boolean, eager=True).scatter(apart, False)
-    if live.rows.raw is None or edited.rows.raw is None or not _one_form(live, edited):
+    if live.rows.raw is None or edited.rows.raw is None or not one_form(live, edited):
         return keys if regular.all() else keys.filter(regular), _keys(edited, key, "edited"), apart.clear()
     own, others = _unequal_lines(live.rows.raw, edited.rows.raw, regular)
     rest = _keys(edited, key, "edited", others)
@@ -151,7 +151,7 @@ def _likely_to_change(live: Table, edited: Table, key: Key, shared: Sequence[str
     None if most lines are, for then the rows stand in another order. A guess that saves time where it is right, and
     costs little where it is not.
     """
-    if live.rows.raw is None or edited.rows.raw is None or not _one_form(live, edited):
+    if live.rows.raw is None or edited.rows.raw is None or not one_form(live, edited):
         return []
     height = min(len(live), len(edited), SAMPLE_ROWS)
     unequal = (live.rows.raw.head(height) != edited.rows.raw.head(height)).arg_true()
@@ -161,7 +161,7 @@ def _likely_to_change(live: Table, edited: Table, key: Key, shared: Sequence[str
     return [name for name in shared if name not in key.fields and (own[name] != others[name]).any()]
 
 
-def _one_form(live: Table, edited: Table) -> bool:
+def one_form(live: Table, edited: Table) -> bool:
     """Whether equal lines mean equal cells: same delimiter, same columns in the same places."""
     return (
         live.format.delimiter == edited.format.delimiter and live.names == edited.names and not edited.unnamed_columns
