@@ -84,7 +84,7 @@ def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, 
     "repair_keys",
     common=True,
     is_flag=True,
-    help="Repair damaged SKUs (lost zeros, spaces, digits) where only one item fits. Lists each repair.",
+    help="Repair damaged SKUs also where the rest of the row does not agree, if only one item fits.",
 )
 @option(SCOPE, "--add-new", common=True, is_flag=True, help="Add new rows as new items.")
 @option(
