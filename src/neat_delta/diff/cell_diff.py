@@ -238,6 +238,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         getattr(kind, "separator", None),
     )
 
+    texts = texts.with_columns(typed="edited")
     if not kind.numeric and kind.name not in ("date", "yes/no") and column.name not in rules.as_typed:
         texts = _as_meant(texts, column, kind)
     to_empty = texts["edited"].str.strip_chars() == EMPTY_CELL
@@ -273,7 +274,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         ),
         findings=_unreadable(unread, column),
         reformatted=int(alike.sum()) + len(blank) - len(emptied),
-        reformatted_example=texts.select("edited", "was").row(int(alike.arg_max() or 0)) if alike.any() else None,
+        reformatted_example=texts.select("typed", "was").row(int(alike.arg_max() or 0)) if alike.any() else None,
         blanks=0 if cleared else len(emptied),
         note=note,
     )
@@ -294,9 +295,16 @@ def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
 def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
     """Why each cell cannot be taken, and what to do."""
     plain = f"not {column.type.expected}. Correct the cell"
-    doubt = "ambiguous number: a thousand, or three decimals? Write it without the separator, or with two decimals"
-    undecided = cells.str.contains(UNDECIDED) if column.type.numeric else pl.repeat(False, len(cells), eager=True)
-    return pl.select(pl.when(undecided).then(pl.lit(doubt)).otherwise(pl.lit(plain))).to_series()
+    if not column.type.numeric:
+        return pl.repeat(plain, len(cells), dtype=pl.String, eager=True)
+    cell = pl.col("cell")
+    thousands, decimals = cell.str.replace("[.,]", ""), pl.concat_str(cell, pl.lit("0"))
+    doubt = pl.format("ambiguous number: {} or {}? Write {} or {}", thousands, cell, thousands, decimals)
+    return (
+        cells.to_frame("cell")
+        .select(pl.when(cell.str.contains(UNDECIDED)).then(doubt).otherwise(pl.lit(plain)))
+        .to_series()
+    )
 
 
 def _no_pairs() -> pl.Series:

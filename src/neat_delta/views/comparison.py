@@ -27,7 +27,8 @@ from neat_delta.views.table import INDENT, Cell, Column, table
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from neat_delta.changeset.changeset import ChangeSet
+    import polars as pl
+
     from neat_delta.diff.compare import CompareResult
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
@@ -49,7 +50,7 @@ def comparison_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Te
         yield Text()
         yield from items_view(result.changes, shown)
     yield from findings_view(result.changes, shown)
-    left = list(left_alone_view(result, shown.width))
+    left = list(left_alone_view(result, shown))
     if left:
         yield Text()
         yield from left
@@ -207,8 +208,9 @@ def _listed(result: CompareResult, state: str, what: str, shown: DisplayOptions)
         yield from sentence("", message, shown.width)
 
 
-def left_alone_view(result: CompareResult, width: int) -> Iterator[Text]:
+def left_alone_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     """What differs and was not taken, so that nobody has to wonder."""
+    width = shown.width
     yield from no_data_view(result.live, width, f" of {result.live.source.name}")
     yield from no_data_view(result.edited, width)
     if result.reformatted:
@@ -220,18 +222,37 @@ def left_alone_view(result: CompareResult, width: int) -> Iterator[Text]:
         message = f"{pluralize(result.blanks_ignored, 'blank cell')}: the shop's values are kept"
         yield from sentence("" if result.reformatted else "ignored", message, width)
     label = "" if result.reformatted or result.blanks_ignored else "ignored"
-    for message in _reformatted_by_program(result.changes):
-        yield from sentence(label, message, width)
+    notes = result.changes.findings.filter(code="repaired", level="note")
+    notes = notes.select("line", "key", "field", cause=data_of("cause"), was=data_of("was"), now=data_of("now"))
+    for (cause,), cells in notes.group_by("cause", maintain_order=True):
+        fields = ", ".join(cells["field"].unique(maintain_order=True))
+        example = f"{printable(cells['now'][0])} for {printable(cells['was'][0])}"
+        message = f"{pluralize(len(cells), 'cell')}: {cause} ({example}) in {fields}"
+        yield from sentence(label, f"{message}; to accept them as typed: --as-typed FIELD", width)
         label = ""
+        if shown.everything:
+            yield from _left_alone_cells(cells, width)
 
 
-def _reformatted_by_program(changes: ChangeSet) -> Iterator[str]:
-    """What a spreadsheet program did to texts without a loss, by effect and field, with one cell as an example."""
-    notes = changes.findings.filter(code="repaired", level="note")
-    if notes.is_empty():
-        return
-    cells = notes.select("field", cause=data_of("cause"), was=data_of("was"), now=data_of("now"))
-    for (cause,), part in cells.group_by("cause", maintain_order=True):
-        fields = ", ".join(part["field"].unique(maintain_order=True))
-        example = f"{printable(part['now'][0])} for {printable(part['was'][0])}"
-        yield f"{pluralize(len(part), 'cell')}: {cause} ({example}) in {fields}; --as-typed FIELD takes them as typed"
+def _left_alone_cells(cells: pl.DataFrame, width: int) -> list[Text]:
+    """Every cell that a spreadsheet program changed and nobody typed, with what it was and what came back."""
+    rows = [
+        [
+            under_label(),
+            Cell(f"line {line}", "note"),
+            Cell(format_key(key)),
+            Cell(field),
+            Cell(printable(was)),
+            Cell(printable(now)),
+        ]
+        for line, key, field, was, now in cells.select("line", "key", "field", "was", "now").iter_rows()
+    ]
+    heads = [
+        Column(),
+        Column(),
+        Column("SKU", least=8),
+        Column("field"),
+        Column("was", least=8),
+        Column("in the file", least=8),
+    ]
+    return table(heads, rows, width)
