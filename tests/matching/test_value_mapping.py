@@ -50,6 +50,15 @@ def test_columns_are_found_by_their_values_and_by_their_headers(suggested):
     ]
 
 
+def test_a_column_whose_numbers_move_with_the_prices_is_likely_the_price(suggested):
+    rows = [
+        [row[3], f"{float(row[2]) * (0.55 + at % 5 / 100):.2f}".replace(".", ","), str(at * 37 % 11)]
+        for at, row in enumerate(ITEMS)
+    ]
+
+    assert suggested(["Code 1", "Col 2", "Col 3"], rows) == [("Code 1", "barcode", 60, 60), ("Col 2", "price", 0, 0)]
+
+
 def test_numbers_and_few_chance_hits_suggest_nothing(suggested):
     assert suggested(["A", "B"], [[str(at), f"Rowan {at}"] for at in range(50)]) == []
 

@@ -9,16 +9,18 @@ import polars as pl
 
 from neat_delta.matching.key_detection import naming_fields
 from neat_delta.replay import read_numbers
-from neat_delta.tables.roles import named_as, role_of
+from neat_delta.tables.roles import MONEY, named_as, role_of
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    from collections.abc import Iterable, Iterator, Mapping, Sequence
 
     from neat_delta.tables import Table
 
 # So many different values of a column are looked at; so many at least, and so large a share, must be the field's.
 LOOKED_AT, FEWEST, SHARE = 1_000, 3, 0.6
 EXAMPLES = 3
+# Prices of so many items, whose logarithms have this correlation (Pearson), are prices of the same things.
+FEWEST_PAIRS, ALIKE = 10, 0.9
 FIRST_FIELDS = 3
 # Numbers are alike by chance; only codes with so many characters are not.
 SHORTEST_CODE = 4
@@ -30,8 +32,8 @@ MOST_VALUES = 300_000
 class MappingSuggestion:
     """A column that may be a field.
 
-    ``matching`` of ``values`` different values are in the shop; 0 of 0 where only the header says so. ``examples`` are
-    the column's first values, ``ours`` the field's.
+    ``matching`` of ``values`` different values are in the shop; 0 of 0 where only the header says so, or that numbers
+    rise and fall with the field's (``correlation``). ``examples`` are the column's first values, ``ours`` the field's.
     """
 
     column: str
@@ -40,6 +42,7 @@ class MappingSuggestion:
     values: int
     examples: tuple[str, ...]
     ours: tuple[str, ...]
+    correlation: float | None = None
 
 
 def suggest_mappings(
@@ -49,15 +52,28 @@ def suggest_mappings(
 
     Each field is suggested once, for the column that fits it best.
     """
-    found = sorted(_candidates(live, edited, columns, fields), key=lambda one: one[0], reverse=True)
-    taken: set[str] = set()
+    suggestions = _one_each(_candidates(live, edited, columns, fields))
+    names = {edited.field(name).column: name for name in columns}
+    mapped = {names[one.column]: one.field for one in suggestions}
+    rest = [name for name in columns if name not in mapped]
+    free = [name for name in fields if name not in mapped.values()]
+    if rest and free:
+        pairs = _paired_rows(live, edited, mapped)
+        suggestions += _one_each(_correlated(live, edited, rest, free, pairs))
+    return sorted(suggestions, key=lambda one: list(names).index(one.column))
+
+
+def _one_each(found: Iterable[tuple[float, MappingSuggestion]]) -> list[MappingSuggestion]:
+    """For each column and each field the likeliest suggestion at most."""
+    columns: set[str] = set()
+    fields: set[str] = set()
     suggestions = []
-    for _, suggestion in found:
-        if not {f"c {suggestion.column}", f"f {suggestion.field}"} & taken:
-            taken |= {f"c {suggestion.column}", f"f {suggestion.field}"}
-            suggestions.append(suggestion)
-    order = [edited.field(name).column for name in columns]
-    return sorted(suggestions, key=lambda one: order.index(one.column))
+    for _, one in sorted(found, key=lambda scored: scored[0], reverse=True):
+        if one.column not in columns and one.field not in fields:
+            columns.add(one.column)
+            fields.add(one.field)
+            suggestions.append(one)
+    return suggestions
 
 
 def mapping_data(live: Table, edited: Table, columns: Sequence[str], fields: Sequence[str]) -> dict[str, Any]:
@@ -97,6 +113,49 @@ def _candidates(
                     tuple(ours.head(EXAMPLES)),
                 )
                 yield alike / max(1, len(values)) * enough + 0.5 * by_header, suggestion
+
+
+def _paired_rows(live: Table, edited: Table, mapped: Mapping[str, str]) -> pl.DataFrame:
+    """Rows that are likely one item: by a field that both have or that a column may be (frame of live, edited)."""
+    both = {name: name for name in edited.names if name in live.names} | dict(mapped)
+    by_field = {field: column for column, field in both.items()}
+    keys = [name for name in named_as("key", live.names) if name in by_field]
+    field = next(iter([*keys, *naming_fields(live, list(by_field))]), None)
+    none = pl.DataFrame(schema={"live": pl.UInt32, "edited": pl.UInt32})
+    if field is None or len(live) > MOST_VALUES:
+        return none
+    sides = {"live": live.cells([field]), "edited": edited.cells([by_field[field]]).head(LOOKED_AT)}
+    parts = [
+        pl.DataFrame({"value": frame.to_series().str.strip_chars().str.to_lowercase().str.strip_chars_start("0")})
+        .with_row_index(side)
+        .filter(pl.col("value") != "")
+        .unique("value", keep="none")
+        for side, frame in sides.items()
+    ]
+    return parts[0].join(parts[1], on="value").select("live", "edited").sort("edited")
+
+
+def _correlated(
+    live: Table, edited: Table, columns: Sequence[str], fields: Sequence[str], pairs: pl.DataFrame
+) -> Iterator[tuple[float, MappingSuggestion]]:
+    """Columns of numbers that rise and fall with the prices and costs of the same items, as the list of a supplier."""
+    money = [name for name in fields if (role_of(name) or ("",))[0] in MONEY]
+    if len(pairs) < FEWEST_PAIRS:
+        return
+    marks = (live.format.decimal_separator or ".", edited.format.decimal_separator or ".")
+    ours, theirs = live.cells(money, pairs["live"]), edited.cells(columns, pairs["edited"])
+    for column in columns:
+        for field in money:
+            numbers = pl.DataFrame(
+                {"a": read_numbers(ours[field], marks[0]), "b": read_numbers(theirs[column], marks[1])}
+            )
+            numbers = numbers.drop_nulls().cast(pl.Float64).filter((pl.col("a") > 0) & (pl.col("b") > 0))
+            if len(numbers) < max(FEWEST_PAIRS, SHARE * len(pairs)) or numbers["b"].n_unique() < FEWEST_PAIRS // 2:
+                continue
+            alike = numbers.select(pl.corr(pl.col("a").log(), pl.col("b").log())).item()
+            if alike is not None and alike >= ALIKE:
+                first = (tuple(theirs[column].head(EXAMPLES)), tuple(ours[field].head(EXAMPLES)))
+                yield alike, MappingSuggestion(edited.field(column).column, field, 0, 0, *first, round(alike, 2))
 
 
 def _filled(table: Table, name: str) -> pl.Series:

@@ -84,7 +84,7 @@ def unsaved_view(result: CompareResult, width: int) -> Iterator[Text]:
     if lock is not None:
         message = f"{path.name} is open in a spreadsheet program ({lock.name}): what is not saved there is not compared"
         yield from sentence("open", message, width, "warning")
-    elif not result.from_formulas and _nothing_differs(result):
+    elif not (result.from_formulas or result.columns.only_edited) and _nothing_differs(result):
         message = "no difference at all. Did you save the edited file?"
         yield from sentence("unchanged", message, width, "warning")
 
@@ -102,8 +102,9 @@ def mappings_view(result: CompareResult, width: int) -> Iterator[Text]:
     columns = [name for name in result.columns.only_edited if name in edited.names]
     for one in suggest_mappings(result.live, edited, columns, result.columns.only_live):
         values = f"{count(one.matching)} of {count(one.values)} values are in the shop"
-        why = values if one.values else "by its header"
-        sides = f"{', '.join(map(printable, one.examples))} | {', '.join(map(printable, one.ours))}"
+        moves = f"its numbers move with {one.field} (correlation {one.correlation})"
+        why = values if one.values else moves if one.correlation else "by its header"
+        sides = f"{' · '.join(map(printable, one.examples))} | {' · '.join(map(printable, one.ours))}"
         yield from sentence("may be", f"{one.column} = {one.field}, {why} ({sides})", width)
         yield from sentence("", f'to use it: --map "{one.column}={one.field}"', width)
 
