@@ -511,6 +511,8 @@ HONEST: dict[str, Edit] = {
     "texts copied from the item above": copied_texts,
     "all prices end in .99": endings,
     "dates a year later": a_year_later,
+    "another price ending": honest("price", lambda text: text[:-1] + ("8" if text[-1] != "8" else "9")),
+    "prices .95 to .49": honest("price", lambda text: text.replace(".95", ".49")),
     "prices from costs": priced_by_cost,
     "a block edited in three columns": some_of_each,
     "stock of blocks": one_stock,

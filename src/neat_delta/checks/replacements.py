@@ -111,8 +111,7 @@ def _digits(context: CheckContext, numbers: pl.DataFrame) -> Iterator[pl.DataFra
         # What was replaced in one column was so in others, be it a few cells of them.
         for old, new in [*swaps, *(swap for swap, _ in counts.most_common(MOST_SWAPS))]:
             hit = part.filter(WAS.str.replace_all(old, new, literal=True) == NOW)
-            places = hit.select(WAS.str.find(old, literal=True).n_unique()).item()
-            telling = len(hit) >= FEWEST_REPLACED and hit["was"].n_unique() >= DIFFERENT and places > 1
+            telling = len(hit) >= FEWEST_REPLACED and hit["was"].n_unique() >= DIFFERENT and _is_anywhere(hit, old)
             if not ((old, new) in swaps or telling) or len(hit) < max(1, SHARE * len(part)):
                 continue
             if len(hit) >= SHARE * int(live.str.contains(old, literal=True).sum()):
@@ -120,6 +119,13 @@ def _digits(context: CheckContext, numbers: pl.DataFrame) -> Iterator[pl.DataFra
                 message = f"{old} became {new} wherever it stood: did search and replace go too far?"
                 yield context.findings_for(hit, "search and replace", "error", message)
                 break
+
+
+def _is_anywhere(cells: pl.DataFrame, digits: str) -> bool:
+    """Whether digits stand in different places, seen from either end: a new year or a new price ending does not."""
+    place = WAS.str.find(digits, literal=True)
+    from_front, from_behind = place.n_unique(), (WAS.str.len_bytes() - place).n_unique()
+    return min(cells.select(from_front, b=from_behind).row(0)) > 1
 
 
 def _digit_swaps(was: str, now: str) -> set[tuple[str, str]]:
