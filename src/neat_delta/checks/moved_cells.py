@@ -180,16 +180,28 @@ def _tuples(context: CheckContext, cells: pl.DataFrame, named: pl.DataFrame) -> 
     The columns moved together, so a row's values in them are those that some other row had.
     """
     hit = cells.join(named, on=["key", "field"], how="semi").group_by("field").agg(hit=pl.len())
-    share = cells.group_by("field").agg(changed=pl.len()).join(hit, on="field")
+    counts = cells.group_by("field").agg(changed=pl.len())
+    share = counts.join(hit, on="field")
     moved = share.filter((pl.col("hit") * 2 > pl.col("changed")) & (pl.col("hit") >= FEWEST_BY_OFFSET))
     fields = moved["field"].sort().to_list()
     if not fields:
         return named.clear()
+    # Whether a further column, whose values say nothing alone, moved with these is seen in whole rows.
+    moved_with = counts.filter(~pl.col("field").is_in(fields) & (pl.col("changed") >= FEWEST_MOVED))
     was, now = _rows_of(context, cells, fields)
     rest = _without(cells.filter(pl.col("field").is_in(fields)), named)
     open_rows = now.join(rest.select("key").unique(), on="key", how="semi")
     fit = _alike_before(open_rows, was, rest, fields)
-    return rest.join(fit, on="key", how="semi").select("key", "field")
+    found = [named, rest.join(fit, on="key", how="semi").select("key", "field")]
+    for name in moved_with["field"]:
+        part = cells.filter(field=name)
+        both = [*fields, str(name)]
+        was, now = _rows_of(context, cells, both)
+        now = now.join(part.select("key"), on="key", how="semi")
+        fit = _alike_before(now, was, cells.filter(pl.col("field").is_in(both)), both)
+        if len(fit) >= MOST_MOVED * len(part):
+            found.append(part.join(fit, on="key", how="semi").select("key", "field"))
+    return pl.concat(found)
 
 
 def _rows_of(context: CheckContext, cells: pl.DataFrame, fields: list[str]) -> tuple[pl.DataFrame, pl.DataFrame]:

@@ -125,7 +125,8 @@ def _is_anywhere(cells: pl.DataFrame, digits: str) -> bool:
     """Whether digits stand in different places, seen from either end: a new year or a new price ending does not."""
     place = WAS.str.find(digits, literal=True)
     from_front, from_behind = place.n_unique(), (WAS.str.len_bytes() - place).n_unique()
-    return min(cells.select(from_front, b=from_behind).row(0)) > 1
+    places = cells.select(from_front, b=from_behind).row(0)
+    return all(number > 1 for number in places)
 
 
 def _digit_swaps(was: str, now: str) -> set[tuple[str, str]]:
