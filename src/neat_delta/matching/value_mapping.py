@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 # So many different values of a column are looked at; so many at least, and so large a share, must be the field's.
 LOOKED_AT, FEWEST, SHARE = 1_000, 3, 0.6
-EXAMPLES = 3
+EXAMPLES, TOP_ROWS = 2, 50
 # Prices of so many items, whose logarithms have this correlation (Pearson), are prices of the same things.
 FEWEST_PAIRS, ALIKE = 10, 0.9
 FIRST_FIELDS = 3
@@ -104,15 +104,26 @@ def _candidates(
             by_header = said is not None and (role_of(field) or ("",))[0] == said[0]
             enough = alike >= FEWEST and alike >= SHARE * len(values)
             if enough or by_header:
-                suggestion = MappingSuggestion(
-                    edited.field(column).column,
-                    field,
-                    alike if enough else 0,
-                    len(values) if enough else 0,
-                    tuple(values.head(EXAMPLES)),
-                    tuple(ours.head(EXAMPLES)),
-                )
-                yield alike / max(1, len(values)) * enough + 0.5 * by_header, suggestion
+                score = alike / max(1, len(values)) * enough + 0.5 * by_header
+                counts = (alike, len(values)) if enough else (0, 0)
+                first = _first_filled(edited, column)
+                ours_first = _same_values(first, ours) if enough else _first_filled(live, field)
+                yield score, MappingSuggestion(edited.field(column).column, field, *counts, first, ours_first)
+
+
+def _first_filled(table: Table, name: str) -> tuple[str, ...]:
+    """A column's first values in the order of the rows."""
+    top = table.cells([name], pl.int_range(min(len(table), TOP_ROWS), dtype=pl.UInt32, eager=True)).to_series()
+    top = top.str.strip_chars()
+    return tuple(top.filter(top != "").unique(maintain_order=True).head(EXAMPLES))
+
+
+def _same_values(values: Sequence[str], ours: pl.Series) -> tuple[str, ...]:
+    """Of the field's values those that are these, else its first ones."""
+    plain = ours.str.to_lowercase().str.strip_chars_start("0")
+    wanted = [value.lower().lstrip("0") for value in values]
+    found = {key: value for key, value in zip(plain, ours, strict=True) if key in wanted}
+    return tuple(found[value] for value in wanted if value in found) or tuple(ours.head(EXAMPLES))
 
 
 def _paired_rows(live: Table, edited: Table, mapped: Mapping[str, str]) -> pl.DataFrame:

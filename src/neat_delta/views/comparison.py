@@ -17,6 +17,7 @@ from neat_delta.views.file_format import catalogue_view, no_data_view
 from neat_delta.views.formatting import (
     STYLES,
     count,
+    cut,
     format_key,
     pluralize,
     printable,
@@ -34,6 +35,7 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import Settings
 
 SOME_ROWS = 5
+EXAMPLE = 24  # so many characters of an example are shown
 FEW_GONE = 0.25
 # With so many unknown codes for each known one, a file is likely the wrong one, or looked at the wrong way.
 STRANGE = 20
@@ -104,7 +106,9 @@ def mappings_view(result: CompareResult, width: int) -> Iterator[Text]:
         values = f"{count(one.matching)} of {count(one.values)} values are in the shop"
         moves = f"its numbers move with {one.field} (correlation {one.correlation})"
         why = values if one.values else moves if one.correlation else "by its header"
-        sides = f"{' · '.join(map(printable, one.examples))} | {' · '.join(map(printable, one.ours))}"
+        sides = " | ".join(
+            " · ".join(cut(printable(text), EXAMPLE) for text in side) for side in (one.examples, one.ours)
+        )
         yield from sentence("may be", f"{one.column} = {one.field}, {why} ({sides})", width)
         yield from sentence("", f'to use it: --map "{one.column}={one.field}"', width)
 
