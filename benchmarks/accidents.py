@@ -493,6 +493,12 @@ def some_of_each(rows: list[Row], chance: random.Random) -> None:
         row["active"] = str(chance.randrange(0, 2))
 
 
+def a_step_up(rows: list[Row], chance: random.Random) -> None:
+    """Items of a ladder of prices and costs rise by one step of it; all by the same amount."""
+    for row in rows:
+        row["price"], row["cost"] = f"{Decimal(row['price']) + 1:.2f}", f"{Decimal(row['cost']) + Decimal('0.5'):.2f}"
+
+
 def one_stock(rows: list[Row], chance: random.Random) -> None:
     """A block of items is sold out, another one comes in by dozens."""
     for row in block(rows, chance, 20):
@@ -516,6 +522,7 @@ HONEST: dict[str, Edit] = {
     "prices from costs": priced_by_cost,
     "a block edited in three columns": some_of_each,
     "stock of blocks": one_stock,
+    "+1.00 on prices, +0.50 on costs": a_step_up,
     "−12 % on all prices": honest("price", number("0.88")),
     "stock doubled": honest("stock_main", lambda text: str(int(text) * 2)),
     "+0.50 on all costs": honest("cost", lambda text: f"{Decimal(text) + Decimal('0.5'):.2f}"),

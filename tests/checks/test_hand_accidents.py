@@ -5,6 +5,12 @@ from decimal import Decimal
 
 import pytest
 
+from helpers import write_table
+from neat_delta.checks import run_checks
+from neat_delta.diff.compare import compare
+from neat_delta.reading import read_pair
+from neat_delta.tables.settings import Settings
+
 
 def column(name, values):
     def edit(rows):
@@ -202,6 +208,16 @@ def test_an_honest_edit_is_not_stopped(tried, edit):
 
     assert seen.changes.findings.filter(level="error").is_empty()
     assert set(seen.changes.findings["code"]) <= {"many changes", "cost unchanged"}
+
+
+def test_prices_and_costs_that_climb_a_ladder_are_no_accident(tmp_path):
+    live = [["sku", "price", "cost"], *([f"A{at}", f"{10 + at}.00", f"{5 + at / 2:.2f}"] for at in range(40))]
+    risen = [live[0], *([code, f"{11 + at}.00", f"{5.5 + at / 2:.2f}"] for at, (code, _, _) in enumerate(live[1:]))]
+    ours, theirs = read_pair(write_table(tmp_path / "a.csv", live), write_table(tmp_path / "b.csv", risen))
+
+    found = run_checks(compare(ours, theirs).changes, ours, Settings())
+
+    assert "error" not in found["level"]
 
 
 def test_what_was_dragged_is_held_back_and_the_rest_goes_on(tried):

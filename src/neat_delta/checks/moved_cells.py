@@ -50,12 +50,14 @@ def column_out_of_step(context: CheckContext) -> pl.DataFrame:
         return no_findings()
     one_way = [name for name, of_field in context.typed.items() if not _both_ways(context, name, of_field)]
     whole = _whole_columns(cells, one_way)
-    hits = _sources(context, cells)
+    # Prices that all rise may land on each other; that says nothing.
+    telling = cells.filter(~pl.col("field").is_in(one_way))
+    hits = _sources(context, telling)
     named = [whole]
     if len(hits):
         whole_fields = hits.filter(pl.col("field").is_in(whole["field"].unique().implode())).select("row", "source")
-        rows = pl.concat([_rows_taken_over(context, cells, hits), whole_fields]).unique()
-        by_offset = _by_offset(cells, hits.filter(~pl.col("field").is_in(one_way)), len(context.live))
+        rows = pl.concat([_rows_taken_over(context, telling, hits), whole_fields]).unique()
+        by_offset = _by_offset(cells, hits, len(context.live))
         hit = _fitting(context, cells, pl.concat([rows, by_offset]).unique())
         named += [hit, _tuples(context, cells, pl.concat([hit, whole]).unique())]
     found = pl.concat(named).unique()

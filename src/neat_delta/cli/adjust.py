@@ -142,7 +142,7 @@ def _head(
         if rule.rounding is not None and not rule.empties:
             finish = rule.rounding
             end = f"   ({finish.function} {finish.amount}, {finish.way})"
-        yield from sentence("" if at else "rules", rule.text + end, width)
+        yield from sentence("" if at else "formulas", rule.text + end, width)
     if unknown:
         some = ", ".join(unknown[:10]) + (" …" if len(unknown) > 10 else "")
         yield from sentence("unknown", f"{pluralize(len(unknown), 'SKU')} not in the shop: {some}", width, "warning")

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from neat_delta.matching.context import Context
 
 # What a change set from formulas alone says it was made from.
-FORMULAS = Path("rules")
+FORMULAS = Path("formulas")
 
 
 def adjust(context: Context, formulas: Sequence[Formula], rows: pl.Series, options: CompareOptions) -> CompareResult:

@@ -155,8 +155,9 @@ def _items_table(
     inputs = computed_from(changes.findings)
     for at, (block, cell) in enumerate(zip(blocks, cells, strict=True)):
         result += block
-        source = inputs.get((str(cell["key"]), str(cell["field"])))
-        if source:
+        source = inputs.get((str(cell["key"]), str(cell["field"])), "")
+        # That a price came from the price before it needs no line.
+        if source and (", " in source or not source.startswith(f"live {cell['field']} ")):
             result += folded_text(Text(f"from {printable(source)}", STYLES["note"]), start, width)
         # A longer text is on lines of its own, what changes in the midst of what stays.
         result += folded_text(under[at], start, width) if at in under else []
