@@ -30,7 +30,7 @@ EITHER_WAY = 0.25
 FEWEST_BY_OFFSET = 4
 # A row took over another one if so many bits of information say so beyond those that it takes to choose that row, and
 # so many of its changed cells.
-BITS, AGREE, FEWEST_AGREEING = 5.0, 0.5, 2
+BITS, AGREE, FEWEST_AGREEING = 8.0, 0.5, 2
 # Columns of few values: so many bits, in at least so many changes of value from row to row.
 FEW_VALUES_BITS, FEWEST_STEPS = 24.0, 3
 # A sort of a column of few values: so much of what changed is there as before, in a third of the runs.
