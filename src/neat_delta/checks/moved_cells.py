@@ -36,6 +36,8 @@ FEW_VALUES_BITS, FEWEST_STEPS = 24.0, 3
 # A sort of a column of few values: so much of what changed is there as before, in a third of the runs.
 MOST_MOVED, FEWEST_VALUES, RUNS_FEWER = 0.8, 2, 3
 MANY_MOVED, MANY_VALUES, ALL_MOVED = 20, 4, 0.97
+# Of columns that moved together, so many changed in each row on average.
+CELLS_A_ROW = 1.5
 # So many columns are looked at together; so many pairs of rows are laid side by side.
 MOST_JOINT, MOST_PAIRS = 5, 2_000_000
 OFFSETS = (1, -1, 2, -2, 3, -3, 4, -4, 5, -5)
@@ -242,10 +244,11 @@ def _joint(context: CheckContext, cells: pl.DataFrame, one_way: list[str]) -> pl
             continue
         was, now = _rows_of(context, cells, fields)
         fit = now.join(_alike_before(now, was, cells, fields), on="key", how="semi")
-        if len(fit) >= max(FEWEST_MOVED, MOST_MOVED * len(now)) and fit.select(fields).n_unique() >= DISTINCT * len(
-            fit
-        ):
-            hit = cells.filter(pl.col("field").is_in(fields)).join(fit, on="key", how="semi")
+        if len(fit) < max(FEWEST_MOVED, MOST_MOVED * len(now)):
+            continue
+        hit = cells.filter(pl.col("field").is_in(fields)).join(fit, on="key", how="semi")
+        # Rows that only one column of changed are matched by the others, which say nothing of a move.
+        if len(hit) >= CELLS_A_ROW * len(fit) and fit.select(fields).n_unique() >= DISTINCT * len(fit):
             return hit.select("key", "field")
     return cells.select("key", "field").clear()
 
