@@ -275,7 +275,7 @@ def _may_move(was: pl.Series, cells: pl.DataFrame, offset: int) -> bool:
     rows = cells.sort("row")
     source = rows["row"].cast(pl.Int64) - offset
     there = was.gather(source.clip(0, len(was) - 1))
-    fits = (rows["now"] == there) | (there == "")
+    fits = rows["now"] == there
     in_a_row = fits.cast(pl.UInt8).rolling_sum(FEWEST_MOVED).max()
     return in_a_row == FEWEST_MOVED
 
@@ -307,7 +307,7 @@ def _moved_by(was: pl.Series, now: pl.Series, changed: pl.Series, offset: int) -
     """
     frame = pl.DataFrame({"was": was, "now": now, "there": was.shift(offset)}).with_row_index("row")
     # Of a blank cell nothing came: it leaves what was there.
-    fits = (pl.col("there") == NOW) | (pl.col("there") == "")
+    fits = (pl.col("there") == NOW) | ((pl.col("there") == "") & (NOW == WAS))
     frame = frame.with_columns(fits=fits.fill_null(value=False))
     stretches = frame.with_columns(stretch=(~pl.col("fits")).cum_sum()).filter("fits")
     moved = stretches.filter(pl.col("row").is_in(changed.implode()))
