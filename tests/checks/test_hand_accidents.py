@@ -229,3 +229,13 @@ def test_what_was_dragged_is_held_back_and_the_rest_goes_on(tried):
 
     assert seen.changes.cells.select("key", "now").rows()[-1] == ("K-0030", "77")
     assert len(seen.changes.cells) == 1
+
+
+def test_what_a_program_rewrote_is_not_looked_at_by_the_other_checks(tmp_path):
+    live = [["sku", "size"], *([f"A{at}", f"{at}.0" if at % 7 else f"v{at}"] for at in range(60))]
+    saved = [live[0], *([code, size.removesuffix(".0")] for code, size in live[1:])]
+    ours, theirs = read_pair(write_table(tmp_path / "a.csv", live), write_table(tmp_path / "b.csv", saved))
+
+    found = run_checks(compare(ours, theirs).changes, ours, Settings())
+
+    assert set(found["code"]) == {"repaired"}

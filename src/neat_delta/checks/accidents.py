@@ -103,6 +103,10 @@ def _in_broken_encoding(cells: pl.DataFrame, explained: pl.DataFrame) -> pl.Data
 
 def _explained(context: CheckContext) -> pl.DataFrame:
     """The cells that a spreadsheet program explains, with how."""
+    return context.remembered("explained", _explain)
+
+
+def _explain(context: CheckContext) -> pl.DataFrame:
     cells = _texts(context).drop_nulls(["was", "now"])
     if cells.is_empty():
         return cells.with_columns(what=pl.lit(None, pl.String))

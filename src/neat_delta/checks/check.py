@@ -64,6 +64,13 @@ class CheckContext:
     settings: Settings
     overrides: Overrides = field(default_factory=Overrides)
     images: frozenset[str] | None = None
+    _memory: dict[str, pl.DataFrame] = field(default_factory=dict, compare=False, repr=False)
+
+    def remembered(self, name: str, work_out: Callable[[CheckContext], pl.DataFrame]) -> pl.DataFrame:
+        """What two checks need, worked out once."""
+        if name not in self._memory:
+            self._memory[name] = work_out(self)
+        return self._memory[name]
 
     @cached_property
     def both(self) -> BeforeAfter:

@@ -12,7 +12,7 @@ import polars as pl
 
 from neat_delta.changeset.apply_findings import apply_findings, with_findings_replaced
 from neat_delta.changeset.changeset import Overrides, with_overrides
-from neat_delta.changeset.findings import NO_EFFECT, no_findings
+from neat_delta.changeset.findings import NO_EFFECT, REPAIR, no_findings
 from neat_delta.checks import (
     accidents,
     barcodes,
@@ -69,7 +69,12 @@ def run_checks(
     overrides = _known(overrides, live)
     context = CheckContext(changes, live, settings, overrides, images)
     wanted = [check for check in CHECKS if check.name not in (*overrides.ignore, *settings.checks.ignore)]
-    found = pl.concat([no_findings(), *(check.run(context) for check in wanted)])
+    # What a spreadsheet program explains is no edit, so the other checks do not see it.
+    first = [check for check in wanted if check in accidents.CHECKS]
+    found = pl.concat([no_findings(), *(check.run(context) for check in first)])
+    restored = found.filter(effect=REPAIR)
+    context = replace(context, changes=apply_findings(changes, restored)) if len(restored) else context
+    found = pl.concat([found, *(check.run(context) for check in wanted if check not in first)])
     unique = next((check for check in wanted if check.run is values.not_unique), None)
     while unique is not None and len(found.filter(level="error")):
         # An item whose own change is held back keeps its value, which another one may be about to get.
