@@ -53,12 +53,15 @@ def explain_numbers(cells: pl.DataFrame) -> pl.Series:
     rows = cells.select("was", "now").with_row_index("at").filter(may_be)
     if rows.is_empty():
         return found
+    # Most are plain numbers, which need no long look.
+    plain = rows.select(_plainly_equal()).to_series()
+    others = rows.filter(~plain)
     same = pl.lit(value=False)
-    values = {(side, sign): read_numbers(rows[side], sign) for side in ("was", "now") for sign in ".,"}
+    values = {(side, sign): read_numbers(others[side], sign) for side in ("was", "now") for sign in ".,"}
     for read, saved in product(".,", ".,"):
         same = same | pl.lit((values["was", read] == values["now", saved]).fill_null(value=False))
     general = NOW.str.contains(GENERAL) | NOW.str.contains(r"%$") | NOW.str.contains(POWER_OF_TEN)
-    equal = rows.filter(same)
+    equal = pl.concat([rows.filter(plain), others.filter(same)]).sort("at")
     formatted = equal.filter(~equal.select(general).to_series())
     shown = pl.concat([equal.filter(general), _in_one_format(formatted)])
     named = shown.select("at", what=_name())
@@ -70,6 +73,18 @@ def explain_numbers(cells: pl.DataFrame) -> pl.Series:
     open_ones = rest_of(rows, [named, lossy])
     all_found = pl.concat([named, lossy, _rounded_alike(open_ones)])
     return found.scatter(all_found["at"], all_found["what"])
+
+
+def _plainly_equal() -> pl.Expr:
+    """Whether two texts are digits with at most one mark, and differ in the mark and in zeros at their ends only."""
+
+    def shortest(side: pl.Expr) -> pl.Expr:
+        mark = side.str.contains("[.,]")
+        bare = pl.when(mark).then(side.str.strip_chars_end("0").str.strip_chars_end(".,")).otherwise(side)
+        return bare.str.strip_chars_start("0").str.replace(",", ".", literal=True)
+
+    digits = WAS.str.contains(PLAIN_DIGITS) & NOW.str.contains(PLAIN_DIGITS)
+    return digits & (shortest(WAS) == shortest(NOW))
 
 
 def rest_of(rows: pl.DataFrame, found: list[pl.DataFrame]) -> pl.DataFrame:
@@ -118,6 +133,7 @@ def _in_one_format(cells: pl.DataFrame) -> pl.DataFrame:
 
 
 FEWEST_ALIKE = 3
+PLAIN_DIGITS = r"^[0-9]{1,15}([.,][0-9]{1,15})?$"
 # No number has four letters in a row, whatever its currency is.
 WORDS = r"\p{L}{4}"
 # So many cells of a column at least, and so large a share of those that nothing else explains, are rounded alike.
