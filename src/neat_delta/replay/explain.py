@@ -96,7 +96,7 @@ def _rounded_alike(rows: pl.DataFrame) -> pl.DataFrame:
     """Numbers that nearly all came back rounded to as many decimals: the column was saved as it is displayed."""
     numbers = rows.filter(WAS.str.contains(r"[0-9][.,][0-9]") & NOW.str.contains("[0-9]"))
     some = numbers.head(SAMPLE)
-    counted = Counter(_places(some))
+    counted = Counter(_places(some)) if len(some) >= FEWEST_ROUNDED else Counter()
     likely = [places for places, cells in counted.items() if cells >= max(FEWEST_ROUNDED, NEARLY_ALL * len(some))]
     hit = {
         at
