@@ -69,11 +69,16 @@ def test_a_sheet_is_harmless_and_comes_back_unchanged(shop, name):
 
 def test_findings_are_harmless_and_come_back_as_they_were(shop):
     insist_on_harmless(shop / "found.xlsx")
+    edited = read_rows(shop / "edited.csv")
+    for row in edited[1 : len(LIVE)]:
+        row[2] = f"={row[2]}+x"  # so that every row is among the errors
+    write_table(shop / "wrong.csv", edited)
+    wrong = neat_delta("compare", "live.csv", "wrong.csv", "--problems", "wrong.xlsx", "--json", cwd=shop)
 
     back = neat_delta(
-        "compare", "live.csv", "found.xlsx", "--worksheet", "error", "--status", "new", "--json", cwd=shop
+        "compare", "live.csv", "wrong.xlsx", "--worksheet", "error", "--status", "new", "--json", cwd=shop
     )
-    first = json.loads(neat_delta("compare", "live.csv", "edited.csv", "--json", cwd=shop).stdout)["result"]
+    first = json.loads(wrong.stdout)["result"]
     told = json.loads(back.stdout)["result"]
     first["problems"]["note"] -= 1  # the new row has a sheet of its own
 
