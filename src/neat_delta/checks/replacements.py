@@ -94,7 +94,7 @@ def _beyond(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> p
 
 def _lost_capitals(part: pl.DataFrame, old: str, new: str) -> bool:
     """Whether capitals became small letters, as by a search that does not heed them."""
-    capital = WAS.str.contains(re.escape(old.capitalize())) & NOW.str.contains(re.escape(new), literal=False)
+    capital = WAS.str.contains(old.capitalize(), literal=True) & NOW.str.contains(new, literal=True)
     return new[:1].islower() and bool(part.select(capital.any()).item())
 
 
