@@ -30,9 +30,6 @@ def tried(tmp_path):
 @pytest.mark.parametrize(
     ("was", "now", "what"),
     [
-        ("000417", "417", "leading zeros lost"),
-        ("-001", "-1", "leading zeros lost"),
-        ("+4940123456", "4940123456", "plus sign"),
         ("1E5", "100000", "scientific notation"),
         ("1E5", "1.00E+05", "scientific notation"),
         ("9520000000004", "9.52E+12", "number in scientific notation"),
@@ -61,6 +58,27 @@ def test_what_a_program_makes_of_a_value_is_held_back_and_can_be_let_through(tri
     assert what in said[0]
     assert f"({was} became {now})" in said[0]
     assert tried(was, now, as_typed=("bin",)) == ([now], [])
+
+
+@pytest.mark.parametrize(
+    ("was", "now", "what"),
+    [
+        ("000417", "417", "leading zeros lost"),
+        ("-001", "-1", "leading zeros lost"),
+        ("+4940123456", "4940123456", "plus sign lost"),
+    ],
+)
+def test_a_number_in_another_form_is_no_change_unless_it_is_meant(tmp_path, was, now, what):
+    a = write_table(tmp_path / "live.csv", [["sku", "bin"], ["A", was], ["B", "Shelf"]])
+    b = write_table(tmp_path / "edited.csv", [["sku", "bin"], ["A", now], ["B", "Shelf"]])
+    ours, edited = read_pair(a, b)
+    seen = compare(ours, edited, CompareOptions(settings=TEXT))
+    typed = compare(ours, edited, CompareOptions(settings=TEXT, as_typed=("bin",)))
+
+    assert seen.changes.is_empty
+    assert seen.changes.counts["unchanged"] == 2
+    assert seen.restored.rows() == [("bin", was, now, what, 0)]
+    assert typed.changes.cells["now"].to_list() == [now]
 
 
 @pytest.mark.parametrize(

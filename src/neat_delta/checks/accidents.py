@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.findings import REPAIR, as_data, no_findings
-from neat_delta.checks.check import Check, Override, concat_findings
-from neat_delta.replay import DAY_OR_ISO, EXACT, LOST, WRONG, explain, reads_back
+from neat_delta.checks.check import Check, Override
+from neat_delta.replay import DAY_OR_ISO, LOST, WRONG, explain, reads_back
 from neat_delta.tables.corruption import CUTS, DOUBLED, FAILED, FORMULA, LOST_SIGN, POWER_OF_TEN
 from neat_delta.tables.field_types import type_named
 
@@ -42,14 +42,12 @@ UNLIKE_CODES: dict[str, pl.Expr] = {
 
 
 def restored(context: CheckContext) -> pl.DataFrame:
-    """A new value is exactly what a spreadsheet program makes of the live value, which is kept."""
-    hit = _explained(context)
-    nothing_lost = hit["what"].is_in(sorted(EXACT))
+    """A new value is exactly what a spreadsheet program makes of the live value, which is kept.
+
+    (Comparing leaves out the values that lost nothing but their form, of which there may be very many.)
+    """
     message = "{} ({} became {}); current value kept"
-    return concat_findings(
-        _found(context, part, "repaired", level, message, REPAIR)
-        for level, part in (("note", hit.filter(nothing_lost)), ("warning", hit.filter(~nothing_lost)))
-    )
+    return _found(context, _explained(context), "repaired", "warning", message, REPAIR)
 
 
 def damaged(context: CheckContext) -> pl.DataFrame:
@@ -144,6 +142,6 @@ def _found(
 
 
 CHECKS = (
-    Check("repaired", "warning, note", restored, Override.AS_TYPED),
+    Check("repaired", "warning", restored, Override.AS_TYPED),
     Check("spreadsheet damage", "error", damaged, Override.AS_TYPED),
 )

@@ -339,7 +339,11 @@ def _as_dict(outcome: Outcome) -> dict[str, Any]:
     described: dict[str, Any] = head_as_dict(result.changes)
     described["cells"] = len(result.changes.cells)
     described["items"] = {action: len(result.changes.keys_with_action(action)) for action in ACTING}
-    described["ignored"] = {"format": result.reformatted, "blanks": result.blanks_ignored}
+    described["ignored"] = {
+        "format": result.reformatted,
+        "blanks": result.blanks_ignored,
+        "spreadsheet_program": dict(result.restored["what"].value_counts(sort=True).iter_rows()),
+    }
     described["problems"] = {level: len(findings.filter(level=level)) for level in ("error", "warning", "note")}
     described["out"] = str(targets.changes_file) if targets.changes_file else None
     described["files"] = [] if receipt is None else receipt.as_dict()["files"]

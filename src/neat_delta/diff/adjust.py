@@ -43,7 +43,12 @@ def adjust(context: Context, formulas: Sequence[Formula], rows: pl.Series, optio
     text = "\n".join(formula.text for formula in formulas)
     computed = replace(computed, source=Source(FORMULAS, lambda: sha256_hex(text.encode())))
     emptied = frozenset(formula.field for formula in formulas if formula.empties)
-    options = replace(options, key=context.key.fields, constant_blanks=emptied)
+    options = replace(
+        options,
+        key=context.key.fields,
+        constant_blanks=emptied,
+        computed=frozenset(formula.field for formula in formulas),
+    )
     # Items that no formula is about are not missing from anything.
     result = compare(context.live, computed, options).without_missing()
     result = replace(result, from_formulas=True)

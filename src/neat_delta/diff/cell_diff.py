@@ -11,6 +11,7 @@ import polars as pl
 from neat_delta.changeset.changeset import CELLS, FieldInfo
 from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
+from neat_delta.replay import explain_forms
 from neat_delta.tables.field_types import EditedColumn, FormatOverrides, are_blank, infer_type
 from neat_delta.tables.field_types.date import Date
 from neat_delta.tables.field_types.exact_text import ExactText
@@ -27,6 +28,7 @@ if TYPE_CHECKING:
     from neat_delta.tables.field_types import FieldType
     from neat_delta.tables.settings import FieldSettings
 
+RESTORED = {"pair": pl.UInt32, "field": pl.String, "was": pl.String, "now": pl.String, "what": pl.String}
 # A person types it to empty just this cell.
 EMPTY_CELL = "(empty)"
 # What lists and programs write into cells of numbers and dates for which they have no data.
@@ -36,11 +38,15 @@ IN_FRONT, BEHIND = r"^(\s*)", r"(\s*)$"
 
 @dataclass(frozen=True)
 class ComparisonRules:
-    """What holds for fields: what is configured, which a blank empties, of which every character counts."""
+    """What holds for fields: what is configured, which a blank empties, of which every character counts.
+
+    Texts in ``computed`` fields were not through a spreadsheet program.
+    """
 
     fields: Mapping[str, FieldSettings]
     cleared: frozenset[str]
     as_typed: frozenset[str] = frozenset()
+    computed: frozenset[str] = frozenset()
 
     def of(self, name: str) -> FieldSettings:
         """What is configured for a field."""
@@ -56,6 +62,7 @@ class CellDiff:
     form:     how many cells differ from the live ones in form only, and one such cell beside its live one.
     blanks:   how many cells were blank where the live export has a value, and left alone.
     notes:    column, kind and decimal separator of every field that has a change or a finding.
+    restored: texts that a spreadsheet program wrote in another form (pair, field, was, now, what it did).
     """
 
     cells: pl.DataFrame
@@ -64,6 +71,7 @@ class CellDiff:
     reformatted_example: tuple[str, str] | None
     blanks: int
     notes: dict[str, FieldInfo]
+    restored: pl.DataFrame
 
 
 @dataclass(frozen=True)
@@ -76,6 +84,7 @@ class FieldDiff:
     reformatted_example: tuple[str, str] | None
     blanks: int
     note: FieldInfo
+    restored: pl.DataFrame
 
 
 def compare_cells(
@@ -121,6 +130,7 @@ def compare_cells(
         reformatted_example=next((j.reformatted_example for j in judged if j.reformatted_example), None),
         blanks=sum(j.blanks for j in judged),
         notes={name: j.note for name, j in zip(touched, judged, strict=True) if len(j.cells) or len(j.findings)},
+        restored=pl.concat([pl.DataFrame(schema=RESTORED), *(j.restored for j in judged)]),
     )
 
 
@@ -238,9 +248,13 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         getattr(kind, "separator", None),
     )
 
-    texts = texts.with_columns(typed="edited")
+    restored = pl.DataFrame(schema=RESTORED)
     if not kind.numeric and kind.name not in ("date", "yes/no") and column.name not in rules.as_typed:
-        texts = _as_meant(texts, column, kind)
+        if column.name not in rules.computed:
+            restored, texts = _restored(texts, column.name)
+        texts = _as_meant(texts.with_columns(typed="edited"), column, kind)
+    else:
+        texts = texts.with_columns(typed="edited")
     to_empty = texts["edited"].str.strip_chars() == EMPTY_CELL
     on_purpose, texts = texts.filter(to_empty & ~are_blank(texts["was"])), texts.filter(~to_empty)
     is_blank = are_blank(texts["edited"])
@@ -277,7 +291,21 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         reformatted_example=texts.select("typed", "was").row(int(alike.arg_max() or 0)) if alike.any() else None,
         blanks=0 if cleared else len(emptied),
         note=note,
+        restored=restored,
     )
+
+
+def _restored(texts: pl.DataFrame, field: str) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """The texts (pair, was, edited) that came back in another form, with what did it; and all others.
+
+    They are looked for before anything else, for there may be as many as the field has values.
+    """
+    explained = texts.with_columns(what=explain_forms(texts.select("was", now="edited")))
+    hit = explained.filter(pl.col("what").is_not_null())
+    if hit.is_empty():
+        return pl.DataFrame(schema=RESTORED), texts
+    restored = hit.select("pair", "was", "what", field=pl.lit(field), now="edited").select(*RESTORED)
+    return restored, texts.filter(explained["what"].is_null())
 
 
 def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:

@@ -68,6 +68,7 @@ class CompareOptions:
         name_fields: the fields by which the file names items, if not the key.
         settings: what is configured.
         as_typed: fields of which every character counts.
+        computed: fields that formulas compute.
     """
 
     key: Sequence[str] = ()
@@ -85,6 +86,7 @@ class CompareOptions:
     name_fields: tuple[str, ...] = ()
     settings: Settings = field(default_factory=Settings)
     as_typed: tuple[str, ...] = ()
+    computed: frozenset[str] = frozenset()
 
     def rules(self, names: Sequence[str]) -> ComparisonRules:
         """What holds for each field of this comparison."""
@@ -95,7 +97,7 @@ class CompareOptions:
         configured = {name: self.settings.field(name) for name in names}
         fields = {name: replace(known, type=types.get(name, known.type)) for name, known in configured.items()}
         as_typed = frozenset(field_name(name) for name in self.as_typed)
-        return ComparisonRules(fields, frozenset(cleared) | self.constant_blanks, as_typed)
+        return ComparisonRules(fields, frozenset(cleared) | self.constant_blanks, as_typed, self.computed)
 
 
 @dataclass(frozen=True)
@@ -109,6 +111,8 @@ class CompareResult:
         reformatted: cells that differ only in how they are written, and were left alone.
         reformatted_example: one of them, and its live cell.
         blanks_ignored: cells that were blank where the live export has a value, and were left alone.
+        restored: texts that a spreadsheet program wrote in another form, so the live one is kept (edited, field, was,
+            now, what).
         excluded: rows of items that were not chosen.
         original: the edited file as it was read, before it was mapped to the shop's fields.
         suggestions: the items that new rows may be (key, item, name, likeness).
@@ -122,6 +126,7 @@ class CompareResult:
     reformatted: int
     reformatted_example: tuple[str, str] | None
     blanks_ignored: int
+    restored: pl.DataFrame
     excluded: int = 0
     original: Table | None = None
     profile_drift: tuple[str, ...] = ()
@@ -218,6 +223,7 @@ def compare(
         reformatted=found.reformatted,
         reformatted_example=found.reformatted_example,
         blanks_ignored=found.blanks,
+        restored=found.restored.with_columns(pairs["edited"].gather(found.restored["pair"])).drop("pair"),
         excluded=matched.excluded,
         suggestions=suggestions,
     )

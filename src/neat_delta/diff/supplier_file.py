@@ -166,7 +166,8 @@ def _compared(
     emptied = frozenset(rule.field for rule in rules if rule.empties)
     computed_fields = {rule.field for rule in (*rules, *rules_new)}
     computed = without_fields(computed, [name for name in profile.skip if name not in computed_fields])
-    result = compare(live, computed, replace(options, constant_blanks=emptied), progress)
+    options = replace(options, constant_blanks=emptied, computed=frozenset(computed_fields))
+    result = compare(live, computed, options, progress)
     about = pl.concat([about, findings_about_changes(findings, result.changes)])
     return with_findings(result, about_rows_of(result.edited, about))
 

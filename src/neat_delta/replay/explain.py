@@ -42,37 +42,43 @@ EXACT = frozenset(
 
 
 def explain(cells: pl.DataFrame) -> pl.Series:
-    """The effect that explains each changed cell (frame of was, now, neither null); null where none does."""
-    return explain_numbers(cells).fill_null(explain_texts(cells)).alias("what")
+    """The effect that explains each changed cell of one column (frame of was, now, neither null); null: none does."""
+    found = _explain_forms(cells)
+    rest = cells.select("was", "now").with_row_index("at").filter(found.is_null())
+    parts = (_explain_texts(rest), _explain_lost_digits(rest))
+    for part in parts:
+        found = found.scatter(part["at"], part["what"])
+    return found.alias("what")
 
 
-def explain_numbers(cells: pl.DataFrame) -> pl.Series:
-    """The effect on texts that a program takes for numbers."""
-    found = pl.repeat(None, len(cells), dtype=pl.String, eager=True)
-    may_be = [~side.str.contains(WORDS) & side.str.contains("[0-9]") for side in (WAS, NOW)]
-    rows = cells.select("was", "now").with_row_index("at").filter(may_be)
-    if rows.is_empty():
-        return found
+def explain_forms(cells: pl.DataFrame) -> pl.Series:
+    """The effect on each cell of one column (was, now) whose number came back in another form; null for any other.
+
+    Nothing is lost in these, and there may be as many as the column has rows.
+    """
+    found = _explain_forms(cells)
+    return pl.select(pl.when(found.is_in(sorted(EXACT))).then(found)).to_series().alias("what")
+
+
+def _explain_forms(cells: pl.DataFrame) -> pl.Series:
+    """The effect on texts that have the same value to a program."""
+    plain = cells.select(_plainly_equal()).to_series()
+    rows = cells.select("was", "now").with_row_index("at")
     # Most are plain numbers, which need no long look.
-    plain = rows.select(_plainly_equal()).to_series()
-    others = rows.filter(~plain)
+    may_be = [side.str.contains("[0-9]") & ~side.str.contains(WORDS) for side in (WAS, NOW)]
+    others = rows.filter(~plain).filter(may_be)
     same = pl.lit(value=False)
     values = {(side, sign): read_numbers(others[side], sign) for side in ("was", "now") for sign in ".,"}
     for read, saved in product(".,", ".,"):
         same = same | pl.lit((values["was", read] == values["now", saved]).fill_null(value=False))
-    general = NOW.str.contains(GENERAL) | NOW.str.contains(r"%$") | NOW.str.contains(POWER_OF_TEN)
     equal = pl.concat([rows.filter(plain), others.filter(same)]).sort("at")
-    formatted = equal.filter(~equal.select(general).to_series())
-    shown = pl.concat([equal.filter(general), _in_one_format(formatted)])
+    general = equal.select(NOW.str.contains(GENERAL)).to_series()
+    formatted = equal.filter(~general)
+    own = formatted.select(NOW.str.contains(r"%$") | NOW.str.contains(POWER_OF_TEN)).to_series()
+    shown = pl.concat([equal.filter(general), formatted.filter(own), _in_one_format(formatted.filter(~own))])
     named = shown.select("at", what=_name())
-    rest = rows.join(named, on="at", how="anti").filter(
-        WAS.str.contains("[0-9]{6,}|[eE]") & NOW.str.contains(r"[0-9]{15,}|[eE]\+?[0-9]+$|^[0-9.,]+$")
-    )
-    lost = [_digits_lost(was, now) for was, now in rest.select("was", "now").iter_rows()]
-    lossy = rest.select("at").with_columns(what=pl.Series(lost, dtype=pl.String)).drop_nulls()
-    open_ones = rest_of(rows, [named, lossy])
-    all_found = pl.concat([named, lossy, _rounded_alike(open_ones)])
-    return found.scatter(all_found["at"], all_found["what"])
+    found = pl.repeat(None, len(cells), dtype=pl.String, eager=True)
+    return found.scatter(named["at"], named["what"])
 
 
 def _plainly_equal() -> pl.Expr:
@@ -87,9 +93,13 @@ def _plainly_equal() -> pl.Expr:
     return digits & (shortest(WAS) == shortest(NOW))
 
 
-def rest_of(rows: pl.DataFrame, found: list[pl.DataFrame]) -> pl.DataFrame:
-    """The rows (at, …) that are in none of these frames."""
-    return rows.join(pl.concat(found), on="at", how="anti", maintain_order="left")
+def _explain_lost_digits(rows: pl.DataFrame) -> pl.DataFrame:
+    """The effect on numbers (at, was, now) that came back with fewer digits (at, what)."""
+    rows = rows.filter(side.str.contains("[0-9]") & ~side.str.contains(WORDS) for side in (WAS, NOW))
+    long = rows.filter(WAS.str.contains("[0-9]{6,}|[eE]") & NOW.str.contains(r"[0-9]{15,}|[eE]\+?[0-9]+$|^[0-9.,]+$"))
+    lost = [_digits_lost(was, now) for was, now in long.select("was", "now").iter_rows()]
+    lossy = long.select("at").with_columns(what=pl.Series(lost, dtype=pl.String)).drop_nulls()
+    return pl.concat([lossy, _rounded_alike(rows.join(lossy, on="at", how="anti", maintain_order="left"))])
 
 
 def _rounded_alike(rows: pl.DataFrame) -> pl.DataFrame:
@@ -185,18 +195,17 @@ def _is_rounded(old: Decimal, new: Decimal, digits: int) -> bool:
     return new % step == 0 and abs(new - old) <= step
 
 
-def explain_texts(cells: pl.DataFrame) -> pl.Series:
-    """The effect on texts that are no numbers."""
-    found = pl.repeat(None, len(cells), dtype=pl.String, eager=True)
-    open_ones = cells.select("was", "now").with_row_index("at")
+def _explain_texts(open_ones: pl.DataFrame) -> pl.DataFrame:
+    """The effect on texts (at, was, now) that are no numbers (at, what)."""
+    found = [open_ones.select("at", what=pl.lit(None, pl.String)).clear()]
     for possible, effect in EFFECTS:
         rows = open_ones.filter(possible)
         if rows.is_empty():
             continue
         named = rows.select("at").with_columns(effect(rows).alias("what")).drop_nulls()
-        found = found.scatter(named["at"], named["what"])
+        found.append(named)
         open_ones = open_ones.join(named, on="at", how="anti", maintain_order="left")
-    return found
+    return pl.concat(found)
 
 
 def _where(name: str, shows: pl.Expr) -> Callable[[pl.DataFrame], pl.Series]:

@@ -11,6 +11,7 @@ from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, 
 from neat_delta.changeset.findings import data_of
 from neat_delta.checks import checks_without_fields
 from neat_delta.file_trouble import lock_file
+from neat_delta.matching.matched_tables import describe_rows
 from neat_delta.matching.value_mapping import suggest_mappings
 from neat_delta.views.changes import DisplayOptions, codes_view, fields_view, findings_view, items_view
 from neat_delta.views.file_format import catalogue_view, no_data_view
@@ -93,7 +94,8 @@ def unsaved_view(result: CompareResult, width: int) -> Iterator[Text]:
 
 def _nothing_differs(result: CompareResult) -> bool:
     changes = result.changes
-    return changes.is_empty and changes.findings.is_empty() and not (result.reformatted or result.blanks_ignored)
+    alike = result.reformatted or result.blanks_ignored or len(result.restored)
+    return changes.is_empty and changes.findings.is_empty() and not alike
 
 
 def mappings_view(result: CompareResult, width: int) -> Iterator[Text]:
@@ -227,20 +229,20 @@ def left_alone_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Te
         message = f"{pluralize(result.blanks_ignored, 'blank cell')}: the shop's values are kept"
         yield from sentence("" if result.reformatted else "ignored", message, width)
     label = "" if result.reformatted or result.blanks_ignored else "ignored"
-    notes = result.changes.findings.filter(code="repaired", level="note")
-    notes = notes.select("line", "key", "field", cause=data_of("cause"), was=data_of("was"), now=data_of("now"))
-    for (cause,), cells in notes.group_by("cause", maintain_order=True):
+    for (cause,), cells in result.restored.group_by("what", maintain_order=True):
         fields = ", ".join(cells["field"].unique(maintain_order=True))
         example = f"{printable(cells['now'][0])} for {printable(cells['was'][0])}"
         message = f"{pluralize(len(cells), 'cell')}: {cause} ({example}) in {fields}"
         yield from sentence(label, f"{message}; to accept them as typed: --as-typed FIELD", width)
         label = ""
         if shown.everything:
-            yield from _left_alone_cells(cells, width)
+            yield from _restored_cells(result, cells, width)
 
 
-def _left_alone_cells(cells: pl.DataFrame, width: int) -> list[Text]:
+def _restored_cells(result: CompareResult, cells: pl.DataFrame, width: int) -> list[Text]:
     """Every cell that a spreadsheet program changed and nobody typed, with what it was and what came back."""
+    named = describe_rows(result.edited, result.key, cells["edited"])
+    cells = cells.with_columns(named["key"], named["line"])
     rows = [
         [
             under_label(),
