@@ -20,7 +20,8 @@ from neat_delta.diff.recode import recode as recode_items
 from neat_delta.matching.selection import filter_rows
 from neat_delta.reading import read_table as read_any
 from neat_delta.reading.frames import table_from_frame
-from neat_delta.reconcile.refresh import HOLD, RefreshResult
+from neat_delta.reconcile.conflicts import HOLD, ConflictPolicy
+from neat_delta.reconcile.refresh import RefreshResult
 from neat_delta.reconcile.refresh import refresh as refresh_changes
 from neat_delta.reconcile.verify import VerifyResult
 from neat_delta.reconcile.verify import verify as verify_changes
@@ -215,7 +216,7 @@ def refresh(
     Raises:
         InvalidOption: the export lacks a field of the change set.
     """
-    return refresh_changes(changes, fresh.renamed(changes.head.names()), settings, on_conflict)
+    return refresh_changes(changes, fresh.renamed(changes.head.names()), settings, ConflictPolicy(on_conflict))
 
 
 def verify(changes: ChangeSet, fresh: Table, settings: Settings = NO_SETTINGS) -> VerifyResult:

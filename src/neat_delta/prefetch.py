@@ -41,6 +41,14 @@ class FilePrefetch:
         prints = self._data.items() if fingerprints else ()
         self._prints = {path: beside.submit(_sha256_of, data) for path, data in prints}
 
+    @classmethod
+    def holding(cls, path: Location, data: bytes) -> FilePrefetch:
+        """The same for a file whose bytes are known already."""
+        held = cls()
+        held._data[path] = Future()
+        held._data[path].set_result(data)
+        return held
+
     def data(self, path: Location) -> bytes:
         """A file's bytes.
 
@@ -60,11 +68,11 @@ def sha256_hex(data: bytes) -> str:
 
 
 def _sha256_of(data: Future[bytes]) -> str:
-    _lower_priority()
+    lower_priority()
     return sha256_hex(data.result())
 
 
-def _lower_priority() -> None:
+def lower_priority() -> None:
     """Let this thread have what the others leave of the processor, where threads have a priority each.
 
     A checksum is needed last, when a core is idle anyway; taken at once it would slow down those who wait for rows.

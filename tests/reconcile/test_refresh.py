@@ -15,6 +15,7 @@ from neat_delta.errors import InvalidOption
 from neat_delta.matching import Key
 from neat_delta.matching.context import Context
 from neat_delta.reading import read_pair, read_table
+from neat_delta.reconcile.conflicts import ConflictPolicy
 from neat_delta.reconcile.refresh import refresh
 from neat_delta.reconcile.verify import verify
 from neat_delta.tables.settings import FieldSettings, RefreshSettings, Settings
@@ -84,7 +85,7 @@ def test_clashes_go_as_they_are_told_to(tmp_path, policy, by_field, cells):
     changes = made(tmp_path, with_cells(LIVE, A_price="11.00", A_name="Skep"))
     fresh = later(tmp_path, with_cells(LIVE, A_price="12.00", A_name="Box"))
 
-    assert cells_of(refresh(changes, fresh, Settings(), policy, by_field).changes) == cells
+    assert cells_of(refresh(changes, fresh, Settings(), ConflictPolicy(policy, by_field)).changes) == cells
 
 
 def test_a_stock_may_go_as_a_difference_and_never_below_zero(tmp_path):
@@ -118,7 +119,7 @@ def test_items_that_came_or_went_meanwhile_are_told(tmp_path):
     said = {(key, check) for key, check in seen.changes.findings.select("key", "code").iter_rows()}
     assert {("A", "deleted since"), ("E", "conflict"), ("N", "conflict")} <= said
     assert cells_of(seen.changes)[("D", "price")] == ("40.00", None)
-    ours = refresh(changes, fresh, Settings(), "ours").changes
+    ours = refresh(changes, fresh, Settings(), ConflictPolicy("ours")).changes
     assert dict(ours.items.select("key", "action").rows()) == action | {"E": "remove", "N": "change"}
     assert cells_of(ours)[("N", "price")] == ("1.50", "1.00")
 
@@ -156,7 +157,7 @@ def test_a_refreshed_update_never_undoes_what_others_did(tmp_path_factory, wante
     table = with_cells(live, **{f"{code}_price": price for code, price in zip("ABCDE", drift, strict=True)})
     changes, fresh = made(folder, edited, live), later(folder, table)
 
-    seen = refresh(changes, fresh, Settings(), policy)
+    seen = refresh(changes, fresh, Settings(), ConflictPolicy(policy))
     save_changes(seen.changes, folder / "c.jsonl")
     write_update(load_changes(folder / "c.jsonl"), fresh, folder / "up")
 
@@ -369,7 +370,7 @@ def test_an_item_is_not_removed_though_a_colleague_filled_a_blank_of_it(tmp_path
     fresh = later(tmp_path, [live[0], ["A", "Veil", "3", "reserved for Anna"], live[2]])
 
     held = refresh(changes, fresh, Settings())
-    all_the_same = refresh(changes, fresh, Settings(), "ours").changes
+    all_the_same = refresh(changes, fresh, Settings(), ConflictPolicy("ours")).changes
 
     assert held.conflicts.select("key", "field", "then", "now").rows() == [("A", "note", None, "reserved for Anna")]
     assert held.changes.keys_with_action("remove").is_empty()

@@ -164,11 +164,19 @@ def main() -> None:
     try:
         code = run()
         sys.stdout.flush()
+        _finish_keeping()
     except OSError as error:
         print_error(f"the output cannot be written ({error.strerror})")
         code = Exit.UNUSABLE
     # Everything is written and closed; taking down large tables piece by piece would only keep people waiting.
     os._exit(code)
+
+
+def _finish_keeping() -> None:
+    """Wait for exports that are still being kept. What failed is told, but what was asked for is done."""
+    keeping = sys.modules.get("neat_delta.export_store.keeping")
+    for failure in keeping.finish() if keeping else ():
+        print_error(f"note: {failure}")
 
 
 def run(args: list[str] | None = None) -> int:

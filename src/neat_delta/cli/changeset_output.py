@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.changeset.changeset import Overrides
-    from neat_delta.diff.compare import CompareResult
+    from neat_delta.diff.compare import BaseSummary, CompareResult
     from neat_delta.matching.supplier_mapping import ColumnMatch
     from neat_delta.tables.settings import Settings
     from neat_delta.update import Receipt
@@ -221,6 +221,7 @@ def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | 
 
     from neat_delta.views.changes import DisplayOptions
     from neat_delta.views.comparison import (
+        base_view,
         comparison_view,
         files_view,
         mappings_view,
@@ -234,6 +235,7 @@ def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | 
     if outcome.settings.path:
         yield labelled("settings", f"in {outcome.settings.path}")
     yield from head(width) if head else files_view(result, width)
+    yield from base_view(result, width)
     yield from mappings_view(result, width)
     yield from roles_view(result.live, outcome.settings, width)
     yield from unsaved_view(result, width)
@@ -345,6 +347,8 @@ def _as_dict(outcome: Outcome) -> dict[str, Any]:
         "spreadsheet_program": dict(result.restored["what"].value_counts(sort=True).iter_rows()),
     }
     described["problems"] = {level: len(findings.filter(level=level)) for level in ("error", "warning", "note")}
+    if result.base is not None:
+        described["base"] = _base_as_dict(result.base)
     described["out"] = str(targets.changes_file) if targets.changes_file else None
     described["files"] = [] if receipt is None else receipt.as_dict()["files"]
     described["update"] = None if receipt is None else {"folder": str(receipt.folder)} | receipt.as_dict()
@@ -357,6 +361,19 @@ def _as_dict(outcome: Outcome) -> dict[str, Any]:
             for state in outcome.display.states
         }
     return described
+
+
+def _base_as_dict(base: BaseSummary) -> dict[str, Any]:
+    from neat_delta.matching import KEY_SEPARATOR
+
+    return {
+        "name": base.name,
+        "time": base.time.isoformat() if base.time else None,
+        "found": base.how,
+        "moved": base.moved,
+        "as_difference": base.added_up,
+        "conflicts": [row | {"key": row["key"].split(KEY_SEPARATOR)} for row in base.conflicts.to_dicts()],
+    }
 
 
 def _say_held_back(held_back: int) -> None:

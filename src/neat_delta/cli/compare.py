@@ -27,6 +27,7 @@ from neat_delta.cli.common import (
     read_options,
     show_progress,
 )
+from neat_delta.cli.conflict_options import ConflictOptions, conflict_options
 from neat_delta.cli.help import MATCHING, SCOPE, VALUES, command, option
 from neat_delta.cli.supplier_options import SupplierOptions, save_profile, saved_view, supplier_options
 
@@ -39,7 +40,11 @@ if TYPE_CHECKING:
     from neat_delta.remote import Location
     from neat_delta.tables import Table
     from neat_delta.tables.read_options import ReadOptions
+    from neat_delta.tables.settings import Settings
+    from neat_delta.workflows.base import Base
     from neat_delta.workflows.targets import Targets
+
+NO_BASE = "none"
 
 
 def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, ...]) -> dict[str, str]:
@@ -99,6 +104,15 @@ def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, 
 )
 @WHERE
 @ITEMS
+@option(
+    MATCHING,
+    "--base",
+    type=SOURCE,
+    metavar="FILE",
+    help="The export that EDITED was made from, if LIVE is newer; none: compare with LIVE only.  "
+    "[default: found by itself]",
+)
+@conflict_options
 @supplier_options
 @output_targets
 @override_options
@@ -117,6 +131,8 @@ def compare_command(
     sku_changes: Location | None,
     where: str | None,
     items: Location | None,
+    base: Location | None,
+    conflict: ConflictOptions,
     supplier: SupplierOptions,
     targets: Targets,
     display: DisplayChoice,
@@ -128,16 +144,19 @@ def compare_command(
     """Compare the LIVE export with the EDITED file: what changed, SKU by SKU.
 
     Nothing is sent, and LIVE and EDITED are not touched. Only items that exist in the shop change: new rows and missing
-    items are counted, not sent, unless you ask for it. A blank cell keeps the shop's value.
+    items are counted, not sent, unless you ask for it. A blank cell keeps the shop's value. If LIVE is newer than the
+    export that EDITED was made from, only what you have typed is a change.
 
     Both files may be delimited text, XLSX, ODS, JSON Lines or XML, also packed with gzip or zip. One may be "-"
     (standard input). The options for reading a file are about EDITED.
     """
     from concurrent.futures import ThreadPoolExecutor
 
+    from neat_delta.output_paths import check_outputs
     from neat_delta.prefetch import FilePrefetch
 
     targets.check()
+    check_outputs(conflict.conflicts_file, replace=targets.overwrite)
     prefetch = FilePrefetch(live, edited)
     # Now that the files are on their way, there is time to load what is needed to read them, and then to compare them.
     import neat_delta.reading  # noqa: F401
@@ -165,12 +184,18 @@ def compare_command(
             settings=settings,
             as_typed=override.as_typed,
         )
-        options = PlanOptions(compare, profile, sku_changes, override.overrides(), override.images)
         live_table, edited_table = reading.result()
         targets.check_folder()
+        found = _base_of(live_table, edited_table, base, settings, key)
+        options = PlanOptions(
+            compare, profile, sku_changes, override.overrides(), override.images, found, conflict.policy()
+        )
         result, matches = plan_comparison(live_table, edited_table, options, progress)
         targets.check()
+        check_outputs(conflict.conflicts_file, replace=targets.overwrite)
         receipt = publish(result, settings, targets, progress)
+        if result.base is not None:
+            conflict.save(result.base.conflicts, result.changes, overwrite=targets.overwrite)
         if supplier.save_as:
             save_profile(config, supplier.save_as, profile, column_natures(edited_table))
 
@@ -188,6 +213,17 @@ def compare_command(
             yield from saved_view(supplier.save_as, config, width)
 
     return render_result(Outcome(result, receipt, settings, targets, display), output, head, matches)
+
+
+def _base_of(
+    live: Table, edited: Table, given: Location | None, settings: Settings, key: tuple[str, ...]
+) -> Base | None:
+    """The base as given, none if that is said, else as it is found."""
+    from neat_delta.workflows.base import find_base, given_base
+
+    if given is None:
+        return find_base(live, edited, settings, key)
+    return None if str(given) == NO_BASE else given_base(given, settings)
 
 
 def _read(*inputs: Any) -> tuple[Table, Table]:

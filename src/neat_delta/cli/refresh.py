@@ -18,8 +18,9 @@ from neat_delta.cli.common import (
     show,
     show_progress,
 )
+from neat_delta.cli.conflict_options import ConflictOptions, conflict_options
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, VALUES, command, option
+from neat_delta.cli.help import OUTPUT, command, option
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
@@ -30,8 +31,6 @@ if TYPE_CHECKING:
 
     from neat_delta.reconcile.refresh import RefreshResult
     from neat_delta.remote import Location
-
-POLICIES = ("hold", "ours", "theirs")
 
 
 @command(
@@ -44,15 +43,7 @@ POLICIES = ("hold", "ours", "theirs")
 @option(
     OUTPUT, "-o", "--out", common=True, type=FILE, required=True, metavar="FILE", help="Save the changes still to send."
 )
-@option(
-    VALUES,
-    "--on-conflict",
-    common=True,
-    multiple=True,
-    metavar="WHOSE",
-    help="Cells changed on both sides: hold (default: error), ours or theirs; FIELD=ours for one field. Repeatable.",
-)
-@option(OUTPUT, "--problems", common=True, type=FILE, metavar="FILE", help="Save the conflicts as a workbook.")
+@conflict_options
 @OVERWRITE
 @catalogue_file
 @output_options
@@ -60,8 +51,7 @@ def refresh_command(
     changes: Location,
     fresh: Location,
     out: Path,
-    on_conflict: tuple[str, ...],
-    problems: Path | None,
+    conflict: ConflictOptions,
     overwrite: bool,
     config: Path | None,
     output: OutputOptions,
@@ -69,47 +59,30 @@ def refresh_command(
     """Bring a change set up to date with a newer export of the shop (FRESH).
 
     What the shop already has is dropped; what it has not changed stays. A cell changed on both sides is a conflict: an
-    error, not sent, until --on-conflict decides. Fields under difference in [refresh] of catalogue.toml are added up.
+    error, not sent, until --on-conflict or a marked workbook decides. Fields under difference in [refresh] of
+    catalogue.toml are added up.
     """
-    from neat_delta.atomic_write import write_atomic
     from neat_delta.changeset.serialization import load_changes, save_changes
     from neat_delta.output_paths import check_outputs
     from neat_delta.reconcile.refresh import refresh
-    from neat_delta.update.delimited import report_workbook
-    from neat_delta.views.verify_views import conflicts_table
     from neat_delta.workflows.saved_changes import read_fresh
 
-    policy, by_field = _policies(on_conflict)
+    policy = conflict.policy()
     settings = load_config(config)
-    check_outputs(out, problems, replace=overwrite)
+    check_outputs(out, conflict.conflicts_file, replace=overwrite)
     with show_progress(output) as progress:
         loaded = load_changes(changes)
         export = read_fresh(loaded, fresh, settings, progress)
         progress.step("comparing")
-        result = refresh(loaded, export, settings, policy, by_field)
-        check_outputs(out, problems, replace=overwrite)
+        result = refresh(loaded, export, settings, policy)
+        check_outputs(out, conflict.conflicts_file, replace=overwrite)
         save_changes(result.changes, out, replace=overwrite)
-        if problems is not None:
-            write_atomic(problems, report_workbook(conflicts_table(result)), replace=overwrite)
+        conflict.save(result.conflicts, loaded, overwrite=overwrite)
     if output.as_json:
         show_json(_as_dict(result, out), result.changes, [_write_command(out, fresh)])
     elif not output.quiet:
-        show(_view(result, out, fresh, problems, console(output).width), output)
+        show(_view(result, out, fresh, conflict.conflicts_file, console(output).width), output)
     return Exit.ATTENTION if result.changes.blocking_count() else Exit.DONE
-
-
-def _policies(given: tuple[str, ...]) -> tuple[str, dict[str, str]]:
-    """What becomes of clashes in general, and in single fields."""
-    policy, by_field = "hold", {}
-    for one in given:
-        field, _, whose = one.rpartition("=")
-        if whose not in POLICIES:
-            raise click.BadParameter(f"--on-conflict {one}: use hold, ours or theirs, or FIELD=ours")
-        if field:
-            by_field[field] = whose
-        else:
-            policy = whose
-    return policy, by_field
 
 
 def _as_dict(result: RefreshResult, out: Path) -> dict[str, object]:
@@ -126,7 +99,7 @@ def _as_dict(result: RefreshResult, out: Path) -> dict[str, object]:
     }
 
 
-def _view(result: RefreshResult, out: Path, fresh: Location, problems: Path | None, width: int) -> Iterator[Text]:
+def _view(result: RefreshResult, out: Path, fresh: Location, conflicts_file: Path | None, width: int) -> Iterator[Text]:
     from rich.text import Text
 
     from neat_delta.views.lines import labelled
@@ -138,8 +111,8 @@ def _view(result: RefreshResult, out: Path, fresh: Location, problems: Path | No
     yield Text()
     yield from refresh_view(result, width)
     yield Text()
-    if problems is not None:
-        yield labelled("problems", f"the conflicts, in {problems}")
+    if conflicts_file is not None:
+        yield labelled("saved", f"the conflicts to decide, in {conflicts_file}")
     yield labelled("saved", f"the changes still to send, in {out}")
     yield from verdict_view(changes_verdict(result.changes), width)
     yield from next_command(_write_command(out, fresh), width)

@@ -43,6 +43,7 @@ from neat_delta.tables.settings import CLEAR, Settings
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
+    from datetime import datetime
 
     from neat_delta.remote import Location
     from neat_delta.tables import Table
@@ -69,6 +70,7 @@ class CompareOptions:
         settings: what is configured.
         as_typed: fields of which every character counts.
         computed: fields that formulas compute.
+        among: the keys of the items that the file may be about; no other is missing from it. ``None``: all.
     """
 
     key: Sequence[str] = ()
@@ -87,6 +89,7 @@ class CompareOptions:
     settings: Settings = field(default_factory=Settings)
     as_typed: tuple[str, ...] = ()
     computed: frozenset[str] = frozenset()
+    among: pl.Series | None = None
 
     def rules(self, names: Sequence[str]) -> ComparisonRules:
         """What holds for each field of this comparison."""
@@ -98,6 +101,27 @@ class CompareOptions:
         fields = {name: replace(known, type=types.get(name, known.type)) for name, known in configured.items()}
         as_typed = frozenset(field_name(name) for name in self.as_typed)
         return ComparisonRules(fields, frozenset(cleared) | self.constant_blanks, as_typed, self.computed)
+
+
+@dataclass(frozen=True)
+class BaseSummary:
+    """What a comparison did with the base of the edited file: the live values that it was made from.
+
+    Attributes:
+        name: the file's name of the base.
+        time: when it was made, if that is known.
+        how: where it was found.
+        moved: how many cells the shop has changed since, and the file has not; the shop's values are kept.
+        added_up: how many cells add the file's difference to what the shop has now.
+        conflicts: the cells that both have changed (key, field, then, ours, now, fate).
+    """
+
+    name: str
+    time: datetime | None
+    how: str
+    moved: int
+    added_up: int
+    conflicts: pl.DataFrame
 
 
 @dataclass(frozen=True)
@@ -116,6 +140,7 @@ class CompareResult:
         excluded: rows of items that were not chosen.
         original: the edited file as it was read, before it was mapped to the shop's fields.
         suggestions: the items that new rows may be (key, item, name, likeness).
+        base: what was done with the base of the edited file; ``None``: the file was compared with the live export only.
         profile_drift: what is different from last time in a file that comes again and again.
         from_formulas: no file was edited; formulas computed the values.
     """
@@ -131,6 +156,7 @@ class CompareResult:
     original: Table | None = None
     profile_drift: tuple[str, ...] = ()
     from_formulas: bool = False
+    base: BaseSummary | None = None
     suggestions: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=SUGGESTIONS))
 
     @property
@@ -256,7 +282,10 @@ def _match(live: Table, edited: Table, options: CompareOptions) -> _Matched:
         edited = replace(edited, rows=edited.rows.without(excluded))
         repairs = about_rows_of(edited, repairs)
     rows = match_rows(live, edited, key, columns.shared, columns.append_remove_columns)
-    rows = replace(rows, missing=selection.select_live(rows.missing))
+    missing = selection.select_live(rows.missing)
+    if options.among is not None:
+        missing = missing.filter(key.values(live, missing).is_in(options.among.implode()))
+    rows = replace(rows, missing=missing)
     findings = pl.concat([repairs, unknown_keys(selection.unknown(edited, key))])
     return _Matched(MatchedTables(live, edited, key, columns, rows), len(excluded), findings)
 

@@ -1,4 +1,4 @@
-"""What a file holds: its bytes as they are, or out of gzip or a zip with one table in it."""
+"""What a file holds: its bytes as they are, or out of gzip, zstd or a zip with one table in it."""
 
 from __future__ import annotations
 
@@ -17,6 +17,8 @@ if TYPE_CHECKING:
 
 GZIP = b"\x1f\x8b"
 ZIP = b"PK\x03\x04"
+# A frame of Zstandard, and one that it skips (RFC 8878, section 3.1).
+ZSTD = (b"\x28\xb5\x2f\xfd", *(bytes([at, 0x2A, 0x4D, 0x18]) for at in range(0x50, 0x60)))
 # More than any catalogue unpacks to, and less than would fill a machine's memory.
 LARGEST = 8 << 30
 # Text packs to a tenth or a twentieth; a small file that unpacks to a thousand times its size is made to do harm.
@@ -51,7 +53,23 @@ def decompress(data: bytes, path: Location) -> Payload:
         return Payload(_gunzip(data, path), "gzip")
     if data.startswith(ZIP):
         return _unzip(data, path)
+    if data.startswith(ZSTD):
+        return Payload(_unzstd(data, path), "zstd")
     return Payload(data)
+
+
+def _unzstd(data: bytes, path: Location) -> bytes:
+    import zstandard
+
+    try:
+        reader = zstandard.ZstdDecompressor().stream_reader(data, read_across_frames=True)
+        inner: bytes = reader.read(_allowed(len(data)) + 1)
+    except (zstandard.ZstdError, MemoryError) as error:
+        raise InvalidInput(
+            "the zstd file is damaged or cut off", file=path, hint="Download or export it again."
+        ) from error
+    _insist_on_size(len(inner), len(data), path)
+    return inner
 
 
 def _gunzip(data: bytes, path: Location) -> bytes:

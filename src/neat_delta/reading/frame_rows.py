@@ -43,7 +43,7 @@ class ParsedFile:
 
     ``numbers`` are the rows' lines or row numbers, ``container`` names the form for people. ``faults`` are rows that
     could not be read (line, raw text, reason). ``source_sha256`` is the checksum of the live export that the sheet
-    was made from, if it says so.
+    was made from, if it says so, and ``base`` the packed live values that it carries.
     """
 
     columns: Sequence[Sequence[str]]
@@ -51,6 +51,7 @@ class ParsedFile:
     made_of: str
     faults: Sequence[tuple[int, str, str]] = ()
     origin: str | None = None
+    base: Sequence[str] = ()
 
     def __len__(self) -> int:
         return len(self.numbers)

@@ -250,7 +250,8 @@ def _same_format(one: _Opened, other: _Opened) -> bool:
 
 
 def _to_table(opened: _Opened, prefetch: FilePrefetch, *, by_line: bool = False, like: Rows | None = None) -> Table:
-    source = Source(opened.path, partial(prefetch.sha256, opened.path))
+    path = opened.path
+    source = Source(path, partial(prefetch.sha256, path), partial(prefetch.data, path))
     if isinstance(opened.table, ParsedFile):
         found = _from_sheet(source, opened.table, opened.options)
     else:
@@ -295,6 +296,7 @@ def _from_sheet(source: Source, sheet: ParsedFile, options: ReadOptions) -> Tabl
         non_data_rows=parted.apart,
         unnamed_columns=sum(field is None for field in fields),
         source_sha256=sheet.origin,
+        base=tuple(sheet.base),
     )
 
 

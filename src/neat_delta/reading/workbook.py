@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 from neat_delta.errors import InvalidInput
 from neat_delta.reading.frame_rows import ParsedFile
+from neat_delta.reading.sheet_base import BASE_SHEET
 from neat_delta.reading.unread_cells import unread_cells
 from neat_delta.reading.workbook_parts import sheet_xml
 from neat_delta.reading.zero_padding import zeros_shown
@@ -54,7 +55,8 @@ def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile
             file=path,
             hint="Open it in a spreadsheet program and save it as XLSX or CSV.",
         ) from error
-    others = f" of {len(names)}" if len(names) > 1 else ""
+    own = [one for one in names if one not in (BASE_SHEET, name)]
+    others = f" of {len(own) + 1}" if own else ""
     columns = _without_collecting(lambda: [_texts(column) for column in zip(*values, strict=True)])
     xml = sheet_xml(data, name)
     for row, at, digits in zeros_shown(xml) if xml else ():
@@ -66,7 +68,26 @@ def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile
             if not isinstance(columns[at], list):
                 columns[at] = list(columns[at])
             columns[at][row] = text  # type: ignore[index]
-    return ParsedFile(columns, range(1, len(values) + 1), f"workbook, worksheet {name}{others}", origin=_origin(data))
+    return ParsedFile(
+        columns,
+        range(1, len(values) + 1),
+        f"workbook, worksheet {name}{others}",
+        origin=_origin(data),
+        base=_base(book, path) if BASE_SHEET in names and name != BASE_SHEET else (),
+    )
+
+
+def _base(book: Any, path: Location) -> tuple[str, ...]:
+    """The texts of the worksheet with the live values from which the sheet was made."""
+    from python_calamine import CalamineError
+
+    try:
+        rows = book.get_sheet_by_name(BASE_SHEET).to_python()
+    except (CalamineError, OSError, ValueError) as error:
+        raise InvalidInput(
+            f"cannot read the worksheet {BASE_SHEET!r} ({error})", file=path, hint="Delete that worksheet."
+        ) from error
+    return tuple(str(row[0]) for row in rows if row)
 
 
 def best_sheet(data: bytes, known: set[str]) -> str | None:

@@ -10,19 +10,17 @@ import polars as pl
 
 from neat_delta.analysis.before_after import exact
 from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE, ChangeSet, Head, build, file_ref
-from neat_delta.changeset.findings import as_data, findings_frame
+from neat_delta.changeset.findings import BLOCK, NO_EFFECT, REPAIR, as_data, findings_frame
 from neat_delta.changeset.subset import dependent_cells
 from neat_delta.errors import InvalidOption, LiveMismatch
+from neat_delta.reconcile.conflicts import HOLD, OURS, THEIRS, ConflictPolicy
 from neat_delta.reconcile.three_way import APPLIED, GONE, HERE, MOVED, RECODED, STANDS, UNCLEAR, ThreeWayDiff, three_way
 from neat_delta.tables.field_types.number_parsing import NumberFormat
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
-
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
-HOLD, OURS, THEIRS = POLICIES = ("hold", "ours", "theirs")
 CLASH, GONE_SINCE = "conflict", "deleted since"
 
 
@@ -74,50 +72,47 @@ def refresh(
     changes: ChangeSet,
     fresh: Table,
     settings: Settings,
-    policy: str = HOLD,
-    by_field: Mapping[str, str] | None = None,
+    policy: ConflictPolicy | None = None,
 ) -> RefreshResult:
     """Work out what of a change set a newer live export still needs.
 
     A cell that the shop has not touched stays; one that has our value already drops. Where both moved it is a clash:
-    held back, or ours, or theirs, as the ``policy`` says (``by_field`` for single fields). Fields configured to go as a
-    difference add ours to what is there now, and never fall below zero.
+    held back, or ours, or theirs, as the ``policy`` says. Fields configured to go as a difference add ours to what is
+    there now, and never fall below zero.
 
     Raises:
         InvalidOption: the export lacks a field of the change set, or a policy is for a field that does not change.
+        InvalidInput: the decisions of the policy are not about these conflicts.
     """
-    policies = _policies(changes, policy, by_field or {})
+    policy = policy or ConflictPolicy()
+    _insist_on_fields(changes, policy)
     difference = three_way(changes, fresh, settings)
     cells, like_changes, leaving = _cells_by_action(difference)
     shifted = _delta_cells(like_changes, changes, fresh, settings)
-    status = pl.col("field").replace_strict(policies, default=policy, return_dtype=pl.String)
-    like_changes = like_changes.join(shifted, on=["key", "field"], how="left", maintain_order="left").with_columns(
-        fate=pl.when((pl.col("state") == MOVED) & pl.col("sum").is_null()).then(status)
-    )
+    like_changes = like_changes.join(shifted, on=["key", "field"], how="left", maintain_order="left")
+    moved = like_changes.filter((pl.col("state") == MOVED) & pl.col("sum").is_null())
     touched = leaving.filter(pl.col("there").ne_missing(pl.col("was")) & (pl.col("state") != STANDS))
-    conflicts = pl.concat(
-        [
-            _conflicts(like_changes.drop_nulls("fate"), pl.col("fate")),
-            _conflicts(touched, pl.lit(policy)),
-        ]
-    )
+    conflicts = policy.decide(pl.concat([_conflicts(moved), _conflicts(touched)]), changes.head.key)
+    fates = conflicts.select("key", "field", "fate")
+    like_changes = like_changes.join(fates, on=["key", "field"], how="left", maintain_order="left")
+    touched = _with_one_fate(touched.join(fates, on=["key", "field"], how="left", maintain_order="left"))
     still_new = difference.items.filter(action=ADD, fate=GONE)
     kept = pl.concat(
         [
             _still_changing(like_changes),
             changes.cells.join(still_new, on="key", how="semi", maintain_order="left"),
-            _still_leaving(leaving, touched, policy),
+            _still_leaving(leaving, touched),
         ]
     )
     findings = pl.concat(
         [
-            _conflict_findings(conflicts.join(touched, on="key", how="anti", maintain_order="left"), changes),
+            conflict_findings(conflicts.join(touched, on="key", how="anti", maintain_order="left"), changes),
             _shortages(shifted, changes),
-            _about_items(difference, touched, policy),
+            _about_items(difference, touched),
         ]
     )
     return RefreshResult(
-        changes=_made(difference, kept, findings, touched["key"].clear() if policy == OURS else touched["key"]),
+        changes=_made(difference, kept, findings, touched.filter(pl.col("fate") != OURS)["key"]),
         conflicts=conflicts,
         applied=len(cells.filter(pl.col("state") == APPLIED)),
         unchanged=len(like_changes.filter(pl.col("state") == STANDS)),
@@ -136,20 +131,25 @@ def _cells_by_action(difference: ThreeWayDiff) -> tuple[pl.DataFrame, pl.DataFra
     return cells, cells.filter(free & ~leaves), cells.filter(free & leaves)
 
 
-def _conflicts(cells: pl.DataFrame, fate: pl.Expr) -> pl.DataFrame:
-    return cells.select("key", "field", then="was", ours="now", now="there", fate=fate)
+def _conflicts(cells: pl.DataFrame) -> pl.DataFrame:
+    return cells.select("key", "field", then="was", ours="now", now="there")
 
 
-def _policies(changes: ChangeSet, policy: str, by_field: Mapping[str, str]) -> dict[str, str]:
-    for name in by_field:
+def _with_one_fate(cells: pl.DataFrame) -> pl.DataFrame:
+    """The touched cells of items to be removed, each item with one fate: held back if any of its cells is."""
+    held, kept = ((pl.col("fate") == fate).any().over("key") for fate in (HOLD, THEIRS))
+    return cells.with_columns(fate=pl.when(held).then(pl.lit(HOLD)).when(kept).then(pl.lit(THEIRS)).otherwise("fate"))
+
+
+def _insist_on_fields(changes: ChangeSet, policy: ConflictPolicy) -> None:
+    for name in policy.by_field:
         if name not in changes.head.fields:
             raise InvalidOption(
                 "no change of this field in this change set",
                 option="on_conflict",
-                value=f"{name}={by_field[name]}",
+                value=f"{name}={policy.by_field[name]}",
                 hint="Fields: " + ", ".join(changes.head.fields) + ".",
             )
-    return {name: by_field.get(name, policy) for name in changes.head.fields}
 
 
 def _delta_cells(cells: pl.DataFrame, changes: ChangeSet, fresh: Table, settings: Settings) -> pl.DataFrame:
@@ -161,15 +161,23 @@ def _delta_cells(cells: pl.DataFrame, changes: ChangeSet, fresh: Table, settings
             continue
         separator = changes.head.fields[name].decimal_separator or fresh.format.decimal_separator or "."
         # Of a blank nobody can tell the difference, nor of an item that came by another way: such cells clash.
-        was, now, there = (
-            exact(moved[side], NumberFormat(separator, three_decimals=True)) for side in ("was", "now", "there")
-        )
-        total = pl.DataFrame({"sum": there + now - was})
-        text = pl.col("sum").cast(pl.String).str.replace(r"\.?0+$", "").str.replace(".", separator, literal=True)
-        below = pl.col("sum") < 0
-        result = total.select(sum=pl.when(below).then(pl.lit("0")).otherwise(text), short=pl.when(below).then(text))
+        result = with_difference(moved["was"], moved["now"], moved["there"], separator)
         found.append(pl.concat([moved.select("key", "field"), result], how="horizontal").drop_nulls("sum"))
     return pl.concat(found)
+
+
+def with_difference(was: pl.Series, now: pl.Series, there: pl.Series, separator: str) -> pl.DataFrame:
+    """What is there and our difference (now - was), added up (sum as text, short: what would be below zero).
+
+    Null where one of the three is no number.
+    """
+    old, new, here = (exact(side, NumberFormat(separator, three_decimals=True)) for side in (was, now, there))
+    total = pl.DataFrame({"sum": here + new - old})
+    plain = pl.col("sum").cast(pl.String)
+    trimmed = pl.when(plain.str.contains(".", literal=True)).then(plain.str.replace(r"\.?0+$", "")).otherwise(plain)
+    text = trimmed.str.replace(".", separator, literal=True)
+    below = pl.col("sum") < 0
+    return total.select(sum=pl.when(below).then(pl.lit("0")).otherwise(text), short=pl.when(below).then(text))
 
 
 def _still_changing(cells: pl.DataFrame) -> pl.DataFrame:
@@ -180,24 +188,27 @@ def _still_changing(cells: pl.DataFrame) -> pl.DataFrame:
     return result.filter(pl.col("was").ne_missing(pl.col("now")))
 
 
-def _still_leaving(cells: pl.DataFrame, touched: pl.DataFrame, policy: str) -> pl.DataFrame:
-    """The cells of items that are still to be removed, as they are now: all if ours go on, else those left alone."""
-    if policy != OURS:
-        cells = cells.join(touched, on="key", how="anti", maintain_order="left")
+def _still_leaving(cells: pl.DataFrame, touched: pl.DataFrame) -> pl.DataFrame:
+    """The cells of items that are still to be removed, as they are now: those left alone, and those that go anyway."""
+    stays = touched.filter(pl.col("fate") != OURS)
+    cells = cells.join(stays, on="key", how="anti", maintain_order="left")
     return cells.drop_nulls("there").select("key", "field", was="there", now=pl.lit(None, pl.String))
 
 
-def _about_items(difference: ThreeWayDiff, touched: pl.DataFrame, policy: str) -> pl.DataFrame:
+def _about_items(difference: ThreeWayDiff, touched: pl.DataFrame) -> pl.DataFrame:
     """Findings on whole items: gone since, changed before they are removed, a new code that is taken."""
     gone = difference.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))
-    held = "error" if policy == HOLD else "note"
     message = {HOLD: "not sent", OURS: "it is deleted anyway", THEIRS: "it stays in the shop"}
+    changed = touched.unique("key", maintain_order=True)
     return pl.concat(
         [
             _about(gone, GONE_SINCE, "error", "the item is no longer in the shop", difference.changes),
-            _about(
-                touched.unique("key", maintain_order=True), CLASH, held,
-                f"the item should be deleted, but was changed since; {message[policy]}", difference.changes,
+            *(
+                _about(
+                    changed.filter(fate=fate), CLASH, "error" if fate == HOLD else "note",
+                    f"the item should be deleted, but was changed since; {what}", difference.changes,
+                )
+                for fate, what in message.items()
             ),
             _about(
                 difference.items.filter("taken"), CLASH, "error", "another item has the new SKU now",
@@ -231,8 +242,11 @@ def _about(items: pl.DataFrame, check: str, level: str, say: str, changes: Chang
     return findings_frame(check, level, key=lines["key"], line=lines["line"], message=message)
 
 
-def _conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
-    """A finding on each cell that both moved: a stop where it is held back, else a note of whose value goes on."""
+def conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
+    """A finding on each cell that both moved: a stop where it is held back, else a note of whose value goes on.
+
+    ``clashes`` are key, field, then, ours, now, fate.
+    """
     result = clashes.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     sides = [pl.col(side).fill_null("nothing") for side in ("then", "ours", "now")]
     status = pl.col("fate").replace(
@@ -242,12 +256,12 @@ def _conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFram
         pl.format("changed on both sides: original {}, ours {}, shop {}; {}", *sides, status)
     ).to_series()
     frames = []
-    for level, of_level in (("error", pl.col("fate") == HOLD), ("note", pl.col("fate") != HOLD)):
-        mask = result.select(of_level).to_series()
+    for fate, level, effect in ((HOLD, "error", BLOCK), (OURS, "note", NO_EFFECT), (THEIRS, "note", REPAIR)):
+        mask = result["fate"] == fate
         part = result.filter(mask)
         frames.append(
             findings_frame(
-                CLASH, level, key=part["key"], field=part["field"], line=part["line"], value=part["ours"],
+                CLASH, level, effect, key=part["key"], field=part["field"], line=part["line"], value=part["ours"],
                 message=message.filter(mask), data=as_data(part.select("then", "ours", "now")),
             )
         )  # fmt: skip

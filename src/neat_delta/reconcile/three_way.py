@@ -160,6 +160,14 @@ def _names(items: pl.DataFrame, fresh: Table, changes: ChangeSet) -> list[pl.Ser
 def _state(name: str, cells: pl.DataFrame, fresh: Table, settings: Settings) -> list[pl.Series]:
     """What is in the fresh export, and what became of each cell."""
     there = fresh.cells([name], cells["row"])[name]
+    state = cell_states(name, cells["was"], cells["now"], there, fresh, settings)
+    return [there.replace("", None).alias("there"), state.alias("state")]
+
+
+def cell_states(
+    name: str, was: pl.Series, now: pl.Series, there: pl.Series, fresh: Table, settings: Settings
+) -> pl.Series:
+    """Of each cell of a field whether the shop has our value (``now``), still the old one (``was``), or a third."""
     filled = fresh.distinct_values(name)
     kind = resolve_type(filled, name, settings.field(name))
     form = infer_column_format(fresh, name, kind, settings.field(name))
@@ -169,9 +177,8 @@ def _state(name: str, cells: pl.DataFrame, fresh: Table, settings: Settings) -> 
         # What cannot be read is compared as it is.
         return kind.normalize(blank_free, form).zip_with(kind.normalize(blank_free, form).is_not_null(), blank_free)
 
-    was, now, have = reading(cells["was"]), reading(cells["now"]), reading(there)
-    applied, stands = have.eq_missing(now), have.eq_missing(was)
-    state = pl.select(
+    have = reading(there)
+    applied, stands = have.eq_missing(reading(now)), have.eq_missing(reading(was))
+    return pl.select(
         pl.when(applied).then(pl.lit(APPLIED)).when(stands).then(pl.lit(STANDS)).otherwise(pl.lit(MOVED))
     ).to_series()
-    return [there.replace("", None).alias("there"), state.alias("state")]

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
-from neat_delta.reconcile.refresh import THEIRS, refresh
+from neat_delta.reconcile.conflicts import THEIRS, ConflictPolicy
+from neat_delta.reconcile.refresh import refresh
 from neat_delta.reconcile.three_way import APPLIED, GONE, HERE, RECODED, STANDS, UNCLEAR, three_way
 from neat_delta.tables.field_types import type_named
 
@@ -81,7 +82,7 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
         ]
     )
     # What others have moved is theirs; what landed otherwise would land so again.
-    rest = refresh(changes, fresh, without_differences(settings), THEIRS).changes
+    rest = refresh(changes, fresh, without_differences(settings), ConflictPolicy(THEIRS)).changes
     return VerifyResult(result, rest)
 
 

@@ -297,6 +297,22 @@ class RefreshSettings:
 
 
 @dataclass(frozen=True)
+class StoreSettings:
+    """``[store]``: the live exports that are kept, so that later commands find them."""
+
+    keep: bool = True
+    """Whether live exports are kept."""
+    folder: str | None = None
+    """Their folder; one for each shop is best. Default: the one of this user."""
+    megabytes: Count = 2_000
+    """Maximum size of all kept exports, compressed."""
+    number: Count = 200
+    """Maximum number of kept exports."""
+    days: Count = 365
+    """Exports that were not read for so many days are deleted."""
+
+
+@dataclass(frozen=True)
 class Settings:
     """``[]``: the whole of catalogue.toml; everything may be left out."""
 
@@ -324,6 +340,8 @@ class Settings:
     """Which field is the price, the cost, the stock …"""
     refresh: RefreshSettings = field(default_factory=RefreshSettings)
     """How to handle changes of the shop in the meantime."""
+    store: StoreSettings = field(default_factory=StoreSettings)
+    """The kept exports."""
     path: Annotated[Path | None, NotInFile()] = None
     """Where the file is, if there is one."""
 

@@ -60,11 +60,14 @@ class FileFormat:
 class Source:
     """Where a catalogue came from: its path and the SHA-256 of the file's bytes.
 
-    The digest of a large file takes as long as parsing it, so ``digest`` may still be at work beside us.
+    The digest of a large file takes as long as parsing it, so ``digest`` may still be at work beside us. ``data`` are
+    the file's bytes, where they are at hand, and ``known_time`` is when it was made, where it is no file any more.
     """
 
     path: Location
     digest: Callable[[], str]
+    data: Callable[[], bytes] | None = None
+    known_time: datetime | None = None
 
     @property
     def sha256(self) -> str:
@@ -79,6 +82,8 @@ class Source:
     @property
     def made(self) -> datetime | None:
         """When the file was made, in UTC; ``None`` where that is not known here."""
+        if self.known_time is not None:
+            return self.known_time
         if not isinstance(self.path, Path) or not self.path.is_file():
             return None
         return datetime.fromtimestamp(self.path.stat().st_mtime, UTC)
@@ -118,7 +123,7 @@ class Table:
     ``unreadable_rows`` lists what could not be read as a row: line, raw text and the reason (frame of line, raw, say);
     ``non_data_rows`` likewise what is no data: sums, footers, repeated header. ``unnamed_columns`` counts columns
     without a name, ``blank_columns`` the last ones, of which no row has a cell; ``source_sha256`` is the checksum of
-    the live export that a sheet says it was made from.
+    the live export that a sheet says it was made from, and ``base`` the live values that it carries, packed.
     """
 
     source: Source
@@ -130,6 +135,7 @@ class Table:
     unnamed_columns: int = 0
     blank_columns: int = 0
     source_sha256: str | None = None
+    base: tuple[str, ...] = ()
     _filled: dict[str, pl.Series] = member(default_factory=dict, init=False, compare=False, repr=False)
     _ascends: dict[str, bool] = member(default_factory=dict, init=False, compare=False, repr=False)
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.errors import WriteError
+from neat_delta.reading.sheet_base import BASE_SHEET, packed_base
 from neat_delta.reading.workbook import SIGNIFICANT
 from neat_delta.tables import ORIGIN_PROPERTY
 from neat_delta.tables.field_types.number_parsing import NumberFormat
@@ -31,12 +32,15 @@ LISTS_SHEET = "choices"
 MOST_ROWS = 1_048_576
 LONGEST_TEXT = 32_767
 NARROWEST, WIDEST = 8, 48
+PLAIN_COLOURS = {"bg_color": "#FFFFFF", "font_color": "#000000"}
 WIDTH_SAMPLE = 2_000
 
 
 @dataclass(frozen=True)
 class SheetColumn:
     """One column of the sheet: its field, header, cells, kind, choices if limited, locked or not, and its rules.
+
+    ``live`` are the cells as the live export has them, where the sheet shows labels.
 
     ``typed`` says that its cells are numbers or dates to a spreadsheet program, ``form`` how the live column writes
     them; all others are text.
@@ -45,6 +49,7 @@ class SheetColumn:
     field: str
     header: str
     cells: pl.Series
+    live: pl.Series
     type: FieldType
     format: Any
     choices: list[str]
@@ -95,6 +100,7 @@ def sheet_columns(
                 field=name,
                 header=context.live.field(name).column,
                 cells=cells.replace(configured.labels) if configured.labels else cells,
+                live=cells,
                 type=column.type,
                 format=column.format,
                 choices=[] if configured.separator else choices,
@@ -120,7 +126,9 @@ def workbook(columns: Sequence[SheetColumn], live: Table) -> bytes:
     """An XLSX workbook: codes and text as text, exact numbers, header in view, drop-downs, locked columns, notes.
 
     Text that a spreadsheet program would run as a formula gets an apostrophe in front, for a workbook may be saved as
-    CSV; comparing takes it off again. The live export's checksum is among the document's properties.
+    CSV; comparing takes it off again. The live export's checksum is among the document's properties; the live values of
+    all cells are in a hidden worksheet, so that only what somebody has typed becomes a change, whatever the shop did
+    meanwhile.
 
     Raises:
         WriteError: there are more items, or a longer text, than a workbook holds; it would be cut off.
@@ -137,7 +145,8 @@ def workbook(columns: Sequence[SheetColumn], live: Table) -> bytes:
     lists = book.add_worksheet(LISTS_SHEET) if any(column.choices for column in columns) else None
     for at, column in enumerate(columns):
         style = book.add_format(_style(column))
-        sheet.set_column(at, at, _width(column), style)
+        # Below the data is room for new items.
+        sheet.set_column(at, at, _width(column), book.add_format(_style(column) | {"locked": False} | PLAIN_COLOURS))
         sheet.write_string(0, at, escaped_text(column.header), head)
         sheet.write_comment(0, at, column.note, {"x_scale": 2})
         _write_cells(sheet, at, column, style)
@@ -153,6 +162,11 @@ def workbook(columns: Sequence[SheetColumn], live: Table) -> bytes:
     sheet.protect("", {"sort": True, "autofilter": True, "format_columns": True, "format_rows": True})
     if lists is not None:
         lists.hide()
+    base = book.add_worksheet(BASE_SHEET)
+    base.very_hidden()
+    values = pl.DataFrame([column.live.alias(column.field) for column in columns])
+    for row, text in enumerate(packed_base(live, values.columns, values)):
+        base.write_string(row, 0, text)
     book.close()
     return stream.getvalue()
 

@@ -20,6 +20,7 @@ from neat_delta.views.formatting import (
     count,
     cut,
     format_key,
+    local_time,
     pluralize,
     printable,
 )
@@ -78,6 +79,21 @@ def files_view(result: CompareResult, width: int, *, columns: bool = True) -> It
         if names_left:
             message = f"{pluralize(len(names_left), 'column')} {where}: {', '.join(names_left)}"
             yield from sentence("not used", message, width)
+
+
+def base_view(result: CompareResult, width: int) -> Iterator[Text]:
+    """What the edited file was made from, if that is not the live export, and what the shop has changed since."""
+    base = result.base
+    if base is None:
+        return
+    made = f" of {local_time(base.time.isoformat())}" if base.time else ""
+    yield from sentence("base", f"{base.name}{made}, {base.how}: only what was edited since is a change", width)
+    kept = f"{pluralize(base.moved, 'cell')} that the shop has changed since: its values are kept"
+    yield from sentence("", kept if base.moved else "the shop has changed nothing else since", width)
+    if base.added_up:
+        message = f"{pluralize(base.added_up, 'cell')} sent as a difference, added to the shop's value"
+        yield from sentence("difference", message, width)
+    yield from sentence("", "to undo the shop's changes instead: --base none", width)
 
 
 def unsaved_view(result: CompareResult, width: int) -> Iterator[Text]:

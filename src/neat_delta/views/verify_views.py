@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-import polars as pl
 from rich.text import Text
 
 from neat_delta.reconcile.three_way import APPLIED
@@ -18,6 +17,8 @@ from neat_delta.views.table import Cell, Column, aligned, table
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
+
+    import polars as pl
 
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.reconcile.refresh import RefreshResult
@@ -72,7 +73,7 @@ def refresh_view(result: RefreshResult, width: int, limit: int = SOME_ITEMS, *, 
         for key, field, cells in zip(some["key"], some["field"], values, strict=True)
     ]
     yield from table([*ITEM_HEADS, *heads], rows, width)
-    yield from more_view(len(result.conflicts) - limit, "conflict", "--problems FILE saves them all")
+    yield from more_view(len(result.conflicts) - limit, "conflict", "--conflicts FILE saves them all, to be decided")
 
 
 def verify_view(
@@ -113,13 +114,3 @@ def _values(
     columns = [aligned([printable(value) for value in found[name]], numeric, style) for name, style in styles.items()]
     heads = [Column("in the shop" if name == "there" else name, right=any(numeric), least=8) for name in styles]
     return list(zip(*columns, strict=True)), heads
-
-
-def conflicts_table(result: RefreshResult) -> pl.DataFrame:
-    """The clashes as a table for people: item, name, field, then, ours, now, fate."""
-    names = result.changes.items.select("key", "name").unique("key", keep="first")
-    described = result.conflicts.join(names, on="key", how="left", maintain_order="left")
-    return described.select(
-        pl.col("key").map_elements(format_key, return_dtype=pl.String).alias("item"),
-        "name", "field", "then", "ours", "now", "fate",
-    )  # fmt: skip

@@ -2,15 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
+from neat_delta.export_store import store_of
+from neat_delta.export_store.keeping import keep_beside
+from neat_delta.prefetch import FilePrefetch
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading import read_pair, read_table
 
 if TYPE_CHECKING:
-    from neat_delta.prefetch import FilePrefetch
+    from neat_delta.export_store import ExportStore, KeptExport
     from neat_delta.remote import Location
     from neat_delta.tables import Table
+    from neat_delta.tables.read_options import ReadOptions
     from neat_delta.tables.settings import Settings, SupplierProfile
 
 
@@ -20,7 +26,13 @@ def read_live(live: Location, settings: Settings, progress: ProgressReporter = N
     Raises:
         InvalidInput: it cannot be read as a table.
     """
-    return read_table(live, progress, settings.export).renamed(settings.names())
+    return kept(read_table(live, progress, settings.export), settings).renamed(settings.names())
+
+
+def kept(live: Table, settings: Settings) -> Table:
+    """The same live export, which is now being kept in the export store; it may be needed when its file is gone."""
+    keep_beside(store_of(settings.store), live.source)
+    return live
 
 
 def read_inputs(
@@ -37,4 +49,15 @@ def read_inputs(
         InvalidInput: one of them cannot be read as a table.
     """
     own, edited_table = read_pair(live, edited, progress, profile.format, prefetch, settings.export)
-    return own.renamed(settings.names()), edited_table
+    return kept(own, settings).renamed(settings.names()), edited_table
+
+
+def read_kept(store: ExportStore, export: KeptExport, options: ReadOptions) -> Table:
+    """A kept export as a table, by the name and with the time that its file had.
+
+    Raises:
+        InvalidInput: the kept file is damaged.
+    """
+    path = Path(export.name)
+    table = read_table(path, options=options, prefetch=FilePrefetch.holding(path, store.data(export)))
+    return replace(table, source=replace(table.source, data=None, known_time=export.time))

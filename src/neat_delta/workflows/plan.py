@@ -5,17 +5,23 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
+import polars as pl
+
 from neat_delta.changeset.changeset import Overrides, with_overrides
 from neat_delta.checks import run_checks
 from neat_delta.diff.adjust import adjust
-from neat_delta.diff.compare import CompareOptions, CompareResult, with_findings
+from neat_delta.diff.compare import BaseSummary, CompareOptions, CompareResult, about_rows_of, with_findings
 from neat_delta.diff.recode import accepted_codes, code_pairs, read_codes, recode
 from neat_delta.diff.supplier_file import compare_supplier_file
-from neat_delta.errors import InvalidInput
+from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.matching import choose_key
 from neat_delta.matching.context import Context
 from neat_delta.matching.selection import chosen_rows
+from neat_delta.matching.supplier_mapping import map_columns
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
+from neat_delta.reconcile.conflicts import ConflictPolicy
+from neat_delta.reconcile.rebase import RebasedSheet, conflicts_of, gone_findings, rebase
+from neat_delta.reconcile.refresh import conflict_findings
 from neat_delta.tables.settings import Settings, SupplierProfile
 
 if TYPE_CHECKING:
@@ -27,6 +33,7 @@ if TYPE_CHECKING:
     from neat_delta.remote import Location
     from neat_delta.tables import Table
     from neat_delta.tables.read_options import ReadOptions
+    from neat_delta.workflows.base import Base
 
 
 @dataclass(frozen=True)
@@ -39,6 +46,8 @@ class PlanOptions:
         accepted_rekeys: a file of key changes that are taken for such.
         overrides: what checks let through.
         images: the folder of image files, where missing ones are to be found.
+        base: the live values that the edited file was made from; ``None``: those of the live export.
+        on_conflict: what becomes of cells that the shop has changed since, and the edited file as well.
     """
 
     compare: CompareOptions = field(default_factory=CompareOptions)
@@ -46,6 +55,8 @@ class PlanOptions:
     accepted_rekeys: Location | None = None
     overrides: Overrides = field(default_factory=Overrides)
     images: Path | None = None
+    base: Base | None = None
+    on_conflict: ConflictPolicy = field(default_factory=ConflictPolicy)
 
 
 def context_of(live: Table, settings: Settings, key: Sequence[str] = ()) -> Context:
@@ -69,8 +80,51 @@ def plan_comparison(
     compare = options.compare
     if options.accepted_rekeys is not None:
         compare = replace(compare, accepted_rekeys=accepted_codes(options.accepted_rekeys, live))
-    result, matches = compare_supplier_file(live, edited, options.profile, compare, progress)
+    if options.base is None:
+        result, matches = compare_supplier_file(live, edited, options.profile, compare, progress)
+    else:
+        result, matches = compare_with_base(live, edited, options.base, options.profile, compare, options.on_conflict)
     return checked(result, compare.settings, options.overrides, options.images, progress), matches
+
+
+def compare_with_base(
+    live: Table, edited: Table, base: Base, profile: SupplierProfile, options: CompareOptions, policy: ConflictPolicy
+) -> tuple[CompareResult, list[ColumnMatch]]:
+    """Compare an edited file with what it was made from, and bring what was typed to the live export of now.
+
+    Raises:
+        InvalidOption: the base lacks the key, or the profile computes values, so that nobody can tell what was typed.
+        InvalidInput: the decisions are not about these conflicts.
+    """
+    if profile.rules or profile.rules_new or profile.match_on or profile.codes:
+        raise InvalidOption(
+            "a file with a base can have no formulas and no other codes than the shop's",
+            file=edited.source.path,
+            hint="Compare it without its base.",
+            code="base-with-formulas",
+        )
+    own = map_columns(edited, live, options.settings, profile)
+    shared = [name for name in live.names if name in own.names]
+    key = choose_key(live, shared, options.key or options.settings.key)
+    rebased = rebase(base.table, live, own, key, options)
+    plain = SupplierProfile(skip=tuple(name for name in profile.skip if name in own.names))
+    options = replace(options, key=key.fields, among=rebased.keys)
+    result, matches = compare_supplier_file(live, rebased.sheet, plain, options)
+    result = with_findings(result, about_rows_of(result.edited, pl.concat([rebased.findings, gone_findings(rebased)])))
+    conflicts = policy.decide(conflicts_of(result, rebased, options), key.fields)
+    result = with_findings(result, conflict_findings(conflicts, result.changes))
+    summary = BaseSummary(
+        base.table.source.name, base.table.source.made, base.how, rebased.moved, rebased.added_up, conflicts
+    )
+    return replace(result, base=summary, original=rebased.shown, restored=_on_lines(rebased, result)), matches
+
+
+def _on_lines(rebased: RebasedSheet, result: CompareResult) -> pl.DataFrame:
+    """The texts that a spreadsheet program wrote in another form, at the rows of the comparison's edited file."""
+    lines = pl.DataFrame({"line": result.edited.rows.line}).with_row_index("edited")
+    restored = rebased.compared.restored
+    restored = restored.with_columns(line=rebased.compared.edited.rows.line.gather(restored["edited"])).drop("edited")
+    return restored.join(lines, on="line", how="inner", maintain_order="left").select(result.restored.columns)
 
 
 def plan_adjustment(

@@ -10,12 +10,14 @@ from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import load_changes, parse_changes
 from neat_delta.checks import recheck
 from neat_delta.errors import InvalidInput, InvalidOption, LiveMismatch
+from neat_delta.export_store import store_of
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading import fetch, read_table
 from neat_delta.reconcile.refresh import RefreshResult, refresh, require_fresh
 from neat_delta.reconcile.verify import without_differences
 from neat_delta.tables.read_options import ReadOptions
 from neat_delta.update import WriteOptions, write_update
+from neat_delta.workflows.inputs import kept, read_kept
 from neat_delta.workflows.plan import names_of_images
 
 if TYPE_CHECKING:
@@ -35,7 +37,8 @@ def load_with_live(
     """
     progress.step(f"reading {changes.name}")
     loaded = load_changes(changes) if data is None else parse_changes(data, changes)
-    own = read_table(live or _live_of(loaded, changes), progress, _as_read(loaded, settings.export))
+    options = _as_read(loaded, settings.export)
+    own = read_table(live, progress, options) if live else _live_of(loaded, changes, settings, options, progress)
     return loaded, own.renamed(loaded.head.names())
 
 
@@ -48,7 +51,7 @@ def _as_read(changes: ChangeSet, configured: ReadOptions) -> ReadOptions:
 
 def read_fresh(changes: ChangeSet, path: Location, settings: Settings, progress: ProgressReporter) -> Table:
     """A newer export of the shop, its columns under the names that a change set gives them."""
-    fresh = read_table(path, progress, settings.export)
+    fresh = kept(read_table(path, progress, settings.export), settings)
     return fresh.renamed(changes.head.names())
 
 
@@ -67,19 +70,31 @@ def require_matching_live(changes: ChangeSet, live: Table) -> None:
         )
 
 
-def _live_of(changes: ChangeSet, path: Location) -> Path:
-    """The live export of a change set kept at this path: beside it, or here.
+def _live_of(
+    changes: ChangeSet, path: Location, settings: Settings, options: ReadOptions, progress: ProgressReporter
+) -> Table:
+    """The live export of a change set kept at this path: beside it, here, or in the export store.
 
     Raises:
-        InvalidInput: it is in neither place.
+        InvalidInput: it is in none of these places.
     """
-    name = changes.head.live.name
+    name, sha256 = changes.head.live.name, changes.head.live.sha256
     here = Path(name)
-    for place in (path.parent / name, here) if isinstance(path, Path) else (here,):
-        if place.is_file():
-            return place
+    places = [path.parent / name, here] if isinstance(path, Path) else [here]
+    found = [read_table(place, progress, options) for place in dict.fromkeys(places) if place.is_file()]
+    # An export of the same name may be a newer one.
+    right = next((table for table in found if table.source.sha256 == sha256), None)
+    if right is not None:
+        return right
+    store = store_of(settings.store)
+    export = store.find(sha256)
+    if export is not None:
+        return read_kept(store, export, options)
+    if found:
+        return found[0]
     raise InvalidInput(
-        "cannot find the export this change set was made from (looked next to it and in this folder)",
+        "cannot find the export this change set was made from (looked next to it, in this folder, and in the export "
+        f"store {store.folder})",
         file=name,
         hint="Give its path.",
         code="live-export-missing",

@@ -1,0 +1,42 @@
+"""Keeping exports beside other work: nobody waits for it, and no command fails for it."""
+
+from __future__ import annotations
+
+import threading
+from typing import TYPE_CHECKING
+
+from neat_delta.export_store.store import keep_source
+from neat_delta.prefetch import lower_priority
+
+if TYPE_CHECKING:
+    from neat_delta.export_store.store import ExportStore
+    from neat_delta.tables import Source
+
+_at_work: list[threading.Thread] = []
+_failures: list[str] = []
+
+
+def keep_beside(store: ExportStore, source: Source) -> None:
+    """Begin to keep the export from which a table was read, in a thread of its own."""
+    if source.data is None or not store.settings.keep:
+        return
+    # (A thread that is no daemon: Python waits for it at its end.)
+    thread = threading.Thread(target=_keep, args=(store, source), name="keeping an export")
+    _at_work.append(thread)
+    thread.start()
+
+
+def finish() -> list[str]:
+    """Wait until everything is kept; returns the reasons where that failed, each once."""
+    while _at_work:
+        _at_work.pop().join()
+    reasons = list(dict.fromkeys(_failures))
+    _failures.clear()
+    return reasons
+
+
+def _keep(store: ExportStore, source: Source) -> None:
+    lower_priority()
+    reason = keep_source(store, source)
+    if reason is not None:
+        _failures.append(f"{source.name} was not kept in {store.folder}: {reason}")

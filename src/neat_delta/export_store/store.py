@@ -1,0 +1,184 @@
+"""One folder of kept exports, each a file of its own that any program for Zstandard unpacks.
+
+A file is named by the time at which the export was first read and by the SHA-256 of its bytes. In front of them is a
+skippable frame (RFC 8878, section 3.1.2) with a JSON text about them. When an export is read again, its file's time is
+set anew; by this time files go when there are too many.
+"""
+
+from __future__ import annotations
+
+import os
+import struct
+from contextlib import suppress
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import orjson
+
+from neat_delta.atomic_write import write_atomic
+from neat_delta.errors import InvalidInput, NeatDeltaError
+from neat_delta.prefetch import sha256_hex
+
+if TYPE_CHECKING:
+    from neat_delta.tables import Source
+    from neat_delta.tables.settings import StoreSettings
+
+FOLDER = "exports"
+# The folder in which it lies, if not the user's own for the data of this program.
+DATA = "NEAT_DELTA_DATA"
+SUFFIX = ".zst"
+SKIPPABLE = struct.pack("<I", 0x184D2A50)
+LONGEST_ABOUT = 1 << 16
+# The fastest level: an export is kept beside other work, and more would not make it much smaller.
+LEVEL = 1
+TIME = "%Y%m%dT%H%M%SZ"
+
+
+@dataclass(frozen=True)
+class KeptExport:
+    """A kept export: the checksum of its bytes, its file's name and time as it was read, and when that was first.
+
+    ``size`` is that of the export, ``packed`` that of the kept file, in bytes; all times are UTC.
+    """
+
+    sha256: str
+    name: str
+    made: datetime | None
+    first_read: datetime
+    last_read: datetime
+    size: int
+    packed: int
+    path: Path
+
+    @property
+    def time(self) -> datetime:
+        """When the export was made, or as soon as anybody knows of it."""
+        return self.made or self.first_read
+
+
+@dataclass(frozen=True)
+class ExportStore:
+    """A folder of kept exports, and how much of them is kept."""
+
+    folder: Path
+    settings: StoreSettings
+
+    def keep(self, data: bytes, sha256: str, name: str, made: datetime | None) -> None:
+        """Keep an export, or set the time anew of one that is kept already; then let go of what is too much.
+
+        Raises:
+            WriteError, OSError: the disk refuses; nothing is half-written.
+        """
+        import zstandard
+
+        known = self._path_of(sha256)
+        if known is not None:
+            os.utime(known)
+            return
+        self.folder.mkdir(parents=True, exist_ok=True)
+        now = datetime.now(UTC)
+        about = {"sha256": sha256, "name": name, "made": made.isoformat() if made else None, "size": len(data)}
+        head = orjson.dumps(about)
+        packed = zstandard.ZstdCompressor(level=LEVEL, write_checksum=True).compress(data)
+        path = self.folder / f"{now.strftime(TIME)}-{sha256}{SUFFIX}"
+        write_atomic(path, SKIPPABLE + struct.pack("<I", len(head)) + head + packed, replace=True)
+        self.prune()
+
+    def find(self, sha256: str) -> KeptExport | None:
+        """The kept export with this checksum; ``None`` if there is none."""
+        path = self._path_of(sha256)
+        return None if path is None else _about(path)
+
+    def exports(self) -> list[KeptExport]:
+        """All kept exports, the newest first."""
+        found = [_about(path) for path in self._paths()]
+        return sorted((one for one in found if one), key=lambda one: (one.time, one.first_read), reverse=True)
+
+    def data(self, export: KeptExport) -> bytes:
+        """The bytes of a kept export.
+
+        Raises:
+            InvalidInput: the kept file is damaged.
+        """
+        import zstandard
+
+        try:
+            data = zstandard.ZstdDecompressor().stream_reader(export.path.read_bytes(), read_across_frames=True).read()
+        except (OSError, zstandard.ZstdError) as error:
+            raise _damaged(export) from error
+        if sha256_hex(data) != export.sha256:
+            raise _damaged(export)
+        return data
+
+    def prune(self) -> list[KeptExport]:
+        """Let go of the exports beyond the limits, those first that were read the longest ago; returns them.
+
+        The newest one is always kept.
+        """
+        oldest = datetime.now(UTC) - timedelta(days=self.settings.days)
+        size, gone = 0, []
+        for number, export in enumerate(sorted(self.exports(), key=lambda one: one.last_read, reverse=True)):
+            size += export.packed
+            too_much = number >= self.settings.number or size > self.settings.megabytes << 20
+            if number and (too_much or export.last_read < oldest):
+                with suppress(OSError):
+                    export.path.unlink()
+                    gone.append(export)
+        return gone
+
+    def _paths(self) -> list[Path]:
+        return sorted(self.folder.glob(f"*-*{SUFFIX}")) if self.folder.is_dir() else []
+
+    def _path_of(self, sha256: str) -> Path | None:
+        return next((path for path in self._paths() if path.name.endswith(f"-{sha256}{SUFFIX}")), None)
+
+
+def store_of(settings: StoreSettings) -> ExportStore:
+    """The export store that is configured, else the one of this user."""
+    if settings.folder is not None:
+        return ExportStore(Path(settings.folder).expanduser(), settings)
+    if data := os.environ.get(DATA):
+        return ExportStore(Path(data) / FOLDER, settings)
+    import platformdirs
+
+    return ExportStore(platformdirs.user_data_path("neat-delta", appauthor=False) / FOLDER, settings)
+
+
+def keep_source(store: ExportStore, source: Source) -> str | None:
+    """Keep the export from which a table was read; a reason if that is not possible, for nobody must wait for it."""
+    if source.data is None or not store.settings.keep:
+        return None
+    try:
+        store.keep(source.data(), source.sha256, source.name, source.made)
+    except (NeatDeltaError, OSError, MemoryError) as error:
+        return str(error)
+    return None
+
+
+def _about(path: Path) -> KeptExport | None:
+    """What a kept file says of its export; ``None`` for a file that is none of ours."""
+    try:
+        status = path.stat()
+        with path.open("rb") as file:
+            magic, length = file.read(4), file.read(4)
+            if magic != SKIPPABLE or len(length) < 4:
+                return None
+            (size,) = struct.unpack("<I", length)
+            about = orjson.loads(file.read(size)) if size <= LONGEST_ABOUT else {}
+        first_read = datetime.strptime(path.name.partition("-")[0], TIME).replace(tzinfo=UTC)
+        made = datetime.fromisoformat(about["made"]) if about["made"] else None
+        last_read = datetime.fromtimestamp(status.st_mtime, UTC)
+        return KeptExport(
+            str(about["sha256"]), str(about["name"]), made, first_read, last_read, int(about["size"]),
+            status.st_size, path,
+        )  # fmt: skip
+    except (OSError, ValueError, KeyError, TypeError):
+        return None
+
+
+def _damaged(export: KeptExport) -> InvalidInput:
+    return InvalidInput(
+        f"the kept export of {export.name} is damaged", file=export.path, hint="Delete it, and export again."
+    )

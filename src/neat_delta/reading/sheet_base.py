@@ -1,0 +1,102 @@
+"""The live values that a sheet for editing carries with it: packed texts for the cells of a hidden worksheet.
+
+The first text is JSON about the live export; the others, joined, are base64 of a Zstandard frame of CSV. A few long
+texts take a fraction of the room and time of as many cells as the sheet has.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import io
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import orjson
+import polars as pl
+
+from neat_delta.prefetch import sha256_hex
+from neat_delta.reading.csv_records import BAD_SCHEMA
+from neat_delta.reading.frame_rows import FrameRows
+from neat_delta.tables import FileFormat, Source, Table, parse_header
+
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
+BASE_SHEET = "live values"
+# In front of each text: of the first so that it is known, of the others so that no program takes one for a formula.
+MARK, CHUNK_MARK = "neat-delta live values 1 ", "z"
+CHUNK = 30_000
+LEVEL = 3
+
+
+@dataclass(frozen=True)
+class SheetBase:
+    """What a sheet was made from: checksum, time and name of the live export, and its values in the sheet's cells."""
+
+    sha256: str
+    made: datetime | None
+    name: str
+    table: Table
+
+
+def packed_base(live: Table, names: Sequence[str], cells: pl.DataFrame) -> list[str]:
+    """The texts for a sheet made from a live export; ``cells`` are the live values of its fields ``names``."""
+    import zstandard
+
+    headers = [live.field(name).column for name in names]
+    stream = io.BytesIO()
+    # (Columns are named by number, for a header may be anything.)
+    cells.rename({name: str(at) for at, name in enumerate(cells.columns)}).write_csv(stream, include_header=False)
+    data = stream.getvalue()
+    made = live.source.made
+    about = {
+        "sha256": live.source.sha256,
+        "name": live.source.name,
+        "made": made.isoformat() if made else None,
+        "columns": headers,
+        "rows": len(cells),
+        "decimal_separator": live.format.decimal_separator,
+        "content": sha256_hex(data),
+    }
+    text = base64.b64encode(zstandard.ZstdCompressor(level=LEVEL).compress(data)).decode()
+    chunks = [CHUNK_MARK + text[at : at + CHUNK] for at in range(0, len(text), CHUNK)]
+    return [MARK + orjson.dumps(about).decode(), *chunks]
+
+
+def unpacked_base(texts: Sequence[str]) -> SheetBase | None:
+    """What a sheet was made from; ``None`` if these texts are not whole, or none of ours."""
+    import zstandard
+
+    if not texts or not texts[0].startswith(MARK):
+        return None
+    try:
+        about: dict[str, Any] = orjson.loads(texts[0].removeprefix(MARK))
+        packed = base64.b64decode("".join(text.removeprefix(CHUNK_MARK) for text in texts[1:]), validate=True)
+        data = zstandard.ZstdDecompressor().stream_reader(packed).read()
+        if sha256_hex(data) != about["content"]:
+            return None
+        made = datetime.fromisoformat(about["made"]) if about["made"] else None
+        return SheetBase(str(about["sha256"]), made, str(about["name"]), _table(about, data, made))
+    except (binascii.Error, zstandard.ZstdError, ValueError, KeyError, TypeError, pl.exceptions.PolarsError):
+        return None
+
+
+def _table(about: dict[str, Any], data: bytes, made: datetime | None) -> Table:
+    name = str(about["name"])
+    fields = tuple(field for field in parse_header(list(map(str, about["columns"])), name) if field is not None)
+    schema = {field.name: pl.String for field in fields}
+    if data.strip():
+        frame = pl.read_csv(data, has_header=False, schema=schema, empty_string_is_null=False)
+    else:
+        frame = pl.DataFrame(schema=schema)
+    if len(frame) != about["rows"]:
+        raise ValueError("another number of rows")
+    sha256 = str(about["sha256"])
+    lines = pl.int_range(2, len(frame) + 2, dtype=pl.UInt32, eager=True)
+    nothing = pl.DataFrame(schema=BAD_SCHEMA)
+    form = FileFormat(decimal_separator=about["decimal_separator"])
+    source = Source(Path(name), lambda: sha256, known_time=made)
+    return Table(source, form, fields, FrameRows(lines, frame), nothing, nothing)

@@ -1,0 +1,46 @@
+"""What becomes of conflicts: by a policy for all, for single fields, or decided one by one in a workbook."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.reconcile.decisions import read_decisions
+
+if TYPE_CHECKING:
+    from collections.abc import Mapping, Sequence
+
+    from neat_delta.remote import Location
+
+HOLD, OURS, THEIRS = POLICIES = ("hold", "ours", "theirs")
+# The values of a conflict that a person sees: what it was, what we want, what the shop has now.
+SIDES = ("then", "ours", "now")
+
+
+@dataclass(frozen=True)
+class ConflictPolicy:
+    """Whose value goes on where both have changed a cell: "hold" (neither, an error), "ours" or "theirs".
+
+    ``by_field`` goes before ``otherwise``, and the decisions of a workbook go before both.
+    """
+
+    otherwise: str = HOLD
+    by_field: Mapping[str, str] = field(default_factory=dict)
+    decisions: Location | None = None
+
+    def decide(self, conflicts: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
+        """The conflicts (key, field, then, ours, now) with what becomes of each (fate).
+
+        Raises:
+            InvalidInput: the workbook of decisions is not about these conflicts.
+        """
+        fates = pl.col("field").replace_strict(dict(self.by_field), default=self.otherwise, return_dtype=pl.String)
+        decided = conflicts.with_columns(fate=fates)
+        if self.decisions is None:
+            return decided
+        marked = read_decisions(self.decisions, key, conflicts, SIDES, (OURS, THEIRS))
+        marked = marked.select("key", "field", "decision").unique(["key", "field"], keep="first")
+        decided = decided.join(marked, on=["key", "field"], how="left", nulls_equal=True, maintain_order="left")
+        return decided.with_columns(fate=pl.coalesce("decision", "fate")).drop("decision")
