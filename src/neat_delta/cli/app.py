@@ -42,6 +42,7 @@ GROUPS = {
         "compare": "Compare the export with the edited file: what changed, SKU by SKU.",
         "adjust": "Change the catalogue by formula, without an edited file.",
         "recode": "Change SKUs, from a list of old and new SKUs.",
+        "combine": "Combine change sets of one export; conflicts are shown.",
     },
     "Review": {
         "check": "Run all checks on a change set again.",

@@ -258,9 +258,20 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
 
     result, targets = outcome.result, outcome.targets
     label = "next"
-    if result.changes.blocking_count() and not result.from_formulas:
+    conflicts = result.base is not None and bool((result.base.conflicts["fate"] == "hold").any())
+    if conflicts and targets.conflicts_file is not None:
+        words = typed_without("--conflicts", "--write", "--strict", "--decisions")
+        yield from _command_view([*words, "--decisions", str(targets.conflicts_file)], width)
+        yield labelled("", f"(after you have chosen ours or theirs in {targets.conflicts_file})")
+        label = "or"
+    elif conflicts:
+        words = typed_without("--write", "--strict")
+        yield from _command_view([*words, "--conflicts", free_name("conflicts.xlsx")], width)
+        yield labelled("", "(a workbook in which you choose whose value goes on)")
+        label = "or"
+    elif result.changes.blocking_count() and not result.from_formulas:
         if targets.problems_file is None:
-            words = [*_typed_without("--write", "--strict", "--out", "-o"), "--problems", free_name("problems.xlsx")]
+            words = [*typed_without("--write", "--strict", "--out", "-o"), "--problems", free_name("problems.xlsx")]
             yield from _command_view(words, width)
             yield labelled("", "(correct the rows in this workbook, then compare it)")
         else:
@@ -307,7 +318,7 @@ def _write_command(result: CompareResult, out: Path | None) -> list[str]:
 
     live = result.live.source.path
     if out is None:
-        return [*_typed_without("--write", "--strict"), "--write", free_name("updates")]
+        return [*typed_without("--write", "--strict"), "--write", free_name("updates")]
     found_anyway = isinstance(live, Path) and live.parent in (out.parent, Path())
     where = [] if found_anyway else ["--live", str(live)]
     return ["neat-delta", "write", str(out), "-o", free_name("updates"), *where]
@@ -316,11 +327,11 @@ def _write_command(result: CompareResult, out: Path | None) -> list[str]:
 def _compare_problems(result: CompareResult, problems: Path) -> list[str]:
     """The command that was typed, about the corrected workbook instead of the edited file."""
     edited = str((result.original or result.edited).source.path)
-    words = _typed_without("--write", "--strict", "--problems", "--out", "-o", "--worksheet", *READING_OPTIONS)
+    words = typed_without("--write", "--strict", "--problems", "--out", "-o", "--worksheet", *READING_OPTIONS)
     return [*(str(problems) if word == edited else word for word in words), "--worksheet", "error"]
 
 
-def _typed_without(*names: str) -> list[str]:
+def typed_without(*names: str) -> list[str]:
     """The command as it was typed, without these options and their values."""
     words: list[str] = []
     skipping = False

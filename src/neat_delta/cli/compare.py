@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -15,6 +16,7 @@ from neat_delta.cli.changeset_output import (
     preload,
     render_result,
 )
+from neat_delta.cli.combine import PREFER
 from neat_delta.cli.common import (
     ITEMS,
     KEY,
@@ -37,6 +39,8 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
+    from neat_delta.diff.compare import CompareResult
+    from neat_delta.matching.supplier_mapping import ColumnMatch
     from neat_delta.remote import Location
     from neat_delta.tables import Table
     from neat_delta.tables.read_options import ReadOptions
@@ -61,10 +65,11 @@ def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, 
     "compare",
     "neat-delta compare live.csv edited.csv -o tuesday.changes.jsonl",
     "neat-delta compare live.csv edited.csv --write updates --problems problems.xlsx",
+    "neat-delta compare live.csv anna.xlsx bo.xlsx -o both.changes.jsonl",
     "neat-delta compare live.csv waxwendle.csv --catalogue waxwendle.toml --profile waxwendle",
 )
 @click.argument("live", type=SOURCE)
-@click.argument("edited", type=SOURCE)
+@click.argument("edited", type=SOURCE, nargs=-1, required=True, metavar="EDITED…")
 @KEY
 @option(
     VALUES,
@@ -113,6 +118,7 @@ def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, 
     "[default: found by itself]",
 )
 @conflict_options
+@PREFER
 @supplier_options
 @output_targets
 @override_options
@@ -121,7 +127,7 @@ def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, 
 @output_options
 def compare_command(
     live: Location,
-    edited: Location,
+    edited: tuple[Location, ...],
     key: tuple[str, ...],
     blanks: str | None,
     types: dict[str, str],
@@ -133,6 +139,7 @@ def compare_command(
     items: Location | None,
     base: Location | None,
     conflict: ConflictOptions,
+    prefer: str | None,
     supplier: SupplierOptions,
     targets: Targets,
     display: DisplayChoice,
@@ -145,26 +152,30 @@ def compare_command(
 
     Nothing is sent, and LIVE and EDITED are not touched. Only items that exist in the shop change: new rows and missing
     items are counted, not sent, unless you ask for it. A blank cell keeps the shop's value. If LIVE is newer than the
-    export that EDITED was made from, only what you have typed is a change.
+    export that EDITED was made from, only what you have typed is a change. Several EDITED files are combined.
 
     Both files may be delimited text, XLSX, ODS, JSON Lines or XML, also packed with gzip or zip. One may be "-"
     (standard input). The options for reading a file are about EDITED.
     """
     from concurrent.futures import ThreadPoolExecutor
 
-    from neat_delta.output_paths import check_outputs
+    from neat_delta.cli.compare_several import insist_on_one_file, publish_several, render_several
     from neat_delta.prefetch import FilePrefetch
 
+    targets = replace(targets, conflicts_file=conflict.conflicts_file)
     targets.check()
-    check_outputs(conflict.conflicts_file, replace=targets.overwrite)
-    prefetch = FilePrefetch(live, edited)
+    if len(edited) > 1:
+        insist_on_one_file({"problems": targets.problems_file is not None, "save_profile": bool(supplier.save_as)})
+    prefetch = FilePrefetch(live, edited[0])
     # Now that the files are on their way, there is time to load what is needed to read them, and then to compare them.
     import neat_delta.reading  # noqa: F401
 
     settings = load_config(config)
     profile = supplier.over(settings, format_given)
+    # Where several files disagree with each other, the workbook of decisions is about that.
+    policy = (conflict if len(edited) == 1 else conflict._replace(decisions=None)).policy()
     with show_progress(output) as progress, ThreadPoolExecutor(max_workers=1) as reader:
-        reading = reader.submit(_read, live, edited, settings, profile, progress, prefetch)
+        reading = reader.submit(_read, live, edited[0], settings, profile, progress, prefetch)
         preload(targets)
         from neat_delta.diff.compare import CompareOptions
         from neat_delta.matching.column_drift import column_natures
@@ -184,20 +195,28 @@ def compare_command(
             settings=settings,
             as_typed=override.as_typed,
         )
-        live_table, edited_table = reading.result()
+
+        def plan(tables: tuple[Table, Table]) -> tuple[CompareResult, list[ColumnMatch]]:
+            found = _base_of(*tables, base, settings, key)
+            options = PlanOptions(compare, profile, sku_changes, override.overrides(), override.images, found, policy)
+            return plan_comparison(*tables, options, progress)
+
+        tables = reading.result()
         targets.check_folder()
-        found = _base_of(live_table, edited_table, base, settings, key)
-        options = PlanOptions(
-            compare, profile, sku_changes, override.overrides(), override.images, found, conflict.policy()
-        )
-        result, matches = plan_comparison(live_table, edited_table, options, progress)
-        targets.check()
-        check_outputs(conflict.conflicts_file, replace=targets.overwrite)
-        receipt = publish(result, settings, targets, progress)
-        if result.base is not None:
-            conflict.save(result.base.conflicts, result.changes, overwrite=targets.overwrite)
-        if supplier.save_as:
-            save_profile(config, supplier.save_as, profile, column_natures(edited_table))
+        result, matches = plan(tables)
+        if len(edited) > 1:
+            others = [plan(_read(live, one, settings, profile, progress))[0] for one in edited[1:]]
+            results = [result, *others]
+            combined, receipt = publish_several(results, edited, prefer, conflict, settings, targets, progress)
+        else:
+            targets.check()
+            receipt = publish(result, settings, targets, progress)
+            if result.base is not None:
+                conflict.save(result.base.conflicts, result.changes, overwrite=targets.overwrite)
+            if supplier.save_as:
+                save_profile(config, supplier.save_as, profile, column_natures(tables[1]))
+    if len(edited) > 1:
+        return render_several(results, combined, receipt, targets, display, output)
 
     def head(width: int) -> Iterator[Text]:
         from neat_delta.views.comparison import files_view

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
     import polars as pl
 
     from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.reconcile.combine import CombineResult
     from neat_delta.reconcile.conflicts import ConflictPolicy
     from neat_delta.remote import Location
 
@@ -61,6 +62,21 @@ class ConflictOptions(NamedTuple):
         names, key = changes.items.select("key", "name"), changes.head.key
         book = conflicts_workbook(conflicts.filter(fate=HOLD), names, key, SIDES, (OURS, THEIRS))
         write_atomic(self.conflicts_file, book, replace=overwrite)
+
+
+def save_disagreements(result: CombineResult, path: Path | None, *, overwrite: bool) -> None:
+    """Save the conflicts of combined change sets that are not decided, if that is wanted."""
+    from neat_delta.atomic_write import write_atomic
+    from neat_delta.views.combine_views import open_conflicts
+    from neat_delta.views.conflicts_workbook import conflicts_workbook
+    from neat_delta.workflows.combining import WAS
+
+    if path is None:
+        return
+    changes = result.changes
+    names, sides = changes.items.select("key", "name"), [WAS, *result.names]
+    book = conflicts_workbook(open_conflicts(result), names, changes.head.key, sides, result.names)
+    write_atomic(path, book, replace=overwrite)
 
 
 CONFLICTS = option(

@@ -12,7 +12,7 @@ from rich.text import Text
 
 from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
 from neat_delta.changeset.changeset import CHANGE, RECODE
-from neat_delta.changeset.findings import computed_from, is_about_columns
+from neat_delta.changeset.findings import computed_from, data_of, is_about_columns
 from neat_delta.views.formatting import (
     DOWN,
     NOTHING,
@@ -35,6 +35,9 @@ if TYPE_CHECKING:
 
     from neat_delta.changeset.changeset import ChangeSet
 
+CLASH = "conflict"
+# How a conflict's values look: what it was, ours, the shop's.
+SIDES = ("was", "now", "plain")
 SOME_ITEMS = 20
 SOME_FINDINGS = 3
 # A text that takes more than this part of the screen is under its row.
@@ -193,6 +196,9 @@ def findings_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
 def _check_view(check: str, found: pl.DataFrame, changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """What one check found: how much, each sentence once, under it the first places it is about."""
     some = found if shown.everything else found.head(SOME_FINDINGS)
+    if check == CLASH and some["field"].count():
+        yield from _conflicts_view(some.drop_nulls("field"), len(found), changes, shown)
+        some = some.filter(pl.col("field").is_null())
     columns = [Column(), Column(), Column(least=8), Column(least=8), Column(least=5), Column(least=10)]
     names = _names(changes, some["key"])
     head = f"{check}, {count(len(found))}: " if len(found) > 1 else f"{check}: "
@@ -204,11 +210,35 @@ def _check_view(check: str, found: pl.DataFrame, changes: ChangeSet, shown: Disp
     hint = override_hint(check, found["level"][0], found["field"].drop_nulls().unique(maintain_order=True).to_list())
     if hint is not None:
         yield from _said(hint, shown.width, first="     ")
-    if len(found) > len(some):
+    hidden = 0 if shown.everything else len(found) - SOME_FINDINGS
+    if hidden > 0:
         yield Text(
-            f"       … and {pluralize(len(found) - len(some), 'more problem')}: --all, or --problems FILE",
+            f"       … and {pluralize(hidden, 'more problem')}: --all, or --problems FILE",
             STYLES["note"],
         )
+
+
+def _conflicts_view(some: pl.DataFrame, number: int, changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
+    """Cells that both sides have changed: what they were, what we want, what the shop has."""
+    yield from _said(f"{CLASH}, {count(number)}: changed on both sides; not sent", shown.width)
+    names = _names(changes, some["key"])
+    sides = some.select("key", "field", was=data_of("then"), ours=data_of("ours"), shop=data_of("now"))
+    rows = [
+        [
+            Cell("   "),
+            Cell(format_key(key)),
+            Cell(printable(names.get(key) or "")),
+            Cell(field),
+            *(
+                Cell(NOTHING if value is None else printable(value), style)
+                for value, style in zip(values, SIDES, strict=True)
+            ),
+        ]
+        for key, field, *values in sides.iter_rows()
+    ]
+    heads = ("was", "ours", "in the shop")
+    columns = [Column(), Column("SKU", least=8), Column("name", least=8), Column("field", least=5)]
+    yield from table([*columns, *(Column(head, least=8) for head in heads)], rows, shown.width)
 
 
 def _names(changes: ChangeSet, keys: pl.Series) -> dict[str, str | None]:

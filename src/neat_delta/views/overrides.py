@@ -27,7 +27,7 @@ WHILE_COMPARING = {
     "damaged SKU": "to repair: --repair-skus",
     "likely SKU change": "to confirm: --sku-changes FILE (columns old, new)",
     "no SKU": "to match it: --map-code THEIRS=OURS",
-    "conflict": "to decide: --on-conflict ours or --on-conflict theirs",
+    "conflict": "to decide all: --on-conflict ours, or theirs; row by row: --conflicts FILE, then --decisions FILE",
 }
 
 

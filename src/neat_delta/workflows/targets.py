@@ -19,6 +19,7 @@ class Targets:
         changes_file: where it is saved.
         update_folder: where the proved update is written.
         problems_file: the workbook that gets the findings with their rows.
+        conflicts_file: the workbook in which conflicts are decided.
         overwrite: whether earlier files are replaced.
         strict: no update is written if anything is blocked.
         strategy: how the update is packed.
@@ -32,6 +33,7 @@ class Targets:
     strict: bool = False
     strategy: str = "fewest-cells"
     output_format: str = "delimited"
+    conflicts_file: Path | None = None
 
     def check(self) -> None:
         """See that all that is to be written has a place, before anything is.
@@ -39,7 +41,13 @@ class Targets:
         Raises:
             WriteError: a place is taken, or belongs to something that is read.
         """
-        check_outputs(self.changes_file, self.problems_file, folder=self.update_folder, replace=self.overwrite)
+        check_outputs(
+            self.changes_file,
+            self.problems_file,
+            self.conflicts_file,
+            folder=self.update_folder,
+            replace=self.overwrite,
+        )
         if self.changes_file is not None and self.changes_file.exists():
             from neat_delta.changeset.serialization import check_changes_path
 

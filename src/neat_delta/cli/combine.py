@@ -1,0 +1,214 @@
+"""neat-delta combine."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import click
+
+from neat_delta.cli.changeset_args import LIVE
+from neat_delta.cli.common import (
+    FILE,
+    OVERWRITE,
+    SOURCE,
+    OutputOptions,
+    catalogue_file,
+    console,
+    load_config,
+    output_options,
+    show,
+    show_progress,
+)
+from neat_delta.cli.conflict_options import CONFLICTS, DECISIONS, save_disagreements
+from neat_delta.cli.envelope import show_json
+from neat_delta.cli.help import OUTPUT, VALUES, command, option
+from neat_delta.errors import InvalidOption
+from neat_delta.exit_codes import Exit
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+    from pathlib import Path
+
+    from rich.text import Text
+
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.reconcile.combine import CombineResult
+    from neat_delta.remote import Location
+
+PREFER = option(
+    VALUES,
+    "--prefer",
+    metavar="NAME",
+    help="Where files disagree, use the value of this one.  [default: an error, not sent]",
+)
+
+
+@command(
+    "combine",
+    "neat-delta combine tuesday.changes.jsonl texts.changes.jsonl -o both.changes.jsonl",
+    "neat-delta combine tuesday.changes.jsonl texts.changes.jsonl -o both.changes.jsonl --conflicts conflicts.xlsx",
+)
+@click.argument("changes", type=SOURCE, nargs=-1, required=True, metavar="CHANGES…")
+@option(
+    OUTPUT, "-o", "--out", common=True, type=FILE, required=True, metavar="FILE", help="Save the combined change set."
+)
+@PREFER
+@DECISIONS
+@CONFLICTS
+@LIVE
+@OVERWRITE
+@catalogue_file
+@output_options
+def combine_command(
+    changes: tuple[Location, ...],
+    out: Path,
+    prefer: str | None,
+    decisions: Location | None,
+    conflicts_file: Path | None,
+    live: Location | None,
+    overwrite: bool,
+    config: Path | None,
+    output: OutputOptions,
+) -> int:
+    """Combine change sets of one live export (CHANGES…) into one: two people have edited at once.
+
+    The same value counts once. Where the files disagree about a cell, or one changes an item that another deletes, that
+    is a conflict: an error, not sent, until --prefer or a marked workbook decides. All checks run on the whole again.
+    """
+    from neat_delta.changeset.changeset import Overrides
+    from neat_delta.changeset.serialization import load_changes, save_changes
+    from neat_delta.output_paths import check_outputs
+    from neat_delta.workflows.combining import Preference, combined_and_checked, distinct_names
+    from neat_delta.workflows.saved_changes import load_with_live, require_matching_live
+
+    settings = load_config(config)
+    check_outputs(out, conflicts_file, replace=overwrite)
+    names = distinct_names(changes)
+    preference = Preference(preferred_name(prefer, names), decisions)
+    with show_progress(output) as progress:
+        first, own = load_with_live(changes[0], live, settings, progress)
+        require_matching_live(first, own)
+        sets = [first, *(load_changes(path) for path in changes[1:])]
+        progress.step("combining")
+        result = combined_and_checked(sets, names, preference, own, settings, Overrides())
+        check_outputs(out, conflicts_file, replace=overwrite)
+        save_changes(result.changes, out, replace=overwrite)
+        save_disagreements(result, conflicts_file, overwrite=overwrite)
+    if output.as_json:
+        show_json(combined_as_dict(result, out), result.changes, [_write_command(out, live)])
+    elif not output.quiet:
+        show(_view(sets, result, out, conflicts_file, live, console(output).width), output)
+    return Exit.ATTENTION if result.changes.blocking_count() else Exit.DONE
+
+
+def preferred_name(given: str | None, names: Sequence[str]) -> str | None:
+    """Which of the files a person means: by its name as it is shown, or with its ending.
+
+    Raises:
+        InvalidOption: none of them.
+    """
+    if given is None:
+        return None
+    found = [name for name in names if given == name or given.startswith(f"{name}.")]
+    if len(found) != 1:
+        raise InvalidOption(
+            "none of the files has this name",
+            option="prefer",
+            value=given,
+            hint="Choose from: " + ", ".join(names) + ".",
+        )
+    return found[0]
+
+
+def combined_as_dict(result: CombineResult, out: Path | None) -> dict[str, object]:
+    """The result for JSON."""
+    from neat_delta.changeset.serialization import head_as_dict
+    from neat_delta.matching import KEY_SEPARATOR
+
+    conflicts = [
+        {
+            "key": row["key"].split(KEY_SEPARATOR),
+            "field": row["field"],
+            "was": row["was"],
+            "values": {name: row[name] for name in result.names},
+            "chosen": row["chosen"],
+        }
+        for row in result.conflicts.to_dicts()
+    ]
+    return head_as_dict(result.changes) | {
+        "cells": len(result.changes.cells),
+        "shared": result.shared,
+        "conflicts": conflicts,
+        "out": str(out) if out else None,
+    }
+
+
+def _view(
+    sets: Sequence[ChangeSet],
+    result: CombineResult,
+    out: Path,
+    conflicts_file: Path | None,
+    live: Location | None,
+    width: int,
+) -> Iterator[Text]:
+    from rich.text import Text
+
+    from neat_delta.views.changes import DisplayOptions, fields_view, findings_view
+    from neat_delta.views.combine_views import combine_view, open_conflicts
+    from neat_delta.views.lines import labelled
+    from neat_delta.views.preview import head_view
+    from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
+
+    yield from head_view(result.changes, out.name, width)
+    yield Text()
+    yield from combine_view(sets, result, width)
+    if len(result.changes.cells):
+        yield Text()
+        yield from fields_view(result.changes, width)
+    yield from findings_view(without_conflicts(result), DisplayOptions(width))
+    yield Text()
+    if conflicts_file is not None:
+        yield labelled("saved", f"the conflicts to decide, in {conflicts_file}")
+    yield labelled("saved", f"the combined change set, in {out}")
+    yield from verdict_view(changes_verdict(result.changes), width)
+    label = "next"
+    if len(open_conflicts(result)):
+        yield from next_command(_decide_command(conflicts_file), width)
+        yield labelled(
+            "",
+            "(choose in its last column whose value goes on)"
+            if conflicts_file is None
+            else "(after you have chosen in it whose value goes on)",
+        )
+        label = "or"
+    yield from next_command(_write_command(out, live), width, label)
+
+
+def without_conflicts(result: CombineResult) -> ChangeSet:
+    """The change set without the errors on conflicts, which are shown by themselves."""
+    from dataclasses import replace
+
+    import polars as pl
+
+    from neat_delta.reconcile.refresh import CLASH
+
+    findings = result.changes.findings
+    return replace(result.changes, findings=findings.filter(pl.col("code") != CLASH))
+
+
+def _decide_command(conflicts_file: Path | None) -> list[str]:
+    """The same command again: with a workbook to decide in, or with the decisions in it."""
+    from neat_delta.cli.changeset_output import typed_without
+    from neat_delta.views.shell import free_name
+
+    if conflicts_file is None:
+        return [*typed_without("--overwrite"), "--conflicts", free_name("conflicts.xlsx"), "--overwrite"]
+    words = typed_without("--conflicts", "--decisions", "--overwrite")
+    return [*words, "--decisions", str(conflicts_file), "--overwrite"]
+
+
+def _write_command(out: Path, live: Location | None) -> list[str]:
+    from neat_delta.views.shell import free_name
+
+    given = ["--live", str(live)] if live else []
+    return ["neat-delta", "write", str(out), "-o", free_name("updates"), *given]

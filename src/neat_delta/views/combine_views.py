@@ -1,0 +1,67 @@
+"""The terminal view of combined change sets: what each brings, what they share, and what they disagree about."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.views.changes import SOME_ITEMS
+from neat_delta.views.formatting import NOTHING, count, format_key, pluralize, printable
+from neat_delta.views.lines import labelled, sentence
+from neat_delta.views.preview import more_view
+from neat_delta.views.table import Cell, Column, table
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+    from rich.text import Text
+
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.reconcile.combine import CombineResult
+
+
+def combine_view(
+    sets: Sequence[ChangeSet], result: CombineResult, width: int, limit: int = SOME_ITEMS
+) -> Iterator[Text]:
+    """What is combined, and every conflict with the values of all files side by side."""
+    for at, (changes, name) in enumerate(zip(sets, result.names, strict=True)):
+        acting = int((changes.items["action"] != "none").sum())
+        what = f"{pluralize(acting, 'item')}, {pluralize(len(changes.cells), 'cell')}"
+        yield from sentence("" if at else "combined", f"{name}: {what}", width)
+    if result.shared:
+        yield from sentence("shared", f"{pluralize(result.shared, 'cell')} with the same value in several files", width)
+    if result.conflicts.is_empty():
+        yield labelled("conflicts", "none", "good")
+        return
+    decided = result.conflicts["chosen"].count()
+    open_ones = len(result.conflicts) - decided
+    parts = [f"{count(open_ones)} not sent"] if open_ones else []
+    parts += [f"{count(decided)} decided"] if decided else []
+    yield labelled("conflicts", f"{len(result.conflicts):,}: {', '.join(parts)}", "error" if open_ones else "label")
+    names = dict(result.changes.items.select("key", "name").iter_rows())
+    rows = [
+        [
+            Cell(format_key(row["key"])),
+            Cell(printable(names.get(row["key"]) or "")),
+            Cell(row["field"] or "(item)"),
+            Cell(NOTHING if row["was"] is None else printable(row["was"]), "was"),
+            *(Cell(_shown(row[name]), "now" if row["chosen"] in (None, name) else "was") for name in result.names),
+        ]
+        for row in result.conflicts.head(limit).iter_rows(named=True)
+    ]
+    heads = [Column("SKU", least=8), Column("name", least=8), Column("field", least=5), Column("was", least=5)]
+    yield from table([*heads, *(Column(name, least=8) for name in result.names)], rows, width)
+    yield from more_view(len(result.conflicts) - limit, "conflict", "--conflicts FILE saves them all, to be decided")
+
+
+def _shown(value: str | None) -> str:
+    """What one file says; a blank is said, for it is a value as well."""
+    if value is None:
+        return ""
+    return printable(value) if value else NOTHING
+
+
+def open_conflicts(result: CombineResult) -> pl.DataFrame:
+    """The conflicts that nobody has decided."""
+    return result.conflicts.filter(pl.col("chosen").is_null())
