@@ -71,6 +71,12 @@ HINTS: dict[str, Callable[[dict[str, Any]], str]] = {
         f"Run: neat-delta compare {data['live']} {data['edited']}; or use --add-new."
     ),
     "files-swapped": lambda data: f"Run: neat-delta compare {data['live']} {data['edited']}",
+    "several-live-exports": _always("Run refresh on each of them with one new export, then combine the results."),
+    "damaged-base": _always("Use --base none to compare it as it is, or make the sheet again."),
+    "sent-since": _always(
+        "Make a new export and run: neat-delta refresh CHANGES FRESH --out FILE; or send anyway with --overwrite-sent."
+    ),
+    "base-with-formulas": _always("Compare it with --base none."),
     "live-export-missing": _always("Give it with --live FILE."),
     "no-change-set": _always("Make one with: neat-delta compare … --out FILE"),
     "no-code-changes-in-form": _always("Use --format delimited, tsv or xlsx."),

@@ -7,9 +7,18 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from neat_delta.cli.common import FILE, OutputOptions, console, output_options, show
+from neat_delta.cli.common import (
+    FILE,
+    OutputOptions,
+    catalogue_file,
+    console,
+    load_config,
+    output_options,
+    show,
+    show_progress,
+)
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, command, option
+from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 
@@ -17,6 +26,7 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.delivery.history import Entry, History
     from neat_delta.remote import Location
+    from neat_delta.tables.settings import Settings
 
 HISTORY = option(
     OUTPUT,
@@ -84,25 +94,101 @@ def entry_as_dict(entry: Entry) -> dict[str, Any]:
     "history",
     "neat-delta history",
     "neat-delta history 1",
+    "neat-delta history 000417",
 )
-@click.argument("number", type=int, required=False, metavar="[NUMBER]")
+@click.argument("what", required=False, metavar="[NUMBER|SKU]")
+@option(SCOPE, "--sku", metavar="SKU", help="The past of this item, also if its SKU could be the number of an entry.")
+@option(SCOPE, "--exports", is_flag=True, help="List the live exports that are kept.")
+@option(SAFETY, "--prune", is_flag=True, help="Delete kept exports beyond the limits in [store] of catalogue.toml.")
 @HISTORY
+@catalogue_file
 @output_options
-def history_command(number: int | None, history: Path | None, output: OutputOptions) -> int:
-    """List what was sent: when, where, with what result. With a NUMBER: every row that the shop did not accept."""
-    from neat_delta.views.delivery import entry_view, history_view, verify_command
+def history_command(
+    what: str | None,
+    sku: str | None,
+    exports: bool,
+    prune: bool,
+    history: Path | None,
+    config: Path | None,
+    output: OutputOptions,
+) -> int:
+    """List what was sent: when, where, with what result. With a NUMBER: every row that the shop did not accept.
 
+    With a SKU: when each field of the item changed, between which exports, and by which update. This is known from the
+    live exports that commands have read; they are kept in a folder of this user ([store] in catalogue.toml).
+    """
+    if exports or prune:
+        return _exports(load_config(config), output, prune=prune)
     kept = history_in(history)
-    if number is None:
-        entries = kept.entries()
-        if output.as_json:
-            show_json([entry_as_dict(entry) for entry in entries])
-        elif not output.quiet:
-            show(history_view(entries, kept.path, console(output).width), output)
-        return Exit.DONE
-    found = _entry(kept, number)
+    if sku is not None:
+        return _item(sku, kept, load_config(config), output)
+    if what is None:
+        return _list(kept, output)
+    if what.isdecimal() and not what.startswith("0") and kept.entry(int(what)) is not None:
+        return _one(kept.entry(int(what)), history, output)
+    return _item(what, kept, load_config(config), output)
+
+
+def _list(kept: History, output: OutputOptions) -> Exit:
+    from neat_delta.views.delivery import history_view
+
+    entries = kept.entries()
+    if output.as_json:
+        show_json([entry_as_dict(entry) for entry in entries])
+    elif not output.quiet:
+        show(history_view(entries, kept.path, console(output).width), output)
+    return Exit.DONE
+
+
+def _one(found: Entry | None, history: Path | None, output: OutputOptions) -> Exit:
+    from neat_delta.views.delivery import entry_view, verify_command
+
+    assert found is not None
     if output.as_json:
         show_json(entry_as_dict(found), next_commands=[verify_command(found, history)])
     elif not output.quiet:
         show(entry_view(found, history, console(output).width), output)
+    return Exit.DONE
+
+
+def _item(given: str, kept: History, settings: Settings, output: OutputOptions) -> Exit:
+    """The past of one item.
+
+    Raises:
+        InvalidOption: no kept export has it.
+    """
+    from neat_delta.export_store import store_of
+    from neat_delta.json_form import to_json
+    from neat_delta.matching import KEY_SEPARATOR
+    from neat_delta.views.history_views import item_history_view
+    from neat_delta.workflows.item_history import item_history
+
+    key, store = given.replace(" · ", KEY_SEPARATOR), store_of(settings.store)
+    with show_progress(output) as progress:
+        found = item_history(key, store, kept, settings, progress)
+    if not found.exports:
+        entry = f"no entry #{given} in {kept.path}, and " if given.isdecimal() else ""
+        raise InvalidOption(
+            f"{entry}no kept export has the SKU {given} ({store.folder})",
+            hint="List what was sent with: neat-delta history; the exports with: neat-delta history --exports",
+        )
+    if output.as_json:
+        show_json({"sku": given.split(" · ")} | to_json(found))
+    elif not output.quiet:
+        show(item_history_view(given, found, console(output).width), output)
+    return Exit.DONE
+
+
+def _exports(settings: Settings, output: OutputOptions, *, prune: bool) -> Exit:
+    from neat_delta.export_store import store_of
+    from neat_delta.json_form import to_json
+    from neat_delta.views.history_views import exports_view
+
+    store = store_of(settings.store)
+    gone = store.prune() if prune else []
+    kept = store.exports()
+    if output.as_json:
+        show_json({"folder": str(store.folder), "exports": to_json(kept), "deleted": to_json(gone)})
+    elif not output.quiet:
+        show(exports_view(store.folder, kept, gone if prune else None, console(output).width), output)
     return Exit.DONE

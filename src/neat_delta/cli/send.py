@@ -26,9 +26,14 @@ from neat_delta.cli.history import HISTORY, history_in
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
     from datetime import datetime
     from pathlib import Path
 
+    from rich.text import Text
+
+    from neat_delta.delivery.history import History
+    from neat_delta.delivery.send import Update
     from neat_delta.remote import Location
 
 
@@ -49,6 +54,14 @@ if TYPE_CHECKING:
     help="A folder; a folder on a file server (ftp, ftps, sftp); or the http(s) address of the shop's interface.",
 )
 @option(SAFETY, "--resume", common=True, is_flag=True, help="Resume an interrupted transfer.")
+@option(SAFETY, "--dry-run", is_flag=True, help="Show what would be sent, and send nothing.")
+@option(SAFETY, "-y", "--yes", is_flag=True, help="Do not ask before sending; without a terminal nobody is asked.")
+@option(
+    SAFETY,
+    "--overwrite-sent",
+    is_flag=True,
+    help="Send also cells that another update has sent since this one's export.",
+)
 @option(OUTPUT, "--import-report", common=True, type=FILE, metavar="FILE", help="Save the shop's import report (CSV).")
 @OVERWRITE
 @AS_OF
@@ -59,6 +72,9 @@ def send_command(
     folder: Path,
     place: Location,
     resume: bool,
+    dry_run: bool,
+    yes: bool,
+    overwrite_sent: bool,
     import_report: Path | None,
     overwrite: bool,
     as_of: datetime | None,
@@ -68,8 +84,10 @@ def send_command(
 ) -> int:
     """Send a written update (DIR) to the shop, file by file in the right order.
 
-    It stops at the first file that the shop rejects. The history makes sure that nothing is sent twice. Passwords and
-    tokens come from variables such as NEAT_DELTA_TOKEN_SHOP_EXAMPLE for shop.example, or from the system's keyring.
+    On a terminal it shows the files and asks once. It stops at the first file that the shop rejects. The history makes
+    sure that nothing is sent twice, and that no value which another update has sent meanwhile is overwritten unseen.
+    Passwords and tokens come from variables such as NEAT_DELTA_TOKEN_SHOP_EXAMPLE for shop.example, or from the
+    system's keyring.
     """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.delivery.destinations import destination_of
@@ -83,9 +101,20 @@ def send_command(
     check_outputs(import_report, replace=overwrite)
     if not resume:
         require_fresh(as_of or update.receipt.live_made, update.receipt.live_name, load_config(config))
+    destination, kept = destination_of(place), history_in(history)
+    if dry_run:
+        return _show_plan(update, destination.name, kept, output)
+    if _is_asked(output, yes=yes):
+        show(_plan_view(update, destination.name, kept, console(output).width), output)
+        click.confirm("  Send these files now?", abort=True, err=True)
     with show_progress(output) as progress:
         entry = send(
-            update, destination_of(place, progress.step), history_in(history), resume=resume, progress=progress
+            update,
+            destination_of(place, progress.step),
+            kept,
+            resume=resume,
+            overwrite_sent=overwrite_sent,
+            progress=progress,
         )
     result = results_of(entry)
     if import_report is not None:
@@ -100,3 +129,39 @@ def send_command(
     elif bad:
         print_error(f"{bad} rows were not accepted; see neat-delta history {entry.entry}")
     return Exit.ATTENTION if bad else Exit.DONE
+
+
+def _is_asked(output: OutputOptions, *, yes: bool) -> bool:
+    """Whether a person is there to be asked, and wants to be."""
+    import sys
+
+    return not (yes or output.as_json or output.quiet) and sys.stdin.isatty() and sys.stdout.isatty()
+
+
+def _show_plan(update: Update, place: str, history: History, output: OutputOptions) -> Exit:
+    """What would be sent; it needs attention if other updates have sent some of it since."""
+    from neat_delta.delivery.sent_since import sent_since
+
+    found = sent_since(update, place, history)
+    if output.as_json:
+        files = [{"file": file.name, "action": file.action, "rows": file.rows} for file in update.receipt.files]
+        made = update.receipt.live_made
+        show_json(
+            {
+                "to": place,
+                "files": files,
+                "export": update.receipt.live_name,
+                "export_made": made.isoformat() if made else None,
+                "sent_since": found.to_dicts(),
+            }
+        )
+    elif not output.quiet:
+        show(_plan_view(update, place, history, console(output).width), output)
+    return Exit.ATTENTION if len(found) else Exit.DONE
+
+
+def _plan_view(update: Update, place: str, history: History, width: int) -> Iterator[Text]:
+    from neat_delta.delivery.sent_since import sent_since
+    from neat_delta.views.delivery import plan_view
+
+    yield from plan_view(update, place, sent_since(update, place, history), width)

@@ -7,7 +7,9 @@ from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import alone_with
 from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REJECTED, SENT, Entry, History
+from neat_delta.delivery.sent_since import sent_since
 from neat_delta.errors import DeliveryError
+from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.output_paths import note_input
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.update.receipt import RECEIPT, LoadedReceipt, listed_data, load_receipt
@@ -16,6 +18,9 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from neat_delta.delivery.destinations import Destination
+
+# So many cells of another update are named.
+SOME_CELLS = 3
 
 
 @dataclass(frozen=True)
@@ -49,6 +54,7 @@ def send(
     history: History,
     *,
     resume: bool = False,
+    overwrite_sent: bool = False,
     progress: ProgressReporter = NO_PROGRESS,
 ) -> Entry:
     """Send an update's files one after another, each after the one before has been taken; stops at the first refused.
@@ -59,14 +65,37 @@ def send(
 
     Raises:
         DeliveryError: the update has gone to this place already, was begun and not said to be gone on with, a file was
-            refused or broke off, the place cannot be reached, or another run is sending the update.
+            refused or broke off, the place cannot be reached, or another run is sending the update; or another update
+            has sent some of its cells since its export, unless ``overwrite_sent``.
     """
     with alone_with(update.folder) as alone:
         if not alone:
             raise DeliveryError(
                 "another run is sending this update", file=update.folder, hint="Wait until it has finished."
             )
+        if not overwrite_sent:
+            _insist_on_nothing_sent_since(update, place, history)
         return _send(update, place, history, resume=resume, progress=progress)
+
+
+def _insist_on_nothing_sent_since(update: Update, place: Destination, history: History) -> None:
+    """Refuse an update of which other updates have sent some cells since its export."""
+    found = sent_since(update, place.name, history)
+    if found.is_empty():
+        return
+    some = [
+        f"{row['key'].replace(KEY_SEPARATOR, ' · ')} {row['field']} (ours {row['ours'] or 'empty'}, sent "
+        f"{row['sent'] or 'empty'} by history #{row['entry']})"
+        for row in found.head(SOME_CELLS).iter_rows(named=True)
+    ]
+    more = f" and {len(found) - len(some):,} more" if len(found) > len(some) else ""
+    cells = "1 cell was" if len(found) == 1 else f"{len(found):,} cells were"
+    raise DeliveryError(
+        f"{cells} sent by another update since this one's export: {'; '.join(some)}{more}",
+        file=update.folder,
+        hint="Refresh the change set with a new export.",
+        code="sent-since",
+    )
 
 
 def _send(update: Update, place: Destination, history: History, *, resume: bool, progress: ProgressReporter) -> Entry:

@@ -107,7 +107,7 @@ def _insist_on_one_export(sets: Sequence[ChangeSet], names: Sequence[str]) -> No
             raise InvalidOption(
                 f"{names[0]} was made from another export ({head.live.name}) than {name} ({changes.head.live.name})",
                 hint="Bring both up to date with one new export, then combine them.",
-                code="another-live-export",
+                code="several-live-exports",
             )
         if changes.head.key != head.key:
             raise InvalidOption(

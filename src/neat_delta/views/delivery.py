@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 import polars as pl
 
 from neat_delta.delivery.history import DONE, default_history
 from neat_delta.views.changes import SOME_ITEMS
-from neat_delta.views.formatting import NOTHING, count, local_time, pluralize, printable
+from neat_delta.views.formatting import NOTHING, count, format_key, local_time, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
 from neat_delta.views.table import Cell, Column, table
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.delivery.history import Entry, FileEntry
+    from neat_delta.delivery.send import Update
 
 RESULTS = {"file": pl.String, "line": pl.Int64, "code": pl.String, "result": pl.String, "reason": pl.String}
 NOT_TAKEN = ("failed", "skipped")
@@ -46,6 +48,45 @@ def sent_view(entry: Entry, saved: Path | None, history: Path | None, width: int
     yield from _verdict(entry, results, width)
     yield from next_command(verify_command(entry, history), width)
     yield labelled("", "(after you have made a new export of the shop, here after.csv)")
+
+
+def plan_view(update: Update, place: str, sent_since: pl.DataFrame, width: int) -> Iterator[Text]:
+    """What would be sent: the files, the destination, the age of the export, and what others have sent since."""
+    receipt = update.receipt
+    yield labelled("from", str(update.folder))
+    yield labelled("to", place)
+    made = (
+        f", made {local_time(receipt.live_made.isoformat())} ({_age(receipt.live_made)})" if receipt.live_made else ""
+    )
+    yield from sentence("export", f"{receipt.live_name}{made}", width)
+    rows = [[Cell(file.name), Cell(count(file.rows), right=True), Cell(file.action)] for file in receipt.files]
+    yield from table([Column("file", least=10), Column("rows", right=True), Column("what")], rows, width)
+    if len(sent_since):
+        message = f"{pluralize(len(sent_since), 'cell')} sent by another update since this export; refresh first"
+        yield from sentence("conflicts", message, width, "error")
+        cells = [
+            [
+                Cell(format_key(row["key"])),
+                Cell(row["field"]),
+                Cell(printable(row["ours"]), "now"),
+                Cell(printable(row["sent"])),
+                Cell(f"history #{row['entry']}", "note"),
+            ]
+            for row in sent_since.head(SOME_ITEMS).iter_rows(named=True)
+        ]
+        heads = [Column("SKU", least=8), Column("field", least=5), Column("ours", least=8), Column("sent", least=8)]
+        yield from table([*heads, Column("by")], cells, width)
+        yield from more_view(len(sent_since) - SOME_ITEMS, "cell", "--json lists them all")
+    yield from verdict_view([f"{pluralize(len(receipt.files), 'file')} to send", "nothing sent yet"], width)
+
+
+def _age(made: datetime) -> str:
+    """How old an export is, in its largest unit."""
+    minutes = int((datetime.now(UTC) - made.astimezone(UTC)).total_seconds() // 60)
+    for unit, size in (("day", 24 * 60), ("hour", 60)):
+        if minutes >= size:
+            return f"{pluralize(minutes // size, unit)} old"
+    return f"{pluralize(max(0, minutes), 'minute')} old"
 
 
 def verify_command(entry: Entry, history: Path | None) -> list[str]:

@@ -1,0 +1,68 @@
+"""What other updates have sent since the export that an update was made from, which it would undo unseen."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changeset.changeset import NONE
+from neat_delta.changeset.serialization import parse_changes
+from neat_delta.errors import NeatDeltaError
+
+if TYPE_CHECKING:
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.delivery.history import Entry, History
+    from neat_delta.delivery.send import Update
+
+SCHEMA = {"key": pl.String, "field": pl.String, "ours": pl.String, "sent": pl.String, "entry": pl.Int64}
+# What stands for the whole item, where one of the updates deletes it or gives it another SKU.
+WHOLE = "(item)"
+
+
+def sent_since(update: Update, place: str, history: History) -> pl.DataFrame:
+    """The cells of an update that others have sent to the same place since its export, with another value.
+
+    Returns:
+        key, field, ours, sent (null for a blank), entry: the number of the other update; the newest one of each cell.
+    """
+    ours = parse_changes(update.changes, update.folder / update.receipt.changes.name)
+    cells = _says(ours)
+    found = [pl.DataFrame(schema=SCHEMA)]
+    for entry in history.entries():
+        other = _other(entry, update, place, history)
+        if other is not None:
+            theirs = _says(other).rename({"now": "sent"})
+            both = cells.join(theirs, on=["key", "field"], how="inner", maintain_order="left")
+            both = both.filter(pl.col("now").ne_missing(pl.col("sent")))
+            found.append(both.select("key", "field", ours="now", sent="sent", entry=pl.lit(entry.entry, pl.Int64)))
+    return pl.concat(found).unique(["key", "field"], keep="first", maintain_order=True)
+
+
+def _other(entry: Entry, update: Update, place: str, history: History) -> ChangeSet | None:
+    """The change set of another update that has gone to this place since the update's export."""
+    receipt = update.receipt
+    is_this = entry.changes == receipt.changes.sha256 and entry.live == receipt.live_sha256
+    has_left = any(file.state for file in entry.files)
+    if is_this or entry.place != place or not has_left:
+        return None
+    begun = datetime.fromisoformat(entry.begun).astimezone(UTC)
+    of_one_export = entry.live == receipt.live_sha256
+    if not of_one_export and receipt.live_made is not None and begun < receipt.live_made.astimezone(UTC):
+        return None
+    data = history.change_set(entry)
+    try:
+        return parse_changes(data, Path(f"history entry {entry.entry}")) if data else None
+    except NeatDeltaError:
+        return None
+
+
+def _says(changes: ChangeSet) -> pl.DataFrame:
+    """What a change set says of each cell (key, field, now), and of items that it does not only change."""
+    acting = changes.items.filter(~pl.col("action").is_in([NONE, "change"]))
+    whole = acting.select(
+        "key", field=pl.lit(WHOLE), now=pl.coalesce(pl.col("action") + " " + pl.col("new_key"), "action")
+    )
+    return pl.concat([changes.cells.select("key", "field", "now"), whole])
