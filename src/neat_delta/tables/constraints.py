@@ -6,6 +6,7 @@ A constraint has ``convert(value)``: the value as the program uses it; it raises
 from __future__ import annotations
 
 import codecs
+import re
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -100,6 +101,25 @@ class Translated:
     def convert(self, value: str) -> str:
         """What the word stands for."""
         return self.meanings[OneOf(tuple(self.meanings)).convert(value)]
+
+
+@dataclass(frozen=True)
+class FileNamePattern:
+    """A pattern of file names with the number of the file, which must be different for each file."""
+
+    members: Sequence[str]
+
+    def convert(self, value: str) -> str:
+        """The pattern."""
+        known = ", ".join(f"{{{name}}}" for name in self.members)
+        used = re.findall(r"\{([^{}]*)\}", value)
+        strange = [name for name in used if name not in self.members]
+        rest = re.sub(r"\{[^{}]*\}", "", value)
+        if strange or not re.fullmatch(r"[\w.() +-]*", rest):
+            raise InvalidSetting("not a valid {key}", f"Use letters, digits, - and _, and: {known}.", value)
+        if "number" not in used:
+            raise InvalidSetting("{key} must have {number}, or two files would have one name", "Add it.", value)
+        return value
 
 
 @dataclass(frozen=True)

@@ -24,6 +24,7 @@ from neat_delta.tables.constraints import (
     Delimiter,
     Encoding,
     FieldName,
+    FileNamePattern,
     Inlined,
     InvalidSetting,
     Key,
@@ -138,6 +139,11 @@ class FieldSettings:
 NOT_CONFIGURED = FieldSettings()
 
 
+# What files of an update are called, by what becomes of their items; and what a file name may be made of.
+KINDS_OF_FILES = ("codes", "new-items", "changes", "removals")
+PATTERN_MEMBERS = ("number", "content", "date", "time", "id")
+
+
 @dataclass(frozen=True)
 class ImportConfig:
     """``[import]``: how the shop reads an update; what is ``None`` is as in its exports."""
@@ -165,9 +171,29 @@ class ImportConfig:
     """Maximum bytes of one file."""
     table: str = "items"
     """The database table for updates as SQL; default `items`."""
+    names: Mapping[FieldName, Annotated[str, NotEmpty()]] = field(default_factory=dict)
+    """The importer's own column names, where they are not those of the export: `{price = "Verkaufspreis"}`."""
+    constants: Mapping[Annotated[str, OneOf(KINDS_OF_FILES)], Mapping[Annotated[str, NotEmpty()], str]] = field(
+        default_factory=dict
+    )
+    """Columns with the same value in every row, for each kind of file: `{changes = {action = "update"}}`. Kinds:
+    `codes`, `new-items`, `changes`, `removals`."""
+    file_name: Annotated[str, FileNamePattern(PATTERN_MEMBERS)] = "{number}-{content}"
+    """The names of the files, such as `"{date}-{time}-{number}-{content}"`, so that two updates never have a file of
+    the same name; `{id}` is the beginning of the change set's checksum. Dates and times are UTC."""
     instead_of_removal: Mapping[FieldName, str] = field(default_factory=dict)
     """Values for an item that would be deleted, such as `{active = "0"}` or `{category = "Archive"}`, if
     the shop keeps such items."""
+
+    def mistakes(self) -> Iterator[InvalidSetting]:
+        """Two fields must not have one column name."""
+        taken: dict[str, str] = {}
+        for name, column in self.names.items():
+            other = taken.setdefault(field_name(column), name)
+            if other != name:
+                yield InvalidSetting(
+                    f"{column!r} is already the name of {other}", "Use it once.", column, f"names.{name}"
+                )
 
     @property
     def can_empty(self) -> bool:

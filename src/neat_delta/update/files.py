@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+import polars as pl
+
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import WriteError
 from neat_delta.prefetch import sha256_hex
+from neat_delta.tables import field_name
+from neat_delta.tables.settings import KINDS_OF_FILES
 from neat_delta.update.delimited import as_workbook, delimited
 from neat_delta.update.import_format import TABBED, WORKBOOK, ImportFormat
 from neat_delta.update.packing import OutputTable, Packing, pack, parts_of
@@ -17,13 +21,12 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
-    import polars as pl
-
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables import Table
+    from neat_delta.update.import_format import FileNaming
 
 # What files are called, by what becomes of their items.
-FILES = {RECODE: "codes", ADD: "new-items", CHANGE: "changes", REMOVE: "removals"}
+FILES = dict(zip((RECODE, ADD, CHANGE, REMOVE), KINDS_OF_FILES, strict=True))
 KEPT_SUFFIXES = (".csv", ".tsv", ".txt")
 
 
@@ -36,8 +39,10 @@ def write_files(
 ) -> tuple[list[WrittenFile], dict[str, int]]:
     """The files, and by field how many of their cells hold what the live export has."""
     folder.mkdir(exist_ok=True, parents=True)
+    live = import_format.renamed(live)
+    naming = import_format.naming(back=packing.back)
     if import_format.output_format in RECORDS:
-        return _write_records(changes, live, folder, import_format), {}
+        return _write_records(changes, live, folder, import_format, naming), {}
     config, file_format = import_format.config, import_format.file_format
 
     def encoded(cells: pl.DataFrame) -> bytes:
@@ -57,7 +62,7 @@ def write_files(
         parts = [
             (table.action, part)
             for table in tables
-            for part in parts_of(OutputTable(import_format.written(table.cells)).headed(live), config.rows, fits)
+            for part in parts_of(_headed(table, live, import_format), config.rows, fits)
         ]
         files = [encoded(part) for _, part in parts]
     except UnicodeEncodeError as error:
@@ -71,10 +76,25 @@ def write_files(
         import_format.output_format, own if own in KEPT_SUFFIXES else ".csv"
     )
     described = [(action, len(part), part.columns, data) for (action, part), data in zip(parts, files, strict=True)]
-    return _put_files(described, folder, suffix), filled
+    return _put_files(described, folder, suffix, naming), filled
 
 
-def _write_records(changes: ChangeSet, live: Table, folder: Path, import_format: ImportFormat) -> list[WrittenFile]:
+def _headed(table: OutputTable, live: Table, import_format: ImportFormat) -> pl.DataFrame:
+    """A table as its file has it: under the importer's column names, with the constants of its kind of file."""
+    headed = OutputTable(import_format.written(table.cells)).headed(live)
+    constants = import_format.constants(FILES[table.action])
+    doubled = [column for column in constants if field_name(column) in map(field_name, headed.columns)]
+    if doubled:
+        raise WriteError(
+            "a constant has the name of a column of the file", column=doubled[0],
+            hint="Rename it, or remove it, in constants of [import] in catalogue.toml.",
+        )  # fmt: skip
+    return headed.with_columns(pl.lit(value).alias(column) for column, value in constants.items())
+
+
+def _write_records(
+    changes: ChangeSet, live: Table, folder: Path, import_format: ImportFormat, naming: FileNaming
+) -> list[WrittenFile]:
     """Files of a form without rectangles; an SQL script is one transaction and is not parted."""
     config, shape = import_format.config, import_format.output_format
     described: list[tuple[str, int, list[str], bytes]] = []
@@ -82,6 +102,12 @@ def _write_records(changes: ChangeSet, live: Table, folder: Path, import_format:
     if changes.new_keys():
         raise WriteError(
             f"SKU changes need a table format, not {import_format.output_format}",
+            hint="Choose the format delimited, tsv or xlsx.",
+            code="no-code-changes-in-form",
+        )
+    if import_format.config.constants:
+        raise WriteError(
+            f"constants of [import] need a table format, not {import_format.output_format}",
             hint="Choose the format delimited, tsv or xlsx.",
             code="no-code-changes-in-form",
         )
@@ -103,7 +129,7 @@ def _write_records(changes: ChangeSet, live: Table, folder: Path, import_format:
     if shape == SQL and scripts:
         columns = _columns(changes, live, CHANGE, ADD, REMOVE)
         described = [(CHANGE, sum(map(len, scripts)), columns, record_file(scripts, shape))]
-    return _put_files(described, folder, RECORDS[shape], "update" if shape == SQL else None)
+    return _put_files(described, folder, RECORDS[shape], naming, "update" if shape == SQL else None)
 
 
 def _columns(changes: ChangeSet, live: Table, *actions: str) -> list[str]:
@@ -113,13 +139,17 @@ def _columns(changes: ChangeSet, live: Table, *actions: str) -> list[str]:
 
 
 def _put_files(
-    described: Sequence[tuple[str, int, list[str], bytes]], folder: Path, suffix: str, name: str | None = None
+    described: Sequence[tuple[str, int, list[str], bytes]],
+    folder: Path,
+    suffix: str,
+    naming: FileNaming,
+    content: str | None = None,
 ) -> list[WrittenFile]:
     """Put files (what becomes of their items, rows, columns, bytes) into a folder, numbered in the order to import."""
     width = max(2, len(str(len(described))))
     written = []
     for number, (action, rows, columns, data) in enumerate(described, start=1):
-        path = folder / f"{number:0{width}}-{name or FILES[action]}{suffix}"
+        path = folder / f"{naming.name(f'{number:0{width}}', content or FILES[action])}{suffix}"
         try:
             path.write_bytes(data)
         except OSError as error:

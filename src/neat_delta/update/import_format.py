@@ -2,35 +2,92 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.errors import WriteError
+from neat_delta.prefetch import sha256_hex
+from neat_delta.tables import Field, field_name
+from neat_delta.tables.settings import ImportConfig
 from neat_delta.tables.type_inference import infer_column_format, resolve_type
 from neat_delta.update.delimited import import_format
 
 if TYPE_CHECKING:
+    from collections.abc import Mapping
+
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables import FileFormat, Table
-    from neat_delta.tables.settings import ImportConfig, Settings
+    from neat_delta.tables.settings import Settings
 
 DELIMITED, TABBED, WORKBOOK = "delimited", "tsv", "xlsx"
 # Stands for a mark while two change places; no number holds it.
 SPARE = "\x1e"
 
 
+DEFAULT_PATTERN = ImportConfig().file_name
+
+
+@dataclass(frozen=True)
+class FileNaming:
+    """How the files of one update are named; files of the way back say so, unless the pattern is the usual one."""
+
+    pattern: str
+    made: datetime
+    id: str
+    back: bool
+
+    def name(self, number: str, content: str) -> str:
+        """The name, without its ending, of the file of this number and content."""
+        content = f"undo-{content}" if self.back and self.pattern != DEFAULT_PATTERN else content
+        return self.pattern.format(
+            number=number, content=content, date=f"{self.made:%Y%m%d}", time=f"{self.made:%H%M%S}", id=self.id
+        )
+
+
 @dataclass(frozen=True)
 class ImportFormat:
     """The rules of the import, its files' form, the fields whose numbers have another mark than in exports, the shape.
 
-    The shape says what sort of file it is: delimited text, a workbook, or a form without rectangles.
+    The shape says what sort of file it is: delimited text, a workbook, or a form without rectangles. ``made`` and
+    ``id`` are for the names of the files: when they are written, and the beginning of the change set's checksum.
     """
 
     config: ImportConfig
     file_format: FileFormat
     separator_swapped: frozenset[str]
     output_format: str = DELIMITED
+    made: datetime = field(default_factory=lambda: datetime.now(UTC))
+    id: str = ""
+
+    def renamed(self, live: Table) -> Table:
+        """The live export under the column names that the importer has for its fields.
+
+        Raises:
+            WriteError: two fields would have one column name.
+        """
+        if not self.config.names:
+            return live
+        fields = tuple(Field(one.name, self.config.names.get(one.name, one.column)) for one in live.fields)
+        taken: dict[str, str] = {}
+        for one in fields:
+            other = taken.setdefault(field_name(one.column), one.name)
+            if other != one.name:
+                raise WriteError(
+                    f"the fields {other} and {one.name} would have the same column name", column=one.column,
+                    hint="Change names in [import] of catalogue.toml.",
+                )  # fmt: skip
+        return replace(live, fields=fields)
+
+    def constants(self, content: str) -> Mapping[str, str]:
+        """The columns with one value in every row that this kind of file has."""
+        return self.config.constants.get(content, {})
+
+    def naming(self, *, back: bool) -> FileNaming:
+        """How the files are named."""
+        return FileNaming(self.config.file_name, self.made, self.id, back)
 
     def written(self, cells: pl.DataFrame) -> pl.DataFrame:
         """Cells (by field) as a file for the shop has them: its decimal separator, its marker for an empty cell."""
@@ -59,7 +116,20 @@ def import_format_of(
     form = import_format(live.format, settings.imports)
     if output_format == TABBED:
         form = replace(form, delimiter="\t")
-    return ImportFormat(settings.imports, form, _swapped(changes, live, settings), output_format)
+    unknown = [name for name in settings.imports.names if name not in live.names]
+    if unknown:
+        raise WriteError(
+            "names of [import] in catalogue.toml has a field that is not in the live export", column=unknown[0],
+            hint="Correct it.",
+        )  # fmt: skip
+    swapped, mark = _swapped(changes, live, settings), changeset_id(changes)
+    return ImportFormat(settings.imports, form, swapped, output_format, id=mark)
+
+
+def changeset_id(changes: ChangeSet) -> str:
+    """What tells this change set from others in file names: the beginning of the checksum of its cells and time."""
+    keys = changes.cells.select("key", "field", "now").hash_rows(seed=0).sum() if len(changes.cells) else 0
+    return sha256_hex(f"{changes.head.made} {changes.head.live.sha256} {keys}".encode())[:8]
 
 
 def other_mark(cells: pl.Expr) -> pl.Expr:

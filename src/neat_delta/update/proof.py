@@ -23,6 +23,7 @@ from neat_delta.matching.key import key_parts
 from neat_delta.matching.positions import positions_of
 from neat_delta.reading import ReadOptions, read_table
 from neat_delta.tables import field_name
+from neat_delta.update.files import FILES
 from neat_delta.update.import_format import other_mark
 from neat_delta.update.record_formats import RECORDS, SQL
 from neat_delta.update.record_proof import items_in, run_sql
@@ -89,7 +90,7 @@ def store_before(changes: ChangeSet, live: Table, way_in: ImportFormat) -> Simul
             column=" and ".join(key.fields),
             value=_tell(wrong["key"][0]),
         )
-    cells = live.cells(live.names, rows)
+    cells, live = live.cells(live.names, rows), way_in.renamed(live)
     return SimulatedStore(cells.insert_column(0, touched.alias(KEY_SEPARATOR)), live, key, way_in, touched)
 
 
@@ -172,6 +173,7 @@ def _imported(
     if output_format in RECORDS:
         return _patched(store, path, action)
     sheet = _read_back(store, path)
+    sheet = _without_constants(sheet, store.import_format.constants(FILES[action]), path)
     if action == RECODE:
         return _after_codes(store, sheet)
     _require_known_columns(store, sheet, path)
@@ -201,6 +203,15 @@ def _read_back(store: SimulatedStore, path: Path) -> Table:
     if len(sheet.unreadable_rows) or sheet.unnamed_columns:
         raise ProofFailed("the file just written cannot be read back", file=path.name)
     return sheet
+
+
+def _without_constants(sheet: Table, constants: Mapping[str, str], path: Path) -> Table:
+    """The file without the columns that have one value in every row, which is checked."""
+    names = {field.column: field.name for field in sheet.fields}
+    for column, value in constants.items():
+        if column not in names or (sheet.cells([names[column]])[names[column]] != value).any():
+            raise ProofFailed(f"this column should be {value!r} in every row", file=path.name, column=column)
+    return replace(sheet, fields=tuple(field for field in sheet.fields if field.column not in constants))
 
 
 def _require_known_columns(store: SimulatedStore, sheet: Table, path: Path) -> None:
