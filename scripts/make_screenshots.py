@@ -57,6 +57,11 @@ SHOTS = [
     ),
     ("recode", "neat-delta recode live.csv codes.csv --write updates-codes", 0),
     ("problems", "neat-delta compare live.csv edited.csv", -30),
+    (
+        "combine",
+        "neat-delta combine tuesday.changes.jsonl supplier.changes.jsonl -o both.changes.jsonl --overwrite",
+        0,
+    ),
     ("write", "neat-delta write tuesday.changes.jsonl -o updates", 0),
     ("preview", "neat-delta preview supplier.changes.jsonl --money --quotes quotes.csv --limit 8", 0),
     (
@@ -95,6 +100,7 @@ def main() -> None:
     PICTURES.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as name:
         shop = Path(name)
+        os.environ["NEAT_DELTA_DATA"] = str(shop / "data")
         _run("neat-delta demo shop --full", shop)
         shutil.rmtree(shop / "shop" / "updates")
         for picture, command, start in SHOTS:

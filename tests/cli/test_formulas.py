@@ -102,7 +102,7 @@ def test_clashes_records_and_result_lists_are_harmless(shop):
         row[1:4] = ["=other", "12.00", "2.00"]
     write_table(shop / "fresh.csv", fresh)
     (shop / "inbox").mkdir()
-    neat_delta("refresh", "c.jsonl", "fresh.csv", "--out", "f.jsonl", "--problems", "clashes.xlsx", cwd=shop)
+    neat_delta("refresh", "c.jsonl", "fresh.csv", "--out", "f.jsonl", "--conflicts", "clashes.xlsx", cwd=shop)
     neat_delta("preview", "c.jsonl", "--quotes", "quotes.csv", "--quotes-csv", "q.csv", cwd=shop)
     neat_delta("send", "up", "--to", "inbox", "--import-report", "r.csv", cwd=shop)
 

@@ -25,7 +25,7 @@ from neat_delta.update import replaceable, write
         "compare live.csv edited.csv --write up2 --problems mine.xlsx",
         "adjust live.csv --set 'price = price * 2' --out d.jsonl --problems mine.xlsx",
         "check c.jsonl --problems mine.xlsx",
-        "refresh c.jsonl live.csv --out d.jsonl --problems mine.xlsx",
+        "refresh c.jsonl live.csv --out d.jsonl --conflicts mine.xlsx",
         "preview c.jsonl --page mine.html",
         "preview c.jsonl --review mine.xlsx",
         "preview c.jsonl --charts pictures --page new.html --review new.xlsx",

@@ -28,7 +28,7 @@ def shop(tmp_path):
 def test_a_change_set_is_brought_up_to_date_and_written_for_the_newer_export(shop):
     (shop / "catalogue.toml").write_text('[refresh]\ndifference = ["stock"]\n')
 
-    held = neat_delta("refresh", "c.jsonl", "fresh.csv", "--out", "f.jsonl", "--problems", "clashes.xlsx", cwd=shop)
+    held = neat_delta("refresh", "c.jsonl", "fresh.csv", "--out", "f.jsonl", "--conflicts", "clashes.xlsx", cwd=shop)
     ours = neat_delta(
         "refresh",
         "c.jsonl",

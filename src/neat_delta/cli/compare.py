@@ -197,7 +197,7 @@ def compare_command(
         )
 
         def plan(tables: tuple[Table, Table]) -> tuple[CompareResult, list[ColumnMatch]]:
-            found = _base_of(*tables, base, settings, key)
+            found = _base_of(*tables, base, settings, key, by_content=not profile.is_configured)
             options = PlanOptions(compare, profile, sku_changes, override.overrides(), override.images, found, policy)
             return plan_comparison(*tables, options, progress)
 
@@ -235,13 +235,13 @@ def compare_command(
 
 
 def _base_of(
-    live: Table, edited: Table, given: Location | None, settings: Settings, key: tuple[str, ...]
+    live: Table, edited: Table, given: Location | None, settings: Settings, key: tuple[str, ...], *, by_content: bool
 ) -> Base | None:
     """The base as given, none if that is said, else as it is found."""
     from neat_delta.workflows.base import find_base, given_base
 
     if given is None:
-        return find_base(live, edited, settings, key)
+        return find_base(live, edited, settings, key, by_content=by_content)
     return None if str(given) == NO_BASE else given_base(given, settings)
 
 

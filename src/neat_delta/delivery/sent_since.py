@@ -50,7 +50,7 @@ def _other(entry: Entry, update: Update, place: str, history: History) -> Change
         return None
     begun = datetime.fromisoformat(entry.begun).astimezone(UTC)
     of_one_export = entry.live == receipt.live_sha256
-    if not of_one_export and receipt.live_made is not None and begun < receipt.live_made.astimezone(UTC):
+    if not of_one_export and receipt.live_made is not None and begun <= receipt.live_made.astimezone(UTC):
         return None
     data = history.change_set(entry)
     try:

@@ -48,11 +48,14 @@ def given_base(path: Location, settings: Settings) -> Base:
     return Base(read_table(path, options=settings.export).renamed(settings.names()), GIVEN)
 
 
-def find_base(live: Table, edited: Table, settings: Settings, key: Sequence[str] = ()) -> Base | None:
+def find_base(
+    live: Table, edited: Table, settings: Settings, key: Sequence[str] = (), *, by_content: bool = True
+) -> Base | None:
     """What an edited file was made from, if that is another export than the live one; ``None``: not known, or this.
 
     A sheet of ours carries its values. Any other file is looked for in the export store: by the checksum that it
-    names, or as the export whose values it has where that export and the live one differ.
+    names, or, ``by_content``, as the export whose values it has where that export and the live one differ. A list of
+    somebody else, which has columns of its own, was not made from an export.
 
     Raises:
         InvalidInput: the values that the sheet carries are damaged, or a kept export is.
@@ -73,7 +76,7 @@ def find_base(live: Table, edited: Table, settings: Settings, key: Sequence[str]
     if edited.source_sha256 is not None:
         kept = None if edited.source_sha256 == live.source.sha256 else store.find(edited.source_sha256)
         return Base(read_kept(store, kept, settings.export).renamed(settings.names()), KEPT) if kept else None
-    return _by_content(store, live, edited, settings, key)
+    return _by_content(store, live, edited, settings, key) if by_content else None
 
 
 def _by_content(store: ExportStore, live: Table, edited: Table, settings: Settings, key: Sequence[str]) -> Base | None:
@@ -86,6 +89,8 @@ def _by_content(store: ExportStore, live: Table, edited: Table, settings: Settin
         own = choose_key(live, shared, key or settings.key)
     except NeatDeltaError:
         return None  # whoever compares says so
+    if len(shared) < len(edited.names):
+        return None
     fields = [name for name in shared if name not in own.fields]
     found: list[tuple[int, Table]] = []
     candidates = [export for export in store.exports() if export.sha256 != live.source.sha256]

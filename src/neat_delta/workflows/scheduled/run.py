@@ -30,6 +30,7 @@ from neat_delta.reconcile.verify import verify
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.settings import Settings, SupplierProfile
 from neat_delta.update.receipt import CHANGESET_FILE
+from neat_delta.workflows.base import find_base
 from neat_delta.workflows.inputs import read_inputs
 from neat_delta.workflows.plan import PlanOptions, plan_comparison
 from neat_delta.workflows.publish import publish
@@ -152,7 +153,10 @@ class _Run:
                 delete_at_most=config.delete_missing,
                 settings=settings,
             )
-            result, _ = plan_comparison(live_table, edited_table, PlanOptions(compare, profile), self.progress)
+            # Only what is sure counts where nobody looks: the values that a sheet itself carries.
+            base = find_base(live_table, edited_table, settings, by_content=False)
+            options = PlanOptions(compare, profile, base=base)
+            result, _ = plan_comparison(live_table, edited_table, options, self.progress)
             problems = report.folder / PROBLEMS_FILE if len(result.changes.findings) else None
             publish(result, settings, Targets(report.folder / CHANGES_FILE, problems_file=problems), self.progress)
             _tell_changes(report, result.changes)
