@@ -59,7 +59,7 @@ SHOTS = [
     ("problems", "neat-delta compare live.csv edited.csv", -30),
     (
         "combine",
-        "neat-delta combine tuesday.changes.jsonl supplier.changes.jsonl -o both.changes.jsonl --overwrite",
+        "neat-delta combine supplier.changes.jsonl raise.changes.jsonl -o both.changes.jsonl",
         0,
     ),
     ("write", "neat-delta write tuesday.changes.jsonl -o updates", 0),
@@ -74,6 +74,10 @@ SHOTS = [
 ]
 # What must have happened in the shop before a picture of these is taken.
 BEFORE = {
+    "combine": [
+        'neat-delta adjust live.csv --set "price = price * 1.1" --where "category = \'Queen rearing\'" '
+        "-o raise.changes.jsonl",
+    ],
     "refresh": [
         "neat-delta shop open noon --from live.csv",
         "neat-delta shop sell noon --orders 400 --seed 3",

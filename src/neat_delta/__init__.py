@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from neat_delta.api import (
         apply_formulas,
         check,
+        combine,
         compare,
         filter_keys,
         load_settings,
@@ -45,6 +46,7 @@ _ROOMS = {
     "neat_delta.api": (
         "apply_formulas",
         "check",
+        "combine",
         "compare",
         "filter_keys",
         "load_settings",
@@ -96,6 +98,7 @@ __all__ = [
     "WriteOptions",
     "apply_formulas",
     "check",
+    "combine",
     "compare",
     "filter_keys",
     "load_settings",

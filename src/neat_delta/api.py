@@ -29,12 +29,15 @@ from neat_delta.remote import parse_location
 from neat_delta.tables.settings import Settings, SupplierProfile
 from neat_delta.update import Receipt, WriteOptions
 from neat_delta.update import write_update as write_files
+from neat_delta.workflows.base import GIVEN, Base
+from neat_delta.workflows.combining import Preference, combined
 from neat_delta.workflows.plan import PlanOptions, checked, context_of, plan_adjustment, plan_comparison
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
     from os import PathLike
 
+    from neat_delta.reconcile.combine import CombineResult
     from neat_delta.tables import Table
     from neat_delta.tables.read_options import ReadOptions
 
@@ -82,12 +85,17 @@ def compare(
     options: CompareOptions | None = None,
     profile: SupplierProfile | None = None,
     overrides: Overrides = NO_OVERRIDES,
+    base: Table | None = None,
+    on_conflict: str = HOLD,
 ) -> ChangeSet:
     """What the edited table changes in the live one, after all checks.
 
     Args:
         live: the live export.
         edited: the edited table.
+        base: the export that the edited table was made from, if the live one is newer: only what was edited since is a
+            change then, and what both have changed is a conflict.
+        on_conflict: where both have changed a cell: "hold" it back, or "ours", or "theirs".
         settings: what is configured.
         options: how to compare; its settings are those given here.
         profile: how a supplier's file is mapped to the shop's fields.
@@ -98,8 +106,28 @@ def compare(
         AmbiguousKey: no column can be taken as the key without asking.
     """
     how = replace(options or CompareOptions(), settings=settings, as_typed=overrides.as_typed)
-    plan = PlanOptions(how, profile or SupplierProfile(), overrides=overrides)
+    made_from = None if base is None else Base(base, GIVEN)
+    plan = PlanOptions(
+        how, profile or SupplierProfile(), overrides=overrides, base=made_from, on_conflict=ConflictPolicy(on_conflict)
+    )
     return plan_comparison(live, edited, plan)[0].changes
+
+
+def combine(sets: Mapping[str, ChangeSet], *, prefer: str | None = None) -> CombineResult:
+    """Change sets of one live export as one.
+
+    Args:
+        sets: the change sets by their names, which are columns of the conflicts.
+        prefer: the name of the change set whose value goes on where they disagree; none: such cells are held back.
+
+    Returns:
+        ``changes``, the change set of them all, ``conflicts`` (key, field, was, a column for each name, chosen) and the
+        number of ``shared`` cells.
+
+    Raises:
+        InvalidOption: they are not of one live export, or have different keys.
+    """
+    return combined(list(sets.values()), list(sets), Preference(prefer))
 
 
 def apply_formulas(

@@ -30,7 +30,7 @@ F = TypeVar("F", bound="Callable[..., Any]")
 ACTING = ("change", "recode", "add", "remove")
 # What is about the edited file itself; and the options that have no value.
 READING_OPTIONS = ("--delimiter", "--encoding", "--decimal", "--header-line")
-FLAGS = ("--strict",)
+FLAGS = ("--strict", "--overwrite")
 STATE_CHOICES = ("changed", "unchanged", "new", "missing", "duplicate", "unreadable", "rejected")
 
 

@@ -19,7 +19,7 @@ from neat_delta.cli.common import (
     show,
     show_progress,
 )
-from neat_delta.cli.conflict_options import CONFLICTS, DECISIONS, save_disagreements
+from neat_delta.cli.conflict_options import CONFLICTS, DECISIONS, decide_view, save_disagreements
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, VALUES, command, option
 from neat_delta.errors import InvalidOption
@@ -173,13 +173,7 @@ def _view(
     yield from verdict_view(changes_verdict(result.changes), width)
     label = "next"
     if len(open_conflicts(result)):
-        yield from next_command(_decide_command(conflicts_file), width)
-        yield labelled(
-            "",
-            "(choose in its last column whose value goes on)"
-            if conflicts_file is None
-            else "(after you have chosen in it whose value goes on)",
-        )
+        yield from decide_view(conflicts_file, width)
         label = "or"
     yield from next_command(_write_command(out, live), width, label)
 
@@ -194,17 +188,6 @@ def without_conflicts(result: CombineResult) -> ChangeSet:
 
     findings = result.changes.findings
     return replace(result.changes, findings=findings.filter(pl.col("code") != CLASH))
-
-
-def _decide_command(conflicts_file: Path | None) -> list[str]:
-    """The same command again: with a workbook to decide in, or with the decisions in it."""
-    from neat_delta.cli.changeset_output import typed_without
-    from neat_delta.views.shell import free_name
-
-    if conflicts_file is None:
-        return [*typed_without("--overwrite"), "--conflicts", free_name("conflicts.xlsx"), "--overwrite"]
-    words = typed_without("--conflicts", "--decisions", "--overwrite")
-    return [*words, "--decisions", str(conflicts_file), "--overwrite"]
 
 
 def _write_command(out: Path, live: Location | None) -> list[str]:

@@ -10,10 +10,11 @@ from neat_delta.cli.common import FILE, SOURCE, bundle_options
 from neat_delta.cli.help import OUTPUT, VALUES, option
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterator
     from pathlib import Path
 
     import polars as pl
+    from rich.text import Text
 
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.reconcile.combine import CombineResult
@@ -77,6 +78,26 @@ def save_disagreements(result: CombineResult, path: Path | None, *, overwrite: b
     names, sides = changes.items.select("key", "name"), [WAS, *result.names]
     book = conflicts_workbook(open_conflicts(result), names, changes.head.key, sides, result.names)
     write_atomic(path, book, replace=overwrite)
+
+
+def decide_view(conflicts_file: Path | None, width: int) -> Iterator[Text]:
+    """What to run next where conflicts are open: the same command with a workbook to decide in, or with its decisions.
+
+    The output of this run is overwritten then.
+    """
+    from neat_delta.cli.changeset_output import typed_without
+    from neat_delta.views.lines import labelled
+    from neat_delta.views.shell import free_name
+    from neat_delta.views.verdict import next_command
+
+    if conflicts_file is None:
+        words = [*typed_without("--overwrite"), "--conflicts", free_name("conflicts.xlsx"), "--overwrite"]
+        yield from next_command(words, width)
+        yield labelled("", "(choose in its last column whose value goes on)")
+        return
+    words = typed_without("--conflicts", "--decisions", "--overwrite")
+    yield from next_command([*words, "--decisions", str(conflicts_file), "--overwrite"], width)
+    yield labelled("", f"(after you have chosen in {conflicts_file} whose value goes on)")
 
 
 CONFLICTS = option(

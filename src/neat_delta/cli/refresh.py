@@ -18,7 +18,7 @@ from neat_delta.cli.common import (
     show,
     show_progress,
 )
-from neat_delta.cli.conflict_options import ConflictOptions, conflict_options
+from neat_delta.cli.conflict_options import ConflictOptions, conflict_options, decide_view
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, command, option
 from neat_delta.exit_codes import Exit
@@ -115,7 +115,11 @@ def _view(result: RefreshResult, out: Path, fresh: Location, conflicts_file: Pat
         yield labelled("saved", f"the conflicts to decide, in {conflicts_file}")
     yield labelled("saved", f"the changes still to send, in {out}")
     yield from verdict_view(changes_verdict(result.changes), width)
-    yield from next_command(_write_command(out, fresh), width)
+    label = "next"
+    if bool((result.conflicts["fate"] == "hold").any()):
+        yield from decide_view(conflicts_file, width)
+        label = "or"
+    yield from next_command(_write_command(out, fresh), width, label)
 
 
 def _write_command(out: Path, fresh: Location) -> list[str]:

@@ -32,6 +32,8 @@ LISTS_SHEET = "choices"
 MOST_ROWS = 1_048_576
 LONGEST_TEXT = 32_767
 NARROWEST, WIDEST = 8, 48
+# Rows below the data in which drop-down lists are offered for new items.
+ROOM_FOR_NEW = 1_000
 PLAIN_COLOURS = {"bg_color": "#FFFFFF", "font_color": "#000000"}
 WIDTH_SAMPLE = 2_000
 
@@ -227,7 +229,7 @@ def _drop_down(sheet: Any, at: int, rows: int, column: SheetColumn) -> None:
     sheet.data_validation(
         1,
         at,
-        rows,
+        min(rows + ROOM_FOR_NEW, MOST_ROWS - 1),
         at,
         {
             "validate": "list",

@@ -13,6 +13,7 @@ from rich.text import Text
 from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
 from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import computed_from, data_of, is_about_columns
+from neat_delta.tables.field_types import type_named
 from neat_delta.views.formatting import (
     DOWN,
     NOTHING,
@@ -36,8 +37,8 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
 
 CLASH = "conflict"
-# How a conflict's values look: what it was, ours, the shop's.
-SIDES = ("was", "now", "plain")
+# A conflict's values: the head of the column, the member of the finding's data, how it looks.
+SIDES = (("was", "then", "was"), ("ours", "ours", "now"), ("in the shop", "now", "plain"))
 SOME_ITEMS = 20
 SOME_FINDINGS = 3
 # A text that takes more than this part of the screen is under its row.
@@ -222,23 +223,16 @@ def _conflicts_view(some: pl.DataFrame, number: int, changes: ChangeSet, shown: 
     """Cells that both sides have changed: what they were, what we want, what the shop has."""
     yield from _said(f"{CLASH}, {count(number)}: changed on both sides; not sent", shown.width)
     names = _names(changes, some["key"])
-    sides = some.select("key", "field", was=data_of("then"), ours=data_of("ours"), shop=data_of("now"))
+    sides = {head: some.select(data_of(side)).to_series() for head, side, _ in SIDES}
+    kinds = {name: info.type for name, info in changes.head.fields.items()}
+    numeric = [field in kinds and type_named(kinds[field]).numeric for field in some["field"]]
+    columns = [aligned([printable(value) for value in sides[head]], numeric, style) for head, _, style in SIDES]
     rows = [
-        [
-            Cell("   "),
-            Cell(format_key(key)),
-            Cell(printable(names.get(key) or "")),
-            Cell(field),
-            *(
-                Cell(NOTHING if value is None else printable(value), style)
-                for value, style in zip(values, SIDES, strict=True)
-            ),
-        ]
-        for key, field, *values in sides.iter_rows()
+        [Cell("   "), Cell(format_key(key)), Cell(printable(names.get(key) or "")), Cell(field), *values]
+        for key, field, *values in zip(some["key"], some["field"], *columns, strict=True)
     ]
-    heads = ("was", "ours", "in the shop")
-    columns = [Column(), Column("SKU", least=8), Column("name", least=8), Column("field", least=5)]
-    yield from table([*columns, *(Column(head, least=8) for head in heads)], rows, shown.width)
+    heads = [Column(), Column("SKU", least=8), Column("name", least=8), Column("field", least=5)]
+    yield from table([*heads, *(Column(head, right=any(numeric), least=8) for head in sides)], rows, shown.width)
 
 
 def _names(changes: ChangeSet, keys: pl.Series) -> dict[str, str | None]:

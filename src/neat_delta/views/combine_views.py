@@ -6,11 +6,12 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.tables.field_types import type_named
 from neat_delta.views.changes import SOME_ITEMS
 from neat_delta.views.formatting import NOTHING, count, format_key, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
-from neat_delta.views.table import Cell, Column, table
+from neat_delta.views.table import Cell, Column, aligned, table
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -40,18 +41,20 @@ def combine_view(
     parts += [f"{count(decided)} decided"] if decided else []
     yield labelled("conflicts", f"{len(result.conflicts):,}: {', '.join(parts)}", "error" if open_ones else "label")
     names = dict(result.changes.items.select("key", "name").iter_rows())
-    rows = [
-        [
-            Cell(format_key(row["key"])),
-            Cell(printable(names.get(row["key"]) or "")),
-            Cell(row["field"] or "(item)"),
-            Cell(NOTHING if row["was"] is None else printable(row["was"]), "was"),
-            *(Cell(_shown(row[name]), "now" if row["chosen"] in (None, name) else "was") for name in result.names),
-        ]
-        for row in result.conflicts.head(limit).iter_rows(named=True)
+    some = result.conflicts.head(limit)
+    kinds = {name: info.type for name, info in result.changes.head.fields.items()}
+    numeric = [field in kinds and type_named(kinds[field]).numeric for field in some["field"]]
+    sides = [
+        aligned([_shown(value) for value in some[name]], numeric, style)
+        for name, style in (("was", "was"), *((name, "now") for name in result.names))
     ]
-    heads = [Column("SKU", least=8), Column("name", least=8), Column("field", least=5), Column("was", least=5)]
-    yield from table([*heads, *(Column(name, least=8) for name in result.names)], rows, width)
+    rows = [
+        [Cell(format_key(key)), Cell(printable(names.get(key) or "")), Cell(field or "(item)"), *values]
+        for key, field, *values in zip(some["key"], some["field"], *sides, strict=True)
+    ]
+    heads = [Column("SKU", least=8), Column("name", least=8), Column("field", least=5)]
+    values = (Column(name, right=any(numeric), least=8) for name in ("was", *result.names))
+    yield from table([*heads, *values], rows, width)
     yield from more_view(len(result.conflicts) - limit, "conflict", "--conflicts FILE saves them all, to be decided")
 
 

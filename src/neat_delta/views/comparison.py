@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -39,6 +40,8 @@ if TYPE_CHECKING:
 SOME_ROWS = 5
 EXAMPLE = 24  # so many characters of an example are shown
 FEW_GONE = 0.25
+# A file that is so much older than the live export was not made from it.
+OLDER = timedelta(minutes=10)
 # With so many unknown codes for each known one, a file is likely the wrong one, or looked at the wrong way.
 STRANGE = 20
 
@@ -85,6 +88,7 @@ def base_view(result: CompareResult, width: int) -> Iterator[Text]:
     """What the edited file was made from, if that is not the live export, and what the shop has changed since."""
     base = result.base
     if base is None:
+        yield from _older_view(result, width)
         return
     made = f" of {local_time(base.time.isoformat())}" if base.time else ""
     yield from sentence("base", f"{base.name}{made}, {base.how}: only what was edited since is a change", width)
@@ -94,6 +98,19 @@ def base_view(result: CompareResult, width: int) -> Iterator[Text]:
         message = f"{pluralize(base.added_up, 'cell')} sent as a difference, added to the shop's value"
         yield from sentence("difference", message, width)
     yield from sentence("", "to undo the shop's changes instead: --base none", width)
+
+
+def _older_view(result: CompareResult, width: int) -> Iterator[Text]:
+    """An edited file that is older than the live export, though nobody knows what it was made from."""
+    edited, live = (table.source.made for table in (result.original or result.edited, result.live))
+    cells = len(result.changes.cells_with_action(CHANGE, RECODE))
+    if result.from_formulas or edited is None or live is None or live - edited < OLDER or not cells:
+        return
+    message = (
+        f"{result.edited.source.name} is older than {result.live.source.name}: its {pluralize(cells, 'changed cell')} "
+        "may undo newer changes of the shop. If it was made from an older export, give that with --base FILE"
+    )
+    yield from sentence("older", message, width, "warning")
 
 
 def unsaved_view(result: CompareResult, width: int) -> Iterator[Text]:
