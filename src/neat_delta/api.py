@@ -85,17 +85,12 @@ def compare(
     options: CompareOptions | None = None,
     profile: SupplierProfile | None = None,
     overrides: Overrides = NO_OVERRIDES,
-    base: Table | None = None,
-    on_conflict: str = HOLD,
 ) -> ChangeSet:
     """What the edited table changes in the live one, after all checks.
 
     Args:
         live: the live export.
         edited: the edited table.
-        base: the export that the edited table was made from, if the live one is newer: only what was edited since is a
-            change then, and what both have changed is a conflict.
-        on_conflict: where both have changed a cell: "hold" it back, or "ours", or "theirs".
         settings: what is configured.
         options: how to compare; its settings are those given here.
         profile: how a supplier's file is mapped to the shop's fields.
@@ -106,10 +101,40 @@ def compare(
         AmbiguousKey: no column can be taken as the key without asking.
     """
     how = replace(options or CompareOptions(), settings=settings, as_typed=overrides.as_typed)
-    made_from = None if base is None else Base(base, GIVEN)
-    plan = PlanOptions(
-        how, profile or SupplierProfile(), overrides=overrides, base=made_from, on_conflict=ConflictPolicy(on_conflict)
-    )
+    plan = PlanOptions(how, profile or SupplierProfile(), overrides=overrides)
+    return plan_comparison(live, edited, plan)[0].changes
+
+
+def compare_three_way(
+    live: Table,
+    edited: Table,
+    base: Table,
+    settings: Settings = NO_SETTINGS,
+    *,
+    options: CompareOptions | None = None,
+    overrides: Overrides = NO_OVERRIDES,
+    on_conflict: str = HOLD,
+) -> ChangeSet:
+    """What was edited in a table that was made from an older export than the live one, after all checks.
+
+    Only what was edited since the ``base`` is a change; what the shop has changed meanwhile stays, and a cell that both
+    have changed is a conflict.
+
+    Args:
+        live: the live export.
+        edited: the edited table.
+        base: the export that it was made from.
+        settings: what is configured.
+        options: how to compare; its settings are those given here.
+        overrides: what checks let through.
+        on_conflict: where both have changed a cell: "hold" it back, or "ours", or "theirs".
+
+    Raises:
+        InvalidOption: an option names what does not exist, or the base lacks the key.
+        AmbiguousKey: no column can be taken as the key without asking.
+    """
+    how = replace(options or CompareOptions(), settings=settings, as_typed=overrides.as_typed)
+    plan = PlanOptions(how, overrides=overrides, base=Base(base, GIVEN), on_conflict=ConflictPolicy(on_conflict))
     return plan_comparison(live, edited, plan)[0].changes
 
 

@@ -71,8 +71,8 @@ def test_what_is_read_is_never_written_over(work, command):
         "preview c.jsonl --page x.html --review x.html",
         "preview c.jsonl --page X.html --review x.html",
         "preview c.jsonl --page x.html --review ./inbox/../x.html",
-        "compare live.csv edited.csv --out x.jsonl --problems x.jsonl",
-        "refresh c.jsonl live.csv --out x.jsonl --problems x.jsonl",
+        "compare live.csv edited.csv --out x.jsonl --conflicts x.jsonl",
+        "refresh c.jsonl live.csv --out x.jsonl --conflicts x.jsonl",
     ],
 )
 def test_two_outputs_never_share_a_file(work, command):

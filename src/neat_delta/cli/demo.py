@@ -209,7 +209,7 @@ class _Tour:
         import subprocess
         import sys
 
-        from neat_delta.delivery.history import DATA
+        from neat_delta.user_data import DATA
 
         print_lines(f"\n$ neat-delta {command_line}")
         sys.stdout.flush()

@@ -7,26 +7,24 @@ can be told from one that was not, and two runs at once do not spoil it.
 from __future__ import annotations
 
 import gzip
-import os
 import sqlite3
 from contextlib import closing
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import orjson
 
 from neat_delta.errors import WriteError
+from neat_delta.user_data import data_folder
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
+    from pathlib import Path
 
     from neat_delta.update.receipt import ListedFile
 
 NAME = "history.sqlite"
-# The folder in which it lies, if not the user's own for the data of this program.
-DATA = "NEAT_DELTA_DATA"
 # A file is noted as leaving before it leaves, as brought once one step is left in which the place gets it, as sent once
 # the place has it, and as done when its result list is here.
 LEAVING, BROUGHT, SENT, DONE, REJECTED = "leaving", "brought", "sent", "done", "rejected"
@@ -45,11 +43,7 @@ CREATE TABLE IF NOT EXISTS change_sets (sha256 TEXT PRIMARY KEY, packed BLOB NOT
 
 def default_history() -> Path:
     """Where the history lies unless it is given: one for all folders, for an update may be sent from any of them."""
-    if result := os.environ.get(DATA):
-        return Path(result) / NAME
-    import platformdirs
-
-    return platformdirs.user_data_path("neat-delta", appauthor=False) / NAME
+    return data_folder() / NAME
 
 
 @dataclass(frozen=True)

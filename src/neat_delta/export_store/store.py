@@ -20,14 +20,13 @@ import orjson
 from neat_delta.atomic_write import write_atomic
 from neat_delta.errors import InvalidInput, NeatDeltaError
 from neat_delta.prefetch import sha256_hex
+from neat_delta.user_data import data_folder
 
 if TYPE_CHECKING:
     from neat_delta.tables import Source
     from neat_delta.tables.settings import StoreSettings
 
 FOLDER = "exports"
-# The folder in which it lies, if not the user's own for the data of this program.
-DATA = "NEAT_DELTA_DATA"
 SUFFIX = ".zst"
 SKIPPABLE = struct.pack("<I", 0x184D2A50)
 LONGEST_ABOUT = 1 << 16
@@ -139,11 +138,7 @@ def store_of(settings: StoreSettings) -> ExportStore:
     """The export store that is configured, else the one of this user."""
     if settings.folder is not None:
         return ExportStore(Path(settings.folder).expanduser(), settings)
-    if data := os.environ.get(DATA):
-        return ExportStore(Path(data) / FOLDER, settings)
-    import platformdirs
-
-    return ExportStore(platformdirs.user_data_path("neat-delta", appauthor=False) / FOLDER, settings)
+    return ExportStore(data_folder() / FOLDER, settings)
 
 
 def keep_source(store: ExportStore, source: Source) -> str | None:

@@ -43,7 +43,7 @@ def read_decisions(
     if lacking:
         raise InvalidInput(
             "a column is missing in the workbook of conflicts", file=path, column=lacking[0],
-            hint="Save the conflicts again, and mark them anew.",
+            hint="Save the conflicts again, and mark them again.",
         )  # fmt: skip
     cells = book.cells([field_name(name) for name in columns])
     cells.columns = [
@@ -104,5 +104,5 @@ def _insist_on_conflicts(rows: pl.DataFrame, conflicts: pl.DataFrame, sides: Seq
         what = "there is no such conflict" if row["there"] is None else "the values of this conflict have changed since"
         raise InvalidInput(
             what, file=path, line=row["line"], column=row["field"], value=row["key"].replace(KEY_SEPARATOR, " · "),
-            hint="Save the conflicts again, and mark them anew.",
+            hint="Save the conflicts again, and mark them again.",
         )  # fmt: skip

@@ -14,7 +14,7 @@ from neat_delta.tables.formula_text import escaped
 
 if TYPE_CHECKING:
     from neat_delta.tables import FileFormat
-    from neat_delta.tables.settings import ImportConfig
+    from neat_delta.tables.import_config import ImportConfig
 
 
 def import_format(live: FileFormat, rules: ImportConfig) -> FileFormat:

@@ -10,7 +10,7 @@ from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import WriteError
 from neat_delta.prefetch import sha256_hex
 from neat_delta.tables import field_name
-from neat_delta.tables.settings import KINDS_OF_FILES
+from neat_delta.tables.import_config import KINDS_OF_FILES
 from neat_delta.update.delimited import as_workbook, delimited
 from neat_delta.update.import_format import TABBED, WORKBOOK, ImportFormat
 from neat_delta.update.packing import OutputTable, Packing, pack, parts_of

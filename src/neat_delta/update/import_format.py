@@ -11,7 +11,7 @@ import polars as pl
 from neat_delta.errors import WriteError
 from neat_delta.prefetch import sha256_hex
 from neat_delta.tables import Field, field_name
-from neat_delta.tables.settings import ImportConfig
+from neat_delta.tables.import_config import ImportConfig
 from neat_delta.tables.type_inference import infer_column_format, resolve_type
 from neat_delta.update.delimited import import_format
 

@@ -1,11 +1,10 @@
 """The proof: written files, read back from their bytes and applied as a shop would, give exactly what was meant.
 
 A shop that imports a file of changes finds each row's item by the key, puts the row's cells in place of the item's, a
-blank one too unless it is configured that blanks leave a field alone, and leaves every other cell and every item
-without a
-row as it was. A file of new items makes an item of each row, blank in every field that the file does not have; a file
-of removals takes the items out that it names. So only items with a row need to be looked at, provided that each key
-names exactly one live item, or none if it is to be new, which is checked.
+blank one too unless it is configured that blanks leave a field alone, and leaves every other cell and item as it was. A
+file of new items makes an item of each row, blank in every field that the file does not have; a file of removals takes
+the items out that it names. So only items with a row need to be looked at, provided that each key names exactly one
+live item, or none if it is to be new, which is checked.
 """
 
 from __future__ import annotations

@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
     from pathlib import Path
 
-    from neat_delta.tables.settings import ImportConfig
+    from neat_delta.tables.import_config import ImportConfig
     from neat_delta.update.packing import Cost
 
 RECEIPT = "receipt.json"

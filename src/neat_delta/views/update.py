@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.tables.settings import ImportConfig
+    from neat_delta.tables.import_config import ImportConfig
     from neat_delta.update import Receipt
 
 SOME_FILES = 8
