@@ -313,11 +313,8 @@ def _patched(shop: SimulatedStore, path: Path, action: str) -> pl.DataFrame:
         raise ProofFailed("unexpected column", file=path.name)
     for (name,), of_field in long.group_by("field", maintain_order=True):
         now = of_field["now"].fill_null("")
-        now = (
-            now.to_frame("now").select(other_mark(pl.col("now"))).to_series()
-            if name in shop.import_format.separator_swapped
-            else now
-        )
+        if name in shop.import_format.separator_swapped:
+            now = now.to_frame("now").select(other_mark(pl.col("now"))).to_series()
         items = items.with_columns(items[str(name)].scatter(positions_of(items[KEY_SEPARATOR], of_field["key"]), now))
     return items
 
