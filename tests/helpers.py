@@ -86,6 +86,11 @@ def files_in(folder: Path) -> dict[str, bytes]:
     return {path.relative_to(folder).as_posix(): path.read_bytes() for path in files}
 
 
+def names_in(folder: Path) -> set[str]:
+    """What lies in a folder, but for the exports that are kept whatever else a command does."""
+    return {path.name for path in folder.iterdir()} - {"exports"}
+
+
 def refused(work: Path, command: str) -> str:
     """What a command says that ends with a refusal and leaves every file as it was."""
     before = files_in(work)

@@ -9,7 +9,7 @@ from importlib.resources import files
 
 import pytest
 
-from helpers import import_into, neat_delta, read_rows, update_files, write_table
+from helpers import import_into, names_in, neat_delta, read_rows, update_files, write_table
 
 FILES = files("neat_delta.demo_shop")
 
@@ -88,7 +88,7 @@ def test_a_wrong_wish_ends_with_two_and_writes_nothing(shop, options, reason):
 
     assert failed.returncode in (2, 3)
     assert reason in failed.stderr
-    assert [path.name for path in shop.iterdir()] == ["live.csv"]
+    assert names_in(shop) == {"live.csv"}
 
 
 def test_the_workbook_guards_what_must_not_be_touched(shop):
@@ -112,8 +112,12 @@ def test_a_sheet_from_another_export_is_pointed_out(shop):
     table = read_rows(shop / "live.csv")
     write_table(shop / "newer.csv", [*table[:5], *table[6:]])
 
+    known = neat_delta("compare", "newer.csv", "work.xlsx", cwd=shop).stdout
+    without = neat_delta("compare", "newer.csv", "work.xlsx", "--base", "none", cwd=shop).stdout
     assert counts(shop, "work.xlsx")["problems"]["warning"] == 0
-    assert counts(shop, "work.xlsx", "newer.csv")["problems"]["warning"] == 1
+    assert "carried by the sheet" in known
+    assert "made from another export" not in known
+    assert "work.xlsx was made from another export than newer.csv" in " ".join(without.split())
 
 
 def saved_by_a_program(folder, sheet, form):

@@ -8,7 +8,7 @@ import time
 
 import pytest
 
-from helpers import PROGRAM, neat_delta, refused, write_table
+from helpers import PROGRAM, names_in, neat_delta, refused, write_table
 from neat_delta.cli import app
 from neat_delta.exit_codes import Exit
 from neat_delta.update import write
@@ -32,7 +32,7 @@ def test_a_stopped_run_leaves_everything_or_nothing(shop, wait):
 
     # Before the program has begun, the interpreter itself ends the run, by the signal or with its trace.
     assert run.returncode in (Exit.DONE, Exit.INTERRUPTED, -signal.SIGINT, 1)
-    left = {path.name for path in shop.iterdir()} - {"live.csv", "edited.csv"}
+    left = names_in(shop) - {"live.csv", "edited.csv"}
     assert left in ({"up", "c.jsonl"}, {"c.jsonl"}, set())
     if "up" in left:
         assert (shop / "up/receipt.json").is_file()
@@ -94,7 +94,7 @@ def test_a_full_disk_ends_with_the_reason_and_leaves_nothing(tmp_path, monkeypat
 
     assert code == Exit.UNUSABLE
     assert "receipt.json: No space left on device" in capsys.readouterr().err
-    assert sorted(path.name for path in tmp_path.iterdir()) == ["edited.csv", "live.csv"]
+    assert names_in(tmp_path) == {"edited.csv", "live.csv"}
 
 
 @pytest.mark.parametrize("fault", [ZeroDivisionError("ours"), BaseException("a panic in a compiled library")])
@@ -152,6 +152,7 @@ def test_write_finds_the_live_export_beside_the_change_set_or_asks(tmp_path):
     folder.mkdir()
     write_table(folder / "live.csv", [["sku", "n"], ["A", "ä"]])
     write_table(folder / "edited.csv", [["sku", "n"], ["A", "ö"]])
+    (tmp_path / "catalogue.toml").write_text("[store]\nkeep = false\n")
     neat_delta("compare", "shop/live.csv", "shop/edited.csv", "--out", "shop/c.jsonl", cwd=tmp_path)
 
     beside = neat_delta("write", "shop/c.jsonl", "-o", "up", cwd=tmp_path)

@@ -43,8 +43,15 @@ def shops(draw, cells=cell):
     """A live table, the same table edited, and an order of its rows and columns."""
     codes = draw(st.lists(code, min_size=1, max_size=6, unique=True))
     live = [[sku, *draw(st.lists(cells, min_size=4, max_size=4))] for sku in codes]
-    edited = [[row[0], *(draw(cells) if draw(st.booleans()) else old for old in row[1:])] for row in live]
+    edited = [
+        [row[0], *(edited_cell(old, draw(cells)) if draw(st.booleans()) else old for old in row[1:])] for row in live
+    ]
     return [NAMES, *live], [NAMES, *edited], draw(st.permutations(range(len(codes)))), draw(st.permutations(range(5)))
+
+
+def edited_cell(old, new):
+    """An edit, but none that only writes a zero in another form, as spreadsheet programs do: that is no change."""
+    return old if all(re.fullmatch(r"[\s0.,-]*0[\s0.,-]*", text) for text in (old, new)) else new
 
 
 def shuffled(table, rows, columns):
@@ -372,8 +379,9 @@ def taken_by(shape, table, paths, live_form):
 def test_two_updates_from_one_export_give_the_union_of_both_in_either_order(shop, other, turned):
     live, edited, _, _ = shop
     # The second colleague edits other fields of the same items.
-    values = [row[1:] for row in other[1][1:]]
-    second = [NAMES, *([row[0], *row[1:3], *values[at % len(values)][2:]] for at, row in enumerate(live[1:]))]
+    values = [row[3:] for row in other[1][1:]]
+    prices = [list(map(edited_cell, row[3:], values[at % len(values)])) for at, row in enumerate(live[1:])]
+    second = [NAMES, *([*row[:3], *new] for row, new in zip(live[1:], prices, strict=True))]
     first = [NAMES, *([row[0], *row[1:3], *old[3:]] for row, old in zip(edited[1:], live[1:], strict=True))]
     with tempfile.TemporaryDirectory() as name:
         folder = Path(name)

@@ -45,8 +45,8 @@ PREFER = option(
 
 @command(
     "combine",
-    "neat-delta combine tuesday.changes.jsonl texts.changes.jsonl -o both.changes.jsonl",
-    "neat-delta combine tuesday.changes.jsonl texts.changes.jsonl -o both.changes.jsonl --conflicts conflicts.xlsx",
+    "neat-delta combine tuesday.changes.jsonl supplier.changes.jsonl -o both.changes.jsonl",
+    "neat-delta combine tuesday.changes.jsonl supplier.changes.jsonl -o both.changes.jsonl --conflicts conflicts.xlsx",
 )
 @click.argument("changes", type=SOURCE, nargs=-1, required=True, metavar="CHANGES…")
 @option(

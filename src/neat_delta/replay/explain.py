@@ -35,6 +35,8 @@ LIKE_A_DAY = (
 )
 # The shortest form of a number, as a cell shows it that has no number format of its own.
 GENERAL = r"^-?(0|[1-9][0-9]*)([.,][0-9]*[1-9])?$"
+# No program shows a zero with a sign where it read none.
+SIGNED_ZERO = r"^-[0.,]+$"
 # What these effects make has the value that the live text has to a program: nothing is lost.
 EXACT = frozenset(
     ["leading zeros lost", "plus sign lost", "white space lost", "trailing zeros lost", "number format changed"]
@@ -71,7 +73,7 @@ def _explain_forms(cells: pl.DataFrame) -> pl.Series:
     values = {(side, sign): read_numbers(others[side], sign) for side in ("was", "now") for sign in ".,"}
     for read, saved in product(".,", ".,"):
         same = same | pl.lit((values["was", read] == values["now", saved]).fill_null(value=False))
-    equal = pl.concat([rows.filter(plain), others.filter(same)]).sort("at")
+    equal = pl.concat([rows.filter(plain), others.filter(same)]).sort("at").filter(~NOW.str.contains(SIGNED_ZERO))
     general = equal.select(NOW.str.contains(GENERAL)).to_series()
     formatted = equal.filter(~general)
     own = formatted.select(NOW.str.contains(r"%$") | NOW.str.contains(POWER_OF_TEN)).to_series()
