@@ -16,7 +16,7 @@ from neat_delta.reading.sheet_base import unpacked_base
 from neat_delta.workflows.inputs import read_kept
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterator, Sequence
 
     from neat_delta.export_store import ExportStore
     from neat_delta.matching import Key
@@ -25,8 +25,8 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import Settings
 
 CARRIED, KEPT, GIVEN = "carried by the sheet", "from the export store", "given"
-# So many kept exports are looked through for one that a file may have been made from, and so much of each.
-MOST_EXPORTS, MOST_BYTES, MOST_ROWS = 12, 64 << 20, 100_000
+# So much of the newest kept exports is looked through for one that a file of so many rows may have been made from.
+MOST_BYTES, MOST_ROWS = 64 << 20, 100_000
 # An export differs from the live one in some cells; a file that was made from it has its values in nearly all of them.
 NEARLY_ALL, FEWEST = 0.8, 2
 
@@ -92,19 +92,31 @@ def _by_content(store: ExportStore, live: Table, edited: Table, settings: Settin
     if len(shared) < len(edited.names):
         return None
     fields = [name for name in shared if name not in own.fields]
-    found: list[tuple[int, Table]] = []
-    candidates = [export for export in store.exports() if export.sha256 != live.source.sha256]
-    for export in [export for export in candidates if export.size <= MOST_BYTES][:MOST_EXPORTS]:
+    best: tuple[int, Table] | None = None
+    for table in _newest_first(store, live, settings):
+        if not set(own.fields) <= set(table.names):
+            continue
+        alike, differing = _agreement(table, live, edited, own, [name for name in fields if name in table.names])
+        if best is not None and alike < best[0]:
+            break  # the exports before the base have ever less in common with the file
+        if differing and alike >= max(FEWEST, NEARLY_ALL * differing):
+            best = alike, table
+    return None if best is None else Base(best[1], KEPT)
+
+
+def _newest_first(store: ExportStore, live: Table, settings: Settings) -> Iterator[Table]:
+    """The kept exports but for the live one, as far as they may be looked through."""
+    size = 0
+    for export in store.exports():
+        if export.sha256 == live.source.sha256:
+            continue
+        size += export.size
+        if size > MOST_BYTES:
+            return
         try:
-            table = read_kept(store, export, settings.export).renamed(settings.names())
+            yield read_kept(store, export, settings.export).renamed(settings.names())
         except NeatDeltaError:
             continue
-        if set(own.fields) <= set(table.names):
-            alike, differing = _agreement(table, live, edited, own, [name for name in fields if name in table.names])
-            if differing and alike >= max(FEWEST, NEARLY_ALL * differing):
-                found.append((alike, table))
-    best = max(found, key=lambda one: one[0], default=None)
-    return None if best is None else Base(best[1], KEPT)
 
 
 def _agreement(base: Table, live: Table, edited: Table, key: Key, fields: Sequence[str]) -> tuple[int, int]:
