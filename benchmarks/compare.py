@@ -75,6 +75,7 @@ def main() -> None:
         with tempfile.TemporaryDirectory() as name:
             make = [sys.executable, str(HERE / "make_pair.py"), str(items), str(args.share), name, *flags]
             subprocess.run(make, check=True)
+            os.environ["NEAT_DELTA_DATA"] = str(Path(name) / "data")
             figures = race(Path(name), args.runs)
         plain = figures["plain Polars"]
         print(f"\n{items:,} items × 20 columns, {args.share:.0%} of the rows changed {' '.join(flags)}")

@@ -30,9 +30,11 @@ def sent_since(update: Update, place: str, history: History) -> pl.DataFrame:
     """
     ours = parse_changes(update.changes, update.folder / update.receipt.changes.name)
     cells = _says(ours)
+    # Where nobody knows when the export was made, it was at least there when the change set was made from it.
+    since = update.receipt.live_made or datetime.fromisoformat(ours.head.made)
     found = [pl.DataFrame(schema=SCHEMA)]
     for entry in history.entries():
-        other = _other(entry, update, place, history)
+        other = _other(entry, update, place, since.astimezone(UTC), history)
         if other is not None:
             theirs = _says(other).rename({"now": "sent"})
             both = cells.join(theirs, on=["key", "field"], how="inner", maintain_order="left")
@@ -41,16 +43,15 @@ def sent_since(update: Update, place: str, history: History) -> pl.DataFrame:
     return pl.concat(found).unique(["key", "field"], keep="first", maintain_order=True)
 
 
-def _other(entry: Entry, update: Update, place: str, history: History) -> ChangeSet | None:
-    """The change set of another update that has gone to this place since the update's export."""
+def _other(entry: Entry, update: Update, place: str, since: datetime, history: History) -> ChangeSet | None:
+    """The change set of another update that has gone to this place since that time, or is of the same export."""
     receipt = update.receipt
     is_this = entry.changes == receipt.changes.sha256 and entry.live == receipt.live_sha256
     has_left = any(file.state for file in entry.files)
     if is_this or entry.place != place or not has_left:
         return None
     begun = datetime.fromisoformat(entry.begun).astimezone(UTC)
-    of_one_export = entry.live == receipt.live_sha256
-    if not of_one_export and receipt.live_made is not None and begun <= receipt.live_made.astimezone(UTC):
+    if entry.live != receipt.live_sha256 and begun <= since:
         return None
     data = history.change_set(entry)
     try:
