@@ -82,7 +82,7 @@ def python_m(*args: str, cwd: Path) -> subprocess.CompletedProcess[str]:
 
 def files_in(folder: Path) -> dict[str, bytes]:
     """The files of a folder, but for the exports that are kept whatever else a command does."""
-    files = (path for path in folder.rglob("*") if path.is_file() and path.suffix != ".zst")
+    files = (path for path in folder.rglob("*") if path.is_file() and path.parent.name != "exports")
     return {path.relative_to(folder).as_posix(): path.read_bytes() for path in files}
 
 

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import fields, is_dataclass
+from pathlib import PurePath
 from typing import Any
 
 
 def to_json(value: Any) -> Any:
-    """A dataclass, and those inside it, as dictionaries by the names of members; other values as they are."""
+    """A dataclass, and those inside it, as dictionaries by names of members; paths as text, others as they are."""
     if is_dataclass(value) and not isinstance(value, type):
         return {member.name: to_json(getattr(value, member.name)) for member in fields(value)}
     if isinstance(value, dict):
         return {key: to_json(each) for key, each in value.items()}
     if isinstance(value, list | tuple):
         return [to_json(each) for each in value]
-    return value
+    return str(value) if isinstance(value, PurePath) else value

@@ -1,5 +1,6 @@
 """Kept exports: found by their checksum, whole, and no more of them than is configured."""
 
+import json
 import os
 from datetime import UTC, datetime, timedelta
 
@@ -88,6 +89,7 @@ def test_an_export_that_was_overwritten_is_found_again_and_an_item_has_a_past(tm
     sent = neat_delta("send", "up", "--to", "inbox", cwd=tmp_path)
     neat_delta("verify", "c.jsonl", "live.csv", cwd=tmp_path)
     past = neat_delta("history", "--sku", "417", cwd=tmp_path)
+    listed = json.loads(neat_delta("history", "--exports", "--json", cwd=tmp_path).stdout)["result"]["exports"]
     other = neat_delta("history", "418", cwd=tmp_path)
     unknown = neat_delta("history", "X-9", cwd=tmp_path)
 
@@ -95,6 +97,7 @@ def test_an_export_that_was_overwritten_is_found_again_and_an_item_has_a_past(tm
     assert read_rows(next((tmp_path / "up").glob("*.csv"))) == [["sku", "price"], ["417", "11.00"]]
     assert "1 change · 1 by updates of yours" in past.stdout
     assert "update #1" in past.stdout
+    assert [one["name"] for one in listed] == ["live.csv", "live.csv"]
     assert "Veil, fine" in other.stdout
     assert "0 by updates of yours" in other.stdout
     assert (unknown.returncode, "no kept export has the SKU X-9" in unknown.stderr) == (2, True)

@@ -91,6 +91,7 @@ def sheet_command(
     from neat_delta.output_paths import check_outputs
     from neat_delta.tables import field_name
     from neat_delta.update.edit_sheet import delimited_sheet, sheet_columns, workbook
+    from neat_delta.workflows.base import note_sheet
     from neat_delta.workflows.inputs import read_live
     from neat_delta.workflows.plan import context_of
 
@@ -107,6 +108,8 @@ def sheet_command(
         columns = sheet_columns(context, names, rows, [field_name(name) for name in unlock])
         make = workbook if out.suffix.lower() == ".xlsx" else delimited_sheet
         write_atomic(out, make(columns, live), replace=overwrite)
+        if make is delimited_sheet:
+            note_sheet(out, [column.header for column in columns], live, settings)
     if output.as_json:
         locked = [column.field for column in columns if column.locked]
         result = {"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown}

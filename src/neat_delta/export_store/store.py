@@ -23,11 +23,16 @@ from neat_delta.prefetch import sha256_hex
 from neat_delta.user_data import data_folder
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from neat_delta.tables import Source
     from neat_delta.tables.settings import StoreSettings
 
 FOLDER = "exports"
 SUFFIX = ".zst"
+# The sheets as plain text, a JSON text on each line, of which the newest are looked at.
+SHEETS = "sheets.jsonl"
+MOST_SHEETS = 500
 SKIPPABLE = struct.pack("<I", 0x184D2A50)
 LONGEST_ABOUT = 1 << 16
 # The fastest level: an export is kept beside other work, and more would not make it much smaller.
@@ -58,6 +63,15 @@ class KeptExport:
 
 
 @dataclass(frozen=True)
+class NotedSheet:
+    """A sheet as plain text: where it was written, its columns, and the checksum of the export it was made from."""
+
+    path: Path
+    columns: tuple[str, ...]
+    sha256: str
+
+
+@dataclass(frozen=True)
 class ExportStore:
     """A folder of kept exports, and how much of them is kept."""
 
@@ -84,6 +98,28 @@ class ExportStore:
         path = self.folder / f"{now.strftime(TIME)}-{sha256}{SUFFIX}"
         write_atomic(path, SKIPPABLE + struct.pack("<I", len(head)) + head + packed, replace=True)
         self.prune()
+
+    def note_sheet(self, path: Path, columns: Sequence[str], sha256: str) -> None:
+        """Remember from which export a sheet as plain text was made, for it cannot say so itself.
+
+        Raises:
+            OSError: the disk refuses.
+        """
+        self.folder.mkdir(parents=True, exist_ok=True)
+        line = orjson.dumps({"path": str(path.resolve()), "columns": list(columns), "sha256": sha256})
+        with (self.folder / SHEETS).open("ab") as file:
+            file.write(line + b"\n")
+
+    def sheets(self) -> list[NotedSheet]:
+        """The sheets as plain text that were made from kept exports, the newest first."""
+        path = self.folder / SHEETS
+        lines = path.read_bytes().splitlines()[-MOST_SHEETS:] if path.is_file() else []
+        found = []
+        for line in reversed(lines):
+            with suppress(ValueError, KeyError, TypeError):
+                noted = orjson.loads(line)
+                found.append(NotedSheet(Path(noted["path"]), tuple(noted["columns"]), str(noted["sha256"])))
+        return found
 
     def find(self, sha256: str) -> KeptExport | None:
         """The kept export with this checksum; ``None`` if there is none."""

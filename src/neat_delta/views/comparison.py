@@ -91,6 +91,12 @@ def base_view(result: CompareResult, width: int) -> Iterator[Text]:
         yield from _older_view(result, width)
         return
     made = f" of {local_time(base.time.isoformat())}" if base.time else ""
+    live_made = result.live.source.made
+    if base.time and live_made and base.time > live_made:
+        message = (
+            f"{result.live.source.name} is older than what {result.edited.source.name} was made from; export again"
+        )
+        yield from sentence("older", message, width, "warning")
     yield from sentence("base", f"{base.name}{made}, {base.how}: only what was edited since is a change", width)
     kept = f"{pluralize(base.moved, 'cell')} that the shop has changed since: its values are kept"
     yield from sentence("", kept if base.moved else "the shop has changed nothing else since", width)

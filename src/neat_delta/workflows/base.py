@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from dataclasses import dataclass, replace
+from datetime import UTC, datetime
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -13,6 +16,7 @@ from neat_delta.matching import choose_key
 from neat_delta.matching.positions import positions_of
 from neat_delta.reading import read_table
 from neat_delta.reading.sheet_base import unpacked_base
+from neat_delta.tables import field_name
 from neat_delta.workflows.inputs import read_kept
 
 if TYPE_CHECKING:
@@ -28,7 +32,9 @@ CARRIED, KEPT, GIVEN = "carried by the sheet", "from the export store", "given"
 # So much of the newest kept exports is looked through for one that a file of so many rows may have been made from.
 MOST_BYTES, MOST_ROWS = 64 << 20, 100_000
 # An export differs from the live one in some cells; a file that was made from it has its values in nearly all of them.
-NEARLY_ALL, FEWEST = 0.8, 2
+# Whoever sets three cells right that the shop got wrong has not made the file from an older export; but where a sheet
+# with its columns was made from one, a single cell is enough.
+NEARLY_ALL, FEWEST, FEWEST_OF_SHEET = 0.8, 4, 1
 
 
 @dataclass(frozen=True)
@@ -79,11 +85,30 @@ def find_base(
     return _by_content(store, live, edited, settings, key) if by_content else None
 
 
+def note_sheet(path: Path, columns: Sequence[str], live: Table, settings: Settings) -> None:
+    """Remember from which export a sheet as plain text was made; where that is not possible, nobody must know."""
+    if settings.store.keep:
+        with suppress(OSError):
+            store_of(settings.store).note_sheet(path, columns, live.source.sha256)
+
+
+def _sheets_like(store: ExportStore, edited: Table) -> list[str]:
+    """The checksums of the exports from which sheets with the columns of a file were made, the likeliest first.
+
+    That is the one of the sheet which was written where the file is now, or else of the newest.
+    """
+    columns = {field_name(field.column) for field in edited.fields}
+    alike = [one for one in store.sheets() if set(map(field_name, one.columns)) == columns]
+    path = edited.source.path
+    here = [one for one in alike if isinstance(path, Path) and one.path == path.resolve()]
+    return list(dict.fromkeys(one.sha256 for one in [*here[:1], *alike]))
+
+
 def _by_content(store: ExportStore, live: Table, edited: Table, settings: Settings, key: Sequence[str]) -> Base | None:
     """The kept export that explains best what an edited file has where the shop has something else by now."""
     if len(edited) > MOST_ROWS or not store.folder.is_dir():
         return None
-    edited = edited.renamed(settings.names())
+    sheets, edited = _sheets_like(store, edited), edited.renamed(settings.names())
     shared = [name for name in live.names if name in edited.names]
     try:
         own = choose_key(live, shared, key or settings.key)
@@ -92,6 +117,8 @@ def _by_content(store: ExportStore, live: Table, edited: Table, settings: Settin
     if len(shared) < len(edited.names):
         return None
     fields = [name for name in shared if name not in own.fields]
+    if sheets and sheets[0] == live.source.sha256:
+        return None
     best: tuple[int, Table] | None = None
     for table in _newest_first(store, live, settings):
         if not set(own.fields) <= set(table.names):
@@ -99,16 +126,21 @@ def _by_content(store: ExportStore, live: Table, edited: Table, settings: Settin
         alike, differing = _agreement(table, live, edited, own, [name for name in fields if name in table.names])
         if best is not None and alike < best[0]:
             break  # the exports before the base have ever less in common with the file
-        if differing and alike >= max(FEWEST, NEARLY_ALL * differing):
+        fewest = FEWEST_OF_SHEET if table.source.sha256 in sheets else FEWEST
+        if differing and alike >= max(fewest, NEARLY_ALL * differing):
             best = alike, table
     return None if best is None else Base(best[1], KEPT)
 
 
 def _newest_first(store: ExportStore, live: Table, settings: Settings) -> Iterator[Table]:
-    """The kept exports but for the live one, as far as they may be looked through."""
+    """The kept exports that are older than the live one, as far as they may be looked through.
+
+    A newer one may hold what the file was made to do: then it would explain all of its changes away.
+    """
+    made = live.source.made or datetime.now(UTC)
     size = 0
     for export in store.exports():
-        if export.sha256 == live.source.sha256:
+        if export.sha256 == live.source.sha256 or export.time >= made:
             continue
         size += export.size
         if size > MOST_BYTES:
