@@ -2,6 +2,7 @@
 
 import json
 import os
+import time
 from datetime import UTC, datetime, timedelta
 
 import pytest
@@ -55,9 +56,15 @@ def test_a_damaged_file_is_refused_and_a_strange_one_is_let_alone(tmp_path):
     kept(store, "sku\nA\n")
     (export,) = store.exports()
     (tmp_path / "notes-of-mine.zst").write_bytes(b"mine")
+    for age in (0, 3):
+        draft = tmp_path / f".1-{age}.zst.0a1b2c3d.draft"
+        draft.write_bytes(b"half")
+        os.utime(draft, (time.time() - age * 86_400,) * 2)
+    store.prune()
     export.path.write_bytes(export.path.read_bytes()[:-9])
 
     assert len(store.exports()) == 1
+    assert [path.name for path in tmp_path.glob(".*")] == [".1-0.zst.0a1b2c3d.draft"]
     with pytest.raises(InvalidInput, match=r"the kept export of 0\.csv is damaged"):
         store.data(export)
 

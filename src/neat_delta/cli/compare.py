@@ -242,7 +242,10 @@ def _base_of(
 
     if given is None:
         return find_base(live, edited, settings, key, by_content=by_content)
-    return None if str(given) == NO_BASE else given_base(given, settings)
+    if str(given) == NO_BASE:
+        return None
+    found = given_base(given, settings)
+    return None if found.table.source.sha256 == live.source.sha256 else found
 
 
 def _read(*inputs: Any) -> tuple[Table, Table]:

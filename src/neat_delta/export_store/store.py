@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import os
 import struct
+import time
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -38,6 +39,7 @@ LONGEST_ABOUT = 1 << 16
 # The fastest level: an export is kept beside other work, and more would not make it much smaller.
 LEVEL = 1
 TIME = "%Y%m%dT%H%M%SZ"
+DAY = 24 * 3600  # in seconds
 
 
 @dataclass(frozen=True)
@@ -112,8 +114,9 @@ class ExportStore:
 
     def sheets(self) -> list[NotedSheet]:
         """The sheets as plain text that were made from kept exports, the newest first."""
-        path = self.folder / SHEETS
-        lines = path.read_bytes().splitlines()[-MOST_SHEETS:] if path.is_file() else []
+        lines: list[bytes] = []
+        with suppress(OSError):  # there is none yet, or it cannot be read
+            lines = (self.folder / SHEETS).read_bytes().splitlines()[-MOST_SHEETS:]
         found = []
         for line in reversed(lines):
             with suppress(ValueError, KeyError, TypeError):
@@ -152,6 +155,7 @@ class ExportStore:
 
         The newest one is always kept.
         """
+        self._clear_drafts()
         oldest = datetime.now(UTC) - timedelta(days=self.settings.days)
         size, gone = 0, []
         for number, export in enumerate(sorted(self.exports(), key=lambda one: one.last_read, reverse=True)):
@@ -162,6 +166,13 @@ class ExportStore:
                     export.path.unlink()
                     gone.append(export)
         return gone
+
+    def _clear_drafts(self) -> None:
+        """Delete what runs that were killed have left; no run takes as long as a day."""
+        for draft in self.folder.glob(f".*{SUFFIX}.*.draft"):
+            with suppress(OSError):
+                if time.time() - draft.stat().st_mtime > DAY:
+                    draft.unlink()
 
     def _paths(self) -> list[Path]:
         return sorted(self.folder.glob(f"*-*{SUFFIX}")) if self.folder.is_dir() else []
