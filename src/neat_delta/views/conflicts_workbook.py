@@ -45,6 +45,8 @@ def conflicts_workbook(
             sheet.write_string(number, at, cell, text)
         sheet.write_string(number, frame.width - 1, "", open_cell)
     last = frame.width - 1
+    how = f"Whose value goes on? Choose {' or '.join(choices)}. A blank cell leaves the conflict open."
+    sheet.write_comment(0, last, how, {"x_scale": 2})
     if len(frame):
         sheet.data_validation(1, last, len(frame), last, {"validate": "list", "source": list(choices)})
         sheet.autofilter(0, 0, len(frame), last)
