@@ -10,7 +10,7 @@ import threading
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from helpers import PROGRAM, files_in, neat_delta, refused, write_table
@@ -228,6 +228,7 @@ wishes = st.one_of(
 
 
 @settings(max_examples=70)
+@example("send up --to inbox --import-report history.sqlite", "")
 @given(wishes, st.sampled_from(["", " --overwrite"]))
 def test_no_command_touches_a_path_that_it_does_not_name(tmp_path_factory, wish, replace):
     work = tmp_path_factory.mktemp("wish")

@@ -32,9 +32,10 @@ OURS = re.compile(r"\x1b\[(?:\d+(?:;\d+)*)?m|\x1b\[\?25[lh]|\x1b\[2K|\x1b\[1A|\r
 OBEYED = re.compile("[\x00-\x09\x0b-\x1f\x7f-\x9f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]")
 
 
-def on_terminal(work, *args, **environment):
-    """What a terminal is sent by a command, and the exit code."""
+def on_terminal(work, *args, typed=b"", **environment):
+    """What a terminal is sent by a command while a person has typed this, and the exit code."""
     leader, follower = os.openpty()
+    os.write(leader, typed)
     env = os.environ | {"TERM": "xterm-256color", "COLUMNS": "100"} | environment
     run = subprocess.Popen([PROGRAM, *args], cwd=work, env=env, stdout=follower, stderr=follower, stdin=follower)
     os.close(follower)
@@ -181,12 +182,26 @@ def answering(status, body):
 def test_a_servers_answer_is_shown_safely(work, status):
     with answering(status, json.dumps({"message": EVIL}).encode()) as address:
         fetched, _ = on_terminal(work, "inspect", f"{address}/x.csv")
-        sent, code = on_terminal(work, "send", "up", "--to", address)
+        sent, code = on_terminal(work, "send", "up", "--to", address, "--yes")
         listed, _ = on_terminal(work, "history", "1")
 
     assert code == 4
     for shown in (fetched, sent, listed):
         insist_on_plain(shown)
+
+
+def test_a_person_is_asked_once_before_anything_is_sent(work):
+    (work / "place").mkdir()
+
+    refused, code = on_terminal(work, "send", "up", "--to", "place", typed=b"n\n")
+    left = list((work / "place").iterdir())
+    sent, done = on_terminal(work, "send", "up", "--to", "place", typed=b"y\n")
+
+    assert "Send these files now?" in refused
+    assert (code, left) == (130, [])
+    assert done == 0
+    assert list((work / "place").iterdir())
+    assert "sent to" in sent
 
 
 def test_the_summary_of_a_run_is_safe_as_text_and_as_mail(evil):

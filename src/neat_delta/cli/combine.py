@@ -153,7 +153,7 @@ def _view(
 ) -> Iterator[Text]:
     from rich.text import Text
 
-    from neat_delta.views.changes import DisplayOptions, fields_view, findings_view
+    from neat_delta.views.changes import CLASH, DisplayOptions, fields_view, findings_view
     from neat_delta.views.combine_views import combine_view, open_conflicts
     from neat_delta.views.lines import labelled
     from neat_delta.views.preview import head_view
@@ -165,7 +165,7 @@ def _view(
     if len(result.changes.cells):
         yield Text()
         yield from fields_view(result.changes, width)
-    yield from findings_view(without_conflicts(result), DisplayOptions(width))
+    yield from findings_view(result.changes, DisplayOptions(width, besides=(CLASH,)))
     yield Text()
     if conflicts_file is not None:
         yield labelled("saved", f"the conflicts to decide, in {conflicts_file}")
@@ -176,18 +176,6 @@ def _view(
         yield from decide_view(conflicts_file, width)
         label = "or"
     yield from next_command(_write_command(out, live), width, label)
-
-
-def without_conflicts(result: CombineResult) -> ChangeSet:
-    """The change set without the errors on conflicts, which are shown by themselves."""
-    from dataclasses import replace
-
-    import polars as pl
-
-    from neat_delta.reconcile.refresh import CLASH
-
-    findings = result.changes.findings
-    return replace(result.changes, findings=findings.filter(pl.col("code") != CLASH))
 
 
 def _write_command(out: Path, live: Location | None) -> list[str]:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from neat_delta.cli.changeset_output import refused, typed_without
-from neat_delta.cli.combine import combined_as_dict, preferred_name, without_conflicts
+from neat_delta.cli.combine import combined_as_dict, preferred_name
 from neat_delta.cli.common import OutputOptions, console, show
 from neat_delta.cli.conflict_options import save_disagreements
 from neat_delta.cli.envelope import show_json
@@ -104,7 +105,7 @@ def _view(
 ) -> Iterator[Text]:
     from rich.text import Text
 
-    from neat_delta.views.changes import DisplayOptions, fields_view, findings_view, items_view
+    from neat_delta.views.changes import CLASH, DisplayOptions, fields_view, findings_view, items_view
     from neat_delta.views.combine_views import combine_view, open_conflicts
     from neat_delta.views.comparison import base_view, files_view, rows_view
     from neat_delta.views.lines import labelled
@@ -124,7 +125,7 @@ def _view(
         yield from fields_view(combined.changes, width)
         yield Text()
         yield from items_view(combined.changes, shown)
-    yield from findings_view(without_conflicts(combined), shown)
+    yield from findings_view(combined.changes, replace(shown, besides=(CLASH,)))
     yield Text()
     if receipt:
         yield from update_view(receipt, results[0].live.source.name, width)

@@ -23,6 +23,7 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, command, option
 from neat_delta.cli.history import HISTORY, history_in
+from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
@@ -97,11 +98,13 @@ def send_command(
     from neat_delta.update.delimited import report_csv
     from neat_delta.views.delivery import results_of, sent_view, verify_command
 
-    update = load_update(folder)
+    update, kept = load_update(folder), history_in(history)
     check_outputs(import_report, replace=overwrite)
+    if import_report is not None and import_report.resolve() == kept.path.resolve():
+        raise InvalidOption("this is the history file", option="import_report", hint="Choose another name.")
     if not resume:
         require_fresh(as_of or update.receipt.live_made, update.receipt.live_name, load_config(config))
-    destination, kept = destination_of(place), history_in(history)
+    destination = destination_of(place)
     if dry_run:
         return _show_plan(update, destination.name, kept, output)
     if _is_asked(output, yes=yes):

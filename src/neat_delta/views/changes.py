@@ -47,11 +47,15 @@ ROOMS, LEAST_ROOM = 6, 16
 
 @dataclass(frozen=True)
 class DisplayOptions:
-    """How much to show: the width of the screen, everything or the first of each, rows of which states."""
+    """How much to show: the width of the screen, everything or the first of each, rows of which states.
+
+    Findings of the checks ``besides`` are shown in another place.
+    """
 
     width: int
     everything: bool = False
     states: Sequence[str] = ()
+    besides: Sequence[str] = ()
 
 
 def codes_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
@@ -186,7 +190,9 @@ def findings_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """What was kept out and why, then what goes through but wants a look; notes are only counted elsewhere."""
     for level, title, what in (("error", "errors", "not sent"), ("warning", "warnings", "please check")):
         # What is new about a list is said with its columns.
-        found = changes.findings.filter(pl.col("level") == level, ~is_about_columns())
+        found = changes.findings.filter(
+            pl.col("level") == level, ~is_about_columns(), ~pl.col("code").is_in(list(shown.besides))
+        )
         if len(found):
             yield Text()
             yield labelled(title, f"{count(len(found))}, {what}", level)
