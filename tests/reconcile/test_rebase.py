@@ -1,5 +1,6 @@
 """Three-way: a sheet beside what it was made from and the shop of now, against a merge that is written here."""
 
+import os
 from pathlib import Path
 
 import openpyxl
@@ -201,12 +202,35 @@ def test_a_few_cells_that_were_set_right_again_are_no_sign_of_an_older_export(sh
 
 
 def test_an_export_that_is_newer_than_the_live_one_explains_nothing_away(shop):
-    neat_delta("compare", "evening.csv", "morning.csv", cwd=shop)  # both are kept, the newer one first
+    rows = read_rows(shop / "morning.csv")
+    for row in rows[1::3]:
+        row[3] = "7"
+    write_table(shop / "night.csv", rows)
+    neat_delta("compare", "night.csv", "night.csv", cwd=shop)  # it is kept
 
-    done = neat_delta("compare", "morning.csv", "evening.csv", cwd=shop)
+    done = neat_delta("compare", "morning.csv", "night.csv", cwd=shop)
 
     assert "base" not in done.stdout
-    assert "result      2 items will change" in done.stdout
+    assert "changed 10 ·" in done.stdout
+
+
+def test_without_a_base_an_older_file_is_pointed_out_and_the_base_can_be_given(shop):
+    (shop / "catalogue.toml").write_text("[store]\nkeep = false\n")
+    rows = read_rows(shop / "morning.csv")
+    rows[5][1] = "Renamed"
+    edited = write_table(shop / "edited.csv", rows)
+    an_hour_ago = edited.stat().st_mtime - 3600
+    os.utime(edited, (an_hour_ago, an_hour_ago))
+
+    without = " ".join(neat_delta("compare", "evening.csv", "edited.csv", cwd=shop).stdout.split())
+    given = " ".join(
+        neat_delta("compare", "evening.csv", "edited.csv", "--base", "morning.csv", cwd=shop).stdout.split()
+    )
+
+    assert "edited.csv is older than evening.csv: its 3 changed cells may undo newer changes of the shop" in without
+    assert "morning.csv" in given
+    assert ", given: only what was edited since is a change" in given
+    assert "result 1 item will change" in given
 
 
 def test_a_sheet_whose_live_values_are_damaged_is_refused(shop):
