@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from urllib.parse import quote
+from urllib.parse import quote, quote_plus
 
 HIDDEN = "•••"
 # A shorter text is hidden by nothing: it would take letters out of other words.
@@ -17,7 +17,7 @@ _used: set[str] = set()
 def keep_hidden(secret: str) -> None:
     """Remember a secret that is used, so that nothing shows it; also as addresses write it."""
     if len(secret) >= SHORTEST:
-        _used.update((secret, quote(secret, safe="")))
+        _used.update((secret, quote(secret, safe=""), quote(secret), quote_plus(secret)))
 
 
 def redacted(text: str) -> str:

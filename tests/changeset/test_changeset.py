@@ -25,7 +25,7 @@ from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes, parse_changes
 from neat_delta.changeset.subset import subset
 
-FIELDS = {"price": FieldInfo("Price", "price"), "name": FieldInfo("Name", "text")}
+FIELDS = {"sku": FieldInfo("SKU", "code"), "price": FieldInfo("Price", "price"), "name": FieldInfo("Name", "text")}
 KEYS = list("ABCDEF")
 
 

@@ -92,7 +92,7 @@ def damage(data: bytes):
     lines = data.splitlines(keepends=True)
     later = data.replace(b'"neat_delta":2', b'"neat_delta":9', 1)
     yield "a later format", later, "format 9"
-    yield "cut off within a line", data[:-20], "not a JSON object"
+    yield "cut off within a line", data[:-20], "line 4: this line is not an item"
     yield "cut off between lines", b"".join(lines[:2]), "counts 2 changed rows"
     yield "an item twice", data + lines[1], "twice"
     yield "another kind of work", data.replace(b'"action":"none"', b'"action":"swap"', 1), "unknown action"
@@ -110,7 +110,11 @@ def test_a_damaged_file_is_refused_with_the_reason(tmp_path, changes):
 
 
 VALUES = st.none() | st.sampled_from(["", "1.20", 'say "hi"', "\\u001f", "é\n", "\x01", "}]}"])
-FIELDS = {"price": FieldInfo("Price", "price"), 'a "b"': FieldInfo('A "b"', "text")}
+FIELDS = {
+    **{key: FieldInfo(key, "code") for key in "xy"},
+    "price": FieldInfo("Price", "price"),
+    'a "b"': FieldInfo('A "b"', "text"),
+}
 
 
 @st.composite

@@ -4,34 +4,27 @@ from __future__ import annotations
 
 import gzip
 import io
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace as replace_member
 from typing import TYPE_CHECKING, Any
 
-import orjson
 import polars as pl
 
 from neat_delta.atomic_write import write_atomic
 from neat_delta.changeset.changeset import (
-    ACTIONS,
     CELLS,
     CHANGED,
     ITEMS,
     NONE,
-    RECODE,
+    BrokenInvariant,
     ChangeSet,
-    Exclusion,
-    FieldInfo,
-    FileRef,
     Head,
-    Identity,
-    Overrides,
     normalize,
 )
+from neat_delta.changeset.file_form import FORMAT, MAKE_AGAIN, parse_head, parse_lines
 from neat_delta.changeset.findings import BLOCK, FINDINGS, NO_EFFECT, STOP
 from neat_delta.changeset.item_lines import implied_state, write_lines
 from neat_delta.errors import InvalidInput, WriteError
-from neat_delta.json_form import to_json
+from neat_delta.json_form import json_bytes, to_json
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.reading import fetch
 
@@ -40,15 +33,11 @@ if TYPE_CHECKING:
 
     from neat_delta.remote import Location
 
-FORMAT = 2
-# So many lines are decoded at a time.
-SLICE = 1 << 16
-
 
 def dump_changes(changes: ChangeSet) -> bytes:
     """The change set's file form."""
     stream = io.BytesIO()
-    stream.write(orjson.dumps(head_as_dict(changes)) + b"\n")
+    stream.write(json_bytes(head_as_dict(changes)) + b"\n")
     write_lines(changes, stream)
     return stream.getvalue()
 
@@ -128,109 +117,18 @@ def parse_changes(data: bytes, path: Location) -> ChangeSet:
         InvalidInput: it is no change set, of a later format, or damaged; with the line.
     """
     first, _, rest = data.partition(b"\n")
-    head, json_head = _head(first, path)
-    shape = _item_shape(head)
-    lines = pl.read_lines(rest, name="item").to_series() if rest else pl.Series(dtype=pl.String)
-    try:
-        rows = _decoded(lines, shape).with_row_index("at")
-    except pl.exceptions.PolarsError as error:
-        raise _first_broken(lines, path) from error
-    rows = rows.with_columns(pl.col("key", "new_key").list.join(KEY_SEPARATOR))
-    _check_items(rows, path)
+    head, counts = parse_head(first, path)
+    rows = parse_lines(rest, head, path).with_columns(pl.col("key", "new_key").list.join(KEY_SEPARATOR))
+    _check_keys(rows, path)
     items = _items(rows)
-    head = _with_other_rows(head, json_head["counts"], items, path)
-    return normalize(ChangeSet(head, items, _cells(rows, head), _findings(rows)))
-
-
-def _decoded(lines: pl.Series, shape: pl.Struct) -> pl.DataFrame:
-    """The items of some lines, slice by slice: all at once they would be one core's work, and far more of it."""
-    starts = range(0, max(1, len(lines)), SLICE)
-    with ThreadPoolExecutor() as workers:
-        parts = list(workers.map(lambda start: lines.slice(start, SLICE).str.json_decode(shape), starts))
-    return pl.concat(parts).struct.unnest()
-
-
-def _head(line: bytes, path: Location) -> tuple[Head, dict[str, Any]]:
-    """The head, without the rows beside items; and the same as it is in the file."""
+    head = _with_other_rows(head, counts, items, path)
     try:
-        result = orjson.loads(line)
-        version = result["neat_delta"]
-        if version != FORMAT:
-            raise InvalidInput(
-                f"this change set has format {version}; this program reads format {FORMAT}",
-                file=path,
-                line=1,
-                hint="Use the version of neat-delta that made it, or compare again.",
-            )
-        head = Head(
-            key=tuple(result["key"]),
-            live=FileRef(**result["live"]),
-            edited=FileRef(**result["edited"]),
-            fields={name: FieldInfo(**note) for name, note in result["fields"].items()},
-            other_rows={},
-            made=result["made"],
-            overrides=Overrides(**{option: tuple(names) for option, names in result.get("overrides", {}).items()}),
-            exclusions=tuple(
-                Exclusion(**left | {"comments": tuple(left["comments"])}) for left in result.get("exclusions", ())
-            ),
-            identity=Identity(**result["identity"]) if "identity" in result else None,
-        )
-        if not all(isinstance(number, int) for number in result["counts"].values()):
-            raise TypeError("a count is not a number")
-        return head, result
-    except (orjson.JSONDecodeError, KeyError, TypeError, AttributeError) as error:
-        raise InvalidInput(
-            "this is not a change set",
-            file=path,
-            line=1,
-            hint="Make one by comparing two files.",
-            code="no-change-set",
-        ) from error
+        return normalize(ChangeSet(head, items, _cells(rows, head), _findings(rows)))
+    except BrokenInvariant as error:
+        raise InvalidInput(f"the change set contradicts itself: {error}", file=path, hint=MAKE_AGAIN) from error
 
 
-def _item_shape(head: Head) -> pl.Struct:
-    cell = pl.Struct({"was": pl.String, "now": pl.String})
-    finding = pl.Struct({name: dtype for name, dtype in FINDINGS.items() if name != "key"})
-    # A change set without changes has no fields, but a struct needs one.
-    cells = pl.Struct(dict.fromkeys(head.fields or ["none"], cell))
-    return pl.Struct(
-        {
-            "key": pl.List(pl.String),
-            "action": pl.String,
-            "row_state": pl.String,
-            "line": pl.UInt32,
-            "name": pl.String,
-            "new_key": pl.List(pl.String),
-            "cells": cells,
-            "findings": pl.List(finding),
-        }
-    )
-
-
-def _first_broken(lines: pl.Series, path: Location) -> InvalidInput:
-    for number, line in enumerate(lines, start=2):
-        try:
-            orjson.loads(line)
-        except orjson.JSONDecodeError:
-            return InvalidInput(
-                "this line is not a JSON object: the file is damaged or cut off", file=path, line=number
-            )
-    return InvalidInput("the lines are not those of a change set", file=path)
-
-
-def _check_items(rows: pl.DataFrame, path: Location) -> None:
-    action = pl.col("action")
-    known = action.is_in(ACTIONS) & ((action == RECODE) == pl.col("new_key").is_not_null())
-    unknown = rows.filter(~known | action.is_null())
-    if len(unknown):
-        at, found = unknown.row(0, named=True)["at"], unknown["action"][0]
-        raise InvalidInput(
-            "unknown action",
-            file=path,
-            line=at + 2,
-            value=found or "",
-            column="action",
-        )
+def _check_keys(rows: pl.DataFrame, path: Location) -> None:
     keys = rows["key"].drop_nulls()
     if keys.n_unique() < len(keys):
         repeated = rows.drop_nulls("key").filter(pl.col("key").is_duplicated())
@@ -253,7 +151,7 @@ def _with_other_rows(head: Head, counts: dict[str, int], items: pl.DataFrame, pa
         raise InvalidInput(
             f"line 1 counts {counts.get(state)} {state} rows, the file has {states.get(state, 0)}",
             file=path,
-            hint="The file is cut off, or was edited by hand. Make it again.",
+            hint="The file is cut off, or was edited by hand. " + MAKE_AGAIN,
         )
     return replace_member(head, other_rows=other)
 

@@ -121,20 +121,42 @@ def cli() -> None:
 PLAIN = {"▲": "^", "▼": "v", "…": "~", "–": "-", "×": "x", "·": "-", "’": "'"}
 
 
-class BrokenPipeSafeOutput(io.FileIO):
-    """Standard output whose reader may go (head, a closed pager) without changing what a command does or ends with."""
+class PatientOutput(io.FileIO):
+    """Standard output or error whose reader may go (head, a closed pager) without changing what a command ends with.
+
+    ``gives_up`` are the errors after which what follows goes nowhere: of standard output nobody's leaving, of standard
+    error all, for there is no place left to tell of them.
+    """
+
+    def __init__(self, number: int, gives_up: type[OSError]) -> None:
+        super().__init__(number, "w", closefd=False)
+        self.gives_up = gives_up
 
     def write(self, data: Any) -> int:
-        """Write, or let it and all that follows go nowhere if nobody reads any more."""
+        """Write, or let it and all that follows go nowhere."""
         try:
             return super().write(data)
-        except BrokenPipeError:
+        except OSError as error:
+            if not isinstance(error, self.gives_up):
+                raise
             os.dup2(os.open(os.devnull, os.O_WRONLY), self.fileno())
             return super().write(data)
 
 
-def _patient(out: TextIO | None) -> TextIO:
-    """Standard output that nobody's leaving disturbs, and no sign that its character set lacks; there may be none.
+def _open_standard_streams() -> None:
+    """See that the numbers of the standard streams are taken where a schedule has closed them.
+
+    A file of ours that got the number of standard error would get whatever a library says there.
+    """
+    for number in range(3):
+        try:
+            os.fstat(number)
+        except OSError:
+            os.open(os.devnull, os.O_RDWR)
+
+
+def _patient(out: TextIO | None, gives_up: type[OSError]) -> TextIO:
+    """Standard output or error that nobody's leaving disturbs, and no sign that its character set lacks.
 
     A console keeps Python's own layer: on Windows it writes Unicode, whatever the code page is.
     """
@@ -145,10 +167,11 @@ def _patient(out: TextIO | None) -> TextIO:
         out.reconfigure(errors="plainly")
         return out
     try:
-        patient = io.BufferedWriter(BrokenPipeSafeOutput(out.fileno(), "w", closefd=False))
+        patient = io.BufferedWriter(PatientOutput(out.fileno(), gives_up))
     except OSError:  # it is no file of the system's, but something that a program has put in its place
         return out
-    return io.TextIOWrapper(patient, out.encoding, "plainly")
+    at_once = bool(getattr(out, "line_buffering", False))
+    return io.TextIOWrapper(patient, out.encoding, "plainly", line_buffering=at_once)
 
 
 def _plainly(error: UnicodeError) -> tuple[str, int]:
@@ -160,12 +183,14 @@ def _plainly(error: UnicodeError) -> tuple[str, int]:
 
 def main() -> None:
     """Run the command line and leave with its exit code."""
-    sys.stdout = _patient(sys.stdout)
+    _open_standard_streams()
+    sys.stdout, sys.stderr = _patient(sys.stdout, BrokenPipeError), _patient(sys.stderr, OSError)
     code: int = Exit.UNUSABLE
     try:
         code = run()
         sys.stdout.flush()
         _finish_keeping()
+        sys.stderr.flush()
     except OSError as error:
         print_error(f"the output cannot be written ({error.strerror})")
         code = Exit.UNUSABLE

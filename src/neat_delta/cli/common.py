@@ -23,6 +23,8 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import Settings
 
 F = TypeVar("F", bound="Callable[..., Any]")
+# The largest number that an option means.
+MOST = 1_000_000_000
 
 
 class LocalPathParam(click.Path):
@@ -53,6 +55,17 @@ def _shown(value: object) -> str:
     from neat_delta.remote.address import without_secrets
 
     return without_secrets(str(value))
+
+
+class WholeNumber(click.IntRange):
+    """A whole number of which there is a least one, but no most: beyond any catalogue's size all mean the same."""
+
+    def __init__(self, least: int) -> None:
+        super().__init__(min=least)
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """The number."""
+        return min(MOST, super().convert(value, param, ctx))
 
 
 OVERWRITE = option(OUTPUT, "--overwrite", is_flag=True, help="Overwrite the output file if it exists.")
@@ -132,7 +145,7 @@ def read_options(command: F) -> F:
         option(
             READING,
             "--header-line",
-            type=click.IntRange(min=0),
+            type=WholeNumber(0),
             metavar="N",
             help="Line number of the header row; 0 = no header.",
         ),
@@ -178,12 +191,12 @@ def _delimiter(_context: click.Context, _option: click.Parameter, given: str | N
 
 
 def _charset(_context: click.Context, _option: click.Parameter, given: str | None) -> str | None:
-    import codecs
-
     if given is None:
         return None
+    from neat_delta.tables.encodings import codec_name
+
     try:
-        return codecs.lookup(given).name
+        return codec_name(given)
     except LookupError as error:
         raise click.BadParameter(f"unknown encoding {given!r}") from error
 

@@ -23,6 +23,7 @@ from neat_delta.cli.common import (
     SOURCE,
     WHERE,
     OutputOptions,
+    WholeNumber,
     catalogue_file,
     load_config,
     output_options,
@@ -100,7 +101,7 @@ def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, 
 @option(
     SCOPE,
     "--delete-missing",
-    type=click.IntRange(min=1),
+    type=WholeNumber(1),
     metavar="N",
     help="Delete items that are not in EDITED, but stop if there are more than N.",
 )

@@ -59,8 +59,7 @@ def print_envelope(command: str, exit_code: int, error: BaseException | None, *,
     """Print the envelope if a command has filled it, or failed where JSON is wanted."""
     if not (_current.filled or (wanted and error is not None)):
         return
-    import orjson
-
+    from neat_delta.json_form import json_bytes
     from neat_delta.views.safe_text import safe_json
 
     envelope = {
@@ -72,7 +71,7 @@ def print_envelope(command: str, exit_code: int, error: BaseException | None, *,
         "next": _current.next_commands,
     }
     # JSON is UTF-8 (RFC 8259), whatever the terminal's encoding.
-    click.echo(safe_json(orjson.dumps(envelope, option=orjson.OPT_INDENT_2)))
+    click.echo(safe_json(json_bytes(envelope, indented=True)))
 
 
 def _problems_of(changes: ChangeSet) -> list[dict[str, Any]]:

@@ -25,6 +25,7 @@ from neat_delta.cli.preview_options import PreviewOptions, preview_options
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 from neat_delta.nearest import nearest_hint
+from neat_delta.path_text import path_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -209,7 +210,7 @@ def _made(
         from neat_delta.views.page import review_page_of
 
         progress.step("writing the page")
-        made["page"] = {options.page: review_page_of(both, settings, part.path.name)}
+        made["page"] = {options.page: review_page_of(both, settings, path_text(part.path.name))}
     if options.review is not None:
         from neat_delta.views.review_workbook import review_workbook
 

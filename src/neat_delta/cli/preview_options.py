@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from neat_delta.cli.common import FILE, OVERWRITE, SOURCE, bundle_options
+from neat_delta.cli.common import FILE, OVERWRITE, SOURCE, WholeNumber, bundle_options
 from neat_delta.cli.help import DISPLAY, OUTPUT, option
 
 if TYPE_CHECKING:
@@ -57,7 +57,7 @@ def preview_options(command: Any) -> Any:
         option(
             DISPLAY,
             "--limit",
-            type=click.IntRange(min=1),
+            type=WholeNumber(1),
             default=20,
             show_default=True,
             metavar="N",

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, OVERWRITE, SOURCE, OutputOptions, print_lines, show
+from neat_delta.cli.common import FILE, OVERWRITE, SOURCE, OutputOptions, WholeNumber, print_lines, show
 from neat_delta.cli.help import MATCHING, OUTPUT, READING, VALUES, HelpfulGroup, option
 from neat_delta.exit_codes import Exit
 
@@ -112,8 +112,8 @@ def _end(result: str, command: Sequence[str] = (), out: str = "") -> None:
 
 @shop_command.command("sell")
 @click.argument("folder", type=FILE, metavar="DIR")
-@option(VALUES, "--orders", type=click.IntRange(min=1), default=20, show_default=True, help="Number of orders.")
-@option(VALUES, "--seed", type=int, default=1, show_default=True, help="The same seed gives the same sales.")
+@option(VALUES, "--orders", type=WholeNumber(1), default=20, show_default=True, help="Number of orders.")
+@option(VALUES, "--seed", type=WholeNumber(0), default=1, show_default=True, help="The same seed gives the same sales.")
 def sell_command(folder: Path, orders: int, seed: int) -> int:
     """Sell some stock and change some prices, as happens in a shop while you edit."""
     from neat_delta.practice_shop import open_shop

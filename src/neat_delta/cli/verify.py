@@ -11,6 +11,7 @@ from neat_delta.cli.common import (
     OVERWRITE,
     SOURCE,
     OutputOptions,
+    WholeNumber,
     catalogue_file,
     console,
     load_config,
@@ -42,9 +43,7 @@ if TYPE_CHECKING:
 @click.argument("changes", type=SOURCE)
 @click.argument("fresh", type=SOURCE)
 @option(OUTPUT, "-o", "--out", common=True, type=FILE, metavar="FILE", help="Save the changes that were not applied.")
-@option(
-    DISPLAY, "--limit", type=click.IntRange(min=1), default=20, show_default=True, metavar="N", help="Show at most N."
-)
+@option(DISPLAY, "--limit", type=WholeNumber(1), default=20, show_default=True, metavar="N", help="Show at most N.")
 @OVERWRITE
 @HISTORY
 @catalogue_file

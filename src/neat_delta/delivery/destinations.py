@@ -4,29 +4,42 @@ from __future__ import annotations
 
 import time
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 from urllib.parse import quote
 
 from neat_delta.atomic_rename import rename_new
 from neat_delta.atomic_write import sync_folder, write_atomic
+from neat_delta.delivery.history import ResultLine
 from neat_delta.errors import DeliveryError
+from neat_delta.json_form import WrongForm, from_json, to_json
+from neat_delta.path_text import path_text
 from neat_delta.prefetch import sha256_hex
 from neat_delta.redact import redacted
 from neat_delta.remote import Address
 from neat_delta.remote.transfer import fetch_if_any, put, rename
 from neat_delta.remote.transfer_errors import TransferError
-from neat_delta.remote.web import ask
+from neat_delta.remote.web import Answer, ask
 
 if TYPE_CHECKING:
     from collections.abc import Callable
     from pathlib import Path
 
-    import httpx
-
     from neat_delta.remote import Location
 
+T = TypeVar("T")
 # An import may take its time, in seconds; it is asked for again and again.
 JOB_TIME, POLL = 3600.0, 0.1
+
+
+@dataclass(frozen=True)
+class _Accepted:
+    job: int | str
+
+
+@dataclass(frozen=True)
+class _Job:
+    state: str
+    message: str = ""
 
 
 @dataclass(frozen=True)
@@ -90,7 +103,7 @@ class LocalFolder:
     @property
     def name(self) -> str:
         """The folder's full path."""
-        return str(self.path.resolve())
+        return path_text(self.path.resolve())
 
     def check(self) -> None:
         """See that there is such a folder."""
@@ -151,33 +164,47 @@ class HttpDestination:
 
     def submit(self, name: str, data: bytes, action: str, mark: str) -> str | None:
         """Post the file, under a key by which the shop knows it if it comes again (Idempotency-Key)."""
-        answer = self._asked("POST", "imports", {"Idempotency-Key": mark}, params={"does": action}, content=data)
-        return str(answer.json()["job"])
+        answer = self._asked("POST", "imports", {"Idempotency-Key": mark}, params={"action": action}, content=data)
+        return quote(str(self._said(answer, _Accepted, "imports").job), safe="")
 
     def wait_for_result(self, job: str | None) -> DeliveryResult:
         """Ask for the job until it is done, then for its result list."""
         end = time.monotonic() + JOB_TIME
         while True:
-            result = self._asked("GET", f"imports/{job}").json()
-            if result["state"] not in ("waiting", "running"):
+            result = self._said(self._asked("GET", f"imports/{job}"), _Job, f"imports/{job}")
+            if result.state not in ("waiting", "running"):
                 break
             if time.monotonic() > end:
                 message = f"import {job} is not done after {JOB_TIME:.0f} seconds"
                 raise DeliveryError(message, file=self.address, hint="Resume to ask again.", code="not-done-yet")
-            self.say(f"import {job} is {result['state']}")
+            self.say(f"import {job} is {result.state}")
             time.sleep(POLL)
-        if result["state"] == "rejected":
-            return DeliveryResult(job, redacted(str(result["message"])), [])
-        rows = self._asked("GET", f"imports/{job}/results").json()
-        results = [row | {"reason": redacted(str(row.get("reason") or ""))} for row in rows]
-        reason = None if result["state"] == "done" else f"the import stopped after {len(results)} rows"
+        if result.state == "rejected":
+            return DeliveryResult(job, redacted(result.message), [])
+        where = f"imports/{job}/results"
+        rows = self._said(self._asked("GET", where), list[ResultLine], where)
+        results = [to_json(replace(row, reason=redacted(row.reason or ""))) for row in rows]
+        reason = None if result.state == "done" else f"the import stopped after {len(results)} rows"
         return DeliveryResult(job, reason, results)
 
     def export(self) -> bytes:
         """The shop's export as it is now."""
         return self._asked("GET", "export.csv").content
 
-    def _asked(self, method: str, path: str, headers: dict[str, str] | None = None, **more: Any) -> httpx.Response:
+    def _said(self, answer: Answer, form: type[T], path: str) -> T:
+        """An answer in the form that the interface has for it.
+
+        Raises:
+            DeliveryError: it is something else, such as a page for people.
+        """
+        try:
+            return from_json(answer.content, form)
+        except WrongForm as error:
+            where = replace(self.address, path=f"{self.address.path.rstrip('/')}/{path}")
+            hint = "Check the address: is it that of the shop's import interface?"
+            raise DeliveryError(f"the shop: unexpected answer ({error})", file=where, hint=hint) from error
+
+    def _asked(self, method: str, path: str, headers: dict[str, str] | None = None, **more: Any) -> Answer:
         where = replace(self.address, path=f"{self.address.path.rstrip('/')}/{path}")
         try:
             return ask(method, where, headers=headers, **more)

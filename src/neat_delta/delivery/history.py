@@ -7,23 +7,28 @@ can be told from one that was not, and two runs at once do not spoil it.
 from __future__ import annotations
 
 import gzip
+import os
 import sqlite3
-from contextlib import closing
-from dataclasses import dataclass
+from contextlib import closing, contextmanager
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
+from urllib.parse import quote
 
-import orjson
-
-from neat_delta.errors import WriteError
+from neat_delta.errors import InvalidInput, WriteError
+from neat_delta.file_trouble import reason
+from neat_delta.json_form import WrongForm, from_json, from_values, json_bytes, to_json
+from neat_delta.reading.archives import decompress
+from neat_delta.reading.parse_errors import parse_errors_as
 from neat_delta.user_data import data_folder
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterator, Sequence
     from pathlib import Path
 
     from neat_delta.update.receipt import ListedFile
 
+T = TypeVar("T")
 NAME = "history.sqlite"
 # A file is noted as leaving before it leaves, as brought once one step is left in which the place gets it, as sent once
 # the place has it, and as done when its result list is here.
@@ -37,13 +42,35 @@ CREATE TABLE IF NOT EXISTS files (
   entry INTEGER NOT NULL REFERENCES entries, number INTEGER NOT NULL, name TEXT NOT NULL, sha256 TEXT NOT NULL,
   action TEXT NOT NULL, rows INTEGER NOT NULL, state TEXT, job TEXT, at TEXT, reason TEXT, results TEXT,
   PRIMARY KEY (entry, number));
-CREATE TABLE IF NOT EXISTS change_sets (sha256 TEXT PRIMARY KEY, packed BLOB NOT NULL);
+CREATE TABLE IF NOT EXISTS change_sets (sha256 TEXT PRIMARY KEY, packed BLOB NOT NULL)
 """
+TABLES = {"entries", "files", "change_sets"}
+# Of the tables' form, as the file says it (SQLite, PRAGMA user_version).
+VERSION = 1
+# Seconds for which another run may hold the file.
+WAITING = 30
+ANOTHER = "Choose another file, or move this one away to begin anew."
+REMEDIES = {
+    "locked": "Another run is using it; try again when that has ended.",
+    "readonly": "Allow writing to the file and its folder, or choose another file.",
+    "full": "Make room on the disk.",
+    "unable to open": "Check that the folder exists and that you may write there.",
+}
 
 
 def default_history() -> Path:
     """Where the history lies unless it is given: one for all folders, for an update may be sent from any of them."""
     return data_folder() / NAME
+
+
+@dataclass(frozen=True)
+class ResultLine:
+    """A row of a result list."""
+
+    line: int | None = None
+    code: str = ""
+    result: str = ""
+    reason: str | None = ""
 
 
 @dataclass(frozen=True)
@@ -86,9 +113,17 @@ class Entry:
         return REJECTED if REJECTED in states else "in progress"
 
 
+_FILE = ("number", "name", "sha256", "action", "rows", "state", "job", "at", "reason", "results")
+_ENTRY = ("entry", "begun", "place", "folder", "changes", "live")
+
+
 @dataclass(frozen=True)
 class History:
-    """The history in a file, which comes into being with its first entry."""
+    """The history in a file, which comes into being with its first entry.
+
+    Every method that reads or writes it raises ``WriteError`` where the file is locked, read-only, damaged, of a later
+    release, or another program's; nothing is half-written then.
+    """
 
     path: Path
 
@@ -101,7 +136,7 @@ class History:
         ``kept`` is the change set itself, kept here so that it can be undone at any time.
         """
         receipt = "".join(file.sha256 for file in files)
-        with closing(self._base()) as base, base:
+        with self._writing() as base:
             asked = "SELECT entry FROM entries WHERE place = ? AND changes = ? AND live = ? AND receipt = ?"
             names, result = "begun, place, folder, changes, live, receipt", (place, changes, live, receipt)
             base.execute(
@@ -123,17 +158,20 @@ class History:
 
     def change_set(self, entry: Entry) -> bytes | None:
         """The change set of an entry, as its file was; ``None`` if it was sent by a release that did not keep it."""
-        with closing(self._base()) as base:
+        with self._reading() as base:
             row = base.execute("SELECT packed FROM change_sets WHERE sha256 = ?", (entry.changes,)).fetchone()
-        return None if row is None else gzip.decompress(row[0])
+        if row is None:
+            return None
+        with parse_errors_as(f"the change set of entry {entry.entry} is damaged", self.path, ANOTHER):
+            return decompress(bytes(memoryview(row[0])), self.path).data
 
     def note(
         self, entry: int, number: int, state: str, job: str | None = None, reason: str | None = None,
         results: list[dict[str, Any]] | None = None,
     ) -> None:  # fmt: skip
         """Write down how far a file is."""
-        result = orjson.dumps(results).decode() if results is not None else None
-        with closing(self._base()) as base, base:
+        result = json_bytes(results).decode() if results is not None else None
+        with self._writing() as base:
             sets = "state = ?, job = coalesce(?, job), reason = ?, results = coalesce(?, results), at = ?"
             values = (state, job, reason, result, _now(), entry, number)
             base.execute(f"UPDATE files SET {sets} WHERE entry = ? AND number = ?", values)
@@ -142,31 +180,89 @@ class History:
         """All entries, the newest first."""
         if not self.path.is_file():
             return []
-        with closing(self._base()) as base:
-            found = base.execute("SELECT entry, begun, place, folder, changes, live FROM entries ORDER BY entry DESC")
-            return [Entry(*row, self._files(base, row[0])) for row in found.fetchall()]  # type: ignore[call-arg]
+        with self._reading() as base:
+            names = ", ".join(_ENTRY)
+            found = base.execute(f"SELECT {names} FROM entries ORDER BY entry DESC").fetchall()
+            return [self._entry(row, self._files(base, row[0])) for row in found]
 
     def entry(self, number: int) -> Entry | None:
         """One entry; ``None`` if there is none of this number."""
         return next((entry for entry in self.entries() if entry.entry == number), None)
 
-    def _files(self, base: sqlite3.Connection, entry: int) -> list[FileEntry]:
-        names = "number, name, sha256, action, rows, state, job, at, reason, results"
+    def _files(self, base: sqlite3.Connection, entry: object) -> list[FileEntry]:
+        names = ", ".join(_FILE)
         found = base.execute(f"SELECT {names} FROM files WHERE entry = ? ORDER BY number", (entry,)).fetchall()
-        return [FileEntry(*row[:-1], orjson.loads(row[-1] or "[]")) for row in found]  # type: ignore[call-arg]
+        rows = (dict(zip(_FILE, row, strict=True)) for row in found)
+        return [self._checked(row | {"results": self._results(row["results"])}, FileEntry) for row in rows]
 
-    def _base(self) -> sqlite3.Connection:
+    def _entry(self, row: Sequence[object], files: list[FileEntry]) -> Entry:
+        entry = self._checked(dict(zip(_ENTRY, row, strict=True)) | {"files": []}, Entry)
+        return replace(entry, files=files)
+
+    def _results(self, text: object) -> list[dict[str, Any]]:
+        if text is None:
+            return []
         try:
-            self.path.parent.mkdir(parents=True, exist_ok=True)
-            base = sqlite3.connect(self.path, timeout=30)
-            tables = {name for (name,) in base.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-            if tables and "change_sets" not in tables:
-                base.close()
-                raise WriteError("not a history file", file=self.path, hint="Choose another file.")
-            base.executescript(SCHEMA)
-        except (sqlite3.Error, OSError) as error:
-            raise WriteError(f"cannot use the history file ({error})", file=self.path) from error
-        return base
+            lines = from_json(text if isinstance(text, str) else b"", list[ResultLine])
+        except WrongForm as error:
+            raise self._damaged(f"a result list in it is none ({error})") from error
+        return [to_json(line) for line in lines]
+
+    def _checked(self, row: dict[str, Any], form: type[T]) -> T:
+        try:
+            return from_values(row, form)
+        except WrongForm as error:
+            raise self._damaged(f"a row of it is none of ours ({error})") from error
+
+    def _damaged(self, why: str) -> InvalidInput:
+        return InvalidInput(f"the history file is damaged: {why}", file=self.path, hint=ANOTHER)
+
+    @contextmanager
+    def _reading(self) -> Iterator[sqlite3.Connection]:
+        """The history as it is; nothing is written, so a file that may only be read will do."""
+        with self._connected("ro") as base:
+            self._insist_on_ours(base)
+            yield base
+
+    @contextmanager
+    def _writing(self) -> Iterator[sqlite3.Connection]:
+        """The history, made if it is not there; what is done inside is done whole, and on the disk behind it."""
+        with self._connected("rwc") as base:
+            if self._insist_on_ours(base) < VERSION:
+                base.executescript(f"BEGIN IMMEDIATE; {SCHEMA}; PRAGMA user_version = {VERSION}; COMMIT")
+            with base:
+                yield base
+
+    @contextmanager
+    def _connected(self, mode: str) -> Iterator[sqlite3.Connection]:
+        try:
+            if mode != "ro":
+                self.path.parent.mkdir(parents=True, exist_ok=True)
+            address = f"file:{quote(os.fsencode(self.path.absolute()))}?mode={mode}"
+            with closing(sqlite3.connect(address, timeout=WAITING, uri=True)) as base:
+                base.execute("PRAGMA synchronous = FULL")
+                yield base
+        except (sqlite3.Error, UnicodeError, OSError) as error:
+            why = reason(error) if isinstance(error, OSError) else str(error)
+            hint = next((text for word, text in REMEDIES.items() if word in why), ANOTHER)
+            raise WriteError(f"cannot use the history file ({why})", file=self.path, hint=hint) from error
+
+    def _insist_on_ours(self, base: sqlite3.Connection) -> int:
+        """The version of the history's form, 0 for a file that is still empty or was made before there were versions.
+
+        Raises:
+            WriteError: it is another program's database, or of a later release.
+        """
+        (version,) = base.execute("PRAGMA user_version").fetchone()
+        tables = {name for (name,) in base.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
+        if tables and not tables >= TABLES:
+            raise WriteError("not a history file", file=self.path, hint="Choose another file.")
+        if version > VERSION or version < 0:
+            raise WriteError(
+                f"the history file has format {version}; this program reads format {VERSION}", file=self.path,
+                hint="Use the version of neat-delta that made it, or choose another file.",
+            )  # fmt: skip
+        return int(version) if tables else 0
 
 
 def _now() -> str:

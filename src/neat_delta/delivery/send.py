@@ -11,6 +11,7 @@ from neat_delta.delivery.sent_since import sent_since
 from neat_delta.errors import DeliveryError
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.output_paths import note_input
+from neat_delta.path_text import path_text
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.update.receipt import RECEIPT, LoadedReceipt, listed_data, load_receipt
 
@@ -102,7 +103,7 @@ def _send(update: Update, place: Destination, history: History, *, resume: bool,
     place.check()
     entry = history.begin(
         place.name,
-        str(update.folder.resolve()),
+        path_text(update.folder.resolve()),
         update.receipt.changes.sha256,
         update.receipt.live_sha256,
         update.receipt.files,

@@ -16,10 +16,10 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-import orjson
-
 from neat_delta.atomic_write import write_atomic
 from neat_delta.errors import InvalidInput, NeatDeltaError
+from neat_delta.json_form import WrongForm, from_json, json_text
+from neat_delta.path_text import path_text
 from neat_delta.prefetch import sha256_hex
 from neat_delta.user_data import data_folder
 
@@ -40,6 +40,25 @@ LONGEST_ABOUT = 1 << 16
 LEVEL = 1
 TIME = "%Y%m%dT%H%M%SZ"
 DAY = 24 * 3600  # in seconds
+
+
+@dataclass(frozen=True)
+class _About:
+    """What stands in front of a kept export."""
+
+    sha256: str
+    name: str
+    made: str | None
+    size: int
+
+
+@dataclass(frozen=True)
+class _Sheet:
+    """A line about a sheet as plain text."""
+
+    path: str
+    columns: tuple[str, ...]
+    sha256: str
 
 
 @dataclass(frozen=True)
@@ -94,8 +113,7 @@ class ExportStore:
             return
         self.folder.mkdir(parents=True, exist_ok=True)
         now = datetime.now(UTC)
-        about = {"sha256": sha256, "name": name, "made": made.isoformat() if made else None, "size": len(data)}
-        head = orjson.dumps(about)
+        head = json_text(_About(sha256, name, made.isoformat() if made else None, len(data))).encode()
         packed = zstandard.ZstdCompressor(level=LEVEL, write_checksum=True).compress(data)
         path = self.folder / f"{now.strftime(TIME)}-{sha256}{SUFFIX}"
         write_atomic(path, SKIPPABLE + struct.pack("<I", len(head)) + head + packed, replace=True)
@@ -108,9 +126,9 @@ class ExportStore:
             OSError: the disk refuses.
         """
         self.folder.mkdir(parents=True, exist_ok=True)
-        line = orjson.dumps({"path": str(path.resolve()), "columns": list(columns), "sha256": sha256})
+        line = json_text(_Sheet(path_text(path.resolve()), tuple(columns), sha256))
         with (self.folder / SHEETS).open("ab") as file:
-            file.write(line + b"\n")
+            file.write(line.encode() + b"\n")
 
     def sheets(self) -> list[NotedSheet]:
         """The sheets as plain text that were made from kept exports, the newest first."""
@@ -119,9 +137,9 @@ class ExportStore:
             lines = (self.folder / SHEETS).read_bytes().splitlines()[-MOST_SHEETS:]
         found = []
         for line in reversed(lines):
-            with suppress(ValueError, KeyError, TypeError):
-                noted = orjson.loads(line)
-                found.append(NotedSheet(Path(noted["path"]), tuple(noted["columns"]), str(noted["sha256"])))
+            with suppress(WrongForm):  # another program's line, or one that was cut off
+                noted = from_json(line, _Sheet)
+                found.append(NotedSheet(Path(noted.path), noted.columns, noted.sha256))
         return found
 
     def find(self, sha256: str) -> KeptExport | None:
@@ -143,8 +161,9 @@ class ExportStore:
         import zstandard
 
         try:
-            data = zstandard.ZstdDecompressor().stream_reader(export.path.read_bytes(), read_across_frames=True).read()
-        except (OSError, zstandard.ZstdError) as error:
+            packed = export.path.read_bytes()
+            data = zstandard.ZstdDecompressor().stream_reader(packed, read_across_frames=True).read(export.size + 1)
+        except (OSError, MemoryError, OverflowError, zstandard.ZstdError) as error:
             raise _damaged(export) from error
         if sha256_hex(data) != export.sha256:
             raise _damaged(export)
@@ -208,15 +227,14 @@ def _about(path: Path) -> KeptExport | None:
             if magic != SKIPPABLE or len(length) < 4:
                 return None
             (size,) = struct.unpack("<I", length)
-            about = orjson.loads(file.read(size)) if size <= LONGEST_ABOUT else {}
+            about = from_json(file.read(size) if size <= LONGEST_ABOUT else b"", _About)
         first_read = datetime.strptime(path.name.partition("-")[0], TIME).replace(tzinfo=UTC)
-        made = datetime.fromisoformat(about["made"]) if about["made"] else None
+        made = datetime.fromisoformat(about.made).astimezone(UTC) if about.made else None
         last_read = datetime.fromtimestamp(status.st_mtime, UTC)
         return KeptExport(
-            str(about["sha256"]), str(about["name"]), made, first_read, last_read, int(about["size"]),
-            status.st_size, path,
+            about.sha256, about.name, made, first_read, last_read, about.size, status.st_size, path,
         )  # fmt: skip
-    except (OSError, ValueError, KeyError, TypeError):
+    except (OSError, ValueError, OverflowError):
         return None
 
 

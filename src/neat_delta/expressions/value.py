@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
-from decimal import Decimal
+from decimal import Decimal, InvalidOperation
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -51,7 +51,13 @@ class Value:
 
 def number_literal(text: str) -> Value:
     """A number as it was written, such as ``1.05`` or ``1.05e0``; always an exact decimal."""
-    number = Decimal(text)
+    try:
+        number = Decimal(text)
+    except InvalidOperation as error:
+        raise ExpressionError(f"{text[:40]} is not a number") from error
+    # Looked at before anything is computed, for a number of five letters may have a billion digits.
+    if not number.is_finite() or abs(number.adjusted()) > DIGITS or len(number.as_tuple().digits) > DIGITS:
+        raise ExpressionError(f"the number {text[:40]} has too many digits")
     scale = max(0, -int(number.normalize().as_tuple().exponent))
     if number.adjusted() + 1 + scale > DIGITS or scale > MOST_DECIMALS:
         raise ExpressionError(f"the number {text[:40]} has too many digits")

@@ -228,7 +228,10 @@ def _powers(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
         whole, fraction, power = POWER.fullmatch(str(code)).groups()  # type: ignore[union-attr]
         # The last digit shown may be rounded up, so that it tells nothing.
         digits = (whole + fraction)[:-1] or whole
-        like = items.filter(pl.col("code").str.contains(rf"^{digits}[0-9]{{{int(power) + 1 - len(digits)}}}$"))
+        further = int(power) + 1 - len(digits) if len(power) < 3 else 0
+        if further <= 0:  # a code that was typed so: what is shown of a long number has fewer digits than the number
+            continue
+        like = items.filter(pl.col("code").str.contains(rf"^{digits}[0-9]{{{further}}}$"))
         found.append(part.select("edited").join(like.select("live"), how="cross"))
     return pl.concat(found)
 

@@ -31,7 +31,7 @@ def read_mapping_file(path: Location) -> tuple[dict[str, str], dict[str, dict[st
         )
     codes: dict[str, str] = {}
     values: dict[str, dict[str, str]] = defaultdict(dict)
-    for line, *cells in table.cells(table.names).insert_column(0, table.rows.line).iter_rows():
+    for line, cells in zip(table.rows.line, table.cells(table.names).iter_rows(), strict=True):
         *field, edited, live = (cell.strip() for cell in cells)
         if not edited or not live or field == [""]:
             raise InvalidInput("this row has a blank cell", file=path, line=line, hint="Fill it, or remove the row.")

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import queue
+import re
 import sqlite3
 import threading
 import time
@@ -16,7 +17,6 @@ from importlib.resources import files
 from typing import TYPE_CHECKING
 from urllib.parse import parse_qs, urlsplit
 
-from neat_delta.errors import NeatDeltaError
 from neat_delta.practice_shop.shop import DOES, JOBS, open_shop, results_csv
 
 if TYPE_CHECKING:
@@ -24,6 +24,8 @@ if TYPE_CHECKING:
 
 WAITING, RUNNING, DONE, REJECTED, INTERRUPTED = "waiting", "running", "done", "rejected", "interrupted"
 MOST_BYTES = 1 << 30
+# Seconds for which a job may be told to wait.
+LONGEST_WAIT = 3600.0
 SCHEMA = (
     "CREATE TABLE IF NOT EXISTS jobs (job INTEGER PRIMARY KEY AUTOINCREMENT, mark TEXT UNIQUE, "
     "action TEXT, data BLOB, state TEXT, reason TEXT, results TEXT)"
@@ -74,14 +76,14 @@ class ShopServer(ThreadingHTTPServer):
             with closing(self.jobs()) as base, base:
                 action, data = base.execute("SELECT action, data FROM jobs WHERE job = ?", (job,)).fetchone()
                 base.execute("UPDATE jobs SET state = ? WHERE job = ?", (RUNNING, job))
-            # Its ways may have been changed meanwhile.
-            shop = open_shop(self.shop.folder)
-            time.sleep(shop.behaviour.seconds)
             try:
+                # Its ways may have been changed meanwhile.
+                shop = open_shop(self.shop.folder)
+                time.sleep(min(shop.behaviour.seconds, LONGEST_WAIT))
                 taken = shop.import_file(data, action)
                 self._finish(job, INTERRUPTED if taken.broken_off else DONE, "", taken.results)
-            except (NeatDeltaError, sqlite3.Error) as error:
-                self._finish(job, REJECTED, str(error), [])
+            except Exception as error:  # noqa: BLE001 (whatever one import does, the next ones have their turn)
+                self._finish(job, REJECTED, str(error) or type(error).__name__, [])
 
     def _finish(self, job: int, state: str, reason: str, results: list[Result]) -> None:
         text = json.dumps([result.as_dict() for result in results])
@@ -102,7 +104,7 @@ class _Handler(BaseHTTPRequestHandler):
             return
         elif path == ["export.csv"]:
             self._answer(200, self.server.shop.export(), "text/csv; charset=utf-8")
-        elif path[0] == "imports" and len(path) in (2, 3) and path[1].isdigit():
+        elif path[0] == "imports" and len(path) in (2, 3) and re.fullmatch("[0-9]{1,18}", path[1]):
             self._job(int(path[1]), path[2:])
         else:
             self._say(404, "page not found")
@@ -115,7 +117,7 @@ class _Handler(BaseHTTPRequestHandler):
         action = parse_qs(address.query).get("action", ["change"])[0]
         if address.path.strip("/") != "imports":
             self._say(404, "page not found")
-        elif not length.isdigit() or int(length) > MOST_BYTES:
+        elif not re.fullmatch("[0-9]{1,18}", length) or int(length) > MOST_BYTES:
             self._say(411, "Content-Length is missing")
         elif action not in DOES:
             self._say(400, f"action must be one of {', '.join(DOES)}")

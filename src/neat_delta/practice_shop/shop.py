@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import random
+import re
 import sqlite3
-from contextlib import closing
+from contextlib import closing, contextmanager
 from dataclasses import asdict, dataclass
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
 from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import write_atomic
 from neat_delta.errors import InvalidInput, InvalidOption, WriteError
+from neat_delta.file_trouble import reason, remedy
 from neat_delta.nearest import nearest_hint
 from neat_delta.output_paths import note_input
 from neat_delta.practice_shop.behaviour import DRAFT, FILE, StoreBehaviour, load_behaviour
@@ -20,6 +23,7 @@ from neat_delta.tables import field_name
 from neat_delta.tables.roles import is_stock
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
     from pathlib import Path
 
     from neat_delta.tables import Table
@@ -28,6 +32,10 @@ BASE, JOBS = "shop.sqlite", "jobs.sqlite"
 CHANGE, ADD, REMOVE, RECODE = DOES = ("change", "add", "remove", "recode")
 UPDATED, ADDED, REMOVED, SKIPPED, FAILED = "updated", "added", "removed", "skipped", "failed"
 NEW_CODE = "new_"
+# The place of an item among the others; in quotes, and no header has a line end at its end.
+POSITION = '"position\n"'
+# SQLite's own limit for a table that is made here.
+MOST_COLUMNS = 1_900
 
 
 @dataclass(frozen=True)
@@ -59,20 +67,43 @@ class PracticeShop:
     folder: Path
     behaviour: StoreBehaviour
 
-    def base(self) -> sqlite3.Connection:
-        """A connection of one's own; rows come and go in transactions."""
-        return sqlite3.connect(self.folder / BASE, timeout=30)
+    @contextmanager
+    def base(self) -> Iterator[sqlite3.Connection]:
+        """A connection of one's own; rows come and go in transactions.
+
+        Raises:
+            InvalidInput: the items are damaged, locked or may not be written.
+        """
+        try:
+            with closing(sqlite3.connect(self.folder / BASE, timeout=30)) as base:
+                yield base
+        except sqlite3.Error as error:
+            raise InvalidInput(
+                f"the items of the practice shop cannot be used ({error})", file=self.folder / BASE,
+                hint="Make a new one: neat-delta shop open DIR",
+            ) from error  # fmt: skip
 
     def columns(self) -> list[str]:
-        """The shop's columns, in the order of its exports."""
-        with closing(self.base()) as base:
-            return [row[1] for row in base.execute("PRAGMA table_info(items)") if row[1] != "position"]
+        """The shop's columns, in the order of its exports.
+
+        Raises:
+            InvalidInput: there are none, or not the one with the SKU.
+        """
+        with self.base() as base:
+            # (The last member of a column's row says whether it is the primary key, which is no column of the shop's.)
+            found = [str(row[1]) for row in base.execute("PRAGMA table_info(items)") if not row[5]]
+        if self.behaviour.key not in found:
+            raise InvalidInput(
+                f"the practice shop has no column {self.behaviour.key!r}", file=self.folder / FILE, column="key",
+                hint="Correct its key.",
+            )  # fmt: skip
+        return found
 
     def items(self) -> list[list[str]]:
         """All items, in the order in which they came."""
         names = ", ".join(map(_quoted, self.columns()))
-        with closing(self.base()) as base:
-            return [list(row) for row in base.execute(f"SELECT {names} FROM items ORDER BY position")]
+        with self.base() as base:
+            return [list(map(str, row)) for row in base.execute(f"SELECT {names} FROM items ORDER BY {POSITION}")]
 
     def export(self) -> bytes:
         """The export: comma-separated, UTF-8, with a header."""
@@ -93,7 +124,7 @@ class PracticeShop:
         header, *rows = _table(data)
         self._insist_on_header(header, len(rows) + 1, action)
         results: list[Result] = []
-        with closing(self.base()) as base:
+        with self.base() as base:
             for line, row in enumerate(rows, start=2):
                 if self.behaviour.breaks_off_after is not None and line - 2 >= self.behaviour.breaks_off_after:
                     return ImportOutcome(results, broken_off=True)
@@ -112,17 +143,18 @@ class PracticeShop:
         rooms = [name for name in columns if is_stock(field_name(name), "quantity")]
         codes = [row[columns.index(key)] for row in self.items()]
         result = []
-        with closing(self.base()) as base, base:
-            for _ in range(orders if rooms else 0):
+        with self.base() as base, base:
+            for _ in range(orders if rooms and codes else 0):
                 code, room = chance.choice(codes), chance.choice(rooms)
                 there = self._cell(base, code, room)
-                sold = min(chance.choice([1, 1, 2, 3]), int(there)) if there.isdigit() else 0
+                whole = re.fullmatch("[0-9]{1,12}", there)
+                sold = min(chance.choice([1, 1, 2, 3]), int(there)) if whole else 0
                 if sold:
                     self._set(base, code, {room: str(int(there) - sold)})
                     result.append(f"{sold} of {code} sold from {room}")
             for code in chance.sample(codes, min(len(codes), orders // 10)) if "price" in columns else ():
                 price = self._cell(base, code, "price")
-                if price:
+                if re.fullmatch(r"[0-9]{1,12}(\.[0-9]{1,6})?", price):
                     new = (Decimal(price) * Decimal("1.03")).quantize(Decimal("0.01"), ROUND_HALF_UP)
                     self._set(base, code, {"price": str(new)})
                     result.append(f"price of {code} from {price} to {new}, by a colleague")
@@ -137,6 +169,10 @@ class PracticeShop:
             raise InvalidOption(f"file rejected: no column {ways.key}")
         if strange:
             raise InvalidOption(f"file rejected: unknown column {strange[0]}")
+        if action == RECODE and NEW_CODE + ways.key not in header:
+            raise InvalidOption(f"file rejected: no column {NEW_CODE}{ways.key}")
+        if len(set(header)) < len(header):
+            raise InvalidOption("file rejected: a column is there twice")
         missing = [name for name in ways.required if name not in header] if action in (CHANGE, ADD) else []
         if missing:
             raise InvalidOption(f"file rejected: column {missing[0]} is required")
@@ -192,9 +228,12 @@ class PracticeShop:
                     return {}, f"{name}: {value!r} is not allowed"
             if name in ways.decimals:
                 try:
-                    value = str(Decimal(value).quantize(Decimal(1).scaleb(-ways.decimals[name]), ROUND_HALF_UP))
+                    number = Decimal(value).quantize(Decimal(1).scaleb(-ways.decimals[name]), ROUND_HALF_UP)
                 except InvalidOperation:
                     return {}, f"{name}: {value!r} is not a number"
+                if not number.is_finite():
+                    return {}, f"{name}: {value!r} is not a number"
+                value = str(number)
             cells[name] = value[: ways.length[name]] if name in ways.length else value
         return cells, ""
 
@@ -207,7 +246,7 @@ class PracticeShop:
         found = base.execute(
             f"SELECT {_quoted(name)} FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,)
         ).fetchone()
-        return str(found[0])
+        return str(found[0]) if found else ""
 
 
 def open_shop(folder: Path) -> PracticeShop:
@@ -247,23 +286,29 @@ def make_shop(folder: Path, table: Table, key: str, *, replace: bool = False) ->
     names = [field.column for field in table.fields]
     if key not in names:
         raise InvalidOption("no such column", option="key", value=key, hint=nearest_hint(key, names, "Columns"))
+    if len(names) > MOST_COLUMNS or len({name.casefold() for name in names}) < len(names):
+        what = f"more than {MOST_COLUMNS} columns" if len(names) > MOST_COLUMNS else "two columns of the same name"
+        raise InvalidOption(f"a practice shop cannot have {what}", file=table.source.path)
     rows = table.cells(table.names)
     codes = rows.to_series(names.index(key))
     if codes.is_duplicated().any():
         raise InvalidOption(f"two items have the same {key}: {codes.filter(codes.is_duplicated())[0]}")
     with closing(sqlite3.connect(":memory:")) as base, base:
         columns = ", ".join(f"{_quoted(name)} TEXT NOT NULL DEFAULT ''" for name in names)
-        base.execute(f"CREATE TABLE items (position INTEGER PRIMARY KEY AUTOINCREMENT, {columns})")
+        base.execute(f"CREATE TABLE items ({POSITION} INTEGER PRIMARY KEY AUTOINCREMENT, {columns})")
         base.execute(f"CREATE UNIQUE INDEX codes ON items ({_quoted(key)})")
         marks = ", ".join("?" * len(names))
         base.executemany(f"INSERT INTO items ({', '.join(map(_quoted, names))}) VALUES ({marks})", rows.iter_rows())
         base.commit()
         data = base.serialize()
-    folder.mkdir(parents=True, exist_ok=True)
-    write_atomic(folder / BASE, data, replace=replace)
-    (folder / JOBS).unlink(missing_ok=True)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        write_atomic(folder / BASE, data, replace=replace)
+        (folder / JOBS).unlink(missing_ok=True)
+    except (OSError, ValueError) as error:
+        raise WriteError(f"the folder cannot be made ({reason(error)})", file=folder, hint=remedy(error)) from error
     if not (folder / FILE).exists():
-        write_atomic(folder / FILE, DRAFT.format(key=key).encode())
+        write_atomic(folder / FILE, DRAFT.format(key=toml_text(key)).encode())
     return open_shop(folder)
 
 
@@ -290,6 +335,11 @@ def does_of(name: str) -> str:
     """What a file of ours does, by its name."""
     by_part = {"-new-items": ADD, "-removals": REMOVE, "-codes": RECODE}
     return next((action for part, action in by_part.items() if part in name), CHANGE)
+
+
+def toml_text(text: str) -> str:
+    """A text as it stands between the quotes of a TOML file."""
+    return json.dumps(text)[1:-1].replace("\x7f", "\\u007f")
 
 
 def _quoted(name: str) -> str:

@@ -5,12 +5,12 @@ from __future__ import annotations
 import gzip
 import io
 import zipfile
-import zlib
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import InvalidInput
 from neat_delta.prefetch import read_bytes
+from neat_delta.reading.parse_errors import parse_errors_as
 
 if TYPE_CHECKING:
     from neat_delta.remote import Location
@@ -24,6 +24,9 @@ LARGEST = 8 << 30
 # Text packs to a tenth or a twentieth; a small file that unpacks to a thousand times its size is made to do harm.
 MOST_TIMES = 500
 HARMLESS = 64 << 20
+AGAIN = "Download or export it again."
+# APPNOTE 4.4.4: a member of a zip archive that needs a password.
+ENCRYPTED = 0x1
 
 
 @dataclass(frozen=True)
@@ -61,50 +64,54 @@ def decompress(data: bytes, path: Location) -> Payload:
 def _unzstd(data: bytes, path: Location) -> bytes:
     import zstandard
 
-    try:
+    with parse_errors_as("the zstd file is damaged or cut off", path, AGAIN):
         reader = zstandard.ZstdDecompressor().stream_reader(data, read_across_frames=True)
         inner: bytes = reader.read(_allowed(len(data)) + 1)
-    except (zstandard.ZstdError, MemoryError) as error:
-        raise InvalidInput(
-            "the zstd file is damaged or cut off", file=path, hint="Download or export it again."
-        ) from error
     _insist_on_size(len(inner), len(data), path)
     return inner
 
 
 def _gunzip(data: bytes, path: Location) -> bytes:
-    try:
-        with gzip.GzipFile(fileobj=io.BytesIO(data)) as packed:
-            inner = packed.read(_allowed(len(data)) + 1)
-    except (OSError, EOFError, zlib.error) as error:
-        raise InvalidInput(
-            "the gzip file is damaged or cut off", file=path, hint="Download or export it again."
-        ) from error
+    with (
+        parse_errors_as("the gzip file is damaged or cut off", path, AGAIN),
+        gzip.GzipFile(fileobj=io.BytesIO(data)) as packed,
+    ):
+        inner = packed.read(_allowed(len(data)) + 1)
     _insist_on_size(len(inner), len(data), path)
     return inner
 
 
 def _unzip(data: bytes, path: Location) -> Payload:
     """A workbook, which is a zip by itself, or the one table that a zip archive holds."""
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as archive:
-            parts = [part for part in archive.infolist() if not part.is_dir()]
-            _insist_on_size(sum(part.file_size for part in parts), len(data), path)
-            if {"[Content_Types].xml", "mimetype"} & {part.filename for part in parts}:
-                return Payload(data)
-            tables = [part for part in parts if not part.filename.startswith(("__MACOSX/", "."))]
-            if len(tables) != 1:
-                names = ", ".join(part.filename for part in tables[:5])
-                raise InvalidInput(
-                    f"the zip archive holds {len(tables)} files ({names})",
-                    file=path,
-                    hint="Unpack it and give one of the files.",
-                )
-            return Payload(archive.read(tables[0]), f"zip, {tables[0].filename}")
-    except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError) as error:
+    with parse_errors_as("the zip archive or workbook is damaged", path, AGAIN):
+        archive = zipfile.ZipFile(io.BytesIO(data))
+        parts = [part for part in archive.infolist() if not part.is_dir()]
+    _insist_on_size(sum(part.file_size for part in parts), len(data), path)
+    if {"[Content_Types].xml", "mimetype"} & {part.filename for part in parts}:
+        return Payload(data)
+    tables = [part for part in parts if not part.filename.startswith(("__MACOSX/", "."))]
+    if len(tables) != 1:
+        names = ", ".join(part.filename for part in tables[:5])
         raise InvalidInput(
-            f"the zip archive or workbook is damaged ({error})", file=path, hint="Download or export it again."
-        ) from error
+            f"the zip archive holds {len(tables)} files ({names})",
+            file=path,
+            hint="Unpack it and give one of the files.",
+        )
+    if tables[0].flag_bits & ENCRYPTED:
+        raise InvalidInput("the zip archive has a password", file=path, hint="Unpack it and give the file in it.")
+    inner = unzipped(archive, tables[0], path)
+    _insist_on_size(len(inner), len(data), path)
+    return Payload(inner, f"zip, {tables[0].filename}")
+
+
+def unzipped(archive: zipfile.ZipFile, part: zipfile.ZipInfo, path: Location) -> bytes:
+    """What a member of an archive holds, no more of it than the archive says that it is.
+
+    Raises:
+        InvalidInput: it is damaged, or packed in a way that nobody here knows.
+    """
+    with parse_errors_as("the zip archive or workbook is damaged", path, AGAIN), archive.open(part) as packed:
+        return packed.read(part.file_size + 1)
 
 
 def _allowed(packed: int) -> int:

@@ -7,8 +7,22 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.errors import InvalidInput
+
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
+
+    from neat_delta.remote import Location
+
+MOST_COLUMNS = 4_096
+
+
+def too_many_columns(path: Location, line: int | None, columns: int | None = None) -> InvalidInput:
+    """The error for a file with more columns than any catalogue has; ``columns`` is how many, where that is known."""
+    found = f"more than {MOST_COLUMNS} columns" if columns is None else f"{columns} columns"
+    return InvalidInput(
+        f"the file has {found}; the limit is {MOST_COLUMNS}", file=path, line=line, hint="Check the file."
+    )
 
 
 @dataclass(frozen=True)

@@ -6,7 +6,7 @@ import json
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.errors import InvalidInput
-from neat_delta.reading.frame_rows import ParsedFile
+from neat_delta.reading.frame_rows import MOST_COLUMNS, ParsedFile, too_many_columns
 
 if TYPE_CHECKING:
     from neat_delta.remote import Location
@@ -31,12 +31,14 @@ def read_json_lines(text: str, path: Location) -> ParsedFile:
         try:
             # Numbers as text: 12.50 must not become 12.5 on its way through a float.
             item = json.loads(line, parse_float=str, parse_int=str, parse_constant=str, object_pairs_hook=_each_once)
-            row = {name: _cell(value) for name, value in item.items()}
+            row = {_whole(name): _cell(value) for name, value in item.items()}
         except (ValueError, AttributeError, RecursionError) as error:
             message = str(error) if isinstance(error, _Refused) else "the line is not a JSON object"
             faults.append((number, line, message))
             continue
         columns.update(dict.fromkeys(row))
+        if len(columns) > MOST_COLUMNS:
+            raise too_many_columns(path, number)
         objects.append((number, row))
     if not objects:
         raise InvalidInput("no JSON objects found", file=path, line=1, hint="Write one object per line.")
@@ -58,6 +60,13 @@ def _each_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     return found
 
 
+def _whole(text: str) -> str:
+    """A text; one with half a character (RFC 8259, section 8.2) could be stored nowhere."""
+    if any("\ud800" <= sign <= "\udfff" for sign in text) if not text.isascii() else False:
+        raise _Refused("a text has half a character in it")
+    return text
+
+
 def _cell(value: object) -> str:
     match value:
         case None:
@@ -65,7 +74,7 @@ def _cell(value: object) -> str:
         case True | False:
             return "true" if value else "false"
         case str():
-            return value
+            return _whole(value)
         case list():
             return LIST_SEPARATOR.join(map(_cell, value))
         case _:

@@ -24,7 +24,7 @@ from neat_delta.reading.charset import (
 )
 from neat_delta.reading.csv_records import BAD_SCHEMA, LazyCsvRows, read_records, split_lines
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at, sniff
-from neat_delta.reading.frame_rows import ParsedFile, as_frame_rows
+from neat_delta.reading.frame_rows import MOST_COLUMNS, ParsedFile, as_frame_rows, too_many_columns
 from neat_delta.reading.non_data_rows import RowSplit, split_rows, suspect_rows
 from neat_delta.tables import Field, FileFormat, Rows, Source, Table, field_name, parse_header
 from neat_delta.tables.read_options import DEFAULT_OPTIONS, ReadOptions
@@ -37,7 +37,6 @@ if TYPE_CHECKING:
 MARK_SAMPLE_ROWS = 1_000
 WORDS_ROWS = 50_000
 LINE_END_SAMPLE_BYTES = 1 << 20
-MOST_COLUMNS = 4_096
 CONTROLS = bytes(byte for byte in range(32) if byte not in b"\t\n\r")
 WORKBOOKS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
 
@@ -152,7 +151,7 @@ def _on_best_sheet(opened: _Opened, live: _Opened, prefetch: FilePrefetch) -> _O
     else:
         rows = [live.table.row(at) for at in range(min(len(live.table), SAMPLE_ROWS))]
         header = rows[max(0, header_at(rows))] if rows else []
-    best = best_sheet(opened.payload.data, {field_name(column) for column in header} - {""})
+    best = best_sheet(opened.payload.data, opened.path, {field_name(column) for column in header} - {""})
     return opened if best is None else _open(opened.path, prefetch, replace(opened.options, worksheet=best))
 
 
@@ -331,12 +330,7 @@ def _from_text(source: Source, table: _Delimited, options: ReadOptions, by_line:
 def _named(header: Sequence[str], path: Location, line: int) -> tuple[tuple[Field | None, ...], tuple[str, ...]]:
     """The header's fields, ``None`` where it names none, and a name for every column, also for those."""
     if len(header) > MOST_COLUMNS:
-        raise InvalidInput(
-            f"the header has {len(header)} columns; the limit is {MOST_COLUMNS}",
-            file=path,
-            line=line,
-            hint="Check the file.",
-        )
+        raise too_many_columns(path, line, len(header))
     fields = parse_header(header, path.name, line or None)
     return fields, tuple(field.name if field else f" {at}" for at, field in enumerate(fields))
 

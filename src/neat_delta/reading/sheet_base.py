@@ -7,17 +7,18 @@ texts take a fraction of the room and time of as many cells as the sheet has.
 from __future__ import annotations
 
 import base64
-import binascii
 import io
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Literal
 
-import orjson
 import polars as pl
 
+from neat_delta.errors import InvalidInput
+from neat_delta.json_form import from_json, json_text
 from neat_delta.prefetch import sha256_hex
+from neat_delta.reading.archives import LARGEST
 from neat_delta.reading.csv_records import BAD_SCHEMA
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import FileFormat, Source, Table, parse_header
@@ -42,6 +43,19 @@ class SheetBase:
     table: Table
 
 
+@dataclass(frozen=True)
+class _About:
+    """The first text."""
+
+    sha256: str
+    name: str
+    made: str | None
+    columns: tuple[str, ...]
+    rows: int
+    decimal_separator: Literal[".", ","] | None
+    content: str
+
+
 def packed_base(live: Table, names: Sequence[str], cells: pl.DataFrame) -> list[str]:
     """The texts for a sheet made from a live export; ``cells`` are the live values of its fields ``names``."""
     import zstandard
@@ -52,18 +66,19 @@ def packed_base(live: Table, names: Sequence[str], cells: pl.DataFrame) -> list[
     cells.rename({name: str(at) for at, name in enumerate(cells.columns)}).write_csv(stream, include_header=False)
     data = stream.getvalue()
     made = live.source.made
-    about = {
-        "sha256": live.source.sha256,
-        "name": live.source.name,
-        "made": made.isoformat() if made else None,
-        "columns": headers,
-        "rows": len(cells),
-        "decimal_separator": live.format.decimal_separator,
-        "content": sha256_hex(data),
-    }
+    mark = live.format.decimal_separator
+    about = _About(
+        sha256=live.source.sha256,
+        name=live.source.name,
+        made=made.isoformat() if made else None,
+        columns=tuple(headers),
+        rows=len(cells),
+        decimal_separator="," if mark == "," else "." if mark == "." else None,
+        content=sha256_hex(data),
+    )
     text = base64.b64encode(zstandard.ZstdCompressor(level=LEVEL).compress(data)).decode()
     chunks = [CHUNK_MARK + text[at : at + CHUNK] for at in range(0, len(text), CHUNK)]
-    return [MARK + orjson.dumps(about).decode(), *chunks]
+    return [MARK + json_text(about), *chunks]
 
 
 def unpacked_base(texts: Sequence[str]) -> SheetBase | None:
@@ -73,30 +88,28 @@ def unpacked_base(texts: Sequence[str]) -> SheetBase | None:
     if not texts or not texts[0].startswith(MARK):
         return None
     try:
-        about: dict[str, Any] = orjson.loads(texts[0].removeprefix(MARK))
+        about = from_json(texts[0].removeprefix(MARK), _About)
         packed = base64.b64decode("".join(text.removeprefix(CHUNK_MARK) for text in texts[1:]), validate=True)
-        data = zstandard.ZstdDecompressor().stream_reader(packed).read()
-        if sha256_hex(data) != about["content"]:
+        data = zstandard.ZstdDecompressor().stream_reader(packed).read(LARGEST + 1)
+        if sha256_hex(data) != about.content:
             return None
-        made = datetime.fromisoformat(about["made"]) if about["made"] else None
-        return SheetBase(str(about["sha256"]), made, str(about["name"]), _table(about, data, made))
-    except (binascii.Error, zstandard.ZstdError, ValueError, KeyError, TypeError, pl.exceptions.PolarsError):
-        return None
+        made = datetime.fromisoformat(about.made) if about.made else None
+        return SheetBase(about.sha256, made, about.name, _table(about, data, made))
+    except (zstandard.ZstdError, ValueError, InvalidInput, pl.exceptions.PolarsError):
+        return None  # (what base64 raises is a ValueError)
 
 
-def _table(about: dict[str, Any], data: bytes, made: datetime | None) -> Table:
-    name = str(about["name"])
-    fields = tuple(field for field in parse_header(list(map(str, about["columns"])), name) if field is not None)
+def _table(about: _About, data: bytes, made: datetime | None) -> Table:
+    fields = tuple(field for field in parse_header(about.columns, about.name) if field is not None)
     schema = {field.name: pl.String for field in fields}
     if data.strip():
         frame = pl.read_csv(data, has_header=False, schema=schema, empty_string_is_null=False)
     else:
         frame = pl.DataFrame(schema=schema)
-    if len(frame) != about["rows"]:
+    if len(frame) != about.rows:
         raise ValueError("another number of rows")
-    sha256 = str(about["sha256"])
     lines = pl.int_range(2, len(frame) + 2, dtype=pl.UInt32, eager=True)
     nothing = pl.DataFrame(schema=BAD_SCHEMA)
-    form = FileFormat(decimal_separator=about["decimal_separator"])
-    source = Source(Path(name), lambda: sha256, known_time=made)
+    form = FileFormat(decimal_separator=about.decimal_separator)
+    source = Source(Path(about.name), lambda: about.sha256, known_time=made)
     return Table(source, form, fields, FrameRows(lines, frame), nothing, nothing)

@@ -18,9 +18,10 @@ if TYPE_CHECKING:
     from neat_delta.reading.workbook_parts import SheetXml
 
 # ECMA-376 part 1: 18.3.1.4 (c, its type t: "e" is an error, "str" a formula's text), 18.3.1.40 (f), 18.3.1.96 (v).
-CELL = re.compile(rb"<c\b([^>]*?)(?:/>|>(.*?)</c>)", re.DOTALL)
-PLACE, TYPE = re.compile(rb'\br="([A-Z]+)([0-9]+)"'), re.compile(rb'\bt="([A-Za-z]+)"')
-VALUE, FORMULA = re.compile(rb"<v\b[^>]*>([^<]+)</v>"), re.compile(rb"<f\b[^>]*?(?:/>|>([^<]*)</f>)")
+# Each cell's pattern ends where the next cell begins, whatever is missing in it.
+CELL = re.compile(rb"<c\b([^<>]*?)(?:/>|>((?:[^<]|<(?!/?c\b))*+)</c>)")
+PLACE, TYPE = re.compile(rb'\br="([A-Z]{1,9})([0-9]{1,12})"'), re.compile(rb'\bt="([A-Za-z]+)"')
+VALUE, FORMULA = re.compile(rb"<v\b[^<>]*>([^<]+)</v>"), re.compile(rb"<f\b[^<>]*?(?:/>|>([^<]*)</f>)")
 # OpenDocument 1.3 knows no type of errors; programs add one of their own, beside the text that is shown.
 ODS_ERROR = "{urn:org:documentfoundation:names:experimental:calc:xmlns:calcext:1.0}value-type"
 ERROR_TEXT = re.compile(r"#[A-Z/0-9]+[!?]?|Err:[0-9]+|#+")

@@ -5,22 +5,24 @@ from __future__ import annotations
 import gc
 import io
 import re
-import zipfile
 from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from neat_delta.errors import InvalidInput
 from neat_delta.reading.frame_rows import ParsedFile
+from neat_delta.reading.parse_errors import parse_errors_as
 from neat_delta.reading.sheet_base import BASE_SHEET
 from neat_delta.reading.unread_cells import unread_cells
-from neat_delta.reading.workbook_parts import sheet_xml
+from neat_delta.reading.workbook_bounds import insist_on_bounded_sheet, insist_on_bounded_texts, insist_on_well_formed
+from neat_delta.reading.workbook_parts import CANNOT_READ, SAVE_AGAIN, WorkbookParts
 from neat_delta.reading.zero_padding import zeros_shown
 from neat_delta.tables import ORIGIN_PROPERTY, field_name
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
+    from neat_delta.reading.workbook_parts import SheetXml
     from neat_delta.remote import Location
 
 T = TypeVar("T")
@@ -28,6 +30,8 @@ T = TypeVar("T")
 HEADER_ROWS = 20
 # Spreadsheet programs keep fifteen significant digits; what is behind them is the noise of binary fractions.
 SIGNIFICANT = 15
+# The part by which a workbook of binary parts is known, of which zeros and failed formulas could not be told.
+BINARY = "xl/workbook.bin"
 
 
 def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile:
@@ -36,75 +40,101 @@ def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile
     Whole numbers come without a decimal point and never as powers of ten, dates as ISO 8601, flags as TRUE and FALSE.
 
     Raises:
-        InvalidInput: it is no workbook, or has no such sheet.
+        InvalidInput: it is no workbook, it has no such sheet, or more cells than a table has.
     """
-    from python_calamine import CalamineError, CalamineWorkbook, SheetVisibleEnum
-
-    try:
-        book = CalamineWorkbook.from_filelike(io.BytesIO(data))
-        visible = [sheet.name for sheet in book.sheets_metadata if sheet.visible == SheetVisibleEnum.Visible]
-        names = book.sheet_names
-        chosen = _chosen(names, visible, wanted, path)
-        tables = ((name, book.get_sheet_by_name(name)) for name in chosen)
-        name, sheet = next(((n, s) for n, s in tables if s.height > 1 and s.width > 1), (chosen[0], None))
-        table = sheet or book.get_sheet_by_name(name)
-        values = _without_collecting(lambda: table.to_python(skip_empty_area=False))
-    except (CalamineError, OSError, ValueError) as error:
-        raise InvalidInput(
-            f"cannot read the workbook ({error})",
-            file=path,
-            hint="Open it in a spreadsheet program and save it as XLSX or CSV.",
-        ) from error
-    own = [one for one in names if one not in (BASE_SHEET, name)]
-    others = f" of {len(own) + 1}" if own else ""
+    book = _Workbook(data, path)
+    chosen = _chosen(book.names, book.visible, wanted, path)
+    sheets = ((name, book.sheet(name)) for name in chosen)
+    name = next((name for name, sheet in sheets if sheet.height > 1 and sheet.width > 1), chosen[0])
+    values = _without_collecting(lambda: book.rows(name))
     columns = _without_collecting(lambda: [_texts(column) for column in zip(*values, strict=True)])
-    xml = sheet_xml(data, name)
-    for row, at, digits in zeros_shown(xml) if xml else ():
-        # Text is shown as it is, whatever the format; a column of nothing but text is left as it came.
-        if row < len(values) and at < len(columns) and not isinstance(values[row][at], str):
-            columns[at][row] = columns[at][row].zfill(digits)  # type: ignore[index]
-    for row, at, text in unread_cells(xml) if xml else ():
-        if row < len(values) and at < len(columns) and not columns[at][row]:
-            if not isinstance(columns[at], list):
-                columns[at] = list(columns[at])
-            columns[at][row] = text  # type: ignore[index]
+    _as_shown(columns, values, book.parts.sheet_xml(name))
+    own = [one for one in book.names if one not in (BASE_SHEET, name)]
+    others = f" of {len(own) + 1}" if own else ""
     return ParsedFile(
         columns,
         range(1, len(values) + 1),
         f"workbook, worksheet {name}{others}",
-        origin=_origin(data),
-        base=_base(book, path) if BASE_SHEET in names and name != BASE_SHEET else (),
+        origin=_origin(book.parts),
+        base=_base(book) if BASE_SHEET in book.names and name != BASE_SHEET else (),
     )
 
 
-def _base(book: Any, path: Location) -> tuple[str, ...]:
+class _Workbook:
+    """A workbook that was opened, its sheets looked at before they are read."""
+
+    def __init__(self, data: bytes, path: Location) -> None:
+        from python_calamine import CalamineWorkbook, SheetVisibleEnum
+
+        self.path = path
+        self.parts = WorkbookParts(data, path)
+        if BINARY in self.parts.names:
+            raise InvalidInput("cannot read this kind of workbook (XLSB)", file=path, hint=SAVE_AGAIN)
+        insist_on_bounded_texts(self.parts)
+        if xml := self.parts.sheet_xml("") if "content.xml" in self.parts.names else None:
+            insist_on_well_formed(xml)
+            insist_on_bounded_sheet(xml)
+        with parse_errors_as(CANNOT_READ, path, SAVE_AGAIN):
+            self._book = CalamineWorkbook.from_filelike(io.BytesIO(data))
+            sheets = self._book.sheets_metadata
+            self.visible = [sheet.name for sheet in sheets if sheet.visible == SheetVisibleEnum.Visible]
+            self.names: list[str] = self._book.sheet_names
+        self._sheets: dict[str, Any] = {}
+
+    def sheet(self, name: str) -> Any:
+        """A sheet by its name.
+
+        Raises:
+            InvalidInput: it cannot be read, or is too large.
+        """
+        if name not in self._sheets:
+            xml = self.parts.sheet_xml(name)
+            if xml is not None and not xml.is_ods:
+                insist_on_bounded_sheet(xml)
+            with parse_errors_as(CANNOT_READ, self.path, SAVE_AGAIN):
+                self._sheets[name] = self._book.get_sheet_by_name(name)
+        return self._sheets[name]
+
+    def rows(self, name: str, most: int | None = None) -> list[list[Any]]:
+        """The cells of a sheet's rows, of all or of so many.
+
+        Raises:
+            InvalidInput: it cannot be read, or is too large.
+        """
+        sheet = self.sheet(name)
+        with parse_errors_as(CANNOT_READ, self.path, SAVE_AGAIN):
+            found: list[list[Any]] = sheet.to_python(skip_empty_area=False, nrows=most)
+        return found
+
+
+def _as_shown(columns: list[Sequence[str]], values: list[list[Any]], xml: SheetXml | None) -> None:
+    """Put in what is shown in place of what is stored: zeros in front of numbers, errors, formulas without a value."""
+    if xml is None:
+        return
+    for row, at, digits in zeros_shown(xml):
+        # Text is shown as it is, whatever the format; a column of nothing but text is left as it came.
+        if 0 <= row < len(values) and 0 <= at < len(columns) and not isinstance(values[row][at], str):
+            columns[at][row] = columns[at][row].zfill(digits)  # type: ignore[index]
+    for row, at, text in unread_cells(xml):
+        if 0 <= row < len(values) and 0 <= at < len(columns) and not columns[at][row]:
+            if not isinstance(columns[at], list):
+                columns[at] = list(columns[at])
+            columns[at][row] = text  # type: ignore[index]
+
+
+def _base(book: _Workbook) -> tuple[str, ...]:
     """The texts of the worksheet with the live values from which the sheet was made."""
-    from python_calamine import CalamineError
-
-    try:
-        rows = book.get_sheet_by_name(BASE_SHEET).to_python()
-    except (CalamineError, OSError, ValueError) as error:
-        raise InvalidInput(
-            f"cannot read the worksheet {BASE_SHEET!r} ({error})", file=path, hint="Delete that worksheet."
-        ) from error
-    return tuple(str(row[0]) for row in rows if row)
+    return tuple(str(row[0]) for row in book.rows(BASE_SHEET) if row)
 
 
-def best_sheet(data: bytes, known: set[str]) -> str | None:
+def best_sheet(data: bytes, path: Location, known: set[str]) -> str | None:
     """The visible sheet whose header has most of these field names; ``None`` where the first table has as many."""
-    from python_calamine import CalamineError, CalamineWorkbook, SheetVisibleEnum
-
-    try:
-        book = CalamineWorkbook.from_filelike(io.BytesIO(data))
-        visible = [sheet.name for sheet in book.sheets_metadata if sheet.visible == SheetVisibleEnum.Visible]
-        shares: dict[str, int] = {}
-        for name in visible or book.sheet_names:
-            sheet = book.get_sheet_by_name(name)
-            if sheet.height > 1:
-                rows = sheet.to_python(skip_empty_area=False, nrows=HEADER_ROWS)
-                shares[name] = max(len(known & {field_name(str(cell)) for cell in row}) for row in rows)
-    except (CalamineError, OSError, ValueError):
-        return None  # whoever reads it says what is wrong
+    book = _Workbook(data, path)
+    shares: dict[str, int] = {}
+    for name in book.visible or book.names:
+        if book.sheet(name).height > 1:
+            rows = book.rows(name, HEADER_ROWS)
+            shares[name] = max(len(known & {field_name(str(cell)) for cell in row}) for row in rows)
     best = max(shares, key=lambda name: shares[name], default=None)
     return None if best is None or best == next(iter(shares)) else best
 
@@ -132,26 +162,24 @@ def _texts(cells: Sequence[Any]) -> Sequence[str]:
     return [_TEXT[type(value)](value) for value in cells]
 
 
-def _origin(data: bytes) -> str | None:
+def _origin(parts: WorkbookParts) -> str | None:
     """The checksum that our own sheets carry among the document's properties, in XLSX and in ODS alike."""
-    if not zipfile.is_zipfile(io.BytesIO(data)):
-        return None
-    with zipfile.ZipFile(io.BytesIO(data)) as parts:
-        names = [name for name in ("docProps/custom.xml", "meta.xml") if name in parts.namelist()]
-        for properties in (parts.read(name).decode(errors="replace") for name in names):
-            _, found, after = properties.partition(f'name="{ORIGIN_PROPERTY}"')
-            fingerprint = re.search(r">([0-9a-f]{64})<", after) if found else None
-            if fingerprint:
-                return fingerprint[1]
+    for name in ("docProps/custom.xml", "meta.xml"):
+        _, found, after = parts.read(name).decode(errors="replace").partition(f'name="{ORIGIN_PROPERTY}"')
+        fingerprint = re.search(r">([0-9a-f]{64})<", after) if found else None
+        if fingerprint:
+            return fingerprint[1]
     return None
 
 
 def _chosen(names: list[str], visible: list[str], wanted: str | None, path: Location) -> list[str]:
+    if not names:
+        raise InvalidInput("the workbook has no worksheets", file=path, hint=SAVE_AGAIN)
     if wanted is None:
         return visible or names
     if wanted in names:
         return [wanted]
-    if wanted.isdigit() and 1 <= int(wanted) <= len(names):
+    if wanted.isascii() and wanted.isdigit() and len(wanted) < 9 and 1 <= int(wanted) <= len(names):
         return [names[int(wanted) - 1]]
     raise InvalidInput(f"the workbook has no worksheet {wanted!r}", file=path, hint=f"Worksheets: {', '.join(names)}.")
 

@@ -6,8 +6,9 @@ from collections import Counter
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import InvalidInput
-from neat_delta.reading.frame_rows import ParsedFile
+from neat_delta.reading.frame_rows import MOST_COLUMNS, ParsedFile, too_many_columns
 from neat_delta.reading.jsonlines import LIST_SEPARATOR
+from neat_delta.reading.parse_errors import parse_errors_as
 
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
@@ -26,15 +27,21 @@ def read_xml(data: bytes, path: Location) -> ParsedFile:
     from defusedxml import DefusedXmlException, ElementTree
 
     try:
-        root = ElementTree.fromstring(data)
-    except (ElementTree.ParseError, DefusedXmlException, ValueError, LookupError) as error:
-        reason = f"not well-formed XML ({error})" if isinstance(error, SyntaxError) else f"unsafe XML ({error})"
-        raise InvalidInput(reason, file=path, hint="Export it again.") from error
+        with parse_errors_as("not well-formed XML", path, "Export it again."):
+            root = ElementTree.fromstring(data)
+    except InvalidInput as error:
+        if isinstance(error.__cause__, DefusedXmlException):
+            raise InvalidInput(
+                "unsafe XML: it declares entities", file=path, hint="Export it without a DOCTYPE."
+            ) from error.__cause__
+        raise
     items = _items(root)
     if not items:
         raise InvalidInput("no repeated element in this XML file, so there are no items", file=path)
     found = [_cells(item) for item in items]
     columns = list(dict.fromkeys(name for row in found for name in row))
+    if len(columns) > MOST_COLUMNS:
+        raise too_many_columns(path, None, len(columns))
     rows = [columns, *([row.get(name, "") for name in columns] for row in found)]
     return ParsedFile(list(zip(*rows, strict=True)), range(len(rows)), f"XML, element {_plain(items[0].tag)}")
 

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import re
 from typing import TYPE_CHECKING
-from xml.etree.ElementTree import ParseError
 
-from neat_delta.reading.workbook_parts import OPEN, column_number, ods_cells, shown_text
+from neat_delta.reading.workbook_parts import OPEN, column_number, ods_cells, parsed_xml, shown_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -15,9 +14,10 @@ if TYPE_CHECKING:
 
 # ECMA-376 part 1: 18.8.30 (numFmt), 18.8.10 (cellXfs), 18.3.1.4 (c).
 ZEROS = re.compile(r"0{2,}")
-CELL = re.compile(rb'<c\b(?=[^>]*\br="([A-Z]+)(\d+)")(?=[^>]*\bs="(\d+)")')
+# No pattern looks beyond its own tag, or a file made for it would take a minute for each kilobyte.
+CELL = re.compile(rb'<c\b(?=[^<>]*?\br="([A-Z]{1,9})([0-9]{1,12})")(?=[^<>]*?\bs="([0-9]{1,9})")')
 # OpenDocument 1.3 part 3: 9.1.4 (table:table-cell), 19.387 (office:value).
-PADDED = re.compile(rb'office:value="[^"]*"[^>]*><text:p>0\d+</text:p>')
+PADDED = re.compile(rb'office:value="[^"<>]*"[^<>]{0,2000}><text:p>0[0-9]+</text:p>')
 LEADING_ZERO = re.compile(r"0[0-9]+")
 
 
@@ -26,7 +26,7 @@ def zeros_shown(sheet: SheetXml) -> Iterator[tuple[int, int, int]]:
     if sheet.styles is None:
         yield from _zeros_in_ods(sheet)
         return
-    digits = _zero_styles(sheet.styles)
+    digits = _zero_styles(sheet)
     if not digits:
         return
     for column, row, style in CELL.findall(sheet.content):
@@ -45,14 +45,11 @@ def _zeros_in_ods(sheet: SheetXml) -> Iterator[tuple[int, int, int]]:
             yield from ((row, column, len(shown)) for row in rows for column in columns)
 
 
-def _zero_styles(xml: bytes) -> dict[bytes, int]:
+def _zero_styles(sheet: SheetXml) -> dict[bytes, int]:
     """How many digits each cell style shows that has a format of zeros, by the style's number as cells have it."""
-    from defusedxml import ElementTree
-
-    try:
-        root = ElementTree.fromstring(xml)
-    except ParseError:
+    if not sheet.styles:
         return {}
+    root = parsed_xml(sheet.styles, sheet.path)
     space = root.tag.partition("}")[0] + "}"
     formats = {
         form.get("numFmtId"): len(form.get("formatCode", ""))

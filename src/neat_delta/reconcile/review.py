@@ -13,6 +13,7 @@ from neat_delta.changeset.subset import subset
 from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.matching.key import key_parts
+from neat_delta.path_text import path_text
 from neat_delta.reading import ReadOptions, read_table, sha256_hex
 from neat_delta.tables.formula_text import unescaped_unless
 
@@ -68,7 +69,7 @@ def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -
     message = (
         pl.when(pl.col("comment") != "")
         .then("rejected: " + pl.col("comment"))
-        .otherwise(pl.lit(f"rejected in {path.name}"))
+        .otherwise(pl.lit(f"rejected in {path_text(path.name)}"))
     )
     comments = marks.join(taken, on="line", how="anti").filter(pl.col("comment") != "")["comment"]
     return Review(

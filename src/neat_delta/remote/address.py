@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
-from urllib.parse import unquote, urlsplit
+from urllib.parse import quote, unquote, urlsplit
 
 from neat_delta.errors import InvalidOption
 
@@ -32,10 +32,12 @@ class Address:
 
     @property
     def canonical(self) -> str:
-        """The one spelling for a history: this machine by its number, no slash behind, the query left out."""
+        """The one spelling for a history: this machine by its number, no slash behind, no query, no user of the web."""
         host = "127.0.0.1" if self.host in ("localhost", "localhost.", "::1") else self.host.rstrip(".")
-        parts = [part for part in self.path.split("/") if part not in ("", ".")]
-        plain = replace(self, host=host, path="".join(f"/{part}" for part in parts), query="")
+        parts = [part for part in self.plain_path.split("/") if part not in ("", ".")]
+        # On the web everybody sees the same; on a file server a user may have a root of their own.
+        user = None if self.scheme in ("http", "https") else self.user
+        plain = replace(self, host=host, user=user, path="".join(f"/{quote(part)}" for part in parts), query="")
         return str(plain)
 
     @property
@@ -101,7 +103,7 @@ def parse_location(text: str) -> Location:
         raise InvalidOption("not a valid address", file=shown, hint="Example: https://shop.example/x.csv.") from error
     if not host:
         raise InvalidOption("this address has no host name", file=shown)
-    if not text.isprintable():
+    if not text.isprintable() or not unquote(text).isprintable():
         raise InvalidOption("an address cannot have line ends or invisible characters", file=shown)
     user = unquote(parts.username) if parts.username else None
     return Address(scheme, host, port or PORTS[scheme], user, parts.path, parts.query)

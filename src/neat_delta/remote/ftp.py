@@ -9,6 +9,7 @@ from contextlib import contextmanager, suppress
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.remote import secrets
+from neat_delta.remote.bounds import Meter, within_bounds
 from neat_delta.remote.transfer_errors import (
     SILENCE_TIME,
     NotFound,
@@ -23,6 +24,10 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from neat_delta.remote.address import Address
+
+
+# What a connection may fail with when it is only taken leave of.
+FAILURES = (ftplib.Error, OSError, EOFError, ValueError)
 
 
 class _Secured(ftplib.FTP_TLS):
@@ -40,13 +45,23 @@ def fetch(address: Address) -> bytes:
     Raises:
         Trouble: it cannot be had, or not whole.
     """
-    with _session(address) as ftp:
-        path = address.plain_path
-        size = _size(ftp, path)
-        data = io.BytesIO()
-        ftp.retrbinary(f"RETR {path}", data.write)
-    _insist_on_whole(len(data.getvalue()), size)
-    return data.getvalue()
+    data = bytearray()
+
+    def received(meter: Meter) -> None:
+        with _session(address) as ftp:
+            meter.stop = ftp.close
+            path = address.plain_path
+            size = _size(ftp, path)
+
+            def take(piece: bytes) -> None:
+                meter.count(len(piece))
+                data.extend(piece)
+
+            ftp.retrbinary(f"RETR {path}", take)
+        _insist_on_whole(len(data), size)
+
+    within_bounds(received)
+    return bytes(data)
 
 
 def put(folder: Address, name: str, data: bytes) -> None:
@@ -55,14 +70,20 @@ def put(folder: Address, name: str, data: bytes) -> None:
     Raises:
         Trouble: it could not be put there.
     """
-    with _in_folder(folder) as ftp:
-        try:
-            ftp.storbinary(f"STOR {name}", io.BytesIO(data))
-            _insist_on_whole(_size(ftp, name) or len(data), len(data))
-        except BaseException:
-            with suppress(ftplib.Error, OSError, EOFError):
-                ftp.delete(name)
-            raise
+
+    def stored(meter: Meter) -> None:
+        with _in_folder(folder) as ftp:
+            meter.stop = ftp.close
+            try:
+                ftp.storbinary(f"STOR {name}", io.BytesIO(data), callback=lambda piece: meter.sent(len(piece)))
+                size = _size(ftp, name)
+                _insist_on_whole(len(data) if size is None else size, len(data))
+            except BaseException:
+                with suppress(*FAILURES):
+                    ftp.delete(name)
+                raise
+
+    within_bounds(stored)
 
 
 def rename(folder: Address, old: str, new: str) -> None:
@@ -72,13 +93,18 @@ def rename(folder: Address, old: str, new: str) -> None:
         NotThere: file not found.
         Trouble: it could not be done.
     """
-    with _in_folder(folder) as ftp:
-        try:
-            ftp.rename(old, new)
-        except ftplib.error_perm as error:
-            if str(error).startswith("550") and _size(ftp, old) is None:
-                raise
-            raise TransferError(f"the server refused ({error})") from error
+
+    def renamed(meter: Meter) -> None:
+        with _in_folder(folder) as ftp:
+            meter.stop = ftp.close
+            try:
+                ftp.rename(old, new)
+            except ftplib.error_perm as error:
+                if str(error).startswith("550") and _size(ftp, old) is None:
+                    raise
+                raise TransferError(f"the server refused ({error})") from error
+
+    within_bounds(renamed)
 
 
 @contextmanager
@@ -96,7 +122,7 @@ def _size(ftp: ftplib.FTP, path: str) -> int | None:
     ftp.voidcmd("TYPE I")
     try:
         return ftp.size(path)
-    except ftplib.error_perm:
+    except (ftplib.error_perm, ValueError):  # it does not tell, or tells no number
         return None
 
 
@@ -124,7 +150,7 @@ def _session(address: Address) -> Iterator[ftplib.FTP]:
         if address.scheme == "ftps":
             ftp.prot_p()
         yield ftp
-        with suppress(ftplib.Error, OSError, EOFError):
+        with suppress(*FAILURES):
             ftp.quit()
     except ftplib.error_perm as error:
         if str(error).startswith("550"):
@@ -134,6 +160,8 @@ def _session(address: Address) -> Iterator[ftplib.FTP]:
         raise TransferError(f"the server refused ({error})") from error
     except EOFError as error:
         raise TransferError("transfer interrupted", transient=True) from error
+    except UnicodeDecodeError as error:
+        raise TransferError("the server's words are not UTF-8 text", hint="Is this an FTP server?") from error
     except (ftplib.Error, OSError) as error:
         raise TransferError(plain(error), transient=not is_permanent(error)) from error
     finally:

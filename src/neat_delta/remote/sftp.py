@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.remote import secrets
+from neat_delta.remote.bounds import Meter, within_bounds
 from neat_delta.remote.transfer_errors import SILENCE_TIME, NotFound, TransferError, is_permanent, plain
 
 if TYPE_CHECKING:
@@ -29,8 +30,15 @@ def fetch(address: Address) -> bytes:
         Trouble: it cannot be had, or not whole.
     """
     data = io.BytesIO()
-    with _session(address) as sftp:
-        sftp.getfo(address.plain_path, data)  # checks the size
+
+    def received(meter: Meter) -> None:
+        with _session(address) as sftp:
+            meter.stop = sftp.close
+            sftp.getfo(
+                address.plain_path, data, lambda so_far, _: meter.count(so_far - meter.received)
+            )  # checks the size
+
+    within_bounds(received)
     return data.getvalue()
 
 
@@ -41,13 +49,19 @@ def put(folder: Address, name: str, data: bytes) -> None:
         Trouble: it could not be put there.
     """
     path = f"{folder.plain_path.rstrip('/')}/{name}"
-    with _in_folder(folder) as sftp:
-        try:
-            sftp.putfo(io.BytesIO(data), path, confirm=True)  # checks the size
-        except BaseException:
-            with suppress(OSError, EOFError):
-                sftp.remove(path)
-            raise
+
+    def stored(meter: Meter) -> None:
+        with _in_folder(folder) as sftp:
+            meter.stop = sftp.close
+            try:
+                told = lambda so_far, _: meter.sent(so_far - meter.moved)  # noqa: E731
+                sftp.putfo(io.BytesIO(data), path, callback=told, confirm=True)  # checks the size
+            except BaseException:
+                with suppress(OSError, EOFError):
+                    sftp.remove(path)
+                raise
+
+    within_bounds(stored)
 
 
 def rename(folder: Address, old: str, new: str) -> None:
@@ -58,10 +72,15 @@ def rename(folder: Address, old: str, new: str) -> None:
         Trouble: it could not be done.
     """
     place = folder.plain_path.rstrip("/")
-    with _in_folder(folder) as sftp:
-        sftp.stat(f"{place}/{old}")
-        # This renaming does not go over a file that is there.
-        sftp.rename(f"{place}/{old}", f"{place}/{new}")
+
+    def renamed(meter: Meter) -> None:
+        with _in_folder(folder) as sftp:
+            meter.stop = sftp.close
+            sftp.stat(f"{place}/{old}")
+            # This renaming does not go over a file that is there.
+            sftp.rename(f"{place}/{old}", f"{place}/{new}")
+
+    within_bounds(renamed)
 
 
 @contextmanager

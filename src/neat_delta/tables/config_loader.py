@@ -92,6 +92,8 @@ def read_toml(path: Path, hint: str, code: str = InvalidInput.code) -> tuple[dic
         ) from error
     except (OSError, UnicodeDecodeError) as error:
         raise InvalidInput("the file cannot be read as UTF-8 text", file=path, hint="Save it as UTF-8.") from error
+    except (ValueError, RecursionError, ArithmeticError) as error:  # a date, a number or a nesting that cannot be
+        raise InvalidInput(f"not a valid TOML file: {error}", file=path, hint="Correct that value.") from error
 
 
 @cache
@@ -132,6 +134,8 @@ def _plain(value: Any, wanted: type) -> Any:
     # True is an int to Python, but no number to people.
     if not isinstance(value, takes) or (isinstance(value, bool) and wanted is not bool):
         raise InvalidSetting(f"{{key}} must be {WORDS[wanted]}", value=value)
+    if isinstance(value, Decimal) and not value.is_finite():
+        raise InvalidSetting("{key} must be a number", value=value)
     return wanted(value)
 
 

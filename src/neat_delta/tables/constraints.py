@@ -5,11 +5,12 @@ A constraint has ``convert(value)``: the value as the program uses it; it raises
 
 from __future__ import annotations
 
-import codecs
 import re
 from dataclasses import dataclass
+from decimal import Decimal
 from typing import TYPE_CHECKING, Annotated, Any
 
+from neat_delta.tables.encodings import codec_name
 from neat_delta.tables.field import field_name
 from neat_delta.tables.table import DELIMITERS
 
@@ -17,6 +18,9 @@ if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
 
 FIX = "Correct this line."
+# No setting that counts something needs more.
+MOST = 1_000_000_000
+RATE_LOWEST, RATE_HIGHEST, RATE_DIGITS = Decimal("0.00000001"), 1_000_000_000, 15
 
 
 class InvalidSetting(ValueError):
@@ -68,13 +72,29 @@ class AtLeast:
 
 
 @dataclass(frozen=True)
-class AboveZero:
-    """A number above zero."""
+class AtMost:
+    """A number no larger than this."""
+
+    most: int
 
     def convert(self, value: Any) -> Any:
         """The number."""
-        if not value > 0:
-            raise InvalidSetting("a rate must be a number above zero", value=value)
+        if value > self.most:
+            raise InvalidSetting(f"{{key}} must be {self.most} or less", value=value)
+        return value
+
+
+@dataclass(frozen=True)
+class Rate:
+    """A number above zero that formulas can calculate with."""
+
+    def convert(self, value: Any) -> Any:
+        """The number."""
+        if not RATE_LOWEST <= value <= RATE_HIGHEST or len(Decimal(value).as_tuple().digits) > RATE_DIGITS:
+            raise InvalidSetting(
+                f"a rate must be a number from {RATE_LOWEST:f} to {RATE_HIGHEST}, of {RATE_DIGITS} digits at most",
+                value=value,
+            )
         return value
 
 
@@ -157,8 +177,8 @@ class AsEncoding:
     def convert(self, value: str) -> str:
         """The name of its codec."""
         try:
-            return codecs.lookup(value).name
-        except (LookupError, ValueError) as error:
+            return codec_name(value)
+        except LookupError as error:
             raise InvalidSetting("unknown encoding", 'Example: "utf-8" or "windows-1252".') from error
 
 
@@ -167,5 +187,5 @@ FieldName = Annotated[str, AsFieldName()]
 Delimiter = Annotated[str, Translated(SIGNS)]
 Encoding = Annotated[str, AsEncoding()]
 DecimalSeparator = Annotated[str, OneOf((".", ","))]
-Count = Annotated[int, AtLeast(1)]
-CountOrZero = Annotated[int, AtLeast(0)]
+Count = Annotated[int, AtLeast(1), AtMost(MOST)]
+CountOrZero = Annotated[int, AtLeast(0), AtMost(MOST)]

@@ -26,13 +26,24 @@ class Field:
 ADD, TAKE = "+", "-"
 
 
+# So many signs of a header without a letter make its field's name.
+LONGEST_OF_SIGNS = 4
+
+
+def _name_of_sign(sign: str) -> str:
+    return re.sub(r"\W+", "_", unicodedata.name(sign, f"sign {ord(sign):x}").casefold())
+
+
 def field_name(column: str) -> str:
     """The field name for a column header: lower case, words joined by ``_`` ("Item No." → "item_no").
 
-    A sign behind the name stays ("Tags +" → "tags+").
+    A sign behind the name stays ("Tags +" → "tags+"). A header of nothing but signs is called by their names in Unicode
+    ("%" → "percent_sign"), for names without a letter mean something else in expressions.
     """
     plain = unicodedata.normalize("NFKC", column).casefold().strip()
     name = re.sub(r"\W+", "_", plain).strip("_")
+    if not name:
+        return "_".join(_name_of_sign(sign) for sign in plain[:LONGEST_OF_SIGNS])
     sign = plain[-1:].replace("\u2212", TAKE)
     return name + sign if name and sign in (ADD, TAKE) and plain[:-1].endswith(" ") else name
 
@@ -48,7 +59,7 @@ def parse_header(columns: Iterable[str], file: str, line: int | None = None) -> 
     fields: list[Field | None] = []
     result: dict[str, str] = {}
     for position, column in enumerate(columns, start=1):
-        name = field_name(column) or column.strip()
+        name = field_name(column)
         if not name:
             fields.append(None)
             continue

@@ -15,11 +15,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 from neat_delta.tables.constraints import (
-    AboveZero,
     AsFieldName,
     AtLeast,
+    AtMost,
     Count,
-    CountOrZero,
     FieldName,
     Inlined,
     InvalidSetting,
@@ -27,6 +26,7 @@ from neat_delta.tables.constraints import (
     NotEmpty,
     NotInFile,
     OneOf,
+    Rate,
 )
 from neat_delta.tables.field import field_name
 from neat_delta.tables.field_types import FormatOverrides, field_types
@@ -40,6 +40,8 @@ if TYPE_CHECKING:
 
     from neat_delta.tables.table import Table
 
+# As many decimals as numbers are compared with.
+MOST_DECIMALS = 12
 # What the file of settings is called.
 NAME = "catalogue.toml"
 REPLACE = "replace"
@@ -88,7 +90,7 @@ class FieldSettings:
     """It cannot be emptied, and a new item must have it."""
     length: Count | None = None
     """Maximum characters."""
-    decimals: CountOrZero | None = None
+    decimals: Annotated[int, AtLeast(0), AtMost(MOST_DECIMALS)] | None = None
     """Maximum decimals; numbers are written with so many."""
     date: Annotated[str, OneOf(_date_formats)] | None = None
     """The order of a date: `YYYY-MM-DD`, `DD.MM.YYYY`, `MM/DD/YYYY` …"""
@@ -237,7 +239,7 @@ class RoleSettings:
 class MoneySettings:
     """``[money]``: what holds for amounts of money."""
 
-    tax: Decimal = Decimal(0)
+    tax: Annotated[Decimal, AtLeast(0), AtMost(9)] = Decimal(0)
     """The tax that a price includes, as a share: 0.19."""
 
 
@@ -283,7 +285,7 @@ class Settings:
     """How the shop reads an update."""
     profiles: Mapping[str, SupplierProfile] = field(default_factory=dict)
     """Supplier profiles."""
-    rates: Mapping[FieldName, Annotated[Decimal, AboveZero()]] = field(default_factory=dict)
+    rates: Mapping[FieldName, Annotated[Decimal, Rate()]] = field(default_factory=dict)
     """Numbers for formulas, such as an exchange rate."""
     known: Mapping[FieldName, tuple[str, ...]] = field(default_factory=dict)
     """Allowed values of a field that no item has yet."""

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
 from neat_delta.errors import InvalidInput
+from neat_delta.path_text import path_text
 from neat_delta.tables.distinct import distinct_values, is_ascending
 from neat_delta.tables.field import Field, field_name
 
@@ -77,7 +78,7 @@ class Source:
     @property
     def name(self) -> str:
         """The file's name without its folders."""
-        return self.path.name
+        return path_text(self.path.name)
 
     @property
     def made(self) -> datetime | None:

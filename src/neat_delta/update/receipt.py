@@ -7,13 +7,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
-import orjson
-
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.errors import InvalidInput
-from neat_delta.json_form import to_json
+from neat_delta.file_trouble import reason, remedy
+from neat_delta.json_form import from_json, to_json
 from neat_delta.prefetch import sha256_hex
 
 if TYPE_CHECKING:
@@ -137,6 +135,37 @@ class LoadedReceipt:
         return (*self.files, *self.undo, self.changes)
 
 
+@dataclass(frozen=True)
+class _File:
+    file: str
+    sha256: str
+    action: Literal["add", "change", "recode", "remove"]
+    rows: int
+
+
+@dataclass(frozen=True)
+class _Changes:
+    file: str
+    sha256: str
+
+
+@dataclass(frozen=True)
+class _Live:
+    name: str
+    sha256: str
+    as_of: str | None = None
+
+
+@dataclass(frozen=True)
+class _Receipt:
+    """What of a receipt is read again; the rest is for people."""
+
+    changes: _Changes
+    live: _Live
+    files: tuple[_File, ...]
+    undo: tuple[_File, ...]
+
+
 def load_receipt(folder: Path) -> LoadedReceipt:
     """The receipt in an update's folder.
 
@@ -145,36 +174,28 @@ def load_receipt(folder: Path) -> LoadedReceipt:
     """
     path = folder / RECEIPT
     try:
-        result = orjson.loads(path.read_bytes())
-        changes, live = result["changes"], result["live"]
-        as_of = live.get("as_of")
-        return LoadedReceipt(
-            files=tuple(_listed(one, path) for one in result["files"]),
-            undo=tuple(_listed(one, path, f"{UNDO}/") for one in result["undo"]),
-            changes=_listed({"action": CHANGE, "rows": 0} | changes, path),
-            live_name=_text(live["name"]),
-            live_sha256=_text(live["sha256"]),
-            live_made=datetime.fromisoformat(as_of) if as_of else None,
-        )
-    except FileNotFoundError as error:
+        form = from_json(path.read_bytes(), _Receipt)
+        live_made = datetime.fromisoformat(form.live.as_of) if form.live.as_of else None
+    except (FileNotFoundError, NotADirectoryError) as error:
         raise InvalidInput(
             "no update in this folder", file=folder, hint='Give the folder that "write" made.'
         ) from error
-    except (orjson.JSONDecodeError, KeyError, TypeError, ValueError, AttributeError) as error:
-        raise InvalidInput("not the receipt of an update", file=path, hint=ANEW) from error
+    except OSError as error:
+        raise InvalidInput(f"cannot open the file ({reason(error)})", file=path, hint=remedy(error)) from error
+    except ValueError as error:
+        raise InvalidInput(f"not the receipt of an update ({error})", file=path, hint=ANEW) from error
+    return LoadedReceipt(
+        files=tuple(_listed(one, path) for one in form.files),
+        undo=tuple(_listed(one, path, f"{UNDO}/") for one in form.undo),
+        changes=_listed(_File(form.changes.file, form.changes.sha256, "change", 0), path),
+        live_name=form.live.name,
+        live_sha256=form.live.sha256,
+        live_made=live_made,
+    )
 
 
-def _listed(given: dict[str, Any], receipt: Path, folder: str = "") -> ListedFile:
-    name, sha256, action, rows = (given[key] for key in ("file", "sha256", "action", "rows"))
-    if action not in (ADD, CHANGE, RECODE, REMOVE) or type(rows) is not int:
-        raise ValueError
-    return ListedFile(f"{folder}{_plain(_text(name), receipt)}", _text(sha256), action, rows)
-
-
-def _text(given: object) -> str:
-    if not isinstance(given, str):
-        raise TypeError
-    return given
+def _listed(given: _File, receipt: Path, folder: str = "") -> ListedFile:
+    return ListedFile(f"{folder}{_plain(given.file, receipt)}", given.sha256, given.action, given.rows)
 
 
 def _plain(name: str, receipt: Path) -> str:

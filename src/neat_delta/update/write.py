@@ -9,7 +9,6 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-import orjson
 import polars as pl
 
 from neat_delta.atomic_write import draft_folder, recover_dir, replace_dir
@@ -17,6 +16,7 @@ from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.errors import LiveMismatch, WriteError
+from neat_delta.json_form import json_bytes
 from neat_delta.prefetch import sha256_hex
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.tables.settings import Settings
@@ -100,7 +100,7 @@ def write_update(
 
     with draft_folder(place) as draft:
         receipt = _write_draft(changes, live, folder, draft, settings, options, progress)
-        (draft / RECEIPT).write_bytes(orjson.dumps(receipt.as_dict(), option=orjson.OPT_INDENT_2) + b"\n")
+        (draft / RECEIPT).write_bytes(json_bytes(receipt.as_dict(), indented=True) + b"\n")
         replace_dir(draft, place, check, remove_replaced)
     return receipt
 

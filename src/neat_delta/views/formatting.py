@@ -56,7 +56,10 @@ def per_cent(share: Decimal | None, mark: str = ".") -> str:
 
 def local_time(moment: str) -> str:
     """A moment as files have it (ISO 8601, UTC), in the time of this machine, with its zone."""
-    local = datetime.fromisoformat(moment).astimezone()
+    try:
+        local = datetime.fromisoformat(moment).astimezone()
+    except (ValueError, OverflowError):  # a file that says something else is shown as it is
+        return printable(moment)
     zone = local.strftime("%Z")
     if not zone.isupper() or len(zone) > LONGEST_ZONE:  # some systems have no short name for it
         offset = local.strftime("%z")

@@ -8,11 +8,11 @@ from email.utils import format_datetime, make_msgid
 from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
-import orjson
 from rich.console import Console
 from rich.text import Text
 
 from neat_delta.changeset.changeset import STATES
+from neat_delta.json_form import json_bytes
 from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.views.formatting import count, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
@@ -129,7 +129,7 @@ def summary_mail(report: RunReport, sender: str, receivers: Sequence[str]) -> by
 def summaries(report: RunReport, mail: Mail | None) -> dict[str, bytes]:
     """The summary as files, by their names; the mail only where it is said from whom and to whom."""
     result = {
-        "summary.json": safe_json(orjson.dumps(report.as_dict(), option=orjson.OPT_INDENT_2)) + b"\n",
+        "summary.json": safe_json(json_bytes(report.as_dict(), indented=True)) + b"\n",
         "summary.txt": summary_text(report).encode(),
         "summary.html": summary_page(report).encode(),
     }

@@ -14,6 +14,7 @@ from neat_delta.errors import InvalidInput, NeatDeltaError
 from neat_delta.export_store import store_of
 from neat_delta.matching import choose_key
 from neat_delta.matching.positions import positions_of
+from neat_delta.path_text import path_text
 from neat_delta.reading import read_table
 from neat_delta.reading.sheet_base import unpacked_base
 from neat_delta.tables import field_name
@@ -100,7 +101,7 @@ def _sheets_like(store: ExportStore, edited: Table) -> list[str]:
     columns = {field_name(field.column) for field in edited.fields}
     alike = [one for one in store.sheets() if set(map(field_name, one.columns)) == columns]
     path = edited.source.path
-    here = [one for one in alike if isinstance(path, Path) and one.path == path.resolve()]
+    here = [one for one in alike if isinstance(path, Path) and str(one.path) == path_text(path.resolve())]
     return list(dict.fromkeys(one.sha256 for one in [*here[:1], *alike]))
 
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.checks import recheck
+from neat_delta.path_text import path_text
 from neat_delta.reconcile.combine import CombineResult, combine
 from neat_delta.reconcile.decisions import read_decisions
 from neat_delta.tables import field_name
@@ -33,11 +34,11 @@ class Preference:
 
 def distinct_names(paths: Sequence[Location]) -> list[str]:
     """Short names for some files, all different, also as column headers."""
-    short = [path.name.removesuffix(".gz").removesuffix(".jsonl").removesuffix(".changes") for path in paths]
-    for names in (short, [path.name for path in paths], [str(path) for path in paths]):
+    short = [path_text(path.name).removesuffix(".gz").removesuffix(".jsonl").removesuffix(".changes") for path in paths]
+    for names in (short, [path_text(path.name) for path in paths], [path_text(path) for path in paths]):
         if len({field_name(name) for name in names}) == len(names) and WAS not in map(field_name, names):
             return names
-    return [f"{number} {path.name}" for number, path in enumerate(paths, start=1)]
+    return [f"{number} {path_text(path.name)}" for number, path in enumerate(paths, start=1)]
 
 
 def combined(sets: Sequence[ChangeSet], names: Sequence[str], preference: Preference) -> CombineResult:

@@ -18,6 +18,7 @@ from neat_delta.matching import choose_key
 from neat_delta.matching.context import Context
 from neat_delta.matching.selection import chosen_rows
 from neat_delta.matching.supplier_mapping import map_columns
+from neat_delta.path_text import path_text
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reconcile.conflicts import ConflictPolicy
 from neat_delta.reconcile.rebase import RebasedSheet, conflicts_of, gone_findings, rebase
@@ -204,4 +205,4 @@ def names_of_images(folder: Path | None) -> frozenset[str] | None:
         return None
     if not folder.is_dir():
         raise InvalidInput("folder not found", file=folder, hint="Give the folder with the images.")
-    return frozenset(path.name for path in folder.rglob("*") if path.is_file())
+    return frozenset(path_text(path.name) for path in folder.rglob("*") if path.is_file())

@@ -5,7 +5,6 @@ from __future__ import annotations
 from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
-import orjson
 import polars as pl
 
 from neat_delta.analysis.grouping import field_of
@@ -14,6 +13,7 @@ from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
 from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, NONE, RECODE, REMOVE, STATES
 from neat_delta.changeset.findings import computed_from
 from neat_delta.errors import InvalidOption
+from neat_delta.json_form import json_bytes
 from neat_delta.tables.field_types import type_named
 from neat_delta.views.formatting import NOTHING, amount, count, difference, format_key, per_cent, pluralize
 from neat_delta.views.plots import figures
@@ -66,7 +66,7 @@ def review_page_of(both: BeforeAfter, settings: Settings, name: str) -> bytes:
 
 def _as_json(data: dict[str, Any]) -> str:
     """JSON that cannot end the script element it is in, whatever texts it holds."""
-    text = orjson.dumps(data).decode()
+    text = json_bytes(data).decode()
     return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
 
 

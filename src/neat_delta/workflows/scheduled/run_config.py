@@ -10,6 +10,7 @@ from typing import Annotated
 
 from neat_delta.delivery.history import default_history
 from neat_delta.errors import InvalidOption
+from neat_delta.path_text import path_text
 from neat_delta.remote import Location, parse_location
 from neat_delta.tables.config_loader import load_config
 from neat_delta.tables.constraints import (
@@ -154,7 +155,7 @@ class RunConfig:
     @property
     def name(self) -> str:
         """The file's name without its end."""
-        return self.path.stem
+        return path_text(self.path.stem)
 
     @property
     def history_file(self) -> Path:
