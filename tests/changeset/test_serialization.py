@@ -126,13 +126,13 @@ def change_sets(draw):
     state = st.sampled_from([None, "changed", "unchanged", "new", "rejected", "left_out", "duplicate"])
     items = [
         (key, draw(st.sampled_from(["change", "add", "remove", "none"])), draw(state), at, draw(VALUES), None)
-        for at, key in enumerate(keys)
+        for at, key in enumerate(keys, start=2)
     ]
     cells = [(key, name, draw(VALUES), draw(VALUES)) for key in keys for name in FIELDS if draw(st.booleans())]
     whose = draw(st.lists(st.tuples(st.sampled_from([*keys, None]), st.sampled_from(["block", "none"])), max_size=5))
     findings = [("code", "warning", effect, key, "price", 7, draw(VALUES), draw(VALUES), None) for key, effect in whose]
     stamp = FileRef("f.csv", 1, "0")
-    head = Head(tuple("xy"[:depth]), stamp, stamp, FIELDS, {"same": 3, "gone": 1})
+    head = Head(tuple("xy"[:depth]), stamp, stamp, FIELDS, {"unchanged": 3, "missing": 1})
     frames = ((items, ITEMS), (cells, CELLS), (findings, FINDINGS))
     return build(head, *(pl.DataFrame(rows, schema=schema, orient="row") for rows, schema in frames))
 

@@ -151,7 +151,7 @@ def _faults(head: _Head) -> Iterator[str]:
         if info.separator == "":
             yield "separator"
     for file in (head.live, head.edited):
-        if file.rows < 0 or file.delimiter not in (None, *DELIMITERS) or file.decimal_separator not in (None, ".", ","):
+        if not 0 <= file.rows <= MOST_LINES or file.delimiter not in (None, *DELIMITERS) or file.decimal_separator not in (None, ".", ","):
             yield f"how {file.name} was read"
         if file.header_line is not None and not 0 <= file.header_line <= MOST_LINES:
             yield "header_line"
@@ -159,7 +159,8 @@ def _faults(head: _Head) -> Iterator[str]:
             codec_name(file.encoding or "utf-8")
         except LookupError:
             yield "encoding"
-    if any(not 0 <= number <= MOST_LINES for number in head.counts.values()):
+    left_out = (number for one in head.exclusions for number in (one.cells, one.items))
+    if any(not 0 <= number <= MOST_LINES for number in (*head.counts.values(), *left_out)):
         yield "counts"
 
 
