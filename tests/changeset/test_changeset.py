@@ -35,7 +35,9 @@ def change_sets(draw):
     items, cells = [], []
     for at, key in enumerate(draw(st.lists(st.sampled_from(KEYS), unique=True))):
         action = draw(st.sampled_from(["change", "add", "remove", "recode", "none"]))
-        state = None if action == "remove" else draw(st.sampled_from([None, "changed", "new", "unchanged", "duplicate"]))
+        state = (
+            None if action == "remove" else draw(st.sampled_from([None, "changed", "new", "unchanged", "duplicate"]))
+        )
         items.append((key, action, state, None if state is None else at + 2, None, f"{key}2"))
         cells += [(key, name, "1", "2") for name in FIELDS if draw(st.booleans())]
     ref = FileRef("f.csv", 9, "0")

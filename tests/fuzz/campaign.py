@@ -6,7 +6,6 @@ Each fault is kept once, as JSON, with the attack that shows it; --again FILE ru
 from __future__ import annotations
 
 import argparse
-import base64
 import json
 import os
 import signal
@@ -25,17 +24,6 @@ os.environ.setdefault("POLARS_MAX_THREADS", "1")
 HANGS = 40
 
 
-def as_json(attack, fault=None, said=""):
-    return {"words": list(attack.words), "place": attack.place, "data": base64.b64encode(attack.data).decode(),
-            "fault": fault, "said": said[-3000:]}  # fmt: skip
-
-
-def from_json(found):
-    from fuzz.targets import Attack
-
-    return Attack(tuple(found["words"]), found["place"], base64.b64decode(found["data"]))
-
-
 def main() -> None:
     parser = argparse.ArgumentParser()
     parser.add_argument("--inputs", type=int, default=10_000)
@@ -50,8 +38,10 @@ def main() -> None:
     if args.worker:
         work(args)
     elif args.again:
+        from fuzz.attacks import as_attack
+
         with tempfile.TemporaryDirectory() as folder:
-            verdict = _arena(Path(folder)).attack(from_json(json.loads(args.again.read_text())))
+            verdict = _arena(Path(folder)).attack(as_attack(json.loads(args.again.read_text())))
         print(verdict.said, "\n", verdict.fault)
     else:
         supervise(args)
@@ -66,6 +56,7 @@ def _arena(folder: Path):
 
 def work(args) -> None:
     """Attack after attack; what is tried is written down before, so that a death can be laid to it."""
+    from fuzz.attacks import as_json
     from fuzz.targets import make_attack, make_reading
 
     arena = _arena(args.worker)

@@ -151,7 +151,11 @@ def _faults(head: _Head) -> Iterator[str]:
         if info.separator == "":
             yield "separator"
     for file in (head.live, head.edited):
-        if not 0 <= file.rows <= MOST_LINES or file.delimiter not in (None, *DELIMITERS) or file.decimal_separator not in (None, ".", ","):
+        if (
+            not 0 <= file.rows <= MOST_LINES
+            or file.delimiter not in (None, *DELIMITERS)
+            or file.decimal_separator not in (None, ".", ",")
+        ):
             yield f"how {file.name} was read"
         if file.header_line is not None and not 0 <= file.header_line <= MOST_LINES:
             yield "header_line"

@@ -97,7 +97,9 @@ def _with_constants(sheet: Table, live: Table, constants: Mapping[str, str]) -> 
 
 def with_column(sheet: Table, live: Table, name: str, cells: pl.Series) -> Table:
     """The sheet with this column in place of its own of that name, or besides."""
-    frame = sheet.cells(sheet.names).with_columns(cells.alias(name))
+    # (A sheet without a named column has no cells, but rows nevertheless.)
+    own = [column for column in sheet.cells(sheet.names).get_columns() if column.name != name]
+    frame = pl.DataFrame([*own, cells.alias(name)])
     fields = sheet.fields if name in sheet.names else (Field(name, live.field(name).column), *sheet.fields)
     return replace(sheet, rows=FrameRows(sheet.rows.line, frame), fields=fields)
 

@@ -21,9 +21,9 @@ ZIP = b"PK\x03\x04"
 ZSTD = (b"\x28\xb5\x2f\xfd", *(bytes([at, 0x2A, 0x4D, 0x18]) for at in range(0x50, 0x60)))
 # More than any catalogue unpacks to, and less than would fill a machine's memory.
 LARGEST = 8 << 30
-# Text packs to a tenth or a twentieth; a small file that unpacks to a thousand times its size is made to do harm.
-MOST_TIMES = 500
-HARMLESS = 64 << 20
+# Text packs to a tenth or a twentieth, blank columns to a hundredth; what unpacks to more is made to do harm.
+MOST_TIMES = 100
+HARMLESS = 256 << 20
 AGAIN = "Download or export it again."
 # APPNOTE 4.4.4: a member of a zip archive that needs a password.
 ENCRYPTED = 0x1

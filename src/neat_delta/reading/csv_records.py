@@ -97,6 +97,14 @@ class LazyCsvRows:
         return frame.rename(dict(zip(frame.columns, (wanted[at] for at in sorted(wanted)), strict=True))).select(names)
 
 
+class TooManyUnreadable(ValueError):
+    """So many rows cannot be read that this is no table of that form; ``line`` is the last, with the reason."""
+
+    def __init__(self, line: int, say: str) -> None:
+        super().__init__(f"more than {MOST_UNREADABLE:,} rows cannot be read, such as this one: {say}")
+        self.line = line
+
+
 @dataclass(frozen=True)
 class ParseResult:
     """What the lines of a file gave: good records as rows, and those that are none with the reason (line, raw, say).
@@ -112,6 +120,7 @@ class ParseResult:
     cells_added: int = 0
 
 
+MOST_UNREADABLE = 100_000
 BAD_SCHEMA = {"line": pl.UInt32, "raw": pl.String, "message": pl.String}
 
 
@@ -211,7 +220,7 @@ def _whole_records(text: DecodedText, frame: pl.DataFrame, grammar: RecordPatter
     if not whole.all():
         # Line ends inside quoted cells belong to the cell, so the lines looked at singly keep theirs.
         suspects = frame["line"].filter(~whole)
-        pieces = list(_repair(text.utf8.decode().split("\n"), suspects, grammar, text.undecodable))
+        pieces = list(_readable_enough(_repair(text.utf8.decode().split("\n"), suspects, grammar, text.undecodable)))
         taken = pl.Series([n for piece in pieces for n in range(piece.first, piece.last + 1)], dtype=pl.UInt32)
         mended = [(piece.first, piece.text) for piece in pieces if not piece.say]
         frame = pl.concat(
@@ -322,6 +331,20 @@ def _repair(
             piece = _piece(lines, number - 1, grammar, undecodable)
             after = piece.last
             yield piece
+
+
+def _readable_enough(pieces: Iterator[RepairedRecord]) -> Iterator[RepairedRecord]:
+    """The pieces, as long as not too many of them are no records.
+
+    Raises:
+        TooManyUnreadable: they are.
+    """
+    bad = 0
+    for piece in pieces:
+        bad += bool(piece.say)
+        if bad > MOST_UNREADABLE:
+            raise TooManyUnreadable(piece.first, piece.say)
+        yield piece
 
 
 def _piece(lines: list[str], at: int, grammar: RecordPatterns, undecodable: dict[int, str]) -> RepairedRecord:

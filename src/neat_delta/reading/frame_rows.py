@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from neat_delta.remote import Location
 
-MOST_COLUMNS = 4_096
+MOST_COLUMNS = 2_000
 
 
 def too_many_columns(path: Location, line: int | None, columns: int | None = None) -> InvalidInput:

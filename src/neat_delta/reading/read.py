@@ -22,7 +22,7 @@ from neat_delta.reading.charset import (
     detect_by_vocabulary,
     words_beyond_ascii,
 )
-from neat_delta.reading.csv_records import BAD_SCHEMA, LazyCsvRows, read_records, split_lines
+from neat_delta.reading.csv_records import BAD_SCHEMA, LazyCsvRows, TooManyUnreadable, read_records, split_lines
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at, sniff
 from neat_delta.reading.frame_rows import MOST_COLUMNS, ParsedFile, as_frame_rows, too_many_columns
 from neat_delta.reading.non_data_rows import RowSplit, split_rows, suspect_rows
@@ -37,6 +37,8 @@ if TYPE_CHECKING:
 MARK_SAMPLE_ROWS = 1_000
 WORDS_ROWS = 50_000
 LINE_END_SAMPLE_BYTES = 1 << 20
+# Longer than any row, in bytes; and so many blank lines are a fault, where they are nearly all.
+LONGEST_LINE, MANY_BLANK_LINES, NEARLY_ALL = 16 << 20, 1_000_000, 0.8
 CONTROLS = bytes(byte for byte in range(32) if byte not in b"\t\n\r")
 WORKBOOKS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
 
@@ -206,6 +208,7 @@ def _open(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEFAULT
     text = _with_line_feeds(decode(content.data, options.encoding))
     if not text.utf8 or text.utf8.isspace():
         raise InvalidInput("the file is empty", file=path, hint="Export it again.")
+    _insist_on_bounded_lines(text.utf8, path)
     if _is_binary(text.utf8[:SAMPLE_BYTES]):
         raise InvalidInput(
             "not a table file (CSV, XLSX, ODS, JSON Lines, XML)", file=path, hint="Give the export, or the edited file."
@@ -306,7 +309,11 @@ def _from_text(source: Source, table: _Delimited, options: ReadOptions, by_line:
     reading = None if parsed is None else verify_bulk(table.text, parsed, dialect)
     if reading is None:
         known = like if isinstance(like, LazyCsvRows) else None
-        reading = read_records(table.text, split_lines(table.text.utf8), columns, dialect, known, parsed)
+        try:
+            reading = read_records(table.text, split_lines(table.text.utf8), columns, dialect, known, parsed)
+        except TooManyUnreadable as error:
+            hint = "Check quotes and column separator; export it again."
+            raise InvalidInput(str(error), file=source.path, line=error.line, hint=hint) from error
     if len(reading.bad) and reading.bad["line"][0] <= dialect.header_line:
         line, _, message = reading.bad.row(0)
         raise InvalidInput(
@@ -333,6 +340,24 @@ def _named(header: Sequence[str], path: Location, line: int) -> tuple[tuple[Fiel
         raise too_many_columns(path, line, len(header))
     fields = parse_header(header, path.name, line or None)
     return fields, tuple(field.name if field else f" {at}" for at, field in enumerate(fields))
+
+
+def _insist_on_bounded_lines(utf8: bytes, path: Location) -> None:
+    """Refuse what is no table though it is text: a line longer than any row, or hardly a line that is not blank.
+
+    Raises:
+        InvalidInput: it is such a file.
+    """
+    for start in range(0, len(utf8) - LONGEST_LINE, LONGEST_LINE):
+        if utf8.find(b"\n", start, start + LONGEST_LINE) < 0:
+            line = utf8.count(b"\n", 0, start) + 1
+            raise InvalidInput(
+                f"the line is longer than {LONGEST_LINE >> 20} MB", file=path, line=line, hint="Export it again."
+            )
+    if len(utf8) > MANY_BLANK_LINES and (blank := utf8.count(b"\n\n")) > MANY_BLANK_LINES:
+        lines = utf8.count(b"\n")
+        if blank * 2 > lines * NEARLY_ALL:
+            raise InvalidInput(f"nearly all of its {lines:,} lines are blank", file=path, hint="Export it again.")
 
 
 def _is_binary(sample: bytes) -> bool:

@@ -26,13 +26,13 @@ MOST_COLUMNS = 1 << 14
 HARMLESS_TEXTS = 1_000_000
 SHARED_TEXTS = "xl/sharedStrings.xml"
 # ECMA-376 part 1: 18.3.1.73 (row), 18.3.1.4 (c), 18.4.8 (si). No pattern here looks beyond its own tag.
-ROW = re.compile(rb'<row\b[^<>]*?\br="([0-9]{1,12})"')
-WIDE = re.compile(rb'\br="([A-Z]{2,})[0-9]')
-FILLED = re.compile(rb'<c\b[^<>]*?\br="([A-Z]{1,9})([0-9]{1,12})"[^<>]*>(?=<(?:v|is|f)\b)')
+ROW = re.compile(rb'<row\b[^<>]*?\br="([0-9]{1,300})"')
+WIDE = re.compile(rb'\br="([A-Za-z]{2,300})[0-9]')
+FILLED = re.compile(rb'<c\b[^<>]*?\br="([A-Za-z]{1,3})([0-9]{1,7})"[^<>]*>(?=<(?:v|is|f)\b)')
 # OpenDocument 1.3 part 3: 9.1.3 (table:table-row), 9.1.4 (table:table-cell), 19.676 and 19.679 (repetition).
 ODS_CELL = re.compile(rb"<table:(?:covered-)?table-cell\b([^<>]*)>")
-ODS_ROWS = re.compile(rb'number-rows-repeated="([0-9]{1,12})"')
-ODS_COLUMNS = re.compile(rb'number-columns-repeated="([0-9]{1,12})"')
+ODS_ROWS = re.compile(rb'number-rows-repeated="([0-9]{1,300})"')
+ODS_COLUMNS = re.compile(rb'number-columns-repeated="([0-9]{1,300})"')
 
 
 def insist_on_bounded_texts(parts: WorkbookParts) -> None:
@@ -74,9 +74,12 @@ def insist_on_bounded_sheet(sheet: SheetXml) -> None:
         return
     content = sheet.content
     rows = max(map(int, ROW.findall(content)), default=0)
-    columns = max((column_number(letters) + 1 for letters in set(WIDE.findall(content))), default=26)
+    columns = max((column_number(letters.upper()) + 1 for letters in set(WIDE.findall(content))), default=26)
     cells = content.count(b"<c ")
-    if rows * columns > HARMLESS_CELLS:
+    # A cell names its row once more; it cannot lie far beyond the last row without having more digits.
+    if beyond := re.search(rb'\br="[A-Za-z]+([0-9]{%d,300})"' % (len(str(rows)) + 1), content):
+        rows = max(rows, int(beyond[1]))
+    if rows * columns > HARMLESS_CELLS and rows <= MOST_ROWS and columns <= MOST_COLUMNS:
         # Cells without a value, which programs write for their formats, count for nothing.
         rows, columns, cells = _filled_extent(content)
     _judge(rows, columns, cells, sheet.path)
@@ -89,7 +92,7 @@ def _filled_extent(content: bytes) -> tuple[int, int, int]:
     for found in FILLED.finditer(content):
         letters, row = found.groups()
         if letters not in widths:
-            widths[letters] = column_number(letters) + 1
+            widths[letters] = column_number(letters.upper()) + 1
             columns = max(columns, widths[letters])
         rows = max(rows, int(row))
         cells += 1
@@ -124,13 +127,14 @@ def _judge(rows: int, columns: int, cells: int, path: Location) -> None:
     area = rows * columns
     if rows > MOST_ROWS or columns > MOST_COLUMNS:
         raise InvalidInput(
-            f"the worksheet has a cell in row {rows}, column {columns}, where no spreadsheet program has cells",
+            f"the worksheet has a cell beyond row {MOST_ROWS} or column {_letters(MOST_COLUMNS)}",
             file=path, hint="Save it again in a spreadsheet program.",
         )  # fmt: skip
     if area > HARMLESS_CELLS and area > cells * THINNEST:
         raise InvalidInput(
-            "the worksheet has a cell far outside its table", file=path, line=rows, column=_letters(columns),
-            hint="Go to the last cell of the sheet, delete the rows and columns beyond the table, and save it.",
+            f"the worksheet has a cell far outside its table: the last filled row is {rows}, the last filled column "
+            f"{_letters(columns)}, and only {cells} cells are filled", file=path,
+            hint="Delete the rows and columns beyond the table, and save it.",
         )  # fmt: skip
     if area > MOST_CELLS:
         raise InvalidInput(

@@ -17,7 +17,7 @@ ZEROS = re.compile(r"0{2,}")
 # No pattern looks beyond its own tag, or a file made for it would take a minute for each kilobyte.
 CELL = re.compile(rb'<c\b(?=[^<>]*?\br="([A-Z]{1,9})([0-9]{1,12})")(?=[^<>]*?\bs="([0-9]{1,9})")')
 # OpenDocument 1.3 part 3: 9.1.4 (table:table-cell), 19.387 (office:value).
-PADDED = re.compile(rb'office:value="[^"<>]*"[^<>]{0,2000}><text:p>0[0-9]+</text:p>')
+PADDED = re.compile(rb'office:value="[^"<>]*"[^<>]{0,200}><text:p>0[0-9]+</text:p>')
 LEADING_ZERO = re.compile(r"0[0-9]+")
 
 
