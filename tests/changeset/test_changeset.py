@@ -134,3 +134,37 @@ def test_nobody_else_makes_a_change_set_or_alters_one_by_hand():
             if name == "ChangeSet" or (name == "replace" and parts and whose.endswith("changes")):
                 made.append(f"{path.relative_to(room)}:{call.lineno}")
     assert made == []
+
+
+def some_changes(**actions):
+    """Items with rows of their own, each with a price and a name that change, come or go."""
+    items = [
+        (key, action, None, None if action == "remove" else at, None, None)
+        for at, (key, action) in enumerate(actions.items(), start=2)
+    ]
+    now = {"remove": None}
+    cells = [(key, name, "1", now.get(action, "2")) for key, action in actions.items() for name in ("price", "name")]
+    ref = FileRef("f.csv", 9, "0")
+    frames = (pl.DataFrame(rows, schema=kind, orient="row") for rows, kind in ((items, ITEMS), (cells, CELLS)))
+    return build(Head(("sku",), ref, ref, FIELDS, {}), *frames, no_findings())
+
+
+@pytest.mark.parametrize("action", ["add", "remove"])
+def test_an_item_comes_or_goes_whole_or_not_at_all(action):
+    """A problem with one cell of it is enough."""
+    blocked = apply_findings(some_changes(A=action, B=action), findings_frame("any", "error", key="A", field="price"))
+
+    assert blocked.items.select("key", "action").rows() == [("A", "none"), ("B", action)]
+    assert set(blocked.cells["key"]) == {"B"}
+
+
+def test_a_repaired_row_is_unchanged_and_a_blocked_one_is_rejected():
+    changes = some_changes(A="change", B="change", C="change")
+    whole = [findings_frame("any", "warning", "repair", key="A", field=name) for name in ("price", "name")]
+    blocked = [findings_frame("any", "error", key="B", field=name) for name in ("price", "name")]
+    part = findings_frame("any", "warning", "repair", key="C", field="price")
+    after = apply_findings(changes, pl.concat([*whole, *blocked, part]))
+
+    counted = {state: number for state, number in after.counts.items() if number}
+    assert counted == {"changed": 1, "unchanged": 1, "rejected": 1}
+    assert after.cells.select("key", "field").rows() == [("C", "name")]

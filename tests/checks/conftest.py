@@ -48,15 +48,18 @@ def shop_rows():
 def tried(tmp_path):
     """The live shop against one that a function has edited, after all checks."""
 
-    def run(edit, settled=None, allowed=None, **options):
-        live, edited = shop(), shop()
+    def run(edit, settled=None, allowed=None, before=lambda rows: None, items=40, images=None, **options):
+        live, edited = shop(items), shop(items)
+        for rows in (live, edited):
+            before(rows)
         edited = edit(edited) or edited
         settled = settled or Settings()
-        tables = [[NAMES, *([row.get(name, "") for name in NAMES] for row in rows)] for rows in (live, edited)]
+        names = list(dict.fromkeys([*NAMES, *live[0]]))
+        tables = [[names, *([row.get(name, "") for name in names] for row in rows)] for rows in (live, edited)]
         a, b = (write_table(tmp_path / f"{at}.csv", table) for at, table in enumerate(tables))
         ours, theirs = read_pair(a, b)
         seen = compare(ours, theirs, replace(CompareOptions(**options), settings=settled))
-        return with_findings(seen, run_checks(seen.changes, ours, settled, allowed or Overrides()))
+        return with_findings(seen, run_checks(seen.changes, ours, settled, allowed or Overrides(), images))
 
     return run
 

@@ -82,3 +82,13 @@ def test_a_check_can_be_let_pass_for_one_run_or_switched_off(tried):
     assert len(tried(edit, Settings(checks=CheckSettings(ignore=("below cost",)))).changes.cells) == 1
     with pytest.raises(InvalidOption, match="there is no check with this name that can be ignored"):
         tried(edit, allowed=Overrides(ignore=("required field",)))
+
+
+@pytest.mark.parametrize(("price", "found"), [("0.00", ["zero price"]), ("99.00", [])])
+def test_a_new_item_is_not_given_away(tried, price, found):
+    new = {"sku": "N-1", "name": "New", "maker": "Combwick", "category": "Hives/Bodies", "price": price, "cost": "9.00"}
+    seen = tried(lambda rows: [*rows, new], add_new=True)
+
+    errors = seen.changes.findings.filter(level="error")
+    assert [code for code in errors["code"] if code != "below cost"] == found
+    assert (seen.changes.items.filter(key="N-1")["action"].item() == "add") == (not found)

@@ -114,3 +114,8 @@ def test_a_condition_of_the_shop_holds_for_what_changes(tried, must, level, kept
 def test_a_condition_that_names_no_field_says_which_there_are(tried):
     with pytest.raises(InvalidOption, match="there is no field cost"):
         tried({"price": "25.00"}, checks=CheckSettings(conditions=(Condition("price > cost"),)))
+
+
+def test_a_condition_that_was_broken_before_is_nobodys_slip_of_today(tried):
+    never = CheckSettings(conditions=(Condition("price < 1"),))
+    assert tried({"price": "13.00"}, checks=never).changes.findings.is_empty()

@@ -209,3 +209,12 @@ def test_largest_changes_come_first_and_fields_are_summed_up(compared):
 def test_a_kind_or_field_that_does_not_exist_is_refused(compared, kinds):
     with pytest.raises(InvalidOption, match=r"not in both files|there is no such type"):
         compared(LIVE, types=kinds)
+
+
+def test_a_row_without_a_code_is_unreadable_whatever_is_chosen(compared):
+    """Of such a row nobody knows whose it is, so it is none of an item that was not chosen."""
+    edited = [*with_cells(price="13.75"), ["", "Nameless", "1.00", "1", "1", "2024-01-01", "C"]]
+    seen = compared(edited, where="sku = '000417'")
+
+    assert seen.changes.counts["unreadable"] == 1
+    assert seen.excluded == len(LIVE) - 2

@@ -5,16 +5,18 @@ import io
 import json
 import shutil
 import subprocess
+import tracemalloc
 import zipfile
 from datetime import datetime
 
 import polars as pl
 import pytest
 import xlsxwriter
+import zstandard
 
 from helpers import PROGRAM, neat_delta, write_table
 from neat_delta.errors import InvalidInput, InvalidOption
-from neat_delta.reading import ReadOptions, read_table
+from neat_delta.reading import ReadOptions, archives, read_table
 from neat_delta.reading.workbook import number_text
 
 TABLE = [["sku", "name", "price", "stock"], ["000417", "Smoker, small", "12.5", "3"], ["QX-1", "Käfig", "8", "120"]]
@@ -279,3 +281,33 @@ def test_zeros_that_a_number_format_shows_are_there(tmp_path, form):
         ["33", ""],
         *[["000088"] * 2] * 2,
     ]
+
+
+def test_one_and_true_of_a_column_are_read_each_as_what_it_is(tmp_path):
+    book = xlsxwriter.Workbook(tmp_path / "flags.xlsx")
+    sheet = book.add_worksheet()
+    sheet.write_row(0, 0, ["sku", "value"])
+    for row, value in enumerate([1, True, 0, False, 1.0, "1"], start=1):
+        sheet.write(row, 0, f"K{row}")
+        sheet.write(row, 1, value)
+    book.close()
+
+    assert read_table(tmp_path / "flags.xlsx").cells(["value"])["value"].to_list() == [
+        "1", "TRUE", "0", "FALSE", "1", "1",
+    ]  # fmt: skip
+
+
+@pytest.mark.parametrize("pack", [gzip.compress, zstandard.compress], ids=["gzip", "zstd"])
+def test_of_what_unpacks_to_too_much_no_more_is_unpacked_than_is_allowed(tmp_path, monkeypatch, pack):
+    """A small file may stand for more than the memory holds; it is refused without making room for it."""
+    path = tmp_path / "bomb.csv.gz"
+    path.write_bytes(pack(b"sku,name\n" + b"A,x\n" * 4_000_000))
+    monkeypatch.setattr(archives, "HARMLESS", 1 << 16)
+    monkeypatch.setattr(archives, "MOST_TIMES", 1)
+
+    tracemalloc.start()
+    with pytest.raises(InvalidInput, match="archive too large when unpacked"):
+        read_table(path)
+    _, most = tracemalloc.get_traced_memory()
+    tracemalloc.stop()
+    assert most < 4 << 20

@@ -450,3 +450,28 @@ def test_a_refresh_is_a_three_way_merge_with_blanks_new_items_and_deletions(tmp_
     if (folder / "up").exists():
         got = import_into(got, update_files(folder / "up"))
     assert {code: cells for code, *cells in got[1:]} == reference_merge(base, ours, theirs)
+
+
+@pytest.mark.parametrize(("there", "goes"), [("10.0", True), ("10,00", True), ("10.01", False)])
+def test_an_item_goes_if_the_shop_has_only_written_its_values_in_another_form(tmp_path, there, goes):
+    changes = made(tmp_path, [row for row in LIVE if row[0] != "A"])
+    fresh = later(tmp_path, with_cells(LIVE, A_price=there))
+
+    left = refresh(changes, fresh, SELLS).changes
+    assert (left.items.filter(action="remove")["key"].to_list() == ["A"]) == goes
+
+
+@pytest.mark.parametrize(
+    ("ours", "there", "sent"),
+    [
+        ("5", "4", {}),
+        ("7", "0", {("A", "stock"): ("0", "2")}),
+        ("3", "2", {("A", "stock"): ("2", "0")}),
+        ("8", "6", {("A", "stock"): ("6", "9")}),
+    ],
+)
+def test_a_difference_is_added_to_what_is_there_also_where_one_of_them_is_zero(tmp_path, ours, there, sent):
+    changes = made(tmp_path, with_cells(LIVE, A_stock=ours))
+    left = refresh(changes, later(tmp_path, with_cells(LIVE, A_stock=there)), SELLS).changes
+
+    assert cells_of(left) == sent

@@ -9,6 +9,7 @@ import polars as pl
 
 from neat_delta.checks.check import Check, Override
 from neat_delta.tables import ASCII
+from neat_delta.tables.formula_text import FORMULA_START, runs_as_formula
 
 if TYPE_CHECKING:
     from neat_delta.checks.check import CheckContext
@@ -62,6 +63,14 @@ def reads_as_marker(context: CheckContext) -> pl.DataFrame:
     )
 
 
+def formula_start(context: CheckContext) -> pl.DataFrame:
+    """A value begins as a formula does, and the update is sent with it as it is."""
+    cells = context.outgoing_cells.drop_nulls("now").filter(pl.col("now").str.contains(FORMULA_START))
+    new = cells.filter(runs_as_formula(pl.col("now")) & ~runs_as_formula(pl.col("was").fill_null("")))
+    message = "begins like a formula, and a spreadsheet program that opens the update may run it. Intended?"
+    return context.findings_for(new, "formula in value", "warning", message)
+
+
 def _charset(context: CheckContext) -> str:
     result = context.settings.imports.encoding
     return codecs.lookup(result).name if result else context.live.format.encoding
@@ -80,4 +89,5 @@ CHECKS = (
     Check("unknown encoding", "warning", untold_characters, Override.IGNORE),
     Check("cannot be emptied", "error", cannot_be_emptied),
     Check("import marker", "error", reads_as_marker),
+    Check("formula in value", "warning", formula_start, Override.IGNORE),
 )

@@ -124,7 +124,7 @@ class _Request:
                         onward, auth=self.basic if _same_origin(onward, request) else None, stream=True
                     )
                 return self._whole(answer, meter)
-        except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError, RuntimeError) as error:
+        except (httpx.HTTPError, httpx.InvalidURL, httpx.StreamError, RuntimeError, UnicodeError) as error:
             raise TransferError(plain(error), transient=not is_permanent(error)) from error
 
     def _headers(self) -> dict[str, str]:
