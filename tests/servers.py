@@ -5,9 +5,11 @@ from __future__ import annotations
 import asyncio
 import gc
 import logging
+import ssl
 import threading
 import warnings
 from contextlib import contextmanager
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import TYPE_CHECKING
 
 import asyncssh
@@ -19,7 +21,7 @@ from pyftpdlib.servers import FTPServer
 logger = logging.getLogger(__name__)
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Callable, Iterator
     from pathlib import Path
 
 USER, PASSWORD = "anna", "s3cret-honey"
@@ -144,3 +146,53 @@ def sftp_server(folder: Path, keys: Path) -> Iterator[str]:
     finally:
         loop.call_soon_threadsafe(over.set)
         serving.join(5)
+
+
+@contextmanager
+def web_server(
+    *answers: Callable[..., None], certificate: trustme.LeafCert | None = None
+) -> Iterator[tuple[str, list]]:
+    """An HTTP server that gives these answers in turn, the last one again and again, and keeps what it was asked."""
+    asked = []
+
+    class Answering(BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            asked.append(self.headers)
+            answers[min(len(asked), len(answers)) - 1](self)
+
+        def log_message(self, *_: object) -> None:
+            pass
+
+    server = ThreadingHTTPServer(("127.0.0.1", 0), Answering)
+    if certificate:
+        secured = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+        certificate.configure_cert(secured)
+        server.socket = secured.wrap_socket(server.socket, server_side=True)
+    threading.Thread(target=server.serve_forever, daemon=True).start()
+    start = "https://localhost" if certificate else "http://127.0.0.1"
+    yield f"{start}:{server.server_port}/export.csv", asked
+    server.shutdown()
+    server.server_close()
+
+
+def status(code: int, **headers: str) -> Callable[..., None]:
+    """An answer without anything but its status and headers."""
+
+    def answered(handler: BaseHTTPRequestHandler) -> None:
+        handler.send_response(code)
+        for name, value in headers.items():
+            handler.send_header(name, value)
+        handler.send_header("Content-Length", "0")
+        handler.end_headers()
+
+    return answered
+
+
+def answer(handler: BaseHTTPRequestHandler, data: bytes, length: int | None = None, **headers: str) -> None:
+    """Answer with these bytes, said to be so many."""
+    handler.send_response(200)
+    for name, value in headers.items():
+        handler.send_header(name.replace("_", "-"), value)
+    handler.send_header("Content-Length", str(len(data) if length is None else length))
+    handler.end_headers()
+    handler.wfile.write(data)

@@ -114,6 +114,19 @@ def write_atomic(path: Path, data: bytes, *, replace: bool = False) -> None:
 
 
 @contextlib.contextmanager
+def new_together(*paths: Path | None) -> Iterator[None]:
+    """Files that come into being together: if one cannot be made, those go again that were not there before."""
+    fresh = [path for path in paths if path is not None and not path.exists()]
+    try:
+        yield
+    except BaseException:
+        for path in fresh:
+            with contextlib.suppress(OSError):
+                path.unlink(missing_ok=True)
+        raise
+
+
+@contextlib.contextmanager
 def _draft_file(draft: Path, before: os.stat_result | None) -> Iterator[int]:
     """A new file of this name, open and held, with the mode and owner that the one before has; gone if not moved."""
     private = os.O_CREAT | os.O_EXCL | os.O_WRONLY | getattr(os, "O_BINARY", 0)

@@ -33,10 +33,11 @@ def main() -> None:
             known = baseline_of(scenario, files, work)
             faults = faults_of(scenario, files, work)[:: args.every]
             with ThreadPoolExecutor(args.workers) as workers:
-                places = (Path(folder) / f"{at}" / "work" for at in range(len(faults)))
-                for fault, verdict in zip(
-                    faults, workers.map(lambda one: verdict_on(scenario, one[0], files, one[1], known), zip(faults, places)),  # noqa: B023
-                ):  # fmt: skip
+                places = [Path(folder) / f"{at}" / "work" for at in range(len(faults))]
+                judged = workers.map(
+                    lambda fault, place: verdict_on(scenario, fault, files, place, known), faults, places
+                )  # noqa: B023
+                for fault, verdict in zip(faults, judged, strict=True):
                     tried += 1
                     if verdict:
                         wrong += 1

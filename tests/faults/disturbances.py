@@ -65,7 +65,8 @@ def faults_of(scenario: Scenario, files: dict[str, Path], folder: Path) -> list[
                 continue
             writes = call != "openat" or "O_WRONLY" in rest or "O_RDWR" in rest or "O_CREAT" in rest
             if writes and (
-                str(folder) in rest or '"' in rest and not re.search(r'"(/usr|/lib|/etc|/proc|/sys|/root|/tmp/v)', rest)
+                str(folder) in rest
+                or ('"' in rest and not re.search(r'"(/usr|/lib|/etc|/proc|/sys|/root|/tmp/v)', rest))
             ):
                 found[Fault(call, number, ERRORS.get(call, "ENOSPC"))] = None
                 found[Fault(call, number, KILL)] = None

@@ -183,7 +183,7 @@ def in_zip(data: bytes, rng: Random) -> bytes:
     try:
         with zipfile.ZipFile(io.BytesIO(data)) as archive:
             members = [(info.filename, archive.read(info)) for info in archive.infolist()]
-    except Exception:  # noqa: BLE001 (it is damaged already)
+    except Exception:
         return in_bytes(data, rng)
     if not members:
         return in_bytes(data, rng)

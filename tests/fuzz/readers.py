@@ -101,6 +101,6 @@ def tried(reading: bool, what: str, place: str | None) -> tuple[int, str]:
     except (NeatDeltaError, ExpressionError) as error:
         mistakes = error.mistakes if isinstance(error, InvalidSettings) else [error]
         return 3, " ".join(str(mistake) for mistake in mistakes).encode("unicode_escape").decode()
-    except BaseException:  # noqa: BLE001 (a panic of a compiled library is no Exception)
+    except BaseException:
         return 3, traceback.format_exc()
     return 0, ""

@@ -9,15 +9,11 @@ import os
 import shutil
 import zipfile
 from contextlib import redirect_stderr, redirect_stdout
-from typing import TYPE_CHECKING
 
 import xlsxwriter
 import zstandard
 
 from neat_delta.cli.app import run
-
-if TYPE_CHECKING:
-    from pathlib import Path
 
 HEADER = ["sku", "name", "price", "cost", "stock_barn", "active", "added", "tags", "supplier_code", "description"]
 CATALOGUE = """\
@@ -178,7 +174,7 @@ def _ods(path: Path, table: list[list[str]]) -> None:
 
 def _own_files(folder: Path) -> None:
     """Our own files, made by the commands that make them."""
-    here = os.getcwd()
+    here = Path.cwd()
     work = folder / "work"
     shutil.copytree(folder, work)
     (work / "inbox").mkdir()

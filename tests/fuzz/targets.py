@@ -7,12 +7,12 @@ import re
 import shutil
 import time
 from dataclasses import dataclass
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from fuzz import mutations, readers, seeds
 
 if TYPE_CHECKING:
-    from pathlib import Path
     from random import Random
 
 # What damaged input may cost: seconds, and bytes of memory beyond what the program itself takes.
@@ -220,6 +220,10 @@ class Arena:
 
 def _fault(code: int, out: str, err: str, took: float, grown: int) -> str | None:
     if "Traceback" in err or "internal error" in err:
+        if kept := re.search(r"(\S*neat-delta-error-\S*\.txt)", err):
+            path = Path(kept[1])
+            err = path.read_text()
+            path.unlink()
         lines = err.splitlines()
         ours = [line.strip() for line in lines if "neat_delta/" in line and ", line" in line]
         kind = next((line.partition(":")[0] for line in reversed(lines) if re.match(r"[\w.]+(:|$)", line)), "?")
@@ -239,7 +243,7 @@ def _fault(code: int, out: str, err: str, took: float, grown: int) -> str | None
 def _reset_peak() -> int:
     """The memory of this process now, from which its peak counts again (Linux: proc(5), clear_refs)."""
     try:
-        with open("/proc/self/clear_refs", "w") as file:
+        with Path("/proc/self/clear_refs").open("w") as file:
             file.write("5")
     except OSError:
         return 0
@@ -248,7 +252,7 @@ def _reset_peak() -> int:
 
 def _peak() -> int:
     try:
-        with open("/proc/self/status") as file:
+        with Path("/proc/self/status").open() as file:
             return next(int(line.split()[1]) << 10 for line in file if line.startswith("VmHWM"))
     except (OSError, StopIteration):
         return 0

@@ -1,10 +1,7 @@
 """Files at addresses, from real servers on loopback."""
 
 import socket
-import ssl
 import threading
-from contextlib import contextmanager
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 
 import pytest
 import trustme
@@ -12,7 +9,7 @@ import trustme
 from neat_delta.errors import DeliveryError, InvalidInput, InvalidOption
 from neat_delta.remote import Address, ftp, parse_location, sftp, transfer_errors, web
 from neat_delta.remote.transfer import fetch, put
-from servers import PASSWORD, PASSWORD_TOLD, ftp_server, sftp_server
+from servers import PASSWORD, PASSWORD_TOLD, answer, ftp_server, sftp_server, status, web_server
 
 DATA = bytes(range(256)) * 2_000
 
@@ -99,55 +96,12 @@ def test_a_machine_that_says_nothing_is_given_up(scheme, monkeypatch):
             fetch(address)
 
 
-@contextmanager
-def web_server(*answers, certificate=None):
-    """An HTTP server that gives these answers in turn, the last one again and again, and keeps what it was asked."""
-    asked = []
-
-    class Answering(BaseHTTPRequestHandler):
-        def do_GET(self):
-            asked.append(self.headers)
-            answer = answers[min(len(asked), len(answers)) - 1]
-            answer(self)
-
-        def log_message(self, *_):
-            pass
-
-    server = ThreadingHTTPServer(("127.0.0.1", 0), Answering)
-    if certificate:
-        secured = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
-        certificate.configure_cert(secured)
-        server.socket = secured.wrap_socket(server.socket, server_side=True)
-    threading.Thread(target=server.serve_forever, daemon=True).start()
-    start = "https://localhost" if certificate else "http://127.0.0.1"
-    yield f"{start}:{server.server_port}/export.csv", asked
-    server.shutdown()
-    server.server_close()
-
-
-def status(code, **headers):
-    def answer(handler):
-        handler.send_response(code)
-        for name, value in headers.items():
-            handler.send_header(name, value)
-        handler.send_header("Content-Length", "0")
-        handler.end_headers()
-
-    return answer
-
-
 def whole(handler):
-    handler.send_response(200)
-    handler.send_header("Content-Length", str(len(DATA)))
-    handler.end_headers()
-    handler.wfile.write(DATA)
+    answer(handler, DATA)
 
 
 def half(handler):
-    handler.send_response(200)
-    handler.send_header("Content-Length", str(len(DATA)))
-    handler.end_headers()
-    handler.wfile.write(DATA[: len(DATA) // 2])
+    answer(handler, DATA[: len(DATA) // 2], length=len(DATA))
 
 
 def silent(handler):

@@ -142,7 +142,7 @@ def test_no_secret_goes_over_a_line_that_others_can_read(monkeypatch, address):
     def never(*_args, **_options):
         raise AssertionError
 
-    monkeypatch.setattr("httpx.request", never)
+    monkeypatch.setattr("httpx.Client.send", never)
     monkeypatch.setattr("ftplib.FTP.login", never)
     monkeypatch.setattr("ftplib.FTP.connect", never)
     monkeypatch.setenv("NEAT_DELTA_TOKEN_SHOP_EXAMPLE", "honey")

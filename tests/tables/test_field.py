@@ -8,7 +8,8 @@ from neat_delta.tables import field_name, parse_header
     ("column", "name"),
     [
         ("Item No.", "item_no"), ("  PRICE (net) ", "price_net"), ("Größe", "grösse"), ("tags +", "tags+"),
-        ("Tags \u2212", "tags-"), ("C++", "c"), ("Price (-)", "price"), ("+", "plus_sign"), ("%", "percent_sign"), ("*", "asterisk"), (" ", ""), ("a_b", "a_b"),
+        ("Tags \u2212", "tags-"), ("C++", "c"), ("Price (-)", "price"),
+        ("+", "plus_sign"), ("%", "percent_sign"), ("*", "asterisk"), (" ", ""), ("a_b", "a_b"),
     ],
 )  # fmt: skip
 def test_columns_are_fields_by_their_words_and_a_sign_behind_them(column, name):

@@ -240,8 +240,25 @@ def _ended(args: list[str] | None) -> tuple[int, BaseException | None]:
     except BaseException as error:  # noqa: BLE001
         # A fault of ours must not end with the exit code for "needs attention"; a panic in a compiled library is no
         # Exception.
-        import traceback
-
-        print_lines(traceback.format_exc().rstrip("\n"), err=True)
-        print_error("internal error; please report the lines above")
+        print_error(_internal_error(error))
         return Exit.UNUSABLE, error
+
+
+def _internal_error(error: BaseException) -> str:
+    """What is said of a fault of our own: where it is, and the file with what whoever mends it needs."""
+    import tempfile
+    import traceback
+
+    from neat_delta.redact import redacted
+
+    frames = [frame for frame in traceback.extract_tb(error.__traceback__) if "neat_delta" in frame.filename]
+    place = f"{Path(frames[-1].filename).name}, line {frames[-1].lineno}" if frames else "an unknown place"
+    said = f"internal error ({type(error).__name__} in {place})"
+    try:
+        with tempfile.NamedTemporaryFile(
+            "w", prefix="neat-delta-error-", suffix=".txt", delete=False, errors="replace"
+        ) as file:
+            file.write(redacted("".join(traceback.format_exception(error))))
+    except OSError:
+        return f"{said}. Please report it."
+    return f"{said}. Please report it with the file {file.name}."

@@ -228,15 +228,16 @@ def _made(
 
 def _written(made: dict[str, dict[Path, bytes]], options: PreviewOptions) -> dict[str, list[str]]:
     """The files' names, by what they are, once all are written; none is if one has no place."""
-    from neat_delta.atomic_write import write_atomic
+    from neat_delta.atomic_write import new_together, write_atomic
     from neat_delta.output_paths import check_outputs
 
     files = {path: data for multiple in made.values() for path, data in multiple.items()}
     if options.charts is not None and "charts" in made:
         options.charts.mkdir(parents=True, exist_ok=True)
     check_outputs(*files, replace=options.overwrite)
-    for path, data in files.items():
-        write_atomic(path, data, replace=options.overwrite)
+    with new_together(*files):
+        for path, data in files.items():
+            write_atomic(path, data, replace=options.overwrite)
     return {what: [str(path) for path in multiple] for what, multiple in made.items()}
 
 

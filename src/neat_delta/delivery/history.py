@@ -159,6 +159,8 @@ class History:
     def change_set(self, entry: Entry) -> bytes | None:
         """The change set of an entry, as its file was; ``None`` if it was sent by a release that did not keep it."""
         with self._reading() as base:
+            if base is None:
+                return None
             row = base.execute("SELECT packed FROM change_sets WHERE sha256 = ?", (entry.changes,)).fetchone()
         if row is None:
             return None
@@ -182,6 +184,8 @@ class History:
             return []
         with self._reading() as base:
             names = ", ".join(_ENTRY)
+            if base is None:
+                return []
             found = base.execute(f"SELECT {names} FROM entries ORDER BY entry DESC").fetchall()
             return [self._entry(row, self._files(base, row[0])) for row in found]
 
@@ -218,17 +222,19 @@ class History:
         return InvalidInput(f"the history file is damaged: {why}", file=self.path, hint=ANOTHER)
 
     @contextmanager
-    def _reading(self) -> Iterator[sqlite3.Connection]:
-        """The history as it is; nothing is written, so a file that may only be read will do."""
+    def _reading(self) -> Iterator[sqlite3.Connection | None]:
+        """The history as it is; nothing is written, so a file that may only be read will do.
+
+        ``None`` for a file without anything in it, as a run leaves it that was cut off before its first entry.
+        """
         with self._connected("ro") as base:
-            self._insist_on_ours(base)
-            yield base
+            yield None if self._insist_on_ours(base) is None else base
 
     @contextmanager
     def _writing(self) -> Iterator[sqlite3.Connection]:
         """The history, made if it is not there; what is done inside is done whole, and on the disk behind it."""
         with self._connected("rwc") as base:
-            if self._insist_on_ours(base) < VERSION:
+            if (self._insist_on_ours(base) or 0) < VERSION:
                 base.executescript(f"BEGIN IMMEDIATE; {SCHEMA}; PRAGMA user_version = {VERSION}; COMMIT")
             with base:
                 yield base
@@ -247,8 +253,8 @@ class History:
             hint = next((text for word, text in REMEDIES.items() if word in why), ANOTHER)
             raise WriteError(f"cannot use the history file ({why})", file=self.path, hint=hint) from error
 
-    def _insist_on_ours(self, base: sqlite3.Connection) -> int:
-        """The version of the history's form, 0 for a file that is still empty or was made before there were versions.
+    def _insist_on_ours(self, base: sqlite3.Connection) -> int | None:
+        """The version of the history's form, 0 if it was made before there were versions; ``None`` for an empty file.
 
         Raises:
             WriteError: it is another program's database, or of a later release.
@@ -262,7 +268,7 @@ class History:
                 f"the history file has format {version}; this program reads format {VERSION}", file=self.path,
                 hint="Use the version of neat-delta that made it, or choose another file.",
             )  # fmt: skip
-        return int(version) if tables else 0
+        return int(version) if tables else None
 
 
 def _now() -> str:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.atomic_write import write_atomic
+from neat_delta.atomic_write import new_together, write_atomic
 from neat_delta.changeset.serialization import save_changes
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.update.problems_workbook import problems_workbook
@@ -26,18 +26,19 @@ def publish(
         the receipt of the update; ``None`` if none was wanted, there is nothing to change, or ``strict`` forbids it.
 
     Raises:
-        WriteError: a file cannot be written, or an earlier one is in the way.
+        WriteError: a file cannot be written, or an earlier one is in the way; then none of them is there.
         ProofFailed: the update would not do exactly what the change set says; nothing of it is left.
     """
-    if targets.problems_file is not None:
-        book = problems_workbook(result.changes, result.original or result.edited, as_edited=True)
-        write_atomic(targets.problems_file, book, replace=targets.overwrite)
-    saved = None
-    if targets.changes_file is not None:
-        saved = save_changes(result.changes, targets.changes_file, replace=targets.overwrite)
-    if targets.update_folder is None or (targets.strict and result.changes.blocking_count()):
-        return None
-    options = WriteOptions(
-        overwrite=targets.overwrite, strategy=targets.strategy, output_format=targets.output_format, saved=saved
-    )
-    return write_update(result.changes, result.live, targets.update_folder, settings, options, progress)
+    with new_together(targets.problems_file, targets.changes_file):
+        if targets.problems_file is not None:
+            book = problems_workbook(result.changes, result.original or result.edited, as_edited=True)
+            write_atomic(targets.problems_file, book, replace=targets.overwrite)
+        saved = None
+        if targets.changes_file is not None:
+            saved = save_changes(result.changes, targets.changes_file, replace=targets.overwrite)
+        if targets.update_folder is None or (targets.strict and result.changes.blocking_count()):
+            return None
+        options = WriteOptions(
+            overwrite=targets.overwrite, strategy=targets.strategy, output_format=targets.output_format, saved=saved
+        )
+        return write_update(result.changes, result.live, targets.update_folder, settings, options, progress)
