@@ -7,15 +7,22 @@ import os
 import sys
 import tempfile
 from concurrent.futures import ThreadPoolExecutor
+from functools import partial
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 os.environ["NEAT_DELTA_DATA"] = "."
 
 
+def _judged(scenario, files, known, fault, place):
+    from faults.disturbances import verdict_on
+
+    return verdict_on(scenario, fault, files, place, known)
+
+
 def main() -> None:
     """Try the faults and print what is wrong."""
-    from faults.disturbances import baseline_of, faults_of, verdict_on
+    from faults.disturbances import baseline_of, faults_of
     from faults.scenarios import SCENARIOS, make_files
 
     parser = argparse.ArgumentParser()
@@ -34,9 +41,7 @@ def main() -> None:
             faults = faults_of(scenario, files, work)[:: args.every]
             with ThreadPoolExecutor(args.workers) as workers:
                 places = [Path(folder) / f"{at}" / "work" for at in range(len(faults))]
-                judged = workers.map(
-                    lambda fault, place: verdict_on(scenario, fault, files, place, known), faults, places
-                )  # noqa: B023
+                judged = workers.map(partial(_judged, scenario, files, known), faults, places)
                 for fault, verdict in zip(faults, judged, strict=True):
                     tried += 1
                     if verdict:
