@@ -9,6 +9,7 @@ import os
 import shutil
 import zipfile
 from contextlib import redirect_stderr, redirect_stdout
+from pathlib import Path
 
 import xlsxwriter
 import zstandard
