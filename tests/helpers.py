@@ -13,7 +13,11 @@ from pathlib import Path
 
 from rich.cells import cell_len
 
+from forked import run_forked
+
 Table = list[list[str]]
+# No command takes as long, in seconds, however busy the machine is.
+LONGEST = 900
 PROGRAM = Path(sysconfig.get_path("scripts")) / "neat-delta"
 
 
@@ -69,14 +73,21 @@ def update_files(folder: Path) -> list[Path]:
 def neat_delta(*args: str | Path, cwd: Path, **environment: str) -> subprocess.CompletedProcess[str]:
     """Run the installed program as a person or a schedule would."""
     settled = {name: value for name, value in os.environ.items() if name not in ("NO_COLOR", "FORCE_COLOR", "COLUMNS")}
-    return subprocess.run(
-        [PROGRAM, *args], cwd=cwd, env=settled | environment, capture_output=True, text=True, check=False, timeout=120
+    env = settled | environment
+    done = run_forked(PROGRAM, [str(word) for word in args], cwd, env)
+    return done or subprocess.run(
+        [PROGRAM, *args], cwd=cwd, env=env, capture_output=True, text=True, check=False, timeout=LONGEST
     )
 
 
 def python_m(*args: str, cwd: Path) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
-        [sys.executable, "-m", "neat_delta", *args], cwd=cwd, capture_output=True, text=True, check=False, timeout=120
+        [sys.executable, "-m", "neat_delta", *args],
+        cwd=cwd,
+        capture_output=True,
+        text=True,
+        check=False,
+        timeout=LONGEST,
     )
 
 

@@ -28,6 +28,7 @@ from neat_delta.checks import (
 )
 from neat_delta.checks.check import Check, CheckContext, Override
 from neat_delta.errors import InvalidOption
+from neat_delta.json_form import to_json
 from neat_delta.nearest import nearest_hint
 from neat_delta.tables import field_name
 
@@ -108,17 +109,16 @@ def recheck(
 
     What the checks stop is held back. Findings of level stop that it has already are kept, for their cells are gone.
     """
-    both = Overrides(
-        *(tuple(dict.fromkeys([*kept, *result])) for kept, result in zip(*_told(changes, overrides), strict=True))
-    )
+    both = Overrides(**{name: _joined(name, changes.head.overrides, overrides) for name in to_json(overrides)})
     again = run_checks(changes, live, settings, both, images)
     own = pl.col("code").is_in([check.name for check in CHECKS])
     kept = changes.findings.filter((pl.col("effect") != NO_EFFECT) | ~own)
     return apply_findings(with_findings_replaced(with_overrides(changes, both), kept), again)
 
 
-def _told(changes: ChangeSet, overrides: Overrides) -> tuple[Sequence[tuple[str, ...]], Sequence[tuple[str, ...]]]:
-    return tuple(vars(changes.head.overrides).values()), tuple(vars(overrides).values())
+def _joined(name: str, *overrides: Overrides) -> tuple[str, ...]:
+    """What several runs let through of one sort, each once."""
+    return tuple(dict.fromkeys(value for one in overrides for value in getattr(one, name)))
 
 
 def _known(overrides: Overrides, live: Table) -> Overrides:
