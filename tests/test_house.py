@@ -1,6 +1,7 @@
 """The rules that keep the project a house: one way for imports, files that anyone can make anew."""
 
 import ast
+import importlib
 import re
 import statistics
 import subprocess
@@ -10,6 +11,7 @@ from pathlib import Path
 
 import pytest
 
+from neat_delta import errors
 from neat_delta.cli.hints import HINTS
 
 ROOT = Path(__file__).parent.parent
@@ -89,3 +91,35 @@ def test_every_hint_of_the_command_line_is_for_an_error_of_the_core():
     source = "".join(path.read_text("utf-8") for path in (ROOT / "src" / "neat_delta").rglob("*.py"))
 
     assert [code for code in HINTS if f'code="{code}"' not in source and f'"{code}")' not in source] == []
+
+
+def test_the_drawing_of_the_errors_has_them_all():
+    for path in (ROOT / "src" / "neat_delta").rglob("*.py"):
+        importlib.import_module(
+            ".".join(path.relative_to(ROOT / "src").with_suffix("").parts).removesuffix(".__init__")
+        )
+
+    def below(kind):
+        return [kind.__name__, *(name for one in kind.__subclasses__() for name in below(one))]
+
+    public = {name for name in below(errors.NeatDeltaError) if not name.startswith("_")}
+    drawn = re.findall(r"^[│├└─ ]*([A-Z]\w+)(?=  |$)", errors.__doc__, re.MULTILINE)
+    assert set(drawn) == public
+
+
+# Where files are read that are no tables: settings, our own files, what was just written, and the one door for bytes.
+READERS = {
+    "prefetch.py", "tables/config_loader.py", "tables/roles.py", "changeset/serialization.py", "update/receipt.py",
+    "update/replaceable.py", "update/record_proof.py", "export_store/store.py", "delivery/destinations.py",
+}  # fmt: skip
+
+
+def test_files_are_read_in_few_places():
+    core = ROOT / "src" / "neat_delta"
+    found = {
+        path.relative_to(core).as_posix()
+        for path in core.rglob("*.py")
+        if re.search(r"\.read_(bytes|text)\(|\bopen\([^)]*[\"']r", path.read_text("utf-8"))
+    }
+
+    assert {name for name in found if not name.startswith(("cli/", "views/", "practice_shop/"))} == READERS

@@ -6,6 +6,7 @@ NeatDeltaError
 │   └── NetworkError        a file at an address cannot be had, or not whole
 ├── InvalidOption       an option does not fit the files (a field, type or folder that will not do)
 ├── ExpressionError     a formula or a condition cannot be computed (its room words it; callers say whose it is)
+│   └── TooLarge            a number in it becomes too large to be exact
 ├── AmbiguousKey        no column can be taken as the key without asking
 ├── LiveMismatch        a change set was made from another live export
 ├── WriteError          the update cannot be expressed or stored

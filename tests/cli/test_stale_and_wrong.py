@@ -6,7 +6,7 @@ import shutil
 import openpyxl
 import pytest
 
-from helpers import neat_delta, read_rows, update_files, write_table
+from helpers import neat_delta, read_rows, refused, update_files, write_table
 
 
 def compared(work, *options):
@@ -300,3 +300,14 @@ def test_quiet_ends_with_the_same_exit_code(tmp_path):
             for folder in ("up", "back"):
                 shutil.rmtree(tmp_path / folder, ignore_errors=True)
         assert len(set(codes)) == 1, (command, codes)
+
+
+@pytest.mark.parametrize(
+    "command",
+    ["check c.jsonl", "preview c.jsonl", "pick c.jsonl --only price -o p.jsonl", "write c.jsonl -o up2",
+     "undo c.jsonl -o back", "combine c.jsonl c.jsonl -o both.jsonl", "preview c.jsonl --page p.html"],
+)  # fmt: skip
+def test_no_command_works_on_another_export_than_the_one_the_changes_were_made_from(work, command):
+    write_table(work / "other.csv", [["sku", "price", "cost", "category"], ["A", "9.00", "0.50", "x"]])
+
+    assert "made from another export" in refused(work, f"{command} --live other.csv")

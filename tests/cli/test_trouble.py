@@ -4,6 +4,7 @@ import json
 import os
 import signal
 import subprocess
+import sys
 import time
 
 import pytest
@@ -86,10 +87,10 @@ def test_a_full_disk_ends_with_the_reason_and_leaves_nothing(tmp_path, monkeypat
     a = write_table(tmp_path / "live.csv", [["sku", "n"], ["A", "ä"]])
     b = write_table(tmp_path / "edited.csv", [["sku", "n"], ["A", "ö"]])
 
-    def full(*_):
+    def full(*_, **__):
         raise OSError(28, "No space left on device", "receipt.json")
 
-    monkeypatch.setattr(write.orjson, "dumps", full)
+    monkeypatch.setattr(write, "json_bytes", full)
     code = app.run(["compare", str(a), str(b), "--write", str(tmp_path / "up")])
 
     assert code == Exit.UNUSABLE
@@ -163,3 +164,64 @@ def test_write_finds_the_live_export_beside_the_change_set_or_asks(tmp_path):
     assert (beside.returncode, lost.returncode, told.returncode) == (0, 3, 0)
     assert "Give it with --live FILE" in lost.stderr
     assert '"verdict": "proved"' in told.stdout
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="only some systems have names that are no text")
+def test_a_name_that_is_no_text_is_a_name_like_any_other(tmp_path):
+    """Names of files may be any bytes; what is shown or kept of them has U+FFFD for what is no text."""
+    write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.90"]])
+    odd = os.fsdecode(b"caf\xe9.csv")
+    write_table(tmp_path / odd, [["sku", "price"], ["A", "2.00"]])
+    calls = (
+        ("inspect", odd, "--json"),
+        ("compare", "live.csv", odd, "--json"),
+        ("compare", "live.csv", odd, "-o", os.fsdecode(b"\xe9.jsonl"), "--write", os.fsdecode(b"w\xe9")),
+        ("preview", os.fsdecode(b"\xe9.jsonl"), "--page", os.fsdecode(b"p\xe9.html")),
+        ("preview", os.fsdecode(b"\xe9.jsonl"), "--review", os.fsdecode(b"r\xe9.xlsx")),
+        ("sheet", odd, "-o", os.fsdecode(b"s\xe9.csv")),
+    )  # fmt: skip
+    for call in calls:
+        done = subprocess.run([PROGRAM, *call], cwd=tmp_path, capture_output=True, check=False)
+        assert (done.returncode, done.stderr) == (0, b""), call
+
+
+@pytest.mark.skipif(os.name != "posix", reason="streams are closed in another way there")
+@pytest.mark.parametrize(
+    ("closed", "name", "code"),
+    [
+        ("2>&-", "edited.csv", 0),
+        ("2>&-", "nosuch.csv", 3),
+        ("<&- >&- 2>&-", "edited.csv", 0),
+        ("2>/dev/full", "nosuch.csv", 3),
+    ],
+)
+def test_closed_or_full_streams_change_nothing(tmp_path, closed, name, code):
+    write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.90"]])
+    write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", "2.00"]])
+
+    done = subprocess.run(
+        f"{PROGRAM} compare live.csv {name} --write up {closed}", shell=True, cwd=tmp_path, check=False
+    )
+
+    assert done.returncode == code
+    assert (tmp_path / "up").exists() == (code == 0)
+
+
+@pytest.mark.parametrize(
+    ("arguments", "said"),
+    [
+        (("--encoding", "base64"), "unknown encoding 'base64'"),
+        (("--encoding", "idna"), "unknown encoding 'idna'"),
+        (("--where", "price = 3e"), "not a number"),
+        (("--where", "price = 1e999999999"), "too many digits"),
+    ],
+)
+def test_odd_values_of_options_are_named(tmp_path, arguments, said):
+    write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.90"], ["47130", "1.00"]])
+    write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", "2.00"], ["4713E1", "1.00"]])
+
+    done = neat_delta("compare", "live.csv", "edited.csv", *arguments, cwd=tmp_path)
+
+    assert done.returncode == 2
+    assert said in done.stderr
+    assert neat_delta("compare", "live.csv", "edited.csv", "--add-new", cwd=tmp_path).returncode in (0, 1)

@@ -24,7 +24,7 @@ from neat_delta.errors import DeliveryError, InvalidInput, WriteError
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
 from neat_delta.remote import parse_location, transfer_errors, web
-from servers import PASSWORD_TOLD, ftp_server, sftp_server
+from servers import PASSWORD_TOLD, ftp_server, sftp_server, web_server
 
 
 @pytest.fixture
@@ -88,6 +88,45 @@ def test_the_loop_is_closed_over_http(work, served):
     assert [row[3] for row in read_rows(work / "r.csv", charset="utf-8-sig")[1:]] == ["updated"] * 40
     assert json.loads(settled.stdout)["result"]["settled"] is True
     assert in_shop(work) == wanted(work)
+
+
+def test_items_come_go_and_change_their_sku_over_http_as_the_update_says(work, served):
+    """Each file is imported as what it is: new items, changes, removals, code changes."""
+    table = read_rows(work / "live.csv")
+    key = table[0].index("sku")
+    gone, renamed = table[3][key], table[5][key]
+    new = ["NEW-1" if at == key else cell for at, cell in enumerate(table[1])]
+    write_table(work / "edited.csv", [*(row for row in table if row[key] != gone), new])
+    write_table(work / "codes.csv", [["old", "new"], [renamed, "REN-1"]])
+    options = ("--add-new", "--delete-missing", "1", "--ignore", "not unique", "--write", "all")
+    done = neat_delta("compare", "live.csv", "edited.csv", *options, cwd=work)
+    assert (work / "all").is_dir(), done.stdout
+    neat_delta("recode", "live.csv", "codes.csv", "--write", "codes", cwd=work)
+
+    address = served()
+    for folder in ("all", "codes"):
+        sent = neat_delta("send", folder, "--to", address, cwd=work)
+        assert sent.returncode == 0, sent.stdout + sent.stderr
+
+    keys = [row[key] for row in in_shop(work)[1:]]
+    assert ("NEW-1" in keys, "REN-1" in keys, gone in keys, renamed in keys) == (True, True, False, False)
+
+
+@pytest.mark.parametrize("answer", [b"<html>Welcome</html>", b'{"message": "no job"}', b"[]", b"\xff", b""])
+def test_an_answer_that_is_none_of_a_shop_is_named_with_its_address(work, answer):
+    def welcome(handler):
+        handler.rfile.read(int(handler.headers["Content-Length"]))
+        handler.send_response(200)
+        handler.send_header("Content-Length", str(len(answer)))
+        handler.end_headers()
+        handler.wfile.write(answer)
+
+    with web_server(welcome) as (address, _):
+        done = neat_delta("send", "up", "--to", address.removesuffix("/export.csv"), cwd=work)
+
+    assert done.returncode == 4
+    assert "unexpected answer" in done.stderr
+    assert "is it that of the shop's import interface?" in done.stderr
 
 
 def test_rows_that_fail_become_the_next_change_set_with_the_reasons(work, served):

@@ -77,6 +77,22 @@ def test_hostile_texts_stay_texts(page):
     assert page.locator("img").count() == 0
 
 
+def test_no_script_runs_but_the_pages_own(page):
+    """Were a text of the data ever taken for markup, its script would not run."""
+    page.evaluate(
+        """() => {
+            const made = document.createElement("script");
+            made.textContent = "document.title = 'owned'";
+            document.body.append(made);
+            const button = "<button id='evil' onclick=\\"document.title='owned'\\">x</button>";
+            document.body.insertAdjacentHTML("beforeend", button);
+            document.getElementById("evil").click();
+        }"""
+    )
+
+    assert page.title() == "Changes for live.csv"
+
+
 def test_only_what_is_on_the_screen_is_drawn_and_scrolling_comes_to_the_end(page):
     drawn = page.locator("tbody.item").count()
     page.select_option("#order", "code")

@@ -74,13 +74,12 @@ def check_command(
     from neat_delta.output_paths import check_outputs
     from neat_delta.update.problems_workbook import problems_workbook
     from neat_delta.workflows.plan import names_of_images
-    from neat_delta.workflows.saved_changes import load_with_live, require_matching_live
+    from neat_delta.workflows.saved_changes import load_with_live
 
     settings = load_config(config)
     check_outputs(problems, replace=overwrite)
     with show_progress(output) as progress:
         loaded, own = load_with_live(changes, live, settings, progress)
-        require_matching_live(loaded, own)
         progress.step("checking what would change")
         tried = recheck(loaded, own, settings, override.overrides(), names_of_images(override.images))
         if problems is not None:

@@ -79,7 +79,7 @@ def combine_command(
     from neat_delta.changeset.serialization import load_changes, save_changes
     from neat_delta.output_paths import check_outputs
     from neat_delta.workflows.combining import Preference, combined_and_checked, distinct_names
-    from neat_delta.workflows.saved_changes import load_with_live, require_matching_live
+    from neat_delta.workflows.saved_changes import load_with_live
 
     settings = load_config(config)
     check_outputs(out, conflicts_file, replace=overwrite)
@@ -87,7 +87,6 @@ def combine_command(
     preference = Preference(preferred_name(prefer, names), decisions)
     with show_progress(output) as progress:
         first, own = load_with_live(changes[0], live, settings, progress)
-        require_matching_live(first, own)
         sets = [first, *(load_changes(path) for path in changes[1:])]
         progress.step("combining")
         result = combined_and_checked(sets, names, preference, own, settings, Overrides())

@@ -91,7 +91,7 @@ def pick_command(
     from neat_delta.reconcile.import_report import failed as failed_part
     from neat_delta.reconcile.import_report import rejected, with_reasons
     from neat_delta.reconcile.review import read_review, subset_with_review
-    from neat_delta.workflows.saved_changes import load_with_live, require_matching_live
+    from neat_delta.workflows.saved_changes import load_with_live
 
     if not (review or failed or skip or part.only or part.where is not None or part.items):
         raise InvalidOption(
@@ -102,9 +102,8 @@ def pick_command(
     check_outputs(out, replace=overwrite)
     with show_progress(output) as progress:
         progress.step(f"reading {changes.name}")
-        if part.where is not None:
+        if live is not None or part.where is not None:
             whole, own = load_with_live(changes, live, settings, progress)
-            require_matching_live(whole, own)
         else:
             whole, own = load_changes(changes), None
         keep = cells_in(whole, selection_from(whole, part, skip), own, settings)

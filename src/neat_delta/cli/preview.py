@@ -71,7 +71,7 @@ def preview_command(
     from neat_delta.changeset.serialization import load_changes
     from neat_delta.matching import KEY_SEPARATOR
     from neat_delta.output_paths import check_outputs
-    from neat_delta.workflows.saved_changes import load_with_live, require_matching_live
+    from neat_delta.workflows.saved_changes import load_with_live
 
     # Keys of several parts are typed as they are shown.
     options = options._replace(item=tuple(key.replace(" · ", KEY_SEPARATOR) for key in options.item))
@@ -82,9 +82,8 @@ def preview_command(
         Thread(target=_load_drawing, daemon=True).start()
     with show_progress(output) as progress:
         progress.step(f"reading {changes.name}")
-        if _asks_for_live(part, options):
+        if live is not None or _asks_for_live(part, options):
             whole, own = load_with_live(changes, live, settings, progress)
-            require_matching_live(whole, own)
         else:
             whole, own = load_changes(changes), None
         loaded = selected_part(whole, part, own, settings)

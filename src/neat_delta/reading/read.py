@@ -348,8 +348,12 @@ def _insist_on_bounded_lines(utf8: bytes, path: Location) -> None:
     Raises:
         InvalidInput: it is such a file.
     """
-    for start in range(0, len(utf8) - LONGEST_LINE, LONGEST_LINE):
-        if utf8.find(b"\n", start, start + LONGEST_LINE) < 0:
+    half = LONGEST_LINE // 2  # (a line that is too long has no end in one of these pieces at least)
+    for start in range(0, len(utf8) - half, half):
+        if utf8.find(b"\n", start, start + half) >= 0:
+            continue
+        end = utf8.find(b"\n", start)
+        if (end if end >= 0 else len(utf8)) - utf8.rfind(b"\n", 0, start) > LONGEST_LINE:
             line = utf8.count(b"\n", 0, start) + 1
             raise InvalidInput(
                 f"the line is longer than {LONGEST_LINE >> 20} MB", file=path, line=line, hint="Export it again."

@@ -34,11 +34,15 @@ def load_with_live(
     """A kept change set, and the live export it was made from, its columns under the names it gives them.
 
     ``data`` is the change set's file form, where it is read already.
+
+    Raises:
+        LiveMismatch: it was made from another one.
     """
     progress.step(f"reading {changes.name}")
     loaded = load_changes(changes) if data is None else parse_changes(data, changes)
     options = _as_read(loaded, settings.export)
     own = read_table(live, progress, options) if live else _live_of(loaded, changes, settings, options, progress)
+    _require_matching_live(loaded, own)
     return loaded, own.renamed(loaded.head.names())
 
 
@@ -55,7 +59,7 @@ def read_fresh(changes: ChangeSet, path: Location, settings: Settings, progress:
     return fresh.renamed(changes.head.names())
 
 
-def require_matching_live(changes: ChangeSet, live: Table) -> None:
+def _require_matching_live(changes: ChangeSet, live: Table) -> None:
     """Insist that this is the live export a change set was made from.
 
     Raises:
@@ -79,8 +83,9 @@ def _live_of(
         InvalidInput: it is in none of these places.
     """
     name, sha256 = changes.head.live.name, changes.head.live.sha256
-    here = Path(name)
-    places = [path.parent / name, here] if isinstance(path, Path) else [here]
+    # (A change set may come from anywhere; the file is looked for where people keep them, by its plain name.)
+    here = Path(Path(name).name)
+    places = [path.parent / here, here] if isinstance(path, Path) else [here]
     found = [read_table(place, progress, options) for place in dict.fromkeys(places) if place.is_file()]
     # An export of the same name may be a newer one.
     right = next((table for table in found if table.source.sha256 == sha256), None)
