@@ -277,7 +277,7 @@ def test_a_console_keeps_the_layer_that_python_gives_it():
     bytes_sent = io.BytesIO()
     console = Console(bytes_sent, encoding="cp437")
 
-    shown = app._patient(console)
+    shown = app._patient(console, BrokenPipeError)
     shown.write("▲ 12 · ½")
     shown.flush()
 

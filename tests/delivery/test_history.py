@@ -43,8 +43,8 @@ def test_what_was_noted_is_read_back(history):
         ("DROP TABLE files", "not a history file"),
         ("ALTER TABLE files RENAME COLUMN job TO work", "no such column"),
         ("UPDATE files SET rows = 'many'", "a row of it is none of ours"),
-        ("UPDATE files SET results = '{'", "a result list in it is none"),
-        ("UPDATE files SET results = '[{\"line\": []}]'", "a result list in it is none"),
+        ("UPDATE files SET results = '{'", "an import report in it cannot be read"),
+        ("UPDATE files SET results = '[{\"line\": []}]'", "an import report in it cannot be read"),
         ("UPDATE entries SET begun = x'ff'", "none of ours|Could not decode"),
     ],
 )

@@ -59,6 +59,8 @@ def with_cell(place):
 
 
 FORMAT = '<row r="1048576"><c r="XFD1048576" s="0"/></row>'
+BLANKS = '<table:table-cell table:number-columns-repeated="16384"/>'
+NAMES = ["sku", "name", *(f"field {at}" for at in range(8))]
 HEAD = row(cell("sku"), cell("name")) + row(cell("A"), cell("a"))
 BOMBS = {
     "a cell in the last corner": (workbook(with_cell("XFD1048576")), "far outside its table.*1048576.*XFD"),
@@ -104,7 +106,7 @@ def test_what_asks_for_more_than_any_table_is_refused(tmp_path, name):
     [
         # Cells without a value, which programs write for their formats, and blank rows and columns to the last one.
         workbook(lambda xml: xml.replace("</sheetData>", f"{FORMAT}</sheetData>")),
-        ods(HEAD + row('<table:table-cell table:number-columns-repeated="16384"/>', times=1048000)),
+        ods(row(*map(cell, NAMES)) * 2 + row(BLANKS, times=1048000)),
         # What looks like cells in a comment is none, and its search ends with it.
         workbook(lambda text: text.replace("<sheetData>", "<!--" + "<c r=" * 200_000 + "--><sheetData>")),
         ods("<!--" + 'office:value="' * 100_000 + "-->" + HEAD),
@@ -114,4 +116,4 @@ def test_what_asks_for_more_than_any_table_is_refused(tmp_path, name):
 def test_what_only_looks_large_is_read(tmp_path, data):
     (tmp_path / "sheet").write_bytes(data)
 
-    assert read_table(tmp_path / "sheet").names == ["sku", "name"]
+    assert read_table(tmp_path / "sheet").names[:2] == ["sku", "name"]

@@ -49,7 +49,7 @@ TABLES = {"entries", "files", "change_sets"}
 VERSION = 1
 # Seconds for which another run may hold the file.
 WAITING = 30
-ANOTHER = "Choose another file, or move this one away to begin anew."
+ANOTHER = "Choose another file, or move this one to another folder."
 REMEDIES = {
     "locked": "Another run is using it; try again when that has ended.",
     "readonly": "Allow writing to the file and its folder, or choose another file.",
@@ -209,7 +209,7 @@ class History:
         try:
             lines = from_json(text if isinstance(text, str) else b"", list[ResultLine])
         except WrongForm as error:
-            raise self._damaged(f"a result list in it is none ({error})") from error
+            raise self._damaged(f"an import report in it cannot be read ({error})") from error
         return [to_json(line) for line in lines]
 
     def _checked(self, row: dict[str, Any], form: type[T]) -> T:

@@ -106,6 +106,7 @@ def _ods_extent(table: bytes) -> tuple[int, int]:
         start = row.partition(b">")[0]
         repeated = ODS_ROWS.search(start)
         at += int(repeated[1]) if repeated else 1
+        row = row.partition(b"</table:table-row>")[0] if not start.endswith(b"/") else b""
         if b"office:" in row or b"<text:" in row:
             last_row, last_column = at, max(last_column, _ods_width(row))
     return last_row, last_column
