@@ -117,6 +117,8 @@ def cli() -> None:
     """
 
 
+# Seconds that a stopped command may go on.
+MOMENT = 2.0
 # What is as wide as the signs of our tables and is in every character set.
 PLAIN = {"▲": "^", "▼": "v", "…": "~", "–": "-", "×": "x", "·": "-", "’": "'"}
 
@@ -189,7 +191,7 @@ def main() -> None:
     try:
         code = run()
         sys.stdout.flush()
-        _finish_keeping()
+        _finish_keeping(stopped=code == Exit.INTERRUPTED)
         sys.stderr.flush()
     except OSError as error:
         print_error(f"the output cannot be written ({error.strerror})")
@@ -198,10 +200,14 @@ def main() -> None:
     os._exit(code)
 
 
-def _finish_keeping() -> None:
-    """Wait for exports that are still being kept. What failed is told, but what was asked for is done."""
+def _finish_keeping(*, stopped: bool) -> None:
+    """Wait for exports that are still being kept. What failed is told, but what was asked for is done.
+
+    A person who has stopped the command waits no longer than a moment; and an import that the stop has cut off may hold
+    the lock for which the thread waits, for ever.
+    """
     keeping = sys.modules.get("neat_delta.export_store.keeping")
-    for failure in keeping.finish() if keeping else ():
+    for failure in keeping.finish(MOMENT if stopped else None) if keeping else ():
         print_error(f"note: {failure}")
 
 

@@ -26,10 +26,10 @@ def keep_beside(store: ExportStore, source: Source) -> None:
     thread.start()
 
 
-def finish() -> list[str]:
-    """Wait until everything is kept; returns the reasons where that failed, each once."""
+def finish(seconds: float | None = None) -> list[str]:
+    """Wait until everything is kept, or so long; returns the reasons where that failed, each once."""
     while _at_work:
-        _at_work.pop().join()
+        _at_work.pop().join(seconds)
     reasons = list(dict.fromkeys(_failures))
     _failures.clear()
     return reasons
