@@ -151,7 +151,7 @@ def test_of_two_that_write_into_one_folder_at_once_one_is_refused(work, monkeypa
     """Both have looked at the folder before one of them has written."""
     shutil.rmtree(work / "up")
     monkeypatch.chdir(work)
-    looked = threading.Barrier(2, timeout=30)
+    looked = threading.Barrier(2, timeout=300)
     codes = []
     look = replaceable.check_replaceable
 
@@ -181,7 +181,7 @@ def test_writers_into_one_folder_at_once_never_take_each_others_update(work):
         subprocess.Popen([PROGRAM, "write", "c.jsonl", "-o", "up", "--quiet"], cwd=work, stderr=subprocess.PIPE)
         for _ in range(4)
     ]
-    assert sorted(run.wait(timeout=60) for run in runs) == [0, 3, 3, 3]
+    assert sorted(run.wait(timeout=600) for run in runs) == [0, 3, 3, 3]
     for run in runs:
         run.stderr.close()
 

@@ -153,7 +153,7 @@ def test_a_review_is_read_as_a_spreadsheet_program_saves_it(shop, tmp_path, form
     command = ["soffice", "--headless", f"-env:UserInstallation=file://{tmp_path}/profile", "--convert-to", form]
     saved = tmp_path / "saved"
     subprocess.run(
-        [*command, "--outdir", saved, tmp_path / "marked.xlsx"], check=True, capture_output=True, timeout=180
+        [*command, "--outdir", saved, tmp_path / "marked.xlsx"], check=True, capture_output=True, timeout=600
     )
 
     done = neat_delta(

@@ -179,7 +179,7 @@ def test_a_hostile_cell_cannot_reach_the_terminal(shop):
 
 def test_a_closed_pipe_is_no_error(demo):
     script = f"'{PROGRAM}' compare live.csv edited.csv --all | head -1"
-    done = subprocess.run(["bash", "-c", script], cwd=demo, capture_output=True, text=True, check=False, timeout=60)
+    done = subprocess.run(["bash", "-c", script], cwd=demo, capture_output=True, text=True, check=False, timeout=600)
 
     assert done.stdout.startswith("  live")
     assert done.stderr == ""

@@ -124,7 +124,7 @@ def saved_by_a_program(folder, sheet, form):
     """The sheet after a spreadsheet program has opened it and saved it in some form."""
     out = folder / "saved"
     command = ["soffice", "--headless", f"-env:UserInstallation=file://{folder}/profile", "--convert-to", form]
-    subprocess.run([*command, "--outdir", out, folder / sheet], check=True, capture_output=True, timeout=180)
+    subprocess.run([*command, "--outdir", out, folder / sheet], check=True, capture_output=True, timeout=600)
     return f"saved/{sheet.partition('.')[0]}.{form.partition(':')[0]}"
 
 

@@ -49,7 +49,7 @@ def on_terminal(work, *args, typed=b"", **environment):
             break
         sent += part
     os.close(leader)
-    return sent.decode(), run.wait(timeout=60)
+    return sent.decode(), run.wait(timeout=600)
 
 
 def insist_on_plain(sent):

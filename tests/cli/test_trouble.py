@@ -29,7 +29,7 @@ def test_a_stopped_run_leaves_everything_or_nothing(shop, wait):
     run = subprocess.Popen(command, cwd=shop, stderr=subprocess.PIPE, preexec_fn=_hear_interrupts)
     time.sleep(wait)
     run.send_signal(signal.SIGINT)
-    _, said = run.communicate(timeout=60)
+    _, said = run.communicate(timeout=600)
 
     # Before the program has begun, the interpreter itself ends the run, by the signal or with its trace.
     assert run.returncode in (Exit.DONE, Exit.INTERRUPTED, -signal.SIGINT, 1)

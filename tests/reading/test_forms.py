@@ -242,7 +242,7 @@ def test_a_sheet_saved_by_a_spreadsheet_program_is_read_as_it_was(tmp_path, form
     convert = ["soffice", "--headless", f"-env:UserInstallation=file://{tmp_path}/profile", "--convert-to", form]
     subprocess.run(
         [*convert, "--infilter=CSV:44,34,76,1", "--outdir", tmp_path, tmp_path / "live.csv"],
-        check=True, capture_output=True, timeout=180,
+        check=True, capture_output=True, timeout=600,
     )  # fmt: skip
 
     found = rows(read_table(tmp_path / f"live.{form}"))
@@ -270,7 +270,7 @@ def test_zeros_that_a_number_format_shows_are_there(tmp_path, form):
     if form == "ods":
         call = ["soffice", "--headless", f"-env:UserInstallation=file://{tmp_path}/profile", "--convert-to", "ods"]
         call += ["--outdir", tmp_path, tmp_path / "codes.xlsx"]
-        subprocess.run(call, check=True, capture_output=True, timeout=180)
+        subprocess.run(call, check=True, capture_output=True, timeout=600)
 
     found = read_table(tmp_path / f"codes.{form}", options=ReadOptions(worksheet="codes"))
 

@@ -51,7 +51,7 @@ def test_a_spreadsheet_programs_errors_are_seen_and_values_of_formulas_taken(tmp
     subprocess.run(
         ["soffice", f"-env:UserInstallation=file://{tmp_path}/profile", "--headless", "--convert-to", form,
          "--infilter=CSV:44,34,76,1,,0,false,true,false,false,false,-1", "t.csv"],
-        cwd=tmp_path, check=True, capture_output=True, timeout=120,
+        cwd=tmp_path, check=True, capture_output=True, timeout=600,
     )  # fmt: skip
 
     sheet = read_table(tmp_path / f"t.{form}")
