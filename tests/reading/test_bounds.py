@@ -65,6 +65,13 @@ HEAD = row(cell("sku"), cell("name")) + row(cell("A"), cell("a"))
 BOMBS = {
     "a cell in the last corner": (workbook(with_cell("XFD1048576")), "far outside its table.*1048576.*XFD"),
     "a cell in the last row of column Z": (workbook(with_cell("Z1048576")), "far outside its table"),
+    "a cell in the last corner, in single quotes": (
+        workbook(lambda xml: with_cell("XFD1048576")(xml).replace('r="XFD1048576"', "r = 'XFD1048576'")),
+        "far outside its table",
+    ),
+    "a row repeated a billion times, in single quotes": (
+        ods(HEAD + row(cell("B"), times=10**9).replace('"1000000000"', "'1000000000'")), "beyond row",
+    ),
     "a cell beyond all rows": (workbook(with_cell("A9999999999")), "beyond row 1048576"),
     "a cell beyond all columns": (workbook(with_cell("ZZZZZZZZZZ1")), "beyond row 1048576 or column XFD"),
     "forty million texts": (

@@ -15,6 +15,8 @@ from neat_delta.reading.parse_errors import parse_errors_as
 from neat_delta.reading.workbook_parts import CANNOT_READ, MOST_ROWS, SAVE_AGAIN, column_number
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from neat_delta.reading.workbook_parts import SheetXml, WorkbookParts
     from neat_delta.remote import Location
 
@@ -26,9 +28,11 @@ MOST_COLUMNS = 1 << 14
 HARMLESS_TEXTS = 1_000_000
 SHARED_TEXTS = "xl/sharedStrings.xml"
 # ECMA-376 part 1: 18.3.1.73 (row), 18.3.1.4 (c), 18.4.8 (si). No pattern here looks beyond its own tag.
-ROW = re.compile(rb'<row\b[^<>]*?\br="([0-9]{1,300})"')
-WIDE = re.compile(rb'\br="([A-Za-z]{2,300})[0-9]')
-FILLED = re.compile(rb'<c\b[^<>]*?\br="([A-Za-z]{1,3})([0-9]{1,7})"[^<>]*>(?=<(?:v|is|f)\b)')
+ROW = re.compile(rb'<row\b[^<>]*? r="([0-9]{1,300})"')
+UNUSUAL = (b"='", b"r =", b"r= ", b'\nr="', b'\tr="', b'\rr="')
+UNUSUAL_IN_ODS = (b"='", b"repeated =", b"repeated= ")
+WIDE = re.compile(rb' r="([A-Za-z]{2,300})[0-9]')
+FILLED = re.compile(rb'<c\b[^<>]*? r="([A-Za-z]{1,3})([0-9]{1,7})"[^<>]*>(?=<(?:v|is|f)\b)')
 # OpenDocument 1.3 part 3: 9.1.3 (table:table-row), 9.1.4 (table:table-cell), 19.676 and 19.679 (repetition).
 ODS_CELL = re.compile(rb"<table:(?:covered-)?table-cell\b([^<>]*)>")
 ODS_ROWS = re.compile(rb'number-rows-repeated="([0-9]{1,300})"')
@@ -67,22 +71,38 @@ def insist_on_bounded_sheet(sheet: SheetXml) -> None:
     Raises:
         InvalidInput: it has too many cells, or one that is far outside its table; the message names that one.
     """
+    content = _as_programs_write(sheet.content, UNUSUAL_IN_ODS if sheet.is_ods else UNUSUAL)
     if sheet.is_ods:
         # Every sheet of the file is read at once.
-        for table in sheet.content.split(b"<table:table ")[1:]:
+        for table in content.split(b"<table:table ")[1:]:
             _judge(*_ods_extent(table), table.count(b"<table:table-cell"), sheet.path)
         return
-    content = sheet.content
     rows = max(map(int, ROW.findall(content)), default=0)
     columns = max((column_number(letters.upper()) + 1 for letters in set(WIDE.findall(content))), default=26)
     cells = content.count(b"<c ")
     # A cell names its row once more; it cannot lie far beyond the last row without having more digits.
-    if beyond := re.search(rb'\br="[A-Za-z]+([0-9]{%d,300})"' % (len(str(rows)) + 1), content):
+    if beyond := re.search(rb' r="[A-Za-z]+([0-9]{%d,300})"' % (len(str(rows)) + 1), content):
         rows = max(rows, int(beyond[1]))
     if rows * columns > HARMLESS_CELLS and rows <= MOST_ROWS and columns <= MOST_COLUMNS:
         # Cells without a value, which programs write for their formats, count for nothing.
         rows, columns, cells = _filled_extent(content)
     _judge(rows, columns, cells, sheet.path)
+
+
+def _as_programs_write(content: bytes, unusual: Sequence[bytes]) -> bytes:
+    """The XML with places and repetitions between double quotes behind a space, as spreadsheet programs write them.
+
+    XML allows other ways, which nobody uses who does not want to hide something.
+    """
+    if not any(way in content for way in unusual):
+        return content
+    return re.sub(
+        rb"\s+(r|table:number-(?:rows|columns)-repeated)\s*=\s*(?:'([^'<>]*)'|\"([^\"<>]*)\")", _plain, content
+    )
+
+
+def _plain(attribute: re.Match[bytes]) -> bytes:
+    return b' %b="%b"' % (attribute[1], attribute[2] or attribute[3] or b"")
 
 
 def _filled_extent(content: bytes) -> tuple[int, int, int]:
