@@ -35,7 +35,7 @@ def seen(reading):
     return (reading.rows.cells(HEADER).rows(), reading.rows.line.to_list(), reading.odd.to_list(), reading.bad.rows())
 
 
-@settings(max_examples=400)
+@settings(max_examples=200)
 @given(lines(), st.sampled_from(["\n", "\r\n"]), st.booleans(), st.integers(0, 2))
 # Errors of two sorts whose bytes just make up for each other.
 @example(["A,A,A", 'A,A,"x""y",'], "\n", False, 0)

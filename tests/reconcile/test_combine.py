@@ -25,7 +25,7 @@ edited_cells = st.dictionaries(
     st.tuples(st.sampled_from([row[0] for row in LIVE[1:]]), st.sampled_from(HEAD[1:])), st.integers(0, 1), max_size=6
 )
 OPTIONS = {"name": ["Hive", "Veil"], "price": ["1.25", "7.75"], "stock": ["70", "80"]}
-folders = settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+folders = settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
 
 
 def made(folder, cells, name, **options):

@@ -52,7 +52,7 @@ def merged(base, shop, sheet):
 
 
 @given(tables, edits, edits, st.sets(st.sampled_from("ABCDEF"), max_size=2), st.booleans())
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_it_is_the_merge_of_what_was_typed_and_what_the_shop_did(tmp_path, base, ours, theirs, gone, commas):
     sheet = {sku: row | ours.get(sku, {}) for sku, row in base.items()}
     shop = {sku: row | theirs.get(sku, {}) for sku, row in {**base, **theirs}.items() if sku not in gone or sku == "A"}

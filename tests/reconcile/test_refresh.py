@@ -322,7 +322,7 @@ def test_a_code_that_another_item_keeps_is_not_taken_from_it(tmp_path):
 
 
 @given(st.permutations("ABCDEX"), st.integers(0, 5), st.booleans())
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_after_chains_swaps_and_rings_variants_of_one_name_are_told_exactly(tmp_path, order, sent, imported):
     """Codes go to a random order of themselves and a free one; five variants of one name, told by their item_id."""
     old = [row[0] for row in LIVE[1:]]
@@ -430,7 +430,7 @@ def reference_merge(base, ours, edited):
 
 @given(tables_of, tables_of, tables_of)
 @example({"A": [""] * 4}, {"B": [""] * 4}, {"A": [""] * 4})
-@settings(max_examples=150, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_a_refresh_is_a_three_way_merge_with_blanks_new_items_and_deletions(tmp_path_factory, base, ours, theirs):
     folder = tmp_path_factory.mktemp("merge")
     kinds = dict.fromkeys(FIELDS, "text")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -28,6 +29,8 @@ if TYPE_CHECKING:
     from neat_delta.remote import Location
     from neat_delta.tables.settings import Settings
 
+# What may be the number of an entry; longer ones are no numbers of anything.
+NUMBER = re.compile("[0-9]{1,15}")
 HISTORY = option(
     OUTPUT,
     "--history",
@@ -49,7 +52,7 @@ def history_in(given: Path | None) -> History:
 
 def sent_as(given: Location, history: Path | None) -> Entry | None:
     """The history's entry that a person means by a number in place of a change set; ``None`` if it means a file."""
-    if not isinstance(given, Path) or not str(given).isdecimal() or given.exists():
+    if not isinstance(given, Path) or not NUMBER.fullmatch(str(given)) or given.exists():
         return None
     return _entry(history_in(history), int(str(given)))
 
@@ -124,7 +127,7 @@ def history_command(
         return _item(sku, kept, load_config(config), output)
     if what is None:
         return _list(kept, output)
-    if what.isdecimal() and not what.startswith("0") and kept.entry(int(what)) is not None:
+    if NUMBER.fullmatch(what) and not what.startswith("0") and kept.entry(int(what)) is not None:
         return _one(kept.entry(int(what)), history, output)
     return _item(what, kept, load_config(config), output)
 
@@ -167,7 +170,7 @@ def _item(given: str, kept: History, settings: Settings, output: OutputOptions) 
     with show_progress(output) as progress:
         found = item_history(key, store, kept, settings, progress)
     if not found.exports:
-        entry = f"no entry #{given} in {kept.path}, and " if given.isdecimal() else ""
+        entry = f"no entry #{given} in {kept.path}, and " if NUMBER.fullmatch(given) else ""
         raise InvalidOption(
             f"{entry}no kept export has the SKU {given} ({store.folder})",
             hint="List what was sent with: neat-delta history; the exports with: neat-delta history --exports",

@@ -120,7 +120,7 @@ def summary_mail(report: RunReport, sender: str, receivers: Sequence[str]) -> by
     mail["Subject"] = safe_line(subject(report))
     mail["From"], mail["To"] = sender, ", ".join(receivers)
     mail["Date"] = format_datetime(report.ended)
-    mail["Message-ID"] = make_msgid(domain=sender.rpartition("@")[2])
+    mail["Message-ID"] = make_msgid(domain=sender.rpartition("@")[2].rstrip(">"))
     mail.set_content(summary_text(report))
     mail.add_alternative(summary_page(report), subtype="html")
     return mail.as_bytes()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from decimal import Decimal
@@ -27,6 +28,9 @@ from neat_delta.tables.constraints import (
 from neat_delta.tables.settings import NAME as CATALOGUE
 from neat_delta.update.field_sets import FEWEST_CELLS, WAYS
 from neat_delta.update.write import OUTPUT_FORMATS
+
+# RFC 5322, section 3.4.1, as far as every server takes it: ASCII, perhaps with a name in front.
+MAIL_ADDRESS = re.compile(r"(?:[^<>@\x00-\x1f\x7f-\x9f]*<)?[!-;=?A-~]+@[A-Za-z0-9.\-\[\]:]+>?")
 
 
 @dataclass(frozen=True)
@@ -60,8 +64,9 @@ class AsMailAddress:
 
     def convert(self, value: str) -> str:
         """The address."""
-        if "@" not in value or any(sign in value for sign in "\r\n"):
-            raise InvalidSetting("not a valid mail address", "Example: shop@example.org.", value, key="to")
+        if not MAIL_ADDRESS.fullmatch(value):
+            hint = "Example: shop@example.org; a domain with other letters in its form that begins with xn--."
+            raise InvalidSetting("not a valid mail address", hint, value, key="to")
         return value
 
 
