@@ -6,9 +6,11 @@ import codecs
 import importlib
 import io
 import os
+import signal
 import sys
+import threading
 from pathlib import Path
-from typing import Any, TextIO
+from typing import TYPE_CHECKING, Any, TextIO
 
 import click
 
@@ -19,6 +21,9 @@ from neat_delta.errors import InvalidSettings, NeatDeltaError
 from neat_delta.exit_codes import Exit, exit_for
 from neat_delta.file_trouble import reason, remedy
 from neat_delta.output_paths import watch_inputs
+
+if TYPE_CHECKING:
+    from types import FrameType
 
 EPILOG = (
     "Exit codes: 0 done · 1 done, something needs attention · 2 wrong command or option · "
@@ -117,8 +122,8 @@ def cli() -> None:
     """
 
 
-# Seconds that a stopped command may go on.
-MOMENT = 2.0
+# Seconds that a stopped command may go on, and after which an interrupt is tried again.
+MOMENT, SOON = 2.0, 0.05
 # What is as wide as the signs of our tables and is in every character set.
 PLAIN = {"▲": "^", "▼": "v", "…": "~", "–": "-", "×": "x", "·": "-", "’": "'"}
 
@@ -186,6 +191,8 @@ def _plainly(error: UnicodeError) -> tuple[str, int]:
 def main() -> None:
     """Run the command line and leave with its exit code."""
     _open_standard_streams()
+    if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
+        signal.signal(signal.SIGINT, _interrupt)
     sys.stdout, sys.stderr = _patient(sys.stdout, BrokenPipeError), _patient(sys.stderr, OSError)
     code: int = Exit.UNUSABLE
     try:
@@ -198,6 +205,21 @@ def main() -> None:
         code = Exit.UNUSABLE
     # Everything is written and closed; taking down large tables piece by piece would only keep people waiting.
     os._exit(code)
+
+
+def _interrupt(number: int, frame: FrameType | None) -> None:
+    """Stop the command, but never in the midst of an import.
+
+    An interrupt there may be swallowed with the interpreter's lock of imports held, and other threads wait for ever.
+    """
+    while frame is not None:
+        if frame.f_code.co_filename.startswith("<frozen importlib"):
+            again = threading.Timer(SOON, signal.raise_signal, [number])
+            again.daemon = True
+            again.start()
+            return
+        frame = frame.f_back
+    raise KeyboardInterrupt
 
 
 def _finish_keeping(*, stopped: bool) -> None:
