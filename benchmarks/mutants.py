@@ -3,84 +3,227 @@
     pip install '.[dev,mutants]'
     python benchmarks/mutants.py --sample 1500 --workers 8 --seed 1
 
-Each mutant changes one place of one module (an operator, a number, a condition …; by Cosmic Ray's operators), and is
-given to the tests of its room, which stop at the first that fails. What survives is printed with its line, to be
-explained or tested.
+Each mutant changes one place of one module of the heart of the job (an operator, a number, a condition …; by Cosmic
+Ray's operators). First all tests are run once to see which of them run which lines; then each mutant meets the tests
+that run its line, quickest first, until one fails. What survives is printed with its line, to be explained or tested.
 """
 
 from __future__ import annotations
 
 import argparse
+import ast
+import contextlib
+import io
+import json
 import os
 import random
 import shutil
+import signal
 import subprocess
 import sys
 import tempfile
+import time
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, field
 from pathlib import Path
 from queue import Queue
 
 ROOT = Path(__file__).resolve().parents[1]
-# Where the heart of the job is, and which tests answer for it.
-ROOMS = {
-    "update": "tests/update tests/delivery/test_history.py",
-    "diff": "tests/diff tests/update/test_laws.py",
-    "changeset": "tests/changeset tests/diff",
-    "checks": "tests/checks",
-    "matching": "tests/matching tests/diff",
-    "reading": "tests/reading",
-}
+PACKAGE = Path("src") / "neat_delta"
+ROOMS = ("update", "diff", "changeset", "checks", "matching", "reading")
+# Tests that attack, or look at something else than what a change is.
+LEFT_OUT_TESTS = (
+    "fuzz", "faults", "remote", "practice_shop", "views", "replay/test_real_program.py", "test_house.py",
+    "test_words.py",
+)  # fmt: skip
 # Caches that are lost cost time only, and the others want to be told which variables they are about.
 LEFT_OUT = ("core/RemoveDecorator", "core/VariableReplacer", "core/VariableInserter")
-TIMEOUT = 400
+# No mutant gets more of the tests' seconds than this, nor more of its own.
+ENOUGH, TIMEOUT = 60.0, 240
 
 
-def sample(number: int, seed: int) -> list[tuple[Path, str, int]]:
-    """So many places at random: a module, an operator, and which of the operator's places in it."""
+@dataclass(frozen=True)
+class Mutant:
+    """One change of the code: a module, an operator, and which of the operator's places in it."""
+
+    path: Path
+    operator: str
+    at: int
+
+    @property
+    def room(self) -> str:
+        """The package that it is in."""
+        return self.path.relative_to(PACKAGE).parts[0]
+
+
+@dataclass
+class Touched:
+    """By module and line the tests (or whole test modules) that run it, and how long each test takes."""
+
+    tests: dict[str, dict[int, set[str]]] = field(default_factory=dict)
+    seconds: dict[str, float] = field(default_factory=dict)
+
+    def those_of(self, path: Path, lines: set[int]) -> list[str]:
+        """The tests that run one of the lines, quickest first, as many as there is time for."""
+        of_module = self.tests.get(path.as_posix(), {})
+        named = set().union(*(of_module.get(line, set()) for line in lines))
+        found = sorted(
+            (test for test in self.seconds if test in named or test.partition("::")[0] in named),
+            key=lambda test: self.seconds[test],
+        )
+        total, taken = 0.0, []
+        for test in found:
+            total += self.seconds[test]
+            if total > ENOUGH and taken:
+                break
+            taken.append(test)
+        return taken
+
+
+def run_all_tests(copy: Path, folder: Path, workers: int) -> None:
+    """Run all tests once and write down which lines they run."""
+    folder.mkdir(parents=True)
+    more = {"TOUCHED_LINES": str(folder), "TOUCHED_SOURCE": str(copy / PACKAGE)}
+    left_out = [f"--ignore=tests/{name}" for name in LEFT_OUT_TESTS]
+    call = [sys.executable, "-m", "pytest", "-q", "-n", str(workers), "-p", "touched_lines", "-p", "no:cacheprovider"]
+    call += ["tests", *left_out]
+    done = subprocess.run(call, cwd=copy, env=_environment(copy) | more, stdout=subprocess.DEVNULL, check=False)
+    if done.returncode:
+        shutil.rmtree(folder)
+        sys.exit("The tests fail without any mutant.")
+
+
+def touched_by_tests(folder: Path) -> Touched:
+    """What a run of all tests wrote down."""
+    from coverage import CoverageData
+
+    touched = Touched()
+    for path in folder.glob("seconds-*.json"):
+        touched.seconds |= json.loads(path.read_text())
+    for path in folder.glob("lines.*"):
+        data = CoverageData(str(path))
+        data.read()
+        for module in data.measured_files():
+            of_module = touched.tests.setdefault(module[module.rindex(PACKAGE.as_posix()) :], {})
+            for line, tests in data.contexts_by_lineno(module).items():
+                of_module.setdefault(line, set()).update(test for test in tests if test)
+    return touched
+
+
+def _environment(copy: Path) -> dict[str, str]:
+    paths = (copy / "src", copy / "benchmarks")
+    return os.environ | {"PYTHONPATH": os.pathsep.join(map(str, paths)), "PYTHONDONTWRITEBYTECODE": "1"}
+
+
+def sample(number: int, seed: int, rooms: tuple[str, ...]) -> list[Mutant]:
+    """So many places at random."""
     from cosmic_ray.ast import ast_nodes, get_ast
     from cosmic_ray.plugins import get_operator, operator_names
 
     found = []
-    for room in ROOMS:
-        for path in sorted((ROOT / "src" / "neat_delta" / room).rglob("*.py")):
+    for room in rooms:
+        for path in sorted((ROOT / PACKAGE / room).rglob("*.py")):
             tree = get_ast(path.read_text("utf-8"))
             for name in operator_names():
                 if name.startswith(LEFT_OUT):
                     continue
                 operator = get_operator(name)()
                 places = sum(1 for node in ast_nodes(tree) for _ in operator.mutation_positions(node))
-                found += [(path, name, at) for at in range(places)]
+                found += [Mutant(path.relative_to(ROOT), name, at) for at in range(places)]
     return random.Random(seed).sample(found, min(number, len(found)))
 
 
-def judged(mutant: tuple[Path, str, int], copies: Queue[Path]) -> tuple[str, str]:
+def lines_of(source: str, number: int) -> set[int]:
+    """The lines of the smallest statement that has this one; all of its module's if no function has it.
+
+    What a module does when it is loaded is done before any test.
+    """
+    tree = ast.parse(source)
+    functions = [node for node in ast.walk(tree) if isinstance(node, ast.FunctionDef) and _has(node, number)]
+    inside = [node for one in functions for node in ast.walk(one) if isinstance(node, ast.stmt) and _has(node, number)]
+    smallest = min(inside, key=lambda node: (node.end_lineno or 0) - node.lineno, default=None)
+    if smallest is None or smallest in functions:
+        return set(range(1, source.count("\n") + 2))
+    return set(range(smallest.lineno, (smallest.end_lineno or smallest.lineno) + 1))
+
+
+def _has(node: ast.stmt, number: int) -> bool:
+    return node.lineno <= number <= (node.end_lineno or node.lineno)
+
+
+def judged(mutant: Mutant, touched: Touched, copies: Queue[Path]) -> tuple[str, str]:
     """Whether a mutant was noticed, is none after all, or survived; and the line that it changed."""
     from cosmic_ray.mutating import mutate_code
     from cosmic_ray.plugins import get_operator
 
-    path, name, at = mutant
-    source = path.read_text("utf-8")
-    mutated = mutate_code(source, get_operator(name)(), at)
+    source = (ROOT / mutant.path).read_text("utf-8")
+    mutated = mutate_code(source, get_operator(mutant.operator)(), mutant.at)
     pairs = zip(source.splitlines(), (mutated or source).splitlines(), strict=False)
     line = next(((number, new) for number, (old, new) in enumerate(pairs, 1) if old != new), None)
-    if mutated is None or line is None:
+    if mutated is None or line is None or _said(mutated) == _said(source):
         return "none", ""
+    place = f"{mutant.path}:{line[0]}: {line[1].strip()}"
+    tests = touched.those_of(mutant.path, lines_of(source, line[0]))
+    if not tests:
+        return "survived", f"{place}   [no test runs it]"
     copy = copies.get()
-    target = copy / path.relative_to(ROOT)
     try:
-        target.write_text(mutated, "utf-8")
-        tests = ROOMS[path.relative_to(ROOT / "src" / "neat_delta").parts[0]].split()
-        call = [sys.executable, "-m", "pytest", "-x", "-q", "-n", "0", "-p", "no:cacheprovider", *tests]
-        environment = os.environ | {"PYTHONPATH": str(copy / "src"), "PYTHONDONTWRITEBYTECODE": "1"}
-        done = subprocess.run(call, cwd=copy, env=environment, capture_output=True, check=False, timeout=TIMEOUT)
-        fate = "caught" if done.returncode else "survived"
-    except subprocess.TimeoutExpired:
-        fate = "caught"
+        (copy / mutant.path).write_text(mutated, "utf-8")
+        return ("caught" if _fails(copy, tests) else "survived"), place
     finally:
-        target.write_text(source, "utf-8")
+        (copy / mutant.path).write_text(source, "utf-8")
         copies.put(copy)
-    return fate, f"{path.relative_to(ROOT)}:{line[0]}: {line[1].strip()}"
+
+
+def _said(source: str) -> str:
+    """The code without the types that functions declare, which nobody looks at when it runs."""
+    tree = ast.parse(source)
+    for node in ast.walk(tree):
+        if isinstance(node, ast.FunctionDef):
+            node.returns = None
+        elif isinstance(node, ast.arg):
+            node.annotation = None
+    return ast.dump(tree)
+
+
+def _fails(copy: Path, tests: list[str]) -> bool:
+    """Whether one of the tests fails, or does not end."""
+    asked = {"copy": str(copy), "tests": tests}
+    runner = subprocess.Popen(
+        [sys.executable, __file__, "--run", json.dumps(asked)], cwd=copy, env=_environment(copy),
+        start_new_session=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+    )  # fmt: skip
+    try:
+        return runner.wait(TIMEOUT) != 0
+    except subprocess.TimeoutExpired:
+        return True
+    finally:
+        with contextlib.suppress(ProcessLookupError):
+            os.killpg(runner.pid, signal.SIGKILL)
+        runner.wait()
+
+
+def run_tests(copy: Path, tests: list[str]) -> int:
+    """These tests and no others, in this order, until one fails; without looking for the smallest example."""
+    import pytest
+
+    order = {test: at for at, test in enumerate(tests)}
+
+    class Chosen:
+        @pytest.hookimpl(trylast=True)
+        def pytest_collection_modifyitems(self, items: list[pytest.Item]) -> None:
+            items[:] = sorted((item for item in items if item.nodeid in order), key=lambda item: order[item.nodeid])
+
+        def pytest_collectstart(self) -> None:
+            from hypothesis import Phase, settings
+
+            settings.register_profile("mutants", parent=settings(), phases=[Phase.explicit, Phase.generate])
+            settings.load_profile("mutants")
+
+    os.chdir(copy)
+    modules = dict.fromkeys(test.partition("::")[0] for test in tests)
+    call = ["-x", "-q", "-n", "0", "--tb=no", "-p", "no:cacheprovider", *modules]
+    return pytest.main(call, plugins=[Chosen()])
 
 
 def main() -> None:
@@ -89,26 +232,48 @@ def main() -> None:
     parser.add_argument("--sample", type=int, default=1500)
     parser.add_argument("--workers", type=int, default=os.cpu_count() or 1)
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--room", action="append", choices=ROOMS, help="only mutants of this room")
+    parser.add_argument("--touched", type=Path, help="a folder for what the tests run, used again if it is there")
+    parser.add_argument("--run", help=argparse.SUPPRESS)
     args = parser.parse_args()
+    if args.run:
+        asked = json.loads(args.run)
+        sys.exit(run_tests(Path(asked["copy"]), asked["tests"]))
     counts: dict[str, dict[str, int]] = {}
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(args.workers) as workers:
         copies: Queue[Path] = Queue()
+        os.environ["POLARS_MAX_THREADS"] = "2"
         for at in range(args.workers):
             copy = Path(folder) / str(at)
-            shutil.copytree(ROOT, copy, ignore=shutil.ignore_patterns(".git", ".venv*", "*cache*"))
+            shutil.copytree(ROOT, copy, ignore=shutil.ignore_patterns(".git", ".venv*", "*cache*", ".hypothesis"))
             copies.put(copy)
-        mutants = sample(args.sample, args.seed)
-        for mutant, (fate, line) in zip(mutants, workers.map(lambda one: judged(one, copies), mutants), strict=True):
-            of_room = counts.setdefault(mutant[0].relative_to(ROOT / "src" / "neat_delta").parts[0], {})
+        lines = (args.touched or Path(folder) / "touched").resolve()
+        if not lines.exists():
+            run_all_tests(Path(folder) / "0", lines, args.workers)
+        touched = touched_by_tests(lines)
+        if _fails(copies.queue[0], sorted(touched.seconds, key=lambda test: touched.seconds[test])[:800:40]):
+            sys.exit("Tests fail without any mutant, so that none could be told.")
+        begun = time.monotonic()
+        mutants = sample(args.sample, args.seed, tuple(args.room or ROOMS))
+        fates = workers.map(lambda one: judged(one, touched, copies), mutants)
+        for number, (mutant, (fate, line)) in enumerate(zip(mutants, fates, strict=True), 1):
+            of_room = counts.setdefault(mutant.room, {})
             of_room[fate] = of_room.get(fate, 0) + 1
             if fate == "survived":
-                print(f"survived: {line}   ({mutant[1]})", flush=True)
-            tried = sum(number for one in counts.values() for fate, number in one.items() if fate != "none")
-            if tried % 20 == 0:
-                print(f"{tried} tried: {counts}", flush=True)
-    for room, of_room in counts.items():
-        caught, survived = of_room.get("caught", 0), of_room.get("survived", 0)
-        print(f"{room}: {caught} of {caught + survived} noticed ({caught / max(1, caught + survived):.0%})")
+                print(f"survived: {line}   ({mutant.operator} {mutant.at})", flush=True)
+            if number % 50 == 0:
+                print(f"{number} after {time.monotonic() - begun:.0f} s: {shares(counts)}", flush=True)
+    print(shares(counts))
+
+
+def shares(counts: dict[str, dict[str, int]]) -> str:
+    """The share noticed by room, and of all."""
+    said = io.StringIO()
+    for name, rooms in (*((room, (room,)) for room in ROOMS), ("all", ROOMS)):
+        caught, survived = (sum(counts.get(room, {}).get(fate, 0) for room in rooms) for fate in ("caught", "survived"))
+        if caught + survived:
+            said.write(f"{name} {caught} of {caught + survived} ({caught / (caught + survived):.0%})  ")
+    return said.getvalue()
 
 
 if __name__ == "__main__":

@@ -7,6 +7,7 @@ lines are joined, stray quotes inside a cell are taken as they are, the rest is 
 
 from __future__ import annotations
 
+import codecs
 import re
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
@@ -85,6 +86,11 @@ class LazyCsvRows:
         if not height:
             return pl.DataFrame(schema=dict.fromkeys(names, pl.String))
         wanted = {self.columns.index(name): name for name in names}
+        begin = 0
+        for _ in range(skip):
+            begin = data.find(b"\n", begin) + 1
+        if data.startswith(codecs.BOM_UTF8, begin):  # (a cell's own sign, of which Polars would drop one)
+            data, skip = codecs.BOM_UTF8 + data[begin:], 0
         frame = pl.read_csv(
             data,
             has_header=False,
