@@ -64,16 +64,17 @@ class Touched:
     seconds: dict[str, float] = field(default_factory=dict)
 
     def those_of(self, path: Path, lines: set[int]) -> list[str]:
-        """The tests that run one of the lines, quickest first, as many as there is time for."""
+        """The tests that run one of the lines, each once with its quickest case before others, as time allows."""
         of_module = self.tests.get(path.as_posix(), {})
         named = set().union(*(of_module.get(line, set()) for line in lines))
-        found = sorted(
-            (test for test in self.seconds if test in named or test.partition("::")[0] in named),
-            key=lambda test: self.seconds[test],
-        )
+        cases: dict[str, list[str]] = {}
+        for test in sorted(self.seconds, key=lambda test: self.seconds[test]):
+            if test in named or test.partition("::")[0] in named:
+                cases.setdefault(test.partition("[")[0], []).append(test)
+        ranked = [(rank, self.seconds[test], test) for of_one in cases.values() for rank, test in enumerate(of_one)]
         total, taken = 0.0, []
-        for test in found:
-            total += self.seconds[test]
+        for _, seconds, test in sorted(ranked):
+            total += seconds
             if total > ENOUGH and taken:
                 break
             taken.append(test)

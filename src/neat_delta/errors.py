@@ -20,6 +20,14 @@ from typing import Any
 
 from neat_delta.redact import redacted
 
+# A message can be read whole, whatever a file or an option holds: so many characters of it are said.
+LONGEST_VALUE, LONGEST_WHAT = 200, 2_000
+
+
+def shortened(text: str, most: int = LONGEST_VALUE) -> str:
+    """A text for a message: its beginning, and how long it is."""
+    return text if len(text) <= most else f"{text[:most]}… ({len(text):,} characters)"
+
 
 class NeatDeltaError(Exception):
     """A problem with its place and its hint; the command line turns it into text and exit code 2.
@@ -60,15 +68,17 @@ class NeatDeltaError(Exception):
     def text(self, option: str | None, hint: str | None) -> str:
         """Place, problem and hint in one line; the option as it is called where this is read."""
         place = [
-            str(self.file) if self.file is not None else "",
+            (shortened(self.file) if isinstance(self.file, str) else str(self.file or "")),
             f"line {self.line}" if self.line is not None else "",
-            f"column {self.column}" if self.column is not None else "",
-            f"value {self.value!r}" if self.value is not None and option is None else "",
+            f"column {shortened(self.column)}" if self.column is not None else "",
         ]
+        value = None if self.value is None else shortened(self.value)
         if option is not None:
-            place.append(option if self.value is None else f"{option} {self.value}")
-        where = ", ".join(filter(None, place))
-        text = f"{where}: {self.what}" if where else self.what
+            place.append(option if value is None else f"{option} {value}")
+        elif value is not None:
+            place.append(f"value {value!r}")
+        where, what = ", ".join(filter(None, place)), shortened(self.what, LONGEST_WHAT)
+        text = f"{where}: {what}" if where else what
         return redacted(f"{text}. {hint}" if hint else text)
 
 

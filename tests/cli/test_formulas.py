@@ -60,6 +60,8 @@ def insist_on_harmless(path):
 
 @pytest.mark.parametrize("name", ["s.csv", "s.xlsx"])
 def test_a_sheet_is_harmless_and_comes_back_unchanged(shop, name):
+    choices = ", ".join(map(json.dumps, TEXTS))
+    (shop / "catalogue.toml").write_text(f'key = "sku"\n[fields.maker]\nallowed = [{choices}]\n')
     neat_delta("sheet", "live.csv", "-o", name, cwd=shop)
 
     insist_on_harmless(shop / name)

@@ -214,6 +214,7 @@ def test_closed_or_full_streams_change_nothing(tmp_path, closed, name, code):
         (("--encoding", "idna"), "unknown encoding 'idna'"),
         (("--where", "price = 3e"), "not a number"),
         (("--where", "price = 1e999999999"), "too many digits"),
+        (("--where", "(" * 90_000), "characters): the expression has 90,000 characters"),
     ],
 )
 def test_odd_values_of_options_are_named(tmp_path, arguments, said):
@@ -224,4 +225,5 @@ def test_odd_values_of_options_are_named(tmp_path, arguments, said):
 
     assert done.returncode == 2
     assert said in done.stderr
+    assert len(done.stderr) < 600
     assert neat_delta("compare", "live.csv", "edited.csv", "--add-new", cwd=tmp_path).returncode in (0, 1)

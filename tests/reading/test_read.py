@@ -48,6 +48,15 @@ def test_line_ends_inside_cells_are_kept(tmp_path, line_end):
     assert rows(found) == [("1", inside), ("2", "x")]
 
 
+@pytest.mark.parametrize("mark", [b"", codecs.BOM_UTF8])
+@pytest.mark.parametrize("end", [b"", b"\n"])
+def test_a_byte_order_mark_in_the_midst_belongs_to_its_cell(tmp_path, mark, end):
+    found = read(tmp_path, mark + "sku\n\ufeffA\n\ufeff".encode() + end)
+
+    assert rows(found) == [("\ufeffA",), ("\ufeff",)]
+    assert found.cells(["sku"], found.rows.line.arg_sort().tail(1)).rows() == [("\ufeff",)]
+
+
 def test_rows_know_their_line(tmp_path):
     found = read(tmp_path, b'sku,note\n\n1,"a\nb\n\nc"\n,\n2,x\n\n')
 

@@ -10,7 +10,7 @@ import polars as pl
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, findings_frame, no_findings
 from neat_delta.diff.formula_inputs import ComputedCells, FormulaInputs
 from neat_delta.diff.formulas import Formula, require_one_each
-from neat_delta.errors import InvalidOption
+from neat_delta.errors import InvalidOption, shortened
 from neat_delta.nearest import nearest_hint
 from neat_delta.reading.frame_rows import FrameRows
 
@@ -82,12 +82,12 @@ def _groups(
 def _require_field(formula: Formula, context: Context) -> None:
     if formula.field in context.key.fields:
         raise InvalidOption(
-            f"formula {formula.text!r}: {formula.field} is the key, and a formula cannot change the key",
+            f"formula {shortened(formula.text)!r}: {formula.field} is the key, and a formula cannot change the key",
             hint="Leave this formula out.",
         )
     if formula.field not in context.live.names:
         raise InvalidOption(
-            f"formula {formula.text!r}: there is no field {formula.field}",
+            f"formula {shortened(formula.text)!r}: there is no field {formula.field}",
             hint=nearest_hint(formula.field, context.live.names),
         )
 

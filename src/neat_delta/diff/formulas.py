@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidOption
+from neat_delta.errors import InvalidOption, shortened
 from neat_delta.expressions import Expression, ExpressionError, parse_expression
 from neat_delta.nearest import nearest_hint
 from neat_delta.tables import field_name
@@ -62,7 +62,7 @@ def parse_formula(text: str, finish: Rounding | None = None) -> Formula:
     try:
         value = parse_expression(expression)
     except ExpressionError as error:
-        raise InvalidOption(f"formula {text!r}: {error.what}", hint=error.hint or EXAMPLES) from error
+        raise InvalidOption(f"formula {shortened(text)!r}: {error.what}", hint=error.hint or EXAMPLES) from error
     return Formula(field_name(field), text.strip(), value, None if value.is_finished else finish)
 
 
@@ -109,7 +109,7 @@ def sides_of(
             if not found and name.removeprefix(LIST) in last_time:
                 what += "; the file had this column last time"
             hint = f"Names: {', '.join(known)}." if found else nearest_hint(name, [*live, *listed, *known], "Names")
-            raise InvalidOption(f"formula {formula.text!r}: {what}", hint=hint)
+            raise InvalidOption(f"formula {shortened(formula.text)!r}: {what}", hint=hint)
         meant[name] = found[0]
     return meant
 
@@ -127,7 +127,7 @@ def compute(formula: Formula, values: pl.DataFrame) -> tuple[pl.Series, pl.Serie
     except ExpressionError as error:
         message = ", ".join(f"{name} holds {_held(values[name].dtype)}" for name in dict.fromkeys(formula.names))
         hint = error.hint or (f"Here {message}. {EXAMPLES}" if message else EXAMPLES)
-        raise InvalidOption(f"formula {formula.text!r}: {error.what}", hint=hint) from error
+        raise InvalidOption(f"formula {shortened(formula.text)!r}: {error.what}", hint=hint) from error
     if not formula.names or formula.heeds_blanks:
         return found, too_large
     # GREATEST and others pass over a blank as if it were not there, and make a price or a stock of what is left.

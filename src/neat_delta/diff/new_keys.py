@@ -9,7 +9,7 @@ import polars as pl
 
 from neat_delta.changeset.findings import findings_frame
 from neat_delta.diff.formula_inputs import FormulaInputs
-from neat_delta.errors import InvalidOption
+from neat_delta.errors import InvalidOption, shortened
 from neat_delta.reading.frame_rows import FrameRows
 
 if TYPE_CHECKING:
@@ -35,7 +35,9 @@ def with_new_keys(
         InvalidOption: the key has several columns.
     """
     if len(context.key.fields) != 1:
-        raise InvalidOption(f"formula {formula.text!r}: the key has several columns", hint="Leave this formula out.")
+        raise InvalidOption(
+            f"formula {shortened(formula.text)!r}: the key has several columns", hint="Leave this formula out."
+        )
     (name,) = context.key.fields
     inputs = FormulaInputs.of(context, edited, [formula], edited.names)
     before = edited.cells([name])[name]

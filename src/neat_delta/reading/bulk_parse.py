@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.reading.csv_records import BAD_SCHEMA, NO_SEPARATOR, ParseResult, RecordPatterns
+from neat_delta.reading.csv_records import BAD_SCHEMA, NO_SEPARATOR, ParseResult, RecordPatterns, begins_with_mark
 from neat_delta.reading.frame_rows import FrameRows
 
 if TYPE_CHECKING:
@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 
 def parse_bulk(text: DecodedText, columns: Sequence[str], dialect: Dialect) -> pl.DataFrame | None:
     """Every cell of a file below its header, as far as a parser sees it; ``None`` where it sees none."""
-    if text.undecodable or not text.utf8:
+    if text.undecodable or not text.utf8 or begins_with_mark(text.utf8, dialect.header_line):
         return None
     try:
         return pl.read_csv(

@@ -86,11 +86,10 @@ class LazyCsvRows:
         if not height:
             return pl.DataFrame(schema=dict.fromkeys(names, pl.String))
         wanted = {self.columns.index(name): name for name in names}
-        begin = 0
-        for _ in range(skip):
-            begin = data.find(b"\n", begin) + 1
-        if data.startswith(codecs.BOM_UTF8, begin):  # (a cell's own sign, of which Polars would drop one)
-            data, skip = codecs.BOM_UTF8 + data[begin:], 0
+        if begins_with_mark(data, skip):
+            for _ in range(skip):
+                data = data[data.find(b"\n") + 1 :]
+            data, skip = codecs.BOM_UTF8 + data, 0
         frame = pl.read_csv(
             data,
             has_header=False,
@@ -101,6 +100,14 @@ class LazyCsvRows:
             columns=sorted(wanted),
         )
         return frame.rename(dict(zip(frame.columns, (wanted[at] for at in sorted(wanted)), strict=True))).select(names)
+
+
+def begins_with_mark(data: bytes, skip: int) -> bool:
+    """Whether the first cell below so many lines begins with a byte-order mark of its own, which Polars would drop."""
+    begin = 0
+    for _ in range(skip):
+        begin = data.find(b"\n", begin) + 1
+    return data.startswith(codecs.BOM_UTF8, begin)
 
 
 class TooManyUnreadable(ValueError):

@@ -63,11 +63,6 @@ def report_csv(frame: pl.DataFrame) -> bytes:
     return codecs.BOM_UTF8 + texts.write_csv().encode()
 
 
-def report_workbook(cells: pl.DataFrame) -> bytes:
-    """A table for people as a workbook; text that would be run as a formula gets an apostrophe in front."""
-    return as_workbook(cells.with_columns(escaped(pl.col(pl.String))))
-
-
 def as_workbook(cells: pl.DataFrame) -> bytes:
     """A table as an XLSX workbook of one sheet, every cell as text, so that codes and numbers stay as they are."""
     import xlsxwriter
