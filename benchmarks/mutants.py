@@ -39,7 +39,7 @@ LEFT_OUT_TESTS = (
 # Caches that are lost cost time only, and the others want to be told which variables they are about.
 LEFT_OUT = ("core/RemoveDecorator", "core/VariableReplacer", "core/VariableInserter")
 # No mutant gets more of the tests' seconds than this, nor more of its own.
-ENOUGH, TIMEOUT = 60.0, 240
+ENOUGH, TIMEOUT = 40.0, 240
 
 
 @dataclass(frozen=True)
@@ -64,16 +64,24 @@ class Touched:
     seconds: dict[str, float] = field(default_factory=dict)
 
     def those_of(self, path: Path, lines: set[int]) -> list[str]:
-        """The tests that run one of the lines, each once with its quickest case before others, as time allows."""
+        """The tests that run one of the lines, as time allows.
+
+        Those of the module's own room come first, and each test with its quickest case before it comes with others.
+        """
         of_module = self.tests.get(path.as_posix(), {})
         named = set().union(*(of_module.get(line, set()) for line in lines))
         cases: dict[str, list[str]] = {}
         for test in sorted(self.seconds, key=lambda test: self.seconds[test]):
             if test in named or test.partition("::")[0] in named:
                 cases.setdefault(test.partition("[")[0], []).append(test)
-        ranked = [(rank, self.seconds[test], test) for of_one in cases.values() for rank, test in enumerate(of_one)]
+        own = f"tests/{path.relative_to(PACKAGE).parts[0]}/"
+        ranked = [
+            (not test.startswith(own), rank, self.seconds[test], test)
+            for of_one in cases.values()
+            for rank, test in enumerate(of_one)
+        ]
         total, taken = 0.0, []
-        for _, seconds, test in sorted(ranked):
+        for *_, seconds, test in sorted(ranked):
             total += seconds
             if total > ENOUGH and taken:
                 break

@@ -14,6 +14,8 @@ from neat_delta.matching.key import Key
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import Settings
 from neat_delta.update import WriteOptions, files, write_update
+from neat_delta.update.import_format import import_format_of
+from neat_delta.update.proof import requested_cells, simulate_import, store_before
 
 LIVE = [["sku", "näme", "price"], ["A", "a", "1.00"], ["B", "b", "2.00"], ["C", "c", "3.00"]]
 EDITED = [LIVE[0], ["A", "a", "1.50"], ["B", "", "2.00"], ["N", "new", "9.00"]]
@@ -116,3 +118,48 @@ def test_spoilt_code_changes(tmp_path, monkeypatch, old, new, reason):
     monkeypatch.setattr(files, "delimited", lambda cells, form: honest(cells, form).replace(old, new))
 
     refuses(tmp_path, live, seen.changes, reason)
+
+
+def imports(tmp_path, changes, live, action, text):
+    """What a shop makes of a file that somebody else wrote."""
+    path = tmp_path / "by-hand.csv"
+    path.write_text(text)
+    before = store_before(changes, live, import_format_of(changes, live, Settings()))
+    return simulate_import(before, [(path, action)], requested_cells(changes), lambda _: False)
+
+
+@pytest.mark.parametrize(
+    ("lines", "sound"),
+    [
+        ("A,X B,Y", True),
+        ("A,X B,X", False),  # two items with one SKU at last
+        ("A,X A,Y", False),
+        ("A,B B,A", False),  # at the moment of the first row, two items with one SKU
+        ("A,C", False),  # C is an item that nobody touches
+        ("N,Y", False),
+    ],
+)
+def test_no_file_of_code_changes_makes_two_items_share_a_code(tmp_path, lines, sound):
+    live = read_table(write_table(tmp_path / "live.csv", LIVE))
+    codes = read_table(write_table(tmp_path / "codes.csv", [["old", "new"], ["A", "X"], ["B", "Y"]]))
+    key = Key(("sku",), explicit=True)
+    changes = recode(codes, Context(live, Settings(), key), code_pairs(codes, key), CompareOptions()).changes
+    text = "sku,new_sku\n" + "".join(f"{line}\n" for line in lines.split())
+
+    if sound:
+        assert imports(tmp_path, changes, live, "recode", text).items["sku"].to_list() == ["X", "Y"]
+    else:
+        with pytest.raises(ProofFailed, match="two items would share a SKU, or there is no such item"):
+            imports(tmp_path, changes, live, "recode", text)
+
+
+def test_a_blank_that_nobody_asked_for_is_unexpected_though_the_field_is_blank_now(tmp_path):
+    """The shop may have filled it meanwhile, and a blank empties a field."""
+    rows = [LIVE[0], ["A", "a", ""], ["B", "b", "2.00"]]
+    ours, edited = read_pair(
+        write_table(tmp_path / "live.csv", rows), write_table(tmp_path / "edited.csv", [rows[0], ["A", "x", ""]])
+    )
+    changes = compare(ours, edited, CompareOptions()).changes
+
+    with pytest.raises(ProofFailed, match="unexpected cell"):
+        imports(tmp_path, changes, ours, "change", "sku,näme,price\nA,x,\n")

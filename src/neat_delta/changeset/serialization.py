@@ -15,6 +15,7 @@ from neat_delta.changeset.changeset import (
     CHANGED,
     ITEMS,
     NONE,
+    RECODE,
     BrokenInvariant,
     ChangeSet,
     Head,
@@ -129,15 +130,16 @@ def parse_changes(data: bytes, path: Location) -> ChangeSet:
 
 
 def _check_keys(rows: pl.DataFrame, path: Location) -> None:
-    keys = rows["key"].drop_nulls()
-    if keys.n_unique() < len(keys):
-        repeated = rows.drop_nulls("key").filter(pl.col("key").is_duplicated())
-        raise InvalidInput(
-            "this item is in the change set twice",
-            file=path,
-            line=repeated["at"][1] + 2,
-            value=repeated["key"][1].replace(KEY_SEPARATOR, " · "),
-        )
+    """See that each item is there once, and that no two get one new key, nor one the key that it has."""
+    recoded = rows.filter(pl.col("action") == RECODE)
+    for lines, column, what in (
+        (rows.filter(pl.col("key").is_duplicated()).drop_nulls("key"), "key", "this item is in the change set twice"),
+        (recoded.filter(pl.col("new_key").is_duplicated()), "new_key", "two items get this new key"),
+        (recoded.filter(pl.col("new_key") == pl.col("key")), "new_key", "the item has this key already"),
+    ):
+        if len(lines):
+            value, line = lines[column][-1].replace(KEY_SEPARATOR, " · "), lines["at"][-1] + 2
+            raise InvalidInput(what, file=path, line=line, value=value, hint=MAKE_AGAIN)
 
 
 def _with_other_rows(head: Head, counts: dict[str, int], items: pl.DataFrame, path: Location) -> Head:
