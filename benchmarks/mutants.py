@@ -18,7 +18,7 @@ import json
 import os
 import random
 import shutil
-import signal
+import socket
 import subprocess
 import sys
 import tempfile
@@ -40,6 +40,7 @@ LEFT_OUT_TESTS = (
 LEFT_OUT = ("core/RemoveDecorator", "core/VariableReplacer", "core/VariableInserter")
 # No mutant gets more of the tests' seconds than this, nor more of its own.
 ENOUGH, TIMEOUT = 40.0, 240
+ANSWERS = {"caught\n": False, "survived\n": True}
 
 
 @dataclass(frozen=True)
@@ -160,7 +161,7 @@ def _has(node: ast.stmt, number: int) -> bool:
     return node.lineno <= number <= (node.end_lineno or node.lineno)
 
 
-def judged(mutant: Mutant, touched: Touched, copies: Queue[Path]) -> tuple[str, str]:
+def judged(mutant: Mutant, touched: Touched, benches: Queue[TestBench]) -> tuple[str, str]:
     """Whether a mutant was noticed, is none after all, or survived; and the line that it changed."""
     from cosmic_ray.mutating import mutate_code
     from cosmic_ray.plugins import get_operator
@@ -175,64 +176,75 @@ def judged(mutant: Mutant, touched: Touched, copies: Queue[Path]) -> tuple[str, 
     tests = touched.those_of(mutant.path, lines_of(source, line[0]))
     if not tests:
         return "survived", f"{place}   [no test runs it]"
-    copy = copies.get()
+    bench = benches.get()
     try:
-        (copy / mutant.path).write_text(mutated, "utf-8")
-        return ("caught" if _fails(copy, tests) else "survived"), place
+        warm = _said(mutated, bodies=False) == _said(source, bodies=False)
+        return ("caught" if bench.fails(mutant.path, mutated, tests, warm=warm) else "survived"), place
     finally:
-        (copy / mutant.path).write_text(source, "utf-8")
-        copies.put(copy)
+        benches.put(bench)
 
 
-def _said(source: str) -> str:
-    """The code without the types that functions declare, which nobody looks at when it runs."""
+def _said(source: str, *, bodies: bool = True) -> str:
+    """The code without the types that functions declare, which nobody looks at when it runs; without bodies, if so."""
     tree = ast.parse(source)
     for node in ast.walk(tree):
         if isinstance(node, ast.FunctionDef):
             node.returns = None
+            node.body = node.body if bodies else []
         elif isinstance(node, ast.arg):
             node.annotation = None
     return ast.dump(tree)
 
 
-def _fails(copy: Path, tests: list[str]) -> bool:
-    """Whether one of the tests fails, or does not end."""
-    asked = {"copy": str(copy), "tests": tests}
-    runner = subprocess.Popen(
-        [sys.executable, __file__, "--run", json.dumps(asked)], cwd=copy, env=_environment(copy),
-        start_new_session=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
-    )  # fmt: skip
-    try:
-        return runner.wait(TIMEOUT) != 0
-    except subprocess.TimeoutExpired:
-        return True
-    finally:
-        with contextlib.suppress(ProcessLookupError):
-            os.killpg(runner.pid, signal.SIGKILL)
-        runner.wait()
+class TestBench:
+    """A copy of the project, and a process that has its tests loaded."""
 
+    def __init__(self, copy: Path) -> None:
+        self.copy = copy
+        ours, theirs = socket.socketpair()
+        left_out = [f"--ignore=tests/{name}" for name in LEFT_OUT_TESTS]
+        call = [sys.executable, "-m", "pytest", "-q", "-s", "-n", "0", "-p", "warm_tests", "-p", "no:cacheprovider"]
+        environment = _environment(copy) | {"WARM_TESTS": str(theirs.fileno())}
+        self.process = subprocess.Popen(
+            [*call, "tests", *left_out], cwd=copy, pass_fds=[theirs.fileno()], env=environment,
+            stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        )  # fmt: skip
+        theirs.close()
+        self.connection, self.lines = ours, ours.makefile("rw")
 
-def run_tests(copy: Path, tests: list[str]) -> int:
-    """These tests and no others, in this order, until one fails; without looking for the smallest example."""
-    import pytest
+    def fails(self, path: Path, mutated: str, tests: list[str], *, warm: bool) -> bool:
+        """Whether one of the tests fails with this text of a module, does not end, or cannot be loaded.
 
-    order = {test: at for at, test in enumerate(tests)}
+        ``warm``: the change is inside functions, so that it can be put into those that are loaded.
+        """
+        place = self.copy / path
+        source = place.read_text("utf-8")
+        place.write_text(mutated, "utf-8")
+        try:
+            if warm:
+                return not ANSWERS[self._ask(place, mutated, tests)]
+            fresh = TestBench(self.copy)
+            answer = fresh._ask(place, mutated, tests)
+            fresh.close()
+            return not ANSWERS.get(answer, False)
+        finally:
+            place.write_text(source, "utf-8")
 
-    class Chosen:
-        @pytest.hookimpl(trylast=True)
-        def pytest_collection_modifyitems(self, items: list[pytest.Item]) -> None:
-            items[:] = sorted((item for item in items if item.nodeid in order), key=lambda item: order[item.nodeid])
+    def _ask(self, place: Path, text: str, tests: list[str]) -> str:
+        asked = {"file": str(place), "text": text, "tests": tests, "seconds": TIMEOUT}
+        try:
+            self.lines.write(json.dumps(asked) + "\n")
+            self.lines.flush()
+            return self.lines.readline()
+        except OSError:
+            return ""
 
-        def pytest_collectstart(self) -> None:
-            from hypothesis import Phase, settings
-
-            settings.register_profile("mutants", parent=settings(), phases=[Phase.explicit, Phase.generate])
-            settings.load_profile("mutants")
-
-    os.chdir(copy)
-    modules = dict.fromkeys(test.partition("::")[0] for test in tests)
-    call = ["-x", "-q", "-n", "0", "--tb=no", "-p", "no:cacheprovider", *modules]
-    return pytest.main(call, plugins=[Chosen()])
+    def close(self) -> None:
+        """End the process."""
+        with contextlib.suppress(OSError):
+            self.lines.close()
+        self.connection.close()
+        self.process.wait()
 
 
 def main() -> None:
@@ -243,28 +255,27 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--room", action="append", choices=ROOMS, help="only mutants of this room")
     parser.add_argument("--touched", type=Path, help="a folder for what the tests run, used again if it is there")
-    parser.add_argument("--run", help=argparse.SUPPRESS)
     args = parser.parse_args()
-    if args.run:
-        asked = json.loads(args.run)
-        sys.exit(run_tests(Path(asked["copy"]), asked["tests"]))
     counts: dict[str, dict[str, int]] = {}
     with tempfile.TemporaryDirectory() as folder, ThreadPoolExecutor(args.workers) as workers:
-        copies: Queue[Path] = Queue()
         os.environ["POLARS_MAX_THREADS"] = "2"
-        for at in range(args.workers):
-            copy = Path(folder) / str(at)
+        copies = [Path(folder) / str(at) for at in range(args.workers)]
+        for copy in copies:
             shutil.copytree(ROOT, copy, ignore=shutil.ignore_patterns(".git", ".venv*", "*cache*", ".hypothesis"))
-            copies.put(copy)
         lines = (args.touched or Path(folder) / "touched").resolve()
         if not lines.exists():
-            run_all_tests(Path(folder) / "0", lines, args.workers)
+            run_all_tests(copies[0], lines, args.workers)
         touched = touched_by_tests(lines)
-        if _fails(copies.queue[0], sorted(touched.seconds, key=lambda test: touched.seconds[test])[:800:40]):
+        benches: Queue[TestBench] = Queue()
+        for copy in copies:
+            benches.put(TestBench(copy))
+        module = next(iter(touched.tests))
+        some = sorted(touched.seconds, key=lambda test: touched.seconds[test])[:800:40]
+        if benches.queue[0].fails(Path(module), (ROOT / module).read_text("utf-8"), some, warm=True):
             sys.exit("Tests fail without any mutant, so that none could be told.")
         begun = time.monotonic()
         mutants = sample(args.sample, args.seed, tuple(args.room or ROOMS))
-        fates = workers.map(lambda one: judged(one, touched, copies), mutants)
+        fates = workers.map(lambda one: judged(one, touched, benches), mutants)
         for number, (mutant, (fate, line)) in enumerate(zip(mutants, fates, strict=True), 1):
             of_room = counts.setdefault(mutant.room, {})
             of_room[fate] = of_room.get(fate, 0) + 1
@@ -272,6 +283,8 @@ def main() -> None:
                 print(f"survived: {line}   ({mutant.operator} {mutant.at})", flush=True)
             if number % 50 == 0:
                 print(f"{number} after {time.monotonic() - begun:.0f} s: {shares(counts)}", flush=True)
+        for bench in benches.queue:
+            bench.close()
     print(shares(counts))
 
 

@@ -5,6 +5,7 @@ import socket
 import threading
 from decimal import ROUND_HALF_UP, Decimal
 from fractions import Fraction
+from functools import cache
 from pathlib import Path
 
 import polars as pl
@@ -15,23 +16,26 @@ from hypothesis import strategies as st
 import neat_delta
 from neat_delta.expressions import ExpressionError, parse_expression
 
-FRAME = pl.DataFrame(
-    {
-        "price": ["638.32", "3.00", "1613.00", None],
-        "cost": ["19.50", None, "0.00", "1.25"],
-        "name": ["Smoker", "Hive  tool", "50% off_", None],
-        "sku": ["0417", "418", "A'1", "B"],
-        "active": [1, 0, None, 1],
-        "empty": [None, None, None, None],
-        "live.price": ["1.00", "2.00", "3.00", "4.00"],
-        "unit price": ["1", "2", "3", "4"],
-    },
-    schema_overrides={"active": pl.Int8, "empty": pl.String},
-).with_columns(pl.col("price", "cost", "live.price", "unit price").cast(pl.Decimal(38, 12)))
+
+@cache
+def frame() -> pl.DataFrame:
+    return pl.DataFrame(
+        {
+            "price": ["638.32", "3.00", "1613.00", None],
+            "cost": ["19.50", None, "0.00", "1.25"],
+            "name": ["Smoker", "Hive  tool", "50% off_", None],
+            "sku": ["0417", "418", "A'1", "B"],
+            "active": [1, 0, None, 1],
+            "empty": [None, None, None, None],
+            "live.price": ["1.00", "2.00", "3.00", "4.00"],
+            "unit price": ["1", "2", "3", "4"],
+        },
+        schema_overrides={"active": pl.Int8, "empty": pl.String},
+    ).with_columns(pl.col("price", "cost", "live.price", "unit price").cast(pl.Decimal(38, 12)))
 
 
 def computed(text: str) -> list[object]:
-    found = parse_expression(text).over(FRAME)
+    found = parse_expression(text).over(frame())
     values = found.to_list()
     return [value.normalize() if isinstance(value, Decimal) else value for value in values]
 
@@ -136,7 +140,7 @@ def test_an_expression_gives_exact_values(text, expected):
 )
 def test_whatever_is_not_on_the_list_is_refused_with_the_reason(text, reason):
     with pytest.raises(ExpressionError) as refused:
-        parse_expression(text).over(FRAME)
+        parse_expression(text).over(frame())
 
     assert reason in str(refused.value)
 
@@ -203,7 +207,7 @@ def test_no_function_and_no_table_of_any_engine_reaches_a_file_or_a_host(outer, 
                 for call in (f"{name}('{target}')", f'{name}("{target}")', f"'{target}'", f'"{target}"'):
                     text = outer.format(call)
                     try:
-                        found = parse_expression(text).over(FRAME.with_columns(pl.lit("x").alias(target)))
+                        found = parse_expression(text).over(frame().with_columns(pl.lit("x").alias(target)))
                     except ExpressionError as refused:
                         assert "4711" not in str(refused)
                     else:
