@@ -24,7 +24,8 @@ def shop(tmp_path):
     for row, text in zip(edited[1:], reversed(TEXTS), strict=True):
         row[1], row[2], row[3] = text, "11.00", "3.00"
     edited[1][2], edited[2][2] = "=1+x", "-1+y"
-    write_table(tmp_path / "edited.csv", [*edited, ["=new", "=n", "=p", "4.00", "m"]])
+    unread = ["=HYPERLINK(1)", "a", "1.00", "1.00", "m", "too many"]
+    write_table(tmp_path / "edited.csv", [*edited, ["=new", "=n", "=p", "4.00", "m"], unread])
     write_table(tmp_path / "quotes.csv", [["=quote", "sku", "price"], *([f"={code}", code, "9.00"] for code in CODES)])
     neat_delta(
         "compare",
