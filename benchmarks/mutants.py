@@ -38,8 +38,10 @@ LEFT_OUT_TESTS = (
 )  # fmt: skip
 # Caches that are lost cost time only, and the others want to be told which variables they are about.
 LEFT_OUT = ("core/RemoveDecorator", "core/VariableReplacer", "core/VariableInserter")
+# What is None is also equal to it.
+ALIKE = ("core/ReplaceComparisonOperator_Is_Eq", "core/ReplaceComparisonOperator_IsNot_NotEq")
 # No mutant gets more of the tests' seconds than this, nor more of its own.
-ENOUGH, TIMEOUT = 40.0, 240
+ENOUGH, TIMEOUT = 15.0, 120
 ANSWERS = {"caught\n": False, "survived\n": True}
 
 
@@ -135,12 +137,17 @@ def sample(number: int, seed: int, rooms: tuple[str, ...]) -> list[Mutant]:
         for path in sorted((ROOT / PACKAGE / room).rglob("*.py")):
             tree = get_ast(path.read_text("utf-8"))
             for name in operator_names():
-                if name.startswith(LEFT_OUT):
+                if name.startswith(LEFT_OUT) or name in ALIKE or _takes_identity(name):
                     continue
                 operator = get_operator(name)()
                 places = sum(1 for node in ast_nodes(tree) for _ in operator.mutation_positions(node))
                 found += [Mutant(path.relative_to(ROOT), name, at) for at in range(places)]
     return random.Random(seed).sample(found, min(number, len(found)))
+
+
+def _takes_identity(operator: str) -> bool:
+    """Whether it puts "is" for another comparison; nobody errs so, and of short texts it gives the same."""
+    return operator.endswith(("_Is", "_IsNot")) and "Operator_Is" not in operator
 
 
 def lines_of(source: str, number: int) -> set[int]:

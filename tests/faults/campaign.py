@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import logging
 import os
 import sys
 import tempfile
@@ -25,6 +26,7 @@ def main() -> None:
     from faults.disturbances import baseline_of, faults_of
     from faults.scenarios import SCENARIOS, make_files
 
+    logging.getLogger("pyftpdlib").setLevel(logging.WARNING)
     parser = argparse.ArgumentParser()
     parser.add_argument("--scenario", action="append")
     parser.add_argument("--every", type=int, default=1, help="only every n-th fault")

@@ -462,16 +462,19 @@ def test_an_item_goes_if_the_shop_has_only_written_its_values_in_another_form(tm
 
 
 @pytest.mark.parametrize(
-    ("ours", "there", "sent"),
+    ("ours", "there", "sent", "short"),
     [
-        ("5", "4", {}),
-        ("7", "0", {("A", "stock"): ("0", "2")}),
-        ("3", "2", {("A", "stock"): ("2", "0")}),
-        ("8", "6", {("A", "stock"): ("6", "9")}),
+        ("5", "4", {}, 0),
+        ("7", "0", {("A", "stock"): ("0", "2")}, 0),
+        ("3", "2", {("A", "stock"): ("2", "0")}, 0),
+        ("3", "1", {("A", "stock"): ("1", "0")}, 1),
+        ("3", "0", {}, 1),
+        ("8", "6", {("A", "stock"): ("6", "9")}, 0),
     ],
 )
-def test_a_difference_is_added_to_what_is_there_also_where_one_of_them_is_zero(tmp_path, ours, there, sent):
+def test_a_difference_is_added_to_what_is_there_also_where_one_of_them_is_zero(tmp_path, ours, there, sent, short):
     changes = made(tmp_path, with_cells(LIVE, A_stock=ours))
     left = refresh(changes, later(tmp_path, with_cells(LIVE, A_stock=there)), SELLS).changes
 
     assert cells_of(left) == sent
+    assert len(left.findings.filter(code="below zero")) == short
