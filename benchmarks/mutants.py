@@ -40,8 +40,8 @@ LEFT_OUT_TESTS = (
 LEFT_OUT = ("core/RemoveDecorator", "core/VariableReplacer", "core/VariableInserter")
 # What is None is also equal to it.
 ALIKE = ("core/ReplaceComparisonOperator_Is_Eq", "core/ReplaceComparisonOperator_IsNot_NotEq")
-# No mutant gets more of the tests' seconds than this, nor more of its own.
-ENOUGH, TIMEOUT = 15.0, 120
+# No mutant gets more of the seconds of its own room's tests than this, nor of others', nor more of its own.
+ENOUGH, OTHERS, TIMEOUT = 60.0, 15.0, 120
 ANSWERS = {"caught\n": False, "survived\n": True}
 
 
@@ -78,17 +78,16 @@ class Touched:
             if test in named or test.partition("::")[0] in named:
                 cases.setdefault(test.partition("[")[0], []).append(test)
         own = f"tests/{path.relative_to(PACKAGE).parts[0]}/"
-        ranked = [
-            (not test.startswith(own), rank, self.seconds[test], test)
-            for of_one in cases.values()
-            for rank, test in enumerate(of_one)
-        ]
-        total, taken = 0.0, []
-        for *_, seconds, test in sorted(ranked):
-            total += seconds
-            if total > ENOUGH and taken:
-                break
-            taken.append(test)
+        ranked = sorted(
+            (rank, self.seconds[test], test) for of_one in cases.values() for rank, test in enumerate(of_one)
+        )
+        taken = []
+        for of_room, most in ((True, ENOUGH), (False, OTHERS)):
+            total = 0.0
+            for _, seconds, test in ranked:
+                if test.startswith(own) == of_room and total < most:
+                    total += seconds
+                    taken.append(test)
         return taken
 
 

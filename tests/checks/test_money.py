@@ -1,5 +1,7 @@
 """Guards on money and stock."""
 
+from decimal import Decimal
+
 import pytest
 
 from neat_delta.changeset.changeset import Overrides
@@ -92,3 +94,22 @@ def test_a_new_item_is_not_given_away(tried, price, found):
     errors = seen.changes.findings.filter(level="error")
     assert [code for code in errors["code"] if code != "below cost"] == found
     assert (seen.changes.items.filter(key="N-1")["action"].item() == "add") == (not found)
+
+
+def test_taxes_are_taken_off_before_a_sale_price_and_the_cost_are_compared(tried):
+    """Row 8 had no sale price; that of row 5 was below its cost already, by a tax of 70 %."""
+    settled = Settings(money=MoneySettings(tax=Decimal("0.7")))
+
+    def edit(add):
+        def edited(rows):
+            rows[8]["sale_price"] = f"{Decimal(rows[8]['cost']) * Decimal('1.7') + Decimal(add):.2f}"
+            rows[5]["sale_price"] = f"{Decimal(rows[5]['sale_price']) - 1:.2f}"
+
+        return edited
+
+    def held(add):
+        findings = tried(edit(add), settled).changes.findings
+        return findings.filter(code="sale below cost")["key"].to_list()
+
+    assert held("0") == []
+    assert held("-0.01") == ["K-0008"]
