@@ -126,6 +126,8 @@ def test_settings_are_read(tmp_path):
         ('blank = "clear"', 'blank = "zero"', 11, "not a valid blank. Allowed: leave, clear"),
         ('key = ["sku", "location"]', "key = 3", 2, "key must be a list of texts"),
         ('key = ["sku", "location"]', 'key = ""', 2, "key must be a list of texts"),
+        ('key = ["sku", "location"]', "money = 3", 2, "money must be a table. Write its settings after a line"),
+        ('key = ["sku", "location"]', 'checks = { conditions = ["a < b"] }', 2, 'be a table. Write { must = "…" }'),
         ('key = ["sku", "location"]', "key = [3]", 2, "key must be a list of texts"),
         ('key = ["sku", "location"]', "keys = 3", 2, "Did you mean key?"),
         ('["Preis", "Dealer net"]', '["tax class"]', None, "is already mapped to"),

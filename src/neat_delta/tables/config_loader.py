@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Iterator, Mapping
-from dataclasses import fields, is_dataclass, replace
+from dataclasses import MISSING, fields, is_dataclass, replace
 from decimal import Decimal
 from functools import cache, partial
 from types import UnionType
@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from cattrs.dispatch import StructureHook
 
 T = TypeVar("T")
+AS_SECTION = "Write its settings after a line with its name in [ ]."
 Place = tuple[str, ...]
 WORDS = {
     str: "a text in quotes",
@@ -189,9 +190,7 @@ def _table(converter: Converter) -> Callable[[Any], StructureHook]:
 
         def convert(table: Any, _: Any) -> Any:
             if not isinstance(table, dict):
-                raise InvalidSetting(
-                    "{key} must be a table", "Write its settings after a line with its name in [ ].", table
-                )
+                raise InvalidSetting("{key} must be a table", AS_SECTION, table)
             found, mistakes = {}, []
             for key, value in table.items():
                 try:
@@ -223,12 +222,15 @@ def _dataclass(converter: Converter) -> Callable[[Any], StructureHook]:
         members: dict[str, Any] = overrides | omitted
         structure = make_dict_structure_fn(cls, converter, **members)
         hints = get_type_hints(cls)
+        needed = [
+            f'{one.name} = "…"' for one in fields(cls) if one.default is MISSING and one.default_factory is MISSING
+        ]
+        # Tables of a list have something that each of them needs.
+        remedy = f"Write {{ {', '.join(needed)} }}." if needed else AS_SECTION
 
         def convert(table: Any, _: Any) -> Any:
             if not isinstance(table, dict):
-                raise InvalidSetting(
-                    "{key} must be a table", "Write its settings after a line with its name in [ ].", table
-                )
+                raise InvalidSetting("{key} must be a table", remedy, table)
             for name in inlined:
                 names = _keys(hints[name]).values()
                 table = table | {name: {key: table[key] for key in names if key in table}}
