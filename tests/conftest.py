@@ -2,6 +2,7 @@
 
 import os
 
+import pytest
 from hypothesis import settings
 
 # How long an example takes is no concern of a test: machines differ. Timings belong to benchmarks/.
@@ -10,3 +11,9 @@ settings.load_profile("untimed")
 
 # Each test's history lies in the folder in which it works.
 os.environ["NEAT_DELTA_DATA"] = "."
+
+
+@pytest.fixture(autouse=True)
+def _outside_of_the_project(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A test that works in no folder of its own leaves nothing among the project's files."""
+    monkeypatch.chdir(tmp_path_factory.getbasetemp())

@@ -4,8 +4,9 @@ from hypothesis import strategies as st
 
 from neat_delta.reading.bulk_parse import parse_bulk, verify_bulk
 from neat_delta.reading.charset import DecodedText
-from neat_delta.reading.csv_records import read_records, split_lines
+from neat_delta.reading.csv_records import read_records
 from neat_delta.reading.dialect import Dialect
+from neat_delta.reading.file_lines import split_lines
 
 HEADER = ("sku", "name", "note")
 SOUND = ["A", "b c", "", " ", '"q"', '"a,b"', '""', "Total", "sub total:", "SKU", "é"]

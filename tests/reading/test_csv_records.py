@@ -1,7 +1,7 @@
 from hypothesis import given
 from hypothesis import strategies as st
 
-from neat_delta.reading.csv_records import NO_SEPARATOR, split_lines
+from neat_delta.reading.file_lines import NO_SEPARATOR, split_lines
 
 SIGNS = ["a", "b,c", '"', "\n", "\n\n", "\r\n", "\r", "\x00", "é", " ", NO_SEPARATOR]
 

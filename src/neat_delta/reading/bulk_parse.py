@@ -13,7 +13,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.reading.csv_records import BAD_SCHEMA, NO_SEPARATOR, ParseResult, RecordPatterns, begins_with_mark
+from neat_delta.reading.csv_records import BAD_SCHEMA, ParseResult, RecordPatterns
+from neat_delta.reading.file_lines import NO_SEPARATOR, begins_with_mark
 from neat_delta.reading.frame_rows import FrameRows
 
 if TYPE_CHECKING:

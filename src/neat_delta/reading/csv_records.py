@@ -14,6 +14,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.reading.file_lines import begins_with_mark
+
 if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping, Sequence
 
@@ -28,8 +30,6 @@ SUM_WORDS = (
     r"(?:totals?|sum|summe|gesamt(?:summe)?|somme|totaal|subtotaal|suma)"
 )
 SUM_LETTERS = "gstzGSTZ"
-# A sign that hardly any text holds.
-NO_SEPARATOR = "\x01"
 # A quoted cell longer than this many lines is a quote that somebody forgot to close.
 LONGEST_CELL = 5_000
 # So many rows, of so many cells, that all lack the same last cells are a habit of the program that wrote them.
@@ -102,14 +102,6 @@ class LazyCsvRows:
         return frame.rename(dict(zip(frame.columns, (wanted[at] for at in sorted(wanted)), strict=True))).select(names)
 
 
-def begins_with_mark(data: bytes, skip: int) -> bool:
-    """Whether the first cell below so many lines begins with a byte-order mark of its own, which Polars would drop."""
-    begin = 0
-    for _ in range(skip):
-        begin = data.find(b"\n", begin) + 1
-    return data.startswith(codecs.BOM_UTF8, begin)
-
-
 class TooManyUnreadable(ValueError):
     """So many rows cannot be read that this is no table of that form; ``line`` is the last, with the reason."""
 
@@ -135,27 +127,6 @@ class ParseResult:
 
 MOST_UNREADABLE = 100_000
 BAD_SCHEMA = {"line": pl.UInt32, "raw": pl.String, "message": pl.String}
-
-
-def split_lines(utf8: bytes) -> pl.DataFrame:
-    """The lines of a file (frame of line, raw), numbered from 1, without their line ends.
-
-    A table of one column without quotes is just that, and is cut by all the processor's cores; only the sign that
-    would part its columns must not occur.
-    """
-    if NO_SEPARATOR.encode() in utf8:
-        lines = pl.read_lines(utf8, name="raw")
-    else:
-        lines = pl.read_csv(
-            utf8,
-            has_header=False,
-            new_columns=["raw"],
-            separator=NO_SEPARATOR,
-            quote_char=None,
-            infer_schema=False,
-            empty_string_is_null=False,
-        )
-    return lines.with_row_index("line", offset=1).rechunk()
 
 
 def read_records(

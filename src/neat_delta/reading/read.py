@@ -22,8 +22,9 @@ from neat_delta.reading.charset import (
     detect_by_vocabulary,
     words_beyond_ascii,
 )
-from neat_delta.reading.csv_records import BAD_SCHEMA, LazyCsvRows, TooManyUnreadable, read_records, split_lines
+from neat_delta.reading.csv_records import BAD_SCHEMA, LazyCsvRows, TooManyUnreadable, read_records
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at, sniff
+from neat_delta.reading.file_lines import split_lines
 from neat_delta.reading.frame_rows import MOST_COLUMNS, ParsedFile, as_frame_rows, too_many_columns
 from neat_delta.reading.non_data_rows import RowSplit, split_rows, suspect_rows
 from neat_delta.tables import Field, FileFormat, Rows, Source, Table, field_name, parse_header
