@@ -64,6 +64,29 @@ def test_taxes_are_taken_off_before_price_and_cost_are_compared(tried):
     assert tried(cell("price", "28.00"), settled).changes.findings["code"].to_list() == ["below cost"]
 
 
+@pytest.mark.parametrize("share", ["0.05", "0.3", "0.35", "0.5"])
+def test_a_share_that_is_just_the_limit_is_within_it(tried, share):
+    """For each price of a shop: in binary, many such shares are a little more or less."""
+    moved = CheckSettings(largest_change=float(share))
+    kept = CheckSettings(margin_floor=float(share))
+
+    def times(factor, name="price", by="price"):
+        def edit(rows):
+            for row in rows:
+                row[name] = str(Decimal(row[by]) * factor)
+
+        return edit
+
+    def codes(edit, checks):
+        return set(tried(edit, Settings(checks=checks), items=100).changes.findings["code"])
+
+    for factor in (1 + Decimal(share), 1 - Decimal(share)):
+        assert "large change" not in codes(times(factor), moved)
+    assert "large change" in codes(times(1 + Decimal(share) + Decimal("0.001")), moved)
+    assert "low margin" not in codes(times(1 - Decimal(share), "cost"), kept)
+    assert "low margin" in codes(times(1 - Decimal(share) + Decimal("0.001"), "cost"), kept)
+
+
 def test_an_item_whose_cost_stayed_while_its_group_moved_wants_a_look(tried):
     def edit(rows):
         for at, row in enumerate(rows):

@@ -33,6 +33,8 @@ SLIPS = {10: 0.15, 100: 0.3, 1000: 0.3}
 # An item stands out if so many of its group, and so large a share, moved otherwise.
 FEWEST_ALIKE, SHARE_ALIKE = 8, 0.8
 FEW_CHANGES = 50
+# Shares are computed in binary; one that is just the limit, as 0.39 of 1.30, is no more and no less.
+JUST_ABOVE = 1 + 1e-12
 TIMES_LARGEST = 10
 
 
@@ -66,7 +68,7 @@ def large_move(context: CheckContext) -> pl.DataFrame:
     most = context.settings.checks.largest_change
     share = ((NOW - WAS).cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
     message = f"changes by more than {most * 100:.0f} % (limit: largest_change in [checks])"
-    return _each(context, _money(context), (WAS > 0) & (share > most), "large change", message, "warning")
+    return _each(context, _money(context), (WAS > 0) & (share > most * JUST_ABOVE), "large change", message, "warning")
 
 
 def implausible_stock(context: CheckContext) -> pl.DataFrame:
@@ -108,7 +110,8 @@ def low_margin(context: CheckContext) -> pl.DataFrame:
         return (pl.col(price) - pl.col(cost)).cast(pl.Float64) / pl.col(price).cast(pl.Float64)
 
     now, was = margin("price", "cost"), margin("price_was", "cost_was")
-    bad = pair.filter((now >= 0) & (now < floor) & ~(was < floor).fill_null(value=False))
+    lowest = floor / JUST_ABOVE
+    bad = pair.filter((now >= 0) & (now < lowest) & ~(was < lowest).fill_null(value=False))
     message = f"margin falls below {floor * 100:.0f} % (limit: margin_floor in [checks])"
     return context.findings_for(
         _moved(context, bad, context.settings.roles.price_and_cost(context.live)),
