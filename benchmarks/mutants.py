@@ -176,7 +176,7 @@ def judged(mutant: Mutant, touched: Touched, benches: Queue[TestBench]) -> tuple
     mutated = mutate_code(source, get_operator(mutant.operator)(), mutant.at)
     pairs = zip(source.splitlines(), (mutated or source).splitlines(), strict=False)
     line = next(((number, new) for number, (old, new) in enumerate(pairs, 1) if old != new), None)
-    if mutated is None or line is None or _said(mutated) == _said(source):
+    if mutated is None or line is None or not _parses(mutated) or _said(mutated) == _said(source):
         return "none", ""
     place = f"{mutant.path}:{line[0]}: {line[1].strip()}"
     tests = touched.those_of(mutant.path, lines_of(source, line[0]))
@@ -188,6 +188,14 @@ def judged(mutant: Mutant, touched: Touched, benches: Queue[TestBench]) -> tuple
         return ("caught" if bench.fails(mutant.path, mutated, tests, warm=warm) else "survived"), place
     finally:
         benches.put(bench)
+
+
+def _parses(source: str) -> bool:
+    try:
+        ast.parse(source)
+    except SyntaxError:  # (the operator took a sign for another one)
+        return False
+    return True
 
 
 def _said(source: str, *, bodies: bool = True) -> str:
@@ -259,6 +267,7 @@ def main() -> None:
     parser.add_argument("--sample", type=int, default=1500)
     parser.add_argument("--workers", type=int, default=os.cpu_count() or 1)
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--first", type=int, default=0, help="leave out so many of the sample, that were tried before")
     parser.add_argument("--room", action="append", choices=ROOMS, help="only mutants of this room")
     parser.add_argument("--touched", type=Path, help="a folder for what the tests run, used again if it is there")
     args = parser.parse_args()
@@ -280,7 +289,7 @@ def main() -> None:
         if benches.queue[0].fails(Path(module), (ROOT / module).read_text("utf-8"), some, warm=True):
             sys.exit("Tests fail without any mutant, so that none could be told.")
         begun = time.monotonic()
-        mutants = sample(args.sample, args.seed, tuple(args.room or ROOMS))
+        mutants = sample(args.sample, args.seed, tuple(args.room or ROOMS))[args.first :]
         fates = workers.map(lambda one: judged(one, touched, benches), mutants)
         for number, (mutant, (fate, line)) in enumerate(zip(mutants, fates, strict=True), 1):
             of_room = counts.setdefault(mutant.room, {})
