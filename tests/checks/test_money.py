@@ -4,8 +4,12 @@ from decimal import Decimal
 
 import pytest
 
+from helpers import write_table
 from neat_delta.changeset.changeset import Overrides
+from neat_delta.checks import run_checks
+from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.errors import InvalidOption
+from neat_delta.reading import read_pair
 from neat_delta.tables.settings import CheckSettings, MoneySettings, Settings
 
 
@@ -136,3 +140,21 @@ def test_taxes_are_taken_off_before_a_sale_price_and_the_cost_are_compared(tried
 
     assert held("0") == []
     assert held("-0.01") == ["K-0008"]
+
+
+def test_thousands_with_points_are_numbers_to_the_checks(tmp_path):
+    """1.100 to 9.828 in stock, in an export whose prices have a decimal comma."""
+    rows = [[f"K{at:03}", f"{1 + at % 9}.{at * 37 % 900 + 100}", f"{at + 1},50"] for at in range(60)]
+    edited = [[*row] for row in rows]
+    edited[3][1], edited[7][1], edited[9][1] = "2.500", "999.999", "-1.000"
+    header = ["sku", "stock", "price"]
+    paths = [
+        write_table(tmp_path / name, [header, *table], delimiter=";")
+        for name, table in (("live.csv", rows), ("edited.csv", edited))
+    ]
+    live, sheet = read_pair(*paths)
+    changes = compare(live, sheet, CompareOptions()).changes
+
+    findings = run_checks(changes, live, Settings(), Overrides()).select("code", "key").rows()
+
+    assert findings == [("negative", "K009"), ("implausible stock", "K007")]

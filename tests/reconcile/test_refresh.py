@@ -478,3 +478,18 @@ def test_a_difference_is_added_to_what_is_there_also_where_one_of_them_is_zero(t
 
     assert cells_of(left) == sent
     assert len(left.findings.filter(code="below zero")) == short
+
+
+@pytest.mark.parametrize(
+    ("was", "ours", "there", "sent"),
+    [
+        ("2.137", "2.237", "2.100", "2.200"),  # perhaps thousands: 2.2 would be another number
+        ("5.50", "6.50", "7.00", "8.00"),
+        ("5.5", "6", "7", "7.5"),
+    ],
+)
+def test_a_sum_has_the_decimals_that_its_parts_have(tmp_path, was, ours, there, sent):
+    changes = made(tmp_path, with_cells(LIVE, A_stock=ours), live=with_cells(LIVE, A_stock=was))
+    left = refresh(changes, later(tmp_path, with_cells(LIVE, A_stock=there)), SELLS).changes
+
+    assert cells_of(left)["A", "stock"] == (there, sent)

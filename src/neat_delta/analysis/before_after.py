@@ -13,7 +13,13 @@ from neat_delta.changeset.changeset import ADD, CHANGE, RECODE
 from neat_delta.matching import Key
 from neat_delta.matching.key import key_parts
 from neat_delta.matching.positions import positions_of
-from neat_delta.tables.field_types.number_parsing import NumberFormat, normalize_numbers
+from neat_delta.tables.field_types.field_type import FormatOverrides
+from neat_delta.tables.field_types.number_parsing import (
+    UNDECIDED,
+    NumberFormat,
+    infer_number_format,
+    normalize_numbers,
+)
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
@@ -94,11 +100,14 @@ class BeforeAfter:
         return both.with_columns(was=was, now=was.clone().scatter(differ.arg_true(), now))
 
     def form(self, name: str) -> NumberFormat:
-        """How the numbers of a field are written."""
+        """How the numbers of a field are written; whether 1.234 is a small number, the whole live column tells."""
         note = self.changes.head.fields.get(name)
-        return NumberFormat(
-            (note.decimal_separator if note else None) or self.live.format.decimal_separator or ".", three_decimals=True
-        )
+        separator = (note.decimal_separator if note else None) or self.live.format.decimal_separator or "."
+        both = self.texts(name)
+        in_doubt = any(both[side].str.contains(UNDECIDED).any() for side in ("was", "now"))
+        told = FormatOverrides(decimal_separator=separator)
+        shown = infer_number_format(self.live.distinct_values(name), told) if in_doubt else None
+        return NumberFormat(separator, three_decimals=shown is None or shown.three_decimals)
 
 
 def exact(texts: pl.Series, form: NumberFormat) -> pl.Series:

@@ -6,7 +6,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.analysis.metrics import measured
+from neat_delta.analysis.metrics import EXACT, measured
 from neat_delta.changeset.changeset import ADD, REMOVE
 from neat_delta.errors import InvalidOption
 from neat_delta.matching.key import key_parts
@@ -53,7 +53,7 @@ def by_group(both: BeforeAfter, field: str) -> pl.DataFrame:
         items=pl.len(), new=(pl.col("action") == ADD).sum(), gone=(pl.col("action") == REMOVE).sum()
     )
     cells = measured(changes).join(groups, on="key")
-    move = pl.col("after").cast(pl.Float64) - pl.col("before").cast(pl.Float64)
+    move = pl.col("after").cast(EXACT, strict=False) - pl.col("before").cast(EXACT, strict=False)
     moved = cells.group_by("group").agg(cells=pl.len(), up=(move > 0).sum(), down=(move < 0).sum())
     result = items.join(moved, on="group", how="left", maintain_order="left")
     return result.with_columns(pl.col("cells", "up", "down").fill_null(0)).sort(

@@ -76,8 +76,8 @@ def implausible_stock(context: CheckContext) -> pl.DataFrame:
     found = []
     for name in _stock(context):
         both = context.numbers(name)
-        there = context.live.cells([name])[name].cast(pl.Float64, strict=False).drop_nulls()
-        largest = int(there.max() or 0)  # type: ignore[arg-type]
+        there = cast_cells(context.live, name, context.live.distinct_values(name), context.settings.field(name))
+        largest = int(there.drop_nulls().max() or 0)  # type: ignore[arg-type]
         hit = both.filter((TIMES_LARGEST * largest < NOW) & (WAS != NOW).fill_null(value=True))
         if largest:
             message = f"far above any other item (most: {largest}): barcode or price in the stock column?"

@@ -169,15 +169,27 @@ def _delta_cells(cells: pl.DataFrame, changes: ChangeSet, fresh: Table, settings
 def with_difference(was: pl.Series, now: pl.Series, there: pl.Series, separator: str) -> pl.DataFrame:
     """What is there and our difference (now - was), added up (sum as text, short: what would be below zero).
 
-    Null where one of the three is no number.
+    Null where one of the three is no number. A sum has the decimals that all three have, zeros too: 1.100 may be
+    thousands.
     """
     old, new, here = (exact(side, NumberFormat(separator, three_decimals=True)) for side in (was, now, there))
-    total = pl.DataFrame({"sum": here + new - old})
-    plain = pl.col("sum").cast(pl.String)
-    trimmed = pl.when(plain.str.contains(".", literal=True)).then(plain.str.replace(r"\.?0+$", "")).otherwise(plain)
-    text = trimmed.str.replace(".", separator, literal=True)
+    places = {name: _decimals(side, separator) for name, side in (("then", was), ("ours", now), ("here", there))}
+    alike = (pl.col("then") == pl.col("ours")) & (pl.col("ours") == pl.col("here"))
+
+    def text(number: pl.Expr) -> pl.Expr:
+        plain = number.cast(pl.String)
+        padded = plain.str.head(plain.str.find(".", literal=True).cast(pl.Int64) + 1 + pl.col("here"))
+        trimmed = pl.when(plain.str.contains(".", literal=True)).then(plain.str.replace(r"\.?0+$", "")).otherwise(plain)
+        return pl.when(alike).then(padded).otherwise(trimmed).str.replace(".", separator, literal=True)
+
+    total = pl.DataFrame({"sum": here + new - old, **places})
     below = pl.col("sum") < 0
-    return total.select(sum=pl.when(below).then(pl.lit("0")).otherwise(text), short=pl.when(below).then(text))
+    return total.select(sum=text(pl.col("sum").clip(lower_bound=0)), short=pl.when(below).then(text(pl.col("sum"))))
+
+
+def _decimals(cells: pl.Series, separator: str) -> pl.Series:
+    """How many decimals each cell shows; null for none."""
+    return cells.str.extract(rf"[{separator}]([0-9]+)\s*$").str.len_chars().cast(pl.Int64)
 
 
 def _still_changing(cells: pl.DataFrame) -> pl.DataFrame:
