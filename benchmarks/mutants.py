@@ -176,7 +176,13 @@ def judged(mutant: Mutant, touched: Touched, benches: Queue[TestBench]) -> tuple
     mutated = mutate_code(source, get_operator(mutant.operator)(), mutant.at)
     pairs = zip(source.splitlines(), (mutated or source).splitlines(), strict=False)
     line = next(((number, new) for number, (old, new) in enumerate(pairs, 1) if old != new), None)
-    if mutated is None or line is None or not _parses(mutated) or _said(mutated) == _said(source):
+    if (
+        mutated is None
+        or line is None
+        or not _parses(mutated)
+        or _said(mutated) == _said(source)
+        or "TYPE_CHECKING" in line[1]
+    ):
         return "none", ""
     place = f"{mutant.path}:{line[0]}: {line[1].strip()}"
     tests = touched.those_of(mutant.path, lines_of(source, line[0]))

@@ -43,6 +43,7 @@ def test_a_kept_change_set_is_read_back_as_it_was(tmp_path, changes, name):
 
     back = load_changes(tmp_path / name)
 
+    assert (tmp_path / name).read_bytes().startswith(b"\x1f\x8b") == name.endswith(".gz")
     assert back.counts == changes.counts
     assert back.items.equals(changes.items)
     assert back.cells.equals(changes.cells)

@@ -7,6 +7,7 @@ import subprocess
 import zipfile
 from importlib.resources import files
 
+import openpyxl
 import pytest
 
 from helpers import import_into, names_in, neat_delta, read_rows, update_files, write_table
@@ -105,6 +106,12 @@ def test_the_workbook_guards_what_must_not_be_touched(shop):
     assert sheet.count("<dataValidation ") == 1
     assert "<t>000417</t>" in strings
     assert json.loads(opened.stdout)["result"]["locked"] == ["sku"]
+    book = openpyxl.load_workbook(shop / "work.xlsx")
+    (validation,) = book.worksheets[0].data_validations.dataValidation
+    lists, _, cells = validation.formula1.strip("'=").replace("'", "").rpartition("!")
+    offered = [cell.value for (cell,) in book[lists][cells.replace("$", "")]]
+    header, *rows = read_rows(shop / "live.csv")
+    assert offered == sorted({row[header.index("colour")] for row in rows} - {""})
 
 
 def test_a_sheet_from_another_export_is_pointed_out(shop):
