@@ -240,3 +240,26 @@ def test_what_a_program_rewrote_is_not_looked_at_by_the_other_checks(tmp_path):
 
     assert len(seen.restored) == 51
     assert run_checks(seen.changes, ours, Settings()).is_empty()
+
+
+def in_grid(rows):
+    """Rooms of ten shelves each: neither a room nor a shelf names an item, but both together do."""
+    for at, row in enumerate(rows):
+        row["maker"], row["bin"] = f"room {at // 10}", f"shelf {at * 7 % 10}"
+
+
+@pytest.mark.parametrize(("together", "columns"), [(True, ["bin", "maker"]), (False, [])])
+def test_columns_that_moved_together_are_known_by_both_of_their_values(tried, together, columns):
+    """30 items change places with each other, or are each put to a place that no item had."""
+    order = [10 + at * 17 % 30 for at in range(3, 33)]
+
+    def edit(rows):
+        was = [dict(row) for row in rows]
+        for at, source in zip(range(10, 40), order, strict=True):
+            for name in ("maker", "bin"):
+                rows[at][name] = was[source][name] if together else f"{was[source][name]}{'b' * (name == 'bin')}"
+
+    found = tried(edit, before=in_grid, items=60).changes.findings.filter(code="column out of step")
+
+    assert sorted(found["field"].unique()) == columns
+    assert len(found) == 0 or len(found) > 45

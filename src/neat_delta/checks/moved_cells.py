@@ -64,6 +64,7 @@ def column_out_of_step(context: CheckContext) -> pl.DataFrame:
         named += [hit, _tuples(context, cells, pl.concat([hit, whole]).unique())]
     found = pl.concat(named).unique()
     found = pl.concat([found, _few_valued(context, _without(cells, found))]).unique()
+    found = pl.concat([found, _tuples(context, cells, found)]).unique()
     found = pl.concat([found, _joint(context, _without(cells, found), one_way)]).unique()
     hit = cells.join(found, on=["key", "field"], how="semi", maintain_order="left")
     return concat_findings([context.findings_for(hit, "column out of step", "error", MESSAGE)])
