@@ -103,10 +103,9 @@ class BeforeAfter:
         """How the numbers of a field are written; whether 1.234 is a small number, the whole live column tells."""
         note = self.changes.head.fields.get(name)
         separator = (note.decimal_separator if note else None) or self.live.format.decimal_separator or "."
-        both = self.texts(name)
-        in_doubt = any(both[side].str.contains(UNDECIDED).any() for side in ("was", "now"))
-        told = FormatOverrides(decimal_separator=separator)
-        shown = infer_number_format(self.live.distinct_values(name), told) if in_doubt else None
+        live = self.live.distinct_values(name)
+        in_doubt = any(texts.str.contains(UNDECIDED).any() for texts in (live, self.texts(name)["now"]))
+        shown = infer_number_format(live, FormatOverrides(decimal_separator=separator)) if in_doubt else None
         return NumberFormat(separator, three_decimals=shown is None or shown.three_decimals)
 
 

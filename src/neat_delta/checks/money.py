@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.analysis.before_after import exact
 from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.checks.check import Check, Override, concat_findings
@@ -76,8 +77,8 @@ def implausible_stock(context: CheckContext) -> pl.DataFrame:
     found = []
     for name in _stock(context):
         both = context.numbers(name)
-        there = cast_cells(context.live, name, context.live.distinct_values(name), context.settings.field(name))
-        largest = int(there.drop_nulls().max() or 0)  # type: ignore[arg-type]
+        there = exact(context.live.distinct_values(name), context.both.form(name))
+        largest = int(there.max() or 0)  # type: ignore[arg-type]
         hit = both.filter((TIMES_LARGEST * largest < NOW) & (WAS != NOW).fill_null(value=True))
         if largest:
             message = f"far above any other item (most: {largest}): barcode or price in the stock column?"
