@@ -121,11 +121,14 @@ def _broken(context: CheckContext, one: Condition) -> pl.DataFrame:
                 pl.DataFrame(
                     [cast_cells(context.live, name, both[name][side], context.settings.field(name)) for name in names]
                 )
-            ).cast(pl.Boolean)
+            )
             for side in ("was", "now")
         )
     except (ExpressionError, pl.exceptions.PolarsError) as error:
         raise _wrong(one, error) from error
+    if not {held.dtype, holds.dtype} <= {pl.Boolean(), pl.Null()}:
+        raise _wrong(one, None)
+    held, holds = held.cast(pl.Boolean), holds.cast(pl.Boolean)
     bad = context.affected_items.select("key").filter(holds.not_() & held.fill_null(value=True))
     cells = context.outgoing_cells.filter(pl.col("field").is_in(moved)).join(
         bad, on="key", how="semi", maintain_order="left"
@@ -133,8 +136,8 @@ def _broken(context: CheckContext, one: Condition) -> pl.DataFrame:
     return context.findings_for(cells, "validation rule", one.level, one.message or f"rule broken: {one.must}")
 
 
-def _wrong(one: Condition, error: Exception) -> InvalidOption:
-    what = error.what if isinstance(error, ExpressionError) else "it is not a condition"
+def _wrong(one: Condition, error: Exception | None) -> InvalidOption:
+    what = error.what if isinstance(error, ExpressionError) else "not a condition, which is true or false for each item"
     hint = getattr(error, "hint", None) or "Write one such as: sale_price < price"
     return InvalidOption(f"rule {one.must!r} in catalogue.toml: {what}", hint=hint)
 
