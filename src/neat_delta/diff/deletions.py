@@ -90,7 +90,13 @@ def _cells_of(context: Context, missing: pl.DataFrame) -> pl.DataFrame:
     _require_fields(instead, live)
     names = [name for name in live.names if name in instead] if instead else live.names
     cells = live.cells([name for name in names if name not in context.key.fields], missing["row"])
-    long = cells.insert_column(0, missing["key"]).unpivot(index="key", variable_name="field", value_name="was")
+    # (Not by turning the frame round: a field may be called as one of the columns here.)
+    parts = [
+        pl.DataFrame({"key": missing["key"], "was": of_field}).with_columns(field=pl.lit(of_field.name))
+        for of_field in cells.get_columns()
+    ]
+    none = pl.DataFrame(schema={"key": pl.String, "was": pl.String, "field": pl.String})
+    long = pl.concat([none, *parts])
     now = pl.col("field").replace_strict(dict(instead), default=None, return_dtype=pl.String)
     long = long.with_columns(was=pl.col("was").replace("", None), now=now)
     return long.filter(pl.col("was").ne_missing(pl.col("now"))).select(*CELLS)

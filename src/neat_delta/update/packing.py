@@ -208,12 +208,11 @@ def _additions(changes: ChangeSet, live: Table, insisted: Sequence[str]) -> list
     keys = _parents_first(changes, ADD, "now")
     if keys.is_empty():
         return []
-    wide = changes.cells_with_action(ADD).pivot("field", index="key", values="now", maintain_order=True)
-    wide = keys.join(wide, on="key", how="left", maintain_order="left")
+    wide = _by_field(changes.cells_with_action(ADD), "now", keys["key"])
     blank = [name for name in insisted if name not in wide.columns]
-    filled = wide.drop("key").with_columns(pl.lit(None, pl.String).alias(name) for name in blank)
+    filled = wide.with_columns(pl.lit(None, pl.String).alias(name) for name in blank)
     filled = filled.select(pl.all().fill_null("")) if filled.columns else filled
-    return [_table(wide["key"], filled, changes, live, ADD)]
+    return [_table(keys["key"], filled, changes, live, ADD)]
 
 
 def _changes(
@@ -271,10 +270,22 @@ def _removals(changes: ChangeSet, live: Table, insisted: Sequence[str]) -> list[
     if keys.is_empty():
         return []
     there = changes.cells_with_action(REMOVE).filter(pl.col("field").is_in(insisted))
-    wide = there.pivot("field", index="key", values="was", maintain_order=True)
-    beside = keys.to_frame().join(wide, on="key", how="left", maintain_order="left").drop("key")
-    beside = beside.with_columns(pl.lit(None, pl.String).alias(name) for name in insisted if name not in wide.columns)
+    wide = _by_field(there, "was", keys)
+    beside = wide.with_columns(pl.lit(None, pl.String).alias(name) for name in insisted if name not in wide.columns)
     return [_table(keys, beside, changes, live, REMOVE)]
+
+
+def _by_field(cells: pl.DataFrame, side: str, keys: pl.Series) -> pl.DataFrame:
+    """The cells of these items as a column for each field, rows in the order of the keys."""
+    # (A field may be called "key".)
+    by_key = cells.rename({"key": KEY_SEPARATOR})
+    wide = by_key.pivot("field", index=KEY_SEPARATOR, values=side, maintain_order=True)
+    return (
+        keys.alias(KEY_SEPARATOR)
+        .to_frame()
+        .join(wide, on=KEY_SEPARATOR, how="left", maintain_order="left")
+        .drop(KEY_SEPARATOR)
+    )
 
 
 def _table(keys: pl.Series, cells: pl.DataFrame, changes: ChangeSet, live: Table, action: str = CHANGE) -> OutputTable:

@@ -22,6 +22,8 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import Settings
 
 WAS = "was"
+# What other columns of a list of conflicts are called.
+TAKEN = {WAS, "key", "field", "name", "sku", "line", "decision", "chosen", "source"}
 
 
 @dataclass(frozen=True)
@@ -36,7 +38,7 @@ def distinct_names(paths: Sequence[Location]) -> list[str]:
     """Short names for some files, all different, also as column headers."""
     short = [path_text(path.name).removesuffix(".gz").removesuffix(".jsonl").removesuffix(".changes") for path in paths]
     for names in (short, [path_text(path.name) for path in paths], [path_text(path) for path in paths]):
-        if len({field_name(name) for name in names}) == len(names) and WAS not in map(field_name, names):
+        if len({field_name(name) for name in names}) == len(names) and not TAKEN & set(map(field_name, names)):
             return names
     return [f"{number} {path_text(path.name)}" for number, path in enumerate(paths, start=1)]
 
