@@ -33,17 +33,27 @@ WEIGHTS = [f"{at}.{at * 37 % 90 + 5:02}" for at in range(1, 13)]
 @pytest.mark.parametrize("factor", ["10", "100", "1000", "0.1", "0.01"])
 def test_a_column_multiplied_by_a_power_of_ten_is_held_back(tmp_path, factor):
     edited = [f"{Decimal(cell) * Decimal(factor):f}" for cell in WEIGHTS]
-    edited[0] = "77.70"
+    edited[0], edited[1] = "1.60", f"{Decimal('3.10') * Decimal(factor):f}"
 
     cells, checks = tried_on(tmp_path, "weight", WEIGHTS, edited)
 
-    assert (cells, "column multiplied" in checks) == ({"A0": "77.70"}, True)
+    assert (cells, "column multiplied" in checks) == ({"A0": "1.60"}, True)
+
+
+@pytest.mark.parametrize(("was", "typed"), [("2100", "2.5"), ("3", "2.5"), ("0", "2.5"), ("", "2.5")])
+def test_a_value_typed_into_a_column_that_was_misread_is_held_back_too(tmp_path, was, typed):
+    live = [f"{at}{at * 37 % 900 + 105}" for at in range(1, 40)]
+    edited = [f"{cell[:-3]}.{cell[-3:]}" for cell in live]
+
+    cells, _ = tried_on(tmp_path, "stock", [was, *live], [typed, *edited])
+
+    assert cells == {}
 
 
 def test_a_column_without_its_decimal_separators_is_held_back(tmp_path):
     live = [f"{at}.{at * 7:03}" if at % 2 else f"{at}.{at % 9 + 1}" for at in range(1, 13)]
     edited = [cell.replace(".", "") for cell in live]
-    edited[3] = "7.7"
+    edited[3], edited[6] = "7.7", "8125"
 
     cells, checks = tried_on(tmp_path, "weight", live, edited)
 
@@ -54,10 +64,11 @@ def test_a_column_without_its_decimal_separators_is_held_back(tmp_path):
 def test_a_column_rounded_alike_is_held_back(tmp_path, places):
     live = [f"{at}.{at * 37 % 90 + 12}" for at in range(1, 13)]
     edited = [str(Decimal(cell).quantize(Decimal(places))) for cell in live]
+    edited[0], edited[1] = "99", "8.75"
 
     cells, checks = tried_on(tmp_path, "weight", live, edited)
 
-    assert (cells, checks) == ({}, {"column rounded"})
+    assert (cells, checks) == ({"A1": "8.75"}, {"column rounded"})
 
 
 def test_a_few_prices_made_round_by_hand_go_through(tmp_path):

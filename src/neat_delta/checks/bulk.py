@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
     from neat_delta.checks.check import CheckContext
 
-WAS, NOW = pl.col("was"), pl.col("now")
+WAS, NOW, OLD, NEW = (pl.col(name) for name in ("was", "now", "old", "new"))
 FACTORS = (10, 100, 1000)
 # So many cells of a column at least, and so large a share of those that change, went one and the same way.
 FEWEST_ALIKE, SHARE_ALIKE = 5, 0.8
@@ -31,43 +31,48 @@ CONTROL = r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x{9f}]"
 
 def multiplied_alike(context: CheckContext) -> pl.DataFrame:
     """All numbers of a column changed by the same factor of 10, 100 or 1,000."""
-    found = []
-    for cells, both in _numbers_typed(context):
+    found, check = [], "column multiplied"
+    for name, cells, both in _numbers_typed(context):
         for factor in FACTORS:
             times = pl.lit(factor).cast(pl.Decimal(38, 0))
             for hit in (both.filter(WAS * times == NOW), both.filter(NOW * times == WAS)):
                 if _alike(hit, both):
                     message = f"the whole column changed by a factor of {factor:,}: wrong decimal separator?"
-                    found.append(context.findings_for(cells_of(cells, hit), "column multiplied", "error", message))
+                    found.append(context.findings_for(cells_of(cells, hit), check, "error", message))
+                    found.append(_misread_as_well(context, name, hit, check))
     return concat_findings(found)
 
 
 def separator_dropped(context: CheckContext) -> pl.DataFrame:
     """All numbers of a column lost their decimal separator: 1250 for 12.50, 430 for 0.430."""
-    found = []
-    for cells, both in _numbers_typed(context):
+    found, check = [], "separator lost"
+    for name, cells, both in _numbers_typed(context):
         texts = cells.join(both.select("key"), on="key", how="semi", maintain_order="left").drop_nulls(["was", "now"])
         fine = texts.filter(WAS.str.contains(FRACTION))
         digits = WAS.str.replace_all("[^0-9]", "").str.strip_chars_start("0")
-        separator = context.changes.head.fields[str(cells["field"][0])].decimal_separator or "." if len(cells) else "."
+        separator = context.changes.head.fields[name].decimal_separator or "."
         now = read_numbers(fine["now"], separator).str.strip_chars_start("-")
         hit = fine.filter(fine.select(digits).to_series() == now)
         if _alike(hit, fine):
             message = "the whole column lost its decimal separator: opened with the wrong one?"
-            found.append(context.findings_for(cells_of(cells, hit), "separator lost", "error", message))
+            found.append(context.findings_for(cells_of(cells, hit), check, "error", message))
+            found.append(_misread_as_well(context, name, cells_of(both, hit), check))
     return concat_findings(found)
 
 
 def rounded_alike(context: CheckContext) -> pl.DataFrame:
     """All numbers of a column were rounded to the same decimals."""
-    found = []
-    for cells, both in _numbers_typed(context):
+    found, check = [], "column rounded"
+    for name, cells, both in _numbers_typed(context):
         finer = both.filter(WAS != NOW)
         for decimals in range(MOST_DECIMALS):
             hit = finer.filter((WAS.round(decimals, mode="half_away_from_zero") == NOW) | (WAS.round(decimals) == NOW))
             if _alike(hit, both):
                 message = "the whole column was rounded: saved as displayed? Current values kept"
-                found.append(context.findings_for(cells_of(cells, hit), "column rounded", "error", message))
+                found.append(context.findings_for(cells_of(cells, hit), check, "error", message))
+                others = _others(context, name, hit).filter(_decimals(NEW) <= decimals)
+                message = "all other values of the column were rounded: this one too? Write it with its decimals"
+                found.append(context.findings_for(others, check, "error", message))
                 break
     return concat_findings(found)
 
@@ -97,13 +102,43 @@ def control_character(context: CheckContext) -> pl.DataFrame:
     return context.findings_for(new, "control character", "error", message)
 
 
-def _numbers_typed(context: CheckContext) -> Iterator[tuple[pl.DataFrame, pl.DataFrame]]:
-    """For each numeric field its typed cells, and their numbers."""
+def _numbers_typed(context: CheckContext) -> Iterator[tuple[str, pl.DataFrame, pl.DataFrame]]:
+    """Each numeric field with its typed cells, and their numbers."""
     for name, cells in context.typed.items():
         if not type_named(context.type_of(name)).numeric:
             continue
         both = context.numbers(name).join(cells.select("key"), on="key", how="semi", maintain_order="left")
-        yield cells, both.drop_nulls(["was", "now"]).filter((WAS != 0) & (NOW != 0))
+        yield name, cells, both.drop_nulls(["was", "now"]).filter((WAS != 0) & (NOW != 0))
+
+
+def _misread_as_well(context: CheckContext, name: str, hit: pl.DataFrame, check: str) -> pl.DataFrame:
+    """The other cells of a column that a program misread, which it misread as well.
+
+    What was typed into it stands on one of two scales. It stands on the current one if it is nearer to the current
+    value (for want of one: to the middle of all) than to what that one became, and has no finer decimals than any
+    current value. A 2.5 in a stock of thousands is a 2,500.
+    """
+    was, now = (pl.col(one).cast(pl.Float64).abs() for one in ("was", "now"))
+    scales = hit.select(middle=was.median(), factor=(now / was).median(), finest=_decimals(WAS).max())
+    others = _others(context, name, hit).join(scales, how="cross")
+    old = pl.when(OLD != 0).then(OLD.cast(pl.Float64).abs()).otherwise("middle")
+    away = (NEW.cast(pl.Float64).abs() / old).log()
+    nearer = away.abs() <= (away - pl.col("factor").log()).abs()
+    misread = others.filter((NEW != 0) & ~(nearer & (_decimals(NEW) <= pl.col("finest"))))
+    message = "the rest of the column was misread: this value too? Open the export with the right decimal separator"
+    return context.findings_for(misread, check, "error", message)
+
+
+def _others(context: CheckContext, name: str, hit: pl.DataFrame) -> pl.DataFrame:
+    """The typed cells of a field that are not hit, of new items too, with their numbers (old, new)."""
+    cells = context.typed_cells.filter(field=name).join(hit, on="key", how="anti", maintain_order="left")
+    numbers = context.numbers(name).rename({"was": "old", "now": "new"})
+    return cells.join(numbers, on="key", how="left", maintain_order="left").drop_nulls("new")
+
+
+def _decimals(number: pl.Expr) -> pl.Expr:
+    """How many decimals a number has, but for zeros at its end."""
+    return number.cast(pl.String).str.strip_chars_end("0").str.extract(r"\.([0-9]*)$").fill_null("").str.len_chars()
 
 
 def _alike(hit: pl.DataFrame, both: pl.DataFrame) -> bool:
