@@ -84,6 +84,18 @@ def test_a_redirect_leads_to_no_worse_place(monkeypatch, tmp_path, target, said)
         fetch(parse_location(address))
 
 
+@pytest.mark.parametrize(("secret", "user"), [("NEAT_DELTA_TOKEN", ""), ("NEAT_DELTA_PASSWORD", "anna@")])
+def test_a_redirect_takes_no_secret_to_another_machine(monkeypatch, secret, user):
+    monkeypatch.setenv(f"{secret}_127_0_0_1", "honey")
+    with (
+        web_server(lambda handler: answer(handler, DATA)) as (elsewhere, asked_there),
+        web_server(status(302, Location="/moved"), status(302, Location=elsewhere)) as (address, asked_here),
+    ):
+        assert fetch(parse_location(address.replace("//", f"//{user}"))) == DATA
+
+    assert [bool(asked["Authorization"]) for asked in (*asked_here, *asked_there)] == [True, True, False]
+
+
 def test_redirects_without_end_are_not_followed():
     with web_server(lambda handler: status(302, Location=handler.path)(handler)) as (address, asked):
         with pytest.raises(InvalidInput, match="moved to another address"):
