@@ -12,10 +12,13 @@ from __future__ import annotations
 import argparse
 import gzip
 import shutil
-from collections.abc import Callable, Iterator
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import polars as pl
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Iterator
 
 # So many rows are made at a time.
 PART = 1_000_000

@@ -21,7 +21,7 @@ from neat_delta.errors import WriteError
 from neat_delta.file_trouble import reason, remedy
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterator
+    from collections.abc import Callable, Iterable, Iterator
 
 DRAFT, BEFORE = ".draft", ".before"
 # A draft that no run holds is left from one that was killed, once it has had the time to be held; where the system
@@ -77,8 +77,10 @@ def _hold(number: int, *, wait: bool) -> bool:
     return True
 
 
-def write_atomic(path: Path, data: bytes, *, replace: bool = False) -> None:
+def write_atomic(path: Path, data: bytes | Iterable[bytes], *, replace: bool = False) -> None:
     """Write a file in one step: under a name that is free or, with ``replace``, over the file that has it.
+
+    ``data`` are its bytes, or parts of them one after another.
 
     A file that is replaced keeps its mode, and a symbolic link goes on pointing at it. It is on the disk when this
     returns.
@@ -92,7 +94,7 @@ def write_atomic(path: Path, data: bytes, *, replace: bool = False) -> None:
         draft = temp_path(target)
         with _draft_file(draft, before) as number:
             with open(number, "wb", closefd=False) as file:
-                file.write(data)
+                file.writelines([data] if isinstance(data, bytes) else data)
             os.fsync(number)
             if os.name != "posix":
                 os.close(number)

@@ -15,10 +15,15 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import InvalidInput
+from neat_delta.file_content import PIECE, ContentInMemory, on_disk
 from neat_delta.file_trouble import reason, remedy
+from neat_delta.memory import largest_file_held
 from neat_delta.output_paths import note_input
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from neat_delta.file_content import Content
     from neat_delta.remote import Location
 
 STANDARD_INPUT = Path("-")
@@ -27,40 +32,41 @@ GIVES_WAY = 10
 
 
 class FilePrefetch:
-    """The bytes and the SHA-256 of some files, each to be waited for when it is needed.
+    """The content and the SHA-256 of some files, each to be waited for when it is needed.
 
     Reading and hashing take no part in the interpreter's lock, and one after another they disturb nobody. Without
-    ``fingerprints`` these are only worked out when somebody asks.
+    ``fingerprints`` these are only worked out when somebody asks. A file too large to be held stays where it is.
     """
 
     def __init__(self, *paths: Location, fingerprints: bool = True) -> None:
         beside = ThreadPoolExecutor(max_workers=1)
-        self._data: dict[Location, Future[bytes]] = {
-            path: beside.submit(read_bytes, path) for path in dict.fromkeys(paths)
+        most = largest_file_held()
+        self._content: dict[Location, Future[Content]] = {
+            path: beside.submit(read_content, path, most) for path in dict.fromkeys(paths)
         }
-        prints = self._data.items() if fingerprints else ()
-        self._prints = {path: beside.submit(_sha256_of, data) for path, data in prints}
+        prints = self._content.items() if fingerprints else ()
+        self._prints = {path: beside.submit(_sha256_of, content) for path, content in prints}
 
     @classmethod
     def holding(cls, path: Location, data: bytes) -> FilePrefetch:
         """The same for a file whose bytes are known already."""
         held = cls()
-        held._data[path] = Future()
-        held._data[path].set_result(data)
+        held._content[path] = Future()
+        held._content[path].set_result(ContentInMemory(data))
         return held
 
-    def data(self, path: Location) -> bytes:
-        """A file's bytes.
+    def content(self, path: Location) -> Content:
+        """What a file holds.
 
         Raises:
             InvalidInput: file not found, it is a folder, or it may not be read.
         """
-        return self._data[path].result()
+        return self._content[path].result()
 
     def sha256(self, path: Location) -> str:
         """A file's checksum in hexadecimal."""
         # (Whoever asks without having had it begun keeps the priority of their thread.)
-        return self._prints[path].result() if path in self._prints else sha256_hex(self.data(path))
+        return self._prints[path].result() if path in self._prints else content_sha256(self.content(path))
 
 
 def sha256_hex(data: bytes) -> str:
@@ -68,9 +74,17 @@ def sha256_hex(data: bytes) -> str:
     return hashlib.sha256(data).hexdigest()
 
 
-def _sha256_of(data: Future[bytes]) -> str:
+def content_sha256(content: Content) -> str:
+    """The SHA-256 of a file's content, in hexadecimal."""
+    found = hashlib.sha256()
+    for start in range(0, len(content), PIECE):
+        found.update(content.view(start, start + PIECE))
+    return found.hexdigest()
+
+
+def _sha256_of(content: Future[Content]) -> str:
     lower_priority()
-    return sha256_hex(data.result())
+    return content_sha256(content.result())
 
 
 def lower_priority() -> None:
@@ -84,6 +98,20 @@ def lower_priority() -> None:
             os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), GIVES_WAY)
 
 
+def read_content(path: Location, most: int) -> Content:
+    """What a file holds; one of more than so many bytes is left on disk, if it lies there.
+
+    Raises:
+        InvalidInput: file not found, it is a folder, or it may not be read.
+    """
+    if isinstance(path, Path) and path != STANDARD_INPUT:
+        note_input(path)
+        with _opening(path):
+            if path.is_file() and path.stat().st_size > most:
+                return on_disk(path)
+    return ContentInMemory(read_bytes(path))
+
+
 def read_bytes(path: Location) -> bytes:
     """A file's bytes, fetched if it lies elsewhere, or those of standard input for ``-``.
 
@@ -95,8 +123,14 @@ def read_bytes(path: Location) -> bytes:
 
         return fetch(path)
     note_input(path)
-    try:
+    with _opening(path):
         return sys.stdin.buffer.read() if path == STANDARD_INPUT else path.read_bytes()
+
+
+@contextlib.contextmanager
+def _opening(path: Path) -> Iterator[None]:
+    try:
+        yield
     except FileNotFoundError as error:
         raise InvalidInput("file not found", file=path, hint="Check the name and the folder.") from error
     except IsADirectoryError as error:

@@ -11,6 +11,7 @@ from helpers import neat_delta, read_rows, write_table
 from neat_delta.errors import InvalidInput
 from neat_delta.export_store import ExportStore
 from neat_delta.export_store.store import keep_source
+from neat_delta.file_content import ContentInMemory
 from neat_delta.prefetch import sha256_hex
 from neat_delta.reading import read_table
 from neat_delta.tables.settings import StoreSettings
@@ -21,7 +22,7 @@ HEAD = ["sku", "name", "price"]
 def kept(store, *texts):
     for at, text in enumerate(texts):
         data = text.encode()
-        store.keep(data, sha256_hex(data), f"{at}.csv", datetime(2026, 11, 1 + at, tzinfo=UTC))
+        store.keep(ContentInMemory(data), sha256_hex(data), f"{at}.csv", datetime(2026, 11, 1 + at, tzinfo=UTC))
         export = store.find(sha256_hex(data))
         when = (datetime.now(UTC) - timedelta(days=len(texts) - at)).timestamp()
         os.utime(export.path, (when, when))

@@ -92,10 +92,18 @@ BOMBS = {
         ("<a>" + "".join(f"<i><n{at}>x</n{at}></i>" for at in range(3000)) + "</a>").encode(), "3000 columns",
     ),
     "a line of 17 MB": (b"sku,name\nA," + b"x" * (17 << 20) + b"\n", "line 2: the line is longer than 16 MB"),
-    "nothing but line ends": (b'sku,name\nA,"' + b"\n" * 3_000_000 + b'"\n', "lines are blank"),
     "rows that are none": (b"sku,name\n" + b"A\n" * 100_002, "more than 100,000 rows cannot be read"),
     "half a character": (b'{"sku": "A", "name": "\\ud800"}\n', "no JSON objects found"),
 }  # fmt: skip
+
+
+def test_a_cell_of_nothing_but_line_ends_is_no_row(tmp_path):
+    (tmp_path / "live.csv").write_bytes(b'sku,name\nA,b\nB,"' + b"\n" * 3_000_000 + b'"\nC,d\n')
+
+    table = read_table(tmp_path / "live.csv")
+
+    assert table.cells(["sku"])["sku"].to_list() == ["A", "C"]
+    assert table.unreadable_rows["line"].to_list() == [3, 3_000_003]
 
 
 @pytest.mark.parametrize("name", BOMBS)

@@ -2,6 +2,7 @@ import pytest
 
 from helpers import neat_delta
 from neat_delta.errors import InvalidInput
+from neat_delta.file_content import ContentInMemory
 from neat_delta.reading import read_pair
 from neat_delta.reading.charset import decode
 
@@ -27,6 +28,10 @@ def table(names):
     return "sku;name\n" + "".join(f"A{at};{name}\n" for at, name in enumerate(names * 4))
 
 
+def text_of(found):
+    return found.text.read(0, len(found.text)).decode()
+
+
 @pytest.mark.parametrize(
     ("names", "written", "seen"),
     [
@@ -44,24 +49,24 @@ def table(names):
     ],
 )
 def test_sets_of_one_byte_a_character_are_told_by_the_words_they_make(names, written, seen):
-    found = decode(table(names).encode(written))
+    found = decode(ContentInMemory(table(names).encode(written)))
 
     assert (found.encoding, found.guessed) == (seen, True)
-    assert found.utf8.decode() == table(names)
+    assert text_of(found) == table(names)
 
 
 @pytest.mark.parametrize("names", [GERMAN, RUSSIAN])
 @pytest.mark.parametrize("charset", ["utf-16-le", "utf-16-be", "utf-8"])
 def test_unicode_is_known_without_a_mark(names, charset):
-    found = decode(table(names).encode(charset))
+    found = decode(ContentInMemory(table(names).encode(charset)))
 
-    assert (found.encoding, found.guessed, found.utf8.decode()) == (charset, False, table(names))
+    assert (found.encoding, found.guessed, text_of(found)) == (charset, False, table(names))
 
 
 def test_what_is_told_is_taken(names=CZECH):
-    found = decode(table(names).encode("cp1250"), "cp1250")
+    found = decode(ContentInMemory(table(names).encode("cp1250")), "cp1250")
 
-    assert (found.encoding, found.guessed, found.utf8.decode()) == ("cp1250", False, table(names))
+    assert (found.encoding, found.guessed, text_of(found)) == ("cp1250", False, table(names))
 
 
 @pytest.mark.parametrize("turned", [False, True])
@@ -116,7 +121,7 @@ MANY = [
 
 @pytest.mark.parametrize(("names", "charset"), [one for one in MANY if one[1] != "cp1255"])  # too few letters to tell
 def test_other_scripts_are_told_by_themselves(names, charset):
-    assert decode(table(names).encode(charset)).utf8.decode() == table(names)
+    assert text_of(decode(ContentInMemory(table(names).encode(charset)))) == table(names)
 
 
 @pytest.mark.parametrize(

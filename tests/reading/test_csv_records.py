@@ -1,14 +1,137 @@
-from hypothesis import given
+"""Records: whole ones are found whatever the size of a block, others are mended or named, one at a time."""
+
+import csv
+import io
+
+import polars as pl
+import pytest
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from neat_delta.reading.file_lines import NO_SEPARATOR, split_lines
+from neat_delta.file_content import ContentInMemory
+from neat_delta.reading import csv_records, csv_rows
+from neat_delta.reading.charset import DecodedText
+from neat_delta.reading.csv_records import read_records
+from neat_delta.reading.dialect import Dialect
 
-SIGNS = ["a", "b,c", '"', "\n", "\n\n", "\r\n", "\r", "\x00", "é", " ", NO_SEPARATOR]
+HEADER = ("sku", "name", "note")
+CELLS = ["A", "b c", "", " ", "a,b", 'x"y', '"', '""', "u\nv", "\n", '\n,"\n', "Total", "SKU", "é", '21"', "\ufeff"]
+# Cells as they stand in a file, of which some are in nobody's grammar.
+RAW = ["A", "", " ", '"a,b"', '"x""y"', '""', '"u\nv"', '"\n\n"', '21"', 'p"q', '"a"b', '"a" ', ' "b"', '"', '"""', ","]
 
 
-@given(st.lists(st.sampled_from(SIGNS), min_size=1, max_size=9).map("".join))
-def test_lines_are_cut_at_line_feeds_and_nothing_of_them_is_lost(text):
-    lines = split_lines(text.encode())
-    expected = [line.removesuffix("\r") for line in text.removesuffix("\n").split("\n")]
-    assert lines["raw"].to_list() == expected
-    assert lines["line"].to_list() == list(range(1, len(expected) + 1))
+def read(text: str, header_line: int = 1, undecodable=None):
+    decoded = DecodedText(ContentInMemory(text.encode()), "utf-8", False, undecodable or {})
+    return read_records(decoded, HEADER, Dialect(",", HEADER, header_line, False, True))
+
+
+def seen(found):
+    return found.rows.cells(HEADER).rows(), found.rows.line.to_list(), found.odd.to_list(), found.bad.rows()
+
+
+def in_blocks(monkeypatch, size: int):
+    monkeypatch.setattr(csv_records, "BLOCK", size)
+    monkeypatch.setattr(csv_records, "SMALL_BLOCK", max(4, size // 4))
+    monkeypatch.setattr(csv_records, "ENOUGH", size)
+    monkeypatch.setattr(csv_rows, "BLOCK", size)
+
+
+@settings(max_examples=150)
+@given(
+    st.lists(st.tuples(*[st.sampled_from(CELLS)] * 3), min_size=1, max_size=8),
+    st.sampled_from(["\n", "\r\n"]),
+    st.sampled_from([csv.QUOTE_MINIMAL, csv.QUOTE_ALL]),
+    st.booleans(),
+    st.sampled_from([8, 64, 1 << 22]),
+)
+def test_what_a_program_writes_is_read_as_it_was_meant(rows, end, quoting, last_end, size):
+    stream = io.StringIO()
+    csv.writer(stream, lineterminator=end, quoting=quoting).writerows([HEADER, *rows])
+    text = stream.getvalue() if last_end else stream.getvalue().removesuffix(end)
+
+    with pytest.MonkeyPatch.context() as patched:
+        in_blocks(patched, size)
+        found = read(text)
+
+        expected = [row for row in rows if set(",".join(row)) - set(" ,") or quoting == csv.QUOTE_ALL]
+        assert found.bad.is_empty()
+        assert found.rows.cells(HEADER).rows() == expected
+        texts = b"".join(found.rows.records(every_row(len(expected))))
+        assert texts.count(b"\n") == sum(cell.count("\n") for row in expected for cell in row)
+
+
+def every_row(count):
+    return pl.int_range(count, eager=True)
+
+
+@settings(max_examples=150)
+@given(
+    st.lists(st.lists(st.sampled_from(RAW), min_size=3, max_size=3).map(",".join), min_size=1, max_size=8),
+    st.sampled_from(["\n", "\r\n"]),
+    st.integers(0, 1),
+    st.sampled_from([8, 32, 100]),
+)
+def test_damage_is_found_alike_in_blocks_of_any_size(rows, end, header_line, size):
+    text = end.join([*[",".join(HEADER)][1 - header_line :], *rows])
+    at_once = seen(read(text, header_line))
+
+    with pytest.MonkeyPatch.context() as patched:
+        in_blocks(patched, size)
+        assert seen(read(text, header_line)) == at_once
+
+
+SOUND = [f"K{at},some name,note {at}" for at in range(40)]
+
+
+@pytest.mark.parametrize(
+    ("rows", "cells", "faults"),
+    [
+        (['A,21" frame,x'], [("A", '21" frame', "x")], []),
+        (['A,frame 21",x', 'B,"y, z",x'], [("A", 'frame 21"', "x"), ("B", "y, z", "x")], []),
+        (['A,"y', 'z",x'], [("A", "y\nz", "x")], []),
+        (['A,"y,x', "B,y,x"], [("B", "y", "x")], [(22, "missing closing quote")]),
+        (['A,"y,x', "B,y,x", 'C,"z,z",x'], [("B", "y", "x"), ("C", "z,z", "x")], [(22, "missing closing quote")]),
+        (['A,"21" frame",x'], [], [(22, "quote in the middle of a cell")]),
+        (["A,y"], [], [(22, "too few cells: 2, but the header has 3")]),
+        (["A,y,x,w", "", " , ,"], [], [(22, "too many cells: 4, but the header has 3")]),
+        (['A,"y', 'z"'], [], [(22, "missing closing quote"), (23, "too few cells: 1, but the header has 3")]),
+    ],
+)
+@pytest.mark.parametrize("size", [64, 1 << 22])
+def test_what_is_wrong_is_named_and_spoils_no_other_row(monkeypatch, rows, cells, faults, size):
+    in_blocks(monkeypatch, size)
+    text = "\n".join([",".join(HEADER), *SOUND[:20], *rows, *SOUND[20:]])
+
+    found = read(text)
+
+    whole = [tuple(row.split(",")) for row in SOUND]
+    assert found.rows.cells(HEADER).rows() == [*whole[:20], *cells, *whole[20:]]
+    assert [(line, message) for line, _, message in found.bad.rows()] == faults
+    assert found.rows.line[-1] == text.count("\n") + 1
+
+
+def test_a_line_that_is_no_text_is_named_wherever_it_is():
+    text = 'sku,name,note\nA,b,c\nB,"x\ny\nz",c\nC,b,c'
+    for line, others in ((2, ["B", "C"]), (4, ["A", "C"]), (6, ["A", "B"])):
+        found = read(text, undecodable={line: "not text"})
+
+        assert found.rows.cells(["sku"])["sku"].to_list() == others
+        assert (line, "not text") in [(at, message) for at, _, message in found.bad.rows()]
+
+
+def test_rows_that_all_lack_the_same_last_cells_have_blank_ones_there():
+    found = read('sku,name,note\n\nA,b\nB,"x\ny"\n')
+
+    assert seen(found)[:2] == ([("A", "b", ""), ("B", "x\ny", "")], [3, 4])
+    assert found.cells_added == 1
+
+
+def test_rows_taken_out_or_chosen_keep_their_own_cells():
+    rows = read("\n".join(["sku,name,note", 'A,21" x,1', 'B,"p\nq",2', "C,c,3"])).rows
+    rest = rows.without(every_row(1))
+
+    assert rest.cells(["name"])["name"].to_list() == ["p\nq", "c"]
+    assert rest.renamed({"name": "title"}).cells(["title", "sku"], every_row(2).reverse()).rows() == [
+        ("c", "C"),
+        ("p\nq", "B"),
+    ]

@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 from urllib.parse import quote
 
 from neat_delta.errors import InvalidInput, WriteError
+from neat_delta.file_content import ContentInMemory
 from neat_delta.file_trouble import reason
 from neat_delta.json_form import WrongForm, from_json, from_values, json_bytes, to_json
 from neat_delta.reading.archives import decompress
@@ -165,7 +166,7 @@ class History:
         if row is None:
             return None
         with parse_errors_as(f"the change set of entry {entry.entry} is damaged", self.path, ANOTHER):
-            return decompress(bytes(memoryview(row[0])), self.path).data
+            return decompress(ContentInMemory(bytes(memoryview(row[0]))), self.path).data
 
     def note(
         self, entry: int, number: int, state: str, job: str | None = None, reason: str | None = None,

@@ -11,6 +11,7 @@ import polars as pl
 from neat_delta.changeset.changeset import CELLS, FieldInfo
 from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
+from neat_delta.memory import largest_columns_held
 from neat_delta.replay import explain_forms
 from neat_delta.tables.field_types import EditedColumn, FormatOverrides, are_blank, infer_type
 from neat_delta.tables.field_types.date import Date
@@ -29,6 +30,8 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import FieldSettings
 
 RESTORED = {"pair": pl.UInt32, "field": pl.String, "was": pl.String, "now": pl.String, "what": pl.String}
+# What the cells of a pair of rows take for each field, in bytes; long texts are few.
+BYTES_A_PAIR = 150
 # A person types it to empty just this cell.
 EMPTY_CELL = "(empty)"
 # What lists and programs write into cells of numbers and dates for which they have no data.
@@ -98,6 +101,33 @@ def compare_cells(
 
     Texts are compared first; only where some differ is the live column's kind looked for and are values read.
     """
+    fields_at_once = max(1, largest_columns_held() // max(1, len(pairs) * BYTES_A_PAIR))
+    found = [
+        _compare_fields(live, edited, pairs, fields[at : at + fields_at_once], fields, rules)
+        for at in range(0, len(fields), fields_at_once)
+    ]
+    judged = {name: diff for some in found for name, diff in some.items()}
+    parts = list(judged.values())
+    return CellDiff(
+        cells=pl.concat([j.cells for j in parts]) if parts else _no_cells(),
+        findings=pl.concat([j.findings for j in parts]) if parts else no_findings().insert_column(0, _no_pairs()),
+        reformatted=sum(j.reformatted for j in parts),
+        reformatted_example=next((j.reformatted_example for j in parts if j.reformatted_example), None),
+        blanks=sum(j.blanks for j in parts),
+        notes={name: j.note for name, j in judged.items() if len(j.cells) or len(j.findings)},
+        restored=pl.concat([pl.DataFrame(schema=RESTORED), *(j.restored for j in parts)]),
+    )
+
+
+def _compare_fields(
+    live: Table,
+    edited: Table,
+    pairs: pl.DataFrame,
+    fields: Sequence[str],
+    every_field: Sequence[str],
+    rules: ComparisonRules,
+) -> dict[str, FieldDiff]:
+    """Compare some fields of paired rows: what became of each in which some texts differ."""
     was = _current(live, fields, pairs["live"])
     multiple = parts_of_fields(edited, fields, rules.fields)
     plain = [name for name in fields if name not in multiple]
@@ -118,20 +148,11 @@ def compare_cells(
         filled = live.distinct_values(name)
         kind = resolve_type(filled, name, rules.of(name))
         texts = pl.DataFrame({"pair": at, "was": was[name].gather(at), "edited": now[name].gather(at)})
-        return _judge(texts, _Column(name, kind, live, edited), rules, fields)
+        return _judge(texts, _Column(name, kind, live, edited), rules, every_field)
 
     # One field's judging is one thread's work.
     with ThreadPoolExecutor() as judges:
-        judged = list(judges.map(judge, touched))
-    return CellDiff(
-        cells=pl.concat([j.cells for j in judged]) if judged else _no_cells(),
-        findings=pl.concat([j.findings for j in judged]) if judged else no_findings().insert_column(0, _no_pairs()),
-        reformatted=sum(j.reformatted for j in judged),
-        reformatted_example=next((j.reformatted_example for j in judged if j.reformatted_example), None),
-        blanks=sum(j.blanks for j in judged),
-        notes={name: j.note for name, j in zip(touched, judged, strict=True) if len(j.cells) or len(j.findings)},
-        restored=pl.concat([pl.DataFrame(schema=RESTORED), *(j.restored for j in judged)]),
-    )
+        return dict(zip(touched, judges.map(judge, touched), strict=True))
 
 
 def _unescape_formula(cells: pl.Series, was: pl.Series) -> pl.Series:

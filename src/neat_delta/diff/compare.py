@@ -30,6 +30,7 @@ from neat_delta.matching.item_names import item_names
 from neat_delta.matching.key_repair import likely_damaged, repairable_keys, with_keys_of
 from neat_delta.matching.matched_tables import MatchedTables, describe_rows
 from neat_delta.matching.rekey_detection import suggest_rekeys
+from neat_delta.matching.row_matching import rows_unlike_live
 from neat_delta.matching.selection import select_items
 from neat_delta.matching.similarity import SUGGESTIONS, suggest_items
 from neat_delta.matching.value_mapping import mapping_data
@@ -374,11 +375,11 @@ def _check_types(options: CompareOptions, columns: ColumnMapping) -> None:
 
 def _with_unescaped_keys(live: Table, edited: Table, key: Key) -> Table:
     """The sheet with its codes freed of the apostrophe that keeps some of them from being run as a formula."""
-    raw = edited.rows.raw
-    if raw is not None and not raw.str.contains(ESCAPED_FORMULA.removeprefix("^")).any():
+    # (A row that is just the live one has its codes.)
+    some = edited.cells(key.fields, rows_unlike_live(live, edited))
+    if not any(some[name].str.contains(ESCAPED_FORMULA).any() for name in key.fields):
         return edited
-    codes = edited.cells(key.fields)
-    known = live.cells(key.fields)
+    codes, known = edited.cells(key.fields), live.cells(key.fields)
     plain = [unescaped_unless(codes[name], known[name]) for name in key.fields]
     if all(column is codes[column.name] or column.equals(codes[column.name]) for column in plain):
         return edited

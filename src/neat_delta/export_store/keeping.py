@@ -18,7 +18,7 @@ _failures: list[str] = []
 
 def keep_beside(store: ExportStore, source: Source) -> None:
     """Begin to keep the export from which a table was read, in a thread of its own."""
-    if source.data is None or not store.settings.keep:
+    if source.content is None or not store.settings.keep:
         return
     # (A thread that is no daemon: Python waits for it at its end.)
     thread = threading.Thread(target=_keep, args=(store, source), name="keeping an export")

@@ -13,19 +13,22 @@ import time
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
+from itertools import chain
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import write_atomic
 from neat_delta.errors import InvalidInput, NeatDeltaError
+from neat_delta.file_content import pieces
 from neat_delta.json_form import WrongForm, from_json, json_text
 from neat_delta.path_text import path_text
 from neat_delta.prefetch import sha256_hex
 from neat_delta.user_data import data_folder
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Iterator, Sequence
 
+    from neat_delta.file_content import Content
     from neat_delta.tables import Source
     from neat_delta.tables.settings import StoreSettings
 
@@ -99,24 +102,22 @@ class ExportStore:
     folder: Path
     settings: StoreSettings
 
-    def keep(self, data: bytes, sha256: str, name: str, made: datetime | None) -> None:
+    def keep(self, content: Content, sha256: str, name: str, made: datetime | None) -> None:
         """Keep an export, or set the time anew of one that is kept already; then let go of what is too much.
 
         Raises:
             WriteError, OSError: the disk refuses; nothing is half-written.
         """
-        import zstandard
-
         known = self._path_of(sha256)
         if known is not None:
             os.utime(known)
             return
         self.folder.mkdir(parents=True, exist_ok=True)
         now = datetime.now(UTC)
-        head = json_text(_About(sha256, name, made.isoformat() if made else None, len(data))).encode()
-        packed = zstandard.ZstdCompressor(level=LEVEL, write_checksum=True).compress(data)
+        head = json_text(_About(sha256, name, made.isoformat() if made else None, len(content))).encode()
         path = self.folder / f"{now.strftime(TIME)}-{sha256}{SUFFIX}"
-        write_atomic(path, SKIPPABLE + struct.pack("<I", len(head)) + head + packed, replace=True)
+        about = SKIPPABLE + struct.pack("<I", len(head)) + head
+        write_atomic(path, chain([about], _packed(content)), replace=True)
         self.prune()
 
     def note_sheet(self, path: Path, columns: Sequence[str], sha256: str) -> None:
@@ -209,13 +210,23 @@ def store_of(settings: StoreSettings) -> ExportStore:
 
 def keep_source(store: ExportStore, source: Source) -> str | None:
     """Keep the export from which a table was read; a reason if that is not possible, for nobody must wait for it."""
-    if source.data is None or not store.settings.keep:
+    if source.content is None or not store.settings.keep:
         return None
     try:
-        store.keep(source.data(), source.sha256, source.name, source.made)
+        store.keep(source.content(), source.sha256, source.name, source.made)
     except (NeatDeltaError, OSError, MemoryError) as error:
         return str(error)
     return None
+
+
+def _packed(content: Content) -> Iterator[bytes]:
+    """A frame of Zstandard, part by part."""
+    import zstandard
+
+    packer = zstandard.ZstdCompressor(level=LEVEL, write_checksum=True).compressobj(size=len(content))
+    for piece in pieces(content):
+        yield packer.compress(piece)
+    yield packer.flush()
 
 
 def _about(path: Path) -> KeptExport | None:

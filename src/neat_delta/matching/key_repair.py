@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.matching.rekey_detection import ALIKE, FEWEST_FIELDS
-from neat_delta.matching.row_matching import one_form
+from neat_delta.matching.row_matching import rows_unlike_live
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.replay import explain, read_numbers
 from neat_delta.replay.explain import DAY_OR_ISO, LIKE_A_DAY, MONTHS, TIME
@@ -72,10 +72,9 @@ def repairable_keys(
 
 def _same_keys_in_place(live: Table, edited: Table, key: Key) -> bool:
     """Whether each row has the key of the live row in its place; a quick look at the lines that differ."""
-    ours, theirs = live.rows.raw, edited.rows.raw
-    if ours is None or theirs is None or len(ours) != len(theirs) or not one_form(live, edited):
+    if len(live) != len(edited):
         return False
-    rows = (ours != theirs).arg_true().cast(pl.UInt32)
+    rows = rows_unlike_live(live, edited)
     return key.values(live, rows).equals(key.values(edited, rows))
 
 

@@ -9,6 +9,8 @@ import polars as pl
 
 from neat_delta.matching.key import KEY_SEPARATOR, Key, require_usable_key
 from neat_delta.matching.positions import all_different, positions_of
+from neat_delta.reading.csv_rows import CsvRows
+from neat_delta.reading.equal_records import equal_in_place, equal_records
 from neat_delta.tables.field_types import are_blank
 
 if TYPE_CHECKING:
@@ -112,9 +114,10 @@ def _settle_equal_lines(
     and the positions of the settled live rows.
     """
     regular = pl.repeat(True, len(keys), dtype=pl.Boolean, eager=True).scatter(apart, False)
-    if live.rows.raw is None or edited.rows.raw is None or not one_form(live, edited):
+    records = records_of_one_form(live, edited)
+    if records is None:
         return keys if regular.all() else keys.filter(regular), _keys(edited, key, "edited"), apart.clear()
-    own, others = _unequal_lines(live.rows.raw, edited.rows.raw, regular)
+    own, others = _unequal_records(*records, regular)
     rest = _keys(edited, key, "edited", others)
     open_keys = keys.filter(own)
     # A row whose key is not among the open ones is new, or has a settled row for a rival: then none of them is.
@@ -122,50 +125,72 @@ def _settle_equal_lines(
     rivals = keys.filter(regular & ~own).join(strange, on="key", how="semi") if len(strange) else keys.clear()
     if len(rivals):
         own = own.scatter(rivals["live"], True)
-        lines = live.rows.raw.gather(rivals["live"])
-        again = edited.rows.raw.is_in(lines.implode()).arg_true().cast(pl.UInt32)
+        texts = records[0].hashes(rivals["live"])
+        again = _hashes(records[1]).is_in(texts.implode()).arg_true().cast(pl.UInt32)
         rest = _keys(edited, key, "edited", pl.concat([others, again]).unique().sort())
         open_keys = keys.filter(own)
     return open_keys, rest, (regular & ~own).arg_true().cast(pl.UInt32)
 
 
-def _unequal_lines(ours: pl.Series, edited: pl.Series, regular: pl.Series) -> tuple[pl.Series, pl.Series]:
-    """Pair equal lines one to one, those in the same place first, the others wherever they stand.
+def _unequal_records(ours: CsvRows, theirs: CsvRows, regular: pl.Series) -> tuple[pl.Series, pl.Series]:
+    """Pair equal records one to one, those in the same place first, the others wherever they stand.
 
-    Returns which of our regular lines found no partner (a mask), and at which positions of theirs there is none.
+    Returns which of our regular records found no partner (a mask), and at which positions of theirs there is none.
     """
-    height = min(len(ours), len(edited))
-    in_place = (ours.head(height) == edited.head(height)) & regular.head(height)
-    ours_left = regular & ~in_place.extend_constant(False, len(ours) - height)
-    left = pl.DataFrame({"line": ours.filter(ours_left), "ours": ours_left.arg_true()})
-    theirs_left = ~in_place.head(height).extend_constant(False, len(edited) - height)
-    sheet = pl.DataFrame({"line": edited.filter(theirs_left), "theirs": theirs_left.arg_true().cast(pl.UInt32)})
-    moved = left.join(sheet.unique("line", keep="first", maintain_order=True), on="line")
-    rest = sheet.join(moved, on="theirs", how="anti", maintain_order="left")["theirs"]
-    return ours_left.scatter(moved["ours"], False), rest
+    in_place = equal_in_place(ours, theirs)
+    in_place = in_place & regular.head(len(in_place))
+    ours_left, theirs_left = (
+        ~in_place.clone().extend_constant(value=False, n=len(rows) - len(in_place)) for rows in (ours, theirs)
+    )
+    ours_left &= regular
+    left, sheet = (
+        pl.DataFrame({"row": (at := mask.arg_true().cast(pl.UInt32)), "hash": rows.hashes(at)})
+        for rows, mask in ((ours, ours_left), (theirs, theirs_left))
+    )
+    moved = left.join(sheet.unique("hash", keep="first", maintain_order=True), on="hash", suffix="_sheet")
+    moved = moved.filter(equal_records(ours, moved["row"], theirs, moved["row_sheet"]))
+    rest = sheet.join(moved, left_on="row", right_on="row_sheet", how="anti", maintain_order="left")["row"]
+    return ours_left.scatter(moved["row"], False), rest
+
+
+def _hashes(rows: CsvRows) -> pl.Series:
+    return rows.hashes(pl.int_range(len(rows), eager=True))
 
 
 def _likely_to_change(live: Table, edited: Table, key: Key, shared: Sequence[str]) -> list[str]:
-    """The fields in which the first lines differ that are unequal in one place.
+    """The fields in which the first records differ that are unequal in one place.
 
-    None if most lines are, for then the rows stand in another order. A guess that saves time where it is right, and
+    None if most records are, for then the rows stand in another order. A guess that saves time where it is right, and
     costs little where it is not.
     """
-    if live.rows.raw is None or edited.rows.raw is None or not one_form(live, edited):
+    records = records_of_one_form(live, edited)
+    if records is None:
         return []
-    height = min(len(live), len(edited), SAMPLE_ROWS)
-    unequal = (live.rows.raw.head(height) != edited.rows.raw.head(height)).arg_true()
-    if len(unequal) > height // 2:
+    unequal = (~equal_in_place(*records).head(SAMPLE_ROWS)).arg_true()
+    if len(unequal) > min(len(live), len(edited), SAMPLE_ROWS) // 2:
         return []
     own, others = live.cells(shared, unequal), edited.cells(shared, unequal)
     return [name for name in shared if name not in key.fields and (own[name] != others[name]).any()]
 
 
-def one_form(live: Table, edited: Table) -> bool:
-    """Whether equal lines mean equal cells: same delimiter, same columns in the same places."""
-    return (
+def rows_unlike_live(live: Table, edited: Table) -> pl.Series:
+    """The edited rows that are not known to be just the live row in their place: of files of two forms, all."""
+    every = pl.int_range(len(edited), dtype=pl.UInt32, eager=True)
+    records = records_of_one_form(live, edited)
+    if records is None:
+        return every
+    return pl.concat([(~equal_in_place(*records)).arg_true().cast(pl.UInt32), every.slice(min(len(live), len(edited)))])
+
+
+def records_of_one_form(live: Table, edited: Table) -> tuple[CsvRows, CsvRows] | None:
+    """The rows of two files of which equal records have equal cells: same delimiter, same columns in same places."""
+    same = (
         live.format.delimiter == edited.format.delimiter and live.names == edited.names and not edited.unnamed_columns
     )
+    own, others = live.rows, edited.rows
+    if not same or not isinstance(own, CsvRows) or not isinstance(others, CsvRows) or own.width != others.width:
+        return None
+    return own, others
 
 
 def _repeated(edited: Table, shared: Sequence[str], rows: pl.DataFrame) -> tuple[pl.Series, pl.DataFrame]:

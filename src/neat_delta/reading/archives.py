@@ -9,10 +9,15 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from neat_delta.errors import InvalidInput
+from neat_delta.file_content import PIECE, ContentInMemory, ContentReader, gathered
+from neat_delta.memory import largest_file_held
 from neat_delta.prefetch import read_bytes
 from neat_delta.reading.parse_errors import parse_errors_as
 
 if TYPE_CHECKING:
+    from collections.abc import Callable, Iterator
+
+    from neat_delta.file_content import Content
     from neat_delta.remote import Location
 
 GZIP = b"\x1f\x8b"
@@ -33,8 +38,13 @@ ENCRYPTED = 0x1
 class Payload:
     """What a file holds, with the packing it was in named for people."""
 
-    data: bytes
+    content: Content
     packing: str | None = None
+
+    @property
+    def data(self) -> bytes:
+        """All its bytes."""
+        return self.content.read(0, len(self.content))
 
 
 def fetch(path: Location) -> Payload:
@@ -43,52 +53,63 @@ def fetch(path: Location) -> Payload:
     Raises:
         InvalidInput: file not found, it may not be read, or it cannot be unpacked safely.
     """
-    return decompress(read_bytes(path), path)
+    return decompress(ContentInMemory(read_bytes(path)), path)
 
 
-def decompress(data: bytes, path: Location) -> Payload:
-    """What a file's bytes hold; ``path`` is for messages.
+def decompress(content: Content, path: Location) -> Payload:
+    """What a file holds; ``path`` is for messages. What unpacks to much is put into a temporary file.
 
     Raises:
-        InvalidInput: it cannot be unpacked safely.
+        InvalidInput: it cannot be unpacked safely, or there is no room for it.
     """
-    if data.startswith(GZIP):
-        return Payload(_gunzip(data, path), "gzip")
-    if data.startswith(ZIP):
-        return _unzip(data, path)
-    if data.startswith(ZSTD):
-        return Payload(_unzstd(data, path), "zstd")
-    return Payload(data)
+    head = content.read(0, len(ZIP))
+    if head.startswith(GZIP):
+        return Payload(_gunzip(content, path), "gzip")
+    if head.startswith(ZIP):
+        return _unzip(content, path)
+    if head.startswith(ZSTD):
+        return Payload(_unzstd(content, path), "zstd")
+    return Payload(content)
 
 
-def _unzstd(data: bytes, path: Location) -> bytes:
+def _unzstd(content: Content, path: Location) -> Content:
     import zstandard
 
-    with parse_errors_as("the zstd file is damaged or cut off", path, AGAIN):
-        reader = zstandard.ZstdDecompressor().stream_reader(data, read_across_frames=True)
-        inner: bytes = reader.read(_allowed(len(data)) + 1)
-    _insist_on_size(len(inner), len(data), path)
-    return inner
+    packed = io.BufferedReader(ContentReader(content))
+    reader = zstandard.ZstdDecompressor().stream_reader(packed, read_across_frames=True)
+    return _unpacked(reader.read, "the zstd file is damaged or cut off", len(content), path)
 
 
-def _gunzip(data: bytes, path: Location) -> bytes:
-    with (
-        parse_errors_as("the gzip file is damaged or cut off", path, AGAIN),
-        gzip.GzipFile(fileobj=io.BytesIO(data)) as packed,
-    ):
-        inner = packed.read(_allowed(len(data)) + 1)
-    _insist_on_size(len(inner), len(data), path)
-    return inner
+def _gunzip(content: Content, path: Location) -> Content:
+    with gzip.GzipFile(fileobj=io.BufferedReader(ContentReader(content))) as packed:
+        return _unpacked(packed.read, "the gzip file is damaged or cut off", len(content), path)
 
 
-def _unzip(data: bytes, path: Location) -> Payload:
+def _unpacked(read: Callable[[int], bytes], what: str, packed: int, path: Location) -> Content:
+    """Everything that a reader gives, piece by piece."""
+
+    def parts() -> Iterator[bytes]:
+        size = 0
+        while True:
+            with parse_errors_as(what, path, AGAIN):
+                part = read(PIECE)
+            if not part:
+                return
+            size += len(part)
+            _insist_on_size(size, packed, path)
+            yield part
+
+    return gathered(parts(), path, largest_file_held())
+
+
+def _unzip(content: Content, path: Location) -> Payload:
     """A workbook, which is a zip by itself, or the one table that a zip archive holds."""
     with parse_errors_as("the zip archive or workbook is damaged", path, AGAIN):
-        archive = zipfile.ZipFile(io.BytesIO(data))
+        archive = zipfile.ZipFile(io.BufferedReader(ContentReader(content)))
         parts = [part for part in archive.infolist() if not part.is_dir()]
-    _insist_on_size(sum(part.file_size for part in parts), len(data), path)
+    _insist_on_size(sum(part.file_size for part in parts), len(content), path)
     if {"[Content_Types].xml", "mimetype"} & {part.filename for part in parts}:
-        return Payload(data)
+        return Payload(content)
     tables = [part for part in parts if not part.filename.startswith(("__MACOSX/", "."))]
     if len(tables) != 1:
         names = ", ".join(part.filename for part in tables[:5])
@@ -99,8 +120,9 @@ def _unzip(data: bytes, path: Location) -> Payload:
         )
     if tables[0].flag_bits & ENCRYPTED:
         raise InvalidInput("the zip archive has a password", file=path, hint="Unpack it and give the file in it.")
-    inner = unzipped(archive, tables[0], path)
-    _insist_on_size(len(inner), len(data), path)
+    with parse_errors_as("the zip archive or workbook is damaged", path, AGAIN):
+        member = archive.open(tables[0])
+    inner = _unpacked(member.read, "the zip archive or workbook is damaged", len(content), path)
     return Payload(inner, f"zip, {tables[0].filename}")
 
 

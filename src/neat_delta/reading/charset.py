@@ -5,8 +5,19 @@ from __future__ import annotations
 import codecs
 import re
 from dataclasses import dataclass, replace
+from itertools import chain
+from typing import TYPE_CHECKING
 
+import polars as pl
+
+from neat_delta.file_content import gathered, pieces
+from neat_delta.memory import largest_file_held
 from neat_delta.tables import ASCII
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+    from neat_delta.file_content import Content
 
 # What a spreadsheet program on a Western desktop writes when it does not write UTF-8.
 FALLBACK = "cp1252"
@@ -40,19 +51,22 @@ WORD = re.compile(r"[^\W\d_]+")
 WORDS_BYTES = 1 << 24
 # In UTF-16 every plain letter, digit and delimiter has a zero beside it.
 OFTEN = 0.1
-SLICE = 1 << 20
+# In UTF-8 the bytes of a character but its first begin with the bits 1 and 0, and there are four at most (RFC 3629).
+CONTINUES, CONTINUED, LONGEST_CHARACTER = 0xC0, 0x80, 4
+# What stands for bytes that are no text, and so much of a file is looked at for signs of Japanese mail.
+REPLACED, ISO_2022_BYTES = "\ufffd", 1 << 24
 LABELS = {"utf-8": "UTF-8", "utf-16-le": "UTF-16", "utf-16-be": "UTF-16", "cp1252": "Windows-1252"}
 
 
 @dataclass(frozen=True)
 class DecodedText:
-    """A file as UTF-8 bytes without a byte-order mark, and how it was coded.
+    """A file as UTF-8 text without a byte-order mark, and how it was coded.
 
     ``undecodable`` maps line numbers (from 1) to the reason; those lines hold U+FFFD where a byte was no text.
     ``line_end`` is set where lines did not end in a line feed; ``guessed`` where another charset would do as well.
     """
 
-    utf8: bytes
+    text: Content
     encoding: str
     bom: bool
     undecodable: dict[int, str]
@@ -60,27 +74,29 @@ class DecodedText:
     guessed: bool = False
 
 
-def decode(data: bytes, charset: str | None = None) -> DecodedText:
+def decode(content: Content, charset: str | None = None) -> DecodedText:
     """Recognise the character set by its byte-order mark, else ASCII, UTF-8 or Windows-1252; or take the stated one.
 
     A file in which some lines are proper UTF-8 beyond ASCII and others are no UTF-8 at all is UTF-8 with damaged
-    lines; one with no proper UTF-8 beyond ASCII is Windows-1252, or what its letters speak for.
+    lines; one with no proper UTF-8 beyond ASCII is Windows-1252, or what its letters speak for. What lies on disk is
+    gone through piece by piece, and stays there if it is UTF-8.
     """
-    for separator, name in _MARKS.items():
-        if data.startswith(separator):
-            return _decoded(data[len(separator) :], name, bom=True)
+    head = content.read(0, SAMPLE_BYTES)
+    for mark, name in _MARKS.items():
+        if head.startswith(mark):
+            return _decoded(content.behind(len(mark)), name, bom=True)
+    charset = charset or _utf16_by_zeros(head)
     if charset is not None:
-        return _decoded(data, charset, bom=False)
-    wide = _utf16_by_zeros(data[:SAMPLE_BYTES])
-    if wide:
-        return _decoded(data, wide, bom=False)
-    if data.isascii():
-        if ISO_2022_JP.search(data):
-            return replace(_decoded(data, "iso2022_jp", bom=False), guessed=True)
-        return DecodedText(data, ASCII, False, {})
-    if _is_utf8(data) or any(_proper(line) for line in data.split(b"\n")):
-        return _decoded(data, "utf-8", bom=False)
-    return replace(_decoded(data, _likeliest(data), bom=False), guessed=True)
+        return _decoded(content, charset, bom=False)
+    if all(piece.isascii() for piece in pieces(content)):
+        if ISO_2022_JP.search(content.read(0, ISO_2022_BYTES)):
+            return replace(_decoded(content, "iso2022_jp", bom=False), guessed=True)
+        return DecodedText(content, ASCII, False, {})
+    if _is_utf8(content):
+        return DecodedText(content, "utf-8", False, {})
+    if any(map(_proper, _lines(content))):
+        return _recoded(content, "utf-8", bom=False)
+    return replace(_recoded(content, _likeliest(content.read(0, 1 << 20)), bom=False), guessed=True)
 
 
 def _utf16_by_zeros(sample: bytes) -> str | None:
@@ -178,14 +194,34 @@ HIGH = bytes(range(128, 256))
 _MARKS = {codecs.BOM_UTF8: "utf-8", codecs.BOM_UTF16_LE: "utf-16-le", codecs.BOM_UTF16_BE: "utf-16-be"}
 
 
-def _is_utf8(data: bytes) -> bool:
-    if data.isascii():
-        return True
-    decoder = codecs.getincrementaldecoder("utf-8")()
+def _is_utf8(content: Content) -> bool:
+    rest = b""
+    for piece in pieces(content):
+        data = rest + piece
+        # (No part that is looked at ends inside a character.)
+        end = len(data)
+        while end > len(data) - LONGEST_CHARACTER and end and data[end - 1] & CONTINUES == CONTINUED:
+            end -= 1
+        end -= bool(end and data[end - 1] >= CONTINUES)
+        rest = data[end:]
+        try:  # (It takes Polars a fraction of the time that decoding takes to see whether bytes are text.)
+            pl.Series([data[:end]], dtype=pl.Binary).cast(pl.String)
+        except pl.exceptions.PolarsError:
+            return False
+    return _decodes(rest)
+
+
+def _lines(content: Content) -> Iterator[bytes]:
+    rest = b""
+    for piece in pieces(content):
+        *lines, rest = (rest + piece).split(b"\n")
+        yield from lines
+    yield rest
+
+
+def _decodes(data: bytes) -> bool:
     try:
-        # In slices, so that a large file is not held a second time as Python text.
-        for start in range(0, len(data), SLICE):
-            decoder.decode(data[start : start + SLICE], final=start + SLICE >= len(data))
+        data.decode()
     except UnicodeDecodeError:
         return False
     return True
@@ -193,18 +229,32 @@ def _is_utf8(data: bytes) -> bool:
 
 def _proper(line: bytes) -> bool:
     """Whether a line holds text beyond ASCII that is good UTF-8."""
-    return not line.isascii() and _is_utf8(line)
+    return not line.isascii() and _decodes(line)
 
 
-def _decoded(data: bytes, charset: str, *, bom: bool) -> DecodedText:
-    if charset == "utf-8" and _is_utf8(data):
-        return DecodedText(data, charset, bom, {})
-    text = data.decode(charset, errors="replace")
-    undecodable = {
-        number: f"the line has bytes that are not {LABELS.get(charset, charset)} text"
-        for number, line in enumerate(text.split("\n"), start=1)
-        if "\ufffd" in line
-    }
-    if undecodable and charset.startswith("utf-16") and len(data) % 2:
+def _decoded(content: Content, charset: str, *, bom: bool) -> DecodedText:
+    if charset == "utf-8" and _is_utf8(content):
+        return DecodedText(content, charset, bom, {})
+    return _recoded(content, charset, bom=bom)
+
+
+def _recoded(content: Content, charset: str, *, bom: bool) -> DecodedText:
+    """The text in UTF-8, whatever it was coded in; and the lines in which some bytes are no text."""
+    undecodable: dict[int, str] = {}
+    reason = f"the line has bytes that are not {LABELS.get(charset, charset)} text"
+
+    def recoded() -> Iterator[bytes]:
+        decoder = codecs.getincrementaldecoder(charset)("replace")
+        line = 1
+        for data in chain(pieces(content), [None]):
+            text = decoder.decode(data or b"", final=data is None)
+            if REPLACED in text:
+                lines = enumerate(text.split("\n"), start=line)
+                undecodable.update({number: reason for number, part in lines if REPLACED in part})
+            line += text.count("\n")
+            yield text.encode()
+
+    found = gathered(recoded(), content, largest_file_held())
+    if undecodable and charset.startswith("utf-16") and len(content) % 2:
         undecodable[max(undecodable)] += ", the file may be cut off"
-    return DecodedText(text.encode(), charset, bom, undecodable)
+    return DecodedText(found, charset, bom, undecodable)

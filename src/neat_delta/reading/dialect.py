@@ -26,8 +26,7 @@ class Dialect:
     """What the first rows show of a delimited file.
 
     ``header_line`` is the line on which the header begins, counted from 1; 0 if there is none. ``delimiter_certain``
-    says whether nearly every row of the sample has the header's width, ``plain`` that no cell of it holds a quote or a
-    line end.
+    says whether nearly every row of the sample has the header's width.
     """
 
     delimiter: str
@@ -35,18 +34,19 @@ class Dialect:
     header_line: int
     quote_all: bool
     sure: bool
-    plain: bool = True
 
 
-def sniff(utf8: bytes, options: ReadOptions = DEFAULT_OPTIONS) -> Dialect:
+def sniff(head: bytes, options: ReadOptions = DEFAULT_OPTIONS) -> Dialect:
     """Judge a delimited file by its first 64 KiB: the delimiter that cuts most rows into the same number of cells.
+
+    ``head`` is so much of the file, and of a longer one a byte more.
 
     Where two delimiters do equally well, the one that gives more columns wins. The header is the first row that is
     nearly as wide as the others; lines above it are titles and comments. What is given is taken as it is, but for a
     line on which no row begins.
     """
-    sample = utf8[:SAMPLE_BYTES].decode(errors="ignore")
-    if len(utf8) > SAMPLE_BYTES:
+    sample = head[:SAMPLE_BYTES].decode(errors="ignore")
+    if len(head) > SAMPLE_BYTES:
         sample = sample[: sample.rfind("\n") + 1] or sample
     best = options.delimiter or max(DELIMITERS, key=lambda candidate: _fitness(sample, candidate))
     rows = _rows(sample, best)
@@ -54,12 +54,11 @@ def sniff(utf8: bytes, options: ReadOptions = DEFAULT_OPTIONS) -> Dialect:
     if options.header_line:
         at = next((at for at, (line, _) in enumerate(rows) if line == options.header_line), at)
     line, header = rows[at] if rows else (1, [])
-    plain = not any(sign in cell for _, row in rows for cell in row for sign in '"\n')
     if options.header_line == 0:
-        return Dialect(best, _numbered(len(header)), 0, _quotes_all(sample, best), sure=True, plain=plain)
+        return Dialect(best, _numbered(len(header)), 0, _quotes_all(sample, best), sure=True)
     fit, width = _fitness(sample, best)
     sure = width == 1 or fit > FULL_ENOUGH
-    return Dialect(best, tuple(header), line, _quotes_all(sample, best), sure, plain)
+    return Dialect(best, tuple(header), line, _quotes_all(sample, best), sure)
 
 
 def header_at(rows: Sequence[Sequence[str]]) -> int:

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from neat_delta.remote import Location
 
 MOST_COLUMNS = 2_000
+# Rows that cannot be read, and why.
+BAD_SCHEMA = {"line": pl.UInt32, "raw": pl.String, "message": pl.String}
 
 
 def too_many_columns(path: Location, line: int | None, columns: int | None = None) -> InvalidInput:
@@ -31,7 +33,6 @@ class FrameRows:
 
     line: pl.Series
     frame: pl.DataFrame
-    raw: pl.Series | None = None
 
     def __len__(self) -> int:
         return len(self.line)

@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.reading.csv_records import BAD_SCHEMA, SUM_WORDS, is_suspect_start
+from neat_delta.reading.frame_rows import BAD_SCHEMA
+from neat_delta.reading.record_patterns import SUM_WORDS, is_suspect_start
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
+from contextvars import copy_context
 from dataclasses import dataclass, replace
 from functools import partial
 from typing import TYPE_CHECKING
@@ -10,10 +11,11 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.errors import InvalidInput, InvalidOption
+from neat_delta.file_content import gathered, pieces
+from neat_delta.memory import largest_file_held
 from neat_delta.prefetch import FilePrefetch
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading.archives import Payload, decompress
-from neat_delta.reading.bulk_parse import parse_bulk, verify_bulk
 from neat_delta.reading.charset import (
     FALLBACK,
     WORDS_BYTES,
@@ -22,11 +24,11 @@ from neat_delta.reading.charset import (
     detect_by_vocabulary,
     words_beyond_ascii,
 )
-from neat_delta.reading.csv_records import BAD_SCHEMA, LazyCsvRows, TooManyUnreadable, read_records
+from neat_delta.reading.csv_records import TooManyUnreadable, read_records
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at, sniff
-from neat_delta.reading.file_lines import split_lines
-from neat_delta.reading.frame_rows import MOST_COLUMNS, ParsedFile, as_frame_rows, too_many_columns
+from neat_delta.reading.frame_rows import BAD_SCHEMA, MOST_COLUMNS, ParsedFile, as_frame_rows, too_many_columns
 from neat_delta.reading.non_data_rows import RowSplit, split_rows, suspect_rows
+from neat_delta.reading.record_patterns import LineTooLong
 from neat_delta.tables import Field, FileFormat, Rows, Source, Table, field_name, parse_header
 from neat_delta.tables.read_options import DEFAULT_OPTIONS, ReadOptions
 
@@ -38,8 +40,6 @@ if TYPE_CHECKING:
 MARK_SAMPLE_ROWS = 1_000
 WORDS_ROWS = 50_000
 LINE_END_SAMPLE_BYTES = 1 << 20
-# Longer than any row, in bytes; and so many blank lines are a fault, where they are nearly all.
-LONGEST_LINE, MANY_BLANK_LINES, NEARLY_ALL = 16 << 20, 1_000_000, 0.8
 CONTROLS = bytes(byte for byte in range(32) if byte not in b"\t\n\r")
 WORKBOOKS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
 
@@ -92,26 +92,23 @@ def read_pair(
     prefetch: FilePrefetch | None = None,
     live_options: ReadOptions = DEFAULT_OPTIONS,
 ) -> tuple[Table, Table]:
-    """Read two files at once, which saves time twice; ``given`` is how the edited one is read.
+    """Read two files at once, for much of the work is one thread's.
 
-    Much of the work is one thread's, and lines of the edited sheet that stand in the live export need no second
-    inspection. ``prefetch`` are the two files, where somebody has begun with them; ``exported`` is how the live
-    one.
+    ``prefetch`` are the two files, where somebody has begun with them.
     """
     prefetch = prefetch or FilePrefetch(live, edited)
     progress.step(f"reading {live.name} and {edited.name}")
     with ThreadPoolExecutor(max_workers=2) as openers:
+        # (What holds in this context, such as how much memory may be taken, holds for the threads as well.)
         own, others = (
-            openers.submit(_open, live, prefetch, live_options),
-            openers.submit(_open, edited, prefetch, edited_options),
+            openers.submit(copy_context().run, _open, live, prefetch, live_options),
+            openers.submit(copy_context().run, _open, edited, prefetch, edited_options),
         )
         first, second = _reconcile_encodings(
             own.result(), _on_best_sheet(others.result(), own.result(), prefetch), prefetch
         )
-    if not _same_format(first, second):
-        return _to_table(first, prefetch), _to_table(second, prefetch)
-    read = _to_table(first, prefetch, by_line=True)
-    return read, _to_table(second, prefetch, by_line=True, like=read.rows)
+        tables = [openers.submit(copy_context().run, _to_table, one, prefetch) for one in (first, second)]
+        return tables[0].result(), tables[1].result()
 
 
 @dataclass(frozen=True)
@@ -139,13 +136,13 @@ class _Opened:
     def some_text(self) -> str:
         """Text of the file, enough of it to know its words."""
         if isinstance(self.table, _Delimited):
-            return self.table.text.utf8[:WORDS_BYTES].decode(errors="replace")
+            return self.table.text.text.read(0, WORDS_BYTES).decode(errors="replace")
         return "\n".join(cell for column in self.table.columns for cell in column[:WORDS_ROWS])
 
 
 def _on_best_sheet(opened: _Opened, live: _Opened, prefetch: FilePrefetch) -> _Opened:
     """A workbook on the sheet that has the live export's columns, unless it was given which one is meant."""
-    if not opened.payload.data.startswith(WORKBOOKS) or opened.options.worksheet is not None:
+    if not _is_workbook(opened.payload) or opened.options.worksheet is not None:
         return opened
     from neat_delta.reading.workbook import best_sheet
 
@@ -177,7 +174,8 @@ def _opened_by_words(guessed: _Opened, sure: _Opened, prefetch: FilePrefetch) ->
         InvalidInput: both have words enough to tell, and in no character set are they the same.
     """
     guess = guessed.table.text.encoding if isinstance(guessed.table, _Delimited) else FALLBACK
-    match = detect_by_vocabulary(guessed.payload.data, words_beyond_ascii(sure.some_text()), guess)
+    sample = guessed.payload.content.read(0, WORDS_BYTES)
+    match = detect_by_vocabulary(sample, words_beyond_ascii(sure.some_text()), guess)
     if match.doubtful:
         shown = "; ".join(f"as {charset}: {words}" for charset, words in match.readings.items())
         raise InvalidInput(
@@ -191,9 +189,9 @@ def _opened_by_words(guessed: _Opened, sure: _Opened, prefetch: FilePrefetch) ->
 
 
 def _open(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEFAULT_OPTIONS) -> _Opened:
-    content = decompress(prefetch.data(path), path)
+    content = decompress(prefetch.content(path), path)
     # What reads the rarer forms is only loaded for them.
-    if content.data.startswith(WORKBOOKS):
+    if _is_workbook(content):
         from neat_delta.reading.workbook import read_workbook
 
         return _Opened(path, content, read_workbook(content.data, path, options.worksheet), options)
@@ -201,28 +199,32 @@ def _open(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEFAULT
         raise InvalidOption(
             "not a workbook, so it has no worksheets", file=path, option="worksheet", hint="Leave it out."
         )
-    if content.data[:SAMPLE_BYTES].lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
+    if content.content.read(0, SAMPLE_BYTES).lstrip(b"\xef\xbb\xbf \t\r\n")[:1] == b"<":
         from neat_delta.reading.xml import read_xml
 
         _insist_on_no_header(options, path)
         return _Opened(path, content, read_xml(content.data, path), options)
-    text = _with_line_feeds(decode(content.data, options.encoding))
-    if not text.utf8 or text.utf8.isspace():
+    text = _with_line_feeds(decode(content.content, options.encoding))
+    if all(piece.isspace() for piece in pieces(text.text)):
         raise InvalidInput("the file is empty", file=path, hint="Export it again.")
-    _insist_on_bounded_lines(text.utf8, path)
-    if _is_binary(text.utf8[:SAMPLE_BYTES]):
+    sample = text.text.read(0, SAMPLE_BYTES + 1)
+    if _is_binary(sample):
         raise InvalidInput(
             "not a table file (CSV, XLSX, ODS, JSON Lines, XML)", file=path, hint="Give the export, or the edited file."
         )
-    if text.utf8[:SAMPLE_BYTES].lstrip()[:2] == b'{"':
+    if sample.lstrip()[:2] == b'{"':
         from neat_delta.reading.jsonlines import read_json_lines
 
         _insist_on_no_header(options, path)
-        return _Opened(path, content, read_json_lines(text.utf8.decode(), path), options)
-    dialect = sniff(text.utf8, options)
+        return _Opened(path, content, read_json_lines(text.text.read(0, len(text.text)).decode(), path), options)
+    dialect = sniff(sample, options)
     if options.header_line and dialect.header_line != options.header_line:
         raise _no_header_there(path, options.header_line)
     return _Opened(path, content, _Delimited(text, dialect), options)
+
+
+def _is_workbook(content: Payload) -> bool:
+    return content.content.read(0, len(WORKBOOKS[1])).startswith(WORKBOOKS)
 
 
 def _insist_on_no_header(options: ReadOptions, path: Location) -> None:
@@ -244,21 +246,13 @@ def _no_header_there(path: Location, line: int) -> InvalidOption:
     )
 
 
-def _same_format(one: _Opened, other: _Opened) -> bool:
-    """Whether two files have one form, so that lines which are equal need not be parsed."""
-    if isinstance(one.table, ParsedFile) or isinstance(other.table, ParsedFile):
-        return False
-    live, edited = one.table.dialect, other.table.dialect
-    return live.delimiter == edited.delimiter and [*map(field_name, live.header)] == [*map(field_name, edited.header)]
-
-
-def _to_table(opened: _Opened, prefetch: FilePrefetch, *, by_line: bool = False, like: Rows | None = None) -> Table:
+def _to_table(opened: _Opened, prefetch: FilePrefetch) -> Table:
     path = opened.path
-    source = Source(path, partial(prefetch.sha256, path), partial(prefetch.data, path))
+    source = Source(path, partial(prefetch.sha256, path), partial(prefetch.content, path))
     if isinstance(opened.table, ParsedFile):
         found = _from_sheet(source, opened.table, opened.options)
     else:
-        found = _from_text(source, opened.table, opened.options, by_line, like)
+        found = _from_text(source, opened.table, opened.options)
     form = found.format
     if opened.payload.packing:
         form = replace(form, packing=opened.payload.packing)
@@ -303,18 +297,16 @@ def _from_sheet(source: Source, sheet: ParsedFile, options: ReadOptions) -> Tabl
     )
 
 
-def _from_text(source: Source, table: _Delimited, options: ReadOptions, by_line: bool, like: Rows | None) -> Table:
+def _from_text(source: Source, table: _Delimited, options: ReadOptions) -> Table:
     dialect = table.dialect
     fields, columns = _named(dialect.header, source.path, dialect.header_line)
-    parsed = None if by_line or not dialect.plain else parse_bulk(table.text, columns, dialect)
-    reading = None if parsed is None else verify_bulk(table.text, parsed, dialect)
-    if reading is None:
-        known = like if isinstance(like, LazyCsvRows) else None
-        try:
-            reading = read_records(table.text, split_lines(table.text.utf8), columns, dialect, known, parsed)
-        except TooManyUnreadable as error:
-            hint = "Check quotes and column separator; export it again."
-            raise InvalidInput(str(error), file=source.path, line=error.line, hint=hint) from error
+    try:
+        reading = read_records(table.text, columns, dialect)
+    except LineTooLong as error:
+        raise InvalidInput(str(error), file=source.path, line=error.line, hint="Export it again.") from error
+    except TooManyUnreadable as error:
+        hint = "Check quotes and column separator; export it again."
+        raise InvalidInput(str(error), file=source.path, line=error.line, hint=hint) from error
     if len(reading.bad) and reading.bad["line"][0] <= dialect.header_line:
         line, _, message = reading.bad.row(0)
         raise InvalidInput(
@@ -343,28 +335,6 @@ def _named(header: Sequence[str], path: Location, line: int) -> tuple[tuple[Fiel
     return fields, tuple(field.name if field else f" {at}" for at, field in enumerate(fields))
 
 
-def _insist_on_bounded_lines(utf8: bytes, path: Location) -> None:
-    """Refuse what is no table though it is text: a line longer than any row, or hardly a line that is not blank.
-
-    Raises:
-        InvalidInput: it is such a file.
-    """
-    half = LONGEST_LINE // 2  # (a line that is too long has no end in one of these pieces at least)
-    for start in range(0, len(utf8) - half, half):
-        if utf8.find(b"\n", start, start + half) >= 0:
-            continue
-        end = utf8.find(b"\n", start)
-        if (end if end >= 0 else len(utf8)) - utf8.rfind(b"\n", 0, start) > LONGEST_LINE:
-            line = utf8.count(b"\n", 0, start) + 1
-            raise InvalidInput(
-                f"the line is longer than {LONGEST_LINE >> 20} MB", file=path, line=line, hint="Export it again."
-            )
-    if len(utf8) > MANY_BLANK_LINES and (blank := utf8.count(b"\n\n")) > MANY_BLANK_LINES:
-        lines = utf8.count(b"\n")
-        if blank * 2 > lines * NEARLY_ALL:
-            raise InvalidInput(f"nearly all of its {lines:,} lines are blank", file=path, hint="Export it again.")
-
-
 def _is_binary(sample: bytes) -> bool:
     """Whether more than one in a hundred characters is a control character; stray ones occur in honest tables."""
     controls = len(sample) - len(sample.translate(None, CONTROLS))
@@ -372,13 +342,14 @@ def _is_binary(sample: bytes) -> bool:
 
 
 def _with_line_feeds(text: DecodedText) -> DecodedText:
-    if b"\n" in text.utf8 or b"\r" not in text.utf8:
+    if any(b"\n" in piece for piece in pieces(text.text)) or not any(b"\r" in piece for piece in pieces(text.text)):
         return text
-    return replace(text, utf8=text.utf8.replace(b"\r", b"\n"), line_end="\r")
+    lines = (piece.replace(b"\r", b"\n") for piece in pieces(text.text))
+    return replace(text, text=gathered(lines, text.text, largest_file_held()), line_end="\r")
 
 
 def _form(text: DecodedText, dialect: Dialect, rows: Rows, named: Sequence[str]) -> FileFormat:
-    sample = text.utf8[:LINE_END_SAMPLE_BYTES]
+    sample = text.text.read(0, LINE_END_SAMPLE_BYTES)
     mostly_crlf = sample.count(b"\r\n") * 2 > sample.count(b"\n")
     first = pl.int_range(min(len(rows), MARK_SAMPLE_ROWS), eager=True)
     return FileFormat(

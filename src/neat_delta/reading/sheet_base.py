@@ -19,8 +19,7 @@ from neat_delta.errors import InvalidInput
 from neat_delta.json_form import from_json, json_text
 from neat_delta.prefetch import sha256_hex
 from neat_delta.reading.archives import LARGEST
-from neat_delta.reading.csv_records import BAD_SCHEMA
-from neat_delta.reading.frame_rows import FrameRows
+from neat_delta.reading.frame_rows import BAD_SCHEMA, FrameRows
 from neat_delta.tables import FileFormat, Source, Table, parse_header
 
 if TYPE_CHECKING:

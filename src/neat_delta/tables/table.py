@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
     import polars as pl
 
+    from neat_delta.file_content import Content
     from neat_delta.remote import Location
 
 ASCII = "ascii"
@@ -61,13 +62,13 @@ class FileFormat:
 class Source:
     """Where a catalogue came from: its path and the SHA-256 of the file's bytes.
 
-    The digest of a large file takes as long as parsing it, so ``digest`` may still be at work beside us. ``data`` are
-    the file's bytes, where they are at hand, and ``known_time`` is when it was made, where it is no file any more.
+    The digest of a large file takes as long as parsing it, so ``digest`` may still be at work beside us. ``content`` is
+    what the file holds, where that is at hand, and ``known_time`` is when it was made, where it is no file any more.
     """
 
     path: Location
     digest: Callable[[], str]
-    data: Callable[[], bytes] | None = None
+    content: Callable[[], Content] | None = None
     known_time: datetime | None = None
 
     @property
@@ -93,17 +94,12 @@ class Source:
 class Rows(Protocol):
     """The rows of a file, parsed only where somebody asks.
 
-    Lines are counted from 1. Files that have no text of their rows have ``None`` for ``raw``; equal raw rows of two
-    files of one form have equal cells.
+    Lines are counted from 1.
     """
 
     @property
     def line(self) -> pl.Series:
         """Line on which each row begins."""
-
-    @property
-    def raw(self) -> pl.Series | None:
-        """Each row's text."""
 
     def __len__(self) -> int: ...
 

@@ -60,4 +60,4 @@ def read_kept(store: ExportStore, export: KeptExport, options: ReadOptions) -> T
     """
     path = Path(export.name)
     table = read_table(path, options=options, prefetch=FilePrefetch.holding(path, store.data(export)))
-    return replace(table, source=replace(table.source, data=None, known_time=export.time))
+    return replace(table, source=replace(table.source, content=None, known_time=export.time))
