@@ -6,6 +6,7 @@ import io
 import os
 import tempfile
 import threading
+import weakref
 from typing import IO, TYPE_CHECKING, Protocol
 
 from neat_delta.errors import InvalidInput
@@ -65,15 +66,23 @@ class ContentInMemory:
         return ContentInMemory(self.data[offset:])
 
 
+class _OpenFile:
+    """A file that is closed when nobody asks for it any more."""
+
+    def __init__(self, file: IO[bytes]) -> None:
+        self.file = file
+        weakref.finalize(self, file.close)
+
+
 class ContentOnDisk:
     """Bytes of a file that is read piece by piece; from ``offset`` on, where what is before does not count.
 
     The file must stay as it is: it is looked at again with each piece.
     """
 
-    def __init__(self, file: IO[bytes], path: object, offset: int = 0) -> None:
-        self.file, self.path, self.offset = file, path, offset
-        self._status = _status(file)
+    def __init__(self, opened: _OpenFile, path: object, offset: int = 0) -> None:
+        self.opened, self.file, self.path, self.offset = opened, opened.file, path, offset
+        self._status = _status(self.file)
         self._turn = threading.Lock()
 
     def __len__(self) -> int:
@@ -81,7 +90,7 @@ class ContentOnDisk:
 
     def behind(self, offset: int) -> ContentOnDisk:
         """The same without so many bytes in front."""
-        return ContentOnDisk(self.file, self.path, self.offset + offset)
+        return ContentOnDisk(self.opened, self.path, self.offset + offset)
 
     def read(self, start: int, stop: int) -> bytes:
         """The bytes from one position to another, as far as there are any.
@@ -163,7 +172,7 @@ def _status(file: IO[bytes]) -> tuple[int, int]:
 
 def on_disk(path: Path) -> ContentOnDisk:
     """A file's content, left on disk; raises ``OSError`` if it cannot be opened."""
-    return ContentOnDisk(path.open("rb"), path)
+    return ContentOnDisk(_OpenFile(path.open("rb")), path)
 
 
 def pieces(content: Content) -> Iterator[bytes]:
@@ -201,4 +210,4 @@ def _spilled(held: list[bytes], parts: Iterator[bytes], path: object) -> Content
             file=path,
             hint="Free space there, or name another folder in the variable TMPDIR.",
         ) from error
-    return ContentOnDisk(file, path)
+    return ContentOnDisk(_OpenFile(file), path)

@@ -10,6 +10,7 @@ import click
 
 from neat_delta.cli.help import DISPLAY, MATCHING, OUTPUT, READING, SCOPE, option
 from neat_delta.errors import NeatDeltaError
+from neat_delta.memory import limited_to, parse_size
 from neat_delta.output_paths import note_input
 
 if TYPE_CHECKING:
@@ -23,6 +24,8 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import Settings
 
 F = TypeVar("F", bound="Callable[..., Any]")
+# Less memory than this holds no command.
+LEAST_MEMORY = 256 << 20
 # The largest number that an option means.
 MOST = 1_000_000_000
 
@@ -55,6 +58,22 @@ def _shown(value: object) -> str:
     from neat_delta.remote.address import without_secrets
 
     return without_secrets(str(value))
+
+
+class MemorySize(click.ParamType[int]):
+    """An amount of memory, such as 8GB, in bytes."""
+
+    name = "size"
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """The bytes."""
+        try:
+            size = parse_size(str(value))
+        except ValueError:
+            self.fail(f"{value!r} is no amount of memory. Write it as 8GB or 500MB", param, ctx)
+        if size < LEAST_MEMORY:
+            self.fail(f"{value!r} is too little. Give {LEAST_MEMORY >> 20}MB at least", param, ctx)
+        return size
 
 
 class WholeNumber(click.IntRange):
@@ -155,14 +174,32 @@ def read_options(command: F) -> F:
 
 
 def catalogue_file(command: F) -> F:
-    """Add --catalogue."""
-    return option(
+    """Add --catalogue, and --memory, which goes with all that read a catalogue."""
+    settings = option(
         READING,
         "--catalogue",
         "config",
         type=FILE,
         metavar="FILE",
         help="Settings file.  [default: ./catalogue.toml, if present]",
+    )
+    return settings(memory_option(command))
+
+
+def memory_option(command: F) -> F:
+    """Add --memory, which holds as long as the command runs."""
+
+    def limit(ctx: click.Context, _: click.Parameter, size: int | None) -> None:
+        ctx.with_resource(limited_to(size))
+
+    return option(
+        READING,
+        "--memory",
+        type=MemorySize(),
+        metavar="SIZE",
+        callback=limit,
+        expose_value=False,
+        help="Memory to use at most, such as 8GB; larger files are read from disk in pieces.  [default: 75 % of it]",
     )(command)
 
 

@@ -17,6 +17,7 @@ from neat_delta.cli.common import (
     SOURCE,
     OutputOptions,
     console,
+    memory_option,
     output_options,
     read_options,
     show,
@@ -45,6 +46,7 @@ from neat_delta.exit_codes import Exit
 @KEY
 @option(OUTPUT, "--yes", is_flag=True, help="Add missing fields to an existing file; nothing else changes.")
 @read_options
+@memory_option
 @output_options
 def setup_command(
     export: Location,
