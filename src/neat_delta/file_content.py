@@ -7,13 +7,13 @@ import os
 import tempfile
 import threading
 import weakref
+from pathlib import Path
 from typing import IO, TYPE_CHECKING, Protocol
 
 from neat_delta.errors import InvalidInput
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
-    from pathlib import Path
 
     from typing_extensions import Buffer
 
@@ -77,20 +77,37 @@ class _OpenFile:
 class ContentOnDisk:
     """Bytes of a file that is read piece by piece; from ``offset`` on, where what is before does not count.
 
-    The file must stay as it is: it is looked at again with each piece.
+    The file must stay as it is: it is looked at again with each piece. Sent to another process, it is opened there.
     """
 
-    def __init__(self, opened: _OpenFile, path: object, offset: int = 0) -> None:
-        self.opened, self.file, self.path, self.offset = opened, opened.file, path, offset
-        self._status = _status(self.file)
+    def __init__(
+        self, path: object, opened: _OpenFile | None = None, offset: int = 0, status: tuple[int, int] | None = None
+    ) -> None:
+        self.path, self.offset, self._opened = path, offset, opened
+        self._status = status or _status(self.file)
         self._turn = threading.Lock()
+
+    def __reduce__(self) -> tuple[type[ContentOnDisk], tuple[object, ...]]:
+        return ContentOnDisk, (Path(str(self.path)).absolute(), None, self.offset, self._status)
+
+    @property
+    def file(self) -> IO[bytes]:
+        """The file, which is opened when it is asked for the first time."""
+        if self._opened is None:
+            self._opened = _OpenFile(Path(str(self.path)).open("rb"))  # noqa: SIM115 (closed with the object)
+        return self._opened.file
 
     def __len__(self) -> int:
         return self._status[0] - self.offset
 
+    @property
+    def is_temporary(self) -> bool:
+        """Whether it is a file without a name, which nobody else can reach."""
+        return isinstance(self.file.name, int)
+
     def behind(self, offset: int) -> ContentOnDisk:
         """The same without so many bytes in front."""
-        return ContentOnDisk(self.opened, self.path, self.offset + offset)
+        return ContentOnDisk(self.path, self._opened, self.offset + offset, self._status)
 
     def read(self, start: int, stop: int) -> bytes:
         """The bytes from one position to another, as far as there are any.
@@ -101,6 +118,8 @@ class ContentOnDisk:
         stop = min(stop, len(self))
         try:
             data = self._piece(self.offset + start, max(0, stop - start))
+        except FileNotFoundError:  # (on another machine)
+            raise
         except OSError as error:
             raise InvalidInput(f"cannot read the file ({error.strerror})", file=self.path, hint="Try again.") from error
         if len(data) < stop - start or _status(self.file) != self._status:
@@ -172,7 +191,7 @@ def _status(file: IO[bytes]) -> tuple[int, int]:
 
 def on_disk(path: Path) -> ContentOnDisk:
     """A file's content, left on disk; raises ``OSError`` if it cannot be opened."""
-    return ContentOnDisk(_OpenFile(path.open("rb")), path)
+    return ContentOnDisk(path, _OpenFile(path.open("rb")))
 
 
 def pieces(content: Content) -> Iterator[bytes]:
@@ -210,4 +229,4 @@ def _spilled(held: list[bytes], parts: Iterator[bytes], path: object) -> Content
             file=path,
             hint="Free space there, or name another folder in the variable TMPDIR.",
         ) from error
-    return ContentOnDisk(_OpenFile(file), path)
+    return ContentOnDisk(path, _OpenFile(file))

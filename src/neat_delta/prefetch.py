@@ -19,6 +19,7 @@ from neat_delta.file_content import PIECE, ContentInMemory, on_disk
 from neat_delta.file_trouble import reason, remedy
 from neat_delta.memory import largest_file_held
 from neat_delta.output_paths import note_input
+from neat_delta.workers import workers
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -40,7 +41,8 @@ class FilePrefetch:
 
     def __init__(self, *paths: Location, fingerprints: bool = True) -> None:
         beside = ThreadPoolExecutor(max_workers=1)
-        most = largest_file_held()
+        # (Workers elsewhere take what they can reach themselves.)
+        most = 0 if workers().elsewhere else largest_file_held()
         self._content: dict[Location, Future[Content]] = {
             path: beside.submit(read_content, path, most) for path in dict.fromkeys(paths)
         }

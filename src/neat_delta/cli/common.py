@@ -183,16 +183,30 @@ def catalogue_file(command: F) -> F:
         metavar="FILE",
         help="Settings file.  [default: ./catalogue.toml, if present]",
     )
-    return settings(memory_option(command))
+    return settings(machine_options(command))
 
 
-def memory_option(command: F) -> F:
-    """Add --memory, which holds as long as the command runs."""
+def machine_options(command: F) -> F:
+    """Add --memory and --cluster, which hold as long as the command runs."""
 
     def limit(ctx: click.Context, _: click.Parameter, size: int | None) -> None:
         ctx.with_resource(limited_to(size))
 
-    return option(
+    def join(ctx: click.Context, _: click.Parameter, address: str | None) -> None:
+        if address is not None:
+            from neat_delta.cluster import cluster
+
+            ctx.with_resource(cluster(address))
+
+    workers = option(
+        READING,
+        "--cluster",
+        metavar="ADDRESS",
+        callback=join,
+        expose_value=False,
+        help="Dask scheduler whose workers help to read, such as tcp://host:8786; local starts some here.",
+    )
+    memory = option(
         READING,
         "--memory",
         type=MemorySize(),
@@ -200,7 +214,8 @@ def memory_option(command: F) -> F:
         callback=limit,
         expose_value=False,
         help="Memory to use at most, such as 8GB; larger files are read from disk in pieces.  [default: 75 % of it]",
-    )(command)
+    )
+    return memory(workers(command))
 
 
 def load_config(given: Path | None) -> Settings:

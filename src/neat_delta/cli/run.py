@@ -10,7 +10,7 @@ from neat_delta.cli.common import (
     FILE,
     OutputOptions,
     console,
-    memory_option,
+    machine_options,
     output_options,
     print_error,
     show,
@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 )
 @click.argument("file", type=FILE, metavar="RUN.toml")
 @option(SAFETY, "--dry-run", common=True, is_flag=True, help="Do everything except sending.")
-@memory_option
+@machine_options
 @output_options
 def run_command(file: Path, dry_run: bool, output: OutputOptions) -> int:
     """Do the whole job unattended, as RUN.toml says: fetch, compare, check, write, send, verify.

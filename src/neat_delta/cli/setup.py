@@ -17,7 +17,7 @@ from neat_delta.cli.common import (
     SOURCE,
     OutputOptions,
     console,
-    memory_option,
+    machine_options,
     output_options,
     read_options,
     show,
@@ -46,7 +46,7 @@ from neat_delta.exit_codes import Exit
 @KEY
 @option(OUTPUT, "--yes", is_flag=True, help="Add missing fields to an existing file; nothing else changes.")
 @read_options
-@memory_option
+@machine_options
 @output_options
 def setup_command(
     export: Location,

@@ -13,10 +13,12 @@ import numpy as np
 import polars as pl
 
 from neat_delta.file_content import Content, ContentInMemory
-from neat_delta.reading.csv_rows import CsvRows, RecordSpans
+from neat_delta.reading.csv_rows import CsvRows
 from neat_delta.reading.frame_rows import BAD_SCHEMA
+from neat_delta.reading.record_blocks import RecordSpans
 from neat_delta.reading.record_patterns import LONGEST_CELL, LONGEST_LINE, RecordPatterns, records_singly
-from neat_delta.reading.record_scan import RETURN, Candidates, scan_block
+from neat_delta.reading.record_scan import Candidates, scan_block
+from neat_delta.reading.scanned_elsewhere import scanned_elsewhere
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -25,13 +27,13 @@ if TYPE_CHECKING:
 
     from neat_delta.reading.charset import DecodedText
     from neat_delta.reading.dialect import Dialect
-    from neat_delta.reading.record_patterns import RepairedRecord
+from neat_delta.reading.record_patterns import RepairedRecord
 
 # So many rows, of so many cells, that all lack the same last cells are a habit of the program that wrote them.
 FEWEST_SHORT, FEWEST_CELLS = 2, 2
 SAMPLE_BYTES = 1 << 16
 # A text is looked at in blocks of so many bytes, and where it is damaged, in smaller ones at first.
-BLOCK, SMALL_BLOCK, GROWTH = 1 << 22, 1 << 14, 4
+BLOCK, SMALL_BLOCK, GROWTH = 1 << 20, 1 << 14, 4
 # A record that has no end in so many bytes is looked at by itself.
 ENOUGH = 1 << 18
 # Where so few records begin as a blank or odd one may, they are looked at singly.
@@ -162,29 +164,32 @@ class _Search:
 
     def records(self, start: int, line: int) -> _Found:
         """All records from a position on, which is the start of this line."""
-        size = BLOCK
+        elsewhere = scanned_elsewhere(self.text, self.grammar.delimiter)
+        largest = BLOCK if elsewhere is None else SMALL_BLOCK
+        size = largest
         while start < len(self.text):
-            data = self.text.view(start, start + size)
-            found = scan_block(data, self.grammar.delimiter, last=start + len(data) >= len(self.text))
+            found = elsewhere.at(start) if elsewhere else None
+            if found is None:
+                data = self.text.view(start, start + size)
+                found = scan_block(data, self.grammar.delimiter, last=start + len(data) >= len(self.text))
             if not len(found) and size < ENOUGH:  # a record that is longer than the block
                 size *= GROWTH
                 continue
-            start, line, in_step = self._settled(found, data, start, line)
-            size = min(size * GROWTH, BLOCK) if in_step else SMALL_BLOCK
+            start, line, in_step = self._settled(found, start, line)
+            size = min(size * GROWTH, largest) if in_step else SMALL_BLOCK
         start_, end, line_, first = (np.concatenate(parts) for parts in zip(NO_RECORDS, *self.found, strict=True))
         order = np.argsort(start_, kind="stable")
         return _Found(RecordSpans(start_, end, line_)[order], first[order], self.mended, self.bad)
 
-    def _settled(self, found: Candidates, data: bytes | memoryview, start: int, line: int) -> tuple[int, int, bool]:
+    def _settled(self, found: Candidates, start: int, line: int) -> tuple[int, int, bool]:
         """Take the records of a block; where it stopped, and whether it came to the block's end."""
         spans = RecordSpans(found.start + start, found.end + start, (found.lines + line).astype(np.uint32))
-        empty = _are_empty(found, data)
         flawed = ~found.sound | (found.cells != self.grammar.width)
         flawed |= np.diff(found.lines, append=found.lines_before_rest) > LONGEST_CELL
         flawed |= self._undecodable_in(spans, line + found.lines_before_rest)
-        kept, reached = ~(flawed | empty), len(found)
+        kept, reached = ~(flawed | found.empty), len(found)
         after = start + found.rest, line + found.lines_before_rest, True
-        for at in np.flatnonzero(flawed & ~empty).tolist() if len(found) else [0]:
+        for at in np.flatnonzero(flawed & ~found.empty).tolist() if len(found) else [0]:
             first = (int(spans.start[at]), int(spans.line[at])) if len(found) else (start, line)
             end = int(spans.end[at]) if len(found) else start
             last = self._one_by_one(*first, end)
@@ -193,8 +198,7 @@ class _Search:
                 break
         kept[reached:] = False
         taken = spans[kept]
-        first = np.frombuffer(data, np.uint8)[found.start[kept]]
-        self.found.append((taken.start, taken.end, taken.line, first))
+        self.found.append((taken.start, taken.end, taken.line, found.first[kept]))
         return after
 
     def _one_by_one(self, start: int, line: int, end: int) -> RepairedRecord:
@@ -225,10 +229,3 @@ class _Search:
             lines, spans.line
         )
         return found
-
-
-def _are_empty(found: Candidates, data: bytes | memoryview) -> NDArray[np.bool_]:
-    """Which records are just the end of a line."""
-    length = found.end - found.start
-    first = np.frombuffer(data, np.uint8)[np.minimum(found.start, len(data) - 1)]
-    return np.asarray((length == 0) | ((length == 1) & (first == RETURN)))

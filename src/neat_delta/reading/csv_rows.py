@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import codecs
 import threading
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
@@ -10,37 +9,19 @@ from typing import TYPE_CHECKING
 import numpy as np
 import polars as pl
 
+from neat_delta.file_content import Content, ContentInMemory, ContentOnDisk
 from neat_delta.memory import largest_columns_held
+from neat_delta.reading.record_blocks import RecordBlock, RecordSpans, hash_block, parse_block
+from neat_delta.workers import HERE, Workers, workers
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping, Sequence
 
-    from numpy.typing import NDArray
-
-    from neat_delta.file_content import Content
 
 # Records are parsed in blocks of so many bytes.
 BLOCK = 1 << 24
 # So few rows are parsed by themselves; of more the columns are parsed whole.
 FEW = 0.1
-# A sign that hardly any text holds, and one that stands for line feeds inside records.
-NO_SEPARATOR, LINE_FEED_INSIDE = "\x01", 2
-LINE_FEED = ord("\n")
-
-
-@dataclass(frozen=True)
-class RecordSpans:
-    """Where records are in a text (bytes, without the line feed), and the line on which each begins, from 1."""
-
-    start: NDArray[np.int64]
-    end: NDArray[np.int64]
-    line: NDArray[np.uint32]
-
-    def __len__(self) -> int:
-        return len(self.start)
-
-    def __getitem__(self, rows: NDArray[np.generic] | slice) -> RecordSpans:
-        return RecordSpans(self.start[rows], self.end[rows], self.line[rows])
 
 
 @dataclass(frozen=True)
@@ -59,6 +40,7 @@ class CsvRows:
     width: int
     mended: Mapping[int, bytes] = field(default_factory=dict)
     room: int = field(default_factory=largest_columns_held)
+    workers: Workers = field(default_factory=workers)
     parsed: dict[str, pl.Series] = field(default_factory=dict, compare=False, repr=False)
     turn: threading.RLock = field(default_factory=threading.RLock, compare=False, repr=False)
     chosen: list[tuple[pl.Series, pl.DataFrame]] = field(default_factory=list, compare=False, repr=False)
@@ -107,15 +89,12 @@ class CsvRows:
 
     def records(self, rows: pl.Series) -> list[bytes]:
         """The text of the rows at these positions."""
-        spans = self.spans[rows.to_numpy()]
-        return [self._record(start, end) for start, end in zip(spans.start.tolist(), spans.end.tolist(), strict=True)]
+        return RecordBlock(self.text, self.spans[rows.to_numpy()], self.mended).records()
 
     def hashes(self, rows: pl.Series) -> pl.Series:
         """A number for the text of each of the rows at these positions: equal texts have equal numbers."""
-        parts = [
-            _lines(_one_line_each(data, part)).select(pl.col("raw").hash()).to_series()
-            for part, data in self._blocks(self.spans[rows.to_numpy()])
-        ]
+        blocks = self._blocks(self.spans[rows.to_numpy()])
+        parts = list(self._workers_for(rows).each(hash_block, ((block,) for block in blocks)))
         return pl.concat(parts) if parts else pl.Series(dtype=pl.UInt64)
 
     def _let_go(self, used: Sequence[str]) -> None:
@@ -136,76 +115,34 @@ class CsvRows:
         """Whether these positions are simply all rows in their order, which can be parsed as they are."""
         return len(rows) == len(self) and bool((rows == pl.int_range(len(self), eager=True)).all())
 
-    def _record(self, start: int, end: int) -> bytes:
-        found = self.mended.get(start)
-        return self.text.read(start, end) if found is None else found
+    def _workers_for(self, rows: pl.Series | RecordSpans) -> Workers:
+        """Who parses so many rows: others only where it is much, and they can reach the file."""
+        reachable = isinstance(self.text, ContentOnDisk) and not self.text.is_temporary
+        return self.workers if reachable and len(rows) > FEW * len(self) else HERE
 
-    def _blocks(self, spans: RecordSpans) -> Iterator[tuple[RecordSpans, bytes]]:
-        """Pieces of the spans and the text of their records, with a line feed behind each but the last."""
+    def _blocks(self, spans: RecordSpans) -> Iterator[RecordBlock]:
+        """The records of the spans in blocks."""
         size = np.cumsum(spans.end - spans.start + 1)
         at = 0
         while at < len(spans):
             stop = int(np.searchsorted(size, (size[at - 1] if at else 0) + BLOCK)) + 1
             part = spans[at:stop]
-            yield part, self._joined(part)
+            yield RecordBlock(self.text, part, self._mended_of(part))
             at = stop
 
-    def _joined(self, spans: RecordSpans) -> bytes:
-        """The text of records; those that stand behind each other are taken at once."""
-        apart = spans.start[1:] != spans.end[:-1] + 1
-        if self.mended:
-            own = np.isin(spans.start, np.fromiter(self.mended, np.int64, len(self.mended)))
-            apart |= own[1:] | own[:-1]
-        first = np.concatenate(([0], np.flatnonzero(apart) + 1))
-        starts, ends = spans.start[first], spans.end[np.append(first[1:], len(spans)) - 1]
-        return b"\n".join(map(self._record, starts.tolist(), ends.tolist()))
+    def _mended_of(self, spans: RecordSpans) -> Mapping[int, bytes]:
+        if not self.mended or isinstance(self.text, ContentInMemory):
+            return self.mended
+        first, last = int(spans.start.min()), int(spans.start.max())
+        return {start: text for start, text in self.mended.items() if first <= start <= last}
 
     def _parse(self, spans: RecordSpans, names: Sequence[str]) -> pl.DataFrame:
-        beyond = [name for name in names if self.columns.index(name) >= self.width]
-        there = [name for name in names if name not in beyond]
-        parts = [self._parse_block(data, len(part), there) for part, data in self._blocks(spans)] if there else []
-        frame = pl.concat(parts, rechunk=False) if parts else pl.DataFrame(schema=dict.fromkeys(there, pl.String))
+        wanted = sorted(at for at in map(self.columns.index, dict.fromkeys(names)) if at < self.width)
+        tasks = ((block, wanted, self.delimiter) for block in self._blocks(spans))
+        parts = list(self._workers_for(spans).each(parse_block, tasks)) if wanted else []
+        there = [self.columns[at] for at in wanted]
+        frame = pl.DataFrame(schema=dict.fromkeys(there, pl.String))
+        if parts:
+            frame = pl.concat(parts, rechunk=False).rename(dict(zip(parts[0].columns, there, strict=True)))
         blank = pl.repeat("", len(spans), dtype=pl.String, eager=True)
-        return frame.with_columns(blank.alias(name) for name in beyond).select(names)
-
-    def _parse_block(self, data: bytes, height: int, names: Sequence[str]) -> pl.DataFrame:
-        wanted = {self.columns.index(name): name for name in names}
-        frame = pl.read_csv(
-            # Polars would drop a byte-order mark in front, which is the first cell's here.
-            codecs.BOM_UTF8 + data if data.startswith(codecs.BOM_UTF8) else data,
-            has_header=False,
-            separator=self.delimiter,
-            infer_schema=False,
-            empty_string_is_null=False,
-            columns=sorted(wanted),
-        )
-        if len(frame) != height:
-            raise AssertionError(f"{height} records were parsed as {len(frame)}")
-        return frame.rename(dict(zip(frame.columns, (wanted[at] for at in sorted(wanted)), strict=True))).select(names)
-
-
-def _one_line_each(data: bytes, spans: RecordSpans) -> bytes:
-    """The text of records without line feeds inside them."""
-    signs = np.frombuffer(bytearray(data), np.uint8)
-    signs[signs == LINE_FEED] = LINE_FEED_INSIDE
-    signs[np.cumsum(spans.end - spans.start + 1)[:-1] - 1] = LINE_FEED
-    return signs.tobytes()
-
-
-def _lines(data: bytes) -> pl.DataFrame:
-    """The lines of a text (frame of raw).
-
-    A table of one column without quotes is just that, and is cut by all the processor's cores; only the sign that
-    would part its columns must not occur.
-    """
-    if NO_SEPARATOR.encode() in data:
-        return pl.read_lines(data, name="raw")
-    return pl.read_csv(
-        data,
-        has_header=False,
-        new_columns=["raw"],
-        separator=NO_SEPARATOR,
-        quote_char=None,
-        infer_schema=False,
-        empty_string_is_null=False,
-    )
+        return frame.with_columns(blank.alias(name) for name in names if name not in there).select(names)

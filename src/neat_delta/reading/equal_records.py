@@ -10,7 +10,8 @@ import polars as pl
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from neat_delta.reading.csv_rows import CsvRows, RecordSpans
+    from neat_delta.reading.csv_rows import CsvRows
+    from neat_delta.reading.record_blocks import RecordSpans
 
 # So many bytes at a time are compared.
 PIECE = 1 << 16

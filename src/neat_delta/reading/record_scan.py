@@ -16,6 +16,8 @@ import numpy as np
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
+    from neat_delta.file_content import Content
+
 QUOTE, LINE_FEED, RETURN = (ord(sign) for sign in '"\n\r')
 
 
@@ -24,7 +26,8 @@ class Candidates:
     """What may be the records of a block, in order; each is one if it is ``sound`` and has the right number of cells.
 
     ``start`` and ``end`` are positions in the block, without the line feed; ``lines`` counts the lines in the block
-    before each record. The rest of the block from ``rest`` on, behind ``lines_before_rest``, has no end.
+    before each record, ``first`` is its first byte; it is ``empty`` if it is nothing but the end of a line. The rest
+    of the block from ``rest`` on, behind ``lines_before_rest``, has no end.
     """
 
     start: NDArray[np.int64]
@@ -32,11 +35,21 @@ class Candidates:
     lines: NDArray[np.int64]
     cells: NDArray[np.int64]
     sound: NDArray[np.bool_]
+    first: NDArray[np.uint8]
+    empty: NDArray[np.bool_]
     rest: int
     lines_before_rest: int
 
     def __len__(self) -> int:
         return len(self.start)
+
+    def after(self, at: int) -> Candidates:
+        """Those from this one on, as if the block began with it."""
+        start, line = int(self.start[at]), int(self.lines[at])
+        return Candidates(
+            self.start[at:] - start, self.end[at:] - start, self.lines[at:] - line, self.cells[at:], self.sound[at:],
+            self.first[at:], self.empty[at:], self.rest - start, self.lines_before_rest - line,
+        )  # fmt: skip
 
 
 def scan_block(data: bytes | memoryview, delimiter: str, *, last: bool) -> Candidates:
@@ -70,7 +83,20 @@ def scan_block(data: bytes | memoryview, delimiter: str, *, last: bool) -> Candi
         cells -= runs.delimiters_inside(ends)
         sound[runs.unsound_records(ends)] = False
         sound[-1] &= not unclosed
-    return Candidates(starts, ends, lines, cells, sound, rest, behind)
+    first = signs[np.minimum(starts, len(signs) - 1)]
+    length = ends - starts
+    empty = (length == 0) | ((length == 1) & (first == RETURN))
+    return Candidates(starts, ends, lines, cells, sound, first, empty, rest, behind)
+
+
+def scan_range(text: Content, start: int, stop: int, delimiter: str) -> tuple[int, Candidates]:
+    """What may be the records that begin in a stretch of a text, and where the first of them does.
+
+    It begins with the stretch's first line, which may be inside a record: only those candidates are records that stand
+    where the record before them ends.
+    """
+    begin = start + len(text.line(start - 1, stop - start)) if start else 0
+    return begin, scan_block(text.view(begin, max(begin, stop)), delimiter, last=stop >= len(text))
 
 
 def _positions(signs: NDArray[np.uint8], delimiter: int) -> NDArray[np.int64]:
