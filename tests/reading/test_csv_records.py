@@ -9,10 +9,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from neat_delta.file_content import ContentInMemory
-from neat_delta.reading import csv_records, csv_rows
+from neat_delta.reading import csv_records, csv_rows, records_in_common
 from neat_delta.reading.charset import DecodedText
 from neat_delta.reading.csv_records import read_records
 from neat_delta.reading.dialect import Dialect
+from neat_delta.reading.equal_records import equal_in_place
 
 HEADER = ("sku", "name", "note")
 CELLS = ["A", "b c", "", " ", "a,b", 'x"y', '"', '""', "u\nv", "\n", '\n,"\n', "Total", "SKU", "é", '21"', "\ufeff"]
@@ -135,3 +136,50 @@ def test_rows_taken_out_or_chosen_keep_their_own_cells():
         ("c", "C"),
         ("p\nq", "B"),
     ]
+
+
+ROW = st.tuples(st.integers(0, 30).map("K{}".format), st.sampled_from(CELLS), st.sampled_from(CELLS))
+CHANGES = st.lists(st.tuples(st.sampled_from("cdisxb"), st.integers(0, 40), ROW), max_size=5)
+
+
+def written(rows, end="\n"):
+    stream = io.StringIO()
+    csv.writer(stream, lineterminator=end).writerows([HEADER, *rows])
+    return stream.getvalue()
+
+
+@settings(max_examples=300)
+@given(st.lists(ROW, min_size=1, max_size=30), CHANGES, st.sampled_from(["\n", "\r\n"]), st.booleans(), st.booleans())
+def test_a_copy_is_read_as_if_nothing_were_known_of_the_file_that_it_is_one_of(rows, changes, end, cut, early):
+    edited, damage = list(rows), {}
+    for what, at, row in changes:
+        at %= len(edited) + 1
+        if what == "i":
+            edited.insert(at, row)
+        elif what == "s":
+            edited[at:] = edited[at:][::-1]
+        elif what in "xb":  # (damage, or blank lines, in front of a row)
+            damage[at] = 'x","' if what == "x" else end
+        elif at < len(edited):
+            edited[at : at + 1] = [(edited[at][0], *row[1:])] if what == "c" else []
+    lines = [written([row], end).partition(end)[2] for row in edited]
+    lines = [damage.get(at, "") + line for at, line in enumerate(lines)]
+    text = "".join(["a title" + end if early else "", ",".join(HEADER), end, *lines])
+    text = text.removesuffix(end) if cut else text
+    live = read(written(rows, end)).rows
+    decoded = DecodedText(ContentInMemory(text.encode()), "utf-8", False, {})
+    dialect = Dialect(",", HEADER, 2 if early else 1, False, True)
+
+    alone = read_records(decoded, HEADER, dialect)
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(records_in_common, "LEAST", 4)
+        patched.setattr(records_in_common, "NEAR", (40, 200))
+        patched.setattr(records_in_common, "MOSTLY_GAPS", 1.0)
+        copied = read_records(decoded, HEADER, dialect, live)
+
+    assert seen(copied) == seen(alone)
+    assert copied.rows.spans.end.tolist() == alone.rows.spans.end.tolist()
+    height = min(len(live), len(copied.rows))
+    same = [live.records(every_row(height))[at] == copied.rows.records(every_row(height))[at] for at in range(height)]
+    told = equal_in_place(live, copied.rows).to_list()
+    assert all(not one or other for one, other in zip(told, same, strict=True))

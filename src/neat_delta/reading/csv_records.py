@@ -18,6 +18,7 @@ from neat_delta.reading.frame_rows import BAD_SCHEMA
 from neat_delta.reading.record_blocks import RecordSpans
 from neat_delta.reading.record_patterns import LONGEST_CELL, LONGEST_LINE, RecordPatterns, records_singly
 from neat_delta.reading.record_scan import Candidates, scan_block
+from neat_delta.reading.records_in_common import Gap, records_in_common
 from neat_delta.reading.scanned_elsewhere import scanned_elsewhere
 
 if TYPE_CHECKING:
@@ -34,6 +35,8 @@ FEWEST_SHORT, FEWEST_CELLS = 2, 2
 SAMPLE_BYTES = 1 << 16
 # A text is looked at in blocks of so many bytes, and where it is damaged, in smaller ones at first.
 BLOCK, SMALL_BLOCK, GROWTH = 1 << 20, 1 << 14, 4
+# A byte with which neither a blank nor an odd record begins.
+PLAIN_BYTE = ord("0")
 # A record that has no end in so many bytes is looked at by itself.
 ENOUGH = 1 << 18
 # Where so few records begin as a blank or odd one may, they are looked at singly.
@@ -65,9 +68,12 @@ class ParseResult:
     cells_added: int = 0
 
 
-def read_records(text: DecodedText, columns: Sequence[str], dialect: Dialect) -> ParseResult:
+def read_records(
+    text: DecodedText, columns: Sequence[str], dialect: Dialect, like: CsvRows | None = None
+) -> ParseResult:
     """Cut a file into whole records; ``columns`` names the header's cells in order.
 
+    ``like`` are the rows of a file of the same form, of which this one may be a copy; that saves time where it is.
     Lines above the header and those without any value are no rows. Line numbers count from 1, whatever is left out.
 
     Raises:
@@ -76,6 +82,10 @@ def read_records(text: DecodedText, columns: Sequence[str], dialect: Dialect) ->
     source = text.text
     start = _start_of_line(source, dialect.header_line or 1)
     grammar = RecordPatterns(dialect.delimiter, dialect.header)
+    if like is not None and not text.undecodable:
+        copied = _read_copy(source, tuple(columns), start, dialect, grammar, like)
+        if copied is not None:
+            return copied
     search = _Search(source, grammar, text.undecodable)
     found = search.records(start, dialect.header_line or 1)
     # The header is a record like any other, the first one; where it could not be read, it is the first of the bad.
@@ -96,6 +106,55 @@ def read_records(text: DecodedText, columns: Sequence[str], dialect: Dialect) ->
             rows, odd = rows_of(found, width, 0)
     bad = pl.DataFrame(found.bad, schema=BAD_SCHEMA, orient="row")
     return ParseResult(rows, bad, odd, grammar.width - rows.width)
+
+
+def _read_copy(
+    text: Content, columns: tuple[str, ...], start: int, dialect: Dialect, grammar: RecordPatterns, like: CsvRows
+) -> ParseResult | None:
+    """The rows of a text that is a copy of a file but for some records; ``None`` where it is none.
+
+    What it has in common with that file was looked at there, and what it has not must be whole records.
+    """
+    above = like.header(start)
+    if like.mended or not above or text.read(start, start + len(above)) != above:
+        return None
+    common = records_in_common(like, text, start + len(above), dialect.header_line + above.count(b"\n"))
+    if common is None:
+        return None
+    own = _records_of_gaps(text, common.gaps, grammar)
+    if own is None:
+        return None
+    known, spans = common.spans()
+    order = np.argsort(np.concatenate((spans.start, own.spans.start)), kind="stable")
+    both = spans.followed_by(own.spans)[order]
+    # (Rows in common are neither blank nor odd, or they would have been taken out of the other file.)
+    first = np.concatenate((np.full(len(spans), PLAIN_BYTE, np.uint8), own.first))[order]
+    rows = CsvRows(text, both, columns, dialect.delimiter, grammar.width)
+    if (rows_and_odd := _without_blank(rows, first, grammar))[0] is not rows:
+        return None
+    place = np.concatenate((known, np.full(len(own.spans), -1)))[order]
+    height = min(len(rows), len(like))
+    like.equal_to[id(both)] = both, pl.Series(place[:height] == np.arange(height))
+    return ParseResult(*rows_and_odd[:1], pl.DataFrame(schema=BAD_SCHEMA), rows_and_odd[1])
+
+
+def _records_of_gaps(text: Content, gaps: Sequence[Gap], grammar: RecordPatterns) -> _Found | None:
+    """The records of stretches of a text, if they are all whole; else ``None``."""
+    parts = [text.read(gap.start, gap.end) for gap in gaps]
+    sizes = np.array([len(part) for part in parts], np.int64)
+    begins = np.cumsum(sizes) - sizes
+    found = _Search(ContentInMemory(b"".join(parts)), grammar, {}).records(0, 1)
+    if found.bad or found.mended:
+        return None
+    spans = found.spans
+    gap = np.searchsorted(begins, spans.start, side="right") - 1
+    if np.any(spans.end > (begins + sizes)[gap]) or not np.isin(begins, spans.start).all():
+        return None
+    moved = np.array([one.start for one in gaps], np.int64)[gap] - begins[gap]
+    lines_before = np.cumsum([0, *(part.count(b"\n") for part in parts)])[:-1]
+    lines = np.array([one.line for one in gaps], np.int64)[gap] - lines_before[gap] - 1
+    placed = RecordSpans(spans.start + moved, spans.end + moved, (spans.line + lines).astype(np.uint32))
+    return _Found(placed, found.first, {}, [])
 
 
 def _start_of_line(text: Content, line: int) -> int:

@@ -44,7 +44,7 @@ class CsvRows:
     parsed: dict[str, pl.Series] = field(default_factory=dict, compare=False, repr=False)
     turn: threading.RLock = field(default_factory=threading.RLock, compare=False, repr=False)
     chosen: list[tuple[pl.Series, pl.DataFrame]] = field(default_factory=list, compare=False, repr=False)
-    equal_to: dict[int, tuple[CsvRows, pl.Series]] = field(default_factory=dict, compare=False, repr=False)
+    equal_to: dict[int, tuple[RecordSpans, pl.Series]] = field(default_factory=dict, compare=False, repr=False)
 
     def __len__(self) -> int:
         return len(self.spans)
@@ -86,6 +86,10 @@ class CsvRows:
         parsed = {names.get(name, name): cells for name, cells in self.parsed.items()}
         parsed = {name: cells.alias(name) for name, cells in parsed.items()}
         return replace(self, columns=columns, parsed=parsed, chosen=[])
+
+    def header(self, start: int) -> bytes:
+        """The text between the start of the header and the first row; nothing if there is no row."""
+        return self.text.read(start, int(self.spans.start[0])) if len(self) else b""
 
     def records(self, rows: pl.Series) -> list[bytes]:
         """The text of the rows at these positions."""

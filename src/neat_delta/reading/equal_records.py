@@ -24,9 +24,9 @@ def equal_in_place(one: CsvRows, other: CsvRows) -> pl.Series:
 
     Where few of the first ones are, all are told to be unequal: what follows then is quicker done another way.
     """
-    if id(other) not in one.equal_to:
-        one.equal_to[id(other)] = other, pl.Series(_equal_or_told_so(one, other))
-    return one.equal_to[id(other)][1]
+    if id(other.spans) not in one.equal_to:
+        one.equal_to[id(other.spans)] = other.spans, pl.Series(_equal_or_told_so(one, other))
+    return one.equal_to[id(other.spans)][1]
 
 
 def _equal_or_told_so(one: CsvRows, other: CsvRows) -> NDArray[np.bool_]:

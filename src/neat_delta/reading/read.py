@@ -25,12 +25,14 @@ from neat_delta.reading.charset import (
     words_beyond_ascii,
 )
 from neat_delta.reading.csv_records import TooManyUnreadable, read_records
+from neat_delta.reading.csv_rows import CsvRows
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at, sniff
 from neat_delta.reading.frame_rows import BAD_SCHEMA, MOST_COLUMNS, ParsedFile, as_frame_rows, too_many_columns
 from neat_delta.reading.non_data_rows import RowSplit, split_rows, suspect_rows
 from neat_delta.reading.record_patterns import LineTooLong
 from neat_delta.tables import Field, FileFormat, Rows, Source, Table, field_name, parse_header
 from neat_delta.tables.read_options import DEFAULT_OPTIONS, ReadOptions
+from neat_delta.workers import workers
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -107,6 +109,9 @@ def read_pair(
         first, second = _reconcile_encodings(
             own.result(), _on_best_sheet(others.result(), own.result(), prefetch), prefetch
         )
+        if _may_be_copies(first, second):
+            read = _to_table(first, prefetch)
+            return read, _to_table(second, prefetch, read.rows)
         tables = [openers.submit(copy_context().run, _to_table, one, prefetch) for one in (first, second)]
         return tables[0].result(), tables[1].result()
 
@@ -246,13 +251,21 @@ def _no_header_there(path: Location, line: int) -> InvalidOption:
     )
 
 
-def _to_table(opened: _Opened, prefetch: FilePrefetch) -> Table:
+def _may_be_copies(one: _Opened, other: _Opened) -> bool:
+    """Whether one file may be a copy of the other but for some records; workers elsewhere need not know."""
+    if isinstance(one.table, ParsedFile) or isinstance(other.table, ParsedFile) or workers().elsewhere:
+        return False
+    own, others = one.table.dialect, other.table.dialect
+    return own.delimiter == others.delimiter and own.header == others.header and bool(own.header_line)
+
+
+def _to_table(opened: _Opened, prefetch: FilePrefetch, like: Rows | None = None) -> Table:
     path = opened.path
     source = Source(path, partial(prefetch.sha256, path), partial(prefetch.content, path))
     if isinstance(opened.table, ParsedFile):
         found = _from_sheet(source, opened.table, opened.options)
     else:
-        found = _from_text(source, opened.table, opened.options)
+        found = _from_text(source, opened.table, opened.options, like)
     form = found.format
     if opened.payload.packing:
         form = replace(form, packing=opened.payload.packing)
@@ -297,11 +310,11 @@ def _from_sheet(source: Source, sheet: ParsedFile, options: ReadOptions) -> Tabl
     )
 
 
-def _from_text(source: Source, table: _Delimited, options: ReadOptions) -> Table:
+def _from_text(source: Source, table: _Delimited, options: ReadOptions, like: Rows | None) -> Table:
     dialect = table.dialect
     fields, columns = _named(dialect.header, source.path, dialect.header_line)
     try:
-        reading = read_records(table.text, columns, dialect)
+        reading = read_records(table.text, columns, dialect, like if isinstance(like, CsvRows) else None)
     except LineTooLong as error:
         raise InvalidInput(str(error), file=source.path, line=error.line, hint="Export it again.") from error
     except TooManyUnreadable as error:

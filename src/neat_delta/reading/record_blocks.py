@@ -32,6 +32,14 @@ class RecordSpans:
     def __len__(self) -> int:
         return len(self.start)
 
+    def followed_by(self, others: RecordSpans) -> RecordSpans:
+        """These and others behind them."""
+        return RecordSpans(
+            np.concatenate((self.start, others.start)),
+            np.concatenate((self.end, others.end)),
+            np.concatenate((self.line, others.line)),
+        )
+
     def __getitem__(self, rows: NDArray[np.generic] | slice) -> RecordSpans:
         return RecordSpans(self.start[rows], self.end[rows], self.line[rows])
 
