@@ -1,9 +1,10 @@
-"""Times "compare --write" (with proof and undo) against plain scripts of the same compare, in one run.
+"""Times "compare", alone and with an update (proof and undo), against a plain Polars script of the compare, in one run.
 
-    python benchmarks/compare.py [--items 1000000] [--share 0.02] [--runs 3] [--shuffled] [--other-form]
+    python benchmarks/compare.py [--items 1000000] [--share 0.02] [--runs 3] [--form plain] [--form gzip] [--csv]
 
-Prints, for each, the median of the runs' wall and processor seconds and the peak memory, as ratios to the plain
-Polars script; and how the time grows from a tenth of the items. Nothing is asserted: machines differ.
+Prints, for each form of the files (see make_pair.py), the median of the runs' wall and processor seconds and the peak
+memory, and their ratios to the plain script, which joins and writes what changed and checks nothing; and how the time
+grows from a tenth of the items. ``--csv`` adds a script with the csv module. Nothing is asserted: machines differ.
 """
 
 from __future__ import annotations
@@ -19,6 +20,8 @@ import time
 from pathlib import Path
 
 HERE = Path(__file__).parent
+PLAIN = "plain Polars"
+FORMS = ("plain", "easy", "shuffled", "other-form", "windows", "utf-16", "gzip")
 PROGRAM = [sys.executable, "-m", "neat_delta"]
 # An installed program is compiled; so is what is timed here, from the first turn on, which does not count.
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
@@ -35,21 +38,27 @@ def measure(command: list[str]) -> tuple[float, float, float]:
     return wall, usage.ru_utime + usage.ru_stime, usage.ru_maxrss / 1024
 
 
-def contestants(folder: Path) -> dict[str, list[str]]:
+def contestants(folder: Path, form: str, *, with_csv: bool) -> dict[str, list[str]]:
     """The commands to time on one pair of files."""
-    pair = [str(folder / "live.csv"), str(folder / "edited.csv")]
-    return {
-        "plain Polars": [sys.executable, str(HERE / "plain_polars.py"), *pair, str(folder / "polars.csv")],
-        "neat-delta": [*PROGRAM, "compare", *pair, "--write", str(folder / "up"), "--quiet"],
-        "plain csv": [sys.executable, str(HERE / "plain_csv.py"), *pair, str(folder / "csv.csv")],
+    end = ".csv.gz" if form == "gzip" else ".csv"
+    pair = [str(folder / f"live{end}"), str(folder / f"edited{end}")]
+    encoding = {"windows": "windows-1252", "utf-16": "utf-16"}.get(form, "utf8")
+    separator = ";" if form == "other-form" else ","
+    found = {
+        PLAIN: [sys.executable, str(HERE / "plain_polars.py"), *pair, str(folder / "polars.csv"), separator, encoding],
+        "compare": [*PROGRAM, "compare", *pair, "--quiet"],
+        "and update": [*PROGRAM, "compare", *pair, "--write", str(folder / "up"), "--quiet"],
     }
+    if with_csv:
+        found["plain csv"] = [sys.executable, str(HERE / "plain_csv.py"), *pair, str(folder / "csv.csv")]
+    return found
 
 
-def race(folder: Path, runs: int) -> dict[str, tuple[float, float, float]]:
+def race(folder: Path, form: str, runs: int, *, with_csv: bool) -> dict[str, tuple[float, float, float]]:
     """Medians per contestant; they take turns, so that a machine that slows down slows all of them."""
     measured: dict[str, list[tuple[float, float, float]]] = {}
     for turn in range(runs + 1):
-        for name, command in contestants(folder).items():
+        for name, command in contestants(folder, form, with_csv=with_csv).items():
             shutil.rmtree(folder / "up", ignore_errors=True)
             figures = measure(command)
             if turn:  # the first turn only warms the disk cache
@@ -66,28 +75,27 @@ def main() -> None:
     told.add_argument("--items", type=int, default=1_000_000)
     told.add_argument("--share", type=float, default=0.02)
     told.add_argument("--runs", type=int, default=3)
-    told.add_argument("--shuffled", action="store_true")
-    told.add_argument("--other-form", action="store_true")
+    told.add_argument("--form", action="append", choices=FORMS)
+    told.add_argument("--csv", action="store_true")
     args = told.parse_args()
-    flags = ["--shuffled"] * args.shuffled + ["--other-form"] * args.other_form
-    walls = {}
-    for items in (args.items // 10, args.items):
-        with tempfile.TemporaryDirectory() as name:
-            make = [sys.executable, str(HERE / "make_pair.py"), str(items), str(args.share), name, *flags]
-            subprocess.run(make, check=True)
-            os.environ["NEAT_DELTA_DATA"] = str(Path(name) / "data")
-            figures = race(Path(name), args.runs)
-        plain = figures["plain Polars"]
-        print(f"\n{items:,} items × 20 columns, {args.share:.0%} of the rows changed {' '.join(flags)}")
-        print(f"{'':14}{'wall s':>9}{'cpu s':>9}{'peak MB':>9}   ratio to plain Polars: wall, cpu, memory")
-        for contestant, (wall, cpu, peak) in figures.items():
-            ratios = "".join(f"{ours / edited:7.2f}" for ours, edited in zip((wall, cpu, peak), plain, strict=True))
-            print(f"{contestant:14}{wall:9.2f}{cpu:9.2f}{peak:9.0f}   {ratios}")
-        walls[items] = figures["neat-delta"][0]
-        share = figures["neat-delta"][0] / figures["plain csv"][0]
-        print(f"neat-delta takes {share:.3f} of the plain csv script's time")
-    small, large = walls.values()
-    print(f"\nten times the items take neat-delta {large / small:.1f} times as long")
+    print(f"{'':24}{'wall s':>9}{'cpu s':>9}{'peak MB':>9}   ratios to {PLAIN}: wall, cpu, memory")
+    for form in args.form or FORMS:
+        walls = {}
+        for items in (args.items // 10, args.items):
+            with tempfile.TemporaryDirectory() as name:
+                flags = [] if form == "plain" else [f"--{form}"]
+                make = [sys.executable, str(HERE / "make_pair.py"), str(items), str(args.share), name, *flags]
+                subprocess.run(make, check=True)
+                os.environ["NEAT_DELTA_DATA"] = str(Path(name) / "data")
+                figures = race(Path(name), form, args.runs, with_csv=args.csv)
+            print(f"{form}, {items:,} × 20, {args.share:.0%} changed")
+            for contestant, (wall, cpu, peak) in figures.items():
+                pairs = zip((wall, cpu, peak), figures[PLAIN], strict=True)
+                ratios = "".join(f"{ours / plain:7.2f}" for ours, plain in pairs)
+                print(f"  {contestant:22}{wall:9.2f}{cpu:9.2f}{peak:9.0f}   {ratios}", flush=True)
+            walls[items] = figures["and update"][0]
+        small, large = walls.values()
+        print(f"  ten times the items take {large / small:.1f} times as long", flush=True)
 
 
 if __name__ == "__main__":

@@ -6,10 +6,9 @@ import sys
 
 import polars as pl
 
-live_path, edited_path, out = sys.argv[1:4]
-separator = ";" if ";" in open(edited_path).readline() else ","  # noqa: PTH123, SIM115
-live = pl.read_csv(live_path, infer_schema=False)
-edited = pl.read_csv(edited_path, infer_schema=False, separator=separator)
+live_path, edited_path, out, separator, encoding = sys.argv[1:6]
+live = pl.read_csv(live_path, infer_schema=False, encoding=encoding)
+edited = pl.read_csv(edited_path, infer_schema=False, encoding=encoding, separator=separator)
 both = live.join(edited, on="sku", how="inner", suffix="_now")
 columns = [c for c in live.columns if c != "sku" and both.select((pl.col(c) != pl.col(f"{c}_now")).any()).item()]
 changed = both.filter(pl.any_horizontal(pl.col(c) != pl.col(f"{c}_now") for c in columns))

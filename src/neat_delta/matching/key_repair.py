@@ -120,8 +120,9 @@ def _agreement(live: Table, edited: Table, pairs: pl.DataFrame, fields: Sequence
         filled = (theirs[name].str.strip_chars() != "") | (ours[name].str.strip_chars() != "")
         alike = ours[name] == theirs[name]
         differing = (filled & ~alike).arg_true()
-        frame = pl.DataFrame({"was": ours[name].gather(differing), "now": theirs[name].gather(differing)})
-        alike = alike.scatter(differing, explain(frame).is_not_null() | _same_number(frame))
+        if len(differing):
+            frame = pl.DataFrame({"was": ours[name].gather(differing), "now": theirs[name].gather(differing)})
+            alike = alike.scatter(differing, explain(frame).is_not_null() | _same_number(frame))
         compared = compared + filled.cast(pl.UInt32)
         agreeing = agreeing + (filled & alike).cast(pl.UInt32)
     return agreeing, compared

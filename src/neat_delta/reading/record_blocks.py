@@ -57,7 +57,8 @@ class RecordBlock:
 
     def records(self) -> list[bytes]:
         """The text of each record."""
-        return list(map(self._record, self.spans.start.tolist(), self.spans.end.tolist()))
+        read = self._record if self.mended else self.text.read
+        return list(map(read, self.spans.start.tolist(), self.spans.end.tolist()))
 
     def sizes(self) -> NDArray[np.int64]:
         """How many bytes the text of each record has."""
@@ -74,7 +75,8 @@ class RecordBlock:
         apart |= own[1:] | own[:-1]
         first = np.concatenate(([0], np.flatnonzero(apart) + 1))
         starts, ends = spans.start[first], spans.end[np.append(first[1:], len(spans)) - 1]
-        return b"\n".join(map(self._record, starts.tolist(), ends.tolist()))
+        read = self._record if self.mended else self.text.read
+        return b"\n".join(map(read, starts.tolist(), ends.tolist()))
 
     def _are_mended(self) -> NDArray[np.bool_]:
         return np.isin(self.spans.start, np.fromiter(self.mended, np.int64, len(self.mended)))
