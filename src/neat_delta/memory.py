@@ -26,6 +26,9 @@ GROUP_LIMIT = Path("/sys/fs/cgroup/memory.max")
 # The shares of the limit that one file's bytes, and one file's parsed columns, may take.
 FILE_SHARE, COLUMNS_SHARE = 16, 6
 
+# What a cell of a column takes, in bytes.
+BYTES_A_CELL = 60
+
 _limit: ContextVar[int | None] = ContextVar("memory_limit", default=None)
 
 
@@ -43,6 +46,11 @@ def largest_file_held() -> int:
 def largest_columns_held() -> int:
     """How many bytes of a file's columns are kept once they are parsed."""
     return memory_limit() // COLUMNS_SHARE
+
+
+def columns_at_once(rows: int) -> int:
+    """How many columns of so many rows may be held at a time, one at least; long texts are few."""
+    return max(1, largest_columns_held() // max(1, rows * BYTES_A_CELL))
 
 
 @contextmanager

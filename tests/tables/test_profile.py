@@ -11,7 +11,14 @@ from neat_delta.tables.profile import profile
 
 def profiled(cells):
     frame = pl.DataFrame({"note": cells}, schema={"note": pl.String})
-    return profile(SimpleNamespace(names=["note"], fields=[Field("note", "Note")], cells=lambda names: frame))
+    return profile(Sheet(fields=[Field("note", "Note")], cells=lambda names: frame))
+
+
+class Sheet(SimpleNamespace):
+    """What there is to a table for a profile."""
+
+    def __len__(self):
+        return len(self.cells([]))
 
 
 @given(st.lists(st.sampled_from([*"abcdefgh", " ", "\u00a0", "é", "", "a b"]) | st.text("ab ", max_size=3), min_size=1))

@@ -159,6 +159,7 @@ def compare_command(
     (standard input). The options for reading a file are about EDITED.
     """
     from concurrent.futures import ThreadPoolExecutor
+    from contextvars import copy_context
 
     from neat_delta.cli.compare_several import insist_on_one_file, publish_several, render_several
     from neat_delta.prefetch import FilePrefetch
@@ -176,7 +177,7 @@ def compare_command(
     # Where several files disagree with each other, the workbook of decisions is about that.
     policy = (conflict if len(edited) == 1 else conflict._replace(decisions=None)).policy()
     with show_progress(output) as progress, ThreadPoolExecutor(max_workers=1) as reader:
-        reading = reader.submit(_read, live, edited[0], settings, profile, progress, prefetch)
+        reading = reader.submit(copy_context().run, _read, live, edited[0], settings, profile, progress, prefetch)
         preload(targets)
         from neat_delta.diff.compare import CompareOptions
         from neat_delta.matching.column_drift import column_natures

@@ -57,6 +57,7 @@ def inspect_command(
     catalogue.toml, it also shows which columns have settings.
     """
     from concurrent.futures import ThreadPoolExecutor
+    from contextvars import copy_context
 
     from neat_delta.prefetch import FilePrefetch
 
@@ -65,7 +66,7 @@ def inspect_command(
     from neat_delta.reading import read_table
 
     with show_progress(output) as progress, ThreadPoolExecutor(max_workers=1) as reader:
-        reading = reader.submit(read_table, file, progress, format_given, begun)
+        reading = reader.submit(copy_context().run, read_table, file, progress, format_given, begun)
         settings = load_config(config)
         from neat_delta.matching.key_detection import key_candidates
         from neat_delta.tables.corruption import profile_with_corruption

@@ -11,7 +11,7 @@ import polars as pl
 from neat_delta.changeset.changeset import CELLS, FieldInfo
 from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
-from neat_delta.memory import largest_columns_held
+from neat_delta.memory import columns_at_once
 from neat_delta.replay import explain_forms
 from neat_delta.tables.field_types import EditedColumn, FormatOverrides, are_blank, infer_type
 from neat_delta.tables.field_types.date import Date
@@ -30,8 +30,6 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import FieldSettings
 
 RESTORED = {"pair": pl.UInt32, "field": pl.String, "was": pl.String, "now": pl.String, "what": pl.String}
-# What the cells of a pair of rows take for each field, in bytes; long texts are few.
-BYTES_A_PAIR = 150
 # A person types it to empty just this cell.
 EMPTY_CELL = "(empty)"
 # What lists and programs write into cells of numbers and dates for which they have no data.
@@ -101,10 +99,10 @@ def compare_cells(
 
     Texts are compared first; only where some differ is the live column's kind looked for and are values read.
     """
-    fields_at_once = max(1, largest_columns_held() // max(1, len(pairs) * BYTES_A_PAIR))
+    at_once = columns_at_once(2 * len(pairs))
     found = [
-        _compare_fields(live, edited, pairs, fields[at : at + fields_at_once], fields, rules)
-        for at in range(0, len(fields), fields_at_once)
+        _compare_fields(live, edited, pairs, fields[at : at + at_once], fields, rules)
+        for at in range(0, len(fields), at_once)
     ]
     judged = {name: diff for some in found for name, diff in some.items()}
     parts = list(judged.values())

@@ -36,7 +36,7 @@ from neat_delta.matching.similarity import SUGGESTIONS, suggest_items
 from neat_delta.matching.value_mapping import mapping_data
 from neat_delta.nearest import nearest_hint
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
-from neat_delta.reading.frame_rows import FrameRows
+from neat_delta.reading.frame_rows import OverlaidRows
 from neat_delta.tables import field_name
 from neat_delta.tables.field_types import field_types
 from neat_delta.tables.formula_text import ESCAPED_FORMULA, unescaped_unless
@@ -383,4 +383,4 @@ def _with_unescaped_keys(live: Table, edited: Table, key: Key) -> Table:
     plain = [unescaped_unless(codes[name], known[name]) for name in key.fields]
     if all(column is codes[column.name] or column.equals(codes[column.name]) for column in plain):
         return edited
-    return replace(edited, rows=FrameRows(edited.rows.line, edited.cells(edited.names).with_columns(plain)))
+    return replace(edited, rows=OverlaidRows(edited.rows, {column.name: column for column in plain}))

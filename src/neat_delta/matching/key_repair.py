@@ -11,7 +11,7 @@ import polars as pl
 
 from neat_delta.matching.rekey_detection import ALIKE, FEWEST_FIELDS
 from neat_delta.matching.row_matching import rows_unlike_live
-from neat_delta.reading.frame_rows import FrameRows
+from neat_delta.reading.frame_rows import OverlaidRows
 from neat_delta.replay import explain, read_numbers
 from neat_delta.replay.explain import DAY_OR_ISO, LIKE_A_DAY, MONTHS, TIME
 
@@ -138,11 +138,9 @@ def _same_number(cells: pl.DataFrame) -> pl.Series:
 
 def with_keys_of(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> Table:
     """The sheet with the codes of live items in some of its rows (frame of edited, live)."""
-    own = live.cells(key.fields, pairs["live"])
-    cells = edited.cells(edited.names)
-    for name in key.fields:
-        cells = cells.with_columns(cells[name].scatter(pairs["edited"], own[name]))
-    return replace(edited, rows=FrameRows(edited.rows.line, cells))
+    own, codes = live.cells(key.fields, pairs["live"]), edited.cells(key.fields)
+    repaired = {name: codes[name].clone().scatter(pairs["edited"], own[name]) for name in key.fields}
+    return replace(edited, rows=OverlaidRows(edited.rows, repaired))
 
 
 def _candidates(rows: pl.DataFrame, items: pl.DataFrame, powers_of: pl.DataFrame | None = None) -> pl.DataFrame:

@@ -13,6 +13,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
     from neat_delta.remote import Location
+    from neat_delta.tables import Rows
 
 MOST_COLUMNS = 2_000
 # Rows that cannot be read, and why.
@@ -50,6 +51,41 @@ class FrameRows:
     def renamed(self, names: Mapping[str, str]) -> FrameRows:
         """The same rows with some columns under other names."""
         return replace(self, frame=self.frame.rename(dict(names)))
+
+
+@dataclass(frozen=True)
+class OverlaidRows:
+    """Rows of a file with other cells in some columns, or with more columns."""
+
+    rows: Rows
+    columns: Mapping[str, pl.Series]
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+    @property
+    def line(self) -> pl.Series:
+        """Line on which each row begins."""
+        return self.rows.line
+
+    def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
+        """The named columns as text, empty cells as ``""``; of the rows at these positions, or of all."""
+        below = [name for name in names if name not in self.columns]
+        found = self.rows.cells(below, rows).to_dict() if below else {}
+        for name in names:
+            if name in self.columns:
+                found[name] = self.columns[name] if rows is None else self.columns[name].gather(rows)
+        return pl.DataFrame([found[name].alias(name) for name in names])
+
+    def without(self, rows: pl.Series) -> OverlaidRows:
+        """The rows but for those at these positions."""
+        kept = pl.repeat(True, len(self), dtype=pl.Boolean, eager=True).scatter(rows, False)
+        return OverlaidRows(self.rows.without(rows), {name: cells.filter(kept) for name, cells in self.columns.items()})
+
+    def renamed(self, names: Mapping[str, str]) -> OverlaidRows:
+        """The same rows with some columns under other names."""
+        moved = {names.get(name, name): cells for name, cells in self.columns.items()}
+        return OverlaidRows(self.rows.renamed(names), moved)
 
 
 @dataclass(frozen=True)

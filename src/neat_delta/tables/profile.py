@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, TypeVar
 
 import polars as pl
 
+from neat_delta.memory import columns_at_once
 from neat_delta.tables.distinct import value_counts
 from neat_delta.tables.field_types import BLANK, EditedColumn, are_blank
 from neat_delta.tables.field_types.number_parsing import all_simple
@@ -15,7 +16,7 @@ from neat_delta.tables.settings import Settings
 from neat_delta.tables.type_inference import resolve_type
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Sequence
 
     from neat_delta.tables.field import Field
     from neat_delta.tables.field_types import FieldType
@@ -77,16 +78,24 @@ def profile(table: Table, settings: Settings = NOTHING) -> list[ColumnProfile]:
 
 def of_each_column(table: Table, settings: Settings, work: Callable[[ColumnProfile], Found]) -> list[Found]:
     """What some work finds in the profile of each column, in the table's order; see ``profile``."""
-    cells = table.cells(table.names)
+    at_once = columns_at_once(len(table))
+    parts = (table.fields[at : at + at_once] for at in range(0, len(table.fields), at_once))
+    return [found for part in parts for found in _of_some_columns(table, part, settings, work)]
+
+
+def _of_some_columns(
+    table: Table, fields: Sequence[Field], settings: Settings, work: Callable[[ColumnProfile], Found]
+) -> list[Found]:
+    cells = table.cells([field.name for field in fields])
 
     def of(field: Field) -> Found:
         return work(_profile(cells[field.name], field.name, field.column, settings.field(field.name)))
 
     # One column is one thread's work, and the longest work goes first.
     with ThreadPoolExecutor() as workers:
-        by_size = sorted(table.fields, key=lambda field: -cells[field.name].estimated_size())
+        by_size = sorted(fields, key=lambda field: -cells[field.name].estimated_size())
         found = dict(zip(by_size, workers.map(of, by_size), strict=True))
-    return [found[field] for field in table.fields]
+    return [found[field] for field in fields]
 
 
 def _profile(cells: pl.Series, field: str, column: str, configured: FieldSettings) -> ColumnProfile:
