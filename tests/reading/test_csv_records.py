@@ -183,3 +183,19 @@ def test_a_copy_is_read_as_if_nothing_were_known_of_the_file_that_it_is_one_of(r
     same = [live.records(every_row(height))[at] == copied.rows.records(every_row(height))[at] for at in range(height)]
     told = equal_in_place(live, copied.rows).to_list()
     assert all(not one or other for one, other in zip(told, same, strict=True))
+
+
+@pytest.mark.parametrize("end", ["", "\n", "\n\n  \n"])
+def test_copies_of_files_with_short_rows_or_titles_are_read_as_they_are(end):
+    short = read("sku,name,note\nA,b\nB,c\nC,d\n").rows
+    text = "sku,name,note\nA,b\nB,x\nC,d\nD,e" + end
+    decoded = DecodedText(ContentInMemory(text.encode()), "utf-8", False, {})
+    for like in (short, read("sku,name,note\nA,b,\nB,c,\nC,d,\n").rows, read("sku,name,note\n").rows):
+        found = read_records(decoded, HEADER, Dialect(",", HEADER, 1, False, True), like)
+        assert (found.rows.cells(HEADER).rows()[1], found.cells_added) == (("B", "x", ""), 1)
+
+    titled = read("sku,name,note\nsku,name,note\nA,b,c\n", 2).rows
+    again = "sku,name,note\nA,b,c\nsku,name,note\n"
+    found = read_records(DecodedText(ContentInMemory(again.encode()), "utf-8", False, {}), HEADER,
+                         Dialect(",", HEADER, 1, False, True), titled)  # fmt: skip
+    assert (found.rows.cells(["sku"])["sku"].to_list(), found.odd.to_list()) == (["A", "sku"], [1])

@@ -7,6 +7,7 @@ not, it is looked at by itself: what can be mended is, the rest is named as unre
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -93,7 +94,7 @@ def read_records(
 
     def rows_of(found: _Found, width: int, above: int) -> tuple[CsvRows, pl.Series]:
         spans = found.spans[above:]
-        rows = CsvRows(source, spans, tuple(columns), dialect.delimiter, width, found.mended)
+        rows = CsvRows(source, spans, tuple(columns), dialect.delimiter, width, found.mended, start)
         return _without_blank(rows, found.first[above:], grammar)
 
     rows, odd = rows_of(found, grammar.width, int(has_header))
@@ -115,8 +116,8 @@ def _read_copy(
 
     What it has in common with that file was looked at there, and what it has not must be whole records.
     """
-    above = like.header(start)
-    if like.mended or not above or text.read(start, start + len(above)) != above:
+    above = like.header()
+    if like.mended or like.width != grammar.width or not above or text.read(start, start + len(above)) != above:
         return None
     common = records_in_common(like, text, start + len(above), dialect.header_line + above.count(b"\n"))
     if common is None:
@@ -129,13 +130,14 @@ def _read_copy(
     both = spans.followed_by(own.spans)[order]
     # (Rows in common are neither blank nor odd, or they would have been taken out of the other file.)
     first = np.concatenate((np.full(len(spans), PLAIN_BYTE, np.uint8), own.first))[order]
-    rows = CsvRows(text, both, columns, dialect.delimiter, grammar.width)
-    if (rows_and_odd := _without_blank(rows, first, grammar))[0] is not rows:
+    every = CsvRows(text, both, columns, dialect.delimiter, grammar.width)
+    rows, odd = _without_blank(every, first, grammar)
+    if rows is not every:
         return None
     place = np.concatenate((known, np.full(len(own.spans), -1)))[order]
     height = min(len(rows), len(like))
     like.equal_to[id(both)] = both, pl.Series(place[:height] == np.arange(height))
-    return ParseResult(*rows_and_odd[:1], pl.DataFrame(schema=BAD_SCHEMA), rows_and_odd[1])
+    return ParseResult(rows, pl.DataFrame(schema=BAD_SCHEMA), odd)
 
 
 def _records_of_gaps(text: Content, gaps: Sequence[Gap], grammar: RecordPatterns) -> _Found | None:
@@ -148,7 +150,9 @@ def _records_of_gaps(text: Content, gaps: Sequence[Gap], grammar: RecordPatterns
         return None
     spans = found.spans
     gap = np.searchsorted(begins, spans.start, side="right") - 1
-    if np.any(spans.end > (begins + sizes)[gap]) or not np.isin(begins, spans.start).all():
+    # Each stretch must begin with a record, if it has any, and none may go on beyond its stretch.
+    filled = np.array([bool(part.strip()) for part in parts], np.bool_)
+    if np.any(spans.end > (begins + sizes)[gap]) or not np.isin(begins[filled], spans.start).all():
         return None
     moved = np.array([one.start for one in gaps], np.int64)[gap] - begins[gap]
     lines_before = np.cumsum([0, *(part.count(b"\n") for part in parts)])[:-1]
@@ -233,9 +237,12 @@ class _Search:
                 found = scan_block(data, self.grammar.delimiter, last=start + len(data) >= len(self.text))
             if not len(found) and size < ENOUGH:  # a record that is longer than the block
                 size *= GROWTH
-                continue
-            start, line, in_step = self._settled(found, start, line)
-            size = min(size * GROWTH, largest) if in_step else SMALL_BLOCK
+            elif not len(found):
+                last = self._one_by_one(start, line, start)
+                start, line, size = last.end + 1, last.last + 1, SMALL_BLOCK
+            else:
+                start, line, in_step = self._settled(found, start, line)
+                size = min(size * GROWTH, largest) if in_step else SMALL_BLOCK
         start_, end, line_, first = (np.concatenate(parts) for parts in zip(NO_RECORDS, *self.found, strict=True))
         order = np.argsort(start_, kind="stable")
         return _Found(RecordSpans(start_, end, line_)[order], first[order], self.mended, self.bad)
@@ -248,11 +255,9 @@ class _Search:
         flawed |= self._undecodable_in(spans, line + found.lines_before_rest)
         kept, reached = ~(flawed | found.empty), len(found)
         after = start + found.rest, line + found.lines_before_rest, True
-        for at in np.flatnonzero(flawed & ~found.empty).tolist() if len(found) else [0]:
-            first = (int(spans.start[at]), int(spans.line[at])) if len(found) else (start, line)
-            end = int(spans.end[at]) if len(found) else start
-            last = self._one_by_one(*first, end)
-            if last.end != end:
+        for at in np.flatnonzero(flawed & ~found.empty).tolist():
+            last = self._one_by_one(int(spans.start[at]), int(spans.line[at]), int(spans.end[at]))
+            if last.end != spans.end[at]:
                 reached, after = at, (last.end + 1, last.last + 1, False)
                 break
         kept[reached:] = False
@@ -283,8 +288,10 @@ class _Search:
 
     def _undecodable_in(self, spans: RecordSpans, end: int) -> NDArray[np.bool_]:
         """Which records have a line that is no text; ``end`` is the line behind the last of them."""
-        lines = np.array(sorted(self.undecodable), np.int64)
-        found: NDArray[np.bool_] = np.searchsorted(lines, np.append(spans.line[1:], end)) > np.searchsorted(
-            lines, spans.line
-        )
-        return found
+        first, behind = (np.searchsorted(self._no_text, at) for at in (spans.line, np.append(spans.line[1:], end)))
+        return np.asarray(behind > first)
+
+    @cached_property
+    def _no_text(self) -> NDArray[np.int64]:
+        """The lines that are no text, in order."""
+        return np.array(sorted(self.undecodable), np.int64)

@@ -39,6 +39,7 @@ class CsvRows:
     delimiter: str
     width: int
     mended: Mapping[int, bytes] = field(default_factory=dict)
+    begin: int = 0
     room: int = field(default_factory=largest_columns_held)
     workers: Workers = field(default_factory=workers)
     parsed: dict[str, pl.Series] = field(default_factory=dict, compare=False, repr=False)
@@ -87,9 +88,9 @@ class CsvRows:
         parsed = {name: cells.alias(name) for name, cells in parsed.items()}
         return replace(self, columns=columns, parsed=parsed, chosen=[])
 
-    def header(self, start: int) -> bytes:
-        """The text between the start of the header and the first row; nothing if there is no row."""
-        return self.text.read(start, int(self.spans.start[0])) if len(self) else b""
+    def header(self) -> bytes:
+        """The text between the start of the header, where the table begins, and the first row; nothing without one."""
+        return self.text.read(self.begin, int(self.spans.start[0])) if len(self) else b""
 
     def records(self, rows: pl.Series) -> list[bytes]:
         """The text of the rows at these positions."""

@@ -256,7 +256,8 @@ def _may_be_copies(one: _Opened, other: _Opened) -> bool:
     if isinstance(one.table, ParsedFile) or isinstance(other.table, ParsedFile) or workers().elsewhere:
         return False
     own, others = one.table.dialect, other.table.dialect
-    return own.delimiter == others.delimiter and own.header == others.header and bool(own.header_line)
+    same = own.delimiter == others.delimiter and own.header == others.header
+    return same and bool(own.header_line) and one.options.keep_non_data == other.options.keep_non_data
 
 
 def _to_table(opened: _Opened, prefetch: FilePrefetch, like: Rows | None = None) -> Table:
