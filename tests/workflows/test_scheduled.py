@@ -71,6 +71,17 @@ def summary(work):
     return json.loads((work / "runs" / "nightly-latest" / "summary.json").read_text())
 
 
+def test_a_run_that_cannot_begin_to_send_says_that_nothing_was_sent(work):
+    (work / "inbox").write_text("no folder")
+    (work / "nightly.toml").write_text('live = "live.csv"\nedited = "edited.csv"\nto = "inbox"\n')
+
+    done = neat_delta("run", "nightly.toml", cwd=work)
+
+    assert (done.returncode, summary(work)["sent"], summary(work)["steps"][-1]["state"]) == (4, False, "failed")
+    assert "failed" in done.stdout
+    assert done.stdout.count("nothing sent") + done.stdout.count("not sent yet") + done.stdout.count("nothing was") > 0
+
+
 def test_a_run_goes_the_whole_way_and_the_next_one_finds_nothing_to_do(work, served):
     run_file(work, served)
     elsewhere = work / "shop"

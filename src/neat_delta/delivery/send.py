@@ -16,6 +16,7 @@ from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.update.receipt import RECEIPT, LoadedReceipt, listed_data, load_receipt
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
     from pathlib import Path
 
     from neat_delta.delivery.destinations import Destination
@@ -57,12 +58,14 @@ def send(
     resume: bool = False,
     overwrite_sent: bool = False,
     progress: ProgressReporter = NO_PROGRESS,
+    leaving: Callable[[], None] = lambda: None,
 ) -> Entry:
     """Send an update's files one after another, each after the one before has been taken; stops at the first refused.
 
     The history says so before each step and after it; what is done is never sent again. A file of which nobody knows
     whether it arrived, because the run was killed or the answer cut off, goes on under its mark, by which the place
-    knows it. Only one run at a time sends an update.
+    knows it. Only one run at a time sends an update. ``leaving`` is called before anything leaves for the place: until
+    then an error means that nothing was sent.
 
     Raises:
         DeliveryError: the update has gone to this place already, was begun and not said to be gone on with, a file was
@@ -76,7 +79,7 @@ def send(
             )
         if not overwrite_sent:
             _insist_on_nothing_sent_since(update, place, history)
-        return _send(update, place, history, resume=resume, progress=progress)
+        return _send(update, place, history, resume=resume, progress=progress, leaving=leaving)
 
 
 def _insist_on_nothing_sent_since(update: Update, place: Destination, history: History) -> None:
@@ -99,7 +102,15 @@ def _insist_on_nothing_sent_since(update: Update, place: Destination, history: H
     )
 
 
-def _send(update: Update, place: Destination, history: History, *, resume: bool, progress: ProgressReporter) -> Entry:
+def _send(
+    update: Update,
+    place: Destination,
+    history: History,
+    *,
+    resume: bool,
+    progress: ProgressReporter,
+    leaving: Callable[[], None],
+) -> Entry:
     place.check()
     entry = history.begin(
         place.name,
@@ -121,8 +132,10 @@ def _send(update: Update, place: Destination, history: History, *, resume: bool,
             separator = f"{known.begun} {file.sha256}"
             if file.state != BROUGHT:
                 history.note(entry, file.number, LEAVING)
+                leaving()
                 place.upload(file.name, data, separator)
                 history.note(entry, file.number, BROUGHT)
+            leaving()
             job = place.submit(file.name, data, file.action, separator)
             history.note(entry, file.number, SENT, job)
         progress.step(f"waiting for {file.name}")

@@ -217,8 +217,8 @@ class _Run:
         report, history = self.report, History(self.config.history_file)
         update = load_update(report.folder / UPDATE_FOLDER)
         with report.step("send", self.progress) as step:
-            report.sent = True
-            entry = send(update, destination_of(self._place(), self.progress.step), history, progress=self.progress)
+            place = destination_of(self._place(), self.progress.step)
+            entry = send(update, place, history, progress=self.progress, leaving=self._note_departure)
             report.entry = entry.entry
             _tell_results(report, entry)
             bad = sum(report.results.get(result, 0) for result in NOT_TAKEN)
@@ -226,6 +226,9 @@ class _Run:
             if bad:
                 report.attention_reasons.append(f"the shop did not accept {_several(bad, 'row')}")
                 report.next_steps.append(f"neat-delta history {entry.entry} --history {self.config.history_file}")
+
+    def _note_departure(self) -> None:
+        self.report.sent = True
 
     def _settle(self, settings: Settings) -> None:
         """Fetch the export made after the import, again and again until all has arrived or patience ends."""
