@@ -20,6 +20,7 @@ from neat_delta.delivery.history import History
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
 from neat_delta.progress import NO_PROGRESS
+from neat_delta.views.summary import summary_text
 from neat_delta.workflows.scheduled.report import RunReport
 from neat_delta.workflows.scheduled.run import _Run
 from neat_delta.workflows.scheduled.run_config import RunConfig, load_run
@@ -80,6 +81,22 @@ def test_a_run_that_cannot_begin_to_send_says_that_nothing_was_sent(work):
     assert (done.returncode, summary(work)["sent"], summary(work)["steps"][-1]["state"]) == (4, False, "failed")
     assert "failed" in done.stdout
     assert done.stdout.count("nothing sent") + done.stdout.count("not sent yet") + done.stdout.count("nothing was") > 0
+
+
+@pytest.mark.parametrize(
+    ("sent", "entry", "failure", "said"),
+    [
+        (False, None, "no network", "nothing sent yet"),
+        (True, None, "no network", "sending was interrupted"),
+        (True, 3, "no network", " sent"),
+        (True, None, None, " sent"),
+    ],
+)
+def test_the_last_line_of_a_run_says_how_far_the_update_came(tmp_path, sent, entry, failure, said):
+    report = RunReport("nightly", tmp_path, sent=sent, entry=entry, failure=failure)
+    report.end()
+
+    assert next(line for line in summary_text(report).splitlines() if line.startswith("  result")).endswith(said)
 
 
 def test_a_run_goes_the_whole_way_and_the_next_one_finds_nothing_to_do(work, served):

@@ -79,9 +79,16 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
     yield Text()
     yield labelled("saved", f"all files are in {report.folder}")
     items = pluralize(sum(report.items.values()), "item")
-    yield from verdict_view([report.verdict, f"{items} in the update", "sent" if report.sent else NOT_SENT], width)
+    yield from verdict_view([report.verdict, f"{items} in the update", _how_far(report)], width)
     for command in report.next_steps:
         yield labelled("next", command)
+
+
+def _how_far(report: RunReport) -> str:
+    """Whether the update was sent; if sending failed midway, nobody may take it for sent."""
+    if not report.sent:
+        return NOT_SENT
+    return "sending was interrupted" if report.failure is not None and report.entry is None else "sent"
 
 
 def summary_text(report: RunReport) -> str:
