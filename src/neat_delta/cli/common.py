@@ -213,7 +213,7 @@ def machine_options(command: F) -> F:
         metavar="SIZE",
         callback=limit,
         expose_value=False,
-        help="Memory to use at most, such as 8GB; larger files are read from disk in pieces.  [default: 75 % of the memory]",
+        help="Memory to use at most, such as 8GB; larger files are read in pieces.  [default: 75 % of the memory]",
     )
     return memory(workers(command))
 
