@@ -14,6 +14,7 @@ from neat_delta.reading.charset import DecodedText
 from neat_delta.reading.csv_records import read_records
 from neat_delta.reading.dialect import Dialect
 from neat_delta.reading.equal_records import equal_in_place
+from neat_delta.reading.record_patterns import LONGEST_CELL
 
 HEADER = ("sku", "name", "note")
 CELLS = ["A", "b c", "", " ", "a,b", 'x"y', '"', '""', "u\nv", "\n", '\n,"\n', "Total", "SKU", "é", '21"', "\ufeff"]
@@ -199,3 +200,19 @@ def test_copies_of_files_with_short_rows_or_titles_are_read_as_they_are(end):
     found = read_records(DecodedText(ContentInMemory(again.encode()), "utf-8", False, {}), HEADER,
                          Dialect(",", HEADER, 1, False, True), titled)  # fmt: skip
     assert (found.rows.cells(["sku"])["sku"].to_list(), found.odd.to_list()) == (["A", "sku"], [1])
+
+
+def test_a_file_of_short_rows_and_its_very_copy_are_read_alike():
+    text = "sku,name,note\nA,b\nB,c\n"
+    decoded = DecodedText(ContentInMemory(text.encode()), "utf-8", False, {})
+
+    copied = read_records(decoded, HEADER, Dialect(",", HEADER, 1, False, True), read(text).rows)
+
+    assert seen(copied) == seen(read(text))
+
+
+@pytest.mark.parametrize(("lines", "rows"), [(LONGEST_CELL, ["A", "B"]), (LONGEST_CELL + 1, ["B"])])
+def test_a_cell_of_very_many_lines_is_a_quote_that_somebody_forgot(lines, rows):
+    found = read('sku,name,note\nA,"' + "\n" * (lines - 1) + '",x\nB,b,c\n')
+
+    assert found.rows.cells(["sku"])["sku"].to_list() == rows
