@@ -216,3 +216,22 @@ def test_a_cell_of_very_many_lines_is_a_quote_that_somebody_forgot(lines, rows):
     found = read('sku,name,note\nA,"' + "\n" * (lines - 1) + '",x\nB,b,c\n')
 
     assert found.rows.cells(["sku"])["sku"].to_list() == rows
+
+
+def test_a_copy_of_a_file_with_mended_rows_has_them_mended_too():
+    text = 'sku,name,note\nA,21" x,1\nB,b,c\nC,"y, ""z""",2\n'
+    live = read(text).rows
+    decoded = DecodedText(ContentInMemory(text.replace("b,c", "b,d").encode()), "utf-8", False, {})
+
+    copied = read_records(decoded, HEADER, Dialect(",", HEADER, 1, False, True), live)
+
+    assert copied.rows.cells(HEADER).rows() == [("A", '21" x', "1"), ("B", "b", "d"), ("C", 'y, "z"', "2")]
+
+
+def test_the_number_of_a_record_is_that_of_its_text_wherever_it_stands():
+    rows = read('sku,name,note\nA,21" x,1\nB,"p\nq",2\nA,21" x,1\nC,c,3\n').rows
+
+    together = rows.hashes(every_row(4)).to_list()
+
+    assert together == [rows.hashes(every_row(4)[[at]]).item() for at in range(4)]
+    assert (together[0] == together[2], len(set(together))) == (True, 3)

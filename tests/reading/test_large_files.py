@@ -138,3 +138,15 @@ def test_columns_that_there_is_no_room_for_are_parsed_again(tmp_path):
     for names in (["note", "name"], ["price"], ["name", "sku"]):
         assert tight.cells(names).equals(table.cells(names))
         assert tight.cells(names, pl.Series([5, 3])).equals(table.cells(names)[[5, 3]])
+
+
+def test_numbers_that_are_equal_by_chance_pair_no_rows(tmp_path, monkeypatch):
+    live, edited = rows(False)[:300], rows(True)[:300]
+    random.Random(2).shuffle(edited)
+    pair = [write_table(tmp_path / f"{at}.csv", [HEADER, *table]) for at, table in enumerate((live, edited))]
+    cells = compare(*read_pair(*pair), CompareOptions()).changes.cells
+
+    monkeypatch.setattr(csv_rows.CsvRows, "hashes", lambda _, at: pl.zeros(len(at), dtype=pl.UInt64, eager=True))
+
+    assert compare(*read_pair(*pair), CompareOptions()).changes.cells.equals(cells)
+    assert len(cells) == 6
