@@ -17,6 +17,7 @@ from neat_delta.diff.compare import CompareOptions
 from neat_delta.diff.formulas import parse_formula
 from neat_delta.diff.recode import code_pairs
 from neat_delta.diff.recode import recode as recode_items
+from neat_delta.locations import parse_location
 from neat_delta.matching.selection import filter_rows
 from neat_delta.reading import read_table as read_any
 from neat_delta.reading.frames import table_from_frame
@@ -25,7 +26,6 @@ from neat_delta.reconcile.refresh import RefreshResult
 from neat_delta.reconcile.refresh import refresh as refresh_changes
 from neat_delta.reconcile.verify import VerifyResult
 from neat_delta.reconcile.verify import verify as verify_changes
-from neat_delta.remote import parse_location
 from neat_delta.tables.settings import Settings, SupplierProfile
 from neat_delta.update import Receipt, WriteOptions
 from neat_delta.update import write_update as write_files

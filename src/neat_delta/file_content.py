@@ -200,13 +200,13 @@ def pieces(content: Content) -> Iterator[bytes]:
         yield content.read(start, start + PIECE)
 
 
-def gathered(parts: Iterator[bytes], path: object, most: int) -> Content:
+def gathered(parts: Iterator[bytes | memoryview], path: object, most: int) -> Content:
     """Bytes that come piece by piece: in memory up to so many, in a temporary file without a name if there are more.
 
     Raises:
         InvalidInput: there is no room for the temporary file.
     """
-    held: list[bytes] = []
+    held: list[bytes | memoryview] = []
     size = 0
     for part in parts:
         held.append(part)
@@ -216,7 +216,7 @@ def gathered(parts: Iterator[bytes], path: object, most: int) -> Content:
     return ContentInMemory(b"".join(held))
 
 
-def _spilled(held: list[bytes], parts: Iterator[bytes], path: object) -> ContentOnDisk:
+def _spilled(held: list[bytes | memoryview], parts: Iterator[bytes | memoryview], path: object) -> ContentOnDisk:
     try:
         file = tempfile.TemporaryFile()  # noqa: SIM115 (it is open as long as it is asked for)
         file.writelines(held)

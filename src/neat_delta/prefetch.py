@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING
 from neat_delta.errors import InvalidInput
 from neat_delta.file_content import ContentInMemory, on_disk
 from neat_delta.file_trouble import reason, remedy
+from neat_delta.locations import FileSet, single
 from neat_delta.memory import largest_file_held
 from neat_delta.output_paths import note_input
 from neat_delta.workers import workers
@@ -25,7 +26,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
 
     from neat_delta.file_content import Content
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
 
 STANDARD_INPUT = Path("-")
 # Each piece takes the interpreter's lock once.
@@ -42,11 +43,14 @@ class FilePrefetch:
     """
 
     def __init__(self, *paths: Location, fingerprints: bool = True) -> None:
-        beside = ThreadPoolExecutor(max_workers=1)
+        beside = self._beside = ThreadPoolExecutor(max_workers=1)
         # (Workers elsewhere take what they can reach themselves.)
         most = 0 if workers().elsewhere else largest_file_held()
+        self._most, self._fingerprints = most, fingerprints
+        # (Which files a set of files stands for is looked up when it is read.)
+        alone = (path for path in dict.fromkeys(paths) if not isinstance(path, FileSet))
         self._content: dict[Location, Future[Content]] = {
-            path: beside.submit(read_content, path, most) for path in dict.fromkeys(paths)
+            path: beside.submit(read_content, path, most) for path in alone
         }
         prints = self._content.items() if fingerprints else ()
         self._prints = {path: beside.submit(_sha256_of, content) for path, content in prints}
@@ -54,10 +58,16 @@ class FilePrefetch:
     @classmethod
     def holding(cls, path: Location, data: bytes) -> FilePrefetch:
         """The same for a file whose bytes are known already."""
-        held = cls()
-        held._content[path] = Future()
-        held._content[path].set_result(ContentInMemory(data))
+        held = cls(fingerprints=False)
+        held.put(path, ContentInMemory(data))
         return held
+
+    def put(self, path: Location, content: Content) -> None:
+        """Take what a file holds from somebody who has it."""
+        self._content[path] = Future()
+        self._content[path].set_result(content)
+        if self._fingerprints and path not in self._prints:
+            self._prints[path] = self._beside.submit(_sha256_of, self._content[path])
 
     def content(self, path: Location) -> Content:
         """What a file holds.
@@ -65,6 +75,8 @@ class FilePrefetch:
         Raises:
             InvalidInput: file not found, it is a folder, or it may not be read.
         """
+        if path not in self._content:
+            self.put(path, read_content(path, self._most))
         return self._content[path].result()
 
     def sha256(self, path: Location) -> str:
@@ -108,6 +120,7 @@ def read_content(path: Location, most: int) -> Content:
     Raises:
         InvalidInput: file not found, it is a folder, or it may not be read.
     """
+    path = single(path)
     if isinstance(path, Path) and path != STANDARD_INPUT:
         note_input(path)
         with _opening(path):
@@ -122,6 +135,7 @@ def read_bytes(path: Location) -> bytes:
     Raises:
         InvalidInput: file not found, it is a folder, or it may not be read.
     """
+    path = single(path)
     if not isinstance(path, Path):
         from neat_delta.remote.transfer import fetch
 

@@ -21,9 +21,10 @@ from neat_delta.delivery.destinations import HttpDestination
 from neat_delta.delivery.history import History
 from neat_delta.delivery.send import load_update, send
 from neat_delta.errors import DeliveryError, InvalidInput, WriteError
+from neat_delta.locations import parse_location
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
-from neat_delta.remote import parse_location, transfer_errors, web
+from neat_delta.remote import transfer_errors, web
 from servers import PASSWORD_TOLD, ftp_server, sftp_server, web_server
 
 
@@ -402,7 +403,7 @@ KILLED = """
 import os, signal, sys
 from pathlib import Path
 from neat_delta.delivery import history, destinations, send
-from neat_delta.remote import parse_location
+from neat_delta.locations import parse_location
 steps = int(sys.argv[2])
 def counted(function):
     def stepping(*args, **more):

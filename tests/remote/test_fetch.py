@@ -7,7 +7,8 @@ import pytest
 import trustme
 
 from neat_delta.errors import DeliveryError, InvalidInput, InvalidOption
-from neat_delta.remote import Address, ftp, parse_location, sftp, transfer_errors, web
+from neat_delta.locations import parse_location
+from neat_delta.remote import Address, ftp, sftp, transfer_errors, web
 from neat_delta.remote.transfer import fetch, put
 from servers import PASSWORD, PASSWORD_TOLD, answer, ftp_server, sftp_server, status, web_server
 

@@ -9,7 +9,8 @@ import pytest
 import trustme
 
 from neat_delta.errors import DeliveryError, InvalidInput, InvalidOption
-from neat_delta.remote import bounds, parse_location, transfer_errors
+from neat_delta.locations import parse_location
+from neat_delta.remote import bounds, transfer_errors
 from neat_delta.remote.transfer import fetch, put
 from servers import answer, status, web_server
 

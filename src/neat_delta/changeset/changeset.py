@@ -16,14 +16,14 @@ from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
 from neat_delta.changeset.findings import BLOCK, FINDINGS
 from neat_delta.json_form import to_json
 from neat_delta.matching.positions import positions_of
-from neat_delta.tables import field_name
+from neat_delta.tables import FilePart, field_name
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -66,7 +66,7 @@ class BrokenInvariant(AssertionError):
 class FileRef:
     """By what a file is known again: its name, its number of rows, its SHA-256; and how it was read, where it is text.
 
-    Whoever reads it again must read it just so: what a file is, is not guessed twice.
+    Whoever reads it again must read it just so: what a file is, is not guessed twice. Several files have ``parts``.
     """
 
     name: str
@@ -76,17 +76,18 @@ class FileRef:
     encoding: str | None = None
     decimal_separator: str | None = None
     header_line: int | None = None
+    parts: tuple[FilePart, ...] = ()
 
-    def as_dict(self) -> dict[str, str | int]:
+    def as_dict(self) -> dict[str, Any]:
         """The same for JSON, without what is not known."""
-        return {name: value for name, value in to_json(self).items() if value is not None}
+        return {name: value for name, value in to_json(self).items() if value is not None and value != []}
 
 
 def file_ref(table: Table, rows: int) -> FileRef:
     """The stamp of a file that was read."""
     form = table.format
     as_read = () if form.container else (form.delimiter, form.encoding, form.decimal_separator, form.header_line)
-    return FileRef(table.source.name, rows, table.source.sha256, *as_read)
+    return replace(FileRef(table.source.name, rows, table.source.sha256, *as_read), parts=table.parts)
 
 
 @dataclass(frozen=True)

@@ -38,7 +38,7 @@ from neat_delta.tables.field_types import field_types
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
 
 FORMAT = 2
 # So many lines are decoded at a time.

@@ -32,7 +32,7 @@ from neat_delta.reading import fetch
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
 
 
 def dump_changes(changes: ChangeSet) -> bytes:

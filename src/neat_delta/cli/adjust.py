@@ -35,7 +35,7 @@ if TYPE_CHECKING:
 
     from neat_delta.diff.compare import CompareResult
     from neat_delta.diff.formulas import Formula
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.workflows.targets import Targets
 
 

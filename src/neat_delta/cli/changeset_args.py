@@ -12,7 +12,7 @@ from neat_delta.cli.help import READING, SCOPE, option
 if TYPE_CHECKING:
     from neat_delta.analysis.cell_selection import Selection
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 

@@ -346,6 +346,7 @@ def typed_without(*names: str) -> list[str]:
 def _as_dict(outcome: Outcome) -> dict[str, Any]:
     from neat_delta.changeset.serialization import head_as_dict
     from neat_delta.matching import KEY_SEPARATOR
+    from neat_delta.tables.line_names import with_own_line
 
     result, receipt, targets = outcome.result, outcome.receipt, outcome.targets
     findings = result.changes.findings
@@ -363,10 +364,14 @@ def _as_dict(outcome: Outcome) -> dict[str, Any]:
     described["out"] = str(targets.changes_file) if targets.changes_file else None
     described["files"] = [] if receipt is None else receipt.as_dict()["files"]
     described["update"] = None if receipt is None else {"folder": str(receipt.folder)} | receipt.as_dict()
+    for name, table in (("live", result.live), ("edited", result.edited)):
+        if table.parts:
+            described[name] |= {"missing_parts": list(table.missing_parts), "remarks": list(table.remarks)}
     if outcome.display.states:
+        parts = result.edited.parts
         described["rows"] = {
             state: [
-                {"key": code.split(KEY_SEPARATOR) if code else None, "line": line, "name": name}
+                with_own_line({"key": code.split(KEY_SEPARATOR) if code else None, "line": line, "name": name}, parts)
                 for code, line, name in result.rows_in(state).iter_rows()
             ]
             for state in outcome.display.states

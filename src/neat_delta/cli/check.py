@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.tables import Table
 
 

@@ -32,8 +32,8 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.locations import Location
     from neat_delta.reconcile.combine import CombineResult
-    from neat_delta.remote import Location
 
 PREFER = option(
     VALUES,

@@ -41,17 +41,29 @@ class LocalPathParam(click.Path):
 
 
 class LocationParam(click.Path):
-    """A file of this machine, or one at an address."""
+    """A file of this machine, one at an address, or several files."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """The path, the address, or the set of files."""
+        from neat_delta.locations import parse_location
+
+        location = parse_location(str(value))
+        if not isinstance(location, Path):
+            return location
+        path = super().convert(value, param, ctx)
+        note_input(path)
+        return path
+
+
+class PlaceParam(click.Path):
+    """A folder or file of this machine, or an address; never several."""
 
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
         """The path or the address."""
-        if "://" not in str(value):
-            path = super().convert(value, param, ctx)
-            note_input(path)
-            return path
-        from neat_delta.remote import parse_location
+        from neat_delta.locations import parse_place
 
-        return parse_location(str(value))
+        place = parse_place(str(value))
+        return super().convert(value, param, ctx) if isinstance(place, Path) else place
 
 
 def _shown(value: object) -> str:
@@ -90,6 +102,7 @@ class WholeNumber(click.IntRange):
 OVERWRITE = option(OUTPUT, "--overwrite", is_flag=True, help="Overwrite the output file if it exists.")
 FILE = LocalPathParam(path_type=Path)
 SOURCE = LocationParam(path_type=Path)
+PLACE = PlaceParam(path_type=Path)
 
 
 KEY = option(

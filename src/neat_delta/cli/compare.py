@@ -41,8 +41,8 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.diff.compare import CompareResult
+    from neat_delta.locations import Location
     from neat_delta.matching.supplier_mapping import ColumnMatch
-    from neat_delta.remote import Location
     from neat_delta.tables import Table
     from neat_delta.tables.read_options import ReadOptions
     from neat_delta.tables.settings import Settings

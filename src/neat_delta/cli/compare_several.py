@@ -21,9 +21,9 @@ if TYPE_CHECKING:
     from neat_delta.cli.changeset_output import DisplayChoice
     from neat_delta.cli.conflict_options import ConflictOptions
     from neat_delta.diff.compare import CompareResult
+    from neat_delta.locations import Location
     from neat_delta.progress import ProgressReporter
     from neat_delta.reconcile.combine import CombineResult
-    from neat_delta.remote import Location
     from neat_delta.tables.settings import Settings
     from neat_delta.update import Receipt
     from neat_delta.workflows.targets import Targets

@@ -79,10 +79,12 @@ def _problems_of(changes: ChangeSet) -> list[dict[str, Any]]:
     import polars as pl
 
     from neat_delta.matching import KEY_SEPARATOR
+    from neat_delta.tables.line_names import with_own_line
 
     found = changes.findings.filter(pl.col("level").is_in(["error", "warning"])).head(MOST_PROBLEMS)
     found = found.select("code", "level", "key", "field", "line", "value", "message")
-    return [row | {"key": row["key"].split(KEY_SEPARATOR) if row["key"] else None} for row in found.to_dicts()]
+    rows = (with_own_line(row, changes.head.edited.parts) for row in found.to_dicts())
+    return [row | {"key": row["key"].split(KEY_SEPARATOR) if row["key"] else None} for row in rows]
 
 
 def _problems_in(error: BaseException | None) -> list[dict[str, Any]]:

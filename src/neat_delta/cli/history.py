@@ -26,7 +26,7 @@ from neat_delta.exit_codes import Exit
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.delivery.history import Entry, History
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.tables.settings import Settings
 
 # What may be the number of an entry; longer ones are no numbers of anything.

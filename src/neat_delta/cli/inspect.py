@@ -28,8 +28,8 @@ if TYPE_CHECKING:
     import polars as pl
     from rich.text import Text
 
+    from neat_delta.locations import Location
     from neat_delta.matching.key_detection import KeyCandidates
-    from neat_delta.remote import Location
     from neat_delta.tables import Table
     from neat_delta.tables.profile import ColumnProfile
     from neat_delta.tables.read_options import ReadOptions

@@ -37,8 +37,8 @@ if TYPE_CHECKING:
     from neat_delta.analysis.before_after import BeforeAfter
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.cli.changeset_args import SelectionOptions
+    from neat_delta.locations import Location
     from neat_delta.progress import ProgressReporter
-    from neat_delta.remote import Location
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 

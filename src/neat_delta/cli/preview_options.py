@@ -12,7 +12,7 @@ from neat_delta.cli.help import DISPLAY, OUTPUT, option
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
 
 
 class PreviewOptions(NamedTuple):

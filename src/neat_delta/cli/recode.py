@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.tables.read_options import ReadOptions
     from neat_delta.workflows.targets import Targets
 

@@ -29,8 +29,8 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
+    from neat_delta.locations import Location
     from neat_delta.reconcile.refresh import RefreshResult
-    from neat_delta.remote import Location
 
 
 @command(

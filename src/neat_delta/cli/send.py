@@ -10,7 +10,7 @@ from neat_delta.cli.changeset_args import AS_OF
 from neat_delta.cli.common import (
     FILE,
     OVERWRITE,
-    SOURCE,
+    PLACE,
     OutputOptions,
     catalogue_file,
     console,
@@ -35,7 +35,7 @@ if TYPE_CHECKING:
 
     from neat_delta.delivery.history import History
     from neat_delta.delivery.send import Update
-    from neat_delta.remote import Location
+    from neat_delta.locations import Place
 
 
 @command(
@@ -49,7 +49,7 @@ if TYPE_CHECKING:
     "--to",
     "place",
     common=True,
-    type=SOURCE,
+    type=PLACE,
     required=True,
     metavar="DESTINATION",
     help="A folder; a folder on a file server (ftp, ftps, sftp); or the http(s) address of the shop's interface.",
@@ -71,7 +71,7 @@ if TYPE_CHECKING:
 @output_options
 def send_command(
     folder: Path,
-    place: Location,
+    place: Place,
     resume: bool,
     dry_run: bool,
     yes: bool,

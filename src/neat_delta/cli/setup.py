@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import click
 
 if TYPE_CHECKING:
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.tables.read_options import ReadOptions
 
 from neat_delta.cli.common import (

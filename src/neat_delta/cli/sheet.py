@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.update.edit_sheet import SheetColumn
 
 SOME = 10
@@ -90,6 +90,7 @@ def sheet_command(
     from neat_delta.matching.selection import chosen_fields, chosen_rows
     from neat_delta.output_paths import check_outputs
     from neat_delta.tables import field_name
+    from neat_delta.tables.line_names import line_name
     from neat_delta.update.edit_sheet import delimited_sheet, sheet_columns, workbook
     from neat_delta.workflows.base import note_sheet
     from neat_delta.workflows.inputs import read_live
@@ -116,7 +117,8 @@ def sheet_command(
         unreadable = live.unreadable_rows.select("line", "message").to_dicts()
         show_json(result | {"unreadable": unreadable}, next_commands=[["neat-delta", "compare", str(export), str(out)]])
     elif not output.quiet:
-        width, bad = console(output).width, live.unreadable_rows["line"].to_list()
+        width = console(output).width
+        bad = [line_name(live.parts, line) for line in live.unreadable_rows["line"]]
         show(_view(out, export, len(rows), columns, unknown, bad, width), output)
     return Exit.ATTENTION if unknown or len(live.unreadable_rows) else Exit.DONE
 
@@ -127,7 +129,7 @@ def _view(
     rows: int,
     columns: Sequence[SheetColumn],
     unknown: Sequence[str],
-    unreadable: Sequence[int],
+    unreadable: Sequence[str],
     width: int,
 ) -> Iterator[Text]:
     from neat_delta.views.formatting import pluralize
@@ -150,9 +152,7 @@ def _view(
         )
     if len(unreadable):
         rows_told, lines = pluralize(len(unreadable), "row"), _some(unreadable)
-        message = (
-            f"{rows_told} of {export.name} cannot be read, so not in the sheet: line {lines}; see neat-delta inspect"
-        )
+        message = f"{rows_told} of {export.name} cannot be read, so not in the sheet: {lines}; see neat-delta inspect"
         yield from sentence("unreadable", message, width, "error")
     size = f"{pluralize(rows, 'item')} to edit in {out}"
     yield from verdict_view([size, *([f"{pluralize(len(unreadable), 'row')} missing"] if unreadable else [])], width)

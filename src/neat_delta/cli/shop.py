@@ -15,8 +15,8 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
+    from neat_delta.locations import Location
     from neat_delta.practice_shop.shop import Result
-    from neat_delta.remote import Location
 
 SHOP_TOKEN = "NEAT_DELTA_SHOP_TOKEN"
 

@@ -31,8 +31,8 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.locations import Location
     from neat_delta.reconcile.verify import VerifyResult
-    from neat_delta.remote import Location
 
 
 @command(

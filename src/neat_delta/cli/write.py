@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.workflows.saved_changes import Written
 
 

@@ -24,7 +24,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
     from pathlib import Path
 
-    from neat_delta.remote import Location
+    from neat_delta.locations import Place
 
 T = TypeVar("T")
 # An import may take its time, in seconds; it is asked for again and again.
@@ -263,7 +263,7 @@ def _insist_on_same(there: bytes, data: bytes, file: object) -> None:
         )
 
 
-def destination_of(given: Location, message: Callable[[str], None] = lambda _: None) -> Destination:
+def destination_of(given: Place, message: Callable[[str], None] = lambda _: None) -> Destination:
     """The place that a person means: a shop's interface, a folder on a file server, or a folder of this machine."""
     if not isinstance(given, Address):
         return LocalFolder(given)

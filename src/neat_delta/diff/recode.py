@@ -29,8 +29,8 @@ from neat_delta.tables.type_inference import code_separator, resolve_type
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
+    from neat_delta.locations import Location
     from neat_delta.matching.context import Context
-    from neat_delta.remote import Location
     from neat_delta.tables import Table
 
 OLD = ("old", "old_code", "old_sku", "from", "was", "code_old", "current", "current_code")

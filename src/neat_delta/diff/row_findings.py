@@ -8,6 +8,7 @@ import polars as pl
 
 from neat_delta.changeset.findings import as_data, findings_frame, no_findings
 from neat_delta.matching.key_repair import taken_for_another
+from neat_delta.tables.line_names import lines_as_text, word_before
 
 if TYPE_CHECKING:
     from neat_delta.matching import Key
@@ -105,10 +106,11 @@ def _conflicting_duplicates(tables: MatchedTables) -> pl.DataFrame:
     sheet = cells.with_columns(rivals["key"].alias("\x1fkey"), tables.edited_lines(rivals["edited"]).alias("\x1fline"))
     long = sheet.unpivot(index=["\x1fkey", "\x1fline"], variable_name="field", value_name="value")
     differing = long.filter(pl.col("value").n_unique().over("\x1fkey", "field") > 1).sort("\x1fkey", "\x1fline")
-    lines = pl.col("\x1fline").unique().sort().cast(pl.String).implode().list.join(", ").over("\x1fkey")
-    differing = differing.with_columns(
-        message=pl.format("same SKU with different values (lines {}). Keep one row", lines)
-    )
+    parts = tables.edited.parts
+    differing = differing.with_columns(lines_as_text(parts, differing["\x1fline"]).alias("\x1fplace"))
+    lines = pl.col("\x1fplace").unique(maintain_order=True).implode().list.join(", ").over("\x1fkey")
+    message = "same SKU with different values ({}{}). Keep one row"
+    differing = differing.with_columns(message=pl.format(message, pl.lit(word_before(parts, "lines")), lines))
     return findings_frame(
         "duplicate SKU",
         "error",
@@ -131,12 +133,12 @@ def _exact_duplicates(tables: MatchedTables) -> pl.DataFrame:
 
 
 def _ambiguous(tables: MatchedTables) -> pl.DataFrame:
-    multiple = tables.rows.live_duplicates.with_columns(
-        line=tables.live_lines(tables.rows.live_duplicates["live"]).cast(pl.String)
-    )
+    parts = tables.live.parts
+    lines_of = tables.live_lines(tables.rows.live_duplicates["live"])
+    multiple = tables.rows.live_duplicates.with_columns(line=lines_as_text(parts, lines_of))
     lines = multiple.group_by("key").agg(pl.col("line").str.join(", "))
     rows = tables.rows.ambiguous.join(lines, on="key", how="left", maintain_order="left")
-    place = f"several shop items have this SKU ({tables.live.source.name}, lines "
+    place = f"several shop items have this SKU ({_in_file(tables.live, 'lines')}"
     return findings_frame(
         "SKU on several items",
         "error",
@@ -267,7 +269,8 @@ def unknown_keys(codes: pl.Series) -> pl.DataFrame:
 
 def _live_unreadable(live: Table) -> pl.DataFrame:
     bad = live.unreadable_rows
-    place = pl.format("{}, line {}: {}; this item was not compared", pl.lit(live.source.name), "line", "message")
+    bad = bad.with_columns(place=lines_as_text(live.parts, bad["line"]))
+    place = pl.format("{}{}: {}; this item was not compared", pl.lit(_in_file(live, "line")), "place", "message")
     return findings_frame(
         "unreadable shop row",
         "error",
@@ -277,20 +280,25 @@ def _live_unreadable(live: Table) -> pl.DataFrame:
 
 
 def _live_without_key(tables: MatchedTables) -> pl.DataFrame:
-    lines = pl.DataFrame({"line": tables.live_lines(tables.rows.live_missing_key)})
+    live = tables.live
+    lines = pl.DataFrame({"line": lines_as_text(live.parts, tables.live_lines(tables.rows.live_missing_key))})
     place = pl.format(
-        "{}, line {}: the shop item has no {}", pl.lit(tables.live.source.name), "line", pl.lit(tables.key.fields[0])
+        "{}{}: the shop item has no {}", pl.lit(_in_file(live, "line")), "line", pl.lit(tables.key.fields[0])
     )
     return findings_frame("shop item without SKU", "error", message=lines.select(place).to_series())
 
 
 def _live_duplicates(tables: MatchedTables) -> pl.DataFrame:
-    rows = tables.rows.live_duplicates.with_columns(
-        line=tables.live_lines(tables.rows.live_duplicates["live"]).cast(pl.String)
-    )
+    lines_of = tables.live_lines(tables.rows.live_duplicates["live"])
+    rows = tables.rows.live_duplicates.with_columns(line=lines_as_text(tables.live.parts, lines_of))
     groups = rows.group_by("key", maintain_order=True).agg(pl.col("line").str.join(", "))
-    place = pl.format("{}, lines {}: shop items with the same SKU", pl.lit(tables.live.source.name), "line")
+    place = pl.format("{}{}: shop items with the same SKU", pl.lit(_in_file(tables.live, "lines")), "line")
     return findings_frame("duplicate shop SKU", "error", key=groups["key"], message=groups.select(place).to_series())
+
+
+def _in_file(table: Table, word: str) -> str:
+    """What stands before lines of a table: its name and the word; nothing where lines bring their file's name."""
+    return "" if table.parts else f"{table.source.name}, {word_before(table.parts, word)}"
 
 
 def _all(message: str, rows: pl.Series) -> pl.Series:

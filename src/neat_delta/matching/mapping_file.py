@@ -10,7 +10,7 @@ from neat_delta.reading import ReadOptions, read_strict
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
 
 
 def read_mapping_file(path: Location) -> tuple[dict[str, str], dict[str, dict[str, str]]]:

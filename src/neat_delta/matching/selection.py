@@ -18,9 +18,9 @@ from neat_delta.tables.typed_values import typed_frame
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
+    from neat_delta.locations import Location
     from neat_delta.matching.context import Context
     from neat_delta.matching.key import Key
-    from neat_delta.remote import Location
     from neat_delta.tables import Table
 
 

@@ -99,6 +99,14 @@ def decode(content: Content, charset: str | None = None) -> DecodedText:
     return replace(_recoded(content, _likeliest(content.read(0, 1 << 20)), bom=False), guessed=True)
 
 
+def encoded(data: bytes, text: DecodedText, *, mark: bool = False) -> bytes:
+    """Bytes of a decoded text as they are in its file; ``mark`` adds the byte-order mark in front, if it has one."""
+    own = data.decode().replace("\n", text.line_end or "\n").encode(text.encoding, "replace")
+    if not (mark and text.bom):
+        return own
+    return next(sign for sign, name in _MARKS.items() if name == text.encoding) + own
+
+
 def _utf16_by_zeros(sample: bytes) -> str | None:
     """UTF-16 without a byte-order mark, known by the zeros beside plain letters."""
     for name, first in (("utf-16-le", 1), ("utf-16-be", 0)):

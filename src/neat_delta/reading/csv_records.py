@@ -109,6 +109,20 @@ def read_records(
     return ParseResult(rows, bad, odd, grammar.width - rows.width)
 
 
+def header_end(text: DecodedText, dialect: Dialect) -> int:
+    """Where the header of a text ends, its line end with it; 0 where it has none.
+
+    Raises:
+        LineTooLong: it is longer than any row.
+    """
+    if not dialect.header_line:
+        return 0
+    start = _start_of_line(text.text, dialect.header_line)
+    grammar = RecordPatterns(dialect.delimiter, dialect.header)
+    header = next(records_singly(text.text, start, dialect.header_line, grammar, text.undecodable))
+    return min(header.end + 1, len(text.text))
+
+
 def _read_copy(
     text: Content, columns: tuple[str, ...], start: int, dialect: Dialect, grammar: RecordPatterns, like: CsvRows
 ) -> ParseResult | None:

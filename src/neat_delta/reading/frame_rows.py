@@ -12,7 +12,7 @@ from neat_delta.errors import InvalidInput
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.tables import Rows
 
 MOST_COLUMNS = 2_000

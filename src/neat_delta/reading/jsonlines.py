@@ -9,7 +9,7 @@ from neat_delta.errors import InvalidInput
 from neat_delta.reading.frame_rows import MOST_COLUMNS, ParsedFile, too_many_columns
 
 if TYPE_CHECKING:
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
 
 LIST_SEPARATOR = "|"
 

@@ -22,8 +22,8 @@ from neat_delta.tables import ORIGIN_PROPERTY, field_name
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
+    from neat_delta.locations import Location
     from neat_delta.reading.workbook_parts import SheetXml
-    from neat_delta.remote import Location
 
 T = TypeVar("T")
 # Among so many rows of a sheet its header is looked for.

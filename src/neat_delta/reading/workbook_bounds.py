@@ -17,8 +17,8 @@ from neat_delta.reading.workbook_parts import CANNOT_READ, MOST_ROWS, SAVE_AGAIN
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from neat_delta.locations import Location
     from neat_delta.reading.workbook_parts import SheetXml, WorkbookParts
-    from neat_delta.remote import Location
 
 # More cells than this are no worksheet that a program could have saved; so many may be blank without being asked about;
 # and beyond that, one of so many must be filled.

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator
     from xml.etree.ElementTree import Element
 
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
 
 TABLE, OPEN, TEXT = (f"{{urn:oasis:names:tc:opendocument:xmlns:{part}:1.0}}" for part in ("table", "office", "text"))
 OFFICE = "{http://schemas.openxmlformats.org/officeDocument/2006/relationships}"

@@ -13,7 +13,7 @@ from neat_delta.reading.parse_errors import parse_errors_as
 if TYPE_CHECKING:
     from xml.etree.ElementTree import Element
 
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
 
 
 def read_xml(data: bytes, path: Location) -> ParsedFile:

@@ -12,7 +12,7 @@ from neat_delta.reconcile.decisions import read_decisions
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
 
 HOLD, OURS, THEIRS = POLICIES = ("hold", "ours", "theirs")
 # The values of a conflict that a person sees: what it was, what we want, what the shop has now.

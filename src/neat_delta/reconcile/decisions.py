@@ -16,7 +16,7 @@ from neat_delta.tables.formula_text import unescaped
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
 
 CONFLICTS_SHEET, DECISION, FIELD = "conflicts", "decision", "field"
 DECISIONS = {"key": pl.String, "field": pl.String, "decision": pl.String, "line": pl.UInt32}

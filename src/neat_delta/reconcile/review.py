@@ -19,7 +19,7 @@ from neat_delta.tables.formula_text import unescaped_unless
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.tables import Table
 
 BOOK_SHEET = "review"

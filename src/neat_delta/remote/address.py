@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, replace
-from pathlib import Path, PurePosixPath
+from pathlib import PurePosixPath
 from urllib.parse import quote, unquote, urlsplit
 
 from neat_delta.errors import InvalidOption
@@ -69,19 +69,13 @@ class Address:
         return f"{self.scheme}://{user}{host}{port}"
 
 
-Location = Path | Address
-
-
-def parse_location(text: str) -> Location:
-    """What a person means by a text: an address if it begins like one, else a path of this machine.
+def parse_address(text: str) -> Address:
+    """The address that a text is.
 
     Raises:
         InvalidOption: it is an address of a sort we do not know, has a password in it, or makes no sense.
     """
-    scheme, there, _ = text.partition("://")
-    if not there:
-        return Path(text)
-    scheme = scheme.lower()
+    scheme = text.partition("://")[0].lower()
     shown = without_secrets(text)
     if scheme not in PORTS:
         raise InvalidOption(

@@ -6,6 +6,7 @@ import ftplib
 import io
 import ssl
 from contextlib import contextmanager, suppress
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.remote import secrets
@@ -62,6 +63,48 @@ def fetch(address: Address) -> bytes:
 
     within_bounds(received)
     return bytes(data)
+
+
+def listing(folder: Address) -> list[tuple[str, datetime | None]]:
+    """The files in a folder and when each was changed last, where the server tells it (RFC 3659, else names only).
+
+    Raises:
+        TransferError: it cannot be listed.
+    """
+
+    def listed(meter: Meter) -> list[tuple[str, datetime | None]]:
+        with _in_folder(folder) as ftp:
+            meter.stop = ftp.close
+            try:
+                entries = [(name, facts) for name, facts in ftp.mlsd(facts=["type", "modify"])]
+            except ftplib.error_perm:  # a server that does not know MLSD
+                with suppress(ftplib.error_perm):  # (some say so of an empty folder)
+                    return [(name.rpartition("/")[2], None) for name in ftp.nlst()]
+                return []
+            return [(name, _time(facts.get("modify", ""))) for name, facts in entries if facts.get("type") == "file"]
+
+    return within_bounds(listed)
+
+
+def modified_at(address: Address) -> datetime | None:
+    """When a file was changed last, where the server tells it (RFC 3659).
+
+    Raises:
+        TransferError: the server cannot be asked.
+    """
+    with _session(address) as ftp:
+        try:
+            return _time(ftp.voidcmd(f"MDTM {address.plain_path}").partition(" ")[2])
+        except ftplib.error_perm:
+            return None
+
+
+def _time(text: str) -> datetime | None:
+    """A time by RFC 3659, section 2.3: YYYYMMDDHHMMSS, in UTC; parts of a second are left out."""
+    try:
+        return datetime.strptime(text.strip()[:14], "%Y%m%d%H%M%S").replace(tzinfo=UTC)
+    except ValueError:
+        return None
 
 
 def put(folder: Address, name: str, data: bytes) -> None:

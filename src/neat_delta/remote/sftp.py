@@ -6,7 +6,9 @@ import io
 import logging
 import os
 from contextlib import contextmanager, suppress
+from datetime import UTC, datetime
 from pathlib import Path
+from stat import S_IFREG, S_ISREG
 from typing import TYPE_CHECKING
 
 from neat_delta.remote import secrets
@@ -40,6 +42,36 @@ def fetch(address: Address) -> bytes:
 
     within_bounds(received)
     return data.getvalue()
+
+
+def listing(folder: Address) -> list[tuple[str, datetime | None]]:
+    """The files in a folder and when each was changed last.
+
+    Raises:
+        TransferError: it cannot be listed.
+    """
+
+    def listed(meter: Meter) -> list[tuple[str, datetime | None]]:
+        with _in_folder(folder) as sftp:
+            meter.stop = sftp.close
+            entries = sftp.listdir_attr(folder.plain_path or "/")
+            return [(entry.filename, _time(entry)) for entry in entries if S_ISREG(entry.st_mode or S_IFREG)]
+
+    return within_bounds(listed)
+
+
+def modified_at(address: Address) -> datetime | None:
+    """When a file was changed last.
+
+    Raises:
+        TransferError: the server cannot be asked.
+    """
+    with _session(address) as sftp:
+        return _time(sftp.stat(address.plain_path))
+
+
+def _time(entry: paramiko.SFTPAttributes) -> datetime | None:
+    return None if entry.st_mtime is None else datetime.fromtimestamp(entry.st_mtime, UTC)
 
 
 def put(folder: Address, name: str, data: bytes) -> None:

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from contextlib import suppress
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from neat_delta.errors import DeliveryError, NetworkError
 from neat_delta.remote.transfer_errors import NotFound, TransferError, retry
 
 if TYPE_CHECKING:
     from collections.abc import Callable
+    from datetime import datetime
 
     from neat_delta.remote.address import Address
+
+T = TypeVar("T")
 
 
 def fetch(address: Address) -> bytes:
@@ -20,10 +23,7 @@ def fetch(address: Address) -> bytes:
     Raises:
         NetworkError: it cannot be had, or not whole.
     """
-    try:
-        return _fetched(address)
-    except TransferError as trouble:
-        raise NetworkError(trouble.what, file=address, hint=trouble.hint) from trouble
+    return _asked(address, lambda: _fetched(address))
 
 
 def fetch_if_any(address: Address) -> bytes | None:
@@ -33,7 +33,7 @@ def fetch_if_any(address: Address) -> bytes | None:
         DeliveryError: nobody can tell.
     """
     try:
-        return _fetched(address)
+        return _tried(address, lambda: _fetched(address))
     except NotFound:
         return None
     except TransferError as trouble:
@@ -43,9 +43,46 @@ def fetch_if_any(address: Address) -> bytes | None:
 def _fetched(address: Address) -> bytes:
     from neat_delta.remote import ftp, sftp, web
 
-    way = {"ftp": ftp.fetch, "ftps": ftp.fetch, "sftp": sftp.fetch}.get(address.scheme)
-    # The web's way tries again by itself.
-    return retry(lambda: way(address)) if way else web.fetch(address)
+    way = {"ftp": ftp.fetch, "ftps": ftp.fetch, "sftp": sftp.fetch}.get(address.scheme, web.fetch)
+    return way(address)
+
+
+def list_folder(folder: Address) -> list[tuple[str, datetime | None]]:
+    """The files in a folder elsewhere: their names, and when each was changed last, where the server tells it.
+
+    Raises:
+        NetworkError: it cannot be listed.
+    """
+    from neat_delta.remote import ftp, sftp, web_index
+
+    ways = {"ftp": ftp.listing, "ftps": ftp.listing, "sftp": sftp.listing}
+    way = ways.get(folder.scheme, web_index.listing)
+    return _asked(folder, lambda: way(folder))
+
+
+def modified_at(address: Address) -> datetime | None:
+    """When a file elsewhere was changed last, where the server tells it.
+
+    Raises:
+        NetworkError: it cannot be asked.
+    """
+    from neat_delta.remote import ftp, sftp, web_index
+
+    ways = {"ftp": ftp.modified_at, "ftps": ftp.modified_at, "sftp": sftp.modified_at}
+    way = ways.get(address.scheme, web_index.modified_at)
+    return _asked(address, lambda: way(address))
+
+
+def _asked(address: Address, action: Callable[[], T]) -> T:
+    try:
+        return _tried(address, action)
+    except TransferError as trouble:
+        raise NetworkError(trouble.what, file=address, hint=trouble.hint) from trouble
+
+
+def _tried(address: Address, action: Callable[[], T]) -> T:
+    """What an action gives, which is tried again; the web's way does so by itself."""
+    return action() if address.scheme in ("http", "https") else retry(action)
 
 
 def put(folder: Address, name: str, data: bytes) -> None:

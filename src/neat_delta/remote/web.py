@@ -35,9 +35,10 @@ MOST_REDIRECTS = 5
 
 @dataclass(frozen=True)
 class Answer:
-    """A good answer: its bytes, unpacked."""
+    """A good answer: its bytes, unpacked, and when they were changed last, as its head has it."""
 
     content: bytes
+    modified: str = ""
 
 
 def fetch(address: Address) -> bytes:
@@ -149,7 +150,7 @@ class _Request:
             data += piece
             meter.insist_on_unpacked(len(data))
         if answer.status_code < 300:
-            return Answer(bytes(data))
+            return Answer(bytes(data), answer.headers.get("Last-Modified", ""))
         raise _refusal(answer.status_code, bytes(data), self.address)
 
 

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     import polars as pl
 
     from neat_delta.file_content import Content
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
 
 ASCII = "ascii"
 # What parts the cells of a delimited file, and what people call it.
@@ -91,6 +91,18 @@ class Source:
         return datetime.fromtimestamp(self.path.stat().st_mtime, UTC)
 
 
+@dataclass(frozen=True)
+class FilePart:
+    """One of several files that are a table: its name, and by how much the table's line numbers differ from its own.
+
+    ``first_line`` is the number in the table of its first line, and ``shift`` what is to be taken off for its own.
+    """
+
+    name: str
+    first_line: int
+    shift: int
+
+
 class Rows(Protocol):
     """The rows of a file, parsed only where somebody asks.
 
@@ -121,6 +133,10 @@ class Table:
     ``non_data_rows`` likewise what is no data: sums, footers, repeated header. ``unnamed_columns`` counts columns
     without a name, ``blank_columns`` the last ones, of which no row has a cell; ``source_sha256`` is the checksum of
     the live export that a sheet says it was made from, and ``base`` the live values that it carries, packed.
+
+    A table of several files has them as ``parts``, and as ``missing_parts`` those that their numbered names lack;
+    ``remarks`` are what else to know of them, and ``incomplete`` says that some items have no row in some of them, so
+    that a blank cell may stand for no cell.
     """
 
     source: Source
@@ -133,6 +149,10 @@ class Table:
     blank_columns: int = 0
     source_sha256: str | None = None
     base: tuple[str, ...] = ()
+    parts: tuple[FilePart, ...] = ()
+    missing_parts: tuple[str, ...] = ()
+    remarks: tuple[str, ...] = ()
+    incomplete: bool = False
     _filled: dict[str, pl.Series] = member(default_factory=dict, init=False, compare=False, repr=False)
     _ascends: dict[str, bool] = member(default_factory=dict, init=False, compare=False, repr=False)
 

@@ -15,6 +15,7 @@ import polars as pl
 from neat_delta.changeset.findings import data_of
 from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.tables.formula_text import escaped, escaped_text, unescaped
+from neat_delta.tables.line_names import lines_as_text
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
@@ -47,7 +48,7 @@ def problems_workbook(changes: ChangeSet, rows: Table, *, as_edited: bool) -> by
 
 
 def _by_row(found: pl.DataFrame, changes: ChangeSet, rows: Table, *, as_edited: bool) -> pl.DataFrame:
-    """The findings of one row together (line, key, fields, says, raw), with its position (at; null if unknown)."""
+    """The findings of one row together (line, key, fields, says, raw, place), with its position (at; null if none)."""
     about = pl.when(pl.col("field").is_null()).then(pl.lit("")).otherwise(pl.col("field") + ": ")
     message = about + pl.col("message")
     grouped = found.group_by("line", "key", maintain_order=True).agg(
@@ -55,6 +56,8 @@ def _by_row(found: pl.DataFrame, changes: ChangeSet, rows: Table, *, as_edited: 
         says=message.unique(maintain_order=True).str.join("\n"),
         raw=data_of("row").drop_nulls().first(),
     )
+    named = lines_as_text(changes.head.edited.parts, grouped["line"]).alias("place")
+    grouped = grouped.with_columns(named)
     if as_edited:
         places = pl.DataFrame({"line": rows.rows.line}).with_row_index("at")
         return grouped.join(places, on="line", how="left", maintain_order="left")
@@ -82,10 +85,11 @@ def _level_sheet(book: Any, level: str, colour: str, found: pl.DataFrame, rows: 
         sheet.set_column(at, at, width, plain)
         sheet.write_string(0, at, escaped_text(field.column), head)
     row_cells = iter(cells.iter_rows())
-    for number, (line, key, fields, says, raw, at) in enumerate(found.iter_rows(), start=1):
+    shown = found.select("place", "key", "fields", "says", "raw", "at")
+    for number, (line, key, fields, says, raw, at) in enumerate(shown.iter_rows(), start=1):
         # Whoever has no row of its own is at least known by its code.
         message = says if at is not None or not key or raw else f"{key.replace(KEY_SEPARATOR, ' · ')}: {says}"
-        for place, text in enumerate((str(line or ""), message, raw or "")[: len(front)]):
+        for place, text in enumerate((line or "", message, raw or "")[: len(front)]):
             sheet.write_string(number, place, text, result)
         room = FRONT["problem: what is wrong"]
         sheet.set_row(number, LINE_HEIGHT * sum(1 + len(part) // room for part in message.split("\n")))

@@ -14,6 +14,7 @@ from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
 from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import computed_from, data_of, is_about_columns
 from neat_delta.tables.field_types import type_named
+from neat_delta.tables.line_names import line_name
 from neat_delta.views.formatting import (
     DOWN,
     NOTHING,
@@ -35,6 +36,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
     from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables import FilePart
 
 CLASH = "conflict"
 # A conflict's values: the head of the column, the member of the finding's data, how it looks.
@@ -212,7 +214,7 @@ def _check_view(check: str, found: pl.DataFrame, changes: ChangeSet, shown: Disp
     for message, places in some.group_by("message", maintain_order=True).agg(pl.struct(pl.all())).iter_rows():
         yield from _said(f"{head}{message}", shown.width)
         head = ""
-        rows = [_finding_cells(place, names) for place in places]
+        rows = [_finding_cells(place, names, changes.head.edited.parts) for place in places]
         yield from table(columns, [row for row in rows if any(cell.text.strip() for cell in row)], shown.width)
     hint = override_hint(check, found["level"][0], found["field"].drop_nulls().unique(maintain_order=True).to_list())
     if hint is not None:
@@ -246,11 +248,11 @@ def _names(changes: ChangeSet, keys: pl.Series) -> dict[str, str | None]:
     return dict(changes.items.filter(pl.col("key").is_in(keys.implode())).select("key", "name").iter_rows())
 
 
-def _finding_cells(place: dict[str, Any], names: dict[str, str | None]) -> list[Cell]:
+def _finding_cells(place: dict[str, Any], names: dict[str, str | None], parts: Sequence[FilePart]) -> list[Cell]:
     key, name = place["key"], names.get(place["key"])
     return [
         Cell("   "),
-        Cell(f"line {place['line']}" if place["line"] is not None else "", "note"),
+        Cell(line_name(parts, place["line"]) if place["line"] is not None else "", "note"),
         Cell(format_key(key)),
         Cell(printable(name) if name else ""),
         Cell(place["field"] or ""),

@@ -14,6 +14,7 @@ from neat_delta.checks import checks_without_fields
 from neat_delta.file_trouble import lock_file
 from neat_delta.matching.matched_tables import describe_rows
 from neat_delta.matching.value_mapping import suggest_mappings
+from neat_delta.tables.line_names import line_name
 from neat_delta.views.changes import DisplayOptions, codes_view, fields_view, findings_view, items_view
 from neat_delta.views.file_format import catalogue_view, no_data_view
 from neat_delta.views.formatting import (
@@ -232,12 +233,15 @@ def _listed(result: CompareResult, state: str, what: str, shown: DisplayOptions)
     """A state's rows: the first few, or all of them where they were asked for."""
     rows = result.rows_in(state)
     some = rows if state in shown.states else rows.head(SOME_ROWS)
+    parts = result.live.parts if state == "missing" else result.edited.parts
     more = len(rows) - len(some)
     yield from sentence(state, what + (f" ({count(more)} more: --status {state})" if more else ""), shown.width)
     likely = {key: (item, of_item) for key, item, of_item, _ in reversed(result.suggestions.rows())}
     cells = []
     for key, line, name in some.iter_rows():
-        cells.append([under_label(), Cell(format_key(key)), Cell(printable(name)), Cell(f"line {line}", "note")])
+        cells.append(
+            [under_label(), Cell(format_key(key)), Cell(printable(name)), Cell(line_name(parts, line), "note")]
+        )
         if state == "new" and key in likely:
             item, of_item = likely[key]
             cells.append(
@@ -285,7 +289,7 @@ def _restored_cells(result: CompareResult, cells: pl.DataFrame, width: int) -> l
     rows = [
         [
             under_label(),
-            Cell(f"line {line}", "note"),
+            Cell(line_name(result.edited.parts, line), "note"),
             Cell(format_key(key)),
             Cell(field),
             Cell(printable(was)),

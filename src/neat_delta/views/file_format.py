@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from neat_delta.tables import DELIMITERS
+from neat_delta.tables.line_names import line_names
 from neat_delta.views.formatting import pluralize
 from neat_delta.views.lines import labelled, sentence
 
@@ -33,6 +34,21 @@ def catalogue_view(label: str, table: Table, row: str, width: int, widest: int =
         yield line.append(f"   {form}")
     else:
         yield from (line, labelled("", form))
+    yield from remarks_view(table, width)
+
+
+def remarks_view(table: Table, width: int) -> Iterator[Text]:
+    """What to know of a table of several files: which they are, and what is missing in them."""
+    if table.parts:
+        names = [part.name for part in table.parts]
+        some = ", ".join(names[:SOME_ROWS]) + (" …" if len(names) > SOME_ROWS else "")
+        yield from sentence("", f"{pluralize(len(names), 'file')}: {some}", width)
+    if table.missing_parts:
+        missing = ", ".join(table.missing_parts[:SOME_ROWS]) + (" …" if len(table.missing_parts) > SOME_ROWS else "")
+        one = len(table.missing_parts) == 1
+        yield from sentence("", f"missing file{'' if one else 's'}, going by the names: {missing}", width, "warning")
+    for remark in table.remarks:
+        yield from sentence("", remark, width, "warning")
 
 
 def charset_name(charset: str) -> str:
@@ -68,6 +84,5 @@ def no_data_view(table: Table, width: int, whose: str = "") -> Iterator[Text]:
         message = f"{table.source.name}: no row has a cell for the last columns of the header ({names}); read as blank"
         yield from sentence("short rows", message, width, "warning")
     for message, lines in table.non_data_rows.group_by("message", maintain_order=True).agg("line").iter_rows():
-        some = ", ".join(map(str, lines[:SOME_ROWS])) + (" …" if len(lines) > SOME_ROWS else "")
-        where = f"line{'s' if len(lines) > 1 else ''} {some}"
+        where = line_names(table.parts, lines[:SOME_ROWS]) + (" …" if len(lines) > SOME_ROWS else "")
         yield from sentence("skipped", f"{pluralize(len(lines), 'row')}{whose}, {message}: {where}", width)

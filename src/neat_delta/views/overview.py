@@ -9,7 +9,8 @@ from rich.cells import cell_len
 from rich.text import Text
 
 from neat_delta.tables import field_name
-from neat_delta.views.file_format import charset_name, describe_format, no_data_view
+from neat_delta.tables.line_names import line_name
+from neat_delta.views.file_format import charset_name, describe_format, no_data_view, remarks_view
 from neat_delta.views.formatting import STYLES, count, cut, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.table import Cell, Column, table
@@ -39,6 +40,7 @@ def overview(
     """The whole view, line by line."""
     size = f"{pluralize(table.rows_read, 'row')} × {pluralize(len(table.fields), 'column')}"
     yield from sentence("file", f"{table.source.name}   {size}   {describe_format(table)}", width)
+    yield from remarks_view(table, width)
     if not table.format.delimiter_certain:
         yield from sentence("warning", "delimiter detected, not certain; set it with --delimiter", width, "warning")
     if not table.format.encoding_certain:
@@ -157,7 +159,7 @@ def corruption_view(catalogue: Table, marks: pl.DataFrame, width: int) -> Iterat
         yield Text()
         yield labelled("unreadable", pluralize(len(catalogue.unreadable_rows), "row"), "error")
         rows = [
-            [Cell("   "), Cell(f"line {line}", "note"), Cell(message), Cell(printable(raw), "now")]
+            [Cell("   "), Cell(line_name(catalogue.parts, line), "note"), Cell(message), Cell(printable(raw), "now")]
             for line, raw, message in catalogue.unreadable_rows.head(SOME_BAD).iter_rows()
         ]
         yield from table([Column(), Column(), Column(least=20), Column(least=10)], rows, width)

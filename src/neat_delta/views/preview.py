@@ -9,6 +9,7 @@ from rich.text import Text
 
 from neat_delta.analysis.stock import by_room
 from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
+from neat_delta.tables.line_names import line_name
 from neat_delta.views.changes import (
     SOME_ITEMS,
     DisplayOptions,
@@ -264,7 +265,7 @@ def records_view(
     some = records if shown.everything else records.head(limit)
     rows = [
         [
-            Cell(f"line {record['line']}", "note"),
+            Cell(line_name(source.parts, record["line"]), "note"),
             Cell(format_key(record["key"])),
             Cell(printable(names.get(record["key"]))),
             Cell(count(int(record["quantity"])), right=True),

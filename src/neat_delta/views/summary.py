@@ -63,7 +63,8 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
     if report.findings:
         yield Text()
         yield labelled("errors", f"{count(report.levels['error'])}, not sent", "error")
-        yield from _rows(report.findings, ("item", "line", "field", "message"), report.levels["error"], "error", width)
+        heads = ("item", *_place(report.findings), "field", "message")
+        yield from _rows(report.findings, heads, report.levels["error"], "error", width)
     if report.results:
         yield Text()
         yield from sentence("the shop", " · ".join(f"{name} {count(n)}" for name, n in report.results.items()), width)
@@ -146,7 +147,7 @@ def summaries(report: RunReport, mail: Mail | None) -> dict[str, bytes]:
 def _tables(report: RunReport) -> Iterator[tuple[str, Sequence[tuple[str, bool]], list[list[str]]]]:
     """What the page shows as tables: title, column heads with whether numbers stand below them, rows."""
     shown: list[tuple[str, Sequence[str], list[dict[str, Any]]]] = [
-        ("Errors, not sent", ("item", "line", "field", "value", "message"), report.findings),
+        ("Errors, not sent", ("item", *_place(report.findings), "field", "value", "message"), report.findings),
         ("Not accepted by the shop", ("code", "result", "reason"), report.rejected),
         ("Not applied as sent", ("item", "field", "ours", "there", "state"), report.not_applied),
         ("What changes", ("item", "name", "field", "was", "now"), report.changes),
@@ -155,7 +156,12 @@ def _tables(report: RunReport) -> Iterator[tuple[str, Sequence[tuple[str, bool]]
         if rows:
             title = f"{title}, the first {len(rows)}" if len(rows) == SOME else title
             named = [("why" if head == "message" else head, _numeric(head, rows)) for head in heads]
-            yield title, named, [[_cell(row[head]) for head in heads] for row in rows]
+            yield title, named, [[_cell(row.get(head)) for head in heads] for row in rows]
+
+
+def _place(findings: Sequence[dict[str, Any]]) -> tuple[str, ...]:
+    """What tells the place of findings: the line, and of several files the file."""
+    return ("file", "line") if any("file" in row for row in findings) else ("line",)
 
 
 def _rows(rows: list[dict[str, Any]], heads: Sequence[str], total: int, what: str, width: int) -> Iterator[Text]:
@@ -166,7 +172,7 @@ def _rows(rows: list[dict[str, Any]], heads: Sequence[str], total: int, what: st
         [
             Cell("   "),
             *(
-                Cell(_cell(row[head]), head if head in ("was", "now") else "plain", right=of_numbers)
+                Cell(_cell(row.get(head)), head if head in ("was", "now") else "plain", right=of_numbers)
                 for head, of_numbers in zip(heads, right, strict=True)
             ),
         ]

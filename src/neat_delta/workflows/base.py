@@ -24,8 +24,8 @@ if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
     from neat_delta.export_store import ExportStore
+    from neat_delta.locations import Location
     from neat_delta.matching import Key
-    from neat_delta.remote import Location
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from neat_delta.changeset.changeset import ChangeSet, Overrides
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 

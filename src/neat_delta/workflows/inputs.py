@@ -14,7 +14,7 @@ from neat_delta.reading import read_pair, read_table
 
 if TYPE_CHECKING:
     from neat_delta.export_store import ExportStore, KeptExport
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.tables import Table
     from neat_delta.tables.read_options import ReadOptions
     from neat_delta.tables.settings import Settings, SupplierProfile

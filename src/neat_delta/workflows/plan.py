@@ -30,8 +30,8 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from neat_delta.diff.formulas import Formula
+    from neat_delta.locations import Location
     from neat_delta.matching.supplier_mapping import ColumnMatch
-    from neat_delta.remote import Location
     from neat_delta.tables import Table
     from neat_delta.tables.read_options import ReadOptions
     from neat_delta.workflows.base import Base

@@ -22,7 +22,7 @@ from neat_delta.workflows.plan import names_of_images
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet, Overrides
-    from neat_delta.remote import Location
+    from neat_delta.locations import Location
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
     from neat_delta.update import Receipt

@@ -21,6 +21,8 @@ from neat_delta.delivery.send import load_update, send
 from neat_delta.diff.compare import CompareOptions
 from neat_delta.errors import InvalidOption, NeatDeltaError
 from neat_delta.exit_codes import exit_for
+from neat_delta.locations import FileSet
+from neat_delta.locations.listing import Member, members_of
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.prefetch import read_bytes
 from neat_delta.reading import read_table
@@ -28,6 +30,7 @@ from neat_delta.reconcile.refresh import require_fresh
 from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.reconcile.verify import verify
 from neat_delta.tables.config_loader import load_settings
+from neat_delta.tables.line_names import with_own_line
 from neat_delta.tables.settings import Settings, SupplierProfile
 from neat_delta.update.receipt import CHANGESET_FILE
 from neat_delta.workflows.base import find_base
@@ -41,9 +44,9 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.delivery.history import Entry
     from neat_delta.diff.compare import CompareResult
+    from neat_delta.locations import Location, Place
     from neat_delta.progress import ProgressReporter
     from neat_delta.reconcile.verify import VerifyResult
-    from neat_delta.remote import Location
     from neat_delta.workflows.scheduled.run_config import RunConfig
 
 CHANGES_FILE, REMAINING_FILE, UPDATE_FOLDER = "changes.jsonl", "remaining.changes.jsonl", "update"
@@ -131,18 +134,29 @@ class _Run:
         own = re.compile(rf"{re.escape(self.config.name)}-[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}T[0-9]{{6}}Z(-[0-9]+)?")
         return update.parent.parent == self.config.folder.resolve() and bool(own.fullmatch(update.parent.name))
 
-    def _fetch(self, name: str, where: Location, prefix: str) -> Path:
-        """Keep a file as it is now, for everything that follows and for whoever looks into it later."""
+    def _fetch(self, name: str, where: Location, prefix: str) -> Location:
+        """Keep a file, or several, as they are now, for everything that follows and for whoever looks into it later."""
         with self.report.step(name, self.progress) as step:
-            kept = self.report.folder / f"{prefix}{where.name}"
-            data = read_bytes(where)
-            write_atomic(kept, data, replace=True)
-            if isinstance(where, Path):
-                shutil.copystat(where, kept)  # its age counts
-            step.message = f"{where}, {len(data):,} bytes"
-            return kept
+            members = members_of(where) if isinstance(where, FileSet) else [Member(where, where.name)]
+            folder = self.report.folder if len(members) == 1 else self.report.folder / name
+            folder.mkdir(exist_ok=True)
+            kept, size = [], 0
+            for at, member in enumerate(members, start=1):
+                # (Files of several folders may share a name.)
+                plain = member.location.name if member.name == member.location.name else f"{at}-{member.location.name}"
+                kept.append(folder / (prefix + plain))
+                data = read_bytes(member.location)
+                size += len(data)
+                write_atomic(kept[-1], data, replace=True)
+                if isinstance(member.location, Path):
+                    shutil.copystat(member.location, kept[-1])  # its age counts
+            what = str(where) if len(members) == 1 else f"{where} ({len(members)} files)"
+            if isinstance(where, FileSet) and len(members) == 1:
+                what = f"{where} ({members[0].name})"
+            step.message = f"{what}, {size:,} bytes"
+            return kept[0] if len(kept) == 1 else FileSet(str(where), tuple(kept))
 
-    def _compare(self, live: Path, edited: Path, settings: Settings, profile: SupplierProfile) -> CompareResult:
+    def _compare(self, live: Location, edited: Location, settings: Settings, profile: SupplierProfile) -> CompareResult:
         report, config = self.report, self.config
         with report.step("compare", self.progress) as step:
             live_table, edited_table = read_inputs(live, edited, settings, profile, self.progress)
@@ -209,7 +223,7 @@ class _Run:
                     f"{_several(len(receipt.files), 'file')}, {_several(rows, 'row')}, proved; undo files included"
                 )
 
-    def _place(self) -> Location:
+    def _place(self) -> Place:
         assert self.config.to is not None
         return self.config.to
 
@@ -267,7 +281,8 @@ def _tell_changes(report: RunReport, changes: ChangeSet) -> None:
     report.changes = [_with_item(row) for row in some.to_dicts()]
     report.levels = {level: len(changes.findings.filter(level=level)) for level in ("error", "warning", "note")}
     worst = changes.findings.filter(pl.col("level") == "error").head(SOME)
-    report.findings = [_with_item(row) for row in findings_as_dicts(worst)]
+    parts = changes.head.edited.parts
+    report.findings = [_with_item(with_own_line(row, parts)) for row in findings_as_dicts(worst)]
 
 
 def _tell_results(report: RunReport, entry: Entry) -> None:

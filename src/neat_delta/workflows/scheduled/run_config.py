@@ -11,8 +11,10 @@ from typing import Annotated
 
 from neat_delta.delivery.history import default_history
 from neat_delta.errors import InvalidOption
+from neat_delta.locations import FileSet, Location, Place, parse_location, parse_place
+from neat_delta.locations.dated_names import with_dates
 from neat_delta.path_text import path_text
-from neat_delta.remote import Location, parse_location
+from neat_delta.remote import Address
 from neat_delta.tables.config_loader import load_config
 from neat_delta.tables.constraints import (
     FIX,
@@ -42,7 +44,21 @@ class AsLocation:
     def convert(self, value: str) -> Location:
         """The path or the address."""
         try:
-            return parse_location(value)
+            return parse_location(with_dates(value))
+        except InvalidOption as error:
+            raise InvalidSetting(error.what, error.hint or FIX, error.file) from error
+
+
+@dataclass(frozen=True)
+class AsPlace:
+    """A folder of this machine, or an address without a password."""
+
+    written_as = str
+
+    def convert(self, value: str) -> Place:
+        """The folder or the address."""
+        try:
+            return parse_place(with_dates(value))
         except InvalidOption as error:
             raise InvalidSetting(error.what, error.hint or FIX, error.file) from error
 
@@ -118,9 +134,9 @@ class RunConfig:
     """``[]``: what a run does. Paths in the file are meant from the folder in which it lies."""
 
     live: Annotated[Location, AsLocation()]
-    """The live export: a file here, or at an address."""
+    """The live export: a file here or at an address, or several (a pattern, a folder, `newest:`, `a.csv + b.csv`)."""
     edited: Annotated[Location, AsLocation()]
-    """The edited file: here, or at an address."""
+    """The edited file, likewise."""
     profile: str | None = None
     """The supplier profile of the edited file."""
     catalogue: Annotated[Path | None, AsPath()] = None
@@ -139,7 +155,7 @@ class RunConfig:
     """How the update is packed (as `--pack`)."""
     output_format: Annotated[str, OneOf(OUTPUT_FORMATS), Key("format")] = "delimited"
     """The format of the update files (as `--format`)."""
-    to: Annotated[Location | None, AsLocation()] = None
+    to: Annotated[Place | None, AsPlace()] = None
     """The destination of the update; without it, nothing is sent."""
     fresh: Annotated[Location | None, AsLocation()] = None
     """The export after the import; without it, nothing is verified."""
@@ -179,7 +195,9 @@ def load_run(path: Path) -> RunConfig:
     beside = path.parent
 
     def from_here(location: Location) -> Location:
-        return beside / location if isinstance(location, Path) else location
+        if isinstance(location, Address):
+            return location
+        return parse_location(location.text if isinstance(location, FileSet) else str(location), beside)
 
     table = beside / (run.catalogue or CATALOGUE)
     return replace(
@@ -189,7 +207,7 @@ def load_run(path: Path) -> RunConfig:
         catalogue=table if run.catalogue or table.is_file() else None,
         folder=beside / run.folder,
         history=run.history and beside / run.history,
-        to=run.to and from_here(run.to),
+        to=beside / run.to if isinstance(run.to, Path) else run.to,
         fresh=run.fresh and from_here(run.fresh),
         path=path,
     )

@@ -1,0 +1,145 @@
+"""What a person means by the text for a table: a file, an address, or several files that are one table."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from neat_delta.errors import InvalidInput
+from neat_delta.path_text import path_text
+from neat_delta.remote.address import Address, parse_address
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+
+NEWEST = "newest:"
+WILDCARDS = re.compile(r"[*?]|\[[^\]]+\]")
+# Between addresses, which may hold a plus sign themselves, it is set apart or followed by the next address.
+BETWEEN_ADDRESSES = re.compile(r"\s+\+\s+|\+(?=[A-Za-z][A-Za-z0-9.-]*://)")
+# Only of file servers is a path that ends so a folder; on the web it may be any file.
+FOLDER_END = "/"
+WEB = ("http", "https")
+
+
+@dataclass(frozen=True)
+class FileSet:
+    """Several files that are one table: patterns, folders and single files, or the newest of these.
+
+    ``text`` is what was written; which files there are is looked up when they are read.
+    """
+
+    text: str
+    parts: tuple[Place, ...]
+    newest: bool = False
+
+    def __str__(self) -> str:
+        return self.text
+
+    @property
+    def name(self) -> str:
+        """The names of its parts without their folders, but for patterns that fit nearly any name."""
+        return "+".join(_short(part) for part in self.parts)
+
+    @property
+    def suffix(self) -> str:
+        """The end of the last part's name from its last point on."""
+        return self.parts[-1].suffix
+
+    @property
+    def is_folder(self) -> bool:
+        """Whether it is just one folder."""
+        return not self.newest and len(self.parts) == 1 and is_folder(self.parts[0])
+
+
+def _short(part: Place) -> str:
+    name = path_text(part.name)
+    folder = path_text(part.parent.name) if isinstance(part, Path) and WILDCARDS.match(name) else ""
+    return f"{folder}/{name}" if folder else name
+
+
+Place = Path | Address
+Location = Place | FileSet
+
+
+def parse_place(text: str) -> Place:
+    """A file or folder of this machine, or an address; nothing in the text stands for several.
+
+    Raises:
+        InvalidOption: it is an address of a sort we do not know, has a password in it, or makes no sense.
+    """
+    return parse_address(text) if "://" in text else Path(text)
+
+
+def parse_location(text: str, folder: Path = Path()) -> Location:
+    """What a person means by a text: a file of this machine, an address, or several files.
+
+    A file of exactly this name comes first. Otherwise ``a.csv+b.csv`` are several files, ``*``, ``?`` and ``[…]``
+    make a pattern of names, a folder stands for the tables in it, and ``newest:`` in front for the newest one.
+    Relative paths are meant from ``folder``.
+
+    Raises:
+        InvalidOption: it is an address of a sort we do not know, has a password in it, or makes no sense.
+    """
+    if text.startswith(NEWEST):
+        inner = parse_location(text.removeprefix(NEWEST), folder)
+        return FileSet(text, inner.parts if isinstance(inner, FileSet) else (inner,), newest=True)
+    if text == "-" or (folder / text).is_file():
+        return Path(text) if text == "-" else folder / text
+    pieces = _pieces(text, folder)
+    if len(pieces) > 1:
+        inner_parts = [parse_location(piece, folder) for piece in pieces]
+        flat = [own for part in inner_parts for own in (part.parts if isinstance(part, FileSet) else (part,))]
+        return FileSet(text, tuple(flat))
+    part = parse_address(text) if "://" in text else folder / text
+    return FileSet(text, (part,)) if is_pattern(part) or is_folder(part) else part
+
+
+def is_pattern(part: Place) -> bool:
+    """Whether a path or an address stands for all names that fit it."""
+    if isinstance(part, Address):
+        return "*" in part.name
+    return bool(WILDCARDS.search(str(part))) and not part.exists()
+
+
+def is_folder(part: Place) -> bool:
+    """Whether it is a folder."""
+    if isinstance(part, Address):
+        return part.scheme not in WEB and part.path.endswith(FOLDER_END)
+    return part.is_dir()
+
+
+def matching(pattern: Path) -> Iterator[Path]:
+    """The files and folders of this machine whose paths fit a pattern."""
+    start = Path(pattern.anchor)
+    return start.glob(str(pattern.relative_to(pattern.anchor) if pattern.anchor else pattern))
+
+
+def _pieces(text: str, folder: Path) -> list[str]:
+    """The files between plus signs; the text itself where it names one file or pattern with such a sign in it."""
+    if "://" in text:
+        return BETWEEN_ADDRESSES.split(text)
+    pieces = [piece.strip() for piece in text.split("+")]
+    if not all(pieces) or (WILDCARDS.search(text) and any(matching(folder / text))):
+        return [text]
+    there = (WILDCARDS.search(piece) or (folder / piece).exists() for piece in pieces)
+    return pieces if any(there) else [text]
+
+
+def single(location: Location) -> Place:
+    """The one file that is meant where several cannot be.
+
+    Raises:
+        InvalidInput: there are several, or none.
+    """
+    if not isinstance(location, FileSet):
+        return location
+    if location.is_folder:
+        raise InvalidInput("this is a folder, not a file", file=location.text, hint="Give a file in it.")
+    from neat_delta.locations.listing import members_of
+
+    members = members_of(location)
+    if len(members) > 1:
+        raise InvalidInput(f"these are {len(members)} files; one is needed here", file=location.text, hint="Give one.")
+    return members[0].location
