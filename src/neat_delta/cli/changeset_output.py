@@ -53,7 +53,7 @@ FORMAT = option(
     OUTPUT,
     "--format",
     "output_format",
-    type=click.Choice(["delimited", "tsv", "xlsx", "jsonl", "merge-patch", "sql"]),
+    type=click.Choice(["delimited", "tsv", "xlsx", "parquet", "jsonl", "merge-patch", "sql"]),
     default="delimited",
     show_default=True,
     help="Format of the update files. delimited: as the shop's export.",

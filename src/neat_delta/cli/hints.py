@@ -79,7 +79,7 @@ HINTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "base-with-formulas": _always("Compare it with --base none."),
     "live-export-missing": _always("Give it with --live FILE."),
     "no-change-set": _always("Make one with: neat-delta compare … --out FILE"),
-    "no-code-changes-in-form": _always("Use --format delimited, tsv or xlsx."),
+    "no-code-changes-in-form": _always("Use --format delimited, tsv, xlsx or parquet."),
     "no-common-column": _no_common_column,
     "no-key-column": _no_key_column,
     "no-settings-file": _always("Make one with: neat-delta setup EXPORT"),

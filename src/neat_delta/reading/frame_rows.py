@@ -112,6 +112,14 @@ class ParsedFile:
         return [column[at] for column in self.columns]
 
 
+@dataclass(frozen=True)
+class ParsedColumns:
+    """Columns of text that have names of their own; ``made_of`` names the form for people."""
+
+    frame: pl.DataFrame
+    made_of: str
+
+
 def as_frame_rows(sheet: ParsedFile, header: int, columns: Sequence[str]) -> FrameRows:
     """The rows below the header (given by its position) that hold any value, under these column names."""
     below = ((name, cells[header + 1 :]) for name, cells in zip(columns, sheet.columns, strict=True))

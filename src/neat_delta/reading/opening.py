@@ -12,6 +12,7 @@ from neat_delta.file_content import gathered, pieces
 from neat_delta.memory import largest_file_held
 from neat_delta.reading.charset import WORDS_BYTES, DecodedText, decode
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, header_at, sniff
+from neat_delta.reading.frame_rows import ParsedColumns
 from neat_delta.tables import FilePart, Table
 from neat_delta.tables.read_options import DEFAULT_OPTIONS, ReadOptions
 
@@ -23,6 +24,7 @@ if TYPE_CHECKING:
     from neat_delta.reading.frame_rows import ParsedFile
 
 WORDS_ROWS = 50_000
+MAGIC = b"PAR1"
 CONTROLS = bytes(byte for byte in range(32) if byte not in b"\t\n\r")
 WORKBOOKS = (b"PK\x03\x04", b"\xd0\xcf\x11\xe0")
 
@@ -50,7 +52,7 @@ class Opened:
 
     path: Location
     payload: Payload
-    table: Delimited | ParsedFile | Table
+    table: Delimited | ParsedFile | ParsedColumns | Table
     options: ReadOptions
     several: SeveralParts = SeveralParts()
 
@@ -63,6 +65,8 @@ class Opened:
         """The names of its columns, as far as its form shows them."""
         if isinstance(self.table, Delimited):
             return list(self.table.dialect.header)
+        if isinstance(self.table, ParsedColumns):
+            return self.table.frame.columns
         if isinstance(self.table, Table):
             return [field.column for field in self.table.fields]
         rows = [self.table.row(at) for at in range(min(len(self.table), SAMPLE_ROWS))]
@@ -72,6 +76,8 @@ class Opened:
         """Text of the file, enough of it to know its words."""
         if isinstance(self.table, Delimited):
             return self.table.text.text.read(0, WORDS_BYTES).decode(errors="replace")
+        if isinstance(self.table, ParsedColumns):
+            return "\n".join("\n".join(column) for column in self.table.frame.head(WORDS_ROWS))
         if isinstance(self.table, Table):
             some = pl.int_range(min(len(self.table), WORDS_ROWS), eager=True)
             return "\n".join("\n".join(column) for column in self.table.cells(self.table.names, some))
@@ -99,13 +105,20 @@ def open_payload(path: Location, content: Payload, options: ReadOptions = DEFAUL
 
         _insist_on_no_header(options, path)
         return Opened(path, content, read_xml(content.data, path), options)
+    if content.content.read(0, len(MAGIC)) == MAGIC:
+        from neat_delta.reading.parquet import read_parquet
+
+        _insist_on_no_header(options, path)
+        return Opened(path, content, read_parquet(content.data, path), options)
     text = _with_line_feeds(decode(content.content, options.encoding))
     if all(piece.isspace() for piece in pieces(text.text)):
         raise InvalidInput("the file is empty", file=path, hint="Export it again.")
     sample = text.text.read(0, SAMPLE_BYTES + 1)
     if _is_binary(sample):
         raise InvalidInput(
-            "not a table file (CSV, XLSX, ODS, JSON Lines, XML)", file=path, hint="Give the export, or the edited file."
+            "not a table file (CSV, XLSX, ODS, JSON Lines, XML, Parquet)",
+            file=path,
+            hint="Give the export, or the edited file.",
         )
     if sample.lstrip()[:2] == b'{"':
         from neat_delta.reading.jsonlines import read_json_lines

@@ -13,7 +13,15 @@ from neat_delta.file_content import Content, ContentInMemory
 from neat_delta.reading.csv_records import TooManyUnreadable, read_records
 from neat_delta.reading.csv_rows import CsvRows
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at
-from neat_delta.reading.frame_rows import BAD_SCHEMA, MOST_COLUMNS, ParsedFile, as_frame_rows, too_many_columns
+from neat_delta.reading.frame_rows import (
+    BAD_SCHEMA,
+    MOST_COLUMNS,
+    FrameRows,
+    ParsedColumns,
+    ParsedFile,
+    as_frame_rows,
+    too_many_columns,
+)
 from neat_delta.reading.non_data_rows import RowSplit, split_rows, suspect_rows
 from neat_delta.reading.opening import Delimited, Opened, no_header_there
 from neat_delta.reading.record_patterns import LineTooLong
@@ -41,7 +49,9 @@ def to_table(opened: Opened, prefetch: FilePrefetch, like: Rows | None = None) -
     if isinstance(opened.table, Table):
         return opened.table
     source = Source(path, partial(prefetch.sha256, path), partial(prefetch.content, path), opened.several.time)
-    if isinstance(opened.table, ParsedFile):
+    if isinstance(opened.table, ParsedColumns):
+        found = _from_columns(source, opened.table)
+    elif isinstance(opened.table, ParsedFile):
         found = _from_sheet(source, opened.table, opened.options)
     else:
         found = _from_text(source, opened.table, opened.options, like)
@@ -100,6 +110,21 @@ def _from_sheet(source: Source, sheet: ParsedFile, options: ReadOptions) -> Tabl
         unnamed_columns=sum(field is None for field in fields),
         source_sha256=sheet.origin,
         base=tuple(sheet.base),
+    )
+
+
+def _from_columns(source: Source, table: ParsedColumns) -> Table:
+    fields, columns = _named(table.frame.columns, source.path, 0)
+    rows = table.frame.rename(dict(zip(table.frame.columns, columns, strict=True)))
+    nothing = pl.DataFrame(schema=BAD_SCHEMA)
+    return Table(
+        source=source,
+        format=FileFormat(container=table.made_of, header_line=0, decimal_separator="."),
+        fields=tuple(field for field in fields if field),
+        rows=FrameRows(pl.int_range(1, len(rows) + 1, dtype=pl.UInt32, eager=True), rows),
+        unreadable_rows=nothing,
+        non_data_rows=nothing,
+        unnamed_columns=sum(field is None for field in fields),
     )
 
 

@@ -12,8 +12,9 @@ from neat_delta.prefetch import sha256_hex
 from neat_delta.tables import field_name
 from neat_delta.tables.import_config import KINDS_OF_FILES
 from neat_delta.update.delimited import as_workbook, delimited
-from neat_delta.update.import_format import TABBED, WORKBOOK, ImportFormat
+from neat_delta.update.import_format import PARQUET, TABBED, WORKBOOK, ImportFormat
 from neat_delta.update.packing import OutputTable, Packing, pack, parts_of
+from neat_delta.update.parquet import as_parquet
 from neat_delta.update.receipt import WrittenFile
 from neat_delta.update.record_formats import RECORDS, SQL, lines_of, record_file
 
@@ -46,6 +47,8 @@ def write_files(
     config, file_format = import_format.config, import_format.file_format
 
     def encoded(cells: pl.DataFrame) -> bytes:
+        if import_format.output_format == PARQUET:
+            return as_parquet(cells, {live.field(name).column: n for name, n in import_format.decimals.items()})
         return as_workbook(cells) if import_format.output_format == WORKBOOK else delimited(cells, file_format)
 
     def fits(cells: pl.DataFrame) -> bool:
@@ -72,7 +75,7 @@ def write_files(
             hint="Run compare again; such cells are then errors.",
         ) from error
     own = live.source.path.suffix.lower()
-    suffix = {WORKBOOK: ".xlsx", TABBED: ".tsv"}.get(
+    suffix = {WORKBOOK: ".xlsx", TABBED: ".tsv", PARQUET: ".parquet"}.get(
         import_format.output_format, own if own in KEPT_SUFFIXES else ".csv"
     )
     described = [(action, len(part), part.columns, data) for (action, part), data in zip(parts, files, strict=True)]

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from neat_delta.tables import FileFormat, Table
     from neat_delta.tables.settings import Settings
 
-DELIMITED, TABBED, WORKBOOK = "delimited", "tsv", "xlsx"
+DELIMITED, TABBED, WORKBOOK, PARQUET = "delimited", "tsv", "xlsx", "parquet"
 # Stands for a mark while two change places; no number holds it.
 SPARE = "\x1e"
 
@@ -53,6 +53,7 @@ class ImportFormat:
 
     The shape says what sort of file it is: delimited text, a workbook, or a form without rectangles. ``made`` and
     ``id`` are for the names of the files: when they are written, and the beginning of the change set's checksum.
+    ``decimals`` are the numeric fields that a file with types has as such, and how many decimals they have at most.
     """
 
     config: ImportConfig
@@ -61,6 +62,7 @@ class ImportFormat:
     output_format: str = DELIMITED
     made: datetime = field(default_factory=lambda: datetime.now(UTC))
     id: str = ""
+    decimals: Mapping[str, int] = field(default_factory=dict)
 
     def renamed(self, live: Table) -> Table:
         """The live export under the column names that the importer has for its fields.
@@ -113,6 +115,8 @@ def import_format_of(
     changes: ChangeSet, live: Table, settings: Settings, output_format: str = DELIMITED
 ) -> ImportFormat:
     """The import as it is configured; what is not configured is as the shop exports."""
+    if output_format == PARQUET:  # there is one way only to write a number
+        settings = replace(settings, imports=replace(settings.imports, decimal="."))
     form = import_format(live.format, settings.imports)
     if output_format == TABBED:
         form = replace(form, delimiter="\t")
@@ -123,7 +127,20 @@ def import_format_of(
             hint="Correct it.",
         )  # fmt: skip
     swapped, mark = _swapped(changes, live, settings), changeset_id(changes)
-    return ImportFormat(settings.imports, form, swapped, output_format, id=mark)
+    decimals = _decimals(changes, live, settings) if output_format == PARQUET else {}
+    return ImportFormat(settings.imports, form, swapped, output_format, id=mark, decimals=decimals)
+
+
+def _decimals(changes: ChangeSet, live: Table, settings: Settings) -> dict[str, int]:
+    """The numeric fields of the update, and how many decimals their live and new values have at most."""
+    found = {}
+    for name in {*changes.head.fields, *settings.imports.columns} - set(changes.head.key):
+        filled = live.distinct_values(name)
+        if resolve_type(filled, name, settings.field(name)).numeric:
+            new = changes.cells.filter(field=name)["now"].drop_nulls()
+            behind = pl.concat([filled.rename("now"), new]).str.extract(r"[.,](\d+)\s*$").str.len_chars()
+            found[name] = int(str(behind.max() or 0))
+    return found
 
 
 def changeset_id(changes: ChangeSet) -> str:

@@ -22,7 +22,7 @@ from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.tables.settings import Settings
 from neat_delta.update.field_sets import FEWEST_CELLS, field_sets
 from neat_delta.update.files import write_files
-from neat_delta.update.import_format import DELIMITED, TABBED, WORKBOOK, import_format_of
+from neat_delta.update.import_format import DELIMITED, PARQUET, TABBED, WORKBOOK, import_format_of
 from neat_delta.update.packing import Packing, costs, fill_rules
 from neat_delta.update.proof import prove, store_before
 from neat_delta.update.receipt import CHANGESET_FILE, RECEIPT, UNDO, Receipt, WrittenFile, utc_text
@@ -35,7 +35,7 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables import Table
 
-OUTPUT_FORMATS = (DELIMITED, TABBED, WORKBOOK, *RECORDS)
+OUTPUT_FORMATS = (DELIMITED, TABBED, WORKBOOK, PARQUET, *RECORDS)
 NO_SETTINGS = Settings()
 
 
