@@ -14,6 +14,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from neat_delta.database.address import DatabaseTable
 from neat_delta.errors import InvalidInput
 from neat_delta.file_content import ContentInMemory, on_disk
 from neat_delta.file_trouble import reason, remedy
@@ -121,6 +122,10 @@ def read_content(path: Location, most: int) -> Content:
         InvalidInput: file not found, it is a folder, or it may not be read.
     """
     path = single(path)
+    if isinstance(path, DatabaseTable):
+        from neat_delta.database.reading import read_database
+
+        return read_database(path)
     if isinstance(path, Path) and path != STANDARD_INPUT:
         note_input(path)
         with _opening(path):
@@ -136,6 +141,9 @@ def read_bytes(path: Location) -> bytes:
         InvalidInput: file not found, it is a folder, or it may not be read.
     """
     path = single(path)
+    if isinstance(path, DatabaseTable):
+        content = read_content(path, largest_file_held())
+        return content.read(0, len(content))
     if not isinstance(path, Path):
         from neat_delta.remote.transfer import fetch
 

@@ -9,6 +9,7 @@ from urllib.parse import quote
 
 from neat_delta.atomic_rename import rename_new
 from neat_delta.atomic_write import sync_folder, write_atomic
+from neat_delta.database.address import DatabaseTable
 from neat_delta.delivery.history import ResultLine
 from neat_delta.errors import DeliveryError
 from neat_delta.json_form import WrongForm, from_json, to_json
@@ -62,6 +63,10 @@ class Destination(Protocol):
     """
 
     @property
+    def takes_changes(self) -> bool:
+        """Whether it takes the change set as a whole rather than the files of an update."""
+
+    @property
     def name(self) -> str:
         """What the history knows it by."""
 
@@ -99,6 +104,8 @@ class LocalFolder:
     """
 
     path: Path
+
+    takes_changes = False
 
     @property
     def name(self) -> str:
@@ -150,6 +157,8 @@ class HttpDestination:
 
     address: Address
     say: Callable[[str], None] = lambda _: None
+
+    takes_changes = False
 
     @property
     def name(self) -> str:
@@ -218,6 +227,8 @@ class RemoteFolder:
 
     folder: Address
 
+    takes_changes = False
+
     @property
     def name(self) -> str:
         """The folder's address, in one spelling."""
@@ -265,6 +276,10 @@ def _insist_on_same(there: bytes, data: bytes, file: object) -> None:
 
 def destination_of(given: Place, message: Callable[[str], None] = lambda _: None) -> Destination:
     """The place that a person means: a shop's interface, a folder on a file server, or a folder of this machine."""
+    if isinstance(given, DatabaseTable):
+        from neat_delta.delivery.database import DatabaseDestination
+
+        return DatabaseDestination(given, message)
     if not isinstance(given, Address):
         return LocalFolder(given)
     if given.scheme in ("http", "https"):

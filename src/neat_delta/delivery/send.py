@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import alone_with
@@ -33,6 +33,13 @@ class Update:
     receipt: LoadedReceipt
     data: list[bytes]
     changes: bytes
+
+    def as_one_file(self) -> Update:
+        """The same with its change set as the only file, for places that take it as a whole."""
+        listed = self.receipt.changes
+        rows = sum(file.rows for file in self.receipt.files)
+        receipt = replace(self.receipt, files=(replace(listed, rows=rows),))
+        return replace(self, receipt=receipt, data=[self.changes])
 
 
 def load_update(folder: Path) -> Update:
@@ -112,6 +119,7 @@ def _send(
     leaving: Callable[[], None],
 ) -> Entry:
     place.check()
+    update = update.as_one_file() if place.takes_changes else update
     entry = history.begin(
         place.name,
         path_text(update.folder.resolve()),

@@ -11,8 +11,9 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 from urllib.parse import quote
 
+from neat_delta.database.address import DatabaseTable
 from neat_delta.errors import InvalidInput
-from neat_delta.locations.location import FileSet, is_folder, is_pattern, matching
+from neat_delta.locations.location import FileSet, Place, is_folder, is_pattern, matching
 from neat_delta.path_text import path_text
 from neat_delta.remote.address import Address
 
@@ -41,7 +42,7 @@ LONGEST_COUNT, LARGEST_GAP = 5, 3
 class Member:
     """A file of a set, by the name it is shown under, with the time of its last change where that is known."""
 
-    location: Path | Address
+    location: Place
     name: str
     time: datetime | None = None
 
@@ -52,7 +53,7 @@ def members_of(files: FileSet) -> list[Member]:
     Raises:
         InvalidInput: there is none, a folder cannot be listed, or nobody can tell which is the newest.
     """
-    found: dict[Path | Address, Member] = {}
+    found: dict[Place, Member] = {}
     for part in files.parts:
         for member in _of_part(part):
             found.setdefault(member.location, member)
@@ -112,7 +113,9 @@ def _end(name: str) -> str:
     return Path(path.stem).suffix if path.suffix in PACKED else path.suffix
 
 
-def _of_part(part: Path | Address) -> list[Member]:
+def _of_part(part: Place) -> list[Member]:
+    if isinstance(part, DatabaseTable):
+        return [Member(part, part.name)]
     if is_pattern(part):
         found = list(_matching_address(part) if isinstance(part, Address) else _matching(part))
         if not found:
@@ -159,7 +162,7 @@ def _listed(folder: Address) -> Iterator[Member]:
 
 
 def _with_time(member: Member) -> Member:
-    if member.time is not None or isinstance(member.location, Path):
+    if member.time is not None or not isinstance(member.location, Address):
         return member
     from neat_delta.remote.transfer import modified_at
 

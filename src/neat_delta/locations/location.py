@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from neat_delta.database.address import DatabaseTable, is_database, parse_database
 from neat_delta.errors import InvalidInput
 from neat_delta.path_text import path_text
 from neat_delta.remote.address import Address, parse_address
@@ -59,7 +60,7 @@ def _short(part: Place) -> str:
     return f"{folder}/{name}" if folder else name
 
 
-Place = Path | Address
+Place = Path | Address | DatabaseTable
 Location = Place | FileSet
 
 
@@ -69,6 +70,8 @@ def parse_place(text: str) -> Place:
     Raises:
         InvalidOption: it is an address of a sort we do not know, has a password in it, or makes no sense.
     """
+    if is_database(text):
+        return parse_database(text)
     return parse_address(text) if "://" in text else Path(text)
 
 
@@ -92,12 +95,16 @@ def parse_location(text: str, folder: Path = Path()) -> Location:
         inner_parts = [parse_location(piece, folder) for piece in pieces]
         flat = [own for part in inner_parts for own in (part.parts if isinstance(part, FileSet) else (part,))]
         return FileSet(text, tuple(flat))
+    if is_database(text):
+        return _beside(parse_database(text), folder)
     part = parse_address(text) if "://" in text else folder / text
     return FileSet(text, (part,)) if is_pattern(part) or is_folder(part) else part
 
 
 def is_pattern(part: Place) -> bool:
     """Whether a path or an address stands for all names that fit it."""
+    if isinstance(part, DatabaseTable):
+        return False
     if isinstance(part, Address):
         return "*" in part.name
     return bool(WILDCARDS.search(str(part))) and not part.exists()
@@ -105,9 +112,16 @@ def is_pattern(part: Place) -> bool:
 
 def is_folder(part: Place) -> bool:
     """Whether it is a folder."""
+    if isinstance(part, DatabaseTable):
+        return False
     if isinstance(part, Address):
         return part.scheme not in WEB and part.path.endswith(FOLDER_END)
     return part.is_dir()
+
+
+def _beside(database: DatabaseTable, folder: Path) -> DatabaseTable:
+    """The same database, a file of which is meant from a folder."""
+    return replace(database, database=str(folder / database.database)) if database.is_file else database
 
 
 def matching(pattern: Path) -> Iterator[Path]:
@@ -118,6 +132,8 @@ def matching(pattern: Path) -> Iterator[Path]:
 
 def _pieces(text: str, folder: Path) -> list[str]:
     """The files between plus signs; the text itself where it names one file or pattern with such a sign in it."""
+    if is_database(text):  # (a query may have any sign in it)
+        return [text]
     if "://" in text:
         return BETWEEN_ADDRESSES.split(text)
     pieces = [piece.strip() for piece in text.split("+")]

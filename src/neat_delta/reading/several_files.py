@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from neat_delta.database.address import DatabaseTable
 from neat_delta.file_content import ContentInMemory
 from neat_delta.locations import FileSet
 from neat_delta.locations.listing import members_of, missing_parts
@@ -18,7 +20,7 @@ from neat_delta.reading.opening import Opened, SeveralParts, open_payload
 from neat_delta.reading.stacked import can_be_one_text, stacked, stacked_as_they_come
 from neat_delta.reading.table_of import sample_table, to_table
 from neat_delta.tables import Source
-from neat_delta.tables.read_options import DEFAULT_OPTIONS
+from neat_delta.tables.read_options import DEFAULT_OPTIONS, ReadOptions
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -26,7 +28,10 @@ if TYPE_CHECKING:
     from neat_delta.locations import Location
     from neat_delta.remote import Address
     from neat_delta.tables import Table
-    from neat_delta.tables.read_options import ReadOptions
+
+
+# What comes from a database is delimited text of this form, and every row of it counts.
+AS_STREAMED = ReadOptions(delimiter=",", encoding="utf-8", header_line=1, keep_non_data=True)
 
 
 def open_file(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEFAULT_OPTIONS) -> Opened:
@@ -36,6 +41,9 @@ def open_file(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEF
         InvalidInput: a file is not found or is no table, or they are no table together.
         InvalidOption: an option does not fit such a file.
     """
+    if isinstance(path, DatabaseTable):
+        opened = open_payload(path, Payload(prefetch.content(path), "database"), options.overridden_by(AS_STREAMED))
+        return replace(opened, several=SeveralParts(time=datetime.now(UTC)))
     if not isinstance(path, FileSet):
         members = unpack(prefetch.content(path), path)
         if len(members) == 1:

@@ -83,7 +83,7 @@ def parse_address(text: str) -> Address:
             file=shown,
             hint=f"An address starts with one of: {', '.join(PORTS)}.",
         )
-    if _has_password(text):
+    if has_password(text):
         raise InvalidOption(
             "never write a password into an address: others can see it, and it is written into logs",
             file=shown,
@@ -103,7 +103,7 @@ def parse_address(text: str) -> Address:
     return Address(scheme, host, port or PORTS[scheme], user, parts.path, parts.query)
 
 
-def _has_password(text: str) -> bool:
+def has_password(text: str) -> bool:
     """Whether something is between a colon and an ``@`` behind it, wherever a slash in it has cut the address.
 
     Behind the port of a machine an ``@`` is written ``%40``, or nobody could tell the two apart.

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.database.address import is_database
 from neat_delta.delivery.history import DONE, default_history
 from neat_delta.views.changes import SOME_ITEMS
 from neat_delta.views.formatting import NOTHING, count, format_key, local_time, pluralize, printable
@@ -47,7 +48,8 @@ def sent_view(entry: Entry, saved: Path | None, history: Path | None, width: int
     yield labelled("history", f"entry {entry.entry} in {history or default_history()}")
     yield from _verdict(entry, results, width)
     yield from next_command(verify_command(entry, history), width)
-    yield labelled("", "(after you have made a new export of the shop, here after.csv)")
+    if not is_database(entry.place):
+        yield labelled("", "(after you have made a new export of the shop, here after.csv)")
 
 
 def plan_view(update: Update, place: str, sent_since: pl.DataFrame, width: int) -> Iterator[Text]:
@@ -91,7 +93,9 @@ def _age(made: datetime) -> str:
 
 def verify_command(entry: Entry, history: Path | None) -> list[str]:
     """The command that verifies what was sent, once there is a new export; ``history`` if it is not the usual one."""
-    return ["neat-delta", "verify", str(entry.entry), "after.csv", *(["--history", str(history)] if history else [])]
+    # (A database shows by itself how it is now.)
+    fresh = entry.place if is_database(entry.place) else "after.csv"
+    return ["neat-delta", "verify", str(entry.entry), fresh, *(["--history", str(history)] if history else [])]
 
 
 def _files(entry: Entry, width: int) -> Iterator[Text]:
@@ -181,7 +185,8 @@ def entry_view(entry: Entry, history: Path | None, width: int) -> Iterator[Text]
         yield from _not_taken(results, width)
     yield from _verdict(entry, results, width)
     yield from next_command(verify_command(entry, history), width)
-    yield labelled("", "(after you have made a new export of the shop, here after.csv)")
+    if not is_database(entry.place):
+        yield labelled("", "(after you have made a new export of the shop, here after.csv)")
 
 
 def _verdict(entry: Entry, results: pl.DataFrame, width: int) -> Iterator[Text]:

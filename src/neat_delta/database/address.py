@@ -1,0 +1,126 @@
+"""Addresses of tables in databases: ``postgresql://anna@db.example/shop?table=items``. Nothing heavy is loaded here."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+from pathlib import Path, PurePosixPath
+from urllib.parse import parse_qsl, unquote, urlsplit
+
+from neat_delta.errors import InvalidOption
+from neat_delta.path_text import path_text
+from neat_delta.remote.address import has_password, without_secrets
+
+# What an address of a database begins with, and the port it means where it names none; SQLite is a file.
+PORTS = {"postgresql": 5432, "mysql": 3306, "mariadb": 3306, "sqlite": 0}
+TABLE, QUERY = "table", "query"
+EXAMPLE = "Example: postgresql://anna@db.example/shop?table=items, or sqlite:///shop.db?table=items."
+
+
+@dataclass(frozen=True)
+class DatabaseTable:
+    """A table of a database, or what a query gives there.
+
+    ``database`` is its name, of SQLite the path of the file; ``table`` may have its schema in front, as ``shop.items``;
+    ``options`` are what the driver is told besides.
+    """
+
+    scheme: str
+    host: str
+    port: int
+    user: str | None
+    database: str
+    table: str | None
+    query: str | None
+    options: tuple[tuple[str, str], ...] = ()
+
+    def __str__(self) -> str:
+        what = "?query=…" if self.query else f"?table={self.table}" if self.table else ""
+        return f"{self._start}{what}"
+
+    @property
+    def canonical(self) -> str:
+        """The one spelling for a history: this machine by its number, no user; a file by its full path."""
+        if self.is_file:
+            return f"sqlite:///{path_text(Path(self.database).resolve())}?table={self.table}"
+        host = "127.0.0.1" if self.host in ("localhost", "::1") else self.host.lower().rstrip(".")
+        return f"{self.scheme}://{host}:{self.port}/{self.database}?table={self.table}"
+
+    @property
+    def name(self) -> str:
+        """What it is called in messages: the table, or the database."""
+        return self.table or (PurePosixPath(self.database).name or self.host)
+
+    @property
+    def suffix(self) -> str:
+        """No end of a file's name."""
+        return ""
+
+    @property
+    def is_file(self) -> bool:
+        """Whether the database is a file of this machine."""
+        return self.scheme == "sqlite"
+
+    @property
+    def _start(self) -> str:
+        if self.is_file:
+            return f"sqlite:///{self.database}"
+        user = f"{self.user}@" if self.user else ""
+        host = f"[{self.host}]" if ":" in self.host else self.host
+        port = "" if self.port == PORTS[self.scheme] else f":{self.port}"
+        return f"{self.scheme}://{user}{host}{port}/{self.database}"
+
+
+def is_database(text: str) -> bool:
+    """Whether a text begins like the address of a database."""
+    return text.partition("://")[0].lower() in PORTS
+
+
+def parse_database(text: str) -> DatabaseTable:
+    """The table that an address means.
+
+    Raises:
+        InvalidOption: it has a password in it, names no database, or both a table and a query.
+    """
+    shown = without_secrets(text)
+    scheme = text.partition("://")[0].lower()
+    before, _, asked = text.partition("?")
+    if has_password(before):
+        raise InvalidOption(
+            "never write a password into an address: others can see it, and it is written into logs",
+            file=shown,
+            hint="Put it into a variable, the system's keyring or the driver's own file; see docs/databases.md.",
+        )
+    try:
+        parts = urlsplit(before)
+        host, port = parts.hostname or "", parts.port
+        given = _asked(asked)
+    except ValueError as error:
+        raise InvalidOption("not a valid address", file=shown, hint=EXAMPLE) from error
+    if scheme == "sqlite":
+        # As usual: three slashes and a path from here, four and one from the root.
+        host, database = "", unquote(text.partition("://")[2].partition("?")[0]).removeprefix("/")
+    else:
+        database = unquote(parts.path).strip("/")
+        if not host:
+            raise InvalidOption("this address has no host name", file=shown, hint=EXAMPLE)
+    if not database:
+        raise InvalidOption("this address names no database", file=shown, hint=EXAMPLE)
+    if TABLE in given and QUERY in given:
+        raise InvalidOption("give a table or a query, not both", file=shown, hint=EXAMPLE)
+    if "password" in given or "passwd" in given:
+        raise InvalidOption(
+            "never write a password into an address", file=shown, hint="Put it into a variable; see docs/databases.md."
+        )
+    options = tuple((name, value) for name, value in given.items() if name not in (TABLE, QUERY))
+    user = unquote(parts.username) if parts.username else None
+    table, query = given.get(TABLE), given.get(QUERY)
+    return DatabaseTable(scheme, host, port or PORTS[scheme], user, database, table, query, options)
+
+
+def _asked(text: str) -> dict[str, str]:
+    """What stands behind the question mark. A query comes last and is taken as it is, whatever signs are in it."""
+    found = re.match(r"(?:(?P<rest>.*?)&)?query=(?P<query>.*)", text, re.DOTALL)
+    if found:
+        return _asked(found["rest"] or "") | {QUERY: found["query"]}
+    return dict(parse_qsl(text, keep_blank_values=True, strict_parsing=True)) if text else {}
