@@ -21,7 +21,7 @@ from neat_delta.delivery.destinations import HttpDestination
 from neat_delta.delivery.history import History
 from neat_delta.delivery.send import load_update, send
 from neat_delta.errors import DeliveryError, InvalidInput, WriteError
-from neat_delta.locations import parse_location
+from neat_delta.locations import parse_place
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
 from neat_delta.remote import transfer_errors, web
@@ -271,9 +271,7 @@ def test_a_place_is_known_in_every_spelling(one, other, monkeypatch, tmp_path):
     (tmp_path / "up").mkdir()
     monkeypatch.chdir(tmp_path)
 
-    assert (
-        destinations.destination_of(parse_location(one)).name == destinations.destination_of(parse_location(other)).name
-    )
+    assert destinations.destination_of(parse_place(one)).name == destinations.destination_of(parse_place(other)).name
 
 
 def test_an_update_goes_to_a_shop_once_from_whatever_folder_and_in_whatever_spelling(work, served):
@@ -379,7 +377,7 @@ def test_a_line_that_is_cut_or_silent_is_tried_again_and_nothing_goes_twice(work
     port = int(served().rpartition(":")[2])
     unlucky = _Unlucky(port, mishaps)
 
-    entry = send(load_update(work / "up"), HttpDestination(parse_location(unlucky.address)), History(work / "j.sqlite"))
+    entry = send(load_update(work / "up"), HttpDestination(parse_place(unlucky.address)), History(work / "j.sqlite"))
 
     assert entry.state == "done"
     assert imports_in(work) == 2
@@ -394,7 +392,7 @@ def test_nobody_there_is_said_after_some_tries(work, monkeypatch):
     with pytest.raises(DeliveryError, match="the connection was refused"):
         send(
             load_update(work / "up"),
-            HttpDestination(parse_location(f"http://127.0.0.1:{port}")),
+            HttpDestination(parse_place(f"http://127.0.0.1:{port}")),
             History(work / "j.sqlite"),
         )
 
@@ -403,7 +401,7 @@ KILLED = """
 import os, signal, sys
 from pathlib import Path
 from neat_delta.delivery import history, destinations, send
-from neat_delta.locations import parse_location
+from neat_delta.locations import parse_place
 steps = int(sys.argv[2])
 def counted(function):
     def stepping(*args, **more):
@@ -421,7 +419,7 @@ def counted(function):
     return stepping
 history.History.begin = counted(history.History.begin)
 history.History.note = counted(history.History.note)
-place = destinations.destination_of(parse_location(sys.argv[1]))
+place = destinations.destination_of(parse_place(sys.argv[1]))
 type(place).upload = counted(type(place).upload)
 type(place).submit = counted(type(place).submit)
 type(place).wait_for_result = counted(type(place).wait_for_result)

@@ -46,6 +46,6 @@ def test_a_fault_would_be_seen(arena, monkeypatch):
     def broken(*_: object) -> None:
         raise KeyError("x")
 
-    monkeypatch.setattr("neat_delta.reading.read._open", broken)
+    monkeypatch.setattr("neat_delta.reading.read.open_file", broken)
     attack = as_attack({"words": ["inspect", "live.csv"], "place": None, "data": None})
     assert "KeyError" in arena.attack(attack).fault

@@ -180,8 +180,8 @@ def bomb() -> bytes:
 def two_tables() -> bytes:
     stream = io.BytesIO()
     with zipfile.ZipFile(stream, "w") as archive:
-        archive.writestr("a.csv", b"x")
-        archive.writestr("b.csv", b"x")
+        archive.writestr("a.pdf", b"x")
+        archive.writestr("b.pdf", b"x")
     return stream.getvalue()
 
 
@@ -193,7 +193,7 @@ ENTITIES = b'<!DOCTYPE x [<!ENTITY a "aaaa">]><x><i>&a;</i><i>&a;</i></x>'
     [
         (bomb(), "more than 256 MB"),
         (gzip.compress(delimited(), mtime=0)[:-9], "damaged or cut off"),
-        (two_tables(), r"holds 2 files \(a.csv, b.csv\)"),
+        (two_tables(), "holds no table"),
         (workbook(("Items", ITEMS))[:-100], "is damaged"),
         (workbook(("Items", [])), "the worksheet has no table"),
         (ENTITIES, "unsafe XML"),

@@ -56,7 +56,8 @@ class DatabaseDestination:
             raise DeliveryError(
                 "SKU changes cannot be sent to a database",
                 file=self.address,
-                hint="Write them with --format delimited.",
+                hint="Write them as a table.",
+                code="no-code-changes-in-form",
             )
         updates = updates_of(changes)
         with _delivering(), connected(self.address, write=True) as connection:

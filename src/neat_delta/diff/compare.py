@@ -10,6 +10,7 @@ import polars as pl
 from neat_delta.changeset.apply_findings import apply_findings
 from neat_delta.changeset.changeset import CHANGED, MISSING, ChangeSet, with_known_items, with_other_rows
 from neat_delta.changeset.findings import no_findings
+from neat_delta.diff.all_parts import require_all_parts
 from neat_delta.diff.cell_diff import ComparisonRules, compare_cells
 from neat_delta.diff.changeset_of import changeset_of, items_of_findings, row_states
 from neat_delta.diff.deletions import add_deletions
@@ -221,7 +222,13 @@ def compare(
         AmbiguousKey: no column can be taken as the key without asking.
     """
     options = options or CompareOptions()
-    _require_all_parts(live, edited, options)
+    require_all_parts(
+        live,
+        edited,
+        cleared=bool(options.rules(edited.names).cleared),
+        deletes=options.delete_at_most is not None,
+        adds=options.add_new,
+    )
     progress.step("matching rows")
     matched = _match(live, edited, options)
     progress.step("comparing cells")
@@ -257,32 +264,6 @@ def compare(
     )
     conflicting = pl.concat([rows_of_two_items(tables, options.settings.identity), rows_taken_for_another(tables)])
     return with_findings(result, conflicting) if len(conflicting) else result
-
-
-def _require_all_parts(live: Table, edited: Table, options: CompareOptions) -> None:
-    """Refuse to take what is in no file for emptied, deleted or new; raises ``InvalidOption``."""
-    if edited.missing_parts and options.delete_at_most is not None:
-        raise InvalidOption(
-            f"a file seems to be missing ({', '.join(edited.missing_parts)}), so its items would be deleted",
-            file=edited.source.path,
-            option="delete_missing",
-            hint="Add the file, or rename the others so that their numbers have no gap.",
-        )
-    if live.missing_parts and options.add_new:
-        raise InvalidOption(
-            f"a file of the live export seems to be missing ({', '.join(live.missing_parts)}), so its items would be "
-            "added again",
-            file=live.source.path,
-            option="add_new",
-            hint="Add the file, or rename the others so that their numbers have no gap.",
-        )
-    if edited.incomplete and options.rules(edited.names).cleared:
-        raise InvalidOption(
-            f"blank cells cannot clear fields here, for a blank may mean that a file has no row for the item: "
-            f"{'; '.join(edited.remarks)}",
-            file=edited.source.path,
-            hint="Compare the files one by one, or make all of them complete.",
-        )
 
 
 @dataclass(frozen=True)

@@ -82,6 +82,13 @@ def write_files(
     return _put_files(described, folder, suffix, naming), filled
 
 
+def requested_cells(changes: ChangeSet) -> pl.DataFrame:
+    """The cells of items that change, by the key that the update's files name them by (frame of key, field)."""
+    cells = changes.cells_with_action(CHANGE, RECODE).select("key", "field")
+    to = changes.new_keys()
+    return cells.with_columns(pl.col("key").replace(to)) if to else cells
+
+
 def _headed(table: OutputTable, live: Table, import_format: ImportFormat) -> pl.DataFrame:
     """A table as its file has it: under the importer's column names, with the constants of its kind of file."""
     headed = OutputTable(import_format.written(table.cells)).headed(live)

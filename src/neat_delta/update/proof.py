@@ -22,7 +22,7 @@ from neat_delta.matching.key import key_parts
 from neat_delta.matching.positions import positions_of
 from neat_delta.reading import ReadOptions, read_table
 from neat_delta.tables import field_name
-from neat_delta.update.files import FILES
+from neat_delta.update.files import FILES, requested_cells
 from neat_delta.update.import_format import PARQUET, other_mark
 from neat_delta.update.parquet import without_zeros_behind
 from neat_delta.update.record_formats import RECORDS, SQL
@@ -55,9 +55,7 @@ class SimulatedStore:
 
     def shown(self, values: pl.Series) -> pl.Series:
         """Values of a field as they can be told apart: a number that has a type has no zeros of its own behind it."""
-        if values.name not in self.import_format.decimals:
-            return values
-        return without_zeros_behind(values)
+        return without_zeros_behind(values) if values.name in self.import_format.decimals else values
 
     def with_filled(self, cells: pl.DataFrame | None) -> SimulatedStore:
         """The same with some cells filled (frame of key, field, now)."""
@@ -143,13 +141,6 @@ def _blank(shop: SimulatedStore, keys: pl.Series) -> pl.DataFrame:
     return codes.with_columns(pl.lit("").alias(name) for name in names).select(shop.items.columns)
 
 
-def requested_cells(changes: ChangeSet) -> pl.DataFrame:
-    """The cells of items that change, by the key that the update's files name them by (frame of key, field)."""
-    cells = changes.cells_with_action(CHANGE, RECODE).select("key", "field")
-    to = changes.new_keys()
-    return cells.with_columns(pl.col("key").replace(to)) if to else cells
-
-
 def simulate_import(
     before: SimulatedStore, files: Sequence[tuple[Path, str]], asked: pl.DataFrame, may_fill: Callable[[str], bool]
 ) -> SimulatedStore:
@@ -204,9 +195,9 @@ def _imported(
 
 def _read_back(store: SimulatedStore, path: Path) -> Table:
     written = store.import_format.file_format
-    options = ReadOptions(keep_non_data=True)
-    if store.import_format.output_format != PARQUET:
-        options = replace(options, delimiter=written.delimiter, encoding=written.writing_encoding, header_line=1)
+    typed = store.import_format.output_format == PARQUET
+    text = ReadOptions(written.delimiter, written.writing_encoding, header_line=1, keep_non_data=True)
+    options = ReadOptions(keep_non_data=True) if typed else text
     sheet = read_table(path, options=options)
     if len(sheet.unreadable_rows) or sheet.unnamed_columns:
         raise ProofFailed("the file just written cannot be read back", file=path.name)
