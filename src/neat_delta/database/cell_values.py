@@ -7,6 +7,8 @@ from decimal import Decimal, InvalidOperation
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+
     import sqlalchemy
 
 # Between the values of an array in one cell.
@@ -52,73 +54,88 @@ def as_cell(value: Any) -> str:
 
 
 def as_value(text: str | None, column: sqlalchemy.Column[Any]) -> Any:
-    """The text of a cell as a value for a column; ``None`` and blank are NULL, or an empty text where NULL may not be.
+    """The text of a cell as a value for a column; see ``reader_of``."""
+    return reader_of(column)(text)
 
-    Raises:
-        NoValue: the column cannot hold it, or not all of it.
+
+def reader_of(column: sqlalchemy.Column[Any]) -> Callable[[str | None], Any]:
+    """What turns the text of a cell into a value for a column.
+
+    ``None`` and blank become NULL, or an empty text where NULL may not be. A text that the column cannot hold, or not
+    all of it, raises ``NoValue``.
     """
-    kind = _kind(column)
-    if not text:
-        if column.nullable is False and column.server_default is None and kind is str:
-            return ""
-        if column.nullable is False:
-            raise NoValue(f"the column {column.name} cannot be empty")
-        return None
     try:
-        return _CONVERTED.get(kind, _text)(text, column)
-    except (ValueError, InvalidOperation, OverflowError) as error:
-        if isinstance(error, NoValue):
-            raise
-        raise NoValue(f"{text!r} is no value for the column {column.name} ({column.type})") from error
-
-
-def _kind(column: sqlalchemy.Column[Any]) -> type:
-    try:
-        return column.type.python_type
+        kind: type = column.type.python_type
     except NotImplementedError:
-        return str
+        kind = str
+    required = column.nullable is False
+    blank = "" if required and kind is str and column.server_default is None else None
+    convert = _CONVERTERS.get(kind, _text)(column)
+
+    def read(text: str | None) -> Any:
+        if not text:
+            if required and blank is None:
+                raise NoValue(f"the column {column.name} cannot be empty")
+            return blank
+        try:
+            return convert(text)
+        except NoValue:
+            raise
+        except (ValueError, InvalidOperation, OverflowError) as error:
+            raise NoValue(f"{text!r} is no value for the column {column.name} ({column.type})") from error
+
+    return read
 
 
-def _text(text: str, column: sqlalchemy.Column[Any]) -> str:
+def _text(column: sqlalchemy.Column[Any]) -> Callable[[str], Any]:
     most = getattr(column.type, "length", None)
-    if isinstance(most, int) and len(text) > most:
-        raise NoValue(f"{len(text)} characters are too many for the column {column.name} (at most {most})")
-    return text
+
+    def convert(text: str) -> str:
+        if most is not None and len(text) > most:
+            raise NoValue(f"{len(text)} characters are too many for the column {column.name} (at most {most})")
+        return text
+
+    return convert
 
 
-def _decimal(text: str, column: sqlalchemy.Column[Any]) -> Decimal:
-    value = Decimal(text.strip())
-    if not value.is_finite():
-        raise ValueError
+def _decimal(column: sqlalchemy.Column[Any]) -> Callable[[str], Any]:
     scale, precision = getattr(column.type, "scale", None), getattr(column.type, "precision", None)
-    if isinstance(scale, int) and value != round(value, scale):
-        raise NoValue(f"{text} has more decimals than the column {column.name} holds ({scale})")
-    if isinstance(scale, int) and isinstance(precision, int) and abs(value) >= Decimal(10) ** (precision - scale):
-        raise NoValue(f"{text} is too large for the column {column.name} ({column.type})")
-    return value
+    limit = None if scale is None or precision is None else Decimal(10) ** (precision - scale)
+
+    def convert(text: str) -> Decimal:
+        value = Decimal(text.strip())
+        if not value.is_finite():
+            raise ValueError
+        if scale is not None and -int(value.as_tuple().exponent) > scale and value != round(value, scale):
+            raise NoValue(f"{text} has more decimals than the column {column.name} holds ({scale})")
+        if limit is not None and abs(value) >= limit:
+            raise NoValue(f"{text} is too large for the column {column.name} ({column.type})")
+        return value
+
+    return convert
 
 
-def _boolean(text: str, _: sqlalchemy.Column[Any]) -> bool:
+def _list(column: sqlalchemy.Column[Any]) -> Callable[[str], Any]:
+    item = getattr(column.type, "item_type", None)
+    whole = item is not None and item.python_type is int
+    return lambda text: [int(part) if whole else part for part in text.split(SEPARATOR)]
+
+
+def _boolean(text: str) -> bool:
     plain = text.strip().lower()
     if plain not in (*TRUE, *FALSE):
         raise ValueError
     return plain in TRUE
 
 
-def _list(text: str, column: sqlalchemy.Column[Any]) -> list[Any]:
-    item = getattr(column.type, "item_type", None)
-    whole = item is not None and item.python_type is int
-    return [int(part) if whole else part for part in text.split(SEPARATOR)]
-
-
-_CONVERTED: dict[type, Any] = {
-    int: lambda text, _: int(text),
+_CONVERTERS: dict[type, Callable[[sqlalchemy.Column[Any]], Callable[[str], Any]]] = {
+    int: lambda _: int,
     Decimal: _decimal,
-    float: lambda text, _: float(Decimal(text.strip())),
-    bool: _boolean,
-    datetime.date: lambda text, _: datetime.date.fromisoformat(text.strip()),
-    datetime.datetime: lambda text, _: datetime.datetime.fromisoformat(text.strip()),
-    datetime.time: lambda text, _: datetime.time.fromisoformat(text.strip()),
+    float: lambda _: lambda text: float(Decimal(text.strip())),
+    bool: lambda _: _boolean,
+    datetime.date: lambda _: lambda text: datetime.date.fromisoformat(text.strip()),
+    datetime.datetime: lambda _: lambda text: datetime.datetime.fromisoformat(text.strip()),
+    datetime.time: lambda _: lambda text: datetime.time.fromisoformat(text.strip()),
     list: _list,
     str: _text,
 }

@@ -73,10 +73,10 @@ def table_of(connection: sqlalchemy.Connection, address: DatabaseTable) -> sqlal
 
     schema, _, name = (address.table or "").rpartition(".")
     inspector = sqlalchemy.inspect(connection)
-    names = [*inspector.get_table_names(schema or None), *inspector.get_view_names(schema or None)]
-    if name not in names and address.table in names:  # (a name with a point in it)
-        schema, name = "", str(address.table)
-    if name not in names:
+    if name and not inspector.has_table(name, schema or None) and inspector.has_table(str(address.table)):
+        schema, name = "", str(address.table)  # (a name with a point in it)
+    if not name or not inspector.has_table(name, schema or None):
+        names = [*inspector.get_table_names(schema or None), *inspector.get_view_names(schema or None)]
         hint = nearest_hint(name, sorted(names), "Tables")
         hint = hint if name else f"Write ?table=NAME behind the address. {hint}"
         raise InvalidInput(

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.database.cell_values import NoCell, NoValue, as_cell, as_value
+from neat_delta.database.cell_values import NoCell, NoValue, as_cell, reader_of
 from neat_delta.database.connection import plain, table_of
 from neat_delta.errors import DeliveryError
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterator, Mapping, Sequence
+    from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 
     import sqlalchemy
 
@@ -20,7 +20,7 @@ CHANGE, ADD, REMOVE = "change", "add", "remove"
 UPDATED, ADDED, REMOVED, SKIPPED, FAILED = "updated", "added", "removed", "skipped", "failed"
 BEFORE = "was so before"
 # So many rows are looked at and changed at a time.
-BATCH = 500
+BATCH = 2_000
 
 Result = tuple[str, str]
 
@@ -59,13 +59,16 @@ def run_updates(
     if address.is_file:
         connection.exec_driver_sql("BEGIN IMMEDIATE")
     table = table_of(connection, address)
-    work = _Work(connection, table, [_column(table, name, address) for name in key])
-    for update in updates:
-        for name in (*update.was, *update.now):
-            work.columns.setdefault(name, _column(table, name, address))
+    names = dict.fromkeys(name for update in updates for name in (*update.was, *update.now))
+    work = _Work(
+        connection,
+        table,
+        [_column(table, name, address) for name in key],
+        {name: _column(table, name, address) for name in names},
+    )
     results: list[Result] = []
     for start in range(0, len(updates), BATCH):
-        if start and start % (20 * BATCH) == 0:
+        if start and start % (5 * BATCH) == 0:
             say(f"{start:,} of {len(updates):,} rows")
         results += work.done(updates[start : start + BATCH])
     connection.commit()
@@ -74,95 +77,113 @@ def run_updates(
 
 def _column(table: sqlalchemy.Table, name: str, address: DatabaseTable) -> sqlalchemy.Column[Any]:
     if name not in table.columns:
-        raise DeliveryError(
-            "the table has no such column", file=address, value=name, hint="Make a new change set from it."
-        )
+        hint = "Make a new change set from it."
+        raise DeliveryError("the table has no such column", file=address, value=name, hint=hint)
     return table.columns[name]
 
 
-@dataclass
+@dataclass(frozen=True)
+class _Wanted:
+    """A row that is to be written: its place among the updates, its key and its new values."""
+
+    at: int
+    action: str
+    key: tuple[Any, ...]
+    values: dict[str, Any]
+
+
 class _Work:
     """The changes of a table's rows on a connection."""
 
-    connection: sqlalchemy.Connection
-    table: sqlalchemy.Table
-    key: list[sqlalchemy.Column[Any]]
-    columns: dict[str, sqlalchemy.Column[Any]] = field(default_factory=dict)
+    def __init__(
+        self,
+        connection: sqlalchemy.Connection,
+        table: sqlalchemy.Table,
+        key: Sequence[sqlalchemy.Column[Any]],
+        columns: Mapping[str, sqlalchemy.Column[Any]],
+    ) -> None:
+        self.connection, self.table, self.key, self.columns = connection, table, key, columns
+        self.readers = {name: reader_of(column) for name, column in columns.items()}
+        self.key_readers = [reader_of(column) for column in key]
 
     def done(self, updates: Sequence[RowUpdate]) -> list[Result]:
         """What became of some rows, which are looked at and locked together."""
-        there = self._rows_of(updates)
+        keys: list[tuple[Any, ...] | NoValue] = [self._key_of(update) for update in updates]
+        there = self._rows_of([key for key in keys if not isinstance(key, NoValue)])
         results: list[Result] = []
-        wanted: list[tuple[int, RowUpdate, dict[str, Any]]] = []
-        for at, update in enumerate(updates):
+        wanted: list[_Wanted] = []
+        for at, (update, key) in enumerate(zip(updates, keys, strict=True)):
             try:
-                result, values = self._judged(update, there)
+                if isinstance(key, NoValue):
+                    raise key
+                values = {name: self.readers[name](text) for name, text in update.now.items()}
+                result, write = self._judged(update, there.get(key, ()))
             except NoValue as error:
-                result, values = (FAILED, str(error)), None
+                results.append((FAILED, str(error)))
+                continue
             results.append(result)
-            if values is not None:
-                wanted.append((at, update, values))
+            if write:
+                wanted.append(_Wanted(at, update.action, key, values))
         for batch in _alike(wanted):
             for at, reason in self._written(batch):
                 results[at] = (FAILED, reason)
         return results
 
-    def _rows_of(self, updates: Sequence[RowUpdate]) -> dict[tuple[Any, ...], list[Any]]:
+    def _key_of(self, update: RowUpdate) -> tuple[Any, ...] | NoValue:
+        """The key as values; the error where no row can have it."""
+        try:
+            return tuple([read(part) for read, part in zip(self.key_readers, update.key, strict=True)])
+        except NoValue as error:
+            return error
+
+    def _rows_of(self, keys: Sequence[tuple[Any, ...]]) -> dict[tuple[Any, ...], list[dict[str, Any]]]:
         """The rows of these keys, locked where the database can; several under one key if it is none there."""
         import sqlalchemy
 
-        columns = [*self.key, *(column for column in self.columns.values() if column not in self.key)]
-        keys = []
-        for update in updates:
-            try:
-                keys.append(self._key_values(update))
-            except NoValue:  # (nothing there can have this key)
-                continue
         if not keys:
             return {}
-        one = self.key[0].in_([key[0] for key in keys])
-        here = one if len(self.key) == 1 else sqlalchemy.or_(*(self._is(key) for key in keys))
+        own = [column.name for column in self.key]
+        columns = [*self.key, *(column for name, column in self.columns.items() if name not in own)]
+        if len(self.key) > 1:
+            here = sqlalchemy.or_(*(self._is(key) for key in keys))
+        elif self._takes_arrays([self.key[0].name]):
+            here = self.key[0] == sqlalchemy.any_(_array(self.key[0], [key[0] for key in keys]))
+        else:
+            here = self.key[0].in_([key[0] for key in keys])
         select = sqlalchemy.select(*columns).where(here)
         if self.connection.dialect.name != "sqlite":
             select = select.with_for_update()
-        found: dict[tuple[Any, ...], list[Any]] = {}
+        found: dict[tuple[Any, ...], list[dict[str, Any]]] = {}
         names = [column.name for column in columns]
         for row in self.connection.execute(select):
-            found.setdefault(tuple(row[: len(self.key)]), []).append(dict(zip(names, row, strict=True)))
+            values = tuple(row)
+            found.setdefault(values[: len(own)], []).append(dict(zip(names, values, strict=True)))
         return found
-
-    def _key_values(self, update: RowUpdate) -> tuple[Any, ...]:
-        return tuple(as_value(part, column) for part, column in zip(update.key, self.key, strict=True))
 
     def _is(self, key: Sequence[Any]) -> Any:
         import sqlalchemy
 
         return sqlalchemy.and_(*(column == value for column, value in zip(self.key, key, strict=True)))
 
-    def _judged(
-        self, update: RowUpdate, there: Mapping[tuple[Any, ...], list[Any]]
-    ) -> tuple[Result, dict[str, Any] | None]:
-        """What is to be said of a row, and the values that are to be written; ``None`` if nothing is."""
-        values = {name: as_value(text, self.columns[name]) for name, text in update.now.items()}
-        key = self._key_values(update)
-        rows = there.get(key, [])
+    def _judged(self, update: RowUpdate, rows: Sequence[dict[str, Any]]) -> tuple[Result, bool]:
+        """What is to be said of a row, and whether it is to be written."""
         if len(rows) > 1:
-            return (FAILED, f"{len(rows)} rows have this key"), None
+            return (FAILED, f"{len(rows)} rows have this key"), False
         row = rows[0] if rows else None
         if update.action == ADD:
             if row is None:
-                return (ADDED, ""), values | {c.name: value for c, value in zip(self.key, key, strict=True)}
+                return (ADDED, ""), True
             same = self._differing(row, update.now) is None
-            return ((ADDED, BEFORE) if same else (SKIPPED, "there is such an item already")), None
+            return ((ADDED, BEFORE) if same else (SKIPPED, "there is such an item already")), False
         if row is None:
-            return ((REMOVED, "was gone before") if update.action == REMOVE else (SKIPPED, "the item is gone")), None
+            return ((REMOVED, "was gone before") if update.action == REMOVE else (SKIPPED, "the item is gone")), False
         moved = self._differing(row, update.was)
         if moved is None:
-            return (REMOVED if update.action == REMOVE else UPDATED, ""), values
+            return (REMOVED if update.action == REMOVE else UPDATED, ""), True
         if update.action == CHANGE and self._differing(row, update.now) is None:
-            return (UPDATED, BEFORE), None
+            return (UPDATED, BEFORE), False
         name, value = moved
-        return (SKIPPED, f"changed since: {name} is {value!r}, was {update.was[name] or ''!r}"), None
+        return (SKIPPED, f"changed since: {name} is {value!r}, was {update.was[name] or ''!r}"), False
 
     def _differing(self, row: Mapping[str, Any], expected: Mapping[str, str | None]) -> tuple[str, str] | None:
         """The first column that does not hold what is expected, and what it holds."""
@@ -171,14 +192,14 @@ class _Work:
             if value in (None, "") and not text:
                 continue
             try:
-                wanted = as_value(text, self.columns[name])
+                wanted = self.readers[name](text)
             except NoValue:
                 wanted = text
             if value != wanted and _cell(value) != (text or ""):
                 return name, _cell(value)
         return None
 
-    def _written(self, batch: Sequence[tuple[int, RowUpdate, dict[str, Any]]]) -> Iterator[tuple[int, str]]:
+    def _written(self, batch: Sequence[_Wanted]) -> Iterator[tuple[int, str]]:
         """Write rows that change in the same way; those that the database refuses, with the reason."""
         from sqlalchemy import exc
 
@@ -189,39 +210,72 @@ class _Work:
             if error.connection_invalidated or self.connection.invalidated:
                 raise
             if len(batch) == 1:
-                yield batch[0][0], plain(error)
+                yield batch[0].at, plain(error)
                 return
             for one in batch:
                 yield from self._written([one])
 
-    def _execute(self, batch: Sequence[tuple[int, RowUpdate, dict[str, Any]]]) -> None:
+    def _execute(self, batch: Sequence[_Wanted]) -> None:
         import sqlalchemy
 
-        action = batch[0][1].action
+        action = batch[0].action
         if action == ADD:
-            self.connection.execute(sqlalchemy.insert(self.table), [values for _, _, values in batch])
+            own = [column.name for column in self.key]
+            rows = [one.values | dict(zip(own, one.key, strict=True)) for one in batch]
+            self.connection.execute(sqlalchemy.insert(self.table), rows)
+            return
+        if action == CHANGE and self._takes_arrays([*(column.name for column in self.key), *batch[0].values]):
+            self.connection.execute(self._by_arrays(batch))
             return
         marks = [sqlalchemy.bindparam(f"key {at}", type_=column.type) for at, column in enumerate(self.key)]
         here = sqlalchemy.and_(*(column == mark for column, mark in zip(self.key, marks, strict=True)))
-        rows = [
-            {f"key {at}": part for at, part in enumerate(self._key_values(update))}
-            | {f"new {name}": value for name, value in values.items()}
-            for _, update, values in batch
-        ]
+        places = [mark.key for mark in marks]
         if action == REMOVE:
+            rows = [dict(zip(places, one.key, strict=True)) for one in batch]
             self.connection.execute(sqlalchemy.delete(self.table).where(here), rows)
             return
-        new = {name: sqlalchemy.bindparam(f"new {name}", type_=self.columns[name].type) for name in batch[0][2]}
+        new = {name: sqlalchemy.bindparam(f"new {name}", type_=self.columns[name].type) for name in batch[0].values}
+        places += [mark.key for mark in new.values()]
+        rows = [dict(zip(places, (*one.key, *one.values.values()), strict=True)) for one in batch]
         self.connection.execute(sqlalchemy.update(self.table).where(here).values(new), rows)
 
+    def _takes_arrays(self, names: Iterable[str]) -> bool:
+        """Whether values of these columns can be sent as arrays, which is one statement for many rows."""
+        import sqlalchemy
 
-def _alike(
-    wanted: Sequence[tuple[int, RowUpdate, dict[str, Any]]],
-) -> list[list[tuple[int, RowUpdate, dict[str, Any]]]]:
+        columns = (self.table.columns[name] for name in names)
+        postgresql = self.connection.dialect.name == "postgresql"
+        return postgresql and not any(isinstance(column.type, sqlalchemy.ARRAY) for column in columns)
+
+    def _by_arrays(self, batch: Sequence[_Wanted]) -> sqlalchemy.Update:
+        """The change of many rows as one statement: an array for each column of the key and of new values."""
+        import sqlalchemy
+
+        new = [self.columns[name] for name in batch[0].values]
+        columns = [*self.key, *new]
+        values = zip(*((*one.key, *one.values.values()) for one in batch), strict=True)
+        arrays = [_array(column, list(of_column)) for column, of_column in zip(columns, values, strict=True)]
+        # (Numbers as names: those of columns may be any.)
+        names = [f"c{at}" for at in range(len(columns))]
+        rows = sqlalchemy.func.unnest(*arrays).table_valued(*names, name="new").render_derived()
+        here = [column == rows.c[name] for column, name in zip(self.key, names, strict=False)]
+        told = {column.name: rows.c[name] for column, name in zip(new, names[len(self.key) :], strict=True)}
+        return sqlalchemy.update(self.table).where(*here).values(told)
+
+
+def _array(column: sqlalchemy.Column[Any], values: list[Any]) -> sqlalchemy.ColumnElement[Any]:
+    """Values as an array of a column's type."""
+    import sqlalchemy
+
+    kind = sqlalchemy.ARRAY(column.type)
+    return sqlalchemy.cast(sqlalchemy.bindparam(None, values, type_=kind), kind)
+
+
+def _alike(wanted: Sequence[_Wanted]) -> list[list[_Wanted]]:
     """Rows of the same action and columns together."""
-    groups: dict[tuple[str, ...], list[tuple[int, RowUpdate, dict[str, Any]]]] = {}
+    groups: dict[tuple[str, ...], list[_Wanted]] = {}
     for one in wanted:
-        groups.setdefault((one[1].action, *one[2]), []).append(one)
+        groups.setdefault((one.action, *one.values), []).append(one)
     return list(groups.values())
 
 
