@@ -90,7 +90,12 @@ def test_spoilt_new_items_and_removals(tmp_path, changes, monkeypatch, old, new,
         ("sql", b"'1.50'", b"'1.55'", "should become '1.50'"),
         ("sql", b"\"price\" = '1.00'", b"\"price\" = '1.01'", "the script fails: CHECK constraint failed"),
         ("sql", b"DELETE FROM", b"DROP FROM", "the script fails"),
-        ("sql", b'UPDATE "items" SET "price" = \'1.50\' WHERE "sku" = \'A\'', b"SELECT 1", "should become '1.50'"),
+        (
+            "sql",
+            b'UPDATE "items" SET "price"=\'1.50\' WHERE "items"."sku" = \'A\'',
+            b"SELECT 1",
+            "should become '1.50'",
+        ),
     ],
 )
 def test_spoilt_records_and_scripts(tmp_path, changes, monkeypatch, shape, old, new, reason):

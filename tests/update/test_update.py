@@ -10,6 +10,7 @@ from neat_delta.errors import LiveMismatch, ProofFailed, WriteError
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import ImportConfig, Settings
 from neat_delta.update import WriteOptions, files, write
+from neat_delta.workflows.targets import OUTPUT_FORMATS
 
 LIVE = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,00", "1"], ["B", "ö;b", "2,00", "2"], ["C", "c", "3,00", "3"]]
 EDITED = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,10", ""], ["B", "é b", "2,00", "2"], ["C", "c", "3,30", "3"]]
@@ -266,3 +267,7 @@ def test_a_removal_may_be_a_switch_off_instead(tmp_path):
 
     assert read_rows(tmp_path / "up" / "01-changes.csv") == [["sku", "active"], ["A2", "0"]]
     assert read_rows(tmp_path / "up" / "undo" / "01-changes.csv") == [["sku", "active"], ["A2", "1"]]
+
+
+def test_the_command_line_offers_exactly_the_formats_that_there_are():
+    assert set(OUTPUT_FORMATS) == set(write.OUTPUT_FORMATS)

@@ -13,6 +13,7 @@ from neat_delta.cli.common import FILE, OutputOptions, bundle_options, console, 
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, SAFETY, option
 from neat_delta.exit_codes import Exit
+from neat_delta.workflows.targets import OUTPUT_FORMATS
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -53,7 +54,7 @@ FORMAT = option(
     OUTPUT,
     "--format",
     "output_format",
-    type=click.Choice(["delimited", "tsv", "xlsx", "parquet", "jsonl", "merge-patch", "sql"]),
+    type=click.Choice(OUTPUT_FORMATS),
     default="delimited",
     show_default=True,
     help="Format of the update files. delimited: as the shop's export.",

@@ -16,7 +16,8 @@ from neat_delta.update.import_format import PARQUET, TABBED, WORKBOOK, ImportFor
 from neat_delta.update.packing import OutputTable, Packing, pack, parts_of
 from neat_delta.update.parquet import as_parquet
 from neat_delta.update.receipt import WrittenFile
-from neat_delta.update.record_formats import RECORDS, SQL, lines_of, record_file
+from neat_delta.update.record_formats import RECORDS, lines_of, record_file
+from neat_delta.update.sql_script import SQL_FORMATS
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -131,15 +132,15 @@ def _write_records(
         def fits(part: pl.DataFrame) -> bool:
             return config.bytes is None or len(record_file([part["line"]], shape)) <= config.bytes
 
-        if shape != SQL:
+        if shape not in SQL_FORMATS:
             # There is no header line, so that one more item finds room.
             parts = parts_of(frame, None if config.rows is None else config.rows + 1, fits)
             columns = _columns(changes, live, action)
             described += [(action, len(part), columns, record_file([part["line"]], shape)) for part in parts]
-    if shape == SQL and scripts:
+    if shape in SQL_FORMATS and scripts:
         columns = _columns(changes, live, CHANGE, ADD, REMOVE)
         described = [(CHANGE, sum(map(len, scripts)), columns, record_file(scripts, shape))]
-    return _put_files(described, folder, RECORDS[shape], naming, "update" if shape == SQL else None)
+    return _put_files(described, folder, RECORDS[shape], naming, "update" if shape in SQL_FORMATS else None)
 
 
 def _columns(changes: ChangeSet, live: Table, *actions: str) -> list[str]:

@@ -25,8 +25,9 @@ from neat_delta.tables import field_name
 from neat_delta.update.files import FILES, requested_cells
 from neat_delta.update.import_format import PARQUET, other_mark
 from neat_delta.update.parquet import without_zeros_behind
-from neat_delta.update.record_formats import RECORDS, SQL
+from neat_delta.update.record_formats import RECORDS
 from neat_delta.update.record_proof import items_in, run_sql
+from neat_delta.update.sql_script import SQL_FORMATS
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
@@ -164,8 +165,9 @@ def _imported(
 ) -> pl.DataFrame:
     """The items after one file."""
     output_format, config = store.import_format.output_format, store.import_format.config
-    if output_format == SQL:
-        held = run_sql(path, _as_held(store.items, store), store.live, store.key.fields, config.table)
+    if output_format in SQL_FORMATS:
+        items = _as_held(store.items, store)
+        held = run_sql(path, items, store.live, store.key.fields, config.table, output_format)
         return _as_held(held, store)
     if output_format in RECORDS:
         return _patched(store, path, action)

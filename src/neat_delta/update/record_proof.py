@@ -15,6 +15,7 @@ from neat_delta.changeset.changeset import REMOVE
 from neat_delta.errors import ProofFailed
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.update.record_formats import MERGE_PATCH
+from neat_delta.update.sql_script import as_sqlite
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -59,7 +60,9 @@ def _record(given: Item, key: Sequence[str], action: str) -> tuple[str, Item | N
     return code, None if action == REMOVE else rest
 
 
-def run_sql(path: Path, items: pl.DataFrame, live: Table, key: Sequence[str], table: str) -> pl.DataFrame:
+def run_sql(
+    path: Path, items: pl.DataFrame, live: Table, key: Sequence[str], table: str, output_format: str
+) -> pl.DataFrame:
     """The items (a frame of key and fields) after a script has run on a database that holds them.
 
     Raises:
@@ -75,7 +78,7 @@ def run_sql(path: Path, items: pl.DataFrame, live: Table, key: Sequence[str], ta
         f"INSERT INTO {quoted} VALUES ({marks})", items.select(field.name for field in fields).iter_rows()
     )
     try:
-        database.executescript(path.read_bytes().decode())
+        database.executescript(as_sqlite(path.read_bytes().decode(), output_format))
     except sqlite3.Error as error:
         raise ProofFailed(f"the script fails: {error}", file=path.name) from error
     rows = database.execute(f"SELECT {', '.join(names)} FROM {quoted}").fetchall()

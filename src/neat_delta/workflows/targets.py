@@ -10,6 +10,10 @@ from neat_delta.output_paths import check_outputs
 if TYPE_CHECKING:
     from pathlib import Path
 
+# The formats of update files (the update's own list, named here too, for help shall load nothing).
+SQL_FORMATS = ("sql", "sql-postgresql", "sql-mysql", "sql-sqlite")
+OUTPUT_FORMATS = ("delimited", "tsv", "xlsx", "parquet", "jsonl", "merge-patch", *SQL_FORMATS)
+
 
 @dataclass(frozen=True)
 class Targets:
