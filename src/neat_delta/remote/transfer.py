@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from contextlib import suppress
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from neat_delta.errors import DeliveryError, NetworkError
 from neat_delta.remote.transfer_errors import NotFound, TransferError, retry
@@ -41,10 +41,8 @@ def fetch_if_any(address: Address) -> bytes | None:
 
 
 def _fetched(address: Address) -> bytes:
-    from neat_delta.remote import ftp, sftp, web
-
-    way = {"ftp": ftp.fetch, "ftps": ftp.fetch, "sftp": sftp.fetch}.get(address.scheme, web.fetch)
-    return way(address)
+    fetched: bytes = _way(address).fetch(address)
+    return fetched
 
 
 def list_folder(folder: Address) -> list[tuple[str, datetime | None]]:
@@ -53,11 +51,8 @@ def list_folder(folder: Address) -> list[tuple[str, datetime | None]]:
     Raises:
         NetworkError: it cannot be listed.
     """
-    from neat_delta.remote import ftp, sftp, web_index
-
-    ways = {"ftp": ftp.listing, "ftps": ftp.listing, "sftp": sftp.listing}
-    way = ways.get(folder.scheme, web_index.listing)
-    return _asked(folder, lambda: way(folder))
+    way = _way(folder)
+    return _asked(folder, lambda: way.listing(folder))
 
 
 def modified_at(address: Address) -> datetime | None:
@@ -66,11 +61,9 @@ def modified_at(address: Address) -> datetime | None:
     Raises:
         NetworkError: it cannot be asked.
     """
-    from neat_delta.remote import ftp, sftp, web_index
-
-    ways = {"ftp": ftp.modified_at, "ftps": ftp.modified_at, "sftp": sftp.modified_at}
-    way = ways.get(address.scheme, web_index.modified_at)
-    return _asked(address, lambda: way(address))
+    way = _way(address)
+    changed: datetime | None = _asked(address, lambda: way.modified_at(address))
+    return changed
 
 
 def _asked(address: Address, action: Callable[[], T]) -> T:
@@ -91,10 +84,8 @@ def put(folder: Address, name: str, data: bytes) -> None:
     Raises:
         DeliveryError: it could not be put there; a part of it may lie there.
     """
-    from neat_delta.remote import ftp, sftp
-
-    way = {"ftp": ftp.put, "ftps": ftp.put, "sftp": sftp.put}[folder.scheme]
-    _done_in(folder, name, lambda: way(folder, name, data))
+    way = _way(folder)
+    _done_in(folder, name, lambda: way.put(folder, name, data))
 
 
 def rename(folder: Address, old: str, new: str) -> None:
@@ -103,11 +94,28 @@ def rename(folder: Address, old: str, new: str) -> None:
     Raises:
         DeliveryError: it could not be done.
     """
-    from neat_delta.remote import ftp, sftp
-
-    way = {"ftp": ftp.rename, "ftps": ftp.rename, "sftp": sftp.rename}[folder.scheme]
+    way = _way(folder)
     with suppress(_Gone):
-        _done_in(folder, new, lambda: way(folder, old, new))
+        _done_in(folder, new, lambda: way.rename(folder, old, new))
+
+
+def _way(address: Address) -> Any:
+    """The module that knows how to reach an address; each has fetch, listing and modified_at, most put and rename."""
+    if address.scheme in ("http", "https"):
+        from neat_delta.remote import web_index
+
+        return web_index
+    if address.scheme in ("ftp", "ftps"):
+        from neat_delta.remote import ftp
+
+        return ftp
+    if address.scheme == "sftp":
+        from neat_delta.remote import sftp
+
+        return sftp
+    from neat_delta.remote import stores
+
+    return stores
 
 
 class _Gone(DeliveryError):

@@ -10,7 +10,7 @@ from urllib.parse import unquote, urljoin, urlsplit
 
 from neat_delta.remote.address import PORTS
 from neat_delta.remote.transfer_errors import TransferError
-from neat_delta.remote.web import ask
+from neat_delta.remote.web import ask, fetch
 
 if TYPE_CHECKING:
     from datetime import datetime
@@ -55,6 +55,9 @@ def modified_at(address: Address) -> datetime | None:
 
 def _machine(parts: SplitResult) -> tuple[str, str | None, int | None]:
     return parts.scheme, parts.hostname, parts.port or PORTS.get(parts.scheme)
+
+
+__all__ = ["fetch", "listing", "modified_at"]
 
 
 class _Links(HTMLParser):
