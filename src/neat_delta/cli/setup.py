@@ -62,6 +62,8 @@ def setup_command(
     """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.matching import choose_key
+    from neat_delta.matching.key_detection import key_candidates, long_key
+    from neat_delta.matching.long_wide import differing_by_place
     from neat_delta.reading import read_table
     from neat_delta.tables.config_loader import load_settings
     from neat_delta.tables.profile import profile
@@ -77,13 +79,17 @@ def setup_command(
             load_settings(out)  # which tells what is wrong with it
             existing = out.read_text("utf-8-sig")
         live = read_table(export, progress, format_given)
-        named = choose_key(live, live.names, key)
-        text, added = draft_config(profile(live), named.fields, live.format, existing, RoleSettings().found(live))
+        columns = profile(live)
+        fields = choose_key(live, live.names, key).fields
+        if not key:
+            fields = long_key(fields, key_candidates(live, columns), columns)
+        spread = differing_by_place(live, fields[:1], live.names) if len(fields) > 1 else []
+        text, added = draft_config(columns, fields, live.format, existing, RoleSettings().found(live), spread)
         wrote = bool(added) and (yes or not existing)
         if wrote:
             write_atomic(out, text.encode(), replace=True)
     if output.as_json:
-        result = {"file": str(out), "key": list(named.fields), "added": added, "written": wrote}
+        result = {"file": str(out), "key": list(fields), "added": added, "written": wrote}
         show_json(result, next_commands=[_next(export, out, wrote=wrote or not added)])
     elif not output.quiet:
         width = console(output).width
@@ -93,14 +99,14 @@ def setup_command(
             what = "written" if wrote else "can be added; nothing was written (--yes adds them)"
             lines = [*sentence("setup", f"{out}: {pluralize(len(added), 'field')} {what}: {', '.join(added)}", width)]
         if wrote:
-            lines.append(labelled("key", " + ".join(named.fields)))
+            lines.append(labelled("key", " + ".join(fields)))
             message = 'if your shop ignores blank cells, set blank = "leaves" in [import]'
             lines += sentence("one file", f"{message}: then an update is one file", width)
             lines += sentence("", f"check and correct {out}; commands in this folder use it", width)
         verdict = (
             f"{pluralize(len(added), 'field')} {'written' if wrote else 'missing'}" if added else "no field missing"
         )
-        lines += verdict_view([f"{out}: {verdict}", f"key {' + '.join(named.fields)}"], width)
+        lines += verdict_view([f"{out}: {verdict}", f"key {' + '.join(fields)}"], width)
         lines += next_command(_next(export, out, wrote=wrote or not added), width)
         show(lines, output)
     return Exit.DONE if wrote or not added else Exit.ATTENTION

@@ -34,6 +34,7 @@ class SupplierOptions(NamedTuple):
     skip: tuple[str, ...]
     match_on: tuple[str, ...]
     constant: dict[str, str]
+    added: tuple[str, ...]
     rules: tuple[str, ...]
     rules_new: tuple[str, ...]
     map_code: dict[str, str]
@@ -65,6 +66,7 @@ class SupplierOptions(NamedTuple):
             skip=tuple(dict.fromkeys([*known.skip, *map(field_name, self.skip)])),
             match_on=tuple(map(field_name, self.match_on)) or known.match_on,
             constants={**known.constants, **{field_name(field): value for field, value in self.constant.items()}},
+            added=tuple(dict.fromkeys([*known.added, *map(field_name, self.added)])),
             rules=_by_field(known.rules, self.rules),
             rules_new=_by_field(known.rules_new, self.rules_new),
             codes={**known.codes, **codes},
@@ -142,6 +144,14 @@ OPTIONS = (
         metavar="FIELD=VALUE",
         callback=_pairs,
         help="Use this value in every row for a field that EDITED does not have. Repeatable.",
+    ),
+    option(
+        VALUES,
+        "--add",
+        "added",
+        multiple=True,
+        metavar="FIELD",
+        help="Add EDITED's values (8, +8, -2) to the shop's instead of setting them, such as a delivery. Repeatable.",
     ),
     option(
         VALUES,

@@ -102,6 +102,11 @@ class FieldSettings:
     """No two items may have the same value; always so for barcodes."""
     lowest: bool = False
     """Of a category: items are in the lowest categories only."""
+    by: FieldName | None = None
+    """Of a field with a value for each location, language or customer group: the column that names these in a
+    [long file](long-and-wide.md), such as `"location"`."""
+    columns: Mapping[str, str] = field(default_factory=dict)
+    """The columns of a wide file: `{ harbour = "stock_harbour", barn = "stock_barn" }`; set it together with `by`."""
 
     def mistakes(self) -> Iterator[InvalidSetting]:
         """What does not go together."""
@@ -110,6 +115,8 @@ class FieldSettings:
             yield InvalidSetting("yes and no go together", "Set both.", key=given)
         if self.labels and self.allowed:
             yield InvalidSetting("labels and allowed do the same", "Keep one of the two.", key="allowed")
+        if (self.by is None) == bool(self.columns):
+            yield InvalidSetting("by and columns go together", "Set both.", key="columns" if self.by is None else "by")
         yield from self._ambiguous_labels()
 
     def _ambiguous_labels(self) -> Iterator[InvalidSetting]:
@@ -151,6 +158,8 @@ class SupplierProfile:
     """The field that matches items, if not the key; or several that do so together, such as brand and model."""
     constants: Mapping[FieldName, str] = field(default_factory=dict)
     """The value of a field in every row, where the file does not have the field."""
+    added: Annotated[tuple[FieldName, ...], Key("add")] = ()
+    """Fields whose values in the file are added to the shop's, such as a delivery: `8`, `+8`, `-2`."""
     rules: Annotated[tuple[str, ...], Key("set")] = ()
     """Formulas for values."""
     rules_new: Annotated[tuple[str, ...], Key("set_new")] = ()
@@ -335,7 +344,7 @@ class Settings:
 
     def missing_in(self, names: Sequence[str]) -> list[str]:
         """Which configured fields are not among these."""
-        return [name for name in self.fields if name not in names]
+        return [name for name, one in self.fields.items() if name not in names and not one.by]
 
     def is_locked(self, name: str) -> bool:
         """Whether a field is locked: as configured, else if it is one whose change has wide effects."""

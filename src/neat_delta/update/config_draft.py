@@ -9,7 +9,7 @@ import tomlkit
 from tomlkit.exceptions import TOMLKitError
 
 from neat_delta.errors import InvalidInput
-from neat_delta.tables import DELIMITERS
+from neat_delta.tables import DELIMITERS, field_name
 from neat_delta.tables.field_types import infer_type, type_named
 from neat_delta.tables.field_types.date import named_formats
 from neat_delta.tables.settings import LOCKED_BY_DEFAULT
@@ -63,12 +63,14 @@ def draft_config(
     form: FileFormat,
     existing: str = "",
     roles: Mapping[str, Sequence[str]] | None = None,
+    spread: Sequence[str] = (),
 ) -> tuple[str, list[str]]:
     """The text of a catalogue.toml for an export, and the fields that are new in it.
 
     What is in ``existing`` stays as it is, comments and layout too; only fields that it lacks are added.
 
-    ``roles`` are the fields found for each role.
+    ``roles`` are the fields found for each role; ``spread`` are those with a value for each place, where the export has
+    a row for each item and place, and the place is the last field of the key.
 
     Raises:
         InvalidInput: the existing text is no TOML.
@@ -90,7 +92,11 @@ def draft_config(
     for column in columns:
         if column.field in fields:
             continue
-        fields[column.field] = _table(column, key)
+        table = _table(column, key)
+        if column.field in spread and column.field not in key:
+            _remarks_on_wide(table, column, next(one for one in columns if one.field == key[-1]))
+        table.add(tomlkit.nl())
+        fields[column.field] = table
         added.append(column.field)
     return tomlkit.dumps(document), added
 
@@ -132,8 +138,16 @@ def _table(column: ColumnProfile, key: Sequence[str]) -> tomlkit.items.Table:
         table.add(name, value)
     if LOCKED_BY_DEFAULT.search(column.field) and column.field not in key:
         table.add("locked", tomlkit.item(True).comment("set by the shop, or affects other data"))
-    table.add(tomlkit.nl())
     return table
+
+
+def _remarks_on_wide(table: tomlkit.items.Table, column: ColumnProfile, place: ColumnProfile) -> None:
+    """How files with a column for each place go together with this export."""
+    values = [value for value, _ in place.commonest] or list(place.first)
+    columns = ", ".join(f'"{value}" = "{column.field}_{field_name(value)}"' for value in values)
+    table.add(tomlkit.comment(f"for files with a column for each {place.field}, remove # and name these columns"))
+    table.add(tomlkit.comment(f'by = "{place.field}"'))
+    table.add(tomlkit.comment(f"columns = {{ {columns} }}"))
 
 
 def _settings(column: ColumnProfile) -> dict[str, Any]:

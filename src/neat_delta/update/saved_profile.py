@@ -33,6 +33,7 @@ def with_profile(existing: str, name: str, profile: SupplierProfile, result: Map
         "skip": list(profile.skip),
         "match_on": profile.match_on[0] if len(profile.match_on) == 1 else list(profile.match_on),
         "constants": dict(profile.constants),
+        "add": list(profile.added),
         "set": list(profile.rules),
         "set_new": list(profile.rules_new),
         "columns_last_time": _inline(result),

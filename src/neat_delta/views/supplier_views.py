@@ -39,8 +39,10 @@ def supplier_view(
     ]
     yield Text()
     yield from table(heads, rows, width)
-    if profile.rules or profile.constants or profile.match_on or len(drifted):
+    if profile.rules or profile.added or profile.constants or profile.match_on or len(drifted):
         yield Text()
+    if profile.added:
+        yield from sentence("added", f"{', '.join(profile.added)}: added to the shop's values", width)
     for at, rule in enumerate(profile.rules):
         yield from sentence("" if at else "formulas", rule, width)
     for at, rule in enumerate(profile.rules_new):

@@ -15,7 +15,9 @@ from neat_delta.diff.recode import accepted_codes, code_pairs, read_codes, recod
 from neat_delta.diff.supplier_file import compare_supplier_file
 from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.matching import choose_key
+from neat_delta.matching.added_values import with_added_values
 from neat_delta.matching.context import Context
+from neat_delta.matching.long_wide import in_shape_of
 from neat_delta.matching.selection import chosen_rows
 from neat_delta.matching.supplier_mapping import map_columns
 from neat_delta.path_text import path_text
@@ -79,12 +81,14 @@ def plan_comparison(
         AmbiguousKey: no column can be taken as the key without asking.
     """
     compare = options.compare
+    edited, profile = in_shape_of(live, edited, compare.settings, options.profile, compare.key)
+    edited, profile = with_added_values(live, edited, compare.settings, profile)
     if options.accepted_rekeys is not None:
         compare = replace(compare, accepted_rekeys=accepted_codes(options.accepted_rekeys, live))
     if options.base is None:
-        result, matches = compare_supplier_file(live, edited, options.profile, compare, progress)
+        result, matches = compare_supplier_file(live, edited, profile, compare, progress)
     else:
-        result, matches = compare_with_base(live, edited, options.base, options.profile, compare, options.on_conflict)
+        result, matches = compare_with_base(live, edited, options.base, profile, compare, options.on_conflict)
     return checked(result, compare.settings, options.overrides, options.images, progress), matches
 
 
