@@ -18,6 +18,7 @@ LONG = [
     ["sku", "location", "stock"],
     *([row[0], place, row[2 + at]] for row in WIDE[1:] for at, place in enumerate(PLACES)),
 ]
+NOTHING = SupplierProfile()
 CONFIG = """
 [fields.stock]
 by = "location"
