@@ -26,6 +26,7 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.help import VALUES, command, option
+from neat_delta.cli.table_options import TableOptions, table_options
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -70,6 +71,7 @@ if TYPE_CHECKING:
     help="Rounding direction for --ending and --multiple-of.",
 )
 @KEY
+@table_options
 @output_targets
 @override_options
 @catalogue_file
@@ -83,6 +85,7 @@ def adjust_command(
     multiple_of: str | None,
     rounding: str,
     key: tuple[str, ...],
+    tables: TableOptions,
     targets: Targets,
     display: DisplayChoice,
     override: OverrideOptions,
@@ -107,7 +110,7 @@ def adjust_command(
     if ending or multiple_of:
         finish = rounding_of("ending" if ending else "multiple", ending or multiple_of or "", rounding)
     formulas = [parse_formula(text, finish) for text in rules]
-    settings = load_config(config)
+    settings = tables.over(load_config(config))
     targets.check()
     with show_progress(output) as progress:
         context = context_of(read_live(live, settings, progress), settings, key)

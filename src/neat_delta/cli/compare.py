@@ -33,6 +33,7 @@ from neat_delta.cli.common import (
 from neat_delta.cli.conflict_options import ConflictOptions, conflict_options
 from neat_delta.cli.help import MATCHING, SCOPE, VALUES, command, option
 from neat_delta.cli.supplier_options import SupplierOptions, save_profile, saved_view, supplier_options
+from neat_delta.cli.table_options import TableOptions, table_options
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -121,6 +122,7 @@ def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, 
 @conflict_options
 @PREFER
 @supplier_options
+@table_options
 @output_targets
 @override_options
 @catalogue_file
@@ -142,6 +144,7 @@ def compare_command(
     conflict: ConflictOptions,
     prefer: str | None,
     supplier: SupplierOptions,
+    tables: TableOptions,
     targets: Targets,
     display: DisplayChoice,
     override: OverrideOptions,
@@ -172,7 +175,7 @@ def compare_command(
     # Now that the files are on their way, there is time to load what is needed to read them, and then to compare them.
     import neat_delta.reading  # noqa: F401
 
-    settings = load_config(config)
+    settings = tables.over(load_config(config))
     profile = supplier.over(settings, format_given)
     # Where several files disagree with each other, the workbook of decisions is about that.
     policy = (conflict if len(edited) == 1 else conflict._replace(decisions=None)).policy()
@@ -198,14 +201,14 @@ def compare_command(
             as_typed=override.as_typed,
         )
 
-        def plan(tables: tuple[Table, Table]) -> tuple[CompareResult, list[ColumnMatch]]:
-            found = _base_of(*tables, base, settings, key, by_content=not profile.is_configured)
+        def plan(both: tuple[Table, Table]) -> tuple[CompareResult, list[ColumnMatch]]:
+            found = _base_of(*both, base, settings, key, by_content=not profile.is_configured)
             options = PlanOptions(compare, profile, sku_changes, override.overrides(), override.images, found, policy)
-            return plan_comparison(*tables, options, progress)
+            return plan_comparison(*both, options, progress)
 
-        tables = reading.result()
+        pair = reading.result()
         targets.check_folder()
-        result, matches = plan(tables)
+        result, matches = plan(pair)
         if len(edited) > 1:
             others = [plan(_read(live, one, settings, profile, progress))[0] for one in edited[1:]]
             results = [result, *others]
@@ -216,7 +219,7 @@ def compare_command(
             if result.base is not None:
                 conflict.save(result.base.conflicts, result.changes, overwrite=targets.overwrite)
             if supplier.save_as:
-                save_profile(config, supplier.save_as, profile, column_natures(tables[1]))
+                save_profile(config, supplier.save_as, profile, column_natures(pair[1]))
     if len(edited) > 1:
         return render_several(results, combined, receipt, targets, display, output)
 

@@ -57,7 +57,12 @@ def _always(text: str) -> Callable[[dict[str, Any]], str]:
     return lambda _: text
 
 
+def _lookup_column(data: dict[str, Any]) -> str:
+    return f"Give it with --table-column {data['table']}=COLUMN, or {data['table']}=COLUMN=FIELD for another field."
+
+
 HINTS: dict[str, Callable[[dict[str, Any]], str]] = {
+    "no-lookup-column": _lookup_column,
     "another-change-set": _always(
         "Give the change set it was made from, or make a new one: neat-delta preview CHANGES --review FILE"
     ),

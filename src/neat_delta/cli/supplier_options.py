@@ -37,6 +37,7 @@ class SupplierOptions(NamedTuple):
     added: tuple[str, ...]
     rules: tuple[str, ...]
     rules_new: tuple[str, ...]
+    new_sku: str | None
     map_code: dict[str, str]
     map_value: tuple[tuple[str, str], ...]
     map_file: Location | None
@@ -69,6 +70,7 @@ class SupplierOptions(NamedTuple):
             added=tuple(dict.fromkeys([*known.added, *map(field_name, self.added)])),
             rules=_by_field(known.rules, self.rules),
             rules_new=_by_field(known.rules_new, self.rules_new),
+            new_sku=self.new_sku or known.new_sku,
             codes={**known.codes, **codes},
             values={
                 field: {**known.values.get(field, {}), **values.get(field, {})}
@@ -169,6 +171,12 @@ OPTIONS = (
         multiple=True,
         metavar="FORMULA",
         help='Calculate a field of new items, such as "active = 1". Repeatable.',
+    ),
+    option(
+        VALUES,
+        "--new-sku",
+        metavar="PATTERN",
+        help="SKUs for new items without one (--add-new): KT-{number:5} counts on from the shop's highest.",
     ),
     option(
         SUPPLIER,

@@ -43,6 +43,7 @@ class FormulaInputs:
     """What formulas read: the live row of each row of the edited file, and the typed columns.
 
     ``names`` are for each formula the columns that its names stand for; ``blank`` are columns without any value.
+    ``lookups`` has for each other table its row for each row of the edited file, null where there is none.
     """
 
     context: Context
@@ -51,6 +52,7 @@ class FormulaInputs:
     values: pl.DataFrame
     names: Mapping[Formula, Mapping[str, str]]
     blank: frozenset[str]
+    lookups: Mapping[str, pl.Series]
 
     @classmethod
     def of(
@@ -63,12 +65,15 @@ class FormulaInputs:
     ) -> FormulaInputs:
         """The inputs of formulas, their columns typed; ``own`` are the fields of the edited file that they may read."""
         live, rates = context.live, list(context.settings.rates)
-        names = {formula: sides_of(formula, live.names, own, rates, last_time) for formula in formulas}
+        asked = {name.partition(".")[0] for formula in formulas for name in formula.names if "." in name}
+        tables = {name: context.lookup(name).table.names for name in asked & set(context.settings.tables)}
+        names = {formula: sides_of(formula, live.names, own, rates, last_time, tables) for formula in formulas}
         read = [column for of_formula in names.values() for column in of_formula.values()]
         rows = _rows_of(live, edited, context.key)
-        values = _values(context, edited, rows, read)
+        found = {name: _lookup_rows(context, edited, rows, name) for name in tables}
+        values = _values(context, edited, rows, found, read)
         blank = frozenset(name for name in values.columns if values[name].null_count() == len(values))
-        return cls(context, edited, rows, values, names, blank)
+        return cls(context, edited, rows, values, names, blank, found)
 
     def before(self, name: str) -> pl.Series:
         """A field as the edited file has it before any formula: its own column, else the live cells."""
@@ -120,6 +125,10 @@ class FormulaInputs:
             lacking = values[column].is_null()
             if not lacking.any():
                 continue
+            if (table := column.partition(".")[0]) in self.lookups:
+                none = self.lookups[table].gather(at).is_null()
+                why = self.context.lookup(table).why_none(self._looked_up_by(table, at))
+                reasons.append(pl.when(none).then(why))
             cells = self._cells(column, at)
             shown = pl.format("{} is {}", pl.lit(name), pl.lit("'") + cells + "'")
             blank = cells.str.strip_chars() == ""
@@ -130,9 +139,30 @@ class FormulaInputs:
 
     def _cells(self, column: str, at: pl.Series) -> pl.Series:
         """The texts of a column that a formula reads, at these positions of the edited file."""
+        table, _, bare = column.partition(".")
+        if table in self.lookups:
+            rows = self.lookups[table].gather(at)
+            return self.context.lookup(table).table.cells([bare])[bare].gather(rows).fill_null("")
         if column.startswith(LIVE):
             return self.live_cells(column.removeprefix(LIVE), self.rows.gather(at))
         return self.edited.cells([column.removeprefix(LIST)], at.cast(pl.UInt32)).to_series()
+
+    def _looked_up_by(self, table: str, at: pl.Series) -> pl.DataFrame:
+        """By which values the rows of another table are looked for, at these positions of the edited file."""
+        values = _looked_up_by(self.context, self.edited, self.rows, table)
+        return values.select(pl.all().gather(at))
+
+
+def _looked_up_by(context: Context, edited: Table, rows: pl.Series, table: str) -> pl.DataFrame:
+    """The values by which the rows of another table are looked for: the edited file's key, or live cells."""
+    fields = context.lookup(table).fields
+    if set(fields) <= set(context.key.fields) and all(name in edited.names for name in fields):
+        return edited.cells(fields)
+    return pl.DataFrame([context.live.cells([name])[name].gather(rows).fill_null("") for name in fields])
+
+
+def _lookup_rows(context: Context, edited: Table, rows: pl.Series, table: str) -> pl.Series:
+    return context.lookup(table).rows_for(_looked_up_by(context, edited, rows, table))
 
 
 def _rows_of(live: Table, edited: Table, key: Key) -> pl.Series:
@@ -140,7 +170,9 @@ def _rows_of(live: Table, edited: Table, key: Key) -> pl.Series:
     return positions_of(key.values(live), key.values(edited), ascends=key.is_sorted_by(live))
 
 
-def _values(context: Context, edited: Table, rows: pl.Series, names: Sequence[str]) -> pl.DataFrame:
+def _values(
+    context: Context, edited: Table, rows: pl.Series, lookups: Mapping[str, pl.Series], names: Sequence[str]
+) -> pl.DataFrame:
     """The typed columns that formulas read, row by row of the edited file, and the rows' numbers."""
     parts = [pl.int_range(len(edited), eager=True).alias("")]
     for name in dict.fromkeys(names):
@@ -148,6 +180,12 @@ def _values(context: Context, edited: Table, rows: pl.Series, names: Sequence[st
             rate = context.settings.rates[name.removeprefix(RATES)]
             number = pl.Decimal(38, max(0, -int(rate.as_tuple().exponent)))
             parts.append(pl.repeat(rate, len(edited), dtype=number, eager=True).alias(name))
+            continue
+        other, _, column_name = name.partition(".")
+        if other in lookups:
+            table = context.lookup(other).table
+            mark = table.format.decimal_separator
+            parts.append(typed_column(table, column_name, NOT_CONFIGURED, mark, lookups[other]).alias(name))
             continue
         from_live = name.startswith(LIVE)
         bare = name.removeprefix(LIVE if from_live else LIST)

@@ -17,7 +17,7 @@ from neat_delta.nearest import nearest_hint
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Mapping, Sequence
 
     from neat_delta.expressions.ending import Rounding
 
@@ -86,10 +86,12 @@ def sides_of(
     listed: Sequence[str],
     rates: Sequence[str] = (),
     last_time: Sequence[str] = (),
+    tables: Mapping[str, Sequence[str]] | None = None,
 ) -> dict[str, str]:
     """For each name in a rule the column meant, with its side; names are fields of the live export and of a list.
 
-    Rates always have their side in front. ``last_time`` are the list's fields of last time.
+    Rates always have their side in front, and columns of other ``tables`` the name of theirs. ``last_time`` are the
+    list's fields of last time.
 
     Raises:
         InvalidOption: a name is on neither side, or on both and does not say which.
@@ -97,6 +99,14 @@ def sides_of(
     meant = {}
     for name in formula.names:
         if name.removeprefix(RATES) in rates and name.startswith(RATES):
+            meant[name] = name
+            continue
+        table, point, column = name.partition(".")
+        if point and table in (tables or {}):
+            own = (tables or {})[table]
+            if column not in own:
+                hint = nearest_hint(column, own, f"Columns of {table}")
+                raise InvalidOption(f"formula {shortened(formula.text)!r}: {table} has no column {column}", hint=hint)
             meant[name] = name
             continue
         found = [f"{side}{bare}" for side, bare, names in (
@@ -108,6 +118,8 @@ def sides_of(
             what = f"{name} may be " + " or ".join(found) if found else f"there is no field {name}"
             if not found and name.removeprefix(LIST) in last_time:
                 what += "; the file had this column last time"
+            if not found and "." in name and name.partition(".")[0] not in ("live", "file", "rates"):
+                what += f"; there is no table {name.partition('.')[0]}"
             hint = f"Names: {', '.join(known)}." if found else nearest_hint(name, [*live, *listed, *known], "Names")
             raise InvalidOption(f"formula {shortened(formula.text)!r}: {what}", hint=hint)
         meant[name] = found[0]

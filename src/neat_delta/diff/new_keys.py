@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -16,6 +17,8 @@ if TYPE_CHECKING:
     from neat_delta.diff.formulas import Formula
     from neat_delta.matching.context import Context
     from neat_delta.tables import Table
+
+NUMBER = re.compile(r"\{number(?::(?P<width>\d{1,2}))?\}")
 
 
 def with_new_keys(
@@ -66,3 +69,35 @@ def with_new_keys(
         message=refused["message"],
     )
     return keyed, findings, at
+
+
+def with_numbered_keys(context: Context, edited: Table, pattern: str, excluded: pl.Series) -> tuple[Table, pl.Series]:
+    """The edited file with numbered keys for its rows without one, and the positions of these rows.
+
+    Numbers go on from the highest that a key of this pattern has, in the live export or in the edited file.
+
+    Args:
+        context: the live export, its settings and its key of one column.
+        edited: the edited file under live fields.
+        pattern: a text with ``{number}`` or, with so many digits at least, ``{number:5}`` in it.
+        excluded: rows (positions) that may be several items, and so are not new.
+
+    Raises:
+        InvalidOption: it is no such pattern, or the key has several columns.
+    """
+    places = list(NUMBER.finditer(pattern))
+    if len(places) != 1 or len(context.key.fields) != 1:
+        what = "the key has several columns" if len(places) == 1 else "the pattern needs one number"
+        raise InvalidOption(what, option="new_sku", value=pattern, hint="Example: KT-{number:5}.")
+    before, behind = pattern[: places[0].start()], pattern[places[0].end() :]
+    (name,) = context.key.fields
+    cells = edited.cells([name])[name].str.strip_chars()
+    used = pl.concat([context.key.values(context.live).rename("key"), cells.rename("key")])
+    alike = used.str.extract(f"^{re.escape(before)}([0-9]{{1,18}}){re.escape(behind)}$")
+    highest = int(str(alike.cast(pl.Int64, strict=False).max() or 0))
+    at = (cells == "").arg_true().cast(pl.UInt32)
+    at = at.filter(~at.is_in(excluded.implode()))
+    width = int(places[0]["width"] or 0)
+    keys = [f"{before}{number:0{width}}{behind}" for number in range(highest + 1, highest + 1 + len(at))]
+    frame = edited.cells(edited.names).with_columns(cells.scatter(at, pl.Series(keys, dtype=pl.String)).alias(name))
+    return replace(edited, rows=FrameRows(edited.rows.line, frame)), at

@@ -18,7 +18,7 @@ from neat_delta.diff.compare import (
 )
 from neat_delta.diff.computed_columns import add_computed_columns, findings_about_changes
 from neat_delta.diff.formulas import LIVE, Formula, parse_formula
-from neat_delta.diff.new_keys import with_new_keys
+from neat_delta.diff.new_keys import with_new_keys, with_numbered_keys
 from neat_delta.errors import InvalidOption
 from neat_delta.matching import Key, choose_key
 from neat_delta.matching.column_drift import column_natures, drift
@@ -136,7 +136,10 @@ def _compared(
     """The list, its columns in our terms, compared once its rows have our codes and its rules are worked out."""
     rules = [parse_formula(text) for text in profile.rules]
     rules_new = [parse_formula(text) for text in profile.rules_new] if options.add_new else []
-    if not (rules or rules_new or profile.match_on or profile.codes):
+    if profile.new_sku and not options.add_new:
+        hint = "Add new items, or leave it out."
+        raise InvalidOption("SKUs for new items, but no new items are added", option="new_sku", hint=hint)
+    if not (rules or rules_new or profile.match_on or profile.codes or profile.new_sku):
         return compare(live, without_fields(ours, profile.skip), options, progress)
     known = live.names if profile.match_on else [name for name in live.names if name in ours.names]
     key = choose_key(live, known, options.key or options.settings.key)
@@ -148,6 +151,9 @@ def _compared(
         ours, about, keyed = with_new_keys(context, ours, rule, several)
         nameless = nameless.filter(~pl.col("row").is_in(keyed.implode()))
         rules_new.remove(rule)
+    if profile.new_sku:
+        ours, keyed = with_numbered_keys(context, ours, profile.new_sku, nameless.filter("several")["row"])
+        nameless = nameless.filter(~pl.col("row").is_in(keyed.implode()))
     about = pl.concat(
         [about, _about_nameless(ours, key, fields_label(profile.match_on), nameless, added=options.add_new)]
     )

@@ -152,7 +152,7 @@ def _columns(tree: exp.Expression) -> list[exp.Column]:
 
 
 def _name(node: exp.Column) -> str:
-    """The column that a name means: as it is written, or ``live.price`` with the field's name behind the side."""
+    """The column that a name means: as it is written, or ``live.price`` with the side or table in front."""
     from sqlglot import exp
 
     from neat_delta.tables.field import field_name
@@ -162,9 +162,8 @@ def _name(node: exp.Column) -> str:
     side = node.table
     if not side:
         return node.name
-    if side.lower() not in SIDES:
-        raise ExpressionError(f"{node.sql()[:60]} is not a field", hint=f"Allowed before a field: {', '.join(SIDES)}.")
-    return f"{side.lower()}.{field_name(node.name)}"
+    # (Any other word is the name of a table; whether there is one is known to those who have the tables.)
+    return f"{side.lower() if side.lower() in SIDES else field_name(side)}.{field_name(node.name)}"
 
 
 def _depth(tree: exp.Expression) -> int:

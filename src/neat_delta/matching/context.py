@@ -9,6 +9,7 @@ from neat_delta.tables.type_inference import infer_column_format, resolve_type
 
 if TYPE_CHECKING:
     from neat_delta.matching.key import Key
+    from neat_delta.matching.lookups import Lookup
     from neat_delta.tables import Table
     from neat_delta.tables.field_types import FieldType
     from neat_delta.tables.settings import FieldSettings, Settings
@@ -40,6 +41,20 @@ class Context:
     settings: Settings
     key: Key
     _columns: dict[str, Column] = field(default_factory=dict, compare=False, repr=False)
+    _lookups: dict[str, Lookup] = field(default_factory=dict, compare=False, repr=False)
+
+    def lookup(self, name: str) -> Lookup:
+        """The table of this name that formulas look values up in; read once.
+
+        Raises:
+            InvalidInput: it cannot be read.
+            InvalidOption: nobody can tell by which column its rows are found.
+        """
+        if name not in self._lookups:
+            from neat_delta.matching.lookups import read_lookup
+
+            self._lookups[name] = read_lookup(name, self.settings.tables[name], self.settings, self.live, self.key)
+        return self._lookups[name]
 
     def configured(self, name: str) -> FieldSettings:
         """What is configured of a field."""

@@ -164,6 +164,8 @@ class SupplierProfile:
     """Formulas for values."""
     rules_new: Annotated[tuple[str, ...], Key("set_new")] = ()
     """Formulas for new items."""
+    new_sku: Annotated[str, NotEmpty()] | None = None
+    """The SKUs of new items, such as `"KT-{number:5}"`: counted on from the highest one in the shop."""
     codes: Mapping[str, str] = field(default_factory=dict)
     """Our SKU for each of the supplier's codes."""
     values: Mapping[FieldName, Mapping[str, str]] = field(default_factory=dict)
@@ -175,6 +177,18 @@ class SupplierProfile:
     def is_configured(self) -> bool:
         """Whether anything at all is configured, besides the format."""
         return replace(self, format=ReadOptions()) != SupplierProfile()
+
+
+@dataclass(frozen=True)
+class LookupTable:
+    """``[tables.NAME]``: another table that formulas read, such as `costs.net`."""
+
+    file: str
+    """The file, address or database table; a path is meant from the folder of this file."""
+    column: str | None = None
+    """The column of the table that holds the SKU, or the values of `field`; found by name or values if left out."""
+    field: FieldName | None = None
+    """The field of the shop that the column holds, if not the SKU."""
 
 
 @dataclass(frozen=True)
@@ -294,6 +308,8 @@ class Settings:
     """How the shop reads an update."""
     profiles: Mapping[str, SupplierProfile] = field(default_factory=dict)
     """Supplier profiles."""
+    tables: Mapping[FieldName, LookupTable] = field(default_factory=dict)
+    """Other tables that formulas read."""
     rates: Mapping[FieldName, Annotated[Decimal, Rate()]] = field(default_factory=dict)
     """Numbers for formulas, such as an exchange rate."""
     known: Mapping[FieldName, tuple[str, ...]] = field(default_factory=dict)

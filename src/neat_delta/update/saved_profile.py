@@ -36,6 +36,7 @@ def with_profile(existing: str, name: str, profile: SupplierProfile, result: Map
         "add": list(profile.added),
         "set": list(profile.rules),
         "set_new": list(profile.rules_new),
+        "new_sku": profile.new_sku,
         "columns_last_time": _inline(result),
     }
     section = tomlkit.table()
