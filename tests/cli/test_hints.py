@@ -60,7 +60,7 @@ def test_columns_with_other_names_are_suggested_and_the_suggestion_works_as_past
         cwd=tmp_path,
     )
 
-    assert 'Try: --map "Code A=barcode" --map "Preis=price" --match-on barcode.' in refused.stderr
+    assert 'Try: --map "Code A=barcode" --map "Preis=price" --match-on barcode' in refused.stderr
     assert "20 items will change" in done.stdout
 
 

@@ -28,7 +28,7 @@ def work(tmp_path):
 @pytest.mark.parametrize(
     ("command", "settings", "reason"),
     [
-        ("recode live.csv codes.csv --write up --format jsonl", "", "Use --format delimited, tsv or xlsx."),
+        ("recode live.csv codes.csv --write up --format jsonl", "", "Use --format delimited, tsv, xlsx or parquet."),
         ("recode live.csv codes.csv --write up --key sku --key loc", "", "a key of several columns cannot be changed"),
         ("compare live.csv edited.csv --write up --key sku --key sku", "", "this field is given twice"),
         (

@@ -32,8 +32,8 @@ def test_a_list_told_once_is_known_next_month(shop):
     told = json.loads(first.stdout)["result"]
     assert told["counts"]["changed"] == 6
     assert told["columns"] == [
-        {"column": "Our no.", "field": "sku", "first": "0010"},
-        {"column": "Net, each", "field": None, "first": "10,00"},
+        {"column": "Our no.", "field": "sku", "first": "0010", "ours": "0010"},
+        {"column": "Net, each", "field": None, "first": "10,00", "ours": None},
     ]
     got = import_into(read_rows(shop / "live.csv"), update_files(shop / "up"))
     assert [row[2] for row in got[1:7]] == [f"{at * 1.6:.2f}" for at in range(10, 16)]
@@ -44,8 +44,30 @@ def test_the_matching_is_shown_first_with_a_value_of_each_column(shop):
     lines = neat_delta("compare", "live.csv", "file.csv", *TOLD, cwd=shop).stdout.splitlines()
 
     assert [line.split() for line in lines if line.split()[:1] in (["Our"], ["Net,"])] == [
-        ["Our", "no.", "sku", "0010"], ["Net,", "each", "–", "not", "used", "10,00"],
+        ["Our", "no.", "sku", "0010", "0010"], ["Net,", "each", "–", "not", "used", "10,00", "–"],
     ]  # fmt: skip
+
+
+def test_columns_are_mapped_by_what_they_hold_where_that_is_accepted(tmp_path):
+    live = [["sku", "ean", "brand", "price"]]
+    live += [[f"KT-{n}", f"95210000{n:05}", "Kelp" if n % 2 else "Moss", f"{n}.50"] for n in range(10, 40)]
+    theirs = [["Nr", "Strichcode", "Marke", "VK"]]
+    theirs += [[f"x{at}", row[1], row[2], f"{float(row[3]) * 1.1:.2f}"] for at, row in enumerate(live[1:])]
+    write_table(tmp_path / "live.csv", live)
+    write_table(tmp_path / "list.csv", theirs)
+    (tmp_path / "catalogue.toml").write_text("")
+
+    done = neat_delta(
+        "compare", "live.csv", "list.csv", "--map-by-values", "--save-profile", "kelp", "--json", cwd=tmp_path
+    )
+
+    told = json.loads(done.stdout)["result"]
+    assert [(one["column"], one["field"]) for one in told["columns"]] == [
+        ("Nr", None), ("Strichcode", "ean"), ("Marke", "brand"), ("VK", "price"),
+    ]  # fmt: skip
+    assert told["counts"]["changed"] == 30
+    again = neat_delta("compare", "live.csv", "list.csv", "--profile", "kelp", "--json", cwd=tmp_path)
+    assert json.loads(again.stdout)["result"]["counts"] == told["counts"]
 
 
 def test_a_list_of_which_no_code_is_known_is_likely_the_wrong_file(shop):

@@ -22,7 +22,7 @@ def new_items(folder, sheet, pattern, match_on=(), add_new=True):
     tables = read_pair(write_table(folder / "live.csv", LIVE), write_table(folder / "sheet.csv", sheet))
     options = PlanOptions(CompareOptions(add_new=add_new), SupplierProfile(new_sku=pattern, match_on=match_on))
     result, _ = plan_comparison(*tables, options)
-    return {key: name for key, name in result.changes.items.filter(action="add").select("key", "name").iter_rows()}
+    return dict(result.changes.items.filter(action="add").select("key", "name").iter_rows())
 
 
 @pytest.mark.parametrize(

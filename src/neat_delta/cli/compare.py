@@ -184,6 +184,7 @@ def compare_command(
         preload(targets)
         from neat_delta.diff.compare import CompareOptions
         from neat_delta.matching.column_drift import column_natures
+        from neat_delta.matching.value_mapping import mapped_by_values
         from neat_delta.tables import field_name
         from neat_delta.workflows.plan import PlanOptions, plan_comparison
         from neat_delta.workflows.publish import publish
@@ -202,6 +203,9 @@ def compare_command(
         )
 
         def plan(both: tuple[Table, Table]) -> tuple[CompareResult, list[ColumnMatch]]:
+            nonlocal profile
+            if supplier.map_by_values:
+                profile = mapped_by_values(*both, settings, profile)
             found = _base_of(*both, base, settings, key, by_content=not profile.is_configured)
             options = PlanOptions(compare, profile, sku_changes, override.overrides(), override.images, found, policy)
             return plan_comparison(*both, options, progress)

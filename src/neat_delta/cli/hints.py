@@ -33,7 +33,7 @@ def _mappings(data: dict[str, Any]) -> str:
     """Ready options for the columns whose values or headers say which fields they are."""
     options = [f'--map "{one.column}={one.field}"' for one in data["mappings"]]
     options += [_match_on(data["match_on"])] if data["match_on"] else []
-    return f"Try: {' '.join(options)}."
+    return f"Try: {' '.join(options)}; or --map-by-values for all of them."
 
 
 def _match_on(fields: Sequence[str]) -> str:

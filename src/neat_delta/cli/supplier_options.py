@@ -31,6 +31,7 @@ class SupplierOptions(NamedTuple):
     name: str | None
     save_as: str | None
     columns: dict[str, str]
+    map_by_values: bool
     skip: tuple[str, ...]
     match_on: tuple[str, ...]
     constant: dict[str, str]
@@ -129,6 +130,12 @@ OPTIONS = (
         metavar="COLUMN=FIELD",
         callback=_pairs,
         help='Map a column to a field, such as "Dealer net=cost". Repeatable.',
+    ),
+    option(
+        MATCHING,
+        "--map-by-values",
+        is_flag=True,
+        help="Map the remaining columns by what they hold: barcodes, SKUs, names, brands, prices that go together.",
     ),
     option(SCOPE, "--skip", multiple=True, metavar="FIELD", help="Do not change this field. Repeatable."),
     option(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import alone_with
@@ -17,7 +18,6 @@ from neat_delta.update.receipt import RECEIPT, LoadedReceipt, listed_data, load_
 
 if TYPE_CHECKING:
     from collections.abc import Callable
-    from pathlib import Path
 
     from neat_delta.delivery.destinations import Destination
 
@@ -54,6 +54,8 @@ def load_update(folder: Path) -> Update:
     *data, changes = listed_data(folder, (*receipt.files, receipt.changes))
     for name in (RECEIPT, *(file.name for file in receipt.every_file)):
         note_input(folder / name)
+    # (Nor is the export that it was made from ever written over.)
+    note_input(Path(Path(receipt.live_name).name))
     return Update(folder, receipt, data, changes)
 
 

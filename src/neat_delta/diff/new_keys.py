@@ -71,7 +71,9 @@ def with_new_keys(
     return keyed, findings, at
 
 
-def with_numbered_keys(context: Context, edited: Table, pattern: str, excluded: pl.Series) -> tuple[Table, pl.Series]:
+def with_numbered_keys(
+    context: Context, edited: Table, pattern: str, nameless: pl.DataFrame
+) -> tuple[Table, pl.Series]:
     """The edited file with numbered keys for its rows without one, and the positions of these rows.
 
     Numbers go on from the highest that a key of this pattern has, in the live export or in the edited file.
@@ -80,7 +82,7 @@ def with_numbered_keys(context: Context, edited: Table, pattern: str, excluded: 
         context: the live export, its settings and its key of one column.
         edited: the edited file under live fields.
         pattern: a text with ``{number}`` or, with so many digits at least, ``{number:5}`` in it.
-        excluded: rows (positions) that may be several items, and so are not new.
+        nameless: rows that no item is called as, or several are (row, several); the latter are not new.
 
     Raises:
         InvalidOption: it is no such pattern, or the key has several columns.
@@ -95,8 +97,9 @@ def with_numbered_keys(context: Context, edited: Table, pattern: str, excluded: 
     used = pl.concat([context.key.values(context.live).rename("key"), cells.rename("key")])
     alike = used.str.extract(f"^{re.escape(before)}([0-9]{{1,18}}){re.escape(behind)}$")
     highest = int(str(alike.cast(pl.Int64, strict=False).max() or 0))
-    at = (cells == "").arg_true().cast(pl.UInt32)
-    at = at.filter(~at.is_in(excluded.implode()))
+    rows = pl.int_range(len(cells), dtype=pl.UInt32, eager=True)
+    several, none = (nameless.filter(several=value)["row"] for value in (True, False))
+    at = rows.filter(((cells == "") | rows.is_in(none.implode())) & ~rows.is_in(several.implode()))
     width = int(places[0]["width"] or 0)
     keys = [f"{before}{number:0{width}}{behind}" for number in range(highest + 1, highest + 1 + len(at))]
     frame = edited.cells(edited.names).with_columns(cells.scatter(at, pl.Series(keys, dtype=pl.String)).alias(name))

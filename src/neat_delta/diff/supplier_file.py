@@ -152,7 +152,7 @@ def _compared(
         nameless = nameless.filter(~pl.col("row").is_in(keyed.implode()))
         rules_new.remove(rule)
     if profile.new_sku:
-        ours, keyed = with_numbered_keys(context, ours, profile.new_sku, nameless.filter("several")["row"])
+        ours, keyed = with_numbered_keys(context, ours, profile.new_sku, nameless)
         nameless = nameless.filter(~pl.col("row").is_in(keyed.implode()))
     about = pl.concat(
         [about, _about_nameless(ours, key, fields_label(profile.match_on), nameless, added=options.add_new)]

@@ -24,11 +24,12 @@ TOP_ROWS = 50
 
 @dataclass(frozen=True)
 class ColumnMatch:
-    """One column of a file: the field it stands for (``None`` if for none), and its first filled value as read."""
+    """A column of a file: the field it stands for (``None``: none), its first filled value as read, and the shop's."""
 
     column: str
     field: str | None
     first: str | None
+    ours: str | None = None
 
 
 def map_columns(sheet: Table, live: Table, settings: Settings, profile: SupplierProfile) -> Table:
@@ -72,8 +73,16 @@ def column_matches(sheet: Table, ours: Table, live: Table) -> list[ColumnMatch]:
     known = {*live.names, *(f"{name}{sign}" for name in live.names for sign in (ADD, TAKE))}
     fields = {field.column: field.name for field in ours.fields if field.name in known}
     top = sheet.cells(sheet.names, pl.int_range(min(len(sheet), TOP_ROWS), dtype=pl.UInt32, eager=True))
+    there = sorted({name for name in fields.values() if name in live.names})
+    own = live.cells(there, pl.int_range(min(len(live), TOP_ROWS), dtype=pl.UInt32, eager=True)) if there else None
+    shown = {name: next(filter(str.strip, own[name]), None) for name in there} if own is not None else {}
     return [
-        ColumnMatch(field.column, fields.get(field.column), next(filter(str.strip, top[field.name]), None))
+        ColumnMatch(
+            field.column,
+            fields.get(field.column),
+            next(filter(str.strip, top[field.name]), None),
+            shown.get(fields.get(field.column, "")),
+        )
         for field in sheet.fields
     ]
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
 from neat_delta.matching.key_detection import naming_fields
+from neat_delta.matching.supplier_mapping import map_columns
 from neat_delta.replay import read_numbers
 from neat_delta.tables.roles import MONEY, named_as, role_of
 
@@ -15,6 +16,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Mapping, Sequence
 
     from neat_delta.tables import Table
+    from neat_delta.tables.settings import Settings, SupplierProfile
 
 # So many different values of a column are looked at; so many at least, and so large a share, must be the field's.
 LOOKED_AT, FEWEST, SHARE = 1_000, 3, 0.6
@@ -82,6 +84,23 @@ def mapping_data(live: Table, edited: Table, columns: Sequence[str], fields: Seq
     known = [name for name in live.names if name in edited.names] + [one.field for one in mappings]
     match_on = () if named_as("key", known) else naming_fields(live, known)
     return {"mappings": mappings, "match_on": match_on, "header_is_data": header_is_data(live, edited)}
+
+
+def mapped_by_values(live: Table, sheet: Table, settings: Settings, profile: SupplierProfile) -> SupplierProfile:
+    """The profile of a file with a field for each of its remaining columns whose values or header speak for one.
+
+    Where none of the columns is the key, items are matched on the field that names them, such as a barcode.
+
+    Raises:
+        InvalidOption: the profile names a column or field that does not exist.
+        InvalidInput: two columns would be one field.
+    """
+    own = map_columns(sheet, live, settings, profile)
+    left = [name for name in own.names if name not in live.names]
+    free = [name for name in live.names if name not in own.names]
+    found = mapping_data(live, own, left, free)
+    columns = {**profile.columns, **{one.column: one.field for one in found["mappings"]}}
+    return replace(profile, columns=columns, match_on=profile.match_on or tuple(found["match_on"]))
 
 
 def header_is_data(live: Table, edited: Table) -> bool:

@@ -29,11 +29,13 @@ def supplier_view(
     """
     drifted = changes.findings.filter(is_about_columns())["message"]
     heads = [Column("supplier column", least=10), Column("field", least=8), Column("first value", least=10)]
+    heads.append(Column("in the shop", least=10))
     rows = [
         [
             Cell(printable(match.column)),
             Cell(match.field or f"{NOTHING} not used", "plain" if match.field else "note"),
             Cell(printable(match.first), "now" if match.field else "note"),
+            Cell(printable(match.ours), "note"),
         ]
         for match in matches
     ]
