@@ -103,7 +103,7 @@ def test_a_file_that_the_shop_does_not_take_is_refused_as_a_whole(shop, ways, he
 
 @pytest.mark.parametrize("data", [b"", "sku,price\nA,9 €\n".encode("cp1252"), b"PK\x03\x04\xff"])
 def test_what_is_no_table_is_refused(shop, data):
-    with pytest.raises(InvalidOption, match="file rejected: it "):
+    with pytest.raises(InvalidOption, match="file rejected: "):
         shop("").import_file(data)
 
 

@@ -7,18 +7,23 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Annotated
 
 from neat_delta.errors import InvalidInput
+from neat_delta.tables import DELIMITERS
 from neat_delta.tables.config_loader import load_config
-from neat_delta.tables.constraints import AtLeast, Count, CountOrZero, OneOf
+from neat_delta.tables.constraints import AsEncoding, AtLeast, Count, CountOrZero, OneOf
 
 if TYPE_CHECKING:
     from pathlib import Path
 
 FILE = "shop.toml"
+DELIMITER_NAMES = {name: sign for sign, name in DELIMITERS.items()}
 DRAFT = """\
 # Settings of this practice shop. Change them and see how imports behave.
 key = "{key}"
 blank = "empties"          # what a blank cell does: it "empties" the field, or "leaves" it as it is
 # marker = "[clear]"       # what empties a field where a blank does not
+# delimiter = "semicolon"  # how its exports and imports are written: comma, semicolon, tab or pipe
+# encoding = "windows-1252"
+# decimal = ","            # of the fields in decimals, in exports and imports
 takes = "both"             # "change", "add", or "both"
 # required = ["name"]      # columns that every file must have
 # limited = ["colour"]     # fields that take no value which no item has yet
@@ -39,6 +44,9 @@ class StoreBehaviour:
     key: str = "sku"
     blank: Annotated[str, OneOf(("empties", "leaves"))] = "empties"
     marker: str | None = None
+    delimiter: Annotated[str, OneOf(tuple(DELIMITER_NAMES))] = "comma"
+    encoding: Annotated[str, AsEncoding()] = "utf-8"
+    decimal: Annotated[str, OneOf((".", ","))] = "."
     takes: Annotated[str, OneOf(("both", "change", "add"))] = "both"
     required: tuple[str, ...] = ()
     limited: tuple[str, ...] = ()
@@ -49,6 +57,19 @@ class StoreBehaviour:
     trims: bool = False
     breaks_off_after: CountOrZero | None = None
     seconds: Annotated[float, AtLeast(0)] = 0.0
+
+    @property
+    def separator(self) -> str:
+        """The sign between cells."""
+        return DELIMITER_NAMES[self.delimiter]
+
+    def as_stored(self, name: str, cell: str) -> str:
+        """A cell of an import as it is stored: numbers with a point."""
+        return cell.replace(",", ".") if self.decimal == "," and name in self.decimals else cell
+
+    def as_exported(self, name: str, cell: str) -> str:
+        """A stored cell as an export has it."""
+        return cell.replace(".", ",") if self.decimal == "," and name in self.decimals else cell
 
 
 def load_behaviour(folder: Path) -> StoreBehaviour:

@@ -19,6 +19,7 @@ from neat_delta.file_trouble import reason, remedy
 from neat_delta.nearest import nearest_hint
 from neat_delta.output_paths import note_input
 from neat_delta.practice_shop.behaviour import DRAFT, FILE, StoreBehaviour, load_behaviour
+from neat_delta.practice_shop.forms import export_text, is_script, rows_of, run_script
 from neat_delta.tables import field_name
 from neat_delta.tables.roles import is_stock
 
@@ -31,6 +32,8 @@ if TYPE_CHECKING:
 BASE, JOBS = "shop.sqlite", "jobs.sqlite"
 CHANGE, ADD, REMOVE, RECODE = DOES = ("change", "add", "remove", "recode")
 UPDATED, ADDED, REMOVED, SKIPPED, FAILED = "updated", "added", "removed", "skipped", "failed"
+# What the statements of a script do.
+DONE_BY = {"UPDATE": UPDATED, "INSERT INTO": ADDED, "DELETE FROM": REMOVED}
 NEW_CODE = "new_"
 # The place of an item among the others; in quotes, and no header has a line end at its end.
 POSITION = '"position\n"'
@@ -103,37 +106,38 @@ class PracticeShop:
         """All items, in the order in which they came."""
         names = ", ".join(map(_quoted, self.columns()))
         with self.base() as base:
-            return [list(map(str, row)) for row in base.execute(f"SELECT {names} FROM items ORDER BY {POSITION}")]
+            return [
+                ["" if cell is None else str(cell) for cell in row]
+                for row in base.execute(f"SELECT {names} FROM items ORDER BY {POSITION}")
+            ]
 
     def export(self) -> bytes:
-        """The export: comma-separated, UTF-8, with a header."""
-        text = io.StringIO(newline="")
-        writer = csv.writer(text, lineterminator="\n")
-        writer.writerow(self.columns())
-        writer.writerows(self.items())
-        return text.getvalue().encode()
+        """The export as the shop writes it, with a header."""
+        return export_text(self.columns(), self.items(), self.behaviour)
 
     def import_file(self, data: bytes, action: str = CHANGE) -> ImportOutcome:
         """Import a file, row by row: one that fails does not keep the others out.
 
         Raises:
-            InvalidOption: the file as a whole is not taken: no table in UTF-8, too long, a column that is missing or
-            that
-                nobody knows.
+            InvalidOption: the file as a whole is not taken: of another form, too long, with a column that is missing or
+                that nobody knows; or a script that fails.
         """
-        header, *rows = _table(data)
-        self._insist_on_header(header, len(rows) + 1, action)
+        if is_script(data):
+            with self.base() as base:
+                done = run_script(base, data, self.behaviour.key)
+            return ImportOutcome([Result(line, code, DONE_BY[what]) for line, code, what in done])
+        told = rows_of(data, self.behaviour)
+        self._insist_on_header(told.header, len(told.rows) + 1, action)
         results: list[Result] = []
         with self.base() as base:
-            for line, row in enumerate(rows, start=2):
-                if self.behaviour.breaks_off_after is not None and line - 2 >= self.behaviour.breaks_off_after:
+            for at, (line, row) in enumerate(told.rows):
+                if self.behaviour.breaks_off_after is not None and at >= self.behaviour.breaks_off_after:
                     return ImportOutcome(results, broken_off=True)
-                result = dict(zip(header, row, strict=False))
-                if len(row) != len(header):
-                    results.append(Result(line, result.get(self.behaviour.key, ""), FAILED, "wrong number of cells"))
+                if row is None:
+                    results.append(Result(line, "", FAILED, "wrong number of cells"))
                     continue
                 with base:
-                    results.append(self._row(base, line, result, action))
+                    results.append(self._row(base, line, row, REMOVE if line in told.removed else action))
         return ImportOutcome(results)
 
     def sell(self, seed: int, orders: int) -> list[str]:
@@ -181,8 +185,8 @@ class PracticeShop:
         if ways.takes != "both" and action in (CHANGE, ADD) and action != ways.takes:
             raise InvalidOption(f"file rejected: the shop only accepts action {ways.takes}")
 
-    def _row(self, base: sqlite3.Connection, line: int, row: dict[str, str], action: str) -> Result:
-        code = row[self.behaviour.key]
+    def _row(self, base: sqlite3.Connection, line: int, row: dict[str, str | None], action: str) -> Result:
+        code = row.get(self.behaviour.key) or ""
         there = base.execute(f"SELECT 1 FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,)).fetchone()
         if action == ADD and there:
             return Result(line, code, SKIPPED, "an item with this SKU exists already")
@@ -192,7 +196,7 @@ class PracticeShop:
             base.execute(f"DELETE FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,))
             return Result(line, code, REMOVED)
         if action == RECODE:
-            return self._recode(base, line, code, row[NEW_CODE + self.behaviour.key])
+            return self._recode(base, line, code, row[NEW_CODE + self.behaviour.key] or "")
         cells, reason = self._stored(base, row)
         if reason:
             return Result(line, code, FAILED, reason)
@@ -208,13 +212,13 @@ class PracticeShop:
         base.execute(f"UPDATE items SET {key} = ? WHERE {key} = ?", (new, code))
         return Result(line, code, UPDATED)
 
-    def _stored(self, base: sqlite3.Connection, row: dict[str, str]) -> tuple[dict[str, str], str]:
+    def _stored(self, base: sqlite3.Connection, row: dict[str, str | None]) -> tuple[dict[str, str], str]:
         """The cells as the shop stores them, and why it does not, if it does not."""
-        ways, cells = self.behaviour, {}
+        ways, cells = self.behaviour, dict[str, str]()
         for name, cell in row.items():
             if name == ways.key:
                 continue
-            if ways.marker is not None and cell == ways.marker:
+            if cell is None or (ways.marker is not None and cell == ways.marker):
                 cells[name] = ""
                 continue
             if cell == "":
@@ -246,7 +250,7 @@ class PracticeShop:
         found = base.execute(
             f"SELECT {_quoted(name)} FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,)
         ).fetchone()
-        return str(found[0]) if found else ""
+        return str(found[0] or "") if found else ""
 
 
 def open_shop(folder: Path) -> PracticeShop:
@@ -294,7 +298,7 @@ def make_shop(folder: Path, table: Table, key: str, *, replace: bool = False) ->
     if codes.is_duplicated().any():
         raise InvalidOption(f"two items have the same {key}: {codes.filter(codes.is_duplicated())[0]}")
     with closing(sqlite3.connect(":memory:")) as base, base:
-        columns = ", ".join(f"{_quoted(name)} TEXT NOT NULL DEFAULT ''" for name in names)
+        columns = ", ".join(f"{_quoted(name)} TEXT DEFAULT ''" for name in names)
         base.execute(f"CREATE TABLE items ({POSITION} INTEGER PRIMARY KEY AUTOINCREMENT, {columns})")
         base.execute(f"CREATE UNIQUE INDEX codes ON items ({_quoted(key)})")
         marks = ", ".join("?" * len(names))
@@ -310,16 +314,6 @@ def make_shop(folder: Path, table: Table, key: str, *, replace: bool = False) ->
     if not (folder / FILE).exists():
         write_atomic(folder / FILE, DRAFT.format(key=toml_text(key)).encode())
     return open_shop(folder)
-
-
-def _table(data: bytes) -> list[list[str]]:
-    try:
-        table = list(csv.reader(io.StringIO(data.decode("utf-8-sig"), newline="")))
-    except (UnicodeDecodeError, csv.Error) as error:
-        raise InvalidOption("file rejected: it must be comma-separated UTF-8") from error
-    if not table:
-        raise InvalidOption("file rejected: it is empty")
-    return table
 
 
 def results_csv(results: list[Result]) -> bytes:
