@@ -1,7 +1,7 @@
 """Object stores (``s3://``, ``gs://``, ``az://``) and WebDAV (RFC 4918), by fsspec and its packages.
 
-Keys and accounts come from where the store's own tools have them: AWS_… variables and ~/.aws, Google's application
-credentials, AZURE_STORAGE_… variables. WebDAV has users and passwords like the other servers.
+Keys and accounts come from where the stores' own tools have them: their environment variables and files. WebDAV has
+users and passwords like the other servers.
 """
 
 from __future__ import annotations
