@@ -14,6 +14,7 @@ from neat_delta.delivery.history import History
 from neat_delta.errors import InvalidSettings, NeatDeltaError
 from neat_delta.export_store.store import ExportStore
 from neat_delta.expressions import ExpressionError, parse_expression
+from neat_delta.locations import parse_location
 from neat_delta.matching.mapping_file import read_mapping_file
 from neat_delta.reading import read_table
 from neat_delta.reading.sheet_base import unpacked_base
@@ -33,6 +34,11 @@ def _table(path: Path) -> None:
     assert len(cells) == len(table)
     assert table.source.sha256
     unpacked_base(table.base)
+
+
+def _database(path: Path) -> None:
+    table = read_table(parse_location(f"sqlite:///{path}?table=items"))
+    assert len(table.cells(table.names)) == len(table)
 
 
 def _changes(path: Path) -> None:
@@ -69,7 +75,8 @@ def _receipt(path: Path) -> None:
 READERS: dict[str, Callable[[Path], object]] = {
     **dict.fromkeys(
         ("edited.csv", "semicolons.csv", "utf16.csv", "edited.csv.gz", "edited.csv.zst", "edited.zip", "edited.jsonl",
-         "edited.xml", "edited.xlsx", "edited.ods", "sheet.xlsx"), _table),
+         "edited.xml", "edited.xlsx", "edited.ods", "sheet.xlsx", "parts.zip", "edited.parquet"), _table),
+    "shop.db": _database,
     **dict.fromkeys(("c.changes.jsonl", "new.changes.jsonl", "recode.changes.jsonl"), _changes),
     "catalogue.toml": load_settings,
     "run.toml": load_run,

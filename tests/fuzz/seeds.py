@@ -7,10 +7,12 @@ import io
 import json
 import os
 import shutil
+import sqlite3
 import zipfile
-from contextlib import redirect_stderr, redirect_stdout
+from contextlib import closing, redirect_stderr, redirect_stdout
 from pathlib import Path
 
+import polars as pl
 import xlsxwriter
 import zstandard
 
@@ -106,6 +108,17 @@ def _tables(folder: Path) -> None:
     (folder / "edited.csv.zst").write_bytes(zstandard.compress(_csv(edited)))
     with zipfile.ZipFile(folder / "edited.zip", "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("edited.csv", _csv(edited))
+    with zipfile.ZipFile(folder / "parts.zip", "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.writestr("out/part-1.csv", _csv(edited[:7]))
+        archive.writestr("out/part-2.csv", _csv([HEADER, *edited[7:]], ";").decode().encode("cp1252"))
+    columns = {name: [row[at] for row in edited[1:]] for at, name in enumerate(HEADER)}
+    frame = pl.DataFrame(columns).with_columns(pl.col("price").cast(pl.Decimal(10, 2)), pl.col("added").str.to_date())
+    frame.write_parquet(folder / "edited.parquet")
+    with closing(sqlite3.connect(":memory:")) as base:
+        base.execute(f"CREATE TABLE items ({', '.join(HEADER)})")
+        base.executemany(f"INSERT INTO items VALUES ({', '.join('?' * len(HEADER))})", edited[1:])
+        base.commit()
+        (folder / "shop.db").write_bytes(base.serialize())
     named = [dict(zip(HEADER, row, strict=True)) for row in edited[1:]]
     (folder / "edited.jsonl").write_text("\n".join(map(json.dumps, named)) + "\n")
     items = "".join("<item>" + "".join(f"<{k}>{_xml(v)}</{k}>" for k, v in row.items()) + "</item>" for row in named)
