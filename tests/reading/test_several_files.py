@@ -15,7 +15,7 @@ from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.locations import FileSet, parse_location
 from neat_delta.locations.dated_names import with_dates
 from neat_delta.locations.listing import Member, missing_parts, natural, newest_of
-from neat_delta.reading import read_table
+from neat_delta.reading import ReadOptions, read_table
 from neat_delta.tables.line_names import file_and_line
 
 HEADER = ["sku", "name", "price", "stock"]
@@ -101,6 +101,21 @@ def test_files_of_two_systems_are_joined_by_their_key(tmp_path):
     assert table.names == ["name", "sku", "price", "stock"]
     assert cells(table) == [[r[1], r[0], r[2], r[3] if int(r[3]) > 5 else ""] for r in ROWS]
     assert (table.incomplete, len(table.remarks)) == (True, 1)
+
+
+@pytest.mark.parametrize(("second", "encoding"), [({"charset": "cp1252"}, "cp1252"), ({"charset": "utf-8"}, "utf-8")])
+def test_joined_files_keep_the_encoding_that_they_share(tmp_path, second, encoding):
+    write_table(tmp_path / "a.csv", [HEADER[:3], *(row[:3] for row in ROWS)], charset="cp1252", delimiter=";")
+    note = "naïve façade" if encoding == "cp1252" else "naïve façade Ω"
+    write_table(tmp_path / "b.csv", [["sku", "note"], *([row[0], note] for row in ROWS)], **second)
+    location = parse_location(f"{tmp_path / 'a.csv'}+{tmp_path / 'b.csv'}")
+    table = read_table(location)
+    assert table.format.encoding == encoding
+    kept = tmp_path / "kept.csv"
+    content = table.source.content()
+    kept.write_bytes(content.read(0, len(content)))
+    again = read_table(kept, options=ReadOptions(delimiter=";", encoding=encoding, header_line=1))
+    assert (cells(again), again.source.sha256) == (cells(table), table.source.sha256)
 
 
 @pytest.mark.parametrize(

@@ -80,7 +80,7 @@ def newest_of(members: Sequence[Member], files: FileSet) -> Member:
     Raises:
         InvalidInput: some have neither.
     """
-    dates = [_date_in(member.name) for member in members]
+    dates = [date_in(member.name) for member in members]
     if all(dates):
         return max(zip(dates, members, strict=True), key=lambda one: (one[0], _time(one[1]), natural(one[1].name)))[1]
     members = [_with_time(member) for member in members]
@@ -197,7 +197,7 @@ def _between(names: Sequence[str]) -> list[str]:
     return ["".join([*first[:at], f"{number:0{width}}", *first[at + 1 :]]) for number in lacking]
 
 
-def _date_in(name: str) -> datetime | None:
+def date_in(name: str) -> datetime | None:
     """The last date in a name that there is in the calendar."""
     found = None
     for pattern in (DATE, DAY_FIRST):

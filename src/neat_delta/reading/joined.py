@@ -10,7 +10,7 @@ import polars as pl
 
 from neat_delta.errors import InvalidInput
 from neat_delta.reading.frame_rows import FrameRows
-from neat_delta.tables import FilePart, Table
+from neat_delta.tables import ASCII, FilePart, Table
 from neat_delta.tables.line_names import file_and_line
 
 if TYPE_CHECKING:
@@ -76,7 +76,8 @@ def rendered(table: Table) -> bytes:
     stream = io.BytesIO()
     filled = cells.with_columns(pl.when(pl.all() != "").then(pl.all()))
     filled.write_csv(stream, separator=form.delimiter, line_terminator=form.line_end)
-    return stream.getvalue()
+    data = stream.getvalue()
+    return data if form.writing_encoding == "utf-8" else data.decode().encode(form.writing_encoding)
 
 
 @dataclass(frozen=True)
@@ -119,7 +120,7 @@ def _made(placed: Sequence[_Placed], rows: FrameRows) -> Table:
     mark = next((table.format.decimal_separator for table in tables if table.format.decimal_separator), None)
     form = replace(
         tables[0].format,
-        encoding="utf-8",
+        encoding=_encoding_for(placed, rows),
         bom=False,
         header_line=1,
         decimal_separator=mark,
@@ -139,6 +140,22 @@ def _made(placed: Sequence[_Placed], rows: FrameRows) -> Table:
         non_data_rows=non_data,
         parts=tuple(part for one in placed for part in one.parts()),
     )
+
+
+def _encoding_for(placed: Sequence[_Placed], rows: FrameRows) -> str:
+    """The encoding that all delimited files have, if it has all characters of the whole; else UTF-8."""
+    forms = [one.table.format for one in placed]
+    encodings = {form.encoding for form in forms if form.container is None} - {ASCII}
+    if len(encodings) != 1 or any(form.container for form in forms):
+        return "utf-8"
+    (encoding,) = encodings
+    try:
+        for column in rows.frame.get_columns():
+            for text in column.unique():
+                text.encode(encoding)
+    except UnicodeEncodeError:
+        return "utf-8"
+    return encoding
 
 
 def _require_same_marks(tables: Sequence[Table]) -> None:

@@ -39,10 +39,11 @@ class Delimited:
 
 @dataclass(frozen=True)
 class SeveralParts:
-    """What is known of a table that is made of several files: these, those that are missing, and their oldest time."""
+    """What is known of a table of several files: these, those that are missing, remarks, and their oldest time."""
 
     parts: tuple[FilePart, ...] = ()
     missing: tuple[str, ...] = ()
+    remarks: tuple[str, ...] = ()
     time: datetime | None = None
 
 

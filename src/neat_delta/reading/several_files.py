@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 from neat_delta.database.address import DatabaseTable
 from neat_delta.file_content import ContentInMemory
 from neat_delta.locations import FileSet
-from neat_delta.locations.listing import members_of, missing_parts
+from neat_delta.locations.listing import date_in, members_of, missing_parts
 from neat_delta.memory import largest_file_held
 from neat_delta.prefetch import STANDARD_INPUT, FilePrefetch, read_content, sha256_hex
 from neat_delta.reading.archives import Payload, decompress, unpack
@@ -31,6 +31,7 @@ if TYPE_CHECKING:
 
 
 # What comes from a database is delimited text of this form, and every row of it counts.
+ALL_DATED = "each name has a date; if these are exports of several days, write newest: in front for the last one"
 AS_STREAMED = ReadOptions(delimiter=",", encoding="utf-8", header_line=1, keep_non_data=True)
 
 
@@ -88,11 +89,12 @@ def _together(
 ) -> Opened:
     """Files as one: their bytes where their form allows it, else their cells."""
     missing = tuple(missing_parts(names))
+    remarks = (ALL_DATED,) if isinstance(path, FileSet) and all(date_in(name) for name in names) else ()
     whole = stacked_as_they_come(path, loads, names, options) or _stacked(path, loads, places, names, options)
     if whole is not None:
         if isinstance(path, FileSet):  # (an archive is known by its own bytes)
             prefetch.put(path, whole.payload.content)
-        return replace(whole, several=replace(whole.several, missing=missing))
+        return replace(whole, several=replace(whole.several, missing=missing, remarks=remarks))
     groups: dict[frozenset[str], list[Table]] = {}
     for load, place in zip(loads, places, strict=True):
         table = to_table(open_payload(place, load(), options), FilePrefetch())
@@ -101,7 +103,7 @@ def _together(
     made = side_by_side(tables) if len(tables) > 1 else tables[0]
     content = ContentInMemory(rendered(made))
     source = Source(path, lambda: sha256_hex(content.data), lambda: content)
-    made = replace(made, source=source, missing_parts=missing)
+    made = replace(made, source=source, missing_parts=missing, remarks=(*remarks, *made.remarks))
     return Opened(path, Payload(content), made, options)
 
 

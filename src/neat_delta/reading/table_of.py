@@ -60,7 +60,13 @@ def to_table(opened: Opened, prefetch: FilePrefetch, like: Rows | None = None) -
         form = replace(form, packing=opened.payload.packing)
     if opened.options.decimal_separator:
         form = replace(form, decimal_separator=opened.options.decimal_separator)
-    return replace(found, format=form, parts=opened.several.parts, missing_parts=opened.several.missing)
+    return replace(
+        found,
+        format=form,
+        parts=opened.several.parts,
+        missing_parts=opened.several.missing,
+        remarks=opened.several.remarks,
+    )
 
 
 def sample_table(opened: Opened) -> Table:

@@ -9,7 +9,7 @@ from rich.cells import cell_len
 from rich.text import Text
 
 from neat_delta.tables import field_name
-from neat_delta.tables.line_names import line_name
+from neat_delta.tables.line_names import line_name, line_names
 from neat_delta.views.file_format import charset_name, describe_format, no_data_view, remarks_view
 from neat_delta.views.formatting import STYLES, count, cut, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
     from neat_delta.matching.key_detection import KeyCandidates
-    from neat_delta.tables import Table
+    from neat_delta.tables import FilePart, Table
     from neat_delta.tables.profile import ColumnProfile
     from neat_delta.tables.settings import Settings
 
@@ -51,7 +51,7 @@ def overview(
         yield from sentence(
             "not used", f"{pluralize(table.unnamed_columns, 'column')} without a name", width, "warning"
         )
-    yield from keys_view(keys, width)
+    yield from keys_view(keys, table.parts, width)
     yield from no_data_view(table, width)
     if settings.path:
         yield from settings_view(table, settings, width)
@@ -64,7 +64,7 @@ def overview(
     yield from corruption_view(table, marks, width)
 
 
-def keys_view(keys: KeyCandidates, width: int) -> Iterator[Text]:
+def keys_view(keys: KeyCandidates, parts: Sequence[FilePart], width: int) -> Iterator[Text]:
     """What could name the items."""
     if keys.alone:
         yield from sentence("key", " or ".join(keys.alone), width, "good")
@@ -73,9 +73,7 @@ def keys_view(keys: KeyCandidates, width: int) -> Iterator[Text]:
     else:
         yield from sentence("key", "no unique column, or pair of columns", width, "warning")
     if keys.repeated:
-        message = "; ".join(
-            f"{printable(value)} in lines {', '.join(map(str, lines[:6]))}" for value, lines in keys.repeated
-        )
+        message = "; ".join(f"{printable(value)} in {line_names(parts, lines[:6])}" for value, lines in keys.repeated)
         yield from sentence("", f"duplicate {keys.expected}: {message}", width, "warning")
 
 
