@@ -8,6 +8,7 @@ import pytest
 
 from helpers import neat_delta, write_table
 from neat_delta.errors import InvalidInput
+from neat_delta.memory import limited_to
 from neat_delta.reading import read_table
 
 LIVE = pl.DataFrame(
@@ -42,6 +43,13 @@ def test_what_no_cell_can_hold_is_named(tmp_path, column, said):
     pl.DataFrame([pl.Series("sku", ["a", "b"]), column]).write_parquet(tmp_path / "x.parquet")
     with pytest.raises(InvalidInput, match=said):
         read_table(tmp_path / "x.parquet")
+
+
+def test_a_value_that_is_there_a_billion_times_fills_no_memory(tmp_path):
+    pl.DataFrame({"sku": pl.repeat("a", 30_000_000, eager=True), "x": 1}).write_parquet(tmp_path / "bomb.parquet")
+    assert (tmp_path / "bomb.parquet").stat().st_size < 1_000_000
+    with limited_to(500 << 20), pytest.raises(InvalidInput, match="more than the memory"):
+        read_table(tmp_path / "bomb.parquet")
 
 
 def test_a_damaged_file_is_an_error(tmp_path):

@@ -96,7 +96,7 @@ def parse_location(text: str, folder: Path = Path()) -> Location:
         flat = [own for part in inner_parts for own in (part.parts if isinstance(part, FileSet) else (part,))]
         return FileSet(text, tuple(flat))
     if is_database(text):
-        return _beside(parse_database(text), folder)
+        return place_beside(parse_database(text), folder)
     part = parse_address(text) if "://" in text else folder / text
     return FileSet(text, (part,)) if is_pattern(part) or is_folder(part) else part
 
@@ -119,9 +119,11 @@ def is_folder(part: Place) -> bool:
     return part.is_dir()
 
 
-def _beside(database: DatabaseTable, folder: Path) -> DatabaseTable:
-    """The same database, a file of which is meant from a folder."""
-    return replace(database, database=str(folder / database.database)) if database.is_file else database
+def place_beside(place: Place, folder: Path) -> Place:
+    """The same place, a file or the file of a database being meant from a folder."""
+    if isinstance(place, DatabaseTable):
+        return replace(place, database=str(folder / place.database)) if place.is_file else place
+    return folder / place if isinstance(place, Path) else place
 
 
 def matching(pattern: Path) -> Iterator[Path]:

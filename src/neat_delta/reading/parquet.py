@@ -8,10 +8,15 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.errors import InvalidInput
+from neat_delta.memory import memory_limit
 from neat_delta.reading.frame_rows import MOST_COLUMNS, ParsedColumns, too_many_columns
+from neat_delta.reading.parse_errors import parse_errors_as
 
 if TYPE_CHECKING:
     from neat_delta.locations import Location
+
+# A cell takes so many bytes at least.
+LEAST_BYTES = 16
 
 
 def read_parquet(data: bytes, path: Location) -> ParsedColumns:
@@ -22,13 +27,20 @@ def read_parquet(data: bytes, path: Location) -> ParsedColumns:
     Raises:
         InvalidInput: the file is damaged, or a column has values that no cell can hold.
     """
-    try:
+    with parse_errors_as("the Parquet file is damaged or cut off", path, "Export it again."):
+        schema = pl.read_parquet_schema(io.BytesIO(data))
+        rows = pl.scan_parquet(io.BytesIO(data)).select(pl.len()).collect().item()
+    if len(schema) > MOST_COLUMNS:
+        raise too_many_columns(path, None, len(schema))
+    # (A few bytes can say that a value is there a billion times.)
+    if rows * len(schema) * LEAST_BYTES > memory_limit():
+        raise InvalidInput(
+            f"{rows:,} rows × {len(schema)} columns are more than the memory of this computer holds",
+            file=path,
+            hint="Export it in parts, or without the columns that are not needed.",
+        )
+    with parse_errors_as("the Parquet file is damaged or cut off", path, "Export it again."):
         frame = pl.read_parquet(io.BytesIO(data))
-    except (pl.exceptions.PolarsError, OSError) as error:
-        message = str(error).partition("\n")[0]
-        raise InvalidInput(f"the Parquet file is damaged ({message})", file=path, hint="Export it again.") from error
-    if frame.width > MOST_COLUMNS:
-        raise too_many_columns(path, None, frame.width)
     return ParsedColumns(frame.select(_as_text(column, path) for column in frame.get_columns()), "Parquet")
 
 

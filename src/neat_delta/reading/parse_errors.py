@@ -31,4 +31,6 @@ def parse_errors_as(what: str, file: object, hint: str) -> Iterator[None]:
         raise InvalidInput(f"{what} (more than the memory of this computer holds)", file=file, hint=hint) from error
     except BaseException as error:
         words = " ".join(str(error).split())[:200] or type(error).__name__
+        if "Panic" in type(error).__name__:  # (whose words are for those who have its source)
+            words = "its parts contradict each other"
         raise InvalidInput(f"{what} ({words})", file=file, hint=hint) from error

@@ -15,6 +15,7 @@ from neat_delta.analysis.metrics import totals_by_field
 from neat_delta.atomic_write import write_atomic
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import findings_as_dicts, load_changes, save_changes
+from neat_delta.database.address import DatabaseTable
 from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.history import History
 from neat_delta.delivery.send import load_update, send
@@ -143,7 +144,8 @@ class _Run:
             kept, size = [], 0
             for at, member in enumerate(members, start=1):
                 # (Files of several folders may share a name.)
-                plain = member.location.name if member.name == member.location.name else f"{at}-{member.location.name}"
+                own = f"{member.location.name}{'.csv' * isinstance(member.location, DatabaseTable)}"
+                plain = own if member.name == member.location.name else f"{at}-{own}"
                 kept.append(folder / (prefix + plain))
                 data = read_bytes(member.location)
                 size += len(data)

@@ -11,10 +11,9 @@ from typing import Annotated
 
 from neat_delta.delivery.history import default_history
 from neat_delta.errors import InvalidOption
-from neat_delta.locations import FileSet, Location, Place, parse_location, parse_place
+from neat_delta.locations import FileSet, Location, Place, parse_location, parse_place, place_beside
 from neat_delta.locations.dated_names import with_dates
 from neat_delta.path_text import path_text
-from neat_delta.remote import Address
 from neat_delta.tables.config_loader import load_config
 from neat_delta.tables.constraints import (
     FIX,
@@ -195,9 +194,9 @@ def load_run(path: Path) -> RunConfig:
     beside = path.parent
 
     def from_here(location: Location) -> Location:
-        if isinstance(location, Address):
-            return location
-        return parse_location(location.text if isinstance(location, FileSet) else str(location), beside)
+        if isinstance(location, FileSet):
+            return parse_location(location.text, beside)
+        return parse_location(str(location), beside) if isinstance(location, Path) else place_beside(location, beside)
 
     table = beside / (run.catalogue or CATALOGUE)
     return replace(
@@ -207,7 +206,7 @@ def load_run(path: Path) -> RunConfig:
         catalogue=table if run.catalogue or table.is_file() else None,
         folder=beside / run.folder,
         history=run.history and beside / run.history,
-        to=beside / run.to if isinstance(run.to, Path) else run.to,
+        to=place_beside(run.to, beside) if run.to else None,
         fresh=run.fresh and from_here(run.fresh),
         path=path,
     )

@@ -1,0 +1,57 @@
+"""Runs whose files have dates in their names, are several, or are a table of a database."""
+
+import sqlite3
+from datetime import datetime
+
+from helpers import neat_delta, write_table
+
+LIVE = [["sku", "name", "price"], ["KT-1", "lid", "10.00"], ["KT-2", "jar", "20.00"], ["KT-3", "wax", "30.00"]]
+
+
+def test_todays_file_and_the_newest_export_and_parts_are_fetched_and_kept(tmp_path):
+    (tmp_path / "out").mkdir()
+    write_table(tmp_path / "out" / "export-2026-01-01.csv", [LIVE[0], ["KT-9", "old", "1.00"]])
+    write_table(tmp_path / "out" / "export-2026-01-02.csv", LIVE)
+    today = f"{datetime.now().astimezone():%d.%m.%Y}"
+    write_table(tmp_path / f"kelp {today} 1.csv", [*LIVE[:2], ["KT-2", "jar", "21.00"]])
+    write_table(tmp_path / f"kelp {today} 2.csv", [LIVE[0], ["KT-3", "wax", "31.00"]])
+    (tmp_path / "inbox").mkdir()
+    (tmp_path / "night.toml").write_text(
+        'live = "newest:out"\nedited = "kelp {date:%d.%m.%Y} *.csv"\nto = "inbox"\nhistory = "h.sqlite"\n'
+    )
+
+    done = neat_delta("run", "night.toml", cwd=tmp_path)
+
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert (tmp_path / "inbox" / "01-changes.csv").read_text() == "sku,price\nKT-2,21.00\nKT-3,31.00\n"
+    [kept] = (tmp_path / "runs").glob("night-2*")
+    assert (kept / "live-export-2026-01-02.csv").read_bytes() == (
+        tmp_path / "out" / "export-2026-01-02.csv"
+    ).read_bytes()
+    assert len(list((kept / "edited").iterdir())) == 2
+
+
+def test_a_run_reads_changes_and_verifies_a_database(tmp_path):
+    base = sqlite3.connect(tmp_path / "shop.db")
+    base.execute("CREATE TABLE items (sku TEXT PRIMARY KEY, name TEXT, price NUMERIC)")
+    base.executemany("INSERT INTO items VALUES (?, ?, ?)", [(*row[:2], float(row[2])) for row in LIVE[1:]])
+    base.commit()
+    write_table(tmp_path / "edited.csv", [*LIVE[:2], ["KT-2", "jar", "21.50"]])
+    place = "sqlite:///shop.db?table=items"
+    (tmp_path / "night.toml").write_text(
+        f'live = "{place}"\nedited = "edited.csv"\nto = "{place}"\nfresh = "{place}"\nhistory = "h.sqlite"\n'
+    )
+
+    done = neat_delta("run", "night.toml", cwd=tmp_path)
+
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert "1 of 1 change applied" in done.stdout
+    assert base.execute("SELECT price FROM items WHERE sku = 'KT-2'").fetchone() == (21.5,)
+    base.close()
+
+
+def test_a_wrong_date_is_named_with_its_line(tmp_path):
+    (tmp_path / "night.toml").write_text('live = "live.csv"\nedited = "kelp-{date:%Q}.csv"\n')
+    done = neat_delta("run", "night.toml", cwd=tmp_path)
+    assert "no form for a date" in done.stderr
+    assert "line 2" in done.stderr
