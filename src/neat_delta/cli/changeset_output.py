@@ -280,7 +280,7 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
             yield labelled("", "(after you have corrected the rows in it)")
         label = "or"
     if outcome.receipt:
-        yield from next_view(outcome.receipt, width, label)
+        yield from next_view(outcome.receipt, width, label, outcome.result.live.source.path)
     elif not result.changes.is_empty:
         yield from _command_view(_write_command(result, targets.changes_file), width, label)
 

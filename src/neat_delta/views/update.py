@@ -5,9 +5,11 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from neat_delta.changeset.changeset import CHANGE
+from neat_delta.database.address import DatabaseTable
 from neat_delta.views.formatting import count, local_time, pluralize
 from neat_delta.views.lines import LABEL, labelled, sentence
 from neat_delta.views.table import GAP, Cell, Column, table
+from neat_delta.views.verdict import next_command
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -90,7 +92,10 @@ def nothing_view(folder: object) -> Text:
     return labelled("update", f"nothing to change, so no file was written; {folder} is unchanged")
 
 
-def next_view(receipt: Receipt, width: int, label: str = "next") -> Iterator[Text]:
-    """What to do with the files."""
+def next_view(receipt: Receipt, width: int, label: str = "next", live: object = None) -> Iterator[Text]:
+    """What to do with the files; with those for a table of a database (``live``), send them there."""
+    if isinstance(live, DatabaseTable) and live.table:
+        yield from next_command(["neat-delta", "send", str(receipt.folder), "--to", str(live)], width, label)
+        return
     keep = f"; keep {receipt.folder}/undo" if receipt.undo else ""
     yield from sentence(label, f"import the files of {receipt.folder} in this order{keep}", width)
