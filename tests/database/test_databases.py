@@ -333,3 +333,58 @@ def test_arrays_and_other_types_of_postgresql_have_one_text(server, monkeypatch)
 def test_texts_that_are_no_values(kind, text):
     with pytest.raises(NoValue, match="x"):
         as_value(text, sqlalchemy.Column("x", kind))
+
+
+def test_every_type_of_postgresql_is_changed_as_its_text_says(server, tmp_path, monkeypatch):
+    if "postgresql" not in server:
+        pytest.skip("about PostgreSQL")
+    monkeypatch.setenv(PASSWORD_VARIABLE, PASSWORD)
+    address = f"{server}?table=My shop.Items %25(x)s"
+    kinds = {
+        "code": "uuid", "place": "char(6)", "Preis %": "numeric(8,2)", "size": "real", "mood": "mood", "more": "jsonb",
+    after = ["barn", "13.75", "2.5", "sad", '{"a": [2]}', "2026-04-04 05:06:07+00", "07:08:00", "2 days"]
+    after += ["a|c", "n: %s", "4"]
+    }  # fmt: skip
+    one, two = "a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a11", "a0eebc99-9c0b-4ef8-bb6d-6bb9bd380a12"
+    before = [
+        "harbor",
+        "12.50",
+        "1.1",
+        "ok",
+        '{"a": 1}',
+        "2026-03-04 03:06:07+00",
+        "05:06:00",
+        "1 day",
+        "a|b",
+        "x",
+        "3",
+    ]
+    after = [
+        "barn",
+        "13.75",
+        "2.5",
+        "sad",
+        '{"a": [2]}',
+        "2026-04-04 05:06:07+00",
+        "07:08:00",
+        "2 days",
+        "a|c",
+        "n: %s",
+        "4",
+    ]
+    with connected(parse_location(address), write=True) as base:
+        base.exec_driver_sql("CREATE TYPE mood AS ENUM ('sad', 'ok')")
+        base.exec_driver_sql('CREATE SCHEMA "My shop"')
+        columns = ", ".join(f'"{name}" {kind}' for name, kind in kinds.items()).replace("%", "%%")
+        base.exec_driver_sql(f'CREATE TABLE "My shop"."Items %%(x)s" ({columns}, PRIMARY KEY (code, place))')
+        for code in (one, two):
+            cells = ", ".join(f"'{cell}'" for cell in [code, *before]).replace("'a|b'", "'{a,b}'")
+            base.exec_driver_sql(f'INSERT INTO "My shop"."Items %%(x)s" VALUES ({cells})')
+        base.commit()
+    write_table(tmp_path / "edited.csv", [list(kinds), [one, before[0], *after[1:]], [two, *before]])
+    (tmp_path / "catalogue.toml").write_text('key = ["code", "place"]\n')
+    written(tmp_path, address)
+    sent = neat_delta("send", "up", "--to", address, "-y", "--json", cwd=tmp_path, **environment())
+    assert sent.returncode == 0, sent.stdout + sent.stderr
+    table = read_table(parse_location(address))
+    assert [list(row) for row in table.cells(table.names).rows()] == [[one, before[0], *after[1:]], [two, *before]]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
-from urllib.parse import parse_qsl, unquote, urlsplit
+from urllib.parse import parse_qsl, quote, unquote, urlsplit
 
 from neat_delta.errors import InvalidOption
 from neat_delta.path_text import path_text
@@ -35,16 +35,16 @@ class DatabaseTable:
     options: tuple[tuple[str, str], ...] = ()
 
     def __str__(self) -> str:
-        what = "?query=…" if self.query else f"?table={self.table}" if self.table else ""
+        what = "?query=…" if self.query else f"?table={self._table}" if self.table else ""
         return f"{self._start}{what}"
 
     @property
     def canonical(self) -> str:
         """The one spelling for a history: this machine by its number, no user; a file by its full path."""
         if self.is_file:
-            return f"sqlite:///{path_text(Path(self.database).resolve())}?table={self.table}"
+            return f"sqlite:///{path_text(Path(self.database).resolve())}?table={self._table}"
         host = "127.0.0.1" if self.host in ("localhost", "::1") else self.host.lower().rstrip(".")
-        return f"{self.scheme}://{host}:{self.port}/{self.database}?table={self.table}"
+        return f"{self.scheme}://{host}:{self.port}/{self.database}?table={self._table}"
 
     @property
     def name(self) -> str:
@@ -60,6 +60,11 @@ class DatabaseTable:
     def is_file(self) -> bool:
         """Whether the database is a file of this machine."""
         return self.scheme == "sqlite"
+
+    @property
+    def _table(self) -> str:
+        """The table's name as an address has it."""
+        return (self.table or "").translate({ord(sign): quote(sign) for sign in "%&#+"})
 
     @property
     def _start(self) -> str:

@@ -58,6 +58,14 @@ def as_value(text: str | None, column: sqlalchemy.Column[Any]) -> Any:
     return reader_of(column)(text)
 
 
+def is_known(column: sqlalchemy.Column[Any]) -> bool:
+    """Whether values of a column's type are read as such; of others (intervals, JSON …) the text counts."""
+    try:
+        return column.type.python_type in _CONVERTERS
+    except NotImplementedError:
+        return False
+
+
 def reader_of(column: sqlalchemy.Column[Any]) -> Callable[[str | None], Any]:
     """What turns the text of a cell into a value for a column.
 

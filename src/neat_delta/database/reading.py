@@ -48,7 +48,9 @@ def _selection(connection: sqlalchemy.Connection, address: DatabaseTable) -> str
 
     table = table_of(connection, address)
     select = sqlalchemy.select(table).order_by(*table.primary_key.columns)
-    return str(select.compile(dialect=connection.dialect))
+    # (A percent sign in a name is doubled for drivers that put values into texts; this text goes as it is.)
+    dialect: Any = type(connection.dialect)
+    return str(select.compile(dialect=dialect(paramstyle="named")))
 
 
 def _copied(connection: sqlalchemy.Connection, select: str, address: DatabaseTable) -> Iterator[bytes]:

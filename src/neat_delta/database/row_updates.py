@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.database.cell_values import NoCell, NoValue, as_cell, reader_of
+from neat_delta.database.cell_values import NoCell, NoValue, as_cell, is_known, reader_of
 from neat_delta.database.connection import plain, table_of
 from neat_delta.errors import DeliveryError
 
@@ -150,7 +150,8 @@ class _Work:
             here = self.key[0] == sqlalchemy.any_(_array(self.key[0], [key[0] for key in keys]))
         else:
             here = self.key[0].in_([key[0] for key in keys])
-        select = sqlalchemy.select(*columns).where(here)
+        told = [one if is_known(one) else sqlalchemy.cast(one, sqlalchemy.Text).label(one.name) for one in columns]
+        select = sqlalchemy.select(*told).where(here)
         if self.connection.dialect.name != "sqlite":
             select = select.with_for_update()
         found: dict[tuple[Any, ...], list[dict[str, Any]]] = {}
@@ -163,7 +164,8 @@ class _Work:
     def _is(self, key: Sequence[Any]) -> Any:
         import sqlalchemy
 
-        return sqlalchemy.and_(*(column == value for column, value in zip(self.key, key, strict=True)))
+        pairs = zip(self.key, key, strict=True)
+        return sqlalchemy.and_(*(column == self._bound(None, column, value) for column, value in pairs))
 
     def _judged(self, update: RowUpdate, rows: Sequence[dict[str, Any]]) -> tuple[Result, bool]:
         """What is to be said of a row, and whether it is to be written."""
@@ -227,17 +229,29 @@ class _Work:
         if action == CHANGE and self._takes_arrays([*(column.name for column in self.key), *batch[0].values]):
             self.connection.execute(self._by_arrays(batch))
             return
-        marks = [sqlalchemy.bindparam(f"key {at}", type_=column.type) for at, column in enumerate(self.key)]
+        # (Numbers as names: those of columns may be any.)
+        marks = [self._bound(f"k{at}", column) for at, column in enumerate(self.key)]
         here = sqlalchemy.and_(*(column == mark for column, mark in zip(self.key, marks, strict=True)))
-        places = [mark.key for mark in marks]
+        places = [f"k{at}" for at in range(len(marks))]
         if action == REMOVE:
             rows = [dict(zip(places, one.key, strict=True)) for one in batch]
             self.connection.execute(sqlalchemy.delete(self.table).where(here), rows)
             return
-        new = {name: sqlalchemy.bindparam(f"new {name}", type_=self.columns[name].type) for name in batch[0].values}
-        places += [mark.key for mark in new.values()]
+        names = {name: f"n{at}" for at, name in enumerate(batch[0].values)}
+        new = {name: self._bound(mark, self.columns[name]) for name, mark in names.items()}
+        places += names.values()
         rows = [dict(zip(places, (*one.key, *one.values.values()), strict=True)) for one in batch]
         self.connection.execute(sqlalchemy.update(self.table).where(here).values(new), rows)
+
+    def _bound(self, mark: str | None, column: sqlalchemy.Column[Any], value: Any = None) -> Any:
+        """A value, or a place for one under this mark; one of another type as its text, which the database reads."""
+        import sqlalchemy
+
+        given = {} if mark else {"value": value}
+        if is_known(column):
+            return sqlalchemy.bindparam(mark, type_=column.type, **given)
+        text = sqlalchemy.bindparam(mark, type_=sqlalchemy.Text(), **given)
+        return sqlalchemy.cast(text, column.type) if self.connection.dialect.name == "postgresql" else text
 
     def _takes_arrays(self, names: Iterable[str]) -> bool:
         """Whether values of these columns can be sent as arrays, which is one statement for many rows."""
@@ -267,8 +281,10 @@ def _array(column: sqlalchemy.Column[Any], values: list[Any]) -> sqlalchemy.Colu
     """Values as an array of a column's type."""
     import sqlalchemy
 
-    kind = sqlalchemy.ARRAY(column.type)
-    return sqlalchemy.cast(sqlalchemy.bindparam(None, values, type_=kind), kind)
+    own, text = sqlalchemy.ARRAY(column.type), sqlalchemy.ARRAY(sqlalchemy.Text())
+    if is_known(column):
+        return sqlalchemy.cast(sqlalchemy.bindparam(None, values, type_=own), own)
+    return sqlalchemy.cast(sqlalchemy.cast(sqlalchemy.bindparam(None, values, type_=text), text), own)
 
 
 def _alike(wanted: Sequence[_Wanted]) -> list[list[_Wanted]]:
