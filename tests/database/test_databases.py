@@ -366,3 +366,30 @@ def test_every_type_of_postgresql_is_changed_as_its_text_says(server, tmp_path, 
     assert sent.returncode == 0, sent.stdout + sent.stderr
     table = read_table(parse_location(address))
     assert [list(row) for row in table.cells(table.names).rows()] == [[one, before[0], *after[1:]], [two, *before]]
+
+
+def test_every_type_of_mysql_is_changed_as_its_text_says(server, tmp_path, monkeypatch):
+    if "mysql" not in server:
+        pytest.skip("about MySQL")
+    monkeypatch.setenv(PASSWORD_VARIABLE, PASSWORD)
+    address = f"{server}?table=more"
+    kinds = {
+        "code": "char(6)", "price %": "decimal(8,2)", "size": "double", "mood": "enum('sad','ok')",
+        "also": "set('a','b','c')", "seen": "datetime", "opens": "time", "since": "year", "active": "tinyint(1)",
+    }  # fmt: skip
+    before = ["12.50", "0.1", "ok", "a,b", "2026-03-04T03:06:07", "05:06:00", "2026", "1"]
+    after = ["13.75", "2.5", "sad", "a,c", "2026-04-04T05:06:07", "27:08:00", "2027", "0"]
+    with connected(parse_location(address), write=True) as base:
+        columns = ", ".join(f"`{name}` {kind}" for name, kind in kinds.items()).replace("%", "%%")
+        base.exec_driver_sql(f"CREATE TABLE more ({columns}, PRIMARY KEY (code))")
+        for code in ("one", "two"):
+            cells = ", ".join(f"'{cell}'" for cell in [code, *before])
+            base.exec_driver_sql(f"INSERT INTO more VALUES ({cells})")
+        base.commit()
+    write_table(tmp_path / "edited.csv", [list(kinds), ["one", *after], ["two", *before]])
+    (tmp_path / "catalogue.toml").write_text('key = ["code"]\n')
+    written(tmp_path, address)
+    sent = neat_delta("send", "up", "--to", address, "-y", "--json", cwd=tmp_path, **environment())
+    assert sent.returncode == 0, sent.stdout + sent.stderr
+    table = read_table(parse_location(address))
+    assert [list(row) for row in table.cells(table.names).rows()] == [["one", *after], ["two", *before]]

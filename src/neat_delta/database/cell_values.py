@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime
+import re
 from decimal import Decimal, InvalidOperation
 from typing import TYPE_CHECKING, Any
 
@@ -13,6 +14,7 @@ if TYPE_CHECKING:
 
 # Between the values of an array in one cell.
 SEPARATOR = "|"
+LONG_TIME = re.compile(r"(-?)(\d{3}|2[4-9]|[3-9]\d|(?<=-)\d\d):([0-5]\d)(?::([0-5]\d(?:\.\d{1,6})?))?")
 TRUE = ("1", "true", "t", "yes", "y", "on")
 FALSE = ("0", "false", "f", "no", "n", "off")
 
@@ -39,6 +41,8 @@ def as_cell(value: Any) -> str:
         return "1" if value else "0"
     if isinstance(value, (int, datetime.date)) or hasattr(value, "isoformat"):
         return str(value) if isinstance(value, int) else value.isoformat()
+    if isinstance(value, datetime.timedelta):  # (so a driver gives a time of the day, or longer)
+        return _hours(value)
     if isinstance(value, Decimal):
         return format(value, "f")
     if isinstance(value, float):
@@ -53,6 +57,15 @@ def as_cell(value: Any) -> str:
     return str(value)
 
 
+def _hours(value: datetime.timedelta) -> str:
+    """A time as hours, minutes, seconds, and what is beyond them."""
+    micros = abs(value) // datetime.timedelta(microseconds=1)
+    seconds, micros = divmod(micros, 1_000_000)
+    behind = f".{micros:06}".rstrip("0") if micros else ""
+    sign = "-" if value < datetime.timedelta(0) else ""
+    return f"{sign}{seconds // 3600:02}:{seconds // 60 % 60:02}:{seconds % 60:02}{behind}"
+
+
 def as_value(text: str | None, column: sqlalchemy.Column[Any]) -> Any:
     """The text of a cell as a value for a column; see ``reader_of``."""
     return reader_of(column)(text)
@@ -60,6 +73,8 @@ def as_value(text: str | None, column: sqlalchemy.Column[Any]) -> Any:
 
 def is_known(column: sqlalchemy.Column[Any]) -> bool:
     """Whether values of a column's type are read as such; of others (intervals, JSON …) the text counts."""
+    if hasattr(column.type, "values") and not hasattr(column.type, "enums"):  # (MySQL's sets, which become Python's)
+        return False
     try:
         return column.type.python_type in _CONVERTERS
     except NotImplementedError:
@@ -96,7 +111,9 @@ def reader_of(column: sqlalchemy.Column[Any]) -> Callable[[str | None], Any]:
 
 
 def _text(column: sqlalchemy.Column[Any]) -> Callable[[str], Any]:
-    most = getattr(column.type, "length", None)
+    # (Of a list of values, the length is that of the longest one.)
+    listed = hasattr(column.type, "enums") or hasattr(column.type, "values")
+    most = None if listed else getattr(column.type, "length", None)
 
     def convert(text: str) -> str:
         if most is not None and len(text) > most:
@@ -136,6 +153,15 @@ def _boolean(text: str) -> bool:
     return plain in TRUE
 
 
+def _time(text: str) -> datetime.time | datetime.timedelta:
+    """A time of the day; in some databases also one of more than 24 hours, or less than none."""
+    if found := LONG_TIME.fullmatch(text.strip()):
+        hours, minutes, seconds = int(found[2]), int(found[3]), float(found[4] or 0)
+        long = datetime.timedelta(hours=hours, minutes=minutes, seconds=seconds)
+        return -long if found[1] else long
+    return datetime.time.fromisoformat(text.strip())
+
+
 _CONVERTERS: dict[type, Callable[[sqlalchemy.Column[Any]], Callable[[str], Any]]] = {
     int: lambda _: int,
     Decimal: _decimal,
@@ -143,7 +169,7 @@ _CONVERTERS: dict[type, Callable[[sqlalchemy.Column[Any]], Callable[[str], Any]]
     bool: lambda _: _boolean,
     datetime.date: lambda _: lambda text: datetime.date.fromisoformat(text.strip()),
     datetime.datetime: lambda _: lambda text: datetime.datetime.fromisoformat(text.strip()),
-    datetime.time: lambda _: lambda text: datetime.time.fromisoformat(text.strip()),
+    datetime.time: lambda _: _time,
     list: _list,
     str: _text,
 }
