@@ -289,6 +289,25 @@ def test_no_secret_is_written_down(shop, tmp_path):
         assert PASSWORD.encode() not in path.read_bytes(), path
 
 
+def test_very_many_rows_of_a_key_of_two_parts_are_changed(server, monkeypatch):
+    monkeypatch.setenv(PASSWORD_VARIABLE, PASSWORD)
+    place = parse_location(f"{server}?table=places")
+    columns = [sqlalchemy.Column(name, sqlalchemy.String(20), primary_key=True) for name in ("sku", "location")]
+    table = sqlalchemy.Table("places", sqlalchemy.MetaData(), *columns, sqlalchemy.Column("stock", sqlalchemy.Integer))
+    keys = [(f"KT-{at}", where) for at in range(2_600) for where in ("harbour", "barn")]
+    with connected(place, write=True) as base:
+        table.create(base)
+        base.execute(sqlalchemy.insert(table), [{"sku": sku, "location": where, "stock": 1} for sku, where in keys])
+        base.commit()
+    updates = [row_updates.RowUpdate("change", key, {"stock": "1"}, {"stock": "2"}) for key in keys]
+    with connected(place, write=True) as base:
+        done = row_updates.run_updates(base, place, ["sku", "location"], updates, lambda _: None)
+    assert set(done) == {("updated", "")}
+    assert cells(f"{server}?query=select sum(stock) as units, count(*) as n from places where stock = 2") == [
+        [str(2 * len(keys)), str(len(keys))]
+    ]
+
+
 @pytest.mark.parametrize(
     ("text", "said"),
     [

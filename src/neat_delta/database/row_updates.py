@@ -21,6 +21,8 @@ UPDATED, ADDED, REMOVED, SKIPPED, FAILED = "updated", "added", "removed", "skipp
 BEFORE = "was so before"
 # So many rows are looked at and changed at a time.
 BATCH = 2_000
+# So many keys of several parts are looked for by a condition of their own.
+FEW = 200
 
 Result = tuple[str, str]
 
@@ -140,11 +142,18 @@ class _Work:
         """The rows of these keys, locked where the database can; several under one key if it is none there."""
         import sqlalchemy
 
+        if len(self.key) > 1 and not all(is_known(column) for column in self.key) and len(keys) > FEW:
+            # (A condition of very many parts is more than some databases take.)
+            parts = (self._rows_of(keys[start : start + FEW]) for start in range(0, len(keys), FEW))
+            return {key: rows for part in parts for key, rows in part.items()}
         if not keys:
             return {}
         own = [column.name for column in self.key]
         columns = [*self.key, *(column for name, column in self.columns.items() if name not in own)]
-        if len(self.key) > 1:
+        here: sqlalchemy.ColumnElement[bool]
+        if len(self.key) > 1 and all(is_known(column) for column in self.key):
+            here = sqlalchemy.tuple_(*self.key).in_(keys)
+        elif len(self.key) > 1:
             here = sqlalchemy.or_(*(self._is(key) for key in keys))
         elif self._takes_arrays([self.key[0].name]):
             here = self.key[0] == sqlalchemy.any_(_array(self.key[0], [key[0] for key in keys]))

@@ -30,8 +30,8 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
 
 
-# What comes from a database is delimited text of this form, and every row of it counts.
 ALL_DATED = "each name has a date; if these are exports of several days, write newest: in front for the last one"
+# What comes from a database is delimited text of this form, and every row of it counts.
 AS_STREAMED = ReadOptions(delimiter=",", encoding="utf-8", header_line=1, keep_non_data=True)
 
 
