@@ -163,3 +163,5 @@ def _opening(path: Path) -> Iterator[None]:
         raise InvalidInput("this is a folder, not a file", file=path, hint="Give a file in it.") from error
     except OSError as error:
         raise InvalidInput(f"cannot open the file ({reason(error)})", file=path, hint=remedy(error)) from error
+    except ValueError as error:
+        raise InvalidInput(f"no file can have this name ({error})", file=path) from error

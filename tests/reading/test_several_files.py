@@ -227,3 +227,18 @@ def test_dated_names_are_those_of_today():
     assert with_dates("{date-1:%d.%m.%Y}/{other}.csv", now) == "28.02.2026/{other}.csv"
     with pytest.raises(InvalidOption, match="no form for a date"):
         with_dates("{date:%Q}", now)
+
+
+@pytest.mark.parametrize(
+    "text",
+    ["a**b.csv", "[", "**", "", " ", ".", "+", "a+", "x" * 300, "x" * 300 + "*", "a\0b*", "newest:x\0", "C:\\x\\*.csv"],
+)
+def test_odd_names_are_no_faults(tmp_path, monkeypatch, text):
+    monkeypatch.chdir(tmp_path)
+    with pytest.raises((InvalidInput, InvalidOption)):
+        read_table(parse_location(text))
+
+
+def test_the_newest_of_nothing_is_asked_for():
+    with pytest.raises(InvalidOption, match="the newest of what"):
+        parse_location("newest:")

@@ -14,7 +14,7 @@ from neat_delta.remote.address import has_password, without_secrets
 # What an address of a database begins with, and the port it means where it names none; SQLite is a file.
 PORTS = {"postgresql": 5432, "mysql": 3306, "mariadb": 3306, "sqlite": 0}
 TABLE, QUERY = "table", "query"
-EXAMPLE = "Example: postgresql://anna@db.example/shop?table=items, or sqlite:///shop.db?table=items."
+EXAMPLE = "Example: postgresql://db.example/shop?table=items, or sqlite:///shop.db?table=items."
 
 
 @dataclass(frozen=True)

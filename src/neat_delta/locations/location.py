@@ -8,12 +8,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.database.address import DatabaseTable, is_database, parse_database
-from neat_delta.errors import InvalidInput
+from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.path_text import path_text
 from neat_delta.remote.address import Address, parse_address
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Callable, Iterator
 
 NEWEST = "newest:"
 WILDCARDS = re.compile(r"[*?]|\[[^\]]+\]")
@@ -85,10 +85,14 @@ def parse_location(text: str, folder: Path = Path()) -> Location:
     Raises:
         InvalidOption: it is an address of a sort we do not know, has a password in it, or makes no sense.
     """
+    if not text.strip(" ."):
+        return folder / text
     if text.startswith(NEWEST):
+        if not text.removeprefix(NEWEST).strip():
+            raise InvalidOption("the newest of what?", file=text, hint="Example: newest:exports, newest:kelp-*.csv.")
         inner = parse_location(text.removeprefix(NEWEST), folder)
         return FileSet(text, inner.parts if isinstance(inner, FileSet) else (inner,), newest=True)
-    if text == "-" or (folder / text).is_file():
+    if text == "-" or _there(Path.is_file, folder / text):
         return Path(text) if text == "-" else folder / text
     pieces = _pieces(text, folder)
     if len(pieces) > 1:
@@ -101,13 +105,21 @@ def parse_location(text: str, folder: Path = Path()) -> Location:
     return FileSet(text, (part,)) if is_pattern(part) or is_folder(part) else part
 
 
+def _there(asked: Callable[[Path], bool], path: Path) -> bool:
+    """What a path is asked; nothing is there under a name that no file can have."""
+    try:
+        return asked(path)
+    except (OSError, ValueError):
+        return False
+
+
 def is_pattern(part: Place) -> bool:
     """Whether a path or an address stands for all names that fit it."""
     if isinstance(part, DatabaseTable):
         return False
     if isinstance(part, Address):
         return "*" in part.name
-    return bool(WILDCARDS.search(str(part))) and not part.exists()
+    return bool(WILDCARDS.search(str(part))) and not _there(Path.exists, part)
 
 
 def is_folder(part: Place) -> bool:
@@ -116,7 +128,7 @@ def is_folder(part: Place) -> bool:
         return False
     if isinstance(part, Address):
         return part.scheme not in WEB and part.path.endswith(FOLDER_END)
-    return part.is_dir()
+    return _there(Path.is_dir, part)
 
 
 def place_beside(place: Place, folder: Path) -> Place:
@@ -129,7 +141,10 @@ def place_beside(place: Place, folder: Path) -> Place:
 def matching(pattern: Path) -> Iterator[Path]:
     """The files and folders of this machine whose paths fit a pattern."""
     start = Path(pattern.anchor)
-    return start.glob(str(pattern.relative_to(pattern.anchor) if pattern.anchor else pattern))
+    try:
+        yield from start.glob(str(pattern.relative_to(pattern.anchor) if pattern.anchor else pattern))
+    except (ValueError, OSError):  # (no pattern of names, such as "a**b"; or a folder that may not be looked into)
+        return
 
 
 def _pieces(text: str, folder: Path) -> list[str]:
@@ -141,7 +156,7 @@ def _pieces(text: str, folder: Path) -> list[str]:
     pieces = [piece.strip() for piece in text.split("+")]
     if not all(pieces) or (WILDCARDS.search(text) and any(matching(folder / text))):
         return [text]
-    there = (WILDCARDS.search(piece) or (folder / piece).exists() for piece in pieces)
+    there = (WILDCARDS.search(piece) or _there(Path.exists, folder / piece) for piece in pieces)
     return pieces if any(there) else [text]
 
 

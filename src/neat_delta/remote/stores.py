@@ -56,6 +56,9 @@ def fetch(address: Address) -> bytes:
         TransferError: it cannot be had, or not whole.
     """
     data = bytearray()
+    if not address.plain_path.strip("/"):
+        hint = f"Give a file in it, or a pattern such as {address.scheme}://{address.host}/*.csv."
+        raise TransferError("this is no file", hint=hint)
 
     def received(meter: Meter) -> None:
         with _store(address) as store, store.open(_path(address), "rb", block_size=PIECE, cache_type="none") as file:
