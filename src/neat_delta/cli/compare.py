@@ -158,8 +158,9 @@ def compare_command(
     items are counted, not sent, unless you ask for it. A blank cell keeps the shop's value. If LIVE is newer than the
     export that EDITED was made from, only what you have typed is a change. Several EDITED files are combined.
 
-    Both files may be delimited text, XLSX, ODS, JSON Lines or XML, also packed with gzip or zip. One may be "-"
-    (standard input). The options for reading a file are about EDITED.
+    Both may be delimited text, XLSX, ODS, JSON Lines, XML or Parquet, also packed; several files ("items-*.csv", a
+    folder, prices.csv+stock.csv, newest:FOLDER); an address; or a table of a database. One may be "-" (standard
+    input). The options for reading a file are about EDITED.
     """
     from concurrent.futures import ThreadPoolExecutor
     from contextvars import copy_context

@@ -53,8 +53,8 @@ def inspect_command(
 ) -> int:
     """Show what is in a table FILE: format, columns, types, possible keys, signs of damage.
 
-    Delimited text, XLSX, ODS, JSON Lines and XML, also packed with gzip or zip; "-" is standard input. With a
-    catalogue.toml, it also shows which columns have settings.
+    Delimited text, XLSX, ODS, JSON Lines, XML and Parquet, also packed; several files as one table; a table of a
+    database; "-" is standard input. With a catalogue.toml, it also shows which columns have settings.
     """
     from concurrent.futures import ThreadPoolExecutor
     from contextvars import copy_context

@@ -52,7 +52,8 @@ if TYPE_CHECKING:
     type=PLACE,
     required=True,
     metavar="DESTINATION",
-    help="A folder; a folder on a file server (ftp, ftps, sftp); or the http(s) address of the shop's interface.",
+    help="A folder, also on a file server (ftp, ftps, sftp, webdav) or in an object store (s3, gs, az); the http(s) "
+    "address of the shop's interface; or a table of a database.",
 )
 @option(SAFETY, "--resume", common=True, is_flag=True, help="Resume an interrupted transfer.")
 @option(SAFETY, "--dry-run", is_flag=True, help="Show what would be sent, and send nothing.")
