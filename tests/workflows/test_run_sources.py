@@ -55,3 +55,19 @@ def test_a_wrong_date_is_named_with_its_line(tmp_path):
     done = neat_delta("run", "night.toml", cwd=tmp_path)
     assert "no form for a date" in done.stderr
     assert "line 2" in done.stderr
+
+
+def test_a_part_of_the_items_and_what_blanks_do(tmp_path):
+    write_table(tmp_path / "live.csv", LIVE)
+    write_table(
+        tmp_path / "edited.csv", [LIVE[0], ["KT-1", "lid", "11.00"], ["KT-2", "", "21.00"], ["KT-3", "wax", "31.00"]]
+    )
+    (tmp_path / "some.txt").write_text("KT-2\nKT-3\n")
+    (tmp_path / "inbox").mkdir()
+    (tmp_path / "night.toml").write_text(
+        'live = "live.csv"\nedited = "edited.csv"\nto = "inbox"\nhistory = "h.sqlite"\n'
+        'where = "price < 25"\nitems = "some.txt"\nblanks = "clear"\n'
+    )
+    done = neat_delta("run", "night.toml", cwd=tmp_path)
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert (tmp_path / "inbox" / "01-changes.csv").read_text() == "sku,name,price\nKT-2,,21.00\n"

@@ -167,6 +167,9 @@ class _Run:
                 repair_keys=config.repair_keys,
                 add_new=config.add_new,
                 delete_at_most=config.delete_missing,
+                where=config.where,
+                items=config.items,
+                clear_blanks=None if config.blanks is None else config.blanks == "clear",
                 settings=settings,
             )
             # Only what is sure counts where nobody looks: the values that a sheet itself carries.

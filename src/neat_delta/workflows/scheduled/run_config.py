@@ -144,6 +144,12 @@ class RunConfig:
     """The folder in which each run makes its own folder."""
     history: Annotated[Path | None, AsPath()] = None
     """The history file, if not the one of this user."""
+    where: str | None = None
+    """Only items that match this condition (as `--where`)."""
+    items: Annotated[Location | None, AsLocation()] = None
+    """Only the SKUs listed in this file, one per line (as `--items`)."""
+    blanks: Annotated[str, OneOf(("leave", "clear"))] | None = None
+    """What blank cells do (as `--blanks`)."""
     add_new: bool = False
     """Whether new rows are added as new items."""
     delete_missing: Count | None = None
@@ -208,5 +214,6 @@ def load_run(path: Path) -> RunConfig:
         history=run.history and beside / run.history,
         to=place_beside(run.to, beside) if run.to else None,
         fresh=run.fresh and from_here(run.fresh),
+        items=run.items and from_here(run.items),
         path=path,
     )
