@@ -1,5 +1,6 @@
 """Runs whose files have dates in their names, are several, or are a table of a database."""
 
+import json
 import sqlite3
 from datetime import datetime
 
@@ -71,3 +72,55 @@ def test_a_part_of_the_items_and_what_blanks_do(tmp_path):
     done = neat_delta("run", "night.toml", cwd=tmp_path)
     assert done.returncode == 0, done.stdout + done.stderr
     assert (tmp_path / "inbox" / "01-changes.csv").read_text() == "sku,name,price\nKT-2,,21.00\n"
+
+
+def test_formulas_alone_with_costs_of_another_table(tmp_path):
+    write_table(tmp_path / "live.csv", LIVE)
+    write_table(tmp_path / "costs.csv", [["sku", "net"], ["KT-1", "8.00"], ["KT-2", "9.00"], ["KT-3", "20.00"]])
+    (tmp_path / "catalogue.toml").write_text('[tables.costs]\nfile = "costs.csv"\n')
+    (tmp_path / "inbox").mkdir()
+    (tmp_path / "night.toml").write_text(
+        'live = "live.csv"\nset = ["price = costs.net * 1.5"]\nwhere = "price < 25"\nto = "inbox"\n'
+        'history = "h.sqlite"\n'
+    )
+    done = neat_delta("run", "night.toml", cwd=tmp_path)
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert (tmp_path / "inbox" / "01-changes.csv").read_text() == "sku,price\nKT-1,12.00\nKT-2,13.50\n"
+
+
+def test_a_run_without_anything_to_do_is_a_mistake(tmp_path):
+    (tmp_path / "night.toml").write_text('live = "live.csv"\n')
+    done = neat_delta("run", "night.toml", cwd=tmp_path)
+    assert (done.returncode, "Set edited or set" in done.stderr) == (3, True)
+
+
+def test_a_run_file_is_checked_without_fetching_anything(tmp_path):
+    write_table(tmp_path / "live.csv", LIVE)
+    (tmp_path / "night.toml").write_text(
+        'live = "live.csv"\nedited = "https://files.example/x.csv"\nto = "sftp://files.example/in"\n'
+        "[limits]\nchanged = 5\n"
+    )
+    done = neat_delta("run", "night.toml", "--validate", cwd=tmp_path)
+    assert done.returncode == 0, done.stderr
+    assert "limits.changed = 5" in done.stdout
+    assert "edited = https://files.example/x.csv" in done.stdout
+    assert not (tmp_path / "runs").exists()
+
+
+def test_every_mistake_of_a_run_file_is_told_at_once(tmp_path):
+    (tmp_path / "night.toml").write_text(
+        'live = "nope*.csv"\nedited = "missing.csv"\nprofile = "kelp"\nset = ["price = price *"]\nwhere = "price >"\n'
+        'to = "nowhere"\n'
+    )
+    done = neat_delta("run", "night.toml", "--validate", "--json", cwd=tmp_path)
+    assert done.returncode == 3
+    told = json.loads(done.stdout)["result"]["mistakes"]
+    for what in (
+        "no file matches",
+        "missing.csv: file not found",
+        "profile 'kelp'",
+        "price = price *",
+        "where: ",
+        "to: ",
+    ):
+        assert any(what in text for text in told), (what, told)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import shutil
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -20,6 +20,7 @@ from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.history import History
 from neat_delta.delivery.send import load_update, send
 from neat_delta.diff.compare import CompareOptions
+from neat_delta.diff.formulas import parse_formula
 from neat_delta.errors import InvalidOption, NeatDeltaError
 from neat_delta.exit_codes import exit_for
 from neat_delta.locations import FileSet
@@ -35,8 +36,8 @@ from neat_delta.tables.line_names import with_own_line
 from neat_delta.tables.settings import Settings, SupplierProfile
 from neat_delta.update.receipt import CHANGESET_FILE
 from neat_delta.workflows.base import find_base
-from neat_delta.workflows.inputs import read_inputs
-from neat_delta.workflows.plan import PlanOptions, plan_comparison
+from neat_delta.workflows.inputs import read_inputs, read_live
+from neat_delta.workflows.plan import PlanOptions, context_of, plan_adjustment, plan_comparison
 from neat_delta.workflows.publish import publish
 from neat_delta.workflows.scheduled.report import SOME, RunReport
 from neat_delta.workflows.targets import Targets
@@ -69,6 +70,24 @@ def run(config: RunConfig, report: RunReport, progress: ProgressReporter, *, sen
         report.end()
 
 
+def profile_of(config: RunConfig, settings: Settings) -> SupplierProfile:
+    """The supplier profile of a run, if it has one.
+
+    Raises:
+        InvalidOption: there is none of this name.
+    """
+    if config.profile is None:
+        return SupplierProfile()
+    if config.profile not in settings.profiles:
+        saved = ", ".join(settings.profiles) or "none"
+        raise InvalidOption(
+            f"no supplier profile {config.profile!r} in {settings.path or 'catalogue.toml'}",
+            file=config.path,
+            hint=f"Saved profiles: {saved}.",
+        )
+    return settings.profiles[config.profile]
+
+
 @dataclass(frozen=True)
 class _Run:
     config: RunConfig
@@ -78,11 +97,11 @@ class _Run:
 
     def go(self) -> None:
         settings = load_settings(self.config.catalogue) if self.config.catalogue else Settings()
-        profile = self._list(settings)
+        profile = profile_of(self.config, settings)
         if self.sending and self.config.to is not None:
             self._finish_earlier()
         live = self._fetch("live", self.config.live, "live-")
-        edited = self._fetch("edited", self.config.edited, "edited-")
+        edited = self._fetch("edited", self.config.edited, "edited-") if self.config.edited else None
         result = self._compare(live, edited, settings, profile)
         barred = self._barred(result)
         self.report.attention_reasons.extend(barred)
@@ -98,18 +117,6 @@ class _Run:
         else:
             self._send()
             self._settle(settings)
-
-    def _list(self, settings: Settings) -> SupplierProfile:
-        if self.config.profile is None:
-            return SupplierProfile()
-        if self.config.profile not in settings.profiles:
-            saved = ", ".join(settings.profiles) or "none"
-            raise InvalidOption(
-                f"no supplier profile {self.config.profile!r} in {settings.path or 'catalogue.toml'}",
-                file=self.config.path,
-                hint=f"Saved profiles: {saved}.",
-            )
-        return settings.profiles[self.config.profile]
 
     def _finish_earlier(self) -> None:
         """Go on with an update of an earlier run that was cut off on its way, before anything else is looked at."""
@@ -158,11 +165,11 @@ class _Run:
             step.message = f"{what}, {size:,} bytes"
             return kept[0] if len(kept) == 1 else FileSet(str(where), tuple(kept))
 
-    def _compare(self, live: Location, edited: Location, settings: Settings, profile: SupplierProfile) -> CompareResult:
+    def _compare(
+        self, live: Location, edited: Location | None, settings: Settings, profile: SupplierProfile
+    ) -> CompareResult:
         report, config = self.report, self.config
-        with report.step("compare", self.progress) as step:
-            live_table, edited_table = read_inputs(live, edited, settings, profile, self.progress)
-            require_fresh(live_table.source.made, config.live, settings)
+        with report.step("compare" if edited else "formulas", self.progress) as step:
             compare = CompareOptions(
                 repair_keys=config.repair_keys,
                 add_new=config.add_new,
@@ -172,10 +179,7 @@ class _Run:
                 clear_blanks=None if config.blanks is None else config.blanks == "clear",
                 settings=settings,
             )
-            # Only what is sure counts where nobody looks: the values that a sheet itself carries.
-            base = find_base(live_table, edited_table, settings, by_content=False)
-            options = PlanOptions(compare, profile, base=base)
-            result, _ = plan_comparison(live_table, edited_table, options, self.progress)
+            result = self._planned(live, edited, settings, profile, compare)
             problems = report.folder / PROBLEMS_FILE if len(result.changes.findings) else None
             publish(result, settings, Targets(report.folder / CHANGES_FILE, problems_file=problems), self.progress)
             _tell_changes(report, result.changes)
@@ -188,6 +192,29 @@ class _Run:
         if held and self.config.limits.errors is None:
             report.attention_reasons.append(f"{_several(held, 'error')}, not sent; see problems.xlsx")
         return result
+
+    def _planned(
+        self,
+        live: Location,
+        edited: Location | None,
+        settings: Settings,
+        profile: SupplierProfile,
+        compare: CompareOptions,
+    ) -> CompareResult:
+        """What the edited file changes, or what formulas change without one."""
+        config = self.config
+        if edited is None:
+            own = read_live(live, settings, self.progress)
+            require_fresh(own.source.made, config.live, settings)
+            formulas = [parse_formula(text) for text in config.formulas]
+            context, options = context_of(own, settings), PlanOptions(compare)
+            return plan_adjustment(context, formulas, config.where, config.items, options, self.progress)[0]
+        profile = replace(profile, rules=(*profile.rules, *config.formulas))
+        own, others = read_inputs(live, edited, settings, profile, self.progress)
+        require_fresh(own.source.made, config.live, settings)
+        # Only what is sure counts where nobody looks: the values that a sheet itself carries.
+        options = PlanOptions(compare, profile, base=find_base(own, others, settings, by_content=False))
+        return plan_comparison(own, others, options, self.progress)[0]
 
     def _barred(self, result: CompareResult) -> list[str]:
         """Why nothing may be sent before a person has looked."""

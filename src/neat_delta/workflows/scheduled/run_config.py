@@ -134,8 +134,10 @@ class RunConfig:
 
     live: Annotated[Location, AsLocation()]
     """The live export: a file here or at an address, or several (a pattern, a folder, `newest:`, `a.csv + b.csv`)."""
-    edited: Annotated[Location, AsLocation()]
-    """The edited file, likewise."""
+    edited: Annotated[Location | None, AsLocation()] = None
+    """The edited file, likewise; without it, `set` must say what changes."""
+    formulas: Annotated[tuple[str, ...], Key("set")] = ()
+    """Formulas (as `--set`): of the edited file, or of the live export alone, such as `"price = costs.net * 1.6"`."""
     profile: str | None = None
     """The supplier profile of the edited file."""
     catalogue: Annotated[Path | None, AsPath()] = None
@@ -175,6 +177,8 @@ class RunConfig:
 
     def mistakes(self) -> Iterator[InvalidSetting]:
         """What does not go together."""
+        if self.edited is None and not self.formulas:
+            yield InvalidSetting("there is nothing to do", "Set edited or set.", key="edited")
         if self.fresh is not None and self.to is None:
             yield InvalidSetting("there is nothing to verify if nothing is sent", "Set to as well.", key="fresh")
 
@@ -208,7 +212,7 @@ def load_run(path: Path) -> RunConfig:
     return replace(
         run,
         live=from_here(run.live),
-        edited=from_here(run.edited),
+        edited=run.edited and from_here(run.edited),
         catalogue=table if run.catalogue or table.is_file() else None,
         folder=beside / run.folder,
         history=run.history and beside / run.history,

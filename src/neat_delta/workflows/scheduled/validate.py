@@ -1,0 +1,80 @@
+"""What a run would do, looked at without any network: its settings, its formulas, the files of this machine."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from neat_delta.diff.formulas import parse_formula
+from neat_delta.errors import NeatDeltaError
+from neat_delta.expressions import ExpressionError, parse_expression
+from neat_delta.json_form import to_json
+from neat_delta.locations import FileSet
+from neat_delta.locations.listing import members_of
+from neat_delta.tables.config_loader import load_settings
+from neat_delta.tables.settings import Settings
+from neat_delta.workflows.scheduled.run import profile_of
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from neat_delta.locations import Location
+    from neat_delta.workflows.scheduled.run_config import RunConfig
+
+
+def mistakes_of(config: RunConfig) -> list[str]:
+    """Everything that can be seen to be wrong without reading a table or asking another machine."""
+    found = []
+    settings = Settings()
+    if config.catalogue is not None:
+        try:
+            settings = load_settings(config.catalogue)
+        except NeatDeltaError as error:
+            found += str(error).split("\n")
+    checks: list[Callable[[], object]] = [partial(profile_of, config, settings)]
+    checks += [partial(parse_formula, text) for text in config.formulas]
+    checks += [partial(parse_expression, config.where)] if config.where is not None else []
+    for check in checks:
+        try:
+            check()
+        except ExpressionError as error:
+            found.append(f"where: {error}")
+        except NeatDeltaError as error:
+            found.append(str(error))
+    for name, location in (("live", config.live), ("edited", config.edited), ("items", config.items)):
+        found += [f"{name}: {what}" for what in _missing(location)]
+    if isinstance(config.to, Path) and not config.to.is_dir():
+        found.append(f"to: {config.to}: folder not found")
+    return found
+
+
+def effective(config: RunConfig) -> dict[str, Any]:
+    """The settings of a run as they hold, those that are not written too; paths in full."""
+    described: dict[str, Any] = {}
+    for name in ("live", "edited", "items", "catalogue", "folder", "to", "fresh"):
+        value = getattr(config, name)
+        described[name] = None if value is None else str(value.absolute() if isinstance(value, Path) else value)
+    described["history"] = str(config.history_file)
+    described |= {
+        "profile": config.profile,
+        "set": list(config.formulas),
+        "where": config.where,
+        "blanks": config.blanks,
+    }
+    described |= {"add_new": config.add_new, "delete_missing": config.delete_missing, "repair_skus": config.repair_keys}
+    described |= {"pack": config.strategy, "format": config.output_format}
+    described |= {"limits": to_json(config.limits), "verify": to_json(config.waiting)}
+    return described | {"mail": None if config.mail is None else to_json(config.mail)}
+
+
+def _missing(location: Location | None) -> list[str]:
+    """What of a location is on this machine and is not there."""
+    if isinstance(location, Path):
+        return [] if location.is_file() or str(location) == "-" else [f"{location}: file not found"]
+    if isinstance(location, FileSet) and all(isinstance(part, Path) for part in location.parts):
+        try:
+            members_of(location)
+        except NeatDeltaError as error:
+            return [str(error)]
+    return []
