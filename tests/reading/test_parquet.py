@@ -1,6 +1,8 @@
 """Parquet in and out: exact values, clear refusals, updates that are proved."""
 
 import datetime
+import subprocess
+import sys
 from decimal import Decimal
 
 import polars as pl
@@ -59,6 +61,24 @@ def test_a_damaged_file_is_an_error(tmp_path):
         (tmp_path / "cut.parquet").write_bytes(data[:cut])
         with pytest.raises(InvalidInput, match="damaged"):
             read_table(tmp_path / "cut.parquet")
+
+
+def test_a_damaged_file_is_named_in_one_line_and_the_stream_is_what_it_was(tmp_path):
+    LIVE.write_parquet(tmp_path / "live.parquet")
+    data = bytearray((tmp_path / "live.parquet").read_bytes())
+    for at in range(0, len(data), 7):
+        spoilt = data[:]
+        spoilt[at] ^= 0x41
+        (tmp_path / f"{at}.parquet").write_bytes(spoilt)
+    code = (
+        "import sys\nfrom neat_delta.locations import parse_location as p\nfrom neat_delta.reading import read_table\n"
+    )
+    code += "for path in sys.argv[1:]:\n    try:\n        read_table(p(path))\n    except Exception as error:\n"
+    code += "        print(type(error).__name__)\nprint('still here', file=sys.stderr)\n"
+    paths = sorted(tmp_path.glob("[0-9]*.parquet"))
+    done = subprocess.run([sys.executable, "-c", code, *paths], capture_output=True, text=True, check=True)
+    assert set(done.stdout.split()) <= {"InvalidInput"}
+    assert done.stderr == "still here\n"
 
 
 @pytest.mark.parametrize("comma", [False, True])
