@@ -99,6 +99,48 @@ def test_blank_cells_leave_and_deletions_and_additions_are_about_the_items_of_th
     assert cleared.changes.cells.rows() == [("A", "name", "Hive", None)]
 
 
+@pytest.mark.parametrize("marks", [".,", ",."])
+def test_rows_that_the_base_lacks_are_read_as_the_sheet_is_written(tmp_path, marks):
+    of_shop, of_sheet = (
+        lambda rows, mark=mark: [[cell.replace(".", mark) for cell in row] for row in rows] for mark in marks
+    )
+    head = ["sku", "price", "weight"]
+    base = [["A1", "1.10", "5.436"], ["A2", "2.20", "6.120"], ["A3", "3.30", "7.250"], ["A4", "4.40", "8.111"]]
+    since = [["B1", "6.60", "4.555"], ["B2", "6.60", "4.555"], ["B3", "6.60", "4.555"]]
+    typed = [
+        ["A4", "4.40", "8.333"],
+        ["B1", "6.75", "4.777"],
+        ["B2", "6.60", "4.555"],
+        *(["B3", "6.60", weight] for weight in ("4.555", "4.666")),
+        ["N1", "1234.50", "2.436"],
+        ["N2", "7.5", "2.500"],
+    ]
+
+    result = three_way(
+        tmp_path,
+        [head, *of_shop(base)],
+        [head, *of_shop(base[1:] + base[:1] + since)],
+        [head, *of_sheet(base[:3] + typed)],
+        add_new=True,
+    )
+
+    now = {(cell["key"], cell["field"]): cell["now"] for cell in result.changes.cells.iter_rows(named=True)}
+    wanted = {
+        ("A4", "weight"): "8.333",
+        ("B1", "price"): "6.75",
+        ("B1", "weight"): "4.777",
+        ("N1", "price"): "1234.50",
+        ("N1", "weight"): "2.436",
+        ("N2", "price"): "7.50",
+        ("N2", "weight"): "2.500",
+    }
+    assert {place: value for place, value in now.items() if place[1] != "sku"} == {
+        place: value.replace(".", marks[0]) for place, value in wanted.items()
+    }
+    assert set(result.changes.findings.filter(level="error")["key"]) == {"B3"}
+    assert result.base.edited_format.decimal_separator == marks[1]
+
+
 def test_a_cell_that_cannot_be_read_is_shown_as_typed_beside_the_values_of_now(tmp_path):
     sheet = [HEAD, ["A", "Hive", "wide", "5"], ["B", "Veil", "12.25", "6"]]
 

@@ -49,6 +49,7 @@ if TYPE_CHECKING:
 
     from neat_delta.locations import Location
     from neat_delta.tables import Table
+    from neat_delta.tables.table import FileFormat
 
 
 @dataclass(frozen=True)
@@ -116,6 +117,7 @@ class BaseSummary:
         moved: how many cells the shop has changed since, and the file has not; the shop's values are kept.
         added_up: how many cells add the file's difference to what the shop has now.
         conflicts: the cells that both have changed (key, field, then, ours, now, fate).
+        edited_format: how the edited file is written; the compared one is in the live export's form.
     """
 
     name: str
@@ -124,6 +126,7 @@ class BaseSummary:
     moved: int
     added_up: int
     conflicts: pl.DataFrame
+    edited_format: FileFormat
 
 
 @dataclass(frozen=True)

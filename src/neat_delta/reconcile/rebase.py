@@ -82,7 +82,8 @@ def rebase(base: Table, live: Table, sheet: Table, key: Key, options: CompareOpt
     keys, base_keys = key.values(sheet), key.values(base)
     in_base, in_live = positions_of(base_keys, keys), positions_of(key.values(live), keys)
     rows = (in_base.is_not_null() & in_live.is_not_null()).arg_true()
-    cells, moved, added_up = sheet.cells(sheet.names), 0, 0
+    others = in_base.is_null().arg_true()
+    cells, moved, added_up = _with_others_in_live_form(sheet, live, key, options, others), 0, 0
     for name in _fields(base, live, sheet, key):
         then = base.cells([name], in_base.gather(rows)).to_series()
         # A blank cell speaks for itself, unless it was blank before.
@@ -112,6 +113,31 @@ def rebase(base: Table, live: Table, sheet: Table, key: Key, options: CompareOpt
             "key", "field", then="was"
         ),
     )
+
+
+def _with_others_in_live_form(
+    sheet: Table, live: Table, key: Key, options: CompareOptions, others: pl.Series
+) -> pl.DataFrame:
+    """The cells of a sheet, those of the ``others``, rows that its base lacks, as the live export writes values.
+
+    From here on the sheet is read in that form. What is an error stays as typed, and so is an error again.
+    """
+    cells = sheet.cells(sheet.names)
+    if others.is_empty() or sheet.format.decimal_separator in (None, live.format.decimal_separator):
+        return cells
+    changes = compare(live, sheet, replace(_options_for(live, key, options), add_new=True)).changes
+    keys = key.values(sheet)
+    wrong = changes.findings.filter(pl.col("effect") == BLOCK)["key"].drop_nulls()
+    sound = keys.is_not_null() & keys.is_unique() & ~keys.is_in(wrong.implode())
+    others = others.filter(sound.gather(others))
+    keys = keys.gather(others)
+    in_live = positions_of(key.values(live), keys)
+    for name in _fields(live, live, sheet, key):
+        here = live.cells([name]).to_series().gather(in_live)
+        column, _ = _column(keys, here, changes.cells.filter(pl.col("field") == name))
+        says = cells[name].gather(others).str.contains(r"\S").fill_null(value=False) & column.is_not_null()
+        cells = cells.with_columns(cells[name].scatter(others.filter(says), column.filter(says)))
+    return cells
 
 
 def _options_for(base: Table, key: Key, options: CompareOptions) -> CompareOptions:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -69,7 +70,10 @@ def files_view(result: CompareResult, width: int, *, columns: bool = True) -> It
     widest = max(len(result.live.source.name), len(result.edited.source.name))
     yield from catalogue_view("live", result.live, "item", width, widest)
     besides = 0 if result.original else result.excluded
-    yield from catalogue_view("edited", result.original or result.edited, "row", width, widest, besides)
+    edited = result.original or result.edited
+    if result.base:
+        edited = replace(edited, format=result.base.edited_format)
+    yield from catalogue_view("edited", edited, "row", width, widest, besides)
     yield labelled("matched", "by " + " + ".join(result.key.fields))
     if not columns:
         return

@@ -119,7 +119,13 @@ def compare_with_base(
     conflicts = policy.decide(conflicts_of(result, rebased, options), key.fields)
     result = with_findings(result, conflict_findings(conflicts, result.changes))
     summary = BaseSummary(
-        base.table.source.name, base.table.source.made, base.how, rebased.moved, rebased.added_up, conflicts
+        base.table.source.name,
+        base.table.source.made,
+        base.how,
+        rebased.moved,
+        rebased.added_up,
+        conflicts,
+        own.format,
     )
     return replace(result, base=summary, original=rebased.shown, restored=_on_lines(rebased, result)), matches
 
