@@ -4,6 +4,7 @@ import os
 import random
 import re
 import signal
+from threading import Lock
 
 import pytest
 
@@ -74,13 +75,14 @@ def test_a_cluster_gives_what_one_machine_gives(tmp_path, small_pieces, schedule
 def test_a_worker_that_dies_in_the_middle_changes_nothing(tmp_path, small_pieces, scheduler, monkeypatch):
     pair = made(tmp_path)
     alone = compared(*pair)
-    each, killed = ClusterWorkers.each, []
+    each, killed, one_at_a_time = ClusterWorkers.each, [], Lock()
 
     def each_until_one_dies(self, work, tasks):
         for at, found in enumerate(each(self, work, tasks)):
-            if at == 2 and not killed:
-                killed.append(next(iter(self.client.run(os.getpid).values())))
-                os.kill(killed[0], signal.SIGKILL)
+            with one_at_a_time:  # the two files are read by a thread each
+                if at == 2 and not killed:
+                    killed.append(next(iter(self.client.run(os.getpid).values())))
+                    os.kill(killed[0], signal.SIGKILL)
             yield found
 
     monkeypatch.setattr(ClusterWorkers, "each", each_until_one_dies)
