@@ -106,12 +106,13 @@ def test_rows_that_the_base_lacks_are_read_as_the_sheet_is_written(tmp_path, mar
     )
     head = ["sku", "price", "weight"]
     base = [["A1", "1.10", "5.436"], ["A2", "2.20", "6.120"], ["A3", "3.30", "7.250"], ["A4", "4.40", "8.111"]]
-    since = [["B1", "6.60", "4.555"], ["B2", "6.60", "4.555"], ["B3", "6.60", "4.555"]]
+    since = [["B1", "6.60", "4.555"], ["B2", "6.60", "4.555"], ["B3", "6.60", "4.555"], ["B4", "6.60", "4.555"]]
     typed = [
         ["A4", "4.40", "8.333"],
         ["B1", "6.75", "4.777"],
         ["B2", "6.60", "4.555"],
         *(["B3", "6.60", weight] for weight in ("4.555", "4.666")),
+        ["B4", "6.60", "unknown"],
         ["N1", "1234.50", "2.436"],
         ["N2", "7.5", "2.500"],
     ]
@@ -137,7 +138,7 @@ def test_rows_that_the_base_lacks_are_read_as_the_sheet_is_written(tmp_path, mar
     assert {place: value for place, value in now.items() if place[1] != "sku"} == {
         place: value.replace(".", marks[0]) for place, value in wanted.items()
     }
-    assert set(result.changes.findings.filter(level="error")["key"]) == {"B3"}
+    assert set(result.changes.findings.filter(level="error")["key"]) == {"B3", "B4"}
     assert result.base.edited_format.decimal_separator == marks[1]
 
 

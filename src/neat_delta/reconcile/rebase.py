@@ -128,7 +128,7 @@ def _with_others_in_live_form(
     changes = compare(live, sheet, replace(_options_for(live, key, options), add_new=True)).changes
     keys = key.values(sheet)
     wrong = changes.findings.filter(pl.col("effect") == BLOCK)["key"].drop_nulls()
-    sound = keys.is_not_null() & keys.is_unique() & ~keys.is_in(wrong.implode())
+    sound = keys.is_not_null() & ~keys.is_in(wrong.implode())
     others = others.filter(sound.gather(others))
     keys = keys.gather(others)
     in_live = positions_of(key.values(live), keys)
