@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import base64
 import csv
+import gzip
 import io
 import os
+import re
 import shlex
 import subprocess
 import sys
@@ -63,6 +66,13 @@ def import_into(table: Table, files: list[Path], *, key: str = "sku", **form: st
             for column, cell in zip(columns, change, strict=True):
                 item[header.index(column)] = cell
     return [header, *items.values()]
+
+
+def page_data(page: Path) -> str:
+    """What a page has packed in it, as JSON."""
+    packed = re.search(r'id="data">([^<]*)<', page.read_text("utf-8"))
+    assert packed
+    return gzip.decompress(base64.b64decode(packed[1])).decode()
 
 
 def update_files(folder: Path) -> list[Path]:

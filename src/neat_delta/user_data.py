@@ -1,10 +1,12 @@
-"""Where this program keeps what it remembers for a user: the history, and the kept exports."""
+"""Who uses this program, and where it keeps what it remembers for them: the history, and the kept exports."""
 
 from __future__ import annotations
 
 import os
 from pathlib import Path
 
+# The person at work, if not the one that the system names: a schedule often runs under a name of its own.
+USER = "NEAT_DELTA_USER"
 # The folder in which it lies, if not the user's own for the data of this program.
 DATA = "NEAT_DELTA_DATA"
 
@@ -16,3 +18,14 @@ def data_folder() -> Path:
     import platformdirs
 
     return platformdirs.user_data_path("neat-delta", appauthor=False)
+
+
+def user_name() -> str | None:
+    """Who is at work: as the environment says, else as the system knows the user; ``None`` where it knows nobody."""
+    import getpass
+
+    try:
+        name = os.environ.get(USER) or getpass.getuser()
+    except (ImportError, KeyError, OSError):
+        return None
+    return " ".join("".join(sign if sign.isprintable() else " " for sign in name).split()) or None

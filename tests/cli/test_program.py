@@ -1,5 +1,6 @@
 """The installed program, run as a person or a schedule runs it."""
 
+import hashlib
 import io
 import json
 import re
@@ -242,6 +243,9 @@ def test_the_examples_in_help_work_on_the_demos_files(tmp_path):
     neat_delta("demo", "shop", "--full", cwd=tmp_path)
     shop = tmp_path / "shop"
     (shop / "accepted.xlsx").touch()
+    decided = {"neat_delta": 2, "kind": "decisions", "decisions": []}
+    decided["changes"] = hashlib.sha256((shop / "tuesday.changes.jsonl").read_bytes()).hexdigest()
+    (shop / "tuesday.decisions.json").write_text(json.dumps(decided))
     for name in ("anna", "bo"):
         neat_delta("sheet", "live.csv", "-o", f"{name}.xlsx", cwd=shop)
     for name in (

@@ -3,7 +3,7 @@ import json
 import openpyxl
 import pytest
 
-from helpers import import_into, neat_delta, read_rows, update_files, write_table
+from helpers import import_into, neat_delta, page_data, read_rows, update_files, write_table
 
 LIVE = [["sku", "name", "price"], *([f"00{at}", f"Item {at}", f"{at}.50"] for at in range(10, 20))]
 LIST = [["Our no.", "Net, each"], *([f"00{at}", f"{at},00"] for at in range(10, 16)), ["Summe", ""]]
@@ -164,5 +164,5 @@ def test_raw_values_stand_beside_computed_ones_in_preview_page_and_workbook(shop
     rows = list(openpyxl.load_workbook(shop / "r.xlsx").active.iter_rows(values_only=True))
 
     assert "from net_each 10" in shown.stdout
-    assert "price = file.net_each * 1.6 from net_each 10" in (shop / "p.html").read_text("utf-8")
+    assert "price = file.net_each * 1.6 from net_each 10" in page_data(shop / "p.html")
     assert rows[1][rows[0].index("calculated from")].startswith("net_each 1")

@@ -1,15 +1,20 @@
 """The review page in a real browser; skipped where there is none."""
 
+import json
 import shutil
+from pathlib import Path
 
+import jsonschema
 import pytest
 
 from helpers import write_table
 from neat_delta.analysis.before_after import BeforeAfter
+from neat_delta.changeset.serialization import dump_changes
 from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.prefetch import sha256_hex
 from neat_delta.reading import read_pair
 from neat_delta.tables.settings import Settings
-from neat_delta.views.page import review_page_of
+from neat_delta.views.page import PageName, review_page_of
 
 HOSTILE = "</script><script>document.title='owned'</script><img src=x onerror=\"document.title='owned'\">"
 NAMES = ["sku", "name", "category", "price", "cost", "stock"]
@@ -35,7 +40,9 @@ def page_file(tmp_path_factory):
     ours, sheet = read_pair(a, b)
     changes = compare(ours, sheet, CompareOptions(add_new=True, delete_at_most=5)).changes
     path = folder / "review.html"
-    path.write_bytes(review_page_of(BeforeAfter(changes, ours), Settings(), HOSTILE))
+    path.write_bytes(
+        review_page_of(BeforeAfter(changes, ours), Settings(), PageName(HOSTILE, sha256_hex(dump_changes(changes))))
+    )
     return path
 
 
@@ -60,13 +67,14 @@ def page(browser, page_file):
     # Nothing may be asked of any network.
     tab.on("request", lambda request: faults.append(request.url) if not request.url.startswith("file:") else None)
     tab.goto(page_file.as_uri())
+    tab.wait_for_selector("body[data-ready]")
     yield tab
     assert faults == []
     tab.close()
 
 
 def codes(page):
-    return page.locator("#list th button").all_inner_texts()
+    return page.locator("#list th button.code").all_inner_texts()
 
 
 def test_hostile_texts_stay_texts(page):
@@ -74,7 +82,7 @@ def test_hostile_texts_stay_texts(page):
 
     assert page.title() == "Changes for live.csv"
     assert HOSTILE in page.locator("tbody.item").first.inner_text()
-    assert page.locator("img").count() == 0
+    assert page.locator("#list img, .problems img").count() == 0
 
 
 def test_no_script_runs_but_the_pages_own(page):
@@ -105,7 +113,7 @@ def test_only_what_is_on_the_screen_is_drawn_and_scrolling_comes_to_the_end(page
     heights = page.evaluate(
         "[...document.querySelectorAll('tbody.item tr')].map((row) => row.getBoundingClientRect().height)"
     )
-    assert set(heights) == {28}
+    assert set(heights) == {page.evaluate("line()")}
 
 
 @pytest.mark.parametrize(
@@ -113,9 +121,9 @@ def test_only_what_is_on_the_screen_is_drawn_and_scrolling_comes_to_the_end(page
     [
         ({"#state": "new"}, "1 of 3,001 items", "NEW"),
         ({"#state": "to delete"}, "1 of 3,001 items", "K-02999"),
-        ({"#level": "3"}, "1 of 3,001 items", "K-00002"),
+        ({"#problem": "3"}, "1 of 3,001 items", "K-00002"),
         ({"#field": "stock", "#order": "code"}, "301 of 3,001 items", "K-00009"),
-        ({"#group": "Part 3", "#order": "name"}, "428 of 3,001 items", "K-00010"),
+        ({"#group": "Part 3", "#order": "name"}, "428 of 3,001 items", "K-00003"),
     ],
 )
 def test_filters_find_what_they_say(page, settings, said, first):
@@ -133,7 +141,6 @@ def test_by_keyboard_alone_an_item_is_found_and_opened(page):
     page.keyboard.press("/")
     page.keyboard.type("hive k-01234")
     page.locator("#list").focus()
-    page.keyboard.press("Tab")
     page.keyboard.press("Enter")
 
     assert page.locator("dialog[open] h2").inner_text().startswith("K-01234")
@@ -155,9 +162,158 @@ def test_it_prints_all_items_that_are_shown(page):
     page.evaluate("dispatchEvent(new Event('beforeprint'))")
 
     assert len(codes(page)) == int(page.inner_text("#shown").split()[0])
-    assert page.locator("figure svg").count() == 4
+    assert page.locator("figure img").count() == 4
     assert page.locator("details:not([open])").count() == 0
     page.set_viewport_size({"width": 760, "height": 1000})
     page.emulate_media(media="print")
     wide = "document.getElementById('table').getBoundingClientRect().right <= document.documentElement.clientWidth"
     assert page.evaluate(wide)
+
+
+SCHEMA = json.loads((Path(__file__).parents[2] / "docs/schemas/decisions.schema.json").read_text())
+COUNTS = "['open', 'accepted', 'rejected'].map((id) => +document.getElementById(id).textContent.replace(/\\D/g, ''))"
+
+
+def saved(page, tmp_path):
+    """What "save decisions" saves."""
+    with page.expect_download() as started:
+        page.click("#save")
+    path = tmp_path / "saved.json"
+    started.value.save_as(path)
+    file = json.loads(path.read_text(encoding="utf-8"))
+    jsonschema.validate(file, SCHEMA)
+    return path, {(one["item"][0], one["field"]): one for one in file["decisions"]}
+
+
+def test_decisions_by_keys_and_buttons_are_saved_undone_and_opened_again(page, page_file, browser, tmp_path):
+    units = page.evaluate(COUNTS)[0]
+    page.select_option("#order", "code")
+    page.fill("#search", "hive k-0001")
+    page.locator("#list").focus()
+    page.keyboard.press("a")
+    page.keyboard.press("r")
+    page.keyboard.press("c")
+    page.keyboard.type("ask Anna <b>")
+    page.click("#comment button[value=save]")
+    page.keyboard.press("a")
+    page.keyboard.press("u")
+    accept = page.get_by_role("button", name="reject K-00015 price")
+    accept.click()
+    assert accept.evaluate("(button) => button === document.activeElement")
+    assert accept.get_attribute("aria-pressed") == "true"
+    page.keyboard.press("?")
+    assert page.locator("#keys[open]").count() == 1
+    page.keyboard.press("Escape")
+    assert page.evaluate(COUNTS) == [units - 3, 1, 2]
+    path, decided = saved(page, tmp_path)
+
+    assert {key: (one["decision"], one.get("comment")) for key, one in decided.items()} == {
+        ("K-00010", "price"): ("accept", None),
+        ("K-00011", "price"): ("reject", None),
+        ("K-00012", "price"): (None, "ask Anna <b>"),
+        ("K-00015", "price"): ("reject", None),
+    }
+    again = browser.new_page()
+    again.goto(page_file.as_uri())
+    again.wait_for_selector("body[data-ready]")
+    again.set_input_files("#file", path)
+    again.get_by_text("decisions taken over").wait_for()
+    assert saved(again, tmp_path)[1] == decided
+    path.write_text(path.read_text().replace('"changes":"', '"changes":"0'))
+    again.set_input_files("#file", path)
+    again.get_by_text("belong to another change set").wait_for()
+    path.write_text("no JSON")
+    again.set_input_files("#file", path)
+    again.get_by_text("not a file of decisions").wait_for()
+    assert saved(again, tmp_path)[1] == decided
+    again.close()
+
+
+def test_a_field_a_category_a_check_and_what_is_shown_are_decided_at_once(page, tmp_path):
+    units = page.evaluate(COUNTS)[0]
+    page.get_by_role("button", name="accept all of stock").click()
+    assert page.evaluate(COUNTS) == [units - 299, 299, 0]
+    page.click("#undo")
+    page.get_by_role("button", name="reject all of Part 3").click()
+    rejected = page.evaluate(COUNTS)[2]
+    page.select_option("#decided", "rejected")
+    assert page.inner_text("#shown").startswith("428 of 3,001 items shown")
+    page.click("#reset")
+    page.select_option("#field", label="price")
+    page.fill("#search", "hive 12")
+    page.get_by_role("button", name="accept all shown").click()
+    _, decided = saved(page, tmp_path)
+
+    assert rejected > 428
+    assert all(one["field"] == "price" for one in decided.values() if one["decision"] == "accept")
+    assert {one["item"][0] for one in decided.values() if one["decision"] == "accept"} >= {"K-00012", "K-00120"}
+    assert page.evaluate(COUNTS)[1] > 100
+
+
+def test_the_address_keeps_filters_and_the_browser_what_was_decided(page, page_file):
+    page.fill("#search", "hive 77")
+    page.select_option("#group", label="Part 0")
+    page.locator("#list").focus()
+    page.keyboard.press("A")
+    page.wait_for_timeout(500)
+    address, shown, counts = page.url, page.inner_text("#shown"), page.evaluate(COUNTS)
+    page.goto("about:blank")
+    page.goto(address)
+    page.wait_for_selector("body[data-ready]")
+
+    assert page.inner_text("#shown") == shown
+    assert not shown.startswith("3,001")
+    assert page.evaluate(COUNTS) == counts
+    assert counts[1] >= 1
+
+
+def test_heads_sort_both_ways_and_numbers_as_numbers(page):
+    page.get_by_role("button", name="sort by now").click()
+    first = codes(page)[0]
+    page.get_by_role("button", name="sort by now").click()
+
+    assert first == "K-00000"
+    assert codes(page)[0] == "K-02998"
+    assert page.locator("th[aria-sort=descending]").inner_text().startswith("now")
+    assert page.evaluate("document.activeElement.dataset.order") == "now"
+
+
+def test_an_item_in_full_has_the_fields_that_stay_and_its_buttons_decide(page):
+    page.fill("#search", "k-00030")
+    page.locator("#list th button.code").first.click()
+    page.get_by_text("Does not change").wait_for()
+    page.click("#item-accept")
+
+    assert page.locator("#item-rest tr", has_text="cost").inner_text().split() == ["cost", "0.50"]
+    assert page.locator("#item-rows button[aria-pressed=true]").all_inner_texts() == ["✓ accept"]
+    assert page.evaluate(COUNTS)[1] == 1
+
+
+@pytest.mark.parametrize(
+    ("size", "scheme", "keys"),
+    [
+        ((1280, 800), "light", "jar"),
+        ((1280, 800), "dark", "jaxc"),
+        ((390, 700), "dark", "j"),
+        ((320, 200), "light", "j?"),
+        ((640, 400), "light", ["Enter"]),
+    ],
+)
+def test_nothing_is_found_by_the_rules_of_accessibility(browser, page_file, size, scheme, keys):
+    """Also at 200 % and 400 % of zoom, which make the window 640 and 320 wide."""
+    from axe_playwright_python.sync_playwright import Axe
+
+    context = browser.new_context(viewport={"width": size[0], "height": size[1]}, color_scheme=scheme, bypass_csp=True)
+    tab = context.new_page()
+    tab.goto(page_file.as_uri())
+    tab.wait_for_selector("body[data-ready]")
+    tab.locator("#list").focus()
+    for key in keys:
+        tab.keyboard.press(key)
+
+    found = Axe().run(tab).response["violations"]
+    wide = tab.evaluate("document.documentElement.scrollWidth")
+    context.close()
+
+    assert [(one["id"], one["nodes"][0]["html"]) for one in found] == []
+    assert wide <= size[0]

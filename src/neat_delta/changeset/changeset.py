@@ -24,6 +24,7 @@ from neat_delta.changeset.findings import BLOCK, FINDINGS
 from neat_delta.json_form import to_json
 from neat_delta.matching.positions import positions_of
 from neat_delta.tables import FilePart, field_name
+from neat_delta.user_data import user_name
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -150,6 +151,7 @@ class Head:
         fields: what later commands must know of each field.
         other_rows: by state, the rows of the edited file that no item stands for, and the live items without a row.
         made: when, as a time by ISO 8601.
+        made_by: who made it, as the system or NEAT_DELTA_USER names the person.
         overrides: what the run let through.
         exclusions: what was left out when parts were picked.
         identity: by what items are known whose key changes.
@@ -164,6 +166,7 @@ class Head:
     overrides: Overrides = field(default_factory=Overrides)
     exclusions: tuple[Exclusion, ...] = ()
     identity: Identity | None = None
+    made_by: str | None = field(default_factory=user_name)
 
     def names(self) -> dict[str, str]:
         """The field that each column of the live export stands for, by the column's normalised name."""

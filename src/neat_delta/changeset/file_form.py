@@ -71,6 +71,7 @@ class _Head:
     overrides: Overrides = field(default_factory=Overrides)
     exclusions: tuple[Exclusion, ...] = ()
     identity: Identity | None = None
+    made_by: str | None = None
 
 
 @dataclass(frozen=True)
@@ -129,7 +130,16 @@ def parse_head(line: bytes, path: Location) -> tuple[Head, dict[str, int]]:
     if fault := next(_faults(form), None):
         raise _wrong(f"the head of the change set is damaged ({fault})", path, 1)
     head = Head(
-        form.key, form.live, form.edited, form.fields, {}, form.made, form.overrides, form.exclusions, form.identity
+        form.key,
+        form.live,
+        form.edited,
+        form.fields,
+        {},
+        form.made,
+        form.overrides,
+        form.exclusions,
+        form.identity,
+        form.made_by,
     )
     return head, form.counts
 

@@ -15,6 +15,8 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
 
 LEFT_OUT = "not accepted"
+# The code of a note with what somebody said of a change that was accepted.
+REMARK = "comment"
 ALL = (CHANGE, RECODE, ADD, REMOVE)
 
 
@@ -96,3 +98,12 @@ def _exclusion(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None)
     return findings_frame(
         LEFT_OUT, "note", key=left["key"], field=left["field"], line=left["line"], value=left["now"], message=say
     )
+
+
+def with_remarks(changes: ChangeSet, remarks: pl.DataFrame) -> ChangeSet:
+    """The change set with what people said of changes that they accepted (key, field, message), as notes."""
+    remarks = remarks.join(changes.items.select("key", "line"), on="key", how="inner", maintain_order="left")
+    notes = findings_frame(
+        REMARK, "note", key=remarks["key"], field=remarks["field"], line=remarks["line"], message=remarks["message"]
+    )
+    return replace(changes, findings=pl.concat([changes.findings, notes]))

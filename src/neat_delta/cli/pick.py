@@ -32,10 +32,12 @@ if TYPE_CHECKING:
 
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.locations import Location
+    from neat_delta.reconcile.review import Review
 
 
 @command(
     "pick",
+    "neat-delta pick tuesday.changes.jsonl --decisions tuesday.decisions.json -o accepted.changes.jsonl",
     "neat-delta pick tuesday.changes.jsonl --review review.xlsx -o accepted.changes.jsonl",
     "neat-delta pick tuesday.changes.jsonl --only price -o prices.changes.jsonl",
 )
@@ -53,11 +55,20 @@ if TYPE_CHECKING:
 )
 @option(
     SCOPE,
+    "--decisions",
+    "decided",
+    common=True,
+    type=SOURCE,
+    metavar="FILE",
+    help='Decisions that were made and saved in the page of "preview --page".',
+)
+@option(
+    SCOPE,
     "--unmarked",
     type=click.Choice(["reject", "accept"]),
     default="reject",
     show_default=True,
-    help="Reject or accept the rows that have no mark.",
+    help="Reject or accept the changes that have no mark.",
 )
 @option(SCOPE, "--failed", type=SOURCE, metavar="FILE", help="Select the rows that failed in this import report.")
 @option(SCOPE, "--skip", multiple=True, metavar="FIELD", help="Reject changes of this field. Repeatable.")
@@ -71,6 +82,7 @@ def pick_command(
     out: Path,
     overwrite: bool,
     review: Location | None,
+    decided: Location | None,
     unmarked: str,
     failed: Location | None,
     skip: tuple[str, ...],
@@ -79,7 +91,7 @@ def pick_command(
     config: Path | None,
     output: OutputOptions,
 ) -> int:
-    """Accept a part of a change set: from a marked review workbook, or by field, condition or SKU.
+    """Accept a part of a change set: as decided in a page or a review workbook, or by field, condition or SKU.
 
     What is not accepted stays in the new change set as notes, with the comments. If you give several conditions, a
     change must meet all of them.
@@ -90,13 +102,17 @@ def pick_command(
     from neat_delta.reading import read_strict
     from neat_delta.reconcile.import_report import failed as failed_part
     from neat_delta.reconcile.import_report import rejected, with_reasons
-    from neat_delta.reconcile.review import read_review, subset_with_review
+    from neat_delta.reconcile.review import subset_with_review
     from neat_delta.workflows.saved_changes import load_with_live
 
-    if not (review or failed or skip or part.only or part.where is not None or part.items):
+    if not (review or decided or failed or skip or part.only or part.where is not None or part.items):
         raise InvalidOption(
             "nothing selected",
-            hint="Use --review, --failed, --only, --skip, --where or --items.",
+            hint="Use --decisions, --review, --failed, --only, --skip, --where or --items.",
+        )
+    if review and decided:
+        raise InvalidOption(
+            "--review and --decisions do not go together", hint="Give one of them; pick again from the result."
         )
     settings = load_config(config)
     check_outputs(out, replace=overwrite)
@@ -107,11 +123,11 @@ def pick_command(
         else:
             whole, own = load_changes(changes), None
         keep = cells_in(whole, selection_from(whole, part, skip), own, settings)
-        decisions = read_review(review, whole, unmarked=unmarked == "accept") if review else None
+        decisions = _marks(review, decided, whole, unmarked=unmarked == "accept")
         bad = rejected(read_strict(failed, progress), whole) if failed else None
         if bad is not None:
             keep = keep.join(failed_part(whole, bad, settings), on=["key", "field"], how="semi", nulls_equal=True)
-        less = subset_with_review(whole, keep, decisions, " ".join(_ways(review, failed, skip, part)))
+        less = subset_with_review(whole, keep, decisions, " ".join(_ways(review, decided, failed, skip, part)))
         less = less if bad is None else with_reasons(less, bad)
         check_outputs(out, replace=overwrite)
         save_changes(less, out, replace=overwrite)
@@ -122,12 +138,28 @@ def pick_command(
     return Exit.ATTENTION if less.blocking_count() else Exit.DONE
 
 
+def _marks(review: Location | None, decided: Location | None, changes: ChangeSet, *, unmarked: bool) -> Review | None:
+    """What people have marked, in a workbook or a page."""
+    from neat_delta.reconcile.page_decisions import read_page_decisions
+    from neat_delta.reconcile.review import read_review
+
+    if decided is not None:
+        return read_page_decisions(decided, changes, unmarked=unmarked)
+    return read_review(review, changes, unmarked=unmarked) if review else None
+
+
 def _ways(
-    review: Location | None, failed: Location | None, skip: tuple[str, ...], selection: SelectionOptions
+    review: Location | None,
+    decided: Location | None,
+    failed: Location | None,
+    skip: tuple[str, ...],
+    selection: SelectionOptions,
 ) -> Iterator[str]:
     """How the part was named, as it was typed."""
     if review:
         yield f"--review {review.name}"
+    if decided:
+        yield f"--decisions {decided.name}"
     if failed:
         yield f"--failed {failed.name}"
     yield from (f"--only {name}" for name in selection.only)

@@ -41,6 +41,10 @@ if TYPE_CHECKING:
     from neat_delta.progress import ProgressReporter
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
+    from neat_delta.views.page import PageName
+
+# Wider than any command: the page breaks it by itself.
+ONE_LINE = 100_000
 
 
 @command(
@@ -209,7 +213,7 @@ def _made(
         from neat_delta.views.page import review_page_of
 
         progress.step("writing the page")
-        made["page"] = {options.page: review_page_of(both, settings, path_text(part.path.name))}
+        made["page"] = {options.page: review_page_of(both, settings, _page_name(part))}
     if options.review is not None:
         from neat_delta.views.review_workbook import review_workbook
 
@@ -223,6 +227,20 @@ def _made(
         progress.step("drawing")
         made["charts"] = {options.charts / file: data for file, data in plots(both, settings).items()}
     return made
+
+
+def _page_name(part: ShownPart) -> PageName:
+    """By what the page is called, and what takes the decisions that are made in it."""
+    from neat_delta.changeset.serialization import dump_changes
+    from neat_delta.prefetch import sha256_hex
+    from neat_delta.views.page import PageName
+    from neat_delta.views.shell import command_line, free_name
+
+    stem = path_text(part.path.name).split(".")[0]
+    decisions = f"{stem}.decisions.json"
+    words = ["neat-delta", "pick", str(part.path), "--decisions", decisions, "--out"]
+    command = command_line([*words, free_name(f"{stem}-accepted.changes.jsonl")], ONE_LINE)[0]
+    return PageName(path_text(part.path.name), sha256_hex(dump_changes(part.whole)), decisions, path_text(command))
 
 
 def _written(made: dict[str, dict[Path, bytes]], options: PreviewOptions) -> dict[str, list[str]]:
@@ -331,9 +349,15 @@ def _next(path: Location, made: dict[str, list[str]], width: int) -> Iterator[Te
     if "review" in made:
         accepted = free_name(path.name.split(".")[0] + "-accepted.changes.jsonl")
         command = ["neat-delta", "pick", str(path), "--review", made["review"][0], "--out", accepted]
+    elif "page" in made:
+        stem = path_text(path.name).split(".")[0]
+        accepted = free_name(f"{stem}-accepted.changes.jsonl")
+        command = ["neat-delta", "pick", str(path), "--decisions", f"{stem}.decisions.json", "--out", accepted]
     yield from next_command(command, width)
     if "review" in made:
         yield labelled("", "(after you have marked the rows accept or reject)")
+    elif "page" in made:
+        yield labelled("", "(after you have decided in the page and saved the decisions)")
 
 
 def _item(changes: ChangeSet, live: Table, key: str, width: int) -> Iterator[Text]:

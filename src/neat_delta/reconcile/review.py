@@ -9,7 +9,7 @@ import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE, Exclusion, with_exclusion
 from neat_delta.changeset.serialization import dump_changes
-from neat_delta.changeset.subset import subset
+from neat_delta.changeset.subset import subset, with_remarks
 from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.matching.key import key_parts
@@ -32,11 +32,19 @@ SYNONYMS = {"take": ACCEPT, "yes": ACCEPT, "leave": REJECT, "no": REJECT}
 
 @dataclass(frozen=True)
 class Review:
-    """What is accepted (key, field), why the rest is rejected (key, field, message), and every comment on it."""
+    """What people decided.
+
+    Attributes:
+        keep: what is accepted (key, field).
+        why: why the rest is rejected (key, field, message).
+        comments: every comment on what is rejected.
+        remarks: the comments on what is accepted (key, field, message).
+    """
 
     keep: pl.DataFrame
     why: pl.DataFrame
     comments: tuple[str, ...]
+    remarks: pl.DataFrame
 
 
 def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -> Review:
@@ -49,33 +57,50 @@ def read_review(path: Location, changes: ChangeSet, *, unmarked: bool = False) -
         InvalidInput: it lacks a column, a mark is not valid, or a row is about no change of the change set.
     """
     book = read_table(path, options=ReadOptions(worksheet=BOOK_SHEET, keep_non_data=True, header_line=1))
-    if book.source_sha256 != sha256_hex(dump_changes(changes)):
-        raise InvalidOption(
-            "this workbook belongs to another change set",
-            file=path,
-            hint="Give the change set it was made from, or make a new workbook.",
-            code="another-change-set",
-        )
+    require_same(book.source_sha256, changes, path, "this workbook belongs to another change set")
     lacking = [name for name in (_DECISION, _COMMENT, *changes.head.key) if name not in book.names]
     if lacking:
         raise InvalidInput(
             "a column is missing in the workbook", file=path, column=lacking[0], hint="Make the workbook again."
         )
     marks = _marks(book, changes)
-    _insist_on_known(marks, changes, path)
+    _insist_on_words(marks, path)
+    insist_on_changes(marks, changes, path, "Do not change SKUs and field names in the workbook.")
+    insist_on_one_mark(marks, path)
+    return review_of_marks(marks, changes, path, unmarked=unmarked, by_cell=FIELD in book.names)
+
+
+def require_same(sha256: str | None, changes: ChangeSet, path: Location, otherwise: str) -> None:
+    """See that marks were made on just this change set.
+
+    Raises:
+        InvalidOption: they were made on another one.
+    """
+    if sha256 != sha256_hex(dump_changes(changes)):
+        raise InvalidOption(
+            otherwise,
+            file=path,
+            hint="Give the change set it was made from, or review this one.",
+            code="another-change-set",
+        )
+
+
+def review_of_marks(
+    marks: pl.DataFrame, changes: ChangeSet, path: Location, *, unmarked: bool, by_cell: bool = True
+) -> Review:
+    """What marks say (line, key, field, mark, comment), each about a cell, or all about items."""
     taken = marks.filter((pl.col("mark") == ACCEPT) | ((pl.col("mark") == "") & pl.lit(unmarked)))
-    keep = _spread(taken, changes, by_cell=FIELD in book.names)
-    left = _spread(marks.join(taken, on="line", how="anti"), changes, by_cell=FIELD in book.names)
+    left = marks.join(taken, on=["key", "field"], how="anti", nulls_equal=True, maintain_order="left")
     message = (
         pl.when(pl.col("comment") != "")
         .then("rejected: " + pl.col("comment"))
         .otherwise(pl.lit(f"rejected in {path_text(path.name)}"))
     )
-    comments = marks.join(taken, on="line", how="anti").filter(pl.col("comment") != "")["comment"]
     return Review(
-        keep.select("key", "field"),
-        left.select("key", "field", message=message),
-        tuple(comments.unique(maintain_order=True)),
+        _spread(taken, changes, by_cell=by_cell).select("key", "field"),
+        _spread(left, changes, by_cell=by_cell).select("key", "field", message=message),
+        tuple(left.filter(pl.col("comment") != "")["comment"].unique(maintain_order=True)),
+        taken.filter(pl.col("comment") != "").select("key", "field", message="accepted: " + pl.col("comment")),
     )
 
 
@@ -94,14 +119,21 @@ def _marks(book: Table, changes: ChangeSet) -> pl.DataFrame:
     )
 
 
-def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Location) -> None:
+def _insist_on_words(marks: pl.DataFrame, path: Location) -> None:
     strange = marks.filter(~pl.col("mark").is_in([ACCEPT, REJECT, ""]))
     if len(strange):
-        line, separator = strange.row(0, named=True)["line"], strange["mark"][0]
         raise InvalidInput(
-            "not a valid mark", file=path, line=line, column=DECISION, value=separator,
+            "not a valid mark", file=path, line=strange["line"][0], column=DECISION, value=strange["mark"][0],
             hint="Write accept or reject, or leave it blank.",
         )  # fmt: skip
+
+
+def insist_on_changes(marks: pl.DataFrame, changes: ChangeSet, path: Location, hint: str) -> None:
+    """See that each mark is about a change of the change set.
+
+    Raises:
+        InvalidInput: one is not.
+    """
     known = changes.cells.select("key", "field")
     items = changes.items.select("key", field=pl.lit(None, pl.String))
     unknown = marks.join(pl.concat([known, items]), on=["key", "field"], how="anti", nulls_equal=True)
@@ -109,15 +141,23 @@ def _insist_on_known(marks: pl.DataFrame, changes: ChangeSet, path: Location) ->
         row = unknown.row(0, named=True)
         raise InvalidInput(
             "this change is not in the change set", file=path, line=row["line"], column=row["field"],
-            value=row["key"].replace(KEY_SEPARATOR, " · "), hint="Do not change SKUs and field names in the workbook.",
+            value=row["key"].replace(KEY_SEPARATOR, " · "), hint=hint,
         )  # fmt: skip
+
+
+def insist_on_one_mark(marks: pl.DataFrame, path: Location) -> None:
+    """See that no two marks contradict each other.
+
+    Raises:
+        InvalidInput: two of them do.
+    """
     twice = marks.filter(
         pl.struct("key", "field").is_duplicated() & (pl.col("mark").n_unique().over("key", "field") > 1)
     )
     if len(twice):
         row = twice.row(0, named=True)
         raise InvalidInput(
-            "conflicting marks for the same change", file=path, line=row["line"], column=DECISION,
+            "conflicting marks for the same change", file=path, line=row["line"], column=row["field"] or DECISION,
             value=row["key"].replace(KEY_SEPARATOR, " · "), hint="Keep one of them.",
         )  # fmt: skip
 
@@ -143,4 +183,6 @@ def subset_with_review(changes: ChangeSet, keep: pl.DataFrame, review: Review | 
     less = subset(changes, keep, review.why if review else None)
     left = less.findings.slice(len(changes.findings))
     cells = int(left["field"].count())
+    if review is not None:
+        less = with_remarks(less, review.remarks)
     return with_exclusion(less, Exclusion(by, cells, len(left) - cells, review.comments if review else ()))

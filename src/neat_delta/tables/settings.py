@@ -46,6 +46,8 @@ MOST_DECIMALS = 12
 NAME = "catalogue.toml"
 REPLACE = "replace"
 LEAVE, CLEAR = "leave", "clear"
+# A machine by name with a path, or a path; with names of fields in braces behind the machine.
+IMAGE_ADDRESS = re.compile(r"(https?://[A-Za-z0-9.\-]+(:[0-9]+)?/|[^:;'\"\s]+$)[^;'\"\s]*")
 # What a shop keeps itself, or what changes far more than one cell when it changes.
 LOCKED_BY_DEFAULT = re.compile(
     r"^(item_|product_)?(id|type|uuid)$|(^|_)(tax_class|attribute_(set|group))$|^(added|created|updated|changed)(_at|_on)?$"
@@ -293,6 +295,21 @@ class StoreSettings:
 
 
 @dataclass(frozen=True)
+class PageSettings:
+    """``[page]``: the page of ``preview --page``."""
+
+    image: Annotated[str, NotEmpty()] | None = None
+    """Where the image of an item is, an https address or a path from the page's folder, with names of fields in
+    braces: `"https://shop.example/media/{image}"`. Only then does a page load anything: these images."""
+
+    def mistakes(self) -> Iterator[InvalidSetting]:
+        """An address from which a page may load images, and nothing that breaks out of its policy."""
+        if self.image and not IMAGE_ADDRESS.fullmatch(self.image):
+            hint = "Example: https://shop.example/media/{image}"
+            yield InvalidSetting("not an address of images", hint, self.image, "image")
+
+
+@dataclass(frozen=True)
 class Settings:
     """``[]``: the whole of catalogue.toml; everything may be left out."""
 
@@ -324,6 +341,8 @@ class Settings:
     """How to handle changes of the shop in the meantime."""
     store: StoreSettings = field(default_factory=StoreSettings)
     """The kept exports."""
+    page: PageSettings = field(default_factory=PageSettings)
+    """The page of `preview --page`."""
     path: Annotated[Path | None, NotInFile()] = None
     """Where the file is, if there is one."""
 

@@ -1,5 +1,6 @@
-"""The review page: one HTML file without network, for a colleague's browser."""
+"""The page on which a person looks at a change set and decides: one HTML file that needs no network."""
 
 from neat_delta.views.page.page import review_page_of
+from neat_delta.views.page.page_data import PageName
 
-__all__ = ["review_page_of"]
+__all__ = ["PageName", "review_page_of"]

@@ -1,187 +1,249 @@
-"use strict";
-// Only what is on the screen is drawn; every text goes in as text, never as markup.
-const data = JSON.parse(document.getElementById("data").textContent);
-const at = (id) => document.getElementById(id);
-const LINE = 28, SPARE = 12, MOST_PRINTED = 3000;
-const ARROWS = { u: "▲", d: "▼" }, WAYS = { u: "up", d: "down" };
-
-function made(tag, text, style) {
-  const node = document.createElement(tag);
-  if (text !== undefined && text !== null) node.textContent = text;
-  if (style) node.className = style;
-  return node;
-}
-
-// A value: nothing, a plain text, or pieces of which the changed ones stand in lists.
-function value(told, changed) {
-  const node = document.createDocumentFragment();
-  if (told === null || told === undefined || told === "") node.append("–");
-  else if (typeof told === "string") node.append(told);
-  else for (const piece of told) node.append(typeof piece === "string" ? made("span", piece, "same") : made(changed, piece[0]));
-  return node;
-}
-const plain = (told) => (told === null ? "" : typeof told === "string" ? told : told.flat().join(""));
-
-const items = data.items.map(([code, name, state, group, move, level, cells, said], place) => ({ code, name: name || "", state, group, move, level, cells, said, place }));
-for (const item of items) item.text = [item.code, item.name, ...item.cells.flatMap((cell) => [plain(cell[1]), plain(cell[2])])].join("\n").toLowerCase();
-const money = data.money.map((cells, place) => ({ code: cells[0], name: cells[1], cells, place, text: (cells[0] + "\n" + cells[1]).toLowerCase() }));
-const byCode = new Map(items.map((item) => [item.code, item]));
-
-const VIEWS = {
-  changes: { heads: [["item", 13], ["name", 24], ["field", 12], ["was", 17], ["now", 17], ["difference", 9, "number"], ["%", 8, "number"]], lines: (item) => Math.max(1, item.cells.length) },
-  money: { heads: [["item", 11], ["name", 23], ["price was", 8, "number"], ["now", 8, "number"], ["cost was", 8, "number"], ["now", 8, "number"], ["margin was", 9, "number"], ["now", 8, "number"], ["% was", 6, "number"], ["% now", 6, "number"], ["keeps amount", 10, "number"], ["keeps %", 8, "number"]], lines: () => 1 },
-};
-let view = "changes", shown = [], tops = [0];
-
-for (const [place, name] of data.fields.entries()) if (items.some((item) => item.cells.some((cell) => cell[0] === place))) at("field").append(new Option(name, place));
-if (at("group")) for (const [place, name] of data.groups.entries()) at("group").append(new Option(name, place));
-
+// Filters, orders and keys; the state of the filters is in the page's address, so that it can be sent to a colleague.
+const FILTERS = ["search", "field", "group", "state", "problem", "decided", "order", "view"];
+const collator = new Intl.Collator(undefined, { numeric: true });
+let order = "problems";
+const orders = new Map();
 const chosen = (id) => (at(id) ? at(id).value : "");
 
+// The value by which an item stands in an order; what has none comes last, whichever way.
+const SORTS = {
+  problems: (item) => -item.level * 1e9 + item.place,
+  move: (item) => -item.move,
+  code: (item) => item.code,
+  name: (item) => item.name || null,
+  group: (item) => (item.group < 0 ? null : item.group),
+  field: (item) => (item.cells.length ? item.cells[0][0] : null),
+  was: (item) => sideOf(item, 1),
+  now: (item) => sideOf(item, 2),
+  amount: (item) => (item.cells.length && item.cells[0][4] ? -numberOf(item.cells[0][4], data.fields[item.cells[0][0]][1]) : null),
+};
+
+function sideOf(item, side) {
+  if (!item.cells.length || item.state !== "changed") return null;
+  const [, mark] = data.fields[item.cells[0][0]], text = plain(item.cells[0][side]);
+  const number = mark ? numberOf(text, mark) : NaN;
+  return text === "" ? null : Number.isNaN(number) ? text : number;
+}
+
+// The places of all items in an order, worked out when it is first wanted.
+function ordered(by) {
+  if (!orders.has(by)) {
+    const name = by.replace("-", ""), way = by.startsWith("-") ? -1 : 1;
+    const values = items.map(SORTS[name] || SORTS.problems);
+    const compare = (a, b) => {
+      const [one, two] = [values[a], values[b]];
+      if (one === null || two === null) return (one === null) - (two === null) || a - b;
+      const way_ = typeof one === "number" && typeof two === "number" ? one - two : collator.compare(one, two);
+      return way * way_ || a - b;
+    };
+    orders.set(by, items.map((_, place) => place).sort(compare));
+  }
+  return orders.get(by);
+}
+
 function choose() {
-  const words = at("search").value.trim().toLowerCase().split(/\s+/).filter(Boolean);
-  const [field, group, state, level] = ["field", "group", "state", "level"].map(chosen);
-  const fits = (item) =>
-    words.every((word) => item.text.includes(word)) &&
-    (field === "" || item.cells.some((cell) => cell[0] === +field)) &&
+  const words = chosen("search").trim().toLowerCase().split(/\s+/).filter(Boolean);
+  const [field, group, state, problem, decision] = ["field", "group", "state", "problem", "decided"].map(chosen);
+  const check = problem.startsWith("check ") ? data.checks.indexOf(problem.slice(6)) : -1;
+  const mark = MARKED.indexOf(decision);
+  order = chosen("order") || "problems";
+  const wantedItem = (item) =>
     (group === "" || item.group === +group) &&
     (state === "" || item.state === state) &&
-    (level === "" || (level === "0" ? item.level < 2 : item.level === +level));
-  const orders = {
-    code: (a, b) => (a.code < b.code ? -1 : 1),
-    name: (a, b) => a.name.localeCompare(b.name),
-    group: (a, b) => a.group - b.group || a.place - b.place,
-    move: (a, b) => a.place - b.place,
+    (problem === "" || (check >= 0 ? item.about.some((said) => said[1] === check) : problem === "none" ? item.level < WARNING : item.about.some((said) => said[0] === +problem))) &&
+    words.every((word) => textOf(item).includes(word));
+  const wantedUnit = (unit) => mark < 0 || (unit >= 0 && marks[unit] === mark);
+  const narrowed = field !== "" || mark >= 0;
+  const every = (item) => ({ item, withWhole: true, cells: item.cells.map((_, place) => place) });
+  const some = (item) => {
+    const cells = item.cells.flatMap(([own], place) => ((field === "" || own === +field) && wantedUnit(item.units[place]) ? [place] : []));
+    return { item, cells, withWhole: field === "" && item.whole >= 0 && wantedUnit(item.whole) };
   };
   view = chosen("view") || "changes";
-  const found = items.filter(fits);
+  const found = [];
+  for (const place of ordered(order)) {
+    const item = items[place];
+    if (!wantedItem(item)) continue;
+    const entry = narrowed ? some(item) : every(item);
+    if (!narrowed || entry.cells.length || entry.withWhole) found.push(entry);
+  }
   if (view === "money") {
-    const kept = new Set(found.map((item) => item.code));
-    shown = money.filter((row) => kept.has(row.code));
-    for (const row of shown) row.group = byCode.get(row.code)?.group ?? -1;
+    const rows = new Map(money.map((row) => [row.item.place, row.cells]));
+    shown = found.flatMap((entry) => (rows.has(entry.item.place) ? [{ ...entry, cells: rows.get(entry.item.place) }] : []));
   } else shown = found;
-  shown.sort(orders[chosen("order") || "move"]);
-  tops = [0];
-  for (const item of shown) tops.push(tops[tops.length - 1] + VIEWS[view].lines(item) * LINE);
-  const cells = found.reduce((sum, item) => sum + item.cells.length, 0);
+  const cells = view === "money" ? 0 : found.reduce((sum, entry) => sum + entry.cells.length, 0);
   const all = view === "money" ? money.length : items.length;
   at("shown").textContent = `${shown.length.toLocaleString("en")} of ${all.toLocaleString("en")} items shown` + (view === "money" ? "; % is the margin's part of the net price, keeps: the price that would keep the margin at the new cost" : `, ${cells.toLocaleString("en")} cells`);
-  heads();
+  const number = shownUnits().length;
+  for (const id of ["accept-shown", "reject-shown", "clear-shown"]) at(id).disabled = !number;
+  current = { place: 0, line: 0 };
   at("list").scrollTop = 0;
-  draw(true);
+  arrangeList();
+  keepState();
 }
 
-function heads() {
-  const { heads } = VIEWS[view];
-  at("columns").replaceChildren(...heads.map(([, width]) => Object.assign(document.createElement("col"), { style: `width:${width}%` })));
-  const row = document.createElement("tr");
-  for (const [name, , style] of heads) row.append(Object.assign(made("th", name, style), { scope: "col" }));
-  at("heads").replaceChildren(row);
-  for (const id of ["above", "below"]) at(id).colSpan = heads.length;
-  at("table").setAttribute("aria-rowcount", tops[tops.length - 1] / LINE + 1);
-}
-
-// The first place whose top is not above this height.
-function placeAt(height) {
-  let low = 0, high = shown.length;
-  while (low < high) {
-    const middle = (low + high) >> 1;
-    if (tops[middle + 1] <= height) low = middle + 1;
-    else high = middle;
+// The units of what the filters show, where a field or a mark is wanted only those.
+function shownUnits() {
+  const found = new Set();
+  for (const { item, cells, withWhole } of shown) {
+    if (view === "money") { for (const unit of unitsOf(item)) found.add(unit); continue; }
+    if (withWhole && item.whole >= 0) found.add(item.whole);
+    for (const cell of cells) if (item.units[cell] >= 0 && (units[item.units[cell]].field >= 0 || withWhole)) found.add(item.units[cell]);
   }
-  return low;
+  return [...found];
 }
 
-let drawn = [-1, -1];
-function draw(anew, all) {
-  const list = at("list");
-  const from = all ? 0 : Math.max(0, placeAt(list.scrollTop) - SPARE);
-  const to = all ? Math.min(shown.length, MOST_PRINTED) : Math.min(shown.length, placeAt(list.scrollTop + list.clientHeight) + SPARE);
-  if (!anew && from === drawn[0] && to === drawn[1]) return;
-  drawn = [from, to];
-  for (const old of [...at("table").querySelectorAll("tbody.item")]) old.remove();
-  const bodies = document.createDocumentFragment();
-  for (let place = from; place < to; place++) bodies.append(body(shown[place], tops[place] / LINE + 2));
-  at("rows").replaceChildren();
-  at("rows").after(bodies);
-  at("above").style.height = tops[from] + "px";
-  at("below").style.height = (all ? 0 : tops[shown.length] - tops[to]) + "px";
+function keepState() {
+  const state = new URLSearchParams();
+  for (const id of FILTERS) if (chosen(id) && at(id).value !== at(id).dataset.usual) state.set(id, readable(id));
+  try {
+    history.replaceState(null, "", state.size ? `#${state}` : location.pathname + location.search);
+  } catch { /* an address that cannot be changed keeps no state */ }
+}
+// Fields and categories stand in the address by their names, which a page made tomorrow has too.
+const readable = (id) => (at(id).tagName === "SELECT" ? at(id).selectedOptions[0].dataset.name || at(id).value : at(id).value);
+
+function takeState() {
+  const state = new URLSearchParams(location.hash.slice(1));
+  for (const id of FILTERS) {
+    const wanted = state.get(id);
+    if (wanted === null || !at(id)) continue;
+    if (at(id).tagName === "SELECT") {
+      const option = [...at(id).options].find((one) => (one.dataset.name || one.value) === wanted);
+      if (option) option.selected = true;
+    } else at(id).value = wanted;
+  }
 }
 
-function body(item, number) {
-  const group = made("tbody", null, "item");
-  const lines = view === "money" ? [item.cells] : item.cells.length ? item.cells : [null];
-  lines.forEach((cell, line) => {
-    const row = document.createElement("tr");
-    row.setAttribute("aria-rowindex", number + line);
-    if (line === 0) {
-      const head = made("th");
-      head.scope = "rowgroup";
-      const open = made("button", item.code);
-      open.type = "button";
-      open.addEventListener("click", () => tell(byCode.get(item.code) || item));
-      head.append(open);
-      const name = made("td", item.name);
-      name.title = item.name;
-      head.rowSpan = name.rowSpan = lines.length;
-      row.append(head, name);
+function fillFilters() {
+  const used = new Set(items.flatMap((item) => item.cells.map((cell) => cell[0])));
+  const add = (id, name, place) => { const option = new Option(name, place); option.dataset.name = name; at(id).append(option); };
+  for (const [place, [name]] of data.fields.entries()) if (used.has(place)) add("field", name, place);
+  if (at("group")) for (const [place, name] of data.groups.entries()) add("group", name, place);
+}
+
+// What a button outside the list is about: a field, a category, a check, or what is shown.
+function unitsFor({ field, group, check }) {
+  if (field !== undefined) return units.filter((unit) => unit.field === +field).map((unit) => unit.place);
+  if (group !== undefined) return units.filter((unit) => unit.item.group === +group).map((unit) => unit.place);
+  const place = data.checks.indexOf(check), found = new Set();
+  for (const item of items) for (const [, own, about] of item.about) if (own === place) for (const unit of unitsOf(item, about < 0 ? null : about)) found.add(unit);
+  return [...found];
+}
+
+const MARK_OF = { accept: ACCEPT, reject: REJECT, clear: OPEN };
+
+function commentOn(unit) {
+  if (unit === undefined) return say("there is nothing to comment on here");
+  const about = units[unit];
+  at("comment-title").textContent = `Comment on ${about.item.code}${about.field === WHOLE ? "" : " " + data.fields[about.field][0]}`;
+  at("comment-text").value = comments.get(unit) || "";
+  at("comment").dataset.unit = unit;
+  at("comment").showModal();
+}
+
+const KEYS = {
+  j: () => step(1), ArrowDown: () => step(1), k: () => step(-1), ArrowUp: () => step(-1),
+  J: () => moveTo(current.place + 1, 0), K: () => moveTo(current.place - 1, 0),
+  Home: () => moveTo(0, 0), End: () => moveTo(shown.length - 1, 0),
+  PageDown: () => moveTo(placeAt(at("list").scrollTop + at("list").clientHeight), 0),
+  PageUp: () => moveTo(placeAt(Math.max(0, at("list").scrollTop - at("list").clientHeight)), 0),
+  a: () => { decide(currentUnits(false), ACCEPT); step(1); }, r: () => { decide(currentUnits(false), REJECT); step(1); },
+  A: () => { decide(currentUnits(true), ACCEPT); moveTo(current.place + 1, 0); }, R: () => { decide(currentUnits(true), REJECT); moveTo(current.place + 1, 0); },
+  x: () => decide(currentUnits(false), OPEN), u: undo, c: () => commentOn(currentUnits(false)[0]),
+  n: () => { const next = nextOpen(); if (next) moveTo(...next); else say("nothing is open below this row"); },
+  Enter: () => { const entry = shown[current.place]; if (entry) openItem(entry.item); },
+  s: saveDecisions, "/": () => at("search").focus(), "?": () => at("keys").showModal(),
+};
+// Keys that scroll or press elsewhere are ours only where the list has the focus.
+const OF_THE_LIST = new Set(["ArrowDown", "ArrowUp", "Home", "End", "PageDown", "PageUp", "Enter"]);
+
+function nextOpen() {
+  for (let place = current.place; place < shown.length; place++) {
+    const lines = linesOf(shown[place]);
+    for (let number = place === current.place ? current.line + 1 : 0; number < lines.length; number++) {
+      const unit = unitAt(shown[place], lines[number]);
+      if (unit !== undefined && marks[unit] === OPEN) return [place, number];
     }
-    if (view === "money") for (const [place, told] of cell.slice(2).entries()) row.append(made("td", told, "number" + (place % 2 && place < 8 ? " now" : place < 8 ? " was" : "")));
-    else row.append(...change(item, cell));
-    group.append(row);
+  }
+  return null;
+}
+
+function pressed(event) {
+  const button = event.target.closest("button");
+  if (!button) return;
+  const row = button.closest("#list tbody.item tr");
+  if (row) current = { place: +row.parentElement.dataset.place, line: +row.dataset.line };
+  const { act, order: by, ...about } = button.dataset, unit = +button.closest("[data-unit]")?.dataset.unit;
+  if (by) {
+    const usual = at("order").value;
+    at("order").value = usual === by ? `-${by}` : by;
+    choose();
+  } else if (act === "item") openItem(shown[current.place].item);
+  else if (act === "comment") commentOn(unit);
+  else if (act === "show-check") { at("problem").value = `check ${about.check}`; choose(); at("list").focus(); at("list").scrollIntoView({ block: "nearest" }); }
+  else if (act === "shown") decide(shownUnits(), MARK_OF[about.mark]);
+  else if (act === "item-all") decide(unitsOf(opened), MARK_OF[about.mark]);
+  else if (act === "group-all") decide(unitsFor(about), MARK_OF[about.mark]);
+  else if (MARK_OF[act] !== undefined && !Number.isNaN(unit)) decide([unit], marks[unit] === MARK_OF[act] ? OPEN : MARK_OF[act]);
+  else return;
+  for (const cell of at("item").querySelectorAll("[data-unit]")) refreshDecision(cell);
+  if (row) markCurrent();
+}
+
+function listen() {
+  at("list").addEventListener("scroll", () => requestAnimationFrame(() => draw(false)), { passive: true });
+  addEventListener("resize", arrangeList);
+  narrow.addEventListener("change", arrangeList);
+  at("filters").addEventListener("submit", (event) => event.preventDefault());
+  at("filters").addEventListener("input", choose);
+  at("filters").addEventListener("reset", () => setTimeout(choose));
+  addEventListener("hashchange", () => { at("filters").reset(); takeState(); choose(); });
+  addEventListener("click", pressed);
+  at("undo").addEventListener("click", undo);
+  at("save").addEventListener("click", saveDecisions);
+  at("help").addEventListener("click", () => at("keys").showModal());
+  at("load").addEventListener("click", () => at("file").click());
+  at("file").addEventListener("change", async () => {
+    const [file] = at("file").files;
+    if (file) say(takeDecisions(await file.text()) || `${file.name}: decisions taken over`);
+    at("file").value = "";
   });
-  return group;
-}
-
-function change(item, cell) {
-  if (cell === null) {
-    const said = made("td", item.state + (item.said.length ? ": " + item.said[0][2] : ""), "note");
-    said.colSpan = 5;
-    said.title = said.textContent;
-    return [said];
-  }
-  const [field, was, now, way, amount, share] = cell;
-  const style = way ? " number" : "";
-  const before = made("td", null, "was" + style), after = made("td", null, "now" + style);
-  before.append(value(was, "del"));
-  after.append(value(now, "ins"));
-  before.title = plain(was);
-  after.title = plain(now);
-  const moved = made("td", way ? `${ARROWS[way]} ${amount}` : "", "number " + (WAYS[way] || ""));
-  return [made("td", data.fields[field]), before, after, moved, made("td", share.replace(" %", ""), "number " + (WAYS[way] || ""))];
-}
-
-function tell(item) {
-  at("item-title").textContent = `${item.code}  ${item.name}`;
-  at("item-note").textContent = item.state + (item.group >= 0 ? ` · ${data.groups[item.group]}` : "");
-  at("item-rows").replaceChildren(...(item.cells || []).map((cell) => {
-    const row = document.createElement("tr");
-    row.append(...change(item, cell));
-    return row;
-  }));
-  at("item-findings").replaceChildren(...(item.said || []).map(([level, field, say]) => made("li", `${level}: ${field ? field + ": " : ""}${say}`)));
-  at("item").showModal();
-}
-
-at("list").addEventListener("scroll", () => requestAnimationFrame(() => draw(false)), { passive: true });
-addEventListener("resize", () => draw(true));
-at("filters").addEventListener("input", choose);
-at("filters").addEventListener("reset", () => setTimeout(choose));
-// Paper has no arrows to open things with, and no screen to draw just a part of.
-let opened = [];
-addEventListener("beforeprint", () => {
-  opened = [...document.querySelectorAll("details:not([open])")];
-  for (const part of opened) part.open = true;
-  draw(true, true);
-});
-addEventListener("afterprint", () => {
-  for (const part of opened) part.open = false;
-  draw(true);
-});
-addEventListener("keydown", (event) => {
-  if (event.key === "/" && !/^(INPUT|SELECT|TEXTAREA)$/.test(document.activeElement.tagName)) {
+  at("comment").addEventListener("submit", (event) => {
+    if (event.submitter?.value === "save") comment(+at("comment").dataset.unit, at("comment-text").value.trim());
+    for (const cell of at("item").querySelectorAll("[data-unit]")) refreshDecision(cell);
+  });
+  // Paper has no arrows to open things with, and no screen to draw just a part of.
+  let closed = [];
+  addEventListener("beforeprint", () => {
+    closed = [...document.querySelectorAll("details:not([open])")];
+    for (const part of closed) part.open = true;
+    draw(true, true);
+  });
+  addEventListener("afterprint", () => {
+    for (const part of closed) part.open = false;
+    draw(true);
+  });
+  addEventListener("beforeunload", (event) => { if (unsaved && undone.length) event.preventDefault(); });
+  addEventListener("keydown", (event) => {
+    const busy = /^(INPUT|SELECT|TEXTAREA)$/.test(document.activeElement.tagName) || document.querySelector("dialog[open]");
+    if (busy || event.ctrlKey || event.metaKey || event.altKey || !KEYS[event.key]) return;
+    if (OF_THE_LIST.has(event.key) && document.activeElement !== at("list")) return;
     event.preventDefault();
-    at("search").focus();
-  }
-});
-choose();
+    KEYS[event.key]();
+  });
+}
+
+async function start() {
+  if (!("DecompressionStream" in window)) { at("said").textContent = "This browser is too old to show the list."; return; }
+  arrange(await unpacked("data"));
+  marks = new Uint8Array(units.length);
+  fillFilters();
+  takeState();
+  listen();
+  choose();
+  count();
+  recall();
+  document.body.dataset.ready = "yes";
+}
+start();
