@@ -17,6 +17,7 @@ from neat_delta.views.overrides import override_option
 ROOT = Path(__file__).parents[1]
 SOURCES = (
     "src/neat_delta/tables/settings.py",
+    "src/neat_delta/tables/settings_sections.py",
     "src/neat_delta/tables/import_config.py",
     "src/neat_delta/tables/read_options.py",
     "src/neat_delta/workflows/scheduled/run_config.py",

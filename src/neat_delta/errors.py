@@ -9,6 +9,7 @@ NeatDeltaError
 │   └── TooLarge            a number in it becomes too large to be exact
 ├── AmbiguousKey        no column can be taken as the key without asking
 ├── LiveMismatch        a change set was made from another live export
+├── NotApproved         a person must approve this first, or an approval does not hold
 ├── WriteError          the update cannot be expressed or stored
 ├── DeliveryError       an update cannot be sent, was refused, or has been sent before
 └── ProofFailed         the files written do not give the edited catalogue
@@ -135,6 +136,12 @@ class LiveMismatch(NeatDeltaError):
     """A change set meets a live export that it was not made from."""
 
     code = "live-mismatch"
+
+
+class NotApproved(NeatDeltaError):
+    """A change set that a person must approve first, or whose approval does not hold."""
+
+    code = "approval"
 
 
 class WriteError(NeatDeltaError):

@@ -28,4 +28,4 @@ def user_name() -> str | None:
         name = os.environ.get(USER) or getpass.getuser()
     except (ImportError, KeyError, OSError):
         return None
-    return " ".join("".join(sign if sign.isprintable() else " " for sign in name).split()) or None
+    return " ".join("".join(sign if sign.isprintable() and sign != "," else " " for sign in name).split()) or None

@@ -10,7 +10,8 @@ from neat_delta.checks import run_checks
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.errors import InvalidOption
 from neat_delta.reading import read_pair
-from neat_delta.tables.settings import CheckSettings, MoneySettings, Settings
+from neat_delta.tables.settings import CheckSettings, Settings
+from neat_delta.tables.settings_sections import MoneySettings
 
 
 def cell(name, value, at=8):

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from neat_delta.delivery.history import DONE, VERSION, History
+from neat_delta.delivery.history import DONE, VERSION, History, People
 from neat_delta.errors import InvalidInput, WriteError
 from neat_delta.update.receipt import ListedFile
 
@@ -39,7 +39,7 @@ def test_what_was_noted_is_read_back(history):
 @pytest.mark.parametrize(
     ("command", "said"),
     [
-        (f"PRAGMA user_version = {VERSION + 1}", "format 2; this program reads format 1"),
+        (f"PRAGMA user_version = {VERSION + 1}", f"format {VERSION + 1}; this program reads format {VERSION}"),
         ("DROP TABLE files", "not a history file"),
         ("ALTER TABLE files RENAME COLUMN job TO work", "no such column"),
         ("UPDATE files SET rows = 'many'", "a row of it is none of ours"),
@@ -97,3 +97,19 @@ def test_a_history_that_another_run_holds_is_waited_for_and_then_named(history, 
         other.execute("BEGIN EXCLUSIVE")
         with pytest.raises(WriteError, match="Another run is using it"):
             history.note(1, 1, DONE)
+
+
+def test_a_history_of_the_first_form_is_read_and_brought_up_to_date(history):
+    for name in ("made_by", "approved_by", "approved", "sent_by"):
+        spoil(history, f"ALTER TABLE entries DROP COLUMN {name}")
+    spoil(history, "PRAGMA user_version = 1")
+
+    (old,) = history.entries()
+    number = history.begin(
+        "inbox", "up2", "d" * 64, "l" * 64, FILES, people=People("root", "Anna", "2026-01-01T00:00:00Z", "Bo")
+    )
+    new = history.entry(number)
+
+    assert (old.made_by, old.approved_by) == (None, None)
+    assert (new.made_by, new.approved_by, new.approved, new.sent_by) == ("root", "Anna", "2026-01-01T00:00:00Z", "Bo")
+    assert history.entry(old.entry) == old

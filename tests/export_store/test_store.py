@@ -14,7 +14,7 @@ from neat_delta.export_store.store import keep_source
 from neat_delta.file_content import ContentInMemory
 from neat_delta.prefetch import sha256_hex
 from neat_delta.reading import read_table
-from neat_delta.tables.settings import StoreSettings
+from neat_delta.tables.settings_sections import StoreSettings
 
 HEAD = ["sku", "name", "price"]
 

@@ -19,7 +19,7 @@ from neat_delta.matching.mapping_file import read_mapping_file
 from neat_delta.reading import read_table
 from neat_delta.reading.sheet_base import unpacked_base
 from neat_delta.tables.config_loader import load_settings
-from neat_delta.tables.settings import StoreSettings
+from neat_delta.tables.settings_sections import StoreSettings
 from neat_delta.tables.typed_values import typed_column
 from neat_delta.update.receipt import load_receipt
 from neat_delta.workflows.scheduled.run_config import load_run

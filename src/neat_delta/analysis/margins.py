@@ -17,7 +17,8 @@ from neat_delta.tables.field_types.number_parsing import NumberFormat
 if TYPE_CHECKING:
     from neat_delta.analysis.before_after import BeforeAfter
     from neat_delta.tables import Table
-    from neat_delta.tables.settings import MoneySettings, Settings
+    from neat_delta.tables.settings import Settings
+    from neat_delta.tables.settings_sections import MoneySettings
 
 PRICE_WAS, PRICE, COST_WAS, COST = (pl.col(name) for name in ("price_was", "price", "cost_was", "cost"))
 CENT = 2

@@ -53,6 +53,7 @@ GROUPS = {
         "check": "Run all checks on a change set again.",
         "preview": "Show a change set: terminal, page, review workbook, charts.",
         "pick": "Accept a part of a change set.",
+        "approve": "Approve a change set, so that it may be written and sent.",
     },
     "Apply": {
         "write": "Write proved update files and undo files.",

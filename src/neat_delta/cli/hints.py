@@ -53,6 +53,11 @@ def _key_candidates(data: dict[str, Any]) -> str:
     return "No single column identifies each item; give several, as --key A --key B."
 
 
+def _approve(data: dict[str, Any]) -> str:
+    other = f" (NAME: another person than {data['maker']})" if data.get("maker") else ""
+    return f"Save the change set with --out FILE and have it approved: neat-delta approve FILE --by NAME{other}"
+
+
 def _always(text: str) -> Callable[[dict[str, Any]], str]:
     return lambda _: text
 
@@ -67,6 +72,7 @@ HINTS: dict[str, Callable[[dict[str, Any]], str]] = {
         "Give the change set it was made from, or make a new one: neat-delta preview CHANGES --review FILE"
     ),
     "another-live-export": _always("Give the export it was made from with --live, or run compare again."),
+    "not-approved": _approve,
     "begun-before": _always("Use --resume to continue."),
     "export-too-old": _always(
         "Make a new export and run: neat-delta refresh CHANGES FRESH --out FILE; or give its time with --as-of."

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.approve import ApprovalOptions, approval_options, approve_and_save
 from neat_delta.cli.changeset_args import LIVE, SelectionOptions, selection_from, selection_options
 from neat_delta.cli.common import (
     FILE,
@@ -30,9 +31,11 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
+    from neat_delta.approval import Approval
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.locations import Location
     from neat_delta.reconcile.review import Review
+    from neat_delta.tables.settings import Settings
 
 
 @command(
@@ -73,6 +76,7 @@ if TYPE_CHECKING:
 @option(SCOPE, "--failed", type=SOURCE, metavar="FILE", help="Select the rows that failed in this import report.")
 @option(SCOPE, "--skip", multiple=True, metavar="FIELD", help="Reject changes of this field. Repeatable.")
 @selection_options
+@approval_options(required=False)
 @LIVE
 @OVERWRITE
 @catalogue_file
@@ -87,6 +91,7 @@ def pick_command(
     failed: Location | None,
     skip: tuple[str, ...],
     part: SelectionOptions,
+    approved: ApprovalOptions,
     live: Location | None,
     config: Path | None,
     output: OutputOptions,
@@ -131,10 +136,11 @@ def pick_command(
         less = less if bad is None else with_reasons(less, bad)
         check_outputs(out, replace=overwrite)
         save_changes(less, out, replace=overwrite)
+        approval = _approve(less, out, approved, settings, overwrite=overwrite)
     if output.as_json:
         show_json(_as_dict(less, out), less, [_write_command(out)])
     elif not output.quiet:
-        show(_view(whole, less, changes, out, console(output).width), output)
+        show(_view(whole, less, changes, out, approval, console(output).width), output)
     return Exit.ATTENTION if less.blocking_count() else Exit.DONE
 
 
@@ -176,9 +182,25 @@ def _as_dict(changes: ChangeSet, out: Path) -> dict[str, object]:
     return head_as_dict(changes) | {"cells": len(changes.cells), "out": str(out)}
 
 
-def _view(whole: ChangeSet, less: ChangeSet, path: Location, out: Path, width: int) -> Iterator[Text]:
+def _approve(
+    changes: ChangeSet, out: Path, approved: ApprovalOptions, settings: Settings, *, overwrite: bool
+) -> Approval | None:
+    """Approve what was accepted, if a person gives a name for it."""
+    from neat_delta.approval import approval_path
+
+    if approved.by is None:
+        if approved.note or approved.ssh_key:
+            raise InvalidOption("--note and --ssh-key need --by", hint="Give your name with --by NAME.")
+        return None
+    return approve_and_save(changes, out, approval_path(out), approved, settings, overwrite=overwrite)
+
+
+def _view(
+    whole: ChangeSet, less: ChangeSet, path: Location, out: Path, approval: Approval | None, width: int
+) -> Iterator[Text]:
     from rich.text import Text
 
+    from neat_delta.views.approval_views import approval_view
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.preview import head_view
@@ -191,6 +213,8 @@ def _view(whole: ChangeSet, less: ChangeSet, path: Location, out: Path, width: i
     yield labelled("rejected", f"{pluralize(left.cells, 'cell')} and {pluralize(left.items, 'whole item')} ({left.by})")
     for comment in left.comments:
         yield from sentence("", f"“{comment}”", width)
+    if approval is not None:
+        yield from approval_view(approval, width)
     yield labelled("saved", f"the accepted changes, in {out}")
     yield from verdict_view(changes_verdict(less), width)
     yield from next_command(_write_command(out), width)

@@ -213,7 +213,7 @@ def _made(
         from neat_delta.views.page import review_page_of
 
         progress.step("writing the page")
-        made["page"] = {options.page: review_page_of(both, settings, _page_name(part))}
+        made["page"] = {options.page: review_page_of(both, settings, _page_name(part, settings))}
     if options.review is not None:
         from neat_delta.views.review_workbook import review_workbook
 
@@ -229,7 +229,7 @@ def _made(
     return made
 
 
-def _page_name(part: ShownPart) -> PageName:
+def _page_name(part: ShownPart, settings: Settings) -> PageName:
     """By what the page is called, and what takes the decisions that are made in it."""
     from neat_delta.changeset.serialization import dump_changes
     from neat_delta.prefetch import sha256_hex
@@ -240,7 +240,17 @@ def _page_name(part: ShownPart) -> PageName:
     decisions = f"{stem}.decisions.json"
     words = ["neat-delta", "pick", str(part.path), "--decisions", decisions, "--out"]
     command = command_line([*words, free_name(f"{stem}-accepted.changes.jsonl")], ONE_LINE)[0]
-    return PageName(path_text(part.path.name), sha256_hex(dump_changes(part.whole)), decisions, path_text(command))
+    name, checksum = path_text(part.path.name), sha256_hex(dump_changes(part.whole))
+    return PageName(name, checksum, decisions, path_text(command), _approval(part, settings))
+
+
+def _approval(part: ShownPart, settings: Settings) -> str:
+    """Who approved the change set; empty if nobody did."""
+    from neat_delta.views.approval_views import approval_state
+    from neat_delta.workflows.saved_changes import approval_beside
+
+    found = approval_beside(part.path, part.whole, settings)
+    return approval_state(*found) if found else ""
 
 
 def _written(made: dict[str, dict[Path, bytes]], options: PreviewOptions) -> dict[str, list[str]]:
@@ -307,6 +317,8 @@ def _view(
     changes, whole, live, path = part
     shown = DisplayOptions(width, options.everything)
     yield from views.head_view(changes, path.name, width)
+    if approval := _approval(part, settings):
+        yield from sentence("approval", approval, width)
     if changes is not whole:
         cells = f"{pluralize(len(changes.cells), 'cell')} of {len(whole.cells):,}"
         yield labelled("selection", f'{cells} of the change set; "pick" saves this part', "strong")

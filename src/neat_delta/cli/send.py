@@ -93,18 +93,19 @@ def send_command(
     """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.delivery.destinations import destination_of
-    from neat_delta.delivery.send import load_update, send
+    from neat_delta.delivery.send import load_update, require_approved, send
     from neat_delta.output_paths import check_outputs
     from neat_delta.reconcile.refresh import require_fresh
     from neat_delta.update.delimited import report_csv
     from neat_delta.views.delivery import results_of, sent_view, verify_command
 
-    update, kept = load_update(folder), history_in(history)
+    update, kept, settings = load_update(folder), history_in(history), load_config(config)
     check_outputs(import_report, replace=overwrite)
     if import_report is not None and import_report.resolve() == kept.path.resolve():
         raise InvalidOption("this is the history file", option="import_report", hint="Choose another name.")
     if not resume:
-        require_fresh(as_of or update.receipt.live_made, update.receipt.live_name, load_config(config))
+        require_fresh(as_of or update.receipt.live_made, update.receipt.live_name, settings)
+    require_approved(update, settings)
     destination = destination_of(place)
     if dry_run:
         return _show_plan(update, destination.name, kept, output)

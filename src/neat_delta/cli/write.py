@@ -20,7 +20,7 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, command, option
+from neat_delta.cli.help import OUTPUT, SAFETY, command, option
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
@@ -51,6 +51,7 @@ if TYPE_CHECKING:
     metavar="DIR",
     help="Folder for the update files; new or empty.",
 )
+@option(SAFETY, "--approval", type=SOURCE, metavar="FILE", help="The approval, if it is not next to CHANGES.")
 @LIVE
 @AS_OF
 @option(OUTPUT, "--overwrite", is_flag=True, help="Overwrite an earlier update in DIR.")
@@ -63,6 +64,7 @@ if TYPE_CHECKING:
 def write_command(
     changes: Location,
     folder: Path,
+    approval: Location | None,
     live: Location | None,
     as_of: datetime | None,
     overwrite: bool,
@@ -83,7 +85,7 @@ def write_command(
 
     settings = load_config(config)
     options = WriteOptions(overwrite=overwrite, strategy=strategy, output_format=output_format, as_of=as_of)
-    saved, overrides = SavedFile(changes, live, override.images), override.overrides()
+    saved, overrides = SavedFile(changes, live, override.images, approval), override.overrides()
     with show_progress(output) as progress:
         written = write_saved(saved, folder, settings, options, overrides, progress, strict=strict)
     blocked = written.changes.blocking_count()

@@ -45,9 +45,11 @@ CREATE TABLE IF NOT EXISTS files (
   PRIMARY KEY (entry, number));
 CREATE TABLE IF NOT EXISTS change_sets (sha256 TEXT PRIMARY KEY, packed BLOB NOT NULL)
 """
+# Who made, approved and sent an update: columns that histories of the first form lack.
+PEOPLE = ("made_by", "approved_by", "approved", "sent_by")
 TABLES = {"entries", "files", "change_sets"}
 # Of the tables' form, as the file says it (SQLite, PRAGMA user_version).
-VERSION = 1
+VERSION = 2
 # Seconds for which another run may hold the file.
 WAITING = 30
 ANOTHER = "Choose another file, or move this one to another folder."
@@ -94,8 +96,18 @@ class FileEntry:
 
 
 @dataclass(frozen=True)
+class People:
+    """Who made, approved (and when) and sent an update, as far as that is known."""
+
+    made_by: str | None = None
+    approved_by: str | None = None
+    approved: str | None = None
+    sent_by: str | None = None
+
+
+@dataclass(frozen=True)
 class Entry:
-    """An update that was sent, or begun to be, to a place."""
+    """An update that was sent, or begun to be, to a place; by whom, as far as that is known."""
 
     entry: int
     begun: str
@@ -104,6 +116,10 @@ class Entry:
     changes: str
     live: str
     files: list[FileEntry]
+    made_by: str | None = None
+    approved_by: str | None = None
+    approved: str | None = None
+    sent_by: str | None = None
 
     @property
     def state(self) -> str:
@@ -114,6 +130,7 @@ class Entry:
         return REJECTED if REJECTED in states else "in progress"
 
 
+NOBODY = People()
 _FILE = ("number", "name", "sha256", "action", "rows", "state", "job", "at", "reason", "results")
 _ENTRY = ("entry", "begun", "place", "folder", "changes", "live")
 
@@ -129,20 +146,30 @@ class History:
     path: Path
 
     def begin(
-        self, place: str, folder: str, changes: str, live: str, files: Sequence[ListedFile], saved: bytes = b""
+        self,
+        place: str,
+        folder: str,
+        changes: str,
+        live: str,
+        files: Sequence[ListedFile],
+        saved: bytes = b"",
+        people: People = NOBODY,
     ) -> int:
         """The number of the entry for this update to this place: a new one, or the one that is there already.
 
         ``changes`` and ``live`` are the fingerprints of change set and live export, ``files`` those of the receipt.
-        ``kept`` is the change set itself, kept here so that it can be undone at any time.
+        ``saved`` is the change set itself, kept here so that it can be undone at any time.
         """
         receipt = "".join(file.sha256 for file in files)
         with self._writing() as base:
             asked = "SELECT entry FROM entries WHERE place = ? AND changes = ? AND live = ? AND receipt = ?"
-            names, result = "begun, place, folder, changes, live, receipt", (place, changes, live, receipt)
+            names = ("begun", "place", "folder", "changes", "live", "receipt", *PEOPLE)
+            values = (_now(), place, folder, changes, live, receipt, *to_json(people).values())
+            result = (place, changes, live, receipt)
             base.execute(
-                f"INSERT OR IGNORE INTO entries ({names}) SELECT ?, ?, ?, ?, ?, ? WHERE NOT EXISTS ({asked})",
-                (_now(), place, folder, changes, live, receipt, *result),
+                f"INSERT OR IGNORE INTO entries ({', '.join(names)}) SELECT {', '.join('?' * len(names))} "
+                f"WHERE NOT EXISTS ({asked})",
+                (*values, *result),
             )
             (entry,) = base.execute(asked, result).fetchone()
             base.executemany(
@@ -184,9 +211,11 @@ class History:
         if not self.path.is_file():
             return []
         with self._reading() as base:
-            names = ", ".join(_ENTRY)
             if base is None:
                 return []
+            (version,) = base.execute("PRAGMA user_version").fetchone()
+            people = PEOPLE if version >= VERSION else [f"NULL AS {name}" for name in PEOPLE]
+            names = ", ".join([*_ENTRY, *people])
             found = base.execute(f"SELECT {names} FROM entries ORDER BY entry DESC").fetchall()
             return [self._entry(row, self._files(base, row[0])) for row in found]
 
@@ -201,7 +230,7 @@ class History:
         return [self._checked(row | {"results": self._results(row["results"])}, FileEntry) for row in rows]
 
     def _entry(self, row: Sequence[object], files: list[FileEntry]) -> Entry:
-        entry = self._checked(dict(zip(_ENTRY, row, strict=True)) | {"files": []}, Entry)
+        entry = self._checked(dict(zip((*_ENTRY, *PEOPLE), row, strict=True)) | {"files": []}, Entry)
         return replace(entry, files=files)
 
     def _results(self, text: object) -> list[dict[str, Any]]:
@@ -236,7 +265,7 @@ class History:
         """The history, made if it is not there; what is done inside is done whole, and on the disk behind it."""
         with self._connected("rwc") as base:
             if (self._insist_on_ours(base) or 0) < VERSION:
-                base.executescript(f"BEGIN IMMEDIATE; {SCHEMA}; PRAGMA user_version = {VERSION}; COMMIT")
+                _bring_up_to_date(base)
             with base:
                 yield base
 
@@ -270,6 +299,19 @@ class History:
                 hint="Use the version of neat-delta that made it, or choose another file.",
             )  # fmt: skip
         return int(version) if tables else None
+
+
+def _bring_up_to_date(base: sqlite3.Connection) -> None:
+    """Give a history the tables and columns of today, whole or not at all; two runs may do so at once."""
+    with base:
+        base.execute("BEGIN IMMEDIATE")
+        for statement in SCHEMA.split(";"):
+            base.execute(statement)
+        there = {row[1] for row in base.execute("PRAGMA table_info(entries)")}
+        for name in PEOPLE:
+            if name not in there:
+                base.execute(f"ALTER TABLE entries ADD COLUMN {name} TEXT")
+        base.execute(f"PRAGMA user_version = {VERSION}")
 
 
 def _now() -> str:

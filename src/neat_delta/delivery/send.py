@@ -6,20 +6,33 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from neat_delta.approval import load_approval, require_approval
 from neat_delta.atomic_write import alone_with
-from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REJECTED, SENT, Entry, History
+from neat_delta.changeset.serialization import parse_changes
+from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REJECTED, SENT, Entry, History, People
 from neat_delta.delivery.sent_since import sent_since
 from neat_delta.errors import DeliveryError
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.output_paths import note_input
 from neat_delta.path_text import path_text
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
-from neat_delta.update.receipt import RECEIPT, LoadedReceipt, listed_data, load_receipt
+from neat_delta.update.receipt import (
+    APPROVAL_FILE,
+    CHANGESET_FILE,
+    RECEIPT,
+    LoadedReceipt,
+    listed_data,
+    load_receipt,
+)
+from neat_delta.user_data import user_name
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from neat_delta.approval import Approval
+    from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.delivery.destinations import Destination
+    from neat_delta.tables.settings import Settings
 
 # So many cells of another update are named.
 SOME_CELLS = 3
@@ -33,6 +46,28 @@ class Update:
     receipt: LoadedReceipt
     data: list[bytes]
     changes: bytes
+
+    @property
+    def change_set(self) -> ChangeSet:
+        """The change set that it brings about."""
+        return parse_changes(self.changes, self.folder / CHANGESET_FILE)
+
+    @property
+    def approval(self) -> Approval | None:
+        """The approval in its folder, if there is one."""
+        path = self.folder / APPROVAL_FILE
+        return load_approval(path) if path.is_file() else None
+
+    @property
+    def people(self) -> People:
+        """Who made and approved it, and who sends it."""
+        approval = self.approval
+        return People(
+            made_by=self.change_set.head.made_by,
+            approved_by=approval.approved_by if approval else None,
+            approved=approval.approved if approval else None,
+            sent_by=user_name(),
+        )
 
     def as_one_file(self) -> Update:
         """The same with its change set as the only file, for places that take it as a whole."""
@@ -57,6 +92,17 @@ def load_update(folder: Path) -> Update:
     # (Nor is the export that it was made from ever written over.)
     note_input(Path(Path(receipt.live_name).name))
     return Update(folder, receipt, data, changes)
+
+
+def require_approved(update: Update, settings: Settings) -> None:
+    """Insist that a written update is approved, where the settings want that.
+
+    Raises:
+        InvalidInput: what lies in its folder is no approval.
+        NotApproved: there is none, or it does not hold; nothing was sent.
+    """
+    if settings.send.approval is not None:
+        require_approval(update.change_set, settings, update.approval)
 
 
 def send(
@@ -129,6 +175,7 @@ def _send(
         update.receipt.live_sha256,
         update.receipt.files,
         update.changes,
+        update.people,
     )
     known = history.entry(entry)
     _insist_on_new(known, resume=resume)

@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 
     from neat_delta.file_content import Content
     from neat_delta.tables import Source
-    from neat_delta.tables.settings import StoreSettings
+    from neat_delta.tables.settings_sections import StoreSettings
 
 FOLDER = "exports"
 SUFFIX = ".zst"

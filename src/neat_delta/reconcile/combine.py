@@ -279,7 +279,13 @@ def _head(sets: Sequence[ChangeSet], items: pl.DataFrame, cells: pl.DataFrame) -
         overrides=Overrides(*overrides),
         exclusions=_exclusions(heads),
         identity=_identity(heads),
+        made_by=_makers(heads),
     )
+
+
+def _makers(heads: Sequence[Head]) -> str | None:
+    """Everybody who made one of them."""
+    return ", ".join(sorted({name for head in heads if head.made_by for name in head.made_by.split(", ")})) or None
 
 
 def _exclusions(heads: Sequence[Head]) -> tuple[Exclusion, ...]:

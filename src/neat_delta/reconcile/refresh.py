@@ -334,6 +334,7 @@ def _made(difference: ThreeWayDiff, saved: pl.DataFrame, findings: pl.DataFrame,
         overrides=changes.head.overrides,
         exclusions=changes.head.exclusions,
         identity=known.rekeyed(by_now) if known else None,
+        made_by=changes.head.made_by,
     )
     both = pl.concat([findings, changes.findings]).with_columns(key=now_called)
     cells = saved.with_columns(key=now_called)

@@ -38,6 +38,22 @@ def variable(sort: str, host: str) -> str:
     return f"{sort}_{result}{separator}"
 
 
+def named_secret(sort: str) -> str | None:
+    """A secret that belongs to no machine: NEAT_DELTA_ and its name in the environment, else in the keyring.
+
+    Raises:
+        DeliveryError: it has signs that no secret has, such as a line end in its midst.
+    """
+    name = f"NEAT_DELTA_{sort}"
+    return _usable(os.environ.get(name), f"the variable {name}") or _from_keyring(sort.lower().replace("_", "-"))
+
+
+def where_to_put_named(sort: str) -> str:
+    """What a person does about such a secret that is missing."""
+    entry = sort.lower().replace("_", "-")
+    return f"Put it into the variable NEAT_DELTA_{sort}, or into the keyring as {entry} of {SERVICE}"
+
+
 def from_env(sort: str, host: str) -> str | None:
     """The secret that the environment tells.
 
@@ -54,16 +70,20 @@ def from_keyring(who: str, host: str) -> str | None:
     Raises:
         DeliveryError: it has signs that no secret has, such as a line end in its midst.
     """
+    return _from_keyring(f"{who}@{host}")
+
+
+def _from_keyring(entry: str) -> str | None:
     try:
         import keyring
         from keyring.errors import KeyringError
     except ImportError:
         return None
     try:
-        secret = keyring.get_password(SERVICE, f"{who}@{host}")
+        secret = keyring.get_password(SERVICE, entry)
     except (KeyringError, OSError, RuntimeError):
         return None
-    return _usable(secret, f"the keyring's entry {who}@{host}")
+    return _usable(secret, f"the keyring's entry {entry}")
 
 
 def password_of(user: str, host: str) -> str | None:

@@ -46,7 +46,10 @@ def load_settings(path: Path) -> Settings:
         InvalidInput: file not found, or it is no TOML.
         InvalidSettings: every mistake, with its line and what is allowed.
     """
-    return replace(load_config(Settings, path, "Draft one from an export.", "no-settings-file"), path=path)
+    settings = load_config(Settings, path, "Draft one from an export.", "no-settings-file")
+    signers = settings.send.signers
+    send = replace(settings.send, signers_file=path.parent / signers if signers else None)
+    return replace(settings, path=path, send=send)
 
 
 def load_config(cls: type[T], path: Path, hint: str, code: str = InvalidInput.code) -> T:

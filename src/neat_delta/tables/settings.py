@@ -34,6 +34,13 @@ from neat_delta.tables.field_types.date import named_formats
 from neat_delta.tables.import_config import ImportConfig
 from neat_delta.tables.read_options import ReadOptions
 from neat_delta.tables.roles import field_in_role, fields_in_role, is_stock
+from neat_delta.tables.settings_sections import (
+    MoneySettings,
+    PageSettings,
+    RefreshSettings,
+    SendSettings,
+    StoreSettings,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -46,8 +53,6 @@ MOST_DECIMALS = 12
 NAME = "catalogue.toml"
 REPLACE = "replace"
 LEAVE, CLEAR = "leave", "clear"
-# A machine by name with a path, or a path; with names of fields in braces behind the machine.
-IMAGE_ADDRESS = re.compile(r"(https?://[A-Za-z0-9.\-]+(:[0-9]+)?/|[^:;'\"\s]+$)[^;'\"\s]*")
 # What a shop keeps itself, or what changes far more than one cell when it changes.
 LOCKED_BY_DEFAULT = re.compile(
     r"^(item_|product_)?(id|type|uuid)$|(^|_)(tax_class|attribute_(set|group))$|^(added|created|updated|changed)(_at|_on)?$"
@@ -261,55 +266,6 @@ class RoleSettings:
 
 
 @dataclass(frozen=True)
-class MoneySettings:
-    """``[money]``: what holds for amounts of money."""
-
-    tax: Annotated[Decimal, AtLeast(0), AtMost(9)] = Decimal(0)
-    """The tax that a price includes, as a share: 0.19."""
-
-
-@dataclass(frozen=True)
-class RefreshSettings:
-    """``[refresh]``: a shop that moves on meanwhile."""
-
-    difference: tuple[FieldName, ...] = ()
-    """Fields that are sent as a difference, such as a stock that sells."""
-    hours: Count | None = None
-    """Maximum age of a live export, in hours, when an update is written or sent."""
-
-
-@dataclass(frozen=True)
-class StoreSettings:
-    """``[store]``: the live exports that are kept, so that later commands find them."""
-
-    keep: bool = True
-    """Whether live exports are kept."""
-    folder: str | None = None
-    """Their folder; one for each shop is best. Default: the one of this user."""
-    megabytes: Count = 2_000
-    """Maximum size of all kept exports, compressed."""
-    number: Count = 200
-    """Maximum number of kept exports."""
-    days: Count = 365
-    """Exports that were not read for so many days are deleted."""
-
-
-@dataclass(frozen=True)
-class PageSettings:
-    """``[page]``: the page of ``preview --page``."""
-
-    image: Annotated[str, NotEmpty()] | None = None
-    """Where the image of an item is, an https address or a path from the page's folder, with names of fields in
-    braces: `"https://shop.example/media/{image}"`. Only then does a page load anything: these images."""
-
-    def mistakes(self) -> Iterator[InvalidSetting]:
-        """An address from which a page may load images, and nothing that breaks out of its policy."""
-        if self.image and not IMAGE_ADDRESS.fullmatch(self.image):
-            hint = "Example: https://shop.example/media/{image}"
-            yield InvalidSetting("not an address of images", hint, self.image, "image")
-
-
-@dataclass(frozen=True)
 class Settings:
     """``[]``: the whole of catalogue.toml; everything may be left out."""
 
@@ -341,6 +297,8 @@ class Settings:
     """How to handle changes of the shop in the meantime."""
     store: StoreSettings = field(default_factory=StoreSettings)
     """The kept exports."""
+    send: SendSettings = field(default_factory=SendSettings)
+    """Approval by a person."""
     page: PageSettings = field(default_factory=PageSettings)
     """The page of `preview --page`."""
     path: Annotated[Path | None, NotInFile()] = None

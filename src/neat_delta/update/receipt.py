@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
     from pathlib import Path
 
+    from neat_delta.approval import Approval
     from neat_delta.tables.import_config import ImportConfig
     from neat_delta.update.packing import Cost
 
@@ -25,6 +26,8 @@ RECEIPT = "receipt.json"
 FORMAT = 2
 # The change set that the files beside it bring about: what undoes, verifies and explains them later.
 CHANGESET_FILE = "update.changes.jsonl"
+# Who approved that change set, if somebody did: where an approval is looked for, beside it.
+APPROVAL_FILE = "update.approval.json"
 # The files that take an update back lie in a folder of this name in its own.
 UNDO = "undo"
 ANEW = "Write the update again."
@@ -66,6 +69,8 @@ class Receipt:
     strategy: str
     choices: list[Cost]
     filled: dict[str, int]
+    made_by: str | None = None
+    approval: Approval | None = None
 
     def as_dict(self) -> dict[str, Any]:
         """The form of receipt.json."""
@@ -77,7 +82,9 @@ class Receipt:
                 "sha256": self.changes_sha256,
                 "items": self.items,
                 "cells": self.cells,
+                "made_by": self.made_by,
             },
+            **({"approval": self._approval()} if self.approval else {}),
             "live": self.live,
             "import": {"key": list(self.key)}
             | {name: result for name, result in to_json(self.import_config).items() if result},
@@ -101,6 +108,12 @@ class Receipt:
             if self.irreversible
             else [],
         }
+
+    def _approval(self) -> dict[str, Any]:
+        """Who approved it, until when; the signed approval itself is a file beside the receipt."""
+        assert self.approval is not None
+        names = ("approved_by", "approved", "expires", "note")
+        return {"file": APPROVAL_FILE} | {name: getattr(self.approval, name) for name in names}
 
 
 def utc_text(when: datetime | None) -> str | None:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from neat_delta.errors import InvalidInput, WriteError
 from neat_delta.output_paths import inputs_in
 from neat_delta.prefetch import sha256_hex
-from neat_delta.update.receipt import RECEIPT, load_receipt
+from neat_delta.update.receipt import APPROVAL_FILE, RECEIPT, load_receipt
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -70,13 +70,13 @@ def remove_replaced(folder: Path) -> None:
 def _listed(folder: Path) -> dict[str, str | None] | None:
     """The files of an update by their names in its folder, with their fingerprints; ``None`` without a good receipt.
 
-    The receipt comes last and has none: it cannot list itself.
+    The receipt comes last and has none: it cannot list itself. Nor does an approval, which may be put there later.
     """
     try:
         receipt = load_receipt(folder)
     except (InvalidInput, OSError):
         return None
-    return {file.name: file.sha256 for file in receipt.every_file} | {RECEIPT: None}
+    return {file.name: file.sha256 for file in receipt.every_file} | {APPROVAL_FILE: None, RECEIPT: None}
 
 
 def _insist_on_ours(path: Path, folder: Path, wanted: Path, listed: dict[str, str | None]) -> None:

@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.approval import require_approval
+from neat_delta.approval.approval import approval_bytes
 from neat_delta.atomic_write import draft_folder, recover_dir, replace_dir
 from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.invert import invert
@@ -25,13 +27,14 @@ from neat_delta.update.files import write_files
 from neat_delta.update.import_format import DELIMITED, PARQUET, TABBED, WORKBOOK, import_format_of
 from neat_delta.update.packing import Packing, costs, fill_rules
 from neat_delta.update.proof import prove, store_before
-from neat_delta.update.receipt import CHANGESET_FILE, RECEIPT, UNDO, Receipt, WrittenFile, utc_text
+from neat_delta.update.receipt import APPROVAL_FILE, CHANGESET_FILE, RECEIPT, UNDO, Receipt, WrittenFile, utc_text
 from neat_delta.update.record_formats import RECORDS
 from neat_delta.update.replaceable import check_no_input_in, check_replaceable, remove_replaced
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from neat_delta.approval import Approval
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables import Table
 
@@ -50,6 +53,9 @@ class WriteOptions:
         inverted: the files that undo the change set stand first, those that make it in the folder of the undo.
         as_of: when the live export was made, where its file does not tell.
         saved: the change set's file form, where there is one already.
+        approval: who approved the change set.
+        gate: whether the approval that the settings want is insisted on; it is not for what takes an update back, which
+            is insisted on when that is sent.
     """
 
     overwrite: bool = False
@@ -58,6 +64,8 @@ class WriteOptions:
     inverted: bool = False
     as_of: datetime | None = None
     saved: bytes | None = None
+    approval: Approval | None = None
+    gate: bool = True
 
 
 DEFAULTS = WriteOptions()
@@ -80,6 +88,7 @@ def write_update(
 
     Raises:
         LiveMismatch: the change set was made from another live export.
+        NotApproved: the settings want an approval, and there is none that holds.
         WriteError: the folder is in use or cannot be made, or a cell cannot be written in the live format.
         ProofFailed: the files would not do exactly what the change set says; they are removed.
     """
@@ -88,6 +97,8 @@ def write_update(
     _require_known_fields(settings.imports.columns, live, "[import] in catalogue.toml", "Correct its columns.")
     if changes.items["action"].is_in([NONE]).all():
         return None
+    if options.gate:
+        require_approval(changes, settings, options.approval)
     place = Path(os.path.realpath(folder))
     recover_dir(place, remove_replaced)
     earlier = check_replaceable(place, folder, replace=options.overwrite)
@@ -100,6 +111,8 @@ def write_update(
 
     with draft_folder(place) as draft:
         receipt = _write_draft(changes, live, folder, draft, settings, options, progress)
+        if options.approval is not None:
+            (draft / APPROVAL_FILE).write_bytes(approval_bytes(options.approval))
         (draft / RECEIPT).write_bytes(json_bytes(receipt.as_dict(), indented=True) + b"\n")
         replace_dir(draft, place, check, remove_replaced)
     return receipt
@@ -161,6 +174,8 @@ def _write_draft(
             strategy=options.strategy,
             choices=choices.result(),
             filled=filled,
+            made_by=changes.head.made_by,
+            approval=options.approval,
         )
 
 

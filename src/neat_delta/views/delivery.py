@@ -9,6 +9,7 @@ import polars as pl
 
 from neat_delta.database.address import is_database
 from neat_delta.delivery.history import DONE, default_history
+from neat_delta.views.approval_views import approval_view, approved_text
 from neat_delta.views.changes import SOME_ITEMS
 from neat_delta.views.formatting import NOTHING, count, format_key, local_time, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
@@ -57,6 +58,8 @@ def plan_view(update: Update, place: str, sent_since: pl.DataFrame, width: int) 
     receipt = update.receipt
     yield labelled("from", str(update.folder))
     yield labelled("to", place)
+    if update.approval is not None:
+        yield from approval_view(update.approval, width)
     made = (
         f", made {local_time(receipt.live_made.isoformat())} ({_age(receipt.live_made)})" if receipt.live_made else ""
     )
@@ -175,6 +178,7 @@ def entry_view(entry: Entry, history: Path | None, width: int) -> Iterator[Text]
     yield labelled("entry", f"{entry.entry}, started {local_time(entry.begun)}, {entry.state}")
     yield from sentence("from", entry.folder, width)
     yield labelled("changes", f"checksum {entry.changes[:12]}…, export {entry.live[:12]}…")
+    yield from _people(entry, width)
     yield from _files(entry, width)
     for file in entry.files:
         yield labelled("file", f"{file.name}, checksum {file.sha256[:12]}…, {_when(file)}")
@@ -187,6 +191,16 @@ def entry_view(entry: Entry, history: Path | None, width: int) -> Iterator[Text]
     yield from next_command(verify_command(entry, history), width)
     if not is_database(entry.place):
         yield labelled("", "(after you have made a new export of the shop, here after.csv)")
+
+
+def _people(entry: Entry, width: int) -> Iterator[Text]:
+    """Who made, approved and sent an update, as far as the history knows it."""
+    did = {"made": entry.made_by, "sent": entry.sent_by}
+    said = [f"{what} by {printable(who)}" for what, who in did.items() if who]
+    if said:
+        yield from sentence("people", ", ".join(said), width)
+    if entry.approved_by and entry.approved:
+        yield from sentence("approved", approved_text(entry.approved_by, entry.approved), width, "good")
 
 
 def _verdict(entry: Entry, results: pl.DataFrame, width: int) -> Iterator[Text]:

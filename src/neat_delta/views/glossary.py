@@ -36,6 +36,7 @@ KINDS = {
 # Where settings are declared, and in which file they are written.
 SETTINGS = {
     "tables/settings.py": "catalogue.toml",
+    "tables/settings_sections.py": "catalogue.toml",
     "tables/read_options.py": "catalogue.toml",
     "workflows/scheduled/run_config.py": "run file",
 }

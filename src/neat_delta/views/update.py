@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.changeset.changeset import CHANGE
 from neat_delta.database.address import DatabaseTable
+from neat_delta.views.approval_views import approval_view
 from neat_delta.views.formatting import count, local_time, pluralize
 from neat_delta.views.lines import LABEL, labelled, sentence
 from neat_delta.views.table import GAP, Cell, Column, table
@@ -45,6 +46,8 @@ def update_view(receipt: Receipt, live_name: str, width: int) -> Iterator[Text]:
     )
     yield from sentence("proved", proved, width, "good")
     yield from stays_view(receipt, width)
+    if receipt.approval is not None:
+        yield from approval_view(receipt.approval, width)
 
 
 def one_file_view(files: int, rules: ImportConfig, width: int) -> Iterator[Text]:

@@ -6,10 +6,12 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from neat_delta.approval import approval_path, load_approval
+from neat_delta.approval.gate import why_not
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import load_changes, parse_changes
 from neat_delta.checks import recheck
-from neat_delta.errors import InvalidInput, InvalidOption, LiveMismatch
+from neat_delta.errors import InvalidInput, InvalidOption, LiveMismatch, NotApproved
 from neat_delta.export_store import store_of
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading import fetch, read_table
@@ -21,6 +23,7 @@ from neat_delta.workflows.inputs import kept, read_kept
 from neat_delta.workflows.plan import names_of_images
 
 if TYPE_CHECKING:
+    from neat_delta.approval import Approval
     from neat_delta.changeset.changeset import ChangeSet, Overrides
     from neat_delta.locations import Location
     from neat_delta.tables import Table
@@ -117,11 +120,19 @@ class Written:
 
 @dataclass(frozen=True)
 class SavedFile:
-    """A saved change set: its file, its live export if that is neither beside it nor here, and the folder of images."""
+    """A saved change set.
+
+    Attributes:
+        path: its file.
+        live: its live export, if that is neither beside it nor here.
+        images: the folder of images.
+        approval: its approval, if that is not beside it.
+    """
 
     path: Location
     live: Location | None = None
     images: Path | None = None
+    approval: Location | None = None
 
 
 def write_saved(
@@ -148,8 +159,46 @@ def write_saved(
     changes = recheck(loaded, live, settings, overrides, names_of_images(saved.images))
     if strict and changes.blocking_count():
         return Written(None, changes, live)
-    options = replace(options, saved=data if changes.equivalent_to(loaded) else None)
+    approval = approval_of(saved, changes, settings)
+    options = replace(options, saved=data if changes.equivalent_to(loaded) else None, approval=approval)
     return Written(write_update(changes, live, folder, settings, options, progress), changes, live)
+
+
+def approval_of(saved: SavedFile, changes: ChangeSet, settings: Settings) -> Approval | None:
+    """The approval of a saved change set: as given, else the one beside it; where none is wanted, only one that holds.
+
+    Raises:
+        InvalidInput: it is no approval.
+        NotApproved: there is nothing to check it with, and the settings want one.
+    """
+    path = saved.approval
+    if path is None:
+        path = approval_path(saved.path) if isinstance(saved.path, Path) else None
+        if path is None or not path.is_file():
+            return None
+    approval = load_approval(path)
+    if settings.send.approval is None and saved.approval is None:
+        try:
+            return None if why_not(changes, settings.send, approval) else approval
+        except NotApproved:
+            return None
+    return approval
+
+
+def approval_beside(path: Location, changes: ChangeSet, settings: Settings) -> tuple[Approval, str | None] | None:
+    """The approval next to a saved change set, and why it does not hold, or cannot be checked here.
+
+    Raises:
+        InvalidInput: what lies there is no approval.
+    """
+    beside = approval_path(path) if isinstance(path, Path) else None
+    if beside is None or not beside.is_file():
+        return None
+    approval = load_approval(beside)
+    try:
+        return approval, why_not(changes, settings.send, approval)
+    except NotApproved as error:
+        return approval, f"not checked: {error}"
 
 
 def undo_saved(
@@ -161,7 +210,7 @@ def undo_saved(
         LiveMismatch, WriteError, ProofFailed: as for ``write_saved``.
     """
     changes, live = load_with_live(saved.path, saved.live, settings, progress)
-    options = replace(options, inverted=True)
+    options = replace(options, inverted=True, gate=False)
     return Written(write_update(changes, live, folder, settings, options, progress), changes, live)
 
 
@@ -187,5 +236,5 @@ def undo_since(
             file=fresh,
             hint='Set a unique field in catalogue.toml: identity = "FIELD", and run compare or recode again.',
         )
-    receipt = write_update(result.changes, live, folder, settings, options, progress)
+    receipt = write_update(result.changes, live, folder, settings, replace(options, gate=False), progress)
     return Written(receipt, result.changes, live), result

@@ -1,0 +1,62 @@
+"""The gate: what has no approval that holds is neither written nor sent."""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime
+from typing import TYPE_CHECKING
+
+from neat_delta.approval.approval import content_digest
+from neat_delta.approval.signing import holds
+from neat_delta.errors import NotApproved
+
+if TYPE_CHECKING:
+    from neat_delta.approval.approval import Approval
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables.settings import Settings
+    from neat_delta.tables.settings_sections import SendSettings
+
+OTHER = "other"
+AGAIN = "Have it approved again."
+
+
+def require_approval(changes: ChangeSet, settings: Settings, approval: Approval | None) -> None:
+    """Insist that a change set is approved, where the settings want that, by somebody who may, and unchanged since.
+
+    Raises:
+        NotApproved: it is not; why.
+    """
+    if settings.send.approval is None:
+        return
+    if approval is None:
+        raise NotApproved(
+            "not approved yet", file=settings.path, hint="Have it approved first.", code="not-approved",
+            maker=changes.head.made_by if settings.send.approval == OTHER else None,
+        )  # fmt: skip
+    if why := why_not(changes, settings.send, approval):
+        raise NotApproved(why, hint=AGAIN)
+
+
+def why_not(changes: ChangeSet, settings: SendSettings, approval: Approval) -> str | None:
+    """Why an approval does not hold for a change set; ``None`` if it does.
+
+    Raises:
+        NotApproved: there is nothing to check the signature with.
+    """
+    said = f"the approval by {approval.approved_by} of {approval.approved}"
+    if not holds(approval.signature, approval.message, approval.approved_by, settings.signers_file):
+        how = "an SSH key of the signers" if settings.signers_file else "the secret of the team"
+        return f"{said} is not signed with {how}, or was changed afterwards"
+    if datetime.fromisoformat(approval.expires) < datetime.now(UTC):
+        return f"{said} expired on {approval.expires}"
+    makers = {name.strip().casefold() for name in (changes.head.made_by or "").split(",")}
+    if settings.approval == OTHER and approval.approved_by.casefold() in makers:
+        return f"{said} does not count: {approval.approved_by} made the change set; another person must approve it"
+    if content_digest(changes) != approval.content:
+        now = (
+            f"{changes.items.filter(changes.items['action'] != 'none').height:,} items, {changes.cells.height:,} cells"
+        )
+        return (
+            f"the change set was changed after {said}: approved were {approval.items:,} items, {approval.cells:,} "
+            f"cells, now it has {now}"
+        )
+    return None
