@@ -91,7 +91,7 @@ def test_formulas_alone_with_costs_of_another_table(tmp_path):
 def test_a_run_without_anything_to_do_is_a_mistake(tmp_path):
     (tmp_path / "night.toml").write_text('live = "live.csv"\n')
     done = neat_delta("run", "night.toml", cwd=tmp_path)
-    assert (done.returncode, "Set edited or set" in done.stderr) == (3, True)
+    assert (done.returncode, "Set edited, edited_files, changes or set" in done.stderr) == (3, True)
 
 
 def test_a_run_file_is_checked_without_fetching_anything(tmp_path):

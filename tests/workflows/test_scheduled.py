@@ -19,12 +19,11 @@ from helpers import PROGRAM, neat_delta, read_rows, write_table
 from neat_delta.delivery.history import History
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
-from neat_delta.progress import NO_PROGRESS
 from neat_delta.views.summary import summary_text
+from neat_delta.workflows.scheduled.earlier_runs import is_own
 from neat_delta.workflows.scheduled.report import RunReport
-from neat_delta.workflows.scheduled.run import _Run
 from neat_delta.workflows.scheduled.run_config import RunConfig, load_run
-from neat_delta.workflows.scheduled.run_lock import exclusive_run
+from neat_delta.workflows.scheduled.run_lock import publish_latest
 
 RUN = """
 live = "{shop}/export.csv"
@@ -68,8 +67,12 @@ def in_shop(work):
     return read_rows(work / "after.csv")
 
 
-def summary(work):
-    return json.loads((work / "runs" / "nightly-latest" / "summary.json").read_text())
+def summary(work, name="nightly"):
+    return json.loads((work / "runs" / f"{name}-latest" / "summary.json").read_text())
+
+
+def newest(work):
+    return Path(summary(work)["folder"])
 
 
 def test_a_run_that_cannot_begin_to_send_says_that_nothing_was_sent(work):
@@ -148,7 +151,7 @@ def test_above_its_limits_a_run_sends_nothing(work, served, limits, code, why):
     assert why in " ".join(done.stdout.split())
     moved = in_shop(work) != read_rows(work / "live.csv")
     assert moved == (code == 0)
-    assert (work / "runs" / "nightly-latest" / "update" / "01-changes.csv").is_file()
+    assert (newest(work) / "update" / "01-changes.csv").is_file()
 
 
 def test_a_shop_that_stores_something_else_needs_a_person(work, served):
@@ -163,7 +166,7 @@ def test_a_shop_that_stores_something_else_needs_a_person(work, served):
     assert told["applied"]["applied differently"] == len(told["not_applied"]) > 0
     assert {row["how"] for row in told["not_applied"]} == {"rounded"}
     assert [step["name"] for step in told["steps"]].count("verify") == 2
-    assert (work / "runs" / "nightly-latest" / "remaining.changes.jsonl").is_file()
+    assert (newest(work) / "remaining.changes.jsonl").is_file()
 
 
 def test_trying_a_run_sends_nothing(work, served):
@@ -211,15 +214,19 @@ def test_a_file_about_other_items_needs_a_person_though_nothing_changes(work, se
     assert "no SKU of the edited file is in the shop. Wrong file, or wrong column?" in " ".join(done.stdout.split())
 
 
-def test_where_there_are_no_symbolic_links_a_file_names_the_newest_run(tmp_path, monkeypatch):
-    monkeypatch.setattr(Path, "symlink_to", lambda *_, **__: (_ for _ in ()).throw(OSError(1314, "no privilege")))
-    config = RunConfig(
-        live=tmp_path / "live.csv", edited=tmp_path / "edited.csv", folder=tmp_path, path=Path("nightly.toml")
-    )
-    with exclusive_run(config) as report:
-        pass
+def test_the_newest_summary_is_in_a_plain_folder_and_nothing_of_an_older_one(tmp_path):
+    config = RunConfig(live=tmp_path / "l.csv", edited=tmp_path / "e.csv", folder=tmp_path, path=Path("nightly.toml"))
+    latest, old = tmp_path / "nightly-latest", tmp_path / "old"
+    old.mkdir()
+    (old / "summary.eml").write_text("of last week")
+    latest.symlink_to("old", target_is_directory=True)
 
-    assert (tmp_path / "nightly-latest.txt").read_text() == f"{report.folder.name}\n"
+    publish_latest(config, {"summary.txt": b"one", "summary.eml": b"mail"})
+    publish_latest(config, {"summary.txt": b"two"})
+
+    assert not latest.is_symlink()
+    assert {path.name: path.read_bytes() for path in latest.iterdir()} == {"summary.txt": b"two"}
+    assert (old / "summary.eml").read_text() == "of last week"
 
 
 def test_only_one_run_of_a_file_is_at_work(work, served):
@@ -280,18 +287,20 @@ def test_a_wrong_run_file_is_named_with_its_line(tmp_path, text, said):
 
     assert done.returncode == 3
     assert said in done.stderr
-    assert not (tmp_path / "runs").exists()
+    told = summary(tmp_path, "r")
+    assert (told["verdict"], told["exit"], told["sent"]) == ("failed", 3, False)
+    assert said in told["failure"]
+    assert [path.name for path in (tmp_path / "runs").iterdir()] == ["r-latest"]
 
 
 def test_a_run_takes_over_only_what_a_run_of_the_same_file_has_begun(work, served):
     """Two run files share a folder; a sending that the other one has in progress is its own affair."""
     run_file(work, served)
     told = load_run(work / "nightly.toml")
-    here = _Run(told, RunReport("nightly", work / "runs"), NO_PROGRESS, True)
     runs = (work / "runs").resolve()
 
-    assert here._is_own(runs / "nightly-2026-11-28T051500Z" / "update")
-    assert here._is_own(runs / "nightly-2026-11-28T051500Z-2" / "update")
+    assert is_own(told, runs / "nightly-2026-11-28T051500Z")
+    assert is_own(told, runs / "nightly-2026-11-28T051500Z-2")
     for name in ("weekly-2026-11-28T051500Z", "nightly-prices-2026-11-28T051500Z", "nightly", "nightly-latest"):
-        assert not here._is_own(runs / name / "update")
-    assert not here._is_own(work / "nightly-2026-11-28T051500Z" / "update")
+        assert not is_own(told, runs / name)
+    assert not is_own(told, work / "nightly-2026-11-28T051500Z")

@@ -18,7 +18,9 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import SAFETY, command, option
-from neat_delta.exit_codes import Exit
+from neat_delta.cli.run_init import NewRunOptions, init_options, write_run_file
+from neat_delta.errors import InvalidInput, InvalidOption
+from neat_delta.exit_codes import Exit, exit_for
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -26,6 +28,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
+    from neat_delta.workflows.scheduled.report import RunReport
     from neat_delta.workflows.scheduled.run_config import RunConfig
 
 
@@ -34,41 +37,107 @@ if TYPE_CHECKING:
     "neat-delta run nightly.toml --validate",
     "neat-delta run nightly.toml --dry-run",
     "neat-delta run nightly.toml",
+    "neat-delta run weekly.toml --init --live live.csv --edited edited.csv",
 )
 @click.argument("file", type=FILE, metavar="RUN.toml")
 @option(SAFETY, "--dry-run", common=True, is_flag=True, help="Do everything except sending.")
 @option(SAFETY, "--validate", is_flag=True, help="Only check the file and show its settings; nothing is fetched.")
+@option(SAFETY, "--init", is_flag=True, help="Make the file: it asks, or takes the options under Output.")
+@init_options
 @machine_options
 @output_options
-def run_command(file: Path, dry_run: bool, validate: bool, output: OutputOptions) -> int:
+def run_command(
+    file: Path, dry_run: bool, validate: bool, init: bool, new: NewRunOptions, output: OutputOptions
+) -> int:
     """Do the whole job unattended, as RUN.toml says: fetch, compare, check, write, send, verify.
 
     Each run has a folder with all its files and a summary (JSON, text, page, mail). Above the limits of the file,
     nothing is sent. Exit code 0: all is well; 1: something needs attention. Only one run of a file works at a time.
     """
-    from neat_delta.atomic_write import write_atomic
-    from neat_delta.views.summary import summaries, summary_view
-    from neat_delta.workflows.scheduled.run import run
+    if init:
+        return write_run_file(file, new, output)
+    if new.is_given:
+        raise InvalidOption("these options make a run file", hint="Add --init, or set them in the file.")
     from neat_delta.workflows.scheduled.run_config import load_run
-    from neat_delta.workflows.scheduled.run_lock import exclusive_run
 
-    result = load_run(file)
     if validate:
-        return _validated(result, output)
-    with show_progress(output) as progress, exclusive_run(result) as report:
-        try:
-            run(result, report, progress, sending=not dry_run)
-        finally:
-            # Even a fault of ours leaves a summary that says so.
-            for name, data in summaries(report, result.mail).items():
-                write_atomic(report.folder / name, data)
+        return _validated(load_run(file), output)
+    try:
+        config = load_run(file)
+    except InvalidInput as error:
+        _tell_of_wrong_file(file, error, quiet=dry_run)
+        raise
+    report = _done(config, output, sending=not dry_run)
     if output.as_json:
         show_json(report.as_dict())
     elif not output.quiet:
+        from neat_delta.views.summary import summary_view
+
         show(summary_view(report, console(output).width), output)
     elif report.exit_code:
         print_error(f"{report.verdict}; see {report.folder / 'summary.txt'}")
     return report.exit_code
+
+
+def _done(config: RunConfig, output: OutputOptions, *, sending: bool) -> RunReport:
+    """The run, with its summary and all who are told of it."""
+    from neat_delta.views.summary import summaries
+    from neat_delta.workflows.scheduled.notices import delete_old_runs
+    from neat_delta.workflows.scheduled.run import run
+    from neat_delta.workflows.scheduled.run_lock import exclusive_run, publish_latest
+
+    with show_progress(output) as progress, exclusive_run(config) as report:
+        # Should this run be killed, the summary of the one before must not be taken for its own.
+        publish_latest(config, summaries(report, config.mail))
+        try:
+            run(config, report, progress, sending=sending)
+        finally:
+            # Even a fault of ours leaves a summary that says so.
+            report.end()
+            progress.step("telling")
+            _tell(config, report, notify=sending)
+        if deleted := delete_old_runs(config, report):
+            progress.step(f"{deleted} old runs deleted")
+    return report
+
+
+def _tell(config: RunConfig, report: RunReport, *, notify: bool) -> None:
+    """Write the summary, and tell whom the run file names; a notice that failed is in the summary itself."""
+    from neat_delta.atomic_write import write_atomic
+    from neat_delta.views.summary import summaries
+    from neat_delta.workflows.scheduled import notices
+    from neat_delta.workflows.scheduled.run_lock import publish_latest
+
+    def written() -> dict[str, bytes]:
+        files = summaries(report, config.mail)
+        if report.folder.is_dir() and report.folder != config.folder:
+            for name, data in files.items():
+                write_atomic(report.folder / name, data, replace=True)
+        publish_latest(config, files)
+        return files
+
+    files = written()
+    failed = notices.notify(config, report, files.get("summary.eml")) if notify else []
+    if failed:
+        report.attention_reasons += [f"not told: {what}" for what in failed]
+        for what in failed:
+            print_error(f"not told: {what}")
+        written()
+
+
+def _tell_of_wrong_file(file: Path, error: InvalidInput, *, quiet: bool) -> None:
+    """Write the summary of a run that could not begin because its file is wrong, and tell of it as far as possible."""
+    from neat_delta.workflows.scheduled.report import RunReport
+    from neat_delta.workflows.scheduled.run_config import RunConfig, told_anyway
+
+    config = told_anyway(file)
+    if config is None:
+        if not file.is_file():
+            return
+        config = RunConfig(live=file, folder=file.parent / "runs", path=file)
+    report = RunReport(config.name, config.folder, failure=str(error), failure_exit=exit_for(error))
+    report.end()
+    _tell(config, report, notify=not quiet)
 
 
 def _validated(config: RunConfig, output: OutputOptions) -> Exit:

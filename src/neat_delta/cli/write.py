@@ -20,7 +20,9 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, SAFETY, command, option
+from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
+from neat_delta.cli.run_init import MOMENT, beside, save_run_file
+from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
@@ -51,6 +53,24 @@ if TYPE_CHECKING:
     metavar="DIR",
     help="Folder for the update files; new or empty.",
 )
+@option(
+    SCOPE,
+    "--from",
+    "begins",
+    type=MOMENT,
+    metavar="TIME",
+    help="A campaign: also make the run file that sends it at this time (2026-12-01, 2026-12-01T06:00), local time.",
+)
+@option(
+    SCOPE,
+    "--until",
+    "ends",
+    type=MOMENT,
+    metavar="TIME",
+    help="When the campaign ends: the run puts back what still is as it was sent.",
+)
+@option(OUTPUT, "--to", metavar="DESTINATION", help="With --from and --until: where the update goes.")
+@option(OUTPUT, "--fresh", metavar="FILE", help="With --from and --until: where a new export of the shop is.")
 @option(SAFETY, "--approval", type=SOURCE, metavar="FILE", help="The approval, if it is not next to CHANGES.")
 @LIVE
 @AS_OF
@@ -64,6 +84,10 @@ if TYPE_CHECKING:
 def write_command(
     changes: Location,
     folder: Path,
+    begins: datetime | None,
+    ends: datetime | None,
+    to: str | None,
+    fresh: str | None,
     approval: Location | None,
     live: Location | None,
     as_of: datetime | None,
@@ -79,30 +103,67 @@ def write_command(
 
     It needs the live export that the change set was made from, and no other. All checks run again; errors are not
     written, the rest is.
-    """
-    from neat_delta.update import WriteOptions
-    from neat_delta.workflows.saved_changes import SavedFile, write_saved
 
+    With --from and --until it is a campaign: next to DIR is a run file then, with which "run" sends the update at the
+    first time, and at the second one puts back what still is as it was sent.
+    """
+    from neat_delta.output_paths import check_outputs
+    from neat_delta.update import WriteOptions
+    from neat_delta.update.receipt import CHANGESET_FILE
+    from neat_delta.workflows.saved_changes import SavedFile, write_saved
+    from neat_delta.workflows.scheduled.run_file import NewRun
+
+    times = _campaign_times(begins, ends, to, fresh)
+    run_path = folder.with_name(folder.name + ".toml")
+    if times is not None:
+        check_outputs(run_path, replace=overwrite)
     settings = load_config(config)
     options = WriteOptions(overwrite=overwrite, strategy=strategy, output_format=output_format, as_of=as_of)
     saved, overrides = SavedFile(changes, live, override.images, approval), override.overrides()
     with show_progress(output) as progress:
         written = write_saved(saved, folder, settings, options, overrides, progress, strict=strict)
+        if times is not None and written.receipt is not None:
+            export, to, fresh = (
+                beside(name, run_path) for name in (fresh or str(live or written.live.source.path), to, fresh)
+            )
+            update = f"{folder.name}/{CHANGESET_FILE}"
+            known = NewRun(export, changes=update, to=to, fresh=fresh, begins=times[0], ends=times[1])
+            save_run_file(run_path, known, overwrite=overwrite)
     blocked = written.changes.blocking_count()
     if strict and blocked:
         return refused(blocked)
+    campaign = run_path if times is not None and written.receipt is not None else None
     if output.as_json:
         show_json(
             {"files": []} if written.receipt is None else written.receipt.as_dict(),
             written.changes,
-            _check_command(written, changes),
+            _next_commands(written, changes, campaign),
         )
     elif not output.quiet:
-        show(_view(written, folder, changes, console(output).width), output)
+        show(_view(written, folder, changes, campaign, console(output).width), output)
     return Exit.ATTENTION if blocked else Exit.DONE
 
 
-def _view(written: Written, folder: Path, changes: Location, width: int) -> Iterator[Text]:
+def _campaign_times(
+    begins: datetime | None, ends: datetime | None, to: str | None, fresh: str | None
+) -> tuple[datetime, datetime] | None:
+    """From when until when a campaign goes; ``None`` if it is none.
+
+    Raises:
+        InvalidOption: one of them is missing, or it ends before it starts.
+    """
+    if begins is None or ends is None:
+        if begins or ends or to or fresh:
+            raise InvalidOption("a campaign needs both times", hint="Give --from TIME and --until TIME.")
+        return None
+    begins, ends = begins.astimezone().replace(microsecond=0), ends.astimezone().replace(microsecond=0)
+    if ends <= begins:
+        raise InvalidOption("a campaign must end after it starts", option="until", value=f"{ends:%Y-%m-%d %H:%M}")
+    return begins, ends
+
+
+def _view(written: Written, folder: Path, changes: Location, campaign: Path | None, width: int) -> Iterator[Text]:
+    from neat_delta.views.lines import labelled
     from neat_delta.views.update import next_view, nothing_view, update_view
     from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
 
@@ -110,19 +171,24 @@ def _view(written: Written, folder: Path, changes: Location, width: int) -> Iter
         yield nothing_view(folder)
     else:
         yield from update_view(written.receipt, written.live.source.name, width)
+    if campaign is not None:
+        yield labelled("saved", f"the campaign's run file, in {campaign}")
     yield from verdict_view(changes_verdict(written.changes), width)
     label = "next"
-    for words in _check_command(written, changes):
-        yield from next_command(words, width)
+    for words in _next_commands(written, changes, campaign):
+        yield from next_command(words, width, label)
+        if campaign is not None and label == "next":
+            yield labelled("", "(then by a schedule, each quarter of an hour: it does what is due)")
         label = "or"
-    if written.receipt is not None:
+    if campaign is None and written.receipt is not None:
         yield from next_view(written.receipt, width, label)
 
 
-def _check_command(written: Written, changes: Location) -> list[list[str]]:
-    """What shows the errors that were not written, if there are any."""
+def _next_commands(written: Written, changes: Location, campaign: Path | None) -> list[list[str]]:
+    """What shows the errors that were not written, if there are any; and what checks the run file of a campaign."""
     from neat_delta.views.shell import free_name
 
+    run = [] if campaign is None else [["neat-delta", "run", str(campaign), "--validate"]]
     if not written.changes.blocking_count():
-        return []
-    return [["neat-delta", "check", str(changes), "--problems", free_name("problems.xlsx")]]
+        return run
+    return [*run, ["neat-delta", "check", str(changes), "--problems", free_name("problems.xlsx")]]

@@ -6,6 +6,7 @@ import re
 import tomllib
 from collections.abc import Iterator, Mapping
 from dataclasses import MISSING, fields, is_dataclass, replace
+from datetime import date, datetime, time
 from decimal import Decimal
 from functools import cache, partial
 from types import UnionType
@@ -36,6 +37,7 @@ WORDS = {
     int: "a whole number",
     Decimal: "a share such as 0.5",
     float: "a share such as 0.5",
+    datetime: "a date and time such as 2026-12-01T06:00:00",
 }
 
 
@@ -66,6 +68,15 @@ def load_config(cls: type[T], path: Path, hint: str, code: str = InvalidInput.co
         InvalidSettings: every mistake, with its line and what is allowed.
     """
     data, text = read_toml(path, hint, code)
+    return structured(cls, data, path, text)
+
+
+def structured(cls: type[T], data: dict[str, Any], path: Path, text: str = "") -> T:
+    """What a TOML file holds as a dataclass; ``text`` is the file's, by which mistakes get their lines.
+
+    Raises:
+        InvalidSettings: every mistake.
+    """
     try:
         return _converter().structure(data, cls)
     except Exception as error:
@@ -135,12 +146,14 @@ def _optional(converter: Converter) -> Callable[[Any], StructureHook]:
 
 def _plain(value: Any, wanted: type) -> Any:
     takes = (int, Decimal) if wanted in (Decimal, float) else (wanted,)
+    if wanted is datetime and type(value) is date:
+        return datetime.combine(value, time())
     # True is an int to Python, but no number to people.
     if not isinstance(value, takes) or (isinstance(value, bool) and wanted is not bool):
         raise InvalidSetting(f"{{key}} must be {WORDS[wanted]}", value=value)
     if isinstance(value, Decimal) and not value.is_finite():
         raise InvalidSetting("{key} must be a number", value=value)
-    return wanted(value)
+    return value if wanted is datetime else wanted(value)
 
 
 def _constrained(converter: Converter) -> Callable[[Any], StructureHook]:

@@ -25,7 +25,7 @@ def approved_text(by: str, approved: str, note: str = "", expires: str = "") -> 
 def approval_state(approval: Approval, why_not: str | None) -> str:
     """An approval, and why it does not hold."""
     text = approved_text(approval.approved_by, approval.approved, approval.note, approval.expires)
-    return f"approved {text}" if why_not is None else f"not approved: {why_not}"
+    return f"approved {text}" if why_not is None else f"approval does not hold here: {why_not}"
 
 
 def approval_view(approval: Approval, width: int) -> Iterator[Text]:

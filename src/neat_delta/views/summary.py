@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import io
+from dataclasses import replace
+from datetime import UTC, datetime
 from email.message import EmailMessage
 from email.utils import format_datetime, make_msgid
 from importlib.resources import files
@@ -14,13 +16,14 @@ from rich.text import Text
 from neat_delta.changeset.changeset import STATES
 from neat_delta.json_form import json_bytes
 from neat_delta.reconcile.three_way import APPLIED
+from neat_delta.views.approval_views import approved_text
 from neat_delta.views.formatting import count, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
 from neat_delta.views.safe_text import safe_json, safe_line, safe_styled
 from neat_delta.views.table import Cell, Column, table
 from neat_delta.views.verdict import NOT_SENT, verdict_view
-from neat_delta.workflows.scheduled.report import DONE, FAILED, NEEDED, NOTHING, SOME, RunReport
+from neat_delta.workflows.scheduled.report import DONE, FAILED, NEEDED, NOTHING, SOME, WAITING, RunReport
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Iterator, Sequence
@@ -30,7 +33,7 @@ if TYPE_CHECKING:
 WIDTH = 80
 # The columns that hold values of fields.
 VALUES = ("was", "now", "ours", "there", "value")
-STYLES = {DONE: "good", NOTHING: "good", NEEDED: "error", FAILED: "error"}
+STYLES = {DONE: "good", NOTHING: "good", NEEDED: "error", WAITING: "error", FAILED: "error"}
 # What an item's change is called, one and several.
 DOES = {"change": "changed", "recode": "given a new SKU", "add": "new", "remove": "removed"}
 
@@ -50,6 +53,7 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
         yield from sentence("failed", report.failure, width, "error")
     for need in report.attention_reasons:
         yield from sentence("attention", need, width, "error")
+    yield from sentence("people", _people(report), width)
     yield Text()
     for step in report.steps:
         message = step.message if step.state == "done" else f"{step.state}: {step.message}"
@@ -85,6 +89,14 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
         yield labelled("next", command)
 
 
+def _people(report: RunReport) -> str:
+    """Who ran it, and who approved what was sent."""
+    made = f"made by {printable(report.made_by)}" if report.made_by else "made by a schedule"
+    if report.approved_by and report.approved:
+        return f"{made}, approved {approved_text(report.approved_by, report.approved)}"
+    return made
+
+
 def _how_far(report: RunReport) -> str:
     """Whether the update was sent; if sending failed midway, nobody may take it for sent."""
     if not report.sent:
@@ -114,6 +126,7 @@ def summary_page(report: RunReport) -> str:
         subject=subject(report),
         time=_time(report),
         good=report.exit_code == 0,
+        people=_people(report),
         states=[(state, count(report.counts[state])) for state in STATES] if report.counts else [],
         does=_does(report),
         tables=list(_tables(report)),
@@ -135,7 +148,11 @@ def summary_mail(report: RunReport, sender: str, receivers: Sequence[str]) -> by
 
 
 def summaries(report: RunReport, mail: Mail | None) -> dict[str, bytes]:
-    """The summary as files, by their names; the mail only where it is said from whom and to whom."""
+    """The summary as files, by their names; the mail only where it is said from whom and to whom.
+
+    Of a run that is still at work, it says what would be true if it ended now: that it was interrupted.
+    """
+    report = replace(report, ended=report.ended or datetime.now(UTC))
     result = {
         "summary.json": safe_json(json_bytes(report.as_dict(), indented=True)) + b"\n",
         "summary.txt": summary_text(report).encode(),

@@ -198,7 +198,7 @@ def approval_beside(path: Location, changes: ChangeSet, settings: Settings) -> t
     try:
         return approval, why_not(changes, settings.send, approval)
     except NotApproved as error:
-        return approval, f"not checked: {error}"
+        return approval, str(error)
 
 
 def undo_saved(

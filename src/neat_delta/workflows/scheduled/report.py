@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from neat_delta.errors import NeatDeltaError
 from neat_delta.exit_codes import Exit
 from neat_delta.json_form import to_json
+from neat_delta.user_data import user_name
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -19,6 +20,7 @@ if TYPE_CHECKING:
 
 FORMAT = 2
 DONE, NOTHING, NEEDED, FAILED = "done", "nothing to do", "needs attention", "failed"
+WAITING = "waiting for approval"
 # How many findings, changes and refused rows a summary tells one by one.
 SOME = 12
 
@@ -36,11 +38,12 @@ class Step:
 class RunReport:
     """A run so far.
 
-    ``needs`` are the reasons why a person must look; ``failure`` is what ended the run early, ``None`` once it is
-    through. ``sent`` says whether anything has left for the shop. ``next`` are the commands that a person would give
-    now. The rest are figures and samples for the summary: ``changes`` (item, name, field, was, now), ``findings``
-    (check, level, item, field, value, say), ``not_taken`` (code, result, reason), ``not_landed`` (item, field, was,
-    ours, there, state, how).
+    ``attention_reasons`` are the reasons why a person must look; ``failure`` is what ended the run early, ``None`` once
+    it is through. ``sent`` says whether anything has left for the shop, ``waiting`` whether it waits for an approval.
+    ``made_by`` is who runs it, ``approved_by`` who approved what was sent, and when (``approved``). ``next_steps`` are
+    the commands that a person would give now. The rest are figures and samples for the summary: ``changes`` (item,
+    name, field, was, now), ``findings`` (check, level, item, field, value, say), ``rejected`` (code, result, reason),
+    ``not_applied`` (item, field, was, ours, there, state, how).
     """
 
     name: str
@@ -52,6 +55,10 @@ class RunReport:
     failure: str | None = "the run was interrupted"
     failure_exit: int = Exit.UNUSABLE
     sent: bool = False
+    waiting: bool = False
+    made_by: str | None = field(default_factory=user_name)
+    approved_by: str | None = None
+    approved: str | None = None
     counts: dict[str, int] = field(default_factory=dict)
     items: dict[str, int] = field(default_factory=dict)
     cells: int = 0
@@ -89,9 +96,11 @@ class RunReport:
 
     @property
     def verdict(self) -> str:
-        """How the run came out, in one of four words."""
+        """How the run came out, in one of five words."""
         if self.failure is not None and not self.sent:
             return FAILED
+        if self.waiting:
+            return WAITING
         if self.attention_reasons or self.failure is not None:
             return NEEDED
         return DONE if sum(self.items.values()) else NOTHING
@@ -99,7 +108,7 @@ class RunReport:
     @property
     def exit_code(self) -> int:
         """0 if all is well, 1 if something needs attention; 2, 3 or 4 if nothing was done."""
-        return {FAILED: self.failure_exit, NEEDED: Exit.ATTENTION}.get(self.verdict, Exit.DONE)
+        return {FAILED: self.failure_exit, NEEDED: Exit.ATTENTION, WAITING: Exit.ATTENTION}.get(self.verdict, Exit.DONE)
 
     def as_dict(self) -> dict[str, Any]:
         """The form of summary.json."""

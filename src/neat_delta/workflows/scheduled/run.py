@@ -1,59 +1,58 @@
-"""One run: fetch, compare, check, write, send, settle; whatever happens, it is written down in the report."""
+"""One run: fetch, compare, check, write, send, verify; whatever happens, it is written down in the report."""
 
 from __future__ import annotations
 
-import re
 import shutil
 import time
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
-import polars as pl
-
-from neat_delta.analysis.metrics import totals_by_field
-from neat_delta.atomic_write import write_atomic
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
-from neat_delta.changeset.serialization import findings_as_dicts, load_changes, save_changes
+from neat_delta.approval import approval_path, load_approval
+from neat_delta.approval.gate import why_not
+from neat_delta.atomic_write import new_together, write_atomic
+from neat_delta.changeset.serialization import load_changes, save_changes
 from neat_delta.database.address import DatabaseTable
 from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.history import History
 from neat_delta.delivery.send import load_update, send
-from neat_delta.diff.compare import CompareOptions
-from neat_delta.diff.formulas import parse_formula
-from neat_delta.errors import InvalidOption, NeatDeltaError
+from neat_delta.errors import NeatDeltaError
 from neat_delta.exit_codes import exit_for
 from neat_delta.locations import FileSet
 from neat_delta.locations.listing import Member, members_of
-from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.prefetch import read_bytes
 from neat_delta.reading import read_table
-from neat_delta.reconcile.refresh import require_fresh
 from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.reconcile.verify import verify
 from neat_delta.tables.config_loader import load_settings
-from neat_delta.tables.line_names import with_own_line
-from neat_delta.tables.settings import Settings, SupplierProfile
+from neat_delta.tables.settings import Settings
+from neat_delta.update import WriteOptions, write_update
+from neat_delta.update.problems_workbook import problems_workbook
 from neat_delta.update.receipt import CHANGESET_FILE
-from neat_delta.workflows.base import find_base
-from neat_delta.workflows.inputs import read_inputs, read_live
-from neat_delta.workflows.plan import PlanOptions, context_of, plan_adjustment, plan_comparison
-from neat_delta.workflows.publish import publish
-from neat_delta.workflows.scheduled.report import SOME, RunReport
-from neat_delta.workflows.targets import Targets
+from neat_delta.workflows.saved_changes import undo_since
+from neat_delta.workflows.scheduled import campaign
+from neat_delta.workflows.scheduled.earlier_runs import (
+    CHANGES_FILE,
+    WAITING_FILE,
+    Approved,
+    approved_meanwhile,
+    is_own,
+    why_none_holds,
+)
+from neat_delta.workflows.scheduled.planning import Inputs, Planned, planned, refreshed
+from neat_delta.workflows.scheduled.run_config import EditedFile
+from neat_delta.workflows.scheduled.telling import NOT_TAKEN, several, tell_changes, tell_landed, tell_results
 
 if TYPE_CHECKING:
-    from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.delivery.history import Entry
-    from neat_delta.diff.compare import CompareResult
+    from neat_delta.approval import Approval
     from neat_delta.locations import Location, Place
     from neat_delta.progress import ProgressReporter
-    from neat_delta.reconcile.verify import VerifyResult
+    from neat_delta.update import Receipt
+    from neat_delta.workflows.scheduled.report import RunReport
     from neat_delta.workflows.scheduled.run_config import RunConfig
 
-CHANGES_FILE, REMAINING_FILE, UPDATE_FOLDER = "changes.jsonl", "remaining.changes.jsonl", "update"
+REMAINING_FILE, UPDATE_FOLDER = "remaining.changes.jsonl", "update"
 PROBLEMS_FILE = "problems.xlsx"
-NOT_TAKEN = ("failed", "skipped")
 
 
 def run(config: RunConfig, report: RunReport, progress: ProgressReporter, *, sending: bool = True) -> None:
@@ -70,24 +69,6 @@ def run(config: RunConfig, report: RunReport, progress: ProgressReporter, *, sen
         report.end()
 
 
-def profile_of(config: RunConfig, settings: Settings) -> SupplierProfile:
-    """The supplier profile of a run, if it has one.
-
-    Raises:
-        InvalidOption: there is none of this name.
-    """
-    if config.profile is None:
-        return SupplierProfile()
-    if config.profile not in settings.profiles:
-        saved = ", ".join(settings.profiles) or "none"
-        raise InvalidOption(
-            f"no supplier profile {config.profile!r} in {settings.path or 'catalogue.toml'}",
-            file=config.path,
-            hint=f"Saved profiles: {saved}.",
-        )
-    return settings.profiles[config.profile]
-
-
 @dataclass(frozen=True)
 class _Run:
     config: RunConfig
@@ -97,33 +78,103 @@ class _Run:
 
     def go(self) -> None:
         settings = load_settings(self.config.catalogue) if self.config.catalogue else Settings()
-        profile = profile_of(self.config, settings)
         if self.sending and self.config.to is not None:
             self._finish_earlier()
+        if self.config.campaign is None:
+            self._change(settings)
+        else:
+            self._go_on_with_campaign(settings)
+
+    def _change(self, settings: Settings) -> bool:
+        """Bring the shop's items to what the files of the run say; whether that is done, with nothing left over."""
         live = self._fetch("live", self.config.live, "live-")
-        edited = self._fetch("edited", self.config.edited, "edited-") if self.config.edited else None
-        result = self._compare(live, edited, settings, profile)
-        barred = self._barred(result)
-        self.report.attention_reasons.extend(barred)
+        earlier, plan = self._approved_earlier(live, settings)
+        plan = plan or self._plan(live, settings)
+        barred = self._barred(plan)
+        approval = earlier.approval if earlier else self._approval_of(plan, settings)
         if not sum(self.report.items.values()):
-            return
-        self._write(result, settings)
+            self.report.attention_reasons.extend(barred)
+            return not barred
+        if settings.send.approval is not None:
+            if approval is None:
+                self._wait_for_approval(plan, settings)
+                return False
+            # Whoever has approved just this has looked at it.
+            barred = []
+            self._note_approval(approval)
+        self.report.attention_reasons.extend(barred)
+        receipt = self._write(plan, settings, approval)
+        if receipt is None:
+            return False
+        if barred:
+            self.report.skip("send", "a person must look first")
+            return False
+        sent = self._deliver(settings)
+        if earlier is not None and self.sending:
+            earlier.mark_continued(self.report.folder)
+        return sent
+
+    def _deliver(self, settings: Settings) -> bool:
+        """Send the written update and verify it, if that is wanted; whether it was sent."""
         if not self.sending:
             self.report.skip("send", "skipped (--dry-run)")
-        elif self.config.to is None:
+            return False
+        if self.config.to is None:
             self.report.skip("send", "the run file has no destination (to)")
-        elif barred:
-            self.report.skip("send", "waiting for your approval")
+            return False
+        self._send()
+        self._verify(settings)
+        return True
+
+    def _go_on_with_campaign(self, settings: Settings) -> None:
+        """Do what is due now: start the campaign, end it, or wait."""
+        config, report = self.config, self.report
+        assert config.campaign is not None
+        state = campaign.load_state(config)
+        due = campaign.phase(config, state)
+        begins, ends = (f"{moment:%Y-%m-%d %H:%M %Z}" for moment in (config.campaign.start, config.campaign.end))
+        if due == campaign.START:
+            if self._change(settings):
+                started = report.folder.name if report.sent else ""
+                campaign.save_state(config, replace(state, started=started))
+                report.skip("campaign", f"started; it ends on {ends}")
+        elif due == campaign.END:
+            if self._put_back(settings, state.started or ""):
+                campaign.save_state(config, replace(state, ended=report.folder.name))
+        elif due == campaign.MISSED:
+            report.skip("campaign", f"it ended on {ends}")
+            report.attention_reasons.append("the campaign was not started while its time was; nothing was sent")
         else:
-            self._send()
-            self._settle(settings)
+            waits = {campaign.BEFORE: f"starts on {begins}", campaign.RUNNING: f"runs until {ends}"}
+            report.skip("campaign", waits.get(due, f"is over since {ends}"))
+
+    def _put_back(self, settings: Settings, started: str) -> bool:
+        """Put back what the start of a campaign has sent and what still is as it was sent; whether that is done."""
+        report = self.report
+        sent = self.config.folder / started / UPDATE_FOLDER / CHANGESET_FILE
+        if not started:
+            report.skip("campaign", "its start had nothing to change, so nothing is put back")
+            return True
+        live = self._fetch("live", self.config.live, "live-")
+        with report.step("put back", self.progress) as step:
+            options = WriteOptions(strategy=self.config.strategy, output_format=self.config.output_format)
+            folder = report.folder / UPDATE_FOLDER
+            changes = load_changes(sent)
+            written, result = undo_since(changes, live, folder, settings, options, self.progress)
+            tell_changes(report, written.changes)
+            save_changes(written.changes, report.folder / CHANGES_FILE)
+            since = len(result.conflicts) + result.missing
+            stays = f"; {several(since, 'change')} of others since then stay" if since else ""
+            step.message = f"{several(report.cells, 'cell')} of {several(sum(report.items.values()), 'item')}{stays}"
+            self._tell_files(written.receipt)
+        return written.receipt is None or self._deliver(settings)
 
     def _finish_earlier(self) -> None:
         """Go on with an update of an earlier run that was cut off on its way, before anything else is looked at."""
         history, place = History(self.config.history_file), destination_of(self._place(), self.progress.step)
         for entry in history.entries():
-            live = self._is_own(Path(entry.folder))
-            if entry.state != "in progress" or entry.place != place.name or not live:
+            own = Path(entry.folder).name == UPDATE_FOLDER and is_own(self.config, Path(entry.folder).parent)
+            if entry.state != "in progress" or entry.place != place.name or not own:
                 continue
             if not Path(entry.folder).is_dir():
                 message = (
@@ -136,11 +187,6 @@ class _Run:
                 self.report.sent = True
                 send(update, place, history, resume=True, progress=self.progress)
                 step.message = f"the rest of history #{entry.entry} was sent"
-
-    def _is_own(self, update: Path) -> bool:
-        """Whether an update was written by an earlier run of this very file; others may share its folder."""
-        own = re.compile(rf"{re.escape(self.config.name)}-[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}T[0-9]{{6}}Z(-[0-9]+)?")
-        return update.parent.parent == self.config.folder.resolve() and bool(own.fullmatch(update.parent.name))
 
     def _fetch(self, name: str, where: Location, prefix: str) -> Location:
         """Keep a file, or several, as they are now, for everything that follows and for whoever looks into it later."""
@@ -165,95 +211,125 @@ class _Run:
             step.message = f"{what}, {size:,} bytes"
             return kept[0] if len(kept) == 1 else FileSet(str(where), tuple(kept))
 
-    def _compare(
-        self, live: Location, edited: Location | None, settings: Settings, profile: SupplierProfile
-    ) -> CompareResult:
-        report, config = self.report, self.config
-        with report.step("compare" if edited else "formulas", self.progress) as step:
-            compare = CompareOptions(
-                repair_keys=config.repair_keys,
-                add_new=config.add_new,
-                delete_at_most=config.delete_missing,
-                where=config.where,
-                items=config.items,
-                clear_blanks=None if config.blanks is None else config.blanks == "clear",
-                settings=settings,
-            )
-            result = self._planned(live, edited, settings, profile, compare)
-            problems = report.folder / PROBLEMS_FILE if len(result.changes.findings) else None
-            publish(result, settings, Targets(report.folder / CHANGES_FILE, problems_file=problems), self.progress)
-            _tell_changes(report, result.changes)
-            total = sum(report.items.values())
-            held = report.levels["error"]
-            step.message = (
-                f"{_several(total, 'item')}, {_several(report.cells, 'cell')}; {_several(held, 'error')}, not sent"
-            )
-            report.next_steps.append(f"neat-delta preview {report.folder / CHANGES_FILE}")
-        if held and self.config.limits.errors is None:
-            report.attention_reasons.append(f"{_several(held, 'error')}, not sent; see problems.xlsx")
-        return result
-
-    def _planned(
-        self,
-        live: Location,
-        edited: Location | None,
-        settings: Settings,
-        profile: SupplierProfile,
-        compare: CompareOptions,
-    ) -> CompareResult:
-        """What the edited file changes, or what formulas change without one."""
+    def _plan(self, live: Location, settings: Settings) -> Planned:
+        """What the files of the run change, saved with its problems."""
         config = self.config
-        if edited is None:
-            own = read_live(live, settings, self.progress)
-            require_fresh(own.source.made, config.live, settings)
-            formulas = [parse_formula(text) for text in config.formulas]
-            context, options = context_of(own, settings), PlanOptions(compare)
-            return plan_adjustment(context, formulas, config.where, config.items, options, self.progress)[0]
-        profile = replace(profile, rules=(*profile.rules, *config.formulas))
-        own, others = read_inputs(live, edited, settings, profile, self.progress)
-        require_fresh(own.source.made, config.live, settings)
-        # Only what is sure counts where nobody looks: the values that a sheet itself carries.
-        options = PlanOptions(compare, profile, base=find_base(own, others, settings, by_content=False))
-        return plan_comparison(own, others, options, self.progress)[0]
+        files = config.edited_files
+        if config.edited is not None:
+            files = (EditedFile(config.edited, config.profile, config.formulas),)
+        many = len(files) > 1
+        edited = tuple(
+            replace(
+                one,
+                file=self._fetch(
+                    f"edited {at}" if many else "edited", one.file, f"edited-{at}-" if many else "edited-"
+                ),
+            )
+            for at, one in enumerate(files, start=1)
+        )
+        changes = self._fetch("changes", config.changes, "given-") if config.changes else None
+        name = "refresh" if changes else "compare" if edited else "formulas"
+        with self.report.step(name, self.progress) as step:
+            plan = planned(config, Inputs(live, edited, changes), settings, self.progress)
+            step.message = self._save(plan)
+        held = self.report.levels["error"]
+        if held and config.limits.errors is None:
+            self.report.attention_reasons.append(f"{several(held, 'error')}, not sent; see problems.xlsx")
+        return plan
 
-    def _barred(self, result: CompareResult) -> list[str]:
+    def _save(self, plan: Planned) -> str:
+        """Save what would change, with its problems, and write down what that is; returns it in words."""
+        report, path = self.report, self.report.folder / CHANGES_FILE
+        problems = report.folder / PROBLEMS_FILE if len(plan.changes.findings) else None
+        with new_together(path, problems):
+            if problems is not None:
+                write_atomic(problems, problems_workbook(plan.changes, plan.rows, as_edited=plan.as_edited))
+            save_changes(plan.changes, path)
+        tell_changes(report, plan.changes)
+        report.next_steps.append(f"neat-delta preview {path}")
+        total, held = sum(report.items.values()), report.levels["error"]
+        return f"{several(total, 'item')}, {several(report.cells, 'cell')}; {several(held, 'error')}, not sent"
+
+    def _approved_earlier(self, live: Location, settings: Settings) -> tuple[Approved | None, Planned | None]:
+        """What was approved since an earlier run has stopped to wait for it, and what of it is still to be sent.
+
+        If the shop has changed any of its cells, it is not what was approved, and the files are compared again.
+        """
+        found = approved_meanwhile(self.config, settings) if settings.send.approval is not None else None
+        if found is None:
+            return None, None
+        with self.report.step("approved", self.progress) as step:
+            plan = refreshed(found.changes, live, settings, self.progress)
+            if plan.changes.is_empty:
+                step.message = f"the shop has all of {found.folder.name} already"
+                found.mark_continued(self.report.folder)
+                return None, None
+            if why_not(plan.changes, settings.send, found.approval) is not None:
+                step.message = f"the shop has changed since {found.folder.name} was approved; compared again"
+                return None, None
+            step.message = f"going on with {found.folder.name}: {self._save(plan)}"
+            return found, plan
+
+    def _approval_of(self, plan: Planned, settings: Settings) -> Approval | None:
+        """The approval next to a saved change set that is sent; an approval that does not hold is named."""
+        changes = self.config.changes
+        beside = approval_path(changes) if isinstance(changes, Path) else None
+        if settings.send.approval is None or beside is None or not beside.is_file():
+            return None
+        approval = load_approval(beside)
+        if why := why_not(plan.changes, settings.send, approval):
+            self.report.attention_reasons.append(why)
+            return None
+        return approval
+
+    def _wait_for_approval(self, plan: Planned, settings: Settings) -> None:
+        """Leave the change set for a person to approve; the next run goes on with it."""
+        report, path = self.report, self.report.folder / CHANGES_FILE
+        (report.folder / WAITING_FILE).write_text(f"{report.cells} cells\n", encoding="utf-8")
+        report.waiting = True
+        report.attention_reasons.extend(why_none_holds(self.config, settings))
+        maker = f" (another person than {plan.changes.head.made_by})" if settings.send.approval == "other" else ""
+        report.attention_reasons.append(f"waiting for approval{maker}; nothing was sent")
+        report.next_steps.append(f"neat-delta approve {path} --by NAME")
+        report.skip("approval", "not approved yet")
+
+    def _note_approval(self, approval: Approval) -> None:
+        self.report.approved_by, self.report.approved = approval.approved_by, approval.approved
+
+    def _barred(self, plan: Planned) -> list[str]:
         """Why nothing may be sent before a person has looked."""
-        limits, changed, live = self.config.limits, sum(self.report.items.values()), len(result.live)
+        limits, changed, live = self.config.limits, sum(self.report.items.values()), len(plan.live)
         share = None if limits.share is None else int(limits.share * live)
-        unknown = 0 if self.config.add_new else result.changes.counts["new"]
         described = (
             (limits.changed, changed, "items would change"),
             (share, changed, f"of {live:,} items would change"),
             (limits.errors, self.report.levels["error"], "errors, not sent"),
-            (limits.unknown, unknown, "rows have a SKU that is not in the shop"),
+            (limits.unknown, plan.unknown, "rows have a SKU that is not in the shop"),
         )
         over = [
             f"{number:,} {what}; the limit of the run file is {most:,}: nothing was sent"
             for most, number, what in described
             if most is not None and number > most
         ]
-        counts = result.changes.counts
-        if (
-            len(result.edited)
-            and not counts["changed"] + counts["unchanged"] + counts["rejected"] + counts["duplicate"]
-        ):
-            over.append("no SKU of the edited file is in the shop. Wrong file, or wrong column?")
-        return over + [f"supplier file layout changed: {message}; nothing was sent" for message in result.profile_drift]
+        return over + plan.objections
 
-    def _write(self, result: CompareResult, settings: Settings) -> None:
-        targets = Targets(
-            update_folder=self.report.folder / UPDATE_FOLDER,
-            strategy=self.config.strategy,
-            output_format=self.config.output_format,
+    def _write(self, plan: Planned, settings: Settings, approval: Approval | None) -> Receipt | None:
+        options = WriteOptions(
+            strategy=self.config.strategy, output_format=self.config.output_format, approval=approval
         )
         with self.report.step("update", self.progress) as step:
-            receipt = publish(result, settings, targets, self.progress)
-            if receipt is not None:
-                self.report.files = receipt.as_dict()["files"]
-                rows = sum(written.rows for written in receipt.files)
-                step.message = (
-                    f"{_several(len(receipt.files), 'file')}, {_several(rows, 'row')}, proved; undo files included"
-                )
+            receipt = write_update(
+                plan.changes, plan.live, self.report.folder / UPDATE_FOLDER, settings, options, self.progress
+            )
+            step.message = self._tell_files(receipt)
+        return receipt
+
+    def _tell_files(self, receipt: Receipt | None) -> str:
+        if receipt is None:
+            return "nothing to write"
+        self.report.files = receipt.as_dict()["files"]
+        rows = sum(written.rows for written in receipt.files)
+        return f"{several(len(receipt.files), 'file')}, {several(rows, 'row')}, proved; undo files included"
 
     def _place(self) -> Place:
         assert self.config.to is not None
@@ -266,17 +342,17 @@ class _Run:
             place = destination_of(self._place(), self.progress.step)
             entry = send(update, place, history, progress=self.progress, leaving=self._note_departure)
             report.entry = entry.entry
-            _tell_results(report, entry)
+            tell_results(report, entry)
             bad = sum(report.results.get(result, 0) for result in NOT_TAKEN)
-            step.message = f"{_several(len(entry.files), 'file')} to {entry.place}, history #{entry.entry}"
+            step.message = f"{several(len(entry.files), 'file')} to {entry.place}, history #{entry.entry}"
             if bad:
-                report.attention_reasons.append(f"the shop did not accept {_several(bad, 'row')}")
+                report.attention_reasons.append(f"the shop did not accept {several(bad, 'row')}")
                 report.next_steps.append(f"neat-delta history {entry.entry} --history {self.config.history_file}")
 
     def _note_departure(self) -> None:
         self.report.sent = True
 
-    def _settle(self, settings: Settings) -> None:
+    def _verify(self, settings: Settings) -> None:
         """Fetch the export made after the import, again and again until all has arrived or patience ends."""
         report, fresh = self.report, self.config.fresh
         if fresh is None:
@@ -290,52 +366,12 @@ class _Run:
             with report.step("verify", self.progress) as step:
                 export = read_table(kept, self.progress, settings.export)
                 result = verify(sent, export.renamed(sent.head.names()), settings)
-                _tell_landed(report, result)
-                step.message = (
-                    f"{report.applied.get(APPLIED, 0):,} of {_several(len(result.changes), 'change')} applied"
-                )
+                tell_landed(report, result)
+                step.message = f"{report.applied.get(APPLIED, 0):,} of {several(len(result.changes), 'change')} applied"
             if result.done:
                 return
         save_changes(result.remaining, report.folder / REMAINING_FILE)
         report.attention_reasons.append(
-            f"not applied as sent: {_several(len(result.changes) - result.count(APPLIED), 'change')}"
+            f"not applied as sent: {several(len(result.changes) - result.count(APPLIED), 'change')}"
         )
         report.next_steps.append(f"neat-delta preview {report.folder / REMAINING_FILE}")
-
-
-def _tell_changes(report: RunReport, changes: ChangeSet) -> None:
-    report.counts = dict(changes.counts)
-    report.items = {action: len(changes.keys_with_action(action)) for action in (CHANGE, RECODE, ADD, REMOVE)}
-    report.cells = len(changes.cells)
-    report.fields = totals_by_field(changes).to_dicts()
-    names = changes.items.select("key", "name")
-    some = changes.cells.head(SOME).join(names, on="key", how="left", maintain_order="left")
-    report.changes = [_with_item(row) for row in some.to_dicts()]
-    report.levels = {level: len(changes.findings.filter(level=level)) for level in ("error", "warning", "note")}
-    worst = changes.findings.filter(pl.col("level") == "error").head(SOME)
-    parts = changes.head.edited.parts
-    report.findings = [_with_item(with_own_line(row, parts)) for row in findings_as_dicts(worst)]
-
-
-def _tell_results(report: RunReport, entry: Entry) -> None:
-    rows = [row for file in entry.files for row in file.results]
-    for row in rows:
-        report.results[row["result"]] = report.results.get(row["result"], 0) + 1
-    bad = [row for row in rows if row["result"] in NOT_TAKEN]
-    report.rejected = [{name: row[name] for name in ("code", "result", "reason")} for row in bad[:SOME]]
-
-
-def _tell_landed(report: RunReport, result: VerifyResult) -> None:
-    report.applied = dict(result.changes["state"].value_counts(sort=True).iter_rows())
-    some = result.changes.filter(pl.col("state") != APPLIED).head(SOME)
-    report.not_applied = [_with_item(row) for row in some.to_dicts()]
-
-
-def _with_item(row: dict[str, Any]) -> dict[str, Any]:
-    """A row with its key as people read it."""
-    key = row.pop("key")
-    return {"item": key.replace(KEY_SEPARATOR, " · ") if key else None} | row
-
-
-def _several(number: int, what: str) -> str:
-    return f"{number:,} {what}" if number == 1 else f"{number:,} {what}s"

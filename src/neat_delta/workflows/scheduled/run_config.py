@@ -4,20 +4,25 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from contextlib import suppress
 from dataclasses import dataclass, replace
+from datetime import datetime
 from decimal import Decimal
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Any
 
 from neat_delta.delivery.history import default_history
-from neat_delta.errors import InvalidOption
+from neat_delta.errors import InvalidInput, InvalidOption, InvalidSettings
 from neat_delta.locations import FileSet, Location, Place, parse_location, parse_place, place_beside
 from neat_delta.locations.dated_names import with_dates
 from neat_delta.path_text import path_text
-from neat_delta.tables.config_loader import load_config
+from neat_delta.remote.address import Address
+from neat_delta.remote.mail import SECURITIES, STARTTLS
+from neat_delta.tables.config_loader import load_config, read_toml, structured
 from neat_delta.tables.constraints import (
     FIX,
     AtLeast,
+    AtMost,
     Count,
     CountOrZero,
     InvalidSetting,
@@ -31,6 +36,8 @@ from neat_delta.update.field_sets import FEWEST_CELLS, WAYS
 from neat_delta.update.write import OUTPUT_FORMATS
 
 # RFC 5322, section 3.4.1, as far as every server takes it: ASCII, perhaps with a name in front.
+WEB_SCHEMES = ("http", "https")
+HOST = re.compile(r"[A-Za-z0-9]([A-Za-z0-9.\-]*[A-Za-z0-9])?|\[[0-9A-Fa-f:.]+\]")
 MAIL_ADDRESS = re.compile(r"(?:[^<>@\x00-\x1f\x7f-\x9f]*<)?[!-;=?A-~]+@[A-Za-z0-9.\-\[\]:]+>?")
 
 
@@ -85,6 +92,41 @@ class AsMailAddress:
         return value
 
 
+@dataclass(frozen=True)
+class AsWebAddress:
+    """An http or https address without a password."""
+
+    written_as = str
+
+    def convert(self, value: str) -> Address:
+        """The address."""
+        found = AsPlace().convert(value)
+        if not isinstance(found, Address) or found.scheme not in WEB_SCHEMES:
+            raise InvalidSetting("{key} must be an http or https address", FIX, value)
+        return found
+
+
+@dataclass(frozen=True)
+class HostName:
+    """The name of a machine, or its number, as RFC 1123 and RFC 5321 have them."""
+
+    def convert(self, value: str) -> str:
+        """The name."""
+        if not HOST.fullmatch(value):
+            raise InvalidSetting("not the name of a server", 'Example: "mail.shop.example".', value)
+        return value
+
+
+@dataclass(frozen=True)
+class AsMoment:
+    """A date with a time, which is local unless it says how far from UTC it is."""
+
+    def convert(self, value: datetime) -> datetime:
+        """The moment, with its zone."""
+        return value.astimezone()
+
+
+Moment = Annotated[datetime, AsMoment()]
 MailAddress = Annotated[str, NotEmpty("a mail needs {key}", "Write it after [mail]."), AsMailAddress()]
 
 
@@ -112,20 +154,73 @@ class Waiting:
     """Number of tries until all changes are applied."""
 
 
+SUCCESS, ATTENTION, FAILURE = OUTCOMES = ("success", "attention", "failure")
+Outcomes = Annotated[tuple[Annotated[str, OneOf(OUTCOMES)], ...], Key("when")]
+
+
 @dataclass(frozen=True)
 class Mail:
-    """``[mail]``: who sends the summary, and to whom."""
+    """``[mail]``: who sends the summary, to whom, and by which server."""
 
     sender: Annotated[MailAddress, Key("from")] = ""
     """The sender's address."""
     receivers: Annotated[tuple[MailAddress, ...], Key("to")] = ()
     """The receivers' addresses."""
+    server: Annotated[str, HostName()] | None = None
+    """The mail server (SMTP); without it, the mail is only written to the run's folder."""
+    port: Annotated[int, AtLeast(1), AtMost(65535)] | None = None
+    """Its port; by default the usual one: 587 for starttls, 465 for tls, 25 for none."""
+    security: Annotated[str, OneOf(SECURITIES)] = STARTTLS
+    """How the line is encrypted: `starttls` (the default), `tls` from the start, or `none`."""
+    user: str | None = None
+    """The user; the password is in the environment or the keyring."""
+    outcomes: Outcomes = (ATTENTION, FAILURE)
+    """After which runs it is sent: `success`, `attention`, `failure`."""
 
     def mistakes(self) -> Iterator[InvalidSetting]:
         """A mail needs both."""
         for key, given in (("from", self.sender), ("to", self.receivers)):
             if not given:
                 yield InvalidSetting(f"a mail needs {key}", "Write it after [mail].", key=key)
+
+
+@dataclass(frozen=True)
+class Webhook:
+    """``[webhook]``: an address that gets the summary as JSON."""
+
+    address: Annotated[Address, AsWebAddress()]
+    """The http(s) address; a token for it is in the environment or the keyring."""
+    outcomes: Outcomes = (ATTENTION, FAILURE)
+    """After which runs it is called: `success`, `attention`, `failure`."""
+
+
+@dataclass(frozen=True)
+class EditedFile:
+    """``[[edited_files]]``: one of several edited files, whose changes are combined."""
+
+    file: Annotated[Location, AsLocation()]
+    """The edited file, here or at an address, or several."""
+    profile: str | None = None
+    """Its supplier profile."""
+    formulas: Annotated[tuple[str, ...], Key("set")] = ()
+    """Formulas for its values."""
+    preferred: bool = False
+    """Whether its values go on where the files differ; otherwise such cells are errors, not sent."""
+
+
+@dataclass(frozen=True)
+class Campaign:
+    """``[campaign]``: changes that hold from one time until another; then what still is as sent is put back."""
+
+    start: Annotated[Moment, Key("from")]
+    """When the changes are sent: `2026-12-01T06:00:00`, local time, or with an offset such as `+01:00`."""
+    end: Annotated[Moment, Key("until")]
+    """When they are put back; what somebody has changed meanwhile stays as it is."""
+
+    def mistakes(self) -> Iterator[InvalidSetting]:
+        """It must end after it has started."""
+        if self.end <= self.start:
+            yield InvalidSetting("a campaign must end after it starts", "Correct from or until.", self.end, "until")
 
 
 @dataclass(frozen=True)
@@ -140,6 +235,10 @@ class RunConfig:
     """Formulas (as `--set`): of the edited file, or of the live export alone, such as `"price = costs.net * 1.6"`."""
     profile: str | None = None
     """The supplier profile of the edited file."""
+    edited_files: tuple[EditedFile, ...] = ()
+    """Several edited files instead of `edited`, each with its own profile: `[[edited_files]]`."""
+    changes: Annotated[Location | None, AsLocation()] = None
+    """A saved change set instead of `edited`; it is brought up to date with the live export."""
     catalogue: Annotated[Path | None, AsPath()] = None
     """The settings file, if not catalogue.toml next to the run file."""
     folder: Annotated[Path, AsPath()] = Path("runs")
@@ -170,17 +269,48 @@ class RunConfig:
     """Above these limits, nothing is sent."""
     waiting: Annotated[Waiting, Key("verify")] = Waiting()
     """How long to wait for the export after the import."""
+    campaign: Campaign | None = None
+    """From when until when the changes hold."""
     mail: Mail | None = None
     """Who gets the summary by mail."""
+    webhook: Webhook | None = None
+    """An address that gets the summary as JSON."""
+    heartbeat: Annotated[Location | None, AsLocation()] = None
+    """A file that is written, or an http(s) address that is called, after each run that did not fail."""
+    metrics: Annotated[Path | None, AsPath()] = None
+    """A file with counts and times of the last run, in OpenMetrics text format."""
+    keep_days: Count | None = None
+    """Folders of runs older than so many days are deleted, but for those that still are needed."""
     path: Annotated[Path, NotInFile()] = Path()
     """The run's file itself."""
 
     def mistakes(self) -> Iterator[InvalidSetting]:
         """What does not go together."""
-        if self.edited is None and not self.formulas:
-            yield InvalidSetting("there is nothing to do", "Set edited or set.", key="edited")
+        sources = [name for name in ("edited", "edited_files", "changes") if getattr(self, name)]
+        if not sources and not self.formulas:
+            yield InvalidSetting("there is nothing to do", "Set edited, edited_files, changes or set.", key="edited")
+        if len(sources) > 1:
+            yield InvalidSetting(f"{' and '.join(sources)} do not go together", "Keep one.", key=sources[1])
+        yield from self._without_effect()
+        if sum(one.preferred for one in self.edited_files) > 1:
+            yield InvalidSetting("only one of the files can be preferred", "Keep one.", key="edited_files")
+        if self.heartbeat is not None and not (
+            isinstance(self.heartbeat, Path)
+            or (isinstance(self.heartbeat, Address) and self.heartbeat.scheme in WEB_SCHEMES)
+        ):
+            yield InvalidSetting("a heartbeat is a file or an http(s) address", FIX, self.heartbeat, "heartbeat")
         if self.fresh is not None and self.to is None:
             yield InvalidSetting("there is nothing to verify if nothing is sent", "Set to as well.", key="fresh")
+
+    def _without_effect(self) -> Iterator[InvalidSetting]:
+        """Settings that belong to another source than the one of this file."""
+        if self.edited_files:
+            for key in (key for key, given in (("profile", self.profile), ("set", self.formulas)) if given):
+                yield InvalidSetting(f"{key} belongs to each of edited_files", "Write it there.", key=key)
+        if self.changes:
+            other = {"profile": self.profile, "set": self.formulas, "where": self.where, "items": self.items}
+            for key in (key for key, given in other.items() if given):
+                yield InvalidSetting(f"{key} has no effect on a saved change set", "Leave it out.", key=key)
 
     @property
     def name(self) -> str:
@@ -193,6 +323,24 @@ class RunConfig:
         return self.history or default_history()
 
 
+def told_anyway(path: Path) -> RunConfig | None:
+    """Of a run file with mistakes, what says where its runs are and who is told of them, as far as that is good.
+
+    ``None`` for a file that is no TOML, or is not there.
+    """
+    try:
+        data, _ = read_toml(path, "")
+    except InvalidInput:
+        return None
+    known: dict[str, Any] = {"live": "live.csv", "edited": "edited.csv"}
+    for name in ("folder", "history", "mail", "webhook", "metrics"):
+        if name in data:
+            with suppress(InvalidSettings):
+                structured(RunConfig, known | {name: data[name]}, path)
+                known[name] = data[name]
+    return _from_its_folder(structured(RunConfig, known, path), path)
+
+
 def load_run(path: Path) -> RunConfig:
     """The configuration of a run.
 
@@ -200,7 +348,11 @@ def load_run(path: Path) -> RunConfig:
         InvalidInput: file not found, or it is no TOML.
         InvalidSettings: every mistake, with its line and what is allowed.
     """
-    run = load_config(RunConfig, path, "docs/run-files.md shows one.")
+    return _from_its_folder(load_config(RunConfig, path, "docs/run-files.md shows one."), path)
+
+
+def _from_its_folder(run: RunConfig, path: Path) -> RunConfig:
+    """The configuration with its paths as they are meant: from the folder of the run file."""
     beside = path.parent
 
     def from_here(location: Location) -> Location:
@@ -213,11 +365,15 @@ def load_run(path: Path) -> RunConfig:
         run,
         live=from_here(run.live),
         edited=run.edited and from_here(run.edited),
+        edited_files=tuple(replace(one, file=from_here(one.file)) for one in run.edited_files),
+        changes=run.changes and from_here(run.changes),
         catalogue=table if run.catalogue or table.is_file() else None,
         folder=beside / run.folder,
         history=run.history and beside / run.history,
         to=place_beside(run.to, beside) if run.to else None,
         fresh=run.fresh and from_here(run.fresh),
         items=run.items and from_here(run.items),
+        heartbeat=run.heartbeat and from_here(run.heartbeat),
+        metrics=run.metrics and beside / run.metrics,
         path=path,
     )

@@ -2,23 +2,24 @@
 
 from __future__ import annotations
 
-import contextlib
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
 from filelock import FileLock, Timeout
 
-from neat_delta.atomic_write import temp_path, write_atomic
+from neat_delta.atomic_write import write_atomic
 from neat_delta.errors import WriteError
 from neat_delta.workflows.scheduled.report import RunReport
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
+    from collections.abc import Iterator, Mapping
     from pathlib import Path
 
     from neat_delta.workflows.scheduled.run_config import RunConfig
 
 LATEST = "latest"
+# The files of a summary; a mail is only there if the run file says to whom.
+SUMMARIES = ("summary.json", "summary.txt", "summary.html", "summary.eml")
 
 
 @contextmanager
@@ -36,7 +37,6 @@ def exclusive_run(config: RunConfig) -> Iterator[RunReport]:
         config.folder.mkdir(parents=True, exist_ok=True)
         lock.acquire()
         report.folder = _new_folder(report.folder, f"{config.name}-{report.started:%Y-%m-%dT%H%M%SZ}")
-        _point(config.folder / f"{config.name}-{LATEST}", report.folder)
     except Timeout as error:
         raise WriteError(
             "already running", file=config.path, hint="Wait until it has finished; nothing was done."
@@ -62,17 +62,23 @@ def _new_folder(place: Path, name: str) -> Path:
             return folder
 
 
-def _point(latest: Path, folder: Path) -> None:
-    """Let ``latest`` be another name of the newest run's folder; where a system has no such names, say it in a file.
+def publish_latest(config: RunConfig, files: Mapping[str, bytes]) -> None:
+    """Keep the summary of the newest run where it is always found; of the one before nothing is left there.
 
-    Something else of that name stays what it is.
+    It is a plain folder, for not every system has names that point to another folder. Something else of that name stays
+    what it is.
+
+    Raises:
+        WriteError: a file cannot be written.
     """
-    if latest.exists() and not latest.is_symlink():
+    latest = config.folder / f"{config.name}-{LATEST}"
+    if latest.is_symlink():
+        latest.unlink()
+    if latest.exists() and not latest.is_dir():
         return
-    draft = temp_path(latest)
-    try:
-        draft.symlink_to(folder.name, target_is_directory=True)
-        draft.replace(latest)
-    except OSError:
-        with contextlib.suppress(WriteError):
-            write_atomic(latest.with_name(f"{latest.name}.txt"), f"{folder.name}\n".encode(), replace=True)
+    latest.mkdir(parents=True, exist_ok=True)
+    for name in SUMMARIES:
+        if name in files:
+            write_atomic(latest / name, files[name], replace=True)
+        else:
+            (latest / name).unlink(missing_ok=True)

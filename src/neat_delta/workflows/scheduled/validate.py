@@ -14,7 +14,7 @@ from neat_delta.locations import FileSet
 from neat_delta.locations.listing import members_of
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.settings import Settings
-from neat_delta.workflows.scheduled.run import profile_of
+from neat_delta.workflows.scheduled.planning import profile_of
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -32,8 +32,10 @@ def mistakes_of(config: RunConfig) -> list[str]:
             settings = load_settings(config.catalogue)
         except NeatDeltaError as error:
             found += str(error).split("\n")
-    checks: list[Callable[[], object]] = [partial(profile_of, config, settings)]
-    checks += [partial(parse_formula, text) for text in config.formulas]
+    profiles = [config.profile, *(one.profile for one in config.edited_files)]
+    formulas = [*config.formulas, *(text for one in config.edited_files for text in one.formulas)]
+    checks: list[Callable[[], object]] = [partial(profile_of, name, config, settings) for name in profiles]
+    checks += [partial(parse_formula, text) for text in formulas]
     checks += [partial(parse_expression, config.where)] if config.where is not None else []
     for check in checks:
         try:
@@ -42,7 +44,8 @@ def mistakes_of(config: RunConfig) -> list[str]:
             found.append(f"where: {error}")
         except NeatDeltaError as error:
             found.append(str(error))
-    for name, location in (("live", config.live), ("edited", config.edited), ("items", config.items)):
+    located = [("live", config.live), ("edited", config.edited), ("changes", config.changes), ("items", config.items)]
+    for name, location in (*located, *(("edited_files", one.file) for one in config.edited_files)):
         found += [f"{name}: {what}" for what in _missing(location)]
     if isinstance(config.to, Path) and not config.to.is_dir():
         found.append(f"to: {config.to}: folder not found")
@@ -52,7 +55,7 @@ def mistakes_of(config: RunConfig) -> list[str]:
 def effective(config: RunConfig) -> dict[str, Any]:
     """The settings of a run as they hold, those that are not written too; paths in full."""
     described: dict[str, Any] = {}
-    for name in ("live", "edited", "items", "catalogue", "folder", "to", "fresh"):
+    for name in ("live", "edited", "changes", "items", "catalogue", "folder", "to", "fresh"):
         value = getattr(config, name)
         described[name] = None if value is None else str(value.absolute() if isinstance(value, Path) else value)
     described["history"] = str(config.history_file)
@@ -64,6 +67,9 @@ def effective(config: RunConfig) -> dict[str, Any]:
     }
     described |= {"add_new": config.add_new, "delete_missing": config.delete_missing, "repair_skus": config.repair_keys}
     described |= {"pack": config.strategy, "format": config.output_format}
+    described["edited_files"] = [str(one.file) for one in config.edited_files]
+    if config.campaign is not None:
+        described["campaign"] = {"from": str(config.campaign.start), "until": str(config.campaign.end)}
     described |= {"limits": to_json(config.limits), "verify": to_json(config.waiting)}
     return described | {"mail": None if config.mail is None else to_json(config.mail)}
 

@@ -1,0 +1,94 @@
+"""A run file as text: the settings that are given, and the others as comments, each with what it is for."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+import tomlkit
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator, Mapping, Sequence
+
+Value = str | int | datetime | list[str] | None
+
+
+@dataclass(frozen=True)
+class NewRun:
+    """What is known of a run when its file is made; ``None`` becomes a comment."""
+
+    live: str | None = None
+    edited: Sequence[str] = ()
+    profile: str | None = None
+    changes: str | None = None
+    formulas: Sequence[str] = ()
+    to: str | None = None
+    fresh: str | None = None
+    begins: datetime | None = None
+    ends: datetime | None = None
+    mail: Mapping[str, Value] = field(default_factory=dict)
+
+
+def run_file(name: str, known: NewRun) -> str:
+    """The text of a run file (TOML) that is called by this name."""
+    return "\n".join(_lines(name, known)) + "\n"
+
+
+def _lines(name: str, known: NewRun) -> Iterator[str]:
+    yield "# What neat-delta does when it runs this file. Lines that begin with # are off."
+    yield "# All settings: docs/run-files.md, or: neat-delta explain SETTING"
+    yield f"#   neat-delta run {name} --validate    checks this file, without any network"
+    yield f"#   neat-delta run {name} --dry-run     does everything except sending"
+    yield f"#   neat-delta run {name}"
+    yield ""
+    yield _setting("live", known.live, "https://shop.example/export.csv", "the live export: a file or an address")
+    yield from _source(known)
+    yield _setting("to", known.to, "https://shop.example/api", "where the update goes; without it, nothing is sent")
+    yield _setting("fresh", known.fresh, "https://shop.example/export.csv", "the export after the import, to verify it")
+    if known.begins is not None or known.ends is not None:
+        yield ""
+        yield "[campaign]"
+        yield _setting("from", known.begins, "", "when the changes are sent")
+        yield _setting("until", known.ends, "", "when what still is as sent is put back")
+    yield ""
+    yield "[limits]                # above these, nothing is sent before you have looked"
+    yield _setting("changed", None, 500, "items that change")
+    yield _setting("share", None, 0.2, "of all items")
+    yield _setting("errors", None, 10, "errors that are tolerated; the rest is sent")
+    yield ""
+    yield ("" if known.mail else "# ") + "[mail]                  # who is told how it went"
+    for key, example, what in MAIL:
+        yield _setting(key, known.mail.get(key), example, what)
+
+
+MAIL: tuple[tuple[str, Value, str], ...] = (
+    ("from", "nightly@shop.example", "the sender"),
+    ("to", ["data@shop.example"], "the receivers"),
+    ("server", "mail.shop.example", "the mail server (SMTP); without it, the mail is only written"),
+    ("when", ["attention", "failure"], "also: success"),
+)
+
+
+def _source(known: NewRun) -> Iterator[str]:
+    if known.changes is not None:
+        yield _setting("changes", known.changes, "", "a saved change set, brought up to date with the live export")
+        return
+    if len(known.edited) > 1:
+        for file in known.edited:
+            yield ""
+            yield "[[edited_files]]"
+            yield _setting("file", file, "", "an edited file or a supplier's file")
+            yield _setting("profile", known.profile, "waxwendle", "its supplier profile in catalogue.toml")
+        yield ""
+        return
+    edited = known.edited[0] if known.edited else None
+    yield _setting("edited", edited, "edited.csv", "the edited file, or a supplier's file")
+    yield _setting("profile", known.profile, "waxwendle", "its supplier profile in catalogue.toml")
+    yield _setting("set", list(known.formulas) or None, ["price = cost * 1.6"], "formulas for values")
+
+
+def _setting(key: str, value: Value | float, example: Value | float, comment: str) -> str:
+    shown = tomlkit.item(example if value is None else value).as_string()
+    line = f"{'# ' if value is None else ''}{key} = {shown}"
+    return f"{line:<54}  # {comment}"
