@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import smtplib
 import socket
 import ssl
@@ -16,6 +17,7 @@ from neat_delta.remote.transfer_errors import SILENCE_TIME, TransferError, plain
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+LINE_END = re.compile(rb"\r?\n")
 STARTTLS, TLS, UNENCRYPTED = SECURITIES = ("starttls", "tls", "none")
 PORTS = {STARTTLS: 587, TLS: 465, UNENCRYPTED: 25}
 
@@ -68,7 +70,8 @@ def _send(server: MailServer, message: bytes, sender: str, receivers: Sequence[s
             if code not in (250, 251):
                 line.rset()
                 raise smtplib.SMTPRecipientsRefused({receiver: (code, answer)})
-        code, answer = line.data(message)
+        # (The library ends the lines of texts as mail has them, those of bytes not.)
+        code, answer = line.data(LINE_END.sub(b"\r\n", message))
         if code != 250:
             raise smtplib.SMTPDataError(code, answer)
 
