@@ -120,7 +120,7 @@ def test_a_mail_that_is_refused_is_named_and_the_run_stands(work, mail_server, m
     summary = json.loads((work / "runs/night-latest/summary.json").read_text())
     assert (done.returncode, box.mails) == (1, [])
     assert re.search(said, done.stderr), done.stderr
-    assert any("not told: mail" in reason for reason in summary["attention_reasons"])
+    assert any("notice not sent: mail" in reason for reason in summary["attention_reasons"])
     assert "vinegar" not in done.stderr + done.stdout
 
 

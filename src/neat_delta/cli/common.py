@@ -303,6 +303,28 @@ def show(lines: Iterable[Text], output: OutputOptions) -> None:
             screen.print(part)
 
 
+class _Logged:
+    """A voice whose steps are written down as well."""
+
+    def __init__(self, voice: ProgressReporter) -> None:
+        self._voice = voice
+
+    def step(self, what: str) -> None:
+        from neat_delta.cli.logs import log_step
+
+        log_step(what)
+        self._voice.step(what)
+
+
+def _with_log(voice: ProgressReporter) -> ProgressReporter:
+    """A voice, whose steps are written down if that is wanted."""
+    import sys
+
+    # (Only a command with a log has loaded what writes it.)
+    logs = sys.modules.get("neat_delta.cli.logs")
+    return _Logged(voice) if logs is not None and logs.is_logging() else voice
+
+
 class _Spinner:
     """A voice for people who wait at a terminal."""
 
@@ -326,8 +348,9 @@ def show_progress(output: OutputOptions) -> Any:
 
     @contextlib.contextmanager
     def speaking() -> Iterator[ProgressReporter]:
-        if output.as_json or output.quiet or not sys.stderr.isatty():
-            yield NO_PROGRESS
+        quiet = _with_log(NO_PROGRESS)
+        if output.as_json or output.quiet or not sys.stderr.isatty() or quiet is not NO_PROGRESS:
+            yield quiet
             return
         from rich.console import Console
 

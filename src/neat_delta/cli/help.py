@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import partial
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
@@ -22,6 +23,8 @@ READING = "Reading the file"
 DISPLAY = "Display"
 GROUPS = (MATCHING, SCOPE, VALUES, SUPPLIER, OUTPUT, SAFETY, READING, DISPLAY)
 SHORT_LINES = 25
+# By what the options of the log are known in a command's context.
+LOG = "neat_delta.log"
 
 
 class GroupedOption(click.Option):
@@ -38,6 +41,26 @@ def option(group: str, *names: str, common: bool = False, **attributes: Any) -> 
     return click.option(*names, cls=GroupedOption, group=group, common=common, **attributes)
 
 
+def _log_options() -> list[click.Option]:
+    """The options of all commands that say what is written down of their work."""
+
+    def keep(ctx: click.Context, param: click.Parameter, value: Any) -> None:
+        ctx.meta[f"{LOG}.{param.name}"] = value
+
+    from pathlib import Path
+
+    given: dict[str, Any] = {"group": DISPLAY, "expose_value": False, "callback": keep}
+    return [
+        GroupedOption(["-v", "--verbose"], count=True, help="Say each step on standard error; -vv more.", **given),
+        GroupedOption(
+            ["--log-file"], type=click.Path(path_type=Path), metavar="FILE", help="Add a log to this file.", **given
+        ),
+        GroupedOption(
+            ["--log-format"], type=click.Choice(["text", "json"]), help="How its lines are written.", **given
+        ),
+    ]
+
+
 class HelpfulCommand(click.Command):
     """A command whose help has examples and groups of options, all with --help and the most used with -h."""
 
@@ -50,7 +73,24 @@ class HelpfulCommand(click.Command):
         """The parameters, with -h among them."""
         show = click.Option(["-h", "short_help"], is_flag=True, is_eager=True, expose_value=False, hidden=True)
         show.callback = _show_short_help
-        return [*super().get_params(ctx), show]
+        return [*super().get_params(ctx), *_log_options(), show]
+
+    def invoke(self, ctx: click.Context) -> Any:
+        """Run the command; what it does is written down where that is wanted."""
+        verbose, file, file_format = (ctx.meta.get(f"{LOG}.{name}") for name in ("verbose", "log_file", "log_format"))
+        if not (verbose or file):
+            if file_format:
+                ctx.fail("--log-format needs --log-file FILE.")
+            return super().invoke(ctx)
+        from neat_delta.cli.logs import logged
+
+        words = ctx.meta.get(f"{LOG}.words", ())
+        return logged(partial(super().invoke, ctx), words, int(verbose or 0), file, file_format or "text")
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        """The arguments; as they were typed, they are remembered for the log."""
+        ctx.meta[f"{LOG}.words"] = (str(ctx.info_name), *args)
+        return super().parse_args(ctx, args)
 
     def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         """Examples, then the options of each group."""

@@ -94,7 +94,7 @@ def _done(config: RunConfig, output: OutputOptions, *, sending: bool) -> RunRepo
         finally:
             # Even a fault of ours leaves a summary that says so.
             report.end()
-            progress.step("telling")
+            progress.step(f"{report.verdict}; writing the summary")
             _tell(config, report, notify=sending)
         if deleted := delete_old_runs(config, report):
             progress.step(f"{deleted} old runs deleted")
@@ -119,9 +119,9 @@ def _tell(config: RunConfig, report: RunReport, *, notify: bool) -> None:
     files = written()
     failed = notices.notify(config, report, files.get("summary.eml")) if notify else []
     if failed:
-        report.attention_reasons += [f"not told: {what}" for what in failed]
+        report.attention_reasons += [f"notice not sent: {what}" for what in failed]
         for what in failed:
-            print_error(f"not told: {what}")
+            print_error(f"notice not sent: {what}")
         written()
 
 

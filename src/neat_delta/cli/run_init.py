@@ -103,7 +103,15 @@ def save_run_file(file: Path, known: NewRun, *, overwrite: bool = False) -> None
     from neat_delta.workflows.scheduled.run_config import RunConfig
     from neat_delta.workflows.scheduled.run_file import run_file
 
-    text = run_file(path_text(file.name), known)
+    name = path_text(file.name)
+    head = (
+        "What neat-delta does when it runs this file. Lines that begin with # are off.",
+        "All settings: docs/run-files.md, or: neat-delta explain SETTING",
+        f"  neat-delta run {name} --validate    checks this file, without any network",
+        f"  neat-delta run {name} --dry-run     does everything except sending",
+        f"  neat-delta run {name}",
+    )
+    text = run_file(known, head)
     structured(RunConfig, tomllib.loads(text, parse_float=Decimal), file, text)
     write_atomic(file, text.encode(), replace=overwrite)
 

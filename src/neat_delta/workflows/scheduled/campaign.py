@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from neat_delta.atomic_write import write_atomic
 from neat_delta.errors import InvalidInput
 from neat_delta.json_form import WrongForm, from_json, json_bytes, to_json
+from neat_delta.prefetch import read_bytes
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -48,7 +49,7 @@ def load_state(config: RunConfig) -> CampaignState:
     if not path.is_file():
         return new
     try:
-        kept = from_json(path.read_bytes(), CampaignState)
+        kept = from_json(read_bytes(path), CampaignState)
     except WrongForm as error:
         raise InvalidInput(
             f"the state of the campaign is damaged ({error})", file=path,

@@ -30,18 +30,13 @@ class NewRun:
     mail: Mapping[str, Value] = field(default_factory=dict)
 
 
-def run_file(name: str, known: NewRun) -> str:
-    """The text of a run file (TOML) that is called by this name."""
-    return "\n".join(_lines(name, known)) + "\n"
+def run_file(known: NewRun, head: Sequence[str] = ()) -> str:
+    """The text of a run file (TOML), with a comment at its head."""
+    comment = [f"# {line}".rstrip() for line in head]
+    return "\n".join([*comment, "", *_lines(known)]) + "\n"
 
 
-def _lines(name: str, known: NewRun) -> Iterator[str]:
-    yield "# What neat-delta does when it runs this file. Lines that begin with # are off."
-    yield "# All settings: docs/run-files.md, or: neat-delta explain SETTING"
-    yield f"#   neat-delta run {name} --validate    checks this file, without any network"
-    yield f"#   neat-delta run {name} --dry-run     does everything except sending"
-    yield f"#   neat-delta run {name}"
-    yield ""
+def _lines(known: NewRun) -> Iterator[str]:
     yield _setting("live", known.live, "https://shop.example/export.csv", "the live export: a file or an address")
     yield from _source(known)
     yield _setting("to", known.to, "https://shop.example/api", "where the update goes; without it, nothing is sent")
@@ -57,7 +52,7 @@ def _lines(name: str, known: NewRun) -> Iterator[str]:
     yield _setting("share", None, 0.2, "of all items")
     yield _setting("errors", None, 10, "errors that are tolerated; the rest is sent")
     yield ""
-    yield ("" if known.mail else "# ") + "[mail]                  # who is told how it went"
+    yield ("" if known.mail else "# ") + "[mail]                  # who gets the summary"
     for key, example, what in MAIL:
         yield _setting(key, known.mail.get(key), example, what)
 
