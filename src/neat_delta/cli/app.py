@@ -68,6 +68,7 @@ GROUPS = {
     },
     "Automate": {
         "run": "Do all of it unattended, as a run file says.",
+        "doctor": "Check this machine: folders, disk, clock, secrets, destinations.",
     },
     "Practise": {
         "shop": "A practice shop on your own disk, to try everything on.",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -10,6 +11,7 @@ import click
 
 from neat_delta.cli.common import (
     FILE,
+    OVERWRITE,
     OutputOptions,
     catalogue_file,
     console,
@@ -20,14 +22,22 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
+from neat_delta.cli.run_init import MOMENT
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from datetime import datetime
+
+    import polars as pl
+    from rich.text import Text
+
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.delivery.history import Entry, History
     from neat_delta.locations import Location
     from neat_delta.tables.settings import Settings
+    from neat_delta.workflows.sent_cells import Wanted
 
 # What may be the number of an entry; longer ones are no numbers of anything.
 NUMBER = re.compile("[0-9]{1,15}")
@@ -98,17 +108,32 @@ def entry_as_dict(entry: Entry) -> dict[str, Any]:
     "neat-delta history",
     "neat-delta history 1",
     "neat-delta history 000417",
+    "neat-delta history --since 2026-11-01 --person Anna -o november.csv",
 )
 @click.argument("what", required=False, metavar="[NUMBER|SKU]")
 @option(SCOPE, "--sku", metavar="SKU", help="The past of this item, also if its SKU could be the number of an entry.")
+@option(SCOPE, "--since", common=True, type=MOMENT, metavar="DATE", help="Only what was sent since then.")
+@option(SCOPE, "--until", type=MOMENT, metavar="DATE", help="Only what was sent until then.")
+@option(SCOPE, "--person", common=True, metavar="NAME", help="Only what this person made, approved or sent.")
+@option(SCOPE, "--field", metavar="FIELD", help="Only changes of this field; every cell is listed.")
+@option(SCOPE, "--cells", common=True, is_flag=True, help="List every cell that was sent, and by whom.")
 @option(SCOPE, "--exports", is_flag=True, help="List the live exports that are kept.")
 @option(SAFETY, "--prune", is_flag=True, help="Delete kept exports beyond the limits in [store] of catalogue.toml.")
+@option(OUTPUT, "-o", "--out", common=True, type=FILE, metavar="FILE", help="Save the list as CSV, or as .json.")
+@OVERWRITE
 @HISTORY
 @catalogue_file
 @output_options
 def history_command(
     what: str | None,
     sku: str | None,
+    since: datetime | None,
+    until: datetime | None,
+    person: str | None,
+    field: str | None,
+    cells: bool,
+    out: Path | None,
+    overwrite: bool,
     exports: bool,
     prune: bool,
     history: Path | None,
@@ -120,27 +145,86 @@ def history_command(
     With a SKU: when each field of the item changed, between which exports, and by which update. This is known from the
     live exports that commands have read; they are kept in a folder of this user ([store] in catalogue.toml).
     """
+    from neat_delta.matching import KEY_SEPARATOR
+    from neat_delta.output_paths import check_outputs
+    from neat_delta.tables import field_name
+    from neat_delta.workflows.sent_cells import Wanted
+
+    check_outputs(out, replace=overwrite)
     if exports or prune:
         return _exports(load_config(config), output, prune=prune)
     kept = history_in(history)
-    if sku is not None:
-        return _item(sku, kept, load_config(config), output)
-    if what is None:
-        return _list(kept, output)
-    if NUMBER.fullmatch(what) and not what.startswith("0") and kept.entry(int(what)) is not None:
+    wanted = Wanted(since, until, person, field=field_name(field) if field else None)
+    is_entry = what is not None and NUMBER.fullmatch(what) and not what.startswith("0") and kept.entry(int(what))
+    if what is not None and sku is None and is_entry and not wanted.field:
         return _one(kept.entry(int(what)), history, output)
-    return _item(what, kept, load_config(config), output)
+    item = sku or what
+    if cells or (wanted.field and item is None) or (item is not None and (out or since or until or person)):
+        key = item.replace(" · ", KEY_SEPARATOR) if item else None
+        return _cells(kept, replace(wanted, key=key), out, output, overwrite=overwrite)
+    if item is not None:
+        return _item(item, kept, load_config(config), output, wanted.field)
+    return _list(kept, wanted, out, output, overwrite=overwrite)
 
 
-def _list(kept: History, output: OutputOptions) -> Exit:
+def _list(kept: History, wanted: Wanted, out: Path | None, output: OutputOptions, *, overwrite: bool) -> Exit:
+    """The updates that were sent."""
+    import polars as pl
+
     from neat_delta.views.delivery import history_view
+    from neat_delta.workflows.sent_cells import wanted_entries
 
-    entries = kept.entries()
+    entries = wanted_entries(kept, wanted)
+    described = [entry_as_dict(entry) for entry in entries]
+    if out is not None:
+        flat = [
+            {name: value for name, value in one.items() if name != "files"}
+            | {"files": len(one["files"]), "rows": sum(file["rows"] for file in one["files"])}
+            for one in described
+        ]
+        _save(pl.DataFrame(flat, infer_schema_length=None), described, out, overwrite=overwrite)
     if output.as_json:
-        show_json([entry_as_dict(entry) for entry in entries])
+        show_json(described)
     elif not output.quiet:
-        show(history_view(entries, kept.path, console(output).width), output)
+        of_all = not (wanted.since or wanted.until or wanted.person)
+        show([*history_view(entries, kept.path, console(output).width, of_all=of_all), *_saved(out)], output)
     return Exit.DONE
+
+
+def _cells(kept: History, wanted: Wanted, out: Path | None, output: OutputOptions, *, overwrite: bool) -> Exit:
+    """Every cell that was sent, by whom."""
+    from neat_delta.matching import KEY_SEPARATOR
+    from neat_delta.views.history_views import sent_cells_view
+    from neat_delta.workflows.sent_cells import sent_cells, wanted_entries
+
+    with show_progress(output) as progress:
+        progress.step("reading the history")
+        found = sent_cells(kept, wanted_entries(kept, wanted), wanted)
+    described = [row | {"key": row["key"].split(KEY_SEPARATOR)} for row in found.to_dicts()]
+    if out is not None:
+        _save(found.rename({"key": "sku"}), described, out, overwrite=overwrite)
+    if output.as_json:
+        show_json(described)
+    elif not output.quiet:
+        show([*sent_cells_view(found, console(output).width), *_saved(out)], output)
+    return Exit.DONE
+
+
+def _save(frame: pl.DataFrame, described: list[dict[str, Any]], out: Path, *, overwrite: bool) -> None:
+    """Save a list: as JSON if its name says so, else as CSV."""
+    from neat_delta.atomic_write import write_atomic
+    from neat_delta.json_form import json_bytes
+    from neat_delta.update.delimited import report_csv
+
+    data = json_bytes(described, indented=True) + b"\n" if out.suffix == ".json" else report_csv(frame)
+    write_atomic(out, data, replace=overwrite)
+
+
+def _saved(out: Path | None) -> Iterator[Text]:
+    from neat_delta.views.lines import labelled
+
+    if out is not None:
+        yield labelled("saved", f"the list, in {out}")
 
 
 def _one(found: Entry | None, history: Path | None, output: OutputOptions) -> Exit:
@@ -154,8 +238,8 @@ def _one(found: Entry | None, history: Path | None, output: OutputOptions) -> Ex
     return Exit.DONE
 
 
-def _item(given: str, kept: History, settings: Settings, output: OutputOptions) -> Exit:
-    """The past of one item.
+def _item(given: str, kept: History, settings: Settings, output: OutputOptions, field: str | None = None) -> Exit:
+    """The past of one item, or of one of its fields.
 
     Raises:
         InvalidOption: no kept export has it.
@@ -175,10 +259,13 @@ def _item(given: str, kept: History, settings: Settings, output: OutputOptions) 
             f"{entry}no kept export has the SKU {given} ({store.folder})",
             hint="List what was sent with: neat-delta history; the exports with: neat-delta history --exports",
         )
+    if field is not None:
+        found = replace(found, changes=[change for change in found.changes if change.field == field])
+    people = {entry.entry: entry for entry in kept.entries()}
     if output.as_json:
         show_json({"sku": given.split(" · ")} | to_json(found))
     elif not output.quiet:
-        show(item_history_view(given, found, console(output).width), output)
+        show(item_history_view(given, found, people, console(output).width), output)
     return Exit.DONE
 
 

@@ -146,11 +146,11 @@ def _not_taken(results: pl.DataFrame, width: int) -> Iterator[Text]:
     yield from more_view(len(bad) - SOME_ITEMS, "row", "--import-report FILE saves them all")
 
 
-def history_view(entries: Sequence[Entry], path: Path, width: int) -> Iterator[Text]:
-    """What was sent, the newest first."""
+def history_view(entries: Sequence[Entry], path: Path, width: int, *, of_all: bool = True) -> Iterator[Text]:
+    """What was sent, the newest first; ``of_all`` says that nothing was asked for in particular."""
     where = [] if path == default_history() else ["--history", str(path)]
     if not entries:
-        yield from verdict_view(["nothing sent yet"], width)
+        yield from verdict_view(["nothing sent yet" if of_all else "nothing was sent that fits"], width)
         yield labelled("history", str(path))
         return
     rows = [

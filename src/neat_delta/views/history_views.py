@@ -2,27 +2,29 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import TYPE_CHECKING
 
 from neat_delta.views.changes import SOME_ITEMS
-from neat_delta.views.formatting import local_time, pluralize, printable
+from neat_delta.views.formatting import format_key, local_time, pluralize, printable
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
 from neat_delta.views.table import Cell, Column, table
 from neat_delta.views.verdict import verdict_view
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
-    from datetime import datetime
+    from collections.abc import Iterator, Mapping, Sequence
     from pathlib import Path
 
+    import polars as pl
     from rich.text import Text
 
+    from neat_delta.delivery.history import Entry
     from neat_delta.export_store import KeptExport
     from neat_delta.workflows.item_history import ItemHistory
 
 
-def item_history_view(sku: str, found: ItemHistory, width: int) -> Iterator[Text]:
+def item_history_view(sku: str, found: ItemHistory, people: Mapping[int, Entry], width: int) -> Iterator[Text]:
     """When the fields of an item changed, the newest change first, and by whom."""
     yield labelled("item", sku, "strong")
     span = f", {_time(found.first)} to {_time(found.last)}" if found.first and found.last else ""
@@ -34,7 +36,7 @@ def item_history_view(sku: str, found: ItemHistory, width: int) -> Iterator[Text
             Cell(change.field or "(item)"),
             Cell(printable(change.was), "was"),
             Cell(printable(change.now), "now"),
-            Cell("the shop" if change.entry is None else f"update #{change.entry}", "note"),
+            Cell(_whose(change.entry, people), "note"),
         ]
         for change in found.changes
     ]
@@ -43,6 +45,41 @@ def item_history_view(sku: str, found: ItemHistory, width: int) -> Iterator[Text
     ours = sum(change.entry is not None for change in found.changes)
     parts = [pluralize(len(found.changes), "change")] if found.changes else ["no change between these exports"]
     yield from verdict_view([*parts, *([f"{ours} by updates of yours"] if found.changes else [])], width)
+
+
+def _whose(entry: int | None, people: Mapping[int, Entry]) -> str:
+    """Who changed something: the shop itself, or an update, with who made and approved it."""
+    if entry is None:
+        return "the shop"
+    of = people.get(entry)
+    return f"update #{entry}{_by(of.made_by, of.approved_by)}" if of else f"update #{entry}"
+
+
+def _by(made_by: str | None, approved_by: str | None) -> str:
+    made = f" by {printable(made_by)}" if made_by else ""
+    return f"{made}, approved by {printable(approved_by)}" if approved_by else made
+
+
+def sent_cells_view(cells: pl.DataFrame, width: int) -> Iterator[Text]:
+    """The cells that were sent, the newest first, and by whom."""
+    rows = [
+        [
+            Cell(_minute(datetime.fromisoformat(row["sent"]))),
+            Cell(format_key(row["key"])),
+            Cell(row["field"] or row["action"]),
+            Cell(printable(row["was"]), "was"),
+            Cell(printable(row["now"]), "now"),
+            Cell(f"#{row['entry']}{_by(row['made_by'], row['approved_by'])}", "note"),
+        ]
+        for row in cells.head(SOME_ITEMS).iter_rows(named=True)
+    ]
+    heads = [Column("sent"), Column("SKU", least=8), Column("field", least=5), Column("was", least=8)]
+    yield from table([*heads, Column("now", least=8), Column("update", least=8)], rows, width)
+    yield from more_view(len(cells) - SOME_ITEMS, "cell", "-o FILE saves them all")
+    updates = pluralize(cells["entry"].n_unique(), "update")
+    yield from verdict_view(
+        [f"{pluralize(len(cells), 'change')} of {updates} sent" if len(cells) else "nothing was sent that fits"], width
+    )
 
 
 def exports_view(
