@@ -7,19 +7,21 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
+import jsonschema
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import neat_delta, write_table
 from neat_delta.approval import approve, load_approval, require_approval
-from neat_delta.approval.approval import content_digest
+from neat_delta.approval.approval import approval_bytes, content_digest
 from neat_delta.approval.gate import why_not
 from neat_delta.changeset.serialization import load_changes
 from neat_delta.errors import NotApproved
 from neat_delta.tables.settings import Settings
 from neat_delta.tables.settings_sections import SendSettings
 
+SCHEMA = json.loads((Path(__file__).parents[2] / "docs/schemas/approval.schema.json").read_text())
 SECRET = "a secret of sixteen letters"
 OTHER = Settings(send=SendSettings(approval="other"))
 LIVE = [["sku", "name", "price"], *([f"K-{at}", f"Hive {at}", "1.00"] for at in range(6))]
@@ -73,6 +75,7 @@ def test_it_holds_for_what_was_approved_and_says_who(changes):
     approval = approve(changes, "c.changes.jsonl", "Anna", "fine", 14)
 
     require_approval(changes, OTHER, approval)
+    jsonschema.validate(json.loads(approval_bytes(approval)), SCHEMA)
     assert (approval.approved_by, approval.made_by, approval.note) == ("Anna", "Bo", "fine")
 
 
