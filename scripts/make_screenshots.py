@@ -18,6 +18,7 @@ import tempfile
 import threading
 from pathlib import Path
 
+from playwright.sync_api import sync_playwright
 from rich.console import Console
 from rich.terminal_theme import TerminalTheme
 from rich.text import Text
@@ -66,7 +67,8 @@ SHOTS = [
     ("preview", "neat-delta preview supplier.changes.jsonl --money --quotes quotes.csv --limit 8", 0),
     (
         "pick",
-        "neat-delta pick supplier.changes.jsonl --only price --where \"category = 'Queen rearing'\" --out queens.jsonl",
+        "neat-delta pick supplier.changes.jsonl --only price --where \"category = 'Queen rearing'\" "
+        '--out queens.changes.jsonl --by Anna --note "prices agreed with the supplier"',
         0,
     ),
     ("refresh", "neat-delta refresh tuesday.changes.jsonl noon.csv --out noon.changes.jsonl", 0),
@@ -91,8 +93,10 @@ BEFORE = {
 }
 # The settings of the shop in which an update is verified.
 STRICT = 'key = "sku"\ndecimals = {price = 1}\n'
-# A page for the browser, its top and (true) its list of items; a picture for a meeting.
-PAGE_SHOTS = {"page": False, "page-items": True}
+# A page for the browser, its top and its list in which some changes are decided; a picture for a meeting.
+PAGE_SHOTS = {"page": "", "page-items": "jjajraajc"}
+SECRET = "a secret only for these pictures"
+PEOPLE = {"NEAT_DELTA_USER": "Bo", "NEAT_DELTA_APPROVAL_SECRET": SECRET}
 PLOT = "price-changes.png"
 
 
@@ -152,14 +156,21 @@ def _runs(chromium: str, shop: Path) -> None:
 def _page_and_plot(chromium: str, shop: Path) -> None:
     """Photograph the review page at its top and at its list, and keep one of the drawings."""
     _run("neat-delta preview supplier.changes.jsonl --page review.html --charts pictures", shop)
-    for name, only_items in PAGE_SHOTS.items():
-        text = (shop / "review.html").read_text("utf-8")
-        if only_items:
-            # A browser without a screen does not scroll: what is above the list is left out instead.
-            text = text.replace("</style>", "header, .beside { display: none !important }</style>")
-        page = shop / f"{name}.html"
-        page.write_text(text, "utf-8")
-        _photograph(chromium, page, PICTURES / f"{name}.png", height=800)
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path=chromium, args=["--no-sandbox"])
+        for name, keys in PAGE_SHOTS.items():
+            tab = browser.new_page(viewport={"width": 1280, "height": 800})
+            tab.goto((shop / "review.html").as_uri())
+            tab.wait_for_selector("body[data-ready]")
+            if keys:
+                tab.locator("#list").focus()
+                for key in keys:
+                    tab.keyboard.press(key)
+                tab.fill("#comment-text", "ask the supplier")
+                tab.click("#comment button[value=save]")
+                tab.evaluate("document.getElementById('list-title').scrollIntoView()")
+            tab.screenshot(path=PICTURES / f"{name}.png")
+        browser.close()
     shutil.copyfile(shop / "pictures" / PLOT, PICTURES / PLOT)
 
 
@@ -171,7 +182,7 @@ def _run(command: str, folder: Path) -> str:
     done = subprocess.run(
         command_line,
         cwd=folder,
-        env=os.environ | {"NEAT_DELTA_DATA": str(folder)} | screen,
+        env=os.environ | {"NEAT_DELTA_DATA": str(folder)} | screen | PEOPLE,
         capture_output=True,
         text=True,
         check=False,
