@@ -7,7 +7,7 @@ from pathlib import Path
 import jsonschema
 import pytest
 
-from helpers import write_table
+from helpers import neat_delta, write_table
 from neat_delta.analysis.before_after import BeforeAfter
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.diff.compare import CompareOptions, compare
@@ -317,3 +317,71 @@ def test_nothing_is_found_by_the_rules_of_accessibility(browser, page_file, size
 
     assert [(one["id"], one["nodes"][0]["html"]) for one in found] == []
     assert wide <= size[0]
+
+
+@pytest.fixture(scope="module")
+def recoded_page(tmp_path_factory):
+    """A page of two new SKUs, which another item links to, and of a price."""
+    folder = tmp_path_factory.mktemp("recoded")
+    live = [["sku", "name", "price", "related"], ["A-1", "lid", "1.00", "B-1"], ["B-1", "jar", "2.00", ""]]
+    live += [["C-1", "wax", "3.00", "A-1"], *([f"D-{at}", f"item {at}", "4.00", ""] for at in range(5))]
+    write_table(folder / "live.csv", live)
+    write_table(folder / "codes.csv", [["old", "new"], ["A-1", "A-2"], ["B-1", "B-2"]])
+    neat_delta("recode", "live.csv", "codes.csv", "-o", "c.changes.jsonl", cwd=folder)
+    neat_delta("preview", "c.changes.jsonl", "--page", "review.html", cwd=folder)
+    return folder / "review.html"
+
+
+def test_new_skus_are_decided_together_and_what_follows_them_is_not_decided(browser, recoded_page, tmp_path):
+    tab = browser.new_page()
+    tab.goto(recoded_page.as_uri())
+    tab.wait_for_selector("body[data-ready]")
+    follows = tab.locator("#list td.acts", has_text="follows the new SKU").count()
+    tab.get_by_role("button", name="accept A-1 → A-2", exact=True).click()
+    counts = tab.evaluate(COUNTS)
+    path, decided = saved(tab, tmp_path)
+    tab.close()
+    words = ("pick", "c.changes.jsonl", "--decisions", path, "-o", tmp_path / "p.changes.jsonl")
+    picked = neat_delta(*words, cwd=recoded_page.parent)
+
+    assert follows == 2
+    assert counts == [0, 2, 0]
+    assert set(decided) == {("A-1", None), ("B-1", None)}
+    assert picked.returncode == 0, picked.stderr
+    assert "2 with a new SKU" in " ".join(picked.stdout.split())
+
+
+def test_an_image_is_loaded_from_where_the_settings_say_and_from_nowhere_else(browser, tmp_path):
+    table = [["sku", "image", "price"], ["A 1", "a/b c.png|d.png", "1.00"], ["B-1", "", "2.00"]]
+    write_table(tmp_path / "live.csv", table)
+    write_table(tmp_path / "edited.csv", [table[0], [*table[1][:2], "1.50"], [*table[2][:2], "2.50"]])
+    asked = []
+    (tmp_path / "catalogue.toml").write_text('[page]\nimage = "http://media.shop.example/x/{image}"\n')
+    neat_delta("compare", "live.csv", "edited.csv", "-o", "c.jsonl", "--base", "none", cwd=tmp_path)
+    assert neat_delta("preview", "c.jsonl", "--page", "p.html", cwd=tmp_path).returncode == 0
+    tab = browser.new_page()
+    tab.on("request", lambda request: asked.append(request.url) if request.url.startswith("http") else None)
+    tab.goto((tmp_path / "p.html").as_uri())
+    tab.wait_for_selector("body[data-ready]")
+    before = list(asked)
+    tab.get_by_role("button", name="A 1", exact=True).click()
+    tab.wait_for_selector("#item-rest tr")
+    tab.evaluate("document.getElementById('item-image').src = 'http://elsewhere.example/x.png'")
+    tab.wait_for_timeout(200)
+    tab.close()
+
+    assert (before, asked) == ([], ["http://media.shop.example/x/a/b%20c.png"])
+
+
+@pytest.mark.parametrize(
+    "pattern", ["javascript:x", "//evil/{image}", "https://a.b/{x}'; script-src *", "{colour}.png"]
+)
+def test_a_pattern_that_is_no_address_of_images_is_refused(tmp_path, pattern):
+    write_table(tmp_path / "live.csv", [["sku", "image", "price"], ["A", "a.png", "1.00"]])
+    write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", "2.00"]])
+    neat_delta("compare", "live.csv", "edited.csv", "-o", "c.jsonl", "--base", "none", cwd=tmp_path)
+    (tmp_path / "catalogue.toml").write_text(f'[page]\nimage = "{pattern}"\n')
+    done = neat_delta("preview", "c.jsonl", "--page", "p.html", cwd=tmp_path)
+
+    assert done.returncode in (2, 3)
+    assert not (tmp_path / "p.html").exists()

@@ -21,7 +21,7 @@ from neat_delta.tables.constraints import (
 )
 
 # A machine by name with a path, or a path; with names of fields in braces behind the machine.
-IMAGE_ADDRESS = re.compile(r"(https?://[A-Za-z0-9.\-]+(:[0-9]+)?/|[^:;'\"\s]+$)[^;'\"\s]*")
+IMAGE_ADDRESS = re.compile(r"(https?://[A-Za-z0-9.\-]+(:[0-9]+)?/|(?!//)[^:;'\"\s\\\\]+$)[^;'\"\s\\\\]*")
 
 
 @dataclass(frozen=True)

@@ -43,7 +43,8 @@ function textOf(item) {
 
 // The units that a problem is about: its cell, or all of its item.
 function unitsOf(item, field = null) {
-  const every = [...(item.whole >= 0 ? [item.whole] : []), ...item.units];
+  // (A cell that follows the new SKU of another item is no unit of its own.)
+  const every = [item.whole, ...item.units].filter((unit) => unit >= 0);
   return [...new Set(field === null ? every : every.filter((unit) => units[unit].field === field || units[unit].field === WHOLE))];
 }
 

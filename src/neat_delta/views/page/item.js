@@ -5,7 +5,8 @@ async function openItem(item) {
   opened = item;
   at("item-title").textContent = `${item.code}  ${item.name}`;
   at("item-note").textContent = item.state + (item.group >= 0 ? ` · ${data.groups[item.group]}` : "");
-  const rows = item.cells.map((cell, place) => itemRow(changeCells(cell), item.whole >= 0 && !item.recoded ? undefined : item.units[place]));
+  const own = (place) => (item.units[place] >= 0 && item.units[place] !== item.whole ? item.units[place] : undefined);
+  const rows = item.cells.map((cell, place) => itemRow(changeCells(cell), own(place), cell[6]));
   if (item.whole >= 0) rows.unshift(itemRow(wholeCells(item), item.whole));
   at("item-rows").replaceChildren(...rows);
   at("item-findings").replaceChildren(...item.about.map(([level, , field, say]) => made("li", `${data.levels[level]}: ${field >= 0 ? data.fields[field][0] + ": " : ""}${say}`)));
@@ -17,9 +18,9 @@ async function openItem(item) {
   if (opened === item) showRest(item);
 }
 
-function itemRow(cells, unit) {
+function itemRow(cells, unit, follows) {
   const row = made("tr");
-  row.append(...cells, decisionCell(unit));
+  row.append(...cells, decisionCell(unit, follows));
   for (const cell of row.querySelectorAll("[data-unit]")) refreshDecision(cell);
   return row;
 }

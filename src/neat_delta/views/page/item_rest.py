@@ -10,9 +10,11 @@ from urllib.parse import quote, urlsplit
 
 import polars as pl
 
+from neat_delta.errors import InvalidOption
 from neat_delta.json_form import json_bytes
 from neat_delta.matching import Key
 from neat_delta.matching.positions import positions_of
+from neat_delta.nearest import nearest_hint
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -69,7 +71,13 @@ def _images(both: BeforeAfter, rows: pl.Series, pattern: str | None) -> list[str
     """The address of each item's image: the pattern with the item's values in the places of its field names."""
     if pattern is None:
         return []
-    names = [name for name in PLACEHOLDER.findall(pattern) if name in both.live.names]
+    names = PLACEHOLDER.findall(pattern)
+    for name in names:
+        if name not in both.live.names:
+            raise InvalidOption(
+                "there is no field with this name", file="[page] image in catalogue.toml", value=name,
+                hint=nearest_hint(name, both.live.names),
+            )  # fmt: skip
     there = both.live.cells(names, rows.drop_nulls())
     separators = {name: info.separator for name, info in both.changes.head.fields.items() if info.separator}
     found = iter(there.rows(named=True))

@@ -39,7 +39,17 @@ function linesOf(entry) {
   const whole = entry.item.whole >= 0 && entry.withWhole;
   return whole || !entry.cells.length ? [null, ...entry.cells] : entry.cells;
 }
-const unitAt = (entry, cell) => (view === "money" ? undefined : cell === null ? (entry.item.whole >= 0 ? entry.item.whole : undefined) : entry.item.units[cell]);
+function unitAt(entry, cell) {
+  if (view === "money") return undefined;
+  const unit = cell === null ? entry.item.whole : entry.item.units[cell];
+  return unit >= 0 ? unit : undefined;
+}
+
+// The unit whose buttons a line has: the cells of a new item have none, for it is decided as a whole.
+function ownUnitAt(entry, cell) {
+  const unit = unitAt(entry, cell);
+  return cell !== null && unit === entry.item.whole ? undefined : unit;
+}
 
 function heightOf(entry) {
   const number = view === "money" ? 1 : linesOf(entry).length;
@@ -148,7 +158,7 @@ function body(entry, place) {
       row.append(head, name);
     }
     if (view === "money") row.append(...moneyCells(entry.cells));
-    else row.append(...(cell === null ? wholeCells(item) : changeCells(item.cells[cell])), decisionCell(unitAt(entry, cell)));
+    else row.append(...(cell === null ? wholeCells(item) : changeCells(item.cells[cell])), decisionCell(ownUnitAt(entry, cell), item.cells[cell]?.[6]));
     group.append(row);
   });
   return group;
@@ -180,9 +190,10 @@ function changeCells([field, was, now, way, amount, share]) {
   return [made("td", data.fields[field][0], "field"), before, after, moved, made("td", share.replace(" %", ""), "number share " + (WAYS[way] || ""))];
 }
 
-function decisionCell(unit) {
+function decisionCell(unit, follows) {
   const cell = made("td", null, "acts");
-  if (unit === undefined) return cell;
+  if (follows) cell.append(made("span", "follows the new SKU", "note"));
+  if (unit === undefined || follows) return cell;
   cell.dataset.unit = unit;
   for (const act of ["accept", "reject", "comment"]) {
     const button = made("button", act === "comment" ? "note" : act);

@@ -73,7 +73,7 @@ function choose() {
   } else shown = found;
   const cells = view === "money" ? 0 : found.reduce((sum, entry) => sum + entry.cells.length, 0);
   const all = view === "money" ? money.length : items.length;
-  at("shown").textContent = `${shown.length.toLocaleString("en")} of ${all.toLocaleString("en")} items shown` + (view === "money" ? "; % is the margin's part of the net price, keeps: the price that would keep the margin at the new cost" : `, ${cells.toLocaleString("en")} cells`);
+  at("shown").textContent = `${shown.length.toLocaleString("en")} of ${all.toLocaleString("en")} items shown` + (view === "money" ? "; % is the margin's part of the net price, keeps: the price that would keep the margin at the new cost" : `, ${several(cells, "cell")}`);
   const number = shownUnits().length;
   for (const id of ["accept-shown", "reject-shown", "clear-shown"]) at(id).disabled = !number;
   current = { place: 0, line: 0 };
