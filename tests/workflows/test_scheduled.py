@@ -10,6 +10,7 @@ import subprocess
 import threading
 import time
 from contextlib import closing
+from datetime import datetime, timedelta
 from pathlib import Path
 
 import pytest
@@ -262,6 +263,32 @@ def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, serve
     assert [entry.state for entry in history.entries()] == ["done"]
     with closing(sqlite3.connect(history.path)) as base:
         assert base.execute("SELECT count(*) FROM files").fetchone() == (1,)
+
+
+def test_a_campaign_that_was_killed_while_it_started_is_put_back_whole(work, served):
+    shop = work / "shop" / "shop.toml"
+    shop.write_text('key = "sku"\nseconds = 3.0\n')
+    now = datetime.now().astimezone().replace(microsecond=0)
+    begins = (now - timedelta(hours=1)).isoformat()
+    run_file(work, served, f"[campaign]\nfrom = {begins}\nuntil = {(now + timedelta(hours=1)).isoformat()}")
+    running = subprocess.Popen([PROGRAM, "run", "nightly.toml", "--quiet"], cwd=work, env=os.environ)
+    history = History(work / "history.sqlite")
+    deadline = time.monotonic() + 600
+    while not any(file.state == "sent" for entry in history.entries() for file in entry.files):
+        assert time.monotonic() < deadline
+        time.sleep(0.05)
+    running.send_signal(signal.SIGKILL)
+    running.wait()
+    shop.write_text('key = "sku"\n')
+
+    started = neat_delta("run", "nightly.toml", cwd=work)
+    assert (started.returncode, in_shop(work)) == (0, read_rows(work / "edited.csv")), started.stdout
+    (work / "after.csv").unlink()
+    run_file(work, served, f"[campaign]\nfrom = {begins}\nuntil = {now.isoformat()}")
+    ended = neat_delta("run", "nightly.toml", cwd=work)
+
+    assert (ended.returncode, in_shop(work)) == (0, read_rows(work / "live.csv")), ended.stdout
+    assert "10 cells of 10 items" in ended.stdout
 
 
 @pytest.mark.parametrize(

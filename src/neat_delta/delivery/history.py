@@ -122,6 +122,11 @@ class Entry:
     sent_by: str | None = None
 
     @property
+    def has_left(self) -> bool:
+        """Whether any of its files has left for the place, or may have."""
+        return any(file.state for file in self.files)
+
+    @property
     def state(self) -> str:
         """How far it is: done, refused, or the state of the first file that is not done."""
         states = [file.state for file in self.files]

@@ -47,7 +47,7 @@ def _other(entry: Entry, update: Update, place: str, since: datetime, history: H
     """The change set of another update that has gone to this place since that time, or is of the same export."""
     receipt = update.receipt
     is_this = entry.changes == receipt.changes.sha256 and entry.live == receipt.live_sha256
-    has_left = any(file.state for file in entry.files)
+    has_left = entry.has_left
     if is_this or entry.place != place or not has_left:
         return None
     begun = datetime.fromisoformat(entry.begun).astimezone(UTC)

@@ -74,7 +74,7 @@ def sent_cells(history: History, entries: Sequence[Entry], wanted: Wanted) -> pl
             changes = parse_changes(data, Path(f"history entry {entry.entry}")) if data else None
         except NeatDeltaError:
             continue
-        if changes is not None and any(file.state for file in entry.files):
+        if changes is not None and entry.has_left:
             parts.append(_cells_of(entry, changes))
     cells = pl.concat(parts)
     for column, value in (("key", wanted.key), ("field", wanted.field)):

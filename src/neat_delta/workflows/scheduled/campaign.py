@@ -21,13 +21,19 @@ BEFORE, START, RUNNING, END, OVER, MISSED = "before", "start", "running", "end",
 
 @dataclass(frozen=True)
 class CampaignState:
-    """How far a campaign is: the folders of the runs that started and ended it, and from when until when it was set.
+    """How far a campaign is.
 
-    ``started`` is the run whose update was sent, empty if nothing was to change.
+    Attributes:
+        begins, ends: the times for which it was set, in UTC.
+        sent: the folders of the runs whose updates were sent to start it, or were about to be: written down before
+            anything leaves, so that whatever becomes of the machine, the end knows what to put back.
+        started: when its start was done.
+        ended: when its end was done.
     """
 
     begins: str
     ends: str
+    sent: tuple[str, ...] = ()
     started: str | None = None
     ended: str | None = None
 
@@ -59,6 +65,11 @@ def load_state(config: RunConfig) -> CampaignState:
     if kept.begins == new.begins and not kept.ended:
         return replace(kept, ends=new.ends)
     return kept if kept.begins == new.begins and kept.ends == new.ends else new
+
+
+def utc_now() -> str:
+    """The time of now as the state has it."""
+    return _utc(datetime.now(UTC))
 
 
 def save_state(config: RunConfig, state: CampaignState) -> None:

@@ -125,8 +125,8 @@ def delete_old_runs(config: RunConfig, report: RunReport) -> int:
         return 0
     oldest = datetime.now(UTC) - timedelta(days=config.keep_days)
     needed = {Path(entry.folder).parent for entry in _on_their_way(config)} | {report.folder.resolve()}
-    if config.campaign is not None and (started := campaign.load_state(config).started):
-        needed.add((config.folder / started).resolve())
+    if config.campaign is not None:
+        needed |= {(config.folder / name).resolve() for name in campaign.load_state(config).sent}
     gone = 0
     for folder in list(own_folders(config)):
         waits = (folder / WAITING_FILE).is_file() and not (folder / CONTINUED_FILE).exists()

@@ -90,6 +90,10 @@ class RunReport:
         """Write down that the run is over, if it is not yet."""
         self.ended = self.ended or datetime.now(UTC)
 
+    def note(self, name: str, message: str) -> None:
+        """Write down what took no work."""
+        self.steps.append(Step(name, "done", message))
+
     def skip(self, name: str, why: str) -> None:
         """Write down a step that was not done."""
         self.steps.append(Step(name, "skipped", why))

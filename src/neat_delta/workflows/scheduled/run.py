@@ -44,7 +44,10 @@ from neat_delta.workflows.scheduled.run_config import EditedFile
 from neat_delta.workflows.scheduled.telling import NOT_TAKEN, several, tell_changes, tell_landed, tell_results
 
 if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+
     from neat_delta.approval import Approval
+    from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.locations import Location, Place
     from neat_delta.progress import ProgressReporter
     from neat_delta.update import Receipt
@@ -85,8 +88,11 @@ class _Run:
         else:
             self._go_on_with_campaign(settings)
 
-    def _change(self, settings: Settings) -> bool:
-        """Bring the shop's items to what the files of the run say; whether that is done, with nothing left over."""
+    def _change(self, settings: Settings, about_to_send: Callable[[], None] = lambda: None) -> bool:
+        """Bring the shop's items to what the files of the run say; whether that is done, with nothing left over.
+
+        ``about_to_send`` is called before anything leaves for the shop.
+        """
         live = self._fetch("live", self.config.live, "live-")
         earlier, plan = self._approved_earlier(live, settings)
         plan = plan or self._plan(live, settings)
@@ -109,21 +115,23 @@ class _Run:
         if barred:
             self.report.skip("send", "a person must look first")
             return False
-        sent = self._deliver(settings)
+        if self.sending and self.config.to is not None:
+            about_to_send()
+        sent = self._deliver(settings, self.report.folder / UPDATE_FOLDER)
         if earlier is not None and self.sending:
             earlier.mark_continued(self.report.folder)
         return sent
 
-    def _deliver(self, settings: Settings) -> bool:
-        """Send the written update and verify it, if that is wanted; whether it was sent."""
+    def _deliver(self, settings: Settings, folder: Path) -> bool:
+        """Send the written update of a folder and verify it, if that is wanted; whether it was sent."""
         if not self.sending:
             self.report.skip("send", "skipped (--dry-run)")
             return False
         if self.config.to is None:
             self.report.skip("send", "the run file has no destination (to)")
             return False
-        self._send()
-        self._verify(settings)
+        self._send(folder)
+        self._verify(settings, folder)
         return True
 
     def _go_on_with_campaign(self, settings: Settings) -> None:
@@ -134,46 +142,57 @@ class _Run:
         due = campaign.phase(config, state)
         begins, ends = (f"{moment:%Y-%m-%d %H:%M %Z}" for moment in (config.campaign.start, config.campaign.end))
         if due == campaign.START:
-            if self._change(settings):
-                started = report.folder.name if report.sent else ""
-                campaign.save_state(config, replace(state, started=started))
-                report.skip("campaign", f"started; it ends on {ends}")
+            state = replace(state, sent=(*state.sent, report.folder.name))
+            if self._change(settings, lambda: campaign.save_state(config, state)):
+                campaign.save_state(config, replace(campaign.load_state(config), started=campaign.utc_now()))
+                report.note("campaign", f"started; it ends on {ends}")
         elif due == campaign.END:
-            if self._put_back(settings, state.started or ""):
-                campaign.save_state(config, replace(state, ended=report.folder.name))
+            if self._put_back(settings, state.sent):
+                campaign.save_state(config, replace(state, ended=campaign.utc_now()))
         elif due == campaign.MISSED:
-            report.skip("campaign", f"it ended on {ends}")
+            report.note("campaign", f"it ended on {ends}")
             report.attention_reasons.append("the campaign was not started while its time was; nothing was sent")
         else:
             waits = {campaign.BEFORE: f"starts on {begins}", campaign.RUNNING: f"runs until {ends}"}
-            report.skip("campaign", waits.get(due, f"is over since {ends}"))
+            report.note("campaign", waits.get(due, f"is over since {ends}"))
 
-    def _put_back(self, settings: Settings, started: str) -> bool:
+    def _put_back(self, settings: Settings, sent: Sequence[str]) -> bool:
         """Put back what the start of a campaign has sent and what still is as it was sent; whether that is done."""
         report = self.report
-        sent = self.config.folder / started / UPDATE_FOLDER / CHANGESET_FILE
-        if not started:
-            report.skip("campaign", "its start had nothing to change, so nothing is put back")
+        left = {Path(entry.folder) for entry in History(self.config.history_file).entries() if entry.has_left}
+        folders = [self.config.folder.resolve() / name / UPDATE_FOLDER for name in sent]
+        folders = [folder for folder in folders if folder in left]
+        if not folders:
+            report.note("campaign", "its start has sent nothing, so nothing is put back")
             return True
         live = self._fetch("live", self.config.live, "live-")
+        done = True
+        # What was sent last is put back first, as one does with things laid upon each other.
+        for at, started in enumerate(reversed(folders), start=1):
+            folder = report.folder / f"{UPDATE_FOLDER}{f'-{at}' * (at > 1)}"
+            if self._write_back(settings, load_changes(started / CHANGESET_FILE), live, folder):
+                done = self._deliver(settings, folder) and done
+        return done
+
+    def _write_back(self, settings: Settings, changes: ChangeSet, live: Location, folder: Path) -> bool:
+        """Write the update that puts back what still is as a change set has sent it; whether there is any."""
+        report = self.report
         with report.step("put back", self.progress) as step:
             options = WriteOptions(strategy=self.config.strategy, output_format=self.config.output_format)
-            folder = report.folder / UPDATE_FOLDER
-            changes = load_changes(sent)
             written, result = undo_since(changes, live, folder, settings, options, self.progress)
             tell_changes(report, written.changes)
-            save_changes(written.changes, report.folder / CHANGES_FILE)
             since = len(result.conflicts) + result.missing
             stays = f"; {several(since, 'change')} of others since then stay" if since else ""
             step.message = f"{several(report.cells, 'cell')} of {several(sum(report.items.values()), 'item')}{stays}"
             self._tell_files(written.receipt)
-        return written.receipt is None or self._deliver(settings)
+        return written.receipt is not None
 
     def _finish_earlier(self) -> None:
         """Go on with an update of an earlier run that was cut off on its way, before anything else is looked at."""
         history, place = History(self.config.history_file), destination_of(self._place(), self.progress.step)
         for entry in history.entries():
-            own = Path(entry.folder).name == UPDATE_FOLDER and is_own(self.config, Path(entry.folder).parent)
+            folder = Path(entry.folder)
+            own = folder.name.startswith(UPDATE_FOLDER) and is_own(self.config, folder.parent)
             if entry.state != "in progress" or entry.place != place.name or not own:
                 continue
             if not Path(entry.folder).is_dir():
@@ -335,9 +354,9 @@ class _Run:
         assert self.config.to is not None
         return self.config.to
 
-    def _send(self) -> None:
+    def _send(self, folder: Path) -> None:
         report, history = self.report, History(self.config.history_file)
-        update = load_update(report.folder / UPDATE_FOLDER)
+        update = load_update(folder)
         with report.step("send", self.progress) as step:
             place = destination_of(self._place(), self.progress.step)
             entry = send(update, place, history, progress=self.progress, leaving=self._note_departure)
@@ -352,13 +371,13 @@ class _Run:
     def _note_departure(self) -> None:
         self.report.sent = True
 
-    def _verify(self, settings: Settings) -> None:
+    def _verify(self, settings: Settings, folder: Path) -> None:
         """Fetch the export made after the import, again and again until all has arrived or patience ends."""
         report, fresh = self.report, self.config.fresh
         if fresh is None:
             report.skip("verify", "the run file has no export to verify with (fresh)")
             return
-        sent = load_changes(report.folder / UPDATE_FOLDER / CHANGESET_FILE)
+        sent = load_changes(folder / CHANGESET_FILE)
         for _ in range(self.config.waiting.tries):
             self.progress.step("waiting for the shop")
             time.sleep(self.config.waiting.wait)
