@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import os
 import traceback
 from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING
+from unittest.mock import patch
 
 import polars as pl
 
-from neat_delta.changeset.serialization import dump_changes, parse_changes
+from neat_delta.approval import load_approval
+from neat_delta.approval.gate import why_not
+from neat_delta.changeset.serialization import dump_changes, load_changes, parse_changes
 from neat_delta.delivery.history import History
 from neat_delta.errors import InvalidSettings, NeatDeltaError
 from neat_delta.export_store.store import ExportStore
@@ -18,10 +22,13 @@ from neat_delta.locations import parse_location
 from neat_delta.matching.mapping_file import read_mapping_file
 from neat_delta.reading import read_table
 from neat_delta.reading.sheet_base import unpacked_base
+from neat_delta.reconcile.page_decisions import read_page_decisions
+from neat_delta.reconcile.review import subset_with_review
 from neat_delta.tables.config_loader import load_settings
-from neat_delta.tables.settings_sections import StoreSettings
+from neat_delta.tables.settings_sections import SendSettings, StoreSettings
 from neat_delta.tables.typed_values import typed_column
 from neat_delta.update.receipt import load_receipt
+from neat_delta.workflows.scheduled.campaign import load_state, phase
 from neat_delta.workflows.scheduled.run_config import load_run
 
 if TYPE_CHECKING:
@@ -72,6 +79,26 @@ def _receipt(path: Path) -> None:
     load_receipt(folder)
 
 
+def _decisions(path: Path) -> None:
+    changes = load_changes(Path("c.changes.jsonl"))
+    review = read_page_decisions(path, changes)
+    subset_with_review(changes, review.keep, review, "decisions")
+
+
+def _approval(path: Path) -> None:
+    approval = load_approval(path)
+    with patch.dict(os.environ, {"NEAT_DELTA_APPROVAL_SECRET": "a secret of sixteen letters"}):
+        why_not(load_changes(Path("c.changes.jsonl")), SendSettings(approval="other"), approval)
+
+
+def _campaign(path: Path) -> None:
+    """The state of a campaign, in its place."""
+    config = load_run(Path("jobs.toml"))
+    config.folder.mkdir(exist_ok=True)
+    (config.folder / "jobs.campaign.json").write_bytes(path.read_bytes())
+    phase(config, load_state(config))
+
+
 READERS: dict[str, Callable[[Path], object]] = {
     **dict.fromkeys(
         ("edited.csv", "semicolons.csv", "utf16.csv", "edited.csv.gz", "edited.csv.zst", "edited.zip", "edited.jsonl",
@@ -80,6 +107,10 @@ READERS: dict[str, Callable[[Path], object]] = {
     **dict.fromkeys(("c.changes.jsonl", "new.changes.jsonl", "recode.changes.jsonl"), _changes),
     "catalogue.toml": load_settings,
     "run.toml": load_run,
+    "jobs.toml": load_run,
+    "c.decisions.json": _decisions,
+    "some.approval.json": _approval,
+    "jobs.campaign.json": _campaign,
     "history.sqlite": _history,
     "receipt.json": _receipt,
     "kept.zst": _kept,

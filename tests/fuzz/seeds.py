@@ -11,12 +11,16 @@ import sqlite3
 import zipfile
 from contextlib import closing, redirect_stderr, redirect_stdout
 from pathlib import Path
+from unittest.mock import patch
 
 import polars as pl
 import xlsxwriter
 import zstandard
 
+from neat_delta.approval import approve, save_approval
+from neat_delta.changeset.serialization import dump_changes, load_changes
 from neat_delta.cli.app import run
+from neat_delta.prefetch import sha256_hex
 
 HEADER = ["sku", "name", "price", "cost", "stock_barn", "active", "added", "tags", "supplier_code", "description"]
 CATALOGUE = """\
@@ -67,6 +71,27 @@ errors = 10
 [mail]
 from = "nightly@tansy-and-tallow.example"
 to = ["data@tansy-and-tallow.example"]
+"""
+JOBS_FILE = """\
+live = "live.csv"
+catalogue = "catalogue.toml"
+to = "inbox"
+heartbeat = "alive.txt"
+metrics = "runs.prom"
+keep_days = 30
+[[edited_files]]
+file = "edited.csv"
+[[edited_files]]
+file = "semicolons.csv"
+set = ["price = price * 1.1"]
+preferred = true
+[campaign]
+from = 2020-01-01T06:00:00
+until = 2999-01-01T00:00:00+02:00
+[mail]
+from = "nightly@tansy-and-tallow.example"
+to = "data@tansy-and-tallow.example"
+when = ["success"]
 """
 
 
@@ -135,6 +160,11 @@ def _tables(folder: Path) -> None:
     (folder / "items.txt").write_text("KT-0001\nKT-0005\n")
     (folder / "catalogue.toml").write_text(CATALOGUE)
     (folder / "run.toml").write_text(RUN_FILE)
+    (folder / "jobs.toml").write_text(JOBS_FILE)
+    (folder / "jobs.campaign.json").write_text(
+        '{"begins":"2020-01-01T06:00:00Z","ends":"2998-12-31T22:00:00Z","sent":["jobs-2026-01-01T000000Z"],'
+        '"started":"2026-01-01T00:00:00Z","ended":null}'
+    )
 
 
 def _xml(text: str) -> str:
@@ -214,6 +244,13 @@ def _own_files(folder: Path) -> None:
         for made in ("c.changes.jsonl", "new.changes.jsonl", "recode.changes.jsonl", "adjust.changes.jsonl", "review.xlsx",
                      "sheet.xlsx", "conflicts.xlsx", "fresh.csv", "up/receipt.json", "history.sqlite"):  # fmt: skip
             shutil.copy(work / made, folder / made.rpartition("/")[2])
+        changes = load_changes(work / "c.changes.jsonl")
+        rows_of = changes.cells.select("key", "field").rows()
+        decisions = [{"item": [key], "field": field, "decision": "accept", "comment": "ö"} for key, field in rows_of]
+        head = {"neat_delta": 2, "kind": "decisions", "changes": sha256_hex(dump_changes(changes))}
+        (folder / "c.decisions.json").write_text(json.dumps(head | {"decisions": decisions}))
+        with patch.dict(os.environ, {"NEAT_DELTA_APPROVAL_SECRET": "a secret of sixteen letters"}):
+            save_approval(approve(changes, "c.changes.jsonl", "Anna", "fine", 9999), folder / "some.approval.json")
         shutil.rmtree(folder / "update", ignore_errors=True)
         shutil.copytree(work / "up", folder / "update")
         kept = next((work / "exports").glob("*.zst"))

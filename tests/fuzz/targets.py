@@ -45,13 +45,21 @@ COMMANDS: tuple[tuple[str, tuple[str, ...]], ...] = (
                         "write c.changes.jsonl -o w --catalogue {}", "sheet live.csv -o s.xlsx --catalogue {}", "setup live.csv -o {} --yes",
                         "preview c.changes.jsonl --money --stock --catalogue {}", "refresh c.changes.jsonl fresh.csv -o p.changes.jsonl --catalogue {}")),
     ("run.toml", ("run {} --dry-run", "run {}")),
+    ("jobs.toml", ("run {} --dry-run", "run {}", "run {} --validate", "doctor {} --offline")),
+    ("jobs.campaign.json", ("run jobs.toml", "run jobs.toml --dry-run")),
+    ("c.decisions.json", ("pick c.changes.jsonl --decisions {} -o p.changes.jsonl", "pick c.changes.jsonl --decisions {} -o p.changes.jsonl --unmarked accept")),
+    ("some.approval.json", ("write c.changes.jsonl -o w --approval {}",)),
     ("history.sqlite", ("history --history {}", "history 1 --history {}", "history KT-0001 --history {}", "send update --to inbox --history {}",
                         "verify c.changes.jsonl fresh.csv --history {}", "undo 1 -o w --history {}")),
     ("receipt.json", ("send update --to inbox", "send update --to inbox --dry-run", "undo update -o w", "verify update fresh.csv")),
     ("kept.zst", ("history --exports", "history KT-0001", "check c.changes.jsonl", "compare live.csv edited.csv", "history --prune")),
 )  # fmt: skip
 # Where a seed has its place by name instead of being given.
-PLACES = {"receipt.json": "update/receipt.json", "kept.zst": "exports/{kept}"}
+PLACES = {
+    "receipt.json": "update/receipt.json",
+    "kept.zst": "exports/{kept}",
+    "jobs.campaign.json": "runs/jobs.campaign.json",
+}
 
 FORMULAS = (
     "price = price * 1.05", "price = round(price / 3, 2)", "price = ending(price, .95)", "name = name || ' x'",
@@ -88,6 +96,11 @@ OPTIONS = (
     "send update --to file://{}", "send {} --to inbox", "sheet live.csv -o s.xlsx --fields {}", "sheet live.csv -o {}", "sheet live.csv -o s.csv --where {}",
     "setup live.csv --key {} -o t.toml", "setup live.csv -o {}", "inspect {}", "inspect http://{}", "explain {}", "run {}", "{}",
     "shop open s --from live.csv --{}", "shop open {} --from live.csv", "shop sell {}", "combine c.changes.jsonl adjust.changes.jsonl -o {}",
+    "history --since {}", "history --cells --person {}", "history --field {}", "history -o {}", "approve c.changes.jsonl --by {}",
+    "approve {} --by Anna", "approve c.changes.jsonl --by Anna --days {}", "approve c.changes.jsonl --by Anna --ssh-key {}",
+    "write c.changes.jsonl -o w --from {} --until 2999-01-01", "write c.changes.jsonl -o w --approval {}", "doctor {} --offline",
+    "run x.toml --init --live {} --edited e.csv", "run x.toml --init --live l.csv --edited e.csv --mail-from {} --mail-to a@b.example",
+    "inspect live.csv --log-file {}", "pick c.changes.jsonl --decisions {} -o p.jsonl",
     "combine c.changes.jsonl adjust.changes.jsonl -o p.jsonl --prefer {}", "{} live.csv edited.csv",
 )  # fmt: skip
 # Values that would take the test elsewhere: waiting for input, another machine, or the wide world of the disk.

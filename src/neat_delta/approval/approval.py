@@ -31,6 +31,8 @@ if TYPE_CHECKING:
 FORMAT = 2
 KIND = "approval"
 SUFFIX = ".approval.json"
+# Numbers that every reader of JSON takes for what they are.
+MOST = 2**53
 ENDS = (".gz", ".changes.jsonl", ".jsonl")
 
 
@@ -151,7 +153,8 @@ def load_approval(path: Location) -> Approval:
             datetime.fromisoformat(moment)
     except (WrongForm, ValueError) as error:
         raise InvalidInput(f"not an approval ({error})", file=path, hint="Approve the change set again.") from error
-    if found.kind != KIND or found.neat_delta != FORMAT:
+    counts = (found.items, found.cells)
+    if found.kind != KIND or found.neat_delta != FORMAT or not all(0 <= number <= MOST for number in counts):
         raise InvalidInput(f"not an approval of format {FORMAT}", file=path, hint="Approve the change set again.")
     return found
 

@@ -169,7 +169,7 @@ def approval_of(saved: SavedFile, changes: ChangeSet, settings: Settings) -> App
 
     Raises:
         InvalidInput: it is no approval.
-        NotApproved: there is nothing to check it with, and the settings want one.
+        NotApproved: the one that was given does not hold, or there is nothing to check it with.
     """
     path = saved.approval
     if path is None:
@@ -177,12 +177,16 @@ def approval_of(saved: SavedFile, changes: ChangeSet, settings: Settings) -> App
         if path is None or not path.is_file():
             return None
     approval = load_approval(path)
-    if settings.send.approval is None and saved.approval is None:
-        try:
-            return None if why_not(changes, settings.send, approval) else approval
-        except NotApproved:
-            return None
-    return approval
+    if settings.send.approval is not None:
+        return approval  # (whoever writes insists on one that holds)
+    if saved.approval is not None:
+        if why := why_not(changes, settings.send, approval):
+            raise NotApproved(why, file=saved.approval, hint="Leave it out, or have the change set approved again.")
+        return approval
+    try:
+        return None if why_not(changes, settings.send, approval) else approval
+    except NotApproved:
+        return None
 
 
 def approval_beside(path: Location, changes: ChangeSet, settings: Settings) -> tuple[Approval, str | None] | None:
