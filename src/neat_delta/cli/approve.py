@@ -136,7 +136,7 @@ def approve_and_save(
     check_outputs(out, replace=overwrite)
     approval = approve(changes, path.name, by, approved.note, days or settings.send.approval_days, approved.ssh_key)
     if why := why_not(changes, settings.send, approval):
-        raise InvalidOption(f"this would not count: {why}", hint="Nothing was saved.")
+        raise InvalidOption(why, hint="Nothing was saved.")
     save_approval(approval, out, overwrite=overwrite)
     return approval
 

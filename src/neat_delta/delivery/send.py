@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -47,12 +48,12 @@ class Update:
     data: list[bytes]
     changes: bytes
 
-    @property
+    @cached_property
     def change_set(self) -> ChangeSet:
         """The change set that it brings about."""
         return parse_changes(self.changes, self.folder / CHANGESET_FILE)
 
-    @property
+    @cached_property
     def approval(self) -> Approval | None:
         """The approval in its folder, if there is one."""
         path = self.folder / APPROVAL_FILE

@@ -28,7 +28,7 @@ def sent_since(update: Update, place: str, history: History) -> pl.DataFrame:
     Returns:
         key, field, ours, sent (null for a blank), entry: the number of the other update; the newest one of each cell.
     """
-    ours = parse_changes(update.changes, update.folder / update.receipt.changes.name)
+    ours = update.change_set
     cells = _says(ours)
     # Where nobody knows when the export was made, it was at least there when the change set was made from it.
     since = update.receipt.live_made or datetime.fromisoformat(ours.head.made)
