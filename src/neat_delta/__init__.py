@@ -35,6 +35,7 @@ if TYPE_CHECKING:
         LiveMismatch,
         NeatDeltaError,
         NetworkError,
+        NotApproved,
         ProofFailed,
         WriteError,
     )
@@ -69,6 +70,7 @@ _ROOMS = {
         "LiveMismatch",
         "NetworkError",
         "NeatDeltaError",
+        "NotApproved",
         "ProofFailed",
         "WriteError",
     ),
@@ -90,6 +92,7 @@ __all__ = [
     "LiveMismatch",
     "NeatDeltaError",
     "NetworkError",
+    "NotApproved",
     "Overrides",
     "ProofFailed",
     "ReadOptions",
