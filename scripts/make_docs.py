@@ -10,6 +10,7 @@ import re
 from pathlib import Path
 
 from neat_delta.checks import CHECKS
+from neat_delta.schemas import END, schema_names, schema_text
 from neat_delta.tables.setting_texts import setting_texts
 from neat_delta.views.glossary import KINDS, terms
 from neat_delta.views.overrides import override_option
@@ -78,5 +79,7 @@ def _text(path: str) -> str:
 
 
 if __name__ == "__main__":
+    for name in schema_names():
+        (ROOT / "docs" / "schemas" / f"{name}{END}").write_text(schema_text(name), "utf-8")
     for each in PAGES:
         (ROOT / each).write_text(page(each), "utf-8", newline="\n")

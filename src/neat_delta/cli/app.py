@@ -65,6 +65,7 @@ GROUPS = {
     "Look up": {
         "history": "List what was sent, when, with what result.",
         "explain": "Explain a check, row state, type, setting or exit code.",
+        "schema": "Print the JSON Schema of an output or a file.",
     },
     "Automate": {
         "run": "Do all of it unattended, as a run file says.",

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from neat_delta.cli.common import OVERWRITE, OutputOptions, bundle_options, console, show
+from neat_delta.cli.common import OVERWRITE, OutputOptions, bundle_options, console, print_lines, show
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, option
 from neat_delta.errors import InvalidOption
@@ -146,7 +146,7 @@ def _answered(given: NewRunOptions) -> NewRun:
         answer = click.prompt(f"  {what}", default=None if needed else "", show_default=False, err=True)
         return str(answer).strip() or None
 
-    click.echo("  Press Enter to leave out what you do not need.", err=True)
+    print_lines("  Press Enter to leave out what you do not need.", err=True)
     given = given._replace(live=ask("Live export (a file or an address)", given.live, needed=True))
     if not (given.edited or given.changes or given.formulas):
         edited = ask("Edited file or supplier's file", None, needed=True)

@@ -1,0 +1,108 @@
+"""What the program prints and saves is what its JSON Schemas say; on the demo's files, of every kind."""
+
+import json
+import re
+from pathlib import Path
+
+import jsonschema
+import pytest
+
+from helpers import neat_delta
+from neat_delta.schemas import END, schema_names, schema_text
+
+ROOT = Path(__file__).parents[1]
+SECRET = {"NEAT_DELTA_APPROVAL_SECRET": "a secret of sixteen letters"}
+# Commands on the demo's files, in the order of work; some fail, for errors have the envelope too.
+COMMANDS = (
+    "inspect live.csv", "setup live.csv -o my.toml", "sheet live.csv -o work.xlsx --fields name,price",
+    "compare live.csv edited.csv --base none -o c.changes.jsonl",
+    "compare live.csv pellimoor.csv --map Our_no.=supplier_code --match-on supplier_code --map Dealer_net=cost -o s.changes.jsonl",
+    "adjust live.csv --set price=price*1.1 -o a.changes.jsonl", "recode live.csv codes.csv -o r.changes.jsonl",
+    "compare live.csv edited.csv --base none --add-new --delete-missing 9 -o n.changes.jsonl",
+    "combine c.changes.jsonl a.changes.jsonl -o both.changes.jsonl", "check c.changes.jsonl", "preview c.changes.jsonl --money --stock",
+    "pick c.changes.jsonl --only price -o p.changes.jsonl --by Anna", "approve c.changes.jsonl --by Anna", "write c.changes.jsonl -o up",
+    "write n.changes.jsonl -o up-new --pack fewest-files", "write r.changes.jsonl -o up-codes", "send up --to inbox -y",
+    "send up --to inbox -y", "undo c.changes.jsonl -o back", "refresh c.changes.jsonl live.csv -o f.changes.jsonl",
+    "verify c.changes.jsonl live.csv", "history", "history 1", "history --cells", "history 000419", "history --exports", "explain repaired",
+    "schema", "schema envelope", "run r.toml", "run r.toml --validate", "run broken.toml", "doctor", "compare live.csv nowhere.csv",
+    "compare live.csv", "check live.csv", "preview c.changes.jsonl --by nothing",
+)  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def shop(tmp_path_factory):
+    """The demo's files, on which every command has been run; and what each printed."""
+    folder = tmp_path_factory.mktemp("schemas")
+    neat_delta("demo", "shop", cwd=folder)
+    shop = folder / "shop"
+    (shop / "inbox").mkdir()
+    (shop / "r.toml").write_text('live = "live.csv"\nedited = "edited.csv"\nto = "inbox2"\n')
+    (shop / "inbox2").mkdir()
+    (shop / "broken.toml").write_text("live = 3\n")
+    printed = {}
+    for line in COMMANDS:
+        words = [
+            word.replace("_", " ") if "=" in word and "map" not in word and "set" not in word else word
+            for word in line.split()
+        ]
+        words = [word.replace("Our_no", "Our no").replace("Dealer_net", "Dealer net") for word in words]
+        printed.setdefault(line, []).append(neat_delta(*words, "--json", cwd=shop, **SECRET))
+    return shop, printed
+
+
+def validator(name):
+    schema = json.loads(schema_text(name))
+    kind = jsonschema.validators.validator_for(schema)
+    kind.check_schema(schema)
+    return kind(schema, format_checker=jsonschema.FormatChecker())
+
+
+def test_every_command_prints_one_envelope(shop):
+    check = validator("envelope")
+    codes = set()
+    for line, done in ((line, one) for line, all_of_it in shop[1].items() for one in all_of_it):
+        envelope = json.loads(done.stdout)
+        assert not list(check.iter_errors(envelope)), (line, next(check.iter_errors(envelope)).message)
+        assert (envelope["exit"], envelope["command"]) == (done.returncode, line.split()[0]), line
+        codes.add(done.returncode)
+    assert codes == {0, 1, 2, 3, 4}
+
+
+def test_every_saved_file_is_as_its_schema_says(shop):
+    folder, _ = shop
+    found = dict.fromkeys(("change-set", "receipt", "run-summary", "approval"), 0)
+    for path in sorted(folder.rglob("*")):
+        name = next(
+            (name for name, end in (("change-set", ".jsonl"), ("receipt", "receipt.json"), ("run-summary", "summary.json"),
+             ("approval", ".approval.json")) if path.name.endswith(end) and "shop-data" not in path.parts), None)  # fmt: skip
+        if name is None or not path.is_file():
+            continue
+        check, text = validator(name), path.read_text("utf-8")
+        for number, document in enumerate(text.splitlines() if name == "change-set" else [text], start=1):
+            fault = next(check.iter_errors(json.loads(document)), None)
+            assert fault is None, (path.name, number, fault.message)
+        found[name] += 1
+    assert found["change-set"] > 8
+    assert found["receipt"] >= 4
+    assert found["run-summary"] >= 2
+    assert found["approval"] >= 2
+
+
+def test_a_schema_refuses_what_is_not_as_it_says(shop):
+    receipt = json.loads((shop[0] / "up" / "receipt.json").read_text())
+    check = validator("receipt")
+    for changed in ({"made": 3}, {"files": [{}]}, {"extra": 1}, {"changes": {}}):
+        assert list(check.iter_errors(receipt | changed))
+
+
+def test_the_docs_have_the_schemas_that_the_program_prints():
+    assert {path.name: path.read_text("utf-8") for path in (ROOT / "docs" / "schemas").iterdir()} == {
+        f"{name}{END}": schema_text(name) for name in schema_names()
+    }
+    page = (ROOT / "docs" / "json.md").read_text("utf-8")
+    assert set(re.findall(r"schemas/([a-z-]+)\.schema\.json", page)) == set(schema_names())
+
+
+def test_the_command_prints_a_schema_as_it_is(shop):
+    done = neat_delta("schema", "decisions", cwd=shop[0])
+    assert json.loads(done.stdout) == json.loads(schema_text("decisions"))
