@@ -12,6 +12,7 @@ import re
 import secrets
 import shutil
 import stat
+import sys
 import time
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -19,6 +20,7 @@ from typing import TYPE_CHECKING
 from neat_delta.atomic_rename import exchange, rename_new
 from neat_delta.errors import WriteError
 from neat_delta.file_trouble import reason, remedy
+from neat_delta.output_paths import is_standard_output, note_standard_output
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator
@@ -88,6 +90,9 @@ def write_atomic(path: Path, data: bytes | Iterable[bytes], *, replace: bool = F
     Raises:
         WriteError: the name is taken, or the disk refuses; what stood there still does.
     """
+    if is_standard_output(path):
+        _write_standard_output(data)
+        return
     target = Path(os.path.realpath(path)) if path.is_symlink() else path
     try:
         before = target.stat() if replace and target.is_file() else None
@@ -113,6 +118,14 @@ def write_atomic(path: Path, data: bytes | Iterable[bytes], *, replace: bool = F
     except (OSError, ValueError) as error:
         why = f"the file cannot be written ({reason(error)})"
         raise WriteError(why, file=path, hint=remedy(error)) from error
+
+
+def _write_standard_output(data: bytes | Iterable[bytes]) -> None:
+    """Write on standard output what else would be a file; whoever reads it may have gone."""
+    note_standard_output()
+    with contextlib.suppress(BrokenPipeError):
+        sys.stdout.buffer.writelines([data] if isinstance(data, bytes) else data)
+        sys.stdout.buffer.flush()
 
 
 @contextlib.contextmanager

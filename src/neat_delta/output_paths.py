@@ -14,6 +14,8 @@ from neat_delta.errors import InvalidOption, WriteError
 # Only while a command of the command line is at work: a program of somebody else's knows itself what it reads.
 _inputs: set[Path] = set()
 _watched = False
+# Whether what a command makes is on standard output.
+_output_taken = False
 
 
 def note_input(path: object) -> None:
@@ -24,9 +26,25 @@ def note_input(path: object) -> None:
 
 def watch_inputs() -> None:
     """Begin to remember inputs, for a new command."""
-    global _watched
-    _watched = True
+    global _watched, _output_taken
+    _watched, _output_taken = True, False
     _inputs.clear()
+
+
+def is_standard_output(path: Path) -> bool:
+    """Whether a command is to write on its standard output instead of into a file."""
+    return _watched and str(path) == "-"
+
+
+def note_standard_output() -> None:
+    """Remember that standard output has what a command makes, so that what it says goes elsewhere."""
+    global _output_taken
+    _output_taken = True
+
+
+def standard_output_taken() -> bool:
+    """Whether standard output has what a command makes."""
+    return _output_taken
 
 
 def input_at(path: Path) -> Path | None:
@@ -63,6 +81,9 @@ def check_outputs(*paths: Path | None, folder: Path | None = None, replace: bool
 
 
 def _check_output(path: Path, *, replace: bool) -> None:
+    if is_standard_output(path):
+        note_standard_output()
+        return
     if path.is_dir():
         raise WriteError("this is a folder", file=path, hint="Give a file in it.")
     if not path.parent.is_dir():

@@ -28,7 +28,8 @@ if TYPE_CHECKING:
 EPILOG = (
     "Exit codes: 0 done · 1 done, something needs attention · 2 wrong command or option · "
     "3 a file or answer cannot be read or used · 4 the shop, a server or the network. "
-    "After 2, 3 and 4 nothing was done."
+    "After 2, 3 and 4 nothing was done. "
+    "Each option can also be given by a variable, such as NEAT_DELTA_COMPARE_STRICT=1."
 )
 
 
@@ -242,14 +243,18 @@ def run(args: list[str] | None = None) -> int:
     begin()
     words = sys.argv[1:] if args is None else args
     code, error = _ended(args)
-    print_envelope(words[0] if words else "", code, error, wanted="--json" in words)
+    command = words[0] if words else ""
+    wanted = "--json" in words or f"NEAT_DELTA_{command.upper()}_JSON" in os.environ
+    print_envelope(command, code, error, wanted=wanted)
     return code
 
 
 def _ended(args: list[str] | None) -> tuple[int, BaseException | None]:
     """How a command ends: its exit code, and the error that ended it."""
     try:
-        return int(cli.main(args, prog_name="neat-delta", standalone_mode=False) or Exit.DONE), None
+        return int(
+            cli.main(args, prog_name="neat-delta", standalone_mode=False, auto_envvar_prefix="NEAT_DELTA") or Exit.DONE
+        ), None
     except click.ClickException as error:
         text = io.StringIO()
         error.show(text)

@@ -11,7 +11,7 @@ import click
 from neat_delta.cli.help import DISPLAY, MATCHING, OUTPUT, READING, SCOPE, option
 from neat_delta.errors import NeatDeltaError
 from neat_delta.memory import limited_to, parse_size
-from neat_delta.output_paths import note_input
+from neat_delta.output_paths import note_input, standard_output_taken
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -272,7 +272,15 @@ def console(output: OutputOptions) -> Console:
     """The console for results: plain where it is no terminal, or where colours are not wanted."""
     from rich.console import Console
 
-    return Console(no_color=output.no_colour or None, highlight=False, soft_wrap=True, emoji=False, markup=False)
+    # (Where standard output has what a command makes, what it says goes to standard error.)
+    return Console(
+        stderr=standard_output_taken(),
+        no_color=output.no_colour or None,
+        highlight=False,
+        soft_wrap=True,
+        emoji=False,
+        markup=False,
+    )
 
 
 def print_lines(text: str, *, err: bool = False) -> None:

@@ -9,6 +9,7 @@ import click
 
 from neat_delta.cli.hints import error_text
 from neat_delta.errors import InvalidSettings, NeatDeltaError
+from neat_delta.output_paths import standard_output_taken
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -71,7 +72,7 @@ def print_envelope(command: str, exit_code: int, error: BaseException | None, *,
         "next": _current.next_commands,
     }
     # JSON is UTF-8 (RFC 8259), whatever the terminal's encoding.
-    click.echo(safe_json(json_bytes(envelope, indented=True)))
+    click.echo(safe_json(json_bytes(envelope, indented=True)), err=standard_output_taken())
 
 
 def _problems_of(changes: ChangeSet) -> list[dict[str, Any]]:

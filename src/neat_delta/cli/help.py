@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import re
+import shlex
 from functools import partial
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -34,6 +36,33 @@ class GroupedOption(click.Option):
         super().__init__(*args, **attributes)
         self.group = group
         self.common = common
+
+    def variable(self, ctx: click.Context) -> str:
+        """The variable of the environment that gives it: NEAT_DELTA_, the command, and its longest name."""
+        name = max(self.opts, key=len).lstrip("-").replace("-", "_").upper()
+        return f"{ctx.auto_envvar_prefix}_{name}"
+
+    def resolve_envvar_value(self, ctx: click.Context) -> str | None:
+        """What the environment says."""
+        given = self.envvar if isinstance(self.envvar, str) else None
+        return (given and os.environ.get(given)) or os.environ.get(self.variable(ctx)) or None
+
+    def value_from_envvar(self, ctx: click.Context) -> Any:
+        """The same as a value; of an option that can be repeated, each line is one."""
+        text = self.resolve_envvar_value(ctx)
+        if text is None or not self.multiple:
+            return super().value_from_envvar(ctx)
+        lines = [line.strip() for line in text.splitlines() if line.strip()]
+        return lines if self.nargs == 1 else [tuple(shlex.split(line)) for line in lines]
+
+    def get_error_hint(self, ctx: click.Context | None) -> str:
+        """What an error says of where a value is from."""
+        hint = super().get_error_hint(ctx)
+        from_environment = click.core.ParameterSource.ENVIRONMENT
+        if ctx is not None and self.name and ctx.get_parameter_source(self.name) == from_environment:
+            given = self.envvar if isinstance(self.envvar, str) and os.environ.get(self.envvar) else self.variable(ctx)
+            return f"{hint} (from the variable {given})"
+        return hint
 
 
 def option(group: str, *names: str, common: bool = False, **attributes: Any) -> Callable[[F], F]:

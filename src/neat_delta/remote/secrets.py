@@ -10,6 +10,7 @@ import hashlib
 import ipaddress
 import os
 import re
+from pathlib import Path
 
 from neat_delta.errors import DeliveryError
 from neat_delta.redact import keep_hidden
@@ -45,7 +46,7 @@ def named_secret(sort: str) -> str | None:
         DeliveryError: it has signs that no secret has, such as a line end in its midst.
     """
     name = f"NEAT_DELTA_{sort}"
-    return _usable(os.environ.get(name), f"the variable {name}") or _from_keyring(sort.lower().replace("_", "-"))
+    return _usable(_from_variable(name), f"the variable {name}") or _from_keyring(sort.lower().replace("_", "-"))
 
 
 def where_to_put_named(sort: str) -> str:
@@ -61,7 +62,24 @@ def from_env(sort: str, host: str) -> str | None:
         DeliveryError: it has signs that no secret has, such as a line end in its midst.
     """
     name = variable(sort, host)
-    return _usable(os.environ.get(name), f"the variable {name}")
+    return _usable(_from_variable(name), f"the variable {name}")
+
+
+def _from_variable(name: str) -> str | None:
+    """What a variable holds, or the file that the variable of this name and ``_FILE`` names, as containers have it.
+
+    Raises:
+        DeliveryError: the file cannot be read.
+    """
+    file = os.environ.get(f"{name}_FILE")
+    if name in os.environ or not file:
+        return os.environ.get(name)
+    try:
+        return Path(file).read_text("utf-8")
+    except (OSError, ValueError) as error:
+        raise DeliveryError(
+            f"the file of {name}_FILE cannot be read", file=file, hint="Correct the variable, or allow reading it."
+        ) from error
 
 
 def from_keyring(who: str, host: str) -> str | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import tomllib
 from collections.abc import Iterator, Mapping
@@ -31,6 +32,7 @@ if TYPE_CHECKING:
 T = TypeVar("T")
 AS_SECTION = "Write its settings after a line with its name in [ ]."
 Place = tuple[str, ...]
+VARIABLE = re.compile(r"\$\$\{|\$\{(?P<name>[A-Za-z_][A-Za-z0-9_]*)\}")
 WORDS = {
     str: "a text in quotes",
     bool: "true or false",
@@ -94,7 +96,7 @@ def read_toml(path: Path, hint: str, code: str = InvalidInput.code) -> tuple[dic
     note_input(path)
     try:
         text = path.read_text("utf-8-sig")
-        return tomllib.loads(text, parse_float=Decimal), text
+        return with_variables(tomllib.loads(text, parse_float=Decimal), path, text.splitlines()), text
     except FileNotFoundError as error:
         raise InvalidInput("file not found", file=path, hint=hint, code=code) from error
     except tomllib.TOMLDecodeError as error:
@@ -109,6 +111,30 @@ def read_toml(path: Path, hint: str, code: str = InvalidInput.code) -> tuple[dic
         raise InvalidInput("the file cannot be read as UTF-8 text", file=path, hint="Save it as UTF-8.") from error
     except (ValueError, RecursionError, ArithmeticError) as error:  # a date, a number or a nesting that cannot be
         raise InvalidInput(f"not a valid TOML file: {error}", file=path, hint="Correct that value.") from error
+
+
+def with_variables(value: T, path: Path, lines: list[str]) -> T:
+    """Settings with ``${NAME}`` in their texts as the environment has it; ``$${`` stands for itself.
+
+    Raises:
+        InvalidInput: there is no such variable; with the line.
+    """
+    if isinstance(value, dict):
+        return type(value)({key: with_variables(one, path, lines) for key, one in value.items()})
+    if isinstance(value, list):
+        return type(value)(with_variables(one, path, lines) for one in value)
+
+    def text_of(found: re.Match[str]) -> str:
+        name = found["name"]
+        if name is None:
+            return "${"
+        if name not in os.environ:
+            line = next((number for number, text in enumerate(lines, start=1) if found[0] in text), None)
+            hint = f"Set it before this runs, or write $${{{name}}} for the text itself."
+            raise InvalidInput(f"there is no variable {name} in the environment", file=path, line=line, hint=hint)
+        return os.environ[name]
+
+    return VARIABLE.sub(text_of, value) if isinstance(value, str) else value  # type: ignore[return-value]
 
 
 @cache

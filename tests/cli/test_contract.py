@@ -1,0 +1,98 @@
+"""What programs rely on: variables for options and in settings, secrets in files, outputs on standard output."""
+
+import json
+import subprocess
+
+import click
+import pytest
+
+from helpers import PROGRAM, neat_delta, write_table
+from neat_delta.cli import app
+from neat_delta.cli.help import GroupedOption
+
+LIVE = [["sku", "name", "price"], ["A", "lid", "1.00"], ["B", "jar", "2.00"]]
+
+
+@pytest.fixture
+def work(tmp_path):
+    write_table(tmp_path / "live.csv", LIVE)
+    write_table(tmp_path / "edited.csv", [LIVE[0], ["A", "Lid", "1.10"], ["B", "jar", "x"]])
+    return tmp_path
+
+
+def test_every_option_of_every_command_has_a_variable_of_its_own():
+    context = click.Context(app.cli, info_name="neat-delta", auto_envvar_prefix="NEAT_DELTA")
+    for name in app.COMMANDS:
+        command = app.cli.get_command(context, name)
+        inner = click.Context(command, parent=context, info_name=name)
+        commands = [(inner, command)]
+        if isinstance(command, click.Group):
+            commands = [(click.Context(one, parent=inner, info_name=key), one) for key, one in command.commands.items()]
+        for ctx, one in commands:
+            variables = [param.variable(ctx) for param in one.params if isinstance(param, GroupedOption)]
+            assert len(set(variables)) == len(variables)
+            assert all(variable.startswith("NEAT_DELTA_" + name.upper()) for variable in variables), variables
+            assert all(isinstance(param, GroupedOption) for param in one.params if isinstance(param, click.Option))
+
+
+def test_options_are_taken_from_variables_and_the_command_line_goes_first(work):
+    strict = neat_delta("compare", "live.csv", "edited.csv", "--write", "up", cwd=work, NEAT_DELTA_COMPARE_STRICT="1")
+    assert (strict.returncode, (work / "up").exists()) == (3, False)
+    several = {"NEAT_DELTA_COMPARE_SKIP": "price\nname", "NEAT_DELTA_COMPARE_JSON": "true"}
+    skipped = neat_delta("compare", "live.csv", "edited.csv", cwd=work, **several)
+    assert json.loads(skipped.stdout)["result"]["counts"]["changed"] == 0
+    spaces = neat_delta("adjust", "live.csv", "--json", cwd=work, NEAT_DELTA_ADJUST_SET="price = price * 2")
+    assert json.loads(spaces.stdout)["result"]["counts"]["changed"] == 2
+    wrong = neat_delta("preview", "x.changes.jsonl", cwd=work, NEAT_DELTA_PREVIEW_LIMIT="many")
+    assert (wrong.returncode, "from the variable NEAT_DELTA_PREVIEW_LIMIT" in wrong.stderr) == (2, True)
+    first = neat_delta("preview", "x.changes.jsonl", "--limit", "3", cwd=work, NEAT_DELTA_PREVIEW_LIMIT="many")
+    assert "file not found" in first.stderr
+
+
+def test_settings_take_variables_and_name_one_that_is_not_set(work):
+    (work / "catalogue.toml").write_text('[fields.name]\nlocked = true\n[known]\nname = ["${WORD} ${WORD}", "$${x}"]\n')
+    unset = neat_delta("compare", "live.csv", "edited.csv", cwd=work)
+    assert unset.returncode == 3
+    assert "catalogue.toml, line 4: there is no variable WORD in the environment" in unset.stderr
+    assert neat_delta("compare", "live.csv", "edited.csv", cwd=work, WORD="x").returncode == 1
+    (work / "r.toml").write_text('live = "${PLACE}/live.csv"\nset = ["price = price * 2"]\n')
+    done = neat_delta("run", "r.toml", "--validate", "--json", cwd=work, PLACE=str(work), WORD="x")
+    assert json.loads(done.stdout)["result"]["settings"]["live"] == f"{work}/live.csv"
+
+
+def test_a_secret_may_be_in_a_file(work):
+    neat_delta("compare", "live.csv", "edited.csv", "-o", "c.changes.jsonl", cwd=work)
+    (work / "secret").write_text("a secret of sixteen letters\n")
+    words = ("approve", "c.changes.jsonl", "--by", "Anna")
+    missing = neat_delta(*words, cwd=work, NEAT_DELTA_APPROVAL_SECRET_FILE="nowhere")
+    good = neat_delta(*words, cwd=work, NEAT_DELTA_APPROVAL_SECRET_FILE="secret")
+
+    assert (missing.returncode, good.returncode) == (4, 0)
+    assert "NEAT_DELTA_APPROVAL_SECRET_FILE cannot be read" in missing.stderr
+
+
+def test_what_a_command_makes_goes_down_a_pipe_and_what_it_says_to_standard_error(work):
+    made = subprocess.run(
+        [PROGRAM, "compare", "live.csv", "edited.csv", "-o", "-"], cwd=work, capture_output=True, check=False
+    )
+    written = subprocess.run(
+        [PROGRAM, "write", "-", "-o", "up", "--live", "live.csv"],
+        cwd=work,
+        input=made.stdout,
+        capture_output=True,
+        check=False,
+    )
+    page = subprocess.run(
+        [PROGRAM, "preview", "-", "--page", "-", "--live", "live.csv", "--json"],
+        cwd=work,
+        input=made.stdout,
+        capture_output=True,
+        check=False,
+    )
+
+    assert made.stdout.startswith(b'{"neat_delta":2,')
+    assert b"2 errors, not sent" in made.stderr or b"1 error, not sent" in made.stderr
+    assert (written.returncode, (work / "up" / "receipt.json").is_file()) == (1, True)
+    assert page.stdout.startswith(b"<!doctype html>")
+    assert json.loads(page.stderr)["command"] == "preview"
+    assert not (work / "-").exists()
