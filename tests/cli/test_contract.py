@@ -7,6 +7,7 @@ import click
 import pytest
 
 from helpers import PROGRAM, neat_delta, write_table
+from neat_delta import ChangeSet
 from neat_delta.cli import app
 from neat_delta.cli.help import GroupedOption
 
@@ -38,11 +39,12 @@ def test_every_option_of_every_command_has_a_variable_of_its_own():
 def test_options_are_taken_from_variables_and_the_command_line_goes_first(work):
     strict = neat_delta("compare", "live.csv", "edited.csv", "--write", "up", cwd=work, NEAT_DELTA_COMPARE_STRICT="1")
     assert (strict.returncode, (work / "up").exists()) == (3, False)
-    several = {"NEAT_DELTA_COMPARE_SKIP": "price\nname", "NEAT_DELTA_COMPARE_JSON": "true"}
+    several = {"NEAT_DELTA_COMPARE_SKIP": "name\n", "NEAT_DELTA_COMPARE_JSON": "true"}
     skipped = neat_delta("compare", "live.csv", "edited.csv", cwd=work, **several)
-    assert json.loads(skipped.stdout)["result"]["counts"]["changed"] == 0
-    spaces = neat_delta("adjust", "live.csv", "--json", cwd=work, NEAT_DELTA_ADJUST_SET="price = price * 2")
-    assert json.loads(spaces.stdout)["result"]["counts"]["changed"] == 2
+    assert json.loads(skipped.stdout)["result"]["counts"]["changed"] == 1
+    lines = "price = price * 2\nname = upper(name)\n"
+    neat_delta("adjust", "live.csv", "-o", "a.changes.jsonl", cwd=work, NEAT_DELTA_ADJUST_SET=lines)
+    assert len(ChangeSet.load(work / "a.changes.jsonl").cells) == 4
     wrong = neat_delta("preview", "x.changes.jsonl", cwd=work, NEAT_DELTA_PREVIEW_LIMIT="many")
     assert (wrong.returncode, "from the variable NEAT_DELTA_PREVIEW_LIMIT" in wrong.stderr) == (2, True)
     first = neat_delta("preview", "x.changes.jsonl", "--limit", "3", cwd=work, NEAT_DELTA_PREVIEW_LIMIT="many")
