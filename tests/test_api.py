@@ -1,15 +1,21 @@
 """The public Python API: its page's examples run, its names are what they were, and nothing loads before it is used."""
 
+import doctest
+import importlib
+import inspect
 import re
 import subprocess
 import sys
+from concurrent.futures import ThreadPoolExecutor
 from importlib.resources import files
 from pathlib import Path
 
+import click
 import polars as pl
 import pytest
 
 import neat_delta as nd
+from neat_delta.cli import app
 
 PAGE = Path(__file__).parents[1] / "docs" / "api.md"
 
@@ -47,23 +53,144 @@ def test_nothing_is_loaded_before_it_is_used():
         nd.comapre  # noqa: B018
 
 
+LIVE = pl.DataFrame({"sku": ["A", "B"], "price": ["1.00", "2.00"], "stock": ["3", "4"]})
+EDITED = pl.DataFrame({"sku": ["A", "B"], "price": ["1.10", "2.00"], "stock": ["3", "x"]})
+
+
 def test_a_frame_is_a_table_only_where_its_values_have_an_exact_text():
     frame = pl.DataFrame({"sku": ["A", "B"], "stock": [1, None], "active": [True, False]})
 
-    table = nd.table_from_frame(frame)
+    table = nd.read(frame)
 
     assert table.cells(table.names).rows() == [("A", "1", "1"), ("B", "", "0")]
     with pytest.raises(nd.InvalidInput, match="column price: a column of type Float64 has no exact text"):
-        nd.table_from_frame(pl.DataFrame({"sku": ["A"], "price": [1.1]}))
+        nd.read(pl.DataFrame({"sku": ["A"], "price": [1.1]}))
+    with pytest.raises(nd.InvalidInput, match="int is no table"):
+        nd.read(3)
+
+
+class ArrowStream:
+    """A frame of some other library, which hands out Arrow data and nothing else."""
+
+    def __init__(self, frame):
+        self.frame = frame
+
+    def __arrow_c_stream__(self, requested_schema=None):
+        return self.frame.__arrow_c_stream__(requested_schema)
+
+
+@pytest.mark.parametrize("wrap", [ArrowStream, pl.DataFrame.lazy])
+def test_frames_of_other_libraries_are_tables(wrap):
+    changes = nd.compare(wrap(LIVE), wrap(EDITED))
+
+    assert changes.cells.rows() == [("A", "price", "1.00", "1.10")]
+    assert changes.problems["code"].to_list() == ["unreadable cell"]
 
 
 def test_a_file_and_a_frame_of_the_same_cells_give_the_same_change_set(tmp_path):
-    (tmp_path / "live.csv").write_text("sku,price\nA,1.00\nB,2.00\n")
-    (tmp_path / "edited.csv").write_text("sku,price\nA,1.10\nB,2.00\n")
-    live, edited = (nd.read_table(tmp_path / f"{name}.csv") for name in ("live", "edited"))
+    LIVE.write_csv(tmp_path / "live.csv")
+    EDITED.write_csv(tmp_path / "edited.csv")
+    live, edited = (nd.read(tmp_path / f"{name}.csv") for name in ("live", "edited"))
 
     read = nd.compare(live, edited)
-    made = nd.compare(*(nd.table_from_frame(table.cells(table.names)) for table in (live, edited)))
+    made = nd.compare(*(table.cells(table.names) for table in (live, edited)))
+    paths = nd.compare(str(tmp_path / "live.csv"), tmp_path / "edited.csv")
 
     assert made.cells.equals(read.cells)
-    assert made.counts == read.counts
+    assert made.counts == read.counts == paths.counts
+
+
+def test_options_have_the_names_of_the_command_line_and_wrong_ones_are_named():
+    compared = set(nd.CompareArguments.__annotations__)
+    context = click.Context(app.cli)
+    options = {
+        name.lstrip("-").replace("-", "_")
+        for command in ("compare", "write")
+        for param in app.cli.get_command(context, command).params
+        for name in param.opts
+    }
+    renamed = {"types": "type"}  # (a dictionary instead of an option that is repeated)
+    assert {renamed.get(name, name) for name in compared} <= options
+    assert set(nd.WriteArguments.__annotations__) <= options
+    with pytest.raises(TypeError, match="unexpected keyword argument 'ad_new'"):
+        nd.compare(LIVE, EDITED, ad_new=True)
+    with pytest.raises(nd.InvalidOption, match="not what a blank cell can do"):
+        nd.compare(LIVE, EDITED, blanks="empty")
+    with pytest.raises(nd.InvalidOption, match="there is no such choice"):
+        nd.write(nd.compare(LIVE, EDITED), "nowhere", LIVE, pack="smallest")
+
+
+def test_parts_updates_and_undo(tmp_path):
+    changes = nd.adjust(LIVE, ["price = price * 2", "stock = stock + 1"])
+
+    assert nd.accept(changes, only=["price"], where="price > 1", live=LIVE).cells.rows() == [
+        ("B", "price", "2.00", "4.00")
+    ]
+    assert nd.accept(changes, items=["A"], skip=["stock"]).cells["field"].to_list() == ["price"]
+    with pytest.raises(nd.InvalidInput, match="a condition is about the live table"):
+        nd.accept(changes, where="price > 1")
+    assert nd.write(changes, tmp_path / "up", LIVE, pack="fewest-files").cells == 4
+    assert nd.undo(changes, tmp_path / "back", LIVE).cells == 4
+    after = LIVE.with_columns(price=pl.Series(["2.00", "9.00"]), stock=pl.Series(["4", "5"]))
+    back = nd.undo(changes, tmp_path / "since", LIVE, fresh=after)
+    assert (back.cells, nd.verify(changes, after).done) == (3, False)
+    with pytest.raises(nd.WriteError):
+        nd.write(changes, tmp_path / "up", LIVE)
+
+
+def test_settings_may_be_a_file_and_gate_what_is_written(tmp_path):
+    (tmp_path / "catalogue.toml").write_text('key = "sku"\n[send]\napproval = "any"\n')
+    changes = nd.adjust(LIVE, ["price = price * 2"], tmp_path / "catalogue.toml")
+
+    with pytest.raises(nd.NotApproved, match="not approved yet"):
+        nd.write(changes, tmp_path / "up", LIVE, tmp_path / "catalogue.toml")
+    assert not (tmp_path / "up").exists()
+
+
+def test_threads_may_use_it_at_once(tmp_path, capsys):
+    def work(number):
+        live = LIVE.with_columns(price=pl.col("price").str.replace("0$", str(number % 10)))
+        changes = nd.adjust(live, ["price = price + 1"])
+        nd.write(changes, tmp_path / str(number), live)
+        return changes.cells["was"].to_list()
+
+    with ThreadPoolExecutor(8) as threads:
+        found = list(threads.map(work, range(1, 17)))
+
+    assert found == [[f"1.0{number % 10}", f"2.0{number % 10}"] for number in range(1, 17)]
+    assert capsys.readouterr() == ("", "")
+
+
+def test_the_examples_of_the_docstrings_are_true():
+    modules = [importlib.import_module(f"neat_delta.api.{name}") for name in ("tables", "changes", "files")]
+    results = [doctest.testmod(module, optionflags=doctest.NORMALIZE_WHITESPACE) for module in modules]
+
+    assert sum(one.attempted for one in results) > 15
+    assert sum(one.failed for one in results) == 0
+
+
+def test_the_public_surface_is_what_it_was():
+    """Whoever changes this changes what programs of others rely on: say so in the list of changes."""
+    found = {
+        name: ", ".join(inspect.signature(getattr(nd, name)).parameters)
+        for name in nd.__all__
+        if inspect.isfunction(getattr(nd, name))
+    }
+    assert found == {
+        "accept": "changes, where, only, skip, items, live, settings",
+        "adjust": "live, formulas, settings, where, key, allow",
+        "check": "changes, live, settings, allow",
+        "combine": "sets, prefer",
+        "compare": "live, edited, settings, base, on_conflict, options",
+        "filter_keys": "live, where, settings",
+        "load": "path",
+        "load_settings": "path",
+        "read": "source, settings, name, given",
+        "recode": "live, new_keys, settings, rename_images, allow",
+        "refresh": "changes, fresh, settings, on_conflict",
+        "undo": "changes, folder, live, settings, fresh, how",
+        "verify": "changes, fresh, settings",
+        "write": "changes, folder, live, settings, how",
+    }
+    page = PAGE.read_text("utf-8")
+    assert [name for name in found if f"nd.{name}(" not in page and name != "load_settings"] == []

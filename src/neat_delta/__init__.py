@@ -1,6 +1,6 @@
 """Neat Delta: from a live export and an edited file to the smallest proved update, and back again.
 
-The names in ``__all__`` are the public Python API; they are loaded when they are first used.
+The names in ``__all__`` are the public Python API, loaded when they are first used. Everything else may change.
 """
 
 from __future__ import annotations
@@ -10,22 +10,11 @@ from typing import TYPE_CHECKING, Any
 __version__ = "0.1.0"
 
 if TYPE_CHECKING:
-    from neat_delta.api import (
-        apply_formulas,
-        check,
-        combine,
-        compare,
-        compare_three_way,
-        filter_keys,
-        load_settings,
-        read_table,
-        recode,
-        refresh,
-        verify,
-        write_update,
-    )
-    from neat_delta.changeset.changeset import ChangeSet, Overrides
-    from neat_delta.diff.compare import CompareOptions
+    from neat_delta.api.arguments import AllowArguments, CompareArguments
+    from neat_delta.api.changes import accept, adjust, check, combine, compare, filter_keys, recode
+    from neat_delta.api.files import WriteArguments, load, refresh, undo, verify, write
+    from neat_delta.api.tables import ReadArguments, load_settings, read
+    from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.errors import (
         AmbiguousKey,
         DeliveryError,
@@ -39,28 +28,16 @@ if TYPE_CHECKING:
         ProofFailed,
         WriteError,
     )
-    from neat_delta.reading.frames import table_from_frame
-    from neat_delta.tables.read_options import ReadOptions
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings, SupplierProfile
-    from neat_delta.update import Receipt, WriteOptions
+    from neat_delta.update import Receipt
 
 _ROOMS = {
-    "neat_delta.api": (
-        "apply_formulas",
-        "check",
-        "combine",
-        "compare",
-        "compare_three_way",
-        "filter_keys",
-        "load_settings",
-        "read_table",
-        "recode",
-        "refresh",
-        "verify",
-        "write_update",
-    ),
-    "neat_delta.changeset.changeset": ("ChangeSet", "Overrides"),
-    "neat_delta.diff.compare": ("CompareOptions",),
+    "neat_delta.api.arguments": ("AllowArguments", "CompareArguments"),
+    "neat_delta.api.changes": ("accept", "adjust", "check", "combine", "compare", "filter_keys", "recode"),
+    "neat_delta.api.files": ("WriteArguments", "load", "refresh", "undo", "verify", "write"),
+    "neat_delta.api.tables": ("ReadArguments", "load_settings", "read"),
+    "neat_delta.changeset.changeset": ("ChangeSet",),
     "neat_delta.errors": (
         "AmbiguousKey",
         "DeliveryError",
@@ -74,17 +51,17 @@ _ROOMS = {
         "ProofFailed",
         "WriteError",
     ),
-    "neat_delta.reading.frames": ("table_from_frame",),
-    "neat_delta.tables.read_options": ("ReadOptions",),
+    "neat_delta.tables": ("Table",),
     "neat_delta.tables.settings": ("Settings", "SupplierProfile"),
-    "neat_delta.update": ("Receipt", "WriteOptions"),
+    "neat_delta.update": ("Receipt",),
 }
 _ROOM_OF = {name: room for room, names in _ROOMS.items() for name in names}
 
 __all__ = [
+    "AllowArguments",
     "AmbiguousKey",
     "ChangeSet",
-    "CompareOptions",
+    "CompareArguments",
     "DeliveryError",
     "InvalidInput",
     "InvalidOption",
@@ -93,27 +70,28 @@ __all__ = [
     "NeatDeltaError",
     "NetworkError",
     "NotApproved",
-    "Overrides",
     "ProofFailed",
-    "ReadOptions",
+    "ReadArguments",
     "Receipt",
     "Settings",
     "SupplierProfile",
+    "Table",
+    "WriteArguments",
     "WriteError",
-    "WriteOptions",
-    "apply_formulas",
+    "accept",
+    "adjust",
     "check",
     "combine",
     "compare",
-    "compare_three_way",
     "filter_keys",
+    "load",
     "load_settings",
-    "read_table",
+    "read",
     "recode",
     "refresh",
-    "table_from_frame",
+    "undo",
     "verify",
-    "write_update",
+    "write",
 ]
 
 

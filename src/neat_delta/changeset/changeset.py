@@ -233,6 +233,11 @@ class ChangeSet:
         own, others = (changes.findings.sort(pl.all()) for changes in (self, other))
         return self.items.equals(other.items) and self.cells.equals(other.cells) and own.equals(others)
 
+    @property
+    def problems(self) -> pl.DataFrame:
+        """The findings that are errors or warnings."""
+        return self.findings.filter(pl.col("level").is_in(["error", "warning"]))
+
     @classmethod
     def load(cls, path: str | PathLike[str]) -> ChangeSet:
         """A saved change set, also one that is compressed with gzip.
@@ -255,11 +260,7 @@ class ChangeSet:
         save_changes(self, Path(path), replace=overwrite)
 
     def subset(self, keep: pl.DataFrame) -> ChangeSet:
-        """The part with these cells (frame of key, field); a null field stands for a whole item.
-
-        Raises:
-            InvalidOption: some items would get their new key and others not.
-        """
+        """The part with these cells (frame of key, field); a null field stands for a whole item."""
         from neat_delta.changeset.subset import subset
 
         return subset(self, keep.select("key", "field"))
