@@ -19,7 +19,7 @@ from neat_delta.reconcile.verify import VerifyResult, without_differences
 from neat_delta.reconcile.verify import verify as verify_changes
 from neat_delta.update import Receipt, WriteOptions, write_update
 from neat_delta.update.field_sets import WAYS
-from neat_delta.update.write import OUTPUT_FORMATS
+from neat_delta.update.write import output_formats
 
 if TYPE_CHECKING:
     from datetime import datetime
@@ -174,7 +174,7 @@ def _write_options(how: WriteArguments) -> WriteOptions:
         InvalidOption: there is no such way of packing, or format.
         InvalidInput: what was given as an approval is none.
     """
-    for name, choices in (("pack", WAYS), ("format", OUTPUT_FORMATS)):
+    for name, choices in (("pack", WAYS), ("format", output_formats())):
         value = how.get(name)
         if value is not None and value not in choices:
             raise InvalidOption(

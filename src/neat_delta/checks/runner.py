@@ -6,6 +6,7 @@ A family of checks is a module of functions from a Trial to findings and a tuple
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cache
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -30,6 +31,8 @@ from neat_delta.checks.check import Check, CheckContext, Override
 from neat_delta.errors import InvalidOption
 from neat_delta.json_form import to_json
 from neat_delta.nearest import nearest_hint
+from neat_delta.plugins import CHECKS as PLUGIN_CHECKS
+from neat_delta.plugins import plugins
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:
@@ -55,6 +58,15 @@ CHECKS: tuple[Check, ...] = (
 NOTHING_ALLOWED = Overrides()
 
 
+@cache
+def all_checks() -> tuple[Check, ...]:
+    """Every check, those of plug-ins last; a plug-in may bring one check or several."""
+    brought = plugins(PLUGIN_CHECKS).values()
+    others = [check for one in brought for check in (one if isinstance(one, tuple | list) else [one])]
+    names = {check.name for check in CHECKS}
+    return (*CHECKS, *(check for check in others if check.name not in names))
+
+
 def run_checks(
     changes: ChangeSet,
     live: Table,
@@ -69,7 +81,7 @@ def run_checks(
     """
     overrides = _known(overrides, live)
     context = CheckContext(changes, live, settings, overrides, images)
-    wanted = [check for check in CHECKS if check.name not in (*overrides.ignore, *settings.checks.ignore)]
+    wanted = [check for check in all_checks() if check.name not in (*overrides.ignore, *settings.checks.ignore)]
     # What a spreadsheet program explains is no edit, so the other checks do not see it.
     first = [check for check in wanted if check in accidents.CHECKS]
     found = pl.concat([no_findings(), *(check.run(context) for check in first)])
@@ -91,7 +103,7 @@ def checks_without_fields(live: Table, settings: Settings) -> dict[str, list[str
     """The checks that are off because no field has a role that they need, by the roles that are lacking."""
     fields = settings.roles.found(live)
     off: dict[str, list[str]] = {}
-    for check in CHECKS:
+    for check in all_checks():
         lacking = [role for role in check.needs if not fields[role]]
         if lacking:
             off.setdefault(" and ".join(role.replace("_", " ") for role in lacking), []).append(check.name)
@@ -111,7 +123,7 @@ def recheck(
     """
     both = Overrides(**{name: _joined(name, changes.head.overrides, overrides) for name in to_json(overrides)})
     again = run_checks(changes, live, settings, both, images)
-    own = pl.col("code").is_in([check.name for check in CHECKS])
+    own = pl.col("code").is_in([check.name for check in all_checks()])
     kept = changes.findings.filter((pl.col("effect") != NO_EFFECT) | ~own)
     return apply_findings(with_findings_replaced(with_overrides(changes, both), kept), again)
 
@@ -137,7 +149,7 @@ def _known(overrides: Overrides, live: Table) -> Overrides:
                     value=name,
                     hint=nearest_hint(name, live.names),
                 )
-    open_ones = [check.name for check in CHECKS if check.override is Override.IGNORE]
+    open_ones = [check.name for check in all_checks() if check.override is Override.IGNORE]
     for name in overrides.ignore:
         if name not in open_ones:
             raise InvalidOption(

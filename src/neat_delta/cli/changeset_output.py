@@ -50,11 +50,24 @@ PACK = option(
 )
 
 
+class FormatParam(click.Choice):  # type: ignore[type-arg]
+    """One of the formats, or one that a plug-in brings; those are only looked up if none of ours is meant."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """The format's name."""
+        if value not in self.choices:
+            from neat_delta.plugins import FORMATS, plugin_names
+
+            if value in plugin_names(FORMATS):
+                return value
+        return super().convert(value, param, ctx)
+
+
 FORMAT = option(
     OUTPUT,
     "--format",
     "output_format",
-    type=click.Choice(OUTPUT_FORMATS),
+    type=FormatParam(OUTPUT_FORMATS),
     default="delimited",
     show_default=True,
     help="Format of the update files. delimited: as the shop's export.",

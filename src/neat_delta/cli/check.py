@@ -107,7 +107,7 @@ def _view(
     checked: tuple[Location, ChangeSet], live: Table, problems: Path | None, everything: bool, width: int
 ) -> Iterator[Text]:
     from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
-    from neat_delta.checks import CHECKS
+    from neat_delta.checks import all_checks
     from neat_delta.views.changes import DisplayOptions, findings_view
     from neat_delta.views.file_format import catalogue_view
     from neat_delta.views.formatting import pluralize
@@ -118,7 +118,7 @@ def _view(
     yield from catalogue_view("live", live, "item", width)
     items = len(changes.keys_with_action(CHANGE, RECODE, ADD, REMOVE))
     yield labelled("changes", f"{pluralize(len(changes.cells), 'cell')} of {pluralize(items, 'item')} will change")
-    yield labelled("checked", f"by {len(CHECKS)} checks")
+    yield labelled("checked", f"by {len(all_checks())} checks")
     yield from findings_view(changes, DisplayOptions(width, everything))
     levels = changes.findings["level"]
     if not levels.is_in(["error", "warning"]).any():

@@ -14,9 +14,11 @@ from neat_delta.delivery.history import ResultLine
 from neat_delta.errors import DeliveryError
 from neat_delta.json_form import WrongForm, from_json, to_json
 from neat_delta.path_text import path_text
+from neat_delta.plugins import DESTINATIONS, plugins
 from neat_delta.prefetch import sha256_hex
 from neat_delta.redact import redacted
 from neat_delta.remote import Address
+from neat_delta.remote.address import PORTS
 from neat_delta.remote.transfer import fetch_if_any, put, rename
 from neat_delta.remote.transfer_errors import TransferError
 from neat_delta.remote.web import Answer, ask
@@ -284,4 +286,7 @@ def destination_of(given: Place, message: Callable[[str], None] = lambda _: None
         return LocalFolder(given)
     if given.scheme in ("http", "https"):
         return HttpDestination(given, message)
+    if given.scheme not in PORTS:
+        brought: Destination = plugins(DESTINATIONS)[given.scheme](given, message)
+        return brought
     return RemoteFolder(given)

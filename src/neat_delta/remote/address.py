@@ -8,6 +8,7 @@ from pathlib import PurePosixPath
 from urllib.parse import quote, unquote, urlsplit
 
 from neat_delta.errors import InvalidOption
+from neat_delta.plugins import DESTINATIONS, plugin_names
 
 # What an address may begin with, and the port it means where it names none.
 PORTS = {"http": 80, "https": 443, "ftp": 21, "ftps": 21, "sftp": 22, "webdav": 80, "webdavs": 443}
@@ -68,7 +69,7 @@ class Address:
     def _start(self) -> str:
         user = f"{self.user}@" if self.user else ""
         host = f"[{self.host}]" if ":" in self.host else self.host
-        port = "" if self.port == PORTS[self.scheme] else f":{self.port}"
+        port = "" if self.port == PORTS.get(self.scheme, 0) else f":{self.port}"
         return f"{self.scheme}://{user}{host}{port}"
 
 
@@ -80,7 +81,7 @@ def parse_address(text: str) -> Address:
     """
     scheme = text.partition("://")[0].lower()
     shown = without_secrets(text)
-    if scheme not in PORTS:
+    if scheme not in PORTS and scheme not in plugin_names(DESTINATIONS):
         raise InvalidOption(
             f"{scheme} is not supported",
             file=shown,
@@ -103,7 +104,7 @@ def parse_address(text: str) -> Address:
     if not text.isprintable() or not unquote(text).isprintable():
         raise InvalidOption("an address cannot have line ends or invisible characters", file=shown)
     user = unquote(parts.username) if parts.username else None
-    return Address(scheme, host, port or PORTS[scheme], user, parts.path, parts.query)
+    return Address(scheme, host, port or PORTS.get(scheme, 0), user, parts.path, parts.query)
 
 
 def has_password(text: str) -> bool:

@@ -6,6 +6,7 @@ from contextlib import suppress
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from neat_delta.errors import DeliveryError, NetworkError
+from neat_delta.remote.address import PORTS
 from neat_delta.remote.transfer_errors import NotFound, TransferError, retry
 
 if TYPE_CHECKING:
@@ -113,6 +114,10 @@ def _way(address: Address) -> Any:
         from neat_delta.remote import sftp
 
         return sftp
+    if address.scheme not in PORTS:
+        raise NetworkError(
+            f"{address.scheme} is a destination only", file=address, hint="Read the table from a file or an address."
+        )
     from neat_delta.remote import stores
 
     return stores

@@ -16,7 +16,7 @@ from neat_delta.update.import_format import PARQUET, TABBED, WORKBOOK, ImportFor
 from neat_delta.update.packing import OutputTable, Packing, pack, parts_of
 from neat_delta.update.parquet import as_parquet
 from neat_delta.update.receipt import WrittenFile
-from neat_delta.update.record_formats import RECORDS, lines_of, record_file
+from neat_delta.update.record_formats import lines_of, record_file, record_suffix
 from neat_delta.update.sql_script import SQL_FORMATS
 
 if TYPE_CHECKING:
@@ -43,7 +43,7 @@ def write_files(
     folder.mkdir(exist_ok=True, parents=True)
     live = import_format.renamed(live)
     naming = import_format.naming(back=packing.back)
-    if import_format.output_format in RECORDS:
+    if record_suffix(import_format.output_format) is not None:
         return _write_records(changes, live, folder, import_format, naming), {}
     config, file_format = import_format.config, import_format.file_format
 
@@ -140,7 +140,7 @@ def _write_records(
     if shape in SQL_FORMATS and scripts:
         columns = _columns(changes, live, CHANGE, ADD, REMOVE)
         described = [(CHANGE, sum(map(len, scripts)), columns, record_file(scripts, shape))]
-    return _put_files(described, folder, RECORDS[shape], naming, "update" if shape in SQL_FORMATS else None)
+    return _put_files(described, folder, str(record_suffix(shape)), naming, "update" if shape in SQL_FORMATS else None)
 
 
 def _columns(changes: ChangeSet, live: Table, *actions: str) -> list[str]:

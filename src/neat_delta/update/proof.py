@@ -25,7 +25,7 @@ from neat_delta.tables import field_name
 from neat_delta.update.files import FILES, requested_cells
 from neat_delta.update.import_format import PARQUET, other_mark
 from neat_delta.update.parquet import without_zeros_behind
-from neat_delta.update.record_formats import RECORDS
+from neat_delta.update.record_formats import record_suffix
 from neat_delta.update.record_proof import items_in, run_sql
 from neat_delta.update.sql_script import SQL_FORMATS
 
@@ -169,7 +169,7 @@ def _imported(
         items = _as_held(store.items, store)
         held = run_sql(path, items, store.live, store.key.fields, config.table, output_format)
         return _as_held(held, store)
-    if output_format in RECORDS:
+    if record_suffix(output_format) is not None:
         return _patched(store, path, action)
     sheet = _read_back(store, path)
     sheet = _without_constants(sheet, store.import_format.constants(FILES[action]), path)

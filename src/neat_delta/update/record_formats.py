@@ -4,10 +4,13 @@
 ``merge-patch``  a JSON Merge Patch (RFC 7396) an item, for a catalogue that is one object of items by their keys; null
                  empties a field, or takes the whole item out.
 ``sql``          one script for all items, of standard SQL or for one database (sql_script.py).
+
+A plug-in may bring another form of the records that ``jsonl`` has as lines.
 """
 
 from __future__ import annotations
 
+import json
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -15,6 +18,7 @@ import polars as pl
 from neat_delta.changeset.changeset import REMOVE
 from neat_delta.changeset.item_lines import as_json
 from neat_delta.matching import KEY_SEPARATOR
+from neat_delta.plugins import FORMATS, plugins
 from neat_delta.update.import_format import other_mark
 from neat_delta.update.sql_script import SQL_FORMATS, script_of, statements_of
 
@@ -25,6 +29,14 @@ if TYPE_CHECKING:
 
 JSON_LINES, MERGE_PATCH = "jsonl", "merge-patch"
 RECORDS = {JSON_LINES: ".jsonl", MERGE_PATCH: ".merge-patch.jsonl"} | dict.fromkeys(SQL_FORMATS, ".sql")
+
+
+def record_suffix(output_format: str) -> str | None:
+    """The end of the names of files in a format of records; ``None`` for a format of tables."""
+    if output_format in RECORDS:
+        return RECORDS[output_format]
+    brought = plugins(FORMATS).get(output_format)
+    return None if brought is None else str(brought.suffix)
 
 
 def lines_of(
@@ -61,6 +73,10 @@ def record_file(lines: list[pl.Series], output_format: str) -> bytes:
     """The lines of items as a file, always UTF-8."""
     if output_format in SQL_FORMATS:
         return script_of(lines, output_format).encode()
+    if output_format not in RECORDS:
+        records = [json.loads(line) for part in lines for line in part]
+        data: bytes = plugins(FORMATS)[output_format].write(records)
+        return data
     return "".join(f"{line}\n" for part in lines for line in part).encode()
 
 

@@ -14,6 +14,7 @@ import polars as pl
 from neat_delta.changeset.changeset import REMOVE
 from neat_delta.errors import ProofFailed
 from neat_delta.matching import KEY_SEPARATOR
+from neat_delta.plugins import FORMATS, plugins
 from neat_delta.update.record_formats import MERGE_PATCH
 from neat_delta.update.sql_script import as_sqlite
 
@@ -33,9 +34,10 @@ def items_in(path: Path, action: str, key: Sequence[str], output_format: str) ->
         ProofFailed: a line is no such object, or an item is in the file twice.
     """
     found: dict[str, Item | None] = {}
-    for number, line in enumerate(_lines(path), start=1):
+    brought = plugins(FORMATS).get(output_format)
+    for number, line in enumerate(_lines(path) if brought is None else _records(path, brought), start=1):
         try:
-            result: Any = json.loads(line)
+            result: Any = json.loads(line) if brought is None else line
             code, item = _patched(result, len(key)) if output_format == MERGE_PATCH else _record(result, key, action)
         except (ValueError, KeyError, TypeError, AttributeError) as error:
             raise ProofFailed("this line cannot be read back", file=path.name, line=number) from error
@@ -86,6 +88,19 @@ def run_sql(
     after = pl.DataFrame(rows, schema={field.name: pl.String for field in fields}, orient="row").fill_null("")
     codes = after.select(pl.concat_str(key, separator=KEY_SEPARATOR)).to_series()
     return after.with_columns(codes.alias(KEY_SEPARATOR)).select(items.columns)
+
+
+def _records(path: Path, brought: Any) -> list[Any]:
+    """The records of a file in a plug-in's format.
+
+    Raises:
+        ProofFailed: the plug-in cannot read what it has written.
+    """
+    try:
+        records = brought.read(path.read_bytes())
+    except Exception as error:  # (whatever a package of somebody else's raises)
+        raise ProofFailed(f"the plug-in cannot read back what it has written ({error})", file=path.name) from error
+    return list(records)
 
 
 def _lines(path: Path) -> list[str]:

@@ -19,6 +19,7 @@ from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.errors import LiveMismatch, WriteError
 from neat_delta.json_form import json_bytes
+from neat_delta.plugins import FORMATS, plugin_names
 from neat_delta.prefetch import sha256_hex
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.tables.settings import Settings
@@ -39,6 +40,13 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
 
 OUTPUT_FORMATS = (DELIMITED, TABBED, WORKBOOK, PARQUET, *RECORDS)
+
+
+def output_formats() -> list[str]:
+    """The names of all formats, those of plug-ins last."""
+    return [*OUTPUT_FORMATS, *(name for name in plugin_names(FORMATS) if name not in OUTPUT_FORMATS)]
+
+
 NO_SETTINGS = Settings()
 
 
@@ -49,7 +57,7 @@ class WriteOptions:
     Attributes:
         overwrite: an earlier update in the folder is replaced.
         strategy: how cells are packed into files.
-        output_format: the format of the files, one of ``OUTPUT_FORMATS``.
+        output_format: the format of the files, one of ``output_formats``.
         inverted: the files that undo the change set stand first, those that make it in the folder of the undo.
         as_of: when the live export was made, where its file does not tell.
         saved: the change set's file form, where there is one already.

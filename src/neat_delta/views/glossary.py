@@ -74,11 +74,15 @@ def terms() -> tuple[Term, ...]:
 
 
 def _checks(written: dict[str, dict[str, str]]) -> Iterator[Term]:
-    from neat_delta.checks import CHECKS
+    from neat_delta.checks import CHECKS, all_checks
 
     for check in CHECKS:
         option = override_option(check.name, check.override)
         yield Term(check.name, "check", check.about, override=option, note=check.level, **written.pop(check.name))
+    for check in all_checks():
+        if check not in CHECKS:
+            option = override_option(check.name, check.override)
+            yield Term(check.name, "check", check.about, override=option, note=check.level)
     if written:
         raise KeyError(f"glossary.toml has checks that do not exist: {', '.join(written)}")
 

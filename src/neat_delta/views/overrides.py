@@ -53,6 +53,6 @@ def override_hint(code: str, level: str, fields: Sequence[str]) -> str | None:
 
 @cache
 def _overrides() -> dict[str, Override | None]:
-    from neat_delta.checks.runner import CHECKS
+    from neat_delta.checks.runner import all_checks
 
-    return {check.name: check.override for check in CHECKS}
+    return {check.name: check.override for check in all_checks()}

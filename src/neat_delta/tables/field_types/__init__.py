@@ -11,6 +11,7 @@ from functools import cache
 
 import polars as pl
 
+from neat_delta.plugins import FIELD_TYPES, plugins
 from neat_delta.tables.field_types.field_type import EditedColumn, FieldType, FormatOverrides
 
 __all__ = [
@@ -27,9 +28,11 @@ __all__ = [
 
 @cache
 def field_types() -> tuple[FieldType, ...]:
-    """Every kind, the pickiest first: the order in which a column is tried against them."""
+    """Every kind, those of plug-ins too, the pickiest first: the order in which a column is tried against them."""
     modules = [importlib.import_module(f"{__name__}.{found.name}") for found in pkgutil.iter_modules(__path__)]
-    return tuple(sorted((module.TYPE for module in modules if hasattr(module, "TYPE")), key=lambda kind: kind.priority))
+    own = [module.TYPE for module in modules if hasattr(module, "TYPE")]
+    others = [kind for kind in plugins(FIELD_TYPES).values() if kind.name not in {one.name for one in own}]
+    return tuple(sorted((*own, *others), key=lambda kind: kind.priority))
 
 
 def type_named(name: str) -> FieldType:

@@ -33,7 +33,7 @@ from neat_delta.tables.constraints import (
 )
 from neat_delta.tables.settings import NAME as CATALOGUE
 from neat_delta.update.field_sets import FEWEST_CELLS, WAYS
-from neat_delta.update.write import OUTPUT_FORMATS
+from neat_delta.update.write import output_formats
 
 # RFC 5322, section 3.4.1, as far as every server takes it: ASCII, perhaps with a name in front.
 WEB_SCHEMES = ("http", "https")
@@ -259,7 +259,7 @@ class RunConfig:
     """Whether damaged SKUs are repaired where only one item fits."""
     strategy: Annotated[str, OneOf(WAYS), Key("pack")] = FEWEST_CELLS
     """How the update is packed (as `--pack`)."""
-    output_format: Annotated[str, OneOf(OUTPUT_FORMATS), Key("format")] = "delimited"
+    output_format: Annotated[str, OneOf(output_formats), Key("format")] = "delimited"
     """The format of the update files (as `--format`)."""
     to: Annotated[Place | None, AsPlace()] = None
     """The destination of the update; without it, nothing is sent."""
