@@ -8,7 +8,6 @@ loaded when they are first needed; what each must be is in docs/plug-ins.md.
 from __future__ import annotations
 
 from functools import cache
-from importlib.metadata import entry_points
 from typing import Any, Protocol
 
 from neat_delta.errors import InvalidOption
@@ -41,6 +40,8 @@ def plugins(group: str) -> dict[str, Any]:
     Raises:
         InvalidOption: one of them cannot be loaded.
     """
+    from importlib.metadata import entry_points
+
     found = {}
     for point in entry_points(group=f"neat_delta.{group}"):
         try:
@@ -56,4 +57,6 @@ def plugins(group: str) -> dict[str, Any]:
 
 def plugin_names(group: str) -> list[str]:
     """The names of what other packages bring of a group; nothing of it is loaded."""
+    from importlib.metadata import entry_points
+
     return sorted({point.name for point in entry_points(group=f"neat_delta.{group}")})
