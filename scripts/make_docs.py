@@ -9,7 +9,11 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
+import click
+
 from neat_delta.checks import CHECKS
+from neat_delta.cli import app
+from neat_delta.cli.help import GROUPS
 from neat_delta.schemas import END, schema_names, schema_text
 from neat_delta.tables.setting_texts import setting_texts
 from neat_delta.views.glossary import KINDS, terms
@@ -23,7 +27,7 @@ SOURCES = (
     "src/neat_delta/tables/read_options.py",
     "src/neat_delta/workflows/scheduled/run_config.py",
 )
-PAGES = ("docs/catalogue.md", "docs/run-files.md", "docs/checks.md", "docs/glossary.md")
+PAGES = ("docs/commands.md", "docs/catalogue.md", "docs/run-files.md", "docs/checks.md", "docs/glossary.md")
 
 
 def checks_table() -> str:
@@ -63,12 +67,50 @@ def glossary() -> str:
     return "\n".join(parts)
 
 
+def commands() -> str:
+    """Every command as its help has it: what it does, examples, and the options of each group."""
+    context = click.Context(app.cli, info_name="neat-delta")
+    lines = []
+    for group, names in app.GROUPS.items():
+        lines += [f"## {group}", ""]
+        for name in names:
+            command = app.cli.get_command(context, name)
+            inner = command.commands.items() if isinstance(command, click.Group) else [("", command)]
+            for key, one in inner:
+                lines += _command(f"neat-delta {name} {key}".strip(), one, context)
+    return "\n".join(lines)
+
+
+def _command(name: str, command: click.Command, context: click.Context) -> list[str]:
+    own = click.Context(command, info_name=name, parent=None)
+    usage = " ".join(command.collect_usage_pieces(own)).replace("[OPTIONS] ", "").replace("[OPTIONS]", "")
+    lines = [f"### {name}", "", f"`{name} {usage}`".replace(" `", "`"), ""]
+    lines += [" ".join(paragraph.split()) + "\n" for paragraph in str(command.help).split("\n\n")]
+    if examples := getattr(command, "examples", ()):
+        lines += ["```sh", *examples, "```", ""]
+    options = [param for param in command.params if isinstance(param, click.Option) and not param.hidden]
+    for group in GROUPS:
+        records = [one.get_help_record(own) for one in options if getattr(one, "group", "") == group]
+        if records:
+            lines += [f"| {group.lower()} | |", "|---|---|"]
+            lines += [f"| `{names}` | {_cell(text)} |" for names, text in filter(None, records)]
+            lines += [""]
+    return lines
+
+
+def _cell(text: str) -> str:
+    """A text in a cell of a table."""
+    return " ".join(text.split()).replace("|", "\\|").replace("<", "&lt;")
+
+
 def page(path: str) -> str:
     """A page with its made parts made anew."""
 
     def made(found: re.Match[str]) -> str:
         name = found[1]
-        part = {"checks": checks_table, "glossary": glossary}.get(name, lambda: settings_table(name))()
+        part = {"checks": checks_table, "glossary": glossary, "commands": commands}.get(
+            name, lambda: settings_table(name)
+        )()
         return f"<!-- made: {name} -->\n\n{part}\n\n<!-- end -->"
 
     return re.sub(r"<!-- made: (\w+) -->\n.*?<!-- end -->", made, _text(path), flags=re.DOTALL)

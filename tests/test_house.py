@@ -36,7 +36,9 @@ def test_the_demo_shop_is_what_its_script_makes(tmp_path, monkeypatch, name):
     assert sys.modules.pop("make_demo_shop")
 
 
-@pytest.mark.parametrize("path", ["docs/catalogue.md", "docs/run-files.md", "docs/checks.md", "docs/glossary.md"])
+@pytest.mark.parametrize(
+    "path", ["docs/commands.md", "docs/catalogue.md", "docs/run-files.md", "docs/checks.md", "docs/glossary.md"]
+)
 def test_what_the_docs_list_is_what_the_code_declares(monkeypatch, path):
     monkeypatch.syspath_prepend(str(ROOT / "scripts"))
     import make_docs

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from neat_delta.cli.common import FILE, OutputOptions, bundle_options, console, print_error, show
+from neat_delta.cli.common import FILE, FormatParam, OutputOptions, bundle_options, console, print_error, show
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, SAFETY, option
 from neat_delta.exit_codes import Exit
@@ -48,19 +48,6 @@ PACK = option(
     help="fewest-cells: no extra cells, more files. fewest-files: one file if possible; extra cells are filled with "
     "current values.",
 )
-
-
-class FormatParam(click.Choice):  # type: ignore[type-arg]
-    """One of the formats, or one that a plug-in brings; those are only looked up if none of ours is meant."""
-
-    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
-        """The format's name."""
-        if value not in self.choices:
-            from neat_delta.plugins import FORMATS, plugin_names
-
-            if value in plugin_names(FORMATS):
-                return value
-        return super().convert(value, param, ctx)
 
 
 FORMAT = option(

@@ -88,6 +88,19 @@ class MemorySize(click.ParamType[int]):
         return size
 
 
+class FormatParam(click.Choice):  # type: ignore[type-arg]
+    """One of the formats, or one that a plug-in brings; those are only looked up if none of ours is meant."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """The format's name."""
+        if value not in self.choices:
+            from neat_delta.plugins import FORMATS, plugin_names
+
+            if value in plugin_names(FORMATS):
+                return value
+        return super().convert(value, param, ctx)
+
+
 class WholeNumber(click.IntRange):
     """A whole number of which there is a least one, but no most: beyond any catalogue's size all mean the same."""
 
