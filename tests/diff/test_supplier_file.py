@@ -61,7 +61,7 @@ def test_a_code_that_several_items_share_finds_none_of_them(listed):
     assert seen.rows_in("rejected")["key"].to_list() == ["supplier_code S-3"]
     assert [message[:60] for message in seen.changes.findings.filter(level="error")["message"]] == [
         "several shop items have this supplier_code. Map it to one SK",
-        "1 rows of the edited file match no item and may belong to th",
+        "Rows of the edited file that match no item: 1. They may belo",
     ]
 
 

@@ -77,6 +77,7 @@ def import_command(folder: Path, files: tuple[Location, ...], import_report: Pat
     from neat_delta.practice_shop import open_shop
     from neat_delta.practice_shop.shop import does_of, results_csv
     from neat_delta.reading import read_bytes
+    from neat_delta.views.formatting import pluralize
 
     check_outputs(import_report, replace=overwrite)
     shop = open_shop(folder)
@@ -86,13 +87,15 @@ def import_command(folder: Path, files: tuple[Location, ...], import_report: Pat
         every += taken.results
         bad = [result for result in taken.results if result.result in ("failed", "skipped")]
         message = "; the import stopped half way" if taken.broken_off else ""
-        print_lines(f"{path.name}: {len(taken.results) - len(bad):,} rows accepted, {len(bad):,} not{message}")
+        print_lines(
+            f"{path.name}: {pluralize(len(taken.results) - len(bad), 'row')} accepted, {len(bad):,} not{message}"
+        )
         for result in bad[:5]:
             print_lines(f"  line {result.line}, {result.code}: {result.result}, {result.reason}")
     if import_report is not None:
         write_atomic(import_report, results_csv(every), replace=overwrite)
     bad = [result for result in every if result.result in ("failed", "skipped")]
-    rows = f"{len(every) - len(bad):,} of {len(every):,} rows accepted"
+    rows = f"{len(every) - len(bad):,} of {pluralize(len(every), 'row')} accepted"
     _end(rows, ["export", str(folder), "-o"], "after.csv")
     return Exit.ATTENTION if bad else Exit.DONE
 

@@ -56,8 +56,8 @@ def add_deletions(
         return changes
     if unidentified:
         message = (
-            f"{unidentified} rows of the edited file match no item and may belong to the {len(missing)} missing items, "
-            "so nothing was deleted. Correct these rows first"
+            f"Rows of the edited file that match no item: {unidentified}. They may belong to "
+            f"the {len(missing)} missing items, so nothing was deleted. Correct these rows first"
         )
         return with_more_findings(changes, findings_frame("removal", "error", message=message))
     cells = _cells_of(context, missing)

@@ -76,7 +76,7 @@ class FieldSettings:
     aliases: tuple[str, ...] = ()
     """Other names for the column; two columns of a file for one field are an error."""
     type: Annotated[str, OneOf(_type_names)] | None = None
-    """What decides [which values are the same](comparing.md#what-counts-as-a-change)."""
+    """What decides [which values are the same](comparing.md#what-is-a-change)."""
     locked: bool = False
     """Changes of this field are errors; `--unlock FIELD` allows them for one run."""
     blank: Annotated[str, OneOf((LEAVE, CLEAR))] | None = None
