@@ -95,3 +95,9 @@ def edit(path):
     assert [cell.value for cell in sheet[2]] == ["000401", "Pine hive body, 8 frames", 81]
     sheet["C2"], sheet["C3"] = 84.9, "on request"
     book.save(path)
+
+
+def test_the_site_has_every_page_in_its_list():
+    """mkdocs.yml is read as text, so that this needs no package of the site's."""
+    listed = re.findall(r": ([\w-]+\.md)$", (ROOT / "mkdocs.yml").read_text("utf-8"), re.MULTILINE)
+    assert sorted(listed) == sorted(path.name for path in (ROOT / "docs").glob("*.md"))

@@ -23,6 +23,7 @@ from neat_delta.file_trouble import reason, remedy
 from neat_delta.output_paths import watch_inputs
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
     from types import FrameType
 
 EPILOG = (
@@ -242,11 +243,37 @@ def run(args: list[str] | None = None) -> int:
     watch_inputs()
     begin()
     words = sys.argv[1:] if args is None else args
-    code, error = _ended(args)
+    code, error = _guided(words) if _wants_guide(words) else _ended(args)
     command = words[0] if words else ""
     wanted = "--json" in words or f"NEAT_DELTA_{command.upper()}_JSON" in os.environ
     print_envelope(command, code, error, wanted=wanted)
     return code
+
+
+def _wants_guide(words: Sequence[str]) -> bool:
+    """Whether somebody sits at a terminal and has given no command."""
+    if (words and words[0] in COMMANDS) or not (sys.stdin.isatty() and sys.stdout.isatty()):
+        return False
+    from neat_delta.cli.guide import wants_guide
+
+    return wants_guide(words, list(COMMANDS), on_terminal=True)
+
+
+def _guided(words: Sequence[str]) -> tuple[int, BaseException | None]:
+    """Lead from question to question; each step is a command like any other."""
+    from neat_delta.cli.guide import guide
+
+    def step(command: list[str]) -> int:
+        watch_inputs()
+        # (Commands that are shown as next ones are made from the one that was typed.)
+        sys.argv[1:] = command
+        return _ended(command)[0]
+
+    try:
+        return guide(words, step), None
+    except (KeyboardInterrupt, click.Abort) as error:
+        print_error("ended")
+        return Exit.INTERRUPTED, error
 
 
 def _ended(args: list[str] | None) -> tuple[int, BaseException | None]:
