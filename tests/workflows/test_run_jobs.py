@@ -7,6 +7,8 @@ from pathlib import Path
 import pytest
 
 from helpers import neat_delta, read_rows, write_table
+from neat_delta.workflows.scheduled import campaign
+from neat_delta.workflows.scheduled.run_config import Campaign, RunConfig
 
 LIVE = [["sku", "name", "price"], ["KT-1", "lid", "10.00"], ["KT-2", "jar", "20.00"], ["KT-3", "wax", "30.00"]]
 SECRET = {"NEAT_DELTA_APPROVAL_SECRET": "a secret of sixteen letters"}
@@ -124,10 +126,35 @@ def test_a_campaign_waits_starts_once_and_puts_back_only_what_still_is_as_sent(w
     assert (over.returncode, "is over since" in over.stdout, sent(work)) == (0, True, {})
 
 
-def test_a_campaign_whose_time_has_passed_needs_attention(work):
-    missed = run(work, HEAD + 'set = ["price = price * 0.5"]\n' + times(-2, -1), "sale")
+@pytest.mark.parametrize(
+    ("state", "hours", "due"),
+    [
+        ({}, -1, campaign.BEFORE),
+        ({}, 1, campaign.START),
+        ({}, 3, campaign.MISSED),
+        ({"sent": ("one",)}, 1, campaign.START),
+        ({"sent": ("one",)}, 3, campaign.END),
+        ({"sent": ("one",), "started": "x"}, 1, campaign.RUNNING),
+        ({"started": "x"}, 3, campaign.END),
+        ({"sent": ("one",), "started": "x", "ended": "y"}, 3, campaign.OVER),
+    ],
+)
+def test_what_is_due_follows_from_the_time_and_from_what_was_sent(work, state, hours, due):
+    begin = datetime.now().astimezone()
+    times = campaign_of(begin, begin + timedelta(hours=2))
+    found = campaign.phase(times, campaign.CampaignState("", "", **state), begin + timedelta(hours=hours))
+    assert found == due
 
-    assert missed.returncode == 1
+
+def campaign_of(begin, end):
+    return RunConfig(live=Path("live.csv"), campaign=Campaign(begin, end))
+
+
+def test_a_campaign_whose_time_has_passed_needs_attention_once(work):
+    text = HEAD + 'set = ["price = price * 0.5"]\n' + times(-2, -1)
+    missed, again = run(work, text, "sale"), run(work, text, "sale")
+
+    assert (missed.returncode, again.returncode) == (1, 0)
     assert "the campaign was not started while its time was" in " ".join(missed.stdout.split())
     assert sent(work) == {}
 

@@ -83,11 +83,12 @@ def phase(config: RunConfig, state: CampaignState, now: datetime | None = None) 
     now = now or datetime.now(UTC)
     if state.ended is not None:
         return OVER
+    if now >= config.campaign.end:
+        # (What a start that was cut off has sent is put back as well.)
+        return END if state.started is not None or state.sent else MISSED
     if state.started is not None:
-        return END if now >= config.campaign.end else RUNNING
-    if now < config.campaign.start:
-        return BEFORE
-    return START if now < config.campaign.end else MISSED
+        return RUNNING
+    return BEFORE if now < config.campaign.start else START
 
 
 def _utc(moment: datetime) -> str:

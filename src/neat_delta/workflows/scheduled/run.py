@@ -152,6 +152,7 @@ class _Run:
         elif due == campaign.MISSED:
             report.note("campaign", f"it ended on {ends}")
             report.attention_reasons.append("the campaign was not started while its time was; nothing was sent")
+            campaign.save_state(config, replace(state, ended=campaign.utc_now()))
         else:
             waits = {campaign.BEFORE: f"starts on {begins}", campaign.RUNNING: f"runs until {ends}"}
             report.note("campaign", waits.get(due, f"is over since {ends}"))
