@@ -124,6 +124,8 @@ def cli() -> None:
     """Compare a shop's live export with an edited file, and write the smallest proved update: only what changed.
 
     Start with "neat-delta demo", or with your own two files: neat-delta compare live.csv edited.csv
+
+    Without a command, on a terminal, it asks for the two files and leads from question to question.
     """
 
 
