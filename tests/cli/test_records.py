@@ -57,6 +57,8 @@ def test_lists_of_the_history_are_saved(sent):
     assert history(sent, "--cells", "-o", "cells.csv").returncode == 0
     assert history(sent, "-o", "entries.csv").returncode == 0
     assert history(sent, "--person", "Bo", "-o", "bo.json").returncode == 0
+    assert history(sent, "1", "-o", "one.json").returncode == 0
+    assert history(sent, "--exports", "-o", "exports.csv").returncode == 0
     again = history(sent, "--cells", "-o", "cells.csv")
 
     rows = list(csv.DictReader((sent / "cells.csv").read_text("utf-8-sig").splitlines()))
@@ -69,6 +71,8 @@ def test_lists_of_the_history_are_saved(sent):
         "1",
     )
     assert [one["entry"] for one in json.loads((sent / "bo.json").read_text())] == [1]
+    assert [one["now"] for one in json.loads((sent / "one.json").read_text())] == ["11.00"]
+    assert "live.csv" in (sent / "exports.csv").read_text("utf-8-sig")
     assert again.returncode == 3
 
 

@@ -152,12 +152,14 @@ def history_command(
 
     check_outputs(out, replace=overwrite)
     if exports or prune:
-        return _exports(load_config(config), output, prune=prune)
+        return _exports(load_config(config), output, out, prune=prune, overwrite=overwrite)
     kept = history_in(history)
     wanted = Wanted(since, until, person, field=field_name(field) if field else None)
     is_entry = what is not None and NUMBER.fullmatch(what) and not what.startswith("0") and kept.entry(int(what))
-    if what is not None and sku is None and is_entry and not wanted.field:
-        return _one(kept.entry(int(what)), history, output)
+    if what is not None and sku is None and is_entry:
+        if not (cells or out or wanted.field):
+            return _one(kept.entry(int(what)), history, output)
+        wanted, cells, what = replace(wanted, entry=int(what)), True, None
     item = sku or what
     if cells or (wanted.field and item is None) or (item is not None and (out or since or until or person)):
         key = item.replace(" · ", KEY_SEPARATOR) if item else None
@@ -269,7 +271,10 @@ def _item(given: str, kept: History, settings: Settings, output: OutputOptions, 
     return Exit.DONE
 
 
-def _exports(settings: Settings, output: OutputOptions, *, prune: bool) -> Exit:
+def _exports(settings: Settings, output: OutputOptions, out: Path | None, *, prune: bool, overwrite: bool) -> Exit:
+    """The live exports that are kept."""
+    import polars as pl
+
     from neat_delta.export_store import store_of
     from neat_delta.json_form import to_json
     from neat_delta.views.history_views import exports_view
@@ -277,8 +282,13 @@ def _exports(settings: Settings, output: OutputOptions, *, prune: bool) -> Exit:
     store = store_of(settings.store)
     gone = store.prune() if prune else []
     kept = store.exports()
+    if out is not None:
+        described = to_json(kept)
+        frame = pl.DataFrame([{name: str(value) for name, value in one.items()} for one in described])
+        _save(frame, described, out, overwrite=overwrite)
     if output.as_json:
         show_json({"folder": str(store.folder), "exports": to_json(kept), "deleted": to_json(gone)})
     elif not output.quiet:
-        show(exports_view(store.folder, kept, gone if prune else None, console(output).width), output)
+        width = console(output).width
+        show([*exports_view(store.folder, kept, gone if prune else None, width), *_saved(out)], output)
     return Exit.DONE

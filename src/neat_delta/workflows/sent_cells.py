@@ -37,16 +37,19 @@ CELLS = {
 
 @dataclass(frozen=True)
 class Wanted:
-    """Which of what was sent: from and until a time, by a person, and one item, one field of it."""
+    """Which of what was sent: from and until a time, by a person, one entry, and one item, one field of it."""
 
     since: datetime | None = None
     until: datetime | None = None
     person: str | None = None
+    entry: int | None = None
     key: str | None = None
     field: str | None = None
 
     def takes(self, entry: Entry) -> bool:
-        """Whether an entry is of this time and this person."""
+        """Whether it is this entry, or one of this time and this person."""
+        if self.entry is not None and entry.entry != self.entry:
+            return False
         begun = datetime.fromisoformat(entry.begun).astimezone(UTC)
         people = (entry.made_by, entry.approved_by, entry.sent_by)
         names = {name.strip().casefold() for people_of in people for name in (people_of or "").split(",")}
