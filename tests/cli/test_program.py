@@ -3,6 +3,7 @@
 import hashlib
 import io
 import json
+import os
 import re
 import shlex
 import shutil
@@ -287,3 +288,25 @@ def test_a_console_keeps_the_layer_that_python_gives_it():
 
     assert shown is console
     assert bytes_sent.getvalue().decode("cp437") == "^ 12 · ½"
+
+
+@pytest.mark.parametrize(
+    ("typed", "offered"),
+    [
+        ("neat-delta compare live.csv edited.csv --skip pr", ["price"]),
+        ("neat-delta compare live.csv edited.csv --ignore wrong", ["wrong barcode"]),
+        ("neat-delta compare live.csv edited.csv --profile k", ["kelp"]),
+        ("neat-delta preview c.changes.jsonl --only p", ["price"]),
+        ("neat-delta appr", ["approve"]),
+    ],
+)
+def test_the_shell_offers_fields_checks_profiles_and_commands(tmp_path, typed, offered):
+    write_table(tmp_path / "live.csv", [["sku", "Price", "name"], ["A", "1.00", "lid"]], delimiter=";")
+    write_table(tmp_path / "edited.csv", [["sku", "Price"], ["A", "2.00"]], delimiter=";")
+    (tmp_path / "catalogue.toml").write_text("[profiles.kelp]\n[profiles.other]\n")
+    neat_delta("compare", "live.csv", "edited.csv", "-o", "c.changes.jsonl", cwd=tmp_path)
+    words = typed.split(" ")
+    env = os.environ | {"_NEAT_DELTA_COMPLETE": "bash_complete", "COMP_WORDS": typed, "COMP_CWORD": str(len(words) - 1)}
+    done = subprocess.run([PROGRAM], cwd=tmp_path, env=env, capture_output=True, text=True, check=False)
+
+    assert [line.partition(",")[2] for line in done.stdout.splitlines()] == offered, done.stderr

@@ -294,3 +294,16 @@ def test_the_documented_service_of_systemd_runs_as_it_stands(server_folder):
 
     assert (done.returncode, done.stdout, done.stderr) == (0, "", "")
     assert service["Type"] == "oneshot"
+
+
+def test_where_no_summary_can_be_written_nothing_is_begun_and_no_other_error_is_hidden(work):
+    (work / "runs").mkdir()
+    (work / "runs" / "night-latest").mkdir()
+    (work / "runs" / "night-latest" / "summary.json").mkdir()  # (a folder where the file should be)
+    (work / "inbox").mkdir()
+    done = run(work, 'to = "inbox"\nhistory = "h.sqlite"\n')
+    wrong = run(work, "limit = 3\n")
+
+    assert (done.returncode, (work / "inbox" / "01-changes.csv").is_file()) == (3, False)
+    assert "summary.json" in done.stderr
+    assert (wrong.returncode, "there is no setting 'limit'" in wrong.stderr) == (3, True)

@@ -13,6 +13,8 @@ import click
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
+    from click.shell_completion import CompletionItem
+
 F = TypeVar("F", bound="Callable[..., Any]")
 
 MATCHING = "Matching rows and columns"
@@ -54,6 +56,19 @@ class GroupedOption(click.Option):
             return super().value_from_envvar(ctx)
         lines = [line.strip() for line in text.splitlines() if line.strip()]
         return lines if self.nargs == 1 else [tuple(shlex.split(line)) for line in lines]
+
+    def shell_complete(self, ctx: click.Context, incomplete: str) -> list[CompletionItem]:
+        """What the shell offers for a value."""
+        kind = "PROFILE" if "--profile" in self.opts else self.metavar
+        if kind not in ("FIELD", "CHECK", "PROFILE"):
+            return super().shell_complete(ctx, incomplete)
+        from click.shell_completion import CompletionItem
+
+        from neat_delta.cli.completion import offered
+
+        # (Arguments are parsed only as far as they are typed.)
+        words = {**ctx.params, "rest": tuple(ctx.args)}
+        return [CompletionItem(name) for name in offered(kind, words) if name.startswith(incomplete)]
 
     def get_error_hint(self, ctx: click.Context | None) -> str:
         """What an error says of where a value is from."""

@@ -19,7 +19,7 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import SAFETY, command, option
 from neat_delta.cli.run_init import NewRunOptions, init_options, write_run_file
-from neat_delta.errors import InvalidInput, InvalidOption
+from neat_delta.errors import InvalidInput, InvalidOption, WriteError
 from neat_delta.exit_codes import Exit, exit_for
 
 if TYPE_CHECKING:
@@ -110,10 +110,15 @@ def _tell(config: RunConfig, report: RunReport, *, notify: bool) -> None:
 
     def written() -> dict[str, bytes]:
         files = summaries(report, config.mail)
-        if report.folder.is_dir() and report.folder != config.folder:
-            for name, data in files.items():
-                write_atomic(report.folder / name, data, replace=True)
-        publish_latest(config, files)
+        try:
+            if report.folder.is_dir() and report.folder != config.folder:
+                for name, data in files.items():
+                    write_atomic(report.folder / name, data, replace=True)
+            publish_latest(config, files)
+        except (WriteError, OSError) as error:
+            # What was sent was sent: that nobody can read of it here is one more reason to look.
+            report.attention_reasons.append(f"the summary was not written: {error}")
+            print_error(report.attention_reasons[-1])
         return files
 
     files = written()
