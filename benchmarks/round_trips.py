@@ -26,7 +26,7 @@ from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 from pathlib import Path
 
-from neat_delta import compare, read_table
+from neat_delta import compare, read
 
 Maker = Callable[[random.Random, int, str], str]
 WORDS = [
@@ -289,8 +289,8 @@ def converted(exports: list[Export], route: Route, folder: Path) -> list[Path]:
 
 def score(export: Export, saved: Path, shown: int) -> tuple[Counter[str], list[str]]:
     """What comparing makes of a saved file, counted; and some of what is wrong."""
-    live = read_table(export.path)
-    edited = read_table(saved)
+    live = read(export.path)
+    edited = read(saved)
     changes = compare(live, edited)
     cells = {(key, field): (was, now) for key, field, was, now in changes.cells.rows()}
     named = set(changes.findings.select("key", "field").rows())

@@ -218,6 +218,7 @@ class Arena:
         """Run one attack in this process and judge what comes of it."""
         os.chdir(self.folder)
         if attack.place is not None:
+            (self.folder / attack.place).parent.mkdir(parents=True, exist_ok=True)
             (self.folder / attack.place).write_bytes(attack.data)
         before, begun = _reset_peak(), time.monotonic()
         if attack.words[0] in (READ, EXPRESSION):

@@ -259,7 +259,7 @@ class _Search:
                 size = min(size * GROWTH, largest) if in_step else SMALL_BLOCK
         start_, end, line_, first = (np.concatenate(parts) for parts in zip(NO_RECORDS, *self.found, strict=True))
         order = np.argsort(start_, kind="stable")
-        return _Found(RecordSpans(start_, end, line_)[order], first[order], self.mended, self.bad)
+        return _Found(RecordSpans(start_, end, line_.astype(np.uint32))[order], first[order], self.mended, self.bad)
 
     def _settled(self, found: Candidates, start: int, line: int) -> tuple[int, int, bool]:
         """Take the records of a block; where it stopped, and whether it came to the block's end."""
