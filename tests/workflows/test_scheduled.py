@@ -241,12 +241,11 @@ def test_only_one_run_of_a_file_is_at_work(work, served):
     assert not (work / "runs" / "nightly-latest").exists()
 
 
-def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, served):
-    shop = work / "shop" / "shop.toml"
+def killed_while_sending(work):
+    """A run that is killed as soon as the shop, which is slow, has a file; the shop is quick again then. Its history."""
+    shop, history = work / "shop" / "shop.toml", History(work / "history.sqlite")
     shop.write_text('key = "sku"\nseconds = 3.0\n')
-    run_file(work, served)
     running = subprocess.Popen([PROGRAM, "run", "nightly.toml", "--quiet"], cwd=work, env=os.environ)
-    history = History(work / "history.sqlite")
     deadline = time.monotonic() + 600
     while not any(file.state == "sent" for entry in history.entries() for file in entry.files):
         assert time.monotonic() < deadline
@@ -254,6 +253,12 @@ def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, serve
     running.send_signal(signal.SIGKILL)
     running.wait()
     shop.write_text('key = "sku"\n')
+    return history
+
+
+def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, served):
+    run_file(work, served)
+    history = killed_while_sending(work)
 
     done = neat_delta("run", "nightly.toml", cwd=work)
 
@@ -266,20 +271,10 @@ def test_a_run_that_was_killed_while_sending_is_finished_by_the_next(work, serve
 
 
 def test_a_campaign_that_was_killed_while_it_started_is_put_back_whole(work, served):
-    shop = work / "shop" / "shop.toml"
-    shop.write_text('key = "sku"\nseconds = 3.0\n')
     now = datetime.now().astimezone().replace(microsecond=0)
     begins = (now - timedelta(hours=1)).isoformat()
     run_file(work, served, f"[campaign]\nfrom = {begins}\nuntil = {(now + timedelta(hours=1)).isoformat()}")
-    running = subprocess.Popen([PROGRAM, "run", "nightly.toml", "--quiet"], cwd=work, env=os.environ)
-    history = History(work / "history.sqlite")
-    deadline = time.monotonic() + 600
-    while not any(file.state == "sent" for entry in history.entries() for file in entry.files):
-        assert time.monotonic() < deadline
-        time.sleep(0.05)
-    running.send_signal(signal.SIGKILL)
-    running.wait()
-    shop.write_text('key = "sku"\n')
+    killed_while_sending(work)
 
     started = neat_delta("run", "nightly.toml", cwd=work)
     assert (started.returncode, in_shop(work)) == (0, read_rows(work / "edited.csv")), started.stdout
