@@ -242,7 +242,7 @@ def test_only_one_run_of_a_file_is_at_work(work, served):
 
 
 def killed_while_sending(work):
-    """A run that is killed as soon as the shop, which is slow, has a file; the shop is quick again then. Its history."""
+    """The history of a run that is killed as soon as the shop, which is slow then, has a file."""
     shop, history = work / "shop" / "shop.toml", History(work / "history.sqlite")
     shop.write_text('key = "sku"\nseconds = 3.0\n')
     running = subprocess.Popen([PROGRAM, "run", "nightly.toml", "--quiet"], cwd=work, env=os.environ)
