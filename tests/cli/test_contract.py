@@ -47,6 +47,8 @@ def test_options_are_taken_from_variables_and_the_command_line_goes_first(work):
     assert len(ChangeSet.load(work / "a.changes.jsonl").cells) == 4
     wrong = neat_delta("preview", "x.changes.jsonl", cwd=work, NEAT_DELTA_PREVIEW_LIMIT="many")
     assert (wrong.returncode, "from the variable NEAT_DELTA_PREVIEW_LIMIT" in wrong.stderr) == (2, True)
+    other = neat_delta("inspect", "live.csv", cwd=work, NEAT_DELTA_VERSION="1.2", NEAT_DELTA_INSPECT_VERBOSE="1")
+    assert (other.returncode, "INFO neat-delta inspect" in other.stderr) == (0, True)
     first = neat_delta("preview", "x.changes.jsonl", "--limit", "3", cwd=work, NEAT_DELTA_PREVIEW_LIMIT="many")
     assert "file not found" in first.stderr
 

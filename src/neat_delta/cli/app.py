@@ -119,7 +119,7 @@ class Commands(click.Group):
     epilog=EPILOG,
     context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 110},
 )
-@click.version_option(__version__, prog_name="neat-delta")
+@click.version_option(__version__, prog_name="neat-delta", allow_from_autoenv=False)
 def cli() -> None:
     """Compare a shop's live export with an edited file, and write the smallest proved update: only what changed.
 
