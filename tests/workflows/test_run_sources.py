@@ -98,11 +98,19 @@ def test_a_run_file_is_checked_without_fetching_anything(tmp_path):
     write_table(tmp_path / "live.csv", LIVE)
     (tmp_path / "night.toml").write_text(
         'live = "live.csv"\nedited = "https://files.example/x.csv"\nto = "sftp://files.example/in"\n'
-        "[limits]\nchanged = 5\n"
+        "keep_days = 9\n[limits]\nchanged = 5\n"
+        '[mail]\nfrom = "a@b.example"\nto = "c@d.example"\n[webhook]\naddress = "https://hooks.example/x"\n'
     )
     done = neat_delta("run", "night.toml", "--validate", cwd=tmp_path)
     assert done.returncode == 0, done.stderr
     assert "limits.changed = 5" in done.stdout
+    for line in (
+        "mail.from = a@b.example",
+        "mail.when = attention",
+        "webhook.address = https://hooks.example/x",
+        "keep_days = 9",
+    ):
+        assert line in done.stdout
     assert "edited = https://files.example/x.csv" in done.stdout
     assert not (tmp_path / "runs").exists()
 

@@ -255,7 +255,7 @@ def _dataclass(converter: Converter) -> Callable[[Any], StructureHook]:
         for member, declared in zip(fields(cls), get_type_hints(cls, include_extras=True).values(), strict=True):
             member.type = declared  # else the converter would see the types without their constraints
         inlined = _inlined(cls)
-        overrides = {name: override(rename=key) for name, key in _keys(cls).items()}
+        overrides = {name: override(rename=key) for name, key in keys_of(cls).items()}
         omitted = {
             name: override(omit=True)
             for name, constraints in _declared(cls).items()
@@ -274,7 +274,7 @@ def _dataclass(converter: Converter) -> Callable[[Any], StructureHook]:
             if not isinstance(table, dict):
                 raise InvalidSetting("{key} must be a table", remedy, table)
             for name in inlined:
-                names = _keys(hints[name]).values()
+                names = keys_of(hints[name]).values()
                 table = table | {name: {key: table[key] for key in names if key in table}}
                 table = {key: value for key, value in table.items() if key == name or key not in names}
             value = structure(table, cls)
@@ -306,7 +306,7 @@ def _inlined(cls: Any) -> list[str]:
     return [name for name, declared in _declared(cls).items() if any(isinstance(each, Inlined) for each in declared)]
 
 
-def _keys(cls: Any) -> dict[str, str]:
+def keys_of(cls: Any) -> dict[str, str]:
     """What each member is called in the file, but for those that are not there."""
     found = {}
     for name, constraints in _declared(cls).items():
@@ -330,11 +330,11 @@ def _mistakes(error: BaseException, cls: Any, place: Place) -> Iterator[tuple[Pl
     place = (*place, *(str(note) for note in notes if isinstance(note, _Place)))
     for note in notes:
         if isinstance(note, AttributeValidationNote) and note.name not in _inlined(cls):
-            place = (*place, _keys(cls).get(note.name, note.name))
+            place = (*place, keys_of(cls).get(note.name, note.name))
     if isinstance(error, InvalidSetting):
         yield (*place, *(error.key or "").split(".")) if error.key else place, error
     elif isinstance(error, ForbiddenExtraKeysError):
-        allowed = list(_keys(error.cl).values())
+        allowed = list(keys_of(error.cl).values())
         for name in sorted(error.extra_fields):
             hint = nearest_hint(name, allowed, "Allowed")
             yield (*place, name), InvalidSetting(f"there is no setting {name!r}", hint)

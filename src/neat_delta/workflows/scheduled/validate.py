@@ -12,7 +12,8 @@ from neat_delta.expressions import ExpressionError, parse_expression
 from neat_delta.json_form import to_json
 from neat_delta.locations import FileSet
 from neat_delta.locations.listing import members_of
-from neat_delta.tables.config_loader import load_settings
+from neat_delta.remote.address import Address
+from neat_delta.tables.config_loader import keys_of, load_settings
 from neat_delta.tables.settings import Settings
 from neat_delta.workflows.scheduled.planning import profile_of
 
@@ -70,8 +71,18 @@ def effective(config: RunConfig) -> dict[str, Any]:
     described["edited_files"] = [str(one.file) for one in config.edited_files]
     if config.campaign is not None:
         described["campaign"] = {"from": str(config.campaign.start), "until": str(config.campaign.end)}
-    described |= {"limits": to_json(config.limits), "verify": to_json(config.waiting)}
-    return described | {"mail": None if config.mail is None else to_json(config.mail)}
+    described |= {"limits": _section(config.limits), "verify": _section(config.waiting)}
+    described |= {"heartbeat": config.heartbeat and str(config.heartbeat), "keep_days": config.keep_days}
+    described["metrics"] = config.metrics and str(config.metrics.absolute())
+    return described | {"mail": _section(config.mail), "webhook": _section(config.webhook)}
+
+
+def _section(settings: Any) -> dict[str, Any] | None:
+    """A section by the names that its settings have in the file."""
+    if settings is None:
+        return None
+    values = {key: getattr(settings, name) for name, key in keys_of(type(settings)).items()}
+    return {key: str(value) if isinstance(value, Address) else to_json(value) for key, value in values.items()}
 
 
 def _missing(location: Location | None) -> list[str]:
