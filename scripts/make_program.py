@@ -13,6 +13,21 @@ import tempfile
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
+START = """
+import sys
+
+from neat_delta.own_process import DECODE_PARQUET
+
+if sys.argv[1:2] == [DECODE_PARQUET]:
+    del sys.argv[1]
+    from neat_delta.reading.parquet import decode_for_parent
+
+    decode_for_parent()
+else:
+    from neat_delta.cli import main
+
+    main()
+"""
 # Whole packages that find their own parts by name when they run, or bring files that they read.
 WITH_SUBMODULES = ("neat_delta", "sqlglot", "charset_normalizer", "stdnum")
 WITH_DATA = ("neat_delta", "stdnum")
@@ -26,7 +41,7 @@ def main() -> None:
     """Build the program, and try it."""
     with tempfile.TemporaryDirectory() as name:
         start = Path(name) / "neat_delta_program.py"
-        start.write_text("from neat_delta.__main__ import main\n\nmain()\n", "utf-8")
+        start.write_text(START, "utf-8")
         words = [sys.executable, "-m", "PyInstaller", "--onefile", "--console", "--noconfirm", "--log-level", "WARN"]
         words += [
             "--name",
@@ -49,6 +64,9 @@ def main() -> None:
         program = next(path for path in (ROOT / "dist").glob("neat-delta*") if path.suffix in ("", ".exe"))
         for command in (["--version"], ["demo", f"{name}/shop"], ["preview", "--help"]):
             subprocess.run([program, *command], check=True, stdout=subprocess.DEVNULL, cwd=name)
+        parquet = ["compare", "live.csv", "edited.csv", "--base", "none", "--write", "parquet", "--format", "parquet"]
+        subprocess.run([program, *parquet], check=False, stdout=subprocess.DEVNULL, cwd=f"{name}/shop")
+        assert (Path(name) / "shop" / "parquet" / "receipt.json").is_file()
         page = ["preview", "tuesday.changes.jsonl", "--page", "page.html"]
         subprocess.run([program, *page], check=False, stdout=subprocess.DEVNULL, cwd=f"{name}/shop")
         assert (Path(name) / "shop" / "page.html").is_file()

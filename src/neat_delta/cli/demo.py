@@ -13,6 +13,7 @@ from neat_delta.cli.common import FILE, print_lines
 from neat_delta.cli.help import DISPLAY, command, option
 from neat_delta.errors import WriteError
 from neat_delta.exit_codes import Exit
+from neat_delta.own_process import command_words
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -215,7 +216,7 @@ class _Tour:
         sys.stdout.flush()
         if self.wait and sys.stdin.isatty():
             click.pause("press Enter")
-        call = [sys.executable, "-m", "neat_delta", *shlex.split(command_line)]
+        call = command_words(*shlex.split(command_line))
         out = subprocess.PIPE if keep or shown else None
         # Practice has a history of its own.
         environment = os.environ | {DATA: ".", "PYTHONIOENCODING": "utf-8"} if out else os.environ | {DATA: "."}

@@ -11,6 +11,7 @@ import polars as pl
 
 from neat_delta.errors import InvalidInput
 from neat_delta.memory import memory_limit
+from neat_delta.own_process import decoding_words
 from neat_delta.reading.frame_rows import MOST_COLUMNS, ParsedColumns, too_many_columns
 
 if TYPE_CHECKING:
@@ -39,8 +40,7 @@ def _decoded(data: bytes, path: Location) -> pl.DataFrame:
 
     Of a damaged file the library may end the process that reads it, and prints what nobody needs to see.
     """
-    code = "from neat_delta.reading.parquet import decode_for_parent; decode_for_parent()"
-    call = [sys.executable, "-c", code, str(memory_limit()), str(MOST_COLUMNS)]
+    call = decoding_words(str(memory_limit()), str(MOST_COLUMNS))
     done = subprocess.run(call, input=data, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, check=False)
     if done.returncode == WHOLE:
         return pl.read_ipc_stream(io.BytesIO(done.stdout))
