@@ -30,6 +30,8 @@ else:
 """
 # Whole packages that find their own parts by name when they run, or bring files that they read.
 WITH_SUBMODULES = ("neat_delta", "sqlglot", "charset_normalizer", "stdnum")
+# What is only imported by its name.
+HIDDEN = ("matplotlib.backends.backend_svg", "matplotlib.backends.backend_agg")
 WITH_DATA = ("neat_delta", "stdnum")
 # What asks for the versions of packages, or for what they announce.
 WITH_METADATA = ("neat-delta", "polars", "click", "rich", "httpx", "sqlalchemy", "xlsxwriter", "python-calamine")
@@ -55,6 +57,7 @@ def main() -> None:
         ]
         for option, packages in (
             ("--collect-submodules", WITH_SUBMODULES),
+            ("--hidden-import", HIDDEN),
             ("--collect-data", WITH_DATA),
             ("--copy-metadata", WITH_METADATA),
             ("--exclude-module", WITHOUT),

@@ -5,7 +5,7 @@ from __future__ import annotations
 import sys
 
 # What the program file takes for this work instead of a command (scripts/make_program.py).
-DECODE_PARQUET = "--decode-parquet"
+DECODE_PARQUET = "decode-parquet"
 
 
 def is_one_file() -> bool:
