@@ -138,13 +138,16 @@ def test_parts_updates_and_undo(tmp_path):
         nd.write(changes, tmp_path / "up", LIVE)
 
 
-def test_settings_may_be_a_file_and_gate_what_is_written(tmp_path):
+def test_settings_may_be_a_file_and_gate_what_is_written_but_not_what_is_undone(tmp_path):
     (tmp_path / "catalogue.toml").write_text('key = "sku"\n[send]\napproval = "any"\n')
     changes = nd.adjust(LIVE, ["price = price * 2"], tmp_path / "catalogue.toml")
 
     with pytest.raises(nd.NotApproved, match="not approved yet"):
         nd.write(changes, tmp_path / "up", LIVE, tmp_path / "catalogue.toml")
     assert not (tmp_path / "up").exists()
+    after = LIVE.with_columns(price=changes.cells["now"])
+    for name, fresh in (("back", None), ("since", after)):
+        assert nd.undo(changes, tmp_path / name, LIVE, tmp_path / "catalogue.toml", fresh=fresh).cells == 2
 
 
 def test_threads_may_use_it_at_once(tmp_path, capsys):

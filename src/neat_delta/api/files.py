@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, TypedDict
 
@@ -9,17 +10,17 @@ from neat_delta.api.arguments import known
 from neat_delta.api.tables import SettingsLike, TableLike, read, settings_of
 from neat_delta.approval import load_approval
 from neat_delta.changeset.changeset import ChangeSet
-from neat_delta.changeset.invert import invert
 from neat_delta.errors import InvalidOption
 from neat_delta.nearest import nearest_hint
 from neat_delta.reconcile.conflicts import HOLD, ConflictPolicy
 from neat_delta.reconcile.refresh import RefreshResult
 from neat_delta.reconcile.refresh import refresh as refresh_changes
-from neat_delta.reconcile.verify import VerifyResult, without_differences
+from neat_delta.reconcile.verify import VerifyResult
 from neat_delta.reconcile.verify import verify as verify_changes
 from neat_delta.update import Receipt, WriteOptions, write_update
 from neat_delta.update.field_sets import WAYS
 from neat_delta.update.write import output_formats
+from neat_delta.workflows.saved_changes import undo_by_table
 
 if TYPE_CHECKING:
     from datetime import datetime
@@ -121,15 +122,9 @@ def undo(
     own, options = settings_of(settings), _write_options(how)
     if fresh is None:
         table = read(live, own).renamed(changes.head.names())
-        return write_update(changes, table, Path(folder), own, _with(options, inverted=True))
+        return write_update(changes, table, Path(folder), own, replace(options, inverted=True, gate=False))
     now = read(fresh, own).renamed(changes.head.names())
-    result = refresh_changes(invert(changes), now, without_differences(own))
-    if result.ambiguous:
-        raise InvalidOption(
-            f"cannot tell for {result.ambiguous} items whether their SKUs have changed, so nothing is undone",
-            hint='Set a unique field in catalogue.toml: identity = "FIELD", and compare or recode again.',
-        )
-    return write_update(result.changes, now, Path(folder), own, options)
+    return undo_by_table(changes, now, Path(folder), own, options)[0]
 
 
 def refresh(
@@ -188,9 +183,3 @@ def _write_options(how: WriteArguments) -> WriteOptions:
         as_of=how.get("as_of"),
         approval=load_approval(Path(approval)) if approval is not None else None,
     )
-
-
-def _with(options: WriteOptions, *, inverted: bool) -> WriteOptions:
-    from dataclasses import replace
-
-    return replace(options, inverted=inverted, gate=False)

@@ -233,12 +233,29 @@ def undo_since(
         WriteError, ProofFailed: as for ``write_saved``.
     """
     live = read_fresh(changes, fresh, settings, progress)
+    receipt, result = undo_by_table(changes, live, folder, settings, options, progress)
+    return Written(receipt, result.changes, live), result
+
+
+def undo_by_table(
+    changes: ChangeSet,
+    live: Table,
+    folder: Path,
+    settings: Settings,
+    options: WriteOptions,
+    progress: ProgressReporter = NO_PROGRESS,
+) -> tuple[Receipt | None, RefreshResult]:
+    """Undo what has arrived by a newer live table, its columns named as in the change set; it needs no approval.
+
+    Raises:
+        InvalidOption: of some items nobody can tell whether their keys have changed.
+        WriteError, ProofFailed: as for ``write_saved``.
+    """
     result = refresh(invert(changes), live, without_differences(settings))
     if result.ambiguous:
         raise InvalidOption(
             f"cannot tell for {result.ambiguous} items whether their SKUs have changed, so nothing is undone",
-            file=fresh,
+            file=live.source.path,
             hint='Set a unique field in catalogue.toml: identity = "FIELD", and run compare or recode again.',
         )
-    receipt = write_update(result.changes, live, folder, settings, replace(options, gate=False), progress)
-    return Written(receipt, result.changes, live), result
+    return write_update(result.changes, live, folder, settings, replace(options, gate=False), progress), result

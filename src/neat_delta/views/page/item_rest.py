@@ -48,14 +48,15 @@ def item_rest(both: BeforeAfter, keys: Sequence[str], pattern: str | None) -> st
         values = both.live.cells(both.live.names, there).rows()
         found = iter(values)
         listed = [None if row is None else next(found) for row in rows]
-        packed = _packed({"fields": both.live.names, "rows": listed, "images": images})
+        packed = packed_data({"fields": both.live.names, "rows": listed, "images": images})
         if len(packed) <= MOST:
             return packed
-    packed = _packed({"fields": [], "rows": [], "images": images})
+    packed = packed_data({"fields": [], "rows": [], "images": images})
     return packed if images and len(packed) <= MOST else ""
 
 
-def _packed(data: object) -> str:
+def packed_data(data: object) -> str:
+    """Data in letters that end no element of a page, whatever texts they hold: gzip (RFC 1952) in base64."""
     return base64.b64encode(gzip.compress(json_bytes(data), compresslevel=6, mtime=0)).decode()
 
 

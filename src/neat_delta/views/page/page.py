@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import base64
-import gzip
 import hashlib
 from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.analysis.metrics import totals_by_field
 from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
-from neat_delta.json_form import json_bytes
 from neat_delta.views.formatting import NOTHING, count, format_key, local_time, pluralize
-from neat_delta.views.page.item_rest import image_source, item_rest
+from neat_delta.views.page.item_rest import image_source, item_rest, packed_data
 from neat_delta.views.page.page_data import STATE_NAMES, page_data
 from neat_delta.views.plots import figures
 
@@ -88,7 +86,7 @@ def review_page_of(both: BeforeAfter, settings: Settings, name: PageName) -> byt
         style_hash=_hash_source(style),
         script_hash=_hash_source(script),
         image_source=image_source(settings.page.image),
-        data=_packed(data | {"items": [list(item) for item in data["items"]]}),
+        data=packed_data(data | {"items": [list(item) for item in data["items"]]}),
         rest=item_rest(both, [item.key for item in data["items"]], settings.page.image),
         nothing=NOTHING,
         count=count,
@@ -99,11 +97,6 @@ def review_page_of(both: BeforeAfter, settings: Settings, name: PageName) -> byt
 def _hash_source(text: str) -> str:
     """What lets a browser use the page's own script or style and no other (Content Security Policy Level 3)."""
     return "sha256-" + base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()
-
-
-def _packed(data: Any) -> str:
-    """Data in letters that end no element of a page, whatever texts they hold: gzip (RFC 1952) in base64."""
-    return base64.b64encode(gzip.compress(json_bytes(data), compresslevel=6, mtime=0)).decode()
 
 
 def _address(svg: bytes) -> str:
