@@ -13,6 +13,7 @@ from importlib.metadata import version
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from neat_delta.errors import InvalidInput, InvalidOption, NeatDeltaError
+from neat_delta.extras import CLUSTER, from_extra
 from neat_delta.workers import working_with
 
 if TYPE_CHECKING:
@@ -83,14 +84,11 @@ def cluster(address: str) -> Iterator[None]:
     """Within this context the workers of the scheduler at this address do the work; ``local`` starts some here.
 
     Raises:
-        InvalidOption: Dask is not installed, nobody answers, or a worker has another version of this program.
+        NotInstalled: Dask is missing.
+        InvalidOption: nobody answers, or a worker has another version of this program.
     """
-    try:
+    with from_extra(CLUSTER, "clusters", option="cluster"):
         from distributed import Client, LocalCluster
-    except ImportError as error:
-        raise InvalidOption(
-            "needs Dask, which is not installed", option="cluster", hint="pip install 'neat-delta[cluster]'"
-        ) from error
     own = (
         LocalCluster(processes=True, threads_per_worker=1, dashboard_address="127.0.0.1:0")
         if address == LOCAL

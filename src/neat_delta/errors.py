@@ -8,6 +8,7 @@ NeatDeltaError
 ├── ExpressionError     a formula or a condition cannot be computed (its room words it; callers say whose it is)
 │   └── TooLarge            a number in it becomes too large to be exact
 ├── AmbiguousKey        no column can be taken as the key without asking
+├── NotInstalled        a package is missing that only some need
 ├── LiveMismatch        a change set was made from another live export
 ├── NotApproved         a person must approve this first, or an approval does not hold
 ├── WriteError          the update cannot be expressed or stored
@@ -130,6 +131,16 @@ class AmbiguousKey(NeatDeltaError):
     """No column can be taken as the key without asking."""
 
     code = "ambiguous-key"
+
+
+class NotInstalled(NeatDeltaError):
+    """A package is missing that only some need; ``data["extra"]`` is the extra that brings it."""
+
+    code = "not-installed"
+
+    def __init__(self, what: str, *, option: str | None = None, **place: Any) -> None:
+        super().__init__(what, **place)
+        self.option = option
 
 
 class LiveMismatch(NeatDeltaError):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from enum import IntEnum
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import AmbiguousKey, DeliveryError, InvalidOption, NetworkError
+from neat_delta.errors import AmbiguousKey, DeliveryError, InvalidOption, NetworkError, NotInstalled
 
 if TYPE_CHECKING:
     from neat_delta.errors import NeatDeltaError
@@ -29,7 +29,7 @@ class Exit(IntEnum):
 
 def exit_for(error: NeatDeltaError) -> Exit:
     """The exit code that an error ends a command with."""
-    if isinstance(error, InvalidOption | AmbiguousKey):
+    if isinstance(error, InvalidOption | AmbiguousKey | NotInstalled):
         return Exit.USAGE
     if isinstance(error, NetworkError | DeliveryError):
         return Exit.NETWORK

@@ -290,23 +290,41 @@ def test_a_console_keeps_the_layer_that_python_gives_it():
     assert bytes_sent.getvalue().decode("cp437") == "^ 12 · ½"
 
 
-@pytest.mark.parametrize(
-    ("typed", "offered"),
-    [
-        ("neat-delta compare live.csv edited.csv --skip pr", ["price"]),
-        ("neat-delta compare live.csv edited.csv --ignore wrong", ["wrong barcode"]),
-        ("neat-delta compare live.csv edited.csv --profile k", ["kelp"]),
-        ("neat-delta preview c.changes.jsonl --only p", ["price"]),
-        ("neat-delta appr", ["approve"]),
-    ],
-)
-def test_the_shell_offers_fields_checks_profiles_and_commands(tmp_path, typed, offered):
+@pytest.fixture
+def completing(tmp_path):
+    """A folder with the files that a command line may name; gives what a shell is told for what is typed there."""
     write_table(tmp_path / "live.csv", [["sku", "Price", "name"], ["A", "1.00", "lid"]], delimiter=";")
     write_table(tmp_path / "edited.csv", [["sku", "Price"], ["A", "2.00"]], delimiter=";")
     (tmp_path / "catalogue.toml").write_text("[profiles.kelp]\n[profiles.other]\n")
     neat_delta("compare", "live.csv", "edited.csv", "-o", "c.changes.jsonl", cwd=tmp_path)
-    words = typed.split(" ")
-    env = os.environ | {"_NEAT_DELTA_COMPLETE": "bash_complete", "COMP_WORDS": typed, "COMP_CWORD": str(len(words) - 1)}
-    done = subprocess.run([PROGRAM], cwd=tmp_path, env=env, capture_output=True, text=True, check=False)
 
-    assert [line.partition(",")[2] for line in done.stdout.splitlines()] == offered, done.stderr
+    def told(shell, typed):
+        *before, last = typed.split(" ")
+        at = last if shell == "fish" else str(len(before))
+        env = os.environ | {"_NEAT_DELTA_COMPLETE": f"{shell}_complete", "COMP_WORDS": typed, "COMP_CWORD": at}
+        return subprocess.run(
+            [PROGRAM], cwd=tmp_path, env=env, capture_output=True, text=True, check=True
+        ).stdout.splitlines()
+
+    return told
+
+
+@pytest.mark.parametrize(
+    ("typed", "offered"),
+    [
+        ("neat-delta compare live.csv edited.csv --skip pr", "price"),
+        ("neat-delta compare live.csv edited.csv --ignore wrong", "wrong barcode"),
+        ("neat-delta compare live.csv edited.csv --profile k", "kelp"),
+        ("neat-delta preview c.changes.jsonl --only p", "price"),
+        ("neat-delta appr", "approve"),
+    ],
+)
+def test_the_shells_offer_fields_checks_profiles_and_commands(completing, typed, offered):
+    assert [line.partition(",")[2] for line in completing("bash", typed)] == [offered.replace(" ", "\\ ")]
+    assert offered in completing("fish", typed)[0] and offered in completing("zsh", typed)
+    assert completing("powershell", typed)[1] == (f"'{offered}'" if " " in offered else offered)
+
+
+def test_completion_in_powershell_takes_paths_as_windows_has_them(completing, tmp_path):
+    (tmp_path / ".\\list.csv").write_text("sku,colour\nA,red\n")
+    assert completing("powershell", 'neat-delta compare live.csv ".\\list.csv" --skip co')[1] == "colour"

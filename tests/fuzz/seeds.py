@@ -15,8 +15,8 @@ from unittest.mock import patch
 
 import polars as pl
 import xlsxwriter
-import zstandard
 
+from neat_delta import zstd
 from neat_delta.approval import approve, save_approval
 from neat_delta.changeset.serialization import dump_changes, load_changes
 from neat_delta.cli.app import run
@@ -130,7 +130,7 @@ def _tables(folder: Path) -> None:
     (folder / "semicolons.csv").write_bytes(_csv(edited, ";").decode().replace("\n", "\r\n").encode("cp1252"))
     (folder / "utf16.csv").write_bytes(_csv(edited, "\t").decode().encode("utf-16"))
     (folder / "edited.csv.gz").write_bytes(gzip.compress(_csv(edited), mtime=0))
-    (folder / "edited.csv.zst").write_bytes(zstandard.compress(_csv(edited)))
+    (folder / "edited.csv.zst").write_bytes(zstd.compress(_csv(edited)))
     with zipfile.ZipFile(folder / "edited.zip", "w", zipfile.ZIP_DEFLATED) as archive:
         archive.writestr("edited.csv", _csv(edited))
     with zipfile.ZipFile(folder / "parts.zip", "w", zipfile.ZIP_DEFLATED) as archive:

@@ -12,9 +12,9 @@ from datetime import datetime
 import polars as pl
 import pytest
 import xlsxwriter
-import zstandard
 
 from helpers import PROGRAM, neat_delta, write_table
+from neat_delta import zstd
 from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.reading import ReadOptions, archives, read_table
 from neat_delta.reading.workbook import number_text
@@ -297,7 +297,7 @@ def test_one_and_true_of_a_column_are_read_each_as_what_it_is(tmp_path):
     ]  # fmt: skip
 
 
-@pytest.mark.parametrize("pack", [gzip.compress, zstandard.compress], ids=["gzip", "zstd"])
+@pytest.mark.parametrize("pack", [gzip.compress, zstd.compress], ids=["gzip", "zstd"])
 def test_of_what_unpacks_to_too_much_no_more_is_unpacked_than_is_allowed(tmp_path, monkeypatch, pack):
     """A small file may stand for more than the memory holds; it is refused without making room for it."""
     path = tmp_path / "bomb.csv.gz"

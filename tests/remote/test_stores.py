@@ -8,7 +8,7 @@ import pytest
 
 from helpers import neat_delta, write_table
 from neat_delta.delivery.destinations import destination_of
-from neat_delta.errors import DeliveryError, InvalidInput
+from neat_delta.errors import DeliveryError, InvalidInput, NotInstalled
 from neat_delta.locations import parse_location, parse_place
 from neat_delta.locations.listing import members_of
 from neat_delta.remote import transfer_errors
@@ -140,5 +140,5 @@ def test_a_silent_store_is_given_up(tmp_path, monkeypatch):
 def test_a_package_that_is_missing_is_named_with_what_installs_it(scheme, extra, monkeypatch):
     for name in ("gcsfs", "adlfs"):
         monkeypatch.setitem(__import__("sys").modules, name, None)
-    with pytest.raises(InvalidInput, match=rf"neat-delta\[{extra}\]"):
+    with pytest.raises(NotInstalled, match=rf"neat-delta\[{extra}\]"):
         fetch(parse_place(f"{scheme}://shop/x.csv"))

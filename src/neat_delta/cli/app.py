@@ -131,6 +131,8 @@ def cli() -> None:
 
 # Seconds that a stopped command may go on, and after which an interrupt is tried again.
 MOMENT, SOON = 2.0, 0.05
+# The variable by which a shell asks what could come next.
+COMPLETION = "_NEAT_DELTA_COMPLETE"
 # What is as wide as the signs of our tables and is in every character set.
 PLAIN = {"▲": "^", "▼": "v", "…": "~", "–": "-", "×": "x", "·": "-", "’": "'"}
 
@@ -242,6 +244,10 @@ def _finish_keeping(*, stopped: bool) -> None:
 
 def run(args: list[str] | None = None) -> int:
     """Run one command; returns the exit code, with the reason for a failure on standard error."""
+    if COMPLETION in os.environ:
+        from neat_delta.cli.completion_shells import teach_shells
+
+        teach_shells()
     watch_inputs()
     begin()
     words = sys.argv[1:] if args is None else args

@@ -2,7 +2,14 @@
 
 from __future__ import annotations
 
+import shutil
+import sys
+from importlib.util import find_spec
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+from neat_delta.own_process import is_one_file
+from neat_delta.views.shell import ONE_LINE, command_line
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -58,6 +65,21 @@ def _approve(data: dict[str, Any]) -> str:
     return f"Save the change set with --out FILE and have it approved: neat-delta approve FILE --by NAME{other}"
 
 
+def install(extra: str) -> str:
+    """How to install an extra of this package where this program is, by what there is for it."""
+    package = f"neat-delta[{extra}]"
+    if is_one_file():
+        return "The program file cannot be added to; install Neat Delta with Python."
+    beside = shutil.which("pip")
+    if beside and Path(beside).parent == Path(sys.executable).parent:
+        words = ["pip", "install", package]
+    elif find_spec("pip"):
+        words = [sys.executable, "-m", "pip", "install", package]
+    else:
+        words = ["uv", "pip", "install", "--python", sys.executable, package]
+    return f"Run: {command_line(words, ONE_LINE)[0]}"
+
+
 def _always(text: str) -> Callable[[dict[str, Any]], str]:
     return lambda _: text
 
@@ -93,6 +115,7 @@ HINTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "no-code-changes-in-form": _always("Use --format delimited, tsv, xlsx or parquet."),
     "no-common-column": _no_common_column,
     "no-key-column": _no_key_column,
+    "not-installed": lambda data: install(data["extra"]),
     "no-settings-file": _always("Make one with: neat-delta setup EXPORT"),
     "no-table-in-sheet": _always("Choose another with --worksheet."),
     "not-done-yet": _always("Use --resume to ask again."),

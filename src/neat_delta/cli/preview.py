@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
 from importlib import import_module
 from threading import Thread
 from typing import TYPE_CHECKING, Any, NamedTuple
@@ -21,9 +22,11 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import command
+from neat_delta.cli.hints import install
 from neat_delta.cli.preview_options import PreviewOptions, preview_options
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
+from neat_delta.extras import CHARTS
 from neat_delta.nearest import nearest_hint
 from neat_delta.path_text import path_text
 
@@ -42,9 +45,6 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
     from neat_delta.views.page import PageName
-
-# Wider than any command: the page breaks it by itself.
-ONE_LINE = 100_000
 
 
 @command(
@@ -81,6 +81,10 @@ def preview_command(
     options = options._replace(item=tuple(key.replace(" · ", KEY_SEPARATOR) for key in options.item))
     settings = load_config(config)
     check_outputs(options.page, options.review, options.quotes_csv, replace=options.overwrite)
+    if options.charts:
+        from neat_delta.views.plots import insist_on_charts
+
+        insist_on_charts()
     if options.page or options.charts:
         # What draws takes a while to load; meanwhile the files are read.
         Thread(target=_load_drawing, daemon=True).start()
@@ -103,8 +107,9 @@ def preview_command(
 
 
 def _load_drawing() -> None:
-    for package in ("matplotlib.figure", "matplotlib.backends.backend_svg", "jinja2"):
-        import_module(package)
+    for package in ("jinja2", "matplotlib.figure", "matplotlib.backends.backend_svg"):
+        with suppress(ImportError):
+            import_module(package)
 
 
 def _asks_for_live(selection: SelectionOptions, options: PreviewOptions) -> bool:
@@ -234,7 +239,7 @@ def _page_name(part: ShownPart, settings: Settings) -> PageName:
     from neat_delta.changeset.serialization import dump_changes
     from neat_delta.prefetch import sha256_hex
     from neat_delta.views.page import PageName
-    from neat_delta.views.shell import command_line, free_name
+    from neat_delta.views.shell import ONE_LINE, command_line, free_name
 
     stem = path_text(part.path.name).split(".")[0]
     decisions = f"{stem}.decisions.json"
@@ -312,6 +317,7 @@ def _view(
     from neat_delta.views.changes import DisplayOptions, fields_view
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
+    from neat_delta.views.plots import can_draw
     from neat_delta.views.verdict import changes_verdict, verdict_view
 
     changes, whole, live, path = part
@@ -348,6 +354,8 @@ def _view(
     for what, files in made.items():
         nothing = "nothing to draw: no price, stock or category changes"
         yield from sentence(what, ", ".join(files) or nothing, width)
+    if "page" in made and not can_draw():
+        yield from sentence("charts", f"not in the page, because what draws them is missing. {install(CHARTS)}", width)
     yield from verdict_view(changes_verdict(changes), width)
     yield from _next(path, made, width)
 

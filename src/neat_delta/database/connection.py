@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.errors import InvalidInput, InvalidOption, NetworkError
+from neat_delta.extras import SQL, from_extra
 from neat_delta.nearest import nearest_hint
 from neat_delta.redact import redacted
 from neat_delta.remote import secrets
@@ -19,7 +20,6 @@ if TYPE_CHECKING:
     from neat_delta.database.address import DatabaseTable
 
 DRIVERS = {"postgresql": "postgresql+psycopg", "mysql": "mysql+pymysql", "mariadb": "mysql+pymysql", "sqlite": "sqlite"}
-INSTALL = 'Run: pip install "neat-delta[sql]"'
 # Seconds until a silent server is given up.
 SILENCE_TIME = 30
 LONGEST = 300
@@ -30,20 +30,21 @@ def connected(address: DatabaseTable, *, write: bool = False) -> Iterator[sqlalc
     """A connection that is closed again; without ``write`` nothing can be changed on it.
 
     Raises:
+        NotInstalled: the driver is missing.
         NetworkError: the server cannot be reached, or refuses.
         InvalidInput: SQLite's file is missing, or the database refuses what is asked of it.
     """
-    import sqlalchemy
-    from sqlalchemy import exc
+    with from_extra(SQL, "databases", file=address):
+        import sqlalchemy
+        from sqlalchemy import exc
 
     if address.is_file and not Path(address.database).is_file():
         raise InvalidInput("file not found", file=address, hint="Check the name and the folder.")
     try:
-        engine = sqlalchemy.create_engine(
-            _url(address, write=write), connect_args=_arguments(address), poolclass=sqlalchemy.NullPool
-        )
-    except ModuleNotFoundError as error:
-        raise InvalidInput("the driver for this database is not installed", file=address, hint=INSTALL) from error
+        with from_extra(SQL, "databases of this kind", file=address):
+            engine = sqlalchemy.create_engine(
+                _url(address, write=write), connect_args=_arguments(address), poolclass=sqlalchemy.NullPool
+            )
     except (exc.ArgumentError, TypeError, ValueError) as error:
         raise InvalidOption(f"not a valid address ({plain(error)})", file=address) from error
     try:

@@ -159,12 +159,12 @@ class ExportStore:
         Raises:
             InvalidInput: the kept file is damaged.
         """
-        import zstandard
+        from neat_delta.zstd import ZstdError, ZstdFile
 
         try:
-            packed = export.path.read_bytes()
-            data = zstandard.ZstdDecompressor().stream_reader(packed, read_across_frames=True).read(export.size + 1)
-        except (OSError, MemoryError, OverflowError, zstandard.ZstdError) as error:
+            with ZstdFile(export.path) as packed:
+                data = packed.read(export.size + 1)
+        except (OSError, MemoryError, OverflowError, EOFError, ZstdError) as error:
             raise _damaged(export) from error
         if sha256_hex(data) != export.sha256:
             raise _damaged(export)
@@ -221,9 +221,11 @@ def keep_source(store: ExportStore, source: Source) -> str | None:
 
 def _packed(content: Content) -> Iterator[bytes]:
     """A frame of Zstandard, part by part."""
-    import zstandard
+    from neat_delta.zstd import CompressionParameter, ZstdCompressor
 
-    packer = zstandard.ZstdCompressor(level=LEVEL, write_checksum=True).compressobj(size=len(content))
+    ways: dict[int, int] = {CompressionParameter.compression_level: LEVEL, CompressionParameter.checksum_flag: 1}
+    packer = ZstdCompressor(options=ways)
+    packer.set_pledged_input_size(len(content))
     for piece in pieces(content):
         yield packer.compress(piece)
     yield packer.flush()

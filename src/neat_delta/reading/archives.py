@@ -93,11 +93,10 @@ def unpack(content: Content, path: Location) -> list[tuple[str, Payload]]:
 
 
 def _unzstd(content: Content, path: Location) -> Content:
-    import zstandard
+    from neat_delta.zstd import ZstdFile
 
-    packed = io.BufferedReader(ContentReader(content))
-    reader = zstandard.ZstdDecompressor().stream_reader(packed, read_across_frames=True)
-    return _unpacked(reader.read, "the zstd file is damaged or cut off", len(content), path)
+    with ZstdFile(io.BufferedReader(ContentReader(content))) as packed:
+        return _unpacked(packed.read, "the zstd file is damaged or cut off", len(content), path)
 
 
 def _gunzip(content: Content, path: Location) -> Content:

@@ -57,7 +57,7 @@ class _About:
 
 def packed_base(live: Table, names: Sequence[str], cells: pl.DataFrame) -> list[str]:
     """The texts for a sheet made from a live export; ``cells`` are the live values of its fields ``names``."""
-    import zstandard
+    from neat_delta.zstd import compress
 
     headers = [live.field(name).column for name in names]
     stream = io.BytesIO()
@@ -75,26 +75,27 @@ def packed_base(live: Table, names: Sequence[str], cells: pl.DataFrame) -> list[
         decimal_separator="," if mark == "," else "." if mark == "." else None,
         content=sha256_hex(data),
     )
-    text = base64.b64encode(zstandard.ZstdCompressor(level=LEVEL).compress(data)).decode()
+    text = base64.b64encode(compress(data, LEVEL)).decode()
     chunks = [CHUNK_MARK + text[at : at + CHUNK] for at in range(0, len(text), CHUNK)]
     return [MARK + json_text(about), *chunks]
 
 
 def unpacked_base(texts: Sequence[str]) -> SheetBase | None:
     """What a sheet was made from; ``None`` if these texts are not whole, or none of ours."""
-    import zstandard
+    from neat_delta.zstd import ZstdError, ZstdFile
 
     if not texts or not texts[0].startswith(MARK):
         return None
     try:
         about = from_json(texts[0].removeprefix(MARK), _About)
         packed = base64.b64decode("".join(text.removeprefix(CHUNK_MARK) for text in texts[1:]), validate=True)
-        data = zstandard.ZstdDecompressor().stream_reader(packed).read(LARGEST + 1)
+        with ZstdFile(io.BytesIO(packed)) as reader:
+            data = reader.read(LARGEST + 1)
         if sha256_hex(data) != about.content:
             return None
         made = datetime.fromisoformat(about.made) if about.made else None
         return SheetBase(about.sha256, made, about.name, _table(about, data, made))
-    except (zstandard.ZstdError, ValueError, InvalidInput, pl.exceptions.PolarsError):
+    except (EOFError, ZstdError, ValueError, InvalidInput, pl.exceptions.PolarsError):
         return None  # (what base64 raises is a ValueError)
 
 

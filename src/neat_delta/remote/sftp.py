@@ -11,6 +11,7 @@ from pathlib import Path
 from stat import S_IFREG, S_ISREG
 from typing import TYPE_CHECKING
 
+from neat_delta.extras import REMOTE, from_extra
 from neat_delta.remote import secrets
 from neat_delta.remote.bounds import Meter, within_bounds
 from neat_delta.remote.transfer_errors import SILENCE_TIME, NotFound, TransferError, is_permanent, plain
@@ -128,10 +129,8 @@ def _in_folder(folder: Address) -> Iterator[paramiko.SFTPClient]:
 @contextmanager
 def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
     """A connection with somebody logged in, which is closed again; what goes wrong on it is named."""
-    try:
+    with from_extra(REMOTE, "sftp addresses", file=address):
         import paramiko
-    except ImportError as error:
-        raise TransferError("SFTP support is not installed", hint='Run: pip install "neat-delta[remote]"') from error
     # What goes wrong is said once, by us, and not in lines of a library beside it.
     logging.getLogger("paramiko").setLevel(logging.CRITICAL)
     client = paramiko.SSHClient()

@@ -12,6 +12,8 @@ from contextlib import contextmanager
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
+from neat_delta.errors import NotInstalled
+from neat_delta.extras import from_extra
 from neat_delta.remote import secrets
 from neat_delta.remote.bounds import Meter, within_bounds
 from neat_delta.remote.transfer_errors import (
@@ -171,14 +173,11 @@ def _store(address: Address) -> Iterator[Any]:
     for name in ("botocore", "s3fs", "aiobotocore", "gcsfs", "azure", "fsspec", "httpx"):
         logging.getLogger(name).setLevel(logging.CRITICAL)
     try:
-        yield _opened(address)
-    except TransferError:
+        with from_extra(EXTRAS[address.scheme], f"{address.scheme} addresses", file=address):
+            store = _opened(address)
+        yield store
+    except (TransferError, NotInstalled):
         raise
-    except ImportError as error:
-        extra = EXTRAS[address.scheme]
-        raise TransferError(
-            f"support for {address.scheme}:// is not installed", hint=f'Run: pip install "neat-delta[{extra}]"'
-        ) from error
     except FileNotFoundError as error:
         raise NotFound("file not found", hint="Check the name and the folder.") from error
     except Exception as error:

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, REMOVE
+from neat_delta.extras import SQL, from_extra
 from neat_delta.matching import KEY_SEPARATOR
 
 if TYPE_CHECKING:
@@ -36,6 +37,8 @@ def statements_of(
     changes: ChangeSet, cells: pl.DataFrame, live: Table, action: str, output_format: str, table: str
 ) -> pl.Series:
     """Two statements, a guard and what is to be done, for each item that is to be changed, added or removed."""
+    with from_extra(SQL, "scripts for databases", option="format"):
+        import sqlalchemy  # noqa: F401  (what writes them, for the rest of this module)
     columns = {known.name: known.column for known in live.fields}
     writer = _Writer(output_format, table, [columns[name] for name in changes.head.key], list(columns.values()))
     of_item: dict[str, dict[str, Cell]] = {}

@@ -7,6 +7,7 @@ axes of amounts begin at zero, and two amounts that are compared share one scale
 from __future__ import annotations
 
 import io
+from importlib.util import find_spec
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
@@ -16,6 +17,7 @@ from neat_delta.analysis.margins import margins_by, price_moves
 from neat_delta.analysis.stock import by_room, stock_moves
 from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.errors import InvalidOption
+from neat_delta.extras import CHARTS, from_extra
 from neat_delta.views.formatting import BLUE, VERMILLION, count, cut, pluralize
 
 if TYPE_CHECKING:
@@ -50,6 +52,21 @@ WIDEST_MOVE = 1.0
 DOTS = 60
 
 
+def insist_on_charts() -> None:
+    """See that charts can be drawn here.
+
+    Raises:
+        NotInstalled: what draws them is missing.
+    """
+    with from_extra(CHARTS, "charts", option="charts"):
+        import matplotlib  # noqa: F401
+
+
+def can_draw() -> bool:
+    """Whether charts can be drawn here."""
+    return find_spec("matplotlib") is not None
+
+
 def plots(both: BeforeAfter, settings: Settings) -> dict[str, bytes]:
     """Every picture there is something to draw for, as PNG and SVG, by file name."""
     return {
@@ -63,6 +80,7 @@ def figures(both: BeforeAfter, settings: Settings, form: str) -> dict[str, bytes
 
 
 def _drawn(both: BeforeAfter, settings: Settings, form: str) -> dict[str, tuple[str, bytes]]:
+    insist_on_charts()
     import matplotlib as mpl
     from matplotlib.figure import Figure
 

@@ -12,6 +12,8 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
 SH, POWERSHELL, CMD = "sh", "powershell", "cmd"
+# A room that no command fills.
+ONE_LINE = 100_000
 # What ends a line that goes on.
 CONTINUED = {SH: "\\", POWERSHELL: "`", CMD: "^"}
 # Words that no shell changes.
@@ -54,6 +56,8 @@ def command_line(words: Sequence[str], room: int, shell: str | None = None) -> l
     """
     shell = shell or user_shell()
     safe = [quoted(word, shell) for word in words]
+    if shell == POWERSHELL and safe[0].startswith("'"):
+        safe[0] = f"& {safe[0]}"  # (a quoted word alone is a text there, and not a program)
     if len(" ".join(safe)) <= room:
         return [" ".join(safe)]
     lines: list[str] = []

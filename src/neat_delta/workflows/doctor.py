@@ -40,15 +40,17 @@ GOOD, LOOK, BAD = "good", "look", "bad"
 LEAST_FREE = 1 << 30
 # A clock may be so far from that of a server, in seconds.
 MOST_APART = 120
-PACKAGES = ("polars", "click", "rich", "httpx", "sqlalchemy", "xlsxwriter", "python-calamine")
-# What only some need: the package, and what lacks it.
+PACKAGES = ("polars", "click", "rich", "httpx", "xlsxwriter", "python-calamine")
+# What only some need, by extra: what it is for, and its packages.
 OPTIONAL = {
-    "paramiko": "sftp addresses",
-    "keyring": "secrets in the system's keyring",
-    "psycopg": "PostgreSQL",
-    "pymysql": "MySQL and MariaDB",
-    "s3fs": "s3 addresses",
-    "distributed": "clusters",
+    "charts": ("charts", ("matplotlib",)),
+    "remote": ("sftp and the keyring", ("paramiko", "keyring")),
+    "sql": ("databases", ("sqlalchemy", "psycopg", "pymysql")),
+    "s3": ("s3 stores", ("s3fs",)),
+    "gs": ("gs stores", ("gcsfs",)),
+    "azure": ("az stores", ("adlfs",)),
+    "webdav": ("WebDAV", ("webdav4",)),
+    "cluster": ("clusters", ("distributed",)),
 }
 
 
@@ -67,8 +69,10 @@ def check_machine(settings: Settings) -> Iterator[Checked]:
     python = platform.python_version()
     yield Checked("version", GOOD, f"neat-delta {__version__}, Python {python}, {platform.platform(terse=True)}")
     yield Checked("packages", GOOD, ", ".join(f"{name} {version(name)}" for name in PACKAGES))
-    lacking = [f"{name} ({what})" for name, what in OPTIONAL.items() if not _installed(name)]
-    yield Checked("optional", GOOD, f"not installed: {', '.join(lacking)}" if lacking else "all installed")
+    lacking = [
+        f"{what} ({extra})" for extra, (what, packages) in OPTIONAL.items() if not all(map(_installed, packages))
+    ]
+    yield Checked("optional", GOOD, f"extras not installed: {', '.join(lacking)}" if lacking else "all installed")
     yield Checked("user", GOOD, user_name() or "unknown; set NEAT_DELTA_USER")
     for name, folder in (("data", data_folder()), ("temporary", Path(tempfile.gettempdir()))):
         yield _folder(name, folder)
@@ -144,7 +148,7 @@ def _history(path: Path) -> Checked:
         entries = History(path).entries()
         open_ones = [str(entry.entry) for entry in entries if entry.state == "in progress"]
         note = f"; on their way: #{', #'.join(open_ones)}" if open_ones else ""
-        return f"{path}: {len(entries)} updates{note}"
+        return f"{path}: updates sent: {len(entries):,}{note}"
 
     return _tried("history", said)
 

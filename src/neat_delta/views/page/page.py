@@ -12,7 +12,7 @@ from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, 
 from neat_delta.views.formatting import NOTHING, count, format_key, local_time, pluralize
 from neat_delta.views.page.item_rest import image_source, item_rest, packed_data
 from neat_delta.views.page.page_data import STATE_NAMES, page_data
-from neat_delta.views.plots import figures
+from neat_delta.views.plots import can_draw, figures
 
 if TYPE_CHECKING:
     from neat_delta.analysis.before_after import BeforeAfter
@@ -73,7 +73,7 @@ def review_page_of(both: BeforeAfter, settings: Settings, name: PageName) -> byt
         tiles=_tiles(changes),
         rows=_rows(changes),
         sums=_sums(changes, data),
-        figures=[(said, _address(svg)) for said, svg in figures(both, settings, "svg").items()],
+        figures=_figures(both, settings),
         findings=_findings(changes, data),
         states=[state for state in STATE_NAMES.values() if state in {item.state for item in data["items"]}],
         has_groups=bool(data["groups"]),
@@ -97,6 +97,11 @@ def review_page_of(both: BeforeAfter, settings: Settings, name: PageName) -> byt
 def _hash_source(text: str) -> str:
     """What lets a browser use the page's own script or style and no other (Content Security Policy Level 3)."""
     return "sha256-" + base64.b64encode(hashlib.sha256(text.encode()).digest()).decode()
+
+
+def _figures(both: BeforeAfter, settings: Settings) -> list[tuple[str, str]]:
+    """The charts by what they say, each as an address; none where nothing can draw them."""
+    return [(said, _address(svg)) for said, svg in figures(both, settings, "svg").items()] if can_draw() else []
 
 
 def _address(svg: bytes) -> str:
