@@ -1,4 +1,6 @@
-"""Make the parts of the documentation that follow from the code: tables of checks and settings, and the glossary.
+"""Make the parts of the documentation that follow from the code: tables of checks and settings, the glossary, commands.
+
+The manual pages are made as well.
 
 Run from the root of the project: python scripts/make_docs.py. A page has ``<!-- made: NAME -->`` and ``<!-- end -->``
 on lines of their own around each part.
@@ -10,6 +12,7 @@ import re
 from pathlib import Path
 
 import click
+from man_pages import man_pages
 
 from neat_delta.checks import CHECKS
 from neat_delta.cli import app
@@ -123,5 +126,7 @@ def _text(path: str) -> str:
 if __name__ == "__main__":
     for name in schema_names():
         (ROOT / "docs" / "schemas" / f"{name}{END}").write_text(schema_text(name), "utf-8")
+    for name, text in man_pages().items():
+        (ROOT / "docs" / "man" / name).write_text(text, "utf-8", newline="\n")
     for each in PAGES:
         (ROOT / each).write_text(page(each), "utf-8", newline="\n")

@@ -320,7 +320,7 @@ def completing(tmp_path):
     ],
 )
 def test_the_shells_offer_fields_checks_profiles_and_commands(completing, typed, offered):
-    assert [line.partition(",")[2] for line in completing("bash", typed)] == [offered.replace(" ", "\\ ")]
+    assert [line.partition(",")[2] for line in completing("bash", typed)] == [shlex.quote(offered)]
     assert offered in completing("fish", typed)[0] and offered in completing("zsh", typed)
     assert completing("powershell", typed)[1] == (f"'{offered}'" if " " in offered else offered)
 

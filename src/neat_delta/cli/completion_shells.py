@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 import shlex
 from typing import TYPE_CHECKING
 
@@ -17,9 +16,9 @@ if TYPE_CHECKING:
 
 class _Bash(BashComplete):
     def format_completion(self, item: CompletionItem[str]) -> str:
-        """The line for a word; its blanks are escaped, for bash takes it as it is."""
+        """The line for a word; in quotes where it needs them, for bash takes it as it is."""
         if item.type == "plain":
-            item.value = re.sub(r"([^\w@%+=:,./-])", r"\\\1", item.value)
+            item.value = shlex.quote(item.value)
         return super().format_completion(item)
 
 
