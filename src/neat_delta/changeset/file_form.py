@@ -122,6 +122,8 @@ def parse_head(line: bytes, path: Location) -> tuple[Head, dict[str, int]]:
             file=path,
             line=1,
             hint="Use the version of neat-delta that made it, or compare again.",
+            code="other-format",
+            older=version < FORMAT,
         )
     try:
         form = from_json(line, _Head)

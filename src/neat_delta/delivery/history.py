@@ -303,6 +303,8 @@ class History:
                 f"the history file has format {version}; this program reads format {VERSION}", file=self.path,
                 hint="Use the version of neat-delta that made it, or choose another file.",
             )  # fmt: skip
+        if tables and "action" not in {row[1] for row in base.execute("PRAGMA table_info(files)")}:
+            raise WriteError("the history file has an older format", file=self.path, code="other-format", older=True)
         return int(version) if tables else None
 
 

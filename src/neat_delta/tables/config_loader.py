@@ -337,7 +337,7 @@ def _mistakes(error: BaseException, cls: Any, place: Place) -> Iterator[tuple[Pl
         allowed = list(keys_of(error.cl).values())
         for name in sorted(error.extra_fields):
             hint = nearest_hint(name, allowed, "Allowed")
-            yield (*place, name), InvalidSetting(f"there is no setting {name!r}", hint)
+            yield (*place, name), InvalidSetting(f"there is no setting {name!r}", hint, unknown=True)
     elif isinstance(error, BaseExceptionGroup):
         owner = getattr(error, "cl", cls)
         for one in error.exceptions:
@@ -358,6 +358,7 @@ def _located(mistake: InvalidSetting, place: Place, path: Path, lines: list[str]
         column=".".join(place) or None,
         value=mistake.value,
         hint=mistake.hint or FIX,
+        **({"code": "unknown-setting", "setting": key, "nearest": mistake.hint} if mistake.unknown else {}),
     )
 
 

@@ -31,14 +31,18 @@ class InvalidSetting(ValueError):
         hint: what to write instead.
         value: what the file has, where that helps.
         key: the setting within a table, where a whole table is judged.
+        unknown: whether there is no such setting.
     """
 
-    def __init__(self, message: str, hint: str = FIX, value: object = None, key: str | None = None) -> None:
+    def __init__(
+        self, message: str, hint: str = FIX, value: object = None, key: str | None = None, *, unknown: bool = False
+    ) -> None:
         super().__init__(message)
         self.message = message
         self.hint = hint
         self.value = None if value is None else str(value)
         self.key = key
+        self.unknown = unknown
 
 
 @dataclass(frozen=True)
