@@ -18,7 +18,8 @@ from neat_delta.errors import InvalidInput, InvalidSettings
 from neat_delta.migration.change_sets import lifted_change_set
 from neat_delta.migration.histories import lifted_history
 from neat_delta.migration.settings_files import is_run_file, lifted_settings
-from neat_delta.output_paths import check_outputs, note_input
+from neat_delta.output_paths import check_outputs
+from neat_delta.prefetch import read_bytes
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.update.receipt import RECEIPT
 from neat_delta.workflows.scheduled.run_config import load_run
@@ -52,13 +53,7 @@ def migrated(path: Path) -> Migrated:
     Raises:
         InvalidInput: it is no file of this program, damaged, or of a later release.
     """
-    note_input(path)
-    try:
-        data = path.read_bytes()
-    except FileNotFoundError as error:
-        raise InvalidInput("file not found", file=path, hint="Check the name and the folder.") from error
-    except IsADirectoryError as error:
-        raise InvalidInput("this is a folder, not a file", file=path, hint="Give the files in it.") from error
+    data = read_bytes(path)
     if data.startswith(SQLITE):
         lifted = lifted_history(data, path)
         return Migrated(path, "history", FORMAT if lifted is None else OLDER, lifted)
@@ -156,5 +151,5 @@ def replace_old(files: Sequence[Migrated]) -> None:
     kept = [one.path.with_name(one.path.name + KEPT_SUFFIX) for one in files]
     check_outputs(*kept)
     for one, beside in zip(files, kept, strict=True):
-        write_atomic(beside, one.path.read_bytes())
+        write_atomic(beside, read_bytes(one.path))
         write_atomic(one.path, one.data or b"", replace=True)

@@ -351,15 +351,18 @@ def _mistakes(error: BaseException, cls: Any, place: Place) -> Iterator[tuple[Pl
 def _located(mistake: InvalidSetting, place: Place, path: Path, lines: list[str]) -> InvalidInput:
     """A mistake as an error with its line."""
     key = place[-1] if place else ""
-    return InvalidInput(
+    located = InvalidInput(
         mistake.message.replace("{key}", key),
         file=path,
         line=_line(key, place[:-1], lines),
         column=".".join(place) or None,
         value=mistake.value,
         hint=mistake.hint or FIX,
-        **({"code": "unknown-setting", "setting": key, "nearest": mistake.hint} if mistake.unknown else {}),
     )
+    if mistake.unknown:
+        located.code = "unknown-setting"
+        located.data = {"setting": key, "nearest": mistake.hint}
+    return located
 
 
 def _line(key: str, place: Place, lines: list[str]) -> int | None:
