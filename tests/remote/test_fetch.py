@@ -3,6 +3,7 @@
 import socket
 import threading
 
+import asyncssh
 import pytest
 import trustme
 
@@ -52,6 +53,17 @@ def test_what_is_not_there_is_named(server):
         fetch(parse_location(f"{address}/live.csv"))
     with pytest.raises(DeliveryError, match=r"nowhere/01\.csv: folder not found"):
         put(parse_location(f"{address}/nowhere"), "01.csv", DATA)
+
+
+def test_a_password_counts_though_the_user_has_a_key_that_the_server_does_not_know(tmp_path, monkeypatch):
+    (tmp_path / ".ssh").mkdir()
+    asyncssh.generate_private_key("ssh-ed25519").write_private_key(tmp_path / ".ssh" / "id_ed25519")
+    monkeypatch.setenv("HOME", str(tmp_path))
+    monkeypatch.setenv("NEAT_DELTA_KNOWN_HOSTS", str(tmp_path / "known_hosts"))
+    (tmp_path / "served").mkdir()
+    (tmp_path / "served" / "live.csv").write_bytes(DATA)
+    with sftp_server(tmp_path / "served", tmp_path) as address:
+        assert fetch(parse_location(f"{address}/live.csv")) == DATA
 
 
 def test_a_wrong_password_is_said_and_never_shown(server, monkeypatch):

@@ -37,7 +37,7 @@ class LocalPathParam(click.Path):
         """The path."""
         if "://" in str(value):
             self.fail(f"{_shown(value)!r} is a URL; give a local file or folder", param, ctx)
-        return super().convert(value, param, ctx)
+        return super().convert(_from_home(value), param, ctx)
 
 
 class LocationParam(click.Path):
@@ -47,6 +47,7 @@ class LocationParam(click.Path):
         """The path, the address, or the set of files."""
         from neat_delta.locations import parse_location
 
+        value = _from_home(value)
         location = parse_location(str(value))
         if not isinstance(location, Path):
             return location
@@ -62,8 +63,15 @@ class PlaceParam(click.Path):
         """The path or the address."""
         from neat_delta.locations import parse_place
 
+        value = _from_home(value)
         place = parse_place(str(value))
         return super().convert(value, param, ctx) if isinstance(place, Path) else place
+
+
+def _from_home(value: Any) -> Any:
+    """A path from the home folder on; not every shell puts that in."""
+    text = str(value)
+    return str(Path(text).expanduser()) if text.startswith(("~/", "~\\")) else value
 
 
 def _shown(value: object) -> str:

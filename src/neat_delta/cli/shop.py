@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
@@ -13,9 +14,8 @@ from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
-    from pathlib import Path
 
-    from neat_delta.locations import Location
+    from neat_delta.locations import Location, Place
     from neat_delta.practice_shop.shop import Result
 
 SHOP_TOKEN = "NEAT_DELTA_SHOP_TOKEN"
@@ -71,7 +71,10 @@ def export_command(folder: Path, out: Path, overwrite: bool) -> int:
 @option(OUTPUT, "--import-report", type=FILE, metavar="FILE", help="Save the import report (CSV).")
 @OVERWRITE
 def import_command(folder: Path, files: tuple[Location, ...], import_report: Path | None, overwrite: bool) -> int:
-    """Import files into the practice shop, one after another. The file name says what a file does."""
+    """Import files into the practice shop, one after another. The file name says what a file does.
+
+    The folder of an update stands for its files, in their order.
+    """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.output_paths import check_outputs
     from neat_delta.practice_shop import open_shop
@@ -82,7 +85,7 @@ def import_command(folder: Path, files: tuple[Location, ...], import_report: Pat
     check_outputs(import_report, replace=overwrite)
     shop = open_shop(folder)
     every: list[Result] = []
-    for path in files:
+    for path in (one for given in files for one in _each_of(given)):
         taken = shop.import_file(read_bytes(path), does_of(path.name))
         every += taken.results
         bad = [result for result in taken.results if result.result in ("failed", "skipped")]
@@ -98,6 +101,19 @@ def import_command(folder: Path, files: tuple[Location, ...], import_report: Pat
     rows = f"{len(every) - len(bad):,} of {pluralize(len(every), 'row')} accepted"
     _end(rows, ["export", str(folder), "-o"], "after.csv")
     return Exit.ATTENTION if bad else Exit.DONE
+
+
+def _each_of(given: Location) -> list[Place]:
+    """The files that are meant: of an update those in its receipt, of a pattern those that fit it."""
+    from neat_delta.locations import FileSet
+    from neat_delta.locations.listing import members_of
+    from neat_delta.update.receipt import load_receipt
+
+    if not isinstance(given, FileSet):
+        return [given]
+    if given.is_folder:
+        return [Path(given.text) / file.name for file in load_receipt(Path(given.text)).files]
+    return [member.location for member in members_of(given)]
 
 
 def _end(result: str, command: Sequence[str] = (), out: str = "") -> None:

@@ -7,6 +7,7 @@ import logging
 import os
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from stat import S_IFREG, S_ISREG
 from typing import TYPE_CHECKING
@@ -126,6 +127,31 @@ def _in_folder(folder: Address) -> Iterator[paramiko.SFTPClient]:
         yield sftp
 
 
+def _log_in(client: paramiko.SSHClient, address: Address, user: str) -> None:
+    """By the password that is given for this server, else by the keys of this user, which it may open.
+
+    The password comes first, for servers hang up on callers who offer keys that they do not know.
+    """
+    import paramiko
+
+    password = secrets.password_of(user, address.host)
+    connect = partial(
+        client.connect,
+        address.host,
+        address.port,
+        user,
+        password,
+        timeout=SILENCE_TIME,
+        banner_timeout=SILENCE_TIME,
+        auth_timeout=SILENCE_TIME,
+    )
+    if password is not None:
+        with suppress(paramiko.AuthenticationException):
+            connect(allow_agent=False, look_for_keys=False)
+            return
+    connect()
+
+
 @contextmanager
 def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
     """A connection with somebody logged in, which is closed again; what goes wrong on it is named."""
@@ -140,15 +166,7 @@ def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
     client.set_missing_host_key_policy(paramiko.RejectPolicy())
     user = address.user or os.environ.get("USER", "")
     try:
-        client.connect(
-            address.host,
-            address.port,
-            user,
-            secrets.password_of(user, address.host),
-            timeout=SILENCE_TIME,
-            banner_timeout=SILENCE_TIME,
-            auth_timeout=SILENCE_TIME,
-        )
+        _log_in(client, address, user)
         sftp = client.open_sftp()
         if channel := sftp.get_channel():
             channel.settimeout(SILENCE_TIME)
