@@ -174,13 +174,21 @@ class Stage:
         variables = dict(re.findall(r"^(\w+)=(\S+)", words.pop(0)) for _ in range(line.startswith("NEAT_DELTA_")))
         if words[0] != "neat-delta":
             return None
-        if "--ssh-key" in words and shutil.which("ssh-keygen") is None:
-            return None
+        if "--ssh-key" in words:
+            if shutil.which("ssh-keygen") is None:
+                return None
+            self._let_sign()
         if words[1:3] == ["shop", "serve"]:
             return self._serve_a_moment(words)
         done = neat_delta(*words[1:], cwd=self.cwd, **self.environment, **variables)
         as_a_person_does(self.cwd, words)
         return done
+
+    def _let_sign(self) -> None:
+        """What the page says of the file of signers."""
+        key = (self.folder / "home" / ".ssh" / "id_ed25519.pub").read_text()
+        (self.folder / "allowed_signers").write_text(f'anna namespaces="neat-delta" {key}')
+        (self.folder / "catalogue.toml").write_text('[send]\napproval = "other"\nsigners = "allowed_signers"\n')
 
     def _serve_a_moment(self, words: list[str]) -> subprocess.CompletedProcess[str]:
         """Serve until it says where, at any port that is free: other tests serve as well."""
