@@ -13,9 +13,10 @@ import os
 import re
 import shlex
 import shutil
+import sqlite3
 import subprocess
 import threading
-from contextlib import ExitStack
+from contextlib import ExitStack, closing
 from hashlib import sha256
 from typing import TYPE_CHECKING
 
@@ -48,7 +49,7 @@ SUPPLIER = (
     "-o supplier.changes.jsonl"
 )
 # Marks that a person types into the last column of a workbook, by the option that made it.
-MARKS = {"--review": "accept", "--conflicts": "ours"}
+MARKS = {"--review": "accept", "--conflicts": "anna.xlsx"}
 
 
 def furnish(folder: Path) -> None:
@@ -83,6 +84,7 @@ def furnish(folder: Path) -> None:
     book = openpyxl.Workbook()
     for row in (["sku", "price"], ["000401", 85.5]):
         book.active.append(row)
+    _database(folder)
     book.active.title = "Prices"
     book.save(folder / "supplier.xlsx")
 
@@ -99,6 +101,19 @@ def _exports(folder: Path, run: object) -> None:
     run("shop sell day --orders 5 --seed 4")  # type: ignore[operator]
     for name in ("evening", "today"):
         run(f"shop export day -o {name}.csv")  # type: ignore[operator]
+
+
+def _database(folder: Path) -> None:
+    """The live export as a table of a database."""
+    with (
+        (folder / "live.csv").open(encoding="utf-8", newline="") as file,
+        closing(sqlite3.connect(folder / "shop.db")) as base,
+        base,
+    ):
+        header, *rows = csv.reader(file)
+        columns = ", ".join(f"{name} TEXT" for name in header[1:])
+        base.execute(f"CREATE TABLE items ({header[0]} TEXT PRIMARY KEY, {columns})")
+        base.executemany(f"INSERT INTO items VALUES ({', '.join('?' * len(header))})", rows)
 
 
 def _edit(path: Path, field: str) -> None:
@@ -208,6 +223,8 @@ def as_a_person_does(folder: Path, words: list[str]) -> None:
             _mark(folder / words[words.index(option) + 1], mark)
     if words[1] == "preview" and "--page" in words:
         _decide(folder / words[2])
+    if words[1] == "compare" and "--problems" in words:
+        _correct(folder / words[words.index("--problems") + 1])
 
 
 def _mark(path: Path, mark: str) -> None:
@@ -220,6 +237,19 @@ def _mark(path: Path, mark: str) -> None:
     at = next(number for number, head in enumerate(heads, 1) if head.startswith(("accept", "decision", "choose")))
     for row in range(2, sheet.max_row + 1):
         sheet.cell(row, at).value = mark
+    book.save(path)
+
+
+def _correct(path: Path) -> None:
+    """Correct the price that is no number, and let go of the other rows with errors."""
+    book = openpyxl.load_workbook(path)
+    sheet = book["error"]
+    at = [cell.value for cell in sheet[1]].index("price") + 1
+    for row in range(sheet.max_row, 1, -1):
+        if sheet.cell(row, at).value == "on request":
+            sheet.cell(row, at).value = "32,90"
+        else:
+            sheet.delete_rows(row)
     book.save(path)
 
 

@@ -21,29 +21,40 @@ def furnished(tmp_path_factory):
     return folder
 
 
-def lines_of(page):
-    """The lines of a page that a reader would type, without what is remarked behind them."""
-    for block in re.findall(r"^```sh\n(.*?)^```", page.read_text("utf-8"), re.MULTILINE | re.DOTALL):
-        for line in block.splitlines():
-            line = re.sub(r"\s+#.*", "", line.strip()).partition(" | ")[0].partition(" > ")[0]
-            if line.startswith(("neat-delta ", "cd ")):
-                yield line
+def steps_of(page):
+    """What a reader does on a page, in order: a file that is shown with its name is made, a line is typed.
+
+    What is remarked behind a line is no part of it.
+    """
+    text = page.read_text("utf-8")
+    for head, block in re.findall(r"^```(\w[^\n]*)\n(.*?)^```", text, re.MULTILINE | re.DOTALL):
+        if title := re.search(r'title="([^"]+)"', head):
+            yield title[1], block
+        elif head == "sh":
+            for line in block.splitlines():
+                line = re.sub(r"\s+#.*", "", line.strip()).partition(" | ")[0].partition(" > ")[0]
+                if line.startswith(("neat-delta ", "cd ")):
+                    yield line
 
 
-def run(stage, lines):
+def run(stage, steps):
     failed = []
-    for line in lines:
-        done = stage.run(line)
+    for step in steps:
+        if isinstance(step, tuple):
+            (stage.cwd / step[0]).write_text(step[1], "utf-8")
+            continue
+        done = stage.run(step)
         if done is not None and done.returncode not in (0, 1):
-            failed.append((line, done.returncode, done.stderr or done.stdout[-300:]))
+            failed.append((step, done.returncode, done.stderr or done.stdout[-300:]))
     stage.open.close()
     return failed
 
 
-CASES = [(page, [line]) for page in PAGES if page.name in SINGLE for line in lines_of(page)]
-CASES += [(page, list(lines_of(page))) for page in PAGES if page.name not in (*SINGLE, TUTORIAL)]
+CASES = [(page, [step]) for page in PAGES if page.name in SINGLE for step in steps_of(page)]
+CASES += [(page, list(steps_of(page))) for page in PAGES if page.name not in (*SINGLE, TUTORIAL)]
 
 
-@pytest.mark.parametrize(("page", "lines"), [pytest.param(*case, id=case[0].name) for case in CASES if case[1]])
-def test_the_command_lines_of_the_docs_work(furnished, tmp_path, page, lines):
-    assert run(Stage(furnished, tmp_path / "shop", lines), lines) == []
+@pytest.mark.parametrize(("page", "steps"), [pytest.param(*case, id=case[0].stem) for case in CASES if case[1]])
+def test_the_command_lines_of_the_docs_work(furnished, tmp_path, page, steps):
+    lines = [step for step in steps if isinstance(step, str)]
+    assert run(Stage(furnished, tmp_path / "shop", lines), steps) == []

@@ -5,6 +5,7 @@ from pathlib import Path
 import pytest
 
 from helpers import neat_delta
+from neat_delta.cli.hints import HINTS
 from neat_delta.views.glossary import terms
 
 SOURCE = Path(__file__).parents[2] / "src" / "neat_delta"
@@ -75,3 +76,10 @@ def test_each_explanation_ends_as_a_sentence_does(tmp_path):
 
     assert len(told) == len(terms())
     assert [one for one in told if not one["means"].endswith((".", "`", "…"))] == []
+
+
+def test_every_code_of_an_error_is_explained():
+    text = "".join(path.read_text("utf-8") for path in SOURCE.rglob("*.py"))
+    codes = set(re.findall(r'code ?= ?"([a-z-]+)"|code: str = "([a-z-]+)"', text))
+    named = {code for pair in codes for code in pair if code} - {"computed"}  # (that one is a finding's)
+    assert named | set(HINTS) | {"usage"} == {term.name for term in terms() if term.kind == "error"}

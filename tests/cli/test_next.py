@@ -2,7 +2,9 @@
 
 import os
 import re
+import sqlite3
 import subprocess
+from contextlib import closing
 
 import pytest
 
@@ -96,3 +98,24 @@ def test_nothing_is_shown_again_that_may_be_a_secret(shop):
     words = ["compare", "live export.csv", "http://127.0.0.1:1/x.csv?token=secret", "--json"]
 
     assert "secret" not in neat_delta(*words, cwd=shop).stderr
+
+
+def test_a_run_in_a_folder_with_blanks_ends_with_a_command_that_works(shop):
+    (shop / "my run.toml").write_text('live = "live export.csv"\nedited = "good.csv"\nfolder = "all runs"\n')
+    done = neat_delta("run", "my run.toml", cwd=shop, COLUMNS="80")
+    assert ran(pasted(done.stdout), shop).returncode == 0
+
+
+def test_a_table_of_a_database_can_be_pasted_and_a_query_that_may_be_a_secret_is_left_out(shop):
+    with closing(sqlite3.connect(shop / "shop.db")) as base, base:
+        base.execute("CREATE TABLE items (sku TEXT PRIMARY KEY, name TEXT, price TEXT)")
+        base.executemany("INSERT INTO items VALUES (?, ?, ?)", LIVE[1:])
+    table = "sqlite:///shop.db?table=items"
+    first = neat_delta("compare", table, "it's edited.csv", "-o", "db.jsonl", cwd=shop)
+    assert ran(pasted(first.stdout), shop).returncode == 1
+    written = ran(pasted(first.stdout, "or"), shop)
+    assert "proved" in written.stdout, written.stderr
+
+    query = neat_delta("compare", f"{table}&uri=true", "good.csv", "-o", "q.jsonl", cwd=shop)
+    assert "uri=true" not in query.stdout.partition("result")[2]
+    assert "proved" in ran(pasted(query.stdout), shop).stdout

@@ -176,7 +176,7 @@ def test_trying_a_run_sends_nothing(work, served):
     done = neat_delta("run", "nightly.toml", "--dry-run", cwd=work)
 
     assert done.returncode == 0
-    assert "send        skipped: skipped (--dry-run)" in done.stdout
+    assert "send        skipped: by --dry-run" in done.stdout
     assert in_shop(work) == read_rows(work / "live.csv")
 
 

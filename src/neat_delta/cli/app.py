@@ -66,7 +66,7 @@ GROUPS = {
     },
     "Look up": {
         "history": "List what was sent, when, with what result.",
-        "explain": "Explain a check, row state, type, setting or exit code.",
+        "explain": "Explain a check, row state, type, setting, exit or error code.",
         "schema": "Print the JSON Schema of an output or a file.",
     },
     "Automate": {

@@ -143,7 +143,7 @@ def approve_and_save(
 
 def _next(given: Path, path: Path, saved: Path) -> list[str]:
     from neat_delta.approval import approval_path
-    from neat_delta.views.shell import free_name
+    from neat_delta.shell import free_name
 
     if given.is_dir():
         return ["neat-delta", "send", str(given), "--to", "DESTINATION"]

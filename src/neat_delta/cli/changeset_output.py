@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import sys
 from dataclasses import asdict
 from pathlib import Path
@@ -12,6 +13,7 @@ import click
 from neat_delta.cli.common import FILE, FormatParam, OutputOptions, bundle_options, console, print_error, show
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, SAFETY, option
+from neat_delta.database.address import is_database
 from neat_delta.exit_codes import Exit
 from neat_delta.workflows.targets import OUTPUT_FORMATS
 
@@ -253,8 +255,8 @@ def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | 
 
 def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
     """What to run next: correct the errors and compare again, then write or import what is right."""
+    from neat_delta.shell import free_name
     from neat_delta.views.lines import labelled
-    from neat_delta.views.shell import free_name
     from neat_delta.views.update import next_view
 
     result, targets = outcome.result, outcome.targets
@@ -286,14 +288,20 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
 
 
 def _command_view(words: list[str], width: int, label: str = "next") -> Iterator[Text]:
-    """A command to run; what is behind a question mark in an address may be a secret, and is not shown again."""
+    """A command to run, which is the one that was typed if it has an address that may hold a secret."""
     from neat_delta.views.verdict import next_command, next_lines
 
-    if any("://" in word and "?" in word for word in words):
+    if any(map(_may_hold_secret, words)):
         added = " ".join(words[-2:])
         yield from next_lines([f"the same command again, with {added}"], label)
     else:
         yield from next_command(words, width, label)
+
+
+def _may_hold_secret(word: str) -> bool:
+    """Whether this is an address with a question mark, behind which keys may stand; the name of a table is none."""
+    just_a_table = is_database(word) and re.search(r"\?table=[^&?]*\Z", word)
+    return "://" in word and "?" in word and not just_a_table
 
 
 def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
@@ -315,13 +323,14 @@ def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
 
 def _write_command(result: CompareResult, out: Path | None) -> list[str]:
     """The command that writes what was just shown: the one that was typed, with every option it had."""
-    from neat_delta.views.shell import free_name
+    from neat_delta.shell import free_name
 
     live = result.live.source.path
     if out is None:
         return [*typed_without("--write", "--strict"), "--write", free_name("updates")]
     found_anyway = isinstance(live, Path) and live.parent in (out.parent, Path())
-    where = [] if found_anyway else ["--live", str(live)]
+    # (An export from elsewhere is kept, and found again without its address.)
+    where = [] if found_anyway or _may_hold_secret(str(live)) else ["--live", str(live)]
     return ["neat-delta", "write", str(out), "-o", free_name("updates"), *where]
 
 

@@ -135,7 +135,7 @@ def _view(
 
 def _next(path: Location, changes: ChangeSet, problems: Path | None) -> list[list[str]]:
     """With errors, the workbook in which they can be corrected; without any, the update."""
-    from neat_delta.views.shell import free_name
+    from neat_delta.shell import free_name
 
     if changes.blocking_count():
         words = ["neat-delta", "check", str(path), "--problems", free_name("problems.xlsx")]

@@ -178,7 +178,7 @@ def _view(
 
 
 def _write_command(out: Path, live: Location | None) -> list[str]:
-    from neat_delta.views.shell import free_name
+    from neat_delta.shell import free_name
 
     given = ["--live", str(live)] if live else []
     return ["neat-delta", "write", str(out), "-o", free_name("updates"), *given]

@@ -105,11 +105,11 @@ def _view(
 ) -> Iterator[Text]:
     from rich.text import Text
 
+    from neat_delta.shell import free_name
     from neat_delta.views.changes import CLASH, DisplayOptions, fields_view, findings_view, items_view
     from neat_delta.views.combine_views import combine_view, open_conflicts
     from neat_delta.views.comparison import base_view, files_view, rows_view
     from neat_delta.views.lines import labelled
-    from neat_delta.views.shell import free_name
     from neat_delta.views.update import next_view, update_view
     from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
 
@@ -147,7 +147,7 @@ def _view(
 
 
 def _write_command(targets: Targets) -> list[str]:
-    from neat_delta.views.shell import free_name
+    from neat_delta.shell import free_name
 
     if targets.changes_file is None:
         return [*typed_without("--write", "--strict"), "--write", free_name("updates")]

@@ -48,7 +48,7 @@ def show_json(result: Any, changes: ChangeSet | None = None, next_commands: Sequ
         changes: the change set with the problems.
         next_commands: the commands to run next, in words.
     """
-    from neat_delta.views.shell import quoted, user_shell
+    from neat_delta.shell import quoted, user_shell
 
     _current.result, _current.filled = result, True
     _current.problems = [] if changes is None else _problems_of(changes)

@@ -18,7 +18,7 @@ from neat_delta.exit_codes import Exit
 @click.argument("name", nargs=-1)
 @output_options
 def explain_command(name: tuple[str, ...], output: OutputOptions) -> int:
-    """Explain a NAME on the screen: a check, row state, level, type, setting or exit code.
+    """Explain a NAME on the screen: a check, row state, level, type, setting, exit code or error code.
 
     With an example, how to fix it, and how to let it through in one run. Without a NAME, all names are listed.
     """

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.own_process import is_one_file
-from neat_delta.views.shell import ONE_LINE, command_line
+from neat_delta.shell import ONE_LINE, command_line
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence

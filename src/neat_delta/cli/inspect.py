@@ -108,7 +108,7 @@ def _ending(
 
 def _next(file: Location, settings: Settings) -> list[str]:
     """Settings for a shop's export come first, then a sheet of it."""
-    from neat_delta.views.shell import free_name
+    from neat_delta.shell import free_name
 
     if settings.path is None:
         return ["neat-delta", "setup", str(file)]

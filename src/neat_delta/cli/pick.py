@@ -221,6 +221,6 @@ def _view(
 
 
 def _write_command(out: Path) -> list[str]:
-    from neat_delta.views.shell import free_name
+    from neat_delta.shell import free_name
 
     return ["neat-delta", "write", str(out), "-o", free_name("updates")]

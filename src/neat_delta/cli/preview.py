@@ -238,8 +238,8 @@ def _page_name(part: ShownPart, settings: Settings) -> PageName:
     """By what the page is called, and what takes the decisions that are made in it."""
     from neat_delta.changeset.serialization import dump_changes
     from neat_delta.prefetch import sha256_hex
+    from neat_delta.shell import ONE_LINE, command_line, free_name
     from neat_delta.views.page import PageName
-    from neat_delta.views.shell import ONE_LINE, command_line, free_name
 
     stem = path_text(part.path.name).split(".")[0]
     decisions = f"{stem}.decisions.json"
@@ -361,8 +361,8 @@ def _view(
 
 
 def _next(path: Location, made: dict[str, list[str]], width: int) -> Iterator[Text]:
+    from neat_delta.shell import free_name
     from neat_delta.views.lines import labelled
-    from neat_delta.views.shell import free_name
     from neat_delta.views.verdict import next_command
 
     command = ["neat-delta", "write", str(path), "-o", free_name("updates")]

@@ -123,6 +123,6 @@ def _view(result: RefreshResult, out: Path, fresh: Location, conflicts_file: Pat
 
 
 def _write_command(out: Path, fresh: Location) -> list[str]:
-    from neat_delta.views.shell import free_name
+    from neat_delta.shell import free_name
 
     return ["neat-delta", "write", str(out), "-o", free_name("updates"), "--live", str(fresh)]

@@ -113,7 +113,7 @@ def setup_command(
 
 
 def _next(export: Location, out: Path, *, wrote: bool) -> list[str]:
-    from neat_delta.views.shell import free_name
+    from neat_delta.shell import free_name
 
     if wrote:
         return ["neat-delta", "sheet", str(export), "-o", free_name("edit.xlsx")]

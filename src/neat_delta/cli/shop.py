@@ -119,7 +119,7 @@ def _each_of(given: Location) -> list[Place]:
 def _end(result: str, command: Sequence[str] = (), out: str = "") -> None:
     """Print the verdict of a command, and the next command, which writes a new file."""
     from neat_delta.cli.common import console
-    from neat_delta.views.shell import free_name
+    from neat_delta.shell import free_name
     from neat_delta.views.verdict import next_command, verdict_view
 
     output = OutputOptions(as_json=False, quiet=False, no_colour=False)

@@ -122,7 +122,7 @@ def _view(
 
 def _next(result: VerifyResult, path: Location, fresh: Location, out: Path | None) -> list[list[str]]:
     """What saves the changes that were not applied, then what writes them as a new update."""
-    from neat_delta.views.shell import free_name
+    from neat_delta.shell import free_name
 
     if result.remaining.is_empty:
         return []

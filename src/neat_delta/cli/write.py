@@ -186,7 +186,7 @@ def _view(written: Written, folder: Path, changes: Location, campaign: Path | No
 
 def _next_commands(written: Written, changes: Location, campaign: Path | None) -> list[list[str]]:
     """What shows the errors that were not written, if there are any; and what checks the run file of a campaign."""
-    from neat_delta.views.shell import free_name
+    from neat_delta.shell import free_name
 
     run = [] if campaign is None else [["neat-delta", "run", str(campaign), "--validate"]]
     if not written.changes.blocking_count():

@@ -32,6 +32,7 @@ KINDS = {
     "type": "Types of a field",
     "setting": "Settings",
     "exit": "Exit codes",
+    "error": "Errors, by their code in --json",
 }
 # Where settings are declared, and in which file they are written.
 SETTINGS = {
@@ -114,7 +115,7 @@ def terms_named(name: str) -> list[Term]:
 
 def term_view(term: Term, width: int) -> Iterator[Text]:
     """One term: what it means, an example, how to fix it, how to let it through."""
-    kind = {"row": "row state", "exit": "exit code"}.get(term.kind, term.kind)
+    kind = {"row": "row state", "exit": "exit code", "error": "error code"}.get(term.kind, term.kind)
     yield labelled(kind, term.name + (f"   ({term.note})" if term.note else ""), "strong")
     for label, text in (
         ("means", term.means),

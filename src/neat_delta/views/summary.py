@@ -22,7 +22,7 @@ from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.preview import more_view
 from neat_delta.views.safe_text import safe_json, safe_line, safe_styled
 from neat_delta.views.table import Cell, Column, table
-from neat_delta.views.verdict import NOT_SENT, verdict_view
+from neat_delta.views.verdict import NOT_SENT, next_lines, verdict_view
 from neat_delta.workflows.scheduled.report import DONE, FAILED, NEEDED, NOTHING, SOME, WAITING, RunReport
 
 if TYPE_CHECKING:
@@ -86,7 +86,7 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
     items = pluralize(sum(report.items.values()), "item")
     yield from verdict_view([report.verdict, f"{items} in the update", _how_far(report)], width)
     for command in report.next_steps:
-        yield labelled("next", command)
+        yield from next_lines([command])
 
 
 def _people(report: RunReport) -> str:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.shell import command_line
 from neat_delta.views.formatting import pluralize
 from neat_delta.views.lines import LABEL, labelled, sentence
-from neat_delta.views.shell import command_line
 from neat_delta.views.table import INDENT
 
 if TYPE_CHECKING:

@@ -188,7 +188,7 @@ def _login(name: str, address: Address) -> Checked:
             return Checked(name, LOOK, f"no password for {address.user}@{address.host}; a key may do", where)
         return _found(name, f"the password for {address.user}@{address.host}", where, found=bool(found))
     found = secrets.from_env(secrets.TOKEN, address.host) or secrets.from_keyring("token", address.host)
-    said = f"token for {address.host}" if found else f"{address.host}: no token, if it needs none"
+    said = f"token for {address.host}" if found else f"{address.host}: no token; fine if it needs none"
     return Checked(name, GOOD, said)
 
 

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 from neat_delta.errors import NeatDeltaError
 from neat_delta.exit_codes import Exit
 from neat_delta.json_form import to_json
+from neat_delta.shell import ONE_LINE, command_line
 from neat_delta.user_data import user_name
 
 if TYPE_CHECKING:
@@ -97,6 +98,10 @@ class RunReport:
     def skip(self, name: str, why: str) -> None:
         """Write down a step that was not done."""
         self.steps.append(Step(name, "skipped", why))
+
+    def suggest(self, *words: str) -> None:
+        """Note a command of the program that a person would give now, as it can be pasted."""
+        self.next_steps.append(command_line(["neat-delta", *words], ONE_LINE)[0])
 
     @property
     def verdict(self) -> str:

@@ -125,7 +125,7 @@ class _Run:
     def _deliver(self, settings: Settings, folder: Path) -> bool:
         """Send the written update of a folder and verify it, if that is wanted; whether it was sent."""
         if not self.sending:
-            self.report.skip("send", "skipped (--dry-run)")
+            self.report.skip("send", "by --dry-run")
             return False
         if self.config.to is None:
             self.report.skip("send", "the run file has no destination (to)")
@@ -266,7 +266,7 @@ class _Run:
                 write_atomic(problems, problems_workbook(plan.changes, plan.rows, as_edited=plan.as_edited))
             save_changes(plan.changes, path)
         tell_changes(report, plan.changes)
-        report.next_steps.append(f"neat-delta preview {path}")
+        report.suggest("preview", str(path))
         total, held = sum(report.items.values()), report.levels["error"]
         return f"{several(total, 'item')}, {several(report.cells, 'cell')}; {several(held, 'error')}, not sent"
 
@@ -310,7 +310,7 @@ class _Run:
         report.attention_reasons.extend(why_none_holds(self.config, settings))
         maker = f" (another person than {plan.changes.head.made_by})" if settings.send.approval == "other" else ""
         report.attention_reasons.append(f"waiting for approval{maker}; nothing was sent")
-        report.next_steps.append(f"neat-delta approve {path} --by NAME")
+        report.suggest("approve", str(path), "--by", "NAME")
         report.skip("approval", "not approved yet")
 
     def _note_approval(self, approval: Approval) -> None:
@@ -367,7 +367,7 @@ class _Run:
             step.message = f"{several(len(entry.files), 'file')} to {entry.place}, history #{entry.entry}"
             if bad:
                 report.attention_reasons.append(f"the shop did not accept {several(bad, 'row')}")
-                report.next_steps.append(f"neat-delta history {entry.entry} --history {self.config.history_file}")
+                report.suggest("history", str(entry.entry), "--history", str(self.config.history_file))
 
     def _note_departure(self) -> None:
         self.report.sent = True
@@ -394,4 +394,4 @@ class _Run:
         report.attention_reasons.append(
             f"not applied as sent: {several(len(result.changes) - result.count(APPLIED), 'change')}"
         )
-        report.next_steps.append(f"neat-delta preview {report.folder / REMAINING_FILE}")
+        report.suggest("preview", str(report.folder / REMAINING_FILE))
