@@ -18,7 +18,7 @@ import subprocess
 import threading
 from contextlib import ExitStack, closing
 from hashlib import sha256
-from typing import TYPE_CHECKING
+from pathlib import Path
 
 import asyncssh
 import openpyxl
@@ -27,9 +27,6 @@ from helpers import PROGRAM, neat_delta
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
 from servers import PASSWORD_TOLD, ftp_server, sftp_server
-
-if TYPE_CHECKING:
-    from pathlib import Path
 
 # Options that name what is written.
 WRITTEN = (
@@ -131,7 +128,7 @@ class Stage:
 
     def __init__(self, furnished: Path, folder: Path, lines: list[str]) -> None:
         shutil.copytree(furnished, folder)
-        self.folder, self.cwd = folder, folder
+        self.folder, self.cwd, self.said = folder, folder, ""
         self.open = ExitStack()
         self.environment = {"NEAT_DELTA_DATA": str(folder / "data"), "NEAT_DELTA_USER": "Bo", **PASSWORD_TOLD}
         self.environment |= {"NEAT_DELTA_APPROVAL_SECRET": "a secret of the whole team", "HOME": str(folder / "home")}
@@ -186,18 +183,32 @@ class Stage:
         if words[0] == "cd":
             self.cwd = self.cwd / words[1]
             return None
-        variables = dict(re.findall(r"^(\w+)=(\S+)", words.pop(0)) for _ in range(line.startswith("NEAT_DELTA_")))
+        variables = dict(re.findall(r"^(\w+)=(\S+)", words.pop(0))) if line.startswith("NEAT_DELTA_") else {}
         if words[0] != "neat-delta":
             return None
         if "--ssh-key" in words:
             if shutil.which("ssh-keygen") is None:
                 return None
             self._let_sign()
+        if words[1] == "migrate":
+            self._as_of_format_1()
         if words[1:3] == ["shop", "serve"]:
             return self._serve_a_moment(words)
         done = neat_delta(*words[1:], cwd=self.cwd, **self.environment, **variables)
+        self.said += done.stdout
         as_a_person_does(self.cwd, words)
         return done
+
+    def write(self, name: str, text: str) -> None:
+        """Save a file that a page shows, with the addresses that are here."""
+        (self.cwd / name).write_text(self._here(text), "utf-8")
+
+    def _as_of_format_1(self) -> None:
+        """Files as the first format's program made them."""
+        made = Path(__file__).parent / "migration" / "format_1"
+        for name, called in (("shop", "catalogue"), ("nightly", "nightly")):
+            shutil.copy(made / f"{name}.toml", self.cwd / f"{called}.toml")
+        shutil.copy(made / "tuesday.changes.jsonl", self.cwd)
 
     def _let_sign(self) -> None:
         """What the page says of the file of signers."""

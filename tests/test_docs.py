@@ -10,9 +10,12 @@ import pytest
 
 from helpers import neat_delta
 from neat_delta.cli import app
+from neat_delta.errors import InvalidInput
+from neat_delta.tables.config_loader import load_settings
+from neat_delta.workflows.scheduled.run_config import load_run
 
 ROOT = Path(__file__).parents[1]
-PAGES = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *sorted((ROOT / "docs").glob("*.md"))]
+PAGES = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *sorted((ROOT / "docs").rglob("*.md"))]
 FENCE = re.compile(r"^```.*?^```", re.MULTILINE | re.DOTALL)
 LINK = re.compile(r"\[[^\]]*\]\(([^)\s]+)\)")
 
@@ -99,5 +102,53 @@ def edit(path):
 
 def test_the_site_has_every_page_in_its_list():
     """mkdocs.yml is read as text, so that this needs no package of the site's."""
-    listed = re.findall(r": ([\w-]+\.md)$", (ROOT / "mkdocs.yml").read_text("utf-8"), re.MULTILINE)
-    assert sorted(listed) == sorted(path.name for path in (ROOT / "docs").glob("*.md"))
+    listed = re.findall(r": ([\w/-]+\.md)$", (ROOT / "mkdocs.yml").read_text("utf-8"), re.MULTILINE)
+    assert sorted(listed) == sorted(
+        path.relative_to(ROOT / "docs").as_posix() for path in (ROOT / "docs").rglob("*.md")
+    )
+
+
+def blocks(page, language):
+    return re.findall(rf"^```{language}\b[^\n]*\n(.*?)^```", page.read_text("utf-8"), re.MULTILINE | re.DOTALL)
+
+
+@pytest.mark.parametrize("page", PAGES, ids=lambda page: page.name)
+def test_command_lines_are_typed_alike_in_every_shell(page):
+    """In double quotes, on one line: single quotes are letters for cmd, and each shell has its own sign to go on."""
+    for line in "".join(blocks(page, "sh")).splitlines():
+        if not line.startswith("neat-delta "):
+            continue
+        outside = re.sub(r'"[^"]*"', "", line.partition("  #")[0])
+        assert not set(outside) & set("'\\\\`^$"), line
+
+
+def test_settings_in_the_docs_are_settings(tmp_path, monkeypatch):
+    """Each example is read as catalogue.toml or as a run file; what it is a part of is put around it."""
+    for page in PAGES:
+        for block in blocks(page, "toml"):
+            if "[project" in block or "[tool." in block:
+                continue
+            for name in re.findall(r"\$\{(\w+)\}", block):
+                monkeypatch.setenv(name, "files.example")
+            path = tmp_path / "example.toml"
+            path.write_text(block, "utf-8")
+            (tmp_path / "allowed_signers").write_text("")
+            _read_as_either(path, block, page)
+
+
+def _read_as_either(path, block, page):
+    try:
+        load_settings(path)
+    except InvalidInput as error:
+        first = error
+        own = "" if re.search(r"^live\b", block, re.MULTILINE) else 'live = "live.csv"\n'
+        own += (
+            ""
+            if re.search(r"^(edited|set|changes|\[\[edited_files)\b", block, re.MULTILINE)
+            else 'edited = "edited.csv"\n'
+        )
+        path.write_text(own + block, "utf-8")
+        try:
+            load_run(path)
+        except InvalidInput as second:
+            pytest.fail(f"{page.name}: {first}; or {second}")

@@ -33,15 +33,20 @@ def steps_of(page):
         elif head == "sh":
             for line in block.splitlines():
                 line = re.sub(r"\s+#.*", "", line.strip()).partition(" | ")[0].partition(" > ")[0]
-                if line.startswith(("neat-delta ", "cd ")):
+                if re.match(r"(NEAT_DELTA_\w+=\S+ )?neat-delta |cd ", line):
                     yield line
+
+
+def shown(page):
+    """What a page shows of the screen."""
+    return re.findall(r"^```text\n(.*?)\n```", page.read_text("utf-8"), re.MULTILINE | re.DOTALL)
 
 
 def run(stage, steps):
     failed = []
     for step in steps:
         if isinstance(step, tuple):
-            (stage.cwd / step[0]).write_text(step[1], "utf-8")
+            stage.write(*step)
             continue
         done = stage.run(step)
         if done is not None and done.returncode not in (0, 1):
@@ -57,4 +62,7 @@ CASES += [(page, list(steps_of(page))) for page in PAGES if page.name not in (*S
 @pytest.mark.parametrize(("page", "steps"), [pytest.param(*case, id=case[0].stem) for case in CASES if case[1]])
 def test_the_command_lines_of_the_docs_work(furnished, tmp_path, page, steps):
     lines = [step for step in steps if isinstance(step, str)]
-    assert run(Stage(furnished, tmp_path / "shop", lines), steps) == []
+    stage = Stage(furnished, tmp_path / "shop", lines)
+    assert run(stage, steps) == []
+    if page.name not in SINGLE:
+        assert [block for block in shown(page) if block not in stage.said] == []

@@ -20,6 +20,19 @@ def data_folder() -> Path:
     return platformdirs.user_data_path("neat-delta", appauthor=False)
 
 
+def make_folder(folder: Path) -> None:
+    """Make a folder if it is not there; nobody else can read the user's own one.
+
+    Raises:
+        OSError: it cannot be made.
+    """
+    own = data_folder()
+    if DATA not in os.environ and folder.is_relative_to(own):
+        own.parent.mkdir(parents=True, exist_ok=True)
+        own.mkdir(mode=0o700, exist_ok=True)
+    folder.mkdir(parents=True, exist_ok=True)
+
+
 def user_name() -> str | None:
     """Who is at work: as the environment says, else as the system knows the user; ``None`` where it knows nobody."""
     import getpass

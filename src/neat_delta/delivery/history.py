@@ -21,7 +21,7 @@ from neat_delta.file_trouble import reason
 from neat_delta.json_form import WrongForm, from_json, from_values, json_bytes, to_json
 from neat_delta.reading.archives import decompress
 from neat_delta.reading.parse_errors import parse_errors_as
-from neat_delta.user_data import data_folder
+from neat_delta.user_data import data_folder, make_folder
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -278,7 +278,7 @@ class History:
     def _connected(self, mode: str) -> Iterator[sqlite3.Connection]:
         try:
             if mode != "ro":
-                self.path.parent.mkdir(parents=True, exist_ok=True)
+                make_folder(self.path.parent)
             address = f"file:{quote(os.fsencode(self.path.absolute()))}?mode={mode}"
             with closing(sqlite3.connect(address, timeout=WAITING, uri=True)) as base:
                 base.execute("PRAGMA synchronous = FULL")

@@ -23,7 +23,7 @@ from neat_delta.file_content import pieces
 from neat_delta.json_form import WrongForm, from_json, json_text
 from neat_delta.path_text import path_text
 from neat_delta.prefetch import sha256_hex
-from neat_delta.user_data import data_folder
+from neat_delta.user_data import data_folder, make_folder
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -112,7 +112,7 @@ class ExportStore:
         if known is not None:
             os.utime(known)
             return
-        self.folder.mkdir(parents=True, exist_ok=True)
+        make_folder(self.folder)
         now = datetime.now(UTC)
         head = json_text(_About(sha256, name, made.isoformat() if made else None, len(content))).encode()
         path = self.folder / f"{now.strftime(TIME)}-{sha256}{SUFFIX}"
@@ -126,7 +126,7 @@ class ExportStore:
         Raises:
             OSError: the disk refuses.
         """
-        self.folder.mkdir(parents=True, exist_ok=True)
+        make_folder(self.folder)
         line = json_text(_Sheet(path_text(path.resolve()), tuple(columns), sha256))
         with (self.folder / SHEETS).open("ab") as file:
             file.write(line.encode() + b"\n")
