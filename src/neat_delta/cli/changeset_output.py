@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-import sys
 from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
@@ -13,7 +11,7 @@ import click
 from neat_delta.cli.common import FILE, FormatParam, OutputOptions, bundle_options, console, print_error, show
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, SAFETY, option
-from neat_delta.database.address import is_database
+from neat_delta.cli.typed import command_view, may_hold_secret, typed_without
 from neat_delta.exit_codes import Exit
 from neat_delta.workflows.targets import OUTPUT_FORMATS
 
@@ -31,9 +29,8 @@ if TYPE_CHECKING:
 
 F = TypeVar("F", bound="Callable[..., Any]")
 ACTING = ("change", "recode", "add", "remove")
-# What is about the edited file itself; and the options that have no value.
+# What is about the edited file itself.
 READING_OPTIONS = ("--delimiter", "--encoding", "--decimal", "--header-line")
-FLAGS = ("--strict", "--overwrite")
 STATE_CHOICES = ("changed", "unchanged", "new", "missing", "duplicate", "unreadable", "rejected")
 
 
@@ -264,44 +261,27 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
     conflicts = result.base is not None and bool((result.base.conflicts["fate"] == "hold").any())
     if conflicts and targets.conflicts_file is not None:
         words = typed_without("--conflicts", "--write", "--strict", "--decisions")
-        yield from _command_view([*words, "--decisions", str(targets.conflicts_file)], width)
+        yield from command_view([*words, "--decisions", str(targets.conflicts_file)], width)
         yield labelled("", f"(after you have chosen ours or theirs in {targets.conflicts_file})")
         label = "or"
     elif conflicts:
         words = typed_without("--write", "--strict")
-        yield from _command_view([*words, "--conflicts", free_name("conflicts.xlsx")], width)
+        yield from command_view([*words, "--conflicts", free_name("conflicts.xlsx")], width)
         yield labelled("", "(a workbook in which you choose whose value goes on)")
         label = "or"
     elif result.changes.blocking_count() and not result.from_formulas:
         if targets.problems_file is None:
             words = [*typed_without("--write", "--strict", "--out", "-o"), "--problems", free_name("problems.xlsx")]
-            yield from _command_view(words, width)
+            yield from command_view(words, width)
             yield labelled("", "(correct the rows in this workbook, then compare it)")
         else:
-            yield from _command_view(_compare_problems(result, targets.problems_file), width)
+            yield from command_view(_compare_problems(result, targets.problems_file), width)
             yield labelled("", "(after you have corrected the rows in it)")
         label = "or"
     if outcome.receipt:
         yield from next_view(outcome.receipt, width, label, outcome.result.live.source.path)
     elif not result.changes.is_empty:
-        yield from _command_view(_write_command(result, targets.changes_file), width, label)
-
-
-def _command_view(words: list[str], width: int, label: str = "next") -> Iterator[Text]:
-    """A command to run, which is the one that was typed if it has an address that may hold a secret."""
-    from neat_delta.views.verdict import next_command, next_lines
-
-    if any(map(_may_hold_secret, words)):
-        added = " ".join(words[-2:])
-        yield from next_lines([f"the same command again, with {added}"], label)
-    else:
-        yield from next_command(words, width, label)
-
-
-def _may_hold_secret(word: str) -> bool:
-    """Whether this is an address with a question mark, behind which keys may stand; the name of a table is none."""
-    just_a_table = is_database(word) and re.search(r"\?table=[^&?]*\Z", word)
-    return "://" in word and "?" in word and not just_a_table
+        yield from command_view(_write_command(result, targets.changes_file), width, label)
 
 
 def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
@@ -330,7 +310,7 @@ def _write_command(result: CompareResult, out: Path | None) -> list[str]:
         return [*typed_without("--write", "--strict"), "--write", free_name("updates")]
     found_anyway = isinstance(live, Path) and live.parent in (out.parent, Path())
     # (An export from elsewhere is kept, and found again without its address.)
-    where = [] if found_anyway or _may_hold_secret(str(live)) else ["--live", str(live)]
+    where = [] if found_anyway or may_hold_secret(str(live)) else ["--live", str(live)]
     return ["neat-delta", "write", str(out), "-o", free_name("updates"), *where]
 
 
@@ -339,18 +319,6 @@ def _compare_problems(result: CompareResult, problems: Path) -> list[str]:
     edited = str((result.original or result.edited).source.path)
     words = typed_without("--write", "--strict", "--problems", "--out", "-o", "--worksheet", *READING_OPTIONS)
     return [*(str(problems) if word == edited else word for word in words), "--worksheet", "error"]
-
-
-def typed_without(*names: str) -> list[str]:
-    """The command as it was typed, without these options and their values."""
-    words: list[str] = []
-    skipping = False
-    for word in sys.argv[1:]:
-        name = word.split("=")[0]
-        if not skipping and name not in names:
-            words.append(word)
-        skipping = not skipping and name in names and name not in FLAGS and "=" not in word
-    return ["neat-delta", *words]
 
 
 def _as_dict(outcome: Outcome) -> dict[str, Any]:

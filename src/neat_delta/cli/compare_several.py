@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from neat_delta.cli.changeset_output import refused, typed_without
+from neat_delta.cli.changeset_output import refused
 from neat_delta.cli.combine import combined_as_dict, preferred_name
 from neat_delta.cli.common import OutputOptions, console, show
 from neat_delta.cli.conflict_options import save_disagreements
 from neat_delta.cli.envelope import show_json
+from neat_delta.cli.typed import typed_without
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 

@@ -85,7 +85,7 @@ def decide_view(conflicts_file: Path | None, width: int) -> Iterator[Text]:
 
     The output of this run is overwritten then.
     """
-    from neat_delta.cli.changeset_output import typed_without
+    from neat_delta.cli.typed import typed_without
     from neat_delta.shell import free_name
     from neat_delta.views.lines import labelled
     from neat_delta.views.verdict import next_command

@@ -73,7 +73,7 @@ def export_command(folder: Path, out: Path, overwrite: bool) -> int:
 def import_command(folder: Path, files: tuple[Location, ...], import_report: Path | None, overwrite: bool) -> int:
     """Import files into the practice shop, one after another. The file name says what a file does.
 
-    The folder of an update stands for its files, in their order.
+    The folder of an update means its files, in their order.
     """
     from neat_delta.atomic_write import write_atomic
     from neat_delta.output_paths import check_outputs
