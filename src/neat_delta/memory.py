@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import re
+import sys
 from contextlib import contextmanager, suppress
 from contextvars import ContextVar
 from pathlib import Path
@@ -75,10 +76,34 @@ def parse_size(text: str) -> int:
     return int(float(found[1]) * UNITS[found[2].upper()])
 
 
+def _windows_memory() -> int:
+    """The memory of a machine with Windows (GlobalMemoryStatusEx); ``USUAL`` on any other."""
+    if sys.platform != "win32":
+        return USUAL
+    import ctypes
+
+    class Status(ctypes.Structure):
+        _fields_ = (
+            ("length", ctypes.c_ulong),
+            ("load", ctypes.c_ulong),
+            *(
+                (name, ctypes.c_ulonglong)
+                for name in ("total", "free", "pages", "free_pages", "own", "free_own", "more")
+            ),
+        )
+
+    status = Status(length=ctypes.sizeof(Status))
+    found = ctypes.windll.kernel32.GlobalMemoryStatusEx(ctypes.byref(status))
+    return int(status.total) if found else USUAL
+
+
 def _machine_memory() -> int:
     size = USUAL
+    if sys.platform == "win32":
+        with suppress(AttributeError, OSError):
+            size = _windows_memory()
     with suppress(AttributeError, ValueError, OSError):  # (not every system tells)
         size = os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
     with suppress(OSError, ValueError):
-        size = min(size, int(GROUP_LIMIT.read_text()))
+        size = min(size, int(GROUP_LIMIT.read_text("ascii")))
     return size

@@ -328,7 +328,7 @@ def _internal_error(error: BaseException) -> str:
     said = f"internal error ({type(error).__name__} in {place})"
     try:
         with tempfile.NamedTemporaryFile(
-            "w", prefix="neat-delta-error-", suffix=".txt", delete=False, errors="replace"
+            "w", prefix="neat-delta-error-", suffix=".txt", delete=False, encoding="utf-8", errors="replace"
         ) as file:
             file.write(redacted("".join(traceback.format_exception(error))))
     except OSError:
