@@ -12,6 +12,7 @@ import re
 from pathlib import Path
 
 import click
+from api_reference import api_reference
 from man_pages import man_pages
 
 from neat_delta.checks import CHECKS
@@ -30,7 +31,14 @@ SOURCES = (
     "src/neat_delta/tables/read_options.py",
     "src/neat_delta/workflows/scheduled/run_config.py",
 )
-PAGES = ("docs/commands.md", "docs/catalogue.md", "docs/run-files.md", "docs/checks.md", "docs/glossary.md")
+PAGES = (
+    "docs/commands.md",
+    "docs/catalogue.md",
+    "docs/run-files.md",
+    "docs/checks.md",
+    "docs/glossary.md",
+    "docs/api.md",
+)
 
 
 def checks_table() -> str:
@@ -111,7 +119,7 @@ def page(path: str) -> str:
 
     def made(found: re.Match[str]) -> str:
         name = found[1]
-        part = {"checks": checks_table, "glossary": glossary, "commands": commands}.get(
+        part = {"checks": checks_table, "glossary": glossary, "commands": commands, "api": api_reference}.get(
             name, lambda: settings_table(name)
         )()
         return f"<!-- made: {name} -->\n\n{part}\n\n<!-- end -->"

@@ -38,7 +38,8 @@ def test_the_demo_shop_is_what_its_script_makes(tmp_path, monkeypatch, name):
 
 
 @pytest.mark.parametrize(
-    "path", ["docs/commands.md", "docs/catalogue.md", "docs/run-files.md", "docs/checks.md", "docs/glossary.md"]
+    "path",
+    ["docs/commands.md", "docs/catalogue.md", "docs/run-files.md", "docs/checks.md", "docs/glossary.md", "docs/api.md"],
 )
 def test_what_the_docs_list_is_what_the_code_declares(monkeypatch, path):
     monkeypatch.syspath_prepend(str(ROOT / "scripts"))

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
         NeatDeltaError,
         NetworkError,
         NotApproved,
+        NotInstalled,
         ProofFailed,
         WriteError,
     )
@@ -48,6 +49,7 @@ _ROOMS = {
         "NetworkError",
         "NeatDeltaError",
         "NotApproved",
+        "NotInstalled",
         "ProofFailed",
         "WriteError",
     ),
@@ -70,6 +72,7 @@ __all__ = [
     "NeatDeltaError",
     "NetworkError",
     "NotApproved",
+    "NotInstalled",
     "ProofFailed",
     "ReadArguments",
     "Receipt",

@@ -171,7 +171,7 @@ def combine(sets: Mapping[str, ChangeSet], *, prefer: str | None = None) -> Comb
 
     Args:
         sets: the change sets by their names, which are columns of the conflicts.
-        prefer: the name of the change set whose value goes on where they disagree; none: such cells are held back.
+        prefer: the name of the change set whose value goes on where they disagree; none: such cells are not sent.
 
     Returns:
         ``changes``, the change set of them all, ``conflicts`` (key, field, was, a column for each name, chosen) and the
