@@ -5,13 +5,13 @@ import shutil
 from pathlib import Path
 
 import pytest
-from hypothesis import given
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from helpers import neat_delta
 from neat_delta.changeset.serialization import load_changes
 from neat_delta.delivery.history import History
-from neat_delta.errors import InvalidInput, InvalidSettings, WriteError
+from neat_delta.errors import InvalidInput, InvalidSettings, NeatDeltaError, WriteError
 from neat_delta.migration import migrated, replace_old
 from neat_delta.migration.settings_files import lifted_settings
 from neat_delta.tables.config_loader import load_settings
@@ -116,6 +116,24 @@ def test_the_old_file_is_never_written_over(shop):
     with pytest.raises(WriteError, match="already exists"):
         replace_old([migrated(shop / "shop.toml")])
     assert (shop / "shop.toml").read_bytes() == (MADE / "shop.toml").read_bytes()
+
+
+@given(data=st.data())
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_a_damaged_file_is_refused_or_migrated_and_nothing_else(tmp_path, data):
+    name = data.draw(st.sampled_from(FILES))
+    content = bytearray((MADE / name).read_bytes())
+    for _ in range(data.draw(st.integers(1, 3))):
+        at = data.draw(st.integers(0, len(content)))
+        content[at : at + data.draw(st.integers(0, 40))] = data.draw(st.binary(max_size=8))
+    path = tmp_path / name
+    path.write_bytes(content)
+    try:
+        found = migrated(path)
+    except NeatDeltaError as error:
+        assert str(path) in str(error)
+    else:
+        assert found.was in (1, 2)
 
 
 @pytest.mark.parametrize("name", FILES)

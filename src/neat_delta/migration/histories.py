@@ -42,5 +42,5 @@ def lifted_history(data: bytes, path: Path) -> bytes | None:
                     base.execute("UPDATE change_sets SET sha256 = ?, packed = ? WHERE sha256 = ?", values)
                     base.execute("UPDATE entries SET changes = ? WHERE changes = ?", (new, name))
             return bytes(base.serialize())
-    except (sqlite3.Error, OSError, EOFError, zlib.error, TypeError) as error:
+    except (sqlite3.Error, OSError, EOFError, zlib.error, TypeError, UnicodeError) as error:
         raise InvalidInput(f"the history file is damaged ({error})", file=path, hint="Choose another file.") from error

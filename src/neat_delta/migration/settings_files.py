@@ -108,7 +108,11 @@ def _at(by_place: Names, place: Place) -> Mapping[str, str]:
 
 def _lift_included(document: Container) -> None:
     """``include`` and ``at_most`` became two settings of their own."""
-    included, most = document.pop("include", []), document.pop("at_most", None)
+    included = document.get("include", [])
+    if not isinstance(included, list):
+        return  # (a mistake, which is shown as one)
+    most = document.pop("at_most", None)
+    document.pop("include", None)
     if "new" in included:
         document.add("add_new", True)
     if most is not None:
@@ -118,6 +122,8 @@ def _lift_included(document: Container) -> None:
 def _lift_roles(document: Container) -> None:
     """Fields for prices and costs moved from [money] to [roles]."""
     money = document.get("money", {})
+    if not isinstance(money, dict):
+        return
     named = {name: money.pop(name) for name in old.ROLES if name in money}
     if named:
         roles = document.setdefault("roles", tomlkit.table())
