@@ -1,3 +1,4 @@
+import importlib
 import json
 import re
 from pathlib import Path
@@ -6,7 +7,11 @@ import pytest
 
 from helpers import neat_delta
 from neat_delta.cli.hints import HINTS
+from neat_delta.tables.config_loader import keys_of
+from neat_delta.tables.setting_texts import sections, setting_texts
+from neat_delta.tables.settings import Settings
 from neat_delta.views.glossary import terms
+from neat_delta.workflows.scheduled.run_config import RunConfig
 
 SOURCE = Path(__file__).parents[2] / "src" / "neat_delta"
 
@@ -83,3 +88,14 @@ def test_every_code_of_an_error_is_explained():
     codes = set(re.findall(r'code ?= ?"([a-z-]+)"|code: str = "([a-z-]+)"', text))
     named = {code for pair in codes for code in pair if code} - {"computed"}  # (that one is a finding's)
     assert named | set(HINTS) | {"usage"} == {term.name for term in terms() if term.kind == "error"}
+
+
+@pytest.mark.parametrize(("cls", "module"), [(Settings, "tables"), (RunConfig, "workflows/scheduled")])
+def test_the_settings_that_are_explained_are_those_that_a_file_may_have(cls, module):
+    explained = {term.name for term in terms() if term.kind == "setting"}
+    assert set(keys_of(cls).values()) <= explained
+    for source in (SOURCE / module).glob("*.py"):
+        text = source.read_text("utf-8")
+        declared = importlib.import_module(".".join(["neat_delta", *module.split("/"), source.stem]))
+        for name in sections(text):
+            assert set(setting_texts(text, name)) == set(keys_of(getattr(declared, name)).values()), name

@@ -122,7 +122,7 @@ def _lift_included(document: Container) -> None:
 def _lift_roles(document: Container) -> None:
     """Fields for prices and costs moved from [money] to [roles]."""
     money = document.get("money", {})
-    if not isinstance(money, dict):
+    if not isinstance(money, dict) or not isinstance(document.get("roles", {}), dict):
         return
     named = {name: money.pop(name) for name in old.ROLES if name in money}
     if named:

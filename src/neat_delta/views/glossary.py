@@ -68,7 +68,7 @@ def terms() -> tuple[Term, ...]:
     written = tomllib.loads((files("neat_delta.views") / "glossary.toml").read_text("utf-8"))
     found = [*_checks(written.pop("check")), *_settings()]
     for kind, entries in written.items():
-        for name, entry in entries.items():
+        for name, entry in sorted(entries.items()) if kind == "error" else entries.items():
             override = WHILE_COMPARING.get(name, "") if kind == "problem" else ""
             found.append(Term(name, kind, override=override.partition(": ")[2], **entry))
     return tuple(sorted(found, key=lambda term: list(KINDS).index(term.kind)))

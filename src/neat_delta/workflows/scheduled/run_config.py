@@ -155,7 +155,7 @@ class Waiting:
 
 
 SUCCESS, ATTENTION, FAILURE = OUTCOMES = ("success", "attention", "failure")
-Outcomes = Annotated[tuple[Annotated[str, OneOf(OUTCOMES)], ...], Key("when")]
+Outcomes = tuple[Annotated[str, OneOf(OUTCOMES)], ...]
 
 
 @dataclass(frozen=True)
@@ -174,7 +174,7 @@ class Mail:
     """How the line is encrypted: `starttls` (the default), `tls` from the start, or `none`."""
     user: str | None = None
     """The user; the password is in the environment or the keyring."""
-    outcomes: Outcomes = (ATTENTION, FAILURE)
+    outcomes: Annotated[Outcomes, Key("when")] = (ATTENTION, FAILURE)
     """After which runs it is sent: `success`, `attention`, `failure`."""
 
     def mistakes(self) -> Iterator[InvalidSetting]:
@@ -190,7 +190,7 @@ class Webhook:
 
     address: Annotated[Address, AsWebAddress()]
     """The http(s) address; a token for it is in the environment or the keyring."""
-    outcomes: Outcomes = (ATTENTION, FAILURE)
+    outcomes: Annotated[Outcomes, Key("when")] = (ATTENTION, FAILURE)
     """After which runs it is called: `success`, `attention`, `failure`."""
 
 
