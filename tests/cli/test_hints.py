@@ -3,6 +3,8 @@
 import pytest
 
 from helpers import neat_delta, write_table
+from neat_delta.cli import hints
+from neat_delta.shell import POWERSHELL, command_line
 
 REPLACE = "Use --overwrite, or choose another name."
 
@@ -73,3 +75,25 @@ def test_a_file_that_may_not_have_been_saved_is_said_to_be(tmp_path):
 
     assert "Did you save the edited file?" in saved.stdout
     assert "mine.csv is open in a spreadsheet program" in still_open.stdout
+
+
+@pytest.mark.parametrize(
+    ("beside", "has_pip", "frozen", "line"),
+    [
+        ("/opt/shop/bin/pip", True, False, 'Run: pip install "neat-delta[sql]"'),
+        ("/usr/bin/pip", True, False, 'Run: "/opt/shop/bin/my python" -m pip install "neat-delta[sql]"'),
+        (None, False, False, 'Run: uv pip install --python "/opt/shop/bin/my python" "neat-delta[sql]"'),
+        (None, False, True, "The program file cannot be added to; install Neat Delta with Python."),
+    ],
+)
+def test_the_line_that_installs_an_extra_is_for_this_installation(monkeypatch, beside, has_pip, frozen, line):
+    monkeypatch.setattr(hints.sys, "executable", "/opt/shop/bin/my python")
+    monkeypatch.setattr(hints.sys, "frozen", frozen, raising=False)
+    monkeypatch.setattr(hints.shutil, "which", lambda _: beside)
+    monkeypatch.setattr(hints, "find_spec", lambda _: has_pip or None)
+    assert hints.install("sql") == line
+
+
+def test_a_program_in_quotes_is_called_in_powershell():
+    line = command_line(["C:\\Program Files\\python.exe", "-m", "pip"], 200, POWERSHELL)
+    assert line == ["& 'C:\\Program Files\\python.exe' -m pip"]
