@@ -86,7 +86,7 @@ def test_what_was_sent_stays_known_and_can_be_undone(shop):
 def test_an_older_file_is_refused_with_the_way_to_use_it(shop, words, file):
     refused = neat_delta(*words, cwd=shop)
     assert refused.returncode == 3
-    assert "neat-delta migrate FILE --overwrite" in refused.stderr
+    assert f"neat-delta migrate {file} --overwrite" in refused.stderr
 
     neat_delta("migrate", *FILES, "--overwrite", cwd=shop)
     assert neat_delta(*words, cwd=shop).returncode in (0, 1)

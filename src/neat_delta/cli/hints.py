@@ -21,7 +21,7 @@ def error_text(error: NeatDeltaError) -> str:
     """An error in one line, its argument as the option that it is here, its hint with the option that helps."""
     option = f"--{error.option.replace('_', '-')}" if error.option else None
     hint = HINTS.get(error.code)
-    return error.text(option, hint(error.data) if hint else error.hint)
+    return error.text(option, hint({"path": error.file, **error.data}) if hint else error.hint)
 
 
 def _no_key_column(data: dict[str, Any]) -> str:
@@ -85,13 +85,17 @@ def _unknown_setting(data: dict[str, Any]) -> str:
     from neat_delta.migration.format_1 import setting_names
 
     if data["setting"] in setting_names():
-        return "Earlier versions had it; bring the file to today's format with: neat-delta migrate FILE --overwrite"
+        return f"Earlier versions had it; bring the file to today's format with: {_migrate(data)}"
     return str(data["nearest"])
+
+
+def _migrate(data: dict[str, Any]) -> str:
+    return command_line(["neat-delta", "migrate", str(data["path"]), "--overwrite"], ONE_LINE)[0]
 
 
 def _other_format(data: dict[str, Any]) -> str:
     if data["older"]:
-        return "Bring it to today's format with: neat-delta migrate FILE --overwrite"
+        return f"Bring it to today's format with: {_migrate(data)}"
     return "Install the newest version of neat-delta, or compare again."
 
 
