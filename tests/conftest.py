@@ -13,6 +13,11 @@ settings.load_profile("untimed")
 os.environ["NEAT_DELTA_DATA"] = "."
 
 
+def pytest_xdist_auto_num_workers() -> int:
+    """One worker more than processors: tests wait for the disk more than for anything else."""
+    return (os.cpu_count() or 1) + 1
+
+
 @pytest.fixture(autouse=True)
 def _outside_of_the_project(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
     """A test that works in no folder of its own leaves nothing among the project's files."""

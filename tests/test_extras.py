@@ -22,7 +22,7 @@ def base(tmp_path_factory):
         path = os.pathsep.join(filter(None, [str(folder / "site"), os.environ.get("PYTHONPATH")]))
         return neat_delta(*words, cwd=folder, PYTHONPATH=path, NEAT_DELTA_DATA=str(folder / "data"))
 
-    assert run("demo", "shop", "--full").returncode == 0
+    assert run("demo", "shop").returncode == 0
     return run
 
 
