@@ -135,3 +135,33 @@ def test_what_cannot_be_done_says_why_and_leaves_nothing(shop, call, reason):
     assert done.returncode in (2, 3)
     assert reason in done.stderr
     assert not (shop / "x.jsonl").exists()
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ["preview", "up"],
+        ["check", "up"],
+        ["pick", "up", "--only", "price", "-o", "p.jsonl"],
+        ["refresh", "up", "fresh.csv", "-o", "f.jsonl"],
+        ["verify", "up", "fresh.csv"],
+        ["undo", "up", "-o", "back"],
+        ["combine", "up", "c.jsonl", "-o", "both.jsonl"],
+        ["write", "up", "-o", "again"],
+    ],
+    ids=lambda words: words[0],
+)
+def test_the_folder_of_an_update_stands_for_its_change_set(shop, words):
+    neat_delta("write", "c.jsonl", "-o", "up", cwd=shop)
+    (shop / "empty").mkdir()
+    refused = neat_delta(*["empty" if word == "up" else word for word in words], cwd=shop)
+    assert refused.returncode == 3 and "empty: this is a folder, not a file" in refused.stderr
+
+    file = neat_delta(*["c.jsonl" if word == "up" else word for word in words], "--json", cwd=shop)
+    for made in ("p.jsonl", "f.jsonl", "both.jsonl"):
+        (shop / made).unlink(missing_ok=True)
+    for made in ("back", "again"):
+        shutil.rmtree(shop / made, ignore_errors=True)
+    folder = neat_delta(*words, "--json", cwd=shop)
+    assert folder.returncode == file.returncode in (0, 1)
+    assert json.loads(folder.stdout)["problems"] == json.loads(file.stdout)["problems"]

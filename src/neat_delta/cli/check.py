@@ -9,9 +9,9 @@ import click
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.changeset_output import OverrideOptions, override_options
 from neat_delta.cli.common import (
+    CHANGES,
     FILE,
     OVERWRITE,
-    SOURCE,
     OutputOptions,
     catalogue_file,
     console,
@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     "neat-delta check tuesday.changes.jsonl",
     "neat-delta check tuesday.changes.jsonl --problems problems.xlsx",
 )
-@click.argument("changes", type=SOURCE)
+@click.argument("changes", type=CHANGES)
 @LIVE
 @option(
     OUTPUT,

@@ -8,9 +8,9 @@ import click
 
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.common import (
+    CHANGES,
     FILE,
     OVERWRITE,
-    SOURCE,
     OutputOptions,
     catalogue_file,
     console,
@@ -48,7 +48,7 @@ PREFER = option(
     "neat-delta combine tuesday.changes.jsonl supplier.changes.jsonl -o both.changes.jsonl",
     "neat-delta combine tuesday.changes.jsonl supplier.changes.jsonl -o both.changes.jsonl --conflicts conflicts.xlsx",
 )
-@click.argument("changes", type=SOURCE, nargs=-1, required=True, metavar="CHANGES…")
+@click.argument("changes", type=CHANGES, nargs=-1, required=True, metavar="CHANGES…")
 @option(
     OUTPUT, "-o", "--out", common=True, type=FILE, required=True, metavar="FILE", help="Save the combined change set."
 )

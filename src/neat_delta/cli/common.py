@@ -56,6 +56,19 @@ class LocationParam(click.Path):
         return path
 
 
+class ChangesParam(LocationParam):
+    """A change set, or the folder of an update, which has one."""
+
+    def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
+        """The change set's path or address."""
+        folder = Path(str(_from_home(value)))
+        if _is_folder(folder):
+            from neat_delta.update.receipt import CHANGESET_FILE
+
+            value = str(folder / CHANGESET_FILE) if (folder / CHANGESET_FILE).is_file() else value
+        return super().convert(value, param, ctx)
+
+
 class PlaceParam(click.Path):
     """A folder or file of this machine, or an address; never several."""
 
@@ -72,6 +85,13 @@ def _from_home(value: Any) -> Any:
     """A path from the home folder on; not every shell puts that in."""
     text = str(value)
     return str(Path(text).expanduser()) if text.startswith(("~/", "~\\")) else value
+
+
+def _is_folder(path: Path) -> bool:
+    try:
+        return path.is_dir()
+    except (OSError, ValueError):  # a name that no file can have
+        return False
 
 
 def _shown(value: object) -> str:
@@ -123,6 +143,7 @@ class WholeNumber(click.IntRange):
 OVERWRITE = option(OUTPUT, "--overwrite", is_flag=True, help="Overwrite the output file if it exists.")
 FILE = LocalPathParam(path_type=Path)
 SOURCE = LocationParam(path_type=Path)
+CHANGES = ChangesParam(path_type=Path)
 PLACE = PlaceParam(path_type=Path)
 
 

@@ -9,6 +9,7 @@ import click
 from neat_delta.cli.approve import ApprovalOptions, approval_options, approve_and_save
 from neat_delta.cli.changeset_args import LIVE, SelectionOptions, selection_from, selection_options
 from neat_delta.cli.common import (
+    CHANGES,
     FILE,
     OVERWRITE,
     SOURCE,
@@ -44,7 +45,7 @@ if TYPE_CHECKING:
     "neat-delta pick tuesday.changes.jsonl --review review.xlsx -o accepted.changes.jsonl",
     "neat-delta pick tuesday.changes.jsonl --only price -o prices.changes.jsonl",
 )
-@click.argument("changes", type=SOURCE)
+@click.argument("changes", type=CHANGES)
 @option(
     OUTPUT, "-o", "--out", common=True, type=FILE, required=True, metavar="FILE", help="Save the accepted part here."
 )

@@ -11,7 +11,7 @@ import click
 
 from neat_delta.cli.changeset_args import LIVE, selected_part, selection_options
 from neat_delta.cli.common import (
-    SOURCE,
+    CHANGES,
     OutputOptions,
     catalogue_file,
     console,
@@ -53,7 +53,7 @@ if TYPE_CHECKING:
     "neat-delta preview tuesday.changes.jsonl --page review.html",
     "neat-delta preview tuesday.changes.jsonl --review review.xlsx",
 )
-@click.argument("changes", type=SOURCE)
+@click.argument("changes", type=CHANGES)
 @LIVE
 @selection_options
 @preview_options

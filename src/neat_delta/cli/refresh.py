@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.common import (
+    CHANGES,
     FILE,
     OVERWRITE,
     SOURCE,
@@ -38,7 +39,7 @@ if TYPE_CHECKING:
     "neat-delta refresh tuesday.changes.jsonl evening.csv -o evening.changes.jsonl",
     "neat-delta refresh tuesday.changes.jsonl evening.csv --on-conflict price=ours -o evening.changes.jsonl",
 )
-@click.argument("changes", type=SOURCE)
+@click.argument("changes", type=CHANGES)
 @click.argument("fresh", type=SOURCE)
 @option(
     OUTPUT, "-o", "--out", common=True, type=FILE, required=True, metavar="FILE", help="Save the changes still to send."

@@ -9,6 +9,7 @@ import click
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.changeset_output import FORMAT, PACK
 from neat_delta.cli.common import (
+    CHANGES,
     FILE,
     SOURCE,
     OutputOptions,
@@ -41,7 +42,7 @@ if TYPE_CHECKING:
     "neat-delta undo tuesday.changes.jsonl -o updates-back --fresh evening.csv",
     "neat-delta undo 1 -o updates-back --fresh evening.csv",
 )
-@click.argument("changes", type=SOURCE)
+@click.argument("changes", type=CHANGES)
 @option(
     OUTPUT,
     "-o",
@@ -85,7 +86,7 @@ def undo_command(
     Without --fresh, they undo the whole update, as the files in its folder "undo" do. With --fresh, an export made now,
     they undo only what was applied and what nobody changed since.
 
-    CHANGES is a saved change set or, with --fresh, the number of a history entry.
+    CHANGES is a saved change set, the folder of an update or, with --fresh, the number of a history entry.
     """
     from neat_delta.update import WriteOptions
     from neat_delta.views.verify_views import refresh_view

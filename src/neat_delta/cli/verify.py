@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.common import (
+    CHANGES,
     FILE,
     OVERWRITE,
     SOURCE,
@@ -40,7 +41,7 @@ if TYPE_CHECKING:
     "neat-delta verify tuesday.changes.jsonl after.csv",
     "neat-delta verify 1 after.csv -o rest.changes.jsonl",
 )
-@click.argument("changes", type=SOURCE)
+@click.argument("changes", type=CHANGES)
 @click.argument("fresh", type=SOURCE)
 @option(OUTPUT, "-o", "--out", common=True, type=FILE, metavar="FILE", help="Save the changes that were not applied.")
 @option(DISPLAY, "--limit", type=WholeNumber(1), default=20, show_default=True, metavar="N", help="Show at most N.")
@@ -60,8 +61,8 @@ def verify_command(
 ) -> int:
     """After the import: check with a new export (FRESH) what arrived in the shop, and what did not.
 
-    CHANGES is a change set, or the number of a history entry. Values that the shop altered (rounded, trimmed, cut off)
-    are named as such. Exit code 0 only if every change was applied.
+    CHANGES is a change set, the folder of an update, or the number of a history entry. Values that the shop altered
+    (rounded, trimmed, cut off) are named as such. Exit code 0 only if every change was applied.
     """
     from neat_delta.changeset.serialization import save_changes
     from neat_delta.output_paths import check_outputs

@@ -9,6 +9,7 @@ import click
 from neat_delta.cli.changeset_args import AS_OF, LIVE
 from neat_delta.cli.changeset_output import FORMAT, PACK, STRICT, OverrideOptions, override_options, refused
 from neat_delta.cli.common import (
+    CHANGES,
     FILE,
     SOURCE,
     OutputOptions,
@@ -41,7 +42,7 @@ if TYPE_CHECKING:
     "neat-delta write tuesday.changes.jsonl -o updates",
     "neat-delta write tuesday.changes.jsonl -o updates --pack fewest-files",
 )
-@click.argument("changes", type=SOURCE)
+@click.argument("changes", type=CHANGES)
 @option(
     OUTPUT,
     "-o",
