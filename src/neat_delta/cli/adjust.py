@@ -17,7 +17,6 @@ from neat_delta.cli.changeset_output import (
 from neat_delta.cli.common import (
     ITEMS,
     KEY,
-    SOURCE,
     WHERE,
     OutputOptions,
     catalogue_file,
@@ -26,6 +25,7 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.help import VALUES, command, option
+from neat_delta.cli.param_types import SOURCE
 from neat_delta.cli.table_options import TableOptions, table_options
 
 if TYPE_CHECKING:

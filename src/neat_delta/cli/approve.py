@@ -7,10 +7,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 import click
 
 from neat_delta.cli.common import (
-    FILE,
     OVERWRITE,
     OutputOptions,
-    WholeNumber,
     bundle_options,
     catalogue_file,
     console,
@@ -20,6 +18,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, command, option
+from neat_delta.cli.param_types import FILE, WholeNumber
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 

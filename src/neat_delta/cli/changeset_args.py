@@ -6,8 +6,9 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from neat_delta.cli.common import SOURCE, bundle_options
+from neat_delta.cli.common import bundle_options
 from neat_delta.cli.help import READING, SCOPE, option
+from neat_delta.cli.param_types import SOURCE
 
 if TYPE_CHECKING:
     from neat_delta.analysis.cell_selection import Selection

@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from neat_delta.cli.common import FILE, FormatParam, OutputOptions, bundle_options, console, print_error, show
+from neat_delta.cli.common import OutputOptions, bundle_options, console, print_error, show
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, SAFETY, option
+from neat_delta.cli.param_types import FILE, FormatParam
 from neat_delta.cli.typed import command_view, may_hold_secret, typed_without
 from neat_delta.exit_codes import Exit
 from neat_delta.workflows.targets import OUTPUT_FORMATS

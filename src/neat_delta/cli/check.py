@@ -9,8 +9,6 @@ import click
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.changeset_output import OverrideOptions, override_options
 from neat_delta.cli.common import (
-    CHANGES,
-    FILE,
     OVERWRITE,
     OutputOptions,
     catalogue_file,
@@ -22,6 +20,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
+from neat_delta.cli.param_types import CHANGES, FILE
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:

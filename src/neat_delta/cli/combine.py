@@ -8,8 +8,6 @@ import click
 
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.common import (
-    CHANGES,
-    FILE,
     OVERWRITE,
     OutputOptions,
     catalogue_file,
@@ -22,6 +20,7 @@ from neat_delta.cli.common import (
 from neat_delta.cli.conflict_options import CONFLICTS, DECISIONS, decide_view, save_disagreements
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, VALUES, command, option
+from neat_delta.cli.param_types import CHANGES, FILE
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 

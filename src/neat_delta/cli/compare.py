@@ -20,10 +20,8 @@ from neat_delta.cli.combine import PREFER
 from neat_delta.cli.common import (
     ITEMS,
     KEY,
-    SOURCE,
     WHERE,
     OutputOptions,
-    WholeNumber,
     catalogue_file,
     load_config,
     output_options,
@@ -32,6 +30,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.conflict_options import ConflictOptions, conflict_options
 from neat_delta.cli.help import MATCHING, SCOPE, VALUES, command, option
+from neat_delta.cli.param_types import SOURCE, WholeNumber
 from neat_delta.cli.supplier_options import SupplierOptions, save_profile, saved_view, supplier_options
 from neat_delta.cli.table_options import TableOptions, table_options
 

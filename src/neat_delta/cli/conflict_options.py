@@ -6,8 +6,9 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from neat_delta.cli.common import FILE, SOURCE, bundle_options
+from neat_delta.cli.common import bundle_options
 from neat_delta.cli.help import OUTPUT, VALUES, option
+from neat_delta.cli.param_types import FILE, SOURCE
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator

@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, print_lines
+from neat_delta.cli.common import print_lines
 from neat_delta.cli.help import DISPLAY, command, option
+from neat_delta.cli.param_types import FILE
 from neat_delta.errors import WriteError
 from neat_delta.exit_codes import Exit
 from neat_delta.own_process import command_words

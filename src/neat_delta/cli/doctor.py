@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.common import (
-    FILE,
     OutputOptions,
     catalogue_file,
     console,
@@ -19,6 +18,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import SAFETY, command, option
+from neat_delta.cli.param_types import FILE
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:

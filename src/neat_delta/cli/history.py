@@ -10,7 +10,6 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from neat_delta.cli.common import (
-    FILE,
     OVERWRITE,
     OutputOptions,
     catalogue_file,
@@ -22,6 +21,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
+from neat_delta.cli.param_types import FILE
 from neat_delta.cli.run_init import MOMENT
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit

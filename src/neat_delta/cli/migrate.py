@@ -6,9 +6,10 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, OutputOptions, console, output_options, show
+from neat_delta.cli.common import OutputOptions, console, output_options, show
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, command, option
+from neat_delta.cli.param_types import FILE
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 

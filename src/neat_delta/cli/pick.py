@@ -9,10 +9,7 @@ import click
 from neat_delta.cli.approve import ApprovalOptions, approval_options, approve_and_save
 from neat_delta.cli.changeset_args import LIVE, SelectionOptions, selection_from, selection_options
 from neat_delta.cli.common import (
-    CHANGES,
-    FILE,
     OVERWRITE,
-    SOURCE,
     OutputOptions,
     catalogue_file,
     console,
@@ -23,6 +20,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SCOPE, command, option
+from neat_delta.cli.param_types import CHANGES, FILE, SOURCE
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 

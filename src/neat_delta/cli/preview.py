@@ -11,7 +11,6 @@ import click
 
 from neat_delta.cli.changeset_args import LIVE, selected_part, selection_options
 from neat_delta.cli.common import (
-    CHANGES,
     OutputOptions,
     catalogue_file,
     console,
@@ -23,6 +22,7 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import command
 from neat_delta.cli.hints import install
+from neat_delta.cli.param_types import CHANGES
 from neat_delta.cli.preview_options import PreviewOptions, preview_options
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit

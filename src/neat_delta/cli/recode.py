@@ -16,7 +16,6 @@ from neat_delta.cli.changeset_output import (
 )
 from neat_delta.cli.common import (
     KEY,
-    SOURCE,
     OutputOptions,
     catalogue_file,
     load_config,
@@ -25,6 +24,7 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.help import MATCHING, VALUES, command, option
+from neat_delta.cli.param_types import SOURCE
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

@@ -7,10 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.common import (
-    CHANGES,
-    FILE,
     OVERWRITE,
-    SOURCE,
     OutputOptions,
     catalogue_file,
     console,
@@ -22,6 +19,7 @@ from neat_delta.cli.common import (
 from neat_delta.cli.conflict_options import ConflictOptions, conflict_options, decide_view
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, command, option
+from neat_delta.cli.param_types import CHANGES, FILE, SOURCE
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from neat_delta.cli.common import (
-    FILE,
     OutputOptions,
     console,
     machine_options,
@@ -18,6 +17,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import SAFETY, command, option
+from neat_delta.cli.param_types import FILE
 from neat_delta.cli.run_init import NewRunOptions, init_options, write_run_file
 from neat_delta.errors import InvalidInput, InvalidOption, WriteError
 from neat_delta.exit_codes import Exit, exit_for

@@ -8,9 +8,7 @@ import click
 
 from neat_delta.cli.changeset_args import AS_OF
 from neat_delta.cli.common import (
-    FILE,
     OVERWRITE,
-    PLACE,
     OutputOptions,
     catalogue_file,
     console,
@@ -23,6 +21,7 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, command, option
 from neat_delta.cli.history import HISTORY, history_in
+from neat_delta.cli.param_types import FILE, PLACE
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 

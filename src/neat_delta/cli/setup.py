@@ -12,9 +12,7 @@ if TYPE_CHECKING:
     from neat_delta.tables.read_options import ReadOptions
 
 from neat_delta.cli.common import (
-    FILE,
     KEY,
-    SOURCE,
     OutputOptions,
     console,
     machine_options,
@@ -25,6 +23,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, command, option
+from neat_delta.cli.param_types import FILE, SOURCE
 from neat_delta.exit_codes import Exit
 
 

@@ -7,11 +7,9 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.common import (
-    FILE,
     ITEMS,
     KEY,
     OVERWRITE,
-    SOURCE,
     WHERE,
     OutputOptions,
     catalogue_file,
@@ -23,6 +21,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
+from neat_delta.cli.param_types import FILE, SOURCE
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING
 
 import click
 
-from neat_delta.cli.common import FILE, OVERWRITE, SOURCE, OutputOptions, WholeNumber, print_lines, show
+from neat_delta.cli.common import OVERWRITE, OutputOptions, print_lines, show
 from neat_delta.cli.help import MATCHING, OUTPUT, READING, VALUES, HelpfulGroup, option
+from neat_delta.cli.param_types import FILE, SOURCE, WholeNumber
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
-from neat_delta.cli.common import SOURCE, bundle_options
+from neat_delta.cli.common import bundle_options
 from neat_delta.cli.help import MATCHING, SCOPE, SUPPLIER, VALUES, option
+from neat_delta.cli.param_types import SOURCE
 from neat_delta.errors import InvalidOption
 from neat_delta.nearest import nearest_hint
 

@@ -9,9 +9,6 @@ import click
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.changeset_output import FORMAT, PACK
 from neat_delta.cli.common import (
-    CHANGES,
-    FILE,
-    SOURCE,
     OutputOptions,
     catalogue_file,
     console,
@@ -23,6 +20,7 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SCOPE, command, option
 from neat_delta.cli.history import HISTORY, changes_of, sent_as
+from neat_delta.cli.param_types import CHANGES, FILE, SOURCE
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 

@@ -7,12 +7,8 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.common import (
-    CHANGES,
-    FILE,
     OVERWRITE,
-    SOURCE,
     OutputOptions,
-    WholeNumber,
     catalogue_file,
     console,
     load_config,
@@ -23,6 +19,7 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
 from neat_delta.cli.history import HISTORY, changes_of
+from neat_delta.cli.param_types import CHANGES, FILE, SOURCE, WholeNumber
 from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:

@@ -9,9 +9,6 @@ import click
 from neat_delta.cli.changeset_args import AS_OF, LIVE
 from neat_delta.cli.changeset_output import FORMAT, PACK, STRICT, OverrideOptions, override_options, refused
 from neat_delta.cli.common import (
-    CHANGES,
-    FILE,
-    SOURCE,
     OutputOptions,
     catalogue_file,
     console,
@@ -22,6 +19,7 @@ from neat_delta.cli.common import (
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
+from neat_delta.cli.param_types import CHANGES, FILE, SOURCE
 from neat_delta.cli.run_init import MOMENT, beside, save_run_file
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
