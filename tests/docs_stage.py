@@ -145,6 +145,8 @@ class Stage:
             self.open.callback(server.shutdown)
             here = f"http://127.0.0.1:{server.server_port}"
             found |= {"https://shop.example/api": here, "https://shop.example": here, "http://127.0.0.1:8017": here}
+        found["postgresql://anna@db.example/shop?table=items"] = "sqlite:///shop.db?table=items"
+        found |= {"/shared/": f"{self.folder}/", "tcp://scheduler.example:8786": "local"}
         files = self.folder / "files"
         for name in ("inbox", "import", "lists"):
             (files / name).mkdir(parents=True, exist_ok=True)
@@ -157,6 +159,7 @@ class Stage:
             here = self.open.enter_context(ftp_server(files, tls=self.folder))
             found |= {"ftps://anna@files.example": here, "ftps://shop.example": here}
             self.environment["SSL_CERT_FILE"] = str(self.folder / "ca.pem")
+        shutil.copy(self.folder / "anna.xlsx", self.folder / "edited.xlsx")
         return found | {"/srv/inbox": str(files / "inbox")}
 
     def _here(self, text: str) -> str:
