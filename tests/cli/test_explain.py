@@ -1,4 +1,6 @@
+import ast
 import importlib
+import itertools
 import json
 import re
 from pathlib import Path
@@ -99,3 +101,19 @@ def test_the_settings_that_are_explained_are_those_that_a_file_may_have(cls, mod
         declared = importlib.import_module(".".join(["neat_delta", *module.split("/"), source.stem]))
         for name in sections(text):
             assert set(setting_texts(text, name)) == set(keys_of(getattr(declared, name)).values()), name
+
+
+def named_in(tree):
+    """What is named in front of a level, in a call or a row of a table; and what is named after SKUs in a table."""
+    for node in ast.walk(tree):
+        row = node.args if isinstance(node, ast.Call) else node.elts if isinstance(node, ast.Tuple | ast.List) else []
+        texts = [one.value if isinstance(one, ast.Constant) else None for one in row]
+        yield from (name for name, level in itertools.pairwise(texts) if level in ("error", "warning", "note") and name)
+        if isinstance(node, ast.Dict):
+            yield from (one.value for one in node.keys if isinstance(one, ast.Constant) and "SKU" in str(one.value))
+
+
+def test_everything_that_is_found_in_a_file_is_explained():
+    found = {name for path in SOURCE.rglob("*.py") for name in named_in(ast.parse(path.read_text("utf-8")))}
+    assert len(found) > 50
+    assert found - {term.name for term in terms()} - {"error", "warning", "expires", "--worksheet"} == set()

@@ -12,9 +12,11 @@ from helpers import neat_delta
 from neat_delta.changeset.serialization import load_changes
 from neat_delta.delivery.history import History
 from neat_delta.errors import InvalidInput, InvalidSettings, NeatDeltaError, WriteError
-from neat_delta.migration import migrated, replace_old
+from neat_delta.migration import format_1, migrated, replace_old
 from neat_delta.migration.settings_files import lifted_settings
 from neat_delta.tables.config_loader import load_settings
+from neat_delta.tables.field_types import field_types
+from neat_delta.views.glossary import terms
 from neat_delta.workflows.scheduled.run_config import load_run
 
 MADE = Path(__file__).parent / "format_1"
@@ -63,6 +65,14 @@ def test_settings_and_run_files_mean_the_same_and_keep_their_comments(shop):
     for name in ("shop.toml", "nightly.toml"):
         comments = [line.partition("#")[2] for line in (MADE / name).read_text().splitlines() if "#" in line]
         assert [line.partition("#")[2] for line in (shop / name).read_text().splitlines() if "#" in line] == comments
+
+
+def test_every_name_of_then_has_become_one_of_today():
+    types = {kind.name for kind in field_types()}
+    explained = {term.name for term in terms()}
+    assert set(format_1.TYPES.values()) <= types and not set(format_1.TYPES) & types
+    assert set(format_1.STATES.values()) == {"unchanged", "duplicate", "rejected", "missing", "excluded"}
+    assert set(format_1.CHECKS.values()) <= explained and not set(format_1.CHECKS) & explained
 
 
 def test_what_was_sent_stays_known_and_can_be_undone(shop):
