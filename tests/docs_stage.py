@@ -19,6 +19,7 @@ import threading
 from contextlib import ExitStack, closing
 from hashlib import sha256
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import asyncssh
 import openpyxl
@@ -27,6 +28,9 @@ from helpers import PROGRAM, neat_delta
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
 from servers import PASSWORD_TOLD, ftp_server, sftp_server
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
 
 # Options that name what is written.
 WRITTEN = (
@@ -86,18 +90,18 @@ def furnish(folder: Path) -> None:
     book.save(folder / "supplier.xlsx")
 
 
-def _exports(folder: Path, run: object) -> None:
+def _exports(folder: Path, run: Callable[[str], None]) -> None:
     """The shop's exports of a day: sales at noon; after the import of the update; sales until the evening."""
-    run("shop open served --from live.csv")  # type: ignore[operator]
-    run("shop open noon --from live.csv")  # type: ignore[operator]
-    run("shop sell noon --orders 5 --seed 3")  # type: ignore[operator]
-    run("shop export noon -o noon.csv")  # type: ignore[operator]
-    run("shop open day --from live.csv")  # type: ignore[operator]
-    run('shop import day "sent edited" --import-report report.csv')  # type: ignore[operator]
-    run("shop export day -o after.csv")  # type: ignore[operator]
-    run("shop sell day --orders 5 --seed 4")  # type: ignore[operator]
+    run("shop open served --from live.csv")
+    run("shop open noon --from live.csv")
+    run("shop sell noon --orders 5 --seed 3")
+    run("shop export noon -o noon.csv")
+    run("shop open day --from live.csv")
+    run('shop import day "sent edited" --import-report report.csv')
+    run("shop export day -o after.csv")
+    run("shop sell day --orders 5 --seed 4")
     for name in ("evening", "today"):
-        run(f"shop export day -o {name}.csv")  # type: ignore[operator]
+        run(f"shop export day -o {name}.csv")
 
 
 def _database(folder: Path) -> None:

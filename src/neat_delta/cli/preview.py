@@ -318,7 +318,7 @@ def _view(
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.plots import can_draw
-    from neat_delta.views.verdict import changes_verdict, verdict_view
+    from neat_delta.views.verdict import changes_verdict, next_lines, verdict_view
 
     changes, whole, live, path = part
     shown = DisplayOptions(width, options.everything)
@@ -355,7 +355,8 @@ def _view(
         nothing = "nothing to draw: no price, stock or category changes"
         yield from sentence(what, ", ".join(files) or nothing, width)
     if "page" in made and not can_draw():
-        yield from sentence("charts", f"not in the page, because what draws them is missing. {install(CHARTS)}", width)
+        yield labelled("charts", "not in the page: what draws them is not installed")
+        yield from next_lines([install(CHARTS)], "")
     yield from verdict_view(changes_verdict(changes), width)
     yield from _next(path, made, width)
 
