@@ -9,10 +9,11 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from helpers import neat_delta
+from neat_delta.atomic_write import write_atomic
 from neat_delta.changeset.serialization import load_changes
 from neat_delta.delivery.history import History
 from neat_delta.errors import InvalidInput, InvalidSettings, NeatDeltaError, WriteError
-from neat_delta.migration import format_1, migrated, replace_old
+from neat_delta.migration import format_1, migrate, migrated, replace_old
 from neat_delta.migration.settings_files import lifted_settings
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.field_types import field_types
@@ -123,9 +124,28 @@ def test_nothing_is_written_if_one_file_is_damaged(shop):
 
 def test_the_old_file_is_never_written_over(shop):
     (shop / "shop.toml.format-1").write_text("mine")
-    with pytest.raises(WriteError, match="already exists"):
+    with pytest.raises(WriteError, match="Move it away"):
         replace_old([migrated(shop / "shop.toml")])
     assert (shop / "shop.toml").read_bytes() == (MADE / "shop.toml").read_bytes()
+
+
+def test_a_run_that_was_killed_half_way_is_done_by_the_next(shop, monkeypatch):
+    def killed(path, data, **options):
+        if options.get("replace"):
+            raise KeyboardInterrupt
+        write_atomic(path, data, **options)
+
+    monkeypatch.setattr(migrate, "write_atomic", killed)
+    with pytest.raises(KeyboardInterrupt):
+        replace_old([migrated(shop / name) for name in FILES])
+    assert [(shop / name).read_bytes() for name in FILES] == [(MADE / name).read_bytes() for name in FILES]
+
+    monkeypatch.undo()
+    replace_old([migrated(shop / name) for name in FILES])
+    assert [migrated(shop / name).data for name in FILES] == [None] * len(FILES)
+    assert [(shop / f"{name}.format-1").read_bytes() for name in FILES] == [
+        (MADE / name).read_bytes() for name in FILES
+    ]
 
 
 @given(data=st.data())

@@ -14,7 +14,7 @@ from tomlkit.exceptions import TOMLKitError
 from neat_delta.atomic_write import write_atomic
 from neat_delta.changeset.file_form import FORMAT
 from neat_delta.changeset.serialization import parse_changes
-from neat_delta.errors import InvalidInput, InvalidSettings
+from neat_delta.errors import InvalidInput, InvalidSettings, WriteError
 from neat_delta.migration.change_sets import lifted_change_set
 from neat_delta.migration.histories import lifted_history
 from neat_delta.migration.settings_files import is_run_file, lifted_settings
@@ -145,11 +145,25 @@ def save_new(one: Migrated, out: Path, *, replace: bool = False) -> None:
 def replace_old(files: Sequence[Migrated]) -> None:
     """Put files in today's format in their places, each in one step; the old ones are kept beside them first.
 
+    What a run has kept that was killed before it was done is the same file, and stays.
+
     Raises:
-        WriteError: an old one is kept there already, or the disk refuses; what stood there still does.
+        WriteError: another file has the name under which an old one would be kept, or the disk refuses; what stood
+            there still does.
     """
-    kept = [one.path.with_name(one.path.name + KEPT_SUFFIX) for one in files]
-    check_outputs(*kept)
-    for one, beside in zip(files, kept, strict=True):
-        write_atomic(beside, read_bytes(one.path))
+    kept = {one.path: one.path.with_name(one.path.name + KEPT_SUFFIX) for one in files}
+    to_keep = [path for path, beside in kept.items() if not _is_same(path, beside)]
+    for path in to_keep:
+        if kept[path].exists():
+            raise WriteError(
+                "the old file would be kept here, but there is another one", file=kept[path], hint="Move it away."
+            )
+    check_outputs(*(kept[path] for path in to_keep))
+    for path in to_keep:
+        write_atomic(kept[path], read_bytes(path))
+    for one in files:
         write_atomic(one.path, one.data or b"", replace=True)
+
+
+def _is_same(one: Path, other: Path) -> bool:
+    return other.is_file() and read_bytes(one) == read_bytes(other)
