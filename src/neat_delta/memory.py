@@ -99,9 +99,8 @@ def _windows_memory() -> int:
 
 def _machine_memory() -> int:
     size = USUAL
-    if sys.platform == "win32":
-        with suppress(AttributeError, OSError):
-            size = _windows_memory()
+    with suppress(AttributeError, OSError):
+        size = _windows_memory()
     with suppress(AttributeError, ValueError, OSError):  # (not every system tells)
         size = os.sysconf("SC_PHYS_PAGES") * os.sysconf("SC_PAGE_SIZE")
     with suppress(OSError, ValueError):
