@@ -164,6 +164,30 @@ def test_threads_may_use_it_at_once(tmp_path, capsys):
     assert capsys.readouterr() == ("", "")
 
 
+def test_threads_may_read_the_first_files_of_a_process_at_once(tmp_path):
+    """Polars, loaded before us, takes NumPy in at the first array; each thread that does is held there for a while."""
+    (tmp_path / "live.csv").write_text("sku;price\nA1;1.00\nA2;2.00\n", "utf-8")
+    (tmp_path / "edited.csv").write_text("sku;price\nA1;1.10\nA2;2.00\n", "utf-8")
+    script = (
+        "import threading, time, polars\n"
+        "from concurrent.futures import ThreadPoolExecutor\n"
+        "import neat_delta as nd\n"
+        "pauses = iter(range(100))\n"
+        "def hold(frame, event, arg):\n"
+        "    if frame.f_code.co_name == '_import' and 'polars' in frame.f_code.co_filename:\n"
+        "        time.sleep(0.5 + next(pauses) * 0.1)\n"
+        "nd.compare\n"
+        "threading.settrace(hold)\n"
+        "with ThreadPoolExecutor(4) as threads:\n"
+        "    found = threads.map(lambda _: nd.compare('live.csv', 'edited.csv').cells['now'].to_list(), range(4))\n"
+        "    print(list(found))\n"
+    )
+
+    ran = subprocess.run([sys.executable, "-c", script], capture_output=True, text=True, cwd=tmp_path, check=False)
+
+    assert (ran.stdout, ran.stderr) == (f"{[['1.10']] * 4}\n", "")
+
+
 def test_the_examples_of_the_docstrings_are_true():
     modules = [importlib.import_module(f"neat_delta.api.{name}") for name in ("tables", "changes", "files")]
     results = [doctest.testmod(module, optionflags=doctest.NORMALIZE_WHITESPACE) for module in modules]
