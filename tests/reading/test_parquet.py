@@ -66,7 +66,7 @@ def test_a_damaged_file_is_an_error(tmp_path):
 def test_a_damaged_file_is_named_in_one_line_and_the_stream_is_what_it_was(tmp_path):
     LIVE.write_parquet(tmp_path / "live.parquet")
     data = bytearray((tmp_path / "live.parquet").read_bytes())
-    for at in range(0, len(data), 7):
+    for at in range(3, len(data), 61):  # (each is read by a process of its own)
         spoilt = data[:]
         spoilt[at] ^= 0x41
         (tmp_path / f"{at}.parquet").write_bytes(spoilt)
