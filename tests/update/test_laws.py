@@ -4,6 +4,7 @@ import json
 import re
 import sqlite3
 import tempfile
+from contextlib import closing
 from decimal import Decimal
 from pathlib import Path
 
@@ -240,13 +241,14 @@ def imported_records(table, files, shape):
     """A shop that takes JSON lines by the book, or runs a script; nothing of ours is used."""
     header, *rows = table
     if shape == "sql":
-        base = sqlite3.connect(":memory:")
-        base.execute(f"CREATE TABLE items ({', '.join(header)})")
-        base.executemany(f"INSERT INTO items VALUES ({', '.join('?' * len(header))})", rows)
-        base.commit()
-        for path in files:
-            base.executescript(path.read_bytes().decode())
-        return [header, *([cell or "" for cell in row] for row in base.execute("SELECT * FROM items ORDER BY rowid"))]
+        with closing(sqlite3.connect(":memory:")) as base:
+            base.execute(f"CREATE TABLE items ({', '.join(header)})")
+            base.executemany(f"INSERT INTO items VALUES ({', '.join('?' * len(header))})", rows)
+            base.commit()
+            for path in files:
+                base.executescript(path.read_bytes().decode())
+            after = base.execute("SELECT * FROM items ORDER BY rowid").fetchall()
+        return [header, *([cell or "" for cell in row] for row in after)]
     items = {row[0]: dict(zip(header, row, strict=True)) for row in rows}
     for path in files:
         for line in path.read_bytes().decode().removesuffix("\n").split("\n"):

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import json
 import sqlite3
+from contextlib import closing
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
@@ -70,21 +71,20 @@ def run_sql(
     Raises:
         ProofFailed: the script fails, be it by one of its guards.
     """
-    database = sqlite3.connect(":memory:", isolation_level=None)
     fields = [field for field in live.fields if field.name in items.columns]
     names = [f'"{field.column.replace(chr(34), chr(34) * 2)}"' for field in fields]
     quoted = f'"{table.replace(chr(34), chr(34) * 2)}"'
-    database.execute(f"CREATE TABLE {quoted} ({', '.join(f'{name} TEXT' for name in names)})")
     marks = ", ".join("?" * len(names))
-    database.executemany(
-        f"INSERT INTO {quoted} VALUES ({marks})", items.select(field.name for field in fields).iter_rows()
-    )
-    try:
-        database.executescript(as_sqlite(path.read_bytes().decode(), output_format))
-    except sqlite3.Error as error:
-        raise ProofFailed(f"the script fails: {error}", file=path.name) from error
-    rows = database.execute(f"SELECT {', '.join(names)} FROM {quoted}").fetchall()
-    database.close()
+    with closing(sqlite3.connect(":memory:", isolation_level=None)) as database:
+        database.execute(f"CREATE TABLE {quoted} ({', '.join(f'{name} TEXT' for name in names)})")
+        database.executemany(
+            f"INSERT INTO {quoted} VALUES ({marks})", items.select(field.name for field in fields).iter_rows()
+        )
+        try:
+            database.executescript(as_sqlite(path.read_bytes().decode(), output_format))
+        except sqlite3.Error as error:
+            raise ProofFailed(f"the script fails: {error}", file=path.name) from error
+        rows = database.execute(f"SELECT {', '.join(names)} FROM {quoted}").fetchall()
     after = pl.DataFrame(rows, schema={field.name: pl.String for field in fields}, orient="row").fill_null("")
     codes = after.select(pl.concat_str(key, separator=KEY_SEPARATOR)).to_series()
     return after.with_columns(codes.alias(KEY_SEPARATOR)).select(items.columns)
