@@ -328,3 +328,23 @@ def test_the_shells_offer_fields_checks_profiles_and_commands(completing, typed,
 def test_completion_in_powershell_takes_paths_as_windows_has_them(completing, tmp_path):
     (tmp_path / ".\\list.csv").write_text("sku,colour\nA,red\n")
     assert completing("powershell", 'neat-delta compare live.csv ".\\list.csv" --skip co')[1] == "colour"
+
+
+@pytest.mark.parametrize(
+    ("type_", "was", "now", "said"),
+    [
+        ("text", f"<p>{'long ' * 40}</p>\r\n", f"<p>{'long ' * 40}</p>\n", "in format (such as line ends)"),
+        (
+            "number",
+            f"1.5{'0' * 60}",
+            "1.5",
+            "in format (1.5 for 1.5000000000…00000000000)",
+        ),
+        ("number", f"1.5{'0' * 60}", f"1.5{'0' * 70}", "in format"),
+    ],
+)
+def test_what_differs_only_in_format_is_told_apart_in_a_line(tmp_path, type_, was, now, said):
+    for name, cell in (("live.csv", was), ("edited.csv", now)):
+        write_table(tmp_path / name, [["sku", "field"], ["KT-1", cell], ["KT-2", "2.25"]])
+    shown = neat_delta("compare", "live.csv", "edited.csv", "--type", f"field={type_}", cwd=tmp_path)
+    assert f"ignored 1 cell differs only {said} result" in " ".join(shown.stdout.split())

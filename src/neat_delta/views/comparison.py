@@ -268,9 +268,9 @@ def left_alone_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Te
     yield from no_data_view(result.live, width, f" of {result.live.source.name}")
     yield from no_data_view(result.edited, width)
     if result.reformatted:
-        message = f"{pluralize(result.reformatted, 'cell')} differ only in format"
+        message = f"{pluralize(result.reformatted, 'cell differs', 'cells differ')} only in format"
         if result.reformatted_example:
-            message += f" ({printable(result.reformatted_example[0])} for {printable(result.reformatted_example[1])})"
+            message += _told_apart(*result.reformatted_example)
         yield from sentence("ignored", message, width)
     if result.blanks_ignored:
         message = f"{pluralize(result.blanks_ignored, 'blank cell')}: the shop's values are kept"
@@ -284,6 +284,14 @@ def left_alone_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Te
         label = ""
         if shown.everything:
             yield from _restored_cells(result, cells, width)
+
+
+def _told_apart(now: str, was: str) -> str:
+    """What differs in format between two cells with the same value, where it can be seen."""
+    if now.replace("\r\n", "\n") == was.replace("\r\n", "\n"):
+        return " (such as line ends)"
+    one, other = (cut(printable(text), EXAMPLE) for text in (now, was))
+    return f" ({one} for {other})" if one != other else ""
 
 
 def _restored_cells(result: CompareResult, cells: pl.DataFrame, width: int) -> list[Text]:
