@@ -197,3 +197,11 @@ def test_what_cannot_be_shown_or_picked_says_why_and_leaves_nothing(shop, call, 
     assert reason in done.stderr
     assert done.stdout == ""
     assert not (shop / "x.jsonl").exists()
+
+
+def test_a_text_has_half_of_the_line_however_long_keys_and_names_are(tmp_path):
+    rows = [["sku", "name", "note"], ["KT-" + "1" * 40, "Jar " * 20, "of clear glass, for a pound of honey"]]
+    write_table(tmp_path / "live.csv", [*rows, ["KT-2", "lid", ""]])
+    write_table(tmp_path / "edited.csv", [rows[0], [*rows[1][:2], rows[1][2] + ", not for jam"], ["KT-2", "lid", ""]])
+    shown = neat_delta("compare", "live.csv", "edited.csv", cwd=tmp_path, COLUMNS="80").stdout
+    assert f"\n{' ' * 40}…a pound of honey(+ , not for jam)\n" in shown

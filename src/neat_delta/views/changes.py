@@ -160,7 +160,8 @@ def _items_table(
         row[3:5] = [Cell(), Cell()]
         under[at] = changed_text(cell["was"], cell["now"], note.type, note.separator, around=room)
     widths = fitted(columns, rows, width)
-    start = sum(widths[:2]) + len(INDENT) + 2 * len(GAP)
+    # Below the field, but half of the line is left for a text, however long keys and names are.
+    start = min(sum(widths[:2]) + len(INDENT) + 2 * len(GAP), width // 2)
     result, blocks = table_blocks(columns, rows, width)
     inputs = computed_from(changes.findings)
     for at, (block, cell) in enumerate(zip(blocks, cells, strict=True)):
