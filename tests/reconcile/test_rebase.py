@@ -216,34 +216,6 @@ def test_decisions_about_other_values_than_now_are_refused(shop):
     assert "k.xlsx, line 2, column price, value '0010': the values of this conflict have changed since" in done.stderr
 
 
-def test_a_csv_finds_the_export_that_it_was_made_from_and_says_so(shop):
-    neat_delta("sheet", "morning.csv", "-o", "work.csv", cwd=shop)
-    rows = read_rows(shop / "work.csv")
-    rows[5][1] = "Renamed"
-    write_table(shop / "edited.csv", [[cell.replace(".", ",") if at == 2 else cell for at, cell in enumerate(row)]
-                                      for row in rows], delimiter=";")  # fmt: skip
-
-    done = neat_delta("compare", "evening.csv", "edited.csv", "-o", "c.jsonl", cwd=shop)
-    again = neat_delta("compare", "morning.csv", "edited.csv", cwd=shop)
-
-    said = " ".join(done.stdout.split())
-    assert "from the export store: only what was edited since is a change" in said
-    assert "result 1 item will change" in said
-    assert "base" not in again.stdout
-    (shop / "evening.csv").write_text("sku\nx\n")
-    assert "tested on a copy of evening.csv" in neat_delta("write", "c.jsonl", "-o", "up", cwd=shop).stdout
-
-
-def test_a_few_cells_that_were_set_right_again_are_no_sign_of_an_older_export(shop):
-    neat_delta("compare", "morning.csv", "morning.csv", cwd=shop)  # it is kept
-    write_table(shop / "edited.csv", read_rows(shop / "morning.csv"))
-
-    done = neat_delta("compare", "evening.csv", "edited.csv", cwd=shop)
-
-    assert "base" not in done.stdout
-    assert "result      2 items will change" in done.stdout
-
-
 def test_an_export_that_is_newer_than_the_live_one_explains_nothing_away(shop):
     rows = read_rows(shop / "morning.csv")
     for row in rows[1::3]:

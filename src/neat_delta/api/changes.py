@@ -31,7 +31,7 @@ from neat_delta.reading import read_table
 from neat_delta.reading.frames import table_from_frame
 from neat_delta.reconcile.conflicts import HOLD, ConflictPolicy
 from neat_delta.tables import Table
-from neat_delta.workflows.base import GIVEN, Base, find_base
+from neat_delta.workflows.base import KEPT_BASE, NO_BASE, BaseWish
 from neat_delta.workflows.combining import Preference, combined
 from neat_delta.workflows.plan import PlanOptions, checked, context_of, plan_adjustment, plan_comparison
 
@@ -42,6 +42,7 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.reconcile.combine import CombineResult
     from neat_delta.tables.read_options import ReadOptions
+    from neat_delta.tables.settings import Settings
 
 
 def compare(
@@ -67,7 +68,8 @@ def compare(
         edited: the edited table, likewise; it need not have all fields or rows.
         settings: what is configured, or the path of a ``catalogue.toml``.
         base: the older export that the edited table was made from: then only what was edited since is a change. A
-            sheet that was made for editing carries it.
+            sheet that was made for editing carries it, or is known by its place. "none": there is none; "kept": the
+            kept export that the table looks like.
         on_conflict: with a base, where both have changed a cell: "hold" it back, or "ours", or "theirs".
         options: how to compare, as ``CompareArguments`` has it.
 
@@ -80,17 +82,20 @@ def compare(
     own = settings_of(settings)
     profile, shop = profile_of(options, own), read(live, own)
     sheet = edited if isinstance(edited, Table) else _edited(edited, profile.format)
-    found = Base(read(base, own), GIVEN) if base is not None else None
-    if found is None and sheet.base:
-        found = find_base(shop, sheet, own, by_content=False)
     plan = PlanOptions(
         compare_options(options, own),
         profile,
         overrides=overrides_of(options),
-        base=found,
+        base=BaseWish(_base(base, own)),
         on_conflict=ConflictPolicy(on_conflict),
     )
     return plan_comparison(shop, sheet, plan)[0].changes
+
+
+def _base(base: TableLike | None, settings: Settings) -> Table | str | None:
+    if isinstance(base, str) and base in (NO_BASE, KEPT_BASE):
+        return base
+    return None if base is None else read(base, settings)
 
 
 def _edited(edited: TableLike, form: ReadOptions) -> Table:

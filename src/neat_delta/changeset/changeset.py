@@ -20,7 +20,7 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.changeset.findings import BLOCK, FINDINGS
+from neat_delta.changeset.findings import BLOCK, FINDINGS, questions_in
 from neat_delta.json_form import to_json
 from neat_delta.matching.positions import positions_of
 from neat_delta.tables import FilePart, field_name
@@ -44,14 +44,8 @@ ITEMS = {
 CELLS = {"key": pl.String, "field": pl.String, "was": pl.String, "now": pl.String}
 CHANGE, ADD, REMOVE, RECODE, NONE = "change", "add", "remove", "recode", "none"
 ACTIONS = (CHANGE, ADD, REMOVE, RECODE, NONE)
-CHANGED, UNCHANGED, NEW, DUPLICATE, UNREADABLE, REJECTED = STATES = (
-    "changed",
-    "unchanged",
-    "new",
-    "duplicate",
-    "unreadable",
-    "rejected",
-)
+STATES = ("changed", "unchanged", "new", "duplicate", "unreadable", "rejected")
+CHANGED, UNCHANGED, NEW, DUPLICATE, UNREADABLE, REJECTED = STATES
 # Rows of items that were not chosen are in none of these states.
 EXCLUDED = "excluded"
 # Rows that a person left out of a change set.
@@ -236,7 +230,7 @@ class ChangeSet:
     @property
     def problems(self) -> pl.DataFrame:
         """The findings that are errors or warnings."""
-        return self.findings.filter(pl.col("level").is_in(["error", "warning"]))
+        return self.findings.filter(pl.col("level") != "note")
 
     @classmethod
     def load(cls, path: str | PathLike[str]) -> ChangeSet:
@@ -274,6 +268,11 @@ class ChangeSet:
     def blocking_count(self) -> int:
         """How many findings keep something out."""
         return self.findings.filter(pl.col("effect") == BLOCK).height
+
+    @property
+    def needs_attention(self) -> bool:
+        """Whether something is kept out, or a person must say what was meant."""
+        return bool(self.blocking_count() or questions_in(self.findings))
 
 
 def build(head: Head, items: pl.DataFrame, cells: pl.DataFrame, findings: pl.DataFrame) -> ChangeSet:

@@ -19,6 +19,14 @@ FINDINGS = {
 STOP, WARN, NOTE = "error", "warning", "note"
 # A finding blocks the cell that it names, or its whole item; or it gives the cell its live value back; or nothing.
 BLOCK, REPAIR, NO_EFFECT = "block", "repair", "none"
+# Warnings that end with exit code 1, as errors do: something that a person has typed may not be sent, or something may
+# be sent that nobody has typed. Each with what the verdict says of it.
+OLDER_VALUES, LOST_BASE, UNUSED_COLUMN = "older values", "export not kept", "column not used"
+TO_ANSWER = {
+    OLDER_VALUES: "maybe older values of the shop",
+    LOST_BASE: "maybe older values of the shop",
+    UNUSED_COLUMN: "a column with values of the shop is not used",
+}
 
 
 def findings_frame(code: str, level: str, effect: str | None = None, **columns: object) -> pl.DataFrame:
@@ -52,6 +60,12 @@ def data_of(member: str) -> pl.Expr:
 def is_about_columns() -> pl.Expr:
     """Whether a finding is about what columns the file has, rather than about a row or a cell."""
     return data_of("difference").is_not_null()
+
+
+def questions_in(findings: pl.DataFrame) -> list[str]:
+    """What a person has to answer before a change set is surely what was meant, as the verdict says it; each once."""
+    codes = findings["code"].unique(maintain_order=True)
+    return list(dict.fromkeys(TO_ANSWER[code] for code in codes if code in TO_ANSWER))
 
 
 def computed_from(findings: pl.DataFrame) -> dict[tuple[str, str], str]:

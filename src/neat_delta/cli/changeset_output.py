@@ -21,7 +21,7 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
-    from neat_delta.changeset.changeset import Overrides
+    from neat_delta.changeset.changeset import ChangeSet, Overrides
     from neat_delta.diff.compare import BaseSummary, CompareResult
     from neat_delta.matching.supplier_mapping import ColumnMatch
     from neat_delta.tables.settings import Settings
@@ -203,12 +203,12 @@ def render_result(
         sendable = not changes.is_empty
         show_json(_as_dict(outcome) | ({"columns": columns} if columns else {}), changes, commands if sendable else [])
     elif output.quiet:
-        _say_held_back(blocked)
+        _say_what_needs_attention(outcome.result.changes)
     else:
         show(_view(outcome, console(output).width, head), output)
     if blocked and outcome.targets.strict and outcome.targets.update_folder:
         return refused(blocked)
-    return Exit.ATTENTION if blocked else Exit.DONE
+    return Exit.ATTENTION if outcome.result.changes.needs_attention else Exit.DONE
 
 
 def refused(stopped: int) -> Exit:
@@ -371,7 +371,14 @@ def _base_as_dict(base: BaseSummary) -> dict[str, Any]:
     }
 
 
-def _say_held_back(held_back: int) -> None:
+def _say_what_needs_attention(changes: ChangeSet) -> None:
+    import polars as pl
+
+    from neat_delta.changeset.findings import TO_ANSWER
+
+    held_back = changes.blocking_count()
     if held_back:
         errors = "1 error was" if held_back == 1 else f"{held_back} errors were"
         print_error(f"{errors} not sent; run again without --quiet")
+    for message in changes.findings.filter(pl.col("code").is_in(list(TO_ANSWER)))["message"]:
+        print_error(message)

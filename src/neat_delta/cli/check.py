@@ -88,7 +88,7 @@ def check_command(
         show_json(_as_dict(tried), tried, _next(changes, tried, problems))
     elif not output.quiet:
         show(_view((changes, tried), own, problems, everything, console(output).width), output)
-    return Exit.ATTENTION if tried.blocking_count() else Exit.DONE
+    return Exit.ATTENTION if tried.needs_attention else Exit.DONE
 
 
 def _as_dict(changes: ChangeSet) -> dict[str, object]:

@@ -96,7 +96,7 @@ def combine_command(
         show_json(combined_as_dict(result, out), result.changes, [_write_command(out, live)])
     elif not output.quiet:
         show(_view(sets, result, out, conflicts_file, live, console(output).width), output)
-    return Exit.ATTENTION if result.changes.blocking_count() else Exit.DONE
+    return Exit.ATTENTION if result.changes.needs_attention else Exit.DONE
 
 
 def preferred_name(given: str | None, names: Sequence[str]) -> str | None:

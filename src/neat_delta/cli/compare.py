@@ -45,11 +45,7 @@ if TYPE_CHECKING:
     from neat_delta.matching.supplier_mapping import ColumnMatch
     from neat_delta.tables import Table
     from neat_delta.tables.read_options import ReadOptions
-    from neat_delta.tables.settings import Settings
-    from neat_delta.workflows.base import Base
     from neat_delta.workflows.targets import Targets
-
-NO_BASE = "none"
 
 
 def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, ...]) -> dict[str, str]:
@@ -115,8 +111,8 @@ def _types(_context: click.Context, _option: click.Parameter, given: tuple[str, 
     "--base",
     type=SOURCE,
     metavar="FILE",
-    help="The export that EDITED was made from, if LIVE is newer; none: compare with LIVE only.  "
-    "[default: found by itself]",
+    help="The export that EDITED was made from, if LIVE is newer; none: compare with LIVE only; kept: the kept export "
+    "that EDITED looks like.  [default: as the sheet knows]",
 )
 @conflict_options
 @PREFER
@@ -186,6 +182,7 @@ def compare_command(
         from neat_delta.matching.column_drift import column_natures
         from neat_delta.matching.value_mapping import mapped_by_values
         from neat_delta.tables import field_name
+        from neat_delta.workflows.base import BaseWish
         from neat_delta.workflows.plan import PlanOptions, plan_comparison
         from neat_delta.workflows.publish import publish
 
@@ -206,8 +203,8 @@ def compare_command(
             nonlocal profile
             if supplier.map_by_values:
                 profile = mapped_by_values(*both, settings, profile)
-            found = _base_of(*both, base, settings, key, by_content=not profile.is_configured)
-            options = PlanOptions(compare, profile, sku_changes, override.overrides(), override.images, found, policy)
+            said = BaseWish(base)
+            options = PlanOptions(compare, profile, sku_changes, override.overrides(), override.images, said, policy)
             return plan_comparison(*both, options, progress)
 
         pair = reading.result()
@@ -241,20 +238,6 @@ def compare_command(
             yield from saved_view(supplier.save_as, config, width)
 
     return render_result(Outcome(result, receipt, settings, targets, display), output, head, matches)
-
-
-def _base_of(
-    live: Table, edited: Table, given: Location | None, settings: Settings, key: tuple[str, ...], *, by_content: bool
-) -> Base | None:
-    """The base as given, none if that is said, else as it is found."""
-    from neat_delta.workflows.base import find_base, given_base
-
-    if given is None:
-        return find_base(live, edited, settings, key, by_content=by_content)
-    if str(given) == NO_BASE:
-        return None
-    found = given_base(given, settings)
-    return None if found.table.source.sha256 == live.source.sha256 else found
 
 
 def _read(*inputs: Any) -> tuple[Table, Table]:

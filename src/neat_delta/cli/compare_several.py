@@ -93,7 +93,7 @@ def render_several(
         show(_view(results, combined, receipt, targets, display, console(output).width), output)
     if blocked and targets.strict and targets.update_folder:
         return refused(blocked)
-    return Exit.ATTENTION if blocked else Exit.DONE
+    return Exit.ATTENTION if combined.changes.needs_attention else Exit.DONE
 
 
 def _view(

@@ -140,7 +140,7 @@ def pick_command(
         show_json(_as_dict(less, out), less, [_write_command(out)])
     elif not output.quiet:
         show(_view(whole, less, changes, out, approval, console(output).width), output)
-    return Exit.ATTENTION if less.blocking_count() else Exit.DONE
+    return Exit.ATTENTION if less.needs_attention else Exit.DONE
 
 
 def _marks(review: Location | None, decided: Location | None, changes: ChangeSet, *, unmarked: bool) -> Review | None:

@@ -103,7 +103,7 @@ def preview_command(
         show_json(_as_dict(loaded, found, made))
     elif not output.quiet:
         show(_view(shown, settings, found, made, options, console(output).width), output)
-    return Exit.ATTENTION if whole.blocking_count() else Exit.DONE
+    return Exit.ATTENTION if whole.needs_attention else Exit.DONE
 
 
 def _load_drawing() -> None:

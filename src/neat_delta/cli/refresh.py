@@ -64,6 +64,7 @@ def refresh_command(
     from neat_delta.changeset.serialization import load_changes, save_changes
     from neat_delta.output_paths import check_outputs
     from neat_delta.reconcile.refresh import refresh
+    from neat_delta.workflows.inputs import keep
     from neat_delta.workflows.saved_changes import read_fresh
 
     policy = conflict.policy()
@@ -76,12 +77,13 @@ def refresh_command(
         result = refresh(loaded, export, settings, policy)
         check_outputs(out, conflict.conflicts_file, replace=overwrite)
         save_changes(result.changes, out, replace=overwrite)
+        keep(export, settings)
         conflict.save(result.conflicts, loaded, overwrite=overwrite)
     if output.as_json:
         show_json(_as_dict(result, out), result.changes, [_write_command(out, fresh)])
     elif not output.quiet:
         show(_view(result, out, fresh, conflict.conflicts_file, console(output).width), output)
-    return Exit.ATTENTION if result.changes.blocking_count() else Exit.DONE
+    return Exit.ATTENTION if result.changes.needs_attention else Exit.DONE
 
 
 def _as_dict(result: RefreshResult, out: Path) -> dict[str, object]:

@@ -92,7 +92,7 @@ def sheet_command(
     from neat_delta.tables.line_names import line_name
     from neat_delta.update.edit_sheet import delimited_sheet, sheet_columns, workbook
     from neat_delta.workflows.base import note_sheet
-    from neat_delta.workflows.inputs import read_live
+    from neat_delta.workflows.inputs import keep, read_live
     from neat_delta.workflows.plan import context_of
 
     settings = load_config(config)
@@ -108,6 +108,7 @@ def sheet_command(
         columns = sheet_columns(context, names, rows, [field_name(name) for name in unlock])
         make = workbook if out.suffix.lower() == ".xlsx" else delimited_sheet
         write_atomic(out, make(columns, live), replace=overwrite)
+        keep(live, settings)
         if make is delimited_sheet:
             note_sheet(out, [column.header for column in columns], live, settings)
     if output.as_json:

@@ -64,6 +64,7 @@ def verify_command(
     from neat_delta.changeset.serialization import save_changes
     from neat_delta.output_paths import check_outputs
     from neat_delta.reconcile.verify import verify
+    from neat_delta.workflows.inputs import keep
     from neat_delta.workflows.saved_changes import read_fresh
 
     settings = load_config(config)
@@ -73,6 +74,7 @@ def verify_command(
         export = read_fresh(loaded, fresh, settings, progress)
         progress.step("verifying")
         result = verify(loaded, export, settings)
+        keep(export, settings)
         if out is not None:
             save_changes(result.remaining, out, replace=overwrite)
     if output.as_json:

@@ -140,7 +140,7 @@ def write_command(
         )
     elif not output.quiet:
         show(_view(written, folder, changes, campaign, console(output).width), output)
-    return Exit.ATTENTION if blocked else Exit.DONE
+    return Exit.ATTENTION if written.changes.needs_attention else Exit.DONE
 
 
 def _campaign_times(

@@ -34,7 +34,6 @@ def row_findings(
     return pl.concat(
         [
             no_findings(),
-            _other_origin(live, edited),
             unreadable_rows(edited),
             no_data(edited),
             no_data(live, f"{live.source.name}: "),
@@ -49,17 +48,6 @@ def row_findings(
             _live_duplicates(tables),
         ]
     )
-
-
-def _other_origin(live: Table, edited: Table) -> pl.DataFrame:
-    """A sheet that was made from another export would undo what the shop has changed since."""
-    if edited.source_sha256 in (None, live.source.sha256):
-        return no_findings()
-    message = (
-        f"{edited.source.name} was made from another export than {live.source.name}; the shop's changes between the "
-        "two would be undone. Compare it with the export it was made from"
-    )
-    return findings_frame("made from another export", "warning", message=message)
 
 
 def unreadable_rows(edited: Table) -> pl.DataFrame:

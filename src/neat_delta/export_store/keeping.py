@@ -21,6 +21,7 @@ def keep_beside(store: ExportStore, source: Source) -> None:
     if source.content is None or not store.settings.keep:
         return
     # (A thread that is no daemon: Python waits for it at its end.)
+    _at_work[:] = [other for other in _at_work if other.is_alive()]
     thread = threading.Thread(target=_keep, args=(store, source), name="keeping an export")
     _at_work.append(thread)
     thread.start()

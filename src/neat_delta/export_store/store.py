@@ -19,7 +19,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import write_atomic
 from neat_delta.errors import InvalidInput, NeatDeltaError
-from neat_delta.file_content import pieces
+from neat_delta.file_content import PIECE, pieces
 from neat_delta.json_form import WrongForm, from_json, json_text
 from neat_delta.path_text import path_text
 from neat_delta.prefetch import sha256_hex
@@ -109,7 +109,7 @@ class ExportStore:
             WriteError, OSError: the disk refuses; nothing is half-written.
         """
         known = self._path_of(sha256)
-        if known is not None:
+        if known is not None and _is_whole(known, len(content)):
             os.utime(known)
             return
         make_folder(self.folder)
@@ -118,6 +118,8 @@ class ExportStore:
         path = self.folder / f"{now.strftime(TIME)}-{sha256}{SUFFIX}"
         about = SKIPPABLE + struct.pack("<I", len(head)) + head
         write_atomic(path, chain([about], _packed(content)), replace=True)
+        if known is not None and known != path:
+            known.unlink(missing_ok=True)  # (it is damaged)
         self.prune()
 
     def note_sheet(self, path: Path, columns: Sequence[str], sha256: str) -> None:
@@ -229,6 +231,19 @@ def _packed(content: Content) -> Iterator[bytes]:
     for piece in pieces(content):
         yield packer.compress(piece)
     yield packer.flush()
+
+
+def _is_whole(path: Path, size: int) -> bool:
+    """Whether a kept file can be unpacked to so many bytes; its frame has a checksum of what it holds."""
+    from neat_delta.zstd import ZstdError, ZstdFile
+
+    if _about(path) is None:
+        return False
+    try:
+        with ZstdFile(path) as packed:
+            return sum(len(piece) for piece in iter(lambda: packed.read(PIECE), b"")) == size
+    except (OSError, MemoryError, EOFError, ZstdError):
+        return False
 
 
 def _about(path: Path) -> KeptExport | None:

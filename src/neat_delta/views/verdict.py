@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.changeset.findings import questions_in
 from neat_delta.shell import command_line
 from neat_delta.views.formatting import pluralize
 from neat_delta.views.lines import LABEL, labelled, sentence
@@ -30,6 +31,7 @@ def changes_verdict(changes: ChangeSet, *more: str, verb: str = "change") -> lis
     return [
         *(parts or ["nothing will change"]),
         *([f"{pluralize(errors, 'error')}, not sent"] if errors else []),
+        *questions_in(changes.findings),
         *(more or (NOT_SENT,)),
     ]
 

@@ -26,13 +26,15 @@ def read_live(live: Location, settings: Settings, progress: ProgressReporter = N
     Raises:
         InvalidInput: it cannot be read as a table.
     """
-    return kept(read_table(live, progress, settings.export), settings).renamed(settings.names())
+    return read_table(live, progress, settings.export).renamed(settings.names())
 
 
-def kept(live: Table, settings: Settings) -> Table:
-    """The same live export, which is now being kept in the export store; it may be needed when its file is gone."""
+def keep(live: Table, settings: Settings) -> None:
+    """Begin to keep a live export in the export store; it may be needed when its file is gone.
+
+    Only once a command has made something of it: a file that was refused, or given in the wrong place, is no export.
+    """
     keep_beside(store_of(settings.store), live.source)
-    return live
 
 
 def read_inputs(
@@ -49,7 +51,7 @@ def read_inputs(
         InvalidInput: one of them cannot be read as a table.
     """
     own, edited_table = read_pair(live, edited, progress, profile.format, prefetch, settings.export)
-    return kept(own, settings).renamed(settings.names()), edited_table
+    return own.renamed(settings.names()), edited_table
 
 
 def read_kept(store: ExportStore, export: KeptExport, options: ReadOptions) -> Table:

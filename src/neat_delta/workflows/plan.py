@@ -26,6 +26,8 @@ from neat_delta.reconcile.conflicts import ConflictPolicy
 from neat_delta.reconcile.rebase import RebasedSheet, conflicts_of, gone_findings, rebase
 from neat_delta.reconcile.refresh import conflict_findings
 from neat_delta.tables.settings import Settings, SupplierProfile
+from neat_delta.workflows.base import Base, BaseWish, base_of
+from neat_delta.workflows.inputs import keep
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -36,7 +38,6 @@ if TYPE_CHECKING:
     from neat_delta.matching.supplier_mapping import ColumnMatch
     from neat_delta.tables import Table
     from neat_delta.tables.read_options import ReadOptions
-    from neat_delta.workflows.base import Base
 
 
 @dataclass(frozen=True)
@@ -49,7 +50,7 @@ class PlanOptions:
         accepted_rekeys: a file of key changes that are taken for such.
         overrides: what checks let through.
         images: the folder of image files, where missing ones are to be found.
-        base: the live values that the edited file was made from; ``None``: those of the live export.
+        base: what is said of the live values that the edited file was made from.
         on_conflict: what becomes of cells that the shop has changed since, and the edited file as well.
     """
 
@@ -58,7 +59,7 @@ class PlanOptions:
     accepted_rekeys: Location | None = None
     overrides: Overrides = field(default_factory=Overrides)
     images: Path | None = None
-    base: Base | None = None
+    base: BaseWish = field(default_factory=BaseWish)
     on_conflict: ConflictPolicy = field(default_factory=ConflictPolicy)
 
 
@@ -81,15 +82,26 @@ def plan_comparison(
         AmbiguousKey: no column can be taken as the key without asking.
     """
     compare = options.compare
+    found = base_of(live, edited, compare.settings, compare.key, options.base, mapped=options.profile.is_configured)
     edited, profile = in_shape_of(live, edited, compare.settings, options.profile, compare.key)
     edited, profile = with_added_values(live, edited, compare.settings, profile)
     if options.accepted_rekeys is not None:
         compare = replace(compare, accepted_rekeys=accepted_codes(options.accepted_rekeys, live))
-    if options.base is None:
+    if found.base is None:
         result, matches = compare_supplier_file(live, edited, profile, compare, progress)
     else:
-        result, matches = compare_with_base(live, edited, options.base, profile, compare, options.on_conflict)
-    return checked(result, compare.settings, options.overrides, options.images, progress), matches
+        result, matches = compare_with_base(live, edited, found.base, profile, compare, options.on_conflict)
+    result = with_findings(result, found.findings)
+    result = checked(result, compare.settings, options.overrides, options.images, progress)
+    if not _is_wrong_file(result):
+        keep(live, compare.settings)
+    return result, matches
+
+
+def _is_wrong_file(result: CompareResult) -> bool:
+    """Whether the two files have no item in common, so that one of them is another one than the person meant."""
+    rows = result.tables.rows
+    return bool(len(result.edited)) and not (len(rows.pairs) or len(rows.identical))
 
 
 def compare_with_base(
@@ -154,7 +166,9 @@ def plan_adjustment(
     rows, unknown = chosen_rows(context, where, items)
     progress.step("calculating")
     result = adjust(context, formulas, rows, options.compare)
-    return checked(result, context.settings, options.overrides, options.images, progress), unknown
+    result = checked(result, context.settings, options.overrides, options.images, progress)
+    keep(context.live, context.settings)
+    return result, unknown
 
 
 @dataclass(frozen=True)
@@ -183,7 +197,9 @@ def plan_rekeys(
     asked = code_pairs(codes, context.key, file.old, file.new)
     progress.step("matching SKUs")
     result = recode(codes, context, asked, options.compare, images=file.rename_images)
-    return checked(result, settings, options.overrides, options.images, progress), codes
+    result = checked(result, settings, options.overrides, options.images, progress)
+    keep(live, settings)
+    return result, codes
 
 
 def checked(

@@ -19,7 +19,7 @@ from neat_delta.reconcile.refresh import RefreshResult, refresh, require_fresh
 from neat_delta.reconcile.verify import without_differences
 from neat_delta.tables.read_options import ReadOptions
 from neat_delta.update import WriteOptions, write_update
-from neat_delta.workflows.inputs import kept, read_kept
+from neat_delta.workflows.inputs import keep, read_kept
 from neat_delta.workflows.plan import names_of_images
 
 if TYPE_CHECKING:
@@ -58,8 +58,7 @@ def _as_read(changes: ChangeSet, configured: ReadOptions) -> ReadOptions:
 
 def read_fresh(changes: ChangeSet, path: Location, settings: Settings, progress: ProgressReporter) -> Table:
     """A newer export of the shop, its columns under the names that a change set gives them."""
-    fresh = kept(read_table(path, progress, settings.export), settings)
-    return fresh.renamed(changes.head.names())
+    return read_table(path, progress, settings.export).renamed(changes.head.names())
 
 
 def _require_matching_live(changes: ChangeSet, live: Table) -> None:
@@ -234,6 +233,7 @@ def undo_since(
     """
     live = read_fresh(changes, fresh, settings, progress)
     receipt, result = undo_by_table(changes, live, folder, settings, options, progress)
+    keep(live, settings)
     return Written(receipt, result.changes, live), result
 
 

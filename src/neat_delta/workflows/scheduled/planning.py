@@ -5,7 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
+import polars as pl
+
 from neat_delta.changeset.changeset import Overrides
+from neat_delta.changeset.findings import TO_ANSWER
 from neat_delta.changeset.serialization import load_changes
 from neat_delta.checks import recheck
 from neat_delta.diff.compare import CompareOptions
@@ -13,9 +16,9 @@ from neat_delta.diff.formulas import parse_formula
 from neat_delta.errors import InvalidOption
 from neat_delta.reconcile.refresh import refresh, require_fresh
 from neat_delta.tables.settings import Settings, SupplierProfile
-from neat_delta.workflows.base import find_base
+from neat_delta.workflows.base import BaseWish
 from neat_delta.workflows.combining import Preference, combined_and_checked, distinct_names
-from neat_delta.workflows.inputs import read_inputs, read_live
+from neat_delta.workflows.inputs import keep, read_inputs, read_live
 from neat_delta.workflows.plan import PlanOptions, context_of, plan_adjustment, plan_comparison
 from neat_delta.workflows.saved_changes import read_fresh
 
@@ -128,9 +131,8 @@ def _compared(
     profile = replace(profile, rules=(*profile.rules, *edited.formulas))
     own, others = read_inputs(live, edited.file, settings, profile, progress)
     require_fresh(own.source.made, config.live, settings)
-    # Only what is sure counts where nobody looks: the values that a sheet itself carries.
-    base = find_base(own, others, settings, by_content=False)
-    return plan_comparison(own, others, PlanOptions(options, profile, base=base), progress)[0]
+    said = BaseWish(config.base, edited.origin)
+    return plan_comparison(own, others, PlanOptions(options, profile, base=said), progress)[0]
 
 
 def _combined(
@@ -154,6 +156,7 @@ def refreshed(changes: ChangeSet, live: Location, settings: Settings, progress: 
     require_fresh(fresh.source.made, live, settings)
     result = refresh(changes, fresh, settings).changes
     checked = recheck(result, fresh, settings, changes.head.overrides)
+    keep(fresh, settings)
     return Planned(checked, fresh, fresh, as_edited=False)
 
 
@@ -161,6 +164,8 @@ def _objections(result: CompareResult) -> list[str]:
     """What looks like a wrong file, or like one of another layout than last time."""
     counts = result.changes.counts
     found = [f"supplier file layout changed: {message}; nothing was sent" for message in result.profile_drift]
+    questions = result.changes.findings.filter(pl.col("code").is_in(list(TO_ANSWER)))
+    found += [f"{message}: nothing was sent" for message in questions["message"]]
     if len(result.edited) and not counts["changed"] + counts["unchanged"] + counts["rejected"] + counts["duplicate"]:
         found.append("no SKU of the edited file is in the shop. Wrong file, or wrong column?")
     return found

@@ -244,6 +244,7 @@ class _Run:
                 file=self._fetch(
                     f"edited {at}" if many else "edited", one.file, f"edited-{at}-" if many else "edited-"
                 ),
+                origin=one.file if isinstance(one.file, Path) else None,
             )
             for at, one in enumerate(files, start=1)
         )

@@ -34,6 +34,7 @@ from neat_delta.tables.constraints import (
 from neat_delta.tables.settings import NAME as CATALOGUE
 from neat_delta.update.field_sets import FEWEST_CELLS, WAYS
 from neat_delta.update.write import output_formats
+from neat_delta.workflows.base import KEPT_BASE, NO_BASE
 
 # RFC 5322, section 3.4.1, as far as every server takes it: ASCII, perhaps with a name in front.
 WEB_SCHEMES = ("http", "https")
@@ -206,6 +207,8 @@ class EditedFile:
     """Formulas for its values."""
     preferred: bool = False
     """Whether its values go on where the files differ; otherwise such cells are errors, not sent."""
+    origin: Annotated[Path | None, NotInFile()] = None
+    """Where the file is, of which a run reads a copy."""
 
 
 @dataclass(frozen=True)
@@ -249,6 +252,8 @@ class RunConfig:
     """Only items that match this condition (as `--where`)."""
     items: Annotated[Location | None, AsLocation()] = None
     """Only the SKUs listed in this file, one per line (as `--items`)."""
+    base: Annotated[Location | None, AsLocation()] = None
+    """The export that the edited files were made from (as `--base`): a file, `"none"` or `"kept"`."""
     blanks: Annotated[str, OneOf(("leave", "clear"))] | None = None
     """What blank cells do (as `--blanks`)."""
     add_new: bool = False
@@ -373,6 +378,7 @@ def _from_its_folder(run: RunConfig, path: Path) -> RunConfig:
         to=place_beside(run.to, beside) if run.to else None,
         fresh=run.fresh and from_here(run.fresh),
         items=run.items and from_here(run.items),
+        base=run.base if str(run.base) in (NO_BASE, KEPT_BASE) else run.base and from_here(run.base),
         heartbeat=run.heartbeat and from_here(run.heartbeat),
         metrics=run.metrics and beside / run.metrics,
         path=path,
