@@ -79,7 +79,7 @@ def race_commands(folder: Path, runs: int) -> dict[str, float]:
     walls: dict[str, list[float]] = {"plain script": [], "neat-delta write": []}
     for _ in range(runs):
         walls["plain script"].append(measure([sys.executable, "-c", PLAIN, kept, plain])[0])
-        ours = [*PROGRAM, "write", kept, "-o", update, "--pack", "fewest-cells", "--quiet"]
+        ours = [*PROGRAM, "write", kept, "-o", update, "--pack", "exact", "--quiet"]
         walls["neat-delta write"].append(measure(ours)[0])
         shutil.rmtree(plain)
         shutil.rmtree(update)
@@ -106,7 +106,7 @@ def main() -> None:
         times: dict[str, list[float]] = {"plain Polars": [], "and read back": [], "neat-delta": []}
         for _ in range(args.runs):
             begun = time.perf_counter()
-            write_update(changes, live, folder / "update", options=WriteOptions(strategy="fewest-cells"))
+            write_update(changes, live, folder / "update", options=WriteOptions(strategy="exact"))
             times["neat-delta"].append(time.perf_counter() - begun)
             begun = time.perf_counter()
             plainly(tables, folder / "plain")

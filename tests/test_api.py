@@ -129,7 +129,7 @@ def test_parts_updates_and_undo(tmp_path):
     assert nd.accept(changes, items=["A"], skip=["stock"]).cells["field"].to_list() == ["price"]
     with pytest.raises(nd.InvalidInput, match="a condition is about the live table"):
         nd.accept(changes, where="price > 1")
-    assert nd.write(changes, tmp_path / "up", LIVE, pack="fewest-files").cells == 4
+    assert nd.write(changes, tmp_path / "up", LIVE, pack="one-file").cells == 4
     assert nd.undo(changes, tmp_path / "back", LIVE).cells == 4
     after = LIVE.with_columns(price=pl.Series(["2.00", "9.00"]), stock=pl.Series(["4", "5"]))
     back = nd.undo(changes, tmp_path / "since", LIVE, fresh=after)

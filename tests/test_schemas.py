@@ -29,7 +29,7 @@ preview c.changes.jsonl --money --stock
 pick c.changes.jsonl --only price -o p.changes.jsonl --by Anna
 approve c.changes.jsonl --by Anna
 write c.changes.jsonl -o up
-write n.changes.jsonl -o up-new --pack fewest-files
+write n.changes.jsonl -o up-new --pack one-file
 write r.changes.jsonl -o up-codes
 send up --to inbox -y
 send up --to inbox -y

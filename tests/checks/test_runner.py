@@ -2,6 +2,7 @@ import re
 from pathlib import Path
 
 from neat_delta.checks import CHECKS
+from neat_delta.tables.settings import FieldSettings, ImportConfig, Settings
 from neat_delta.views.overrides import override_option
 
 DOCS = Path(__file__).parent.parent.parent / "docs"
@@ -18,3 +19,77 @@ def test_the_page_of_checks_lists_every_check_as_it_is():
 
 def test_every_check_has_a_name_of_its_own():
     assert len({check.name for check in CHECKS}) == len(CHECKS)
+
+
+def cells(seen):
+    return {(key, field) for key, field in seen.changes.cells.select("key", "field").iter_rows()}
+
+
+def test_a_value_that_only_fits_beside_one_that_is_held_is_held_too(tried):
+    """What is checked is what will be sent, not what was typed."""
+
+    def before(rows):
+        rows[3] |= {"price": "10.00", "sale_price": "9.00", "cost": "6.00"}
+
+    def edit(rows):
+        rows[3] |= {"price": "1000.00", "sale_price": "12.00"}
+
+    seen = tried(edit, before=before)
+
+    assert cells(seen) == set()
+    assert {("decimal slip", "price"), ("sale price too high", "sale_price")} <= set(
+        seen.changes.findings.select("code", "field").iter_rows()
+    )
+
+
+def test_a_cost_beside_a_price_that_cannot_be_emptied_is_held(tried):
+    def before(rows):
+        rows[3] |= {"price": "10.00", "sale_price": "", "cost": "6.00"}
+
+    def edit(rows):
+        rows[3] |= {"price": "", "cost": "12.00"}
+
+    settled = Settings(imports=ImportConfig(blank="leaves"))
+    assert cells(tried(edit, settled, before=before, clear_blanks=True)) == set()
+
+
+def test_an_item_stays_as_long_as_one_that_is_held_links_to_it(tried):
+    """K1, the topmost, is held: so is each item below it, to the last."""
+    chain = {"K-0001": "K-0002", "K-0002": "K-0003", "K-0003": "K-0004"}
+
+    def before(rows):
+        for row in rows:
+            row["parent"] = chain.get(row["sku"], "")
+
+    def edit(rows):
+        rows[1]["price"] = "1e"
+        return [row for row in rows if row["sku"] not in ("K-0002", "K-0003", "K-0004")]
+
+    settled = Settings(fields={"parent": FieldSettings(type="item link")})
+    held = tried(edit, settled, before=before, delete_at_most=9)
+    assert held.changes.keys_with_action("remove").is_empty()
+
+    def freed(rows):
+        return edit([*rows[:1], rows[1] | {"parent": ""}, *rows[2:]])
+
+    # The row's link is gone, so that the three may go.
+    away = tried(freed, settled, before=before, delete_at_most=9, clear_blanks=True)
+    assert len(away.changes.keys_with_action("remove")) == 3
+
+
+def test_a_link_to_an_item_that_is_held_or_goes_is_said(tried):
+    def before(rows):
+        for row in rows:
+            row["parent"] = ""
+
+    def edit(rows):
+        rows[5]["parent"] = "NEW-1"
+        rows[6]["parent"] = "K-0007"
+        del rows[7]
+        return [*rows, rows[1] | {"sku": "NEW-1", "gtin": "", "price": "0"}]
+
+    settled = Settings(fields={"parent": FieldSettings(type="item link")})
+    seen = tried(edit, settled, before=before, add_new=True, delete_at_most=9)
+    links = seen.changes.findings.filter(code="broken link")
+    assert seen.changes.keys_with_action("add").is_empty()
+    assert links["key"].to_list() == ["K-0006", "K-0005"]

@@ -129,7 +129,7 @@ def test_an_untouched_update_is_replaced_and_its_neighbours_are_not(work):
         (work / name / "notes.txt").write_text("hours of work")
     kept = files_in(work)
 
-    done = neat_delta("write", "c.jsonl", "-o", "up", "--overwrite", "--pack", "fewest-cells", cwd=work)
+    done = neat_delta("write", "c.jsonl", "-o", "up", "--overwrite", "--pack", "exact", cwd=work)
 
     assert done.returncode == Exit.DONE
     after = files_in(work)

@@ -40,7 +40,7 @@ def work(tmp_path):
             f"Made anew, number {at * 37 % 101}." if at % 2 else f"Y{at * 37 % 90}-{at * 17 % 9}"
         )
     write_table(tmp_path / "edited.csv", table)
-    options = ("--out", "c.jsonl", "--write", "up", "--pack", "fewest-cells")
+    options = ("--out", "c.jsonl", "--write", "up", "--pack", "exact")
     done = neat_delta("compare", "live.csv", "edited.csv", *options, cwd=tmp_path)
     assert len(load_update(tmp_path / "up").data) == 2, done.stdout
     return tmp_path
@@ -199,7 +199,7 @@ def _file_server(sort, work):
 def test_files_come_from_a_file_server_and_go_to_one(work, sort):
     with _file_server(sort, work) as (address, told):
         files = [f"{address}/live.csv", f"{address}/edited.csv"]
-        done = neat_delta("compare", *files, "--pack", "fewest-cells", "--write", "again", cwd=work, **told)
+        done = neat_delta("compare", *files, "--pack", "exact", "--write", "again", cwd=work, **told)
         sent = neat_delta("send", "again", "--to", f"{address}/inbox", cwd=work, **told)
         fresh = neat_delta("verify", "c.jsonl", f"{address}/edited.csv", cwd=work, **told)
 

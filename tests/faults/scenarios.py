@@ -70,11 +70,11 @@ def _sends(to: str, server: str | None = None, *, emptied: bool = False) -> Scen
 # (The shop takes files in the form of its export only.)
 PLAIN = (
     "compare live.csv edited.csv --catalogue plain.toml -o plain.jsonl",
-    "write plain.jsonl --catalogue plain.toml -o plain --pack fewest-cells",
+    "write plain.jsonl --catalogue plain.toml -o plain --pack exact",
 )
 SCENARIOS = (
     Scenario("write", "write c.changes.jsonl -o w", ("w",)),
-    Scenario("write over another", "write c.changes.jsonl -o w --overwrite --pack fewest-files", ("w",),
+    Scenario("write over another", "write c.changes.jsonl -o w --overwrite --pack one-file", ("w",),
              ("write adjust.changes.jsonl -o w",)),
     Scenario("write as SQL", "write c.changes.jsonl -o w --format sql", ("w",)),
     Scenario("undo", "undo c.changes.jsonl -o w", ("w",)),

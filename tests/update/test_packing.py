@@ -1,7 +1,8 @@
+import random
+from collections import Counter
 from dataclasses import replace
 
 import polars as pl
-import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -10,7 +11,8 @@ from neat_delta.changeset.invert import invert
 from neat_delta.diff.compare import compare
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.reading import read_pair, read_table
-from neat_delta.update.field_sets import WAYS, FillRules, field_sets, merge_sets
+from neat_delta.update.field_sets import ONE_FILE, WAYS, FillRules, field_sets
+from neat_delta.update.file_plan import plan_files
 from neat_delta.update.packing import costs, pack
 
 HEADER = ["name", "sku", "price", "stock"]
@@ -45,7 +47,7 @@ def test_nothing_packs_to_nothing(tmp_path):
     changes, _ = packed(tmp_path, [])
     live = read_table(tmp_path / "live.csv")
 
-    assert [pack(changes, live, strategy=way) for way in WAYS] == [[], [], []]
+    assert [pack(changes, live, strategy=way) for way in WAYS] == [[], []]
 
 
 edits = st.sets(st.tuples(st.integers(0, 5), st.sampled_from(["name", "price", "stock"])), min_size=1)
@@ -61,7 +63,7 @@ def test_no_table_has_a_hole_and_every_change_is_in_one(tmp_path_factory, edits)
     assert cells.rows() == changes.cells.select(sku="key", field="field", now="now").sort("sku", "field").rows()
 
 
-@given(edits, st.sampled_from(["fewest-cells", "balanced", "fewest-files"]), st.randoms())
+@given(edits, st.sampled_from(WAYS), st.randoms())
 def test_the_tables_are_the_same_in_whatever_order_the_cells_stand(tmp_path_factory, edits, way, dice):
     folder = tmp_path_factory.mktemp("pack")
     changes, _ = packed(folder, edits)
@@ -76,21 +78,69 @@ def test_the_tables_are_the_same_in_whatever_order_the_cells_stand(tmp_path_fact
     assert all(one[columns].equals(other[columns]) for columns in one)
 
 
-@given(st.lists(st.tuples(st.sets(st.sampled_from("abcdefgh"), min_size=1), st.integers(1, 400)), min_size=1))
-def test_a_file_less_is_never_bought_too_dear(sets):
+def cost(files, sizes):
+    return 50 * len(files) + sum(sizes[one] for file in files for one in file.sets)
+
+
+sets_of_fields = st.lists(st.tuples(st.sets(st.sampled_from("abcdefgh"), min_size=1), st.integers(1, 400)), min_size=1)
+
+
+@given(sets_of_fields)
+def test_exact_files_have_each_cell_once_and_are_no_more_than_the_fields(sets):
     sizes = {KEY_SEPARATOR.join(sorted(names)): rows for names, rows in sets}
-    wanted = sum(rows * len(one.split(KEY_SEPARATOR)) for one, rows in sizes.items())
+    fields = {name for one in sizes for name in one.split(KEY_SEPARATOR)}
 
-    groups = merge_sets(sizes, "balanced")
+    files = plan_files(sizes)
 
-    assert sorted(one for group in groups for one in group) == sorted(sizes)
-    unwanted = 0
-    for group in groups:
-        union = {name for one in group for name in one.split(KEY_SEPARATOR)}
-        unwanted += sum(sizes[one] * (len(union) - len(one.split(KEY_SEPARATOR))) for one in group)
-    assert unwanted <= (len(sizes) - len(groups)) * max(20, wanted // 100)
-    assert len(merge_sets(sizes, "fewest-files")) == 1
-    assert len(merge_sets(sizes, "fewest-cells")) == len(sizes)
+    for one in sizes:
+        cells = [name for file in files if one in file.sets for name in file.fields]
+        assert sorted(cells) == one.split(KEY_SEPARATOR)
+    assert len(files) <= len(fields)
+    of_each_field = sum(rows * len(one.split(KEY_SEPARATOR)) for one, rows in sizes.items())
+    assert cost(files, sizes) <= 50 * len(fields) + of_each_field
+    if len(sizes) <= len(fields):
+        assert cost(files, sizes) <= 50 * len(sizes) + sum(sizes.values())
+    assert set(files) == set(plan_files(dict(reversed(sizes.items()))))
+
+
+@given(sets_of_fields, st.sets(st.sampled_from("abcdefgh")))
+def test_one_file_never_fills_what_must_not_be_filled(sets, never):
+    sizes = {KEY_SEPARATOR.join(sorted(names)): rows for names, rows in sets}
+    files = plan_files(sizes, ONE_FILE, FillRules(never=frozenset(never)))
+
+    for file in files:
+        assert all(name in one.split(KEY_SEPARATOR) for one in file.sets for name in never.intersection(file.fields))
+    for one in sizes:
+        cells = [name for file in files if one in file.sets for name in file.fields]
+        assert len(cells) == len(set(cells))
+        assert set(one.split(KEY_SEPARATOR)) <= set(cells)
+    changing = {name for one in sizes for name in one.split(KEY_SEPARATOR)}
+    assert len(files) <= len(never & changing) + bool(changing - never)
+
+
+def test_hundreds_of_sets_of_ten_fields_are_ten_files():
+    dice = random.Random(7)
+    sets = (KEY_SEPARATOR.join(sorted(dice.sample("abcdefghij", dice.randint(1, 10)))) for _ in range(500))
+    assert len(plan_files(dict(Counter(sets)))) == 10
+
+
+def test_a_set_gets_a_file_of_its_own_where_that_saves_more_rows_than_a_file_is_worth():
+    sizes = {"a": 100, "b\x1fc": 200, "a\x1fb\x1fc": 300, "d": 1, "b\x1fd": 1}
+    assert {(file.fields, len(file.sets)) for file in plan_files(sizes)} == {
+        (("a",), 2), (("b", "c"), 2), (("b", "d"), 1), (("d",), 1),
+    }  # fmt: skip
+
+
+def test_an_item_of_two_files_has_the_new_value_of_a_required_field_in_both(tmp_path):
+    edits = [(at, "price") for at in range(4)] + [(at, "stock") for at in range(2, 6)] + [(3, "name")]
+    changes, _ = packed(tmp_path, edits)
+    live, _ = read_pair(tmp_path / "live.csv", tmp_path / "edited.csv")
+
+    tables = pack(changes, live, ["name"])
+
+    names = {(code, name) for table in tables for code, name in table.cells.select("sku", "name").iter_rows()}
+    assert len(tables) == 3
+    assert names == {(f"S{at}", "new" if at == 3 else f"n{at}") for at in range(6)}
 
 
 @given(edits)
@@ -107,11 +157,11 @@ def test_holes_are_filled_with_what_is_there(tmp_path):
     changes, _ = packed(tmp_path, [(0, "price"), (1, "stock"), (2, "name")])
     live, _ = read_pair(tmp_path / "live.csv", tmp_path / "edited.csv")
 
-    (table,) = pack(changes, live, strategy="fewest-files")
+    (table,) = pack(changes, live, strategy="one-file")
 
     assert table.cells.rows() == [("n0", "S0", "2.00", "5"), ("n1", "S1", "1.00", "7"), ("new", "S2", "1.00", "5")]
     assert [(cost.strategy, cost.files, cost.extra_cells) for cost in costs(changes, live)] == [
-        ("fewest-cells", 3, 0), ("balanced", 1, 6), ("fewest-files", 1, 6),
+        ("exact", 3, 0), ("one-file", 1, 6),
     ]  # fmt: skip
 
 
@@ -120,20 +170,19 @@ def test_holes_stay_blank_where_a_blank_leaves_a_field_alone(tmp_path):
     live, _ = read_pair(tmp_path / "live.csv", tmp_path / "edited.csv")
     holes = FillRules(leaves=True)
 
-    (table,) = pack(changes, live, strategy="fewest-cells", holes=holes)
+    (table,) = pack(changes, live, strategy="exact", holes=holes)
 
     assert table.cells.rows() == [("", "S0", "2.00", ""), ("", "S1", "", "7"), ("new", "S2", "", "")]
     assert table.filled == {}
     assert {(cost.files, cost.extra_cells) for cost in costs(changes, live, holes=holes)} == {(1, 0)}
 
 
-@pytest.mark.parametrize("way", ["balanced", "fewest-files"])
-def test_money_stock_and_the_like_are_never_filled(tmp_path, way):
+def test_money_stock_and_the_like_are_never_filled(tmp_path):
     changes, _ = packed(tmp_path, [(0, "price"), (1, "stock"), (2, "name")])
     live, _ = read_pair(tmp_path / "live.csv", tmp_path / "edited.csv")
     holes = FillRules(never=frozenset(["price", "stock"]))
 
-    tables = pack(changes, live, strategy=way, holes=holes)
+    tables = pack(changes, live, strategy="one-file", holes=holes)
 
     assert sorted(table.columns for table in tables) == [["name", "sku"], ["sku", "price"], ["sku", "stock"]]
     assert all(table.filled == {} for table in tables)

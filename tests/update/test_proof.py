@@ -31,7 +31,7 @@ def changes(tmp_path):
 def refuses(tmp_path, live, changes, reason, shape="delimited"):
     before = sorted(path.name for path in tmp_path.iterdir())
     with pytest.raises(ProofFailed, match=reason):
-        write_update(changes, live, tmp_path / "up", options=WriteOptions(output_format=shape, strategy="fewest-cells"))
+        write_update(changes, live, tmp_path / "up", options=WriteOptions(output_format=shape, strategy="exact"))
     assert sorted(path.name for path in tmp_path.iterdir()) == before
 
 

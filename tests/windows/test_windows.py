@@ -21,7 +21,7 @@ WAY = [
     ["preview", "a.changes.jsonl", "--page", "review.html", "--review", "review.xlsx"],
     ["pick", "a.changes.jsonl", "--only", "price", "-o", "b.changes.jsonl"],
     ["combine", "a.changes.jsonl", "b.changes.jsonl", "-o", "c.changes.jsonl"],
-    ["write", "b.changes.jsonl", "-o", "v", "--pack", "fewest-files"],
+    ["write", "b.changes.jsonl", "-o", "v", "--pack", "one-file"],
     ["write", "b.changes.jsonl", "-o", "v", "--overwrite"],
     ["undo", "b.changes.jsonl", "-o", "back"],
     ["shop", "open", "shop", "--from", "live.csv"],

@@ -10,6 +10,7 @@ from neat_delta.api.arguments import known
 from neat_delta.api.tables import SettingsLike, TableLike, read, settings_of
 from neat_delta.approval import load_approval
 from neat_delta.changeset.changeset import ChangeSet
+from neat_delta.checks import recheck
 from neat_delta.errors import InvalidOption
 from neat_delta.nearest import nearest_hint
 from neat_delta.reconcile.conflicts import HOLD, ConflictPolicy
@@ -32,7 +33,7 @@ class WriteArguments(TypedDict, total=False):
     """How an update is written, by the names that the command line's options have."""
 
     pack: str
-    """How cells are packed into files: "fewest-cells", "balanced" or "fewest-files"."""
+    """How cells are packed into files: "exact" or "one-file"."""
     format: str
     """The format of the files: "delimited", "tsv", "xlsx", "parquet", "jsonl" …"""
     overwrite: bool
@@ -89,7 +90,7 @@ def write(
     known(how, WriteArguments, "write")
     own = settings_of(settings)
     table = read(live, own).renamed(changes.head.names())
-    return write_update(changes, table, Path(folder), own, _write_options(how))
+    return write_update(recheck(changes, table, own), table, Path(folder), own, _write_options(how))
 
 
 def undo(

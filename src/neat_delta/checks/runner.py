@@ -13,7 +13,7 @@ import polars as pl
 
 from neat_delta.changeset.apply_findings import apply_findings, with_findings_replaced
 from neat_delta.changeset.changeset import Overrides, with_overrides
-from neat_delta.changeset.findings import NO_EFFECT, REPAIR, no_findings
+from neat_delta.changeset.findings import BLOCK, NO_EFFECT, REPAIR, no_findings
 from neat_delta.checks import (
     accidents,
     barcodes,
@@ -55,6 +55,17 @@ CHECKS: tuple[Check, ...] = (
     *money.CHECKS,
     *imports.CHECKS,
 )
+# What these find in a column as it was typed does not depend on what of it is held.
+TYPED = frozenset(
+    (
+        *accidents.CHECKS,
+        *moved_cells.CHECKS,
+        *fills.CHECKS,
+        *shifts.CHECKS,
+        *replacements.CHECKS,
+        *bulk.CHECKS,
+    )
+)
 NOTHING_ALLOWED = Overrides()
 
 
@@ -88,13 +99,20 @@ def run_checks(
     restored = found.filter(effect=REPAIR)
     context = replace(context, changes=apply_findings(changes, restored)) if len(restored) else context
     found = pl.concat([found, *(check.run(context) for check in wanted if check not in first)])
-    unique = next((check for check in wanted if check.run is values.not_unique), None)
-    while unique is not None and len(found.filter(level="error")):
-        # An item whose own change is held back keeps its value, which another one may be about to get.
-        again = unique.run(replace(context, changes=apply_findings(changes, found)))
+    return _until_nothing_more_is_held(found, context, [check for check in wanted if check not in TYPED])
+
+
+def _until_nothing_more_is_held(found: pl.DataFrame, context: CheckContext, wanted: Sequence[Check]) -> pl.DataFrame:
+    """The findings, and those on what remains: whatever is held keeps its live value, beside which others may be wrong.
+
+    A sale price that was below the new price is not below the old one; a code that one item was to lose is not free for
+    another; an item that another one still links to cannot go.
+    """
+    new = found
+    while len(new.filter(effect=BLOCK)):
+        remaining = replace(context, changes=apply_findings(context.changes, found), _memory={})
+        again = pl.concat([no_findings(), *(check.run(remaining) for check in wanted)])
         new = again.join(found, on=["code", "key", "field"], how="anti", nulls_equal=True, maintain_order="left")
-        if new.is_empty():
-            break
         found = pl.concat([found, new])
     return found
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import REMOVE
+from neat_delta.changeset.changeset import ADD, REMOVE
 from neat_delta.changeset.findings import no_findings
 from neat_delta.checks.check import Check, Override, concat_findings
 from neat_delta.matching import Key
@@ -220,10 +220,12 @@ def broken_link(context: CheckContext) -> pl.DataFrame:
     found = []
     for name, result, cells in context.cells():
         if context.type_of(name) == "item link":
-            new = pl.Series(list(context.changes.new_keys().values()), dtype=pl.String)
-            codes = pl.concat(
-                [context.live.cells(key).to_series().rename(""), context.affected_items["key"].rename(""), new]
-            )
+            to = context.changes.new_keys()
+            leaving = pl.concat([context.changes.keys_with_action(REMOVE)["key"], pl.Series(list(to), dtype=pl.String)])
+            live = context.live.cells(key).to_series()
+            stays = live.filter(~live.is_in(leaving.implode()))
+            added = context.changes.keys_with_action(ADD)["key"]
+            codes = pl.concat([one.rename("") for one in (stays, added, pl.Series(list(to.values()), dtype=pl.String))])
             parted_by = result.separator or code_separator(context.live.cells([name])[name])
             strange = _strange(cells, codes, parted_by)
             found.append(

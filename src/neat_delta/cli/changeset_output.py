@@ -42,11 +42,11 @@ PACK = option(
     OUTPUT,
     "--pack",
     "strategy",
-    type=click.Choice(["fewest-cells", "balanced", "fewest-files"]),
-    default="fewest-cells",
+    type=click.Choice(["exact", "one-file"]),
+    default="exact",
     show_default=True,
-    help="fewest-cells: no extra cells, more files. fewest-files: one file if possible; extra cells are filled with "
-    "current values.",
+    help="exact: as few files as there can be without a cell that does not change. one-file: one file if possible; "
+    "extra cells are filled with current values, never prices or stock.",
 )
 
 
@@ -288,6 +288,7 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
 def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
     """What became of the update, or what it would be."""
     from neat_delta.update.field_sets import field_sets
+    from neat_delta.update.file_plan import plan_files
     from neat_delta.views.lines import labelled
     from neat_delta.views.update import nothing_view, one_file_view, update_view
 
@@ -299,7 +300,7 @@ def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
     elif folder:
         yield nothing_view(folder)
     else:
-        yield from one_file_view(len(field_sets(changes).names), outcome.settings.imports, width)
+        yield from one_file_view(len(plan_files(field_sets(changes).sizes)), outcome.settings.imports, width)
 
 
 def _write_command(result: CompareResult, out: Path | None) -> list[str]:

@@ -38,7 +38,7 @@ if TYPE_CHECKING:
 @command(
     "write",
     "neat-delta write tuesday.changes.jsonl -o updates",
-    "neat-delta write tuesday.changes.jsonl -o updates --pack fewest-files",
+    "neat-delta write tuesday.changes.jsonl -o updates --pack one-file",
 )
 @click.argument("changes", type=CHANGES)
 @option(

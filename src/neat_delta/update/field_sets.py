@@ -1,16 +1,14 @@
-"""Sets of fields: which items change in which fields together, and which of these sets share a file.
+"""Sets of fields: which items change in which fields together, and what may become of holes.
 
 Two items that change different fields leave holes in one table, and a shop that takes a blank for "empty this"
-would destroy what is there. So each set of fields that change together becomes a table of its own. Where the shop
-leaves a field alone when a cell is blank, one table does, its holes blank. Only if somebody asks for it are holes
-filled with what the live export has: such cells would undo what a colleague changes meanwhile.
+would destroy what is there. So files are planned without holes. Where the shop leaves a field alone when a cell is
+blank, one table does, its holes blank. Only if somebody asks for it are holes filled with what the live export has:
+such cells would undo what a colleague changes meanwhile.
 """
 
 from __future__ import annotations
 
-import heapq
 from dataclasses import dataclass, replace
-from itertools import combinations
 from typing import TYPE_CHECKING
 
 import polars as pl
@@ -19,13 +17,9 @@ from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.matching import KEY_SEPARATOR
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping
-
     from neat_delta.changeset.changeset import ChangeSet
 
-FEWEST_CELLS, BALANCED, FEWEST_FILES = WAYS = ("fewest-cells", "balanced", "fewest-files")
-# A file less is worth at least so many cells that nobody asked for.
-FILE_WORTH = 20
+EXACT, ONE_FILE = WAYS = ("exact", "one-file")
 # So many fields have a bit of one number each.
 BITS = 60
 
@@ -100,53 +94,3 @@ class FillRules:
 
 
 NO_FILL_RULES = FillRules()
-
-
-def merge_sets(sizes: Mapping[str, int], strategy: str, holes: FillRules = NO_FILL_RULES) -> list[list[str]]:
-    """Which sets of fields (names joined, with how many items each) share a file.
-
-    All do where holes stay blank. Else two files become one as long as that fills fewer holes than a file is worth: one
-    in a hundred of the cells to be sent, at least FILE_WORTH; the pair that costs least goes first. Only sets that
-    agree in the fields that are never filled share a file.
-    """
-    if holes.leaves:
-        return [list(sizes)] if sizes else []
-    if strategy == FEWEST_CELLS or len(sizes) < 2:
-        return [[one] for one in sizes]
-    alike: dict[frozenset[str], dict[str, int]] = {}
-    for one, size in sizes.items():
-        alike.setdefault(holes.never.intersection(one.split(KEY_SEPARATOR)), {})[one] = size
-    if strategy == FEWEST_FILES:
-        return [list(part) for part in alike.values()]
-    worth = max(FILE_WORTH, sum(size * len(one.split(KEY_SEPARATOR)) for one, size in sizes.items()) // 100)
-    return [group for part in alike.values() for group in _balanced(part, worth)]
-
-
-def _balanced(sizes: Mapping[str, int], worth: int) -> list[list[str]]:
-    """The sets in groups none of which fills more holes than a file is worth."""
-    names = {
-        name: at for at, name in enumerate(dict.fromkeys(name for one in sizes for name in one.split(KEY_SEPARATOR)))
-    }
-    masks = {at: sum(1 << names[name] for name in one.split(KEY_SEPARATOR)) for at, one in enumerate(sizes)}
-    rows, members = {at: sizes[one] for at, one in enumerate(sizes)}, {at: [one] for at, one in enumerate(sizes)}
-
-    def holes(one: int, other: int) -> int:
-        union = (masks[one] | masks[other]).bit_count()
-        return rows[one] * (union - masks[one].bit_count()) + rows[other] * (union - masks[other].bit_count())
-
-    pairs = [(holes(one, other), one, other) for one, other in combinations(masks, 2)]
-    heapq.heapify(pairs)
-    following = len(sizes)
-    while pairs:
-        cost, one, other = heapq.heappop(pairs)
-        if cost > worth:
-            break
-        if one in masks and other in masks:
-            masks[following], rows[following] = masks[one] | masks[other], rows[one] + rows[other]
-            members[following] = members.pop(one) + members.pop(other)
-            del masks[one], masks[other]
-            for third in list(masks):
-                if third != following:
-                    heapq.heappush(pairs, (holes(third, following), third, following))
-            following += 1
-    return list(members.values())

@@ -12,7 +12,8 @@ from neat_delta.diff.rekey_plan import schedule
 from neat_delta.errors import WriteError
 from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.matching.key import key_parts
-from neat_delta.update.field_sets import FEWEST_CELLS, NO_FILL_RULES, WAYS, FillRules, field_sets, merge_sets
+from neat_delta.update.field_sets import EXACT, NO_FILL_RULES, WAYS, FillRules, field_sets
+from neat_delta.update.file_plan import plan_files
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping, Sequence
@@ -70,7 +71,7 @@ def pack(
     changes: ChangeSet,
     live: Table,
     insisted: Sequence[str] = (),
-    strategy: str = FEWEST_CELLS,
+    strategy: str = EXACT,
     *,
     holes: FillRules = NO_FILL_RULES,
     back: bool = False,
@@ -78,9 +79,9 @@ def pack(
 ) -> list[OutputTable]:
     """The tables in the order to import: codes, new items, changes, removals; columns and rows as in the live export.
 
-    Changes of one set of fields stand in one table, the longest first; which sets share a table says the ``strategy``,
-    and the rules for ``holes`` whether these stay blank or are filled with the live values. ``insisted`` fields stand
-    in every table, with the live value where they do not change. A blank cell of a new item empties nothing, so that
+    Which fields share a table of changes says the ``strategy``, the longest table first; the rules for ``holes`` say
+    whether these stay blank or are filled with the live values. ``insisted`` fields stand in every table, with the live
+    value where they do not change. A blank cell of a new item empties nothing, so that
     one table does for them all. Whatever comes after code changes names items by their new codes. ``back`` says that
     this is the way back, where recoded items stand in the live export by their new code. ``sets`` are the change set's
     sets of fields, where somebody knows them.
@@ -113,11 +114,9 @@ def costs(
     new_bytes = int(sets.cells["now"].str.len_bytes().sum()) + int(sets.keys.str.len_bytes().sum())
     found = []
     for way in WAYS:
-        groups = merge_sets(sets.sizes, way, holes)
-        rows = [sum(sets.sizes[one] for one in group) for group in groups]
-        columns = [
-            {*insisted, *(name for one in group for name in one.split(KEY_SEPARATOR))} - {*key} for group in groups
-        ]
+        planned = plan_files(sets.sizes, way, holes)
+        rows = [sum(sets.sizes[one] for one in file.sets) for file in planned]
+        columns = [{*insisted, *file.fields} - {*key} for file in planned]
         cells = sum(height * len(names) for height, names in zip(rows, columns, strict=True))
         if holes.leaves:
             beside = [name for name in insisted if name not in key]
@@ -131,7 +130,7 @@ def costs(
         found.append(
             Cost(
                 way,
-                files=len(groups) + len(others),
+                files=len(planned) + len(others),
                 rows=sum(rows) + sum(len(table.cells) for table in others),
                 cells=cells + len(changes.cells_with_action(ADD)),
                 extra_cells=cells - wanted,
@@ -226,42 +225,42 @@ def _changes(
     back: bool,
 ) -> list[OutputTable]:
     to = changes.new_keys()
-    groups = merge_sets(sets.sizes, strategy, holes)
-    group_of = {name: at for at, group in enumerate(groups) for name in group}
-    group = pl.Series([group_of[name] for name in sets.names], dtype=pl.UInt32).gather(sets.number)
-    members = [(group == at).arg_true() for at in range(len(groups))]
-    # Where each item is in its own table.
-    place = pl.repeat(0, len(group), dtype=pl.UInt32, eager=True)
-    for items in members:
-        place = place.scatter(items, pl.int_range(len(items), eager=True))
-    at_items = sets.cells["item"]
-    placed = sets.cells.select("field", "now", group=group.gather(at_items), at=place.gather(at_items))
-    pieces = placed.partition_by(["group", "field"], as_dict=True, include_key=False)
+    cells_of = sets.cells.select("field", "item", "now").partition_by("field", as_dict=True, include_key=False)
     tables = []
-    for at, items in enumerate(members):
-        keys = sets.keys.gather(items)
-        names = list(dict.fromkeys(name for one in groups[at] for name in one.split(KEY_SEPARATOR)))
-        beside = [name for name in insisted if name not in names]
+    for file in plan_files(sets.sizes, strategy, holes):
+        inside = pl.Series([name in file.sets for name in sets.names], dtype=pl.Boolean).gather(sets.number)
+        # Where each item is in this table.
+        place, keys = inside.cum_sum() - 1, sets.keys.filter(inside)
+        beside = [name for name in insisted if name not in file.fields]
+        pieces = {
+            name: cells_of[name,].filter(inside.gather(cells_of[name,]["item"]))
+            for name in [*file.fields, *beside]
+            if (name,) in cells_of
+        }
         known = keys.replace(to) if back and to else keys
-        full = [name for name in names if name in insisted or not holes.leaves]
-        there = _live_cells(live, changes.head.key, known, [*(full if len(groups[at]) > 1 else []), *beside])
-        new = [_upon(there, name, pieces[at, name], len(keys)) for name in names]
-        cells = pl.DataFrame([*new, *(there[name] for name in beside)])
-        filled = {name: len(keys) - len(pieces[at, name]) for name in full} | dict.fromkeys(beside, len(keys))
+        full = [name for name in file.fields if name in insisted or not holes.leaves]
+        holed = [name for name in full if len(pieces[name]) < len(keys)]
+        there = _live_cells(live, changes.head.key, known, [*holed, *beside])
+        # (An item that stands in several tables has the same value of an insisted field in each of them.)
+        new = [
+            _upon(there, name, place.gather(pieces[name]["item"]), pieces[name]["now"], len(keys)) for name in pieces
+        ]
+        cells = pl.DataFrame([*new, *(there[name] for name in beside if name not in pieces)])
+        filled = {name: len(keys) - (len(pieces[name]) if name in pieces else 0) for name in [*full, *beside]}
         table = _table(keys.replace(to) if to else keys, cells, changes, live)
         tables.append(replace(table, filled={name: count for name, count in filled.items() if count}))
     return sorted(tables, key=lambda table: (-len(table.cells), table.columns))
 
 
-def _upon(there: pl.DataFrame, name: str, piece: pl.DataFrame, height: int) -> pl.Series:
-    """The new values (frame of at, now) of a field upon what is there where an item of the table does not change.
+def _upon(there: pl.DataFrame, name: str, at: pl.Series, now: pl.Series, height: int) -> pl.Series:
+    """The new values of a field, at these places, upon what is there where an item of the table does not change.
 
     Where nothing is to stand there the cell is an empty text, which empties nothing.
     """
-    if len(piece) == height and piece["at"].is_sorted():
-        return piece["now"].alias(name)
+    if len(at) == height and at.is_sorted():
+        return now.alias(name)
     base = there[name].clone() if name in there.columns else pl.repeat("", height, dtype=pl.String, eager=True)
-    return base.scatter(piece["at"], piece["now"]).alias(name)
+    return base.scatter(at, now).alias(name)
 
 
 def _removals(changes: ChangeSet, live: Table, insisted: Sequence[str]) -> list[OutputTable]:
@@ -341,7 +340,7 @@ class Packing:
 
     def may_fill(self, name: str) -> bool:
         """Whether a hole in this field may hold what the live export has."""
-        return self.strategy != FEWEST_CELLS and not self.holes.leaves and name not in self.holes.never
+        return self.strategy != EXACT and not self.holes.leaves and name not in self.holes.never
 
 
 def fill_rules(changes: ChangeSet, live: Table, settings: Settings) -> FillRules:

@@ -23,7 +23,7 @@ from neat_delta.plugins import FORMATS, plugin_names
 from neat_delta.prefetch import sha256_hex
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.tables.settings import Settings
-from neat_delta.update.field_sets import FEWEST_CELLS, field_sets
+from neat_delta.update.field_sets import EXACT, field_sets
 from neat_delta.update.files import write_files
 from neat_delta.update.import_format import DELIMITED, PARQUET, TABBED, WORKBOOK, import_format_of
 from neat_delta.update.packing import Packing, costs, fill_rules
@@ -67,7 +67,7 @@ class WriteOptions:
     """
 
     overwrite: bool = False
-    strategy: str = FEWEST_CELLS
+    strategy: str = EXACT
     output_format: str = DELIMITED
     inverted: bool = False
     as_of: datetime | None = None

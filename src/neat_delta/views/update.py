@@ -55,7 +55,7 @@ def one_file_view(files: int, rules: ImportConfig, width: int) -> Iterator[Text]
     if files > 1 and rules.blank is None:
         message = (
             'if your shop ignores blank cells, set blank = "leaves" in [import] of catalogue.toml; or use --pack '
-            "fewest-files (extra cells, filled with current values)"
+            "one-file (extra cells, filled with current values)"
         )
         yield from sentence("one file", message, width)
 

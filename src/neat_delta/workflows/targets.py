@@ -35,7 +35,7 @@ class Targets:
     problems_file: Path | None = None
     overwrite: bool = False
     strict: bool = False
-    strategy: str = "fewest-cells"
+    strategy: str = "exact"
     output_format: str = "delimited"
     conflicts_file: Path | None = None
 

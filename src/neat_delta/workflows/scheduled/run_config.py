@@ -32,7 +32,7 @@ from neat_delta.tables.constraints import (
     OneOf,
 )
 from neat_delta.tables.settings import NAME as CATALOGUE
-from neat_delta.update.field_sets import FEWEST_CELLS, WAYS
+from neat_delta.update.field_sets import EXACT, WAYS
 from neat_delta.update.write import output_formats
 from neat_delta.workflows.base import KEPT_BASE, NO_BASE
 
@@ -262,7 +262,7 @@ class RunConfig:
     """Delete items that are not in the edited file, but stop if there are more than this."""
     repair_keys: Annotated[bool, Key("repair_skus")] = False
     """Whether damaged SKUs are repaired where only one item fits."""
-    strategy: Annotated[str, OneOf(WAYS), Key("pack")] = FEWEST_CELLS
+    strategy: Annotated[str, OneOf(WAYS), Key("pack")] = EXACT
     """How the update is packed (as `--pack`)."""
     output_format: Annotated[str, OneOf(output_formats), Key("format")] = "delimited"
     """The format of the update files (as `--format`)."""
