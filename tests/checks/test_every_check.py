@@ -177,6 +177,8 @@ CASES = {
     "extra zeros": Case(put("gtin", "09520000000004", 0), put("gtin", BARCODE, 0)),
     "negative": Case(put("stock", "-1"), put("stock", "0")),
     "zero price": Case(put("price", "0.00"), put("price", "0.01")),
+    "price emptied": Case(put("price", "(empty)"), put("sale_price", "(empty)", 5)),
+    "column emptied": Case(put("bin", "(empty)", range(21)), put("bin", "(empty)", range(20))),
     "decimal slip": Case(put("price", times(10)), put("price", times("1.2"))),
     "below cost": Case(relative("price", "cost", "-0.01"), relative("price", "cost", "0")),
     "sale price too high": Case(relative("sale_price", "price", "0"), relative("sale_price", "price", "-0.01")),

@@ -155,3 +155,25 @@ def test_two_colleagues_edits_arrive_whatever_the_order_and_are_decided_in_a_wor
     for folder in ("up", "up2"):
         assert import_into(read_rows(tmp_path / "live.csv"), update_files(tmp_path / folder)) == wanted
     assert reduce(lambda text, name: text and name in held.stdout, ("anna", "bo", "Hive", "Veil"), True)
+
+
+@pytest.mark.parametrize(("typed", "code"), [("1O.50", "unreadable cell"), ("15.00", "decimal slip")])
+def test_an_error_of_one_beside_a_change_of_another_is_a_conflict(tmp_path, typed, code):
+    tables = {"live": LIVE, "anna": [list(row) for row in LIVE], "bo": [list(row) for row in LIVE]}
+    tables["anna"][2][2], tables["bo"][2][2], tables["bo"][3][2] = typed, "1.75", "2.75"
+    for name, table in tables.items():
+        write_table(tmp_path / f"{name}.csv", table)
+    for name in ("anna", "bo"):
+        neat_delta("compare", "live.csv", f"{name}.csv", "--type", "price=price", "-o", f"{name}.jsonl", cwd=tmp_path)
+
+    for words, other in (
+        (["compare", "live.csv", "anna.csv", "bo.csv", "--type", "price=price"], "bo.csv"),
+        (["combine", "anna.jsonl", "bo.jsonl"], "bo"),
+    ):
+        held = neat_delta(*words, "-o", f"{words[0]}.jsonl", cwd=tmp_path)
+        chosen = neat_delta(*words, "-o", f"{words[0]}-bo.jsonl", "--prefer", other, cwd=tmp_path)
+        assert held.returncode == 1
+        assert "conflict" in held.stdout
+        assert code in held.stdout
+        assert "1 item will change" in held.stdout
+        assert "2 items will change" in chosen.stdout, chosen.stdout

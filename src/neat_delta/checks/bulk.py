@@ -23,6 +23,8 @@ WAS, NOW, OLD, NEW = (pl.col(name) for name in ("was", "now", "old", "new"))
 FACTORS = (10, 100, 1000)
 # So many cells of a column at least, and so large a share of those that change, went one and the same way.
 FEWEST_ALIKE, SHARE_ALIKE = 5, 0.8
+# So many cells of a column that is filled at least, and more than so large a share, are emptied.
+FEWEST_EMPTIED, MOST_EMPTIED = 5, 0.5
 MOST_DECIMALS = 4
 FRACTION = r"[.,][0-9]+$"
 # What no keyboard writes into a cell: all controls (ECMA-48) but tab and line ends.
@@ -94,6 +96,20 @@ def share_slip(context: CheckContext) -> pl.DataFrame:
     return concat_findings(found)
 
 
+def column_emptied(context: CheckContext) -> pl.DataFrame:
+    """Most of a column that is filled would be emptied."""
+    found, rows = [], context.changes.head.edited.rows
+    for name, cells in context.typed.items():
+        emptied = cells.filter(NOW.is_null() & WAS.is_not_null())
+        if len(emptied) < FEWEST_EMPTIED:
+            continue
+        filled = int((context.live.cells([name])[name].str.strip_chars() != "").sum())
+        if len(emptied) > MOST_EMPTIED * min(filled, rows):
+            message = f"{len(emptied):,} of {filled:,} filled cells of this column would be emptied. Intended?"
+            found.append(context.findings_for(emptied, "column emptied", "error", message))
+    return concat_findings(found)
+
+
 def control_character(context: CheckContext) -> pl.DataFrame:
     """A value has a control character."""
     cells = context.outgoing_cells.drop_nulls("now").filter(NOW.str.contains(CONTROL))
@@ -150,5 +166,6 @@ CHECKS = (
     Check("separator lost", "error", separator_dropped, Override.IGNORE),
     Check("column rounded", "error", rounded_alike, Override.IGNORE),
     Check("percent slip", "error", share_slip, Override.IGNORE),
+    Check("column emptied", "error", column_emptied, Override.IGNORE),
     Check("control character", "error", control_character, Override.IGNORE),
 )

@@ -56,6 +56,13 @@ def zero_price(context: CheckContext) -> pl.DataFrame:
     )
 
 
+def price_emptied(context: CheckContext) -> pl.DataFrame:
+    """A price that is filled would be emptied."""
+    price = context.settings.roles.field_for("price", context.live)
+    cells = context.typed_cells.filter(pl.col("field") == (price or ""), NOW.is_null(), WAS.is_not_null())
+    return context.findings_for(cells, "price emptied", "error", "the price would be empty. Intended?")
+
+
 def decimal_slip(context: CheckContext) -> pl.DataFrame:
     """A price becomes about 10, 100 or 1,000 times larger or smaller."""
     ratio = (NOW.cast(pl.Float64) / WAS.cast(pl.Float64)).abs()
@@ -265,6 +272,7 @@ def _moved(context: CheckContext, items: pl.DataFrame, names: Iterable[str | Non
 CHECKS = (
     Check("negative", "error", negative),
     Check("zero price", "error", zero_price, Override.IGNORE, needs=("price",)),
+    Check("price emptied", "error", price_emptied, Override.IGNORE, needs=("price",)),
     Check("decimal slip", "error", decimal_slip, Override.IGNORE),
     Check("below cost", "error", below_cost, Override.IGNORE, needs=("price", "cost")),
     Check("sale price too high", "error", sale_not_below_price, Override.IGNORE, needs=("price", "sale_price")),

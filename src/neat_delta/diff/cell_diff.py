@@ -10,9 +10,11 @@ import polars as pl
 
 from neat_delta.changeset.changeset import CELLS, FieldInfo
 from neat_delta.changeset.findings import findings_frame, no_findings
+from neat_delta.diff.lost_zeros import typed_without_zeros
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
 from neat_delta.memory import columns_at_once
 from neat_delta.replay import explain_forms
+from neat_delta.tables.corruption import FAILED
 from neat_delta.tables.field_types import EditedColumn, FormatOverrides, are_blank, infer_type
 from neat_delta.tables.field_types.date import Date
 from neat_delta.tables.field_types.exact_text import ExactText
@@ -32,8 +34,9 @@ if TYPE_CHECKING:
 RESTORED = {"pair": pl.UInt32, "field": pl.String, "was": pl.String, "now": pl.String, "what": pl.String}
 # A person types it to empty just this cell.
 EMPTY_CELL = "(empty)"
-# What lists and programs write into cells of numbers and dates for which they have no data.
-NO_DATA = ["#n/a", "#nv", "n/a", "na", "n.a.", "k.a.", "nan", "null", "-", "–", "—", "--"]
+# What suppliers write into cells of numbers and dates for which they have no data. In anybody else's file, and where a
+# formula has failed (#N/A), nobody knows what is meant.
+NO_DATA = ["n/a", "na", "n.a.", "k.a.", "nan", "null", "-", "–", "—", "--"]
 IN_FRONT, BEHIND = r"^(\s*)", r"(\s*)$"
 
 
@@ -41,13 +44,15 @@ IN_FRONT, BEHIND = r"^(\s*)", r"(\s*)$"
 class ComparisonRules:
     """What holds for fields: what is configured, which a blank empties, of which every character counts.
 
-    Texts in ``computed`` fields were not through a spreadsheet program.
+    Texts in ``computed`` fields were not through a spreadsheet program. ``no_data``: words for it count as blank, as in
+    a supplier's cells of numbers and dates.
     """
 
     fields: Mapping[str, FieldSettings]
     cleared: frozenset[str]
     as_typed: frozenset[str] = frozenset()
     computed: frozenset[str] = frozenset()
+    no_data: bool = False
 
     def of(self, name: str) -> FieldSettings:
         """What is configured for a field."""
@@ -268,8 +273,10 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
     )
 
     restored = pl.DataFrame(schema=RESTORED)
-    if not kind.numeric and kind.name not in ("date", "yes/no") and column.name not in rules.as_typed:
-        if column.name not in rules.computed:
+    is_text = not kind.numeric and kind.name not in ("date", "yes/no") and column.name not in rules.as_typed
+    was_typed = is_text and column.name not in rules.computed
+    if is_text:
+        if was_typed:
             restored, texts = _restored(texts, column.name)
         texts = _as_meant(texts.with_columns(typed="edited"), column, kind)
     else:
@@ -277,8 +284,10 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
     to_empty = texts["edited"].str.strip_chars() == EMPTY_CELL
     on_purpose, texts = texts.filter(to_empty & ~are_blank(texts["was"])), texts.filter(~to_empty)
     is_blank = are_blank(texts["edited"])
-    if (kind.numeric or kind.name == "date") and not cleared:
-        is_blank |= texts["edited"].str.strip_chars().str.to_lowercase().is_in(NO_DATA)
+    without_data = texts.clear()
+    if rules.no_data and (kind.numeric or kind.name == "date") and not cleared:
+        says_so = texts["edited"].str.strip_chars().str.to_lowercase().is_in(NO_DATA)
+        without_data, is_blank = texts.filter(says_so), is_blank | says_so
     blank, texts = (texts.filter(is_blank), texts.filter(~is_blank)) if is_blank.any() else (texts.clear(), texts)
     emptied = blank.filter(~are_blank(blank["was"]))
     sheet_form = kind.infer_edited_format(_evidence(texts, column, fields), form)
@@ -296,6 +305,8 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
     unread = read.filter(pl.col("reading").is_null())
     changed = read.filter(pl.col("reading").is_not_null() & pl.col("before").ne_missing(pl.col("reading")))
     alike = ~texts["pair"].is_in(pl.concat([unread["pair"], changed["pair"]]).implode())
+    short = _without_zeros(changed if was_typed else changed.clear(), column, restored)
+    changed = changed.filter(~pl.col("pair").is_in(short["pair"].implode()))
     cells = changed.with_columns(now=kind.format(changed["reading"], changed["edited"], form))
     cells = cells.select("pair", "was", "now", "edited")
     taken_out = pl.concat([on_purpose, emptied]) if cleared else on_purpose
@@ -305,7 +316,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         cells=cells.with_columns(field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")).select(
             "pair", "field", "was", "now"
         ),
-        findings=_unreadable(unread, column),
+        findings=pl.concat([_unreadable(unread, column), short, _without_data(without_data, column)]),
         reformatted=int(alike.sum()) + len(blank) - len(emptied),
         reformatted_example=texts.select("typed", "was").row(int(alike.arg_max() or 0)) if alike.any() else None,
         blanks=0 if cleared else len(emptied),
@@ -339,19 +350,38 @@ def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
     return found.insert_column(0, unread["pair"])
 
 
+def _without_data(cells: pl.DataFrame, column: _Column) -> pl.DataFrame:
+    """Notes on a supplier's cells that say in words that there is no data."""
+    message = pl.repeat("no data; the shop's value is kept", len(cells), dtype=pl.String, eager=True)
+    found = findings_frame(
+        "no data", "note", pair=cells["pair"], field=column.name, value=cells["edited"], message=message
+    )
+    return found.insert_column(0, cells["pair"])
+
+
+def _without_zeros(typed: pl.DataFrame, column: _Column, restored: pl.DataFrame) -> pl.DataFrame:
+    """Findings on what was typed into a column that lost zeros."""
+
+    def edited() -> pl.Series:
+        there = column.name in column.edited.names
+        return column.edited.distinct_values(column.name) if there else typed["edited"]
+
+    live = column.live.distinct_values(column.name)
+    found = typed_without_zeros(typed.select("pair", "was", "edited"), live, edited, restored["what"])
+    return found.with_columns(field=pl.lit(column.name))
+
+
 def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:
     """Why each cell cannot be taken, and what to do."""
-    plain = f"not {column.type.expected}. Correct the cell"
+    failed = pl.col("cell").str.contains(FAILED)
+    plain = pl.when(failed).then(pl.lit("a formula has failed here. ")).otherwise(pl.lit(""))
+    plain = pl.concat_str(plain, pl.lit(f"not {column.type.expected}. Correct the cell"))
     if not column.type.numeric:
-        return pl.repeat(plain, len(cells), dtype=pl.String, eager=True)
+        return cells.to_frame("cell").select(plain).to_series()
     cell = pl.col("cell")
     thousands, decimals = cell.str.replace("[.,]", ""), pl.concat_str(cell, pl.lit("0"))
     doubt = pl.format("ambiguous number: {} or {}? Write {} or {}", thousands, cell, thousands, decimals)
-    return (
-        cells.to_frame("cell")
-        .select(pl.when(cell.str.contains(UNDECIDED)).then(doubt).otherwise(pl.lit(plain)))
-        .to_series()
-    )
+    return cells.to_frame("cell").select(pl.when(cell.str.contains(UNDECIDED)).then(doubt).otherwise(plain)).to_series()
 
 
 def _no_pairs() -> pl.Series:

@@ -17,6 +17,7 @@ from neat_delta.diff.deletions import add_deletions
 from neat_delta.diff.rekey_plan import apply_rekeys
 from neat_delta.diff.rekeyed_rows import pair_rekeyed_rows
 from neat_delta.diff.row_findings import (
+    keys_turned_into_dates,
     likely_rekeys,
     repaired_keys,
     row_findings,
@@ -27,20 +28,19 @@ from neat_delta.diff.row_findings import (
 from neat_delta.errors import AmbiguousKey, InvalidOption
 from neat_delta.matching import ColumnMapping, Key, RowMatches, choose_key, match_columns, match_rows
 from neat_delta.matching.context import Context
+from neat_delta.matching.dated_keys import dated_keys
 from neat_delta.matching.item_names import item_names
-from neat_delta.matching.key_repair import likely_damaged, repairable_keys, with_keys_of
+from neat_delta.matching.key_repair import likely_damaged, repairable_keys, with_keys_of, with_unescaped_keys
 from neat_delta.matching.matched_tables import MatchedTables, describe_rows
+from neat_delta.matching.positions import positions_of
 from neat_delta.matching.rekey_detection import suggest_rekeys
-from neat_delta.matching.row_matching import rows_unlike_live
 from neat_delta.matching.selection import select_items
 from neat_delta.matching.similarity import SUGGESTIONS, suggest_items
 from neat_delta.matching.value_mapping import mapping_data
 from neat_delta.nearest import nearest_hint
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
-from neat_delta.reading.frame_rows import OverlaidRows
 from neat_delta.tables import field_name
 from neat_delta.tables.field_types import field_types
-from neat_delta.tables.formula_text import ESCAPED_FORMULA, unescaped_unless
 from neat_delta.tables.settings import CLEAR, Settings
 
 if TYPE_CHECKING:
@@ -103,7 +103,8 @@ class CompareOptions:
         configured = {name: self.settings.field(name) for name in names}
         fields = {name: replace(known, type=types.get(name, known.type)) for name, known in configured.items()}
         as_typed = frozenset(field_name(name) for name in self.as_typed)
-        return ComparisonRules(fields, frozenset(cleared) | self.constant_blanks, as_typed, self.computed)
+        cleared_fields = frozenset(cleared) | self.constant_blanks
+        return ComparisonRules(fields, cleared_fields, as_typed, self.computed, no_data=self.suggest_items)
 
 
 @dataclass(frozen=True)
@@ -237,23 +238,27 @@ def compare(
     progress.step("comparing cells")
     tables = matched.tables
     damaged = likely_damaged(tables.live, tables.edited, tables.key, tables.rows)
+    dated = dated_keys(tables.live, tables.edited, tables.key, tables.rows.new)
     rows, rekeyed = pair_rekeyed_rows(tables, damaged, options.settings.identity, options.accepted_rekeys)
     tables = replace(tables, rows=rows)
     pairs = rows.pairs
     if options.add_new:
-        new = pl.DataFrame({"edited": rows.new}).join(damaged, on="edited", how="anti", maintain_order="left")
+        sound = rows.new.filter(~rows.new.is_in(dated.implode()))
+        new = pl.DataFrame({"edited": sound}).join(damaged, on="edited", how="anti", maintain_order="left")
         pairs = pl.concat([pairs, new.select(pl.lit(None, pl.UInt32).alias("live"), "edited")])
     found = compare_cells(tables.live, tables.edited, pairs, tables.fields, options.rules(tables.columns.compared))
     suggestions = pl.DataFrame(schema=SUGGESTIONS)
     if options.suggest_items and len(rows.new):
         progress.step("looking for similar items")
         suggestions = suggest_items(tables.live, tables.edited, tables.key, rows.new, options.name_fields)
-    findings = pl.concat([matched.findings, _row_findings(tables, damaged, suggestions, options)])
+    in_rows = _row_findings(tables, damaged, suggestions, options)
+    findings = pl.concat([matched.findings, keys_turned_into_dates(tables, dated, damaged), in_rows])
     states = row_states(rows, pairs, found, rekeyed["edited"])
     changes = changeset_of(tables, pairs, found, findings, states, matched.excluded)
     context = Context(tables.live, options.settings, tables.key)
     changes = _with_rekeys(changes, tables, context, rekeyed)
-    changes = _with_deletions(changes, tables, context, damaged, options)
+    unidentified = options.unidentified + len(dated) + _rivals_of_no_item(tables)
+    changes = _with_deletions(changes, tables, context, damaged, replace(options, unidentified=unidentified))
     result = CompareResult(
         changes=changes,
         tables=tables,
@@ -285,7 +290,7 @@ def _match(live: Table, edited: Table, options: CompareOptions) -> _Matched:
     except AmbiguousKey as error:
         error.data |= mapping_data(live, edited, columns.only_edited, columns.only_live)
         raise
-    edited = _with_unescaped_keys(live, edited, key)
+    edited = with_unescaped_keys(live, edited, key)
     edited, repairs = with_repaired_keys(live, edited, key, options)
     _check_types(options, columns)
     selection = select_items(Context(live, options.settings, key), options.where, options.items)
@@ -321,6 +326,12 @@ def _with_rekeys(changes: ChangeSet, tables: MatchedTables, context: Context, re
     names = describe_rows(tables.live, tables.key, rekeyed["live"])
     names = names.with_columns(line=tables.edited_lines(rekeyed["edited"]), row_state=pl.lit(CHANGED))
     return apply_rekeys(changes, context, names, dict(zip(old, new, strict=True)))
+
+
+def _rivals_of_no_item(tables: MatchedTables) -> int:
+    """How many rows share a key with another row that says something else, and are of no item."""
+    keys = tables.rows.conflicting_duplicates["key"]
+    return int(positions_of(tables.key.values(tables.live), keys).is_null().sum()) if len(keys) else 0
 
 
 def _with_deletions(
@@ -382,16 +393,3 @@ def _check_types(options: CompareOptions, columns: ColumnMapping) -> None:
                 value=f"{name}={kind}",
                 hint=nearest_hint(kind, sorted(known), "Types"),
             )
-
-
-def _with_unescaped_keys(live: Table, edited: Table, key: Key) -> Table:
-    """The sheet with its codes freed of the apostrophe that keeps some of them from being run as a formula."""
-    # (A row that is just the live one has its codes.)
-    some = edited.cells(key.fields, rows_unlike_live(live, edited))
-    if not any(some[name].str.contains(ESCAPED_FORMULA).any() for name in key.fields):
-        return edited
-    codes, known = edited.cells(key.fields), live.cells(key.fields)
-    plain = [unescaped_unless(codes[name], known[name]) for name in key.fields]
-    if all(column is codes[column.name] or column.equals(codes[column.name]) for column in plain):
-        return edited
-    return replace(edited, rows=OverlaidRows(edited.rows, {column.name: column for column in plain}))

@@ -41,7 +41,7 @@ def row_findings(
             _conflicting_duplicates(tables),
             _exact_duplicates(tables),
             _ambiguous(tables),
-            _likely_damaged(tables, damaged, added=added),
+            _likely_damaged(tables, damaged),
             _new(tables, suggestions, added=added),
             _live_unreadable(live),
             _live_without_key(tables),
@@ -136,7 +136,7 @@ def _ambiguous(tables: MatchedTables) -> pl.DataFrame:
     )
 
 
-def _likely_damaged(tables: MatchedTables, rows: pl.DataFrame, *, added: bool) -> pl.DataFrame:
+def _likely_damaged(tables: MatchedTables, rows: pl.DataFrame) -> pl.DataFrame:
     """New codes that may be what is left of gone items' (edited, live): an item would be there twice."""
     codes = pl.DataFrame({"edited": rows["edited"], "meant": tables.key.values(tables.live, rows["live"])})
     codes = codes.group_by("edited", maintain_order=True).agg("meant")
@@ -145,13 +145,29 @@ def _likely_damaged(tables: MatchedTables, rows: pl.DataFrame, *, added: bool) -
     advice = "SKU not in the shop, but {}{} is missing from the file. Correct it"
     return findings_frame(
         "damaged SKU",
-        "error" if added else "warning",
+        "error",
         key=tables.key.values(tables.edited, codes["edited"]),
         line=tables.edited_lines(codes["edited"]),
         field=tables.key.fields[0],
         value=tables.key.values(tables.edited, codes["edited"]),
         message=codes.select(pl.format(advice, few, more)).to_series(),
         data=as_data(codes.select(may_be="meant")),
+    )
+
+
+def keys_turned_into_dates(tables: MatchedTables, rows: pl.Series, damaged: pl.DataFrame) -> pl.DataFrame:
+    """Rows whose key has the shape of a date or a time, as no key of the shop has; some are known as ``damaged``."""
+    rows = rows.filter(~rows.is_in(damaged["edited"].implode()))
+    keys = tables.key.values(tables.edited, rows)
+    message = "a spreadsheet program has turned this SKU into a date or a time. Set the column to text, and correct it"
+    return findings_frame(
+        "damaged SKU",
+        "error",
+        key=keys,
+        line=tables.edited_lines(rows),
+        field=tables.key.fields[0],
+        value=keys,
+        message=_all(message, rows),
     )
 
 

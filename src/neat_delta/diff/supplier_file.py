@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.findings import as_data, findings_frame, no_findings
+from neat_delta.changeset.findings import UNUSED_COLUMN, as_data, findings_frame, no_findings
 from neat_delta.diff.compare import (
     CompareOptions,
     CompareResult,
@@ -31,6 +31,7 @@ from neat_delta.matching.supplier_mapping import (
     map_columns,
     without_fields,
 )
+from neat_delta.matching.unused_columns import unused_columns
 from neat_delta.matching.value_mapping import mapping_data
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.tables import field_name
@@ -76,6 +77,7 @@ def compare_supplier_file(
     if not profile.drift_baseline:  # what was there last time is given below
         _insist_on_something_to_compare(result, sheet, options)
     _insist_on_order(result, sheet, options)
+    result = _with_unused(result, profile)
     drifted = drift(profile.drift_baseline, column_natures(sheet)) if profile.drift_baseline else []
     if not drifted:
         return result, matches
@@ -83,6 +85,32 @@ def compare_supplier_file(
     message = pl.Series("difference", drifted, dtype=pl.String)
     findings = findings_frame("file layout changed", "warning", message=message, data=as_data(message.to_frame()))
     return with_findings(result, findings), matches
+
+
+def _with_unused(result: CompareResult, profile: SupplierProfile) -> CompareResult:
+    """The comparison with a warning for each column that is not used although it holds a field's values.
+
+    What was there last time has been answered then.
+    """
+    known = {field_name(column) for column in profile.drift_baseline}
+    columns = [name for name in result.columns.only_edited if name not in known and name in result.edited.names]
+    fields = [name for name in result.columns.only_live if name not in profile.skip]
+    found = unused_columns(result.live, result.edited, result.key, columns, fields)
+    if not found:
+        return result
+    said = (
+        f"the column {one.column} is not used, although it has the values of {one.field} in {one.alike:,} of "
+        f"{one.filled:,} rows: edits in it are not sent"
+        for one in found
+    )
+    findings = findings_frame(
+        UNUSED_COLUMN,
+        "warning",
+        field=pl.Series([one.field for one in found], dtype=pl.String),
+        value=pl.Series([one.column for one in found], dtype=pl.String),
+        message=pl.Series(list(said), dtype=pl.String),
+    )
+    return with_findings(result, findings)
 
 
 def _insist_on_something_to_compare(result: CompareResult, sheet: Table, options: CompareOptions) -> None:

@@ -14,6 +14,7 @@ from neat_delta.matching.row_matching import rows_unlike_live
 from neat_delta.reading.frame_rows import OverlaidRows
 from neat_delta.replay import explain, read_numbers
 from neat_delta.replay.explain import DAY_OR_ISO, LIKE_A_DAY, MONTHS, TIME
+from neat_delta.tables.formula_text import ESCAPED_FORMULA, unescaped_unless
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -143,6 +144,19 @@ def with_keys_of(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> T
     return replace(edited, rows=OverlaidRows(edited.rows, repaired))
 
 
+def with_unescaped_keys(live: Table, edited: Table, key: Key) -> Table:
+    """The sheet with its codes freed of the apostrophe that keeps some of them from being run as a formula."""
+    # (A row that is just the live one has its codes.)
+    some = edited.cells(key.fields, rows_unlike_live(live, edited))
+    if not any(some[name].str.contains(ESCAPED_FORMULA).any() for name in key.fields):
+        return edited
+    codes, known = edited.cells(key.fields), live.cells(key.fields)
+    plain = [unescaped_unless(codes[name], known[name]) for name in key.fields]
+    if all(column is codes[column.name] or column.equals(codes[column.name]) for column in plain):
+        return edited
+    return replace(edited, rows=OverlaidRows(edited.rows, {column.name: column for column in plain}))
+
+
 def _candidates(rows: pl.DataFrame, items: pl.DataFrame, powers_of: pl.DataFrame | None = None) -> pl.DataFrame:
     """Rows (edited, code) and items (live, code) of which the one key may have become the other (edited, live)."""
     found = [_but_for_losses(rows, items), _powers(rows, items if powers_of is None else powers_of)]
@@ -199,7 +213,15 @@ def _first_digits(code: pl.Expr) -> pl.Expr:
     return code.str.head(13) + "-" + code.str.len_chars().cast(pl.String)
 
 
+def _three_date_parts(code: pl.Expr) -> pl.Expr:
+    """All three numbers of a date, in order; a century is left out."""
+    parts = code.str.extract_all(r"[0-9]+").list.eval(pl.element().cast(pl.UInt32, strict=False) % 100)
+    three = pl.when(parts.list.len() == 3).then(parts.list.sort().cast(pl.List(pl.String)).list.join("-"))
+    return three.fill_null(code)
+
+
 SKELETONS = (
+    Skeleton(_three_date_parts, DAY_OR_ISO, r"^[0-9]{1,2}[/.-][0-9]{1,2}[/.-][0-9]{1,4}$"),
     Skeleton(_date_parts, rf"{DAY_OR_ISO}|{TIME}", rf"{LIKE_A_DAY}|^[0-9]{{1,2}}:[0-9]{{1,2}}$"),
     Skeleton(_plain_letters, ".", r"[^\x00-\x7f]"),
     Skeleton(_first_digits, "^[0-9]{16,}$", "^[0-9]{16,}$"),

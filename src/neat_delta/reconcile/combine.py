@@ -67,8 +67,8 @@ def combine(
 ) -> CombineResult:
     """Join change sets that were made from one live export.
 
-    The same value for a cell counts once. Different values are a conflict, as are an item that one changes and another
-    deletes, and different new SKUs for one item or one new SKU for several.
+    The same value for a cell counts once. Different values are a conflict, also where one of them is an error, and so
+    are an item that one changes and another deletes, and different new SKUs for one item or one new SKU for several.
 
     Args:
         sets: the change sets.
@@ -85,11 +85,17 @@ def combine(
     parts = pl.concat(
         _parts(changes).with_columns(source=pl.lit(name)) for changes, name in zip(sets, names, strict=True)
     )
+    parts = pl.concat([parts, _held_parts(sets, names, parts)])
     parts = parts.with_columns(differs=(pl.col("now").n_unique() > 1).over("key", "field"))
-    shared = parts.filter(~WHOLE & ~pl.col("differs")).group_by("key", "field").len().filter(pl.col("len") > 1)
+    shared = (
+        parts.filter(~WHOLE & ~pl.col("differs") & (pl.col("action") != NONE))
+        .group_by("key", "field")
+        .len()
+        .filter(pl.col("len") > 1)
+    )
     conflicts = _conflicts(parts, names)
     decided = decide(conflicts) if decide else conflicts.with_columns(chosen=pl.lit(None, pl.String))
-    parts = _without_losers(parts, decided)
+    parts = _without_losers(parts, decided).filter(pl.col("action") != NONE)
     items = _items(sets, parts)
     cells = parts.filter(~WHOLE).unique(["key", "field"], keep="first", maintain_order=True)
     cells = cells.join(items.filter(pl.col("action") != NONE), on="key", how="semi").sort("key", "field")
@@ -130,6 +136,26 @@ def _parts(changes: ChangeSet) -> pl.DataFrame:
     actions = acting.select("key", "action")
     cells = changes.cells.join(actions, on="key", how="inner", maintain_order="left")
     return pl.concat([whole, cells.select("key", "field", "was", "now", "action")])
+
+
+def _held_parts(sets: Sequence[ChangeSet], names: Sequence[str], parts: pl.DataFrame) -> pl.DataFrame:
+    """What one change set holds back as an error, of cells that another one changes (as parts of no action).
+
+    Both have typed something there, so that nobody can tell whose value is meant.
+    """
+    live = parts.filter(~WHOLE).select("key", "field", "was").unique(["key", "field"], keep="first")
+    held = [parts.clear()]
+    for changes, name in zip(sets, names, strict=True):
+        found = (
+            changes.findings.filter(effect=BLOCK).drop_nulls(["key", "field"]).unique(["key", "field"], keep="first")
+        )
+        cells = found.join(live, on=["key", "field"], how="inner", maintain_order="left")
+        held.append(
+            cells.select(
+                "key", "field", "was", now=pl.col("value").fill_null(""), action=pl.lit(NONE), source=pl.lit(name)
+            )
+        )
+    return pl.concat(held)
 
 
 def _conflicts(parts: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:

@@ -26,8 +26,10 @@ PURPOSES = {
 WHILE_COMPARING = {
     "damaged SKU": "to repair: --repair-skus",
     "likely SKU change": "to confirm: --sku-changes FILE (columns old, new)",
+    "zeros lost": "to accept it as typed: --as-typed FIELD",
     "no SKU": "to match it: --map-code THEIRS=OURS",
     "older values": "not to send them: --base kept; if these values are meant: --base none",
+    "column not used": 'to use it: --map "COLUMN=FIELD"; to leave it out: --skip "COLUMN"',
     "export not kept": "give that export with --base FILE; to send all differences: --base none",
     "conflict": "to decide all: --on-conflict ours, or theirs; row by row: --conflicts FILE, then --decisions FILE",
 }

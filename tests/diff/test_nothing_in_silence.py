@@ -1,0 +1,116 @@
+"""A difference that is not sent is said, and needs attention: no silent zero."""
+
+import json
+
+import pytest
+
+from helpers import neat_delta, write_table
+
+HEAD = ["sku", "name", "price", "stock", "postcode", "ean", "shade"]
+LIVE = [HEAD]
+for at in range(1, 21):
+    numbers = [f"{at}.50", str(at % 7), f"{1000 + at:05}", f"0590{at:09}", f"1.{at:02}"]
+    LIVE.append([f"{10 + at}-04-{at % 9 + 1:02}", f"Item {at}", *numbers])
+ALL_WAYS = ["--base", "none", "--add-new", "--delete-missing", "30", "--write", "up"]
+
+
+def compared(folder, table, *words, live=LIVE, delimiter=","):
+    write_table(folder / "live.csv", live)
+    write_table(folder / "edited.csv", table, delimiter=delimiter)
+    done = neat_delta("compare", "live.csv", "edited.csv", *words, "--json", "--base", "none", cwd=folder)
+    said = json.loads(done.stdout)
+    codes = {one["code"] for one in said["problems"] if one["level"] == "error" or one["code"] == "column not used"}
+    return done.returncode, said["result"]["cells"], codes
+
+
+def edited(*cells):
+    """The live rows with other texts in some places (row, column)."""
+    table = [list(row) for row in LIVE]
+    for row, name, text in cells:
+        table[row][HEAD.index(name)] = text
+    return table
+
+
+@pytest.mark.parametrize(
+    "form",
+    [
+        "20{0}-{1}-{2}", "{2}.{1}.20{0}", "{1}/{2}/{0}", "{0}. {1}. {2}", "{0}-Apr-{2}", "{0}. Mär 20{2}",
+        "{0}年{1}月{2}日",
+        "{0}:{1}:{2}", "{0}:{1} PM", "20{0}/{1}/{2}", "апр {2}",
+    ],
+)  # fmt: skip
+def test_keys_that_became_dates_are_repaired_or_errors_and_never_other_items(tmp_path, form):
+    table = edited((3, "price", "4.00"))
+    for row in table[1:]:
+        row[0] = form.format(*row[0].split("-"))
+
+    code, cells, problems = compared(tmp_path, table, "--add-new", "--delete-missing", "30")
+    done = neat_delta("compare", "live.csv", "edited.csv", *ALL_WAYS, cwd=tmp_path)
+
+    assert (code, bool({"damaged SKU", "duplicate SKU"} & problems)) == (1, True) or (code, cells) == (0, 1)
+    files = [path.name for path in (tmp_path / "up").glob("*.csv")]
+    assert files in ([], ["01-changes.csv"]), done.stdout
+
+
+def test_new_skus_that_only_look_like_dates_are_added_where_the_shop_has_such(tmp_path):
+    code, cells, problems = compared(tmp_path, [*LIVE, ["31-04-09", "New", "1.00", "1", "01099", "", ""]], "--add-new")
+    assert (code, cells, problems) == (0, 4, set())
+
+
+def test_what_is_typed_into_a_column_that_lost_its_zeros_is_an_error(tmp_path):
+    lost = [[row[0], *row[1:4], row[4].lstrip("0"), row[5].lstrip("0"), row[6].rstrip("0")] for row in LIVE]
+    lost[0] = HEAD
+    lost[4][5], lost[5][4], lost[6][4], lost[7][6] = "590888888888", "1167", "20095", "1.4"
+
+    code, cells, problems = compared(tmp_path, lost)
+
+    # (1.4 is the number 1.40.)
+    assert (code, cells, problems) == (1, 2, {"zeros lost"})
+    assert compared(tmp_path, lost, "--as-typed", "postcode")[1] > 2
+
+
+def test_honest_short_values_in_a_column_that_kept_its_zeros_are_sent(tmp_path):
+    assert compared(tmp_path, edited((4, "postcode", "20095"), (5, "postcode", "01167"))) == (0, 2, set())
+    assert compared(tmp_path, edited((4, "postcode", "1167"))) == (0, 1, set())
+
+
+@pytest.mark.parametrize("text", ["#N/A", "N/A", "#WERT!", "#NV", "n/a", "-", "nan"])
+def test_words_for_no_data_in_numbers_are_errors_but_in_a_suppliers_file(tmp_path, text):
+    assert compared(tmp_path, edited((4, "price", text))) == (1, 0, {"unreadable cell"})
+    list_of_supplier = [[*HEAD, "their own"], *([*row, "x"] for row in edited((4, "price", text))[1:])]
+    of_formula = text.startswith("#")
+    assert compared(tmp_path, list_of_supplier)[:2] == ((1, 0) if of_formula else (0, 0))
+
+
+@pytest.mark.parametrize(("columns", "code", "emptied"), [("name", 1, 0), ("price", 1, 0), ("shade", 1, 0)])
+def test_blanks_do_not_wipe_a_column(tmp_path, columns, code, emptied):
+    table = edited(*((row, columns, "") for row in range(1, 21)))
+    assert compared(tmp_path, table, "--blanks", "clear")[:2] == (code, emptied)
+    answer = ["--ignore", "column emptied", *(["--ignore", "price emptied"] if columns == "price" else [])]
+    assert compared(tmp_path, table, "--blanks", "clear", *answer)[:2] == (0, 20)
+
+
+def test_a_few_blanks_empty_their_cells(tmp_path):
+    table = edited(*((row, "name", "") for row in range(1, 10)))
+    assert compared(tmp_path, table, "--blanks", "clear") == (0, 9, set())
+
+
+@pytest.mark.parametrize(("column", "renamed"), [("price", "Preis"), ("stock", "Lagerplatz"), ("name", "Xyz")])
+def test_a_renamed_column_is_said_wherever_it_is_looked_at(tmp_path, column, renamed):
+    table = edited((4, column, "9"))
+    table[0] = [renamed if name == column else name for name in HEAD]
+
+    assert compared(tmp_path, table) == (1, 0, {"column not used"})
+    quiet = neat_delta("compare", "live.csv", "edited.csv", "--quiet", "--base", "none", cwd=tmp_path)
+    assert (quiet.returncode, f"the column {renamed} is not used" in quiet.stderr) == (1, True)
+    assert compared(tmp_path, table, "--skip", renamed)[0] == 0
+    assert compared(tmp_path, table, "--map", f"{renamed}={column}")[1] == 1
+    (tmp_path / "night.toml").write_text('live = "live.csv"\nedited = "edited.csv"\nto = "inbox"\nhistory = "h.db"\n')
+    (tmp_path / "inbox").mkdir()
+    run = neat_delta("run", "night.toml", cwd=tmp_path)
+    assert (run.returncode, "is not used" in run.stdout) == (1, True), run.stdout
+
+
+def test_columns_of_ones_own_are_no_concern(tmp_path):
+    table = [[*HEAD, "my notes", "done"], *([*row, f"see {at}", "x"] for at, row in enumerate(LIVE[1:]))]
+    assert compared(tmp_path, table) == (0, 0, set())
