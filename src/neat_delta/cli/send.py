@@ -91,6 +91,7 @@ def send_command(
     system's keyring.
     """
     from neat_delta.atomic_write import write_atomic
+    from neat_delta.delivery.answers import needs_attention
     from neat_delta.delivery.destinations import destination_of
     from neat_delta.delivery.send import load_update, require_approved, send
     from neat_delta.output_paths import check_outputs
@@ -123,16 +124,16 @@ def send_command(
     result = results_of(entry)
     if import_report is not None:
         write_atomic(import_report, report_csv(result), replace=overwrite)
-    bad = int(result["result"].is_in(["failed", "skipped"]).sum())
+    wrong = needs_attention(entry)
     if output.as_json:
         from neat_delta.cli.history import entry_as_dict
 
         show_json(entry_as_dict(entry), next_commands=[verify_command(entry, history)])
     elif not output.quiet:
         show(sent_view(entry, import_report, history, console(output).width), output)
-    elif bad:
-        print_error(f"{bad} rows were not accepted; see neat-delta history {entry.entry}")
-    return Exit.ATTENTION if bad else Exit.DONE
+    elif wrong:
+        print_error(f"{wrong}; see neat-delta history {entry.entry}")
+    return Exit.ATTENTION if wrong else Exit.DONE
 
 
 def _is_asked(output: OutputOptions, *, yes: bool) -> bool:

@@ -86,7 +86,9 @@ def undo_command(
 
     CHANGES is a saved change set, the folder of an update or, with --fresh, the number of a history entry.
     """
+    from neat_delta.reconcile.put_back import NOT_PUT_BACK
     from neat_delta.update import WriteOptions
+    from neat_delta.views.changes import DisplayOptions, findings_view
     from neat_delta.views.verify_views import refresh_view
     from neat_delta.workflows.saved_changes import SavedFile, undo_saved, undo_since
 
@@ -110,9 +112,13 @@ def undo_command(
     elif not output.quiet:
         width = console(output).width
         head = refresh_view(refreshed, width, back=True) if refreshed else ()
-        show([*head, *_view(written.receipt, written.live.source.name, folder, width, refreshed)], output)
-    conflicts = 0 if refreshed is None else len(refreshed.conflicts) + refreshed.missing
-    return Exit.ATTENTION if conflicts else Exit.DONE
+        others = [code for code in written.changes.findings["code"].unique() if code != NOT_PUT_BACK]
+        found = findings_view(written.changes, DisplayOptions(width, besides=tuple(others))) if refreshed else ()
+        show([*head, *found, *_view(written.receipt, written.live.source.name, folder, width, refreshed)], output)
+    if refreshed is None:
+        return Exit.DONE
+    left_alone = len(refreshed.conflicts) + refreshed.missing + len(written.changes.findings.filter(code=NOT_PUT_BACK))
+    return Exit.ATTENTION if left_alone else Exit.DONE
 
 
 def _export_of(place: str) -> str:

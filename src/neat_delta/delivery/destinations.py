@@ -195,7 +195,7 @@ class HttpDestination:
         where = f"imports/{job}/results"
         rows = self._said(self._asked("GET", where), list[ResultLine], where)
         results = [to_json(replace(row, reason=redacted(row.reason or ""))) for row in rows]
-        reason = None if result.state == "done" else f"the import stopped after {len(results)} rows"
+        reason = None if result.state == "done" else f"the import ended as {result.state!r} after {len(results)} rows"
         return DeliveryResult(job, reason, results)
 
     def export(self) -> bytes:

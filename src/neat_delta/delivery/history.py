@@ -80,7 +80,8 @@ class ResultLine:
 class FileEntry:
     """A file of an update as the history knows it; ``state`` is ``None`` for one that has not left yet.
 
-    ``results`` are the rows of its result list: line, code, result, reason.
+    ``results`` are the rows of its result list: line, code, result, reason; ``reported`` says whether there is such a
+    list, which may be empty.
     """
 
     number: int
@@ -93,6 +94,7 @@ class FileEntry:
     at: str | None
     reason: str | None
     results: list[dict[str, Any]]
+    reported: bool = False
 
 
 @dataclass(frozen=True)
@@ -232,7 +234,12 @@ class History:
         names = ", ".join(_FILE)
         found = base.execute(f"SELECT {names} FROM files WHERE entry = ? ORDER BY number", (entry,)).fetchall()
         rows = (dict(zip(_FILE, row, strict=True)) for row in found)
-        return [self._checked(row | {"results": self._results(row["results"])}, FileEntry) for row in rows]
+        return [
+            self._checked(
+                row | {"results": self._results(row["results"]), "reported": row["results"] is not None}, FileEntry
+            )
+            for row in rows
+        ]
 
     def _entry(self, row: Sequence[object], files: list[FileEntry]) -> Entry:
         entry = self._checked(dict(zip((*_ENTRY, *PEOPLE), row, strict=True)) | {"files": []}, Entry)

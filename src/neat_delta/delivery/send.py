@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.approval import load_approval, require_approval
 from neat_delta.atomic_write import alone_with
+from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import parse_changes
 from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REJECTED, SENT, Entry, History, People
 from neat_delta.delivery.sent_since import sent_since
@@ -73,7 +74,8 @@ class Update:
     def as_one_file(self) -> Update:
         """The same with its change set as the only file, for places that take it as a whole."""
         listed = self.receipt.changes
-        rows = sum(file.rows for file in self.receipt.files)
+        # (An item may stand in several files.)
+        rows = len(self.change_set.keys_with_action(ADD, CHANGE, RECODE, REMOVE))
         receipt = replace(self.receipt, files=(replace(listed, rows=rows),))
         return replace(self, receipt=receipt, data=[self.changes])
 

@@ -9,6 +9,7 @@ import polars as pl
 
 from neat_delta.analysis.cell_selection import Selection, cells_in
 from neat_delta.changeset.apply_findings import apply_findings
+from neat_delta.changeset.changeset import NONE
 from neat_delta.changeset.findings import findings_frame
 from neat_delta.errors import InvalidOption
 from neat_delta.tables.formula_text import unescaped_unless
@@ -22,13 +23,27 @@ if TYPE_CHECKING:
 NOT_TAKEN = "not accepted"
 RESULT = re.compile(r"(^|_)(result|status|state|outcome)(_|$)")
 REASON = re.compile(r"(^|_)(reason|message|error|errors|note|details?)(_|$)")
-# How shops say that a row did not go in.
-BAD = r"(?i)fail|error|skip|reject|refus|invalid|ignor|^not |^no$|^0$"
+SILENT = "the import report does not have this item"
+# Only words that are known to mean yes count as yes. Whatever else a shop says of a row, a person has to look at.
+# As shops say it, in lower case, without what is around it.
+YES = frozenset(
+    [
+        "accepted", "added", "applied", "changed", "created", "deleted", "done", "imported", "inserted", "modified",
+        "no change", "ok", "okay", "processed", "removed", "replaced", "saved", "success", "successful", "succeeded",
+        "unchanged", "updated", "valid", "written", "yes", "true", "1", "200", "201", "204", "complete", "completed",
+    ]
+)  # fmt: skip
+
+
+def is_accepted(result: str | None) -> bool:
+    """Whether a word of a shop means that it has accepted a row."""
+    return (result or "").strip().strip(".!").lower() in YES
 
 
 def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
-    """The items of a change set that a result list says were not taken (key, reason), in its order.
+    """The items of a change set that a result list does not say were taken (key, reason), in its order.
 
+    A list that has accepted rows is one of all rows: items that it does not have come last.
     Its columns are known by their names: the code as the key, result (or status, state), reason (or message, error).
 
     Raises:
@@ -48,9 +63,9 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
     known = pl.concat([changes.items.select("key"), changes.items.select(key="new_key").drop_nulls()])
     cells = results.cells(names)
     cells = cells.with_columns(unescaped_unless(cells[code], known["key"]))
-    described = cells.select(
-        key=pl.col(code), bad=pl.col(result).str.contains(BAD), reason=pl.col(reason) if reason else pl.col(result)
-    )
+    taken = pl.Series([is_accepted(word) for word in cells[result]], dtype=pl.Boolean)
+    why = [pl.col(one).replace("", None) for one in (reason, result) if one]
+    described = cells.select(key=pl.col(code), bad=~taken, reason=pl.coalesce(why))
     about = described.join(known, on="key", how="semi", maintain_order="left")
     if about.is_empty():
         raise InvalidOption(
@@ -59,7 +74,12 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
         )
     # What is said of an item under new SKU: said of the item.
     by_new = {new: old for old, new in changes.new_keys().items() if new not in set(changes.items["key"])}
-    bad = about.filter("bad").select(pl.col("key").replace(by_new), "reason")
+    said = about.with_columns(pl.col("key").replace(by_new))
+    bad = said.filter("bad").select("key", "reason")
+    if not said["bad"].all():
+        acting = changes.items.filter(pl.col("action") != NONE).select("key")
+        silent = acting.join(said, on="key", how="anti", maintain_order="left")
+        bad = pl.concat([bad, silent.with_columns(reason=pl.lit(SILENT))])
     return bad.unique("key", keep="first", maintain_order=True)
 
 

@@ -8,7 +8,9 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.database.address import is_database
+from neat_delta.delivery.answers import unreported, unreported_in
 from neat_delta.delivery.history import DONE, default_history
+from neat_delta.reconcile.import_report import is_accepted
 from neat_delta.views.approval_views import approval_view, approved_text
 from neat_delta.views.changes import SOME_ITEMS
 from neat_delta.views.formatting import NOTHING, count, format_key, local_time, pluralize, printable
@@ -27,7 +29,6 @@ if TYPE_CHECKING:
     from neat_delta.delivery.send import Update
 
 RESULTS = {"file": pl.String, "line": pl.Int64, "code": pl.String, "result": pl.String, "reason": pl.String}
-NOT_TAKEN = ("failed", "skipped")
 
 
 def results_of(entry: Entry) -> pl.DataFrame:
@@ -40,8 +41,8 @@ def sent_view(entry: Entry, saved: Path | None, history: Path | None, width: int
     """What was sent, what the shop made of it, what to do next; ``history`` is it if it is not the usual one."""
     yield from _files(entry, width)
     results = results_of(entry)
-    if len(results):
-        yield from _not_taken(results, width)
+    if any(file.reported for file in entry.files):
+        yield from _not_taken(entry, results, width)
     else:
         yield from sentence("report", "no import report here; run verify after the next export", width)
     if saved is not None:
@@ -105,22 +106,21 @@ def _files(entry: Entry, width: int) -> Iterator[Text]:
     yield labelled("sent to", entry.place)
     rows = []
     for file in entry.files:
-        described = pl.DataFrame(
-            file.results, schema={name: RESULTS[name] for name in ("line", "code", "result", "reason")}
-        )
-        counts = dict(described["result"].value_counts().iter_rows())
-        taken = sum(number for result, number in counts.items() if result not in NOT_TAKEN)
+        taken = sum(is_accepted(row["result"]) for row in file.results)
         rows.append(
             [
                 Cell(file.name),
                 Cell(count(file.rows), right=True),
                 Cell(file.state or "not sent", "error" if file.state == "rejected" else "plain"),
-                Cell(count(taken) if file.results else NOTHING, "now", right=True),
-                *(_bad(counts.get(result, 0)) for result in NOT_TAKEN),
+                Cell(count(taken) if file.reported else NOTHING, "now", right=True),
+                _bad(len(file.results) - taken),
+                _bad(unreported(file)),
             ]
         )
     heads = [Column("file", least=10), Column("rows", right=True), Column("state")]
-    yield from table([*heads, *(Column(head, right=True) for head in ("accepted", "failed", "skipped"))], rows, width)
+    yield from table(
+        [*heads, *(Column(head, right=True) for head in ("accepted", "not accepted", "not reported"))], rows, width
+    )
 
 
 def _when(file: FileEntry) -> str:
@@ -132,10 +132,14 @@ def _bad(number: int) -> Cell:
     return Cell(count(number) if number else NOTHING, "error" if number else "note", right=True)
 
 
-def _not_taken(results: pl.DataFrame, width: int) -> Iterator[Text]:
-    bad = results.filter(pl.col("result").is_in(NOT_TAKEN))
+def _not_taken(entry: Entry, results: pl.DataFrame, width: int) -> Iterator[Text]:
+    bad, silent = results.filter(_is_bad(results)), unreported_in(entry)
+    if silent:
+        message = f"the import report says nothing of {pluralize(silent, 'row')}; verify with a new export"
+        yield from sentence("report", message, width, "error")
     if bad.is_empty():
-        yield labelled("accepted", f"{count(len(results))} of {pluralize(len(results), 'row')} accepted", "good")
+        accepted = f"{count(len(results))} of {pluralize(len(results) + silent, 'row')} accepted"
+        yield labelled("accepted", accepted, "warning" if silent else "good")
         return
     yield labelled("rejected", pluralize(len(bad), "row"), "error")
     rows = [
@@ -144,6 +148,10 @@ def _not_taken(results: pl.DataFrame, width: int) -> Iterator[Text]:
     ]
     yield from table([Column(), Column(), Column(least=8), Column(), Column(least=20)], rows, width)
     yield from more_view(len(bad) - SOME_ITEMS, "row", "--import-report FILE saves them all")
+
+
+def _is_bad(results: pl.DataFrame) -> pl.Series:
+    return pl.Series([not is_accepted(result) for result in results["result"]], dtype=pl.Boolean)
 
 
 def history_view(entries: Sequence[Entry], path: Path, width: int, *, of_all: bool = True) -> Iterator[Text]:
@@ -185,8 +193,8 @@ def entry_view(entry: Entry, history: Path | None, width: int) -> Iterator[Text]
         if file.reason:
             yield from sentence("rejected", f"{file.name}: {file.reason}", width, "error")
     results = results_of(entry)
-    if len(results):
-        yield from _not_taken(results, width)
+    if any(file.reported for file in entry.files):
+        yield from _not_taken(entry, results, width)
     yield from _verdict(entry, results, width)
     yield from next_command(verify_command(entry, history), width)
     if not is_database(entry.place):
@@ -206,8 +214,9 @@ def _people(entry: Entry, width: int) -> Iterator[Text]:
 def _verdict(entry: Entry, results: pl.DataFrame, width: int) -> Iterator[Text]:
     """How many files were sent, and how many rows the shop accepted."""
     sent = sum(file.state == DONE for file in entry.files)
-    bad = len(results.filter(pl.col("result").is_in(NOT_TAKEN)))
+    bad = len(results.filter(_is_bad(results)))
     parts = [f"{sent} of {pluralize(len(entry.files), 'file')} sent"]
-    if len(results):
-        parts += [f"{count(len(results) - bad)} of {pluralize(len(results), 'row')} accepted"]
+    if any(file.reported for file in entry.files):
+        rows = len(results) + unreported_in(entry)
+        parts += [f"{count(len(results) - bad)} of {pluralize(rows, 'row')} accepted"]
     yield from verdict_view(parts, width)

@@ -15,6 +15,7 @@ from rich.text import Text
 
 from neat_delta.changeset.changeset import STATES
 from neat_delta.json_form import json_bytes
+from neat_delta.reconcile.import_report import is_accepted
 from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.views.approval_views import approved_text
 from neat_delta.views.formatting import count, pluralize, printable
@@ -72,7 +73,7 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
     if report.results:
         yield Text()
         yield from sentence("the shop", " · ".join(f"{name} {count(n)}" for name, n in report.results.items()), width)
-        bad = sum(report.results.get(name, 0) for name in ("failed", "skipped"))
+        bad = sum(number for name, number in report.results.items() if not is_accepted(name))
         yield from _rows(report.rejected, ("code", "result", "reason"), bad, "row", width)
     if report.applied:
         rest = sum(number for state, number in report.applied.items() if state != APPLIED)

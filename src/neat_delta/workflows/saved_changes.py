@@ -15,6 +15,7 @@ from neat_delta.errors import InvalidInput, InvalidOption, LiveMismatch, NotAppr
 from neat_delta.export_store import store_of
 from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading import fetch, read_table
+from neat_delta.reconcile.put_back import what_can_be_put_back
 from neat_delta.reconcile.refresh import RefreshResult, refresh, require_fresh
 from neat_delta.reconcile.verify import without_differences
 from neat_delta.tables.read_options import ReadOptions
@@ -258,4 +259,5 @@ def undo_by_table(
             file=live.source.path,
             hint='Set a unique field in catalogue.toml: identity = "FIELD", and run compare or recode again.',
         )
+    result = what_can_be_put_back(result, live, settings)
     return write_update(result.changes, live, folder, settings, replace(options, gate=False), progress), result

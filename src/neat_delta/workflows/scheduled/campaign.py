@@ -4,18 +4,25 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import write_atomic
+from neat_delta.changeset.serialization import load_changes, parse_changes
+from neat_delta.delivery.history import REJECTED, History
 from neat_delta.errors import InvalidInput
 from neat_delta.json_form import WrongForm, from_json, json_bytes, to_json
-from neat_delta.prefetch import read_bytes
+from neat_delta.path_text import path_text
+from neat_delta.prefetch import read_bytes, sha256_hex
+from neat_delta.reconcile.import_report import is_accepted
+from neat_delta.update.receipt import CHANGESET_FILE
 
 if TYPE_CHECKING:
-    from pathlib import Path
-
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.delivery.history import Entry
     from neat_delta.workflows.scheduled.run_config import RunConfig
 
+UPDATE_FOLDER = "update"
 BEFORE, START, RUNNING, END, OVER, MISSED = "before", "start", "running", "end", "over", "missed"
 
 
@@ -29,6 +36,7 @@ class CampaignState:
             anything leaves, so that whatever becomes of the machine, the end knows what to put back.
         started: when its start was done.
         ended: when its end was done.
+        history: the history file in which the start is.
     """
 
     begins: str
@@ -36,6 +44,12 @@ class CampaignState:
     sent: tuple[str, ...] = ()
     started: str | None = None
     ended: str | None = None
+    history: str | None = None
+
+    @property
+    def is_sent(self) -> bool:
+        """Whether its start was sent, or may have been, and its end has not put it back yet."""
+        return bool(self.sent or self.started) and self.ended is None
 
 
 def state_path(config: RunConfig) -> Path:
@@ -43,15 +57,24 @@ def state_path(config: RunConfig) -> Path:
     return config.folder / f"{config.name}.campaign.json"
 
 
+def load_times(config: RunConfig) -> tuple[str, str]:
+    """For which times a campaign is set, in UTC."""
+    assert config.campaign is not None
+    return _utc(config.campaign.start), _utc(config.campaign.end)
+
+
 def load_state(config: RunConfig) -> CampaignState:
-    """How far the campaign of a run file is; one that was set for other times has not begun.
+    """How far the campaign of a run file is; one that has ended and is set for other times has not begun.
+
+    As long as what was sent is not put back it is the same campaign, whatever times it is set for: its prices are in
+    the shop, and a formula would work on its own result.
 
     Raises:
         InvalidInput: the file with its state is damaged.
     """
     assert config.campaign is not None
     path = state_path(config)
-    new = CampaignState(_utc(config.campaign.start), _utc(config.campaign.end))
+    new = CampaignState(*load_times(config))
     if not path.is_file():
         return new
     try:
@@ -61,10 +84,50 @@ def load_state(config: RunConfig) -> CampaignState:
             f"the state of the campaign is damaged ({error})", file=path,
             hint="See in the history what was sent; then delete this file to start the campaign again.",
         ) from error  # fmt: skip
-    # Whoever moves only the end of a campaign that runs does not start it again.
-    if kept.begins == new.begins and not kept.ended:
+    if kept.is_sent:
         return replace(kept, ends=new.ends)
     return kept if kept.begins == new.begins and kept.ends == new.ends else new
+
+
+def sent_updates(config: RunConfig, state: CampaignState) -> list[Entry]:
+    """The history's entries of what the start of a campaign has sent, or may have; the newest first.
+
+    They are known by the names of their runs' folders, wherever these lie by now, or by the change sets in them.
+    """
+    own = {(name, UPDATE_FOLDER) for name in state.sent}
+    files = [config.folder / name / UPDATE_FOLDER / CHANGESET_FILE for name in state.sent]
+    known = {sha256_hex(read_bytes(file)) for file in files if file.is_file()}
+    return [
+        entry
+        for entry in History(config.history_file).entries()
+        if entry.has_left and (Path(entry.folder).parts[-2:] in own or entry.changes in known)
+    ]
+
+
+def may_be_in_the_shop(entry: Entry) -> bool:
+    """Whether anything of an update may have been applied: all but what the shop refused whole."""
+    return any(
+        file.state not in (None, REJECTED) or any(is_accepted(row["result"]) for row in file.results)
+        for file in entry.files
+    )
+
+
+def changes_of(config: RunConfig, entry: Entry) -> ChangeSet:
+    """The change set that an entry has sent: the history's own copy, else the one in its folder.
+
+    Raises:
+        InvalidInput: there is none any more, or it is damaged.
+    """
+    saved = History(config.history_file).change_set(entry)
+    if saved is not None:
+        return parse_changes(saved, Path(f"history entry {entry.entry}"))
+    return load_changes(Path(entry.folder) / CHANGESET_FILE)
+
+
+def about_to_send(config: RunConfig, state: CampaignState, run: str) -> None:
+    """Write down that this run is about to send the start of a campaign."""
+    history = path_text(config.history_file.resolve())
+    save_state(config, replace(state, sent=(*state.sent, run), history=history))
 
 
 def utc_now() -> str:

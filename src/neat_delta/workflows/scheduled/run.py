@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 import time
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -12,15 +11,13 @@ from neat_delta.approval import approval_path, load_approval
 from neat_delta.approval.gate import why_not
 from neat_delta.atomic_write import new_together, write_atomic
 from neat_delta.changeset.serialization import load_changes, save_changes
-from neat_delta.database.address import DatabaseTable
+from neat_delta.delivery.answers import needs_attention
 from neat_delta.delivery.destinations import destination_of
-from neat_delta.delivery.history import History
+from neat_delta.delivery.history import DONE, History
 from neat_delta.delivery.send import load_update, send
 from neat_delta.errors import NeatDeltaError
 from neat_delta.exit_codes import exit_for
-from neat_delta.locations import FileSet
-from neat_delta.locations.listing import Member, members_of
-from neat_delta.prefetch import read_bytes
+from neat_delta.path_text import path_text
 from neat_delta.reading import read_table
 from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.reconcile.verify import verify
@@ -31,6 +28,7 @@ from neat_delta.update.problems_workbook import problems_workbook
 from neat_delta.update.receipt import CHANGESET_FILE
 from neat_delta.workflows.saved_changes import undo_since
 from neat_delta.workflows.scheduled import campaign
+from neat_delta.workflows.scheduled.campaign import UPDATE_FOLDER
 from neat_delta.workflows.scheduled.earlier_runs import (
     CHANGES_FILE,
     WAITING_FILE,
@@ -39,12 +37,13 @@ from neat_delta.workflows.scheduled.earlier_runs import (
     is_own,
     why_none_holds,
 )
+from neat_delta.workflows.scheduled.fetching import fetch
 from neat_delta.workflows.scheduled.planning import Inputs, Planned, planned, refreshed
 from neat_delta.workflows.scheduled.run_config import EditedFile
-from neat_delta.workflows.scheduled.telling import NOT_TAKEN, several, tell_changes, tell_landed, tell_results
+from neat_delta.workflows.scheduled.telling import several, tell_changes, tell_landed, tell_results
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Callable
 
     from neat_delta.approval import Approval
     from neat_delta.changeset.changeset import ChangeSet
@@ -54,7 +53,7 @@ if TYPE_CHECKING:
     from neat_delta.workflows.scheduled.report import RunReport
     from neat_delta.workflows.scheduled.run_config import RunConfig
 
-REMAINING_FILE, UPDATE_FOLDER = "remaining.changes.jsonl", "update"
+REMAINING_FILE = "remaining.changes.jsonl"
 PROBLEMS_FILE = "problems.xlsx"
 
 
@@ -141,13 +140,14 @@ class _Run:
         state = campaign.load_state(config)
         due = campaign.phase(config, state)
         begins, ends = (f"{moment:%Y-%m-%d %H:%M %Z}" for moment in (config.campaign.start, config.campaign.end))
+        if state.is_sent and state.begins != campaign.load_times(config)[0]:
+            report.note("campaign", f"it has started as set for {state.begins}; another start has no effect any more")
         if due == campaign.START:
-            state = replace(state, sent=(*state.sent, report.folder.name))
-            if self._change(settings, lambda: campaign.save_state(config, state)):
+            if self._start_campaign(settings, state):
                 campaign.save_state(config, replace(campaign.load_state(config), started=campaign.utc_now()))
                 report.note("campaign", f"started; it ends on {ends}")
         elif due == campaign.END:
-            if self._put_back(settings, state.sent):
+            if self._put_back(settings, state):
                 campaign.save_state(config, replace(state, ended=campaign.utc_now()))
         elif due == campaign.MISSED:
             report.note("campaign", f"it ended on {ends}")
@@ -157,21 +157,43 @@ class _Run:
             waits = {campaign.BEFORE: f"starts on {begins}", campaign.RUNNING: f"runs until {ends}"}
             report.note("campaign", waits.get(due, f"is over since {ends}"))
 
-    def _put_back(self, settings: Settings, sent: Sequence[str]) -> bool:
+    def _start_campaign(self, settings: Settings, state: campaign.CampaignState) -> bool:
+        """Send the start of a campaign, unless an earlier run has; whether it is sent.
+
+        What has left already is not worked out again: a formula would work on its own result.
+        """
+        config, report = self.config, self.report
+        left = [entry for entry in campaign.sent_updates(config, state) if campaign.may_be_in_the_shop(entry)]
+        if not left:
+            return self._change(settings, lambda: campaign.about_to_send(config, state, report.folder.name))
+        for entry in left:
+            wrong = needs_attention(entry)
+            if entry.state != DONE or wrong:
+                report.attention_reasons.append(
+                    f"the campaign's start was sent before, but {wrong or 'not completely'} (history #{entry.entry}); "
+                    "it is not sent again"
+                )
+        return True
+
+    def _put_back(self, settings: Settings, state: campaign.CampaignState) -> bool:
         """Put back what the start of a campaign has sent and what still is as it was sent; whether that is done."""
-        report = self.report
-        left = {Path(entry.folder) for entry in History(self.config.history_file).entries() if entry.has_left}
-        folders = [self.config.folder.resolve() / name / UPDATE_FOLDER for name in sent]
-        folders = [folder for folder in folders if folder in left]
-        if not folders:
+        report, config = self.report, self.config
+        entries = campaign.sent_updates(config, state)
+        if not entries and state.started is None and state.history == path_text(config.history_file.resolve()):
             report.note("campaign", "its start has sent nothing, so nothing is put back")
             return True
-        live = self._fetch("live", self.config.live, "live-")
+        if not entries:
+            report.attention_reasons.append(
+                f"the history {config.history_file} does not have what the campaign's start has sent; nothing was put "
+                f"back. Use the history of the start; or put the prices back, then delete {campaign.state_path(config)}"
+            )
+            return False
+        live = self._fetch("live", config.live, "live-")
         done = True
         # What was sent last is put back first, as one does with things laid upon each other.
-        for at, started in enumerate(reversed(folders), start=1):
+        for at, entry in enumerate(entries, start=1):
             folder = report.folder / f"{UPDATE_FOLDER}{f'-{at}' * (at > 1)}"
-            if self._write_back(settings, load_changes(started / CHANGESET_FILE), live, folder):
+            if self._write_back(settings, campaign.changes_of(config, entry), live, folder):
                 done = self._deliver(settings, folder) and done
         return done
 
@@ -209,27 +231,7 @@ class _Run:
                 step.message = f"the rest of history #{entry.entry} was sent"
 
     def _fetch(self, name: str, where: Location, prefix: str) -> Location:
-        """Keep a file, or several, as they are now, for everything that follows and for whoever looks into it later."""
-        with self.report.step(name, self.progress) as step:
-            members = members_of(where) if isinstance(where, FileSet) else [Member(where, where.name)]
-            folder = self.report.folder if len(members) == 1 else self.report.folder / name
-            folder.mkdir(exist_ok=True)
-            kept, size = [], 0
-            for at, member in enumerate(members, start=1):
-                # (Files of several folders may share a name.)
-                own = f"{member.location.name}{'.csv' * isinstance(member.location, DatabaseTable)}"
-                plain = own if member.name == member.location.name else f"{at}-{own}"
-                kept.append(folder / (prefix + plain))
-                data = read_bytes(member.location)
-                size += len(data)
-                write_atomic(kept[-1], data, replace=True)
-                if isinstance(member.location, Path):
-                    shutil.copystat(member.location, kept[-1])  # its age counts
-            what = str(where) if len(members) == 1 else f"{where} ({len(members)} files)"
-            if isinstance(where, FileSet) and len(members) == 1:
-                what = f"{where} ({members[0].name})"
-            step.message = f"{what}, {size:,} bytes"
-            return kept[0] if len(kept) == 1 else FileSet(str(where), tuple(kept))
+        return fetch(self.report, self.progress, name, where, prefix)
 
     def _plan(self, live: Location, settings: Settings) -> Planned:
         """What the files of the run change, saved with its problems."""
@@ -364,10 +366,10 @@ class _Run:
             entry = send(update, place, history, progress=self.progress, leaving=self._note_departure)
             report.entry = entry.entry
             tell_results(report, entry)
-            bad = sum(report.results.get(result, 0) for result in NOT_TAKEN)
+            wrong = needs_attention(entry)
             step.message = f"{several(len(entry.files), 'file')} to {entry.place}, history #{entry.entry}"
-            if bad:
-                report.attention_reasons.append(f"the shop did not accept {several(bad, 'row')}")
+            if wrong:
+                report.attention_reasons.append(f"the shop's answer: {wrong}")
                 report.suggest("history", str(entry.entry), "--history", str(self.config.history_file))
 
     def _note_departure(self) -> None:

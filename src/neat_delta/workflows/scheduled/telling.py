@@ -9,6 +9,7 @@ import polars as pl
 from neat_delta.analysis.metrics import totals_by_field
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import findings_as_dicts
+from neat_delta.delivery.answers import not_accepted
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.tables.line_names import with_own_line
@@ -19,8 +20,6 @@ if TYPE_CHECKING:
     from neat_delta.delivery.history import Entry
     from neat_delta.reconcile.verify import VerifyResult
     from neat_delta.workflows.scheduled.report import RunReport
-
-NOT_TAKEN = ("failed", "skipped")
 
 
 def tell_changes(report: RunReport, changes: ChangeSet) -> None:
@@ -43,7 +42,7 @@ def tell_results(report: RunReport, entry: Entry) -> None:
     rows = [row for file in entry.files for row in file.results]
     for row in rows:
         report.results[row["result"]] = report.results.get(row["result"], 0) + 1
-    bad = [row for row in rows if row["result"] in NOT_TAKEN]
+    bad = not_accepted(entry)
     report.rejected = [{name: row[name] for name in ("code", "result", "reason")} for row in bad[:SOME]]
 
 

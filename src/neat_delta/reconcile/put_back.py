@@ -1,0 +1,61 @@
+"""What of an undo can be put back: a price only with its dates, a field only where the shop's import can empty it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+import polars as pl
+
+from neat_delta.changeset.apply_findings import apply_findings
+from neat_delta.changeset.changeset import CHANGE, RECODE
+from neat_delta.changeset.findings import findings_frame
+
+if TYPE_CHECKING:
+    from neat_delta.reconcile.refresh import RefreshResult
+    from neat_delta.tables import Table
+    from neat_delta.tables.settings import Settings
+
+
+NOT_PUT_BACK = "not put back"
+
+
+def what_can_be_put_back(result: RefreshResult, live: Table, settings: Settings) -> RefreshResult:
+    """An undo without the cells that must or can not be put back; each is named as an error."""
+    return _without_unemptied(_prices_with_dates(result, live, settings), settings)
+
+
+def _without_unemptied(result: RefreshResult, settings: Settings) -> RefreshResult:
+    """An undo that empties no field, where no file can do that in this shop."""
+    filled = result.changes.cells_with_action(CHANGE, RECODE).filter(pl.col("now").is_null())
+    if settings.imports.can_empty or filled.is_empty():
+        return result
+    return _without(result, filled, "it was blank before, and no file can empty a field in this shop. Empty it there")
+
+
+def _prices_with_dates(result: RefreshResult, live: Table, settings: Settings) -> RefreshResult:
+    """An undo in which no item gets back only a part of its prices and dates.
+
+    Where somebody has changed one of them since, the others stay as well: a sale price whose end was taken away would
+    be a sale without end.
+    """
+    fields = result.changes.head.fields
+    prices = {settings.roles.field_for(role, live) for role in ("price", "sale_price")} & fields.keys()
+    dates = {name for name, info in fields.items() if info.type == "date"}
+    if not prices or not dates:
+        return result
+    together = pl.col("field").is_in([*prices, *dates])
+    changed = result.conflicts.filter(together, pl.col("fate") == "hold").select("key").unique()
+    cells = result.changes.cells.filter(together).join(changed, on="key", how="semi", maintain_order="left")
+    if cells.is_empty():
+        return result
+    return _without(result, cells, "a price and its dates belong together, and one of them was changed since")
+
+
+def _without(result: RefreshResult, cells: pl.DataFrame, why: str) -> RefreshResult:
+    """An undo without these cells (key, field, was)."""
+    message = pl.repeat(why, len(cells), dtype=pl.String, eager=True)
+    found = findings_frame(
+        NOT_PUT_BACK, "error", key=cells["key"], field=cells["field"], value=cells["was"], message=message
+    )
+    return replace(result, changes=apply_findings(result.changes, found))
