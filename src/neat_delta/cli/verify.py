@@ -13,12 +13,13 @@ from neat_delta.cli.common import (
     console,
     load_config,
     output_options,
+    print_error,
     show,
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
-from neat_delta.cli.history import HISTORY, changes_of
+from neat_delta.cli.history import HISTORY, changes_of, history_in, sent_as
 from neat_delta.cli.param_types import CHANGES, FILE, SOURCE, WholeNumber
 from neat_delta.exit_codes import Exit
 
@@ -31,6 +32,7 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.locations import Location
     from neat_delta.reconcile.verify import VerifyResult
+    from neat_delta.tables import Table
 
 
 @command(
@@ -64,6 +66,7 @@ def verify_command(
     from neat_delta.changeset.serialization import save_changes
     from neat_delta.output_paths import check_outputs
     from neat_delta.reconcile.verify import verify
+    from neat_delta.views.lines import labelled
     from neat_delta.workflows.inputs import keep
     from neat_delta.workflows.saved_changes import read_fresh
 
@@ -75,13 +78,28 @@ def verify_command(
         progress.step("verifying")
         result = verify(loaded, export, settings)
         keep(export, settings)
+        noted = None if sent_as(changes, history) else _noted(changes, history, loaded, export, result)
         if out is not None:
             save_changes(result.remaining, out, replace=overwrite)
     if output.as_json:
         show_json(_as_dict(result, out), next_commands=_next(result, changes, fresh, out))
     elif not output.quiet:
+        if noted is not None:
+            show([labelled("history", f"entry {noted}: imported by hand")], output)
         show(_view(result, loaded, changes, fresh, out, limit, console(output).width), output)
     return Exit.DONE if result.done else Exit.ATTENTION
+
+
+def _noted(path: Location, history: Path | None, changes: ChangeSet, fresh: Table, result: VerifyResult) -> int | None:
+    """The history's entry of an update that was imported by hand; what cannot be noted is said."""
+    from neat_delta.errors import NeatDeltaError
+    from neat_delta.workflows.imported_by_hand import note_import
+
+    try:
+        return note_import(history_in(history), path, changes, fresh, result)
+    except NeatDeltaError as error:
+        print_error(f"not noted in the history: {error}")
+        return None
 
 
 def _as_dict(result: VerifyResult, out: Path | None) -> dict[str, object]:

@@ -161,6 +161,8 @@ class HttpDestination:
     say: Callable[[str], None] = lambda _: None
 
     takes_changes = False
+    # (Nothing is brought there before it is handed over.)
+    hands_over_at_once = True
 
     @property
     def name(self) -> str:
@@ -220,7 +222,9 @@ class HttpDestination:
         try:
             return ask(method, where, headers=headers, **more)
         except TransferError as trouble:
-            raise DeliveryError(f"the shop: {trouble.what}", file=where, hint=trouble.hint) from trouble
+            raise DeliveryError(
+                f"the shop: {trouble.what}", file=where, hint=trouble.hint, never_left=trouble.never_left
+            ) from trouble
 
 
 @dataclass(frozen=True)

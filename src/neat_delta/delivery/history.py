@@ -9,7 +9,7 @@ from __future__ import annotations
 import gzip
 import os
 import sqlite3
-from contextlib import closing, contextmanager
+from contextlib import closing, contextmanager, suppress
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any, TypeVar
@@ -33,6 +33,7 @@ T = TypeVar("T")
 NAME = "history.sqlite"
 # A file is noted as leaving before it leaves, as brought once one step is left in which the place gets it, as sent once
 # the place has it, and as done when its result list is here.
+NOT_SENT = "not sent"
 LEAVING, BROUGHT, SENT, DONE, REJECTED = "leaving", "brought", "sent", "done", "rejected"
 SCHEMA = """
 CREATE TABLE IF NOT EXISTS entries (
@@ -55,7 +56,7 @@ WAITING = 30
 ANOTHER = "Choose another file, or move this one to another folder."
 REMEDIES = {
     "locked": "Another run is using it; try again when that has ended.",
-    "readonly": "Allow writing to the file and its folder, or choose another file.",
+    "readonly": "Allow writing to the file and its folder: what another run was about to write must be taken back.",
     "full": "Make room on the disk.",
     "unable to open": "Check that the folder exists and that you may write there.",
 }
@@ -130,10 +131,12 @@ class Entry:
 
     @property
     def state(self) -> str:
-        """How far it is: done, refused, or the state of the first file that is not done."""
+        """How far it is: done, refused, in progress, or not sent, where nothing of it has left."""
         states = [file.state for file in self.files]
         if all(state == DONE for state in states):
             return DONE
+        if not self.has_left:
+            return NOT_SENT
         return REJECTED if REJECTED in states else "in progress"
 
 
@@ -161,17 +164,20 @@ class History:
         files: Sequence[ListedFile],
         saved: bytes = b"",
         people: People = NOBODY,
+        *,
+        begun: str | None = None,
     ) -> int:
         """The number of the entry for this update to this place: a new one, or the one that is there already.
 
         ``changes`` and ``live`` are the fingerprints of change set and live export, ``files`` those of the receipt.
-        ``saved`` is the change set itself, kept here so that it can be undone at any time.
+        ``saved`` is the change set itself, kept here so that it can be undone at any time; ``begun`` when it was begun,
+        if not now.
         """
         receipt = "".join(file.sha256 for file in files)
         with self._writing() as base:
             asked = "SELECT entry FROM entries WHERE place = ? AND changes = ? AND live = ? AND receipt = ?"
             names = ("begun", "place", "folder", "changes", "live", "receipt", *PEOPLE)
-            values = (_now(), place, folder, changes, live, receipt, *to_json(people).values())
+            values = (begun or _now(), place, folder, changes, live, receipt, *to_json(people).values())
             result = (place, changes, live, receipt)
             base.execute(
                 f"INSERT OR IGNORE INTO entries ({', '.join(names)}) SELECT {', '.join('?' * len(names))} "
@@ -203,7 +209,7 @@ class History:
             return decompress(ContentInMemory(bytes(memoryview(row[0]))), self.path).data
 
     def note(
-        self, entry: int, number: int, state: str, job: str | None = None, reason: str | None = None,
+        self, entry: int, number: int, state: str | None, job: str | None = None, reason: str | None = None,
         results: list[dict[str, Any]] | None = None,
     ) -> None:  # fmt: skip
         """Write down how far a file is."""
@@ -286,6 +292,8 @@ class History:
         try:
             if mode != "ro":
                 make_folder(self.path.parent)
+            else:
+                self._heal()
             address = f"file:{quote(os.fsencode(self.path.absolute()))}?mode={mode}"
             with closing(sqlite3.connect(address, timeout=WAITING, uri=True)) as base:
                 base.execute("PRAGMA synchronous = FULL")
@@ -294,6 +302,13 @@ class History:
             why = reason(error) if isinstance(error, OSError) else str(error)
             hint = next((text for word, text in REMEDIES.items() if word in why), ANOTHER)
             raise WriteError(f"cannot use the history file ({why})", file=self.path, hint=hint) from error
+
+    def _heal(self) -> None:
+        """Take back what a killed run has half written; whoever may only read cannot (SQLite, hot journals)."""
+        if self.path.with_name(self.path.name + "-journal").exists():
+            address = f"file:{quote(os.fsencode(self.path.absolute()))}?mode=rw"
+            with suppress(sqlite3.Error), closing(sqlite3.connect(address, timeout=WAITING, uri=True)) as base:
+                base.execute("SELECT count(*) FROM sqlite_master").fetchone()
 
     def _insist_on_ours(self, base: sqlite3.Connection) -> int | None:
         """The version of the history's form, 0 if it was made before there were versions; ``None`` for an empty file.

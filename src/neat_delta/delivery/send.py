@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
@@ -11,7 +12,7 @@ from neat_delta.approval import load_approval, require_approval
 from neat_delta.atomic_write import alone_with
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import parse_changes
-from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REJECTED, SENT, Entry, History, People
+from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REJECTED, SENT, Entry, FileEntry, History, People
 from neat_delta.delivery.sent_since import sent_since
 from neat_delta.errors import DeliveryError
 from neat_delta.matching import KEY_SEPARATOR
@@ -29,7 +30,7 @@ from neat_delta.update.receipt import (
 from neat_delta.user_data import user_name
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
+    from collections.abc import Callable, Iterator
 
     from neat_delta.approval import Approval
     from neat_delta.changeset.changeset import ChangeSet
@@ -171,6 +172,7 @@ def _send(
 ) -> Entry:
     place.check()
     update = update.as_one_file() if place.takes_changes else update
+    _insist_on_what_was_begun(update, place, history)
     entry = history.begin(
         place.name,
         path_text(update.folder.resolve()),
@@ -190,13 +192,14 @@ def _send(
         if file.state != SENT:
             progress.step(f"sending {file.name}")
             separator = f"{known.begun} {file.sha256}"
-            if file.state != BROUGHT:
-                history.note(entry, file.number, LEAVING)
+            with _noting_what_never_left(history, entry, file, place):
+                if file.state != BROUGHT:
+                    history.note(entry, file.number, LEAVING)
+                    leaving()
+                    place.upload(file.name, data, separator)
+                    history.note(entry, file.number, BROUGHT)
                 leaving()
-                place.upload(file.name, data, separator)
-                history.note(entry, file.number, BROUGHT)
-            leaving()
-            job = place.submit(file.name, data, file.action, separator)
+                job = place.submit(file.name, data, file.action, separator)
             history.note(entry, file.number, SENT, job)
         progress.step(f"waiting for {file.name}")
         result = place.wait_for_result(job)
@@ -208,6 +211,37 @@ def _send(
     sent = history.entry(entry)
     assert sent is not None
     return sent
+
+
+@contextmanager
+def _noting_what_never_left(history: History, entry: int, file: FileEntry, place: Destination) -> Iterator[None]:
+    """Where there was no connection at all, the history says again what it said before: nothing has left."""
+    try:
+        yield
+    except DeliveryError as error:
+        known = history.entry(entry)
+        state = known.files[file.number - 1].state if known else None
+        at_once = getattr(place, "hands_over_at_once", False)
+        if error.data.get("never_left") and (state == LEAVING or (state == BROUGHT and at_once)):
+            history.note(entry, file.number, file.state)
+        raise
+
+
+def _insist_on_what_was_begun(update: Update, place: Destination, history: History) -> None:
+    """Refuse other files of an update that is on its way: only those that were begun may go on."""
+    receipt = update.receipt
+    sums = [file.sha256 for file in receipt.files]
+    for entry in history.entries():
+        same = (
+            entry.place == place.name and entry.changes == receipt.changes.sha256 and entry.live == receipt.live_sha256
+        )
+        same_folder = entry.place == place.name and entry.folder == path_text(update.folder.resolve())
+        if entry.state == "in progress" and (same or same_folder) and [file.sha256 for file in entry.files] != sums:
+            raise DeliveryError(
+                f"these are not the files that were begun to be sent (history #{entry.entry})",
+                file=update.folder,
+                hint="Resume with the files as they were; or verify with a new export what has arrived.",
+            )
 
 
 def _insist_on_new(entry: Entry | None, *, resume: bool) -> None:

@@ -38,7 +38,7 @@ def fetch_if_any(address: Address) -> bytes | None:
     except NotFound:
         return None
     except TransferError as trouble:
-        raise DeliveryError(trouble.what, file=address, hint=trouble.hint) from trouble
+        raise DeliveryError(trouble.what, file=address, hint=trouble.hint, never_left=trouble.never_left) from trouble
 
 
 def _fetched(address: Address) -> bytes:
@@ -132,4 +132,5 @@ def _done_in(folder: Address, name: str, action: Callable[[], None]) -> None:
         retry(action)
     except TransferError as trouble:
         sort = _Gone if isinstance(trouble, NotFound) else DeliveryError
-        raise sort(trouble.what, file=f"{str(folder).rstrip('/')}/{name}", hint=trouble.hint) from trouble
+        place = f"{str(folder).rstrip('/')}/{name}"
+        raise sort(trouble.what, file=place, hint=trouble.hint, never_left=trouble.never_left) from trouble

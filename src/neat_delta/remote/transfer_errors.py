@@ -29,6 +29,8 @@ class TransferError(Exception):
         self.what = redacted(what)
         self.transient = transient
         self.hint = hint
+        self.never_left = False
+        """Whether it is sure that nothing has left this machine, for there was no connection at any time."""
 
 
 class NotFound(TransferError):
@@ -54,10 +56,13 @@ def retry(action: Callable[[], T]) -> T:
     Raises:
         TransferError: it does not pass, or not soon enough.
     """
+    connected = False
     for attempt in range(TRIES):
         try:
             return action()
         except TransferError as trouble:
+            connected |= not never_connected(trouble)
+            trouble.never_left = not connected
             if not trouble.transient or attempt == TRIES - 1:
                 raise
         time.sleep(FIRST_PAUSE * 2**attempt)
@@ -117,6 +122,15 @@ def plain(error: Exception) -> str:
                 return message
     text = str(error) or type(error).__name__
     return next((message for sign, message in WORDINGS.items() if sign in text.lower()), text)
+
+
+def never_connected(error: BaseException) -> bool:
+    """Whether there was no connection at all, so that nothing can have left this machine."""
+    return any(
+        isinstance(one, ConnectionRefusedError | socket.gaierror)
+        or (isinstance(one, OSError) and one.errno in UNREACHABLE)
+        for one in causes(error)
+    )
 
 
 def is_permanent(error: Exception) -> bool:

@@ -175,10 +175,17 @@ def history_view(entries: Sequence[Entry], path: Path, width: int, *, of_all: bo
     ]
     heads = [Column("entry", right=True), Column("started"), Column("state"), Column("files"), Column("rows")]
     yield from table([*heads, Column("to", least=12), Column("from", least=8)], rows, width)
-    bad = sum(entry.state != "done" for entry in entries)
-    parts = [f"{pluralize(len(entries), 'update')} sent", *([f"{count(bad)} not completely"] if bad else [])]
-    yield from verdict_view(parts, width)
+    yield from verdict_view(_how_many(entries), width)
     yield from next_command(["neat-delta", "history", str(entries[0].entry), *where], width)
+
+
+def _how_many(entries: Sequence[Entry]) -> list[str]:
+    """How many updates were sent, whole or not, and how many not at all."""
+    away = [entry for entry in entries if entry.has_left]
+    bad, never = sum(entry.state != "done" for entry in away), len(entries) - len(away)
+    parts = [f"{pluralize(len(away), 'update')} sent"] if away else []
+    parts += [f"{count(bad)} not completely"] if bad else []
+    return parts + ([f"{pluralize(never, 'update')} not sent"] if never else [])
 
 
 def entry_view(entry: Entry, history: Path | None, width: int) -> Iterator[Text]:

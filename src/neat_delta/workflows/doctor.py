@@ -148,7 +148,7 @@ def _history(path: Path) -> Checked:
         entries = History(path).entries()
         open_ones = [str(entry.entry) for entry in entries if entry.state == "in progress"]
         note = f"; on their way: #{', #'.join(open_ones)}" if open_ones else ""
-        return f"{path}: updates sent: {len(entries):,}{note}"
+        return f"{path}: updates sent: {sum(entry.has_left for entry in entries):,}{note}"
 
     return _tried("history", said)
 

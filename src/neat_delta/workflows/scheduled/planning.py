@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from neat_delta.locations import Location
     from neat_delta.progress import ProgressReporter
     from neat_delta.tables import Table
-    from neat_delta.workflows.scheduled.run_config import EditedFile, RunConfig
+    from neat_delta.workflows.scheduled.run_config import EditedFile, Limits, RunConfig
 
 
 @dataclass(frozen=True)
@@ -169,3 +169,20 @@ def _objections(result: CompareResult) -> list[str]:
     if len(result.edited) and not counts["changed"] + counts["unchanged"] + counts["rejected"] + counts["duplicate"]:
         found.append("no SKU of the edited file is in the shop. Wrong file, or wrong column?")
     return found
+
+
+def over_limits(limits: Limits, plan: Planned, changed: int, errors: int) -> list[str]:
+    """Which limits of the run file are exceeded by what would change: so many items, with so many errors."""
+    live = len(plan.live)
+    share = None if limits.share is None else int(limits.share * live)
+    described = (
+        (limits.changed, changed, "items would change"),
+        (share, changed, f"of {live:,} items would change"),
+        (limits.errors, errors, "errors, not sent"),
+        (limits.unknown, plan.unknown, "rows have a SKU that is not in the shop"),
+    )
+    return [
+        f"{number:,} {what}; the limit of the run file is {most:,}: nothing was sent"
+        for most, number, what in described
+        if most is not None and number > most
+    ]

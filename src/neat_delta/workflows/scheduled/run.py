@@ -15,7 +15,7 @@ from neat_delta.delivery.answers import needs_attention
 from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.history import DONE, History
 from neat_delta.delivery.send import load_update, send
-from neat_delta.errors import NeatDeltaError
+from neat_delta.errors import DeliveryError, NeatDeltaError
 from neat_delta.exit_codes import exit_for
 from neat_delta.path_text import path_text
 from neat_delta.reading import read_table
@@ -38,7 +38,7 @@ from neat_delta.workflows.scheduled.earlier_runs import (
     why_none_holds,
 )
 from neat_delta.workflows.scheduled.fetching import fetch
-from neat_delta.workflows.scheduled.planning import Inputs, Planned, planned, refreshed
+from neat_delta.workflows.scheduled.planning import Inputs, Planned, over_limits, planned, refreshed
 from neat_delta.workflows.scheduled.run_config import EditedFile
 from neat_delta.workflows.scheduled.telling import several, tell_changes, tell_landed, tell_results
 
@@ -321,20 +321,8 @@ class _Run:
 
     def _barred(self, plan: Planned) -> list[str]:
         """Why nothing may be sent before a person has looked."""
-        limits, changed, live = self.config.limits, sum(self.report.items.values()), len(plan.live)
-        share = None if limits.share is None else int(limits.share * live)
-        described = (
-            (limits.changed, changed, "items would change"),
-            (share, changed, f"of {live:,} items would change"),
-            (limits.errors, self.report.levels["error"], "errors, not sent"),
-            (limits.unknown, plan.unknown, "rows have a SKU that is not in the shop"),
-        )
-        over = [
-            f"{number:,} {what}; the limit of the run file is {most:,}: nothing was sent"
-            for most, number, what in described
-            if most is not None and number > most
-        ]
-        return over + plan.objections
+        changed, errors = sum(self.report.items.values()), self.report.levels["error"]
+        return over_limits(self.config.limits, plan, changed, errors) + plan.objections
 
     def _write(self, plan: Planned, settings: Settings, approval: Approval | None) -> Receipt | None:
         options = WriteOptions(
@@ -363,7 +351,11 @@ class _Run:
         update = load_update(folder)
         with report.step("send", self.progress) as step:
             place = destination_of(self._place(), self.progress.step)
-            entry = send(update, place, history, progress=self.progress, leaving=self._note_departure)
+            try:
+                entry = send(update, place, history, progress=self.progress, leaving=self._note_departure)
+            except DeliveryError:
+                report.sent = any(one.has_left for one in history.entries() if Path(one.folder) == folder.resolve())
+                raise
             report.entry = entry.entry
             tell_results(report, entry)
             wrong = needs_attention(entry)
