@@ -6,7 +6,7 @@ import pytest
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
-from helpers import import_into, neat_delta, update_files, write_table
+from helpers import import_into, neat_delta, read_rows, update_files, write_table
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import load_changes, save_changes
 from neat_delta.diff.compare import CompareOptions, compare
@@ -493,3 +493,23 @@ def test_a_sum_has_the_decimals_that_its_parts_have(tmp_path, was, ours, there, 
     left = refresh(changes, later(tmp_path, with_cells(LIVE, A_stock=there)), SELLS).changes
 
     assert cells_of(left)["A", "stock"] == (there, sent)
+
+
+def test_an_undo_puts_back_all_that_a_shop_that_ignores_blanks_can_take(tmp_path):
+    live = [["sku", "name", "price"], ["A", "a", "1.00"], ["B", "", "2.00"], ["C", "c", "3.00"]]
+    sent = [live[0], ["A", "a", "1.10"], ["B", "bee", "2.20"], ["C", "c", "3.30"]]
+    for name, table in {"live": live, "edited": sent, "after": sent}.items():
+        write_table(tmp_path / f"{name}.csv", table)
+    (tmp_path / "catalogue.toml").write_text('[import]\nblank = "leaves"\n')
+    neat_delta("compare", "live.csv", "edited.csv", "-o", "c.jsonl", "--write", "up", cwd=tmp_path)
+
+    done = neat_delta("undo", "c.jsonl", "--fresh", "after.csv", "-o", "back", cwd=tmp_path)
+
+    assert done.returncode == 1, done.stderr
+    assert "not put back: it was blank before" in " ".join(done.stdout.split())
+    assert read_rows(tmp_path / "back" / "01-changes.csv") == [
+        ["sku", "price"],
+        ["A", "1.00"],
+        ["B", "2.00"],
+        ["C", "3.00"],
+    ]
