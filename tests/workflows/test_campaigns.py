@@ -114,13 +114,13 @@ def test_a_price_and_its_dates_are_put_back_together_or_not_at_all(work):
     write_table(work / "live.csv", [names, *rows])
     write_table(work / "edited.csv", [names, *on_sale])
     head = 'live = "live.csv"\nedited = "edited.csv"\nto = "inbox"\nhistory = "h.sqlite"\n'
-    code, said = run(work, -2, 2, head)
+    _, said = run(work, -2, 2, head)
     assert len(sent(work)) == 11, said
     on_sale[1][2] = "150.00"  # a colleague's
     on_sale[2][4] = "2026-12-31"
     write_table(work / "live.csv", [names, *on_sale])
 
-    code, said = run(work, -2, -1, head)
+    _, said = run(work, -2, -1, head)
 
     back = sent(work)
     assert {row[0] for row in back} == {f"KT-{at}" for at in (1, *range(4, 12))}, said

@@ -5,15 +5,34 @@ from __future__ import annotations
 import re
 from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
+from typing import TYPE_CHECKING
 from urllib.parse import parse_qsl, quote, unquote, urlsplit
 
 from neat_delta.errors import InvalidOption
 from neat_delta.path_text import path_text
 from neat_delta.remote.address import has_password, without_secrets
 
+if TYPE_CHECKING:
+    from collections.abc import Sequence
+
 # What an address of a database begins with, and the port it means where it names none; SQLite is a file.
 PORTS = {"postgresql": 5432, "mysql": 3306, "mariadb": 3306, "sqlite": 0}
 TABLE, QUERY = "table", "query"
+# What the driver may be told in an address: how the line is encrypted, and how long it waits. Other options of drivers
+# name another server than the address, run statements, or read files; they have no place in it.
+ALLOWED = {
+    "postgresql": (
+        "sslmode", "sslrootcert", "sslcert", "sslkey", "sslcrl", "channel_binding", "connect_timeout",
+        "application_name",
+    ),
+    "mysql": (
+        "ssl_ca", "ssl_cert", "ssl_key", "ssl_verify_cert", "ssl_verify_identity", "connect_timeout", "read_timeout",
+        "write_timeout",
+    ),
+    "sqlite": (),
+}  # fmt: skip
+ALLOWED["mariadb"] = ALLOWED["mysql"]
+WHOLE_NUMBERS = ("connect_timeout", "read_timeout", "write_timeout")
 EXAMPLE = "Example: postgresql://db.example/shop?table=items, or sqlite:///shop.db?table=items."
 
 
@@ -118,9 +137,23 @@ def parse_database(text: str) -> DatabaseTable:
             "never write a password into an address", file=shown, hint="Put it into a variable; see docs/databases.md."
         )
     options = tuple((name, value) for name, value in given.items() if name not in (TABLE, QUERY))
+    _insist_on_allowed(scheme, options, shown)
     user = unquote(parts.username) if parts.username else None
     table, query = given.get(TABLE), given.get(QUERY)
     return DatabaseTable(scheme, host, port or PORTS[scheme], user, database, table, query, options)
+
+
+def _insist_on_allowed(scheme: str, options: Sequence[tuple[str, str]], shown: str) -> None:
+    for name, value in options:
+        if name not in ALLOWED[scheme]:
+            allowed = ", ".join(ALLOWED[scheme]) or "none"
+            raise InvalidOption(
+                f"an address of a database cannot have the option {name!r}",
+                file=shown,
+                hint=f"Write host, port and database in front of the question mark. Options: {allowed}.",
+            )
+        if name in WHOLE_NUMBERS and not re.fullmatch(r"[0-9]{1,6}", value):
+            raise InvalidOption(f"the option {name} must be a whole number", file=shown, value=value)
 
 
 def _asked(text: str) -> dict[str, str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import datetime
 import re
+import struct
 from decimal import Decimal, InvalidOperation
 from typing import TYPE_CHECKING, Any
 
@@ -57,6 +58,36 @@ def as_cell(value: Any) -> str:
     return str(value)
 
 
+def as_read(column: sqlalchemy.Column[Any]) -> Any:
+    """A column as it is to be selected: a MySQL FLOAT, of which six digits are shown else, as a double with all.
+
+    What comes back is brought to the shortest text of its single precision by ``single``.
+    """
+    import sqlalchemy
+
+    if is_single(column):
+        return (column + sqlalchemy.literal_column("0e0")).label(column.name)
+    return column
+
+
+def is_single(column: sqlalchemy.Column[Any]) -> bool:
+    """Whether a column is a FLOAT of MySQL's, of single precision."""
+    from sqlalchemy.dialects import mysql
+
+    return isinstance(column.type, mysql.FLOAT)
+
+
+def single(value: Any) -> Any:
+    """A number of single precision (IEEE 754, binary32), given as a double, as the shortest decimal that means it."""
+    if not isinstance(value, float):
+        return value
+    for digits in range(6, 10):
+        short = float(f"{value:.{digits}g}")
+        if struct.unpack("f", struct.pack("f", short))[0] == value:
+            return short
+    return value
+
+
 def _hours(value: datetime.timedelta) -> str:
     """A time as hours, minutes, seconds, and what is beyond them."""
     micros = abs(value) // datetime.timedelta(microseconds=1)
@@ -81,10 +112,11 @@ def is_known(column: sqlalchemy.Column[Any]) -> bool:
         return False
 
 
-def reader_of(column: sqlalchemy.Column[Any]) -> Callable[[str | None], Any]:
+def reader_of(column: sqlalchemy.Column[Any], *, blank_text: bool = False) -> Callable[[str | None], Any]:
     """What turns the text of a cell into a value for a column.
 
-    ``None`` and blank become NULL, or an empty text where NULL may not be. A text that the column cannot hold, or not
+    ``None`` and blank become NULL, or an empty text where NULL may not be, or where ``blank_text`` says that the column
+    has empty texts instead. A text that the column cannot hold, or not
     all of it, raises ``NoValue``.
     """
     try:
@@ -92,7 +124,7 @@ def reader_of(column: sqlalchemy.Column[Any]) -> Callable[[str | None], Any]:
     except NotImplementedError:
         kind = str
     required = column.nullable is False
-    blank = "" if required and kind is str and column.server_default is None else None
+    blank = "" if kind is str and (required or blank_text) else None
     convert = _CONVERTERS.get(kind, _text)(column)
 
     def read(text: str | None) -> Any:

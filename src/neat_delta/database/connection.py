@@ -20,8 +20,10 @@ if TYPE_CHECKING:
     from neat_delta.database.address import DatabaseTable
 
 DRIVERS = {"postgresql": "postgresql+psycopg", "mysql": "mysql+pymysql", "mariadb": "mysql+pymysql", "sqlite": "sqlite"}
-# Seconds until a silent server is given up.
+# Seconds until a silent server is given up, and until a lock that another session holds is.
 SILENCE_TIME = 30
+LOCK_TIME = 30
+LOCKED = ("lock wait timeout", "lock timeout", "database is locked", "database table is locked", "locked by")
 LONGEST = 300
 
 
@@ -49,11 +51,9 @@ def connected(address: DatabaseTable, *, write: bool = False) -> Iterator[sqlalc
         raise InvalidOption(f"not a valid address ({plain(error)})", file=address) from error
     try:
         with engine.connect() as connection:
-            if not write and not address.is_file:
-                connection.exec_driver_sql(
-                    "SET SESSION TRANSACTION READ ONLY" if "mysql" in DRIVERS[address.scheme]
-                    else "SET SESSION CHARACTERISTICS AS TRANSACTION READ ONLY"
-                )  # fmt: skip
+            for statement in _settings(address, write=write):
+                connection.exec_driver_sql(statement)
+            if not address.is_file:
                 connection.commit()
             yield connection
     except (exc.DBAPIError, engine.dialect.dbapi.Error) as error:  # type: ignore[union-attr]
@@ -62,6 +62,18 @@ def connected(address: DatabaseTable, *, write: bool = False) -> Iterator[sqlalc
         raise InvalidInput(f"the database refused ({plain(error)})", file=address) from error
     finally:
         engine.dispose()
+
+
+def _settings(address: DatabaseTable, *, write: bool) -> list[str]:
+    """What holds for a session: how long it waits for locks, that it only reads, that nothing is cut silently."""
+    if address.is_file:
+        return []
+    if "mysql" in DRIVERS[address.scheme]:
+        waits = [f"SET SESSION innodb_lock_wait_timeout = {LOCK_TIME}", f"SET SESSION lock_wait_timeout = {LOCK_TIME}"]
+        strict = "SET SESSION sql_mode = CONCAT_WS(',', NULLIF(@@SESSION.sql_mode, ''), 'STRICT_ALL_TABLES')"
+        return [*waits, strict if write else "SET SESSION TRANSACTION READ ONLY"]
+    waits = [f"SET SESSION lock_timeout = '{LOCK_TIME}s'"]
+    return waits if write else [*waits, "SET SESSION CHARACTERISTICS AS TRANSACTION READ ONLY"]
 
 
 def table_of(connection: sqlalchemy.Connection, address: DatabaseTable) -> sqlalchemy.Table:
@@ -116,7 +128,7 @@ def _url(address: DatabaseTable, *, write: bool) -> Any:
 
 def _arguments(address: DatabaseTable) -> dict[str, Any]:
     if address.is_file:
-        return {"timeout": SILENCE_TIME}
+        return {"timeout": LOCK_TIME}
     if "mysql" in DRIVERS[address.scheme]:
         own = Path("~/.my.cnf").expanduser()
         file = {"read_default_file": str(own)} if own.is_file() else {}
@@ -127,6 +139,13 @@ def _arguments(address: DatabaseTable) -> dict[str, Any]:
 def _named(error: Any, address: DatabaseTable) -> InvalidInput:
     """The error for what a database or its driver refuses."""
     what = plain(error)
+    if any(sign in what.lower() for sign in LOCKED):
+        return NetworkError(
+            f"another session holds a lock on this table ({what}); nothing was changed",
+            file=address,
+            hint="Try again when it has ended.",
+            code="database-locked",
+        )
     refused = ("password", "access denied", "authentication", "role ", "no pg_hba")
     if any(sign in what.lower() for sign in refused) and not address.is_file:
         hint = secrets.where_to_put(secrets.PASSWORD, address.user or "USER", address.host)

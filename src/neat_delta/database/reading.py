@@ -6,7 +6,7 @@ import csv
 import io
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.database.cell_values import SEPARATOR, NoCell, as_cell
+from neat_delta.database.cell_values import SEPARATOR, NoCell, as_cell, as_read, is_single, single
 from neat_delta.database.connection import connected, table_of
 from neat_delta.errors import InvalidInput
 from neat_delta.file_content import gathered
@@ -20,6 +20,8 @@ if TYPE_CHECKING:
     from neat_delta.database.address import DatabaseTable
     from neat_delta.file_content import Content
 
+# The protocol's number of MySQL's FLOAT (MYSQL_TYPE_FLOAT).
+FLOAT_CODE = 4
 # So many rows are fetched and written at a time.
 ROWS = 10_000
 
@@ -43,14 +45,39 @@ def _selection(connection: sqlalchemy.Connection, address: DatabaseTable) -> str
     """The query for all rows."""
     if address.query:
         # As a part of another query it can only read.
-        return f"SELECT * FROM ({address.query.strip().rstrip(';')}\n) AS asked"
+        return f"SELECT * FROM ({one_query(address)}\n) AS asked"
     import sqlalchemy
 
     table = table_of(connection, address)
-    select = sqlalchemy.select(table).order_by(*table.primary_key.columns)
+    select = sqlalchemy.select(*map(as_read, table.columns)).order_by(*table.primary_key.columns)
     # (A percent sign in a name is doubled for drivers that put values into texts; this text goes as it is.)
     dialect: Any = type(connection.dialect)
     return str(select.compile(dialect=dialect(paramstyle="named")))
+
+
+def one_query(address: DatabaseTable) -> str:
+    """The query of an address, which must be a single one, with every bracket closed that it opens.
+
+    Raises:
+        InvalidInput: it is several statements, or would close the brackets that are put around it.
+    """
+    from sqlglot import TokenType, errors, tokenize
+
+    query = (address.query or "").strip().rstrip(";").rstrip()
+    dialect = {"postgresql": "postgres", "mariadb": "mysql"}.get(address.scheme, address.scheme)
+    try:
+        tokens = tokenize(query, read=dialect)
+    except errors.SqlglotError:
+        tokens = []
+    depth, sound = 0, bool(tokens) and "/*!" not in query and "/*M!" not in query
+    for token in tokens:
+        depth += (token.token_type == TokenType.L_PAREN) - (token.token_type == TokenType.R_PAREN)
+        sound = sound and depth >= 0 and token.token_type != TokenType.SEMICOLON
+    if not sound or depth:
+        raise InvalidInput(
+            "the query must be one SELECT", file=address, hint="Write a single query, with all its brackets closed."
+        )
+    return query
 
 
 def _copied(connection: sqlalchemy.Connection, select: str, address: DatabaseTable) -> Iterator[bytes]:
@@ -58,7 +85,8 @@ def _copied(connection: sqlalchemy.Connection, select: str, address: DatabaseTab
     driver: Any = connection.connection.driver_connection
     with driver.cursor() as cursor:
         cursor.execute("SET datestyle TO ISO, YMD")
-        cursor.execute(f"SELECT * FROM ({select}\n) AS asked LIMIT 0")
+        # (What is prepared is one statement.)
+        cursor.execute(f"SELECT * FROM ({select}\n) AS asked LIMIT 0", prepare=True)
         described = list(cursor.description)
         columns = [_as_text(cursor, column, select, address, driver) for column in described]
         wanted = f"SELECT {', '.join(columns)} FROM ({select}\n) AS asked"
@@ -75,6 +103,8 @@ def _as_text(cursor: Any, column: Any, select: str, address: DatabaseTable, driv
     kind = column.type_display
     if kind.startswith("bool") and not kind.endswith("[]"):
         return f"CAST({name} AS integer) AS {name}"
+    if kind.startswith(("bpchar", "character(")) and not kind.endswith("[]"):
+        return f"CAST({name} AS text) AS {name}"  # (without the spaces behind)
     if kind == "money":
         return f"CAST({name} AS numeric) AS {name}"
     if kind == "bytea":
@@ -93,6 +123,7 @@ def _as_text(cursor: Any, column: Any, select: str, address: DatabaseTable, driv
 def _fetched(connection: sqlalchemy.Connection, select: str, address: DatabaseTable) -> Iterator[bytes]:
     """Rows of any database, in batches."""
     streaming = connection.execution_options(stream_results=True, max_row_buffer=ROWS, no_parameters=True)
+    select, singles = _with_whole_singles(connection, select, address)
     found = streaming.exec_driver_sql(select)
     names = list(found.keys())
     stream = io.StringIO(newline="")
@@ -100,13 +131,35 @@ def _fetched(connection: sqlalchemy.Connection, select: str, address: DatabaseTa
     writer.writerow(names)
     for rows in found.partitions(ROWS):
         try:
-            writer.writerows([[as_cell(value) for value in row] for row in rows])
+            writer.writerows(
+                [[as_cell(single(value) if at in singles else value) for at, value in enumerate(row)] for row in rows]
+                if singles
+                else [[as_cell(value) for value in row] for row in rows]
+            )
         except NoCell as error:
             raise _no_cell(address, _first_bad(rows, names), str(error)) from error
         yield stream.getvalue().encode()
         stream.seek(0)
         stream.truncate()
     yield stream.getvalue().encode()
+
+
+def _with_whole_singles(connection: sqlalchemy.Connection, select: str, address: DatabaseTable) -> tuple[str, set[int]]:
+    """A query in which numbers of single precision have all their digits, and the places of these columns."""
+    if address.scheme not in ("mysql", "mariadb"):
+        return select, set()
+    if address.table:
+        columns = table_of(connection, address).columns
+        return select, {at for at, column in enumerate(columns) if is_single(column)}
+    asked = connection.execution_options(no_parameters=True).exec_driver_sql(f"{select} LIMIT 0")
+    described = asked.cursor.description
+    asked.close()
+    singles = {at for at, column in enumerate(described) if column[1] == FLOAT_CODE}
+    if not singles:
+        return select, singles
+    names = ["`" + column[0].replace("`", "``") + "`" for column in described]
+    told = [f"{name} + 0e0 AS {name}" if at in singles else name for at, name in enumerate(names)]
+    return f"SELECT {', '.join(told)} FROM ({select}) AS wide", singles
 
 
 def _first_bad(rows: Sequence[Any], names: Sequence[str]) -> str:

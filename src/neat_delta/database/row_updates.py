@@ -5,8 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.database.cell_values import NoCell, NoValue, as_cell, is_known, reader_of
+from neat_delta.database.cell_values import NoValue, is_known, is_single, reader_of, single
 from neat_delta.database.connection import plain, table_of
+from neat_delta.database.exactness import as_looked_at, cell_text, exactly, is_kept, is_text
 from neat_delta.errors import DeliveryError
 
 if TYPE_CHECKING:
@@ -52,10 +53,12 @@ def run_updates(
     """Change the rows in one transaction; returns what became of each (result, reason).
 
     A row that is gone, or that is no more as it was, is left alone. One that is as it should become was changed
-    before. If the transaction breaks off, nothing of it has happened.
+    before. If the transaction breaks off, nothing of it has happened. Before it is committed, every changed cell is
+    read back: a database may round, cut or translate a value, and a trigger may change it.
 
     Raises:
-        DeliveryError: a column is missing.
+        DeliveryError: a column is missing, another number of rows was changed than meant, or a cell does not hold what
+            was sent; then nothing was changed.
         sqlalchemy.exc.DBAPIError: the database refuses, or the line is cut.
     """
     if address.is_file:
@@ -67,12 +70,14 @@ def run_updates(
         table,
         [_column(table, name, address) for name in key],
         {name: _column(table, name, address) for name in names},
+        address,
     )
     results: list[Result] = []
     for start in range(0, len(updates), BATCH):
         if start and start % (5 * BATCH) == 0:
             say(f"{start:,} of {len(updates):,} rows")
         results += work.done(updates[start : start + BATCH])
+    work.insist_on_kept()
     connection.commit()
     return results
 
@@ -92,6 +97,7 @@ class _Wanted:
     action: str
     key: tuple[Any, ...]
     values: dict[str, Any]
+    update: RowUpdate
 
 
 class _Work:
@@ -103,10 +109,14 @@ class _Work:
         table: sqlalchemy.Table,
         key: Sequence[sqlalchemy.Column[Any]],
         columns: Mapping[str, sqlalchemy.Column[Any]],
+        address: DatabaseTable,
     ) -> None:
         self.connection, self.table, self.key, self.columns = connection, table, key, columns
         self.readers = {name: reader_of(column) for name, column in columns.items()}
         self.key_readers = [reader_of(column) for column in key]
+        self.address = address
+        self.written: list[_Wanted] = []
+        self._blanks: dict[str, Any] = {}
 
     def done(self, updates: Sequence[RowUpdate]) -> list[Result]:
         """What became of some rows, which are looked at and locked together."""
@@ -118,18 +128,67 @@ class _Work:
             try:
                 if isinstance(key, NoValue):
                     raise key
-                values = {name: self.readers[name](text) for name, text in update.now.items()}
+                values = {name: self._value(name, text) for name, text in update.now.items()}
                 result, write = self._judged(update, there.get(key, ()))
             except NoValue as error:
                 results.append((FAILED, str(error)))
                 continue
             results.append(result)
             if write:
-                wanted.append(_Wanted(at, update.action, key, values))
+                wanted.append(_Wanted(at, update.action, key, values, update))
+        refused = set()
         for batch in _alike(wanted):
             for at, reason in self._written(batch):
                 results[at] = (FAILED, reason)
+                refused.add(at)
+        self.written += [one for one in wanted if one.at not in refused]
         return results
+
+    def insist_on_kept(self) -> None:
+        """Read every row back that was written, and compare it with what was sent.
+
+        Raises:
+            DeliveryError: it is another.
+        """
+        for start in range(0, len(self.written), BATCH):
+            batch = self.written[start : start + BATCH]
+            there = self._rows_of([one.key for one in batch])
+            for one in batch:
+                rows = there.get(one.key, [])
+                if len(rows) != (0 if one.action == REMOVE else 1):
+                    raise self._not_kept(one, f"the row is there {len(rows)} times")
+                for name, value in one.values.items() if rows else ():
+                    if not is_kept(self.columns[name], rows[0][name], value, one.update.now[name]):
+                        got = "NULL" if rows[0][name] is None else repr(cell_text(rows[0][name]))
+                        raise self._not_kept(one, f"{name} would be {got} instead of {one.update.now[name] or ''!r}")
+
+    def _not_kept(self, one: _Wanted, what: str) -> DeliveryError:
+        return DeliveryError(
+            f"the database does not keep what is sent: {what}; nothing was changed",
+            file=self.address,
+            value=one.update.shown,
+            hint="Change the value, or the column, its type or its triggers.",
+            never_left=True,
+        )
+
+    def _value(self, name: str, text: str | None) -> Any:
+        """The value for a cell; a blank one as the column has blanks: NULL, or an empty text."""
+        return self.readers[name](text) if text else self._blank(name)
+
+    def _blank(self, name: str) -> Any:
+        import sqlalchemy
+
+        if name not in self._blanks:
+            column = self.columns[name]
+            empty = False
+            if is_text(column) and is_known(column) and column.nullable:
+                found = [
+                    self.connection.execute(sqlalchemy.select(sqlalchemy.literal(1)).where(here).limit(1)).first()
+                    for here in (column.is_(None), column == "")
+                ]
+                empty = found[0] is None and found[1] is not None
+            self._blanks[name] = reader_of(column, blank_text=empty)
+        return self._blanks[name](None)
 
     def _key_of(self, update: RowUpdate) -> tuple[Any, ...] | NoValue:
         """The key as values; the error where no row can have it."""
@@ -159,7 +218,8 @@ class _Work:
             here = self.key[0] == sqlalchemy.any_(_array(self.key[0], [key[0] for key in keys]))
         else:
             here = self.key[0].in_([key[0] for key in keys])
-        told = [one if is_known(one) else sqlalchemy.cast(one, sqlalchemy.Text).label(one.name) for one in columns]
+        told = [as_looked_at(self.connection.dialect.name, one) for one in columns]
+        singles = {column.name for column in columns if is_single(column)}
         select = sqlalchemy.select(*told).where(here)
         if self.connection.dialect.name != "sqlite":
             select = select.with_for_update()
@@ -167,7 +227,10 @@ class _Work:
         names = [column.name for column in columns]
         for row in self.connection.execute(select):
             values = tuple(row)
-            found.setdefault(values[: len(own)], []).append(dict(zip(names, values, strict=True)))
+            cells = {
+                name: single(value) if name in singles else value for name, value in zip(names, values, strict=True)
+            }
+            found.setdefault(values[: len(own)], []).append(cells)
         return found
 
     def _is(self, key: Sequence[Any]) -> Any:
@@ -206,8 +269,8 @@ class _Work:
                 wanted = self.readers[name](text)
             except NoValue:
                 wanted = text
-            if value != wanted and _cell(value) != (text or ""):
-                return name, _cell(value)
+            if value != wanted and cell_text(value) != (text or ""):
+                return name, cell_text(value)
         return None
 
     def _written(self, batch: Sequence[_Wanted]) -> Iterator[tuple[int, str]]:
@@ -236,21 +299,36 @@ class _Work:
             self.connection.execute(sqlalchemy.insert(self.table), rows)
             return
         if action == CHANGE and self._takes_arrays([*(column.name for column in self.key), *batch[0].values]):
-            self.connection.execute(self._by_arrays(batch))
+            self._run(batch, self._by_arrays(batch))
             return
         # (Numbers as names: those of columns may be any.)
         marks = [self._bound(f"k{at}", column) for at, column in enumerate(self.key)]
-        here = sqlalchemy.and_(*(column == mark for column, mark in zip(self.key, marks, strict=True)))
+        here = sqlalchemy.and_(*self._here(zip(self.key, marks, strict=True)))
         places = [f"k{at}" for at in range(len(marks))]
         if action == REMOVE:
             rows = [dict(zip(places, one.key, strict=True)) for one in batch]
-            self.connection.execute(sqlalchemy.delete(self.table).where(here), rows)
+            self._run(batch, sqlalchemy.delete(self.table).where(here), rows)
             return
         names = {name: f"n{at}" for at, name in enumerate(batch[0].values)}
         new = {name: self._bound(mark, self.columns[name]) for name, mark in names.items()}
         places += names.values()
         rows = [dict(zip(places, (*one.key, *one.values.values()), strict=True)) for one in batch]
-        self.connection.execute(sqlalchemy.update(self.table).where(here).values(new), rows)
+        self._run(batch, sqlalchemy.update(self.table).where(here).values(new), rows)
+
+    def _here(self, pairs: Iterable[tuple[sqlalchemy.Column[Any], Any]]) -> list[Any]:
+        """The conditions that the key's columns have these values; the first finds the row by its index."""
+        dialect = self.connection.dialect.name
+        return [condition for one, value in pairs for condition in (one == value, exactly(dialect, one, value))]
+
+    def _run(self, batch: Sequence[_Wanted], statement: Any, rows: list[dict[str, Any]] | None = None) -> None:
+        """Run a statement that changes one row for each that is wanted.
+
+        Raises:
+            DeliveryError: it has changed another number.
+        """
+        count = self.connection.execute(statement, rows).rowcount
+        if count not in (-1, len(batch)):
+            raise self._not_kept(batch[0], f"{count:,} rows would change instead of {len(batch):,}")
 
     def _bound(self, mark: str | None, column: sqlalchemy.Column[Any], value: Any = None) -> Any:
         """A value, or a place for one under this mark; one of another type as its text, which the database reads."""
@@ -281,7 +359,7 @@ class _Work:
         # (Numbers as names: those of columns may be any.)
         names = [f"c{at}" for at in range(len(columns))]
         rows = sqlalchemy.func.unnest(*arrays).table_valued(*names, name="new").render_derived()
-        here = [column == rows.c[name] for column, name in zip(self.key, names, strict=False)]
+        here = self._here((column, rows.c[name]) for column, name in zip(self.key, names, strict=False))
         told = {column.name: rows.c[name] for column, name in zip(new, names[len(self.key) :], strict=True)}
         return sqlalchemy.update(self.table).where(*here).values(told)
 
@@ -302,10 +380,3 @@ def _alike(wanted: Sequence[_Wanted]) -> list[list[_Wanted]]:
     for one in wanted:
         groups.setdefault((one.action, *one.values), []).append(one)
     return list(groups.values())
-
-
-def _cell(value: Any) -> str:
-    try:
-        return as_cell(value)
-    except NoCell:
-        return str(value)

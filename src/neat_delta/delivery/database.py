@@ -31,6 +31,7 @@ class DatabaseDestination:
     results: dict[str, list[dict[str, Any]]] = field(default_factory=dict)
 
     takes_changes = True
+    hands_over_at_once = True
 
     @property
     def name(self) -> str:

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.changeset.changeset import ADD, CHANGE, REMOVE
+from neat_delta.errors import WriteError
 from neat_delta.extras import SQL, from_extra
 from neat_delta.matching import KEY_SEPARATOR
 
@@ -27,6 +28,8 @@ if TYPE_CHECKING:
 STANDARD, POSTGRESQL, MYSQL, SQLITE = "sql", "sql-postgresql", "sql-mysql", "sql-sqlite"
 SQL_FORMATS = (STANDARD, POSTGRESQL, MYSQL, SQLITE)
 GUARD, AS_EXPECTED = "neat_delta_guard", "as_expected"
+# A script is UTF-8, whatever the client takes it for.
+ENCODINGS = {POSTGRESQL: "SET client_encoding = 'UTF8';\n", MYSQL: "SET NAMES utf8mb4;\n"}
 # Stands in a template for a text that is filled in; no text holds it.
 MARK = "\x1e"
 
@@ -97,6 +100,7 @@ class _Writer:
         """The beginning of the transaction, and the table of guards."""
         from sqlalchemy.schema import CreateTable
 
+        yield ENCODINGS.get(self.output_format, "")
         yield "START TRANSACTION;\n" if self.output_format == MYSQL else "BEGIN;\n"
         yield " ".join(str(CreateTable(self._guard).compile(dialect=self._dialect)).split()) + ";\n"
 
@@ -119,8 +123,13 @@ class _Writer:
             columns[name]: sqlalchemy.null() if now is None else _gap(f"n{at}")
             for at, (name, (_, now)) in enumerate(cells.items())
         }
-        counted = sqlalchemy.case((sqlalchemy.func.count() == (0 if action == ADD else 1), 1), else_=0)
-        looked = sqlalchemy.select(counted).select_from(self._items).where(*here, *were)
+        # (To the table's collation several keys may be one, such as ab-1 and AB-1: then none of them is changed.)
+        as_expected = [sqlalchemy.func.count() == (0 if action == ADD else 1)]
+        if were:
+            found = sqlalchemy.case((sqlalchemy.and_(*were), 1), else_=0)
+            as_expected.append(sqlalchemy.func.coalesce(sqlalchemy.func.sum(found), 0) == 1)
+        counted = sqlalchemy.case((sqlalchemy.and_(*as_expected), 1), else_=0)
+        looked = sqlalchemy.select(counted).select_from(self._items).where(*here)
         yield self._text(sqlalchemy.insert(self._guard).from_select([AS_EXPECTED], looked)) + ";\n"
         if action == CHANGE:
             yield self._text(sqlalchemy.update(self._items).where(*here).values(new)) + ";"
@@ -138,6 +147,13 @@ class _Writer:
     def _literal(self, text: str) -> str:
         import sqlalchemy
 
+        if self.output_format == STANDARD and "\\" in text:
+            # To some databases it is a sign like any other, to some it changes the next one.
+            raise WriteError(
+                "a backslash cannot be written safely into a script for any database",
+                value=text,
+                hint="Choose the format sql-postgresql, sql-mysql or sql-sqlite.",
+            )
         return str(self._compiler.render_literal_value(text, sqlalchemy.String()))
 
     def _is_blank(self, column: sqlalchemy.Column[Any]) -> Any:
