@@ -22,6 +22,8 @@ aliases = ["Dealer price"]
 locked = true
 """
 
+EMPTIED = ("--ignore", "price emptied")
+
 
 @pytest.fixture
 def shop(tmp_path):
@@ -63,7 +65,7 @@ def test_what_the_draft_offers_to_settle_is_understood(tmp_path):
     path.write_text(before + key + re.sub(r"(?m)^# (\[|\w+ = )", r"\1", after), "utf-8")
     write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", "1.10"], ["B", ""]])
 
-    done = neat_delta("compare", "live.csv", "edited.csv", "--blanks", "clear", "--write", "up", cwd=tmp_path)
+    done = neat_delta("compare", "live.csv", "edited.csv", "--blanks", "clear", "--write", "up", *EMPTIED, cwd=tmp_path)
 
     assert done.returncode == 0, done.stderr
     assert [file.read_text() for file in update_files(tmp_path / "up")] == ["sku;price\nA;1,10\nB;(none)\n"]
@@ -134,7 +136,7 @@ def test_a_locked_field_changes_only_when_unlocked_by_name(shop):
     assert read_rows(shop / "open/01-changes.csv") == [["Code", "tax_class"], ["A", "none"]]
 
 
-BLANKS = [((), ["Titel"]), (("--blanks", "leave"), []), (("--blanks", "clear"), ["Titel", "Preis"])]
+BLANKS = [((), ["Titel"]), (("--blanks", "leave"), []), (("--blanks", "clear", *EMPTIED), ["Titel", "Preis"])]
 
 
 @pytest.mark.parametrize(("options", "cleared"), BLANKS)

@@ -164,20 +164,17 @@ class History:
         files: Sequence[ListedFile],
         saved: bytes = b"",
         people: People = NOBODY,
-        *,
-        begun: str | None = None,
     ) -> int:
         """The number of the entry for this update to this place: a new one, or the one that is there already.
 
         ``changes`` and ``live`` are the fingerprints of change set and live export, ``files`` those of the receipt.
-        ``saved`` is the change set itself, kept here so that it can be undone at any time; ``begun`` when it was begun,
-        if not now.
+        ``saved`` is the change set itself, kept here so that it can be undone at any time.
         """
         receipt = "".join(file.sha256 for file in files)
         with self._writing() as base:
             asked = "SELECT entry FROM entries WHERE place = ? AND changes = ? AND live = ? AND receipt = ?"
             names = ("begun", "place", "folder", "changes", "live", "receipt", *PEOPLE)
-            values = (begun or _now(), place, folder, changes, live, receipt, *to_json(people).values())
+            values = (_now(), place, folder, changes, live, receipt, *to_json(people).values())
             result = (place, changes, live, receipt)
             base.execute(
                 f"INSERT OR IGNORE INTO entries ({', '.join(names)}) SELECT {', '.join('?' * len(names))} "
@@ -196,6 +193,11 @@ class History:
                 packed = gzip.compress(saved, compresslevel=6, mtime=0)
                 base.execute("INSERT OR IGNORE INTO change_sets (sha256, packed) VALUES (?, ?)", (changes, packed))
         return int(entry)
+
+    def date_back(self, entry: int, begun: str) -> None:
+        """Say that an entry was begun earlier than it was written down."""
+        with self._writing() as base:
+            base.execute("UPDATE entries SET begun = ? WHERE entry = ?", (begun, entry))
 
     def change_set(self, entry: Entry) -> bytes | None:
         """The change set of an entry, as its file was; ``None`` if it was sent by a release that did not keep it."""

@@ -12,6 +12,7 @@ from neat_delta.changeset.changeset import CELLS, FieldInfo
 from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.diff.lost_zeros import typed_without_zeros
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
+from neat_delta.diff.no_data import about_no_data, says_no_data
 from neat_delta.memory import columns_at_once
 from neat_delta.replay import explain_forms
 from neat_delta.tables.corruption import FAILED
@@ -34,9 +35,6 @@ if TYPE_CHECKING:
 RESTORED = {"pair": pl.UInt32, "field": pl.String, "was": pl.String, "now": pl.String, "what": pl.String}
 # A person types it to empty just this cell.
 EMPTY_CELL = "(empty)"
-# What suppliers write into cells of numbers and dates for which they have no data. In anybody else's file, and where a
-# formula has failed (#N/A), nobody knows what is meant.
-NO_DATA = ["n/a", "na", "n.a.", "k.a.", "nan", "null", "-", "–", "—", "--"]
 IN_FRONT, BEHIND = r"^(\s*)", r"(\s*)$"
 
 
@@ -283,12 +281,9 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         texts = texts.with_columns(typed="edited")
     to_empty = texts["edited"].str.strip_chars() == EMPTY_CELL
     on_purpose, texts = texts.filter(to_empty & ~are_blank(texts["was"])), texts.filter(~to_empty)
-    is_blank = are_blank(texts["edited"])
-    without_data = texts.clear()
-    if rules.no_data and (kind.numeric or kind.name == "date") and not cleared:
-        says_so = texts["edited"].str.strip_chars().str.to_lowercase().is_in(NO_DATA)
-        without_data, is_blank = texts.filter(says_so), is_blank | says_so
-    blank, texts = (texts.filter(is_blank), texts.filter(~is_blank)) if is_blank.any() else (texts.clear(), texts)
+    counts_as_blank = rules.no_data and (kind.numeric or kind.name == "date") and not cleared
+    without_data, texts = _split(texts, says_no_data(texts["edited"]) & counts_as_blank)
+    blank, texts = _split(texts, are_blank(texts["edited"]))
     emptied = blank.filter(~are_blank(blank["was"]))
     sheet_form = kind.infer_edited_format(_evidence(texts, column, fields), form)
     # Most numbers of a sheet with the other decimal separator are recognised as the same without being read.
@@ -316,13 +311,18 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         cells=cells.with_columns(field=pl.lit(column.name), was=pl.when(pl.col("was") != "").then("was")).select(
             "pair", "field", "was", "now"
         ),
-        findings=pl.concat([_unreadable(unread, column), short, _without_data(without_data, column)]),
+        findings=pl.concat([_unreadable(unread, column), short, about_no_data(without_data, column.name)]),
         reformatted=int(alike.sum()) + len(blank) - len(emptied),
         reformatted_example=texts.select("typed", "was").row(int(alike.arg_max() or 0)) if alike.any() else None,
-        blanks=0 if cleared else len(emptied),
+        blanks=0 if cleared else len(emptied) + len(without_data),
         note=note,
         restored=restored,
     )
+
+
+def _split(texts: pl.DataFrame, which: pl.Series) -> tuple[pl.DataFrame, pl.DataFrame]:
+    """These texts, and the others."""
+    return (texts.filter(which), texts.filter(~which)) if which.any() else (texts.clear(), texts)
 
 
 def _restored(texts: pl.DataFrame, field: str) -> tuple[pl.DataFrame, pl.DataFrame]:
@@ -348,15 +348,6 @@ def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
         message=_not_of_kind(unread["edited"], column),
     )
     return found.insert_column(0, unread["pair"])
-
-
-def _without_data(cells: pl.DataFrame, column: _Column) -> pl.DataFrame:
-    """Notes on a supplier's cells that say in words that there is no data."""
-    message = pl.repeat("no data; the shop's value is kept", len(cells), dtype=pl.String, eager=True)
-    found = findings_frame(
-        "no data", "note", pair=cells["pair"], field=column.name, value=cells["edited"], message=message
-    )
-    return found.insert_column(0, cells["pair"])
 
 
 def _without_zeros(typed: pl.DataFrame, column: _Column, restored: pl.DataFrame) -> pl.DataFrame:

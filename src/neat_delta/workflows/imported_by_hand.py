@@ -44,6 +44,7 @@ def note_import(history: History, path: Location, changes: ChangeSet, fresh: Tab
     people = People(made_by=changes.head.made_by, sent_by=user_name())
     folder = path_text(path.parent.resolve())
     live = changes.head.live.sha256
-    entry = history.begin(BY_HAND, folder, sha256, live, [listed], data, people, begun=utc_text(made))
+    entry = history.begin(BY_HAND, folder, sha256, live, [listed], data, people)
+    history.date_back(entry, utc_text(made) or "")
     history.note(entry, 1, DONE)
     return entry
