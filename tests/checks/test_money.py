@@ -1,10 +1,11 @@
 """Guards on money and stock."""
 
+import json
 from decimal import Decimal
 
 import pytest
 
-from helpers import write_table
+from helpers import neat_delta, write_table
 from neat_delta.changeset.changeset import Overrides
 from neat_delta.checks import run_checks
 from neat_delta.diff.compare import CompareOptions, compare
@@ -159,3 +160,22 @@ def test_thousands_with_points_are_numbers_to_the_checks(tmp_path):
     findings = run_checks(changes, live, Settings(), Overrides()).select("code", "key").rows()
 
     assert findings == [("negative", "K009"), ("implausible stock", "K007")]
+
+
+def test_prices_with_tax_beside_costs_without_are_said_until_the_rate_is_set(tmp_path):
+    head = ["Artikelnummer", "Name", "VK brutto", "EK netto"]
+    live = [head, *([f"HN-{at}", f"Glas {at}", f"{at + 2},40", f"{at},14"] for at in range(1, 20))]
+    edited = [list(row) for row in live]
+    edited[2][2] = "2,40"
+    write_table(tmp_path / "live.csv", live, delimiter=";")
+    write_table(tmp_path / "edited.csv", edited, delimiter=";")
+
+    unset = neat_delta("compare", "live.csv", "edited.csv", "--json", cwd=tmp_path)
+    neat_delta("setup", "live.csv", cwd=tmp_path)
+    draft = (tmp_path / "catalogue.toml").read_text("utf-8")
+    (tmp_path / "catalogue.toml").write_text(draft.replace("# tax = 0.19", "tax = 0.19"), "utf-8")
+    done = neat_delta("compare", "live.csv", "edited.csv", "--json", cwd=tmp_path)
+
+    assert "VK brutto includes tax, EK netto does not" in draft
+    assert [unset.returncode, [one["code"] for one in json.loads(unset.stdout)["problems"]]] == [1, ["tax not set"]]
+    assert [one["code"] for one in json.loads(done.stdout)["problems"]] == ["below cost"]

@@ -54,14 +54,60 @@ def test_options_are_taken_from_variables_and_the_command_line_goes_first(work):
 
 
 def test_settings_take_variables_and_name_one_that_is_not_set(work):
-    (work / "catalogue.toml").write_text('[fields.name]\nlocked = true\n[known]\nname = ["${WORD} ${WORD}", "$${x}"]\n')
+    word = "${NEAT_DELTA_VALUE_WORD}"
+    (work / "catalogue.toml").write_text(
+        f'[fields.name]\nlocked = true\n[known]\nname = ["{word} {word}", "$${{x}}"]\n'
+    )
     unset = neat_delta("compare", "live.csv", "edited.csv", cwd=work)
     assert unset.returncode == 3
-    assert "catalogue.toml, line 4: there is no variable WORD in the environment" in unset.stderr
-    assert neat_delta("compare", "live.csv", "edited.csv", cwd=work, WORD="x").returncode == 1
+    assert "catalogue.toml, line 4: there is no variable NEAT_DELTA_VALUE_WORD in the environment" in unset.stderr
+    assert neat_delta("compare", "live.csv", "edited.csv", cwd=work, NEAT_DELTA_VALUE_WORD="x").returncode == 1
     (work / "r.toml").write_text('live = "${PLACE}/live.csv"\nset = ["price = price * 2"]\n')
-    done = neat_delta("run", "r.toml", "--validate", "--json", cwd=work, PLACE=str(work), WORD="x")
+    told = {"PLACE": str(work), "NEAT_DELTA_VALUE_WORD": "x"}
+    assert "the variable PLACE may not be used in a file" in neat_delta("run", "r.toml", cwd=work, **told).stderr
+    (work / "allowed-variables.txt").write_text("PLACE\nSHOP_TOKEN\n")
+    done = neat_delta("run", "r.toml", "--validate", "--json", cwd=work, **told)
     assert json.loads(done.stdout)["result"]["settings"]["live"] == f"{work}/live.csv"
+
+
+@pytest.mark.parametrize("name", ["SHOP_TOKEN", "NEAT_DELTA_PASSWORD_SHOP_EXAMPLE", "NEAT_DELTA_VALUE_SECRET", "HOME"])
+def test_no_file_gets_at_a_secret(work, name):
+    (work / "allowed-variables.txt").write_text("SHOP_TOKEN\n")
+    (work / "r.toml").write_text(f'live = "https://other.example/${{{name}}}"\nset = ["price = price * 2"]\n')
+    done = neat_delta("run", "r.toml", "--validate", cwd=work, **{name: "sec-honey"})
+    assert (done.returncode, "sec-honey" in done.stdout + done.stderr) == (3, False)
+    assert f"line 1: the variable {name} may not be used in a file" in done.stderr
+
+
+@pytest.mark.parametrize("key", ["heartbeat", "metrics"])
+@pytest.mark.parametrize("file", ["live.csv", "edited.csv", "h.sqlite", "notes.txt"])
+def test_a_run_file_replaces_no_file_but_its_own(work, key, file):
+    (work / "notes.txt").write_text("important")
+    (work / "inbox").mkdir()
+    head = 'live = "live.csv"\nedited = "edited.csv"\nto = "inbox"\nhistory = "h.sqlite"\n'
+    (work / "r.toml").write_text(head)
+    neat_delta("run", "r.toml", cwd=work)
+    before = (work / file).read_bytes()
+    (work / "r.toml").write_text(f'{head}{key} = "{file}"\n')
+
+    done = neat_delta("run", "r.toml", cwd=work)
+
+    assert (done.returncode, file == "h.sqlite" or (work / file).read_bytes() == before) == (1, True)
+    assert (work / file).read_bytes()[:12] == before[:12]
+    assert "this is another file, so it was not replaced" in done.stderr
+    assert "is another file, which is never replaced" in neat_delta("run", "r.toml", "--validate", cwd=work).stderr
+    (work / "r.toml").write_text(f'{head}{key} = "new.txt"\n')
+    assert [neat_delta("run", "r.toml", cwd=work).stderr for _ in range(2)] == ["", ""]
+
+
+@pytest.mark.parametrize("file", ["live.csv", "edited.csv"])
+def test_no_output_replaces_what_the_change_set_was_made_from(work, file):
+    neat_delta("compare", "live.csv", "edited.csv", "-o", "c.changes.jsonl", cwd=work)
+    before = (work / file).read_bytes()
+    for option in ("--review", "--page"):
+        done = neat_delta("preview", "c.changes.jsonl", option, file, "--overwrite", cwd=work)
+        assert (done.returncode, (work / file).read_bytes() == before) == (3, True), done.stdout
+        assert "this is an input file" in done.stderr
 
 
 def test_a_secret_may_be_in_a_file(work):

@@ -18,7 +18,7 @@ from neat_delta.errors import InvalidOption
 from neat_delta.matching.context import Context
 from neat_delta.matching.key import Key
 from neat_delta.reading import read_pair, read_table
-from neat_delta.tables.settings import Settings
+from neat_delta.tables.settings import FieldSettings, Settings
 from neat_delta.update import write_update
 
 KEY = Key(("sku",), explicit=True)
@@ -212,3 +212,19 @@ def test_the_rows_of_a_sheet_with_code_changes_add_up(tmp_path, edit):
 
 def _rest():
     return [row[0] for row in IDS[3:]]
+
+
+def test_a_list_of_skus_is_followed_whatever_it_is_called_and_typed(tmp_path):
+    """The maker's own number is no link, though it is that of the item."""
+    live = [
+        ["sku", "name", "Zubehör", "maker no"],
+        *([f"C-{at}", f"Item {at}", f"C-{(at + 1) % 10}|C-{(at + 2) % 10}", f"C-{at}"] for at in range(10)),
+    ]
+    for settled in (Settings(), Settings(fields={"zubehör": FieldSettings(type="code", separator="|")})):
+        ours = read_table(write_table(tmp_path / "live.csv", live))
+        codes = read_table(write_table(tmp_path / "codes.csv", [["old", "new"], ["C-3", "X-3"]]))
+        seen = recode(codes, Context(ours, settled, KEY), code_pairs(codes, KEY), CompareOptions(settings=settled))
+        assert set(seen.changes.cells.select("key", "field", "now").rows()) == {
+            ("C-1", "zubehör", "C-2|X-3"),
+            ("C-2", "zubehör", "X-3|C-4"),
+        }

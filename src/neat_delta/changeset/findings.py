@@ -22,9 +22,11 @@ BLOCK, REPAIR, NO_EFFECT = "block", "repair", "none"
 # Warnings that end with exit code 1, as errors do: something that a person has typed may not be sent, or something may
 # be sent that nobody has typed. Each with what the verdict says of it.
 OLDER_VALUES, LOST_BASE, UNUSED_COLUMN = "older values", "export not kept", "column not used"
+TAX_NOT_SET = "tax not set"
 TO_ANSWER = {
     OLDER_VALUES: "maybe older values of the shop",
     LOST_BASE: "maybe older values of the shop",
+    TAX_NOT_SET: "prices with tax, costs without",
     UNUSED_COLUMN: "a column with values of the shop is not used",
 }
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import gzip
 import io
 from dataclasses import replace as replace_member
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
@@ -27,11 +28,10 @@ from neat_delta.changeset.item_lines import implied_state, write_lines
 from neat_delta.errors import InvalidInput, WriteError
 from neat_delta.json_form import json_bytes, to_json
 from neat_delta.matching import KEY_SEPARATOR
+from neat_delta.output_paths import note_input
 from neat_delta.reading import fetch
 
 if TYPE_CHECKING:
-    from pathlib import Path
-
     from neat_delta.locations import Location
 
 
@@ -109,7 +109,12 @@ def load_changes(path: Location) -> ChangeSet:
     Raises:
         InvalidInput: it is no change set, of a later format, or damaged; with the line.
     """
-    return parse_changes(fetch(path).data, path)
+    loaded = parse_changes(fetch(path).data, path)
+    for name in (loaded.head.live.name, loaded.head.edited.name):
+        # (The files that it was made from are never written over, whether they are read or not.)
+        for folder in (path.parent, Path()) if isinstance(path, Path) else ():
+            note_input(folder / Path(name).name)
+    return loaded
 
 
 def parse_changes(data: bytes, path: Location) -> ChangeSet:

@@ -12,8 +12,9 @@ import polars as pl
 
 from neat_delta.analysis.before_after import exact
 from neat_delta.changeset.changeset import CHANGE, RECODE
-from neat_delta.changeset.findings import findings_frame, no_findings
+from neat_delta.changeset.findings import TAX_NOT_SET, findings_frame, no_findings
 from neat_delta.checks.check import Check, Override, concat_findings
+from neat_delta.tables.roles import taxed_otherwise
 from neat_delta.tables.typed_values import cast_cells
 
 if TYPE_CHECKING:
@@ -140,6 +141,21 @@ def _price_and_cost(context: CheckContext) -> pl.DataFrame | None:
         pair = pair.with_columns((pl.col(side) / pl.lit(tax)).alias(side) for side in ("price", "price_was"))
     costs = context.numbers(cost)
     return pair.with_columns(costs["was"].alias("cost_was"), costs["now"].alias("cost"))
+
+
+def tax_not_set(context: CheckContext) -> pl.DataFrame:
+    """Prices include tax by their name and costs do not, but no tax is set: margins and costs are compared wrongly."""
+    price, cost = context.settings.roles.price_and_cost(context.live)
+    if price is None or cost is None or not {price, cost} & set(context.changes.head.fields):
+        return no_findings()
+    columns = [context.live.field(name).column for name in (price, cost)]
+    if context.settings.money.tax or not taxed_otherwise(*columns):
+        return no_findings()
+    message = (
+        f"{columns[0]} includes tax, {columns[1]} does not: margins and prices below cost are not seen. Write the rate "
+        "into catalogue.toml, such as tax = 0.19 after a line [money]"
+    )
+    return findings_frame(TAX_NOT_SET, "warning", field=price, message=message)
 
 
 def sale_not_below_price(context: CheckContext) -> pl.DataFrame:
@@ -274,6 +290,7 @@ CHECKS = (
     Check("zero price", "error", zero_price, Override.IGNORE, needs=("price",)),
     Check("price emptied", "error", price_emptied, Override.IGNORE, needs=("price",)),
     Check("decimal slip", "error", decimal_slip, Override.IGNORE),
+    Check(TAX_NOT_SET, "warning", tax_not_set, Override.IGNORE, needs=("price", "cost")),
     Check("below cost", "error", below_cost, Override.IGNORE, needs=("price", "cost")),
     Check("sale price too high", "error", sale_not_below_price, Override.IGNORE, needs=("price", "sale_price")),
     Check("sale below cost", "error", sale_below_cost, Override.IGNORE, needs=("sale_price", "cost")),

@@ -1,4 +1,4 @@
-"""Words for no data. In anybody else's file than a supplier's, and where a formula failed, nobody knows what is meant."""
+"""Words for no data, as suppliers write them. In anybody else's file nobody knows what is meant by them."""
 
 from __future__ import annotations
 

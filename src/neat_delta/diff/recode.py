@@ -24,7 +24,7 @@ from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import field_name
 from neat_delta.tables.roles import named_as
 from neat_delta.tables.settings import FieldSettings
-from neat_delta.tables.type_inference import code_separator, resolve_type
+from neat_delta.tables.type_inference import are_links, code_separator, resolve_type, split_values
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
@@ -167,13 +167,11 @@ def _dependents(context: Context, to: Mapping[str, str], *, images: bool) -> Tab
     for name in live.names:
         cells = live.cells([name])[name]
         kind = context.type_of(name).name
-        if name in key.fields or not (kind == "item link" or (images and kind == "image")):
+        separator = context.configured(name).separator or code_separator(cells)
+        is_link = kind == "item link" or (kind == "code" and holds_keys(cells, key.values(live), separator))
+        if name in key.fields or not (is_link or (images and kind == "image")):
             continue
-        now = (
-            rewrite_references(cells, to, context.configured(name).separator or code_separator(cells))
-            if kind == "item link"
-            else _renamed(live, key, cells, to)
-        )
+        now = rewrite_references(cells, to, separator) if is_link else _renamed(live, key, cells, to)
         differ = (now != cells).fill_null(value=False)
         if differ.any():
             columns[name], rows = now, rows | differ
@@ -187,6 +185,17 @@ def _dependents(context: Context, to: Mapping[str, str], *, images: bool) -> Tab
         unreadable_rows=live.unreadable_rows.clear(),
         non_data_rows=live.non_data_rows.clear(),
     )
+
+
+def holds_keys(cells: pl.Series, keys: pl.Series, separator: str | None) -> bool:
+    """Whether a column of codes links to other items, whatever it is called: nearly all of its values are their keys.
+
+    A column that repeats the item's own key, such as a number of the maker, does not.
+    """
+    filled = cells.str.strip_chars() != ""
+    if int((cells == keys).sum()) * 2 > int(filled.sum()):
+        return False
+    return are_links(split_values(cells.filter(filled), separator), keys)
 
 
 def _renamed(live: Table, key: Key, cells: pl.Series, to: Mapping[str, str]) -> pl.Series:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 import unicodedata
 from dataclasses import dataclass
@@ -42,6 +43,11 @@ NUMERIC = (*MONEY, "stock")
 # Roles of which a header may say more, such as "main_category".
 LOOSE = ("category", "image", "tax")
 NO_ROLE = ("", 0, 0)
+# How headers say that an amount includes tax.
+WITH_TAX = re.compile(
+    r"(^|_)(brutto|bruttopreis|gross|incl|inkl|including|inclusive|ttc|brut|bruto|ivato|inc_vat|con_iva|iva_incl\w*|"
+    r"tva_incluse|mit_(mwst|ust)|met_btw|moms_inkl|z_vat|kdv_dahil)(_|$)|brutto(preis|price|vk)?$"
+)
 NUMBER = r"^[€$£¥₹]?\s?[+-]?[0-9][0-9.,'\u00a0\u202f ]*\s?([€$£¥₹%]|[A-Z]{3}|kr\.?|zł|Kč)?$"
 SAMPLE, MOSTLY = 200, 0.8
 # How surely a header is a word: it is the word, the word with others, or a compound that ends in it.
@@ -134,6 +140,11 @@ def field_in_role(table: Table, role: str) -> str | None:
     """The field that most surely has a role; ``None`` if none has it."""
     found = fields_in_role(table, role)
     return found[0] if found else None
+
+
+def taxed_otherwise(price: str, cost: str) -> bool:
+    """Whether a price includes tax by its name, and a cost does not: VK brutto beside EK netto."""
+    return bool(WITH_TAX.search(plain(price))) and not WITH_TAX.search(plain(cost))
 
 
 def is_stock(name: str, kind: str) -> bool:

@@ -16,6 +16,10 @@ if TYPE_CHECKING:
     from neat_delta.tables.table import Table
 
 
+# So many different codes at least, and so large a share of them, are keys of items.
+FEWEST_LINKS, NEARLY_ALL = 3, 0.8
+
+
 def resolve_type(filled: pl.Series, name: str, configured: FieldSettings) -> FieldType:
     """The kind of a field from the distinct filled values of its live column; of single values or of several a cell."""
     if configured.separator is None:
@@ -41,6 +45,13 @@ def split_values(cells: pl.Series, separator: str | None) -> pl.Series:
         return cells.str.strip_chars().unique()
     singles = cells.str.split(separator).explode().str.strip_chars().unique().drop_nulls()
     return singles.filter(singles != "")
+
+
+def are_links(singles: pl.Series, keys: pl.Series) -> bool:
+    """Whether nearly all single values of a column of codes are other items' keys, whatever it is called."""
+    if len(singles) < FEWEST_LINKS:
+        return False
+    return int(singles.is_in(keys.implode()).sum()) >= NEARLY_ALL * len(singles)
 
 
 def code_separator(cells: pl.Series) -> str | None:

@@ -12,7 +12,9 @@ from neat_delta.errors import InvalidInput
 from neat_delta.tables import DELIMITERS, field_name
 from neat_delta.tables.field_types import infer_type, type_named
 from neat_delta.tables.field_types.date import named_formats
+from neat_delta.tables.roles import taxed_otherwise
 from neat_delta.tables.settings import LOCKED_BY_DEFAULT
+from neat_delta.tables.type_inference import are_links, split_values
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -85,14 +87,18 @@ def draft_config(
         document.add(tomlkit.nl())
         _remarks(document, _forms(form, key))
         document.add("roles", _roles(roles or {}))
+        taxed = _tax_remark(columns, roles or {})
+        if taxed is not None:  # (A table of comments only is false.)
+            document.add("money", taxed)
     if "fields" not in document:
         document.add("fields", tomlkit.table(is_super_table=True))
     fields = document["fields"]
+    keys = next((one.values["value"] for one in columns if [one.field] == list(key)), None)
     added = []
     for column in columns:
         if column.field in fields:
             continue
-        table = _table(column, key)
+        table = _table(column, key, keys)
         if column.field in spread and column.field not in key:
             _remarks_on_wide(table, column, next(one for one in columns if one.field == key[-1]))
         table.add(tomlkit.nl())
@@ -114,6 +120,19 @@ def _roles(roles: Mapping[str, Sequence[str]]) -> tomlkit.items.Table:
     return table
 
 
+def _tax_remark(columns: Sequence[ColumnProfile], roles: Mapping[str, Sequence[str]]) -> tomlkit.items.Table | None:
+    """A section to fill in, where the prices include tax by their name and the costs do not."""
+    names = {one.field: one.column for one in columns}
+    price, cost = (next(iter(roles.get(role, ())), None) for role in ("price", "cost"))
+    if price is None or cost is None or not taxed_otherwise(names[price], names[cost]):
+        return None
+    table = tomlkit.table()
+    table.add(tomlkit.comment(f"{names[price]} includes tax, {names[cost]} does not: write the rate, such as 0.19"))
+    table.add(tomlkit.comment("tax = 0.19"))
+    table.add(tomlkit.nl())
+    return table
+
+
 def _remarks(document: tomlkit.TOMLDocument, text: str) -> None:
     for line in text.splitlines():
         document.add(tomlkit.comment(line))
@@ -130,11 +149,15 @@ def _forms(form: FileFormat, key: Sequence[str]) -> str:
     )
 
 
-def _table(column: ColumnProfile, key: Sequence[str]) -> tomlkit.items.Table:
+def _table(column: ColumnProfile, key: Sequence[str], keys: pl.Series | None) -> tomlkit.items.Table:
     table = tomlkit.table()
     table.add(tomlkit.comment(_remark(column)))
     table.add("column", column.column)
-    for name, value in _settings(column).items():
+    settings = _settings(column)
+    if settings["type"] == "code" and column.field not in key and keys is not None:
+        singles = split_values(column.values["value"], settings.get("separator"))
+        settings["type"] = "item link" if len(singles) < len(keys) and are_links(singles, keys) else "code"
+    for name, value in settings.items():
         table.add(name, value)
     if LOCKED_BY_DEFAULT.search(column.field) and column.field not in key:
         table.add("locked", tomlkit.item(True).comment("set by the shop, or affects other data"))

@@ -7,6 +7,7 @@ the change set it was made from.
 from __future__ import annotations
 
 import io
+from decimal import Decimal
 from typing import TYPE_CHECKING, Any
 
 import polars as pl
@@ -22,7 +23,6 @@ from neat_delta.reconcile.review import ACCEPT, BOOK_SHEET, COMMENT, DECISION, F
 from neat_delta.tables import ORIGIN_PROPERTY
 from neat_delta.tables.field_types import type_named
 from neat_delta.tables.formula_text import escaped_text
-from neat_delta.views.formatting import difference
 from neat_delta.views.text_diff import SAME, WENT, pieces
 
 if TYPE_CHECKING:
@@ -45,6 +45,8 @@ WIDTHS = {
     "calculated from": 28,
 }
 OTHERS_WIDE, LOOK_WIDE = 10, 60
+# In points; a row can be about 400 high.
+LINE_HEIGHT, MOST_LINES = 15, 27
 SOURCE = "calculated from"
 
 
@@ -78,7 +80,6 @@ def _by_cell(changes: ChangeSet) -> list[dict[str, Any]]:
     found = []
     for cell in sort_by_impact(changes).iter_rows(named=True):
         note = changes.head.fields[cell["field"]]
-        way, amount, share = difference(cell, note.decimal_separator)
         plain = type_named(note.type).numeric or note.type in ("date", "yes/no") or None in (cell["was"], cell["now"])
         found.append(
             {
@@ -87,14 +88,21 @@ def _by_cell(changes: ChangeSet) -> list[dict[str, Any]]:
                 FIELD: cell["field"],
                 "was": cell["was"],
                 "now": cell["now"],
-                "difference": f"{'−' if way == 'down' else '+'}{amount}" if way else None,
-                "per cent": share.removesuffix(" %").replace(",", "") if share else None,
+                **_moved(cell["before"], cell["after"]),
                 **({SOURCE: inputs.get((cell["key"], cell["field"]))} if inputs else {}),
                 "problems": looks.get((cell["key"], cell["field"])) or looks.get((cell["key"], None)),
                 "pieces": None if plain else pieces(cell["was"], cell["now"], note.separator),
             }
         )
     return found + _whole_items(changes, looks)
+
+
+def _moved(before: str | None, after: str | None) -> dict[str, Decimal | None]:
+    """A number's difference, and its share of the old one, as numbers, which a sheet shows in the reader's form."""
+    if before is None or after is None or Decimal(before) == Decimal(after):
+        return {"difference": None, "per cent": None}
+    old, new = Decimal(before), Decimal(after)
+    return {"difference": new - old, "per cent": (new - old) / abs(old) if old else None}
 
 
 def _by_item(changes: ChangeSet) -> list[dict[str, Any]]:
@@ -150,12 +158,14 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
         "now": {"bold": True, "text_wrap": True},
         "was number": {"align": "right", "font_color": DIM},
         "now number": {"align": "right", "bold": True},
-        "number": {"align": "right"},
+        "changes": {"text_wrap": True},
         "text": {"text_wrap": True},
         "warning": {"bg_color": WARN, "text_wrap": True},
         "error": {"bg_color": STOP, "text_wrap": True},
     }
     styles = {name: book.add_format({"num_format": "@", "valign": "top"} | look) for name, look in looks.items()}
+    styles["difference"] = book.add_format({"align": "right", "valign": "top", "num_format": "+#,##0.####;-#,##0.####"})
+    styles["per cent"] = book.add_format({"align": "right", "valign": "top", "num_format": "+0.0%;-0.0%"})
     styles["went"] = book.add_format({"font_color": DIM, "font_strikeout": True})
     styles["came"] = book.add_format({"bold": True})
     columns = [name for name in (rows[0] if rows else {"key": 0, "name": 0}) if name not in ("key", "pieces")]
@@ -169,6 +179,10 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
     for at, (row, codes) in enumerate(zip(rows, keys.iter_rows(), strict=True), start=1):
         for place, code in enumerate(codes, start=2):
             sheet.write_string(at, place, escaped_text(code or ""), text)
+        if "changes" in row:
+            # (No program finds the height of such a row by itself when it prints.)
+            lines = max(_lines(row["changes"]), _lines(row["problems"] or ""))
+            sheet.set_row(at, LINE_HEIGHT * min(MOST_LINES, lines))
         for place, name in enumerate(columns, start=len(front)):
             _write(sheet, at, place, name, row, styles, text)
     last = max(1, len(rows))
@@ -193,6 +207,9 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
 def _write(sheet: Any, at: int, place: int, name: str, row: dict[str, Any], styles: dict[str, Any], text: Any) -> None:
     if row[name] is None:
         return
+    if isinstance(row[name], Decimal):
+        sheet.write_number(at, place, float(row[name]), styles[name])
+        return
     value = escaped_text(row[name])
     if len(value) > LONGEST:
         value = value[: LONGEST - 1] + "…"
@@ -207,13 +224,18 @@ def _write(sheet: Any, at: int, place: int, name: str, row: dict[str, Any], styl
     sheet.write_string(at, place, value, styles.get(_style(name, value, row), text))
 
 
+def _lines(text: str) -> int:
+    """About how many lines a text takes in a wide column."""
+    return sum(1 + len(line) // LOOK_WIDE for line in text.split("\n"))
+
+
 def _style(name: str, value: str, row: dict[str, Any]) -> str:
     """Which of the styles a cell has; plain text where there is none of this name."""
     if name == "problems":
         return "error" if value.startswith("error") else "warning"
     if name in ("was", "now") and row["difference"]:
         return f"{name} number"
-    return "number" if name in ("difference", "per cent") else name
+    return name
 
 
 def _totals_sheet(book: Any, rows: list[dict[str, Any]]) -> None:

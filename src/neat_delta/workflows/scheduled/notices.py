@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import hmac
+import re
 import shutil
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -11,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.atomic_write import write_atomic
 from neat_delta.delivery.history import History
-from neat_delta.errors import NeatDeltaError
+from neat_delta.errors import NeatDeltaError, WriteError
 from neat_delta.json_form import json_bytes
 from neat_delta.remote import web
 from neat_delta.remote.mail import MailServer, send_mail
@@ -30,6 +31,8 @@ if TYPE_CHECKING:
     from neat_delta.workflows.scheduled.report import RunReport
     from neat_delta.workflows.scheduled.run_config import RunConfig
 
+# How a heartbeat and a file of metrics begin.
+OWN = re.compile(rb"[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9:]{8}Z [a-z ]+\r?\n?\Z|# TYPE neat_delta_run_")
 SECRET, SIGNATURE = "WEBHOOK_SECRET", "X-Neat-Delta-Signature"
 
 
@@ -55,7 +58,7 @@ def _notices(config: RunConfig, report: RunReport, mail: bytes | None) -> Iterat
     came_out = outcome(report)
     if config.metrics is not None:
         path = config.metrics
-        yield "metrics", lambda: write_atomic(path, metrics(report).encode(), replace=True)
+        yield "metrics", lambda: _replace_own(path, metrics(report).encode())
     if config.mail and config.mail.server and mail is not None and came_out in config.mail.outcomes:
         told = config.mail
         server = MailServer(config.mail.server, told.port, told.security, told.user)
@@ -80,9 +83,31 @@ def _post(address: Address, report: RunReport) -> None:
 
 def _beat(where: object, report: RunReport) -> None:
     if isinstance(where, Path):
-        write_atomic(where, f"{_utc(report.ended)} {report.verdict}\n".encode(), replace=True)
+        _replace_own(where, f"{_utc(report.ended)} {report.verdict}\n".encode())
     else:
         web.ask("GET", where)  # type: ignore[arg-type]  # (the settings allow a path or a web address only)
+
+
+def is_own(path: Path) -> bool:
+    """Whether a file is a heartbeat or the metrics of an earlier run, or there is none: only that may be replaced."""
+    if not path.exists():
+        return True
+    try:
+        with path.open("rb") as file:
+            return bool(OWN.match(file.read(200))) or path.stat().st_size == 0
+    except OSError:
+        return False
+
+
+def _replace_own(path: Path, data: bytes) -> None:
+    """Write a file anew that an earlier run has written.
+
+    Raises:
+        WriteError: it is another file.
+    """
+    if not is_own(path):
+        raise WriteError("this is another file, so it was not replaced", file=path, hint="Choose another name.")
+    write_atomic(path, data, replace=True)
 
 
 def metrics(report: RunReport) -> str:

@@ -15,6 +15,7 @@ from neat_delta.locations.listing import members_of
 from neat_delta.remote.address import Address
 from neat_delta.tables.config_loader import keys_of, load_settings
 from neat_delta.tables.settings import Settings
+from neat_delta.workflows.scheduled.notices import is_own
 from neat_delta.workflows.scheduled.planning import profile_of
 
 if TYPE_CHECKING:
@@ -48,6 +49,10 @@ def mistakes_of(config: RunConfig) -> list[str]:
     located = [("live", config.live), ("edited", config.edited), ("changes", config.changes), ("items", config.items)]
     for name, location in (*located, *(("edited_files", one.file) for one in config.edited_files)):
         found += [f"{name}: {what}" for what in _missing(location)]
+    for name in ("heartbeat", "metrics"):
+        path = getattr(config, name)
+        if isinstance(path, Path) and not is_own(path):
+            found.append(f"{name}: {path} is another file, which is never replaced. Choose another name.")
     if isinstance(config.to, Path) and not config.to.is_dir():
         found.append(f"to: {config.to}: folder not found")
     return found
