@@ -221,3 +221,23 @@ def test_the_public_surface_is_what_it_was():
     }
     page = PAGE.read_text("utf-8")
     assert [name for name in found if f"nd.{name}(" not in page and name != "load_settings"] == []
+
+
+@pytest.mark.parametrize("word", ["their", "Ours", "", "hold back"])
+def test_a_wrong_word_for_conflicts_is_refused_and_never_taken_for_another(word):
+    changes = nd.adjust(LIVE, ["price = price + 1"])
+    for call in (
+        lambda: nd.compare(LIVE, LIVE, base=LIVE, on_conflict=word),
+        lambda: nd.refresh(changes, LIVE, on_conflict=word),
+    ):
+        with pytest.raises(nd.InvalidOption, match="nobody can tell whose value goes on"):
+            call()
+
+
+def test_a_profile_may_have_its_format_in_a_table(tmp_path):
+    (tmp_path / "catalogue.toml").write_text(
+        '[profiles.one]\nworksheet = "second"\n[profiles.two]\nformat = { worksheet = "second" }\n'
+    )
+    settings = nd.load_settings(tmp_path / "catalogue.toml")
+    assert settings.profiles["one"] == settings.profiles["two"]
+    assert settings.profiles["two"].format.worksheet == "second"

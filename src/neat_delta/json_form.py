@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import fields, is_dataclass
+from decimal import Decimal
 from pathlib import PurePath
 from typing import Any, TypeVar
 
@@ -32,9 +33,16 @@ def json_bytes(value: Any, *, indented: bool = False) -> bytes:
 
     option = orjson.OPT_INDENT_2 if indented else None
     try:
-        return orjson.dumps(value, option=option)
+        return orjson.dumps(value, option=option, default=_exact)
     except TypeError:
-        return orjson.dumps(_whole_texts(value), option=option)
+        return orjson.dumps(_whole_texts(value), option=option, default=_exact)
+
+
+def _exact(value: Any) -> str:
+    """An exact number as a text, for a number of JSON is read as a binary one."""
+    if isinstance(value, Decimal):
+        return str(value)
+    raise TypeError(type(value).__name__)
 
 
 def _whole_texts(value: Any) -> Any:

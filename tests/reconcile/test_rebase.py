@@ -258,3 +258,29 @@ def test_a_sheet_whose_live_values_are_damaged_is_refused(shop):
 
     assert done.returncode == 3
     assert "the live values in this sheet are damaged. Use --base none" in done.stderr
+
+
+@pytest.mark.parametrize("way", ["identity", "sku-changes"])
+def test_a_new_sku_in_a_sheet_puts_no_old_value_back(shop, way):
+    """The price has gone up in the shop since the sheet was made; the row has a new SKU and another name."""
+    rows = [["sku", "id", "name", "price"], *([f"A{at}", f"{at}", f"Item {at}", "1.00"] for at in range(1, 9))]
+    write_table(shop / "morning.csv", rows)
+    rows[1][3] = rows[2][3] = "1.10"
+    write_table(shop / "evening.csv", rows)
+    if way == "identity":
+        (shop / "catalogue.toml").write_text('identity = "id"\n')
+    neat_delta("sheet", "morning.csv", "-o", "work.xlsx", "--unlock", "sku", "--unlock", "id", cwd=shop)
+    typed(shop / "work.xlsx", shop / "edited.xlsx", A2="N1", C2="Renamed")
+    write_table(shop / "codes.csv", [["old", "new"], ["A1", "N1"]])
+    words = ["compare", "evening.csv", "edited.xlsx", *(["--sku-changes", "codes.csv"] if way != "identity" else [])]
+
+    done = neat_delta(*words, "-o", "c.jsonl", "--write", "up", cwd=shop)
+
+    assert done.returncode == 0, done.stdout + done.stderr
+    assert "changed 1 ·" in done.stdout
+    assert [read_rows(path) for path in sorted((shop / "up").glob("*.csv"))] == [
+        [["sku", "new_sku"], ["A1", "N1"]],
+        [["sku", "name"], ["N1", "Renamed"]],
+    ]
+    for again in (["write", "c.jsonl", "-o", "again"], ["pick", "c.jsonl", "--only", "name", "-o", "p.jsonl"]):
+        assert neat_delta(*again, cwd=shop).returncode == 0

@@ -13,7 +13,7 @@ import polars as pl
 
 from neat_delta.changeset.apply_findings import apply_findings, with_findings_replaced
 from neat_delta.changeset.changeset import Overrides, with_overrides
-from neat_delta.changeset.findings import BLOCK, NO_EFFECT, REPAIR, no_findings
+from neat_delta.changeset.findings import BLOCK, NO_EFFECT, REPAIR, findings_frame, no_findings
 from neat_delta.checks import (
     accidents,
     barcodes,
@@ -28,7 +28,7 @@ from neat_delta.checks import (
     values,
 )
 from neat_delta.checks.check import Check, CheckContext, Override
-from neat_delta.errors import InvalidOption
+from neat_delta.errors import InvalidOption, NeatDeltaError
 from neat_delta.json_form import to_json
 from neat_delta.nearest import nearest_hint
 from neat_delta.plugins import CHECKS as PLUGIN_CHECKS
@@ -75,7 +75,26 @@ def all_checks() -> tuple[Check, ...]:
     brought = plugins(PLUGIN_CHECKS).values()
     others = [check for one in brought for check in (one if isinstance(one, tuple | list) else [one])]
     names = {check.name for check in CHECKS}
-    return (*CHECKS, *(check for check in others if check.name not in names))
+    return (*CHECKS, *(_named_if_it_fails(check) for check in others if check.name not in names))
+
+
+def _named_if_it_fails(check: Check) -> Check:
+    """A check of a plug-in, of which it is said whose it is if it fails."""
+
+    def run(context: CheckContext) -> pl.DataFrame:
+        try:
+            return check.run(context)
+        except NeatDeltaError:
+            raise
+        except Exception as error:
+            raise InvalidOption(
+                f"the check {check.name!r} of a plug-in ({check.run.__module__}) failed: "
+                f"{type(error).__name__}: {error}",
+                hint="Repair the plug-in, or uninstall it.",
+            ) from error
+
+    run.__doc__ = check.run.__doc__
+    return replace(check, run=run)
 
 
 def run_checks(
@@ -91,15 +110,35 @@ def run_checks(
         InvalidOption: a field that this run should allow something does not exist, or a check to be let pass does not.
     """
     overrides = _known(overrides, live)
+    lacking = _roles_without_field(live, settings)
     context = CheckContext(changes, live, settings, overrides, images)
     wanted = [check for check in all_checks() if check.name not in (*overrides.ignore, *settings.checks.ignore)]
     # What a spreadsheet program explains is no edit, so the other checks do not see it.
     first = [check for check in wanted if check in accidents.CHECKS]
-    found = pl.concat([no_findings(), *(check.run(context) for check in first)])
+    found = pl.concat([lacking, *(check.run(context) for check in first)])
     restored = found.filter(effect=REPAIR)
     context = replace(context, changes=apply_findings(changes, restored)) if len(restored) else context
     found = pl.concat([found, *(check.run(context) for check in wanted if check not in first)])
     return _until_nothing_more_is_held(found, context, [check for check in wanted if check not in TYPED])
+
+
+def _roles_without_field(live: Table, settings: Settings) -> pl.DataFrame:
+    """Warnings on configured roles whose field this export does not have, so that checks are off.
+
+    Raises:
+        InvalidOption: it is no field of the catalogue at all.
+    """
+    found = [no_findings()]
+    for role, name in settings.roles.lacking(live):
+        if name not in settings.fields:
+            raise InvalidOption(
+                f"{role} in [roles] of {settings.path or 'catalogue.toml'}: there is no field {name}",
+                file=live.source.path,
+                hint=nearest_hint(name, live.names),
+            )
+        message = f"{live.source.name} has no column {name}, so the checks on the {role.replace('_', ' ')} are off"
+        found.append(findings_frame("role without column", "warning", field=name, message=message))
+    return pl.concat(found)
 
 
 def _until_nothing_more_is_held(found: pl.DataFrame, context: CheckContext, wanted: Sequence[Check]) -> pl.DataFrame:

@@ -111,7 +111,7 @@ def _view(
     from neat_delta.views.file_format import catalogue_view
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled
-    from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
+    from neat_delta.views.verdict import changes_verdict, next_command, other_export, verdict_view
 
     path, changes = checked
     yield from catalogue_view("live", live, "item", width)
@@ -127,7 +127,7 @@ def _view(
         yield labelled("also", f"{pluralize(notes, 'note')}, in the change set and the workbook")
     if problems is not None:
         yield labelled("saved", f"every problem with its row, in {problems}")
-    yield from verdict_view(changes_verdict(changes), width)
+    yield from verdict_view([*changes_verdict(changes), *other_export(live)], width)
     for words in _next(path, changes, problems):
         yield from next_command(words, width)
 

@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 
     from neat_delta.locations import Location
     from neat_delta.reconcile.refresh import RefreshResult
-    from neat_delta.update import Receipt
+    from neat_delta.workflows.saved_changes import Written
 
 
 @command(
@@ -114,7 +114,7 @@ def undo_command(
         head = refresh_view(refreshed, width, back=True) if refreshed else ()
         others = [code for code in written.changes.findings["code"].unique() if code != NOT_PUT_BACK]
         found = findings_view(written.changes, DisplayOptions(width, besides=tuple(others))) if refreshed else ()
-        show([*head, *found, *_view(written.receipt, written.live.source.name, folder, width, refreshed)], output)
+        show([*head, *found, *_view(written, folder, width, refreshed)], output)
     if refreshed is None:
         return Exit.DONE
     left_alone = len(refreshed.conflicts) + refreshed.missing + len(written.changes.findings.filter(code=NOT_PUT_BACK))
@@ -126,17 +126,16 @@ def _export_of(place: str) -> str:
     return f", such as {place.rstrip('/')}/export.csv" if place.startswith("http") else ""
 
 
-def _view(
-    receipt: Receipt | None, live_name: str, folder: Path, width: int, result: RefreshResult | None
-) -> Iterator[Text]:
+def _view(written: Written, folder: Path, width: int, result: RefreshResult | None) -> Iterator[Text]:
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import sentence
     from neat_delta.views.update import files_table, next_view, nothing_view, stays_view
-    from neat_delta.views.verdict import NOT_SENT, verdict_view
+    from neat_delta.views.verdict import NOT_SENT, other_export, verdict_view
 
+    receipt, live_name, other = written.receipt, written.live.source.name, other_export(written.live)
     if receipt is None:
         yield nothing_view(folder)
-        yield from verdict_view(["nothing to undo", NOT_SENT], width)
+        yield from verdict_view(["nothing to undo", NOT_SENT, *other], width)
         return
     yield from files_table(receipt, width)
     what = f"{pluralize(receipt.cells, 'cell')} of {pluralize(receipt.items, 'item')}"
@@ -146,5 +145,5 @@ def _view(
         message = f"these files restore what was applied and not changed since (checked with {live_name}): {what}"
     yield from sentence("proved", message, width, "good")
     yield from stays_view(receipt, width)
-    yield from verdict_view([f"{pluralize(receipt.items, 'item')} will be restored", NOT_SENT], width)
+    yield from verdict_view([f"{pluralize(receipt.items, 'item')} will be restored", NOT_SENT, *other], width)
     yield from next_view(receipt, width)

@@ -164,7 +164,7 @@ def _campaign_times(
 def _view(written: Written, folder: Path, changes: Location, campaign: Path | None, width: int) -> Iterator[Text]:
     from neat_delta.views.lines import labelled
     from neat_delta.views.update import next_view, nothing_view, update_view
-    from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
+    from neat_delta.views.verdict import changes_verdict, next_command, other_export, verdict_view
 
     if written.receipt is None:
         yield nothing_view(folder)
@@ -172,7 +172,7 @@ def _view(written: Written, folder: Path, changes: Location, campaign: Path | No
         yield from update_view(written.receipt, written.live.source.name, width)
     if campaign is not None:
         yield labelled("saved", f"the campaign's run file, in {campaign}")
-    yield from verdict_view(changes_verdict(written.changes), width)
+    yield from verdict_view([*changes_verdict(written.changes), *other_export(written.live)], width)
     label = "next"
     for words in _next_commands(written, changes, campaign):
         yield from next_command(words, width, label)

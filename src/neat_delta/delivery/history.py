@@ -251,6 +251,10 @@ class History:
 
     def _entry(self, row: Sequence[object], files: list[FileEntry]) -> Entry:
         entry = self._checked(dict(zip((*_ENTRY, *PEOPLE), row, strict=True)) | {"files": []}, Entry)
+        try:
+            datetime.fromisoformat(entry.begun)
+        except ValueError as error:
+            raise self._damaged(f"entry {entry.entry} has no valid time ({entry.begun[:30]!r})") from error
         return replace(entry, files=files)
 
     def _results(self, text: object) -> list[dict[str, Any]]:

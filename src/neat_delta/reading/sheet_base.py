@@ -16,9 +16,10 @@ from typing import TYPE_CHECKING, Literal
 import polars as pl
 
 from neat_delta.errors import InvalidInput
+from neat_delta.file_content import ContentInMemory
 from neat_delta.json_form import from_json, json_text
 from neat_delta.prefetch import sha256_hex
-from neat_delta.reading.archives import LARGEST
+from neat_delta.reading.archives import decompress
 from neat_delta.reading.frame_rows import BAD_SCHEMA, FrameRows
 from neat_delta.tables import FileFormat, Source, Table, parse_header
 
@@ -82,15 +83,14 @@ def packed_base(live: Table, names: Sequence[str], cells: pl.DataFrame) -> list[
 
 def unpacked_base(texts: Sequence[str]) -> SheetBase | None:
     """What a sheet was made from; ``None`` if these texts are not whole, or none of ours."""
-    from neat_delta.zstd import ZstdError, ZstdFile
+    from neat_delta.zstd import ZstdError
 
     if not texts or not texts[0].startswith(MARK):
         return None
     try:
         about = from_json(texts[0].removeprefix(MARK), _About)
         packed = base64.b64decode("".join(text.removeprefix(CHUNK_MARK) for text in texts[1:]), validate=True)
-        with ZstdFile(io.BytesIO(packed)) as reader:
-            data = reader.read(LARGEST + 1)
+        data = decompress(ContentInMemory(packed), Path(about.name)).data
         if sha256_hex(data) != about.content:
             return None
         made = datetime.fromisoformat(about.made) if about.made else None

@@ -26,11 +26,13 @@ MOST_CELLS, HARMLESS_CELLS, THINNEST = 50_000_000, 5_000_000, 8
 MOST_COLUMNS = 1 << 14
 # So many texts may be in a small file; beyond that each takes at least a byte of the packed file.
 HARMLESS_TEXTS = 1_000_000
+TEXT_TAG = re.compile(rb"<(?:\w+:)?si[\s/>]")
 SHARED_TEXTS = "xl/sharedStrings.xml"
 # ECMA-376 part 1: 18.3.1.73 (row), 18.3.1.4 (c), 18.4.8 (si). No pattern here looks beyond its own tag.
 ROW = re.compile(rb'<row\b[^<>]*? r="([0-9]{1,300})"')
 UNUSUAL = (b"='", b"r =", b"r= ", b'\nr="', b'\tr="', b'\rr="')
 UNUSUAL_IN_ODS = (b"='", b"repeated =", b"repeated= ")
+ROW_TAG, CELL_TAG = re.compile(rb"<(?:\w+:)?row[\s/>]"), re.compile(rb"<(?:\w+:)?c[\s/>]")
 WIDE = re.compile(rb' r="([A-Za-z]{2,300})[0-9]')
 FILLED = re.compile(rb'<c\b[^<>]*? r="([A-Za-z]{1,3})([0-9]{1,7})"[^<>]*>(?=<(?:v|is|f)\b)')
 # OpenDocument 1.3 part 3: 9.1.3 (table:table-row), 9.1.4 (table:table-cell), 19.676 and 19.679 (repetition).
@@ -41,7 +43,7 @@ ODS_COLUMNS = re.compile(rb'number-columns-repeated="([0-9]{1,300})"')
 
 def insist_on_bounded_texts(parts: WorkbookParts) -> None:
     """Refuse a workbook whose shared texts are far more than its size allows; raises ``InvalidInput``."""
-    texts = parts.read(SHARED_TEXTS).count(b"<si")
+    texts = len(TEXT_TAG.findall(parts.read(SHARED_TEXTS)))
     if texts > HARMLESS_TEXTS and texts > parts.packed_size(SHARED_TEXTS):
         raise InvalidInput(
             f"the workbook lists {texts} texts, far more than its cells can have", file=parts.path,
@@ -79,7 +81,11 @@ def insist_on_bounded_sheet(sheet: SheetXml) -> None:
         return
     rows = max(map(int, ROW.findall(content)), default=0)
     columns = max((column_number(letters.upper()) + 1 for letters in set(WIDE.findall(content))), default=26)
-    cells = content.count(b"<c ")
+    # (A row and a cell need not say where they are; and each takes room, filled or not.)
+    rows = max(rows, len(ROW_TAG.findall(content)))
+    cells = len(CELL_TAG.findall(content))
+    if cells > MOST_CELLS:
+        _judge(cells, 1, cells, sheet.path)
     # A cell names its row once more; it cannot lie far beyond the last row without having more digits.
     if beyond := re.search(rb' r="[A-Za-z]+([0-9]{%d,300})"' % (len(str(rows)) + 1), content):
         rows = max(rows, int(beyond[1]))

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.errors import InvalidOption
+from neat_delta.nearest import nearest_hint
 from neat_delta.reconcile.decisions import read_decisions
 
 if TYPE_CHECKING:
@@ -29,6 +31,17 @@ class ConflictPolicy:
     otherwise: str = HOLD
     by_field: Mapping[str, str] = field(default_factory=dict)
     decisions: Location | None = None
+
+    def __post_init__(self) -> None:
+        """Refuse any other word: whose value goes on is not to be guessed."""
+        for word in (self.otherwise, *self.by_field.values()):
+            if word not in POLICIES:
+                raise InvalidOption(
+                    "nobody can tell whose value goes on",
+                    option="on_conflict",
+                    value=str(word),
+                    hint=nearest_hint(str(word), POLICIES, "Choose from"),
+                )
 
     def decide(self, conflicts: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
         """The conflicts (key, field, then, ours, now) with what becomes of each (fate).

@@ -79,8 +79,12 @@ def rebase(base: Table, live: Table, sheet: Table, key: Key, options: CompareOpt
     compared = compare(base, sheet, _options_for(base, key, options))
     touched = compared.changes.cells
     in_cells = compared.changes.findings.drop_nulls(["key", "field"])
-    keys, base_keys = key.values(sheet), key.values(base)
-    in_base, in_live = positions_of(base_keys, keys), positions_of(key.values(live), keys)
+    # A row with a new SKU is that of the item under its old one; in the shop it may have either by now.
+    olds = {new: old for old, new in compared.changes.new_keys().items()}
+    typed_keys, base_keys = key.values(sheet), key.values(base)
+    keys = typed_keys.replace(olds) if olds else typed_keys
+    in_base = positions_of(base_keys, keys)
+    in_live = _coalesced(positions_of(key.values(live), keys), positions_of(key.values(live), typed_keys))
     rows = (in_base.is_not_null() & in_live.is_not_null()).arg_true()
     others = in_base.is_null().arg_true()
     cells, moved, added_up = _with_others_in_live_form(sheet, live, key, options, others), 0, 0
@@ -115,6 +119,11 @@ def rebase(base: Table, live: Table, sheet: Table, key: Key, options: CompareOpt
     )
 
 
+def _coalesced(one: pl.Series, other: pl.Series) -> pl.Series:
+    """The first where it is there, else the other."""
+    return one.zip_with(one.is_not_null(), other)
+
+
 def _with_others_in_live_form(
     sheet: Table, live: Table, key: Key, options: CompareOptions, others: pl.Series
 ) -> pl.DataFrame:
@@ -147,6 +156,7 @@ def _options_for(base: Table, key: Key, options: CompareOptions) -> CompareOptio
         clear_blanks=options.clear_blanks,
         types={name: kind for name, kind in options.types.items() if name in base.names},
         constant_blanks=options.constant_blanks,
+        accepted_rekeys=options.accepted_rekeys,
         settings=options.settings,
         as_typed=options.as_typed,
     )

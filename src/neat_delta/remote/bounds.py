@@ -7,6 +7,7 @@ import time
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, TypeVar
 
+from neat_delta.memory import memory_limit
 from neat_delta.remote.transfer_errors import TransferError
 
 if TYPE_CHECKING:
@@ -17,6 +18,8 @@ T = TypeVar("T")
 # More than any export, in bytes; and what packed answers may unpack to, as archives may.
 MOST_BYTES, MOST_TIMES, HARMLESS = 4 << 30, 500, 64 << 20
 # A machine that does not bring so many bytes in so many seconds is given up, even if it is never silent for long.
+# What comes is in memory twice for a moment, beside other things.
+MEMORY_SHARE = 8
 FEWEST_BYTES, SLOW_TIME = 4096, 60.0
 LOOK = 0.5
 
@@ -27,6 +30,7 @@ class Meter:
 
     received: int = 0
     moved: int = 0
+    most: int = MOST_BYTES
     stop: Callable[[], None] = field(default=lambda: None)
 
     def count(self, size: int) -> None:
@@ -37,8 +41,11 @@ class Meter:
         """
         self.received += size
         self.moved += size
-        if self.received > MOST_BYTES:
-            raise TransferError(f"the file is larger than {MOST_BYTES >> 30} GB, which is the limit")
+        if self.received > self.most:
+            raise TransferError(
+                f"the answer is larger than {self.most >> 20:,} MB, which is the limit here",
+                hint="Allow more memory, or get the file in another way.",
+            )
 
     def sent(self, size: int) -> None:
         """Note that so many bytes have gone."""
@@ -50,11 +57,16 @@ class Meter:
         Raises:
             TransferError: it is.
         """
-        if unpacked > max(HARMLESS, self.received * MOST_TIMES) or unpacked > MOST_BYTES:
+        if unpacked > max(HARMLESS, self.received * MOST_TIMES) or unpacked > self.most:
             raise TransferError("the answer is too large when unpacked", hint="Ask the server administrator.")
 
 
-def within_bounds(action: Callable[[Meter], T]) -> T:
+def most_bytes() -> int:
+    """How many bytes may come from a machine at most: a part of the memory that may be used."""
+    return min(MOST_BYTES, max(HARMLESS, memory_limit() // MEMORY_SHARE))
+
+
+def within_bounds(action: Callable[[Meter], T], most: int | None = None) -> T:
     """What an action gives that moves bytes over a line, as long as it moves enough of them.
 
     The action works in a thread of its own, for a library waits as long as a byte comes now and then. If it is given
@@ -64,7 +76,7 @@ def within_bounds(action: Callable[[Meter], T]) -> T:
         TransferError: it is too slow.
         BaseException: whatever the action raises.
     """
-    meter = Meter()
+    meter = Meter(most=most_bytes() if most is None else most)
     done = threading.Event()
     found: list[T] = []
     failed: list[BaseException] = []

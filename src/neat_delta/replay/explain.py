@@ -193,6 +193,8 @@ def _digits_lost(was: str, now: str) -> str | None:
 
 def _is_rounded(old: Decimal, new: Decimal, digits: int) -> bool:
     """Whether a number is the other with so many significant digits: rounded once or twice, or cut."""
+    if abs(old.adjusted() - new.adjusted()) > 1:  # (nor could numbers so far apart be divided)
+        return False
     step = Decimal(1).scaleb(old.adjusted() - digits + 1)
     return new % step == 0 and abs(new - old) <= step
 

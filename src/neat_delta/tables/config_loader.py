@@ -301,7 +301,11 @@ def _dataclass(converter: Converter) -> Callable[[Any], StructureHook]:
                 raise InvalidSetting("{key} must be a table", remedy, table)
             for name in inlined:
                 names = keys_of(hints[name]).values()
-                table = table | {name: {key: table[key] for key in names if key in table}}
+                own = table.get(name, {})
+                if not isinstance(own, dict):
+                    raise InvalidSetting("{key} must be a table", AS_SECTION, own, key=name)
+                # (They may also be in a table of that name.)
+                table = table | {name: own | {key: table[key] for key in names if key in table}}
                 table = {key: value for key, value in table.items() if key == name or key not in names}
             value = structure(table, cls)
             if mistakes := list(value.mistakes()) if hasattr(value, "mistakes") else []:

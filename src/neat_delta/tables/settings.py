@@ -244,16 +244,25 @@ class RoleSettings:
     """The field of the brand."""
 
     def field_for(self, role: str, live: Table) -> str | None:
-        """The field with a role: as configured, else the one whose header and values show it."""
+        """The field with a role: as configured, else the one whose header and values show it; one that is there."""
         configured: str | None = getattr(self, role)
-        return configured or field_in_role(live, role)
+        if configured is not None:
+            return configured if configured in live.names else None
+        return field_in_role(live, role)
+
+    def lacking(self, live: Table) -> list[tuple[str, str]]:
+        """The roles whose configured field is not in a live export, with that field."""
+        single = ("price", "cost", "sale_price", "category", "brand")
+        named = [(role, getattr(self, role)) for role in single] + [("stock", name) for name in self.stock]
+        return [(role, name) for role, name in named if name is not None and name not in live.names]
 
     def found(self, live: Table) -> dict[str, list[str]]:
         """The fields that were found for each role; a role without any has an empty list."""
         fields = {
             role: [name] if (name := self.field_for(role, live)) else [] for role in ("price", "cost", "sale_price")
         }
-        fields["stock"] = list(self.stock) or fields_in_role(live, "stock")
+        own = [name for name in self.stock if name in live.names]
+        fields["stock"] = own if self.stock else fields_in_role(live, "stock")
         return fields | {role: [name] if (name := self.field_for(role, live)) else [] for role in ("category", "brand")}
 
     def price_and_cost(self, live: Table) -> tuple[str | None, str | None]:

@@ -64,12 +64,14 @@ class Source:
 
     The digest of a large file takes as long as parsing it, so ``digest`` may still be at work beside us. ``content`` is
     what the file holds, where that is at hand, and ``known_time`` is when it was made, where it is no file any more.
+    ``instead_of`` is a file of its name that was not taken, because it is another one by now.
     """
 
     path: Location
     digest: Callable[[], str]
     content: Callable[[], Content] | None = None
     known_time: datetime | None = None
+    instead_of: Path | None = None
 
     @property
     def sha256(self) -> str:

@@ -17,7 +17,7 @@ from neat_delta.atomic_write import draft_folder, recover_dir, replace_dir
 from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes
-from neat_delta.errors import LiveMismatch, WriteError
+from neat_delta.errors import InvalidOption, LiveMismatch, WriteError
 from neat_delta.json_form import json_bytes
 from neat_delta.plugins import FORMATS, plugin_names
 from neat_delta.prefetch import sha256_hex
@@ -100,6 +100,8 @@ def write_update(
         WriteError: the folder is in use or cannot be made, or a cell cannot be written in the live format.
         ProofFailed: the files would not do exactly what the change set says; they are removed.
     """
+    if options.as_of is not None and not 1971 <= options.as_of.year <= 9998:
+        raise InvalidOption("no live export was made in this year", option="as_of", value=str(options.as_of.year))
     _require_same_live(changes, live)
     _require_known_fields((*changes.head.key, *changes.head.fields), live, "the change set", "Run compare again.")
     _require_known_fields(settings.imports.columns, live, "[import] in catalogue.toml", "Correct its columns.")

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.findings import questions_in
 from neat_delta.shell import command_line
-from neat_delta.views.formatting import pluralize
+from neat_delta.views.formatting import local_time, pluralize
 from neat_delta.views.lines import LABEL, labelled, sentence
 from neat_delta.views.table import INDENT
 
@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables import Table
 
 NOT_SENT = "nothing sent yet"
 
@@ -34,6 +35,15 @@ def changes_verdict(changes: ChangeSet, *more: str, verb: str = "change") -> lis
         *questions_in(changes.findings),
         *(more or (NOT_SENT,)),
     ]
+
+
+def other_export(live: Table | None) -> list[str]:
+    """That a change set was used with a kept export, though a file of its name is there: it is another one."""
+    if live is None or live.source.instead_of is None:
+        return []
+    made = live.source.made
+    when = f" of {local_time(made.isoformat())}" if made else ""
+    return [f"with the kept export{when}; {live.source.instead_of} is another file"]
 
 
 def verdict_view(parts: Sequence[str], width: int, style: str = "strong") -> Iterator[Text]:

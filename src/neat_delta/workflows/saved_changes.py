@@ -97,7 +97,9 @@ def _live_of(
     store = store_of(settings.store)
     export = store.find(sha256)
     if export is not None:
-        return read_kept(store, export, options)
+        table = read_kept(store, export, options)
+        other = found[0].source.path if found else None
+        return replace(table, source=replace(table.source, instead_of=other if isinstance(other, Path) else None))
     if found:
         return found[0]
     raise InvalidInput(
