@@ -132,3 +132,43 @@ def test_what_only_looks_large_is_read(tmp_path, data):
     (tmp_path / "sheet").write_bytes(data)
 
     assert read_table(tmp_path / "sheet").names[:2] == ["sku", "name"]
+
+
+PARTS = {
+    "[Content_Types].xml": '<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default '
+    'Extension="xml" ContentType="application/xml"/><Default Extension="rels" ContentType="application/vnd.openxml'
+    'formats-package.relationships+xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-'
+    'officedocument.spreadsheetml.sheet.main+xml"/></Types>',
+    "_rels/.rels": '<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship '
+    'Id="r" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" '
+    'Target="xl/workbook.xml"/></Relationships>',
+    "xl/workbook.xml": '<workbook xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main" xmlns:r="http://'
+    'schemas.openxmlformats.org/officeDocument/2006/relationships"><sheets><sheet name="s" sheetId="1" r:id="r"/>'
+    "</sheets></workbook>",
+    "xl/_rels/workbook.xml.rels": '<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships">'
+    '<Relationship Id="r" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/worksheet" '
+    'Target="worksheets/sheet1.xml"/><Relationship Id="t" Type="http://schemas.openxmlformats.org/officeDocument/2006/'
+    'relationships/sharedStrings" Target="sharedStrings.xml"/></Relationships>',
+}
+MAIN = 'xmlns="http://schemas.openxmlformats.org/spreadsheetml/2006/main"'
+
+
+@pytest.mark.parametrize(
+    ("rows", "said"),
+    [
+        ("<row/>" * 1_500_000, "beyond row 1048576"),
+        (
+            '<row r="1"><c r="A1" t="s"><v>0</v></c></row>' + '<row><c t="s"><v>0</v></c></row>' * 30_000,
+            "would take 2,",
+        ),
+    ],
+)
+def test_a_small_workbook_that_would_take_all_memory_is_refused(tmp_path, rows, said):
+    """Rows need not say where they are, and a long text may be in every cell."""
+    with zipfile.ZipFile(tmp_path / "small.xlsx", "w", zipfile.ZIP_DEFLATED) as book:
+        for name, text in PARTS.items():
+            book.writestr(name, text)
+        book.writestr("xl/sharedStrings.xml", f"<sst {MAIN}><si><t>{'x' * 90_000}</t></si></sst>")
+        book.writestr("xl/worksheets/sheet1.xml", f"<worksheet {MAIN}><sheetData>{rows}</sheetData></worksheet>")
+    with pytest.raises(InvalidInput, match=said):
+        read_table(tmp_path / "small.xlsx")

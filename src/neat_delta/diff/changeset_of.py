@@ -21,6 +21,8 @@ from neat_delta.changeset.changeset import (
     file_ref,
 )
 from neat_delta.changeset.findings import BLOCK, FINDINGS
+from neat_delta.errors import InvalidInput
+from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.matching.matched_tables import MatchedTables, describe_rows
 from neat_delta.matching.positions import positions_of
 from neat_delta.tables import field_name
@@ -69,7 +71,27 @@ def changeset_of(
         fields=_field_infos(tables.live, tables.key, found),
         other_rows=_other_rows(tables, states, items, excluded),
     )
+    _insist_on_whole_keys(items, tables)
     return build(head, items, cells, findings)
+
+
+def _insist_on_whole_keys(items: pl.DataFrame, tables: MatchedTables) -> None:
+    """Refuse a key with the sign in it by which parts of keys are held together here (U+001F, unit separator).
+
+    Raises:
+        InvalidInput: an item that changes has such a key.
+    """
+    parts = items["key"].str.count_matches(KEY_SEPARATOR, literal=True) + 1
+    wrong = items.filter(parts != len(tables.key.fields))
+    if len(wrong):
+        raise InvalidInput(
+            "this SKU has a control character (U+001F) in it",
+            file=tables.edited.source.path,
+            line=wrong["line"][0],
+            column=tables.key.fields[0],
+            value=wrong["key"][0],
+            hint="Remove it in the shop, then export again.",
+        )
 
 
 def _acting_pairs(tables: MatchedTables, pairs: pl.DataFrame, found: CellDiff) -> pl.DataFrame:

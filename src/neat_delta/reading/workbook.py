@@ -14,7 +14,12 @@ from neat_delta.reading.frame_rows import ParsedFile
 from neat_delta.reading.parse_errors import parse_errors_as
 from neat_delta.reading.sheet_base import BASE_SHEET
 from neat_delta.reading.unread_cells import unread_cells
-from neat_delta.reading.workbook_bounds import insist_on_bounded_sheet, insist_on_bounded_texts, insist_on_well_formed
+from neat_delta.reading.workbook_bounds import (
+    insist_on_bounded_sheet,
+    insist_on_bounded_texts,
+    insist_on_bounded_use,
+    insist_on_well_formed,
+)
 from neat_delta.reading.workbook_parts import CANNOT_READ, SAVE_AGAIN, WorkbookParts
 from neat_delta.reading.zero_padding import zeros_shown
 from neat_delta.tables import ORIGIN_PROPERTY, field_name
@@ -91,6 +96,7 @@ class _Workbook:
             xml = self.parts.sheet_xml(name)
             if xml is not None and not xml.is_ods:
                 insist_on_bounded_sheet(xml)
+                insist_on_bounded_use(self.parts, xml)
             with parse_errors_as(CANNOT_READ, self.path, SAVE_AGAIN):
                 self._sheets[name] = self._book.get_sheet_by_name(name)
         return self._sheets[name]

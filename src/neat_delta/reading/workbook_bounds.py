@@ -7,6 +7,7 @@ there is not enough. One cell typed by mistake in the last row and column of a s
 from __future__ import annotations
 
 import re
+from collections import Counter
 from typing import TYPE_CHECKING
 from xml.parsers import expat
 
@@ -27,6 +28,9 @@ MOST_COLUMNS = 1 << 14
 # So many texts may be in a small file; beyond that each takes at least a byte of the packed file.
 HARMLESS_TEXTS = 1_000_000
 TEXT_TAG = re.compile(rb"<(?:\w+:)?si[\s/>]")
+# More than all texts of a worksheet take; a small file could name a long one a million times.
+HARMLESS_BYTES = 2 << 30
+SHARED_USE = re.compile(rb"<(?:\w+:)?v>\s*([0-9]{1,9})\s*</(?:\w+:)?v>")
 SHARED_TEXTS = "xl/sharedStrings.xml"
 # ECMA-376 part 1: 18.3.1.73 (row), 18.3.1.4 (c), 18.4.8 (si). No pattern here looks beyond its own tag.
 ROW = re.compile(rb'<row\b[^<>]*? r="([0-9]{1,300})"')
@@ -49,6 +53,27 @@ def insist_on_bounded_texts(parts: WorkbookParts) -> None:
             f"the workbook lists {texts} texts, far more than its cells can have", file=parts.path,
             hint="Save it again in a spreadsheet program.",
         )  # fmt: skip
+
+
+def insist_on_bounded_use(parts: WorkbookParts, sheet: SheetXml) -> None:
+    """Refuse a worksheet whose cells would take far more than the file: each has a copy of the shared text it names.
+
+    Raises:
+        InvalidInput: it would.
+    """
+    texts = TEXT_TAG.split(parts.read(SHARED_TEXTS))[1:]
+    cells = sheet.content.count(b't="s"') + sheet.content.count(b"t='s'")
+    longest = max(map(len, texts), default=0)
+    if longest * cells <= HARMLESS_BYTES:
+        return
+    used = Counter(map(int, SHARED_USE.findall(sheet.content)))
+    size = sum(len(texts[at]) * count for at, count in used.items() if at < len(texts))
+    if size > HARMLESS_BYTES:
+        raise InvalidInput(
+            f"the texts of the worksheet would take {size >> 20:,} MB; the limit is {HARMLESS_BYTES >> 20:,} MB",
+            file=sheet.path,
+            hint="Save it as CSV, which has no such limit.",
+        )
 
 
 def insist_on_well_formed(sheet: SheetXml) -> None:

@@ -147,6 +147,8 @@ class _Writer:
     def _literal(self, text: str) -> str:
         import sqlalchemy
 
+        if "\x00" in text:
+            raise WriteError("no database takes the sign NUL in a text", value=text, hint="Remove it from the value.")
         if self.output_format == STANDARD and "\\" in text:
             # To some databases it is a sign like any other, to some it changes the next one.
             raise WriteError(
