@@ -137,8 +137,8 @@ def test_what_only_looks_large_is_read(tmp_path, data):
 PARTS = {
     "[Content_Types].xml": '<Types xmlns="http://schemas.openxmlformats.org/package/2006/content-types"><Default '
     'Extension="xml" ContentType="application/xml"/><Default Extension="rels" ContentType="application/vnd.openxml'
-    'formats-package.relationships+xml"/><Override PartName="/xl/workbook.xml" ContentType="application/vnd.openxmlformats-'
-    'officedocument.spreadsheetml.sheet.main+xml"/></Types>',
+    'formats-package.relationships+xml"/><Override PartName="/xl/workbook.xml" ContentType="application/'
+    'vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"/></Types>',
     "_rels/.rels": '<Relationships xmlns="http://schemas.openxmlformats.org/package/2006/relationships"><Relationship '
     'Id="r" Type="http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument" '
     'Target="xl/workbook.xml"/></Relationships>',
