@@ -101,6 +101,17 @@ def test_a_plug_in_that_cannot_be_loaded_is_named_with_its_package(packages, wor
     assert re.search(r"the plug-in shelf of shelf-labels cannot be loaded.*pip uninstall shelf-labels", done.stderr)
 
 
+def test_a_check_of_a_plug_in_that_fails_is_named_with_its_reason(packages, work, tmp_path_factory):
+    broken = tmp_path_factory.mktemp("failing")
+    subprocess.run(["cp", "-r", f"{packages}/.", str(broken)], check=True)
+    path = broken / "shelf_labels" / "checks.py"
+    path.write_text(path.read_text().replace("    found = []\n", "    found = [1 / 0]\n", 1))
+    done = run(broken, work, "compare", "live.csv", "edited.csv", "-o", "c.changes.jsonl")
+
+    assert (done.returncode, (work / "c.changes.jsonl").exists()) == (2, False)
+    assert "'shelf without stock' of a plug-in (shelf_labels.checks) failed: ZeroDivisionError" in done.stderr
+
+
 def test_without_plug_ins_their_names_are_refused(packages, work):
     for words in (
         ("compare", "live.csv", "edited.csv", "--write", "up", "--format", "labels"),

@@ -10,6 +10,7 @@ import pytest
 from database_servers import MISSING, PASSWORD, PG, SERVERS
 from helpers import update_files, write_table
 from neat_delta.diff.compare import CompareOptions, compare
+from neat_delta.errors import WriteError
 from neat_delta.reading import read_pair
 from neat_delta.update import WriteOptions, write_update
 
@@ -127,3 +128,15 @@ def test_nothing_happens_where_the_shop_is_not_as_the_export_has_it(tmp_path, ru
     with pytest.raises(sqlite3.Error):
         on(there)
     assert state(name, on) == before
+
+
+@pytest.mark.parametrize(("text", "form", "said"), [("a\0b", "sql-mysql", "NUL"), ("a\\b", "sql", "backslash")])
+def test_a_text_that_a_database_would_take_for_another_is_in_no_script(tmp_path, text, form, said):
+    rows = [["sku", "name"], ["A", "lid"], ["B", "jar"]]
+    live, edited = read_pair(
+        write_table(tmp_path / "live.csv", rows), write_table(tmp_path / "edited.csv", [rows[0], ["A", text], rows[2]])
+    )
+    changes = compare(live, edited, CompareOptions()).changes
+    with pytest.raises(WriteError, match=said):
+        write_update(changes, live, tmp_path / "up", options=WriteOptions(output_format=form))
+    assert not (tmp_path / "up").exists()
