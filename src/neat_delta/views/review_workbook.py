@@ -34,12 +34,12 @@ WHAT = {ADD: "new item", REMOVE: "to delete", RECODE: "new SKU"}
 # Tints of the Okabe–Ito blue and orange, dark text on them readable in grey as well.
 TAKEN, LEFT, STOP, WARN, HEAD, DIM = "#CCE3F0", "#F6E3C0", "#F3D3BF", "#FBF0C8", "#E8E6E1", "#6B6B6B"
 WIDTHS = {
-    DECISION: 13,
-    COMMENT: 18,
-    "name": 28,
+    DECISION: 19,
+    COMMENT: 14,
+    "name": 24,
     FIELD: 12,
-    "was": 16,
-    "now": 18,
+    "was": 13,
+    "now": 13,
     "difference": 11,
     "per cent": 9,
     "calculated from": 28,
