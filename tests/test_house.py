@@ -138,6 +138,7 @@ READERS = {
     "changeset/serialization.py", "update/receipt.py",
     "schemas/__init__.py", "remote/secrets.py",
     "update/replaceable.py", "update/record_proof.py", "export_store/store.py", "delivery/destinations.py",
+    "workflows/scheduled/notices.py", "tables/variables.py",
 }  # fmt: skip
 
 

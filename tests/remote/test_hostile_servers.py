@@ -48,7 +48,7 @@ def trickle(handler):
             threading.Event().wait(0.05)
 
 
-@pytest.mark.parametrize(("served", "said"), [(endless, "larger than 0 GB"), (bomb, "too large when unpacked")])
+@pytest.mark.parametrize(("served", "said"), [(endless, "larger than 1 MB"), (bomb, "too large when unpacked")])
 def test_an_answer_without_end_is_given_up_within_the_limit(served, said):
     with web_server(served) as (address, asked):
         with pytest.raises(InvalidInput, match=said):

@@ -130,6 +130,8 @@ def _roles_without_field(live: Table, settings: Settings) -> pl.DataFrame:
     """
     found = [no_findings()]
     for role, name in settings.roles.lacking(live):
+        if not name:
+            continue  # (no field has this role)
         if name not in settings.fields:
             raise InvalidOption(
                 f"{role} in [roles] of {settings.path or 'catalogue.toml'}: there is no field {name}",

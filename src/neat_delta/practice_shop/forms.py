@@ -14,13 +14,18 @@ from typing import TYPE_CHECKING, Any
 from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.prefetch import FilePrefetch
 from neat_delta.reading import read_table
-from neat_delta.update.sql_script import MYSQL, STANDARD, as_sqlite
+from neat_delta.update.sql_script import ENCODINGS, MYSQL, STANDARD, as_sqlite
 
 if TYPE_CHECKING:
     from neat_delta.practice_shop.behaviour import StoreBehaviour
 
 TYPED = (b"PK\x03\x04", b"PAR1")
-SQL_STARTS = (b"BEGIN;", b"START TRANSACTION;")
+# How scripts begin, and the form of each.
+SCRIPTS = {
+    **{start: form for form, start in ENCODINGS.items()},
+    "START TRANSACTION;": MYSQL,
+    "BEGIN;": STANDARD,
+}
 # What a script may do to the shop's items, and to the table of guards that it brings along.
 ALLOWED = {
     sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_FUNCTION, sqlite3.SQLITE_TRANSACTION,
@@ -46,7 +51,7 @@ class ImportRows:
 
 def is_script(data: bytes) -> bool:
     """Whether an import is an SQL script."""
-    return data.startswith(SQL_STARTS)
+    return data.startswith(tuple(start.encode() for start in SCRIPTS))
 
 
 def rows_of(data: bytes, ways: StoreBehaviour) -> ImportRows:
@@ -72,7 +77,7 @@ def run_script(base: sqlite3.Connection, data: bytes, key: str) -> list[tuple[in
         text = data.decode()
     except UnicodeDecodeError as error:
         raise InvalidOption("file rejected: a script must be UTF-8") from error
-    form = MYSQL if text.startswith("START") else STANDARD
+    form = next((form for start, form in SCRIPTS.items() if text.startswith(start)), STANDARD)
     base.set_authorizer(lambda action, *_: sqlite3.SQLITE_OK if action in ALLOWED else sqlite3.SQLITE_DENY)
     try:
         base.executescript(as_sqlite(text, form))

@@ -67,13 +67,7 @@ def rebase(base: Table, live: Table, sheet: Table, key: Key, options: CompareOpt
     Raises:
         InvalidOption: the base lacks the key.
     """
-    lacking = [name for name in key.fields if name not in base.names]
-    if lacking:
-        raise InvalidOption(
-            f"{base.source.name} has no column {lacking[0]}, so {sheet.source.name} was not made from it",
-            file=base.source.path,
-            hint="Give the export that it was made from.",
-        )
+    _insist_on_key(base, sheet, key)
     sheet = replace(sheet, source_sha256=None)
     sheet, repairs = with_repaired_keys(base, sheet, key, options)
     compared = compare(base, sheet, _options_for(base, key, options))
@@ -117,6 +111,16 @@ def rebase(base: Table, live: Table, sheet: Table, key: Key, options: CompareOpt
             "key", "field", then="was"
         ),
     )
+
+
+def _insist_on_key(base: Table, sheet: Table, key: Key) -> None:
+    lacking = [name for name in key.fields if name not in base.names]
+    if lacking:
+        raise InvalidOption(
+            f"{base.source.name} has no column {lacking[0]}, so {sheet.source.name} was not made from it",
+            file=base.source.path,
+            hint="Give the export that it was made from.",
+        )
 
 
 def _coalesced(one: pl.Series, other: pl.Series) -> pl.Series:
