@@ -120,3 +120,4 @@ def test_a_table_of_a_database_can_be_pasted_and_a_query_that_may_be_a_secret_is
         "compare", "sqlite:///shop.db?query=SELECT sku, name, price FROM items", "good.csv", "-o", "q.jsonl", cwd=shop
     )
     assert "SELECT" not in query.stdout.partition("result")[2]
+    assert "proved" in ran(pasted(query.stdout), shop).stdout

@@ -89,7 +89,12 @@ def _live_of(
     # (A change set may come from anywhere; the file is looked for where people keep them, by its plain name.)
     here = Path(Path(name).name)
     places = [path.parent / here, here] if isinstance(path, Path) else [here]
-    found = [read_table(place, progress, options) for place in dict.fromkeys(places) if place.is_file()]
+    found, unreadable = [], None
+    for place in dict.fromkeys(places):
+        try:
+            found += [read_table(place, progress, options)] if place.is_file() else []
+        except InvalidInput as error:  # (it may be a database, of which a query is kept)
+            unreadable = error
     # An export of the same name may be a newer one.
     right = next((table for table in found if table.source.sha256 == sha256), None)
     if right is not None:
@@ -102,6 +107,8 @@ def _live_of(
         return replace(table, source=replace(table.source, instead_of=other if isinstance(other, Path) else None))
     if found:
         return found[0]
+    if unreadable is not None:
+        raise unreadable
     raise InvalidInput(
         "cannot find the export this change set was made from (looked next to it, in this folder, and in the export "
         f"store {store.folder})",
