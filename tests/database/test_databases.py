@@ -6,7 +6,7 @@ from contextlib import contextmanager
 import pytest
 import sqlalchemy
 
-from database_servers import MISSING, PASSWORD, PASSWORD_VARIABLE, SERVERS
+from database_servers import PASSWORD, PASSWORD_VARIABLE
 from helpers import neat_delta, write_table
 from neat_delta.database import row_updates
 from neat_delta.database.cell_values import NoValue, as_value
@@ -35,20 +35,6 @@ TYPES = {
     "active": sqlalchemy.Boolean,
     "note": sqlalchemy.Text,
 }
-
-
-@pytest.fixture(scope="module", params=["postgresql", "mysql", "sqlite"])
-def server(request, tmp_path_factory):
-    """The address of a database of any sort."""
-    if MISSING[request.param]:
-        pytest.skip(MISSING[request.param])
-    if request.param == "sqlite":
-        path = tmp_path_factory.mktemp("sqlite") / "shop.db"
-        path.touch()
-        yield f"sqlite:///{path}"
-        return
-    with SERVERS[request.param]() as address:
-        yield address
 
 
 @pytest.fixture

@@ -5,7 +5,7 @@ from contextlib import closing, contextmanager
 
 import pytest
 
-from database_servers import MISSING, PASSWORD, PASSWORD_VARIABLE, SERVERS
+from database_servers import PASSWORD, PASSWORD_VARIABLE
 from helpers import neat_delta, write_table
 from neat_delta.database import connection as connections
 from neat_delta.database.connection import connected
@@ -17,19 +17,6 @@ from neat_delta.locations import parse_location
 from neat_delta.reading import read_table
 
 KINDS = ["postgresql", "mysql", "sqlite"]
-
-
-@pytest.fixture(scope="module", params=KINDS)
-def server(request, tmp_path_factory):
-    if MISSING[request.param]:
-        pytest.skip(MISSING[request.param])
-    if request.param == "sqlite":
-        path = tmp_path_factory.mktemp("sqlite") / "shop.db"
-        path.touch()
-        yield f"sqlite:///{path}"
-        return
-    with SERVERS[request.param]() as address:
-        yield address
 
 
 @pytest.fixture

@@ -133,3 +133,29 @@ def test_a_run_sends_no_older_values_unless_somebody_has_answered(shop, base, co
     done = neat_delta("run", "night.toml", cwd=shop)
     assert done.returncode == code, done.stdout + done.stderr
     assert sum(len(path.read_text().splitlines()) - 1 for path in (shop / "inbox").glob("*.csv")) == rows
+
+
+@pytest.mark.parametrize("files", [("mine.csv",), ("mine.csv", "second.csv")])
+def test_a_column_of_ones_own_hides_no_older_values_and_every_door_asks_before_it_proposes_to_write(shop, files):
+    renamed(shop, "morning.csv", "mine.csv")
+    rows = read_rows(shop / "mine.csv")
+    for name in files:
+        write_table(shop / name, [[*row, "note" if at == 0 else "ask Bo"] for at, row in enumerate(rows)])
+
+    done = neat_delta("compare", "evening.csv", *files, "--json", "-o", "c.changes.jsonl", cwd=shop)
+    told = json.loads(done.stdout)
+    assert (done.returncode, [one["code"] for one in told["problems"]]) == (1, [LIKE] * len(files))
+    assert [words.partition("--base ")[2] for words in told["next"]] == ["kept", "none"]
+    shown = neat_delta("compare", "evening.csv", *files, cwd=shop).stdout
+    assert "--base kept" in shown
+    assert "--write" not in shown.partition("result")[2]
+    for command in (
+        ("compare", "evening.csv", *files),
+        ("check", "c.changes.jsonl"),
+        ("write", "c.changes.jsonl", "-o", "up"),
+    ):
+        quiet = neat_delta(*command, "--quiet", cwd=shop)
+        assert (quiet.returncode, quiet.stdout) == (1, "")
+        assert "it has the older values in 9 of 9 cells" in quiet.stderr
+    kept = neat_delta("compare", "evening.csv", *files, "--base", "kept", "--json", cwd=shop)
+    assert (kept.returncode, json.loads(kept.stdout)["problems"]) == (0, [])

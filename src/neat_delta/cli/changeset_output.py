@@ -12,7 +12,7 @@ from neat_delta.cli.common import OutputOptions, bundle_options, console, print_
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, SAFETY, option
 from neat_delta.cli.param_types import FILE, FormatParam
-from neat_delta.cli.typed import command_view, may_hold_secret, typed_without
+from neat_delta.cli.typed import answers_about_base, answers_view, command_view, may_hold_secret, typed_without
 from neat_delta.exit_codes import Exit
 from neat_delta.workflows.targets import OUTPUT_FORMATS
 
@@ -198,12 +198,13 @@ def render_result(
     blocked = outcome.result.changes.blocking_count()
     if output.as_json:
         columns = [asdict(match) for match in matches]
-        commands = [] if outcome.receipt else [_write_command(outcome.result, outcome.targets.changes_file)]
         changes = outcome.result.changes
+        commands = answers_about_base(changes) or [_write_command(outcome.result, outcome.targets.changes_file)]
+        commands = [] if outcome.receipt else commands
         sendable = not changes.is_empty
         show_json(_as_dict(outcome) | ({"columns": columns} if columns else {}), changes, commands if sendable else [])
     elif output.quiet:
-        _say_what_needs_attention(outcome.result.changes)
+        say_what_needs_attention(outcome.result.changes)
     else:
         show(_view(outcome, console(output).width, head), output)
     if blocked and outcome.targets.strict and outcome.targets.update_folder:
@@ -252,13 +253,16 @@ def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | 
 
 
 def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
-    """What to run next: correct the errors and compare again, then write or import what is right."""
+    """What to run next: answer what is in question, correct the errors and compare again, then write what is right."""
     from neat_delta.shell import free_name
     from neat_delta.views.lines import labelled
     from neat_delta.views.update import next_view
 
     result, targets = outcome.result, outcome.targets
     label = "next"
+    if answers := answers_about_base(result.changes):
+        yield from answers_view(answers, width)
+        return
     conflicts = result.base is not None and bool((result.base.conflicts["fate"] == "hold").any())
     if conflicts and targets.conflicts_file is not None:
         words = typed_without("--conflicts", "--write", "--strict", "--decisions")
@@ -372,7 +376,8 @@ def _base_as_dict(base: BaseSummary) -> dict[str, Any]:
     }
 
 
-def _say_what_needs_attention(changes: ChangeSet) -> None:
+def say_what_needs_attention(changes: ChangeSet) -> None:
+    """Say on standard error, where nothing else is printed, why the exit code is 1."""
     import polars as pl
 
     from neat_delta.changeset.findings import TO_ANSWER

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.changeset_args import LIVE
-from neat_delta.cli.changeset_output import OverrideOptions, override_options
+from neat_delta.cli.changeset_output import OverrideOptions, override_options, say_what_needs_attention
 from neat_delta.cli.common import (
     OVERWRITE,
     OutputOptions,
@@ -86,7 +86,9 @@ def check_command(
             write_atomic(problems, problems_workbook(tried, own, as_edited=False), replace=overwrite)
     if output.as_json:
         show_json(_as_dict(tried), tried, _next(changes, tried, problems))
-    elif not output.quiet:
+    elif output.quiet:
+        say_what_needs_attention(tried)
+    else:
         show(_view((changes, tried), own, problems, everything, console(output).width), output)
     return Exit.ATTENTION if tried.needs_attention else Exit.DONE
 

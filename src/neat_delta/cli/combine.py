@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.changeset_args import LIVE
+from neat_delta.cli.changeset_output import say_what_needs_attention
 from neat_delta.cli.common import (
     OVERWRITE,
     OutputOptions,
@@ -94,7 +95,9 @@ def combine_command(
         save_disagreements(result, conflicts_file, overwrite=overwrite)
     if output.as_json:
         show_json(combined_as_dict(result, out), result.changes, [_write_command(out, live)])
-    elif not output.quiet:
+    elif output.quiet:
+        say_what_needs_attention(result.changes)
+    else:
         show(_view(sets, result, out, conflicts_file, live, console(output).width), output)
     return Exit.ATTENTION if result.changes.needs_attention else Exit.DONE
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from neat_delta.cli.changeset_output import refused
+from neat_delta.cli.changeset_output import refused, say_what_needs_attention
 from neat_delta.cli.combine import combined_as_dict, preferred_name
 from neat_delta.cli.common import OutputOptions, console, show
 from neat_delta.cli.conflict_options import save_disagreements
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.typed import typed_without
+from neat_delta.cli.typed import answers_about_base, answers_view, typed_without
 from neat_delta.errors import InvalidOption
 from neat_delta.exit_codes import Exit
 
@@ -88,8 +88,14 @@ def render_several(
     if output.as_json:
         described = combined_as_dict(combined, targets.changes_file)
         described["update"] = None if receipt is None else {"folder": str(receipt.folder)} | receipt.as_dict()
-        show_json(described, combined.changes, [] if receipt else [_write_command(targets)])
-    elif not output.quiet:
+        show_json(
+            described,
+            combined.changes,
+            [] if receipt else answers_about_base(combined.changes) or [_write_command(targets)],
+        )
+    elif output.quiet:
+        say_what_needs_attention(combined.changes)
+    else:
         show(_view(results, combined, receipt, targets, display, console(output).width), output)
     if blocked and targets.strict and targets.update_folder:
         return refused(blocked)
@@ -136,6 +142,9 @@ def _view(
         yield labelled("saved", f"the combined change set, in {targets.changes_file}")
     yield from verdict_view(changes_verdict(combined.changes), width)
     label = "next"
+    if answers := answers_about_base(combined.changes):
+        yield from answers_view(answers, width)
+        return
     if len(open_conflicts(combined)):
         words = typed_without("--write", "--strict", "--conflicts", "--decisions")
         more = ["--decisions", str(targets.conflicts_file)] if targets.conflicts_file else []

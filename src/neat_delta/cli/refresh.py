@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.cli.changeset_output import say_what_needs_attention
 from neat_delta.cli.common import (
     OVERWRITE,
     OutputOptions,
@@ -81,7 +82,9 @@ def refresh_command(
         conflict.save(result.conflicts, loaded, overwrite=overwrite)
     if output.as_json:
         show_json(_as_dict(result, out), result.changes, [_write_command(out, fresh)])
-    elif not output.quiet:
+    elif output.quiet:
+        say_what_needs_attention(result.changes)
+    else:
         show(_view(result, out, fresh, conflict.conflicts_file, console(output).width), output)
     return Exit.ATTENTION if result.changes.needs_attention else Exit.DONE
 

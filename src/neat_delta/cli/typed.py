@@ -13,6 +13,8 @@ if TYPE_CHECKING:
 
     from rich.text import Text
 
+    from neat_delta.changeset.changeset import ChangeSet
+
 # Options that have no value.
 FLAGS = ("--strict", "--overwrite")
 
@@ -27,6 +29,30 @@ def typed_without(*names: str) -> list[str]:
             words.append(word)
         skipping = not skipping and name in names and name not in FLAGS and "=" not in word
     return ["neat-delta", *words]
+
+
+def answers_about_base(changes: ChangeSet) -> list[list[str]]:
+    """Where a file has older values of the shop: the two commands that say whether they are meant; else none.
+
+    Nothing is to be written before one of them was run, so no other command is proposed then.
+    """
+    from neat_delta.changeset.findings import OLDER_VALUES
+
+    if not (changes.findings["code"] == OLDER_VALUES).any():
+        return []
+    words = typed_without("--base", "--write", "--strict", "--out", "-o")
+    return [[*words, "--base", "kept"], [*words, "--base", "none"]]
+
+
+def answers_view(answers: list[list[str]], width: int) -> Iterator[Text]:
+    """The two commands, with what each means."""
+    from neat_delta.views.lines import labelled
+
+    for words, label, means in zip(
+        answers, ("next", "or"), ("the older values stay out", "they are meant"), strict=True
+    ):
+        yield from command_view(words, width, label)
+        yield labelled("", f"({means})")
 
 
 def command_view(words: list[str], width: int, label: str = "next") -> Iterator[Text]:

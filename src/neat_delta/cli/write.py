@@ -7,7 +7,15 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.cli.changeset_args import AS_OF, LIVE
-from neat_delta.cli.changeset_output import FORMAT, PACK, STRICT, OverrideOptions, override_options, refused
+from neat_delta.cli.changeset_output import (
+    FORMAT,
+    PACK,
+    STRICT,
+    OverrideOptions,
+    override_options,
+    refused,
+    say_what_needs_attention,
+)
 from neat_delta.cli.common import (
     OutputOptions,
     catalogue_file,
@@ -138,7 +146,9 @@ def write_command(
             written.changes,
             _next_commands(written, changes, campaign),
         )
-    elif not output.quiet:
+    elif output.quiet:
+        say_what_needs_attention(written.changes)
+    else:
         show(_view(written, folder, changes, campaign, console(output).width), output)
     return Exit.ATTENTION if written.changes.needs_attention else Exit.DONE
 

@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 # The months' names of many languages, each as far as it is cut.
 MONTHS = (
     "jan|feb|mar|mär|mrz|mrt|märz|apr|may|mai|maj|maio|mei|jun|jul|aug|sep|oct|okt|out|nov|dec|dez|des|ene|abr|ago|dic|"
-    "gen|mag|giu|lug|set|ott|fev|fév|fév|avr|jui|juin|juil|aoû|déc|sty|lut|kwi|cze|lip|sie|wrz|paź|lis|gru|led|úno|bře|"
+    "gen|mag|giu|lug|set|ott|fev|fév|avr|jui|juin|juil|aoû|déc|sty|lut|kwi|cze|lip|sie|wrz|paź|lis|gru|led|úno|bře|"
     "dub|kvě|čer|srp|zář|říj|oca|şub|nis|haz|tem|ağu|eyl|eki|kas|ara|янв|фев|мар|апр|май|мая|июн|июл|авг|сен|окт|ноя|"
     "дек|ian|iun|iul|maalis|huhti|touko|kesä|heinä|elo|syys|loka|marras|joulu|tammi|helmi|márc|ápr|máj|jún|júl|szept"
 )

@@ -174,13 +174,19 @@ def _noted_for(store: ExportStore, edited: Table, origin: Path | None) -> str | 
     if not isinstance(path, Path):
         return None
     here = path_text(path.resolve())
-    return next((one.sha256 for one in _sheets_like(store, edited) if str(one.path) == here), None)
+    columns = _columns(edited)
+    return next(
+        (one.sha256 for one in store.sheets() if str(one.path) == here and _columns_of(one) == columns),
+        None,
+    )
 
 
-def _sheets_like(store: ExportStore, edited: Table) -> list[NotedSheet]:
-    """The sheets as plain text with the columns of a file, the newest first."""
-    columns = {field_name(field.column) for field in edited.fields}
-    return [one for one in store.sheets() if set(map(field_name, one.columns)) == columns]
+def _columns(edited: Table) -> set[str]:
+    return {field_name(field.column) for field in edited.fields}
+
+
+def _columns_of(sheet: NotedSheet) -> set[str]:
+    return set(map(field_name, sheet.columns))
 
 
 @dataclass(frozen=True)
@@ -211,14 +217,14 @@ def _likeness(
     """The kept export that explains best what an edited file has where the shop has something else by now."""
     if len(edited) > MOST_ROWS or not store.folder.is_dir():
         return None
-    sheets, edited = {one.sha256 for one in _sheets_like(store, edited)}, edited.renamed(settings.names())
+    # (Somebody may have added a column of his own to a sheet.)
+    sheets = {one.sha256 for one in store.sheets() if _columns_of(one) <= _columns(edited)}
+    edited = edited.renamed(settings.names())
     shared = [name for name in live.names if name in edited.names]
     try:
         own = choose_key(live, shared, key or settings.key)
     except NeatDeltaError:
         return None  # whoever compares says so
-    if len(shared) < len(edited.names):
-        return None
     fields = [name for name in shared if name not in own.fields]
     made, of_live = edited.source.made, live.source.made
     is_older = made is not None and of_live is not None and made < of_live
