@@ -18,7 +18,6 @@ import subprocess
 import threading
 from contextlib import ExitStack, closing
 from hashlib import sha256
-from pathlib import Path
 from typing import TYPE_CHECKING
 
 import asyncssh
@@ -31,6 +30,7 @@ from servers import PASSWORD_TOLD, ftp_server, sftp_server
 
 if TYPE_CHECKING:
     from collections.abc import Callable
+    from pathlib import Path
 
 # Options that name what is written.
 WRITTEN = (
@@ -197,8 +197,6 @@ class Stage:
             if shutil.which("ssh-keygen") is None:
                 return None
             self._let_sign()
-        if words[1] == "migrate":
-            self._as_of_format_1()
         if words[1:3] == ["shop", "serve"]:
             return self._serve_a_moment(words)
         done = neat_delta(*words[1:], cwd=self.cwd, **self.environment, **variables)
@@ -209,13 +207,6 @@ class Stage:
     def write(self, name: str, text: str) -> None:
         """Save a file that a page shows, with the addresses that are here."""
         (self.cwd / name).write_text(self._here(text), "utf-8")
-
-    def _as_of_format_1(self) -> None:
-        """Files as the first format's program made them."""
-        made = Path(__file__).parent / "migration" / "format_1"
-        for name, called in (("shop", "catalogue"), ("nightly", "nightly")):
-            shutil.copy(made / f"{name}.toml", self.cwd / f"{called}.toml")
-        shutil.copy(made / "tuesday.changes.jsonl", self.cwd)
 
     def _let_sign(self) -> None:
         """What the page says of the file of signers."""

@@ -123,7 +123,6 @@ def parse_head(line: bytes, path: Location) -> tuple[Head, dict[str, int]]:
             line=1,
             hint="Use the version of neat-delta that made it, or compare again.",
             code="other-format",
-            older=version < FORMAT,
         )
     try:
         form = from_json(line, _Head)

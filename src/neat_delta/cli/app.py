@@ -71,7 +71,6 @@ GROUPS = {
     },
     "Automate": {
         "run": "Do all of it unattended, as a run file says.",
-        "migrate": "Bring files of earlier versions to today's format.",
         "doctor": "Check this machine: folders, disk, clock, secrets, destinations.",
     },
     "Practise": {

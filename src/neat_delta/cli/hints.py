@@ -80,25 +80,6 @@ def install(extra: str) -> str:
     return f"Run: {command_line(words, ONE_LINE)[0]}"
 
 
-def _unknown_setting(data: dict[str, Any]) -> str:
-    """For a name that earlier versions had, the way to today's; the nearest names of today for any other."""
-    from neat_delta.migration.format_1 import setting_names
-
-    if data["setting"] in setting_names():
-        return f"Earlier versions had it; bring the file to today's format with: {_migrate(data)}"
-    return str(data["nearest"])
-
-
-def _migrate(data: dict[str, Any]) -> str:
-    return command_line(["neat-delta", "migrate", str(data["path"]), "--overwrite"], ONE_LINE)[0]
-
-
-def _other_format(data: dict[str, Any]) -> str:
-    if data["older"]:
-        return f"Bring it to today's format with: {_migrate(data)}"
-    return "Install the newest version of neat-delta, or compare again."
-
-
 def _always(text: str) -> Callable[[dict[str, Any]], str]:
     return lambda _: text
 
@@ -134,8 +115,7 @@ HINTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "no-code-changes-in-form": _always("Use --format delimited, tsv, xlsx or parquet."),
     "no-common-column": _no_common_column,
     "no-key-column": _no_key_column,
-    "other-format": _other_format,
-    "unknown-setting": _unknown_setting,
+    "other-format": _always("Compare again with this version of neat-delta, or use the version that made it."),
     "not-installed": lambda data: install(data["extra"]),
     "no-settings-file": _always("Make one with: neat-delta setup EXPORT"),
     "no-table-in-sheet": _always("Choose another with --worksheet."),

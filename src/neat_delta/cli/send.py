@@ -51,7 +51,7 @@ if TYPE_CHECKING:
     type=PLACE,
     required=True,
     metavar="DESTINATION",
-    help="A folder, also on a file server (ftp, ftps, sftp, webdav) or in an object store (s3, gs, az); the http(s) "
+    help="A folder, also on a file server (ftp, ftps, sftp, webdav) or in an object store (s3); the http(s) "
     "address of the shop's interface; or a table of a database.",
 )
 @option(SAFETY, "--resume", common=True, is_flag=True, help="Resume an interrupted transfer.")

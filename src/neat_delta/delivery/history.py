@@ -332,7 +332,7 @@ class History:
                 hint="Use the version of neat-delta that made it, or choose another file.",
             )  # fmt: skip
         if tables and "action" not in {row[1] for row in base.execute("PRAGMA table_info(files)")}:
-            raise WriteError("the history file has an older format", file=self.path, code="other-format", older=True)
+            raise WriteError("the history file has an older format", file=self.path, hint=ANOTHER)
         return int(version) if tables else None
 
 

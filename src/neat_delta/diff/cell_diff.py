@@ -61,12 +61,14 @@ class ComparisonRules:
 class CellDiff:
     """What the paired rows hold.
 
-    cells:    the changes (pair, field, was, now).
-    findings: cells that cannot be taken, or want a look (pair, finding's columns).
-    form:     how many cells differ from the live ones in form only, and one such cell beside its live one.
-    blanks:   how many cells were blank where the live export has a value, and left alone.
-    notes:    column, kind and decimal separator of every field that has a change or a finding.
-    restored: texts that a spreadsheet program wrote in another form (pair, field, was, now, what it did).
+    Attributes:
+        cells: the changes (pair, field, was, now).
+        findings: cells that cannot be taken, or want a look (pair, finding's columns).
+        reformatted: how many cells differ from the live ones in form only.
+        reformatted_example: one such cell beside its live one.
+        blanks: how many cells were blank where the live export has a value, and left alone.
+        notes: column, type and decimal separator of every field that has a change or a finding.
+        restored: texts that a spreadsheet program wrote in another form (pair, field, was, now, what it did).
     """
 
     cells: pl.DataFrame

@@ -27,15 +27,17 @@ class RowMatches:
 
     Rows are positions in their file, counted from 0.
 
-    pairs:     rows to compare (live, edited), in the live export's order; settled ones are left out.
-    settled:   live rows whose line stands once, byte for byte, in the edited sheet.
-    new:       edited rows whose key no live item has.
-    blank:     edited rows without a key.
-    twins:     edited rows that repeat an earlier row of the same key, alike in every cell.
-    rivals:    edited rows that share a key and disagree (frame of edited, key).
-    unclear:   edited rows whose key several live items share (frame of edited, key).
-    gone:      live rows that no edited row names.
-    live_repeated, live_blank: live rows that share a key, or have none (frame of live, key; series).
+    Attributes:
+        pairs: rows to compare (live, edited), in the live export's order; identical ones are left out.
+        identical: live rows whose line is once, byte for byte, in the edited sheet.
+        new: edited rows whose key no live item has.
+        missing_key: edited rows without a key.
+        exact_duplicates: edited rows that repeat an earlier row of the same key, alike in every cell.
+        conflicting_duplicates: edited rows that share a key and disagree (frame of edited, key).
+        ambiguous: edited rows whose key several live items share (frame of edited, key).
+        missing: live rows that no edited row names.
+        live_duplicates: live rows that share a key (frame of live, key).
+        live_missing_key: live rows without a key.
     """
 
     pairs: pl.DataFrame

@@ -13,7 +13,7 @@ from neat_delta.plugins import DESTINATIONS, plugin_names
 # What an address may begin with, and the port it means where it names none.
 PORTS = {"http": 80, "https": 443, "ftp": 21, "ftps": 21, "sftp": 22, "webdav": 80, "webdavs": 443}
 # Of object stores the machine is a bucket or container, whose place the store's own settings tell.
-STORES = ("s3", "gs", "az")
+STORES = ("s3",)
 PORTS |= dict.fromkeys(STORES, 0)
 
 

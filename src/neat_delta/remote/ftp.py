@@ -44,7 +44,7 @@ def fetch(address: Address) -> bytes:
     """The whole file at an address.
 
     Raises:
-        Trouble: it cannot be had, or not whole.
+        TransferError: it cannot be had, or not whole.
     """
     data = bytearray()
 
@@ -111,7 +111,7 @@ def put(folder: Address, name: str, data: bytes) -> None:
     """Put a file into a folder, over one that may have this name, and see that all of it came over.
 
     Raises:
-        Trouble: it could not be put there.
+        TransferError: it could not be put there.
     """
 
     def stored(meter: Meter) -> None:
@@ -133,8 +133,8 @@ def rename(folder: Address, old: str, new: str) -> None:
     """Give a file in a folder another name.
 
     Raises:
-        NotThere: file not found.
-        Trouble: it could not be done.
+        NotFound: file not found.
+        TransferError: it could not be done.
     """
 
     def renamed(meter: Meter) -> None:

@@ -31,7 +31,7 @@ def fetch(address: Address) -> bytes:
     """The whole file at an address.
 
     Raises:
-        Trouble: it cannot be had, or not whole.
+        TransferError: it cannot be had, or not whole.
     """
     data = io.BytesIO()
 
@@ -80,7 +80,7 @@ def put(folder: Address, name: str, data: bytes) -> None:
     """Put a file into a folder, over one that may have this name, and see that all of it came over.
 
     Raises:
-        Trouble: it could not be put there.
+        TransferError: it could not be put there.
     """
     path = f"{folder.plain_path.rstrip('/')}/{name}"
 
@@ -102,8 +102,8 @@ def rename(folder: Address, old: str, new: str) -> None:
     """Give a file in a folder another name.
 
     Raises:
-        NotThere: file not found.
-        Trouble: it could not be done.
+        NotFound: file not found.
+        TransferError: it could not be done.
     """
     place = folder.plain_path.rstrip("/")
 

@@ -1,4 +1,4 @@
-"""Object stores (``s3://``, ``gs://``, ``az://``) and WebDAV (RFC 4918), by fsspec and its packages.
+"""Object stores (``s3://``) and WebDAV (RFC 4918), by fsspec and its packages.
 
 Keys and accounts come from where the stores' own tools have them: their environment variables and files. WebDAV has
 users and passwords like the other servers.
@@ -7,7 +7,6 @@ users and passwords like the other servers.
 from __future__ import annotations
 
 import logging
-import os
 from contextlib import contextmanager
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
@@ -30,11 +29,9 @@ if TYPE_CHECKING:
 
     from neat_delta.remote.address import Address
 
-EXTRAS = {"s3": "s3", "gs": "gs", "az": "azure", "webdav": "webdav", "webdavs": "webdav"}
+EXTRAS = {"s3": "s3", "webdav": "webdav", "webdavs": "webdav"}
 HINTS = {
     "s3": "Set AWS_ACCESS_KEY_ID and AWS_SECRET_ACCESS_KEY, or log in with the store's own tool.",
-    "gs": "Set GOOGLE_APPLICATION_CREDENTIALS, or log in with the store's own tool.",
-    "az": "Set AZURE_STORAGE_ACCOUNT_NAME and AZURE_STORAGE_ACCOUNT_KEY, or AZURE_STORAGE_CONNECTION_STRING.",
 }
 PIECE = 1 << 20
 # Under these names stores say when a file was changed last.
@@ -170,7 +167,7 @@ def _require_folder(store: Any, folder: Address) -> None:
 @contextmanager
 def _store(address: Address) -> Iterator[Any]:
     """The store of an address; what goes wrong with it is named."""
-    for name in ("botocore", "s3fs", "aiobotocore", "gcsfs", "azure", "fsspec", "httpx"):
+    for name in ("botocore", "s3fs", "aiobotocore", "fsspec", "httpx"):
         logging.getLogger(name).setLevel(logging.CRITICAL)
     try:
         with from_extra(EXTRAS[address.scheme], f"{address.scheme} addresses", file=address):
@@ -204,15 +201,6 @@ def _opened(address: Address) -> Any:
 
         silence = {"connect_timeout": SILENCE_TIME, "read_timeout": SILENCE_TIME, "retries": {"max_attempts": 1}}
         return S3FileSystem(config_kwargs=silence, **common)
-    if address.scheme == "gs":
-        from gcsfs import GCSFileSystem
-
-        return GCSFileSystem(**common)
-    if address.scheme == "az":
-        from adlfs import AzureBlobFileSystem
-
-        account = os.environ.get("AZURE_STORAGE_ACCOUNT_NAME")
-        return AzureBlobFileSystem(account_name=account, **common)
     from webdav4.fsspec import WebdavFileSystem
 
     password = secrets.password_of(address.user, address.host) if address.user else None

@@ -45,7 +45,7 @@ def fetch(address: Address) -> bytes:
     """The whole of what an address holds.
 
     Raises:
-        Trouble: it cannot be had, or not whole.
+        TransferError: it cannot be had, or not whole.
     """
     return ask("GET", address, follow=True).content
 
@@ -64,7 +64,7 @@ def ask(
     It is asked with the token or the password that is given for it, and with the one the keyring has if it wants one.
 
     Raises:
-        Trouble: it cannot be reached, or refuses.
+        TransferError: it cannot be reached, or refuses.
     """
     basic = (address.user, secrets.password_of(address.user, address.host) or "") if address.user else None
     token = None if basic else secrets.from_env(secrets.TOKEN, address.host)
@@ -101,7 +101,7 @@ class _Request:
         """The answer; ``follow`` goes on to where it sends us, without any secret if that is another machine.
 
         Raises:
-            Trouble: it cannot be reached, refuses, or sends us where a file must not be fetched from.
+            TransferError: it cannot be reached, refuses, or sends us where a file must not be fetched from.
         """
         import httpx
 
@@ -140,7 +140,7 @@ class _Request:
         """The answer's bytes, counted as they come.
 
         Raises:
-            Trouble: it is no good answer, or too large.
+            TransferError: it is no good answer, or too large.
         """
         data = bytearray()
         counted = 0
@@ -165,7 +165,7 @@ def _onward(onward: httpx.Request, before: httpx.Request) -> httpx.Request:
     """The request to the address that an answer sends us to, without secrets if it is another machine's.
 
     Raises:
-        Trouble: the line there would not be encrypted though this one is, or it is no address of the web.
+        TransferError: the line there would not be encrypted though this one is, or it is no address of the web.
     """
     if onward.url.scheme not in ("http", "https"):
         raise TransferError("the server sends on to what is no address of the web", hint="Ask for the new address.")

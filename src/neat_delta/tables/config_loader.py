@@ -340,7 +340,6 @@ def _located(mistake: InvalidSetting, place: Place, path: Path, lines: list[str]
     )
     if mistake.unknown:
         located.code = "unknown-setting"
-        located.data = {"setting": key, "nearest": mistake.hint}
     return located
 
 

@@ -47,8 +47,6 @@ OPTIONAL = {
     "remote": ("sftp and the keyring", ("paramiko", "keyring")),
     "sql": ("databases", ("sqlalchemy", "psycopg", "pymysql")),
     "s3": ("s3 stores", ("s3fs",)),
-    "gs": ("gs stores", ("gcsfs",)),
-    "azure": ("az stores", ("adlfs",)),
     "webdav": ("WebDAV", ("webdav4",)),
     "cluster": ("clusters", ("distributed",)),
 }
