@@ -16,7 +16,7 @@ ROOT = Path(__file__).parents[1]
 START = """
 import sys
 
-from neat_delta.own_process import DECODE_PARQUET
+from neat_delta.files.own_process import DECODE_PARQUET
 
 if sys.argv[1:2] == [DECODE_PARQUET]:
     del sys.argv[1]

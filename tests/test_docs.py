@@ -9,8 +9,8 @@ import openpyxl
 import pytest
 
 from helpers import neat_delta
+from neat_delta.base.errors import InvalidInput
 from neat_delta.cli import app
-from neat_delta.errors import InvalidInput
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.workflows.scheduled.run_config import load_run
 

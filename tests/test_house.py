@@ -12,7 +12,7 @@ from pathlib import Path
 
 import pytest
 
-from neat_delta import errors
+from neat_delta.base import errors
 from neat_delta.cli.hints import HINTS
 
 ROOT = Path(__file__).parent.parent
@@ -134,7 +134,7 @@ def test_the_drawing_of_the_errors_has_them_all():
 
 # Where files are read that are no tables: settings, our own files, what was just written, and the one door for bytes.
 READERS = {
-    "prefetch.py", "file_content.py", "memory.py", "tables/config_loader.py", "tables/roles.py",
+    "locations/prefetch.py", "files/content.py", "files/memory.py", "tables/config_loader.py", "tables/roles.py",
     "changeset/serialization.py", "update/receipt.py",
     "schemas/__init__.py", "remote/secrets.py",
     "update/replaceable.py", "update/record_proof.py", "export_store/store.py", "delivery/destinations.py",

@@ -14,8 +14,7 @@ if TYPE_CHECKING:
     from neat_delta.api.changes import accept, adjust, check, combine, compare, filter_keys, recode
     from neat_delta.api.files import WriteArguments, load, refresh, undo, verify, write
     from neat_delta.api.tables import ReadArguments, load_settings, read
-    from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.errors import (
+    from neat_delta.base.errors import (
         AmbiguousKey,
         DeliveryError,
         InvalidInput,
@@ -29,6 +28,7 @@ if TYPE_CHECKING:
         ProofFailed,
         WriteError,
     )
+    from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings, SupplierProfile
     from neat_delta.update import Receipt
@@ -39,7 +39,7 @@ _ROOMS = {
     "neat_delta.api.files": ("WriteArguments", "load", "refresh", "undo", "verify", "write"),
     "neat_delta.api.tables": ("ReadArguments", "load_settings", "read"),
     "neat_delta.changeset.changeset": ("ChangeSet",),
-    "neat_delta.errors": (
+    "neat_delta.base.errors": (
         "AmbiguousKey",
         "DeliveryError",
         "InvalidInput",

@@ -11,8 +11,8 @@ from neat_delta.analysis.before_after import BeforeAfter
 from neat_delta.analysis.grouping import by_group
 from neat_delta.analysis.margins import margins_by, price_moves, touched_records
 from neat_delta.analysis.stock import by_room, stock_moves
+from neat_delta.base.errors import InvalidOption
 from neat_delta.diff.compare import CompareOptions, compare
-from neat_delta.errors import InvalidOption
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import MoneySettings, RoleSettings, Settings
 

@@ -16,8 +16,8 @@ from helpers import neat_delta, write_table
 from neat_delta.approval import approve, load_approval, require_approval
 from neat_delta.approval.approval import approval_bytes, content_digest
 from neat_delta.approval.gate import why_not
+from neat_delta.base.errors import NotApproved
 from neat_delta.changeset.serialization import load_changes
-from neat_delta.errors import NotApproved
 from neat_delta.tables.settings import Settings
 from neat_delta.tables.settings_sections import SendSettings
 

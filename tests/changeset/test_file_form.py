@@ -5,9 +5,9 @@ import json
 import pytest
 
 from helpers import write_table
+from neat_delta.base.errors import InvalidInput
 from neat_delta.changeset.serialization import dump_changes, parse_changes
 from neat_delta.diff.compare import CompareOptions, compare
-from neat_delta.errors import InvalidInput
 from neat_delta.reading import read_pair
 
 LIVE = [["sku", "loc", "name", "price"], ["A", "1", "a", "1.00"], ["A", "2", "b", "2.00"], ["B", "1", "c", "3.00"]]

@@ -8,18 +8,18 @@ from hypothesis import strategies as st
 
 from helpers import import_into, update_files, write_table
 from neat_delta.analysis.cell_selection import Selection, cells_in
+from neat_delta.base.errors import InvalidInput, InvalidOption
 from neat_delta.changeset.serialization import load_changes, save_changes
 from neat_delta.changeset.subset import subset
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
-from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.matching import Key
 from neat_delta.matching.context import Context
 from neat_delta.reading import read_pair, read_table
 from neat_delta.reconcile.review import read_review, subset_with_review
 from neat_delta.tables.settings import Settings
 from neat_delta.update import write_update
-from neat_delta.views.review_workbook import review_workbook
+from neat_delta.workbooks.review import review_workbook
 
 NAMES = ["sku", "name", "price", "stock"]
 LIVE = [NAMES, *([f"0{at}", f"Hive {at}", f"{at}.00", str(at)] for at in range(1, 7))]

@@ -3,8 +3,8 @@
 import pytest
 
 from helpers import neat_delta, write_table
+from neat_delta.base.shell import POWERSHELL, command_line
 from neat_delta.cli import hints
-from neat_delta.shell import POWERSHELL, command_line
 
 REPLACE = "Use --overwrite, or choose another name."
 

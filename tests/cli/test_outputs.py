@@ -14,8 +14,8 @@ from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from helpers import PROGRAM, files_in, neat_delta, refused, write_table
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli import app
-from neat_delta.exit_codes import Exit
 from neat_delta.update import replaceable, write
 
 

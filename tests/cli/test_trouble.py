@@ -10,8 +10,8 @@ import time
 import pytest
 
 from helpers import PROGRAM, names_in, neat_delta, refused, write_table
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli import app
-from neat_delta.exit_codes import Exit
 from neat_delta.update import write
 
 

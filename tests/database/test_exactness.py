@@ -7,12 +7,12 @@ import pytest
 
 from database_servers import PASSWORD, PASSWORD_VARIABLE
 from helpers import neat_delta, write_table
+from neat_delta.base.errors import DeliveryError, InvalidInput, InvalidOption
 from neat_delta.database import connection as connections
 from neat_delta.database.connection import connected
 from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.history import History
 from neat_delta.delivery.send import load_update, send
-from neat_delta.errors import DeliveryError, InvalidInput, InvalidOption
 from neat_delta.locations import parse_location
 from neat_delta.reading import read_table
 

@@ -9,8 +9,8 @@ import pytest
 
 from database_servers import MISSING, PASSWORD, PG, SERVERS
 from helpers import update_files, write_table
+from neat_delta.base.errors import WriteError
 from neat_delta.diff.compare import CompareOptions, compare
-from neat_delta.errors import WriteError
 from neat_delta.reading import read_pair
 from neat_delta.update import WriteOptions, write_update
 

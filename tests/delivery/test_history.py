@@ -7,8 +7,8 @@ from pathlib import Path
 
 import pytest
 
+from neat_delta.base.errors import InvalidInput, WriteError
 from neat_delta.delivery.history import DONE, VERSION, History, People
-from neat_delta.errors import InvalidInput, WriteError
 from neat_delta.update.receipt import ListedFile
 
 FILES = [ListedFile("01-changes.csv", "a" * 64, "change", 3)]

@@ -16,11 +16,11 @@ import time
 import pytest
 
 from helpers import PROGRAM, neat_delta, read_rows, write_table
+from neat_delta.base.errors import DeliveryError, InvalidInput, WriteError
 from neat_delta.delivery import destinations
 from neat_delta.delivery.destinations import HttpDestination
 from neat_delta.delivery.history import History
 from neat_delta.delivery.send import load_update, send
-from neat_delta.errors import DeliveryError, InvalidInput, WriteError
 from neat_delta.locations import parse_place
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer

@@ -6,11 +6,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import write_table
+from neat_delta.base.errors import InvalidOption
 from neat_delta.checks import run_checks
 from neat_delta.diff.adjust import adjust
 from neat_delta.diff.compare import CompareOptions
 from neat_delta.diff.formulas import parse_formula
-from neat_delta.errors import InvalidOption
 from neat_delta.expressions.ending import rounding_of
 from neat_delta.expressions.value import column
 from neat_delta.matching import Key

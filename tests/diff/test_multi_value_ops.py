@@ -4,9 +4,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import write_table
+from neat_delta.base.errors import InvalidOption
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.multi_value_ops import Parts, apply_parts
-from neat_delta.errors import InvalidOption
 from neat_delta.reading import read_pair
 from neat_delta.tables.settings import FieldSettings, Settings
 

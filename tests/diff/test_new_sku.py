@@ -3,8 +3,8 @@
 import pytest
 
 from helpers import write_table
+from neat_delta.base.errors import InvalidOption
 from neat_delta.diff.compare import CompareOptions
-from neat_delta.errors import InvalidOption
 from neat_delta.reading import read_pair
 from neat_delta.tables.settings import SupplierProfile
 from neat_delta.workflows.plan import PlanOptions, plan_comparison

@@ -9,12 +9,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from helpers import read_rows, update_files, write_table
+from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes, load_changes
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
 from neat_delta.diff.rekey_plan import schedule
-from neat_delta.errors import InvalidOption
 from neat_delta.matching.context import Context
 from neat_delta.matching.key import Key
 from neat_delta.reading import read_pair, read_table

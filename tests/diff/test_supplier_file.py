@@ -3,10 +3,10 @@ from dataclasses import replace
 import pytest
 
 from helpers import write_table
+from neat_delta.base.errors import InvalidInput, InvalidOption
 from neat_delta.checks import run_checks
 from neat_delta.diff.compare import CompareOptions, with_findings
 from neat_delta.diff.supplier_file import compare_supplier_file
-from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.reading import read_pair
 from neat_delta.tables.settings import FieldSettings, Settings, SupplierProfile
 

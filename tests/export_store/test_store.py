@@ -8,11 +8,11 @@ from datetime import UTC, datetime, timedelta
 import pytest
 
 from helpers import neat_delta, read_rows, write_table
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 from neat_delta.export_store import ExportStore
 from neat_delta.export_store.store import keep_source
-from neat_delta.file_content import ContentInMemory
-from neat_delta.prefetch import sha256_hex
+from neat_delta.files.content import ContentInMemory
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.reading import read_table
 from neat_delta.tables.settings_sections import StoreSettings
 

@@ -13,9 +13,9 @@ import polars as pl
 
 from neat_delta.approval import load_approval
 from neat_delta.approval.gate import why_not
+from neat_delta.base.errors import InvalidSettings, NeatDeltaError
 from neat_delta.changeset.serialization import dump_changes, load_changes, parse_changes
 from neat_delta.delivery.history import History
-from neat_delta.errors import InvalidSettings, NeatDeltaError
 from neat_delta.export_store.store import ExportStore
 from neat_delta.expressions import ExpressionError, parse_expression
 from neat_delta.locations import parse_location

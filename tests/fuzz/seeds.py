@@ -16,11 +16,11 @@ from unittest.mock import patch
 import polars as pl
 import xlsxwriter
 
-from neat_delta import zstd
 from neat_delta.approval import approve, save_approval
 from neat_delta.changeset.serialization import dump_changes, load_changes
 from neat_delta.cli.app import run
-from neat_delta.prefetch import sha256_hex
+from neat_delta.files import zstd
+from neat_delta.locations.prefetch import sha256_hex
 
 HEADER = ["sku", "name", "price", "cost", "stock_barn", "active", "added", "tags", "supplier_code", "description"]
 CATALOGUE = """\

@@ -4,7 +4,7 @@ import polars as pl
 import pytest
 
 from helpers import write_table
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 from neat_delta.matching.column_drift import drift, nature_of
 from neat_delta.matching.mapping_file import read_mapping_file
 

@@ -5,8 +5,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import neat_delta, write_table
+from neat_delta.base.errors import InvalidInput, InvalidOption
 from neat_delta.diff.compare import CompareOptions
-from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.reading import read_pair
 from neat_delta.tables.settings import FieldSettings, Settings, SupplierProfile
 from neat_delta.workflows.plan import PlanOptions, plan_comparison

@@ -1,7 +1,7 @@
 import pytest
 
 from helpers import write_table
-from neat_delta.errors import AmbiguousKey, InvalidOption
+from neat_delta.base.errors import AmbiguousKey, InvalidOption
 from neat_delta.matching import choose_key, match_columns, match_rows
 from neat_delta.reading import read_pair
 

@@ -3,7 +3,7 @@
 import pytest
 
 from helpers import neat_delta, update_files, write_table
-from neat_delta.errors import InvalidOption
+from neat_delta.base.errors import InvalidOption
 from neat_delta.practice_shop import open_shop
 from neat_delta.workflows.targets import OUTPUT_FORMATS
 

@@ -6,7 +6,7 @@ import io
 import pytest
 
 from helpers import write_table
-from neat_delta.errors import InvalidOption, NeatDeltaError
+from neat_delta.base.errors import InvalidOption, NeatDeltaError
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.behaviour import FILE
 from neat_delta.practice_shop.shop import does_of, make_shop

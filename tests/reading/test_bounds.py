@@ -7,7 +7,7 @@ import zipfile
 import pytest
 import xlsxwriter
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 from neat_delta.reading import read_table
 
 SHEET = "xl/worksheets/sheet1.xml"

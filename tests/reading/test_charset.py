@@ -1,8 +1,8 @@
 import pytest
 
 from helpers import neat_delta
-from neat_delta.errors import InvalidInput
-from neat_delta.file_content import ContentInMemory
+from neat_delta.base.errors import InvalidInput
+from neat_delta.files.content import ContentInMemory
 from neat_delta.reading import read_pair
 from neat_delta.reading.charset import decode
 

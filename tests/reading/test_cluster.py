@@ -9,13 +9,13 @@ from threading import Lock
 import pytest
 
 from helpers import neat_delta, write_table
-from neat_delta import cluster as cluster_module
+from neat_delta.base.errors import InvalidInput, InvalidOption
 from neat_delta.changeset.serialization import dump_changes
-from neat_delta.cluster import ClusterWorkers, cluster
 from neat_delta.diff.compare import CompareOptions, compare
-from neat_delta.errors import InvalidInput, InvalidOption
+from neat_delta.files import cluster as cluster_module
+from neat_delta.files.cluster import ClusterWorkers, cluster
+from neat_delta.files.workers import HERE, workers
 from neat_delta.reading import csv_rows, read_pair, scanned_elsewhere
-from neat_delta.workers import HERE, workers
 
 HEADER = ["sku", "name", "price", "note"]
 HTML = '<div class="x">\n<p>A "frame", 21" wide</p>\n\n</div>'

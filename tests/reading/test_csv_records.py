@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from neat_delta.file_content import ContentInMemory
+from neat_delta.files.content import ContentInMemory
 from neat_delta.reading import csv_records, csv_rows, records_in_common
 from neat_delta.reading.charset import DecodedText
 from neat_delta.reading.csv_records import read_records

@@ -14,8 +14,8 @@ import pytest
 import xlsxwriter
 
 from helpers import PROGRAM, neat_delta, write_table
-from neat_delta import zstd
-from neat_delta.errors import InvalidInput, InvalidOption
+from neat_delta.base.errors import InvalidInput, InvalidOption
+from neat_delta.files import zstd
 from neat_delta.reading import ReadOptions, archives, read_table
 from neat_delta.reading.workbook import number_text
 

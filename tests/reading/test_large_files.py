@@ -9,11 +9,11 @@ import polars as pl
 import pytest
 
 from helpers import neat_delta, write_table
+from neat_delta.base.errors import InvalidInput
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.diff.compare import CompareOptions, compare
-from neat_delta.errors import InvalidInput
-from neat_delta.file_content import on_disk
-from neat_delta.memory import limited_to, parse_size
+from neat_delta.files.content import on_disk
+from neat_delta.files.memory import limited_to, parse_size
 from neat_delta.reading import csv_rows, read_pair, read_table
 
 HEADER = ["sku", "name", "price", "note"]

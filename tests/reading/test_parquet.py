@@ -9,8 +9,8 @@ import polars as pl
 import pytest
 
 from helpers import neat_delta, write_table
-from neat_delta.errors import InvalidInput
-from neat_delta.memory import limited_to
+from neat_delta.base.errors import InvalidInput
+from neat_delta.files.memory import limited_to
 from neat_delta.reading import read_table
 
 LIVE = pl.DataFrame(

@@ -2,7 +2,7 @@ import codecs
 
 import pytest
 
-from neat_delta.errors import InvalidInput, InvalidOption
+from neat_delta.base.errors import InvalidInput, InvalidOption
 from neat_delta.matching import match_columns
 from neat_delta.reading import read_pair, read_table, sha256_hex
 

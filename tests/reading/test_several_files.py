@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import neat_delta, write_table
-from neat_delta.errors import InvalidInput, InvalidOption
+from neat_delta.base.errors import InvalidInput, InvalidOption
 from neat_delta.locations import FileSet, parse_location
 from neat_delta.locations.dated_names import with_dates
 from neat_delta.locations.listing import Member, missing_parts, natural, newest_of

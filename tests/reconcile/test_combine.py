@@ -9,8 +9,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from helpers import import_into, neat_delta, read_rows, update_files, write_table
+from neat_delta.base.errors import InvalidOption
 from neat_delta.diff.compare import CompareOptions, compare
-from neat_delta.errors import InvalidOption
 from neat_delta.reading import read_pair
 from neat_delta.reconcile.combine import combine
 

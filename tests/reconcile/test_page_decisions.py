@@ -9,10 +9,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import write_table
+from neat_delta.base.errors import InvalidInput, InvalidOption
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.diff.compare import CompareOptions, compare
-from neat_delta.errors import InvalidInput, InvalidOption
-from neat_delta.prefetch import sha256_hex
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.reading import read_pair
 from neat_delta.reconcile.page_decisions import read_page_decisions
 from neat_delta.reconcile.review import subset_with_review

@@ -7,11 +7,11 @@ from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
 from helpers import import_into, neat_delta, read_rows, update_files, write_table
+from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import load_changes, save_changes
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
-from neat_delta.errors import InvalidOption
 from neat_delta.matching import Key
 from neat_delta.matching.context import Context
 from neat_delta.reading import read_pair, read_table

@@ -7,7 +7,7 @@ import asyncssh
 import pytest
 import trustme
 
-from neat_delta.errors import DeliveryError, InvalidInput, InvalidOption
+from neat_delta.base.errors import DeliveryError, InvalidInput, InvalidOption
 from neat_delta.locations import parse_location
 from neat_delta.remote import Address, ftp, sftp, transfer_errors, web
 from neat_delta.remote.transfer import fetch, put

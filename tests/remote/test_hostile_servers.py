@@ -8,7 +8,7 @@ from contextlib import contextmanager, suppress
 import pytest
 import trustme
 
-from neat_delta.errors import DeliveryError, InvalidInput, InvalidOption
+from neat_delta.base.errors import DeliveryError, InvalidInput, InvalidOption
 from neat_delta.locations import parse_location
 from neat_delta.remote import bounds, transfer_errors
 from neat_delta.remote.transfer import fetch, put

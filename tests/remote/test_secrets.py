@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import files_in, neat_delta, write_table
-from neat_delta.errors import DeliveryError, InvalidInput, InvalidOption
+from neat_delta.base.errors import DeliveryError, InvalidInput, InvalidOption
 from neat_delta.locations import parse_location
 from neat_delta.remote.secrets import TOKEN, may_go_unencrypted, variable
 from neat_delta.remote.transfer import fetch

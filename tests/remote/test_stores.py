@@ -7,8 +7,8 @@ from contextlib import contextmanager
 import pytest
 
 from helpers import neat_delta, write_table
+from neat_delta.base.errors import DeliveryError, InvalidInput, NotInstalled
 from neat_delta.delivery.destinations import destination_of
-from neat_delta.errors import DeliveryError, InvalidInput, NotInstalled
 from neat_delta.locations import parse_location, parse_place
 from neat_delta.locations.listing import members_of
 from neat_delta.remote import transfer_errors

@@ -1,6 +1,6 @@
 import pytest
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 from neat_delta.tables import field_name, parse_header
 
 

@@ -6,8 +6,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from helpers import neat_delta, read_rows, update_files, write_table
+from neat_delta.base.errors import ProofFailed, WriteError
 from neat_delta.diff.compare import compare
-from neat_delta.errors import ProofFailed, WriteError
 from neat_delta.reading import read_pair
 from neat_delta.tables import FileFormat
 from neat_delta.tables.settings import ImportConfig, Settings

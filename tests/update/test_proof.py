@@ -6,9 +6,9 @@ import polars as pl
 import pytest
 
 from helpers import write_table
+from neat_delta.base.errors import ProofFailed
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.diff.recode import code_pairs, recode
-from neat_delta.errors import ProofFailed
 from neat_delta.matching.context import Context
 from neat_delta.matching.key import Key
 from neat_delta.reading import read_pair, read_table

@@ -5,8 +5,8 @@ import polars as pl
 import pytest
 
 from helpers import read_rows, update_files, write_table
+from neat_delta.base.errors import LiveMismatch, ProofFailed, WriteError
 from neat_delta.diff.compare import CompareOptions, compare
-from neat_delta.errors import LiveMismatch, ProofFailed, WriteError
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import ImportConfig, Settings
 from neat_delta.update import WriteOptions, files, write

@@ -11,7 +11,7 @@ from helpers import neat_delta, write_table
 from neat_delta.analysis.before_after import BeforeAfter
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.diff.compare import CompareOptions, compare
-from neat_delta.prefetch import sha256_hex
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.reading import read_pair
 from neat_delta.tables.settings import Settings
 from neat_delta.views.page import PageName, review_page_of

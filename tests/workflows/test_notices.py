@@ -21,7 +21,7 @@ from aiosmtpd.controller import Controller
 from aiosmtpd.smtp import SMTP, AuthResult
 
 from helpers import PROGRAM, neat_delta, write_table
-from neat_delta.errors import DeliveryError
+from neat_delta.base.errors import DeliveryError
 from neat_delta.remote import bounds, mail
 from neat_delta.remote.mail import MailServer, send_mail
 

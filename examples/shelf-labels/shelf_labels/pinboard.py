@@ -6,8 +6,8 @@ import os
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from neat_delta.base.errors import DeliveryError
 from neat_delta.delivery.destinations import DeliveryResult
-from neat_delta.errors import DeliveryError
 
 if TYPE_CHECKING:
     from collections.abc import Callable

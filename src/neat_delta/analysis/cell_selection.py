@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.analysis.before_after import BeforeAfter
+from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.changeset import CHANGE, RECODE, REMOVE
 from neat_delta.changeset.subset import ALL
-from neat_delta.errors import InvalidOption
 from neat_delta.matching.selection import condition
 from neat_delta.tables import field_name
 from neat_delta.tables.typed_values import cast_cells

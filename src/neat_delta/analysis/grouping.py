@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.analysis.metrics import EXACT, measured
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.changeset.changeset import ADD, REMOVE
-from neat_delta.errors import InvalidOption
 from neat_delta.matching.key import key_parts
-from neat_delta.nearest import nearest_hint
 
 if TYPE_CHECKING:
     from neat_delta.analysis.before_after import BeforeAfter

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.analysis.before_after import exact
-from neat_delta.errors import InvalidOption
+from neat_delta.base.errors import InvalidOption
 from neat_delta.tables.field_types.number_parsing import NumberFormat
 
 if TYPE_CHECKING:

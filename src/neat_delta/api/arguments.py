@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING, TypedDict
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.changeset.changeset import Overrides
 from neat_delta.diff.compare import CompareOptions
-from neat_delta.errors import InvalidOption
 from neat_delta.locations import parse_location
-from neat_delta.nearest import nearest_hint
 from neat_delta.tables import field_name
 from neat_delta.tables.settings import Settings, SupplierProfile
 

@@ -17,13 +17,13 @@ from neat_delta.api.arguments import (
     profile_of,
 )
 from neat_delta.api.tables import SettingsLike, TableLike, read, settings_of
+from neat_delta.base.errors import InvalidInput
 from neat_delta.changeset.subset import subset
 from neat_delta.checks import recheck
 from neat_delta.diff.compare import CompareOptions
 from neat_delta.diff.formulas import parse_formula
 from neat_delta.diff.recode import code_pairs
 from neat_delta.diff.recode import recode as recode_items
-from neat_delta.errors import InvalidInput
 from neat_delta.locations import parse_location
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.matching.selection import filter_rows

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING, TypedDict
 from neat_delta.api.arguments import known
 from neat_delta.api.tables import SettingsLike, TableLike, read, settings_of
 from neat_delta.approval import load_approval
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.changeset.changeset import ChangeSet
 from neat_delta.checks import recheck
-from neat_delta.errors import InvalidOption
-from neat_delta.nearest import nearest_hint
 from neat_delta.reconcile.conflicts import HOLD, ConflictPolicy
 from neat_delta.reconcile.refresh import RefreshResult
 from neat_delta.reconcile.refresh import refresh as refresh_changes

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any, TypeAlias, TypedDict
 
 import polars as pl
 
-from neat_delta.errors import InvalidInput, InvalidOption
+from neat_delta.base.errors import InvalidInput, InvalidOption
 from neat_delta.locations import parse_location
 from neat_delta.reading import read_table
 from neat_delta.reading.frames import table_from_frame

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.approval.approval import content_digest
 from neat_delta.approval.signing import holds
-from neat_delta.errors import NotApproved
+from neat_delta.base.errors import NotApproved
 
 if TYPE_CHECKING:
     from neat_delta.approval.approval import Approval

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from neat_delta.errors import NotApproved
+from neat_delta.base.errors import NotApproved
 from neat_delta.remote.secrets import named_secret, where_to_put_named
 
 # What the signatures are for; one that was made for something else does not hold.

@@ -20,11 +20,11 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
+from neat_delta.base.json_form import to_json
 from neat_delta.changeset.findings import BLOCK, FINDINGS, questions_in
-from neat_delta.json_form import to_json
+from neat_delta.files.user_data import user_name
 from neat_delta.matching.positions import positions_of
 from neat_delta.tables import FilePart, field_name
-from neat_delta.user_data import user_name
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence

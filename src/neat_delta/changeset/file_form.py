@@ -13,6 +13,8 @@ from typing import TYPE_CHECKING, Literal
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidInput
+from neat_delta.base.json_form import WrongForm, from_json, json_text
 from neat_delta.changeset.changeset import (
     ACTIONS,
     EXCLUDED,
@@ -28,8 +30,6 @@ from neat_delta.changeset.changeset import (
     Overrides,
 )
 from neat_delta.changeset.findings import BLOCK, FINDINGS, NO_EFFECT, NOTE, REPAIR, STOP, WARN
-from neat_delta.errors import InvalidInput
-from neat_delta.json_form import WrongForm, from_json, json_text
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.tables import DELIMITERS
 from neat_delta.tables.encodings import codec_name

@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.atomic_write import write_atomic
+from neat_delta.base.errors import InvalidInput, WriteError
+from neat_delta.base.json_form import json_bytes, to_json
 from neat_delta.changeset.changeset import (
     CELLS,
     CHANGED,
@@ -25,10 +26,9 @@ from neat_delta.changeset.changeset import (
 from neat_delta.changeset.file_form import FORMAT, MAKE_AGAIN, parse_head, parse_lines
 from neat_delta.changeset.findings import BLOCK, FINDINGS, NO_EFFECT, STOP
 from neat_delta.changeset.item_lines import implied_state, write_lines
-from neat_delta.errors import InvalidInput, WriteError
-from neat_delta.json_form import json_bytes, to_json
+from neat_delta.files.atomic_write import write_atomic
+from neat_delta.files.output_paths import note_input
 from neat_delta.matching import KEY_SEPARATOR
-from neat_delta.output_paths import note_input
 from neat_delta.reading import fetch
 
 if TYPE_CHECKING:

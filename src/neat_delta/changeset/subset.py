@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.changeset import ADD, CHANGE, LEFT_OUT_ROW, NONE, RECODE, REMOVE, normalize
 from neat_delta.changeset.findings import findings_frame
-from neat_delta.errors import InvalidOption
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet

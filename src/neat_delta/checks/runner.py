@@ -11,6 +11,11 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidOption, NeatDeltaError
+from neat_delta.base.json_form import to_json
+from neat_delta.base.nearest import nearest_hint
+from neat_delta.base.plugins import CHECKS as PLUGIN_CHECKS
+from neat_delta.base.plugins import plugins
 from neat_delta.changeset.apply_findings import apply_findings, with_findings_replaced
 from neat_delta.changeset.changeset import Overrides, with_overrides
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, REPAIR, findings_frame, no_findings
@@ -28,11 +33,6 @@ from neat_delta.checks import (
     values,
 )
 from neat_delta.checks.check import Check, CheckContext, Override
-from neat_delta.errors import InvalidOption, NeatDeltaError
-from neat_delta.json_form import to_json
-from neat_delta.nearest import nearest_hint
-from neat_delta.plugins import CHECKS as PLUGIN_CHECKS
-from neat_delta.plugins import plugins
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:

@@ -15,12 +15,12 @@ from typing import TYPE_CHECKING, Any, TextIO
 import click
 
 from neat_delta import __version__
+from neat_delta.base.errors import InvalidSettings, NeatDeltaError
+from neat_delta.base.exit_codes import Exit, exit_for
 from neat_delta.cli.common import print_error, print_lines
 from neat_delta.cli.envelope import begin, print_envelope
-from neat_delta.errors import InvalidSettings, NeatDeltaError
-from neat_delta.exit_codes import Exit, exit_for
-from neat_delta.file_trouble import reason, remedy
-from neat_delta.output_paths import watch_inputs
+from neat_delta.files.output_paths import watch_inputs
+from neat_delta.files.trouble import reason, remedy
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -320,7 +320,7 @@ def _internal_error(error: BaseException) -> str:
     import tempfile
     import traceback
 
-    from neat_delta.redact import redacted
+    from neat_delta.base.redact import redacted
 
     frames = [frame for frame in traceback.extract_tb(error.__traceback__) if "neat_delta" in frame.filename]
     place = f"{Path(frames[-1].filename).name}, line {frames[-1].lineno}" if frames else "an unknown place"

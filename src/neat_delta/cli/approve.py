@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
     OVERWRITE,
     OutputOptions,
@@ -19,8 +21,6 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, command, option
 from neat_delta.cli.param_types import FILE, WholeNumber
-from neat_delta.errors import InvalidOption
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
@@ -125,7 +125,7 @@ def approve_and_save(
     """
     from neat_delta.approval import approve, save_approval
     from neat_delta.approval.gate import why_not
-    from neat_delta.output_paths import check_outputs
+    from neat_delta.files.output_paths import check_outputs
 
     by = " ".join((approved.by or "").split())
     if not by or not by.isprintable():
@@ -142,7 +142,7 @@ def approve_and_save(
 
 def _next(given: Path, path: Path, saved: Path) -> list[str]:
     from neat_delta.approval import approval_path
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
 
     if given.is_dir():
         return ["neat-delta", "send", str(given), "--to", "DESTINATION"]
@@ -151,7 +151,7 @@ def _next(given: Path, path: Path, saved: Path) -> list[str]:
 
 
 def _as_dict(approval: Approval, saved: Path) -> dict[str, object]:
-    from neat_delta.json_form import to_json
+    from neat_delta.base.json_form import to_json
 
     described: dict[str, object] = to_json(approval)
     return {name: value for name, value in described.items() if name != "signature"} | {"out": str(saved)}

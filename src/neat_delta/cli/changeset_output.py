@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import OutputOptions, bundle_options, console, print_error, show
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, SAFETY, option
 from neat_delta.cli.param_types import FILE, FormatParam
 from neat_delta.cli.typed import answers_about_base, answers_view, command_view, may_hold_secret, typed_without
-from neat_delta.exit_codes import Exit
 from neat_delta.workflows.targets import OUTPUT_FORMATS
 
 if TYPE_CHECKING:
@@ -254,7 +254,7 @@ def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | 
 
 def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
     """What to run next: answer what is in question, correct the errors and compare again, then write what is right."""
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
     from neat_delta.views.lines import labelled
     from neat_delta.views.update import next_view
 
@@ -309,7 +309,7 @@ def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
 
 def _write_command(result: CompareResult, out: Path | None) -> list[str]:
     """The command that writes what was just shown: the one that was typed, with every option it had."""
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
 
     live = result.live.source.path
     if out is None:

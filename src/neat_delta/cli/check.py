@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.changeset_output import OverrideOptions, override_options, say_what_needs_attention
 from neat_delta.cli.common import (
@@ -21,7 +22,6 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
 from neat_delta.cli.param_types import CHANGES, FILE
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -68,10 +68,10 @@ def check_command(
 
     Writes nothing except the workbook, if you ask for one. "compare" and "write" run the same checks.
     """
-    from neat_delta.atomic_write import write_atomic
     from neat_delta.checks import recheck
-    from neat_delta.output_paths import check_outputs
-    from neat_delta.update.problems_workbook import problems_workbook
+    from neat_delta.files.atomic_write import write_atomic
+    from neat_delta.files.output_paths import check_outputs
+    from neat_delta.workbooks.problems import problems_workbook
     from neat_delta.workflows.plan import names_of_images
     from neat_delta.workflows.saved_changes import load_with_live
 
@@ -136,7 +136,7 @@ def _view(
 
 def _next(path: Location, changes: ChangeSet, problems: Path | None) -> list[list[str]]:
     """With errors, the workbook in which they can be corrected; without any, the update."""
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
 
     if changes.blocking_count():
         words = ["neat-delta", "check", str(path), "--problems", free_name("problems.xlsx")]

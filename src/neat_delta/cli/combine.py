@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.changeset_output import say_what_needs_attention
 from neat_delta.cli.common import (
@@ -22,8 +24,6 @@ from neat_delta.cli.conflict_options import CONFLICTS, DECISIONS, decide_view, s
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, VALUES, command, option
 from neat_delta.cli.param_types import CHANGES, FILE
-from neat_delta.errors import InvalidOption
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -77,7 +77,7 @@ def combine_command(
     """
     from neat_delta.changeset.changeset import Overrides
     from neat_delta.changeset.serialization import load_changes, save_changes
-    from neat_delta.output_paths import check_outputs
+    from neat_delta.files.output_paths import check_outputs
     from neat_delta.workflows.combining import Preference, combined_and_checked, distinct_names
     from neat_delta.workflows.saved_changes import load_with_live
 
@@ -180,7 +180,7 @@ def _view(
 
 
 def _write_command(out: Path, live: Location | None) -> list[str]:
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
 
     given = ["--live", str(live)] if live else []
     return ["neat-delta", "write", str(out), "-o", free_name("updates"), *given]

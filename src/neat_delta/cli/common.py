@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
+from neat_delta.base.errors import NeatDeltaError
 from neat_delta.cli.help import DISPLAY, MATCHING, OUTPUT, READING, SCOPE, option
 from neat_delta.cli.param_types import FILE, SOURCE, MemorySize, WholeNumber
-from neat_delta.errors import NeatDeltaError
-from neat_delta.memory import limited_to
-from neat_delta.output_paths import standard_output_taken
+from neat_delta.files.memory import limited_to
+from neat_delta.files.output_paths import standard_output_taken
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Sequence
@@ -20,7 +20,7 @@ if TYPE_CHECKING:
     from rich.console import Console
     from rich.text import Text
 
-    from neat_delta.progress import ProgressReporter
+    from neat_delta.base.progress import ProgressReporter
     from neat_delta.tables.read_options import ReadOptions
     from neat_delta.tables.settings import Settings
 
@@ -132,7 +132,7 @@ def machine_options(command: F) -> F:
 
     def join(ctx: click.Context, _: click.Parameter, address: str | None) -> None:
         if address is not None:
-            from neat_delta.cluster import cluster
+            from neat_delta.files.cluster import cluster
 
             ctx.with_resource(cluster(address))
 
@@ -210,7 +210,7 @@ def console(output: OutputOptions) -> Console:
 
 def print_lines(text: str, *, err: bool = False) -> None:
     """Print lines of our own, whatever of other people's is in them."""
-    from neat_delta.redact import redacted
+    from neat_delta.base.redact import redacted
     from neat_delta.views.safe_text import safe_lines
 
     click.echo(safe_lines(redacted(text)), err=err)
@@ -277,7 +277,7 @@ def show_progress(output: OutputOptions) -> Any:
     import contextlib
     import sys
 
-    from neat_delta.progress import NO_PROGRESS
+    from neat_delta.base.progress import NO_PROGRESS
 
     @contextlib.contextmanager
     def speaking() -> Iterator[ProgressReporter]:

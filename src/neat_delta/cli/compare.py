@@ -161,7 +161,7 @@ def compare_command(
     from contextvars import copy_context
 
     from neat_delta.cli.compare_several import insist_on_one_file, publish_several, render_several
-    from neat_delta.prefetch import FilePrefetch
+    from neat_delta.locations.prefetch import FilePrefetch
 
     targets = replace(targets, conflicts_file=conflict.conflicts_file)
     targets.check()

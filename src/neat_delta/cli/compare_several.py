@@ -5,25 +5,25 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.changeset_output import refused, say_what_needs_attention
 from neat_delta.cli.combine import combined_as_dict, preferred_name
 from neat_delta.cli.common import OutputOptions, console, show
 from neat_delta.cli.conflict_options import save_disagreements
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.typed import answers_about_base, answers_view, typed_without
-from neat_delta.errors import InvalidOption
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
     from rich.text import Text
 
+    from neat_delta.base.progress import ProgressReporter
     from neat_delta.cli.changeset_output import DisplayChoice
     from neat_delta.cli.conflict_options import ConflictOptions
     from neat_delta.diff.compare import CompareResult
     from neat_delta.locations import Location
-    from neat_delta.progress import ProgressReporter
     from neat_delta.reconcile.combine import CombineResult
     from neat_delta.tables.settings import Settings
     from neat_delta.update import Receipt
@@ -112,7 +112,7 @@ def _view(
 ) -> Iterator[Text]:
     from rich.text import Text
 
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
     from neat_delta.views.changes import CLASH, DisplayOptions, fields_view, findings_view, items_view
     from neat_delta.views.combine_views import combine_view, open_conflicts
     from neat_delta.views.comparison import base_view, files_view, rows_view
@@ -157,7 +157,7 @@ def _view(
 
 
 def _write_command(targets: Targets) -> list[str]:
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
 
     if targets.changes_file is None:
         return [*typed_without("--write", "--strict"), "--write", free_name("updates")]

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from click.shell_completion import BashComplete, PowerShellComplete, add_completion_class
 
-from neat_delta.shell import POWERSHELL, quoted
+from neat_delta.base.shell import POWERSHELL, quoted
 
 if TYPE_CHECKING:
     from click.shell_completion import CompletionItem

@@ -55,9 +55,9 @@ class ConflictOptions(NamedTuple):
 
     def save(self, conflicts: pl.DataFrame, changes: ChangeSet, *, overwrite: bool) -> None:
         """Save the conflicts (key, field, then, ours, now, fate) that are not decided, if that is wanted."""
-        from neat_delta.atomic_write import write_atomic
+        from neat_delta.files.atomic_write import write_atomic
         from neat_delta.reconcile.conflicts import HOLD, OURS, SIDES, THEIRS
-        from neat_delta.views.conflicts_workbook import conflicts_workbook
+        from neat_delta.workbooks.conflicts import conflicts_workbook
 
         if self.conflicts_file is None:
             return
@@ -68,9 +68,9 @@ class ConflictOptions(NamedTuple):
 
 def save_disagreements(result: CombineResult, path: Path | None, *, overwrite: bool) -> None:
     """Save the conflicts of combined change sets that are not decided, if that is wanted."""
-    from neat_delta.atomic_write import write_atomic
+    from neat_delta.files.atomic_write import write_atomic
     from neat_delta.views.combine_views import open_conflicts
-    from neat_delta.views.conflicts_workbook import conflicts_workbook
+    from neat_delta.workbooks.conflicts import conflicts_workbook
     from neat_delta.workflows.combining import WAS
 
     if path is None:
@@ -86,8 +86,8 @@ def decide_view(conflicts_file: Path | None, width: int) -> Iterator[Text]:
 
     The output of this run is overwritten then.
     """
+    from neat_delta.base.shell import free_name
     from neat_delta.cli.typed import typed_without
-    from neat_delta.shell import free_name
     from neat_delta.views.lines import labelled
     from neat_delta.views.verdict import next_command
 

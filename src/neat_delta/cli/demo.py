@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.errors import WriteError
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import print_lines
 from neat_delta.cli.help import DISPLAY, command, option
 from neat_delta.cli.param_types import FILE
-from neat_delta.errors import WriteError
-from neat_delta.exit_codes import Exit
-from neat_delta.own_process import command_words
+from neat_delta.files.own_process import command_words
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -211,7 +211,7 @@ class _Tour:
         import subprocess
         import sys
 
-        from neat_delta.user_data import DATA
+        from neat_delta.files.user_data import DATA
 
         print_lines(f"\n$ neat-delta {command_line}")
         sys.stdout.flush()

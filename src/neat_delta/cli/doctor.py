@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
     OutputOptions,
     catalogue_file,
@@ -19,7 +20,6 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import SAFETY, command, option
 from neat_delta.cli.param_types import FILE
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -54,7 +54,7 @@ def doctor_command(file: Path | None, offline: bool, config: Path | None, output
             found.append(one)
     bad = sum(one.state != "good" for one in found)
     if output.as_json:
-        from neat_delta.json_form import to_json
+        from neat_delta.base.json_form import to_json
 
         show_json({"checks": to_json(found)})
     elif output.quiet:

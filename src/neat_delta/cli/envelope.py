@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from neat_delta.base.errors import InvalidSettings, NeatDeltaError
 from neat_delta.cli.hints import error_text
-from neat_delta.errors import InvalidSettings, NeatDeltaError
-from neat_delta.output_paths import standard_output_taken
+from neat_delta.files.output_paths import standard_output_taken
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -48,7 +48,7 @@ def show_json(result: Any, changes: ChangeSet | None = None, next_commands: Sequ
         changes: the change set with the problems.
         next_commands: the commands to run next, in words.
     """
-    from neat_delta.shell import quoted, user_shell
+    from neat_delta.base.shell import quoted, user_shell
 
     _current.result, _current.filled = result, True
     _current.problems = [] if changes is None else _problems_of(changes)
@@ -60,7 +60,7 @@ def print_envelope(command: str, exit_code: int, error: BaseException | None, *,
     """Print the envelope if a command has filled it, or failed where JSON is wanted."""
     if not (_current.filled or (wanted and error is not None)):
         return
-    from neat_delta.json_form import json_bytes
+    from neat_delta.base.json_form import json_bytes
     from neat_delta.views.safe_text import safe_json
 
     envelope = {

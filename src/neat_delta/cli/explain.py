@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import click
 
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import OutputOptions, console, output_options, show
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import command
-from neat_delta.exit_codes import Exit
 
 
 @command(

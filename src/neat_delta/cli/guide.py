@@ -122,14 +122,14 @@ def _plain(text: str) -> Path:
 
 
 def _free(path: Path) -> Path:
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
 
     return Path(free_name(str(path)))
 
 
 def _step(run: Callable[[list[str]], int], words: list[str]) -> int:
     """Show a command, and run it."""
-    from neat_delta.shell import quoted, user_shell
+    from neat_delta.base.shell import quoted, user_shell
 
     shell = user_shell()
     print_lines("\n$ " + " ".join(quoted(word, shell) for word in ["neat-delta", *words]) + "\n")

@@ -8,13 +8,13 @@ from importlib.util import find_spec
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.own_process import is_one_file
-from neat_delta.shell import ONE_LINE, command_line
+from neat_delta.base.shell import ONE_LINE, command_line
+from neat_delta.files.own_process import is_one_file
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
-    from neat_delta.errors import NeatDeltaError
+    from neat_delta.base.errors import NeatDeltaError
 
 
 def error_text(error: NeatDeltaError) -> str:
@@ -121,6 +121,7 @@ HINTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "no-table-in-sheet": _always("Choose another with --worksheet."),
     "not-done-yet": _always("Use --resume to ask again."),
     "shop-exists": _always("Use --overwrite to start it again from an export, or choose another folder."),
+    "too-many-rows": _always("Select a part (--only, --where, --items), or use --review-by item."),
     "too-many-removals": _always(
         "Nothing was deleted. List them with --status missing; raise --delete-missing to delete them all."
     ),

@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
     OVERWRITE,
     OutputOptions,
@@ -23,8 +25,6 @@ from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
 from neat_delta.cli.param_types import FILE
 from neat_delta.cli.run_init import MOMENT
-from neat_delta.errors import InvalidOption
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -53,7 +53,7 @@ HISTORY = option(
 def history_in(given: Path | None) -> History:
     """The history that is given, or the one of this user."""
     from neat_delta.delivery.history import History, default_history
-    from neat_delta.output_paths import note_input
+    from neat_delta.files.output_paths import note_input
 
     path = given or default_history()
     note_input(path)
@@ -97,7 +97,7 @@ def _entry(saved: History, number: int) -> Entry:
 
 def entry_as_dict(entry: Entry) -> dict[str, Any]:
     """An entry for JSON."""
-    from neat_delta.json_form import to_json
+    from neat_delta.base.json_form import to_json
 
     result: dict[str, Any] = to_json(entry)
     return result | {"state": entry.state}
@@ -145,8 +145,8 @@ def history_command(
     With a SKU: when each field of the item changed, between which exports, and by which update. This is known from the
     live exports that commands have read; they are kept in a folder of this user ([store] in catalogue.toml).
     """
+    from neat_delta.files.output_paths import check_outputs
     from neat_delta.matching import KEY_SEPARATOR
-    from neat_delta.output_paths import check_outputs
     from neat_delta.tables import field_name
     from neat_delta.workflows.sent_cells import Wanted
 
@@ -214,8 +214,8 @@ def _cells(kept: History, wanted: Wanted, out: Path | None, output: OutputOption
 
 def _save(frame: pl.DataFrame, described: list[dict[str, Any]], out: Path, *, overwrite: bool) -> None:
     """Save a list: as JSON if its name says so, else as CSV."""
-    from neat_delta.atomic_write import write_atomic
-    from neat_delta.json_form import json_bytes
+    from neat_delta.base.json_form import json_bytes
+    from neat_delta.files.atomic_write import write_atomic
     from neat_delta.update.delimited import report_csv
 
     data = json_bytes(described, indented=True) + b"\n" if out.suffix == ".json" else report_csv(frame)
@@ -246,8 +246,8 @@ def _item(given: str, kept: History, settings: Settings, output: OutputOptions, 
     Raises:
         InvalidOption: no kept export has it.
     """
+    from neat_delta.base.json_form import to_json
     from neat_delta.export_store import store_of
-    from neat_delta.json_form import to_json
     from neat_delta.matching import KEY_SEPARATOR
     from neat_delta.views.history_views import item_history_view
     from neat_delta.workflows.item_history import item_history
@@ -275,8 +275,8 @@ def _exports(settings: Settings, output: OutputOptions, out: Path | None, *, pru
     """The live exports that are kept."""
     import polars as pl
 
+    from neat_delta.base.json_form import to_json
     from neat_delta.export_store import store_of
-    from neat_delta.json_form import to_json
     from neat_delta.views.history_views import exports_view
 
     store = store_of(settings.store)

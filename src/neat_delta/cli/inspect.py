@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
     OutputOptions,
     catalogue_file,
@@ -19,7 +20,6 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import command
 from neat_delta.cli.param_types import SOURCE
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -59,7 +59,7 @@ def inspect_command(
     from concurrent.futures import ThreadPoolExecutor
     from contextvars import copy_context
 
-    from neat_delta.prefetch import FilePrefetch
+    from neat_delta.locations.prefetch import FilePrefetch
 
     begun = FilePrefetch(file, fingerprints=False)
     # Now that the file is on its way, there is time to load what is needed to read it, and then to judge it.
@@ -108,7 +108,7 @@ def _ending(
 
 def _next(file: Location, settings: Settings) -> list[str]:
     """Settings for a shop's export come first, then a sheet of it."""
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
 
     if settings.path is None:
         return ["neat-delta", "setup", str(file)]
@@ -118,7 +118,7 @@ def _next(file: Location, settings: Settings) -> list[str]:
 def _as_dict(
     table: Table, columns: list[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame, settings: Settings
 ) -> dict[str, Any]:
-    from neat_delta.json_form import to_json
+    from neat_delta.base.json_form import to_json
 
     return {
         "file": table.source.name,

@@ -10,10 +10,10 @@ import time
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, TypeVar
 
-from neat_delta.errors import NeatDeltaError, WriteError
-from neat_delta.exit_codes import exit_for
-from neat_delta.file_trouble import reason
-from neat_delta.redact import redacted
+from neat_delta.base.errors import NeatDeltaError, WriteError
+from neat_delta.base.exit_codes import exit_for
+from neat_delta.base.redact import redacted
+from neat_delta.files.trouble import reason
 from neat_delta.views.safe_text import safe_line
 
 if TYPE_CHECKING:

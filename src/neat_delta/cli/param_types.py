@@ -7,8 +7,8 @@ from typing import Any
 
 import click
 
-from neat_delta.memory import parse_size
-from neat_delta.output_paths import note_input
+from neat_delta.files.memory import parse_size
+from neat_delta.files.output_paths import note_input
 
 # The largest number that an option means.
 MOST = 1_000_000_000
@@ -108,7 +108,7 @@ class FormatParam(click.Choice):  # type: ignore[type-arg]
     def convert(self, value: Any, param: click.Parameter | None, ctx: click.Context | None) -> Any:
         """The format's name."""
         if value not in self.choices:
-            from neat_delta.plugins import FORMATS, plugin_names
+            from neat_delta.base.plugins import FORMATS, plugin_names
 
             if value in plugin_names(FORMATS):
                 return value

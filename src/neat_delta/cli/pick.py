@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.approve import ApprovalOptions, approval_options, approve_and_save
 from neat_delta.cli.changeset_args import LIVE, SelectionOptions, selection_from, selection_options
 from neat_delta.cli.common import (
@@ -21,8 +23,6 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SCOPE, command, option
 from neat_delta.cli.param_types import CHANGES, FILE, SOURCE
-from neat_delta.errors import InvalidOption
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -102,7 +102,7 @@ def pick_command(
     """
     from neat_delta.analysis.cell_selection import cells_in
     from neat_delta.changeset.serialization import load_changes, save_changes
-    from neat_delta.output_paths import check_outputs
+    from neat_delta.files.output_paths import check_outputs
     from neat_delta.reading import read_strict
     from neat_delta.reconcile.import_report import failed as failed_part
     from neat_delta.reconcile.import_report import rejected, with_reasons
@@ -220,6 +220,6 @@ def _view(
 
 
 def _write_command(out: Path) -> list[str]:
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
 
     return ["neat-delta", "write", str(out), "-o", free_name("updates")]

@@ -9,6 +9,11 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.exit_codes import Exit
+from neat_delta.base.extras import CHARTS
+from neat_delta.base.nearest import nearest_hint
+from neat_delta.base.path_text import path_text
 from neat_delta.cli.changeset_args import LIVE, selected_part, selection_options
 from neat_delta.cli.common import (
     OutputOptions,
@@ -24,11 +29,6 @@ from neat_delta.cli.help import command
 from neat_delta.cli.hints import install
 from neat_delta.cli.param_types import CHANGES
 from neat_delta.cli.preview_options import PreviewOptions, preview_options
-from neat_delta.errors import InvalidOption
-from neat_delta.exit_codes import Exit
-from neat_delta.extras import CHARTS
-from neat_delta.nearest import nearest_hint
-from neat_delta.path_text import path_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -38,10 +38,10 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.analysis.before_after import BeforeAfter
+    from neat_delta.base.progress import ProgressReporter
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.cli.changeset_args import SelectionOptions
     from neat_delta.locations import Location
-    from neat_delta.progress import ProgressReporter
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
     from neat_delta.views.page import PageName
@@ -73,8 +73,8 @@ def preview_command(
     """
     from neat_delta.analysis.before_after import BeforeAfter
     from neat_delta.changeset.serialization import load_changes
+    from neat_delta.files.output_paths import check_outputs
     from neat_delta.matching import KEY_SEPARATOR
-    from neat_delta.output_paths import check_outputs
     from neat_delta.workflows.saved_changes import load_with_live
 
     # Keys of several parts are typed as they are shown.
@@ -220,7 +220,7 @@ def _made(
         progress.step("writing the page")
         made["page"] = {options.page: review_page_of(both, settings, _page_name(part, settings))}
     if options.review is not None:
-        from neat_delta.views.review_workbook import review_workbook
+        from neat_delta.workbooks.review import review_workbook
 
         progress.step("writing the workbook")
         made["review"] = {
@@ -236,9 +236,9 @@ def _made(
 
 def _page_name(part: ShownPart, settings: Settings) -> PageName:
     """By what the page is called, and what takes the decisions that are made in it."""
+    from neat_delta.base.shell import ONE_LINE, command_line, free_name
     from neat_delta.changeset.serialization import dump_changes
-    from neat_delta.prefetch import sha256_hex
-    from neat_delta.shell import ONE_LINE, command_line, free_name
+    from neat_delta.locations.prefetch import sha256_hex
     from neat_delta.views.page import PageName
 
     stem = path_text(part.path.name).split(".")[0]
@@ -260,8 +260,8 @@ def _approval(part: ShownPart, settings: Settings) -> str:
 
 def _written(made: dict[str, dict[Path, bytes]], options: PreviewOptions) -> dict[str, list[str]]:
     """The files' names, by what they are, once all are written; none is if one has no place."""
-    from neat_delta.atomic_write import new_together, write_atomic
-    from neat_delta.output_paths import check_outputs
+    from neat_delta.files.atomic_write import new_together, write_atomic
+    from neat_delta.files.output_paths import check_outputs
 
     files = {path: data for multiple in made.values() for path, data in multiple.items()}
     if options.charts is not None and "charts" in made:
@@ -362,7 +362,7 @@ def _view(
 
 
 def _next(path: Location, made: dict[str, list[str]], width: int) -> Iterator[Text]:
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
     from neat_delta.views.lines import labelled
     from neat_delta.views.verdict import next_command
 

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.changeset_output import say_what_needs_attention
 from neat_delta.cli.common import (
     OVERWRITE,
@@ -21,7 +22,6 @@ from neat_delta.cli.conflict_options import ConflictOptions, conflict_options, d
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, command, option
 from neat_delta.cli.param_types import CHANGES, FILE, SOURCE
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -63,7 +63,7 @@ def refresh_command(
     catalogue.toml are added up.
     """
     from neat_delta.changeset.serialization import load_changes, save_changes
-    from neat_delta.output_paths import check_outputs
+    from neat_delta.files.output_paths import check_outputs
     from neat_delta.reconcile.refresh import refresh
     from neat_delta.workflows.inputs import keep
     from neat_delta.workflows.saved_changes import read_fresh
@@ -127,6 +127,6 @@ def _view(result: RefreshResult, out: Path, fresh: Location, conflicts_file: Pat
 
 
 def _write_command(out: Path, fresh: Location) -> list[str]:
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
 
     return ["neat-delta", "write", str(out), "-o", free_name("updates"), "--live", str(fresh)]

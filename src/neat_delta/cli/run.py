@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from neat_delta.base.errors import InvalidInput, InvalidOption, WriteError
+from neat_delta.base.exit_codes import Exit, exit_for
 from neat_delta.cli.common import (
     OutputOptions,
     console,
@@ -19,8 +21,6 @@ from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import SAFETY, command, option
 from neat_delta.cli.param_types import FILE
 from neat_delta.cli.run_init import NewRunOptions, init_options, write_run_file
-from neat_delta.errors import InvalidInput, InvalidOption, WriteError
-from neat_delta.exit_codes import Exit, exit_for
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -103,7 +103,7 @@ def _done(config: RunConfig, output: OutputOptions, *, sending: bool) -> RunRepo
 
 def _tell(config: RunConfig, report: RunReport, *, notify: bool) -> None:
     """Write the summary, and tell whom the run file names; a notice that failed is in the summary itself."""
-    from neat_delta.atomic_write import write_atomic
+    from neat_delta.files.atomic_write import write_atomic
     from neat_delta.views.summary import summaries
     from neat_delta.workflows.scheduled import notices
     from neat_delta.workflows.scheduled.run_lock import publish_latest

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import OVERWRITE, OutputOptions, bundle_options, console, print_lines, show
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, option
-from neat_delta.errors import InvalidOption
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
@@ -73,7 +73,7 @@ def write_run_file(file: Path, given: NewRunOptions, output: OutputOptions) -> E
         InvalidInput: what was given is no setting.
         WriteError: the file exists.
     """
-    from neat_delta.output_paths import check_outputs
+    from neat_delta.files.output_paths import check_outputs
 
     check_outputs(file, replace=given.overwrite)
     asked = not (output.as_json or output.quiet) and sys.stdin.isatty() and sys.stdout.isatty()
@@ -97,8 +97,8 @@ def save_run_file(file: Path, known: NewRun, *, overwrite: bool = False) -> None
     import tomllib
     from decimal import Decimal
 
-    from neat_delta.atomic_write import write_atomic
-    from neat_delta.path_text import path_text
+    from neat_delta.base.path_text import path_text
+    from neat_delta.files.atomic_write import write_atomic
     from neat_delta.tables.config_loader import structured
     from neat_delta.workflows.scheduled.run_config import RunConfig
     from neat_delta.workflows.scheduled.run_file import run_file

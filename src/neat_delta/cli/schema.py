@@ -6,11 +6,11 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import OutputOptions, console, output_options, print_lines, show
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import command
-from neat_delta.errors import InvalidOption
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -30,7 +30,7 @@ def schema_command(name: str | None, output: OutputOptions) -> int:
     """
     import json
 
-    from neat_delta.nearest import nearest_hint
+    from neat_delta.base.nearest import nearest_hint
     from neat_delta.schemas import schema_names, schema_text
 
     names = schema_names()

@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.changeset_args import AS_OF
 from neat_delta.cli.common import (
     OVERWRITE,
@@ -22,8 +24,6 @@ from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, command, option
 from neat_delta.cli.history import HISTORY, history_in
 from neat_delta.cli.param_types import FILE, PLACE
-from neat_delta.errors import InvalidOption
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -90,11 +90,11 @@ def send_command(
     Passwords and tokens come from variables such as NEAT_DELTA_TOKEN_SHOP_EXAMPLE for shop.example, or from the
     system's keyring.
     """
-    from neat_delta.atomic_write import write_atomic
     from neat_delta.delivery.answers import needs_attention
     from neat_delta.delivery.destinations import destination_of
     from neat_delta.delivery.send import load_update, require_approved, send
-    from neat_delta.output_paths import check_outputs
+    from neat_delta.files.atomic_write import write_atomic
+    from neat_delta.files.output_paths import check_outputs
     from neat_delta.reconcile.refresh import require_fresh
     from neat_delta.update.delimited import report_csv
     from neat_delta.views.delivery import results_of, sent_view, verify_command

@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from neat_delta.locations import Location
     from neat_delta.tables.read_options import ReadOptions
 
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
     KEY,
     OutputOptions,
@@ -24,7 +25,6 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, command, option
 from neat_delta.cli.param_types import FILE, SOURCE
-from neat_delta.exit_codes import Exit
 
 
 @command(
@@ -59,15 +59,15 @@ def setup_command(
 
     Run it again on a newer export to add missing fields; existing lines stay as they are.
     """
-    from neat_delta.atomic_write import write_atomic
+    from neat_delta.files.atomic_write import write_atomic
     from neat_delta.matching import choose_key
     from neat_delta.matching.key_detection import key_candidates, long_key
     from neat_delta.matching.long_wide import differing_by_place
     from neat_delta.reading import read_table
+    from neat_delta.tables.config_draft import draft_config
     from neat_delta.tables.config_loader import load_settings
     from neat_delta.tables.profile import profile
     from neat_delta.tables.settings import RoleSettings
-    from neat_delta.update.config_draft import draft_config
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.verdict import next_command, verdict_view
@@ -112,7 +112,7 @@ def setup_command(
 
 
 def _next(export: Location, out: Path, *, wrote: bool) -> list[str]:
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
 
     if wrote:
         return ["neat-delta", "sheet", str(export), "-o", free_name("edit.xlsx")]

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
     ITEMS,
     KEY,
@@ -22,7 +23,6 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
 from neat_delta.cli.param_types import FILE, SOURCE
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.locations import Location
-    from neat_delta.update.edit_sheet import SheetColumn
+    from neat_delta.workbooks.edit_sheet import SheetColumn
 
 SOME = 10
 
@@ -84,13 +84,13 @@ def sheet_command(
     SKUs stay text, numbers stay exact, choice fields have drop-down lists; locked fields are grey. Edit and save it,
     then compare it with the same export.
     """
-    from neat_delta.atomic_write import write_atomic
-    from neat_delta.errors import WriteError
+    from neat_delta.base.errors import WriteError
+    from neat_delta.files.atomic_write import write_atomic
+    from neat_delta.files.output_paths import check_outputs
     from neat_delta.matching.selection import chosen_fields, chosen_rows
-    from neat_delta.output_paths import check_outputs
     from neat_delta.tables import field_name
     from neat_delta.tables.line_names import line_name
-    from neat_delta.update.edit_sheet import delimited_sheet, sheet_columns, workbook
+    from neat_delta.workbooks.edit_sheet import delimited_sheet, sheet_columns, workbook
     from neat_delta.workflows.base import note_sheet
     from neat_delta.workflows.inputs import keep, read_live
     from neat_delta.workflows.plan import context_of

@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import OVERWRITE, OutputOptions, print_lines, show
 from neat_delta.cli.help import MATCHING, OUTPUT, READING, VALUES, HelpfulGroup, option
 from neat_delta.cli.param_types import FILE, SOURCE, WholeNumber
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -55,8 +55,8 @@ def open_command(folder: Path, export: Location | None, key: str, overwrite: boo
 @OVERWRITE
 def export_command(folder: Path, out: Path, overwrite: bool) -> int:
     """Export all items of the practice shop."""
-    from neat_delta.atomic_write import write_atomic
-    from neat_delta.output_paths import check_outputs
+    from neat_delta.files.atomic_write import write_atomic
+    from neat_delta.files.output_paths import check_outputs
     from neat_delta.practice_shop import open_shop
 
     shop = open_shop(folder)  # whose files are inputs from now on
@@ -76,8 +76,8 @@ def import_command(folder: Path, files: tuple[Location, ...], import_report: Pat
 
     The folder of an update means its files, in their order.
     """
-    from neat_delta.atomic_write import write_atomic
-    from neat_delta.output_paths import check_outputs
+    from neat_delta.files.atomic_write import write_atomic
+    from neat_delta.files.output_paths import check_outputs
     from neat_delta.practice_shop import open_shop
     from neat_delta.practice_shop.shop import does_of, results_csv
     from neat_delta.reading import read_bytes
@@ -119,8 +119,8 @@ def _each_of(given: Location) -> list[Place]:
 
 def _end(result: str, command: Sequence[str] = (), out: str = "") -> None:
     """Print the verdict of a command, and the next command, which writes a new file."""
+    from neat_delta.base.shell import free_name
     from neat_delta.cli.common import console
-    from neat_delta.shell import free_name
     from neat_delta.views.verdict import next_command, verdict_view
 
     output = OutputOptions(as_json=False, quiet=False, no_colour=False)

@@ -8,11 +8,11 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.cli.common import bundle_options
 from neat_delta.cli.help import MATCHING, SCOPE, SUPPLIER, VALUES, option
 from neat_delta.cli.param_types import SOURCE
-from neat_delta.errors import InvalidOption
-from neat_delta.nearest import nearest_hint
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Mapping
@@ -219,9 +219,9 @@ def supplier_options(command: F) -> F:
 
 def save_profile(config: Path | None, name: str, profile: SupplierProfile, result: Mapping[str, str]) -> None:
     """Save a supplier profile in catalogue.toml, which is made if there is none; nothing else in it changes."""
-    from neat_delta.atomic_write import write_atomic
+    from neat_delta.files.atomic_write import write_atomic
+    from neat_delta.tables.saved_profile import with_profile
     from neat_delta.tables.settings import NAME
-    from neat_delta.update.saved_profile import with_profile
 
     path = config or Path(NAME)
     existing = path.read_text("utf-8-sig") if path.exists() else ""

@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 
 import click
 
+from neat_delta.base.errors import InvalidOption
 from neat_delta.cli.common import bundle_options
 from neat_delta.cli.help import VALUES, option
-from neat_delta.errors import InvalidOption
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -35,7 +35,7 @@ class TableOptions(NamedTuple):
         """
         from pathlib import Path
 
-        from neat_delta.nearest import nearest_hint
+        from neat_delta.base.nearest import nearest_hint
         from neat_delta.tables import field_name
         from neat_delta.tables.settings import LookupTable
 

@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.changeset_output import FORMAT, PACK
 from neat_delta.cli.common import (
@@ -21,8 +23,6 @@ from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SCOPE, command, option
 from neat_delta.cli.history import HISTORY, changes_of, sent_as
 from neat_delta.cli.param_types import CHANGES, FILE, SOURCE
-from neat_delta.errors import InvalidOption
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

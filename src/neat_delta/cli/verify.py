@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
     OVERWRITE,
     OutputOptions,
@@ -21,7 +22,6 @@ from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
 from neat_delta.cli.history import HISTORY, changes_of, history_in, sent_as
 from neat_delta.cli.param_types import CHANGES, FILE, SOURCE, WholeNumber
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -64,7 +64,7 @@ def verify_command(
     (rounded, trimmed, cut off) are named as such. Exit code 0 only if every change was applied.
     """
     from neat_delta.changeset.serialization import save_changes
-    from neat_delta.output_paths import check_outputs
+    from neat_delta.files.output_paths import check_outputs
     from neat_delta.reconcile.verify import verify
     from neat_delta.views.lines import labelled
     from neat_delta.workflows.inputs import keep
@@ -92,7 +92,7 @@ def verify_command(
 
 def _noted(path: Location, history: Path | None, changes: ChangeSet, fresh: Table, result: VerifyResult) -> int | None:
     """The history's entry of an update that was imported by hand; what cannot be noted is said."""
-    from neat_delta.errors import NeatDeltaError
+    from neat_delta.base.errors import NeatDeltaError
     from neat_delta.workflows.imported_by_hand import note_import
 
     try:
@@ -140,7 +140,7 @@ def _view(
 
 def _next(result: VerifyResult, path: Location, fresh: Location, out: Path | None) -> list[list[str]]:
     """What saves the changes that were not applied, then what writes them as a new update."""
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
 
     if result.remaining.is_empty:
         return []

@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 import click
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.changeset_args import AS_OF, LIVE
 from neat_delta.cli.changeset_output import (
     FORMAT,
@@ -29,8 +31,6 @@ from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
 from neat_delta.cli.param_types import CHANGES, FILE, SOURCE
 from neat_delta.cli.run_init import MOMENT, beside, save_run_file
-from neat_delta.errors import InvalidOption
-from neat_delta.exit_codes import Exit
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -114,7 +114,7 @@ def write_command(
     With --from and --until it is a campaign: next to DIR is a run file then, with which "run" sends the update at the
     first time, and at the second one puts back what still is as it was sent.
     """
-    from neat_delta.output_paths import check_outputs
+    from neat_delta.files.output_paths import check_outputs
     from neat_delta.update import WriteOptions
     from neat_delta.update.receipt import CHANGESET_FILE
     from neat_delta.workflows.saved_changes import SavedFile, write_saved
@@ -195,7 +195,7 @@ def _view(written: Written, folder: Path, changes: Location, campaign: Path | No
 
 def _next_commands(written: Written, changes: Location, campaign: Path | None) -> list[list[str]]:
     """What shows the errors that were not written, if there are any; and what checks the run file of a campaign."""
-    from neat_delta.shell import free_name
+    from neat_delta.base.shell import free_name
 
     run = [] if campaign is None else [["neat-delta", "run", str(campaign), "--validate"]]
     if not written.changes.blocking_count():

@@ -8,8 +8,8 @@ from pathlib import Path, PurePosixPath
 from typing import TYPE_CHECKING
 from urllib.parse import parse_qsl, quote, unquote, urlsplit
 
-from neat_delta.errors import InvalidOption
-from neat_delta.path_text import path_text
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.path_text import path_text
 from neat_delta.remote.address import has_password, without_secrets
 
 if TYPE_CHECKING:

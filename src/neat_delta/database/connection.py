@@ -6,10 +6,10 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.errors import InvalidInput, InvalidOption, NetworkError
-from neat_delta.extras import SQL, from_extra
-from neat_delta.nearest import nearest_hint
-from neat_delta.redact import redacted
+from neat_delta.base.errors import InvalidInput, InvalidOption, NetworkError
+from neat_delta.base.extras import SQL, from_extra
+from neat_delta.base.nearest import nearest_hint
+from neat_delta.base.redact import redacted
 from neat_delta.remote import secrets
 
 if TYPE_CHECKING:

@@ -6,11 +6,11 @@ import csv
 import io
 from typing import TYPE_CHECKING, Any
 
+from neat_delta.base.errors import InvalidInput
 from neat_delta.database.cell_values import SEPARATOR, NoCell, as_cell, as_read, is_single, single
 from neat_delta.database.connection import connected, table_of
-from neat_delta.errors import InvalidInput
-from neat_delta.file_content import gathered
-from neat_delta.memory import largest_file_held
+from neat_delta.files.content import gathered
+from neat_delta.files.memory import largest_file_held
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     import sqlalchemy
 
     from neat_delta.database.address import DatabaseTable
-    from neat_delta.file_content import Content
+    from neat_delta.files.content import Content
 
 # The protocol's number of MySQL's FLOAT (MYSQL_TYPE_FLOAT).
 FLOAT_CODE = 4

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
 
+from neat_delta.base.errors import DeliveryError
 from neat_delta.database.cell_values import NoValue, is_known, is_single, reader_of, single
 from neat_delta.database.connection import plain, table_of
 from neat_delta.database.exactness import as_looked_at, cell_text, exactly, is_kept, is_text
-from neat_delta.errors import DeliveryError
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence

@@ -7,16 +7,16 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING, Any, Protocol, TypeVar
 from urllib.parse import quote
 
-from neat_delta.atomic_rename import rename_new
-from neat_delta.atomic_write import sync_folder, write_atomic
+from neat_delta.base.errors import DeliveryError
+from neat_delta.base.json_form import WrongForm, from_json, to_json
+from neat_delta.base.path_text import path_text
+from neat_delta.base.plugins import DESTINATIONS, plugins
+from neat_delta.base.redact import redacted
 from neat_delta.database.address import DatabaseTable
 from neat_delta.delivery.history import ResultLine
-from neat_delta.errors import DeliveryError
-from neat_delta.json_form import WrongForm, from_json, to_json
-from neat_delta.path_text import path_text
-from neat_delta.plugins import DESTINATIONS, plugins
-from neat_delta.prefetch import sha256_hex
-from neat_delta.redact import redacted
+from neat_delta.files.atomic_rename import rename_new
+from neat_delta.files.atomic_write import sync_folder, write_atomic
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.remote import Address
 from neat_delta.remote.address import PORTS
 from neat_delta.remote.transfer import fetch_if_any, put, rename

@@ -15,13 +15,13 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any, TypeVar
 from urllib.parse import quote
 
-from neat_delta.errors import InvalidInput, WriteError
-from neat_delta.file_content import ContentInMemory
-from neat_delta.file_trouble import reason
-from neat_delta.json_form import WrongForm, from_json, from_values, json_bytes, to_json
+from neat_delta.base.errors import InvalidInput, WriteError
+from neat_delta.base.json_form import WrongForm, from_json, from_values, json_bytes, to_json
+from neat_delta.files.content import ContentInMemory
+from neat_delta.files.trouble import reason
+from neat_delta.files.user_data import data_folder, make_folder
 from neat_delta.reading.archives import decompress
 from neat_delta.reading.parse_errors import parse_errors_as
-from neat_delta.user_data import data_folder, make_folder
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence

@@ -9,16 +9,17 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.approval import load_approval, require_approval
-from neat_delta.atomic_write import alone_with
+from neat_delta.base.errors import DeliveryError
+from neat_delta.base.path_text import path_text
+from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import parse_changes
 from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REJECTED, SENT, Entry, FileEntry, History, People
 from neat_delta.delivery.sent_since import sent_since
-from neat_delta.errors import DeliveryError
+from neat_delta.files.atomic_write import alone_with
+from neat_delta.files.output_paths import note_input
+from neat_delta.files.user_data import user_name
 from neat_delta.matching import KEY_SEPARATOR
-from neat_delta.output_paths import note_input
-from neat_delta.path_text import path_text
-from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.update.receipt import (
     APPROVAL_FILE,
     CHANGESET_FILE,
@@ -27,7 +28,6 @@ from neat_delta.update.receipt import (
     listed_data,
     load_receipt,
 )
-from neat_delta.user_data import user_name
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import NeatDeltaError
 from neat_delta.changeset.changeset import NONE
 from neat_delta.changeset.serialization import parse_changes
-from neat_delta.errors import NeatDeltaError
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.diff.compare import CompareOptions, CompareResult, compare, with_findings
 from neat_delta.diff.computed_columns import add_computed_columns, chosen, findings_about_changes
-from neat_delta.prefetch import sha256_hex
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.tables import Source
 
 if TYPE_CHECKING:

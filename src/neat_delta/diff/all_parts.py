@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import InvalidOption
+from neat_delta.base.errors import InvalidOption
 
 if TYPE_CHECKING:
     from neat_delta.tables import Table

@@ -13,7 +13,7 @@ from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.diff.lost_zeros import typed_without_zeros
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
 from neat_delta.diff.no_data import about_no_data, says_no_data
-from neat_delta.memory import columns_at_once
+from neat_delta.files.memory import columns_at_once
 from neat_delta.replay import explain_forms
 from neat_delta.tables.corruption import FAILED
 from neat_delta.tables.field_types import EditedColumn, FormatOverrides, are_blank, infer_type

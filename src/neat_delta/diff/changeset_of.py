@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidInput
 from neat_delta.changeset.changeset import (
     ADD,
     CELLS,
@@ -21,7 +22,6 @@ from neat_delta.changeset.changeset import (
     file_ref,
 )
 from neat_delta.changeset.findings import BLOCK, FINDINGS
-from neat_delta.errors import InvalidInput
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.matching.matched_tables import MatchedTables, describe_rows
 from neat_delta.matching.positions import positions_of

@@ -7,6 +7,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import AmbiguousKey, InvalidOption
+from neat_delta.base.nearest import nearest_hint
+from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.apply_findings import apply_findings
 from neat_delta.changeset.changeset import CHANGED, MISSING, ChangeSet, with_known_items, with_other_rows
 from neat_delta.changeset.findings import no_findings
@@ -25,7 +28,6 @@ from neat_delta.diff.row_findings import (
     rows_taken_for_another,
     unknown_keys,
 )
-from neat_delta.errors import AmbiguousKey, InvalidOption
 from neat_delta.matching import ColumnMapping, Key, RowMatches, choose_key, match_columns, match_rows
 from neat_delta.matching.context import Context
 from neat_delta.matching.dated_keys import dated_keys
@@ -37,8 +39,6 @@ from neat_delta.matching.rekey_detection import suggest_rekeys
 from neat_delta.matching.selection import select_items
 from neat_delta.matching.similarity import SUGGESTIONS, suggest_items
 from neat_delta.matching.value_mapping import mapping_data
-from neat_delta.nearest import nearest_hint
-from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.tables import field_name
 from neat_delta.tables.field_types import field_types
 from neat_delta.tables.settings import CLEAR, Settings

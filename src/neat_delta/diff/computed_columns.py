@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidOption, shortened
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, findings_frame, no_findings
 from neat_delta.diff.formula_inputs import ComputedCells, FormulaInputs
 from neat_delta.diff.formulas import Formula, require_one_each
-from neat_delta.errors import InvalidOption, shortened
-from neat_delta.nearest import nearest_hint
 from neat_delta.reading.frame_rows import FrameRows
 
 if TYPE_CHECKING:

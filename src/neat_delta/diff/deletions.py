@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.changeset.apply_findings import with_more_findings
 from neat_delta.changeset.changeset import (
     CELLS,
@@ -18,8 +20,6 @@ from neat_delta.changeset.changeset import (
     with_items,
 )
 from neat_delta.changeset.findings import findings_frame
-from neat_delta.errors import InvalidOption
-from neat_delta.nearest import nearest_hint
 
 if TYPE_CHECKING:
     from collections.abc import Mapping

@@ -11,9 +11,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidOption, shortened
+from neat_delta.base.errors import InvalidOption, shortened
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.expressions import Expression, ExpressionError, parse_expression
-from neat_delta.nearest import nearest_hint
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:

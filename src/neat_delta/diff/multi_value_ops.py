@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidOption
+from neat_delta.base.errors import InvalidOption
 from neat_delta.tables.field import ADD, TAKE
 
 if TYPE_CHECKING:

@@ -8,9 +8,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidOption, shortened
 from neat_delta.changeset.findings import findings_frame
 from neat_delta.diff.formula_inputs import FormulaInputs
-from neat_delta.errors import InvalidOption, shortened
 from neat_delta.reading.frame_rows import FrameRows
 
 if TYPE_CHECKING:

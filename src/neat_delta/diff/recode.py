@@ -8,6 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.apply_findings import apply_findings
 from neat_delta.changeset.changeset import CHANGE, CHANGED, RECODE, with_known_items, with_rows_of
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, findings_frame
@@ -15,10 +17,8 @@ from neat_delta.diff.changeset_of import items_of_findings
 from neat_delta.diff.compare import CompareOptions, CompareResult, compare
 from neat_delta.diff.rekey_plan import apply_rekeys, rewrite_references, validate
 from neat_delta.diff.row_findings import no_data, unreadable_rows
-from neat_delta.errors import InvalidOption
 from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.matching.matched_tables import describe_rows
-from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading import ReadOptions, read_table, require_every_row
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import field_name

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.findings import UNUSED_COLUMN, as_data, findings_frame, no_findings
 from neat_delta.diff.compare import (
     CompareOptions,
@@ -19,7 +21,6 @@ from neat_delta.diff.compare import (
 from neat_delta.diff.computed_columns import add_computed_columns, findings_about_changes
 from neat_delta.diff.formulas import LIVE, Formula, parse_formula
 from neat_delta.diff.new_keys import with_new_keys, with_numbered_keys
-from neat_delta.errors import InvalidOption
 from neat_delta.matching import Key, choose_key
 from neat_delta.matching.column_drift import column_natures, drift
 from neat_delta.matching.context import Context
@@ -33,7 +34,6 @@ from neat_delta.matching.supplier_mapping import (
 )
 from neat_delta.matching.unused_columns import unused_columns
 from neat_delta.matching.value_mapping import mapping_data
-from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.tables import field_name
 
 if TYPE_CHECKING:

@@ -6,7 +6,7 @@ import threading
 from typing import TYPE_CHECKING
 
 from neat_delta.export_store.store import keep_source
-from neat_delta.prefetch import lower_priority
+from neat_delta.locations.prefetch import lower_priority
 
 if TYPE_CHECKING:
     from neat_delta.export_store.store import ExportStore

@@ -17,18 +17,18 @@ from itertools import chain
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from neat_delta.atomic_write import write_atomic
-from neat_delta.errors import InvalidInput, NeatDeltaError
-from neat_delta.file_content import PIECE, pieces
-from neat_delta.json_form import WrongForm, from_json, json_text
-from neat_delta.path_text import path_text
-from neat_delta.prefetch import sha256_hex
-from neat_delta.user_data import data_folder, make_folder
+from neat_delta.base.errors import InvalidInput, NeatDeltaError
+from neat_delta.base.json_form import WrongForm, from_json, json_text
+from neat_delta.base.path_text import path_text
+from neat_delta.files.atomic_write import write_atomic
+from neat_delta.files.content import PIECE, pieces
+from neat_delta.files.user_data import data_folder, make_folder
+from neat_delta.locations.prefetch import sha256_hex
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
-    from neat_delta.file_content import Content
+    from neat_delta.files.content import Content
     from neat_delta.tables import Source
     from neat_delta.tables.settings_sections import StoreSettings
 
@@ -161,7 +161,7 @@ class ExportStore:
         Raises:
             InvalidInput: the kept file is damaged.
         """
-        from neat_delta.zstd import ZstdError, ZstdFile
+        from neat_delta.files.zstd import ZstdError, ZstdFile
 
         try:
             with ZstdFile(export.path) as packed:
@@ -223,7 +223,7 @@ def keep_source(store: ExportStore, source: Source) -> str | None:
 
 def _packed(content: Content) -> Iterator[bytes]:
     """A frame of Zstandard, part by part."""
-    from neat_delta.zstd import CompressionParameter, ZstdCompressor
+    from neat_delta.files.zstd import CompressionParameter, ZstdCompressor
 
     ways: dict[int, int] = {CompressionParameter.compression_level: LEVEL, CompressionParameter.checksum_flag: 1}
     packer = ZstdCompressor(options=ways)
@@ -235,7 +235,7 @@ def _packed(content: Content) -> Iterator[bytes]:
 
 def _is_whole(path: Path, size: int) -> bool:
     """Whether a kept file can be unpacked to so many bytes; its frame has a checksum of what it holds."""
-    from neat_delta.zstd import ZstdError, ZstdFile
+    from neat_delta.files.zstd import ZstdError, ZstdFile
 
     if _about(path) is None:
         return False

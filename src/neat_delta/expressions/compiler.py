@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 from sqlglot import exp
 
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.expressions import arithmetic, texts
 from neat_delta.expressions.ending import ending, multiple
 from neat_delta.expressions.value import (
@@ -29,7 +30,6 @@ from neat_delta.expressions.value import (
     of_kind,
     text_literal,
 )
-from neat_delta.nearest import nearest_hint
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence

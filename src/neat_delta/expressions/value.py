@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import NeatDeltaError
+from neat_delta.base.errors import NeatDeltaError
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from datetime import datetime, timedelta
 
-from neat_delta.errors import InvalidOption
+from neat_delta.base.errors import InvalidOption
 
 # {date}, {date-1}, {date:%d.%m.%Y}: the day of today or so many days off, in a form as of strftime (C, POSIX).
 PLACEHOLDER = re.compile(r"\{date(?P<days>[+-]\d{1,4})?(?::(?P<form>[^{}]*))?\}")

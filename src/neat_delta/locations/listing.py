@@ -11,10 +11,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 from urllib.parse import quote
 
+from neat_delta.base.errors import InvalidInput
+from neat_delta.base.path_text import path_text
 from neat_delta.database.address import DatabaseTable
-from neat_delta.errors import InvalidInput
 from neat_delta.locations.location import FileSet, Place, is_folder, is_pattern, matching
-from neat_delta.path_text import path_text
 from neat_delta.remote.address import Address
 
 if TYPE_CHECKING:

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from neat_delta.base.errors import InvalidInput, InvalidOption
+from neat_delta.base.path_text import path_text
 from neat_delta.database.address import DatabaseTable, is_database, parse_database
-from neat_delta.errors import InvalidInput, InvalidOption
-from neat_delta.path_text import path_text
 from neat_delta.remote.address import Address, parse_address
 
 if TYPE_CHECKING:

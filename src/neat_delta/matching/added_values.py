@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidOption
-from neat_delta.nearest import nearest_hint
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.reading.frame_rows import OverlaidRows
 from neat_delta.tables import field_name
 

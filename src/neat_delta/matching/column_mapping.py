@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import InvalidOption
+from neat_delta.base.errors import InvalidOption
 from neat_delta.matching.value_mapping import mapping_data
 from neat_delta.tables.field import ADD, TAKE
 

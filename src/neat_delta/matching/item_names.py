@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidOption
+from neat_delta.base.errors import InvalidOption
 from neat_delta.matching.supplier_mapping import insist_on, with_column
 
 if TYPE_CHECKING:

@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.errors import AmbiguousKey, InvalidOption
+from neat_delta.base.errors import AmbiguousKey, InvalidOption
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.matching.key_detection import naming_fields
-from neat_delta.nearest import nearest_hint
 from neat_delta.tables import field_name
 from neat_delta.tables.distinct import is_ascending
 from neat_delta.tables.roles import named_as

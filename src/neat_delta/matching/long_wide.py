@@ -11,9 +11,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.matching.key import choose_key
-from neat_delta.nearest import nearest_hint
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import Field, FilePart, Table, field_name
 

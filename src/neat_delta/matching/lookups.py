@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidOption
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.locations import parse_location
-from neat_delta.nearest import nearest_hint
 from neat_delta.reading import read_table, require_every_row
 from neat_delta.tables import field_name
 

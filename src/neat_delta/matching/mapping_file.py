@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 from neat_delta.reading import ReadOptions, read_strict
 from neat_delta.tables import field_name
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import InvalidOption
+from neat_delta.base.errors import InvalidOption
 from neat_delta.tables.roles import named_as
 
 if TYPE_CHECKING:

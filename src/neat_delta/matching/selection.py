@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidOption
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.expressions import ExpressionError, parse_expression
 from neat_delta.matching.key import KEY_SEPARATOR
-from neat_delta.nearest import nearest_hint
 from neat_delta.reading import read_bytes
 from neat_delta.tables import field_name
 from neat_delta.tables.typed_values import typed_frame

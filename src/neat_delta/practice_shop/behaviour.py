@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Annotated
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 from neat_delta.tables import DELIMITERS
 from neat_delta.tables.config_loader import load_config
 from neat_delta.tables.constraints import AsEncoding, AtLeast, Count, CountOrZero, OneOf

@@ -11,8 +11,8 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.errors import InvalidInput, InvalidOption
-from neat_delta.prefetch import FilePrefetch
+from neat_delta.base.errors import InvalidInput, InvalidOption
+from neat_delta.locations.prefetch import FilePrefetch
 from neat_delta.reading import read_table
 from neat_delta.update.sql_script import ENCODINGS, MYSQL, STANDARD, as_sqlite
 

@@ -13,11 +13,11 @@ from dataclasses import asdict, dataclass
 from decimal import ROUND_HALF_UP, Decimal, InvalidOperation
 from typing import TYPE_CHECKING
 
-from neat_delta.atomic_write import write_atomic
-from neat_delta.errors import InvalidInput, InvalidOption, WriteError
-from neat_delta.file_trouble import reason, remedy
-from neat_delta.nearest import nearest_hint
-from neat_delta.output_paths import note_input
+from neat_delta.base.errors import InvalidInput, InvalidOption, WriteError
+from neat_delta.base.nearest import nearest_hint
+from neat_delta.files.atomic_write import write_atomic
+from neat_delta.files.output_paths import note_input
+from neat_delta.files.trouble import reason, remedy
 from neat_delta.practice_shop.behaviour import DRAFT, FILE, StoreBehaviour, load_behaviour
 from neat_delta.practice_shop.forms import export_text, is_script, rows_of, run_script
 from neat_delta.tables import field_name

@@ -8,17 +8,17 @@ import zipfile
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import InvalidInput
-from neat_delta.file_content import PIECE, ContentInMemory, ContentReader, gathered
+from neat_delta.base.errors import InvalidInput
+from neat_delta.files.content import PIECE, ContentInMemory, ContentReader, gathered
+from neat_delta.files.memory import largest_file_held
 from neat_delta.locations.listing import natural, tables_among
-from neat_delta.memory import largest_file_held
-from neat_delta.prefetch import read_bytes
+from neat_delta.locations.prefetch import read_bytes
 from neat_delta.reading.parse_errors import parse_errors_as
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
 
-    from neat_delta.file_content import Content
+    from neat_delta.files.content import Content
     from neat_delta.locations import Location
 
 GZIP = b"\x1f\x8b"
@@ -93,7 +93,7 @@ def unpack(content: Content, path: Location) -> list[tuple[str, Payload]]:
 
 
 def _unzstd(content: Content, path: Location) -> Content:
-    from neat_delta.zstd import ZstdFile
+    from neat_delta.files.zstd import ZstdFile
 
     with ZstdFile(io.BufferedReader(ContentReader(content))) as packed:
         return _unpacked(packed.read, "the zstd file is damaged or cut off", len(content), path)

@@ -10,14 +10,14 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.file_content import gathered, pieces
-from neat_delta.memory import largest_file_held
+from neat_delta.files.content import gathered, pieces
+from neat_delta.files.memory import largest_file_held
 from neat_delta.tables import ASCII
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from neat_delta.file_content import Content
+    from neat_delta.files.content import Content
 
 # What a spreadsheet program on a Western desktop writes when it does not write UTF-8.
 FALLBACK = "cp1252"

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import polars as pl
 
-from neat_delta.file_content import Content, ContentInMemory
+from neat_delta.files.content import Content, ContentInMemory
 from neat_delta.reading.csv_rows import CsvRows
 from neat_delta.reading.frame_rows import BAD_SCHEMA
 from neat_delta.reading.record_blocks import RecordSpans

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING
 import numpy as np
 import polars as pl
 
-from neat_delta.file_content import Content, ContentInMemory, ContentOnDisk
-from neat_delta.memory import largest_columns_held
+from neat_delta.files.content import Content, ContentInMemory, ContentOnDisk
+from neat_delta.files.memory import largest_columns_held
+from neat_delta.files.workers import HERE, Workers, workers
 from neat_delta.reading.record_blocks import RecordBlock, RecordSpans, hash_block, parse_block
-from neat_delta.workers import HERE, Workers, workers
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Mapping, Sequence

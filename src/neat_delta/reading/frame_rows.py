@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import polars as pl
 
-from neat_delta.errors import InvalidInput
-from neat_delta.prefetch import sha256_hex
+from neat_delta.base.errors import InvalidInput
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.reading.frame_rows import BAD_SCHEMA, FrameRows
 from neat_delta.tables import FileFormat, Source, Table, parse_header
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import ASCII, FilePart, Table
 from neat_delta.tables.line_names import file_and_line

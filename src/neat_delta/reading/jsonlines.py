@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 from neat_delta.reading.frame_rows import MOST_COLUMNS, ParsedFile, too_many_columns
 
 if TYPE_CHECKING:

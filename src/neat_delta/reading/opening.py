@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidInput, InvalidOption
-from neat_delta.file_content import gathered, pieces
-from neat_delta.memory import largest_file_held
+from neat_delta.base.errors import InvalidInput, InvalidOption
+from neat_delta.files.content import gathered, pieces
+from neat_delta.files.memory import largest_file_held
 from neat_delta.reading.charset import WORDS_BYTES, DecodedText, decode
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, header_at, sniff
 from neat_delta.reading.frame_rows import ParsedColumns

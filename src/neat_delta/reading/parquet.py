@@ -9,9 +9,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidInput
-from neat_delta.memory import memory_limit
-from neat_delta.own_process import decoding_words
+from neat_delta.base.errors import InvalidInput
+from neat_delta.files.memory import memory_limit
+from neat_delta.files.own_process import decoding_words
 from neat_delta.reading.frame_rows import MOST_COLUMNS, ParsedColumns, too_many_columns
 
 if TYPE_CHECKING:

@@ -7,16 +7,16 @@ from contextvars import copy_context
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import InvalidInput
-from neat_delta.prefetch import FilePrefetch
-from neat_delta.progress import NO_PROGRESS, ProgressReporter
+from neat_delta.base.errors import InvalidInput
+from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
+from neat_delta.files.workers import workers
+from neat_delta.locations.prefetch import FilePrefetch
 from neat_delta.reading.charset import FALLBACK, WORDS_BYTES, detect_by_vocabulary, words_beyond_ascii
 from neat_delta.reading.opening import Delimited, Opened, is_workbook
 from neat_delta.reading.several_files import open_file
 from neat_delta.reading.table_of import to_table
 from neat_delta.tables import Table, field_name
 from neat_delta.tables.read_options import DEFAULT_OPTIONS, ReadOptions
-from neat_delta.workers import workers
 
 if TYPE_CHECKING:
     from neat_delta.locations import Location

@@ -14,7 +14,7 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from neat_delta.file_content import Content
+    from neat_delta.files.content import Content
 
 # A sign that hardly any text holds, and one that stands for line feeds inside records.
 NO_SEPARATOR, LINE_FEED_INSIDE = "\x01", 2

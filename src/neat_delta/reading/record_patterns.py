@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
     from numpy.typing import NDArray
 
-    from neat_delta.file_content import Content
+    from neat_delta.files.content import Content
 
 # How total row begins, in the languages of the spreadsheets that people send: English, German, French,
 # Dutch, Spanish.

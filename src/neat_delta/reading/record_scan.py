@@ -16,7 +16,7 @@ import numpy as np
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from neat_delta.file_content import Content
+    from neat_delta.files.content import Content
 
 QUOTE, LINE_FEED, RETURN = (ord(sign) for sign in '"\n\r')
 

@@ -16,7 +16,7 @@ from neat_delta.reading.record_blocks import RecordSpans
 if TYPE_CHECKING:
     from numpy.typing import NDArray
 
-    from neat_delta.file_content import Content
+    from neat_delta.files.content import Content
     from neat_delta.reading.csv_rows import CsvRows
 
 # So many bytes are compared at first, and at most; where the next record in common begins is looked for in so many.

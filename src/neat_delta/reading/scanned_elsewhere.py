@@ -6,14 +6,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from neat_delta.file_content import ContentOnDisk
+from neat_delta.files.content import ContentOnDisk
+from neat_delta.files.workers import workers
 from neat_delta.reading.record_scan import Candidates, scan_range
-from neat_delta.workers import workers
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from neat_delta.file_content import Content
+    from neat_delta.files.content import Content
 
 # A worker looks at so many bytes at a time.
 STRETCH = 1 << 24

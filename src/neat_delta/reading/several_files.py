@@ -9,11 +9,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.database.address import DatabaseTable
-from neat_delta.file_content import ContentInMemory
+from neat_delta.files.content import ContentInMemory
+from neat_delta.files.memory import largest_file_held
 from neat_delta.locations import FileSet
 from neat_delta.locations.listing import date_in, members_of, missing_parts
-from neat_delta.memory import largest_file_held
-from neat_delta.prefetch import STANDARD_INPUT, FilePrefetch, read_content, sha256_hex
+from neat_delta.locations.prefetch import STANDARD_INPUT, FilePrefetch, read_content, sha256_hex
 from neat_delta.reading.archives import Payload, decompress, unpack
 from neat_delta.reading.joined import below_each_other, rendered, side_by_side
 from neat_delta.reading.opening import Opened, SeveralParts, open_payload

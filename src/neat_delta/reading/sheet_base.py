@@ -15,10 +15,10 @@ from typing import TYPE_CHECKING, Literal
 
 import polars as pl
 
-from neat_delta.errors import InvalidInput
-from neat_delta.file_content import ContentInMemory
-from neat_delta.json_form import from_json, json_text
-from neat_delta.prefetch import sha256_hex
+from neat_delta.base.errors import InvalidInput
+from neat_delta.base.json_form import from_json, json_text
+from neat_delta.files.content import ContentInMemory
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.reading.archives import decompress
 from neat_delta.reading.frame_rows import BAD_SCHEMA, FrameRows
 from neat_delta.tables import FileFormat, Source, Table, parse_header
@@ -58,7 +58,7 @@ class _About:
 
 def packed_base(live: Table, names: Sequence[str], cells: pl.DataFrame) -> list[str]:
     """The texts for a sheet made from a live export; ``cells`` are the live values of its fields ``names``."""
-    from neat_delta.zstd import compress
+    from neat_delta.files.zstd import compress
 
     headers = [live.field(name).column for name in names]
     stream = io.BytesIO()
@@ -83,7 +83,7 @@ def packed_base(live: Table, names: Sequence[str], cells: pl.DataFrame) -> list[
 
 def unpacked_base(texts: Sequence[str]) -> SheetBase | None:
     """What a sheet was made from; ``None`` if these texts are not whole, or none of ours."""
-    from neat_delta.zstd import ZstdError
+    from neat_delta.files.zstd import ZstdError
 
     if not texts or not texts[0].startswith(MARK):
         return None

@@ -6,8 +6,8 @@ import csv
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from neat_delta.file_content import ContentInMemory, gathered, pieces
-from neat_delta.memory import largest_file_held
+from neat_delta.files.content import ContentInMemory, gathered, pieces
+from neat_delta.files.memory import largest_file_held
 from neat_delta.reading.archives import Payload
 from neat_delta.reading.charset import encoded
 from neat_delta.reading.csv_records import header_end
@@ -18,7 +18,7 @@ from neat_delta.tables import ASCII, FilePart, field_name
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator, Sequence
 
-    from neat_delta.file_content import Content
+    from neat_delta.files.content import Content
     from neat_delta.locations import Location
     from neat_delta.tables.read_options import ReadOptions
 

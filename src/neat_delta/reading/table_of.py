@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidInput
-from neat_delta.file_content import Content, ContentInMemory
+from neat_delta.base.errors import InvalidInput
+from neat_delta.files.content import Content, ContentInMemory
 from neat_delta.reading.csv_records import TooManyUnreadable, read_records
 from neat_delta.reading.csv_rows import CsvRows
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at
@@ -31,7 +31,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
 
     from neat_delta.locations import Location
-    from neat_delta.prefetch import FilePrefetch
+    from neat_delta.locations.prefetch import FilePrefetch
     from neat_delta.reading.charset import DecodedText
     from neat_delta.tables.read_options import ReadOptions
 

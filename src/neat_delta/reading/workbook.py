@@ -9,7 +9,7 @@ from datetime import date, datetime, time, timedelta
 from decimal import Decimal
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 from neat_delta.reading.frame_rows import ParsedFile
 from neat_delta.reading.parse_errors import parse_errors_as
 from neat_delta.reading.sheet_base import BASE_SHEET

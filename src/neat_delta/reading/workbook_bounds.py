@@ -11,7 +11,7 @@ from collections import Counter
 from typing import TYPE_CHECKING
 from xml.parsers import expat
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 from neat_delta.reading.parse_errors import parse_errors_as
 from neat_delta.reading.workbook_parts import CANNOT_READ, MOST_ROWS, SAVE_AGAIN, column_number
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 from neat_delta.reading.frame_rows import MOST_COLUMNS, ParsedFile, too_many_columns
 from neat_delta.reading.jsonlines import LIST_SEPARATOR
 from neat_delta.reading.parse_errors import parse_errors_as

@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.apply_findings import apply_findings
 from neat_delta.changeset.changeset import (
     ADD,
@@ -28,8 +29,7 @@ from neat_delta.changeset.changeset import (
     build,
 )
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, as_data, data_of, findings_frame
-from neat_delta.errors import InvalidOption
-from neat_delta.prefetch import sha256_hex
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.reconcile.refresh import CLASH
 
 if TYPE_CHECKING:

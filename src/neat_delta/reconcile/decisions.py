@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.matching import KEY_SEPARATOR
-from neat_delta.nearest import nearest_hint
 from neat_delta.reading import ReadOptions, read_table
 from neat_delta.tables import field_name
 from neat_delta.tables.formula_text import unescaped

@@ -7,11 +7,11 @@ from typing import TYPE_CHECKING, Literal
 
 import polars as pl
 
-from neat_delta.errors import InvalidInput
-from neat_delta.json_form import WrongForm, from_json
+from neat_delta.base.errors import InvalidInput
+from neat_delta.base.json_form import WrongForm, from_json
+from neat_delta.base.path_text import path_text
+from neat_delta.locations.prefetch import read_bytes
 from neat_delta.matching import KEY_SEPARATOR
-from neat_delta.path_text import path_text
-from neat_delta.prefetch import read_bytes
 from neat_delta.reconcile.review import Review, insist_on_changes, insist_on_one_mark, require_same, review_of_marks
 
 if TYPE_CHECKING:

@@ -11,11 +11,11 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import BLOCK, findings_frame
 from neat_delta.diff.cell_diff import EMPTY_CELL
 from neat_delta.diff.compare import CompareOptions, CompareResult, compare, with_repaired_keys
-from neat_delta.errors import InvalidOption
 from neat_delta.matching.positions import positions_of
 from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.reconcile.refresh import GONE_SINCE, with_difference

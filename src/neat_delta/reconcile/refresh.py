@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.analysis.before_after import exact
+from neat_delta.base.errors import InvalidOption, LiveMismatch
 from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE, ChangeSet, Head, build, file_ref
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, REPAIR, as_data, findings_frame
 from neat_delta.changeset.subset import dependent_cells
-from neat_delta.errors import InvalidOption, LiveMismatch
 from neat_delta.reconcile.conflicts import HOLD, OURS, THEIRS, ConflictPolicy
 from neat_delta.reconcile.three_way import APPLIED, GONE, HERE, MOVED, RECODED, STANDS, UNCLEAR, ThreeWayDiff, three_way
 from neat_delta.tables.field_types.number_parsing import NumberFormat

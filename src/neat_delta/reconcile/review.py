@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidInput, InvalidOption
+from neat_delta.base.path_text import path_text
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE, Exclusion, with_exclusion
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.changeset.subset import subset, with_remarks
-from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.matching.key import key_parts
-from neat_delta.path_text import path_text
 from neat_delta.reading import ReadOptions, read_table, sha256_hex
 from neat_delta.tables.formula_text import unescaped_unless
 

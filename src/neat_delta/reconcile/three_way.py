@@ -10,8 +10,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
-from neat_delta.errors import InvalidOption
 from neat_delta.matching import Key
 from neat_delta.matching.similarity import find_name_field
 from neat_delta.reading import require_every_row

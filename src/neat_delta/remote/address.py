@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from pathlib import PurePosixPath
 from urllib.parse import quote, unquote, urlsplit
 
-from neat_delta.errors import InvalidOption
-from neat_delta.plugins import DESTINATIONS, plugin_names
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.plugins import DESTINATIONS, plugin_names
 
 # What an address may begin with, and the port it means where it names none.
 PORTS = {"http": 80, "https": 443, "ftp": 21, "ftps": 21, "sftp": 22, "webdav": 80, "webdavs": 443}

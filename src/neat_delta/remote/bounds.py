@@ -7,7 +7,7 @@ import time
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, TypeVar
 
-from neat_delta.memory import memory_limit
+from neat_delta.files.memory import memory_limit
 from neat_delta.remote.transfer_errors import TransferError
 
 if TYPE_CHECKING:

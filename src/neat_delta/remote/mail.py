@@ -9,7 +9,7 @@ import ssl
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import DeliveryError
+from neat_delta.base.errors import DeliveryError
 from neat_delta.remote import secrets
 from neat_delta.remote.bounds import Meter, within_bounds
 from neat_delta.remote.transfer_errors import SILENCE_TIME, TransferError, plain, require_encryption

@@ -12,8 +12,8 @@ import os
 import re
 from pathlib import Path
 
-from neat_delta.errors import DeliveryError
-from neat_delta.redact import keep_hidden
+from neat_delta.base.errors import DeliveryError
+from neat_delta.base.redact import keep_hidden
 
 SERVICE = "neat-delta"
 PASSWORD, TOKEN = "NEAT_DELTA_PASSWORD", "NEAT_DELTA_TOKEN"

@@ -12,7 +12,7 @@ from pathlib import Path
 from stat import S_IFREG, S_ISREG
 from typing import TYPE_CHECKING
 
-from neat_delta.extras import REMOTE, from_extra
+from neat_delta.base.extras import REMOTE, from_extra
 from neat_delta.remote import secrets
 from neat_delta.remote.bounds import Meter, within_bounds
 from neat_delta.remote.transfer_errors import SILENCE_TIME, NotFound, TransferError, is_permanent, plain

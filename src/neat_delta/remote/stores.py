@@ -11,8 +11,8 @@ from contextlib import contextmanager
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.errors import NotInstalled
-from neat_delta.extras import from_extra
+from neat_delta.base.errors import NotInstalled
+from neat_delta.base.extras import from_extra
 from neat_delta.remote import secrets
 from neat_delta.remote.bounds import Meter, within_bounds
 from neat_delta.remote.transfer_errors import (

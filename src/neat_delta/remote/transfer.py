@@ -5,7 +5,7 @@ from __future__ import annotations
 from contextlib import suppress
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from neat_delta.errors import DeliveryError, NetworkError
+from neat_delta.base.errors import DeliveryError, NetworkError
 from neat_delta.remote.address import PORTS
 from neat_delta.remote.transfer_errors import NotFound, TransferError, retry
 

@@ -8,7 +8,7 @@ import ssl
 import time
 from typing import TYPE_CHECKING, TypeVar
 
-from neat_delta.redact import redacted
+from neat_delta.base.redact import redacted
 from neat_delta.remote.secrets import UNENCRYPTED, may_go_unencrypted
 
 if TYPE_CHECKING:

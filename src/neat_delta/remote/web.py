@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from neat_delta.json_form import WrongForm, from_json
-from neat_delta.redact import keep_hidden
+from neat_delta.base.json_form import WrongForm, from_json
+from neat_delta.base.redact import keep_hidden
 from neat_delta.remote import secrets
 from neat_delta.remote.bounds import Meter, within_bounds
 from neat_delta.remote.transfer_errors import (

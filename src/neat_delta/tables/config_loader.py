@@ -16,9 +16,9 @@ from cattrs import Converter
 from cattrs.errors import AttributeValidationNote, ForbiddenExtraKeysError
 from cattrs.gen import make_dict_structure_fn, override
 
-from neat_delta.errors import InvalidInput, InvalidSettings
-from neat_delta.nearest import nearest_hint
-from neat_delta.output_paths import note_input
+from neat_delta.base.errors import InvalidInput, InvalidSettings
+from neat_delta.base.nearest import nearest_hint
+from neat_delta.files.output_paths import note_input
 from neat_delta.tables.constraints import FIX, Inlined, InvalidSetting, Key, NotInFile
 from neat_delta.tables.settings import Settings
 from neat_delta.tables.variables import with_variables

@@ -7,7 +7,7 @@ import unicodedata
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 
 if TYPE_CHECKING:
     from collections.abc import Iterable

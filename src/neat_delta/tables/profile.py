@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, TypeVar
 
 import polars as pl
 
-from neat_delta.memory import columns_at_once
+from neat_delta.files.memory import columns_at_once
 from neat_delta.tables.distinct import value_counts
 from neat_delta.tables.field_types import BLANK, EditedColumn, are_blank
 from neat_delta.tables.field_types.number_parsing import all_simple

@@ -8,8 +8,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
-from neat_delta.errors import InvalidInput
-from neat_delta.path_text import path_text
+from neat_delta.base.errors import InvalidInput
+from neat_delta.base.path_text import path_text
 from neat_delta.tables.distinct import distinct_values, is_ascending
 from neat_delta.tables.field import Field, field_name
 
@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
     import polars as pl
 
-    from neat_delta.file_content import Content
+    from neat_delta.files.content import Content
     from neat_delta.locations import Location
 
 ASCII = "ascii"

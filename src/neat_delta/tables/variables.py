@@ -6,7 +6,7 @@ import os
 import re
 from typing import TYPE_CHECKING, TypeVar
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 
 if TYPE_CHECKING:
     from pathlib import Path

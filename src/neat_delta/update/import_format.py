@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.errors import WriteError
-from neat_delta.prefetch import sha256_hex
+from neat_delta.base.errors import WriteError
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.tables import Field, field_name
 from neat_delta.tables.import_config import ImportConfig
 from neat_delta.tables.type_inference import infer_column_format, resolve_type

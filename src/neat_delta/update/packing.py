@@ -7,9 +7,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import WriteError
 from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.diff.rekey_plan import schedule
-from neat_delta.errors import WriteError
 from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.matching.key import key_parts
 from neat_delta.update.field_sets import EXACT, NO_FILL_RULES, WAYS, FillRules, field_sets

@@ -9,10 +9,10 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any, Literal
 
-from neat_delta.errors import InvalidInput
-from neat_delta.file_trouble import reason, remedy
-from neat_delta.json_form import from_json, to_json
-from neat_delta.prefetch import sha256_hex
+from neat_delta.base.errors import InvalidInput
+from neat_delta.base.json_form import from_json, to_json
+from neat_delta.files.trouble import reason, remedy
+from neat_delta.locations.prefetch import sha256_hex
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence

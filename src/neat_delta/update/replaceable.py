@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import InvalidInput, WriteError
-from neat_delta.output_paths import inputs_in
-from neat_delta.prefetch import sha256_hex
+from neat_delta.base.errors import InvalidInput, WriteError
+from neat_delta.files.output_paths import inputs_in
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.update.receipt import APPROVAL_FILE, RECEIPT, load_receipt
 
 if TYPE_CHECKING:

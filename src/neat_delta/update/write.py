@@ -13,15 +13,15 @@ import polars as pl
 
 from neat_delta.approval import require_approval
 from neat_delta.approval.approval import approval_bytes
-from neat_delta.atomic_write import draft_folder, recover_dir, replace_dir
+from neat_delta.base.errors import InvalidOption, LiveMismatch, WriteError
+from neat_delta.base.json_form import json_bytes
+from neat_delta.base.plugins import FORMATS, plugin_names
+from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes
-from neat_delta.errors import InvalidOption, LiveMismatch, WriteError
-from neat_delta.json_form import json_bytes
-from neat_delta.plugins import FORMATS, plugin_names
-from neat_delta.prefetch import sha256_hex
-from neat_delta.progress import NO_PROGRESS, ProgressReporter
+from neat_delta.files.atomic_write import draft_folder, recover_dir, replace_dir
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.tables.settings import Settings
 from neat_delta.update.field_sets import EXACT, field_sets
 from neat_delta.update.files import write_files

@@ -15,6 +15,7 @@ from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import computed_from, data_of, is_about_columns
 from neat_delta.tables.field_types import type_named
 from neat_delta.tables.line_names import line_name
+from neat_delta.views.changed_text import changed_text
 from neat_delta.views.formatting import (
     DOWN,
     NOTHING,
@@ -30,7 +31,6 @@ from neat_delta.views.formatting import (
 from neat_delta.views.lines import labelled, sentence, under_label
 from neat_delta.views.overrides import override_hint
 from neat_delta.views.table import GAP, INDENT, Cell, Column, aligned, fitted, table, table_blocks
-from neat_delta.views.text_diff import changed_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence

@@ -12,7 +12,7 @@ from rich.text import Text
 from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
 from neat_delta.changeset.findings import data_of
 from neat_delta.checks import checks_without_fields
-from neat_delta.file_trouble import lock_file
+from neat_delta.files.trouble import lock_file
 from neat_delta.matching.matched_tables import describe_rows
 from neat_delta.matching.value_mapping import suggest_mappings
 from neat_delta.tables.line_names import line_name

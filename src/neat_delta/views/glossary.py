@@ -13,8 +13,8 @@ from functools import cache
 from importlib.resources import files
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import InvalidOption
-from neat_delta.nearest import nearest_hint
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.tables.setting_texts import sections, setting_texts
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.overrides import WHILE_COMPARING, override_option

@@ -15,9 +15,9 @@ import polars as pl
 from neat_delta.analysis.grouping import field_of
 from neat_delta.analysis.margins import margins_by, price_moves
 from neat_delta.analysis.stock import by_room, stock_moves
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.extras import CHARTS, from_extra
 from neat_delta.changeset.changeset import CHANGE, RECODE
-from neat_delta.errors import InvalidOption
-from neat_delta.extras import CHARTS, from_extra
 from neat_delta.views.formatting import BLUE, VERMILLION, count, cut, pluralize
 
 if TYPE_CHECKING:

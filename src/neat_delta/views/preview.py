@@ -10,6 +10,7 @@ from rich.text import Text
 from neat_delta.analysis.stock import by_room
 from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
 from neat_delta.tables.line_names import line_name
+from neat_delta.views.changed_text import changed_text
 from neat_delta.views.changes import (
     SOME_ITEMS,
     DisplayOptions,
@@ -34,7 +35,6 @@ from neat_delta.views.formatting import (
 )
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.table import INDENT, Cell, Column, table
-from neat_delta.views.text_diff import changed_text
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

@@ -13,8 +13,8 @@ from typing import TYPE_CHECKING, Any
 from rich.console import Console
 from rich.text import Text
 
+from neat_delta.base.json_form import json_bytes
 from neat_delta.changeset.changeset import STATES
-from neat_delta.json_form import json_bytes
 from neat_delta.reconcile.import_report import is_accepted
 from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.views.approval_views import approved_text

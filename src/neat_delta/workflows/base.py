@@ -15,12 +15,12 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidInput, InvalidOption, NeatDeltaError
+from neat_delta.base.path_text import path_text
 from neat_delta.changeset.findings import LOST_BASE, OLDER_VALUES, findings_frame, no_findings
-from neat_delta.errors import InvalidInput, InvalidOption, NeatDeltaError
 from neat_delta.export_store import store_of
 from neat_delta.matching import choose_key
 from neat_delta.matching.positions import positions_of
-from neat_delta.path_text import path_text
 from neat_delta.reading import read_table
 from neat_delta.reading.sheet_base import unpacked_base
 from neat_delta.tables import Table, field_name

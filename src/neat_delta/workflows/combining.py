@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.path_text import path_text
 from neat_delta.checks import recheck
-from neat_delta.path_text import path_text
 from neat_delta.reconcile.combine import CombineResult, combine
 from neat_delta.reconcile.decisions import read_decisions
 from neat_delta.tables import field_name

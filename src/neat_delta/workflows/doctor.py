@@ -15,17 +15,17 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta import __version__
-from neat_delta.atomic_write import temp_path
+from neat_delta.base.errors import NeatDeltaError
 from neat_delta.database.address import DatabaseTable
 from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.history import History, default_history
-from neat_delta.errors import NeatDeltaError
 from neat_delta.export_store import store_of
-from neat_delta.memory import memory_limit
-from neat_delta.prefetch import read_bytes
+from neat_delta.files.atomic_write import temp_path
+from neat_delta.files.memory import memory_limit
+from neat_delta.files.user_data import data_folder, user_name
+from neat_delta.locations.prefetch import read_bytes
 from neat_delta.remote import secrets
 from neat_delta.remote.address import Address
-from neat_delta.user_data import data_folder, user_name
 from neat_delta.workflows.scheduled.validate import mistakes_of
 
 if TYPE_CHECKING:

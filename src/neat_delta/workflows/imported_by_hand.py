@@ -6,14 +6,14 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from neat_delta.base.path_text import path_text
 from neat_delta.changeset.changeset import NONE
 from neat_delta.delivery.history import DONE, People
-from neat_delta.path_text import path_text
-from neat_delta.prefetch import sha256_hex
+from neat_delta.files.user_data import user_name
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.reading import fetch
 from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.update.receipt import ListedFile, utc_text
-from neat_delta.user_data import user_name
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet

@@ -6,10 +6,10 @@ from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.export_store import store_of
 from neat_delta.export_store.keeping import keep_beside
-from neat_delta.prefetch import FilePrefetch
-from neat_delta.progress import NO_PROGRESS, ProgressReporter
+from neat_delta.locations.prefetch import FilePrefetch
 from neat_delta.reading import read_pair, read_table
 
 if TYPE_CHECKING:

@@ -10,10 +10,10 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import NeatDeltaError
+from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.serialization import parse_changes
-from neat_delta.errors import NeatDeltaError
 from neat_delta.matching import choose_key
-from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.workflows.inputs import read_kept
 
 if TYPE_CHECKING:

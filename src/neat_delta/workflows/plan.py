@@ -7,21 +7,21 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidInput, InvalidOption
+from neat_delta.base.path_text import path_text
+from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.changeset import Overrides, with_overrides
 from neat_delta.checks import run_checks
 from neat_delta.diff.adjust import adjust
 from neat_delta.diff.compare import BaseSummary, CompareOptions, CompareResult, about_rows_of, with_findings
 from neat_delta.diff.recode import accepted_codes, code_pairs, read_codes, recode
 from neat_delta.diff.supplier_file import compare_supplier_file
-from neat_delta.errors import InvalidInput, InvalidOption
 from neat_delta.matching import choose_key
 from neat_delta.matching.added_values import with_added_values
 from neat_delta.matching.context import Context
 from neat_delta.matching.long_wide import in_shape_of
 from neat_delta.matching.selection import chosen_rows
 from neat_delta.matching.supplier_mapping import map_columns
-from neat_delta.path_text import path_text
-from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reconcile.conflicts import ConflictPolicy
 from neat_delta.reconcile.rebase import RebasedSheet, conflicts_of, gone_findings, rebase
 from neat_delta.reconcile.refresh import conflict_findings

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.atomic_write import new_together, write_atomic
+from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.serialization import save_changes
-from neat_delta.progress import NO_PROGRESS, ProgressReporter
-from neat_delta.update.problems_workbook import problems_workbook
+from neat_delta.files.atomic_write import new_together, write_atomic
 from neat_delta.update.write import WriteOptions, write_update
+from neat_delta.workbooks.problems import problems_workbook
 
 if TYPE_CHECKING:
     from neat_delta.diff.compare import CompareResult

@@ -8,12 +8,12 @@ from typing import TYPE_CHECKING
 
 from neat_delta.approval import approval_path, load_approval
 from neat_delta.approval.gate import why_not
+from neat_delta.base.errors import InvalidInput, InvalidOption, LiveMismatch, NotApproved
+from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import load_changes, parse_changes
 from neat_delta.checks import recheck
-from neat_delta.errors import InvalidInput, InvalidOption, LiveMismatch, NotApproved
 from neat_delta.export_store import store_of
-from neat_delta.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.reading import fetch, read_table
 from neat_delta.reconcile.put_back import what_can_be_put_back
 from neat_delta.reconcile.refresh import RefreshResult, refresh, require_fresh

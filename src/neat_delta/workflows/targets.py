@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from neat_delta.output_paths import check_outputs
+from neat_delta.files.output_paths import check_outputs
 
 if TYPE_CHECKING:
     from pathlib import Path

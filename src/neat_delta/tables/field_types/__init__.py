@@ -11,7 +11,7 @@ from functools import cache
 
 import polars as pl
 
-from neat_delta.plugins import FIELD_TYPES, plugins
+from neat_delta.base.plugins import FIELD_TYPES, plugins
 from neat_delta.tables.field_types.field_type import EditedColumn, FieldType, FormatOverrides
 
 __all__ = [

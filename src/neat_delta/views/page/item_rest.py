@@ -10,11 +10,11 @@ from urllib.parse import quote, urlsplit
 
 import polars as pl
 
-from neat_delta.errors import InvalidOption
-from neat_delta.json_form import json_bytes
+from neat_delta.base.errors import InvalidOption
+from neat_delta.base.json_form import json_bytes
+from neat_delta.base.nearest import nearest_hint
 from neat_delta.matching import Key
 from neat_delta.matching.positions import positions_of
-from neat_delta.nearest import nearest_hint
 
 if TYPE_CHECKING:
     from collections.abc import Sequence

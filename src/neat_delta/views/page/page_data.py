@@ -10,15 +10,15 @@ import polars as pl
 from neat_delta.analysis.grouping import field_of
 from neat_delta.analysis.margins import price_moves
 from neat_delta.analysis.metrics import sort_by_impact
+from neat_delta.analysis.text_diff import CAME, SAME, pieces
+from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.findings import computed_from
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.changeset.subset import dependent_cells
-from neat_delta.errors import InvalidOption
-from neat_delta.prefetch import sha256_hex
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.tables.field_types import type_named
 from neat_delta.views.formatting import NOTHING, amount, difference, per_cent
-from neat_delta.views.text_diff import CAME, SAME, pieces
 
 if TYPE_CHECKING:
     from collections.abc import Iterable

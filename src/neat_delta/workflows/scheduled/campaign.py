@@ -7,13 +7,13 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from neat_delta.atomic_write import write_atomic
+from neat_delta.base.errors import InvalidInput
+from neat_delta.base.json_form import WrongForm, from_json, json_bytes, to_json
+from neat_delta.base.path_text import path_text
 from neat_delta.changeset.serialization import load_changes, parse_changes
 from neat_delta.delivery.history import REJECTED, History
-from neat_delta.errors import InvalidInput
-from neat_delta.json_form import WrongForm, from_json, json_bytes, to_json
-from neat_delta.path_text import path_text
-from neat_delta.prefetch import read_bytes, sha256_hex
+from neat_delta.files.atomic_write import write_atomic
+from neat_delta.locations.prefetch import read_bytes, sha256_hex
 from neat_delta.reconcile.import_report import is_accepted
 from neat_delta.update.receipt import CHANGESET_FILE
 

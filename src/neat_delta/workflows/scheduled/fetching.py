@@ -6,15 +6,15 @@ import shutil
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from neat_delta.atomic_write import write_atomic
 from neat_delta.database.address import DatabaseTable
+from neat_delta.files.atomic_write import write_atomic
 from neat_delta.locations import FileSet
 from neat_delta.locations.listing import Member, members_of
-from neat_delta.prefetch import read_bytes
+from neat_delta.locations.prefetch import read_bytes
 
 if TYPE_CHECKING:
+    from neat_delta.base.progress import ProgressReporter
     from neat_delta.locations import Location
-    from neat_delta.progress import ProgressReporter
     from neat_delta.workflows.scheduled.report import RunReport
 
 

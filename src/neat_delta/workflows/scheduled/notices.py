@@ -10,10 +10,10 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from neat_delta.atomic_write import write_atomic
+from neat_delta.base.errors import NeatDeltaError, WriteError
+from neat_delta.base.json_form import json_bytes
 from neat_delta.delivery.history import History
-from neat_delta.errors import NeatDeltaError, WriteError
-from neat_delta.json_form import json_bytes
+from neat_delta.files.atomic_write import write_atomic
 from neat_delta.remote import web
 from neat_delta.remote.mail import MailServer, send_mail
 from neat_delta.remote.secrets import named_secret

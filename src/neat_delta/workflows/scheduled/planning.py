@@ -7,13 +7,13 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.changeset import Overrides
 from neat_delta.changeset.findings import TO_ANSWER
 from neat_delta.changeset.serialization import load_changes
 from neat_delta.checks import recheck
 from neat_delta.diff.compare import CompareOptions
 from neat_delta.diff.formulas import parse_formula
-from neat_delta.errors import InvalidOption
 from neat_delta.reconcile.refresh import refresh, require_fresh
 from neat_delta.tables.settings import Settings, SupplierProfile
 from neat_delta.workflows.base import BaseWish
@@ -25,10 +25,10 @@ from neat_delta.workflows.saved_changes import read_fresh
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
+    from neat_delta.base.progress import ProgressReporter
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.diff.compare import CompareResult
     from neat_delta.locations import Location
-    from neat_delta.progress import ProgressReporter
     from neat_delta.tables import Table
     from neat_delta.workflows.scheduled.run_config import EditedFile, Limits, RunConfig
 

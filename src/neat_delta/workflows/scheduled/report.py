@@ -7,17 +7,17 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.errors import NeatDeltaError
-from neat_delta.exit_codes import Exit
-from neat_delta.json_form import to_json
-from neat_delta.shell import ONE_LINE, command_line
-from neat_delta.user_data import user_name
+from neat_delta.base.errors import NeatDeltaError
+from neat_delta.base.exit_codes import Exit
+from neat_delta.base.json_form import to_json
+from neat_delta.base.shell import ONE_LINE, command_line
+from neat_delta.files.user_data import user_name
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
 
-    from neat_delta.progress import ProgressReporter
+    from neat_delta.base.progress import ProgressReporter
 
 FORMAT = 2
 DONE, NOTHING, NEEDED, FAILED = "done", "nothing to do", "needs attention", "failed"

@@ -9,23 +9,23 @@ from typing import TYPE_CHECKING
 
 from neat_delta.approval import approval_path, load_approval
 from neat_delta.approval.gate import why_not
-from neat_delta.atomic_write import new_together, write_atomic
+from neat_delta.base.errors import DeliveryError, NeatDeltaError
+from neat_delta.base.exit_codes import exit_for
+from neat_delta.base.path_text import path_text
 from neat_delta.changeset.serialization import load_changes, save_changes
 from neat_delta.delivery.answers import needs_attention
 from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.history import DONE, History
 from neat_delta.delivery.send import load_update, send
-from neat_delta.errors import DeliveryError, NeatDeltaError
-from neat_delta.exit_codes import exit_for
-from neat_delta.path_text import path_text
+from neat_delta.files.atomic_write import new_together, write_atomic
 from neat_delta.reading import read_table
 from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.reconcile.verify import verify
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.settings import Settings
 from neat_delta.update import WriteOptions, write_update
-from neat_delta.update.problems_workbook import problems_workbook
 from neat_delta.update.receipt import CHANGESET_FILE
+from neat_delta.workbooks.problems import problems_workbook
 from neat_delta.workflows.saved_changes import undo_since
 from neat_delta.workflows.scheduled import campaign
 from neat_delta.workflows.scheduled.campaign import UPDATE_FOLDER
@@ -46,9 +46,9 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
     from neat_delta.approval import Approval
+    from neat_delta.base.progress import ProgressReporter
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.locations import Location, Place
-    from neat_delta.progress import ProgressReporter
     from neat_delta.update import Receipt
     from neat_delta.workflows.scheduled.report import RunReport
     from neat_delta.workflows.scheduled.run_config import RunConfig

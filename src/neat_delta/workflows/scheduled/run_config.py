@@ -11,11 +11,11 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Annotated, Any
 
+from neat_delta.base.errors import InvalidInput, InvalidOption, InvalidSettings
+from neat_delta.base.path_text import path_text
 from neat_delta.delivery.history import default_history
-from neat_delta.errors import InvalidInput, InvalidOption, InvalidSettings
 from neat_delta.locations import FileSet, Location, Place, parse_location, parse_place, place_beside
 from neat_delta.locations.dated_names import with_dates
-from neat_delta.path_text import path_text
 from neat_delta.remote.address import Address
 from neat_delta.remote.mail import SECURITIES, STARTTLS
 from neat_delta.tables.config_loader import load_config, read_toml, structured

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 from filelock import FileLock, Timeout
 
-from neat_delta.atomic_write import write_atomic
-from neat_delta.errors import WriteError
+from neat_delta.base.errors import WriteError
+from neat_delta.files.atomic_write import write_atomic
 from neat_delta.workflows.scheduled.report import RunReport
 
 if TYPE_CHECKING:

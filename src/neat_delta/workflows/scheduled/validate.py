@@ -6,10 +6,10 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from neat_delta.base.errors import NeatDeltaError
+from neat_delta.base.json_form import to_json
 from neat_delta.diff.formulas import parse_formula
-from neat_delta.errors import NeatDeltaError
 from neat_delta.expressions import ExpressionError, parse_expression
-from neat_delta.json_form import to_json
 from neat_delta.locations import FileSet
 from neat_delta.locations.listing import members_of
 from neat_delta.remote.address import Address

@@ -10,7 +10,7 @@ import weakref
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Protocol
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

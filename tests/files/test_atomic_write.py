@@ -7,9 +7,17 @@ from pathlib import Path
 
 import pytest
 
-from neat_delta import atomic_write
-from neat_delta.atomic_write import BEFORE, LONGEST_RUN, draft_folder, recover_dir, replace_dir, temp_path, write_atomic
-from neat_delta.errors import WriteError
+from neat_delta.base.errors import WriteError
+from neat_delta.files import atomic_write
+from neat_delta.files.atomic_write import (
+    BEFORE,
+    LONGEST_RUN,
+    draft_folder,
+    recover_dir,
+    replace_dir,
+    temp_path,
+    write_atomic,
+)
 
 
 def names_in(folder):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from contextlib import contextmanager
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import NotInstalled
+from neat_delta.base.errors import NotInstalled
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

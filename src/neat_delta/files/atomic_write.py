@@ -17,10 +17,10 @@ import time
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from neat_delta.atomic_rename import exchange, rename_new
-from neat_delta.errors import WriteError
-from neat_delta.file_trouble import reason, remedy
-from neat_delta.output_paths import is_standard_output, note_standard_output
+from neat_delta.base.errors import WriteError
+from neat_delta.files.atomic_rename import exchange, rename_new
+from neat_delta.files.output_paths import is_standard_output, note_standard_output
+from neat_delta.files.trouble import reason, remedy
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator

@@ -12,9 +12,9 @@ from contextlib import contextmanager
 from importlib.metadata import version
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from neat_delta.errors import InvalidInput, InvalidOption, NeatDeltaError
-from neat_delta.extras import CLUSTER, from_extra
-from neat_delta.workers import working_with
+from neat_delta.base.errors import InvalidInput, InvalidOption, NeatDeltaError
+from neat_delta.base.extras import CLUSTER, from_extra
+from neat_delta.files.workers import working_with
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator

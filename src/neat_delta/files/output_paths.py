@@ -9,7 +9,7 @@ from __future__ import annotations
 import unicodedata
 from pathlib import Path
 
-from neat_delta.errors import InvalidOption, WriteError
+from neat_delta.base.errors import InvalidOption, WriteError
 
 # Only while a command of the command line is at work: a program of somebody else's knows itself what it reads.
 _inputs: set[Path] = set()

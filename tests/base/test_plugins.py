@@ -11,7 +11,7 @@ import pytest
 
 from helpers import PROGRAM, write_table
 
-ROOT = Path(__file__).parents[1]
+ROOT = Path(__file__).parents[2]
 LIVE = [
     ["sku", "name", "bin", "stock"],
     ["A", "lid", "A12-3", "4"],

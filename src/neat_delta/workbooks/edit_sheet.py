@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.errors import WriteError
+from neat_delta.base.errors import WriteError
 from neat_delta.reading.sheet_base import BASE_SHEET, packed_base
 from neat_delta.reading.workbook import SIGNIFICANT
 from neat_delta.tables import ORIGIN_PROPERTY

@@ -13,17 +13,17 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.analysis.metrics import sort_by_impact
+from neat_delta.analysis.text_diff import SAME, WENT, pieces
+from neat_delta.base.errors import WriteError
 from neat_delta.changeset.changeset import ADD, RECODE, REMOVE
 from neat_delta.changeset.findings import computed_from
 from neat_delta.changeset.serialization import dump_changes
-from neat_delta.errors import WriteError
 from neat_delta.matching.key import key_parts
 from neat_delta.reading import sha256_hex
 from neat_delta.reconcile.review import ACCEPT, BOOK_SHEET, COMMENT, DECISION, FIELD, REJECT
 from neat_delta.tables import ORIGIN_PROPERTY
 from neat_delta.tables.field_types import type_named
 from neat_delta.tables.formula_text import escaped_text
-from neat_delta.views.text_diff import SAME, WENT, pieces
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
@@ -62,7 +62,8 @@ def review_workbook(part: ChangeSet, whole: ChangeSet, *, by_item: bool = False)
     if len(rows) > MOST_ROWS:
         raise WriteError(
             f"a workbook holds {MOST_ROWS:,} rows; this needs {len(rows):,}",
-            hint="Select a part (--only, --where, --items), or use --review-by item.",
+            hint="Select a part of the change set, or one row per item.",
+            code="too-many-rows",
         )
     stream = io.BytesIO()
     book = xlsxwriter.Workbook(stream, {"strings_to_formulas": False, "strings_to_urls": False, "in_memory": True})

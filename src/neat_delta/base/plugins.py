@@ -10,7 +10,7 @@ from __future__ import annotations
 from functools import cache
 from typing import Any, Protocol
 
-from neat_delta.errors import InvalidOption
+from neat_delta.base.errors import InvalidOption
 
 FIELD_TYPES, CHECKS, FORMATS, DESTINATIONS = "field_types", "checks", "formats", "destinations"
 

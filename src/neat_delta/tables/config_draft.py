@@ -8,7 +8,7 @@ import polars as pl
 import tomlkit
 from tomlkit.exceptions import TOMLKitError
 
-from neat_delta.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput
 from neat_delta.tables import DELIMITERS, field_name
 from neat_delta.tables.field_types import infer_type, type_named
 from neat_delta.tables.field_types.date import named_formats

@@ -4,7 +4,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from neat_delta.views.text_diff import CAME, MOST_WORDS, SAME, WENT, changed_text, in_surroundings, pieces
+from neat_delta.analysis.text_diff import CAME, MOST_WORDS, SAME, WENT, in_surroundings, pieces
+from neat_delta.views.changed_text import changed_text
 
 text = st.text(st.sampled_from("ab ,.ä\n"), max_size=30)
 

@@ -2,8 +2,8 @@ import hashlib
 
 import pytest
 
-from neat_delta.errors import InvalidInput
-from neat_delta.prefetch import FilePrefetch
+from neat_delta.base.errors import InvalidInput
+from neat_delta.locations.prefetch import FilePrefetch
 
 
 def held(begun, path):

@@ -7,7 +7,7 @@ from decimal import Decimal
 from pathlib import PurePath
 from typing import Any, TypeVar
 
-from neat_delta.path_text import path_text
+from neat_delta.base.path_text import path_text
 
 T = TypeVar("T")
 

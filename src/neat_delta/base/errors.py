@@ -20,7 +20,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from neat_delta.redact import redacted
+from neat_delta.base.redact import redacted
 
 # A message can be read whole, whatever a file or an option holds: so many characters of it are said.
 LONGEST_VALUE, LONGEST_WHAT = 200, 2_000

@@ -11,7 +11,7 @@ from helpers import write_table
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_table
 from neat_delta.tables.settings import Settings
-from neat_delta.update.edit_sheet import delimited_sheet, sheet_columns, workbook
+from neat_delta.workbooks.edit_sheet import delimited_sheet, sheet_columns, workbook
 from neat_delta.workflows.plan import context_of
 
 HEADER = ["sku", "näme", "price", "stock", "on", "day"]

@@ -14,19 +14,19 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from neat_delta.base.errors import InvalidInput
 from neat_delta.database.address import DatabaseTable
-from neat_delta.errors import InvalidInput
-from neat_delta.file_content import ContentInMemory, on_disk
-from neat_delta.file_trouble import reason, remedy
+from neat_delta.files.content import ContentInMemory, on_disk
+from neat_delta.files.memory import largest_file_held
+from neat_delta.files.output_paths import note_input
+from neat_delta.files.trouble import reason, remedy
+from neat_delta.files.workers import workers
 from neat_delta.locations import FileSet, single
-from neat_delta.memory import largest_file_held
-from neat_delta.output_paths import note_input
-from neat_delta.workers import workers
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-    from neat_delta.file_content import Content
+    from neat_delta.files.content import Content
     from neat_delta.locations import Location
 
 STANDARD_INPUT = Path("-")

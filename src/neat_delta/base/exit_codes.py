@@ -5,10 +5,10 @@ from __future__ import annotations
 from enum import IntEnum
 from typing import TYPE_CHECKING
 
-from neat_delta.errors import AmbiguousKey, DeliveryError, InvalidOption, NetworkError, NotInstalled
+from neat_delta.base.errors import AmbiguousKey, DeliveryError, InvalidOption, NetworkError, NotInstalled
 
 if TYPE_CHECKING:
-    from neat_delta.errors import NeatDeltaError
+    from neat_delta.base.errors import NeatDeltaError
 
 
 class Exit(IntEnum):

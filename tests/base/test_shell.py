@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from neat_delta.shell import CMD, POWERSHELL, SH, command_line, free_name, quoted
+from neat_delta.base.shell import CMD, POWERSHELL, SH, command_line, free_name, quoted
 
 words = st.text(st.characters(codec="utf-8", exclude_characters="\x00\r\n"), min_size=1, max_size=12)
 

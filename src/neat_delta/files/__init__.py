@@ -1,0 +1,1 @@
+"""Files of this machine: their content, writing them whole, output paths, memory, workers."""

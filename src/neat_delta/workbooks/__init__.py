@@ -1,0 +1,1 @@
+"""Workbooks that people fill in: the sheet for editing, problems, review, conflicts."""
