@@ -26,7 +26,8 @@ from make_pair import live as live_items
 from neat_delta.changeset.serialization import save_changes
 from neat_delta.diff.compare import compare
 from neat_delta.reading import read_pair
-from neat_delta.update import WriteOptions, write_update
+from neat_delta.update import WriteOptions
+from neat_delta.update.write import write_update
 
 PLAIN = """
 import io, sys

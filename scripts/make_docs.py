@@ -9,6 +9,7 @@ on lines of their own around each part.
 from __future__ import annotations
 
 import re
+from importlib import import_module
 from pathlib import Path
 
 import click
@@ -19,7 +20,7 @@ from neat_delta.checks import CHECKS
 from neat_delta.cli import app
 from neat_delta.cli.help import GROUPS
 from neat_delta.schemas import END, schema_names, schema_text
-from neat_delta.tables.setting_texts import setting_texts
+from neat_delta.tables.setting_texts import option_texts, setting_texts
 from neat_delta.views.glossary import KINDS, terms
 from neat_delta.views.overrides import override_option
 
@@ -52,11 +53,12 @@ def checks_table() -> str:
 
 def settings_table(name: str) -> str:
     """The settings that a dataclass declares, as a table."""
-    source = next(text for text in (_text(path) for path in SOURCES) if f"class {name}:" in text)
+    module, source = next((path, text) for path in SOURCES if re.search(rf"class {name}[:(]", text := _text(path)))
+    declared = getattr(import_module(module.removeprefix("src/").removesuffix(".py").replace("/", ".")), name)
     lines = [
         "| setting | |",
         "|---|---|",
-        *(f"| `{key}` | {text} |" for key, text in setting_texts(source, name).items()),
+        *(f"| `{key}` | {text} |" for key, text in {**option_texts(declared), **setting_texts(source, name)}.items()),
     ]
     return "\n".join(lines)
 

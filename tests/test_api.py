@@ -114,7 +114,7 @@ def test_options_have_the_names_of_the_command_line_and_wrong_ones_are_named():
     assert set(nd.WriteArguments.__annotations__) <= options
     with pytest.raises(TypeError, match="unexpected keyword argument 'ad_new'"):
         nd.compare(LIVE, EDITED, ad_new=True)
-    with pytest.raises(nd.InvalidOption, match="not what a blank cell can do"):
+    with pytest.raises(nd.InvalidOption, match=r"blanks empty: there is no such choice\. Choose from: leave, clear\."):
         nd.compare(LIVE, EDITED, blanks="empty")
     with pytest.raises(nd.InvalidOption, match="there is no such choice"):
         nd.write(nd.compare(LIVE, EDITED), "nowhere", LIVE, pack="smallest")
@@ -205,18 +205,19 @@ def test_the_public_surface_is_what_it_was():
     }
     assert found == {
         "accept": "changes, where, only, skip, items, live, settings",
-        "adjust": "live, formulas, settings, where, key, allow",
-        "check": "changes, live, settings, allow",
-        "combine": "sets, prefer",
-        "compare": "live, edited, settings, base, on_conflict, options",
+        "adjust": "live, formulas, settings, options",
+        "check": "changes, live, settings, options",
+        "combine": "sets, live, settings, options",
+        "compare": "live, edited, settings, options",
         "filter_keys": "live, where, settings",
         "load": "path",
         "load_settings": "path",
         "read": "source, settings, name, given",
-        "recode": "live, new_keys, settings, rename_images, allow",
-        "refresh": "changes, fresh, settings, on_conflict",
-        "undo": "changes, folder, live, settings, fresh, how",
-        "verify": "changes, fresh, settings",
+        "recode": "live, new_keys, settings, options",
+        "refresh": "changes, fresh, settings, options",
+        "send": "folder, to, settings, history, how",
+        "undo": "changes, folder, live, settings, how",
+        "verify": "changes, fresh, settings, options",
         "write": "changes, folder, live, settings, how",
     }
     page = PAGE.read_text("utf-8")

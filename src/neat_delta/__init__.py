@@ -10,10 +10,22 @@ from typing import TYPE_CHECKING, Any
 __version__ = "0.1.0"
 
 if TYPE_CHECKING:
-    from neat_delta.api.arguments import AllowArguments, CompareArguments
+    from neat_delta.api.arguments import (
+        AdjustArguments,
+        CheckArguments,
+        CombineArguments,
+        CompareArguments,
+        ReadArguments,
+        RecodeArguments,
+        RefreshArguments,
+        SendArguments,
+        UndoArguments,
+        VerifyArguments,
+        WriteArguments,
+    )
     from neat_delta.api.changes import accept, adjust, check, combine, compare, filter_keys, recode
-    from neat_delta.api.files import WriteArguments, load, refresh, undo, verify, write
-    from neat_delta.api.tables import ReadArguments, load_settings, read
+    from neat_delta.api.files import load, refresh, send, undo, verify, write
+    from neat_delta.api.tables import load_settings, read
     from neat_delta.base.errors import (
         AmbiguousKey,
         DeliveryError,
@@ -34,10 +46,22 @@ if TYPE_CHECKING:
     from neat_delta.update import Receipt
 
 _ROOMS = {
-    "neat_delta.api.arguments": ("AllowArguments", "CompareArguments"),
+    "neat_delta.api.arguments": (
+        "AdjustArguments",
+        "CheckArguments",
+        "CombineArguments",
+        "CompareArguments",
+        "ReadArguments",
+        "RecodeArguments",
+        "RefreshArguments",
+        "SendArguments",
+        "UndoArguments",
+        "VerifyArguments",
+        "WriteArguments",
+    ),
     "neat_delta.api.changes": ("accept", "adjust", "check", "combine", "compare", "filter_keys", "recode"),
-    "neat_delta.api.files": ("WriteArguments", "load", "refresh", "undo", "verify", "write"),
-    "neat_delta.api.tables": ("ReadArguments", "load_settings", "read"),
+    "neat_delta.api.files": ("load", "refresh", "send", "undo", "verify", "write"),
+    "neat_delta.api.tables": ("load_settings", "read"),
     "neat_delta.changeset.changeset": ("ChangeSet",),
     "neat_delta.base.errors": (
         "AmbiguousKey",
@@ -60,9 +84,11 @@ _ROOMS = {
 _ROOM_OF = {name: room for room, names in _ROOMS.items() for name in names}
 
 __all__ = [
-    "AllowArguments",
+    "AdjustArguments",
     "AmbiguousKey",
     "ChangeSet",
+    "CheckArguments",
+    "CombineArguments",
     "CompareArguments",
     "DeliveryError",
     "InvalidInput",
@@ -76,9 +102,14 @@ __all__ = [
     "ProofFailed",
     "ReadArguments",
     "Receipt",
+    "RecodeArguments",
+    "RefreshArguments",
+    "SendArguments",
     "Settings",
     "SupplierProfile",
     "Table",
+    "UndoArguments",
+    "VerifyArguments",
     "WriteArguments",
     "WriteError",
     "accept",
@@ -92,6 +123,7 @@ __all__ = [
     "read",
     "recode",
     "refresh",
+    "send",
     "undo",
     "verify",
     "write",

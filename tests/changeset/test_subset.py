@@ -18,7 +18,7 @@ from neat_delta.matching.context import Context
 from neat_delta.reading import read_pair, read_table
 from neat_delta.reconcile.review import read_review, subset_with_review
 from neat_delta.tables.settings import Settings
-from neat_delta.update import write_update
+from neat_delta.update.write import write_update
 from neat_delta.workbooks.review import review_workbook
 
 NAMES = ["sku", "name", "price", "stock"]

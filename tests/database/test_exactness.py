@@ -12,7 +12,8 @@ from neat_delta.database import connection as connections
 from neat_delta.database.connection import connected
 from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.history import History
-from neat_delta.delivery.send import load_update, send
+from neat_delta.delivery.send import send
+from neat_delta.delivery.update_folder import load_update
 from neat_delta.locations import parse_location
 from neat_delta.reading import read_table
 

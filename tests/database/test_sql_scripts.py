@@ -12,7 +12,8 @@ from helpers import update_files, write_table
 from neat_delta.base.errors import WriteError
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_pair
-from neat_delta.update import WriteOptions, write_update
+from neat_delta.update import WriteOptions
+from neat_delta.update.write import write_update
 
 TYPES = {
     "sku": "varchar(40) primary key",

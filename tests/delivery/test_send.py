@@ -20,7 +20,8 @@ from neat_delta.base.errors import DeliveryError, InvalidInput, WriteError
 from neat_delta.delivery import destinations
 from neat_delta.delivery.destinations import HttpDestination
 from neat_delta.delivery.history import History
-from neat_delta.delivery.send import load_update, send
+from neat_delta.delivery.send import send
+from neat_delta.delivery.update_folder import load_update
 from neat_delta.locations import parse_place
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
@@ -400,7 +401,7 @@ def test_nobody_there_is_said_after_some_tries(work, monkeypatch):
 KILLED = """
 import os, signal, sys
 from pathlib import Path
-from neat_delta.delivery import history, destinations, send
+from neat_delta.delivery import history, destinations, send, update_folder
 from neat_delta.locations import parse_place
 steps = int(sys.argv[2])
 def counted(function):
@@ -423,7 +424,7 @@ place = destinations.destination_of(parse_place(sys.argv[1]))
 type(place).upload = counted(type(place).upload)
 type(place).submit = counted(type(place).submit)
 type(place).wait_for_result = counted(type(place).wait_for_result)
-update = send.load_update(Path("up"))
+update = update_folder.load_update(Path("up"))
 send.send(update, place, history.History(Path("history.sqlite")), resume=True)
 """
 

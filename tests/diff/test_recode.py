@@ -19,7 +19,7 @@ from neat_delta.matching.context import Context
 from neat_delta.matching.key import Key
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import FieldSettings, Settings
-from neat_delta.update import write_update
+from neat_delta.update.write import write_update
 
 KEY = Key(("sku",), explicit=True)
 LIVE = [

@@ -19,7 +19,7 @@ from neat_delta.reconcile.conflicts import ConflictPolicy
 from neat_delta.reconcile.refresh import refresh
 from neat_delta.reconcile.verify import verify
 from neat_delta.tables.settings import FieldSettings, RefreshSettings, Settings
-from neat_delta.update import write_update
+from neat_delta.update.write import write_update
 
 NAMES = ["sku", "item_id", "name", "price", "stock"]
 LIVE = [

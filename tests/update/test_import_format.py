@@ -11,9 +11,10 @@ from neat_delta.diff.compare import compare
 from neat_delta.reading import read_pair
 from neat_delta.tables import FileFormat
 from neat_delta.tables.settings import ImportConfig, Settings
-from neat_delta.update import files, write_update
+from neat_delta.update import files
 from neat_delta.update.delimited import delimited
 from neat_delta.update.import_format import ImportFormat, other_mark
+from neat_delta.update.write import write_update
 
 numbers = st.from_regex(r"-?(\d{1,3}(,\d{3})*|\d+)(\.\d+)?", fullmatch=True)
 

@@ -19,8 +19,9 @@ from neat_delta.changeset.serialization import dump_changes, load_changes
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import ImportConfig, Settings
-from neat_delta.update import WriteOptions, write_update
+from neat_delta.update import WriteOptions
 from neat_delta.update.field_sets import WAYS
+from neat_delta.update.write import write_update
 
 # A header beyond ASCII lets every file tell its character set.
 NAMES = ["sku", "näme", "note", "price", "stock"]

@@ -11,7 +11,8 @@ import pytest
 from helpers import update_files, write_table
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_pair
-from neat_delta.update import WriteOptions, write_update
+from neat_delta.update import WriteOptions
+from neat_delta.update.write import write_update
 
 PROGRAMS = next((path.parent for path in sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"))), None)
 INITDB = shutil.which("initdb", path=f"{PROGRAMS}{os.pathsep}{os.environ['PATH']}")

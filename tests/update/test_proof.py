@@ -13,9 +13,10 @@ from neat_delta.matching.context import Context
 from neat_delta.matching.key import Key
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import Settings
-from neat_delta.update import WriteOptions, files, write_update
+from neat_delta.update import WriteOptions, files
 from neat_delta.update.import_format import import_format_of
 from neat_delta.update.proof import requested_cells, simulate_import, store_before
+from neat_delta.update.write import write_update
 
 LIVE = [["sku", "näme", "price"], ["A", "a", "1.00"], ["B", "b", "2.00"], ["C", "c", "3.00"]]
 EDITED = [LIVE[0], ["A", "a", "1.50"], ["B", "", "2.00"], ["N", "new", "9.00"]]

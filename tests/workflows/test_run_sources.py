@@ -126,7 +126,7 @@ def test_every_mistake_of_a_run_file_is_told_at_once(tmp_path):
     for what in (
         "no file matches",
         "missing.csv: file not found",
-        "profile 'kelp'",
+        "profile kelp",
         "price = price *",
         "where: ",
         "to: ",

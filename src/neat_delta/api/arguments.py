@@ -1,140 +1,346 @@
-"""What can be said of a comparison, by the names that the command line's options have."""
+"""What can be said of each job, by the names that the command line's options have.
+
+Made by scripts/make_arguments.py from the requests of the jobs: change an option there.
+"""
 
 from __future__ import annotations
 
-from dataclasses import replace
-from typing import TYPE_CHECKING, TypedDict
-
-from neat_delta.base.errors import InvalidOption
-from neat_delta.base.nearest import nearest_hint
-from neat_delta.changeset.changeset import Overrides
-from neat_delta.diff.compare import CompareOptions
-from neat_delta.locations import parse_location
-from neat_delta.tables import field_name
-from neat_delta.tables.settings import Settings, SupplierProfile
+from typing import TYPE_CHECKING, Literal, TypedDict
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
+    from datetime import datetime
     from os import PathLike
 
+    from neat_delta.api.tables import TableLike
 
-class AllowArguments(TypedDict, total=False):
+
+class ReadArguments(TypedDict, total=False):
+    """The format of a file, where recognising it goes wrong."""
+
+    delimiter: str | None
+    """Column separator: comma, semicolon, tab or pipe."""
+    encoding: str | None
+    """Encoding, such as windows-1252."""
+    decimal: Literal[".", ","] | None
+    """Decimal separator."""
+    header_line: int | None
+    """Line number of the header row; 0 = no header."""
+    worksheet: str | None
+    """Worksheet of a workbook, by name or number."""
+
+
+class CompareArguments(TypedDict, total=False):
+    """How to compare; what is left out is as configured."""
+
+    as_of: datetime | None
+    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
+    strict: bool
+    """Write nothing if there is any error."""
+    pack: Literal["exact", "one-file"]
+    """exact: as few files as there can be without a cell that does not change. one-file: one file if possible;
+    extra cells are filled with current values, never prices or stock."""
+    format: str
+    """Format of the update files. delimited: as the shop's export."""
+    out: str | PathLike[str] | None
+    """Save the change set (.changes.jsonl, or .gz)."""
+    write: str | PathLike[str] | None
+    """Write the proved update files into this folder."""
+    problems: str | PathLike[str] | None
+    """Save the problems, with their rows, as a workbook."""
+    overwrite: bool
+    """Overwrite an earlier update and workbook."""
+    prefer: str | None
+    """Where files disagree, use the value of this one."""
+    conflicts: str | PathLike[str] | None
+    """Save the conflicts as a workbook, to be decided row by row."""
+    delimiter: str | None
+    """Column separator: comma, semicolon, tab or pipe."""
+    encoding: str | None
+    """Encoding, such as windows-1252."""
+    decimal: Literal[".", ","] | None
+    """Decimal separator."""
+    header_line: int | None
+    """Line number of the header row; 0 = no header."""
+    worksheet: str | None
+    """Worksheet of a workbook, by name or number."""
+    unlock: Sequence[str]
+    """Allow changes to a locked field."""
+    allow_new_values: Sequence[str]
+    """Allow new values in a choice field."""
+    as_typed: Sequence[str]
+    """Accept this field's values as typed, even if they look damaged."""
+    ignore: Sequence[str]
+    """Ignore the errors of this check, such as "below cost"."""
+    images: str | PathLike[str] | None
+    """Image folder; missing image files are errors."""
+    decisions: str | PathLike[str] | None
+    """Decide conflicts as marked in this workbook."""
+    on_conflict: Sequence[str]
+    """Cells changed on both sides: hold (default: error), ours or theirs; FIELD=ours for one field."""
+    table: Mapping[str, str]
+    """Another table for formulas: costs=costs.csv gives costs.net. Also a database."""
+    table_column: Mapping[str, str]
+    """Its column with our SKU, if not found by name; NAME=COLUMN=FIELD for another field."""
+    profile: str | None
+    """Use this supplier profile of catalogue.toml."""
+    map: Mapping[str, str]
+    """Map a column to a field, such as "Dealer net=cost"."""
+    map_by_values: bool
+    """Map the remaining columns by what they hold: barcodes, SKUs, names, brands, prices that go together."""
+    skip: Sequence[str]
+    """Do not change this field."""
+    match_on: Sequence[str]
+    """Match items by this field instead of the SKU, such as a barcode. Repeat for fields that are unique together,
+    such as brand and model."""
+    constant: Mapping[str, str]
+    """Use this value in every row for a field that EDITED does not have."""
+    add: Sequence[str]
+    """Add EDITED's values (8, +8, -2) to the shop's instead of setting them, such as a delivery."""
+    set: Sequence[str]
+    """Calculate a field, such as "price = round(file.net * 1.6, 2)"."""
+    set_new: Sequence[str]
+    """Calculate a field of new items, such as "active = 1"."""
+    new_sku: str | None
+    """SKUs for new items without one (add_new): KT-{number:5} counts on from the shop's highest."""
+    map_code: Mapping[str, str]
+    """Map a supplier's code to our SKU; save_profile saves it."""
+    map_value: Mapping[str, Mapping[str, str]]
+    """Map a supplier's value to ours, such as the name of a location."""
+    map_file: str | PathLike[str] | None
+    """Mapping table: 2 columns (their code, our SKU) or 3 (field, their value, ours)."""
+    where: str | None
+    """Only items that match this condition, such as "maker = 'Thrumhive'"."""
+    items: str | PathLike[str] | None
+    """Only the SKUs listed in this file, one per line."""
+    key: Sequence[str]
+    """Column that identifies an item (SKU)."""
+    blanks: Literal["leave", "clear"] | None
+    """What blank cells do: leave = keep the shop's value (default), clear = empty it."""
+    types: Mapping[str, str]
+    """Set a field's type (default: detected from the export): text, code, barcode, price, number, quantity,
+    percent, yes/no, date, choice, category, image, item link."""
+    repair_skus: bool
+    """Repair damaged SKUs also where the rest of the row does not agree, if only one item fits."""
+    add_new: bool
+    """Add new rows as new items."""
+    delete_missing: int | None
+    """Delete items that are not in EDITED, but stop if there are more than N."""
+    sku_changes: str | PathLike[str] | None
+    """File of confirmed SKU changes (columns old, new)."""
+    base: TableLike | None
+    """The export that EDITED was made from, if LIVE is newer; none: compare with LIVE only; kept: the kept export
+    that EDITED looks like."""
+    save_profile: str | None
+    """Save the options of this group as a supplier profile."""
+
+
+class AdjustArguments(TypedDict, total=False):
+    """How formulas change the live table."""
+
+    as_of: datetime | None
+    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
+    strict: bool
+    """Write nothing if there is any error."""
+    pack: Literal["exact", "one-file"]
+    """exact: as few files as there can be without a cell that does not change. one-file: one file if possible;
+    extra cells are filled with current values, never prices or stock."""
+    format: str
+    """Format of the update files. delimited: as the shop's export."""
+    out: str | PathLike[str] | None
+    """Save the change set (.changes.jsonl, or .gz)."""
+    write: str | PathLike[str] | None
+    """Write the proved update files into this folder."""
+    problems: str | PathLike[str] | None
+    """Save the problems, with their rows, as a workbook."""
+    overwrite: bool
+    """Overwrite an earlier update and workbook."""
+    unlock: Sequence[str]
+    """Allow changes to a locked field."""
+    allow_new_values: Sequence[str]
+    """Allow new values in a choice field."""
+    as_typed: Sequence[str]
+    """Accept this field's values as typed, even if they look damaged."""
+    ignore: Sequence[str]
+    """Ignore the errors of this check, such as "below cost"."""
+    images: str | PathLike[str] | None
+    """Image folder; missing image files are errors."""
+    table: Mapping[str, str]
+    """Another table for formulas: costs=costs.csv gives costs.net. Also a database."""
+    table_column: Mapping[str, str]
+    """Its column with our SKU, if not found by name; NAME=COLUMN=FIELD for another field."""
+    where: str | None
+    """Only items that match this condition, such as "maker = 'Thrumhive'"."""
+    items: str | PathLike[str] | None
+    """Only the SKUs listed in this file, one per line."""
+    key: Sequence[str]
+    """Column that identifies an item (SKU)."""
+    ending: str | None
+    """Round calculated prices to this ending, such as .95 or 9.90."""
+    multiple_of: str | None
+    """Round calculated numbers to a multiple of N, such as 5."""
+    rounding: Literal["nearest", "up", "down"]
+    """Rounding direction for ending and multiple_of."""
+
+
+class RecodeArguments(TypedDict, total=False):
+    """How items get other SKUs."""
+
+    as_of: datetime | None
+    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
+    strict: bool
+    """Write nothing if there is any error."""
+    pack: Literal["exact", "one-file"]
+    """exact: as few files as there can be without a cell that does not change. one-file: one file if possible;
+    extra cells are filled with current values, never prices or stock."""
+    format: str
+    """Format of the update files. delimited: as the shop's export."""
+    out: str | PathLike[str] | None
+    """Save the change set (.changes.jsonl, or .gz)."""
+    write: str | PathLike[str] | None
+    """Write the proved update files into this folder."""
+    problems: str | PathLike[str] | None
+    """Save the problems, with their rows, as a workbook."""
+    overwrite: bool
+    """Overwrite an earlier update and workbook."""
+    delimiter: str | None
+    """Column separator: comma, semicolon, tab or pipe."""
+    encoding: str | None
+    """Encoding, such as windows-1252."""
+    decimal: Literal[".", ","] | None
+    """Decimal separator."""
+    header_line: int | None
+    """Line number of the header row; 0 = no header."""
+    worksheet: str | None
+    """Worksheet of a workbook, by name or number."""
+    unlock: Sequence[str]
+    """Allow changes to a locked field."""
+    allow_new_values: Sequence[str]
+    """Allow new values in a choice field."""
+    as_typed: Sequence[str]
+    """Accept this field's values as typed, even if they look damaged."""
+    ignore: Sequence[str]
+    """Ignore the errors of this check, such as "below cost"."""
+    images: str | PathLike[str] | None
+    """Image folder; missing image files are errors."""
+    key: Sequence[str]
+    """Column that identifies an item (SKU)."""
+    old: str | None
+    """Column of CODES with the old SKUs."""
+    new: str | None
+    """Column of CODES with the new SKUs."""
+    rename_images: bool
+    """Also rename image files that contain the SKU."""
+
+
+class CombineArguments(TypedDict, total=False):
+    """How change sets are combined."""
+
+    overwrite: bool
+    """Overwrite the output file if it exists."""
+    conflicts: str | PathLike[str] | None
+    """Save the conflicts as a workbook, to be decided row by row."""
+    decisions: str | PathLike[str] | None
+    """Decide conflicts as marked in this workbook."""
+    prefer: str | None
+    """Where files disagree, use the value of this one."""
+    out: str | PathLike[str] | None
+    """Save the combined change set."""
+
+
+class CheckArguments(TypedDict, total=False):
     """What checks let through, in this call only."""
 
+    overwrite: bool
+    """Overwrite the output file if it exists."""
     unlock: Sequence[str]
-    """Locked fields that may change."""
+    """Allow changes to a locked field."""
     allow_new_values: Sequence[str]
-    """Choice fields that may have values the shop does not know."""
+    """Allow new values in a choice field."""
     as_typed: Sequence[str]
-    """Fields in which what looks like damage by a spreadsheet program is meant."""
+    """Accept this field's values as typed, even if they look damaged."""
     ignore: Sequence[str]
-    """Checks that are not run."""
+    """Ignore the errors of this check, such as "below cost"."""
+    images: str | PathLike[str] | None
+    """Image folder; missing image files are errors."""
+    problems: str | PathLike[str] | None
+    """Save the problems, with their rows, as a workbook."""
 
 
-class CompareArguments(AllowArguments, total=False):
-    """How to compare; what is left out is as configured, else as the files show."""
+class RefreshArguments(TypedDict, total=False):
+    """Whose value goes on where both have changed a cell."""
 
-    key: Sequence[str]
-    """The fields that identify an item."""
-    where: str
-    """Only items for which this condition in SQL holds."""
-    items: str | PathLike[str]
-    """A file of SKUs, one a line: only these items."""
-    add_new: bool
-    """New rows are added as new items."""
-    delete_missing: int
-    """Items without a row are deleted, if they are no more than this."""
-    blanks: str
-    """What a blank cell does: "leave" or "clear"."""
-    types: Mapping[str, str]
-    """The type of a field, by field."""
-    repair_skus: bool
-    """Damaged SKUs are repaired where only one item fits."""
-    profile: str | SupplierProfile
-    """The supplier profile of the edited file: its name in the settings, or itself."""
-    map: Mapping[str, str]
-    """The field for each column that is not matched by its name."""
-    skip: Sequence[str]
-    """Fields that the edited file must not change."""
-    match_on: Sequence[str]
-    """The fields that match items, if not the key."""
-    constant: Mapping[str, str]
-    """The value of a field in every row."""
-    add: Sequence[str]
-    """Fields whose values are added to the shop's."""
-    set: Sequence[str]
-    """Formulas for values, such as ``price = file.cost * 1.95``."""
-    set_new: Sequence[str]
-    """Formulas for new items."""
+    overwrite: bool
+    """Overwrite the output file if it exists."""
+    conflicts: str | PathLike[str] | None
+    """Save the conflicts as a workbook, to be decided row by row."""
+    decisions: str | PathLike[str] | None
+    """Decide conflicts as marked in this workbook."""
+    on_conflict: Sequence[str]
+    """Cells changed on both sides: hold (default: error), ours or theirs; FIELD=ours for one field."""
+    out: str | PathLike[str] | None
+    """Save the changes still to send."""
 
 
-def known(given: Mapping[str, object], allowed: type, function: str) -> None:
-    """See that only arguments are given that there are.
+class VerifyArguments(TypedDict, total=False):
+    """What is saved of a verification."""
 
-    Raises:
-        TypeError: one is none of them, as for any other function.
-    """
-    names = list(allowed.__annotations__)
-    for name in given:
-        if name not in names:
-            hint = nearest_hint(name, names, "Known")
-            raise TypeError(f"{function}() got an unexpected keyword argument {name!r}. {hint}")
+    overwrite: bool
+    """Overwrite the output file if it exists."""
+    out: str | PathLike[str] | None
+    """Save the changes that were not applied."""
 
 
-def overrides_of(given: AllowArguments | CompareArguments) -> Overrides:
-    """What checks let through."""
-    names = ("unlock", "allow_new_values", "as_typed", "ignore")
-    return Overrides(**{name: tuple(given.get(name, ())) for name in names})  # type: ignore[arg-type]
+class WriteArguments(TypedDict, total=False):
+    """How an update is written."""
+
+    as_of: datetime | None
+    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
+    strict: bool
+    """Write nothing if there is any error."""
+    pack: Literal["exact", "one-file"]
+    """exact: as few files as there can be without a cell that does not change. one-file: one file if possible;
+    extra cells are filled with current values, never prices or stock."""
+    format: str
+    """Format of the update files. delimited: as the shop's export."""
+    unlock: Sequence[str]
+    """Allow changes to a locked field."""
+    allow_new_values: Sequence[str]
+    """Allow new values in a choice field."""
+    as_typed: Sequence[str]
+    """Accept this field's values as typed, even if they look damaged."""
+    ignore: Sequence[str]
+    """Ignore the errors of this check, such as "below cost"."""
+    images: str | PathLike[str] | None
+    """Image folder; missing image files are errors."""
+    approval: str | PathLike[str] | None
+    """The approval, if it is not next to CHANGES."""
+    overwrite: bool
+    """Overwrite an earlier update in DIR."""
 
 
-def compare_options(given: CompareArguments, settings: Settings) -> CompareOptions:
-    """How to compare.
+class UndoArguments(TypedDict, total=False):
+    """How the files that put things back are written."""
 
-    Raises:
-        InvalidOption: ``blanks`` is neither of its two words.
-    """
-    blanks, items = given.get("blanks"), given.get("items")
-    if blanks not in (None, "leave", "clear"):
-        raise InvalidOption("not what a blank cell can do", option="blanks", value=blanks, hint="Give leave or clear.")
-    return CompareOptions(
-        key=tuple(given.get("key", ())),
-        clear_blanks=None if blanks is None else blanks == "clear",
-        types=given.get("types", {}),
-        repair_keys=given.get("repair_skus", False),
-        where=given.get("where"),
-        items=parse_location(str(items)) if items is not None else None,
-        add_new=given.get("add_new", False),
-        delete_at_most=given.get("delete_missing"),
-        settings=settings,
-        as_typed=tuple(given.get("as_typed", ())),
-    )
+    as_of: datetime | None
+    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
+    pack: Literal["exact", "one-file"]
+    """exact: as few files as there can be without a cell that does not change. one-file: one file if possible;
+    extra cells are filled with current values, never prices or stock."""
+    format: str
+    """Format of the update files. delimited: as the shop's export."""
+    fresh: TableLike | None
+    """A newer export: undo only what was applied and not changed since. The rest is listed."""
+    overwrite: bool
+    """Overwrite an earlier update in DIR."""
 
 
-def profile_of(given: CompareArguments, settings: Settings) -> SupplierProfile:
-    """How the edited file is mapped to the shop's fields: by a profile, and what is given besides.
+class SendArguments(TypedDict, total=False):
+    """How an update is sent."""
 
-    Raises:
-        InvalidOption: there is no profile of this name.
-    """
-    profile = given.get("profile", SupplierProfile())
-    if isinstance(profile, str):
-        if profile not in settings.profiles:
-            hint = nearest_hint(profile, list(settings.profiles), "Profiles")
-            raise InvalidOption("no supplier profile of this name", option="profile", value=profile, hint=hint)
-        profile = settings.profiles[profile]
-
-    def fields(name: str) -> tuple[str, ...]:
-        return tuple(field_name(one) for one in given.get(name, ()))  # type: ignore[attr-defined]
-
-    columns = {column: field_name(field) for column, field in given.get("map", {}).items()}
-    constants = {field_name(field): value for field, value in given.get("constant", {}).items()}
-    return replace(
-        profile,
-        columns={**profile.columns, **columns},
-        skip=(*profile.skip, *fields("skip")),
-        match_on=fields("match_on") or profile.match_on,
-        constants={**profile.constants, **constants},
-        added=(*profile.added, *fields("add")),
-        rules=(*profile.rules, *given.get("set", ())),
-        rules_new=(*profile.rules_new, *given.get("set_new", ())),
-    )
+    as_of: datetime | None
+    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
+    resume: bool
+    """Resume an interrupted transfer."""
+    overwrite_sent: bool
+    """Send also cells that another update has sent since this one's export."""

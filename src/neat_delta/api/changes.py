@@ -2,56 +2,47 @@
 
 from __future__ import annotations
 
-from os import PathLike
 from typing import TYPE_CHECKING
 
 import polars as pl
 
 from neat_delta.analysis.cell_selection import Selection, cells_in
-from neat_delta.api.arguments import (
-    AllowArguments,
-    CompareArguments,
-    compare_options,
-    known,
-    overrides_of,
-    profile_of,
-)
 from neat_delta.api.tables import SettingsLike, TableLike, read, settings_of
+from neat_delta.api.translate import base_members, request_of, table_or_place
 from neat_delta.base.errors import InvalidInput
 from neat_delta.changeset.subset import subset
-from neat_delta.checks import recheck
-from neat_delta.diff.compare import CompareOptions
-from neat_delta.diff.formulas import parse_formula
-from neat_delta.diff.recode import code_pairs
-from neat_delta.diff.recode import recode as recode_items
-from neat_delta.locations import parse_location
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.matching.selection import filter_rows
-from neat_delta.reading import read_table
 from neat_delta.reading.frames import table_from_frame
-from neat_delta.reconcile.conflicts import HOLD, ConflictPolicy
-from neat_delta.tables import Table
-from neat_delta.workflows.base import KEPT_BASE, NO_BASE, BaseWish
-from neat_delta.workflows.combining import Preference, combined
-from neat_delta.workflows.plan import PlanOptions, checked, context_of, plan_adjustment, plan_comparison
+from neat_delta.workflows import adjust as adjusting
+from neat_delta.workflows import check as checking
+from neat_delta.workflows import combine as combining
+from neat_delta.workflows import compare as comparing
+from neat_delta.workflows import recode as recoding
+from neat_delta.workflows.plan import context_of
+from neat_delta.workflows.requests import AdjustRequest, CheckRequest, CombineRequest, CompareRequest, RecodeRequest
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
     from typing import Unpack
 
+    from neat_delta.api.arguments import (
+        AdjustArguments,
+        CheckArguments,
+        CombineArguments,
+        CompareArguments,
+        RecodeArguments,
+    )
     from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.locations import Location
     from neat_delta.reconcile.combine import CombineResult
-    from neat_delta.tables.read_options import ReadOptions
-    from neat_delta.tables.settings import Settings
+    from neat_delta.tables import Table
 
 
 def compare(
     live: TableLike,
-    edited: TableLike,
+    edited: TableLike | Sequence[TableLike],
     settings: SettingsLike = None,
-    *,
-    base: TableLike | None = None,
-    on_conflict: str = HOLD,
     **options: Unpack[CompareArguments],
 ) -> ChangeSet:
     """What the edited table changes in the live one, after all checks.
@@ -65,54 +56,35 @@ def compare(
 
     Args:
         live: the live export: a file, an address or a frame.
-        edited: the edited table, likewise; it need not have all fields or rows.
+        edited: the edited table, likewise; it need not have all fields or rows. Several in a list are combined.
         settings: what is configured, or the path of a ``catalogue.toml``.
-        base: the older export that the edited table was made from: then only what was edited since is a change. A
-            sheet that was made for editing carries it, or is known by its place. "none": there is none; "kept": the
-            kept export that the table looks like.
-        on_conflict: with a base, where both have changed a cell: "hold" it back, or "ours", or "theirs".
-        options: how to compare, as ``CompareArguments`` has it.
+        options: how to compare, and what is saved and written of it, as ``CompareArguments`` has it.
 
     Raises:
         InvalidOption: an option names what does not exist, or the base lacks the key.
         AmbiguousKey: no column can be taken as the key without asking.
         InvalidInput: a file cannot be read as a table.
+        WriteError, LiveMismatch, NotApproved, ProofFailed: an update is wanted and cannot be written.
     """
-    known(options, CompareArguments, "compare")
     own = settings_of(settings)
-    profile, shop = profile_of(options, own), read(live, own)
-    sheet = edited if isinstance(edited, Table) else _edited(edited, profile.format)
-    plan = PlanOptions(
-        compare_options(options, own),
-        profile,
-        overrides=overrides_of(options),
-        base=BaseWish(_base(base, own)),
-        on_conflict=ConflictPolicy(on_conflict),
+    files = edited if isinstance(edited, list | tuple) else [edited]
+    given = dict(options)
+    members = base_members(options.get("base"), own)
+    given.pop("base", None)
+    request = request_of(
+        CompareRequest,
+        "compare",
+        given,
+        own,
+        live=table_or_place(live, own),
+        edited=tuple(table_or_place(one, own, "edited.csv") for one in files),
+        **members,
     )
-    return plan_comparison(shop, sheet, plan)[0].changes
-
-
-def _base(base: TableLike | None, settings: Settings) -> Table | str | None:
-    if isinstance(base, str) and base in (NO_BASE, KEPT_BASE):
-        return base
-    return None if base is None else read(base, settings)
-
-
-def _edited(edited: TableLike, form: ReadOptions) -> Table:
-    """An edited table as it came: its columns are mapped when it is compared."""
-    if isinstance(edited, str | PathLike):
-        return read_table(parse_location(str(edited)), options=form)
-    return read(edited, name="edited.csv")
+    return comparing.compare(request).changes
 
 
 def adjust(
-    live: TableLike,
-    formulas: Sequence[str],
-    settings: SettingsLike = None,
-    *,
-    where: str | None = None,
-    key: Sequence[str] = (),
-    **allow: Unpack[AllowArguments],
+    live: TableLike, formulas: Sequence[str], settings: SettingsLike = None, **options: Unpack[AdjustArguments]
 ) -> ChangeSet:
     """What formulas change in the live table, after all checks.
 
@@ -126,57 +98,62 @@ def adjust(
         live: the live export.
         formulas: each ``field = expression``, in standard SQL over the fields; all see the values as they were before.
         settings: what is configured.
-        where: a condition in SQL; only items for which it holds.
-        key: the fields that identify an item, if not as configured.
-        allow: what checks let through, as ``AllowArguments`` has it.
+        options: which items, how values are rounded, and what is saved and written, as ``AdjustArguments`` has it.
 
     Raises:
         InvalidOption: a formula or the condition is wrong, or names what does not exist.
+        WriteError, LiveMismatch, NotApproved, ProofFailed: an update is wanted and cannot be written.
     """
-    known(allow, AllowArguments, "adjust")
-    own, overrides = settings_of(settings), overrides_of(allow)
-    context = context_of(read(live, own), own, key)
-    plan = PlanOptions(CompareOptions(settings=own, as_typed=overrides.as_typed), overrides=overrides)
-    parsed = [parse_formula(text) for text in formulas]
-    return plan_adjustment(context, parsed, where, None, plan)[0].changes
+    own = settings_of(settings)
+    request = request_of(AdjustRequest, "adjust", options, own, live=table_or_place(live, own), set=tuple(formulas))
+    return adjusting.adjust(request).changes
 
 
 def recode(
     live: TableLike,
-    new_keys: Mapping[str, str],
+    new_keys: Mapping[str, str] | TableLike,
     settings: SettingsLike = None,
-    *,
-    rename_images: bool = False,
-    **allow: Unpack[AllowArguments],
+    **options: Unpack[RecodeArguments],
 ) -> ChangeSet:
     """What it takes to give items other SKUs: the SKUs, and the fields of other items that name them.
 
     Args:
         live: the live export.
-        new_keys: the new SKU by the one that the item has.
+        new_keys: the new SKU by the one that the item has; or a table of old and new ones.
         settings: what is configured.
-        rename_images: names of image files that hold an item's SKU get the new one.
-        allow: what checks let through, as ``AllowArguments`` has it.
+        options: how the list is read, and what is saved and written, as ``RecodeArguments`` has it.
 
     Raises:
-        InvalidOption: the key has several fields.
+        InvalidOption: the key has several fields, or the columns of the list are not known.
+        WriteError, LiveMismatch, NotApproved, ProofFailed: an update is wanted and cannot be written.
     """
-    known(allow, AllowArguments, "recode")
     own = settings_of(settings)
-    pairs = {"old": list(new_keys), "new": list(new_keys.values())}
-    codes = table_from_frame(pl.DataFrame(pairs, schema={"old": pl.String, "new": pl.String}), "new_keys.csv")
-    context = context_of(read(live, own), own)
-    asked = code_pairs(codes, context.key, "old", "new")
-    result = recode_items(codes, context, asked, CompareOptions(settings=own), images=rename_images)
-    return checked(result, own, overrides_of(allow)).changes
+    given = dict(options)
+    codes: Table | Location
+    if isinstance(new_keys, dict):
+        pairs = {"old": list(new_keys), "new": list(new_keys.values())}
+        frame = pl.DataFrame(pairs, schema={"old": pl.String, "new": pl.String})
+        codes = table_from_frame(frame, "new_keys.csv")
+        given |= {"old": "old", "new": "new"}
+    else:
+        codes = table_or_place(new_keys, own, "codes.csv")
+    request = request_of(RecodeRequest, "recode", given, own, live=table_or_place(live, own), codes=codes)
+    return recoding.recode(request).changes
 
 
-def combine(sets: Mapping[str, ChangeSet], *, prefer: str | None = None) -> CombineResult:
-    """Change sets of one live export as one.
+def combine(
+    sets: Mapping[str, ChangeSet],
+    live: TableLike,
+    settings: SettingsLike = None,
+    **options: Unpack[CombineArguments],
+) -> CombineResult:
+    """Change sets of one live export as one, after all checks: what each may change, all together may not.
 
     Args:
         sets: the change sets by their names, which are columns of the conflicts.
-        prefer: the name of the change set whose value goes on where they disagree; none: such cells are not sent.
+        live: the live export that they were made from.
+        settings: what is configured.
+        options: whose value goes on where they disagree, and what is saved, as ``CombineArguments`` has it.
 
     Returns:
         ``changes``, the change set of them all, ``conflicts`` (key, field, was, a column for each name, chosen) and the
@@ -184,8 +161,11 @@ def combine(sets: Mapping[str, ChangeSet], *, prefer: str | None = None) -> Comb
 
     Raises:
         InvalidOption: they are not of one live export, or have different keys.
+        LiveMismatch: they were made from another live export.
     """
-    return combined(list(sets.values()), list(sets), Preference(prefer))
+    own = settings_of(settings)
+    members = {"changes": tuple(sets.values()), "names": tuple(sets), "live": table_or_place(live, own)}
+    return combining.combine(request_of(CombineRequest, "combine", options, own, **members))
 
 
 def accept(
@@ -241,13 +221,14 @@ def filter_keys(live: TableLike, where: str, settings: SettingsLike = None) -> p
 
 
 def check(
-    changes: ChangeSet, live: TableLike, settings: SettingsLike = None, **allow: Unpack[AllowArguments]
+    changes: ChangeSet, live: TableLike, settings: SettingsLike = None, **options: Unpack[CheckArguments]
 ) -> ChangeSet:
     """The change set after all checks against the live table as it is now; what they block is taken out.
 
     Raises:
         InvalidOption: an override names a field or a check that does not exist.
+        LiveMismatch: the change set was made from another live table.
     """
-    known(allow, AllowArguments, "check")
     own = settings_of(settings)
-    return recheck(changes, read(live, own).renamed(changes.head.names()), own, overrides_of(allow))
+    request = request_of(CheckRequest, "check", options, own, changes=changes, live=table_or_place(live, own))
+    return checking.check(request).changes

@@ -1,47 +1,42 @@
-"""Change sets as files and updates: loading, writing, bringing up to date, verifying, undoing."""
+"""Change sets as files and updates: loading, writing, sending, bringing up to date, verifying, undoing."""
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, TypedDict
+from typing import TYPE_CHECKING
 
-from neat_delta.api.arguments import known
-from neat_delta.api.tables import SettingsLike, TableLike, read, settings_of
-from neat_delta.approval import load_approval
-from neat_delta.base.errors import InvalidOption
-from neat_delta.base.nearest import nearest_hint
+from neat_delta.api.tables import SettingsLike, TableLike, settings_of
+from neat_delta.api.translate import request_of, table_or_place
 from neat_delta.changeset.changeset import ChangeSet
-from neat_delta.checks import recheck
-from neat_delta.reconcile.conflicts import HOLD, ConflictPolicy
-from neat_delta.reconcile.refresh import RefreshResult
-from neat_delta.reconcile.refresh import refresh as refresh_changes
-from neat_delta.reconcile.verify import VerifyResult
-from neat_delta.reconcile.verify import verify as verify_changes
-from neat_delta.update import Receipt, WriteOptions, write_update
-from neat_delta.update.field_sets import WAYS
-from neat_delta.update.write import output_formats
-from neat_delta.workflows.saved_changes import undo_by_table
+from neat_delta.locations import parse_place
+from neat_delta.workflows import refresh as refreshing
+from neat_delta.workflows import send as sending
+from neat_delta.workflows import undo as undoing
+from neat_delta.workflows import verify as verifying
+from neat_delta.workflows import write as writing
+from neat_delta.workflows.requests import (
+    RefreshRequest,
+    SendRequest,
+    UndoRequest,
+    VerifyRequest,
+    WriteRequest,
+)
 
 if TYPE_CHECKING:
-    from datetime import datetime
     from os import PathLike
     from typing import Unpack
 
-
-class WriteArguments(TypedDict, total=False):
-    """How an update is written, by the names that the command line's options have."""
-
-    pack: str
-    """How cells are packed into files: "exact" or "one-file"."""
-    format: str
-    """The format of the files: "delimited", "tsv", "xlsx", "parquet", "jsonl" …"""
-    overwrite: bool
-    """An earlier update in the folder is replaced."""
-    as_of: datetime
-    """When the live export was made, where its file does not tell."""
-    approval: str | PathLike[str]
-    """The approval of the change set."""
+    from neat_delta.api.arguments import (
+        RefreshArguments,
+        SendArguments,
+        UndoArguments,
+        VerifyArguments,
+        WriteArguments,
+    )
+    from neat_delta.delivery.history import Entry
+    from neat_delta.reconcile.refresh import RefreshResult
+    from neat_delta.reconcile.verify import VerifyResult
+    from neat_delta.update import Receipt
 
 
 def load(path: str | PathLike[str]) -> ChangeSet:
@@ -87,10 +82,9 @@ def write(
         WriteError: the folder is in use, or a cell cannot be written.
         ProofFailed: the files would not do exactly what the change set says; they are removed.
     """
-    known(how, WriteArguments, "write")
     own = settings_of(settings)
-    table = read(live, own).renamed(changes.head.names())
-    return write_update(recheck(changes, table, own), table, Path(folder), own, _write_options(how))
+    members = {"changes": changes, "folder": Path(folder), "live": table_or_place(live, own)}
+    return writing.write(request_of(WriteRequest, "write", how, own, **members)).receipt
 
 
 def undo(
@@ -98,9 +92,7 @@ def undo(
     folder: str | PathLike[str],
     live: TableLike,
     settings: SettingsLike = None,
-    *,
-    fresh: TableLike | None = None,
-    **how: Unpack[WriteArguments],
+    **how: Unpack[UndoArguments],
 ) -> Receipt | None:
     """The files that put back what a change set has changed, proved like any update.
 
@@ -109,8 +101,8 @@ def undo(
         folder: a new or empty folder.
         live: the live export that the change set was made from.
         settings: what is configured.
-        fresh: an export made now: then only what was applied and what nobody has changed since is put back.
-        how: how it is written, as ``WriteArguments`` has it.
+        how: ``fresh``, an export made now, by which only what was applied and what nobody has changed since is put
+            back; and how it is written, as ``UndoArguments`` has it.
 
     Returns:
         the receipt; ``None``, with nothing written, if there is nothing to put back.
@@ -119,17 +111,53 @@ def undo(
         LiveMismatch, WriteError, ProofFailed: as for ``write``.
         InvalidOption: of some items nobody can tell whether their SKUs have changed.
     """
-    known(how, WriteArguments, "undo")
-    own, options = settings_of(settings), _write_options(how)
-    if fresh is None:
-        table = read(live, own).renamed(changes.head.names())
-        return write_update(changes, table, Path(folder), own, replace(options, inverted=True, gate=False))
-    now = read(fresh, own).renamed(changes.head.names())
-    return undo_by_table(changes, now, Path(folder), own, options)[0]
+    own = settings_of(settings)
+    members = {"changes": changes, "folder": Path(folder), "live": table_or_place(live, own)}
+    given = dict(how)
+    fresh = how.get("fresh")
+    if fresh is not None:
+        given["fresh"] = table_or_place(fresh, own)
+    return undoing.undo(request_of(UndoRequest, "undo", given, own, **members)).receipt
+
+
+def send(
+    folder: str | PathLike[str],
+    to: str | PathLike[str],
+    settings: SettingsLike = None,
+    *,
+    history: str | PathLike[str] | None = None,
+    **how: Unpack[SendArguments],
+) -> Entry:
+    """Send a written update to the shop, file by file, never twice; the history knows what has left.
+
+    Args:
+        folder: the update's folder.
+        to: where it goes: a folder, here or on a server; the http(s) address of the shop's interface; or a table of a
+            database.
+        settings: what is configured.
+        history: the file in which it is written down, if not the user's.
+        how: as ``SendArguments`` has it.
+
+    Returns:
+        the history's entry: ``entry``, its number, ``state``, and ``files`` with what the shop has answered.
+
+    Raises:
+        NotApproved: the settings want an approval, and there is none that holds.
+        LiveMismatch: the export that the update was made from is too old.
+        DeliveryError: it was sent already, begun and not resumed, or refused.
+        NetworkError: the destination cannot be reached.
+    """
+    own = settings_of(settings)
+    members = {
+        "folder": Path(folder),
+        "to": parse_place(str(to)),
+        "history": None if history is None else Path(history),
+    }
+    return sending.send(sending.ready(request_of(SendRequest, "send", how, own, **members)))
 
 
 def refresh(
-    changes: ChangeSet, fresh: TableLike, settings: SettingsLike = None, *, on_conflict: str = HOLD
+    changes: ChangeSet, fresh: TableLike, settings: SettingsLike = None, **options: Unpack[RefreshArguments]
 ) -> RefreshResult:
     """What a newer live table still needs of a change set.
 
@@ -137,7 +165,7 @@ def refresh(
         changes: the change set.
         fresh: the newer export.
         settings: what is configured.
-        on_conflict: where both have changed a cell: "hold" it back, or "ours", or "theirs".
+        options: whose value goes on where both have changed a cell, and what is saved, as ``RefreshArguments`` has it.
 
     Returns:
         ``changes``, the change set that is still needed, ``conflicts`` (key, field, then, ours, now, fate) and counts.
@@ -146,10 +174,13 @@ def refresh(
         InvalidOption: the export lacks a field of the change set.
     """
     own = settings_of(settings)
-    return refresh_changes(changes, read(fresh, own).renamed(changes.head.names()), own, ConflictPolicy(on_conflict))
+    members = {"changes": changes, "fresh": table_or_place(fresh, own)}
+    return refreshing.refresh(request_of(RefreshRequest, "refresh", options, own, **members))
 
 
-def verify(changes: ChangeSet, fresh: TableLike, settings: SettingsLike = None) -> VerifyResult:
+def verify(
+    changes: ChangeSet, fresh: TableLike, settings: SettingsLike = None, **options: Unpack[VerifyArguments]
+) -> VerifyResult:
     """What of a change set has arrived in the shop, by an export made after the import.
 
     Returns:
@@ -160,27 +191,5 @@ def verify(changes: ChangeSet, fresh: TableLike, settings: SettingsLike = None) 
         InvalidOption: the export lacks a field of the change set.
     """
     own = settings_of(settings)
-    return verify_changes(changes, read(fresh, own).renamed(changes.head.names()), own)
-
-
-def _write_options(how: WriteArguments) -> WriteOptions:
-    """How an update is written.
-
-    Raises:
-        InvalidOption: there is no such way of packing, or format.
-        InvalidInput: what was given as an approval is none.
-    """
-    for name, choices in (("pack", WAYS), ("format", output_formats())):
-        value = how.get(name)
-        if value is not None and value not in choices:
-            raise InvalidOption(
-                "there is no such choice", option=name, value=str(value), hint=nearest_hint(str(value), list(choices))
-            )
-    approval = how.get("approval")
-    return WriteOptions(
-        overwrite=how.get("overwrite", False),
-        strategy=how.get("pack", WriteOptions.strategy),
-        output_format=how.get("format", WriteOptions.output_format),
-        as_of=how.get("as_of"),
-        approval=load_approval(Path(approval)) if approval is not None else None,
-    )
+    members = {"changes": changes, "fresh": table_or_place(fresh, own)}
+    return verifying.verify(request_of(VerifyRequest, "verify", options, own, **members)).result

@@ -4,41 +4,27 @@ from __future__ import annotations
 
 from os import PathLike
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, TypeAlias, TypedDict
+from typing import TYPE_CHECKING, Any, TypeAlias
 
 import polars as pl
 
-from neat_delta.base.errors import InvalidInput, InvalidOption
+from neat_delta.base.errors import InvalidInput
 from neat_delta.locations import parse_location
 from neat_delta.reading import read_table
 from neat_delta.reading.frames import table_from_frame
 from neat_delta.tables import Table
 from neat_delta.tables.config_loader import load_settings as load
-from neat_delta.tables.encodings import codec_name
-from neat_delta.tables.read_options import ReadOptions
 from neat_delta.tables.settings import Settings
+from neat_delta.workflows.option_groups import ReadingOptions
 
 if TYPE_CHECKING:
     from typing import Unpack
 
+    from neat_delta.api.arguments import ReadArguments
+
 # A table that was read; a file, an address or several files by their text; or a frame of any library.
 TableLike: TypeAlias = Table | str | PathLike[str] | pl.DataFrame | Any
 SettingsLike: TypeAlias = Settings | str | PathLike[str] | None
-
-
-class ReadArguments(TypedDict, total=False):
-    """Statements about a file's format, where recognising it goes wrong; named as the command line's options."""
-
-    delimiter: str
-    """The sign between cells: a comma, a semicolon, a tab or a pipe."""
-    encoding: str
-    """The encoding, such as windows-1252."""
-    decimal: str
-    """The decimal separator, "." or ","."""
-    header_line: int
-    """The line of the header row, counted from 1; 0: there is none."""
-    worksheet: str
-    """The worksheet of a workbook, by name or number."""
 
 
 def read(
@@ -71,7 +57,7 @@ def read(
     if isinstance(source, Table):
         return source.renamed(own.names())
     if isinstance(source, str | PathLike):
-        options = own.export.overridden_by(_read_options(given))
+        options = own.export.overridden_by(ReadingOptions(**given).read_options())
         return read_table(parse_location(str(source)), options=options).renamed(own.names())
     return table_from_frame(_frame(source, name), name).renamed(own.names())
 
@@ -94,17 +80,6 @@ def settings_of(given: SettingsLike) -> Settings:
     if given is None:
         return Settings()
     return given if isinstance(given, Settings) else load_settings(given)
-
-
-def _read_options(given: ReadArguments) -> ReadOptions:
-    encoding = given.get("encoding")
-    try:
-        codec = codec_name(encoding) if encoding else None
-    except LookupError as error:
-        raise InvalidOption("unknown encoding", option="encoding", value=encoding) from error
-    return ReadOptions(
-        given.get("delimiter"), codec, given.get("decimal"), given.get("header_line"), given.get("worksheet")
-    )
 
 
 def _frame(source: Any, name: str) -> pl.DataFrame:

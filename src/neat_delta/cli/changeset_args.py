@@ -4,15 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-import click
-
 from neat_delta.cli.common import bundle_options
-from neat_delta.cli.help import READING, SCOPE, option
+from neat_delta.cli.help import SCOPE, option
 from neat_delta.cli.param_types import SOURCE
 
 if TYPE_CHECKING:
-    from datetime import datetime
-
     from neat_delta.analysis.cell_selection import Selection
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.locations import Location
@@ -26,24 +22,6 @@ LIVE = option(
     type=SOURCE,
     metavar="FILE",
     help="The live export, if it is not next to CHANGES or in this folder.",
-)
-
-
-def _in_our_time(_context: click.Context, _option: click.Parameter, given: datetime | None) -> datetime | None:
-    if given is not None and not FIRST_YEAR <= given.year <= LAST_YEAR:
-        raise click.BadParameter(f"no live export was made in the year {given.year}")
-    return given
-
-
-# (Computers count time from 1970 on, in any zone.)
-FIRST_YEAR, LAST_YEAR = 1971, 9998
-AS_OF = option(
-    READING,
-    "--as-of",
-    metavar="DATE",
-    callback=_in_our_time,
-    type=click.DateTime(["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"]),
-    help="Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30).",
 )
 
 

@@ -11,100 +11,27 @@ import click
 from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import OutputOptions, bundle_options, console, print_error, show
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import DISPLAY, OUTPUT, SAFETY, option
-from neat_delta.cli.param_types import FILE, FormatParam
+from neat_delta.cli.help import DISPLAY, option
 from neat_delta.cli.typed import answers_about_base, answers_view, command_view, may_hold_secret, typed_without
-from neat_delta.workflows.targets import OUTPUT_FORMATS
+from neat_delta.workflows.requests import CompareRequest
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterable, Iterator, Sequence
 
     from rich.text import Text
 
-    from neat_delta.changeset.changeset import ChangeSet, Overrides
+    from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.diff.compare import BaseSummary, CompareResult
     from neat_delta.matching.supplier_mapping import ColumnMatch
     from neat_delta.tables.settings import Settings
     from neat_delta.update import Receipt
-    from neat_delta.workflows.targets import Targets
+    from neat_delta.workflows.option_groups import SavingOptions
 
-F = TypeVar("F", bound="Callable[..., Any]")
 ACTING = ("change", "recode", "add", "remove")
 # What is about the edited file itself.
 READING_OPTIONS = ("--delimiter", "--encoding", "--decimal", "--header-line")
 STATE_CHOICES = ("changed", "unchanged", "new", "missing", "duplicate", "unreadable", "rejected")
-
-
-STRICT = option(SAFETY, "--strict", is_flag=True, help="Write nothing if there is any error.")
-
-
-PACK = option(
-    OUTPUT,
-    "--pack",
-    "strategy",
-    type=click.Choice(["exact", "one-file"]),
-    default="exact",
-    show_default=True,
-    help="exact: as few files as there can be without a cell that does not change. one-file: one file if possible; "
-    "extra cells are filled with current values, never prices or stock.",
-)
-
-
-FORMAT = option(
-    OUTPUT,
-    "--format",
-    "output_format",
-    type=FormatParam(OUTPUT_FORMATS),
-    default="delimited",
-    show_default=True,
-    help="Format of the update files. delimited: as the shop's export.",
-)
-
-
-class OverrideOptions(NamedTuple):
-    """What a run lets through that checks would stop, and where the pictures lie."""
-
-    unlock: tuple[str, ...]
-    allow_new_values: tuple[str, ...]
-    as_typed: tuple[str, ...]
-    ignore: tuple[str, ...]
-    images: Path | None
-
-    def overrides(self) -> Overrides:
-        """The same for the core."""
-        from neat_delta.changeset.changeset import Overrides
-
-        return Overrides(self.unlock, self.allow_new_values, self.as_typed, self.ignore)
-
-
-def override_options(command: F) -> F:
-    """Add the options of ``OverrideOptions`` to a command, as ``override``."""
-    options = (
-        option(SAFETY, "--unlock", multiple=True, metavar="FIELD", help="Allow changes to a locked field. Repeatable."),
-        option(
-            SAFETY,
-            "--allow-new-values",
-            multiple=True,
-            metavar="FIELD",
-            help="Allow new values in a choice field. Repeatable.",
-        ),
-        option(
-            SAFETY,
-            "--as-typed",
-            multiple=True,
-            metavar="FIELD",
-            help="Accept this field's values as typed, even if they look damaged. Repeatable.",
-        ),
-        option(
-            SAFETY,
-            "--ignore",
-            multiple=True,
-            metavar="CHECK",
-            help='Ignore the errors of this check, such as "below cost". Repeatable.',
-        ),
-        option(SAFETY, "--images", type=FILE, metavar="DIR", help="Image folder; missing image files are errors."),
-    )
-    return bundle_options(OverrideOptions, "override", options, command)
+F = TypeVar("F", bound="Callable[..., Any]")
 
 
 class DisplayChoice(NamedTuple):
@@ -114,49 +41,9 @@ class DisplayChoice(NamedTuple):
     states: tuple[str, ...]
 
 
-def _targets(**given: Any) -> Targets:
-    from neat_delta.workflows.targets import Targets
-
-    return Targets(**given)
-
-
-def output_targets(command: F) -> F:
-    """Add the options about what becomes of a change set, as ``targets``, and how much is shown, as ``display``."""
-    targets = (
-        option(
-            OUTPUT,
-            "-o",
-            "--out",
-            "changes_file",
-            common=True,
-            type=FILE,
-            metavar="FILE",
-            help="Save the change set (.changes.jsonl, or .gz).",
-        ),
-        option(
-            OUTPUT,
-            "--write",
-            "update_folder",
-            common=True,
-            type=FILE,
-            metavar="DIR",
-            help="Write the proved update files into this folder.",
-        ),
-        option(
-            OUTPUT,
-            "--problems",
-            "problems_file",
-            common=True,
-            type=FILE,
-            metavar="FILE",
-            help="Save the problems, with their rows, as a workbook.",
-        ),
-        option(OUTPUT, "--overwrite", is_flag=True, help="Overwrite an earlier update and workbook."),
-        PACK,
-        FORMAT,
-        STRICT,
-    )
-    display = (
+def display_options(command: F) -> F:
+    """Add the options about how much is shown, as ``display``."""
+    options = (
         option(DISPLAY, "--all", "everything", common=True, is_flag=True, help="Show every change and every problem."),
         option(
             DISPLAY,
@@ -167,15 +54,7 @@ def output_targets(command: F) -> F:
             help="List all rows with this status. Repeatable.",
         ),
     )
-    return bundle_options(_targets, "targets", targets, bundle_options(DisplayChoice, "display", display, command))
-
-
-def preload(targets: Targets) -> None:
-    """Load what publishing needs, for there is time while files are read."""
-    import neat_delta.checks
-
-    if targets.update_folder is not None:
-        import neat_delta.update  # noqa: F401
+    return bundle_options(DisplayChoice, "display", options, command)
 
 
 class Outcome(NamedTuple):
@@ -184,7 +63,7 @@ class Outcome(NamedTuple):
     result: CompareResult
     receipt: Receipt | None
     settings: Settings
-    targets: Targets
+    request: SavingOptions
     display: DisplayChoice
 
 
@@ -199,7 +78,7 @@ def render_result(
     if output.as_json:
         columns = [asdict(match) for match in matches]
         changes = outcome.result.changes
-        commands = answers_about_base(changes) or [_write_command(outcome.result, outcome.targets.changes_file)]
+        commands = answers_about_base(changes) or [_write_command(outcome.result, outcome.request.out)]
         commands = [] if outcome.receipt else commands
         sendable = not changes.is_empty
         show_json(_as_dict(outcome) | ({"columns": columns} if columns else {}), changes, commands if sendable else [])
@@ -207,7 +86,7 @@ def render_result(
         say_what_needs_attention(outcome.result.changes)
     else:
         show(_view(outcome, console(output).width, head), output)
-    if blocked and outcome.targets.strict and outcome.targets.update_folder:
+    if blocked and outcome.request.strict and outcome.request.write:
         return refused(blocked)
     return Exit.ATTENTION if outcome.result.changes.needs_attention else Exit.DONE
 
@@ -233,7 +112,7 @@ def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | 
     from neat_delta.views.lines import labelled
     from neat_delta.views.verdict import changes_verdict, verdict_view
 
-    result, targets = outcome.result, outcome.targets
+    result, request = outcome.result, outcome.request
     if outcome.settings.path:
         yield labelled("settings", f"in {outcome.settings.path}")
     yield from head(width) if head else files_view(result, width)
@@ -244,10 +123,10 @@ def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | 
     yield from comparison_view(result, DisplayOptions(width, outcome.display.everything, outcome.display.states))
     yield Text()
     yield from _update_view(outcome, width)
-    if targets.problems_file:
-        yield labelled("saved", f"the problems with their rows, in {targets.problems_file}")
-    if targets.changes_file:
-        yield labelled("saved", f"the change set, in {targets.changes_file}")
+    if request.problems:
+        yield labelled("saved", f"the problems with their rows, in {request.problems}")
+    if request.out:
+        yield labelled("saved", f"the change set, in {request.out}")
     yield from verdict_view(changes_verdict(result.changes), width)
     yield from _next_view(outcome, width)
 
@@ -258,16 +137,17 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
     from neat_delta.views.lines import labelled
     from neat_delta.views.update import next_view
 
-    result, targets = outcome.result, outcome.targets
+    result, request = outcome.result, outcome.request
     label = "next"
     if answers := answers_about_base(result.changes):
         yield from answers_view(answers, width)
         return
     conflicts = result.base is not None and bool((result.base.conflicts["fate"] == "hold").any())
-    if conflicts and targets.conflicts_file is not None:
+    conflicts_file = request.conflicts if isinstance(request, CompareRequest) else None
+    if conflicts and conflicts_file is not None:
         words = typed_without("--conflicts", "--write", "--strict", "--decisions")
-        yield from command_view([*words, "--decisions", str(targets.conflicts_file)], width)
-        yield labelled("", f"(after you have chosen ours or theirs in {targets.conflicts_file})")
+        yield from command_view([*words, "--decisions", str(conflicts_file)], width)
+        yield labelled("", f"(after you have chosen ours or theirs in {conflicts_file})")
         label = "or"
     elif conflicts:
         words = typed_without("--write", "--strict")
@@ -275,18 +155,18 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
         yield labelled("", "(a workbook in which you choose whose value goes on)")
         label = "or"
     elif result.changes.blocking_count() and not result.from_formulas:
-        if targets.problems_file is None:
+        if request.problems is None:
             words = [*typed_without("--write", "--strict", "--out", "-o"), "--problems", free_name("problems.xlsx")]
             yield from command_view(words, width)
             yield labelled("", "(correct the rows in this workbook, then compare it)")
         else:
-            yield from command_view(_compare_problems(result, targets.problems_file), width)
+            yield from command_view(_compare_problems(result, request.problems), width)
             yield labelled("", "(after you have corrected the rows in it)")
         label = "or"
     if outcome.receipt:
         yield from next_view(outcome.receipt, width, label, outcome.result.live.source.path)
     elif not result.changes.is_empty:
-        yield from command_view(_write_command(result, targets.changes_file), width, label)
+        yield from command_view(_write_command(result, request.out), width, label)
 
 
 def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
@@ -296,7 +176,7 @@ def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
     from neat_delta.views.lines import labelled
     from neat_delta.views.update import nothing_view, one_file_view, update_view
 
-    changes, folder = outcome.result.changes, outcome.targets.update_folder
+    changes, folder = outcome.result.changes, outcome.request.write
     if outcome.receipt:
         yield from update_view(outcome.receipt, outcome.result.live.source.name, width)
     elif folder and not changes.is_empty:
@@ -332,7 +212,7 @@ def _as_dict(outcome: Outcome) -> dict[str, Any]:
     from neat_delta.matching import KEY_SEPARATOR
     from neat_delta.tables.line_names import with_own_line
 
-    result, receipt, targets = outcome.result, outcome.receipt, outcome.targets
+    result, receipt, request = outcome.result, outcome.receipt, outcome.request
     findings = result.changes.findings
     described: dict[str, Any] = head_as_dict(result.changes)
     described["cells"] = len(result.changes.cells)
@@ -345,7 +225,7 @@ def _as_dict(outcome: Outcome) -> dict[str, Any]:
     described["problems"] = {level: len(findings.filter(level=level)) for level in ("error", "warning", "note")}
     if result.base is not None:
         described["base"] = _base_as_dict(result.base)
-    described["out"] = str(targets.changes_file) if targets.changes_file else None
+    described["out"] = str(request.out) if request.out else None
     described["files"] = [] if receipt is None else receipt.as_dict()["files"]
     described["update"] = None if receipt is None else {"folder": str(receipt.folder)} | receipt.as_dict()
     for name, table in (("live", result.live), ("edited", result.edited)):

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.changeset_args import LIVE
-from neat_delta.cli.changeset_output import OverrideOptions, override_options, say_what_needs_attention
+from neat_delta.cli.changeset_output import say_what_needs_attention
 from neat_delta.cli.common import (
-    OVERWRITE,
     OutputOptions,
     catalogue_file,
     console,
@@ -20,8 +19,10 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
-from neat_delta.cli.param_types import CHANGES, FILE
+from neat_delta.cli.help import DISPLAY, command, option
+from neat_delta.cli.param_types import CHANGES
+from neat_delta.cli.request_options import request_options
+from neat_delta.workflows.requests import CheckRequest
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -41,55 +42,34 @@ if TYPE_CHECKING:
 )
 @click.argument("changes", type=CHANGES)
 @LIVE
-@option(
-    OUTPUT,
-    "--problems",
-    common=True,
-    type=FILE,
-    metavar="FILE",
-    help="Save the problems, with their rows, as a workbook.",
-)
-@OVERWRITE
+@request_options(CheckRequest)
 @option(DISPLAY, "--all", "everything", common=True, is_flag=True, help="Show every problem.")
-@override_options
 @catalogue_file
 @output_options
 def check_command(
     changes: Location,
     live: Location | None,
-    problems: Path | None,
-    overwrite: bool,
     everything: bool,
-    override: OverrideOptions,
     config: Path | None,
     output: OutputOptions,
+    **options: Any,
 ) -> int:
     """Run all checks on a saved change set again, with the settings as they are now.
 
     Writes nothing except the workbook, if you ask for one. "compare" and "write" run the same checks.
     """
-    from neat_delta.checks import recheck
-    from neat_delta.files.atomic_write import write_atomic
-    from neat_delta.files.output_paths import check_outputs
-    from neat_delta.workbooks.problems import problems_workbook
-    from neat_delta.workflows.plan import names_of_images
-    from neat_delta.workflows.saved_changes import load_with_live
+    from neat_delta.workflows.check import check
 
-    settings = load_config(config)
-    check_outputs(problems, replace=overwrite)
+    request = CheckRequest(changes=changes, live=live, settings=load_config(config), **options)
     with show_progress(output) as progress:
-        loaded, own = load_with_live(changes, live, settings, progress)
-        progress.step("checking what would change")
-        tried = recheck(loaded, own, settings, override.overrides(), names_of_images(override.images))
-        if problems is not None:
-            check_outputs(problems, replace=overwrite)
-            write_atomic(problems, problems_workbook(tried, own, as_edited=False), replace=overwrite)
+        checked = check(request, progress)
+    tried, problems = checked.changes, request.problems
     if output.as_json:
         show_json(_as_dict(tried), tried, _next(changes, tried, problems))
     elif output.quiet:
         say_what_needs_attention(tried)
     else:
-        show(_view((changes, tried), own, problems, everything, console(output).width), output)
+        show(_view((changes, tried), checked.live, problems, everything, console(output).width), output)
     return Exit.ATTENTION if tried.needs_attention else Exit.DONE
 
 

@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
-from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.changeset_output import say_what_needs_attention
 from neat_delta.cli.common import (
-    OVERWRITE,
     OutputOptions,
     catalogue_file,
     console,
@@ -20,27 +18,21 @@ from neat_delta.cli.common import (
     show,
     show_progress,
 )
-from neat_delta.cli.conflict_options import CONFLICTS, DECISIONS, decide_view, save_disagreements
+from neat_delta.cli.decide_view import decide_view
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, VALUES, command, option
-from neat_delta.cli.param_types import CHANGES, FILE
+from neat_delta.cli.help import command
+from neat_delta.cli.param_types import CHANGES
+from neat_delta.cli.request_options import request_options
+from neat_delta.workflows.requests import CombineRequest
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    from collections.abc import Iterator
     from pathlib import Path
 
     from rich.text import Text
 
-    from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.locations import Location
     from neat_delta.reconcile.combine import CombineResult
-
-PREFER = option(
-    VALUES,
-    "--prefer",
-    metavar="NAME",
-    help="Where files disagree, use the value of this one.  [default: an error, not sent]",
-)
 
 
 @command(
@@ -49,76 +41,32 @@ PREFER = option(
     "neat-delta combine tuesday.changes.jsonl supplier.changes.jsonl -o both.changes.jsonl --conflicts conflicts.xlsx",
 )
 @click.argument("changes", type=CHANGES, nargs=-1, required=True, metavar="CHANGES…")
-@option(
-    OUTPUT, "-o", "--out", common=True, type=FILE, required=True, metavar="FILE", help="Save the combined change set."
-)
-@PREFER
-@DECISIONS
-@CONFLICTS
 @LIVE
-@OVERWRITE
+@request_options(CombineRequest)
 @catalogue_file
 @output_options
 def combine_command(
-    changes: tuple[Location, ...],
-    out: Path,
-    prefer: str | None,
-    decisions: Location | None,
-    conflicts_file: Path | None,
-    live: Location | None,
-    overwrite: bool,
-    config: Path | None,
-    output: OutputOptions,
+    changes: tuple[Location, ...], live: Location | None, config: Path | None, output: OutputOptions, **options: Any
 ) -> int:
     """Combine change sets of one live export (CHANGES…) into one: two people have edited at once.
 
     The same value counts once. Where the files disagree about a cell, or one changes an item that another deletes, that
     is a conflict: an error, not sent, until --prefer or a marked workbook decides. All checks run on the whole again.
     """
-    from neat_delta.changeset.changeset import Overrides
-    from neat_delta.changeset.serialization import load_changes, save_changes
-    from neat_delta.files.output_paths import check_outputs
-    from neat_delta.workflows.combining import Preference, combined_and_checked, distinct_names
-    from neat_delta.workflows.saved_changes import load_with_live
+    from neat_delta.workflows.combine import combine
 
-    settings = load_config(config)
-    check_outputs(out, conflicts_file, replace=overwrite)
-    names = distinct_names(changes)
-    preference = Preference(preferred_name(prefer, names), decisions)
+    request = CombineRequest(changes=changes, live=live, settings=load_config(config), **options)
+    assert request.out is not None
+    out = request.out
     with show_progress(output) as progress:
-        first, own = load_with_live(changes[0], live, settings, progress)
-        sets = [first, *(load_changes(path) for path in changes[1:])]
-        progress.step("combining")
-        result = combined_and_checked(sets, names, preference, own, settings, Overrides())
-        check_outputs(out, conflicts_file, replace=overwrite)
-        save_changes(result.changes, out, replace=overwrite)
-        save_disagreements(result, conflicts_file, overwrite=overwrite)
+        result = combine(request, progress)
     if output.as_json:
         show_json(combined_as_dict(result, out), result.changes, [_write_command(out, live)])
     elif output.quiet:
         say_what_needs_attention(result.changes)
     else:
-        show(_view(sets, result, out, conflicts_file, live, console(output).width), output)
+        show(_view(result, out, request.conflicts, live, console(output).width), output)
     return Exit.ATTENTION if result.changes.needs_attention else Exit.DONE
-
-
-def preferred_name(given: str | None, names: Sequence[str]) -> str | None:
-    """Which of the files a person means: by its name as it is shown, or with its ending.
-
-    Raises:
-        InvalidOption: none of them.
-    """
-    if given is None:
-        return None
-    found = [name for name in names if given == name or given.startswith(f"{name}.")]
-    if len(found) != 1:
-        raise InvalidOption(
-            "none of the files has this name",
-            option="prefer",
-            value=given,
-            hint="Choose from: " + ", ".join(names) + ".",
-        )
-    return found[0]
 
 
 def combined_as_dict(result: CombineResult, out: Path | None) -> dict[str, object]:
@@ -145,7 +93,6 @@ def combined_as_dict(result: CombineResult, out: Path | None) -> dict[str, objec
 
 
 def _view(
-    sets: Sequence[ChangeSet],
     result: CombineResult,
     out: Path,
     conflicts_file: Path | None,
@@ -155,14 +102,15 @@ def _view(
     from rich.text import Text
 
     from neat_delta.views.changes import CLASH, DisplayOptions, fields_view, findings_view
-    from neat_delta.views.combine_views import combine_view, open_conflicts
+    from neat_delta.views.combine_views import combine_view
     from neat_delta.views.lines import labelled
     from neat_delta.views.preview import head_view
     from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
+    from neat_delta.workflows.conflicts import open_conflicts
 
     yield from head_view(result.changes, out.name, width)
     yield Text()
-    yield from combine_view(sets, result, width)
+    yield from combine_view(result, width)
     if len(result.changes.cells):
         yield Text()
         yield from fields_view(result.changes, width)

@@ -9,8 +9,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 import click
 
 from neat_delta.base.errors import NeatDeltaError
-from neat_delta.cli.help import DISPLAY, MATCHING, OUTPUT, READING, SCOPE, option
-from neat_delta.cli.param_types import FILE, SOURCE, MemorySize, WholeNumber
+from neat_delta.cli.help import DISPLAY, OUTPUT, READING, option
+from neat_delta.cli.param_types import FILE, MemorySize
 from neat_delta.files.memory import limited_to
 from neat_delta.files.output_paths import standard_output_taken
 
@@ -21,31 +21,12 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.base.progress import ProgressReporter
-    from neat_delta.tables.read_options import ReadOptions
     from neat_delta.tables.settings import Settings
 
 F = TypeVar("F", bound="Callable[..., Any]")
 
 
 OVERWRITE = option(OUTPUT, "--overwrite", is_flag=True, help="Overwrite the output file if it exists.")
-
-
-KEY = option(
-    MATCHING,
-    "--key",
-    common=True,
-    multiple=True,
-    metavar="FIELD",
-    help="Column that identifies an item (SKU). Repeat if it takes several columns.",
-)
-WHERE = option(
-    SCOPE,
-    "--where",
-    common=True,
-    metavar="SQL",
-    help="Only items that match this condition, such as \"maker = 'Thrumhive'\".",
-)
-ITEMS = option(SCOPE, "--items", type=SOURCE, metavar="FILE", help="Only the SKUs listed in this file, one per line.")
 
 
 class OutputOptions(NamedTuple):
@@ -71,12 +52,6 @@ def bundle_options(make: Callable[..., Any], name: str, options: Sequence[Callab
     return bundling  # type: ignore[return-value]
 
 
-def _read_options(**given: Any) -> ReadOptions:
-    from neat_delta.tables.read_options import ReadOptions
-
-    return ReadOptions(**given)
-
-
 def output_options(command: F) -> F:
     """Add --json, --quiet and --no-colour to a command, as ``output``."""
     options = (
@@ -85,30 +60,6 @@ def output_options(command: F) -> F:
         option(DISPLAY, "--no-colour", is_flag=True, help="No colours (or set NO_COLOR)."),
     )
     return bundle_options(OutputOptions, "output", options, command)
-
-
-def read_options(command: F) -> F:
-    """Add the options that give a file's format where it is not recognised, as ``format_given``."""
-    options = (
-        option(
-            READING,
-            "--delimiter",
-            callback=_delimiter,
-            metavar="SIGN",
-            help="Column separator: comma, semicolon, tab or pipe.",
-        ),
-        option(READING, "--encoding", callback=_charset, metavar="NAME", help="Encoding, such as windows-1252."),
-        option(READING, "--decimal", "decimal_separator", type=click.Choice([".", ","]), help="Decimal separator."),
-        option(
-            READING,
-            "--header-line",
-            type=WholeNumber(0),
-            metavar="N",
-            help="Line number of the header row; 0 = no header.",
-        ),
-        option(READING, "--worksheet", metavar="NAME", help="Worksheet of a workbook, by name or number."),
-    )
-    return bundle_options(_read_options, "format_given", options, command)
 
 
 def catalogue_file(command: F) -> F:
@@ -168,29 +119,6 @@ def load_config(given: Path | None) -> Settings:
     from neat_delta.tables.config_loader import load_settings
 
     return load_settings(given or here)
-
-
-def _delimiter(_context: click.Context, _option: click.Parameter, given: str | None) -> str | None:
-    if given is None:
-        return None
-    from neat_delta.tables import DELIMITERS
-
-    signs = {name: sign for sign, name in DELIMITERS.items()} | {"\\t": "\t"}
-    sign = signs.get(given, given)
-    if sign not in DELIMITERS:
-        raise click.BadParameter(f"{given!r} must be comma, semicolon, tab or pipe")
-    return sign
-
-
-def _charset(_context: click.Context, _option: click.Parameter, given: str | None) -> str | None:
-    if given is None:
-        return None
-    from neat_delta.tables.encodings import codec_name
-
-    try:
-        return codec_name(given)
-    except LookupError as error:
-        raise click.BadParameter(f"unknown encoding {given!r}") from error
 
 
 def console(output: OutputOptions) -> Console:

@@ -13,13 +13,14 @@ from neat_delta.cli.common import (
     console,
     load_config,
     output_options,
-    read_options,
     show,
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import command
 from neat_delta.cli.param_types import SOURCE
+from neat_delta.cli.request_options import request_options
+from neat_delta.workflows.option_groups import ReadingOptions
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -32,7 +33,6 @@ if TYPE_CHECKING:
     from neat_delta.matching.key_detection import KeyCandidates
     from neat_delta.tables import Table
     from neat_delta.tables.profile import ColumnProfile
-    from neat_delta.tables.read_options import ReadOptions
     from neat_delta.tables.settings import Settings
 
 
@@ -43,13 +43,13 @@ if TYPE_CHECKING:
 )
 @click.argument("file", type=SOURCE)
 @catalogue_file
-@read_options
+@request_options(ReadingOptions)
 @output_options
 def inspect_command(
     file: Location,
     config: Path | None,
-    format_given: ReadOptions,
     output: OutputOptions,
+    **options: Any,
 ) -> int:
     """Show what is in a table FILE: format, columns, types, possible keys, signs of damage.
 
@@ -66,7 +66,8 @@ def inspect_command(
     from neat_delta.reading import read_table
 
     with show_progress(output) as progress, ThreadPoolExecutor(max_workers=1) as reader:
-        reading = reader.submit(copy_context().run, read_table, file, progress, format_given, begun)
+        given = ReadingOptions(**options).read_options()
+        reading = reader.submit(copy_context().run, read_table, file, progress, given, begun)
         settings = load_config(config)
         from neat_delta.matching.key_detection import key_candidates
         from neat_delta.tables.corruption import profile_with_corruption

@@ -252,7 +252,7 @@ def _page_name(part: ShownPart, settings: Settings) -> PageName:
 def _approval(part: ShownPart, settings: Settings) -> str:
     """Who approved the change set; empty if nobody did."""
     from neat_delta.views.approval_views import approval_state
-    from neat_delta.workflows.saved_changes import approval_beside
+    from neat_delta.workflows.approvals import approval_beside
 
     found = approval_beside(part.path, part.whole, settings)
     return approval_state(*found) if found else ""

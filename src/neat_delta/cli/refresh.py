@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.changeset_output import say_what_needs_attention
 from neat_delta.cli.common import (
-    OVERWRITE,
     OutputOptions,
     catalogue_file,
     console,
@@ -18,10 +17,12 @@ from neat_delta.cli.common import (
     show,
     show_progress,
 )
-from neat_delta.cli.conflict_options import ConflictOptions, conflict_options, decide_view
+from neat_delta.cli.decide_view import decide_view
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, command, option
-from neat_delta.cli.param_types import CHANGES, FILE, SOURCE
+from neat_delta.cli.help import command
+from neat_delta.cli.param_types import CHANGES, SOURCE
+from neat_delta.cli.request_options import request_options
+from neat_delta.workflows.requests import RefreshRequest
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -40,21 +41,11 @@ if TYPE_CHECKING:
 )
 @click.argument("changes", type=CHANGES)
 @click.argument("fresh", type=SOURCE)
-@option(
-    OUTPUT, "-o", "--out", common=True, type=FILE, required=True, metavar="FILE", help="Save the changes still to send."
-)
-@conflict_options
-@OVERWRITE
+@request_options(RefreshRequest)
 @catalogue_file
 @output_options
 def refresh_command(
-    changes: Location,
-    fresh: Location,
-    out: Path,
-    conflict: ConflictOptions,
-    overwrite: bool,
-    config: Path | None,
-    output: OutputOptions,
+    changes: Location, fresh: Location, config: Path | None, output: OutputOptions, **options: Any
 ) -> int:
     """Bring a change set up to date with a newer export of the shop (FRESH).
 
@@ -62,30 +53,19 @@ def refresh_command(
     error, not sent, until --on-conflict or a marked workbook decides. Fields under difference in [refresh] of
     catalogue.toml are added up.
     """
-    from neat_delta.changeset.serialization import load_changes, save_changes
-    from neat_delta.files.output_paths import check_outputs
-    from neat_delta.reconcile.refresh import refresh
-    from neat_delta.workflows.inputs import keep
-    from neat_delta.workflows.saved_changes import read_fresh
+    from neat_delta.workflows.refresh import refresh
 
-    policy = conflict.policy()
-    settings = load_config(config)
-    check_outputs(out, conflict.conflicts_file, replace=overwrite)
+    request = RefreshRequest(changes=changes, fresh=fresh, settings=load_config(config), **options)
+    assert request.out is not None
+    out = request.out
     with show_progress(output) as progress:
-        loaded = load_changes(changes)
-        export = read_fresh(loaded, fresh, settings, progress)
-        progress.step("comparing")
-        result = refresh(loaded, export, settings, policy)
-        check_outputs(out, conflict.conflicts_file, replace=overwrite)
-        save_changes(result.changes, out, replace=overwrite)
-        keep(export, settings)
-        conflict.save(result.conflicts, loaded, overwrite=overwrite)
+        result = refresh(request, progress)
     if output.as_json:
         show_json(_as_dict(result, out), result.changes, [_write_command(out, fresh)])
     elif output.quiet:
         say_what_needs_attention(result.changes)
     else:
-        show(_view(result, out, fresh, conflict.conflicts_file, console(output).width), output)
+        show(_view(result, out, fresh, request.conflicts, console(output).width), output)
     return Exit.ATTENTION if result.changes.needs_attention else Exit.DONE
 
 

@@ -3,28 +3,27 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 if TYPE_CHECKING:
     from neat_delta.locations import Location
-    from neat_delta.tables.read_options import ReadOptions
 
 from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
-    KEY,
     OutputOptions,
     console,
     machine_options,
     output_options,
-    read_options,
     show,
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, command, option
 from neat_delta.cli.param_types import FILE, SOURCE
+from neat_delta.cli.request_options import request_options
+from neat_delta.workflows.option_groups import KeyOption, ReadingOptions
 
 
 @command(
@@ -42,9 +41,9 @@ from neat_delta.cli.param_types import FILE, SOURCE
     metavar="FILE",
     help="The settings file.",
 )
-@KEY
+@request_options(KeyOption)
 @option(OUTPUT, "--yes", is_flag=True, help="Add missing fields to an existing file; nothing else changes.")
-@read_options
+@request_options(ReadingOptions)
 @machine_options
 @output_options
 def setup_command(
@@ -52,8 +51,8 @@ def setup_command(
     out: Path,
     key: tuple[str, ...],
     yes: bool,
-    format_given: ReadOptions,
     output: OutputOptions,
+    **options: Any,
 ) -> int:
     """Draft catalogue.toml from the live EXPORT: key, fields, types, allowed values, locked fields.
 
@@ -77,7 +76,7 @@ def setup_command(
         if out.exists() and out.stat().st_size:
             load_settings(out)  # which tells what is wrong with it
             existing = out.read_text("utf-8-sig")
-        live = read_table(export, progress, format_given)
+        live = read_table(export, progress, ReadingOptions(**options).read_options())
         columns = profile(live)
         fields = choose_key(live, live.names, key).fields
         if not key:

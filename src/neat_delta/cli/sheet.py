@@ -8,10 +8,7 @@ import click
 
 from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
-    ITEMS,
-    KEY,
     OVERWRITE,
-    WHERE,
     OutputOptions,
     catalogue_file,
     console,
@@ -23,6 +20,8 @@ from neat_delta.cli.common import (
 from neat_delta.cli.envelope import show_json
 from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
 from neat_delta.cli.param_types import FILE, SOURCE
+from neat_delta.cli.request_options import request_options
+from neat_delta.workflows.option_groups import KeyOption, ScopeOptions
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -60,9 +59,8 @@ SOME = 10
     default="",
     help="Only these fields, in this order; the key is always first.",
 )
-@WHERE
-@ITEMS
-@KEY
+@request_options(ScopeOptions)
+@request_options(KeyOption)
 @option(SAFETY, "--unlock", multiple=True, metavar="FIELD", help="Unlock this field for editing. Repeatable.")
 @OVERWRITE
 @catalogue_file

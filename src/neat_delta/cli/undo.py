@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.changeset_args import LIVE
-from neat_delta.cli.changeset_output import FORMAT, PACK
 from neat_delta.cli.common import (
     OutputOptions,
     catalogue_file,
@@ -20,9 +19,11 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, SCOPE, command, option
+from neat_delta.cli.help import OUTPUT, command, option
 from neat_delta.cli.history import HISTORY, changes_of, sent_as
-from neat_delta.cli.param_types import CHANGES, FILE, SOURCE
+from neat_delta.cli.param_types import CHANGES, FILE
+from neat_delta.cli.request_options import request_options
+from neat_delta.workflows.requests import UndoRequest
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -32,7 +33,7 @@ if TYPE_CHECKING:
 
     from neat_delta.locations import Location
     from neat_delta.reconcile.refresh import RefreshResult
-    from neat_delta.workflows.saved_changes import Written
+    from neat_delta.workflows.write import Written
 
 
 @command(
@@ -53,31 +54,18 @@ if TYPE_CHECKING:
     help="Folder for the undo files; new or empty.",
 )
 @LIVE
-@option(
-    SCOPE,
-    "--fresh",
-    common=True,
-    type=SOURCE,
-    metavar="FILE",
-    help="A newer export: undo only what was applied and not changed since. The rest is listed.",
-)
-@option(OUTPUT, "--overwrite", is_flag=True, help="Overwrite an earlier update in DIR.")
+@request_options(UndoRequest)
 @HISTORY
-@PACK
-@FORMAT
 @catalogue_file
 @output_options
 def undo_command(
     changes: Location,
     folder: Path,
     live: Location | None,
-    fresh: Location | None,
-    overwrite: bool,
     history: Path | None,
-    strategy: str,
-    output_format: str,
     config: Path | None,
     output: OutputOptions,
+    **options: Any,
 ) -> int:
     """Write the files that put things back, proved like any update.
 
@@ -87,26 +75,21 @@ def undo_command(
     CHANGES is a saved change set, the folder of an update or, with --fresh, the number of a history entry.
     """
     from neat_delta.reconcile.put_back import NOT_PUT_BACK
-    from neat_delta.update import WriteOptions
     from neat_delta.views.changes import DisplayOptions, findings_view
     from neat_delta.views.verify_views import refresh_view
-    from neat_delta.workflows.saved_changes import SavedFile, undo_saved, undo_since
+    from neat_delta.workflows.undo import undo
 
-    settings = load_config(config)
-    options = WriteOptions(overwrite=overwrite, strategy=strategy, output_format=output_format)
     sent = sent_as(changes, history)
-    if sent is not None and fresh is None:
+    if sent is not None and options["fresh"] is None:
         raise InvalidOption(
             f"to undo history #{sent.entry}, a new export is needed",
             hint=f"Use --fresh FILE with an export made now{_export_of(sent.place)}.",
         )
-    refreshed = None
+    whole = changes if options["fresh"] is None else changes_of(changes, history)
+    request = UndoRequest(changes=whole, live=live, folder=folder, settings=load_config(config), **options)
     with show_progress(output) as progress:
-        if fresh is None:
-            written = undo_saved(SavedFile(changes, live), folder, settings, options, progress)
-        else:
-            loaded = changes_of(changes, history)
-            written, refreshed = undo_since(loaded, fresh, folder, settings, options, progress)
+        written = undo(request, progress)
+    refreshed = written.refreshed
     if output.as_json:
         show_json({"files": []} if written.receipt is None else written.receipt.as_dict())
     elif not output.quiet:

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
-    OVERWRITE,
     OutputOptions,
     catalogue_file,
     console,
@@ -19,9 +18,11 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import DISPLAY, OUTPUT, command, option
+from neat_delta.cli.help import DISPLAY, command, option
 from neat_delta.cli.history import HISTORY, changes_of, history_in, sent_as
-from neat_delta.cli.param_types import CHANGES, FILE, SOURCE, WholeNumber
+from neat_delta.cli.param_types import CHANGES, SOURCE, WholeNumber
+from neat_delta.cli.request_options import request_options
+from neat_delta.workflows.requests import VerifyRequest
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -42,45 +43,34 @@ if TYPE_CHECKING:
 )
 @click.argument("changes", type=CHANGES)
 @click.argument("fresh", type=SOURCE)
-@option(OUTPUT, "-o", "--out", common=True, type=FILE, metavar="FILE", help="Save the changes that were not applied.")
+@request_options(VerifyRequest)
 @option(DISPLAY, "--limit", type=WholeNumber(1), default=20, show_default=True, metavar="N", help="Show at most N.")
-@OVERWRITE
 @HISTORY
 @catalogue_file
 @output_options
 def verify_command(
     changes: Location,
     fresh: Location,
-    out: Path | None,
     limit: int,
-    overwrite: bool,
     history: Path | None,
     config: Path | None,
     output: OutputOptions,
+    **options: Any,
 ) -> int:
     """After the import: check with a new export (FRESH) what arrived in the shop, and what did not.
 
     CHANGES is a change set, the folder of an update, or the number of a history entry. Values that the shop altered
     (rounded, trimmed, cut off) are named as such. Exit code 0 only if every change was applied.
     """
-    from neat_delta.changeset.serialization import save_changes
-    from neat_delta.files.output_paths import check_outputs
-    from neat_delta.reconcile.verify import verify
     from neat_delta.views.lines import labelled
-    from neat_delta.workflows.inputs import keep
-    from neat_delta.workflows.saved_changes import read_fresh
+    from neat_delta.workflows.verify import verify
 
-    settings = load_config(config)
-    check_outputs(out, replace=overwrite)
+    sent = changes_of(changes, history)
+    request = VerifyRequest(changes=sent, fresh=fresh, settings=load_config(config), **options)
     with show_progress(output) as progress:
-        loaded = changes_of(changes, history)
-        export = read_fresh(loaded, fresh, settings, progress)
-        progress.step("verifying")
-        result = verify(loaded, export, settings)
-        keep(export, settings)
-        noted = None if sent_as(changes, history) else _noted(changes, history, loaded, export, result)
-        if out is not None:
-            save_changes(result.remaining, out, replace=overwrite)
+        verified = verify(request, progress)
+        result, loaded, out = verified.result, verified.changes, request.out
+        noted = None if sent_as(changes, history) else _noted(changes, history, loaded, verified.export, result)
     if output.as_json:
         show_json(_as_dict(result, out), next_commands=_next(result, changes, fresh, out))
     elif not output.quiet:

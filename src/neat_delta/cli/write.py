@@ -2,22 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
-from neat_delta.cli.changeset_args import AS_OF, LIVE
-from neat_delta.cli.changeset_output import (
-    FORMAT,
-    PACK,
-    STRICT,
-    OverrideOptions,
-    override_options,
-    refused,
-    say_what_needs_attention,
-)
+from neat_delta.cli.changeset_args import LIVE
+from neat_delta.cli.changeset_output import refused, say_what_needs_attention
 from neat_delta.cli.common import (
     OutputOptions,
     catalogue_file,
@@ -28,9 +20,11 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
-from neat_delta.cli.param_types import CHANGES, FILE, SOURCE
+from neat_delta.cli.help import OUTPUT, SCOPE, command, option
+from neat_delta.cli.param_types import CHANGES, FILE
+from neat_delta.cli.request_options import request_options
 from neat_delta.cli.run_init import MOMENT, beside, save_run_file
+from neat_delta.workflows.requests import WriteRequest
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -40,7 +34,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.locations import Location
-    from neat_delta.workflows.saved_changes import Written
+    from neat_delta.workflows.write import Written
 
 
 @command(
@@ -78,14 +72,8 @@ if TYPE_CHECKING:
 )
 @option(OUTPUT, "--to", metavar="DESTINATION", help="With --from and --until: where the update goes.")
 @option(OUTPUT, "--fresh", metavar="FILE", help="With --from and --until: where a new export of the shop is.")
-@option(SAFETY, "--approval", type=SOURCE, metavar="FILE", help="The approval, if it is not next to CHANGES.")
 @LIVE
-@AS_OF
-@option(OUTPUT, "--overwrite", is_flag=True, help="Overwrite an earlier update in DIR.")
-@STRICT
-@PACK
-@FORMAT
-@override_options
+@request_options(WriteRequest)
 @catalogue_file
 @output_options
 def write_command(
@@ -95,16 +83,10 @@ def write_command(
     ends: datetime | None,
     to: str | None,
     fresh: str | None,
-    approval: Location | None,
     live: Location | None,
-    as_of: datetime | None,
-    overwrite: bool,
-    strict: bool,
-    strategy: str,
-    output_format: str,
-    override: OverrideOptions,
     config: Path | None,
     output: OutputOptions,
+    **options: Any,
 ) -> int:
     """Write the update files of a change set, proved, with undo files and a receipt.
 
@@ -115,29 +97,27 @@ def write_command(
     first time, and at the second one puts back what still is as it was sent.
     """
     from neat_delta.files.output_paths import check_outputs
-    from neat_delta.update import WriteOptions
     from neat_delta.update.receipt import CHANGESET_FILE
-    from neat_delta.workflows.saved_changes import SavedFile, write_saved
     from neat_delta.workflows.scheduled.run_file import NewRun
+    from neat_delta.workflows.write import write
 
+    settings = load_config(config)
+    request = WriteRequest(changes=changes, live=live, folder=folder, settings=settings, **options)
     times = _campaign_times(begins, ends, to, fresh)
     run_path = folder.with_name(folder.name + ".toml")
     if times is not None:
-        check_outputs(run_path, replace=overwrite)
-    settings = load_config(config)
-    options = WriteOptions(overwrite=overwrite, strategy=strategy, output_format=output_format, as_of=as_of)
-    saved, overrides = SavedFile(changes, live, override.images, approval), override.overrides()
+        check_outputs(run_path, replace=request.overwrite)
     with show_progress(output) as progress:
-        written = write_saved(saved, folder, settings, options, overrides, progress, strict=strict)
+        written = write(request, progress)
         if times is not None and written.receipt is not None:
             export, to, fresh = (
                 beside(name, run_path) for name in (fresh or str(live or written.live.source.path), to, fresh)
             )
             update = f"{folder.name}/{CHANGESET_FILE}"
             known = NewRun(export, changes=update, to=to, fresh=fresh, begins=times[0], ends=times[1])
-            save_run_file(run_path, known, overwrite=overwrite)
+            save_run_file(run_path, known, overwrite=request.overwrite)
     blocked = written.changes.blocking_count()
-    if strict and blocked:
+    if request.strict and blocked:
         return refused(blocked)
     campaign = run_path if times is not None and written.receipt is not None else None
     if output.as_json:

@@ -15,7 +15,7 @@ from neat_delta.changeset.serialization import parse_changes
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.delivery.history import Entry, History
-    from neat_delta.delivery.send import Update
+    from neat_delta.delivery.update_folder import Update
 
 SCHEMA = {"key": pl.String, "field": pl.String, "ours": pl.String, "sent": pl.String, "entry": pl.Int64}
 # What stands for the whole item, where one of the updates deletes it or gives it another SKU.

@@ -52,12 +52,14 @@ class CombineResult:
             says nothing), chosen (the name of the change set whose value goes on; null: none).
         names: the names of the change sets.
         shared: how many cells are in several change sets, with the same value.
+        sets: the change sets themselves.
     """
 
     changes: ChangeSet
     conflicts: pl.DataFrame
     names: tuple[str, ...]
     shared: int
+    sets: tuple[ChangeSet, ...] = ()
 
 
 def combine(
@@ -81,7 +83,9 @@ def combine(
     _insist_on_one_export(sets, names)
     first = sets[0]
     if all(one.equivalent_to(first) for one in sets):
-        return CombineResult(first, _conflicts_frame(names), tuple(names), len(first.cells) if len(sets) > 1 else 0)
+        return CombineResult(
+            first, _conflicts_frame(names), tuple(names), len(first.cells) if len(sets) > 1 else 0, tuple(sets)
+        )
     parts = pl.concat(
         _parts(changes).with_columns(source=pl.lit(name)) for changes, name in zip(sets, names, strict=True)
     )
@@ -103,7 +107,7 @@ def combine(
     changes = build(_head(sets, items, cells), items, cells.select("key", "field", "was", "now"), findings)
     held = decided.filter(pl.col("chosen").is_null())
     found = pl.concat([_conflict_findings(held, names, items), _doubled_keys(items)])
-    return CombineResult(apply_findings(changes, found), decided, tuple(names), len(shared))
+    return CombineResult(apply_findings(changes, found), decided, tuple(names), len(shared), tuple(sets))
 
 
 def _insist_on_one_export(sets: Sequence[ChangeSet], names: Sequence[str]) -> None:

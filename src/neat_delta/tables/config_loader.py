@@ -9,23 +9,26 @@ from dataclasses import MISSING, fields, is_dataclass, replace
 from datetime import date, datetime, time
 from decimal import Decimal
 from functools import cache, partial
+from pathlib import Path
 from types import UnionType
-from typing import TYPE_CHECKING, Annotated, Any, TypeVar, Union, get_args, get_origin, get_type_hints
+from typing import TYPE_CHECKING, Annotated, Any, Literal, TypeVar, Union, get_args, get_origin, get_type_hints
 
 from cattrs import Converter
 from cattrs.errors import AttributeValidationNote, ForbiddenExtraKeysError
 from cattrs.gen import make_dict_structure_fn, override
 
-from neat_delta.base.errors import InvalidInput, InvalidSettings
+from neat_delta.base.errors import InvalidInput, InvalidOption, InvalidSettings
 from neat_delta.base.nearest import nearest_hint
+from neat_delta.base.options import OPTION, Option
 from neat_delta.files.output_paths import note_input
-from neat_delta.tables.constraints import FIX, Inlined, InvalidSetting, Key, NotInFile
+from neat_delta.locations import Location, parse_location
+from neat_delta.locations.dated_names import with_dates
+from neat_delta.tables.constraints import FIX, AtLeast, Inlined, InvalidSetting, Key, NotInFile, OneOf
 from neat_delta.tables.settings import Settings
 from neat_delta.tables.variables import with_variables
 
 if TYPE_CHECKING:
     from collections.abc import Callable
-    from pathlib import Path
 
     from cattrs.dispatch import StructureHook
 
@@ -122,6 +125,9 @@ def _converter() -> Converter:
     converter.register_structure_hook_factory(partial(_is_a, tuple), _list(converter))
     converter.register_structure_hook_factory(partial(_is_a, Mapping), _table(converter))
     converter.register_structure_hook_factory(_is_optional, _optional(converter))
+    converter.register_structure_hook_factory(_is_literal, lambda _: lambda value, _: _plain(value, str))
+    converter.register_structure_hook(Path, lambda value, _: Path(_plain(value, str)))
+    converter.register_structure_hook_factory(_is_location, lambda _: _location)
     converter.register_structure_hook_factory(is_dataclass, _dataclass(converter))
     return converter
 
@@ -132,6 +138,22 @@ def _is_a(kind: Any, wanted: Any) -> bool:
 
 def _is_optional(wanted: Any) -> bool:
     return get_origin(wanted) in (Union, UnionType) and type(None) in get_args(wanted)
+
+
+def _is_literal(wanted: Any) -> bool:
+    return get_origin(wanted) is Literal
+
+
+def _is_location(wanted: Any) -> bool:
+    return bool(get_args(wanted)) and set(get_args(wanted)) - {type(None)} == set(get_args(Location))
+
+
+def _location(value: Any, _: Any) -> Location:
+    """A path, an address without a password, or several files."""
+    try:
+        return parse_location(with_dates(_plain(value, str)))
+    except InvalidOption as error:
+        raise InvalidSetting(error.what, error.hint or FIX, error.file) from error
 
 
 def _optional(converter: Converter) -> Callable[[Any], StructureHook]:
@@ -227,8 +249,10 @@ def _dataclass(converter: Converter) -> Callable[[Any], StructureHook]:
     """A table with names of ours."""
 
     def factory(cls: Any) -> StructureHook:
-        for member, declared in zip(fields(cls), get_type_hints(cls, include_extras=True).values(), strict=True):
-            member.type = declared  # else the converter would see the types without their constraints
+        declared = get_type_hints(cls, include_extras=True)
+        for member in fields(cls):
+            # (Else the converter would see the types without their constraints.)
+            member.type = _with_limits(declared[member.name], member.metadata.get(OPTION))
         inlined = _inlined(cls)
         overrides = {name: override(rename=key) for name, key in keys_of(cls).items()}
         omitted = {
@@ -264,6 +288,16 @@ def _dataclass(converter: Converter) -> Callable[[Any], StructureHook]:
         return convert
 
     return factory
+
+
+def _with_limits(declared: Any, told: Option | None) -> Any:
+    """The type of an option with what it is limited to, as the settings declare theirs."""
+    limits: list[Any] = []
+    if told is not None and told.choices:
+        limits.append(OneOf(told.choices))
+    if told is not None and told.least is not None:
+        limits.append(AtLeast(told.least))
+    return Annotated[declared, *limits] if limits else declared
 
 
 def _declared(cls: Any) -> dict[str, tuple[Any, ...]]:

@@ -5,7 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Annotated
 
+from neat_delta.base.errors import InvalidOption
 from neat_delta.tables.constraints import CountOrZero, DecimalSeparator, Delimiter, Encoding, Key, NotInFile
+from neat_delta.tables.encodings import codec_name
+from neat_delta.tables.table import DELIMITERS
 
 
 @dataclass(frozen=True)
@@ -33,3 +36,24 @@ class ReadOptions:
 
 
 DEFAULT_OPTIONS = ReadOptions()
+
+
+def given_read_options(
+    delimiter: str | None, encoding: str | None, decimal: str | None, header_line: int | None, worksheet: str | None
+) -> ReadOptions:
+    """How a file is read, as a person or a program says it: a delimiter by its name or as the character.
+
+    Raises:
+        InvalidOption: there is no such delimiter or encoding.
+    """
+    signs = {name: sign for sign, name in DELIMITERS.items()} | {"\\t": "\t"}
+    sign = None if delimiter is None else signs.get(delimiter, delimiter)
+    if sign is not None and sign not in DELIMITERS:
+        hint = "Use comma, semicolon, tab or pipe."
+        raise InvalidOption("not a column separator", option="delimiter", value=delimiter, hint=hint)
+    try:
+        codec = codec_name(encoding) if encoding else None
+    except LookupError as error:
+        hint = "Give a name such as windows-1252 or utf-8."
+        raise InvalidOption("unknown encoding", option="encoding", value=encoding, hint=hint) from error
+    return ReadOptions(sign, codec, decimal, header_line, worksheet)

@@ -6,6 +6,8 @@ import ast
 import itertools
 import re
 
+from neat_delta.base.options import options_of
+
 KEY = re.compile(r"Key\('(\w+)'\)")
 SECTION = re.compile(r"``\[+(.*?)\]+``")
 
@@ -26,6 +28,15 @@ def setting_texts(source: str, name: str) -> dict[str, str]:
         if "NotInFile" not in declared:
             key = KEY.search(declared)
             texts[key[1] if key else ast.unparse(member.target)] = " ".join(str(ast.literal_eval(text.value)).split())
+    return texts
+
+
+def option_texts(cls: type) -> dict[str, str]:
+    """What is said of the members of a dataclass that are options of the command line as well."""
+    texts = {}
+    for name, declared in options_of(cls).items():
+        option = declared.names[-1] if declared.names else f"--{name.replace('_', '-')}"
+        texts[name] = f"{declared.help.removesuffix('.')} (as `{option}`)."
     return texts
 
 

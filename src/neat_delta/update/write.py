@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -15,7 +14,6 @@ from neat_delta.approval import require_approval
 from neat_delta.approval.approval import approval_bytes
 from neat_delta.base.errors import InvalidOption, LiveMismatch, WriteError
 from neat_delta.base.json_form import json_bytes
-from neat_delta.base.plugins import FORMATS, plugin_names
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.invert import invert
@@ -23,57 +21,22 @@ from neat_delta.changeset.serialization import dump_changes
 from neat_delta.files.atomic_write import draft_folder, recover_dir, replace_dir
 from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.tables.settings import Settings
-from neat_delta.update.field_sets import EXACT, field_sets
+from neat_delta.update.field_sets import field_sets
 from neat_delta.update.files import write_files
-from neat_delta.update.import_format import DELIMITED, PARQUET, TABBED, WORKBOOK, import_format_of
+from neat_delta.update.import_format import import_format_of
+from neat_delta.update.options import WriteOptions
 from neat_delta.update.packing import Packing, costs, fill_rules
 from neat_delta.update.proof import prove, store_before
 from neat_delta.update.receipt import APPROVAL_FILE, CHANGESET_FILE, RECEIPT, UNDO, Receipt, WrittenFile, utc_text
-from neat_delta.update.record_formats import RECORDS
 from neat_delta.update.replaceable import check_no_input_in, check_replaceable, remove_replaced
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.approval import Approval
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables import Table
 
-OUTPUT_FORMATS = (DELIMITED, TABBED, WORKBOOK, PARQUET, *RECORDS)
-
-
-def output_formats() -> list[str]:
-    """The names of all formats, those of plug-ins last."""
-    return [*OUTPUT_FORMATS, *(name for name in plugin_names(FORMATS) if name not in OUTPUT_FORMATS)]
-
-
 NO_SETTINGS = Settings()
-
-
-@dataclass(frozen=True)
-class WriteOptions:
-    """How an update is written.
-
-    Attributes:
-        overwrite: an earlier update in the folder is replaced.
-        strategy: how cells are packed into files.
-        output_format: the format of the files, one of ``output_formats``.
-        inverted: the files that undo the change set stand first, those that make it in the folder of the undo.
-        as_of: when the live export was made, where its file does not tell.
-        saved: the change set's file form, where there is one already.
-        approval: who approved the change set.
-        gate: whether the approval that the settings want is insisted on; it is not for what takes an update back, which
-            is insisted on when that is sent.
-    """
-
-    overwrite: bool = False
-    strategy: str = EXACT
-    output_format: str = DELIMITED
-    inverted: bool = False
-    as_of: datetime | None = None
-    saved: bytes | None = None
-    approval: Approval | None = None
-    gate: bool = True
 
 
 DEFAULTS = WriteOptions()

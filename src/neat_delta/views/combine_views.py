@@ -4,8 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-import polars as pl
-
 from neat_delta.tables.field_types import type_named
 from neat_delta.views.changes import SOME_ITEMS
 from neat_delta.views.formatting import NOTHING, count, format_key, pluralize, printable
@@ -14,19 +12,16 @@ from neat_delta.views.preview import more_view
 from neat_delta.views.table import Cell, Column, aligned, table
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    from collections.abc import Iterator
 
     from rich.text import Text
 
-    from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.reconcile.combine import CombineResult
 
 
-def combine_view(
-    sets: Sequence[ChangeSet], result: CombineResult, width: int, limit: int = SOME_ITEMS
-) -> Iterator[Text]:
+def combine_view(result: CombineResult, width: int, limit: int = SOME_ITEMS) -> Iterator[Text]:
     """What is combined, and every conflict with the values of all files side by side."""
-    for at, (changes, name) in enumerate(zip(sets, result.names, strict=True)):
+    for at, (changes, name) in enumerate(zip(result.sets, result.names, strict=True)):
         acting = int((changes.items["action"] != "none").sum())
         what = f"{pluralize(acting, 'item')}, {pluralize(len(changes.cells), 'cell')}"
         yield from sentence("" if at else "combined", f"{name}: {what}", width)
@@ -63,8 +58,3 @@ def _shown(value: str | None) -> str:
     if value is None:
         return ""
     return printable(value) if value else NOTHING
-
-
-def open_conflicts(result: CombineResult) -> pl.DataFrame:
-    """The conflicts that nobody has decided."""
-    return result.conflicts.filter(pl.col("chosen").is_null())

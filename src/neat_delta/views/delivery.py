@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.delivery.history import Entry, FileEntry
-    from neat_delta.delivery.send import Update
+    from neat_delta.delivery.update_folder import Update
 
 RESULTS = {"file": pl.String, "line": pl.Int64, "code": pl.String, "result": pl.String, "reason": pl.String}
 

@@ -10,12 +10,13 @@ import re
 import tomllib
 from dataclasses import dataclass
 from functools import cache
+from importlib import import_module
 from importlib.resources import files
 from typing import TYPE_CHECKING
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.nearest import nearest_hint
-from neat_delta.tables.setting_texts import sections, setting_texts
+from neat_delta.tables.setting_texts import option_texts, sections, setting_texts
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.overrides import WHILE_COMPARING, override_option
 
@@ -92,7 +93,8 @@ def _settings() -> Iterator[Term]:
     for module, file in SETTINGS.items():
         source = files("neat_delta").joinpath(module).read_text("utf-8")
         for name, section in sections(source).items():
-            for key, text in setting_texts(source, name).items():
+            declared = getattr(import_module("neat_delta." + module.removesuffix(".py").replace("/", ".")), name)
+            for key, text in {**option_texts(declared), **setting_texts(source, name)}.items():
                 yield Term(f"{section}.{key}".lstrip("."), "setting", text, note=file)
 
 

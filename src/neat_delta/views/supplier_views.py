@@ -8,12 +8,14 @@ from rich.text import Text
 
 from neat_delta.changeset.findings import is_about_columns
 from neat_delta.matching.item_names import fields_label
+from neat_delta.tables.settings import NAME
 from neat_delta.views.formatting import NOTHING, printable
 from neat_delta.views.lines import sentence
 from neat_delta.views.table import Cell, Column, table
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
+    from pathlib import Path
 
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.matching.supplier_mapping import ColumnMatch
@@ -55,3 +57,9 @@ def supplier_view(
         yield from sentence("match on", fields_label(profile.match_on), width)
     for message in drifted:
         yield from sentence("warning", message, width, "warning")
+
+
+def saved_view(name: str, config: Path | None, width: int) -> Iterator[Text]:
+    """Where a profile was saved, and how it is used."""
+    message = f"as supplier profile {name} in {config or NAME}; next time use --profile {name}"
+    yield from sentence("saved", message, width)

@@ -29,6 +29,15 @@ def read_live(live: Location, settings: Settings, progress: ProgressReporter = N
     return read_table(live, progress, settings.export).renamed(settings.names())
 
 
+def read_edited(edited: Location, profile: SupplierProfile, progress: ProgressReporter = NO_PROGRESS) -> Table:
+    """The edited file as it came.
+
+    Raises:
+        InvalidInput: it cannot be read as a table.
+    """
+    return read_table(edited, progress, profile.format)
+
+
 def keep(live: Table, settings: Settings) -> None:
     """Begin to keep a live export in the export store; it may be needed when its file is gone.
 

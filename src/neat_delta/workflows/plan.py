@@ -12,15 +12,13 @@ from neat_delta.base.path_text import path_text
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.changeset import Overrides, with_overrides
 from neat_delta.checks import run_checks
-from neat_delta.diff.adjust import adjust
 from neat_delta.diff.compare import BaseSummary, CompareOptions, CompareResult, about_rows_of, with_findings
-from neat_delta.diff.recode import accepted_codes, code_pairs, read_codes, recode
+from neat_delta.diff.recode import accepted_codes
 from neat_delta.diff.supplier_file import compare_supplier_file
 from neat_delta.matching import choose_key
 from neat_delta.matching.added_values import with_added_values
 from neat_delta.matching.context import Context
 from neat_delta.matching.long_wide import in_shape_of
-from neat_delta.matching.selection import chosen_rows
 from neat_delta.matching.supplier_mapping import map_columns
 from neat_delta.reconcile.conflicts import ConflictPolicy
 from neat_delta.reconcile.rebase import RebasedSheet, conflicts_of, gone_findings, rebase
@@ -33,11 +31,9 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from pathlib import Path
 
-    from neat_delta.diff.formulas import Formula
     from neat_delta.locations import Location
     from neat_delta.matching.supplier_mapping import ColumnMatch
     from neat_delta.tables import Table
-    from neat_delta.tables.read_options import ReadOptions
 
 
 @dataclass(frozen=True)
@@ -148,58 +144,6 @@ def _on_lines(rebased: RebasedSheet, result: CompareResult) -> pl.DataFrame:
     restored = rebased.compared.restored
     restored = restored.with_columns(line=rebased.compared.edited.rows.line.gather(restored["edited"])).drop("edited")
     return restored.join(lines, on="line", how="inner", maintain_order="left").select(result.restored.columns)
-
-
-def plan_adjustment(
-    context: Context,
-    formulas: Sequence[Formula],
-    where: str | None,
-    items: Location | None,
-    options: PlanOptions,
-    progress: ProgressReporter = NO_PROGRESS,
-) -> tuple[CompareResult, list[str]]:
-    """What formulas change in the chosen live items, checked; and the keys in the file ``items`` that no item has.
-
-    Raises:
-        InvalidOption: a formula or a condition is wrong, or names what does not exist.
-    """
-    rows, unknown = chosen_rows(context, where, items)
-    progress.step("calculating")
-    result = adjust(context, formulas, rows, options.compare)
-    result = checked(result, context.settings, options.overrides, options.images, progress)
-    keep(context.live, context.settings)
-    return result, unknown
-
-
-@dataclass(frozen=True)
-class RekeyFile:
-    """A file of key changes: where it is, how it is read, its columns, and whether image names follow."""
-
-    path: Location
-    format: ReadOptions
-    old: str | None = None
-    new: str | None = None
-    rename_images: bool = False
-
-
-def plan_rekeys(
-    live: Table, key: Sequence[str], file: RekeyFile, options: PlanOptions, progress: ProgressReporter = NO_PROGRESS
-) -> tuple[CompareResult, Table]:
-    """What a file of key changes does to the live export, checked; and that file as a table.
-
-    Raises:
-        InvalidInput: the file cannot be read as a table.
-        InvalidOption: its columns cannot be told, or the key has several fields.
-    """
-    settings = options.compare.settings
-    codes = read_codes(file.path, live, file.format, progress)
-    context = context_of(live, settings, key)
-    asked = code_pairs(codes, context.key, file.old, file.new)
-    progress.step("matching SKUs")
-    result = recode(codes, context, asked, options.compare, images=file.rename_images)
-    result = checked(result, settings, options.overrides, options.images, progress)
-    keep(live, settings)
-    return result, codes
 
 
 def checked(

@@ -1,44 +1,50 @@
-"""Publish: a checked change set becomes files. The command line, scheduled runs and the Python API share it."""
+"""Publish: a checked change set becomes the files that are wanted of it, whatever has made it."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.serialization import save_changes
 from neat_delta.files.atomic_write import new_together, write_atomic
-from neat_delta.update.write import WriteOptions, write_update
 from neat_delta.workbooks.problems import problems_workbook
+from neat_delta.workflows.write import options_of_form, put_out
 
 if TYPE_CHECKING:
-    from neat_delta.diff.compare import CompareResult
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
     from neat_delta.update import Receipt
-    from neat_delta.workflows.targets import Targets
+    from neat_delta.workflows.option_groups import SavingOptions
 
 
 def publish(
-    result: CompareResult, settings: Settings, targets: Targets, progress: ProgressReporter = NO_PROGRESS
+    changes: ChangeSet,
+    live: Table,
+    rows: Table,
+    request: SavingOptions,
+    settings: Settings,
+    progress: ProgressReporter = NO_PROGRESS,
 ) -> Receipt | None:
-    """Save the change set, its problems and its update where they are wanted.
+    """Save a change set, its problems and its update where they are wanted; ``rows`` are those of the problems.
 
     Returns:
         the receipt of the update; ``None`` if none was wanted, there is nothing to change, or ``strict`` forbids it.
 
     Raises:
         WriteError: a file cannot be written, or an earlier one is in the way; then none of them is there.
+        LiveMismatch: an update is wanted, and the live export is too old.
+        NotApproved: an update is wanted, and the settings want an approval first.
         ProofFailed: the update would not do exactly what the change set says; nothing of it is left.
     """
-    with new_together(targets.problems_file, targets.changes_file):
-        if targets.problems_file is not None:
-            book = problems_workbook(result.changes, result.original or result.edited, as_edited=True)
-            write_atomic(targets.problems_file, book, replace=targets.overwrite)
-        saved = None
-        if targets.changes_file is not None:
-            saved = save_changes(result.changes, targets.changes_file, replace=targets.overwrite)
-        if targets.update_folder is None or (targets.strict and result.changes.blocking_count()):
+    with new_together(request.problems, request.out):
+        if request.problems is not None:
+            book = problems_workbook(changes, rows, as_edited=True)
+            write_atomic(request.problems, book, replace=request.overwrite)
+        saved = None if request.out is None else save_changes(changes, request.out, replace=request.overwrite)
+        if request.write is None:
             return None
-        options = WriteOptions(
-            overwrite=targets.overwrite, strategy=targets.strategy, output_format=targets.output_format, saved=saved
-        )
-        return write_update(result.changes, result.live, targets.update_folder, settings, options, progress)
+        options = options_of_form(request, overwrite=request.overwrite, as_of=request.as_of)
+        options = replace(options, saved=saved)
+        return put_out(changes, live, request.write, settings, options, progress, strict=request.strict)

@@ -2,34 +2,31 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.base.errors import InvalidOption
-from neat_delta.changeset.changeset import Overrides
+from neat_delta.base.options import options_of
 from neat_delta.changeset.findings import TO_ANSWER
 from neat_delta.changeset.serialization import load_changes
 from neat_delta.checks import recheck
-from neat_delta.diff.compare import CompareOptions
-from neat_delta.diff.formulas import parse_formula
 from neat_delta.reconcile.refresh import refresh, require_fresh
-from neat_delta.tables.settings import Settings, SupplierProfile
-from neat_delta.workflows.base import BaseWish
-from neat_delta.workflows.combining import Preference, combined_and_checked, distinct_names
-from neat_delta.workflows.inputs import keep, read_inputs, read_live
-from neat_delta.workflows.plan import PlanOptions, context_of, plan_adjustment, plan_comparison
+from neat_delta.workflows.adjust import adjust
+from neat_delta.workflows.combine import distinct_names
+from neat_delta.workflows.compare import compare
+from neat_delta.workflows.inputs import keep
+from neat_delta.workflows.plan import names_of_images
+from neat_delta.workflows.requests import AdjustRequest, CompareRequest, FileOptions
 from neat_delta.workflows.saved_changes import read_fresh
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
-
     from neat_delta.base.progress import ProgressReporter
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.diff.compare import CompareResult
     from neat_delta.locations import Location
     from neat_delta.tables import Table
+    from neat_delta.tables.settings import Settings
     from neat_delta.workflows.scheduled.run_config import EditedFile, Limits, RunConfig
 
 
@@ -63,24 +60,6 @@ class Inputs:
     changes: Location | None
 
 
-def profile_of(name: str | None, config: RunConfig, settings: Settings) -> SupplierProfile:
-    """The supplier profile of this name, if there is a name.
-
-    Raises:
-        InvalidOption: there is none of this name.
-    """
-    if name is None:
-        return SupplierProfile()
-    if name not in settings.profiles:
-        saved = ", ".join(settings.profiles) or "none"
-        raise InvalidOption(
-            f"no supplier profile {name!r} in {settings.path or 'catalogue.toml'}",
-            file=config.path,
-            hint=f"Saved profiles: {saved}.",
-        )
-    return settings.profiles[name]
-
-
 def planned(config: RunConfig, inputs: Inputs, settings: Settings, progress: ProgressReporter) -> Planned:
     """What the files of a run would change.
 
@@ -88,65 +67,45 @@ def planned(config: RunConfig, inputs: Inputs, settings: Settings, progress: Pro
         NeatDeltaError: a file, a formula or a setting is wrong.
     """
     if inputs.changes is not None:
-        return refreshed(load_changes(inputs.changes), inputs.live, settings, progress)
-    options = _options(config, settings)
+        return refreshed(load_changes(inputs.changes), inputs.live, config, settings, progress)
     if not inputs.edited:
-        live = read_live(inputs.live, settings, progress)
-        require_fresh(live.source.made, config.live, settings)
-        formulas = [parse_formula(text) for text in config.formulas]
-        context = context_of(live, settings)
-        result = plan_adjustment(context, formulas, config.where, config.items, PlanOptions(options), progress)[0]
-        return Planned(result.changes, result.live, result.live, as_edited=False)
-    results = [_compared(config, inputs.live, one, settings, options, progress) for one in inputs.edited]
-    objections = [text for result in results for text in _objections(result)]
-    unknown = 0 if config.add_new else sum(result.changes.counts["new"] for result in results)
-    first = results[0]
-    if len(results) == 1:
+        request = AdjustRequest(live=inputs.live, settings=settings, **_options(config, AdjustRequest))
+        adjusted = adjust(request, progress)
+        require_fresh(adjusted.result.live.source.made, config.live, settings)
+        return Planned(adjusted.changes, adjusted.result.live, adjusted.result.live, as_edited=False)
+    compared = compare(_request(config, inputs, settings), progress)
+    require_fresh(compared.live.source.made, config.live, settings)
+    objections = [text for result in compared.results for text in _objections(result)]
+    unknown = 0 if config.add_new else sum(result.changes.counts["new"] for result in compared.results)
+    first = compared.results[0]
+    if compared.combined is None:
         return Planned(first.changes, first.live, first.original or first.edited, True, unknown, objections)
-    changes = _combined(results, inputs.edited, settings, progress)
-    return Planned(changes, first.live, first.live, False, unknown, objections)
+    return Planned(compared.changes, first.live, first.live, False, unknown, objections)
 
 
-def _options(config: RunConfig, settings: Settings) -> CompareOptions:
-    return CompareOptions(
-        repair_keys=config.repair_keys,
-        add_new=config.add_new,
-        delete_at_most=config.delete_missing,
-        where=config.where,
-        items=config.items,
-        clear_blanks=None if config.blanks is None else config.blanks == "clear",
+def _request(config: RunConfig, inputs: Inputs, settings: Settings) -> CompareRequest:
+    """The comparison that a run file asks for."""
+    options = _options(config, CompareRequest)
+    names = distinct_names([one.file for one in inputs.edited])
+    preferred = [name for name, one in zip(names, inputs.edited, strict=True) if one.preferred]
+    return CompareRequest(
+        live=inputs.live,
+        edited=tuple(one.file for one in inputs.edited),
+        files=tuple(FileOptions(one.profile, one.formulas, one.origin) for one in inputs.edited),
         settings=settings,
+        **options | {"profile": None, "set": (), "prefer": preferred[0] if preferred else None},
     )
 
 
-def _compared(
-    config: RunConfig,
-    live: Location,
-    edited: EditedFile,
-    settings: Settings,
-    options: CompareOptions,
-    progress: ProgressReporter,
-) -> CompareResult:
-    profile = profile_of(edited.profile, config, settings)
-    profile = replace(profile, rules=(*profile.rules, *edited.formulas))
-    own, others = read_inputs(live, edited.file, settings, profile, progress)
-    require_fresh(own.source.made, config.live, settings)
-    said = BaseWish(config.base, edited.origin)
-    return plan_comparison(own, others, PlanOptions(options, profile, base=said), progress)[0]
+def _options(config: RunConfig, request: type) -> dict[str, Any]:
+    """The options of a job as the run file has them."""
+    own = options_of(type(config))
+    return {name: getattr(config, name) for name in options_of(request) if name in own}
 
 
-def _combined(
-    results: Sequence[CompareResult], files: Sequence[EditedFile], settings: Settings, progress: ProgressReporter
-) -> ChangeSet:
-    """The changes of several files as one; where they differ, those of the preferred file go on, or neither."""
-    progress.step("combining")
-    names = distinct_names([one.file for one in files])
-    preferred = next((name for name, one in zip(names, files, strict=True) if one.preferred), None)
-    sets = [result.changes for result in results]
-    return combined_and_checked(sets, names, Preference(preferred), results[0].live, settings, Overrides()).changes
-
-
-def refreshed(changes: ChangeSet, live: Location, settings: Settings, progress: ProgressReporter) -> Planned:
+def refreshed(
+    changes: ChangeSet, live: Location, config: RunConfig, settings: Settings, progress: ProgressReporter
+) -> Planned:
     """What of a change set is still to be sent, now that the shop is as it is, checked again.
 
     Raises:
@@ -155,7 +114,7 @@ def refreshed(changes: ChangeSet, live: Location, settings: Settings, progress: 
     fresh = read_fresh(changes, live, settings, progress)
     require_fresh(fresh.source.made, live, settings)
     result = refresh(changes, fresh, settings).changes
-    checked = recheck(result, fresh, settings, changes.head.overrides)
+    checked = recheck(result, fresh, settings, config.overrides(), names_of_images(config.images))
     keep(fresh, settings)
     return Planned(checked, fresh, fresh, as_edited=False)
 

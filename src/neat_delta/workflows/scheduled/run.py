@@ -11,22 +11,22 @@ from neat_delta.approval import approval_path, load_approval
 from neat_delta.approval.gate import why_not
 from neat_delta.base.errors import DeliveryError, NeatDeltaError
 from neat_delta.base.exit_codes import exit_for
+from neat_delta.base.options import options_of
 from neat_delta.base.path_text import path_text
 from neat_delta.changeset.serialization import load_changes, save_changes
 from neat_delta.delivery.answers import needs_attention
 from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.history import DONE, History
-from neat_delta.delivery.send import load_update, send
 from neat_delta.files.atomic_write import new_together, write_atomic
 from neat_delta.reading import read_table
 from neat_delta.reconcile.three_way import APPLIED
 from neat_delta.reconcile.verify import verify
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.settings import Settings
-from neat_delta.update import WriteOptions, write_update
 from neat_delta.update.receipt import CHANGESET_FILE
 from neat_delta.workbooks.problems import problems_workbook
-from neat_delta.workflows.saved_changes import undo_since
+from neat_delta.workflows.option_groups import UpdateForm
+from neat_delta.workflows.requests import SendRequest, UndoRequest
 from neat_delta.workflows.scheduled import campaign
 from neat_delta.workflows.scheduled.campaign import UPDATE_FOLDER
 from neat_delta.workflows.scheduled.earlier_runs import (
@@ -41,6 +41,9 @@ from neat_delta.workflows.scheduled.fetching import fetch
 from neat_delta.workflows.scheduled.planning import Inputs, Planned, over_limits, planned, refreshed
 from neat_delta.workflows.scheduled.run_config import EditedFile
 from neat_delta.workflows.scheduled.telling import several, tell_changes, tell_landed, tell_results
+from neat_delta.workflows.send import ready, send
+from neat_delta.workflows.undo import undo
+from neat_delta.workflows.write import options_of_form, put_out
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -81,7 +84,7 @@ class _Run:
     def go(self) -> None:
         settings = load_settings(self.config.catalogue) if self.config.catalogue else Settings()
         if self.sending and self.config.to is not None:
-            self._finish_earlier()
+            self._finish_earlier(settings)
         if self.config.campaign is None:
             self._change(settings)
         else:
@@ -129,7 +132,7 @@ class _Run:
         if self.config.to is None:
             self.report.skip("send", "the run file has no destination (to)")
             return False
-        self._send(folder)
+        self._send(settings, folder)
         self._verify(settings, folder)
         return True
 
@@ -201,8 +204,11 @@ class _Run:
         """Write the update that puts back what still is as a change set has sent it; whether there is any."""
         report = self.report
         with report.step("put back", self.progress) as step:
-            options = WriteOptions(strategy=self.config.strategy, output_format=self.config.output_format)
-            written, result = undo_since(changes, live, folder, settings, options, self.progress)
+            form = {name: getattr(self.config, name) for name in options_of(UpdateForm)}
+            request = UndoRequest(changes=changes, live=None, fresh=live, folder=folder, settings=settings, **form)
+            written = undo(request, self.progress)
+            result = written.refreshed
+            assert result is not None
             tell_changes(report, written.changes)
             since = len(result.conflicts) + result.missing
             stays = f"; {several(since, 'change')} of others since then stay" if since else ""
@@ -210,9 +216,9 @@ class _Run:
             self._tell_files(written.receipt)
         return written.receipt is not None
 
-    def _finish_earlier(self) -> None:
+    def _finish_earlier(self, settings: Settings) -> None:
         """Go on with an update of an earlier run that was cut off on its way, before anything else is looked at."""
-        history, place = History(self.config.history_file), destination_of(self._place(), self.progress.step)
+        history, place = History(self.config.history_file), destination_of(self._place())
         for entry in history.entries():
             folder = Path(entry.folder)
             own = folder.name.startswith(UPDATE_FOLDER) and is_own(self.config, folder.parent)
@@ -225,9 +231,9 @@ class _Run:
                 self.report.skip("earlier", message)
                 continue
             with self.report.step("earlier", self.progress) as step:
-                update = load_update(Path(entry.folder))
+                sending = ready(self._send_request(settings, Path(entry.folder), resume=True))
                 self.report.sent = True
-                send(update, place, history, resume=True, progress=self.progress)
+                send(sending, self.progress)
                 step.message = f"the rest of history #{entry.entry} was sent"
 
     def _fetch(self, name: str, where: Location, prefix: str) -> Location:
@@ -238,7 +244,7 @@ class _Run:
         config = self.config
         files = config.edited_files
         if config.edited is not None:
-            files = (EditedFile(config.edited, config.profile, config.formulas),)
+            files = (EditedFile(config.edited, config.profile, config.set),)
         many = len(files) > 1
         edited = tuple(
             replace(
@@ -282,7 +288,7 @@ class _Run:
         if found is None:
             return None, None
         with self.report.step("approved", self.progress) as step:
-            plan = refreshed(found.changes, live, settings, self.progress)
+            plan = refreshed(found.changes, live, self.config, settings, self.progress)
             if plan.changes.is_empty:
                 step.message = f"the shop has all of {found.folder.name} already"
                 found.mark_continued(self.report.folder)
@@ -325,13 +331,12 @@ class _Run:
         return over_limits(self.config.limits, plan, changed, errors) + plan.objections
 
     def _write(self, plan: Planned, settings: Settings, approval: Approval | None) -> Receipt | None:
-        options = WriteOptions(
-            strategy=self.config.strategy, output_format=self.config.output_format, approval=approval
-        )
+        options = replace(options_of_form(self.config, overwrite=False, as_of=None), approval=approval)
+        folder, strict = self.report.folder / UPDATE_FOLDER, self.config.strict
         with self.report.step("update", self.progress) as step:
-            receipt = write_update(
-                plan.changes, plan.live, self.report.folder / UPDATE_FOLDER, settings, options, self.progress
-            )
+            receipt = put_out(plan.changes, plan.live, folder, settings, options, self.progress, strict=strict)
+            if strict and plan.changes.blocking_count():
+                self.report.attention_reasons.append("there are errors, so nothing was written (strict)")
             step.message = self._tell_files(receipt)
         return receipt
 
@@ -346,13 +351,16 @@ class _Run:
         assert self.config.to is not None
         return self.config.to
 
-    def _send(self, folder: Path) -> None:
+    def _send_request(self, settings: Settings, folder: Path, *, resume: bool = False) -> SendRequest:
+        history = self.config.history_file
+        return SendRequest(folder=folder, to=self._place(), settings=settings, history=history, resume=resume)
+
+    def _send(self, settings: Settings, folder: Path) -> None:
         report, history = self.report, History(self.config.history_file)
-        update = load_update(folder)
+        sending = ready(self._send_request(settings, folder))
         with report.step("send", self.progress) as step:
-            place = destination_of(self._place(), self.progress.step)
             try:
-                entry = send(update, place, history, progress=self.progress, leaving=self._note_departure)
+                entry = send(sending, self.progress, self._note_departure)
             except DeliveryError:
                 report.sent = any(one.has_left for one in history.entries() if Path(one.folder) == folder.resolve())
                 raise

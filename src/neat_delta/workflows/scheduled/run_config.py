@@ -5,13 +5,14 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from contextlib import suppress
-from dataclasses import dataclass, replace
+from dataclasses import MISSING, Field, dataclass, fields, replace
 from datetime import datetime
 from decimal import Decimal
 from pathlib import Path
 from typing import Annotated, Any
 
 from neat_delta.base.errors import InvalidInput, InvalidOption, InvalidSettings
+from neat_delta.base.options import OPTION, options_of
 from neat_delta.base.path_text import path_text
 from neat_delta.delivery.history import default_history
 from neat_delta.locations import FileSet, Location, Place, parse_location, parse_place, place_beside
@@ -32,28 +33,14 @@ from neat_delta.tables.constraints import (
     OneOf,
 )
 from neat_delta.tables.settings import NAME as CATALOGUE
-from neat_delta.update.field_sets import EXACT, WAYS
-from neat_delta.update.write import output_formats
 from neat_delta.workflows.base import KEPT_BASE, NO_BASE
+from neat_delta.workflows.option_groups import AllowOptions, CompareOptions, RoundingOptions, StrictOption, UpdateForm
+from neat_delta.workflows.requests import AdjustRequest
 
 # RFC 5322, section 3.4.1, as far as every server takes it: ASCII, perhaps with a name in front.
 WEB_SCHEMES = ("http", "https")
 HOST = re.compile(r"[A-Za-z0-9]([A-Za-z0-9.\-]*[A-Za-z0-9])?|\[[0-9A-Fa-f:.]+\]")
 MAIL_ADDRESS = re.compile(r"(?:[^<>@\x00-\x1f\x7f-\x9f]*<)?[!-;=?A-~]+@[A-Za-z0-9.\-\[\]:]+>?")
-
-
-@dataclass(frozen=True)
-class AsLocation:
-    """A path, or an address without a password."""
-
-    written_as = str
-
-    def convert(self, value: str) -> Location:
-        """The path or the address."""
-        try:
-            return parse_location(with_dates(value))
-        except InvalidOption as error:
-            raise InvalidSetting(error.what, error.hint or FIX, error.file) from error
 
 
 @dataclass(frozen=True)
@@ -68,17 +55,6 @@ class AsPlace:
             return parse_place(with_dates(value))
         except InvalidOption as error:
             raise InvalidSetting(error.what, error.hint or FIX, error.file) from error
-
-
-@dataclass(frozen=True)
-class AsPath:
-    """A path of this machine."""
-
-    written_as = str
-
-    def convert(self, value: str) -> Path:
-        """The path."""
-        return Path(value)
 
 
 @dataclass(frozen=True)
@@ -199,7 +175,7 @@ class Webhook:
 class EditedFile:
     """``[[edited_files]]``: one of several edited files, whose changes are combined."""
 
-    file: Annotated[Location, AsLocation()]
+    file: Location
     """The edited file, here or at an address, or several."""
     profile: str | None = None
     """Its supplier profile."""
@@ -226,49 +202,27 @@ class Campaign:
             yield InvalidSetting("a campaign must end after it starts", "Correct from or until.", self.end, "until")
 
 
-@dataclass(frozen=True)
-class RunConfig:
-    """``[]``: what a run does. Paths in the file are meant from the folder in which it lies."""
+@dataclass(frozen=True, kw_only=True)
+class RunConfig(CompareOptions, RoundingOptions, UpdateForm, StrictOption):
+    """``[]``: what a run does, with the options of its jobs. Paths are meant from the folder in which the file lies."""
 
-    live: Annotated[Location, AsLocation()]
+    live: Location
     """The live export: a file here or at an address, or several (a pattern, a folder, `newest:`, `a.csv + b.csv`)."""
-    edited: Annotated[Location | None, AsLocation()] = None
+    edited: Location | None = None
     """The edited file, likewise; without it, `set` must say what changes."""
-    formulas: Annotated[tuple[str, ...], Key("set")] = ()
-    """Formulas (as `--set`): of the edited file, or of the live export alone, such as `"price = costs.net * 1.6"`."""
-    profile: str | None = None
-    """The supplier profile of the edited file."""
     edited_files: tuple[EditedFile, ...] = ()
     """Several edited files instead of `edited`, each with its own profile: `[[edited_files]]`."""
-    changes: Annotated[Location | None, AsLocation()] = None
+    changes: Location | None = None
     """A saved change set instead of `edited`; it is brought up to date with the live export."""
-    catalogue: Annotated[Path | None, AsPath()] = None
+    catalogue: Path | None = None
     """The settings file, if not catalogue.toml next to the run file."""
-    folder: Annotated[Path, AsPath()] = Path("runs")
+    folder: Path = Path("runs")
     """The folder in which each run makes its own folder."""
-    history: Annotated[Path | None, AsPath()] = None
+    history: Path | None = None
     """The history file, if not the one of this user."""
-    where: str | None = None
-    """Only items that match this condition (as `--where`)."""
-    items: Annotated[Location | None, AsLocation()] = None
-    """Only the SKUs listed in this file, one per line (as `--items`)."""
-    base: Annotated[Location | None, AsLocation()] = None
-    """The export that the edited files were made from (as `--base`): a file, `"none"` or `"kept"`."""
-    blanks: Annotated[str, OneOf(("leave", "clear"))] | None = None
-    """What blank cells do (as `--blanks`)."""
-    add_new: bool = False
-    """Whether new rows are added as new items."""
-    delete_missing: Count | None = None
-    """Delete items that are not in the edited file, but stop if there are more than this."""
-    repair_keys: Annotated[bool, Key("repair_skus")] = False
-    """Whether damaged SKUs are repaired where only one item fits."""
-    strategy: Annotated[str, OneOf(WAYS), Key("pack")] = EXACT
-    """How the update is packed (as `--pack`)."""
-    output_format: Annotated[str, OneOf(output_formats), Key("format")] = "delimited"
-    """The format of the update files (as `--format`)."""
     to: Annotated[Place | None, AsPlace()] = None
     """The destination of the update; without it, nothing is sent."""
-    fresh: Annotated[Location | None, AsLocation()] = None
+    fresh: Location | None = None
     """The export after the import; without it, nothing is verified."""
     limits: Limits = Limits()
     """Above these limits, nothing is sent."""
@@ -280,9 +234,9 @@ class RunConfig:
     """Who gets the summary by mail."""
     webhook: Webhook | None = None
     """An address that gets the summary as JSON."""
-    heartbeat: Annotated[Location | None, AsLocation()] = None
+    heartbeat: Location | None = None
     """A file that is written, or an http(s) address that is called, after each run that did not fail."""
-    metrics: Annotated[Path | None, AsPath()] = None
+    metrics: Path | None = None
     """A file with counts and times of the last run, in OpenMetrics text format."""
     keep_days: Count | None = None
     """Folders of runs older than so many days are deleted, but for those that still are needed."""
@@ -292,7 +246,7 @@ class RunConfig:
     def mistakes(self) -> Iterator[InvalidSetting]:
         """What does not go together."""
         sources = [name for name in ("edited", "edited_files", "changes") if getattr(self, name)]
-        if not sources and not self.formulas:
+        if not sources and not self.set:
             yield InvalidSetting("there is nothing to do", "Set edited, edited_files, changes or set.", key="edited")
         if len(sources) > 1:
             yield InvalidSetting(f"{' and '.join(sources)} do not go together", "Keep one.", key=sources[1])
@@ -309,13 +263,21 @@ class RunConfig:
 
     def _without_effect(self) -> Iterator[InvalidSetting]:
         """Settings that belong to another source than the one of this file."""
+        given = [
+            one.name for one in fields(self) if OPTION in one.metadata and getattr(self, one.name) != _default(one)
+        ]
         if self.edited_files:
-            for key in (key for key, given in (("profile", self.profile), ("set", self.formulas)) if given):
+            for key in (key for key in given if key in ("profile", "set")):
                 yield InvalidSetting(f"{key} belongs to each of edited_files", "Write it there.", key=key)
-        if self.changes:
-            other = {"profile": self.profile, "set": self.formulas, "where": self.where, "items": self.items}
-            for key in (key for key, given in other.items() if given):
+        of_update = {*options_of(UpdateForm), *options_of(StrictOption), *options_of(AllowOptions)}
+        of_formulas = set(options_of(AdjustRequest))
+        for key in given:
+            if self.changes and key not in of_update:
                 yield InvalidSetting(f"{key} has no effect on a saved change set", "Leave it out.", key=key)
+            elif not (self.changes or self.edited or self.edited_files) and key not in of_formulas:
+                yield InvalidSetting(f"{key} has no effect without an edited file", "Leave it out.", key=key)
+            elif (self.edited or self.edited_files) and key in options_of(RoundingOptions):
+                yield InvalidSetting(f"{key} has no effect on an edited file", "Leave it out.", key=key)
 
     @property
     def name(self) -> str:
@@ -326,6 +288,11 @@ class RunConfig:
     def history_file(self) -> Path:
         """The history of this run."""
         return self.history or default_history()
+
+
+def _default(member: Field[Any]) -> Any:
+    """What a member is where nothing is said of it."""
+    return member.default if member.default_factory is MISSING else member.default_factory()
 
 
 def told_anyway(path: Path) -> RunConfig | None:
@@ -377,8 +344,13 @@ def _from_its_folder(run: RunConfig, path: Path) -> RunConfig:
         history=run.history and beside / run.history,
         to=place_beside(run.to, beside) if run.to else None,
         fresh=run.fresh and from_here(run.fresh),
-        items=run.items and from_here(run.items),
         base=run.base if str(run.base) in (NO_BASE, KEPT_BASE) else run.base and from_here(run.base),
+        items=run.items and from_here(run.items),
+        sku_changes=run.sku_changes and from_here(run.sku_changes),
+        map_file=run.map_file and from_here(run.map_file),
+        decisions=run.decisions and from_here(run.decisions),
+        images=run.images and beside / run.images,
+        table={name: file if "://" in file else str(beside / file) for name, file in run.table.items()},
         heartbeat=run.heartbeat and from_here(run.heartbeat),
         metrics=run.metrics and beside / run.metrics,
         path=path,

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.base.errors import NeatDeltaError
 from neat_delta.base.json_form import to_json
+from neat_delta.base.options import options_of
 from neat_delta.diff.formulas import parse_formula
 from neat_delta.expressions import ExpressionError, parse_expression
 from neat_delta.locations import FileSet
@@ -16,7 +18,7 @@ from neat_delta.remote.address import Address
 from neat_delta.tables.config_loader import keys_of, load_settings
 from neat_delta.tables.settings import Settings
 from neat_delta.workflows.scheduled.notices import is_own
-from neat_delta.workflows.scheduled.planning import profile_of
+from neat_delta.workflows.supplier import profile_named
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -35,8 +37,8 @@ def mistakes_of(config: RunConfig) -> list[str]:
         except NeatDeltaError as error:
             found += str(error).split("\n")
     profiles = [config.profile, *(one.profile for one in config.edited_files)]
-    formulas = [*config.formulas, *(text for one in config.edited_files for text in one.formulas)]
-    checks: list[Callable[[], object]] = [partial(profile_of, name, config, settings) for name in profiles]
+    formulas = [*config.set, *(text for one in config.edited_files for text in one.formulas)]
+    checks: list[Callable[[], object]] = [partial(profile_named, name, settings) for name in profiles]
     checks += [partial(parse_formula, text) for text in formulas]
     checks += [partial(parse_expression, config.where)] if config.where is not None else []
     for check in checks:
@@ -65,14 +67,7 @@ def effective(config: RunConfig) -> dict[str, Any]:
         value = getattr(config, name)
         described[name] = None if value is None else str(value.absolute() if isinstance(value, Path) else value)
     described["history"] = str(config.history_file)
-    described |= {
-        "profile": config.profile,
-        "set": list(config.formulas),
-        "where": config.where,
-        "blanks": config.blanks,
-    }
-    described |= {"add_new": config.add_new, "delete_missing": config.delete_missing, "repair_skus": config.repair_keys}
-    described |= {"pack": config.strategy, "format": config.output_format}
+    described |= {name: _shown(getattr(config, name)) for name in options_of(type(config)) if name not in described}
     described["edited_files"] = [str(one.file) for one in config.edited_files]
     if config.campaign is not None:
         described["campaign"] = {"from": str(config.campaign.start), "until": str(config.campaign.end)}
@@ -80,6 +75,13 @@ def effective(config: RunConfig) -> dict[str, Any]:
     described |= {"heartbeat": config.heartbeat and str(config.heartbeat), "keep_days": config.keep_days}
     described["metrics"] = config.metrics and str(config.metrics.absolute())
     return described | {"mail": _section(config.mail), "webhook": _section(config.webhook)}
+
+
+def _shown(value: Any) -> Any:
+    """The value of an option as JSON has it."""
+    if isinstance(value, tuple):
+        return list(value)
+    return value if value is None or isinstance(value, str | bool | int | Mapping) else str(value)
 
 
 def _section(settings: Any) -> dict[str, Any] | None:

@@ -1,27 +1,34 @@
-"""Combining: several change sets, or several edited files, become one change set that is checked as a whole."""
+"""Combine: several change sets, or several edited files, become one change set that is checked as a whole."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.base.errors import InvalidOption
 from neat_delta.base.path_text import path_text
+from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
+from neat_delta.changeset.changeset import ChangeSet, Overrides
+from neat_delta.changeset.serialization import save_changes
 from neat_delta.checks import recheck
-from neat_delta.reconcile.combine import CombineResult, combine
+from neat_delta.files.output_paths import check_outputs
+from neat_delta.reconcile.combine import CombineResult
+from neat_delta.reconcile.combine import combine as combine_sets
 from neat_delta.reconcile.decisions import read_decisions
 from neat_delta.tables import field_name
+from neat_delta.workflows.conflicts import WAS, save_disagreements
+from neat_delta.workflows.saved_changes import changes_with_live, loaded
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
-    from neat_delta.changeset.changeset import ChangeSet, Overrides
     from neat_delta.locations import Location
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
+    from neat_delta.workflows.requests import CombineRequest
 
-WAS = "was"
 # What other columns of a list of conflicts are called.
 TAKEN = {WAS, "key", "field", "name", "sku", "line", "decision", "chosen", "source"}
 
@@ -43,6 +50,25 @@ def distinct_names(paths: Sequence[Location]) -> list[str]:
     return [f"{number} {path_text(path.name)}" for number, path in enumerate(paths, start=1)]
 
 
+def preferred_name(given: str | None, names: Sequence[str]) -> str | None:
+    """Which of the files a person means: by its name as it is shown, or with its ending.
+
+    Raises:
+        InvalidOption: none of them.
+    """
+    if given is None:
+        return None
+    found = [name for name in names if given == name or given.startswith(f"{name}.")]
+    if len(found) != 1:
+        raise InvalidOption(
+            "none of the files has this name",
+            option="prefer",
+            value=given,
+            hint="Choose from: " + ", ".join(names) + ".",
+        )
+    return found[0]
+
+
 def combined(sets: Sequence[ChangeSet], names: Sequence[str], preference: Preference) -> CombineResult:
     """Change sets of one live export as one, with their conflicts decided as is preferred.
 
@@ -62,7 +88,31 @@ def combined(sets: Sequence[ChangeSet], names: Sequence[str], preference: Prefer
         decided = decided.join(marked, on=["key", "field"], how="left", nulls_equal=True, maintain_order="left")
         return decided.with_columns(chosen=pl.coalesce("decision", "chosen")).drop("decision")
 
-    return combine(sets, names, decide)
+    return combine_sets(sets, names, decide)
+
+
+def combine(request: CombineRequest, progress: ProgressReporter = NO_PROGRESS) -> CombineResult:
+    """Combine change sets, check the whole, and save what is wanted.
+
+    Raises:
+        InvalidOption: they are not of one live export, have different keys, or none has the preferred name.
+        InvalidInput: the workbook of decisions is not about these conflicts.
+        LiveMismatch: they were made from another live export.
+        WriteError: a file cannot be written.
+    """
+    settings = request.settings
+    check_outputs(request.out, request.conflicts, replace=request.overwrite)
+    names = request.names or distinct_names([one for one in request.changes if not isinstance(one, ChangeSet)])
+    preference = Preference(preferred_name(request.prefer, names), request.decisions)
+    first, live = changes_with_live(request.changes[0], request.live, settings, progress)
+    sets = [first, *(loaded(one, progress) for one in request.changes[1:])]
+    progress.step("combining")
+    result = combined_and_checked(sets, names, preference, live, settings, Overrides())
+    check_outputs(request.out, request.conflicts, replace=request.overwrite)
+    if request.out is not None:
+        save_changes(result.changes, request.out, replace=request.overwrite)
+    save_disagreements(result, request.conflicts, overwrite=request.overwrite)
+    return result
 
 
 def combined_and_checked(
@@ -80,4 +130,4 @@ def combined_and_checked(
     """
     result = combined(sets, names, preference)
     changes = recheck(result.changes, live, settings, overrides)
-    return CombineResult(changes, result.conflicts, result.names, result.shared)
+    return replace(result, changes=changes)

@@ -1,0 +1,119 @@
+"""The options of a command, made from the request of its job: each is declared there, and only there."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import MISSING, Field
+from datetime import datetime
+from pathlib import Path
+from types import UnionType
+from typing import TYPE_CHECKING, Any, TypeVar, Union, get_args, get_origin
+
+import click
+
+from neat_delta.base.options import Option, Options, declared_types, options_of
+from neat_delta.cli.help import option
+from neat_delta.cli.param_types import FILE, SOURCE, FormatParam, WholeNumber
+from neat_delta.workflows.option_groups import OUTPUT_FORMATS
+
+if TYPE_CHECKING:
+    from collections.abc import Callable, Sequence
+
+F = TypeVar("F", bound="Callable[..., Any]")
+
+MOMENT = click.DateTime(["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"])
+
+
+def request_options(request: type[Options], omit: Sequence[str] = ()) -> Callable[[F], F]:
+    """Add the options of a request to a command; they reach it by the names of the request's members."""
+
+    def add(command: F) -> F:
+        types, told = declared_types(request), options_of(request)
+        for name in reversed([name for name in told if name not in omit]):
+            member = request.__dataclass_fields__[name]
+            command = option_for(name, types[name], told[name], member)(command)
+        return command
+
+    return add
+
+
+def option_for(name: str, declared: Any, told: Option, member: Field[Any]) -> Callable[[F], F]:
+    """One option of the command line, by the type of its member."""
+    names = [*(told.names or (f"--{name.replace('_', '-')}",)), name]
+    given = _click_attributes(declared, told)
+    if told.shows_default:
+        given |= {"default": member.default, "show_default": True}
+    if told.required or (member.default is MISSING and member.default_factory is MISSING):
+        given["required"] = True
+    return option(told.group, *names, common=told.common, metavar=told.metavar, help=told.help, **given)
+
+
+def _click_attributes(declared: Any, told: Option) -> dict[str, Any]:
+    """What click has to know of a value of this type."""
+    bare = _without_none(declared)
+    if bare is bool:
+        return {"is_flag": True}
+    if told.choices:
+        choice = FormatParam(OUTPUT_FORMATS) if callable(told.choices) else click.Choice(told.choices)
+        return {"type": choice}
+    if get_origin(bare) is tuple:
+        return {"multiple": True}
+    if _is_mapping(bare):
+        nested = _is_mapping(get_args(bare)[1])
+        return {"multiple": True, "callback": _nested if nested else _pairs, **({"nargs": 2} if nested else {})}
+    if bare is int:
+        return {"type": WholeNumber(told.least or 0)}
+    if bare is datetime:
+        return {"type": MOMENT, "callback": _in_our_time}
+    if bare is Path:
+        return {"type": FILE}
+    return {} if bare is str else {"type": SOURCE}
+
+
+def _without_none(declared: Any) -> Any:
+    """The type of a value that is given."""
+    parts = [part for part in get_args(declared) if part is not type(None)]
+    is_optional = get_origin(declared) in (Union, UnionType) and len(parts) == 1
+    return parts[0] if is_optional else declared
+
+
+def _is_mapping(declared: Any) -> bool:
+    return get_origin(declared) is Mapping
+
+
+def _pairs(_context: click.Context, param: click.Parameter, given: tuple[str, ...]) -> dict[str, str]:
+    """``A=B`` options as a dictionary.
+
+    Columns of other people may have a sign of equality, so that the last one parts a pair; a name of ours has none, so
+    that the first one does where it comes first.
+    """
+    first = str(param.metavar).startswith(("NAME", "FIELD"))
+    return dict(_pair(text, str(param.metavar), first=first) for text in given)
+
+
+def _nested(
+    _context: click.Context, param: click.Parameter, given: tuple[tuple[str, str], ...]
+) -> dict[str, dict[str, str]]:
+    """``FIELD A=B`` options as a dictionary by field."""
+    found: dict[str, dict[str, str]] = {}
+    for field, answer in given:
+        edited, live = _pair(answer, str(param.metavar), first=False)
+        found.setdefault(field, {})[edited] = live
+    return found
+
+
+def _pair(text: str, wanted: str, *, first: bool) -> tuple[str, str]:
+    left, equals, right = text.partition("=") if first else text.rpartition("=")
+    if not (left.strip() and equals and right.strip()):
+        raise click.BadParameter(f"{text!r} is not {wanted}")
+    return left.strip(), right.strip()
+
+
+# (Computers count time from 1970 on, in any zone.)
+FIRST_YEAR, LAST_YEAR = 1971, 9998
+
+
+def _in_our_time(_context: click.Context, _option: click.Parameter, given: datetime | None) -> datetime | None:
+    if given is not None and not FIRST_YEAR <= given.year <= LAST_YEAR:
+        raise click.BadParameter(f"no live export was made in the year {given.year}")
+    return given
