@@ -23,6 +23,8 @@ GROUPS: tuple[tuple[str, type, str, tuple[str, ...]], ...] = (
     ("AdjustArguments", requests.AdjustRequest, "How formulas change the live table.", ("set",)),
     ("RecodeArguments", requests.RecodeRequest, "How items get other SKUs.", ()),
     ("CombineArguments", requests.CombineRequest, "How change sets are combined.", ()),
+    ("AcceptArguments", requests.AcceptRequest, "Which part of a change set is accepted.", ("items",)),
+    ("SheetArguments", requests.SheetRequest, "What a sheet for editing has.", ("out",)),
     ("CheckArguments", requests.CheckRequest, "What checks let through, in this call only.", ()),
     ("RefreshArguments", requests.RefreshRequest, "Whose value goes on where both have changed a cell.", ()),
     ("VerifyArguments", requests.VerifyRequest, "What is saved of a verification.", ()),

@@ -204,7 +204,7 @@ def test_the_public_surface_is_what_it_was():
         if inspect.isfunction(getattr(nd, name))
     }
     assert found == {
-        "accept": "changes, where, only, skip, items, live, settings",
+        "accept": "changes, live, settings, items, options",
         "adjust": "live, formulas, settings, options",
         "check": "changes, live, settings, options",
         "combine": "sets, live, settings, options",
@@ -216,6 +216,7 @@ def test_the_public_surface_is_what_it_was():
         "recode": "live, new_keys, settings, options",
         "refresh": "changes, fresh, settings, options",
         "send": "folder, to, settings, history, how",
+        "sheet": "live, out, settings, options",
         "undo": "changes, folder, live, settings, how",
         "verify": "changes, fresh, settings, options",
         "write": "changes, folder, live, settings, how",

@@ -78,11 +78,8 @@ def test_functions_and_modules_stay_small():
         for function in (node for node in ast.walk(ast.parse(text)) if isinstance(node, ast.FunctionDef)):
             length = function.end_lineno - function.lineno + 1
             lengths.append(length)
-            is_command = any("command(" in ast.unparse(decorator) for decorator in function.decorator_list)
             arguments = [*function.args.args, *function.args.kwonlyargs]
             count = len([argument for argument in arguments if argument.arg not in ("self", "cls")])
-            if is_command:
-                continue
             if length > 60:
                 too_long.append(f"{path.name}:{function.name}")
             if count > 7:

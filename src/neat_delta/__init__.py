@@ -11,6 +11,7 @@ __version__ = "0.1.0"
 
 if TYPE_CHECKING:
     from neat_delta.api.arguments import (
+        AcceptArguments,
         AdjustArguments,
         CheckArguments,
         CombineArguments,
@@ -19,12 +20,13 @@ if TYPE_CHECKING:
         RecodeArguments,
         RefreshArguments,
         SendArguments,
+        SheetArguments,
         UndoArguments,
         VerifyArguments,
         WriteArguments,
     )
     from neat_delta.api.changes import accept, adjust, check, combine, compare, filter_keys, recode
-    from neat_delta.api.files import load, refresh, send, undo, verify, write
+    from neat_delta.api.files import load, refresh, send, sheet, undo, verify, write
     from neat_delta.api.tables import load_settings, read
     from neat_delta.base.errors import (
         AmbiguousKey,
@@ -47,6 +49,7 @@ if TYPE_CHECKING:
 
 _ROOMS = {
     "neat_delta.api.arguments": (
+        "AcceptArguments",
         "AdjustArguments",
         "CheckArguments",
         "CombineArguments",
@@ -55,12 +58,13 @@ _ROOMS = {
         "RecodeArguments",
         "RefreshArguments",
         "SendArguments",
+        "SheetArguments",
         "UndoArguments",
         "VerifyArguments",
         "WriteArguments",
     ),
     "neat_delta.api.changes": ("accept", "adjust", "check", "combine", "compare", "filter_keys", "recode"),
-    "neat_delta.api.files": ("load", "refresh", "send", "undo", "verify", "write"),
+    "neat_delta.api.files": ("load", "refresh", "send", "sheet", "undo", "verify", "write"),
     "neat_delta.api.tables": ("load_settings", "read"),
     "neat_delta.changeset.changeset": ("ChangeSet",),
     "neat_delta.base.errors": (
@@ -84,6 +88,7 @@ _ROOMS = {
 _ROOM_OF = {name: room for room, names in _ROOMS.items() for name in names}
 
 __all__ = [
+    "AcceptArguments",
     "AdjustArguments",
     "AmbiguousKey",
     "ChangeSet",
@@ -106,6 +111,7 @@ __all__ = [
     "RefreshArguments",
     "SendArguments",
     "Settings",
+    "SheetArguments",
     "SupplierProfile",
     "Table",
     "UndoArguments",
@@ -124,6 +130,7 @@ __all__ = [
     "recode",
     "refresh",
     "send",
+    "sheet",
     "undo",
     "verify",
     "write",

@@ -165,6 +165,12 @@ class AdjustArguments(TypedDict, total=False):
     """Ignore the errors of this check, such as "below cost"."""
     images: str | PathLike[str] | None
     """Image folder; missing image files are errors."""
+    ending: str | None
+    """Round calculated prices to this ending, such as .95 or 9.90."""
+    multiple_of: str | None
+    """Round calculated numbers to a multiple of N, such as 5."""
+    rounding: Literal["nearest", "up", "down"]
+    """Rounding direction for ending and multiple_of."""
     table: Mapping[str, str]
     """Another table for formulas: costs=costs.csv gives costs.net. Also a database."""
     table_column: Mapping[str, str]
@@ -175,12 +181,6 @@ class AdjustArguments(TypedDict, total=False):
     """Only the SKUs listed in this file, one per line."""
     key: Sequence[str]
     """Column that identifies an item (SKU)."""
-    ending: str | None
-    """Round calculated prices to this ending, such as .95 or 9.90."""
-    multiple_of: str | None
-    """Round calculated numbers to a multiple of N, such as 5."""
-    rounding: Literal["nearest", "up", "down"]
-    """Rounding direction for ending and multiple_of."""
 
 
 class RecodeArguments(TypedDict, total=False):
@@ -246,6 +246,46 @@ class CombineArguments(TypedDict, total=False):
     """Where files disagree, use the value of this one."""
     out: str | PathLike[str] | None
     """Save the combined change set."""
+
+
+class AcceptArguments(TypedDict, total=False):
+    """Which part of a change set is accepted."""
+
+    overwrite: bool
+    """Overwrite the output file if it exists."""
+    only: Sequence[str]
+    """Only changes of this field."""
+    where: str | None
+    """Only items that match this condition, such as "price > 10"."""
+    review: str | PathLike[str] | None
+    """A review workbook with rows marked accept or reject."""
+    decisions: str | PathLike[str] | None
+    """Decisions that were made and saved in the page of "preview page"."""
+    unmarked: Literal["reject", "accept"]
+    """Reject or accept the changes that have no mark."""
+    failed: str | PathLike[str] | None
+    """Select the rows that failed in this import report."""
+    skip: Sequence[str]
+    """Reject changes of this field."""
+    out: str | PathLike[str] | None
+    """Save the accepted part here."""
+
+
+class SheetArguments(TypedDict, total=False):
+    """What a sheet for editing has."""
+
+    overwrite: bool
+    """Overwrite the output file if it exists."""
+    key: Sequence[str]
+    """Column that identifies an item (SKU)."""
+    where: str | None
+    """Only items that match this condition, such as "maker = 'Thrumhive'"."""
+    items: str | PathLike[str] | None
+    """Only the SKUs listed in this file, one per line."""
+    fields: str
+    """Only these fields, in this order; the key is always first."""
+    unlock: Sequence[str]
+    """Unlock this field for editing."""
 
 
 class CheckArguments(TypedDict, total=False):

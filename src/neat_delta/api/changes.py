@@ -2,31 +2,38 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from os import PathLike
+from typing import TYPE_CHECKING, Any
 
 import polars as pl
 
-from neat_delta.analysis.cell_selection import Selection, cells_in
 from neat_delta.api.tables import SettingsLike, TableLike, read, settings_of
 from neat_delta.api.translate import base_members, request_of, table_or_place
-from neat_delta.base.errors import InvalidInput
-from neat_delta.changeset.subset import subset
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.matching.selection import filter_rows
 from neat_delta.reading.frames import table_from_frame
+from neat_delta.workflows import accept as accepting
 from neat_delta.workflows import adjust as adjusting
 from neat_delta.workflows import check as checking
 from neat_delta.workflows import combine as combining
 from neat_delta.workflows import compare as comparing
 from neat_delta.workflows import recode as recoding
 from neat_delta.workflows.plan import context_of
-from neat_delta.workflows.requests import AdjustRequest, CheckRequest, CombineRequest, CompareRequest, RecodeRequest
+from neat_delta.workflows.requests import (
+    AcceptRequest,
+    AdjustRequest,
+    CheckRequest,
+    CombineRequest,
+    CompareRequest,
+    RecodeRequest,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
     from typing import Unpack
 
     from neat_delta.api.arguments import (
+        AcceptArguments,
         AdjustArguments,
         CheckArguments,
         CombineArguments,
@@ -170,13 +177,11 @@ def combine(
 
 def accept(
     changes: ChangeSet,
-    *,
-    where: str | None = None,
-    only: Sequence[str] = (),
-    skip: Sequence[str] = (),
-    items: Sequence[str] | None = None,
     live: TableLike | None = None,
     settings: SettingsLike = None,
+    *,
+    items: Sequence[str] | Sequence[tuple[str, ...]] | str | PathLike[str] | None = None,
+    **options: Unpack[AcceptArguments],
 ) -> ChangeSet:
     """The accepted part of a change set: what meets all conditions; the rest stays in it as notes.
 
@@ -189,24 +194,24 @@ def accept(
 
     Args:
         changes: the change set.
-        where: a condition in SQL over an item's fields as they are in the shop; it needs ``live``.
-        only: fields of which changes are accepted.
-        skip: fields of which no change is accepted.
-        items: the SKUs of items; of a key of several fields, its parts in a tuple.
-        live: the live export that the change set was made from.
+        live: the live export that it was made from; a condition needs it.
         settings: what is configured.
+        items: the SKUs of items, of a key of several fields its parts in a tuple; or a file of them, one a line.
+        options: fields, a condition, what people have decided in a page or a workbook, and what is saved, as
+            ``AcceptArguments`` has it.
 
     Raises:
         InvalidOption: a field or an item is not in the change set, or the condition is none.
         InvalidInput: there is a condition, and no live table.
     """
     own = settings_of(settings)
-    if where is not None and live is None:
-        raise InvalidInput("a condition is about the live table", hint="Give it as live=…")
-    table = None if live is None else read(live, own).renamed(changes.head.names())
-    keys = None if items is None else tuple(one if isinstance(one, str) else KEY_SEPARATOR.join(one) for one in items)
-    selection = Selection(tuple(only), tuple(skip), where, keys)
-    return subset(changes, cells_in(changes, selection, table, own))
+    members: dict[str, Any] = {"changes": changes, "live": None if live is None else table_or_place(live, own)}
+    given = dict(options)
+    if items is not None and not isinstance(items, str | PathLike):
+        members["keys"] = tuple(one if isinstance(one, str) else KEY_SEPARATOR.join(one) for one in items)
+    elif items is not None:
+        given["items"] = items
+    return accepting.accept(request_of(AcceptRequest, "accept", given, own, **members)).changes
 
 
 def filter_keys(live: TableLike, where: str, settings: SettingsLike = None) -> pl.Series:

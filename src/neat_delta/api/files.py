@@ -11,12 +11,14 @@ from neat_delta.changeset.changeset import ChangeSet
 from neat_delta.locations import parse_place
 from neat_delta.workflows import refresh as refreshing
 from neat_delta.workflows import send as sending
+from neat_delta.workflows import sheet as making
 from neat_delta.workflows import undo as undoing
 from neat_delta.workflows import verify as verifying
 from neat_delta.workflows import write as writing
 from neat_delta.workflows.requests import (
     RefreshRequest,
     SendRequest,
+    SheetRequest,
     UndoRequest,
     VerifyRequest,
     WriteRequest,
@@ -29,6 +31,7 @@ if TYPE_CHECKING:
     from neat_delta.api.arguments import (
         RefreshArguments,
         SendArguments,
+        SheetArguments,
         UndoArguments,
         VerifyArguments,
         WriteArguments,
@@ -193,3 +196,23 @@ def verify(
     own = settings_of(settings)
     members = {"changes": changes, "fresh": table_or_place(fresh, own)}
     return verifying.verify(request_of(VerifyRequest, "verify", options, own, **members)).result
+
+
+def sheet(
+    live: TableLike, out: str | PathLike[str], settings: SettingsLike = None, **options: Unpack[SheetArguments]
+) -> None:
+    """Write a sheet for editing: a workbook that a spreadsheet program cannot damage, or a plain text file.
+
+    Args:
+        live: the live export.
+        out: the file: .xlsx (safe), or .csv.
+        settings: what is configured.
+        options: which fields and items, as ``SheetArguments`` has it.
+
+    Raises:
+        InvalidOption: a field or the condition is none.
+        WriteError: the file cannot be written, or has another ending.
+    """
+    own = settings_of(settings)
+    members = {"export": table_or_place(live, own), "out": Path(out)}
+    making.sheet(request_of(SheetRequest, "sheet", options, own, **members))

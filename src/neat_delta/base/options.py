@@ -81,7 +81,7 @@ def declared_types(request: type) -> dict[str, Any]:
     return {name: types[name] for name in options_of(request)}
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class Options:
     """Members of a request that are options; values that none of its doors can take are refused at once.
 

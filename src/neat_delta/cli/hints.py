@@ -116,6 +116,7 @@ HINTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "no-common-column": _no_common_column,
     "no-key-column": _no_key_column,
     "other-format": _always("Compare again with this version of neat-delta, or use the version that made it."),
+    "nothing-selected": _always("Use --decisions, --review, --failed, --only, --skip, --where or --items."),
     "not-installed": lambda data: install(data["extra"]),
     "no-settings-file": _always("Make one with: neat-delta setup EXPORT"),
     "no-table-in-sheet": _always("Choose another with --worksheet."),

@@ -14,7 +14,7 @@ from neat_delta.base.exit_codes import Exit
 from neat_delta.base.extras import CHARTS
 from neat_delta.base.nearest import nearest_hint
 from neat_delta.base.path_text import path_text
-from neat_delta.cli.changeset_args import LIVE, selected_part, selection_options
+from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.common import (
     OutputOptions,
     catalogue_file,
@@ -29,6 +29,8 @@ from neat_delta.cli.help import command
 from neat_delta.cli.hints import install
 from neat_delta.cli.param_types import CHANGES
 from neat_delta.cli.preview_options import PreviewOptions, preview_options
+from neat_delta.cli.request_options import request_options
+from neat_delta.workflows.option_groups import PartOptions
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -40,7 +42,6 @@ if TYPE_CHECKING:
     from neat_delta.analysis.before_after import BeforeAfter
     from neat_delta.base.progress import ProgressReporter
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.cli.changeset_args import SelectionOptions
     from neat_delta.locations import Location
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
@@ -55,17 +56,17 @@ if TYPE_CHECKING:
 )
 @click.argument("changes", type=CHANGES)
 @LIVE
-@selection_options
+@request_options(PartOptions)
 @preview_options
 @catalogue_file
 @output_options
 def preview_command(
     changes: Location,
     live: Location | None,
-    part: SelectionOptions,
     options: PreviewOptions,
     config: Path | None,
     output: OutputOptions,
+    **selected: Any,
 ) -> int:
     """Show a saved change set: in the terminal, as a page, as a workbook to mark, as charts.
 
@@ -75,8 +76,10 @@ def preview_command(
     from neat_delta.changeset.serialization import load_changes
     from neat_delta.files.output_paths import check_outputs
     from neat_delta.matching import KEY_SEPARATOR
+    from neat_delta.workflows.accept import selected_part
     from neat_delta.workflows.saved_changes import load_with_live
 
+    part = PartOptions(**selected)
     # Keys of several parts are typed as they are shown.
     options = options._replace(item=tuple(key.replace(" · ", KEY_SEPARATOR) for key in options.item))
     settings = load_config(config)
@@ -112,7 +115,7 @@ def _load_drawing() -> None:
             import_module(package)
 
 
-def _asks_for_live(selection: SelectionOptions, options: PreviewOptions) -> bool:
+def _asks_for_live(selection: PartOptions, options: PreviewOptions) -> bool:
     """Whether more is wanted than the change set itself knows: reading a large live export takes a while."""
     described = (
         selection.where is not None,

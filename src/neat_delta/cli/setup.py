@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
 if TYPE_CHECKING:
+    from collections.abc import Iterator, Sequence
+
+    from rich.text import Text
+
     from neat_delta.locations import Location
 
 from neat_delta.base.exit_codes import Exit
@@ -67,9 +71,6 @@ def setup_command(
     from neat_delta.tables.config_loader import load_settings
     from neat_delta.tables.profile import profile
     from neat_delta.tables.settings import RoleSettings
-    from neat_delta.views.formatting import pluralize
-    from neat_delta.views.lines import labelled, sentence
-    from neat_delta.views.verdict import next_command, verdict_view
 
     with show_progress(output) as progress:
         existing = ""
@@ -86,28 +87,46 @@ def setup_command(
         wrote = bool(added) and (yes or not existing)
         if wrote:
             write_atomic(out, text.encode(), replace=True)
+    next_words = _next(export, out, wrote=wrote or not added)
     if output.as_json:
         result = {"file": str(out), "key": list(fields), "added": added, "written": wrote}
-        show_json(result, next_commands=[_next(export, out, wrote=wrote or not added)])
+        show_json(result, next_commands=[next_words])
     elif not output.quiet:
-        width = console(output).width
-        if not added:
-            lines = [labelled("setup", f"{out} already has all fields of {export.name}")]
-        else:
-            what = "written" if wrote else "can be added; nothing was written (--yes adds them)"
-            lines = [*sentence("setup", f"{out}: {pluralize(len(added), 'field')} {what}: {', '.join(added)}", width)]
-        if wrote:
-            lines.append(labelled("key", " + ".join(fields)))
-            message = 'if your shop ignores blank cells, set blank = "leaves" in [import]'
-            lines += sentence("one file", f"{message}: then an update is one file", width)
-            lines += sentence("", f"check and correct {out}; commands in this folder use it", width)
-        verdict = (
-            f"{pluralize(len(added), 'field')} {'written' if wrote else 'missing'}" if added else "no field missing"
-        )
-        lines += verdict_view([f"{out}: {verdict}", f"key {' + '.join(fields)}"], width)
-        lines += next_command(_next(export, out, wrote=wrote or not added), width)
-        show(lines, output)
+        drafted = _Drafted(export, out, fields, added, wrote)
+        show(_view(drafted, next_words, console(output).width), output)
     return Exit.DONE if wrote or not added else Exit.ATTENTION
+
+
+class _Drafted(NamedTuple):
+    """What was drafted: from which export, into which file, its key, the fields that were added, and whether it was."""
+
+    export: Location
+    out: Path
+    key: Sequence[str]
+    added: Sequence[str]
+    wrote: bool
+
+
+def _view(drafted: _Drafted, next_words: list[str], width: int) -> Iterator[Text]:
+    from neat_delta.views.formatting import pluralize
+    from neat_delta.views.lines import labelled, sentence
+    from neat_delta.views.verdict import next_command, verdict_view
+
+    export, out, key, added, wrote = drafted
+    fields, joined = pluralize(len(added), "field"), " + ".join(key)
+    if not added:
+        yield labelled("setup", f"{out} already has all fields of {export.name}")
+    else:
+        what = "written" if wrote else "can be added; nothing was written (--yes adds them)"
+        yield from sentence("setup", f"{out}: {fields} {what}: {', '.join(added)}", width)
+    if wrote:
+        yield labelled("key", joined)
+        message = 'if your shop ignores blank cells, set blank = "leaves" in [import]'
+        yield from sentence("one file", f"{message}: then an update is one file", width)
+        yield from sentence("", f"check and correct {out}; commands in this folder use it", width)
+    verdict = f"{fields} {'written' if wrote else 'missing'}" if added else "no field missing"
+    yield from verdict_view([f"{out}: {verdict}", f"key {joined}"], width)
+    yield from next_command(next_words, width)
 
 
 def _next(export: Location, out: Path, *, wrote: bool) -> list[str]:

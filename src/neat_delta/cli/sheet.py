@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 import click
 
 from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
-    OVERWRITE,
     OutputOptions,
     catalogue_file,
     console,
@@ -18,10 +17,10 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
-from neat_delta.cli.param_types import FILE, SOURCE
+from neat_delta.cli.help import command
+from neat_delta.cli.param_types import SOURCE
 from neat_delta.cli.request_options import request_options
-from neat_delta.workflows.option_groups import KeyOption, ScopeOptions
+from neat_delta.workflows.requests import SheetRequest
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
@@ -30,7 +29,7 @@ if TYPE_CHECKING:
     from rich.text import Text
 
     from neat_delta.locations import Location
-    from neat_delta.workbooks.edit_sheet import SheetColumn
+    from neat_delta.workflows.sheet import Sheet
 
 SOME = 10
 
@@ -41,99 +40,47 @@ SOME = 10
     "neat-delta sheet live.csv -o hives.xlsx --where \"category LIKE 'Hives%'\"",
 )
 @click.argument("export", type=SOURCE)
-@option(
-    OUTPUT,
-    "-o",
-    "--out",
-    common=True,
-    type=FILE,
-    required=True,
-    metavar="FILE",
-    help="The sheet: .xlsx (safe), or .csv (plain text).",
-)
-@option(
-    SCOPE,
-    "--fields",
-    common=True,
-    metavar="A,B,C",
-    default="",
-    help="Only these fields, in this order; the key is always first.",
-)
-@request_options(ScopeOptions)
-@request_options(KeyOption)
-@option(SAFETY, "--unlock", multiple=True, metavar="FIELD", help="Unlock this field for editing. Repeatable.")
-@OVERWRITE
+@request_options(SheetRequest)
 @catalogue_file
 @output_options
-def sheet_command(
-    export: Location,
-    out: Path,
-    fields: str,
-    where: str | None,
-    items: Location | None,
-    key: tuple[str, ...],
-    unlock: tuple[str, ...],
-    overwrite: bool,
-    config: Path | None,
-    output: OutputOptions,
-) -> int:
+def sheet_command(export: Location, config: Path | None, output: OutputOptions, **options: Any) -> int:
     """Make a sheet for editing from the live EXPORT: a workbook that a spreadsheet program cannot damage.
 
     SKUs stay text, numbers stay exact, choice fields have drop-down lists; locked fields are grey. Edit and save it,
     then compare it with the same export.
     """
-    from neat_delta.base.errors import WriteError
-    from neat_delta.files.atomic_write import write_atomic
-    from neat_delta.files.output_paths import check_outputs
-    from neat_delta.matching.selection import chosen_fields, chosen_rows
-    from neat_delta.tables import field_name
-    from neat_delta.tables.line_names import line_name
-    from neat_delta.workbooks.edit_sheet import delimited_sheet, sheet_columns, workbook
-    from neat_delta.workflows.base import note_sheet
-    from neat_delta.workflows.inputs import keep, read_live
-    from neat_delta.workflows.plan import context_of
+    from neat_delta.workflows.sheet import sheet
 
-    settings = load_config(config)
-    if out.suffix.lower() not in (".xlsx", ".csv", ".tsv", ".txt"):
-        raise WriteError("a sheet is .xlsx (safe) or .csv (plain text)", file=out, hint="Use one of these endings.")
-    check_outputs(out, replace=overwrite)
+    request = SheetRequest(export=export, settings=load_config(config), **options)
     with show_progress(output) as progress:
-        live = read_live(export, settings, progress)
-        context = context_of(live, settings, key)
-        names = chosen_fields(live, context.key, [name for name in fields.split(",") if name.strip()])
-        rows, unknown = chosen_rows(context, where, items)
-        progress.step("writing the sheet")
-        columns = sheet_columns(context, names, rows, [field_name(name) for name in unlock])
-        make = workbook if out.suffix.lower() == ".xlsx" else delimited_sheet
-        write_atomic(out, make(columns, live), replace=overwrite)
-        keep(live, settings)
-        if make is delimited_sheet:
-            note_sheet(out, [column.header for column in columns], live, settings)
+        made = sheet(request, progress)
     if output.as_json:
-        locked = [column.field for column in columns if column.locked]
-        result = {"sheet": str(out), "rows": len(rows), "fields": names, "locked": locked, "unknown": unknown}
-        unreadable = live.unreadable_rows.select("line", "message").to_dicts()
-        show_json(result | {"unreadable": unreadable}, next_commands=[["neat-delta", "compare", str(export), str(out)]])
+        words = ["neat-delta", "compare", str(export), str(request.out)]
+        show_json(_as_dict(made, request.out), next_commands=[words])
     elif not output.quiet:
-        width = console(output).width
-        bad = [line_name(live.parts, line) for line in live.unreadable_rows["line"]]
-        show(_view(out, export, len(rows), columns, unknown, bad, width), output)
-    return Exit.ATTENTION if unknown or len(live.unreadable_rows) else Exit.DONE
+        show(_view(made, request.out, export, console(output).width), output)
+    return Exit.ATTENTION if made.unknown or len(made.live.unreadable_rows) else Exit.DONE
 
 
-def _view(
-    out: Path,
-    export: Location,
-    rows: int,
-    columns: Sequence[SheetColumn],
-    unknown: Sequence[str],
-    unreadable: Sequence[str],
-    width: int,
-) -> Iterator[Text]:
+def _as_dict(made: Sheet, out: Path) -> dict[str, object]:
+    return {
+        "sheet": str(out),
+        "rows": made.rows,
+        "fields": list(made.fields),
+        "locked": [column.field for column in made.columns if column.locked],
+        "unknown": list(made.unknown),
+        "unreadable": made.live.unreadable_rows.select("line", "message").to_dicts(),
+    }
+
+
+def _view(made: Sheet, out: Path, export: Location, width: int) -> Iterator[Text]:
+    from neat_delta.tables.line_names import line_name
     from neat_delta.views.formatting import pluralize
     from neat_delta.views.lines import labelled, sentence
     from neat_delta.views.verdict import next_command, verdict_view
 
+    rows, columns, unknown = made.rows, made.columns, made.unknown
+    unreadable = [line_name(made.live.parts, line) for line in made.live.unreadable_rows["line"]]
     yield from sentence("sheet", f"{out}   {pluralize(rows, 'item')} × {pluralize(len(columns), 'field')}", width)
     locked = [column.field for column in columns if column.locked]
     choices = [column.field for column in columns if column.choices and not column.locked]

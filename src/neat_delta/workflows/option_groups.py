@@ -31,6 +31,7 @@ if TYPE_CHECKING:
 
 Blanks = Literal["leave", "clear"]
 Pack = Literal["exact", "one-file"]
+Unmarked = Literal["reject", "accept"]
 Rounding = Literal["nearest", "up", "down"]
 Decimal = Literal[".", ","]
 
@@ -46,7 +47,7 @@ def output_formats() -> tuple[str, ...]:
     return (*OUTPUT_FORMATS, *(name for name in plugin_names(FORMATS) if name not in OUTPUT_FORMATS))
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class KeyOption(Options):
     """Which columns identify an item."""
 
@@ -59,7 +60,7 @@ class KeyOption(Options):
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class ScopeOptions(Options):
     """Which items are meant."""
 
@@ -73,7 +74,18 @@ class ScopeOptions(Options):
     items: Location | None = option(None, SCOPE, "Only the SKUs listed in this file, one per line.", metavar="FILE")
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class PartOptions(Options):
+    """Which part of a change set is meant."""
+
+    only: tuple[str, ...] = option((), SCOPE, "Only changes of this field. Repeatable.", metavar="FIELD")
+    where: str | None = option(
+        None, SCOPE, 'Only items that match this condition, such as "price > 10".', metavar="SQL"
+    )
+    items: Location | None = option(None, SCOPE, "Only the SKUs listed in this file, one per line.", metavar="FILE")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class SupplierOptions(Options):
     """How a supplier's file is mapped to the shop's fields, and what its values become."""
 
@@ -146,7 +158,7 @@ class SupplierOptions(Options):
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class TableOptions(Options):
     """Other tables for formulas."""
 
@@ -164,14 +176,14 @@ class TableOptions(Options):
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class DecisionsOption(Options):
     """Conflicts that were decided one by one."""
 
     decisions: Location | None = option(None, VALUES, "Decide conflicts as marked in this workbook.", metavar="FILE")
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class ConflictOptions(DecisionsOption):
     """Whose value goes on where two have changed a cell."""
 
@@ -183,7 +195,7 @@ class ConflictOptions(DecisionsOption):
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class ConflictsFileOption(Options):
     """The workbook of conflicts."""
 
@@ -192,7 +204,7 @@ class ConflictsFileOption(Options):
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class PreferOption(Options):
     """Whose value goes on where files disagree."""
 
@@ -204,14 +216,14 @@ class PreferOption(Options):
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class OverwriteOption(Options):
     """Whether earlier files are replaced."""
 
     overwrite: bool = option(False, OUTPUT, "Overwrite the output file if it exists.")
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class AllowOptions(Options):
     """What checks let through, in this run only; and where the images are."""
 
@@ -240,7 +252,7 @@ class AllowOptions(Options):
         return Overrides(self.unlock, self.allow_new_values, self.as_typed, self.ignore)
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class ReadingOptions(Options):
     """The format of the file that is read, where it is not recognised."""
 
@@ -263,7 +275,7 @@ class ReadingOptions(Options):
         return given_read_options(self.delimiter, self.encoding, self.decimal, self.header_line, self.worksheet)
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class UpdateForm(Options):
     """The form of an update's files."""
 
@@ -284,14 +296,14 @@ class UpdateForm(Options):
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class StrictOption(Options):
     """Whether an update with errors is written."""
 
     strict: bool = option(False, SAFETY, "Write nothing if there is any error.")
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class AgeOption(Options):
     """When the live export was made."""
 
@@ -303,7 +315,7 @@ class AgeOption(Options):
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class SavingOptions(UpdateForm, StrictOption, AgeOption):
     """What becomes of a change set that a job has made."""
 
@@ -328,7 +340,7 @@ class SavingOptions(UpdateForm, StrictOption, AgeOption):
     overwrite: bool = option(False, OUTPUT, "Overwrite an earlier update and workbook.")
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class RoundingOptions(Options):
     """How calculated values are rounded."""
 
@@ -347,7 +359,7 @@ class RoundingOptions(Options):
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class CompareOptions(
     KeyOption, ScopeOptions, SupplierOptions, TableOptions, ConflictOptions, AllowOptions, ReadingOptions
 ):

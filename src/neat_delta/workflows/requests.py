@@ -10,7 +10,7 @@ from dataclasses import MISSING, dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from neat_delta.base.options import MATCHING, OUTPUT, SAFETY, SCOPE, SUPPLIER, VALUES, option
+from neat_delta.base.options import MATCHING, OUTPUT, SAFETY, SCOPE, SUPPLIER, VALUES, option, words_of
 from neat_delta.locations import Location, Place
 from neat_delta.workflows.option_groups import (
     AgeOption,
@@ -21,6 +21,7 @@ from neat_delta.workflows.option_groups import (
     DecisionsOption,
     KeyOption,
     OverwriteOption,
+    PartOptions,
     PreferOption,
     ReadingOptions,
     RoundingOptions,
@@ -28,6 +29,7 @@ from neat_delta.workflows.option_groups import (
     ScopeOptions,
     StrictOption,
     TableOptions,
+    Unmarked,
     UpdateForm,
 )
 
@@ -52,7 +54,7 @@ class FileOptions:
     origin: Path | None = None
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class CompareRequest(CompareOptions, ConflictsFileOption, PreferOption, SavingOptions):
     """Compare a live export with one edited file, or several.
 
@@ -74,7 +76,7 @@ class CompareRequest(CompareOptions, ConflictsFileOption, PreferOption, SavingOp
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class AdjustRequest(KeyOption, ScopeOptions, TableOptions, RoundingOptions, AllowOptions, SavingOptions):
     """Change the live catalogue by formulas.
 
@@ -94,7 +96,7 @@ class AdjustRequest(KeyOption, ScopeOptions, TableOptions, RoundingOptions, Allo
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class RecodeRequest(KeyOption, AllowOptions, ReadingOptions, SavingOptions):
     """Change SKUs by a list of old and new ones.
 
@@ -112,7 +114,7 @@ class RecodeRequest(KeyOption, AllowOptions, ReadingOptions, SavingOptions):
     rename_images: bool = option(False, VALUES, "Also rename image files that contain the SKU.")
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class CombineRequest(PreferOption, DecisionsOption, ConflictsFileOption, OverwriteOption):
     """Combine change sets of one live export.
 
@@ -132,7 +134,81 @@ class CombineRequest(PreferOption, DecisionsOption, ConflictsFileOption, Overwri
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class AcceptRequest(PartOptions, OverwriteOption):
+    """Accept a part of a change set.
+
+    Attributes:
+        changes: the change set, or its file.
+        live: the live export, which a condition is about; ``None``: it is found where it is needed.
+        settings: what is configured.
+        keys: the keys of the items, where a program names them.
+    """
+
+    changes: ChangeSet | Location
+    live: Table | Location | None
+    settings: Settings
+    keys: tuple[str, ...] | None = None
+    review: Location | None = option(
+        None, SCOPE, "A review workbook with rows marked accept or reject.", metavar="FILE", common=True
+    )
+    decisions: Location | None = option(
+        None,
+        SCOPE,
+        'Decisions that were made and saved in the page of "preview --page".',
+        metavar="FILE",
+        common=True,
+    )
+    unmarked: Unmarked = option(
+        "reject",
+        SCOPE,
+        "Reject or accept the changes that have no mark.",
+        choices=words_of(Unmarked),
+        shows_default=True,
+    )
+    failed: Location | None = option(None, SCOPE, "Select the rows that failed in this import report.", metavar="FILE")
+    skip: tuple[str, ...] = option((), SCOPE, "Reject changes of this field. Repeatable.", metavar="FIELD")
+    out: Path | None = option(
+        None,
+        OUTPUT,
+        "Save the accepted part here.",
+        metavar="FILE",
+        common=True,
+        names=("-o", "--out"),
+        required=True,
+    )
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class SheetRequest(ScopeOptions, KeyOption, OverwriteOption):
+    """Make a sheet for editing.
+
+    Attributes:
+        export: the live export.
+        settings: what is configured.
+    """
+
+    export: Table | Location
+    settings: Settings
+    out: Path = option(
+        MISSING,
+        OUTPUT,
+        "The sheet: .xlsx (safe), or .csv (plain text).",
+        metavar="FILE",
+        common=True,
+        names=("-o", "--out"),
+    )
+    fields: str = option(
+        "",
+        SCOPE,
+        "Only these fields, in this order; the key is always first.",
+        metavar="A,B,C",
+        common=True,
+    )
+    unlock: tuple[str, ...] = option((), SAFETY, "Unlock this field for editing. Repeatable.", metavar="FIELD")
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class CheckRequest(AllowOptions, OverwriteOption):
     """Run all checks on a change set again.
 
@@ -150,7 +226,7 @@ class CheckRequest(AllowOptions, OverwriteOption):
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class RefreshRequest(ConflictOptions, ConflictsFileOption, OverwriteOption):
     """Bring a change set up to date with a newer export.
 
@@ -174,7 +250,7 @@ class RefreshRequest(ConflictOptions, ConflictsFileOption, OverwriteOption):
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class VerifyRequest(OverwriteOption):
     """See what of a change set has arrived in the shop.
 
@@ -192,7 +268,7 @@ class VerifyRequest(OverwriteOption):
     )
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class WriteRequest(AllowOptions, UpdateForm, StrictOption, AgeOption):
     """Write the update of a change set.
 
@@ -211,7 +287,7 @@ class WriteRequest(AllowOptions, UpdateForm, StrictOption, AgeOption):
     overwrite: bool = option(False, OUTPUT, "Overwrite an earlier update in DIR.")
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class UndoRequest(UpdateForm, AgeOption):
     """Write the files that put back what a change set has changed.
 
@@ -236,7 +312,7 @@ class UndoRequest(UpdateForm, AgeOption):
     overwrite: bool = option(False, OUTPUT, "Overwrite an earlier update in DIR.")
 
 
-@dataclass(frozen=True, kw_only=True)
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
 class SendRequest(AgeOption):
     """Send a written update.
 
