@@ -8,6 +8,7 @@ on lines of their own around each part.
 
 from __future__ import annotations
 
+import json
 import re
 from importlib import import_module
 from pathlib import Path
@@ -16,6 +17,8 @@ import click
 from api_reference import api_reference
 from man_pages import man_pages
 
+from neat_delta.base.frame_schema import Column, json_type
+from neat_delta.changeset.schemas import Cells, Findings, Items
 from neat_delta.checks import CHECKS
 from neat_delta.cli import app
 from neat_delta.cli.help import GROUPS
@@ -133,7 +136,29 @@ def _text(path: str) -> str:
     return (ROOT / path).read_text("utf-8")
 
 
+def change_set_schema() -> str:
+    """The JSON Schema of a change set's lines, with its items, cells and findings as their frames are declared."""
+    schema = json.loads(schema_text("change-set"))
+    item = schema["$defs"]["item"]["properties"]
+    item["action"] = json_type(Items.ACTION)
+    for column in (Items.ROW_STATE, Items.LINE, Items.NAME):
+        item[column] = _left_out_if_null(column)
+    cell = item["cells"]["additionalProperties"]
+    cell["properties"] = {column: json_type(column) for column in (Cells.WAS, Cells.NOW)}
+    finding = item["findings"]["items"]
+    finding["properties"] = {column: json_type(column) for column in Findings.columns if column != Findings.KEY}
+    return json.dumps(schema, indent=2) + "\n"
+
+
+def _left_out_if_null(column: Column) -> dict[str, object]:
+    """The form of a member that an item does not have where the column is null."""
+    form = {name: value for name, value in json_type(column).items() if name != "type"}
+    form["type"] = "integer" if column.dtype.is_integer() else "string"
+    return form | ({"enum": list(column.words)} if column.words else {})
+
+
 if __name__ == "__main__":
+    (ROOT / "src/neat_delta/schemas" / f"change-set{END}").write_text(change_set_schema(), "utf-8")
     for name in schema_names():
         (ROOT / "docs" / "schemas" / f"{name}{END}").write_text(schema_text(name), "utf-8")
     for name, text in man_pages().items():

@@ -5,9 +5,14 @@ import os
 import pytest
 from hypothesis import settings
 
+from neat_delta.base.frame_schema import FrameSchema
+
 # How long an example takes is no concern of a test: machines differ. Timings belong to benchmarks/.
 settings.register_profile("untimed", deadline=None, max_examples=60)
 settings.load_profile("untimed")
+
+# Every frame that a room hands on is looked at, value by value.
+FrameSchema.looks_at_values = True
 
 # Each test's history lies in the folder in which it works.
 os.environ["NEAT_DELTA_DATA"] = "."

@@ -11,7 +11,7 @@ import xlsxwriter
 import neat_delta as nd
 from helpers import files_in, neat_delta, update_files, write_table
 from neat_delta.base.options import options_of
-from neat_delta.workflows.option_groups import CompareOptions, RoundingOptions
+from neat_delta.workflows.compare_options import CompareOptions, RoundingOptions
 from neat_delta.workflows.requests import AdjustRequest, CompareRequest
 from neat_delta.workflows.scheduled.earlier_runs import CHANGES_FILE
 from neat_delta.workflows.scheduled.run_config import RunConfig

@@ -14,6 +14,7 @@ import pytest
 
 from neat_delta.base import errors
 from neat_delta.cli.hints import HINTS
+from neat_delta.schemas import schema_text
 
 ROOT = Path(__file__).parent.parent
 
@@ -58,6 +59,28 @@ def test_the_manual_pages_are_made_from_the_commands(monkeypatch):
     assert sys.modules.pop("man_pages")
 
 
+def test_what_is_made_from_declarations_is_as_they_are(monkeypatch):
+    monkeypatch.syspath_prepend(ROOT / "scripts")
+    import make_arguments
+    import make_docs
+
+    ruff = [sys.executable, "-m", "ruff", "format", "--stdin-filename", "arguments.py", "-"]
+    made = subprocess.run(
+        ruff, cwd=ROOT, input=make_arguments.arguments(), capture_output=True, text=True, encoding="utf-8", check=True
+    )
+    assert made.stdout == make_arguments.TARGET.read_text("utf-8")
+    assert make_docs.change_set_schema() == schema_text("change-set")
+    assert sys.modules.pop("make_arguments") and sys.modules.pop("make_docs")
+
+
+def test_the_docstrings_name_only_what_there_is(monkeypatch, capsys):
+    monkeypatch.syspath_prepend(ROOT / "scripts")
+    import check_docstrings
+
+    assert check_docstrings.main(check_docstrings.SOURCE) == 0, capsys.readouterr().out
+    assert sys.modules.pop("check_docstrings")
+
+
 @pytest.mark.skipif(shutil.which("groff") is None, reason="needs groff, which sets manual pages")
 def test_the_manual_pages_are_set_without_a_warning():
     pages = sorted((ROOT / "docs" / "man").iterdir())
@@ -95,7 +118,7 @@ def test_the_core_names_no_options():
     for path in (ROOT / "src" / "neat_delta").rglob("*.py"):
         if path.relative_to(ROOT / "src" / "neat_delta").parts[0] in ("cli", "views"):
             continue
-        if path.name in ("requests.py", "option_groups.py"):  # (where options are declared)
+        if path.name in ("requests.py", "option_groups.py", "compare_options.py"):  # (where options are declared)
             continue
         tree = ast.parse(path.read_text("utf-8"))
         docstrings = {id(node.value) for node in ast.walk(tree) if isinstance(node, ast.Expr)}

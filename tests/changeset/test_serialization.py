@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 
 from helpers import write_table
 from neat_delta.base.errors import InvalidInput, WriteError
-from neat_delta.changeset.changeset import CELLS, ITEMS, FieldInfo, FileRef, Head, build
+from neat_delta.changeset.changeset import CELLS, ITEMS, build
 from neat_delta.changeset.findings import FINDINGS
+from neat_delta.changeset.head import FieldInfo, FileRef, Head
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes, load_changes, parse_changes, save_changes
 from neat_delta.diff.compare import compare

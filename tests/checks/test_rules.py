@@ -2,7 +2,7 @@ import pytest
 
 from helpers import write_table
 from neat_delta.base.errors import InvalidOption
-from neat_delta.changeset.changeset import Overrides
+from neat_delta.changeset.head import Overrides
 from neat_delta.checks import run_checks
 from neat_delta.diff.compare import CompareOptions, compare, with_findings
 from neat_delta.reading import read_pair

@@ -46,7 +46,7 @@ def test_a_change_set_is_brought_up_to_date_and_written_for_the_newer_export(sho
     assert (held.returncode, ours.returncode) == (1, 0)
     assert "1 cell changed on both sides: 1 not sent" in held.stdout
     told = json.loads(ours.stdout)["result"]
-    assert (told["there_already"], told["as_difference"], told["untouched"]) == (1, 1, 1)
+    assert (told["applied"], told["as_difference"], told["untouched"]) == (1, 1, 1)
     got = import_into(read_rows(shop / "fresh.csv"), update_files(shop / "up"))
     assert [row[2:] for row in got[1:5]] == [["10.90", "10"], ["11.90", "11"], ["12.90", "12"], ["13.00", "16"]]
     assert (shop / "clashes.xlsx").exists()
@@ -116,7 +116,7 @@ def test_what_was_sent_is_undone_by_its_history_entry_though_all_files_are_gone(
     [
         (["refresh", "c.jsonl", "fresh.csv", "--out", "fresh.csv"], "this is an input file"),
         (["refresh", "c.jsonl", "fresh.csv", "--out", "c.jsonl"], "this is an input file"),
-        (["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--on-conflict", "mine"], "hold, ours or theirs"),
+        (["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--on-conflict", "mine"], "hold, ours, shop"),
         (
             ["refresh", "c.jsonl", "fresh.csv", "--out", "x.jsonl", "--on-conflict", "colour=ours"],
             "no change of this field in this change set",

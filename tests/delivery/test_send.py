@@ -88,7 +88,7 @@ def test_the_loop_is_closed_over_http(work, served):
     assert (sent.returncode, again.returncode, settled.returncode) == (0, 4, 0)
     assert "already sent completely to" in again.stderr
     assert [row[3] for row in read_rows(work / "r.csv", charset="utf-8-sig")[1:]] == ["updated"] * 40
-    assert json.loads(settled.stdout)["result"]["settled"] is True
+    assert json.loads(settled.stdout)["result"]["done"] is True
     assert in_shop(work) == wanted(work)
 
 

@@ -5,7 +5,7 @@ import pytest
 from helpers import neat_delta, update_files, write_table
 from neat_delta.base.errors import InvalidOption
 from neat_delta.practice_shop import open_shop
-from neat_delta.workflows.targets import OUTPUT_FORMATS
+from neat_delta.workflows.option_groups import OUTPUT_FORMATS
 
 LIVE = [["sku", "name", "price", "note"], ["A", "Käfig; \"9\"", "10.00", "x"], ["B", "it's a \\ lid", "20.00", ""],
         ["C", "two\nlines", "30.00", "y"]]  # fmt: skip

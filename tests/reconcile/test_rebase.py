@@ -80,7 +80,7 @@ def test_decisions_policies_and_differences_say_whose_value_goes_on(tmp_path):
     sells = Settings(refresh=RefreshSettings(difference=("qty",)))
 
     ours = three_way(tmp_path, BASE, SHOP, sheet, ConflictPolicy("ours"), settings=sells)
-    theirs = three_way(tmp_path, BASE, SHOP, sheet, ConflictPolicy("ours", {"size": "theirs"}), settings=sells)
+    theirs = three_way(tmp_path, BASE, SHOP, sheet, ConflictPolicy("ours", {"size": "shop"}), settings=sells)
 
     assert ours.changes.cells.rows() == [("A", "size", "1.75", "1.60"), ("A", "qty", "4", "8")]
     assert theirs.changes.cells.rows() == [("A", "qty", "4", "8")]
@@ -204,7 +204,7 @@ def test_decisions_about_other_values_than_now_are_refused(shop):
     typed(shop / "work.xlsx", shop / "edited.xlsx", C2=11.25)
     neat_delta("compare", "evening.csv", "edited.xlsx", "--conflicts", "k.xlsx", cwd=shop)
     book = openpyxl.load_workbook(shop / "k.xlsx")
-    book.active["G2"] = "theirs"
+    book.active["G2"] = "shop"
     book.save(shop / "k.xlsx")
     rows = read_rows(shop / "evening.csv")
     rows[1][2] = "13.00"

@@ -76,9 +76,9 @@ def test_what_the_shop_has_by_now_drops_what_it_left_stays_and_what_both_moved_c
     ("policy", "by_field", "cells"),
     [
         ("ours", {}, {("A", "price"): ("12.00", "11.00"), ("A", "name"): ("Box", "Skep")}),
-        ("theirs", {}, {}),
+        ("shop", {}, {}),
         ("hold", {"price": "ours"}, {("A", "price"): ("12.00", "11.00")}),
-        ("ours", {"price": "theirs"}, {("A", "name"): ("Box", "Skep")}),
+        ("ours", {"price": "shop"}, {("A", "name"): ("Box", "Skep")}),
     ],
 )
 def test_clashes_go_as_they_are_told_to(tmp_path, policy, by_field, cells):
@@ -149,7 +149,7 @@ rows = st.lists(cell, min_size=5, max_size=5)
 
 
 @settings(suppress_health_check=[HealthCheck.too_slow], max_examples=40)
-@given(rows, rows, st.sampled_from(["hold", "ours", "theirs"]))
+@given(rows, rows, st.sampled_from(["hold", "ours", "shop"]))
 def test_a_refreshed_update_never_undoes_what_others_did(tmp_path_factory, wanted, drift, policy):
     folder = tmp_path_factory.mktemp("refresh")
     live = with_cells(LIVE, **{f"{code}_price": "1.00" for code in "ABCDE"})
@@ -240,7 +240,7 @@ def test_an_undo_against_a_newer_export_leaves_what_others_have_changed(tmp_path
     seen = refresh(invert(changes), fresh, Settings())
 
     assert cells_of(seen.changes)[("A", "price")] == ("11.00", "10.00")
-    assert seen.conflicts.select("key", "now").rows() == [("B", "25.00")]
+    assert seen.conflicts.select("key", "shop").rows() == [("B", "25.00")]
     write_update(seen.changes, fresh, tmp_path / "back")
     got = import_into(now, update_files(tmp_path / "back"))
     assert got == with_cells(LIVE, B_price="25.00", D_stock="1")
@@ -372,7 +372,8 @@ def test_an_item_is_not_removed_though_a_colleague_filled_a_blank_of_it(tmp_path
     held = refresh(changes, fresh, Settings())
     all_the_same = refresh(changes, fresh, Settings(), ConflictPolicy("ours")).changes
 
-    assert held.conflicts.select("key", "field", "then", "now").rows() == [("A", "note", None, "reserved for Anna")]
+    sides = held.conflicts.select("key", "field", "original", "shop")
+    assert sides.rows() == [("A", "note", None, "reserved for Anna")]
     assert held.changes.keys_with_action("remove").is_empty()
     write_update(all_the_same, fresh, tmp_path / "up")
     back = import_into([live[0], live[2]], update_files(tmp_path / "up/undo"))

@@ -9,8 +9,8 @@ from neat_delta.base.errors import LiveMismatch, ProofFailed, WriteError
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import ImportConfig, Settings
-from neat_delta.update import WriteOptions, files, write
-from neat_delta.workflows.targets import OUTPUT_FORMATS
+from neat_delta.update import WriteOptions, files, options, write
+from neat_delta.workflows.option_groups import OUTPUT_FORMATS
 
 LIVE = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,00", "1"], ["B", "ö;b", "2,00", "2"], ["C", "c", "3,00", "3"]]
 EDITED = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,10", ""], ["B", "é b", "2,00", "2"], ["C", "c", "3,30", "3"]]
@@ -185,7 +185,7 @@ def test_parts_keep_to_the_size_and_a_row_that_is_too_large_is_named(tmp_path, s
         write_update(changes, live, tmp_path / "small", Settings(imports=ImportConfig(bytes=15)))
 
 
-@pytest.mark.parametrize("shape", write.OUTPUT_FORMATS)
+@pytest.mark.parametrize("shape", OUTPUT_FORMATS)
 def test_every_form_has_the_decimal_mark_of_the_shops_import(tmp_path, shape):
     a = write_table(tmp_path / "live.csv", [["sku", "price"], ["A", "1.00"]])
     live, edited = read_pair(a, write_table(tmp_path / "edited.csv", [["sku", "price"], ["A", "12.5"]]))
@@ -202,7 +202,7 @@ def test_every_form_has_the_decimal_mark_of_the_shops_import(tmp_path, shape):
         assert (price.replace(",", ".") if shape == "parquet" else price) in text
 
 
-@pytest.mark.parametrize("shape", write.OUTPUT_FORMATS)
+@pytest.mark.parametrize("shape", OUTPUT_FORMATS)
 def test_an_undo_has_nothing_for_items_that_stay_as_they_are(tmp_path, shape):
     a = write_table(tmp_path / "live.csv", [["sku", "note"], ["A", ""], ["B", "b"]])
     b = write_table(tmp_path / "edited.csv", [["sku", "note"], ["A", "new"], ["B", "bb"]])
@@ -270,4 +270,4 @@ def test_a_removal_may_be_a_switch_off_instead(tmp_path):
 
 
 def test_the_command_line_offers_exactly_the_formats_that_there_are():
-    assert set(OUTPUT_FORMATS) == set(write.OUTPUT_FORMATS)
+    assert set(OUTPUT_FORMATS) == set(options.OUTPUT_FORMATS)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.analysis.metrics import EXACT
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE
 from neat_delta.matching import Key
 from neat_delta.matching.key import key_parts
 from neat_delta.matching.positions import positions_of

@@ -9,7 +9,7 @@ import polars as pl
 
 from neat_delta.analysis.before_after import BeforeAfter
 from neat_delta.base.errors import InvalidOption
-from neat_delta.changeset.changeset import CHANGE, RECODE, REMOVE
+from neat_delta.changeset.schemas import CHANGE, RECODE, REMOVE
 from neat_delta.changeset.subset import ALL
 from neat_delta.matching.selection import condition
 from neat_delta.tables import field_name

@@ -9,7 +9,7 @@ import polars as pl
 from neat_delta.analysis.metrics import EXACT, measured
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.nearest import nearest_hint
-from neat_delta.changeset.changeset import ADD, REMOVE
+from neat_delta.changeset.schemas import ADD, REMOVE
 from neat_delta.matching.key import key_parts
 
 if TYPE_CHECKING:

@@ -6,12 +6,13 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import CHANGE, RECODE
+from neat_delta.changeset.schemas import CHANGE, RECODE
 from neat_delta.tables.field_types import type_named
 from neat_delta.tables.field_types.number_parsing import NumberFormat, normalize_numbers
 
 if TYPE_CHECKING:
-    from neat_delta.changeset.changeset import ChangeSet, FieldInfo
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.changeset.head import FieldInfo
 
 # Enough for any price or stock; the exact texts are kept beside and are what people are shown.
 EXACT = pl.Decimal(38, 12)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.analysis.before_after import exact
-from neat_delta.changeset.changeset import REMOVE
+from neat_delta.changeset.schemas import REMOVE
 
 if TYPE_CHECKING:
     from neat_delta.analysis.before_after import BeforeAfter

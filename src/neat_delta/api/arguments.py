@@ -77,7 +77,7 @@ class CompareArguments(TypedDict, total=False):
     decisions: str | PathLike[str] | None
     """Decide conflicts as marked in this workbook."""
     on_conflict: Sequence[str]
-    """Cells changed on both sides: hold (default: error), ours or theirs; FIELD=ours for one field."""
+    """Cells changed on both sides: hold (default: error), ours or shop; FIELD=ours for one field."""
     table: Mapping[str, str]
     """Another table for formulas: costs=costs.csv gives costs.net. Also a database."""
     table_column: Mapping[str, str]
@@ -317,7 +317,7 @@ class RefreshArguments(TypedDict, total=False):
     decisions: str | PathLike[str] | None
     """Decide conflicts as marked in this workbook."""
     on_conflict: Sequence[str]
-    """Cells changed on both sides: hold (default: error), ours or theirs; FIELD=ours for one field."""
+    """Cells changed on both sides: hold (default: error), ours or shop; FIELD=ours for one field."""
     out: str | PathLike[str] | None
     """Save the changes still to send."""
 

@@ -171,7 +171,8 @@ def refresh(
         options: whose value goes on where both have changed a cell, and what is saved, as ``RefreshArguments`` has it.
 
     Returns:
-        ``changes``, the change set that is still needed, ``conflicts`` (key, field, then, ours, now, fate) and counts.
+        ``changes``, the change set that is still needed, ``conflicts`` (key, field, original, ours, shop, fate) and
+        counts.
 
     Raises:
         InvalidOption: the export lacks a field of the change set.
@@ -187,8 +188,8 @@ def verify(
     """What of a change set has arrived in the shop, by an export made after the import.
 
     Returns:
-        ``changes`` (key, field, was, ours, there, state, how), ``remaining``, the change set of what has not arrived,
-        and ``done``.
+        ``changes`` (key, field, original, ours, shop, state, how), ``remaining``, the change set of what has not
+        arrived, and ``done``.
 
     Raises:
         InvalidOption: the export lacks a field of the change set.

@@ -18,7 +18,7 @@ from neat_delta.approval.signing import Signature, sign
 from neat_delta.base.errors import InvalidInput
 from neat_delta.base.json_form import WrongForm, from_json, json_bytes, to_json
 from neat_delta.base.path_text import path_text
-from neat_delta.changeset.changeset import NONE
+from neat_delta.changeset.schemas import NONE
 from neat_delta.files.atomic_write import write_atomic
 from neat_delta.locations.prefetch import read_bytes
 

@@ -12,38 +12,39 @@ Counts are derived from the row states, here and nowhere else.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
-from datetime import UTC, datetime
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.base.json_form import to_json
+from neat_delta.base.frame_schema import BrokenFrame
 from neat_delta.changeset.findings import BLOCK, FINDINGS, questions_in
-from neat_delta.files.user_data import user_name
+from neat_delta.changeset.schemas import (
+    ADD,
+    CHANGE,
+    NONE,
+    RECODE,
+    CellFrame,
+    Cells,
+    FindingFrame,
+    ItemFrame,
+    Items,
+    cell_frame,
+    finding_frame,
+    item_frame,
+)
 from neat_delta.matching.positions import positions_of
-from neat_delta.tables import FilePart, field_name
 
 if TYPE_CHECKING:
-    from collections.abc import Mapping, Sequence
+    from collections.abc import Sequence
     from os import PathLike
 
-    from neat_delta.tables import Table
+    from neat_delta.changeset.head import Exclusion, FileRef, Head, Overrides
 
-# ``key`` holds the parts of an item's key joined by the unit separator, in the head's order.
-ITEMS = {
-    "key": pl.String,
-    "action": pl.String,
-    "row_state": pl.String,
-    "line": pl.UInt32,
-    "name": pl.String,
-    "new_key": pl.String,
-}
-CELLS = {"key": pl.String, "field": pl.String, "was": pl.String, "now": pl.String}
-CHANGE, ADD, REMOVE, RECODE, NONE = "change", "add", "remove", "recode", "none"
-ACTIONS = (CHANGE, ADD, REMOVE, RECODE, NONE)
+
+ITEMS, CELLS = Items.dtypes(), Cells.dtypes()
 STATES = ("changed", "unchanged", "new", "duplicate", "unreadable", "rejected")
 CHANGED, UNCHANGED, NEW, DUPLICATE, UNREADABLE, REJECTED = STATES
 # Rows of items that were not chosen are in none of these states.
@@ -53,140 +54,23 @@ LEFT_OUT_ROW = "left_out"
 MISSING = "missing"
 
 
-class BrokenInvariant(AssertionError):
-    """A change set that nobody could load again was about to be made: a fault of the program."""
-
-
-@dataclass(frozen=True)
-class FileRef:
-    """By what a file is known again: its name, its number of rows, its SHA-256; and how it was read, where it is text.
-
-    Whoever reads it again must read it just so: what a file is, is not guessed twice. Several files have ``parts``.
-    """
-
-    name: str
-    rows: int
-    sha256: str
-    delimiter: str | None = None
-    encoding: str | None = None
-    decimal_separator: str | None = None
-    header_line: int | None = None
-    parts: tuple[FilePart, ...] = ()
-
-    def as_dict(self) -> dict[str, Any]:
-        """The same for JSON, without what is not known."""
-        return {name: value for name, value in to_json(self).items() if value is not None and value != []}
-
-
-def file_ref(table: Table, rows: int) -> FileRef:
-    """The stamp of a file that was read."""
-    form = table.format
-    as_read = () if form.container else (form.delimiter, form.encoding, form.decimal_separator, form.header_line)
-    return replace(FileRef(table.source.name, rows, table.source.sha256, *as_read), parts=table.parts)
-
-
-@dataclass(frozen=True)
-class FieldInfo:
-    """What a change set must remember of a field: its column in the live export, its kind, its decimal separator.
-
-    ``separator`` parts the values of a cell that may hold several.
-    """
-
-    column: str
-    type: str
-    decimal_separator: str | None = None
-    separator: str | None = None
-
-
-@dataclass(frozen=True)
-class Overrides:
-    """What one run lets through: locked fields, new values, what looks like damage (all by field), checks (by name)."""
-
-    unlock: tuple[str, ...] = ()
-    allow_new_values: tuple[str, ...] = ()
-    as_typed: tuple[str, ...] = ()
-    ignore: tuple[str, ...] = ()
-
-    def as_dict(self) -> dict[str, list[str]]:
-        """The same without what is empty, for a change set's head."""
-        return {name: fields for name, fields in to_json(self).items() if fields}
-
-
-@dataclass(frozen=True)
-class Exclusion:
-    """What was left out when a part of a change set was picked: how the part was named, and what people said."""
-
-    by: str
-    cells: int
-    items: int
-    comments: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True)
-class Identity:
-    """By what items are known whose key changes: a field, and its value of each such item by the key it has now."""
-
-    field: str
-    values: dict[str, str]
-
-    def rekeyed(self, keys: Mapping[str, str]) -> Identity:
-        """The same where items have other keys."""
-        return Identity(self.field, {keys.get(key, key): value for key, value in self.values.items()})
-
-
-@dataclass(frozen=True)
-class Head:
-    """Where a change set came from, and what its run let through.
-
-    Attributes:
-        key: the fields that identify an item.
-        live: the live export.
-        edited: the edited file.
-        fields: what later commands must know of each field.
-        other_rows: by state, the rows of the edited file that no item stands for, and the live items without a row.
-        made: when, as a time by ISO 8601.
-        made_by: who made it, as the system or NEAT_DELTA_USER names the person.
-        overrides: what the run let through.
-        exclusions: what was left out when parts were picked.
-        identity: by what items are known whose key changes.
-    """
-
-    key: tuple[str, ...]
-    live: FileRef
-    edited: FileRef
-    fields: dict[str, FieldInfo]
-    other_rows: dict[str, int]
-    made: str = field(default_factory=lambda: datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ"))
-    overrides: Overrides = field(default_factory=Overrides)
-    exclusions: tuple[Exclusion, ...] = ()
-    identity: Identity | None = None
-    made_by: str | None = field(default_factory=user_name)
-
-    def names(self) -> dict[str, str]:
-        """The field that each column of the live export stands for, by the column's normalised name."""
-        return {field_name(info.column): name for name, info in self.fields.items()}
-
-
 @dataclass(frozen=True)
 class ChangeSet:
     """What is to become of which item.
 
     Attributes:
         head: where it came from.
-        items: key; action ("change", "add", "remove", "recode", or "none" for an item with findings only); row_state
-            (the state of the row of the edited file that the item stands for; null without such a row); line in the
-            edited file; name; new_key of an item that is recoded, whose other fields may change as well.
-        cells: key, field, was, now; texts in the live export's own format, null for an empty cell. Items to be added
-            and removed have all their filled cells here, beside the key.
-        findings: code, level, effect, key, field, line, value, message, data; key is null for a row without an item.
+        items: what is to become of which item (``schemas.Items``).
+        cells: the cells that change (``schemas.Cells``).
+        findings: what was noticed (``schemas.Findings``).
 
     Items stand in the order of the live export, those it does not have last.
     """
 
     head: Head
-    items: pl.DataFrame
-    cells: pl.DataFrame
-    findings: pl.DataFrame
+    items: ItemFrame
+    cells: CellFrame
+    findings: FindingFrame
 
     @cached_property
     def counts(self) -> dict[str, int]:
@@ -279,26 +163,28 @@ def build(head: Head, items: pl.DataFrame, cells: pl.DataFrame, findings: pl.Dat
     """A change set of these parts, normalised; items without a row state or a new key need no such column.
 
     Raises:
-        BrokenInvariant: two items share a key, or a cell has no item.
+        BrokenFrame: two items share a key, or a cell has no item.
     """
     for name in ("row_state", "new_key"):
         if name not in items.columns:
             items = items.with_columns(pl.lit(None, pl.String).alias(name))
-    return normalize(ChangeSet(head, items.select(*ITEMS), cells.select(*CELLS), findings.select(*FINDINGS)))
+    own = item_frame(items.select(*ITEMS)), cell_frame(cells.select(*CELLS)), finding_frame(findings.select(*FINDINGS))
+    return normalize(ChangeSet(head, *own))
 
 
 def normalize(changes: ChangeSet) -> ChangeSet:
     """The change set with all its promises kept; one that keeps them already comes back with equal frames.
 
     Raises:
-        BrokenInvariant: two items share a key, or a cell has no item.
+        BrokenFrame: two items share a key, or a cell has no item.
     """
-    items, cells = changes.items, changes.cells
+    items: pl.DataFrame = changes.items
+    cells: pl.DataFrame = changes.cells
     if items["key"].is_duplicated().any():
-        raise BrokenInvariant("two items share a key")
+        raise BrokenFrame("two items share a key")
     position = positions_of(items["key"], cells["key"])
     if position.has_nulls():
-        raise BrokenInvariant("a cell has no item")
+        raise BrokenFrame("a cell has no item")
     has_cells = pl.repeat(False, len(items), dtype=pl.Boolean, eager=True).scatter(position, True)
     idle = (items["action"] == CHANGE) & ~has_cells
     if idle.any():
@@ -311,7 +197,8 @@ def normalize(changes: ChangeSet) -> ChangeSet:
     new_key = pl.when(pl.col("action") == RECODE).then("new_key")
     items = items.with_columns(new_key=new_key, row_state=_row_state(blocked))
     other_rows = {state: rows for state, rows in changes.head.other_rows.items() if rows}
-    return replace(changes, head=replace(changes.head, other_rows=other_rows), items=items, cells=cells)
+    head = replace(changes.head, other_rows=other_rows)
+    return replace(changes, head=head, items=item_frame(items), cells=cell_frame(cells))
 
 
 def _row_state(blocked: pl.Expr) -> pl.Expr:
@@ -353,7 +240,8 @@ def with_rows_of(
     ``line`` and ``row_state`` are expressions over the items.
     """
     head = replace(changes.head, edited=edited, other_rows=other_rows)
-    return normalize(replace(changes, head=head, items=changes.items.with_columns(line=line, row_state=row_state)))
+    items = item_frame(changes.items.with_columns(line=line, row_state=row_state).select(*ITEMS))
+    return normalize(replace(changes, head=head, items=items))
 
 
 def with_other_rows(changes: ChangeSet, **rows: int) -> ChangeSet:
@@ -394,4 +282,4 @@ def with_cells_in_order(changes: ChangeSet, fields: Sequence[str]) -> ChangeSet:
     place = pl.DataFrame({"field": list(fields)}).with_row_index("place")
     cells = changes.cells.with_columns(changes.item_of_cell.alias("item"))
     cells = cells.join(place, on="field", how="left", maintain_order="left").sort("item", "place", maintain_order=True)
-    return replace(changes, cells=cells.select(*CELLS))
+    return replace(changes, cells=cell_frame(cells.select(*CELLS)))

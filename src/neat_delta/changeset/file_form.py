@@ -9,27 +9,26 @@ from __future__ import annotations
 import re
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from typing import TYPE_CHECKING, Literal
+from typing import TYPE_CHECKING
 
 import polars as pl
 
 from neat_delta.base.errors import InvalidInput
 from neat_delta.base.json_form import WrongForm, from_json, json_text
-from neat_delta.changeset.changeset import (
+from neat_delta.changeset.head import Exclusion, FieldInfo, FileRef, Head, Identity, Overrides
+from neat_delta.changeset.schemas import (
     ACTIONS,
-    EXCLUDED,
-    LEFT_OUT_ROW,
+    EFFECTS,
+    LEVELS,
     NONE,
     RECODE,
-    STATES,
-    Exclusion,
-    FieldInfo,
-    FileRef,
-    Head,
-    Identity,
-    Overrides,
+    ROW_STATES,
+    Cells,
+    Effect,
+    Findings,
+    Items,
+    Level,
 )
-from neat_delta.changeset.findings import BLOCK, FINDINGS, NO_EFFECT, NOTE, REPAIR, STOP, WARN
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.tables import DELIMITERS
 from neat_delta.tables.encodings import codec_name
@@ -44,10 +43,8 @@ FORMAT = 2
 # So many lines are decoded at a time.
 SLICE = 1 << 16
 MAKE_AGAIN = "Make it again."
-LEVELS, EFFECTS = (STOP, WARN, NOTE), (BLOCK, REPAIR, NO_EFFECT)
 # Members of a finding that are always there, or that its item has.
 NEVER_NULL = ("code", "level", "effect", "key")
-ROW_STATES = (*STATES, EXCLUDED, LEFT_OUT_ROW)
 # What would be a pattern of names where a name is wanted.
 NO_NAME = re.compile(r"\*?|\^.*\$", re.DOTALL)
 MOST_LINES = 2**32 - 1
@@ -83,8 +80,8 @@ class _Cell:
 @dataclass(frozen=True)
 class _Finding:
     code: str
-    level: Literal["error", "warning", "note"]
-    effect: Literal["block", "repair", "none"] | None = None
+    level: Level
+    effect: Effect | None = None
     field: str | None = None
     line: int | None = None
     value: str | None = None
@@ -228,7 +225,7 @@ def _as_written(head: Head) -> str:
     # (Names of thousands of fields would make too large a pattern; a strange one shows when cells are counted.)
     cell = rf'{text}:\{{"was":(?:null|{text}),"now":(?:null|{text})\}}'
     rest = "".join(
-        rf',"{name}":(?:null|{line if name == "line" else text})' for name in FINDINGS if name not in NEVER_NULL
+        rf',"{name}":(?:null|{line if name == "line" else text})' for name in Findings.columns if name not in NEVER_NULL
     )
     finding = rf'\{{"code":{text},"level":"(?:{"|".join(LEVELS)})","effect":"(?:{"|".join(EFFECTS)})"{rest}\}}'
     return (
@@ -279,22 +276,13 @@ def _decoded(lines: pl.Series, shape: pl.Struct) -> pl.DataFrame:
 
 
 def _item_shape(head: Head) -> pl.Struct:
-    cell = pl.Struct({"was": pl.String, "now": pl.String})
-    finding = pl.Struct({name: dtype for name, dtype in FINDINGS.items() if name != "key"})
+    cell = pl.Struct({name: Cells.dtypes()[name] for name in (Cells.WAS, Cells.NOW)})
+    finding = pl.Struct({name: dtype for name, dtype in Findings.dtypes().items() if name != Findings.KEY})
     # A change set without changes has no fields, but a struct needs one.
     cells = pl.Struct(dict.fromkeys(head.fields or ["none"], cell))
-    return pl.Struct(
-        {
-            "key": pl.List(pl.String),
-            "action": pl.String,
-            "row_state": pl.String,
-            "line": pl.UInt32,
-            "name": pl.String,
-            "new_key": pl.List(pl.String),
-            "cells": cells,
-            "findings": pl.List(finding),
-        }
-    )
+    # (In the file a key is a list of its parts.)
+    keys = {str(name): pl.List(pl.String) for name in (Items.KEY, Items.NEW_KEY)}
+    return pl.Struct({**Items.dtypes(), **keys, "cells": cells, "findings": pl.List(finding)})
 
 
 def _wrong(what: str, path: Location, line: int) -> InvalidInput:

@@ -4,18 +4,9 @@ from __future__ import annotations
 
 import polars as pl
 
-# ``code`` is the name of the check, ``level`` how heavy it weighs, ``effect`` what it does, ``data`` JSON for programs.
-FINDINGS = {
-    "code": pl.String,
-    "level": pl.String,
-    "effect": pl.String,
-    "key": pl.String,
-    "field": pl.String,
-    "line": pl.UInt32,
-    "value": pl.String,
-    "message": pl.String,
-    "data": pl.String,
-}
+from neat_delta.changeset.schemas import FindingFrame, Findings, finding_frame
+
+FINDINGS = Findings.dtypes()
 STOP, WARN, NOTE = "error", "warning", "note"
 # A finding blocks the cell that it names, or its whole item; or it gives the cell its live value back; or nothing.
 BLOCK, REPAIR, NO_EFFECT = "block", "repair", "none"
@@ -31,7 +22,7 @@ TO_ANSWER = {
 }
 
 
-def findings_frame(code: str, level: str, effect: str | None = None, **columns: object) -> pl.DataFrame:
+def findings_frame(code: str, level: str, effect: str | None = None, **columns: object) -> FindingFrame:
     """A frame of findings of one check; columns that are not given are null.
 
     Args:
@@ -43,9 +34,11 @@ def findings_frame(code: str, level: str, effect: str | None = None, **columns: 
     known = {"code": code, "level": level, "effect": effect or (BLOCK if level == STOP else NO_EFFECT)}
     data = known | columns
     frame = pl.DataFrame(data) if any(isinstance(value, pl.Series) for value in data.values()) else pl.DataFrame([data])
-    return frame.select(
-        (pl.col(name) if name in frame.columns else pl.lit(None)).cast(dtype).alias(name)
-        for name, dtype in FINDINGS.items()
+    return finding_frame(
+        frame.select(
+            (pl.col(name) if name in frame.columns else pl.lit(None)).cast(dtype).alias(name)
+            for name, dtype in FINDINGS.items()
+        )
     )
 
 

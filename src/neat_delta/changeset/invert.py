@@ -7,7 +7,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE, normalize
+from neat_delta.changeset.changeset import normalize
+from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE, cell_frame, finding_frame, item_frame
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
@@ -18,7 +19,8 @@ def invert(changes: ChangeSet, irreversible: pl.DataFrame | None = None) -> Chan
 
     Cells in ``irreversible`` (key, field) are left as the change set makes them, and so are items without any others.
     """
-    cells, items = changes.cells, changes.items
+    cells: pl.DataFrame = changes.cells
+    items: pl.DataFrame = changes.items
     if irreversible is not None and len(irreversible):
         cells = cells.join(irreversible, on=["key", "field"], how="anti", maintain_order="left")
         is_left = (pl.col("action") == CHANGE) & ~pl.col("key").is_in(cells["key"].implode())
@@ -35,4 +37,5 @@ def invert(changes: ChangeSet, irreversible: pl.DataFrame | None = None) -> Chan
     head = replace(changes.head, identity=identity.rekeyed(new_keys)) if identity and new_keys else changes.head
     cells = cells.select(key, "field", was=pl.col("now"), now=pl.col("was"))
     findings = changes.findings.with_columns(key)
-    return normalize(replace(changes, head=head, items=items, cells=cells, findings=findings))
+    frames = item_frame(items), cell_frame(cells), finding_frame(findings)
+    return normalize(replace(changes, head=head, items=frames[0], cells=frames[1], findings=frames[2]))

@@ -7,15 +7,17 @@ from typing import TYPE_CHECKING
 import orjson
 import polars as pl
 
-from neat_delta.changeset.changeset import ADD, CHANGE, CHANGED, NEW, NONE, RECODE
+from neat_delta.changeset.changeset import CHANGED, NEW
 from neat_delta.changeset.findings import FINDINGS
+from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.matching.positions import positions_of
 
 if TYPE_CHECKING:
     import io
 
-    from neat_delta.changeset.changeset import ChangeSet, Head
+    from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.changeset.head import Head
 
 # What is between two pieces of the text, by what they are: the beginnings of items, their cells, their findings.
 HEAD, CELL, FINDING = range(3)

@@ -11,27 +11,20 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.base.errors import InvalidInput, WriteError
+from neat_delta.base.frame_schema import BrokenFrame
 from neat_delta.base.json_form import json_bytes, to_json
-from neat_delta.changeset.changeset import (
-    CELLS,
-    CHANGED,
-    ITEMS,
-    NONE,
-    RECODE,
-    BrokenInvariant,
-    ChangeSet,
-    Head,
-    normalize,
-)
+from neat_delta.changeset.changeset import CELLS, CHANGED, ITEMS, ChangeSet, normalize
 from neat_delta.changeset.file_form import FORMAT, MAKE_AGAIN, parse_head, parse_lines
 from neat_delta.changeset.findings import BLOCK, FINDINGS, NO_EFFECT, STOP
 from neat_delta.changeset.item_lines import implied_state, write_lines
+from neat_delta.changeset.schemas import NONE, RECODE, cell_frame, finding_frame, item_frame
 from neat_delta.files.atomic_write import write_atomic
 from neat_delta.files.output_paths import note_input
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.reading import fetch
 
 if TYPE_CHECKING:
+    from neat_delta.changeset.head import Head
     from neat_delta.locations import Location
 
 
@@ -130,8 +123,10 @@ def parse_changes(data: bytes, path: Location) -> ChangeSet:
     items = _items(rows)
     head = _with_other_rows(head, counts, items, path)
     try:
-        return normalize(ChangeSet(head, items, _cells(rows, head), _findings(rows)))
-    except BrokenInvariant as error:
+        return normalize(
+            ChangeSet(head, item_frame(items), cell_frame(_cells(rows, head)), finding_frame(_findings(rows)))
+        )
+    except BrokenFrame as error:
         raise InvalidInput(f"the change set contradicts itself: {error}", file=path, hint=MAKE_AGAIN) from error
 
 

@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.analysis.before_after import BeforeAfter
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, Overrides
 from neat_delta.changeset.findings import findings_frame, no_findings
+from neat_delta.changeset.head import Overrides
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE
 from neat_delta.matching.positions import positions_of
 
 if TYPE_CHECKING:

@@ -11,8 +11,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.analysis.before_after import exact
-from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import TAX_NOT_SET, findings_frame, no_findings
+from neat_delta.changeset.schemas import CHANGE, RECODE
 from neat_delta.checks.check import Check, Override, concat_findings
 from neat_delta.tables.roles import taxed_otherwise
 from neat_delta.tables.typed_values import cast_cells

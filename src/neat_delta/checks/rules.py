@@ -8,8 +8,8 @@ import polars as pl
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.nearest import nearest_hint
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE
 from neat_delta.changeset.findings import no_findings
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE
 from neat_delta.checks.check import Check, Override, concat_findings
 from neat_delta.expressions import ExpressionError, parse_expression
 from neat_delta.tables.typed_values import cast_cells

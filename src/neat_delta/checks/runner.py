@@ -17,8 +17,9 @@ from neat_delta.base.nearest import nearest_hint
 from neat_delta.base.plugins import CHECKS as PLUGIN_CHECKS
 from neat_delta.base.plugins import plugins
 from neat_delta.changeset.apply_findings import apply_findings, with_findings_replaced
-from neat_delta.changeset.changeset import Overrides, with_overrides
+from neat_delta.changeset.changeset import with_overrides
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, REPAIR, findings_frame, no_findings
+from neat_delta.changeset.head import Overrides
 from neat_delta.checks import (
     accidents,
     barcodes,

@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import ADD, REMOVE
 from neat_delta.changeset.findings import no_findings
+from neat_delta.changeset.schemas import ADD, REMOVE
 from neat_delta.checks.check import Check, Override, concat_findings
 from neat_delta.matching import Key
 from neat_delta.tables.profile import LEAST_USES, MOST_CHOICES

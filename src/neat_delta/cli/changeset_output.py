@@ -147,7 +147,7 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
     if conflicts and conflicts_file is not None:
         words = typed_without("--conflicts", "--write", "--strict", "--decisions")
         yield from command_view([*words, "--decisions", str(conflicts_file)], width)
-        yield labelled("", f"(after you have chosen ours or theirs in {conflicts_file})")
+        yield labelled("", f"(after you have chosen ours or shop in {conflicts_file})")
         label = "or"
     elif conflicts:
         words = typed_without("--write", "--strict")

@@ -87,7 +87,7 @@ def _as_dict(changes: ChangeSet) -> dict[str, object]:
 def _view(
     checked: tuple[Location, ChangeSet], live: Table, problems: Path | None, everything: bool, width: int
 ) -> Iterator[Text]:
-    from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+    from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
     from neat_delta.checks import all_checks
     from neat_delta.views.changes import DisplayOptions, findings_view
     from neat_delta.views.file_format import catalogue_view

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from dataclasses import replace
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
@@ -14,6 +14,7 @@ from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
     OVERWRITE,
     OutputOptions,
+    bundle_options,
     catalogue_file,
     console,
     load_config,
@@ -103,6 +104,41 @@ def entry_as_dict(entry: Entry) -> dict[str, Any]:
     return result | {"state": entry.state}
 
 
+class HistorySelection(NamedTuple):
+    """What of the history is wanted, as it is typed."""
+
+    sku: str | None
+    since: datetime | None
+    until: datetime | None
+    person: str | None
+    field: str | None
+    cells: bool
+    exports: bool
+    prune: bool
+
+
+def selection_options(command: Any) -> Any:
+    """Add the options of ``HistorySelection`` to a command, as ``selection``."""
+    options = (
+        option(
+            SCOPE,
+            "--sku",
+            metavar="SKU",
+            help="The past of this item, also if its SKU could be the number of an entry.",
+        ),
+        option(SCOPE, "--since", common=True, type=MOMENT, metavar="DATE", help="Only what was sent since then."),
+        option(SCOPE, "--until", type=MOMENT, metavar="DATE", help="Only what was sent until then."),
+        option(SCOPE, "--person", common=True, metavar="NAME", help="Only what this person made, approved or sent."),
+        option(SCOPE, "--field", metavar="FIELD", help="Only changes of this field; every cell is listed."),
+        option(SCOPE, "--cells", common=True, is_flag=True, help="List every cell that was sent, and by whom."),
+        option(SCOPE, "--exports", is_flag=True, help="List the live exports that are kept."),
+        option(
+            SAFETY, "--prune", is_flag=True, help="Delete kept exports beyond the limits in [store] of catalogue.toml."
+        ),
+    )
+    return bundle_options(HistorySelection, "selection", options, command)
+
+
 @command(
     "history",
     "neat-delta history",
@@ -111,14 +147,7 @@ def entry_as_dict(entry: Entry) -> dict[str, Any]:
     "neat-delta history --since 2026-11-01 --person Anna -o november.csv",
 )
 @click.argument("what", required=False, metavar="[NUMBER|SKU]")
-@option(SCOPE, "--sku", metavar="SKU", help="The past of this item, also if its SKU could be the number of an entry.")
-@option(SCOPE, "--since", common=True, type=MOMENT, metavar="DATE", help="Only what was sent since then.")
-@option(SCOPE, "--until", type=MOMENT, metavar="DATE", help="Only what was sent until then.")
-@option(SCOPE, "--person", common=True, metavar="NAME", help="Only what this person made, approved or sent.")
-@option(SCOPE, "--field", metavar="FIELD", help="Only changes of this field; every cell is listed.")
-@option(SCOPE, "--cells", common=True, is_flag=True, help="List every cell that was sent, and by whom.")
-@option(SCOPE, "--exports", is_flag=True, help="List the live exports that are kept.")
-@option(SAFETY, "--prune", is_flag=True, help="Delete kept exports beyond the limits in [store] of catalogue.toml.")
+@selection_options
 @option(OUTPUT, "-o", "--out", common=True, type=FILE, metavar="FILE", help="Save the list as CSV, or as .json.")
 @OVERWRITE
 @HISTORY
@@ -126,16 +155,9 @@ def entry_as_dict(entry: Entry) -> dict[str, Any]:
 @output_options
 def history_command(
     what: str | None,
-    sku: str | None,
-    since: datetime | None,
-    until: datetime | None,
-    person: str | None,
-    field: str | None,
-    cells: bool,
+    selection: HistorySelection,
     out: Path | None,
     overwrite: bool,
-    exports: bool,
-    prune: bool,
     history: Path | None,
     config: Path | None,
     output: OutputOptions,
@@ -150,6 +172,7 @@ def history_command(
     from neat_delta.tables import field_name
     from neat_delta.workflows.sent_cells import Wanted
 
+    sku, since, until, person, field, cells, exports, prune = selection
     check_outputs(out, replace=overwrite)
     if exports or prune:
         return _exports(load_config(config), output, out, prune=prune, overwrite=overwrite)

@@ -76,9 +76,9 @@ def _as_dict(result: RefreshResult, out: Path) -> dict[str, object]:
     return head_as_dict(result.changes) | {
         "cells": len(result.changes.cells),
         "untouched": result.unchanged,
-        "there_already": result.applied,
+        "applied": result.applied,
         "as_difference": result.delta_cells,
-        "clashes": [row | {"key": row["key"].split(KEY_SEPARATOR)} for row in result.conflicts.to_dicts()],
+        "conflicts": [row | {"key": row["key"].split(KEY_SEPARATOR)} for row in result.conflicts.to_dicts()],
         "out": str(out),
     }
 

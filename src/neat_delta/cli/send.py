@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
-    OVERWRITE,
     OutputOptions,
+    bundle_options,
     catalogue_file,
     console,
     load_config,
@@ -36,6 +36,26 @@ if TYPE_CHECKING:
     from neat_delta.workflows.send import Sending
 
 
+class AskingOptions(NamedTuple):
+    """Whether anything is sent at all, whether a person is asked before, and where the shop's answer is saved."""
+
+    dry_run: bool
+    yes: bool
+    import_report: Path | None
+    overwrite: bool
+
+
+def asking_options(command: Any) -> Any:
+    """Add the options of ``AskingOptions`` to a command, as ``asking``."""
+    options = (
+        option(SAFETY, "--dry-run", is_flag=True, help="Show what would be sent, and send nothing."),
+        option(
+            SAFETY, "-y", "--yes", is_flag=True, help="Do not ask before sending; without a terminal nobody is asked."
+        ),
+    )
+    return bundle_options(AskingOptions, "asking", options, command)
+
+
 @command(
     "send",
     "neat-delta send updates --to ftps://shop.example/import",
@@ -53,10 +73,7 @@ if TYPE_CHECKING:
     help="A folder, also on a file server (ftp, ftps, sftp, webdav) or in an object store (s3); the http(s) "
     "address of the shop's interface; or a table of a database.",
 )
-@option(SAFETY, "--dry-run", is_flag=True, help="Show what would be sent, and send nothing.")
-@option(SAFETY, "-y", "--yes", is_flag=True, help="Do not ask before sending; without a terminal nobody is asked.")
-@option(OUTPUT, "--import-report", common=True, type=FILE, metavar="FILE", help="Save the shop's import report (CSV).")
-@OVERWRITE
+@asking_options
 @request_options(SendRequest)
 @HISTORY
 @catalogue_file
@@ -64,10 +81,7 @@ if TYPE_CHECKING:
 def send_command(
     folder: Path,
     place: Place,
-    dry_run: bool,
-    yes: bool,
-    import_report: Path | None,
-    overwrite: bool,
+    asking: AskingOptions,
     history: Path | None,
     config: Path | None,
     output: OutputOptions,
@@ -87,15 +101,15 @@ def send_command(
     from neat_delta.views.delivery import results_of, sent_view, verify_command
     from neat_delta.workflows.send import ready, send
 
-    kept = history_in(history)
+    kept, import_report, overwrite = history_in(history), asking.import_report, asking.overwrite
     request = SendRequest(folder=folder, to=place, settings=load_config(config), history=kept.path, **options)
     sending = ready(request)
     check_outputs(import_report, replace=overwrite)
     if import_report is not None and import_report.resolve() == kept.path.resolve():
         raise InvalidOption("this is the history file", option="import_report", hint="Choose another name.")
-    if dry_run:
+    if asking.dry_run:
         return _show_plan(sending, output)
-    if _is_asked(output, yes=yes):
+    if _is_asked(output, yes=asking.yes):
         show(_plan_view(sending, console(output).width), output)
         click.confirm("  Send these files now?", abort=True, err=True)
     with show_progress(output) as progress:

@@ -99,7 +99,7 @@ def _as_dict(result: VerifyResult, out: Path | None) -> dict[str, object]:
     rows = [
         row | {"key": row["key"].split(KEY_SEPARATOR)} for row in result.changes.to_dicts() if row["state"] != "applied"
     ]
-    return {"settled": result.done, "states": states, "left": rows, "out": str(out) if out else None}
+    return {"done": result.done, "states": states, "left": rows, "out": str(out) if out else None}
 
 
 def _view(

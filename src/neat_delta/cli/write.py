@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
@@ -12,6 +12,7 @@ from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.changeset_output import refused, say_what_needs_attention
 from neat_delta.cli.common import (
     OutputOptions,
+    bundle_options,
     catalogue_file,
     console,
     load_config,
@@ -37,6 +38,56 @@ if TYPE_CHECKING:
     from neat_delta.workflows.write import Written
 
 
+class CampaignOptions(NamedTuple):
+    """From when until when changes hold, where they go, and where a new export is."""
+
+    begins: datetime | None
+    ends: datetime | None
+    to: str | None
+    fresh: str | None
+
+    def times(self) -> tuple[datetime, datetime] | None:
+        """From when until when a campaign goes; ``None`` if it is none.
+
+        Raises:
+            InvalidOption: one of them is missing, or it ends before it starts.
+        """
+        if self.begins is None or self.ends is None:
+            if any(self):
+                raise InvalidOption("a campaign needs both times", hint="Give --from TIME and --until TIME.")
+            return None
+        begins, ends = (time.astimezone().replace(microsecond=0) for time in (self.begins, self.ends))
+        if ends <= begins:
+            raise InvalidOption("a campaign must end after it starts", option="until", value=f"{ends:%Y-%m-%d %H:%M}")
+        return begins, ends
+
+
+def campaign_options(command: Any) -> Any:
+    """Add the options of ``CampaignOptions`` to a command, as ``campaign``."""
+    options = (
+        option(
+            SCOPE,
+            "--from",
+            "begins",
+            type=MOMENT,
+            metavar="TIME",
+            help="A campaign: also make the run file that sends it at this time (2026-12-01, 2026-12-01T06:00), local "
+            "time.",
+        ),
+        option(
+            SCOPE,
+            "--until",
+            "ends",
+            type=MOMENT,
+            metavar="TIME",
+            help="When the campaign ends: the run puts back what still is as it was sent.",
+        ),
+        option(OUTPUT, "--to", metavar="DESTINATION", help="With --from and --until: where the update goes."),
+        option(OUTPUT, "--fresh", metavar="FILE", help="With --from and --until: where a new export of the shop is."),
+    )
+    return bundle_options(CampaignOptions, "campaign", options, command)
+
+
 @command(
     "write",
     "neat-delta write tuesday.changes.jsonl -o updates",
@@ -54,24 +105,7 @@ if TYPE_CHECKING:
     metavar="DIR",
     help="Folder for the update files; new or empty.",
 )
-@option(
-    SCOPE,
-    "--from",
-    "begins",
-    type=MOMENT,
-    metavar="TIME",
-    help="A campaign: also make the run file that sends it at this time (2026-12-01, 2026-12-01T06:00), local time.",
-)
-@option(
-    SCOPE,
-    "--until",
-    "ends",
-    type=MOMENT,
-    metavar="TIME",
-    help="When the campaign ends: the run puts back what still is as it was sent.",
-)
-@option(OUTPUT, "--to", metavar="DESTINATION", help="With --from and --until: where the update goes.")
-@option(OUTPUT, "--fresh", metavar="FILE", help="With --from and --until: where a new export of the shop is.")
+@campaign_options
 @LIVE
 @request_options(WriteRequest)
 @catalogue_file
@@ -79,10 +113,7 @@ if TYPE_CHECKING:
 def write_command(
     changes: Location,
     folder: Path,
-    begins: datetime | None,
-    ends: datetime | None,
-    to: str | None,
-    fresh: str | None,
+    campaign: CampaignOptions,
     live: Location | None,
     config: Path | None,
     output: OutputOptions,
@@ -103,7 +134,7 @@ def write_command(
 
     settings = load_config(config)
     request = WriteRequest(changes=changes, live=live, folder=folder, settings=settings, **options)
-    times = _campaign_times(begins, ends, to, fresh)
+    times = campaign.times()
     run_path = folder.with_name(folder.name + ".toml")
     if times is not None:
         check_outputs(run_path, replace=request.overwrite)
@@ -111,7 +142,8 @@ def write_command(
         written = write(request, progress)
         if times is not None and written.receipt is not None:
             export, to, fresh = (
-                beside(name, run_path) for name in (fresh or str(live or written.live.source.path), to, fresh)
+                beside(name, run_path)
+                for name in (campaign.fresh or str(live or written.live.source.path), campaign.to, campaign.fresh)
             )
             update = f"{folder.name}/{CHANGESET_FILE}"
             known = NewRun(export, changes=update, to=to, fresh=fresh, begins=times[0], ends=times[1])
@@ -119,36 +151,18 @@ def write_command(
     blocked = written.changes.blocking_count()
     if request.strict and blocked:
         return refused(blocked)
-    campaign = run_path if times is not None and written.receipt is not None else None
+    run_file = run_path if times is not None and written.receipt is not None else None
     if output.as_json:
         show_json(
             {"files": []} if written.receipt is None else written.receipt.as_dict(),
             written.changes,
-            _next_commands(written, changes, campaign),
+            _next_commands(written, changes, run_file),
         )
     elif output.quiet:
         say_what_needs_attention(written.changes)
     else:
-        show(_view(written, folder, changes, campaign, console(output).width), output)
+        show(_view(written, folder, changes, run_file, console(output).width), output)
     return Exit.ATTENTION if written.changes.needs_attention else Exit.DONE
-
-
-def _campaign_times(
-    begins: datetime | None, ends: datetime | None, to: str | None, fresh: str | None
-) -> tuple[datetime, datetime] | None:
-    """From when until when a campaign goes; ``None`` if it is none.
-
-    Raises:
-        InvalidOption: one of them is missing, or it ends before it starts.
-    """
-    if begins is None or ends is None:
-        if begins or ends or to or fresh:
-            raise InvalidOption("a campaign needs both times", hint="Give --from TIME and --until TIME.")
-        return None
-    begins, ends = begins.astimezone().replace(microsecond=0), ends.astimezone().replace(microsecond=0)
-    if ends <= begins:
-        raise InvalidOption("a campaign must end after it starts", option="until", value=f"{ends:%Y-%m-%d %H:%M}")
-    return begins, ends
 
 
 def _view(written: Written, folder: Path, changes: Location, campaign: Path | None, width: int) -> Iterator[Text]:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 from neat_delta.base.errors import DeliveryError, InvalidInput
 from neat_delta.base.json_form import to_json
-from neat_delta.changeset.changeset import ADD, CHANGE, REMOVE
+from neat_delta.changeset.schemas import ADD, CHANGE, REMOVE
 from neat_delta.changeset.serialization import parse_changes
 from neat_delta.database.connection import connected
 from neat_delta.database.row_updates import RowUpdate, run_updates

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.approval import load_approval, require_approval
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import parse_changes
 from neat_delta.delivery.history import People
 from neat_delta.files.output_paths import note_input

@@ -8,8 +8,9 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import CELLS, FieldInfo
+from neat_delta.changeset.changeset import CELLS
 from neat_delta.changeset.findings import findings_frame, no_findings
+from neat_delta.changeset.head import FieldInfo
 from neat_delta.diff.lost_zeros import typed_without_zeros
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
 from neat_delta.diff.no_data import about_no_data, says_no_data

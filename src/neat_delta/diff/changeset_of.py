@@ -7,21 +7,10 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.base.errors import InvalidInput
-from neat_delta.changeset.changeset import (
-    ADD,
-    CELLS,
-    CHANGE,
-    EXCLUDED,
-    MISSING,
-    NONE,
-    STATES,
-    ChangeSet,
-    FieldInfo,
-    Head,
-    build,
-    file_ref,
-)
+from neat_delta.changeset.changeset import CELLS, EXCLUDED, MISSING, STATES, ChangeSet, build
 from neat_delta.changeset.findings import BLOCK, FINDINGS
+from neat_delta.changeset.head import FieldInfo, Head, file_ref
+from neat_delta.changeset.schemas import ADD, CHANGE, NONE
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.matching.matched_tables import MatchedTables, describe_rows
 from neat_delta.matching.positions import positions_of

@@ -117,7 +117,7 @@ class BaseSummary:
         how: where it was found.
         moved: how many cells the shop has changed since, and the file has not; the shop's values are kept.
         added_up: how many cells add the file's difference to what the shop has now.
-        conflicts: the cells that both have changed (key, field, then, ours, now, fate).
+        conflicts: the cells that both have changed (key, field, original, ours, shop, fate).
         edited_format: how the edited file is written; the compared one is in the live export's form.
     """
 

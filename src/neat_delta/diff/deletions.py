@@ -10,16 +10,10 @@ import polars as pl
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.nearest import nearest_hint
 from neat_delta.changeset.apply_findings import with_more_findings
-from neat_delta.changeset.changeset import (
-    CELLS,
-    CHANGE,
-    ITEMS,
-    REMOVE,
-    FieldInfo,
-    with_cells_in_order,
-    with_items,
-)
+from neat_delta.changeset.changeset import CELLS, ITEMS, with_cells_in_order, with_items
 from neat_delta.changeset.findings import findings_frame
+from neat_delta.changeset.head import FieldInfo
+from neat_delta.changeset.schemas import CHANGE, REMOVE
 
 if TYPE_CHECKING:
     from collections.abc import Mapping

@@ -11,8 +11,9 @@ import polars as pl
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.apply_findings import apply_findings
-from neat_delta.changeset.changeset import CHANGE, CHANGED, RECODE, with_known_items, with_rows_of
+from neat_delta.changeset.changeset import CHANGED, with_known_items, with_rows_of
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, findings_frame
+from neat_delta.changeset.schemas import CHANGE, RECODE
 from neat_delta.diff.changeset_of import items_of_findings
 from neat_delta.diff.compare import CompareOptions, CompareResult, compare
 from neat_delta.diff.rekey_plan import apply_rekeys, rewrite_references, validate

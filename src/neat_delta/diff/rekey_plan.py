@@ -9,8 +9,10 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import RECODE, Identity, with_items
+from neat_delta.changeset.changeset import with_items
 from neat_delta.changeset.findings import findings_frame, no_findings
+from neat_delta.changeset.head import Identity
+from neat_delta.changeset.schemas import RECODE
 from neat_delta.matching import KEY_SEPARATOR
 
 if TYPE_CHECKING:

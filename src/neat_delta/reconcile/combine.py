@@ -13,22 +13,10 @@ import polars as pl
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.apply_findings import apply_findings
-from neat_delta.changeset.changeset import (
-    ADD,
-    CHANGE,
-    ITEMS,
-    NONE,
-    RECODE,
-    REMOVE,
-    ChangeSet,
-    Exclusion,
-    FileRef,
-    Head,
-    Identity,
-    Overrides,
-    build,
-)
+from neat_delta.changeset.changeset import ITEMS, ChangeSet, build
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, as_data, data_of, findings_frame
+from neat_delta.changeset.head import Exclusion, FileRef, Head, Identity, Overrides
+from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.reconcile.refresh import CLASH
 

@@ -10,20 +10,21 @@ import polars as pl
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.nearest import nearest_hint
 from neat_delta.reconcile.decisions import read_decisions
+from neat_delta.reconcile.schemas import FATES, ConflictFrame, conflict_frame
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
 
     from neat_delta.locations import Location
 
-HOLD, OURS, THEIRS = POLICIES = ("hold", "ours", "theirs")
+HOLD, OURS, SHOP = POLICIES = FATES
 # The values of a conflict that a person sees: what it was, what we want, what the shop has now.
-SIDES = ("then", "ours", "now")
+SIDES = ("original", "ours", "shop")
 
 
 @dataclass(frozen=True)
 class ConflictPolicy:
-    """Whose value goes on where both have changed a cell: "hold" (neither, an error), "ours" or "theirs".
+    """Whose value goes on where both have changed a cell: "hold" (neither, an error), "ours" or "shop".
 
     ``by_field`` goes before ``otherwise``, and the decisions of a workbook go before both.
     """
@@ -43,8 +44,8 @@ class ConflictPolicy:
                     hint=nearest_hint(str(word), POLICIES, "Choose from"),
                 )
 
-    def decide(self, conflicts: pl.DataFrame, key: Sequence[str]) -> pl.DataFrame:
-        """The conflicts (key, field, then, ours, now) with what becomes of each (fate).
+    def decide(self, conflicts: pl.DataFrame, key: Sequence[str]) -> ConflictFrame:
+        """The conflicts (key, field, original, ours, shop) with what becomes of each (fate).
 
         Raises:
             InvalidInput: the workbook of decisions is not about these conflicts.
@@ -52,8 +53,8 @@ class ConflictPolicy:
         fates = pl.col("field").replace_strict(dict(self.by_field), default=self.otherwise, return_dtype=pl.String)
         decided = conflicts.with_columns(fate=fates)
         if self.decisions is None:
-            return decided
-        marked = read_decisions(self.decisions, key, conflicts, SIDES, (OURS, THEIRS))
+            return conflict_frame(decided)
+        marked = read_decisions(self.decisions, key, conflicts, SIDES, (OURS, SHOP))
         marked = marked.select("key", "field", "decision").unique(["key", "field"], keep="first")
         decided = decided.join(marked, on=["key", "field"], how="left", nulls_equal=True, maintain_order="left")
-        return decided.with_columns(fate=pl.coalesce("decision", "fate")).drop("decision")
+        return conflict_frame(decided.with_columns(fate=pl.coalesce("decision", "fate")).drop("decision"))

@@ -10,8 +10,8 @@ import polars as pl
 from neat_delta.analysis.cell_selection import Selection, cells_in
 from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.apply_findings import apply_findings
-from neat_delta.changeset.changeset import NONE
 from neat_delta.changeset.findings import findings_frame
+from neat_delta.changeset.schemas import NONE
 from neat_delta.tables.formula_text import unescaped_unless
 from neat_delta.tables.roles import named_as
 

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.apply_findings import apply_findings
-from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import findings_frame
+from neat_delta.changeset.schemas import CHANGE, RECODE
 
 if TYPE_CHECKING:
     from neat_delta.reconcile.refresh import RefreshResult

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.base.errors import InvalidOption
-from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import BLOCK, findings_frame
+from neat_delta.changeset.schemas import CHANGE, RECODE
 from neat_delta.diff.cell_diff import EMPTY_CELL
 from neat_delta.diff.compare import CompareOptions, CompareResult, compare, with_repaired_keys
 from neat_delta.matching.positions import positions_of
@@ -108,7 +108,7 @@ def rebase(base: Table, live: Table, sheet: Table, key: Key, options: CompareOpt
         gone=gone.with_columns(touched=pl.col("key").is_in(pl.concat([touched["key"], in_cells["key"]]).implode())),
         findings=pl.concat([repairs, in_cells]),
         values=touched.filter(~pl.col("field").is_in(options.settings.refresh.difference)).select(
-            "key", "field", then="was"
+            "key", "field", original="was"
         ),
     )
 
@@ -196,13 +196,13 @@ def _with_typed(cells: pl.DataFrame, sheet: Table, keys: pl.Series, findings: pl
 
 
 def conflicts_of(result: CompareResult, rebased: RebasedSheet, options: CompareOptions) -> pl.DataFrame:
-    """The changes of cells that the shop has changed too (key, field, then, ours, now)."""
+    """The changes of cells that the shop has changed too (key, field, original, ours, shop)."""
     cells = result.changes.cells_with_action(CHANGE, RECODE)
     cells = cells.join(rebased.values, on=["key", "field"], how="inner", maintain_order="left")
-    sides = cells.select("key", "field", "then", ours="now", now="was")
+    sides = cells.select("key", "field", "original", ours="now", shop="was")
     parts = [sides.clear()]
     for (name,), part in sides.partition_by("field", as_dict=True, maintain_order=True).items():
-        states = cell_states(str(name), part["then"], part["ours"], part["now"], result.live, options.settings)
+        states = cell_states(str(name), part["original"], part["ours"], part["shop"], result.live, options.settings)
         parts.append(part.filter(states == MOVED))
     return pl.concat(parts)
 

@@ -10,14 +10,17 @@ import polars as pl
 
 from neat_delta.analysis.before_after import exact
 from neat_delta.base.errors import InvalidOption, LiveMismatch
-from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE, ChangeSet, Head, build, file_ref
+from neat_delta.changeset.changeset import ChangeSet, build
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, REPAIR, as_data, findings_frame
+from neat_delta.changeset.head import Head, file_ref
+from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.subset import dependent_cells
-from neat_delta.reconcile.conflicts import HOLD, OURS, THEIRS, ConflictPolicy
+from neat_delta.reconcile.conflicts import HOLD, OURS, SHOP, ConflictPolicy
 from neat_delta.reconcile.three_way import APPLIED, GONE, HERE, MOVED, RECODED, STANDS, UNCLEAR, ThreeWayDiff, three_way
 from neat_delta.tables.field_types.number_parsing import NumberFormat
 
 if TYPE_CHECKING:
+    from neat_delta.reconcile.schemas import ConflictFrame
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
@@ -28,13 +31,13 @@ CLASH, GONE_SINCE = "conflict", "deleted since"
 class RefreshResult:
     """The change set that is still needed, made for the fresh export, and what became of the rest.
 
-    conflicts: key, field, then, ours, now, fate ("held back", "ours", "theirs"); field is null for a whole item.
+    conflicts: key, field, original, ours, shop, fate ("held back", "ours", "shop"); field is null for a whole item.
     applied, unchanged: how many cells the shop has already, and how many it has as before. ``shifted`` are those that
     add our difference to what is there now.
     """
 
     changes: ChangeSet
-    conflicts: pl.DataFrame
+    conflicts: ConflictFrame
     applied: int
     unchanged: int
     delta_cells: int
@@ -76,9 +79,9 @@ def refresh(
 ) -> RefreshResult:
     """Work out what of a change set a newer live export still needs.
 
-    A cell that the shop has not touched stays; one that has our value already drops. Where both moved it is a clash:
-    held back, or ours, or theirs, as the ``policy`` says. Fields configured to go as a difference add ours to what is
-    there now, and never fall below zero.
+    A cell that the shop has not touched stays; one that has our value already drops. Where both moved it is a conflict:
+    held back, or ours, or the shop's, as the ``policy`` says. Fields configured to go as a difference add ours to what
+    the shop has now, and never fall below zero.
 
     Raises:
         InvalidOption: the export lacks a field of the change set, or a policy is for a field that does not change.
@@ -91,7 +94,7 @@ def refresh(
     shifted = _delta_cells(like_changes, changes, fresh, settings)
     like_changes = like_changes.join(shifted, on=["key", "field"], how="left", maintain_order="left")
     moved = like_changes.filter((pl.col("state") == MOVED) & pl.col("sum").is_null())
-    touched = leaving.filter(pl.col("there").ne_missing(pl.col("was")) & (pl.col("state") != STANDS))
+    touched = leaving.filter(pl.col("shop").ne_missing(pl.col("was")) & (pl.col("state") != STANDS))
     conflicts = policy.decide(pl.concat([_conflicts(moved), _conflicts(touched)]), changes.head.key)
     fates = conflicts.select("key", "field", "fate")
     like_changes = like_changes.join(fates, on=["key", "field"], how="left", maintain_order="left")
@@ -132,13 +135,13 @@ def _cells_by_action(difference: ThreeWayDiff) -> tuple[pl.DataFrame, pl.DataFra
 
 
 def _conflicts(cells: pl.DataFrame) -> pl.DataFrame:
-    return cells.select("key", "field", then="was", ours="now", now="there")
+    return cells.select("key", "field", original="was", ours="now", shop="shop")
 
 
 def _with_one_fate(cells: pl.DataFrame) -> pl.DataFrame:
     """The touched cells of items to be removed, each item with one fate: held back if any of its cells is."""
-    held, kept = ((pl.col("fate") == fate).any().over("key") for fate in (HOLD, THEIRS))
-    return cells.with_columns(fate=pl.when(held).then(pl.lit(HOLD)).when(kept).then(pl.lit(THEIRS)).otherwise("fate"))
+    held, kept = ((pl.col("fate") == fate).any().over("key") for fate in (HOLD, SHOP))
+    return cells.with_columns(fate=pl.when(held).then(pl.lit(HOLD)).when(kept).then(pl.lit(SHOP)).otherwise("fate"))
 
 
 def _insist_on_fields(changes: ChangeSet, policy: ConflictPolicy) -> None:
@@ -161,7 +164,7 @@ def _delta_cells(cells: pl.DataFrame, changes: ChangeSet, fresh: Table, settings
             continue
         separator = changes.head.fields[name].decimal_separator or fresh.format.decimal_separator or "."
         # Of a blank nobody can tell the difference, nor of an item that came by another way: such cells clash.
-        result = with_difference(moved["was"], moved["now"], moved["there"], separator)
+        result = with_difference(moved["was"], moved["now"], moved["shop"], separator)
         found.append(pl.concat([moved.select("key", "field"), result], how="horizontal").drop_nulls("sum"))
     return pl.concat(found)
 
@@ -195,7 +198,7 @@ def _decimals(cells: pl.Series, separator: str) -> pl.Series:
 def _still_changing(cells: pl.DataFrame) -> pl.DataFrame:
     """The cells that are still to be changed (key, field, was, now); was is what the shop has now."""
     wanted = (pl.col("state") == STANDS) | (pl.col("fate") == OURS) | pl.col("sum").is_not_null()
-    result = cells.filter(wanted).select("key", "field", was="there", now=pl.coalesce("sum", "now"))
+    result = cells.filter(wanted).select("key", "field", was="shop", now=pl.coalesce("sum", "now"))
     # A sum may be what is there already.
     return result.filter(pl.col("was").ne_missing(pl.col("now")))
 
@@ -204,13 +207,13 @@ def _still_leaving(cells: pl.DataFrame, touched: pl.DataFrame) -> pl.DataFrame:
     """The cells of items that are still to be removed, as they are now: those left alone, and those that go anyway."""
     stays = touched.filter(pl.col("fate") != OURS)
     cells = cells.join(stays, on="key", how="anti", maintain_order="left")
-    return cells.drop_nulls("there").select("key", "field", was="there", now=pl.lit(None, pl.String))
+    return cells.drop_nulls("shop").select("key", "field", was="shop", now=pl.lit(None, pl.String))
 
 
 def _about_items(difference: ThreeWayDiff, touched: pl.DataFrame) -> pl.DataFrame:
     """Findings on whole items: gone since, changed before they are removed, a new code that is taken."""
     gone = difference.items.filter((pl.col("fate") == GONE) & pl.col("action").is_in([CHANGE, RECODE]))
-    message = {HOLD: "not sent", OURS: "it is deleted anyway", THEIRS: "it stays in the shop"}
+    message = {HOLD: "not sent", OURS: "it is deleted anyway", SHOP: "it stays in the shop"}
     changed = touched.unique("key", maintain_order=True)
     return pl.concat(
         [
@@ -257,24 +260,24 @@ def _about(items: pl.DataFrame, check: str, level: str, say: str, changes: Chang
 def conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
     """A finding on each cell that both moved: a stop where it is held back, else a note of whose value goes on.
 
-    ``clashes`` are key, field, then, ours, now, fate.
+    ``clashes`` are key, field, original, ours, shop, fate.
     """
     result = clashes.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
-    sides = [pl.col(side).fill_null("nothing") for side in ("then", "ours", "now")]
+    sides = [pl.col(side).fill_null("nothing") for side in ("original", "ours", "shop")]
     status = pl.col("fate").replace(
-        {HOLD: "not sent", OURS: "our value will be sent", THEIRS: "the shop's value is kept"}
+        {HOLD: "not sent", OURS: "our value will be sent", SHOP: "the shop's value is kept"}
     )
     message = result.select(
         pl.format("changed on both sides: original {}, ours {}, shop {}; {}", *sides, status)
     ).to_series()
     frames = []
-    for fate, level, effect in ((HOLD, "error", BLOCK), (OURS, "note", NO_EFFECT), (THEIRS, "note", REPAIR)):
+    for fate, level, effect in ((HOLD, "error", BLOCK), (OURS, "note", NO_EFFECT), (SHOP, "note", REPAIR)):
         mask = result["fate"] == fate
         part = result.filter(mask)
         frames.append(
             findings_frame(
                 CLASH, level, effect, key=part["key"], field=part["field"], line=part["line"], value=part["ours"],
-                message=message.filter(mask), data=as_data(part.select("then", "ours", "now")),
+                message=message.filter(mask), data=as_data(part.select("original", "ours", "shop")),
             )
         )  # fmt: skip
     return pl.concat(frames)

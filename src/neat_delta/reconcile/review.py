@@ -9,7 +9,9 @@ import polars as pl
 
 from neat_delta.base.errors import InvalidInput, InvalidOption
 from neat_delta.base.path_text import path_text
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE, Exclusion, with_exclusion
+from neat_delta.changeset.changeset import with_exclusion
+from neat_delta.changeset.head import Exclusion
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.changeset.subset import subset, with_remarks
 from neat_delta.matching import KEY_SEPARATOR

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.base.errors import InvalidOption
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.matching import Key
 from neat_delta.matching.similarity import find_name_field
 from neat_delta.reading import require_every_row
@@ -66,8 +66,8 @@ def three_way(changes: ChangeSet, fresh: Table, settings: Settings) -> ThreeWayD
         cells.with_columns(_state(str(name), cells, fresh, settings))
         for (name,), cells in parts.partition_by("field", as_dict=True, maintain_order=True).items()
     ]
-    empty = parts.with_columns(there=pl.lit(None, pl.String), state=pl.lit(None, pl.String)).clear()
-    cells = pl.concat([empty, *result]).select("key", "field", "was", "now", "there", "state")
+    empty = parts.with_columns(shop=pl.lit(None, pl.String), state=pl.lit(None, pl.String)).clear()
+    cells = pl.concat([empty, *result]).select("key", "field", "was", "now", "shop", "state")
     order = whole.select("key", "field").with_row_index("order")
     cells = order.join(cells, on=["key", "field"], how="inner", maintain_order="left").drop("order")
     return ThreeWayDiff(changes, fresh, items, cells)
@@ -161,7 +161,7 @@ def _state(name: str, cells: pl.DataFrame, fresh: Table, settings: Settings) -> 
     """What is in the fresh export, and what became of each cell."""
     there = fresh.cells([name], cells["row"])[name]
     state = cell_states(name, cells["was"], cells["now"], there, fresh, settings)
-    return [there.replace("", None).alias("there"), state.alias("state")]
+    return [there.replace("", None).alias("shop"), state.alias("state")]
 
 
 def cell_states(

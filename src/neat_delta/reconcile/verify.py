@@ -8,9 +8,10 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
-from neat_delta.reconcile.conflicts import THEIRS, ConflictPolicy
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.reconcile.conflicts import SHOP, ConflictPolicy
 from neat_delta.reconcile.refresh import refresh
+from neat_delta.reconcile.schemas import OutcomeFrame, outcome_frame
 from neat_delta.reconcile.three_way import APPLIED, GONE, HERE, RECODED, STANDS, UNCLEAR, three_way
 from neat_delta.tables.field_types import type_named
 
@@ -31,12 +32,12 @@ NOT_APPLIED, ALTERED, OVERWRITTEN, ITEM_MISSING = (
 class VerifyResult:
     """What became of each change.
 
-    changes: key, field (null for an item as a whole), was, ours, there, state (landed, not landed, landed otherwise,
-    moved since, item not there), how (rounded, trimmed, letter case, cut short; only for "applied differently").
-    remaining: the change set of what has not landed, made for the fresh export.
+    Attributes:
+        changes: what became of each cell and item, as ``schemas.Outcomes`` has it.
+        remaining: the change set of what has not been applied, made for the fresh export.
     """
 
-    changes: pl.DataFrame
+    changes: OutcomeFrame
     remaining: ChangeSet
 
     def count(self, state: str) -> int:
@@ -62,7 +63,7 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
     # A number cut short is another number.
     how = [
         _rounded(now, there) if field in numeric else _how(now, there)
-        for field, now, there in cells.select("field", "now", "there").iter_rows()
+        for field, now, there in cells.select("field", "now", "shop").iter_rows()
     ]
     cells = cells.with_columns(how=pl.Series(how, dtype=pl.String)).with_columns(
         state=pl.when(pl.col("state") == APPLIED)
@@ -77,13 +78,13 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
     cells = cells.with_columns(how=pl.when(pl.col("state") == ALTERED).then("how"))
     result = pl.concat(
         [
-            cells.select("key", "field", "was", ours="now", there="there", state="state", how="how"),
+            cells.select("key", "field", original="was", ours="now", shop="shop", state="state", how="how"),
             _wholes(outcome.items),
         ]
     )
-    # What others have moved is theirs; what landed otherwise would land so again.
-    rest = refresh(changes, fresh, without_differences(settings), ConflictPolicy(THEIRS)).changes
-    return VerifyResult(result, rest)
+    # What others have moved stays; what landed otherwise would land so again.
+    rest = refresh(changes, fresh, without_differences(settings), ConflictPolicy(SHOP)).changes
+    return VerifyResult(outcome_frame(result), rest)
 
 
 def without_differences(settings: Settings) -> Settings:
@@ -111,9 +112,9 @@ def _wholes(items: pl.DataFrame) -> pl.DataFrame:
     wanted = items.filter(pl.col("action").is_in([ADD, REMOVE, RECODE]) | lost)
     nothing = pl.lit(None, pl.String)
     return wanted.select(
-        "key", field=nothing, was=nothing,
+        "key", field=nothing, original=nothing,
         ours=pl.coalesce("new_key", pl.col("action").replace_strict(what, default=None)),
-        there=nothing, state=state, how=pl.when(unclear).then(pl.lit("cannot be identified")),
+        shop=nothing, state=state, how=pl.when(unclear).then(pl.lit("cannot be identified")),
     )  # fmt: skip
 
 

@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.changeset import CHANGE, RECODE
+from neat_delta.changeset.schemas import CHANGE, RECODE
 from neat_delta.matching import KEY_SEPARATOR
 
 if TYPE_CHECKING:
@@ -52,7 +52,8 @@ class FieldSets:
 
 def field_sets(changes: ChangeSet) -> FieldSets:
     """The sets of fields of a change set's changes."""
-    cells, of_item = changes.cells, changes.item_of_cell
+    cells: pl.DataFrame = changes.cells
+    of_item = changes.item_of_cell
     wanted = changes.items["action"].is_in([CHANGE, RECODE]).gather(of_item)
     if not wanted.all():
         cells, of_item = cells.filter(wanted), of_item.filter(wanted)

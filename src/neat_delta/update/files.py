@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.base.errors import WriteError
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.tables import field_name
 from neat_delta.tables.import_config import KINDS_OF_FILES

@@ -16,7 +16,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.base.errors import ProofFailed
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.matching import KEY_SEPARATOR, Key
 from neat_delta.matching.key import key_parts
 from neat_delta.matching.positions import positions_of

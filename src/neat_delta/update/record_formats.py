@@ -16,8 +16,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.base.plugins import FORMATS, plugins
-from neat_delta.changeset.changeset import REMOVE
 from neat_delta.changeset.item_lines import as_json
+from neat_delta.changeset.schemas import REMOVE
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.update.import_format import other_mark
 from neat_delta.update.sql_script import SQL_FORMATS, script_of, statements_of

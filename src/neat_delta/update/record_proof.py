@@ -14,7 +14,7 @@ import polars as pl
 
 from neat_delta.base.errors import ProofFailed
 from neat_delta.base.plugins import FORMATS, plugins
-from neat_delta.changeset.changeset import REMOVE
+from neat_delta.changeset.schemas import REMOVE
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.update.record_formats import MERGE_PATCH
 from neat_delta.update.sql_script import as_sqlite

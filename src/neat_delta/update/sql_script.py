@@ -14,7 +14,7 @@ import polars as pl
 
 from neat_delta.base.errors import WriteError
 from neat_delta.base.extras import SQL, from_extra
-from neat_delta.changeset.changeset import ADD, CHANGE, REMOVE
+from neat_delta.changeset.schemas import ADD, CHANGE, REMOVE
 from neat_delta.matching import KEY_SEPARATOR
 
 if TYPE_CHECKING:

@@ -15,8 +15,8 @@ from neat_delta.approval.approval import approval_bytes
 from neat_delta.base.errors import InvalidOption, LiveMismatch, WriteError
 from neat_delta.base.json_form import json_bytes
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
-from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.invert import invert
+from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.files.atomic_write import draft_folder, recover_dir, replace_dir
 from neat_delta.locations.prefetch import sha256_hex

@@ -11,8 +11,8 @@ from rich.cells import cell_len
 from rich.text import Text
 
 from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
-from neat_delta.changeset.changeset import CHANGE, RECODE
 from neat_delta.changeset.findings import computed_from, data_of, is_about_columns
+from neat_delta.changeset.schemas import CHANGE, RECODE
 from neat_delta.tables.field_types import type_named
 from neat_delta.tables.line_names import line_name
 from neat_delta.views.changed_text import changed_text
@@ -40,7 +40,7 @@ if TYPE_CHECKING:
 
 CLASH = "conflict"
 # A conflict's values: the head of the column, the member of the finding's data, how it looks.
-SIDES = (("was", "then", "was"), ("ours", "ours", "now"), ("in the shop", "now", "plain"))
+SIDES = (("original", "original", "was"), ("ours", "ours", "now"), ("shop", "shop", "plain"))
 SOME_ITEMS = 20
 SOME_FINDINGS = 3
 # A text that takes more than this part of the screen is under its row.

@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING
 
 from rich.text import Text
 
-from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
+from neat_delta.changeset.changeset import EXCLUDED, LEFT_OUT_ROW, STATES
 from neat_delta.changeset.findings import data_of
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.checks import checks_without_fields
 from neat_delta.files.trouble import lock_file
 from neat_delta.matching.matched_tables import describe_rows

@@ -31,7 +31,7 @@ WHILE_COMPARING = {
     "older values": "not to send them: --base kept; if these values are meant: --base none",
     "column not used": 'to use it: --map "COLUMN=FIELD"; to leave it out: --skip "COLUMN"',
     "export not kept": "give that export with --base FILE; to send all differences: --base none",
-    "conflict": "to decide all: --on-conflict ours, or theirs; row by row: --conflicts FILE, then --decisions FILE",
+    "conflict": "to decide all: --on-conflict ours, or shop; row by row: --conflicts FILE, then --decisions FILE",
 }
 
 

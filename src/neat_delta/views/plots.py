@@ -17,7 +17,7 @@ from neat_delta.analysis.margins import margins_by, price_moves
 from neat_delta.analysis.stock import by_room, stock_moves
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.extras import CHARTS, from_extra
-from neat_delta.changeset.changeset import CHANGE, RECODE
+from neat_delta.changeset.schemas import CHANGE, RECODE
 from neat_delta.views.formatting import BLUE, VERMILLION, count, cut, pluralize
 
 if TYPE_CHECKING:

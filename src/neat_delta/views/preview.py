@@ -8,7 +8,8 @@ import polars as pl
 from rich.text import Text
 
 from neat_delta.analysis.stock import by_room
-from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
+from neat_delta.changeset.changeset import EXCLUDED, LEFT_OUT_ROW, STATES
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.tables.line_names import line_name
 from neat_delta.views.changed_text import changed_text
 from neat_delta.views.changes import (

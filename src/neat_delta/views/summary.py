@@ -33,7 +33,7 @@ if TYPE_CHECKING:
 
 WIDTH = 80
 # The columns that hold values of fields.
-VALUES = ("was", "now", "ours", "there", "value")
+VALUES = ("was", "now", "original", "ours", "shop", "value")
 STYLES = {DONE: "good", NOTHING: "good", NEEDED: "error", WAITING: "error", FAILED: "error"}
 # What an item's change is called, one and several.
 DOES = {"change": "changed", "recode": "given a new SKU", "add": "new", "remove": "removed"}
@@ -81,7 +81,7 @@ def summary_view(report: RunReport, width: int) -> Iterator[Text]:
         yield labelled(
             "applied", f"{count(applied)} of {pluralize(applied + rest, 'change')}", "error" if rest else "good"
         )
-        yield from _rows(report.not_applied, ("item", "field", "ours", "there", "state"), rest, "change", width)
+        yield from _rows(report.not_applied, ("item", "field", "ours", "shop", "state"), rest, "change", width)
     yield Text()
     yield labelled("saved", f"all files are in {report.folder}")
     items = pluralize(sum(report.items.values()), "item")
@@ -167,7 +167,7 @@ def _tables(report: RunReport) -> Iterator[tuple[str, Sequence[tuple[str, bool]]
     shown: list[tuple[str, Sequence[str], list[dict[str, Any]]]] = [
         ("Errors, not sent", ("item", *_place(report.findings), "field", "value", "message"), report.findings),
         ("Not accepted by the shop", ("code", "result", "reason"), report.rejected),
-        ("Not applied as sent", ("item", "field", "ours", "there", "state"), report.not_applied),
+        ("Not applied as sent", ("item", "field", "ours", "shop", "state"), report.not_applied),
         ("What changes", ("item", "name", "field", "was", "now"), report.changes),
     ]
     for title, heads, rows in shown:

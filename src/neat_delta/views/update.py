@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from neat_delta.changeset.changeset import CHANGE
+from neat_delta.changeset.schemas import CHANGE
 from neat_delta.database.address import DatabaseTable
 from neat_delta.views.approval_views import approval_view
 from neat_delta.views.formatting import count, local_time, pluralize

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from neat_delta.base.shell import command_line
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.findings import questions_in
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.views.formatting import local_time, pluralize
 from neat_delta.views.lines import LABEL, labelled, sentence
 from neat_delta.views.table import INDENT

@@ -1,4 +1,4 @@
-"""The terminal views of a change set beside a newer export: clashes, and what has arrived."""
+"""The terminal views of a change set beside a newer export: conflicts, and what has arrived."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ LABELS = {ITEM_MISSING: "not there", ALTERED: "altered"}
 
 
 def refresh_view(result: RefreshResult, width: int, limit: int = SOME_ITEMS, *, back: bool = False) -> Iterator[Text]:
-    """How much is still needed, what dropped, what goes as a difference, and the clashes then, ours and now.
+    """How much is still needed, what dropped, what goes as a difference, and the conflicts: original, ours and shop.
 
     ``back`` says that the change set is a way back, which begins with what the update has made.
     """
@@ -57,7 +57,7 @@ def refresh_view(result: RefreshResult, width: int, limit: int = SOME_ITEMS, *, 
         yield labelled("conflicts", "none", "good")
         return
     fates = result.conflicts["fate"].value_counts(sort=True)
-    words = {"hold": "not sent", "ours": "our value will be sent", "theirs": "shop's value kept"}
+    words = {"hold": "not sent", "ours": "our value will be sent", "shop": "shop's value kept"}
     described = ", ".join(f"{count(number)} {words[status]}" for status, number in fates.iter_rows())
     held = bool((result.conflicts["fate"] == "hold").any())
     yield labelled(
@@ -67,7 +67,7 @@ def refresh_view(result: RefreshResult, width: int, limit: int = SOME_ITEMS, *, 
     )
     names = dict(result.changes.items.select("key", "name").iter_rows())
     some = result.conflicts.head(limit)
-    values, heads = _values(result.changes, some, {"then": "was", "ours": "now", "now": "now"})
+    values, heads = _values(result.changes, some, {"original": "was", "ours": "now", "shop": "now"})
     rows = [
         [Cell(format_key(key)), Cell(printable(names.get(key))), Cell(field), *cells]
         for key, field, cells in zip(some["key"], some["field"], values, strict=True)
@@ -93,7 +93,7 @@ def verify_view(
         yield Text()
         yield labelled(LABELS.get(state, state), pluralize(len(found), "change"), style)
         some = found.head(limit)
-        values, heads = _values(result.remaining, some, {"was": "was", "ours": "now", "there": "plain"})
+        values, heads = _values(result.remaining, some, {"original": "was", "ours": "now", "shop": "plain"})
         rows = [
             [Cell(format_key(key)), Cell(printable(names.get(key))), Cell(field or ""), *cells, Cell(how or "", "note")]
             for key, field, how, cells in zip(some["key"], some["field"], some["how"], values, strict=True)
@@ -112,5 +112,5 @@ def _values(
     kinds = {name: note.type for name, note in changes.head.fields.items()}
     numeric = [field in kinds and type_named(kinds[field]).numeric for field in found["field"]]
     columns = [aligned([printable(value) for value in found[name]], numeric, style) for name, style in styles.items()]
-    heads = [Column("in the shop" if name == "there" else name, right=any(numeric), least=8) for name in styles]
+    heads = [Column(name, right=any(numeric), least=8) for name in styles]
     return list(zip(*columns, strict=True)), heads

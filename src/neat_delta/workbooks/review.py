@@ -15,8 +15,8 @@ import polars as pl
 from neat_delta.analysis.metrics import sort_by_impact
 from neat_delta.analysis.text_diff import SAME, WENT, pieces
 from neat_delta.base.errors import WriteError
-from neat_delta.changeset.changeset import ADD, RECODE, REMOVE
 from neat_delta.changeset.findings import computed_from
+from neat_delta.changeset.schemas import ADD, RECODE, REMOVE
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.matching.key import key_parts
 from neat_delta.reading import sha256_hex

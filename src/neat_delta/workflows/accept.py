@@ -56,7 +56,7 @@ def accept(request: AcceptRequest, progress: ProgressReporter = NO_PROGRESS) -> 
     bad = rejected(read_strict(request.failed, progress), whole) if request.failed else None
     if bad is not None:
         keep = keep.join(failed_part(whole, bad, settings), on=["key", "field"], how="semi", nulls_equal=True)
-    changes = subset_with_review(whole, keep, marks, " ".join(_ways(request)))
+    changes = subset_with_review(whole, keep, marks, ", ".join(_ways(request)))
     changes = changes if bad is None else with_reasons(changes, bad)
     if request.out is not None:
         check_outputs(request.out, replace=request.overwrite)
@@ -97,16 +97,16 @@ def _marks(request: AcceptRequest, changes: ChangeSet) -> Review | None:
 
 
 def _ways(request: AcceptRequest) -> Iterator[str]:
-    """How the part was named, as it is typed."""
+    """How the part was named."""
     for name in ("review", "decisions", "failed"):
         if file := getattr(request, name):
-            yield f"--{name} {file.name}"
-    yield from (f"--only {name}" for name in request.only)
-    yield from (f"--skip {name}" for name in request.skip)
+            yield f"{name} {file.name}"
+    yield from (f"only {name}" for name in request.only)
+    yield from (f"without {name}" for name in request.skip)
     if request.where is not None:
-        yield f'--where "{request.where}"'
+        yield f"where {request.where}"
     if request.items:
-        yield f"--items {request.items.name}"
+        yield f"items of {request.items.name}"
 
 
 def selected_part(changes: ChangeSet, part: PartOptions, live: Table | None, settings: Settings) -> ChangeSet:

@@ -10,7 +10,8 @@ import polars as pl
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.path_text import path_text
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
-from neat_delta.changeset.changeset import ChangeSet, Overrides
+from neat_delta.changeset.changeset import ChangeSet
+from neat_delta.changeset.head import Overrides
 from neat_delta.changeset.serialization import save_changes
 from neat_delta.checks import recheck
 from neat_delta.files.output_paths import check_outputs

@@ -9,7 +9,7 @@ import polars as pl
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.nearest import nearest_hint
 from neat_delta.files.atomic_write import write_atomic
-from neat_delta.reconcile.conflicts import HOLD, OURS, POLICIES, SIDES, THEIRS, ConflictPolicy
+from neat_delta.reconcile.conflicts import HOLD, OURS, POLICIES, SHOP, SIDES, ConflictPolicy
 from neat_delta.tables import field_name
 from neat_delta.workbooks.conflicts import conflicts_workbook
 
@@ -44,11 +44,11 @@ def policy_of(given: ConflictOptions) -> ConflictPolicy:
 
 
 def save_conflicts(conflicts: pl.DataFrame, changes: ChangeSet, path: Path | None, *, overwrite: bool) -> None:
-    """Save the conflicts (key, field, then, ours, now, fate) that are not decided, if that is wanted."""
+    """Save the conflicts (key, field, original, ours, shop, fate) that are not decided, if that is wanted."""
     if path is None:
         return
     names = changes.items.select("key", "name")
-    book = conflicts_workbook(conflicts.filter(fate=HOLD), names, changes.head.key, SIDES, (OURS, THEIRS))
+    book = conflicts_workbook(conflicts.filter(fate=HOLD), names, changes.head.key, SIDES, (OURS, SHOP))
     write_atomic(path, book, replace=overwrite)
 
 

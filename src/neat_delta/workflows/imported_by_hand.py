@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.base.path_text import path_text
-from neat_delta.changeset.changeset import NONE
+from neat_delta.changeset.schemas import NONE
 from neat_delta.delivery.history import DONE, People
 from neat_delta.files.user_data import user_name
 from neat_delta.locations.prefetch import sha256_hex

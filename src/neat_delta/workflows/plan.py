@@ -10,7 +10,8 @@ import polars as pl
 from neat_delta.base.errors import InvalidInput, InvalidOption
 from neat_delta.base.path_text import path_text
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
-from neat_delta.changeset.changeset import Overrides, with_overrides
+from neat_delta.changeset.changeset import with_overrides
+from neat_delta.changeset.head import Overrides
 from neat_delta.checks import run_checks
 from neat_delta.diff.compare import BaseSummary, CompareOptions, CompareResult, about_rows_of, with_findings
 from neat_delta.diff.recode import accepted_codes

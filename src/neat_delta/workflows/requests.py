@@ -12,10 +12,10 @@ from typing import TYPE_CHECKING
 
 from neat_delta.base.options import MATCHING, OUTPUT, SAFETY, SCOPE, SUPPLIER, VALUES, option, words_of
 from neat_delta.locations import Location, Place
+from neat_delta.workflows.compare_options import CompareOptions, RoundingOptions, TableOptions
 from neat_delta.workflows.option_groups import (
     AgeOption,
     AllowOptions,
-    CompareOptions,
     ConflictOptions,
     ConflictsFileOption,
     DecisionsOption,
@@ -24,11 +24,9 @@ from neat_delta.workflows.option_groups import (
     PartOptions,
     PreferOption,
     ReadingOptions,
-    RoundingOptions,
     SavingOptions,
     ScopeOptions,
     StrictOption,
-    TableOptions,
     Unmarked,
     UpdateForm,
 )

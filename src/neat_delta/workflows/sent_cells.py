@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.base.errors import NeatDeltaError
-from neat_delta.changeset.changeset import NONE
+from neat_delta.changeset.schemas import NONE
 from neat_delta.changeset.serialization import parse_changes
 
 if TYPE_CHECKING:

@@ -15,7 +15,7 @@ from neat_delta.tables.settings import LookupTable, Settings, SupplierProfile
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-    from neat_delta.workflows.option_groups import CompareOptions, SupplierOptions, TableOptions
+    from neat_delta.workflows.compare_options import CompareOptions, SupplierOptions, TableOptions
 
 # Names that formulas have for something else.
 TAKEN = ("live", "file", "rates")

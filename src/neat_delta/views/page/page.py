@@ -8,7 +8,8 @@ from importlib.resources import files
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.analysis.metrics import totals_by_field
-from neat_delta.changeset.changeset import ADD, CHANGE, EXCLUDED, LEFT_OUT_ROW, RECODE, REMOVE, STATES
+from neat_delta.changeset.changeset import EXCLUDED, LEFT_OUT_ROW, STATES
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.views.formatting import NOTHING, count, format_key, local_time, pluralize
 from neat_delta.views.page.item_rest import image_source, item_rest, packed_data
 from neat_delta.views.page.page_data import STATE_NAMES, page_data

@@ -12,8 +12,8 @@ from neat_delta.analysis.margins import price_moves
 from neat_delta.analysis.metrics import sort_by_impact
 from neat_delta.analysis.text_diff import CAME, SAME, pieces
 from neat_delta.base.errors import InvalidOption
-from neat_delta.changeset.changeset import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.findings import computed_from
+from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.changeset.subset import dependent_cells
 from neat_delta.locations.prefetch import sha256_hex

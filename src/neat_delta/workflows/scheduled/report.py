@@ -44,7 +44,7 @@ class RunReport:
     ``made_by`` is who runs it, ``approved_by`` who approved what was sent, and when (``approved``). ``next_steps`` are
     the commands that a person would give now. The rest are figures and samples for the summary: ``changes`` (item,
     name, field, was, now), ``findings`` (check, level, item, field, value, say), ``rejected`` (code, result, reason),
-    ``not_applied`` (item, field, was, ours, there, state, how).
+    ``not_applied`` (item, field, original, ours, shop, state, how).
     """
 
     name: str

@@ -34,7 +34,8 @@ from neat_delta.tables.constraints import (
 )
 from neat_delta.tables.settings import NAME as CATALOGUE
 from neat_delta.workflows.base import KEPT_BASE, NO_BASE
-from neat_delta.workflows.option_groups import AllowOptions, CompareOptions, RoundingOptions, StrictOption, UpdateForm
+from neat_delta.workflows.compare_options import CompareOptions, RoundingOptions
+from neat_delta.workflows.option_groups import AllowOptions, StrictOption, UpdateForm
 from neat_delta.workflows.requests import AdjustRequest
 
 # RFC 5322, section 3.4.1, as far as every server takes it: ASCII, perhaps with a name in front.

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import polars as pl
 
 from neat_delta.analysis.metrics import totals_by_field
-from neat_delta.changeset.changeset import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import findings_as_dicts
 from neat_delta.delivery.answers import not_accepted
 from neat_delta.matching import KEY_SEPARATOR
