@@ -87,6 +87,15 @@ def test_frames_of_other_libraries_are_tables(wrap):
     assert changes.problems["code"].to_list() == ["unreadable cell"]
 
 
+def test_a_frame_that_cannot_be_handed_over_says_what_is_missing():
+    class LikePandas:
+        def __arrow_c_stream__(self, requested_schema=None):
+            raise ImportError("Import pyarrow failed")
+
+    with pytest.raises(nd.NotInstalled, match=r"pyarrow.*neat-delta\[pandas\]"):
+        nd.compare(LikePandas(), EDITED)
+
+
 def test_a_file_and_a_frame_of_the_same_cells_give_the_same_change_set(tmp_path):
     LIVE.write_csv(tmp_path / "live.csv")
     EDITED.write_csv(tmp_path / "edited.csv")

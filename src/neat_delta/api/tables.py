@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING, Any, TypeAlias
 
 import polars as pl
 
-from neat_delta.base.errors import InvalidInput
+from neat_delta.base.errors import InvalidInput, NotInstalled
+from neat_delta.base.extras import PANDAS
 from neat_delta.locations import parse_location
 from neat_delta.reading import read_table
 from neat_delta.reading.frames import table_from_frame
@@ -87,6 +88,7 @@ def _frame(source: Any, name: str) -> pl.DataFrame:
 
     Raises:
         InvalidInput: it is no frame.
+        NotInstalled: a package is missing that hands it over.
     """
     if isinstance(source, pl.LazyFrame):
         return source.collect()
@@ -98,8 +100,12 @@ def _frame(source: Any, name: str) -> pl.DataFrame:
         if hasattr(source, "__dataframe__"):
             return pl.from_dataframe(source)
     except ImportError as error:
-        hint = "Install it with: pip install pyarrow"
-        raise InvalidInput("this frame can only be taken over by pyarrow", file=name, hint=hint) from error
+        raise NotInstalled(
+            "this frame can only be taken over with pyarrow, which is not installed",
+            file=name,
+            hint=f'Run: pip install "neat-delta[{PANDAS}]"',
+            extra=PANDAS,
+        ) from error
     except (TypeError, ValueError, pl.exceptions.PolarsError) as error:
         raise InvalidInput(f"this frame cannot be taken over ({error})", file=name) from error
     raise InvalidInput(

@@ -10,7 +10,7 @@ from neat_delta.base.errors import NotInstalled
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
-CHARTS, SQL, REMOTE, CLUSTER = "charts", "sql", "remote", "cluster"
+CHARTS, SQL, REMOTE, CLUSTER, PANDAS = "charts", "sql", "remote", "cluster", "pandas"
 
 
 @contextmanager

@@ -9,6 +9,7 @@ import click
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
 from neat_delta.cli.common import (
+    OVERWRITE,
     OutputOptions,
     bundle_options,
     catalogue_file,
@@ -52,6 +53,15 @@ def asking_options(command: Any) -> Any:
         option(
             SAFETY, "-y", "--yes", is_flag=True, help="Do not ask before sending; without a terminal nobody is asked."
         ),
+        option(
+            OUTPUT,
+            "--import-report",
+            common=True,
+            type=FILE,
+            metavar="FILE",
+            help="Save the shop's import report (CSV).",
+        ),
+        OVERWRITE,
     )
     return bundle_options(AskingOptions, "asking", options, command)
 
