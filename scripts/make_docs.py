@@ -61,7 +61,7 @@ def settings_table(name: str) -> str:
     lines = [
         "| setting | |",
         "|---|---|",
-        *(f"| `{key}` | {text} |" for key, text in {**option_texts(declared), **setting_texts(source, name)}.items()),
+        *(f"| `{key}` | {text} |" for key, text in {**setting_texts(source, name), **option_texts(declared)}.items()),
     ]
     return "\n".join(lines)
 

@@ -137,7 +137,7 @@ def test_a_part_is_picked_written_and_its_rest_told(shop):
     done = neat_delta("pick", "c.changes.jsonl", *part, "--out", "p.jsonl", cwd=shop)
 
     assert done.returncode == 1
-    assert 'rejected 31 cells and 0 whole items (--review b.xlsx --where "price < 12")' in flat(done.stdout)
+    assert "rejected 31 cells and 0 whole items (review b.xlsx, where price < 12)" in flat(done.stdout)
     written = neat_delta("write", "p.jsonl", "-o", "up", cwd=shop)
     assert "2 cells of 2 items" in flat(written.stdout)
 

@@ -231,7 +231,7 @@ def test_options_tell_the_form_of_the_edited_sheet(tmp_path):
     assert "Windows-1252 · pipe · decimal comma · header on line 2" in done.stdout
     assert "Rauchgerät" in done.stdout
     assert wrong.returncode == 2
-    assert "unknown encoding 'klingon'" in wrong.stderr
+    assert "klingon: unknown encoding" in wrong.stderr
 
 
 @pytest.mark.skipif(shutil.which("soffice") is None, reason="no spreadsheet program (soffice) is installed here")

@@ -6,11 +6,10 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.checks import Check
-from neat_delta.checks.check import Override, concat_findings
+from neat_delta.plugin_api import Check, Override, concat_findings
 
 if TYPE_CHECKING:
-    from neat_delta.checks import CheckContext
+    from neat_delta.plugin_api import CheckContext
 
 
 def shelf_without_stock(context: CheckContext) -> pl.DataFrame:

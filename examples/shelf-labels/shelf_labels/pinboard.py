@@ -6,13 +6,12 @@ import os
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from neat_delta.base.errors import DeliveryError
-from neat_delta.delivery.destinations import DeliveryResult
+from neat_delta.plugin_api import DeliveryError, DeliveryResult
 
 if TYPE_CHECKING:
     from collections.abc import Callable
 
-    from neat_delta.remote.address import Address
+    from neat_delta.plugin_api import Address
 
 
 class Pinboard:

@@ -36,8 +36,8 @@ class Override(Enum):
 class Check:
     """One check: the name of its findings, their level, the function that finds them, and what opens it for a run.
 
-    ``find`` takes a Trial and gives findings; the first line of its docstring says what it looks for. A check that
-    nothing opens is about what the shop cannot take.
+    ``run`` takes a ``CheckContext`` and gives findings; the first line of its docstring says what it looks for. A check
+    that nothing opens is about what the shop cannot take.
     """
 
     name: str

@@ -185,4 +185,6 @@ def _good_view(words: list[str], width: int) -> Iterator[Text]:
 def _shown(value: Any) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
+    if isinstance(value, dict):
+        return ", ".join(f"{theirs} → {ours}" for theirs, ours in value.items())
     return ", ".join(map(str, value)) if isinstance(value, list) else str(value)

@@ -9,6 +9,8 @@ import re
 from neat_delta.base.options import options_of
 
 KEY = re.compile(r"Key\('(\w+)'\)")
+# A file has a list instead of an option that is given again and again.
+REPEATED = re.compile(r" Repeatable\.| Repeat if [^.]*\.")
 SECTION = re.compile(r"``\[+(.*?)\]+``")
 
 
@@ -36,7 +38,8 @@ def option_texts(cls: type) -> dict[str, str]:
     texts = {}
     for name, declared in options_of(cls).items():
         option = declared.names[-1] if declared.names else f"--{name.replace('_', '-')}"
-        texts[name] = f"{declared.help.removesuffix('.')} (as `{option}`)."
+        text = REPEATED.sub("", declared.help).removesuffix(".")
+        texts[name] = f"{text} (as `{option}`)."
     return texts
 
 

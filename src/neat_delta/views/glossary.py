@@ -94,7 +94,7 @@ def _settings() -> Iterator[Term]:
         source = files("neat_delta").joinpath(module).read_text("utf-8")
         for name, section in sections(source).items():
             declared = getattr(import_module("neat_delta." + module.removesuffix(".py").replace("/", ".")), name)
-            for key, text in {**option_texts(declared), **setting_texts(source, name)}.items():
+            for key, text in {**setting_texts(source, name), **option_texts(declared)}.items():
                 yield Term(f"{section}.{key}".lstrip("."), "setting", text, note=file)
 
 
