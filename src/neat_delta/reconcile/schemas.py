@@ -23,7 +23,7 @@ class Conflicts(FrameSchema):
     ORIGINAL = column("original", pl.String, "what the edit started from", null=True)
     OURS = column("ours", pl.String, "what was typed or computed", null=True)
     SHOP = column("shop", pl.String, "what the shop has now", null=True)
-    FATE = column("fate", pl.String, "held back (an error), or whose value goes on", words=FATES)
+    FATE = column("fate", pl.String, "not sent (an error), or the value that is sent", words=FATES)
 
 
 class Outcomes(FrameSchema):
