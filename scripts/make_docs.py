@@ -18,10 +18,10 @@ from api_reference import api_reference
 from man_pages import man_pages
 
 from neat_delta.base.frame_schema import Column, json_type
+from neat_delta.base.options import GROUPS
 from neat_delta.changeset.schemas import Cells, Findings, Items
 from neat_delta.checks import CHECKS
 from neat_delta.cli import app
-from neat_delta.cli.help import GROUPS
 from neat_delta.schemas import END, schema_names, schema_text
 from neat_delta.tables.setting_texts import option_texts, setting_texts
 from neat_delta.views.glossary import KINDS, terms

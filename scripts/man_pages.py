@@ -9,8 +9,8 @@ import click
 
 from neat_delta import __version__
 from neat_delta.base.exit_codes import Exit
+from neat_delta.base.options import GROUPS
 from neat_delta.cli import app
-from neat_delta.cli.help import GROUPS
 
 if TYPE_CHECKING:
     from collections.abc import Iterator

@@ -11,7 +11,7 @@ import xlsxwriter
 import neat_delta as nd
 from helpers import files_in, neat_delta, update_files, write_table
 from neat_delta.base.options import options_of
-from neat_delta.workflows.compare_options import CompareOptions, RoundingOptions
+from neat_delta.workflows.compare_options import ComparisonOptions, RoundingOptions
 from neat_delta.workflows.requests import AdjustRequest, CompareRequest
 from neat_delta.workflows.scheduled.earlier_runs import CHANGES_FILE
 from neat_delta.workflows.scheduled.run_config import RunConfig
@@ -157,8 +157,8 @@ def latest(shop):
 
 
 def test_each_option_of_compare_is_tried():
-    assert set(SAMPLES) | ELSEWHERE == set(options_of(CompareOptions))
-    at_both = set(options_of(CompareOptions)) | set(options_of(RoundingOptions))
+    assert set(SAMPLES) | ELSEWHERE == set(options_of(ComparisonOptions))
+    at_both = set(options_of(ComparisonOptions)) | set(options_of(RoundingOptions))
     assert at_both <= set(options_of(RunConfig))
 
 
@@ -327,3 +327,55 @@ def test_several_files_are_combined_the_same_at_every_door(shop):
 
     assert typed == called
     assert typed[0] == by_run_file(shop, head, {})[0] == joined.changes.cells.rows()
+
+
+def test_a_year_in_which_no_export_was_made_is_refused_at_every_door(shop):
+    for year in ("0001", "9999"):
+        typed = neat_delta("compare", "live.csv", "edited.csv", "--write", "up", "--as-of", f"{year}-01-01", cwd=shop)
+        assert (typed.returncode, "in this year" in typed.stderr) == (2, True)
+    with pytest.raises(nd.InvalidOption, match="in this year"):
+        nd.compare("live.csv", "edited.csv", write="up", as_of=datetime(1, 1, 1))
+    assert not (shop / "up").exists()
+
+
+def test_each_of_several_files_is_mapped_by_its_own_values(shop):
+    write_table(shop / "a.csv", [["Art. no.", "Ours"], ["KT-1", "10.50"], *([row[0], row[3]] for row in LIVE[2:])])
+    write_table(shop / "b.csv", [["Code here", "stock"], ["KT-1", "4"], *([row[0], row[5]] for row in LIVE[2:])])
+
+    typed = by_command_line(shop, "compare", ["live.csv", "b.csv", "a.csv"], {"map_by_values": True})
+    called = said(nd.compare("live.csv", ["b.csv", "a.csv"], "catalogue.toml", map_by_values=True))
+
+    assert typed == called
+    assert {field for _, field, *_ in typed[0]} == {"stock", "price"}
+
+
+def test_a_run_file_is_looked_at_without_its_tables(shop):
+    """Whatever of its options can be seen to be wrong is said before anything is fetched."""
+    wrong = {
+        "delimiter": "#",
+        "encoding": "martian",
+        "on_conflict": ["mine"],
+        "images": "no-pictures",
+        "map_file": "no-codes.csv",
+        "table": {"file": "costs.csv"},
+    }
+    for name, value in wrong.items():
+        (shop / "night.toml").write_text(tomlkit.dumps({"live": "live.csv", "edited": "edited.csv", name: value}))
+        done = neat_delta("run", "night.toml", "--validate", cwd=shop)
+        assert done.returncode == 3, name
+        assert str(value if isinstance(value, str) else next(iter(value))) in done.stderr
+
+
+def test_the_files_of_a_run_are_meant_from_its_folder(shop, tmp_path_factory):
+    elsewhere = tmp_path_factory.mktemp("elsewhere")
+    files = {"live": "live.csv", "edited": "edited.csv", "items": "items.txt", "images": "pictures"}
+    files |= {"map_file": "codes.csv", "table": {"costs": "costs.csv"}}
+    (shop / "night.toml").write_text(tomlkit.dumps(files | {"set": ["price = costs.net * 4"], "base": "none"}))
+
+    here = neat_delta("run", "night.toml", "--dry-run", cwd=shop)
+    first = said(nd.load(shop / "runs" / latest(shop) / CHANGES_FILE))
+    there = neat_delta("run", shop / "night.toml", "--dry-run", cwd=elsewhere)
+
+    assert here.returncode == there.returncode, there.stderr
+    assert said(nd.load(shop / "runs" / latest(shop) / CHANGES_FILE)) == first
+    assert [row[:2] for row in first[0]] == [("KT-2", "price")]

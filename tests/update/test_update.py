@@ -9,7 +9,9 @@ from neat_delta.base.errors import LiveMismatch, ProofFailed, WriteError
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_pair, read_table
 from neat_delta.tables.settings import ImportConfig, Settings
-from neat_delta.update import WriteOptions, files, options, write
+from neat_delta.update import WriteOptions, files, write
+from neat_delta.update.import_format import DELIMITED, PARQUET, TABBED, WORKBOOK
+from neat_delta.update.record_formats import RECORDS
 from neat_delta.workflows.option_groups import OUTPUT_FORMATS
 
 LIVE = [["sku", "Name", "Price", "Stock"], ["A", "a", "1,00", "1"], ["B", "ö;b", "2,00", "2"], ["C", "c", "3,00", "3"]]
@@ -270,4 +272,4 @@ def test_a_removal_may_be_a_switch_off_instead(tmp_path):
 
 
 def test_the_command_line_offers_exactly_the_formats_that_there_are():
-    assert set(OUTPUT_FORMATS) == set(options.OUTPUT_FORMATS)
+    assert set(OUTPUT_FORMATS) == {DELIMITED, TABBED, WORKBOOK, PARQUET, *RECORDS}

@@ -6,13 +6,16 @@ has a type of its own for the type checker (``CellFrame``), which a frame of any
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar, cast
 
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
     import polars as pl
     from polars.datatypes import DataTypeClass
+
+
+F = TypeVar("F", bound="pl.DataFrame")
 
 
 class BrokenFrame(AssertionError):
@@ -44,8 +47,11 @@ def column(name: str, dtype: DataTypeClass, text: str, *, null: bool = False, wo
     return made
 
 
-class FrameSchema:
-    """A frame's columns, in their order; ``unique`` are those that no two rows share."""
+class FrameSchema(Generic[F]):
+    """A frame's columns, in their order; ``unique`` are those that no two rows share.
+
+    ``F`` is the type that a frame has once it was checked.
+    """
 
     columns: ClassVar[tuple[Column, ...]] = ()
     unique: ClassVar[tuple[Column, ...]] = ()
@@ -63,8 +69,8 @@ class FrameSchema:
         return {str(one): one.dtype for one in cls.columns}
 
     @classmethod
-    def checked(cls, frame: pl.DataFrame) -> pl.DataFrame:
-        """The frame itself, which has just these columns.
+    def checked(cls, frame: pl.DataFrame) -> F:
+        """The frame itself, which has just these columns; of the type of such frames.
 
         Raises:
             BrokenFrame: it has others, in another order, or of other types; in tests also: a value is none that the
@@ -74,7 +80,7 @@ class FrameSchema:
             raise BrokenFrame(f"{cls.__name__}: {dict(frame.schema)} is not {cls.dtypes()}")
         if FrameSchema.looks_at_values:
             cls._insist_on_values(frame)
-        return frame
+        return cast("F", frame)
 
     @classmethod
     def _insist_on_values(cls, frame: pl.DataFrame) -> None:

@@ -9,7 +9,7 @@ import polars as pl
 
 from neat_delta.changeset.changeset import normalize
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, REPAIR, no_findings
-from neat_delta.changeset.schemas import ADD, NONE, REMOVE, cell_frame, finding_frame, item_frame
+from neat_delta.changeset.schemas import ADD, NONE, REMOVE, Cells, Findings, Items
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
@@ -18,13 +18,13 @@ if TYPE_CHECKING:
 def with_more_findings(changes: ChangeSet, findings: pl.DataFrame) -> ChangeSet:
     """The change set with these findings behind its own."""
     return apply_findings(
-        replace(changes, findings=finding_frame(no_findings())), pl.concat([changes.findings, findings])
+        replace(changes, findings=Findings.checked(no_findings())), pl.concat([changes.findings, findings])
     )
 
 
 def with_findings_replaced(changes: ChangeSet, findings: pl.DataFrame) -> ChangeSet:
     """The change set with these findings instead of its own."""
-    return apply_findings(replace(changes, findings=finding_frame(no_findings())), findings)
+    return apply_findings(replace(changes, findings=Findings.checked(no_findings())), findings)
 
 
 def apply_findings(changes: ChangeSet, findings: pl.DataFrame) -> ChangeSet:
@@ -34,7 +34,7 @@ def apply_findings(changes: ChangeSet, findings: pl.DataFrame) -> ChangeSet:
     an item to be added or removed: such a one is sent whole or not at all. Cells that get their live value back are no
     changes any more.
     """
-    both = replace(changes, findings=finding_frame(pl.concat([findings, changes.findings])))
+    both = replace(changes, findings=Findings.checked(pl.concat([findings, changes.findings])))
     if (findings["effect"] == NO_EFFECT).all():
         return both
     blocks = findings.filter(effect=BLOCK).drop_nulls("key").select("key", "field")
@@ -47,4 +47,4 @@ def apply_findings(changes: ChangeSet, findings: pl.DataFrame) -> ChangeSet:
     is_whole = pl.col("key").is_in(whole["key"].implode())
     cells = changes.cells.join(away, on=["key", "field"], how="anti", maintain_order="left").filter(~is_whole)
     items = changes.items.with_columns(action=pl.when(is_whole).then(pl.lit(NONE)).otherwise("action"))
-    return normalize(replace(both, items=item_frame(items), cells=cell_frame(cells)))
+    return normalize(replace(both, items=Items.checked(items), cells=Cells.checked(cells)))

@@ -29,11 +29,9 @@ from neat_delta.changeset.schemas import (
     CellFrame,
     Cells,
     FindingFrame,
+    Findings,
     ItemFrame,
     Items,
-    cell_frame,
-    finding_frame,
-    item_frame,
 )
 from neat_delta.matching.positions import positions_of
 
@@ -168,7 +166,11 @@ def build(head: Head, items: pl.DataFrame, cells: pl.DataFrame, findings: pl.Dat
     for name in ("row_state", "new_key"):
         if name not in items.columns:
             items = items.with_columns(pl.lit(None, pl.String).alias(name))
-    own = item_frame(items.select(*ITEMS)), cell_frame(cells.select(*CELLS)), finding_frame(findings.select(*FINDINGS))
+    own = (
+        Items.checked(items.select(*ITEMS)),
+        Cells.checked(cells.select(*CELLS)),
+        Findings.checked(findings.select(*FINDINGS)),
+    )
     return normalize(ChangeSet(head, *own))
 
 
@@ -198,7 +200,7 @@ def normalize(changes: ChangeSet) -> ChangeSet:
     items = items.with_columns(new_key=new_key, row_state=_row_state(blocked))
     other_rows = {state: rows for state, rows in changes.head.other_rows.items() if rows}
     head = replace(changes.head, other_rows=other_rows)
-    return replace(changes, head=head, items=item_frame(items), cells=cell_frame(cells))
+    return replace(changes, head=head, items=Items.checked(items), cells=Cells.checked(cells))
 
 
 def _row_state(blocked: pl.Expr) -> pl.Expr:
@@ -240,7 +242,7 @@ def with_rows_of(
     ``line`` and ``row_state`` are expressions over the items.
     """
     head = replace(changes.head, edited=edited, other_rows=other_rows)
-    items = item_frame(changes.items.with_columns(line=line, row_state=row_state).select(*ITEMS))
+    items = Items.checked(changes.items.with_columns(line=line, row_state=row_state).select(*ITEMS))
     return normalize(replace(changes, head=head, items=items))
 
 
@@ -282,4 +284,4 @@ def with_cells_in_order(changes: ChangeSet, fields: Sequence[str]) -> ChangeSet:
     place = pl.DataFrame({"field": list(fields)}).with_row_index("place")
     cells = changes.cells.with_columns(changes.item_of_cell.alias("item"))
     cells = cells.join(place, on="field", how="left", maintain_order="left").sort("item", "place", maintain_order=True)
-    return replace(changes, cells=cell_frame(cells.select(*CELLS)))
+    return replace(changes, cells=Cells.checked(cells.select(*CELLS)))

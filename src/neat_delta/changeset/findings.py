@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import polars as pl
 
-from neat_delta.changeset.schemas import FindingFrame, Findings, finding_frame
+from neat_delta.changeset.schemas import FindingFrame, Findings
 
 FINDINGS = Findings.dtypes()
 STOP, WARN, NOTE = "error", "warning", "note"
@@ -34,7 +34,7 @@ def findings_frame(code: str, level: str, effect: str | None = None, **columns: 
     known = {"code": code, "level": level, "effect": effect or (BLOCK if level == STOP else NO_EFFECT)}
     data = known | columns
     frame = pl.DataFrame(data) if any(isinstance(value, pl.Series) for value in data.values()) else pl.DataFrame([data])
-    return finding_frame(
+    return Findings.checked(
         frame.select(
             (pl.col(name) if name in frame.columns else pl.lit(None)).cast(dtype).alias(name)
             for name, dtype in FINDINGS.items()

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.changeset import normalize
-from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE, cell_frame, finding_frame, item_frame
+from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE, Cells, Findings, Items
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
@@ -37,5 +37,5 @@ def invert(changes: ChangeSet, irreversible: pl.DataFrame | None = None) -> Chan
     head = replace(changes.head, identity=identity.rekeyed(new_keys)) if identity and new_keys else changes.head
     cells = cells.select(key, "field", was=pl.col("now"), now=pl.col("was"))
     findings = changes.findings.with_columns(key)
-    frames = item_frame(items), cell_frame(cells), finding_frame(findings)
+    frames = Items.checked(items), Cells.checked(cells), Findings.checked(findings)
     return normalize(replace(changes, head=head, items=frames[0], cells=frames[1], findings=frames[2]))

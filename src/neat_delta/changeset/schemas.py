@@ -7,7 +7,7 @@ the shop's value, and is ours ``now``.
 
 from __future__ import annotations
 
-from typing import Final, Literal, NewType, cast, get_args
+from typing import Final, Literal, NewType, get_args
 
 import polars as pl
 
@@ -35,7 +35,7 @@ CellFrame = NewType("CellFrame", pl.DataFrame)
 FindingFrame = NewType("FindingFrame", pl.DataFrame)
 
 
-class Items(FrameSchema):
+class Items(FrameSchema[ItemFrame]):
     """Items that something is to become of, or that findings name; in the order of the live export, new ones last."""
 
     KEY = column("key", pl.String, "the parts of the item's key, joined by the unit separator")
@@ -47,7 +47,7 @@ class Items(FrameSchema):
     unique = (KEY,)
 
 
-class Cells(FrameSchema):
+class Cells(FrameSchema[CellFrame]):
     """The cells that change; those of items to be added or removed are all that they have beside the key."""
 
     KEY = column("key", pl.String, "the item's key")
@@ -57,7 +57,7 @@ class Cells(FrameSchema):
     unique = (KEY, FIELD)
 
 
-class Findings(FrameSchema):
+class Findings(FrameSchema[FindingFrame]):
     """What was noticed, how much it weighs, and what it does to the change set."""
 
     CODE = column("code", pl.String, "the name of the check")
@@ -69,30 +69,3 @@ class Findings(FrameSchema):
     VALUE = column("value", pl.String, "the value that it is about", null=True)
     MESSAGE = column("message", pl.String, "what is wrong, in words", null=True)
     DATA = column("data", pl.String, "what it is about, as JSON for programs", null=True)
-
-
-def item_frame(frame: pl.DataFrame) -> ItemFrame:
-    """Items, checked.
-
-    Raises:
-        BrokenFrame: they are none.
-    """
-    return cast("ItemFrame", Items.checked(frame))
-
-
-def cell_frame(frame: pl.DataFrame) -> CellFrame:
-    """Cells, checked.
-
-    Raises:
-        BrokenFrame: they are none.
-    """
-    return cast("CellFrame", Cells.checked(frame))
-
-
-def finding_frame(frame: pl.DataFrame) -> FindingFrame:
-    """Findings, checked.
-
-    Raises:
-        BrokenFrame: they are none.
-    """
-    return cast("FindingFrame", Findings.checked(frame))

@@ -17,7 +17,7 @@ from neat_delta.changeset.changeset import CELLS, CHANGED, ITEMS, ChangeSet, nor
 from neat_delta.changeset.file_form import FORMAT, MAKE_AGAIN, parse_head, parse_lines
 from neat_delta.changeset.findings import BLOCK, FINDINGS, NO_EFFECT, STOP
 from neat_delta.changeset.item_lines import implied_state, write_lines
-from neat_delta.changeset.schemas import NONE, RECODE, cell_frame, finding_frame, item_frame
+from neat_delta.changeset.schemas import NONE, RECODE, Cells, Findings, Items
 from neat_delta.files.atomic_write import write_atomic
 from neat_delta.files.output_paths import note_input
 from neat_delta.matching import KEY_SEPARATOR
@@ -124,7 +124,7 @@ def parse_changes(data: bytes, path: Location) -> ChangeSet:
     head = _with_other_rows(head, counts, items, path)
     try:
         return normalize(
-            ChangeSet(head, item_frame(items), cell_frame(_cells(rows, head)), finding_frame(_findings(rows)))
+            ChangeSet(head, Items.checked(items), Cells.checked(_cells(rows, head)), Findings.checked(_findings(rows)))
         )
     except BrokenFrame as error:
         raise InvalidInput(f"the change set contradicts itself: {error}", file=path, hint=MAKE_AGAIN) from error

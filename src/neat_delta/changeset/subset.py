@@ -10,7 +10,7 @@ import polars as pl
 from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.changeset import LEFT_OUT_ROW, normalize
 from neat_delta.changeset.findings import findings_frame
-from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE, cell_frame, finding_frame, item_frame
+from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE, Cells, Findings, Items
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
@@ -55,9 +55,9 @@ def subset(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None = No
     return normalize(
         replace(
             changes,
-            items=item_frame(items),
-            cells=cell_frame(cells),
-            findings=finding_frame(pl.concat([changes.findings, _exclusion(changes, keep, why)])),
+            items=Items.checked(items),
+            cells=Cells.checked(cells),
+            findings=Findings.checked(pl.concat([changes.findings, _exclusion(changes, keep, why)])),
         )
     )
 
@@ -107,4 +107,4 @@ def with_remarks(changes: ChangeSet, remarks: pl.DataFrame) -> ChangeSet:
     notes = findings_frame(
         REMARK, "note", key=remarks["key"], field=remarks["field"], line=remarks["line"], message=remarks["message"]
     )
-    return replace(changes, findings=finding_frame(pl.concat([changes.findings, notes])))
+    return replace(changes, findings=Findings.checked(pl.concat([changes.findings, notes])))

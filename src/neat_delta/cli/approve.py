@@ -8,6 +8,7 @@ import click
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
+from neat_delta.base.options import OUTPUT, SAFETY
 from neat_delta.cli.common import (
     OVERWRITE,
     OutputOptions,
@@ -19,7 +20,7 @@ from neat_delta.cli.common import (
     show,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, SAFETY, command, option
+from neat_delta.cli.help import command, option
 from neat_delta.cli.param_types import FILE, WholeNumber
 
 if TYPE_CHECKING:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from neat_delta.cli.help import SCOPE, option
+from neat_delta.base.options import SCOPE
+from neat_delta.cli.help import option
 from neat_delta.cli.param_types import SOURCE
 
 LIVE = option(

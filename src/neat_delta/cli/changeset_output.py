@@ -9,9 +9,10 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 import click
 
 from neat_delta.base.exit_codes import Exit
+from neat_delta.base.options import DISPLAY
 from neat_delta.cli.common import OutputOptions, bundle_options, console, print_error, show
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import DISPLAY, option
+from neat_delta.cli.help import option
 from neat_delta.cli.typed import answers_about_base, answers_view, command_view, may_hold_secret, typed_without
 from neat_delta.workflows.requests import CompareRequest
 

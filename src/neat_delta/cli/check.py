@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from neat_delta.base.exit_codes import Exit
+from neat_delta.base.options import DISPLAY
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.changeset_output import say_what_needs_attention
 from neat_delta.cli.common import (
@@ -19,7 +20,7 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import DISPLAY, command, option
+from neat_delta.cli.help import command, option
 from neat_delta.cli.param_types import CHANGES
 from neat_delta.cli.request_options import request_options
 from neat_delta.workflows.requests import CheckRequest

@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple, TypeVar
 import click
 
 from neat_delta.base.errors import NeatDeltaError
-from neat_delta.cli.help import DISPLAY, OUTPUT, READING, option
+from neat_delta.base.options import DISPLAY, OUTPUT, READING
+from neat_delta.cli.help import option
 from neat_delta.cli.param_types import FILE, MemorySize
 from neat_delta.files.memory import limited_to
 from neat_delta.files.output_paths import standard_output_taken

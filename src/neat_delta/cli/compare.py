@@ -61,10 +61,8 @@ def compare_command(
     input). The options for reading a file are about EDITED.
     """
     from neat_delta.locations.prefetch import FilePrefetch
-    from neat_delta.workflows.targets import check_targets
 
     request = CompareRequest(live=live, edited=edited, settings=load_config(config), **options)
-    check_targets(request)
     prefetch = FilePrefetch(live, edited[0])
     # Now that the files are on their way, there is time to load what reads and compares them.
     from neat_delta.workflows.compare import compare

@@ -11,8 +11,9 @@ import click
 
 from neat_delta.base.errors import WriteError
 from neat_delta.base.exit_codes import Exit
+from neat_delta.base.options import DISPLAY
 from neat_delta.cli.common import print_lines
-from neat_delta.cli.help import DISPLAY, command, option
+from neat_delta.cli.help import command, option
 from neat_delta.cli.param_types import FILE
 from neat_delta.files.own_process import command_words
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.base.exit_codes import Exit
+from neat_delta.base.options import SAFETY
 from neat_delta.cli.common import (
     OutputOptions,
     catalogue_file,
@@ -18,7 +19,7 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import SAFETY, command, option
+from neat_delta.cli.help import command, option
 from neat_delta.cli.param_types import FILE
 
 if TYPE_CHECKING:

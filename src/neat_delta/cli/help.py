@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
 
+from neat_delta.base.options import DISPLAY, GROUPS
+
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
 
@@ -17,15 +19,6 @@ if TYPE_CHECKING:
 
 F = TypeVar("F", bound="Callable[..., Any]")
 
-MATCHING = "Matching rows and columns"
-SCOPE = "Which items and fields"
-VALUES = "Values"
-SUPPLIER = "Supplier files"
-OUTPUT = "Output"
-SAFETY = "Safety, this run only"
-READING = "Reading the file"
-DISPLAY = "Display"
-GROUPS = (MATCHING, SCOPE, VALUES, SUPPLIER, OUTPUT, SAFETY, READING, DISPLAY)
 SHORT_LINES = 25
 # By what the options of the log are known in a command's context.
 LOG = "neat_delta.log"

@@ -11,6 +11,7 @@ import click
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
+from neat_delta.base.options import OUTPUT, SAFETY, SCOPE
 from neat_delta.cli.common import (
     OVERWRITE,
     OutputOptions,
@@ -23,7 +24,7 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, SAFETY, SCOPE, command, option
+from neat_delta.cli.help import command, option
 from neat_delta.cli.param_types import FILE
 from neat_delta.cli.run_init import MOMENT
 

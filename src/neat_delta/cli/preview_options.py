@@ -6,8 +6,9 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
+from neat_delta.base.options import DISPLAY, OUTPUT
 from neat_delta.cli.common import OVERWRITE, bundle_options
-from neat_delta.cli.help import DISPLAY, OUTPUT, option
+from neat_delta.cli.help import option
 from neat_delta.cli.param_types import FILE, SOURCE, WholeNumber
 
 if TYPE_CHECKING:

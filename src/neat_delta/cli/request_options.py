@@ -17,19 +17,19 @@ from neat_delta.cli.param_types import FILE, SOURCE, FormatParam, WholeNumber
 from neat_delta.workflows.option_groups import OUTPUT_FORMATS
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Sequence
+    from collections.abc import Callable
 
 F = TypeVar("F", bound="Callable[..., Any]")
 
 MOMENT = click.DateTime(["%Y-%m-%d", "%Y-%m-%dT%H:%M", "%Y-%m-%d %H:%M"])
 
 
-def request_options(request: type[Options], omit: Sequence[str] = ()) -> Callable[[F], F]:
+def request_options(request: type[Options]) -> Callable[[F], F]:
     """Add the options of a request to a command; they reach it by the names of the request's members."""
 
     def add(command: F) -> F:
         types, told = declared_types(request), options_of(request)
-        for name in reversed([name for name in told if name not in omit]):
+        for name in reversed(told):
             member = request.__dataclass_fields__[name]
             command = option_for(name, types[name], told[name], member)(command)
         return command
@@ -64,7 +64,7 @@ def _click_attributes(declared: Any, told: Option) -> dict[str, Any]:
     if bare is int:
         return {"type": WholeNumber(told.least or 0)}
     if bare is datetime:
-        return {"type": MOMENT, "callback": _in_our_time}
+        return {"type": MOMENT}
     if bare is Path:
         return {"type": FILE}
     return {} if bare is str else {"type": SOURCE}
@@ -107,13 +107,3 @@ def _pair(text: str, wanted: str, *, first: bool) -> tuple[str, str]:
     if not (left.strip() and equals and right.strip()):
         raise click.BadParameter(f"{text!r} is not {wanted}")
     return left.strip(), right.strip()
-
-
-# (Computers count time from 1970 on, in any zone.)
-FIRST_YEAR, LAST_YEAR = 1971, 9998
-
-
-def _in_our_time(_context: click.Context, _option: click.Parameter, given: datetime | None) -> datetime | None:
-    if given is not None and not FIRST_YEAR <= given.year <= LAST_YEAR:
-        raise click.BadParameter(f"no live export was made in the year {given.year}")
-    return given

@@ -8,6 +8,7 @@ import click
 
 from neat_delta.base.errors import InvalidInput, InvalidOption, WriteError
 from neat_delta.base.exit_codes import Exit, exit_for
+from neat_delta.base.options import SAFETY
 from neat_delta.cli.common import (
     OutputOptions,
     console,
@@ -18,7 +19,7 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import SAFETY, command, option
+from neat_delta.cli.help import command, option
 from neat_delta.cli.param_types import FILE
 from neat_delta.cli.run_init import NewRunOptions, init_options, write_run_file
 

@@ -9,9 +9,10 @@ import click
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
+from neat_delta.base.options import OUTPUT
 from neat_delta.cli.common import OVERWRITE, OutputOptions, bundle_options, console, print_lines, show
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, option
+from neat_delta.cli.help import option
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator

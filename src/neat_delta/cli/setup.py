@@ -15,6 +15,7 @@ if TYPE_CHECKING:
     from neat_delta.locations import Location
 
 from neat_delta.base.exit_codes import Exit
+from neat_delta.base.options import OUTPUT
 from neat_delta.cli.common import (
     OutputOptions,
     console,
@@ -24,7 +25,7 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, command, option
+from neat_delta.cli.help import command, option
 from neat_delta.cli.param_types import FILE, SOURCE
 from neat_delta.cli.request_options import request_options
 from neat_delta.workflows.option_groups import KeyOption, ReadingOptions

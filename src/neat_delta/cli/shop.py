@@ -9,8 +9,9 @@ from typing import TYPE_CHECKING
 import click
 
 from neat_delta.base.exit_codes import Exit
+from neat_delta.base.options import MATCHING, OUTPUT, READING, VALUES
 from neat_delta.cli.common import OVERWRITE, OutputOptions, print_lines, show
-from neat_delta.cli.help import MATCHING, OUTPUT, READING, VALUES, HelpfulGroup, option
+from neat_delta.cli.help import HelpfulGroup, option
 from neat_delta.cli.param_types import FILE, SOURCE, WholeNumber
 
 if TYPE_CHECKING:

@@ -8,6 +8,7 @@ import click
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
+from neat_delta.base.options import OUTPUT
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.common import (
     OutputOptions,
@@ -19,7 +20,7 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, command, option
+from neat_delta.cli.help import command, option
 from neat_delta.cli.history import HISTORY, changes_of, sent_as
 from neat_delta.cli.param_types import CHANGES, FILE
 from neat_delta.cli.request_options import request_options

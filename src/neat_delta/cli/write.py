@@ -8,6 +8,7 @@ import click
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
+from neat_delta.base.options import OUTPUT, SCOPE
 from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.changeset_output import refused, say_what_needs_attention
 from neat_delta.cli.common import (
@@ -21,7 +22,7 @@ from neat_delta.cli.common import (
     show_progress,
 )
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import OUTPUT, SCOPE, command, option
+from neat_delta.cli.help import command, option
 from neat_delta.cli.param_types import CHANGES, FILE
 from neat_delta.cli.request_options import request_options
 from neat_delta.cli.run_init import MOMENT, beside, save_run_file

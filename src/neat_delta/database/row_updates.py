@@ -58,8 +58,8 @@ def run_updates(
 
     Raises:
         DeliveryError: a column is missing, another number of rows was changed than meant, or a cell does not hold what
-            was sent; then nothing was changed.
-        sqlalchemy.exc.DBAPIError: the database refuses, or the line is cut.
+            was sent; then nothing was changed. What the database refuses, and a line that is cut, are errors of its
+            driver.
     """
     if address.is_file:
         connection.exec_driver_sql("BEGIN IMMEDIATE")

@@ -10,7 +10,7 @@ import polars as pl
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.nearest import nearest_hint
 from neat_delta.reconcile.decisions import read_decisions
-from neat_delta.reconcile.schemas import FATES, ConflictFrame, conflict_frame
+from neat_delta.reconcile.schemas import FATES, ConflictFrame, Conflicts
 
 if TYPE_CHECKING:
     from collections.abc import Mapping, Sequence
@@ -53,8 +53,8 @@ class ConflictPolicy:
         fates = pl.col("field").replace_strict(dict(self.by_field), default=self.otherwise, return_dtype=pl.String)
         decided = conflicts.with_columns(fate=fates)
         if self.decisions is None:
-            return conflict_frame(decided)
+            return Conflicts.checked(decided)
         marked = read_decisions(self.decisions, key, conflicts, SIDES, (OURS, SHOP))
         marked = marked.select("key", "field", "decision").unique(["key", "field"], keep="first")
         decided = decided.join(marked, on=["key", "field"], how="left", nulls_equal=True, maintain_order="left")
-        return conflict_frame(decided.with_columns(fate=pl.coalesce("decision", "fate")).drop("decision"))
+        return Conflicts.checked(decided.with_columns(fate=pl.coalesce("decision", "fate")).drop("decision"))

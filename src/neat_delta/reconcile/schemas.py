@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Literal, NewType, cast, get_args
+from typing import Literal, NewType, get_args
 
 import polars as pl
 
@@ -15,7 +15,7 @@ ConflictFrame = NewType("ConflictFrame", pl.DataFrame)
 OutcomeFrame = NewType("OutcomeFrame", pl.DataFrame)
 
 
-class Conflicts(FrameSchema):
+class Conflicts(FrameSchema[ConflictFrame]):
     """Cells that both sides have changed, and what becomes of each."""
 
     KEY = column("key", pl.String, "the item's key")
@@ -26,7 +26,7 @@ class Conflicts(FrameSchema):
     FATE = column("fate", pl.String, "not sent (an error), or the value that is sent", words=FATES)
 
 
-class Outcomes(FrameSchema):
+class Outcomes(FrameSchema[OutcomeFrame]):
     """What became of each cell and item of an update in the shop."""
 
     KEY = column("key", pl.String, "the item's key")
@@ -36,21 +36,3 @@ class Outcomes(FrameSchema):
     SHOP = column("shop", pl.String, "what the shop has now", null=True)
     STATE = column("state", pl.String, "whether it was applied")
     HOW = column("how", pl.String, "how the shop has altered the value", null=True)
-
-
-def conflict_frame(frame: pl.DataFrame) -> ConflictFrame:
-    """Conflicts, checked.
-
-    Raises:
-        BrokenFrame: they are none.
-    """
-    return cast("ConflictFrame", Conflicts.checked(frame))
-
-
-def outcome_frame(frame: pl.DataFrame) -> OutcomeFrame:
-    """Outcomes, checked.
-
-    Raises:
-        BrokenFrame: they are none.
-    """
-    return cast("OutcomeFrame", Outcomes.checked(frame))

@@ -1,26 +1,17 @@
-"""How an update is written, and the formats that its files can have."""
+"""How an update is written."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from neat_delta.base.plugins import FORMATS, plugin_names
 from neat_delta.update.field_sets import EXACT
-from neat_delta.update.import_format import DELIMITED, PARQUET, TABBED, WORKBOOK
-from neat_delta.update.record_formats import RECORDS
+from neat_delta.update.import_format import DELIMITED
 
 if TYPE_CHECKING:
     from datetime import datetime
 
     from neat_delta.approval import Approval
-
-OUTPUT_FORMATS = (DELIMITED, TABBED, WORKBOOK, PARQUET, *RECORDS)
-
-
-def output_formats() -> list[str]:
-    """The names of all formats, those of plug-ins last."""
-    return [*OUTPUT_FORMATS, *(name for name in plugin_names(FORMATS) if name not in OUTPUT_FORMATS)]
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ import polars as pl
 
 from neat_delta.approval import require_approval
 from neat_delta.approval.approval import approval_bytes
-from neat_delta.base.errors import InvalidOption, LiveMismatch, WriteError
+from neat_delta.base.errors import LiveMismatch, WriteError
 from neat_delta.base.json_form import json_bytes
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.invert import invert
@@ -63,8 +63,6 @@ def write_update(
         WriteError: the folder is in use or cannot be made, or a cell cannot be written in the live format.
         ProofFailed: the files would not do exactly what the change set says; they are removed.
     """
-    if options.as_of is not None and not 1971 <= options.as_of.year <= 9998:
-        raise InvalidOption("no live export was made in this year", option="as_of", value=str(options.as_of.year))
     _require_same_live(changes, live)
     _require_known_fields((*changes.head.key, *changes.head.fields), live, "the change set", "Run compare again.")
     _require_known_fields(settings.imports.columns, live, "[import] in catalogue.toml", "Correct its columns.")

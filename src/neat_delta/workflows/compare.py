@@ -73,34 +73,34 @@ def compare(
     check_targets(request)
     _insist_on_one_file(request)
     settings = with_tables(request, request.settings)
-    told = request.files or (FileOptions(),) * len(request.edited)
-    profile = _profile_of(request, told[0], settings)
+    of_files = request.files or (FileOptions(),) * len(request.edited)
+    profile = _profile_of(request, of_files[0], settings)
     with ThreadPoolExecutor(max_workers=1) as reader:
         read = partial(_read, request.live, request.edited[0], settings, profile, progress, prefetch)
         reading = reader.submit(copy_context().run, read)
         # While the files are read there is time to load what compares them.
-        from neat_delta.workflows import comparing
+        from neat_delta.workflows.compare_steps import Steps
 
         live, edited = reading.result()
     check_folder(request)
-    steps = comparing.Steps(request, settings, profile, progress)
-    first, matches = steps.compare(live, edited, told[0])
+    steps = Steps(request, settings, progress)
+    first = steps.compare(live, edited, profile, of_files[0].origin)
     if len(request.edited) == 1:
         receipt = steps.publish(first, edited)
-        return Compared((first,), tuple(matches), steps.profile, settings, None, receipt)
-    results = [first]
-    for one, file in zip(request.edited[1:], told[1:], strict=True):
-        if request.files:
-            steps.profile = _profile_of(request, file, settings)
-        results.append(steps.compare(*_read(request.live, one, settings, steps.profile, progress), file)[0])
+        return Compared((first.result,), first.matches, first.profile, settings, None, receipt)
+    results = [first.result]
+    for file, of_file in zip(request.edited[1:], of_files[1:], strict=True):
+        profile = _profile_of(request, of_file, settings)
+        tables = _read(request.live, file, settings, profile, progress)
+        results.append(steps.compare(*tables, profile, of_file.origin).result)
     combined, receipt = steps.publish_combined(results)
-    return Compared(tuple(results), tuple(matches), steps.profile, settings, combined, receipt)
+    return Compared(tuple(results), first.matches, first.profile, settings, combined, receipt)
 
 
-def _profile_of(request: CompareRequest, file: FileOptions, settings: Settings) -> SupplierProfile:
+def _profile_of(request: CompareRequest, of_file: FileOptions, settings: Settings) -> SupplierProfile:
     """How one of the edited files is mapped: by what is said of all, and of this one."""
-    one = replace(request, profile=file.profile or request.profile, set=(*request.set, *file.set))
-    return profile_of(one, settings)
+    own = replace(request, profile=of_file.profile or request.profile, set=(*request.set, *of_file.set))
+    return profile_of(own, settings)
 
 
 def _read(

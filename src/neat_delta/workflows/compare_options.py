@@ -128,7 +128,7 @@ class RoundingOptions(Options):
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class CompareOptions(
+class ComparisonOptions(
     KeyOption, ScopeOptions, SupplierOptions, TableOptions, ConflictOptions, AllowOptions, ReadingOptions
 ):
     """How an edited file is compared."""

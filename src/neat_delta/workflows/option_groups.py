@@ -10,6 +10,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
+from neat_delta.base.errors import InvalidOption
 from neat_delta.base.options import (
     MATCHING,
     OUTPUT,
@@ -31,7 +32,8 @@ Pack = Literal["exact", "one-file"]
 Unmarked = Literal["reject", "accept"]
 Decimal = Literal[".", ","]
 
-# The formats of update files (the update's own list, named here too, for help shall load nothing).
+FIRST_YEAR, LAST_YEAR = 1971, 9998
+# The formats of update files.
 SQL_FORMATS = ("sql", "sql-postgresql", "sql-mysql", "sql-sqlite")
 OUTPUT_FORMATS = ("delimited", "tsv", "xlsx", "parquet", "jsonl", "merge-patch", *SQL_FORMATS)
 
@@ -218,6 +220,13 @@ class AgeOption(Options):
         "Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30).",
         metavar="DATE",
     )
+
+    def __post_init__(self) -> None:
+        """A year in which no export can have been made is refused: computers count time from 1970 on, in any zone."""
+        super().__post_init__()
+        if self.as_of is not None and not FIRST_YEAR <= self.as_of.year <= LAST_YEAR:
+            year = str(self.as_of.year)
+            raise InvalidOption("no live export was made in this year", option="as_of", value=year)
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)

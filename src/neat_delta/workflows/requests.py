@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.base.options import MATCHING, OUTPUT, SAFETY, SCOPE, SUPPLIER, VALUES, option, words_of
 from neat_delta.locations import Location, Place
-from neat_delta.workflows.compare_options import CompareOptions, RoundingOptions, TableOptions
+from neat_delta.workflows.compare_options import ComparisonOptions, RoundingOptions, TableOptions
 from neat_delta.workflows.option_groups import (
     AgeOption,
     AllowOptions,
@@ -53,7 +53,7 @@ class FileOptions:
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
-class CompareRequest(CompareOptions, ConflictsFileOption, PreferOption, SavingOptions):
+class CompareRequest(ComparisonOptions, ConflictsFileOption, PreferOption, SavingOptions):
     """Compare a live export with one edited file, or several.
 
     Attributes:

@@ -15,7 +15,7 @@ from neat_delta.tables.settings import LookupTable, Settings, SupplierProfile
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-    from neat_delta.workflows.compare_options import CompareOptions, SupplierOptions, TableOptions
+    from neat_delta.workflows.compare_options import ComparisonOptions, SupplierOptions, TableOptions
 
 # Names that formulas have for something else.
 TAKEN = ("live", "file", "rates")
@@ -39,7 +39,7 @@ def profile_named(name: str | None, settings: Settings) -> SupplierProfile:
     return settings.profiles[name]
 
 
-def profile_of(given: CompareOptions, settings: Settings) -> SupplierProfile:
+def profile_of(given: ComparisonOptions, settings: Settings) -> SupplierProfile:
     """What holds for an edited file: as given, else as saved in its profile.
 
     Raises:

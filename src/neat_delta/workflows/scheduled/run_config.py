@@ -34,7 +34,7 @@ from neat_delta.tables.constraints import (
 )
 from neat_delta.tables.settings import NAME as CATALOGUE
 from neat_delta.workflows.base import KEPT_BASE, NO_BASE
-from neat_delta.workflows.compare_options import CompareOptions, RoundingOptions
+from neat_delta.workflows.compare_options import ComparisonOptions, RoundingOptions
 from neat_delta.workflows.option_groups import AllowOptions, StrictOption, UpdateForm
 from neat_delta.workflows.requests import AdjustRequest
 
@@ -204,7 +204,7 @@ class Campaign:
 
 
 @dataclass(frozen=True, kw_only=True)
-class RunConfig(CompareOptions, RoundingOptions, UpdateForm, StrictOption):
+class RunConfig(ComparisonOptions, RoundingOptions, UpdateForm, StrictOption):
     """``[]``: what a run does, with the options of its jobs. Paths are meant from the folder in which the file lies."""
 
     live: Location

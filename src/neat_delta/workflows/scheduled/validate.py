@@ -17,8 +17,11 @@ from neat_delta.locations.listing import members_of
 from neat_delta.remote.address import Address
 from neat_delta.tables.config_loader import keys_of, load_settings
 from neat_delta.tables.settings import Settings
+from neat_delta.workflows.base import KEPT_BASE, NO_BASE
+from neat_delta.workflows.conflicts import policy_of
+from neat_delta.workflows.plan import names_of_images
 from neat_delta.workflows.scheduled.notices import is_own
-from neat_delta.workflows.supplier import profile_named
+from neat_delta.workflows.supplier import profile_named, with_tables
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -41,6 +44,8 @@ def mistakes_of(config: RunConfig) -> list[str]:
     checks: list[Callable[[], object]] = [partial(profile_named, name, settings) for name in profiles]
     checks += [partial(parse_formula, text) for text in formulas]
     checks += [partial(parse_expression, config.where)] if config.where is not None else []
+    checks += [config.read_options, partial(policy_of, config), partial(with_tables, config, settings)]
+    checks += [partial(names_of_images, config.images)]
     for check in checks:
         try:
             check()
@@ -48,7 +53,8 @@ def mistakes_of(config: RunConfig) -> list[str]:
             found.append(f"where: {error}")
         except NeatDeltaError as error:
             found.append(str(error))
-    located = [("live", config.live), ("edited", config.edited), ("changes", config.changes), ("items", config.items)]
+    read = ("live", "edited", "changes", "items", "sku_changes", "map_file", "decisions", "base")
+    located = [(name, getattr(config, name)) for name in read if str(getattr(config, name)) not in (NO_BASE, KEPT_BASE)]
     for name, location in (*located, *(("edited_files", one.file) for one in config.edited_files)):
         found += [f"{name}: {what}" for what in _missing(location)]
     for name in ("heartbeat", "metrics"):

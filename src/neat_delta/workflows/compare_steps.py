@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -31,35 +31,43 @@ if TYPE_CHECKING:
     from neat_delta.reconcile.combine import CombineResult
     from neat_delta.tables.settings import Settings, SupplierProfile
     from neat_delta.update import Receipt
-    from neat_delta.workflows.requests import CompareRequest, FileOptions
+    from neat_delta.workflows.requests import CompareRequest
+
+
+@dataclass(frozen=True)
+class ComparedFile:
+    """One edited file, compared: the result, which of its columns stands for which field, and how it was mapped."""
+
+    result: CompareResult
+    matches: tuple[ColumnMatch, ...]
+    profile: SupplierProfile
 
 
 class Steps:
-    """The steps of one comparison; ``profile`` is how its files are mapped, columns found by their values included."""
+    """The steps of one comparison, from tables on."""
 
-    def __init__(
-        self, request: CompareRequest, settings: Settings, profile: SupplierProfile, progress: ProgressReporter
-    ) -> None:
-        self.request, self.settings, self.profile, self.progress = request, settings, profile, progress
+    def __init__(self, request: CompareRequest, settings: Settings, progress: ProgressReporter) -> None:
+        self.request, self.settings, self.progress = request, settings, progress
         # Where several files disagree with each other, the workbook of decisions is about that.
         alone = len(request.edited) == 1
         self.policy = policy_of(request if alone else replace(request, decisions=None))
 
-    def compare(self, live: Table, edited: Table, told: FileOptions) -> tuple[CompareResult, list[ColumnMatch]]:
-        """Compare an edited file and check what it changes; ``told`` is what is said of this file only."""
+    def compare(self, live: Table, edited: Table, profile: SupplierProfile, origin: Path | None) -> ComparedFile:
+        """Compare an edited file and check what it changes; ``origin``: where it is, if what was read is a copy."""
         request = self.request
         if request.map_by_values:
-            self.profile = mapped_by_values(live, edited, self.settings, self.profile)
+            profile = mapped_by_values(live, edited, self.settings, profile)
         options = PlanOptions(
             self._options(),
-            self.profile,
+            profile,
             request.sku_changes,
             request.overrides(),
             request.images,
-            BaseWish(request.base_table or request.base, told.origin),
+            BaseWish(request.base_table or request.base, origin),
             self.policy,
         )
-        return plan_comparison(live, edited, options, self.progress)
+        result, matches = plan_comparison(live, edited, options, self.progress)
+        return ComparedFile(result, tuple(matches), profile)
 
     def _options(self) -> CompareOptions:
         request = self.request
@@ -76,9 +84,9 @@ class Steps:
             as_typed=request.as_typed,
         )
 
-    def publish(self, result: CompareResult, edited: Table) -> Receipt | None:
+    def publish(self, compared: ComparedFile, edited: Table) -> Receipt | None:
         """Save and write what is wanted of one file's changes."""
-        request = self.request
+        request, result = self.request, compared.result
         check_targets(request)
         rows = result.original or result.edited
         receipt = publish(result.changes, result.live, rows, request, self.settings, self.progress)
@@ -88,7 +96,7 @@ class Steps:
         if request.save_profile:
             path = self.settings.path or Path(NAME)
             existing = read_bytes(path).decode("utf-8-sig") if path.exists() else ""
-            text = with_profile(existing, request.save_profile, self.profile, column_natures(edited))
+            text = with_profile(existing, request.save_profile, compared.profile, column_natures(edited))
             write_atomic(path, text.encode(), replace=True)
         return receipt
 
