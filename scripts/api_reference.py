@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ast
 import inspect
 import re
 import textwrap
@@ -28,9 +29,20 @@ def api_reference() -> str:
 def _group(name: str, group: Any) -> Iterator[str]:
     """Arguments that several functions take by name, each with what is below its declaration."""
     yield from (f"### nd.{name}", "", _flowing(inspect.getdoc(group) or ""), "", "| argument | |", "|---|---|")
-    described = setting_texts(inspect.getsource(inspect.getmodule(group) or inspect), name)
-    yield from (f"| `{argument}` | {_flowing(text)} |" for argument, text in described.items())
+    source = inspect.getsource(inspect.getmodule(group) or inspect)
+    for one in _made_of(source, name):
+        described = setting_texts(source, one)
+        yield from (f"| `{argument}` | {_flowing(text)} |" for argument, text in described.items())
     yield ""
+
+
+def _made_of(source: str, name: str) -> Iterator[str]:
+    """The name of a class of arguments, and of those that it is made of."""
+    yield name
+    found = next(node for node in ast.parse(source).body if isinstance(node, ast.ClassDef) and node.name == name)
+    for base in (ast.unparse(base) for base in found.bases):
+        if base != "TypedDict":
+            yield from _made_of(source, base)
 
 
 def _function(name: str, function: Any) -> Iterator[str]:

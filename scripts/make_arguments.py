@@ -7,12 +7,12 @@ from __future__ import annotations
 
 import re
 import textwrap
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 from types import UnionType
 from typing import Any, Literal, Union, get_args, get_origin
 
-from neat_delta.base.options import declared_types, options_of
+from neat_delta.base.options import Options, declared_types, options_of
 from neat_delta.workflows import option_groups, requests
 
 TARGET = Path(__file__).parents[1] / "src" / "neat_delta" / "api" / "arguments.py"
@@ -72,15 +72,25 @@ def argument_type(name: str, declared: Any) -> str:
     return "str | PathLike[str]" if declared is Path else "str | PathLike[str] | None"
 
 
-def group(name: str, request: type, text: str, leave_out: tuple[str, ...]) -> Iterator[str]:
-    """One group of arguments."""
-    yield from ("", "", f"class {name}(TypedDict, total=False):", f'    """{text}"""', "")
-    types = declared_types(request)
-    for member, told in options_of(request).items():
-        if member in leave_out:
-            continue
-        yield f"    {member}: {argument_type(member, types[member])}"
-        help_text = NOT_HERE.sub("", told.help).strip()
+def own_options(request: type) -> list[str]:
+    """The options that a class of them declares itself, not its bases."""
+    return [name for name in vars(request).get("__annotations__", {}) if name in options_of(request)]
+
+
+def shared_classes() -> dict[type, str]:
+    """The classes of options that several groups have, by the name that they have among the arguments."""
+    named = {request: name for name, request, *_ in GROUPS}
+    every = [one for _, request, *_ in GROUPS for one in request.__mro__ if issubclass(one, Options)]
+    often = [one for one in dict.fromkeys(every) if own_options(one) and every.count(one) > 1]
+    return {one: named.get(one, f"_{one.__name__}") for one in often}
+
+
+def members(request: type, names: Iterable[str]) -> Iterator[str]:
+    """Options as members of a TypedDict, each with what it does."""
+    types, declared = declared_types(request), options_of(request)
+    for name in names:
+        yield f"    {name}: {argument_type(name, types[name])}"
+        help_text = NOT_HERE.sub("", declared[name].help).strip()
         help_text = re.sub(r"--([a-z-]+)", lambda found: found[1].replace("-", "_"), help_text)
         escaped = help_text.replace("\\", "\\\\")
         escaped = escaped[:-1] + '\\"' if escaped.endswith('"') else escaped
@@ -90,8 +100,20 @@ def group(name: str, request: type, text: str, leave_out: tuple[str, ...]) -> It
 
 
 def arguments() -> str:
-    """The module's text."""
-    lines = [line for told in GROUPS for line in group(*told)]
+    """The module's text: what several groups have first, then each group with what it has besides."""
+    shared, lines = shared_classes(), []
+    for one, name in shared.items():
+        if name.startswith("_"):
+            text = (one.__doc__ or "").split("\n")[0]
+            lines += ["", "", f"class {name}(TypedDict, total=False):", f'    """{text}"""', ""]
+            lines += members(one, own_options(one))
+    for name, request, text, leave_out in GROUPS:
+        bases = [one for one in request.__mro__ if one in shared and one is not request]
+        bases = [one for one in bases if not set(own_options(one)) & set(leave_out)]
+        inherited = {option for one in bases for option in own_options(one)}
+        own = [option for option in options_of(request) if option not in inherited and option not in leave_out]
+        named = ", ".join(shared[one] for one in bases) or "TypedDict"
+        lines += ["", "", f"class {name}({named}, total=False):", f'    """{text}"""', "", *members(request, own)]
     return HEAD + "\n".join(lines) + "\n"
 
 

@@ -15,6 +15,118 @@ if TYPE_CHECKING:
     from neat_delta.api.tables import TableLike
 
 
+class _KeyOption(TypedDict, total=False):
+    """Which columns identify an item."""
+
+    key: Sequence[str]
+    """Column that identifies an item (SKU)."""
+
+
+class _ScopeOptions(TypedDict, total=False):
+    """Which items are meant."""
+
+    where: str | None
+    """Only items that match this condition, such as "maker = 'Thrumhive'"."""
+    items: str | PathLike[str] | None
+    """Only the SKUs listed in this file, one per line."""
+
+
+class _TableOptions(TypedDict, total=False):
+    """Other tables for formulas."""
+
+    table: Mapping[str, str]
+    """Another table for formulas: costs=costs.csv gives costs.net. Also a database."""
+    table_column: Mapping[str, str]
+    """Its column with our SKU, if not found by name; NAME=COLUMN=FIELD for another field."""
+
+
+class _ConflictOptions(TypedDict, total=False):
+    """Whose value goes on where two have changed a cell."""
+
+    on_conflict: Sequence[str]
+    """Cells changed on both sides: hold (default: error), ours or shop; FIELD=ours for one field."""
+
+
+class _DecisionsOption(TypedDict, total=False):
+    """Conflicts that were decided one by one."""
+
+    decisions: str | PathLike[str] | None
+    """Decide conflicts as marked in this workbook."""
+
+
+class _AllowOptions(TypedDict, total=False):
+    """What checks let through, in this run only; and where the images are."""
+
+    unlock: Sequence[str]
+    """Allow changes to a locked field."""
+    allow_new_values: Sequence[str]
+    """Allow new values in a choice field."""
+    as_typed: Sequence[str]
+    """Accept this field's values as typed, even if they look damaged."""
+    ignore: Sequence[str]
+    """Ignore the errors of this check, such as "below cost"."""
+    images: str | PathLike[str] | None
+    """Image folder; missing image files are errors."""
+
+
+class _ConflictsFileOption(TypedDict, total=False):
+    """The workbook of conflicts."""
+
+    conflicts: str | PathLike[str] | None
+    """Save the conflicts as a workbook, to be decided row by row."""
+
+
+class _PreferOption(TypedDict, total=False):
+    """Whose value goes on where files disagree."""
+
+    prefer: str | None
+    """Where files disagree, use the value of this one."""
+
+
+class _SavingOptions(TypedDict, total=False):
+    """What becomes of a change set that a job has made."""
+
+    out: str | PathLike[str] | None
+    """Save the change set (.changes.jsonl, or .gz)."""
+    write: str | PathLike[str] | None
+    """Write the proved update files into this folder."""
+    problems: str | PathLike[str] | None
+    """Save the problems, with their rows, as a workbook."""
+    overwrite: bool
+    """Overwrite an earlier update and workbook."""
+
+
+class _UpdateForm(TypedDict, total=False):
+    """The form of an update's files."""
+
+    pack: Literal["exact", "one-file"]
+    """exact: as few files as there can be without a cell that does not change. one-file: one file if possible;
+    extra cells are filled with current values, never prices or stock."""
+    format: str
+    """Format of the update files. delimited: as the shop's export."""
+
+
+class _StrictOption(TypedDict, total=False):
+    """Whether an update with errors is written."""
+
+    strict: bool
+    """Write nothing if there is any error."""
+
+
+class _AgeOption(TypedDict, total=False):
+    """When the live export was made."""
+
+    as_of: datetime | None
+    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
+
+
+class _OverwriteOption(TypedDict, total=False):
+    """Whether earlier files are replaced."""
+
+    overwrite: bool
+    """Overwrite the output file if it exists."""
+
+
 class ReadArguments(TypedDict, total=False):
     """The format of a file, where recognising it goes wrong."""
 
@@ -30,58 +142,24 @@ class ReadArguments(TypedDict, total=False):
     """Worksheet of a workbook, by name or number."""
 
 
-class CompareArguments(TypedDict, total=False):
+class CompareArguments(
+    _KeyOption,
+    _ScopeOptions,
+    _TableOptions,
+    _ConflictOptions,
+    _DecisionsOption,
+    _AllowOptions,
+    ReadArguments,
+    _ConflictsFileOption,
+    _PreferOption,
+    _SavingOptions,
+    _UpdateForm,
+    _StrictOption,
+    _AgeOption,
+    total=False,
+):
     """How to compare; what is left out is as configured."""
 
-    as_of: datetime | None
-    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
-    strict: bool
-    """Write nothing if there is any error."""
-    pack: Literal["exact", "one-file"]
-    """exact: as few files as there can be without a cell that does not change. one-file: one file if possible;
-    extra cells are filled with current values, never prices or stock."""
-    format: str
-    """Format of the update files. delimited: as the shop's export."""
-    out: str | PathLike[str] | None
-    """Save the change set (.changes.jsonl, or .gz)."""
-    write: str | PathLike[str] | None
-    """Write the proved update files into this folder."""
-    problems: str | PathLike[str] | None
-    """Save the problems, with their rows, as a workbook."""
-    overwrite: bool
-    """Overwrite an earlier update and workbook."""
-    prefer: str | None
-    """Where files disagree, use the value of this one."""
-    conflicts: str | PathLike[str] | None
-    """Save the conflicts as a workbook, to be decided row by row."""
-    delimiter: str | None
-    """Column separator: comma, semicolon, tab or pipe."""
-    encoding: str | None
-    """Encoding, such as windows-1252."""
-    decimal: Literal[".", ","] | None
-    """Decimal separator."""
-    header_line: int | None
-    """Line number of the header row; 0 = no header."""
-    worksheet: str | None
-    """Worksheet of a workbook, by name or number."""
-    unlock: Sequence[str]
-    """Allow changes to a locked field."""
-    allow_new_values: Sequence[str]
-    """Allow new values in a choice field."""
-    as_typed: Sequence[str]
-    """Accept this field's values as typed, even if they look damaged."""
-    ignore: Sequence[str]
-    """Ignore the errors of this check, such as "below cost"."""
-    images: str | PathLike[str] | None
-    """Image folder; missing image files are errors."""
-    decisions: str | PathLike[str] | None
-    """Decide conflicts as marked in this workbook."""
-    on_conflict: Sequence[str]
-    """Cells changed on both sides: hold (default: error), ours or shop; FIELD=ours for one field."""
-    table: Mapping[str, str]
-    """Another table for formulas: costs=costs.csv gives costs.net. Also a database."""
-    table_column: Mapping[str, str]
-    """Its column with our SKU, if not found by name; NAME=COLUMN=FIELD for another field."""
     profile: str | None
     """Use this supplier profile of catalogue.toml."""
     map: Mapping[str, str]
@@ -109,12 +187,6 @@ class CompareArguments(TypedDict, total=False):
     """Map a supplier's value to ours, such as the name of a location."""
     map_file: str | PathLike[str] | None
     """Mapping table: 2 columns (their code, our SKU) or 3 (field, their value, ours)."""
-    where: str | None
-    """Only items that match this condition, such as "maker = 'Thrumhive'"."""
-    items: str | PathLike[str] | None
-    """Only the SKUs listed in this file, one per line."""
-    key: Sequence[str]
-    """Column that identifies an item (SKU)."""
     blanks: Literal["leave", "clear"] | None
     """What blank cells do: leave = keep the shop's value (default), clear = empty it."""
     types: Mapping[str, str]
@@ -135,96 +207,32 @@ class CompareArguments(TypedDict, total=False):
     """Save the options of this group as a supplier profile."""
 
 
-class AdjustArguments(TypedDict, total=False):
+class AdjustArguments(
+    _KeyOption,
+    _ScopeOptions,
+    _TableOptions,
+    _AllowOptions,
+    _SavingOptions,
+    _UpdateForm,
+    _StrictOption,
+    _AgeOption,
+    total=False,
+):
     """How formulas change the live table."""
 
-    as_of: datetime | None
-    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
-    strict: bool
-    """Write nothing if there is any error."""
-    pack: Literal["exact", "one-file"]
-    """exact: as few files as there can be without a cell that does not change. one-file: one file if possible;
-    extra cells are filled with current values, never prices or stock."""
-    format: str
-    """Format of the update files. delimited: as the shop's export."""
-    out: str | PathLike[str] | None
-    """Save the change set (.changes.jsonl, or .gz)."""
-    write: str | PathLike[str] | None
-    """Write the proved update files into this folder."""
-    problems: str | PathLike[str] | None
-    """Save the problems, with their rows, as a workbook."""
-    overwrite: bool
-    """Overwrite an earlier update and workbook."""
-    unlock: Sequence[str]
-    """Allow changes to a locked field."""
-    allow_new_values: Sequence[str]
-    """Allow new values in a choice field."""
-    as_typed: Sequence[str]
-    """Accept this field's values as typed, even if they look damaged."""
-    ignore: Sequence[str]
-    """Ignore the errors of this check, such as "below cost"."""
-    images: str | PathLike[str] | None
-    """Image folder; missing image files are errors."""
     ending: str | None
     """Round calculated prices to this ending, such as .95 or 9.90."""
     multiple_of: str | None
     """Round calculated numbers to a multiple of N, such as 5."""
     rounding: Literal["nearest", "up", "down"]
     """Rounding direction for ending and multiple_of."""
-    table: Mapping[str, str]
-    """Another table for formulas: costs=costs.csv gives costs.net. Also a database."""
-    table_column: Mapping[str, str]
-    """Its column with our SKU, if not found by name; NAME=COLUMN=FIELD for another field."""
-    where: str | None
-    """Only items that match this condition, such as "maker = 'Thrumhive'"."""
-    items: str | PathLike[str] | None
-    """Only the SKUs listed in this file, one per line."""
-    key: Sequence[str]
-    """Column that identifies an item (SKU)."""
 
 
-class RecodeArguments(TypedDict, total=False):
+class RecodeArguments(
+    _KeyOption, _AllowOptions, ReadArguments, _SavingOptions, _UpdateForm, _StrictOption, _AgeOption, total=False
+):
     """How items get other SKUs."""
 
-    as_of: datetime | None
-    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
-    strict: bool
-    """Write nothing if there is any error."""
-    pack: Literal["exact", "one-file"]
-    """exact: as few files as there can be without a cell that does not change. one-file: one file if possible;
-    extra cells are filled with current values, never prices or stock."""
-    format: str
-    """Format of the update files. delimited: as the shop's export."""
-    out: str | PathLike[str] | None
-    """Save the change set (.changes.jsonl, or .gz)."""
-    write: str | PathLike[str] | None
-    """Write the proved update files into this folder."""
-    problems: str | PathLike[str] | None
-    """Save the problems, with their rows, as a workbook."""
-    overwrite: bool
-    """Overwrite an earlier update and workbook."""
-    delimiter: str | None
-    """Column separator: comma, semicolon, tab or pipe."""
-    encoding: str | None
-    """Encoding, such as windows-1252."""
-    decimal: Literal[".", ","] | None
-    """Decimal separator."""
-    header_line: int | None
-    """Line number of the header row; 0 = no header."""
-    worksheet: str | None
-    """Worksheet of a workbook, by name or number."""
-    unlock: Sequence[str]
-    """Allow changes to a locked field."""
-    allow_new_values: Sequence[str]
-    """Allow new values in a choice field."""
-    as_typed: Sequence[str]
-    """Accept this field's values as typed, even if they look damaged."""
-    ignore: Sequence[str]
-    """Ignore the errors of this check, such as "below cost"."""
-    images: str | PathLike[str] | None
-    """Image folder; missing image files are errors."""
-    key: Sequence[str]
-    """Column that identifies an item (SKU)."""
     old: str | None
     """Column of CODES with the old SKUs."""
     new: str | None
@@ -233,26 +241,16 @@ class RecodeArguments(TypedDict, total=False):
     """Also rename image files that contain the SKU."""
 
 
-class CombineArguments(TypedDict, total=False):
+class CombineArguments(_PreferOption, _DecisionsOption, _ConflictsFileOption, _OverwriteOption, total=False):
     """How change sets are combined."""
 
-    overwrite: bool
-    """Overwrite the output file if it exists."""
-    conflicts: str | PathLike[str] | None
-    """Save the conflicts as a workbook, to be decided row by row."""
-    decisions: str | PathLike[str] | None
-    """Decide conflicts as marked in this workbook."""
-    prefer: str | None
-    """Where files disagree, use the value of this one."""
     out: str | PathLike[str] | None
     """Save the combined change set."""
 
 
-class AcceptArguments(TypedDict, total=False):
+class AcceptArguments(_OverwriteOption, total=False):
     """Which part of a change set is accepted."""
 
-    overwrite: bool
-    """Overwrite the output file if it exists."""
     only: Sequence[str]
     """Only changes of this field."""
     where: str | None
@@ -271,115 +269,57 @@ class AcceptArguments(TypedDict, total=False):
     """Save the accepted part here."""
 
 
-class SheetArguments(TypedDict, total=False):
+class SheetArguments(_ScopeOptions, _KeyOption, _OverwriteOption, total=False):
     """What a sheet for editing has."""
 
-    overwrite: bool
-    """Overwrite the output file if it exists."""
-    key: Sequence[str]
-    """Column that identifies an item (SKU)."""
-    where: str | None
-    """Only items that match this condition, such as "maker = 'Thrumhive'"."""
-    items: str | PathLike[str] | None
-    """Only the SKUs listed in this file, one per line."""
     fields: str
     """Only these fields, in this order; the key is always first."""
     unlock: Sequence[str]
     """Unlock this field for editing."""
 
 
-class CheckArguments(TypedDict, total=False):
+class CheckArguments(_AllowOptions, _OverwriteOption, total=False):
     """What checks let through, in this call only."""
 
-    overwrite: bool
-    """Overwrite the output file if it exists."""
-    unlock: Sequence[str]
-    """Allow changes to a locked field."""
-    allow_new_values: Sequence[str]
-    """Allow new values in a choice field."""
-    as_typed: Sequence[str]
-    """Accept this field's values as typed, even if they look damaged."""
-    ignore: Sequence[str]
-    """Ignore the errors of this check, such as "below cost"."""
-    images: str | PathLike[str] | None
-    """Image folder; missing image files are errors."""
     problems: str | PathLike[str] | None
     """Save the problems, with their rows, as a workbook."""
 
 
-class RefreshArguments(TypedDict, total=False):
+class RefreshArguments(_ConflictOptions, _DecisionsOption, _ConflictsFileOption, _OverwriteOption, total=False):
     """Whose value goes on where both have changed a cell."""
 
-    overwrite: bool
-    """Overwrite the output file if it exists."""
-    conflicts: str | PathLike[str] | None
-    """Save the conflicts as a workbook, to be decided row by row."""
-    decisions: str | PathLike[str] | None
-    """Decide conflicts as marked in this workbook."""
-    on_conflict: Sequence[str]
-    """Cells changed on both sides: hold (default: error), ours or shop; FIELD=ours for one field."""
     out: str | PathLike[str] | None
     """Save the changes still to send."""
 
 
-class VerifyArguments(TypedDict, total=False):
+class VerifyArguments(_OverwriteOption, total=False):
     """What is saved of a verification."""
 
-    overwrite: bool
-    """Overwrite the output file if it exists."""
     out: str | PathLike[str] | None
     """Save the changes that were not applied."""
 
 
-class WriteArguments(TypedDict, total=False):
+class WriteArguments(_AllowOptions, _UpdateForm, _StrictOption, _AgeOption, total=False):
     """How an update is written."""
 
-    as_of: datetime | None
-    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
-    strict: bool
-    """Write nothing if there is any error."""
-    pack: Literal["exact", "one-file"]
-    """exact: as few files as there can be without a cell that does not change. one-file: one file if possible;
-    extra cells are filled with current values, never prices or stock."""
-    format: str
-    """Format of the update files. delimited: as the shop's export."""
-    unlock: Sequence[str]
-    """Allow changes to a locked field."""
-    allow_new_values: Sequence[str]
-    """Allow new values in a choice field."""
-    as_typed: Sequence[str]
-    """Accept this field's values as typed, even if they look damaged."""
-    ignore: Sequence[str]
-    """Ignore the errors of this check, such as "below cost"."""
-    images: str | PathLike[str] | None
-    """Image folder; missing image files are errors."""
     approval: str | PathLike[str] | None
     """The approval, if it is not next to CHANGES."""
     overwrite: bool
     """Overwrite an earlier update in DIR."""
 
 
-class UndoArguments(TypedDict, total=False):
+class UndoArguments(_UpdateForm, _AgeOption, total=False):
     """How the files that put things back are written."""
 
-    as_of: datetime | None
-    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
-    pack: Literal["exact", "one-file"]
-    """exact: as few files as there can be without a cell that does not change. one-file: one file if possible;
-    extra cells are filled with current values, never prices or stock."""
-    format: str
-    """Format of the update files. delimited: as the shop's export."""
     fresh: TableLike | None
     """A newer export: undo only what was applied and not changed since. The rest is listed."""
     overwrite: bool
     """Overwrite an earlier update in DIR."""
 
 
-class SendArguments(TypedDict, total=False):
+class SendArguments(_AgeOption, total=False):
     """How an update is sent."""
 
-    as_of: datetime | None
-    """Date and time of the live export, if the date of its file is wrong (2026-03-04, 2026-03-04T08:30)."""
     resume: bool
     """Resume an interrupted transfer."""
     overwrite_sent: bool
