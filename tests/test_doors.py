@@ -379,3 +379,22 @@ def test_the_files_of_a_run_are_meant_from_its_folder(shop, tmp_path_factory):
     assert here.returncode == there.returncode, there.stderr
     assert said(nd.load(shop / "runs" / latest(shop) / CHANGES_FILE)) == first
     assert [row[:2] for row in first[0]] == [("KT-2", "price")]
+
+
+@pytest.mark.parametrize(
+    ("name", "value"),
+    [
+        ("key", 5),
+        ("skip", [1]),
+        ("items", 7),
+        ("map", ["a"]),
+        ("strict", "yes"),
+        ("delete_missing", True),
+        ("where", 3),
+        ("images", ["pictures"]),
+        ("as_of", "2026-01-01"),
+    ],
+)
+def test_a_value_of_another_kind_is_refused_before_anything_is_read(name, value):
+    with pytest.raises(nd.InvalidOption, match=f"^{name}"):
+        nd.compare("no-live.csv", "no-edited.csv", **{name: value})

@@ -7,8 +7,12 @@ follow from it.
 from __future__ import annotations
 
 import dataclasses
+from collections.abc import Hashable, Mapping
 from dataclasses import MISSING, dataclass, fields
-from typing import TYPE_CHECKING, Any, get_args, get_type_hints
+from datetime import datetime
+from functools import cache
+from types import UnionType
+from typing import TYPE_CHECKING, Any, Literal, Union, get_args, get_origin, get_type_hints
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.nearest import nearest_hint
@@ -77,8 +81,21 @@ def options_of(request: type) -> dict[str, Option]:
 
 def declared_types(request: type) -> dict[str, Any]:
     """The type of each option; of the core's own classes only that they are some object, for none is loaded here."""
+    return _declared_types(request)
+
+
+@cache
+def _declared_types(request: Hashable) -> dict[str, Any]:
+    assert isinstance(request, type)
     types = get_type_hints(request, localns={"Table": object, "ChangeSet": object, "Settings": object})
     return {name: types[name] for name in options_of(request)}
+
+
+def without_none(declared: Any) -> Any:
+    """The type of a value that is given, where it may be left out."""
+    parts = [part for part in get_args(declared) if part is not type(None)]
+    is_optional = get_origin(declared) in (Union, UnionType) and len(parts) == 1
+    return parts[0] if is_optional else declared
 
 
 @dataclass(frozen=True, kw_only=True, eq=False, repr=False)
@@ -86,28 +103,62 @@ class Options:
     """Members of a request that are options; values that none of its doors can take are refused at once.
 
     Raises:
-        InvalidOption: a word or a number is none that the option can be.
+        InvalidOption: a value is of another kind, or a word or a number that the option cannot be.
     """
 
     def __post_init__(self) -> None:
-        """A single text where several may be given is one of them; words and numbers are what they can be."""
-        for one in fields(self):
-            declared = one.metadata.get(OPTION)
-            value = getattr(self, one.name)
-            if declared is None or value is None or value is one.default:
+        """A single text where several may be given is one of them."""
+        types = declared_types(type(self))
+        for name, declared in options_of(type(self)).items():
+            value = getattr(self, name)
+            if value is None:
                 continue
-            if str(one.type).startswith("tuple["):
-                object.__setattr__(self, one.name, (value,) if isinstance(value, str) else tuple(value))
-            _insist(one.name, declared, value)
+            kind = get_origin(without_none(types[name])) or without_none(types[name])
+            if kind is tuple and isinstance(value, str):
+                value = (value,)
+            _insist_on_kind(name, kind, value)
+            _insist_on_choice(name, declared, value)
+            if kind is tuple:
+                object.__setattr__(self, name, tuple(value))
 
 
-def _insist(name: str, declared: Option, value: Any) -> None:
-    """Refuse a value that the option cannot have."""
-    words = declared.words() if declared.choices else ()
-    if words and value not in words:
+# What a value of each kind is, for those who gave another; what is not here is a path, an address or a table.
+KINDS: dict[Any, tuple[tuple[type, ...], str]] = {
+    bool: ((bool,), "Give true or false."),
+    str: ((str,), "Give a text."),
+    int: ((int,), "Give a whole number."),
+    tuple: ((list, tuple), "Give a list of texts."),
+    Mapping: ((Mapping,), "Give pairs."),
+    datetime: ((datetime,), "Give a date and time."),
+}
+NO_PLACE = (bool, int, float, list, tuple, Mapping)
+
+
+def _insist_on_kind(name: str, kind: Any, value: Any) -> None:
+    """Refuse a value of another kind than the option's.
+
+    Raises:
+        InvalidOption: it is one.
+    """
+    if kind is Literal:
+        return
+    takes, hint = KINDS.get(kind, ((object,), "Give a path or an address."))
+    is_wrong = not isinstance(value, takes) or (kind not in KINDS and isinstance(value, NO_PLACE))
+    is_wrong |= kind is int and isinstance(value, bool)
+    if is_wrong or (kind is tuple and not all(isinstance(one, str) for one in value)):
+        raise InvalidOption("not what this option can be", option=name, value=str(value), hint=hint)
+
+
+def _insist_on_choice(name: str, declared: Option, value: Any) -> None:
+    """Refuse a word or a number that the option cannot be.
+
+    Raises:
+        InvalidOption: it is one.
+    """
+    if declared.choices and value not in (words := declared.words()):
         hint = nearest_hint(str(value), list(words), "Choose from")
         raise InvalidOption("there is no such choice", option=name, value=str(value), hint=hint)
-    if declared.least is not None and (not isinstance(value, int) or isinstance(value, bool) or value < declared.least):
+    if declared.least is not None and value < declared.least:
         hint = f"Give a whole number, {declared.least} or more."
         raise InvalidOption("not a number that it can be", option=name, value=str(value), hint=hint)
 

@@ -6,12 +6,11 @@ from collections.abc import Mapping
 from dataclasses import MISSING, Field
 from datetime import datetime
 from pathlib import Path
-from types import UnionType
-from typing import TYPE_CHECKING, Any, TypeVar, Union, get_args, get_origin
+from typing import TYPE_CHECKING, Any, TypeVar, get_args, get_origin
 
 import click
 
-from neat_delta.base.options import Option, Options, declared_types, options_of
+from neat_delta.base.options import Option, Options, declared_types, options_of, without_none
 from neat_delta.cli.help import option
 from neat_delta.cli.param_types import FILE, SOURCE, FormatParam, WholeNumber
 from neat_delta.workflows.option_groups import OUTPUT_FORMATS
@@ -50,7 +49,7 @@ def option_for(name: str, declared: Any, told: Option, member: Field[Any]) -> Ca
 
 def _click_attributes(declared: Any, told: Option) -> dict[str, Any]:
     """What click has to know of a value of this type."""
-    bare = _without_none(declared)
+    bare = without_none(declared)
     if bare is bool:
         return {"is_flag": True}
     if told.choices:
@@ -68,13 +67,6 @@ def _click_attributes(declared: Any, told: Option) -> dict[str, Any]:
     if bare is Path:
         return {"type": FILE}
     return {} if bare is str else {"type": SOURCE}
-
-
-def _without_none(declared: Any) -> Any:
-    """The type of a value that is given."""
-    parts = [part for part in get_args(declared) if part is not type(None)]
-    is_optional = get_origin(declared) in (Union, UnionType) and len(parts) == 1
-    return parts[0] if is_optional else declared
 
 
 def _is_mapping(declared: Any) -> bool:
