@@ -16,6 +16,7 @@ from pathlib import Path
 import click
 from api_reference import api_reference
 from man_pages import man_pages
+from settings_schema import FILES, settings_schema
 
 from neat_delta.base.frame_schema import Column, json_type
 from neat_delta.base.options import GROUPS
@@ -159,6 +160,8 @@ def _left_out_if_null(column: Column) -> dict[str, object]:
 
 if __name__ == "__main__":
     (ROOT / "src/neat_delta/schemas" / f"change-set{END}").write_text(change_set_schema(), "utf-8")
+    for name in FILES:
+        (ROOT / "src/neat_delta/schemas" / f"{name}{END}").write_text(settings_schema(name), "utf-8")
     for name in schema_names():
         (ROOT / "docs" / "schemas" / f"{name}{END}").write_text(schema_text(name), "utf-8")
     for name, text in man_pages().items():

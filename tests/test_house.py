@@ -70,6 +70,10 @@ def test_what_is_made_from_declarations_is_as_they_are(monkeypatch):
     )
     assert made.stdout == make_arguments.TARGET.read_text("utf-8")
     assert make_docs.change_set_schema() == schema_text("change-set")
+    assert {name: make_docs.settings_schema(name) == schema_text(name) for name in make_docs.FILES} == {
+        "catalogue": True,
+        "run-file": True,
+    }
     assert sys.modules.pop("make_arguments") and sys.modules.pop("make_docs")
 
 

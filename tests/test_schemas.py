@@ -3,13 +3,17 @@
 import json
 import re
 import shlex
+import tomllib
 from pathlib import Path
 
 import jsonschema
 import pytest
 
 from helpers import neat_delta
+from neat_delta.base.errors import NeatDeltaError
 from neat_delta.schemas import END, schema_names, schema_text
+from neat_delta.tables.config_loader import load_settings
+from neat_delta.workflows.scheduled.run_config import load_run
 
 ROOT = Path(__file__).parents[1]
 SECRET = {"NEAT_DELTA_APPROVAL_SECRET": "a secret of sixteen letters"}
@@ -119,6 +123,52 @@ def test_a_schema_refuses_what_is_not_as_it_says(shop):
     check = validator("receipt")
     for changed in ({"made": 3}, {"files": [{}]}, {"extra": 1}, {"changes": {}}):
         assert list(check.iter_errors(receipt | changed))
+
+
+WRONG_RUNS = (
+    "live = 3",
+    'edited = "e.csv"',
+    'live = "a.csv"\nedited = "b.csv"\nblanks = "cleer"',
+    'live = "a.csv"\nedited = "b.csv"\ndelete_missing = -1',
+    'live = "a.csv"\nedited = "b.csv"\nno_such = 1',
+    'live = "a.csv"\nedited = "b.csv"\n[limits]\nchanged = "many"',
+    'live = "a.csv"\nedited = "b.csv"\n[verify]\ntries = 0',
+    'live = "a.csv"\n[[edited_files]]\nprofile = "p"',
+)
+WRONG_SETTINGS = (
+    "key = 5",
+    '[fields.price]\nlocked = "yes"',
+    "[store]\nkept = 3",
+    '[export]\ndelimiter = ";;"',
+    '[tables.costs]\ncolumn = "sku"',
+)
+
+
+@pytest.mark.parametrize(("name", "texts"), [("run-file", WRONG_RUNS), ("catalogue", WRONG_SETTINGS)])
+def test_what_the_program_refuses_in_a_file_of_settings_its_schema_refuses(tmp_path, name, texts):
+    load = {"run-file": load_run, "catalogue": load_settings}[name]
+    check = validator(name)
+    for text in texts:
+        (tmp_path / "file.toml").write_text(text)
+        with pytest.raises(NeatDeltaError):
+            load(tmp_path / "file.toml")
+        assert list(check.iter_errors(tomllib.loads(text))), text
+
+
+def test_each_file_of_settings_in_the_docs_is_as_its_schema_says():
+    seen = {"run-file": 0, "catalogue": 0}
+    for page in (ROOT / "docs").rglob("*.md"):
+        for text in re.findall(r"```toml\n(.*?)```", page.read_text("utf-8"), re.DOTALL):
+            # (Times are texts in JSON.)
+            document = json.loads(json.dumps(tomllib.loads(text), default=str))
+            if "project" in document:
+                continue  # of the Python package of a plug-in
+            is_run = "live" in document or page.stem in ("run-files", "tutorial-nightly")
+            name = "run-file" if is_run else "catalogue"
+            document |= {"live": document.get("live", "live.csv")} if name == "run-file" else {}
+            assert not list(validator(name).iter_errors(document)), (page, text)
+            seen[name] += 1
+    assert min(seen.values()) > 4
 
 
 def test_the_docs_have_the_schemas_that_the_program_prints():

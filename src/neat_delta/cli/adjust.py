@@ -2,25 +2,14 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
-
 import click
 
-from neat_delta.cli.changeset_output import DisplayChoice, Outcome, display_options, render_result
-from neat_delta.cli.common import OutputOptions, catalogue_file, load_config, output_options, show_progress
-from neat_delta.cli.help import command
+from neat_delta.cli.changeset_output import display_options
+from neat_delta.cli.common import catalogue_file, output_options
+from neat_delta.cli.help import command, done_in
 from neat_delta.cli.param_types import SOURCE
 from neat_delta.cli.request_options import request_options
 from neat_delta.workflows.requests import AdjustRequest
-
-if TYPE_CHECKING:
-    from collections.abc import Iterator
-    from pathlib import Path
-
-    from rich.text import Text
-
-    from neat_delta.locations import Location
-    from neat_delta.workflows.adjust import Adjusted
 
 
 @command(
@@ -33,46 +22,10 @@ if TYPE_CHECKING:
 @display_options
 @catalogue_file
 @output_options
-def adjust_command(
-    live: Location, display: DisplayChoice, config: Path | None, output: OutputOptions, **options: Any
-) -> int:
+@done_in("adjust")
+def adjust_command() -> None:
     """Change the LIVE catalogue by formula, without an edited file.
 
     A formula is "field = expression", in standard SQL over the fields. All formulas read the values as they were
     before. "field = NULL" empties a field.
     """
-    from neat_delta.workflows.adjust import adjust
-
-    request = AdjustRequest(live=live, settings=load_config(config), **options)
-    with show_progress(output) as progress:
-        adjusted = adjust(request, progress)
-
-    def head(width: int) -> Iterator[Text]:
-        return _head(adjusted, request.where, width)
-
-    outcome = Outcome(adjusted.result, adjusted.receipt, adjusted.settings, request, display)
-    return render_result(outcome, output, head)
-
-
-def _head(adjusted: Adjusted, where: str | None, width: int) -> Iterator[Text]:
-    """The live export, which items were chosen, and the rules."""
-    from neat_delta.views.file_format import catalogue_view
-    from neat_delta.views.formatting import count, pluralize
-    from neat_delta.views.lines import sentence
-
-    result = adjusted.result
-    yield from catalogue_view("live", result.live, "item", width)
-    chosen = f"{count(len(result.edited))} of {pluralize(len(result.live), 'item')}" + (
-        f", where {where}" if where else ""
-    )
-    yield from sentence("selected", chosen, width)
-    for at, rule in enumerate(adjusted.formulas):
-        end = ""
-        if rule.rounding is not None and not rule.empties:
-            finish = rule.rounding
-            end = f"   ({finish.function} {finish.amount}, {finish.way})"
-        yield from sentence("" if at else "formulas", rule.text + end, width)
-    unknown = adjusted.unknown
-    if unknown:
-        some = ", ".join(unknown[:10]) + (" …" if len(unknown) > 10 else "")
-        yield from sentence("unknown", f"{pluralize(len(unknown), 'SKU')} not in the shop: {some}", width, "warning")

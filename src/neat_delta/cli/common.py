@@ -13,15 +13,10 @@ from neat_delta.base.options import DISPLAY, OUTPUT, READING
 from neat_delta.cli.help import option
 from neat_delta.cli.param_types import FILE, MemorySize
 from neat_delta.files.memory import limited_to
-from neat_delta.files.output_paths import standard_output_taken
 
 if TYPE_CHECKING:
-    from collections.abc import Callable, Iterable, Iterator, Sequence
+    from collections.abc import Callable, Sequence
 
-    from rich.console import Console
-    from rich.text import Text
-
-    from neat_delta.base.progress import ProgressReporter
     from neat_delta.tables.settings import Settings
 
 F = TypeVar("F", bound="Callable[..., Any]")
@@ -122,21 +117,6 @@ def load_config(given: Path | None) -> Settings:
     return load_settings(given or here)
 
 
-def console(output: OutputOptions) -> Console:
-    """The console for results: plain where it is no terminal, or where colours are not wanted."""
-    from rich.console import Console
-
-    # (Where standard output has what a command makes, what it says goes to standard error.)
-    return Console(
-        stderr=standard_output_taken(),
-        no_color=output.no_colour or None,
-        highlight=False,
-        soft_wrap=True,
-        emoji=False,
-        markup=False,
-    )
-
-
 def print_lines(text: str, *, err: bool = False) -> None:
     """Print lines of our own, whatever of other people's is in them."""
     from neat_delta.base.redact import redacted
@@ -152,71 +132,3 @@ def print_error(what: object) -> None:
 
     text = error_text(what) if isinstance(what, NeatDeltaError) else str(what)
     print_lines(f"neat-delta: {safe_line(text)}", err=True)
-
-
-def show(lines: Iterable[Text], output: OutputOptions) -> None:
-    """Print a view."""
-    from neat_delta.views.lines import folded
-    from neat_delta.views.safe_text import safe_styled
-
-    screen = console(output)
-    for line in lines:
-        for part in folded(safe_styled(line), screen.width, screen):
-            screen.print(part)
-
-
-class _Logged:
-    """A voice whose steps are written down as well."""
-
-    def __init__(self, voice: ProgressReporter) -> None:
-        self._voice = voice
-
-    def step(self, what: str) -> None:
-        from neat_delta.cli.logs import log_step
-
-        log_step(what)
-        self._voice.step(what)
-
-
-def _with_log(voice: ProgressReporter) -> ProgressReporter:
-    """A voice, whose steps are written down if that is wanted."""
-    import sys
-
-    # (Only a command with a log has loaded what writes it.)
-    logs = sys.modules.get("neat_delta.cli.logs")
-    return _Logged(voice) if logs is not None and logs.is_logging() else voice
-
-
-class _Spinner:
-    """A voice for people who wait at a terminal."""
-
-    def __init__(self, status: Any) -> None:
-        self._status = status
-
-    def step(self, what: str) -> None:
-        from rich.text import Text
-
-        from neat_delta.views.safe_text import safe_line
-
-        self._status.update(Text(f"{safe_line(what)} …"))
-
-
-def show_progress(output: OutputOptions) -> Any:
-    """A context with a voice: on a terminal it shows the step at work, else it is silent."""
-    import contextlib
-    import sys
-
-    from neat_delta.base.progress import NO_PROGRESS
-
-    @contextlib.contextmanager
-    def speaking() -> Iterator[ProgressReporter]:
-        quiet = _with_log(NO_PROGRESS)
-        if output.as_json or output.quiet or not sys.stderr.isatty() or quiet is not NO_PROGRESS:
-            yield quiet
-            return
-        from rich.console import Console
-
-        with Console(stderr=True, no_color=output.no_colour or None).status("starting …") as status:
-            yield _Spinner(status)
-
-    return speaking()

@@ -2,33 +2,12 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import click
 
-from neat_delta.base.exit_codes import Exit
 from neat_delta.base.options import SAFETY
-from neat_delta.cli.common import (
-    OutputOptions,
-    catalogue_file,
-    console,
-    load_config,
-    output_options,
-    print_error,
-    show,
-    show_progress,
-)
-from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import command, option
+from neat_delta.cli.common import catalogue_file, output_options
+from neat_delta.cli.help import command, done_in, option
 from neat_delta.cli.param_types import FILE
-
-if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
-    from pathlib import Path
-
-    from rich.text import Text
-
-    from neat_delta.workflows.doctor import Checked
 
 
 @command("doctor", "neat-delta doctor", "neat-delta doctor nightly.toml", "neat-delta doctor nightly.toml --offline")
@@ -36,45 +15,10 @@ if TYPE_CHECKING:
 @option(SAFETY, "--offline", common=True, is_flag=True, help="Ask no other machine.")
 @catalogue_file
 @output_options
-def doctor_command(file: Path | None, offline: bool, config: Path | None, output: OutputOptions) -> int:
+@done_in("doctor")
+def doctor_command() -> None:
     """Check this machine: versions, folders, disk, history, clock, secrets.
 
     With a run file also its settings, its files, the secrets of its addresses and, unless --offline, what it fetches
     and its destination. Nothing is changed or sent. Secrets are looked for, and never shown.
     """
-    from neat_delta.tables.config_loader import load_settings
-    from neat_delta.workflows.doctor import BAD, check_machine, check_run
-    from neat_delta.workflows.scheduled.run_config import load_run
-
-    run = load_run(file) if file is not None else None
-    settings = load_settings(run.catalogue) if run is not None and run.catalogue else load_config(config)
-    found = []
-    with show_progress(output) as progress:
-        for one in (*check_machine(settings), *(check_run(run, online=not offline) if run is not None else ())):
-            progress.step(one.name)
-            found.append(one)
-    bad = sum(one.state != "good" for one in found)
-    if output.as_json:
-        from neat_delta.base.json_form import to_json
-
-        show_json({"checks": to_json(found)})
-    elif output.quiet:
-        for one in (one for one in found if one.state == BAD):
-            print_error(f"{one.name}: {one.said}. {one.fix}".strip())
-    else:
-        show(_view(found, console(output).width), output)
-    return Exit.ATTENTION if bad else Exit.DONE
-
-
-def _view(found: Sequence[Checked], width: int) -> Iterator[Text]:
-    from neat_delta.views.formatting import pluralize
-    from neat_delta.views.lines import sentence
-    from neat_delta.views.verdict import verdict_view
-
-    styles = {"good": "plain", "look": "warning", "bad": "error"}
-    for one in found:
-        mark = {"good": "", "look": "! ", "bad": "!! "}[one.state]
-        fix = f". {one.fix}" if one.fix else ""
-        yield from sentence(one.name, f"{mark}{one.said}{fix}", width, styles[one.state])
-    bad = sum(one.state != "good" for one in found)
-    yield from verdict_view([f"{pluralize(bad, 'thing')} to look at" if bad else "ready"], width)

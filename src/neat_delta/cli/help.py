@@ -5,7 +5,8 @@ from __future__ import annotations
 import os
 import re
 import shlex
-from functools import partial
+from functools import partial, wraps
+from importlib import import_module
 from typing import TYPE_CHECKING, Any, TypeVar
 
 import click
@@ -184,3 +185,20 @@ def _show_short_help(ctx: click.Context, _option: click.Parameter, asked: bool) 
 def command(name: str, *examples: str) -> Callable[[Callable[..., Any]], HelpfulCommand]:
     """A command of this name, whose help shows these examples."""
     return click.command(name, cls=HelpfulCommand, examples=examples)
+
+
+def done_in(module: str) -> Callable[[Callable[[], None]], Callable[..., Any]]:
+    """A command that is declared here, and done by the function of its name in ``actions/MODULE``.
+
+    What a command does needs packages that take a while to load; its options and its help need none. So the one is
+    loaded when the command is called, by this function and by no other.
+    """
+
+    def declared(function: Callable[[], None]) -> Callable[..., Any]:
+        @wraps(function)
+        def does(**given: Any) -> Any:
+            return getattr(import_module(f"neat_delta.cli.actions.{module}"), function.__name__)(**given)
+
+        return does
+
+    return declared

@@ -2,39 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
-
 import click
 
-from neat_delta.base.errors import InvalidOption
-from neat_delta.base.exit_codes import Exit
-from neat_delta.cli.approve import ApprovalOptions, approval_options, approve_and_save
+from neat_delta.cli.approve import approval_options
 from neat_delta.cli.changeset_args import LIVE
-from neat_delta.cli.common import (
-    OutputOptions,
-    catalogue_file,
-    console,
-    load_config,
-    output_options,
-    show,
-    show_progress,
-)
-from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import command
+from neat_delta.cli.common import catalogue_file, output_options
+from neat_delta.cli.help import command, done_in
 from neat_delta.cli.param_types import CHANGES
 from neat_delta.cli.request_options import request_options
 from neat_delta.workflows.requests import AcceptRequest
-
-if TYPE_CHECKING:
-    from collections.abc import Iterator
-    from pathlib import Path
-
-    from rich.text import Text
-
-    from neat_delta.approval import Approval
-    from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.locations import Location
-    from neat_delta.tables.settings import Settings
 
 
 @command(
@@ -49,81 +25,10 @@ if TYPE_CHECKING:
 @LIVE
 @catalogue_file
 @output_options
-def pick_command(
-    changes: Location,
-    approved: ApprovalOptions,
-    live: Location | None,
-    config: Path | None,
-    output: OutputOptions,
-    **options: Any,
-) -> int:
+@done_in("pick")
+def pick_command() -> None:
     """Accept a part of a change set: as decided in a page or a review workbook, or by field, condition or SKU.
 
     What is not accepted stays in the new change set as notes, with the comments. If you give several conditions, a
     change must meet all of them.
     """
-    from neat_delta.workflows.accept import accept
-
-    settings = load_config(config)
-    request = AcceptRequest(changes=changes, live=live, settings=settings, **options)
-    assert request.out is not None
-    out = request.out
-    with show_progress(output) as progress:
-        accepted = accept(request, progress)
-        whole, less = accepted.whole, accepted.changes
-        approval = _approve(less, out, approved, settings, overwrite=request.overwrite)
-    if output.as_json:
-        show_json(_as_dict(less, out), less, [_write_command(out)])
-    elif not output.quiet:
-        show(_view(whole, less, changes, out, approval, console(output).width), output)
-    return Exit.ATTENTION if less.needs_attention else Exit.DONE
-
-
-def _as_dict(changes: ChangeSet, out: Path) -> dict[str, object]:
-    from neat_delta.changeset.serialization import head_as_dict
-
-    return head_as_dict(changes) | {"cells": len(changes.cells), "out": str(out)}
-
-
-def _approve(
-    changes: ChangeSet, out: Path, approved: ApprovalOptions, settings: Settings, *, overwrite: bool
-) -> Approval | None:
-    """Approve what was accepted, if a person gives a name for it."""
-    from neat_delta.approval import approval_path
-
-    if approved.by is None:
-        if approved.note or approved.ssh_key:
-            raise InvalidOption("--note and --ssh-key need --by", hint="Give your name with --by NAME.")
-        return None
-    return approve_and_save(changes, out, approval_path(out), approved, settings, overwrite=overwrite)
-
-
-def _view(
-    whole: ChangeSet, less: ChangeSet, path: Location, out: Path, approval: Approval | None, width: int
-) -> Iterator[Text]:
-    from rich.text import Text
-
-    from neat_delta.views.approval_views import approval_view
-    from neat_delta.views.formatting import pluralize
-    from neat_delta.views.lines import labelled, sentence
-    from neat_delta.views.preview import head_view
-    from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
-
-    yield from head_view(less, path.name, width)
-    yield Text()
-    left = less.head.exclusions[-1]
-    yield labelled("accepted", pluralize(len(less.cells), "cell"), "strong")
-    yield labelled("rejected", f"{pluralize(left.cells, 'cell')} and {pluralize(left.items, 'whole item')} ({left.by})")
-    for comment in left.comments:
-        yield from sentence("", f"“{comment}”", width)
-    if approval is not None:
-        yield from approval_view(approval, width)
-    yield labelled("saved", f"the accepted changes, in {out}")
-    yield from verdict_view(changes_verdict(less), width)
-    yield from next_command(_write_command(out), width)
-
-
-def _write_command(out: Path) -> list[str]:
-    from neat_delta.base.shell import free_name
-
-    return ["neat-delta", "write", str(out), "-o", free_name("updates")]

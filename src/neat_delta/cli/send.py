@@ -6,36 +6,16 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 
 import click
 
-from neat_delta.base.errors import InvalidOption
-from neat_delta.base.exit_codes import Exit
 from neat_delta.base.options import OUTPUT, SAFETY
-from neat_delta.cli.common import (
-    OVERWRITE,
-    OutputOptions,
-    bundle_options,
-    catalogue_file,
-    console,
-    load_config,
-    output_options,
-    print_error,
-    show,
-    show_progress,
-)
-from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import command, option
-from neat_delta.cli.history import HISTORY, history_in
+from neat_delta.cli.common import OVERWRITE, bundle_options, catalogue_file, output_options
+from neat_delta.cli.help import command, done_in, option
+from neat_delta.cli.history import HISTORY
 from neat_delta.cli.param_types import FILE, PLACE
 from neat_delta.cli.request_options import request_options
 from neat_delta.workflows.requests import SendRequest
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
     from pathlib import Path
-
-    from rich.text import Text
-
-    from neat_delta.locations import Place
-    from neat_delta.workflows.send import Sending
 
 
 class AskingOptions(NamedTuple):
@@ -89,15 +69,8 @@ def asking_options(command: Any) -> Any:
 @HISTORY
 @catalogue_file
 @output_options
-def send_command(
-    folder: Path,
-    place: Place,
-    asking: AskingOptions,
-    history: Path | None,
-    config: Path | None,
-    output: OutputOptions,
-    **options: Any,
-) -> int:
+@done_in("send")
+def send_command() -> None:
     """Send a written update (DIR) to the shop, file by file in the right order.
 
     On a terminal it shows the files and asks once. It stops at the first file that the shop rejects. The history makes
@@ -105,69 +78,3 @@ def send_command(
     Passwords and tokens come from variables such as NEAT_DELTA_TOKEN_SHOP_EXAMPLE for shop.example, or from the
     system's keyring.
     """
-    from neat_delta.delivery.answers import needs_attention
-    from neat_delta.files.atomic_write import write_atomic
-    from neat_delta.files.output_paths import check_outputs
-    from neat_delta.update.delimited import report_csv
-    from neat_delta.views.delivery import results_of, sent_view, verify_command
-    from neat_delta.workflows.send import ready, send
-
-    kept, import_report, overwrite = history_in(history), asking.import_report, asking.overwrite
-    request = SendRequest(folder=folder, to=place, settings=load_config(config), history=kept.path, **options)
-    sending = ready(request)
-    check_outputs(import_report, replace=overwrite)
-    if import_report is not None and import_report.resolve() == kept.path.resolve():
-        raise InvalidOption("this is the history file", option="import_report", hint="Choose another name.")
-    if asking.dry_run:
-        return _show_plan(sending, output)
-    if _is_asked(output, yes=asking.yes):
-        show(_plan_view(sending, console(output).width), output)
-        click.confirm("  Send these files now?", abort=True, err=True)
-    with show_progress(output) as progress:
-        entry = send(sending, progress)
-    result = results_of(entry)
-    if import_report is not None:
-        write_atomic(import_report, report_csv(result), replace=overwrite)
-    wrong = needs_attention(entry)
-    if output.as_json:
-        from neat_delta.cli.history import entry_as_dict
-
-        show_json(entry_as_dict(entry), next_commands=[verify_command(entry, history)])
-    elif not output.quiet:
-        show(sent_view(entry, import_report, history, console(output).width), output)
-    elif wrong:
-        print_error(f"{wrong}; see neat-delta history {entry.entry}")
-    return Exit.ATTENTION if wrong else Exit.DONE
-
-
-def _is_asked(output: OutputOptions, *, yes: bool) -> bool:
-    """Whether a person is there to be asked, and wants to be."""
-    import sys
-
-    return not (yes or output.as_json or output.quiet) and sys.stdin.isatty() and sys.stdout.isatty()
-
-
-def _show_plan(sending: Sending, output: OutputOptions) -> Exit:
-    """What would be sent; it needs attention if other updates have sent some of it since."""
-    found, update = sending.sent_since(), sending.update
-    if output.as_json:
-        files = [{"file": file.name, "action": file.action, "rows": file.rows} for file in update.receipt.files]
-        made = update.receipt.live_made
-        show_json(
-            {
-                "to": sending.place,
-                "files": files,
-                "export": update.receipt.live_name,
-                "export_made": made.isoformat() if made else None,
-                "sent_since": found.to_dicts(),
-            }
-        )
-    elif not output.quiet:
-        show(_plan_view(sending, console(output).width), output)
-    return Exit.ATTENTION if len(found) else Exit.DONE
-
-
-def _plan_view(sending: Sending, width: int) -> Iterator[Text]:
-    from neat_delta.views.delivery import plan_view
-
-    yield from plan_view(sending.update, sending.place, sending.sent_since(), width)

@@ -2,39 +2,16 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
-
 import click
 
-from neat_delta.base.errors import InvalidOption
-from neat_delta.base.exit_codes import Exit
 from neat_delta.base.options import OUTPUT
 from neat_delta.cli.changeset_args import LIVE
-from neat_delta.cli.common import (
-    OutputOptions,
-    catalogue_file,
-    console,
-    load_config,
-    output_options,
-    show,
-    show_progress,
-)
-from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import command, option
-from neat_delta.cli.history import HISTORY, changes_of, sent_as
+from neat_delta.cli.common import catalogue_file, output_options
+from neat_delta.cli.help import command, done_in, option
+from neat_delta.cli.history import HISTORY
 from neat_delta.cli.param_types import CHANGES, FILE
 from neat_delta.cli.request_options import request_options
 from neat_delta.workflows.requests import UndoRequest
-
-if TYPE_CHECKING:
-    from collections.abc import Iterator
-    from pathlib import Path
-
-    from rich.text import Text
-
-    from neat_delta.locations import Location
-    from neat_delta.reconcile.refresh import RefreshResult
-    from neat_delta.workflows.write import Written
 
 
 @command(
@@ -59,15 +36,8 @@ if TYPE_CHECKING:
 @HISTORY
 @catalogue_file
 @output_options
-def undo_command(
-    changes: Location,
-    folder: Path,
-    live: Location | None,
-    history: Path | None,
-    config: Path | None,
-    output: OutputOptions,
-    **options: Any,
-) -> int:
+@done_in("undo")
+def undo_command() -> None:
     """Write the files that put things back, proved like any update.
 
     Without --fresh, they undo the whole update, as the files in its folder "undo" do. With --fresh, an export made now,
@@ -75,59 +45,3 @@ def undo_command(
 
     CHANGES is a saved change set, the folder of an update or, with --fresh, the number of a history entry.
     """
-    from neat_delta.reconcile.put_back import NOT_PUT_BACK
-    from neat_delta.views.changes import DisplayOptions, findings_view
-    from neat_delta.views.verify_views import refresh_view
-    from neat_delta.workflows.undo import undo
-
-    sent = sent_as(changes, history)
-    if sent is not None and options["fresh"] is None:
-        raise InvalidOption(
-            f"to undo history #{sent.entry}, a new export is needed",
-            hint=f"Use --fresh FILE with an export made now{_export_of(sent.place)}.",
-        )
-    whole = changes if options["fresh"] is None else changes_of(changes, history)
-    request = UndoRequest(changes=whole, live=live, folder=folder, settings=load_config(config), **options)
-    with show_progress(output) as progress:
-        written = undo(request, progress)
-    refreshed = written.refreshed
-    if output.as_json:
-        show_json({"files": []} if written.receipt is None else written.receipt.as_dict())
-    elif not output.quiet:
-        width = console(output).width
-        head = refresh_view(refreshed, width, back=True) if refreshed else ()
-        others = [code for code in written.changes.findings["code"].unique() if code != NOT_PUT_BACK]
-        found = findings_view(written.changes, DisplayOptions(width, besides=tuple(others))) if refreshed else ()
-        show([*head, *found, *_view(written, folder, width, refreshed)], output)
-    if refreshed is None:
-        return Exit.DONE
-    left_alone = len(refreshed.conflicts) + refreshed.missing + len(written.changes.findings.filter(code=NOT_PUT_BACK))
-    return Exit.ATTENTION if left_alone else Exit.DONE
-
-
-def _export_of(place: str) -> str:
-    """Where a shop's interface gives its export."""
-    return f", such as {place.rstrip('/')}/export.csv" if place.startswith("http") else ""
-
-
-def _view(written: Written, folder: Path, width: int, result: RefreshResult | None) -> Iterator[Text]:
-    from neat_delta.views.formatting import pluralize
-    from neat_delta.views.lines import sentence
-    from neat_delta.views.update import files_table, next_view, nothing_view, stays_view
-    from neat_delta.views.verdict import NOT_SENT, other_export, verdict_view
-
-    receipt, live_name, other = written.receipt, written.live.source.name, other_export(written.live)
-    if receipt is None:
-        yield nothing_view(folder)
-        yield from verdict_view(["nothing to undo", NOT_SENT, *other], width)
-        return
-    yield from files_table(receipt, width)
-    what = f"{pluralize(receipt.cells, 'cell')} of {pluralize(receipt.items, 'item')}"
-    if result is None:
-        message = f"after the update, these files restore {live_name}: {what}"
-    else:
-        message = f"these files restore what was applied and not changed since (checked with {live_name}): {what}"
-    yield from sentence("proved", message, width, "good")
-    yield from stays_view(receipt, width)
-    yield from verdict_view([f"{pluralize(receipt.items, 'item')} will be restored", NOT_SENT, *other], width)
-    yield from next_view(receipt, width)

@@ -2,39 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
-
 import click
 
-from neat_delta.base.exit_codes import Exit
 from neat_delta.base.options import DISPLAY
-from neat_delta.cli.common import (
-    OutputOptions,
-    catalogue_file,
-    console,
-    load_config,
-    output_options,
-    print_error,
-    show,
-    show_progress,
-)
-from neat_delta.cli.envelope import show_json
-from neat_delta.cli.help import command, option
-from neat_delta.cli.history import HISTORY, changes_of, history_in, sent_as
+from neat_delta.cli.common import catalogue_file, output_options
+from neat_delta.cli.help import command, done_in, option
+from neat_delta.cli.history import HISTORY
 from neat_delta.cli.param_types import CHANGES, SOURCE, WholeNumber
 from neat_delta.cli.request_options import request_options
 from neat_delta.workflows.requests import VerifyRequest
-
-if TYPE_CHECKING:
-    from collections.abc import Iterator
-    from pathlib import Path
-
-    from rich.text import Text
-
-    from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.locations import Location
-    from neat_delta.reconcile.verify import VerifyResult
-    from neat_delta.tables import Table
 
 
 @command(
@@ -49,93 +25,10 @@ if TYPE_CHECKING:
 @HISTORY
 @catalogue_file
 @output_options
-def verify_command(
-    changes: Location,
-    fresh: Location,
-    limit: int,
-    history: Path | None,
-    config: Path | None,
-    output: OutputOptions,
-    **options: Any,
-) -> int:
+@done_in("verify")
+def verify_command() -> None:
     """After the import: check with a new export (FRESH) what arrived in the shop, and what did not.
 
     CHANGES is a change set, the folder of an update, or the number of a history entry. Values that the shop altered
     (rounded, trimmed, cut off) are named as such. Exit code 0 only if every change was applied.
     """
-    from neat_delta.views.lines import labelled
-    from neat_delta.workflows.verify import verify
-
-    sent = changes_of(changes, history)
-    request = VerifyRequest(changes=sent, fresh=fresh, settings=load_config(config), **options)
-    with show_progress(output) as progress:
-        verified = verify(request, progress)
-        result, loaded, out = verified.result, verified.changes, request.out
-        noted = None if sent_as(changes, history) else _noted(changes, history, loaded, verified.export, result)
-    if output.as_json:
-        show_json(_as_dict(result, out), next_commands=_next(result, changes, fresh, out))
-    elif not output.quiet:
-        if noted is not None:
-            show([labelled("history", f"entry {noted}: imported by hand")], output)
-        show(_view(result, loaded, changes, fresh, out, limit, console(output).width), output)
-    return Exit.DONE if result.done else Exit.ATTENTION
-
-
-def _noted(path: Location, history: Path | None, changes: ChangeSet, fresh: Table, result: VerifyResult) -> int | None:
-    """The history's entry of an update that was imported by hand; what cannot be noted is said."""
-    from neat_delta.base.errors import NeatDeltaError
-    from neat_delta.workflows.imported_by_hand import note_import
-
-    try:
-        return note_import(history_in(history), path, changes, fresh, result)
-    except NeatDeltaError as error:
-        print_error(f"not noted in the history: {error}")
-        return None
-
-
-def _as_dict(result: VerifyResult, out: Path | None) -> dict[str, object]:
-    from neat_delta.matching import KEY_SEPARATOR
-
-    states = dict(result.changes["state"].value_counts().iter_rows())
-    rows = [
-        row | {"key": row["key"].split(KEY_SEPARATOR)} for row in result.changes.to_dicts() if row["state"] != "applied"
-    ]
-    return {"done": result.done, "states": states, "left": rows, "out": str(out) if out else None}
-
-
-def _view(
-    result: VerifyResult, changes: ChangeSet, path: Location, fresh: Location, out: Path | None, limit: int, width: int
-) -> Iterator[Text]:
-    from rich.text import Text
-
-    from neat_delta.reconcile.three_way import APPLIED
-    from neat_delta.views.formatting import local_time, pluralize
-    from neat_delta.views.lines import labelled
-    from neat_delta.views.verdict import next_command, verdict_view
-    from neat_delta.views.verify_views import verify_view
-
-    yield labelled("changes", f"{path.name}   made {local_time(changes.head.made)}")
-    yield labelled("compared", fresh.name)
-    yield Text()
-    names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
-    yield from verify_view(result, names, width, limit)
-    yield Text()
-    if out is not None:
-        yield labelled("saved", f"the changes that were not applied, in {out}")
-    applied, rest = result.count(APPLIED), len(result.changes) - result.count(APPLIED)
-    parts = [f"{applied:,} of {pluralize(len(result.changes), 'change')} applied", *([f"{rest:,} not"] if rest else [])]
-    yield from verdict_view(parts, width)
-    for words in _next(result, path, fresh, out):
-        yield from next_command(words, width)
-
-
-def _next(result: VerifyResult, path: Location, fresh: Location, out: Path | None) -> list[list[str]]:
-    """What saves the changes that were not applied, then what writes them as a new update."""
-    from neat_delta.base.shell import free_name
-
-    if result.remaining.is_empty:
-        return []
-    if out is None:
-        rest_file = free_name("rest.changes.jsonl")
-        return [["neat-delta", "verify", str(path), str(fresh), "--out", rest_file]]
-    return [["neat-delta", "write", str(out), "-o", free_name("updates"), "--live", str(fresh)]]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from neat_delta.export_store.store import keep_source
@@ -20,6 +21,8 @@ def keep_beside(store: ExportStore, source: Source) -> None:
     """Begin to keep the export from which a table was read, in a thread of its own."""
     if source.content is None or not store.settings.keep:
         return
+    # (The program may have another current folder by the time the export is packed.)
+    store = replace(store, folder=store.folder.absolute())
     # (A thread that is no daemon: Python waits for it at its end.)
     _at_work[:] = [other for other in _at_work if other.is_alive()]
     thread = threading.Thread(target=_keep, args=(store, source), name="keeping an export")

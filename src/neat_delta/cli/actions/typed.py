@@ -6,7 +6,10 @@ import re
 import sys
 from typing import TYPE_CHECKING
 
+from neat_delta.changeset.findings import OLDER_VALUES
 from neat_delta.database.address import is_database
+from neat_delta.views.lines import labelled
+from neat_delta.views.verdict import next_command, next_lines
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -36,8 +39,6 @@ def answers_about_base(changes: ChangeSet) -> list[list[str]]:
 
     Nothing is to be written before one of them was run, so no other command is proposed then.
     """
-    from neat_delta.changeset.findings import OLDER_VALUES
-
     if not (changes.findings["code"] == OLDER_VALUES).any():
         return []
     words = typed_without("--base", "--write", "--strict", "--out", "-o")
@@ -46,8 +47,6 @@ def answers_about_base(changes: ChangeSet) -> list[list[str]]:
 
 def answers_view(answers: list[list[str]], width: int) -> Iterator[Text]:
     """The two commands, with what each means."""
-    from neat_delta.views.lines import labelled
-
     for words, label, means in zip(
         answers, ("next", "or"), ("the older values stay out", "they are meant"), strict=True
     ):
@@ -57,8 +56,6 @@ def answers_view(answers: list[list[str]], width: int) -> Iterator[Text]:
 
 def command_view(words: list[str], width: int, label: str = "next") -> Iterator[Text]:
     """A command to run, which is the one that was typed if it has an address that may hold a secret."""
-    from neat_delta.views.verdict import next_command, next_lines
-
     if any(map(may_hold_secret, words)):
         added = " ".join(words[-2:])
         yield from next_lines([f"the same command again, with {added}"], label)

@@ -4,6 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from neat_delta.base.shell import free_name
+from neat_delta.cli.actions.typed import typed_without
+from neat_delta.views.lines import labelled
+from neat_delta.views.verdict import next_command
+
 if TYPE_CHECKING:
     from collections.abc import Iterator
     from pathlib import Path
@@ -16,11 +21,6 @@ def decide_view(conflicts_file: Path | None, width: int) -> Iterator[Text]:
 
     The output of this run is overwritten then.
     """
-    from neat_delta.base.shell import free_name
-    from neat_delta.cli.typed import typed_without
-    from neat_delta.views.lines import labelled
-    from neat_delta.views.verdict import next_command
-
     if conflicts_file is None:
         words = [*typed_without("--overwrite"), "--conflicts", free_name("conflicts.xlsx"), "--overwrite"]
         yield from next_command(words, width)

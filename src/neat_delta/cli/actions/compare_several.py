@@ -5,19 +5,28 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from rich.text import Text
+
 from neat_delta.base.exit_codes import Exit
-from neat_delta.cli.changeset_output import refused, say_what_needs_attention
-from neat_delta.cli.combine import combined_as_dict
-from neat_delta.cli.common import OutputOptions, console, show
+from neat_delta.base.shell import free_name
+from neat_delta.cli.actions.changeset_output import refused, say_what_needs_attention
+from neat_delta.cli.actions.combine import combined_as_dict
+from neat_delta.cli.actions.screen import console, show
+from neat_delta.cli.actions.typed import answers_about_base, answers_view, typed_without
 from neat_delta.cli.envelope import show_json
-from neat_delta.cli.typed import answers_about_base, answers_view, typed_without
+from neat_delta.views.changes import CLASH, DisplayOptions, fields_view, findings_view, items_view
+from neat_delta.views.combine_views import combine_view
+from neat_delta.views.comparison import base_view, files_view, rows_view
+from neat_delta.views.lines import labelled
+from neat_delta.views.update import next_view, update_view
+from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
+from neat_delta.workflows.conflicts import open_conflicts
 
 if TYPE_CHECKING:
     from collections.abc import Iterator, Sequence
 
-    from rich.text import Text
-
     from neat_delta.cli.changeset_output import DisplayChoice
+    from neat_delta.cli.common import OutputOptions
     from neat_delta.diff.compare import CompareResult
     from neat_delta.reconcile.combine import CombineResult
     from neat_delta.update import Receipt
@@ -55,16 +64,6 @@ def _view(
     display: DisplayChoice,
     width: int,
 ) -> Iterator[Text]:
-    from rich.text import Text
-
-    from neat_delta.base.shell import free_name
-    from neat_delta.views.changes import CLASH, DisplayOptions, fields_view, findings_view, items_view
-    from neat_delta.views.combine_views import combine_view
-    from neat_delta.views.comparison import base_view, files_view, rows_view
-    from neat_delta.views.lines import labelled
-    from neat_delta.views.update import next_view, update_view
-    from neat_delta.views.verdict import changes_verdict, next_command, verdict_view
-    from neat_delta.workflows.conflicts import open_conflicts
 
     shown = DisplayOptions(width, display.everything, display.states)
     for result in results:
@@ -103,7 +102,6 @@ def _view(
 
 
 def _write_command(request: CompareRequest) -> list[str]:
-    from neat_delta.base.shell import free_name
 
     if request.out is None:
         return [*typed_without("--write", "--strict"), "--write", free_name("updates")]

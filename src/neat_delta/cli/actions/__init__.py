@@ -1,0 +1,1 @@
+"""What each command does: its request, its job, its view. Loaded when the command is called, not for its help."""
