@@ -13,7 +13,7 @@ from types import UnionType
 from typing import Any, Literal, Union, get_args, get_origin
 
 from neat_delta.base.options import Options, declared_types, options_of
-from neat_delta.workflows import option_groups, requests
+from neat_delta.workflows import option_groups, requests, view_requests
 
 TARGET = Path(__file__).parents[1] / "src" / "neat_delta" / "api" / "arguments.py"
 # Each group of arguments: its name, the request it is of, what it is for, and what is no argument by name.
@@ -26,6 +26,7 @@ GROUPS: tuple[tuple[str, type, str, tuple[str, ...]], ...] = (
     ("AcceptArguments", requests.AcceptRequest, "Which part of a change set is accepted.", ("items",)),
     ("SheetArguments", requests.SheetRequest, "What a sheet for editing has.", ("out",)),
     ("CheckArguments", requests.CheckRequest, "What checks let through, in this call only.", ()),
+    ("PreviewArguments", view_requests.PreviewRequest, "What of a change set is worked out and saved.", ()),
     ("RefreshArguments", requests.RefreshRequest, "Whose value goes on where both have changed a cell.", ()),
     ("VerifyArguments", requests.VerifyRequest, "What is saved of a verification.", ()),
     ("WriteArguments", requests.WriteRequest, "How an update is written.", ()),

@@ -198,7 +198,7 @@ def test_threads_may_read_the_first_files_of_a_process_at_once(tmp_path):
 
 
 def test_the_examples_of_the_docstrings_are_true():
-    modules = [importlib.import_module(f"neat_delta.api.{name}") for name in ("tables", "changes", "files")]
+    modules = [importlib.import_module(f"neat_delta.api.{name}") for name in ("tables", "changes", "files", "views")]
     results = [doctest.testmod(module, optionflags=doctest.NORMALIZE_WHITESPACE) for module in modules]
 
     assert sum(one.attempted for one in results) > 15
@@ -219,8 +219,10 @@ def test_the_public_surface_is_what_it_was():
         "combine": "sets, live, settings, options",
         "compare": "live, edited, settings, options",
         "filter_keys": "live, where, settings",
+        "inspect": "source, settings, options",
         "load": "path",
         "load_settings": "path",
+        "preview": "changes, live, settings, options",
         "read": "source, settings, name, given",
         "recode": "live, new_keys, settings, options",
         "refresh": "changes, fresh, settings, options",

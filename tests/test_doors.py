@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 import pytest
 import tomlkit
 import xlsxwriter
+from python_calamine import CalamineWorkbook as Workbook
 
 import neat_delta as nd
 from helpers import files_in, neat_delta, update_files, write_table
@@ -398,3 +399,40 @@ def test_the_files_of_a_run_are_meant_from_its_folder(shop, tmp_path_factory):
 def test_a_value_of_another_kind_is_refused_before_anything_is_read(name, value):
     with pytest.raises(nd.InvalidOption, match=f"^{name}"):
         nd.compare("no-live.csv", "no-edited.csv", **{name: value})
+
+
+def test_a_preview_is_the_same_at_both_doors(shop):
+    nd.adjust("live.csv", ["price = price + 1", "stock = stock + 1"], "catalogue.toml").save("c.changes.jsonl")
+    words = ["c.changes.jsonl", "--money", "--stock", "--by", "price", "--only", "price", "--only", "stock"]
+    saved = ["--page", "typed.html", "--review", "typed.xlsx", "--review-by", "item"]
+    typed = json.loads(neat_delta("preview", *words, *saved, "--json", cwd=shop).stdout)["result"]
+
+    called = nd.preview(
+        "c.changes.jsonl",
+        settings="catalogue.toml",
+        money=True,
+        stock=True,
+        by="price",
+        only=["price", "stock"],
+        page="called.html",
+        review="called.xlsx",
+        review_by="item",
+    )
+
+    for name in ("money", "stock", "groups"):
+        frame = getattr(called, name)
+        assert len(typed[name]) == len(frame) > 0
+        assert list(typed[name][0]) == frame.columns
+    assert typed["files"] == {"page": ["typed.html"], "review": ["typed.xlsx"]}
+    assert (shop / "called.html").read_bytes() == (shop / "typed.html").read_bytes()
+    read = [Workbook.from_path(shop / f"{one}.xlsx").get_sheet_by_index(0).to_python() for one in ("called", "typed")]
+    assert read[0] == read[1]
+
+
+def test_what_is_seen_in_a_table_is_the_same_at_both_doors(shop):
+    typed = json.loads(neat_delta("inspect", "live.csv", "--json", cwd=shop).stdout)["result"]
+    called = nd.inspect("live.csv", "catalogue.toml")
+
+    assert [one["field"] for one in typed["columns"]] == [column.field for column in called.columns]
+    assert typed["damaged"] == called.damage.to_dicts()
+    assert typed["rows"] == called.table.rows_read

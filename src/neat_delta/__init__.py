@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-__version__ = "0.1.0"
+from neat_delta.base.version import __version__ as __version__
 
 if TYPE_CHECKING:
     from neat_delta.api.arguments import (
@@ -16,6 +16,7 @@ if TYPE_CHECKING:
         CheckArguments,
         CombineArguments,
         CompareArguments,
+        PreviewArguments,
         ReadArguments,
         RecodeArguments,
         RefreshArguments,
@@ -28,6 +29,7 @@ if TYPE_CHECKING:
     from neat_delta.api.changes import accept, adjust, check, combine, compare, filter_keys, recode
     from neat_delta.api.files import load, refresh, send, sheet, undo, verify, write
     from neat_delta.api.tables import load_settings, read
+    from neat_delta.api.views import inspect, preview
     from neat_delta.base.errors import (
         AmbiguousKey,
         DeliveryError,
@@ -54,6 +56,7 @@ _ROOMS = {
         "CheckArguments",
         "CombineArguments",
         "CompareArguments",
+        "PreviewArguments",
         "ReadArguments",
         "RecodeArguments",
         "RefreshArguments",
@@ -66,6 +69,7 @@ _ROOMS = {
     "neat_delta.api.changes": ("accept", "adjust", "check", "combine", "compare", "filter_keys", "recode"),
     "neat_delta.api.files": ("load", "refresh", "send", "sheet", "undo", "verify", "write"),
     "neat_delta.api.tables": ("load_settings", "read"),
+    "neat_delta.api.views": ("inspect", "preview"),
     "neat_delta.changeset.changeset": ("ChangeSet",),
     "neat_delta.base.errors": (
         "AmbiguousKey",
@@ -104,6 +108,7 @@ __all__ = [
     "NetworkError",
     "NotApproved",
     "NotInstalled",
+    "PreviewArguments",
     "ProofFailed",
     "ReadArguments",
     "Receipt",
@@ -124,8 +129,10 @@ __all__ = [
     "combine",
     "compare",
     "filter_keys",
+    "inspect",
     "load",
     "load_settings",
+    "preview",
     "read",
     "recode",
     "refresh",

@@ -210,8 +210,8 @@ def test_closed_or_full_streams_change_nothing(tmp_path, closed, name, code):
 @pytest.mark.parametrize(
     ("arguments", "said"),
     [
-        (("--encoding", "base64"), "unknown encoding 'base64'"),
-        (("--encoding", "idna"), "unknown encoding 'idna'"),
+        (("--encoding", "base64"), "--encoding base64: unknown encoding"),
+        (("--encoding", "idna"), "--encoding idna: unknown encoding"),
         (("--where", "price = 3e"), "not a number"),
         (("--where", "price = 1e999999999"), "too many digits"),
         (("--where", "(" * 90_000), "characters): the expression has 90,000 characters"),

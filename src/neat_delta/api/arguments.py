@@ -127,6 +127,17 @@ class _OverwriteOption(TypedDict, total=False):
     """Overwrite the output file if it exists."""
 
 
+class _PartOptions(TypedDict, total=False):
+    """Which part of a change set is meant."""
+
+    only: Sequence[str]
+    """Only changes of this field."""
+    where: str | None
+    """Only items that match this condition, such as "price > 10"."""
+    items: str | PathLike[str] | None
+    """Only the SKUs listed in this file, one per line."""
+
+
 class ReadArguments(TypedDict, total=False):
     """The format of a file, where recognising it goes wrong."""
 
@@ -283,6 +294,31 @@ class CheckArguments(_AllowOptions, _OverwriteOption, total=False):
 
     problems: str | PathLike[str] | None
     """Save the problems, with their rows, as a workbook."""
+
+
+class PreviewArguments(_PartOptions, _OverwriteOption, total=False):
+    """What of a change set is worked out and saved."""
+
+    by: str
+    """Group by item (default), field, category, brand, or the name of any field."""
+    item: Sequence[str]
+    """Show one item, before and after."""
+    money: bool
+    """Prices, costs, margins; prices needed to keep the margin."""
+    stock: bool
+    """Units and value, up and down, by location."""
+    quotes: str | PathLike[str] | None
+    """Open quotes or contract prices that the new costs affect."""
+    quotes_csv: str | PathLike[str] | None
+    """Save the result of quotes."""
+    page: str | PathLike[str] | None
+    """Save a page for a browser (HTML, one file)."""
+    review: str | PathLike[str] | None
+    """Save a review workbook (accept or reject each row)."""
+    review_by: Literal["cell", "item"]
+    """One row of the review workbook per changed cell, or per item."""
+    charts: str | PathLike[str] | None
+    """Save charts in this folder (PNG, SVG)."""
 
 
 class RefreshArguments(_ConflictOptions, _DecisionsOption, _ConflictsFileOption, _OverwriteOption, total=False):

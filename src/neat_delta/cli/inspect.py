@@ -8,7 +8,7 @@ from neat_delta.cli.common import catalogue_file, output_options
 from neat_delta.cli.help import command, done_in
 from neat_delta.cli.param_types import SOURCE
 from neat_delta.cli.request_options import request_options
-from neat_delta.workflows.option_groups import ReadingOptions
+from neat_delta.workflows.view_requests import InspectRequest
 
 
 @command(
@@ -18,7 +18,7 @@ from neat_delta.workflows.option_groups import ReadingOptions
 )
 @click.argument("file", type=SOURCE)
 @catalogue_file
-@request_options(ReadingOptions)
+@request_options(InspectRequest)
 @output_options
 @done_in("inspect")
 def inspect_command() -> None:

@@ -8,9 +8,9 @@ from neat_delta.cli.changeset_args import LIVE
 from neat_delta.cli.common import catalogue_file, output_options
 from neat_delta.cli.help import command, done_in
 from neat_delta.cli.param_types import CHANGES
-from neat_delta.cli.preview_options import preview_options
+from neat_delta.cli.preview_options import how_much_options
 from neat_delta.cli.request_options import request_options
-from neat_delta.workflows.option_groups import PartOptions
+from neat_delta.workflows.view_requests import PreviewRequest
 
 
 @command(
@@ -21,8 +21,8 @@ from neat_delta.workflows.option_groups import PartOptions
 )
 @click.argument("changes", type=CHANGES)
 @LIVE
-@request_options(PartOptions)
-@preview_options
+@request_options(PreviewRequest)
+@how_much_options
 @catalogue_file
 @output_options
 @done_in("preview")

@@ -40,7 +40,7 @@ def option_for(name: str, declared: Any, told: Option, member: Field[Any]) -> Ca
     """One option of the command line, by the type of its member."""
     names = [*(told.names or (f"--{name.replace('_', '-')}",)), name]
     given = _click_attributes(declared, told)
-    if isinstance(member.default, str):
+    if isinstance(member.default, str | Path):
         given |= {"default": member.default, "show_default": told.shows_default}
     if told.required or (member.default is MISSING and member.default_factory is MISSING):
         given["required"] = True

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import click
 
-from neat_delta.base.options import OUTPUT
 from neat_delta.cli.common import machine_options, output_options
-from neat_delta.cli.help import command, done_in, option
-from neat_delta.cli.param_types import FILE, SOURCE
+from neat_delta.cli.help import command, done_in
+from neat_delta.cli.param_types import SOURCE
 from neat_delta.cli.request_options import request_options
-from neat_delta.workflows.option_groups import KeyOption, ReadingOptions
+from neat_delta.workflows.view_requests import SetupRequest
 
 
 @command(
@@ -19,19 +16,7 @@ from neat_delta.workflows.option_groups import KeyOption, ReadingOptions
     "neat-delta setup live.csv",
 )
 @click.argument("export", type=SOURCE)
-@option(
-    OUTPUT,
-    "-o",
-    "--out",
-    type=FILE,
-    default=Path("catalogue.toml"),
-    show_default=True,
-    metavar="FILE",
-    help="The settings file.",
-)
-@request_options(KeyOption)
-@option(OUTPUT, "--yes", is_flag=True, help="Add missing fields to an existing file; nothing else changes.")
-@request_options(ReadingOptions)
+@request_options(SetupRequest)
 @machine_options
 @output_options
 @done_in("setup")

@@ -14,8 +14,8 @@ from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from neat_delta import __version__
 from neat_delta.base.errors import NeatDeltaError
+from neat_delta.base.version import __version__
 from neat_delta.database.address import DatabaseTable
 from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.history import History, default_history

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
-from contextvars import copy_context
 from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
@@ -14,14 +12,11 @@ from neat_delta.base.shell import free_name
 from neat_delta.cli.actions.screen import console, show, show_progress
 from neat_delta.cli.common import OutputOptions, load_config
 from neat_delta.cli.envelope import show_json
-from neat_delta.locations.prefetch import FilePrefetch
-from neat_delta.matching.key_detection import key_candidates
-from neat_delta.reading import read_table
-from neat_delta.tables.corruption import profile_with_corruption
 from neat_delta.views.formatting import pluralize
 from neat_delta.views.overview import overview
 from neat_delta.views.verdict import next_command, verdict_view
-from neat_delta.workflows.option_groups import ReadingOptions
+from neat_delta.workflows.inspect import inspect
+from neat_delta.workflows.view_requests import InspectRequest
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -43,18 +38,10 @@ def inspect_command(
     **options: Any,
 ) -> int:
     """Show what is in a table FILE: format, columns, types, possible keys, signs of damage."""
-    begun = FilePrefetch(file, fingerprints=False)
-    # Now that the file is on its way, there is time to load what is needed to read it, and then to judge it.
-
-    with show_progress(output) as progress, ThreadPoolExecutor(max_workers=1) as reader:
-        given = ReadingOptions(**options).read_options()
-        reading = reader.submit(copy_context().run, read_table, file, progress, given, begun)
-        settings = load_config(config)
-
-        table = reading.result().renamed(settings.names())
-        progress.step("counting values")
-        columns, marks = profile_with_corruption(table, settings)
-        keys = key_candidates(table, columns)
+    settings = load_config(config)
+    with show_progress(output) as progress:
+        inspected = inspect(InspectRequest(file=file, settings=settings, **options), progress)
+    table, columns, keys, marks = inspected.table, inspected.columns, inspected.keys, inspected.damage
     if output.as_json:
         show_json(_as_dict(table, columns, keys, marks, settings), next_commands=[_next(file, settings)])
     elif not output.quiet:
@@ -90,7 +77,6 @@ def _next(file: Location, settings: Settings) -> list[str]:
 def _as_dict(
     table: Table, columns: list[ColumnProfile], keys: KeyCandidates, marks: pl.DataFrame, settings: Settings
 ) -> dict[str, Any]:
-
     return {
         "file": table.source.name,
         "sha256": table.source.sha256,
