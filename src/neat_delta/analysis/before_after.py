@@ -49,8 +49,10 @@ class BeforeAfter:
         rows = positions_of(codes, items["key"], ascends=key.is_sorted_by(self.live))
         lost = items.filter(rows.is_null())
         if len(lost):  # new ones, and those whose code is in a newer export twice, where the first one counts
-            there = codes.to_frame("key").with_row_index("row").join(lost, on="key", how="semi", maintain_order="left")
-            first = lost.join(there.unique("key", keep="first"), on="key", how="left", maintain_order="left")["row"]
+            in_export = (
+                codes.to_frame("key").with_row_index("row").join(lost, on="key", how="semi", maintain_order="left")
+            )
+            first = lost.join(in_export.unique("key", keep="first"), on="key", how="left", maintain_order="left")["row"]
             rows = rows.scatter(rows.is_null().arg_true(), first)
         return items.with_columns(rows.alias("row"))
 
@@ -73,11 +75,13 @@ class BeforeAfter:
     def _texts(self, name: str) -> pl.DataFrame:
         if name in self.changes.head.key:
             codes = key_parts(self.affected_items["key"], self.changes.head.key)[name]
-            result = self.affected_items.select("key", "row").with_columns(codes.alias("now"))
-            return result.select("key", was=pl.when(pl.col("row").is_not_null()).then("now"), now="now")
+            texts = self.affected_items.select("key", "row").with_columns(codes.alias("now"))
+            return texts.select("key", was=pl.when(pl.col("row").is_not_null()).then("now"), now="now")
         rows = self.affected_items["row"]
-        there = self.live.cells([name], rows.drop_nulls())[name]
-        was = pl.repeat(None, len(rows), dtype=pl.String, eager=True).scatter(rows.is_not_null().arg_true(), there)
+        shop_values = self.live.cells([name], rows.drop_nulls())[name]
+        was = pl.repeat(None, len(rows), dtype=pl.String, eager=True).scatter(
+            rows.is_not_null().arg_true(), shop_values
+        )
         both = self.affected_items.select("key", was.alias("was")).with_columns(
             was=pl.when(pl.col("was") != "").then("was")
         )

@@ -26,15 +26,15 @@ def field_of(live: Table, what: str, settings: Settings) -> str:
     Raises:
         InvalidOption: no field is named so.
     """
-    found = settings.roles.field_for(what, live)
-    if found is None:
+    field = settings.roles.field_for(what, live)
+    if field is None:
         raise InvalidOption(
             f"no field of {live.source.name} has this name",
             option="by",
             value=what,
             hint=nearest_hint(what, live.names),
         )
-    return found
+    return field
 
 
 def by_group(both: BeforeAfter, field: str) -> pl.DataFrame:
@@ -45,8 +45,8 @@ def by_group(both: BeforeAfter, field: str) -> pl.DataFrame:
     if field in changes.head.key:
         gone = gone.with_columns(key_parts(gone["key"], changes.head.key)[field].alias("group"))
     else:
-        there = changes.cells_with_action(REMOVE).filter(field=field).select("key", group="was")
-        gone = gone.join(there, on="key", how="left", maintain_order="left")
+        removed = changes.cells_with_action(REMOVE).filter(field=field).select("key", group="was")
+        gone = gone.join(removed, on="key", how="left", maintain_order="left")
     groups = pl.concat([groups, gone.with_columns(pl.col("group").fill_null(NONE))])
     action = groups.join(changes.items.select("key", "action"), on="key")
     items = action.group_by("group", maintain_order=True).agg(
@@ -55,7 +55,7 @@ def by_group(both: BeforeAfter, field: str) -> pl.DataFrame:
     cells = measured(changes).join(groups, on="key")
     move = pl.col("after").cast(EXACT, strict=False) - pl.col("before").cast(EXACT, strict=False)
     moved = cells.group_by("group").agg(cells=pl.len(), up=(move > 0).sum(), down=(move < 0).sum())
-    result = items.join(moved, on="group", how="left", maintain_order="left")
-    return result.with_columns(pl.col("cells", "up", "down").fill_null(0)).sort(
+    grouped = items.join(moved, on="group", how="left", maintain_order="left")
+    return grouped.with_columns(pl.col("cells", "up", "down").fill_null(0)).sort(
         "items", "cells", "group", descending=[True, True, False]
     )

@@ -130,6 +130,6 @@ def touched_records(both: BeforeAfter, records: Table, matched: dict[str, str], 
     price = exact(cells[matched["price"]].replace("", None), form)
     quantity = exact(cells[matched["quantity"]], form) if "quantity" in matched else price * 0 + 1
     profile = profile.with_columns(quantity=quantity.fill_null(1), price=price, price_was=price)
-    result = profile.join(costs, on="key", maintain_order="left").with_columns(margins(settings.money))
-    result = result.with_columns(lost=(pl.col("margin_was") - pl.col("margin")) * pl.col("quantity"))
-    return result.drop("price_was").sort("lost", descending=True, nulls_last=True, maintain_order=True)
+    moves = profile.join(costs, on="key", maintain_order="left").with_columns(margins(settings.money))
+    moves = moves.with_columns(lost=(pl.col("margin_was") - pl.col("margin")) * pl.col("quantity"))
+    return moves.drop("price_was").sort("lost", descending=True, nulls_last=True, maintain_order=True)

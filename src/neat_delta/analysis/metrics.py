@@ -71,9 +71,9 @@ def totals_by_field(changes: ChangeSet) -> pl.DataFrame:
     )
     fields = pl.DataFrame({"field": list(changes.head.fields)}, schema={"field": pl.String})
     numeric = [name for name, note in changes.head.fields.items() if type_named(note.type).numeric]
-    result = fields.join(counted, on="field", how="inner", maintain_order="left")
+    totals = fields.join(counted, on="field", how="inner", maintain_order="left")
     only_numbers = pl.when(pl.col("field").is_in(numeric))
-    return result.with_columns(up=only_numbers.then("up"), down=only_numbers.then("down"))
+    return totals.with_columns(up=only_numbers.then("up"), down=only_numbers.then("down"))
 
 
 def sort_by_impact(changes: ChangeSet) -> pl.DataFrame:

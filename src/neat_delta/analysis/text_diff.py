@@ -34,12 +34,12 @@ def pieces(was: str | None, now: str | None, separator: str | None = None) -> li
         return _of_several(was, now, separator)
     before, after = (WORDS.findall(text or "") for text in (was, now))
     head, tail = _shared_ends(before, after)
-    found = [
+    changed = [
         Piece("same", "".join(before[:head])),
         *_middle(before[head : len(before) - tail], after[head : len(after) - tail]),
     ]
-    found.append(Piece("same", "".join(before[len(before) - tail :])))
-    return _joined([piece for piece in found if piece.text])
+    changed.append(Piece("same", "".join(before[len(before) - tail :])))
+    return _joined([piece for piece in changed if piece.text])
 
 
 def _shared_ends(before: list[str], after: list[str]) -> tuple[int, int]:
@@ -54,13 +54,13 @@ def _middle(before: list[str], after: list[str]) -> list[Piece]:
     """The pieces of what lies between the shared ends; a long stretch is one change, for comparing costs its square."""
     if len(before) + len(after) > MOST_WORDS:
         return [Piece("went", "".join(before)), Piece("came", "".join(after))]
-    found: list[Piece] = []
+    middle: list[Piece] = []
     for kind, a, b, c, d in SequenceMatcher(a=before, b=after, autojunk=False).get_opcodes():
         if kind == "equal":
-            found.append(Piece("same", "".join(before[a:b])))
+            middle.append(Piece("same", "".join(before[a:b])))
             continue
-        found += [Piece("went", "".join(before[a:b])), Piece("came", "".join(after[c:d]))]
-    return found
+        middle += [Piece("went", "".join(before[a:b])), Piece("came", "".join(after[c:d]))]
+    return middle
 
 
 def in_surroundings(parts: list[Piece], around: int = AROUND) -> list[Piece]:

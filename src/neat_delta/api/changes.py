@@ -73,18 +73,18 @@ def compare(
         InvalidInput: a file cannot be read as a table.
         WriteError, LiveMismatch, NotApproved, ProofFailed: an update is wanted and cannot be written.
     """
-    own = settings_of(settings)
+    configured = settings_of(settings)
     files = edited if isinstance(edited, list | tuple) else [edited]
     given = dict(options)
-    members = base_members(options.get("base"), own)
+    members = base_members(options.get("base"), configured)
     given.pop("base", None)
     request = request_of(
         CompareRequest,
         "compare",
         given,
-        own,
-        live=table_or_place(live, own),
-        edited=tuple(table_or_place(one, own, "edited.csv") for one in files),
+        configured,
+        live=table_or_place(live, configured),
+        edited=tuple(table_or_place(one, configured, "edited.csv") for one in files),
         **members,
     )
     return comparing.compare(request).changes
@@ -111,8 +111,10 @@ def adjust(
         InvalidOption: a formula or the condition is wrong, or names what does not exist.
         WriteError, LiveMismatch, NotApproved, ProofFailed: an update is wanted and cannot be written.
     """
-    own = settings_of(settings)
-    request = request_of(AdjustRequest, "adjust", options, own, live=table_or_place(live, own), set=tuple(formulas))
+    configured = settings_of(settings)
+    request = request_of(
+        AdjustRequest, "adjust", options, configured, live=table_or_place(live, configured), set=tuple(formulas)
+    )
     return adjusting.adjust(request).changes
 
 
@@ -134,7 +136,7 @@ def recode(
         InvalidOption: the key has several fields, or the columns of the list are not known.
         WriteError, LiveMismatch, NotApproved, ProofFailed: an update is wanted and cannot be written.
     """
-    own = settings_of(settings)
+    configured = settings_of(settings)
     given = dict(options)
     codes: Table | Location
     if isinstance(new_keys, dict):
@@ -143,8 +145,8 @@ def recode(
         codes = table_from_frame(frame, "new_keys.csv")
         given |= {"old": "old", "new": "new"}
     else:
-        codes = table_or_place(new_keys, own, "codes.csv")
-    request = request_of(RecodeRequest, "recode", given, own, live=table_or_place(live, own), codes=codes)
+        codes = table_or_place(new_keys, configured, "codes.csv")
+    request = request_of(RecodeRequest, "recode", given, configured, live=table_or_place(live, configured), codes=codes)
     return recoding.recode(request).changes
 
 
@@ -170,9 +172,9 @@ def combine(
         InvalidOption: they are not of one live export, or have different keys.
         LiveMismatch: they were made from another live export.
     """
-    own = settings_of(settings)
-    members = {"changes": tuple(sets.values()), "names": tuple(sets), "live": table_or_place(live, own)}
-    return combining.combine(request_of(CombineRequest, "combine", options, own, **members))
+    configured = settings_of(settings)
+    members = {"changes": tuple(sets.values()), "names": tuple(sets), "live": table_or_place(live, configured)}
+    return combining.combine(request_of(CombineRequest, "combine", options, configured, **members))
 
 
 def accept(
@@ -204,14 +206,14 @@ def accept(
         InvalidOption: a field or an item is not in the change set, or the condition is none.
         InvalidInput: there is a condition, and no live table.
     """
-    own = settings_of(settings)
-    members: dict[str, Any] = {"changes": changes, "live": None if live is None else table_or_place(live, own)}
+    configured = settings_of(settings)
+    members: dict[str, Any] = {"changes": changes, "live": None if live is None else table_or_place(live, configured)}
     given = dict(options)
     if items is not None and not isinstance(items, str | PathLike):
         members["keys"] = tuple(one if isinstance(one, str) else KEY_SEPARATOR.join(one) for one in items)
     elif items is not None:
         given["items"] = items
-    return accepting.accept(request_of(AcceptRequest, "accept", given, own, **members)).changes
+    return accepting.accept(request_of(AcceptRequest, "accept", given, configured, **members)).changes
 
 
 def filter_keys(live: TableLike, where: str, settings: SettingsLike = None) -> pl.Series:
@@ -220,8 +222,8 @@ def filter_keys(live: TableLike, where: str, settings: SettingsLike = None) -> p
     Raises:
         InvalidOption: it is no condition, or names a field that does not exist.
     """
-    own = settings_of(settings)
-    context = context_of(read(live, own), own)
+    configured = settings_of(settings)
+    context = context_of(read(live, configured), configured)
     return context.key.values(context.live, filter_rows(context, where))
 
 
@@ -234,6 +236,8 @@ def check(
         InvalidOption: an override names a field or a check that does not exist.
         LiveMismatch: the change set was made from another live table.
     """
-    own = settings_of(settings)
-    request = request_of(CheckRequest, "check", options, own, changes=changes, live=table_or_place(live, own))
+    configured = settings_of(settings)
+    request = request_of(
+        CheckRequest, "check", options, configured, changes=changes, live=table_or_place(live, configured)
+    )
     return checking.check(request).changes

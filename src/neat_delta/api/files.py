@@ -85,9 +85,9 @@ def write(
         WriteError: the folder is in use, or a cell cannot be written.
         ProofFailed: the files would not do exactly what the change set says; they are removed.
     """
-    own = settings_of(settings)
-    members = {"changes": changes, "folder": Path(folder), "live": table_or_place(live, own)}
-    return writing.write(request_of(WriteRequest, "write", how, own, **members)).receipt
+    configured = settings_of(settings)
+    members = {"changes": changes, "folder": Path(folder), "live": table_or_place(live, configured)}
+    return writing.write(request_of(WriteRequest, "write", how, configured, **members)).receipt
 
 
 def undo(
@@ -114,13 +114,13 @@ def undo(
         LiveMismatch, WriteError, ProofFailed: as for ``write``.
         InvalidOption: of some items nobody can tell whether their SKUs have changed.
     """
-    own = settings_of(settings)
-    members = {"changes": changes, "folder": Path(folder), "live": table_or_place(live, own)}
+    configured = settings_of(settings)
+    members = {"changes": changes, "folder": Path(folder), "live": table_or_place(live, configured)}
     given = dict(how)
     fresh = how.get("fresh")
     if fresh is not None:
-        given["fresh"] = table_or_place(fresh, own)
-    return undoing.undo(request_of(UndoRequest, "undo", given, own, **members)).receipt
+        given["fresh"] = table_or_place(fresh, configured)
+    return undoing.undo(request_of(UndoRequest, "undo", given, configured, **members)).receipt
 
 
 def send(
@@ -150,13 +150,13 @@ def send(
         DeliveryError: it was sent already, begun and not resumed, or refused.
         NetworkError: the destination cannot be reached.
     """
-    own = settings_of(settings)
+    configured = settings_of(settings)
     members = {
         "folder": Path(folder),
         "to": parse_place(str(to)),
         "history": None if history is None else Path(history),
     }
-    return sending.send(sending.ready(request_of(SendRequest, "send", how, own, **members)))
+    return sending.send(sending.ready(request_of(SendRequest, "send", how, configured, **members)))
 
 
 def refresh(
@@ -177,9 +177,9 @@ def refresh(
     Raises:
         InvalidOption: the export lacks a field of the change set.
     """
-    own = settings_of(settings)
-    members = {"changes": changes, "fresh": table_or_place(fresh, own)}
-    return refreshing.refresh(request_of(RefreshRequest, "refresh", options, own, **members))
+    configured = settings_of(settings)
+    members = {"changes": changes, "fresh": table_or_place(fresh, configured)}
+    return refreshing.refresh(request_of(RefreshRequest, "refresh", options, configured, **members))
 
 
 def verify(
@@ -194,9 +194,9 @@ def verify(
     Raises:
         InvalidOption: the export lacks a field of the change set.
     """
-    own = settings_of(settings)
-    members = {"changes": changes, "fresh": table_or_place(fresh, own)}
-    return verifying.verify(request_of(VerifyRequest, "verify", options, own, **members)).result
+    configured = settings_of(settings)
+    members = {"changes": changes, "fresh": table_or_place(fresh, configured)}
+    return verifying.verify(request_of(VerifyRequest, "verify", options, configured, **members)).result
 
 
 def sheet(
@@ -214,6 +214,6 @@ def sheet(
         InvalidOption: a field or the condition is none.
         WriteError: the file cannot be written, or has another ending.
     """
-    own = settings_of(settings)
-    members = {"export": table_or_place(live, own), "out": Path(out)}
-    making.sheet(request_of(SheetRequest, "sheet", options, own, **members))
+    configured = settings_of(settings)
+    members = {"export": table_or_place(live, configured), "out": Path(out)}
+    making.sheet(request_of(SheetRequest, "sheet", options, configured, **members))

@@ -54,13 +54,13 @@ def read(
     Raises:
         InvalidInput: it cannot be read as a table.
     """
-    own = settings_of(settings)
+    configured = settings_of(settings)
     if isinstance(source, Table):
-        return source.renamed(own.names())
+        return source.renamed(configured.names())
     if isinstance(source, str | PathLike):
-        options = own.export.overridden_by(ReadingOptions(**given).read_options())
-        return read_table(parse_location(str(source)), options=options).renamed(own.names())
-    return table_from_frame(_frame(source, name), name).renamed(own.names())
+        options = configured.export.overridden_by(ReadingOptions(**given).read_options())
+        return read_table(parse_location(str(source)), options=options).renamed(configured.names())
+    return table_from_frame(_frame(source, name), name).renamed(configured.names())
 
 
 def load_settings(path: str | PathLike[str]) -> Settings:

@@ -42,8 +42,10 @@ def inspect(source: TableLike, settings: SettingsLike = None, **options: Unpack[
     Raises:
         InvalidInput: it cannot be read as a table.
     """
-    own = settings_of(settings)
-    return inspecting.inspect(request_of(InspectRequest, "inspect", options, own, file=table_or_place(source, own)))
+    configured = settings_of(settings)
+    return inspecting.inspect(
+        request_of(InspectRequest, "inspect", options, configured, file=table_or_place(source, configured))
+    )
 
 
 def preview(
@@ -77,9 +79,9 @@ def preview(
         NotInstalled: charts are wanted, and what draws them is not there.
         WriteError: a file cannot be written; then none is.
     """
-    own = settings_of(settings)
-    place = table_or_place(live, own) if live is not None else None
+    configured = settings_of(settings)
+    place = table_or_place(live, configured) if live is not None else None
     given = parse_location(str(changes)) if isinstance(changes, str | PathLike) else changes
-    request = request_of(PreviewRequest, "preview", options, own, changes=given, live=place)
+    request = request_of(PreviewRequest, "preview", options, configured, changes=given, live=place)
     begin_to_draw(request)
     return previewing.preview(request, draw=draw)[0]

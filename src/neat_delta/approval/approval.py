@@ -148,15 +148,15 @@ def load_approval(path: Location) -> Approval:
         InvalidInput: it is not found, no approval, or of another format.
     """
     try:
-        found = from_json(read_bytes(path), Approval)
-        for moment in (found.approved, found.expires):
+        approval = from_json(read_bytes(path), Approval)
+        for moment in (approval.approved, approval.expires):
             datetime.fromisoformat(moment)
     except (WrongForm, ValueError) as error:
         raise InvalidInput(f"not an approval ({error})", file=path, hint="Approve the change set again.") from error
-    counts = (found.items, found.cells)
-    if found.kind != KIND or found.neat_delta != FORMAT or not all(0 <= number <= MOST for number in counts):
+    counts = (approval.items, approval.cells)
+    if approval.kind != KIND or approval.neat_delta != FORMAT or not all(0 <= number <= MOST for number in counts):
         raise InvalidInput(f"not an approval of format {FORMAT}", file=path, hint="Approve the change set again.")
-    return found
+    return approval
 
 
 def _message(signed: dict[str, object]) -> bytes:

@@ -10,11 +10,11 @@ if TYPE_CHECKING:
 MOST_LISTED = 40
 
 
-def nearest_hint(name: str, known: Iterable[str], label: str = "Fields") -> str:
+def nearest_hint(name: str, words: Iterable[str], label: str = "Fields") -> str:
     """The nearest names as a question; where none is near, all names that there are, below a label."""
     import difflib  # only when something is wrong
 
-    shown = {one.lower(): one for one in known}
+    shown = {one.lower(): one for one in words}
     near = [shown[one] for one in difflib.get_close_matches(name.lower(), shown, 3, 0.7)]
     near = near or [whole for one, whole in shown.items() if len(name) > 2 and name.lower() in one][:3]
     if near:

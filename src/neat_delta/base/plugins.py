@@ -42,17 +42,17 @@ def plugins(group: str) -> dict[str, Any]:
     """
     from importlib.metadata import entry_points
 
-    found = {}
+    loaded = {}
     for point in entry_points(group=f"neat_delta.{group}"):
         try:
-            found[point.name] = point.load()
+            loaded[point.name] = point.load()
         except Exception as error:  # (whatever a package of somebody else's raises)
             package = point.dist.name if point.dist else point.value
             raise InvalidOption(
                 f"the plug-in {point.name} of {package} cannot be loaded ({type(error).__name__}: {error})",
                 hint=f"Repair it, or remove it: pip uninstall {package}",
             ) from error
-    return found
+    return loaded
 
 
 def plugin_names(group: str) -> list[str]:

@@ -106,8 +106,8 @@ class ChangeSet:
         """Whether it says what another change set says, if perhaps in another order of its findings."""
         if self.head != other.head or len(self.findings) != len(other.findings):
             return False
-        own, others = (changes.findings.sort(pl.all()) for changes in (self, other))
-        return self.items.equals(other.items) and self.cells.equals(other.cells) and own.equals(others)
+        mine, others = (changes.findings.sort(pl.all()) for changes in (self, other))
+        return self.items.equals(other.items) and self.cells.equals(other.cells) and mine.equals(others)
 
     @property
     def problems(self) -> pl.DataFrame:
@@ -258,9 +258,9 @@ def with_items(
 
     ``order`` are all keys of the live export, which tell where an item is; those it does not have stand last.
     """
-    known = changes.items.join(items, on="key", how="anti", maintain_order="left")
+    others = changes.items.join(items, on="key", how="anti", maintain_order="left")
     place = pl.DataFrame({"key": order}).with_row_index("place").unique("key", keep="first")
-    every = pl.concat([known, items.select(*ITEMS)]).join(place, on="key", how="left", maintain_order="left")
+    every = pl.concat([others, items.select(*ITEMS)]).join(place, on="key", how="left", maintain_order="left")
     every = every.sort("place", nulls_last=True, maintain_order=True).drop("place")
     return build(head or changes.head, every, pl.concat([changes.cells, cells]), changes.findings)
 

@@ -31,8 +31,8 @@ def findings_frame(code: str, level: str, effect: str | None = None, **columns: 
         effect: "block", "repair" or "none"; if it is not given, what stops blocks and the rest does nothing.
         columns: the other columns, each one value or a Series.
     """
-    known = {"code": code, "level": level, "effect": effect or (BLOCK if level == STOP else NO_EFFECT)}
-    data = known | columns
+    weights = {"code": code, "level": level, "effect": effect or (BLOCK if level == STOP else NO_EFFECT)}
+    data = weights | columns
     frame = pl.DataFrame(data) if any(isinstance(value, pl.Series) for value in data.values()) else pl.DataFrame([data])
     return Findings.checked(
         frame.select(

@@ -76,11 +76,11 @@ def write_lines(changes: ChangeSet, stream: io.BytesIO) -> None:
 
 def _head_of_item(head: Head) -> pl.Expr:
     """An item's beginning from its columns; what is null is left out, but for the key."""
-    result = pl.when(pl.col("row_state").ne_missing(implied_state())).then("row_state")
+    values = pl.when(pl.col("row_state").ne_missing(implied_state())).then("row_state")
     return pl.concat_str(
         pl.lit('{"key":') + _key_as_json(pl.col("key"), head),
         pl.lit(',"action":"') + pl.col("action") + pl.lit('"'),
-        _unless_null(',"row_state":"', result, result + pl.lit('"')),
+        _unless_null(',"row_state":"', values, values + pl.lit('"')),
         _unless_null(',"new_key":', pl.col("new_key"), _key_as_json(pl.col("new_key"), head)),
         _unless_null(',"line":', pl.col("line"), pl.col("line").cast(pl.String)),
         _unless_null(',"name":', pl.col("name"), as_json(pl.col("name"))),

@@ -177,10 +177,10 @@ def _cells(rows: pl.DataFrame, head: Head) -> pl.DataFrame:
 
 
 def _findings(rows: pl.DataFrame) -> pl.DataFrame:
-    found = rows.select("key", "findings").drop_nulls("findings").explode("findings").unnest("findings")
+    findings = rows.select("key", "findings").drop_nulls("findings").explode("findings").unnest("findings")
     # (Files of earlier releases leave the effect to the level.)
     implied = pl.when(pl.col("level") == STOP).then(pl.lit(BLOCK)).otherwise(pl.lit(NO_EFFECT))
-    return found.with_columns(effect=pl.coalesce("effect", implied)).select(*FINDINGS)
+    return findings.with_columns(effect=pl.coalesce("effect", implied)).select(*FINDINGS)
 
 
 def findings_as_dicts(findings: pl.DataFrame) -> list[dict[str, Any]]:

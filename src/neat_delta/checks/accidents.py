@@ -76,11 +76,11 @@ def _fields_of(context: CheckContext, *types: str) -> list[str]:
 def _days_among_texts(context: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
     """New dates in a field of texts in which the shop has none: a program made them of what was typed, such as 3/4."""
     days = cells.filter(NOW.str.contains(DAY_OR_ISO))
-    known = context.live.names
+    names = context.live.names
     strange = [
         name
         for name in days["field"].unique()
-        if name in known and not context.live.distinct_values(name).str.contains(DAY_OR_ISO).any()
+        if name in names and not context.live.distinct_values(name).str.contains(DAY_OR_ISO).any()
     ]
     return days.filter(pl.col("field").is_in(strange)).with_columns(what=pl.lit("looks like a date among texts"))
 
@@ -137,8 +137,8 @@ def _found(
         return no_findings()
     message = hit.select(pl.format(say, "what", pl.col("was").fill_null("nothing"), "now")).to_series()
     cells = hit.select("key", "field", "was", "now")
-    found = context.findings_for(cells, check, level, message, effect)
-    return found.with_columns(data=as_data(hit.select("was", "now", cause="what")))
+    findings = context.findings_for(cells, check, level, message, effect)
+    return findings.with_columns(data=as_data(hit.select("was", "now", cause="what")))
 
 
 CHECKS = (

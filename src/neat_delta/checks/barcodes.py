@@ -19,7 +19,7 @@ LAST_SIGNS = "0123456789X"
 
 def wrong_barcode(context: CheckContext) -> pl.DataFrame:
     """A barcode has a wrong check digit, or a wrong length."""
-    found = []
+    findings = []
     for _, cells in _barcodes(context):
         others = cells.filter(~_same_number())
         advice = {code: _advice(code) for code in others["code"].unique() if not is_barcode(code)}
@@ -27,8 +27,8 @@ def wrong_barcode(context: CheckContext) -> pl.DataFrame:
             ["key", "field"], keep="first", maintain_order=True
         )
         message = hit["code"].replace_strict(advice, return_dtype=pl.String)
-        found.append(context.findings_for(hit, "wrong barcode", "error", message))
-    return concat_findings(found)
+        findings.append(context.findings_for(hit, "wrong barcode", "error", message))
+    return concat_findings(findings)
 
 
 def padded_barcode(context: CheckContext) -> pl.DataFrame:
@@ -47,14 +47,14 @@ def _barcodes(context: CheckContext) -> list[tuple[str, pl.DataFrame]]:
     Powers of ten and failed formulas are damage of another sort, and said there.
     """
     written = pl.col("single").str.contains(rf"{PARTED}|^[0-9]$|[A-DF-Za-df-z]")
-    found = []
-    for name, result, cells in context.cells():
+    barcodes = []
+    for name, configured, cells in context.cells():
         if context.type_of(name) == "barcode":
-            single = pl.col("now").str.split(result.separator or KEY_SEPARATOR)
+            single = pl.col("now").str.split(configured.separator or KEY_SEPARATOR)
             codes = cells.with_columns(single=single).explode("single").drop_nulls("single")
             codes = codes.with_columns(pl.col("single").str.strip_chars()).filter(written)
-            found.append((name, codes.with_columns(code=normalize(codes["single"]))))
-    return found
+            barcodes.append((name, codes.with_columns(code=normalize(codes["single"]))))
+    return barcodes
 
 
 def _same_number() -> pl.Expr:

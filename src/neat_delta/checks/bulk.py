@@ -33,21 +33,21 @@ CONTROL = r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x{9f}]"
 
 def multiplied_alike(context: CheckContext) -> pl.DataFrame:
     """All numbers of a column changed by the same factor of 10, 100 or 1,000."""
-    found, check = [], "column multiplied"
+    findings, check = [], "column multiplied"
     for name, cells, both in _numbers_typed(context):
         for factor in FACTORS:
             times = pl.lit(factor).cast(pl.Decimal(38, 0))
             for hit in (both.filter(WAS * times == NOW), both.filter(NOW * times == WAS)):
                 if _alike(hit, both):
                     message = f"the whole column changed by a factor of {factor:,}: wrong decimal separator?"
-                    found.append(context.findings_for(cells_of(cells, hit), check, "error", message))
-                    found.append(_misread_as_well(context, name, hit, check))
-    return concat_findings(found)
+                    findings.append(context.findings_for(cells_of(cells, hit), check, "error", message))
+                    findings.append(_misread_as_well(context, name, hit, check))
+    return concat_findings(findings)
 
 
 def separator_dropped(context: CheckContext) -> pl.DataFrame:
     """All numbers of a column lost their decimal separator: 1250 for 12.50, 430 for 0.430."""
-    found, check = [], "separator lost"
+    findings, check = [], "separator lost"
     for name, cells, both in _numbers_typed(context):
         texts = cells.join(both.select("key"), on="key", how="semi", maintain_order="left").drop_nulls(["was", "now"])
         fine = texts.filter(WAS.str.contains(FRACTION))
@@ -57,31 +57,31 @@ def separator_dropped(context: CheckContext) -> pl.DataFrame:
         hit = fine.filter(fine.select(digits).to_series() == now)
         if _alike(hit, fine):
             message = "the whole column lost its decimal separator: opened with the wrong one?"
-            found.append(context.findings_for(cells_of(cells, hit), check, "error", message))
-            found.append(_misread_as_well(context, name, cells_of(both, hit), check))
-    return concat_findings(found)
+            findings.append(context.findings_for(cells_of(cells, hit), check, "error", message))
+            findings.append(_misread_as_well(context, name, cells_of(both, hit), check))
+    return concat_findings(findings)
 
 
 def rounded_alike(context: CheckContext) -> pl.DataFrame:
     """All numbers of a column were rounded to the same decimals."""
-    found, check = [], "column rounded"
+    findings, check = [], "column rounded"
     for name, cells, both in _numbers_typed(context):
         finer = both.filter(WAS != NOW)
         for decimals in range(MOST_DECIMALS):
             hit = finer.filter((WAS.round(decimals, mode="half_away_from_zero") == NOW) | (WAS.round(decimals) == NOW))
             if _alike(hit, both):
                 message = "the whole column was rounded: saved as displayed? Current values kept"
-                found.append(context.findings_for(cells_of(cells, hit), check, "error", message))
+                findings.append(context.findings_for(cells_of(cells, hit), check, "error", message))
                 others = _others(context, name, hit).filter(_decimals(NEW) <= decimals)
                 message = "all other values of the column were rounded: this one too? Write it with its decimals"
-                found.append(context.findings_for(others, check, "error", message))
+                findings.append(context.findings_for(others, check, "error", message))
                 break
-    return concat_findings(found)
+    return concat_findings(findings)
 
 
 def share_slip(context: CheckContext) -> pl.DataFrame:
     """A percentage became 100 times larger or smaller, or is unlike all others of the column."""
-    found = []
+    findings = []
     for name, cells in context.typed.items():
         if context.type_of(name) != "percent":
             continue
@@ -92,13 +92,13 @@ def share_slip(context: CheckContext) -> pl.DataFrame:
         below = (NOW > 0) & (one > NOW) & (one <= WAS)
         hit = both.filter((WAS != 0) & (slip | beyond | below))
         message = "100 times too large or too small? Write the percent sign, such as 7 %"
-        found.append(context.findings_for(cells_of(cells, hit), "percent slip", "error", message))
-    return concat_findings(found)
+        findings.append(context.findings_for(cells_of(cells, hit), "percent slip", "error", message))
+    return concat_findings(findings)
 
 
 def column_emptied(context: CheckContext) -> pl.DataFrame:
     """Most of a column that is filled would be emptied."""
-    found, rows = [], context.changes.head.edited.rows
+    findings, rows = [], context.changes.head.edited.rows
     for name, cells in context.typed.items():
         emptied = cells.filter(NOW.is_null() & WAS.is_not_null())
         if len(emptied) < FEWEST_EMPTIED:
@@ -106,8 +106,8 @@ def column_emptied(context: CheckContext) -> pl.DataFrame:
         filled = int((context.live.cells([name])[name].str.strip_chars() != "").sum())
         if len(emptied) > MOST_EMPTIED * min(filled, rows):
             message = f"{len(emptied):,} of {filled:,} filled cells of this column would be emptied. Intended?"
-            found.append(context.findings_for(emptied, "column emptied", "error", message))
-    return concat_findings(found)
+            findings.append(context.findings_for(emptied, "column emptied", "error", message))
+    return concat_findings(findings)
 
 
 def control_character(context: CheckContext) -> pl.DataFrame:

@@ -158,6 +158,6 @@ def cells_of(cells: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     return cells.join(items.select("key"), on="key", how="semi", maintain_order="left")
 
 
-def concat_findings(found: Iterable[pl.DataFrame]) -> pl.DataFrame:
+def concat_findings(frames: Iterable[pl.DataFrame]) -> pl.DataFrame:
     """The findings of several places in one frame."""
-    return pl.concat([no_findings(), *found])
+    return pl.concat([no_findings(), *frames])

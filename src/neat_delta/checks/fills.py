@@ -30,7 +30,7 @@ OVERWRITTEN = "different values overwritten by the row above: filled down by mis
 
 def fill_series(context: CheckContext) -> pl.DataFrame:
     """Numbers, or the numbers in texts, rise or fall by one from row to row: a fill handle was used."""
-    found = []
+    findings = []
     for name, cells in context.typed.items():
         if pl.Series([name]).str.contains(NUMBERED).item():
             continue
@@ -40,8 +40,8 @@ def fill_series(context: CheckContext) -> pl.DataFrame:
             rows = _counting_texts(texts_in_sheet_order(context, name))
         else:
             continue
-        found.append(context.findings_for(cells_of(cells, rows), "fill series", "error", SERIES))
-    return concat_findings(found)
+        findings.append(context.findings_for(cells_of(cells, rows), "fill series", "error", SERIES))
+    return concat_findings(findings)
 
 
 def _counting_numbers(rows: pl.DataFrame) -> pl.DataFrame:
@@ -75,8 +75,8 @@ def _runs(rows: pl.DataFrame) -> pl.DataFrame:
     rows = rows.with_columns(counts=pl.col("changed") & pl.col("step").is_not_null())
     breaks = ~pl.col("counts") | (pl.col("step") != pl.col("step").shift()).fill_null(value=True)
     # What was a series before is one of the shop's own; two numbers may be a step apart by chance.
-    own = (pl.col("before") == pl.col("step")).fill_null(value=False)
-    rows = rows.with_columns(run=breaks.cum_sum(), own=own)
+    same_step = (pl.col("before") == pl.col("step")).fill_null(value=False)
+    rows = rows.with_columns(run=breaks.cum_sum(), own=same_step)
     length, owned = pl.col("counts").sum().over("run"), (pl.col("own") & pl.col("counts")).sum().over("run")
     # So a short run counts only if none of it was one before.
     plain = (length >= RUN - 1) & (owned == 0)
@@ -91,17 +91,17 @@ def filled_down(context: CheckContext) -> pl.DataFrame:
     """Different values of several rows became the value of the row above: filled down by mistake."""
     key = Key(context.changes.head.key, explicit=True)
     name_field = find_name_field(context.live, key)
-    found, rows = [], pl.DataFrame(schema={"key": pl.String, "top": pl.String})
+    findings, rows = [], pl.DataFrame(schema={"key": pl.String, "top": pl.String})
     for name, cells in context.typed.items():
         kind = context.type_of(name)
-        own = name == name_field or kind in ("barcode", "image")
-        if not own and kind not in ("price", "text"):
+        differs_anyway = name == name_field or kind in ("barcode", "image")
+        if not differs_anyway and kind not in ("price", "text"):
             continue
         filled = _filled(texts_in_sheet_order(context, name))
-        rows = pl.concat([rows, filled]) if own else rows
-        level = "error" if own else "warning"
-        found.append(context.findings_for(cells_of(cells, filled), "filled down", level, OVERWRITTEN))
-    return concat_findings([*found, _filled_beside(context, rows, pl.concat(found) if found else None)])
+        rows = pl.concat([rows, filled]) if differs_anyway else rows
+        level = "error" if differs_anyway else "warning"
+        findings.append(context.findings_for(cells_of(cells, filled), "filled down", level, OVERWRITTEN))
+    return concat_findings([*findings, _filled_beside(context, rows, pl.concat(findings) if findings else None)])
 
 
 def _filled(rows: pl.DataFrame) -> pl.DataFrame:
@@ -115,17 +115,17 @@ def _filled(rows: pl.DataFrame) -> pl.DataFrame:
     return runs.select("key", "top")
 
 
-def _filled_beside(context: CheckContext, rows: pl.DataFrame, found: pl.DataFrame | None) -> pl.DataFrame:
+def _filled_beside(context: CheckContext, rows: pl.DataFrame, findings: pl.DataFrame | None) -> pl.DataFrame:
     """Of rows that were filled down also their other cells that became what the first row has."""
     parts = []
     for name, cells in context.typed.items():
-        if rows.is_empty() or found is None:
+        if rows.is_empty() or findings is None:
             break
         top = context.beside(name).select(top="key", there="now")
         alike = cells.join(rows.unique(), on="key", how="inner").join(top, on="top", how="left")
         alike = alike.filter((pl.col("there") == NOW) | (NOW.is_null() & pl.col("there").is_null()))
-        known = found.filter((pl.col("field") == name) & (pl.col("level") == "error")).select("key")
-        alike = alike.join(known, on="key", how="anti").unique("key", maintain_order=True)
+        filled = findings.filter((pl.col("field") == name) & (pl.col("level") == "error")).select("key")
+        alike = alike.join(filled, on="key", how="anti").unique("key", maintain_order=True)
         parts.append(context.findings_for(alike, "filled down", "error", OVERWRITTEN))
     return concat_findings(parts)
 

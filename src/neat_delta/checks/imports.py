@@ -72,8 +72,8 @@ def formula_start(context: CheckContext) -> pl.DataFrame:
 
 
 def _charset(context: CheckContext) -> str:
-    result = context.settings.imports.encoding
-    return codecs.lookup(result).name if result else context.live.format.encoding
+    charset = context.settings.imports.encoding
+    return codecs.lookup(charset).name if charset else context.live.format.encoding
 
 
 def _encodes(cell: str, charset: str) -> bool:

@@ -82,16 +82,16 @@ def large_move(context: CheckContext) -> pl.DataFrame:
 
 def implausible_stock(context: CheckContext) -> pl.DataFrame:
     """A stock is far above all others of the shop."""
-    found = []
+    findings = []
     for name in _stock(context):
         both = context.numbers(name)
-        there = exact(context.live.distinct_values(name), context.both.form(name))
-        largest = int(there.max() or 0)  # type: ignore[arg-type]
+        shop_amounts = exact(context.live.distinct_values(name), context.both.form(name))
+        largest = int(shop_amounts.max() or 0)  # type: ignore[arg-type]
         hit = both.filter((TIMES_LARGEST * largest < NOW) & (WAS != NOW).fill_null(value=True))
         if largest:
             message = f"far above any other item (most: {largest}): barcode or price in the stock column?"
-            found.append(context.findings_for(_cells(context, name, hit), "implausible stock", "error", message))
-    return concat_findings(found)
+            findings.append(context.findings_for(_cells(context, name, hit), "implausible stock", "error", message))
+    return concat_findings(findings)
 
 
 def below_cost(context: CheckContext) -> pl.DataFrame:
@@ -241,12 +241,12 @@ def cost_left_behind(context: CheckContext) -> pl.DataFrame:
 def many_changes(context: CheckContext) -> pl.DataFrame:
     """A field changes in more items than most_changed."""
     most, items = context.settings.checks.most_changed, len(context.live)
-    found = [no_findings()]
+    findings = [no_findings()]
     for name, _, cells in context.cells():
         if len(cells) >= FEW_CHANGES and len(cells) > most * items:
             message = f"{len(cells)} of {items} items change. Intended? (limit: most_changed in [checks])"
-            found.append(findings_frame("many changes", "warning", field=name, message=message))
-    return pl.concat(found)
+            findings.append(findings_frame("many changes", "warning", field=name, message=message))
+    return pl.concat(findings)
 
 
 def _money(context: CheckContext) -> list[str]:

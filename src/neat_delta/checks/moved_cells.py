@@ -62,11 +62,11 @@ def column_out_of_step(context: CheckContext) -> pl.DataFrame:
         by_offset = _by_offset(cells, hits, len(context.live))
         hit = _fitting(context, cells, pl.concat([rows, by_offset]).unique())
         named += [hit, _tuples(context, cells, pl.concat([hit, whole]).unique())]
-    found = pl.concat(named).unique()
-    found = pl.concat([found, _few_valued(context, _without(cells, found))]).unique()
-    found = pl.concat([found, _tuples(context, cells, found)]).unique()
-    found = pl.concat([found, _joint(context, _without(cells, found), one_way)]).unique()
-    hit = cells.join(found, on=["key", "field"], how="semi", maintain_order="left")
+    moved = pl.concat(named).unique()
+    moved = pl.concat([moved, _few_valued(context, _without(cells, moved))]).unique()
+    moved = pl.concat([moved, _tuples(context, cells, moved)]).unique()
+    moved = pl.concat([moved, _joint(context, _without(cells, moved), one_way)]).unique()
+    hit = cells.join(moved, on=["key", "field"], how="semi", maintain_order="left")
     return concat_findings([context.findings_for(hit, "column out of step", "error", MESSAGE)])
 
 
@@ -93,14 +93,14 @@ def _both_ways(context: CheckContext, name: str, cells: pl.DataFrame) -> bool:
 
 def _whole_columns(cells: pl.DataFrame, one_way: list[str]) -> pl.DataFrame:
     """Columns of many values, nearly all of whose changed cells hold what others of them held (key, field)."""
-    found = [cells.select("key", "field").clear()]
+    moved = [cells.select("key", "field").clear()]
     for (name,), part in cells.partition_by("field", as_dict=True, maintain_order=True).items():
         if name in one_way or len(part) < FEWEST_MOVED or part["was"].n_unique() < DISTINCT * len(part):
             continue
         was, now = (Counter(part[side].str.strip_chars()) for side in ("was", "now"))
         if (was & now).total() >= MOVED * len(part):
-            found.append(part.select("key", "field"))
-    return pl.concat(found)
+            moved.append(part.select("key", "field"))
+    return pl.concat(moved)
 
 
 def _sources(context: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
@@ -121,8 +121,8 @@ def _counts(context: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
     parts = [pl.DataFrame(schema={"field": pl.String, "now": pl.String, "live": pl.UInt32})]
     for (name,), part in cells.partition_by("field", as_dict=True).items():
         texts = context.live.cells([str(name)]).to_series().str.strip_chars()
-        there = texts.filter(texts.is_in(part["now"].unique().implode())).alias("now").value_counts(name="live")
-        parts.append(there.select(pl.lit(name).alias("field"), "now", "live"))
+        before = texts.filter(texts.is_in(part["now"].unique().implode())).alias("now").value_counts(name="live")
+        parts.append(before.select(pl.lit(name).alias("field"), "now", "live"))
     return pl.concat(parts)
 
 
@@ -130,8 +130,8 @@ def _with_source(context: CheckContext, cells: pl.DataFrame) -> pl.DataFrame:
     """Cells with what their source row (a column of theirs) has in the field: ``there``."""
     parts = [cells.clear().with_columns(there=pl.lit(None, pl.String))]
     for (name,), part in cells.partition_by("field", as_dict=True).items():
-        there = context.live.cells([str(name)], part["source"].cast(pl.UInt32)).to_series().str.strip_chars()
-        parts.append(part.with_columns(there.alias("there")))
+        source_values = context.live.cells([str(name)], part["source"].cast(pl.UInt32)).to_series().str.strip_chars()
+        parts.append(part.with_columns(source_values.alias("there")))
     return pl.concat(parts)
 
 
@@ -197,7 +197,7 @@ def _tuples(context: CheckContext, cells: pl.DataFrame, named: pl.DataFrame) -> 
     rest = _without(cells.filter(pl.col("field").is_in(fields)), named)
     open_rows = now.join(rest.select("key").unique(), on="key", how="semi")
     fit = _alike_before(open_rows, was, rest, fields)
-    found = [named, rest.join(fit, on="key", how="semi").select("key", "field")]
+    matched = [named, rest.join(fit, on="key", how="semi").select("key", "field")]
     for name in moved_with["field"]:
         part = cells.filter(field=name)
         both = [*fields, str(name)]
@@ -205,8 +205,8 @@ def _tuples(context: CheckContext, cells: pl.DataFrame, named: pl.DataFrame) -> 
         now = now.join(part.select("key"), on="key", how="semi")
         fit = _alike_before(now, was, cells.filter(pl.col("field").is_in(both)), both)
         if len(fit) >= MOST_MOVED * len(part):
-            found.append(part.join(fit, on="key", how="semi").select("key", "field"))
-    return pl.concat(found)
+            matched.append(part.join(fit, on="key", how="semi").select("key", "field"))
+    return pl.concat(matched)
 
 
 def _rows_of(context: CheckContext, cells: pl.DataFrame, fields: list[str]) -> tuple[pl.DataFrame, pl.DataFrame]:
@@ -227,12 +227,12 @@ def _alike_before(rows: pl.DataFrame, was: pl.DataFrame, changed: pl.DataFrame, 
     if len(rows) * len(was) > MOST_PAIRS:
         return rows.join(was.select(fields).unique(), on=fields, how="semi").select("key")
     for name in fields:
-        own = changed.filter(field=name)["key"]
-        rows = rows.with_columns(pl.col("key").is_in(own.implode()).alias(f"{name} changed"))
+        changed_keys = changed.filter(field=name)["key"]
+        rows = rows.with_columns(pl.col("key").is_in(changed_keys.implode()).alias(f"{name} changed"))
     pairs = rows.join(was, how="cross", suffix=" there").filter(pl.col("key") != pl.col("key there"))
     for name in fields:
-        there = pl.col(f"{name} there")
-        pairs = pairs.filter((pl.col(name) == there) | ((there == "") & ~pl.col(f"{name} changed")))
+        shop_value = pl.col(f"{name} there")
+        pairs = pairs.filter((pl.col(name) == shop_value) | ((shop_value == "") & ~pl.col(f"{name} changed")))
     return pairs.select("key").unique()
 
 
@@ -275,8 +275,8 @@ def _may_move(was: pl.Series, cells: pl.DataFrame, offset: int) -> bool:
     """Whether several changed cells one after another hold what was so many rows above; a quick look."""
     rows = cells.sort("row")
     source = rows["row"].cast(pl.Int64) - offset
-    there = was.gather(source.clip(0, len(was) - 1))
-    fits = rows["now"] == there
+    from_source = was.gather(source.clip(0, len(was) - 1))
+    fits = rows["now"] == from_source
     in_a_row = fits.cast(pl.UInt8).rolling_sum(FEWEST_MOVED).max()
     return in_a_row == FEWEST_MOVED
 
@@ -286,14 +286,14 @@ def _is_sorted(was: pl.Series, now: pl.Series, cells: pl.DataFrame) -> bool:
 
     Nearly, for blank cells of a sheet leave what was there.
     """
-    there, here = Counter(cells["was"]), Counter(cells["now"])
-    if (there & here).total() < MOST_MOVED * len(cells) or len(here) < FEWEST_VALUES:
+    before, here = Counter(cells["was"]), Counter(cells["now"])
+    if (before & here).total() < MOST_MOVED * len(cells) or len(here) < FEWEST_VALUES:
         return False
-    if len(cells) >= MANY_MOVED and len(here) >= MANY_VALUES and (there & here).total() >= ALL_MOVED * len(cells):
+    if len(cells) >= MANY_MOVED and len(here) >= MANY_VALUES and (before & here).total() >= ALL_MOVED * len(cells):
         # So many cells in so many values that are all there as before are no chance.
         return True
     values, runs = now.n_unique(), _runs(now)
-    return runs <= values + (len(cells) - (there & here).total()) * 2 + 1 and runs * RUNS_FEWER < _runs(was)
+    return runs <= values + (len(cells) - (before & here).total()) * 2 + 1 and runs * RUNS_FEWER < _runs(was)
 
 
 def _runs(values: pl.Series) -> int:

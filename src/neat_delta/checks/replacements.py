@@ -49,9 +49,9 @@ def _words(context: CheckContext, texts: pl.DataFrame) -> Iterator[pl.DataFrame]
     named = no_findings()
     for (old, new), _ in sorted(often, key=lambda one: (-one[1], -len(one[0][0])))[:MOST_SWAPS]:
         rest = texts.join(named, on=["key", "field"], how="anti", maintain_order="left")
-        found = _beyond(context, rest, old, new)
-        named = pl.concat([named, found])
-        yield found
+        findings = _beyond(context, rest, old, new)
+        named = pl.concat([named, findings])
+        yield findings
 
 
 def _beyond(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> pl.DataFrame:
@@ -72,7 +72,7 @@ def _beyond(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> p
     meant = max(counts, key=likeliest)[0]
     others = same.filter(pl.col("field") != meant)
     message = f"{old!r} became {new!r} here as in {meant}: did search and replace go too far?"
-    found = [context.findings_for(others, "search and replace", "warning", message)]
+    findings = [context.findings_for(others, "search and replace", "warning", message)]
     part = same.filter(
         (pl.col("field") == meant) & WAS.str.contains(f"(?i)(?:{LETTER}{re.escape(old)}|{re.escape(old)}{LETTER})")
     )
@@ -88,8 +88,8 @@ def _beyond(context: CheckContext, texts: pl.DataFrame, old: str, new: str) -> p
     whole = len(part) < len(same) - len(others)
     if re.match(r"\w", old) and (several or whole or _lost_capitals(part, old, new)):
         message = f"{old!r} became {new!r} inside a word: did search and replace go too far?"
-        found.append(context.findings_for(part, "search and replace", "warning", message))
-    return concat_findings(found)
+        findings.append(context.findings_for(part, "search and replace", "warning", message))
+    return concat_findings(findings)
 
 
 def _lost_capitals(part: pl.DataFrame, old: str, new: str) -> bool:
@@ -133,14 +133,14 @@ def _digit_swaps(was: str, now: str) -> set[tuple[str, str]]:
     """The digits that may have been exchanged for others: what differs, with up to two digits on each side."""
     front = _alike(was, now)
     back = _alike(was[front:][::-1], now[front:][::-1])
-    found = set()
+    swaps = set()
     for left in range(min(2, front) + 1):
         for right in range(min(2, back) + 1):
             old = was[front - left : len(was) - back + right]
             new = now[front - left : len(now) - back + right]
             if old.isdigit() and new.isdigit():
-                found.add((old, new))
-    return found
+                swaps.add((old, new))
+    return swaps
 
 
 def _word_swap(was: str, now: str, old: str, new: str) -> tuple[str, str]:

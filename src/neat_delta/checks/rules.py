@@ -22,22 +22,22 @@ if TYPE_CHECKING:
 def locked(context: CheckContext) -> pl.DataFrame:
     """A locked field changes."""
     message = "locked field (catalogue.toml)"
-    known = context.changes.keys_with_action(CHANGE, RECODE)
+    changing = context.changes.keys_with_action(CHANGE, RECODE)
     return concat_findings(
         context.findings_for(
-            cells.join(known, on="key", how="semi", maintain_order="left"), "locked field", "error", message
+            cells.join(changing, on="key", how="semi", maintain_order="left"), "locked field", "error", message
         )
-        for name, result, cells in context.cells()
-        if result.locked and name not in context.overrides.unlock
+        for name, configured, cells in context.cells()
+        if configured.locked and name not in context.overrides.unlock
     )
 
 
 def required(context: CheckContext) -> pl.DataFrame:
     """A required field would be emptied, or a new item does not have it."""
     key = context.changes.head.key
-    wanted = [name for name, result in context.settings.fields.items() if result.required and name not in key]
-    emptied = context.outgoing_cells.filter(pl.col("now").is_null() & pl.col("field").is_in(wanted))
-    fields = pl.DataFrame({"field": wanted}, schema={"field": pl.String})
+    needed = [name for name, configured in context.settings.fields.items() if configured.required and name not in key]
+    emptied = context.outgoing_cells.filter(pl.col("now").is_null() & pl.col("field").is_in(needed))
+    fields = pl.DataFrame({"field": needed}, schema={"field": pl.String})
     all_of_new = context.changes.keys_with_action(ADD).join(fields, how="cross")
     lacking = all_of_new.join(context.outgoing_cells, on=["key", "field"], how="anti", maintain_order="left")
     return pl.concat(
@@ -63,13 +63,13 @@ def too_long(context: CheckContext) -> pl.DataFrame:
     message = "max. {} characters. Shorten the text"
     return concat_findings(
         context.findings_for(
-            cells.filter(pl.col("now").str.len_chars() > result.length),
+            cells.filter(pl.col("now").str.len_chars() > configured.length),
             "too long",
             "error",
-            message.format(result.length),
+            message.format(configured.length),
         )
-        for _, result, cells in context.cells()
-        if result.length is not None
+        for _, configured, cells in context.cells()
+        if configured.length is not None
     )
 
 
@@ -78,13 +78,13 @@ def too_fine(context: CheckContext) -> pl.DataFrame:
     message = "max. {} decimals. Round it"
     return concat_findings(
         context.findings_for(
-            cells.filter(_decimals(context, name) > result.decimals),
+            cells.filter(_decimals(context, name) > configured.decimals),
             "too many decimals",
             "error",
-            message.format(result.decimals),
+            message.format(configured.decimals),
         )
-        for name, result, cells in context.cells()
-        if result.decimals is not None
+        for name, configured, cells in context.cells()
+        if configured.decimals is not None
     )
 
 

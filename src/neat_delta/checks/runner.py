@@ -113,14 +113,14 @@ def run_checks(
     overrides = _known(overrides, live)
     lacking = _roles_without_field(live, settings)
     context = CheckContext(changes, live, settings, overrides, images)
-    wanted = [check for check in all_checks() if check.name not in (*overrides.ignore, *settings.checks.ignore)]
+    chosen = [check for check in all_checks() if check.name not in (*overrides.ignore, *settings.checks.ignore)]
     # What a spreadsheet program explains is no edit, so the other checks do not see it.
-    first = [check for check in wanted if check in accidents.CHECKS]
-    found = pl.concat([lacking, *(check.run(context) for check in first)])
-    restored = found.filter(effect=REPAIR)
+    first = [check for check in chosen if check in accidents.CHECKS]
+    findings = pl.concat([lacking, *(check.run(context) for check in first)])
+    restored = findings.filter(effect=REPAIR)
     context = replace(context, changes=apply_findings(changes, restored)) if len(restored) else context
-    found = pl.concat([found, *(check.run(context) for check in wanted if check not in first)])
-    return _until_nothing_more_is_held(found, context, [check for check in wanted if check not in TYPED])
+    findings = pl.concat([findings, *(check.run(context) for check in chosen if check not in first)])
+    return _until_nothing_more_is_held(findings, context, [check for check in chosen if check not in TYPED])
 
 
 def _roles_without_field(live: Table, settings: Settings) -> pl.DataFrame:
@@ -129,7 +129,7 @@ def _roles_without_field(live: Table, settings: Settings) -> pl.DataFrame:
     Raises:
         InvalidOption: it is no field of the catalogue at all.
     """
-    found = [no_findings()]
+    findings = [no_findings()]
     for role, name in settings.roles.lacking(live):
         if not name:
             continue  # (no field has this role)
@@ -140,23 +140,23 @@ def _roles_without_field(live: Table, settings: Settings) -> pl.DataFrame:
                 hint=nearest_hint(name, live.names),
             )
         message = f"{live.source.name} has no column {name}, so the checks on the {role.replace('_', ' ')} are off"
-        found.append(findings_frame("role without column", "warning", field=name, message=message))
-    return pl.concat(found)
+        findings.append(findings_frame("role without column", "warning", field=name, message=message))
+    return pl.concat(findings)
 
 
-def _until_nothing_more_is_held(found: pl.DataFrame, context: CheckContext, wanted: Sequence[Check]) -> pl.DataFrame:
+def _until_nothing_more_is_held(findings: pl.DataFrame, context: CheckContext, chosen: Sequence[Check]) -> pl.DataFrame:
     """The findings, and those on what remains: whatever is held keeps its live value, beside which others may be wrong.
 
     A sale price that was below the new price is not below the old one; a code that one item was to lose is not free for
     another; an item that another one still links to cannot go.
     """
-    new = found
+    new = findings
     while len(new.filter(effect=BLOCK)):
-        remaining = replace(context, changes=apply_findings(context.changes, found), _memory={})
-        again = pl.concat([no_findings(), *(check.run(remaining) for check in wanted)])
-        new = again.join(found, on=["code", "key", "field"], how="anti", nulls_equal=True, maintain_order="left")
-        found = pl.concat([found, new])
-    return found
+        remaining = replace(context, changes=apply_findings(context.changes, findings), _memory={})
+        again = pl.concat([no_findings(), *(check.run(remaining) for check in chosen)])
+        new = again.join(findings, on=["code", "key", "field"], how="anti", nulls_equal=True, maintain_order="left")
+        findings = pl.concat([findings, new])
+    return findings
 
 
 def checks_without_fields(live: Table, settings: Settings) -> dict[str, list[str]]:
@@ -183,8 +183,8 @@ def recheck(
     """
     both = Overrides(**{name: _joined(name, changes.head.overrides, overrides) for name in to_json(overrides)})
     again = run_checks(changes, live, settings, both, images)
-    own = pl.col("code").is_in([check.name for check in all_checks()])
-    kept = changes.findings.filter((pl.col("effect") != NO_EFFECT) | ~own)
+    of_checks = pl.col("code").is_in([check.name for check in all_checks()])
+    kept = changes.findings.filter((pl.col("effect") != NO_EFFECT) | ~of_checks)
     return apply_findings(with_findings_replaced(with_overrides(changes, both), kept), again)
 
 
@@ -200,8 +200,8 @@ def _known(overrides: Overrides, live: Table) -> Overrides:
         "allow_new_values": overrides.allow_new_values,
         "as_typed": overrides.as_typed,
     }
-    for option, result in names.items():
-        for name in result:
+    for option, configured in names.items():
+        for name in configured:
             if field_name(name) not in live.names:
                 raise InvalidOption(
                     "there is no field with this name",
@@ -218,4 +218,4 @@ def _known(overrides: Overrides, live: Table) -> Overrides:
                 value=repr(name),
                 hint=nearest_hint(name, open_ones, "Choose from"),
             )
-    return replace(overrides, **{option: tuple(map(field_name, result)) for option, result in names.items()})
+    return replace(overrides, **{option: tuple(map(field_name, configured)) for option, configured in names.items()})

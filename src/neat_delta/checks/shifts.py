@@ -28,8 +28,8 @@ CUT = "texts cut off at the same length; current texts kept"
 
 def shifted(context: CheckContext) -> pl.DataFrame:
     """The cells of a row are one column off."""
-    found = [_off_by(context, side) for side in (-1, 1)]
-    return concat_findings(found)
+    findings = [_off_by(context, side) for side in (-1, 1)]
+    return concat_findings(findings)
 
 
 def _columns(context: CheckContext) -> list[str]:
@@ -47,8 +47,8 @@ def _off_by(context: CheckContext, side: int) -> pl.DataFrame:
         both = cells.drop_nulls("now").join(wide, on="key", how="inner", maintain_order="left")
         if not 0 <= at < len(names) or both.is_empty():
             continue
-        there = context.live.cells([names[at]], both["row"]).to_series().str.strip_chars()
-        hit = both.filter((both["now"].str.strip_chars() == there) & (there != ""))
+        beside = context.live.cells([names[at]], both["row"]).to_series().str.strip_chars()
+        hit = both.filter((both["now"].str.strip_chars() == beside) & (beside != ""))
         hits.append(hit.select("key", "now", at=pl.lit(at, pl.Int64)))
     moved = pl.concat(hits).sort("key", "at")
     if moved.is_empty():
@@ -71,7 +71,7 @@ def _off_by(context: CheckContext, side: int) -> pl.DataFrame:
 def split(context: CheckContext) -> pl.DataFrame:
     """A text was split, and its parts overwrote the next columns."""
     names = _columns(context)
-    found = []
+    findings = []
     for name, cells in context.typed.items():
         at = names.index(name) + 1 if name in names else len(names)
         if at >= len(names) or type_named(context.type_of(name)).numeric:
@@ -87,8 +87,8 @@ def split(context: CheckContext) -> pl.DataFrame:
         whole = pl.col("rest").str.starts_with(pl.col("part").str.strip_chars()) & (pl.col("part") != "")
         hit = both.filter(whole & (pl.col("part").str.len_chars() >= SHORTEST_REST))
         about = hit.select("key", "now", field=pl.lit(None, pl.String))
-        found.append(context.findings_for(about, "split text", "error", SPLIT))
-    return concat_findings(found)
+        findings.append(context.findings_for(about, "split text", "error", SPLIT))
+    return concat_findings(findings)
 
 
 def truncated(context: CheckContext) -> pl.DataFrame:

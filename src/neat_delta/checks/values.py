@@ -29,20 +29,20 @@ SINGLE = "\x1f"
 
 def unknown_value(context: CheckContext) -> pl.DataFrame:
     """A choice field gets a value that is not allowed, or that no item has."""
-    found = []
-    for name, result, cells in context.cells():
-        known = _known_values(context, name, result)
-        if known is None or name in context.overrides.allow_new_values:
+    findings = []
+    for name, configured, cells in context.cells():
+        known_values = _known_values(context, name, configured)
+        if known_values is None or name in context.overrides.allow_new_values:
             continue
-        strange = _strange(cells, known, result.separator)
-        choices = [result.labels.get(value, value) for value in known.to_list()]
+        strange = _strange(cells, known_values, configured.separator)
+        choices = [configured.labels.get(value, value) for value in known_values.to_list()]
         advice = {
-            value: _advice(value, choices, name, open_=not result.allowed_values)
+            value: _advice(value, choices, name, open_=not configured.allowed_values)
             for value in strange["single"].unique()
         }
         message = strange["single"].replace_strict(advice, return_dtype=pl.String)
-        found.append(context.findings_for(strange, "unknown value", "error", message))
-    return concat_findings(found)
+        findings.append(context.findings_for(strange, "unknown value", "error", message))
+    return concat_findings(findings)
 
 
 def _known_values(context: CheckContext, name: str, configured: FieldSettings) -> pl.Series | None:
@@ -55,13 +55,13 @@ def _known_values(context: CheckContext, name: str, configured: FieldSettings) -
     return None
 
 
-def _strange(cells: pl.DataFrame, known: pl.Series, separator: str | None) -> pl.DataFrame:
+def _strange(cells: pl.DataFrame, known_values: pl.Series, separator: str | None) -> pl.DataFrame:
     """Cells with a single value (added as single) that is not known and was not there before; one for each cell."""
     new = cells.drop_nulls("now").with_columns(single=pl.col("now").str.split(separator or SINGLE))
     new = new.explode("single").with_columns(pl.col("single").str.strip_chars())
-    there = pl.col("was").fill_null("").str.split(separator or SINGLE)
+    before = pl.col("was").fill_null("").str.split(separator or SINGLE)
     new = new.filter(
-        ~pl.col("single").is_in(known.implode()) & (pl.col("single") != "") & ~pl.col("single").is_in(there)
+        ~pl.col("single").is_in(known_values.implode()) & (pl.col("single") != "") & ~pl.col("single").is_in(before)
     )
     return new.unique(["key", "field"], keep="first", maintain_order=True)
 
@@ -101,9 +101,14 @@ def normalize(value: str) -> str:
 
 def another_spelling(context: CheckContext) -> pl.DataFrame:
     """A new value differs from a known one only in case, spaces or accents."""
-    found = []
-    for name, result, cells in context.cells():
-        if result.allowed_values or result.type == "choice" or context.type_of(name) != "text" or result.separator:
+    findings = []
+    for name, configured, cells in context.cells():
+        if (
+            configured.allowed_values
+            or configured.type == "choice"
+            or context.type_of(name) != "text"
+            or configured.separator
+        ):
             continue
         used = context.live.distinct_values(name)
         if not 1 < len(used) <= MOST_CHOICES or len(context.live) < LEAST_USES * len(used):
@@ -114,17 +119,17 @@ def another_spelling(context: CheckContext) -> pl.DataFrame:
         hit = strange.filter(pl.col("single").is_in(list(like)))
         meant = hit["single"].replace_strict(like, return_dtype=pl.String)
         message = pl.select(pl.format("other items use {}; possible spelling variant", meant)).to_series()
-        found.append(context.findings_for(hit, "new spelling", "warning", message))
-    return concat_findings(found)
+        findings.append(context.findings_for(hit, "new spelling", "warning", message))
+    return concat_findings(findings)
 
 
 def spelling_variant(context: CheckContext) -> pl.DataFrame:
     """A choice field that changes already has two spellings of one value in the shop."""
-    found = []
-    for name, result, cells in context.cells():
-        if result.type != "choice":
+    findings = []
+    for name, configured, cells in context.cells():
+        if configured.type != "choice":
             continue
-        used = split_values(context.live.cells([name])[name], result.separator).sort()
+        used = split_values(context.live.cells([name])[name], configured.separator).sort()
         folded: dict[str, list[str]] = {}
         for value in used:
             folded.setdefault(normalize(value), []).append(value)
@@ -132,29 +137,29 @@ def spelling_variant(context: CheckContext) -> pl.DataFrame:
         if multiple:
             about = cells.head(1).with_columns(now=pl.lit(None, pl.String))
             message = f"the shop already has two spellings in {name}: {'; '.join(multiple[:SOME_VALUES])}"
-            found.append(context.findings_for(about, "spelling variant", "note", message))
-    return concat_findings(found)
+            findings.append(context.findings_for(about, "spelling variant", "note", message))
+    return concat_findings(findings)
 
 
 def unknown_category(context: CheckContext) -> pl.DataFrame:
     """An item gets a category that no item has and that is not allowed, or one with subcategories."""
-    found = []
-    for name, result, cells in context.cells():
+    findings = []
+    for name, configured, cells in context.cells():
         if context.type_of(name) != "category" or name in context.overrides.allow_new_values:
             continue
-        used = split_values(context.live.cells([name])[name], result.separator)
+        used = split_values(context.live.cells([name])[name], configured.separator)
         used = pl.concat([used, pl.Series(context.settings.known.get(name, ()), dtype=pl.String)]).unique().sort()
         parents = _parents(used)
-        strange = _strange(cells, pl.concat([used, parents]).unique(), result.separator)
+        strange = _strange(cells, pl.concat([used, parents]).unique(), configured.separator)
         advice = {value: _advice(value, used.to_list(), name, open_=True) for value in strange["single"].unique()}
         message = strange["single"].replace_strict(advice, return_dtype=pl.String)
-        found.append(context.findings_for(strange, "unknown category", "error", message))
-        if result.lowest:
-            inner = _strange(cells, used.filter(~used.is_in(parents.implode())), result.separator)
+        findings.append(context.findings_for(strange, "unknown category", "error", message))
+        if configured.lowest:
+            inner = _strange(cells, used.filter(~used.is_in(parents.implode())), configured.separator)
             inner = inner.filter(pl.col("single").is_in(parents.implode()))
             say_lowest = "choose a subcategory; items are in the lowest level only"
-            found.append(context.findings_for(inner, "unknown category", "error", say_lowest))
-    return concat_findings(found)
+            findings.append(context.findings_for(inner, "unknown category", "error", say_lowest))
+    return concat_findings(findings)
 
 
 def _parents(paths: pl.Series) -> pl.Series:
@@ -173,8 +178,8 @@ def image_name(context: CheckContext) -> pl.DataFrame:
         context.findings_for(
             cells.filter(pl.col("now").str.contains(r"[\s?#%&\"<>\\]")), "image name", "warning", message
         )
-        for name, result, cells in context.cells()
-        if context.type_of(name) == "image" and (result.separator or "").strip() not in ("&", "#")
+        for name, configured, cells in context.cells()
+        if context.type_of(name) == "image" and (configured.separator or "").strip() not in ("&", "#")
     )
 
 
@@ -182,24 +187,24 @@ def image_missing(context: CheckContext) -> pl.DataFrame:
     """An image file is not in the folder with the images."""
     if context.images is None:
         return no_findings()
-    there = pl.Series(sorted(context.images), dtype=pl.String)
+    file_names = pl.Series(sorted(context.images), dtype=pl.String)
     message = "image file not found. Add it to the folder, or correct the name (upper and lower case count)"
     return concat_findings(
-        context.findings_for(_strange(cells, there, result.separator), "image missing", "error", message)
-        for name, result, cells in context.cells()
+        context.findings_for(_strange(cells, file_names, configured.separator), "image missing", "error", message)
+        for name, configured, cells in context.cells()
         if context.type_of(name) == "image"
     )
 
 
 def not_unique(context: CheckContext) -> pl.DataFrame:
     """A value that must be unique is on another item too: barcodes, and fields set as unique."""
-    found = []
-    for name, result, cells in context.cells():
-        if not (result.unique or context.type_of(name) == "barcode"):
+    findings = []
+    for name, configured, cells in context.cells():
+        if not (configured.unique or context.type_of(name) == "barcode"):
             continue
         keys = Key(context.changes.head.key, explicit=True).values(context.live)
-        there = pl.DataFrame({"key": keys, "now": context.live.cells([name])[name]}).filter(pl.col("now") != "")
-        irreversible = there.join(context.changes.cells.filter(field=name).select("key"), on="key", how="anti")
+        shop_values = pl.DataFrame({"key": keys, "now": context.live.cells([name])[name]}).filter(pl.col("now") != "")
+        irreversible = shop_values.join(context.changes.cells.filter(field=name).select("key"), on="key", how="anti")
         after = pl.concat([irreversible, cells.select("key", "now").drop_nulls()])
         double = after.join(cells.select("now").drop_nulls().unique(), on="now", how="semi")
         others = double.group_by("now").agg("key").filter(pl.col("key").list.len() > 1)
@@ -208,8 +213,8 @@ def not_unique(context: CheckContext) -> pl.DataFrame:
         message = pl.select(
             pl.format("duplicate value, must be unique: {} has it too", other.fill_null("another item"))
         ).to_series()
-        found.append(context.findings_for(hit, "not unique", "error", message))
-    return concat_findings(found)
+        findings.append(context.findings_for(hit, "not unique", "error", message))
+    return concat_findings(findings)
 
 
 def broken_link(context: CheckContext) -> pl.DataFrame:
@@ -217,8 +222,8 @@ def broken_link(context: CheckContext) -> pl.DataFrame:
     key = context.changes.head.key
     if len(key) != 1:
         return no_findings()
-    found = []
-    for name, result, cells in context.cells():
+    findings = []
+    for name, configured, cells in context.cells():
         if context.type_of(name) == "item link":
             to = context.changes.new_keys()
             leaving = pl.concat([context.changes.keys_with_action(REMOVE)["key"], pl.Series(list(to), dtype=pl.String)])
@@ -226,14 +231,14 @@ def broken_link(context: CheckContext) -> pl.DataFrame:
             stays = live.filter(~live.is_in(leaving.implode()))
             added = context.changes.keys_with_action(ADD)["key"]
             codes = pl.concat([one.rename("") for one in (stays, added, pl.Series(list(to.values()), dtype=pl.String))])
-            parted_by = result.separator or code_separator(context.live.cells([name])[name])
+            parted_by = configured.separator or code_separator(context.live.cells([name])[name])
             strange = _strange(cells, codes, parted_by)
-            found.append(
+            findings.append(
                 context.findings_for(
                     strange, "broken link", "warning", "linked SKU does not exist. Correct it, or add the item"
                 )
             )
-    return concat_findings(found)
+    return concat_findings(findings)
 
 
 def parent_removed(context: CheckContext) -> pl.DataFrame:
@@ -242,15 +247,15 @@ def parent_removed(context: CheckContext) -> pl.DataFrame:
     removed = context.changes.keys_with_action(REMOVE)
     if len(key) != 1 or removed.is_empty():
         return no_findings()
-    codes, found = context.live.cells(key).to_series(), []
+    codes, findings = context.live.cells(key).to_series(), []
     irreversible = ~codes.is_in(removed["key"].implode())
     for name in context.live.names:
-        cells, result = context.live.cells([name])[name], context.settings.field(name)
-        if name in key or resolve_type(context.live.distinct_values(name), name, result).name != "item link":
+        cells, configured = context.live.cells([name])[name], context.settings.field(name)
+        if name in key or resolve_type(context.live.distinct_values(name), name, configured).name != "item link":
             continue
-        there = context.beside(name) if name in context.changes.head.fields else None
-        now = cells if there is None else _with_changes(cells, codes, there)
-        separator = result.separator or code_separator(cells)
+        values_after = context.beside(name) if name in context.changes.head.fields else None
+        now = cells if values_after is None else _with_changes(cells, codes, values_after)
+        separator = configured.separator or code_separator(cells)
         named = pl.DataFrame({"key": now.filter(irreversible), "by": codes.filter(irreversible)})
         named = named.with_columns(pl.col("key").str.split(separator) if separator else pl.concat_list("key"))
         named = named.explode("key").with_columns(pl.col("key").str.strip_chars())
@@ -259,8 +264,8 @@ def parent_removed(context: CheckContext) -> pl.DataFrame:
             pl.format("{} links to it in {} and is not deleted. Delete both, or neither", "by", pl.lit(name))
         )
         about = hit.select("key", now=pl.lit(None, pl.String), field=pl.lit(None, pl.String))
-        found.append(context.findings_for(about, "parent removed", "error", message.to_series()))
-    return concat_findings(found)
+        findings.append(context.findings_for(about, "parent removed", "error", message.to_series()))
+    return concat_findings(findings)
 
 
 def _with_changes(cells: pl.Series, codes: pl.Series, both: pl.DataFrame) -> pl.Series:

@@ -253,8 +253,8 @@ def run(args: list[str] | None = None) -> int:
     words = sys.argv[1:] if args is None else args
     code, error = _guided(words) if _wants_guide(words) else _ended(args)
     command = words[0] if words else ""
-    wanted = "--json" in words or f"NEAT_DELTA_{command.upper()}_JSON" in os.environ
-    print_envelope(command, code, error, wanted=wanted)
+    as_json = "--json" in words or f"NEAT_DELTA_{command.upper()}_JSON" in os.environ
+    print_envelope(command, code, error, wanted=as_json)
     return code
 
 

@@ -82,9 +82,9 @@ def _problems_of(changes: ChangeSet) -> list[dict[str, Any]]:
     from neat_delta.matching import KEY_SEPARATOR
     from neat_delta.tables.line_names import with_own_line
 
-    found = changes.findings.filter(pl.col("level").is_in(["error", "warning"])).head(MOST_PROBLEMS)
-    found = found.select("code", "level", "key", "field", "line", "value", "message")
-    rows = (with_own_line(row, changes.head.edited.parts) for row in found.to_dicts())
+    findings = changes.findings.filter(pl.col("level").is_in(["error", "warning"])).head(MOST_PROBLEMS)
+    findings = findings.select("code", "level", "key", "field", "line", "value", "message")
+    rows = (with_own_line(row, changes.head.edited.parts) for row in findings.to_dicts())
     return [row | {"key": row["key"].split(KEY_SEPARATOR) if row["key"] else None} for row in rows]
 
 

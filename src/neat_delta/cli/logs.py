@@ -83,8 +83,8 @@ def logged(action: Callable[[], T], words: Sequence[str], verbose: int, file: Pa
     LOGGER.info("neat-delta %s", " ".join(words))
     code: object = "none"
     try:
-        code = result = action()
-        return result
+        code = outcome = action()
+        return outcome
     except NeatDeltaError as error:
         code = int(exit_for(error))
         LOGGER.error("%s", error)
@@ -123,8 +123,8 @@ def _handlers(verbose: int, file: Path | None, file_format: str) -> list[logging
 def _insist_on_log(file: Path) -> None:
     """See that lines are added to a log, or to an empty file, and not to somebody's work."""
     try:
-        with file.open("rb") as there:
-            start = there.read(LONGEST_START)
+        with file.open("rb") as existing:
+            start = existing.read(LONGEST_START)
     except OSError:
         return  # it is not there, or opening it to write says why
     if start and not OWN_LINE.match(start):

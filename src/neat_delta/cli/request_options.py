@@ -87,15 +87,15 @@ def _nested(
     _context: click.Context, param: click.Parameter, given: tuple[tuple[str, str], ...]
 ) -> dict[str, dict[str, str]]:
     """``FIELD A=B`` options as a dictionary by field."""
-    found: dict[str, dict[str, str]] = {}
+    by_field: dict[str, dict[str, str]] = {}
     for field, answer in given:
         edited, live = _pair(answer, str(param.metavar), first=False)
-        found.setdefault(field, {})[edited] = live
-    return found
+        by_field.setdefault(field, {})[edited] = live
+    return by_field
 
 
-def _pair(text: str, wanted: str, *, first: bool) -> tuple[str, str]:
+def _pair(text: str, form: str, *, first: bool) -> tuple[str, str]:
     left, equals, right = text.partition("=") if first else text.rpartition("=")
     if not (left.strip() and equals and right.strip()):
-        raise click.BadParameter(f"{text!r} is not {wanted}")
+        raise click.BadParameter(f"{text!r} is not {form}")
     return left.strip(), right.strip()

@@ -158,7 +158,7 @@ def _insist_on_allowed(scheme: str, options: Sequence[tuple[str, str]], shown: s
 
 def _asked(text: str) -> dict[str, str]:
     """What stands behind the question mark. A query comes last and is taken as it is, whatever signs are in it."""
-    found = re.match(r"(?:(?P<rest>.*?)&)?query=(?P<query>.*)", text, re.DOTALL)
-    if found:
-        return _asked(found["rest"] or "") | {QUERY: found["query"]}
+    parts = re.match(r"(?:(?P<rest>.*?)&)?query=(?P<query>.*)", text, re.DOTALL)
+    if parts:
+        return _asked(parts["rest"] or "") | {QUERY: parts["query"]}
     return dict(parse_qsl(text, keep_blank_values=True, strict_parsing=True)) if text else {}

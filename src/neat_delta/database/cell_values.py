@@ -187,10 +187,10 @@ def _boolean(text: str) -> bool:
 
 def _time(text: str) -> datetime.time | datetime.timedelta:
     """A time of the day; in some databases also one of more than 24 hours, or less than none."""
-    if found := LONG_TIME.fullmatch(text.strip()):
-        hours, minutes, seconds = int(found[2]), int(found[3]), float(found[4] or 0)
+    if parts := LONG_TIME.fullmatch(text.strip()):
+        hours, minutes, seconds = int(parts[2]), int(parts[3]), float(parts[4] or 0)
         long = datetime.timedelta(hours=hours, minutes=minutes, seconds=seconds)
-        return -long if found[1] else long
+        return -long if parts[1] else long
     return datetime.time.fromisoformat(text.strip())
 
 

@@ -130,8 +130,8 @@ def _arguments(address: DatabaseTable) -> dict[str, Any]:
     if address.is_file:
         return {"timeout": LOCK_TIME}
     if "mysql" in DRIVERS[address.scheme]:
-        own = Path("~/.my.cnf").expanduser()
-        file = {"read_default_file": str(own)} if own.is_file() else {}
+        option_file = Path("~/.my.cnf").expanduser()
+        file = {"read_default_file": str(option_file)} if option_file.is_file() else {}
         return {"connect_timeout": SILENCE_TIME, "charset": "utf8mb4"} | file
     return {"connect_timeout": SILENCE_TIME}
 

@@ -27,10 +27,10 @@ def exactly(dialect: str, column: sqlalchemy.Column[Any], value: Any) -> Any:
     if dialect == "postgresql":
         return sqlalchemy.cast(column, sqlalchemy.Text).collate("C") == sqlalchemy.cast(value, sqlalchemy.Text)
     utf8: Any = sqlalchemy.literal_column("utf8mb4")
-    here, there = (
+    here, after = (
         sqlalchemy.cast(sqlalchemy.func.convert(side.op("USING")(utf8)), sqlalchemy.BINARY) for side in (column, value)
     )
-    return here == there
+    return here == after
 
 
 def as_looked_at(dialect: str, column: sqlalchemy.Column[Any]) -> Any:

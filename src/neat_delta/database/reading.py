@@ -89,8 +89,8 @@ def _copied(connection: sqlalchemy.Connection, select: str, address: DatabaseTab
         cursor.execute(f"SELECT * FROM ({select}\n) AS asked LIMIT 0", prepare=True)
         described = list(cursor.description)
         columns = [_as_text(cursor, column, select, address, driver) for column in described]
-        wanted = f"SELECT {', '.join(columns)} FROM ({select}\n) AS asked"
-        with cursor.copy(f"COPY ({wanted}) TO STDOUT WITH (FORMAT csv, HEADER)") as rows:
+        query = f"SELECT {', '.join(columns)} FROM ({select}\n) AS asked"
+        with cursor.copy(f"COPY ({query}) TO STDOUT WITH (FORMAT csv, HEADER)") as rows:
             for piece in rows:
                 yield bytes(piece)
 
@@ -124,12 +124,12 @@ def _fetched(connection: sqlalchemy.Connection, select: str, address: DatabaseTa
     """Rows of any database, in batches."""
     streaming = connection.execution_options(stream_results=True, max_row_buffer=ROWS, no_parameters=True)
     select, singles = _with_whole_singles(connection, select, address)
-    found = streaming.exec_driver_sql(select)
-    names = list(found.keys())
+    cursor = streaming.exec_driver_sql(select)
+    names = list(cursor.keys())
     stream = io.StringIO(newline="")
     writer = csv.writer(stream, lineterminator="\n")
     writer.writerow(names)
-    for rows in found.partitions(ROWS):
+    for rows in cursor.partitions(ROWS):
         try:
             writer.writerows(
                 [[as_cell(single(value) if at in singles else value) for at, value in enumerate(row)] for row in rows]

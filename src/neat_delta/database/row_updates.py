@@ -121,27 +121,27 @@ class _Work:
     def done(self, updates: Sequence[RowUpdate]) -> list[Result]:
         """What became of some rows, which are looked at and locked together."""
         keys: list[tuple[Any, ...] | NoValue] = [self._key_of(update) for update in updates]
-        there = self._rows_of([key for key in keys if not isinstance(key, NoValue)])
+        rows = self._rows_of([key for key in keys if not isinstance(key, NoValue)])
         results: list[Result] = []
-        wanted: list[_Wanted] = []
+        to_write: list[_Wanted] = []
         for at, (update, key) in enumerate(zip(updates, keys, strict=True)):
             try:
                 if isinstance(key, NoValue):
                     raise key
                 values = {name: self._value(name, text) for name, text in update.now.items()}
-                result, write = self._judged(update, there.get(key, ()))
+                state, write = self._judged(update, rows.get(key, ()))
             except NoValue as error:
                 results.append((FAILED, str(error)))
                 continue
-            results.append(result)
+            results.append(state)
             if write:
-                wanted.append(_Wanted(at, update.action, key, values, update))
+                to_write.append(_Wanted(at, update.action, key, values, update))
         refused = set()
-        for batch in _alike(wanted):
+        for batch in _alike(to_write):
             for at, reason in self._written(batch):
                 results[at] = (FAILED, reason)
                 refused.add(at)
-        self.written += [one for one in wanted if one.at not in refused]
+        self.written += [one for one in to_write if one.at not in refused]
         return results
 
     def insist_on_kept(self) -> None:
@@ -152,9 +152,9 @@ class _Work:
         """
         for start in range(0, len(self.written), BATCH):
             batch = self.written[start : start + BATCH]
-            there = self._rows_of([one.key for one in batch])
+            rows_now = self._rows_of([one.key for one in batch])
             for one in batch:
-                rows = there.get(one.key, [])
+                rows = rows_now.get(one.key, [])
                 if len(rows) != (0 if one.action == REMOVE else 1):
                     raise self._not_kept(one, f"the row is there {len(rows)} times")
                 for name, value in one.values.items() if rows else ():
@@ -182,11 +182,11 @@ class _Work:
             column = self.columns[name]
             empty = False
             if is_text(column) and is_known(column) and column.nullable:
-                found = [
+                blanks = [
                     self.connection.execute(sqlalchemy.select(sqlalchemy.literal(1)).where(here).limit(1)).first()
                     for here in (column.is_(None), column == "")
                 ]
-                empty = found[0] is None and found[1] is not None
+                empty = blanks[0] is None and blanks[1] is not None
             self._blanks[name] = reader_of(column, blank_text=empty)
         return self._blanks[name](None)
 
@@ -207,8 +207,8 @@ class _Work:
             return {key: rows for part in parts for key, rows in part.items()}
         if not keys:
             return {}
-        own = [column.name for column in self.key]
-        columns = [*self.key, *(column for name, column in self.columns.items() if name not in own)]
+        key_names = [column.name for column in self.key]
+        columns = [*self.key, *(column for name, column in self.columns.items() if name not in key_names)]
         here: sqlalchemy.ColumnElement[bool]
         if len(self.key) > 1 and all(is_known(column) for column in self.key):
             here = sqlalchemy.tuple_(*self.key).in_(keys)
@@ -223,15 +223,15 @@ class _Work:
         select = sqlalchemy.select(*told).where(here)
         if self.connection.dialect.name != "sqlite":
             select = select.with_for_update()
-        found: dict[tuple[Any, ...], list[dict[str, Any]]] = {}
+        by_key: dict[tuple[Any, ...], list[dict[str, Any]]] = {}
         names = [column.name for column in columns]
         for row in self.connection.execute(select):
             values = tuple(row)
             cells = {
                 name: single(value) if name in singles else value for name, value in zip(names, values, strict=True)
             }
-            found.setdefault(values[: len(own)], []).append(cells)
-        return found
+            by_key.setdefault(values[: len(key_names)], []).append(cells)
+        return by_key
 
     def _is(self, key: Sequence[Any]) -> Any:
         import sqlalchemy
@@ -266,10 +266,10 @@ class _Work:
             if value in (None, "") and not text:
                 continue
             try:
-                wanted = self.readers[name](text)
+                wished = self.readers[name](text)
             except NoValue:
-                wanted = text
-            if value != wanted and cell_text(value) != (text or ""):
+                wished = text
+            if value != wished and cell_text(value) != (text or ""):
                 return name, cell_text(value)
         return None
 
@@ -294,8 +294,8 @@ class _Work:
 
         action = batch[0].action
         if action == ADD:
-            own = [column.name for column in self.key]
-            rows = [one.values | dict(zip(own, one.key, strict=True)) for one in batch]
+            key_names = [column.name for column in self.key]
+            rows = [one.values | dict(zip(key_names, one.key, strict=True)) for one in batch]
             self.connection.execute(sqlalchemy.insert(self.table), rows)
             return
         if action == CHANGE and self._takes_arrays([*(column.name for column in self.key), *batch[0].values]):
@@ -368,15 +368,15 @@ def _array(column: sqlalchemy.Column[Any], values: list[Any]) -> sqlalchemy.Colu
     """Values as an array of a column's type."""
     import sqlalchemy
 
-    own, text = sqlalchemy.ARRAY(column.type), sqlalchemy.ARRAY(sqlalchemy.Text())
+    array, text = sqlalchemy.ARRAY(column.type), sqlalchemy.ARRAY(sqlalchemy.Text())
     if is_known(column):
-        return sqlalchemy.cast(sqlalchemy.bindparam(None, values, type_=own), own)
-    return sqlalchemy.cast(sqlalchemy.cast(sqlalchemy.bindparam(None, values, type_=text), text), own)
+        return sqlalchemy.cast(sqlalchemy.bindparam(None, values, type_=array), array)
+    return sqlalchemy.cast(sqlalchemy.cast(sqlalchemy.bindparam(None, values, type_=text), text), array)
 
 
-def _alike(wanted: Sequence[_Wanted]) -> list[list[_Wanted]]:
+def _alike(updates: Sequence[_Wanted]) -> list[list[_Wanted]]:
     """Rows of the same action and columns together."""
     groups: dict[tuple[str, ...], list[_Wanted]] = {}
-    for one in wanted:
+    for one in updates:
         groups.setdefault((one.action, *one.values), []).append(one)
     return list(groups.values())

@@ -94,14 +94,14 @@ def updates_of(changes: ChangeSet) -> list[RowUpdate]:
     cells: dict[str, dict[str, tuple[str | None, str | None]]] = {}
     for key, name, was, now in changes.cells.select("key", "field", "was", "now").iter_rows():
         cells.setdefault(key, {})[columns[name]] = (was, now)
-    found = []
+    updates = []
     for key, action in changes.items.select("key", "action").iter_rows():
         if action in (ADD, CHANGE, REMOVE):
-            own = cells.get(key, {})
-            was = {} if action == ADD else {name: before for name, (before, _) in own.items()}
-            now = {} if action == REMOVE else {name: after for name, (_, after) in own.items()}
-            found.append(RowUpdate(action, tuple(key.split(KEY_SEPARATOR)), was, now))
-    return found
+            fields = cells.get(key, {})
+            was = {} if action == ADD else {name: before for name, (before, _) in fields.items()}
+            now = {} if action == REMOVE else {name: after for name, (_, after) in fields.items()}
+            updates.append(RowUpdate(action, tuple(key.split(KEY_SEPARATOR)), was, now))
+    return updates
 
 
 def _columns_of(changes: ChangeSet) -> list[str]:

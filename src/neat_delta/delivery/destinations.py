@@ -142,9 +142,9 @@ class LocalFolder:
 
     def _waits(self, name: str, data: bytes) -> bool:
         """Whether this very file waits to be taken."""
-        there = self.path / name
-        if there.exists():
-            _insist_on_same(there.read_bytes(), data, there)
+        path = self.path / name
+        if path.exists():
+            _insist_on_same(path.read_bytes(), data, path)
             return True
         return False
 
@@ -184,20 +184,22 @@ class HttpDestination:
         """Ask for the job until it is done, then for its result list."""
         end = time.monotonic() + JOB_TIME
         while True:
-            result = self._said(self._asked("GET", f"imports/{job}"), _Job, f"imports/{job}")
-            if result.state not in ("waiting", "running"):
+            job_state = self._said(self._asked("GET", f"imports/{job}"), _Job, f"imports/{job}")
+            if job_state.state not in ("waiting", "running"):
                 break
             if time.monotonic() > end:
                 message = f"import {job} is not done after {JOB_TIME:.0f} seconds"
                 raise DeliveryError(message, file=self.address, hint="Resume to ask again.", code="not-done-yet")
-            self.say(f"import {job} is {result.state}")
+            self.say(f"import {job} is {job_state.state}")
             time.sleep(POLL)
-        if result.state == "rejected":
-            return DeliveryResult(job, redacted(result.message), [])
+        if job_state.state == "rejected":
+            return DeliveryResult(job, redacted(job_state.message), [])
         where = f"imports/{job}/results"
         rows = self._said(self._asked("GET", where), list[ResultLine], where)
         results = [to_json(replace(row, reason=redacted(row.reason or ""))) for row in rows]
-        reason = None if result.state == "done" else f"the import ended as {result.state!r} after {len(results)} rows"
+        reason = (
+            None if job_state.state == "done" else f"the import ended as {job_state.state!r} after {len(results)} rows"
+        )
         return DeliveryResult(job, reason, results)
 
     def export(self) -> bytes:
@@ -245,11 +247,11 @@ class RemoteFolder:
 
     def upload(self, name: str, data: bytes, mark: str) -> None:
         """Put the draft into the folder, whole, unless the very file waits there already."""
-        there = fetch_if_any(replace(self.folder, path=f"{self.folder.path.rstrip('/')}/{quote(name)}"))
-        if there is None:
+        existing = fetch_if_any(replace(self.folder, path=f"{self.folder.path.rstrip('/')}/{quote(name)}"))
+        if existing is None:
             put(self.folder, draft_name(name, mark), data)
         else:
-            _insist_on_same(there, data, f"{self.folder}/{name}")
+            _insist_on_same(existing, data, f"{self.folder}/{name}")
 
     def submit(self, name: str, data: bytes, action: str, mark: str) -> str | None:
         """Give the draft the file's own name."""
@@ -266,13 +268,13 @@ def draft_name(name: str, mark: str) -> str:
     return f".{name}.{sha256_hex(mark.encode())[:16]}.part"
 
 
-def _insist_on_same(there: bytes, data: bytes, file: object) -> None:
+def _insist_on_same(existing: bytes, data: bytes, file: object) -> None:
     """A file that is there already must be the one to be sent; another one has yet to be taken by the shop.
 
     Raises:
         DeliveryError: it is another one.
     """
-    if there != data:
+    if existing != data:
         raise DeliveryError(
             "another file with this name is there, which the shop has not imported yet",
             file=file,

@@ -175,13 +175,13 @@ class History:
             asked = "SELECT entry FROM entries WHERE place = ? AND changes = ? AND live = ? AND receipt = ?"
             names = ("begun", "place", "folder", "changes", "live", "receipt", *PEOPLE)
             values = (_now(), place, folder, changes, live, receipt, *to_json(people).values())
-            result = (place, changes, live, receipt)
+            row_values = (place, changes, live, receipt)
             base.execute(
                 f"INSERT OR IGNORE INTO entries ({', '.join(names)}) SELECT {', '.join('?' * len(names))} "
                 f"WHERE NOT EXISTS ({asked})",
-                (*values, *result),
+                (*values, *row_values),
             )
-            (entry,) = base.execute(asked, result).fetchone()
+            (entry,) = base.execute(asked, row_values).fetchone()
             base.executemany(
                 "INSERT OR IGNORE INTO files (entry, number, name, sha256, action, rows) VALUES (?, ?, ?, ?, ?, ?)",
                 [
@@ -215,10 +215,10 @@ class History:
         results: list[dict[str, Any]] | None = None,
     ) -> None:  # fmt: skip
         """Write down how far a file is."""
-        result = json_bytes(results).decode() if results is not None else None
+        text = json_bytes(results).decode() if results is not None else None
         with self._writing() as base:
             sets = "state = ?, job = coalesce(?, job), reason = ?, results = coalesce(?, results), at = ?"
-            values = (state, job, reason, result, _now(), entry, number)
+            values = (state, job, reason, text, _now(), entry, number)
             base.execute(f"UPDATE files SET {sets} WHERE entry = ? AND number = ?", values)
 
     def entries(self) -> list[Entry]:
@@ -231,8 +231,8 @@ class History:
             (version,) = base.execute("PRAGMA user_version").fetchone()
             people = PEOPLE if version >= VERSION else [f"NULL AS {name}" for name in PEOPLE]
             names = ", ".join([*_ENTRY, *people])
-            found = base.execute(f"SELECT {names} FROM entries ORDER BY entry DESC").fetchall()
-            return [self._entry(row, self._files(base, row[0])) for row in found]
+            rows = base.execute(f"SELECT {names} FROM entries ORDER BY entry DESC").fetchall()
+            return [self._entry(row, self._files(base, row[0])) for row in rows]
 
     def entry(self, number: int) -> Entry | None:
         """One entry; ``None`` if there is none of this number."""
@@ -240,8 +240,8 @@ class History:
 
     def _files(self, base: sqlite3.Connection, entry: object) -> list[FileEntry]:
         names = ", ".join(_FILE)
-        found = base.execute(f"SELECT {names} FROM files WHERE entry = ? ORDER BY number", (entry,)).fetchall()
-        rows = (dict(zip(_FILE, row, strict=True)) for row in found)
+        file_rows = base.execute(f"SELECT {names} FROM files WHERE entry = ? ORDER BY number", (entry,)).fetchall()
+        rows = (dict(zip(_FILE, row, strict=True)) for row in file_rows)
         return [
             self._checked(
                 row | {"results": self._results(row["results"]), "reported": row["results"] is not None}, FileEntry
@@ -342,9 +342,9 @@ def _bring_up_to_date(base: sqlite3.Connection) -> None:
         base.execute("BEGIN IMMEDIATE")
         for statement in SCHEMA.split(";"):
             base.execute(statement)
-        there = {row[1] for row in base.execute("PRAGMA table_info(entries)")}
+        columns = {row[1] for row in base.execute("PRAGMA table_info(entries)")}
         for name in PEOPLE:
-            if name not in there:
+            if name not in columns:
                 base.execute(f"ALTER TABLE entries ADD COLUMN {name} TEXT")
         base.execute(f"PRAGMA user_version = {VERSION}")
 

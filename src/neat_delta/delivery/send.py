@@ -57,16 +57,16 @@ def send(
 
 def _insist_on_nothing_sent_since(update: Update, place: Destination, history: History) -> None:
     """Refuse an update of which other updates have sent some cells since its export."""
-    found = sent_since(update, place.name, history)
-    if found.is_empty():
+    overlapping = sent_since(update, place.name, history)
+    if overlapping.is_empty():
         return
     some = [
         f"{row['key'].replace(KEY_SEPARATOR, ' · ')} {row['field']} (ours {row['ours'] or 'empty'}, sent "
         f"{row['sent'] or 'empty'} by history #{row['entry']})"
-        for row in found.head(SOME_CELLS).iter_rows(named=True)
+        for row in overlapping.head(SOME_CELLS).iter_rows(named=True)
     ]
-    more = f" and {len(found) - len(some):,} more" if len(found) > len(some) else ""
-    cells = "1 cell was" if len(found) == 1 else f"{len(found):,} cells were"
+    more = f" and {len(overlapping) - len(some):,} more" if len(overlapping) > len(some) else ""
+    cells = "1 cell was" if len(overlapping) == 1 else f"{len(overlapping):,} cells were"
     raise DeliveryError(
         f"{cells} sent by another update since this one's export: {'; '.join(some)}{more}",
         file=update.folder,
@@ -96,16 +96,16 @@ def _send(
         update.changes,
         update.people,
     )
-    known = history.entry(entry)
-    _insist_on_new(known, resume=resume)
-    assert known is not None
-    for file, data in zip(known.files, update.data, strict=True):
+    noted = history.entry(entry)
+    _insist_on_new(noted, resume=resume)
+    assert noted is not None
+    for file, data in zip(noted.files, update.data, strict=True):
         if file.state == DONE:
             continue
         job = file.job
         if file.state != SENT:
             progress.step(f"sending {file.name}")
-            separator = f"{known.begun} {file.sha256}"
+            separator = f"{noted.begun} {file.sha256}"
             with _noting_what_never_left(history, entry, file, place):
                 if file.state != BROUGHT:
                     history.note(entry, file.number, LEAVING)
@@ -116,12 +116,12 @@ def _send(
                 job = place.submit(file.name, data, file.action, separator)
             history.note(entry, file.number, SENT, job)
         progress.step(f"waiting for {file.name}")
-        result = place.wait_for_result(job)
-        if result.reason is not None:
-            history.note(entry, file.number, REJECTED, job, result.reason, result.results)
+        answer = place.wait_for_result(job)
+        if answer.reason is not None:
+            history.note(entry, file.number, REJECTED, job, answer.reason, answer.results)
             hint = "The files after it were not sent. See: neat-delta history"
-            raise DeliveryError(result.reason, file=file.name, hint=hint)
-        history.note(entry, file.number, DONE, job, None, result.results)
+            raise DeliveryError(answer.reason, file=file.name, hint=hint)
+        history.note(entry, file.number, DONE, job, None, answer.results)
     sent = history.entry(entry)
     assert sent is not None
     return sent
@@ -133,8 +133,8 @@ def _noting_what_never_left(history: History, entry: int, file: FileEntry, place
     try:
         yield
     except DeliveryError as error:
-        known = history.entry(entry)
-        state = known.files[file.number - 1].state if known else None
+        noted = history.entry(entry)
+        state = noted.files[file.number - 1].state if noted else None
         at_once = getattr(place, "hands_over_at_once", False)
         if error.data.get("never_left") and (state == LEAVING or (state == BROUGHT and at_once)):
             history.note(entry, file.number, file.state)

@@ -32,15 +32,15 @@ def sent_since(update: Update, place: str, history: History) -> pl.DataFrame:
     cells = _says(ours)
     # Where nobody knows when the export was made, it was at least there when the change set was made from it.
     since = update.receipt.live_made or datetime.fromisoformat(ours.head.made)
-    found = [pl.DataFrame(schema=SCHEMA)]
+    frames = [pl.DataFrame(schema=SCHEMA)]
     for entry in history.entries():
         other = _other(entry, update, place, since.astimezone(UTC), history)
         if other is not None:
             theirs = _says(other).rename({"now": "sent"})
             both = cells.join(theirs, on=["key", "field"], how="inner", maintain_order="left")
             both = both.filter(pl.col("now").ne_missing(pl.col("sent")))
-            found.append(both.select("key", "field", ours="now", sent="sent", entry=pl.lit(entry.entry, pl.Int64)))
-    return pl.concat(found).unique(["key", "field"], keep="first", maintain_order=True)
+            frames.append(both.select("key", "field", ours="now", sent="sent", entry=pl.lit(entry.entry, pl.Int64)))
+    return pl.concat(frames).unique(["key", "field"], keep="first", maintain_order=True)
 
 
 def _other(entry: Entry, update: Update, place: str, since: datetime, history: History) -> ChangeSet | None:

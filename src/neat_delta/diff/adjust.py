@@ -50,6 +50,6 @@ def adjust(context: Context, formulas: Sequence[Formula], rows: pl.Series, optio
         computed=frozenset(formula.field for formula in formulas),
     )
     # Items that no formula is about are not missing from anything.
-    result = compare(context.live, computed, options).without_missing()
-    result = replace(result, from_formulas=True)
-    return with_findings(result, findings_about_changes(findings, result.changes))
+    compared = compare(context.live, computed, options).without_missing()
+    compared = replace(compared, from_formulas=True)
+    return with_findings(compared, findings_about_changes(findings, compared.changes))

@@ -106,11 +106,11 @@ def compare_cells(
     Texts are compared first; only where some differ is the live column's kind looked for and are values read.
     """
     at_once = columns_at_once(2 * len(pairs))
-    found = [
+    diffs = [
         _compare_fields(live, edited, pairs, fields[at : at + at_once], fields, rules)
         for at in range(0, len(fields), at_once)
     ]
-    judged = {name: diff for some in found for name, diff in some.items()}
+    judged = {name: diff for some in diffs for name, diff in some.items()}
     parts = list(judged.values())
     return CellDiff(
         cells=pl.concat([j.cells for j in parts]) if parts else _no_cells(),
@@ -170,8 +170,12 @@ def _unescape_formula(cells: pl.Series, was: pl.Series) -> pl.Series:
 
 def _current(live: Table, fields: Sequence[str], rows: pl.Series) -> pl.DataFrame:
     """The live cells of these rows, and nothing at all where there is no row."""
-    known = live.cells(fields, rows.drop_nulls())
-    return known if len(known) == len(rows) else known.select(pl.all().extend_constant("", rows.null_count()))
+    shop_values = live.cells(fields, rows.drop_nulls())
+    return (
+        shop_values
+        if len(shop_values) == len(rows)
+        else shop_values.select(pl.all().extend_constant("", rows.null_count()))
+    )
 
 
 def decode_labels(cells: pl.Series, labels: Mapping[str, str]) -> pl.Series:
@@ -216,20 +220,20 @@ def _plain_ends(texts: pl.Expr) -> pl.Expr:
 
 def _numbers_in_form(texts: pl.DataFrame, column: _Column) -> pl.DataFrame:
     """Numbers with a mark in the form of a live column that holds numbers, though it is taken for another kind."""
-    found = infer_type(column.live.distinct_values(column.name), column.name)
-    if not isinstance(found, Numeric):
+    inferred = infer_type(column.live.distinct_values(column.name), column.name)
+    if not isinstance(inferred, Numeric):
         return texts
-    form = found.infer_format(
+    form = inferred.infer_format(
         column.live.distinct_values(column.name),
         FormatOverrides(decimal_separator=column.live.format.decimal_separator),
     )
-    sheet = found.infer_edited_format(
+    sheet = inferred.infer_edited_format(
         EditedColumn(texts["edited"], texts["was"], column.edited.format.decimal_separator), form
     )
     marked = texts["edited"].str.contains("[.,]")
-    readings = found.normalize(texts["edited"], sheet)
-    same = (readings == found.normalize(texts["was"], form)).fill_null(value=False)
-    written = found.format(readings, texts["edited"], form)
+    readings = inferred.normalize(texts["edited"], sheet)
+    same = (readings == inferred.normalize(texts["was"], form)).fill_null(value=False)
+    written = inferred.format(readings, texts["edited"], form)
     frame = texts.with_columns(written=written, marked=marked & readings.is_not_null(), same=same & marked)
     chosen = pl.when("same").then("was").when("marked").then("written").otherwise("edited")
     return frame.with_columns(edited=chosen).select(texts.columns)
@@ -342,7 +346,7 @@ def _restored(texts: pl.DataFrame, field: str) -> tuple[pl.DataFrame, pl.DataFra
 
 
 def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
-    found = findings_frame(
+    findings = findings_frame(
         "unreadable cell",
         "error",
         pair=unread["pair"],
@@ -350,19 +354,19 @@ def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
         value=unread["edited"],
         message=_not_of_kind(unread["edited"], column),
     )
-    return found.insert_column(0, unread["pair"])
+    return findings.insert_column(0, unread["pair"])
 
 
 def _without_zeros(typed: pl.DataFrame, column: _Column, restored: pl.DataFrame) -> pl.DataFrame:
     """Findings on what was typed into a column that lost zeros."""
 
     def edited() -> pl.Series:
-        there = column.name in column.edited.names
-        return column.edited.distinct_values(column.name) if there else typed["edited"]
+        is_there = column.name in column.edited.names
+        return column.edited.distinct_values(column.name) if is_there else typed["edited"]
 
     live = column.live.distinct_values(column.name)
-    found = typed_without_zeros(typed.select("pair", "was", "edited"), live, edited, restored["what"])
-    return found.with_columns(field=pl.lit(column.name))
+    restored_zeros = typed_without_zeros(typed.select("pair", "was", "edited"), live, edited, restored["what"])
+    return restored_zeros.with_columns(field=pl.lit(column.name))
 
 
 def _not_of_kind(cells: pl.Series, column: _Column) -> pl.Series:

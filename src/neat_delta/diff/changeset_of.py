@@ -25,7 +25,7 @@ if TYPE_CHECKING:
 def changeset_of(
     tables: MatchedTables,
     pairs: pl.DataFrame,
-    found: CellDiff,
+    diff: CellDiff,
     row_findings: pl.DataFrame,
     states: pl.DataFrame,
     excluded: int,
@@ -35,19 +35,19 @@ def changeset_of(
     Args:
         tables: the matched tables.
         pairs: the compared rows (live, edited); those without a live row are to be added.
-        found: what differs in them.
+        diff: what differs in them.
         row_findings: findings about whole rows.
         states: the state of every edited row that was looked at (edited, state).
         excluded: how many rows belong to items that were not chosen.
     """
-    pairs = _acting_pairs(tables, pairs, found)
+    pairs = _acting_pairs(tables, pairs, diff)
     order = {name: at for at, name in enumerate(tables.live.names)}
     cells = (
-        found.cells.join(pairs.filter(pl.col("action") != NONE).select("pair", "key"), on="pair")
+        diff.cells.join(pairs.filter(pl.col("action") != NONE).select("pair", "key"), on="pair")
         .sort("pair", pl.col("field").replace_strict(order, return_dtype=pl.UInt32))
         .select(*CELLS)
     )
-    in_cells = found.findings.drop("key", "line").join(pairs.select("pair", "key", "line"), on="pair")
+    in_cells = diff.findings.drop("key", "line").join(pairs.select("pair", "key", "line"), on="pair")
     findings = pl.concat([in_cells.sort("line").select(*FINDINGS), row_findings])
     items = pl.concat(
         [pairs.drop("pair", "live", "edited"), _items_of_findings(findings, pairs["key"], tables)], how="diagonal"
@@ -57,7 +57,7 @@ def changeset_of(
         key=tables.key.fields,
         live=file_ref(tables.live, tables.live.rows_read),
         edited=file_ref(tables.edited, tables.edited.rows_read + excluded),
-        fields=_field_infos(tables.live, tables.key, found),
+        fields=_field_infos(tables.live, tables.key, diff),
         other_rows=_other_rows(tables, states, items, excluded),
     )
     _insist_on_whole_keys(items, tables)
@@ -83,39 +83,39 @@ def _insist_on_whole_keys(items: pl.DataFrame, tables: MatchedTables) -> None:
         )
 
 
-def _acting_pairs(tables: MatchedTables, pairs: pl.DataFrame, found: CellDiff) -> pl.DataFrame:
+def _acting_pairs(tables: MatchedTables, pairs: pl.DataFrame, diff: CellDiff) -> pl.DataFrame:
     """The pairs with something to change, to add or to tell (pair, live, edited, key, name, line, action)."""
     pairs = pairs.with_row_index("pair")
-    touched = pl.concat([found.cells["pair"], found.findings["pair"]]).unique()
+    touched = pl.concat([diff.cells["pair"], diff.findings["pair"]]).unique()
     pairs = pairs.filter(pl.col("pair").is_in(touched.implode()) | pl.col("live").is_null())
-    known, added = pairs.drop_nulls("live"), pairs.filter(pl.col("live").is_null())
+    in_shop, added = pairs.drop_nulls("live"), pairs.filter(pl.col("live").is_null())
     named = pl.concat(
         [
-            describe_rows(tables.live, tables.key, known["live"]),
+            describe_rows(tables.live, tables.key, in_shop["live"]),
             describe_rows(tables.edited, tables.key, added["edited"]),
         ]
     )
     pairs = pairs.with_columns(named["key"], named["name"], line=tables.edited_lines(pairs["edited"]))
-    refused = found.findings.filter(effect=BLOCK)["pair"].unique().implode()
+    refused = diff.findings.filter(effect=BLOCK)["pair"].unique().implode()
     return pairs.with_columns(
         action=pl.when(pl.col("live").is_null() & ~pl.col("pair").is_in(refused))
         .then(pl.lit(ADD))
-        .when(pl.col("live").is_not_null() & pl.col("pair").is_in(found.cells["pair"].unique().implode()))
+        .when(pl.col("live").is_not_null() & pl.col("pair").is_in(diff.cells["pair"].unique().implode()))
         .then(pl.lit(CHANGE))
         .otherwise(pl.lit(NONE))
     )
 
 
 def items_of_findings(
-    findings: pl.DataFrame, known: pl.Series, tables: MatchedTables, states: pl.DataFrame
+    findings: pl.DataFrame, keys: pl.Series, tables: MatchedTables, states: pl.DataFrame
 ) -> pl.DataFrame:
     """Items that only findings name, and that are not among the known keys; each with the state of its row."""
-    return _with_row_states(_items_of_findings(findings, known, tables), tables, states)
+    return _with_row_states(_items_of_findings(findings, keys, tables), tables, states)
 
 
-def _items_of_findings(findings: pl.DataFrame, known: pl.Series, tables: MatchedTables) -> pl.DataFrame:
+def _items_of_findings(findings: pl.DataFrame, keys: pl.Series, tables: MatchedTables) -> pl.DataFrame:
     keyed = findings.drop_nulls("key")
-    only = keyed.filter(positions_of(known, keyed["key"]).is_null()).unique("key", maintain_order=True)
+    only = keyed.filter(positions_of(keys, keyed["key"]).is_null()).unique("key", maintain_order=True)
     if only.is_empty():
         return only.select("key", "line", name=pl.lit(None, pl.String), action=pl.lit(NONE))
     names = [
@@ -137,15 +137,15 @@ def _with_row_states(items: pl.DataFrame, tables: MatchedTables, states: pl.Data
     return items.with_columns(row_state=pl.when(first).then("row_state"))
 
 
-def _rows_of(table: Table, key: Key, wanted: pl.DataFrame) -> pl.Series:
+def _rows_of(table: Table, key: Key, asked: pl.DataFrame) -> pl.Series:
     """The rows whose key is among the wanted ones."""
-    return pl.DataFrame({"key": key.values(table)}).with_row_index("at").join(wanted, on="key", how="semi")["at"]
+    return pl.DataFrame({"key": key.values(table)}).with_row_index("at").join(asked, on="key", how="semi")["at"]
 
 
-def row_states(matches: RowMatches, pairs: pl.DataFrame, found: CellDiff, rekeyed: pl.Series) -> pl.DataFrame:
+def row_states(matches: RowMatches, pairs: pl.DataFrame, diff: CellDiff, rekeyed: pl.Series) -> pl.DataFrame:
     """The state of every edited row that was looked at (edited, state); each row has one."""
     pairs = pairs.with_row_index("pair")
-    changed, refused = found.cells["pair"].unique(), found.findings.filter(effect=BLOCK)["pair"].unique()
+    changed, refused = diff.cells["pair"].unique(), diff.findings.filter(effect=BLOCK)["pair"].unique()
     is_refused, is_changed = (pl.col("pair").is_in(rows.implode()) for rows in (refused, changed))
     state = (
         # A new item is sent whole or not at all.
@@ -177,20 +177,20 @@ def _other_rows(tables: MatchedTables, states: pl.DataFrame, items: pl.DataFrame
     counted = dict(states.group_by("state").len().iter_rows())
     counted["unchanged"] = counted.get("unchanged", 0) + len(tables.rows.identical)
     counted["unreadable"] = counted.get("unreadable", 0) + len(tables.edited.unreadable_rows)
-    own = dict(items["row_state"].drop_nulls().value_counts().iter_rows())
-    other = {state: counted.get(state, 0) - own.get(state, 0) for state in STATES}
+    of_items = dict(items["row_state"].drop_nulls().value_counts().iter_rows())
+    other = {state: counted.get(state, 0) - of_items.get(state, 0) for state in STATES}
     return other | ({EXCLUDED: excluded} if excluded else {}) | {MISSING: len(tables.rows.missing)}
 
 
-def _field_infos(live: Table, key: Key, found: CellDiff) -> dict[str, FieldInfo]:
+def _field_infos(live: Table, key: Key, diff: CellDiff) -> dict[str, FieldInfo]:
     """What later commands must know: the fields that change, the key, and every field with a name of its own.
 
     So a kept change set finds its columns in the live export without the settings it was made with.
     """
     infos = {}
-    for name, column in ((known.name, known.column) for known in live.fields):
-        if name in found.notes:
-            infos[name] = found.notes[name]
+    for name, column in ((field.name, field.column) for field in live.fields):
+        if name in diff.notes:
+            infos[name] = diff.notes[name]
         elif name in key.fields or name != field_name(column):
             infos[name] = FieldInfo(column, "code" if name in key.fields else "text")
     return infos

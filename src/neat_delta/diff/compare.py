@@ -101,7 +101,7 @@ class CompareOptions:
             cleared = set(names) if self.clear_blanks else set()
         types = {field_name(name): type_name for name, type_name in self.types.items()}
         configured = {name: self.settings.field(name) for name in names}
-        fields = {name: replace(known, type=types.get(name, known.type)) for name, known in configured.items()}
+        fields = {name: replace(rules, type=types.get(name, rules.type)) for name, rules in configured.items()}
         as_typed = frozenset(field_name(name) for name in self.as_typed)
         cleared_fields = frozenset(cleared) | self.constant_blanks
         return ComparisonRules(fields, cleared_fields, as_typed, self.computed, no_data=self.suggest_items)
@@ -246,32 +246,32 @@ def compare(
         sound = rows.new.filter(~rows.new.is_in(dated.implode()))
         new = pl.DataFrame({"edited": sound}).join(damaged, on="edited", how="anti", maintain_order="left")
         pairs = pl.concat([pairs, new.select(pl.lit(None, pl.UInt32).alias("live"), "edited")])
-    found = compare_cells(tables.live, tables.edited, pairs, tables.fields, options.rules(tables.columns.compared))
+    diff = compare_cells(tables.live, tables.edited, pairs, tables.fields, options.rules(tables.columns.compared))
     suggestions = pl.DataFrame(schema=SUGGESTIONS)
     if options.suggest_items and len(rows.new):
         progress.step("looking for similar items")
         suggestions = suggest_items(tables.live, tables.edited, tables.key, rows.new, options.name_fields)
     in_rows = _row_findings(tables, damaged, suggestions, options)
     findings = pl.concat([matched.findings, keys_turned_into_dates(tables, dated, damaged), in_rows])
-    states = row_states(rows, pairs, found, rekeyed["edited"])
-    changes = changeset_of(tables, pairs, found, findings, states, matched.excluded)
+    states = row_states(rows, pairs, diff, rekeyed["edited"])
+    changes = changeset_of(tables, pairs, diff, findings, states, matched.excluded)
     context = Context(tables.live, options.settings, tables.key)
     changes = _with_rekeys(changes, tables, context, rekeyed)
     unidentified = options.unidentified + len(dated) + _rivals_of_no_item(tables)
     changes = _with_deletions(changes, tables, context, damaged, replace(options, unidentified=unidentified))
-    result = CompareResult(
+    compared = CompareResult(
         changes=changes,
         tables=tables,
         states=states,
-        reformatted=found.reformatted,
-        reformatted_example=found.reformatted_example,
-        blanks_ignored=found.blanks,
-        restored=found.restored.with_columns(pairs["edited"].gather(found.restored["pair"])).drop("pair"),
+        reformatted=diff.reformatted,
+        reformatted_example=diff.reformatted_example,
+        blanks_ignored=diff.blanks,
+        restored=diff.restored.with_columns(pairs["edited"].gather(diff.restored["pair"])).drop("pair"),
         excluded=matched.excluded,
         suggestions=suggestions,
     )
     conflicting = pl.concat([rows_of_two_items(tables, options.settings.identity), rows_taken_for_another(tables)])
-    return with_findings(result, conflicting) if len(conflicting) else result
+    return with_findings(compared, conflicting) if len(conflicting) else compared
 
 
 @dataclass(frozen=True)
@@ -349,17 +349,19 @@ def _with_deletions(
     return add_deletions(changes, context, gone, options.delete_at_most, unidentified)
 
 
-def with_findings(result: CompareResult, findings: pl.DataFrame) -> CompareResult:
+def with_findings(compared: CompareResult, findings: pl.DataFrame) -> CompareResult:
     """The comparison with findings, and with what they do done: a row of which nothing is left is refused."""
-    known = result.changes.items["key"]
-    more = items_of_findings(findings, known, result.tables, result.states)
-    changes = apply_findings(with_known_items(result.changes, more), findings)
+    keys = compared.changes.items["key"]
+    more = items_of_findings(findings, keys, compared.tables, compared.states)
+    changes = apply_findings(with_known_items(compared.changes, more), findings)
     # What a finding made of a row, its item knows.
-    own = changes.items.drop_nulls(["line", "row_state"]).select("line", "row_state").unique("line", keep="first")
-    rows = result.states.with_columns(line=result.tables.edited_lines(result.states["edited"]))
-    rows = rows.join(own, on="line", how="left", maintain_order="left")
+    item_states = (
+        changes.items.drop_nulls(["line", "row_state"]).select("line", "row_state").unique("line", keep="first")
+    )
+    rows = compared.states.with_columns(line=compared.tables.edited_lines(compared.states["edited"]))
+    rows = rows.join(item_states, on="line", how="left", maintain_order="left")
     states = rows.select("edited", state=pl.coalesce("row_state", "state"))
-    return replace(result, changes=changes, states=states)
+    return replace(compared, changes=changes, states=states)
 
 
 def with_repaired_keys(live: Table, edited: Table, key: Key, options: CompareOptions) -> tuple[Table, pl.DataFrame]:
@@ -377,7 +379,7 @@ def about_rows_of(sheet: Table, findings: pl.DataFrame) -> pl.DataFrame:
 
 
 def _check_types(options: CompareOptions, columns: ColumnMapping) -> None:
-    known = [kind.name for kind in field_types()]
+    names = [kind.name for kind in field_types()]
     for name, kind in options.types.items():
         if field_name(name) not in columns.compared:
             raise InvalidOption(
@@ -386,10 +388,10 @@ def _check_types(options: CompareOptions, columns: ColumnMapping) -> None:
                 value=f"{name}={kind}",
                 hint=nearest_hint(name, columns.shared, "Columns of both"),
             )
-        if kind not in known:
+        if kind not in names:
             raise InvalidOption(
                 "there is no such type",
                 option="type",
                 value=f"{name}={kind}",
-                hint=nearest_hint(kind, sorted(known), "Types"),
+                hint=nearest_hint(kind, sorted(names), "Types"),
             )

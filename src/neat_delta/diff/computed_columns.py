@@ -61,8 +61,8 @@ def add_computed_columns(
             cells = inputs.computed(formula, at)
             findings.extend(_findings_on(cells, formula, also))
             columns[formula.field] = columns[formula.field].scatter(at, "" if formula.empties else cells.kept)
-    own = edited.cells([name for name in edited.names if name not in columns])
-    frame = own.with_columns(column.alias(name) for name, column in columns.items())
+    unchanged = edited.cells([name for name in edited.names if name not in columns])
+    frame = unchanged.with_columns(column.alias(name) for name, column in columns.items())
     fields = (*edited.fields, *(context.live.field(name) for name in columns if name not in edited.names))
     return replace(edited, rows=FrameRows(edited.rows.line, frame), fields=fields), pl.concat(findings)
 
@@ -71,11 +71,11 @@ def _groups(
     inputs: FormulaInputs, formulas: Sequence[Formula], for_new: Sequence[Formula] | None
 ) -> Iterator[tuple[pl.Series, Mapping[str, Formula], str]]:
     """The rows that are live items, and those that become new ones; with their formulas by field, and what to know."""
-    known = inputs.rows.is_not_null()
-    yield known.arg_true(), require_one_each(formulas), ""
+    has_row = inputs.rows.is_not_null()
+    yield has_row.arg_true(), require_one_each(formulas), ""
     if for_new is not None:
         key, live = inputs.context.key, inputs.context.live
-        new = ~known & ~key.values(inputs.edited).is_in(key.values(live).implode())
+        new = ~has_row & ~key.values(inputs.edited).is_in(key.values(live).implode())
         yield new.arg_true(), require_one_each(formulas) | require_one_each(for_new), NO_LIVE_VALUES
 
 

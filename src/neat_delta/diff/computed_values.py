@@ -33,8 +33,8 @@ def format_computed(values: pl.Series, name: str, context: Context, separator: s
     if not isinstance(column.format, NumberFormat):
         text = _shortest(values)
         return column.type.format(text, text, column.format) if column.type.name == "yes/no" else text
-    own = column.format.decimal_separator
-    sign = own if decimals not in (None, THOUSANDS) else separator or own
+    mark = column.format.decimal_separator
+    sign = mark if decimals not in (None, THOUSANDS) else separator or mark
     if values.dtype.is_decimal() and decimals is not None and not unpadded:
         exact = values.cast(pl.Decimal(38, decimals)).cast(pl.String)
         return exact if sign in (None, ".") else exact.str.replace(".", sign, literal=True)

@@ -67,11 +67,11 @@ def add_deletions(
         line=pl.lit(None, ITEMS["line"]),
         new_key=pl.lit(None, pl.String),
     )
-    wanted = {*context.key.fields, *(instead or context.live.names), *changes.head.fields}
+    names = {*context.key.fields, *(instead or context.live.names), *changes.head.fields}
     fields = {
         name: changes.head.fields.get(name) or _field_info(context, name)
         for name in context.live.names
-        if name in wanted
+        if name in names
     }
     order = context.key.values(context.live)
     changed = with_items(changes, items, cells, order, replace(changes.head, fields=fields))

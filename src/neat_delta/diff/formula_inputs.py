@@ -60,20 +60,20 @@ class FormulaInputs:
         context: Context,
         edited: Table,
         formulas: Sequence[Formula],
-        own: Sequence[str],
+        file_names: Sequence[str],
         last_time: Sequence[str] = (),
     ) -> FormulaInputs:
-        """The inputs of formulas, their columns typed; ``own`` are the fields of the edited file that they may read."""
+        """The inputs of formulas, their columns typed; ``file_names`` are fields of the edited file they may read."""
         live, rates = context.live, list(context.settings.rates)
         asked = {name.partition(".")[0] for formula in formulas for name in formula.names if "." in name}
         tables = {name: context.lookup(name).table.names for name in asked & set(context.settings.tables)}
-        names = {formula: sides_of(formula, live.names, own, rates, last_time, tables) for formula in formulas}
+        names = {formula: sides_of(formula, live.names, file_names, rates, last_time, tables) for formula in formulas}
         read = [column for of_formula in names.values() for column in of_formula.values()]
         rows = _rows_of(live, edited, context.key)
-        found = {name: _lookup_rows(context, edited, rows, name) for name in tables}
-        values = _values(context, edited, rows, found, read)
+        lookup_rows = {name: _lookup_rows(context, edited, rows, name) for name in tables}
+        values = _values(context, edited, rows, lookup_rows, read)
         blank = frozenset(name for name in values.columns if values[name].null_count() == len(values))
-        return cls(context, edited, rows, values, names, blank, found)
+        return cls(context, edited, rows, values, names, blank, lookup_rows)
 
     def before(self, name: str) -> pl.Series:
         """A field as the edited file has it before any formula: its own column, else the live cells."""
@@ -89,15 +89,15 @@ class FormulaInputs:
         names = self.names[formula]
         if not formula.heeds_blanks and not self.blank.isdisjoint(names.values()):
             # A column without any value does not show what it holds, so its type goes together with nothing.
-            found = pl.repeat(None, len(values), dtype=pl.String, eager=True)
+            computed = pl.repeat(None, len(values), dtype=pl.String, eager=True)
             too_large = pl.repeat(False, len(values), eager=True)
         else:
             by_name = [pl.col(column).alias(name) for name, column in names.items()]
-            found, too_large = compute(formula, values.with_columns(by_name))
-        text = format_computed(found, formula.field, self.context, self.edited.format.decimal_separator)
+            computed, too_large = compute(formula, values.with_columns(by_name))
+        text = format_computed(computed, formula.field, self.context, self.edited.format.decimal_separator)
         current = self.live_cells(formula.field, self.rows.gather(at))
         why = self._why_nothing(names, values, at, too_large)
-        if found.dtype == pl.String and not self.context.column(formula.field).type.numeric:
+        if computed.dtype == pl.String and not self.context.column(formula.field).type.numeric:
             # Of a blank text a blank one is made, and like a blank cell it leaves the field as it is.
             text = pl.select(
                 pl.when(text.is_null() & why.str.ends_with(IS_BLANK)).then(current).otherwise(text)

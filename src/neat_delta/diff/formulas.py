@@ -103,26 +103,30 @@ def sides_of(
             continue
         table, point, column = name.partition(".")
         if point and table in (tables or {}):
-            own = (tables or {})[table]
-            if column not in own:
-                hint = nearest_hint(column, own, f"Columns of {table}")
+            columns = (tables or {})[table]
+            if column not in columns:
+                hint = nearest_hint(column, columns, f"Columns of {table}")
                 raise InvalidOption(f"formula {shortened(formula.text)!r}: {table} has no column {column}", hint=hint)
             meant[name] = name
             continue
-        found = [f"{side}{bare}" for side, bare, names in (
+        sides = [f"{side}{bare}" for side, bare, names in (
             (LIVE, name.removeprefix(LIVE), live), (LIST, name.removeprefix(LIST), listed)
         ) if bare in names and (name == bare or name == f"{side}{bare}")]  # fmt: skip
-        if len(found) != 1:
-            known = [f"{LIVE}{name}" for name in live] + [f"{LIST}{name}" for name in listed]
-            known += [f"{RATES}{name}" for name in rates]
-            what = f"{name} may be " + " or ".join(found) if found else f"there is no field {name}"
-            if not found and name.removeprefix(LIST) in last_time:
+        if len(sides) != 1:
+            every_name = [f"{LIVE}{name}" for name in live] + [f"{LIST}{name}" for name in listed]
+            every_name += [f"{RATES}{name}" for name in rates]
+            what = f"{name} may be " + " or ".join(sides) if sides else f"there is no field {name}"
+            if not sides and name.removeprefix(LIST) in last_time:
                 what += "; the file had this column last time"
-            if not found and "." in name and name.partition(".")[0] not in ("live", "file", "rates"):
+            if not sides and "." in name and name.partition(".")[0] not in ("live", "file", "rates"):
                 what += f"; there is no table {name.partition('.')[0]}"
-            hint = f"Names: {', '.join(known)}." if found else nearest_hint(name, [*live, *listed, *known], "Names")
+            hint = (
+                f"Names: {', '.join(every_name)}."
+                if sides
+                else nearest_hint(name, [*live, *listed, *every_name], "Names")
+            )
             raise InvalidOption(f"formula {shortened(formula.text)!r}: {what}", hint=hint)
-        meant[name] = found[0]
+        meant[name] = sides[0]
     return meant
 
 
@@ -135,16 +139,16 @@ def compute(formula: Formula, values: pl.DataFrame) -> tuple[pl.Series, pl.Serie
         InvalidOption: types do not go together, or numbers grow too large in most rows.
     """
     try:
-        found, too_large = formula.value.row_by_row(values, formula.rounding)
+        computed, too_large = formula.value.row_by_row(values, formula.rounding)
     except ExpressionError as error:
         message = ", ".join(f"{name} holds {_held(values[name].dtype)}" for name in dict.fromkeys(formula.names))
         hint = error.hint or (f"Here {message}. {EXAMPLES}" if message else EXAMPLES)
         raise InvalidOption(f"formula {shortened(formula.text)!r}: {error.what}", hint=hint) from error
     if not formula.names or formula.heeds_blanks:
-        return found, too_large
+        return computed, too_large
     # GREATEST and others pass over a blank as if it were not there, and make a price or a stock of what is left.
     blank = pl.any_horizontal(pl.col(name).is_null() for name in formula.names)
-    return values.select(pl.when(~blank).then(found).alias(formula.field)).to_series(), too_large
+    return values.select(pl.when(~blank).then(computed).alias(formula.field)).to_series(), too_large
 
 
 def _held(type_of: pl.DataType) -> str:

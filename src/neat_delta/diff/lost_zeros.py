@@ -30,18 +30,18 @@ def typed_without_zeros(
         edited: those in the edited file.
         lost: what a spreadsheet program has done to other cells of the column.
     """
-    found = pl.concat([pl.DataFrame(schema=TYPED | {"meant": pl.String}), *_in_front(typed, live, edited, lost)])
-    found = pl.concat([found, *_behind(typed, live, lost)]).unique("pair", keep="first", maintain_order=True)
+    lost_zeros = pl.concat([pl.DataFrame(schema=TYPED | {"meant": pl.String}), *_in_front(typed, live, edited, lost)])
+    lost_zeros = pl.concat([lost_zeros, *_behind(typed, live, lost)]).unique("pair", keep="first", maintain_order=True)
     message = (
         "the column has lost its zeros in a spreadsheet program: {} or {}? Set the column to text, and type it again"
     )
     return findings_frame(
         "zeros lost",
         "error",
-        pair=found["pair"],
-        value=found["edited"],
-        message=found.select(pl.format(message, "meant", "edited")).to_series(),
-    ).insert_column(0, found["pair"])
+        pair=lost_zeros["pair"],
+        value=lost_zeros["edited"],
+        message=lost_zeros.select(pl.format(message, "meant", "edited")).to_series(),
+    ).insert_column(0, lost_zeros["pair"])
 
 
 def _in_front(
@@ -50,8 +50,8 @@ def _in_front(
     """Digits that are shorter than the live values with zeros in front, as hardly any other live value is."""
     text = pl.col("edited").str.strip_chars()
     some = typed.filter(text.str.contains(r"^[1-9][0-9]*$"))
-    known = live.filter(live.str.contains(DIGITS)) if len(some) else live.clear()
-    zeros = known.str.contains(IN_FRONT)
+    codes = live.filter(live.str.contains(DIGITS)) if len(some) else live.clear()
+    zeros = codes.str.contains(IN_FRONT)
     if not zeros.any():
         return
     happened = bool((lost == "leading zeros lost").any())
@@ -62,9 +62,9 @@ def _in_front(
         some = some.filter(pl.col("was").str.contains(IN_FRONT))
         if some.is_empty() or edited().str.contains(IN_FRONT).any():
             return
-    longer = known.filter(zeros).str.len_chars()
+    longer = codes.filter(zeros).str.len_chars()
     width = max(longer.to_list())
-    plain = known.filter(~zeros).str.len_chars().value_counts()
+    plain = codes.filter(~zeros).str.len_chars().value_counts()
     lengths = dict(zip(plain.to_series(0), plain["count"], strict=True))
     short = some.with_columns(size=text.str.len_chars()).filter(pl.col("size") < width)
     odd = [size for size in short["size"].unique() if lengths.get(size, 0) <= int((longer > size).sum())]

@@ -32,7 +32,7 @@ def parts_of_fields(edited: Table, fields: Sequence[str], configured: Mapping[st
     Raises:
         InvalidOption: nothing tells what parts the values of such a field.
     """
-    found = {}
+    by_field = {}
     for name in fields:
         mode = configured[name].cells
         columns = {sign: f"{name}{sign}" for sign in (ADD, TAKE) if f"{name}{sign}" in edited.names}
@@ -48,8 +48,8 @@ def parts_of_fields(edited: Table, fields: Sequence[str], configured: Mapping[st
                 file=edited.source.path,
                 hint=f'Set it in catalogue.toml: [fields.{name}] separator = "|"',
             )
-        found[name] = Parts(here, columns.get(ADD), columns.get(TAKE))
-    return found
+        by_field[name] = Parts(here, columns.get(ADD), columns.get(TAKE))
+    return by_field
 
 
 def apply_parts(was: pl.Series, sheet: pl.DataFrame, parts: Parts, separator: str) -> pl.Series:
@@ -68,5 +68,5 @@ def apply_parts(was: pl.Series, sheet: pl.DataFrame, parts: Parts, separator: st
     singles = lists.with_row_index("at").explode("value").filter(pl.col("value") != "")
     singles = singles.filter(~pl.col("value").is_in(pl.col("take")))
     joined = singles.group_by("at").agg(pl.col("value").str.join(separator))
-    result = frame.with_row_index("at").join(joined, on="at", how="left", maintain_order="left")
-    return result.select(pl.when(silent).then("whole").otherwise(pl.col("value").fill_null(""))).to_series()
+    applied = frame.with_row_index("at").join(joined, on="at", how="left", maintain_order="left")
+    return applied.select(pl.when(silent).then("whole").otherwise(pl.col("value").fill_null(""))).to_series()

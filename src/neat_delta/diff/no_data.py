@@ -18,5 +18,7 @@ def says_no_data(cells: pl.Series) -> pl.Series:
 def about_no_data(cells: pl.DataFrame, field: str) -> pl.DataFrame:
     """Notes on such cells of a field (frame of pair, edited)."""
     message = pl.repeat("no data; the shop's value is kept", len(cells), dtype=pl.String, eager=True)
-    found = findings_frame("no data", "note", pair=cells["pair"], field=field, value=cells["edited"], message=message)
-    return found.insert_column(0, cells["pair"])
+    findings = findings_frame(
+        "no data", "note", pair=cells["pair"], field=field, value=cells["edited"], message=message
+    )
+    return findings.insert_column(0, cells["pair"])

@@ -51,10 +51,10 @@ def code_pairs(codes: Table, key: Key, old: str | None = None, new: str | None =
         raise InvalidOption(
             "a key of several columns cannot be changed", hint=f"The key is {' and '.join(key.fields)}."
         )
-    for result in (old, new):
-        if result is not None and field_name(result) not in codes.names:
+    for column in (old, new):
+        if column is not None and field_name(column) not in codes.names:
             hint = "Columns: " + ", ".join(codes.names) + "."
-            raise InvalidOption(f"there is no column {result!r}", file=codes.source.path, hint=hint)
+            raise InvalidOption(f"there is no column {column!r}", file=codes.source.path, hint=hint)
     names = codes.names
     from_ = field_name(old) if old else next((name for name in (*OLD, key.fields[0]) if name in names), None)
     to = field_name(new) if new else next((name for name in NEW if name in names and name != from_), None)
@@ -120,8 +120,8 @@ def recode(
     """
     plan = validate(asked, context)
     edited = replace(_dependents(context, plan.to, images=images), source=codes.source)
-    result = compare(context.live, edited, replace(options, key=context.key.fields)).without_missing()
-    line, changes = _lines_of(asked), result.changes
+    compared = compare(context.live, edited, replace(options, key=context.key.fields)).without_missing()
+    line, changes = _lines_of(asked), compared.changes
     rows = describe_rows(context.live, context.key, _rows_of(context.live, context.key, plan.to))
     rows = rows.with_columns(line=line, row_state=pl.lit(CHANGED))
     changes = apply_rekeys(changes, context, rows, plan.to)
@@ -141,9 +141,9 @@ def recode(
         row_state=pl.when(pl.col("action") == RECODE).then(pl.lit(CHANGED)),
     )
     findings = pl.concat([unreadable_rows(codes), no_data(codes), _repeated(again), plan.findings])
-    known = changes.items["key"]
-    more = items_of_findings(findings, known, result.tables, result.states.clear())
-    return replace(result, changes=apply_findings(with_known_items(changes, more), findings))
+    keys = changes.items["key"]
+    more = items_of_findings(findings, keys, compared.tables, compared.states.clear())
+    return replace(compared, changes=apply_findings(with_known_items(changes, more), findings))
 
 
 def _lines_of(asked: pl.DataFrame) -> pl.Expr:

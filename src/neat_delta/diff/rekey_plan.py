@@ -42,25 +42,25 @@ def validate(asked: pl.DataFrame, context: Context) -> RekeyPlan:
     A code is left only if its own change can be made.
     """
     key = context.key
-    there = key.values(context.live)
-    known, multiple = set(there), set(there.filter(there.is_duplicated()))
+    shop_keys = key.values(context.live)
+    distinct, multiple = set(shop_keys), set(shop_keys.filter(shop_keys.is_duplicated()))
     length = context.configured(key.fields[0]).length if len(key.fields) == 1 else None
     rows = asked.unique(["old", "new"], keep="first", maintain_order=True)
     old_twice, new_twice = (set(rows[side].filter(rows[side].is_duplicated())) for side in ("old", "new"))
     wrong: list[tuple[str, str, str | None, int | None, str, str]] = []
     to: dict[str, tuple[str, int | None]] = {}
     for old, new, line in rows.select("old", "new", "line").iter_rows():
-        fault = _fault(old, new, known, multiple, old_twice, new_twice, length)
-        if old == new and old in known:
+        fault = _fault(old, new, distinct, multiple, old_twice, new_twice, length)
+        if old == new and old in distinct:
             wrong.append(("same SKU", "note", old, line, new, "old and new SKU are the same; nothing to do"))
         elif fault:
             wrong.append(
-                (fault[0], "error", old if old in known else None, line, new if old in known else old, fault[1])
+                (fault[0], "error", old if old in distinct else None, line, new if old in distinct else old, fault[1])
             )
         else:
             to[old] = (new, line)
     # A code in use is free only if its item gets another one, which may fail in turn.
-    while taken := [old for old, (new, _) in to.items() if new in known and new not in to]:
+    while taken := [old for old, (new, _) in to.items() if new in distinct and new not in to]:
         for old in taken:
             new, line = to.pop(old)
             message = f"{new} is the SKU of another item. Change that one first"
@@ -73,12 +73,18 @@ def validate(asked: pl.DataFrame, context: Context) -> RekeyPlan:
 
 
 def _fault(
-    old: str, new: str, known: set[str], several: set[str], old_twice: set[str], new_twice: set[str], length: int | None
+    old: str,
+    new: str,
+    shop_keys: set[str],
+    several: set[str],
+    old_twice: set[str],
+    new_twice: set[str],
+    length: int | None,
 ) -> tuple[str, str] | None:
     """Why one code change cannot be made, as far as it shows by itself: check, sentence; ``None`` if it does not."""
     parts = new.split(KEY_SEPARATOR)
     faults = {
-        "unknown SKU": (old not in known, "the old SKU is not in the shop. Correct it, or remove the row"),
+        "unknown SKU": (old not in shop_keys, "the old SKU is not in the shop. Correct it, or remove the row"),
         "SKU on several items": (
             old in several,
             "several shop items have the old SKU",
@@ -94,7 +100,7 @@ def _fault(
             f"max. {length} characters. Choose a shorter SKU",
         ),
     }
-    return next(((check, message) for check, (found, message) in faults.items() if found), None)
+    return next(((check, message) for check, (holds, message) in faults.items() if holds), None)
 
 
 def schedule(to: Mapping[str, str], taken: Iterable[str]) -> list[dict[str, str]]:
@@ -104,19 +110,19 @@ def schedule(to: Mapping[str, str], taken: Iterable[str]) -> list[dict[str, str]
     longer chains, goes aside to codes that nobody has, and from there to its place.
     """
     left, in_use = dict(to), set(taken)
-    found: list[dict[str, str]] = []
-    while len(found) < LONGEST_CHAIN:
+    rounds: list[dict[str, str]] = []
+    while len(rounds) < LONGEST_CHAIN:
         free = {old: new for old, new in left.items() if new not in in_use}
         if not free:
             break
-        found.append(free)
+        rounds.append(free)
         in_use = (in_use - free.keys()) | set(free.values())
         left = {old: new for old, new in left.items() if old not in free}
     if not left:
-        return found
+        return rounds
     spare = _spare_codes(in_use | set(to.values()))
     aside = {old: next(spare) for old in left}
-    return [*found, aside, {aside[old]: new for old, new in left.items()}]
+    return [*rounds, aside, {aside[old]: new for old, new in left.items()}]
 
 
 def _spare_codes(used: set[str]) -> Iterator[str]:
@@ -137,9 +143,9 @@ def apply_rekeys(changes: ChangeSet, context: Context, rows: pl.DataFrame, new_k
         return changes
     keys = pl.DataFrame({"key": list(new_keys), "new_key": list(new_keys.values())})
     # An item that changes anyway keeps its row, name and place.
-    known = changes.items.drop("new_key").join(keys, on="key", how="inner", maintain_order="left")
+    recoded = changes.items.drop("new_key").join(keys, on="key", how="inner", maintain_order="left")
     more = rows.join(changes.items, on="key", how="anti", maintain_order="left").join(keys, on="key")
-    items = pl.concat([known, more], how="diagonal").with_columns(action=pl.lit(RECODE))
+    items = pl.concat([recoded, more], how="diagonal").with_columns(action=pl.lit(RECODE))
     # A row that had no item until now is no other row any more.
     other_rows = dict(changes.head.other_rows)
     for state, number in more["row_state"].drop_nulls().value_counts().iter_rows():
@@ -160,8 +166,8 @@ def _identity(changes: ChangeSet, context: Context, new_keys: Mapping[str, str])
         values = live.cells([name])[name]
         if configured or (not values.is_duplicated().any() and not (values.str.strip_chars() == "").any()):
             rows = codes.is_in(list(new_keys)).arg_true()
-            known = zip(codes.gather(rows), values.gather(rows), strict=True)
-            return Identity(name, {code: value for code, value in known if value.strip()})
+            identity = zip(codes.gather(rows), values.gather(rows), strict=True)
+            return Identity(name, {code: value for code, value in identity if value.strip()})
     return None
 
 

@@ -29,23 +29,23 @@ def pair_rekeyed_rows(
         the row matches, and the pairs found (edited, live).
     """
     live, edited, key, rows = tables.live, tables.edited, tables.key, tables.rows
-    found = pl.DataFrame(schema={"edited": pl.UInt32, "live": pl.UInt32})
+    rekeyed = pl.DataFrame(schema={"edited": pl.UInt32, "live": pl.UInt32})
     if identity and identity in live.names and identity in edited.names and identity not in key.fields:
         split = split_by_identity(live, edited, rows, identity)
-        found = pl.concat([found, match_by_field(live, edited, split, identity)])
+        rekeyed = pl.concat([rekeyed, match_by_field(live, edited, split, identity)])
     if accepted is not None:
-        found = pl.concat([found, match_accepted(live, edited, key, rows, accepted)]).unique()
-    found = found.join(damaged, on=["edited", "live"], how="anti")
-    found = found.filter(pl.col("edited").is_unique() & pl.col("live").is_unique()).sort("live")
-    found = with_free_codes(live, edited, key, found)
-    return (rows if found.is_empty() else _with_pairs(rows, found)), found
+        rekeyed = pl.concat([rekeyed, match_accepted(live, edited, key, rows, accepted)]).unique()
+    rekeyed = rekeyed.join(damaged, on=["edited", "live"], how="anti")
+    rekeyed = rekeyed.filter(pl.col("edited").is_unique() & pl.col("live").is_unique()).sort("live")
+    rekeyed = with_free_codes(live, edited, key, rekeyed)
+    return (rows if rekeyed.is_empty() else _with_pairs(rows, rekeyed)), rekeyed
 
 
-def _with_pairs(rows: RowMatches, found: pl.DataFrame) -> RowMatches:
-    rest = rows.pairs.join(found, on="edited", how="anti", maintain_order="left")
-    rest = rest.join(found, on="live", how="anti", maintain_order="left")
-    pairs = pl.concat([rest, found.select(rows.pairs.columns)]).sort("live")
-    taken, given = found["edited"].implode(), found["live"].implode()
+def _with_pairs(rows: RowMatches, rekeyed: pl.DataFrame) -> RowMatches:
+    rest = rows.pairs.join(rekeyed, on="edited", how="anti", maintain_order="left")
+    rest = rest.join(rekeyed, on="live", how="anti", maintain_order="left")
+    pairs = pl.concat([rest, rekeyed.select(rows.pairs.columns)]).sort("live")
+    taken, given = rekeyed["edited"].implode(), rekeyed["live"].implode()
     new = rows.new.filter(~rows.new.is_in(taken))
     missing = rows.missing.filter(~rows.missing.is_in(given))
     # An item that lost its row to another, and found none, has none.

@@ -174,11 +174,11 @@ def keys_turned_into_dates(tables: MatchedTables, rows: pl.Series, damaged: pl.D
 def _new(tables: MatchedTables, suggestions: pl.DataFrame, *, added: bool) -> pl.DataFrame:
     """New rows, with the items that they may be."""
     candidate = pl.format("{} {} ({} %)", "item", pl.col("name").fill_null(""), "likeness")
-    result = suggestions.group_by("key", maintain_order=True).agg(may_be=candidate.str.join(", "))
+    candidates = suggestions.group_by("key", maintain_order=True).agg(may_be=candidate.str.join(", "))
     rows = pl.DataFrame(
         {"key": tables.key.values(tables.edited, tables.rows.new), "line": tables.edited_lines(tables.rows.new)}
     )
-    rows = rows.join(result, on="key", how="left", maintain_order="left")
+    rows = rows.join(candidates, on="key", how="left", maintain_order="left")
     status = "it is added as a new item" if added else "not sent"
     may_be = pl.lit("; it may be ") + pl.col("may_be")
     message = rows.select(pl.lit(f"SKU not in the shop; {status}") + may_be.fill_null("")).to_series()

@@ -68,52 +68,52 @@ def compare_supplier_file(
             live=sheet.source.name,
             edited=live.source.name,
         )
-    own = map_columns(sheet, live, options.settings, profile)
-    matches = column_matches(sheet, without_fields(own, profile.skip), live)
+    mapped = map_columns(sheet, live, options.settings, profile)
+    matches = column_matches(sheet, without_fields(mapped, profile.skip), live)
     # Whoever keeps a list of their own has their own names and codes for things.
     as_list = profile.is_configured or any(name not in live.names for name in sheet.names)
     options = replace(options, suggest_items=as_list, name_fields=profile.match_on)
-    result = replace(_compared(live, own, profile, options, progress), original=sheet)
+    compared = replace(_compared(live, mapped, profile, options, progress), original=sheet)
     if not profile.drift_baseline:  # what was there last time is given below
-        _insist_on_something_to_compare(result, sheet, options)
-    _insist_on_order(result, sheet, options)
-    result = _with_unused(result, profile)
+        _insist_on_something_to_compare(compared, sheet, options)
+    _insist_on_order(compared, sheet, options)
+    compared = _with_unused(compared, profile)
     drifted = drift(profile.drift_baseline, column_natures(sheet)) if profile.drift_baseline else []
     if not drifted:
-        return result, matches
-    result = replace(result, profile_drift=tuple(drifted))
+        return compared, matches
+    compared = replace(compared, profile_drift=tuple(drifted))
     message = pl.Series("difference", drifted, dtype=pl.String)
     findings = findings_frame("file layout changed", "warning", message=message, data=as_data(message.to_frame()))
-    return with_findings(result, findings), matches
+    return with_findings(compared, findings), matches
 
 
-def _with_unused(result: CompareResult, profile: SupplierProfile) -> CompareResult:
+def _with_unused(compared: CompareResult, profile: SupplierProfile) -> CompareResult:
     """The comparison with a warning for each column that is not used although it holds a field's values.
 
     What was there last time has been answered then.
     """
-    known = {field_name(column) for column in profile.drift_baseline}
-    columns = [name for name in result.columns.only_edited if name not in known and name in result.edited.names]
-    fields = [name for name in result.columns.only_live if name not in profile.skip]
-    found = unused_columns(result.live, result.edited, result.key, columns, fields)
-    if not found:
-        return result
+    last_time = {field_name(column) for column in profile.drift_baseline}
+    columns = [name for name in compared.columns.only_edited if name not in last_time and name in compared.edited.names]
+    fields = [name for name in compared.columns.only_live if name not in profile.skip]
+    unused = unused_columns(compared.live, compared.edited, compared.key, columns, fields)
+    if not unused:
+        return compared
     said = (
         f"the column {one.column} is not used, although it has the values of {one.field} in {one.alike:,} of "
         f"{one.filled:,} rows: edits in it are not sent"
-        for one in found
+        for one in unused
     )
     findings = findings_frame(
         UNUSED_COLUMN,
         "warning",
-        field=pl.Series([one.field for one in found], dtype=pl.String),
-        value=pl.Series([one.column for one in found], dtype=pl.String),
+        field=pl.Series([one.field for one in unused], dtype=pl.String),
+        value=pl.Series([one.column for one in unused], dtype=pl.String),
         message=pl.Series(list(said), dtype=pl.String),
     )
-    return with_findings(result, findings)
+    return with_findings(compared, findings)
 
 
-def _insist_on_something_to_compare(result: CompareResult, sheet: Table, options: CompareOptions) -> None:
+def _insist_on_something_to_compare(compared: CompareResult, sheet: Table, options: CompareOptions) -> None:
     """Refuse two files that have nothing but the key in common, unless new or missing rows are all that is wanted."""
     asked = (
         options.add_new
@@ -121,23 +121,23 @@ def _insist_on_something_to_compare(result: CompareResult, sheet: Table, options
         or options.accepted_rekeys is not None
         or options.settings.identity
     )
-    if asked or any(name not in result.key.fields for name in result.columns.compared):
+    if asked or any(name not in compared.key.fields for name in compared.columns.compared):
         return
     raise InvalidOption(
-        f"the two files have only {' and '.join(result.key.fields)} in common, so there is nothing to compare; "
-        f"columns of {result.live.source.name}: {', '.join(result.live.names)}; "
-        f"of this file: {', '.join(result.columns.only_edited) or 'none'}",
-        file=result.edited.source.path,
+        f"the two files have only {' and '.join(compared.key.fields)} in common, so there is nothing to compare; "
+        f"columns of {compared.live.source.name}: {', '.join(compared.live.names)}; "
+        f"of this file: {', '.join(compared.columns.only_edited) or 'none'}",
+        file=compared.edited.source.path,
         hint="Map a column to a field.",
         code="no-common-column",
-        fields=", ".join(result.live.names),
-        **mapping_data(result.live, sheet, result.columns.only_edited, result.columns.only_live),
+        fields=", ".join(compared.live.names),
+        **mapping_data(compared.live, sheet, compared.columns.only_edited, compared.columns.only_live),
     )
 
 
-def _insist_on_order(result: CompareResult, sheet: Table, options: CompareOptions) -> None:
+def _insist_on_order(compared: CompareResult, sheet: Table, options: CompareOptions) -> None:
     """Refuse a sheet that looks like the whole export while the export looks like a part of it."""
-    counts, live = result.changes.counts, result.live
+    counts, live = compared.changes.counts, compared.live
     more = counts["new"] * 2 > len(sheet) and not counts["missing"] and len(live) < len(sheet)
     if more and not options.add_new and set(live.names) < set(sheet.names):
         raise InvalidOption(
@@ -153,8 +153,8 @@ def _insist_on_order(result: CompareResult, sheet: Table, options: CompareOption
 
 def _parse_what_rules_need(live: Table, key: Key, formulas: Sequence[Formula], options: CompareOptions) -> None:
     """Parse at once the columns that are asked for one by one later; parsing costs by the pass, not by the column."""
-    result = [rule.field for rule in formulas] + [name.removeprefix(LIVE) for rule in formulas for name in rule.names]
-    names = [*key.fields, find_name_field(live, key), *options.settings.roles.price_and_cost(live), *result]
+    needed = [rule.field for rule in formulas] + [name.removeprefix(LIVE) for rule in formulas for name in rule.names]
+    names = [*key.fields, find_name_field(live, key), *options.settings.roles.price_and_cost(live), *needed]
     live.cells([name for name in dict.fromkeys(names) if name in live.names])
 
 
@@ -169,8 +169,8 @@ def _compared(
         raise InvalidOption("SKUs for new items, but no new items are added", option="new_sku", hint=hint)
     if not (rules or rules_new or profile.match_on or profile.codes or profile.new_sku):
         return compare(live, without_fields(ours, profile.skip), options, progress)
-    known = live.names if profile.match_on else [name for name in live.names if name in ours.names]
-    key = choose_key(live, known, options.key or options.settings.key)
+    names = live.names if profile.match_on else [name for name in live.names if name in ours.names]
+    key = choose_key(live, names, options.key or options.settings.key)
     ours, nameless = with_live_keys(ours, live, key, profile, for_new=options.add_new)
     context = Context(live, options.settings, key)
     about = no_findings()
@@ -190,8 +190,8 @@ def _compared(
     about = pl.concat([rescues, about])
     options = replace(options, key=key.fields, repair_keys=False, unidentified=int(nameless["several"].sum()))
     if not (rules or rules_new):
-        result = compare(live, without_fields(ours, profile.skip), options, progress)
-        return with_findings(result, about_rows_of(result.edited, about))
+        compared = compare(live, without_fields(ours, profile.skip), options, progress)
+        return with_findings(compared, about_rows_of(compared.edited, about))
     progress.step("calculating")
     _parse_what_rules_need(live, key, [*rules, *rules_new], options)
     for_new = rules_new if options.add_new else None
@@ -201,9 +201,9 @@ def _compared(
     computed_fields = {rule.field for rule in (*rules, *rules_new)}
     computed = without_fields(computed, [name for name in profile.skip if name not in computed_fields])
     options = replace(options, constant_blanks=emptied, computed=frozenset(computed_fields))
-    result = compare(live, computed, options, progress)
-    about = pl.concat([about, findings_about_changes(findings, result.changes)])
-    return with_findings(result, about_rows_of(result.edited, about))
+    compared = compare(live, computed, options, progress)
+    about = pl.concat([about, findings_about_changes(findings, compared.changes)])
+    return with_findings(compared, about_rows_of(compared.edited, about))
 
 
 def _about_nameless(ours: Table, key: Key, on: str, nameless: pl.DataFrame, *, added: bool) -> pl.DataFrame:

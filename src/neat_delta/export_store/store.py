@@ -108,9 +108,9 @@ class ExportStore:
         Raises:
             WriteError, OSError: the disk refuses; nothing is half-written.
         """
-        known = self._path_of(sha256)
-        if known is not None and _is_whole(known, len(content)):
-            os.utime(known)
+        kept = self._path_of(sha256)
+        if kept is not None and _is_whole(kept, len(content)):
+            os.utime(kept)
             return
         make_folder(self.folder)
         now = datetime.now(UTC)
@@ -118,8 +118,8 @@ class ExportStore:
         path = self.folder / f"{now.strftime(TIME)}-{sha256}{SUFFIX}"
         about = SKIPPABLE + struct.pack("<I", len(head)) + head
         write_atomic(path, chain([about], _packed(content)), replace=True)
-        if known is not None and known != path:
-            known.unlink(missing_ok=True)  # (it is damaged)
+        if kept is not None and kept != path:
+            kept.unlink(missing_ok=True)  # (it is damaged)
         self.prune()
 
     def note_sheet(self, path: Path, columns: Sequence[str], sha256: str) -> None:
@@ -138,12 +138,12 @@ class ExportStore:
         lines: list[bytes] = []
         with suppress(OSError):  # there is none yet, or it cannot be read
             lines = (self.folder / SHEETS).read_bytes().splitlines()[-MOST_SHEETS:]
-        found = []
+        sheets = []
         for line in reversed(lines):
             with suppress(WrongForm):  # another program's line, or one that was cut off
                 noted = from_json(line, _Sheet)
-                found.append(NotedSheet(Path(noted.path), noted.columns, noted.sha256))
-        return found
+                sheets.append(NotedSheet(Path(noted.path), noted.columns, noted.sha256))
+        return sheets
 
     def find(self, sha256: str) -> KeptExport | None:
         """The kept export with this checksum; ``None`` if there is none."""
@@ -152,8 +152,8 @@ class ExportStore:
 
     def exports(self) -> list[KeptExport]:
         """All kept exports, the newest first."""
-        found = [_about(path) for path in self._paths()]
-        return sorted((one for one in found if one), key=lambda one: (one.time, one.first_read), reverse=True)
+        exports = [_about(path) for path in self._paths()]
+        return sorted((one for one in exports if one), key=lambda one: (one.time, one.first_read), reverse=True)
 
     def data(self, export: KeptExport) -> bytes:
         """The bytes of a kept export.

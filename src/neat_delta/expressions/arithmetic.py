@@ -85,10 +85,10 @@ def negate(value: Value) -> Value:
 def power(base: Value, exponent: Value) -> Value:
     """A whole power, by multiplication; others are no exact decimals."""
     times = constant_whole(exponent, "power(x, n)", 0, MOST_POWER)
-    found = Value(pl.lit(Decimal(1), dtype=decimal(0)), NUMBER)
+    product = Value(pl.lit(Decimal(1), dtype=decimal(0)), NUMBER)
     for _ in range(times):
-        found = multiply(found, base)
-    return found
+        product = multiply(product, base)
+    return product
 
 
 def round_to(value: Value, decimals: Value | None = None) -> Value:

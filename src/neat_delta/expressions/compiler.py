@@ -96,10 +96,10 @@ class Compiler:
             [*self.values([branch.args["true"] for branch in node.args["ifs"]]), self._default(node)], "CASE"
         )
         *results, default = branches
-        found = default.expr
-        for test, result in reversed(list(zip(tests, results, strict=True))):
-            found = pl.when(test.expr).then(result.expr).otherwise(found)
-        return of_kind(found, branches)
+        expression = default.expr
+        for test, value in reversed(list(zip(tests, results, strict=True))):
+            expression = pl.when(test.expr).then(value.expr).otherwise(expression)
+        return of_kind(expression, branches)
 
     def _test(self, chosen: Value | None, node: exp.Expression) -> Value:
         value = self.value(node)
@@ -110,24 +110,24 @@ class Compiler:
 
     def in_list(self, node: exp.In) -> Value:
         """Whether a value is one of those in a list."""
-        here, found = self.value(node.this), None
+        here, expression = self.value(node.this), None
         for value in self.values(node.expressions):
             same = compared(here, value, pl.Expr.eq).expr
-            found = same if found is None else found | same
-        if found is None:
+            expression = same if expression is None else expression | same
+        if expression is None:
             raise ExpressionError("the list after IN is empty")
-        return Value(found, TRUTH)
+        return Value(expression, TRUTH)
 
     def is_test(self, node: exp.Is) -> Value:
         """``IS NULL``, ``IS TRUE``, ``IS FALSE``, and each with NOT."""
         what = node.expression
         if isinstance(what, exp.Null):
-            found = self.value(node.this).expr.is_null()
+            is_null = self.value(node.this).expr.is_null()
         elif isinstance(what, exp.Boolean):
-            found = as_truth(self.value(node.this), "IS").expr.eq_missing(pl.lit(value=bool(what.this)))
+            is_null = as_truth(self.value(node.this), "IS").expr.eq_missing(pl.lit(value=bool(what.this)))
         else:
             raise not_allowed(what)
-        return Value(found, TRUTH)
+        return Value(is_null, TRUTH)
 
     def escaped(self, node: exp.Escape) -> Value:
         """``LIKE … ESCAPE 'x'``."""
@@ -136,8 +136,8 @@ class Compiler:
             raise ExpressionError("ESCAPE needs one character in quotes, after LIKE or ILIKE")
         _insist_on_parts(pattern, ("this", "expression"))
         any_case = isinstance(pattern, exp.ILike)
-        found = texts.like(self.value(pattern.this), self.value(pattern.expression), sign, any_case=any_case)
-        return Value(~found.expr, TRUTH) if pattern.args.get("negate") else found
+        matches = texts.like(self.value(pattern.this), self.value(pattern.expression), sign, any_case=any_case)
+        return Value(~matches.expr, TRUTH) if pattern.args.get("negate") else matches
 
     def cast(self, node: exp.Cast) -> Value:
         """``cast(x AS type)`` to a text, a whole number or a decimal; ``date '2026-01-31'`` is its text."""
@@ -149,8 +149,8 @@ class Compiler:
         if to.this in WHOLE_NUMBERS:
             return arithmetic.round_to(texts.as_plain_number(value))
         if to.this is exp.DataType.Type.DECIMAL:
-            result = [int(part.name) for part in to.expressions if part.name.isdigit()]
-            scale = min(MOST_DECIMALS, result[1]) if len(result) > 1 else 0 if result else 6
+            sizes = [int(part.name) for part in to.expressions if part.name.isdigit()]
+            scale = min(MOST_DECIMALS, sizes[1]) if len(sizes) > 1 else 0 if sizes else 6
             return arithmetic.round_to(texts.as_plain_number(value), number_literal(str(scale)))
         raise ExpressionError(f"cast to {to.sql()} is not supported; use text, integer or decimal(p, s)")
 
@@ -162,14 +162,14 @@ class Compiler:
         """``trim``, ``ltrim`` and ``rtrim``."""
         ways = {"LEADING": texts.trim_start, "TRAILING": texts.trim_end, "BOTH": texts.trim, "": texts.trim}
         way = ways[str(node.args.get("position") or "").upper()]
-        result = [node.args.get(part) for part in ("this", "expression")]
-        return way(*self.values([part for part in result if part is not None]))
+        arguments = [node.args.get(part) for part in ("this", "expression")]
+        return way(*self.values([part for part in arguments if part is not None]))
 
     def pad(self, node: exp.Pad) -> Value:
         """``lpad`` and ``rpad``."""
         way = texts.pad_start if node.args.get("is_left") else texts.pad_end
-        result = [node.args.get(part) for part in ("this", "expression", "fill_pattern")]
-        return _called(way, self.values([part for part in result if part is not None]))
+        arguments = [node.args.get(part) for part in ("this", "expression", "fill_pattern")]
+        return _called(way, self.values([part for part in arguments if part is not None]))
 
     def _own_function(self, node: exp.Anonymous) -> Value:
         """A function that the parser does not know, by its name."""
@@ -238,8 +238,8 @@ def _calls(function: Callable[..., Value], *parts: str) -> Callable[[Compiler, A
     """A node whose parts, each one expression or a list of them, are the arguments of a function."""
 
     def make(compiler: Compiler, node: exp.Expression) -> Value:
-        result = (node.args.get(part) for part in parts)
-        nodes = [one for part in result if part is not None for one in (part if isinstance(part, list) else [part])]
+        arguments = (node.args.get(part) for part in parts)
+        nodes = [one for part in arguments if part is not None for one in (part if isinstance(part, list) else [part])]
         return _called(function, compiler.values(nodes))
 
     return make
@@ -255,8 +255,8 @@ def _called(function: Callable[..., Value], values: Sequence[Value]) -> Value:
         inspect.signature(function).bind(*values)
     except TypeError as error:
         parameters = inspect.signature(function).parameters.values()
-        result = ", ".join(f"{one.name}" if one.default is one.empty else f"[{one.name}]" for one in parameters)
-        raise ExpressionError(f"{function.__name__} needs: {result}") from error
+        signature = ", ".join(f"{one.name}" if one.default is one.empty else f"[{one.name}]" for one in parameters)
+        raise ExpressionError(f"{function.__name__} needs: {signature}") from error
     return function(*values)
 
 

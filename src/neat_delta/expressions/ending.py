@@ -73,5 +73,5 @@ def multiple(value: Value, step: Value, way: Value | None = None) -> Value:
 def _finished(function: str, value: Value, amount: Value, way: Value | None) -> Value:
     if not isinstance(amount.constant, Decimal):
         raise ExpressionError(f"{function}(x, amount) needs an amount such as .95 or 5")
-    result = NEAREST if way is None else constant_text(way, f"{function}(x, amount, way)")
-    return rounding_of(function, f"{amount.constant:f}", result).of(value)
+    direction = NEAREST if way is None else constant_text(way, f"{function}(x, amount, way)")
+    return rounding_of(function, f"{amount.constant:f}", direction).of(value)

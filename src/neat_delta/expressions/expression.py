@@ -102,13 +102,13 @@ class Expression:
                 rest = [(start + half, length - half), (start, half)]
                 waiting += rest if half else []
                 parts += [] if half else [(start, length, None)]
-        if waiting or all(found is None for _, _, found in parts):
+        if waiting or all(values is None for _, _, values in parts):
             raise TooLarge(TOO_LARGE)
-        like = next(found for _, _, found in parts if found is not None)
+        like = next(values for _, _, values in parts if values is not None)
         nothing = like.clear()
-        found = pl.concat([nothing.extend_constant(None, n) if one is None else one for _, n, one in parts])
+        values = pl.concat([nothing.extend_constant(None, n) if one is None else one for _, n, one in parts])
         large = pl.concat([pl.repeat(one is None, n, eager=True) for _, n, one in parts])
-        return found, large
+        return values, large
 
 
 def parse_expression(text: str) -> Expression:
@@ -187,11 +187,11 @@ def _typed(value: Value) -> pl.Expr:
 
 def _place(error: Exception, text: str) -> str:
     """Where in a text the parser gave up."""
-    result: dict[str, object] = next(iter(getattr(error, "errors", ())), {})
-    found = str(result.get("highlight") or "").strip()
-    if not found or found == text.strip():
+    details: dict[str, object] = next(iter(getattr(error, "errors", ())), {})
+    highlighted = str(details.get("highlight") or "").strip()
+    if not highlighted or highlighted == text.strip():
         return "not an expression"
-    return f"not an expression, near {found[:40]!r}"
+    return f"not an expression, near {highlighted[:40]!r}"
 
 
 def _worded(error: Exception) -> ExpressionError:

@@ -89,13 +89,13 @@ def cluster(address: str) -> Iterator[None]:
     """
     with from_extra(CLUSTER, "clusters", option="cluster"):
         from distributed import Client, LocalCluster
-    own = (
+    local = (
         LocalCluster(processes=True, threads_per_worker=1, dashboard_address="127.0.0.1:0")
         if address == LOCAL
         else None
     )
     try:
-        client = Client(own or address, timeout=ANSWER_TIME, set_as_default=False)
+        client = Client(local or address, timeout=ANSWER_TIME, set_as_default=False)
     except (OSError, ValueError, TimeoutError) as error:
         raise InvalidOption(
             "no scheduler answers at this address",
@@ -109,8 +109,8 @@ def cluster(address: str) -> Iterator[None]:
             yield
     finally:
         client.close()
-        if own:
-            own.close()
+        if local:
+            local.close()
 
 
 def _version() -> str:
@@ -119,24 +119,24 @@ def _version() -> str:
 
 def _insist_on_version(client: Client, address: str) -> None:
     try:
-        found = client.run(_version, on_error="return")
+        versions = client.run(_version, on_error="return")
     except Exception as error:
         raise InvalidOption(
             f"its workers cannot be asked ({error})", option="cluster", value=address, hint="Start them again."
         ) from error
-    if not found:
+    if not versions:
         raise InvalidOption(
             "the scheduler has no workers",
             option="cluster",
             value=address,
             hint=f"Start some with: dask worker {address}",
         )
-    own = _version()
-    for worker, answer in found.items():
-        if answer != own:
+    version = _version()
+    for worker, answer in versions.items():
+        if answer != version:
             theirs = answer if isinstance(answer, str) else "none"
             raise InvalidOption(
-                f"worker {worker} has another version of neat-delta ({theirs}, not {own})",
+                f"worker {worker} has another version of neat-delta ({theirs}, not {version})",
                 option="cluster",
                 value=address,
                 hint="Install the same version on all workers.",

@@ -70,10 +70,10 @@ def parse_size(text: str) -> int:
     Raises:
         ValueError: it is none.
     """
-    found = re.fullmatch(r"\s*([0-9]+(?:\.[0-9]+)?)\s*([KMGT]?)(?:i?B)?\s*", text, re.IGNORECASE)
-    if not found:
+    size = re.fullmatch(r"\s*([0-9]+(?:\.[0-9]+)?)\s*([KMGT]?)(?:i?B)?\s*", text, re.IGNORECASE)
+    if not size:
         raise ValueError(text)
-    return int(float(found[1]) * UNITS[found[2].upper()])
+    return int(float(size[1]) * UNITS[size[2].upper()])
 
 
 def _windows_memory() -> int:
@@ -93,8 +93,8 @@ def _windows_memory() -> int:
         )
 
     status = Status(length=ctypes.sizeof(Status))
-    found = ctypes.windll.kernel32.GlobalMemoryStatusEx(ctypes.byref(status))
-    return int(status.total) if found else USUAL
+    is_known = ctypes.windll.kernel32.GlobalMemoryStatusEx(ctypes.byref(status))
+    return int(status.total) if is_known else USUAL
 
 
 def _machine_memory() -> int:

@@ -69,9 +69,9 @@ def check_outputs(*paths: Path | None, folder: Path | None = None, replace: bool
         InvalidOption: two of them are the same file, or one lies in the update's folder.
         WriteError: folder not found, the file exists, or it is one of those that are read.
     """
-    wanted = [path for path in paths if path is not None]
-    for number, path in enumerate(wanted):
-        if any(_same(path, other) for other in wanted[:number]):
+    outputs = [path for path in paths if path is not None]
+    for number, path in enumerate(outputs):
+        if any(_same(path, other) for other in outputs[:number]):
             raise InvalidOption("two outputs have the same name", file=path, hint="Give each its own name.")
         if folder is not None and _place(path).is_relative_to(_place(folder)):
             raise InvalidOption(

@@ -26,10 +26,10 @@ def make_folder(folder: Path) -> None:
     Raises:
         OSError: it cannot be made.
     """
-    own = data_folder()
-    if DATA not in os.environ and folder.is_relative_to(own):
-        own.parent.mkdir(parents=True, exist_ok=True)
-        own.mkdir(mode=0o700, exist_ok=True)
+    folder_of_user = data_folder()
+    if DATA not in os.environ and folder.is_relative_to(folder_of_user):
+        folder_of_user.parent.mkdir(parents=True, exist_ok=True)
+        folder_of_user.mkdir(mode=0o700, exist_ok=True)
     folder.mkdir(parents=True, exist_ok=True)
 
 

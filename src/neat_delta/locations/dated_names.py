@@ -21,14 +21,14 @@ def with_dates(text: str, now: datetime | None = None) -> str:
     """
     today = now or datetime.now().astimezone()
 
-    def written(found: re.Match[str]) -> str:
-        form = found["form"] or ISO
+    def written(match: re.Match[str]) -> str:
+        form = match["form"] or ISO
         if "".join(DIRECTIVES.findall(form)) != form:
             raise InvalidOption(
                 f"{form!r} is no form for a date",
                 file=text,
                 hint="Example: {date:%Y-%m-%d}; %Y year, %m month, %d day, %H hour, %M minute, %V week.",
             )
-        return (today + timedelta(days=int(found["days"] or 0))).strftime(form)
+        return (today + timedelta(days=int(match["days"] or 0))).strftime(form)
 
     return PLACEHOLDER.sub(written, text)

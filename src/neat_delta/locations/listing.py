@@ -53,11 +53,11 @@ def members_of(files: FileSet) -> list[Member]:
     Raises:
         InvalidInput: there is none, a folder cannot be listed, or nobody can tell which is the newest.
     """
-    found: dict[Place, Member] = {}
+    by_place: dict[Place, Member] = {}
     for part in files.parts:
         for member in _of_part(part):
-            found.setdefault(member.location, member)
-    members = list(found.values())
+            by_place.setdefault(member.location, member)
+    members = list(by_place.values())
     return [newest_of(members, files)] if files.newest else _named_apart(members)
 
 
@@ -67,8 +67,8 @@ def missing_parts(names: Sequence[str]) -> list[str]:
     for name in names:
         whole = PART_OF.search(name)
         if whole and int(whole[3]) <= len(names) + LARGEST_GAP:
-            own = (f"{number:0{len(whole[1])}}{whole[2]}{whole[3]}" for number in range(1, int(whole[3]) + 1))
-            missing += [name[: whole.start()] + text + name[whole.end() :] for text in own]
+            part_names = (f"{number:0{len(whole[1])}}{whole[2]}{whole[3]}" for number in range(1, int(whole[3]) + 1))
+            missing += [name[: whole.start()] + text + name[whole.end() :] for text in part_names]
     if not missing:
         missing = _between(names)
     return [name for name in dict.fromkeys(missing) if name not in names]
@@ -102,9 +102,9 @@ def tables_among(names: Sequence[str]) -> list[str]:
     """Those names that end like a table's."""
     finished = [name for name in names if not UNFINISHED.search(Path(name).name)]
     for ends in (TABLES, PERHAPS):
-        found = [name for name in finished if _end(name) in ends]
-        if found:
-            return found
+        tables = [name for name in finished if _end(name) in ends]
+        if tables:
+            return tables
     return []
 
 
@@ -117,23 +117,23 @@ def _of_part(part: Place) -> list[Member]:
     if isinstance(part, DatabaseTable):
         return [Member(part, part.name)]
     if is_pattern(part):
-        found = list(_matching_address(part) if isinstance(part, Address) else _matching(part))
-        if not found:
+        members = list(_matching_address(part) if isinstance(part, Address) else _matching(part))
+        if not members:
             raise InvalidInput("no file matches this pattern", file=part, hint="Check the names and the folder.")
     elif is_folder(part):
         entries = {member.name: member for member in (_listed(part) if isinstance(part, Address) else _inside(part))}
-        found = [entries[name] for name in tables_among(list(entries))]
-        if not found:
+        members = [entries[name] for name in tables_among(list(entries))]
+        if not members:
             hint = "Give a folder with CSV, XLSX, ODS, JSON Lines, XML or Parquet files."
             raise InvalidInput("no table file in this folder", file=part, hint=hint)
     else:
         return [_local(part) if isinstance(part, Path) else Member(part, part.name)]
-    return sorted(found, key=lambda member: natural(member.name))
+    return sorted(members, key=lambda member: natural(member.name))
 
 
 def _local(path: Path) -> Member:
-    there = path.is_file()
-    time = datetime.fromtimestamp(path.stat().st_mtime, UTC) if there else None
+    exists = path.is_file()
+    time = datetime.fromtimestamp(path.stat().st_mtime, UTC) if exists else None
     return Member(path, path_text(path.name), time)
 
 
@@ -199,16 +199,16 @@ def _between(names: Sequence[str]) -> list[str]:
 
 def date_in(name: str) -> datetime | None:
     """The last date in a name that there is in the calendar."""
-    found = None
+    newest = None
     for pattern in (DATE, DAY_FIRST):
         for match in pattern.finditer(name):
             given = {unit: int(text) for unit, text in match.groupdict().items() if unit != "sign" and text}
             try:
-                found = datetime(**given, tzinfo=UTC)
+                newest = datetime(**given, tzinfo=UTC)
             except ValueError:
                 continue
-        if found:
-            return found
+        if newest:
+            return newest
     return None
 
 

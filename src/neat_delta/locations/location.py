@@ -97,7 +97,9 @@ def parse_location(text: str, folder: Path = Path()) -> Location:
     pieces = _pieces(text, folder)
     if len(pieces) > 1:
         inner_parts = [parse_location(piece, folder) for piece in pieces]
-        flat = [own for part in inner_parts for own in (part.parts if isinstance(part, FileSet) else (part,))]
+        flat = [
+            flat_part for part in inner_parts for flat_part in (part.parts if isinstance(part, FileSet) else (part,))
+        ]
         return FileSet(text, tuple(flat))
     if is_database(text):
         return place_beside(parse_database(text), folder)
@@ -156,8 +158,8 @@ def _pieces(text: str, folder: Path) -> list[str]:
     pieces = [piece.strip() for piece in text.split("+")]
     if not all(pieces) or (WILDCARDS.search(text) and any(matching(folder / text))):
         return [text]
-    there = (WILDCARDS.search(piece) or _there(Path.exists, folder / piece) for piece in pieces)
-    return pieces if any(there) else [text]
+    exists = (WILDCARDS.search(piece) or _there(Path.exists, folder / piece) for piece in pieces)
+    return pieces if any(exists) else [text]
 
 
 def single(location: Location) -> Place:

@@ -93,10 +93,10 @@ def sha256_hex(data: bytes) -> str:
 
 def content_sha256(content: Content) -> str:
     """The SHA-256 of a file's content, in hexadecimal."""
-    found = hashlib.sha256()
+    digest = hashlib.sha256()
     for start in range(0, len(content), HASHED_AT_ONCE):
-        found.update(content.view(start, start + HASHED_AT_ONCE))
-    return found.hexdigest()
+        digest.update(content.view(start, start + HASHED_AT_ONCE))
+    return digest.hexdigest()
 
 
 def _sha256_of(content: Future[Content]) -> str:

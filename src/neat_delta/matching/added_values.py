@@ -30,7 +30,7 @@ def with_added_values(
     if not profile.added:
         return sheet, profile
     mapped = settings.names() | {field_name(column): field for column, field in profile.columns.items()}
-    own = {mapped.get(field_name(field.column), field.name): field.name for field in sheet.fields}
+    sheet_columns = {mapped.get(field_name(field.column), field.name): field.name for field in sheet.fields}
     rules, blanks = list(profile.rules), {}
     for asked in profile.added:
         spread = [field_name(column) for column in settings.field(asked).columns.values()]
@@ -38,14 +38,14 @@ def with_added_values(
         if not fields:
             hint = nearest_hint(asked, live.names)
             raise InvalidOption("there is no such field", option="add", value=asked, hint=hint)
-        there = [name for name in fields if name in own]
-        if not there:
+        present = [name for name in fields if name in sheet_columns]
+        if not present:
             raise InvalidOption("the edited file does not have this field", option="add", value=asked)
-        for name in there:
-            cells = sheet.cells([own[name]])[own[name]]
+        for name in present:
+            cells = sheet.cells([sheet_columns[name]])[sheet_columns[name]]
             blank = cells.str.strip_chars() == ""
-            blanks[own[name]] = pl.select(
-                pl.when(blank).then(pl.lit("0")).otherwise(cells).alias(own[name])
+            blanks[sheet_columns[name]] = pl.select(
+                pl.when(blank).then(pl.lit("0")).otherwise(cells).alias(sheet_columns[name])
             ).to_series()
             rules.append(f"{name} = live.{name} + file.{name}")
     return replace(sheet, rows=OverlaidRows(sheet.rows, blanks)), replace(profile, rules=tuple(rules))

@@ -46,17 +46,17 @@ def nature_of(cells: pl.Series, mark: str | None) -> str:
     return "dates" if type_named("date").matches(filled, "") else "text"
 
 
-def drift(result: Mapping[str, str], now: Mapping[str, str]) -> list[str]:
+def drift(today: Mapping[str, str], now: Mapping[str, str]) -> list[str]:
     """What is to be said of a list's columns, by what they were last time and what they are now; nothing at first."""
-    if not result:
+    if not today:
         return []
-    lost, new = [name for name in result if name not in now], [name for name in now if name not in result]
+    lost, new = [name for name in today if name not in now], [name for name in now if name not in today]
     message = []
     if lost:
         message.append(f"missing columns (present last time): {', '.join(lost)}")
     if new:
         message.append(f"new columns since last time: {', '.join(new)}")
-    changed = ((column, describe_change(result.get(column, nature), nature)) for column, nature in now.items())
+    changed = ((column, describe_change(today.get(column, nature), nature)) for column, nature in now.items())
     return message + [f"column {column} {what}" for column, what in changed if what]
 
 

@@ -62,13 +62,13 @@ class Context:
 
     def type_of(self, name: str) -> FieldType:
         """The type of a live column: as configured, else as its values show."""
-        known = self._columns.get(name)
-        return known.type if known else resolve_type(self.live.distinct_values(name), name, self.configured(name))
+        resolved = self._columns.get(name)
+        return resolved.type if resolved else resolve_type(self.live.distinct_values(name), name, self.configured(name))
 
     def column(self, name: str) -> Column:
         """Type and format of a live column, resolved once."""
         if name not in self._columns:
             configured = self.configured(name)
-            found = resolve_type(self.live.distinct_values(name), name, configured)
-            self._columns[name] = Column(found, infer_column_format(self.live, name, found, configured))
+            resolved = resolve_type(self.live.distinct_values(name), name, configured)
+            self._columns[name] = Column(resolved, infer_column_format(self.live, name, resolved, configured))
         return self._columns[name]

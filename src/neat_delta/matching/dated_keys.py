@@ -40,7 +40,7 @@ def dated_keys(live: Table, edited: Table, key: Key, rows: pl.Series) -> pl.Seri
 
     Only shapes count that no key of the shop has.
     """
-    found = pl.repeat(value=False, n=len(rows), dtype=pl.Boolean, eager=True)
+    is_dated = pl.repeat(value=False, n=len(rows), dtype=pl.Boolean, eager=True)
     if rows.is_empty():
         return rows
     cells = edited.cells(key.fields, rows)
@@ -49,5 +49,5 @@ def dated_keys(live: Table, edited: Table, key: Key, rows: pl.Series) -> pl.Seri
         for shape in SHAPES:
             hit = keys.str.contains(shape).fill_null(value=False)
             if hit.any() and not live.distinct_values(name).str.strip_chars().str.contains(shape).any():
-                found = found | hit
-    return rows.filter(found)
+                is_dated = is_dated | hit
+    return rows.filter(is_dated)

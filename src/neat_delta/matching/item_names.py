@@ -63,44 +63,48 @@ def _keyed_by(
     for table in (live, sheet):
         for field in fields:
             insist_on(field, table.names, ("match_on", field), f"field of {table.source.name}")
-    known = pl.DataFrame({"code": live.cells([name])[name], "on": item_names(live, fields)})
-    known = known.filter(pl.col("on") != "")
+    named_items = pl.DataFrame({"code": live.cells([name])[name], "on": item_names(live, fields)})
+    named_items = named_items.filter(pl.col("on") != "")
     called = item_names(sheet, fields)
     unknown = pl.when(pl.col("on") == "").then(pl.lit("")).otherwise(pl.format(f"{fields_label(fields)} {{}}", "on"))
-    result = pl.col("on").replace_strict(dict(remembered), default=None, return_dtype=pl.String)
-    found = _items_called(called, known).with_row_index("row").with_columns(code=pl.coalesce(result, "code"))
-    codes = found.select(pl.coalesce("code", unknown)).to_series()
-    nameless = found.filter(pl.col("code").is_null() & (pl.col("on") != "")).select("row", "on", "several")
+    remembered_code = pl.col("on").replace_strict(dict(remembered), default=None, return_dtype=pl.String)
+    items = (
+        _items_called(called, named_items).with_row_index("row").with_columns(code=pl.coalesce(remembered_code, "code"))
+    )
+    codes = items.select(pl.coalesce("code", unknown)).to_series()
+    nameless = items.filter(pl.col("code").is_null() & (pl.col("on") != "")).select("row", "on", "several")
     # The fields have done their work of naming the item; as they are equal there is nothing to compare in them.
-    own = replace(sheet, fields=tuple(f for f in sheet.fields if f.name not in fields))
-    own = with_column(own, live, name, codes)
+    without_names = replace(sheet, fields=tuple(f for f in sheet.fields if f.name not in fields))
+    without_names = with_column(without_names, live, name, codes)
     for field in fields if for_new else ():
-        own = with_column(own, live, field, _of_items(live, name, field, codes, sheet.cells([field])[field]))
-    return own, nameless
+        without_names = with_column(
+            without_names, live, field, _of_items(live, name, field, codes, sheet.cells([field])[field])
+        )
+    return without_names, nameless
 
 
-def _items_called(called: pl.Series, known: pl.DataFrame) -> pl.DataFrame:
+def _items_called(called: pl.Series, named_items: pl.DataFrame) -> pl.DataFrame:
     """For each name in its order the one item called so, and whether several are (frame of on, code, several).
 
     Spelling counts first. Where no item is spelt so, case, inner spaces and zeros in front of digits do not: barcodes
     are the same number with and without them (GS1 General Specifications, section 3.3, pads GTINs to 14 digits).
     """
     plain = pl.col("on").str.to_lowercase().str.replace_all(r"\s+", " ").str.replace(r"^0+(\d+)$", "$1")
-    known = known.with_columns(plain=plain)
-    wanted = called.to_frame("on").with_columns(plain=plain)
+    named_items = named_items.with_columns(plain=plain)
+    names = called.to_frame("on").with_columns(plain=plain)
     for column in ("on", "plain"):
-        single = known.unique(column, keep="none").select(column, pl.col("code").alias(f"by_{column}"))
-        wanted = wanted.join(single, on=column, how="left", maintain_order="left")
-    exact = pl.col("on").is_in(known["on"].implode())
+        single = named_items.unique(column, keep="none").select(column, pl.col("code").alias(f"by_{column}"))
+        names = names.join(single, on=column, how="left", maintain_order="left")
+    exact = pl.col("on").is_in(named_items["on"].implode())
     code = pl.when(exact).then(pl.col("by_on")).otherwise(pl.col("by_plain"))
-    return wanted.select("on", code=code, several=code.is_null() & pl.col("plain").is_in(known["plain"].implode()))
+    return names.select("on", code=code, several=code.is_null() & pl.col("plain").is_in(named_items["plain"].implode()))
 
 
 def _of_items(live: Table, name: str, field: str, codes: pl.Series, values: pl.Series) -> pl.Series:
     """A field as the live items with these codes have it, and these values for codes that no item has."""
     items = live.cells([name, field]).select(code=name, there=field).unique("code", keep="first")
-    found = codes.to_frame("code").join(items, on="code", how="left", maintain_order="left")
-    return found.select(pl.coalesce("there", values)).to_series()
+    items_of_codes = codes.to_frame("code").join(items, on="code", how="left", maintain_order="left")
+    return items_of_codes.select(pl.coalesce("there", values)).to_series()
 
 
 def _single(key: Key, option: str) -> tuple[str]:

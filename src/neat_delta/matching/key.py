@@ -81,17 +81,17 @@ def require_usable_key(live: Table, shared: Sequence[str], key: Key, blank: pl.S
     faults += [f"duplicate in {len(repeated)} rows"] * bool(len(repeated))
     first = min([*blank.head(1), *repeated.sort().head(1)])
     (name,) = key.fields
-    found = _candidates(live, shared)
+    candidates = _candidates(live, shared)
     raise AmbiguousKey(
         f"this column should identify each item, but it is {' and '.join(faults)}",
         file=live.source.path,
         line=live.rows.line[first],
         column=live.field(name).column,
         value=live.cells(key.fields, pl.Series([first])).item(),
-        hint=f"If you give it as the key, such rows are rejected and the others compared. {_question(found)}",
+        hint=f"If you give it as the key, such rows are rejected and the others compared. {_question(candidates)}",
         code="unusable-key",
         key=name,
-        **found,
+        **candidates,
     )
 
 
@@ -128,9 +128,9 @@ def _candidates(live: Table, shared: Sequence[str]) -> dict[str, Any]:
     return {"candidates": candidates, "elsewhere": elsewhere, "naming": naming_fields(live, shared)}
 
 
-def _question(found: dict[str, Any]) -> str:
+def _question(candidates: dict[str, Any]) -> str:
     """Which fields could be the key, with an example each."""
-    listed = [f"{name} (such as {example})" for name, example in found["candidates"].items()]
+    listed = [f"{name} (such as {example})" for name, example in candidates["candidates"].items()]
     if listed:
         return "Columns that could identify an item: " + ", ".join(listed) + "."
     return "No single column identifies each item; give several."

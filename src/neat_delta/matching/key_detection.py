@@ -52,13 +52,13 @@ def key_candidates(table: Table, columns: list[ColumnProfile]) -> KeyCandidates:
     return KeyCandidates(alone, pairs, expected, repeated)
 
 
-def long_key(named: Sequence[str], found: KeyCandidates, columns: Sequence[ColumnProfile]) -> tuple[str, ...]:
+def long_key(named: Sequence[str], candidates: KeyCandidates, columns: Sequence[ColumnProfile]) -> tuple[str, ...]:
     """The key of an export with a row for each item and location, language or the like; else as ``named``.
 
     It is the named field together with the one of fewest values that makes each row one of its kind.
     """
     distinct = {column.field: column.distinct for column in columns}
-    others = [field for pair in found.pairs if set(named) & set(pair) for field in pair if field not in named]
+    others = [field for pair in candidates.pairs if set(named) & set(pair) for field in pair if field not in named]
     if len(named) > 1 or not others:
         return tuple(named)
     return (*named, min(others, key=lambda field: distinct[field]))

@@ -97,20 +97,20 @@ def taken_for_another(live: Table, edited: Table, key: Key, matches: RowMatches,
         )
     if found.is_empty():
         return found
-    own, _ = _agreement(live, edited, found.select("edited", "live"), fields)
+    agreement, _ = _agreement(live, edited, found.select("edited", "live"), fields)
     others, _ = _agreement(live, edited, found.select("edited", live="meant"), fields)
-    return found.filter(others > own).unique("edited", keep="first", maintain_order=True)
+    return found.filter(others > agreement).unique("edited", keep="first", maintain_order=True)
 
 
 def _certain(live: Table, edited: Table, key: Key, pairs: pl.DataFrame, fields: Sequence[str]) -> pl.Series:
     """Which pairs are beyond doubt: by their own row, or because the same has happened to nearly all keys."""
     agreeing, compared = _agreement(live, edited, pairs, fields)
-    own = (compared > 0) & (agreeing >= AGREEING * compared)
+    agrees = (compared > 0) & (agreeing >= AGREEING * compared)
     was, now = key.values(live, pairs["live"]), key.values(edited, pairs["edited"])
-    effects = pl.DataFrame({"what": explain(pl.DataFrame({"was": was, "now": now})), "own": own})
+    effects = pl.DataFrame({"what": explain(pl.DataFrame({"was": was, "now": now})), "own": agrees})
     often, sure = pl.len().over("what") >= MANY, pl.col("own").mean().over("what") >= NEARLY_ALL
     whole = effects.select(often & sure).to_series()
-    return own | (whole & (compared <= FEW_FIELDS))
+    return agrees | (whole & (compared <= FEW_FIELDS))
 
 
 def _agreement(live: Table, edited: Table, pairs: pl.DataFrame, fields: Sequence[str]) -> tuple[pl.Series, pl.Series]:
@@ -139,8 +139,8 @@ def _same_number(cells: pl.DataFrame) -> pl.Series:
 
 def with_keys_of(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> Table:
     """The sheet with the codes of live items in some of its rows (frame of edited, live)."""
-    own, codes = live.cells(key.fields, pairs["live"]), edited.cells(key.fields)
-    repaired = {name: codes[name].clone().scatter(pairs["edited"], own[name]) for name in key.fields}
+    shop_codes, codes = live.cells(key.fields, pairs["live"]), edited.cells(key.fields)
+    repaired = {name: codes[name].clone().scatter(pairs["edited"], shop_codes[name]) for name in key.fields}
     return replace(edited, rows=OverlaidRows(edited.rows, repaired))
 
 
@@ -150,8 +150,8 @@ def with_unescaped_keys(live: Table, edited: Table, key: Key) -> Table:
     some = edited.cells(key.fields, rows_unlike_live(live, edited))
     if not any(some[name].str.contains(ESCAPED_FORMULA).any() for name in key.fields):
         return edited
-    codes, known = edited.cells(key.fields), live.cells(key.fields)
-    plain = [unescaped_unless(codes[name], known[name]) for name in key.fields]
+    codes, shop_codes = edited.cells(key.fields), live.cells(key.fields)
+    plain = [unescaped_unless(codes[name], shop_codes[name]) for name in key.fields]
     if all(column is codes[column.name] or column.equals(codes[column.name]) for column in plain):
         return edited
     return replace(edited, rows=OverlaidRows(edited.rows, {column.name: column for column in plain}))
@@ -159,19 +159,19 @@ def with_unescaped_keys(live: Table, edited: Table, key: Key) -> Table:
 
 def _candidates(rows: pl.DataFrame, items: pl.DataFrame, powers_of: pl.DataFrame | None = None) -> pl.DataFrame:
     """Rows (edited, code) and items (live, code) of which the one key may have become the other (edited, live)."""
-    found = [_but_for_losses(rows, items), _powers(rows, items if powers_of is None else powers_of)]
-    found += [_same_values(rows, items), *(_explained(rows, items, skeleton) for skeleton in SKELETONS)]
-    return pl.concat(found).unique(maintain_order=True)
+    candidates = [_but_for_losses(rows, items), _powers(rows, items if powers_of is None else powers_of)]
+    candidates += [_same_values(rows, items), *(_explained(rows, items, skeleton) for skeleton in SKELETONS)]
+    return pl.concat(candidates).unique(maintain_order=True)
 
 
 def _same_values(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     """Keys that are the same number to a spreadsheet program, read and saved with either decimal separator."""
-    found = [pl.DataFrame(schema=PAIRS)]
+    pairs = [pl.DataFrame(schema=PAIRS)]
     for read, saved in product(".,", ".,"):
         edited = rows.select("edited", value=read_numbers(rows["code"], saved)).drop_nulls()
         live = items.select("live", value=read_numbers(items["code"], read)).drop_nulls()
-        found.append(edited.join(live, on="value", maintain_order="left_right").select(*PAIRS))
-    return pl.concat(found)
+        pairs.append(edited.join(live, on="value", maintain_order="left_right").select(*PAIRS))
+    return pl.concat(pairs)
 
 
 @dataclass(frozen=True)
@@ -242,7 +242,7 @@ def _but_for_losses(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
 
 def _powers(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     """Rows whose code became a power of ten, each with the items of that length that begin so (edited, live)."""
-    found = [pl.DataFrame(schema=PAIRS)]
+    pairs = [pl.DataFrame(schema=PAIRS)]
     shown = rows.filter(pl.col("code").str.contains(r"^[0-9][.,]?[0-9]*[eE]\+?[0-9]+$"))
     for (code,), part in shown.partition_by("code", as_dict=True, maintain_order=True).items():
         whole, fraction, power = POWER.fullmatch(str(code)).groups()  # type: ignore[union-attr]
@@ -252,8 +252,8 @@ def _powers(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
         if further <= 0:  # a code that was typed so: what is shown of a long number has fewer digits than the number
             continue
         like = items.filter(pl.col("code").str.contains(rf"^{digits}[0-9]{{{further}}}$"))
-        found.append(part.select("edited").join(like.select("live"), how="cross"))
-    return pl.concat(found)
+        pairs.append(part.select("edited").join(like.select("live"), how="cross"))
+    return pl.concat(pairs)
 
 
 def _alike(live: Table, edited: Table, pairs: pl.DataFrame, fields: Sequence[str], *, apart: str) -> pl.DataFrame:
@@ -267,9 +267,9 @@ def _alike(live: Table, edited: Table, pairs: pl.DataFrame, fields: Sequence[str
         return pairs.clear()
     cells = {"live": live.cells(fields, pairs["live"]), "edited": edited.cells(fields, pairs["edited"])}
     telling = cells[apart].select(pl.col(fields).n_unique().over(pairs[within]) > 1).get_columns()
-    agree = [result & (cells["live"][result.name] == cells["edited"][result.name]) for result in telling]
+    agree = [column & (cells["live"][column.name] == cells["edited"][column.name]) for column in telling]
     counted = pairs.with_columns(
-        of=pl.sum_horizontal(result.cast(pl.UInt32) for result in telling),
+        of=pl.sum_horizontal(column.cast(pl.UInt32) for column in telling),
         alike=pl.sum_horizontal(same.cast(pl.UInt32) for same in agree),
     )
     best = counted.filter((pl.col("alike") >= FEWEST_FIELDS) & (pl.col("alike") >= ALIKE * pl.col("of")))

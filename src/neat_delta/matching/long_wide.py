@@ -55,36 +55,36 @@ def in_shape_of(
         AmbiguousKey: no column can be taken as the key without asking.
     """
     mapped = settings.names() | {field_name(column): field for column, field in profile.columns.items()}
-    own = {mapped.get(field_name(field.column), field.name): field.name for field in sheet.fields}
+    sheet_columns = {mapped.get(field_name(field.column), field.name): field.name for field in sheet.fields}
     for spread in _configured(settings):
         fields = list(spread.columns)
         wide = {column for columns in spread.columns.values() for column in columns.values()}
         live_is_long = spread.by in live.names and any(name in live.names for name in fields)
         live_is_wide = any(column in live.names for column in wide)
-        sheet_is_long = spread.by in own and any(name in own for name in fields)
+        sheet_is_long = spread.by in sheet_columns and any(name in sheet_columns for name in fields)
         if sheet_is_long and live_is_wide and not live_is_long:
-            renamed = {old: new for new, old in own.items() if new in (spread.by, *fields)}
+            renamed = {old: new for new, old in sheet_columns.items() if new in (spread.by, *fields)}
             taken = _renamed(sheet, renamed)
-            known = [name for name in live.names if name in own]
-            keys = [own[name] for name in choose_key(live, known, key or settings.key).fields]
+            known = [name for name in live.names if name in sheet_columns]
+            keys = [sheet_columns[name] for name in choose_key(live, known, key or settings.key).fields]
             rest = {column: field for column, field in profile.columns.items() if field not in (spread.by, *fields)}
             values = {field: told for field, told in profile.values.items() if field != spread.by}
-            sheet = _widened(taken, live, spread, keys, own, profile.values.get(spread.by, {}))
+            sheet = _widened(taken, live, spread, keys, sheet_columns, profile.values.get(spread.by, {}))
             return sheet, replace(profile, columns=rest, values=values)
-        if not sheet_is_long and live_is_long and any(column in own for column in wide):
+        if not sheet_is_long and live_is_long and any(column in sheet_columns for column in wide):
             ids = [name for name in choose_key(live, live.names, key or settings.key).fields if name != spread.by]
-            return _lengthened(sheet, live, spread, own, ids), profile
+            return _lengthened(sheet, live, spread, sheet_columns, ids), profile
     return sheet, profile
 
 
 def _configured(settings: Settings) -> list[_Spread]:
     """What is configured, together where it is spread by the same."""
-    found: dict[str, dict[str, Mapping[str, str]]] = {}
+    spreads: dict[str, dict[str, Mapping[str, str]]] = {}
     for name, one in settings.fields.items():
         if one.by is not None and one.columns:
             columns = {place: field_name(column) for place, column in one.columns.items()}
-            found.setdefault(one.by, {})[name] = columns
-    return [_Spread(by, columns) for by, columns in found.items()]
+            spreads.setdefault(one.by, {})[name] = columns
+    return [_Spread(by, columns) for by, columns in spreads.items()]
 
 
 def _renamed(sheet: Table, names: Mapping[str, str]) -> Table:
@@ -94,7 +94,12 @@ def _renamed(sheet: Table, names: Mapping[str, str]) -> Table:
 
 
 def _widened(
-    sheet: Table, live: Table, spread: _Spread, key: Sequence[str], own: Mapping[str, str], told: Mapping[str, str]
+    sheet: Table,
+    live: Table,
+    spread: _Spread,
+    key: Sequence[str],
+    sheet_columns: Mapping[str, str],
+    told: Mapping[str, str],
 ) -> Table:
     """A long sheet with a row for each item: a column for each place, on the line of the item's first row."""
     values = [name for name in spread.columns if name in sheet.names]
@@ -103,7 +108,7 @@ def _widened(
     cells = cells.with_columns(_places(cells[spread.by], spread, told).alias(PLACE))
     strange = cells.filter(pl.col(PLACE).is_null())
     cells = cells.filter(pl.col(PLACE).is_not_null())
-    to_live = {old: new for new, old in own.items()}
+    to_live = {old: new for new, old in sheet_columns.items()}
     _require_same(cells, key, [name for name in others if to_live.get(name, name) in live.names], sheet)
     grouped = cells.group_by(key, maintain_order=True)
     wide = [
@@ -136,34 +141,34 @@ def _widened(
 
 def _places(cells: pl.Series, spread: _Spread, told: Mapping[str, str]) -> pl.Series:
     """The place that each cell means: by its name in whatever case, or as somebody has said; null for others."""
-    known = {place.casefold(): place for place in spread.places}
-    known |= {theirs.strip().casefold(): ours for theirs, ours in told.items() if ours in spread.places}
+    places = {place.casefold(): place for place in spread.places}
+    places |= {theirs.strip().casefold(): ours for theirs, ours in told.items() if ours in spread.places}
     plain = cells.str.strip_chars().str.to_lowercase()
-    lowered = {name.lower(): place for name, place in known.items()}
+    lowered = {name.lower(): place for name, place in places.items()}
     return plain.replace_strict(lowered, default=None, return_dtype=pl.String)
 
 
 def _unknown(strange: pl.DataFrame, sheet: Table, spread: _Spread) -> list[tuple[int, str, str]]:
     """Rows of a place that nobody knows, with the likeliest ones."""
     delimiter = sheet.format.delimiter
-    found = []
+    findings = []
     for row in strange.iter_rows(named=True):
         place = row[spread.by].strip()
         hint = nearest_hint(place, spread.places, "Known").rstrip(".")
         what = f"unknown {spread.by} {place!r}" if place else f"the row has no {spread.by}"
         message = f"{what} ({hint[0].lower()}{hint[1:]})"
-        found.append((row[LINE], delimiter.join(row[name] for name in sheet.names), message))
-    return found
+        findings.append((row[LINE], delimiter.join(row[name] for name in sheet.names), message))
+    return findings
 
 
 def _twice(several: pl.DataFrame, columns: Sequence[str]) -> list[tuple[int, str, str]]:
     """Items with two values for one place; neither is taken."""
-    found = []
+    findings = []
     for row in several.filter(pl.any_horizontal([pl.col(name) > 1 for name in columns])).iter_rows(named=True):
         places = ", ".join(name for name in columns if row[name] > 1)
         key = " · ".join(str(row[name]) for name in several.columns if name not in (LINE, *columns))
-        found.append((row[LINE], key, f"{key} has several rows with different values for {places}"))
-    return found
+        findings.append((row[LINE], key, f"{key} has several rows with different values for {places}"))
+    return findings
 
 
 def _require_same(cells: pl.DataFrame, key: Sequence[str], others: Sequence[str], sheet: Table) -> None:
@@ -186,21 +191,30 @@ def _require_same(cells: pl.DataFrame, key: Sequence[str], others: Sequence[str]
             )
 
 
-def _lengthened(sheet: Table, live: Table, spread: _Spread, own: Mapping[str, str], ids: Sequence[str]) -> Table:
+def _lengthened(
+    sheet: Table, live: Table, spread: _Spread, sheet_columns: Mapping[str, str], ids: Sequence[str]
+) -> Table:
     """A wide sheet with a row for each item and place that it has a value for.
 
     Columns that differ from place to place in the live export, and are not configured, say nothing of any place.
     """
-    wide = {own[column] for columns in spread.columns.values() for column in columns.values() if column in own}
-    plain = [name for name in own if own[name] not in wide and name not in spread.columns]
+    wide = {
+        sheet_columns[column]
+        for columns in spread.columns.values()
+        for column in columns.values()
+        if column in sheet_columns
+    }
+    plain = [name for name in sheet_columns if sheet_columns[name] not in wide and name not in spread.columns]
     differing = differing_by_place(live, ids, plain)
-    others = [name for name in sheet.names if name not in wide and name not in [own[one] for one in differing]]
+    others = [
+        name for name in sheet.names if name not in wide and name not in [sheet_columns[one] for one in differing]
+    ]
     cells, lines = sheet.cells(sheet.names), sheet.rows.line.cast(pl.Int64)
     last = int(str(lines.max() or 0)) + 1
     fields = [name for name in spread.columns if name in live.names]
     frames, numbers, parts = [], [], []
     for at, place in enumerate(spread.places):
-        columns = {name: own.get(spread.columns[name].get(place, "")) for name in fields}
+        columns = {name: sheet_columns.get(spread.columns[name].get(place, "")) for name in fields}
         if not any(columns.values()):
             continue
         told = [pl.lit(place).alias(spread.by)]
@@ -211,8 +225,8 @@ def _lengthened(sheet: Table, live: Table, spread: _Spread, own: Mapping[str, st
         numbers.append(frame[LINE])
         parts.append(FilePart(f"{sheet.source.name} ({place})", at * last + 1, at * last))
     frame, line = pl.concat(frames), pl.concat(numbers)
-    known = {field.name: field for field in sheet.fields}
-    made = tuple(known.get(name) or Field(name, live.field(name).column) for name in frame.columns)
+    by_name = {field.name: field for field in sheet.fields}
+    made = tuple(by_name.get(name) or Field(name, live.field(name).column) for name in frame.columns)
     remarks = [f"{len(sheet):,} items with columns by {spread.by} are {len(frame):,} rows of the live export's shape"]
     if differing:
         remarks.append(f"not used, for they differ by {spread.by} in the live export: {', '.join(differing)}")
@@ -230,9 +244,9 @@ def _lengthened(sheet: Table, live: Table, spread: _Spread, own: Mapping[str, st
 
 def differing_by_place(live: Table, ids: Sequence[str], names: Sequence[str]) -> list[str]:
     """Which fields differ among the rows of an item of a long live export, whose items are known by ``ids``."""
-    known = [name for name in names if name in live.names and name not in ids]
-    if not known or not ids:
+    fields = [name for name in names if name in live.names and name not in ids]
+    if not fields or not ids:
         return []
-    cells = live.cells([*ids, *known])
-    differ = cells.select((pl.col(name) != pl.col(name).first().over(ids)).any() for name in known)
-    return [name for name in known if differ[name][0]]
+    cells = live.cells([*ids, *fields])
+    differ = cells.select((pl.col(name) != pl.col(name).first().over(ids)).any() for name in fields)
+    return [name for name in fields if differ[name][0]]

@@ -42,17 +42,17 @@ class Lookup:
 
         ``values`` are the columns of the live fields, in their order.
         """
-        own = _joined(self.table.cells(self.columns)).to_frame("value").with_row_index("at")
-        first = own.filter(pl.col("value") != "").unique("value", keep="first")
-        wanted = _joined(values).to_frame("value")
-        found: pl.Series = wanted.join(first, on="value", how="left", maintain_order="left")["at"]
-        return pl.select(pl.when(~wanted["value"].is_in(self._differing().implode())).then(found)).to_series()
+        table_values = _joined(self.table.cells(self.columns)).to_frame("value").with_row_index("at")
+        first = table_values.filter(pl.col("value") != "").unique("value", keep="first")
+        asked = _joined(values).to_frame("value")
+        rows: pl.Series = asked.join(first, on="value", how="left", maintain_order="left")["at"]
+        return pl.select(pl.when(~asked["value"].is_in(self._differing().implode())).then(rows)).to_series()
 
     def why_none(self, values: pl.DataFrame) -> pl.Series:
         """Why there is no row for each of these values."""
-        wanted = _joined(values)
-        several = wanted.is_in(self._differing().implode())
-        shown = wanted.str.replace_all("\x1f", " · ", literal=True)
+        asked = _joined(values)
+        several = asked.is_in(self._differing().implode())
+        shown = asked.str.replace_all("\x1f", " · ", literal=True)
         none = pl.format("{} has no row for {}", pl.lit(self.name), shown)
         two = pl.format("{} has several rows for {} that differ", pl.lit(self.name), shown)
         return pl.select(pl.when(several).then(two).otherwise(none).alias("why")).to_series()
@@ -89,8 +89,8 @@ def read_lookup(name: str, told: LookupTable, settings: Settings, live: Table, k
         return Lookup(name, table, (field_name(told.column),), (field,))
     if all(one in mapped for one in key.fields):
         return Lookup(name, table, tuple(mapped[one] for one in key.fields), key.fields)
-    found = _by_values(table, live, key)
-    if found is None:
+    lookup = _by_values(table, live, key)
+    if lookup is None:
         raise InvalidOption(
             f"no column of this table holds the values of {' and '.join(key.fields)}",
             file=table.source.path,
@@ -98,7 +98,7 @@ def read_lookup(name: str, told: LookupTable, settings: Settings, live: Table, k
             code="no-lookup-column",
             table=name,
         )
-    return Lookup(name, table, (found[0],), (found[1],))
+    return Lookup(name, table, (lookup[0],), (lookup[1],))
 
 
 def folder_of(settings: Settings) -> Path:
@@ -115,8 +115,8 @@ def _by_values(table: Table, live: Table, key: Key) -> tuple[str, str] | None:
     for field in naming:
         values = live.distinct_values(field)
         for column in table.names:
-            own = table.distinct_values(column)
-            here = float(own.is_in(values.implode()).sum()) / len(own) if len(own) else 0.0
+            distinct = table.distinct_values(column)
+            here = float(distinct.is_in(values.implode()).sum()) / len(distinct) if len(distinct) else 0.0
             if here > share:
                 best, share = (column, field), here
     return best

@@ -53,18 +53,18 @@ def _where_equal(among: pl.Series, asked: pl.Series, at: pl.Series) -> pl.Series
     """These places, but null where another text is there, or none."""
     at = at.cast(pl.UInt32).alias("at")
     at = at.set(at >= len(among), None)
-    there = among.gather(at).eq_missing(asked)
-    return at if there.all() else at.set(~there, None)
+    at_place = among.gather(at).eq_missing(asked)
+    return at if at_place.all() else at.set(~at_place, None)
 
 
 def _by_text(among: pl.Series, asked: pl.Series) -> pl.Series:
     texts = asked.alias("text").to_frame()
     index = pl.DataFrame([among.alias("text")]).with_row_index("at")
-    found = texts.join(index, on="text", how="left", maintain_order="left")
-    if len(found) > len(asked):
+    positions = texts.join(index, on="text", how="left", maintain_order="left")
+    if len(positions) > len(asked):
         once = index.join(texts, on="text", how="semi").unique("text", keep="none")
-        found = texts.join(once, on="text", how="left", maintain_order="left")
-    return found["at"]
+        positions = texts.join(once, on="text", how="left", maintain_order="left")
+    return positions["at"]
 
 
 def all_different(texts: pl.Series) -> bool:

@@ -40,14 +40,14 @@ def split_by_identity(live: Table, edited: Table, matches: RowMatches, field: st
     or one without a row, has are taken for the truth; any other is an edit of the field.
     """
     pairs = matches.pairs
-    own = live.cells([field], pairs["live"])[field].str.strip_chars()
+    shop_identity = live.cells([field], pairs["live"])[field].str.strip_chars()
     others = edited.cells([field], pairs["edited"])[field].str.strip_chars()
-    differing = (own != others) & (own != "") & (others != "")
+    differing = (shop_identity != others) & (shop_identity != "") & (others != "")
     if not differing.any():
         return matches
     missing = live.cells([field], matches.missing)[field].str.strip_chars()
-    known = pl.concat([own.filter(differing), missing])
-    differing &= others.is_in(known.implode())
+    identities = pl.concat([shop_identity.filter(differing), missing])
+    differing &= others.is_in(identities.implode())
     loose = pairs.filter(differing)
     return replace(
         matches,
@@ -57,18 +57,18 @@ def split_by_identity(live: Table, edited: Table, matches: RowMatches, field: st
     )
 
 
-def with_free_codes(live: Table, edited: Table, key: Key, found: pl.DataFrame) -> pl.DataFrame:
+def with_free_codes(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> pl.DataFrame:
     """Those code changes (edited, live) whose new code no item has, or only one that gets another code as well."""
-    while len(found):
-        wanted = key.values(edited, found["edited"])
+    while len(pairs):
+        new_codes = key.values(edited, pairs["edited"])
         codes = pl.DataFrame({"code": key.values(live)}).with_row_index("row")
-        in_use = codes.join(wanted.to_frame("code"), on="code", how="semi")
-        irreversible = in_use.filter(~pl.col("row").is_in(found["live"].implode()))["code"]
-        free = found.filter(~wanted.is_in(irreversible.implode()))
-        if len(free) == len(found):
+        in_use = codes.join(new_codes.to_frame("code"), on="code", how="semi")
+        irreversible = in_use.filter(~pl.col("row").is_in(pairs["live"].implode()))["code"]
+        free = pairs.filter(~new_codes.is_in(irreversible.implode()))
+        if len(free) == len(pairs):
             break
-        found = free
-    return found
+        pairs = free
+    return pairs
 
 
 def match_accepted(live: Table, edited: Table, key: Key, matches: RowMatches, given: pl.DataFrame) -> pl.DataFrame:
@@ -90,10 +90,10 @@ def suggest_rekeys(live: Table, edited: Table, matches: RowMatches, fields: Sequ
     ).unique()
     if pairs.is_empty():
         return none
-    own, others = live.cells(fields, pairs["live"]), edited.cells(fields, pairs["edited"])
-    same = [((own[name] == others[name]) & (own[name] != "")).cast(pl.UInt32) for name in fields]
-    filled = [((own[name] != "") | (others[name] != "")).cast(pl.UInt32) for name in fields]
-    result = pairs.with_columns(alike=pl.sum_horizontal(same), of=pl.sum_horizontal(filled))
-    result = result.filter((pl.col("alike") >= FEWEST_FIELDS) & (pl.col("alike") >= ALIKE * pl.col("of")))
-    result = result.filter(pl.col("edited").is_unique() & pl.col("live").is_unique()).sort("edited")
-    return result.select("edited", "live", "alike")
+    shop_cells, others = live.cells(fields, pairs["live"]), edited.cells(fields, pairs["edited"])
+    same = [((shop_cells[name] == others[name]) & (shop_cells[name] != "")).cast(pl.UInt32) for name in fields]
+    filled = [((shop_cells[name] != "") | (others[name] != "")).cast(pl.UInt32) for name in fields]
+    compared = pairs.with_columns(alike=pl.sum_horizontal(same), of=pl.sum_horizontal(filled))
+    compared = compared.filter((pl.col("alike") >= FEWEST_FIELDS) & (pl.col("alike") >= ALIKE * pl.col("of")))
+    compared = compared.filter(pl.col("edited").is_unique() & pl.col("live").is_unique()).sort("edited")
+    return compared.select("edited", "live", "alike")

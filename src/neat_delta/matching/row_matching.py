@@ -64,12 +64,12 @@ def match_rows(live: Table, edited: Table, key: Key, shared: Sequence[str], sign
     live_blank, live_repeated = keys.filter("blank")["live"], _shared_keys(keys, ascends=key.is_sorted_by(live))
     require_usable_key(live, shared, key, live_blank, live_repeated["live"])
     differing = pl.concat([live_blank, live_repeated["live"]])
-    own, others, settings = _settle_equal_lines(live, edited, key, keys.select("live", "key"), differing)
+    shop_rows, others, settings = _settle_equal_lines(live, edited, key, keys.select("live", "key"), differing)
 
-    at = positions_of(own["key"], others["key"], ascends=key.is_sorted_by(live))
-    named = pl.repeat(False, len(own), dtype=pl.Boolean, eager=True).scatter(at.drop_nulls(), True)
+    at = positions_of(shop_rows["key"], others["key"], ascends=key.is_sorted_by(live))
+    named = pl.repeat(False, len(shop_rows), dtype=pl.Boolean, eager=True).scatter(at.drop_nulls(), True)
     blank = others.filter("blank")["edited"]
-    rows = others.with_columns(own["live"].gather(at).alias("live")).filter(~pl.col("blank"))
+    rows = others.with_columns(shop_rows["live"].gather(at).alias("live")).filter(~pl.col("blank"))
     twins, rivals = _repeated(edited, [*shared, *signed], rows.select("edited", "key"))
     rows = rows.filter(~pl.col("edited").is_in(pl.concat([twins, rivals["edited"]]).implode()))
     shares = pl.col("key").is_in(live_repeated["key"].unique().implode())
@@ -83,7 +83,7 @@ def match_rows(live: Table, edited: Table, key: Key, shared: Sequence[str], sign
         exact_duplicates=twins,
         conflicting_duplicates=rivals,
         ambiguous=unclear,
-        missing=own["live"].filter(~named).sort(),
+        missing=shop_rows["live"].filter(~named).sort(),
         live_duplicates=live_repeated,
         live_missing_key=live_blank,
     )
@@ -119,19 +119,19 @@ def _settle_equal_lines(
     records = records_of_one_form(live, edited)
     if records is None:
         return keys if regular.all() else keys.filter(regular), _keys(edited, key, "edited"), apart.clear()
-    own, others = _unequal_records(*records, regular)
+    shop_rows, others = _unequal_records(*records, regular)
     rest = _keys(edited, key, "edited", others)
-    open_keys = keys.filter(own)
+    open_keys = keys.filter(shop_rows)
     # A row whose key is not among the open ones is new, or has a settled row for a rival: then none of them is.
     strange = rest.join(open_keys, on="key", how="anti").filter(~pl.col("blank"))
-    rivals = keys.filter(regular & ~own).join(strange, on="key", how="semi") if len(strange) else keys.clear()
+    rivals = keys.filter(regular & ~shop_rows).join(strange, on="key", how="semi") if len(strange) else keys.clear()
     if len(rivals):
-        own = own.scatter(rivals["live"], True)
+        shop_rows = shop_rows.scatter(rivals["live"], True)
         texts = records[0].hashes(rivals["live"])
         again = _hashes(records[1]).is_in(texts.implode()).arg_true().cast(pl.UInt32)
         rest = _keys(edited, key, "edited", pl.concat([others, again]).unique().sort())
-        open_keys = keys.filter(own)
-    return open_keys, rest, (regular & ~own).arg_true().cast(pl.UInt32)
+        open_keys = keys.filter(shop_rows)
+    return open_keys, rest, (regular & ~shop_rows).arg_true().cast(pl.UInt32)
 
 
 def _unequal_records(ours: CsvRows, theirs: CsvRows, regular: pl.Series) -> tuple[pl.Series, pl.Series]:
@@ -171,8 +171,8 @@ def _likely_to_change(live: Table, edited: Table, key: Key, shared: Sequence[str
     unequal = (~equal_in_place(*records).head(SAMPLE_ROWS)).arg_true()
     if len(unequal) > min(len(live), len(edited), SAMPLE_ROWS) // 2:
         return []
-    own, others = live.cells(shared, unequal), edited.cells(shared, unequal)
-    return [name for name in shared if name not in key.fields and (own[name] != others[name]).any()]
+    shop_cells, others = live.cells(shared, unequal), edited.cells(shared, unequal)
+    return [name for name in shared if name not in key.fields and (shop_cells[name] != others[name]).any()]
 
 
 def rows_unlike_live(live: Table, edited: Table) -> pl.Series:
@@ -189,10 +189,15 @@ def records_of_one_form(live: Table, edited: Table) -> tuple[CsvRows, CsvRows] |
     same = (
         live.format.delimiter == edited.format.delimiter and live.names == edited.names and not edited.unnamed_columns
     )
-    own, others = live.rows, edited.rows
-    if not same or not isinstance(own, CsvRows) or not isinstance(others, CsvRows) or own.width != others.width:
+    shop_rows, others = live.rows, edited.rows
+    if (
+        not same
+        or not isinstance(shop_rows, CsvRows)
+        or not isinstance(others, CsvRows)
+        or shop_rows.width != others.width
+    ):
         return None
-    return own, others
+    return shop_rows, others
 
 
 def _repeated(edited: Table, shared: Sequence[str], rows: pl.DataFrame) -> tuple[pl.Series, pl.DataFrame]:
@@ -201,7 +206,7 @@ def _repeated(edited: Table, shared: Sequence[str], rows: pl.DataFrame) -> tuple
     if multiple.is_empty():
         return multiple["edited"], multiple
     cells = edited.cells(shared, multiple["edited"])
-    result = multiple.with_columns(content=cells.select(pl.struct(pl.all())).to_series())
-    result = result.with_columns(agree=(pl.col("content").n_unique() == 1).over("key"))
-    twins = result.filter("agree").filter(~pl.col("key").is_first_distinct())["edited"]
-    return twins, result.filter(~pl.col("agree")).select("edited", "key").sort("key", "edited")
+    repeated = multiple.with_columns(content=cells.select(pl.struct(pl.all())).to_series())
+    repeated = repeated.with_columns(agree=(pl.col("content").n_unique() == 1).over("key"))
+    twins = repeated.filter("agree").filter(~pl.col("key").is_first_distinct())["edited"]
+    return twins, repeated.filter(~pl.col("agree")).select("edited", "key").sort("key", "edited")

@@ -72,10 +72,10 @@ def condition(where: str, names: Sequence[str], field: Callable[[str], pl.Series
 
 def rows_of_codes(table: Table, key: Key, codes: Sequence[str]) -> tuple[pl.Series, list[str]]:
     """The positions of the rows with these codes, in the file's order; and the codes that no row has."""
-    wanted = pl.DataFrame({"key": codes}, schema={"key": pl.String}).unique(maintain_order=True)
+    codes_asked = pl.DataFrame({"key": codes}, schema={"key": pl.String}).unique(maintain_order=True)
     rows = pl.DataFrame({"key": key.values(table)}).with_row_index("row")
-    unknown = wanted.join(rows, on="key", how="anti", maintain_order="left")["key"].to_list()
-    return rows.join(wanted, on="key", how="semi", maintain_order="left")["row"], unknown
+    unknown = codes_asked.join(rows, on="key", how="anti", maintain_order="left")["key"].to_list()
+    return rows.join(codes_asked, on="key", how="semi", maintain_order="left")["row"], unknown
 
 
 def chosen_rows(context: Context, where: str | None, items: Location | None) -> tuple[pl.Series, list[str]]:

@@ -54,15 +54,17 @@ def suggest_items(live: Table, edited: Table, key: Key, rows: pl.Series, named_b
     if rows.is_empty() or len(rows) > MOST_UNKNOWN or not len(live):
         return none
     asked = _told(edited, key, rows, ()).rename({"item": "key"})
-    own = _told(live, key, None, named_by)
+    shop_items = _told(live, key, None, named_by)
     if named_by:
         asked = asked.with_columns(code=pl.col("code").str.strip_prefix(f"{fields_label(named_by)} "))
-    pairs = _worth_comparing(asked, own)
+    pairs = _worth_comparing(asked, shop_items)
     if pairs.is_empty():
         return none
-    result = pairs.join(asked.with_row_index("row"), on="row").join(own.with_row_index("at"), on="at", suffix="_ours")
-    scores = [_likeness(*cells) for cells in result.select("code", "code_ours", "name", "name_ours").iter_rows()]
-    best = result.with_columns(likeness=pl.Series(scores, dtype=pl.UInt8)).filter(pl.col("likeness") > 0)
+    suggested = pairs.join(asked.with_row_index("row"), on="row").join(
+        shop_items.with_row_index("at"), on="at", suffix="_ours"
+    )
+    scores = [_likeness(*cells) for cells in suggested.select("code", "code_ours", "name", "name_ours").iter_rows()]
+    best = suggested.with_columns(likeness=pl.Series(scores, dtype=pl.UInt8)).filter(pl.col("likeness") > 0)
     best = best.sort("row", "likeness", "at", descending=[False, True, False])
     best = best.group_by("row", maintain_order=True).head(SHOWN)
     return best.select("key", "item", pl.col("name_ours").alias("name"), "likeness")
@@ -107,10 +109,10 @@ def _features(items: pl.DataFrame, start: int = 0) -> pl.DataFrame:
         pl.lit("#") + bare.str.extract_all(r"[0-9]").list.join("").str.strip_chars_start("0"),
     ]
     words = pl.col("name").str.to_lowercase().str.extract_all(r"[\p{L}\p{N}]{2,}")
-    result = items.select(words=words, bare=pl.col("code").str.to_lowercase().str.replace_all(r"[^\p{L}\p{N}]", ""))
-    result = result.with_row_index("at", offset=start)
-    of_codes = result.select("at", feature=pl.concat_list(halves)).explode("feature")
-    of_names = result.select("at", feature="words").explode("feature")
+    features = items.select(words=words, bare=pl.col("code").str.to_lowercase().str.replace_all(r"[^\p{L}\p{N}]", ""))
+    features = features.with_row_index("at", offset=start)
+    of_codes = features.select("at", feature=pl.concat_list(halves)).explode("feature")
+    of_names = features.select("at", feature="words").explode("feature")
     return pl.concat([of_codes.filter(pl.col("feature").str.len_chars() > 2), of_names.drop_nulls()]).unique()
 
 

@@ -47,20 +47,22 @@ def map_columns(sheet: Table, live: Table, settings: Settings, profile: Supplier
         insist_on(field, live.names, ("map", f"{column}={field}"), "field")
     for name in profile.skip:
         insist_on(name, [*columns, *live.names], ("skip", name), "field or column")
-    result = settings.names() | {field_name(column): field for column, field in profile.columns.items()}
-    meant = {name: result.get(name, name) for name in columns}
+    names = settings.names() | {field_name(column): field for column, field in profile.columns.items()}
+    meant = {name: names.get(name, name) for name in columns}
     # Of two columns for one field, the one whose own name is to be left out gives way to the other.
     doubled = [name for name in meant if list(meant.values()).count(meant[name]) > 1]
     gives_way = {name for name in doubled if name in profile.skip and columns[name] not in profile.columns}
     kept = tuple(field for field in sheet.fields if field_name(field.column) not in gives_way)
-    own = replace(sheet, fields=kept).renamed(result)
+    mapped = replace(sheet, fields=kept).renamed(names)
     if profile.constants:
-        own = _with_constants(own, live, profile.constants)
+        mapped = _with_constants(mapped, live, profile.constants)
     for name, values in profile.values.items():
         insist_on(name, live.names, ("map_value", name), "field")
-        if name in own.names:
-            own = with_column(own, live, name, _with_live_values(own, name, values, settings.field(name).separator))
-    return own
+        if name in mapped.names:
+            mapped = with_column(
+                mapped, live, name, _with_live_values(mapped, name, values, settings.field(name).separator)
+            )
+    return mapped
 
 
 def without_fields(sheet: Table, names: Sequence[str]) -> Table:
@@ -70,12 +72,16 @@ def without_fields(sheet: Table, names: Sequence[str]) -> Table:
 
 def column_matches(sheet: Table, ours: Table, live: Table) -> list[ColumnMatch]:
     """Every column of a file, in its order, with the live field it stands for."""
-    known = {*live.names, *(f"{name}{sign}" for name in live.names for sign in (ADD, TAKE))}
-    fields = {field.column: field.name for field in ours.fields if field.name in known}
+    targets = {*live.names, *(f"{name}{sign}" for name in live.names for sign in (ADD, TAKE))}
+    fields = {field.column: field.name for field in ours.fields if field.name in targets}
     top = sheet.cells(sheet.names, pl.int_range(min(len(sheet), TOP_ROWS), dtype=pl.UInt32, eager=True))
-    there = sorted({name for name in fields.values() if name in live.names})
-    own = live.cells(there, pl.int_range(min(len(live), TOP_ROWS), dtype=pl.UInt32, eager=True)) if there else None
-    shown = {name: next(filter(str.strip, own[name]), None) for name in there} if own is not None else {}
+    present = sorted({name for name in fields.values() if name in live.names})
+    shop_cells = (
+        live.cells(present, pl.int_range(min(len(live), TOP_ROWS), dtype=pl.UInt32, eager=True)) if present else None
+    )
+    shown = (
+        {name: next(filter(str.strip, shop_cells[name]), None) for name in present} if shop_cells is not None else {}
+    )
     return [
         ColumnMatch(
             field.column,
@@ -107,17 +113,17 @@ def _with_constants(sheet: Table, live: Table, constants: Mapping[str, str]) -> 
 def with_column(sheet: Table, live: Table, name: str, cells: pl.Series) -> Table:
     """The sheet with this column in place of its own of that name, or besides."""
     # (A sheet without a named column has no cells, but rows nevertheless.)
-    own = [column for column in sheet.cells(sheet.names).get_columns() if column.name != name]
-    frame = pl.DataFrame([*own, cells.alias(name)])
+    other_columns = [column for column in sheet.cells(sheet.names).get_columns() if column.name != name]
+    frame = pl.DataFrame([*other_columns, cells.alias(name)])
     fields = sheet.fields if name in sheet.names else (Field(name, live.field(name).column), *sheet.fields)
     return replace(sheet, rows=FrameRows(sheet.rows.line, frame), fields=fields)
 
 
 def insist_on(
-    name: str, known: Sequence[str], option: tuple[str, str], what: str, shown: Mapping[str, str] | None = None
+    name: str, names: Sequence[str], option: tuple[str, str], what: str, shown: Mapping[str, str] | None = None
 ) -> None:
     """See that a name is known; ``option`` is the option that gave it and its value."""
-    if name in known:
+    if name in names:
         return
-    hint = nearest_hint(name, [shown[one] if shown else one for one in known], "Choose from")
+    hint = nearest_hint(name, [shown[one] if shown else one for one in names], "Choose from")
     raise InvalidOption(f"there is no such {what}", option=option[0], value=option[1], hint=hint)

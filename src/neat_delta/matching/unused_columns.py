@@ -40,25 +40,25 @@ def unused_columns(
     some = pl.int_range(min(len(sheet), MOST_ROWS), dtype=pl.UInt32, eager=True)
     at = positions_of(key.values(live), key.values(sheet, some))
     rows = some.filter(at.is_not_null())
-    own, there = live.cells(fields, at.drop_nulls()), sheet.cells(columns, rows)
-    found = []
+    shop_cells, sheet_cells = live.cells(fields, at.drop_nulls()), sheet.cells(columns, rows)
+    unused = []
     for column in columns:
-        cells = there[column].str.strip_chars()
+        cells = sheet_cells[column].str.strip_chars()
         filled = cells != ""
         cells = cells.filter(filled)
         if len(cells) < FEWEST or cells.n_unique() < FEWEST_VALUES:
             continue
-        alike = {name: _alike(cells, own[name].filter(filled)) for name in fields}
+        alike = {name: _alike(cells, shop_cells[name].filter(filled)) for name in fields}
         best = max(alike, key=lambda name: alike[name])
         if alike[best] >= max(FEWEST, SHARE * len(cells)):
-            found.append(UnusedColumn(sheet.field(column).column, best, alike[best], len(cells)))
-    return found
+            unused.append(UnusedColumn(sheet.field(column).column, best, alike[best], len(cells)))
+    return unused
 
 
-def _alike(cells: pl.Series, own: pl.Series) -> int:
+def _alike(cells: pl.Series, shop_values: pl.Series) -> int:
     """In how many rows both have one value, as text or as a number."""
-    same = cells == own.str.strip_chars()
+    same = cells == shop_values.str.strip_chars()
     for mark in ".,":
-        same |= (read_numbers(cells, mark) == read_numbers(own, ".")).fill_null(value=False)
-        same |= (read_numbers(cells, mark) == read_numbers(own, ",")).fill_null(value=False)
+        same |= (read_numbers(cells, mark) == read_numbers(shop_values, ".")).fill_null(value=False)
+        same |= (read_numbers(cells, mark) == read_numbers(shop_values, ",")).fill_null(value=False)
     return int(same.sum())

@@ -65,12 +65,12 @@ def suggest_mappings(
     return sorted(suggestions, key=lambda one: list(names).index(one.column))
 
 
-def _one_each(found: Iterable[tuple[float, MappingSuggestion]]) -> list[MappingSuggestion]:
+def _one_each(suggested: Iterable[tuple[float, MappingSuggestion]]) -> list[MappingSuggestion]:
     """For each column and each field the likeliest suggestion at most."""
     columns: set[str] = set()
     fields: set[str] = set()
     suggestions = []
-    for _, one in sorted(found, key=lambda scored: scored[0], reverse=True):
+    for _, one in sorted(suggested, key=lambda scored: scored[0], reverse=True):
         if one.column not in columns and one.field not in fields:
             columns.add(one.column)
             fields.add(one.field)
@@ -81,8 +81,8 @@ def _one_each(found: Iterable[tuple[float, MappingSuggestion]]) -> list[MappingS
 def mapping_data(live: Table, edited: Table, columns: Sequence[str], fields: Sequence[str]) -> dict[str, Any]:
     """The suggestions for the hint of an error, and the fields to match items on if none of them is the key."""
     mappings = suggest_mappings(live, edited, columns, fields)
-    known = [name for name in live.names if name in edited.names] + [one.field for one in mappings]
-    match_on = () if named_as("key", known) else naming_fields(live, known)
+    taken = [name for name in live.names if name in edited.names] + [one.field for one in mappings]
+    match_on = () if named_as("key", taken) else naming_fields(live, taken)
     return {"mappings": mappings, "match_on": match_on, "header_is_data": header_is_data(live, edited)}
 
 
@@ -95,20 +95,20 @@ def mapped_by_values(live: Table, sheet: Table, settings: Settings, profile: Sup
         InvalidOption: the profile names a column or field that does not exist.
         InvalidInput: two columns would be one field.
     """
-    own = map_columns(sheet, live, settings, profile)
-    left = [name for name in own.names if name not in live.names]
-    free = [name for name in live.names if name not in own.names]
-    found = mapping_data(live, own, left, free)
-    columns = {**profile.columns, **{one.column: one.field for one in found["mappings"]}}
-    return replace(profile, columns=columns, match_on=profile.match_on or tuple(found["match_on"]))
+    mapped = map_columns(sheet, live, settings, profile)
+    left = [name for name in mapped.names if name not in live.names]
+    free = [name for name in live.names if name not in mapped.names]
+    suggestions = mapping_data(live, mapped, left, free)
+    columns = {**profile.columns, **{one.column: one.field for one in suggestions["mappings"]}}
+    return replace(profile, columns=columns, match_on=profile.match_on or tuple(suggestions["match_on"]))
 
 
 def header_is_data(live: Table, edited: Table) -> bool:
     """Whether the file's first row seems to be an item, so that it has no header: most of its cells are values."""
     head = pl.Series([field.column.strip() for field in edited.fields])
     numbers = read_numbers(head, ".").is_not_null() | read_numbers(head, ",").is_not_null()
-    known = sum(bool((_filled(live, name) == text).any()) for text in head for name in live.names[:FIRST_FIELDS])
-    return bool(known) or int(numbers.sum()) * 2 > len(head)
+    matches = sum(bool((_filled(live, name) == text).any()) for text in head for name in live.names[:FIRST_FIELDS])
+    return bool(matches) or int(numbers.sum()) * 2 > len(head)
 
 
 def _candidates(
@@ -140,9 +140,9 @@ def _first_filled(table: Table, name: str) -> tuple[str, ...]:
 def _same_values(values: Sequence[str], ours: pl.Series) -> tuple[str, ...]:
     """Of the field's values those that are these, else its first ones."""
     plain = ours.str.to_lowercase().str.strip_chars_start("0")
-    wanted = [value.lower().lstrip("0") for value in values]
-    found = {key: value for key, value in zip(plain, ours, strict=True) if key in wanted}
-    return tuple(found[value] for value in wanted if value in found) or tuple(ours.head(EXAMPLES))
+    plain_theirs = [value.lower().lstrip("0") for value in values]
+    same = {key: value for key, value in zip(plain, ours, strict=True) if key in plain_theirs}
+    return tuple(same[value] for value in plain_theirs if value in same) or tuple(ours.head(EXAMPLES))
 
 
 def _paired_rows(live: Table, edited: Table, mapped: Mapping[str, str]) -> pl.DataFrame:
@@ -196,7 +196,7 @@ def _filled(table: Table, name: str) -> pl.Series:
 def _alike(values: pl.Series, ours: pl.Series) -> int:
     """How many values are also ours: as texts, case aside, or as codes that lost zeros in front."""
     texts = values.filter((values.str.len_chars() >= SHORTEST_CODE) | values.str.contains(r"\p{L}"))
-    known = texts.str.to_lowercase().is_in(ours.str.to_lowercase().implode())
-    others = texts.filter(~known)
+    is_alike = texts.str.to_lowercase().is_in(ours.str.to_lowercase().implode())
+    others = texts.filter(~is_alike)
     numbers = read_numbers(others, ".").drop_nulls()
-    return int(known.sum()) + int(numbers.is_in(read_numbers(ours, ".").drop_nulls().implode()).sum())
+    return int(is_alike.sum()) + int(numbers.is_in(read_numbers(ours, ".").drop_nulls().implode()).sum())

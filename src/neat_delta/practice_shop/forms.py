@@ -88,12 +88,12 @@ def run_script(base: sqlite3.Connection, data: bytes, key: str) -> list[tuple[in
             base.rollback()
         base.set_authorizer(None)
     where = re.compile(rf'[`"]{re.escape(key)}[`"] = \'((?:[^\']|\'\')*)\'')
-    found = []
+    changes = []
     for number, line in enumerate(text.split("\n"), start=1):
         if match := STATEMENT.match(line):
             told = where.search(line)
-            found.append((number, told[1].replace("''", "'") if told else "", match[1]))
-    return found
+            changes.append((number, told[1].replace("''", "'") if told else "", match[1]))
+    return changes
 
 
 def _delimited(data: bytes, ways: StoreBehaviour) -> ImportRows:

@@ -56,9 +56,9 @@ class ShopServer(ThreadingHTTPServer):
 
     def add(self, action: str, data: bytes, mark: str | None) -> int:
         """Put an import into the queue; returns its number. One that comes again under its mark is the same import."""
-        result = (mark, action, data, WAITING)
+        job = (mark, action, data, WAITING)
         with closing(self.jobs()) as base, base:
-            made = base.execute("INSERT OR IGNORE INTO jobs (mark, action, data, state) VALUES (?, ?, ?, ?)", result)
+            made = base.execute("INSERT OR IGNORE INTO jobs (mark, action, data, state) VALUES (?, ?, ?, ?)", job)
             if made.rowcount == 0:
                 return int(base.execute("SELECT job FROM jobs WHERE mark = ?", (mark,)).fetchone()[0])
         self.queue.put(int(made.lastrowid or 0))
@@ -86,7 +86,7 @@ class ShopServer(ThreadingHTTPServer):
                 self._finish(job, REJECTED, str(error) or type(error).__name__, [])
 
     def _finish(self, job: int, state: str, reason: str, results: list[Result]) -> None:
-        text = json.dumps([result.as_dict() for result in results])
+        text = json.dumps([answer.as_dict() for answer in results])
         with closing(self.jobs()) as base, base:
             base.execute("UPDATE jobs SET state = ?, reason = ?, results = ? WHERE job = ?", (state, reason, text, job))
 

@@ -94,13 +94,13 @@ class PracticeShop:
         """
         with self.base() as base:
             # (The last member of a column's row says whether it is the primary key, which is no column of the shop's.)
-            found = [str(row[1]) for row in base.execute("PRAGMA table_info(items)") if not row[5]]
-        if self.behaviour.key not in found:
+            names = [str(row[1]) for row in base.execute("PRAGMA table_info(items)") if not row[5]]
+        if self.behaviour.key not in names:
             raise InvalidInput(
                 f"the practice shop has no column {self.behaviour.key!r}", file=self.folder / FILE, column="key",
                 hint="Correct its key.",
             )  # fmt: skip
-        return found
+        return names
 
     def items(self) -> list[list[str]]:
         """All items, in the order in which they came."""
@@ -150,11 +150,11 @@ class PracticeShop:
         with self.base() as base, base:
             for _ in range(orders if rooms and codes else 0):
                 code, room = chance.choice(codes), chance.choice(rooms)
-                there = self._cell(base, code, room)
-                whole = re.fullmatch("[0-9]{1,12}", there)
-                sold = min(chance.choice([1, 1, 2, 3]), int(there)) if whole else 0
+                in_stock = self._cell(base, code, room)
+                whole = re.fullmatch("[0-9]{1,12}", in_stock)
+                sold = min(chance.choice([1, 1, 2, 3]), int(in_stock)) if whole else 0
                 if sold:
-                    self._set(base, code, {room: str(int(there) - sold)})
+                    self._set(base, code, {room: str(int(in_stock) - sold)})
                     result.append(f"{sold} of {code} sold from {room}")
             for code in chance.sample(codes, min(len(codes), orders // 10)) if "price" in columns else ():
                 price = self._cell(base, code, "price")
@@ -247,10 +247,10 @@ class PracticeShop:
             base.execute(f"UPDATE items SET {sets} WHERE {_quoted(self.behaviour.key)} = ?", (*cells.values(), code))
 
     def _cell(self, base: sqlite3.Connection, code: str, name: str) -> str:
-        found = base.execute(
+        row = base.execute(
             f"SELECT {_quoted(name)} FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,)
         ).fetchone()
-        return str(found[0] or "") if found else ""
+        return str(row[0] or "") if row else ""
 
 
 def open_shop(folder: Path) -> PracticeShop:
@@ -321,7 +321,7 @@ def results_csv(results: list[Result]) -> bytes:
     text = io.StringIO(newline="")
     writer = csv.DictWriter(text, ["line", "code", "result", "reason"], lineterminator="\n")
     writer.writeheader()
-    writer.writerows(result.as_dict() for result in results)
+    writer.writerows(answer.as_dict() for answer in results)
     return text.getvalue().encode()
 
 

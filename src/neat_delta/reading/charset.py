@@ -101,10 +101,10 @@ def decode(content: Content, charset: str | None = None) -> DecodedText:
 
 def encoded(data: bytes, text: DecodedText, *, mark: bool = False) -> bytes:
     """Bytes of a decoded text as they are in its file; ``mark`` adds the byte-order mark in front, if it has one."""
-    own = data.decode().replace("\n", text.line_end or "\n").encode(text.encoding, "replace")
+    as_encoded = data.decode().replace("\n", text.line_end or "\n").encode(text.encoding, "replace")
     if not (mark and text.bom):
-        return own
-    return next(sign for sign, name in _MARKS.items() if name == text.encoding) + own
+        return as_encoded
+    return next(sign for sign, name in _MARKS.items() if name == text.encoding) + as_encoded
 
 
 def _utf16_by_zeros(sample: bytes) -> str | None:
@@ -146,14 +146,14 @@ def _of_another_script(sample: bytes) -> str | None:
     best = from_bytes(sample).best() if sample else None
     text = str(best or "")
     # It may be called by the name of a larger set that gives the same text.
-    found = next((charset for charset in SCRIPTS if text and sample.decode(charset, "replace") == text), None)
-    if found is None:
+    charset_found = next((charset for charset in SCRIPTS if text and sample.decode(charset, "replace") == text), None)
+    if charset_found is None:
         return None
     letters = [at for at, sign in enumerate(text) if ord(sign) >= 128 and (sign.isalpha() or SCRIPT_LETTER.match(sign))]
     inside = [at for at in letters if SCRIPT_LETTER.match(text[at])]
     beside = [at for at in inside if SCRIPT_LETTER.search(text[max(0, at - 1) : at] + text[at + 1 : at + 2])]
     plausible = len(inside) >= IN_SCRIPT * len(letters) and len(beside) >= SIDE_BY_SIDE * len(inside)
-    return codecs.lookup(found).name if inside and plausible else None
+    return codecs.lookup(charset_found).name if inside and plausible else None
 
 
 def words_beyond_ascii(text: str) -> set[str]:
@@ -181,13 +181,13 @@ def detect_by_vocabulary(data: bytes, words: set[str], guess: str) -> Vocabulary
     """
     sample = _beyond_ascii(data[:WORDS_BYTES])
     read = {charset: words_beyond_ascii(sample.decode(charset, "replace")) for charset in BY_WORDS}
-    found = {charset: len(words & known) for charset, known in read.items()}
-    best = max(found, key=lambda charset: found[charset])
-    shown = dict.fromkeys([guess, best, *sorted(found, key=lambda charset: -found[charset])[:3]])
+    hits = {charset: len(words & vocabulary) for charset, vocabulary in read.items()}
+    best = max(hits, key=lambda charset: hits[charset])
+    shown = dict.fromkeys([guess, best, *sorted(hits, key=lambda charset: -hits[charset])[:3]])
     few = len(words) < FEWEST_WORDS or len(read[best] or ()) < FEWEST_WORDS
     readings = {charset: _first_words(sample.decode(charset, "replace")) for charset in shown}
-    doubtful = not few and found[best] < KNOWN_WORDS * len(read[best])
-    return VocabularyMatch(codecs.lookup(best).name if found[best] else None, doubtful, readings)
+    doubtful = not few and hits[best] < KNOWN_WORDS * len(read[best])
+    return VocabularyMatch(codecs.lookup(best).name if hits[best] else None, doubtful, readings)
 
 
 def _first_words(text: str) -> str:
@@ -262,7 +262,7 @@ def _recoded(content: Content, charset: str, *, bom: bool) -> DecodedText:
             line += text.count("\n")
             yield text.encode()
 
-    found = gathered(recoded(), content, largest_file_held())
+    recoded_content = gathered(recoded(), content, largest_file_held())
     if undecodable and charset.startswith("utf-16") and len(content) % 2:
         undecodable[max(undecodable)] += ", the file may be cut off"
-    return DecodedText(found, charset, bom, undecodable)
+    return DecodedText(recoded_content, charset, bom, undecodable)

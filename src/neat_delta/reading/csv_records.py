@@ -92,10 +92,10 @@ def read_records(
     # The header is a record like any other, the first one; where it could not be read, it is the first of the bad.
     has_header = bool(dialect.header_line) and len(found.spans) > 0 and found.spans.line[0] == dialect.header_line
 
-    def rows_of(found: _Found, width: int, above: int) -> tuple[CsvRows, pl.Series]:
-        spans = found.spans[above:]
-        rows = CsvRows(source, spans, tuple(columns), dialect.delimiter, width, found.mended, start)
-        return _without_blank(rows, found.first[above:], grammar)
+    def rows_of(records: _Found, width: int, above: int) -> tuple[CsvRows, pl.Series]:
+        spans = records.spans[above:]
+        rows = CsvRows(source, spans, tuple(columns), dialect.delimiter, width, records.mended, start)
+        return _without_blank(rows, records.first[above:], grammar)
 
     rows, odd = rows_of(found, grammar.width, int(has_header))
     if has_header and not len(rows) and len(found.bad) >= FEWEST_SHORT:
@@ -136,19 +136,19 @@ def _read_copy(
     common = records_in_common(like, text, start + len(above), dialect.header_line + above.count(b"\n"))
     if common is None:
         return None
-    own = _records_of_gaps(text, common.gaps, grammar)
-    if own is None:
+    gap_records = _records_of_gaps(text, common.gaps, grammar)
+    if gap_records is None:
         return None
-    known, spans = common.spans()
-    order = np.argsort(np.concatenate((spans.start, own.spans.start)), kind="stable")
-    both = spans.followed_by(own.spans)[order]
+    common_rows, spans = common.spans()
+    order = np.argsort(np.concatenate((spans.start, gap_records.spans.start)), kind="stable")
+    both = spans.followed_by(gap_records.spans)[order]
     # (Rows in common are neither blank nor odd, or they would have been taken out of the other file.)
-    first = np.concatenate((np.full(len(spans), PLAIN_BYTE, np.uint8), own.first))[order]
+    first = np.concatenate((np.full(len(spans), PLAIN_BYTE, np.uint8), gap_records.first))[order]
     every = CsvRows(text, both, columns, dialect.delimiter, grammar.width)
     rows, odd = _without_blank(every, first, grammar)
     if rows is not every:
         return None
-    place = np.concatenate((known, np.full(len(own.spans), -1)))[order]
+    place = np.concatenate((common_rows, np.full(len(gap_records.spans), -1)))[order]
     height = min(len(rows), len(like))
     like.equal_to[id(both)] = both, pl.Series(place[:height] == np.arange(height))
     return ParseResult(rows, pl.DataFrame(schema=BAD_SCHEMA), odd)
@@ -159,10 +159,10 @@ def _records_of_gaps(text: Content, gaps: Sequence[Gap], grammar: RecordPatterns
     parts = [text.read(gap.start, gap.end) for gap in gaps]
     sizes = np.array([len(part) for part in parts], np.int64)
     begins = np.cumsum(sizes) - sizes
-    found = _Search(ContentInMemory(b"".join(parts)), grammar, {}).records(0, 1)
-    if found.bad or found.mended:
+    records = _Search(ContentInMemory(b"".join(parts)), grammar, {}).records(0, 1)
+    if records.bad or records.mended:
         return None
-    spans = found.spans
+    spans = records.spans
     gap = np.searchsorted(begins, spans.start, side="right") - 1
     # Each stretch must begin with a record, if it has any, and none may go on beyond its stretch.
     filled = np.array([bool(part.strip()) for part in parts], np.bool_)
@@ -172,7 +172,7 @@ def _records_of_gaps(text: Content, gaps: Sequence[Gap], grammar: RecordPatterns
     lines_before = np.cumsum([0, *(part.count(b"\n") for part in parts)])[:-1]
     lines = np.array([one.line for one in gaps], np.int64)[gap] - lines_before[gap] - 1
     placed = RecordSpans(spans.start + moved, spans.end + moved, (spans.line + lines).astype(np.uint32))
-    return _Found(placed, found.first, {}, [])
+    return _Found(placed, records.first, {}, [])
 
 
 def _start_of_line(text: Content, line: int) -> int:
@@ -245,38 +245,40 @@ class _Search:
         largest = BLOCK if elsewhere is None else SMALL_BLOCK
         size = largest
         while start < len(self.text):
-            found = elsewhere.at(start) if elsewhere else None
-            if found is None:
+            records = elsewhere.at(start) if elsewhere else None
+            if records is None:
                 data = self.text.view(start, start + size)
-                found = scan_block(data, self.grammar.delimiter, last=start + len(data) >= len(self.text))
-            if not len(found) and size < ENOUGH:  # a record that is longer than the block
+                records = scan_block(data, self.grammar.delimiter, last=start + len(data) >= len(self.text))
+            if not len(records) and size < ENOUGH:  # a record that is longer than the block
                 size *= GROWTH
-            elif not len(found):
+            elif not len(records):
                 last = self._one_by_one(start, line, start)
                 start, line, size = last.end + 1, last.last + 1, SMALL_BLOCK
             else:
-                start, line, in_step = self._settled(found, start, line)
+                start, line, in_step = self._settled(records, start, line)
                 size = min(size * GROWTH, largest) if in_step else SMALL_BLOCK
         start_, end, line_, first = (np.concatenate(parts) for parts in zip(NO_RECORDS, *self.found, strict=True))
         order = np.argsort(start_, kind="stable")
         return _Found(RecordSpans(start_, end, line_.astype(np.uint32))[order], first[order], self.mended, self.bad)
 
-    def _settled(self, found: Candidates, start: int, line: int) -> tuple[int, int, bool]:
+    def _settled(self, candidates: Candidates, start: int, line: int) -> tuple[int, int, bool]:
         """Take the records of a block; where it stopped, and whether it came to the block's end."""
-        spans = RecordSpans(found.start + start, found.end + start, (found.lines + line).astype(np.uint32))
-        flawed = ~found.sound | (found.cells != self.grammar.width)
-        flawed |= np.diff(found.lines, append=found.lines_before_rest) > LONGEST_CELL
-        flawed |= self._undecodable_in(spans, line + found.lines_before_rest)
-        kept, reached = ~(flawed | found.empty), len(found)
-        after = start + found.rest, line + found.lines_before_rest, True
-        for at in np.flatnonzero(flawed & ~found.empty).tolist():
+        spans = RecordSpans(
+            candidates.start + start, candidates.end + start, (candidates.lines + line).astype(np.uint32)
+        )
+        flawed = ~candidates.sound | (candidates.cells != self.grammar.width)
+        flawed |= np.diff(candidates.lines, append=candidates.lines_before_rest) > LONGEST_CELL
+        flawed |= self._undecodable_in(spans, line + candidates.lines_before_rest)
+        kept, reached = ~(flawed | candidates.empty), len(candidates)
+        after = start + candidates.rest, line + candidates.lines_before_rest, True
+        for at in np.flatnonzero(flawed & ~candidates.empty).tolist():
             last = self._one_by_one(int(spans.start[at]), int(spans.line[at]), int(spans.end[at]))
             if last.end != spans.end[at]:
                 reached, after = at, (last.end + 1, last.last + 1, False)
                 break
         kept[reached:] = False
         taken = spans[kept]
-        self.found.append((taken.start, taken.end, taken.line, found.first[kept]))
+        self.found.append((taken.start, taken.end, taken.line, candidates.first[kept]))
         return after
 
     def _one_by_one(self, start: int, line: int, end: int) -> RepairedRecord:

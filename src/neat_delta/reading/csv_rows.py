@@ -142,12 +142,12 @@ class CsvRows:
         return {start: text for start, text in self.mended.items() if first <= start <= last}
 
     def _parse(self, spans: RecordSpans, names: Sequence[str]) -> pl.DataFrame:
-        wanted = sorted(at for at in map(self.columns.index, dict.fromkeys(names)) if at < self.width)
-        tasks = ((block, wanted, self.delimiter) for block in self._blocks(spans))
-        parts = list(self._workers_for(spans).each(parse_block, tasks)) if wanted else []
-        there = [self.columns[at] for at in wanted]
-        frame = pl.DataFrame(schema=dict.fromkeys(there, pl.String))
+        positions = sorted(at for at in map(self.columns.index, dict.fromkeys(names)) if at < self.width)
+        tasks = ((block, positions, self.delimiter) for block in self._blocks(spans))
+        parts = list(self._workers_for(spans).each(parse_block, tasks)) if positions else []
+        present = [self.columns[at] for at in positions]
+        frame = pl.DataFrame(schema=dict.fromkeys(present, pl.String))
         if parts:
-            frame = pl.concat(parts, rechunk=False).rename(dict(zip(parts[0].columns, there, strict=True)))
+            frame = pl.concat(parts, rechunk=False).rename(dict(zip(parts[0].columns, present, strict=True)))
         blank = pl.repeat("", len(spans), dtype=pl.String, eager=True)
-        return frame.with_columns(blank.alias(name) for name in names if name not in there).select(names)
+        return frame.with_columns(blank.alias(name) for name in names if name not in present).select(names)

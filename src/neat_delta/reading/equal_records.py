@@ -50,24 +50,24 @@ def equal_records(one: CsvRows, rows: pl.Series, other: CsvRows, others: pl.Seri
 
 def _equal(one: CsvRows, other: CsvRows, height: int) -> NDArray[np.bool_]:
     """Which of the first records are equal: stretches of records of one length are compared at once."""
-    own, others = one.spans[:height], other.spans[:height]
-    alike: NDArray[np.bool_] = (own.end - own.start) == (others.end - others.start)
+    spans, others = one.spans[:height], other.spans[:height]
+    alike: NDArray[np.bool_] = (spans.end - spans.start) == (others.end - others.start)
     for rows in (one, other):
         if rows.mended:
             alike &= ~np.isin(rows.spans.start[:height], np.fromiter(rows.mended, np.int64, len(rows.mended)))
     if not alike.any():
         return alike
     places = np.flatnonzero(alike)
-    breaks = (np.diff(places) != 1) | ~_side_by_side(own)[places[1:] - 1] | ~_side_by_side(others)[places[1:] - 1]
-    pieces = own.start[places] // PIECE
+    breaks = (np.diff(places) != 1) | ~_side_by_side(spans)[places[1:] - 1] | ~_side_by_side(others)[places[1:] - 1]
+    pieces = spans.start[places] // PIECE
     first = np.concatenate(([0], np.flatnonzero(breaks | (np.diff(pieces) != 0)) + 1))
     begins, ends = places[first], places[np.append(first[1:], len(places)) - 1]
     for begin, end in zip(begins.tolist(), ends.tolist(), strict=True):
-        mine = one.text.view(own.start[begin], own.end[end])
+        mine = one.text.view(spans.start[begin], spans.end[end])
         theirs = other.text.view(others.start[begin], others.end[end])
         differing = np.flatnonzero(np.frombuffer(mine, np.uint8) != np.frombuffer(theirs, np.uint8))
         if len(differing):
-            at = np.searchsorted(own.start[begin : end + 1], differing + own.start[begin], side="right") - 1
+            at = np.searchsorted(spans.start[begin : end + 1], differing + spans.start[begin], side="right") - 1
             alike[begin + at] = False
     return alike
 

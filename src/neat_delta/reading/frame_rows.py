@@ -22,9 +22,9 @@ BAD_SCHEMA = {"line": pl.UInt32, "raw": pl.String, "message": pl.String}
 
 def too_many_columns(path: Location, line: int | None, columns: int | None = None) -> InvalidInput:
     """The error for a file with more columns than any catalogue has; ``columns`` is how many, where that is known."""
-    found = f"more than {MOST_COLUMNS} columns" if columns is None else f"{columns} columns"
+    how_many = f"more than {MOST_COLUMNS} columns" if columns is None else f"{columns} columns"
     return InvalidInput(
-        f"the file has {found}; the limit is {MOST_COLUMNS}", file=path, line=line, hint="Check the file."
+        f"the file has {how_many}; the limit is {MOST_COLUMNS}", file=path, line=line, hint="Check the file."
     )
 
 
@@ -71,11 +71,11 @@ class OverlaidRows:
     def cells(self, names: Sequence[str], rows: pl.Series | None = None) -> pl.DataFrame:
         """The named columns as text, empty cells as ``""``; of the rows at these positions, or of all."""
         below = [name for name in names if name not in self.columns]
-        found = self.rows.cells(below, rows).to_dict() if below else {}
+        columns = self.rows.cells(below, rows).to_dict() if below else {}
         for name in names:
             if name in self.columns:
-                found[name] = self.columns[name] if rows is None else self.columns[name].gather(rows)
-        return pl.DataFrame([found[name].alias(name) for name in names])
+                columns[name] = self.columns[name] if rows is None else self.columns[name].gather(rows)
+        return pl.DataFrame([columns[name].alias(name) for name in names])
 
     def without(self, rows: pl.Series) -> OverlaidRows:
         """The rows but for those at these positions."""

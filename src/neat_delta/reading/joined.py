@@ -93,13 +93,13 @@ class _Placed:
 
     def parts(self) -> list[FilePart]:
         """The files of the table."""
-        own = self.table.parts or (FilePart(self.table.source.name, 1, 0),)
-        return [FilePart(part.name, part.first_line + self.shift, part.shift + self.shift) for part in own]
+        alone = self.table.parts or (FilePart(self.table.source.name, 1, 0),)
+        return [FilePart(part.name, part.first_line + self.shift, part.shift + self.shift) for part in alone]
 
     def place(self, line: int) -> tuple[object, int]:
         """The file and the line in it that a line of the whole is."""
-        file, own = file_and_line(self.table.parts, line - self.shift)
-        return file or self.table.source.path, own
+        file, line_in_file = file_and_line(self.table.parts, line - self.shift)
+        return file or self.table.source.path, line_in_file
 
 
 def _placed(tables: Sequence[Table]) -> list[_Placed]:
@@ -109,7 +109,7 @@ def _placed(tables: Sequence[Table]) -> list[_Placed]:
     for table in tables:
         placed.append(_Placed(table, shift))
         lines = (rows["line"] for rows in (table.unreadable_rows, table.non_data_rows))
-        last = [own.max() for own in (table.rows.line, *lines)]
+        last = [lines_of.max() for lines_of in (table.rows.line, *lines)]
         shift += max([1, *(int(str(line)) for line in last if line is not None)])
     return placed
 
@@ -212,10 +212,10 @@ def _keyed(one: _Placed, key: str) -> pl.DataFrame:
     return frame
 
 
-def _require_shared_items(first: Table, own: pl.DataFrame, other: Table, frame: pl.DataFrame, key: str) -> None:
+def _require_shared_items(first: Table, keys: pl.DataFrame, other: Table, frame: pl.DataFrame, key: str) -> None:
     """Refuse files with other columns that are about other items; raises ``InvalidInput``."""
-    fewer = min(len(own), len(frame))
-    shared = int(frame[KEY].is_in(own[KEY].implode()).sum())
+    fewer = min(len(keys), len(frame))
+    shared = int(frame[KEY].is_in(keys[KEY].implode()).sum())
     if shared >= SHARED * fewer:
         return
     lacking = [name for name in first.names if name not in other.names]
@@ -237,7 +237,7 @@ def _merged(whole: pl.DataFrame, frame: pl.DataFrame, key: str, one: _Placed) ->
     _require_agreement(whole, frame, [name for name in shared if name != key], one)
     whole = whole.join(frame, on=KEY, how="full", coalesce=True, maintain_order="left_right", suffix=OTHER)
     both = [(name, f"{name}{OTHER}") for name in (*shared, LINE)]
-    coalesced = [pl.coalesce(own, others) for own, others in both]
+    coalesced = [pl.coalesce(column, others) for column, others in both]
     return whole.with_columns(coalesced).drop(others for _, others in both)
 
 

@@ -52,12 +52,12 @@ class _Refused(ValueError):
 
 def _each_once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
     """The values of an object by their names (RFC 8259 leaves open which of two counts)."""
-    found = dict(pairs)
-    if len(found) < len(pairs):
+    once = dict(pairs)
+    if len(once) < len(pairs):
         names = [name for name, _ in pairs]
         twice = next(name for name in names if names.count(name) > 1)
         raise _Refused(f"the object has {twice} twice")
-    return found
+    return once
 
 
 def _whole(text: str) -> str:

@@ -52,7 +52,7 @@ def split_rows(
     cells = rows.cells(names, odd)
     filled = [[cell.strip() for cell in row] for row in cells.iter_rows()]
     reasons = [_reason(row, header) for row in filled]
-    found = [
+    kinds = [
         (rows.line[at], delimiter.join(row)[:SHOWN], message)
         for at, row, message in zip(odd, filled, reasons, strict=True)
         if message
@@ -65,9 +65,9 @@ def split_rows(
         if line > last and message.startswith("too few") and FOOTER.search(raw.strip(delimiter + '" '))
     ]
     below = _below(rows, names, delimiter)
-    found += [row[1:] for row in below]
+    kinds += [row[1:] for row in below]
     away = pl.concat([away, pl.Series([at for at, *_ in below], dtype=pl.UInt32)]).unique().sort()
-    differing = pl.DataFrame([*found, *footers], schema=BAD_SCHEMA, orient="row").sort("line")
+    differing = pl.DataFrame([*kinds, *footers], schema=BAD_SCHEMA, orient="row").sort("line")
     return RowSplit(
         rows.without(away) if len(away) else rows,
         bad.filter(~pl.col("line").is_in([line for line, _, _ in footers])) if footers else bad,
@@ -81,13 +81,13 @@ def _below(rows: Rows, names: Sequence[str], delimiter: str) -> list[tuple[int, 
     if len(names) < FEWEST_COLUMNS:
         return []
     last = rows.cells(names, pl.int_range(start, len(rows), dtype=pl.UInt32, eager=True)).rows()
-    found = []
+    below = []
     for at, row in zip(range(len(rows) - 1, start - 1, -1), reversed(last), strict=True):
         filled = [cell for cell in row if cell.strip()]
         if len(filled) != 1 or filled[0] != row[0] or len(row[0].split()) < SENTENCE:
             break
-        found.append((at, int(rows.line[at]), delimiter.join(row)[:SHOWN], "footer"))
-    return found[::-1]
+        below.append((at, int(rows.line[at]), delimiter.join(row)[:SHOWN], "footer"))
+    return below[::-1]
 
 
 def suspect_rows(grid: Rows, names: Sequence[str], header: Sequence[str]) -> pl.Series:

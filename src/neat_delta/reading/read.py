@@ -139,6 +139,6 @@ def _may_be_copies(one: Opened, other: Opened) -> bool:
     """Whether one file may be a copy of the other but for some records; workers elsewhere need not know."""
     if not isinstance(one.table, Delimited) or not isinstance(other.table, Delimited) or workers().elsewhere:
         return False
-    own, others = one.table.dialect, other.table.dialect
-    same = own.delimiter == others.delimiter and own.header == others.header
-    return same and bool(own.header_line) and one.options.keep_non_data == other.options.keep_non_data
+    dialect, others = one.table.dialect, other.table.dialect
+    same = dialect.delimiter == others.delimiter and dialect.header == others.header
+    return same and bool(dialect.header_line) and one.options.keep_non_data == other.options.keep_non_data

@@ -71,8 +71,8 @@ class RecordBlock:
         """The text of all, with a line feed behind each but the last; neighbours are taken at once."""
         spans = self.spans
         apart = spans.start[1:] != spans.end[:-1] + 1
-        own = self._are_mended()
-        apart |= own[1:] | own[:-1]
+        is_mended = self._are_mended()
+        apart |= is_mended[1:] | is_mended[:-1]
         first = np.concatenate(([0], np.flatnonzero(apart) + 1))
         starts, ends = spans.start[first], spans.end[np.append(first[1:], len(spans)) - 1]
         read = self._record if self.mended else self.text.read
@@ -82,8 +82,8 @@ class RecordBlock:
         return np.isin(self.spans.start, np.fromiter(self.mended, np.int64, len(self.mended)))
 
     def _record(self, start: int, end: int) -> bytes:
-        found = self.mended.get(start)
-        return self.text.read(start, end) if found is None else found
+        mended = self.mended.get(start)
+        return self.text.read(start, end) if mended is None else mended
 
 
 def parse_block(block: RecordBlock, columns: Sequence[int], delimiter: str) -> pl.DataFrame:

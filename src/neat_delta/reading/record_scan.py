@@ -173,7 +173,7 @@ def _states(enters: NDArray[np.bool_], leaves: NDArray[np.bool_], toggles: NDArr
     numbers = np.arange(len(enters))
     decided = np.maximum.accumulate(np.where(enters | leaves, numbers, -1))
     turned = np.cumsum(toggles)
-    known = decided >= 0
+    is_decided = decided >= 0
     at = np.maximum(decided, 0)
-    odd_since = (turned - np.where(known, turned[at], 0)) % 2 == 1
-    return np.asarray((enters[at] & known) ^ odd_since)
+    odd_since = (turned - np.where(is_decided, turned[at], 0)) % 2 == 1
+    return np.asarray((enters[at] & is_decided) ^ odd_since)

@@ -54,14 +54,14 @@ class InCommon:
 
     def spans(self) -> tuple[NDArray[np.int64], RecordSpans]:
         """The rows in common, and where they are in the other file."""
-        known = self.like.spans
+        spans = self.like.spans
         lengths = np.array([stop - first for first, stop in self.rows], np.int64)
         firsts = np.array([first for first, _ in self.rows], np.int64)
         rows = np.repeat(firsts - np.cumsum(lengths) + lengths, lengths) + np.arange(int(lengths.sum()))
-        moved = np.repeat(np.array(self.starts, np.int64) - known.start[firsts], lengths)
-        lines = np.repeat(np.array(self.lines, np.int64) - known.line[firsts], lengths)
-        line = (known.line[rows] + lines).astype(np.uint32)
-        return rows, RecordSpans(known.start[rows] + moved, known.end[rows] + moved, line)
+        moved = np.repeat(np.array(self.starts, np.int64) - spans.start[firsts], lengths)
+        lines = np.repeat(np.array(self.lines, np.int64) - spans.line[firsts], lengths)
+        line = (spans.line[rows] + lines).astype(np.uint32)
+        return rows, RecordSpans(spans.start[rows] + moved, spans.end[rows] + moved, line)
 
 
 def records_in_common(like: CsvRows, text: Content, start: int, line: int) -> InCommon | None:
@@ -69,7 +69,7 @@ def records_in_common(like: CsvRows, text: Content, start: int, line: int) -> In
 
     ``None`` where they have too little in common for it to save time.
     """
-    found = InCommon(like)
+    common = InCommon(like)
     breaks = np.flatnonzero(like.spans.start[1:] != like.spans.end[:-1] + 1) + 1
     row, in_gaps = 0, 0
     begin = start
@@ -78,9 +78,9 @@ def records_in_common(like: CsvRows, text: Content, start: int, line: int) -> In
         stop = int(breaks[at]) if at < len(breaks) else len(like)
         behind = _behind_equal(like, row, stop, text, start)
         if behind > row:
-            found.rows.append((row, behind))
-            found.starts.append(start)
-            found.lines.append(line)
+            common.rows.append((row, behind))
+            common.starts.append(start)
+            common.lines.append(line)
             size = int(like.spans.end[behind - 1] - like.spans.start[row]) + 1
             line += _lines_of(like, row, behind)
             start, row = start + size, behind
@@ -91,16 +91,16 @@ def records_in_common(like: CsvRows, text: Content, start: int, line: int) -> In
             break
         after, row = again
         if after > start:
-            found.gaps.append(Gap(start, after, line))
+            common.gaps.append(Gap(start, after, line))
             line += text.read(start, after).count(b"\n")
             in_gaps += after - start
             start = after
-        if len(found.gaps) > ENOUGH_GAPS and in_gaps > MOSTLY_GAPS * (start - begin):
+        if len(common.gaps) > ENOUGH_GAPS and in_gaps > MOSTLY_GAPS * (start - begin):
             return None
     if start < len(text):
-        found.gaps.append(Gap(start, len(text), line))
+        common.gaps.append(Gap(start, len(text), line))
         in_gaps += len(text) - start
-    return None if in_gaps > MOSTLY_GAPS * (len(text) - begin) else found
+    return None if in_gaps > MOSTLY_GAPS * (len(text) - begin) else common
 
 
 def _lines_of(like: CsvRows, row: int, behind: int) -> int:

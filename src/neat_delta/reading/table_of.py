@@ -50,18 +50,18 @@ def to_table(opened: Opened, prefetch: FilePrefetch, like: Rows | None = None) -
         return opened.table
     source = Source(path, partial(prefetch.sha256, path), partial(prefetch.content, path), opened.several.time)
     if isinstance(opened.table, ParsedColumns):
-        found = _from_columns(source, opened.table)
+        table = _from_columns(source, opened.table)
     elif isinstance(opened.table, ParsedFile):
-        found = _from_sheet(source, opened.table, opened.options)
+        table = _from_sheet(source, opened.table, opened.options)
     else:
-        found = _from_text(source, opened.table, opened.options, like)
-    form = found.format
+        table = _from_text(source, opened.table, opened.options, like)
+    form = table.format
     if opened.payload.packing:
         form = replace(form, packing=opened.payload.packing)
     if opened.options.decimal_separator:
         form = replace(form, decimal_separator=opened.options.decimal_separator)
     return replace(
-        found,
+        table,
         format=form,
         parts=opened.several.parts,
         missing_parts=opened.several.missing,

@@ -36,9 +36,9 @@ def unread_cells(sheet: SheetXml) -> Iterator[tuple[int, int, str]]:
         return
     for attributes, body in CELL.findall(sheet.content):
         place, of_type = PLACE.search(attributes), TYPE.search(attributes)
-        found = _unread(of_type[1] if of_type else b"", body)
-        if place and found is not None:
-            yield int(place[2]) - 1, column_number(place[1]), unescape(found.decode(errors="replace"))
+        unread = _unread(of_type[1] if of_type else b"", body)
+        if place and unread is not None:
+            yield int(place[2]) - 1, column_number(place[1]), unescape(unread.decode(errors="replace"))
 
 
 def _unread(of_type: bytes, body: bytes) -> bytes | None:
@@ -57,9 +57,9 @@ def _in_ods(sheet: SheetXml) -> Iterator[tuple[int, int, str]]:
     for cell, rows, columns in ods_cells(sheet):
         formula, shown = cell.get(f"{TABLE}formula"), shown_text(cell)
         if cell.get(ODS_ERROR) == "error" or (formula and ERROR_TEXT.fullmatch(shown)):
-            found = shown or "#N/A"
+            text = shown or "#N/A"
         elif formula and cell.get(f"{OPEN}value-type") is None and cell.find(f"{TEXT}p") is None:
-            found = "=" + formula.partition("=")[2]
+            text = "=" + formula.partition("=")[2]
         else:
             continue
-        yield from ((row, column, found) for row in rows for column in columns)
+        yield from ((row, column, text) for row in rows for column in columns)

@@ -39,7 +39,7 @@ SIGNIFICANT = 15
 BINARY = "xl/workbook.bin"
 
 
-def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile:
+def read_workbook(data: bytes, path: Location, worksheet: str | None) -> ParsedFile:
     """One sheet of a workbook: the wanted one by name or number, else the first that is visible and holds a table.
 
     Whole numbers come without a decimal point and never as powers of ten, dates as ISO 8601, flags as TRUE and FALSE.
@@ -48,14 +48,14 @@ def read_workbook(data: bytes, path: Location, wanted: str | None) -> ParsedFile
         InvalidInput: it is no workbook, it has no such sheet, or more cells than a table has.
     """
     book = _Workbook(data, path)
-    chosen = _chosen(book.names, book.visible, wanted, path)
+    chosen = _chosen(book.names, book.visible, worksheet, path)
     sheets = ((name, book.sheet(name)) for name in chosen)
     name = next((name for name, sheet in sheets if sheet.height > 1 and sheet.width > 1), chosen[0])
     values = _without_collecting(lambda: book.rows(name))
     columns = _without_collecting(lambda: [_texts(column) for column in zip(*values, strict=True)])
     _as_shown(columns, values, book.parts.sheet_xml(name))
-    own = [one for one in book.names if one not in (BASE_SHEET, name)]
-    others = f" of {len(own) + 1}" if own else ""
+    other_sheets = [one for one in book.names if one not in (BASE_SHEET, name)]
+    others = f" of {len(other_sheets) + 1}" if other_sheets else ""
     return ParsedFile(
         columns,
         range(1, len(values) + 1),
@@ -109,8 +109,8 @@ class _Workbook:
         """
         sheet = self.sheet(name)
         with parse_errors_as(CANNOT_READ, self.path, SAVE_AGAIN):
-            found: list[list[Any]] = sheet.to_python(skip_empty_area=False, nrows=most)
-        return found
+            rows: list[list[Any]] = sheet.to_python(skip_empty_area=False, nrows=most)
+        return rows
 
 
 def _as_shown(columns: list[Sequence[str]], values: list[list[Any]], xml: SheetXml | None) -> None:
@@ -133,14 +133,14 @@ def _base(book: _Workbook) -> tuple[str, ...]:
     return tuple(str(row[0]) for row in book.rows(BASE_SHEET) if row)
 
 
-def best_sheet(data: bytes, path: Location, known: set[str]) -> str | None:
+def best_sheet(data: bytes, path: Location, headers: set[str]) -> str | None:
     """The visible sheet whose header has most of these field names; ``None`` where the first table has as many."""
     book = _Workbook(data, path)
     shares: dict[str, int] = {}
     for name in book.visible or book.names:
         if book.sheet(name).height > 1:
             rows = book.rows(name, HEADER_ROWS)
-            shares[name] = max(len(known & {field_name(str(cell)) for cell in row}) for row in rows)
+            shares[name] = max(len(headers & {field_name(str(cell)) for cell in row}) for row in rows)
     best = max(shares, key=lambda name: shares[name], default=None)
     return None if best is None or best == next(iter(shares)) else best
 
@@ -163,8 +163,8 @@ def _texts(cells: Sequence[Any]) -> Sequence[str]:
         return cells
     # Values of two types may be equal and yet read differently: 1 and TRUE.
     if len(types - {str}) == 1:
-        known = {value: _TEXT[type(value)](value) for value in set(cells)}
-        return [known[value] for value in cells]
+        texts = {value: _TEXT[type(value)](value) for value in set(cells)}
+        return [texts[value] for value in cells]
     return [_TEXT[type(value)](value) for value in cells]
 
 
@@ -178,16 +178,18 @@ def _origin(parts: WorkbookParts) -> str | None:
     return None
 
 
-def _chosen(names: list[str], visible: list[str], wanted: str | None, path: Location) -> list[str]:
+def _chosen(names: list[str], visible: list[str], worksheet: str | None, path: Location) -> list[str]:
     if not names:
         raise InvalidInput("the workbook has no worksheets", file=path, hint=SAVE_AGAIN)
-    if wanted is None:
+    if worksheet is None:
         return visible or names
-    if wanted in names:
-        return [wanted]
-    if wanted.isascii() and wanted.isdigit() and len(wanted) < 9 and 1 <= int(wanted) <= len(names):
-        return [names[int(wanted) - 1]]
-    raise InvalidInput(f"the workbook has no worksheet {wanted!r}", file=path, hint=f"Worksheets: {', '.join(names)}.")
+    if worksheet in names:
+        return [worksheet]
+    if worksheet.isascii() and worksheet.isdigit() and len(worksheet) < 9 and 1 <= int(worksheet) <= len(names):
+        return [names[int(worksheet) - 1]]
+    raise InvalidInput(
+        f"the workbook has no worksheet {worksheet!r}", file=path, hint=f"Worksheets: {', '.join(names)}."
+    )
 
 
 def number_text(value: float) -> str:

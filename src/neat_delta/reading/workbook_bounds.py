@@ -140,8 +140,8 @@ def _filled_extent(content: bytes) -> tuple[int, int, int]:
     """The last row and column with a filled cell, and how many there are."""
     rows = columns = cells = 0
     widths: dict[bytes, int] = {}
-    for found in FILLED.finditer(content):
-        letters, row = found.groups()
+    for match in FILLED.finditer(content):
+        letters, row = match.groups()
         if letters not in widths:
             widths[letters] = column_number(letters.upper()) + 1
             columns = max(columns, widths[letters])

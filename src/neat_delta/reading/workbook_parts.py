@@ -150,5 +150,5 @@ def _repeated(node: Element, what: str, sheet: SheetXml) -> int:
 
 def shown_text(cell: Element) -> str:
     """The text that an ODS cell shows; a comment in it is no part of that."""
-    result = cell.find(f"{TEXT}p")
-    return "" if result is None else "".join(result.itertext())
+    paragraph = cell.find(f"{TEXT}p")
+    return "" if paragraph is None else "".join(paragraph.itertext())

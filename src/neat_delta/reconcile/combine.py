@@ -163,10 +163,10 @@ def _conflicts(parts: pl.DataFrame, names: Sequence[str]) -> pl.DataFrame:
     )
     parts = parts.with_columns(clash=several)
     about = pl.when(WHOLE).then("clash").otherwise(pl.col("differs") & ~pl.col("clash"))
-    found = parts.filter(about).with_columns(text=pl.col("now").fill_null(""))
-    if found.is_empty():
+    conflicts = parts.filter(about).with_columns(text=pl.col("now").fill_null(""))
+    if conflicts.is_empty():
         return _conflicts_frame(names)
-    wide = found.pivot("source", index=["key", "field", "was"], values="text", aggregate_function="first")
+    wide = conflicts.pivot("source", index=["key", "field", "was"], values="text", aggregate_function="first")
     lacking = [pl.lit(None, pl.String).alias(name) for name in names if name not in wide.columns]
     return wide.with_columns(lacking).select("key", "field", "was", *names).sort("key", "field", nulls_last=False)
 
@@ -212,15 +212,15 @@ def _findings(sets: Sequence[ChangeSet], items: pl.DataFrame, cells: pl.DataFram
 
     What blocked a cell in one file is only a warning where another file changes that cell.
     """
-    found = pl.concat(_named(changes) for changes in sets).unique(maintain_order=True)
+    findings = pl.concat(_named(changes) for changes in sets).unique(maintain_order=True)
     acting = items.filter(pl.col("action") != NONE)["key"]
     sent = cells.select("key", "field", sent=pl.lit(value=True))
-    found = found.join(sent, on=["key", "field"], how="left", maintain_order="left")
+    findings = findings.join(sent, on=["key", "field"], how="left", maintain_order="left")
     overruled = (pl.col("effect") == BLOCK) & (
         pl.col("sent").fill_null(value=False) | (WHOLE & pl.col("key").is_in(acting.implode()))
     )
     return (
-        found.with_columns(
+        findings.with_columns(
             level=pl.when(overruled).then(pl.lit("warning")).otherwise("level"),
             effect=pl.when(overruled).then(pl.lit(NO_EFFECT)).otherwise("effect"),
         )
@@ -312,8 +312,8 @@ def _exclusions(heads: Sequence[Head]) -> tuple[Exclusion, ...]:
 
 def _identity(heads: Sequence[Head]) -> Identity | None:
     """What is known of items whose keys change, if all that know something know it by one field."""
-    known = [head.identity for head in heads if head.identity]
-    if len({one.field for one in known}) != 1:
+    identities = [head.identity for head in heads if head.identity]
+    if len({one.field for one in identities}) != 1:
         return None
-    merged = {key: value for one in known for key, value in one.values.items()}
-    return replace(known[0], values=dict(sorted(merged.items())))
+    merged = {key: value for one in identities for key, value in one.values.items()}
+    return replace(identities[0], values=dict(sorted(merged.items())))

@@ -60,9 +60,9 @@ def read_decisions(
         *(unescaped(pl.col(f"side_{at}")).alias(f"side_{at}") for at in range(len(sides))),
         line=book.rows.line,
     ).filter(pl.col("decision") != "")
-    known = {choice.lower(): choice for choice in choices}
+    words = {choice.lower(): choice for choice in choices}
     rows = rows.with_columns(
-        chosen=pl.col("decision").str.to_lowercase().replace_strict(known, default=None, return_dtype=pl.String)
+        chosen=pl.col("decision").str.to_lowercase().replace_strict(words, default=None, return_dtype=pl.String)
     )
     _insist_on_choices(rows, choices, path)
     _insist_on_conflicts(rows, conflicts, sides, path)

@@ -35,9 +35,9 @@ YES = frozenset(
 )  # fmt: skip
 
 
-def is_accepted(result: str | None) -> bool:
+def is_accepted(word: str | None) -> bool:
     """Whether a word of a shop means that it has accepted a row."""
-    return (result or "").strip().strip(".!").lower() in YES
+    return (word or "").strip().strip(".!").lower() in YES
 
 
 def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
@@ -51,22 +51,22 @@ def rejected(results: Table, changes: ChangeSet) -> pl.DataFrame:
     """
     names = results.names
     code = next((name for name in (*changes.head.key, *named_as("key", names)) if name in names), None)
-    result = next((name for name in names if RESULT.search(name)), None)
-    lacking = [what for what, name in (("the SKU", code), ("the result", result)) if name is None]
-    if code is None or result is None:
+    column = next((name for name in names if RESULT.search(name)), None)
+    lacking = [what for what, name in (("the SKU", code), ("the result", column)) if name is None]
+    if code is None or column is None:
         raise InvalidOption(
             f"{results.source.name}: no column found for {' and '.join(lacking)}",
             hint="Name its columns sku, result and reason. Found: " + ", ".join(names) + ".",
         )
-    reason = next((name for name in names if REASON.search(name) and name != result), None)
+    reason = next((name for name in names if REASON.search(name) and name != column), None)
     # A code change goes by its new code once it is taken.
-    known = pl.concat([changes.items.select("key"), changes.items.select(key="new_key").drop_nulls()])
+    keys = pl.concat([changes.items.select("key"), changes.items.select(key="new_key").drop_nulls()])
     cells = results.cells(names)
-    cells = cells.with_columns(unescaped_unless(cells[code], known["key"]))
-    taken = pl.Series([is_accepted(word) for word in cells[result]], dtype=pl.Boolean)
-    why = [pl.col(one).replace("", None) for one in (reason, result) if one]
+    cells = cells.with_columns(unescaped_unless(cells[code], keys["key"]))
+    taken = pl.Series([is_accepted(word) for word in cells[column]], dtype=pl.Boolean)
+    why = [pl.col(one).replace("", None) for one in (reason, column) if one]
     described = cells.select(key=pl.col(code), bad=~taken, reason=pl.coalesce(why))
-    about = described.join(known, on="key", how="semi", maintain_order="left")
+    about = described.join(keys, on="key", how="semi", maintain_order="left")
     if about.is_empty():
         raise InvalidOption(
             f"{results.source.name}: none of its rows is about an item of this change set",
@@ -93,8 +93,8 @@ def failed(changes: ChangeSet, bad: pl.DataFrame, settings: Settings) -> pl.Data
 def with_reasons(changes: ChangeSet, bad: pl.DataFrame) -> ChangeSet:
     """The change set with the shop's reasons as findings to look at."""
     lines = bad.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
-    found = findings_frame(
+    findings = findings_frame(
         NOT_TAKEN, "warning", key=lines["key"], line=lines["line"],
         message=lines.select(pl.format("not accepted by the shop: {}", pl.col("reason").fill_null("?"))).to_series(),
     )  # fmt: skip
-    return apply_findings(changes, found)
+    return apply_findings(changes, findings)

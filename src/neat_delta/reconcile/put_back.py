@@ -20,42 +20,44 @@ if TYPE_CHECKING:
 NOT_PUT_BACK = "not put back"
 
 
-def what_can_be_put_back(result: RefreshResult, live: Table, settings: Settings) -> RefreshResult:
+def what_can_be_put_back(refreshed: RefreshResult, live: Table, settings: Settings) -> RefreshResult:
     """An undo without the cells that must or can not be put back; each is named as an error."""
-    return _without_unemptied(_prices_with_dates(result, live, settings), settings)
+    return _without_unemptied(_prices_with_dates(refreshed, live, settings), settings)
 
 
-def _without_unemptied(result: RefreshResult, settings: Settings) -> RefreshResult:
+def _without_unemptied(refreshed: RefreshResult, settings: Settings) -> RefreshResult:
     """An undo that empties no field, where no file can do that in this shop."""
-    filled = result.changes.cells_with_action(CHANGE, RECODE).filter(pl.col("now").is_null())
+    filled = refreshed.changes.cells_with_action(CHANGE, RECODE).filter(pl.col("now").is_null())
     if settings.imports.can_empty or filled.is_empty():
-        return result
-    return _without(result, filled, "it was blank before, and no file can empty a field in this shop. Empty it there")
+        return refreshed
+    return _without(
+        refreshed, filled, "it was blank before, and no file can empty a field in this shop. Empty it there"
+    )
 
 
-def _prices_with_dates(result: RefreshResult, live: Table, settings: Settings) -> RefreshResult:
+def _prices_with_dates(refreshed: RefreshResult, live: Table, settings: Settings) -> RefreshResult:
     """An undo in which no item gets back only a part of its prices and dates.
 
     Where somebody has changed one of them since, the others stay as well: a sale price whose end was taken away would
     be a sale without end.
     """
-    fields = result.changes.head.fields
+    fields = refreshed.changes.head.fields
     prices = {settings.roles.field_for(role, live) for role in ("price", "sale_price")} & fields.keys()
     dates = {name for name, info in fields.items() if info.type == "date"}
     if not prices or not dates:
-        return result
+        return refreshed
     together = pl.col("field").is_in([*prices, *dates])
-    changed = result.conflicts.filter(together, pl.col("fate") == "hold").select("key").unique()
-    cells = result.changes.cells.filter(together).join(changed, on="key", how="semi", maintain_order="left")
+    changed = refreshed.conflicts.filter(together, pl.col("fate") == "hold").select("key").unique()
+    cells = refreshed.changes.cells.filter(together).join(changed, on="key", how="semi", maintain_order="left")
     if cells.is_empty():
-        return result
-    return _without(result, cells, "a price and its dates belong together, and one of them was changed since")
+        return refreshed
+    return _without(refreshed, cells, "a price and its dates belong together, and one of them was changed since")
 
 
-def _without(result: RefreshResult, cells: pl.DataFrame, why: str) -> RefreshResult:
+def _without(refreshed: RefreshResult, cells: pl.DataFrame, why: str) -> RefreshResult:
     """An undo without these cells (key, field, was)."""
     message = pl.repeat(why, len(cells), dtype=pl.String, eager=True)
-    found = findings_frame(
+    findings = findings_frame(
         NOT_PUT_BACK, "error", key=cells["key"], field=cells["field"], value=cells["was"], message=message
     )
-    return replace(result, changes=apply_findings(result.changes, found))
+    return replace(refreshed, changes=apply_findings(refreshed.changes, findings))

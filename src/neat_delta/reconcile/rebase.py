@@ -178,11 +178,11 @@ def _fields(base: Table, live: Table, sheet: Table, key: Key) -> list[str]:
     ]
 
 
-def _column(keys: pl.Series, here: pl.Series, own: pl.DataFrame) -> tuple[pl.Series, pl.Series]:
+def _column(keys: pl.Series, here: pl.Series, cells: pl.DataFrame) -> tuple[pl.Series, pl.Series]:
     """What the shop has, with what was typed in its place, in the live export's form; and where that is."""
-    at = positions_of(own["key"], keys)
+    at = positions_of(cells["key"], keys)
     typed = at.is_not_null()
-    return own["now"].fill_null(EMPTY_CELL).gather(at).zip_with(typed, here), typed
+    return cells["now"].fill_null(EMPTY_CELL).gather(at).zip_with(typed, here), typed
 
 
 def _with_typed(cells: pl.DataFrame, sheet: Table, keys: pl.Series, findings: pl.DataFrame) -> pl.DataFrame:
@@ -195,14 +195,14 @@ def _with_typed(cells: pl.DataFrame, sheet: Table, keys: pl.Series, findings: pl
     return cells
 
 
-def conflicts_of(result: CompareResult, rebased: RebasedSheet, options: CompareOptions) -> pl.DataFrame:
+def conflicts_of(compared: CompareResult, rebased: RebasedSheet, options: CompareOptions) -> pl.DataFrame:
     """The changes of cells that the shop has changed too (key, field, original, ours, shop)."""
-    cells = result.changes.cells_with_action(CHANGE, RECODE)
+    cells = compared.changes.cells_with_action(CHANGE, RECODE)
     cells = cells.join(rebased.values, on=["key", "field"], how="inner", maintain_order="left")
     sides = cells.select("key", "field", "original", ours="now", shop="was")
     parts = [sides.clear()]
     for (name,), part in sides.partition_by("field", as_dict=True, maintain_order=True).items():
-        states = cell_states(str(name), part["original"], part["ours"], part["shop"], result.live, options.settings)
+        states = cell_states(str(name), part["original"], part["ours"], part["shop"], compared.live, options.settings)
         parts.append(part.filter(states == MOVED))
     return pl.concat(parts)
 

@@ -157,26 +157,26 @@ def _insist_on_fields(changes: ChangeSet, policy: ConflictPolicy) -> None:
 
 def _delta_cells(cells: pl.DataFrame, changes: ChangeSet, fresh: Table, settings: Settings) -> pl.DataFrame:
     """Moved cells of fields that go as a difference (key, field, sum as text, short: what would be below zero)."""
-    found = [pl.DataFrame(schema={"key": pl.String, "field": pl.String, "sum": pl.String, "short": pl.String})]
+    frames = [pl.DataFrame(schema={"key": pl.String, "field": pl.String, "sum": pl.String, "short": pl.String})]
     for name in settings.refresh.difference:
         moved = cells.filter((pl.col("field") == name) & (pl.col("state") == MOVED))
         if moved.is_empty() or name not in changes.head.fields:
             continue
         separator = changes.head.fields[name].decimal_separator or fresh.format.decimal_separator or "."
         # Of a blank nobody can tell the difference, nor of an item that came by another way: such cells clash.
-        result = with_difference(moved["was"], moved["now"], moved["shop"], separator)
-        found.append(pl.concat([moved.select("key", "field"), result], how="horizontal").drop_nulls("sum"))
-    return pl.concat(found)
+        sums = with_difference(moved["was"], moved["now"], moved["shop"], separator)
+        frames.append(pl.concat([moved.select("key", "field"), sums], how="horizontal").drop_nulls("sum"))
+    return pl.concat(frames)
 
 
-def with_difference(was: pl.Series, now: pl.Series, there: pl.Series, separator: str) -> pl.DataFrame:
+def with_difference(was: pl.Series, now: pl.Series, shop: pl.Series, separator: str) -> pl.DataFrame:
     """What is there and our difference (now - was), added up (sum as text, short: what would be below zero).
 
     Null where one of the three is no number. A sum has the decimals that all three have, zeros too: 1.100 may be
     thousands.
     """
-    old, new, here = (exact(side, NumberFormat(separator, three_decimals=True)) for side in (was, now, there))
-    places = {name: _decimals(side, separator) for name, side in (("then", was), ("ours", now), ("here", there))}
+    old, new, here = (exact(side, NumberFormat(separator, three_decimals=True)) for side in (was, now, shop))
+    places = {name: _decimals(side, separator) for name, side in (("then", was), ("ours", now), ("here", shop))}
     alike = (pl.col("then") == pl.col("ours")) & (pl.col("ours") == pl.col("here"))
 
     def text(number: pl.Expr) -> pl.Expr:
@@ -197,10 +197,10 @@ def _decimals(cells: pl.Series, separator: str) -> pl.Series:
 
 def _still_changing(cells: pl.DataFrame) -> pl.DataFrame:
     """The cells that are still to be changed (key, field, was, now); was is what the shop has now."""
-    wanted = (pl.col("state") == STANDS) | (pl.col("fate") == OURS) | pl.col("sum").is_not_null()
-    result = cells.filter(wanted).select("key", "field", was="shop", now=pl.coalesce("sum", "now"))
+    is_ours = (pl.col("state") == STANDS) | (pl.col("fate") == OURS) | pl.col("sum").is_not_null()
+    changing = cells.filter(is_ours).select("key", "field", was="shop", now=pl.coalesce("sum", "now"))
     # A sum may be what is there already.
-    return result.filter(pl.col("was").ne_missing(pl.col("now")))
+    return changing.filter(pl.col("was").ne_missing(pl.col("now")))
 
 
 def _still_leaving(cells: pl.DataFrame, touched: pl.DataFrame) -> pl.DataFrame:
@@ -262,18 +262,18 @@ def conflict_findings(clashes: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame
 
     ``clashes`` are key, field, original, ours, shop, fate.
     """
-    result = clashes.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
+    about = clashes.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     sides = [pl.col(side).fill_null("nothing") for side in ("original", "ours", "shop")]
     status = pl.col("fate").replace(
         {HOLD: "not sent", OURS: "our value will be sent", SHOP: "the shop's value is kept"}
     )
-    message = result.select(
+    message = about.select(
         pl.format("changed on both sides: original {}, ours {}, shop {}; {}", *sides, status)
     ).to_series()
     frames = []
     for fate, level, effect in ((HOLD, "error", BLOCK), (OURS, "note", NO_EFFECT), (SHOP, "note", REPAIR)):
-        mask = result["fate"] == fate
-        part = result.filter(mask)
+        mask = about["fate"] == fate
+        part = about.filter(mask)
         frames.append(
             findings_frame(
                 CLASH, level, effect, key=part["key"], field=part["field"], line=part["line"], value=part["ours"],
@@ -327,7 +327,7 @@ def _made(difference: ThreeWayDiff, saved: pl.DataFrame, findings: pl.DataFrame,
     items = result.with_columns(action=do, key=now_called)
     rows = fresh.rows_read
     live = file_ref(fresh, rows)
-    known = changes.head.identity
+    identity = changes.head.identity
     head = Head(
         changes.head.key,
         live,
@@ -336,7 +336,7 @@ def _made(difference: ThreeWayDiff, saved: pl.DataFrame, findings: pl.DataFrame,
         changes.head.other_rows,
         overrides=changes.head.overrides,
         exclusions=changes.head.exclusions,
-        identity=known.rekeyed(by_now) if known else None,
+        identity=identity.rekeyed(by_now) if identity else None,
         made_by=changes.head.made_by,
     )
     both = pl.concat([findings, changes.findings]).with_columns(key=now_called)

@@ -109,8 +109,8 @@ def review_of_marks(
 def _marks(book: Table, changes: ChangeSet) -> pl.DataFrame:
     """The rows of the book: line, key, field (null for a whole item), mark, comment."""
     cells = book.cells(book.names)
-    known = key_parts(changes.items["key"], changes.head.key)
-    cells = cells.with_columns(unescaped_unless(cells[name], known[name]) for name in changes.head.key)
+    parts = key_parts(changes.items["key"], changes.head.key)
+    cells = cells.with_columns(unescaped_unless(cells[name], parts[name]) for name in changes.head.key)
     field = pl.col(FIELD) if FIELD in book.names else pl.lit("")
     return cells.select(
         pl.Series("line", book.rows.line),
@@ -136,9 +136,9 @@ def insist_on_changes(marks: pl.DataFrame, changes: ChangeSet, path: Location, h
     Raises:
         InvalidInput: one is not.
     """
-    known = changes.cells.select("key", "field")
+    cells = changes.cells.select("key", "field")
     items = changes.items.select("key", field=pl.lit(None, pl.String))
-    unknown = marks.join(pl.concat([known, items]), on=["key", "field"], how="anti", nulls_equal=True)
+    unknown = marks.join(pl.concat([cells, items]), on=["key", "field"], how="anti", nulls_equal=True)
     if len(unknown):
         row = unknown.row(0, named=True)
         raise InvalidInput(

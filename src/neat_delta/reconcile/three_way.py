@@ -62,12 +62,12 @@ def three_way(changes: ChangeSet, fresh: Table, settings: Settings) -> ThreeWayD
         require_every_row(fresh)
     whole = with_blanks_of_removed(changes)
     parts = whole.join(items.drop_nulls("row").select("key", "row"), on="key", how="inner", maintain_order="left")
-    result = [
+    frames = [
         cells.with_columns(_state(str(name), cells, fresh, settings))
         for (name,), cells in parts.partition_by("field", as_dict=True, maintain_order=True).items()
     ]
     empty = parts.with_columns(shop=pl.lit(None, pl.String), state=pl.lit(None, pl.String)).clear()
-    cells = pl.concat([empty, *result]).select("key", "field", "was", "now", "shop", "state")
+    cells = pl.concat([empty, *frames]).select("key", "field", "was", "now", "shop", "state")
     order = whole.select("key", "field").with_row_index("order")
     cells = order.join(cells, on=["key", "field"], how="inner", maintain_order="left").drop("order")
     return ThreeWayDiff(changes, fresh, items, cells)
@@ -86,8 +86,8 @@ def with_blanks_of_removed(changes: ChangeSet) -> pl.DataFrame:
 def _items(changes: ChangeSet, fresh: Table) -> pl.DataFrame:
     codes = pl.DataFrame({"key": Key(changes.head.key, explicit=True).values(fresh)}).with_row_index("row")
     items = changes.items.filter(pl.col("action").is_in([CHANGE, RECODE, ADD, REMOVE]))
-    wanted = pl.concat([items.select("key"), items.select(key="new_key").drop_nulls()]).unique()
-    codes = codes.join(wanted, on="key", how="semi", maintain_order="left")
+    keys = pl.concat([items.select("key"), items.select(key="new_key").drop_nulls()]).unique()
+    codes = codes.join(keys, on="key", how="semi", maintain_order="left")
     twice = codes.filter(pl.col("key").is_duplicated())
     if len(twice):
         raise InvalidOption(
@@ -99,16 +99,16 @@ def _items(changes: ChangeSet, fresh: Table) -> pl.DataFrame:
         by_new, on="new_key", how="left", maintain_order="left"
     )
     items = items.with_columns(_names(items, fresh, changes))
-    here, there = pl.col("row").is_not_null(), pl.col("row_to").is_not_null()
-    known = pl.col("known").is_not_null() & (pl.col("named").is_not_null() | pl.col("named_to").is_not_null())
-    as_before, as_after = (pl.col("known").eq_missing(pl.col(side)) & known for side in ("named", "named_to"))
+    here, is_under_new_key = pl.col("row").is_not_null(), pl.col("row_to").is_not_null()
+    is_known = pl.col("known").is_not_null() & (pl.col("named").is_not_null() | pl.col("named_to").is_not_null())
+    as_before, as_after = (pl.col("known").eq_missing(pl.col(side)) & is_known for side in ("named", "named_to"))
     by_identity = pl.col("by_identity")
     old_codes, new_codes = (changes.items.filter(action=RECODE)[side].implode() for side in ("key", "new_key"))
     moves_on = pl.col("new_key").is_in(old_codes)
     # Where both codes are in the shop, as after a swap or a chain, the items' identity tells which of them this is, or
     # else their names.
     status = (
-        pl.when((~here & ~there) | (by_identity & ~as_before & ~as_after & known))
+        pl.when((~here & ~is_under_new_key) | (by_identity & ~as_before & ~as_after & is_known))
         .then(pl.lit(GONE))
         .when(by_identity & as_after)
         .then(pl.lit(RECODED))
@@ -116,7 +116,7 @@ def _items(changes: ChangeSet, fresh: Table) -> pl.DataFrame:
         .then(pl.lit(HERE))
         .when(~here)
         .then(pl.lit(RECODED))
-        .when(~there | (as_before & ~as_after))
+        .when(~is_under_new_key | (as_before & ~as_after))
         .then(pl.lit(HERE))
         .when(as_after & ~as_before)
         .then(pl.lit(RECODED))
@@ -130,7 +130,7 @@ def _items(changes: ChangeSet, fresh: Table) -> pl.DataFrame:
         "key", "action", "new_key", "line", "name",
         row=pl.when(pl.col("fate") == RECODED).then("row_to").when(pl.col("fate") == HERE).then("row"),
         fate="fate",
-        taken=there & (pl.col("fate") == HERE) & ~moves_on,
+        taken=is_under_new_key & (pl.col("fate") == HERE) & ~moves_on,
     )  # fmt: skip
 
 
@@ -141,31 +141,33 @@ def _names(items: pl.DataFrame, fresh: Table, changes: ChangeSet) -> list[pl.Ser
     """
     identity = changes.head.identity
     if identity is not None and identity.field in fresh.names:
-        known = items["key"].replace_strict(identity.values, default=None, return_dtype=pl.String)
+        identities = items["key"].replace_strict(identity.values, default=None, return_dtype=pl.String)
         field: str | None = identity.field
     else:
-        known, field = items["name"], find_name_field(fresh, Key(changes.head.key, explicit=True))
+        identities, field = items["name"], find_name_field(fresh, Key(changes.head.key, explicit=True))
         if field is None or field in changes.head.fields:
-            known, field = pl.Series([None] * len(items), dtype=pl.String), None
+            identities, field = pl.Series([None] * len(items), dtype=pl.String), None
     sides = [("named", "row"), ("named_to", "row_to")]
     if field is None:
-        found = [pl.Series(side, [None] * len(items), dtype=pl.String) for side, _ in sides]
+        names = [pl.Series(side, [None] * len(items), dtype=pl.String) for side, _ in sides]
     else:
         values = fresh.cells([field])[field]
-        found = [values.gather(items[row]).alias(side) for side, row in sides]
-    by_identity = known.is_not_null() & (identity is not None and field == identity.field) & (items["action"] == RECODE)
-    return [known.alias("known"), by_identity.alias("by_identity"), *found]
+        names = [values.gather(items[row]).alias(side) for side, row in sides]
+    by_identity = (
+        identities.is_not_null() & (identity is not None and field == identity.field) & (items["action"] == RECODE)
+    )
+    return [identities.alias("known"), by_identity.alias("by_identity"), *names]
 
 
 def _state(name: str, cells: pl.DataFrame, fresh: Table, settings: Settings) -> list[pl.Series]:
     """What is in the fresh export, and what became of each cell."""
-    there = fresh.cells([name], cells["row"])[name]
-    state = cell_states(name, cells["was"], cells["now"], there, fresh, settings)
-    return [there.replace("", None).alias("shop"), state.alias("state")]
+    shop = fresh.cells([name], cells["row"])[name]
+    state = cell_states(name, cells["was"], cells["now"], shop, fresh, settings)
+    return [shop.replace("", None).alias("shop"), state.alias("state")]
 
 
 def cell_states(
-    name: str, was: pl.Series, now: pl.Series, there: pl.Series, fresh: Table, settings: Settings
+    name: str, was: pl.Series, now: pl.Series, shop: pl.Series, fresh: Table, settings: Settings
 ) -> pl.Series:
     """Of each cell of a field whether the shop has our value (``now``), still the old one (``was``), or a third."""
     filled = fresh.distinct_values(name)
@@ -177,7 +179,7 @@ def cell_states(
         # What cannot be read is compared as it is.
         return kind.normalize(blank_free, form).zip_with(kind.normalize(blank_free, form).is_not_null(), blank_free)
 
-    have = reading(there)
+    have = reading(shop)
     applied, stands = have.eq_missing(reading(now)), have.eq_missing(reading(was))
     return pl.select(
         pl.when(applied).then(pl.lit(APPLIED)).when(stands).then(pl.lit(STANDS)).otherwise(pl.lit(MOVED))

@@ -62,8 +62,8 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
     numeric = [name for name, note in changes.head.fields.items() if type_named(note.type).numeric]
     # A number cut short is another number.
     how = [
-        _rounded(now, there) if field in numeric else _how(now, there)
-        for field, now, there in cells.select("field", "now", "shop").iter_rows()
+        _rounded(now, shop) if field in numeric else _how(now, shop)
+        for field, now, shop in cells.select("field", "now", "shop").iter_rows()
     ]
     cells = cells.with_columns(how=pl.Series(how, dtype=pl.String)).with_columns(
         state=pl.when(pl.col("state") == APPLIED)
@@ -76,7 +76,7 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
         .otherwise(pl.lit(OVERWRITTEN))
     )
     cells = cells.with_columns(how=pl.when(pl.col("state") == ALTERED).then("how"))
-    result = pl.concat(
+    frames = pl.concat(
         [
             cells.select("key", "field", original="was", ours="now", shop="shop", state="state", how="how"),
             _wholes(outcome.items),
@@ -84,7 +84,7 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
     )
     # What others have moved stays; what landed otherwise would land so again.
     rest = refresh(changes, fresh, without_differences(settings), ConflictPolicy(SHOP)).changes
-    return VerifyResult(Outcomes.checked(result), rest)
+    return VerifyResult(Outcomes.checked(frames), rest)
 
 
 def without_differences(settings: Settings) -> Settings:
@@ -109,40 +109,40 @@ def _wholes(items: pl.DataFrame) -> pl.DataFrame:
         .otherwise(pl.lit(NOT_APPLIED))
     )
     what = {ADD: "to add", REMOVE: "to delete"}
-    wanted = items.filter(pl.col("action").is_in([ADD, REMOVE, RECODE]) | lost)
+    wholes = items.filter(pl.col("action").is_in([ADD, REMOVE, RECODE]) | lost)
     nothing = pl.lit(None, pl.String)
-    return wanted.select(
+    return wholes.select(
         "key", field=nothing, original=nothing,
         ours=pl.coalesce("new_key", pl.col("action").replace_strict(what, default=None)),
         shop=nothing, state=state, how=pl.when(unclear).then(pl.lit("cannot be identified")),
     )  # fmt: skip
 
 
-def _how(ours: str | None, there: str | None) -> str | None:
+def _how(ours: str | None, shop: str | None) -> str | None:
     """By what rule of its own a shop has made this of our value; ``None`` if by none that is known."""
-    if ours is None or there is None:
+    if ours is None or shop is None:
         return None
-    if there == ours.strip():
+    if shop == ours.strip():
         return "trimmed"
-    if there.casefold() == ours.casefold():
+    if shop.casefold() == ours.casefold():
         return "letter case"
-    if ours.startswith(there.rstrip("…. ")) and len(there) > len(ours) // 4:
+    if ours.startswith(shop.rstrip("…. ")) and len(shop) > len(ours) // 4:
         return "cut off"
-    if " ".join(ours.split()) == " ".join(there.split()):
+    if " ".join(ours.split()) == " ".join(shop.split()):
         return "spaces"
     return None
 
 
-def _rounded(ours: str | None, there: str | None) -> str | None:
+def _rounded(ours: str | None, shop: str | None) -> str | None:
     """Whether a number is ours with fewer decimals."""
-    if ours is None or there is None:
+    if ours is None or shop is None:
         return None
     try:
-        wanted, got = (Decimal(text.replace(",", ".")) for text in (ours, there))
+        sent, got = (Decimal(text.replace(",", ".")) for text in (ours, shop))
         exponent = got.as_tuple().exponent
         places = Decimal(1).scaleb(int(exponent)) if isinstance(exponent, int) else Decimal(1)
-        if wanted.quantize(places, ROUND_HALF_UP) == got:
+        if sent.quantize(places, ROUND_HALF_UP) == got:
             return "rounded"
-        return "decimals cut off" if abs(wanted) > abs(got) and abs(wanted - got) < places else None
+        return "decimals cut off" if abs(sent) > abs(got) and abs(sent - got) < places else None
     except InvalidOperation:  # one of them is no number, or has more digits than any that a shop would round
         return None

@@ -78,12 +78,12 @@ def within_bounds(action: Callable[[Meter], T], most: int | None = None) -> T:
     """
     meter = Meter(most=most_bytes() if most is None else most)
     done = threading.Event()
-    found: list[T] = []
+    values: list[T] = []
     failed: list[BaseException] = []
 
     def work() -> None:
         try:
-            found.append(action(meter))
+            values.append(action(meter))
         except BaseException as error:  # noqa: BLE001 (raised again where it is waited for)
             failed.append(error)
         finally:
@@ -99,4 +99,4 @@ def within_bounds(action: Callable[[Meter], T], most: int | None = None) -> T:
             raise TransferError(f"too slow: less than {FEWEST_BYTES} bytes in {SLOW_TIME:.0f} seconds")
     if failed:
         raise failed[0]
-    return found[0]
+    return values[0]

@@ -34,9 +34,9 @@ def variable(sort: str, host: str) -> str:
             name = name.encode("idna").decode()
         except UnicodeError:
             name = host.lower()
-    result = re.sub("[^A-Z0-9]", "_", name.replace("-", "__").upper())
+    name_of_variable = re.sub("[^A-Z0-9]", "_", name.replace("-", "__").upper())
     separator = "" if PLAIN_HOST.fullmatch(name) else f"___{hashlib.sha256(name.encode()).hexdigest()[:8].upper()}"
-    return f"{sort}_{result}{separator}"
+    return f"{sort}_{name_of_variable}{separator}"
 
 
 def named_secret(sort: str) -> str | None:

@@ -161,8 +161,8 @@ def _session(address: Address) -> Iterator[paramiko.SFTPClient]:
     logging.getLogger("paramiko").setLevel(logging.CRITICAL)
     client = paramiko.SSHClient()
     client.load_system_host_keys()
-    if result := os.environ.get(KNOWN_HOSTS):
-        client.load_host_keys(str(Path(result)))
+    if hosts := os.environ.get(KNOWN_HOSTS):
+        client.load_host_keys(str(Path(hosts)))
     client.set_missing_host_key_policy(paramiko.RejectPolicy())
     user = address.user or os.environ.get("USER", "")
     try:

@@ -98,12 +98,12 @@ WORDINGS = {
 
 def causes(error: BaseException) -> Iterator[BaseException]:
     """An error and what it came from, each once."""
-    known: set[int] = set()
+    seen: set[int] = set()
     waiting: list[BaseException | None] = [error]
     while waiting:
         one = waiting.pop(0)
-        if one is not None and id(one) not in known:
-            known.add(id(one))
+        if one is not None and id(one) not in seen:
+            seen.add(id(one))
             yield one
             waiting += [one.__cause__, one.__context__]
 

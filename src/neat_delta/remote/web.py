@@ -73,17 +73,17 @@ def ask(
     def asked(token: str | None) -> Answer:
         if address.scheme == "http" and (token or (basic and basic[1])):
             require_encryption(address.host, "a password" if basic else "a token", "https://")
-        result = dict(headers or {}) | ({"Authorization": f"Bearer {token}"} if token else {})
-        request = _Request(method, address, result, basic, params, content)
+        all_headers = dict(headers or {}) | ({"Authorization": f"Bearer {token}"} if token else {})
+        request = _Request(method, address, all_headers, basic, params, content)
         return within_bounds(lambda meter: request.answered(meter, follow=follow))
 
     try:
         return retry(lambda: asked(token))
     except _NotAllowed:
-        found = None if token or basic else secrets.from_keyring("token", address.host)
-        if found is None:
+        token_kept = None if token or basic else secrets.from_keyring("token", address.host)
+        if token_kept is None:
             raise
-    return retry(lambda: asked(found))
+    return retry(lambda: asked(token_kept))
 
 
 @dataclass(frozen=True)
@@ -182,8 +182,8 @@ def _onward(onward: httpx.Request, before: httpx.Request) -> httpx.Request:
 
 def _same_origin(one: httpx.Request, other: httpx.Request) -> bool:
     """Whether two requests go to the same machine in the same way (RFC 6454)."""
-    own, others = ((it.url.scheme, it.url.host, it.url.port) for it in (one, other))
-    return own == others
+    origin, others = ((it.url.scheme, it.url.host, it.url.port) for it in (one, other))
+    return origin == others
 
 
 class _NotAllowed(TransferError):

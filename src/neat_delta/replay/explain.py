@@ -45,12 +45,12 @@ EXACT = frozenset(
 
 def explain(cells: pl.DataFrame) -> pl.Series:
     """The effect that explains each changed cell of one column (frame of was, now, neither null); null: none does."""
-    found = _explain_forms(cells)
-    rest = cells.select("was", "now").with_row_index("at").filter(found.is_null())
+    reasons = _explain_forms(cells)
+    rest = cells.select("was", "now").with_row_index("at").filter(reasons.is_null())
     parts = (_explain_texts(rest), _explain_lost_digits(rest))
     for part in parts:
-        found = found.scatter(part["at"], part["what"])
-    return found.alias("what")
+        reasons = reasons.scatter(part["at"], part["what"])
+    return reasons.alias("what")
 
 
 def explain_forms(cells: pl.DataFrame) -> pl.Series:
@@ -58,8 +58,8 @@ def explain_forms(cells: pl.DataFrame) -> pl.Series:
 
     Nothing is lost in these, and there may be as many as the column has rows.
     """
-    found = _explain_forms(cells)
-    return pl.select(pl.when(found.is_in(sorted(EXACT))).then(found)).to_series().alias("what")
+    reasons = _explain_forms(cells)
+    return pl.select(pl.when(reasons.is_in(sorted(EXACT))).then(reasons)).to_series().alias("what")
 
 
 def _explain_forms(cells: pl.DataFrame) -> pl.Series:
@@ -76,11 +76,13 @@ def _explain_forms(cells: pl.DataFrame) -> pl.Series:
     equal = pl.concat([rows.filter(plain), others.filter(same)]).sort("at").filter(~NOW.str.contains(SIGNED_ZERO))
     general = equal.select(NOW.str.contains(GENERAL)).to_series()
     formatted = equal.filter(~general)
-    own = formatted.select(NOW.str.contains(r"%$") | NOW.str.contains(POWER_OF_TEN)).to_series()
-    shown = pl.concat([equal.filter(general), formatted.filter(own), _in_one_format(formatted.filter(~own))])
+    is_shown_form = formatted.select(NOW.str.contains(r"%$") | NOW.str.contains(POWER_OF_TEN)).to_series()
+    shown = pl.concat(
+        [equal.filter(general), formatted.filter(is_shown_form), _in_one_format(formatted.filter(~is_shown_form))]
+    )
     named = shown.select("at", what=_name())
-    found = pl.repeat(None, len(cells), dtype=pl.String, eager=True)
-    return found.scatter(named["at"], named["what"])
+    reasons = pl.repeat(None, len(cells), dtype=pl.String, eager=True)
+    return reasons.scatter(named["at"], named["what"])
 
 
 def _plainly_equal() -> pl.Expr:
@@ -127,15 +129,15 @@ def _places(cells: pl.DataFrame) -> Iterator[int]:
 
 def _rounded_to(cells: pl.DataFrame, places: int) -> list[bool]:
     """Which cells are their live number, which has more decimals, rounded to so many."""
-    found = [False] * len(cells)
+    is_rounded = [False] * len(cells)
     step = Decimal(1).scaleb(-places)
     for read, saved in product(".,", ".,"):
         pairs = zip(read_numbers(cells["was"], read), read_numbers(cells["now"], saved), strict=True)
         for at, (old, new) in enumerate(pairs):
             if old is None or new is None or len(old.partition(".")[2]) <= places:
                 continue
-            found[at] |= Decimal(old).quantize(step, "ROUND_HALF_UP") == Decimal(new)
-    return found
+            is_rounded[at] |= Decimal(old).quantize(step, "ROUND_HALF_UP") == Decimal(new)
+    return is_rounded
 
 
 def _in_one_format(cells: pl.DataFrame) -> pl.DataFrame:
@@ -201,15 +203,15 @@ def _is_rounded(old: Decimal, new: Decimal, digits: int) -> bool:
 
 def _explain_texts(open_ones: pl.DataFrame) -> pl.DataFrame:
     """The effect on texts (at, was, now) that are no numbers (at, what)."""
-    found = [open_ones.select("at", what=pl.lit(None, pl.String)).clear()]
+    explained = [open_ones.select("at", what=pl.lit(None, pl.String)).clear()]
     for possible, effect in EFFECTS:
         rows = open_ones.filter(possible)
         if rows.is_empty():
             continue
         named = rows.select("at").with_columns(effect(rows).alias("what")).drop_nulls()
-        found.append(named)
+        explained.append(named)
         open_ones = open_ones.join(named, on="at", how="anti", maintain_order="left")
-    return pl.concat(found)
+    return pl.concat(explained)
 
 
 def _where(name: str, shows: pl.Expr) -> Callable[[pl.DataFrame], pl.Series]:
@@ -227,9 +229,9 @@ def _each(effect: Callable[[str, str], str | None]) -> Callable[[pl.DataFrame], 
 def _run(was: str, now: str) -> str | None:
     """A formula's value in place of the formula."""
     text = was.strip()[1:].strip('" ').replace('""', '"')
-    result = pl.Series([now])
-    failed = bool(result.str.contains(FAILED).item())
-    is_number = any(read_numbers(result, decimal).item() is not None for decimal in ".,")
+    value = pl.Series([now])
+    failed = bool(value.str.contains(FAILED).item())
+    is_number = any(read_numbers(value, decimal).item() is not None for decimal in ".,")
     return "formula was run" if text == now or failed or is_number else None
 
 

@@ -30,9 +30,9 @@ def read_numbers(cells: pl.Series, decimal: str) -> pl.Series:
     values = _shortest(cells.filter(simple), decimal)
     if simple.all():
         return values.rename(cells.name)
-    found = pl.repeat(None, len(cells), dtype=pl.String, eager=True).scatter(simple.arg_true(), values)
+    numbers = pl.repeat(None, len(cells), dtype=pl.String, eager=True).scatter(simple.arg_true(), values)
     at = (~simple & cells.str.contains("[0-9]")).arg_true()
-    return found.scatter(at, _read_others(cells.gather(at), decimal)).rename(cells.name)
+    return numbers.scatter(at, _read_others(cells.gather(at), decimal)).rename(cells.name)
 
 
 def _read_others(cells: pl.Series, decimal: str) -> pl.Series:

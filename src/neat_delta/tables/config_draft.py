@@ -188,7 +188,7 @@ def _settings(column: ColumnProfile) -> dict[str, Any]:
     settings: dict[str, Any] = {"type": column.type}
     form = type_named(column.type).infer_format(values) if len(values) else None
     if column.type == "date":
-        settings["date"] = next(name for name, known in named_formats().items() if known == form)
+        settings["date"] = next(name for name, described in named_formats().items() if described == form)
     if column.type == "price" and form is not None and form.decimals and not form.unpadded_integers:
         settings["decimals"] = form.decimals
     return settings

@@ -84,9 +84,9 @@ def structured(cls: type[T], data: dict[str, Any], path: Path, text: str = "") -
     try:
         return _converter().structure(data, cls)
     except Exception as error:
-        found = list(_mistakes(error, cls, ()))
+        mistakes = list(_mistakes(error, cls, ()))
         lines = text.splitlines()
-        raise InvalidSettings([_located(mistake, place, path, lines) for place, mistake in found]) from error
+        raise InvalidSettings([_located(mistake, place, path, lines) for place, mistake in mistakes]) from error
 
 
 def read_toml(path: Path, hint: str, code: str = InvalidInput.code) -> tuple[dict[str, Any], str]:
@@ -132,20 +132,20 @@ def _converter() -> Converter:
     return converter
 
 
-def _is_a(kind: Any, wanted: Any) -> bool:
-    return get_origin(wanted) is kind
+def _is_a(kind: Any, declared: Any) -> bool:
+    return get_origin(declared) is kind
 
 
-def _is_optional(wanted: Any) -> bool:
-    return get_origin(wanted) in (Union, UnionType) and type(None) in get_args(wanted)
+def _is_optional(declared: Any) -> bool:
+    return get_origin(declared) in (Union, UnionType) and type(None) in get_args(declared)
 
 
-def _is_literal(wanted: Any) -> bool:
-    return get_origin(wanted) is Literal
+def _is_literal(declared: Any) -> bool:
+    return get_origin(declared) is Literal
 
 
-def _is_location(wanted: Any) -> bool:
-    return bool(get_args(wanted)) and set(get_args(wanted)) - {type(None)} == set(get_args(Location))
+def _is_location(declared: Any) -> bool:
+    return bool(get_args(declared)) and set(get_args(declared)) - {type(None)} == set(get_args(Location))
 
 
 def _location(value: Any, _: Any) -> Location:
@@ -159,31 +159,31 @@ def _location(value: Any, _: Any) -> Location:
 def _optional(converter: Converter) -> Callable[[Any], StructureHook]:
     """TOML has no null, so what is there is of the other type."""
 
-    def factory(wanted: Any) -> StructureHook:
-        inner = next(each for each in get_args(wanted) if each is not type(None))
+    def factory(declared: Any) -> StructureHook:
+        inner = next(each for each in get_args(declared) if each is not type(None))
         hook = converter.get_structure_hook(inner)
         return lambda value, _: hook(value, inner)
 
     return factory
 
 
-def _plain(value: Any, wanted: type) -> Any:
-    takes = (int, Decimal) if wanted in (Decimal, float) else (wanted,)
-    if wanted is datetime and type(value) is date:
+def _plain(value: Any, kind: type) -> Any:
+    takes = (int, Decimal) if kind in (Decimal, float) else (kind,)
+    if kind is datetime and type(value) is date:
         return datetime.combine(value, time())
     # True is an int to Python, but no number to people.
-    if not isinstance(value, takes) or (isinstance(value, bool) and wanted is not bool):
-        raise InvalidSetting(f"{{key}} must be {WORDS[wanted]}", value=value)
+    if not isinstance(value, takes) or (isinstance(value, bool) and kind is not bool):
+        raise InvalidSetting(f"{{key}} must be {WORDS[kind]}", value=value)
     if isinstance(value, Decimal) and not value.is_finite():
         raise InvalidSetting("{key} must be a number", value=value)
-    return value if wanted is datetime else wanted(value)
+    return value if kind is datetime else kind(value)
 
 
 def _constrained(converter: Converter) -> Callable[[Any], StructureHook]:
     """For ``Annotated`` types: the bare type first, then each of its constraints."""
 
-    def factory(wanted: Any) -> StructureHook:
-        bare, *constraints = get_args(wanted)
+    def factory(declared: Any) -> StructureHook:
+        bare, *constraints = get_args(declared)
         bare = next((constraint.written_as for constraint in constraints if hasattr(constraint, "written_as")), bare)
         inner = converter.get_structure_hook(bare)
 
@@ -200,8 +200,8 @@ def _constrained(converter: Converter) -> Callable[[Any], StructureHook]:
 
 
 def _list(converter: Converter) -> Callable[[Any], StructureHook]:
-    def factory(wanted: Any) -> StructureHook:
-        of = get_args(wanted)[0]
+    def factory(declared: Any) -> StructureHook:
+        of = get_args(declared)[0]
         inner = converter.get_structure_hook(of)
         of_texts = not is_dataclass(of)
 
@@ -223,22 +223,22 @@ def _list(converter: Converter) -> Callable[[Any], StructureHook]:
 def _table(converter: Converter) -> Callable[[Any], StructureHook]:
     """A table with names of the user's own."""
 
-    def factory(wanted: Any) -> StructureHook:
-        key_type, value_type = get_args(wanted)
+    def factory(declared: Any) -> StructureHook:
+        key_type, value_type = get_args(declared)
         key_hook, value_hook = (converter.get_structure_hook(each) for each in (key_type, value_type))
 
         def convert(table: Any, _: Any) -> Any:
             if not isinstance(table, dict):
                 raise InvalidSetting("{key} must be a table", AS_SECTION, table)
-            found, mistakes = {}, []
+            values, mistakes = {}, []
             for key, value in table.items():
                 try:
-                    found[key_hook(key, key_type)] = value_hook(value, value_type)
+                    values[key_hook(key, key_type)] = value_hook(value, value_type)
                 except Exception as error:  # noqa: BLE001 (gathered, and told all together)
                     mistakes.append(_at(error, key))
             if mistakes:
                 raise ExceptionGroup("a table", mistakes)
-            return found
+            return values
 
         return convert
 
@@ -274,11 +274,11 @@ def _dataclass(converter: Converter) -> Callable[[Any], StructureHook]:
                 raise InvalidSetting("{key} must be a table", remedy, table)
             for name in inlined:
                 names = keys_of(hints[name]).values()
-                own = table.get(name, {})
-                if not isinstance(own, dict):
-                    raise InvalidSetting("{key} must be a table", AS_SECTION, own, key=name)
+                section = table.get(name, {})
+                if not isinstance(section, dict):
+                    raise InvalidSetting("{key} must be a table", AS_SECTION, section, key=name)
                 # (They may also be in a table of that name.)
-                table = table | {name: own | {key: table[key] for key in names if key in table}}
+                table = table | {name: section | {key: table[key] for key in names if key in table}}
                 table = {key: value for key, value in table.items() if key == name or key not in names}
             value = structure(table, cls)
             if mistakes := list(value.mistakes()) if hasattr(value, "mistakes") else []:
@@ -306,11 +306,11 @@ def _declared(cls: Any) -> dict[str, tuple[Any, ...]]:
     return {member.name: tuple(_constraints(hints[member.name])) for member in fields(cls)}
 
 
-def _constraints(wanted: Any) -> Iterator[Any]:
-    if get_origin(wanted) is Annotated:
-        yield from wanted.__metadata__
-    elif get_origin(wanted) is not tuple:
-        for part in get_args(wanted):
+def _constraints(declared: Any) -> Iterator[Any]:
+    if get_origin(declared) is Annotated:
+        yield from declared.__metadata__
+    elif get_origin(declared) is not tuple:
+        for part in get_args(declared):
             if get_origin(part) is Annotated:
                 yield from part.__metadata__
 
@@ -321,11 +321,11 @@ def _inlined(cls: Any) -> list[str]:
 
 def keys_of(cls: Any) -> dict[str, str]:
     """What each member is called in the file, but for those that are not there."""
-    found = {}
+    keys = {}
     for name, constraints in _declared(cls).items():
         if not any(isinstance(constraint, NotInFile) for constraint in constraints):
-            found[name] = next((constraint.name for constraint in constraints if isinstance(constraint, Key)), name)
-    return found
+            keys[name] = next((constraint.name for constraint in constraints if isinstance(constraint, Key)), name)
+    return keys
 
 
 class _Place(str):

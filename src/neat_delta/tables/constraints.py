@@ -135,12 +135,12 @@ class FileNamePattern:
 
     def convert(self, value: str) -> str:
         """The pattern."""
-        known = ", ".join(f"{{{name}}}" for name in self.members)
+        allowed = ", ".join(f"{{{name}}}" for name in self.members)
         used = re.findall(r"\{([^{}]*)\}", value)
         strange = [name for name in used if name not in self.members]
         rest = re.sub(r"\{[^{}]*\}", "", value)
         if strange or not re.fullmatch(r"[\w.() +-]*", rest):
-            raise InvalidSetting("not a valid {key}", f"Use letters, digits, - and _, and: {known}.", value)
+            raise InvalidSetting("not a valid {key}", f"Use letters, digits, - and _, and: {allowed}.", value)
         if "number" not in used:
             raise InvalidSetting("{key} must have {number}, or two files would have one name", "Add it.", value)
         return value

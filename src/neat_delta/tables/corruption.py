@@ -71,8 +71,8 @@ def profile_with_corruption(table: Table, settings: Settings) -> tuple[list[Colu
     def of(column: ColumnProfile) -> tuple[ColumnProfile, pl.DataFrame]:
         return column, find_corruption(column.values, column.field, column.type)
 
-    found = of_each_column(table, settings, of)
-    return [column for column, _ in found], pl.concat([pl.DataFrame(schema=SCHEMA), *(marks for _, marks in found)])
+    columns = of_each_column(table, settings, of)
+    return [column for column, _ in columns], pl.concat([pl.DataFrame(schema=SCHEMA), *(marks for _, marks in columns)])
 
 
 def find_corruption(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame:
@@ -80,15 +80,15 @@ def find_corruption(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame
 
     Returns a frame of check, field, value (the commonest that shows it), cells (how many), say.
     """
-    found = []
+    marks = []
     column = ColumnStats(values["value"], kind)
     for separator in CORRUPTION_RULES:
         shown = separator.matches(column)
         if shown is not None and shown.any():
             hit = values.filter(shown)
             often = hit.filter(pl.col("count") == pl.col("count").max())
-            found.append((separator.check, field, often["value"].min(), int(hit["count"].sum()), separator.say))
-    return pl.DataFrame(found, schema=SCHEMA, orient="row")
+            marks.append((separator.check, field, often["value"].min(), int(hit["count"].sum()), separator.say))
+    return pl.DataFrame(marks, schema=SCHEMA, orient="row")
 
 
 SCHEMA = {"check": pl.String, "field": pl.String, "value": pl.String, "cells": pl.UInt32, "message": pl.String}

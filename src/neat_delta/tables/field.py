@@ -57,22 +57,22 @@ def parse_header(columns: Iterable[str], file: str, line: int | None = None) -> 
         InvalidInput: two columns would become the same field, or no column has a name.
     """
     fields: list[Field | None] = []
-    result: dict[str, str] = {}
+    names: dict[str, str] = {}
     for position, column in enumerate(columns, start=1):
         name = field_name(column)
         if not name:
             fields.append(None)
             continue
-        if name in result:
+        if name in names:
             raise InvalidInput(
-                f"duplicate column name ({result[name]!r} and {column!r})",
+                f"duplicate column name ({names[name]!r} and {column!r})",
                 file=file,
                 line=line,
                 column=f"{position} ({column})",
                 hint="Rename or remove one of the two.",
             )
-        result[name] = column
+        names[name] = column
         fields.append(Field(name, column))
-    if not result:
+    if not names:
         raise InvalidInput("the header row has no column names", file=file, line=line, hint="Add a header row.")
     return tuple(fields)

@@ -46,10 +46,10 @@ def escaped_series(texts: pl.Series) -> pl.Series:
     return texts.to_frame("text").select(escaped(pl.col("text"))).to_series().alias(texts.name)
 
 
-def unescaped_unless(texts: pl.Series, known: pl.Series) -> pl.Series:
+def unescaped_unless(texts: pl.Series, shop_values: pl.Series) -> pl.Series:
     """A column that comes back from people, freed of apostrophes where a text is not known just as it is."""
     if not texts.str.starts_with("'").any():
         return texts
     frame = texts.to_frame("text")
-    here = pl.col("text").is_in(known.implode())
+    here = pl.col("text").is_in(shop_values.implode())
     return frame.select(pl.when(here).then("text").otherwise(unescaped(pl.col("text"))).alias(texts.name)).to_series()

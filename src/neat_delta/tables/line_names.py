@@ -29,8 +29,8 @@ def with_own_line(row: dict[str, Any], parts: Sequence[FilePart]) -> dict[str, A
 
 def line_name(parts: Sequence[FilePart], line: int | str) -> str:
     """A line in words: "line 12", "items-2.csv line 12"."""
-    file, own = file_and_line(parts, int(line))
-    return f"line {own}" if file is None else f"{file} line {own}"
+    file, line_in_file = file_and_line(parts, int(line))
+    return f"line {line_in_file}" if file is None else f"{file} line {line_in_file}"
 
 
 def lines_as_text(parts: Sequence[FilePart], lines: pl.Series) -> pl.Series:

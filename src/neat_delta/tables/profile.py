@@ -80,7 +80,7 @@ def of_each_column(table: Table, settings: Settings, work: Callable[[ColumnProfi
     """What some work finds in the profile of each column, in the table's order; see ``profile``."""
     at_once = columns_at_once(len(table))
     parts = (table.fields[at : at + at_once] for at in range(0, len(table.fields), at_once))
-    return [found for part in parts for found in _of_some_columns(table, part, settings, work)]
+    return [one for part in parts for one in _of_some_columns(table, part, settings, work)]
 
 
 def _of_some_columns(
@@ -94,13 +94,13 @@ def _of_some_columns(
     # One column is one thread's work, and the longest work goes first.
     with ThreadPoolExecutor() as workers:
         by_size = sorted(fields, key=lambda field: -cells[field.name].estimated_size())
-        found = dict(zip(by_size, workers.map(of, by_size), strict=True))
-    return [found[field] for field in fields]
+        results = dict(zip(by_size, workers.map(of, by_size), strict=True))
+    return [results[field] for field in fields]
 
 
 def _profile(cells: pl.Series, field: str, column: str, configured: FieldSettings) -> ColumnProfile:
-    found = value_counts(cells.alias("value"))
-    values = found.filter(~are_blank(found["value"]))
+    counts = value_counts(cells.alias("value"))
+    values = counts.filter(~are_blank(counts["value"]))
     filled = int(values["count"].sum())
     if filled and not _varied(values, filled):
         values = _commonest_first(values)

@@ -100,29 +100,29 @@ def role_of(name: str) -> tuple[str, int, int] | None:
         return word.role, IS, word.rank
     parts = text.split("_")
     inside = [f"{'_'.join(parts[a:b])}" for a in range(len(parts)) for b in range(a + 1, len(parts) + 1)]
-    found = [(len(part), HAS, _by_text()[part]) for part in inside if part in _by_text()]
+    inner = [(len(part), HAS, _by_text()[part]) for part in inside if part in _by_text()]
     for word in _words():
         if not word.text.isascii():
             if word.text in text:
-                found.append((2 * len(word.text), HAS, word))
+                inner.append((2 * len(word.text), HAS, word))
         elif word.compounding and len(word.text) >= SHORTEST_END:
-            found += [(len(word.text), ENDS, word) for part in parts if part.endswith(word.text) and part != word.text]
-    if not found:
+            inner += [(len(word.text), ENDS, word) for part in parts if part.endswith(word.text) and part != word.text]
+    if not inner:
         return None
-    _, how, word = max(found, key=lambda one: (one[0], one[1], -one[2].rank))
+    _, how, word = max(inner, key=lambda one: (one[0], one[1], -one[2].rank))
     return word.role, how, word.rank
 
 
 def speaks_of(name: str, *roles: str) -> bool:
     """Whether a field's name speaks of one of these roles."""
-    found = role_of(name)
-    return found is not None and found[0] in roles
+    role = role_of(name)
+    return role is not None and role[0] in roles
 
 
 def named_as(role: str, names: Iterable[str]) -> list[str]:
     """Those of the names that are words for a role, the surest first."""
-    found = [(rank, name) for name in names for of, how, rank in [role_of(name) or NO_ROLE] if (of, how) == (role, IS)]
-    return [name for _, name in sorted(found, key=lambda one: one[0])]
+    ranked = [(rank, name) for name in names for of, how, rank in [role_of(name) or NO_ROLE] if (of, how) == (role, IS)]
+    return [name for _, name in sorted(ranked, key=lambda one: one[0])]
 
 
 def fields_in_role(table: Table, role: str) -> list[str]:
@@ -131,15 +131,15 @@ def fields_in_role(table: Table, role: str) -> list[str]:
     A header that is a word for the role is enough; one that only has it, or ends in it, must be a number where the role
     is one of money or stock. Keys, names and brands are called just so: "supplier_code" is no brand.
     """
-    found = [(name, how, rank) for name in table.names for of, how, rank in [role_of(name) or NO_ROLE] if of == role]
-    sure = [one for one in found if one[1] == IS or (role in NUMERIC and _is_numeric(table, one[0])) or role in LOOSE]
+    ranked = [(name, how, rank) for name in table.names for of, how, rank in [role_of(name) or NO_ROLE] if of == role]
+    sure = [one for one in ranked if one[1] == IS or (role in NUMERIC and _is_numeric(table, one[0])) or role in LOOSE]
     return [name for name, _, _ in sorted(sure, key=lambda one: (-one[1], one[2]))]
 
 
 def field_in_role(table: Table, role: str) -> str | None:
     """The field that most surely has a role; ``None`` if none has it."""
-    found = fields_in_role(table, role)
-    return found[0] if found else None
+    fields = fields_in_role(table, role)
+    return fields[0] if fields else None
 
 
 def taxed_otherwise(price: str, cost: str) -> bool:

@@ -14,10 +14,10 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import SupplierProfile
 
 
-def with_profile(existing: str, name: str, profile: SupplierProfile, result: Mapping[str, str]) -> str:
+def with_profile(existing: str, name: str, profile: SupplierProfile, columns_today: Mapping[str, str]) -> str:
     """The text of a catalogue.toml with this profile in its section; every other line stays as it is.
 
-    ``result`` are the columns that the file has now and what they hold, to find differences next time.
+    ``columns_today`` are the columns that the file has now and what they hold, to find differences next time.
     """
     document = tomlkit.parse(existing)
     if "profiles" not in document:
@@ -37,7 +37,7 @@ def with_profile(existing: str, name: str, profile: SupplierProfile, result: Map
         "set": list(profile.rules),
         "set_new": list(profile.rules_new),
         "new_sku": profile.new_sku,
-        "columns_last_time": _inline(result),
+        "columns_last_time": _inline(columns_today),
     }
     section = tomlkit.table()
     for key, value in described.items():

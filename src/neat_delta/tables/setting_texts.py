@@ -45,10 +45,10 @@ def option_texts(cls: type) -> dict[str, str]:
 
 def sections(source: str) -> dict[str, str]:
     """The dataclasses of settings in a module: by name, the section as its docstring writes it; "" is the top level."""
-    found = {}
+    by_class = {}
     for node in ast.parse(source).body:
         if isinstance(node, ast.ClassDef):
             section = SECTION.match(ast.get_docstring(node) or "")
             if section:
-                found[node.name] = section[1]
-    return found
+                by_class[node.name] = section[1]
+    return by_class

@@ -60,7 +60,7 @@ LOCKED_BY_DEFAULT = re.compile(
 
 
 def _type_names() -> list[str]:
-    return sorted(known.name for known in field_types())
+    return sorted(kind.name for kind in field_types())
 
 
 def _date_formats() -> list[str]:
@@ -261,8 +261,8 @@ class RoleSettings:
         fields = {
             role: [name] if (name := self.field_for(role, live)) else [] for role in ("price", "cost", "sale_price")
         }
-        own = [name for name in self.stock if name in live.names]
-        fields["stock"] = own if self.stock else fields_in_role(live, "stock")
+        stock_fields = [name for name in self.stock if name in live.names]
+        fields["stock"] = stock_fields if self.stock else fields_in_role(live, "stock")
         return fields | {role: [name] if (name := self.field_for(role, live)) else [] for role in ("category", "brand")}
 
     def price_and_cost(self, live: Table) -> tuple[str | None, str | None]:
@@ -329,12 +329,12 @@ class Settings:
 
     def names(self) -> dict[str, str]:
         """Field by the normalised name of each column and alias that is configured for it."""
-        found = {}
+        names_of_columns = {}
         for name, configured in self.fields.items():
             for column in (configured.column, *configured.aliases):
                 if column:
-                    found[field_name(column)] = name
-        return found
+                    names_of_columns[field_name(column)] = name
+        return names_of_columns
 
     def labels(self) -> dict[str, Mapping[str, str]]:
         """The labels that are configured, by field."""

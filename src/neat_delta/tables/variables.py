@@ -32,11 +32,11 @@ def with_variables(value: T, path: Path, lines: list[str]) -> T:
     if isinstance(value, list):
         return type(value)(with_variables(one, path, lines) for one in value)
 
-    def text_of(found: re.Match[str]) -> str:
-        name = found["name"]
+    def text_of(match: re.Match[str]) -> str:
+        name = match["name"]
         if name is None:
             return "${"
-        line = next((number for number, text in enumerate(lines, start=1) if found[0] in text), None)
+        line = next((number for number, text in enumerate(lines, start=1) if match[0] in text), None)
         if not _may_be_used(name, path):
             raise InvalidInput(
                 f"the variable {name} may not be used in a file",

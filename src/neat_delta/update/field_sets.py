@@ -54,9 +54,9 @@ def field_sets(changes: ChangeSet) -> FieldSets:
     """The sets of fields of a change set's changes."""
     cells: pl.DataFrame = changes.cells
     of_item = changes.item_of_cell
-    wanted = changes.items["action"].is_in([CHANGE, RECODE]).gather(of_item)
-    if not wanted.all():
-        cells, of_item = cells.filter(wanted), of_item.filter(wanted)
+    is_sent = changes.items["action"].is_in([CHANGE, RECODE]).gather(of_item)
+    if not is_sent.all():
+        cells, of_item = cells.filter(is_sent), of_item.filter(is_sent)
     if not of_item.is_sorted():
         order = of_item.arg_sort()
         cells, of_item = cells[order], of_item.gather(order)

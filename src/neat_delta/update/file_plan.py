@@ -126,14 +126,14 @@ class _Search:
         together = self._fields_together()
         starts = [together, *([self.sets] if self.changes.shape[1] <= self.fields else [])]
         if self.changes.shape[1] <= MOST_SETS:
-            found = [self._improved(files) for files in starts]
+            plans = [self._improved(files) for files in starts]
         else:
             some = _Search(self.changes[:, :MOST_SETS], self.sizes[:MOST_SETS])
             # (The fields of other sets need their files too.)
-            found = [list(dict.fromkeys([*some._improved(files), *together])) for files in starts]
-        costs = [(self._cost(files), at) for at, files in enumerate([*found, together])]
+            plans = [list(dict.fromkeys([*some._improved(files), *together])) for files in starts]
+        costs = [(self._cost(files), at) for at, files in enumerate([*plans, together])]
         best = min((cost, at) for cost, at in costs if cost is not None)
-        return [*found, together][best[1]]
+        return [*plans, together][best[1]]
 
     def _fields_together(self) -> list[Fields]:
         """One file for each field, but one for fields that change in the same items."""

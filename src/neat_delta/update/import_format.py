@@ -98,11 +98,11 @@ class ImportFormat:
         # What is an empty text empties nothing, and is written as nothing all the same.
         return cells.select(pl.when(pl.all() != "").then(pl.all()))
 
-    def value_after_import(self, cells: pl.Series, there: pl.Series) -> pl.Series:
-        """What a field holds after the import of these cells, where ``there`` is what it held."""
+    def value_after_import(self, cells: pl.Series, shop_values: pl.Series) -> pl.Series:
+        """What a field holds after the import of these cells, where ``shop_values`` is what it held."""
         if cells.name not in self.separator_swapped and self.config.marker is None and (cells != "").all():
             return cells
-        frame = pl.DataFrame({"cell": cells, "there": there})
+        frame = pl.DataFrame({"cell": cells, "there": shop_values})
         value = other_mark(pl.col("cell")) if cells.name in self.separator_swapped else pl.col("cell")
         blank = pl.col("there") if self.config.leaves_blanks else pl.lit("")
         taken = pl.when(pl.col("cell") == "").then(blank).otherwise(value)
@@ -133,14 +133,14 @@ def import_format_of(
 
 def _decimals(changes: ChangeSet, live: Table, settings: Settings) -> dict[str, int]:
     """The numeric fields of the update, and how many decimals their live and new values have at most."""
-    found = {}
+    decimals = {}
     for name in {*changes.head.fields, *settings.imports.columns} - set(changes.head.key):
         filled = live.distinct_values(name)
         if resolve_type(filled, name, settings.field(name)).numeric:
             new = changes.cells.filter(field=name)["now"].drop_nulls()
             behind = pl.concat([filled.rename("now"), new]).str.extract(r"[.,](\d+)\s*$").str.len_chars()
-            found[name] = int(str(behind.max() or 0))
-    return found
+            decimals[name] = int(str(behind.max() or 0))
+    return decimals
 
 
 def changeset_id(changes: ChangeSet) -> str:
@@ -157,14 +157,14 @@ def other_mark(cells: pl.Expr) -> pl.Expr:
 
 def _swapped(changes: ChangeSet, live: Table, settings: Settings) -> frozenset[str]:
     """The numeric fields of the update whose decimal separator in the live export is not that of the shop's import."""
-    wanted = settings.imports.decimal
-    if wanted is None:
+    decimal = settings.imports.decimal
+    if decimal is None:
         return frozenset()
-    found = set()
+    swapped = set()
     for name in {*changes.head.fields, *settings.imports.columns} - set(changes.head.key):
         filled = live.distinct_values(name)
         kind = resolve_type(filled, name, settings.field(name))
         separator = getattr(infer_column_format(live, name, kind, settings.field(name)), "decimal_separator", None)
-        if kind.numeric and separator not in (None, wanted):
-            found.add(name)
-    return frozenset(found)
+        if kind.numeric and separator not in (None, decimal):
+            swapped.add(name)
+    return frozenset(swapped)

@@ -112,7 +112,7 @@ def costs(
     usual = _usual_bytes(live, [*insisted, *changes.head.fields])
     wanted = len(sets.cells)
     new_bytes = int(sets.cells["now"].str.len_bytes().sum()) + int(sets.keys.str.len_bytes().sum())
-    found = []
+    by_strategy = []
     for way in WAYS:
         planned = plan_files(sets.sizes, way, holes)
         rows = [sum(sets.sizes[one] for one in file.sets) for file in planned]
@@ -127,7 +127,7 @@ def costs(
         filled += sum(height * usual[name] for height, names in zip(rows, columns, strict=True) for name in names)
         signs = sum((height + 1) * (len(names) + len(key)) for height, names in zip(rows, columns, strict=True))
         headers = sum(len(name) for names in columns for name in [*names, *key])
-        found.append(
+        by_strategy.append(
             Cost(
                 way,
                 files=len(planned) + len(others),
@@ -137,7 +137,7 @@ def costs(
                 bytes=new_bytes + round(filled) + signs + headers + sum(map(_bytes, others)),
             )
         )
-    return found
+    return by_strategy
 
 
 def _usual_bytes(live: Table, names: Sequence[str]) -> dict[str, float]:
@@ -237,29 +237,32 @@ def _changes(
             for name in [*file.fields, *beside]
             if (name,) in cells_of
         }
-        known = keys.replace(to) if back and to else keys
+        shop_keys = keys.replace(to) if back and to else keys
         full = [name for name in file.fields if name in insisted or not holes.leaves]
         holed = [name for name in full if len(pieces[name]) < len(keys)]
-        there = _live_cells(live, changes.head.key, known, [*holed, *beside])
+        shop_cells = _live_cells(live, changes.head.key, shop_keys, [*holed, *beside])
         # (An item that stands in several tables has the same value of an insisted field in each of them.)
         new = [
-            _upon(there, name, place.gather(pieces[name]["item"]), pieces[name]["now"], len(keys)) for name in pieces
+            _upon(shop_cells, name, place.gather(pieces[name]["item"]), pieces[name]["now"], len(keys))
+            for name in pieces
         ]
-        cells = pl.DataFrame([*new, *(there[name] for name in beside if name not in pieces)])
+        cells = pl.DataFrame([*new, *(shop_cells[name] for name in beside if name not in pieces)])
         filled = {name: len(keys) - (len(pieces[name]) if name in pieces else 0) for name in [*full, *beside]}
         table = _table(keys.replace(to) if to else keys, cells, changes, live)
         tables.append(replace(table, filled={name: count for name, count in filled.items() if count}))
     return sorted(tables, key=lambda table: (-len(table.cells), table.columns))
 
 
-def _upon(there: pl.DataFrame, name: str, at: pl.Series, now: pl.Series, height: int) -> pl.Series:
+def _upon(shop_cells: pl.DataFrame, name: str, at: pl.Series, now: pl.Series, height: int) -> pl.Series:
     """The new values of a field, at these places, upon what is there where an item of the table does not change.
 
     Where nothing is to stand there the cell is an empty text, which empties nothing.
     """
     if len(at) == height and at.is_sorted():
         return now.alias(name)
-    base = there[name].clone() if name in there.columns else pl.repeat("", height, dtype=pl.String, eager=True)
+    base = (
+        shop_cells[name].clone() if name in shop_cells.columns else pl.repeat("", height, dtype=pl.String, eager=True)
+    )
     return base.scatter(at, now).alias(name)
 
 
@@ -268,8 +271,8 @@ def _removals(changes: ChangeSet, live: Table, insisted: Sequence[str]) -> list[
     keys = _parents_first(changes, REMOVE, "was")["key"].reverse()
     if keys.is_empty():
         return []
-    there = changes.cells_with_action(REMOVE).filter(pl.col("field").is_in(insisted))
-    wide = _by_field(there, "was", keys)
+    cells = changes.cells_with_action(REMOVE).filter(pl.col("field").is_in(insisted))
+    wide = _by_field(cells, "was", keys)
     beside = wide.with_columns(pl.lit(None, pl.String).alias(name) for name in insisted if name not in wide.columns)
     return [_table(keys, beside, changes, live, REMOVE)]
 

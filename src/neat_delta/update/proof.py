@@ -76,13 +76,13 @@ def store_before(changes: ChangeSet, live: Table, way_in: ImportFormat) -> Simul
     key = Key(changes.head.key, explicit=True)
     touched, codes = changes.keys_with_action(CHANGE, RECODE, REMOVE)["key"], key.values(live)
     added = changes.keys_with_action(ADD)["key"]
-    there = added.filter(added.is_in(codes.implode())) if len(added) else added
-    if len(there):
+    taken = added.filter(added.is_in(codes.implode())) if len(added) else added
+    if len(taken):
         raise ProofFailed(
             "the change set adds an item that is already in the live export",
             file=live.source.path,
             column=" and ".join(key.fields),
-            value=_tell(there[0]),
+            value=_tell(taken[0]),
         )
     rows = positions_of(codes, touched)
     # An item that is there twice has no place.
@@ -109,11 +109,11 @@ def expected(before: SimulatedStore, changes: ChangeSet) -> SimulatedStore:
     placed = changes.cells.with_columns(at=positions_of(items[KEY_SEPARATOR], changes.cells["key"]))
     for (field,), cells in placed.partition_by("field", as_dict=True, maintain_order=True).items():
         at = cells["at"]
-        was, there = cells["was"].fill_null(""), items[str(field)].gather(at)
-        if (was != there).any():
-            wrong = _first(was != there)
+        was, shop = cells["was"].fill_null(""), items[str(field)].gather(at)
+        if (was != shop).any():
+            wrong = _first(was != shop)
             raise ProofFailed(
-                f"the change set has {was[wrong]!r} as the old value, but the live export has {there[wrong]!r}",
+                f"the change set has {was[wrong]!r} as the old value, but the live export has {shop[wrong]!r}",
                 file=before.live.source.path,
                 column=str(field),
                 value=_tell(cells["key"][wrong]),
@@ -297,11 +297,11 @@ def _patched(shop: SimulatedStore, path: Path, action: str) -> pl.DataFrame:
     """The items after a file of JSON lines: columns that an item does not name stay, null empties them."""
     live, items = shop.live, shop.items
     columns = [live.field(name).column for name in shop.key.fields]
-    result = items_in(path, action, columns, shop.import_format.output_format)
-    keys = pl.Series("key", list(result), dtype=pl.String)
-    known = keys.is_in(items[KEY_SEPARATOR].implode())
-    if known.any() if action == ADD else not known.all():
-        wrong = _first(known if action == ADD else ~known)
+    patched = items_in(path, action, columns, shop.import_format.output_format)
+    keys = pl.Series("key", list(patched), dtype=pl.String)
+    is_known = keys.is_in(items[KEY_SEPARATOR].implode())
+    if is_known.any() if action == ADD else not is_known.all():
+        wrong = _first(is_known if action == ADD else ~is_known)
         what = "this new item is there already" if action == ADD else "this key is not in the change set"
         raise ProofFailed(what, file=path.name, value=_tell(keys[wrong]))
     if action == REMOVE:
@@ -309,7 +309,7 @@ def _patched(shop: SimulatedStore, path: Path, action: str) -> pl.DataFrame:
     if action == ADD:
         items = pl.concat([items, _blank(shop, keys)])
     names = {field.column: field.name for field in live.fields if field.name in items.columns}
-    cells = [(key, names.get(column), value) for key, item in result.items() for column, value in (item or {}).items()]
+    cells = [(key, names.get(column), value) for key, item in patched.items() for column, value in (item or {}).items()]
     long = pl.DataFrame(cells, schema={"key": pl.String, "field": pl.String, "now": pl.String}, orient="row")
     if long["field"].has_nulls():
         raise ProofFailed("unexpected column", file=path.name)
@@ -321,13 +321,13 @@ def _patched(shop: SimulatedStore, path: Path, action: str) -> pl.DataFrame:
     return items
 
 
-def assert_same(got: SimulatedStore, wanted: SimulatedStore, what: str) -> int:
+def assert_same(got: SimulatedStore, expected_store: SimulatedStore, what: str) -> int:
     """Compare two states of the touched items cell by cell; returns how many cells were compared.
 
     Raises:
         ProofFailed: names the first cell that differs.
     """
-    live, edited = got.items, wanted.items
+    live, edited = got.items, expected_store.items
     if not live[KEY_SEPARATOR].equals(edited[KEY_SEPARATOR]):
         live, edited = live.sort(KEY_SEPARATOR), edited.sort(KEY_SEPARATOR)
     if not live[KEY_SEPARATOR].equals(edited[KEY_SEPARATOR]):
@@ -389,12 +389,12 @@ def prove(
     Raises:
         ProofFailed: it names the first cell that is not as it should be.
     """
-    wanted = expected(before, changes)
-    restored = expected(wanted, inverse)
+    expected_store = expected(before, changes)
+    restored = expected(expected_store, inverse)
     assert_same(restored, before.with_filled(irreversible), "the undo would not restore the live export")
     with ThreadPoolExecutor() as provers:
         # The undo starts from what the update must have made of the shop, or nothing is proved at all.
-        back = provers.submit(simulate_import, wanted, undo, requested_cells(inverse), may_fill)
+        back = provers.submit(simulate_import, expected_store, undo, requested_cells(inverse), may_fill)
         got = simulate_import(before, files, requested_cells(changes), may_fill)
-        compared = assert_same(got, wanted, "the update would go wrong")
+        compared = assert_same(got, expected_store, "the update would go wrong")
         return compared + assert_same(back.result(), restored, "the undo would go wrong")

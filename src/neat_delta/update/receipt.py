@@ -87,7 +87,7 @@ class Receipt:
             **({"approval": self._approval()} if self.approval else {}),
             "live": self.live,
             "import": {"key": list(self.key)}
-            | {name: result for name, result in to_json(self.import_config).items() if result},
+            | {name: value for name, value in to_json(self.import_config).items() if value},
             "packing": {"strategy": self.strategy, "choices": [to_json(choice) for choice in self.choices]}
             | ({"filled": self.filled} if self.filled else {}),
             "files": [to_json(written) for written in self.files],

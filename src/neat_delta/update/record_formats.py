@@ -51,7 +51,7 @@ def lines_of(
     if output_format in SQL_FORMATS:
         return statements_of(changes, cells, live, action, output_format, import_format.config.table)
     pair = pl.concat_str(as_json(_column(live)), pl.lit(":"), as_json(pl.col("now")))
-    result = keys.join(_joined(cells, pair, ","), on="key", how="left", maintain_order="left")
+    lines = keys.join(_joined(cells, pair, ","), on="key", how="left", maintain_order="left")
     if output_format == MERGE_PATCH:
         patch = (
             pl.lit("null")
@@ -60,13 +60,13 @@ def lines_of(
         )
         parts = [as_json(_part(changes, name)) for name in changes.head.key]
         opened = pl.concat_str([piece for part in parts for piece in (pl.lit("{"), part, pl.lit(":"))])
-        return result.select(opened + patch + pl.lit("}" * len(parts))).to_series()
+        return lines.select(opened + patch + pl.lit("}" * len(parts))).to_series()
     names = [
         as_json(pl.lit(live.field(name).column)) + ":" + as_json(_part(changes, name)) for name in changes.head.key
     ]
     key = pl.concat_str(names, separator=",")
     rest = pl.when(pl.col("told").is_null() | pl.lit(action == REMOVE)).then(pl.lit("")).otherwise("," + pl.col("told"))
-    return result.select(pl.lit("{") + key + rest + pl.lit("}")).to_series()
+    return lines.select(pl.lit("{") + key + rest + pl.lit("}")).to_series()
 
 
 def record_file(lines: list[pl.Series], output_format: str) -> bytes:

@@ -34,18 +34,18 @@ def items_in(path: Path, action: str, key: Sequence[str], output_format: str) ->
     Raises:
         ProofFailed: a line is no such object, or an item is in the file twice.
     """
-    found: dict[str, Item | None] = {}
+    items: dict[str, Item | None] = {}
     brought = plugins(FORMATS).get(output_format)
     for number, line in enumerate(_lines(path) if brought is None else _records(path, brought), start=1):
         try:
-            result: Any = json.loads(line) if brought is None else line
-            code, item = _patched(result, len(key)) if output_format == MERGE_PATCH else _record(result, key, action)
+            record: Any = json.loads(line) if brought is None else line
+            code, item = _patched(record, len(key)) if output_format == MERGE_PATCH else _record(record, key, action)
         except (ValueError, KeyError, TypeError, AttributeError) as error:
             raise ProofFailed("this line cannot be read back", file=path.name, line=number) from error
-        if code in found:
+        if code in items:
             raise ProofFailed("this item is in the file twice", file=path.name, line=number, value=code)
-        found[code] = item
-    return found
+        items[code] = item
+    return items
 
 
 def _patched(given: Any, depth: int) -> tuple[str, Item | None]:

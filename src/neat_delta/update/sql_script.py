@@ -42,7 +42,7 @@ def statements_of(
     """Two statements, a guard and what is to be done, for each item that is to be changed, added or removed."""
     with from_extra(SQL, "scripts for databases", option="format"):
         import sqlalchemy  # noqa: F401  (what writes them, for the rest of this module)
-    columns = {known.name: known.column for known in live.fields}
+    columns = {field.name: field.column for field in live.fields}
     writer = _Writer(output_format, table, [columns[name] for name in changes.head.key], list(columns.values()))
     of_item: dict[str, dict[str, Cell]] = {}
     for key, name, was, now in cells.select("key", "field", "was", "now").iter_rows():
@@ -126,8 +126,8 @@ class _Writer:
         # (To the table's collation several keys may be one, such as ab-1 and AB-1: then none of them is changed.)
         as_expected = [sqlalchemy.func.count() == (0 if action == ADD else 1)]
         if were:
-            found = sqlalchemy.case((sqlalchemy.and_(*were), 1), else_=0)
-            as_expected.append(sqlalchemy.func.coalesce(sqlalchemy.func.sum(found), 0) == 1)
+            was_so = sqlalchemy.case((sqlalchemy.and_(*were), 1), else_=0)
+            as_expected.append(sqlalchemy.func.coalesce(sqlalchemy.func.sum(was_so), 0) == 1)
         counted = sqlalchemy.case((sqlalchemy.and_(*as_expected), 1), else_=0)
         looked = sqlalchemy.select(counted).select_from(self._items).where(*here)
         yield self._text(sqlalchemy.insert(self._guard).from_select([AS_EXPECTED], looked)) + ";\n"
@@ -136,8 +136,8 @@ class _Writer:
         elif action == REMOVE:
             yield self._text(sqlalchemy.delete(self._items).where(*here)) + ";"
         else:
-            own = {columns[name]: _gap(f"k{at}") for at, name in enumerate(self.key)}
-            yield self._text(sqlalchemy.insert(self._items).values(own | new)) + ";"
+            key_columns = {columns[name]: _gap(f"k{at}") for at, name in enumerate(self.key)}
+            yield self._text(sqlalchemy.insert(self._items).values(key_columns | new)) + ";"
 
     def _text(self, statement: Any) -> str:
         """A statement on one line, with its gaps open."""

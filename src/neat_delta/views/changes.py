@@ -106,9 +106,9 @@ def items_view(changes: ChangeSet, shown: DisplayOptions, limit: int = SOME_ITEM
     cells = sort_by_impact(changes)
     keys = cells["key"].unique(maintain_order=True)
     some = keys if shown.everything else keys.head(limit)
-    result = cells.filter(pl.col("key").is_in(some.implode()))
+    listed = cells.filter(pl.col("key").is_in(some.implode()))
     names = _names(changes, some)
-    yield from _items_table(changes, result.rows(named=True), names, shown.width)
+    yield from _items_table(changes, listed.rows(named=True), names, shown.width)
     more = len(keys) - len(some)
     if more:
         yield _more(more, "item")
@@ -162,17 +162,17 @@ def _items_table(
     widths = fitted(columns, rows, width)
     # Below the field, but half of the line is left for a text, however long keys and names are.
     start = min(sum(widths[:2]) + len(INDENT) + 2 * len(GAP), width // 2)
-    result, blocks = table_blocks(columns, rows, width)
+    lines, blocks = table_blocks(columns, rows, width)
     inputs = computed_from(changes.findings)
     for at, (block, cell) in enumerate(zip(blocks, cells, strict=True)):
-        result += block
+        lines += block
         source = inputs.get((str(cell["key"]), str(cell["field"])), "")
         # That a price came from the price before it needs no line.
         if source and (", " in source or not source.startswith(f"live {cell['field']} ")):
-            result += folded_text(Text(f"from {printable(source)}", STYLES["note"]), start, width)
+            lines += folded_text(Text(f"from {printable(source)}", STYLES["note"]), start, width)
         # A longer text is on lines of its own, what changes in the midst of what stays.
-        result += folded_text(under[at], start, width) if at in under else []
-    return result
+        lines += folded_text(under[at], start, width) if at in under else []
+    return lines
 
 
 def folded_text(text: Text, start: int, width: int) -> list[Text]:
@@ -193,34 +193,36 @@ def findings_view(changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """What was kept out and why, then what goes through but wants a look; notes are only counted elsewhere."""
     for level, title, what in (("error", "errors", "not sent"), ("warning", "warnings", "please check")):
         # What is new about a list is said with its columns.
-        found = changes.findings.filter(
+        findings = changes.findings.filter(
             pl.col("level") == level, ~is_about_columns(), ~pl.col("code").is_in(list(shown.besides))
         )
-        if len(found):
+        if len(findings):
             yield Text()
-            yield labelled(title, f"{count(len(found))}, {what}", level)
-            for check, of_check in found.group_by("code", maintain_order=True):
+            yield labelled(title, f"{count(len(findings))}, {what}", level)
+            for check, of_check in findings.group_by("code", maintain_order=True):
                 yield from _check_view(str(check[0]), of_check, changes, shown)
 
 
-def _check_view(check: str, found: pl.DataFrame, changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
+def _check_view(check: str, findings: pl.DataFrame, changes: ChangeSet, shown: DisplayOptions) -> Iterator[Text]:
     """What one check found: how much, each sentence once, under it the first places it is about."""
-    some = found if shown.everything else found.head(SOME_FINDINGS)
+    some = findings if shown.everything else findings.head(SOME_FINDINGS)
     if check == CLASH and some["field"].count():
-        yield from _conflicts_view(some.drop_nulls("field"), len(found), changes, shown)
+        yield from _conflicts_view(some.drop_nulls("field"), len(findings), changes, shown)
         some = some.filter(pl.col("field").is_null())
     columns = [Column(), Column(), Column(least=8), Column(least=8), Column(least=5), Column(least=10)]
     names = _names(changes, some["key"])
-    head = f"{check}, {count(len(found))}: " if len(found) > 1 else f"{check}: "
+    head = f"{check}, {count(len(findings))}: " if len(findings) > 1 else f"{check}: "
     for message, places in some.group_by("message", maintain_order=True).agg(pl.struct(pl.all())).iter_rows():
         yield from _said(f"{head}{message}", shown.width)
         head = ""
         rows = [_finding_cells(place, names, changes.head.edited.parts) for place in places]
         yield from table(columns, [row for row in rows if any(cell.text.strip() for cell in row)], shown.width)
-    hint = override_hint(check, found["level"][0], found["field"].drop_nulls().unique(maintain_order=True).to_list())
+    hint = override_hint(
+        check, findings["level"][0], findings["field"].drop_nulls().unique(maintain_order=True).to_list()
+    )
     if hint is not None:
         yield from _said(hint, shown.width, first="     ")
-    hidden = 0 if shown.everything else len(found) - SOME_FINDINGS
+    hidden = 0 if shown.everything else len(findings) - SOME_FINDINGS
     if hidden > 0:
         yield Text(
             f"       … and {pluralize(hidden, 'more problem')}: --all, or --problems FILE",

@@ -19,38 +19,40 @@ if TYPE_CHECKING:
     from neat_delta.reconcile.combine import CombineResult
 
 
-def combine_view(result: CombineResult, width: int, limit: int = SOME_ITEMS) -> Iterator[Text]:
+def combine_view(combined: CombineResult, width: int, limit: int = SOME_ITEMS) -> Iterator[Text]:
     """What is combined, and every conflict with the values of all files side by side."""
-    for at, (changes, name) in enumerate(zip(result.sets, result.names, strict=True)):
+    for at, (changes, name) in enumerate(zip(combined.sets, combined.names, strict=True)):
         acting = int((changes.items["action"] != "none").sum())
         what = f"{pluralize(acting, 'item')}, {pluralize(len(changes.cells), 'cell')}"
         yield from sentence("" if at else "combined", f"{name}: {what}", width)
-    if result.shared:
-        yield from sentence("shared", f"{pluralize(result.shared, 'cell')} with the same value in several files", width)
-    if result.conflicts.is_empty():
+    if combined.shared:
+        yield from sentence(
+            "shared", f"{pluralize(combined.shared, 'cell')} with the same value in several files", width
+        )
+    if combined.conflicts.is_empty():
         yield labelled("conflicts", "none", "good")
         return
-    decided = result.conflicts["chosen"].count()
-    open_ones = len(result.conflicts) - decided
+    decided = combined.conflicts["chosen"].count()
+    open_ones = len(combined.conflicts) - decided
     parts = [f"{count(open_ones)} not sent"] if open_ones else []
     parts += [f"{count(decided)} decided"] if decided else []
-    yield labelled("conflicts", f"{len(result.conflicts):,}: {', '.join(parts)}", "error" if open_ones else "label")
-    names = dict(result.changes.items.select("key", "name").iter_rows())
-    some = result.conflicts.head(limit)
-    kinds = {name: info.type for name, info in result.changes.head.fields.items()}
+    yield labelled("conflicts", f"{len(combined.conflicts):,}: {', '.join(parts)}", "error" if open_ones else "label")
+    names = dict(combined.changes.items.select("key", "name").iter_rows())
+    some = combined.conflicts.head(limit)
+    kinds = {name: info.type for name, info in combined.changes.head.fields.items()}
     numeric = [field in kinds and type_named(kinds[field]).numeric for field in some["field"]]
     sides = [
         aligned([_shown(value) for value in some[name]], numeric, style)
-        for name, style in (("was", "was"), *((name, "now") for name in result.names))
+        for name, style in (("was", "was"), *((name, "now") for name in combined.names))
     ]
     rows = [
         [Cell(format_key(key)), Cell(printable(names.get(key) or "")), Cell(field or "(item)"), *values]
         for key, field, *values in zip(some["key"], some["field"], *sides, strict=True)
     ]
     heads = [Column("SKU", least=8), Column("name", least=8), Column("field", least=5)]
-    values = (Column(name, right=any(numeric), least=8) for name in ("was", *result.names))
+    values = (Column(name, right=any(numeric), least=8) for name in ("was", *combined.names))
     yield from table([*heads, *values], rows, width)
-    yield from more_view(len(result.conflicts) - limit, "conflict", "--conflicts FILE saves them all, to be decided")
+    yield from more_view(len(combined.conflicts) - limit, "conflict", "--conflicts FILE saves them all, to be decided")
 
 
 def _shown(value: str | None) -> str:

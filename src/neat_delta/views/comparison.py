@@ -49,58 +49,58 @@ OLDER = timedelta(minutes=10)
 STRANGE = 20
 
 
-def comparison_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
+def comparison_view(compared: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     """What a comparison found, line by line; what its files are is given before."""
     yield Text()
-    yield from rows_view(result, shown)
-    yield from codes_view(result.changes, shown)
-    if len(result.changes.cells_with_action(CHANGE, RECODE)):
+    yield from rows_view(compared, shown)
+    yield from codes_view(compared.changes, shown)
+    if len(compared.changes.cells_with_action(CHANGE, RECODE)):
         yield Text()
-        yield from fields_view(result.changes, shown.width)
+        yield from fields_view(compared.changes, shown.width)
         yield Text()
-        yield from items_view(result.changes, shown)
-    yield from findings_view(result.changes, shown)
-    left = list(left_alone_view(result, shown))
+        yield from items_view(compared.changes, shown)
+    yield from findings_view(compared.changes, shown)
+    left = list(left_alone_view(compared, shown))
     if left:
         yield Text()
         yield from left
 
 
-def files_view(result: CompareResult, width: int, *, columns: bool = True) -> Iterator[Text]:
+def files_view(compared: CompareResult, width: int, *, columns: bool = True) -> Iterator[Text]:
     """Both files, how they are written, by what their rows were matched, and which ``columns`` are left out."""
-    widest = max(len(result.live.source.name), len(result.edited.source.name))
-    yield from catalogue_view("live", result.live, "item", width, widest)
-    besides = 0 if result.original else result.excluded
-    edited = result.original or result.edited
-    if result.base:
-        edited = replace(edited, format=result.base.edited_format)
+    widest = max(len(compared.live.source.name), len(compared.edited.source.name))
+    yield from catalogue_view("live", compared.live, "item", width, widest)
+    besides = 0 if compared.original else compared.excluded
+    edited = compared.original or compared.edited
+    if compared.base:
+        edited = replace(edited, format=compared.base.edited_format)
     yield from catalogue_view("edited", edited, "row", width, widest, besides)
-    yield labelled("matched", "by " + " + ".join(result.key.fields))
+    yield labelled("matched", "by " + " + ".join(compared.key.fields))
     if not columns:
         return
-    if result.edited.unnamed_columns:
-        message = f"{pluralize(result.edited.unnamed_columns, 'column')} of the edited file without a name"
+    if compared.edited.unnamed_columns:
+        message = f"{pluralize(compared.edited.unnamed_columns, 'column')} of the edited file without a name"
         yield from sentence("not used", message, width)
     for names_left, where in (
-        (result.columns.only_edited, "only in the edited file"),
-        (result.columns.only_live, "not in the edited file"),
+        (compared.columns.only_edited, "only in the edited file"),
+        (compared.columns.only_live, "not in the edited file"),
     ):
         if names_left:
             message = f"{pluralize(len(names_left), 'column')} {where}: {', '.join(names_left)}"
             yield from sentence("not used", message, width)
 
 
-def base_view(result: CompareResult, width: int) -> Iterator[Text]:
+def base_view(compared: CompareResult, width: int) -> Iterator[Text]:
     """What the edited file was made from, if that is not the live export, and what the shop has changed since."""
-    base = result.base
+    base = compared.base
     if base is None:
-        yield from _older_view(result, width)
+        yield from _older_view(compared, width)
         return
     made = f" of {local_time(base.time.isoformat())}" if base.time else ""
-    live_made = result.live.source.made
+    live_made = compared.live.source.made
     if base.time and live_made and base.time > live_made:
         message = (
-            f"{result.live.source.name} is older than what {result.edited.source.name} was made from; export again"
+            f"{compared.live.source.name} is older than what {compared.edited.source.name} was made from; export again"
         )
         yield from sentence("older", message, width, "warning")
     yield from sentence("base", f"{base.name}{made}, {base.how}: only what was edited since is a change", width)
@@ -112,44 +112,45 @@ def base_view(result: CompareResult, width: int) -> Iterator[Text]:
     yield from sentence("", "to undo the shop's changes instead: --base none", width)
 
 
-def _older_view(result: CompareResult, width: int) -> Iterator[Text]:
+def _older_view(compared: CompareResult, width: int) -> Iterator[Text]:
     """An edited file that is older than the live export, though nobody knows what it was made from."""
-    edited, live = (table.source.made for table in (result.original or result.edited, result.live))
-    cells = len(result.changes.cells_with_action(CHANGE, RECODE))
-    if result.from_formulas or edited is None or live is None or live - edited < OLDER or not cells:
+    edited, live = (table.source.made for table in (compared.original or compared.edited, compared.live))
+    cells = len(compared.changes.cells_with_action(CHANGE, RECODE))
+    if compared.from_formulas or edited is None or live is None or live - edited < OLDER or not cells:
         return
     message = (
-        f"{result.edited.source.name} is older than {result.live.source.name}: its {pluralize(cells, 'changed cell')} "
-        "may undo newer changes of the shop. If it was made from an older export, give that with --base FILE"
+        f"{compared.edited.source.name} is older than {compared.live.source.name}: its "
+        f"{pluralize(cells, 'changed cell')} may undo newer changes of the shop. If it was made from an older export, "
+        "give that with --base FILE"
     )
     yield from sentence("older", message, width, "warning")
 
 
-def unsaved_view(result: CompareResult, width: int) -> Iterator[Text]:
+def unsaved_view(compared: CompareResult, width: int) -> Iterator[Text]:
     """Signs that the edited file was not saved: a spreadsheet program has it open, or there is no difference at all."""
-    path = (result.original or result.edited).source.path
+    path = (compared.original or compared.edited).source.path
     lock = lock_file(path) if isinstance(path, Path) else None
     if lock is not None:
         message = f"{path.name} is open in a spreadsheet program ({lock.name}): what is not saved there is not compared"
         yield from sentence("open", message, width, "warning")
-    elif not (result.from_formulas or result.columns.only_edited) and _nothing_differs(result):
+    elif not (compared.from_formulas or compared.columns.only_edited) and _nothing_differs(compared):
         message = "no difference at all. Did you save the edited file?"
         yield from sentence("unchanged", message, width, "warning")
 
 
-def _nothing_differs(result: CompareResult) -> bool:
-    changes = result.changes
-    alike = result.reformatted or result.blanks_ignored or len(result.restored)
+def _nothing_differs(compared: CompareResult) -> bool:
+    changes = compared.changes
+    alike = compared.reformatted or compared.blanks_ignored or len(compared.restored)
     return changes.is_empty and changes.findings.is_empty() and not alike
 
 
-def mappings_view(result: CompareResult, width: int) -> Iterator[Text]:
+def mappings_view(compared: CompareResult, width: int) -> Iterator[Text]:
     """Columns that are not used and may be a field, by their values and headers, with the option to map them."""
-    if not (result.columns.only_edited and result.columns.only_live):
+    if not (compared.columns.only_edited and compared.columns.only_live):
         return
-    edited = result.original or result.edited
-    columns = [name for name in result.columns.only_edited if name in edited.names]
-    for one in suggest_mappings(result.live, edited, columns, result.columns.only_live):
+    edited = compared.original or compared.edited
+    columns = [name for name in compared.columns.only_edited if name in edited.names]
+    for one in suggest_mappings(compared.live, edited, columns, compared.columns.only_live):
         values = f"{count(one.matching)} of {count(one.values)} values are in the shop"
         moves = f"its numbers move with {one.field} (correlation {one.correlation})"
         why = values if one.values else moves if one.correlation else "by its header"
@@ -176,9 +177,9 @@ def roles_view(live: Table, settings: Settings, width: int) -> Iterator[Text]:
     yield from sentence("roles", " · ".join(parts), width)
 
 
-def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
+def rows_view(compared: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     """The states of the rows, which add up to the rows read, and the live items that no row names."""
-    counts = result.changes.counts
+    counts = compared.changes.counts
     label, line = "rows", Text()
     for state in (*STATES, EXCLUDED, LEFT_OUT_ROW):
         if state not in counts:
@@ -190,23 +191,23 @@ def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
             yield labelled(label, line.append(" ·"))
             label, line = "", Text()
         line.append(" · " if line else "").append(part)
-    rows = result.changes.head.edited.rows
-    total = f"= {pluralize(rows, 'item')} chosen" if result.from_formulas else f"= {pluralize(rows, 'row')} read"
+    rows = compared.changes.head.edited.rows
+    total = f"= {pluralize(rows, 'item')} chosen" if compared.from_formulas else f"= {pluralize(rows, 'row')} read"
     if len(INDENT) + LABEL + len(line) + len(total) + 3 <= shown.width:
         yield labelled(label, line.append("   " + total))
     else:
         yield from (labelled(label, line), labelled("", total))
-    added, removed = (len(result.changes.keys_with_action(action)) for action in (ADD, REMOVE))
+    added, removed = (len(compared.changes.keys_with_action(action)) for action in (ADD, REMOVE))
     if counts["new"]:
-        yield from _listed(result, "new", _what_of_new(counts["new"], added), shown)
+        yield from _listed(compared, "new", _what_of_new(counts["new"], added), shown)
     if counts.get(EXCLUDED):
         message = f"{pluralize(counts[EXCLUDED], 'row')} excluded by --where or --items"
         yield from sentence(EXCLUDED, message, shown.width)
-    known = counts["changed"] + counts["unchanged"] + counts["rejected"]
+    matched = counts["changed"] + counts["unchanged"] + counts["rejected"]
     # Damaged codes are the right ones, and have a finding each that says what to do.
-    damaged = result.changes.findings.filter(data_of("may_be").is_not_null())["line"].n_unique()
-    if counts["new"] - damaged > max(SOME_ROWS, STRANGE * known):
-        some = f"only {count(known)}" if known else "none"
+    damaged = compared.changes.findings.filter(data_of("may_be").is_not_null())["line"].n_unique()
+    if counts["new"] - damaged > max(SOME_ROWS, STRANGE * matched):
+        some = f"only {count(matched)}" if matched else "none"
         message = (
             f"{some} of these SKUs exist in the shop. Wrong file? "
             "Or match by another field (--match-on FIELD) or column "
@@ -217,14 +218,14 @@ def rows_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
         status = f"{count(removed)} of them to be removed" if removed < counts["missing"] else "to delete"
         status = status if removed else "not changed"
         what = f"{pluralize(counts['missing'], 'shop item')} not in the edited file, {status}"
-        if counts["missing"] > FEW_GONE * len(result.live) and "missing" not in shown.states:
+        if counts["missing"] > FEW_GONE * len(compared.live) and "missing" not in shown.states:
             # Somebody's list is not meant to have every item.
             yield from sentence("missing", f"{what} (--status missing lists them)", shown.width)
         else:
-            yield from _listed(result, "missing", what, shown)
+            yield from _listed(compared, "missing", what, shown)
     for state in shown.states:
         if state not in ("new", "missing"):
-            yield from _listed(result, state, pluralize(counts[state], "row"), shown)
+            yield from _listed(compared, state, pluralize(counts[state], "row"), shown)
 
 
 def _what_of_new(rows: int, added: int) -> str:
@@ -234,14 +235,14 @@ def _what_of_new(rows: int, added: int) -> str:
     return f"{pluralize(added, 'new item')} to add" + (f"; {left}" if rows > added else "")
 
 
-def _listed(result: CompareResult, state: str, what: str, shown: DisplayOptions) -> Iterator[Text]:
+def _listed(compared: CompareResult, state: str, what: str, shown: DisplayOptions) -> Iterator[Text]:
     """A state's rows: the first few, or all of them where they were asked for."""
-    rows = result.rows_in(state)
+    rows = compared.rows_in(state)
     some = rows if state in shown.states else rows.head(SOME_ROWS)
-    parts = result.live.parts if state == "missing" else result.edited.parts
+    parts = compared.live.parts if state == "missing" else compared.edited.parts
     more = len(rows) - len(some)
     yield from sentence(state, what + (f" ({count(more)} more: --status {state})" if more else ""), shown.width)
-    likely = {key: (item, of_item) for key, item, of_item, _ in reversed(result.suggestions.rows())}
+    likely = {key: (item, of_item) for key, item, of_item, _ in reversed(compared.suggestions.rows())}
     cells = []
     for key, line, name in some.iter_rows():
         cells.append(
@@ -263,28 +264,28 @@ def _listed(result: CompareResult, state: str, what: str, shown: DisplayOptions)
         yield from sentence("", message, shown.width)
 
 
-def left_alone_view(result: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
+def left_alone_view(compared: CompareResult, shown: DisplayOptions) -> Iterator[Text]:
     """What differs and was not taken, so that nobody has to wonder."""
     width = shown.width
-    yield from no_data_view(result.live, width, f" of {result.live.source.name}")
-    yield from no_data_view(result.edited, width)
-    if result.reformatted:
-        message = f"{pluralize(result.reformatted, 'cell differs', 'cells differ')} only in format"
-        if result.reformatted_example:
-            message += _told_apart(*result.reformatted_example)
+    yield from no_data_view(compared.live, width, f" of {compared.live.source.name}")
+    yield from no_data_view(compared.edited, width)
+    if compared.reformatted:
+        message = f"{pluralize(compared.reformatted, 'cell differs', 'cells differ')} only in format"
+        if compared.reformatted_example:
+            message += _told_apart(*compared.reformatted_example)
         yield from sentence("ignored", message, width)
-    if result.blanks_ignored:
-        message = f"{pluralize(result.blanks_ignored, 'blank cell')}: the shop's values are kept"
-        yield from sentence("" if result.reformatted else "ignored", message, width)
-    label = "" if result.reformatted or result.blanks_ignored else "ignored"
-    for (cause,), cells in result.restored.group_by("what", maintain_order=True):
+    if compared.blanks_ignored:
+        message = f"{pluralize(compared.blanks_ignored, 'blank cell')}: the shop's values are kept"
+        yield from sentence("" if compared.reformatted else "ignored", message, width)
+    label = "" if compared.reformatted or compared.blanks_ignored else "ignored"
+    for (cause,), cells in compared.restored.group_by("what", maintain_order=True):
         fields = ", ".join(cells["field"].unique(maintain_order=True))
         example = f"{printable(cells['now'][0])} for {printable(cells['was'][0])}"
         message = f"{pluralize(len(cells), 'cell')}: {cause} ({example}) in {fields}"
         yield from sentence(label, f"{message}; to accept them as typed: --as-typed FIELD", width)
         label = ""
         if shown.everything:
-            yield from _restored_cells(result, cells, width)
+            yield from _restored_cells(compared, cells, width)
 
 
 def _told_apart(now: str, was: str) -> str:
@@ -295,14 +296,14 @@ def _told_apart(now: str, was: str) -> str:
     return f" ({one} for {other})" if one != other else ""
 
 
-def _restored_cells(result: CompareResult, cells: pl.DataFrame, width: int) -> list[Text]:
+def _restored_cells(compared: CompareResult, cells: pl.DataFrame, width: int) -> list[Text]:
     """Every cell that a spreadsheet program changed and nobody typed, with what it was and what came back."""
-    named = describe_rows(result.edited, result.key, cells["edited"])
+    named = describe_rows(compared.edited, compared.key, cells["edited"])
     cells = cells.with_columns(named["key"], named["line"])
     rows = [
         [
             under_label(),
-            Cell(line_name(result.edited.parts, line), "note"),
+            Cell(line_name(compared.edited.parts, line), "note"),
             Cell(format_key(key)),
             Cell(field),
             Cell(printable(was)),

@@ -143,15 +143,15 @@ def _not_taken(entry: Entry, results: pl.DataFrame, width: int) -> Iterator[Text
         return
     yield labelled("rejected", pluralize(len(bad), "row"), "error")
     rows = [
-        [Cell("   "), Cell(f"line {line}", "note"), Cell(printable(code)), Cell(result), Cell(printable(reason))]
-        for line, code, result, reason in bad.head(SOME_ITEMS).select("line", "code", "result", "reason").iter_rows()
+        [Cell("   "), Cell(f"line {line}", "note"), Cell(printable(code)), Cell(answer), Cell(printable(reason))]
+        for line, code, answer, reason in bad.head(SOME_ITEMS).select("line", "code", "result", "reason").iter_rows()
     ]
     yield from table([Column(), Column(), Column(least=8), Column(), Column(least=20)], rows, width)
     yield from more_view(len(bad) - SOME_ITEMS, "row", "--import-report FILE saves them all")
 
 
 def _is_bad(results: pl.DataFrame) -> pl.Series:
-    return pl.Series([not is_accepted(result) for result in results["result"]], dtype=pl.Boolean)
+    return pl.Series([not is_accepted(answer) for answer in results["result"]], dtype=pl.Boolean)
 
 
 def history_view(entries: Sequence[Entry], path: Path, width: int, *, of_all: bool = True) -> Iterator[Text]:

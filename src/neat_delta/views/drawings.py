@@ -73,5 +73,5 @@ def page_name(place: ChangeSet | Location, whole: ChangeSet, settings: Settings)
 
 def approval_of(place: Location, whole: ChangeSet, settings: Settings) -> str:
     """Who approved the change set; empty if nobody did."""
-    found = approval_beside(place, whole, settings)
-    return approval_state(*found) if found else ""
+    approval = approval_beside(place, whole, settings)
+    return approval_state(*approval) if approval else ""

@@ -67,12 +67,12 @@ class Term:
 def terms() -> tuple[Term, ...]:
     """Every term, kind by kind, each kind in the order in which it is listed."""
     written = tomllib.loads((files("neat_delta.views") / "glossary.toml").read_text("utf-8"))
-    found = [*_checks(written.pop("check")), *_settings()]
+    every = [*_checks(written.pop("check")), *_settings()]
     for kind, entries in written.items():
         for name, entry in sorted(entries.items()) if kind == "error" else entries.items():
             override = WHILE_COMPARING.get(name, "") if kind == "problem" else ""
-            found.append(Term(name, kind, override=override.partition(": ")[2], **entry))
-    return tuple(sorted(found, key=lambda term: list(KINDS).index(term.kind)))
+            every.append(Term(name, kind, override=override.partition(": ")[2], **entry))
+    return tuple(sorted(every, key=lambda term: list(KINDS).index(term.kind)))
 
 
 def _checks(written: dict[str, dict[str, str]]) -> Iterator[Term]:
@@ -104,15 +104,15 @@ def terms_named(name: str) -> list[Term]:
     Raises:
         InvalidOption: there is none; the hint has the nearest names.
     """
-    wanted = " ".join(name.lower().split())
-    found = [term for term in terms() if wanted in (term.name.lower(), f"{term.kind} {term.name}".lower())]
-    found = found or [term for term in terms() if term.kind == "setting" and term.name.endswith(f".{wanted}")]
-    if not found:
+    asked = " ".join(name.lower().split())
+    named = [term for term in terms() if asked in (term.name.lower(), f"{term.kind} {term.name}".lower())]
+    named = named or [term for term in terms() if term.kind == "setting" and term.name.endswith(f".{asked}")]
+    if not named:
         names = [term.name.rpartition(".")[2] for term in terms()]
         raise InvalidOption(
-            "there is nothing of this name to explain", value=name, hint=nearest_hint(wanted, names, "Names")
+            "there is nothing of this name to explain", value=name, hint=nearest_hint(asked, names, "Names")
         )
-    return found
+    return named
 
 
 def term_view(term: Term, width: int) -> Iterator[Text]:

@@ -24,11 +24,11 @@ if TYPE_CHECKING:
     from neat_delta.workflows.item_history import ItemHistory
 
 
-def item_history_view(sku: str, found: ItemHistory, people: Mapping[int, Entry], width: int) -> Iterator[Text]:
+def item_history_view(sku: str, past: ItemHistory, people: Mapping[int, Entry], width: int) -> Iterator[Text]:
     """When the fields of an item changed, the newest change first, and by whom."""
     yield labelled("item", sku, "strong")
-    span = f", {_time(found.first)} to {_time(found.last)}" if found.first and found.last else ""
-    yield from sentence("exports", f"{pluralize(found.exports, 'kept export')}{span}", width)
+    span = f", {_time(past.first)} to {_time(past.last)}" if past.first and past.last else ""
+    yield from sentence("exports", f"{pluralize(past.exports, 'kept export')}{span}", width)
     rows = [
         [
             Cell(_minute(change.after), "note"),
@@ -38,13 +38,13 @@ def item_history_view(sku: str, found: ItemHistory, people: Mapping[int, Entry],
             Cell(printable(change.now), "now"),
             Cell(_whose(change.entry, people), "note"),
         ]
-        for change in found.changes
+        for change in past.changes
     ]
     heads = [Column("between"), Column("and"), Column("field", least=5), Column("was", least=8), Column("now", least=8)]
     yield from table([*heads, Column("by")], rows, width)
-    ours = sum(change.entry is not None for change in found.changes)
-    parts = [pluralize(len(found.changes), "change")] if found.changes else ["no change between these exports"]
-    yield from verdict_view([*parts, *([f"{ours} by updates of yours"] if found.changes else [])], width)
+    ours = sum(change.entry is not None for change in past.changes)
+    parts = [pluralize(len(past.changes), "change")] if past.changes else ["no change between these exports"]
+    yield from verdict_view([*parts, *([f"{ours} by updates of yours"] if past.changes else [])], width)
 
 
 def _whose(entry: int | None, people: Mapping[int, Entry]) -> str:

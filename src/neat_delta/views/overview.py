@@ -59,7 +59,7 @@ def overview(
         yield Text()
         yield from first_rows(table, width)
     yield Text()
-    named = any(known.name != field_name(known.column) for known in table.fields)
+    named = any(field.name != field_name(field.column) for field in table.fields)
     yield from columns_view(columns, len(table), width, fields=named)
     yield from corruption_view(table, marks, width)
 

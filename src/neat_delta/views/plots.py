@@ -90,7 +90,7 @@ def _drawn(both: BeforeAfter, settings: Settings, form: str) -> dict[str, tuple[
         "changes": _changes,
         "stock-value": _stock_value,
     }
-    found = {}
+    files = {}
     for name, draw in drawers.items():
         with mpl.rc_context(LOOKS | {"svg.hashsalt": name}):
             figure = Figure(figsize=SIZE, layout="constrained")
@@ -104,8 +104,8 @@ def _drawn(both: BeforeAfter, settings: Settings, form: str) -> dict[str, tuple[
             figure.suptitle(title, x=0.01, ha="left", fontsize=12, fontweight="bold", color=INK)
             stream = io.BytesIO()
             figure.savefig(stream, format=form, dpi=160, metadata={"Date": None} if form == "svg" else None)
-            found[name] = (title, stream.getvalue())
-    return found
+            files[name] = (title, stream.getvalue())
+    return files
 
 
 def _price_moves(figure: Figure, both: BeforeAfter, settings: Settings) -> str | None:

@@ -96,13 +96,13 @@ def _whole_items(changes: ChangeSet, do: str, title: str, shown: DisplayOptions,
     yield labelled(title, pluralize(len(items), "item"), "strong")
     some = items if shown.everything else items.head(limit)
     cells = changes.cells.join(some.select("key"), on="key", how="semi")
-    result = dict(cells.group_by("key").agg(pl.len()).iter_rows())
+    counts = dict(cells.group_by("key").agg(pl.len()).iter_rows())
     rows = [
         [
             Cell("   "),
             Cell(format_key(key)),
             Cell(printable(name)),
-            Cell(pluralize(result.get(key, 0), "filled field"), "note"),
+            Cell(pluralize(counts.get(key, 0), "filled field"), "note"),
         ]
         for key, name in some.select("key", "name").iter_rows()
     ]
@@ -181,9 +181,9 @@ def money_view(
         shown.width,
     )
     yield from more_view(len(moves) - len(some), "item")
-    result = "%: margin in % of net price; keeps %: price needed to keep it with the new cost"
-    result += "; keeps amount: price needed to keep the amount" if wide else ""
-    yield from sentence("", result, shown.width)
+    legend = "%: margin in % of net price; keeps %: price needed to keep it with the new cost"
+    legend += "; keeps amount: price needed to keep the amount" if wide else ""
+    yield from sentence("", legend, shown.width)
 
 
 def _pair(was: Decimal | None, now: Decimal | None, mark: str) -> list[Cell]:
@@ -286,8 +286,8 @@ def records_view(
     yield from more_view(len(records) - len(some), "quote")
 
 
-def item_view(changes: ChangeSet, live: Table, key: str, there: dict[str, str], width: int) -> Iterator[Text]:
-    """One item in full, was and now, for the spot check; ``there`` are its live cells, none of a new one."""
+def item_view(changes: ChangeSet, live: Table, key: str, values: dict[str, str], width: int) -> Iterator[Text]:
+    """One item in full, was and now, for the spot check; ``values`` are its live cells, none of a new one."""
     item = changes.items.filter(key=key).row(0, named=True)
     cells = {cell["field"]: cell for cell in changes.cells.filter(key=key).iter_rows(named=True)}
     what = {CHANGE: "changes", ADD: "new", REMOVE: "to delete", RECODE: "new SKU"}
@@ -302,7 +302,7 @@ def item_view(changes: ChangeSet, live: Table, key: str, there: dict[str, str], 
         label = f"{INDENT}{name.ljust(widest)}  "
         cell = cells.get(name)
         if cell is None:
-            text = Text(printable(there.get(name)), STYLES["note"])
+            text = Text(printable(values.get(name)), STYLES["note"])
         else:
             note = changes.head.fields[name]
             text = changed_text(cell["was"], cell["now"], note.type, note.separator)

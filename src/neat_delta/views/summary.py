@@ -42,8 +42,8 @@ DOES = {"change": "changed", "recode": "given a new SKU", "add": "new", "remove"
 def subject(report: RunReport) -> str:
     """The run and how it came out, in a line."""
     total = sum(report.items.values())
-    result = f", {pluralize(total, 'item')}" if total else ""
-    return f"{report.name}: {report.verdict}{result}"
+    how_many = f", {pluralize(total, 'item')}" if total else ""
+    return f"{report.name}: {report.verdict}{how_many}"
 
 
 def summary_view(report: RunReport, width: int) -> Iterator[Text]:
@@ -154,12 +154,12 @@ def summaries(report: RunReport, mail: Mail | None) -> dict[str, bytes]:
     Of a run that is still at work, it says what would be true if it ended now: that it was interrupted.
     """
     report = replace(report, ended=report.ended or datetime.now(UTC))
-    result = {
+    files = {
         "summary.json": safe_json(json_bytes(report.as_dict(), indented=True)) + b"\n",
         "summary.txt": summary_text(report).encode(),
         "summary.html": summary_page(report).encode(),
     }
-    return result if mail is None else result | {"summary.eml": summary_mail(report, mail.sender, mail.receivers)}
+    return files if mail is None else files | {"summary.eml": summary_mail(report, mail.sender, mail.receivers)}
 
 
 def _tables(report: RunReport) -> Iterator[tuple[str, Sequence[tuple[str, bool]], list[list[str]]]]:
@@ -216,10 +216,8 @@ def _numeric(head: str, rows: Iterable[dict[str, Any]]) -> bool:
 
 
 def _does(report: RunReport) -> str:
-    result = [
-        f"{count(report.items[action])} {message}" for action, message in DOES.items() if report.items.get(action)
-    ]
-    return f"{', '.join(result)}; {pluralize(report.cells, 'cell')}"
+    steps = [f"{count(report.items[action])} {message}" for action, message in DOES.items() if report.items.get(action)]
+    return f"{', '.join(steps)}; {pluralize(report.cells, 'cell')}"
 
 
 def _time(report: RunReport) -> str:

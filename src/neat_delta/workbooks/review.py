@@ -78,11 +78,11 @@ def _by_cell(changes: ChangeSet) -> list[dict[str, Any]]:
     """A row for each changed cell, largest moves first, then one for each new, removed or recoded item."""
     looks, names = _looks(changes), dict(changes.items.select("key", "name").iter_rows())
     inputs = computed_from(changes.findings)
-    found = []
+    rows = []
     for cell in sort_by_impact(changes).iter_rows(named=True):
         note = changes.head.fields[cell["field"]]
         plain = type_named(note.type).numeric or note.type in ("date", "yes/no") or None in (cell["was"], cell["now"])
-        found.append(
+        rows.append(
             {
                 "key": cell["key"],
                 "name": names.get(cell["key"]),
@@ -95,7 +95,7 @@ def _by_cell(changes: ChangeSet) -> list[dict[str, Any]]:
                 "pieces": None if plain else pieces(cell["was"], cell["now"], note.separator),
             }
         )
-    return found + _whole_items(changes, looks)
+    return rows + _whole_items(changes, looks)
 
 
 def _moved(before: str | None, after: str | None) -> dict[str, Decimal | None]:
@@ -109,17 +109,17 @@ def _moved(before: str | None, after: str | None) -> dict[str, Decimal | None]:
 def _by_item(changes: ChangeSet) -> list[dict[str, Any]]:
     """A row for each item, with all that changes of it."""
     looks, names = _looks(changes), dict(changes.items.select("key", "name").iter_rows())
-    found: dict[str, dict[str, Any]] = {}
+    by_key: dict[str, dict[str, Any]] = {}
     for key, field, was, now in sort_by_impact(changes).select("key", "field", "was", "now").iter_rows():
-        row = found.setdefault(key, {"key": key, "name": names.get(key), "changes": [], "problems": []})
+        row = by_key.setdefault(key, {"key": key, "name": names.get(key), "changes": [], "problems": []})
         row["changes"].append(f"{field}: {was or '–'} → {now or '–'}")
         row["problems"].append(looks.get((key, field)))
-    for key, row in found.items():
+    for key, row in by_key.items():
         row["changes"] = "\n".join(row["changes"])
         message = [*row["problems"], looks.get((key, None))]
         row["problems"] = "\n".join(dict.fromkeys(filter(None, message))) or None
-    others = [row | {"changes": row["now"]} for row in _whole_items(changes, looks) if row["key"] not in found]
-    return [*found.values(), *({name: row[name] for name in ("key", "name", "changes", "problems")} for row in others)]
+    others = [row | {"changes": row["now"]} for row in _whole_items(changes, looks) if row["key"] not in by_key]
+    return [*by_key.values(), *({name: row[name] for name in ("key", "name", "changes", "problems")} for row in others)]
 
 
 def _whole_items(changes: ChangeSet, looks: dict[tuple[str, str | None], str]) -> list[dict[str, Any]]:
@@ -144,9 +144,9 @@ def _whole_items(changes: ChangeSet, looks: dict[tuple[str, str | None], str]) -
 
 def _looks(changes: ChangeSet) -> dict[tuple[str, str | None], str]:
     """What a person should look at, by item and field."""
-    wanted = changes.findings.filter(pl.col("level").is_in(["error", "warning"])).drop_nulls("key")
+    problems = changes.findings.filter(pl.col("level").is_in(["error", "warning"])).drop_nulls("key")
     sentence = pl.concat_str("level", pl.lit(", "), "code", pl.lit(": "), "message")
-    message = wanted.sort("level").group_by("key", "field", maintain_order=True).agg(sentence.str.join("\n"))
+    message = problems.sort("level").group_by("key", "field", maintain_order=True).agg(sentence.str.join("\n"))
     return {(key, field): say for key, field, say in message.iter_rows()}
 
 
@@ -191,12 +191,12 @@ def _review_sheet(book: Any, changes: ChangeSet, rows: list[dict[str, Any]]) -> 
         1, 0, last, 0, {"validate": "list", "source": [ACCEPT, REJECT], "error_message": "accept or reject"}
     )
     for word, colour in ((ACCEPT, TAKEN), (REJECT, LEFT)):
-        result = {
+        formats = {
             "type": "formula",
             "criteria": f'=LOWER(TRIM($A2))="{word}"',
             "format": book.add_format({"bg_color": colour}),
         }
-        sheet.conditional_format(1, 0, last, len(headers) - 1, result)
+        sheet.conditional_format(1, 0, last, len(headers) - 1, formats)
     sheet.freeze_panes(1, 2)
     sheet.autofilter(0, 0, last, len(headers) - 1)
     sheet.ignore_errors({"number_stored_as_text": "A1:XFD1048576"})

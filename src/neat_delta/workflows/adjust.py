@@ -69,12 +69,12 @@ def adjust(request: AdjustRequest, progress: ProgressReporter = NO_PROGRESS) -> 
     rows, unknown = chosen_rows(context, request.where, request.items)
     progress.step("calculating")
     options = CompareOptions(settings=settings, as_typed=request.as_typed)
-    result = apply_formulas(context, formulas, rows, options)
-    result = checked(result, settings, request.overrides(), request.images, progress)
+    compared = apply_formulas(context, formulas, rows, options)
+    compared = checked(compared, settings, request.overrides(), request.images, progress)
     keep(context.live, settings)
     check_targets(request)
-    receipt = publish(result.changes, result.live, result.live, request, settings, progress)
-    return Adjusted(result, formulas, tuple(unknown), settings, receipt)
+    receipt = publish(compared.changes, compared.live, compared.live, request, settings, progress)
+    return Adjusted(compared, formulas, tuple(unknown), settings, receipt)
 
 
 def _rounding_of(request: AdjustRequest) -> Rounding | None:

@@ -222,17 +222,19 @@ def _likeness(
     edited = edited.renamed(settings.names())
     shared = [name for name in live.names if name in edited.names]
     try:
-        own = choose_key(live, shared, key or settings.key)
+        key_of_live = choose_key(live, shared, key or settings.key)
     except NeatDeltaError:
         return None  # whoever compares says so
-    fields = [name for name in shared if name not in own.fields]
+    fields = [name for name in shared if name not in key_of_live.fields]
     made, of_live = edited.source.made, live.source.made
     is_older = made is not None and of_live is not None and made < of_live
     best: _Likeness | None = None
     for table in _newest_first(store, live, settings):
-        if not set(own.fields) <= set(table.names):
+        if not set(key_of_live.fields) <= set(table.names):
             continue
-        alike, differing = _agreement(table, live, edited, own, [name for name in fields if name in table.names])
+        alike, differing = _agreement(
+            table, live, edited, key_of_live, [name for name in fields if name in table.names]
+        )
         if best is not None and alike < best.alike:
             break  # the exports before the base have ever less in common with the file
         fewest = FEWEST_OF_OLDER if is_older or table.source.sha256 in sheets else FEWEST
@@ -266,13 +268,13 @@ def _agreement(base: Table, live: Table, edited: Table, key: Key, fields: Sequen
     in_base, in_live = positions_of(key.values(base), keys), positions_of(key.values(live), keys)
     rows = (in_base.is_not_null() & in_live.is_not_null()).arg_true()
     alike = differing = 0
-    own = edited.cells(fields, rows)
+    edited_cells = edited.cells(fields, rows)
     then, now = base.cells(fields, in_base.gather(rows)), live.cells(fields, in_live.gather(rows))
     for name in fields:
         moved = then[name] != now[name]
         if moved.any():
             differing += int(moved.sum())
-            alike += int((_plain(own[name].filter(moved)) == _plain(then[name].filter(moved))).sum())
+            alike += int((_plain(edited_cells[name].filter(moved)) == _plain(then[name].filter(moved))).sum())
     return alike, differing
 
 

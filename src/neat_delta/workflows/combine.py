@@ -59,15 +59,15 @@ def preferred_name(given: str | None, names: Sequence[str]) -> str | None:
     """
     if given is None:
         return None
-    found = [name for name in names if given == name or given.startswith(f"{name}.")]
-    if len(found) != 1:
+    matching = [name for name in names if given == name or given.startswith(f"{name}.")]
+    if len(matching) != 1:
         raise InvalidOption(
             "none of the files has this name",
             option="prefer",
             value=given,
             hint="Choose from: " + ", ".join(names) + ".",
         )
-    return found[0]
+    return matching[0]
 
 
 def combined(sets: Sequence[ChangeSet], names: Sequence[str], preference: Preference) -> CombineResult:
@@ -108,12 +108,12 @@ def combine(request: CombineRequest, progress: ProgressReporter = NO_PROGRESS) -
     first, live = changes_with_live(request.changes[0], request.live, settings, progress)
     sets = [first, *(loaded(one, progress) for one in request.changes[1:])]
     progress.step("combining")
-    result = combined_and_checked(sets, names, preference, live, settings, Overrides())
+    combined_sets = combined_and_checked(sets, names, preference, live, settings, Overrides())
     check_outputs(request.out, request.conflicts, replace=request.overwrite)
     if request.out is not None:
-        save_changes(result.changes, request.out, replace=request.overwrite)
-    save_disagreements(result, request.conflicts, overwrite=request.overwrite)
-    return result
+        save_changes(combined_sets.changes, request.out, replace=request.overwrite)
+    save_disagreements(combined_sets, request.conflicts, overwrite=request.overwrite)
+    return combined_sets
 
 
 def combined_and_checked(
@@ -129,6 +129,6 @@ def combined_and_checked(
     Raises:
         InvalidOption, InvalidInput: as for ``combined``.
     """
-    result = combined(sets, names, preference)
-    changes = recheck(result.changes, live, settings, overrides)
-    return replace(result, changes=changes)
+    combined_sets = combined(sets, names, preference)
+    changes = recheck(combined_sets.changes, live, settings, overrides)
+    return replace(combined_sets, changes=changes)

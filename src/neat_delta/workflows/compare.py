@@ -99,8 +99,8 @@ def compare(
 
 def _profile_of(request: CompareRequest, of_file: FileOptions, settings: Settings) -> SupplierProfile:
     """How one of the edited files is mapped: by what is said of all, and of this one."""
-    own = replace(request, profile=of_file.profile or request.profile, set=(*request.set, *of_file.set))
-    return profile_of(own, settings)
+    own_request = replace(request, profile=of_file.profile or request.profile, set=(*request.set, *of_file.set))
+    return profile_of(own_request, settings)
 
 
 def _read(
@@ -114,8 +114,8 @@ def _read(
     """The live export, its columns under the names of their fields, and the edited file as it came."""
     if not isinstance(live, Table) and not isinstance(edited, Table):
         return read_inputs(live, edited, settings, profile, progress, prefetch)
-    own = live.renamed(settings.names()) if isinstance(live, Table) else read_live(live, settings, progress)
-    return own, edited if isinstance(edited, Table) else read_edited(edited, profile, progress)
+    live_table = live.renamed(settings.names()) if isinstance(live, Table) else read_live(live, settings, progress)
+    return live_table, edited if isinstance(edited, Table) else read_edited(edited, profile, progress)
 
 
 def _insist_on_one_file(request: CompareRequest) -> None:

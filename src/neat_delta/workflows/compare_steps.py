@@ -66,8 +66,8 @@ class Steps:
             BaseWish(request.base_table or request.base, origin),
             self.policy,
         )
-        result, matches = plan_comparison(live, edited, options, self.progress)
-        return ComparedFile(result, tuple(matches), profile)
+        comparison, matches = plan_comparison(live, edited, options, self.progress)
+        return ComparedFile(comparison, tuple(matches), profile)
 
     def _options(self) -> CompareOptions:
         request = self.request
@@ -86,13 +86,13 @@ class Steps:
 
     def publish(self, compared: ComparedFile, edited: Table) -> Receipt | None:
         """Save and write what is wanted of one file's changes."""
-        request, result = self.request, compared.result
+        request, comparison = self.request, compared.result
         check_targets(request)
-        rows = result.original or result.edited
-        receipt = publish(result.changes, result.live, rows, request, self.settings, self.progress)
-        if result.base is not None:
-            conflicts = result.base.conflicts
-            save_conflicts(conflicts, result.changes, request.conflicts, overwrite=request.overwrite)
+        rows = comparison.original or comparison.edited
+        receipt = publish(comparison.changes, comparison.live, rows, request, self.settings, self.progress)
+        if comparison.base is not None:
+            conflicts = comparison.base.conflicts
+            save_conflicts(conflicts, comparison.changes, request.conflicts, overwrite=request.overwrite)
         if request.save_profile:
             path = self.settings.path or Path(NAME)
             existing = read_bytes(path).decode("utf-8-sig") if path.exists() else ""

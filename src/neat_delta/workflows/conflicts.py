@@ -52,16 +52,16 @@ def save_conflicts(conflicts: pl.DataFrame, changes: ChangeSet, path: Path | Non
     write_atomic(path, book, replace=overwrite)
 
 
-def save_disagreements(result: CombineResult, path: Path | None, *, overwrite: bool) -> None:
+def save_disagreements(combined: CombineResult, path: Path | None, *, overwrite: bool) -> None:
     """Save the conflicts of combined change sets that are not decided, if that is wanted."""
     if path is None:
         return
-    changes = result.changes
-    names, sides = changes.items.select("key", "name"), [WAS, *result.names]
-    book = conflicts_workbook(open_conflicts(result), names, changes.head.key, sides, result.names)
+    changes = combined.changes
+    names, sides = changes.items.select("key", "name"), [WAS, *combined.names]
+    book = conflicts_workbook(open_conflicts(combined), names, changes.head.key, sides, combined.names)
     write_atomic(path, book, replace=overwrite)
 
 
-def open_conflicts(result: CombineResult) -> pl.DataFrame:
+def open_conflicts(combined: CombineResult) -> pl.DataFrame:
     """The conflicts of combined change sets that nobody has decided."""
-    return result.conflicts.filter(pl.col("chosen").is_null())
+    return combined.conflicts.filter(pl.col("chosen").is_null())

@@ -99,9 +99,9 @@ def check_run(config: RunConfig, *, online: bool) -> Iterator[Checked]:
         if isinstance(place, Address):
             yield _login(name, place)
     if config.mail and config.mail.server and config.mail.user:
-        found = secrets.password_of(config.mail.user, config.mail.server)
+        password = secrets.password_of(config.mail.user, config.mail.server)
         where = secrets.where_to_put(secrets.PASSWORD, config.mail.user, config.mail.server)
-        yield Checked("mail", GOOD, "password found") if found else Checked("mail", BAD, "no password", where)
+        yield Checked("mail", GOOD, "password found") if password else Checked("mail", BAD, "no password", where)
     if config.webhook is not None and secrets.named_secret("WEBHOOK_SECRET") is None:
         yield Checked("webhook", LOOK, "posted without a signature", "Set NEAT_DELTA_WEBHOOK_SECRET to sign it.")
     if not online:
@@ -126,14 +126,14 @@ def _installed(package: str) -> bool:
 
 def _folder(name: str, folder: Path) -> Checked:
     """Whether files can be written there, and whether there is room."""
-    there = next((path for path in (folder, *folder.absolute().parents) if path.is_dir()), Path())
-    probe = temp_path(there / "neat-delta-doctor")
+    existing = next((path for path in (folder, *folder.absolute().parents) if path.is_dir()), Path())
+    probe = temp_path(existing / "neat-delta-doctor")
     try:
         probe.write_bytes(b"x")
         probe.unlink()
     except OSError as error:
         return Checked(name, BAD, f"{folder}: cannot write there ({error.strerror})", "Allow writing, or set another.")
-    free = shutil.disk_usage(there).free
+    free = shutil.disk_usage(existing).free
     said = f"{folder}: {free / (1 << 30):.1f} GB free"
     return Checked(name, GOOD, said) if free >= LEAST_FREE else Checked(name, LOOK, said, "Make room on the disk.")
 
@@ -180,13 +180,13 @@ def _clock_of(address: Address) -> Checked:
 def _login(name: str, address: Address) -> Checked:
     """Whether there is a secret for an address; one without a user may need none."""
     if address.user:
-        found = secrets.password_of(address.user, address.host)
+        token = secrets.password_of(address.user, address.host)
         where = secrets.where_to_put(secrets.PASSWORD, address.user, address.host)
-        if not found and address.scheme == "sftp":
+        if not token and address.scheme == "sftp":
             return Checked(name, LOOK, f"no password for {address.user}@{address.host}; a key may do", where)
-        return _found(name, f"the password for {address.user}@{address.host}", where, found=bool(found))
-    found = secrets.from_env(secrets.TOKEN, address.host) or secrets.from_keyring("token", address.host)
-    said = f"token for {address.host}" if found else f"{address.host}: no token; fine if it needs none"
+        return _found(name, f"the password for {address.user}@{address.host}", where, found=bool(token))
+    token = secrets.from_env(secrets.TOKEN, address.host) or secrets.from_keyring("token", address.host)
+    said = f"token for {address.host}" if token else f"{address.host}: no token; fine if it needs none"
     return Checked(name, GOOD, said)
 
 
@@ -200,11 +200,15 @@ def _found(name: str, what: str, where: str, *, found: bool) -> Checked:
 
 def _reached(place: Place | None) -> str:
     assert place is not None
-    found = destination_of(place)
-    found.check()
+    destination = destination_of(place)
+    destination.check()
     if isinstance(place, Path) and not os.access(place, os.W_OK):
         raise PermissionError(f"{place}: cannot write there")
-    return f"{found.name}: can be used" if isinstance(place, Path) else f"{found.name}: shows when something is sent"
+    return (
+        f"{destination.name}: can be used"
+        if isinstance(place, Path)
+        else f"{destination.name}: shows when something is sent"
+    )
 
 
 def _tried(name: str, action: Callable[[], str]) -> Checked:

@@ -25,13 +25,15 @@ if TYPE_CHECKING:
 BY_HAND = "imported by hand"
 
 
-def note_import(history: History, path: Location, changes: ChangeSet, fresh: Table, result: VerifyResult) -> int | None:
+def note_import(
+    history: History, path: Location, changes: ChangeSet, fresh: Table, arrived: VerifyResult
+) -> int | None:
     """The number of the entry for a change set that has arrived without being sent; ``None``: it is known, or has not.
 
     Raises:
         WriteError: the history cannot be written.
     """
-    if not result.count(APPLIED) or not isinstance(path, Path):
+    if not arrived.count(APPLIED) or not isinstance(path, Path):
         return None
     data = fetch(path).data
     sha256 = sha256_hex(data)

@@ -59,8 +59,8 @@ def read_inputs(
     Raises:
         InvalidInput: one of them cannot be read as a table.
     """
-    own, edited_table = read_pair(live, edited, progress, profile.format, prefetch, settings.export)
-    return own.renamed(settings.names()), edited_table
+    live_table, edited_table = read_pair(live, edited, progress, profile.format, prefetch, settings.export)
+    return live_table.renamed(settings.names()), edited_table
 
 
 def read_kept(store: ExportStore, export: KeptExport, options: ReadOptions) -> Table:

@@ -70,8 +70,8 @@ def item_history(
         for (older, was), (newer, now) in pairwise(states)
         for change in _differences(key, older, was, newer, now, updates)
     ]
-    there = [export.time for export, row in states if row.get("")]
-    return ItemHistory(len(states), min(there, default=None), max(there, default=None), changes[::-1])
+    times = [export.time for export, row in states if row.get("")]
+    return ItemHistory(len(states), min(times, default=None), max(times, default=None), changes[::-1])
 
 
 def _states(

@@ -79,26 +79,26 @@ def plan_comparison(
         AmbiguousKey: no column can be taken as the key without asking.
     """
     compare = options.compare
-    found = base_of(live, edited, compare.settings, compare.key, options.base, mapped=options.profile.is_configured)
+    base = base_of(live, edited, compare.settings, compare.key, options.base, mapped=options.profile.is_configured)
     edited, profile = in_shape_of(live, edited, compare.settings, options.profile, compare.key)
     edited, profile = with_added_values(live, edited, compare.settings, profile)
     if options.accepted_rekeys is not None:
         compare = replace(compare, accepted_rekeys=accepted_codes(options.accepted_rekeys, live))
-    if found.base is None:
-        result, matches = compare_supplier_file(live, edited, profile, compare, progress)
+    if base.base is None:
+        comparison, matches = compare_supplier_file(live, edited, profile, compare, progress)
     else:
-        result, matches = compare_with_base(live, edited, found.base, profile, compare, options.on_conflict)
-    result = with_findings(result, found.findings)
-    result = checked(result, compare.settings, options.overrides, options.images, progress)
-    if not _is_wrong_file(result):
+        comparison, matches = compare_with_base(live, edited, base.base, profile, compare, options.on_conflict)
+    comparison = with_findings(comparison, base.findings)
+    comparison = checked(comparison, compare.settings, options.overrides, options.images, progress)
+    if not _is_wrong_file(comparison):
         keep(live, compare.settings)
-    return result, matches
+    return comparison, matches
 
 
-def _is_wrong_file(result: CompareResult) -> bool:
+def _is_wrong_file(comparison: CompareResult) -> bool:
     """Whether the two files have no item in common, so that one of them is another one than the person meant."""
-    rows = result.tables.rows
-    return bool(len(result.edited)) and not (len(rows.pairs) or len(rows.identical))
+    rows = comparison.tables.rows
+    return bool(len(comparison.edited)) and not (len(rows.pairs) or len(rows.identical))
 
 
 def compare_with_base(
@@ -117,16 +117,18 @@ def compare_with_base(
             hint="Compare it without its base.",
             code="base-with-formulas",
         )
-    own = map_columns(edited, live, options.settings, profile)
-    shared = [name for name in live.names if name in own.names]
+    mapped = map_columns(edited, live, options.settings, profile)
+    shared = [name for name in live.names if name in mapped.names]
     key = choose_key(live, shared, options.key or options.settings.key)
-    rebased = rebase(base.table, live, own, key, options)
-    plain = SupplierProfile(skip=tuple(name for name in profile.skip if name in own.names))
+    rebased = rebase(base.table, live, mapped, key, options)
+    plain = SupplierProfile(skip=tuple(name for name in profile.skip if name in mapped.names))
     options = replace(options, key=key.fields, among=rebased.keys)
-    result, matches = compare_supplier_file(live, rebased.sheet, plain, options)
-    result = with_findings(result, about_rows_of(result.edited, pl.concat([rebased.findings, gone_findings(rebased)])))
-    conflicts = policy.decide(conflicts_of(result, rebased, options), key.fields)
-    result = with_findings(result, conflict_findings(conflicts, result.changes))
+    comparison, matches = compare_supplier_file(live, rebased.sheet, plain, options)
+    comparison = with_findings(
+        comparison, about_rows_of(comparison.edited, pl.concat([rebased.findings, gone_findings(rebased)]))
+    )
+    conflicts = policy.decide(conflicts_of(comparison, rebased, options), key.fields)
+    comparison = with_findings(comparison, conflict_findings(conflicts, comparison.changes))
     summary = BaseSummary(
         base.table.source.name,
         base.table.source.made,
@@ -134,21 +136,21 @@ def compare_with_base(
         rebased.moved,
         rebased.added_up,
         conflicts,
-        own.format,
+        mapped.format,
     )
-    return replace(result, base=summary, original=rebased.shown, restored=_on_lines(rebased, result)), matches
+    return replace(comparison, base=summary, original=rebased.shown, restored=_on_lines(rebased, comparison)), matches
 
 
-def _on_lines(rebased: RebasedSheet, result: CompareResult) -> pl.DataFrame:
+def _on_lines(rebased: RebasedSheet, comparison: CompareResult) -> pl.DataFrame:
     """The texts that a spreadsheet program wrote in another form, at the rows of the comparison's edited file."""
-    lines = pl.DataFrame({"line": result.edited.rows.line}).with_row_index("edited")
+    lines = pl.DataFrame({"line": comparison.edited.rows.line}).with_row_index("edited")
     restored = rebased.compared.restored
     restored = restored.with_columns(line=rebased.compared.edited.rows.line.gather(restored["edited"])).drop("edited")
-    return restored.join(lines, on="line", how="inner", maintain_order="left").select(result.restored.columns)
+    return restored.join(lines, on="line", how="inner", maintain_order="left").select(comparison.restored.columns)
 
 
 def checked(
-    result: CompareResult,
+    comparison: CompareResult,
     settings: Settings,
     overrides: Overrides,
     images: Path | None = None,
@@ -161,9 +163,9 @@ def checked(
         InvalidInput: folder not found of images.
     """
     progress.step("checking what would change")
-    found = run_checks(result.changes, result.live, settings, overrides, names_of_images(images))
-    result = with_findings(result, found)
-    return replace(result, changes=with_overrides(result.changes, overrides))
+    findings = run_checks(comparison.changes, comparison.live, settings, overrides, names_of_images(images))
+    comparison = with_findings(comparison, findings)
+    return replace(comparison, changes=with_overrides(comparison.changes, overrides))
 
 
 def names_of_images(folder: Path | None) -> frozenset[str] | None:

@@ -55,9 +55,11 @@ def recode(request: RecodeRequest, progress: ProgressReporter = NO_PROGRESS) -> 
     check_folder(request)
     progress.step("matching SKUs")
     options = CompareOptions(settings=settings, as_typed=request.as_typed)
-    result = recode_items(codes, context, asked, options, images=request.rename_images)
-    result = checked(result, settings, request.overrides(), request.images, progress)
+    compared = recode_items(codes, context, asked, options, images=request.rename_images)
+    compared = checked(compared, settings, request.overrides(), request.images, progress)
     keep(table, settings)
     check_targets(request)
-    receipt = publish(result.changes, result.live, result.original or result.edited, request, settings, progress)
-    return Recoded(result, codes, settings, receipt)
+    receipt = publish(
+        compared.changes, compared.live, compared.original or compared.edited, request, settings, progress
+    )
+    return Recoded(compared, codes, settings, receipt)

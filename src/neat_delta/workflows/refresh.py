@@ -30,10 +30,10 @@ def refresh(request: RefreshRequest, progress: ProgressReporter = NO_PROGRESS) -
     changes = loaded(request.changes, progress)
     export = read_fresh(changes, request.fresh, settings, progress)
     progress.step("comparing")
-    result = three_way(changes, export, settings, policy)
+    outcome = three_way(changes, export, settings, policy)
     check_outputs(request.out, request.conflicts, replace=request.overwrite)
     if request.out is not None:
-        save_changes(result.changes, request.out, replace=request.overwrite)
+        save_changes(outcome.changes, request.out, replace=request.overwrite)
     keep(export, settings)
-    save_conflicts(result.conflicts, changes, request.conflicts, overwrite=request.overwrite)
-    return result
+    save_conflicts(outcome.conflicts, changes, request.conflicts, overwrite=request.overwrite)
+    return outcome

@@ -66,14 +66,18 @@ def load_with_live(
         LiveMismatch: it was made from another one.
     """
     progress.step(f"reading {changes.name}")
-    found = load_changes(changes) if data is None else parse_changes(data, changes)
-    options = _as_read(found, settings.export)
+    changes_read = load_changes(changes) if data is None else parse_changes(data, changes)
+    options = _as_read(changes_read, settings.export)
     if isinstance(live, Table):
-        own = live
+        table = live
     else:
-        own = read_table(live, progress, options) if live else _live_of(found, changes, settings, options, progress)
-    require_matching_live(found, own)
-    return found, own.renamed(found.head.names())
+        table = (
+            read_table(live, progress, options)
+            if live
+            else _live_of(changes_read, changes, settings, options, progress)
+        )
+    require_matching_live(changes_read, table)
+    return changes_read, table.renamed(changes_read.head.names())
 
 
 def _as_read(changes: ChangeSet, configured: ReadOptions) -> ReadOptions:
@@ -116,24 +120,24 @@ def _live_of(
     # (A change set may come from anywhere; the file is looked for where people keep them, by its plain name.)
     here = Path(Path(name).name)
     places = [path.parent / here, here] if isinstance(path, Path) else [here]
-    found, unreadable = [], None
+    exports, unreadable = [], None
     for place in dict.fromkeys(places):
         try:
-            found += [read_table(place, progress, options)] if place.is_file() else []
+            exports += [read_table(place, progress, options)] if place.is_file() else []
         except InvalidInput as error:  # (it may be a database, of which a query is kept)
             unreadable = error
     # An export of the same name may be a newer one.
-    right = next((table for table in found if table.source.sha256 == sha256), None)
+    right = next((table for table in exports if table.source.sha256 == sha256), None)
     if right is not None:
         return right
     store = store_of(settings.store)
     export = store.find(sha256)
     if export is not None:
         table = read_kept(store, export, options)
-        other = found[0].source.path if found else None
+        other = exports[0].source.path if exports else None
         return replace(table, source=replace(table.source, instead_of=other if isinstance(other, Path) else None))
-    if found:
-        return found[0]
+    if exports:
+        return exports[0]
     if unreadable is not None:
         raise unreadable
     raise InvalidInput(

@@ -60,12 +60,12 @@ class Wanted:
         )
 
 
-def wanted_entries(history: History, wanted: Wanted) -> list[Entry]:
+def wanted_entries(history: History, condition: Wanted) -> list[Entry]:
     """The entries of a time and a person, the newest first."""
-    return [entry for entry in history.entries() if wanted.takes(entry)]
+    return [entry for entry in history.entries() if condition.takes(entry)]
 
 
-def sent_cells(history: History, entries: Sequence[Entry], wanted: Wanted) -> pl.DataFrame:
+def sent_cells(history: History, entries: Sequence[Entry], condition: Wanted) -> pl.DataFrame:
     """The cells that these entries have sent, the newest first (columns as in ``CELLS``).
 
     An item that was added, deleted or got another SKU has a row of its own without a field; a new SKU is its ``now``.
@@ -80,7 +80,7 @@ def sent_cells(history: History, entries: Sequence[Entry], wanted: Wanted) -> pl
         if changes is not None and entry.has_left:
             parts.append(_cells_of(entry, changes))
     cells = pl.concat(parts)
-    for column, value in (("key", wanted.key), ("field", wanted.field)):
+    for column, value in (("key", condition.key), ("field", condition.field)):
         if value is not None:
             cells = cells.filter(pl.col(column) == value)
     return cells

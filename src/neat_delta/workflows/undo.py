@@ -51,15 +51,15 @@ def _undo_since(request: UndoRequest, fresh: Table | Location, progress: Progres
     settings = request.settings
     changes = loaded(request.changes, progress)
     live = read_fresh(changes, fresh, settings, progress)
-    result = refresh(invert(changes), live, without_differences(settings))
-    if result.ambiguous:
+    refreshed = refresh(invert(changes), live, without_differences(settings))
+    if refreshed.ambiguous:
         raise InvalidOption(
-            f"cannot tell for {result.ambiguous} items whether their SKUs have changed, so nothing is undone",
+            f"cannot tell for {refreshed.ambiguous} items whether their SKUs have changed, so nothing is undone",
             file=live.source.path,
             hint='Set a unique field in catalogue.toml: identity = "FIELD", and run compare or recode again.',
         )
-    result = what_can_be_put_back(result, live, settings)
+    refreshed = what_can_be_put_back(refreshed, live, settings)
     options = options_of_form(request, overwrite=request.overwrite, as_of=request.as_of)
-    receipt = put_out(result.changes, live, request.folder, settings, replace(options, gate=False), progress)
+    receipt = put_out(refreshed.changes, live, request.folder, settings, replace(options, gate=False), progress)
     keep(live, settings)
-    return Undone(receipt, result.changes, live, result)
+    return Undone(receipt, refreshed.changes, live, refreshed)

@@ -40,8 +40,8 @@ def verify(request: VerifyRequest, progress: ProgressReporter = NO_PROGRESS) -> 
     changes = loaded(request.changes, progress)
     export = read_fresh(changes, request.fresh, settings, progress)
     progress.step("verifying")
-    result = compare_with_shop(changes, export, settings)
+    arrived = compare_with_shop(changes, export, settings)
     keep(export, settings)
     if request.out is not None:
-        save_changes(result.remaining, request.out, replace=request.overwrite)
-    return Verified(result, changes, export)
+        save_changes(arrived.remaining, request.out, replace=request.overwrite)
+    return Verified(arrived, changes, export)

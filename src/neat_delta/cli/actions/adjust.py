@@ -41,9 +41,9 @@ def adjust_command(
 
 def _head(adjusted: Adjusted, where: str | None, width: int) -> Iterator[Text]:
     """The live export, which items were chosen, and the rules."""
-    result = adjusted.result
-    yield from catalogue_view("live", result.live, "item", width)
-    chosen = f"{count(len(result.edited))} of {pluralize(len(result.live), 'item')}" + (
+    compared = adjusted.result
+    yield from catalogue_view("live", compared.live, "item", width)
+    chosen = f"{count(len(compared.edited))} of {pluralize(len(compared.live), 'item')}" + (
         f", where {where}" if where else ""
     )
     yield from sentence("selected", chosen, width)

@@ -88,33 +88,33 @@ def refused(stopped: int) -> Exit:
 
 def _view(outcome: Outcome, width: int, head: Callable[[int], Iterable[Text]] | None) -> Iterator[Text]:
 
-    result, request = outcome.result, outcome.request
+    compared, request = outcome.result, outcome.request
     if outcome.settings.path:
         yield labelled("settings", f"in {outcome.settings.path}")
-    yield from head(width) if head else files_view(result, width)
-    yield from base_view(result, width)
-    yield from mappings_view(result, width)
-    yield from roles_view(result.live, outcome.settings, width)
-    yield from unsaved_view(result, width)
-    yield from comparison_view(result, DisplayOptions(width, outcome.display.everything, outcome.display.states))
+    yield from head(width) if head else files_view(compared, width)
+    yield from base_view(compared, width)
+    yield from mappings_view(compared, width)
+    yield from roles_view(compared.live, outcome.settings, width)
+    yield from unsaved_view(compared, width)
+    yield from comparison_view(compared, DisplayOptions(width, outcome.display.everything, outcome.display.states))
     yield Text()
     yield from _update_view(outcome, width)
     if request.problems:
         yield labelled("saved", f"the problems with their rows, in {request.problems}")
     if request.out:
         yield labelled("saved", f"the change set, in {request.out}")
-    yield from verdict_view(changes_verdict(result.changes), width)
+    yield from verdict_view(changes_verdict(compared.changes), width)
     yield from _next_view(outcome, width)
 
 
 def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
     """What to run next: answer what is in question, correct the errors and compare again, then write what is right."""
-    result, request = outcome.result, outcome.request
+    compared, request = outcome.result, outcome.request
     label = "next"
-    if answers := answers_about_base(result.changes):
+    if answers := answers_about_base(compared.changes):
         yield from answers_view(answers, width)
         return
-    conflicts = result.base is not None and bool((result.base.conflicts["fate"] == "hold").any())
+    conflicts = compared.base is not None and bool((compared.base.conflicts["fate"] == "hold").any())
     conflicts_file = request.conflicts if isinstance(request, CompareRequest) else None
     if conflicts and conflicts_file is not None:
         words = typed_without("--conflicts", "--write", "--strict", "--decisions")
@@ -126,19 +126,19 @@ def _next_view(outcome: Outcome, width: int) -> Iterator[Text]:
         yield from command_view([*words, "--conflicts", free_name("conflicts.xlsx")], width)
         yield labelled("", "(a workbook in which you choose whose value goes on)")
         label = "or"
-    elif result.changes.blocking_count() and not result.from_formulas:
+    elif compared.changes.blocking_count() and not compared.from_formulas:
         if request.problems is None:
             words = [*typed_without("--write", "--strict", "--out", "-o"), "--problems", free_name("problems.xlsx")]
             yield from command_view(words, width)
             yield labelled("", "(correct the rows in this workbook, then compare it)")
         else:
-            yield from command_view(_compare_problems(result, request.problems), width)
+            yield from command_view(_compare_problems(compared, request.problems), width)
             yield labelled("", "(after you have corrected the rows in it)")
         label = "or"
     if outcome.receipt:
         yield from next_view(outcome.receipt, width, label, outcome.result.live.source.path)
-    elif not result.changes.is_empty:
-        yield from command_view(_write_command(result, request.out), width, label)
+    elif not compared.changes.is_empty:
+        yield from command_view(_write_command(compared, request.out), width, label)
 
 
 def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
@@ -154,9 +154,9 @@ def _update_view(outcome: Outcome, width: int) -> Iterator[Text]:
         yield from one_file_view(len(plan_files(field_sets(changes).sizes)), outcome.settings.imports, width)
 
 
-def _write_command(result: CompareResult, out: Path | None) -> list[str]:
+def _write_command(compared: CompareResult, out: Path | None) -> list[str]:
     """The command that writes what was just shown: the one that was typed, with every option it had."""
-    live = result.live.source.path
+    live = compared.live.source.path
     if out is None:
         return [*typed_without("--write", "--strict"), "--write", free_name("updates")]
     found_anyway = isinstance(live, Path) and live.parent in (out.parent, Path())
@@ -165,40 +165,40 @@ def _write_command(result: CompareResult, out: Path | None) -> list[str]:
     return ["neat-delta", "write", str(out), "-o", free_name("updates"), *where]
 
 
-def _compare_problems(result: CompareResult, problems: Path) -> list[str]:
+def _compare_problems(compared: CompareResult, problems: Path) -> list[str]:
     """The command that was typed, about the corrected workbook instead of the edited file."""
-    edited = str((result.original or result.edited).source.path)
+    edited = str((compared.original or compared.edited).source.path)
     words = typed_without("--write", "--strict", "--problems", "--out", "-o", "--worksheet", *READING_OPTIONS)
     return [*(str(problems) if word == edited else word for word in words), "--worksheet", "error"]
 
 
 def _as_dict(outcome: Outcome) -> dict[str, Any]:
 
-    result, receipt, request = outcome.result, outcome.receipt, outcome.request
-    findings = result.changes.findings
-    described: dict[str, Any] = head_as_dict(result.changes)
-    described["cells"] = len(result.changes.cells)
-    described["items"] = {action: len(result.changes.keys_with_action(action)) for action in ACTING}
+    compared, receipt, request = outcome.result, outcome.receipt, outcome.request
+    findings = compared.changes.findings
+    described: dict[str, Any] = head_as_dict(compared.changes)
+    described["cells"] = len(compared.changes.cells)
+    described["items"] = {action: len(compared.changes.keys_with_action(action)) for action in ACTING}
     described["ignored"] = {
-        "format": result.reformatted,
-        "blanks": result.blanks_ignored,
-        "spreadsheet_program": dict(result.restored["what"].value_counts(sort=True).iter_rows()),
+        "format": compared.reformatted,
+        "blanks": compared.blanks_ignored,
+        "spreadsheet_program": dict(compared.restored["what"].value_counts(sort=True).iter_rows()),
     }
     described["problems"] = {level: len(findings.filter(level=level)) for level in ("error", "warning", "note")}
-    if result.base is not None:
-        described["base"] = _base_as_dict(result.base)
+    if compared.base is not None:
+        described["base"] = _base_as_dict(compared.base)
     described["out"] = str(request.out) if request.out else None
     described["files"] = [] if receipt is None else receipt.as_dict()["files"]
     described["update"] = None if receipt is None else {"folder": str(receipt.folder)} | receipt.as_dict()
-    for name, table in (("live", result.live), ("edited", result.edited)):
+    for name, table in (("live", compared.live), ("edited", compared.edited)):
         if table.parts:
             described[name] |= {"missing_parts": list(table.missing_parts), "remarks": list(table.remarks)}
     if outcome.display.states:
-        parts = result.edited.parts
+        parts = compared.edited.parts
         described["rows"] = {
             state: [
                 with_own_line({"key": code.split(KEY_SEPARATOR) if code else None, "line": line, "name": name}, parts)
-                for code, line, name in result.rows_in(state).iter_rows()
+                for code, line, name in compared.rows_in(state).iter_rows()
             ]
             for state in outcome.display.states
         }

@@ -57,10 +57,10 @@ def check_command(
 
 def _as_dict(changes: ChangeSet) -> dict[str, object]:
 
-    found = findings_as_dicts(changes.findings)
+    findings = findings_as_dicts(changes.findings)
     return head_as_dict(changes) | {
         "cells": len(changes.cells),
-        "findings": [one | {"key": one["key"].split(KEY_SEPARATOR) if one["key"] else None} for one in found],
+        "findings": [one | {"key": one["key"].split(KEY_SEPARATOR) if one["key"] else None} for one in findings],
     }
 
 

@@ -40,58 +40,58 @@ def combine_command(
     assert request.out is not None
     out = request.out
     with show_progress(output) as progress:
-        result = combine(request, progress)
+        combined = combine(request, progress)
     if output.as_json:
-        show_json(combined_as_dict(result, out), result.changes, [_write_command(out, live)])
+        show_json(combined_as_dict(combined, out), combined.changes, [_write_command(out, live)])
     elif output.quiet:
-        say_what_needs_attention(result.changes)
+        say_what_needs_attention(combined.changes)
     else:
-        show(_view(result, out, request.conflicts, live, console(output).width), output)
-    return Exit.ATTENTION if result.changes.needs_attention else Exit.DONE
+        show(_view(combined, out, request.conflicts, live, console(output).width), output)
+    return Exit.ATTENTION if combined.changes.needs_attention else Exit.DONE
 
 
-def combined_as_dict(result: CombineResult, out: Path | None) -> dict[str, object]:
+def combined_as_dict(combined: CombineResult, out: Path | None) -> dict[str, object]:
     """The result for JSON."""
     conflicts = [
         {
             "key": row["key"].split(KEY_SEPARATOR),
             "field": row["field"],
             "was": row["was"],
-            "values": {name: row[name] for name in result.names},
+            "values": {name: row[name] for name in combined.names},
             "chosen": row["chosen"],
         }
-        for row in result.conflicts.to_dicts()
+        for row in combined.conflicts.to_dicts()
     ]
-    return head_as_dict(result.changes) | {
-        "cells": len(result.changes.cells),
-        "shared": result.shared,
+    return head_as_dict(combined.changes) | {
+        "cells": len(combined.changes.cells),
+        "shared": combined.shared,
         "conflicts": conflicts,
         "out": str(out) if out else None,
     }
 
 
 def _view(
-    result: CombineResult,
+    combined: CombineResult,
     out: Path,
     conflicts_file: Path | None,
     live: Location | None,
     width: int,
 ) -> Iterator[Text]:
 
-    yield from head_view(result.changes, out.name, width)
+    yield from head_view(combined.changes, out.name, width)
     yield Text()
-    yield from combine_view(result, width)
-    if len(result.changes.cells):
+    yield from combine_view(combined, width)
+    if len(combined.changes.cells):
         yield Text()
-        yield from fields_view(result.changes, width)
-    yield from findings_view(result.changes, DisplayOptions(width, besides=(CLASH,)))
+        yield from fields_view(combined.changes, width)
+    yield from findings_view(combined.changes, DisplayOptions(width, besides=(CLASH,)))
     yield Text()
     if conflicts_file is not None:
         yield labelled("saved", f"the conflicts to decide, in {conflicts_file}")
     yield labelled("saved", f"the combined change set, in {out}")
-    yield from verdict_view(changes_verdict(result.changes), width)
+    yield from verdict_view(changes_verdict(combined.changes), width)
     label = "next"
-    if len(open_conflicts(result)):
+    if len(open_conflicts(combined)):
         yield from decide_view(conflicts_file, width)
         label = "or"
     yield from next_command(_write_command(out, live), width, label)

@@ -42,10 +42,10 @@ def compare_files(
 
 def _head(compared: Compared, request: CompareRequest, width: int) -> Iterator[Text]:
     """The two files, and how the columns of a supplier's file were mapped."""
-    result, matches, profile = compared.results[0], compared.matches, compared.profile
+    comparison, matches, profile = compared.results[0], compared.matches, compared.profile
     as_list = profile.is_configured or any(match.field and field_name(match.column) != match.field for match in matches)
-    yield from files_view(result, width, columns=not as_list)
+    yield from files_view(comparison, width, columns=not as_list)
     if as_list:
-        yield from supplier_view(matches, profile, result.changes, width)
+        yield from supplier_view(matches, profile, comparison.changes, width)
     if request.save_profile:
         yield from saved_view(request.save_profile, compared.settings.path, width)

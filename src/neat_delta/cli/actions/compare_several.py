@@ -66,10 +66,10 @@ def _view(
 ) -> Iterator[Text]:
 
     shown = DisplayOptions(width, display.everything, display.states)
-    for result in results:
-        yield from files_view(result, width, columns=False)
-        yield from base_view(result, width)
-        yield from rows_view(result, shown)
+    for comparison in results:
+        yield from files_view(comparison, width, columns=False)
+        yield from base_view(comparison, width)
+        yield from rows_view(comparison, shown)
         yield Text()
     yield from combine_view(combined, width)
     if len(combined.changes.cells):

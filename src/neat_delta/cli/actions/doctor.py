@@ -29,28 +29,28 @@ def doctor_command(file: Path | None, offline: bool, config: Path | None, output
     """Check this machine: versions, folders, disk, history, clock, secrets."""
     run = load_run(file) if file is not None else None
     settings = load_settings(run.catalogue) if run is not None and run.catalogue else load_config(config)
-    found = []
+    checked = []
     with show_progress(output) as progress:
         for one in (*check_machine(settings), *(check_run(run, online=not offline) if run is not None else ())):
             progress.step(one.name)
-            found.append(one)
-    bad = sum(one.state != "good" for one in found)
+            checked.append(one)
+    bad = sum(one.state != "good" for one in checked)
     if output.as_json:
-        show_json({"checks": to_json(found)})
+        show_json({"checks": to_json(checked)})
     elif output.quiet:
-        for one in (one for one in found if one.state == BAD):
+        for one in (one for one in checked if one.state == BAD):
             print_error(f"{one.name}: {one.said}. {one.fix}".strip())
     else:
-        show(_view(found, console(output).width), output)
+        show(_view(checked, console(output).width), output)
     return Exit.ATTENTION if bad else Exit.DONE
 
 
-def _view(found: Sequence[Checked], width: int) -> Iterator[Text]:
+def _view(checked: Sequence[Checked], width: int) -> Iterator[Text]:
 
     styles = {"good": "plain", "look": "warning", "bad": "error"}
-    for one in found:
+    for one in checked:
         mark = {"good": "", "look": "! ", "bad": "!! "}[one.state]
         fix = f". {one.fix}" if one.fix else ""
         yield from sentence(one.name, f"{mark}{one.said}{fix}", width, styles[one.state])
-    bad = sum(one.state != "good" for one in found)
+    bad = sum(one.state != "good" for one in checked)
     yield from verdict_view([f"{pluralize(bad, 'thing')} to look at" if bad else "ready"], width)

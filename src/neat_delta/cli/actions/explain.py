@@ -16,10 +16,10 @@ if TYPE_CHECKING:
 
 def explain_command(name: tuple[str, ...], output: OutputOptions) -> int:
     """Explain a NAME on the screen: a check, row state, level, type, setting, exit code or error code."""
-    found = terms_named(" ".join(name)) if name else terms()
+    explained = terms_named(" ".join(name)) if name else terms()
     if output.as_json:
-        show_json([asdict(term) for term in found])
+        show_json([asdict(term) for term in explained])
     elif not output.quiet:
         width = console(output).width
-        show((line for term in found for line in term_view(term, width)) if name else terms_view(width), output)
+        show((line for term in explained for line in term_view(term, width)) if name else terms_view(width), output)
     return Exit.DONE

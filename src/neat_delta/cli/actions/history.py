@@ -78,16 +78,16 @@ def changes_of(given: Location, history: Path | None) -> ChangeSet:
 
 
 def _entry(saved: History, number: int) -> Entry:
-    found = saved.entry(number)
-    if found is None:
+    entry = saved.entry(number)
+    if entry is None:
         raise InvalidOption(f"no entry #{number} in {saved.path}", hint="List them with: neat-delta history")
-    return found
+    return entry
 
 
 def entry_as_dict(entry: Entry) -> dict[str, Any]:
     """An entry for JSON."""
-    result: dict[str, Any] = to_json(entry)
-    return result | {"state": entry.state}
+    described: dict[str, Any] = to_json(entry)
+    return described | {"state": entry.state}
 
 
 def history_command(
@@ -105,24 +105,24 @@ def history_command(
     if exports or prune:
         return _exports(load_config(config), output, out, prune=prune, overwrite=overwrite)
     kept = history_in(history)
-    wanted = Wanted(since, until, person, field=field_name(field) if field else None)
+    condition = Wanted(since, until, person, field=field_name(field) if field else None)
     is_entry = what is not None and NUMBER.fullmatch(what) and not what.startswith("0") and kept.entry(int(what))
     if what is not None and sku is None and is_entry:
-        if not (cells or out or wanted.field):
+        if not (cells or out or condition.field):
             return _one(kept.entry(int(what)), history, output)
-        wanted, cells, what = replace(wanted, entry=int(what)), True, None
+        condition, cells, what = replace(condition, entry=int(what)), True, None
     item = sku or what
-    if cells or (wanted.field and item is None) or (item is not None and (out or since or until or person)):
+    if cells or (condition.field and item is None) or (item is not None and (out or since or until or person)):
         key = item.replace(" · ", KEY_SEPARATOR) if item else None
-        return _cells(kept, replace(wanted, key=key), out, output, overwrite=overwrite)
+        return _cells(kept, replace(condition, key=key), out, output, overwrite=overwrite)
     if item is not None:
-        return _item(item, kept, load_config(config), output, wanted.field)
-    return _list(kept, wanted, out, output, overwrite=overwrite)
+        return _item(item, kept, load_config(config), output, condition.field)
+    return _list(kept, condition, out, output, overwrite=overwrite)
 
 
-def _list(kept: History, wanted: Wanted, out: Path | None, output: OutputOptions, *, overwrite: bool) -> Exit:
+def _list(kept: History, condition: Wanted, out: Path | None, output: OutputOptions, *, overwrite: bool) -> Exit:
     """The updates that were sent."""
-    entries = wanted_entries(kept, wanted)
+    entries = wanted_entries(kept, condition)
     described = [entry_as_dict(entry) for entry in entries]
     if out is not None:
         flat = [
@@ -134,23 +134,23 @@ def _list(kept: History, wanted: Wanted, out: Path | None, output: OutputOptions
     if output.as_json:
         show_json(described)
     elif not output.quiet:
-        of_all = not (wanted.since or wanted.until or wanted.person)
+        of_all = not (condition.since or condition.until or condition.person)
         show([*history_view(entries, kept.path, console(output).width, of_all=of_all), *_saved(out)], output)
     return Exit.DONE
 
 
-def _cells(kept: History, wanted: Wanted, out: Path | None, output: OutputOptions, *, overwrite: bool) -> Exit:
+def _cells(kept: History, condition: Wanted, out: Path | None, output: OutputOptions, *, overwrite: bool) -> Exit:
     """Every cell that was sent, by whom."""
     with show_progress(output) as progress:
         progress.step("reading the history")
-        found = sent_cells(kept, wanted_entries(kept, wanted), wanted)
-    described = [row | {"key": row["key"].split(KEY_SEPARATOR)} for row in found.to_dicts()]
+        cells = sent_cells(kept, wanted_entries(kept, condition), condition)
+    described = [row | {"key": row["key"].split(KEY_SEPARATOR)} for row in cells.to_dicts()]
     if out is not None:
-        _save(found.rename({"key": "sku"}), described, out, overwrite=overwrite)
+        _save(cells.rename({"key": "sku"}), described, out, overwrite=overwrite)
     if output.as_json:
         show_json(described)
     elif not output.quiet:
-        show([*sent_cells_view(found, console(output).width), *_saved(out)], output)
+        show([*sent_cells_view(cells, console(output).width), *_saved(out)], output)
     return Exit.DONE
 
 
@@ -166,13 +166,13 @@ def _saved(out: Path | None) -> Iterator[Text]:
         yield labelled("saved", f"the list, in {out}")
 
 
-def _one(found: Entry | None, history: Path | None, output: OutputOptions) -> Exit:
+def _one(entry: Entry | None, history: Path | None, output: OutputOptions) -> Exit:
 
-    assert found is not None
+    assert entry is not None
     if output.as_json:
-        show_json(entry_as_dict(found), next_commands=[verify_command(found, history)])
+        show_json(entry_as_dict(entry), next_commands=[verify_command(entry, history)])
     elif not output.quiet:
-        show(entry_view(found, history, console(output).width), output)
+        show(entry_view(entry, history, console(output).width), output)
     return Exit.DONE
 
 
@@ -184,20 +184,20 @@ def _item(given: str, kept: History, settings: Settings, output: OutputOptions, 
     """
     key, store = given.replace(" · ", KEY_SEPARATOR), store_of(settings.store)
     with show_progress(output) as progress:
-        found = item_history(key, store, kept, settings, progress)
-    if not found.exports:
+        past = item_history(key, store, kept, settings, progress)
+    if not past.exports:
         entry = f"no entry #{given} in {kept.path}, and " if NUMBER.fullmatch(given) else ""
         raise InvalidOption(
             f"{entry}no kept export has the SKU {given} ({store.folder})",
             hint="List what was sent with: neat-delta history; the exports with: neat-delta history --exports",
         )
     if field is not None:
-        found = replace(found, changes=[change for change in found.changes if change.field == field])
+        past = replace(past, changes=[change for change in past.changes if change.field == field])
     people = {entry.entry: entry for entry in kept.entries()}
     if output.as_json:
-        show_json({"sku": given.split(" · ")} | to_json(found))
+        show_json({"sku": given.split(" · ")} | to_json(past))
     elif not output.quiet:
-        show(item_history_view(given, found, people, console(output).width), output)
+        show(item_history_view(given, past, people, console(output).width), output)
     return Exit.DONE
 
 

@@ -163,5 +163,5 @@ def _item(changes: ChangeSet, live: Table, key: str, width: int) -> Iterator[Tex
 
     rows = (Key(changes.head.key, explicit=True).values(live) == key).arg_true()
     codes = dict(zip(changes.head.key, key.split(KEY_SEPARATOR), strict=True))
-    there = live.cells(live.names, rows.head(1)).row(0, named=True) if len(rows) else codes
-    yield from item_view(changes, live, key, there, width)
+    values = live.cells(live.names, rows.head(1)).row(0, named=True) if len(rows) else codes
+    yield from item_view(changes, live, key, values, width)

@@ -38,40 +38,42 @@ def refresh_command(
     assert request.out is not None
     out = request.out
     with show_progress(output) as progress:
-        result = refresh(request, progress)
+        refreshed = refresh(request, progress)
     if output.as_json:
-        show_json(_as_dict(result, out), result.changes, [_write_command(out, fresh)])
+        show_json(_as_dict(refreshed, out), refreshed.changes, [_write_command(out, fresh)])
     elif output.quiet:
-        say_what_needs_attention(result.changes)
+        say_what_needs_attention(refreshed.changes)
     else:
-        show(_view(result, out, fresh, request.conflicts, console(output).width), output)
-    return Exit.ATTENTION if result.changes.needs_attention else Exit.DONE
+        show(_view(refreshed, out, fresh, request.conflicts, console(output).width), output)
+    return Exit.ATTENTION if refreshed.changes.needs_attention else Exit.DONE
 
 
-def _as_dict(result: RefreshResult, out: Path) -> dict[str, object]:
+def _as_dict(refreshed: RefreshResult, out: Path) -> dict[str, object]:
 
-    return head_as_dict(result.changes) | {
-        "cells": len(result.changes.cells),
-        "untouched": result.unchanged,
-        "applied": result.applied,
-        "as_difference": result.delta_cells,
-        "conflicts": [row | {"key": row["key"].split(KEY_SEPARATOR)} for row in result.conflicts.to_dicts()],
+    return head_as_dict(refreshed.changes) | {
+        "cells": len(refreshed.changes.cells),
+        "untouched": refreshed.unchanged,
+        "applied": refreshed.applied,
+        "as_difference": refreshed.delta_cells,
+        "conflicts": [row | {"key": row["key"].split(KEY_SEPARATOR)} for row in refreshed.conflicts.to_dicts()],
         "out": str(out),
     }
 
 
-def _view(result: RefreshResult, out: Path, fresh: Location, conflicts_file: Path | None, width: int) -> Iterator[Text]:
+def _view(
+    refreshed: RefreshResult, out: Path, fresh: Location, conflicts_file: Path | None, width: int
+) -> Iterator[Text]:
 
-    yield from head_view(result.changes, out.name, width)
+    yield from head_view(refreshed.changes, out.name, width)
     yield Text()
-    yield from refresh_view(result, width)
+    yield from refresh_view(refreshed, width)
     yield Text()
     if conflicts_file is not None:
         yield labelled("saved", f"the conflicts to decide, in {conflicts_file}")
     yield labelled("saved", f"the changes still to send, in {out}")
-    yield from verdict_view(changes_verdict(result.changes), width)
+    yield from verdict_view(changes_verdict(refreshed.changes), width)
     label = "next"
-    if bool((result.conflicts["fate"] == "hold").any()):
+    if bool((refreshed.conflicts["fate"] == "hold").any()):
         yield from decide_view(conflicts_file, width)
         label = "or"
     yield from next_command(_write_command(out, fresh), width, label)

@@ -132,9 +132,9 @@ def _settings_view(settings: dict[str, Any], width: int) -> Iterator[Text]:
     label = "settings"
     for name, value in settings.items():
         parts = value if isinstance(value, dict) else {"": value}
-        for part, own in parts.items():
-            if own not in (None, [], ""):
-                yield from sentence(label, f"{name}{'.' * bool(part)}{part} = {_shown(own)}", width)
+        for part, of_part in parts.items():
+            if of_part not in (None, [], ""):
+                yield from sentence(label, f"{name}{'.' * bool(part)}{part} = {_shown(of_part)}", width)
                 label = ""
 
 

@@ -44,8 +44,8 @@ def write_run_file(file: Path, given: NewRunOptions, output: OutputOptions) -> E
     """
     check_outputs(file, replace=given.overwrite)
     asked = not (output.as_json or output.quiet) and sys.stdin.isatty() and sys.stdout.isatty()
-    known = _answered(given) if asked else _complete(given)
-    save_run_file(file, known, overwrite=given.overwrite)
+    new_run = _answered(given) if asked else _complete(given)
+    save_run_file(file, new_run, overwrite=given.overwrite)
     words = ["neat-delta", "run", str(file), "--validate"]
     if output.as_json:
         show_json({"file": str(file)}, next_commands=[words])
@@ -54,7 +54,7 @@ def write_run_file(file: Path, given: NewRunOptions, output: OutputOptions) -> E
     return Exit.DONE
 
 
-def save_run_file(file: Path, known: NewRun, *, overwrite: bool = False) -> None:
+def save_run_file(file: Path, new_run: NewRun, *, overwrite: bool = False) -> None:
     """Write a run file that can be read again.
 
     Raises:
@@ -69,7 +69,7 @@ def save_run_file(file: Path, known: NewRun, *, overwrite: bool = False) -> None
         f"  neat-delta run {name} --dry-run     does everything except sending",
         f"  neat-delta run {name}",
     )
-    text = run_file(known, head)
+    text = run_file(new_run, head)
     structured(RunConfig, tomllib.loads(text, parse_float=Decimal), file, text)
     write_atomic(file, text.encode(), replace=overwrite)
 
@@ -94,9 +94,9 @@ def _complete(given: NewRunOptions) -> NewRun:
 def _answered(given: NewRunOptions) -> NewRun:
     """What a person answers where an option is not given; an empty answer leaves it out."""
 
-    def ask(what: str, known: str | None, *, needed: bool = False) -> str | None:
-        if known is not None:
-            return known
+    def ask(what: str, default: str | None, *, needed: bool = False) -> str | None:
+        if default is not None:
+            return default
         answer = click.prompt(f"  {what}", default=None if needed else "", show_default=False, err=True)
         return str(answer).strip() or None
 

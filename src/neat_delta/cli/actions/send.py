@@ -55,9 +55,9 @@ def send_command(
         click.confirm("  Send these files now?", abort=True, err=True)
     with show_progress(output) as progress:
         entry = send(sending, progress)
-    result = results_of(entry)
+    answers = results_of(entry)
     if import_report is not None:
-        write_atomic(import_report, report_csv(result), replace=overwrite)
+        write_atomic(import_report, report_csv(answers), replace=overwrite)
     wrong = needs_attention(entry)
     if output.as_json:
         show_json(entry_as_dict(entry), next_commands=[verify_command(entry, history)])
@@ -75,7 +75,7 @@ def _is_asked(output: OutputOptions, *, yes: bool) -> bool:
 
 def _show_plan(sending: Sending, output: OutputOptions) -> Exit:
     """What would be sent; it needs attention if other updates have sent some of it since."""
-    found, update = sending.sent_since(), sending.update
+    sent_since, update = sending.sent_since(), sending.update
     if output.as_json:
         files = [{"file": file.name, "action": file.action, "rows": file.rows} for file in update.receipt.files]
         made = update.receipt.live_made
@@ -85,12 +85,12 @@ def _show_plan(sending: Sending, output: OutputOptions) -> Exit:
                 "files": files,
                 "export": update.receipt.live_name,
                 "export_made": made.isoformat() if made else None,
-                "sent_since": found.to_dicts(),
+                "sent_since": sent_since.to_dicts(),
             }
         )
     elif not output.quiet:
         show(_plan_view(sending, console(output).width), output)
-    return Exit.ATTENTION if len(found) else Exit.DONE
+    return Exit.ATTENTION if len(sent_since) else Exit.DONE
 
 
 def _plan_view(sending: Sending, width: int) -> Iterator[Text]:

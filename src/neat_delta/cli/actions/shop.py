@@ -61,16 +61,16 @@ def import_command(folder: Path, files: tuple[Location, ...], import_report: Pat
     for path in (one for given in files for one in _each_of(given)):
         taken = shop.import_file(read_bytes(path), does_of(path.name))
         every += taken.results
-        bad = [result for result in taken.results if result.result in ("failed", "skipped")]
+        bad = [answer for answer in taken.results if answer.result in ("failed", "skipped")]
         message = "; the import stopped half way" if taken.broken_off else ""
         print_lines(
             f"{path.name}: {pluralize(len(taken.results) - len(bad), 'row')} accepted, {len(bad):,} not{message}"
         )
-        for result in bad[:5]:
-            print_lines(f"  line {result.line}, {result.code}: {result.result}, {result.reason}")
+        for answer in bad[:5]:
+            print_lines(f"  line {answer.line}, {answer.code}: {answer.result}, {answer.reason}")
     if import_report is not None:
         write_atomic(import_report, results_csv(every), replace=overwrite)
-    bad = [result for result in every if result.result in ("failed", "skipped")]
+    bad = [answer for answer in every if answer.result in ("failed", "skipped")]
     rows = f"{len(every) - len(bad):,} of {pluralize(len(every), 'row')} accepted"
     _end(rows, ["export", str(folder), "-o"], "after.csv")
     return Exit.ATTENTION if bad else Exit.DONE
@@ -85,11 +85,11 @@ def _each_of(given: Location) -> list[Place]:
     return [member.location for member in members_of(given)]
 
 
-def _end(result: str, command: Sequence[str] = (), out: str = "") -> None:
+def _end(verdict: str, command: Sequence[str] = (), out: str = "") -> None:
     """Print the verdict of a command, and the next command, which writes a new file."""
     output = OutputOptions(as_json=False, quiet=False, no_colour=False)
     width = console(output).width
-    show(verdict_view([result], width), output)
+    show(verdict_view([verdict], width), output)
     if command:
         show(next_command(["neat-delta", "shop", *command, free_name(out)], width), output)
 

@@ -58,8 +58,8 @@ def undo_command(
         width = console(output).width
         head = refresh_view(refreshed, width, back=True) if refreshed else ()
         others = [code for code in written.changes.findings["code"].unique() if code != NOT_PUT_BACK]
-        found = findings_view(written.changes, DisplayOptions(width, besides=tuple(others))) if refreshed else ()
-        show([*head, *found, *_view(written, folder, width, refreshed)], output)
+        findings = findings_view(written.changes, DisplayOptions(width, besides=tuple(others))) if refreshed else ()
+        show([*head, *findings, *_view(written, folder, width, refreshed)], output)
     if refreshed is None:
         return Exit.DONE
     left_alone = len(refreshed.conflicts) + refreshed.missing + len(written.changes.findings.filter(code=NOT_PUT_BACK))
@@ -71,7 +71,7 @@ def _export_of(place: str) -> str:
     return f", such as {place.rstrip('/')}/export.csv" if place.startswith("http") else ""
 
 
-def _view(written: Written, folder: Path, width: int, result: RefreshResult | None) -> Iterator[Text]:
+def _view(written: Written, folder: Path, width: int, refreshed: RefreshResult | None) -> Iterator[Text]:
 
     receipt, live_name, other = written.receipt, written.live.source.name, other_export(written.live)
     if receipt is None:
@@ -80,7 +80,7 @@ def _view(written: Written, folder: Path, width: int, result: RefreshResult | No
         return
     yield from files_table(receipt, width)
     what = f"{pluralize(receipt.cells, 'cell')} of {pluralize(receipt.items, 'item')}"
-    if result is None:
+    if refreshed is None:
         message = f"after the update, these files restore {live_name}: {what}"
     else:
         message = f"these files restore what was applied and not changed since (checked with {live_name}): {what}"

@@ -47,57 +47,62 @@ def verify_command(
     request = VerifyRequest(changes=sent, fresh=fresh, settings=load_config(config), **options)
     with show_progress(output) as progress:
         verified = verify(request, progress)
-        result, loaded, out = verified.result, verified.changes, request.out
-        noted = None if sent_as(changes, history) else _noted(changes, history, loaded, verified.export, result)
+        arrived, loaded, out = verified.result, verified.changes, request.out
+        noted = None if sent_as(changes, history) else _noted(changes, history, loaded, verified.export, arrived)
     if output.as_json:
-        show_json(_as_dict(result, out), next_commands=_next(result, changes, fresh, out))
+        show_json(_as_dict(arrived, out), next_commands=_next(arrived, changes, fresh, out))
     elif not output.quiet:
         if noted is not None:
             show([labelled("history", f"entry {noted}: imported by hand")], output)
-        show(_view(result, loaded, changes, fresh, out, limit, console(output).width), output)
-    return Exit.DONE if result.done else Exit.ATTENTION
+        show(_view(arrived, loaded, changes, fresh, out, limit, console(output).width), output)
+    return Exit.DONE if arrived.done else Exit.ATTENTION
 
 
-def _noted(path: Location, history: Path | None, changes: ChangeSet, fresh: Table, result: VerifyResult) -> int | None:
+def _noted(path: Location, history: Path | None, changes: ChangeSet, fresh: Table, arrived: VerifyResult) -> int | None:
     """The history's entry of an update that was imported by hand; what cannot be noted is said."""
     try:
-        return note_import(history_in(history), path, changes, fresh, result)
+        return note_import(history_in(history), path, changes, fresh, arrived)
     except NeatDeltaError as error:
         print_error(f"not noted in the history: {error}")
         return None
 
 
-def _as_dict(result: VerifyResult, out: Path | None) -> dict[str, object]:
+def _as_dict(arrived: VerifyResult, out: Path | None) -> dict[str, object]:
 
-    states = dict(result.changes["state"].value_counts().iter_rows())
+    states = dict(arrived.changes["state"].value_counts().iter_rows())
     rows = [
-        row | {"key": row["key"].split(KEY_SEPARATOR)} for row in result.changes.to_dicts() if row["state"] != "applied"
+        row | {"key": row["key"].split(KEY_SEPARATOR)}
+        for row in arrived.changes.to_dicts()
+        if row["state"] != "applied"
     ]
-    return {"done": result.done, "states": states, "left": rows, "out": str(out) if out else None}
+    return {"done": arrived.done, "states": states, "left": rows, "out": str(out) if out else None}
 
 
 def _view(
-    result: VerifyResult, changes: ChangeSet, path: Location, fresh: Location, out: Path | None, limit: int, width: int
+    arrived: VerifyResult, changes: ChangeSet, path: Location, fresh: Location, out: Path | None, limit: int, width: int
 ) -> Iterator[Text]:
 
     yield labelled("changes", f"{path.name}   made {local_time(changes.head.made)}")
     yield labelled("compared", fresh.name)
     yield Text()
     names: dict[str, str | None] = dict(changes.items.select("key", "name").iter_rows())
-    yield from verify_view(result, names, width, limit)
+    yield from verify_view(arrived, names, width, limit)
     yield Text()
     if out is not None:
         yield labelled("saved", f"the changes that were not applied, in {out}")
-    applied, rest = result.count(APPLIED), len(result.changes) - result.count(APPLIED)
-    parts = [f"{applied:,} of {pluralize(len(result.changes), 'change')} applied", *([f"{rest:,} not"] if rest else [])]
+    applied, rest = arrived.count(APPLIED), len(arrived.changes) - arrived.count(APPLIED)
+    parts = [
+        f"{applied:,} of {pluralize(len(arrived.changes), 'change')} applied",
+        *([f"{rest:,} not"] if rest else []),
+    ]
     yield from verdict_view(parts, width)
-    for words in _next(result, path, fresh, out):
+    for words in _next(arrived, path, fresh, out):
         yield from next_command(words, width)
 
 
-def _next(result: VerifyResult, path: Location, fresh: Location, out: Path | None) -> list[list[str]]:
+def _next(arrived: VerifyResult, path: Location, fresh: Location, out: Path | None) -> list[list[str]]:
     """What saves the changes that were not applied, then what writes them as a new update."""
-    if result.remaining.is_empty:
+    if arrived.remaining.is_empty:
         return []
     if out is None:
         rest_file = free_name("rest.changes.jsonl")

@@ -55,8 +55,8 @@ def write_command(
                 for name in (campaign.fresh or str(live or written.live.source.path), campaign.to, campaign.fresh)
             )
             update = f"{folder.name}/{CHANGESET_FILE}"
-            known = NewRun(export, changes=update, to=to, fresh=fresh, begins=times[0], ends=times[1])
-            save_run_file(run_path, known, overwrite=request.overwrite)
+            new_run = NewRun(export, changes=update, to=to, fresh=fresh, begins=times[0], ends=times[1])
+            save_run_file(run_path, new_run, overwrite=request.overwrite)
     blocked = written.changes.blocking_count()
     if request.strict and blocked:
         return refused(blocked)

@@ -30,9 +30,9 @@ __all__ = [
 def field_types() -> tuple[FieldType, ...]:
     """Every kind, those of plug-ins too, the pickiest first: the order in which a column is tried against them."""
     modules = [importlib.import_module(f"{__name__}.{found.name}") for found in pkgutil.iter_modules(__path__)]
-    own = [module.TYPE for module in modules if hasattr(module, "TYPE")]
-    others = [kind for kind in plugins(FIELD_TYPES).values() if kind.name not in {one.name for one in own}]
-    return tuple(sorted((*own, *others), key=lambda kind: kind.priority))
+    kinds = [module.TYPE for module in modules if hasattr(module, "TYPE")]
+    others = [kind for kind in plugins(FIELD_TYPES).values() if kind.name not in {one.name for one in kinds}]
+    return tuple(sorted((*kinds, *others), key=lambda kind: kind.priority))
 
 
 def type_named(name: str) -> FieldType:
@@ -47,8 +47,8 @@ BLANK = r"^[\s\u00a0]*$"
 def are_blank(values: pl.Series, blank: str = BLANK) -> pl.Series:
     """Which values match the pattern of blank ones; what begins with a usual sign does not and needs no closer look."""
     suspects = ((values < "!") | (values >= "\u0080")).arg_true()
-    found = suspects.filter(values.gather(suspects).str.contains(blank))
-    return pl.repeat(False, len(values), dtype=pl.Boolean, eager=True).scatter(found, True)
+    blanks = suspects.filter(values.gather(suspects).str.contains(blank))
+    return pl.repeat(False, len(values), dtype=pl.Boolean, eager=True).scatter(blanks, True)
 
 
 def infer_type(filled: pl.Series, field: str) -> FieldType:

@@ -131,9 +131,9 @@ class Date:
 
 def day_in_words(text: str) -> str | None:
     """A date with its month in words, or with the signs for year, month and day of Chinese and Japanese; else null."""
-    found = re.fullmatch(r"\s*([0-9]{4})\s?[年년]\s?([0-9]{1,2})\s?[月월]\s?([0-9]{1,2})\s?[日일]\s*", text)
-    if found:
-        return _as_iso(*map(int, found.groups()))
+    parts = re.fullmatch(r"\s*([0-9]{4})\s?[年년]\s?([0-9]{1,2})\s?[月월]\s?([0-9]{1,2})\s?[日일]\s*", text)
+    if parts:
+        return _as_iso(*map(int, parts.groups()))
     numbers = [int(part) for part in re.findall(r"[0-9]+", text)]
     words = re.findall(r"[a-z]{3,}", plain(text))
     months = {month for word in words if (month := _month(word)) is not None}

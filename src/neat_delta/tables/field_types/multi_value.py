@@ -85,5 +85,5 @@ class MultiValue:
             joined=values.str.join(self.separator, ignore_nulls=False), unread=pl.col("reading").is_null().any()
         )
         every = pl.DataFrame({"at": pl.int_range(height, dtype=pl.UInt32, eager=True)})
-        result = every.join(lists, on="at", how="left", maintain_order="left")
-        return result.select(pl.when(~pl.col("unread")).then("joined")).to_series()
+        joined = every.join(lists, on="at", how="left", maintain_order="left")
+        return joined.select(pl.when(~pl.col("unread")).then("joined")).to_series()

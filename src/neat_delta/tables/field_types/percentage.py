@@ -77,10 +77,10 @@ class Percentage:
         number = infer_edited_number_format(bare, live_format.number)
         cells = sheet.cells if sheet.whole is None else sheet.whole
         was = sheet.was if sheet.whole_was is None else sheet.whole_was
-        known = self.normalize(was, live_format).drop_nulls()
+        numbers = self.normalize(was, live_format).drop_nulls()
         plain = cells.filter(~cells.str.contains(SIGN))
         alike = {
-            part: int(self.normalize(plain, PercentageFormat(number, "", part)).is_in(known.implode()).sum())
+            part: int(self.normalize(plain, PercentageFormat(number, "", part)).is_in(numbers.implode()).sum())
             for part in (False, True)
         }
         part = live_format.part_of_one if alike[True] == alike[False] else alike[True] > alike[False]

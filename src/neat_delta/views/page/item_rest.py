@@ -42,12 +42,12 @@ def item_rest(both: BeforeAfter, keys: Sequence[str], pattern: str | None) -> st
     It has ``fields``, ``rows`` (the live values of each item, null of one that the shop lacks) and ``images``.
     """
     rows = _rows_of(both, keys)
-    there = rows.drop_nulls()
+    rows_in_export = rows.drop_nulls()
     images = _images(both, rows, pattern)
-    if len(there) * len(both.live.names) <= MOST_CELLS:
-        values = both.live.cells(both.live.names, there).rows()
-        found = iter(values)
-        listed = [None if row is None else next(found) for row in rows]
+    if len(rows_in_export) * len(both.live.names) <= MOST_CELLS:
+        values = both.live.cells(both.live.names, rows_in_export).rows()
+        next_values = iter(values)
+        listed = [None if row is None else next(next_values) for row in rows]
         packed = packed_data({"fields": both.live.names, "rows": listed, "images": images})
         if len(packed) <= MOST:
             return packed
@@ -79,9 +79,9 @@ def _images(both: BeforeAfter, rows: pl.Series, pattern: str | None) -> list[str
                 "there is no field with this name", file="[page] image in catalogue.toml", value=name,
                 hint=nearest_hint(name, both.live.names),
             )  # fmt: skip
-    there = both.live.cells(names, rows.drop_nulls())
+    shop_cells = both.live.cells(names, rows.drop_nulls())
     separators = {name: info.separator for name, info in both.changes.head.fields.items() if info.separator}
-    found = iter(there.rows(named=True))
+    next_rows = iter(shop_cells.rows(named=True))
 
     def address(values: dict[str, str]) -> str | None:
         if not all(values.values()):
@@ -94,4 +94,4 @@ def _images(both: BeforeAfter, rows: pl.Series, pattern: str | None) -> list[str
 
         return PLACEHOLDER.sub(value, pattern)
 
-    return [None if row is None else address(next(found)) for row in rows]
+    return [None if row is None else address(next(next_rows)) for row in rows]

@@ -119,47 +119,47 @@ def _orders() -> list[tuple[str, str]]:
 
 def _tiles(changes: ChangeSet) -> list[tuple[str, str]]:
     """The figures at the top: how much of what."""
-    result = [(count(len(changes.keys_with_action(CHANGE, RECODE))), "items change")]
-    result.append((count(len(changes.cells_with_action(CHANGE, RECODE))), "cells change"))
+    tiles = [(count(len(changes.keys_with_action(CHANGE, RECODE))), "items change")]
+    tiles.append((count(len(changes.cells_with_action(CHANGE, RECODE))), "cells change"))
     for do, what in ((ADD, "new items"), (REMOVE, "items to delete"), (RECODE, "items get a new SKU")):
         if len(changes.keys_with_action(do)):
-            result.append((count(len(changes.keys_with_action(do))), what))
+            tiles.append((count(len(changes.keys_with_action(do))), what))
     levels = changes.findings["level"]
-    result.append((count(int((levels == "error").sum())), "errors, not sent"))
-    result.append((count(int((levels == "warning").sum())), "warnings"))
-    return result
+    tiles.append((count(int((levels == "error").sum())), "errors, not sent"))
+    tiles.append((count(int((levels == "warning").sum())), "warnings"))
+    return tiles
 
 
 def _rows(changes: ChangeSet) -> str:
     """The states of the rows, which add up to those read."""
     counts = changes.counts
-    result = [
+    rows = [
         f"{state.replace('_', ' ')} {count(counts[state])}"
         for state in (*STATES, EXCLUDED, LEFT_OUT_ROW)
         if state in counts
     ]
-    return " · ".join(result) + f" = {pluralize(changes.head.edited.rows, 'row')} read"
+    return " · ".join(rows) + f" = {pluralize(changes.head.edited.rows, 'row')} read"
 
 
 def _findings(changes: ChangeSet, data: dict[str, Any]) -> list[dict[str, Any]]:
     """What the section of problems tells, errors first: level, check, how many, the first sentences."""
-    wanted = changes.findings.filter(changes.findings["level"].is_in(["error", "warning"]))
+    problems = changes.findings.filter(changes.findings["level"].is_in(["error", "warning"]))
     names = dict(changes.items.select("key", "name").iter_rows())
     touched = {item.key for item in data["items"] if item.cells or item.whole}
-    parts = wanted.partition_by(["level", "code"], as_dict=True, maintain_order=True)
-    result = []
-    for (level, check), found in sorted(parts.items(), key=lambda part: part[0][0] != "error"):
+    parts = problems.partition_by(["level", "code"], as_dict=True, maintain_order=True)
+    listed = []
+    for (level, check), findings in sorted(parts.items(), key=lambda part: part[0][0] != "error"):
         some = [
             row | {"code": format_key(row["key"]), "name": names.get(row["key"]) or ""}
-            for row in found.head(MOST_SENTENCES).iter_rows(named=True)
+            for row in findings.head(MOST_SENTENCES).iter_rows(named=True)
         ]
-        decidable = bool(touched.intersection(found["key"].drop_nulls()))
-        more = count(len(found) - len(some)) if len(found) > len(some) else ""
-        result.append(
-            {"level": level, "check": check, "number": count(len(found)), "some": some, "more": more}
+        decidable = bool(touched.intersection(findings["key"].drop_nulls()))
+        more = count(len(findings) - len(some)) if len(findings) > len(some) else ""
+        listed.append(
+            {"level": level, "check": check, "number": count(len(findings)), "some": some, "more": more}
             | {"decidable": decidable}
         )
-    return result
+    return listed
 
 
 def _sums(changes: ChangeSet, data: dict[str, Any]) -> list[tuple[str, str, list[dict[str, Any]]]]:

@@ -96,11 +96,11 @@ def page_data(both: BeforeAfter, settings: Settings, name: PageName) -> dict[str
         items.append(
             PageItem(key, item["new_key"], item["name"], state, group, move, level, cells.get(key, []), said, whole)
         )
-    own = sha256_hex(dump_changes(changes))
+    checksum = sha256_hex(dump_changes(changes))
     return {
         "changes": name.changes,
-        "part": own,
-        "whole": own == name.changes,
+        "part": checksum,
+        "whole": checksum == name.changes,
         "file": name.decisions,
         "fields": [[field, _mark(changes, field)] for field in fields],
         "groups": groups,

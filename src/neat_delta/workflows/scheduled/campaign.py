@@ -94,13 +94,13 @@ def sent_updates(config: RunConfig, state: CampaignState) -> list[Entry]:
 
     They are known by the names of their runs' folders, wherever these lie by now, or by the change sets in them.
     """
-    own = {(name, UPDATE_FOLDER) for name in state.sent}
+    folders = {(name, UPDATE_FOLDER) for name in state.sent}
     files = [config.folder / name / UPDATE_FOLDER / CHANGESET_FILE for name in state.sent]
-    known = {sha256_hex(read_bytes(file)) for file in files if file.is_file()}
+    checksums = {sha256_hex(read_bytes(file)) for file in files if file.is_file()}
     return [
         entry
         for entry in History(config.history_file).entries()
-        if entry.has_left and (Path(entry.folder).parts[-2:] in own or entry.changes in known)
+        if entry.has_left and (Path(entry.folder).parts[-2:] in folders or entry.changes in checksums)
     ]
 
 

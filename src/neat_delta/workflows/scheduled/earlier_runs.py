@@ -45,8 +45,8 @@ def own_folders(config: RunConfig) -> Iterator[Path]:
 
 def is_own(config: RunConfig, folder: Path) -> bool:
     """Whether a folder is that of a run of this very file."""
-    own = re.compile(rf"{re.escape(config.name)}-[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}T[0-9]{{6}}Z(-[0-9]+)?")
-    return folder.resolve().parent == config.folder.resolve() and bool(own.fullmatch(folder.name))
+    name_of_run = re.compile(rf"{re.escape(config.name)}-[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}T[0-9]{{6}}Z(-[0-9]+)?")
+    return folder.resolve().parent == config.folder.resolve() and bool(name_of_run.fullmatch(folder.name))
 
 
 def approved_meanwhile(config: RunConfig, settings: Settings) -> Approved | None:
@@ -61,19 +61,19 @@ def approved_meanwhile(config: RunConfig, settings: Settings) -> Approved | None
         approval = approval_path(path)
         waits = (folder / WAITING_FILE).is_file() and not (folder / CONTINUED_FILE).exists()
         if waits and approval.is_file() and path.is_file():
-            changes, found = load_changes(path), load_approval(approval)
-            if why_not(changes, settings.send, found) is None:
-                return Approved(folder, changes, found)
+            changes, approved = load_changes(path), load_approval(approval)
+            if why_not(changes, settings.send, approved) is None:
+                return Approved(folder, changes, approved)
     return None
 
 
 def why_none_holds(config: RunConfig, settings: Settings) -> list[str]:
     """Why the approvals of earlier runs that wait do not hold."""
-    found = []
+    reasons = []
     for folder in own_folders(config):
         path = folder / CHANGES_FILE
         if (folder / WAITING_FILE).is_file() and not (folder / CONTINUED_FILE).exists():
             approval = approval_path(path)
             if approval.is_file() and (why := why_not(load_changes(path), settings.send, load_approval(approval))):
-                found.append(why)
-    return found
+                reasons.append(why)
+    return reasons

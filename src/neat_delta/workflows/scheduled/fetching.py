@@ -27,8 +27,8 @@ def fetch(report: RunReport, progress: ProgressReporter, name: str, where: Locat
         kept, size = [], 0
         for at, member in enumerate(members, start=1):
             # (Files of several folders may share a name.)
-            own = f"{member.location.name}{'.csv' * isinstance(member.location, DatabaseTable)}"
-            plain = own if member.name == member.location.name else f"{at}-{own}"
+            file_name = f"{member.location.name}{'.csv' * isinstance(member.location, DatabaseTable)}"
+            plain = file_name if member.name == member.location.name else f"{at}-{file_name}"
             kept.append(folder / (prefix + plain))
             data = read_bytes(member.location)
             size += len(data)

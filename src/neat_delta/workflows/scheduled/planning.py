@@ -75,8 +75,8 @@ def planned(config: RunConfig, inputs: Inputs, settings: Settings, progress: Pro
         return Planned(adjusted.changes, adjusted.result.live, adjusted.result.live, as_edited=False)
     compared = compare(_request(config, inputs, settings), progress)
     require_fresh(compared.live.source.made, config.live, settings)
-    objections = [text for result in compared.results for text in _objections(result)]
-    unknown = 0 if config.add_new else sum(result.changes.counts["new"] for result in compared.results)
+    objections = [text for comparison in compared.results for text in _objections(comparison)]
+    unknown = 0 if config.add_new else sum(comparison.changes.counts["new"] for comparison in compared.results)
     first = compared.results[0]
     if compared.combined is None:
         return Planned(first.changes, first.live, first.original or first.edited, True, unknown, objections)
@@ -99,8 +99,8 @@ def _request(config: RunConfig, inputs: Inputs, settings: Settings) -> CompareRe
 
 def _options(config: RunConfig, request: type) -> dict[str, Any]:
     """The options of a job as the run file has them."""
-    own = options_of(type(config))
-    return {name: getattr(config, name) for name in options_of(request) if name in own}
+    names = options_of(type(config))
+    return {name: getattr(config, name) for name in options_of(request) if name in names}
 
 
 def refreshed(
@@ -113,21 +113,24 @@ def refreshed(
     """
     fresh = read_fresh(changes, live, settings, progress)
     require_fresh(fresh.source.made, live, settings)
-    result = refresh(changes, fresh, settings).changes
-    checked = recheck(result, fresh, settings, config.overrides(), names_of_images(config.images))
+    changes_now = refresh(changes, fresh, settings).changes
+    checked = recheck(changes_now, fresh, settings, config.overrides(), names_of_images(config.images))
     keep(fresh, settings)
     return Planned(checked, fresh, fresh, as_edited=False)
 
 
-def _objections(result: CompareResult) -> list[str]:
+def _objections(comparison: CompareResult) -> list[str]:
     """What looks like a wrong file, or like one of another layout than last time."""
-    counts = result.changes.counts
-    found = [f"supplier file layout changed: {message}; nothing was sent" for message in result.profile_drift]
-    questions = result.changes.findings.filter(pl.col("code").is_in(list(TO_ANSWER)))
-    found += [f"{message}: nothing was sent" for message in questions["message"]]
-    if len(result.edited) and not counts["changed"] + counts["unchanged"] + counts["rejected"] + counts["duplicate"]:
-        found.append("no SKU of the edited file is in the shop. Wrong file, or wrong column?")
-    return found
+    counts = comparison.changes.counts
+    objections = [f"supplier file layout changed: {message}; nothing was sent" for message in comparison.profile_drift]
+    questions = comparison.changes.findings.filter(pl.col("code").is_in(list(TO_ANSWER)))
+    objections += [f"{message}: nothing was sent" for message in questions["message"]]
+    if (
+        len(comparison.edited)
+        and not counts["changed"] + counts["unchanged"] + counts["rejected"] + counts["duplicate"]
+    ):
+        objections.append("no SKU of the edited file is in the shop. Wrong file, or wrong column?")
+    return objections
 
 
 def over_limits(limits: Limits, plan: Planned, changed: int, errors: int) -> list[str]:

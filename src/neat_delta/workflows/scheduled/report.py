@@ -121,10 +121,10 @@ class RunReport:
 
     def as_dict(self) -> dict[str, Any]:
         """The form of summary.json."""
-        result: dict[str, Any] = to_json(self)
+        described: dict[str, Any] = to_json(self)
         for name in ("started", "ended"):
-            result[name] = result[name] and result[name].strftime("%Y-%m-%dT%H:%M:%SZ")
-        result["folder"] = str(self.folder)
-        result["run"] = result.pop("name")
-        result.pop("failure_exit")
-        return {"neat_delta": FORMAT, "verdict": self.verdict, "exit": self.exit_code} | result
+            described[name] = described[name] and described[name].strftime("%Y-%m-%dT%H:%M:%SZ")
+        described["folder"] = str(self.folder)
+        described["run"] = described.pop("name")
+        described.pop("failure_exit")
+        return {"neat_delta": FORMAT, "verdict": self.verdict, "exit": self.exit_code} | described

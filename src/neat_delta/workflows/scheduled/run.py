@@ -207,10 +207,10 @@ class _Run:
             form = {name: getattr(self.config, name) for name in options_of(UpdateForm)}
             request = UndoRequest(changes=changes, live=None, fresh=live, folder=folder, settings=settings, **form)
             written = undo(request, self.progress)
-            result = written.refreshed
-            assert result is not None
+            refreshed = written.refreshed
+            assert refreshed is not None
             tell_changes(report, written.changes)
-            since = len(result.conflicts) + result.missing
+            since = len(refreshed.conflicts) + refreshed.missing
             stays = f"; {several(since, 'change')} of others since then stay" if since else ""
             step.message = f"{several(report.cells, 'cell')} of {several(sum(report.items.values()), 'item')}{stays}"
             self._tell_files(written.receipt)
@@ -221,8 +221,8 @@ class _Run:
         history, place = History(self.config.history_file), destination_of(self._place())
         for entry in history.entries():
             folder = Path(entry.folder)
-            own = folder.name.startswith(UPDATE_FOLDER) and is_own(self.config, folder.parent)
-            if entry.state != "in progress" or entry.place != place.name or not own:
+            is_of_this_run = folder.name.startswith(UPDATE_FOLDER) and is_own(self.config, folder.parent)
+            if entry.state != "in progress" or entry.place != place.name or not is_of_this_run:
                 continue
             if not Path(entry.folder).is_dir():
                 message = (
@@ -284,20 +284,20 @@ class _Run:
 
         If the shop has changed any of its cells, it is not what was approved, and the files are compared again.
         """
-        found = approved_meanwhile(self.config, settings) if settings.send.approval is not None else None
-        if found is None:
+        approved = approved_meanwhile(self.config, settings) if settings.send.approval is not None else None
+        if approved is None:
             return None, None
         with self.report.step("approved", self.progress) as step:
-            plan = refreshed(found.changes, live, self.config, settings, self.progress)
+            plan = refreshed(approved.changes, live, self.config, settings, self.progress)
             if plan.changes.is_empty:
-                step.message = f"the shop has all of {found.folder.name} already"
-                found.mark_continued(self.report.folder)
+                step.message = f"the shop has all of {approved.folder.name} already"
+                approved.mark_continued(self.report.folder)
                 return None, None
-            if why_not(plan.changes, settings.send, found.approval) is not None:
-                step.message = f"the shop has changed since {found.folder.name} was approved; compared again"
+            if why_not(plan.changes, settings.send, approved.approval) is not None:
+                step.message = f"the shop has changed since {approved.folder.name} was approved; compared again"
                 return None, None
-            step.message = f"going on with {found.folder.name}: {self._save(plan)}"
-            return found, plan
+            step.message = f"going on with {approved.folder.name}: {self._save(plan)}"
+            return approved, plan
 
     def _approval_of(self, plan: Planned, settings: Settings) -> Approval | None:
         """The approval next to a saved change set that is sent; an approval that does not hold is named."""
@@ -388,13 +388,15 @@ class _Run:
             kept = self._fetch("fresh", fresh, "fresh-")
             with report.step("verify", self.progress) as step:
                 export = read_table(kept, self.progress, settings.export)
-                result = verify(sent, export.renamed(sent.head.names()), settings)
-                tell_landed(report, result)
-                step.message = f"{report.applied.get(APPLIED, 0):,} of {several(len(result.changes), 'change')} applied"
-            if result.done:
+                arrived = verify(sent, export.renamed(sent.head.names()), settings)
+                tell_landed(report, arrived)
+                step.message = (
+                    f"{report.applied.get(APPLIED, 0):,} of {several(len(arrived.changes), 'change')} applied"
+                )
+            if arrived.done:
                 return
-        save_changes(result.remaining, report.folder / REMAINING_FILE)
+        save_changes(arrived.remaining, report.folder / REMAINING_FILE)
         report.attention_reasons.append(
-            f"not applied as sent: {several(len(result.changes) - result.count(APPLIED), 'change')}"
+            f"not applied as sent: {several(len(arrived.changes) - arrived.count(APPLIED), 'change')}"
         )
         report.suggest("preview", str(report.folder / REMAINING_FILE))

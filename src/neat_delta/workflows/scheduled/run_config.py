@@ -78,10 +78,10 @@ class AsWebAddress:
 
     def convert(self, value: str) -> Address:
         """The address."""
-        found = AsPlace().convert(value)
-        if not isinstance(found, Address) or found.scheme not in WEB_SCHEMES:
+        place = AsPlace().convert(value)
+        if not isinstance(place, Address) or place.scheme not in WEB_SCHEMES:
             raise InvalidSetting("{key} must be an http or https address", FIX, value)
-        return found
+        return place
 
 
 @dataclass(frozen=True)
@@ -305,13 +305,13 @@ def told_anyway(path: Path) -> RunConfig | None:
         data, _ = read_toml(path, "")
     except InvalidInput:
         return None
-    known: dict[str, Any] = {"live": "live.csv", "edited": "edited.csv"}
+    readable: dict[str, Any] = {"live": "live.csv", "edited": "edited.csv"}
     for name in ("folder", "history", "mail", "webhook", "metrics"):
         if name in data:
             with suppress(InvalidSettings):
-                structured(RunConfig, known | {name: data[name]}, path)
-                known[name] = data[name]
-    return _from_its_folder(structured(RunConfig, known, path), path)
+                structured(RunConfig, readable | {name: data[name]}, path)
+                readable[name] = data[name]
+    return _from_its_folder(structured(RunConfig, readable, path), path)
 
 
 def load_run(path: Path) -> RunConfig:

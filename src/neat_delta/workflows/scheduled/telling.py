@@ -46,10 +46,10 @@ def tell_results(report: RunReport, entry: Entry) -> None:
     report.rejected = [{name: row[name] for name in ("code", "result", "reason")} for row in bad[:SOME]]
 
 
-def tell_landed(report: RunReport, result: VerifyResult) -> None:
+def tell_landed(report: RunReport, arrived: VerifyResult) -> None:
     """What of it is in the shop now."""
-    report.applied = dict(result.changes["state"].value_counts(sort=True).iter_rows())
-    some = result.changes.filter(pl.col("state") != APPLIED).head(SOME)
+    report.applied = dict(arrived.changes["state"].value_counts(sort=True).iter_rows())
+    some = arrived.changes.filter(pl.col("state") != APPLIED).head(SOME)
     report.not_applied = [_with_item(row) for row in some.to_dicts()]
 
 

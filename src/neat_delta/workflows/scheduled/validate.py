@@ -32,13 +32,13 @@ if TYPE_CHECKING:
 
 def mistakes_of(config: RunConfig) -> list[str]:
     """Everything that can be seen to be wrong without reading a table or asking another machine."""
-    found = []
+    mistakes = []
     settings = Settings()
     if config.catalogue is not None:
         try:
             settings = load_settings(config.catalogue)
         except NeatDeltaError as error:
-            found += str(error).split("\n")
+            mistakes += str(error).split("\n")
     profiles = [config.profile, *(one.profile for one in config.edited_files)]
     formulas = [*config.set, *(text for one in config.edited_files for text in one.formulas)]
     checks: list[Callable[[], object]] = [partial(profile_named, name, settings) for name in profiles]
@@ -50,20 +50,20 @@ def mistakes_of(config: RunConfig) -> list[str]:
         try:
             check()
         except ExpressionError as error:
-            found.append(f"where: {error}")
+            mistakes.append(f"where: {error}")
         except NeatDeltaError as error:
-            found.append(str(error))
+            mistakes.append(str(error))
     read = ("live", "edited", "changes", "items", "sku_changes", "map_file", "decisions", "base")
     located = [(name, getattr(config, name)) for name in read if str(getattr(config, name)) not in (NO_BASE, KEPT_BASE)]
     for name, location in (*located, *(("edited_files", one.file) for one in config.edited_files)):
-        found += [f"{name}: {what}" for what in _missing(location)]
+        mistakes += [f"{name}: {what}" for what in _missing(location)]
     for name in ("heartbeat", "metrics"):
         path = getattr(config, name)
         if isinstance(path, Path) and not is_own(path):
-            found.append(f"{name}: {path} is another file, which is never replaced. Choose another name.")
+            mistakes.append(f"{name}: {path} is another file, which is never replaced. Choose another name.")
     if isinstance(config.to, Path) and not config.to.is_dir():
-        found.append(f"to: {config.to}: folder not found")
-    return found
+        mistakes.append(f"to: {config.to}: folder not found")
+    return mistakes
 
 
 def effective(config: RunConfig) -> dict[str, Any]:
