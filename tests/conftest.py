@@ -5,10 +5,11 @@ import os
 import pytest
 from hypothesis import settings
 
+from helpers import examples
 from neat_delta.base.frame_schema import FrameSchema
 
 # How long an example takes is no concern of a test: machines differ. Timings belong to benchmarks/.
-settings.register_profile("untimed", deadline=None, max_examples=60)
+settings.register_profile("untimed", deadline=None, max_examples=examples(20))
 settings.load_profile("untimed")
 
 # Every frame that a room hands on is looked at, value by value.

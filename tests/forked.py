@@ -94,12 +94,24 @@ def _serve(connection: socket.socket) -> None:
 
 
 def _load() -> None:
+    """Load what commands load when they are called: every one's action, and what these load only where they need it."""
     import importlib
+    import pkgutil
 
-    commands = ("app", "compare", "preview", "write", "send", "history", "inspect", "run", "shop")
-    rooms = ("checks", "views.comparison", "views.overview", "workflows.saved_changes", "update", "reading.workbook")
-    for name in (*(f"cli.{command}" for command in commands), *rooms):
+    import neat_delta.cli.actions as actions
+
+    for action in pkgutil.iter_modules(actions.__path__):
+        importlib.import_module(f"{actions.__name__}.{action.name}")
+    for name in ("checks", "workflows.compare", "reading.workbook", "reading.read", "expressions.compiler"):
         importlib.import_module(f"neat_delta.{name}")
+    drawing = ("jinja2", "matplotlib.figure", "matplotlib.backends.backend_svg", "matplotlib.backends.backend_agg")
+    for package in (*drawing, "xlsxwriter", "sqlalchemy", "httpx", "python_calamine", "sqlglot"):
+        importlib.import_module(package)
+    # (A command that is to see other plug-ins has another PYTHONPATH, and is not forked.)
+    from neat_delta.base.plugins import CHECKS, DESTINATIONS, FIELD_TYPES, FORMATS, plugins
+
+    for group in (CHECKS, DESTINATIONS, FIELD_TYPES, FORMATS):
+        plugins(group)
 
 
 def _become(asked: dict, out: int, err: int) -> None:

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from helpers import import_into, update_files, write_table
+from helpers import examples, import_into, update_files, write_table
 from neat_delta.analysis.cell_selection import Selection, cells_in
 from neat_delta.base.errors import InvalidInput, InvalidOption
 from neat_delta.changeset.serialization import load_changes, save_changes
@@ -73,7 +73,7 @@ def test_a_part_that_cannot_be_is_refused(seen, part, reason):
         cells_in(*seen[:1], part, seen[1], Settings())
 
 
-@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=30)
+@settings(suppress_health_check=[HealthCheck.function_scoped_fixture], max_examples=examples(15))
 @given(data=st.data())
 def test_what_is_taken_is_sent_and_all_the_rest_is_noted(seen, tmp_path_factory, data):
     changes, live = seen

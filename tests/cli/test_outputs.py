@@ -13,7 +13,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from helpers import PROGRAM, files_in, neat_delta, refused, write_table
+from helpers import PROGRAM, examples, files_in, neat_delta, refused, write_table
 from neat_delta.base.exit_codes import Exit
 from neat_delta.cli import app
 from neat_delta.update import replaceable, write
@@ -227,7 +227,7 @@ wishes = st.one_of(
 )
 
 
-@settings(max_examples=70)
+@settings(max_examples=examples(35))
 @example("send up --to inbox --import-report history.sqlite", "")
 @given(wishes, st.sampled_from(["", " --overwrite"]))
 def test_no_command_touches_a_path_that_it_does_not_name(tmp_path_factory, wish, replace):

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from helpers import read_rows, update_files, write_table
+from helpers import examples, read_rows, update_files, write_table
 from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import dump_changes, load_changes
@@ -105,7 +105,7 @@ def test_every_row_of_a_list_of_codes_is_accounted_for(tmp_path):
 codes = [f"K{at}" for at in range(12)]
 
 
-@settings(max_examples=60)
+@settings(max_examples=examples(30))
 @given(st.lists(st.sampled_from(codes), unique=True), st.data())
 def test_at_no_moment_do_two_items_share_a_code(moved, data):
     """For any change of codes into each other's places or to free ones: chains, swaps, rings."""
@@ -121,7 +121,7 @@ def test_at_no_moment_do_two_items_share_a_code(moved, data):
     assert at == {code: to.get(code, code) for code in codes}
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=examples(15), deadline=None)
 @given(st.permutations(range(10)))
 def test_any_exchange_of_codes_is_proved_and_undone(order):
     pairs = [(f"C-{at}", f"C-{to}") for at, to in enumerate(order)]

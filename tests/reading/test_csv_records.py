@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from helpers import examples
 from neat_delta.files.content import ContentInMemory
 from neat_delta.reading import csv_records, csv_rows, records_in_common
 from neat_delta.reading.charset import DecodedText
@@ -38,7 +39,7 @@ def in_blocks(monkeypatch, size: int):
     monkeypatch.setattr(csv_rows, "BLOCK", size)
 
 
-@settings(max_examples=150)
+@settings(max_examples=examples(75))
 @given(
     st.lists(st.tuples(*[st.sampled_from(CELLS)] * 3), min_size=1, max_size=8),
     st.sampled_from(["\n", "\r\n"]),
@@ -66,7 +67,7 @@ def every_row(count):
     return pl.int_range(count, eager=True)
 
 
-@settings(max_examples=150)
+@settings(max_examples=examples(75))
 @given(
     st.lists(st.lists(st.sampled_from(RAW), min_size=3, max_size=3).map(",".join), min_size=1, max_size=8),
     st.sampled_from(["\n", "\r\n"]),
@@ -149,7 +150,7 @@ def written(rows, end="\n"):
     return stream.getvalue()
 
 
-@settings(max_examples=300)
+@settings(max_examples=examples(150))
 @given(st.lists(ROW, min_size=1, max_size=30), CHANGES, st.sampled_from(["\n", "\r\n"]), st.booleans(), st.booleans())
 def test_a_copy_is_read_as_if_nothing_were_known_of_the_file_that_it_is_one_of(rows, changes, end, cut, early):
     edited, damage = list(rows), {}

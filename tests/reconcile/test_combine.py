@@ -8,7 +8,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from helpers import import_into, neat_delta, read_rows, update_files, write_table
+from helpers import examples, import_into, neat_delta, read_rows, update_files, write_table
 from neat_delta.base.errors import InvalidOption
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_pair
@@ -25,7 +25,7 @@ edited_cells = st.dictionaries(
     st.tuples(st.sampled_from([row[0] for row in LIVE[1:]]), st.sampled_from(HEAD[1:])), st.integers(0, 1), max_size=6
 )
 OPTIONS = {"name": ["Hive", "Veil"], "price": ["1.25", "7.75"], "stock": ["70", "80"]}
-folders = settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
+folders = settings(max_examples=examples(12), suppress_health_check=[HealthCheck.function_scoped_fixture])
 
 
 def made(folder, cells, name, **options):

@@ -8,7 +8,7 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from helpers import neat_delta, read_rows, write_table
+from helpers import examples, neat_delta, read_rows, write_table
 from neat_delta.diff.compare import CompareOptions
 from neat_delta.reading import read_pair, read_table
 from neat_delta.reconcile.conflicts import ConflictPolicy
@@ -52,7 +52,7 @@ def merged(base, shop, sheet):
 
 
 @given(tables, edits, edits, st.sets(st.sampled_from("ABCDEF"), max_size=2), st.booleans())
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(20), suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_it_is_the_merge_of_what_was_typed_and_what_the_shop_did(tmp_path, base, ours, theirs, gone, commas):
     sheet = {sku: row | ours.get(sku, {}) for sku, row in base.items()}
     shop = {sku: row | theirs.get(sku, {}) for sku, row in {**base, **theirs}.items() if sku not in gone or sku == "A"}

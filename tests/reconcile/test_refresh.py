@@ -6,7 +6,7 @@ import pytest
 from hypothesis import HealthCheck, example, given, settings
 from hypothesis import strategies as st
 
-from helpers import import_into, neat_delta, read_rows, update_files, write_table
+from helpers import examples, import_into, neat_delta, read_rows, update_files, write_table
 from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.serialization import load_changes, save_changes
@@ -148,7 +148,7 @@ cell = st.sampled_from(["1.00", "2.00", "2", "3.50"])
 rows = st.lists(cell, min_size=5, max_size=5)
 
 
-@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=40)
+@settings(suppress_health_check=[HealthCheck.too_slow], max_examples=examples(20))
 @given(rows, rows, st.sampled_from(["hold", "ours", "shop"]))
 def test_a_refreshed_update_never_undoes_what_others_did(tmp_path_factory, wanted, drift, policy):
     folder = tmp_path_factory.mktemp("refresh")
@@ -322,7 +322,7 @@ def test_a_code_that_another_item_keeps_is_not_taken_from_it(tmp_path):
 
 
 @given(st.permutations("ABCDEX"), st.integers(0, 5), st.booleans())
-@settings(max_examples=40, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(20), suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_after_chains_swaps_and_rings_variants_of_one_name_are_told_exactly(tmp_path, order, sent, imported):
     """Codes go to a random order of themselves and a free one; five variants of one name, told by their item_id."""
     old = [row[0] for row in LIVE[1:]]
@@ -431,7 +431,7 @@ def reference_merge(base, ours, edited):
 
 @given(tables_of, tables_of, tables_of)
 @example({"A": [""] * 4}, {"B": [""] * 4}, {"A": [""] * 4})
-@settings(max_examples=60, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=examples(30), suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_a_refresh_is_a_three_way_merge_with_blanks_new_items_and_deletions(tmp_path_factory, base, ours, theirs):
     folder = tmp_path_factory.mktemp("merge")
     kinds = dict.fromkeys(FIELDS, "text")

@@ -14,7 +14,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from openpyxl.utils.escape import unescape
 
-from helpers import import_into, read_rows, update_files, write_table
+from helpers import examples, import_into, read_rows, update_files, write_table
 from neat_delta.changeset.serialization import dump_changes, load_changes
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_pair, read_table
@@ -26,7 +26,7 @@ from neat_delta.update.write import write_update
 # A header beyond ASCII lets every file tell its character set.
 NAMES = ["sku", "näme", "note", "price", "stock"]
 TEXTS = dict.fromkeys(NAMES[1:], "text")
-LAWS = settings(max_examples=25, suppress_health_check=[HealthCheck.too_slow])
+LAWS = settings(max_examples=examples(12), suppress_health_check=[HealthCheck.too_slow])
 
 cell = st.text(st.sampled_from("abé;,|\t\"' \n\r.0-="), max_size=6)
 code = st.text(st.sampled_from('AB01-.,;" '), min_size=1, max_size=4).filter(lambda text: text.strip())

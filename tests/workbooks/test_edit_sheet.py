@@ -7,7 +7,7 @@ import polars as pl
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from helpers import write_table
+from helpers import examples, write_table
 from neat_delta.diff.compare import CompareOptions, compare
 from neat_delta.reading import read_table
 from neat_delta.tables.settings import Settings
@@ -22,7 +22,7 @@ day = st.dates().filter(lambda d: d.year >= 1900).map(lambda d: d.isoformat())
 row = st.tuples(text, st.one_of(number, st.just("")), st.integers(0, 10**20).map(str), st.sampled_from("01"), day)
 
 
-@settings(max_examples=50)
+@settings(max_examples=examples(25))
 @given(st.lists(row, min_size=1, max_size=6), st.sampled_from([".xlsx", ".csv"]))
 def test_an_untouched_sheet_changes_nothing(rows, suffix):
     with tempfile.TemporaryDirectory() as name:

@@ -8,10 +8,14 @@ loaded when they are first needed; what each must be is in docs/plug-ins.md.
 from __future__ import annotations
 
 from functools import cache
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
 from neat_delta.base.errors import InvalidOption
 
+if TYPE_CHECKING:
+    from importlib.metadata import EntryPoint
+
+PREFIX = "neat_delta."
 FIELD_TYPES, CHECKS, FORMATS, DESTINATIONS = "field_types", "checks", "formats", "destinations"
 
 
@@ -40,10 +44,8 @@ def plugins(group: str) -> dict[str, Any]:
     Raises:
         InvalidOption: one of them cannot be loaded.
     """
-    from importlib.metadata import entry_points
-
     loaded = {}
-    for point in entry_points(group=f"neat_delta.{group}"):
+    for point in _announced(group):
         try:
             loaded[point.name] = point.load()
         except Exception as error:  # (whatever a package of somebody else's raises)
@@ -57,6 +59,12 @@ def plugins(group: str) -> dict[str, Any]:
 
 def plugin_names(group: str) -> list[str]:
     """The names of what other packages bring of a group; nothing of it is loaded."""
+    return sorted({point.name for point in _announced(group)})
+
+
+@cache
+def _announced(group: str) -> tuple[EntryPoint, ...]:
+    """What other packages announce; looking through all that is installed takes a while, so it is done once."""
     from importlib.metadata import entry_points
 
-    return sorted({point.name for point in entry_points(group=f"neat_delta.{group}")})
+    return tuple(entry_points(group=f"{PREFIX}{group}"))
