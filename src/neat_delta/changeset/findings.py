@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import polars as pl
 
+from neat_delta.changeset.problems import COMPUTED, LOST_BASE, OLDER_VALUES, STOP, UNUSED_COLUMN, Problem
 from neat_delta.changeset.schemas import FindingFrame, Findings
 
 FINDINGS = Findings.dtypes()
-STOP, WARN, NOTE = "error", "warning", "note"
 # A finding blocks the cell that it names, or its whole item; or it gives the cell its live value back; or nothing.
 BLOCK, REPAIR, NO_EFFECT = "block", "repair", "none"
 # Warnings that end with exit code 1, as errors do: something that a person has typed may not be sent, or something may
 # be sent that nobody has typed. Each with what the verdict says of it.
-OLDER_VALUES, LOST_BASE, UNUSED_COLUMN = "older values", "export not kept", "column not used"
 TAX_NOT_SET = "tax not set"
 TO_ANSWER = {
     OLDER_VALUES: "maybe older values of the shop",
@@ -22,15 +21,18 @@ TO_ANSWER = {
 }
 
 
-def findings_frame(code: str, level: str, effect: str | None = None, **columns: object) -> FindingFrame:
-    """A frame of findings of one check; columns that are not given are null.
+def findings_frame(code: str, level: str | None = None, effect: str | None = None, **columns: object) -> FindingFrame:
+    """A frame of findings of one check or problem; columns that are not given are null.
 
     Args:
-        code: the name of the check.
-        level: "error", "warning" or "note".
+        code: the name of the check, or the problem.
+        level: "error", "warning" or "note"; a problem has one of its own.
         effect: "block", "repair" or "none"; if it is not given, what stops blocks and the rest does nothing.
         columns: the other columns, each one value or a Series.
     """
+    if level is None:
+        assert isinstance(code, Problem)
+        level = code.level
     weights = {"code": code, "level": level, "effect": effect or (BLOCK if level == STOP else NO_EFFECT)}
     data = weights | columns
     frame = pl.DataFrame(data) if any(isinstance(value, pl.Series) for value in data.values()) else pl.DataFrame([data])
@@ -65,7 +67,7 @@ def questions_in(findings: pl.DataFrame) -> list[str]:
 
 def computed_from(findings: pl.DataFrame) -> dict[tuple[str, str], str]:
     """What the values that formulas computed were computed from, by key and field."""
-    computed = findings.filter(code="computed").select("key", "field", "value")
+    computed = findings.filter(code=COMPUTED).select("key", "field", "value")
     return {(key, field): value for key, field, value in computed.iter_rows()}
 
 

@@ -15,8 +15,9 @@ from neat_delta.base.frame_schema import BrokenFrame
 from neat_delta.base.json_form import json_bytes, to_json
 from neat_delta.changeset.changeset import CELLS, CHANGED, ITEMS, ChangeSet, normalize
 from neat_delta.changeset.file_form import FORMAT, MAKE_AGAIN, parse_head, parse_lines
-from neat_delta.changeset.findings import BLOCK, FINDINGS, NO_EFFECT, STOP
+from neat_delta.changeset.findings import BLOCK, FINDINGS, NO_EFFECT
 from neat_delta.changeset.item_lines import implied_state, write_lines
+from neat_delta.changeset.problems import STOP
 from neat_delta.changeset.schemas import NONE, RECODE, Cells, Findings, Items
 from neat_delta.files.atomic_write import write_atomic
 from neat_delta.files.output_paths import note_input

@@ -10,14 +10,12 @@ import polars as pl
 from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.changeset import LEFT_OUT_ROW, normalize
 from neat_delta.changeset.findings import findings_frame
+from neat_delta.changeset.problems import LEFT_OUT, REMARK
 from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE, Cells, Findings, Items
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
 
-LEFT_OUT = "not accepted"
-# The code of a note with what somebody said of a change that was accepted.
-REMARK = "comment"
 ALL = (CHANGE, RECODE, ADD, REMOVE)
 
 
@@ -97,7 +95,7 @@ def _exclusion(changes: ChangeSet, keep: pl.DataFrame, why: pl.DataFrame | None)
     left = left.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     say = left.select(pl.col("message").fill_null("not accepted")).to_series()
     return findings_frame(
-        LEFT_OUT, "note", key=left["key"], field=left["field"], line=left["line"], value=left["now"], message=say
+        LEFT_OUT, key=left["key"], field=left["field"], line=left["line"], value=left["now"], message=say
     )
 
 
@@ -105,6 +103,6 @@ def with_remarks(changes: ChangeSet, remarks: pl.DataFrame) -> ChangeSet:
     """The change set with what people said of changes that they accepted (key, field, message), as notes."""
     remarks = remarks.join(changes.items.select("key", "line"), on="key", how="inner", maintain_order="left")
     notes = findings_frame(
-        REMARK, "note", key=remarks["key"], field=remarks["field"], line=remarks["line"], message=remarks["message"]
+        REMARK, key=remarks["key"], field=remarks["field"], line=remarks["line"], message=remarks["message"]
     )
     return replace(changes, findings=Findings.checked(pl.concat([changes.findings, notes])))

@@ -12,6 +12,7 @@ import polars as pl
 from neat_delta.analysis.before_after import BeforeAfter
 from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.changeset.head import Overrides
+from neat_delta.changeset.problems import COMPUTED
 from neat_delta.changeset.schemas import ADD, CHANGE, RECODE
 from neat_delta.matching.positions import positions_of
 
@@ -105,7 +106,7 @@ class CheckContext:
     @cached_property
     def typed_cells(self) -> pl.DataFrame:
         """The cells that are sent and that no formula computed: only people and programs have accidents."""
-        computed = self.changes.findings.filter(code="computed").select("key", "field")
+        computed = self.changes.findings.filter(code=COMPUTED).select("key", "field")
         if computed.is_empty():
             return self.outgoing_cells
         return self.outgoing_cells.join(computed, on=["key", "field"], how="anti", maintain_order="left")

@@ -20,6 +20,7 @@ from neat_delta.changeset.apply_findings import apply_findings, with_findings_re
 from neat_delta.changeset.changeset import with_overrides
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, REPAIR, findings_frame, no_findings
 from neat_delta.changeset.head import Overrides
+from neat_delta.changeset.problems import ROLE_WITHOUT_COLUMN
 from neat_delta.checks import (
     accidents,
     barcodes,
@@ -140,7 +141,7 @@ def _roles_without_field(live: Table, settings: Settings) -> pl.DataFrame:
                 hint=nearest_hint(name, live.names),
             )
         message = f"{live.source.name} has no column {name}, so the checks on the {role.replace('_', ' ')} are off"
-        findings.append(findings_frame("role without column", "warning", field=name, message=message))
+        findings.append(findings_frame(ROLE_WITHOUT_COLUMN, field=name, message=message))
     return pl.concat(findings)
 
 

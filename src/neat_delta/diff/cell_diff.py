@@ -11,6 +11,7 @@ import polars as pl
 from neat_delta.changeset.changeset import CELLS
 from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.changeset.head import FieldInfo
+from neat_delta.changeset.problems import UNREADABLE_CELL
 from neat_delta.diff.lost_zeros import typed_without_zeros
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
 from neat_delta.diff.no_data import about_no_data, says_no_data
@@ -347,8 +348,7 @@ def _restored(texts: pl.DataFrame, field: str) -> tuple[pl.DataFrame, pl.DataFra
 
 def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:
     findings = findings_frame(
-        "unreadable cell",
-        "error",
+        UNREADABLE_CELL,
         pair=unread["pair"],
         field=column.name,
         value=unread["edited"],

@@ -10,6 +10,7 @@ import polars as pl
 from neat_delta.base.errors import InvalidOption, shortened
 from neat_delta.base.nearest import nearest_hint
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, findings_frame, no_findings
+from neat_delta.changeset.problems import COMPUTED, NO_RESULT, Problem
 from neat_delta.diff.formula_inputs import ComputedCells, FormulaInputs
 from neat_delta.diff.formulas import Formula, require_one_each
 from neat_delta.reading.frame_rows import FrameRows
@@ -97,18 +98,17 @@ NO_LIVE_VALUES = "; new items have no live values and need their own formula"
 
 def _findings_on(cells: ComputedCells, formula: Formula, also: str) -> Iterator[pl.DataFrame]:
     done = cells.moved.drop_nulls("now").with_columns(message=pl.lit(f"calculated by {formula.text}"))
-    yield _finding(done, formula, "computed", "note")
+    yield _finding(done, formula, COMPUTED)
     if not formula.empties:
         message = pl.format("{} has no result: {}{}", pl.lit(formula.text), "why", pl.lit(also))
         nothing = cells.moved.filter(pl.col("now").is_null()).with_columns(message=message)
-        yield _finding(nothing, formula, "formula", "error")
+        yield _finding(nothing, formula, NO_RESULT)
 
 
-def _finding(about: pl.DataFrame, formula: Formula, code: str, level: str) -> pl.DataFrame:
+def _finding(about: pl.DataFrame, formula: Formula, problem: Problem) -> pl.DataFrame:
     """A finding on each computed cell (key, line, raw, message); the value is what it was computed from."""
     return findings_frame(
-        code,
-        level,
+        problem,
         key=about["key"],
         field=formula.field,
         line=about["line"],

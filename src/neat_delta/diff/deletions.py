@@ -13,6 +13,7 @@ from neat_delta.changeset.apply_findings import with_more_findings
 from neat_delta.changeset.changeset import CELLS, ITEMS, with_cells_in_order, with_items
 from neat_delta.changeset.findings import findings_frame
 from neat_delta.changeset.head import FieldInfo
+from neat_delta.changeset.problems import REMOVAL
 from neat_delta.changeset.schemas import CHANGE, REMOVE
 
 if TYPE_CHECKING:
@@ -53,7 +54,7 @@ def add_deletions(
             f"Rows of the edited file that match no item: {unidentified}. They may belong to "
             f"the {len(missing)} missing items, so nothing was deleted. Correct these rows first"
         )
-        return with_more_findings(changes, findings_frame("removal", "error", message=message))
+        return with_more_findings(changes, findings_frame(REMOVAL, message=message))
     cells = _cells_of(context, missing)
     instead = context.settings.imports.instead_of_removal
     if instead:

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.findings import findings_frame
+from neat_delta.changeset.problems import ZEROS_LOST
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
@@ -36,8 +37,7 @@ def typed_without_zeros(
         "the column has lost its zeros in a spreadsheet program: {} or {}? Set the column to text, and type it again"
     )
     return findings_frame(
-        "zeros lost",
-        "error",
+        ZEROS_LOST,
         pair=lost_zeros["pair"],
         value=lost_zeros["edited"],
         message=lost_zeros.select(pl.format(message, "meant", "edited")).to_series(),

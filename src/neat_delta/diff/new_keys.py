@@ -10,6 +10,7 @@ import polars as pl
 
 from neat_delta.base.errors import InvalidOption, shortened
 from neat_delta.changeset.findings import findings_frame
+from neat_delta.changeset.problems import NO_SKU
 from neat_delta.diff.formula_inputs import FormulaInputs
 from neat_delta.reading.frame_rows import FrameRows
 
@@ -61,8 +62,7 @@ def with_new_keys(
     frame = edited.cells(edited.names).with_columns(before.scatter(good["row"], good["now"]).alias(name))
     keyed = replace(edited, rows=FrameRows(edited.rows.line, frame))
     findings = findings_frame(
-        "no SKU",
-        "error",
+        NO_SKU,
         key=context.key.values(keyed, refused["row"]),
         line=edited.rows.line.gather(refused["row"]),
         value=refused["now"],

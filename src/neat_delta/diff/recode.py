@@ -13,6 +13,7 @@ from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.apply_findings import apply_findings
 from neat_delta.changeset.changeset import CHANGED, with_known_items, with_rows_of
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, findings_frame
+from neat_delta.changeset.problems import DUPLICATE_ROW
 from neat_delta.changeset.schemas import CHANGE, RECODE
 from neat_delta.diff.changeset_of import items_of_findings
 from neat_delta.diff.compare import CompareOptions, CompareResult, compare
@@ -153,7 +154,7 @@ def _lines_of(asked: pl.DataFrame) -> pl.Expr:
 
 def _repeated(again: pl.DataFrame) -> pl.DataFrame:
     message = "duplicate row; used once"
-    return findings_frame("duplicate row", "note", line=again["line"], value=again["old"], message=message)
+    return findings_frame(DUPLICATE_ROW, line=again["line"], value=again["old"], message=message)
 
 
 def _rows_of(live: Table, key: Key, to: Mapping[str, str]) -> pl.Series:

@@ -12,6 +12,19 @@ import polars as pl
 from neat_delta.changeset.changeset import with_items
 from neat_delta.changeset.findings import findings_frame, no_findings
 from neat_delta.changeset.head import Identity
+from neat_delta.changeset.problems import (
+    INVALID_SKU,
+    NOTE,
+    SAME_SKU,
+    SEVERAL_ITEMS,
+    SKU_IN_USE,
+    SKU_MERGED,
+    SKU_SPLIT,
+    SKU_TOO_LONG,
+    STOP,
+    UNKNOWN_SKU,
+    Problem,
+)
 from neat_delta.changeset.schemas import RECODE
 from neat_delta.matching import KEY_SEPARATOR
 
@@ -47,15 +60,15 @@ def validate(asked: pl.DataFrame, context: Context) -> RekeyPlan:
     length = context.configured(key.fields[0]).length if len(key.fields) == 1 else None
     rows = asked.unique(["old", "new"], keep="first", maintain_order=True)
     old_twice, new_twice = (set(rows[side].filter(rows[side].is_duplicated())) for side in ("old", "new"))
-    wrong: list[tuple[str, str, str | None, int | None, str, str]] = []
+    wrong: list[tuple[Problem, str, str | None, int | None, str, str]] = []
     to: dict[str, tuple[str, int | None]] = {}
     for old, new, line in rows.select("old", "new", "line").iter_rows():
         fault = _fault(old, new, distinct, multiple, old_twice, new_twice, length)
         if old == new and old in distinct:
-            wrong.append(("same SKU", "note", old, line, new, "old and new SKU are the same; nothing to do"))
+            wrong.append((SAME_SKU, NOTE, old, line, new, "old and new SKU are the same; nothing to do"))
         elif fault:
             wrong.append(
-                (fault[0], "error", old if old in distinct else None, line, new if old in distinct else old, fault[1])
+                (fault[0], STOP, old if old in distinct else None, line, new if old in distinct else old, fault[1])
             )
         else:
             to[old] = (new, line)
@@ -64,10 +77,10 @@ def validate(asked: pl.DataFrame, context: Context) -> RekeyPlan:
         for old in taken:
             new, line = to.pop(old)
             message = f"{new} is the SKU of another item. Change that one first"
-            wrong.append(("SKU in use", "error", old, line, new, message))
+            wrong.append((SKU_IN_USE, STOP, old, line, new, message))
     frames = [
-        findings_frame(check, level, key=code, line=line, field=key.fields[0], value=value, message=say)
-        for check, level, code, line, value, say in wrong
+        findings_frame(problem, level, key=code, line=line, field=key.fields[0], value=value, message=say)
+        for problem, level, code, line, value, say in wrong
     ]
     return RekeyPlan({old: new for old, (new, _) in to.items()}, pl.concat([no_findings(), *frames]))
 
@@ -80,27 +93,27 @@ def _fault(
     old_twice: set[str],
     new_twice: set[str],
     length: int | None,
-) -> tuple[str, str] | None:
-    """Why one code change cannot be made, as far as it shows by itself: check, sentence; ``None`` if it does not."""
+) -> tuple[Problem, str] | None:
+    """Why one code change cannot be made, as far as it shows by itself: problem, sentence; ``None`` if it does not."""
     parts = new.split(KEY_SEPARATOR)
     faults = {
-        "unknown SKU": (old not in shop_keys, "the old SKU is not in the shop. Correct it, or remove the row"),
-        "SKU on several items": (
+        UNKNOWN_SKU: (old not in shop_keys, "the old SKU is not in the shop. Correct it, or remove the row"),
+        SEVERAL_ITEMS: (
             old in several,
             "several shop items have the old SKU",
         ),
-        "SKU split": (old in old_twice, "one old SKU has two new SKUs. Keep one row"),
-        "SKU merged": (new in new_twice, "two items would get the same new SKU. Change one"),
-        "invalid SKU": (
+        SKU_SPLIT: (old in old_twice, "one old SKU has two new SKUs. Keep one row"),
+        SKU_MERGED: (new in new_twice, "two items would get the same new SKU. Change one"),
+        INVALID_SKU: (
             any(not part or part != part.strip() for part in parts),
             "the new SKU is blank, or has spaces around it. Correct it",
         ),
-        "SKU too long": (
+        SKU_TOO_LONG: (
             length is not None and len(new) > length,
             f"max. {length} characters. Choose a shorter SKU",
         ),
     }
-    return next(((check, message) for check, (holds, message) in faults.items() if holds), None)
+    return next(((problem, message) for problem, (holds, message) in faults.items() if holds), None)
 
 
 def schedule(to: Mapping[str, str], taken: Iterable[str]) -> list[dict[str, str]]:

@@ -7,6 +7,23 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.changeset.findings import as_data, findings_frame, no_findings
+from neat_delta.changeset.problems import (
+    DAMAGED_SKU,
+    DUPLICATE_ROW,
+    DUPLICATE_SHOP_SKU,
+    DUPLICATE_SKU,
+    LIKELY_SKU_CHANGE,
+    NEW_ITEM,
+    NO_SKU,
+    NOT_DATA,
+    REPAIRED_SKU,
+    SEVERAL_ITEMS,
+    SHOP_ITEM_WITHOUT_SKU,
+    TWO_ITEMS,
+    UNKNOWN_SKU,
+    UNREADABLE_ROW,
+    UNREADABLE_SHOP_ROW,
+)
 from neat_delta.matching.key_repair import taken_for_another
 from neat_delta.tables.line_names import lines_as_text, word_before
 
@@ -54,8 +71,7 @@ def unreadable_rows(edited: Table) -> pl.DataFrame:
     """Rows that cannot be read, each with the reason."""
     bad = edited.unreadable_rows
     return findings_frame(
-        "unreadable row",
-        "error",
+        UNREADABLE_ROW,
         line=bad["line"],
         value=bad["raw"].str.slice(0, LONGEST_VALUE),
         message=bad["message"] + "; correct this row",
@@ -67,8 +83,7 @@ def no_data(table: Table, whose: str = "") -> pl.DataFrame:
     """Rows that were set apart as no data: sums, footers, repeated header."""
     differing = table.non_data_rows
     return findings_frame(
-        "not data",
-        "note",
+        NOT_DATA,
         line=differing["line"],
         value=differing["raw"].str.slice(0, LONGEST_VALUE),
         message=whose + differing["message"],
@@ -77,8 +92,7 @@ def no_data(table: Table, whose: str = "") -> pl.DataFrame:
 
 def _without_key(tables: MatchedTables) -> pl.DataFrame:
     return findings_frame(
-        "no SKU",
-        "error",
+        NO_SKU,
         line=tables.edited_lines(tables.rows.missing_key),
         field=tables.key.fields[0],
         message=_all(f"the row has no {' and '.join(tables.key.fields)}", tables.rows.missing_key),
@@ -100,8 +114,7 @@ def _conflicting_duplicates(tables: MatchedTables) -> pl.DataFrame:
     message = "same SKU with different values ({}{}). Keep one row"
     differing = differing.with_columns(message=pl.format(message, pl.lit(word_before(parts, "lines")), lines))
     return findings_frame(
-        "duplicate SKU",
-        "error",
+        DUPLICATE_SKU,
         key=differing["\x1fkey"],
         field=differing["field"],
         line=differing["\x1fline"],
@@ -112,8 +125,7 @@ def _conflicting_duplicates(tables: MatchedTables) -> pl.DataFrame:
 
 def _exact_duplicates(tables: MatchedTables) -> pl.DataFrame:
     return findings_frame(
-        "duplicate row",
-        "note",
+        DUPLICATE_ROW,
         key=tables.key.values(tables.edited, tables.rows.exact_duplicates),
         line=tables.edited_lines(tables.rows.exact_duplicates),
         message=_all("duplicate row (identical); used once", tables.rows.exact_duplicates),
@@ -128,8 +140,7 @@ def _ambiguous(tables: MatchedTables) -> pl.DataFrame:
     rows = tables.rows.ambiguous.join(lines, on="key", how="left", maintain_order="left")
     place = f"several shop items have this SKU ({_in_file(tables.live, 'lines')}"
     return findings_frame(
-        "SKU on several items",
-        "error",
+        SEVERAL_ITEMS,
         key=rows["key"],
         line=tables.edited_lines(rows["edited"]),
         message=rows.select(pl.lit(place) + pl.col("line") + ")").to_series(),
@@ -144,8 +155,7 @@ def _likely_damaged(tables: MatchedTables, rows: pl.DataFrame) -> pl.DataFrame:
     more = pl.when(pl.col("meant").list.len() > MOST_CANDIDATES).then(pl.lit(" …")).otherwise(pl.lit(""))
     advice = "SKU not in the shop, but {}{} is missing from the file. Correct it"
     return findings_frame(
-        "damaged SKU",
-        "error",
+        DAMAGED_SKU,
         key=tables.key.values(tables.edited, codes["edited"]),
         line=tables.edited_lines(codes["edited"]),
         field=tables.key.fields[0],
@@ -161,8 +171,7 @@ def keys_turned_into_dates(tables: MatchedTables, rows: pl.Series, damaged: pl.D
     keys = tables.key.values(tables.edited, rows)
     message = "a spreadsheet program has turned this SKU into a date or a time. Set the column to text, and correct it"
     return findings_frame(
-        "damaged SKU",
-        "error",
+        DAMAGED_SKU,
         key=keys,
         line=tables.edited_lines(rows),
         field=tables.key.fields[0],
@@ -182,15 +191,14 @@ def _new(tables: MatchedTables, suggestions: pl.DataFrame, *, added: bool) -> pl
     status = "it is added as a new item" if added else "not sent"
     may_be = pl.lit("; it may be ") + pl.col("may_be")
     message = rows.select(pl.lit(f"SKU not in the shop; {status}") + may_be.fill_null("")).to_series()
-    return findings_frame("new item", "note", key=rows["key"], line=rows["line"], message=message)
+    return findings_frame(NEW_ITEM, key=rows["key"], line=rows["line"], message=message)
 
 
 def repaired_keys(live: Table, edited: Table, key: Key, pairs: pl.DataFrame) -> pl.DataFrame:
     """Rows that were given to the only item they can be (frame of edited, live), with their code as it was written."""
     codes = key.values(live, pairs["live"])
     return findings_frame(
-        "repaired SKU",
-        "warning",
+        REPAIRED_SKU,
         key=codes,
         line=edited.rows.line.gather(pairs["edited"]),
         field=key.fields[0],
@@ -210,8 +218,7 @@ def likely_rekeys(tables: MatchedTables, pairs: pl.DataFrame) -> pl.DataFrame:
         pairs["alike"],
     )
     return findings_frame(
-        "likely SKU change",
-        "warning",
+        LIKELY_SKU_CHANGE,
         key=codes["new"],
         line=tables.edited_lines(pairs["edited"]),
         field=tables.key.fields[0],
@@ -239,8 +246,7 @@ def rows_of_two_items(tables: MatchedTables, identity: str | None) -> pl.DataFra
     rows = rows.join(whose.unique("id", keep="first"), on="id", how="inner", maintain_order="left")
     message = f"SKU of one item, {identity} of another ({{}}). Correct one of the two"
     return findings_frame(
-        "two items",
-        "error",
+        TWO_ITEMS,
         key=tables.key.values(tables.live, rows["live"]),
         line=tables.edited_lines(rows["edited"]),
         value=rows["id"],
@@ -254,8 +260,7 @@ def rows_taken_for_another(tables: MatchedTables) -> pl.DataFrame:
     meant = pl.DataFrame({"meant": tables.key.values(tables.live, rows["meant"])})
     advice = "the other cells are those of {}, which is missing from the file. Correct the SKU"
     return findings_frame(
-        "damaged SKU",
-        "error",
+        DAMAGED_SKU,
         key=tables.key.values(tables.live, rows["live"]),
         line=tables.edited_lines(rows["edited"]),
         value=tables.key.values(tables.live, rows["live"]),
@@ -267,7 +272,7 @@ def rows_taken_for_another(tables: MatchedTables) -> pl.DataFrame:
 def unknown_keys(codes: pl.Series) -> pl.DataFrame:
     """Codes that were asked for, and that neither file has."""
     return findings_frame(
-        "unknown SKU", "warning", value=codes, message=_all("this SKU was selected, but is not in the shop", codes)
+        UNKNOWN_SKU, value=codes, message=_all("this SKU was selected, but is not in the shop", codes)
     )
 
 
@@ -276,8 +281,7 @@ def _live_unreadable(live: Table) -> pl.DataFrame:
     bad = bad.with_columns(place=lines_as_text(live.parts, bad["line"]))
     place = pl.format("{}{}: {}; this item was not compared", pl.lit(_in_file(live, "line")), "place", "message")
     return findings_frame(
-        "unreadable shop row",
-        "error",
+        UNREADABLE_SHOP_ROW,
         value=bad["raw"].str.slice(0, LONGEST_VALUE),
         message=bad.select(place).to_series(),
     )
@@ -289,7 +293,7 @@ def _live_without_key(tables: MatchedTables) -> pl.DataFrame:
     place = pl.format(
         "{}{}: the shop item has no {}", pl.lit(_in_file(live, "line")), "line", pl.lit(tables.key.fields[0])
     )
-    return findings_frame("shop item without SKU", "error", message=lines.select(place).to_series())
+    return findings_frame(SHOP_ITEM_WITHOUT_SKU, message=lines.select(place).to_series())
 
 
 def _live_duplicates(tables: MatchedTables) -> pl.DataFrame:
@@ -297,7 +301,7 @@ def _live_duplicates(tables: MatchedTables) -> pl.DataFrame:
     rows = tables.rows.live_duplicates.with_columns(line=lines_as_text(tables.live.parts, lines_of))
     groups = rows.group_by("key", maintain_order=True).agg(pl.col("line").str.join(", "))
     place = pl.format("{}{}: shop items with the same SKU", pl.lit(_in_file(tables.live, "lines")), "line")
-    return findings_frame("duplicate shop SKU", "error", key=groups["key"], message=groups.select(place).to_series())
+    return findings_frame(DUPLICATE_SHOP_SKU, key=groups["key"], message=groups.select(place).to_series())
 
 
 def _in_file(table: Table, word: str) -> str:

@@ -9,7 +9,8 @@ import polars as pl
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
-from neat_delta.changeset.findings import UNUSED_COLUMN, as_data, findings_frame, no_findings
+from neat_delta.changeset.findings import as_data, findings_frame, no_findings
+from neat_delta.changeset.problems import LAYOUT_CHANGED, NO_SKU, UNUSED_COLUMN
 from neat_delta.diff.compare import (
     CompareOptions,
     CompareResult,
@@ -83,7 +84,7 @@ def compare_supplier_file(
         return compared, matches
     compared = replace(compared, profile_drift=tuple(drifted))
     message = pl.Series("difference", drifted, dtype=pl.String)
-    findings = findings_frame("file layout changed", "warning", message=message, data=as_data(message.to_frame()))
+    findings = findings_frame(LAYOUT_CHANGED, message=message, data=as_data(message.to_frame()))
     return with_findings(compared, findings), matches
 
 
@@ -105,7 +106,6 @@ def _with_unused(compared: CompareResult, profile: SupplierProfile) -> CompareRe
     )
     findings = findings_frame(
         UNUSED_COLUMN,
-        "warning",
         field=pl.Series([one.field for one in unused], dtype=pl.String),
         value=pl.Series([one.column for one in unused], dtype=pl.String),
         message=pl.Series(list(said), dtype=pl.String),
@@ -212,8 +212,7 @@ def _about_nameless(ours: Table, key: Key, on: str, nameless: pl.DataFrame, *, a
     new = f"no item has this {on}; a new item needs a SKU. Map it to one"
     stopped = nameless if added else nameless.filter("several")
     return findings_frame(
-        "no SKU",
-        "error",
+        NO_SKU,
         key=key.values(ours, stopped["row"]),
         line=ours.rows.line.gather(stopped["row"]),
         value=stopped["on"],

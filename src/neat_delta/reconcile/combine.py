@@ -16,9 +16,9 @@ from neat_delta.changeset.apply_findings import apply_findings
 from neat_delta.changeset.changeset import ITEMS, ChangeSet, build
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, as_data, data_of, findings_frame
 from neat_delta.changeset.head import Exclusion, FileRef, Head, Identity, Overrides
+from neat_delta.changeset.problems import CLASH
 from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.locations.prefetch import sha256_hex
-from neat_delta.reconcile.refresh import CLASH
 
 if TYPE_CHECKING:
     from collections.abc import Callable, Sequence
@@ -261,7 +261,7 @@ def _conflict_findings(held: pl.DataFrame, names: Sequence[str], items: pl.DataF
     )
     message = held.select(pl.concat_str(pl.lit("the files disagree"), sides, pl.lit("; not sent"))).to_series()
     return findings_frame(
-        CLASH, "error", key=held["key"], field=held["field"], line=lines["line"], message=message,
+        CLASH, key=held["key"], field=held["field"], line=lines["line"], message=message,
         data=as_data(held.select("was", pl.struct(*names).alias("values"))),
     )  # fmt: skip
 
@@ -273,7 +273,7 @@ def _doubled_keys(items: pl.DataFrame) -> pl.DataFrame:
     )
     double = after.filter(pl.col("after").is_duplicated())
     message = double.select(pl.format("another file gives the SKU {} to another item; not sent", "after")).to_series()
-    return findings_frame(CLASH, "error", key=double["key"], line=double["line"], message=message)
+    return findings_frame(CLASH, key=double["key"], line=double["line"], message=message)
 
 
 def _head(sets: Sequence[ChangeSet], items: pl.DataFrame, cells: pl.DataFrame) -> Head:

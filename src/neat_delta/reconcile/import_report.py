@@ -11,6 +11,7 @@ from neat_delta.analysis.cell_selection import Selection, cells_in
 from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.apply_findings import apply_findings
 from neat_delta.changeset.findings import findings_frame
+from neat_delta.changeset.problems import LEFT_OUT, WARN
 from neat_delta.changeset.schemas import NONE
 from neat_delta.tables.formula_text import unescaped_unless
 from neat_delta.tables.roles import named_as
@@ -20,7 +21,6 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
 
-NOT_TAKEN = "not accepted"
 RESULT = re.compile(r"(^|_)(result|status|state|outcome)(_|$)")
 REASON = re.compile(r"(^|_)(reason|message|error|errors|note|details?)(_|$)")
 SILENT = "the import report does not have this item"
@@ -94,7 +94,7 @@ def with_reasons(changes: ChangeSet, bad: pl.DataFrame) -> ChangeSet:
     """The change set with the shop's reasons as findings to look at."""
     lines = bad.join(changes.items.select("key", "line"), on="key", how="left", maintain_order="left")
     findings = findings_frame(
-        NOT_TAKEN, "warning", key=lines["key"], line=lines["line"],
+        LEFT_OUT, WARN, key=lines["key"], line=lines["line"],
         message=lines.select(pl.format("not accepted by the shop: {}", pl.col("reason").fill_null("?"))).to_series(),
     )  # fmt: skip
     return apply_findings(changes, findings)

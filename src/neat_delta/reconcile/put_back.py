@@ -9,15 +9,13 @@ import polars as pl
 
 from neat_delta.changeset.apply_findings import apply_findings
 from neat_delta.changeset.findings import findings_frame
+from neat_delta.changeset.problems import NOT_PUT_BACK
 from neat_delta.changeset.schemas import CHANGE, RECODE
 
 if TYPE_CHECKING:
     from neat_delta.reconcile.refresh import RefreshResult
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
-
-
-NOT_PUT_BACK = "not put back"
 
 
 def what_can_be_put_back(refreshed: RefreshResult, live: Table, settings: Settings) -> RefreshResult:
@@ -57,7 +55,5 @@ def _prices_with_dates(refreshed: RefreshResult, live: Table, settings: Settings
 def _without(refreshed: RefreshResult, cells: pl.DataFrame, why: str) -> RefreshResult:
     """An undo without these cells (key, field, was)."""
     message = pl.repeat(why, len(cells), dtype=pl.String, eager=True)
-    findings = findings_frame(
-        NOT_PUT_BACK, "error", key=cells["key"], field=cells["field"], value=cells["was"], message=message
-    )
+    findings = findings_frame(NOT_PUT_BACK, key=cells["key"], field=cells["field"], value=cells["was"], message=message)
     return replace(refreshed, changes=apply_findings(refreshed.changes, findings))

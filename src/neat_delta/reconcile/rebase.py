@@ -13,12 +13,13 @@ import polars as pl
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.findings import BLOCK, findings_frame
+from neat_delta.changeset.problems import GONE_SINCE, NOTE
 from neat_delta.changeset.schemas import CHANGE, RECODE
 from neat_delta.diff.cell_diff import EMPTY_CELL
 from neat_delta.diff.compare import CompareOptions, CompareResult, compare, with_repaired_keys
 from neat_delta.matching.positions import positions_of
 from neat_delta.reading.frame_rows import FrameRows
-from neat_delta.reconcile.refresh import GONE_SINCE, with_difference
+from neat_delta.reconcile.refresh import with_difference
 from neat_delta.reconcile.three_way import MOVED, cell_states
 from neat_delta.tables.field import ADD, TAKE
 
@@ -213,9 +214,9 @@ def gone_findings(rebased: RebasedSheet) -> pl.DataFrame:
     lost = "the item is no longer in the shop; its changes are not sent"
     return pl.concat(
         [
-            findings_frame(GONE_SINCE, "error", key=touched["key"], line=touched["line"], message=_each(lost, touched)),
+            findings_frame(GONE_SINCE, key=touched["key"], line=touched["line"], message=_each(lost, touched)),
             findings_frame(
-                GONE_SINCE, "note", BLOCK, key=others["key"], line=others["line"],
+                GONE_SINCE, NOTE, BLOCK, key=others["key"], line=others["line"],
                 message=_each("the item is no longer in the shop", others),
             ),
         ]

@@ -13,6 +13,7 @@ from neat_delta.base.errors import InvalidOption, LiveMismatch
 from neat_delta.changeset.changeset import ChangeSet, build
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, REPAIR, as_data, findings_frame
 from neat_delta.changeset.head import Head, file_ref
+from neat_delta.changeset.problems import BELOW_ZERO, CLASH, GONE_SINCE
 from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.subset import dependent_cells
 from neat_delta.reconcile.conflicts import HOLD, OURS, SHOP, ConflictPolicy
@@ -23,8 +24,6 @@ if TYPE_CHECKING:
     from neat_delta.reconcile.schemas import ConflictFrame
     from neat_delta.tables import Table
     from neat_delta.tables.settings import Settings
-
-CLASH, GONE_SINCE = "conflict", "deleted since"
 
 
 @dataclass(frozen=True)
@@ -290,8 +289,7 @@ def _shortages(shifted: pl.DataFrame, changes: ChangeSet) -> pl.DataFrame:
     )
     message = short.select(pl.format("our difference would give {}; 0 is sent", "short")).to_series()
     return findings_frame(
-        "below zero",
-        "warning",
+        BELOW_ZERO,
         key=short["key"],
         field=short["field"],
         line=short["line"],

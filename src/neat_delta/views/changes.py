@@ -12,6 +12,7 @@ from rich.text import Text
 
 from neat_delta.analysis.metrics import sort_by_impact, totals_by_field
 from neat_delta.changeset.findings import computed_from, data_of, is_about_columns
+from neat_delta.changeset.problems import CLASH
 from neat_delta.changeset.schemas import CHANGE, RECODE
 from neat_delta.tables.field_types import type_named
 from neat_delta.tables.line_names import line_name
@@ -38,7 +39,6 @@ if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.tables import FilePart
 
-CLASH = "conflict"
 # A conflict's values: the head of the column, the member of the finding's data, how it looks.
 SIDES = (("original", "original", "was"), ("ours", "ours", "now"), ("shop", "shop", "plain"))
 SOME_ITEMS = 20

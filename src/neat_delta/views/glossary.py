@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.nearest import nearest_hint
+from neat_delta.changeset.problems import PROBLEMS
 from neat_delta.tables.setting_texts import option_texts, sections, setting_texts
 from neat_delta.views.lines import labelled, sentence
 from neat_delta.views.overrides import WHILE_COMPARING, override_option
@@ -60,7 +61,7 @@ class Term:
     override: str = ""
     """The option that lets it through in one run."""
     note: str = ""
-    """The level of a check, or the file that a setting is in."""
+    """The level of a check or a problem, or the file that a setting is in."""
 
 
 @cache
@@ -71,7 +72,8 @@ def terms() -> tuple[Term, ...]:
     for kind, entries in written.items():
         for name, entry in sorted(entries.items()) if kind == "error" else entries.items():
             override = WHILE_COMPARING.get(name, "") if kind == "problem" else ""
-            every.append(Term(name, kind, override=override.partition(": ")[2], **entry))
+            note = PROBLEMS[name].level if kind == "problem" else ""
+            every.append(Term(name, kind, override=override.partition(": ")[2], note=note, **entry))
     return tuple(sorted(every, key=lambda term: list(KINDS).index(term.kind)))
 
 

@@ -5,6 +5,16 @@ from __future__ import annotations
 from functools import cache
 from typing import TYPE_CHECKING
 
+from neat_delta.changeset.problems import (
+    CLASH,
+    DAMAGED_SKU,
+    LIKELY_SKU_CHANGE,
+    LOST_BASE,
+    NO_SKU,
+    OLDER_VALUES,
+    UNUSED_COLUMN,
+    ZEROS_LOST,
+)
 from neat_delta.checks.check import Override
 
 if TYPE_CHECKING:
@@ -23,15 +33,15 @@ PURPOSES = {
     Override.IGNORE: "to send it anyway",
 }
 # Findings that come from comparing rather than from a check.
-WHILE_COMPARING = {
-    "damaged SKU": "to repair: --repair-skus",
-    "likely SKU change": "to confirm: --sku-changes FILE (columns old, new)",
-    "zeros lost": "to accept it as typed: --as-typed FIELD",
-    "no SKU": "to match it: --map-code THEIRS=OURS",
-    "older values": "not to send them: --base kept; if these values are meant: --base none",
-    "column not used": 'to use it: --map "COLUMN=FIELD"; to leave it out: --skip "COLUMN"',
-    "export not kept": "give that export with --base FILE; to send all differences: --base none",
-    "conflict": "to decide all: --on-conflict ours, or shop; row by row: --conflicts FILE, then --decisions FILE",
+WHILE_COMPARING: dict[str, str] = {
+    DAMAGED_SKU: "to repair: --repair-skus",
+    LIKELY_SKU_CHANGE: "to confirm: --sku-changes FILE (columns old, new)",
+    ZEROS_LOST: "to accept it as typed: --as-typed FIELD",
+    NO_SKU: "to match it: --map-code THEIRS=OURS",
+    OLDER_VALUES: "not to send them: --base kept; if these values are meant: --base none",
+    UNUSED_COLUMN: 'to use it: --map "COLUMN=FIELD"; to leave it out: --skip "COLUMN"',
+    LOST_BASE: "give that export with --base FILE; to send all differences: --base none",
+    CLASH: "to decide all: --on-conflict ours, or shop; row by row: --conflicts FILE, then --decisions FILE",
 }
 
 

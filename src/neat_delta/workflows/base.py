@@ -17,7 +17,8 @@ import polars as pl
 
 from neat_delta.base.errors import InvalidInput, InvalidOption, NeatDeltaError
 from neat_delta.base.path_text import path_text
-from neat_delta.changeset.findings import LOST_BASE, OLDER_VALUES, findings_frame, no_findings
+from neat_delta.changeset.findings import findings_frame, no_findings
+from neat_delta.changeset.problems import LOST_BASE, OLDER_VALUES, OTHER_EXPORT
 from neat_delta.export_store import store_of
 from neat_delta.matching import choose_key
 from neat_delta.matching.positions import positions_of
@@ -147,7 +148,7 @@ def _made_from(store: ExportStore, sha256: str, live: Table, edited: Table, sett
         f"{edited.source.name} was made from another export than {live.source.name}, and that one is not kept any "
         "more: the shop's changes between the two would be undone"
     )
-    return FoundBase(findings=findings_frame(LOST_BASE, "warning", message=message))
+    return FoundBase(findings=findings_frame(LOST_BASE, message=message))
 
 
 def _other_export(live: Table, edited: Table) -> pl.DataFrame:
@@ -158,7 +159,7 @@ def _other_export(live: Table, edited: Table) -> pl.DataFrame:
         f"{edited.source.name} was made from another export than {live.source.name}; the shop's changes between the "
         "two would be undone. Compare it with the export it was made from"
     )
-    return findings_frame("made from another export", "warning", message=message)
+    return findings_frame(OTHER_EXPORT, message=message)
 
 
 def note_sheet(path: Path, columns: Sequence[str], live: Table, settings: Settings) -> None:
@@ -208,7 +209,7 @@ def _older_values(like: _Likeness, edited: Table) -> pl.DataFrame:
         f"has the older values in {like.alike} of {like.differing} cells that the shop has changed since. They would "
         "go back"
     )
-    return findings_frame(OLDER_VALUES, "warning", message=message)
+    return findings_frame(OLDER_VALUES, message=message)
 
 
 def _likeness(

@@ -8,6 +8,7 @@ from rich.text import Text
 
 from neat_delta.base.exit_codes import Exit
 from neat_delta.base.shell import free_name
+from neat_delta.changeset.problems import CLASH
 from neat_delta.changeset.serialization import head_as_dict
 from neat_delta.cli.actions.changeset_output import say_what_needs_attention
 from neat_delta.cli.actions.decide_view import decide_view
@@ -15,7 +16,7 @@ from neat_delta.cli.actions.screen import console, show, show_progress
 from neat_delta.cli.common import OutputOptions, load_config
 from neat_delta.cli.envelope import show_json
 from neat_delta.matching import KEY_SEPARATOR
-from neat_delta.views.changes import CLASH, DisplayOptions, fields_view, findings_view
+from neat_delta.views.changes import DisplayOptions, fields_view, findings_view
 from neat_delta.views.combine_views import combine_view
 from neat_delta.views.lines import labelled
 from neat_delta.views.preview import head_view

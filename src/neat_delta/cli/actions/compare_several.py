@@ -9,12 +9,13 @@ from rich.text import Text
 
 from neat_delta.base.exit_codes import Exit
 from neat_delta.base.shell import free_name
+from neat_delta.changeset.problems import CLASH
 from neat_delta.cli.actions.changeset_output import refused, say_what_needs_attention
 from neat_delta.cli.actions.combine import combined_as_dict
 from neat_delta.cli.actions.screen import console, show
 from neat_delta.cli.actions.typed import answers_about_base, answers_view, typed_without
 from neat_delta.cli.envelope import show_json
-from neat_delta.views.changes import CLASH, DisplayOptions, fields_view, findings_view, items_view
+from neat_delta.views.changes import DisplayOptions, fields_view, findings_view, items_view
 from neat_delta.views.combine_views import combine_view
 from neat_delta.views.comparison import base_view, files_view, rows_view
 from neat_delta.views.lines import labelled

@@ -6,7 +6,7 @@ import re
 import sys
 from typing import TYPE_CHECKING
 
-from neat_delta.changeset.findings import OLDER_VALUES
+from neat_delta.changeset.problems import OLDER_VALUES
 from neat_delta.database.address import is_database
 from neat_delta.views.lines import labelled
 from neat_delta.views.verdict import next_command, next_lines

@@ -6,11 +6,11 @@ from typing import TYPE_CHECKING, Any
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
+from neat_delta.changeset.problems import NOT_PUT_BACK
 from neat_delta.cli.actions.history import changes_of, sent_as
 from neat_delta.cli.actions.screen import console, show, show_progress
 from neat_delta.cli.common import OutputOptions, load_config
 from neat_delta.cli.envelope import show_json
-from neat_delta.reconcile.put_back import NOT_PUT_BACK
 from neat_delta.views.changes import DisplayOptions, findings_view
 from neat_delta.views.formatting import pluralize
 from neat_delta.views.lines import sentence

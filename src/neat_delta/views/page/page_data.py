@@ -13,6 +13,7 @@ from neat_delta.analysis.metrics import sort_by_impact
 from neat_delta.analysis.text_diff import CAME, SAME, pieces
 from neat_delta.base.errors import InvalidOption
 from neat_delta.changeset.findings import computed_from
+from neat_delta.changeset.problems import COMPUTED
 from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE
 from neat_delta.changeset.serialization import dump_changes
 from neat_delta.changeset.subset import dependent_cells
@@ -144,7 +145,7 @@ def _about(
     for key, code, level, field, message in (
         changes.findings.drop_nulls("key").select("key", "code", "level", "field", "message").iter_rows()
     ):
-        source = f" from {inputs[key, field]}" if code == "computed" and inputs[key, field] else ""
+        source = f" from {inputs[key, field]}" if code == COMPUTED and inputs[key, field] else ""
         said = (LEVELS.index(level), check_at[code], place.get(field, -1), message + source)
         about.setdefault(key, []).append(said)
     return about
