@@ -26,6 +26,7 @@ GROUPS: tuple[tuple[str, type, str, tuple[str, ...]], ...] = (
     ("AcceptArguments", requests.AcceptRequest, "Which part of a change set is accepted.", ("items",)),
     ("SheetArguments", requests.SheetRequest, "What a sheet for editing has.", ("out",)),
     ("CheckArguments", requests.CheckRequest, "What checks let through, in this call only.", ()),
+    ("HistoryArguments", view_requests.HistoryRequest, "Which of what was sent, and where the list is saved.", ()),
     ("PreviewArguments", view_requests.PreviewRequest, "What of a change set is worked out and saved.", ()),
     ("RefreshArguments", requests.RefreshRequest, "Whose value goes on where both have changed a cell.", ()),
     ("VerifyArguments", requests.VerifyRequest, "What is saved of a verification.", ()),

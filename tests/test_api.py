@@ -219,6 +219,7 @@ def test_the_public_surface_is_what_it_was():
         "combine": "sets, live, settings, options",
         "compare": "live, edited, settings, options",
         "filter_keys": "live, where, settings",
+        "history": "what, settings, history, options",
         "inspect": "source, settings, options",
         "load": "path",
         "load_settings": "path",

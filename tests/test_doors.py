@@ -436,3 +436,22 @@ def test_what_is_seen_in_a_table_is_the_same_at_both_doors(shop):
     assert [one["field"] for one in typed["columns"]] == [column.field for column in called.columns]
     assert typed["damaged"] == called.damage.to_dicts()
     assert typed["rows"] == called.table.rows_read
+
+
+def test_the_history_is_the_same_at_both_doors(shop):
+    nd.write(nd.adjust("live.csv", ["price = price + 1"], "catalogue.toml"), "up", "live.csv", "catalogue.toml")
+    (shop / "inbox").mkdir()
+    nd.send("up", "inbox", "catalogue.toml", history="h.sqlite")
+
+    def typed(*words):
+        done = neat_delta("history", *words, "--history", "h.sqlite", "--json", cwd=shop)
+        return json.loads(done.stdout)["result"]
+
+    cells = nd.history(history="h.sqlite", cells=True, field="price").cells
+    assert [one["now"] for one in typed("--cells", "--field", "price")] == cells["now"].to_list()
+    assert len(cells) == 4
+    assert typed("1")["entry"] == nd.history("1", history="h.sqlite").entry.entry == 1
+    assert len(typed()) == len(nd.history(history="h.sqlite").entries) == 1
+    assert typed("--person", "nobody") == nd.history(history="h.sqlite", person="nobody").entries == []
+    past = nd.history("KT-1", "catalogue.toml", history="h.sqlite").past
+    assert len(typed("KT-1")["changes"]) == len(past.changes)

@@ -16,6 +16,7 @@ if TYPE_CHECKING:
         CheckArguments,
         CombineArguments,
         CompareArguments,
+        HistoryArguments,
         PreviewArguments,
         ReadArguments,
         RecodeArguments,
@@ -29,7 +30,7 @@ if TYPE_CHECKING:
     from neat_delta.api.changes import accept, adjust, check, combine, compare, filter_keys, recode
     from neat_delta.api.files import load, refresh, send, sheet, undo, verify, write
     from neat_delta.api.tables import load_settings, read
-    from neat_delta.api.views import inspect, preview
+    from neat_delta.api.views import history, inspect, preview
     from neat_delta.base.errors import (
         AmbiguousKey,
         DeliveryError,
@@ -56,6 +57,7 @@ _ROOMS = {
         "CheckArguments",
         "CombineArguments",
         "CompareArguments",
+        "HistoryArguments",
         "PreviewArguments",
         "ReadArguments",
         "RecodeArguments",
@@ -69,7 +71,7 @@ _ROOMS = {
     "neat_delta.api.changes": ("accept", "adjust", "check", "combine", "compare", "filter_keys", "recode"),
     "neat_delta.api.files": ("load", "refresh", "send", "sheet", "undo", "verify", "write"),
     "neat_delta.api.tables": ("load_settings", "read"),
-    "neat_delta.api.views": ("inspect", "preview"),
+    "neat_delta.api.views": ("history", "inspect", "preview"),
     "neat_delta.changeset.changeset": ("ChangeSet",),
     "neat_delta.base.errors": (
         "AmbiguousKey",
@@ -100,6 +102,7 @@ __all__ = [
     "CombineArguments",
     "CompareArguments",
     "DeliveryError",
+    "HistoryArguments",
     "InvalidInput",
     "InvalidOption",
     "InvalidSettings",
@@ -129,6 +132,7 @@ __all__ = [
     "combine",
     "compare",
     "filter_keys",
+    "history",
     "inspect",
     "load",
     "load_settings",

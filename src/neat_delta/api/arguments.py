@@ -296,6 +296,29 @@ class CheckArguments(_AllowOptions, _OverwriteOption, total=False):
     """Save the problems, with their rows, as a workbook."""
 
 
+class HistoryArguments(_OverwriteOption, total=False):
+    """Which of what was sent, and where the list is saved."""
+
+    sku: str | None
+    """The past of this item, also if its SKU could be the number of an entry."""
+    since: datetime | None
+    """Only what was sent since then."""
+    until: datetime | None
+    """Only what was sent until then."""
+    person: str | None
+    """Only what this person made, approved or sent."""
+    field: str | None
+    """Only changes of this field; every cell is listed."""
+    cells: bool
+    """List every cell that was sent, and by whom."""
+    exports: bool
+    """List the live exports that are kept."""
+    prune: bool
+    """Delete kept exports beyond the limits in [store] of catalogue.toml."""
+    out: str | PathLike[str] | None
+    """Save the list as CSV, or as .json."""
+
+
 class PreviewArguments(_PartOptions, _OverwriteOption, total=False):
     """What of a change set is worked out and saved."""
 

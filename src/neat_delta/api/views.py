@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 from os import PathLike
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.api.tables import SettingsLike, TableLike, settings_of
 from neat_delta.api.translate import request_of, table_or_place
 from neat_delta.locations import parse_location
 from neat_delta.views.drawings import begin_to_draw, draw
+from neat_delta.workflows import history as looking
 from neat_delta.workflows import inspect as inspecting
 from neat_delta.workflows import preview as previewing
-from neat_delta.workflows.view_requests import InspectRequest, PreviewRequest
+from neat_delta.workflows.view_requests import HistoryRequest, InspectRequest, PreviewRequest
 
 if TYPE_CHECKING:
     from typing import Unpack
 
-    from neat_delta.api.arguments import PreviewArguments, ReadArguments
+    from neat_delta.api.arguments import HistoryArguments, PreviewArguments, ReadArguments
     from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.workflows.history import Known
     from neat_delta.workflows.inspect import Inspected
     from neat_delta.workflows.preview import Preview
 
@@ -46,6 +49,34 @@ def inspect(source: TableLike, settings: SettingsLike = None, **options: Unpack[
     return inspecting.inspect(
         request_of(InspectRequest, "inspect", options, configured, file=table_or_place(source, configured))
     )
+
+
+def history(
+    what: str | None = None,
+    settings: SettingsLike = None,
+    *,
+    history: str | PathLike[str] | None = None,
+    **options: Unpack[HistoryArguments],
+) -> Known:
+    """What was sent: all updates, one by its number, every cell (``cells=True``), or the past of an item by its SKU.
+
+    Args:
+        what: the number of an update, or a SKU; without it all updates.
+        settings: what is configured.
+        history: the history's file, if not the one of this user.
+        options: which of it, and where the list is saved, as ``HistoryArguments`` has it.
+
+    Returns:
+        ``SentUpdates`` (entries), ``SentUpdate`` (entry), ``SentCells`` (cells, a frame), ``ItemPast`` (past), or
+        ``KeptExports`` (exports), by what was asked for.
+
+    Raises:
+        InvalidOption: no kept export has the item.
+        WriteError: the list cannot be written.
+    """
+    path = None if history is None else Path(history)
+    configured = settings_of(settings)
+    return looking.look_up(request_of(HistoryRequest, "history", options, configured, what=what, history=path))
 
 
 def preview(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from itertools import pairwise
 from pathlib import Path
@@ -54,6 +54,12 @@ class ItemHistory:
     first: datetime | None
     last: datetime | None
     changes: list[FieldChange]
+
+    def of_field(self, field: str | None) -> ItemHistory:
+        """The same, with the changes of one field only; all of them where none is named."""
+        if field is None:
+            return self
+        return replace(self, changes=[change for change in self.changes if change.field == field])
 
 
 def item_history(

@@ -1,4 +1,4 @@
-"""Requests of the jobs that show or draft: what can be asked of inspect, setup and preview.
+"""Requests of the jobs that show or draft: what can be asked of inspect, setup, preview and history.
 
 Nothing heavy is loaded here, for the help of a command is made from it.
 """
@@ -6,10 +6,11 @@ Nothing heavy is loaded here, for the help of a command is made from it.
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Literal
 
-from neat_delta.base.options import DISPLAY, OUTPUT, option, words_of
+from neat_delta.base.options import DISPLAY, OUTPUT, SAFETY, SCOPE, option, words_of
 from neat_delta.locations import Location
 from neat_delta.workflows.option_groups import KeyOption, OverwriteOption, PartOptions, ReadingOptions
 
@@ -92,3 +93,38 @@ class PreviewRequest(PartOptions, OverwriteOption):
         shows_default=True,
     )
     charts: Path | None = option(None, OUTPUT, "Save charts in this folder (PNG, SVG).", metavar="DIR", common=True)
+
+
+@dataclass(frozen=True, kw_only=True, eq=False, repr=False)
+class HistoryRequest(OverwriteOption):
+    """See what was sent, when, with what result.
+
+    Attributes:
+        what: the number of an update, or the SKU of an item; ``None``: all updates.
+        history: the history's file; ``None``: the user's.
+        settings: what is configured.
+    """
+
+    what: str | None
+    history: Path | None
+    settings: Settings
+    sku: str | None = option(
+        None, SCOPE, "The past of this item, also if its SKU could be the number of an entry.", metavar="SKU"
+    )
+    since: datetime | None = option(None, SCOPE, "Only what was sent since then.", metavar="DATE", common=True)
+    until: datetime | None = option(None, SCOPE, "Only what was sent until then.", metavar="DATE")
+    person: str | None = option(
+        None, SCOPE, "Only what this person made, approved or sent.", metavar="NAME", common=True
+    )
+    field: str | None = option(None, SCOPE, "Only changes of this field; every cell is listed.", metavar="FIELD")
+    cells: bool = option(False, SCOPE, "List every cell that was sent, and by whom.", common=True)
+    exports: bool = option(False, SCOPE, "List the live exports that are kept.")
+    prune: bool = option(False, SAFETY, "Delete kept exports beyond the limits in [store] of catalogue.toml.")
+    out: Path | None = option(
+        None,
+        OUTPUT,
+        "Save the list as CSV, or as .json.",
+        metavar="FILE",
+        common=True,
+        names=("-o", "--out"),
+    )

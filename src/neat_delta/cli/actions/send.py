@@ -9,7 +9,6 @@ import click
 
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
-from neat_delta.cli.actions.history import entry_as_dict, history_in
 from neat_delta.cli.actions.screen import console, show, show_progress
 from neat_delta.cli.common import OutputOptions, load_config, print_error
 from neat_delta.cli.envelope import show_json
@@ -18,6 +17,7 @@ from neat_delta.files.atomic_write import write_atomic
 from neat_delta.files.output_paths import check_outputs
 from neat_delta.update.delimited import report_csv
 from neat_delta.views.delivery import plan_view, results_of, sent_view, verify_command
+from neat_delta.workflows.history import entry_as_dict, history_in
 from neat_delta.workflows.requests import SendRequest
 from neat_delta.workflows.send import ready, send
 

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any
 from neat_delta.base.errors import InvalidOption
 from neat_delta.base.exit_codes import Exit
 from neat_delta.changeset.problems import NOT_PUT_BACK
-from neat_delta.cli.actions.history import changes_of, sent_as
 from neat_delta.cli.actions.screen import console, show, show_progress
 from neat_delta.cli.common import OutputOptions, load_config
 from neat_delta.cli.envelope import show_json
@@ -17,6 +16,7 @@ from neat_delta.views.lines import sentence
 from neat_delta.views.update import files_table, next_view, nothing_view, stays_view
 from neat_delta.views.verdict import NOT_SENT, other_export, verdict_view
 from neat_delta.views.verify_views import refresh_view
+from neat_delta.workflows.history import changes_of, sent_as
 from neat_delta.workflows.requests import UndoRequest
 from neat_delta.workflows.undo import undo
 

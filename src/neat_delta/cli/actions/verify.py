@@ -9,7 +9,6 @@ from rich.text import Text
 from neat_delta.base.errors import NeatDeltaError
 from neat_delta.base.exit_codes import Exit
 from neat_delta.base.shell import free_name
-from neat_delta.cli.actions.history import changes_of, history_in, sent_as
 from neat_delta.cli.actions.screen import console, show, show_progress
 from neat_delta.cli.common import OutputOptions, load_config, print_error
 from neat_delta.cli.envelope import show_json
@@ -19,6 +18,7 @@ from neat_delta.views.formatting import local_time, pluralize
 from neat_delta.views.lines import labelled
 from neat_delta.views.verdict import next_command, verdict_view
 from neat_delta.views.verify_views import verify_view
+from neat_delta.workflows.history import changes_of, history_in, sent_as
 from neat_delta.workflows.imported_by_hand import note_import
 from neat_delta.workflows.requests import VerifyRequest
 from neat_delta.workflows.verify import verify

@@ -207,10 +207,10 @@ class _Run:
             form = {name: getattr(self.config, name) for name in options_of(UpdateForm)}
             request = UndoRequest(changes=changes, live=None, fresh=live, folder=folder, settings=settings, **form)
             written = undo(request, self.progress)
-            refreshed = written.refreshed
-            assert refreshed is not None
+            put_back = written.refreshed
+            assert put_back is not None
             tell_changes(report, written.changes)
-            since = len(refreshed.conflicts) + refreshed.missing
+            since = len(put_back.conflicts) + put_back.missing
             stays = f"; {several(since, 'change')} of others since then stay" if since else ""
             step.message = f"{several(report.cells, 'cell')} of {several(sum(report.items.values()), 'item')}{stays}"
             self._tell_files(written.receipt)
@@ -388,15 +388,13 @@ class _Run:
             kept = self._fetch("fresh", fresh, "fresh-")
             with report.step("verify", self.progress) as step:
                 export = read_table(kept, self.progress, settings.export)
-                arrived = verify(sent, export.renamed(sent.head.names()), settings)
-                tell_landed(report, arrived)
-                step.message = (
-                    f"{report.applied.get(APPLIED, 0):,} of {several(len(arrived.changes), 'change')} applied"
-                )
-            if arrived.done:
+                seen = verify(sent, export.renamed(sent.head.names()), settings)
+                tell_landed(report, seen)
+                step.message = f"{report.applied.get(APPLIED, 0):,} of {several(len(seen.changes), 'change')} applied"
+            if seen.done:
                 return
-        save_changes(arrived.remaining, report.folder / REMAINING_FILE)
+        save_changes(seen.remaining, report.folder / REMAINING_FILE)
         report.attention_reasons.append(
-            f"not applied as sent: {several(len(arrived.changes) - arrived.count(APPLIED), 'change')}"
+            f"not applied as sent: {several(len(seen.changes) - seen.count(APPLIED), 'change')}"
         )
         report.suggest("preview", str(report.folder / REMAINING_FILE))
