@@ -255,3 +255,22 @@ def test_a_profile_may_have_its_format_in_a_table(tmp_path):
     settings = nd.load_settings(tmp_path / "catalogue.toml")
     assert settings.profiles["one"] == settings.profiles["two"]
     assert settings.profiles["two"].format.worksheet == "second"
+
+
+@pytest.mark.parametrize("fate", ["hold", "ours", "shop"])
+def test_a_change_set_has_its_conflicts_also_when_it_was_saved(tmp_path, fate):
+    columns = {"sku": ["A", "B", "C"], "price": ["1.00", "2.00", "3.00"], "name": ["a", "b", 'c "x"']}
+    base = pl.DataFrame(columns)
+    live = base.with_columns(price=pl.Series(["1.50", "2.00", "3.00"]), name=pl.Series(["a", "", 'c "y"']))
+    edited = base.with_columns(price=pl.Series(["1.20", "2.00", "3.30"]), name=pl.Series(["a", "bb", 'c "z"']))
+
+    changes = nd.compare(live, edited, base=base, on_conflict=[fate])
+
+    assert changes.conflicts.sort("key", "field").rows() == [
+        ("A", "price", "1.00", "1.20", "1.50", fate),
+        ("B", "name", "b", "bb", None, fate),
+        ("C", "name", 'c "x"', 'c "z"', 'c "y"', fate),
+    ]
+    changes.save(tmp_path / "c.changes.jsonl")
+    assert nd.load(tmp_path / "c.changes.jsonl").conflicts.equals(changes.conflicts)
+    assert nd.compare(base, edited).conflicts.is_empty()

@@ -20,7 +20,8 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.base.frame_schema import BrokenFrame
-from neat_delta.changeset.findings import BLOCK, FINDINGS, questions_in
+from neat_delta.changeset.findings import BLOCK, FINDINGS, NO_EFFECT, REPAIR, questions_in
+from neat_delta.changeset.problems import CLASH
 from neat_delta.changeset.schemas import (
     ADD,
     CHANGE,
@@ -45,6 +46,8 @@ if TYPE_CHECKING:
 ITEMS, CELLS = Items.dtypes(), Cells.dtypes()
 STATES = ("changed", "unchanged", "new", "duplicate", "unreadable", "rejected")
 CHANGED, UNCHANGED, NEW, DUPLICATE, UNREADABLE, REJECTED = STATES
+# The three values of a cell that two have changed.
+SIDES = ("original", "ours", "shop")
 # Rows of items that were not chosen are in none of these states.
 EXCLUDED = "excluded"
 # Rows that a person left out of a change set.
@@ -113,6 +116,19 @@ class ChangeSet:
     def problems(self) -> pl.DataFrame:
         """The findings that are errors or warnings."""
         return self.findings.filter(pl.col("level") != "note")
+
+    @property
+    def conflicts(self) -> pl.DataFrame:
+        """The cells that were changed here and in the shop: key, field, original, ours, shop, fate.
+
+        The fate is ``hold`` (an error: not sent), or whose value goes on, ``ours`` or ``shop``.
+        """
+        sides = pl.Struct(dict.fromkeys(SIDES, pl.String))
+        clashes = self.findings.filter((pl.col("code") == CLASH) & pl.col("data").str.contains('"shop":', literal=True))
+        fate = pl.col("effect").replace_strict({BLOCK: "hold", REPAIR: "shop", NO_EFFECT: "ours"})
+        return clashes.select(
+            "key", "field", pl.col("data").str.json_decode(sides).struct.field(*SIDES), fate.alias("fate")
+        )
 
     @classmethod
     def load(cls, path: str | PathLike[str]) -> ChangeSet:
