@@ -27,7 +27,8 @@ if TYPE_CHECKING:
 def item_history_view(sku: str, past: ItemHistory, people: Mapping[int, Entry], width: int) -> Iterator[Text]:
     """When the fields of an item changed, the newest change first, and by whom."""
     yield labelled("item", sku, "strong")
-    span = f", {_time(past.first)} to {_time(past.last)}" if past.first and past.last else ""
+    times = [_time(time) for time in dict.fromkeys((past.first, past.last)) if time]
+    span = f", {' to '.join(times)}" if times else ""
     yield from sentence("exports", f"{pluralize(past.exports, 'kept export')}{span}", width)
     rows = [
         [
@@ -41,7 +42,8 @@ def item_history_view(sku: str, past: ItemHistory, people: Mapping[int, Entry], 
         for change in past.changes
     ]
     heads = [Column("between"), Column("and"), Column("field", least=5), Column("was", least=8), Column("now", least=8)]
-    yield from table([*heads, Column("by")], rows, width)
+    if rows:
+        yield from table([*heads, Column("by")], rows, width)
     ours = sum(change.entry is not None for change in past.changes)
     parts = [pluralize(len(past.changes), "change")] if past.changes else ["no change between these exports"]
     yield from verdict_view([*parts, *([f"{ours} by updates of yours"] if past.changes else [])], width)
