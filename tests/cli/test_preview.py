@@ -118,6 +118,14 @@ def test_everything_is_written_where_it_was_asked_for(shop):
     )
 
 
+def test_charts_go_into_no_file(shop):
+    (shop / "plots").write_text("a file")
+    done = preview(shop, "--page", "new.html", "--charts", "plots", "--overwrite")
+
+    assert (done.returncode, "plots: this is a file, not a folder" in done.stderr) == (3, True)
+    assert not (shop / "new.html").exists()
+
+
 def test_where_nothing_changes_there_is_nothing_to_show_and_nothing_fails(shop):
     write_table(shop / "same.csv", LIVE)
     neat_delta("compare", "live.csv", "same.csv", "--out", "none.changes.jsonl", cwd=shop)

@@ -9,7 +9,7 @@ from neat_delta.analysis.before_after import BeforeAfter
 from neat_delta.analysis.grouping import by_group, field_of
 from neat_delta.analysis.margins import price_moves, touched_records
 from neat_delta.analysis.stock import stock_moves
-from neat_delta.base.errors import InvalidOption
+from neat_delta.base.errors import InvalidOption, WriteError
 from neat_delta.base.nearest import nearest_hint
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.files.atomic_write import new_together, write_atomic
@@ -89,6 +89,8 @@ def preview(
         WriteError: a file cannot be written; then none is.
     """
     check_outputs(request.page, request.review, request.quotes_csv, replace=request.overwrite)
+    if request.charts is not None and request.charts.is_file():
+        raise WriteError("this is a file, not a folder", file=request.charts, hint="Choose another name.")
     if request.quotes_csv is not None and request.quotes is None:
         raise InvalidOption("there are no quotes", option="quotes_csv", hint="Give the file with the quotes as well.")
     seen = _previewed(request, progress)
