@@ -119,10 +119,10 @@ def test_everything_is_written_where_it_was_asked_for(shop):
 
 
 def test_charts_go_into_no_file(shop):
-    (shop / "plots").write_text("a file")
-    done = preview(shop, "--page", "new.html", "--charts", "plots", "--overwrite")
+    (shop / "taken").write_text("a file")
+    done = preview(shop, "--page", "new.html", "--charts", "taken", "--overwrite")
 
-    assert (done.returncode, "plots: this is a file, not a folder" in done.stderr) == (3, True)
+    assert (done.returncode, "taken: this is a file, not a folder" in done.stderr) == (3, True)
     assert not (shop / "new.html").exists()
 
 
