@@ -76,7 +76,7 @@ def test_it_holds_for_what_was_approved_and_says_who(changes):
 
     require_approval(changes, OTHER, approval)
     jsonschema.validate(json.loads(approval_bytes(approval)), SCHEMA)
-    assert (approval.approved_by, approval.made_by, approval.note) == ("Anna", "Bo", "fine")
+    assert (approval.approved_by, approval.made_by, approval.note) == ("Anna", ("Bo",), "fine")
 
 
 @pytest.mark.parametrize(
@@ -129,7 +129,7 @@ def test_nothing_is_written_or_sent_without_it_and_everything_with_it(work):
     assert run("approve", "c.changes.jsonl", "--by", "Anna", cwd=work).returncode == 0
     assert run("write", "c.changes.jsonl", "-o", "up", cwd=work).returncode == 0
     receipt = json.loads((work / "up/receipt.json").read_text())
-    assert (receipt["changes"]["made_by"], receipt["approval"]["approved_by"]) == ("Bo", "Anna")
+    assert (receipt["changes"]["made_by"], receipt["approval"]["approved_by"]) == (["Bo"], "Anna")
     (work / "inbox").mkdir()
     kept = (work / "up/update.approval.json").read_bytes()
     (work / "up/update.approval.json").unlink()
@@ -182,3 +182,90 @@ def test_ssh_keys_approve_each_for_its_own_name(work):
 
     assert [done.returncode for done in (by_secret, stranger, in_her_name, good)] == [2, 2, 2, 0]
     assert neat_delta("write", "c.changes.jsonl", "-o", "up", cwd=work).returncode == 0
+
+
+def edited_head(path, **members):
+    """The change set with another head, as somebody may write it."""
+    head, *lines = path.read_text("utf-8").splitlines()
+    path.write_text("\n".join([json.dumps(json.loads(head) | members), *lines]) + "\n", "utf-8")
+
+
+def head_of(path):
+    return json.loads(path.read_text("utf-8").splitlines()[0])
+
+
+@pytest.mark.parametrize(
+    "change",
+    [
+        lambda head: {"key": ["name"]},
+        lambda head: {"fields": head["fields"] | {"price": head["fields"]["price"] | {"column": "sale_price"}}},
+        lambda head: {"fields": head["fields"] | {"price": head["fields"]["price"] | {"decimal_separator": ","}}},
+        lambda head: {"fields": head["fields"] | {"name": head["fields"]["name"] | {"column": "price"}}},
+        lambda head: {"identity": {"field": "name", "values": {"K-1": "Hive 2"}}},
+    ],
+)
+def test_no_other_column_or_key_passes_with_it(work, change):
+    assert run("approve", "c.changes.jsonl", "--by", "Anna", cwd=work).returncode == 0
+    edited_head(work / "c.changes.jsonl", **change(head_of(work / "c.changes.jsonl")))
+
+    done = run("write", "c.changes.jsonl", "-o", "up", cwd=work)
+    assert done.returncode == 3
+    assert "was changed after" in done.stderr
+    assert not (work / "up").exists()
+
+
+@pytest.mark.parametrize(
+    ("maker", "approver", "passes"),
+    [
+        ("Smith, Anna", "Smith, Anna", False),
+        ("Smith, Anna", "smith,  anna", False),
+        ("Smith, Anna", "Anna", True),
+        ("José", "Jose\u0301", False),
+        ("Straße", "STRASSE", False),
+        ("Bo", "Anna", True),
+    ],
+)
+def test_another_person_is_another_however_a_name_is_written(work, maker, approver, passes):
+    words = ("compare", "live.csv", "edited.csv", "-o", "n.changes.jsonl")
+    run(*words, cwd=work, NEAT_DELTA_USER=maker)
+    run("approve", "n.changes.jsonl", "--by", approver, cwd=work)
+
+    assert (run("write", "n.changes.jsonl", "-o", "up", cwd=work).returncode == 0) == passes
+
+
+def test_whoever_works_on_it_is_added_to_those_who_made_it(work):
+    def makers(name):
+        return head_of(work / name).get("made_by")
+
+    write_table(work / "fresh.csv", [LIVE[0], ["K-0", "Hive 0", "2.00"], *LIVE[2:]])
+    run("refresh", "c.changes.jsonl", "fresh.csv", "-o", "r.changes.jsonl", cwd=work, NEAT_DELTA_USER="Cleo")
+    assert makers("r.changes.jsonl") == ["Bo", "Cleo"]
+    run("refresh", "c.changes.jsonl", "live.csv", "-o", "same.changes.jsonl", cwd=work, NEAT_DELTA_USER="Cleo")
+    assert makers("same.changes.jsonl") == ["Bo"]
+    run("pick", "c.changes.jsonl", "--only", "price", "-o", "p.changes.jsonl", cwd=work, NEAT_DELTA_USER="Cleo")
+    assert makers("p.changes.jsonl") == ["Bo", "Cleo"]
+    words = ("pick", "c.changes.jsonl", "--only", "price", "-o", "q.changes.jsonl", "--by", "Anna")
+    run(*words, cwd=work, NEAT_DELTA_USER="Anna")
+    assert makers("q.changes.jsonl") == ["Bo"]
+    words = ("combine", "p.changes.jsonl", "c.changes.jsonl", "-o", "b.changes.jsonl")
+    run(*words, cwd=work, NEAT_DELTA_USER="Dora, E.")
+    assert makers("b.changes.jsonl") == ["Bo", "Cleo", "Dora, E."]
+    run("undo", "c.changes.jsonl", "-o", "back", "--fresh", "fresh.csv", cwd=work, NEAT_DELTA_USER="Fay")
+    assert makers("back/update.changes.jsonl") == ["Bo", "Fay"]
+
+
+def test_where_nobody_is_named_as_its_maker_nobody_is_another(work):
+    edited_head(work / "c.changes.jsonl", made_by=[])
+    done = run("approve", "c.changes.jsonl", "--by", "Anna", cwd=work)
+
+    assert (done.returncode, "does not say who made it" in done.stderr) == (2, True)
+    assert run("write", "c.changes.jsonl", "-o", "up", cwd=work).returncode == 3
+
+
+def test_who_made_it_is_not_unmade_after_an_approval_where_no_rule_holds(work):
+    (work / "catalogue.toml").rename(work / "rule.toml")
+    assert run("approve", "c.changes.jsonl", "--by", "Bo", cwd=work).returncode == 0
+    (work / "rule.toml").rename(work / "catalogue.toml")
+    edited_head(work / "c.changes.jsonl", made_by=["Somebody Else"])
+
+    assert "Bo made the change set" in run("write", "c.changes.jsonl", "-o", "up", cwd=work).stderr

@@ -1,8 +1,8 @@
 """The approval of a change set: who approved what, when and until when, signed; a JSON file of its own.
 
-What is signed is the content of the change set: what becomes of which item, and every cell before and after. Notes and
-warnings may be added to it, and it may be brought to a newer export that has the same values; any other change voids
-the approval.
+What is signed is the content of the change set: what becomes of which item, every cell before and after, and which
+columns of the shop these are. Notes and warnings may be added to it, and it may be brought to a newer export that has
+the same values; any other change voids the approval.
 """
 
 from __future__ import annotations
@@ -47,7 +47,7 @@ class Approval:
         file: the name of the change set's file.
         items: how many items change, are new, deleted, or get a new SKU.
         cells: how many cells change.
-        made_by: who made the change set, if that is known; several names are parted by commas.
+        made_by: who made the change set, as far as that is known.
         approved_by: who approved it.
         approved: when, in UTC.
         expires: until when it may be used, in UTC.
@@ -61,7 +61,7 @@ class Approval:
     file: str
     items: int
     cells: int
-    made_by: str | None
+    made_by: tuple[str, ...]
     approved_by: str
     approved: str
     expires: str
@@ -75,14 +75,20 @@ class Approval:
 
 
 def content_digest(changes: ChangeSet) -> str:
-    """The SHA-256 of what a change set does, whatever its file is called and was made from.
+    """The SHA-256 of what a change set does, and to what, whatever its file is called and was made from.
 
-    It is that of JSON lines in the order of keys and fields: key, action and new key of each item, then key, field, was
-    and now of each cell.
+    It is that of JSON lines: the fields of the key, the column, type and form of each field in it, and by what items
+    are known whose key changes; then, in the order of keys and fields, key, action and new key of each item; then key,
+    field, was and now of each cell. A value of another column or of another item is another value.
     """
+    head = changes.head
+    names = sorted({*head.key, *changes.cells["field"].unique()})
+    fields = {name: to_json(head.fields[name]) for name in names if name in head.fields}
+    meant = {"key": list(head.key), "fields": fields, "identity": to_json(head.identity)}
     items = changes.items.filter(pl.col("action") != NONE).select("key", "action", "new_key").sort("key")
     cells = changes.cells.select("key", "field", "was", "now").sort("key", "field")
-    digest = hashlib.sha256(items.write_ndjson().encode())
+    digest = hashlib.sha256(json_bytes(meant) + b"\n")
+    digest.update(items.write_ndjson().encode())
     digest.update(cells.write_ndjson().encode())
     return digest.hexdigest()
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from neat_delta.approval.approval import content_digest
 from neat_delta.approval.signing import holds
 from neat_delta.base.errors import NotApproved
+from neat_delta.files.user_data import folded_name
 
 if TYPE_CHECKING:
     from neat_delta.approval.approval import Approval
@@ -30,7 +31,7 @@ def require_approval(changes: ChangeSet, settings: Settings, approval: Approval 
     if approval is None:
         raise NotApproved(
             "not approved yet", file=settings.path, hint="Have it approved first.", code="not-approved",
-            maker=changes.head.made_by if settings.send.approval == OTHER else None,
+            maker=changes.head.makers if settings.send.approval == OTHER else None,
         )  # fmt: skip
     if why := why_not(changes, settings.send, approval):
         raise NotApproved(why, hint=AGAIN)
@@ -48,8 +49,11 @@ def why_not(changes: ChangeSet, settings: SendSettings, approval: Approval) -> s
         return f"{said} is not signed with {how}, or was changed afterwards"
     if datetime.fromisoformat(approval.expires) < datetime.now(UTC):
         return f"{said} expired on {approval.expires}"
-    makers = {name.strip().casefold() for name in (changes.head.made_by or "").split(",")}
-    if settings.approval == OTHER and approval.approved_by.casefold() in makers:
+    # (Who made it when it was approved is signed; whoever has worked on it since made it as well.)
+    makers = {folded_name(name) for name in (*approval.made_by, *changes.head.made_by)}
+    if settings.approval == OTHER and not makers:
+        return f"{said} does not count: the change set does not say who made it, so nobody knows who is another person"
+    if settings.approval == OTHER and folded_name(approval.approved_by) in makers:
         return f"{said} does not count: {approval.approved_by} made the change set; another person must approve it"
     if content_digest(changes) != approval.content:
         now = (

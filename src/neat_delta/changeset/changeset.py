@@ -112,6 +112,21 @@ class ChangeSet:
         mine, others = (changes.findings.sort(pl.all()) for changes in (self, other))
         return self.items.equals(other.items) and self.cells.equals(other.cells) and mine.equals(others)
 
+    def does_the_same_as(self, other: ChangeSet) -> bool:
+        """Whether the same becomes of the same items and cells, whatever is said of them."""
+        mine, others = (
+            (
+                changes.items.filter(pl.col("action") != NONE).select("key", "action", "new_key").sort("key"),
+                changes.cells.sort("key", "field"),
+            )
+            for changes in (self, other)
+        )
+        return all(one.equals(two) for one, two in zip(mine, others, strict=True))
+
+    def with_maker(self) -> ChangeSet:
+        """The same, with the person at work among those who made it."""
+        return replace(self, head=self.head.with_maker())
+
     @property
     def problems(self) -> pl.DataFrame:
         """The findings that are errors or warnings."""

@@ -68,7 +68,7 @@ class _Head:
     overrides: Overrides = field(default_factory=Overrides)
     exclusions: tuple[Exclusion, ...] = ()
     identity: Identity | None = None
-    made_by: str | None = None
+    made_by: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any
 
 from neat_delta.base.json_form import to_json
-from neat_delta.files.user_data import user_name
+from neat_delta.files.user_data import folded_name, names_as_text, user_name
 from neat_delta.tables import FilePart, field_name
 
 if TYPE_CHECKING:
@@ -104,7 +104,7 @@ class Head:
         fields: what later commands must know of each field.
         other_rows: by state, the rows of the edited file that no item stands for, and the live items without a row.
         made: when, as a time by ISO 8601.
-        made_by: who made it, as the system or NEAT_DELTA_USER names the person.
+        made_by: who made it: each person as the system or NEAT_DELTA_USER names them, in the order of their work.
         overrides: what the run let through.
         exclusions: what was left out when parts were picked.
         identity: by what items are known whose key changes.
@@ -119,7 +119,19 @@ class Head:
     overrides: Overrides = field(default_factory=Overrides)
     exclusions: tuple[Exclusion, ...] = ()
     identity: Identity | None = None
-    made_by: str | None = field(default_factory=user_name)
+    made_by: tuple[str, ...] = field(default_factory=lambda: tuple(filter(None, (user_name(),))))
+
+    @property
+    def makers(self) -> str | None:
+        """Those who made it, in one text; ``None``: nobody knows."""
+        return names_as_text(self.made_by)
+
+    def with_maker(self) -> Head:
+        """The same, with the person at work among those who made it."""
+        person = user_name()
+        if person is None or folded_name(person) in map(folded_name, self.made_by):
+            return self
+        return replace(self, made_by=(*self.made_by, person))
 
     def names(self) -> dict[str, str]:
         """The field that each column of the live export stands for, by the column's normalised name."""

@@ -43,7 +43,7 @@ def head_as_dict(changes: ChangeSet) -> dict[str, Any]:
     return {
         "neat_delta": FORMAT,
         "made": head.made,
-        **({"made_by": head.made_by} if head.made_by else {}),
+        **({"made_by": list(head.made_by)} if head.made_by else {}),
         "key": list(head.key),
         "live": head.live.as_dict(),
         "edited": head.edited.as_dict(),

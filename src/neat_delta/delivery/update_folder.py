@@ -53,7 +53,7 @@ class Update:
         """Who made and approved it, and who sends it."""
         approval = self.approval
         return People(
-            made_by=self.change_set.head.made_by,
+            made_by=self.change_set.head.makers,
             approved_by=approval.approved_by if approval else None,
             approved=approval.approved if approval else None,
             sent_by=user_name(),

@@ -3,12 +3,19 @@
 from __future__ import annotations
 
 import os
+import unicodedata
 from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from collections.abc import Iterable
 
 # The person at work, if not the one that the system names: a schedule often runs under a name of its own.
 USER = "NEAT_DELTA_USER"
 # The folder in which it lies, if not the user's own for the data of this program.
 DATA = "NEAT_DELTA_DATA"
+# What stands between several people where they are in one text.
+AND = " + "
 
 
 def data_folder() -> Path:
@@ -41,4 +48,14 @@ def user_name() -> str | None:
         name = os.environ.get(USER) or getpass.getuser()
     except (ImportError, KeyError, OSError):
         return None
-    return " ".join("".join(sign if sign.isprintable() and sign != "," else " " for sign in name).split()) or None
+    return " ".join("".join(sign if sign.isprintable() else " " for sign in name).split()) or None
+
+
+def folded_name(name: str) -> str:
+    """A name as it is compared: the same in capitals or not, and however its accents are composed (Unicode NFKC)."""
+    return " ".join(unicodedata.normalize("NFKC", unicodedata.normalize("NFKC", name).casefold()).split())
+
+
+def names_as_text(names: Iterable[str]) -> str | None:
+    """Several people in one text; ``None`` if there is nobody."""
+    return AND.join(names) or None

@@ -18,6 +18,7 @@ from neat_delta.changeset.findings import BLOCK, NO_EFFECT, as_data, data_of, fi
 from neat_delta.changeset.head import Exclusion, FileRef, Head, Identity, Overrides
 from neat_delta.changeset.problems import CLASH
 from neat_delta.changeset.schemas import ADD, CHANGE, NONE, RECODE, REMOVE
+from neat_delta.files.user_data import folded_name
 from neat_delta.locations.prefetch import sha256_hex
 
 if TYPE_CHECKING:
@@ -287,7 +288,7 @@ def _head(sets: Sequence[ChangeSet], items: pl.DataFrame, cells: pl.DataFrame) -
         tuple(sorted({name for head in heads for name in getattr(head.overrides, option)}))
         for option in ("unlock", "allow_new_values", "as_typed", "ignore")
     )
-    return Head(
+    head = Head(
         key=heads[0].key,
         live=heads[0].live,
         edited=FileRef(AND.join(files), rows, sha256_hex(content)),
@@ -299,11 +300,12 @@ def _head(sets: Sequence[ChangeSet], items: pl.DataFrame, cells: pl.DataFrame) -
         identity=_identity(heads),
         made_by=_makers(heads),
     )
+    return head.with_maker()
 
 
-def _makers(heads: Sequence[Head]) -> str | None:
-    """Everybody who made one of them."""
-    return ", ".join(sorted({name for head in heads if head.made_by for name in head.made_by.split(", ")})) or None
+def _makers(heads: Sequence[Head]) -> tuple[str, ...]:
+    """Everybody who made one of them, each once."""
+    return tuple(sorted({folded_name(name): name for head in heads for name in head.made_by}.values()))
 
 
 def _exclusions(heads: Sequence[Head]) -> tuple[Exclusion, ...]:

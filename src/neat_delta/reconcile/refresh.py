@@ -113,8 +113,10 @@ def refresh(
             _about_items(difference, touched),
         ]
     )
+    made = _made(difference, kept, findings, touched.filter(pl.col("fate") != OURS)["key"])
     return RefreshResult(
-        changes=_made(difference, kept, findings, touched.filter(pl.col("fate") != OURS)["key"]),
+        # Whoever refreshes has made what comes of it, unless nothing of it is new.
+        changes=made if made.does_the_same_as(changes) else made.with_maker(),
         conflicts=conflicts,
         applied=len(cells.filter(pl.col("state") == APPLIED)),
         unchanged=len(like_changes.filter(pl.col("state") == STANDS)),

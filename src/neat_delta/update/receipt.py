@@ -69,7 +69,7 @@ class Receipt:
     strategy: str
     choices: list[Cost]
     filled: dict[str, int]
-    made_by: str | None = None
+    made_by: tuple[str, ...] = ()
     approval: Approval | None = None
 
     def as_dict(self) -> dict[str, Any]:
@@ -82,7 +82,7 @@ class Receipt:
                 "sha256": self.changes_sha256,
                 "items": self.items,
                 "cells": self.cells,
-                "made_by": self.made_by,
+                "made_by": list(self.made_by),
             },
             **({"approval": self._approval()} if self.approval else {}),
             "live": self.live,

@@ -50,7 +50,7 @@ WIDE = 120
 def head_view(changes: ChangeSet, name: str, width: int) -> Iterator[Text]:
     """Which change set this is, what it was made from, and how its rows count."""
     head = changes.head
-    maker = f" by {printable(head.made_by)}" if head.made_by else ""
+    maker = f" by {printable(head.makers)}" if head.made_by else ""
     yield labelled("changes", f"{name}   made {local_time(head.made)}{maker}")
     yield labelled("made from", f"{head.live.name}, {count(head.live.rows)} items · {head.edited.name}")
     counted = [(state, changes.counts[state]) for state in (*STATES, EXCLUDED, LEFT_OUT_ROW) if state in changes.counts]

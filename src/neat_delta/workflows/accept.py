@@ -58,6 +58,8 @@ def accept(request: AcceptRequest, progress: ProgressReporter = NO_PROGRESS) -> 
         keep = keep.join(failed_part(whole, bad, settings), on=["key", "field"], how="semi", nulls_equal=True)
     changes = subset_with_review(whole, keep, marks, ", ".join(_ways(request)))
     changes = changes if bad is None else with_reasons(changes, bad)
+    if not request.is_approval:
+        changes = changes.with_maker()
     if request.out is not None:
         check_outputs(request.out, replace=request.overwrite)
         save_changes(changes, request.out, replace=request.overwrite)

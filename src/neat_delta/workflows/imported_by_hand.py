@@ -43,7 +43,7 @@ def note_import(
     listed = ListedFile(path.name, sha256, "change", rows)
     # (It was imported before the export that shows it was made.)
     made = min(fresh.source.made or datetime.now(UTC), datetime.now(UTC))
-    people = People(made_by=changes.head.made_by, sent_by=user_name())
+    people = People(made_by=changes.head.makers, sent_by=user_name())
     folder = path_text(path.parent.resolve())
     live = changes.head.live.sha256
     entry = history.begin(BY_HAND, folder, sha256, live, [listed], data, people)

@@ -141,12 +141,14 @@ class AcceptRequest(PartOptions, OverwriteOption):
         live: the live export, which a condition is about; ``None``: it is found where it is needed.
         settings: what is configured.
         keys: the keys of the items, where a program names them.
+        is_approval: whether who accepts approves as well, and so is not one of those who made it.
     """
 
     changes: ChangeSet | Location
     live: Table | Location | None
     settings: Settings
     keys: tuple[str, ...] | None = None
+    is_approval: bool = False
     review: Location | None = option(
         None, SCOPE, "A review workbook with rows marked accept or reject.", metavar="FILE", common=True
     )

@@ -12,6 +12,7 @@ import polars as pl
 from neat_delta.base.errors import NeatDeltaError
 from neat_delta.changeset.schemas import NONE
 from neat_delta.changeset.serialization import parse_changes
+from neat_delta.files.user_data import AND, folded_name
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -52,11 +53,11 @@ class Wanted:
             return False
         begun = datetime.fromisoformat(entry.begun).astimezone(UTC)
         people = (entry.made_by, entry.approved_by, entry.sent_by)
-        names = {name.strip().casefold() for people_of in people for name in (people_of or "").split(",")}
+        names = {folded_name(name) for people_of in people for name in (people_of or "").split(AND)}
         return (
             (self.since is None or begun >= self.since.astimezone())
             and (self.until is None or begun <= self.until.astimezone())
-            and (self.person is None or self.person.strip().casefold() in names)
+            and (self.person is None or folded_name(self.person) in names)
         )
 
 

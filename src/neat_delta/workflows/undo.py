@@ -43,7 +43,9 @@ def undo(request: UndoRequest, progress: ProgressReporter = NO_PROGRESS) -> Undo
     changes, live = changes_with_live(request.changes, request.live, request.settings, progress)
     options = options_of_form(request, overwrite=request.overwrite, as_of=request.as_of)
     options = replace(options, inverted=True, gate=False)
-    return Undone(put_out(changes, live, request.folder, request.settings, options, progress), changes, live)
+    return Undone(
+        put_out(changes.with_maker(), live, request.folder, request.settings, options, progress), changes, live
+    )
 
 
 def _undo_since(request: UndoRequest, fresh: Table | Location, progress: ProgressReporter) -> Undone:
@@ -59,6 +61,7 @@ def _undo_since(request: UndoRequest, fresh: Table | Location, progress: Progres
             hint='Set a unique field in catalogue.toml: identity = "FIELD", and run compare or recode again.',
         )
     refreshed = what_can_be_put_back(refreshed, live, settings)
+    refreshed = replace(refreshed, changes=refreshed.changes.with_maker())
     options = options_of_form(request, overwrite=request.overwrite, as_of=request.as_of)
     receipt = put_out(refreshed.changes, live, request.folder, settings, replace(options, gate=False), progress)
     keep(live, settings)

@@ -44,7 +44,8 @@ def pick_command(
 ) -> int:
     """Accept a part of a change set: as decided in a page or a review workbook, or by field, condition or SKU."""
     settings = load_config(config)
-    request = AcceptRequest(changes=changes, live=live, settings=settings, **options)
+    is_approval = approved.by is not None
+    request = AcceptRequest(changes=changes, live=live, settings=settings, is_approval=is_approval, **options)
     assert request.out is not None
     out = request.out
     with show_progress(output) as progress:

@@ -65,7 +65,7 @@ def review_page_of(both: BeforeAfter, settings: Settings, name: PageName) -> byt
     data = page_data(both, settings, name)
     script = "\n".join(here.joinpath(part).read_text(encoding="utf-8") for part in SCRIPTS)
     style = here.joinpath("page.css").read_text(encoding="utf-8")
-    maker = f" by {changes.head.made_by}" if changes.head.made_by else ""
+    maker = f" by {changes.head.makers}" if changes.head.made_by else ""
     text = template.render(
         name=name.file,
         head=changes.head,

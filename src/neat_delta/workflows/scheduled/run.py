@@ -317,7 +317,7 @@ class _Run:
         (report.folder / WAITING_FILE).write_text(f"{report.cells} cells\n", encoding="utf-8")
         report.waiting = True
         report.attention_reasons.extend(why_none_holds(self.config, settings))
-        maker = f" (another person than {plan.changes.head.made_by})" if settings.send.approval == "other" else ""
+        maker = f" (another person than {plan.changes.head.makers})" if settings.send.approval == "other" else ""
         report.attention_reasons.append(f"waiting for approval{maker}; nothing was sent")
         report.suggest("approve", str(path), "--by", "NAME")
         report.skip("approval", "not approved yet")
