@@ -13,13 +13,13 @@ from neat_delta.base.errors import InvalidInput
 from neat_delta.base.json_form import from_json, to_json
 from neat_delta.files.trouble import reason, remedy
 from neat_delta.locations.prefetch import sha256_hex
+from neat_delta.tables.import_config import ImportConfig
 
 if TYPE_CHECKING:
     from collections.abc import Iterable, Sequence
     from pathlib import Path
 
     from neat_delta.approval import Approval
-    from neat_delta.tables.import_config import ImportConfig
     from neat_delta.update.packing import Cost
 
 RECEIPT = "receipt.json"
@@ -69,6 +69,8 @@ class Receipt:
     strategy: str
     choices: list[Cost]
     filled: dict[str, int]
+    output_format: str = "delimited"
+    undoes: bool = False
     made_by: tuple[str, ...] = ()
     approval: Approval | None = None
 
@@ -88,6 +90,8 @@ class Receipt:
             "live": self.live,
             "import": {"key": list(self.key)}
             | {name: value for name, value in to_json(self.import_config).items() if value},
+            "format": self.output_format,
+            "undoes": self.undoes,
             "packing": {"strategy": self.strategy, "choices": [to_json(choice) for choice in self.choices]}
             | ({"filled": self.filled} if self.filled else {}),
             "files": [to_json(written) for written in self.files],
@@ -133,7 +137,11 @@ class ListedFile:
 
 @dataclass(frozen=True)
 class LoadedReceipt:
-    """A receipt that was read: its files in their order, those of the undo, the change set, and the live export."""
+    """A receipt that was read: its files in their order, those of the undo, the change set, and the live export.
+
+    ``imports`` is how the shop reads the files, ``output_format`` and ``strategy`` how they were written; ``undoes``
+    says that they undo a whole update, so that the shop is not as in the live export any more.
+    """
 
     files: tuple[ListedFile, ...]
     undo: tuple[ListedFile, ...]
@@ -141,6 +149,10 @@ class LoadedReceipt:
     live_name: str
     live_sha256: str
     live_made: datetime | None
+    imports: ImportConfig
+    output_format: str
+    strategy: str
+    undoes: bool
 
     @property
     def every_file(self) -> tuple[ListedFile, ...]:
@@ -170,13 +182,21 @@ class _Live:
 
 
 @dataclass(frozen=True)
+class _Packing:
+    strategy: str
+
+
+@dataclass(frozen=True)
 class _Receipt:
-    """What of a receipt is read again; the rest is for people."""
+    """What of a receipt is read again, beside how the shop reads the files; the rest is for people."""
 
     changes: _Changes
     live: _Live
     files: tuple[_File, ...]
     undo: tuple[_File, ...]
+    packing: _Packing
+    format: str
+    undoes: bool
 
 
 def load_receipt(folder: Path) -> LoadedReceipt:
@@ -187,7 +207,9 @@ def load_receipt(folder: Path) -> LoadedReceipt:
     """
     path = folder / RECEIPT
     try:
-        form = from_json(path.read_bytes(), _Receipt)
+        data = path.read_bytes()
+        form = from_json(data, _Receipt)
+        imports = _imports(from_json(data, dict[str, Any])["import"])
         live_made = datetime.fromisoformat(form.live.as_of) if form.live.as_of else None
     except (FileNotFoundError, NotADirectoryError) as error:
         raise InvalidInput(
@@ -195,7 +217,7 @@ def load_receipt(folder: Path) -> LoadedReceipt:
         ) from error
     except OSError as error:
         raise InvalidInput(f"cannot open the file ({reason(error)})", file=path, hint=remedy(error)) from error
-    except ValueError as error:
+    except (ValueError, KeyError, TypeError) as error:
         raise InvalidInput(f"not the receipt of an update ({error})", file=path, hint=ANEW) from error
     return LoadedReceipt(
         files=tuple(_listed(one, path) for one in form.files),
@@ -204,7 +226,20 @@ def load_receipt(folder: Path) -> LoadedReceipt:
         live_name=form.live.name,
         live_sha256=form.live.sha256,
         live_made=live_made,
+        imports=imports,
+        output_format=form.format,
+        strategy=form.packing.strategy,
+        undoes=form.undoes,
     )
+
+
+def _imports(given: dict[str, Any]) -> ImportConfig:
+    """How the shop reads the files, as the receipt has it; what it does not have is as by default."""
+    members: dict[str, Any] = {
+        name: tuple(value) if isinstance(value, list) else value for name, value in given.items()
+    }
+    del members["key"]
+    return ImportConfig(**members)
 
 
 def _listed(given: _File, receipt: Path, folder: str = "") -> ListedFile:

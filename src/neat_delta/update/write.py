@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -108,11 +109,9 @@ def _write_draft(
     forward, backward = (draft / UNDO, draft) if options.inverted else (draft, draft / UNDO)
     done = inverse if options.inverted else changes
     sets = field_sets(changes)
-    own_sets = len(irreversible) or changes.new_keys()
     packing = Packing(options.strategy, fill_rules(changes, live, settings), sets)
-    packing_back = Packing(
-        options.strategy, packing.holes, field_sets(inverse) if own_sets else sets.inverted(), back=True
-    )
+    sets_back = field_sets(inverse) if len(irreversible) or changes.new_keys() else sets.inverted()
+    packing_back = replace(packing, sets=sets_back, back=True)
     with ThreadPoolExecutor() as writers:
         saving = writers.submit(_save, done, draft, None if options.inverted else options.saved)
         back = writers.submit(write_files, inverse, live, backward, import_format, packing_back)
@@ -143,6 +142,8 @@ def _write_draft(
             import_config=settings.imports,
             irreversible=len(irreversible),
             strategy=options.strategy,
+            output_format=options.output_format,
+            undoes=options.inverted,
             choices=choices.result(),
             filled=filled,
             made_by=changes.head.made_by,
