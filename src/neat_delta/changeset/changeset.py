@@ -197,12 +197,12 @@ def build(head: Head, items: pl.DataFrame, cells: pl.DataFrame, findings: pl.Dat
     for name in ("row_state", "new_key"):
         if name not in items.columns:
             items = items.with_columns(pl.lit(None, pl.String).alias(name))
-    own = (
+    frames = (
         Items.checked(items.select(*ITEMS)),
         Cells.checked(cells.select(*CELLS)),
         Findings.checked(findings.select(*FINDINGS)),
     )
-    return normalize(ChangeSet(head, *own))
+    return normalize(ChangeSet(head, *frames))
 
 
 def normalize(changes: ChangeSet) -> ChangeSet:

@@ -254,7 +254,7 @@ def run(args: list[str] | None = None) -> int:
     code, error = _guided(words) if _wants_guide(words) else _ended(args)
     command = words[0] if words else ""
     as_json = "--json" in words or f"NEAT_DELTA_{command.upper()}_JSON" in os.environ
-    print_envelope(command, code, error, wanted=as_json)
+    print_envelope(command, code, error, as_json=as_json)
     return code
 
 

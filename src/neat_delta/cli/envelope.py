@@ -56,9 +56,9 @@ def show_json(result: Any, changes: ChangeSet | None = None, next_commands: Sequ
     _current.next_commands = [" ".join(quoted(word, shell) for word in words) for words in next_commands]
 
 
-def print_envelope(command: str, exit_code: int, error: BaseException | None, *, wanted: bool) -> None:
+def print_envelope(command: str, exit_code: int, error: BaseException | None, *, as_json: bool) -> None:
     """Print the envelope if a command has filled it, or failed where JSON is wanted."""
-    if not (_current.filled or (wanted and error is not None)):
+    if not (_current.filled or (as_json and error is not None)):
         return
     from neat_delta.base.json_form import json_bytes
     from neat_delta.views.safe_text import safe_json

@@ -64,8 +64,8 @@ class DatabaseDestination:
         with _delivering(), connected(self.address, write=True) as connection:
             done = run_updates(connection, self.address, _columns_of(changes), updates, self.say)
         rows = [
-            ResultLine(None, update.shown, result, reason)
-            for update, (result, reason) in zip(updates, done, strict=True)
+            ResultLine(None, update.shown, answer, reason)
+            for update, (answer, reason) in zip(updates, done, strict=True)
         ]
         self.results[mark] = [to_json(row) for row in rows]
         return mark

@@ -74,12 +74,12 @@ class Expression:
         try:
             value = Compiler(frame, self.name_of).value(self.tree)
             value = value if finish is None else finish.of(value)
-            found = frame.select(_typed(value).alias("found")).to_series()
+            values = frame.select(_typed(value).alias("found")).to_series()
         except pl.exceptions.PolarsError as error:
             raise _worded(error) from error
         except RecursionError as error:
             raise ExpressionError("too many nested parts in the expression") from error
-        return found.new_from_index(0, len(frame)) if len(found) == 1 != len(frame) else found
+        return values.new_from_index(0, len(frame)) if len(values) == 1 != len(frame) else values
 
     def row_by_row(self, frame: pl.DataFrame, finish: Rounding | None = None) -> tuple[pl.Series, pl.Series]:
         """As ``over``, but a number that grows too large is an error of its row: null there, and marked.

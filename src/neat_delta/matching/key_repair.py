@@ -65,10 +65,12 @@ def repairable_keys(
     by_rest = _alike(live, edited, pairs.filter(pl.col("edited").is_duplicated()), fields, apart="live")
     alone = pairs.filter(pl.col("edited").is_unique())
     by_rest_too = _alike(live, edited, alone.filter(pl.col("live").is_duplicated()), fields, apart="edited")
-    found = pl.concat([alone.filter(pl.col("live").is_unique()), by_rest, by_rest_too])
-    found = found.join(unnamed, on="live", how="semi")
-    found = found.filter(pl.col("live").is_unique() & pl.col("edited").is_unique()).sort("edited")
-    return found if in_doubt or found.is_empty() else found.filter(_certain(live, edited, key, found, fields))
+    repaired = pl.concat([alone.filter(pl.col("live").is_unique()), by_rest, by_rest_too])
+    repaired = repaired.join(unnamed, on="live", how="semi")
+    repaired = repaired.filter(pl.col("live").is_unique() & pl.col("edited").is_unique()).sort("edited")
+    return (
+        repaired if in_doubt or repaired.is_empty() else repaired.filter(_certain(live, edited, key, repaired, fields))
+    )
 
 
 def _same_keys_in_place(live: Table, edited: Table, key: Key) -> bool:
@@ -86,20 +88,20 @@ def taken_for_another(live: Table, edited: Table, key: Key, matches: RowMatches,
     """
     missing = pl.DataFrame({"meant": matches.missing, "code": key.values(live, matches.missing)})
     missing = missing.filter(pl.col("code").str.contains(NOT_SHORTEST))
-    found = pl.DataFrame(schema=PAIRS | {"meant": pl.UInt32})
+    mistaken = pl.DataFrame(schema=PAIRS | {"meant": pl.UInt32})
     if missing.is_empty() or not fields:
-        return found
+        return mistaken
     pairs = matches.pairs.with_columns(code=key.values(live, matches.pairs["live"]))
     for read in ".,":
         values = missing.select("meant", code=read_numbers(missing["code"], read)).drop_nulls()
-        found = pl.concat(
-            [found, pairs.join(values, on="code", maintain_order="left").select("edited", "live", "meant")]
+        mistaken = pl.concat(
+            [mistaken, pairs.join(values, on="code", maintain_order="left").select("edited", "live", "meant")]
         )
-    if found.is_empty():
-        return found
-    agreement, _ = _agreement(live, edited, found.select("edited", "live"), fields)
-    others, _ = _agreement(live, edited, found.select("edited", live="meant"), fields)
-    return found.filter(others > agreement).unique("edited", keep="first", maintain_order=True)
+    if mistaken.is_empty():
+        return mistaken
+    agreement, _ = _agreement(live, edited, mistaken.select("edited", "live"), fields)
+    others, _ = _agreement(live, edited, mistaken.select("edited", live="meant"), fields)
+    return mistaken.filter(others > agreement).unique("edited", keep="first", maintain_order=True)
 
 
 def _certain(live: Table, edited: Table, key: Key, pairs: pl.DataFrame, fields: Sequence[str]) -> pl.Series:

@@ -65,8 +65,8 @@ def in_shape_of(
         if sheet_is_long and live_is_wide and not live_is_long:
             renamed = {old: new for new, old in sheet_columns.items() if new in (spread.by, *fields)}
             taken = _renamed(sheet, renamed)
-            known = [name for name in live.names if name in sheet_columns]
-            keys = [sheet_columns[name] for name in choose_key(live, known, key or settings.key).fields]
+            of_shop = [name for name in live.names if name in sheet_columns]
+            keys = [sheet_columns[name] for name in choose_key(live, of_shop, key or settings.key).fields]
             rest = {column: field for column, field in profile.columns.items() if field not in (spread.by, *fields)}
             values = {field: told for field, told in profile.values.items() if field != spread.by}
             sheet = _widened(taken, live, spread, keys, sheet_columns, profile.values.get(spread.by, {}))

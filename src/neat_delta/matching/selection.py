@@ -141,14 +141,14 @@ def parse_key_list(text: str, key: Key) -> list[str]:
     return lines[1:] if lines and field_name(lines[0]) == key.fields[0] else lines
 
 
-def chosen_fields(table: Table, key: Key, wanted: Sequence[str]) -> list[str]:
+def chosen_fields(table: Table, key: Key, given_fields: Sequence[str]) -> list[str]:
     """The key's fields and then the wanted ones in the order asked for; all if none is.
 
     Raises:
         InvalidOption: a field does not exist.
     """
-    names = [field_name(name) for name in wanted] or table.names
-    for name, asked in zip(names, wanted, strict=False):
+    names = [field_name(name) for name in given_fields] or table.names
+    for name, asked in zip(names, given_fields, strict=False):
         if name not in table.names:
             raise InvalidOption(
                 "there is no field with this name",

@@ -82,8 +82,8 @@ def _told(table: Table, key: Key, rows: pl.Series | None, code: Sequence[str]) -
 
 def _worth_comparing(asked: pl.DataFrame, ours: pl.DataFrame) -> pl.DataFrame:
     """Pairs of positions (row, at) that share rare features, those with the rarest first for each row."""
-    wanted = _features(asked).rename({"at": "row"})
-    features = wanted.select("feature").unique()
+    asked_features = _features(asked).rename({"at": "row"})
+    features = asked_features.select("feature").unique()
     hits = pl.DataFrame(schema={"at": pl.UInt32, "feature": pl.String})
     for start in range(0, len(ours), SLICE):
         part = _features(ours.slice(start, SLICE), start).join(features, on="feature", how="semi")
@@ -92,7 +92,7 @@ def _worth_comparing(asked: pl.DataFrame, ours: pl.DataFrame) -> pl.DataFrame:
         hits = hits.join(common, on="feature", how="anti")
         features = features.join(common, on="feature", how="anti")
     rarity = hits.group_by("feature").agg(weight=(len(ours) / pl.len()).log() + 1)
-    pairs = wanted.join(hits, on="feature").join(rarity, on="feature")
+    pairs = asked_features.join(hits, on="feature").join(rarity, on="feature")
     scored = pairs.group_by("row", "at").agg(pl.col("weight").sum())
     scored = scored.sort("row", "weight", "at", descending=[False, True, False])
     return scored.group_by("row", maintain_order=True).head(COMPARED).select("row", "at")

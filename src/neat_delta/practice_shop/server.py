@@ -133,11 +133,11 @@ class _Handler(BaseHTTPRequestHandler):
             )
 
     def _job(self, job: int, rest: list[str]) -> None:
-        result = self.server.job_status(job)
-        if result is None:
+        status = self.server.job_status(job)
+        if status is None:
             self._say(404, "import not found")
             return
-        state, reason, results = result
+        state, reason, results = status
         if rest == ["results.csv"]:
             from neat_delta.practice_shop.shop import Result
 

@@ -146,7 +146,7 @@ class PracticeShop:
         columns, key = self.columns(), self.behaviour.key
         rooms = [name for name in columns if is_stock(field_name(name), "quantity")]
         codes = [row[columns.index(key)] for row in self.items()]
-        result = []
+        sales = []
         with self.base() as base, base:
             for _ in range(orders if rooms and codes else 0):
                 code, room = chance.choice(codes), chance.choice(rooms)
@@ -155,14 +155,14 @@ class PracticeShop:
                 sold = min(chance.choice([1, 1, 2, 3]), int(in_stock)) if whole else 0
                 if sold:
                     self._set(base, code, {room: str(int(in_stock) - sold)})
-                    result.append(f"{sold} of {code} sold from {room}")
+                    sales.append(f"{sold} of {code} sold from {room}")
             for code in chance.sample(codes, min(len(codes), orders // 10)) if "price" in columns else ():
                 price = self._cell(base, code, "price")
                 if re.fullmatch(r"[0-9]{1,12}(\.[0-9]{1,6})?", price):
                     new = (Decimal(price) * Decimal("1.03")).quantize(Decimal("0.01"), ROUND_HALF_UP)
                     self._set(base, code, {"price": str(new)})
-                    result.append(f"price of {code} from {price} to {new}, by a colleague")
-        return result
+                    sales.append(f"price of {code} from {price} to {new}, by a colleague")
+        return sales
 
     def _insist_on_header(self, header: list[str], rows: int, action: str) -> None:
         columns, ways = self.columns(), self.behaviour
@@ -187,10 +187,10 @@ class PracticeShop:
 
     def _row(self, base: sqlite3.Connection, line: int, row: dict[str, str | None], action: str) -> Result:
         code = row.get(self.behaviour.key) or ""
-        there = base.execute(f"SELECT 1 FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,)).fetchone()
-        if action == ADD and there:
+        existing = base.execute(f"SELECT 1 FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,)).fetchone()
+        if action == ADD and existing:
             return Result(line, code, SKIPPED, "an item with this SKU exists already")
-        if action != ADD and not there:
+        if action != ADD and not existing:
             return Result(line, code, FAILED, "no item has this SKU")
         if action == REMOVE:
             base.execute(f"DELETE FROM items WHERE {_quoted(self.behaviour.key)} = ?", (code,))
@@ -227,8 +227,8 @@ class PracticeShop:
                 continue
             value = cell.strip() if ways.trims else cell
             if name in ways.limited or name == ways.known_categories:
-                known = base.execute(f"SELECT 1 FROM items WHERE {_quoted(name)} = ? LIMIT 1", (value,)).fetchone()
-                if not known:
+                existing = base.execute(f"SELECT 1 FROM items WHERE {_quoted(name)} = ? LIMIT 1", (value,)).fetchone()
+                if not existing:
                     return {}, f"{name}: {value!r} is not allowed"
             if name in ways.decimals:
                 try:

@@ -88,24 +88,24 @@ def read_records(
         if copied is not None:
             return copied
     search = _Search(source, grammar, text.undecodable)
-    found = search.records(start, dialect.header_line or 1)
+    records = search.records(start, dialect.header_line or 1)
     # The header is a record like any other, the first one; where it could not be read, it is the first of the bad.
-    has_header = bool(dialect.header_line) and len(found.spans) > 0 and found.spans.line[0] == dialect.header_line
+    has_header = bool(dialect.header_line) and len(records.spans) > 0 and records.spans.line[0] == dialect.header_line
 
     def rows_of(records: _Found, width: int, above: int) -> tuple[CsvRows, pl.Series]:
         spans = records.spans[above:]
         rows = CsvRows(source, spans, tuple(columns), dialect.delimiter, width, records.mended, start)
         return _without_blank(rows, records.first[above:], grammar)
 
-    rows, odd = rows_of(found, grammar.width, int(has_header))
-    if has_header and not len(rows) and len(found.bad) >= FEWEST_SHORT:
-        below = int(found.spans.end[0]) + 1
+    rows, odd = rows_of(records, grammar.width, int(has_header))
+    if has_header and not len(rows) and len(records.bad) >= FEWEST_SHORT:
+        below = int(records.spans.end[0]) + 1
         line = dialect.header_line + source.read(start, below).count(b"\n")
         narrower = _without_last_cells(source, below, line, dialect, text.undecodable)
         if narrower:
-            found, width = narrower
-            rows, odd = rows_of(found, width, 0)
-    bad = pl.DataFrame(found.bad, schema=BAD_SCHEMA, orient="row")
+            records, width = narrower
+            rows, odd = rows_of(records, width, 0)
+    bad = pl.DataFrame(records.bad, schema=BAD_SCHEMA, orient="row")
     return ParseResult(rows, bad, odd, grammar.width - rows.width)
 
 
@@ -235,7 +235,7 @@ class _Search:
     text: Content
     grammar: RecordPatterns
     undecodable: dict[int, str]
-    found: list[tuple[NDArray[np.generic], ...]] = field(default_factory=list)
+    places: list[tuple[NDArray[np.generic], ...]] = field(default_factory=list)
     mended: dict[int, bytes] = field(default_factory=dict)
     bad: list[tuple[int, str, str]] = field(default_factory=list)
 
@@ -257,7 +257,7 @@ class _Search:
             else:
                 start, line, in_step = self._settled(records, start, line)
                 size = min(size * GROWTH, largest) if in_step else SMALL_BLOCK
-        start_, end, line_, first = (np.concatenate(parts) for parts in zip(NO_RECORDS, *self.found, strict=True))
+        start_, end, line_, first = (np.concatenate(parts) for parts in zip(NO_RECORDS, *self.places, strict=True))
         order = np.argsort(start_, kind="stable")
         return _Found(RecordSpans(start_, end, line_.astype(np.uint32))[order], first[order], self.mended, self.bad)
 
@@ -278,7 +278,7 @@ class _Search:
                 break
         kept[reached:] = False
         taken = spans[kept]
-        self.found.append((taken.start, taken.end, taken.line, candidates.first[kept]))
+        self.places.append((taken.start, taken.end, taken.line, candidates.first[kept]))
         return after
 
     def _one_by_one(self, start: int, line: int, end: int) -> RepairedRecord:
@@ -294,7 +294,7 @@ class _Search:
             return
         if not record.say:
             text = record.text.encode()
-            self.found.append(tuple(np.array([at]) for at in (record.start, record.end, record.first, text[0])))
+            self.places.append(tuple(np.array([at]) for at in (record.start, record.end, record.first, text[0])))
             if self.text.read(record.start, record.end).removesuffix(b"\r") != text:
                 self.mended[record.start] = text
             return

@@ -245,8 +245,8 @@ def _require_agreement(whole: pl.DataFrame, frame: pl.DataFrame, shared: Sequenc
     """Refuse files that say different things about a field that both have; raises ``InvalidInput`` with the first."""
     both = whole.select(KEY, *shared).join(frame.select(KEY, LINE, *shared), on=KEY, suffix=OTHER)
     for name in shared:
-        own, others = (pl.col(side).str.replace(ZEROS_BEHIND, "${1}${2}") for side in (name, f"{name}{OTHER}"))
-        differing = both.filter(own != others)
+        ours, others = (pl.col(side).str.replace(ZEROS_BEHIND, "${1}${2}") for side in (name, f"{name}{OTHER}"))
+        differing = both.filter(ours != others)
         if len(differing):
             row = differing.row(0, named=True)
             file, line = one.place(row[LINE])

@@ -78,12 +78,12 @@ def read_pair(
     progress.step(f"reading {live.name} and {edited.name}")
     with ThreadPoolExecutor(max_workers=2) as openers:
         # (What holds in this context, such as how much memory may be taken, holds for the threads as well.)
-        own, others = (
+        live_opened, others = (
             openers.submit(copy_context().run, open_file, live, prefetch, live_options),
             openers.submit(copy_context().run, open_file, edited, prefetch, edited_options),
         )
         first, second = _reconcile_encodings(
-            own.result(), _on_best_sheet(others.result(), own.result(), prefetch), prefetch
+            live_opened.result(), _on_best_sheet(others.result(), live_opened.result(), prefetch), prefetch
         )
         if _may_be_copies(first, second):
             read = to_table(first, prefetch)

@@ -52,15 +52,20 @@ def open_file(path: Location, prefetch: FilePrefetch, options: ReadOptions = DEF
         loads = [partial(_given, payload) for _, payload in members]
         places = [_inside(path, name) for name, _ in members]
         return _together(path, loads, places, [name for name, _ in members], prefetch, options)
-    found = members_of(path)
-    if len(found) == 1:
-        return open_file(found[0].location, prefetch, options)
-    loads = [partial(_loaded, member.location, prefetch) for member in found]
+    parts_found = members_of(path)
+    if len(parts_found) == 1:
+        return open_file(parts_found[0].location, prefetch, options)
+    loads = [partial(_loaded, member.location, prefetch) for member in parts_found]
     together = _together(
-        path, loads, [member.location for member in found], [member.name for member in found], prefetch, options
+        path,
+        loads,
+        [member.location for member in parts_found],
+        [member.name for member in parts_found],
+        prefetch,
+        options,
     )
-    times = [member.time for member in found if member.time]
-    oldest = min(times) if len(times) == len(found) else None
+    times = [member.time for member in parts_found if member.time]
+    oldest = min(times) if len(times) == len(parts_found) else None
     return replace(together, several=replace(together.several, time=oldest))
 
 

@@ -105,10 +105,10 @@ class _Stack:
             raise _OtherForm
         rows = csv.reader(sample[len(self.header) :].decode(errors="replace").splitlines(), delimiter=self.delimiter)
         try:
-            found = decimal_mark([cell for row in rows for cell in row])
+            decimal = decimal_mark([cell for row in rows for cell in row])
         except csv.Error:
-            found = None
-        self.marks |= {found} if found else set()
+            decimal = None
+        self.marks |= {decimal} if decimal else set()
         if len(self.marks) > 1:
             raise _OtherForm
         return begin

@@ -171,8 +171,8 @@ def _texts(cells: Sequence[Any]) -> Sequence[str]:
 def _origin(parts: WorkbookParts) -> str | None:
     """The checksum that our own sheets carry among the document's properties, in XLSX and in ODS alike."""
     for name in ("docProps/custom.xml", "meta.xml"):
-        _, found, after = parts.read(name).decode(errors="replace").partition(f'name="{ORIGIN_PROPERTY}"')
-        fingerprint = re.search(r">([0-9a-f]{64})<", after) if found else None
+        _, marker, after = parts.read(name).decode(errors="replace").partition(f'name="{ORIGIN_PROPERTY}"')
+        fingerprint = re.search(r">([0-9a-f]{64})<", after) if marker else None
         if fingerprint:
             return fingerprint[1]
     return None

@@ -38,11 +38,11 @@ def read_xml(data: bytes, path: Location) -> ParsedFile:
     items = _items(root)
     if not items:
         raise InvalidInput("no repeated element in this XML file, so there are no items", file=path)
-    found = [_cells(item) for item in items]
-    columns = list(dict.fromkeys(name for row in found for name in row))
+    items_cells = [_cells(item) for item in items]
+    columns = list(dict.fromkeys(name for row in items_cells for name in row))
     if len(columns) > MOST_COLUMNS:
         raise too_many_columns(path, None, len(columns))
-    rows = [columns, *([row.get(name, "") for name in columns] for row in found)]
+    rows = [columns, *([row.get(name, "") for name in columns] for row in items_cells)]
     return ParsedFile(list(zip(*rows, strict=True)), range(len(rows)), f"XML, element {_plain(items[0].tag)}")
 
 

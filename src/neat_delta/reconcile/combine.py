@@ -95,8 +95,8 @@ def combine(
     findings = _findings(sets, items, cells)
     changes = build(_head(sets, items, cells), items, cells.select("key", "field", "was", "now"), findings)
     held = decided.filter(pl.col("chosen").is_null())
-    found = pl.concat([_conflict_findings(held, names, items), _doubled_keys(items)])
-    return CombineResult(apply_findings(changes, found), decided, tuple(names), len(shared), tuple(sets))
+    findings_of_sets = pl.concat([_conflict_findings(held, names, items), _doubled_keys(items)])
+    return CombineResult(apply_findings(changes, findings_of_sets), decided, tuple(names), len(shared), tuple(sets))
 
 
 def _insist_on_one_export(sets: Sequence[ChangeSet], names: Sequence[str]) -> None:
@@ -139,10 +139,10 @@ def _held_parts(sets: Sequence[ChangeSet], names: Sequence[str], parts: pl.DataF
     live = parts.filter(~WHOLE).select("key", "field", "was").unique(["key", "field"], keep="first")
     held = [parts.clear()]
     for changes, name in zip(sets, names, strict=True):
-        found = (
+        conflicting = (
             changes.findings.filter(effect=BLOCK).drop_nulls(["key", "field"]).unique(["key", "field"], keep="first")
         )
-        cells = found.join(live, on=["key", "field"], how="inner", maintain_order="left")
+        cells = conflicting.join(live, on=["key", "field"], how="inner", maintain_order="left")
         held.append(
             cells.select(
                 "key", "field", "was", now=pl.col("value").fill_null(""), action=pl.lit(NONE), source=pl.lit(name)
@@ -201,10 +201,10 @@ def _items(sets: Sequence[ChangeSet], parts: pl.DataFrame) -> pl.DataFrame:
         "action",
         new_key=pl.when(pl.col("action") == RECODE).then(pl.col("now").str.strip_prefix(prefix)),
     )
-    known = every.group_by("key").agg(
+    by_key = every.group_by("key").agg(
         pl.col("row_state").drop_nulls().min(), pl.col("line").min(), pl.col("name").drop_nulls().min()
     )
-    items = known.join(done, on="key", how="left").with_columns(pl.col("action").fill_null(NONE))
+    items = by_key.join(done, on="key", how="left").with_columns(pl.col("action").fill_null(NONE))
     return items.select(*ITEMS).sort("key")
 
 

@@ -306,7 +306,7 @@ def _made(difference: ThreeWayDiff, saved: pl.DataFrame, findings: pl.DataFrame,
     ``stays`` are the keys of items that should be removed and are not, because somebody has changed them.
     """
     changes, fresh = difference.changes, difference.fresh
-    result = changes.items.join(
+    outcome = changes.items.join(
         difference.items.select("key", "fate", "taken"), on="key", how="left", maintain_order="left"
     )
     has_cells = pl.col("key").is_in(saved["key"].unique().implode())
@@ -322,9 +322,9 @@ def _made(difference: ThreeWayDiff, saved: pl.DataFrame, findings: pl.DataFrame,
         .then(pl.lit(CHANGE))
         .otherwise(pl.lit(NONE))
     )
-    by_now = dict(result.filter(fate=RECODED).select("key", "new_key").iter_rows())
+    by_now = dict(outcome.filter(fate=RECODED).select("key", "new_key").iter_rows())
     now_called = pl.col("key").replace(by_now)
-    items = result.with_columns(action=do, key=now_called)
+    items = outcome.with_columns(action=do, key=now_called)
     rows = fresh.rows_read
     live = file_ref(fresh, rows)
     identity = changes.head.identity

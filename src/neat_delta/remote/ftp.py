@@ -169,9 +169,9 @@ def _size(ftp: ftplib.FTP, path: str) -> int | None:
         return None
 
 
-def _insist_on_whole(size: int, wanted: int | None) -> None:
-    if wanted is not None and size != wanted:
-        raise TransferError(f"transfer interrupted: {size} of {wanted} bytes", transient=True)
+def _insist_on_whole(size: int, expected: int | None) -> None:
+    if expected is not None and size != expected:
+        raise TransferError(f"transfer interrupted: {size} of {expected} bytes", transient=True)
 
 
 @contextmanager

@@ -72,9 +72,9 @@ def field_sets(changes: ChangeSet) -> FieldSets:
         # The sum of an item's bits is what the sum of all has grown by, which may run over and back.
         grown = (bit * (codes // BITS == word)).cum_sum().gather(last)
         words.append((grown - grown.shift(fill_value=0)).alias(f"word {word}"))
-    result = pl.DataFrame(words)
-    sets = result.unique(maintain_order=True)
-    number = result.join(sets.with_row_index("number"), on=result.columns, how="left", maintain_order="left")["number"]
+    masks = pl.DataFrame(words)
+    sets = masks.unique(maintain_order=True)
+    number = masks.join(sets.with_row_index("number"), on=masks.columns, how="left", maintain_order="left")["number"]
     names = [
         KEY_SEPARATOR.join(name for at, name in enumerate(fields) if row[at // BITS] >> at % BITS & 1)
         for row in sets.iter_rows()

@@ -177,7 +177,7 @@ class _Search:
             sound = [(one, other) for one, other in tried if one is not None and one < cost]
             if not sound:
                 break
-            cost, files = min(sound, key=lambda found: found[0])
+            cost, files = min(sound, key=lambda plan: plan[0])
             files = [file for file, _ in self.cover(files)[1]]
         return files
 

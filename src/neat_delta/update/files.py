@@ -75,9 +75,9 @@ def write_files(
             file=live.source.path,
             hint="Run compare again; such cells are then errors.",
         ) from error
-    own = live.source.path.suffix.lower()
+    live_suffix = live.source.path.suffix.lower()
     suffix = {WORKBOOK: ".xlsx", TABBED: ".tsv", PARQUET: ".parquet"}.get(
-        import_format.output_format, own if own in KEPT_SUFFIXES else ".csv"
+        import_format.output_format, live_suffix if live_suffix in KEPT_SUFFIXES else ".csv"
     )
     described = [(action, len(part), part.columns, data) for (action, part), data in zip(parts, files, strict=True)]
     return _put_files(described, folder, suffix, naming), filled

@@ -110,7 +110,7 @@ def costs(
     others += _removals(changes, live, insisted)
     sets = sets or field_sets(changes)
     usual = _usual_bytes(live, [*insisted, *changes.head.fields])
-    wanted = len(sets.cells)
+    changing = len(sets.cells)
     new_bytes = int(sets.cells["now"].str.len_bytes().sum()) + int(sets.keys.str.len_bytes().sum())
     by_strategy = []
     for way in WAYS:
@@ -121,7 +121,7 @@ def costs(
         if holes.leaves:
             beside = [name for name in insisted if name not in key]
             asked_there = len(sets.cells.filter(pl.col("field").is_in(beside)))
-            cells = wanted + sum(rows) * len(beside) - asked_there
+            cells = changing + sum(rows) * len(beside) - asked_there
         asked = dict(sets.cells["field"].value_counts().iter_rows())
         filled = -sum(count * usual[name] for name, count in asked.items())
         filled += sum(height * usual[name] for height, names in zip(rows, columns, strict=True) for name in names)
@@ -133,7 +133,7 @@ def costs(
                 files=len(planned) + len(others),
                 rows=sum(rows) + sum(len(table.cells) for table in others),
                 cells=cells + len(changes.cells_with_action(ADD)),
-                extra_cells=cells - wanted,
+                extra_cells=cells - changing,
                 bytes=new_bytes + round(filled) + signs + headers + sum(map(_bytes, others)),
             )
         )

@@ -263,8 +263,8 @@ def _after_codes(shop: SimulatedStore, sheet: Table) -> pl.DataFrame:
     """
     depth = len(shop.key.fields)
     columns = [field.column for field in sheet.fields]
-    wanted = [shop.live.field(name).column for name in shop.key.fields]
-    if columns != [*wanted, *(f"new_{column}" for column in wanted)]:
+    key_columns = [shop.live.field(name).column for name in shop.key.fields]
+    if columns != [*key_columns, *(f"new_{column}" for column in key_columns)]:
         raise ProofFailed("a file of SKU changes needs exactly the columns of old and new SKU", file=sheet.source.name)
     cells = sheet.cells(sheet.names)
     old, new = (

@@ -15,8 +15,8 @@ if TYPE_CHECKING:
 ANOTHER = "Choose a new or empty folder."
 
 
-def check_replaceable(folder: Path, wanted: Path, *, replace: bool) -> str | None:
-    """See that an update can be put in the place of a folder; ``wanted`` is what it is called in messages.
+def check_replaceable(folder: Path, asked_folder: Path, *, replace: bool) -> str | None:
+    """See that an update can be put in the place of a folder; ``asked_folder`` is what it is called in messages.
 
     Returns the checksum of the receipt that is there, ``None`` if none does.
 
@@ -27,21 +27,21 @@ def check_replaceable(folder: Path, wanted: Path, *, replace: bool) -> str | Non
     if not folder.exists():
         return None
     if not folder.is_dir():
-        raise WriteError("this is a file, not a folder", file=wanted, hint=ANOTHER)
+        raise WriteError("this is a file, not a folder", file=asked_folder, hint=ANOTHER)
     if not any(folder.iterdir()):
         return None
     profile = _listed(folder)
     if profile is None:
-        raise WriteError("the folder is not empty", file=wanted, hint=ANOTHER)
+        raise WriteError("the folder is not empty", file=asked_folder, hint=ANOTHER)
     if not replace:
         raise WriteError(
             "the folder already contains an update",
-            file=wanted,
+            file=asked_folder,
             hint="Choose another folder, or allow it to be overwritten.",
             code="update-exists",
         )
     for path in sorted(folder.rglob("*")):
-        _insist_on_ours(path, folder, wanted, profile)
+        _insist_on_ours(path, folder, asked_folder, profile)
     return sha256_hex((folder / RECEIPT).read_bytes())
 
 
@@ -79,19 +79,19 @@ def _listed(folder: Path) -> dict[str, str | None] | None:
     return {file.name: file.sha256 for file in receipt.every_file} | {APPROVAL_FILE: None, RECEIPT: None}
 
 
-def _insist_on_ours(path: Path, folder: Path, wanted: Path, listed: dict[str, str | None]) -> None:
+def _insist_on_ours(path: Path, folder: Path, asked_folder: Path, listed: dict[str, str | None]) -> None:
     name = path.relative_to(folder).as_posix()
     if path.is_dir() and not path.is_symlink() and any(other.startswith(f"{name}/") for other in listed):
         return
     if name not in listed or not path.is_file() or path.is_symlink():
         raise WriteError(
             f"{name} does not belong to the update in this folder, and would be lost",
-            file=wanted,
+            file=asked_folder,
             hint="Move it, or choose another folder.",
         )
     if listed[name] not in (None, sha256_hex(path.read_bytes())):
         raise WriteError(
             f"{name} was changed after it was written, and would be lost",
-            file=wanted,
+            file=asked_folder,
             hint="Move it, or choose another folder.",
         )

@@ -24,7 +24,7 @@ _IN_JSON = re.compile("[\x7f-\x9f\xad\u061c\u200b-\u200f\u2028-\u202e\u2060-\u20
 
 def safe_line(text: str) -> str:
     """A text as one line of as many characters, each of them seen."""
-    return _SUSPECT.sub(lambda found: _seen(found[0]), text)
+    return _SUSPECT.sub(lambda sign: _seen(sign[0]), text)
 
 
 def safe_lines(text: str) -> str:
@@ -43,7 +43,7 @@ def safe_styled(line: Text) -> Text:
 
 def safe_json(data: bytes) -> bytes:
     """JSON that means the same and has no character in it that a terminal might obey."""
-    return _IN_JSON.sub(lambda found: f"\\u{ord(found[0]):04x}", data.decode()).encode()
+    return _IN_JSON.sub(lambda sign: f"\\u{ord(sign[0]):04x}", data.decode()).encode()
 
 
 def _seen(sign: str) -> str:

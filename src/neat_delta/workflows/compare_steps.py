@@ -105,7 +105,7 @@ class Steps:
         request = self.request
         names = distinct_names([_path_of(one) for one in request.edited])
         preference = Preference(preferred_name(request.prefer, names), request.decisions)
-        sets, live = [result.changes for result in results], results[0].live
+        sets, live = [compared.changes for compared in results], results[0].live
         self.progress.step("combining")
         combined = combined_and_checked(sets, names, preference, live, self.settings, sets[0].head.overrides)
         check_targets(request)

@@ -184,18 +184,18 @@ def _login(name: str, address: Address) -> Checked:
         where = secrets.where_to_put(secrets.PASSWORD, address.user, address.host)
         if not token and address.scheme == "sftp":
             return Checked(name, LOOK, f"no password for {address.user}@{address.host}; a key may do", where)
-        return _found(name, f"the password for {address.user}@{address.host}", where, found=bool(token))
+        return _found(name, f"the password for {address.user}@{address.host}", where, is_there=bool(token))
     token = secrets.from_env(secrets.TOKEN, address.host) or secrets.from_keyring("token", address.host)
     said = f"token for {address.host}" if token else f"{address.host}: no token; fine if it needs none"
     return Checked(name, GOOD, said)
 
 
 def _secret(name: str, sort: str) -> Checked:
-    return _found(name, "the secret", secrets.where_to_put_named(sort), found=secrets.named_secret(sort) is not None)
+    return _found(name, "the secret", secrets.where_to_put_named(sort), is_there=secrets.named_secret(sort) is not None)
 
 
-def _found(name: str, what: str, where: str, *, found: bool) -> Checked:
-    return Checked(name, GOOD, f"{what} is there") if found else Checked(name, BAD, f"{what} is missing", where)
+def _found(name: str, what: str, where: str, *, is_there: bool) -> Checked:
+    return Checked(name, GOOD, f"{what} is there") if is_there else Checked(name, BAD, f"{what} is missing", where)
 
 
 def _reached(place: Place | None) -> str:

@@ -133,10 +133,10 @@ def look_up(request: HistoryRequest, progress: ProgressReporter = NO_PROGRESS) -
         WriteError: the list cannot be written.
     """
     check_outputs(request.out, replace=request.overwrite)
-    known = _exports(request) if request.exports or request.prune else _sent(request, progress)
+    looked_up = _exports(request) if request.exports or request.prune else _sent(request, progress)
     if request.out is not None:
-        _save(known, request.out, overwrite=request.overwrite)
-    return known
+        _save(looked_up, request.out, overwrite=request.overwrite)
+    return looked_up
 
 
 def _sent(request: HistoryRequest, progress: ProgressReporter) -> Known:
@@ -189,16 +189,16 @@ def _exports(request: HistoryRequest) -> KeptExports:
     return KeptExports(store.folder, store.exports(), deleted)
 
 
-def _save(known: Known, out: Path, *, overwrite: bool) -> None:
+def _save(looked_up: Known, out: Path, *, overwrite: bool) -> None:
     """Save a list: as JSON if its name says so, else as CSV."""
     as_json = out.suffix == ".json"
-    data = json_bytes(as_records(known), indented=True) + b"\n" if as_json else report_csv(_as_frame(known))
+    data = json_bytes(as_records(looked_up), indented=True) + b"\n" if as_json else report_csv(_as_frame(looked_up))
     write_atomic(out, data, replace=overwrite)
 
 
-def as_records(known: Known) -> Any:
+def as_records(looked_up: Known) -> Any:
     """The list for JSON."""
-    match known:
+    match looked_up:
         case SentUpdates(entries):
             return [entry_as_dict(entry) for entry in entries]
         case SentUpdate(entry):
@@ -211,15 +211,15 @@ def as_records(known: Known) -> Any:
             return to_json(exports)
 
 
-def _as_frame(known: Known) -> pl.DataFrame:
+def _as_frame(looked_up: Known) -> pl.DataFrame:
     """The list as a table."""
-    if isinstance(known, SentCells):
-        return known.cells.rename({"key": "sku"})
-    if isinstance(known, KeptExports):
-        return pl.DataFrame([{name: str(value) for name, value in one.items()} for one in as_records(known)])
+    if isinstance(looked_up, SentCells):
+        return looked_up.cells.rename({"key": "sku"})
+    if isinstance(looked_up, KeptExports):
+        return pl.DataFrame([{name: str(value) for name, value in one.items()} for one in as_records(looked_up)])
     flat = [
         {name: value for name, value in one.items() if name != "files"}
         | {"files": len(one["files"]), "rows": sum(file["rows"] for file in one["files"])}
-        for one in as_records(known)
+        for one in as_records(looked_up)
     ]
     return pl.DataFrame(flat, infer_schema_length=None)

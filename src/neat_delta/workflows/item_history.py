@@ -88,11 +88,11 @@ def _states(
         progress.step(f"looking into {export.name}")
         try:
             table = read_kept(store, export, settings.export).renamed(settings.names())
-            own = choose_key(table, table.names, settings.key)
+            key_fields = choose_key(table, table.names, settings.key)
         except NeatDeltaError:
             continue
-        at = (own.values(table) == key).arg_true()
-        blank = dict.fromkeys((name for name in table.names if name not in own.fields), "")
+        at = (key_fields.values(table) == key).arg_true()
+        blank = dict.fromkeys((name for name in table.names if name not in key_fields.fields), "")
         row = table.cells(list(blank), at.head(1)).row(0, named=True) if len(at) and blank else blank
         yield export, row | {"": THERE if len(at) else ""}
 

@@ -30,24 +30,24 @@ def history_command(
     """List what was sent: when, where, with what result. With a NUMBER: every row that the shop did not accept."""
     request = HistoryRequest(what=what, history=history, settings=load_config(config), **options)
     with show_progress(output) as progress:
-        known = look_up(request, progress)
+        looked_up = look_up(request, progress)
     if output.as_json:
-        next_commands = [verify_command(known.entry, history)] if isinstance(known, SentUpdate) else []
-        show_json(_as_json(known), next_commands=next_commands)
+        next_commands = [verify_command(looked_up.entry, history)] if isinstance(looked_up, SentUpdate) else []
+        show_json(_as_json(looked_up), next_commands=next_commands)
     elif not output.quiet:
-        show(_view(known, request, console(output).width), output)
+        show(_view(looked_up, request, console(output).width), output)
     return Exit.DONE
 
 
-def _as_json(known: Known) -> Any:
-    if not isinstance(known, KeptExports):
-        return as_records(known)
-    exports, deleted = to_json(known.exports), to_json(known.deleted or [])
-    return {"folder": str(known.folder), "exports": exports, "deleted": deleted}
+def _as_json(looked_up: Known) -> Any:
+    if not isinstance(looked_up, KeptExports):
+        return as_records(looked_up)
+    exports, deleted = to_json(looked_up.exports), to_json(looked_up.deleted or [])
+    return {"folder": str(looked_up.folder), "exports": exports, "deleted": deleted}
 
 
-def _view(known: Known, request: HistoryRequest, width: int) -> Iterator[Text]:
-    match known:
+def _view(looked_up: Known, request: HistoryRequest, width: int) -> Iterator[Text]:
+    match looked_up:
         case SentUpdates(entries, of_all, path):
             yield from history_view(entries, path, width, of_all=of_all)
         case SentUpdate(entry):

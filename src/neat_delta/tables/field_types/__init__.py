@@ -29,7 +29,7 @@ __all__ = [
 @cache
 def field_types() -> tuple[FieldType, ...]:
     """Every kind, those of plug-ins too, the pickiest first: the order in which a column is tried against them."""
-    modules = [importlib.import_module(f"{__name__}.{found.name}") for found in pkgutil.iter_modules(__path__)]
+    modules = [importlib.import_module(f"{__name__}.{each.name}") for each in pkgutil.iter_modules(__path__)]
     kinds = [module.TYPE for module in modules if hasattr(module, "TYPE")]
     others = [kind for kind in plugins(FIELD_TYPES).values() if kind.name not in {one.name for one in kinds}]
     return tuple(sorted((*kinds, *others), key=lambda kind: kind.priority))

@@ -85,10 +85,10 @@ def page_data(both: BeforeAfter, settings: Settings, name: PageName) -> dict[str
     checks = changes.findings["code"].unique(maintain_order=True).to_list()
     about = _about(changes, place, {check: at for at, check in enumerate(checks)})
     order = [*cells, *(key for key in changes.items["key"] if key not in cells)]
-    known = {row["key"]: row for row in changes.items.iter_rows(named=True)}
+    rows_by_key = {row["key"]: row for row in changes.items.iter_rows(named=True)}
     items = []
     for key in order:
-        item, said = known[key], about.get(key, [])
+        item, said = rows_by_key[key], about.get(key, [])
         level = max((one[0] for one in said), default=0)
         if item["action"] == NONE and level < LEVELS.index("warning"):
             continue
