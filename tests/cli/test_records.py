@@ -53,6 +53,25 @@ def test_the_history_tells_who_changed_which_cell_and_when(sent):
     assert "nothing was sent that fits" in history(sent, "--since", "2999-01-01").stdout
 
 
+def test_a_number_that_begins_with_a_zero_is_an_items(sent):
+    """Codes such as 01 are SKUs; --sku takes those that could be the number of an entry."""
+    assert json.loads(history(sent, "1", "--json").stdout)["result"]["entry"] == 1
+    for words in (("01",), ("--sku", "1")):
+        done = history(sent, *words)
+        assert (done.returncode, "no kept export has the SKU" in done.stderr) == (2, True)
+
+
+def test_a_person_is_found_however_the_name_is_written(sent):
+    (sent / "live.csv").touch()
+    words = ("adjust", "live.csv", "--set", "price = 13", "--where", "sku = 'KT-1'", "--write", "three")
+    neat_delta(*words, cwd=sent, NEAT_DELTA_USER="Smith,  José")
+    words = ("send", "three", "--to", "inbox", "--history", "h.sqlite", "--overwrite-sent")
+    assert neat_delta(*words, cwd=sent, NEAT_DELTA_USER="Cleo").returncode == 0
+
+    assert [cell[5] for cell in cells(sent, "--cells", "--person", "smith, Jose\u0301")] == ["Smith, José"]
+    assert cells(sent, "--cells", "--person", "Smith") == []
+
+
 def test_lists_of_the_history_are_saved(sent):
     assert history(sent, "--cells", "-o", "cells.csv").returncode == 0
     assert history(sent, "-o", "entries.csv").returncode == 0
