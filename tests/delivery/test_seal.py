@@ -141,3 +141,26 @@ def test_without_its_export_what_must_be_approved_does_not_leave(shop):
     assert (done.returncode, "the export live.csv is needed" in done.stderr) == (3, True)
     (shop / "elsewhere.csv").rename(shop / "up" / "live.csv")
     assert neat_delta("send", "up", "--to", "inbox", "-y", cwd=shop, **SECRET).returncode == 0
+
+
+@pytest.mark.parametrize("blank", ["empties", "leaves"])
+def test_the_undo_in_the_folder_of_an_update_is_sent_and_imported(shop, blank):
+    (shop / "catalogue.toml").write_text(f'[import]\nblank = "{blank}"\n')
+    changes = nd.compare("live.csv", "edited.csv", "catalogue.toml")
+    nd.write(changes, "up", "live.csv", "catalogue.toml")
+
+    assert neat_delta("send", "up/undo", "--to", "inbox", "-y", "--history", "h.sqlite", cwd=shop).returncode == 0
+    sent = {path.name: path.read_bytes() for path in (shop / "inbox").iterdir()}
+    assert sent == {path.name: path.read_bytes() for path in (shop / "up" / "undo").iterdir()}
+    cells = nd.history(history="h.sqlite", cells=True).cells
+    assert sorted(cells["now"].to_list()) == sorted(changes.cells["was"].to_list())
+
+    neat_delta("shop", "open", "practice", "--from", "live.csv", cwd=shop)
+    for folder in ("up", "up/undo"):
+        assert neat_delta("shop", "import", "practice", folder, cwd=shop).returncode == 0
+    neat_delta("shop", "export", "practice", "-o", "after.csv", cwd=shop)
+    assert nd.compare("live.csv", "after.csv", base="none").is_empty
+
+    name = next((shop / "up" / "undo").iterdir())
+    name.write_bytes(name.read_bytes() + b"x")
+    assert "changed after it was written" in neat_delta("send", "up/undo", "--to", "inbox2", "-y", cwd=shop).stderr

@@ -7,19 +7,25 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import polars as pl
+
 from neat_delta.approval import load_approval, require_approval
+from neat_delta.changeset.invert import invert
 from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
-from neat_delta.changeset.serialization import parse_changes
+from neat_delta.changeset.serialization import dump_changes, parse_changes
 from neat_delta.delivery.history import People
 from neat_delta.files.output_paths import note_input
 from neat_delta.files.user_data import user_name
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.update.receipt import (
     APPROVAL_FILE,
     CHANGESET_FILE,
     RECEIPT,
     LoadedReceipt,
+    is_undo,
     listed_data,
     load_receipt,
+    load_receipt_of,
 )
 
 if TYPE_CHECKING:
@@ -69,13 +75,15 @@ class Update:
 
 
 def load_update(folder: Path) -> Update:
-    """A written update, each file checked against its receipt.
+    """A written update, or the undo in its folder, each file checked against its receipt.
 
     Raises:
         InvalidInput: there is no receipt, it names what is no file of this folder, or a file is missing or not as it
         was
             written.
     """
+    if is_undo(folder):
+        return _undo_of(load_update(folder.parent), folder)
     receipt = load_receipt(folder)
     *data, changes = listed_data(folder, (*receipt.files, receipt.changes))
     for name in (RECEIPT, *(file.name for file in receipt.every_file)):
@@ -83,6 +91,16 @@ def load_update(folder: Path) -> Update:
     # (Nor is the export that it was made from ever written over.)
     note_input(Path(Path(receipt.live_name).name))
     return Update(folder, receipt, data, changes)
+
+
+def _undo_of(update: Update, folder: Path) -> Update:
+    """The undo of an update as an update of its own, whose change set is the other one turned round."""
+    receipt = load_receipt_of(folder)
+    cannot_empty = not receipt.imports.can_empty
+    filled = update.change_set.cells_with_action(CHANGE, RECODE).filter(pl.col("was").is_null() & cannot_empty)
+    changes = dump_changes(invert(update.change_set, filled))
+    listed = replace(receipt.changes, sha256=sha256_hex(changes))
+    return Update(folder, replace(receipt, changes=listed), listed_data(folder, receipt.files), changes)
 
 
 def require_approved(update: Update, settings: Settings) -> None:

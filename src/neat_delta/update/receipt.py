@@ -5,7 +5,7 @@ A receipt may come from anywhere; the names in it are those of files in its own 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any, Literal
 
@@ -231,6 +231,26 @@ def load_receipt(folder: Path) -> LoadedReceipt:
         strategy=form.packing.strategy,
         undoes=form.undoes,
     )
+
+
+def load_receipt_of(folder: Path) -> LoadedReceipt:
+    """The receipt of an update, or, for the folder of its undo, what the update's receipt says of that.
+
+    Raises:
+        InvalidInput: there is none, it is none, or it names what is no plain file of this folder.
+    """
+    if not is_undo(folder):
+        return load_receipt(folder)
+    whole = load_receipt(folder.parent)
+    files = tuple(replace(file, name=file.name.removeprefix(f"{UNDO}/")) for file in whole.undo)
+    return replace(whole, files=files, undo=(), undoes=True)
+
+
+def is_undo(folder: Path) -> bool:
+    """Whether a folder is that of an update's undo, which has no receipt of its own."""
+    if folder.name != UNDO or (folder / RECEIPT).is_file() or not (folder.parent / RECEIPT).is_file():
+        return False
+    return not load_receipt(folder.parent).undoes
 
 
 def _imports(given: dict[str, Any]) -> ImportConfig:

@@ -19,7 +19,7 @@ from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
 from neat_delta.practice_shop.shop import does_of, make_shop, results_csv
 from neat_delta.reading import read_bytes, read_strict
-from neat_delta.update.receipt import load_receipt
+from neat_delta.update.receipt import load_receipt_of
 from neat_delta.views.formatting import pluralize
 from neat_delta.views.verdict import next_command, verdict_view
 
@@ -81,7 +81,7 @@ def _each_of(given: Location) -> list[Place]:
     if not isinstance(given, FileSet):
         return [given]
     if given.is_folder:
-        return [Path(given.text) / file.name for file in load_receipt(Path(given.text)).files]
+        return [Path(given.text) / file.name for file in load_receipt_of(Path(given.text)).files]
     return [member.location for member in members_of(given)]
 
 
