@@ -12,6 +12,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+import neat_delta as nd
 from helpers import neat_delta, write_table
 from neat_delta.approval import approve, load_approval, require_approval
 from neat_delta.approval.approval import approval_bytes, content_digest
@@ -269,3 +270,42 @@ def test_who_made_it_is_not_unmade_after_an_approval_where_no_rule_holds(work):
     edited_head(work / "c.changes.jsonl", made_by=["Somebody Else"])
 
     assert "Bo made the change set" in run("write", "c.changes.jsonl", "-o", "up", cwd=work).stderr
+
+
+@pytest.fixture
+def ruled(work):
+    """A change set that was made under the rule, in a folder that has none any more."""
+    words = ("compare", "live.csv", "edited.csv", "-o", "r.changes.jsonl")
+    run(*words, cwd=work, NEAT_DELTA_USER="Bo")
+    (work / "catalogue.toml").unlink()
+    return work
+
+
+def test_the_rule_travels_with_the_change_set(ruled):
+    assert head_of(ruled / "r.changes.jsonl")["approval"] == "other"
+    assert "not approved" in run("write", "r.changes.jsonl", "-o", "up", cwd=ruled).stderr
+    with pytest.raises(nd.NotApproved):
+        nd.write(nd.load(ruled / "r.changes.jsonl"), ruled / "up", ruled / "live.csv")
+    (ruled / "own.toml").write_text("")
+    (ruled / "inbox").mkdir()
+    (ruled / "night.toml").write_text(
+        'live = "live.csv"\nchanges = "r.changes.jsonl"\ncatalogue = "own.toml"\nto = "inbox"\nhistory = "h.sqlite"\n'
+    )
+    assert run("run", "night.toml", cwd=ruled).returncode != 0
+    assert list((ruled / "inbox").iterdir()) == []
+
+    for words in (
+        ("refresh", "r.changes.jsonl", "live.csv", "-o", "a.changes.jsonl"),
+        ("pick", "r.changes.jsonl", "--only", "price", "-o", "b.changes.jsonl"),
+        ("combine", "r.changes.jsonl", "c.changes.jsonl", "-o", "d.changes.jsonl"),
+        ("undo", "r.changes.jsonl", "-o", "back", "--live", "live.csv"),
+    ):
+        run(*words, cwd=ruled)
+    paths = [*ruled.glob("[abd].changes.jsonl"), *ruled.glob("back/*.jsonl")]
+    assert [head_of(path).get("approval") for path in paths] == ["other"] * 4
+    assert "not approved" in run("send", "back", "--to", "inbox", "-y", cwd=ruled).stderr
+
+    assert run("approve", "r.changes.jsonl", "--by", "Bo", cwd=ruled).returncode == 2
+    assert run("approve", "r.changes.jsonl", "--by", "Anna", cwd=ruled).returncode == 0
+    assert run("write", "r.changes.jsonl", "-o", "up", cwd=ruled).returncode == 0
+    assert run("send", "up", "--to", "inbox", "-y", cwd=ruled).returncode == 0

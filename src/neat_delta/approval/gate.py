@@ -8,15 +8,16 @@ from typing import TYPE_CHECKING
 from neat_delta.approval.approval import content_digest
 from neat_delta.approval.signing import holds
 from neat_delta.base.errors import NotApproved
+from neat_delta.changeset.head import OTHER
 from neat_delta.files.user_data import folded_name
 
 if TYPE_CHECKING:
     from neat_delta.approval.approval import Approval
     from neat_delta.changeset.changeset import ChangeSet
+    from neat_delta.changeset.head import Rule
     from neat_delta.tables.settings import Settings
     from neat_delta.tables.settings_sections import SendSettings
 
-OTHER = "other"
 AGAIN = "Have it approved again."
 
 
@@ -26,15 +27,21 @@ def require_approval(changes: ChangeSet, settings: Settings, approval: Approval 
     Raises:
         NotApproved: it is not; why.
     """
-    if settings.send.approval is None:
+    rule = rule_for(changes, settings.send)
+    if rule is None:
         return
     if approval is None:
         raise NotApproved(
             "not approved yet", file=settings.path, hint="Have it approved first.", code="not-approved",
-            maker=changes.head.makers if settings.send.approval == OTHER else None,
+            maker=changes.head.makers if rule == OTHER else None,
         )  # fmt: skip
     if why := why_not(changes, settings.send, approval):
         raise NotApproved(why, hint=AGAIN)
+
+
+def rule_for(changes: ChangeSet, settings: SendSettings) -> Rule | None:
+    """Who has to approve a change set: as these settings say, or those under which it was made, if stricter."""
+    return changes.head.with_rule(settings.approval).approval
 
 
 def why_not(changes: ChangeSet, settings: SendSettings, approval: Approval) -> str | None:
@@ -51,9 +58,10 @@ def why_not(changes: ChangeSet, settings: SendSettings, approval: Approval) -> s
         return f"{said} expired on {approval.expires}"
     # (Who made it when it was approved is signed; whoever has worked on it since made it as well.)
     makers = {folded_name(name) for name in (*approval.made_by, *changes.head.made_by)}
-    if settings.approval == OTHER and not makers:
+    rule = rule_for(changes, settings)
+    if rule == OTHER and not makers:
         return f"{said} does not count: the change set does not say who made it, so nobody knows who is another person"
-    if settings.approval == OTHER and folded_name(approval.approved_by) in makers:
+    if rule == OTHER and folded_name(approval.approved_by) in makers:
         return f"{said} does not count: {approval.approved_by} made the change set; another person must approve it"
     if content_digest(changes) != approval.content:
         now = (

@@ -40,7 +40,7 @@ if TYPE_CHECKING:
     from collections.abc import Sequence
     from os import PathLike
 
-    from neat_delta.changeset.head import Exclusion, FileRef, Head, Overrides
+    from neat_delta.changeset.head import Exclusion, FileRef, Head, Overrides, Rule
 
 
 ITEMS, CELLS = Items.dtypes(), Cells.dtypes()
@@ -258,6 +258,11 @@ def _row_state(blocked: pl.Expr) -> pl.Expr:
 def with_overrides(changes: ChangeSet, overrides: Overrides) -> ChangeSet:
     """The change set of a run that let this through."""
     return replace(changes, head=replace(changes.head, overrides=overrides))
+
+
+def with_rule(changes: ChangeSet, rule: Rule | None) -> ChangeSet:
+    """The change set that has to be approved as these settings say, or more strictly if it says so itself."""
+    return replace(changes, head=changes.head.with_rule(rule))
 
 
 def with_exclusion(changes: ChangeSet, exclusion: Exclusion) -> ChangeSet:

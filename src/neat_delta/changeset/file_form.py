@@ -15,7 +15,7 @@ import polars as pl
 
 from neat_delta.base.errors import InvalidInput
 from neat_delta.base.json_form import WrongForm, from_json, json_text
-from neat_delta.changeset.head import Exclusion, FieldInfo, FileRef, Head, Identity, Overrides
+from neat_delta.changeset.head import Exclusion, FieldInfo, FileRef, Head, Identity, Overrides, Rule
 from neat_delta.changeset.schemas import (
     ACTIONS,
     EFFECTS,
@@ -69,6 +69,7 @@ class _Head:
     exclusions: tuple[Exclusion, ...] = ()
     identity: Identity | None = None
     made_by: tuple[str, ...] = ()
+    approval: Rule | None = None
 
 
 @dataclass(frozen=True)
@@ -138,6 +139,7 @@ def parse_head(line: bytes, path: Location) -> tuple[Head, dict[str, int]]:
         form.exclusions,
         form.identity,
         form.made_by,
+        form.approval,
     )
     return head, form.counts
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
 from neat_delta.base.json_form import to_json
 from neat_delta.files.user_data import folded_name, names_as_text, user_name
@@ -93,6 +93,10 @@ class Identity:
         return Identity(self.field, {keys.get(key, key): value for key, value in self.values.items()})
 
 
+Rule = Literal["other", "any"]
+OTHER: Rule = "other"
+
+
 @dataclass(frozen=True)
 class Head:
     """Where a change set came from, and what its run let through.
@@ -105,6 +109,7 @@ class Head:
         other_rows: by state, the rows of the edited file that no item stands for, and the live items without a row.
         made: when, as a time by ISO 8601.
         made_by: who made it: each person as the system or NEAT_DELTA_USER names them, in the order of their work.
+        approval: who has to approve it, by the settings under which it was made: another person, or anybody.
         overrides: what the run let through.
         exclusions: what was left out when parts were picked.
         identity: by what items are known whose key changes.
@@ -120,6 +125,12 @@ class Head:
     exclusions: tuple[Exclusion, ...] = ()
     identity: Identity | None = None
     made_by: tuple[str, ...] = field(default_factory=lambda: tuple(filter(None, (user_name(),))))
+    approval: Rule | None = None
+
+    def with_rule(self, *rules: Rule | None) -> Head:
+        """The same, with the strictest of its own rule and these."""
+        given = [one for one in (self.approval, *rules) if one is not None]
+        return replace(self, approval=OTHER if OTHER in given else next(iter(given), None))
 
     @property
     def makers(self) -> str | None:

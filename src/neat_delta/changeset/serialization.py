@@ -44,6 +44,7 @@ def head_as_dict(changes: ChangeSet) -> dict[str, Any]:
         "neat_delta": FORMAT,
         "made": head.made,
         **({"made_by": list(head.made_by)} if head.made_by else {}),
+        **({"approval": head.approval} if head.approval else {}),
         "key": list(head.key),
         "live": head.live.as_dict(),
         "edited": head.edited.as_dict(),

@@ -17,7 +17,7 @@ from neat_delta.base.nearest import nearest_hint
 from neat_delta.base.plugins import CHECKS as PLUGIN_CHECKS
 from neat_delta.base.plugins import plugins
 from neat_delta.changeset.apply_findings import apply_findings, with_findings_replaced
-from neat_delta.changeset.changeset import with_overrides
+from neat_delta.changeset.changeset import with_overrides, with_rule
 from neat_delta.changeset.findings import BLOCK, NO_EFFECT, REPAIR, findings_frame, no_findings
 from neat_delta.changeset.head import Overrides
 from neat_delta.changeset.problems import ROLE_WITHOUT_COLUMN
@@ -186,7 +186,9 @@ def recheck(
     again = run_checks(changes, live, settings, both, images)
     of_checks = pl.col("code").is_in([check.name for check in all_checks()])
     kept = changes.findings.filter((pl.col("effect") != NO_EFFECT) | ~of_checks)
-    return apply_findings(with_findings_replaced(with_overrides(changes, both), kept), again)
+    return apply_findings(
+        with_findings_replaced(with_rule(with_overrides(changes, both), settings.send.approval), kept), again
+    )
 
 
 def _joined(name: str, *overrides: Overrides) -> tuple[str, ...]:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.approval import load_approval, require_approval
+from neat_delta.approval.gate import rule_for
 from neat_delta.changeset.invert import invert
 from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import dump_changes, parse_changes
@@ -110,5 +111,5 @@ def require_approved(update: Update, settings: Settings) -> None:
         InvalidInput: what lies in its folder is no approval.
         NotApproved: there is none, or it does not hold; nothing was sent.
     """
-    if settings.send.approval is not None:
+    if rule_for(update.change_set, settings.send) is not None:
         require_approval(update.change_set, settings, update.approval)

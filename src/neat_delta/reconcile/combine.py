@@ -300,7 +300,7 @@ def _head(sets: Sequence[ChangeSet], items: pl.DataFrame, cells: pl.DataFrame) -
         identity=_identity(heads),
         made_by=_makers(heads),
     )
-    return head.with_maker()
+    return head.with_maker().with_rule(*(one.approval for one in heads))
 
 
 def _makers(heads: Sequence[Head]) -> tuple[str, ...]:

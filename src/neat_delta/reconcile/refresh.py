@@ -338,6 +338,7 @@ def _made(difference: ThreeWayDiff, saved: pl.DataFrame, findings: pl.DataFrame,
         exclusions=changes.head.exclusions,
         identity=identity.rekeyed(by_now) if identity else None,
         made_by=changes.head.made_by,
+        approval=changes.head.approval,
     )
     both = pl.concat([findings, changes.findings]).with_columns(key=now_called)
     cells = saved.with_columns(key=now_called)

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from decimal import Decimal
 from pathlib import Path
-from typing import Annotated
+from typing import Annotated, Literal
 
 from neat_delta.tables.constraints import (
     AtLeast,
@@ -77,7 +77,7 @@ class PageSettings:
 class SendSettings:
     """``[send]``: what must be so before anything is written or sent."""
 
-    approval: Annotated[str, OneOf(("other", "any"))] | None = None
+    approval: Annotated[Literal["other", "any"], OneOf(("other", "any"))] | None = None
     """Whether a change set must be approved: by another person than made it (`other`), or by anybody (`any`)."""
     approval_days: Count = 14
     """Days for which an approval may be used."""

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.approval import approval_path, load_approval
-from neat_delta.approval.gate import why_not
+from neat_delta.approval.gate import rule_for, why_not
 from neat_delta.base.errors import NotApproved
 
 if TYPE_CHECKING:
@@ -31,7 +31,7 @@ def approval_for(
         if path is None or not path.is_file():
             return None
     approval = load_approval(path)
-    if settings.send.approval is not None:
+    if rule_for(changes, settings.send) is not None:
         return approval  # (whoever writes insists on one that holds)
     if given is not None:
         if why := why_not(changes, settings.send, approval):

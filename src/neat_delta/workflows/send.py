@@ -10,6 +10,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+from neat_delta.approval.gate import rule_for
 from neat_delta.base.errors import InvalidInput, LiveMismatch
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.delivery.destinations import destination_of
@@ -83,7 +84,7 @@ def _require_proved(update: Update, settings: Settings) -> None:
     try:
         changes, live = load_with_live(update.folder / CHANGESET_FILE, None, read_by, NO_PROGRESS, update.changes)
     except (InvalidInput, LiveMismatch) as error:
-        if settings.send.approval is None:
+        if rule_for(update.change_set, settings.send) is None:
             return
         raise InvalidInput(
             f"the export {update.receipt.live_name} is needed to see that the files are what was approved",
