@@ -164,3 +164,15 @@ def test_the_undo_in_the_folder_of_an_update_is_sent_and_imported(shop, blank):
     name = next((shop / "up" / "undo").iterdir())
     name.write_bytes(name.read_bytes() + b"x")
     assert "changed after it was written" in neat_delta("send", "up/undo", "--to", "inbox2", "-y", cwd=shop).stderr
+
+
+@pytest.mark.parametrize("rule", ["", '[send]\napproval = "any"\n'])
+def test_where_an_approval_is_wanted_the_import_is_the_one_it_was_written_for(shop, rule):
+    (shop / "catalogue.toml").write_text(rule)
+    neat_delta("compare", "live.csv", "edited.csv", "-o", "c.changes.jsonl", cwd=shop)
+    neat_delta("approve", "c.changes.jsonl", "--by", "Anna", cwd=shop, **SECRET)
+    assert neat_delta("write", "c.changes.jsonl", "-o", "up", cwd=shop, **SECRET).returncode == 0
+    (shop / "catalogue.toml").write_text(f'{rule}[import]\nnames = {{price = "sale_price"}}\n')
+
+    done = neat_delta("send", "up", "--to", "inbox", "-y", cwd=shop, **SECRET)
+    assert ("other settings of [import]" in done.stderr, list((shop / "inbox").iterdir()) == []) == (bool(rule),) * 2

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.base.errors import InvalidInput, ProofFailed
+from neat_delta.base.json_form import to_json
 from neat_delta.changeset.invert import invert
 from neat_delta.update.field_sets import field_sets
 from neat_delta.update.files import requested_cells
@@ -79,5 +80,14 @@ def _after_import(
 
 
 def with_imports_of(settings: Settings, receipt: LoadedReceipt) -> Settings:
-    """The settings as they say how the shop reads an update; without any file of settings, as the receipt says it."""
-    return settings if settings.path is not None else replace(settings, imports=receipt.imports)
+    """The settings, and how the shop reads the update as it was when that was written."""
+    return replace(settings, imports=receipt.imports)
+
+
+def is_for_this_import(receipt: LoadedReceipt, settings: Settings) -> bool:
+    """Whether an update was written for a shop that reads updates as these settings say."""
+    before, now = (
+        {name: value for name, value in to_json(imports).items() if value}
+        for imports in (receipt.imports, settings.imports)
+    )
+    return bool(before == now)

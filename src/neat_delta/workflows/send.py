@@ -20,7 +20,7 @@ from neat_delta.delivery.sent_since import sent_since
 from neat_delta.delivery.update_folder import Update, load_update, require_approved
 from neat_delta.reconcile.refresh import require_fresh
 from neat_delta.update.receipt import CHANGESET_FILE
-from neat_delta.update.seal import require_unbroken, with_imports_of
+from neat_delta.update.seal import is_for_this_import, require_unbroken, with_imports_of
 from neat_delta.workflows.saved_changes import load_with_live
 
 if TYPE_CHECKING:
@@ -78,13 +78,20 @@ def _require_proved(update: Update, settings: Settings) -> None:
 
     Raises:
         ProofFailed: they do not.
-        InvalidInput: an approval is wanted, and the export is not to be had.
+        InvalidInput: an approval is wanted, and the export is not to be had, or [import] is another one by now.
     """
+    rule = rule_for(update.change_set, settings.send)
+    if rule is not None and settings.path is not None and not is_for_this_import(update.receipt, settings):
+        raise InvalidInput(
+            "this update was written for other settings of [import] in catalogue.toml",
+            file=update.folder,
+            hint="Write it again.",
+        )
     read_by = with_imports_of(settings, update.receipt)
     try:
         changes, live = load_with_live(update.folder / CHANGESET_FILE, None, read_by, NO_PROGRESS, update.changes)
     except (InvalidInput, LiveMismatch) as error:
-        if rule_for(update.change_set, settings.send) is None:
+        if rule is None:
             return
         raise InvalidInput(
             f"the export {update.receipt.live_name} is needed to see that the files are what was approved",
