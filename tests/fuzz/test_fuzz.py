@@ -10,10 +10,11 @@ import pytest
 from fuzz import seeds
 from fuzz.attacks import as_attack
 from fuzz.targets import Arena, make_attack, make_reading
+from helpers import examples
 
 FOUND = [json.loads(line) for line in Path(__file__).with_name("found.jsonl").read_text().splitlines()]
 # Each part of the short run has numbers of its own, so that the processors share them.
-PARTS, READINGS, COMMANDS = 4, 250, 40
+PARTS, READINGS, COMMANDS = 4, examples(125), examples(20)
 
 
 @pytest.fixture(scope="module")
