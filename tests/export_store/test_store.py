@@ -2,14 +2,17 @@
 
 import json
 import os
+import threading
 import time
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 
 import pytest
 
 from helpers import neat_delta, read_rows, write_table
 from neat_delta.base.errors import InvalidInput
 from neat_delta.export_store import ExportStore
+from neat_delta.export_store.keeping import finish, keep_beside
 from neat_delta.export_store.store import keep_source
 from neat_delta.files.content import ContentInMemory
 from neat_delta.locations.prefetch import sha256_hex
@@ -134,3 +137,20 @@ def test_what_another_update_has_sent_since_is_named_and_not_overwritten_unseen(
     assert "417 price (ours 12.00, sent 11.00 by history #1)" in held.stderr
     assert (elsewhere.returncode, anyway.returncode) == (0, 0)
     assert len(list((tmp_path / "inbox").iterdir())) == 1
+
+
+def test_an_export_is_kept_where_the_program_was_wherever_it_goes_meanwhile(tmp_path, monkeypatch):
+    for name in ("here", "elsewhere"):
+        (tmp_path / name).mkdir()
+    monkeypatch.chdir(tmp_path / "here")
+    source = read_table(write_table(tmp_path / "live.csv", [HEAD, ["A", "a", "1.00"]])).source
+    going = threading.Event()
+    monkeypatch.setattr("neat_delta.export_store.keeping.lower_priority", going.wait)
+
+    keep_beside(ExportStore(Path("exports"), StoreSettings()), source)
+    monkeypatch.chdir(tmp_path / "elsewhere")
+    going.set()
+
+    assert finish() == []
+    assert len(list((tmp_path / "here" / "exports").iterdir())) == 1
+    assert list((tmp_path / "elsewhere").iterdir()) == []

@@ -39,6 +39,7 @@ def test_a_key_that_a_program_explains_is_matched_if_the_row_agrees(tmp_path, li
 
     assert cells == {(live, "price", "9.90")}
     assert findings["code"].to_list() == ["repaired SKU"]
+    assert findings["level"].to_list() == ["warning"]
 
 
 def test_a_row_that_does_not_agree_is_named_with_the_item_it_may_be(tmp_path):
