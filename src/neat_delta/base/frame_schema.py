@@ -8,10 +8,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, ClassVar, Generic, TypeVar, cast
 
+import polars as pl
+
 if TYPE_CHECKING:
     from collections.abc import Mapping
 
-    import polars as pl
     from polars.datatypes import DataTypeClass
 
 
@@ -67,6 +68,11 @@ class FrameSchema(Generic[F]):
     def dtypes(cls) -> dict[str, DataTypeClass]:
         """The type of each column by its name."""
         return {str(one): one.dtype for one in cls.columns}
+
+    @classmethod
+    def none(cls) -> F:
+        """A frame of this kind without a row."""
+        return cast("F", pl.DataFrame(schema=cls.dtypes()))
 
     @classmethod
     def checked(cls, frame: pl.DataFrame) -> F:

@@ -11,18 +11,18 @@ import polars as pl
 from neat_delta.base.errors import NeatDeltaError
 from neat_delta.changeset.schemas import NONE
 from neat_delta.changeset.serialization import parse_changes
+from neat_delta.delivery.schemas import SentFrame, SentSince
 
 if TYPE_CHECKING:
     from neat_delta.changeset.changeset import ChangeSet
     from neat_delta.delivery.history import Entry, History
     from neat_delta.delivery.update_folder import Update
 
-SCHEMA = {"key": pl.String, "field": pl.String, "ours": pl.String, "sent": pl.String, "entry": pl.Int64}
 # What stands for the whole item, where one of the updates deletes it or gives it another SKU.
 WHOLE = "(item)"
 
 
-def sent_since(update: Update, place: str, history: History) -> pl.DataFrame:
+def sent_since(update: Update, place: str, history: History) -> SentFrame:
     """The cells of an update that others have sent to the same place since its export, with another value.
 
     Returns:
@@ -32,7 +32,7 @@ def sent_since(update: Update, place: str, history: History) -> pl.DataFrame:
     cells = _says(ours)
     # Where nobody knows when the export was made, it was at least there when the change set was made from it.
     since = update.receipt.live_made or datetime.fromisoformat(ours.head.made)
-    frames = [pl.DataFrame(schema=SCHEMA)]
+    frames: list[pl.DataFrame] = [SentSince.none()]
     for entry in history.entries():
         other = _other(entry, update, place, since.astimezone(UTC), history)
         if other is not None:
@@ -40,7 +40,7 @@ def sent_since(update: Update, place: str, history: History) -> pl.DataFrame:
             both = cells.join(theirs, on=["key", "field"], how="inner", maintain_order="left")
             both = both.filter(pl.col("now").ne_missing(pl.col("sent")))
             frames.append(both.select("key", "field", ours="now", sent="sent", entry=pl.lit(entry.entry, pl.Int64)))
-    return pl.concat(frames).unique(["key", "field"], keep="first", maintain_order=True)
+    return SentSince.checked(pl.concat(frames).unique(["key", "field"], keep="first", maintain_order=True))
 
 
 def _other(entry: Entry, update: Update, place: str, since: datetime, history: History) -> ChangeSet | None:

@@ -15,6 +15,7 @@ from neat_delta.changeset.problems import UNREADABLE_CELL
 from neat_delta.diff.lost_zeros import typed_without_zeros
 from neat_delta.diff.multi_value_ops import apply_parts, parts_of_fields
 from neat_delta.diff.no_data import about_no_data, says_no_data
+from neat_delta.diff.schemas import Restored, RestoredFrame
 from neat_delta.files.memory import columns_at_once
 from neat_delta.replay import explain_forms
 from neat_delta.tables.corruption import FAILED
@@ -34,7 +35,6 @@ if TYPE_CHECKING:
     from neat_delta.tables.field_types import FieldType
     from neat_delta.tables.settings import FieldSettings
 
-RESTORED = {"pair": pl.UInt32, "field": pl.String, "was": pl.String, "now": pl.String, "what": pl.String}
 # A person types it to empty just this cell.
 EMPTY_CELL = "(empty)"
 IN_FRONT, BEHIND = r"^(\s*)", r"(\s*)$"
@@ -70,7 +70,7 @@ class CellDiff:
         reformatted_example: one such cell beside its live one.
         blanks: how many cells were blank where the live export has a value, and left alone.
         notes: column, type and decimal separator of every field that has a change or a finding.
-        restored: texts that a spreadsheet program wrote in another form (pair, field, was, now, what it did).
+        restored: texts that a spreadsheet program wrote in another form.
     """
 
     cells: pl.DataFrame
@@ -79,7 +79,7 @@ class CellDiff:
     reformatted_example: tuple[str, str] | None
     blanks: int
     notes: dict[str, FieldInfo]
-    restored: pl.DataFrame
+    restored: RestoredFrame
 
 
 @dataclass(frozen=True)
@@ -92,7 +92,7 @@ class FieldDiff:
     reformatted_example: tuple[str, str] | None
     blanks: int
     note: FieldInfo
-    restored: pl.DataFrame
+    restored: RestoredFrame
 
 
 def compare_cells(
@@ -120,7 +120,7 @@ def compare_cells(
         reformatted_example=next((j.reformatted_example for j in parts if j.reformatted_example), None),
         blanks=sum(j.blanks for j in parts),
         notes={name: j.note for name, j in judged.items() if len(j.cells) or len(j.findings)},
-        restored=pl.concat([pl.DataFrame(schema=RESTORED), *(j.restored for j in parts)]),
+        restored=Restored.checked(pl.concat([Restored.none(), *(j.restored for j in parts)])),
     )
 
 
@@ -278,7 +278,7 @@ def _judge(texts: pl.DataFrame, column: _Column, rules: ComparisonRules, fields:
         getattr(kind, "separator", None),
     )
 
-    restored = pl.DataFrame(schema=RESTORED)
+    restored = Restored.none()
     is_text = not kind.numeric and kind.name not in ("date", "yes/no") and column.name not in rules.as_typed
     was_typed = is_text and column.name not in rules.computed
     if is_text:
@@ -333,7 +333,7 @@ def _split(texts: pl.DataFrame, which: pl.Series) -> tuple[pl.DataFrame, pl.Data
     return (texts.filter(which), texts.filter(~which)) if which.any() else (texts.clear(), texts)
 
 
-def _restored(texts: pl.DataFrame, field: str) -> tuple[pl.DataFrame, pl.DataFrame]:
+def _restored(texts: pl.DataFrame, field: str) -> tuple[RestoredFrame, pl.DataFrame]:
     """The texts (pair, was, edited) that came back in another form, with what did it; and all others.
 
     They are looked for before anything else, for there may be as many as the field has values.
@@ -341,9 +341,9 @@ def _restored(texts: pl.DataFrame, field: str) -> tuple[pl.DataFrame, pl.DataFra
     explained = texts.with_columns(what=explain_forms(texts.select("was", now="edited")))
     hit = explained.filter(pl.col("what").is_not_null())
     if hit.is_empty():
-        return pl.DataFrame(schema=RESTORED), texts
-    restored = hit.select("pair", "was", "what", field=pl.lit(field), now="edited").select(*RESTORED)
-    return restored, texts.filter(explained["what"].is_null())
+        return Restored.none(), texts
+    restored = hit.select("pair", "was", "what", field=pl.lit(field), now="edited").select(*Restored.columns)
+    return Restored.checked(restored), texts.filter(explained["what"].is_null())
 
 
 def _unreadable(unread: pl.DataFrame, column: _Column) -> pl.DataFrame:

@@ -36,8 +36,9 @@ from neat_delta.matching.key_repair import likely_damaged, repairable_keys, with
 from neat_delta.matching.matched_tables import MatchedTables, describe_rows
 from neat_delta.matching.positions import positions_of
 from neat_delta.matching.rekey_detection import suggest_rekeys
+from neat_delta.matching.schemas import SuggestionFrame, Suggestions
 from neat_delta.matching.selection import select_items
-from neat_delta.matching.similarity import SUGGESTIONS, suggest_items
+from neat_delta.matching.similarity import suggest_items
 from neat_delta.matching.value_mapping import mapping_data
 from neat_delta.tables import field_name
 from neat_delta.tables.field_types import field_types
@@ -163,7 +164,7 @@ class CompareResult:
     profile_drift: tuple[str, ...] = ()
     from_formulas: bool = False
     base: BaseSummary | None = None
-    suggestions: pl.DataFrame = field(default_factory=lambda: pl.DataFrame(schema=SUGGESTIONS))
+    suggestions: SuggestionFrame = field(default_factory=Suggestions.none)
 
     @property
     def live(self) -> Table:
@@ -241,13 +242,13 @@ def compare(
     dated = dated_keys(tables.live, tables.edited, tables.key, tables.rows.new)
     rows, rekeyed = pair_rekeyed_rows(tables, damaged, options.settings.identity, options.accepted_rekeys)
     tables = replace(tables, rows=rows)
-    pairs = rows.pairs
+    pairs: pl.DataFrame = rows.pairs
     if options.add_new:
         sound = rows.new.filter(~rows.new.is_in(dated.implode()))
         new = pl.DataFrame({"edited": sound}).join(damaged, on="edited", how="anti", maintain_order="left")
         pairs = pl.concat([pairs, new.select(pl.lit(None, pl.UInt32).alias("live"), "edited")])
     diff = compare_cells(tables.live, tables.edited, pairs, tables.fields, options.rules(tables.columns.compared))
-    suggestions = pl.DataFrame(schema=SUGGESTIONS)
+    suggestions = Suggestions.none()
     if options.suggest_items and len(rows.new):
         progress.step("looking for similar items")
         suggestions = suggest_items(tables.live, tables.edited, tables.key, rows.new, options.name_fields)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.matching.rekey_detection import match_accepted, match_by_field, split_by_identity, with_free_codes
+from neat_delta.matching.schemas import Pairs
 
 if TYPE_CHECKING:
     from neat_delta.matching import RowMatches
@@ -50,4 +51,4 @@ def _with_pairs(rows: RowMatches, rekeyed: pl.DataFrame) -> RowMatches:
     missing = rows.missing.filter(~rows.missing.is_in(given))
     # An item that lost its row to another, and found none, has none.
     bereft = rows.pairs.filter(pl.col("edited").is_in(taken) & ~pl.col("live").is_in(given))["live"]
-    return replace(rows, pairs=pairs, new=new, missing=pl.concat([missing, bereft]).sort())
+    return replace(rows, pairs=Pairs.checked(pairs), new=new, missing=pl.concat([missing, bereft]).sort())

@@ -171,7 +171,8 @@ def _compared(
         return compare(live, without_fields(ours, profile.skip), options, progress)
     names = live.names if profile.match_on else [name for name in live.names if name in ours.names]
     key = choose_key(live, names, options.key or options.settings.key)
-    ours, nameless = with_live_keys(ours, live, key, profile, for_new=options.add_new)
+    ours, unidentified = with_live_keys(ours, live, key, profile, for_new=options.add_new)
+    nameless: pl.DataFrame = unidentified
     context = Context(live, options.settings, key)
     about = no_findings()
     for rule in [rule for rule in rules_new if rule.field in key.fields]:

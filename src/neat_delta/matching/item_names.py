@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.base.errors import InvalidOption
+from neat_delta.matching.schemas import Unidentified, UnidentifiedFrame
 from neat_delta.matching.supplier_mapping import insist_on, with_column
 
 if TYPE_CHECKING:
@@ -18,7 +19,6 @@ if TYPE_CHECKING:
     from neat_delta.tables.settings import SupplierProfile
 
 # Rows of a list that no single live item belongs to: the row, what it calls itself, whether several items have that.
-UNIDENTIFIED = {"row": pl.UInt32, "on": pl.String, "several": pl.Boolean}
 AND = " + "
 
 
@@ -36,11 +36,11 @@ def item_names(table: Table, fields: Sequence[str], rows: pl.Series | None = Non
 
 def with_live_keys(
     sheet: Table, live: Table, key: Key, profile: SupplierProfile, *, for_new: bool = False
-) -> tuple[Table, pl.DataFrame]:
+) -> tuple[Table, UnidentifiedFrame]:
     """A list whose rows get our codes: by remembered answers, and by other fields that name an item as well.
 
     A row that no live item is called as, or several are, gets no code of ours; it is named by what it calls itself
-    instead, and told besides (frame ``UNIDENTIFIED``). ``for_new`` keeps the fields for rows that get a code which no
+    instead, and told besides (frame ``Unidentified``). ``for_new`` keeps the fields for rows that get a code which no
     item has.
 
     Raises:
@@ -48,7 +48,7 @@ def with_live_keys(
     """
     if profile.match_on:
         return _keyed_by(sheet, live, key, profile.match_on, profile.codes, for_new=for_new)
-    none = pl.DataFrame(schema=UNIDENTIFIED)
+    none = Unidentified.none()
     if not profile.codes:
         return sheet, none
     (name,) = _single(key, "map_code")
@@ -58,7 +58,7 @@ def with_live_keys(
 
 def _keyed_by(
     sheet: Table, live: Table, key: Key, fields: Sequence[str], remembered: Mapping[str, str], *, for_new: bool
-) -> tuple[Table, pl.DataFrame]:
+) -> tuple[Table, UnidentifiedFrame]:
     (name,) = _single(key, "match_on")
     for table in (live, sheet):
         for field in fields:
@@ -80,7 +80,7 @@ def _keyed_by(
         without_names = with_column(
             without_names, live, field, _of_items(live, name, field, codes, sheet.cells([field])[field])
         )
-    return without_names, nameless
+    return without_names, Unidentified.checked(nameless)
 
 
 def _items_called(called: pl.Series, named_items: pl.DataFrame) -> pl.DataFrame:

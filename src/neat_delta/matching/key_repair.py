@@ -11,6 +11,7 @@ import polars as pl
 
 from neat_delta.matching.rekey_detection import ALIKE, FEWEST_FIELDS
 from neat_delta.matching.row_matching import rows_unlike_live
+from neat_delta.matching.schemas import Candidates
 from neat_delta.reading.frame_rows import OverlaidRows
 from neat_delta.replay import explain, read_numbers
 from neat_delta.replay.explain import DAY_OR_ISO, LIKE_A_DAY, MONTHS, TIME
@@ -24,7 +25,6 @@ if TYPE_CHECKING:
     from neat_delta.tables import Table
 
 POWER = re.compile(r"([0-9])[.,]?([0-9]*)[eE]\+?([0-9]+)")
-PAIRS = {"edited": pl.UInt32, "live": pl.UInt32}
 # A row is the item's if so large a share of its other cells says so. If so many rows of the file show one effect, of
 # which so large a share are their item's beyond doubt, then it has happened to the whole column of keys.
 AGREEING, MANY, NEARLY_ALL = 0.5, 8, 0.8
@@ -37,7 +37,7 @@ FEW_FIELDS = 2
 def likely_damaged(live: Table, edited: Table, key: Key, matches: RowMatches) -> pl.DataFrame:
     """New rows and the missing items whose keys they may have meant, one or several (frame of edited, live)."""
     if matches.new.is_empty() or matches.missing.is_empty():
-        return pl.DataFrame(schema=PAIRS)
+        return Candidates.none()
     rows = pl.DataFrame({"edited": matches.new, "code": key.values(edited, matches.new)})
     items = pl.DataFrame({"live": matches.missing, "code": key.values(live, matches.missing)})
     return _candidates(rows, items)
@@ -54,12 +54,12 @@ def repairable_keys(
     must be the item's, or the same effect must have happened to nearly all keys.
     """
     if _same_keys_in_place(live, edited, key):
-        return pl.DataFrame(schema=PAIRS)
+        return Candidates.none()
     codes = pl.DataFrame({"code": key.values(live)}).with_row_index("live")
     sheet = pl.DataFrame({"code": key.values(edited)}).with_row_index("edited")
     rows = sheet.join(codes, on="code", how="anti", maintain_order="left")
     if rows.is_empty():
-        return pl.DataFrame(schema=PAIRS)
+        return Candidates.none()
     unnamed = codes.join(sheet, on="code", how="anti", maintain_order="left").unique("code", keep="none")
     pairs = pl.concat([_candidates(rows, codes, powers_of=unnamed)]).unique(maintain_order=True)
     by_rest = _alike(live, edited, pairs.filter(pl.col("edited").is_duplicated()), fields, apart="live")
@@ -88,7 +88,7 @@ def taken_for_another(live: Table, edited: Table, key: Key, matches: RowMatches,
     """
     missing = pl.DataFrame({"meant": matches.missing, "code": key.values(live, matches.missing)})
     missing = missing.filter(pl.col("code").str.contains(NOT_SHORTEST))
-    mistaken = pl.DataFrame(schema=PAIRS | {"meant": pl.UInt32})
+    mistaken = pl.DataFrame(schema=Candidates.dtypes() | {"meant": pl.UInt32})
     if missing.is_empty() or not fields:
         return mistaken
     pairs = matches.pairs.with_columns(code=key.values(live, matches.pairs["live"]))
@@ -168,11 +168,11 @@ def _candidates(rows: pl.DataFrame, items: pl.DataFrame, powers_of: pl.DataFrame
 
 def _same_values(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     """Keys that are the same number to a spreadsheet program, read and saved with either decimal separator."""
-    pairs = [pl.DataFrame(schema=PAIRS)]
+    pairs: list[pl.DataFrame] = [Candidates.none()]
     for read, saved in product(".,", ".,"):
         edited = rows.select("edited", value=read_numbers(rows["code"], saved)).drop_nulls()
         live = items.select("live", value=read_numbers(items["code"], read)).drop_nulls()
-        pairs.append(edited.join(live, on="value", maintain_order="left_right").select(*PAIRS))
+        pairs.append(edited.join(live, on="value", maintain_order="left_right").select(*Candidates.columns))
     return pl.concat(pairs)
 
 
@@ -191,9 +191,9 @@ def _explained(rows: pl.DataFrame, items: pl.DataFrame, skeleton: Skeleton) -> p
     live = items.filter(code.str.contains(skeleton.live)).with_columns(left)
     edited = rows.filter(code.str.contains(skeleton.edited)).with_columns(left) if len(live) else rows.clear()
     if edited.is_empty():
-        return pl.DataFrame(schema=PAIRS)
+        return Candidates.none()
     both = edited.join(live, on="left", suffix="_live", maintain_order="left_right")
-    return both.filter(explain(both.select(was="code_live", now="code")).is_not_null()).select(*PAIRS)
+    return both.filter(explain(both.select(was="code_live", now="code")).is_not_null()).select(*Candidates.columns)
 
 
 def _date_parts(code: pl.Expr) -> pl.Expr:
@@ -239,12 +239,12 @@ def _but_for_losses(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     """Rows (edited, code) and items (live, code) whose codes are alike but for what gets lost (edited, live)."""
     edited = rows.select("edited", bare=_bare(pl.col("code"))).filter(pl.col("bare") != "")
     live = items.select("live", bare=_bare(pl.col("code")))
-    return edited.join(live, on="bare", maintain_order="left_right").select(*PAIRS)
+    return edited.join(live, on="bare", maintain_order="left_right").select(*Candidates.columns)
 
 
 def _powers(rows: pl.DataFrame, items: pl.DataFrame) -> pl.DataFrame:
     """Rows whose code became a power of ten, each with the items of that length that begin so (edited, live)."""
-    pairs = [pl.DataFrame(schema=PAIRS)]
+    pairs: list[pl.DataFrame] = [Candidates.none()]
     shown = rows.filter(pl.col("code").str.contains(r"^[0-9][.,]?[0-9]*[eE]\+?[0-9]+$"))
     for (code,), part in shown.partition_by("code", as_dict=True, maintain_order=True).items():
         whole, fraction, power = POWER.fullmatch(str(code)).groups()  # type: ignore[union-attr]
@@ -275,4 +275,4 @@ def _alike(live: Table, edited: Table, pairs: pl.DataFrame, fields: Sequence[str
         alike=pl.sum_horizontal(same.cast(pl.UInt32) for same in agree),
     )
     best = counted.filter((pl.col("alike") >= FEWEST_FIELDS) & (pl.col("alike") >= ALIKE * pl.col("of")))
-    return best.filter(pl.col(within).is_unique()).select(*PAIRS)
+    return best.filter(pl.col(within).is_unique()).select(*Candidates.columns)

@@ -10,6 +10,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
+from neat_delta.matching.schemas import Candidates, Pairs
+
 if TYPE_CHECKING:
     from collections.abc import Sequence
 
@@ -17,7 +19,6 @@ if TYPE_CHECKING:
     from neat_delta.matching.row_matching import RowMatches
     from neat_delta.tables import Table
 
-SCHEMA = {"edited": pl.UInt32, "live": pl.UInt32}
 # A new row may be a gone item if so large a share of what both say of themselves is the same, in so many fields.
 ALIKE, FEWEST_FIELDS = 0.6, 2
 MOST_ROWS = 20_000
@@ -51,7 +52,7 @@ def split_by_identity(live: Table, edited: Table, matches: RowMatches, field: st
     loose = pairs.filter(differing)
     return replace(
         matches,
-        pairs=pairs.filter(~differing),
+        pairs=Pairs.checked(pairs.filter(~differing)),
         new=pl.concat([matches.new, loose["edited"]]),
         missing=pl.concat([matches.missing, loose["live"]]),
     )
@@ -81,13 +82,11 @@ def match_accepted(live: Table, edited: Table, key: Key, matches: RowMatches, gi
 
 def suggest_rekeys(live: Table, edited: Table, matches: RowMatches, fields: Sequence[str]) -> pl.DataFrame:
     """New rows and gone items that are alike in most fields and in nobody else (edited, live, alike: in how many)."""
-    none = pl.DataFrame(schema=SCHEMA | {"alike": pl.UInt32})
+    none = pl.DataFrame(schema=Candidates.dtypes() | {"alike": pl.UInt32})
     if matches.new.is_empty() or matches.missing.is_empty() or len(matches.new) > MOST_ROWS:
         return none
     # A value that only one of each has points at a pair; then all fields of the pair are compared.
-    pairs = pl.concat(
-        [pl.DataFrame(schema=SCHEMA), *(match_by_field(live, edited, matches, name) for name in fields)]
-    ).unique()
+    pairs = pl.concat([Candidates.none(), *(match_by_field(live, edited, matches, name) for name in fields)]).unique()
     if pairs.is_empty():
         return none
     shop_cells, others = live.cells(fields, pairs["live"]), edited.cells(fields, pairs["edited"])

@@ -9,6 +9,7 @@ import polars as pl
 
 from neat_delta.matching.key import KEY_SEPARATOR, Key, require_usable_key
 from neat_delta.matching.positions import all_different, positions_of
+from neat_delta.matching.schemas import PairFrame, Pairs
 from neat_delta.reading.csv_rows import CsvRows
 from neat_delta.reading.equal_records import equal_in_place, equal_records
 from neat_delta.tables.field_types import are_blank
@@ -40,7 +41,7 @@ class RowMatches:
         live_missing_key: live rows without a key.
     """
 
-    pairs: pl.DataFrame
+    pairs: PairFrame
     identical: pl.Series
     new: pl.Series
     missing_key: pl.Series
@@ -76,7 +77,7 @@ def match_rows(live: Table, edited: Table, key: Key, shared: Sequence[str], sign
     unclear = rows.filter(shares).select("edited", "key")
     pairs = rows.filter(~shares)
     return RowMatches(
-        pairs=pairs.drop_nulls("live").select("live", "edited").sort("live"),
+        pairs=Pairs.checked(pairs.drop_nulls("live").select("live", "edited").sort("live")),
         identical=settings,
         new=pairs.filter(pl.col("live").is_null())["edited"],
         missing_key=blank,

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.matching.item_names import fields_label, item_names
+from neat_delta.matching.schemas import SuggestionFrame, Suggestions
 from neat_delta.tables.roles import named_as
 
 if TYPE_CHECKING:
@@ -31,7 +32,6 @@ COMPARED = 12
 SHOWN = 3
 # Likeness from which on a candidate is worth showing, from 0 to 100; codes alone are alike by chance more often.
 ALIKE, ALIKE_CODES = 60, 75
-SUGGESTIONS = {"key": pl.String, "item": pl.String, "name": pl.String, "likeness": pl.UInt8}
 
 
 def find_name_field(table: Table, key: Key) -> str | None:
@@ -44,13 +44,15 @@ def find_name_field(table: Table, key: Key) -> str | None:
     return next((name for name in others if top[name].str.contains(WORDS).sum() * 2 > len(top)), None)
 
 
-def suggest_items(live: Table, edited: Table, key: Key, rows: pl.Series, named_by: Sequence[str] = ()) -> pl.DataFrame:
+def suggest_items(
+    live: Table, edited: Table, key: Key, rows: pl.Series, named_by: Sequence[str] = ()
+) -> SuggestionFrame:
     """For rows of a sheet whose code no item has, the items that are likeliest meant, best first.
 
-    ``named_by`` are the fields by which the sheet names items, if that is not the key. Returns a frame of key (the
-    unknown code), item (our code), name (ours), likeness (0 to 100); at most a few for each row, for many rows none.
+    ``named_by`` are the fields by which the sheet names items, if that is not the key.
+    At most a few for each row, for many rows none.
     """
-    none = pl.DataFrame(schema=SUGGESTIONS)
+    none = Suggestions.none()
     if rows.is_empty() or len(rows) > MOST_UNKNOWN or not len(live):
         return none
     asked = _told(edited, key, rows, ()).rename({"item": "key"})
@@ -67,7 +69,7 @@ def suggest_items(live: Table, edited: Table, key: Key, rows: pl.Series, named_b
     best = suggested.with_columns(likeness=pl.Series(scores, dtype=pl.UInt8)).filter(pl.col("likeness") > 0)
     best = best.sort("row", "likeness", "at", descending=[False, True, False])
     best = best.group_by("row", maintain_order=True).head(SHOWN)
-    return best.select("key", "item", pl.col("name_ours").alias("name"), "likeness")
+    return Suggestions.checked(best.select("key", "item", pl.col("name_ours").alias("name"), "likeness"))
 
 
 def _told(table: Table, key: Key, rows: pl.Series | None, code: Sequence[str]) -> pl.DataFrame:

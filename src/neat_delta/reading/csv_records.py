@@ -15,12 +15,12 @@ import polars as pl
 
 from neat_delta.files.content import Content, ContentInMemory
 from neat_delta.reading.csv_rows import CsvRows
-from neat_delta.reading.frame_rows import BAD_SCHEMA
 from neat_delta.reading.record_blocks import RecordSpans
 from neat_delta.reading.record_patterns import LONGEST_CELL, LONGEST_LINE, RecordPatterns, records_singly
 from neat_delta.reading.record_scan import Candidates, scan_block
 from neat_delta.reading.records_in_common import Gap, records_in_common
 from neat_delta.reading.scanned_elsewhere import scanned_elsewhere
+from neat_delta.tables.schemas import BadRows
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -105,7 +105,7 @@ def read_records(
         if narrower:
             records, width = narrower
             rows, odd = rows_of(records, width, 0)
-    bad = pl.DataFrame(records.bad, schema=BAD_SCHEMA, orient="row")
+    bad = pl.DataFrame(records.bad, schema=BadRows.dtypes(), orient="row")
     return ParseResult(rows, bad, odd, grammar.width - rows.width)
 
 
@@ -151,7 +151,7 @@ def _read_copy(
     place = np.concatenate((common_rows, np.full(len(gap_records.spans), -1)))[order]
     height = min(len(rows), len(like))
     like.equal_to[id(both)] = both, pl.Series(place[:height] == np.arange(height))
-    return ParseResult(rows, pl.DataFrame(schema=BAD_SCHEMA), odd)
+    return ParseResult(rows, BadRows.none(), odd)
 
 
 def _records_of_gaps(text: Content, gaps: Sequence[Gap], grammar: RecordPatterns) -> _Found | None:

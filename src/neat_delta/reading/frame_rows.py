@@ -16,8 +16,6 @@ if TYPE_CHECKING:
     from neat_delta.tables import Rows
 
 MOST_COLUMNS = 2_000
-# Rows that cannot be read, and why.
-BAD_SCHEMA = {"line": pl.UInt32, "raw": pl.String, "message": pl.String}
 
 
 def too_many_columns(path: Location, line: int | None, columns: int | None = None) -> InvalidInput:

@@ -9,8 +9,9 @@ import polars as pl
 
 from neat_delta.base.errors import InvalidInput
 from neat_delta.locations.prefetch import sha256_hex
-from neat_delta.reading.frame_rows import BAD_SCHEMA, FrameRows
+from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import FileFormat, Source, Table, parse_header
+from neat_delta.tables.schemas import BadRows
 
 
 def table_from_frame(frame: pl.DataFrame, name: str = "frame.csv") -> Table:
@@ -47,7 +48,7 @@ def table_from_frame(frame: pl.DataFrame, name: str = "frame.csv") -> Table:
         cells.write_csv(stream)
         return sha256_hex(stream.getvalue())
 
-    nothing = pl.DataFrame(schema=BAD_SCHEMA)
+    nothing = BadRows.none()
     return Table(Source(Path(name), digest), header, fields, FrameRows(lines, cells), nothing, nothing)
 
 

@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.reading.frame_rows import BAD_SCHEMA
 from neat_delta.reading.record_patterns import SUM_WORDS, is_suspect_start
+from neat_delta.tables.schemas import BadRows
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -67,7 +67,7 @@ def split_rows(
     below = _below(rows, names, delimiter)
     kinds += [row[1:] for row in below]
     away = pl.concat([away, pl.Series([at for at, *_ in below], dtype=pl.UInt32)]).unique().sort()
-    differing = pl.DataFrame([*kinds, *footers], schema=BAD_SCHEMA, orient="row").sort("line")
+    differing = pl.DataFrame([*kinds, *footers], schema=BadRows.dtypes(), orient="row").sort("line")
     return RowSplit(
         rows.without(away) if len(away) else rows,
         bad.filter(~pl.col("line").is_in([line for line, _, _ in footers])) if footers else bad,

@@ -20,8 +20,9 @@ from neat_delta.base.json_form import from_json, json_text
 from neat_delta.files.content import ContentInMemory
 from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.reading.archives import decompress
-from neat_delta.reading.frame_rows import BAD_SCHEMA, FrameRows
+from neat_delta.reading.frame_rows import FrameRows
 from neat_delta.tables import FileFormat, Source, Table, parse_header
+from neat_delta.tables.schemas import BadRows
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -109,7 +110,7 @@ def _table(about: _About, data: bytes, made: datetime | None) -> Table:
     if len(frame) != about.rows:
         raise ValueError("another number of rows")
     lines = pl.int_range(2, len(frame) + 2, dtype=pl.UInt32, eager=True)
-    nothing = pl.DataFrame(schema=BAD_SCHEMA)
+    nothing = BadRows.none()
     form = FileFormat(decimal_separator=about.decimal_separator)
     source = Source(Path(about.name), lambda: about.sha256, known_time=made)
     return Table(source, form, fields, FrameRows(lines, frame), nothing, nothing)

@@ -14,7 +14,6 @@ from neat_delta.reading.csv_records import TooManyUnreadable, read_records
 from neat_delta.reading.csv_rows import CsvRows
 from neat_delta.reading.dialect import SAMPLE_BYTES, SAMPLE_ROWS, Dialect, decimal_mark, header_at
 from neat_delta.reading.frame_rows import (
-    BAD_SCHEMA,
     MOST_COLUMNS,
     FrameRows,
     ParsedColumns,
@@ -26,6 +25,7 @@ from neat_delta.reading.non_data_rows import RowSplit, split_rows, suspect_rows
 from neat_delta.reading.opening import Delimited, Opened, no_header_there
 from neat_delta.reading.record_patterns import LineTooLong
 from neat_delta.tables import Field, FileFormat, Rows, Source, Table, parse_header
+from neat_delta.tables.schemas import BadRows
 
 if TYPE_CHECKING:
     from collections.abc import Sequence
@@ -96,7 +96,7 @@ def _from_sheet(source: Source, sheet: ParsedFile, options: ReadOptions) -> Tabl
     header = sheet.row(at) if at >= 0 else [f"column_{number}" for number in range(1, len(sheet.columns) + 1)]
     fields, columns = _named(header, source.path, sheet.numbers[at] if at >= 0 else 0)
     grid = as_frame_rows(sheet, at, columns)
-    faults = pl.DataFrame(list(sheet.faults), schema=BAD_SCHEMA, orient="row")
+    faults = pl.DataFrame(list(sheet.faults), schema=BadRows.dtypes(), orient="row")
     parted = RowSplit(grid, faults, faults.clear())
     if not options.keep_non_data:
         parted = split_rows(grid, faults, suspect_rows(grid, columns, header), header, columns)
@@ -122,7 +122,7 @@ def _from_sheet(source: Source, sheet: ParsedFile, options: ReadOptions) -> Tabl
 def _from_columns(source: Source, table: ParsedColumns) -> Table:
     fields, columns = _named(table.frame.columns, source.path, 0)
     rows = table.frame.rename(dict(zip(table.frame.columns, columns, strict=True)))
-    nothing = pl.DataFrame(schema=BAD_SCHEMA)
+    nothing = BadRows.none()
     return Table(
         source=source,
         format=FileFormat(container=table.made_of, header_line=0, decimal_separator="."),

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.tables.profile import of_each_column
+from neat_delta.tables.schemas import DamageFrame, DamageMarks
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -65,21 +66,19 @@ class CorruptionRule:
     matches: Callable[[ColumnStats], pl.Series | None]
 
 
-def profile_with_corruption(table: Table, settings: Settings) -> tuple[list[ColumnProfile], pl.DataFrame]:
+def profile_with_corruption(table: Table, settings: Settings) -> tuple[list[ColumnProfile], DamageFrame]:
     """Every column of a table, and the marks on all of them; see ``damage_marks``."""
 
     def of(column: ColumnProfile) -> tuple[ColumnProfile, pl.DataFrame]:
         return column, find_corruption(column.values, column.field, column.type)
 
     columns = of_each_column(table, settings, of)
-    return [column for column, _ in columns], pl.concat([pl.DataFrame(schema=SCHEMA), *(marks for _, marks in columns)])
+    every = pl.concat([DamageMarks.none(), *(marks for _, marks in columns)])
+    return [column for column, _ in columns], DamageMarks.checked(every)
 
 
-def find_corruption(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame:
-    """Marks on one column, given by its distinct filled values and their counts (frame of value, count).
-
-    Returns a frame of check, field, value (the commonest that shows it), cells (how many), say.
-    """
+def find_corruption(values: pl.DataFrame, field: str, kind: str) -> DamageFrame:
+    """Marks on one column, given by its distinct filled values and their counts (frame of value, count)."""
     marks = []
     column = ColumnStats(values["value"], kind)
     for separator in CORRUPTION_RULES:
@@ -88,10 +87,7 @@ def find_corruption(values: pl.DataFrame, field: str, kind: str) -> pl.DataFrame
             hit = values.filter(shown)
             often = hit.filter(pl.col("count") == pl.col("count").max())
             marks.append((separator.check, field, often["value"].min(), int(hit["count"].sum()), separator.say))
-    return pl.DataFrame(marks, schema=SCHEMA, orient="row")
-
-
-SCHEMA = {"check": pl.String, "field": pl.String, "value": pl.String, "cells": pl.UInt32, "message": pl.String}
+    return DamageMarks.checked(pl.DataFrame(marks, schema=DamageMarks.dtypes(), orient="row"))
 
 
 def _matching(pattern: str) -> Callable[[ColumnStats], pl.Series | None]:
