@@ -80,6 +80,23 @@ def render_result(
     return Exit.ATTENTION if outcome.result.changes.needs_attention else Exit.DONE
 
 
+def render_changes(
+    changes: ChangeSet,
+    output: OutputOptions,
+    described: Callable[[], object],
+    view: Callable[[int], Iterable[Text]],
+    commands: Sequence[list[str]],
+) -> Exit:
+    """Show a change set that a command has made or looked at: as JSON, in short, or in full at the terminal's width."""
+    if output.as_json:
+        show_json(described(), changes, commands)
+    elif output.quiet:
+        say_what_needs_attention(changes)
+    else:
+        show(view(console(output).width), output)
+    return Exit.ATTENTION if changes.needs_attention else Exit.DONE
+
+
 def refused(stopped: int) -> Exit:
     """Say that nothing was written, as --strict wants it where something is held back."""
     print_error(f"{stopped} {'error' if stopped == 1 else 'errors'}: no update was written (--strict)")

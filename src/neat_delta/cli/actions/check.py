@@ -4,15 +4,13 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.base.exit_codes import Exit
 from neat_delta.base.shell import free_name
 from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
 from neat_delta.changeset.serialization import findings_as_dicts, head_as_dict
 from neat_delta.checks import all_checks
-from neat_delta.cli.actions.changeset_output import say_what_needs_attention
-from neat_delta.cli.actions.screen import console, show, show_progress
+from neat_delta.cli.actions.changeset_output import render_changes
+from neat_delta.cli.actions.screen import show_progress
 from neat_delta.cli.common import OutputOptions, load_config
-from neat_delta.cli.envelope import show_json
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.views.changes import DisplayOptions, findings_view
 from neat_delta.views.file_format import catalogue_view
@@ -46,13 +44,13 @@ def check_command(
     with show_progress(output) as progress:
         checked = check(request, progress)
     tried, problems = checked.changes, request.problems
-    if output.as_json:
-        show_json(_as_dict(tried), tried, _next(changes, tried, problems))
-    elif output.quiet:
-        say_what_needs_attention(tried)
-    else:
-        show(_view((changes, tried), checked.live, problems, everything, console(output).width), output)
-    return Exit.ATTENTION if tried.needs_attention else Exit.DONE
+    return render_changes(
+        tried,
+        output,
+        lambda: _as_dict(tried),
+        lambda width: _view((changes, tried), checked.live, problems, everything, width),
+        _next(changes, tried, problems),
+    )
 
 
 def _as_dict(changes: ChangeSet) -> dict[str, object]:

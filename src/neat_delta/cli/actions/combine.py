@@ -6,15 +6,13 @@ from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 
-from neat_delta.base.exit_codes import Exit
 from neat_delta.base.shell import free_name
 from neat_delta.changeset.problems import CLASH
 from neat_delta.changeset.serialization import head_as_dict
-from neat_delta.cli.actions.changeset_output import say_what_needs_attention
+from neat_delta.cli.actions.changeset_output import render_changes
 from neat_delta.cli.actions.decide_view import decide_view
-from neat_delta.cli.actions.screen import console, show, show_progress
+from neat_delta.cli.actions.screen import show_progress
 from neat_delta.cli.common import OutputOptions, load_config
-from neat_delta.cli.envelope import show_json
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.views.changes import DisplayOptions, fields_view, findings_view
 from neat_delta.views.combine_views import combine_view
@@ -42,13 +40,13 @@ def combine_command(
     out = request.out
     with show_progress(output) as progress:
         combined = combine(request, progress)
-    if output.as_json:
-        show_json(combined_as_dict(combined, out), combined.changes, [_write_command(out, live)])
-    elif output.quiet:
-        say_what_needs_attention(combined.changes)
-    else:
-        show(_view(combined, out, request.conflicts, live, console(output).width), output)
-    return Exit.ATTENTION if combined.changes.needs_attention else Exit.DONE
+    return render_changes(
+        combined.changes,
+        output,
+        lambda: combined_as_dict(combined, out),
+        lambda width: _view(combined, out, request.conflicts, live, width),
+        [_write_command(out, live)],
+    )
 
 
 def combined_as_dict(combined: CombineResult, out: Path | None) -> dict[str, object]:

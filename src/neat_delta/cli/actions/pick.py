@@ -8,13 +8,12 @@ from rich.text import Text
 
 from neat_delta.approval import approval_path
 from neat_delta.base.errors import InvalidOption
-from neat_delta.base.exit_codes import Exit
 from neat_delta.base.shell import free_name
 from neat_delta.changeset.serialization import head_as_dict
 from neat_delta.cli.actions.approve import approve_and_save
-from neat_delta.cli.actions.screen import console, show, show_progress
+from neat_delta.cli.actions.changeset_output import render_changes
+from neat_delta.cli.actions.screen import show_progress
 from neat_delta.cli.common import OutputOptions, load_config
-from neat_delta.cli.envelope import show_json
 from neat_delta.views.approval_views import approval_view
 from neat_delta.views.formatting import pluralize
 from neat_delta.views.lines import labelled, sentence
@@ -52,11 +51,13 @@ def pick_command(
         accepted = accept(request, progress)
         whole, less = accepted.whole, accepted.changes
         approval = _approve(less, out, approved, settings, overwrite=request.overwrite)
-    if output.as_json:
-        show_json(_as_dict(less, out), less, [_write_command(out)])
-    elif not output.quiet:
-        show(_view(whole, less, changes, out, approval, console(output).width), output)
-    return Exit.ATTENTION if less.needs_attention else Exit.DONE
+    return render_changes(
+        less,
+        output,
+        lambda: _as_dict(less, out),
+        lambda width: _view(whole, less, changes, out, approval, width),
+        [_write_command(out)],
+    )
 
 
 def _as_dict(changes: ChangeSet, out: Path) -> dict[str, object]:

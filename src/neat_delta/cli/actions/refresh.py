@@ -6,14 +6,12 @@ from typing import TYPE_CHECKING, Any
 
 from rich.text import Text
 
-from neat_delta.base.exit_codes import Exit
 from neat_delta.base.shell import free_name
 from neat_delta.changeset.serialization import head_as_dict
-from neat_delta.cli.actions.changeset_output import say_what_needs_attention
+from neat_delta.cli.actions.changeset_output import render_changes
 from neat_delta.cli.actions.decide_view import decide_view
-from neat_delta.cli.actions.screen import console, show, show_progress
+from neat_delta.cli.actions.screen import show_progress
 from neat_delta.cli.common import OutputOptions, load_config
-from neat_delta.cli.envelope import show_json
 from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.views.lines import labelled
 from neat_delta.views.preview import head_view
@@ -39,13 +37,13 @@ def refresh_command(
     out = request.out
     with show_progress(output) as progress:
         refreshed = refresh(request, progress)
-    if output.as_json:
-        show_json(_as_dict(refreshed, out), refreshed.changes, [_write_command(out, fresh)])
-    elif output.quiet:
-        say_what_needs_attention(refreshed.changes)
-    else:
-        show(_view(refreshed, out, fresh, request.conflicts, console(output).width), output)
-    return Exit.ATTENTION if refreshed.changes.needs_attention else Exit.DONE
+    return render_changes(
+        refreshed.changes,
+        output,
+        lambda: _as_dict(refreshed, out),
+        lambda width: _view(refreshed, out, fresh, request.conflicts, width),
+        [_write_command(out, fresh)],
+    )
 
 
 def _as_dict(refreshed: RefreshResult, out: Path) -> dict[str, object]:

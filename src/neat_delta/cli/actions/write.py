@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from neat_delta.base.exit_codes import Exit
 from neat_delta.base.shell import free_name
-from neat_delta.cli.actions.changeset_output import refused, say_what_needs_attention
+from neat_delta.cli.actions.changeset_output import refused, render_changes
 from neat_delta.cli.actions.run_init import beside, save_run_file
-from neat_delta.cli.actions.screen import console, show, show_progress
+from neat_delta.cli.actions.screen import show_progress
 from neat_delta.cli.common import OutputOptions, load_config
-from neat_delta.cli.envelope import show_json
 from neat_delta.files.output_paths import check_outputs
 from neat_delta.update.receipt import CHANGESET_FILE
 from neat_delta.views.lines import labelled
@@ -61,17 +59,13 @@ def write_command(
     if request.strict and blocked:
         return refused(blocked)
     run_file = run_path if times is not None and written.receipt is not None else None
-    if output.as_json:
-        show_json(
-            {"files": []} if written.receipt is None else written.receipt.as_dict(),
-            written.changes,
-            _next_commands(written, changes, run_file),
-        )
-    elif output.quiet:
-        say_what_needs_attention(written.changes)
-    else:
-        show(_view(written, folder, changes, run_file, console(output).width), output)
-    return Exit.ATTENTION if written.changes.needs_attention else Exit.DONE
+    return render_changes(
+        written.changes,
+        output,
+        lambda: {"files": []} if written.receipt is None else written.receipt.as_dict(),
+        lambda width: _view(written, folder, changes, run_file, width),
+        _next_commands(written, changes, run_file),
+    )
 
 
 def _view(written: Written, folder: Path, changes: Location, campaign: Path | None, width: int) -> Iterator[Text]:
