@@ -8,9 +8,12 @@ from pathlib import Path
 import pytest
 
 from neat_delta.base.errors import InvalidInput, WriteError
-from neat_delta.delivery.history import DONE, VERSION, History, People
+from neat_delta.delivery.history import DONE, Dispatch, History, People
+from neat_delta.delivery.history_file import VERSION
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.update.receipt import ListedFile
 
+CHANGES = b'{"neat_delta":2}\n'
 FILES = [ListedFile("01-changes.csv", "a" * 64, "change", 3)]
 
 
@@ -18,7 +21,7 @@ FILES = [ListedFile("01-changes.csv", "a" * 64, "change", 3)]
 def history(tmp_path):
     """A history with one entry, whose file was sent."""
     kept = History(tmp_path / "history.sqlite")
-    entry = kept.begin("inbox", "up", "c" * 64, "l" * 64, FILES, b'{"neat_delta":2}\n')
+    entry = kept.begin(Dispatch("inbox", "up", sha256_hex(CHANGES), "l" * 64, FILES, CHANGES))
     kept.note(entry, 1, DONE, "7", None, [{"line": 2, "code": "A", "result": "updated", "reason": ""}])
     return kept
 
@@ -71,7 +74,7 @@ def test_a_file_that_is_no_history_stays_as_it_is(tmp_path, content):
 
     if content:
         with pytest.raises(WriteError, match="mine: cannot use the history file"):
-            kept.begin("inbox", "up", "c", "l", FILES)
+            kept.begin(Dispatch("inbox", "up", "c", "l", FILES))
         with pytest.raises(WriteError, match="mine: cannot use the history file"):
             kept.entries()
         assert path.read_bytes() == content
@@ -92,7 +95,7 @@ def test_a_history_that_may_only_be_read_is_read(history):
 
 
 def test_a_history_that_another_run_holds_is_waited_for_and_then_named(history, monkeypatch):
-    monkeypatch.setattr("neat_delta.delivery.history.WAITING", 0.1)
+    monkeypatch.setattr("neat_delta.delivery.history_file.WAITING", 0.1)
     with closing(sqlite3.connect(history.path, isolation_level=None)) as other:
         other.execute("BEGIN EXCLUSIVE")
         with pytest.raises(WriteError, match="Another run is using it"):
@@ -100,14 +103,13 @@ def test_a_history_that_another_run_holds_is_waited_for_and_then_named(history, 
 
 
 def test_a_history_of_the_first_form_is_read_and_brought_up_to_date(history):
-    for name in ("made_by", "approved_by", "approved", "sent_by"):
+    for name in ("made_by", "approved_by", "approved", "sent_by", "content", "kept"):
         spoil(history, f"ALTER TABLE entries DROP COLUMN {name}")
     spoil(history, "PRAGMA user_version = 1")
 
     (old,) = history.entries()
-    number = history.begin(
-        "inbox", "up2", "d" * 64, "l" * 64, FILES, people=People("root", "Anna", "2026-01-01T00:00:00Z", "Bo")
-    )
+    people = People("root", "Anna", "2026-01-01T00:00:00Z", "Bo")
+    number = history.begin(Dispatch("inbox", "up2", "d" * 64, "l" * 64, FILES, people=people))
     new = history.entry(number)
 
     assert (old.made_by, old.approved_by) == (None, None)

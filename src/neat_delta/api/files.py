@@ -125,7 +125,7 @@ def undo(
 
 def send(
     folder: str | PathLike[str],
-    to: str | PathLike[str],
+    to: str | PathLike[str] | None = None,
     settings: SettingsLike = None,
     *,
     history: str | PathLike[str] | None = None,
@@ -136,7 +136,7 @@ def send(
     Args:
         folder: the update's folder.
         to: where it goes: a folder, here or on a server; the http(s) address of the shop's interface; or a table of a
-            database.
+            database; as ``[send] to`` says if it is not given.
         settings: what is configured.
         history: the file in which it is written down, if not the user's.
         how: as ``SendArguments`` has it.
@@ -153,7 +153,7 @@ def send(
     configured = settings_of(settings)
     members = {
         "folder": Path(folder),
-        "to": parse_place(str(to)),
+        "to": None if to is None else parse_place(str(to)),
         "history": None if history is None else Path(history),
     }
     return sending.send(sending.ready(request_of(SendRequest, "send", how, configured, **members)))

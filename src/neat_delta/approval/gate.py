@@ -37,15 +37,23 @@ def require_approval(changes: ChangeSet, settings: Settings, approval: Approval 
         )  # fmt: skip
     if why := why_not(changes, settings.send, approval):
         raise NotApproved(why, hint=AGAIN)
+    made_for = changes.head.imports.as_dict() if changes.head.imports else {}
+    if made_for != settings.imports.as_dict():
+        raise NotApproved(
+            "the change set was made and approved for other settings of [import] in catalogue.toml", file=settings.path,
+            hint="Compare again with these settings, and have that approved.", code="approved-for-other-import",
+        )  # fmt: skip
 
 
 def rule_for(changes: ChangeSet, settings: SendSettings) -> Rule | None:
     """Who has to approve a change set: as these settings say, or those under which it was made, if stricter."""
-    return changes.head.with_rule(settings.approval).approval
+    return changes.head.with_rule(settings.rule).approval
 
 
-def why_not(changes: ChangeSet, settings: SendSettings, approval: Approval) -> str | None:
+def why_not(changes: ChangeSet, settings: SendSettings, approval: Approval, *, used: str | None = None) -> str | None:
     """Why an approval does not hold for a change set; ``None`` if it does.
+
+    ``used`` is when it was used, if that is what matters, by ISO 8601; otherwise it is used now.
 
     Raises:
         NotApproved: there is nothing to check the signature with.
@@ -54,7 +62,8 @@ def why_not(changes: ChangeSet, settings: SendSettings, approval: Approval) -> s
     if not holds(approval.signature, approval.message, approval.approved_by, settings.signers_file):
         how = "an SSH key of the signers" if settings.signers_file else "the secret of the team"
         return f"{said} is not signed with {how}, or was changed afterwards"
-    if datetime.fromisoformat(approval.expires) < datetime.now(UTC):
+    moment = datetime.now(UTC) if used is None else datetime.fromisoformat(used)
+    if datetime.fromisoformat(approval.expires) < moment:
         return f"{said} expired on {approval.expires}"
     # (Who made it when it was approved is signed; whoever has worked on it since made it as well.)
     makers = {folded_name(name) for name in (*approval.made_by, *changes.head.made_by)}

@@ -41,7 +41,7 @@ if TYPE_CHECKING:
     from os import PathLike
 
     from neat_delta.changeset.head import Exclusion, FileRef, Head, Overrides, Rule
-
+    from neat_delta.tables.import_config import ImportConfig
 
 ITEMS, CELLS = Items.dtypes(), Cells.dtypes()
 STATES = ("changed", "unchanged", "new", "duplicate", "unreadable", "rejected")
@@ -263,6 +263,12 @@ def with_overrides(changes: ChangeSet, overrides: Overrides) -> ChangeSet:
 def with_rule(changes: ChangeSet, rule: Rule | None) -> ChangeSet:
     """The change set that has to be approved as these settings say, or more strictly if it says so itself."""
     return replace(changes, head=changes.head.with_rule(rule))
+
+
+def with_destination(changes: ChangeSet, imports: ImportConfig, destination: str | None) -> ChangeSet:
+    """The change set that knows how the shop will read it, and for which place it was made."""
+    told = imports if imports.as_dict() else None
+    return replace(changes, head=replace(changes.head, imports=told, destination=destination))
 
 
 def with_exclusion(changes: ChangeSet, exclusion: Exclusion) -> ChangeSet:

@@ -33,6 +33,7 @@ from neat_delta.matching import KEY_SEPARATOR
 from neat_delta.tables import DELIMITERS
 from neat_delta.tables.encodings import codec_name
 from neat_delta.tables.field_types import field_types
+from neat_delta.tables.import_config import ImportConfig  # noqa: TC001 (the reader of JSON looks it up)
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
@@ -70,6 +71,8 @@ class _Head:
     identity: Identity | None = None
     made_by: tuple[str, ...] = ()
     approval: Rule | None = None
+    imports: ImportConfig | None = None
+    destination: str | None = None
 
 
 @dataclass(frozen=True)
@@ -140,6 +143,8 @@ def parse_head(line: bytes, path: Location) -> tuple[Head, dict[str, int]]:
         form.identity,
         form.made_by,
         form.approval,
+        form.imports,
+        form.destination,
     )
     return head, form.counts
 

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from collections.abc import Mapping
 
     from neat_delta.tables import Table
+    from neat_delta.tables.import_config import ImportConfig
 
 
 @dataclass(frozen=True)
@@ -113,6 +114,8 @@ class Head:
         overrides: what the run let through.
         exclusions: what was left out when parts were picked.
         identity: by what items are known whose key changes.
+        imports: how the shop reads an update, by the settings under which it was made; ``None``: as its exports are.
+        destination: the name of the place for which it was made; ``None``: for any.
     """
 
     key: tuple[str, ...]
@@ -126,6 +129,8 @@ class Head:
     identity: Identity | None = None
     made_by: tuple[str, ...] = field(default_factory=lambda: tuple(filter(None, (user_name(),))))
     approval: Rule | None = None
+    imports: ImportConfig | None = None
+    destination: str | None = None
 
     def with_rule(self, *rules: Rule | None) -> Head:
         """The same, with the strictest of its own rule and these."""

@@ -56,6 +56,8 @@ def head_as_dict(changes: ChangeSet) -> dict[str, Any]:
         **({"overrides": head.overrides.as_dict()} if head.overrides.as_dict() else {}),
         **({"exclusions": [to_json(left) for left in head.exclusions]} if head.exclusions else {}),
         **({"identity": to_json(head.identity)} if head.identity else {}),
+        **({"imports": head.imports.as_dict()} if head.imports else {}),
+        **({"destination": head.destination} if head.destination else {}),
     }
 
 

@@ -187,7 +187,7 @@ def recheck(
     of_checks = pl.col("code").is_in([check.name for check in all_checks()])
     kept = changes.findings.filter((pl.col("effect") != NO_EFFECT) | ~of_checks)
     return apply_findings(
-        with_findings_replaced(with_rule(with_overrides(changes, both), settings.send.approval), kept), again
+        with_findings_replaced(with_rule(with_overrides(changes, both), settings.send.rule), kept), again
     )
 
 

@@ -119,6 +119,7 @@ HINTS: dict[str, Callable[[dict[str, Any]], str]] = {
     "nothing-selected": _always("Use --decisions, --review, --failed, --only, --skip, --where or --items."),
     "not-installed": lambda data: install(data["extra"]),
     "no-settings-file": _always("Make one with: neat-delta setup EXPORT"),
+    "no-place": _always("Give one with --to, or write it in catalogue.toml: [send] to."),
     "no-such-past": _always("List what was sent: neat-delta history. List the exports: neat-delta history --exports"),
     "no-table-in-sheet": _always("Choose another with --worksheet."),
     "not-done-yet": _always("Use --resume to ask again."),

@@ -59,10 +59,9 @@ def asking_options(command: Any) -> Any:
     "place",
     common=True,
     type=PLACE,
-    required=True,
     metavar="DESTINATION",
     help="A folder, also on a file server (ftp, ftps, sftp, webdav) or in an object store (s3); the http(s) "
-    "address of the shop's interface; or a table of a database.",
+    "address of the shop's interface; or a table of a database. Default: [send] to in catalogue.toml.",
 )
 @asking_options
 @request_options(SendRequest)

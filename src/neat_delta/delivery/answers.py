@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+from neat_delta.delivery.history import REJECTED
 from neat_delta.reconcile.import_report import is_accepted
 
 if TYPE_CHECKING:
@@ -13,6 +14,14 @@ if TYPE_CHECKING:
 def not_accepted(entry: Entry) -> list[dict[str, Any]]:
     """The rows that the shop has not accepted (line, code, result, reason)."""
     return [row for file in entry.files for row in file.results if not is_accepted(row["result"])]
+
+
+def may_be_in_the_shop(entry: Entry) -> bool:
+    """Whether anything of an update may have been applied: all but what the shop refused whole."""
+    return any(
+        file.state not in (None, REJECTED) or any(is_accepted(row["result"]) for row in file.results)
+        for file in entry.files
+    )
 
 
 def unreported(file: FileEntry) -> int:

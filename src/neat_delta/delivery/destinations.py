@@ -28,6 +28,7 @@ if TYPE_CHECKING:
     from pathlib import Path
 
     from neat_delta.locations import Place
+    from neat_delta.tables.settings import Settings
 
 T = TypeVar("T")
 # An import may take its time, in seconds; it is asked for again and again.
@@ -280,6 +281,11 @@ def _insist_on_same(existing: bytes, data: bytes, file: object) -> None:
             file=file,
             hint="Wait until the shop has imported it, or remove it.",
         )
+
+
+def destination_in(settings: Settings) -> str | None:
+    """The name of the place to which updates go by the settings; ``None``: they name none."""
+    return None if settings.send.place is None else destination_of(settings.send.place).name
 
 
 def destination_of(given: Place, message: Callable[[str], None] = lambda _: None) -> Destination:

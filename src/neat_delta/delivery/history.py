@@ -7,26 +7,25 @@ can be told from one that was not, and two runs at once do not spoil it.
 from __future__ import annotations
 
 import gzip
-import os
-import sqlite3
-from contextlib import closing, contextmanager, suppress
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING, Any, TypeVar
-from urllib.parse import quote
 
-from neat_delta.base.errors import InvalidInput, WriteError
+from neat_delta.base.errors import InvalidInput
 from neat_delta.base.json_form import WrongForm, from_json, from_values, json_bytes, to_json
+from neat_delta.delivery.history_file import ANOTHER, LATER_COLUMNS, HistoryFile, later_columns
 from neat_delta.files.content import ContentInMemory
-from neat_delta.files.trouble import reason
-from neat_delta.files.user_data import data_folder, make_folder
+from neat_delta.files.user_data import data_folder
+from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.reading.archives import decompress
 from neat_delta.reading.parse_errors import parse_errors_as
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator, Sequence
+    import sqlite3
+    from collections.abc import Mapping, Sequence
     from pathlib import Path
 
+    from neat_delta.changeset.head import Rule
     from neat_delta.update.receipt import ListedFile
 
 T = TypeVar("T")
@@ -35,31 +34,6 @@ NAME = "history.sqlite"
 # the place has it, and as done when its result list is here.
 NOT_SENT = "not sent"
 LEAVING, BROUGHT, SENT, DONE, REJECTED = "leaving", "brought", "sent", "done", "rejected"
-SCHEMA = """
-CREATE TABLE IF NOT EXISTS entries (
-  entry INTEGER PRIMARY KEY AUTOINCREMENT, begun TEXT NOT NULL, place TEXT NOT NULL, folder TEXT NOT NULL,
-  changes TEXT NOT NULL, live TEXT NOT NULL, receipt TEXT NOT NULL);
-CREATE UNIQUE INDEX IF NOT EXISTS one_entry ON entries (place, changes, live, receipt);
-CREATE TABLE IF NOT EXISTS files (
-  entry INTEGER NOT NULL REFERENCES entries, number INTEGER NOT NULL, name TEXT NOT NULL, sha256 TEXT NOT NULL,
-  action TEXT NOT NULL, rows INTEGER NOT NULL, state TEXT, job TEXT, at TEXT, reason TEXT, results TEXT,
-  PRIMARY KEY (entry, number));
-CREATE TABLE IF NOT EXISTS change_sets (sha256 TEXT PRIMARY KEY, packed BLOB NOT NULL)
-"""
-# Who made, approved and sent an update: columns that histories of the first form lack.
-PEOPLE = ("made_by", "approved_by", "approved", "sent_by")
-TABLES = {"entries", "files", "change_sets"}
-# Of the tables' form, as the file says it (SQLite, PRAGMA user_version).
-VERSION = 2
-# Seconds for which another run may hold the file.
-WAITING = 30
-ANOTHER = "Choose another file, or move this one to another folder."
-REMEDIES = {
-    "locked": "Another run is using it; try again when that has ended.",
-    "readonly": "Allow writing to the file and its folder: what another run was about to write must be taken back.",
-    "full": "Make room on the disk.",
-    "unable to open": "Check that the folder exists and that you may write there.",
-}
 
 
 def default_history() -> Path:
@@ -109,8 +83,40 @@ class People:
 
 
 @dataclass(frozen=True)
+class Dispatch:
+    """An update that is about to leave for a place.
+
+    Attributes:
+        place: the name of the place.
+        folder: where the update lies.
+        changes: the SHA-256 of the change set.
+        live: that of its live export.
+        files: the files of the receipt.
+        saved: the change set itself, so that it can be undone at any time.
+        people: who made, approved and sent it.
+        content: the digest of what the change set does.
+        kept: what lies in the folder, by name, so that it can be gone on with wherever that is by then.
+        rule: who has to approve what goes to this place from now on; ``None``: that stays as it is.
+    """
+
+    place: str
+    folder: str
+    changes: str
+    live: str
+    files: Sequence[ListedFile]
+    saved: bytes = b""
+    people: People = field(default_factory=People)
+    content: str | None = None
+    kept: Mapping[str, bytes] = field(default_factory=dict)
+    rule: Rule | None = None
+
+
+@dataclass(frozen=True)
 class Entry:
-    """An update that was sent, or begun to be, to a place; by whom, as far as that is known."""
+    """An update that was sent, or begun to be, to a place; by whom, as far as that is known.
+
+    ``content`` is the digest of what its change set does; ``kept`` are the checksums of the kept files of its folder.
+    """
 
     entry: int
     begun: str
@@ -123,6 +129,8 @@ class Entry:
     approved_by: str | None = None
     approved: str | None = None
     sent_by: str | None = None
+    content: str | None = None
+    kept: dict[str, str] = field(default_factory=dict)
 
     @property
     def has_left(self) -> bool:
@@ -140,7 +148,6 @@ class Entry:
         return REJECTED if REJECTED in states else "in progress"
 
 
-NOBODY = People()
 _FILE = ("number", "name", "sha256", "action", "rows", "state", "job", "at", "reason", "results")
 _ENTRY = ("entry", "begun", "place", "folder", "changes", "live")
 
@@ -155,60 +162,106 @@ class History:
 
     path: Path
 
-    def begin(
-        self,
-        place: str,
-        folder: str,
-        changes: str,
-        live: str,
-        files: Sequence[ListedFile],
-        saved: bytes = b"",
-        people: People = NOBODY,
-    ) -> int:
-        """The number of the entry for this update to this place: a new one, or the one that is there already.
+    @property
+    def _file(self) -> HistoryFile:
+        return HistoryFile(self.path)
 
-        ``changes`` and ``live`` are the fingerprints of change set and live export, ``files`` those of the receipt.
-        ``saved`` is the change set itself, kept here so that it can be undone at any time.
-        """
-        receipt = "".join(file.sha256 for file in files)
-        with self._writing() as base:
-            asked = "SELECT entry FROM entries WHERE place = ? AND changes = ? AND live = ? AND receipt = ?"
-            names = ("begun", "place", "folder", "changes", "live", "receipt", *PEOPLE)
-            values = (_now(), place, folder, changes, live, receipt, *to_json(people).values())
-            row_values = (place, changes, live, receipt)
+    def begin(self, dispatch: Dispatch) -> int:
+        """The number of the entry for this update to this place: a new one, or the one that is there already."""
+        receipt = "".join(file.sha256 for file in dispatch.files)
+        kept = {name: sha256_hex(data) for name, data in dispatch.kept.items()}
+        row = {
+            **{name: getattr(dispatch, name) for name in ("place", "folder", "changes", "live", "content")},
+            **to_json(dispatch.people),
+            "begun": _now(),
+            "receipt": receipt,
+            "kept": json_bytes(kept).decode(),
+        }
+        same = {name: row[name] for name in ("place", "changes", "live", "receipt")}
+        asked = f"SELECT entry FROM entries WHERE {' AND '.join(f'{name} = ?' for name in same)}"
+        with self._file.writing() as base:
             base.execute(
-                f"INSERT OR IGNORE INTO entries ({', '.join(names)}) SELECT {', '.join('?' * len(names))} "
+                f"INSERT OR IGNORE INTO entries ({', '.join(row)}) SELECT {', '.join('?' * len(row))} "
                 f"WHERE NOT EXISTS ({asked})",
-                (*values, *row_values),
+                (*row.values(), *same.values()),
             )
-            (entry,) = base.execute(asked, row_values).fetchone()
+            (entry,) = base.execute(asked, tuple(same.values())).fetchone()
             base.executemany(
                 "INSERT OR IGNORE INTO files (entry, number, name, sha256, action, rows) VALUES (?, ?, ?, ?, ?, ?)",
                 [
                     (entry, number, file.name, file.sha256, file.action, file.rows)
-                    for number, file in enumerate(files, start=1)
+                    for number, file in enumerate(dispatch.files, start=1)
                 ],
             )
-            if saved:
-                packed = gzip.compress(saved, compresslevel=6, mtime=0)
-                base.execute("INSERT OR IGNORE INTO change_sets (sha256, packed) VALUES (?, ?)", (changes, packed))
+            if dispatch.saved:
+                _keep(base, "change_sets", {dispatch.changes: dispatch.saved})
+            _keep(base, "kept_files", {kept[name]: data for name, data in dispatch.kept.items()})
+            if dispatch.rule is not None:
+                values = (dispatch.place, dispatch.rule, row["begun"])
+                base.execute("INSERT OR REPLACE INTO rules (place, approval, since) VALUES (?, ?, ?)", values)
         return int(entry)
 
     def date_back(self, entry: int, begun: str) -> None:
         """Say that an entry was begun earlier than it was written down."""
-        with self._writing() as base:
+        with self._file.writing() as base:
             base.execute("UPDATE entries SET begun = ? WHERE entry = ?", (begun, entry))
 
     def change_set(self, entry: Entry) -> bytes | None:
-        """The change set of an entry, as its file was; ``None`` if it was sent by a release that did not keep it."""
-        with self._reading() as base:
+        """The change set of an entry, as its file was; ``None`` if it was sent by a release that did not keep it.
+
+        Raises:
+            InvalidInput: it is not what was sent.
+        """
+        return self._kept("change_sets", entry.changes, f"the change set of entry {entry.entry}")
+
+    def kept_files(self, entry: Entry) -> dict[str, bytes]:
+        """What lay in the folder of an entry's update, by name; what earlier releases have sent is not kept.
+
+        Raises:
+            InvalidInput: a file is not what was sent.
+        """
+        what = f"of entry {entry.entry}"
+        files = {name: self._kept("kept_files", sha256, f"{name} {what}") for name, sha256 in entry.kept.items()}
+        return {name: data for name, data in files.items() if data is not None}
+
+    def rule_of(self, place: str) -> Rule | None:
+        """Who has to approve what goes to a place, as the last update that went there under a rule said."""
+        row = self._row("SELECT approval FROM rules WHERE place = ?", place)
+        return None if row is None else row[0]
+
+    def lift_rule(self, place: str) -> None:
+        """Forget that what goes to a place has to be approved."""
+        if self.rule_of(place) is not None:
+            with self._file.writing() as base:
+                base.execute("DELETE FROM rules WHERE place = ?", (place,))
+
+    @property
+    def id(self) -> str | None:
+        """By what this history is known again, wherever its file is; ``None``: it is not there, or of an early form."""
+        row = self._row("SELECT id FROM about")
+        return None if row is None else str(row[0])
+
+    def _row(self, question: str, *values: str) -> Any:
+        """The first row of an answer; ``None``: there is none, or no such table yet."""
+        if not self.path.is_file():
+            return None
+        with self._file.reading() as base:
+            if base is None or not base.execute("SELECT 1 FROM sqlite_master WHERE name = 'rules'").fetchone():
+                return None
+            return base.execute(question, values).fetchone()
+
+    def _kept(self, table: str, sha256: str, what: str) -> bytes | None:
+        with self._file.reading() as base:
             if base is None:
                 return None
-            row = base.execute("SELECT packed FROM change_sets WHERE sha256 = ?", (entry.changes,)).fetchone()
+            row = base.execute(f"SELECT packed FROM {table} WHERE sha256 = ?", (sha256,)).fetchone()
         if row is None:
             return None
-        with parse_errors_as(f"the change set of entry {entry.entry} is damaged", self.path, ANOTHER):
-            return decompress(ContentInMemory(bytes(memoryview(row[0]))), self.path).data
+        with parse_errors_as(f"{what} is damaged", self.path, ANOTHER):
+            data = decompress(ContentInMemory(bytes(memoryview(row[0]))), self.path).data
+        if sha256_hex(data) != sha256:
+            raise self._damaged(f"{what} is not what was sent")
+        return data
 
     def note(
         self, entry: int, number: int, state: str | None, job: str | None = None, reason: str | None = None,
@@ -216,7 +269,7 @@ class History:
     ) -> None:  # fmt: skip
         """Write down how far a file is."""
         text = json_bytes(results).decode() if results is not None else None
-        with self._writing() as base:
+        with self._file.writing() as base:
             sets = "state = ?, job = coalesce(?, job), reason = ?, results = coalesce(?, results), at = ?"
             values = (state, job, reason, text, _now(), entry, number)
             base.execute(f"UPDATE files SET {sets} WHERE entry = ? AND number = ?", values)
@@ -225,12 +278,10 @@ class History:
         """All entries, the newest first."""
         if not self.path.is_file():
             return []
-        with self._reading() as base:
+        with self._file.reading() as base:
             if base is None:
                 return []
-            (version,) = base.execute("PRAGMA user_version").fetchone()
-            people = PEOPLE if version >= VERSION else [f"NULL AS {name}" for name in PEOPLE]
-            names = ", ".join([*_ENTRY, *people])
+            names = ", ".join([*_ENTRY, *later_columns(base)])
             rows = base.execute(f"SELECT {names} FROM entries ORDER BY entry DESC").fetchall()
             return [self._entry(row, self._files(base, row[0])) for row in rows]
 
@@ -250,12 +301,20 @@ class History:
         ]
 
     def _entry(self, row: Sequence[object], files: list[FileEntry]) -> Entry:
-        entry = self._checked(dict(zip((*_ENTRY, *PEOPLE), row, strict=True)) | {"files": []}, Entry)
+        named = dict(zip((*_ENTRY, *LATER_COLUMNS), row, strict=True))
+        kept = self._kept_names(named["kept"])
+        entry = self._checked(named | {"files": [], "kept": kept}, Entry)
         try:
             datetime.fromisoformat(entry.begun)
         except ValueError as error:
             raise self._damaged(f"entry {entry.entry} has no valid time ({entry.begun[:30]!r})") from error
         return replace(entry, files=files)
+
+    def _kept_names(self, text: object) -> dict[str, str]:
+        try:
+            return {} if text is None else from_json(text if isinstance(text, str) else b"", dict[str, str])
+        except WrongForm as error:
+            raise self._damaged(f"the list of kept files cannot be read ({error})") from error
 
     def _results(self, text: object) -> list[dict[str, Any]]:
         if text is None:
@@ -275,79 +334,12 @@ class History:
     def _damaged(self, why: str) -> InvalidInput:
         return InvalidInput(f"the history file is damaged: {why}", file=self.path, hint=ANOTHER)
 
-    @contextmanager
-    def _reading(self) -> Iterator[sqlite3.Connection | None]:
-        """The history as it is; nothing is written, so a file that may only be read will do.
-
-        ``None`` for a file without anything in it, as a run leaves it that was cut off before its first entry.
-        """
-        with self._connected("ro") as base:
-            yield None if self._insist_on_ours(base) is None else base
-
-    @contextmanager
-    def _writing(self) -> Iterator[sqlite3.Connection]:
-        """The history, made if it is not there; what is done inside is done whole, and on the disk behind it."""
-        with self._connected("rwc") as base:
-            if (self._insist_on_ours(base) or 0) < VERSION:
-                _bring_up_to_date(base)
-            with base:
-                yield base
-
-    @contextmanager
-    def _connected(self, mode: str) -> Iterator[sqlite3.Connection]:
-        try:
-            if mode != "ro":
-                make_folder(self.path.parent)
-            else:
-                self._heal()
-            address = f"file:{quote(os.fsencode(self.path.absolute()))}?mode={mode}"
-            with closing(sqlite3.connect(address, timeout=WAITING, uri=True)) as base:
-                base.execute("PRAGMA synchronous = FULL")
-                yield base
-        except (sqlite3.Error, UnicodeError, OSError) as error:
-            why = reason(error) if isinstance(error, OSError) else str(error)
-            hint = next((text for word, text in REMEDIES.items() if word in why), ANOTHER)
-            raise WriteError(f"cannot use the history file ({why})", file=self.path, hint=hint) from error
-
-    def _heal(self) -> None:
-        """Take back what a killed run has half written; whoever may only read cannot (SQLite, hot journals)."""
-        if self.path.with_name(self.path.name + "-journal").exists():
-            address = f"file:{quote(os.fsencode(self.path.absolute()))}?mode=rw"
-            with suppress(sqlite3.Error), closing(sqlite3.connect(address, timeout=WAITING, uri=True)) as base:
-                base.execute("SELECT count(*) FROM sqlite_master").fetchone()
-
-    def _insist_on_ours(self, base: sqlite3.Connection) -> int | None:
-        """The version of the history's form, 0 if it was made before there were versions; ``None`` for an empty file.
-
-        Raises:
-            WriteError: it is another program's database, or of a later release.
-        """
-        (version,) = base.execute("PRAGMA user_version").fetchone()
-        tables = {name for (name,) in base.execute("SELECT name FROM sqlite_master WHERE type = 'table'")}
-        if tables and not tables >= TABLES:
-            raise WriteError("not a history file", file=self.path, hint="Choose another file.")
-        if version > VERSION or version < 0:
-            raise WriteError(
-                f"the history file has format {version}; this program reads format {VERSION}", file=self.path,
-                hint="Use the version of neat-delta that made it, or choose another file.",
-            )  # fmt: skip
-        if tables and "action" not in {row[1] for row in base.execute("PRAGMA table_info(files)")}:
-            raise WriteError("the history file has an older format", file=self.path, hint=ANOTHER)
-        return int(version) if tables else None
-
-
-def _bring_up_to_date(base: sqlite3.Connection) -> None:
-    """Give a history the tables and columns of today, whole or not at all; two runs may do so at once."""
-    with base:
-        base.execute("BEGIN IMMEDIATE")
-        for statement in SCHEMA.split(";"):
-            base.execute(statement)
-        columns = {row[1] for row in base.execute("PRAGMA table_info(entries)")}
-        for name in PEOPLE:
-            if name not in columns:
-                base.execute(f"ALTER TABLE entries ADD COLUMN {name} TEXT")
-        base.execute(f"PRAGMA user_version = {VERSION}")
-
 
 def _now() -> str:
     return datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+
+
+def _keep(base: sqlite3.Connection, table: str, files: Mapping[str, bytes]) -> None:
+    """Keep files under their checksums, once each."""
+    packed = [(sha256, gzip.compress(data, compresslevel=6, mtime=0)) for sha256, data in files.items()]
+    base.executemany(f"INSERT OR IGNORE INTO {table} (sha256, packed) VALUES (?, ?)", packed)

@@ -3,12 +3,16 @@
 from __future__ import annotations
 
 from contextlib import contextmanager
+from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
+from neat_delta.approval.approval import content_digest
 from neat_delta.base.errors import DeliveryError
 from neat_delta.base.path_text import path_text
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
-from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REJECTED, SENT, Entry, FileEntry, History
+from neat_delta.delivery.answers import may_be_in_the_shop
+from neat_delta.delivery.history import BROUGHT, DONE, LEAVING, REJECTED, SENT, Dispatch, Entry, FileEntry, History
+from neat_delta.delivery.sent_mark import mark_sent, require_known_if_sent
 from neat_delta.delivery.sent_since import sent_since
 from neat_delta.files.atomic_write import alone_with
 from neat_delta.matching import KEY_SEPARATOR
@@ -16,6 +20,7 @@ from neat_delta.matching import KEY_SEPARATOR
 if TYPE_CHECKING:
     from collections.abc import Callable, Iterator
 
+    from neat_delta.changeset.head import Rule
     from neat_delta.delivery.destinations import Destination
     from neat_delta.delivery.update_folder import Update
 
@@ -30,6 +35,7 @@ def send(
     *,
     resume: bool = False,
     overwrite_sent: bool = False,
+    rule: Rule | None = None,
     progress: ProgressReporter = NO_PROGRESS,
     leaving: Callable[[], None] = lambda: None,
 ) -> Entry:
@@ -52,7 +58,11 @@ def send(
             )
         if not overwrite_sent:
             _insist_on_nothing_sent_since(update, place, history)
-        return _send(update, place, history, resume=resume, progress=progress, leaving=leaving)
+        require_known_if_sent(update.folder, place.name, update.receipt.changes.sha256, history)
+        entry = _begun(update, place, history, resume=resume, rule=rule)
+        mark_sent(update.folder, entry, history)
+        update = update.as_one_file() if place.takes_changes else update
+        return _send(update, place, history, entry, progress, leaving)
 
 
 def _insist_on_nothing_sent_since(update: Update, place: Destination, history: History) -> None:
@@ -75,30 +85,68 @@ def _insist_on_nothing_sent_since(update: Update, place: Destination, history: H
     )
 
 
+def _begun(update: Update, place: Destination, history: History, *, resume: bool, rule: Rule | None) -> Entry:
+    """The history's entry for an update that may leave, or be gone on with; nothing has left yet if it is new."""
+    place.check()
+    whole = update
+    update = update.as_one_file() if place.takes_changes else update
+    _insist_on_what_was_begun(update, place, history)
+    content = content_digest(update.change_set)
+    before = sent_before(update, place.name, history)
+    if before is not None:
+        raise DeliveryError(
+            f"the same changes were sent to {before.place} on {before.begun} (history #{before.entry}), and the export "
+            f"{update.receipt.live_name} is older than that",
+            file=update.folder,
+            hint="To send them again, make a new export, run compare or refresh, and write a new update.",
+            code="sent-before",
+        )
+    number = history.begin(
+        Dispatch(
+            place=place.name,
+            folder=path_text(update.folder.resolve()),
+            changes=update.receipt.changes.sha256,
+            live=update.receipt.live_sha256,
+            files=update.receipt.files,
+            saved=update.changes,
+            people=update.people,
+            content=content,
+            kept=whole.kept,
+            rule=rule,
+        )
+    )
+    entry = history.entry(number)
+    assert entry is not None
+    _insist_on_new(entry, resume=resume)
+    return entry
+
+
+def sent_before(update: Update, place: str, history: History) -> Entry | None:
+    """The entry of another update that has done the same there, seen from the same export, which shows nothing of it.
+
+    An export of the same content that was made after it shows that the shop was set back; then there is none.
+    """
+    receipt, content = update.receipt, content_digest(update.change_set)
+    sums = [file.sha256 for file in receipt.files]
+    for entry in history.entries():
+        same = (entry.place, entry.content, entry.live) == (place, content, receipt.live_sha256)
+        itself = entry.changes == receipt.changes.sha256 and [file.sha256 for file in entry.files] == sums
+        begun = datetime.fromisoformat(entry.begun).astimezone(UTC)
+        older = receipt.live_made is None or receipt.live_made.astimezone(UTC) <= begun
+        if same and not itself and older and may_be_in_the_shop(entry):
+            return entry
+    return None
+
+
 def _send(
     update: Update,
     place: Destination,
     history: History,
-    *,
-    resume: bool,
+    noted: Entry,
     progress: ProgressReporter,
     leaving: Callable[[], None],
 ) -> Entry:
-    place.check()
-    update = update.as_one_file() if place.takes_changes else update
-    _insist_on_what_was_begun(update, place, history)
-    entry = history.begin(
-        place.name,
-        path_text(update.folder.resolve()),
-        update.receipt.changes.sha256,
-        update.receipt.live_sha256,
-        update.receipt.files,
-        update.changes,
-        update.people,
-    )
-    noted = history.entry(entry)
-    _insist_on_new(noted, resume=resume)
-    assert noted is not None
+    entry = noted.entry
     for file, data in zip(noted.files, update.data, strict=True):
         if file.state == DONE:
             continue
@@ -158,9 +206,8 @@ def _insist_on_what_was_begun(update: Update, place: Destination, history: Histo
             )
 
 
-def _insist_on_new(entry: Entry | None, *, resume: bool) -> None:
+def _insist_on_new(entry: Entry, *, resume: bool) -> None:
     """Refuse what has gone already, and what was begun unless it is to be gone on with."""
-    assert entry is not None
     states = [file.state for file in entry.files]
     if all(state == DONE for state in states):
         raise DeliveryError(

@@ -339,6 +339,8 @@ def _made(difference: ThreeWayDiff, saved: pl.DataFrame, findings: pl.DataFrame,
         identity=identity.rekeyed(by_now) if identity else None,
         made_by=changes.head.made_by,
         approval=changes.head.approval,
+        imports=changes.head.imports,
+        destination=changes.head.destination,
     )
     both = pl.concat([findings, changes.findings]).with_columns(key=now_called)
     cells = saved.with_columns(key=now_called)

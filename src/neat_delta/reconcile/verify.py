@@ -8,7 +8,8 @@ from typing import TYPE_CHECKING
 
 import polars as pl
 
-from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE
+from neat_delta.changeset.changeset import normalize
+from neat_delta.changeset.schemas import ADD, CHANGE, RECODE, REMOVE, Cells
 from neat_delta.reconcile.conflicts import SHOP, ConflictPolicy
 from neat_delta.reconcile.refresh import refresh
 from neat_delta.reconcile.schemas import OutcomeFrame, Outcomes
@@ -56,6 +57,26 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
     Raises:
         InvalidOption: the export lacks a field of the change set, or an item is in it twice.
     """
+    # What others have moved stays; what landed otherwise would land so again.
+    rest = refresh(changes, fresh, without_differences(settings), ConflictPolicy(SHOP)).changes
+    return VerifyResult(_outcomes(changes, fresh, settings), rest)
+
+
+def as_altered(changes: ChangeSet, fresh: Table, settings: Settings) -> tuple[ChangeSet, OutcomeFrame]:
+    """A change set with what a shop has made of its values by a rule of its own: what it has rounded, trimmed, cut off.
+
+    Returns:
+        the change set, whose cells have the shop's values where these are ours but for such a rule; and which these
+        are.
+    """
+    altered = _outcomes(changes, fresh, settings).filter(state=ALTERED)
+    values = altered.drop_nulls("field").select("key", "field", "shop")
+    cells = changes.cells.join(values, on=["key", "field"], how="left", maintain_order="left")
+    cells = cells.select("key", "field", "was", now=pl.coalesce("shop", "now"))
+    return normalize(replace(changes, cells=Cells.checked(cells))), Outcomes.checked(altered)
+
+
+def _outcomes(changes: ChangeSet, fresh: Table, settings: Settings) -> OutcomeFrame:
     outcome = three_way(changes, fresh, settings)
     action = outcome.items.select("key", "action")
     cells = outcome.cells.join(action, on="key", how="left", maintain_order="left").filter(pl.col("action") != REMOVE)
@@ -82,9 +103,7 @@ def verify(changes: ChangeSet, fresh: Table, settings: Settings) -> VerifyResult
             _wholes(outcome.items),
         ]
     )
-    # What others have moved stays; what landed otherwise would land so again.
-    rest = refresh(changes, fresh, without_differences(settings), ConflictPolicy(SHOP)).changes
-    return VerifyResult(Outcomes.checked(frames), rest)
+    return Outcomes.checked(frames)
 
 
 def without_differences(settings: Settings) -> Settings:

@@ -5,8 +5,9 @@ from __future__ import annotations
 # (The loader looks these types up when it runs.)
 from collections.abc import Iterator, Mapping  # noqa: TC003
 from dataclasses import dataclass, field
-from typing import Annotated
+from typing import Annotated, Any
 
+from neat_delta.base.json_form import to_json
 from neat_delta.tables.constraints import (
     AtLeast,
     Count,
@@ -68,6 +69,10 @@ class ImportConfig:
     """Values for an item that would be deleted, such as `{active = "0"}` or `{category = "Archive"}`, if
     the shop keeps such items."""
 
+    def as_dict(self) -> dict[str, Any]:
+        """The same for JSON, without what is as by default."""
+        return {name: value for name, value in to_json(self).items() if value != to_json(_DEFAULT)[name]}
+
     def mistakes(self) -> Iterator[InvalidSetting]:
         """Two fields must not have one column name."""
         taken: dict[str, str] = {}
@@ -87,3 +92,6 @@ class ImportConfig:
     def leaves_blanks(self) -> bool:
         """Whether a blank cell leaves a field alone; where nobody has said so, it is taken to empty it."""
         return self.blank == LEAVES
+
+
+_DEFAULT = ImportConfig()

@@ -9,6 +9,7 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Annotated, Literal
 
+from neat_delta.locations import Place
 from neat_delta.tables.constraints import (
     AtLeast,
     AtMost,
@@ -77,11 +78,22 @@ class PageSettings:
 class SendSettings:
     """``[send]``: what must be so before anything is written or sent."""
 
-    approval: Annotated[Literal["other", "any"], OneOf(("other", "any"))] | None = None
-    """Whether a change set must be approved: by another person than made it (`other`), or by anybody (`any`)."""
+    approval: Annotated[Literal["other", "any", "none"], OneOf(("other", "any", "none"))] | None = None
+    """Whether a change set must be approved: by another person than made it (`other`), or by anybody (`any`). `none`:
+    not any more, also for a destination to which approved updates have gone."""
+    to: str | None = None
+    """The destination of updates, if `--to` is not given; a folder is meant from this file's. A change set made here is
+    approved for this destination only."""
+    place: Annotated[Place | None, NotInFile()] = None
+    """Where that is."""
     approval_days: Count = 14
     """Days for which an approval may be used."""
     signers: str | None = None
     """Who has which SSH key, as a file that OpenSSH reads (`allowed_signers`); then only these keys approve."""
     signers_file: Annotated[Path | None, NotInFile()] = None
     """Where that file is."""
+
+    @property
+    def rule(self) -> Literal["other", "any"] | None:
+        """Who has to approve a change set; ``None``: nobody."""
+        return None if self.approval == "none" else self.approval

@@ -28,6 +28,8 @@ FORMAT = 2
 CHANGESET_FILE = "update.changes.jsonl"
 # Who approved that change set, if somebody did: where an approval is looked for, beside it.
 APPROVAL_FILE = "update.approval.json"
+# Where it has gone, as whoever sent it has noted beside it.
+SENT_FILE = "sent.json"
 # The files that take an update back lie in a folder of this name in its own.
 UNDO = "undo"
 ANEW = "Write the update again."
@@ -88,8 +90,7 @@ class Receipt:
             },
             **({"approval": self._approval()} if self.approval else {}),
             "live": self.live,
-            "import": {"key": list(self.key)}
-            | {name: value for name, value in to_json(self.import_config).items() if value},
+            "import": {"key": list(self.key)} | self.import_config.as_dict(),
             "format": self.output_format,
             "undoes": self.undoes,
             "packing": {"strategy": self.strategy, "choices": [to_json(choice) for choice in self.choices]}
@@ -205,18 +206,36 @@ def load_receipt(folder: Path) -> LoadedReceipt:
     Raises:
         InvalidInput: there is none, it is none, or it names what is no plain file of this folder.
     """
+    return parse_receipt(receipt_data(folder), folder / RECEIPT)
+
+
+def receipt_data(folder: Path) -> bytes:
+    """The receipt in an update's folder as it lies there.
+
+    Raises:
+        InvalidInput: there is none.
+    """
     path = folder / RECEIPT
     try:
-        data = path.read_bytes()
-        form = from_json(data, _Receipt)
-        imports = _imports(from_json(data, dict[str, Any])["import"])
-        live_made = datetime.fromisoformat(form.live.as_of) if form.live.as_of else None
+        return path.read_bytes()
     except (FileNotFoundError, NotADirectoryError) as error:
         raise InvalidInput(
             "no update in this folder", file=folder, hint='Give the folder that "write" made.'
         ) from error
     except OSError as error:
         raise InvalidInput(f"cannot open the file ({reason(error)})", file=path, hint=remedy(error)) from error
+
+
+def parse_receipt(data: bytes, path: Path) -> LoadedReceipt:
+    """What a receipt says; ``path`` is for messages.
+
+    Raises:
+        InvalidInput: it is none, or it names what is no plain file of its folder.
+    """
+    try:
+        form = from_json(data, _Receipt)
+        imports = _imports(from_json(data, dict[str, Any])["import"])
+        live_made = datetime.fromisoformat(form.live.as_of) if form.live.as_of else None
     except (ValueError, KeyError, TypeError) as error:
         raise InvalidInput(f"not the receipt of an update ({error})", file=path, hint=ANEW) from error
     return LoadedReceipt(

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 from neat_delta.base.errors import InvalidInput, WriteError
 from neat_delta.files.output_paths import inputs_in
 from neat_delta.locations.prefetch import sha256_hex
-from neat_delta.update.receipt import APPROVAL_FILE, RECEIPT, load_receipt
+from neat_delta.update.receipt import APPROVAL_FILE, RECEIPT, SENT_FILE, UNDO, load_receipt
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -70,13 +70,15 @@ def remove_replaced(folder: Path) -> None:
 def _listed(folder: Path) -> dict[str, str | None] | None:
     """The files of an update by their names in its folder, with their fingerprints; ``None`` without a good receipt.
 
-    The receipt comes last and has none: it cannot list itself. Nor does an approval, which may be put there later.
+    The receipt comes last and has none: it cannot list itself. Nor do an approval and the mark of
+    sending, which may be put there later.
     """
     try:
         receipt = load_receipt(folder)
     except (InvalidInput, OSError):
         return None
-    return {file.name: file.sha256 for file in receipt.every_file} | {APPROVAL_FILE: None, RECEIPT: None}
+    later = {f"{folder}{name}": None for folder in ("", f"{UNDO}/") for name in (APPROVAL_FILE, SENT_FILE)}
+    return {file.name: file.sha256 for file in receipt.every_file} | later | {RECEIPT: None}
 
 
 def _insist_on_ours(path: Path, folder: Path, asked_folder: Path, listed: dict[str, str | None]) -> None:

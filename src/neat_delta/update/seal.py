@@ -12,7 +12,6 @@ from typing import TYPE_CHECKING
 import polars as pl
 
 from neat_delta.base.errors import InvalidInput, ProofFailed
-from neat_delta.base.json_form import to_json
 from neat_delta.changeset.invert import invert
 from neat_delta.update.field_sets import field_sets
 from neat_delta.update.files import requested_cells
@@ -86,8 +85,4 @@ def with_imports_of(settings: Settings, receipt: LoadedReceipt) -> Settings:
 
 def is_for_this_import(receipt: LoadedReceipt, settings: Settings) -> bool:
     """Whether an update was written for a shop that reads updates as these settings say."""
-    before, now = (
-        {name: value for name, value in to_json(imports).items() if value}
-        for imports in (receipt.imports, settings.imports)
-    )
-    return bool(before == now)
+    return receipt.imports.as_dict() == settings.imports.as_dict()

@@ -37,6 +37,16 @@ ITEM_HEADS = [Column("item", least=8), Column("name", least=8), Column("field", 
 LABELS = {ITEM_MISSING: "not there", ALTERED: "altered"}
 
 
+def altered_view(altered: pl.DataFrame, width: int) -> Iterator[Text]:
+    """How many cells the shop has changed by rules of its own, and by which; they are ours all the same."""
+    if len(altered):
+        rules = ", ".join(
+            f"{how} {count(number)}" for how, number in altered["how"].value_counts(sort=True).iter_rows()
+        )
+        message = f"{count(len(altered))} of them as the shop has altered our value ({rules}); restored as well"
+        yield from sentence("altered", message, width)
+
+
 def refresh_view(
     refreshed: RefreshResult, width: int, limit: int = SOME_ITEMS, *, back: bool = False
 ) -> Iterator[Text]:

@@ -79,7 +79,7 @@ def check_machine(settings: Settings) -> Iterator[Checked]:
     yield _tried("exports", lambda: f"{len(kept.exports())} kept in {kept.folder}")
     yield Checked("memory", GOOD, f"up to {memory_limit() / (1 << 30):.1f} GB may be used")
     yield _clock()
-    if settings.send.approval is not None and settings.send.signers_file is None:
+    if settings.send.rule is not None and settings.send.signers_file is None:
         yield _secret("approval secret", "APPROVAL_SECRET")
 
 

@@ -6,9 +6,10 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from neat_delta.approval.approval import content_digest
 from neat_delta.base.path_text import path_text
 from neat_delta.changeset.schemas import NONE
-from neat_delta.delivery.history import DONE, People
+from neat_delta.delivery.history import DONE, Dispatch, People
 from neat_delta.files.user_data import user_name
 from neat_delta.locations.prefetch import sha256_hex
 from neat_delta.reading import fetch
@@ -46,7 +47,8 @@ def note_import(
     people = People(made_by=changes.head.makers, sent_by=user_name())
     folder = path_text(path.parent.resolve())
     live = changes.head.live.sha256
-    entry = history.begin(BY_HAND, folder, sha256, live, [listed], data, people)
+    content = content_digest(changes)
+    entry = history.begin(Dispatch(BY_HAND, folder, sha256, live, [listed], data, people, content))
     history.date_back(entry, utc_text(made) or "")
     history.note(entry, 1, DONE)
     return entry

@@ -10,9 +10,10 @@ import polars as pl
 from neat_delta.base.errors import InvalidInput, InvalidOption
 from neat_delta.base.path_text import path_text
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
-from neat_delta.changeset.changeset import with_overrides, with_rule
+from neat_delta.changeset.changeset import with_destination, with_overrides, with_rule
 from neat_delta.changeset.head import Overrides
 from neat_delta.checks import run_checks
+from neat_delta.delivery.destinations import destination_in
 from neat_delta.diff.compare import BaseSummary, CompareOptions, CompareResult, about_rows_of, with_findings
 from neat_delta.diff.recode import accepted_codes
 from neat_delta.diff.supplier_file import compare_supplier_file
@@ -165,7 +166,8 @@ def checked(
     progress.step("checking what would change")
     findings = run_checks(comparison.changes, comparison.live, settings, overrides, names_of_images(images))
     comparison = with_findings(comparison, findings)
-    return replace(comparison, changes=with_rule(with_overrides(comparison.changes, overrides), settings.send.approval))
+    changes = with_rule(with_overrides(comparison.changes, overrides), settings.send.rule)
+    return replace(comparison, changes=with_destination(changes, settings.imports, destination_in(settings)))
 
 
 def names_of_images(folder: Path | None) -> frozenset[str] | None:

@@ -318,13 +318,13 @@ class SendRequest(AgeOption):
 
     Attributes:
         folder: the update's folder.
-        to: where it goes.
+        to: where it goes; ``None``: as the settings say.
         settings: what is configured.
         history: the history's file; ``None``: the user's.
     """
 
     folder: Path
-    to: Place
+    to: Place | None
     settings: Settings
     history: Path | None = None
     resume: bool = option(False, SAFETY, "Resume an interrupted transfer.", common=True)

@@ -11,16 +11,18 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from neat_delta.approval.gate import rule_for
-from neat_delta.base.errors import InvalidInput, LiveMismatch
+from neat_delta.base.errors import InvalidInput, InvalidOption, LiveMismatch
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.delivery.destinations import destination_of
 from neat_delta.delivery.history import History, default_history
 from neat_delta.delivery.send import send as deliver
+from neat_delta.delivery.send import sent_before
 from neat_delta.delivery.sent_since import sent_since
 from neat_delta.delivery.update_folder import Update, load_update, require_approved
 from neat_delta.reconcile.refresh import require_fresh
 from neat_delta.update.receipt import CHANGESET_FILE
 from neat_delta.update.seal import is_for_this_import, require_unbroken, with_imports_of
+from neat_delta.workflows.permission import is_begun, require_end_of, require_unused, with_rule_of
 from neat_delta.workflows.saved_changes import load_with_live
 
 if TYPE_CHECKING:
@@ -29,6 +31,7 @@ if TYPE_CHECKING:
     import polars as pl
 
     from neat_delta.delivery.history import Entry
+    from neat_delta.locations import Place
     from neat_delta.tables.settings import Settings
     from neat_delta.workflows.requests import SendRequest
 
@@ -40,12 +43,14 @@ class Sending:
     Attributes:
         request: what is wanted.
         update: the update.
-        place: the name of its destination.
+        to: where it goes.
+        place: the name of that destination.
         history: where it is written down.
     """
 
     request: SendRequest
     update: Update
+    to: Place
     place: str
     history: History
 
@@ -53,22 +58,44 @@ class Sending:
         """The cells that other updates have sent since this one's export, with other values."""
         return sent_since(self.update, self.place, self.history)
 
+    def sent_before(self) -> Entry | None:
+        """The entry of another update that has done the same since this one's export."""
+        return sent_before(self.update, self.place, self.history)
 
-def ready(request: SendRequest) -> Sending:
+
+def ready(request: SendRequest, ends: Entry | None = None) -> Sending:
     """See that an update may be sent.
 
+    Args:
+        request: what is wanted.
+        ends: the history's entry of the campaign whose end the update is: what puts back the cells that were approved
+            with its start needs no approval of its own.
+
     Raises:
+        InvalidOption: no destination is given, and the settings have none.
         InvalidInput: a file is missing or not as it was written, or its approval is none.
         LiveMismatch: its export is too old.
-        NotApproved: the settings want an approval, and there is none that holds.
+        NotApproved: the settings want an approval, or the place does, and there is none that holds, or it was used.
         ProofFailed: the files do not do what the change set beside them says.
     """
-    update = load_update(request.folder)
+    update, settings = load_update(request.folder), request.settings
+    to = request.to or settings.send.place
+    if to is None:
+        raise InvalidOption(
+            "no destination", option="to", hint="Give one, or write it in catalogue.toml: [send] to.", code="no-place"
+        )
+    place, history = destination_of(to).name, History(request.history or default_history())
     if not request.resume:
-        require_fresh(request.as_of or update.receipt.live_made, update.receipt.live_name, request.settings)
-    require_approved(update, request.settings)
-    _require_proved(update, request.settings)
-    return Sending(request, update, destination_of(request.to).name, History(request.history or default_history()))
+        require_fresh(request.as_of or update.receipt.live_made, update.receipt.live_name, settings)
+    settings = with_rule_of(place, history, settings)
+    # What has begun to leave has passed here before, and nothing of it is another now.
+    if ends is not None:
+        require_end_of(update, ends, history, settings)
+    elif not (request.resume and is_begun(update, place, history)):
+        require_approved(update, settings, place)
+        require_unused(update, place, history, settings)
+    _require_proved(update, settings)
+    return Sending(request, update, to, place, history)
 
 
 def _require_proved(update: Update, settings: Settings) -> None:
@@ -113,11 +140,14 @@ def send(
         DeliveryError: it was sent already, begun and not resumed, refused, or the destination cannot be reached; or
             another update has sent some of its cells since its export.
     """
-    request = sending.request
+    request, send_settings = sending.request, sending.request.settings.send
+    if send_settings.approval == "none":
+        sending.history.lift_rule(sending.place)
     return deliver(
         sending.update,
-        destination_of(request.to, progress.step),
+        destination_of(sending.to, progress.step),
         sending.history,
+        rule=send_settings.rule,
         resume=request.resume,
         overwrite_sent=request.overwrite_sent,
         progress=progress,

@@ -10,22 +10,29 @@ from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
 from neat_delta.changeset.invert import invert
 from neat_delta.reconcile.put_back import what_can_be_put_back
 from neat_delta.reconcile.refresh import RefreshResult, refresh
-from neat_delta.reconcile.verify import without_differences
+from neat_delta.reconcile.verify import as_altered, without_differences
 from neat_delta.workflows.inputs import keep
 from neat_delta.workflows.saved_changes import changes_with_live, loaded, read_fresh
 from neat_delta.workflows.write import Written, options_of_form, put_out
 
 if TYPE_CHECKING:
     from neat_delta.locations import Location
+    from neat_delta.reconcile.schemas import OutcomeFrame
     from neat_delta.tables import Table
     from neat_delta.workflows.requests import UndoRequest
 
 
 @dataclass(frozen=True)
 class Undone(Written):
-    """The update that puts things back; ``refreshed``: what a newer export shows of it, if there is one."""
+    """The update that puts things back.
+
+    Attributes:
+        refreshed: what a newer export shows of it, if there is one.
+        altered: the cells that the shop has changed by a rule of its own; they are put back as well.
+    """
 
     refreshed: RefreshResult | None = None
+    altered: OutcomeFrame | None = None
 
 
 def undo(request: UndoRequest, progress: ProgressReporter = NO_PROGRESS) -> Undone:
@@ -53,7 +60,9 @@ def _undo_since(request: UndoRequest, fresh: Table | Location, progress: Progres
     settings = request.settings
     changes = loaded(request.changes, progress)
     live = read_fresh(changes, fresh, settings, progress)
-    refreshed = refresh(invert(changes), live, without_differences(settings))
+    # A price that the shop has rounded is still ours.
+    arrived, altered = as_altered(changes, live, settings)
+    refreshed = refresh(invert(arrived), live, without_differences(settings))
     if refreshed.ambiguous:
         raise InvalidOption(
             f"cannot tell for {refreshed.ambiguous} items whether their SKUs have changed, so nothing is undone",
@@ -65,4 +74,4 @@ def _undo_since(request: UndoRequest, fresh: Table | Location, progress: Progres
     options = options_of_form(request, overwrite=request.overwrite, as_of=request.as_of)
     receipt = put_out(refreshed.changes, live, request.folder, settings, replace(options, gate=False), progress)
     keep(live, settings)
-    return Undone(receipt, refreshed.changes, live, refreshed)
+    return Undone(receipt, refreshed.changes, live, refreshed, altered)

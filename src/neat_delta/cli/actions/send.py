@@ -34,7 +34,7 @@ if TYPE_CHECKING:
 
 def send_command(
     folder: Path,
-    place: Place,
+    place: Place | None,
     asking: AskingOptions,
     history: Path | None,
     config: Path | None,

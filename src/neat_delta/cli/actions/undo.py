@@ -15,7 +15,7 @@ from neat_delta.views.formatting import pluralize
 from neat_delta.views.lines import sentence
 from neat_delta.views.update import files_table, next_view, nothing_view, stays_view
 from neat_delta.views.verdict import NOT_SENT, other_export, verdict_view
-from neat_delta.views.verify_views import refresh_view
+from neat_delta.views.verify_views import altered_view, refresh_view
 from neat_delta.workflows.history import changes_of, sent_as
 from neat_delta.workflows.requests import UndoRequest
 from neat_delta.workflows.undo import undo
@@ -53,13 +53,16 @@ def undo_command(
         written = undo(request, progress)
     refreshed = written.refreshed
     if output.as_json:
-        show_json({"files": []} if written.receipt is None else written.receipt.as_dict())
+        receipt = {"files": []} if written.receipt is None else written.receipt.as_dict()
+        altered = {} if written.altered is None else dict(written.altered["how"].value_counts(sort=True).iter_rows())
+        show_json(receipt | {"altered": altered})
     elif not output.quiet:
         width = console(output).width
         head = refresh_view(refreshed, width, back=True) if refreshed else ()
         others = [code for code in written.changes.findings["code"].unique() if code != NOT_PUT_BACK]
         findings = findings_view(written.changes, DisplayOptions(width, besides=tuple(others))) if refreshed else ()
-        show([*head, *findings, *_view(written, folder, width, refreshed)], output)
+        altered_by_shop = () if written.altered is None else altered_view(written.altered, width)
+        show([*head, *altered_by_shop, *findings, *_view(written, folder, width, refreshed)], output)
     if refreshed is None:
         return Exit.DONE
     left_alone = len(refreshed.conflicts) + refreshed.missing + len(written.changes.findings.filter(code=NOT_PUT_BACK))

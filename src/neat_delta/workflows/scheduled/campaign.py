@@ -10,11 +10,10 @@ from typing import TYPE_CHECKING
 from neat_delta.base.errors import InvalidInput
 from neat_delta.base.json_form import WrongForm, from_json, json_bytes, to_json
 from neat_delta.base.path_text import path_text
-from neat_delta.changeset.serialization import load_changes, parse_changes
-from neat_delta.delivery.history import REJECTED, History
+from neat_delta.changeset.serialization import parse_changes
+from neat_delta.delivery.history import History
 from neat_delta.files.atomic_write import write_atomic
 from neat_delta.locations.prefetch import read_bytes, sha256_hex
-from neat_delta.reconcile.import_report import is_accepted
 from neat_delta.update.receipt import CHANGESET_FILE
 
 if TYPE_CHECKING:
@@ -34,6 +33,7 @@ class CampaignState:
         begins, ends: the times for which it was set, in UTC.
         sent: the folders of the runs whose updates were sent to start it, or were about to be: written down before
             anything leaves, so that whatever becomes of the machine, the end knows what to put back.
+        left: the checksums of the change sets of which something has left, by which the history has them.
         started: when its start was done.
         ended: when its end was done.
         history: the history file in which the start is.
@@ -42,6 +42,7 @@ class CampaignState:
     begins: str
     ends: str
     sent: tuple[str, ...] = ()
+    left: tuple[str, ...] = ()
     started: str | None = None
     ended: str | None = None
     history: str | None = None
@@ -92,42 +93,51 @@ def load_state(config: RunConfig) -> CampaignState:
 def sent_updates(config: RunConfig, state: CampaignState) -> list[Entry]:
     """The history's entries of what the start of a campaign has sent, or may have; the newest first.
 
-    They are known by the names of their runs' folders, wherever these lie by now, or by the change sets in them.
+    They are known by their change sets, and by the names of their runs' folders, wherever these lie by now.
     """
     folders = {(name, UPDATE_FOLDER) for name in state.sent}
-    files = [config.folder / name / UPDATE_FOLDER / CHANGESET_FILE for name in state.sent]
-    checksums = {sha256_hex(read_bytes(file)) for file in files if file.is_file()}
     return [
         entry
         for entry in History(config.history_file).entries()
-        if entry.has_left and (Path(entry.folder).parts[-2:] in folders or entry.changes in checksums)
+        if entry.has_left and (Path(entry.folder).parts[-2:] in folders or entry.changes in state.left)
     ]
 
 
-def may_be_in_the_shop(entry: Entry) -> bool:
-    """Whether anything of an update may have been applied: all but what the shop refused whole."""
-    return any(
-        file.state not in (None, REJECTED) or any(is_accepted(row["result"]) for row in file.results)
-        for file in entry.files
-    )
+def is_forgotten(state: CampaignState, entries: list[Entry]) -> bool:
+    """Whether a history does not know, or not any more, of something that has left to start a campaign."""
+    return bool(set(state.left) - {entry.changes for entry in entries})
 
 
 def changes_of(config: RunConfig, entry: Entry) -> ChangeSet:
-    """The change set that an entry has sent: the history's own copy, else the one in its folder.
+    """The change set that an entry has sent: the history's own copy, else the one in its folder, if that is still it.
 
     Raises:
-        InvalidInput: there is none any more, or it is damaged.
+        InvalidInput: there is none any more, it was changed since, or it is damaged.
     """
     saved = History(config.history_file).change_set(entry)
     if saved is not None:
         return parse_changes(saved, Path(f"history entry {entry.entry}"))
-    return load_changes(Path(entry.folder) / CHANGESET_FILE)
+    path = Path(entry.folder) / CHANGESET_FILE
+    data = read_bytes(path)
+    if sha256_hex(data) != entry.changes:
+        raise InvalidInput(
+            f"this is not the change set that was sent (history #{entry.entry})", file=path,
+            hint="Put back the file as it was when it was sent.",
+        )  # fmt: skip
+    return parse_changes(data, path)
 
 
 def about_to_send(config: RunConfig, state: CampaignState, run: str) -> None:
     """Write down that this run is about to send the start of a campaign."""
     history = path_text(config.history_file.resolve())
     save_state(config, replace(state, sent=(*state.sent, run), history=history))
+
+
+def note_left(config: RunConfig, update: Path) -> None:
+    """Write down that something of the update in this folder, which starts a campaign, has left."""
+    state, changes = load_state(config), sha256_hex(read_bytes(update / CHANGESET_FILE))
+    if changes not in state.left:
+        save_state(config, replace(state, left=(*state.left, changes)))
 
 
 def utc_now() -> str:

@@ -45,8 +45,13 @@ def own_folders(config: RunConfig) -> Iterator[Path]:
 
 def is_own(config: RunConfig, folder: Path) -> bool:
     """Whether a folder is that of a run of this very file."""
+    return folder.resolve().parent == config.folder.resolve() and is_name_of_run(config, folder.name)
+
+
+def is_name_of_run(config: RunConfig, name: str) -> bool:
+    """Whether a folder is called as those of the runs of a file of this name."""
     name_of_run = re.compile(rf"{re.escape(config.name)}-[0-9]{{4}}-[0-9]{{2}}-[0-9]{{2}}T[0-9]{{6}}Z(-[0-9]+)?")
-    return folder.resolve().parent == config.folder.resolve() and bool(name_of_run.fullmatch(folder.name))
+    return bool(name_of_run.fullmatch(name))
 
 
 def approved_meanwhile(config: RunConfig, settings: Settings) -> Approved | None:

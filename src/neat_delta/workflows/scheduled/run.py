@@ -2,46 +2,40 @@
 
 from __future__ import annotations
 
-import time
 from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from neat_delta.approval import approval_path, load_approval
 from neat_delta.approval.gate import why_not
-from neat_delta.base.errors import DeliveryError, NeatDeltaError
+from neat_delta.base.errors import NeatDeltaError
 from neat_delta.base.exit_codes import exit_for
 from neat_delta.base.options import options_of
 from neat_delta.base.path_text import path_text
-from neat_delta.changeset.serialization import load_changes, save_changes
-from neat_delta.delivery.answers import needs_attention
-from neat_delta.delivery.destinations import destination_of
-from neat_delta.delivery.history import DONE, History
+from neat_delta.changeset.serialization import save_changes
+from neat_delta.delivery.answers import may_be_in_the_shop, needs_attention
+from neat_delta.delivery.history import DONE
 from neat_delta.files.atomic_write import new_together, write_atomic
-from neat_delta.reading import read_table
-from neat_delta.reconcile.three_way import APPLIED
-from neat_delta.reconcile.verify import verify
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.settings import Settings
-from neat_delta.update.receipt import CHANGESET_FILE
 from neat_delta.workbooks.problems import problems_workbook
 from neat_delta.workflows.option_groups import UpdateForm
-from neat_delta.workflows.requests import SendRequest, UndoRequest
+from neat_delta.workflows.requests import UndoRequest
 from neat_delta.workflows.scheduled import campaign
 from neat_delta.workflows.scheduled.campaign import UPDATE_FOLDER
+from neat_delta.workflows.scheduled.delivering import Delivery
 from neat_delta.workflows.scheduled.earlier_runs import (
     CHANGES_FILE,
     WAITING_FILE,
     Approved,
     approved_meanwhile,
-    is_own,
     why_none_holds,
 )
 from neat_delta.workflows.scheduled.fetching import fetch
 from neat_delta.workflows.scheduled.planning import Inputs, Planned, over_limits, planned, refreshed
 from neat_delta.workflows.scheduled.run_config import EditedFile
-from neat_delta.workflows.scheduled.telling import several, tell_changes, tell_landed, tell_results
-from neat_delta.workflows.send import ready, send
+from neat_delta.workflows.scheduled.telling import several, tell_changes
 from neat_delta.workflows.undo import undo
 from neat_delta.workflows.write import options_of_form, put_out
 
@@ -51,12 +45,12 @@ if TYPE_CHECKING:
     from neat_delta.approval import Approval
     from neat_delta.base.progress import ProgressReporter
     from neat_delta.changeset.changeset import ChangeSet
-    from neat_delta.locations import Location, Place
+    from neat_delta.delivery.history import Entry
+    from neat_delta.locations import Location
     from neat_delta.update import Receipt
     from neat_delta.workflows.scheduled.report import RunReport
     from neat_delta.workflows.scheduled.run_config import RunConfig
 
-REMAINING_FILE = "remaining.changes.jsonl"
 PROBLEMS_FILE = "problems.xlsx"
 
 
@@ -84,16 +78,16 @@ class _Run:
     def go(self) -> None:
         settings = load_settings(self.config.catalogue) if self.config.catalogue else Settings()
         if self.sending and self.config.to is not None:
-            self._finish_earlier(settings)
+            self._delivery(settings).finish_earlier()
         if self.config.campaign is None:
             self._change(settings)
         else:
             self._go_on_with_campaign(settings)
 
-    def _change(self, settings: Settings, about_to_send: Callable[[], None] = lambda: None) -> bool:
+    def _change(self, settings: Settings, starts: campaign.CampaignState | None = None) -> bool:
         """Bring the shop's items to what the files of the run say; whether that is done, with nothing left over.
 
-        ``about_to_send`` is called before anything leaves for the shop.
+        ``starts`` is the state of the campaign that starts by that, if one does.
         """
         live = self._fetch("live", self.config.live, "live-")
         earlier, plan = self._approved_earlier(live, settings)
@@ -103,7 +97,7 @@ class _Run:
         if not sum(self.report.items.values()):
             self.report.attention_reasons.extend(barred)
             return not barred
-        if settings.send.approval is not None:
+        if settings.send.rule is not None:
             if approval is None:
                 self._wait_for_approval(plan, settings)
                 return False
@@ -117,24 +111,27 @@ class _Run:
         if barred:
             self.report.skip("send", "a person must look first")
             return False
-        if self.sending and self.config.to is not None:
-            about_to_send()
-        sent = self._deliver(settings, self.report.folder / UPDATE_FOLDER)
+        update = self.report.folder / UPDATE_FOLDER
+        leaving: Callable[[], None] = lambda: None  # noqa: E731
+        if starts is not None and self.sending and self.config.to is not None:
+            campaign.about_to_send(self.config, starts, self.report.folder.name)
+            leaving = partial(campaign.note_left, self.config, update)
+        sent = self._deliver(settings, update, leaving=leaving)
         if earlier is not None and self.sending:
             earlier.mark_continued(self.report.folder)
         return sent
 
-    def _deliver(self, settings: Settings, folder: Path) -> bool:
+    def _deliver(
+        self, settings: Settings, folder: Path, ends: Entry | None = None, leaving: Callable[[], None] = lambda: None
+    ) -> bool:
         """Send the written update of a folder and verify it, if that is wanted; whether it was sent."""
         if not self.sending:
             self.report.skip("send", "by --dry-run")
             return False
-        if self.config.to is None:
-            self.report.skip("send", "the run file has no destination (to)")
-            return False
-        self._send(settings, folder)
-        self._verify(settings, folder)
-        return True
+        return self._delivery(settings).deliver(folder, ends, leaving)
+
+    def _delivery(self, settings: Settings) -> Delivery:
+        return Delivery(self.config, self.report, self.progress, settings)
 
     def _go_on_with_campaign(self, settings: Settings) -> None:
         """Do what is due now: start the campaign, end it, or wait."""
@@ -166,9 +163,13 @@ class _Run:
         What has left already is not worked out again: a formula would work on its own result.
         """
         config, report = self.config, self.report
-        left = [entry for entry in campaign.sent_updates(config, state) if campaign.may_be_in_the_shop(entry)]
+        entries = campaign.sent_updates(config, state)
+        if campaign.is_forgotten(state, entries):
+            report.attention_reasons.append(self._forgotten(state, "nothing was sent"))
+            return False
+        left = [entry for entry in entries if may_be_in_the_shop(entry)]
         if not left:
-            return self._change(settings, lambda: campaign.about_to_send(config, state, report.folder.name))
+            return self._change(settings, state)
         for entry in left:
             wrong = needs_attention(entry)
             if entry.state != DONE or wrong:
@@ -182,23 +183,33 @@ class _Run:
         """Put back what the start of a campaign has sent and what still is as it was sent; whether that is done."""
         report, config = self.report, self.config
         entries = campaign.sent_updates(config, state)
-        if not entries and state.started is None and state.history == path_text(config.history_file.resolve()):
+        if campaign.is_forgotten(state, entries) or (not entries and not self._has_sent_nothing(state)):
+            report.attention_reasons.append(self._forgotten(state, "nothing was put back"))
+            return False
+        if not entries:
             report.note("campaign", "its start has sent nothing, so nothing is put back")
             return True
-        if not entries:
-            report.attention_reasons.append(
-                f"the history {config.history_file} does not have what the campaign's start has sent; nothing was put "
-                f"back. Use the history of the start; or put the prices back, then delete {campaign.state_path(config)}"
-            )
-            return False
         live = self._fetch("live", config.live, "live-")
         done = True
         # What was sent last is put back first, as one does with things laid upon each other.
         for at, entry in enumerate(entries, start=1):
             folder = report.folder / f"{UPDATE_FOLDER}{f'-{at}' * (at > 1)}"
             if self._write_back(settings, campaign.changes_of(config, entry), live, folder):
-                done = self._deliver(settings, folder) and done
+                done = self._deliver(settings, folder, entry) and done
         return done
+
+    def _has_sent_nothing(self, state: campaign.CampaignState) -> bool:
+        """Whether the start of a campaign has sent nothing, as the very history says in which it would be."""
+        history = path_text(self.config.history_file.resolve())
+        return state.started is None and not state.left and state.history == history
+
+    def _forgotten(self, state: campaign.CampaignState, what: str) -> str:
+        """That a history does not know what the start of a campaign has sent, what was not done, and what to do."""
+        return (
+            f"the history {self.config.history_file} does not have what the campaign's start has sent; {what}. It is "
+            f"another history, or an older copy: use that of the start, {state.history}; or put the prices back by "
+            f"hand, then delete {campaign.state_path(self.config)}"
+        )
 
     def _write_back(self, settings: Settings, changes: ChangeSet, live: Location, folder: Path) -> bool:
         """Write the update that puts back what still is as a change set has sent it; whether there is any."""
@@ -215,26 +226,6 @@ class _Run:
             step.message = f"{several(report.cells, 'cell')} of {several(sum(report.items.values()), 'item')}{stays}"
             self._tell_files(written.receipt)
         return written.receipt is not None
-
-    def _finish_earlier(self, settings: Settings) -> None:
-        """Go on with an update of an earlier run that was cut off on its way, before anything else is looked at."""
-        history, place = History(self.config.history_file), destination_of(self._place())
-        for entry in history.entries():
-            folder = Path(entry.folder)
-            is_of_this_run = folder.name.startswith(UPDATE_FOLDER) and is_own(self.config, folder.parent)
-            if entry.state != "in progress" or entry.place != place.name or not is_of_this_run:
-                continue
-            if not Path(entry.folder).is_dir():
-                message = (
-                    f"the files of history #{entry.entry} are missing; this comparison finds what is still to change"
-                )
-                self.report.skip("earlier", message)
-                continue
-            with self.report.step("earlier", self.progress) as step:
-                sending = ready(self._send_request(settings, Path(entry.folder), resume=True))
-                self.report.sent = True
-                send(sending, self.progress)
-                step.message = f"the rest of history #{entry.entry} was sent"
 
     def _fetch(self, name: str, where: Location, prefix: str) -> Location:
         return fetch(self.report, self.progress, name, where, prefix)
@@ -284,7 +275,7 @@ class _Run:
 
         If the shop has changed any of its cells, it is not what was approved, and the files are compared again.
         """
-        approved = approved_meanwhile(self.config, settings) if settings.send.approval is not None else None
+        approved = approved_meanwhile(self.config, settings) if settings.send.rule is not None else None
         if approved is None:
             return None, None
         with self.report.step("approved", self.progress) as step:
@@ -303,7 +294,7 @@ class _Run:
         """The approval next to a saved change set that is sent; an approval that does not hold is named."""
         changes = self.config.changes
         beside = approval_path(changes) if isinstance(changes, Path) else None
-        if settings.send.approval is None or beside is None or not beside.is_file():
+        if settings.send.rule is None or beside is None or not beside.is_file():
             return None
         approval = load_approval(beside)
         if why := why_not(plan.changes, settings.send, approval):
@@ -317,7 +308,7 @@ class _Run:
         (report.folder / WAITING_FILE).write_text(f"{report.cells} cells\n", encoding="utf-8")
         report.waiting = True
         report.attention_reasons.extend(why_none_holds(self.config, settings))
-        maker = f" (another person than {plan.changes.head.makers})" if settings.send.approval == "other" else ""
+        maker = f" (another person than {plan.changes.head.makers})" if settings.send.rule == "other" else ""
         report.attention_reasons.append(f"waiting for approval{maker}; nothing was sent")
         report.suggest("approve", str(path), "--by", "NAME")
         report.skip("approval", "not approved yet")
@@ -346,55 +337,3 @@ class _Run:
         self.report.files = receipt.as_dict()["files"]
         rows = sum(written.rows for written in receipt.files)
         return f"{several(len(receipt.files), 'file')}, {several(rows, 'row')}, proved; undo files included"
-
-    def _place(self) -> Place:
-        assert self.config.to is not None
-        return self.config.to
-
-    def _send_request(self, settings: Settings, folder: Path, *, resume: bool = False) -> SendRequest:
-        history = self.config.history_file
-        return SendRequest(folder=folder, to=self._place(), settings=settings, history=history, resume=resume)
-
-    def _send(self, settings: Settings, folder: Path) -> None:
-        report, history = self.report, History(self.config.history_file)
-        sending = ready(self._send_request(settings, folder))
-        with report.step("send", self.progress) as step:
-            try:
-                entry = send(sending, self.progress, self._note_departure)
-            except DeliveryError:
-                report.sent = any(one.has_left for one in history.entries() if Path(one.folder) == folder.resolve())
-                raise
-            report.entry = entry.entry
-            tell_results(report, entry)
-            wrong = needs_attention(entry)
-            step.message = f"{several(len(entry.files), 'file')} to {entry.place}, history #{entry.entry}"
-            if wrong:
-                report.attention_reasons.append(f"the shop's answer: {wrong}")
-                report.suggest("history", str(entry.entry), "--history", str(self.config.history_file))
-
-    def _note_departure(self) -> None:
-        self.report.sent = True
-
-    def _verify(self, settings: Settings, folder: Path) -> None:
-        """Fetch the export made after the import, again and again until all has arrived or patience ends."""
-        report, fresh = self.report, self.config.fresh
-        if fresh is None:
-            report.skip("verify", "the run file has no export to verify with (fresh)")
-            return
-        sent = load_changes(folder / CHANGESET_FILE)
-        for _ in range(self.config.waiting.tries):
-            self.progress.step("waiting for the shop")
-            time.sleep(self.config.waiting.wait)
-            kept = self._fetch("fresh", fresh, "fresh-")
-            with report.step("verify", self.progress) as step:
-                export = read_table(kept, self.progress, settings.export)
-                seen = verify(sent, export.renamed(sent.head.names()), settings)
-                tell_landed(report, seen)
-                step.message = f"{report.applied.get(APPLIED, 0):,} of {several(len(seen.changes), 'change')} applied"
-            if seen.done:
-                return
-        save_changes(seen.remaining, report.folder / REMAINING_FILE)
-        report.attention_reasons.append(
-            f"not applied as sent: {several(len(seen.changes) - seen.count(APPLIED), 'change')}"
-        )
-        report.suggest("preview", str(report.folder / REMAINING_FILE))
