@@ -2,6 +2,10 @@
 
 import os
 
+# Tests run beside each other, each on one processor; the long run uses all of them, as a command of a user does.
+if os.environ.get("NEAT_DELTA_TESTS") != "long":
+    os.environ.setdefault("POLARS_MAX_THREADS", "1")
+
 import pytest
 from hypothesis import settings
 

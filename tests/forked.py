@@ -15,6 +15,7 @@ import sys
 import tempfile
 import threading
 import time
+import traceback
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
@@ -26,27 +27,42 @@ _lock = threading.Lock()
 _server: tuple[int, socket.socket, subprocess.Popen[bytes]] | None = None
 
 
-def run_forked(
-    program: Path, args: list[str], cwd: Path, env: dict[str, str]
-) -> subprocess.CompletedProcess[str] | None:
-    """What the command gives; ``None`` if it must be begun in the usual way."""
+def can_fork(env: dict[str, str]) -> bool:
+    """Whether a command with this environment may run in a process that was forked."""
     special = [name for name in env if name.startswith(READ_AT_START) and env[name] != os.environ.get(name)]
-    if not hasattr(os, "fork") or special or not _lock.acquire(blocking=False):
+    return hasattr(os, "fork") and not special
+
+
+def run_forked(
+    words: list[str], cwd: Path, env: dict[str, str], code: str | None = None
+) -> subprocess.CompletedProcess[str] | None:
+    """What the command gives, or a piece of code with these words; ``None`` if it must be begun in the usual way."""
+    if not can_fork(env) or not _lock.acquire(blocking=False):
         return None
     try:
-        with tempfile.TemporaryFile() as out, tempfile.TemporaryFile() as err:
-            asked = json.dumps({"argv": [str(program), *args], "cwd": str(cwd), "env": env}).encode()
-            server = _started()
-            socket.send_fds(server, [len(asked).to_bytes(4, "big")], [out.fileno(), err.fileno()])
-            server.sendall(asked)
-            code = int.from_bytes(_received(server, 4), "big", signed=True)
+        with tempfile.TemporaryFile() as out, tempfile.TemporaryFile() as err, open(os.devnull) as nothing:  # noqa: PTH123
+            ended = _run(words, cwd, env, code, [nothing.fileno(), out.fileno(), err.fileno()])
             texts = []
             for file in (out, err):
                 file.seek(0)
                 texts.append(file.read().decode(errors="replace").replace("\r\n", "\n"))
-        return subprocess.CompletedProcess([str(program), *args], code, *texts)
+        return subprocess.CompletedProcess(words, ended, *texts)
     finally:
         _lock.release()
+
+
+def run_on_terminal(words: list[str], cwd: Path, env: dict[str, str], terminal: int) -> int:
+    """The exit code of a command whose three streams are a terminal."""
+    with _lock:
+        return _run(words, cwd, env, None, [terminal] * 3)
+
+
+def _run(words: list[str], cwd: Path, env: dict[str, str], code: str | None, streams: list[int]) -> int:
+    asked = json.dumps({"argv": words, "cwd": str(cwd), "env": env, "code": code}).encode()
+    server = _started()
+    socket.send_fds(server, [len(asked).to_bytes(4, "big")], streams)
+    server.sendall(asked)
+    return int.from_bytes(_received(server, 4), "big", signed=True)
 
 
 def _started() -> socket.socket:
@@ -81,13 +97,13 @@ def _serve(connection: socket.socket) -> None:
     """Fork for each command that is asked for, until nobody asks any more."""
     _load()
     while True:
-        size, fds, _, _ = socket.recv_fds(connection, 4, 2)
+        size, fds, _, _ = socket.recv_fds(connection, 4, 3)
         if len(size) < 4:
             return
         asked = json.loads(_received(connection, int.from_bytes(size, "big")))
         child = os.fork()
         if child == 0:
-            _become(asked, *fds)
+            _become(asked, fds)
         for number in fds:
             os.close(number)
         connection.sendall(os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]).to_bytes(4, "big", signed=True))
@@ -114,9 +130,9 @@ def _load() -> None:
         plugins(group)
 
 
-def _become(asked: dict, out: int, err: int) -> None:
+def _become(asked: dict, fds: list[int]) -> None:
     """Be the program, in its folder and with its environment; this does not come back."""
-    for number, stream in ((os.open(os.devnull, os.O_RDONLY), 0), (out, 1), (err, 2)):
+    for stream, number in enumerate(fds):
         os.dup2(number, stream)
     os.chdir(asked["cwd"])
     os.environ.clear()
@@ -126,16 +142,24 @@ def _become(asked: dict, out: int, err: int) -> None:
     # (The program puts its own in their place, and must not close them by that.)
     streams = [open(number, mode, encoding="utf-8", closefd=False) for number, mode in enumerate("rww")]  # noqa: SIM115
     sys.stdin, sys.stdout, sys.stderr = streams
+    ended = 70
     try:
-        from neat_delta.cli import main
+        if asked["code"] is not None:
+            exec(compile(asked["code"], "<code>", "exec"), {"__name__": "__main__"})
+            ended = 0
+        else:
+            from neat_delta.cli import main
 
-        main()
+            main()
     except SystemExit as left:
+        ended = left.code if isinstance(left.code, int) else 1
+    except BaseException:  # noqa: BLE001 (as the interpreter does at the end of a program)
+        traceback.print_exc()
+        ended = 1
+    finally:
         sys.stdout.flush()
         sys.stderr.flush()
-        os._exit(left.code if isinstance(left.code, int) else 1)
-    finally:
-        os._exit(70)
+        os._exit(ended)
 
 
 if __name__ == "__main__":

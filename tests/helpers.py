@@ -89,9 +89,19 @@ def neat_delta(*args: str | Path, cwd: Path, **environment: str) -> subprocess.C
     """Run the installed program as a person or a schedule would."""
     settled = {name: value for name, value in os.environ.items() if name not in ("NO_COLOR", "FORCE_COLOR", "COLUMNS")}
     env = settled | environment
-    done = run_forked(PROGRAM, [str(word) for word in args], cwd, env)
+    done = run_forked([str(PROGRAM), *(str(word) for word in args)], cwd, env)
     return done or subprocess.run(
         [PROGRAM, *args], cwd=cwd, env=env, capture_output=True, text=True, check=False, timeout=LONGEST
+    )
+
+
+def run_code(code: str, *args: str | Path, cwd: Path, **environment: str) -> subprocess.CompletedProcess[str]:
+    """Run a piece of Python in a process of its own, which may end it as it likes."""
+    env = os.environ | environment
+    words = [str(word) for word in args]
+    done = run_forked(["-c", *words], cwd, dict(env), code)
+    return done or subprocess.run(
+        [sys.executable, "-c", code, *words], cwd=cwd, env=env, capture_output=True, text=True, check=False
     )
 
 

@@ -1,9 +1,11 @@
 """Every command line of the docs is run, page by page, on the demo's files; a line may need attention, but works."""
 
+import os
 import re
 from pathlib import Path
 
 import pytest
+from filelock import FileLock
 
 from docs_stage import Stage, furnish
 
@@ -16,9 +18,16 @@ TUTORIAL = "tutorial.md"  # (goes as it says, in test_docs.py)
 
 @pytest.fixture(scope="session")
 def furnished(tmp_path_factory):
-    folder = tmp_path_factory.mktemp("docs") / "shop"
-    furnish(folder)
-    return folder
+    """The folder that pages presume, made once for all workers."""
+    place = tmp_path_factory.getbasetemp()
+    place = (place.parent if "PYTEST_XDIST_WORKER" in os.environ else place) / "docs"
+    place.mkdir(exist_ok=True)
+    with FileLock(place / "lock"):
+        if not (place / "shop").exists():
+            (place / "made").mkdir()
+            furnish(place / "made" / "shop")
+            (place / "made" / "shop").rename(place / "shop")
+    return place / "shop"
 
 
 def steps_of(page):

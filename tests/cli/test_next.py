@@ -2,20 +2,23 @@
 
 import os
 import re
+import shutil
 import sqlite3
 import subprocess
 from contextlib import closing
+from pathlib import Path
 
 import pytest
 
-from helpers import PROGRAM, neat_delta, write_table
+from helpers import neat_delta, write_table
 
 LIVE = [["sku", "name", "price"], *([f"0{at:02}", f"Hive {at}", f"{at}.00"] for at in range(1, 31))]
 EDITED = [LIVE[0], ["001", "Hive 1", "1.10"], ["002", "Hive 2", "on request"], *LIVE[3:]]
 
 
-@pytest.fixture
-def shop(tmp_path):
+@pytest.fixture(scope="module")
+def furnished(tmp_path_factory):
+    tmp_path = tmp_path_factory.mktemp("furnished")
     write_table(tmp_path / "live export.csv", LIVE)
     write_table(tmp_path / "it's edited.csv", EDITED)
     write_table(tmp_path / "good.csv", [LIVE[0], ["001", "Hive 1", "1.10"], *LIVE[2:]])
@@ -26,6 +29,11 @@ def shop(tmp_path):
     (tmp_path / "updates").mkdir()
     (tmp_path / "problems.xlsx").write_text("somebody's")
     return tmp_path
+
+
+@pytest.fixture
+def shop(furnished, tmp_path):
+    return Path(shutil.copytree(furnished, tmp_path / "shop"))
 
 
 def pasted(output, label="next"):
@@ -40,9 +48,13 @@ def pasted(output, label="next"):
 
 
 def ran(command, cwd):
-    """What comes of a command in a shell in which the program is found."""
-    environment = os.environ | {"PATH": f"{PROGRAM.parent}{os.pathsep}{os.environ['PATH']}", "COLUMNS": "80"}
-    return subprocess.run(["sh", "-c", command], cwd=cwd, capture_output=True, text=True, check=False, env=environment)
+    """What comes of a command that is pasted into a shell, which cuts it into words."""
+    (cwd / "bin").mkdir(exist_ok=True)
+    (cwd / "bin" / "neat-delta").write_text('#!/bin/sh\nprintf "%s\\0" "$@"\n')
+    (cwd / "bin" / "neat-delta").chmod(0o755)
+    env = os.environ | {"PATH": f"{cwd / 'bin'}{os.pathsep}{os.environ['PATH']}"}
+    cut = subprocess.run(["sh", "-c", command], cwd=cwd, capture_output=True, text=True, check=True, env=env)
+    return neat_delta(*cut.stdout.split("\0")[:-1], cwd=cwd, COLUMNS="80")
 
 
 @pytest.mark.parametrize(

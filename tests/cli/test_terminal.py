@@ -18,6 +18,7 @@ from hypothesis import strategies as st
 from rich.text import Text
 
 import neat_delta
+from forked import run_on_terminal
 from helpers import PROGRAM, write_table
 from neat_delta.views.safe_text import safe_json, safe_line, safe_styled
 
@@ -36,20 +37,27 @@ def on_terminal(work, *args, typed=b"", **environment):
     """What a terminal is sent by a command while a person has typed this, and the exit code."""
     leader, follower = os.openpty()
     os.write(leader, typed)
-    env = os.environ | {"TERM": "xterm-256color", "COLUMNS": "100"} | environment
-    run = subprocess.Popen([PROGRAM, *args], cwd=work, env=env, stdout=follower, stderr=follower, stdin=follower)
+    env = dict(os.environ) | {"TERM": "xterm-256color", "COLUMNS": "100"} | environment
+    sent = []
+    reader = threading.Thread(target=lambda: sent.extend(_read_all(leader)))
+    reader.start()
+    code = run_on_terminal([str(PROGRAM), *map(str, args)], work, env, follower)
     os.close(follower)
-    sent = b""
+    reader.join()
+    os.close(leader)
+    return b"".join(sent).decode(), code
+
+
+def _read_all(leader):
+    """What a terminal is sent until nobody has it open any more."""
     while True:
         try:
             part = os.read(leader, 65536)
         except OSError:
-            break
+            return
         if not part:
-            break
-        sent += part
-    os.close(leader)
-    return sent.decode(), run.wait(timeout=600)
+            return
+        yield part
 
 
 def insist_on_plain(sent):

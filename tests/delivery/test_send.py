@@ -9,13 +9,12 @@ import signal
 import socket
 import sqlite3
 import subprocess
-import sys
 import threading
 import time
 
 import pytest
 
-from helpers import PROGRAM, neat_delta, read_rows, write_table
+from helpers import PROGRAM, neat_delta, read_rows, run_code, write_table
 from neat_delta.base.errors import DeliveryError, InvalidInput, WriteError
 from neat_delta.delivery import destinations
 from neat_delta.delivery.destinations import HttpDestination
@@ -431,13 +430,12 @@ send.send(update, place, history.History(Path("history.sqlite")), resume=True)
 
 def _killed_again_and_again(work, address, between=lambda _: None, **told):
     for steps in itertools.count():
-        call = [sys.executable, "-c", KILLED, address, str(steps)]
-        done = subprocess.run(call, cwd=work, check=False, capture_output=True, env=os.environ | told)
+        done = run_code(KILLED, address, str(steps), cwd=work, **told)
         between(steps)
         if done.returncode != -signal.SIGKILL:
             break
     # The last one was killed before or after it had written down that it was done.
-    assert done.returncode == 0 or b"all of it" in done.stderr, done.stderr.decode()
+    assert done.returncode == 0 or "all of it" in done.stderr, done.stderr
     assert steps > 4
 
 

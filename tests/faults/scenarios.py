@@ -17,7 +17,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from fuzz import seeds
-from helpers import PROGRAM
+from helpers import PROGRAM, neat_delta
 from neat_delta.practice_shop import open_shop
 from neat_delta.practice_shop.server import ShopServer
 from servers import PASSWORD_TOLD, ftp_server, sftp_server
@@ -151,6 +151,8 @@ def run(line: str, folder: Path, wrapped_in: tuple[str, ...] = ()) -> subprocess
     """Run a command of the program, perhaps under another program that disturbs it."""
     environment = os.environ | {"NEAT_DELTA_DATA": ".", "POLARS_MAX_THREADS": "1", "PYTHONDONTWRITEBYTECODE": "1"}
     environment |= PASSWORD_TOLD | {"NEAT_DELTA_KNOWN_HOSTS": str(folder / "known_hosts")}
+    if not wrapped_in:
+        return neat_delta(*line.split(), cwd=folder, **environment)
     return subprocess.run(
         [*wrapped_in, str(PROGRAM), *line.split()], cwd=folder, capture_output=True, text=True, check=False,
         timeout=300, env=environment, errors="replace",

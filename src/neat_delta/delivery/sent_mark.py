@@ -13,7 +13,7 @@ from neat_delta.base.errors import DeliveryError, NeatDeltaError
 from neat_delta.base.json_form import WrongForm, from_json, json_bytes, to_json
 from neat_delta.base.path_text import path_text
 from neat_delta.files.atomic_write import write_atomic
-from neat_delta.update.receipt import SENT_FILE
+from neat_delta.update.receipt import SENT_FILE, is_undo
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -52,10 +52,10 @@ def mark_sent(folder: Path, entry: Entry, history: History) -> None:
     """Leave the mark; a folder that may only be read gets none."""
     path = path_text(history.path.resolve())
     sent = Sent(entry.place, entry.changes, entry.begun, path, entry.entry)
-    marks = _marks_in(folder)
+    path_of_marks, marks = _place_of_marks(folder), _marks_in(folder)
     if sent not in marks:
         with suppress(OSError, NeatDeltaError):
-            write_atomic(folder / SENT_FILE, json_bytes(to_json(_Marks(FORMAT, (*marks, sent))), indented=True) + b"\n",
+            write_atomic(path_of_marks, json_bytes(to_json(_Marks(FORMAT, (*marks, sent))), indented=True) + b"\n",
                          replace=True)  # fmt: skip
 
 
@@ -78,14 +78,19 @@ def require_known_if_sent(folder: Path, place: str, changes: str, history: Histo
         f"this update was sent to {place} on {sent.begun}, as the history {sent.history} has it (#{sent.entry}); the "
         f"history {history.path} does not know of it: it is another one, or an older copy",
         file=folder,
-        hint=f"Use the history that has it. Only if the shop was set back since, delete {folder / SENT_FILE}.",
+        hint=f"Use the history that has it. Only if the shop was set back since, delete {_place_of_marks(folder)}.",
         code="sent-by-another-history",
     )
+
+
+def _place_of_marks(folder: Path) -> Path:
+    """The file with the marks; in the folder of an undo there are the files that undo, and nothing else."""
+    return (folder.parent if is_undo(folder) else folder) / SENT_FILE
 
 
 def _marks_in(folder: Path) -> tuple[Sent, ...]:
     """The marks in a folder; what is none is no mark of ours."""
     try:
-        return from_json((folder / SENT_FILE).read_bytes(), _Marks).sent
+        return from_json(_place_of_marks(folder).read_bytes(), _Marks).sent
     except (OSError, WrongForm):
         return ()

@@ -207,6 +207,8 @@ def _without_blank(rows: CsvRows, first: NDArray[np.uint8], grammar: RecordPatte
     if len(suspects) > FEW_SUSPECTS * len(rows):
         cells = rows.cells(rows.columns[:1]).to_series()
         suspects = suspects.filter(cells.gather(suspects).str.contains(grammar.odd_first_cell))
+    if suspects.is_empty():
+        return rows, suspects
     texts = pl.Series([record.decode().removesuffix("\r") for record in rows.records(suspects)], dtype=pl.String)
     blank, odd = (texts.str.contains(pattern) for pattern in (grammar.blank, grammar.odd))
     if not blank.any():

@@ -69,11 +69,10 @@ def _explain_forms(cells: pl.DataFrame) -> pl.Series:
     # Most are plain numbers, which need no long look.
     may_be = [side.str.contains("[0-9]") & ~side.str.contains(WORDS) for side in (WAS, NOW)]
     others = rows.filter(~plain).filter(may_be)
-    same = pl.lit(value=False)
-    values = {(side, sign): read_numbers(others[side], sign) for side in ("was", "now") for sign in ".,"}
-    for read, saved in product(".,", ".,"):
-        same = same | pl.lit((values["was", read] == values["now", saved]).fill_null(value=False))
-    equal = pl.concat([rows.filter(plain), others.filter(same)]).sort("at").filter(~NOW.str.contains(SIGNED_ZERO))
+    equal = rows.filter(plain) if others.is_empty() else pl.concat([rows.filter(plain), _equal_numbers(others)])
+    equal = equal.sort("at").filter(~NOW.str.contains(SIGNED_ZERO))
+    if equal.is_empty():
+        return pl.repeat(None, len(cells), dtype=pl.String, eager=True)
     general = equal.select(NOW.str.contains(GENERAL)).to_series()
     formatted = equal.filter(~general)
     is_shown_form = formatted.select(NOW.str.contains(r"%$") | NOW.str.contains(POWER_OF_TEN)).to_series()
@@ -83,6 +82,13 @@ def _explain_forms(cells: pl.DataFrame) -> pl.Series:
     named = shown.select("at", what=_name())
     reasons = pl.repeat(None, len(cells), dtype=pl.String, eager=True)
     return reasons.scatter(named["at"], named["what"])
+
+
+def _equal_numbers(rows: pl.DataFrame) -> pl.DataFrame:
+    """The rows (at, was, now) whose texts are one number, each by some decimal separator."""
+    values = {(side, sign): read_numbers(rows[side], sign) for side in ("was", "now") for sign in ".,"}
+    same = [(values["was", read] == values["now", saved]).fill_null(value=False) for read, saved in product(".,", ".,")]
+    return rows.filter(pl.any_horizontal(*map(pl.lit, same)))
 
 
 def _plainly_equal() -> pl.Expr:
@@ -130,6 +136,8 @@ def _places(cells: pl.DataFrame) -> Iterator[int]:
 def _rounded_to(cells: pl.DataFrame, places: int) -> list[bool]:
     """Which cells are their live number, which has more decimals, rounded to so many."""
     is_rounded = [False] * len(cells)
+    if cells.is_empty():
+        return is_rounded
     step = Decimal(1).scaleb(-places)
     for read, saved in product(".,", ".,"):
         pairs = zip(read_numbers(cells["was"], read), read_numbers(cells["now"], saved), strict=True)

@@ -26,6 +26,8 @@ def read_numbers(cells: pl.Series, decimal: str) -> pl.Series:
     India), currency signs, percentages (as their hundredth), powers of ten, a minus sign behind, and brackets for a
     negative amount.
     """
+    if cells.is_empty():
+        return cells
     simple = cells.str.contains(rf"^-?[0-9]+(?:{re.escape(decimal)}[0-9]+)?$").fill_null(value=False)
     values = _shortest(cells.filter(simple), decimal)
     if simple.all():
@@ -37,6 +39,8 @@ def read_numbers(cells: pl.Series, decimal: str) -> pl.Series:
 
 def _read_others(cells: pl.Series, decimal: str) -> pl.Series:
     """The values of cells that are more than digits and a separator."""
+    if cells.is_empty():
+        return cells
     other = "." if decimal == "," else ","
     d, g = re.escape(decimal), re.escape(other)
     text = pl.col("c").str.strip_chars(SPACES)
@@ -62,15 +66,17 @@ def _read_others(cells: pl.Series, decimal: str) -> pl.Series:
 
 def _shortest(numerals: pl.Series, decimal: str) -> pl.Series:
     """Numerals without plus sign, without zeros in front of them and behind their decimals."""
-    parts = numerals.str.strip_chars_start("+-").str.splitn(decimal, 2).struct.unnest()
-    frame = parts.rename(dict(zip(parts.columns, ("whole", "fraction"), strict=True)))
-    frame = frame.with_columns(numerals.str.starts_with("-").alias("negative"))
+    if numerals.is_empty():
+        return numerals
+    numeral = pl.col("numeral")
+    parts = numeral.str.strip_chars_start("+-").str.splitn(decimal, 2).struct.rename_fields(["whole", "fraction"])
+    frame = numerals.to_frame("numeral").lazy().select(parts.struct.unnest(), negative=numeral.str.starts_with("-"))
     whole = pl.col("whole").str.strip_chars_start("0")
     fraction = pl.col("fraction").fill_null("").str.strip_chars_end("0")
     value = pl.when(whole == "").then(pl.lit("0")).otherwise(whole)
     value = pl.when(fraction == "").then(value).otherwise(value + "." + fraction)
     signed = pl.when(pl.col("negative") & (value != "0")).then("-" + value).otherwise(value)
-    return frame.select(pl.when(pl.col("whole").is_not_null()).then(signed)).to_series()
+    return frame.select(pl.when(pl.col("whole").is_not_null()).then(signed)).collect().to_series()
 
 
 def _scaled(text: str, decimal: str, other: str) -> str | None:

@@ -77,8 +77,8 @@ def _listed(folder: Path) -> dict[str, str | None] | None:
         receipt = load_receipt(folder)
     except (InvalidInput, OSError):
         return None
-    later = {f"{folder}{name}": None for folder in ("", f"{UNDO}/") for name in (APPROVAL_FILE, SENT_FILE)}
-    return {file.name: file.sha256 for file in receipt.every_file} | later | {RECEIPT: None}
+    later = dict.fromkeys((APPROVAL_FILE, f"{UNDO}/{APPROVAL_FILE}", SENT_FILE, RECEIPT))
+    return {file.name: file.sha256 for file in receipt.every_file} | later
 
 
 def _insist_on_ours(path: Path, folder: Path, asked_folder: Path, listed: dict[str, str | None]) -> None:

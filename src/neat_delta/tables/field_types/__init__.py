@@ -46,6 +46,8 @@ BLANK = r"^[\s\u00a0]*$"
 
 def are_blank(values: pl.Series, blank: str = BLANK) -> pl.Series:
     """Which values match the pattern of blank ones; what begins with a usual sign does not and needs no closer look."""
+    if values.is_empty():
+        return values.cast(pl.Boolean)
     suspects = ((values < "!") | (values >= "\u0080")).arg_true()
     blanks = suspects.filter(values.gather(suspects).str.contains(blank))
     return pl.repeat(False, len(values), dtype=pl.Boolean, eager=True).scatter(blanks, True)
