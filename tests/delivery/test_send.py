@@ -265,6 +265,9 @@ def test_a_receipt_names_files_of_its_own_folder_only(work, name):
         ("HTTP://Shop.example:80/api/", "http://shop.example/api"),
         ("ftp://anna@files.example/in//box/", "ftp://anna@files.example:21/in/./box"),
         ("inbox", "./up/../inbox/"),
+        ("sqlite:///shop.db?table=items", "sqlite:///./up/../shop.db?table=main.Items"),
+        ("postgresql://anna@DB.example/shop?table=items", "postgresql://bo@db.example:5432/shop?table=public.items"),
+        ("mysql://db.example/shop?table=items", "mariadb://db.example:3306/shop?table=shop.items"),
     ],
 )
 def test_a_place_is_known_in_every_spelling(one, other, monkeypatch, tmp_path):

@@ -75,18 +75,26 @@ class Approval:
 
 
 def content_digest(changes: ChangeSet) -> str:
-    """The SHA-256 of what a change set does, and to what, whatever its file is called and was made from.
+    """The SHA-256 of what a change set does, to what, and for which place, whatever its file is called.
 
-    It is that of JSON lines: the fields of the key, the column, type and form of each field in it, by what items are
-    known whose key changes, how the shop reads an update, and the place for which it was made; then, in the order of
-    keys and fields, key, action and new key of each item; then key, field, was and now of each cell. A value of another
-    column or of another item is another value.
+    It is that of what it does (``effect_digest``), how the shop reads an update, and the place for which it was made.
+    """
+    head = changes.head
+    terms = {"imports": head.imports.as_dict() if head.imports else {}, "destination": head.destination}
+    return hashlib.sha256(effect_digest(changes).encode() + b"\n" + json_bytes(terms)).hexdigest()
+
+
+def effect_digest(changes: ChangeSet) -> str:
+    """The SHA-256 of what a change set does, and to what, whatever it was made from.
+
+    It is that of JSON lines: the fields of the key, the column, type and form of each field in it, and by what items
+    are known whose key changes; then, in the order of keys and fields, key, action and new key of each item; then key,
+    field, was and now of each cell. A value of another column or of another item is another value.
     """
     head = changes.head
     names = sorted({*head.key, *changes.cells["field"].unique()})
     fields = {name: to_json(head.fields[name]) for name in names if name in head.fields}
     meant = {"key": list(head.key), "fields": fields, "identity": to_json(head.identity)}
-    meant |= {"imports": head.imports.as_dict() if head.imports else {}, "destination": head.destination}
     items = changes.items.filter(pl.col("action") != NONE).select("key", "action", "new_key").sort("key")
     cells = changes.cells.select("key", "field", "was", "now").sort("key", "field")
     digest = hashlib.sha256(json_bytes(meant) + b"\n")

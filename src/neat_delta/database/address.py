@@ -59,11 +59,21 @@ class DatabaseTable:
 
     @property
     def canonical(self) -> str:
-        """The one spelling for a history: this machine by its number, no user; a file by its full path."""
+        """The one spelling for a history: this machine by its number, no user; a file by its full path.
+
+        The schema in which a table is looked for anyway is left out, and MariaDB is called as what it speaks. Names of
+        tables are the same in capitals to SQLite (SQL As Understood By SQLite, keywords); to others that may differ.
+        """
         if self.is_file:
-            return f"sqlite:///{path_text(Path(self.database).resolve())}?table={self._table}"
+            table = self._table_without("main").lower()
+            return f"sqlite:///{path_text(Path(self.database).resolve())}?table={table}"
         host = "127.0.0.1" if self.host in ("localhost", "::1") else self.host.lower().rstrip(".")
-        return f"{self.scheme}://{host}:{self.port}/{self.database}?table={self._table}"
+        scheme = "mysql" if self.scheme == "mariadb" else self.scheme
+        table = self._table_without("public" if scheme == "postgresql" else self.database)
+        return f"{scheme}://{host}:{self.port}/{self.database}?table={table}"
+
+    def _table_without(self, schema: str) -> str:
+        return self._table.removeprefix(f"{schema}.")
 
     @property
     def name(self) -> str:

@@ -6,7 +6,7 @@ from contextlib import contextmanager
 from datetime import UTC, datetime
 from typing import TYPE_CHECKING
 
-from neat_delta.approval.approval import content_digest
+from neat_delta.approval.approval import effect_digest
 from neat_delta.base.errors import DeliveryError
 from neat_delta.base.path_text import path_text
 from neat_delta.base.progress import NO_PROGRESS, ProgressReporter
@@ -91,7 +91,7 @@ def _begun(update: Update, place: Destination, history: History, *, resume: bool
     whole = update
     update = update.as_one_file() if place.takes_changes else update
     _insist_on_what_was_begun(update, place, history)
-    content = content_digest(update.change_set)
+    content = effect_digest(update.change_set)
     before = sent_before(update, place.name, history)
     if before is not None:
         raise DeliveryError(
@@ -126,7 +126,7 @@ def sent_before(update: Update, place: str, history: History) -> Entry | None:
 
     An export of the same content that was made after it shows that the shop was set back; then there is none.
     """
-    receipt, content = update.receipt, content_digest(update.change_set)
+    receipt, content = update.receipt, effect_digest(update.change_set)
     sums = [file.sha256 for file in receipt.files]
     for entry in history.entries():
         same = (entry.place, entry.content, entry.live) == (place, content, receipt.live_sha256)

@@ -6,7 +6,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from neat_delta.approval.approval import content_digest
+from neat_delta.approval.approval import effect_digest
 from neat_delta.base.path_text import path_text
 from neat_delta.changeset.schemas import NONE
 from neat_delta.delivery.history import DONE, Dispatch, People
@@ -47,7 +47,7 @@ def note_import(
     people = People(made_by=changes.head.makers, sent_by=user_name())
     folder = path_text(path.parent.resolve())
     live = changes.head.live.sha256
-    content = content_digest(changes)
+    content = effect_digest(changes)
     entry = history.begin(Dispatch(BY_HAND, folder, sha256, live, [listed], data, people, content))
     history.date_back(entry, utc_text(made) or "")
     history.note(entry, 1, DONE)

@@ -48,7 +48,7 @@ def changes_with_live(
         raise InvalidInput("the live export is missing", hint="Give the export that the change set was made from.")
     table = live if isinstance(live, Table) else read_table(live, progress, _as_read(changes, settings.export))
     require_matching_live(changes, table)
-    return changes, table.renamed(changes.head.names())
+    return changes, _with_fields_of(changes, table)
 
 
 def load_with_live(
@@ -77,7 +77,24 @@ def load_with_live(
             else _live_of(changes_read, changes, settings, options, progress)
         )
     require_matching_live(changes_read, table)
-    return changes_read, table.renamed(changes_read.head.names())
+    return changes_read, _with_fields_of(changes_read, table)
+
+
+def _with_fields_of(changes: ChangeSet, table: Table) -> Table:
+    """The live export of a change set, its columns under the names that it gives them.
+
+    Raises:
+        InvalidInput: the export does not have all of its fields, so its head was edited.
+    """
+    named = table.renamed(changes.head.names())
+    lacking = [name for name in (*changes.head.key, *changes.head.fields) if name not in named.names]
+    if lacking:
+        raise InvalidInput(
+            f"the change set has a field {lacking[0]}, and the export it was made from has no such column",
+            file=table.source.path,
+            hint="Run compare again.",
+        )
+    return named
 
 
 def _as_read(changes: ChangeSet, configured: ReadOptions) -> ReadOptions:

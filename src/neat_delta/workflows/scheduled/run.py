@@ -13,14 +13,17 @@ from neat_delta.base.errors import NeatDeltaError
 from neat_delta.base.exit_codes import exit_for
 from neat_delta.base.options import options_of
 from neat_delta.base.path_text import path_text
+from neat_delta.changeset.changeset import with_destination
 from neat_delta.changeset.serialization import save_changes
 from neat_delta.delivery.answers import may_be_in_the_shop, needs_attention
-from neat_delta.delivery.history import DONE
+from neat_delta.delivery.destinations import destination_of
+from neat_delta.delivery.history import DONE, History
 from neat_delta.files.atomic_write import new_together, write_atomic
 from neat_delta.tables.config_loader import load_settings
 from neat_delta.tables.settings import Settings
 from neat_delta.workbooks.problems import problems_workbook
 from neat_delta.workflows.option_groups import UpdateForm
+from neat_delta.workflows.permission import with_rule_of
 from neat_delta.workflows.requests import UndoRequest
 from neat_delta.workflows.scheduled import campaign
 from neat_delta.workflows.scheduled.campaign import UPDATE_FOLDER
@@ -77,6 +80,8 @@ class _Run:
 
     def go(self) -> None:
         settings = load_settings(self.config.catalogue) if self.config.catalogue else Settings()
+        if self.config.to is not None:
+            settings = with_rule_of(destination_of(self.config.to).name, History(self.config.history_file), settings)
         if self.sending and self.config.to is not None:
             self._delivery(settings).finish_earlier()
         if self.config.campaign is None:
@@ -251,6 +256,10 @@ class _Run:
         name = "refresh" if changes else "compare" if edited else "formulas"
         with self.report.step(name, self.progress) as step:
             plan = planned(config, Inputs(live, edited, changes), settings, self.progress)
+            # (A saved change set says itself for which place it was made.)
+            if config.to is not None and changes is None:
+                place = destination_of(config.to).name
+                plan = replace(plan, changes=with_destination(plan.changes, settings.imports, place))
             step.message = self._save(plan)
         held = self.report.levels["error"]
         if held and config.limits.errors is None:
